@@ -1,0 +1,389 @@
+/* cli.c — the parts all commands share. */
+#define _POSIX_C_SOURCE 200809L
+#include "cli.h"
+
+#include <dirent.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#ifndef OAK_PARTS_FOLDER
+#define OAK_PARTS_FOLDER "/usr/local/share/oakspindle/parts"
+#endif
+
+const char *cli_paint(bool colour, paint kind)
+{
+    static const char *const codes[] = {[PAINT_OFF] = "\x1b[0m",      [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
+                                        [PAINT_PLACE] = "\x1b[1m",    [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
+                                        [PAINT_STRONG] = "\x1b[1m",   [PAINT_FAINT] = "\x1b[2m"};
+    return colour ? codes[kind] : "";
+}
+
+/* ------------------------------------------------------------------------------------------ messages */
+
+/* How many columns a text takes, tabs to every eighth; bytes of one UTF-8 character count once. */
+static unsigned width_of(const char *text, unsigned bytes, unsigned from)
+{
+    unsigned column = from;
+    for (unsigned i = 0; i < bytes && text[i]; i++) {
+        if (text[i] == '\t') column = column / 8 * 8 + 8;
+        else if (((unsigned char)text[i] & 0xC0) != 0x80) column++;
+    }
+    return column;
+}
+
+static void print_source_line(const char *text)
+{
+    unsigned column = 0;
+    for (const char *p = text; *p; p++) {
+        unsigned next = width_of(p, 1, column);
+        unsigned char c = (unsigned char)*p;
+        if (c == '\t') fprintf(stderr, "%*s", (int)(next - column), "");
+        else fputc(c < ' ' || c == 127 ? '?' : c, stderr);
+        column = next;
+    }
+    fputc('\n', stderr);
+}
+
+static void underline(cli *self, const oak_diagnostic *d)
+{
+    unsigned start = width_of(d->source_line, d->column - 1, 0);
+    unsigned end = width_of(d->source_line + strnlen(d->source_line, d->column - 1), d->column_end - d->column, start);
+    bool colour = self->error_colour;
+    if (d->line) fprintf(stderr, "%s%6u |%s ", cli_paint(colour, PAINT_FAINT), d->line, cli_paint(colour, PAINT_OFF));
+    else fprintf(stderr, "         ");
+    print_source_line(d->source_line);
+    fprintf(stderr, "%s%s%s %*s%s", cli_paint(colour, PAINT_FAINT), d->line ? "       |" : "        ", cli_paint(colour, PAINT_OFF), (int)start,
+            "", cli_paint(colour, PAINT_ERROR));
+    for (unsigned i = start; i < end || i == start; i++) fputc('^', stderr);
+    fprintf(stderr, "%s\n", cli_paint(colour, PAINT_OFF));
+}
+
+static cJSON *diagnostic_json(const oak_diagnostic *d)
+{
+    static const char *const severities[] = {"error", "warning", "note"};
+    cJSON *item = cJSON_CreateObject();
+    cJSON_AddStringToObject(item, "severity", severities[d->severity]);
+    cJSON_AddStringToObject(item, "code", d->code ? d->code : "");
+    if (d->file) cJSON_AddStringToObject(item, "file", d->file);
+    if (d->line) cJSON_AddNumberToObject(item, "line", d->line);
+    if (d->column) {
+        cJSON_AddNumberToObject(item, "column", d->column);
+        cJSON_AddNumberToObject(item, "column_end", d->column_end);
+    }
+    cJSON_AddStringToObject(item, "message", d->message);
+    if (d->hint) cJSON_AddStringToObject(item, "hint", d->hint);
+    return item;
+}
+
+static void report(void *context, const oak_diagnostic *d)
+{
+    cli *self = context;
+    static const char *const words[] = {"error", "warning", "note"};
+    bool colour = self->error_colour;
+    if (d->severity == OAK_ERROR) self->errors++;
+    if (d->severity == OAK_WARNING) self->warnings++;
+    if (self->json) {
+        cJSON_AddItemToArray(self->diagnostics, diagnostic_json(d));
+        return;
+    }
+    fprintf(stderr, "%s", cli_paint(colour, PAINT_PLACE));
+    if (d->file) fprintf(stderr, "%s:", d->file);
+    if (d->file && d->line) fprintf(stderr, "%u:", d->line);
+    if (d->file && d->line && d->column) fprintf(stderr, "%u:", d->column);
+    fprintf(stderr, "%s%s%s%s:%s %s", cli_paint(colour, PAINT_OFF), d->file ? " " : "spindle: ", cli_paint(colour, d->severity == OAK_ERROR ? PAINT_ERROR : PAINT_WARNING),
+            words[d->severity], cli_paint(colour, PAINT_OFF), d->message);
+    if (d->code && *d->code) fprintf(stderr, " %s[%s]%s", cli_paint(colour, PAINT_FAINT), d->code, cli_paint(colour, PAINT_OFF));
+    fputc('\n', stderr);
+    if (d->source_line && d->column) underline(self, d);
+    if (d->hint) fprintf(stderr, "%s%s%s\n", cli_paint(colour, PAINT_HINT), d->line && d->source_line ? "       > " : "         ", d->hint);
+    if (d->hint && colour) fprintf(stderr, "%s", cli_paint(colour, PAINT_OFF));
+}
+
+int cli_usage(cli *self, const command *of, const char *hint, const char *format, ...)
+{
+    char message[400];
+    va_list arguments;
+    va_start(arguments, format);
+    vsnprintf(message, sizeof message, format, arguments);
+    va_end(arguments);
+    char more[200];
+    snprintf(more, sizeof more, "`spindle %s%s--help` shows how to use it.", of ? of->name : "", of ? " " : "");
+    oak_diagnostic d = {.severity = OAK_ERROR, .code = "usage", .message = message, .hint = hint ? hint : more};
+    self->sink.report(self->sink.context, &d);
+    return EXIT_USAGE;
+}
+
+int cli_failed(cli *self, oak_status status, const char *what)
+{
+    if (status == OAK_OK) return EXIT_DONE;
+    if (!self->errors) {
+        char message[300];
+        snprintf(message, sizeof message, "%.200s: %s", what, oak_status_text(status));
+        oak_diagnostic d = {.severity = OAK_ERROR, .code = "failed", .message = message};
+        self->sink.report(self->sink.context, &d);
+    }
+    return EXIT_REFUSED;
+}
+
+/* ------------------------------------------------------------------------------------------ options */
+
+const char **cli_options(cli *self, const command *of, int argc, const char **argv, const struct poptOption *options,
+                         poptContext *context, bool *done)
+{
+    static const char *const none[] = {NULL};
+    *done = false;
+    for (int i = 1; i < argc; i++) {
+        if (strcmp(argv[i], "--") == 0) break;
+        if (strcmp(argv[i], "--json") == 0) self->json = true;
+        if (strcmp(argv[i], "--help") != 0 && strcmp(argv[i], "-h") != 0) continue;
+        fputs(of->help, stdout);
+        *done = true;
+        *context = NULL;
+        return NULL;
+    }
+    *context = poptGetContext("spindle", argc, argv, options, 0);
+    int result;
+    while ((result = poptGetNextOpt(*context)) > 0) {}
+    if (result < -1) {
+        const char *bad = poptBadOption(*context, POPT_BADOPTION_NOALIAS);
+        char hint[120] = "";
+        unsigned least = 4;
+        for (const struct poptOption *o = options; result == POPT_ERROR_BADOPT && bad && o->longName; o++) {
+            /* A name is near when one begins like the other. */
+            const char *name = bad + strspn(bad, "-");
+            size_t same = 0;
+            while (name[same] && name[same] == o->longName[same]) same++;
+            size_t longest = strlen(name) > strlen(o->longName) ? strlen(name) : strlen(o->longName);
+            if (same >= 2 && longest - same < least) {
+                least = (unsigned)(longest - same);
+                snprintf(hint, sizeof hint, "Did you mean --%s?", o->longName);
+            }
+        }
+        cli_usage(self, of, *hint ? hint : NULL, "%s: %s", bad ? bad : "?", result == POPT_ERROR_BADOPT ? "there is no such option" : poptStrerror(result));
+        return NULL;
+    }
+    const char **rest = poptGetArgs(*context);
+    return rest ? rest : (const char **)(void *)none;
+}
+
+/* ------------------------------------------------------------------------------------------ parts */
+
+static bool is_folder(const char *path)
+{
+    struct stat info;
+    return stat(path, &info) == 0 && S_ISDIR(info.st_mode);
+}
+
+const char *cli_parts_folder(void)
+{
+    static char folder[4200];
+    const char *given = getenv("OAKSPINDLE_PARTS");
+    if (given && is_folder(given)) return given;
+    char self[4000];
+    ssize_t length = readlink("/proc/self/exe", self, sizeof self - 1);
+    static const char *const beside[] = {"/../share/oakspindle/parts", "/../../parts", "/../parts"};
+    if (length > 0) {
+        self[length] = 0;
+        char *slash = strrchr(self, '/');
+        if (slash) *slash = 0;
+        for (size_t i = 0; i < sizeof beside / sizeof *beside; i++) {
+            snprintf(folder, sizeof folder, "%s%s", self, beside[i]);
+            if (is_folder(folder)) return folder;
+        }
+    }
+    return is_folder(OAK_PARTS_FOLDER) ? OAK_PARTS_FOLDER : NULL;
+}
+
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(char *const *)a, *(char *const *)b);
+}
+
+char **cli_part_names(void)
+{
+    size_t count = 0;
+    char **names = calloc(1, sizeof *names);
+    const char *folder = cli_parts_folder();
+    DIR *entries = folder ? opendir(folder) : NULL;
+    struct dirent *entry;
+    while (names && entries && (entry = readdir(entries))) {
+        size_t length = strlen(entry->d_name);
+        if (length < 6 || strcmp(entry->d_name + length - 5, ".yaml") != 0) continue;
+        char **grown = realloc(names, (count + 2) * sizeof *names);
+        if (!grown) break;
+        names = grown;
+        names[count++] = strndup(entry->d_name, length - 5);
+        names[count] = NULL;
+    }
+    if (entries) closedir(entries);
+    if (names) qsort(names, count, sizeof *names, by_name);
+    return names;
+}
+
+static unsigned letters_apart(const char *a, const char *b)
+{
+    size_t same = 0, la = strlen(a), lb = strlen(b);
+    while (a[same] && a[same] == b[same]) same++;
+    size_t tail = 0;
+    while (tail < la - same && tail < lb - same && a[la - 1 - tail] == b[lb - 1 - tail]) tail++;
+    return (unsigned)((la > lb ? la : lb) - same - tail);
+}
+
+oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code)
+{
+    oak_part *part = NULL;
+    *exit_code = EXIT_USAGE;
+    if (!name) {
+        cli_usage(self, of, "Say which microcontroller: --part mcs51-8k. `spindle parts` lists them.", "no part is given");
+        return NULL;
+    }
+    size_t length = strlen(name);
+    bool is_path = strchr(name, '/') || (length > 5 && strcmp(name + length - 5, ".yaml") == 0);
+    char path[8400];
+    if (is_path) {
+        snprintf(path, sizeof path, "%s", name);
+    } else {
+        char **names = cli_part_names();
+        const char *nearest = NULL;
+        bool known = false;
+        unsigned least = 4;
+        for (char **one = names; one && *one; one++) {
+            if (strcmp(*one, name) == 0) known = true;
+            if (letters_apart(*one, name) < least) least = letters_apart(*one, name), nearest = *one;
+        }
+        if (!known) {
+            char hint[200];
+            if (nearest) snprintf(hint, sizeof hint, "Did you mean %s? `spindle parts` lists them all.", nearest);
+            else snprintf(hint, sizeof hint, "`spindle parts` lists them; your own is given as a path: --part ./chip.yaml.");
+            cli_usage(self, of, hint, "there is no part `%s`", name);
+        }
+        snprintf(path, sizeof path, "%s/%s.yaml", cli_parts_folder() ? cli_parts_folder() : ".", name);
+        for (char **one = names; one && *one; one++) free(*one);
+        free(names);
+        if (!known) return NULL;
+    }
+    oak_status status = oak_part_load(&self->host, path, &self->sink, &part);
+    *exit_code = cli_failed(self, status, path);
+    return status ? NULL : part;
+}
+
+/* ------------------------------------------------------------------------------------------ text, files, JSON */
+
+static oak_status add_text(void *context, const char *bytes, size_t size)
+{
+    cli_text *text = context;
+    if (text->room - text->size < size + 1) {
+        size_t room = (text->size + size + 1) * 2;
+        char *grown = realloc(text->bytes, room);
+        if (!grown) return OAK_NO_MEMORY;
+        text->bytes = grown;
+        text->room = room;
+    }
+    memcpy(text->bytes + text->size, bytes, size);
+    text->size += size;
+    text->bytes[text->size] = 0;
+    return OAK_OK;
+}
+
+oak_text_sink cli_text_sink(cli_text *text)
+{
+    return (oak_text_sink){.context = text, .write = add_text};
+}
+
+bool cli_write_file(cli *self, const char *path, const cli_text *text)
+{
+    oak_status status = oak_linux_write_file(path, text->bytes, text->size);
+    if (!status) return true;
+    char message[300];
+    snprintf(message, sizeof message, "cannot write %.200s", path);
+    oak_diagnostic d = {.severity = OAK_ERROR, .code = "no-output", .message = message, .hint = "Does the folder exist, and may you write there?"};
+    self->sink.report(self->sink.context, &d);
+    return false;
+}
+
+void cli_print_json(cli *self, cJSON *document)
+{
+    cJSON_AddItemToObject(document, "diagnostics", self->diagnostics);
+    self->diagnostics = cJSON_CreateArray();
+    char *text = cJSON_Print(document);
+    if (text) puts(text);
+    cJSON_free(text);
+    cJSON_Delete(document);
+}
+
+const char *cli_count(unsigned long long count, char *text, size_t room)
+{
+    char digits[32];
+    int length = snprintf(digits, sizeof digits, "%llu", count);
+    size_t at = 0;
+    for (int i = 0; i < length && at + 2 < room; i++) {
+        if (i && (length - i) % 3 == 0) text[at++] = ',';
+        text[at++] = digits[i];
+    }
+    text[at] = 0;
+    return text;
+}
+
+/* ------------------------------------------------------------------------------------------ main */
+
+static const command *const commands[] = {&command_asm, &command_run, &command_parts};
+enum { COMMANDS = sizeof commands / sizeof *commands };
+
+static void print_help(void)
+{
+    puts("spindle " OAK_VERSION_TEXT " - assemble and simulate firmware written in assembly\n\n"
+         "usage: spindle COMMAND [options] FILE...\n");
+    for (size_t i = 0; i < COMMANDS; i++) printf("  %-8s %s\n", commands[i]->name, commands[i]->summary);
+    puts("\n`spindle COMMAND --help` tells more, with examples. To begin:\n\n"
+         "  spindle parts\n"
+         "  spindle asm guard.asm --part mcs51-8k\n"
+         "  spindle run guard.asm --part mcs51-8k --stop-at main --time 5ms\n\n"
+         "exit codes: 0 done, 1 the input was refused, 2 wrong usage,\n"
+         "            3 the simulated program faulted, 4 an expectation failed");
+}
+
+static bool wants_colour(int descriptor)
+{
+    const char *none = getenv("NO_COLOR"), *terminal = getenv("TERM");
+    return isatty(descriptor) && !(none && *none) && terminal && strcmp(terminal, "dumb") != 0;
+}
+
+int main(int argc, const char **argv)
+{
+    cli self = {.host = oak_linux_host(), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
+    self.sink = (oak_diag_sink){.context = &self, .report = report};
+    self.diagnostics = cJSON_CreateArray();
+    const char *name = argc > 1 ? argv[1] : "help";
+    int exit_code = -1;
+    if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0 || strcmp(name, "-h") == 0) {
+        const command *of = NULL;
+        for (size_t i = 0; argc > 2 && i < COMMANDS; i++)
+            if (strcmp(commands[i]->name, argv[2]) == 0) of = commands[i];
+        if (of) fputs(of->help, stdout);
+        else print_help();
+        exit_code = argc > 1 ? EXIT_DONE : EXIT_USAGE;
+    } else if (strcmp(name, "--version") == 0) {
+        printf("spindle %s\n", oak_version());
+        exit_code = EXIT_DONE;
+    }
+    for (size_t i = 0; i < COMMANDS && exit_code < 0; i++)
+        if (strcmp(commands[i]->name, name) == 0) exit_code = commands[i]->run(&self, argc - 1, argv + 1);
+    if (exit_code < 0) {
+        char hint[100] = "";
+        for (size_t i = 0; i < COMMANDS; i++)
+            if (letters_apart(commands[i]->name, name) <= 2) snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
+        exit_code = cli_usage(&self, NULL, *hint ? hint : NULL, "there is no command `%s`", name);
+    }
+    /* A refusal before the command could print its document is a document too. */
+    if (self.json && cJSON_GetArraySize(self.diagnostics)) {
+        cJSON *document = cJSON_CreateObject();
+        cJSON_AddBoolToObject(document, "ok", 0);
+        cli_print_json(&self, document);
+    }
+    cJSON_Delete(self.diagnostics);
+    if (fflush(stdout) || ferror(stdout)) exit_code = exit_code ? exit_code : EXIT_REFUSED;
+    return exit_code;
+}

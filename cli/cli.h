@@ -1,0 +1,87 @@
+/* cli.h — shared by the commands: diagnostics on a terminal or as JSON, files, parts, help.
+ *
+ * Exit codes: 0 done; 1 the input was refused; 2 wrong usage; 3 the simulated program faulted; 4 an expectation failed. */
+#ifndef SPINDLE_CLI_H
+#define SPINDLE_CLI_H
+
+#include <cjson/cJSON.h>
+#include <popt.h>
+#include <stdbool.h>
+#include <stdio.h>
+
+#include <oakspindle/oakspindle.h>
+
+enum { EXIT_DONE = 0, EXIT_REFUSED = 1, EXIT_USAGE = 2, EXIT_FAULTED = 3, EXIT_EXPECTATION = 4 };
+
+/* What every command carries along. */
+typedef struct cli {
+    oak_host host;
+    oak_diag_sink sink;
+    bool json;
+    cJSON *diagnostics; /* when json: what was reported */
+    bool error_colour, result_colour;
+    unsigned errors, warnings;
+} cli;
+
+typedef struct command {
+    const char *name;
+    const char *summary;
+    const char *help; /* how to use it, with examples */
+    int (*run)(cli *self, int argc, const char **argv);
+} command;
+
+extern const command command_asm, command_run, command_parts;
+
+/* The kinds of colour; "" where there is none. */
+typedef enum paint { PAINT_OFF, PAINT_ERROR, PAINT_WARNING, PAINT_PLACE, PAINT_HINT, PAINT_TITLE, PAINT_STRONG, PAINT_FAINT } paint;
+const char *cli_paint(bool colour, paint kind);
+
+/* Reports a mistake in the call itself and returns EXIT_USAGE. */
+int cli_usage(cli *self, const command *of, const char *hint, const char *format, ...) __attribute__((format(printf, 4, 5)));
+/* Reports a status nothing was said about yet; returns the exit code for it. */
+int cli_failed(cli *self, oak_status status, const char *what);
+
+/* Runs popt over the options; returns the arguments left over (owned by the context), or NULL after a message. --help is
+ * answered here: *done is set and the result is NULL. */
+const char **cli_options(cli *self, const command *of, int argc, const char **argv, const struct poptOption *options,
+                         poptContext *context, bool *done);
+
+/* Loads a part by name or by path. NULL after a message; *exit_code says how to end. */
+oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code);
+/* The folder the shipped parts lie in, or NULL. */
+const char *cli_parts_folder(void);
+/* The names of the shipped parts in order, NULL-terminated; free each and the list. */
+char **cli_part_names(void);
+
+/* A growing text, and a sink that fills it. */
+typedef struct cli_text {
+    char *bytes;
+    size_t size, room;
+} cli_text;
+oak_text_sink cli_text_sink(cli_text *text);
+/* Writes it to a file, complete or not at all; false after a message. */
+bool cli_write_file(cli *self, const char *path, const cli_text *text);
+
+/* Prints a document (and takes it over), with the diagnostics under "diagnostics". */
+void cli_print_json(cli *self, cJSON *document);
+/* `count` with separators: 41,667. */
+const char *cli_count(unsigned long long count, char *text, size_t room);
+
+/* symbols.c: symbols and lines of a program as JSON, both ways. */
+cJSON *cli_symbols_json(const oak_program *program);
+bool cli_read_symbols(cli *self, const char *path, oak_program *program);
+
+/* report.c: what is printed when a run has ended. */
+typedef struct show_item {
+    const char *text; /* as it was asked for */
+    char *expression; /* without the base */
+    char base;        /* 'h', 'd', 'b', or 0 for all */
+    bool is_range;    /* space[from..to] */
+    unsigned space;
+    uint32_t from, to;
+} show_item;
+bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item);
+void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget, const show_item *shows, unsigned show_count, bool brief);
+void cli_report_json(cli *self, oak_session *session, const show_item *shows, unsigned show_count);
+
+#endif

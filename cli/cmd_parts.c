@@ -1,0 +1,209 @@
+/* cmd_parts.c — spindle parts: which microcontrollers there are, and what one is. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+static uint64_t memory_size(const oak_part *part, const char *space)
+{
+    uint64_t size = 0;
+    unsigned number = oak_part_find_space(part, space, strlen(space));
+    for (unsigned i = 0; i < part->memory_count; i++)
+        if (part->memories[i].space == number) size += part->memories[i].size;
+    return size;
+}
+
+static const char *show_size(uint64_t size, char *text, size_t room)
+{
+    if (size >= 1024 && size % 1024 == 0) snprintf(text, room, "%llu KiB", (unsigned long long)(size / 1024));
+    else snprintf(text, room, "%llu B", (unsigned long long)size);
+    return text;
+}
+
+static void title(cli *self, const char *text)
+{
+    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text, cli_paint(self->result_colour, PAINT_OFF));
+}
+
+/* ------------------------------------------------------------------------------------------ one part */
+
+static void print_registers(cli *self, const oak_part *part)
+{
+    const char *faint = cli_paint(self->result_colour, PAINT_FAINT), *off = cli_paint(self->result_colour, PAINT_OFF);
+    title(self, "Special function registers");
+    printf("  %-4s %-7s %-5s  %s\n", "at", "name", "reset", "what it is");
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        printf("  0x%02x %-7s 0x%02x   %s\n", (unsigned)reg->address, reg->name, (unsigned)reg->reset, reg->title);
+        if (!reg->field_count) continue;
+        printf("                      %s", faint);
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            const oak_part_field *field = &reg->fields[f];
+            if (field->width == 1) printf("%s%u %s", f ? "  " : "", field->bit, field->name);
+            else printf("%s%u-%u %s", f ? "  " : "", field->bit + field->width - 1u, field->bit, field->name);
+        }
+        printf("%s\n", off);
+    }
+}
+
+static void print_ports(cli *self, const oak_part *part)
+{
+    static const char *const stages[] = {"push-pull", "open drain", "quasi-bidirectional"};
+    title(self, "Ports");
+    for (unsigned i = 0; i < part->port_count; i++) {
+        const oak_part_port *port = &part->ports[i];
+        printf("  %-4s %u pins, %s; %s\n", port->name, port->pin_count, stages[port->stage], port->title);
+        bool any = false;
+        for (unsigned b = 0; b < port->pin_count; b++) any = any || port->alternate[b];
+        if (!any) continue;
+        printf("       %s", cli_paint(self->result_colour, PAINT_FAINT));
+        for (unsigned b = port->pin_count; b-- > 0;)
+            if (port->alternate[b]) printf("%s.%u %s  ", port->name, b, port->alternate[b]);
+        printf("%s\n", cli_paint(self->result_colour, PAINT_OFF));
+    }
+}
+
+static void print_part(cli *self, const oak_part *part)
+{
+    char size[32], clock[40], cycle[40];
+    oak_write_frequency(part->clock_millihertz, clock, sizeof clock);
+    oak_write_time(1, part->clock_millihertz, part->clocks_per_cycle, cycle, sizeof cycle);
+    printf("%s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), part->name, cli_paint(self->result_colour, PAINT_OFF), part->title);
+    printf("architecture %s; usual clock %s, %u clocks a %s: %s\n", part->architecture->name, clock, part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+    title(self, "Memory");
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *memory = &part->memories[i];
+        printf("  %-5s 0x%04x to 0x%04x  %8s  %s, %s\n", part->architecture->spaces[memory->space].name, (unsigned)memory->base,
+               (unsigned)(memory->base + (memory->size - 1)), show_size(memory->size, size, sizeof size), memory->writable ? "read and write" : "read only", memory->title);
+    }
+    print_ports(self, part);
+    title(self, "Vectors");
+    for (unsigned i = 0; i < part->vector_count; i++) printf("  0x%04x %-10s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name, part->vectors[i].title);
+    print_registers(self, part);
+    printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
+           "timers, the serial port and interrupts are registers that keep what is written.\n");
+}
+
+static cJSON *part_json(const oak_part *part)
+{
+    cJSON *root = cJSON_CreateObject();
+    cJSON_AddStringToObject(root, "name", part->name);
+    cJSON_AddStringToObject(root, "title", part->title);
+    cJSON_AddStringToObject(root, "architecture", part->architecture->name);
+    cJSON_AddNumberToObject(root, "clock_hz", (double)part->clock_millihertz / 1000.0);
+    cJSON_AddNumberToObject(root, "clocks_per_cycle", part->clocks_per_cycle);
+    cJSON *memories = cJSON_AddArrayToObject(root, "memories");
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "space", part->architecture->spaces[part->memories[i].space].name);
+        cJSON_AddStringToObject(item, "kind", part->memories[i].writable ? "ram" : "rom");
+        cJSON_AddNumberToObject(item, "at", part->memories[i].base);
+        cJSON_AddNumberToObject(item, "size", part->memories[i].size);
+        cJSON_AddItemToArray(memories, item);
+    }
+    cJSON *registers = cJSON_AddArrayToObject(root, "registers");
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        cJSON *item = cJSON_CreateObject(), *bits;
+        cJSON_AddStringToObject(item, "name", reg->name);
+        cJSON_AddStringToObject(item, "space", part->architecture->spaces[reg->space].name);
+        cJSON_AddNumberToObject(item, "at", reg->address);
+        cJSON_AddNumberToObject(item, "reset", reg->reset);
+        cJSON_AddStringToObject(item, "title", reg->title);
+        bits = cJSON_AddArrayToObject(item, "bits");
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            cJSON *field = cJSON_CreateObject();
+            cJSON_AddStringToObject(field, "name", reg->fields[f].name);
+            cJSON_AddNumberToObject(field, "bit", reg->fields[f].bit);
+            cJSON_AddNumberToObject(field, "width", reg->fields[f].width);
+            cJSON_AddStringToObject(field, "title", reg->fields[f].title);
+            cJSON_AddItemToArray(bits, field);
+        }
+        cJSON_AddItemToArray(registers, item);
+    }
+    cJSON *ports = cJSON_AddArrayToObject(root, "ports");
+    for (unsigned i = 0; i < part->port_count; i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "name", part->ports[i].name);
+        cJSON_AddNumberToObject(item, "pins", part->ports[i].pin_count);
+        cJSON_AddItemToArray(ports, item);
+    }
+    cJSON *vectors = cJSON_AddArrayToObject(root, "vectors");
+    for (unsigned i = 0; i < part->vector_count; i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "name", part->vectors[i].name);
+        cJSON_AddNumberToObject(item, "at", part->vectors[i].address);
+        cJSON_AddItemToArray(vectors, item);
+    }
+    return root;
+}
+
+/* ------------------------------------------------------------------------------------------ all parts */
+
+static int list_parts(cli *self)
+{
+    char **names = cli_part_names();
+    int exit_code = EXIT_DONE;
+    cJSON *list = cJSON_CreateArray();
+    char code[32], iram[32], xram[32];
+    if (!names || !names[0]) exit_code = cli_usage(self, &command_parts, "Set OAKSPINDLE_PARTS to the folder with the part files.", "no part files were found");
+    else if (!self->json) printf("%s%-12s %-12s %9s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part", "architecture", "code", "RAM", "external RAM", "ports", "what it is", cli_paint(self->result_colour, PAINT_OFF));
+    for (char **name = names; name && *name; name++) {
+        int status;
+        oak_part *part = cli_load_part(self, &command_parts, *name, &status);
+        if (status) exit_code = status;
+        if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
+        else if (part)
+            printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name, show_size(memory_size(part, "code"), code, sizeof code),
+                   show_size(memory_size(part, "iram"), iram, sizeof iram), show_size(memory_size(part, "xram"), xram, sizeof xram), part->port_count, part->title);
+        oak_part_free(part);
+        free(*name);
+    }
+    free(names);
+    if (self->json && !exit_code) {
+        cJSON *root = cJSON_CreateObject();
+        cJSON_AddItemToObject(root, "parts", list);
+        cli_print_json(self, root);
+        return exit_code;
+    }
+    cJSON_Delete(list);
+    if (!exit_code) printf("\n`spindle parts NAME` shows one with its memories, ports, vectors and registers.\n");
+    return exit_code;
+}
+
+static int run(cli *self, int argc, const char **argv)
+{
+    int json = 0;
+    const struct poptOption table[] = {{"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL}, POPT_TABLEEND};
+    poptContext context;
+    bool done;
+    int exit_code;
+    const char **names = cli_options(self, &command_parts, argc, argv, table, &context, &done);
+    if (!names) exit_code = done ? EXIT_DONE : EXIT_USAGE;
+    else if (!names[0]) exit_code = list_parts(self);
+    else if (names[1]) exit_code = cli_usage(self, &command_parts, NULL, "one part at a time: `%s` is one too many", names[1]);
+    else {
+        oak_part *part = cli_load_part(self, &command_parts, names[0], &exit_code);
+        if (part && self->json) cli_print_json(self, part_json(part));
+        else if (part) print_part(self, part);
+        oak_part_free(part);
+    }
+    if (context) poptFreeContext(context);
+    return exit_code;
+}
+
+const command command_parts = {
+    "parts",
+    "list the microcontrollers, or show one",
+    "usage: spindle parts [PART] [--json]\n"
+    "\n"
+    "Without a name, lists the microcontrollers there are. With a name, or a path to a\n"
+    "part file of your own, shows what it has: memories, ports and the other functions\n"
+    "of their pins, vectors, and every special function register with its bits.\n"
+    "\n"
+    "examples:\n"
+    "  spindle parts\n"
+    "  spindle parts mcs51-8k\n"
+    "  spindle parts ./mychip.yaml\n",
+    run,
+};

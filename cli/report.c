@@ -1,0 +1,388 @@
+/* report.c — what is printed when a run has ended. */
+#include <ctype.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+/* ------------------------------------------------------------------------------------------ what to show */
+
+/* space[from..to] */
+static bool read_range(cli *self, oak_session *session, show_item *item)
+{
+    char *open = strchr(item->expression, '['), *dots = open ? strstr(open, "..") : NULL, *close = dots ? strrchr(dots, ']') : NULL;
+    if (!close || close[1]) return false;
+    const oak_part *part = oak_session_part(session);
+    unsigned space = oak_part_find_space(part, item->expression, (size_t)(open - item->expression));
+    oak_reading from, to;
+    *dots = *close = 0;
+    char name[64];
+    snprintf(name, sizeof name, "%.*s", (int)(open - item->expression), item->expression);
+    /* Inside the brackets a variable means its address, as in space[address]. */
+    uint32_t first, last;
+    bool good = space != 0;
+    if (good && oak_session_place(session, open + 1, NULL, &first) == OAK_OK && space == part->architecture->code_space &&
+        oak_session_place(session, dots + 2, NULL, &last) == OAK_OK) {
+        item->from = first;
+        item->to = last;
+    } else if (good) {
+        const oak_program *program = oak_session_program(session);
+        const oak_symbol *a = program ? oak_program_find(program, open + 1, strlen(open + 1)) : NULL;
+        const oak_symbol *b = program ? oak_program_find(program, dots + 2, strlen(dots + 2)) : NULL;
+        if (a) from.value = a->value;
+        else good = oak_session_value(session, open + 1, &self->sink, &from) == OAK_OK;
+        if (b) to.value = b->value;
+        else good = good && oak_session_value(session, dots + 2, &self->sink, &to) == OAK_OK;
+        if (good && (from.value < 0 || to.value > UINT32_MAX || from.value > to.value)) good = false;
+        if (good) item->from = (uint32_t)from.value, item->to = (uint32_t)to.value;
+    }
+    uint8_t byte;
+    oak_chip_port chip = oak_session_chip(session);
+    if (good && (chip.ops->read_memory(chip.chip, space, item->from, &byte, 1) || chip.ops->read_memory(chip.chip, space, item->to, &byte, 1))) good = false;
+    item->space = space;
+    item->is_range = good;
+    if (!good && !self->errors) {
+        char message[200];
+        snprintf(message, sizeof message, "`%s` is no stretch of memory of %s", item->text, part->name);
+        oak_diagnostic d = {.severity = OAK_ERROR, .code = "show", .message = message, .hint = "Write `iram[0x30..0x4f]` or `xram[table..table+15]`; addresses rise."};
+        self->sink.report(self->sink.context, &d);
+    }
+    return good;
+}
+
+bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
+{
+    *item = (show_item){.text = text, .expression = strdup(text)};
+    if (!item->expression) return false;
+    static const struct {
+        const char *suffix;
+        char base;
+    } bases[] = {{" as hex", 'h'}, {" as dec", 'd'}, {" as bin", 'b'}};
+    size_t length = strlen(text);
+    for (size_t i = 0; i < 3; i++) {
+        size_t size = strlen(bases[i].suffix);
+        if (length > size && strcmp(text + length - size, bases[i].suffix) == 0) {
+            item->base = bases[i].base;
+            item->expression[length - size] = 0;
+        }
+    }
+    bool good = true;
+    oak_reading ignored;
+    if (strstr(item->expression, "..")) good = read_range(self, session, item);
+    else if (strcmp(item->expression, "changes") != 0) good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
+    if (!good) free(item->expression);
+    return good;
+}
+
+static void write_binary(uint64_t value, unsigned bits, char *text)
+{
+    size_t at = 0;
+    for (unsigned bit = bits; bit-- > 0;) {
+        text[at++] = value >> bit & 1 ? '1' : '0';
+        if (bit && bit % 4 == 0) text[at++] = ' ';
+    }
+    text[at] = 0;
+}
+
+static void show_value(cli *self, oak_session *session, const show_item *item)
+{
+    oak_reading reading;
+    if (oak_session_value(session, item->expression, &self->sink, &reading)) return;
+    unsigned bits = reading.bits < 64 ? reading.bits : reading.value >= 0 && reading.value <= 0xFF ? 8 : reading.value >= 0 && reading.value <= 0xFFFF ? 16 : 64;
+    uint64_t value = bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
+    char binary[100];
+    write_binary(value, bits, binary);
+    printf("  %-18s ", item->expression);
+    if (item->base == 'h') printf("0x%0*llx\n", (int)((bits + 3) / 4), (unsigned long long)value);
+    else if (item->base == 'd') printf("%lld\n", (long long)reading.value);
+    else if (item->base == 'b') printf("%s\n", binary);
+    else if (bits == 1) printf("%llu\n", (unsigned long long)value);
+    else {
+        printf("0x%0*llx  %lld", (int)((bits + 3) / 4), (unsigned long long)value, (long long)reading.value);
+        if (bits <= 16) printf("  %s", binary);
+        if (value >= ' ' && value < 127) printf("  '%c'", (char)value);
+        if (reading.is_address) {
+            char place[100];
+            oak_session_name_place(session, (uint32_t)value, place, sizeof place);
+            printf("  place %s", place);
+        }
+        putchar('\n');
+    }
+}
+
+static void show_range(oak_session *session, const show_item *item)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    unsigned columns = item->base == 'b' ? 4 : item->base == 'd' ? 8 : 16;
+    printf("  %s\n", item->expression ? item->text : "");
+    for (uint64_t row = item->from / columns * columns; row <= item->to; row += columns) {
+        char text[17] = "";
+        printf("    0x%04llx ", (unsigned long long)row);
+        for (unsigned i = 0; i < columns; i++) {
+            uint8_t byte = 0;
+            uint64_t at = row + i;
+            bool inside = at >= item->from && at <= item->to && !chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
+            char binary[16];
+            write_binary(byte, 8, binary);
+            if (i == 8 && columns == 16) putchar(' ');
+            if (!inside) printf("%*s", item->base == 'b' ? 10 : item->base == 'd' ? 4 : 3, "");
+            else if (item->base == 'b') printf(" %s", binary);
+            else if (item->base == 'd') printf(" %3u", byte);
+            else printf(" %02x", byte);
+            text[i] = !inside ? ' ' : byte >= ' ' && byte < 127 ? (char)byte : '.';
+            text[i + 1] = 0;
+        }
+        printf("  %s\n", text);
+    }
+}
+
+static void show_changes(oak_session *session)
+{
+    enum { MOST = 200 };
+    static oak_change changes[MOST];
+    const oak_part *part = oak_session_part(session);
+    size_t count;
+    if (oak_session_changes(session, changes, MOST, &count)) return;
+    printf("  changed since the run began\n");
+    for (size_t i = 0; i < count && i < MOST; i++) {
+        const oak_change *c = &changes[i];
+        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+        char name[40];
+        if (!c->space) snprintf(name, sizeof name, "%s", part->architecture->registers[c->address].name);
+        else if (reg) snprintf(name, sizeof name, "%s", reg->name);
+        else snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name, (unsigned)c->address);
+        printf("    %-14s 0x%02x -> 0x%02x\n", name, (unsigned)c->before, (unsigned)c->after);
+    }
+    if (count > MOST) printf("    and %zu more\n", count - MOST);
+    if (!count) printf("    nothing\n");
+}
+
+/* ------------------------------------------------------------------------------------------ the report */
+
+static void title(cli *self, const char *text)
+{
+    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text, cli_paint(self->result_colour, PAINT_OFF));
+}
+
+static void say_why(cli *self, oak_session *session, const char *budget)
+{
+    const oak_event *event = oak_session_last_event(session);
+    const char *strong = cli_paint(self->result_colour, event->stop.reason == OAK_STOP_FAULT ? PAINT_ERROR : PAINT_STRONG);
+    const char *off = cli_paint(self->result_colour, PAINT_OFF);
+    char sentence[300];
+    switch (event->stop.reason) {
+    case OAK_STOP_POINT: {
+        const oak_stop_point *point = oak_session_stop_point(session, (unsigned)event->stop_point);
+        printf("%sStop point%s `%s`", strong, off, point->text);
+        if (point->condition) printf(" if %s", point->condition);
+        if (point->hits > 1) printf(", hit %llu times", (unsigned long long)point->hits);
+        break;
+    }
+    case OAK_STOP_PARKED: printf("%sParked%s: it jumps to itself and nothing can wake it", strong, off); break;
+    case OAK_STOP_CYCLES:
+    case OAK_STOP_STEPS: printf("%sBudget used up%s (%s)", strong, off, budget); break;
+    case OAK_STOP_FAULT:
+        oak_fault_sentence(session, &event->stop, sentence, sizeof sentence);
+        printf("%sFault%s %s: %s", strong, off, oak_fault_word(event->stop.fault), sentence);
+        break;
+    default: printf("%sStopped%s", strong, off); break;
+    }
+    putchar('\n');
+}
+
+static void say_where(cli *self, oak_session *session)
+{
+    uint32_t pc = oak_session_last_event(session)->stop.pc;
+    const oak_program *program = oak_session_program(session);
+    char place[120], text[120];
+    unsigned size;
+    oak_line line;
+    oak_session_name_place(session, pc, place, sizeof place);
+    bool named = strncmp(place, "0x", 2) != 0;
+    printf("  at 0x%04x", (unsigned)pc);
+    if (named) printf(", %s", place);
+    if (program && oak_program_line_at(program, pc, &line) == OAK_OK) {
+        printf(", %s:%u", line.file, line.line);
+        if (line.text) printf("\n  %s%6u |%s %.*s", cli_paint(self->result_colour, PAINT_FAINT), line.line, cli_paint(self->result_colour, PAINT_OFF), (int)line.text_size, line.text);
+        else if (oak_session_print_instruction(session, pc, text, sizeof text, &size) == OAK_OK) printf("\n         %s", text);
+    } else if (oak_session_print_instruction(session, pc, text, sizeof text, &size) == OAK_OK) {
+        printf("\n         %s", text);
+    }
+    putchar('\n');
+}
+
+static void say_time(oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    oak_chip_time time = {0};
+    char cycles[40], instructions[40], simulated[40], clock[40];
+    chip.ops->read_time(chip.chip, &time);
+    oak_write_time(time.cycles, oak_session_clock(session), part->clocks_per_cycle, simulated, sizeof simulated);
+    oak_write_frequency(oak_session_clock(session), clock, sizeof clock);
+    printf("  %s %ss = %s at %s; %s instructions\n", cli_count(time.cycles, cycles, sizeof cycles), part->architecture->cycle_unit, simulated, clock,
+           cli_count(time.instructions, instructions, sizeof instructions));
+}
+
+static void show_registers(cli *self, oak_session *session)
+{
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    oak_chip_port chip = oak_session_chip(session);
+    title(self, "Registers");
+    bool derived = false;
+    printf(" ");
+    for (unsigned i = 0; i < about->register_count; i++) {
+        uint32_t value = 0;
+        chip.ops->read_register(chip.chip, i, &value);
+        if (about->registers[i].derived && !derived) printf("\n ");
+        derived = about->registers[i].derived;
+        printf(" %s%s%s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), about->registers[i].name, cli_paint(self->result_colour, PAINT_OFF), about->registers[i].bits / 4, (unsigned)value);
+    }
+    printf("\n  flags:");
+    for (unsigned i = 0; i < about->flag_count; i++) {
+        const oak_flag_info *flag = &about->flags[i];
+        uint32_t value = 0;
+        chip.ops->read_register(chip.chip, flag->reg, &value);
+        printf("%s %s %s%u%s", i ? "," : "", flag->title, cli_paint(self->result_colour, PAINT_STRONG), (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)), cli_paint(self->result_colour, PAINT_OFF));
+    }
+    putchar('\n');
+}
+
+static void show_specials(cli *self, oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    bool any = false;
+    title(self, "Special function registers that differ from reset");
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        uint8_t byte = 0;
+        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, &byte, 1) || byte == (uint8_t)reg->reset) continue;
+        char binary[16];
+        write_binary(byte, 8, binary);
+        any = true;
+        printf("  %-6s 0x%02x  %s  %-24s", reg->name, byte, binary, reg->title);
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            unsigned value = byte >> reg->fields[f].bit & ((1u << reg->fields[f].width) - 1);
+            if (value && reg->fields[f].width == 1) printf(" %s", reg->fields[f].name);
+            else if (value) printf(" %s=%u", reg->fields[f].name, value);
+        }
+        putchar('\n');
+    }
+    if (!any) printf("  none\n");
+}
+
+/* One port, bit by bit: what the program wrote, what the outside drives, what stands on the pins. */
+static void show_ports(cli *self, oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    title(self, "Ports, bit 7 to bit 0");
+    printf("  %-5s %-17s %-17s %s\n", "", "latch", "driven outside", "on the pins");
+    for (unsigned p = 0; p < part->port_count; p++) {
+        const oak_part_port *port = &part->ports[p];
+        char latch[80] = "", outside[80] = "", result[80] = "";
+        bool contention = false;
+        uint8_t stored = 0;
+        chip.ops->read_memory(chip.chip, port->space, port->address, &stored, 1);
+        for (unsigned bit = port->pin_count; bit-- > 0;) {
+            oak_pin pin = {0};
+            static const char levels[] = "01-", results[] = "01z";
+            chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
+            snprintf(latch + strlen(latch), sizeof latch - strlen(latch), "%u ", stored >> bit & 1u);
+            snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c ", levels[pin.outside]);
+            snprintf(result + strlen(result), sizeof result - strlen(result), "%c ", pin.contention ? '!' : results[pin.result]);
+            contention = contention || pin.contention;
+        }
+        printf("  %-5s %-17s %-17s %s%s\n", port->name, latch, outside, result, contention ? "  ! chip and outside drive against each other" : "");
+    }
+    printf("  %s- nobody drives it, z floating%s\n", cli_paint(self->result_colour, PAINT_FAINT), cli_paint(self->result_colour, PAINT_OFF));
+}
+
+void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget, const show_item *shows, unsigned show_count, bool brief)
+{
+    printf("%s on %s\n", program_name, oak_session_part(session)->name);
+    say_why(self, session, budget);
+    say_where(self, session);
+    say_time(session);
+    if (!brief) {
+        show_registers(self, session);
+        show_specials(self, session);
+        show_ports(self, session);
+    }
+    if (show_count) title(self, "Asked for");
+    for (unsigned i = 0; i < show_count; i++) {
+        if (shows[i].is_range) show_range(session, &shows[i]);
+        else if (strcmp(shows[i].expression, "changes") == 0) show_changes(session);
+        else show_value(self, session, &shows[i]);
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ JSON */
+
+static cJSON *show_json(cli *self, oak_session *session, const show_item *item)
+{
+    cJSON *entry = cJSON_CreateObject();
+    cJSON_AddStringToObject(entry, "what", item->text);
+    oak_chip_port chip = oak_session_chip(session);
+    if (item->is_range) {
+        cJSON *bytes = cJSON_AddArrayToObject(entry, "bytes");
+        for (uint64_t at = item->from; at <= item->to; at++) {
+            uint8_t byte = 0;
+            chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
+            cJSON_AddItemToArray(bytes, cJSON_CreateNumber(byte));
+        }
+    } else if (strcmp(item->expression, "changes") == 0) {
+        static oak_change changes[1000];
+        size_t count;
+        const oak_part *part = oak_session_part(session);
+        cJSON *list = cJSON_AddArrayToObject(entry, "changes");
+        if (oak_session_changes(session, changes, 1000, &count)) count = 0;
+        for (size_t i = 0; i < count && i < 1000; i++) {
+            cJSON *change = cJSON_CreateObject();
+            cJSON_AddStringToObject(change, "space", changes[i].space ? part->architecture->spaces[changes[i].space].name : "register");
+            if (changes[i].space) cJSON_AddNumberToObject(change, "at", changes[i].address);
+            else cJSON_AddStringToObject(change, "name", part->architecture->registers[changes[i].address].name);
+            cJSON_AddNumberToObject(change, "before", changes[i].before);
+            cJSON_AddNumberToObject(change, "after", changes[i].after);
+            cJSON_AddItemToArray(list, change);
+        }
+        cJSON_AddNumberToObject(entry, "count", (double)count);
+    } else {
+        oak_reading reading;
+        if (oak_session_value(session, item->expression, &self->sink, &reading) == OAK_OK) cJSON_AddNumberToObject(entry, "value", (double)reading.value);
+    }
+    return entry;
+}
+
+void cli_report_json(cli *self, oak_session *session, const show_item *shows, unsigned show_count)
+{
+    cli_text text = {0};
+    oak_text_sink sink = cli_text_sink(&text);
+    cJSON *root = oak_session_write_state(session, &sink) == OAK_OK ? cJSON_ParseWithLength(text.bytes, text.size) : NULL;
+    free(text.bytes);
+    if (!root) root = cJSON_CreateObject();
+    const oak_event *event = oak_session_last_event(session);
+    const oak_program *program = oak_session_program(session);
+    cJSON *stop = cJSON_GetObjectItemCaseSensitive(root, "stop");
+    char place[120];
+    oak_line line;
+    oak_session_name_place(session, event->stop.pc, place, sizeof place);
+    cJSON_AddStringToObject(stop, "place", place);
+    if (program && oak_program_line_at(program, event->stop.pc, &line) == OAK_OK) {
+        cJSON_AddStringToObject(stop, "file", line.file);
+        cJSON_AddNumberToObject(stop, "line", line.line);
+    }
+    cJSON *points = cJSON_AddArrayToObject(root, "stop_points");
+    const oak_stop_point *point;
+    for (unsigned i = 0; (point = oak_session_stop_point(session, i)); i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "place", point->text);
+        cJSON_AddNumberToObject(item, "at", point->address);
+        cJSON_AddNumberToObject(item, "hits", (double)point->hits);
+        cJSON_AddItemToArray(points, item);
+    }
+    cJSON *list = cJSON_AddArrayToObject(root, "show");
+    for (unsigned i = 0; i < show_count; i++) cJSON_AddItemToArray(list, show_json(self, session, &shows[i]));
+    cli_print_json(self, root);
+}

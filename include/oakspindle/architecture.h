@@ -1,0 +1,59 @@
+/* architecture.h — what can be known of an instruction set without running it: spaces, registers, flags.
+ *
+ * All of it is constant data; the numbers of spaces and registers are indexes into these tables. */
+#ifndef OAKSPINDLE_ARCHITECTURE_H
+#define OAKSPINDLE_ARCHITECTURE_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct oak_space_info {
+    const char *name;  /* as written in programs and on the command line; space 0 is "number": no space at all */
+    const char *title;
+    bool of_bits;      /* addresses of this space name single bits */
+    bool special;      /* its cells are special function registers */
+} oak_space_info;
+
+typedef struct oak_register_info {
+    const char *name; /* the manual's name, in lower case */
+    uint8_t bits;
+    const char *title;
+    bool derived;     /* shown and settable, but part of another register or of memory: not stored in state files */
+} oak_register_info;
+
+typedef struct oak_flag_info {
+    const char *name;
+    uint8_t reg;   /* register number */
+    uint8_t bit;   /* lowest bit */
+    uint8_t width; /* bits */
+    const char *title;
+} oak_flag_info;
+
+typedef struct oak_architecture {
+    const char *name;
+    const char *title;
+    const char *cycle_unit; /* what the cycle counter counts: "machine cycle", "core clock" */
+    bool big_endian;        /* the order in which `dw` lays down bytes */
+    const oak_space_info *spaces;
+    unsigned space_count;
+    unsigned code_space;
+    const oak_register_info *registers;
+    unsigned register_count;
+    unsigned pc_register;
+    const oak_flag_info *flags;
+    unsigned flag_count;
+} oak_architecture;
+
+/* Finds an architecture by its name, or returns NULL. */
+const oak_architecture *oak_architecture_find(const char *name);
+/* The architectures this library has, by index from 0; NULL after the last. */
+const oak_architecture *oak_architecture_at(unsigned index);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

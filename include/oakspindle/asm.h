@@ -1,0 +1,88 @@
+/* asm.h — the assembler: from source text to a program.
+ *
+ * A program holds the image and what is known of it: symbols, lines, the text of the source. It is what a listing is
+ * written from and what a session resolves places with. */
+#ifndef OAKSPINDLE_ASM_H
+#define OAKSPINDLE_ASM_H
+
+#include <oakspindle/image.h>
+#include <oakspindle/part.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct oak_program oak_program;
+
+/* Assembles the file `path` for a part. Every fault is reported to the sink, in the order of the source, each once.
+ * Warnings do not refuse. On success *program is made; otherwise it is left alone and the result is OAK_REFUSED,
+ * OAK_NOT_FOUND, OAK_IO_ERROR (each after a diagnostic) or OAK_NO_MEMORY. The host and the part must outlive the
+ * program. */
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
+                        oak_program **program);
+/* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
+oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text, size_t size,
+                             const oak_diag_sink *sink, oak_program **program);
+
+/* An empty program, to be filled with an image and, if there are any, symbols and lines from elsewhere. */
+oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program);
+/* Frees the program; NULL is allowed. */
+void oak_program_free(oak_program *program);
+
+const oak_part *oak_program_part(const oak_program *program);
+/* The image; it belongs to the program. Only code memory is in it. */
+oak_image *oak_program_image(const oak_program *program);
+
+typedef enum oak_symbol_kind { OAK_SYMBOL_LABEL, OAK_SYMBOL_CONSTANT, OAK_SYMBOL_VARIABLE } oak_symbol_kind;
+
+typedef struct oak_symbol {
+    const char *name;
+    oak_symbol_kind kind; /* defined as a label, by equ or bit, by set */
+    uint8_t space;        /* 0 for a plain number */
+    int64_t value;
+    const char *file;     /* where it was defined; NULL when not known */
+    uint32_t line;
+    uint32_t uses;        /* how often the source names it */
+} oak_symbol;
+
+/* Symbols in alphabetical order, from 0; NULL after the last. */
+const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index);
+/* Finds a symbol; letters of either case are alike. */
+const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length);
+/* The label of code memory at or nearest below an address, or NULL. */
+const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t address);
+
+typedef struct oak_line {
+    const char *file;
+    uint32_t line;
+    uint32_t address;
+    uint32_t size;    /* bytes */
+    const char *text; /* the source line, not ended by zero; NULL when not at hand */
+    uint32_t text_size;
+} oak_line;
+
+/* The source line whose code holds an address. OAK_NOT_FOUND. */
+oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line);
+/* The line with code at or behind `line` of a file (its name, or the end of its path). OAK_NOT_FOUND. */
+oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
+                                 oak_line *found);
+/* Lines with code, ascending by address, from 0. OAK_NOT_FOUND after the last. */
+oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line);
+
+/* Adds a symbol or a line to a program that was made elsewhere. Strings are copied. OAK_NO_MEMORY. */
+oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol);
+oak_status oak_program_add_line(oak_program *program, const oak_line *line);
+/* To be called once, after the last of them, before anything is looked up. */
+oak_status oak_program_finish(oak_program *program);
+
+/* Source lines assembled. */
+uint32_t oak_program_line_count(const oak_program *program);
+
+/* Writes the listing: line, address, bytes, cycles, source; then the symbols. OAK_NOT_FOUND when the program has no
+ * source. */
+oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,35 @@
+/* machine.h — one simulated chip: an instruction-set core, its memories, its special registers and pins.
+ *
+ * A machine can be used by itself, or through the chip port that oak_machine_port makes of it. Any number of machines
+ * live side by side; one machine belongs to one thread at a time. Simulation is exact and deterministic: the same
+ * image, part and inputs give the same cycles, pins and bytes. */
+#ifndef OAKSPINDLE_MACHINE_H
+#define OAKSPINDLE_MACHINE_H
+
+#include <oakspindle/image.h>
+#include <oakspindle/part.h>
+#include <oakspindle/port.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct oak_machine oak_machine;
+
+/* Makes a machine of a part and resets it; all code memory is unprogrammed. The host and the part must outlive it.
+ * OAK_NO_MEMORY, or OAK_UNSUPPORTED when the architecture cannot be simulated. */
+oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_machine **machine);
+/* Frees the machine; NULL is allowed. */
+void oak_machine_free(oak_machine *machine);
+
+/* Programs the image into code memory, over what is there. Returns OAK_OUT_OF_RANGE with *outside set to the first byte
+ * the part has no memory for (nothing of that run of bytes is programmed). */
+oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32_t *outside);
+
+/* The machine as a chip port. It lives as long as the machine. */
+oak_chip_port oak_machine_port(oak_machine *machine);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

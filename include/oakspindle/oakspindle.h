@@ -1,0 +1,18 @@
+/* oakspindle.h — all of the library. */
+#ifndef OAKSPINDLE_OAKSPINDLE_H
+#define OAKSPINDLE_OAKSPINDLE_H
+
+#include <oakspindle/architecture.h>
+#include <oakspindle/asm.h>
+#include <oakspindle/diag.h>
+#include <oakspindle/image.h>
+#include <oakspindle/linux.h>
+#include <oakspindle/machine.h>
+#include <oakspindle/part.h>
+#include <oakspindle/port.h>
+#include <oakspindle/print.h>
+#include <oakspindle/session.h>
+#include <oakspindle/status.h>
+#include <oakspindle/version.h>
+
+#endif

@@ -1,0 +1,102 @@
+/* part.h — the description of one microcontroller: memories, registers, ports, vectors, clock.
+ *
+ * A part is plain data. It is usually loaded from a part file (docs/part-files.md), and may as well be filled in by
+ * a program. Spaces are numbered as in its architecture. */
+#ifndef OAKSPINDLE_PART_H
+#define OAKSPINDLE_PART_H
+
+#include <oakspindle/architecture.h>
+#include <oakspindle/diag.h>
+#include <oakspindle/port.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct oak_part_memory {
+    uint8_t space;
+    bool writable;
+    uint32_t base;
+    uint32_t size; /* bytes */
+    const char *title;
+} oak_part_memory;
+
+/* A bit or a field of a register. */
+typedef struct oak_part_field {
+    const char *name;
+    uint8_t bit;   /* lowest bit */
+    uint8_t width; /* bits, from 1 */
+    const char *title; /* may be empty */
+} oak_part_field;
+
+typedef struct oak_part_register {
+    const char *name;
+    uint8_t space;
+    uint8_t bits; /* 8, 16 or 32 */
+    uint32_t address;
+    uint32_t reset; /* value after reset */
+    const char *title;
+    const oak_part_field *fields; /* highest bit first */
+    unsigned field_count;
+} oak_part_register;
+
+/* How a pin drives: both ways; only low, else floating; low, and weakly high. */
+typedef enum oak_stage { OAK_PUSH_PULL, OAK_OPEN_DRAIN, OAK_QUASI } oak_stage;
+
+enum { OAK_MOST_PINS = 32, OAK_MOST_PORTS = 16 };
+
+typedef struct oak_part_port {
+    const char *name;
+    uint32_t address; /* of its register */
+    uint8_t space;
+    uint8_t pin_count;
+    oak_stage stage;
+    const char *title;
+    const char *alternate[OAK_MOST_PINS]; /* other function of each pin, or NULL */
+} oak_part_port;
+
+typedef struct oak_part_vector {
+    const char *name;
+    uint32_t address;
+    const char *title;
+} oak_part_vector;
+
+typedef struct oak_part {
+    const char *name;
+    const char *title;
+    const oak_architecture *architecture;
+    uint64_t clock_millihertz; /* usual clock, in 1/1000 Hz */
+    uint32_t clocks_per_cycle;
+    const oak_part_memory *memories;
+    unsigned memory_count;
+    const oak_part_register *registers; /* ascending by space and address */
+    unsigned register_count;
+    const oak_part_port *ports;
+    unsigned port_count;
+    const oak_part_vector *vectors;
+    unsigned vector_count;
+} oak_part;
+
+/* Loads a part file. A part it extends is looked for beside it, as NAME.yaml. Every fault is reported with line and
+ * column. Returns OAK_REFUSED, OAK_NOT_FOUND or OAK_IO_ERROR (each after a diagnostic), OAK_NO_MEMORY, OAK_OK. The host
+ * must outlive the part. */
+oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part);
+/* Frees a loaded part; NULL is allowed. */
+void oak_part_free(oak_part *part);
+
+/* Lookups; letters of either case are alike. NULL or false when there is none. */
+const oak_part_register *oak_part_find_register(const oak_part *part, const char *name, size_t length);
+const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address);
+const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space, uint32_t address);
+/* A field by its own name ("TR0"). */
+bool oak_part_find_field(const oak_part *part, const char *name, size_t length, const oak_part_register **reg,
+                         const oak_part_field **field);
+/* A pin written "p1.3": its number port * 32 + bit. */
+bool oak_part_find_pin(const oak_part *part, const char *name, size_t length, unsigned *pin);
+/* The number of a space by its name, 0 when there is none. */
+unsigned oak_part_find_space(const oak_part *part, const char *name, size_t length);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,138 @@
+/* port.h — the only door between the core and everything outside it.
+ *
+ *   host port   memory, and files by name                          (an operating system, or a static buffer)
+ *   line port   a line of bytes to a board or a programmer         (a terminal device, or a stand-in)
+ *   chip port   one running chip: reset, run, registers, memory, pins, time
+ *                                                                  (the simulator, or real silicon)
+ *
+ * The core calls nothing else. To drive real silicon, fill in an oak_chip_ops and hand it to a session. */
+#ifndef OAKSPINDLE_PORT_H
+#define OAKSPINDLE_PORT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <oakspindle/status.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* ------------------------------------------------------------------------------------------ host port */
+
+typedef struct oak_host {
+    void *context;
+    /* Grows, shrinks or frees a block, as realloc does: block NULL makes a new one, new_size 0 frees it and
+     * returns NULL. old_size is the size the block was made with, in bytes. NULL for a new_size above 0 means
+     * there is no memory, and the old block is left as it was. */
+    void *(*resize)(void *context, void *block, size_t old_size, size_t new_size);
+    /* Reads a whole file. *bytes is made by this host's resize with the size *size and belongs to the caller
+     * (free it by resize(..., *size, 0)); an empty file gives NULL and 0. Returns OAK_NOT_FOUND, OAK_IO_ERROR,
+     * OAK_OUT_OF_RANGE for a file larger than `limit` bytes, or OAK_NO_MEMORY. May be NULL where there are no
+     * files. */
+    oak_status (*read_file)(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size);
+} oak_host;
+
+/* ------------------------------------------------------------------------------------------ line port */
+
+typedef struct oak_line_ops {
+    /* Sends all the bytes or fails. */
+    oak_status (*send)(void *line, const uint8_t *bytes, size_t count);
+    /* Takes what has arrived, at most `room` bytes, waiting at most wait_ms milliseconds for the first one.
+     * *count is 0 when none came in time. */
+    oak_status (*receive)(void *line, uint8_t *bytes, size_t room, uint32_t wait_ms, size_t *count);
+    /* Sets the speed in bits per second. OAK_UNSUPPORTED where the line has no such speed. */
+    oak_status (*set_speed)(void *line, uint32_t bits_per_second);
+    void (*close)(void *line);
+} oak_line_ops;
+
+typedef struct oak_line_port {
+    void *line;
+    const oak_line_ops *ops;
+} oak_line_port;
+
+/* ------------------------------------------------------------------------------------------ chip port */
+
+struct oak_part;
+
+/* Why a run ended. */
+typedef enum oak_stop_reason {
+    OAK_STOP_NONE,        /* it has not run yet */
+    OAK_STOP_STEP,        /* one instruction was executed, as asked */
+    OAK_STOP_POINT,       /* it reached a stop point; the instruction there has not been executed */
+    OAK_STOP_CYCLES,      /* the cycle budget is used up */
+    OAK_STOP_STEPS,       /* the instruction budget is used up */
+    OAK_STOP_PARKED,      /* the next instruction jumps to itself and nothing can wake it */
+    OAK_STOP_FAULT,       /* see oak_fault; the instruction at pc has not been executed */
+    OAK_STOP_USER         /* somebody asked it to stop */
+} oak_stop_reason;
+
+/* What a real chip would suffer silently. */
+typedef enum oak_fault {
+    OAK_FAULT_NONE,
+    OAK_FAULT_RESERVED,       /* a reserved operation code; address: where it is */
+    OAK_FAULT_UNPROGRAMMED,   /* execution of memory that was never programmed; address: the byte */
+    OAK_FAULT_OUTSIDE_CODE,   /* execution beyond the code memory of the part; address: where */
+    OAK_FAULT_STACK_OVERFLOW, /* a push past the end of the RAM; address: the stack pointer before it */
+    OAK_FAULT_STACK_UNDERFLOW,/* a pop below the start of the RAM; address: the stack pointer before it */
+    OAK_FAULT_ABSENT          /* access to memory or a register the part does not have; space and address say which */
+} oak_fault;
+
+typedef struct oak_stop {
+    oak_stop_reason reason;
+    uint32_t pc;            /* address of the next instruction */
+    oak_fault fault;
+    uint8_t fault_space;    /* number of the space, as in the part's architecture */
+    uint32_t fault_address;
+} oak_stop;
+
+typedef struct oak_chip_time {
+    uint64_t cycles;        /* cycle units of the part since reset: machine cycles or core clocks */
+    uint64_t instructions;
+} oak_chip_time;
+
+/* What stands on a pin. */
+typedef enum oak_level { OAK_LOW = 0, OAK_HIGH = 1, OAK_FLOAT = 2 } oak_level;
+
+typedef struct oak_pin {
+    oak_level chip;    /* what the chip drives: low, high, or float for an input or a weak pull-up only */
+    bool weak_high;    /* the chip holds the pin up weakly (quasi-bidirectional output at 1) */
+    oak_level outside; /* what the outside drives */
+    oak_level result;  /* what a meter would show */
+    bool contention;   /* chip and outside drive against each other */
+} oak_pin;
+
+/* Every function returns OAK_OK, or OAK_OUT_OF_RANGE for what the part does not have, or OAK_UNSUPPORTED. */
+typedef struct oak_chip_ops {
+    /* The part this chip is: registers, spaces, pins, clock. Valid as long as the chip. */
+    const struct oak_part *(*part)(void *chip);
+    oak_status (*reset)(void *chip);
+    /* Runs until a stop point, a fault, parked, or the first instruction boundary at which the time has reached
+     * until_cycle or the count of instructions until_instruction (both absolute). A stop point at the very
+     * first instruction is passed over, so that a run goes on from where it stopped. */
+    oak_status (*run)(void *chip, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
+    /* Register numbers are those of the part's architecture (oak_register_info). */
+    oak_status (*read_register)(void *chip, unsigned reg, uint32_t *value);
+    oak_status (*write_register)(void *chip, unsigned reg, uint32_t value);
+    /* Reads or writes bytes of a space without side effects; a special register is read as it is stored. */
+    oak_status (*read_memory)(void *chip, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
+    oak_status (*write_memory)(void *chip, unsigned space, uint32_t address, const uint8_t *bytes, size_t count);
+    /* Pins are numbered port * 32 + bit, ports in the order of the part. */
+    oak_status (*read_pin)(void *chip, unsigned pin, oak_pin *state);
+    oak_status (*drive_pin)(void *chip, unsigned pin, oak_level level);
+    oak_status (*set_stop)(void *chip, uint32_t address, bool on);
+    oak_status (*read_time)(void *chip, oak_chip_time *time);
+    /* Sets the time counters: used to go on from a stored state. */
+    oak_status (*write_time)(void *chip, const oak_chip_time *time);
+} oak_chip_ops;
+
+typedef struct oak_chip_port {
+    void *chip;
+    const oak_chip_ops *ops;
+} oak_chip_port;
+
+#ifdef __cplusplus
+}
+#endif
+#endif

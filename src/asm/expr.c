@@ -1,0 +1,439 @@
+/* expr.c — see expr.h. Precedence climbing; nesting is bounded, so that no input can exhaust the stack. */
+#include "asm/expr.h"
+
+#include "base/bytes.h"
+
+enum { DEEPEST = 120 };
+
+enum operator_number {
+    OP_NONE, OP_OR_ELSE, OP_AND_THEN, OP_OR, OP_XOR, OP_AND, OP_EQUAL, OP_UNEQUAL, OP_LESS, OP_LESS_EQUAL, OP_GREATER,
+    OP_GREATER_EQUAL, OP_LEFT, OP_RIGHT, OP_ADD, OP_SUBTRACT, OP_MULTIPLY, OP_DIVIDE, OP_REMAINDER,
+    OP_NEGATE, OP_INVERT, OP_NOT, OP_PLUS, OP_LOW, OP_HIGH
+};
+
+/* Longer spellings stand before their beginnings. */
+static const struct {
+    const char *text;
+    uint8_t op, level;
+} binary[] = {
+    {"||", OP_OR_ELSE, 1},   {"&&", OP_AND_THEN, 2},  {"==", OP_EQUAL, 6},         {"!=", OP_UNEQUAL, 6},
+    {"<<", OP_LEFT, 8},      {">>", OP_RIGHT, 8},     {"<=", OP_LESS_EQUAL, 7},    {">=", OP_GREATER_EQUAL, 7},
+    {"|", OP_OR, 3},         {"^", OP_XOR, 4},        {"&", OP_AND, 5},            {"<", OP_LESS, 7},
+    {">", OP_GREATER, 7},    {"+", OP_ADD, 9},        {"-", OP_SUBTRACT, 9},       {"*", OP_MULTIPLY, 10},
+    {"/", OP_DIVIDE, 10},    {"%", OP_REMAINDER, 10},
+};
+
+static const oak_expr *parse_choice(oak_expr_parser *parser);
+
+static void skip_blanks(oak_expr_parser *parser)
+{
+    while (parser->at < parser->end && (*parser->at == ' ' || *parser->at == '\t')) parser->at++;
+}
+
+static uint16_t column(const oak_expr_parser *parser, const char *at)
+{
+    size_t c = (size_t)(at - parser->line);
+    return (uint16_t)(c > UINT16_MAX ? UINT16_MAX : c);
+}
+
+static const oak_expr *fill_fault(oak_expr_parser *parser, const char *from, const char *to, const char *code, const char *hint)
+{
+    oak_expr_fault *fault = parser->fault;
+    fault->code = code;
+    fault->first = column(parser, from);
+    fault->last = column(parser, to > from ? to : from + 1);
+    oak_format(fault->hint, sizeof fault->hint, "%s", hint);
+    return NULL;
+}
+
+#define FAULT(parser, from, to, code, hint, ...)                                                                   \
+    (oak_format((parser)->fault->message, sizeof(parser)->fault->message, __VA_ARGS__),                            \
+     fill_fault(parser, from, to, code, hint))
+
+static oak_expr *make(oak_expr_parser *parser, oak_expr_kind kind, const char *from)
+{
+    oak_expr *expr = oak_arena_take(parser->arena, sizeof *expr);
+    if (!expr) {
+        FAULT(parser, from, from, "out-of-memory", "", "out of memory");
+        return NULL;
+    }
+    expr->kind = (uint8_t)kind;
+    expr->op = expr->space = 0;
+    expr->first = column(parser, from);
+    expr->last = column(parser, parser->at);
+    return expr;
+}
+
+static const oak_expr *make_number(oak_expr_parser *parser, const char *from, int64_t number)
+{
+    oak_expr *expr = make(parser, OAK_EXPR_NUMBER, from);
+    if (expr) expr->as.number = number;
+    return expr;
+}
+
+static const oak_expr *make_operation(oak_expr_parser *parser, oak_expr_kind kind, unsigned op, const char *from,
+                                      const oak_expr *left, const oak_expr *right, const oak_expr *third)
+{
+    if (!left) return NULL;
+    oak_expr *expr = make(parser, kind, from);
+    if (!expr) return NULL;
+    expr->op = (uint8_t)op;
+    expr->as.of.left = left;
+    expr->as.of.right = right;
+    expr->as.of.third = third;
+    return expr;
+}
+
+/* One character of a constant or string, with its escapes. The length used is returned, 0 when it is wrong. */
+size_t oak_read_character(const char *at, const char *end, uint8_t *value)
+{
+    if (at >= end) return 0;
+    *value = (uint8_t)*at;
+    if (*at != '\\') return 1;
+    if (at + 1 >= end) return 0;
+    static const char names[] = "ntr0\\'\"ae", values[] = "\n\t\r\0\\'\"\a\x1b";
+    for (unsigned i = 0; names[i]; i++) {
+        if (at[1] != names[i]) continue;
+        *value = (uint8_t)values[i];
+        return 2;
+    }
+    if (at[1] != 'x' || at + 3 >= end + 0 || oak_hex_digit(at[2]) < 0 || oak_hex_digit(at[3]) < 0) return 0;
+    *value = (uint8_t)(oak_hex_digit(at[2]) << 4 | oak_hex_digit(at[3]));
+    return 4;
+}
+
+static const oak_expr *parse_character(oak_expr_parser *parser)
+{
+    const char *start = parser->at++;
+    uint8_t value = 0;
+    size_t used = oak_read_character(parser->at, parser->end, &value);
+    const char *close = parser->at + used;
+    if (!used || close >= parser->end || *close != '\'') {
+        while (parser->at < parser->end && *parser->at != '\'') parser->at++;
+        if (parser->at < parser->end) parser->at++;
+        return FAULT(parser, start, parser->at, "character", "Write one character: 'A', '\\n', '\\x1b'. Text goes into db with double quotes.",
+                     "this is no character constant");
+    }
+    parser->at = close + 1;
+    return make_number(parser, start, value);
+}
+
+static const oak_expr *parse_number(oak_expr_parser *parser)
+{
+    const char *start = parser->at;
+    uint64_t value;
+    size_t used;
+    oak_status status = oak_read_number(start, parser->end, &value, &used);
+    parser->at += used;
+    if (status == OAK_OUT_OF_RANGE)
+        return FAULT(parser, start, parser->at, "number", "", "this number does not fit 64 bits");
+    if (status) {
+        bool hex = true;
+        for (size_t i = 0; i < used; i++) hex = hex && oak_hex_digit(start[i]) >= 0;
+        char hint[80] = "Numbers: 42, 0x2a, 2ah, 0b101010, 101010b, '*'.";
+        if (hex) oak_format(hint, sizeof hint, "Hexadecimal needs its mark: 0x%.*s.", (int)(used < 40 ? used : 40), start);
+        return FAULT(parser, start, parser->at, "number", hint, "`%.*s` is no number", (int)(used < 60 ? used : 60), start);
+    }
+    return make_number(parser, start, (int64_t)value);
+}
+
+/* space[address] and space[address:bytes] */
+static const oak_expr *parse_cell(oak_expr_parser *parser, const char *start, unsigned space)
+{
+    parser->at++;
+    const oak_expr *address = parse_choice(parser), *bytes = NULL;
+    if (!address) return NULL;
+    skip_blanks(parser);
+    if (parser->at < parser->end && *parser->at == ':') {
+        parser->at++;
+        bytes = parse_choice(parser);
+        if (!bytes) return NULL;
+        skip_blanks(parser);
+    }
+    if (parser->at >= parser->end || *parser->at != ']')
+        return FAULT(parser, start, parser->at, "expression", "Write `space[address]` or `space[address:bytes]`.", "a ] is missing");
+    parser->at++;
+    oak_expr *cell = (oak_expr *)(uintptr_t)make_operation(parser, OAK_EXPR_CELL, OP_NONE, start, address, bytes, NULL);
+    if (cell) cell->space = (uint8_t)space;
+    return cell;
+}
+
+static const oak_expr *parse_unary(oak_expr_parser *parser);
+
+static const oak_expr *parse_name(oak_expr_parser *parser)
+{
+    const char *start = parser->at;
+    while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
+    size_t length = (size_t)(parser->at - start);
+    bool low = oak_same_name(start, length, "low");
+    if (low || oak_same_name(start, length, "high"))
+        return make_operation(parser, OAK_EXPR_UNARY, low ? OP_LOW : OP_HIGH, start, parse_unary(parser), NULL, NULL);
+    char next = parser->at < parser->end ? *parser->at : 0;
+    if (next == ':' || next == '[') {
+        unsigned space = parser->space ? parser->space(parser->context, start, length) : 0;
+        if (space && next == '[') return parse_cell(parser, start, space);
+        if (space) {
+            parser->at++;
+            oak_expr *placed = (oak_expr *)(uintptr_t)make_operation(parser, OAK_EXPR_PLACED, OP_NONE, start,
+                                                                     parse_unary(parser), NULL, NULL);
+            if (placed) placed->space = (uint8_t)space;
+            return placed;
+        }
+        if (next == '[')
+            return FAULT(parser, start, parser->at, "expression", "", "there is no space called `%.*s`",
+                         (int)(length < 40 ? length : 40), start);
+    }
+    fill_fault(parser, start, parser->at, "unknown-symbol", "");
+    void *name = parser->name(parser->context, start, length, parser->fault);
+    if (!name) return NULL;
+    oak_expr *expr = make(parser, OAK_EXPR_NAME, start);
+    if (expr) expr->as.name = name;
+    return expr;
+}
+
+static const oak_expr *parse_primary(oak_expr_parser *parser)
+{
+    skip_blanks(parser);
+    const char *start = parser->at;
+    if (start >= parser->end)
+        return FAULT(parser, start, start, "expression", "", "a value is missing here");
+    char c = *start;
+    if (oak_is_digit(c)) return parse_number(parser);
+    if (oak_is_letter(c)) return parse_name(parser);
+    if (c == '\'') return parse_character(parser);
+    if (c == '$' || c == '.') {
+        parser->at++;
+        return make(parser, OAK_EXPR_HERE, start);
+    }
+    if (c == '(') {
+        parser->at++;
+        const oak_expr *inner = parse_choice(parser);
+        if (!inner) return NULL;
+        skip_blanks(parser);
+        if (parser->at >= parser->end || *parser->at != ')')
+            return FAULT(parser, start, start + 1, "expression", "", "this parenthesis is not closed");
+        parser->at++;
+        return inner;
+    }
+    if (c == '"')
+        return FAULT(parser, start, start + 1, "expression", "One character goes into single quotes: 'A'. Text belongs to db.",
+                     "a text is no value here");
+    if (c == '#')
+        return FAULT(parser, start, start + 1, "expression", "Leave it out: # belongs before the whole operand of an instruction.",
+                     "# cannot stand inside an expression");
+    return FAULT(parser, start, start + 1, "expression", "", "a value cannot begin with `%c`", c > ' ' && c < 127 ? c : '?');
+}
+
+static const oak_expr *parse_postfix(oak_expr_parser *parser)
+{
+    const char *start = parser->at;
+    const oak_expr *cell = parse_primary(parser);
+    while (cell && parser->at + 1 < parser->end && *parser->at == '.' &&
+           (oak_is_word(parser->at[1]) || parser->at[1] == '(')) {
+        parser->at++;
+        const oak_expr *bit = parse_primary(parser);
+        cell = bit ? make_operation(parser, OAK_EXPR_BIT, OP_NONE, start, cell, bit, NULL) : NULL;
+    }
+    return cell;
+}
+
+static const oak_expr *too_deep(oak_expr_parser *parser)
+{
+    return FAULT(parser, parser->at, parser->at + 1, "too-deep", "Split it with equ into several steps.",
+                 "the expression is nested more than %d deep", DEEPEST);
+}
+
+static const oak_expr *parse_unary(oak_expr_parser *parser)
+{
+    skip_blanks(parser);
+    const char *start = parser->at;
+    char c = start < parser->end ? *start : 0;
+    unsigned op = c == '-' ? OP_NEGATE : c == '~' ? OP_INVERT : c == '!' ? OP_NOT : c == '+' ? OP_PLUS : OP_NONE;
+    if (parser->depth >= DEEPEST) return too_deep(parser);
+    parser->depth++;
+    const oak_expr *result;
+    if (op) {
+        parser->at++;
+        result = make_operation(parser, OAK_EXPR_UNARY, op, start, parse_unary(parser), NULL, NULL);
+    } else {
+        result = parse_postfix(parser);
+    }
+    parser->depth--;
+    return result;
+}
+
+static const oak_expr *parse_level(oak_expr_parser *parser, unsigned level)
+{
+    const char *start = parser->at;
+    const oak_expr *left = parse_unary(parser);
+    while (left) {
+        skip_blanks(parser);
+        size_t room = (size_t)(parser->end - parser->at), i = 0, count = sizeof binary / sizeof *binary, size = 0;
+        if (!room) break;
+        for (; i < count; i++) {
+            size = binary[i].text[1] ? 2 : 1;
+            if (size <= room && parser->at[0] == binary[i].text[0] && (size == 1 || parser->at[1] == binary[i].text[1])) break;
+        }
+        if (i == count || binary[i].level < level) break;
+        /* A chain leans to the left, and its value is worked out by recursion: bounded like nesting. */
+        if (parser->depth >= DEEPEST || ++parser->links > 2000) return too_deep(parser);
+        parser->at += size;
+        parser->depth++;
+        const oak_expr *right = parse_level(parser, binary[i].level + 1u);
+        parser->depth--;
+        left = right ? make_operation(parser, OAK_EXPR_BINARY, binary[i].op, start, left, right, NULL) : NULL;
+    }
+    return left;
+}
+
+static const oak_expr *parse_choice(oak_expr_parser *parser)
+{
+    const char *start = parser->at;
+    if (parser->depth >= DEEPEST) return too_deep(parser);
+    parser->depth++;
+    const oak_expr *first = parse_level(parser, 1);
+    skip_blanks(parser);
+    if (first && parser->at < parser->end && *parser->at == '?') {
+        parser->at++;
+        const oak_expr *yes = parse_choice(parser), *no = NULL;
+        skip_blanks(parser);
+        if (yes && parser->at < parser->end && *parser->at == ':') {
+            parser->at++;
+            no = parse_choice(parser);
+        } else if (yes) {
+            FAULT(parser, start, parser->at, "expression", "Write `condition ? value : other`.", "a : is missing");
+        }
+        first = no ? make_operation(parser, OAK_EXPR_CHOICE, OP_NONE, start, first, yes, no) : NULL;
+    }
+    parser->depth--;
+    return first;
+}
+
+const oak_expr *oak_expr_parse(oak_expr_parser *parser)
+{
+    parser->depth = parser->links = 0;
+    skip_blanks(parser);
+    return parse_choice(parser);
+}
+
+/* ------------------------------------------------------------------------------------------ values */
+
+static oak_status value_fault(const oak_expr *expr, oak_expr_fault *fault, const char *code, const char *message)
+{
+    fault->code = code;
+    fault->first = expr->first;
+    fault->last = expr->last;
+    fault->hint[0] = 0;
+    oak_format(fault->message, sizeof fault->message, "%s", message);
+    return OAK_REFUSED;
+}
+
+static int64_t wrapped(uint64_t value)
+{
+    int64_t result;
+    memcpy(&result, &value, sizeof result);
+    return result;
+}
+
+/* What stays an address: address ± number. The difference of two addresses of one space is a number. */
+static uint8_t joined_space(unsigned op, const oak_value *left, const oak_value *right)
+{
+    if (op == OP_ADD && !left->space) return right->space;
+    if (op == OP_ADD && !right->space) return left->space;
+    if (op == OP_SUBTRACT && !right->space) return left->space;
+    return 0;
+}
+
+static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right, oak_value *value,
+                          oak_expr_fault *fault)
+{
+    uint64_t a = (uint64_t)left->number, b = (uint64_t)right->number;
+    int64_t sa = left->number, sb = right->number, result = 0;
+    switch (expr->op) {
+    case OP_OR_ELSE: result = sa || sb; break;
+    case OP_AND_THEN: result = sa && sb; break;
+    case OP_OR: result = wrapped(a | b); break;
+    case OP_XOR: result = wrapped(a ^ b); break;
+    case OP_AND: result = wrapped(a & b); break;
+    case OP_EQUAL: result = sa == sb; break;
+    case OP_UNEQUAL: result = sa != sb; break;
+    case OP_LESS: result = sa < sb; break;
+    case OP_LESS_EQUAL: result = sa <= sb; break;
+    case OP_GREATER: result = sa > sb; break;
+    case OP_GREATER_EQUAL: result = sa >= sb; break;
+    case OP_LEFT: result = b > 63 ? 0 : wrapped(a << b); break;
+    case OP_RIGHT: result = b > 63 ? (sa < 0 ? -1 : 0) : sa < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b); break;
+    case OP_ADD: result = wrapped(a + b); break;
+    case OP_SUBTRACT: result = wrapped(a - b); break;
+    case OP_MULTIPLY: result = wrapped(a * b); break;
+    default:
+        if (!sb) return value_fault(expr, fault, "division-by-zero", "this divides by zero");
+        if (sb == -1) result = expr->op == OP_DIVIDE ? wrapped(0 - a) : 0;
+        else result = expr->op == OP_DIVIDE ? sa / sb : sa % sb;
+        break;
+    }
+    *value = (oak_value){.number = result, .space = joined_space(expr->op, left, right), .known = true};
+    return OAK_OK;
+}
+
+static oak_status cell_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault)
+{
+    if (!scope->cell)
+        return value_fault(expr, fault, "run-time-value", "the contents of memory are known only while the program runs");
+    oak_value address, bytes = {.number = 1};
+    oak_expr_scope inside = *scope;
+    inside.in_address = true;
+    oak_status status = oak_expr_value(expr->as.of.left, &inside, &address, fault);
+    if (!status && expr->as.of.right) status = oak_expr_value(expr->as.of.right, scope, &bytes, fault);
+    if (status) return status;
+    if (bytes.number < 1 || bytes.number > 8) return value_fault(expr, fault, "value-range", "1 to 8 bytes can be read as one value");
+    if (address.number < 0 || address.number > UINT32_MAX ||
+        scope->cell(scope->context, expr->space, (uint32_t)address.number, (unsigned)bytes.number, value))
+        return value_fault(expr, fault, "value-range", "the part has no memory at this address");
+    return OAK_OK;
+}
+
+oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault)
+{
+    oak_value left, right;
+    oak_status status;
+    switch (expr->kind) {
+    case OAK_EXPR_NUMBER: *value = (oak_value){.number = expr->as.number, .known = true}; return OAK_OK;
+    case OAK_EXPR_NAME: return scope->value_of(scope, expr, value, fault);
+    case OAK_EXPR_HERE: *value = scope->here; return OAK_OK;
+    case OAK_EXPR_CELL: return cell_value(expr, scope, value, fault);
+    default: break;
+    }
+    status = oak_expr_value(expr->as.of.left, scope, &left, fault);
+    if (status) return status;
+    *value = (oak_value){0};
+    if (!left.known) return OAK_OK;
+    switch (expr->kind) {
+    case OAK_EXPR_CHOICE: return oak_expr_value(left.number ? expr->as.of.right : expr->as.of.third, scope, value, fault);
+    case OAK_EXPR_PLACED: *value = (oak_value){.number = left.number, .space = expr->space, .known = true}; return OAK_OK;
+    case OAK_EXPR_UNARY:
+        *value = left;
+        value->space = expr->op == OP_PLUS ? left.space : 0;
+        value->name = NULL;
+        switch (expr->op) {
+        case OP_NEGATE: value->number = wrapped(0 - (uint64_t)left.number); break;
+        case OP_INVERT: value->number = ~left.number; break;
+        case OP_NOT: value->number = !left.number; break;
+        case OP_LOW: value->number = left.number & 0xFF; break;
+        case OP_HIGH: value->number = left.number >> 8 & 0xFF; break;
+        default: break;
+        }
+        return OAK_OK;
+    default: break;
+    }
+    status = oak_expr_value(expr->as.of.right, scope, &right, fault);
+    if (status || !right.known) return status;
+    if (expr->kind == OAK_EXPR_BINARY) return operate(expr, &left, &right, value, fault);
+    if (scope->bit(scope->context, expr->as.of.left, &left, right.number, value)) {
+        value_fault(expr, fault, "no-bit", "this cell has no bit with that number that can be addressed");
+        oak_format(fault->hint, sizeof fault->hint,
+                   "Bits are numbered from 0; use a mask with anl and orl where a cell has no bit addresses.");
+        return OAK_REFUSED;
+    }
+    return OAK_OK;
+}

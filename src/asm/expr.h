@@ -1,0 +1,84 @@
+/* expr.h — expressions: one grammar for the assembler, stop conditions, watches and the command line.
+ *
+ *   ?:  ||  &&  |  ^  &  == !=  < <= > >=  << >>  + -  * / %  - ~ ! + low high
+ *   numbers  'c'  names  $ .  ( )  cell.bit  space:address  space[address]  space[address:bytes]
+ *
+ * Parsing makes a tree in an arena. What names mean is asked of the owner, twice: when a name is met (`name`), and
+ * when the value is wanted (`value_of`). Arithmetic is 64-bit two's complement. */
+#ifndef OAK_ASM_EXPR_H
+#define OAK_ASM_EXPR_H
+
+#include "base/arena.h"
+#include "isa/isa.h"
+
+typedef enum oak_expr_kind {
+    OAK_EXPR_NUMBER,
+    OAK_EXPR_NAME,
+    OAK_EXPR_HERE,
+    OAK_EXPR_UNARY,
+    OAK_EXPR_BINARY,
+    OAK_EXPR_CHOICE, /* a ? b : c */
+    OAK_EXPR_BIT,    /* cell.bit */
+    OAK_EXPR_PLACED, /* space:address */
+    OAK_EXPR_CELL    /* space[address:bytes]: the contents, known only while a program runs */
+} oak_expr_kind;
+
+typedef struct oak_expr oak_expr;
+struct oak_expr {
+    uint8_t kind;
+    uint8_t op;    /* operator, see expr.c */
+    uint8_t space; /* of PLACED and CELL */
+    uint16_t first, last; /* columns in the text, from 0 */
+    union {
+        int64_t number;
+        void *name; /* the owner's */
+        struct {
+            const oak_expr *left, *right, *third;
+        } of;
+    } as;
+};
+
+typedef struct oak_expr_fault {
+    const char *code;
+    uint16_t first, last;
+    char message[160];
+    char hint[160];
+} oak_expr_fault;
+
+typedef struct oak_expr_parser {
+    oak_arena *arena;
+    const char *line; /* columns count from here */
+    const char *at;   /* moves on as the expression is taken */
+    const char *end;
+    void *context;
+    /* What a name stands for; NULL with *fault filled in when it may not stand here. */
+    void *(*name)(void *context, const char *text, size_t length, oak_expr_fault *fault);
+    /* The number of a space called so, or 0. */
+    unsigned (*space)(void *context, const char *text, size_t length);
+    oak_expr_fault *fault;
+    unsigned depth;
+    unsigned links; /* operators in a row */
+} oak_expr_parser;
+
+/* Takes one expression. NULL after filling in parser->fault (code "out-of-memory" when memory ran out). */
+const oak_expr *oak_expr_parse(oak_expr_parser *parser);
+
+/* One character of a constant or text, with its escapes: \n \t \r \0 \a \e \\ \x41. Returns how many bytes of source it
+ * takes, 0 when it is wrong. */
+size_t oak_read_character(const char *at, const char *end, uint8_t *value);
+
+/* How values are found. */
+typedef struct oak_expr_scope {
+    void *context;
+    /* OAK_REFUSED with *fault filled in, or OAK_OK with value->known false when it is not known yet. */
+    oak_status (*value_of)(const struct oak_expr_scope *scope, const oak_expr *name, oak_value *value, oak_expr_fault *fault);
+    oak_status (*cell)(void *context, unsigned space, uint32_t address, unsigned bytes, oak_value *value);
+    /* `cell.bit`: its address while assembling, what it holds while a program runs. */
+    oak_status (*bit)(void *context, const oak_expr *cell, const oak_value *value, int64_t bit, oak_value *result);
+    oak_value here;
+    bool in_address; /* inside the brackets of space[address]: a variable means its address */
+} oak_expr_scope;
+
+oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault);
+
+#endif

@@ -1,0 +1,442 @@
+/* layout.c — addresses, the shortest forms that reach, and bytes.
+ *
+ * While lines are read, every statement is placed with its shortest form. If some instruction has several, the whole is
+ * laid out again until nothing moves. In the first rounds a form may shrink again, since a later move can bring a target
+ * back into reach; after that forms only grow, so that the end is certain. */
+#include "asm/assembler.h"
+#include "base/bytes.h"
+
+enum { SHRINKING_ROUNDS = 8, MOST_ROUNDS = 200, DEEPEST_CONSTANT = 64 };
+
+/* ------------------------------------------------------------------------------------------ values */
+
+typedef struct value_context {
+    assembler *as;
+    unsigned depth;
+} value_context;
+
+static oak_status fault_text(oak_expr_fault *fault, const oak_expr *expr, const char *code, const char *format, const char *name)
+{
+    fault->code = code;
+    fault->first = expr->first;
+    fault->last = expr->last;
+    fault->hint[0] = 0;
+    oak_format(fault->message, sizeof fault->message, format, name);
+    return OAK_REFUSED;
+}
+
+static oak_status bit_address(void *context, const oak_expr *cell, const oak_value *value, int64_t bit, oak_value *result)
+{
+    (void)cell;
+    value_context *self = context;
+    return self->as->isa->bit_of ? self->as->isa->bit_of(value, bit, result) : OAK_REFUSED;
+}
+
+static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault);
+
+/* What has been reported once is not reported again: the code "" tells the caller to keep quiet. */
+static oak_status already_reported(oak_expr_fault *fault)
+{
+    fault->code = "";
+    return OAK_REFUSED;
+}
+
+static oak_status constant_value(value_context *context, asm_symbol *symbol, const oak_expr *expr, oak_value *value, oak_expr_fault *fault)
+{
+    if (symbol->reported) return already_reported(fault);
+    if (symbol->evaluating || context->depth > DEEPEST_CONSTANT) {
+        symbol->reported = true;
+        return fault_text(fault, expr, "circular", symbol->evaluating ? "`%s` is defined by itself" : "`%s` is defined through too many other names", symbol->name->text);
+    }
+    symbol->evaluating = true;
+    context->depth++;
+    oak_value here = symbol->here;
+    oak_status status = evaluate(context, symbol->expr, &here, value, fault);
+    context->depth--;
+    symbol->evaluating = false;
+    if (status) {
+        /* The fault lies in the definition: report it there, once. */
+        if (*fault->code && !symbol->reported) asm_report_fault(context->as, symbol->file, symbol->line, fault);
+        symbol->reported = true;
+        return already_reported(fault);
+    }
+    unsigned code = context->as->isa->about.code_space;
+    const oak_space_info *spaces = context->as->isa->about.spaces;
+    if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
+        if (value->space) {
+            symbol->reported = true;
+            asm_report(context->as, OAK_ERROR, symbol->file, symbol->line, symbol->expr->first, symbol->expr->last, "wrong-space",
+                       "Name one of its bits, for example with .0 behind it.", "this is %s in %s and no single bit",
+                       value->space == code ? "a place" : "a byte", spaces[value->space].title);
+            return already_reported(fault);
+        }
+        for (unsigned s = 1; s < context->as->isa->about.space_count; s++)
+            if (spaces[s].of_bits) value->space = (uint8_t)s;
+    }
+    return OAK_OK;
+}
+
+static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value, oak_expr_fault *fault)
+{
+    value_context *self = scope->context;
+    assembler *as = self->as;
+    asm_symbol *symbol = expr->as.name;
+    switch (symbol->kind) {
+    case SYMBOL_LABEL:
+    case SYMBOL_PART: *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true}; break;
+    case SYMBOL_CONSTANT:
+    case SYMBOL_VARIABLE: {
+        oak_status status = constant_value(self, symbol, expr, value, fault);
+        if (status) return status;
+        break;
+    }
+    default:
+        if (symbol->reported) return already_reported(fault);
+        symbol->reported = true;
+        fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", symbol->name->text);
+        asm_suggest_symbol(as, symbol->name, fault->hint, sizeof fault->hint);
+        if (symbol->uses > 1) {
+            char more[sizeof fault->message];
+            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text, symbol->uses);
+            memcpy(fault->message, more, sizeof more);
+        }
+        return OAK_REFUSED;
+    }
+    value->name = symbol->name->text;
+    return OAK_OK;
+}
+
+static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault)
+{
+    oak_expr_scope scope = {.context = context, .value_of = value_of_name, .bit = bit_address, .here = *here};
+    return oak_expr_value(expr, &scope, value, fault);
+}
+
+oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault)
+{
+    if (expr->kind == OAK_EXPR_NUMBER) {
+        *value = (oak_value){.number = expr->as.number, .known = true};
+        return OAK_OK;
+    }
+    value_context context = {.as = as};
+    return evaluate(&context, expr, here, value, fault);
+}
+
+oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value)
+{
+    oak_expr_fault fault;
+    oak_value here = {.number = at->address, .space = at->space, .known = true};
+    oak_status status = asm_evaluate(as, expr, &here, value, &fault);
+    if (status && *fault.code) asm_report_fault(as, at->file, at->line, &fault);
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ placing */
+
+/* True when a name in the expression has no value yet at this point of the source. */
+static bool looks_ahead(const oak_expr *expr, unsigned depth)
+{
+    if (depth > DEEPEST_CONSTANT) return true;
+    if (expr->kind == OAK_EXPR_NUMBER || expr->kind == OAK_EXPR_HERE) return false;
+    if (expr->kind == OAK_EXPR_NAME) {
+        const asm_symbol *symbol = expr->as.name;
+        if (symbol->kind == SYMBOL_UNDEFINED) return true;
+        bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
+        return constant && symbol->expr && looks_ahead(symbol->expr, depth + 1);
+    }
+    return looks_ahead(expr->as.of.left, depth) || (expr->as.of.right && looks_ahead(expr->as.of.right, depth)) ||
+           (expr->as.of.third && looks_ahead(expr->as.of.third, depth));
+}
+
+/* The value of org or ds, which must be known where it stands. */
+static bool fixed_value(assembler *as, statement *one, oak_value *value)
+{
+    const oak_expr *expr = one->as.expr;
+    if (one->count) return false; /* already reported */
+    if (looks_ahead(expr, 0)) {
+        one->count = 1;
+        asm_report(as, OAK_ERROR, one->file, one->line, expr->first, expr->last, "not-known-yet",
+                   "Define what it uses above this line.", "this must be known here, and depends on what is defined later");
+        return false;
+    }
+    if (asm_value(as, expr, one, value)) {
+        one->count = 1;
+        return false;
+    }
+    return true;
+}
+
+static void report_fixed(assembler *as, statement *one, const char *hint, const char *message, int64_t number)
+{
+    one->count = 1;
+    asm_report(as, OAK_ERROR, one->file, one->line, one->as.expr->first, one->as.expr->last, "value-range", hint, "%s, this is %lld",
+               message, (long long)number);
+}
+
+static void place_org(assembler *as, statement *one)
+{
+    oak_value value;
+    if (!fixed_value(as, one, &value)) return;
+    if (value.number < 0 || value.number > UINT32_MAX) {
+        report_fixed(as, one, NULL, "an address lies between 0 and 0xffffffff", value.number);
+        return;
+    }
+    one->space = value.space ? value.space : (uint8_t)as->isa->about.code_space;
+    one->address = (uint32_t)value.number;
+    as->space = one->space;
+    as->here[as->space] = one->address;
+}
+
+static void place_space(assembler *as, statement *one)
+{
+    oak_value value;
+    if (!fixed_value(as, one, &value)) return;
+    if (value.number < 0 || value.number > (int64_t)UINT32_MAX - one->address) {
+        report_fixed(as, one, "It keeps bytes of the memory of the part.", "this is more than there can be, or less than nothing", value.number);
+        return;
+    }
+    one->size = (uint32_t)value.number;
+    as->here[as->space] += one->size;
+}
+
+void asm_place(assembler *as, statement *one)
+{
+    one->space = as->space;
+    one->address = as->here[as->space];
+    switch (one->kind) {
+    case STATEMENT_ORG: place_org(as, one); return;
+    case STATEMENT_SPACE: place_space(as, one); return;
+    case STATEMENT_INSN: one->size = as->isa->size(as->tables, one->as.code.rows[one->form]); break;
+    default: break;
+    }
+    as->here[as->space] += one->size;
+}
+
+/* ------------------------------------------------------------------------------------------ laying out */
+
+/* Works out the operands of an instruction. With `quiet`, faults are kept for the last pass. */
+static oak_status operand_values(assembler *as, const statement *one, bool quiet, oak_value *values)
+{
+    const oak_insn *insn = one->as.code.insn;
+    oak_value here = {.number = one->address, .space = one->space, .known = true};
+    oak_status result = OAK_OK;
+    for (unsigned i = 0; i < insn->count; i++) {
+        values[i] = (oak_value){.known = true};
+        if (!insn->operand[i].expr) continue;
+        oak_expr_fault fault;
+        oak_status status = asm_evaluate(as, insn->operand[i].expr, &here, &values[i], &fault);
+        if (!status) continue;
+        result = status;
+        if (!quiet && *fault.code) asm_report_fault(as, one->file, one->line, &fault);
+        if (quiet) break;
+    }
+    return result;
+}
+
+/* True when every name in the operands is defined, so that trying a form reports nothing. */
+static bool operands_are_defined(const statement *one)
+{
+    for (unsigned i = 0; i < one->as.code.insn->count; i++)
+        if (one->as.code.insn->operand[i].expr && looks_ahead(one->as.code.insn->operand[i].expr, 0)) return false;
+    return true;
+}
+
+static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
+{
+    oak_value values[OAK_MOST_OPERANDS];
+    if (!operands_are_defined(one) || operand_values(as, one, true, values)) return one->form;
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_refusal why;
+    for (uint8_t form = may_shrink ? 0 : one->form; form < one->form_count; form++)
+        if (as->isa->encode(as->tables, one->as.code.rows[form], one->as.code.insn, values, one->address, bytes, &why) == OAK_OK)
+            return form;
+    return (uint8_t)(one->form_count - 1);
+}
+
+void asm_layout(assembler *as)
+{
+    for (unsigned round = 0; as->relaxes && round < MOST_ROUNDS; round++) {
+        bool moved = false;
+        memset(as->here, 0, as->isa->about.space_count * sizeof *as->here);
+        as->space = (uint8_t)as->isa->about.code_space;
+        for (size_t i = 0; i < as->statement_count; i++) {
+            statement *one = &as->statements[i];
+            uint32_t before = one->address;
+            if (one->form_count > 1) {
+                one->address = as->here[as->space];
+                uint8_t form = choose_form(as, one, round < SHRINKING_ROUNDS);
+                if (form != one->form) moved = true;
+                one->form = form;
+            }
+            asm_place(as, one);
+            if (one->address != before) moved = true;
+            if (!one->label) continue;
+            if (one->kind == STATEMENT_LABEL) one->label->value = one->address;
+            else one->label->here.number = one->address;
+        }
+        if (!moved) return;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ bytes */
+
+enum { BUFFER = 4096 };
+typedef struct byte_writer {
+    assembler *as;
+    uint32_t start;
+    size_t count;
+    uint8_t bytes[BUFFER];
+} byte_writer;
+
+/* Names the two statements that give bytes for one address. */
+static void report_overlap(assembler *as, uint32_t address)
+{
+    const statement *first = NULL;
+    for (size_t i = 0; i < as->statement_count; i++) {
+        const statement *one = &as->statements[i];
+        bool bytes = one->kind == STATEMENT_INSN || one->kind == STATEMENT_DATA;
+        if (!bytes || one->space != as->isa->about.code_space || address - one->address >= one->size) continue;
+        if (!first) {
+            first = one;
+            continue;
+        }
+        asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "overlap", "Move one of them with org.",
+                   "address 0x%04x is already taken by line %u", (unsigned)address, first->line);
+        return;
+    }
+}
+
+static void flush(byte_writer *writer)
+{
+    assembler *as = writer->as;
+    oak_image *image = as->program->image;
+    uint8_t byte;
+    for (size_t i = 0; i < writer->count; i++) {
+        if (!oak_image_byte(image, writer->start + (uint32_t)i, &byte)) continue;
+        report_overlap(as, writer->start + (uint32_t)i);
+        break;
+    }
+    if (oak_image_write(image, writer->start, writer->bytes, writer->count)) as->out_of_memory = true;
+    writer->count = 0;
+}
+
+static void write_bytes(byte_writer *writer, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    while (count) {
+        if (writer->count == BUFFER || (writer->count && address != writer->start + writer->count)) flush(writer);
+        if (!writer->count) writer->start = address;
+        size_t part = count < BUFFER - writer->count ? count : BUFFER - writer->count;
+        memcpy(writer->bytes + writer->count, bytes, part);
+        writer->count += part;
+        address += (uint32_t)part;
+        bytes += part;
+        count -= part;
+    }
+}
+
+/* Reports the first statement that lies outside the memories of the part, once for each stretch. */
+static bool inside_memory(assembler *as, const statement *one, size_t index)
+{
+    if (!one->size) return true;
+    uint32_t last = one->address + (one->size - 1);
+    const oak_space_info *space = &as->isa->about.spaces[one->space];
+    if (space->of_bits || space->special) return true;
+    const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
+    if (memory && last >= one->address && last - memory->base < memory->size) return true;
+    if (as->overrun_reported && as->overrun_reported == index) { /* goes on behind one that was reported */
+        as->overrun_reported = (unsigned)index + 1;
+        return false;
+    }
+    as->overrun_reported = (unsigned)index + 1;
+    for (unsigned i = 0; i < as->part->memory_count && !memory; i++)
+        if (as->part->memories[i].space == one->space) memory = &as->part->memories[i];
+    char hint[120] = "";
+    if (memory) oak_format(hint, sizeof hint, "%s of %s ends at 0x%04x: choose a larger part, or make the program smaller.", space->name, as->part->name, (unsigned)(memory->base + (memory->size - 1)));
+    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "outside-memory", hint, "address 0x%04x lies outside the %s of %s",
+               (unsigned)last, space->title, as->part->name);
+    return false;
+}
+
+static bool must_be_code(assembler *as, const statement *one, const char *what)
+{
+    if (one->space == as->isa->about.code_space) return true;
+    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "not-code-space",
+               "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
+               "%s cannot lie in %s: only code memory is programmed", what, as->isa->about.spaces[one->space].title);
+    return false;
+}
+
+static void emit_instruction(assembler *as, const statement *one, byte_writer *writer)
+{
+    oak_value values[OAK_MOST_OPERANDS];
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_refusal why;
+    const oak_insn *insn = one->as.code.insn;
+    if (operand_values(as, one, false, values)) return;
+    unsigned row = one->as.code.rows[one->form];
+    if (as->isa->encode(as->tables, row, insn, values, one->address, bytes, &why)) {
+        unsigned at = why.operand >= 0 ? (unsigned)why.operand : 0;
+        asm_report(as, OAK_ERROR, one->file, one->line, insn->operand[at].first, insn->operand[at].last, why.code, why.hint, "%s", why.message);
+        return;
+    }
+    write_bytes(writer, one->address, bytes, one->size);
+}
+
+static void emit_data(assembler *as, const statement *one, byte_writer *writer)
+{
+    uint32_t address = one->address;
+    for (uint32_t i = 0; i < one->count; i++) {
+        const data_item *item = &one->as.items[i];
+        if (!item->expr) {
+            const char *at = item->text;
+            for (uint32_t c = 0; c < item->size; c++) {
+                uint8_t byte = 0;
+                at += oak_read_character(at, at + 4, &byte);
+                write_bytes(writer, address++, &byte, 1);
+            }
+            continue;
+        }
+        oak_value value;
+        uint8_t bytes[2] = {0};
+        int64_t least = one->unit == 1 ? -128 : -32768, most = one->unit == 1 ? 255 : 65535;
+        if (asm_value(as, item->expr, one, &value) == OAK_OK) {
+            if (value.number < least || value.number > most)
+                asm_report(as, OAK_ERROR, one->file, one->line, item->expr->first, item->expr->last, "value-range",
+                           one->unit == 1 ? "Use dw for 16 bits, or take low(…) or high(…)." : "",
+                           "%lld does not fit %u bits", (long long)value.number, 8u * one->unit);
+            bool high_first = as->isa->about.big_endian;
+            bytes[high_first && one->unit == 2] = (uint8_t)value.number;
+            if (one->unit == 2) bytes[!high_first] = (uint8_t)(value.number >> 8);
+        }
+        write_bytes(writer, address, bytes, one->unit);
+        address += one->unit;
+    }
+}
+
+void asm_emit(assembler *as)
+{
+    byte_writer writer = {.as = as};
+    for (size_t i = 0; i < as->statement_count && !as->out_of_memory; i++) {
+        const statement *one = &as->statements[i];
+        oak_value value;
+        switch (one->kind) {
+        case STATEMENT_INSN:
+            if (must_be_code(as, one, "instructions") && inside_memory(as, one, i)) emit_instruction(as, one, &writer);
+            break;
+        case STATEMENT_DATA:
+            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i)) emit_data(as, one, &writer);
+            break;
+        case STATEMENT_SPACE: inside_memory(as, one, i); break;
+        case STATEMENT_VALUE:
+            if (one->as.expr && !one->label->reported) {
+                oak_expr name = {.kind = OAK_EXPR_NAME, .as = {.name = one->label}};
+                name.first = one->label->column;
+                name.last = (uint16_t)(one->label->column + one->label->name->length);
+                asm_value(as, &name, one, &value);
+            }
+            break;
+        default: break;
+        }
+    }
+    if (writer.count) flush(&writer);
+}

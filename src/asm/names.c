@@ -1,0 +1,246 @@
+/* names.c — names, symbols, suggestions for misspelt ones, and the list of diagnostics. */
+#include "asm/assembler.h"
+#include "base/bytes.h"
+#include "base/diag.h"
+
+enum { FIRST_BUCKETS = 1024, MOST_SUGGESTIONS = 50, MOST_REPORTS = 1000 };
+
+/* ------------------------------------------------------------------------------------------ names */
+
+static bool more_buckets(assembler *as)
+{
+    size_t count = as->bucket_count ? as->bucket_count * 4 : FIRST_BUCKETS;
+    asm_name **buckets = as->host->resize(as->host->context, NULL, 0, count * sizeof *buckets);
+    if (!buckets) return false;
+    memset(buckets, 0, count * sizeof *buckets);
+    for (asm_name *name = as->first_name; name; name = name->later) {
+        asm_name **bucket = &buckets[name->hash & (count - 1)];
+        name->next = *bucket;
+        *bucket = name;
+    }
+    oak_release(as->host, as->buckets, as->bucket_count, sizeof *buckets);
+    as->buckets = buckets;
+    as->bucket_count = count;
+    return true;
+}
+
+asm_name *asm_intern(assembler *as, const char *text, size_t length)
+{
+    uint32_t hash = 2166136261u;
+    for (size_t i = 0; i < length; i++) hash = (hash ^ (uint8_t)oak_lower(text[i])) * 16777619u;
+    hash ^= hash >> 15;
+    if (as->name_count >= as->bucket_count && !more_buckets(as)) {
+        as->out_of_memory = true;
+        return NULL;
+    }
+    asm_name **bucket = &as->buckets[hash & (as->bucket_count - 1)];
+    for (asm_name *name = *bucket; name; name = name->next)
+        if (name->hash == hash && name->length == length && oak_same_name(text, length, name->text)) return name;
+    asm_name *name = oak_arena_zero(&as->arena, sizeof *name);
+    char *copy = oak_arena_text(&as->arena, text, length);
+    if (!name || !copy || length > UINT16_MAX) {
+        as->out_of_memory = true;
+        return NULL;
+    }
+    name->hash = hash;
+    name->text = copy;
+    name->length = (uint16_t)length;
+    name->mnemonic = WORD_UNKNOWN;
+    name->directive = (int16_t)asm_directive(text, length);
+    name->is_register = as->isa->is_register(as->tables, text, length);
+    name->next = *bucket;
+    *bucket = name;
+    if (as->last_name) as->last_name->later = name;
+    else as->first_name = name;
+    as->last_name = name;
+    as->name_count++;
+    return name;
+}
+
+int asm_mnemonic(assembler *as, asm_name *name)
+{
+    if (name->mnemonic == WORD_UNKNOWN) name->mnemonic = (int16_t)as->isa->mnemonic(as->tables, name->text, name->length);
+    return name->mnemonic;
+}
+
+asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
+{
+    asm_symbol *symbol = oak_arena_zero(&as->arena, sizeof *symbol);
+    if (!symbol) {
+        as->out_of_memory = true;
+        return NULL;
+    }
+    symbol->name = name;
+    name->symbol = symbol;
+    return symbol;
+}
+
+static bool add_part_name(assembler *as, const char *text, unsigned space, int64_t value)
+{
+    asm_name *name = asm_intern(as, text, oak_length(text));
+    if (!name || name->symbol) return name != NULL;
+    asm_symbol *symbol = asm_new_symbol(as, name);
+    if (!symbol) return false;
+    symbol->kind = SYMBOL_PART;
+    symbol->space = (uint8_t)space;
+    symbol->value = value;
+    return true;
+}
+
+bool asm_add_part_names(assembler *as)
+{
+    for (unsigned i = 0; i < as->part->register_count; i++) {
+        const oak_part_register *reg = &as->part->registers[i];
+        if (!add_part_name(as, reg->name, reg->space, reg->address)) return false;
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            if (reg->fields[f].width != 1) continue;
+            oak_value cell = {.number = reg->address, .space = reg->space, .known = true}, bit;
+            if (!as->isa->bit_of || as->isa->bit_of(&cell, reg->fields[f].bit, &bit)) continue;
+            if (!add_part_name(as, reg->fields[f].name, bit.space, bit.number)) return false;
+        }
+    }
+    return true;
+}
+
+/* ------------------------------------------------------------------------------------------ suggestions */
+
+typedef struct nearest {
+    const char *text;
+    unsigned distance;
+} nearest;
+
+static void consider(nearest *best, const char *text, size_t length, const char *candidate)
+{
+    unsigned limit = length <= 3 ? 1 : length <= 6 ? 2 : 3;
+    unsigned distance = oak_name_distance(text, length, candidate, oak_length(candidate), limit);
+    if (distance > limit || (best->text && distance >= best->distance)) return;
+    best->text = candidate;
+    best->distance = distance;
+}
+
+static void say_nearest(const nearest *best, char *hint, size_t room)
+{
+    if (best->text) oak_format(hint, room, "Did you mean `%s`?", best->text);
+    else hint[0] = 0;
+}
+
+void asm_suggest_symbol(assembler *as, const asm_name *name, char *hint, size_t room)
+{
+    nearest best = {0};
+    hint[0] = 0;
+    if (!as->suggestions_left) return;
+    as->suggestions_left--;
+    for (const asm_name *other = as->first_name; other; other = other->later)
+        if (other != name && other->symbol && other->symbol->kind != SYMBOL_UNDEFINED)
+            consider(&best, name->text, name->length, other->text);
+    say_nearest(&best, hint, room);
+}
+
+void asm_suggest_operation(assembler *as, const char *text, size_t length, char *hint, size_t room)
+{
+    nearest best = {0};
+    const char *candidate;
+    for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++) consider(&best, text, length, candidate);
+    for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
+    say_nearest(&best, hint, room);
+}
+
+/* ------------------------------------------------------------------------------------------ diagnostics */
+
+void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t line, size_t first, size_t last,
+                const char *code, const char *hint, const char *format, ...)
+{
+    if (!as->suggestions_left && !as->diag_count) as->suggestions_left = MOST_SUGGESTIONS;
+    if (severity == OAK_ERROR) as->error_count++;
+    if (as->diag_count >= MOST_REPORTS) return;
+    char message[400];
+    va_list arguments;
+    va_start(arguments, format);
+    oak_vformat(message, sizeof message, format, arguments);
+    va_end(arguments);
+    asm_diag *grown = oak_grow(as->host, as->diags, &as->diag_room, as->diag_count + 1, sizeof *grown);
+    if (grown) as->diags = grown;
+    const char *copy = oak_arena_text(&as->arena, message, oak_length(message));
+    const char *hint_copy = hint && *hint ? oak_arena_text(&as->arena, hint, oak_length(hint)) : NULL;
+    if (!grown || !copy || (hint && *hint && !hint_copy)) {
+        as->out_of_memory = true;
+        return;
+    }
+    if (last <= first) last = first + 1;
+    as->diags[as->diag_count++] = (asm_diag){.line = line,
+                                             .file = file,
+                                             .first = (uint16_t)(first < UINT16_MAX ? first : UINT16_MAX),
+                                             .last = (uint16_t)(last < UINT16_MAX ? last : UINT16_MAX),
+                                             .severity = (uint8_t)severity,
+                                             .code = code,
+                                             .message = copy,
+                                             .hint = hint_copy};
+}
+
+void asm_report_fault(assembler *as, uint16_t file, uint32_t line, const oak_expr_fault *fault)
+{
+    asm_report(as, OAK_ERROR, file, line, fault->first, fault->last, fault->code, fault->hint, "%s", fault->message);
+}
+
+static int in_source_order(const void *a, const void *b, const void *context)
+{
+    (void)context;
+    const asm_diag *left = a, *right = b;
+    if (left->file != right->file) return left->file < right->file ? -1 : 1;
+    if (left->line != right->line) return left->line < right->line ? -1 : 1;
+    return left->first < right->first ? -1 : left->first > right->first;
+}
+
+/* The text of a line; diagnostics come in order, so each search goes on where the last one ended. */
+typedef struct line_finder {
+    const oak_source_file *file;
+    const char *at;
+    uint32_t line;
+} line_finder;
+
+static const char *find_line(line_finder *finder, const oak_source_file *file, uint32_t line, size_t *length)
+{
+    if (finder->file != file || finder->line > line) *finder = (line_finder){file, file->text, 1};
+    const char *end = file->text + file->size;
+    for (; finder->line < line && finder->at < end; finder->at++)
+        if (*finder->at == '\n') finder->line++;
+    const char *stop = finder->at;
+    while (stop < end && *stop != '\n') stop++;
+    if (stop > finder->at && stop[-1] == '\r') stop--;
+    *length = (size_t)(stop - finder->at);
+    return finder->at;
+}
+
+oak_status asm_deliver_reports(assembler *as)
+{
+    if (!as->sink || !as->sink->report) return OAK_OK;
+    oak_status status = oak_sort(as->host, as->diags, as->diag_count, sizeof *as->diags, in_source_order, NULL);
+    if (status) return status;
+    line_finder finder = {0};
+    for (size_t i = 0; i < as->diag_count; i++) {
+        const asm_diag *diag = &as->diags[i];
+        const oak_source_file *file = &as->program->files[diag->file];
+        oak_diagnostic out = {.severity = diag->severity,
+                              .code = diag->code,
+                              .file = file->name,
+                              .line = diag->line,
+                              .column = diag->line ? diag->first + 1u : 0,
+                              .column_end = diag->line ? diag->last + 1u : 0,
+                              .message = diag->message,
+                              .hint = diag->hint};
+        oak_buf text;
+        oak_buf_open(&text, as->host);
+        if (diag->line) {
+            size_t length;
+            const char *line = find_line(&finder, file, diag->line, &length);
+            oak_buf_add(&text, line, length < 2000 ? length : 2000);
+            if (!text.failed) out.source_line = oak_buf_string(&text);
+        }
+        as->sink->report(as->sink->context, &out);
+        oak_buf_close(&text);
+    }
+    if (as->error_count > MOST_REPORTS)
+        oak_refuse(as->sink, "too-many-errors", as->program->files[0].name, 0, 0, NULL,
+                   "there are more: %zu errors in all", as->error_count);
+    return OAK_OK;
+}

@@ -1,0 +1,230 @@
+/* program.c — looking things up in a program. */
+#include "asm/program.h"
+
+#include "base/bytes.h"
+#include "base/text.h"
+
+/* A merge sort: stable, and without the recursion or the worst case of others. */
+oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
+                    int (*compare)(const void *a, const void *b, const void *context), const void *context)
+{
+    if (count < 2) return OAK_OK;
+    char *scratch = host->resize(host->context, NULL, 0, count * size);
+    if (!scratch) return OAK_NO_MEMORY;
+    char *from = array, *to = scratch;
+    for (size_t width = 1; width < count; width *= 2) {
+        for (size_t start = 0; start < count; start += 2 * width) {
+            size_t middle = start + width < count ? start + width : count;
+            size_t end = start + 2 * width < count ? start + 2 * width : count;
+            size_t a = start, b = middle;
+            for (size_t at = start; at < end; at++) {
+                bool left = a < middle && (b >= end || compare(from + a * size, from + b * size, context) <= 0);
+                memcpy(to + at * size, from + (left ? a++ : b++) * size, size);
+            }
+        }
+        char *other = from;
+        from = to;
+        to = other;
+    }
+    if (from != array) memcpy(array, from, count * size);
+    host->resize(host->context, scratch, count * size, 0);
+    return OAK_OK;
+}
+
+oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program)
+{
+    oak_program *made = host->resize(host->context, NULL, 0, sizeof *made);
+    if (!made) return OAK_NO_MEMORY;
+    memset(made, 0, sizeof *made);
+    made->host = *host;
+    made->part = part;
+    oak_arena_open(&made->arena, &made->host);
+    oak_status status = oak_image_create(&made->host, &made->image);
+    if (status) {
+        oak_program_free(made);
+        return status;
+    }
+    *program = made;
+    return OAK_OK;
+}
+
+void oak_program_free(oak_program *program)
+{
+    if (!program) return;
+    oak_host host = program->host;
+    oak_image_free(program->image);
+    oak_release(&host, program->files, program->file_room, sizeof *program->files);
+    oak_release(&host, program->records, program->record_room, sizeof *program->records);
+    oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
+    oak_release(&host, program->symbols, program->symbol_room, sizeof *program->symbols);
+    oak_arena_close(&program->arena);
+    host.resize(host.context, program, sizeof *program, 0);
+}
+
+const oak_part *oak_program_part(const oak_program *program)
+{
+    return program->part;
+}
+
+oak_image *oak_program_image(const oak_program *program)
+{
+    return program->image;
+}
+
+uint32_t oak_program_line_count(const oak_program *program)
+{
+    return program->source_lines;
+}
+
+/* ------------------------------------------------------------------------------------------ filling */
+
+oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol)
+{
+    oak_symbol *grown = oak_grow(&program->host, program->symbols, &program->symbol_room, program->symbol_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    program->symbols = grown;
+    oak_symbol *copy = &grown[program->symbol_count];
+    *copy = *symbol;
+    copy->name = oak_arena_text(&program->arena, symbol->name, oak_length(symbol->name));
+    if (symbol->file) copy->file = oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file));
+    if (!copy->name || (symbol->file && !copy->file)) return OAK_NO_MEMORY;
+    program->symbol_count++;
+    return OAK_OK;
+}
+
+oak_status oak_program_add_line(oak_program *program, const oak_line *line)
+{
+    oak_line *grown = oak_grow(&program->host, program->lines, &program->line_room, program->line_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    program->lines = grown;
+    oak_line *copy = &grown[program->line_count];
+    *copy = *line;
+    const oak_line *before = program->line_count ? copy - 1 : NULL;
+    if (before && oak_same(before->file, line->file)) copy->file = before->file;
+    else copy->file = oak_arena_text(&program->arena, line->file, oak_length(line->file));
+    copy->text = line->text ? oak_arena_text(&program->arena, line->text, line->text_size) : NULL;
+    if (!copy->file || (line->text && !copy->text)) return OAK_NO_MEMORY;
+    program->line_count++;
+    return OAK_OK;
+}
+
+static int compare_names(const char *a, const char *b)
+{
+    while (*a && oak_lower(*a) == oak_lower(*b)) a++, b++;
+    return (unsigned char)oak_lower(*a) - (unsigned char)oak_lower(*b);
+}
+
+static int by_name(const void *a, const void *b, const void *context)
+{
+    (void)context;
+    return compare_names(((const oak_symbol *)a)->name, ((const oak_symbol *)b)->name);
+}
+
+static int by_address(const void *a, const void *b, const void *context)
+{
+    (void)context;
+    uint32_t left = ((const oak_line *)a)->address, right = ((const oak_line *)b)->address;
+    return left < right ? -1 : left > right;
+}
+
+static int by_value(const void *a, const void *b, const void *context)
+{
+    const oak_symbol *symbols = context;
+    int64_t left = symbols[*(const uint32_t *)a].value, right = symbols[*(const uint32_t *)b].value;
+    return left < right ? -1 : left > right;
+}
+
+oak_status oak_program_finish(oak_program *program)
+{
+    oak_status status = oak_sort(&program->host, program->symbols, program->symbol_count, sizeof *program->symbols, by_name, NULL);
+    if (!status) status = oak_sort(&program->host, program->lines, program->line_count, sizeof *program->lines, by_address, NULL);
+    if (status) return status;
+    unsigned code = program->part->architecture->code_space;
+    program->labels = oak_arena_take(&program->arena, (program->symbol_count + 1) * sizeof *program->labels);
+    if (!program->labels) return OAK_NO_MEMORY;
+    program->label_count = 0;
+    for (size_t i = 0; i < program->symbol_count; i++)
+        if (program->symbols[i].kind == OAK_SYMBOL_LABEL && program->symbols[i].space == code)
+            program->labels[program->label_count++] = (uint32_t)i;
+    return oak_sort(&program->host, program->labels, program->label_count, sizeof *program->labels, by_value, program->symbols);
+}
+
+/* ------------------------------------------------------------------------------------------ looking up */
+
+const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index)
+{
+    return index < program->symbol_count ? &program->symbols[index] : NULL;
+}
+
+const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length)
+{
+    size_t low = 0, high = program->symbol_count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        const char *other = program->symbols[middle].name;
+        size_t i = 0;
+        while (i < length && other[i] && oak_lower(name[i]) == oak_lower(other[i])) i++;
+        unsigned char left = i < length ? (unsigned char)oak_lower(name[i]) : 0;
+        unsigned char right = (unsigned char)oak_lower(other[i]);
+        if (left == right) return &program->symbols[middle];
+        if (left > right) low = middle + 1;
+        else high = middle;
+    }
+    return NULL;
+}
+
+const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t address)
+{
+    size_t low = 0, high = program->label_count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (program->symbols[program->labels[middle]].value <= address) low = middle + 1;
+        else high = middle;
+    }
+    if (!low) return NULL;
+    const oak_symbol *found = &program->symbols[program->labels[low - 1]];
+    while (low > 1 && program->symbols[program->labels[low - 2]].value == found->value)
+        found = &program->symbols[program->labels[--low - 1]];
+    return found;
+}
+
+oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line)
+{
+    size_t low = 0, high = program->line_count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (program->lines[middle].address <= address) low = middle + 1;
+        else high = middle;
+    }
+    if (!low || address - program->lines[low - 1].address >= program->lines[low - 1].size) return OAK_NOT_FOUND;
+    *line = program->lines[low - 1];
+    return OAK_OK;
+}
+
+/* True when `path` is `file` or ends with "/file". */
+static bool path_ends_with(const char *path, const char *file, size_t length)
+{
+    size_t size = oak_length(path);
+    if (size < length || memcmp(path + size - length, file, length) != 0) return false;
+    return size == length || path[size - length - 1] == '/';
+}
+
+oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line, oak_line *found)
+{
+    const oak_line *best = NULL;
+    for (size_t i = 0; i < program->line_count; i++) {
+        const oak_line *one = &program->lines[i];
+        if (one->line < line || (best && best->line <= one->line) || !path_ends_with(one->file, file, length)) continue;
+        best = one;
+    }
+    if (!best) return OAK_NOT_FOUND;
+    *found = *best;
+    return OAK_OK;
+}
+
+oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line)
+{
+    if (index >= program->line_count) return OAK_NOT_FOUND;
+    *line = program->lines[index];
+    return OAK_OK;
+}

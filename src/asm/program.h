@@ -1,0 +1,50 @@
+/* program.h — the inside of a program, filled in by the assembler. */
+#ifndef OAK_ASM_PROGRAM_H
+#define OAK_ASM_PROGRAM_H
+
+#include <oakspindle/asm.h>
+
+#include "base/arena.h"
+
+typedef struct oak_source_file {
+    const char *name;
+    const char *text;
+    size_t size;
+    uint32_t line_count;
+} oak_source_file;
+
+/* One statement, in the order of the source: what the listing shows. */
+typedef enum oak_record_kind { OAK_RECORD_CODE, OAK_RECORD_DATA, OAK_RECORD_SPACE, OAK_RECORD_VALUE, OAK_RECORD_PLACE } oak_record_kind;
+typedef struct oak_record {
+    uint32_t line;
+    uint16_t file;
+    uint8_t kind;
+    uint8_t space;
+    uint8_t cycles; /* 0: not an instruction */
+    uint32_t size;
+    int64_t at; /* address, or the value of a constant */
+} oak_record;
+
+struct oak_program {
+    oak_host host;
+    const oak_part *part;
+    oak_arena arena;
+    oak_image *image;
+    oak_source_file *files;
+    size_t file_count, file_room;
+    oak_record *records;
+    size_t record_count, record_room;
+    oak_line *lines; /* ascending by address after finish */
+    size_t line_count, line_room;
+    oak_symbol *symbols; /* ascending by name after finish */
+    size_t symbol_count, symbol_room;
+    uint32_t *labels; /* indexes of the labels of code, ascending by address */
+    size_t label_count;
+    uint32_t source_lines;
+};
+
+/* Sorts `count` elements of `size` bytes (at most 64) in place, stable; scratch of the same size is taken from the host. */
+oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
+                    int (*compare)(const void *a, const void *b, const void *context), const void *context);
+
+#endif

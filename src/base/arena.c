@@ -1,0 +1,90 @@
+/* arena.c — see arena.h. Chunks double up to 1 MiB, so small jobs stay small and large ones ask seldom. */
+#include "base/arena.h"
+
+#include <stdalign.h>
+
+#include "base/bytes.h"
+#include "base/text.h"
+
+typedef struct oak_arena_chunk {
+    struct oak_arena_chunk *next;
+    size_t size;
+} oak_arena_chunk;
+
+enum { ALIGN = alignof(max_align_t), FIRST_CHUNK = 4096, LARGEST_CHUNK = 1 << 20 };
+
+static size_t aligned(size_t size)
+{
+    return (size + ALIGN - 1) / ALIGN * ALIGN;
+}
+
+void oak_arena_open(oak_arena *arena, const oak_host *host)
+{
+    *arena = (oak_arena){.host = host};
+}
+
+void oak_arena_close(oak_arena *arena)
+{
+    while (arena->chunks) {
+        oak_arena_chunk *next = arena->chunks->next;
+        arena->host->resize(arena->host->context, arena->chunks, arena->chunks->size, 0);
+        arena->chunks = next;
+    }
+    arena->at = arena->end = NULL;
+    arena->total = 0;
+}
+
+void *oak_arena_take(oak_arena *arena, size_t size)
+{
+    if (size > SIZE_MAX / 4) return NULL;
+    size = aligned(size ? size : 1);
+    if ((size_t)(arena->end - arena->at) < size) {
+        size_t header = aligned(sizeof(oak_arena_chunk));
+        size_t chunk_size = arena->chunks ? arena->chunks->size * 2 : FIRST_CHUNK;
+        if (chunk_size > LARGEST_CHUNK) chunk_size = LARGEST_CHUNK;
+        if (chunk_size < header + size) chunk_size = header + size;
+        oak_arena_chunk *chunk = arena->host->resize(arena->host->context, NULL, 0, chunk_size);
+        if (!chunk) return NULL;
+        chunk->next = arena->chunks;
+        chunk->size = chunk_size;
+        arena->chunks = chunk;
+        arena->at = (char *)chunk + header;
+        arena->end = (char *)chunk + chunk_size;
+        arena->total += chunk_size;
+    }
+    void *piece = arena->at;
+    arena->at += size;
+    return piece;
+}
+
+void *oak_arena_zero(oak_arena *arena, size_t size)
+{
+    void *piece = oak_arena_take(arena, size);
+    if (piece) memset(piece, 0, size);
+    return piece;
+}
+
+char *oak_arena_text(oak_arena *arena, const char *text, size_t length)
+{
+    char *copy = oak_arena_take(arena, length + 1);
+    if (!copy) return NULL;
+    memcpy(copy, text, length);
+    copy[length] = 0;
+    return copy;
+}
+
+void *oak_grow(const oak_host *host, void *array, size_t *room, size_t wanted, size_t element)
+{
+    if (wanted <= *room) return array;
+    size_t larger = *room ? *room * 2 : 16;
+    if (larger < wanted) larger = wanted;
+    if (larger > SIZE_MAX / element) return NULL;
+    void *grown = host->resize(host->context, array, *room * element, larger * element);
+    if (grown) *room = larger;
+    return grown;
+}
+
+void oak_release(const oak_host *host, void *array, size_t room, size_t element)
+{
+    if (array) host->resize(host->context, array, room * element, 0);
+}

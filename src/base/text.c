@@ -1,0 +1,297 @@
+/* text.c — see text.h. */
+#include "base/text.h"
+
+#include "base/bytes.h"
+
+void oak_buf_open(oak_buf *buf, const oak_host *host)
+{
+    *buf = (oak_buf){.host = host};
+}
+
+void oak_buf_close(oak_buf *buf)
+{
+    if (buf->bytes) buf->host->resize(buf->host->context, buf->bytes, buf->room, 0);
+    buf->bytes = NULL;
+    buf->size = buf->room = 0;
+}
+
+bool oak_buf_reserve(oak_buf *buf, size_t count)
+{
+    if (buf->failed) return false;
+    if (buf->room - buf->size > count) return true; /* one byte is kept for the closing zero */
+    size_t wanted = buf->room ? buf->room : 64;
+    while (wanted - buf->size <= count) {
+        if (wanted > SIZE_MAX / 2) {
+            buf->failed = true;
+            return false;
+        }
+        wanted *= 2;
+    }
+    char *bytes = buf->host->resize(buf->host->context, buf->bytes, buf->room, wanted);
+    if (!bytes) {
+        buf->failed = true;
+        return false;
+    }
+    buf->bytes = bytes;
+    buf->room = wanted;
+    return true;
+}
+
+void oak_buf_add(oak_buf *buf, const void *bytes, size_t count)
+{
+    if (!count || !oak_buf_reserve(buf, count)) return;
+    memcpy(buf->bytes + buf->size, bytes, count);
+    buf->size += count;
+}
+
+void oak_buf_char(oak_buf *buf, char c)
+{
+    oak_buf_add(buf, &c, 1);
+}
+
+void oak_buf_text(oak_buf *buf, const char *text)
+{
+    oak_buf_add(buf, text, oak_length(text));
+}
+
+void oak_buf_repeat(oak_buf *buf, char c, size_t count)
+{
+    if (!count || !oak_buf_reserve(buf, count)) return;
+    memset(buf->bytes + buf->size, c, count);
+    buf->size += count;
+}
+
+const char *oak_buf_string(oak_buf *buf)
+{
+    if (!buf->bytes) return "";
+    buf->bytes[buf->size] = 0;
+    return buf->bytes;
+}
+
+/* Where formatted text goes: a growing buffer, or fixed room. */
+typedef struct text_out {
+    oak_buf *buf;
+    char *at;
+    char *end;
+} text_out;
+
+static void put(text_out *out, const char *text, size_t count)
+{
+    if (out->buf) {
+        oak_buf_add(out->buf, text, count);
+        return;
+    }
+    size_t room = (size_t)(out->end - out->at);
+    if (count > room) count = room;
+    memcpy(out->at, text, count);
+    out->at += count;
+}
+
+static void put_padded(text_out *out, const char *text, size_t count, size_t width, char fill, bool left)
+{
+    for (size_t pad = count; !left && pad < width; pad++) put(out, &fill, 1);
+    put(out, text, count);
+    for (size_t pad = count; left && pad < width; pad++) put(out, " ", 1);
+}
+
+static void put_number(text_out *out, uint64_t value, bool negative, unsigned base, bool upper, size_t width,
+                       char fill, bool left)
+{
+    char digits[24];
+    size_t at = sizeof digits;
+    const char *symbols = upper ? "0123456789ABCDEF" : "0123456789abcdef";
+    do {
+        digits[--at] = symbols[value % base];
+        value /= base;
+    } while (value);
+    if (negative && fill == '0') {
+        put(out, "-", 1);
+        width = width ? width - 1 : 0;
+    } else if (negative) {
+        digits[--at] = '-';
+    }
+    put_padded(out, digits + at, sizeof digits - at, width, fill, left);
+}
+
+static void format_into(text_out *out, const char *format, va_list arguments)
+{
+    for (const char *p = format; *p; p++) {
+        const char *plain = p;
+        while (*p && *p != '%') p++;
+        if (p > plain) put(out, plain, (size_t)(p - plain));
+        if (!*p) return;
+        p++;
+        bool left = false;
+        char fill = ' ';
+        for (; *p == '-' || *p == '0'; p++) {
+            if (*p == '-') left = true;
+            else fill = '0';
+        }
+        size_t width = 0;
+        if (*p == '*') {
+            int given = va_arg(arguments, int);
+            width = given > 0 ? (size_t)given : 0;
+            p++;
+        }
+        for (; oak_is_digit(*p); p++) width = width * 10 + (size_t)(*p - '0');
+        size_t precision = SIZE_MAX;
+        if (*p == '.') {
+            p++;
+            if (*p == '*') {
+                int given = va_arg(arguments, int);
+                precision = given > 0 ? (size_t)given : 0;
+                p++;
+            } else {
+                for (precision = 0; oak_is_digit(*p); p++) precision = precision * 10 + (size_t)(*p - '0');
+            }
+        }
+        int longs = 0;
+        for (; *p == 'l' || *p == 'z'; p++) longs += *p == 'z' ? 3 : 1;
+        switch (*p) {
+        case 'd': {
+            int64_t value = longs >= 2 ? va_arg(arguments, long long) : longs ? va_arg(arguments, long) : va_arg(arguments, int);
+            put_number(out, value < 0 ? 0 - (uint64_t)value : (uint64_t)value, value < 0, 10, false, width, fill, left);
+            break;
+        }
+        case 'u':
+        case 'x':
+        case 'X': {
+            uint64_t value = longs == 3   ? va_arg(arguments, size_t)
+                             : longs == 2 ? va_arg(arguments, unsigned long long)
+                             : longs      ? va_arg(arguments, unsigned long)
+                                          : va_arg(arguments, unsigned);
+            put_number(out, value, false, *p == 'u' ? 10 : 16, *p == 'X', width, fill, left);
+            break;
+        }
+        case 'c': {
+            char c = (char)va_arg(arguments, int);
+            put_padded(out, &c, 1, width, ' ', left);
+            break;
+        }
+        case 's': {
+            const char *text = va_arg(arguments, const char *);
+            size_t length = 0;
+            while (length < precision && text[length]) length++;
+            put_padded(out, text, length, width, ' ', left);
+            break;
+        }
+        default: /* "%%", or a conversion this subset does not have: shown as it stands */
+            put(out, p, *p ? 1 : 0);
+            if (!*p) return;
+            break;
+        }
+    }
+}
+
+void oak_buf_vformat(oak_buf *buf, const char *format, va_list arguments)
+{
+    text_out out = {.buf = buf};
+    format_into(&out, format, arguments);
+}
+
+void oak_buf_format(oak_buf *buf, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    oak_buf_vformat(buf, format, arguments);
+    va_end(arguments);
+}
+
+void oak_vformat(char *out, size_t room, const char *format, va_list arguments)
+{
+    if (!room) return;
+    text_out to = {.at = out, .end = out + room - 1};
+    format_into(&to, format, arguments);
+    *to.at = 0;
+}
+
+void oak_format(char *out, size_t room, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    oak_vformat(out, room, format, arguments);
+    va_end(arguments);
+}
+
+size_t oak_length(const char *text)
+{
+    size_t length = 0;
+    while (text[length]) length++;
+    return length;
+}
+
+bool oak_same(const char *a, const char *b)
+{
+    while (*a && *a == *b) a++, b++;
+    return *a == *b;
+}
+
+bool oak_same_name(const char *a, size_t length, const char *b)
+{
+    for (size_t i = 0; i < length; i++)
+        if (!b[i] || oak_lower(a[i]) != oak_lower(b[i])) return false;
+    return !b[length];
+}
+
+unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit)
+{
+    enum { LONGEST = 40 };
+    if (a_length > LONGEST || b_length > LONGEST) return limit + 1;
+    size_t difference = a_length > b_length ? a_length - b_length : b_length - a_length;
+    if (difference > limit) return limit + 1;
+    unsigned before[LONGEST + 1], last[LONGEST + 1], row[LONGEST + 1];
+    memset(before, 0, sizeof before);
+    for (size_t j = 0; j <= b_length; j++) last[j] = (unsigned)j;
+    for (size_t i = 1; i <= a_length; i++) {
+        row[0] = (unsigned)i;
+        char ca = oak_lower(a[i - 1]);
+        for (size_t j = 1; j <= b_length; j++) {
+            char cb = oak_lower(b[j - 1]);
+            unsigned best = last[j - 1] + (ca != cb);
+            if (last[j] + 1 < best) best = last[j] + 1;
+            if (row[j - 1] + 1 < best) best = row[j - 1] + 1;
+            bool swapped = i > 1 && j > 1 && ca == oak_lower(b[j - 2]) && oak_lower(a[i - 2]) == cb;
+            if (swapped && before[j - 2] + 1 < best) best = before[j - 2] + 1;
+            row[j] = best;
+        }
+        memcpy(before, last, sizeof before);
+        memcpy(last, row, sizeof last);
+    }
+    return last[b_length] > limit ? limit + 1 : last[b_length];
+}
+
+/* The digits of one number in one base; false when a character does not belong. */
+static bool read_digits(const char *text, size_t length, unsigned base, uint64_t *value, bool *too_big)
+{
+    uint64_t sum = 0;
+    bool any = false;
+    for (size_t i = 0; i < length; i++) {
+        if (text[i] == '_' && any && i + 1 < length) continue;
+        int digit = oak_hex_digit(text[i]);
+        if (digit < 0 || (unsigned)digit >= base) return false;
+        if (sum > (UINT64_MAX - (unsigned)digit) / base) *too_big = true;
+        sum = sum * base + (unsigned)digit;
+        any = true;
+    }
+    *value = sum;
+    return any;
+}
+
+oak_status oak_read_number(const char *text, const char *end, uint64_t *value, size_t *used)
+{
+    size_t length = 0;
+    while (text + length < end && oak_is_word(text[length])) length++;
+    *used = length;
+    if (!length || !oak_is_digit(text[0])) return OAK_REFUSED;
+    bool too_big = false, good = false;
+    char second = length > 1 ? oak_lower(text[1]) : 0;
+    char mark = oak_lower(text[length - 1]);
+    if (text[0] == '0' && second == 'x') good = read_digits(text + 2, length - 2, 16, value, &too_big);
+    else if (text[0] == '0' && second == 'o') good = read_digits(text + 2, length - 2, 8, value, &too_big);
+    else if (mark == 'h') good = read_digits(text, length - 1, 16, value, &too_big);
+    else if (text[0] == '0' && second == 'b') good = read_digits(text + 2, length - 2, 2, value, &too_big);
+    else if (mark == 'b') good = read_digits(text, length - 1, 2, value, &too_big);
+    else good = read_digits(text, length, 10, value, &too_big);
+    if (!good) return OAK_REFUSED;
+    return too_big ? OAK_OUT_OF_RANGE : OAK_OK;
+}

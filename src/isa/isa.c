@@ -1,0 +1,84 @@
+/* isa.c — the list of architectures, and bit patterns shared by all of them. */
+#include "isa/isa.h"
+
+#include "base/bytes.h"
+
+/* One line an architecture. */
+extern const oak_isa oak_isa_mcs51;
+static const oak_isa *const all[] = {&oak_isa_mcs51};
+enum { COUNT = sizeof all / sizeof *all };
+
+const oak_isa *oak_isa_find(const char *name)
+{
+    for (unsigned i = 0; i < COUNT; i++)
+        if (oak_same(all[i]->about.name, name)) return all[i];
+    return NULL;
+}
+
+const oak_architecture *oak_architecture_find(const char *name)
+{
+    const oak_isa *isa = oak_isa_find(name);
+    return isa ? &isa->about : NULL;
+}
+
+const oak_architecture *oak_architecture_at(unsigned index)
+{
+    return index < COUNT ? &all[index]->about : NULL;
+}
+
+/* The letters of a field, counted over the whole pattern, give its width; the first letter met is its highest bit. */
+void oak_pattern_compile(const char *bits, oak_pattern *pattern)
+{
+    unsigned width_left[128] = {0}, length = 0;
+    memset(pattern, 0, sizeof *pattern);
+    for (const char *p = bits; *p; p++) {
+        if (*p == ' ') continue;
+        length++;
+        width_left[*p & 127]++;
+    }
+    pattern->size = (uint8_t)(length / 8);
+    for (const char *p = bits; *p; p++) {
+        if (*p == ' ') continue;
+        length--;
+        if (*p == '0' || *p == '1') {
+            pattern->mask |= (uint32_t)1 << length;
+            pattern->fixed |= (uint32_t)(*p == '1') << length;
+            continue;
+        }
+        unsigned field_bit = --width_left[*p & 127];
+        struct oak_pattern_piece *piece = pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
+        bool goes_on = pattern->piece_count && piece->letter == *p && piece->word_bit == length + 1;
+        if (!goes_on) {
+            piece = pattern->piece + pattern->piece_count++;
+            *piece = (struct oak_pattern_piece){.letter = *p};
+        }
+        piece->field_bit = (uint8_t)field_bit;
+        piece->word_bit = (uint8_t)length;
+        piece->width++;
+    }
+}
+
+static uint32_t low_bits(unsigned width)
+{
+    return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
+}
+
+uint32_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field)
+{
+    uint32_t word = 0;
+    for (unsigned i = 0; i < pattern->piece_count; i++) {
+        const struct oak_pattern_piece *piece = &pattern->piece[i];
+        if (piece->letter == letter) word |= ((field >> piece->field_bit) & low_bits(piece->width)) << piece->word_bit;
+    }
+    return word;
+}
+
+uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word)
+{
+    uint32_t field = 0;
+    for (unsigned i = 0; i < pattern->piece_count; i++) {
+        const struct oak_pattern_piece *piece = &pattern->piece[i];
+        if (piece->letter == letter) field |= ((word >> piece->word_bit) & low_bits(piece->width)) << piece->field_bit;
+    }
+    return field;
+}

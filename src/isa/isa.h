@@ -1,0 +1,208 @@
+/* isa.h — the contract between an instruction set and everything else.
+ *
+ * An architecture is one folder under src/isa/ with one .def table. It offers, through one oak_isa:
+ *   tables      whatever it derives from its rows, built once per assembler or machine (no global state)
+ *   reading     operands of a source line into oak_insn, through the front end's oak_operand_reader
+ *   forms       the rows an instruction may become, shortest first
+ *   encoding    one row with the values of its operands to bytes, or a refusal in the user's terms
+ *   decoding    bytes to a row and its fields, and printing that as source text
+ *   a core      the thing that executes
+ * The front end knows no mnemonic; the instruction set knows no symbol. */
+#ifndef OAK_ISA_ISA_H
+#define OAK_ISA_ISA_H
+
+#include <oakspindle/architecture.h>
+#include <oakspindle/port.h>
+
+#include "base/text.h"
+
+typedef struct oak_isa_tables oak_isa_tables; /* what an architecture derives from its rows; each its own */
+
+/* ------------------------------------------------------------------------------------------ the table */
+
+/* One row of a .def file, as it is written there. */
+typedef struct oak_insn_row {
+    const char *mnemonic;
+    const char *operands; /* "a, rn": operand classes of the architecture, separated by ", " */
+    const char *bits;     /* "0010 1nnn": fixed bits and field letters, most significant first */
+    uint8_t cycles;
+    const char *flags;    /* names of the flags it changes, separated by a blank */
+    const char *meaning;  /* one plain sentence */
+} oak_insn_row;
+
+/* A bit pattern made ready: fixed bits, and where each field's pieces go. */
+enum { OAK_MOST_PIECES = 8 };
+typedef struct oak_pattern {
+    uint32_t fixed;
+    uint32_t mask; /* the bits that are fixed */
+    uint8_t size;  /* bytes */
+    uint8_t piece_count;
+    struct oak_pattern_piece {
+        char letter;
+        uint8_t field_bit; /* lowest bit of the field in this piece */
+        uint8_t width;
+        uint8_t word_bit;  /* where it lies in the word */
+    } piece[OAK_MOST_PIECES];
+} oak_pattern;
+
+void oak_pattern_compile(const char *bits, oak_pattern *pattern);
+/* The bits of `field` that belong to `letter`, where they lie in the word. */
+uint32_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field);
+uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word);
+
+/* ------------------------------------------------------------------------------------------ assembling */
+
+enum { OAK_MOST_OPERANDS = 6, OAK_MOST_FORMS = 8, OAK_LONGEST_INSN = 4 };
+
+struct oak_expr; /* the front end's; opaque here */
+
+/* A value as the front end worked it out. */
+typedef struct oak_value {
+    int64_t number;
+    uint8_t space;    /* 0: a plain number */
+    bool known;       /* false while layout has not placed what it depends on */
+    const char *name; /* the symbol it came from, for messages; NULL for anything computed */
+} oak_value;
+
+typedef struct oak_operand {
+    uint8_t kind;  /* how it was written: the architecture's own numbering */
+    uint8_t reg;
+    uint16_t first; /* columns in the source line, from 0; last is one past the end */
+    uint16_t last;
+    uint32_t extra;
+    const struct oak_expr *expr; /* NULL when the operand holds none */
+} oak_operand;
+
+typedef struct oak_insn {
+    uint16_t mnemonic; /* the architecture's number */
+    uint8_t count;
+    oak_operand *operand; /* room for OAK_MOST_OPERANDS while operands are read */
+} oak_insn;
+
+/* The front end's side while operands are read: text not yet taken, and its expression parser. */
+typedef struct oak_operand_reader {
+    const char *line; /* start of the source line */
+    const char *at;
+    const char *end;  /* end of the operands; no comment is in them */
+    /* Takes one expression at `at`; NULL after a diagnostic has been given. */
+    const struct oak_expr *(*expression)(struct oak_operand_reader *reader);
+    void (*refuse)(struct oak_operand_reader *reader, const char *from, const char *to, const char *code,
+                   const char *hint, const char *message);
+} oak_operand_reader;
+
+/* Why an instruction cannot be encoded. */
+typedef struct oak_refusal {
+    const char *code;
+    int operand; /* index of the operand to underline, or -1 for the whole instruction */
+    char message[240];
+    char hint[320]; /* may be empty */
+} oak_refusal;
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+typedef enum oak_flow {
+    OAK_FLOW_NEXT,        /* goes on behind itself */
+    OAK_FLOW_BRANCH,      /* goes on behind itself or at the target */
+    OAK_FLOW_JUMP,        /* goes to the target */
+    OAK_FLOW_CALL,        /* goes to the target and comes back */
+    OAK_FLOW_RETURN,
+    OAK_FLOW_COMPUTED     /* goes to an address computed when it runs */
+} oak_flow;
+
+typedef struct oak_decoded {
+    uint16_t row;
+    uint8_t size;   /* bytes */
+    uint8_t cycles;
+    oak_flow flow;
+    bool has_target;
+    uint32_t address;
+    uint32_t target;
+    uint32_t word;  /* the bytes, most significant first */
+} oak_decoded;
+
+/* Gives names to addresses when instructions are printed; returns NULL where there is none. */
+typedef struct oak_namer {
+    void *context;
+    const char *(*name)(void *context, unsigned space, uint32_t address);
+} oak_namer;
+
+/* ------------------------------------------------------------------------------------------ executing */
+
+/* Memory a core is created with. */
+typedef struct oak_core_memory {
+    uint8_t space;
+    bool writable;
+    uint32_t base;
+    uint32_t size;
+} oak_core_memory;
+
+/* The machine's side of special function registers: which exist, which have a device behind them. */
+typedef enum oak_cell_kind { OAK_CELL_ABSENT, OAK_CELL_PLAIN, OAK_CELL_DEVICE } oak_cell_kind;
+typedef struct oak_core_setup {
+    const oak_host *host;
+    const oak_core_memory *memories;
+    unsigned memory_count;
+    void *machine;
+    oak_cell_kind (*cell_kind)(void *machine, uint32_t address);
+    /* The value a reading instruction sees; `stored` is the register as it was last written. */
+    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored);
+    void (*device_write)(void *machine, uint32_t address, uint32_t value);
+} oak_core_setup;
+
+typedef struct oak_core oak_core; /* each architecture's own */
+
+typedef struct oak_core_ops {
+    oak_status (*create)(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core);
+    void (*destroy)(oak_core *core);
+    void (*reset)(oak_core *core);
+    /* Programs `count` bytes of code memory; bytes never programmed stay unknown. */
+    oak_status (*program)(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);
+    /* As the chip port's run. */
+    void (*run)(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
+    oak_status (*read_register)(const oak_core *core, unsigned reg, uint32_t *value);
+    oak_status (*write_register)(oak_core *core, unsigned reg, uint32_t value);
+    oak_status (*read_memory)(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
+    oak_status (*write_memory)(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count);
+    oak_status (*set_stop)(oak_core *core, uint32_t address, bool on);
+    oak_chip_time *(*time)(oak_core *core);
+} oak_core_ops;
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+typedef struct oak_isa {
+    oak_architecture about;
+    const oak_insn_row *rows;
+    unsigned row_count;
+    oak_status (*open)(const oak_host *host, oak_isa_tables **tables);
+    void (*close)(const oak_host *host, oak_isa_tables *tables);
+
+    /* The number of a mnemonic written with `length` letters, or -1. */
+    int (*mnemonic)(const oak_isa_tables *tables, const char *text, size_t length);
+    /* The mnemonics by number, for suggestions; NULL after the last. */
+    const char *(*mnemonic_name)(const oak_isa_tables *tables, unsigned number);
+    /* Names that can be no symbol because they are registers. */
+    bool (*is_register)(const oak_isa_tables *tables, const char *text, size_t length);
+    /* Takes all operands; OAK_REFUSED after a diagnostic. The caller has set insn->mnemonic. */
+    oak_status (*read_operands)(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
+    /* The rows the instruction may become, shortest first, at most OAK_MOST_FORMS; 0 with *why filled in. */
+    unsigned (*forms)(const oak_isa_tables *tables, const oak_insn *insn, uint16_t *rows, oak_refusal *why);
+    unsigned (*size)(const oak_isa_tables *tables, unsigned row);
+    /* Encodes; values[i] belongs to operand i and is known. OAK_REFUSED with *why filled in when the row cannot hold
+     * a value. */
+    oak_status (*encode)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
+                         uint32_t address, uint8_t *bytes, oak_refusal *why);
+    /* The address of bit `bit` of the cell at `cell`; OAK_REFUSED when the cell has no bit addresses. */
+    oak_status (*bit_of)(const oak_value *cell, int64_t bit, oak_value *result);
+
+    /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
+    oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
+                         oak_decoded *decoded);
+    void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out);
+
+    const oak_core_ops *core;
+} oak_isa;
+
+/* Finds the instruction set of an architecture, or NULL. */
+const oak_isa *oak_isa_find(const char *name);
+
+#endif

@@ -1,0 +1,386 @@
+/* mcs51_core.c — one MCS-51: creating, decoding, special registers, stop points, and the run around the loop. */
+#include "isa/mcs51/mcs51_core.h"
+
+#include "base/bytes.h"
+
+/* ------------------------------------------------------------------------------------------ special registers */
+
+uint8_t mcs51_psw(const oak_core *core)
+{
+    unsigned parity = core->a ^ core->a >> 4;
+    parity = 0x6996u >> (parity & 15) & 1u;
+    unsigned overflow = (core->carries >> 7 ^ core->carries >> 8) & 1u;
+    return (uint8_t)(core->cy << 7 | (core->carries >> 4 & 1u) << 6 | (core->data[PSW] & 0x3A) | overflow << 2 | parity);
+}
+
+void mcs51_set_psw(oak_core *core, uint8_t value)
+{
+    core->data[PSW] = value & 0x3A;
+    core->cy = value >> 7;
+    core->carries = (uint32_t)(value >> 6 & 1) << 4 | (uint32_t)(value >> 2 & 1) << 7;
+}
+
+bool mcs51_is_io(const oak_core *core, uint32_t at)
+{
+    if (at < 0x80 + SFR_AT) return false;
+    return at == ACC || at == PSW || core->cell[at - 0x80 - SFR_AT] != OAK_CELL_PLAIN;
+}
+
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch)
+{
+    if (at == ACC) return core->a;
+    if (at == PSW) return mcs51_psw(core);
+    uint8_t stored = core->data[at];
+    if (latch || core->cell[at - 0x80 - SFR_AT] != OAK_CELL_DEVICE) return stored;
+    return (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, stored);
+}
+
+void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value)
+{
+    if (at == ACC) {
+        core->a = value;
+        return;
+    }
+    if (at == PSW) {
+        mcs51_set_psw(core, value);
+        return;
+    }
+    core->data[at] = value;
+    if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
+        core->setup.device_write(core->setup.machine, at - SFR_AT, value);
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+static uint16_t direct_index(uint32_t address)
+{
+    return (uint16_t)(address < 0x80 ? address : address + SFR_AT);
+}
+
+static bool has_direct(unsigned row)
+{
+    return mcs51_touch[row] != MCS51_TOUCH_NONE;
+}
+
+uint8_t mcs51_natural(const oak_core *core, uint32_t pc)
+{
+    unsigned row = core->row[pc];
+    if (row >= MCS51_ROWS) return (uint8_t)row;
+    const mcs51_op *op = &core->ops[pc];
+    if (has_direct(row) && mcs51_is_io(core, op->at)) return OP_IO;
+    if (row == MCS51_MOV_DIR_DIR && mcs51_is_io(core, op->target)) return OP_IO;
+    if (mcs51_flow(row) == OAK_FLOW_JUMP && op->target == pc) return OP_PARKED;
+    return (uint8_t)row;
+}
+
+/* Fills in the operation at pc; its cost is left to the caller. Returns the size in bytes. */
+static unsigned decode_one(oak_core *core, uint32_t pc)
+{
+    mcs51_op *op = &core->ops[pc];
+    uint8_t bytes[3];
+    for (unsigned i = 0; i < 3; i++) bytes[i] = core->code[(pc + i) & 0xFFFF];
+    oak_decoded decoded;
+    oak_status status = mcs51_decode(core->tables, bytes, 3, pc, &decoded);
+    uint8_t fault = 0;
+    for (unsigned i = 0; i < decoded.size; i++) {
+        uint32_t at = (pc + i) & 0xFFFF;
+        if (at >= core->code_size) fault = fault ? fault : OP_OUTSIDE;
+        else if (!core->known[at]) fault = fault ? fault : OP_UNPROGRAMMED;
+    }
+    if (status && !fault) fault = OP_RESERVED;
+    if (fault) {
+        core->row[pc] = fault;
+        op->handler = core->stop_at[pc] ? OP_STOP : fault;
+        return 1;
+    }
+    const oak_pattern *pattern = &core->tables->shape[decoded.row].pattern;
+    uint32_t word = decoded.word;
+    core->row[pc] = (uint8_t)decoded.row;
+    op->x = (uint8_t)(oak_pattern_get(pattern, 'n', word) | oak_pattern_get(pattern, 'i', word));
+    op->at = direct_index(oak_pattern_get(pattern, 'a', word));
+    op->target = decoded.target;
+    const mcs51_shape *shape = &core->tables->shape[decoded.row];
+    for (unsigned i = 0; i < shape->count; i++) {
+        if (shape->class_of[i] == MCS51_BIT_ADDRESS || shape->class_of[i] == MCS51_NOT_BIT) {
+            uint8_t bit = (uint8_t)oak_pattern_get(pattern, 'b', word);
+            op->x = (uint8_t)(1u << (bit & 7));
+            op->at = direct_index(mcs51_bit_cell(bit));
+        } else if (shape->class_of[i] == MCS51_SOURCE) {
+            op->target = direct_index(oak_pattern_get(pattern, 's', word));
+        } else if (shape->class_of[i] == MCS51_IMMEDIATE || shape->class_of[i] == MCS51_DATA16) {
+            uint32_t data = oak_pattern_get(pattern, 'd', word);
+            if (has_direct(decoded.row)) op->x = (uint8_t)data; /* at is taken by the direct address */
+            else op->at = (uint16_t)data;
+        }
+    }
+    uint8_t natural = mcs51_natural(core, pc);
+    op->handler = core->stop_at[pc] ? OP_STOP : natural;
+    return decoded.size;
+}
+
+/* True when the block ends with this address: what follows is not always executed next, or time matters exactly. */
+static bool ends_block(const oak_core *core, uint32_t pc)
+{
+    uint8_t natural = mcs51_natural(core, pc);
+    return natural >= MCS51_ROWS || mcs51_flow(natural) != OAK_FLOW_NEXT;
+}
+
+static uint64_t own_cost(const oak_core *core, uint32_t pc)
+{
+    unsigned row = core->row[pc];
+    if (row >= MCS51_ROWS) return 0;
+    return mcs51_natural(core, pc) == OP_PARKED ? 0 : (uint64_t)1 << 32 | core->own_cycles[row];
+}
+
+void mcs51_decode_block(oak_core *core, uint32_t start)
+{
+    uint64_t total = 0;
+    uint32_t pc = start;
+    bool joined = false; /* the block ends in front of `pc`, not with it */
+    core->decoded = true;
+    for (;;) {
+        unsigned size = decode_one(core, pc);
+        total += own_cost(core, pc);
+        if (ends_block(core, pc)) break;
+        pc += size;
+        joined = pc >= CODE_SPACE || core->row[pc] != OP_DECODE; /* behind the last address a wrap charges anew */
+        if (!joined) continue;
+        if (pc < CODE_SPACE) total += core->ops[pc].cost;
+        break;
+    }
+    uint32_t last = pc;
+    for (pc = start; !(joined && pc == last); pc += core->tables->shape[core->row[pc]].pattern.size) {
+        core->ops[pc].cost = total;
+        total -= own_cost(core, pc);
+        if (pc == last) break;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ creating */
+
+static void forget_decoded(oak_core *core)
+{
+    memset(core->ops, 0, OPS * sizeof *core->ops);
+    for (uint32_t pc = 0; pc < CODE_SPACE; pc++) core->ops[pc].handler = OP_DECODE;
+    for (uint32_t pc = CODE_SPACE; pc < SLOTS - 1; pc++) core->ops[pc].handler = OP_WRAP;
+    core->ops[SLOTS - 1].handler = OP_IO_TAKEN;
+    memset(core->row, OP_DECODE, CODE_SPACE);
+    core->decoded = false;
+}
+
+static void destroy(oak_core *core)
+{
+    if (!core) return;
+    const oak_host *host = core->setup.host;
+    if (core->code) host->resize(host->context, core->code, CODE_SPACE, 0);
+    if (core->known) host->resize(host->context, core->known, CODE_SPACE, 0);
+    if (core->row) host->resize(host->context, core->row, CODE_SPACE, 0);
+    if (core->stop_at) host->resize(host->context, core->stop_at, CODE_SPACE, 0);
+    if (core->xram) host->resize(host->context, core->xram, core->xram_size, 0);
+    if (core->ops) host->resize(host->context, core->ops, OPS * sizeof *core->ops, 0);
+    host->resize(host->context, core, sizeof *core, 0);
+}
+
+static void reset(oak_core *core)
+{
+    core->pc = 0;
+    core->a = core->cy = 0;
+    core->carries = 0;
+    core->time = (oak_chip_time){0};
+    memset(core->data, 0, sizeof core->data);
+    core->data[SP] = 7;
+    if (core->xram) memset(core->xram, 0, core->xram_size);
+}
+
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+{
+    const oak_host *host = setup->host;
+    oak_core *core = host->resize(host->context, NULL, 0, sizeof *core);
+    if (!core) return OAK_NO_MEMORY;
+    memset(core, 0, sizeof *core);
+    core->tables = tables;
+    core->setup = *setup;
+    for (unsigned i = 0; i < setup->memory_count; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        if (memory->space == MCS51_CODE) core->code_size = memory->base + memory->size;
+        if (memory->space == MCS51_IRAM) core->ram_top = memory->base + memory->size - 1;
+        if (memory->space == MCS51_XRAM) core->xram_size = memory->base + memory->size;
+    }
+    core->code = host->resize(host->context, NULL, 0, CODE_SPACE);
+    core->known = host->resize(host->context, NULL, 0, CODE_SPACE);
+    core->row = host->resize(host->context, NULL, 0, CODE_SPACE);
+    core->stop_at = host->resize(host->context, NULL, 0, CODE_SPACE);
+    core->ops = host->resize(host->context, NULL, 0, OPS * sizeof *core->ops);
+    if (core->xram_size) core->xram = host->resize(host->context, NULL, 0, core->xram_size);
+    if (!core->code || !core->known || !core->row || !core->stop_at || !core->ops || (core->xram_size && !core->xram)) {
+        destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    memset(core->code, 0xFF, CODE_SPACE);
+    memset(core->known, 0, CODE_SPACE);
+    memset(core->stop_at, 0, CODE_SPACE);
+    for (unsigned row = 0; row < MCS51_ROWS; row++) core->own_cycles[row] = mcs51_rows[row].cycles;
+    for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, 0x80 + s);
+    forget_decoded(core);
+    reset(core);
+    *result = core;
+    return OAK_OK;
+}
+
+static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    if (address > core->code_size || count > core->code_size - address) return OAK_OUT_OF_RANGE;
+    memcpy(core->code + address, bytes, count);
+    memset(core->known + address, 1, count);
+    if (core->decoded) forget_decoded(core);
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ running */
+
+static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
+{
+    *stop = (oak_stop){.reason = reason, .pc = core->pc};
+    if (reason != OAK_STOP_FAULT) return;
+    stop->fault = core->fault;
+    stop->fault_space = core->fault_space;
+    stop->fault_address = core->fault_address;
+}
+
+/* Every instruction takes a cycle or more, so a run of n cycles executes at most n instructions: both budgets are
+ * kept by running whole blocks inside the smaller one and single instructions for the rest. */
+static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
+{
+    enum { SLICE = 1 << 30 };
+    bool first = true;
+    for (;;) {
+        if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
+            bool by_time = core->time.cycles >= until_cycle;
+            fill_stop(core, by_time ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
+            return;
+        }
+        uint64_t left = until_cycle - core->time.cycles, steps = until_instruction - core->time.instructions;
+        if (steps < left) left = steps;
+        mcs51_exit exit = EXIT_TIME;
+        uint64_t before = core->time.instructions;
+        if (!first && left > 1) exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
+        if (exit == EXIT_TIME && core->time.instructions == before) {
+            if (!first && core->stop_at[core->pc]) exit = EXIT_STOP;
+            else exit = mcs51_run_one(core);
+        }
+        first = false;
+        if (exit == EXIT_STOP || exit == EXIT_PARKED || exit == EXIT_FAULT) {
+            fill_stop(core, exit == EXIT_STOP ? OAK_STOP_POINT : exit == EXIT_PARKED ? OAK_STOP_PARKED : OAK_STOP_FAULT, stop);
+            return;
+        }
+    }
+}
+
+static oak_status set_stop(oak_core *core, uint32_t address, bool on)
+{
+    if (address >= CODE_SPACE) return OAK_OUT_OF_RANGE;
+    core->stop_at[address] = on;
+    if (core->row[address] != OP_DECODE) core->ops[address].handler = on ? OP_STOP : mcs51_natural(core, address);
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ looking and changing */
+
+static uint8_t *bank(const oak_core *core)
+{
+    return (uint8_t *)(uintptr_t)core->data + (core->data[PSW] & 0x18);
+}
+
+static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    switch (reg) {
+    case MCS51_REG_PC: *value = core->pc; return OAK_OK;
+    case MCS51_REG_A: *value = core->a; return OAK_OK;
+    case MCS51_REG_B: *value = core->data[B]; return OAK_OK;
+    case MCS51_REG_PSW: *value = mcs51_psw(core); return OAK_OK;
+    case MCS51_REG_SP: *value = core->data[SP]; return OAK_OK;
+    case MCS51_REG_DPTR: *value = (uint32_t)(core->data[DPH] << 8 | core->data[DPL]); return OAK_OK;
+    default:
+        if (reg > MCS51_REG_R7) return OAK_OUT_OF_RANGE;
+        *value = bank(core)[reg - MCS51_REG_R0];
+        return OAK_OK;
+    }
+}
+
+static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+{
+    if (reg >= MCS51_REGISTERS) return OAK_OUT_OF_RANGE;
+    if (value > (reg == MCS51_REG_PC || reg == MCS51_REG_DPTR ? 0xFFFFu : 0xFFu)) return OAK_OUT_OF_RANGE;
+    switch (reg) {
+    case MCS51_REG_PC: core->pc = value; break;
+    case MCS51_REG_A: core->a = (uint8_t)value; break;
+    case MCS51_REG_B: core->data[B] = (uint8_t)value; break;
+    case MCS51_REG_PSW: mcs51_set_psw(core, (uint8_t)value); break;
+    case MCS51_REG_SP: core->data[SP] = (uint8_t)value; break;
+    case MCS51_REG_DPTR:
+        core->data[DPH] = (uint8_t)(value >> 8);
+        core->data[DPL] = (uint8_t)value;
+        break;
+    default: bank(core)[reg - MCS51_REG_R0] = (uint8_t)value; break;
+    }
+    return OAK_OK;
+}
+
+/* The stored bytes of a space, or NULL when [address, address + count) is not wholly inside it. */
+static uint8_t *cells(const oak_core *core, unsigned space, uint32_t address, size_t count)
+{
+    uint8_t *data = (uint8_t *)(uintptr_t)core->data;
+    uint32_t first = 0, size = 0;
+    uint8_t *start = NULL;
+    if (space == MCS51_CODE) start = core->code, size = core->code_size;
+    if (space == MCS51_IRAM) start = data, size = core->ram_top + 1;
+    if (space == MCS51_XRAM) start = core->xram, size = core->xram_size;
+    if (space == MCS51_SFR) first = 0x80, start = data + 0x80 + SFR_AT, size = 0x80;
+    if (!start || address < first || address - first > size || count > size - (address - first)) return NULL;
+    return start + (address - first);
+}
+
+static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+{
+    const uint8_t *from = cells(core, space, address, count);
+    if (!from) return OAK_OUT_OF_RANGE;
+    memcpy(bytes, from, count);
+    if (space != MCS51_SFR) return OAK_OK;
+    for (size_t i = 0; i < count; i++) {
+        if (address + i == ACC - SFR_AT) bytes[i] = core->a;
+        if (address + i == PSW - SFR_AT) bytes[i] = mcs51_psw(core);
+    }
+    return OAK_OK;
+}
+
+static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    if (space == MCS51_CODE) return program(core, address, bytes, count);
+    uint8_t *to = cells(core, space, address, count);
+    if (!to) return OAK_OUT_OF_RANGE;
+    if (space != MCS51_SFR) {
+        memcpy(to, bytes, count);
+        return OAK_OK;
+    }
+    for (size_t i = 0; i < count; i++) mcs51_io_write(core, address + (uint32_t)i + SFR_AT, bytes[i]);
+    return OAK_OK;
+}
+
+static oak_chip_time *core_time(oak_core *core)
+{
+    return &core->time;
+}
+
+const oak_core_ops mcs51_core_ops = {
+    .create = create,
+    .destroy = destroy,
+    .reset = reset,
+    .program = program,
+    .run = run,
+    .read_register = read_register,
+    .write_register = write_register,
+    .read_memory = read_memory,
+    .write_memory = write_memory,
+    .set_stop = set_stop,
+    .time = core_time,
+};

@@ -1,0 +1,85 @@
+/* mcs51_core.h — the state of one MCS-51 and its decoded program.
+ *
+ * Code is decoded when it is first reached, one operation per code address, so that a jump into the middle of an
+ * instruction works as on the chip. An operation holds the cost (cycles and instructions) of everything from itself
+ * to the end of its straight block; the loop charges it once, when it enters there, and gives back what was not
+ * executed when it leaves in the middle. */
+#ifndef OAK_MCS51_CORE_H
+#define OAK_MCS51_CORE_H
+
+#include "isa/mcs51/mcs51.h"
+
+enum {
+    CODE_SPACE = 0x10000,
+    SLOTS = CODE_SPACE + 4, /* spare operations, for instructions on special registers */
+    OPS = SLOTS + 4,
+    /* data[]: internal RAM at its addresses, then the special registers, then scratch cells */
+    SFR_AT = 0x80,          /* data index of special register s is s + SFR_AT, so 0x100 to 0x17f */
+    SCRATCH = 0x180,
+    SOURCE_SCRATCH,
+    DATA_SIZE,
+    PORT2 = 0xA0 + SFR_AT, SP = 0x81 + SFR_AT, DPL = 0x82 + SFR_AT, DPH = 0x83 + SFR_AT, PSW = 0xD0 + SFR_AT,
+    ACC = 0xE0 + SFR_AT, B = 0xF0 + SFR_AT
+};
+
+/* Handlers beyond the rows of the table. */
+enum {
+    OP_DECODE = MCS51_ROWS, /* not decoded yet */
+    OP_WRAP,                /* behind the last code address: goes on at 0 */
+    OP_STOP,                /* a stop point */
+    OP_PARKED,              /* a jump to itself */
+    OP_IO,                  /* an instruction on a special register with an effect of its own */
+    OP_IO_DONE,             /* behind such an instruction */
+    OP_IO_TAKEN,            /* at the target of such a branch */
+    OP_RESERVED, OP_UNPROGRAMMED, OP_OUTSIDE,
+    OP_COUNT
+};
+
+typedef struct mcs51_op {
+    uint8_t handler;
+    uint8_t x;       /* register number, bit mask or immediate */
+    uint16_t at;     /* data index, or immediate */
+    uint32_t target; /* code address, or data index of a source */
+    uint64_t cost;   /* instructions << 32 | cycles, to the end of the block */
+} mcs51_op;
+
+/* How the loop was left. */
+typedef enum mcs51_exit { EXIT_TIME, EXIT_STEP, EXIT_STOP, EXIT_PARKED, EXIT_FAULT } mcs51_exit;
+
+struct oak_core {
+    const oak_isa_tables *tables;
+    oak_core_setup setup;
+    oak_chip_time time;
+    uint32_t pc;
+    bool decoded; /* something is decoded */
+    uint32_t code_size, ram_top, xram_size;
+    uint8_t a, cy;
+    uint32_t carries; /* a ^ operand ^ result of the last addition: AC is bit 4, OV is bit 7 ^ bit 8 */
+    uint8_t data[DATA_SIZE];
+    oak_fault fault;
+    uint8_t fault_space;
+    uint32_t fault_address;
+    uint32_t own_cycles[MCS51_ROWS];
+    oak_cell_kind cell[128];
+    uint8_t *code, *known, *xram;
+    uint8_t *row;      /* row of each decoded address */
+    uint8_t *stop_at;  /* 1 where a stop point is */
+    mcs51_op *ops;
+};
+
+/* Decodes the straight block that begins at `pc`. */
+void mcs51_decode_block(oak_core *core, uint32_t pc);
+/* The handler an address has when no stop point is there. */
+uint8_t mcs51_natural(const oak_core *core, uint32_t pc);
+/* True when direct index `at` needs more than a plain load or store. */
+bool mcs51_is_io(const oak_core *core, uint32_t at);
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch);
+void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value);
+uint8_t mcs51_psw(const oak_core *core);
+void mcs51_set_psw(oak_core *core, uint8_t value);
+
+/* The loop, compiled twice from mcs51_loop.h: until the time is up, and for one instruction. */
+mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit);
+mcs51_exit mcs51_run_one(oak_core *core);
+
+#endif

@@ -1,0 +1,287 @@
+/* mcs51_tables.c — what is derived from mcs51.def: rows, mnemonics, the decoder's index; decoding and printing. */
+#include "base/bytes.h"
+#include "isa/mcs51/mcs51.h"
+
+#define CHOICE(mnemonic, of, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)                                          \
+    [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning},
+const oak_insn_row mcs51_rows[MCS51_ROWS] = {
+#include "isa/mcs51/mcs51.def"
+};
+
+#define CHOICE(mnemonic, of, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) [MCS51_##id] = MCS51_TOUCH_##touch,
+const uint8_t mcs51_touch[MCS51_ROWS] = {
+#include "isa/mcs51/mcs51.def"
+};
+
+static const struct {
+    const char *mnemonic, *of;
+} choices[MCS51_CHOICES] = {
+#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)
+#define CHOICE(mnemonic, of, meaning) {#mnemonic, of},
+#include "isa/mcs51/mcs51.def"
+};
+
+static const struct {
+    const char *name;
+    uint8_t number;
+} class_names[] = {
+    {"a", MCS51_A},           {"ab", MCS51_AB},          {"c", MCS51_C},           {"dptr", MCS51_DPTR},
+    {"@dptr", MCS51_AT_DPTR}, {"@a+dptr", MCS51_AT_A_DPTR}, {"@a+pc", MCS51_AT_A_PC}, {"rn", MCS51_RN},
+    {"@ri", MCS51_AT_RI},     {"#data", MCS51_IMMEDIATE}, {"#data16", MCS51_DATA16}, {"/bit", MCS51_NOT_BIT},
+    {"direct", MCS51_DIRECT}, {"source", MCS51_SOURCE},  {"bit", MCS51_BIT_ADDRESS}, {"rel", MCS51_REL},
+    {"addr11", MCS51_ADDR11}, {"addr16", MCS51_ADDR16},
+};
+
+static uint8_t class_number(const char *text, size_t length)
+{
+    for (size_t i = 0; i < sizeof class_names / sizeof *class_names; i++)
+        if (oak_same_name(text, length, class_names[i].name)) return class_names[i].number;
+    return MCS51_NO_OPERAND;
+}
+
+oak_flow mcs51_flow(unsigned row)
+{
+    switch (row) {
+    case MCS51_ACALL:
+    case MCS51_LCALL: return OAK_FLOW_CALL;
+    case MCS51_AJMP:
+    case MCS51_LJMP:
+    case MCS51_SJMP: return OAK_FLOW_JUMP;
+    case MCS51_RET:
+    case MCS51_RETI: return OAK_FLOW_RETURN;
+    case MCS51_JMP_A_DPTR: return OAK_FLOW_COMPUTED;
+    case MCS51_JC: case MCS51_JNC: case MCS51_JB: case MCS51_JNB: case MCS51_JBC: case MCS51_JZ: case MCS51_JNZ:
+    case MCS51_CJNE_A_DIR: case MCS51_CJNE_A_IMM: case MCS51_CJNE_RN_IMM: case MCS51_CJNE_RI_IMM:
+    case MCS51_DJNZ_RN: case MCS51_DJNZ_DIR: return OAK_FLOW_BRANCH;
+    default: return OAK_FLOW_NEXT;
+    }
+}
+
+static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
+{
+    for (uint8_t i = 0; i < tables->mnemonic_count; i++)
+        if (oak_same(tables->mnemonic[i], name)) return i;
+    uint8_t number = tables->mnemonic_count++;
+    tables->mnemonic[number] = name;
+    tables->first_row[number] = MCS51_NO_ROW;
+    return number;
+}
+
+static void build_shape(mcs51_shape *shape, const oak_insn_row *row)
+{
+    oak_pattern_compile(row->bits, &shape->pattern);
+    for (const char *p = row->operands; *p;) {
+        const char *end = p;
+        while (*end && *end != ',') end++;
+        shape->class_of[shape->count++] = class_number(p, (size_t)(end - p));
+        p = *end ? end + 2 : end;
+    }
+}
+
+static void build_choices(oak_isa_tables *tables)
+{
+    for (unsigned c = 0; c < MCS51_CHOICES; c++) {
+        uint8_t number = add_mnemonic(tables, choices[c].mnemonic);
+        for (const char *p = choices[c].of; *p;) {
+            const char *end = p;
+            while (*end && *end != ' ') end++;
+            int of = mcs51_mnemonic(tables, p, (size_t)(end - p));
+            tables->choice[number][tables->choice_count[number]++] = tables->first_row[of];
+            p = *end ? end + 1 : end;
+        }
+    }
+}
+
+static oak_status open_tables(const oak_host *host, oak_isa_tables **result)
+{
+    oak_isa_tables *tables = host->resize(host->context, NULL, 0, sizeof *tables);
+    if (!tables) return OAK_NO_MEMORY;
+    memset(tables, 0, sizeof *tables);
+    memset(tables->row_of_code, MCS51_NO_ROW, sizeof tables->row_of_code);
+    for (unsigned i = MCS51_ROWS; i-- > 0;) {
+        mcs51_shape *shape = &tables->shape[i];
+        build_shape(shape, &mcs51_rows[i]);
+        shape->mnemonic = add_mnemonic(tables, mcs51_rows[i].mnemonic);
+        shape->next = tables->first_row[shape->mnemonic];
+        tables->first_row[shape->mnemonic] = (uint8_t)i;
+        unsigned below = 8u * (shape->pattern.size - 1u);
+        for (unsigned code = 0; code < 256; code++)
+            if (((code << below) & shape->pattern.mask) == shape->pattern.fixed) tables->row_of_code[code] = (uint8_t)i;
+    }
+    build_choices(tables);
+    *result = tables;
+    return OAK_OK;
+}
+
+static void close_tables(const oak_host *host, oak_isa_tables *tables)
+{
+    if (tables) host->resize(host->context, tables, sizeof *tables, 0);
+}
+
+int mcs51_mnemonic(const oak_isa_tables *tables, const char *text, size_t length)
+{
+    for (unsigned i = 0; i < tables->mnemonic_count; i++)
+        if (oak_same_name(text, length, tables->mnemonic[i])) return (int)i;
+    return -1;
+}
+
+static const char *mnemonic_name(const oak_isa_tables *tables, unsigned number)
+{
+    return number < tables->mnemonic_count ? tables->mnemonic[number] : NULL;
+}
+
+static unsigned row_size(const oak_isa_tables *tables, unsigned row)
+{
+    return tables->shape[row].pattern.size;
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
+                        oak_decoded *decoded)
+{
+    *decoded = (oak_decoded){.address = address, .size = 1};
+    if (!available) return OAK_OUT_OF_RANGE;
+    decoded->word = bytes[0];
+    unsigned row = tables->row_of_code[bytes[0]];
+    if (row == MCS51_NO_ROW) return OAK_REFUSED;
+    const oak_pattern *pattern = &tables->shape[row].pattern;
+    if (pattern->size > available) return OAK_OUT_OF_RANGE;
+    for (unsigned i = 1; i < pattern->size; i++) decoded->word = decoded->word << 8 | bytes[i];
+    decoded->row = (uint16_t)row;
+    decoded->size = pattern->size;
+    decoded->cycles = mcs51_rows[row].cycles;
+    decoded->flow = mcs51_flow(row);
+    uint32_t next = address + pattern->size, offset;
+    decoded->has_target = true;
+    switch (tables->shape[row].count ? tables->shape[row].class_of[tables->shape[row].count - 1] : MCS51_NO_OPERAND) {
+    case MCS51_REL:
+        offset = oak_pattern_get(pattern, 'r', decoded->word);
+        decoded->target = (next + offset - ((offset & 0x80) << 1)) & 0xFFFF;
+        break;
+    case MCS51_ADDR11:
+        decoded->target = (next & 0xF800) | oak_pattern_get(pattern, 'p', decoded->word);
+        break;
+    case MCS51_ADDR16: decoded->target = oak_pattern_get(pattern, 'l', decoded->word); break;
+    default: decoded->has_target = false; break;
+    }
+    return OAK_OK;
+}
+
+static const char *name_of(const oak_namer *namer, unsigned space, uint32_t address)
+{
+    return namer && namer->name ? namer->name(namer->context, space, address) : NULL;
+}
+
+static void print_address(const oak_namer *namer, unsigned space, uint32_t address, unsigned digits, oak_buf *out)
+{
+    const char *name = name_of(namer, space, address);
+    if (name) oak_buf_text(out, name);
+    else oak_buf_format(out, "0x%0*x", (int)digits, (unsigned)address);
+}
+
+static void print_bit(const oak_namer *namer, uint8_t bit, oak_buf *out)
+{
+    const char *name = name_of(namer, MCS51_BIT, bit);
+    if (name) {
+        oak_buf_text(out, name);
+        return;
+    }
+    uint8_t cell = mcs51_bit_cell(bit);
+    print_address(namer, cell < 0x80 ? MCS51_IRAM : MCS51_SFR, cell, 2, out);
+    oak_buf_format(out, ".%u", bit & 7u);
+}
+
+void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
+{
+    const mcs51_shape *shape = &tables->shape[decoded->row];
+    const oak_pattern *pattern = &shape->pattern;
+    uint32_t word = decoded->word;
+    oak_buf_text(out, mcs51_rows[decoded->row].mnemonic);
+    for (unsigned i = 0; i < shape->count; i++) {
+        oak_buf_text(out, i ? ", " : " ");
+        uint32_t direct = 0;
+        switch (shape->class_of[i]) {
+        case MCS51_A: oak_buf_text(out, "a"); break;
+        case MCS51_AB: oak_buf_text(out, "ab"); break;
+        case MCS51_C: oak_buf_text(out, "c"); break;
+        case MCS51_DPTR: oak_buf_text(out, "dptr"); break;
+        case MCS51_AT_DPTR: oak_buf_text(out, "@dptr"); break;
+        case MCS51_AT_A_DPTR: oak_buf_text(out, "@a+dptr"); break;
+        case MCS51_AT_A_PC: oak_buf_text(out, "@a+pc"); break;
+        case MCS51_RN: oak_buf_format(out, "r%u", (unsigned)oak_pattern_get(pattern, 'n', word)); break;
+        case MCS51_AT_RI: oak_buf_format(out, "@r%u", (unsigned)oak_pattern_get(pattern, 'i', word)); break;
+        case MCS51_IMMEDIATE: oak_buf_format(out, "#0x%02x", (unsigned)oak_pattern_get(pattern, 'd', word)); break;
+        case MCS51_DATA16: oak_buf_format(out, "#0x%04x", (unsigned)oak_pattern_get(pattern, 'd', word)); break;
+        case MCS51_NOT_BIT:
+            oak_buf_char(out, '/');
+            print_bit(namer, (uint8_t)oak_pattern_get(pattern, 'b', word), out);
+            break;
+        case MCS51_BIT_ADDRESS: print_bit(namer, (uint8_t)oak_pattern_get(pattern, 'b', word), out); break;
+        case MCS51_SOURCE:
+        case MCS51_DIRECT:
+            direct = oak_pattern_get(pattern, shape->class_of[i] == MCS51_SOURCE ? 's' : 'a', word);
+            print_address(namer, direct < 0x80 ? MCS51_IRAM : MCS51_SFR, direct, 2, out);
+            break;
+        default: print_address(namer, MCS51_CODE, decoded->target, 4, out); break;
+        }
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+static const oak_space_info spaces[MCS51_SPACES] = {
+    [MCS51_NUMBER] = {"number", "a plain number", false, false},
+    [MCS51_CODE] = {"code", "program memory", false, false},
+    [MCS51_IRAM] = {"iram", "internal RAM", false, false},
+    [MCS51_XRAM] = {"xram", "external RAM", false, false},
+    [MCS51_SFR] = {"sfr", "special function registers", false, true},
+    [MCS51_BIT] = {"bit", "single bits", true, false},
+};
+
+static const oak_register_info registers[MCS51_REGISTERS] = {
+    {"pc", 16, "program counter", false},     {"a", 8, "accumulator", false},   {"b", 8, "B register", false},
+    {"psw", 8, "program status word", false}, {"sp", 8, "stack pointer", false}, {"dptr", 16, "data pointer", false},
+    {"r0", 8, "register 0 of the bank", true}, {"r1", 8, "register 1 of the bank", true},
+    {"r2", 8, "register 2 of the bank", true}, {"r3", 8, "register 3 of the bank", true},
+    {"r4", 8, "register 4 of the bank", true}, {"r5", 8, "register 5 of the bank", true},
+    {"r6", 8, "register 6 of the bank", true}, {"r7", 8, "register 7 of the bank", true},
+};
+
+static const oak_flag_info flags[] = {
+    {"cy", MCS51_REG_PSW, 7, 1, "carry"},         {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry"},
+    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0"},   {"rs", MCS51_REG_PSW, 3, 2, "register bank"},
+    {"ov", MCS51_REG_PSW, 2, 1, "overflow"},      {"p", MCS51_REG_PSW, 0, 1, "parity of a"},
+};
+
+const oak_isa oak_isa_mcs51 = {
+    .about = {.name = "mcs51",
+              .title = "MCS-51, 8-bit",
+              .cycle_unit = "machine cycle",
+              .big_endian = true,
+              .spaces = spaces,
+              .space_count = MCS51_SPACES,
+              .code_space = MCS51_CODE,
+              .registers = registers,
+              .register_count = MCS51_REGISTERS,
+              .pc_register = MCS51_REG_PC,
+              .flags = flags,
+              .flag_count = sizeof flags / sizeof *flags},
+    .rows = mcs51_rows,
+    .row_count = MCS51_ROWS,
+    .open = open_tables,
+    .close = close_tables,
+    .mnemonic = mcs51_mnemonic,
+    .mnemonic_name = mnemonic_name,
+    .is_register = mcs51_is_register,
+    .read_operands = mcs51_read_operands,
+    .forms = mcs51_forms,
+    .size = row_size,
+    .encode = mcs51_encode,
+    .bit_of = mcs51_bit_of,
+    .decode = mcs51_decode,
+    .print = mcs51_print,
+    .core = &mcs51_core_ops,
+};

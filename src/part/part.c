@@ -1,0 +1,63 @@
+/* part.c — lookups in a part. Part files are read in part_yaml.c, which is no piece of the freestanding core. */
+#include <oakspindle/part.h>
+
+#include "base/text.h"
+
+const oak_part_register *oak_part_find_register(const oak_part *part, const char *name, size_t length)
+{
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (oak_same_name(name, length, part->registers[i].name)) return &part->registers[i];
+    return NULL;
+}
+
+const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address)
+{
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (part->registers[i].space == space && part->registers[i].address == address) return &part->registers[i];
+    return NULL;
+}
+
+const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space, uint32_t address)
+{
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *memory = &part->memories[i];
+        if (memory->space == space && address >= memory->base && address - memory->base < memory->size) return memory;
+    }
+    return NULL;
+}
+
+bool oak_part_find_field(const oak_part *part, const char *name, size_t length, const oak_part_register **reg,
+                         const oak_part_field **field)
+{
+    for (unsigned i = 0; i < part->register_count; i++) {
+        for (unsigned f = 0; f < part->registers[i].field_count; f++) {
+            if (!oak_same_name(name, length, part->registers[i].fields[f].name)) continue;
+            *reg = &part->registers[i];
+            *field = &part->registers[i].fields[f];
+            return true;
+        }
+    }
+    return false;
+}
+
+bool oak_part_find_pin(const oak_part *part, const char *name, size_t length, unsigned *pin)
+{
+    for (unsigned i = 0; i < part->port_count; i++) {
+        size_t size = oak_length(part->ports[i].name);
+        if (length < size + 2 || !oak_same_name(name, size, part->ports[i].name) || name[size] != '.') continue;
+        uint64_t bit;
+        size_t used;
+        if (oak_read_number(name + size + 1, name + length, &bit, &used) || used != length - size - 1) return false;
+        if (bit >= part->ports[i].pin_count) return false;
+        *pin = i * OAK_MOST_PINS + (unsigned)bit;
+        return true;
+    }
+    return false;
+}
+
+unsigned oak_part_find_space(const oak_part *part, const char *name, size_t length)
+{
+    for (unsigned i = 1; i < part->architecture->space_count; i++)
+        if (oak_same_name(name, length, part->architecture->spaces[i].name)) return i;
+    return 0;
+}

@@ -1,0 +1,580 @@
+/* part_yaml.c — reads a part file. The schema is described in docs/part-files.md.
+ *
+ * libyaml's document tree is used directly, because every node carries its line and column and every fault of a part
+ * file is reported there. */
+#include <yaml.h>
+
+#include <oakspindle/part.h>
+
+#include "base/arena.h"
+#include "base/bytes.h"
+#include "base/diag.h"
+#include <oakspindle/print.h>
+
+enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096 };
+
+/* A part with the arena that holds all of it. */
+typedef struct part_box {
+    oak_part part;
+    oak_host host;
+    oak_arena arena;
+} part_box;
+
+/* Lists grow here and are copied to the arena at the end. */
+typedef struct part_builder {
+    const oak_host *host;
+    const oak_diag_sink *sink;
+    part_box *box;
+    oak_part_memory *memories;
+    oak_part_register *registers;
+    oak_part_port *ports;
+    oak_part_vector *vectors;
+    size_t memory_room, register_room, port_room, vector_room;
+    oak_status status; /* the first failure that is not a refusal */
+    bool refused;
+} part_builder;
+
+typedef struct part_file {
+    part_builder *builder;
+    const char *path;
+    yaml_document_t document;
+} part_file;
+
+#define REFUSE_AT(file, node, code, hint, ...)                                                                     \
+    do {                                                                                                           \
+        (file)->builder->refused = true;                                                                           \
+        oak_refuse((file)->builder->sink, code, (file)->path, (uint32_t)(node)->start_mark.line + 1,               \
+                   (uint32_t)(node)->start_mark.column + 1, hint, __VA_ARGS__);                                    \
+    } while (0)
+
+/* ------------------------------------------------------------------------------------------ nodes */
+
+static yaml_node_t *node_at(part_file *file, int index)
+{
+    return yaml_document_get_node(&file->document, index);
+}
+
+static const char *scalar(const yaml_node_t *node)
+{
+    return node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : NULL;
+}
+
+static yaml_node_t *member(part_file *file, yaml_node_t *map, const char *key)
+{
+    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
+        const char *name = scalar(node_at(file, pair->key));
+        if (name && oak_same(name, key)) return node_at(file, pair->value);
+    }
+    return NULL;
+}
+
+/* Reports every key of a mapping that is not in the list, and keys given twice. */
+static bool check_keys(part_file *file, yaml_node_t *map, const char *what, const char *const *allowed)
+{
+    if (map->type != YAML_MAPPING_NODE) {
+        REFUSE_AT(file, map, "part-shape", "Write it as `key: value` pairs.", "%s must be a mapping", what);
+        return false;
+    }
+    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
+        yaml_node_t *node = node_at(file, pair->key);
+        const char *name = scalar(node);
+        const char *nearest = NULL;
+        bool known = false;
+        for (unsigned i = 0; name && allowed[i]; i++) {
+            if (oak_same(name, allowed[i])) known = true;
+            else if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2)
+                nearest = allowed[i];
+        }
+        char hint[80] = "";
+        if (nearest) oak_format(hint, sizeof hint, "Did you mean `%s`?", nearest);
+        if (!known)
+            REFUSE_AT(file, node, "part-key", *hint ? hint : NULL, "%s has no key `%s`", what, name ? name : "?");
+        for (yaml_node_pair_t *other = map->data.mapping.pairs.start; known && other < pair; other++) {
+            const char *before = scalar(node_at(file, other->key));
+            if (before && oak_same(before, name))
+                REFUSE_AT(file, node, "part-key", "Remove one of them.", "`%s` is given twice", name);
+        }
+    }
+    return true;
+}
+
+static const char *text_member(part_file *file, yaml_node_t *map, const char *key, bool needed)
+{
+    yaml_node_t *node = member(file, map, key);
+    if (!node && !needed) return "";
+    const char *text = node ? scalar(node) : NULL;
+    if (!text || (needed && !*text)) {
+        REFUSE_AT(file, node ? node : map, "part-value", NULL, "`%s` needs a text here", key);
+        return NULL;
+    }
+    char *copy = oak_arena_text(&file->builder->box->arena, text, oak_length(text));
+    if (!copy) file->builder->status = OAK_NO_MEMORY;
+    return copy;
+}
+
+static bool number_member(part_file *file, yaml_node_t *map, const char *key, bool needed, uint64_t otherwise,
+                          uint64_t most, uint64_t *value)
+{
+    yaml_node_t *node = member(file, map, key);
+    *value = otherwise;
+    if (!node && !needed) return true;
+    const char *text = node ? scalar(node) : NULL;
+    size_t used = 0;
+    if (!text || oak_read_number(text, text + oak_length(text), value, &used) || text[used]) {
+        uint64_t factor = 1;
+        if (text && used == 0 && oak_is_digit(*text)) used = 0;
+        /* sizes may carry a unit: 8KiB, 1MiB */
+        size_t digits = 0;
+        while (text && oak_is_digit(text[digits])) digits++;
+        const char *unit = text ? text + digits : "";
+        while (*unit == ' ') unit++;
+        if (digits && digits < 8 && oak_same(unit, "KiB")) factor = 1024;
+        if (digits && digits < 8 && oak_same(unit, "MiB")) factor = 1048576;
+        if (factor == 1) {
+            REFUSE_AT(file, node ? node : map, "part-value", "Numbers: 128, 0x80, 80h, 8KiB.", "`%s` needs a number here", key);
+            return false;
+        }
+        *value = 0;
+        for (size_t i = 0; i < digits; i++) *value = *value * 10 + (unsigned)(text[i] - '0');
+        *value *= factor;
+    }
+    if (*value <= most) return true;
+    REFUSE_AT(file, node ? node : map, "part-value", NULL, "`%s` is %llu, at most %llu is possible", key,
+              (unsigned long long)*value, (unsigned long long)most);
+    return false;
+}
+
+static bool space_member(part_file *file, yaml_node_t *map, const char *otherwise, uint8_t *space)
+{
+    yaml_node_t *node = member(file, map, "space");
+    const char *name = node ? scalar(node) : otherwise;
+    unsigned found = name ? oak_part_find_space(&file->builder->box->part, name, oak_length(name)) : 0;
+    *space = (uint8_t)found;
+    if (found) return true;
+    REFUSE_AT(file, node ? node : map, "part-value", NULL, "architecture %s has no space `%s`",
+              file->builder->box->part.architecture->name, name ? name : "?");
+    return false;
+}
+
+/* ------------------------------------------------------------------------------------------ pieces of a part */
+
+static void add_memory(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"space", "kind", "at", "size", "title", NULL};
+    part_builder *b = file->builder;
+    oak_part_memory memory = {0};
+    uint64_t base, size;
+    if (!check_keys(file, map, "a memory", keys) || !space_member(file, map, NULL, &memory.space)) return;
+    if (!number_member(file, map, "at", false, 0, UINT32_MAX, &base)) return;
+    if (!number_member(file, map, "size", true, 0, UINT32_MAX, &size)) return;
+    const char *kind = text_member(file, map, "kind", true);
+    memory.title = text_member(file, map, "title", false);
+    if (!kind || !memory.title) return;
+    if (!oak_same(kind, "rom") && !oak_same(kind, "ram")) {
+        REFUSE_AT(file, member(file, map, "kind"), "part-value", "Write rom or ram.", "no memory is of kind `%s`", kind);
+        return;
+    }
+    if (!size || base + size > (uint64_t)UINT32_MAX + 1) {
+        REFUSE_AT(file, map, "part-value", NULL, "this memory has no bytes or ends beyond 4 GiB");
+        return;
+    }
+    memory.writable = oak_same(kind, "ram");
+    memory.base = (uint32_t)base;
+    memory.size = (uint32_t)size;
+    oak_part *part = &b->box->part;
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        oak_part_memory *other = &b->memories[i];
+        bool same_space = other->space == memory.space, same_base = same_space && other->base == memory.base;
+        if (same_base) { /* a part replaces a memory of the part it extends */
+            *other = memory;
+            return;
+        }
+        if (same_space && base < (uint64_t)other->base + other->size && other->base < base + size) {
+            REFUSE_AT(file, map, "part-overlap", "Move one of them or make it smaller.",
+                      "this memory overlaps the one at 0x%x", (unsigned)other->base);
+            return;
+        }
+    }
+    oak_part_memory *grown = oak_grow(b->host, b->memories, &b->memory_room, part->memory_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->memories = grown;
+    grown[part->memory_count++] = memory;
+}
+
+/* A field is written `NAME: 7 what it does` or `NAME: 5-4 what it does`. */
+static bool read_field(part_file *file, yaml_node_t *key, yaml_node_t *value, unsigned bits, oak_part_field *field)
+{
+    const char *name = scalar(key), *text = scalar(value);
+    unsigned high = 0, low;
+    const char *p = text;
+    bool good = name && *name && p && oak_is_digit(*p);
+    while (good && oak_is_digit(*p) && high < 100) high = high * 10 + (unsigned)(*p++ - '0');
+    low = high;
+    if (good && *p == '-') {
+        p++;
+        good = oak_is_digit(*p);
+        for (low = 0; good && oak_is_digit(*p) && low < 100; p++) low = low * 10 + (unsigned)(*p - '0');
+    }
+    if (!good || (*p && *p != ' ') || high >= bits || low > high) {
+        REFUSE_AT(file, value, "part-value", "Write `NAME: 7 what it does`, or `NAME: 5-4 …` for a field, highest bit first.",
+                  "this is no bit of a register of %u bits", bits);
+        return false;
+    }
+    while (*p == ' ') p++;
+    oak_arena *arena = &file->builder->box->arena;
+    *field = (oak_part_field){.name = oak_arena_text(arena, name, oak_length(name)),
+                              .bit = (uint8_t)low,
+                              .width = (uint8_t)(high - low + 1),
+                              .title = oak_arena_text(arena, p, oak_length(p))};
+    if (!field->name || !field->title) file->builder->status = OAK_NO_MEMORY;
+    return field->name && field->title;
+}
+
+static bool read_fields(part_file *file, yaml_node_t *map, oak_part_register *reg)
+{
+    if (map->type != YAML_MAPPING_NODE) {
+        REFUSE_AT(file, map, "part-shape", NULL, "`bits` must be a mapping of names to bit numbers");
+        return false;
+    }
+    size_t count = (size_t)(map->data.mapping.pairs.top - map->data.mapping.pairs.start);
+    oak_part_field *fields = oak_arena_zero(&file->builder->box->arena, count * sizeof *fields);
+    if (!fields) {
+        file->builder->status = OAK_NO_MEMORY;
+        return false;
+    }
+    unsigned filled = 0;
+    for (size_t i = 0; i < count; i++) {
+        yaml_node_pair_t *pair = map->data.mapping.pairs.start + i;
+        oak_part_field field;
+        if (!read_field(file, node_at(file, pair->key), node_at(file, pair->value), reg->bits, &field)) return false;
+        unsigned at = filled++;
+        for (; at && fields[at - 1].bit < field.bit; at--) fields[at] = fields[at - 1];
+        fields[at] = field;
+    }
+    for (unsigned i = 1; i < filled; i++) {
+        if (fields[i].bit + fields[i].width <= fields[i - 1].bit) continue;
+        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name, fields[i].name);
+        return false;
+    }
+    reg->fields = fields;
+    reg->field_count = filled;
+    return true;
+}
+
+static void add_register(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "space", "at", "reset", "size", "title", "bits", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_register reg = {0};
+    uint64_t address, reset, size;
+    if (!check_keys(file, map, "a register", keys) || !space_member(file, map, "sfr", &reg.space)) return;
+    if (!number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
+    if (!number_member(file, map, "size", false, 8, 32, &size)) return;
+    reg.bits = (uint8_t)size;
+    if (!number_member(file, map, "reset", false, 0, ((uint64_t)1 << size) - 1, &reset)) return;
+    reg.name = text_member(file, map, "name", true);
+    reg.title = text_member(file, map, "title", false);
+    if (!reg.name || !reg.title) return;
+    reg.address = (uint32_t)address;
+    reg.reset = (uint32_t)reset;
+    yaml_node_t *fields = member(file, map, "bits");
+    if (fields && !read_fields(file, fields, &reg)) return;
+    unsigned at = part->register_count;
+    for (unsigned i = 0; i < part->register_count; i++) {
+        oak_part_register *other = &b->registers[i];
+        if (oak_same_name(other->name, oak_length(other->name), reg.name)) {
+            *other = reg;
+            return;
+        }
+        if (other->space == reg.space && other->address == reg.address) {
+            REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
+                      "registers `%s` and `%s` are both at 0x%02x", other->name, reg.name, (unsigned)reg.address);
+            return;
+        }
+        bool after = other->space > reg.space || (other->space == reg.space && other->address > reg.address);
+        if (after && at == part->register_count) at = i;
+    }
+    oak_part_register *grown = oak_grow(b->host, b->registers, &b->register_room, part->register_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->registers = grown;
+    memmove(grown + at + 1, grown + at, (part->register_count - at) * sizeof *grown);
+    grown[at] = reg;
+    part->register_count++;
+}
+
+static void add_port(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "register", "stage", "title", "pins", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_port port = {0};
+    if (!check_keys(file, map, "a port", keys)) return;
+    port.name = text_member(file, map, "name", true);
+    port.title = text_member(file, map, "title", false);
+    const char *name = text_member(file, map, "register", true), *stage = text_member(file, map, "stage", true);
+    if (!port.name || !port.title || !name || !stage) return;
+    const oak_part_register *reg = NULL;
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (oak_same_name(name, oak_length(name), b->registers[i].name)) reg = &b->registers[i];
+    if (!reg) {
+        REFUSE_AT(file, member(file, map, "register"), "part-value", "List the register under `registers` first.",
+                  "there is no register `%s`", name);
+        return;
+    }
+    port.address = reg->address;
+    port.space = reg->space;
+    if (oak_same(stage, "push-pull")) port.stage = OAK_PUSH_PULL;
+    else if (oak_same(stage, "open-drain")) port.stage = OAK_OPEN_DRAIN;
+    else if (oak_same(stage, "quasi-bidirectional")) port.stage = OAK_QUASI;
+    else {
+        REFUSE_AT(file, member(file, map, "stage"), "part-value", "Stages: push-pull, open-drain, quasi-bidirectional.",
+                  "no output stage is called `%s`", stage);
+        return;
+    }
+    yaml_node_t *pins = member(file, map, "pins");
+    size_t count = pins && pins->type == YAML_SEQUENCE_NODE
+                       ? (size_t)(pins->data.sequence.items.top - pins->data.sequence.items.start) : 0;
+    if (!count || count > reg->bits) {
+        REFUSE_AT(file, pins ? pins : map, "part-value", "List the other function of each pin, or - for none, from bit 0 up.",
+                  "`pins` needs 1 to %u entries", reg->bits);
+        return;
+    }
+    port.pin_count = (uint8_t)count;
+    for (size_t i = 0; i < count; i++) {
+        const char *other = scalar(node_at(file, pins->data.sequence.items.start[i]));
+        if (!other || oak_same(other, "-") || !*other) continue;
+        port.alternate[i] = oak_arena_text(&b->box->arena, other, oak_length(other));
+        if (!port.alternate[i]) b->status = OAK_NO_MEMORY;
+    }
+    for (unsigned i = 0; i < part->port_count; i++) {
+        if (!oak_same_name(port.name, oak_length(port.name), b->ports[i].name)) continue;
+        b->ports[i] = port;
+        return;
+    }
+    if (part->port_count == OAK_MOST_PORTS) {
+        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
+        return;
+    }
+    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->ports = grown;
+    grown[part->port_count++] = port;
+}
+
+static void add_vector(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "at", "title", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_vector vector = {0};
+    uint64_t address;
+    if (!check_keys(file, map, "a vector", keys)) return;
+    if (!number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
+    vector.name = text_member(file, map, "name", true);
+    vector.title = text_member(file, map, "title", false);
+    vector.address = (uint32_t)address;
+    if (!vector.name || !vector.title) return;
+    bool inside = false;
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *memory = &b->memories[i];
+        if (memory->space == part->architecture->code_space && vector.address >= memory->base &&
+            vector.address - memory->base < memory->size)
+            inside = true;
+    }
+    if (!inside) {
+        REFUSE_AT(file, map, "part-value", "A vector lies in the code memory of the part.",
+                  "vector `%s` at 0x%04x is outside code memory", vector.name, (unsigned)vector.address);
+        return;
+    }
+    for (unsigned i = 0; i < part->vector_count; i++) {
+        if (!oak_same_name(vector.name, oak_length(vector.name), b->vectors[i].name)) continue;
+        b->vectors[i] = vector;
+        return;
+    }
+    oak_part_vector *grown = oak_grow(b->host, b->vectors, &b->vector_room, part->vector_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->vectors = grown;
+    grown[part->vector_count++] = vector;
+}
+
+static void each_item(part_file *file, yaml_node_t *root, const char *key, void (*add)(part_file *, yaml_node_t *))
+{
+    yaml_node_t *list = member(file, root, key);
+    if (!list) return;
+    if (list->type != YAML_SEQUENCE_NODE) {
+        REFUSE_AT(file, list, "part-shape", "Begin every entry with `- `.", "`%s` must be a list", key);
+        return;
+    }
+    yaml_node_item_t *item = list->data.sequence.items.start;
+    for (unsigned n = 0; item < list->data.sequence.items.top; item++, n++) {
+        if (n == MOST_ITEMS) {
+            REFUSE_AT(file, list, "part-shape", NULL, "`%s` has more than %u entries", key, MOST_ITEMS);
+            return;
+        }
+        add(file, node_at(file, *item));
+        if (file->builder->status) return;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ files */
+
+static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from, yaml_node_t *from_node);
+
+static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
+{
+    const char *base = text_member(file, root, "extends", true);
+    if (!base) return;
+    size_t folder = oak_length(file->path);
+    while (folder && file->path[folder - 1] != '/') folder--;
+    oak_buf path;
+    oak_buf_open(&path, file->builder->host);
+    oak_buf_add(&path, file->path, folder);
+    oak_buf_format(&path, "%s.yaml", base);
+    if (path.failed) file->builder->status = OAK_NO_MEMORY;
+    else load_file(file->builder, oak_buf_string(&path), depth + 1, file, member(file, root, "extends"));
+    oak_buf_close(&path);
+}
+
+static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
+{
+    static const char *const keys[] = {"part", "title", "architecture", "extends", "clock", "clocks-per-cycle",
+                                       "memories", "registers", "ports", "vectors", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    if (!check_keys(file, root, "a part file", keys)) return;
+    if (member(file, root, "extends")) load_base(file, root, depth);
+    if (b->status || (b->refused && !part->architecture)) return;
+    part->name = text_member(file, root, "part", true);
+    if (member(file, root, "title") || !part->title) part->title = text_member(file, root, "title", true);
+    if (member(file, root, "architecture") || !part->architecture) {
+        const char *name = text_member(file, root, "architecture", true);
+        part->architecture = name ? oak_architecture_find(name) : NULL;
+        if (name && !part->architecture)
+            REFUSE_AT(file, member(file, root, "architecture"), "part-value", "`spindle parts` lists what there is.",
+                      "there is no architecture `%s`", name);
+        if (!part->architecture) return;
+    }
+    uint64_t clocks;
+    if (number_member(file, root, "clocks-per-cycle", false, part->clocks_per_cycle ? part->clocks_per_cycle : 1, 1000, &clocks))
+        part->clocks_per_cycle = (uint32_t)clocks;
+    yaml_node_t *clock = member(file, root, "clock");
+    if (clock && (!scalar(clock) || oak_read_frequency(scalar(clock), &part->clock_millihertz)))
+        REFUSE_AT(file, clock, "part-value", "Write it like 12MHz or 11.0592 MHz.", "this is no clock frequency");
+    each_item(file, root, "memories", add_memory);
+    each_item(file, root, "registers", add_register);
+    each_item(file, root, "ports", add_port);
+    each_item(file, root, "vectors", add_vector);
+    if (depth == 0 && !b->refused && (!part->memory_count || !part->clock_millihertz || !part->clocks_per_cycle))
+        REFUSE_AT(file, root, "part-shape", NULL, "a part needs `clock`, `clocks-per-cycle` and `memories`");
+}
+
+static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from, yaml_node_t *from_node)
+{
+    uint8_t *bytes = NULL;
+    size_t size = 0;
+    oak_status status = depth > MOST_NESTING ? OAK_OUT_OF_RANGE
+                                             : b->host->read_file(b->host->context, path, LARGEST_FILE, &bytes, &size);
+    if (status == OAK_NO_MEMORY) {
+        b->status = status;
+        return;
+    }
+    if (status) {
+        if (from) {
+            REFUSE_AT(from, from_node, "part-extends", "A part it extends lies beside it, as NAME.yaml.",
+                      "cannot extend %s: %s", path, depth > MOST_NESTING ? "the parts extend each other" : oak_status_text(status));
+        } else {
+            oak_refuse(b->sink, "no-file", path, 0, 0, "`spindle parts` lists the parts there are.",
+                       "the part file cannot be read: %s", oak_status_text(status));
+            b->status = status;
+        }
+        return;
+    }
+    part_file file = {.builder = b, .path = path};
+    yaml_parser_t parser;
+    if (!yaml_parser_initialize(&parser)) {
+        b->status = OAK_NO_MEMORY;
+    } else {
+        yaml_parser_set_input_string(&parser, bytes ? bytes : (const uint8_t *)"", size);
+        if (!yaml_parser_load(&parser, &file.document)) {
+            b->refused = true;
+            oak_refuse(b->sink, "part-syntax", path, (uint32_t)parser.problem_mark.line + 1,
+                       (uint32_t)parser.problem_mark.column + 1, NULL, "not valid YAML: %s",
+                       parser.problem ? parser.problem : "?");
+        } else {
+            yaml_node_t *root = yaml_document_get_root_node(&file.document);
+            if (root) {
+                read_root(&file, root, depth);
+            } else {
+                b->refused = true;
+                oak_refuse(b->sink, "part-shape", path, 1, 1, NULL, "the part file is empty");
+            }
+            yaml_document_delete(&file.document);
+        }
+        yaml_parser_delete(&parser);
+    }
+    b->host->resize(b->host->context, bytes, size, 0);
+}
+
+/* Moves the lists into the arena. */
+static bool finish(part_builder *b)
+{
+    oak_part *part = &b->box->part;
+    oak_arena *arena = &b->box->arena;
+    void *memories = oak_arena_take(arena, part->memory_count * sizeof *b->memories);
+    void *registers = oak_arena_take(arena, part->register_count * sizeof *b->registers);
+    void *ports = oak_arena_take(arena, part->port_count * sizeof *b->ports);
+    void *vectors = oak_arena_take(arena, part->vector_count * sizeof *b->vectors);
+    if (!memories || !registers || !ports || !vectors) return false;
+    if (part->memory_count) memcpy(memories, b->memories, part->memory_count * sizeof *b->memories);
+    if (part->register_count) memcpy(registers, b->registers, part->register_count * sizeof *b->registers);
+    if (part->port_count) memcpy(ports, b->ports, part->port_count * sizeof *b->ports);
+    if (part->vector_count) memcpy(vectors, b->vectors, part->vector_count * sizeof *b->vectors);
+    part->memories = memories;
+    part->registers = registers;
+    part->ports = ports;
+    part->vectors = vectors;
+    return true;
+}
+
+oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part)
+{
+    if (!host->read_file) return OAK_UNSUPPORTED;
+    part_box *box = host->resize(host->context, NULL, 0, sizeof *box);
+    if (!box) return OAK_NO_MEMORY;
+    memset(box, 0, sizeof *box);
+    box->host = *host;
+    oak_arena_open(&box->arena, &box->host);
+    part_builder b = {.host = host, .sink = sink, .box = box};
+    load_file(&b, path, 0, NULL, NULL);
+    if (!b.status && b.refused) b.status = OAK_REFUSED;
+    if (!b.status && !finish(&b)) b.status = OAK_NO_MEMORY;
+    oak_release(host, b.memories, b.memory_room, sizeof *b.memories);
+    oak_release(host, b.registers, b.register_room, sizeof *b.registers);
+    oak_release(host, b.ports, b.port_room, sizeof *b.ports);
+    oak_release(host, b.vectors, b.vector_room, sizeof *b.vectors);
+    if (b.status) oak_part_free(&box->part);
+    else *part = &box->part;
+    return b.status;
+}
+
+void oak_part_free(oak_part *part)
+{
+    if (!part) return;
+    part_box *box = (part_box *)part; /* the part is its first member */
+    oak_host host = box->host;
+    oak_arena_close(&box->arena);
+    host.resize(host.context, box, sizeof *box, 0);
+}

@@ -1,0 +1,40 @@
+/* gpio.c — see gpio.h.
+ *
+ *   stage               latch 0       latch 1
+ *   quasi-bidirectional drives low    weakly high: the outside can pull it low
+ *   open drain          drives low    lets go: floats unless the outside drives
+ *   push-pull           drives low    drives high */
+#include "periph/gpio.h"
+
+void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port)
+{
+    *gpio = (oak_gpio){.stage = port->stage, .pin_count = port->pin_count};
+}
+
+uint32_t oak_gpio_levels(const oak_gpio *gpio)
+{
+    /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
+    uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : gpio->driven;
+    return (gpio->latch & ~free) | (gpio->latch & gpio->driven_level & free);
+}
+
+oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
+{
+    bool high = gpio->latch >> bit & 1, driven = gpio->driven >> bit & 1;
+    oak_level outside = driven ? (gpio->driven_level >> bit & 1 ? OAK_HIGH : OAK_LOW) : OAK_FLOAT;
+    oak_pin pin = {.outside = outside};
+    pin.chip = !high ? OAK_LOW : gpio->stage == OAK_PUSH_PULL ? OAK_HIGH : OAK_FLOAT;
+    pin.weak_high = high && gpio->stage == OAK_QUASI;
+    pin.contention = driven && pin.chip != OAK_FLOAT && pin.chip != outside;
+    if (pin.chip != OAK_FLOAT) pin.result = pin.chip;
+    else if (driven) pin.result = outside;
+    else pin.result = pin.weak_high ? OAK_HIGH : OAK_FLOAT;
+    return pin;
+}
+
+void oak_gpio_drive(oak_gpio *gpio, unsigned bit, oak_level level)
+{
+    uint32_t mask = (uint32_t)1 << bit;
+    gpio->driven = level == OAK_FLOAT ? gpio->driven & ~mask : gpio->driven | mask;
+    gpio->driven_level = level == OAK_HIGH ? gpio->driven_level | mask : gpio->driven_level & ~mask;
+}

@@ -1,0 +1,21 @@
+/* gpio.h — port pins: what the chip drives, what the outside drives, and what comes of it. */
+#ifndef OAK_PERIPH_GPIO_H
+#define OAK_PERIPH_GPIO_H
+
+#include <oakspindle/part.h>
+
+typedef struct oak_gpio {
+    oak_stage stage;
+    uint8_t pin_count;
+    uint32_t latch;        /* as last written by the program */
+    uint32_t driven;       /* pins the outside drives */
+    uint32_t driven_level; /* and how */
+} oak_gpio;
+
+void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port);
+/* The levels a reading instruction sees. A floating pin reads as 1. */
+uint32_t oak_gpio_levels(const oak_gpio *gpio);
+oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit);
+void oak_gpio_drive(oak_gpio *gpio, unsigned bit, oak_level level);
+
+#endif

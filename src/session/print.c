@@ -1,0 +1,63 @@
+/* print.c — an instruction of the running chip as source text. */
+#include <oakspindle/print.h>
+
+#include "base/bytes.h"
+#include "session/session_state.h"
+
+typedef struct naming {
+    const oak_session *session;
+    char text[96];
+} naming;
+
+static const char *name_of(void *context, unsigned space, uint32_t address)
+{
+    naming *self = context;
+    const oak_session *session = self->session;
+    const oak_architecture *about = session->part->architecture;
+    if (space == about->code_space) {
+        const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
+        return label && label->value == address ? label->name : NULL;
+    }
+    const oak_symbol *symbol;
+    for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
+        if (symbol->space == space && symbol->value == address) return symbol->name;
+    if (!about->spaces[space].of_bits) {
+        const oak_part_register *reg = oak_part_register_at(session->part, space, address);
+        return reg ? reg->name : NULL;
+    }
+    for (unsigned i = 0; i < session->part->register_count; i++) {
+        const oak_part_register *reg = &session->part->registers[i];
+        oak_value cell = {.number = reg->address, .space = reg->space, .known = true}, bit;
+        if (session->isa->bit_of(&cell, address & 7, &bit) || bit.number != address) continue;
+        for (unsigned f = 0; f < reg->field_count; f++)
+            if (reg->fields[f].width == 1 && reg->fields[f].bit == (address & 7)) return reg->fields[f].name;
+        oak_format(self->text, sizeof self->text, "%s.%u", reg->name, (unsigned)(address & 7));
+        return self->text;
+    }
+    return NULL;
+}
+
+oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room, unsigned *size)
+{
+    uint8_t bytes[OAK_LONGEST_INSN];
+    size_t count = 0;
+    unsigned code = session->part->architecture->code_space;
+    while (count < sizeof bytes && !session->chip.ops->read_memory(session->chip.chip, code, address + (uint32_t)count, bytes + count, 1)) count++;
+    oak_isa_tables *tables;
+    oak_status status = session->isa->open(&session->host, &tables);
+    if (status) return status;
+    oak_decoded decoded;
+    status = session->isa->decode(tables, bytes, count, address, &decoded);
+    if (!status) {
+        naming self = {.session = session};
+        oak_namer namer = {.context = &self, .name = name_of};
+        oak_buf buf;
+        oak_buf_open(&buf, &session->host);
+        session->isa->print(tables, &decoded, &namer, &buf);
+        oak_format(text, room, "%s", oak_buf_string(&buf));
+        *size = decoded.size;
+        oak_buf_close(&buf);
+    }
+    session->isa->close(&session->host, tables);
+    return status;
+}
