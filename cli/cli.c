@@ -152,17 +152,15 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
         char hint[120] = "";
         unsigned least = 4;
         for (const struct poptOption *o = options; result == POPT_ERROR_BADOPT && bad && o->longName; o++) {
-            /* A name is near when one begins like the other. */
             const char *name = bad + strspn(bad, "-");
-            size_t same = 0;
-            while (name[same] && name[same] == o->longName[same]) same++;
-            size_t longest = strlen(name) > strlen(o->longName) ? strlen(name) : strlen(o->longName);
-            if (same >= 2 && longest - same < least) {
-                least = (unsigned)(longest - same);
-                snprintf(hint, sizeof hint, "Did you mean --%s?", o->longName);
-            }
+            unsigned apart = oak_name_distance(name, strlen(name), o->longName, strlen(o->longName), 3);
+            if (apart >= least) continue;
+            least = apart;
+            snprintf(hint, sizeof hint, "Did you mean --%s?", o->longName);
         }
-        cli_usage(self, of, *hint ? hint : NULL, "%s: %s", bad ? bad : "?", result == POPT_ERROR_BADOPT ? "there is no such option" : poptStrerror(result));
+        bool number = result == POPT_ERROR_BADNUMBER || result == POPT_ERROR_OVERFLOW;
+        if (number) cli_usage(self, of, NULL, "`%s` is no number an option could take", bad ? bad : "?");
+        else cli_usage(self, of, *hint ? hint : NULL, "%s: %s", bad ? bad : "?", result == POPT_ERROR_BADOPT ? "there is no such option" : poptStrerror(result));
         return NULL;
     }
     const char **rest = poptGetArgs(*context);
@@ -225,11 +223,7 @@ char **cli_part_names(void)
 
 static unsigned letters_apart(const char *a, const char *b)
 {
-    size_t same = 0, la = strlen(a), lb = strlen(b);
-    while (a[same] && a[same] == b[same]) same++;
-    size_t tail = 0;
-    while (tail < la - same && tail < lb - same && a[la - 1 - tail] == b[lb - 1 - tail]) tail++;
-    return (unsigned)((la > lb ? la : lb) - same - tail);
+    return oak_name_distance(a, strlen(a), b, strlen(b), 3);
 }
 
 oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code)
@@ -295,6 +289,7 @@ oak_text_sink cli_text_sink(cli_text *text)
 
 bool cli_write_file(cli *self, const char *path, const cli_text *text)
 {
+    if (strcmp(path, "-") == 0) return fwrite(text->bytes, 1, text->size, stdout) == text->size;
     oak_status status = oak_linux_write_file(path, text->bytes, text->size);
     if (!status) return true;
     char message[300];

@@ -86,7 +86,7 @@ static int assemble(cli *self, const oak_part *part, const char *source, const a
     int exit_code = cli_failed(self, status, source);
     if (!exit_code) exit_code = write_results(self, program, options, output);
     if (self->json) print_json(self, exit_code ? NULL : program, output);
-    else if (!exit_code) print_summary(self, program, output);
+    else if (!exit_code && strcmp(output, "-") != 0) print_summary(self, program, output);
     else if (self->errors > 1) fprintf(stderr, "%u errors; nothing was written\n", self->errors);
     oak_program_free(program);
     free(output);
@@ -135,7 +135,8 @@ const command command_asm = {
     "wrong, every mistake is shown with its place, and no file is touched.\n"
     "\n"
     "  -p, --part PART      the microcontroller, by name or as a path to a part file\n"
-    "  -o, --output FILE    the HEX file; SOURCE with .hex when it is not given\n"
+    "  -o, --output FILE    the HEX file; SOURCE with .hex when it is not given;\n"
+    "                       - writes it to standard output\n"
     "  -l, --listing FILE   write line, address, bytes and cycles beside the source\n"
     "  -s, --symbols FILE   write symbols and lines as JSON\n"
     "      --record N       data bytes in one HEX record (16)\n"

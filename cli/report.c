@@ -7,49 +7,6 @@
 
 /* ------------------------------------------------------------------------------------------ what to show */
 
-/* space[from..to] */
-static bool read_range(cli *self, oak_session *session, show_item *item)
-{
-    char *open = strchr(item->expression, '['), *dots = open ? strstr(open, "..") : NULL, *close = dots ? strrchr(dots, ']') : NULL;
-    if (!close || close[1]) return false;
-    const oak_part *part = oak_session_part(session);
-    unsigned space = oak_part_find_space(part, item->expression, (size_t)(open - item->expression));
-    oak_reading from, to;
-    *dots = *close = 0;
-    char name[64];
-    snprintf(name, sizeof name, "%.*s", (int)(open - item->expression), item->expression);
-    /* Inside the brackets a variable means its address, as in space[address]. */
-    uint32_t first, last;
-    bool good = space != 0;
-    if (good && oak_session_place(session, open + 1, NULL, &first) == OAK_OK && space == part->architecture->code_space &&
-        oak_session_place(session, dots + 2, NULL, &last) == OAK_OK) {
-        item->from = first;
-        item->to = last;
-    } else if (good) {
-        const oak_program *program = oak_session_program(session);
-        const oak_symbol *a = program ? oak_program_find(program, open + 1, strlen(open + 1)) : NULL;
-        const oak_symbol *b = program ? oak_program_find(program, dots + 2, strlen(dots + 2)) : NULL;
-        if (a) from.value = a->value;
-        else good = oak_session_value(session, open + 1, &self->sink, &from) == OAK_OK;
-        if (b) to.value = b->value;
-        else good = good && oak_session_value(session, dots + 2, &self->sink, &to) == OAK_OK;
-        if (good && (from.value < 0 || to.value > UINT32_MAX || from.value > to.value)) good = false;
-        if (good) item->from = (uint32_t)from.value, item->to = (uint32_t)to.value;
-    }
-    uint8_t byte;
-    oak_chip_port chip = oak_session_chip(session);
-    if (good && (chip.ops->read_memory(chip.chip, space, item->from, &byte, 1) || chip.ops->read_memory(chip.chip, space, item->to, &byte, 1))) good = false;
-    item->space = space;
-    item->is_range = good;
-    if (!good && !self->errors) {
-        char message[200];
-        snprintf(message, sizeof message, "`%s` is no stretch of memory of %s", item->text, part->name);
-        oak_diagnostic d = {.severity = OAK_ERROR, .code = "show", .message = message, .hint = "Write `iram[0x30..0x4f]` or `xram[table..table+15]`; addresses rise."};
-        self->sink.report(self->sink.context, &d);
-    }
-    return good;
-}
-
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
 {
     *item = (show_item){.text = text, .expression = strdup(text)};
@@ -68,7 +25,10 @@ bool cli_read_show(cli *self, oak_session *session, const char *text, show_item 
     }
     bool good = true;
     oak_reading ignored;
-    if (strstr(item->expression, "..")) good = read_range(self, session, item);
+    if (strstr(item->expression, "..")) {
+        item->is_range = true;
+        good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from, &item->to) == OAK_OK;
+    }
     else if (strcmp(item->expression, "changes") != 0) good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
     if (!good) free(item->expression);
     return good;
@@ -248,6 +208,14 @@ static void show_registers(cli *self, oak_session *session)
     putchar('\n');
 }
 
+/* The bits of a port are pins and are shown as such. */
+static bool is_port(const oak_part *part, const oak_part_register *reg)
+{
+    for (unsigned i = 0; i < part->port_count; i++)
+        if (part->ports[i].space == reg->space && part->ports[i].address == reg->address) return true;
+    return false;
+}
+
 static void show_specials(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
@@ -262,7 +230,7 @@ static void show_specials(cli *self, oak_session *session)
         write_binary(byte, 8, binary);
         any = true;
         printf("  %-6s 0x%02x  %s  %-24s", reg->name, byte, binary, reg->title);
-        for (unsigned f = 0; f < reg->field_count; f++) {
+        for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++) {
             unsigned value = byte >> reg->fields[f].bit & ((1u << reg->fields[f].width) - 1);
             if (value && reg->fields[f].width == 1) printf(" %s", reg->fields[f].name);
             else if (value) printf(" %s=%u", reg->fields[f].name, value);

@@ -21,6 +21,10 @@ void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_
 /* "12 MHz", "11.0592 MHz", "32.768 kHz". */
 void oak_write_frequency(uint64_t millihertz, char *text, size_t room);
 
+/* How many single-letter changes (insert, delete, replace, swap of neighbours) lie between two names, letters of either
+ * case alike; limit + 1 when more than `limit` or when a name is longer than 40. For suggestions. */
+unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit);
+
 /* Writes the instruction at an address of code as source text, with the names of the part and, where there is a program,
  * of its symbols; *size is its length in bytes. OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE outside code memory.
  * Bytes are read through the chip port. */

@@ -92,6 +92,9 @@ typedef struct oak_reading {
 
 /* Works out an expression now. OAK_REFUSED after a diagnostic. */
 oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink, oak_reading *reading);
+/* Resolves a stretch of memory, "space[from..to]": its space and first and last address. OAK_REFUSED after a diagnostic. */
+oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink, unsigned *space,
+                             uint32_t *from, uint32_t *to);
 /* Sets what the left side of "EXPR=VALUE" names: a register, a special register, a bit, a cell, a variable, a pin (which
  * drives it from outside). OAK_REFUSED after a diagnostic. */
 oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink);

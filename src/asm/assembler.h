@@ -119,6 +119,7 @@ typedef struct assembler {
     uint8_t space;         /* where statements go now */
     uint32_t *here;        /* next address of each space */
     bool ended;
+    bool lost; /* an org was wrong: what follows has no known place */
     unsigned overrun_reported;
 
     /* the line being read */

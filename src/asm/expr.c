@@ -158,6 +158,11 @@ static const oak_expr *parse_cell(oak_expr_parser *parser, const char *start, un
     return cell;
 }
 
+bool oak_expr_is_word(const char *text, size_t length)
+{
+    return oak_same_name(text, length, "low") || oak_same_name(text, length, "high");
+}
+
 static const oak_expr *parse_unary(oak_expr_parser *parser);
 
 static const oak_expr *parse_name(oak_expr_parser *parser)
@@ -166,7 +171,7 @@ static const oak_expr *parse_name(oak_expr_parser *parser)
     while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
     size_t length = (size_t)(parser->at - start);
     bool low = oak_same_name(start, length, "low");
-    if (low || oak_same_name(start, length, "high"))
+    if (oak_expr_is_word(start, length))
         return make_operation(parser, OAK_EXPR_UNARY, low ? OP_LOW : OP_HIGH, start, parse_unary(parser), NULL, NULL);
     char next = parser->at < parser->end ? *parser->at : 0;
     if (next == ':' || next == '[') {

@@ -63,6 +63,9 @@ typedef struct oak_expr_parser {
 /* Takes one expression. NULL after filling in parser->fault (code "out-of-memory" when memory ran out). */
 const oak_expr *oak_expr_parse(oak_expr_parser *parser);
 
+/* True for words that are operators of expressions: low, high. */
+bool oak_expr_is_word(const char *text, size_t length);
+
 /* One character of a constant or text, with its escapes: \n \t \r \0 \a \e \\ \x41. Returns how many bytes of source it
  * takes, 0 when it is wrong. */
 size_t oak_read_character(const char *at, const char *end, uint8_t *value);

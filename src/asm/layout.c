@@ -83,6 +83,8 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     asm_symbol *symbol = expr->as.name;
     switch (symbol->kind) {
     case SYMBOL_LABEL:
+        if (symbol->reported) return already_reported(fault);
+        /* fall through */
     case SYMBOL_PART: *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true}; break;
     case SYMBOL_CONSTANT:
     case SYMBOL_VARIABLE: {
@@ -176,11 +178,13 @@ static void report_fixed(assembler *as, statement *one, const char *hint, const 
 static void place_org(assembler *as, statement *one)
 {
     oak_value value;
+    as->lost = true; /* until the place is certain, labels behind it are nowhere */
     if (!fixed_value(as, one, &value)) return;
     if (value.number < 0 || value.number > UINT32_MAX) {
         report_fixed(as, one, NULL, "an address lies between 0 and 0xffffffff", value.number);
         return;
     }
+    as->lost = false;
     one->space = value.space ? value.space : (uint8_t)as->isa->about.code_space;
     one->address = (uint32_t)value.number;
     as->space = one->space;

@@ -1,4 +1,6 @@
 /* names.c — names, symbols, suggestions for misspelt ones, and the list of diagnostics. */
+#include <oakspindle/print.h>
+
 #include "asm/assembler.h"
 #include "base/bytes.h"
 #include "base/diag.h"

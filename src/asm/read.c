@@ -136,6 +136,10 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
         REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a register of %s", name->text, as->isa->about.name);
         return false;
     }
+    if (oak_expr_is_word(name->text, name->length) || oak_part_find_space(as->part, name->text, name->length)) {
+        REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a word of expressions", name->text);
+        return false;
+    }
     const asm_symbol *before = name->symbol;
     if (!before || before->kind == SYMBOL_UNDEFINED) return true;
     if (before->kind == SYMBOL_PART) {
@@ -169,6 +173,7 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     if (!symbol) return;
     symbol->space = as->space;
     symbol->value = as->here[as->space];
+    symbol->reported = as->lost;
     statement *one = add_statement(as, STATEMENT_LABEL);
     if (one) one->label = symbol;
 }
@@ -277,7 +282,10 @@ static void read_directive(assembler *as, int directive, const char *word, size_
             return;
         }
         expr = parse_expression(as, &at, end);
-        if (!expr || !nothing_left(as, at, end)) return;
+        if (!expr || !nothing_left(as, at, end)) {
+            as->lost = as->lost || directive == ORG;
+            return;
+        }
         one = add_statement(as, directive == ORG ? STATEMENT_ORG : STATEMENT_SPACE);
         if (!one) return;
         one->as.expr = expr;
@@ -400,7 +408,7 @@ void asm_read_line(assembler *as)
         }
         size_t next_length = word_length(rest, end);
         int next = next_length ? asm_directive(rest, next_length) : WORD_NONE;
-        if (next == EQU || next == SET || next == BIT) {
+        if (name->directive == WORD_NONE && (next == EQU || next == SET || next == BIT)) {
             read_value(as, name, word, next, rest + next_length, end);
             return;
         }

@@ -1,6 +1,8 @@
 /* text.c — see text.h. */
 #include "base/text.h"
 
+#include <oakspindle/print.h>
+
 #include "base/bytes.h"
 
 void oak_buf_open(oak_buf *buf, const oak_host *host)

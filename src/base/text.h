@@ -71,10 +71,6 @@ static inline int oak_hex_digit(char c)
     c = oak_lower(c);
     return (c >= 'a' && c <= 'f') ? c - 'a' + 10 : -1;
 }
-/* How many single-letter changes (insert, delete, replace, swap of neighbours) lie between two names, letters
- * of either case alike; `limit` + 1 when more than `limit` (at most 4) or when a name is longer than 40. */
-unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit);
-
 /* Reads a number as people write it: 42 0x2a 2ah 0b101 101b 0o17 with _ between digits. Takes the whole word of
  * letters and digits at `text`; *used is its length. OAK_REFUSED when it is no number, OAK_OUT_OF_RANGE when it
  * does not fit 64 bits. */

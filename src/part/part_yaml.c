@@ -80,11 +80,9 @@ static bool check_keys(part_file *file, yaml_node_t *map, const char *what, cons
         const char *name = scalar(node);
         const char *nearest = NULL;
         bool known = false;
-        for (unsigned i = 0; name && allowed[i]; i++) {
-            if (oak_same(name, allowed[i])) known = true;
-            else if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2)
-                nearest = allowed[i];
-        }
+        for (unsigned i = 0; name && allowed[i]; i++) known = known || oak_same(name, allowed[i]);
+        for (unsigned i = 0; !known && name && allowed[i]; i++)
+            if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2) nearest = allowed[i];
         char hint[80] = "";
         if (nearest) oak_format(hint, sizeof hint, "Did you mean `%s`?", nearest);
         if (!known)

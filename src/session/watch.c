@@ -1,4 +1,6 @@
 /* watch.c — expressions over a running chip: what names mean, reading and setting. */
+#include <oakspindle/print.h>
+
 #include "base/bytes.h"
 #include "session/session_state.h"
 
@@ -303,6 +305,56 @@ oak_status oak_session_value(oak_session *session, const char *expression, const
 {
     const oak_expr *expr = session_parse(session, expression, sink);
     return expr ? session_evaluate(session, expr, expression, sink, reading) : OAK_REFUSED;
+}
+
+/* One end of a stretch; variables mean their addresses. */
+static oak_status range_end(oak_session *session, const char *text, const char *at, const char *end, const oak_diag_sink *sink, int64_t *address)
+{
+    oak_expr_fault fault;
+    oak_expr_parser parser = {.arena = &session->arena, .line = text, .at = at, .end = end, .context = session,
+                              .name = meet_name, .space = space_named, .fault = &fault};
+    oak_expr_scope scope = scope_of(session);
+    oak_value value = {0};
+    scope.in_address = true;
+    const oak_expr *expr = oak_expr_parse(&parser);
+    if (!expr || oak_expr_value(expr, &scope, &value, &fault)) {
+        session_refuse(sink, text, &fault);
+        return OAK_REFUSED;
+    }
+    *address = value.number;
+    return OAK_OK;
+}
+
+oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink, unsigned *space,
+                             uint32_t *from, uint32_t *to)
+{
+    const char *end = range + oak_length(range), *open = range, *dots, *close = end;
+    oak_expr_fault fault = {.code = "range", .last = (uint16_t)(end - range)};
+    while (open < end && *open != '[') open++;
+    for (dots = open; dots < end && !(dots[0] == '.' && dots[1] == '.');) dots++;
+    while (close > dots && close[-1] == ' ') close--;
+    *space = oak_part_find_space(session->part, range, (size_t)(open - range));
+    if (!*space || dots == end || close[-1] != ']') {
+        oak_format(fault.message, sizeof fault.message, "this is no stretch of memory");
+        oak_format(fault.hint, sizeof fault.hint, "Write `iram[0x30..0x4f]` or `xram[table..table+15]`.");
+        session_refuse(sink, range, &fault);
+        return OAK_REFUSED;
+    }
+    int64_t first, last;
+    if (range_end(session, range, open + 1, dots, sink, &first) || range_end(session, range, dots + 2, close - 1, sink, &last)) return OAK_REFUSED;
+    uint8_t byte;
+    bool inside = first >= 0 && last >= first && last <= UINT32_MAX &&
+                  !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)first, &byte, 1) &&
+                  !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)last, &byte, 1);
+    if (!inside) {
+        oak_format(fault.message, sizeof fault.message, "%s has no %s from 0x%llx to 0x%llx", session->part->name,
+                   session->part->architecture->spaces[*space].title, (unsigned long long)first, (unsigned long long)last);
+        session_refuse(sink, range, &fault);
+        return OAK_REFUSED;
+    }
+    *from = (uint32_t)first;
+    *to = (uint32_t)last;
+    return OAK_OK;
 }
 
 /* ------------------------------------------------------------------------------------------ setting */

@@ -200,7 +200,6 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
             bool fits = matching_row(tables, insn->mnemonic, insn->count, kinds) != MCS51_NO_ROW;
             kinds[i] = was;
             if (!fits) continue;
-            why->operand = (int)i;
             if (was == MCS51_PLAIN && tried[t] == MCS51_IMMEDIATE) {
                 oak_format(why->hint, sizeof why->hint, "An immediate value needs its mark: put # before it.");
             } else if (was == MCS51_IMMEDIATE && tried[t] == MCS51_PLAIN) {
@@ -216,6 +215,7 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
             } else {
                 continue;
             }
+            why->operand = (int)i;
             return true;
         }
     }

@@ -106,9 +106,13 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **result)
         shape->mnemonic = add_mnemonic(tables, mcs51_rows[i].mnemonic);
         shape->next = tables->first_row[shape->mnemonic];
         tables->first_row[shape->mnemonic] = (uint8_t)i;
+        /* Every first byte the row has: its fixed bits with each value of the free ones. */
         unsigned below = 8u * (shape->pattern.size - 1u);
-        for (unsigned code = 0; code < 256; code++)
-            if (((code << below) & shape->pattern.mask) == shape->pattern.fixed) tables->row_of_code[code] = (uint8_t)i;
+        unsigned fixed = shape->pattern.fixed >> below, free = ~(shape->pattern.mask >> below) & 0xFF, bits = free;
+        for (;; bits = (bits - 1) & free) {
+            tables->row_of_code[fixed | bits] = (uint8_t)i;
+            if (!bits) break;
+        }
     }
     build_choices(tables);
     *result = tables;

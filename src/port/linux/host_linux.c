@@ -1,5 +1,5 @@
 /* host_linux.c — the host port over the C library, and complete-or-nothing writing of files. */
-#define _POSIX_C_SOURCE 200809L
+#define _XOPEN_SOURCE 700
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -66,15 +66,22 @@ oak_host oak_linux_host(void)
 oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size)
 {
     struct stat info;
-    if (stat(path, &info) == 0 && !S_ISREG(info.st_mode)) { /* a pipe or a device: there is nothing to rename */
-        FILE *file = S_ISDIR(info.st_mode) ? NULL : fopen(path, "wb");
+    bool device = strncmp(path, "/dev/", 5) == 0 || strncmp(path, "/proc/", 6) == 0;
+    if (device || (stat(path, &info) == 0 && !S_ISREG(info.st_mode))) { /* a pipe or a device: nothing to rename */
+        FILE *file = fopen(path, "ab");
         if (!file) return OAK_IO_ERROR;
         bool written = fwrite(bytes, 1, size, file) == size;
         return fclose(file) || !written ? OAK_IO_ERROR : OAK_OK;
     }
+    /* Behind a symbolic link the file it names is replaced, not the link. */
+    char *target = realpath(path, NULL);
+    if (target) path = target;
     size_t length = strlen(path);
     char *beside = malloc(length + 8);
-    if (!beside) return OAK_NO_MEMORY;
+    if (!beside) {
+        free(target);
+        return OAK_NO_MEMORY;
+    }
     memcpy(beside, path, length);
     memcpy(beside + length, ".XXXXXX", 8);
     int descriptor = mkstemp(beside);
@@ -89,5 +96,6 @@ oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size
     if (good && rename(beside, path)) good = false;
     if (!good && descriptor >= 0) unlink(beside);
     free(beside);
+    free(target);
     return good ? OAK_OK : OAK_IO_ERROR;
 }

@@ -1,0 +1,159 @@
+/* mutate.c — at least 100,000 mutated inputs: sources, HEX files, state files, part files, expressions. Built with the
+ * sanitizers and run by `./dev fuzz`; any crash, hang or leak ends it.
+ *
+ *   mutate [COUNT [SEED]] */
+#include <stdio.h>
+#include <unistd.h>
+
+#include "support.h"
+
+static char *read_file(const char *path, size_t *size)
+{
+    FILE *file = fopen(path, "rb");
+    if (!file) exit(2);
+    char *bytes = malloc(1 << 20);
+    *size = fread(bytes, 1, 1 << 20, file);
+    fclose(file);
+    return bytes;
+}
+
+/* Some bytes changed, moved, doubled or cut. */
+static size_t mutate(const char *from, size_t size, char *to, uint64_t *seed)
+{
+    static const char *const pieces[] = {"(", ")", "\"", "'", ",", ":", "0x", "$", ".", "#", "@", "\n", "equ ", "set ", "org ", "ds ", "[", "]", "{", "}", "-1", "99999999999", "0xffffffff", "\\", "iram:", " if ", ";", "\0", "\xff", "jmp "};
+    size_t length = size;
+    memcpy(to, from, size);
+    for (unsigned changes = 1 + random32(seed) % 6; changes && length > 8; changes--) {
+        size_t at = random32(seed) % length, count = random32(seed) % 12;
+        switch (random32(seed) % 5) {
+        case 0: to[at] = (char)random32(seed); break;
+        case 1: to[at] = (char)(to[at] ^ (1 << random32(seed) % 8)); break;
+        case 2:
+            if (count > length - at) count = length - at;
+            memmove(to + at, to + at + count, length - at - count);
+            length -= count;
+            break;
+        case 3: {
+            const char *piece = pieces[random32(seed) % (sizeof pieces / sizeof *pieces)];
+            size_t n = strlen(piece) ? strlen(piece) : 1;
+            memmove(to + at + n, to + at, length - at);
+            memcpy(to + at, piece, n);
+            length += n;
+            break;
+        }
+        default:
+            if (count > length - at) count = length - at;
+            memmove(to + at + count, to + at, length - at);
+            length += count;
+            break;
+        }
+    }
+    if (random32(seed) % 20 == 0) length = random32(seed) % length;
+    return length;
+}
+
+int main(int argc, char **argv)
+{
+    unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
+    uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;
+    static const char *const expressions[] = {"iram[0x30:2] + count * 3 == 0x12 && !p1.3", "xram[log+4] << 2 | 'a'", "TR0 ? low(rest) : high(0x1234)"};
+    bench b;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    uint32_t nowhere;
+    memset(&b, 0, sizeof b);
+    b.host = oak_linux_host();
+    if (oak_part_load(&b.host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &sink, &b.part)) return 2;
+    if (oak_assemble(&b.host, b.part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &b.program)) return 2;
+    if (oak_machine_create(&b.host, b.part, &b.machine) || oak_machine_load(b.machine, oak_program_image(b.program), &nowhere)) return 2;
+    b.chip = oak_machine_port(b.machine);
+    if (oak_session_open(&b.host, &b.chip, b.program, &b.session)) return 2;
+    size_t source_size, part_size, parts_done = 0;
+    char *source = read_file(SOURCE_FOLDER "/examples/lathe/lathe.asm", &source_size), *room = malloc(4 << 20);
+    char *yaml = read_file(SOURCE_FOLDER "/parts/mcs51-4k.yaml", &part_size), path[100];
+    snprintf(path, sizeof path, "/tmp/oak-mutate-%d.yaml", (int)getpid());
+    text hex = {0}, state = {0};
+    oak_text_sink hex_sink = text_sink(&hex), state_sink = text_sink(&state);
+    oak_hex_write(oak_program_image(b.program), 16, &hex_sink);
+    oak_budget budget = {.cycles = 20000};
+    oak_event event;
+    if (oak_session_run(b.session, &budget, &sink, &event)) return 2;
+    oak_session_write_state(b.session, &state_sink);
+    unsigned long accepted = 0;
+    for (unsigned long i = 0; i < count; i++) {
+        oak_program *program = NULL;
+        size_t size;
+        diags.count = 0;
+        bool good = false;
+        switch (i % 4) {
+        case 0: /* a stretch of the source, so that many are tried */
+        {
+            size_t from = random32(&seed) % source_size, length = random32(&seed) % 1500;
+            if (length > source_size - from) length = source_size - from;
+            size = mutate(source + from, length, room, &seed);
+            good = oak_assemble_text(&b.host, b.part, "m.asm", room, size, &sink, &program) == OAK_OK;
+            if (program) {
+                oak_machine *machine;
+                uint32_t outside;
+                oak_stop stop;
+                if (oak_machine_create(&b.host, b.part, &machine)) return 1;
+                oak_machine_load(machine, oak_program_image(program), &outside);
+                oak_chip_port chip = oak_machine_port(machine);
+                chip.ops->run(chip.chip, 2000, UINT64_MAX, &stop);
+                oak_machine_free(machine);
+            }
+            oak_program_free(program);
+            break;
+        }
+        case 1: {
+            oak_image *image;
+            if (oak_image_create(&b.host, &image)) return 1;
+            size = mutate(hex.bytes, hex.size, room, &seed);
+            good = oak_hex_read(image, room, size, "m.hex", &sink) == OAK_OK;
+            oak_image_free(image);
+            break;
+        }
+        case 2:
+            size = mutate(state.bytes, state.size, room, &seed);
+            good = oak_session_read_state(b.session, room, size, "m.json", &sink) == OAK_OK;
+            break;
+        default: {
+            oak_reading reading;
+            const char *expression = expressions[i / 4 % 3];
+            size = mutate(expression, strlen(expression), room, &seed);
+            room[size] = 0;
+            if (i % 32 == 3) good = oak_session_set(b.session, room, &sink) == OAK_OK;
+            else if (i % 32 == 7) good = oak_session_drive(b.session, room, &sink) == OAK_OK;
+            else good = oak_session_value(b.session, room, &sink, &reading) == OAK_OK;
+            break;
+        }
+        }
+        if (!good && !diags.count) {
+            printf("input %lu was refused without a message\n", i);
+            return 1;
+        }
+        accepted += good;
+        if (i % 1000 == 0) { /* part files go through a real file */
+            oak_part *part = NULL;
+            size = mutate(yaml, part_size, room, &seed);
+            FILE *file = fopen(path, "wb");
+            if (!file || fwrite(room, 1, size, file) != size || fclose(file)) return 2;
+            oak_part_load(&b.host, path, &sink, &part);
+            oak_part_free(part);
+            parts_done++;
+        }
+        if (i % 20000 == 0) { /* expressions live as long as their session */
+            oak_session_close(b.session);
+            oak_session_open(&b.host, &b.chip, b.program, &b.session);
+        }
+    }
+    unlink(path);
+    printf("%lu mutated inputs and %zu part files: %lu accepted, the others refused with a message\n", count, parts_done, accepted);
+    free(source);
+    free(yaml);
+    free(room);
+    free(hex.bytes);
+    free(state.bytes);
+    bench_close(&b);
+    return 0;
+}

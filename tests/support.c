@@ -1,0 +1,193 @@
+/* support.c — see support.h. */
+#include "support.h"
+
+#include <stdio.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+static void take(void *context, const oak_diagnostic *d)
+{
+    collected *all = context;
+    if (all->count < MOST_COLLECTED) {
+        snprintf(all->one[all->count].code, sizeof all->one[0].code, "%s", d->code);
+        snprintf(all->one[all->count].message, sizeof all->one[0].message, "%s", d->message);
+        snprintf(all->one[all->count].hint, sizeof all->one[0].hint, "%s", d->hint ? d->hint : "");
+        snprintf(all->one[all->count].file, sizeof all->one[0].file, "%s", d->file ? d->file : "");
+        all->one[all->count].line = d->line;
+        all->one[all->count].column = d->column;
+        all->one[all->count].column_end = d->column_end;
+        all->one[all->count].severity = d->severity;
+    }
+    all->count++;
+}
+
+oak_diag_sink collect(collected *into)
+{
+    into->count = 0;
+    return (oak_diag_sink){into, take};
+}
+
+void show_collected(const collected *all)
+{
+    for (unsigned i = 0; i < all->count && i < MOST_COLLECTED; i++)
+        fprintf(stderr, "  %u:%u-%u [%s] %s | %s\n", all->one[i].line, all->one[i].column, all->one[i].column_end, all->one[i].code, all->one[i].message, all->one[i].hint);
+}
+
+static oak_host *host_of_tests(void)
+{
+    static oak_host host;
+    host = oak_linux_host();
+    return &host;
+}
+
+oak_part *load_part(const char *name)
+{
+    char path[500];
+    oak_part *part = NULL;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
+    if (oak_part_load(host_of_tests(), path, &sink, &part)) show_collected(&diags);
+    ck_assert_ptr_nonnull(part);
+    return part;
+}
+
+oak_program *assemble(const oak_part *part, const char *source, collected *diags)
+{
+    oak_program *program = NULL;
+    oak_diag_sink sink = collect(diags);
+    oak_status status = oak_assemble_text(host_of_tests(), part, "t.asm", source, strlen(source), &sink, &program);
+    ck_assert(status == OAK_OK || status == OAK_REFUSED);
+    ck_assert_int_eq(status == OAK_OK, program != NULL);
+    return program;
+}
+
+static void put_on_chip(bench *b)
+{
+    uint32_t outside;
+    ck_assert_int_eq(oak_machine_create(&b->host, b->part, &b->machine), OAK_OK);
+    ck_assert_int_eq(oak_machine_load(b->machine, oak_program_image(b->program), &outside), OAK_OK);
+    b->chip = oak_machine_port(b->machine);
+    ck_assert_int_eq(oak_session_open(&b->host, &b->chip, b->program, &b->session), OAK_OK);
+    b->sink = collect(&b->diags);
+}
+
+void bench_open(bench *b, const char *part, const char *source)
+{
+    memset(b, 0, sizeof *b);
+    b->host = oak_linux_host();
+    b->part = load_part(part);
+    b->program = assemble(b->part, source, &b->diags);
+    if (!b->program) show_collected(&b->diags);
+    ck_assert_ptr_nonnull(b->program);
+    put_on_chip(b);
+}
+
+void bench_open_file(bench *b, const char *part, const char *path)
+{
+    memset(b, 0, sizeof *b);
+    b->host = oak_linux_host();
+    b->part = load_part(part);
+    b->sink = collect(&b->diags);
+    oak_status status = oak_assemble(&b->host, b->part, path, &b->sink, &b->program);
+    if (status) show_collected(&b->diags);
+    ck_assert_int_eq(status, OAK_OK);
+    put_on_chip(b);
+}
+
+void bench_close(bench *b)
+{
+    oak_session_close(b->session);
+    oak_machine_free(b->machine);
+    oak_program_free(b->program);
+    oak_part_free(b->part);
+}
+
+oak_event bench_run(bench *b, uint64_t cycles, uint64_t steps)
+{
+    oak_budget budget = {cycles, steps};
+    oak_event event;
+    ck_assert_int_eq(oak_session_run(b->session, &budget, &b->sink, &event), OAK_OK);
+    return event;
+}
+
+long long value_of(bench *b, const char *expression)
+{
+    oak_reading reading;
+    if (oak_session_value(b->session, expression, &b->sink, &reading)) {
+        show_collected(&b->diags);
+        ck_abort_msg("no value: %s", expression);
+    }
+    return reading.value;
+}
+
+uint64_t cycles_of(bench *b)
+{
+    oak_chip_time time;
+    ck_assert_int_eq(b->chip.ops->read_time(b->chip.chip, &time), OAK_OK);
+    return time.cycles;
+}
+
+static oak_status add_text(void *context, const char *bytes, size_t size)
+{
+    text *t = context;
+    if (t->room < t->size + size + 1) {
+        t->room = (t->size + size + 1) * 2;
+        t->bytes = realloc(t->bytes, t->room);
+    }
+    memcpy(t->bytes + t->size, bytes, size);
+    t->size += size;
+    t->bytes[t->size] = 0;
+    return OAK_OK;
+}
+
+oak_text_sink text_sink(text *t)
+{
+    return (oak_text_sink){t, add_text};
+}
+
+static char *read_all(const char *path)
+{
+    FILE *file = fopen(path, "rb");
+    text t = {0};
+    char buffer[4096];
+    size_t count;
+    add_text(&t, "", 0);
+    while (file && (count = fread(buffer, 1, sizeof buffer, file)) > 0) add_text(&t, buffer, count);
+    if (file) fclose(file);
+    unlink(path);
+    return t.bytes;
+}
+
+int shell(const char *command, char **out, char **err)
+{
+    char out_path[100], err_path[100], *whole = malloc(strlen(command) + 400);
+    snprintf(out_path, sizeof out_path, "/tmp/oak-test-%d.out", (int)getpid());
+    snprintf(err_path, sizeof err_path, "/tmp/oak-test-%d.err", (int)getpid());
+    sprintf(whole, "( %s ) >%s 2>%s </dev/null", command, out_path, err_path);
+    int result = system(whole);
+    free(whole);
+    *out = read_all(out_path);
+    *err = read_all(err_path);
+    return WIFEXITED(result) ? WEXITSTATUS(result) : -1;
+}
+
+uint32_t random32(uint64_t *seed)
+{
+    *seed = *seed * 6364136223846793005u + 1442695040888963407u;
+    return (uint32_t)(*seed >> 32);
+}
+
+int run_suite(const char *name, const test_function *tests, unsigned count)
+{
+    Suite *suite = suite_create(name);
+    TCase *all = tcase_create("all");
+    tcase_set_timeout(all, 300);
+    for (unsigned i = 0; i < count; i++) tcase_add_test(all, tests[i]);
+    suite_add_tcase(suite, all);
+    SRunner *runner = srunner_create(suite);
+    srunner_run_all(runner, CK_NORMAL);
+    int failed = srunner_ntests_failed(runner);
+    srunner_free(runner);
+    return failed;
+}

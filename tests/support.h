@@ -1,0 +1,69 @@
+/* support.h — what the suites share: collected diagnostics, a bench with a program on a chip, the tool. */
+#ifndef TEST_SUPPORT_H
+#define TEST_SUPPORT_H
+
+#include <check.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <oakspindle/oakspindle.h>
+
+enum { MOST_COLLECTED = 64 };
+typedef struct collected {
+    unsigned count;
+    struct {
+        char code[40], message[300], hint[400], file[200];
+        unsigned line, column, column_end;
+        oak_severity severity;
+    } one[MOST_COLLECTED];
+} collected;
+oak_diag_sink collect(collected *into);
+/* Prints what was collected, for a failing test. */
+void show_collected(const collected *all);
+
+oak_part *load_part(const char *name);
+
+/* A program on a simulated chip with a session. */
+typedef struct bench {
+    oak_host host;
+    oak_part *part;
+    oak_program *program;
+    oak_machine *machine;
+    oak_chip_port chip;
+    oak_session *session;
+    collected diags;
+    oak_diag_sink sink;
+} bench;
+void bench_open(bench *b, const char *part, const char *source);
+void bench_open_file(bench *b, const char *part, const char *path);
+void bench_close(bench *b);
+oak_event bench_run(bench *b, uint64_t cycles, uint64_t steps);
+long long value_of(bench *b, const char *expression);
+uint64_t cycles_of(bench *b);
+
+/* Assembles; the program or NULL. */
+oak_program *assemble(const oak_part *part, const char *source, collected *diags);
+
+/* A text sink that fills a buffer; free `bytes`. */
+typedef struct text {
+    char *bytes;
+    size_t size, room;
+} text;
+oak_text_sink text_sink(text *t);
+
+/* Runs a shell command; its exit code, with what it printed. Free both. */
+int shell(const char *command, char **out, char **err);
+
+uint32_t random32(uint64_t *seed);
+
+/* A suite of one case with the given tests, run; the number of failures. */
+typedef const TTest *test_function;
+int run_suite(const char *name, const test_function *tests, unsigned count);
+#define RUN_SUITE(name, ...)                                                                                       \
+    int main(void)                                                                                                 \
+    {                                                                                                              \
+        const test_function tests[] = {__VA_ARGS__};                                                               \
+        return run_suite(name, tests, sizeof tests / sizeof *tests) ? EXIT_FAILURE : EXIT_SUCCESS;                 \
+    }
+
+#endif

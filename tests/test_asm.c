@@ -1,0 +1,305 @@
+/* The assembler: what the source becomes, and what is said of mistakes. */
+#include "support.h"
+
+#include <stdio.h>
+
+static oak_part *part;
+
+/* The bytes of the program from address 0, as hex. */
+static const char *bytes_of(const char *source)
+{
+    static char hex[4000];
+    collected diags;
+    if (!part) part = load_part("mcs51-8k");
+    oak_program *program = assemble(part, source, &diags);
+    hex[0] = 0;
+    if (!program) {
+        show_collected(&diags);
+        return "refused";
+    }
+    uint8_t byte;
+    for (unsigned at = 0; at < 1500 && oak_image_byte(oak_program_image(program), at, &byte); at++) sprintf(hex + 2 * at, "%02x", byte);
+    oak_program_free(program);
+    return hex;
+}
+
+START_TEST(labels_comments_and_case_are_taken_in_every_form)
+{
+    ck_assert_str_eq(bytes_of("start: MOV A,#1 ; one\nnext\n\tNoP\n\ttwo: three: INC a // and more\n.org 4\nlast jmp START\r\n"), "7401000480fa");
+}
+END_TEST
+
+START_TEST(numbers_and_characters_are_read_in_every_form)
+{
+    ck_assert_str_eq(bytes_of(" db 42, 0x2a, 2ah, 0b101010, 101010b, 0o52, '*', 0010_1010b, 0FFh, '\\n', '\\'', '\\x41', ';'"),
+                     "2a2a2a2a2a2a2a2aff0a27413b");
+    ck_assert_str_eq(bytes_of(" db \"wood; \\\"oak\\\"\\t\", 0"), "776f6f643b20226f616b220900");
+    ck_assert_str_eq(bytes_of(" dw 0x1234, 'A', -1"), "12340041ffff");
+}
+END_TEST
+
+START_TEST(expressions_follow_the_precedence_of_c)
+{
+    ck_assert_str_eq(bytes_of(" db 2+3*4, (2+3)*4, 1<<3|1, ~0&0xf, !5, -3+10, 7/2, -7/2+10, 7%4, 1==1, 2>1&&1>2, 5>3?9:8, 0x1234>>4&0xff"),
+                     "0e14090f0007030703010009" "23");
+    ck_assert_str_eq(bytes_of("a1 equ 0x1234\n db low(a1), high(a1), low a1+1, $, ., $-a2\na2:"), "3412350000fa"); /* $ is where the statement begins */
+}
+END_TEST
+
+START_TEST(names_are_known_before_they_are_defined)
+{
+    ck_assert_str_eq(bytes_of(" mov a, #later\n sjmp ahead\nlater equ last*2\nlast equ 7\nahead: nop"), "740e800000");
+    ck_assert_str_eq(bytes_of("n set 1\n db n\nn set n+1\n db n\nn set n*5\n db n"), "01020a");
+}
+END_TEST
+
+START_TEST(registers_and_bits_of_the_part_are_known)
+{
+    ck_assert_str_eq(bytes_of(" mov p1, a\n setb TR0\n clr p1.3\n mov c, acc.7\n setb 20h.1\n jb cy, $\nlamp bit p3.5\n cpl lamp\n mov t2con, #0"),
+                     "f590d28cc293a2e7d20120d7fdb2b575c800");
+}
+END_TEST
+
+START_TEST(spaces_give_variables_their_place)
+{
+    ck_assert_str_eq(bytes_of(" org iram:0x30\ncount: ds 2\nother: ds 1\n org bit:8\nflag: ds 1\n org xram:0x1234\nlog: ds 4\nend_of: ds 1\n org code:0\n"
+                              " mov a, count+1\n inc other\n setb flag\n mov dptr, #log\n db end_of-log\nport equ sfr:0x90\n mov port, a"),
+                     "e5310532d20890123404f590");
+}
+END_TEST
+
+START_TEST(jumps_and_calls_take_the_shortest_form_that_reaches)
+{
+    ck_assert_str_eq(bytes_of(" jmp near\n nop\nnear: call near"), "8001001103");
+    /* just inside and just outside of each reach */
+    collected diags;
+    char source[300];
+    static const struct {
+        unsigned gap, size;
+    } cases[] = {{127, 2}, {128, 2}, {0x7fe - 2, 2}, {0x7ff, 3}, {0x1000, 3}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        snprintf(source, sizeof source, " jmp far\n%s ds %u\nfar: nop", "here:", cases[i].gap);
+        oak_program *program = assemble(part, source, &diags);
+        ck_assert_ptr_nonnull(program);
+        ck_assert_int_eq(oak_program_find(program, "here", 4)->value, cases[i].size);
+        oak_program_free(program);
+    }
+    /* a chain in which every jump that grows pushes the next out of reach */
+    char *long_source = malloc(40000), *at = long_source;
+    for (unsigned i = 0; i < 300; i++) at += sprintf(at, "l%u: jmp l%u\n", i, i + 63 < 300 ? i + 63 : 0);
+    oak_program *program = assemble(part, long_source, &diags);
+    show_collected(&diags);
+    ck_assert_ptr_nonnull(program);
+    oak_program_free(program);
+    free(long_source);
+}
+END_TEST
+
+START_TEST(backward_out_of_a_page_a_longer_form_is_found)
+{
+    collected diags;
+    oak_program *program = assemble(part, " org 0x7f0\nlow_page: nop\n org 0x7fe\n call low_page\n call low_page\n", &diags);
+    show_collected(&diags);
+    ck_assert_ptr_nonnull(program);
+    uint8_t byte;
+    ck_assert(oak_image_byte(oak_program_image(program), 0x7fe, &byte) && byte == 0x12); /* the next instruction is in another page */
+    oak_program_free(program);
+}
+END_TEST
+
+/* Every diagnostic: its code, line, columns (from 1; the end is one past), and words of message and hint. */
+typedef struct wrong {
+    const char *source, *code;
+    unsigned line, column, column_end;
+    const char *says, *hints;
+} wrong;
+
+static const wrong wrongs[] = {
+    {" mvo a, #1", "unknown-operation", 1, 2, 5, "`mvo`", "`mov`"},
+    {" mov a, #conut\ncount equ 3", "unknown-symbol", 1, 10, 15, "`conut` is not defined", "`count`"},
+    {"\n\n  djnz r9, 0", "unknown-symbol", 3, 8, 10, "r9", NULL},
+    {" mov r1, @r0", "no-such-form", 1, 6, 8, "`mov` has no form", "write 1"},
+    {" mov dptr, a", "no-such-form", 1, 2, 13, "`mov` has no form", "`mov dptr, #data16`"},
+    {" add a 5", "extra-text", 1, 8, 9, "5", "commas"},
+    {" push a", "no-such-form", 1, 7, 8, "push", "acc"},
+    {" push r3", "no-such-form", 1, 7, 9, "push", "write 3"},
+    {" cjne r2, 5, $", "no-such-form", 1, 11, 12, "cjne", "#"},
+    {" mov dptr, 5", "no-such-form", 1, 12, 13, "mov", "#"},
+    {" mov @r5, a", "pointer-register", 1, 6, 9, "r0 and r1", "r0 or r1"},
+    {" movx a, @dtpr", "pointer-register", 1, 10, 15, "point", "@dptr"},
+    {" mov a, #300", "value-range", 1, 9, 13, "does not fit 8 bits", "low("},
+    {" mov a, #-129", "value-range", 1, 9, 14, "-129", NULL},
+    {" mov dptr, #65536", "value-range", 1, 12, 18, "16 bits", NULL},
+    {" mov a, 256", "value-range", 1, 9, 12, "0 and 0xff", "movx"},
+    {" setb 256", "value-range", 1, 7, 10, "256", NULL},
+    {" org xram:0x4000\nlog: ds 1\n org code:0\n mov a, log", "wrong-space", 4, 9, 12, "external RAM", "mov dptr, #log"},
+    {"table: db 1\n mov a, table", "wrong-space", 2, 9, 14, "code memory", "movc a, @a+dptr"},
+    {" org iram:0x90\nbuf: ds 1\n org code:0\n mov a, buf", "wrong-space", 4, 9, 12, "only a pointer", "mov r0, #buf"},
+    {" org bit:0\nf: ds 1\n org code:0\n mov a, f", "wrong-space", 4, 9, 10, "single bit", "mov c, f"},
+    {" setb p1", "wrong-space", 1, 7, 9, "whole byte", "P1.0 to P1.7"},
+    {" setb tmod", "wrong-space", 1, 7, 11, "whole byte", "anl TMOD"},
+    {" org iram:0x31\nv: ds 1\n org code:0\n clr v", "wrong-space", 4, 6, 7, "whole byte", "0x20 to 0x2f"},
+    {" sjmp far\n ds 128\nfar: nop", "branch-reach", 1, 7, 10, "128 bytes forward", "jmp far"},
+    {" jz far\n ds 200\nfar: nop", "branch-reach", 1, 5, 8, "200 bytes forward", "jnz skip"},
+    {"back: nop\n ds 200\n djnz r2, back", "branch-reach", 3, 11, 15, "203 bytes back", "near"},
+    {" ajmp far\n org 0x900\nfar: nop", "branch-reach", 1, 7, 10, "2 KiB page", "jmp far"},
+    {" ljmp p1", "wrong-space", 1, 7, 9, "no place in code", "label"},
+    {"a: nop", "reserved-name", 1, 1, 2, "register", "another name"},
+    {"high: nop", "reserved-name", 1, 1, 5, "word of expressions", NULL},
+    {"iram: nop", "reserved-name", 1, 1, 5, "word of expressions", NULL},
+    {"p1: nop", "reserved-name", 1, 1, 3, "already a register or bit", NULL},
+    {"x: nop\nX: nop", "defined-twice", 2, 1, 2, "already defined in line 1", "either case"},
+    {"x equ 1\nx equ 2", "defined-twice", 2, 1, 2, "line 1", NULL},
+    {"x equ y\ny equ x\n mov a, #x", "circular", 2, 7, 8, "defined by itself", NULL},
+    {" db 1/0", "division-by-zero", 1, 5, 8, "zero", NULL},
+    {" db (1+2", "expression", 1, 5, 6, "not closed", NULL},
+    {" db 1+", "expression", 1, 7, 8, "missing", NULL},
+    {" db 0x1G", "number", 1, 5, 9, "no number", NULL},
+    {" mov a, #0FFF", "number", 1, 10, 14, "no number", "0x0FFF"},
+    {" db 99999999999999999999", "number", 1, 5, 25, "64 bits", NULL},
+    {" db 'ab'", "character", 1, 5, 9, "character", "double quotes"},
+    {" db \"no end", "text-end", 1, 5, 12, "no end", NULL},
+    {" db \"a\\q\"", "character", 1, 7, 9, "escape", NULL},
+    {" db 256", "value-range", 1, 5, 8, "8 bits", "dw"},
+    {" dw 65536", "value-range", 1, 5, 10, "16 bits", NULL},
+    {" db", "operand-missing", 1, 2, 4, "at least one", NULL},
+    {" ds", "operand-missing", 1, 2, 4, "needs a value", NULL},
+    {" ds -1", "value-range", 1, 5, 7, "-1", NULL},
+    {" ds 4294967296", "value-range", 1, 5, 15, "4294967296", NULL},
+    {" org later\nlater: nop", "not-known-yet", 1, 6, 11, "known here", "above"},
+    {" equ 5", "name-missing", 1, 2, 5, "name before", NULL},
+    {" org 0x2000\n nop", "outside-memory", 2, 1, 2, "0x2000", "ends at 0x1fff"},
+    {" org iram:0x30\n db 1", "not-code-space", 2, 1, 2, "internal RAM", "ds"},
+    {" nop\n nop\n org 1\n nop", "overlap", 4, 1, 2, "taken by line 2", "org"},
+    {" mov a, r3.1", "extra-text", 1, 11, 13, ".1", NULL},
+    {" mov c, a.1", "accumulator-bit", 1, 9, 10, "register name", "acc.0"},
+    {" db r3", "register-in-expression", 1, 5, 7, "r3", NULL},
+    {" mov a, #\"x\"", "expression", 1, 10, 11, "text", "'A'"},
+    {" mov a, #iram[5]", "run-time-value", 1, 10, 17, "while the program runs", NULL},
+    {" setb 0x31.2", "no-bit", 1, 7, 13, "no bit", "mask"},
+    {" ?", "statement", 1, 2, 3, "`?`", NULL},
+    {"loop_one", NULL, 0, 0, 0, NULL, NULL}, /* a label in column one needs no colon */
+    {"  loop_one", "unknown-operation", 1, 3, 11, "loop_one", "`loop_one:`"},
+    {"lamp bit p1", "wrong-space", 1, 10, 12, "no single bit", ".0"},
+    {" jmp", "no-such-form", 1, 2, 5, "needs operands", "jmp target"},
+    {" mov a, #1 2", "extra-text", 1, 12, 13, "2", NULL},
+};
+
+START_TEST(every_mistake_is_named_with_its_place)
+{
+    for (unsigned i = 0; i < sizeof wrongs / sizeof *wrongs; i++) {
+        const wrong *w = &wrongs[i];
+        collected diags;
+        oak_program *program = assemble(part, w->source, &diags);
+        if (!w->code) {
+            ck_assert_msg(program != NULL, "refused: %s", w->source);
+            oak_program_free(program);
+            continue;
+        }
+        ck_assert_msg(program == NULL, "accepted: %s", w->source);
+        if (diags.count != 1) show_collected(&diags);
+        ck_assert_msg(diags.count == 1, "%u messages for: %s", diags.count, w->source);
+        ck_assert_msg(strcmp(diags.one[0].code, w->code) == 0 && diags.one[0].line == w->line && diags.one[0].column == w->column && diags.one[0].column_end == w->column_end,
+                      "%s\n  gives %u:%u-%u [%s] %s", w->source, diags.one[0].line, diags.one[0].column, diags.one[0].column_end, diags.one[0].code, diags.one[0].message);
+        ck_assert_msg(strstr(diags.one[0].message, w->says) != NULL, "%s\n  says %s", w->source, diags.one[0].message);
+        if (w->hints) ck_assert_msg(strstr(diags.one[0].hint, w->hints) != NULL, "%s\n  hints %s", w->source, diags.one[0].hint);
+    }
+}
+END_TEST
+
+START_TEST(two_mistakes_give_two_messages_in_the_order_of_the_source)
+{
+    collected diags;
+    ck_assert_ptr_null(assemble(part, " mov a, #nowhere\n nop\n mvo a, #1\n db 300\n mov b, #nowhere\n", &diags));
+    ck_assert_uint_eq(diags.count, 3);
+    ck_assert_str_eq(diags.one[0].code, "unknown-symbol");
+    ck_assert_msg(strstr(diags.one[0].message, "used 2 times") != NULL, "%s", diags.one[0].message);
+    ck_assert_str_eq(diags.one[1].code, "unknown-operation");
+    ck_assert_uint_eq(diags.one[1].line, 3);
+    ck_assert_str_eq(diags.one[2].code, "value-range");
+    ck_assert_uint_eq(diags.one[2].line, 4);
+}
+END_TEST
+
+START_TEST(one_wrong_org_is_one_message)
+{
+    collected diags;
+    ck_assert_ptr_null(assemble(part, " org bti:0\nflag: ds 1\nother: ds 1\n org code:0\n setb flag\n clr other\n", &diags));
+    ck_assert_uint_eq(diags.count, 1);
+}
+END_TEST
+
+START_TEST(huge_input_is_refused_quickly)
+{
+    collected diags;
+    char *source = malloc(1100000);
+    memset(source, '(', 1000000);
+    memcpy(source, " db ", 4);
+    strcpy(source + 1000000, "1\n");
+    ck_assert_ptr_null(assemble(part, source, &diags));
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_str_eq(diags.one[0].code, "line-length");
+    memset(source, '(', 50000);
+    memcpy(source, " db ", 4);
+    strcpy(source + 50000, "1\n");
+    ck_assert_ptr_null(assemble(part, source, &diags));
+    ck_assert_str_eq(diags.one[0].code, "too-deep");
+    char *at = source + sprintf(source, " db 1");
+    for (unsigned i = 0; i < 5000; i++) at += sprintf(at, "+1");
+    ck_assert_ptr_null(assemble(part, source, &diags));
+    ck_assert_str_eq(diags.one[0].code, "too-deep");
+    /* a chain of a hundred thousand constants, each defined by the next */
+    at = source;
+    for (unsigned i = 0; i < 50000; i++) at += sprintf(at, "k%u equ k%u\n", i, i + 1);
+    sprintf(at, "k50000 equ 1\n db k0\n");
+    ck_assert_ptr_null(assemble(part, source, &diags));
+    ck_assert_uint_ge(diags.count, 1);
+    free(source);
+}
+END_TEST
+
+START_TEST(the_listing_shows_address_bytes_and_cycles)
+{
+    collected diags;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    oak_program *program = assemble(part, "size equ 5\nstart: mov a, #size\n mul ab\n\n db 1,2,3,4,5\n org iram:0x30\nv: ds 2", &diags);
+    ck_assert_ptr_nonnull(program);
+    ck_assert_int_eq(oak_program_write_listing(program, &sink), OAK_OK);
+    static const char *const lines[] = {"     1          = 0x5             size equ 5\n", "     2  0x0000  74 05          1  start: mov a, #size\n",
+                                        "     3  0x0002  A4             4   mul ab\n", "     4\n", "     5  0x0003  01 02 03 04        db 1,2,3,4,5\n", "        0x0007  05\n"};
+    for (unsigned i = 0; i < sizeof lines / sizeof *lines; i++) ck_assert_msg(strstr(t.bytes, lines[i]) != NULL, "no line %u in\n%s", i, t.bytes);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "v                        0x0030     label         7      0  iram\n"));
+    free(t.bytes);
+    oak_program_free(program);
+}
+END_TEST
+
+START_TEST(lines_and_labels_are_found)
+{
+    collected diags;
+    oak_line line;
+    oak_program *program = assemble(part, "one: nop\n\ntwo: mov a, #1\nthree: nop\nend\n this is not read", &diags);
+    ck_assert_ptr_nonnull(program);
+    ck_assert_int_eq(oak_program_line_at(program, 2, &line), OAK_OK);
+    ck_assert_uint_eq(line.line, 3);
+    ck_assert_uint_eq(line.size, 2);
+    ck_assert_mem_eq(line.text, "two: mov a, #1", line.text_size);
+    ck_assert_int_eq(oak_program_line_at(program, 4, &line), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_program_find_line(program, "t.asm", 5, 2, &line), OAK_OK);
+    ck_assert_uint_eq(line.address, 1);
+    ck_assert_int_eq(oak_program_find_line(program, "u.asm", 5, 2, &line), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_program_find_line(program, "t.asm", 5, 5, &line), OAK_NOT_FOUND);
+    ck_assert_str_eq(oak_program_label_below(program, 2)->name, "two");
+    ck_assert_str_eq(oak_program_label_below(program, 200)->name, "three");
+    ck_assert_str_eq(oak_program_find(program, "TWO", 3)->name, "two");
+    ck_assert_ptr_null(oak_program_find(program, "tw", 2));
+    oak_program_free(program);
+}
+END_TEST
+
+RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form, numbers_and_characters_are_read_in_every_form, expressions_follow_the_precedence_of_c,
+          names_are_known_before_they_are_defined, registers_and_bits_of_the_part_are_known, spaces_give_variables_their_place,
+          jumps_and_calls_take_the_shortest_form_that_reaches, backward_out_of_a_page_a_longer_form_is_found, every_mistake_is_named_with_its_place,
+          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message, huge_input_is_refused_quickly,
+          the_listing_shows_address_bytes_and_cycles, lines_and_labels_are_found)

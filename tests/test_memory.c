@@ -1,0 +1,122 @@
+/* Memory runs out at every point in turn: nothing crashes, nothing is lost, and the status says why. */
+#include "support.h"
+
+#include <stdio.h>
+
+typedef struct meter {
+    long left;       /* requests that are still granted */
+    long long bytes; /* taken and not given back */
+    long long peak;
+} meter;
+
+static void *metered(void *context, void *block, size_t old_size, size_t new_size)
+{
+    meter *m = context;
+    if (new_size && m->left-- <= 0) return NULL;
+    m->bytes += (long long)new_size - (long long)(block ? old_size : 0);
+    if (m->bytes > m->peak) m->peak = m->bytes;
+    if (new_size) return realloc(block, new_size);
+    free(block);
+    return NULL;
+}
+
+static oak_host host_on(meter *m, long left)
+{
+    *m = (meter){.left = left};
+    oak_host host = oak_linux_host();
+    host.context = m;
+    host.resize = metered;
+    return host;
+}
+
+static const char source[] = "count equ 5\n org iram:0x30\nv: ds 2\n org code:0\nstart: mov a, #count\n jmp far\n db \"text\", 1, 2, 3\n ds 300\nfar: movx @dptr, a\nrest: sjmp rest\n";
+
+static oak_status everything(const oak_host *host, const oak_part *part)
+{
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_program *program = NULL;
+    oak_machine *machine = NULL;
+    oak_session *session = NULL;
+    uint32_t outside;
+    oak_event event;
+    oak_budget budget = {.cycles = 1000};
+    text t = {0};
+    oak_text_sink out = text_sink(&t);
+    oak_status status = oak_assemble_text(host, part, "t.asm", source, sizeof source - 1, &sink, &program);
+    if (!status) status = oak_program_write_listing(program, &out);
+    if (!status) status = oak_machine_create(host, part, &machine);
+    if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
+    if (!status) {
+        oak_chip_port chip = oak_machine_port(machine);
+        status = oak_session_open(host, &chip, program, &session);
+    }
+    if (!status) status = oak_session_drive(session, "p1.0 = 1 for 5us, 0 for 5us, repeat", &sink);
+    if (!status) status = oak_session_add_stop(session, "rest", "a == 5", 0, &sink, NULL);
+    if (!status) status = oak_session_run(session, &budget, &sink, &event);
+    if (!status) ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    oak_session_close(session);
+    oak_machine_free(machine);
+    oak_program_free(program);
+    free(t.bytes);
+    return status;
+}
+
+START_TEST(running_out_of_memory_anywhere_is_told_and_leaks_nothing)
+{
+    oak_part *part = load_part("mcs51-8k");
+    long granted = 0;
+    for (;; granted++) {
+        meter m;
+        oak_host host = host_on(&m, granted);
+        oak_status status = everything(&host, part);
+        ck_assert_msg(m.bytes == 0, "%ld requests granted: %lld bytes are not given back", granted, m.bytes);
+        if (status == OAK_OK) break;
+        /* A text that is typed is refused with "out of memory"; all others say so by their status. */
+        ck_assert_msg(status == OAK_NO_MEMORY || status == OAK_REFUSED, "%ld requests granted: %s", granted, oak_status_text(status));
+        ck_assert_int_lt(granted, 1000);
+    }
+    ck_assert_int_gt(granted, 20);
+    oak_part_free(part);
+}
+END_TEST
+
+START_TEST(a_part_file_gives_back_all_it_took)
+{
+    meter m;
+    for (long granted = 0; granted < 400; granted++) {
+        oak_host host = host_on(&m, granted);
+        collected diags;
+        oak_diag_sink sink = collect(&diags);
+        oak_part *part = NULL;
+        /* The file itself is read by the host into plain memory, so its buffer is not metered on the way in. */
+        oak_status status = oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-64k.yaml", &sink, &part);
+        ck_assert_int_eq(status == OAK_OK, part != NULL);
+        oak_part_free(part);
+        if (status == OAK_OK) return;
+        ck_assert_int_eq(status, OAK_NO_MEMORY);
+    }
+    ck_abort_msg("never enough");
+}
+END_TEST
+
+START_TEST(memory_stays_within_forty_times_the_source)
+{
+    meter m;
+    oak_part *part = load_part("mcs51-64k");
+    size_t lines = 20000, size = 0;
+    char *big = malloc(lines * 60);
+    for (size_t i = 0; i < lines; i++) size += (size_t)sprintf(big + size, "label_%zu: mov a, #low(label_%zu)  ; turn the spindle\n", i, (i * 7919) % lines);
+    oak_host host = host_on(&m, 1000000000);
+    oak_program *program;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    ck_assert_int_eq(oak_assemble_text(&host, part, "big.asm", big, size, &sink, &program), OAK_OK);
+    ck_assert_msg(m.peak < 40 * (long long)size, "%lld bytes for %zu of source", m.peak, size);
+    oak_program_free(program);
+    free(big);
+    oak_part_free(part);
+}
+END_TEST
+
+RUN_SUITE("memory", running_out_of_memory_anywhere_is_told_and_leaks_nothing, a_part_file_gives_back_all_it_took, memory_stays_within_forty_times_the_source)

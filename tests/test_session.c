@@ -1,0 +1,428 @@
+/* Sessions: places, expressions, stop points, driven pins, changes, state; and that a session speaks to nothing but its
+ * chip port. */
+#include "support.h"
+
+#include <stdio.h>
+
+static const char counter[] = " org iram:0x30\ncount: ds 1\nwide: ds 2\n org bit:0\nflag: ds 1\n org xram:0x100\nlog: ds 4\n org code:0\n"
+                              "start: mov r2, #5\nloop: inc count\n setb flag\n djnz r2, loop\n mov wide, #0x12\n mov wide+1, #0x34\nrest: sjmp rest\ntwice equ 2\n";
+
+START_TEST(places_are_resolved_in_every_form)
+{
+    bench b;
+    uint32_t address;
+    bench_open(&b, "mcs51-8k", counter);
+    static const struct {
+        const char *text;
+        uint32_t address;
+    } good[] = {{"loop", 2}, {"LOOP+2", 4}, {"0x0004", 4}, {"6", 6}, {"t.asm:9", 2 - 2}, {"t.asm:10", 2}, {"loop + twice*1", 4}};
+    for (unsigned i = 0; i < sizeof good / sizeof *good; i++) {
+        ck_assert_msg(oak_session_place(b.session, good[i].text, &b.sink, &address) == OAK_OK, "%s", good[i].text);
+        ck_assert_uint_eq(address, good[i].address);
+    }
+    static const char *const bad[] = {"lop", "t.asm:99", "u.asm:1", "count", "a", "0x2000", "-1", "t.asm:x", "", "loop loop"};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        unsigned before = b.diags.count;
+        ck_assert_msg(oak_session_place(b.session, bad[i], &b.sink, &address) == OAK_REFUSED, "%s", bad[i]);
+        ck_assert_uint_eq(b.diags.count, before + 1);
+    }
+    char text[40];
+    oak_session_name_place(b.session, 3, text, sizeof text);
+    ck_assert_str_eq(text, "loop+1");
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(expressions_read_the_chip)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", counter);
+    bench_run(&b, 0, 0);
+    static const struct {
+        const char *text;
+        long long value;
+    } cases[] = {{"count", 5}, {"iram[0x30]", 5}, {"iram[count]", 5}, {"iram[count+1:2]", 0x1234}, {"wide", 0x12}, {"flag", 1}, {"bit[0]", 1},
+                 {"r2", 0}, {"pc == rest", 1}, {"rest", 16 - 2}, {"sp", 7}, {"p1", 0xFF}, {"p1.3", 1}, {"sfr[0x90]", 0xFF}, {"TR0", 0}, {"twice << 3", 16},
+                 {"xram[log]", 0}, {"cy", 0}, {"code[0]", 0x7A}, {"acc.0", 0}, {"count > 4 && flag ? 'y' : 'n'", 'y'}, {"rs", 0}, {"T1M", 0}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) ck_assert_msg(value_of(&b, cases[i].text) == cases[i].value, "%s is %lld", cases[i].text, value_of(&b, cases[i].text));
+    static const char *const bad[] = {"conut", "iram[0x100]", "1/0", "xram[70000]", "iram[0:9]", "count +", "nowhere[3]", "count count"};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        oak_reading reading;
+        unsigned before = b.diags.count;
+        ck_assert_msg(oak_session_value(b.session, bad[i], &b.sink, &reading) == OAK_REFUSED, "%s", bad[i]);
+        ck_assert_uint_eq(b.diags.count, before + 1);
+    }
+    ck_assert_ptr_nonnull(strstr(b.diags.one[0].hint, "`count`"));
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(what_is_set_can_be_read_back)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", counter);
+    static const struct {
+        const char *set, *read;
+        long long value;
+    } cases[] = {{"a=5", "acc", 5}, {"count=count+7", "iram[0x30]", 7}, {"iram[0x31:2]=0x1234", "wide", 0x12}, {"dptr=0xabcd", "sfr[0x83]", 0xAB}, {"TR0=1", "sfr[0x88]", 0x10},
+                 {"T1M=2", "sfr[0x89]", 0x20}, {"flag=1", "iram[0x20]", 1}, {"r7 = 9", "iram[7]", 9}, {"cy=1", "psw & 0x80", 0x80}, {"rs=3", "psw & 0x18", 0x18}, {"p1.2=0", "p1", 0xFB},
+                 {"sfr[0x90]=0x0f", "sfr[0x90]", 0x0F}, {"pc=loop", "pc", 2}, {"xram[log]=-1", "xram[log]", 255}, {"acc.7=1", "a", 0x85}, {"bit[8]=1", "iram[0x21]", 1}, {"INT0=0", "p3.2", 0}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        ck_assert_msg(oak_session_set(b.session, cases[i].set, &b.sink) == OAK_OK, "%s", cases[i].set);
+        ck_assert_msg(value_of(&b, cases[i].read) == cases[i].value, "%s: %s is %lld", cases[i].set, cases[i].read, value_of(&b, cases[i].read));
+    }
+    static const char *const bad[] = {"a", "a=256", "flag=2", "loop=3", "twice=3", "iram[0x200]=1", "5=5", "a b=5", "conut=1", "iram[0]=0x100", "sfr[0x7f]=1", "p1.9=0", "a=1/0"};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        unsigned before = b.diags.count;
+        ck_assert_msg(oak_session_set(b.session, bad[i], &b.sink) == OAK_REFUSED, "%s", bad[i]);
+        ck_assert_msg(b.diags.count == before + 1, "%s: %u messages", bad[i], b.diags.count - before);
+    }
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(conditions_and_counts_narrow_a_stop_point)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", counter);
+    unsigned number;
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "count == 3", 0, &b.sink, &number), OAK_OK);
+    oak_event event = bench_run(&b, 0, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_int_eq(event.stop_point, (int)number);
+    ck_assert_int_eq(value_of(&b, "count"), 3);
+    ck_assert_uint_eq(oak_session_stop_point(b.session, number)->hits, 1);
+    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+    oak_session_reset(b.session);
+    oak_session_enable_stop(b.session, number, false);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", NULL, 2, &b.sink, &number), OAK_OK);
+    bench_run(&b, 0, 0);
+    ck_assert_int_eq(value_of(&b, "count"), 1);
+    bench_run(&b, 0, 0);
+    ck_assert_int_eq(value_of(&b, "count"), 3);
+    ck_assert_uint_eq(oak_session_stop_point(b.session, number)->hits, 4);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "conut", 0, &b.sink, NULL), OAK_REFUSED);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "1/(count-count)", 0, &b.sink, NULL), OAK_REFUSED);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_budget_and_a_condition_that_never_holds_end_together)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", "loop: nop\n sjmp loop\n");
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "a == 1", 0, &b.sink, NULL), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 3000, 0).stop.reason, OAK_STOP_CYCLES);
+    ck_assert_uint_eq(cycles_of(&b), 3000);
+    ck_assert_int_eq(bench_run(&b, 0, 1001).stop.reason, OAK_STOP_STEPS);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(pins_are_driven_at_their_cycle)
+{
+    bench b;
+    /* counts cycles of three while the pin is high */
+    bench_open(&b, "mcs51-8k", "wait: jnb p1.0, wait\nup: nop\n jb p1.0, up\nlow_: sjmp low_\n");
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 0 until 100us, 1 for 300 cycles, 0", &b.sink), OAK_OK);
+    oak_session_add_stop(b.session, "up", NULL, 0, &b.sink, NULL);
+    bench_run(&b, 0, 0);
+    ck_assert_uint_eq(cycles_of(&b), 102); /* seen by the jump that begins at 100 */
+    oak_session_enable_stop(b.session, 0, false);
+    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+    ck_assert_uint_eq(cycles_of(&b), 402); /* 102 + 100 turns of 3, of which the last sees the pin low at 400 */
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_repeating_drive_does_not_drift)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", "loop: sjmp next\nnext: sjmp loop\n");
+    /* 3 x 333.333 us is 1 ms less 1 ns: over a second, edges keep their exact place */
+    oak_session_set_clock(b.session, 11059200000u);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 for 400us, 0 for 600us, repeat", &b.sink), OAK_OK);
+    for (unsigned ms = 1; ms < 1000; ms += 37) {
+        uint64_t edge = oak_time_to_cycles((uint64_t)ms * 1000000000u, 11059200000u, 12);
+        bench_run(&b, edge - cycles_of(&b) - 3, 0);
+        ck_assert_int_eq(value_of(&b, "p1.0"), 0);
+        bench_run(&b, 8, 0);
+        ck_assert_int_eq(value_of(&b, "p1.0"), 1);
+    }
+    static const char *const bad[] = {"p1.0", "p1.9 = 1", "p1.0 = 2", "p1.0 = 1 for", "p1.0 = 1 for 5", "p1.0 = 1, 0", "p1.0 = 1, repeat", "p1.0 = 1 for 0us, 0 for 0us, repeat",
+                                      "p1.0 = repeat", "p1.0 = 1 since 5ms", "x = 1", "p1.0 = 1 for 5ms 3", ""};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) ck_assert_msg(oak_session_drive(b.session, bad[i], &b.sink) == OAK_REFUSED, "%s", bad[i]);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_stop_point_reached_when_a_pin_changes_is_not_lost)
+{
+    for (unsigned offset = 90; offset < 110; offset++) {
+        bench b;
+        char wave[60];
+        bench_open(&b, "mcs51-8k", " mov r2, #24\nspin: nop\n nop\n djnz r2, spin\nhere: nop\nrest: sjmp rest\n"); /* here is reached at 97 */
+        snprintf(wave, sizeof wave, "p1.0 = 0 until %u cycles, 1", offset);
+        ck_assert_int_eq(oak_session_drive(b.session, wave, &b.sink), OAK_OK);
+        oak_session_add_stop(b.session, "here", NULL, 0, &b.sink, NULL);
+        ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
+        ck_assert_uint_eq(cycles_of(&b), 97);
+        ck_assert_uint_eq(oak_session_stop_point(b.session, 0)->hits, 1);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+START_TEST(changes_since_the_run_began_are_told)
+{
+    bench b;
+    oak_change changes[40];
+    size_t count;
+    bench_open(&b, "mcs51-8k", counter);
+    bench_run(&b, 0, 2);
+    ck_assert_int_eq(oak_session_changes(b.session, changes, 40, &count), OAK_OK);
+    /* pc, r2, then iram[2] and iram[0x30] */
+    ck_assert_uint_eq(count, 4);
+    ck_assert(changes[2].space == 2 && changes[2].address == 2 && changes[2].before == 0 && changes[2].after == 5);
+    ck_assert(changes[3].space == 2 && changes[3].address == 0x30 && changes[3].after == 1);
+    oak_event event;
+    ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+    ck_assert_int_eq(oak_session_changes(b.session, changes, 1, &count), OAK_OK);
+    ck_assert_uint_eq(count, 2); /* pc and iram[0x20]; one was written */
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_stored_state_goes_on_as_if_it_had_never_stopped)
+{
+    static const char source[] = " org xram:0\nmemo: ds 300\n org code:0\nstart: mov sp, #0x40\n mov dptr, #memo\nloop: inc r3\n mov a, r3\n add a, r4\n mov r4, a\n movx @dptr, a\n inc dptr\n push acc\n pop b\n"
+                                 " mov p1, a\n jb p3.0, loop\n setb rs0\n inc r1\n clr rs0\n sjmp loop\n";
+    static const char wave[] = "p3.0 = 1 for 70us, 0 for 30us, repeat";
+    bench whole, first, second;
+    text state = {0}, state_whole = {0}, state_again = {0};
+    oak_text_sink sink = text_sink(&state), whole_sink = text_sink(&state_whole), again_sink = text_sink(&state_again);
+    bench_open(&whole, "mcs51-8k", source);
+    bench_open(&first, "mcs51-8k", source);
+    bench_open(&second, "mcs51-8k", source);
+    oak_session_drive(whole.session, wave, &whole.sink);
+    oak_session_drive(first.session, wave, &first.sink);
+    bench_run(&whole, 2000, 0);
+    bench_run(&first, 777, 0);
+    ck_assert_int_eq(oak_session_write_state(first.session, &sink), OAK_OK);
+    ck_assert_int_eq(oak_session_read_state(second.session, state.bytes, state.size, "s.json", &second.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_write_state(second.session, &again_sink), OAK_OK);
+    oak_session_drive(second.session, wave, &second.sink);
+    bench_run(&second, 2000 - cycles_of(&first), 0);
+    free(state.bytes);
+    state = (text){0};
+    ck_assert_int_eq(oak_session_write_state(second.session, &sink), OAK_OK);
+    ck_assert_int_eq(oak_session_write_state(whole.session, &whole_sink), OAK_OK);
+    ck_assert_str_eq(state.bytes, state_whole.bytes);
+    free(state.bytes);
+    free(state_whole.bytes);
+    free(state_again.bytes);
+    bench_close(&whole);
+    bench_close(&first);
+    bench_close(&second);
+}
+END_TEST
+
+START_TEST(a_wrong_state_file_is_refused)
+{
+    static const char *const bad[] = {"", "{", "[]", "5", "{\"part\": \"mcs51-4k\"}", "{\"registers\": {\"q\": 1}}", "{\"registers\": {\"a\": 256}}", "{\"registers\": {\"a\": 1.5}}", "{\"registers\": [1]}",
+                                      "{\"sfr\": {\"P9\": 1}}", "{\"sfr\": {\"P1\": -1}}", "{\"memory\": [{\"space\": \"iram\", \"at\": 255, \"bytes\": \"0011\"}]}", "{\"memory\": [{\"space\": \"iram\", \"at\": 0, \"bytes\": \"0g\"}]}",
+                                      "{\"memory\": [{\"space\": \"ram\", \"at\": 0, \"bytes\": \"00\"}]}", "{\"memory\": [5]}", "{\"cycles\": -1}", "{\"driven\": {\"p1.8\": 1}}", "{\"driven\": {\"p1.0\": 2}}", "{\"registers\": {\"a\": \"1\"}}"};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        bench b;
+        bench_open(&b, "mcs51-8k", " nop");
+        ck_assert_msg(oak_session_read_state(b.session, bad[i], strlen(bad[i]), "s.json", &b.sink) == OAK_REFUSED, "accepted: %s", bad[i]);
+        ck_assert_msg(b.diags.count >= 1, "no message: %s", bad[i]);
+        ck_assert_str_eq(b.diags.one[0].file, "s.json");
+        bench_close(&b);
+    }
+    bench b;
+    static const char good[] = "{\"registers\": {\"a\": 7}, \"memory\": [{\"space\": \"xram\", \"at\": 16, \"bytes\": \"AAbb\"}]}"; /* a part of a state is a state */
+    bench_open(&b, "mcs51-8k", " nop");
+    ck_assert_int_eq(oak_session_read_state(b.session, good, strlen(good), "s.json", &b.sink), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "a"), 7);
+    ck_assert_int_eq(value_of(&b, "xram[16:2]"), 0xAABB);
+    bench_close(&b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ another chip */
+
+/* A chip that is a script: every run goes on one address and writes what it was asked into a log. */
+typedef struct scripted {
+    oak_part part;
+    uint32_t pc, a;
+    uint8_t ram[256];
+    oak_level pins[8];
+    oak_chip_time time;
+    bool stops[16];
+    char log[4000];
+} scripted;
+
+#define LOG(...) snprintf(self->log + strlen(self->log), sizeof self->log - strlen(self->log), __VA_ARGS__)
+
+static const oak_part *script_part(void *chip) { return &((scripted *)chip)->part; }
+
+static oak_status script_reset(void *chip)
+{
+    scripted *self = chip;
+    LOG("reset;");
+    self->pc = 0;
+    self->time = (oak_chip_time){0};
+    return OAK_OK;
+}
+
+/* Executes "instructions" of 10 cycles that add one to ram[0x30], around 8 addresses. */
+static oak_status script_run(void *chip, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
+{
+    scripted *self = chip;
+    LOG("run %lld;", (long long)until_cycle);
+    *stop = (oak_stop){.reason = OAK_STOP_CYCLES};
+    for (bool first = true;; first = false) {
+        stop->pc = self->pc;
+        if (!first && self->stops[self->pc]) {
+            stop->reason = OAK_STOP_POINT;
+            return OAK_OK;
+        }
+        if (self->time.cycles >= until_cycle) return OAK_OK;
+        if (self->time.instructions >= until_instruction) {
+            stop->reason = OAK_STOP_STEPS;
+            return OAK_OK;
+        }
+        self->pc = (self->pc + 1) % 8;
+        self->ram[0x30]++;
+        self->time.cycles += 10;
+        self->time.instructions++;
+    }
+}
+
+static oak_status script_read_register(void *chip, unsigned reg, uint32_t *value)
+{
+    scripted *self = chip;
+    *value = reg == 0 ? self->pc : reg == 1 ? self->a : 0;
+    return OAK_OK;
+}
+
+static oak_status script_write_register(void *chip, unsigned reg, uint32_t value)
+{
+    scripted *self = chip;
+    LOG("register %u=%u;", reg, (unsigned)value);
+    if (reg == 1) self->a = value;
+    return OAK_OK;
+}
+
+static oak_status script_read_memory(void *chip, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+{
+    scripted *self = chip;
+    if (space != 2 || address > 256 || count > 256 - address) return OAK_OUT_OF_RANGE;
+    memcpy(bytes, self->ram + address, count);
+    return OAK_OK;
+}
+
+static oak_status script_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    scripted *self = chip;
+    if (space != 2 || address > 256 || count > 256 - address) return OAK_OUT_OF_RANGE;
+    LOG("memory %u;", (unsigned)address);
+    memcpy(self->ram + address, bytes, count);
+    return OAK_OK;
+}
+
+static oak_status script_read_pin(void *chip, unsigned pin, oak_pin *state)
+{
+    *state = (oak_pin){.result = ((scripted *)chip)->pins[pin], .outside = ((scripted *)chip)->pins[pin]};
+    return OAK_OK;
+}
+
+static oak_status script_drive_pin(void *chip, unsigned pin, oak_level level)
+{
+    scripted *self = chip;
+    LOG("pin %u=%d at %llu;", pin, level, (unsigned long long)self->time.cycles);
+    self->pins[pin] = level;
+    return OAK_OK;
+}
+
+static oak_status script_set_stop(void *chip, uint32_t address, bool on)
+{
+    scripted *self = chip;
+    LOG("stop %u=%d;", (unsigned)address, on);
+    self->stops[address] = on;
+    return OAK_OK;
+}
+
+static oak_status script_read_time(void *chip, oak_chip_time *time)
+{
+    *time = ((scripted *)chip)->time;
+    return OAK_OK;
+}
+
+static oak_status script_write_time(void *chip, const oak_chip_time *time)
+{
+    ((scripted *)chip)->time = *time;
+    return OAK_OK;
+}
+
+START_TEST(a_session_works_on_any_chip_port)
+{
+    static const oak_chip_ops ops = {script_part,         script_reset,      script_run,       script_read_register, script_write_register, script_read_memory,
+                                     script_write_memory, script_read_pin, script_drive_pin, script_set_stop,      script_read_time,      script_write_time};
+    static const oak_part_memory memories[] = {{1, false, 0, 8, "code"}, {2, true, 0, 256, "ram"}};
+    static const oak_part_register registers[] = {{.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
+    static const oak_part_port ports[] = {{.name = "px", .address = 0x90, .space = 4, .pin_count = 8, .title = ""}};
+    static scripted chip;
+    chip.part = (oak_part){.name = "script", .title = "", .architecture = oak_architecture_find("mcs51"), .clock_millihertz = 12000000000u, .clocks_per_cycle = 12,
+                           .memories = memories, .memory_count = 2, .registers = registers, .register_count = 1, .ports = ports, .port_count = 1};
+    oak_host host = oak_linux_host();
+    oak_chip_port port = {&chip, &ops};
+    oak_session *session;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_event event;
+    ck_assert_int_eq(oak_session_open(&host, &port, NULL, &session), OAK_OK);
+    ck_assert_str_eq(oak_session_part(session)->name, "script");
+    ck_assert_int_eq(oak_session_drive(session, "px.3 = 1 until 45 cycles, 0", &sink), OAK_OK);
+    ck_assert_int_eq(oak_session_add_stop(session, "6", "iram[0x30] > 10", 0, &sink, NULL), OAK_OK);
+    ck_assert_int_eq(oak_session_set(session, "a=3", &sink), OAK_OK);
+    oak_budget none = {0};
+    ck_assert_int_eq(oak_session_run(session, &none, &sink, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_uint_eq(event.stop.pc, 6);
+    oak_change changes[4];
+    size_t count;
+    ck_assert_int_eq(oak_session_changes(session, changes, 4, &count), OAK_OK);
+    ck_assert_uint_eq(count, 2); /* pc and ram[0x30] */
+    ck_assert_uint_eq(changes[1].after, 14);
+    oak_session_close(session);
+    ck_assert_str_eq(chip.log, "stop 6=1;register 1=3;pin 3=1 at 0;run 45;pin 3=0 at 50;run -1;run -1;stop 6=0;");
+}
+END_TEST
+
+START_TEST(a_line_port_carries_bytes_both_ways)
+{
+    oak_line_port a, b;
+    uint8_t bytes[10];
+    size_t count;
+    ck_assert_int_eq(oak_linux_line_pair(&a, &b), OAK_OK);
+    ck_assert_int_eq(a.ops->send(a.line, (const uint8_t *)"spin", 4), OAK_OK);
+    ck_assert_int_eq(b.ops->receive(b.line, bytes, 10, 1000, &count), OAK_OK);
+    ck_assert_uint_eq(count, 4);
+    ck_assert_mem_eq(bytes, "spin", 4);
+    ck_assert_int_eq(a.ops->receive(a.line, bytes, 10, 1, &count), OAK_OK);
+    ck_assert_uint_eq(count, 0);
+    b.ops->close(b.line);
+    ck_assert_int_eq(a.ops->receive(a.line, bytes, 10, 1, &count), OAK_IO_ERROR);
+    a.ops->close(a.line);
+    ck_assert_int_eq(oak_linux_line_open("/dev/no-such-line", 9600, &a), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_linux_line_open("/dev/null", 9600, &a), OAK_UNSUPPORTED);
+}
+END_TEST
+
+RUN_SUITE("session", places_are_resolved_in_every_form, expressions_read_the_chip, what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
+          a_budget_and_a_condition_that_never_holds_end_together, pins_are_driven_at_their_cycle, a_repeating_drive_does_not_drift,
+          a_stop_point_reached_when_a_pin_changes_is_not_lost, changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,
+          a_wrong_state_file_is_refused, a_session_works_on_any_chip_port, a_line_port_carries_bytes_both_ways)

@@ -1,0 +1,278 @@
+/* The command-line tool: what it prints, its exit codes, its files. */
+#include "support.h"
+
+#include <stdio.h>
+#include <unistd.h>
+
+#include <cjson/cJSON.h>
+
+static char folder[100];
+static char *out, *err;
+
+/* Runs `spindle ARGUMENTS` in a folder of its own; the exit code. */
+static int spindle(const char *arguments)
+{
+    static char command[9000];
+    free(out);
+    free(err);
+    int room = snprintf(command, sizeof command, "cd %.90s && %s %s", folder, SPINDLE, arguments);
+    ck_assert_int_lt(room, (int)sizeof command);
+    return shell(command, &out, &err);
+}
+
+static void put_file(const char *name, const char *content)
+{
+    char path[300];
+    snprintf(path, sizeof path, "%s/%s", folder, name);
+    FILE *file = fopen(path, "w");
+    ck_assert_ptr_nonnull(file);
+    fputs(content, file);
+    fclose(file);
+}
+
+static char *get_file(const char *name)
+{
+    char command[500], *error, *content;
+    snprintf(command, sizeof command, "cat %s/%s", folder, name);
+    shell(command, &content, &error);
+    free(error);
+    return content;
+}
+
+static void has(const char *whole, const char *piece)
+{
+    ck_assert_msg(strstr(whole, piece) != NULL, "`%s` is not in:\n%s", piece, whole);
+}
+
+static void open_folder(void)
+{
+    snprintf(folder, sizeof folder, "/tmp/oak-tool-%d", (int)getpid());
+    char command[200], *o, *e;
+    snprintf(command, sizeof command, "rm -rf %s && mkdir %s", folder, folder);
+    ck_assert_int_eq(shell(command, &o, &e), 0);
+    free(o);
+    free(e);
+    put_file("good.asm", " org 0\nstart: mov a, #0x2a\n mov 0x30, a\nrest: sjmp rest\n");
+    put_file("bad.asm", " mvo a, #1\n mov a, #conut\n");
+    put_file("fault.asm", " nop\n");
+}
+
+START_TEST(assembling_writes_hex_listing_and_symbols)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k --listing good.lst --symbols good.json"), 0);
+    has(out, "good.hex: 6 bytes of code from 0x0000 to 0x0005, 0.1 % of the 4,096 bytes of mcs51-4k");
+    ck_assert_str_eq(err, "");
+    char *hex = get_file("good.hex"), *listing = get_file("good.lst"), *symbols = get_file("good.json");
+    ck_assert_str_eq(hex, ":06000000742AF53080FEB9\n:00000001FF\n");
+    has(listing, "     2  0x0000  74 2A          1  start: mov a, #0x2a\n");
+    cJSON *root = cJSON_Parse(symbols), *list = cJSON_GetObjectItem(root, "symbols");
+    ck_assert_int_eq(cJSON_GetArraySize(list), 2);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(list, 0), "name")), "rest");
+    cJSON_Delete(root);
+    free(hex);
+    free(listing);
+    free(symbols);
+}
+END_TEST
+
+START_TEST(a_refused_source_leaves_the_earlier_output_alone)
+{
+    open_folder();
+    put_file("bad.hex", "keep me\n");
+    ck_assert_int_eq(spindle("asm bad.asm --part mcs51-4k"), 1);
+    ck_assert_str_eq(out, "");
+    ck_assert_str_eq(err, "bad.asm:1:2: error: `mvo` is no instruction of mcs51 and no directive [unknown-operation]\n"
+                          "     1 |  mvo a, #1\n"
+                          "       |  ^^^\n"
+                          "       > Did you mean `mov`?\n"
+                          "bad.asm:2:10: error: `conut` is not defined [unknown-symbol]\n"
+                          "     2 |  mov a, #conut\n"
+                          "       |          ^^^^^\n"
+                          "2 errors; nothing was written\n");
+    char *hex = get_file("bad.hex");
+    ck_assert_str_eq(hex, "keep me\n");
+    free(hex);
+}
+END_TEST
+
+START_TEST(json_tells_the_same)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm bad.asm --part mcs51-4k --json"), 1);
+    ck_assert_str_eq(err, "");
+    cJSON *root = cJSON_Parse(out), *list = cJSON_GetObjectItem(root, "diagnostics"), *first = cJSON_GetArrayItem(list, 0);
+    ck_assert_int_eq(cJSON_GetArraySize(list), 2);
+    ck_assert(cJSON_IsFalse(cJSON_GetObjectItem(root, "ok")));
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(first, "code")), "unknown-operation");
+    ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItem(first, "column_end")), 5);
+    cJSON_Delete(root);
+    ck_assert_int_eq(spindle("run good.asm --part mcs51-4k --json --show 0x30 --show 'iram[0x2f..0x30]'"), 0);
+    root = cJSON_Parse(out);
+    ck_assert_ptr_nonnull(root);
+    ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "registers"), "a")), 42);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "reason")), "parked");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "place")), "rest");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(root, "cycle_unit")), "machine cycle");
+    cJSON *bytes = cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(root, "show"), 1), "bytes");
+    ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetArrayItem(bytes, 1)), 42);
+    cJSON_Delete(root);
+    ck_assert_int_eq(spindle("parts --json"), 0);
+    root = cJSON_Parse(out);
+    ck_assert_int_eq(cJSON_GetArraySize(cJSON_GetObjectItem(root, "parts")), 3);
+    cJSON_Delete(root);
+    ck_assert_int_eq(spindle("run nothing.asm --part mcs51-4k --json"), 1);
+    root = cJSON_Parse(out);
+    ck_assert_int_eq(cJSON_GetArraySize(cJSON_GetObjectItem(root, "diagnostics")), 1);
+    cJSON_Delete(root);
+}
+END_TEST
+
+START_TEST(a_run_reports_why_and_where_it_stopped)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("run good.asm --part mcs51-4k --stop-at rest --show 0x30 --show 'iram[0x30]' --show 'a as bin'"), 0);
+    has(out, "Stop point `rest`\n  at 0x0004, rest, good.asm:4\n       4 | rest: sjmp rest\n  2 machine cycles = 2.000 us at 12 MHz; 2 instructions\n");
+    has(out, "a 0x2a");
+    has(out, "ACC    0x2a  0010 1010  accumulator");
+    has(out, "iram[0x30]         0x2a  42  0010 1010  '*'");
+    has(out, "a                  0010 1010\n");
+    has(out, "  p1    1 1 1 1 1 1 1 1   - - - - - - - -   1 1 1 1 1 1 1 1 \n");
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k --symbols s.json"), 0);
+    ck_assert_int_eq(spindle("run good.hex --part mcs51-4k --stop-at 0x0002 --clock 11.0592MHz --brief"), 0);
+    has(out, "at 0x0002\n         mov 0x30, a\n");
+    has(out, "11.0592 MHz");
+    ck_assert_int_eq(spindle("run good.hex --part mcs51-4k --stop-at rest --symbols s.json --brief"), 0);
+    has(out, "at 0x0004, rest, good.asm:4");
+}
+END_TEST
+
+START_TEST(a_fault_ends_with_exit_code_3)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("run fault.asm --part mcs51-4k"), 3);
+    has(out, "Fault unprogrammed-code: the program runs into 0x0001, which was never programmed");
+}
+END_TEST
+
+START_TEST(budgets_and_their_words)
+{
+    open_folder();
+    put_file("turn.asm", "turn: nop\n sjmp turn\n");
+    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --cycles 300 --brief"), 0);
+    has(out, "Budget used up (--cycles 300)");
+    has(out, "300 machine cycles");
+    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --time 5ms --brief"), 0);
+    has(out, "5,001 machine cycles = 5.001 ms");
+    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --brief"), 0); /* a program without an end ends all the same */
+    has(out, "Budget used up (the usual 10 s");
+    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --stop-at 'turn every 5' --brief"), 0);
+    has(out, "hit 5 times");
+}
+END_TEST
+
+START_TEST(state_files_carry_a_run_on)
+{
+    open_folder();
+    put_file("long.asm", "loop: inc a\n mov 0x30, a\n mov p1, a\n sjmp loop\n");
+    ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 1000 --state-out half.json --brief"), 0);
+    ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 1000 --state-in half.json --state-out two.json --brief"), 0);
+    ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 2000 --state-out one.json --brief"), 0);
+    char *one = get_file("one.json"), *two = get_file("two.json");
+    ck_assert_str_eq(one, two);
+    free(one);
+    free(two);
+}
+END_TEST
+
+START_TEST(wrong_usage_ends_with_exit_code_2_and_a_way_out)
+{
+    static const struct {
+        const char *arguments;
+        int code;
+        const char *says;
+    } cases[] = {
+        {"", 2, ""},
+        {"rnu good.asm", 2, "Did you mean `spindle run`?"},
+        {"asm", 2, "no source file"},
+        {"asm good.asm", 2, "--part mcs51-8k"},
+        {"asm good.asm --part mcs51-8", 2, "Did you mean mcs51-8k?"},
+        {"asm good.asm --prat mcs51-8k", 2, "Did you mean --part?"},
+        {"asm good.asm --part", 2, "missing argument"},
+        {"asm good.asm more.asm --part mcs51-8k", 2, "one source file"},
+        {"asm good.asm --part mcs51-8k --record 0", 2, "1 to 255"},
+        {"asm missing.asm --part mcs51-8k", 1, "missing.asm: error: the source cannot be read: not found"},
+        {"asm good.asm --part mcs51-8k -o /nowhere/x.hex", 1, "cannot write /nowhere/x.hex"},
+        {"asm good.asm --part ./mine.yaml", 1, "mine.yaml"},
+        {"run missing.hex --part mcs51-8k", 1, "no such file"},
+        {"run good.asm --part mcs51-8k --clock fast", 2, "`fast`"},
+        {"run good.asm --part mcs51-8k --time 5", 2, "`5`"},
+        {"run good.asm --part mcs51-8k --steps x", 2, "`x` is no number"},
+        {"run good.asm --part mcs51-8k --steps -5", 2, "whole number"},
+        {"run good.asm --part mcs51-8k --stop-at rset", 1, "Did you mean `rest`?"},
+        {"run good.asm --part mcs51-8k --set a=999", 1, "does not fit 8 bits"},
+        {"run good.asm --part mcs51-8k --drive p9.0=1", 1, "no such pin"},
+        {"run good.asm --part mcs51-8k --show 'iram[0x30..0x400]'", 1, "no internal RAM from 0x30 to 0x400"},
+        {"run good.asm --part mcs51-8k --show 'iram[0x30..'", 1, "no stretch"},
+        {"run good.asm --part mcs51-8k --state-in none.json", 1, "no such state file"},
+        {"run good.asm --part mcs51-8k --state-in good.asm", 1, "good.asm:1:2: error: this is not valid JSON"},
+        {"run bad.asm --part mcs51-8k", 1, "Did you mean `mov`?"},
+        {"parts mcs51-9k", 2, "Did you mean mcs51-"},
+    };
+    open_folder();
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        int code = spindle(cases[i].arguments);
+        ck_assert_msg(code == cases[i].code, "`%s` ends with %d\n%s%s", cases[i].arguments, code, out, err);
+        ck_assert_msg(strstr(err, cases[i].says) != NULL, "`%s` says\n%s", cases[i].arguments, err);
+    }
+}
+END_TEST
+
+START_TEST(help_is_given_for_every_command)
+{
+    open_folder();
+    static const char *const commands[] = {"asm", "run", "parts"};
+    for (unsigned i = 0; i < 3; i++) {
+        char arguments[60];
+        snprintf(arguments, sizeof arguments, "%s --help", commands[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        has(out, "usage: spindle ");
+        has(out, "examples:");
+        snprintf(arguments, sizeof arguments, "help %s", commands[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        has(out, "examples:");
+    }
+    ck_assert_int_eq(spindle("--version"), 0);
+    has(out, "spindle 0.");
+}
+END_TEST
+
+START_TEST(a_part_is_shown_with_all_it_has)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("parts"), 0);
+    has(out, "mcs51-4k");
+    has(out, "mcs51-64k");
+    ck_assert_int_eq(spindle("parts mcs51-8k"), 0);
+    has(out, "0x0000 to 0x1fff");
+    has(out, "quasi-bidirectional");
+    has(out, "0x002b timer2");
+    has(out, "0xc8 T2CON");
+}
+END_TEST
+
+START_TEST(odd_names_of_files_work)
+{
+    open_folder();
+    put_file("mit Leerzeichen äö.asm", " nop\nr: sjmp r\n");
+    ck_assert_int_eq(spindle("asm 'mit Leerzeichen äö.asm' --part mcs51-4k"), 0);
+    ck_assert_int_eq(spindle("run 'mit Leerzeichen äö.hex' --part mcs51-4k --brief"), 0);
+    ck_assert_int_eq(spindle("asm ./good.asm --part mcs51-4k -o -"), 0);
+    has(out, ":06000000742AF53080FEB9");
+    ck_assert_int_eq(spindle("asm . --part mcs51-4k"), 1);
+}
+END_TEST
+
+RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same, a_run_reports_why_and_where_it_stopped,
+          a_fault_ends_with_exit_code_3, budgets_and_their_words, state_files_carry_a_run_on, wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
+          a_part_is_shown_with_all_it_has, odd_names_of_files_work)
