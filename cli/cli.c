@@ -15,9 +15,10 @@
 
 const char *cli_paint(bool colour, paint kind)
 {
-    static const char *const codes[] = {[PAINT_OFF] = "\x1b[0m",      [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
-                                        [PAINT_PLACE] = "\x1b[1m",    [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
-                                        [PAINT_STRONG] = "\x1b[1m",   [PAINT_FAINT] = "\x1b[2m"};
+    static const char *const codes[] = {
+        [PAINT_OFF] = "\x1b[0m",    [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
+        [PAINT_PLACE] = "\x1b[1m",  [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
+        [PAINT_STRONG] = "\x1b[1m", [PAINT_FAINT] = "\x1b[2m"};
     return colour ? codes[kind] : "";
 }
 
@@ -50,13 +51,15 @@ static void print_source_line(const char *text)
 static void underline(cli *self, const oak_diagnostic *d)
 {
     unsigned start = width_of(d->source_line, d->column - 1, 0);
-    unsigned end = width_of(d->source_line + strnlen(d->source_line, d->column - 1), d->column_end - d->column, start);
+    unsigned end =
+        width_of(d->source_line + strnlen(d->source_line, d->column - 1), d->column_end - d->column, start);
     bool colour = self->error_colour;
-    if (d->line) fprintf(stderr, "%s%6u |%s ", cli_paint(colour, PAINT_FAINT), d->line, cli_paint(colour, PAINT_OFF));
+    if (d->line)
+        fprintf(stderr, "%s%6u |%s ", cli_paint(colour, PAINT_FAINT), d->line, cli_paint(colour, PAINT_OFF));
     else fprintf(stderr, "         ");
     print_source_line(d->source_line);
-    fprintf(stderr, "%s%s%s %*s%s", cli_paint(colour, PAINT_FAINT), d->line ? "       |" : "        ", cli_paint(colour, PAINT_OFF), (int)start,
-            "", cli_paint(colour, PAINT_ERROR));
+    fprintf(stderr, "%s%s%s %*s%s", cli_paint(colour, PAINT_FAINT), d->line ? "       |" : "        ",
+            cli_paint(colour, PAINT_OFF), (int)start, "", cli_paint(colour, PAINT_ERROR));
     for (unsigned i = start; i < end || i == start; i++) fputc('^', stderr);
     fprintf(stderr, "%s\n", cli_paint(colour, PAINT_OFF));
 }
@@ -93,12 +96,16 @@ static void report(void *context, const oak_diagnostic *d)
     if (d->file) fprintf(stderr, "%s:", d->file);
     if (d->file && d->line) fprintf(stderr, "%u:", d->line);
     if (d->file && d->line && d->column) fprintf(stderr, "%u:", d->column);
-    fprintf(stderr, "%s%s%s%s:%s %s", cli_paint(colour, PAINT_OFF), d->file ? " " : "spindle: ", cli_paint(colour, d->severity == OAK_ERROR ? PAINT_ERROR : PAINT_WARNING),
-            words[d->severity], cli_paint(colour, PAINT_OFF), d->message);
-    if (d->code && *d->code) fprintf(stderr, " %s[%s]%s", cli_paint(colour, PAINT_FAINT), d->code, cli_paint(colour, PAINT_OFF));
+    fprintf(stderr, "%s%s%s%s:%s %s", cli_paint(colour, PAINT_OFF), d->file ? " " : "spindle: ",
+            cli_paint(colour, d->severity == OAK_ERROR ? PAINT_ERROR : PAINT_WARNING), words[d->severity],
+            cli_paint(colour, PAINT_OFF), d->message);
+    if (d->code && *d->code)
+        fprintf(stderr, " %s[%s]%s", cli_paint(colour, PAINT_FAINT), d->code, cli_paint(colour, PAINT_OFF));
     fputc('\n', stderr);
     if (d->source_line && d->column) underline(self, d);
-    if (d->hint) fprintf(stderr, "%s%s%s\n", cli_paint(colour, PAINT_HINT), d->line && d->source_line ? "       > " : "         ", d->hint);
+    if (d->hint)
+        fprintf(stderr, "%s%s%s\n", cli_paint(colour, PAINT_HINT),
+                d->line && d->source_line ? "       > " : "         ", d->hint);
     if (d->hint && colour) fprintf(stderr, "%s", cli_paint(colour, PAINT_OFF));
 }
 
@@ -110,8 +117,10 @@ int cli_usage(cli *self, const command *of, const char *hint, const char *format
     vsnprintf(message, sizeof message, format, arguments);
     va_end(arguments);
     char more[200];
-    snprintf(more, sizeof more, "`spindle %s%s--help` shows how to use it.", of ? of->name : "", of ? " " : "");
-    oak_diagnostic d = {.severity = OAK_ERROR, .code = "usage", .message = message, .hint = hint ? hint : more};
+    snprintf(more, sizeof more, "`spindle %s%s--help` shows how to use it.", of ? of->name : "",
+             of ? " " : "");
+    oak_diagnostic d = {
+        .severity = OAK_ERROR, .code = "usage", .message = message, .hint = hint ? hint : more};
     self->sink.report(self->sink.context, &d);
     return EXIT_USAGE;
 }
@@ -130,8 +139,8 @@ int cli_failed(cli *self, oak_status status, const char *what)
 
 /* ------------------------------------------------------------------------------------------ options */
 
-const char **cli_options(cli *self, const command *of, int argc, const char **argv, const struct poptOption *options,
-                         poptContext *context, bool *done)
+const char **cli_options(cli *self, const command *of, int argc, const char **argv,
+                         const struct poptOption *options, poptContext *context, bool *done)
 {
     static const char *const none[] = {NULL};
     *done = false;
@@ -146,7 +155,8 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
     }
     *context = poptGetContext("spindle", argc, argv, options, 0);
     int result;
-    while ((result = poptGetNextOpt(*context)) > 0) {}
+    while ((result = poptGetNextOpt(*context)) > 0) {
+    }
     if (result < -1) {
         const char *bad = poptBadOption(*context, POPT_BADOPTION_NOALIAS);
         char hint[120] = "";
@@ -160,7 +170,9 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
         }
         bool number = result == POPT_ERROR_BADNUMBER || result == POPT_ERROR_OVERFLOW;
         if (number) cli_usage(self, of, NULL, "`%s` is no number an option could take", bad ? bad : "?");
-        else cli_usage(self, of, *hint ? hint : NULL, "%s: %s", bad ? bad : "?", result == POPT_ERROR_BADOPT ? "there is no such option" : poptStrerror(result));
+        else
+            cli_usage(self, of, *hint ? hint : NULL, "%s: %s", bad ? bad : "?",
+                      result == POPT_ERROR_BADOPT ? "there is no such option" : poptStrerror(result));
         return NULL;
     }
     const char **rest = poptGetArgs(*context);
@@ -231,7 +243,8 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
     oak_part *part = NULL;
     *exit_code = EXIT_USAGE;
     if (!name) {
-        cli_usage(self, of, "Say which microcontroller: --part mcs51-8k. `spindle parts` lists them.", "no part is given");
+        cli_usage(self, of, "Say which microcontroller: --part mcs51-8k. `spindle parts` lists them.",
+                  "no part is given");
         return NULL;
     }
     size_t length = strlen(name);
@@ -250,8 +263,11 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         }
         if (!known) {
             char hint[200];
-            if (nearest) snprintf(hint, sizeof hint, "Did you mean %s? `spindle parts` lists them all.", nearest);
-            else snprintf(hint, sizeof hint, "`spindle parts` lists them; your own is given as a path: --part ./chip.yaml.");
+            if (nearest)
+                snprintf(hint, sizeof hint, "Did you mean %s? `spindle parts` lists them all.", nearest);
+            else
+                snprintf(hint, sizeof hint,
+                         "`spindle parts` lists them; your own is given as a path: --part ./chip.yaml.");
             cli_usage(self, of, hint, "there is no part `%s`", name);
         }
         snprintf(path, sizeof path, "%s/%s.yaml", cli_parts_folder() ? cli_parts_folder() : ".", name);
@@ -294,7 +310,10 @@ bool cli_write_file(cli *self, const char *path, const cli_text *text)
     if (!status) return true;
     char message[300];
     snprintf(message, sizeof message, "cannot write %.200s", path);
-    oak_diagnostic d = {.severity = OAK_ERROR, .code = "no-output", .message = message, .hint = "Does the folder exist, and may you write there?"};
+    oak_diagnostic d = {.severity = OAK_ERROR,
+                        .code = "no-output",
+                        .message = message,
+                        .hint = "Does the folder exist, and may you write there?"};
     self->sink.report(self->sink.context, &d);
     return false;
 }
@@ -369,7 +388,8 @@ int main(int argc, const char **argv)
     if (exit_code < 0) {
         char hint[100] = "";
         for (size_t i = 0; i < COMMANDS; i++)
-            if (letters_apart(commands[i]->name, name) <= 2) snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
+            if (letters_apart(commands[i]->name, name) <= 2)
+                snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
         exit_code = cli_usage(&self, NULL, *hint ? hint : NULL, "there is no command `%s`", name);
     }
     /* A refusal before the command could print its document is a document too. */

@@ -33,18 +33,28 @@ typedef struct command {
 extern const command command_asm, command_run, command_parts;
 
 /* The kinds of colour; "" where there is none. */
-typedef enum paint { PAINT_OFF, PAINT_ERROR, PAINT_WARNING, PAINT_PLACE, PAINT_HINT, PAINT_TITLE, PAINT_STRONG, PAINT_FAINT } paint;
+typedef enum paint {
+    PAINT_OFF,
+    PAINT_ERROR,
+    PAINT_WARNING,
+    PAINT_PLACE,
+    PAINT_HINT,
+    PAINT_TITLE,
+    PAINT_STRONG,
+    PAINT_FAINT
+} paint;
 const char *cli_paint(bool colour, paint kind);
 
 /* Reports a mistake in the call itself and returns EXIT_USAGE. */
-int cli_usage(cli *self, const command *of, const char *hint, const char *format, ...) __attribute__((format(printf, 4, 5)));
+int cli_usage(cli *self, const command *of, const char *hint, const char *format, ...)
+    __attribute__((format(printf, 4, 5)));
 /* Reports a status nothing was said about yet; returns the exit code for it. */
 int cli_failed(cli *self, oak_status status, const char *what);
 
 /* Runs popt over the options; returns the arguments left over (owned by the context), or NULL after a message. --help is
  * answered here: *done is set and the result is NULL. */
-const char **cli_options(cli *self, const command *of, int argc, const char **argv, const struct poptOption *options,
-                         poptContext *context, bool *done);
+const char **cli_options(cli *self, const command *of, int argc, const char **argv,
+                         const struct poptOption *options, poptContext *context, bool *done);
 
 /* Loads a part by name or by path. NULL after a message; *exit_code says how to end. */
 oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code);
@@ -81,7 +91,8 @@ typedef struct show_item {
     uint32_t from, to;
 } show_item;
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item);
-void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget, const show_item *shows, unsigned show_count, bool brief);
+void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget,
+                const show_item *shows, unsigned show_count, bool brief);
 void cli_report_json(cli *self, oak_session *session, const show_item *shows, unsigned show_count);
 
 #endif

@@ -13,7 +13,8 @@ typedef struct asm_options {
 static char *default_output(const char *source)
 {
     const char *slash = strrchr(source, '/'), *dot = strrchr(source, '.');
-    size_t length = dot && (!slash || dot > slash + 1) && dot != source ? (size_t)(dot - source) : strlen(source);
+    size_t length =
+        dot && (!slash || dot > slash + 1) && dot != source ? (size_t)(dot - source) : strlen(source);
     char *path = malloc(length + 5);
     if (!path) return NULL;
     memcpy(path, source, length);
@@ -35,14 +36,18 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     }
     for (unsigned i = 0; i < part->memory_count; i++)
         if (part->memories[i].space == part->architecture->code_space) size += part->memories[i].size;
-    printf("%s%s%s: %s byte%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG), output, cli_paint(self->result_colour, PAINT_OFF),
-           cli_count(count, bytes, sizeof bytes), count == 1 ? "" : "s", (unsigned)lowest, (unsigned)highest);
-    if (size) printf(", %.1f %% of the %s bytes of %s", 100.0 * (double)count / (double)size, cli_count(size, room, sizeof room), part->name);
+    printf("%s%s%s: %s byte%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
+           output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes),
+           count == 1 ? "" : "s", (unsigned)lowest, (unsigned)highest);
+    if (size)
+        printf(", %.1f %% of the %s bytes of %s", 100.0 * (double)count / (double)size,
+               cli_count(size, room, sizeof room), part->name);
     printf("; %s lines\n", cli_count(oak_program_line_count(program), lines, sizeof lines));
     if (!count) printf("The program holds no code at all.\n");
 }
 
-static int write_results(cli *self, const oak_program *program, const asm_options *options, const char *output)
+static int write_results(cli *self, const oak_program *program, const asm_options *options,
+                         const char *output)
 {
     cli_text hex = {0}, listing = {0}, symbols = {0};
     oak_text_sink hex_sink = cli_text_sink(&hex), listing_sink = cli_text_sink(&listing);
@@ -56,8 +61,10 @@ static int write_results(cli *self, const oak_program *program, const asm_option
         if (!symbols.bytes) status = OAK_NO_MEMORY;
     }
     int exit_code = cli_failed(self, status, "writing the results");
-    if (!exit_code && options->listing && !cli_write_file(self, options->listing, &listing)) exit_code = EXIT_REFUSED;
-    if (!exit_code && options->symbols && !cli_write_file(self, options->symbols, &symbols)) exit_code = EXIT_REFUSED;
+    if (!exit_code && options->listing && !cli_write_file(self, options->listing, &listing))
+        exit_code = EXIT_REFUSED;
+    if (!exit_code && options->symbols && !cli_write_file(self, options->symbols, &symbols))
+        exit_code = EXIT_REFUSED;
     if (!exit_code && !cli_write_file(self, output, &hex)) exit_code = EXIT_REFUSED;
     free(hex.bytes);
     free(listing.bytes);
@@ -82,7 +89,8 @@ static int assemble(cli *self, const oak_part *part, const char *source, const a
 {
     oak_program *program = NULL;
     char *output = options->output ? strdup(options->output) : default_output(source);
-    oak_status status = output ? oak_assemble(&self->host, part, source, &self->sink, &program) : OAK_NO_MEMORY;
+    oak_status status =
+        output ? oak_assemble(&self->host, part, source, &self->sink, &program) : OAK_NO_MEMORY;
     int exit_code = cli_failed(self, status, source);
     if (!exit_code) exit_code = write_results(self, program, options, output);
     if (self->json) print_json(self, exit_code ? NULL : program, output);
@@ -111,8 +119,11 @@ static int run(cli *self, int argc, const char **argv)
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!files[0]) exit_code = cli_usage(self, &command_asm, NULL, "no source file is given");
-    else if (files[1]) exit_code = cli_usage(self, &command_asm, NULL, "one source file at a time: `%s` is one too many", files[1]);
-    else if (options.record_size < 1 || options.record_size > 255) exit_code = cli_usage(self, &command_asm, NULL, "--record takes 1 to 255 bytes");
+    else if (files[1])
+        exit_code =
+            cli_usage(self, &command_asm, NULL, "one source file at a time: `%s` is one too many", files[1]);
+    else if (options.record_size < 1 || options.record_size > 255)
+        exit_code = cli_usage(self, &command_asm, NULL, "--record takes 1 to 255 bytes");
     else {
         oak_part *part = cli_load_part(self, &command_asm, options.part, &exit_code);
         if (part) exit_code = assemble(self, part, files[0], &options);

@@ -22,19 +22,22 @@ static const char *show_size(uint64_t size, char *text, size_t room)
 
 static void title(cli *self, const char *text)
 {
-    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text, cli_paint(self->result_colour, PAINT_OFF));
+    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text,
+           cli_paint(self->result_colour, PAINT_OFF));
 }
 
 /* ------------------------------------------------------------------------------------------ one part */
 
 static void print_registers(cli *self, const oak_part *part)
 {
-    const char *faint = cli_paint(self->result_colour, PAINT_FAINT), *off = cli_paint(self->result_colour, PAINT_OFF);
+    const char *faint = cli_paint(self->result_colour, PAINT_FAINT),
+               *off = cli_paint(self->result_colour, PAINT_OFF);
     title(self, "Special function registers");
     printf("  %-4s %-7s %-5s  %s\n", "at", "name", "reset", "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        printf("  0x%02x %-7s 0x%02x   %s\n", (unsigned)reg->address, reg->name, (unsigned)reg->reset, reg->title);
+        printf("  0x%02x %-7s 0x%02x   %s\n", (unsigned)reg->address, reg->name, (unsigned)reg->reset,
+               reg->title);
         if (!reg->field_count) continue;
         printf("                      %s", faint);
         for (unsigned f = 0; f < reg->field_count; f++) {
@@ -68,17 +71,23 @@ static void print_part(cli *self, const oak_part *part)
     char size[32], clock[40], cycle[40];
     oak_write_frequency(part->clock_millihertz, clock, sizeof clock);
     oak_write_time(1, part->clock_millihertz, part->clocks_per_cycle, cycle, sizeof cycle);
-    printf("%s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), part->name, cli_paint(self->result_colour, PAINT_OFF), part->title);
-    printf("architecture %s; usual clock %s, %u clocks a %s: %s\n", part->architecture->name, clock, part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+    printf("%s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), part->name,
+           cli_paint(self->result_colour, PAINT_OFF), part->title);
+    printf("architecture %s; usual clock %s, %u clocks a %s: %s\n", part->architecture->name, clock,
+           part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
     title(self, "Memory");
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        printf("  %-5s 0x%04x to 0x%04x  %8s  %s, %s\n", part->architecture->spaces[memory->space].name, (unsigned)memory->base,
-               (unsigned)(memory->base + (memory->size - 1)), show_size(memory->size, size, sizeof size), memory->writable ? "read and write" : "read only", memory->title);
+        printf("  %-5s 0x%04x to 0x%04x  %8s  %s, %s\n", part->architecture->spaces[memory->space].name,
+               (unsigned)memory->base, (unsigned)(memory->base + (memory->size - 1)),
+               show_size(memory->size, size, sizeof size), memory->writable ? "read and write" : "read only",
+               memory->title);
     }
     print_ports(self, part);
     title(self, "Vectors");
-    for (unsigned i = 0; i < part->vector_count; i++) printf("  0x%04x %-10s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name, part->vectors[i].title);
+    for (unsigned i = 0; i < part->vector_count; i++)
+        printf("  0x%04x %-10s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name,
+               part->vectors[i].title);
     print_registers(self, part);
     printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
            "timers, the serial port and interrupts are registers that keep what is written.\n");
@@ -146,16 +155,23 @@ static int list_parts(cli *self)
     int exit_code = EXIT_DONE;
     cJSON *list = cJSON_CreateArray();
     char code[32], iram[32], xram[32];
-    if (!names || !names[0]) exit_code = cli_usage(self, &command_parts, "Set OAKSPINDLE_PARTS to the folder with the part files.", "no part files were found");
-    else if (!self->json) printf("%s%-12s %-12s %9s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part", "architecture", "code", "RAM", "external RAM", "ports", "what it is", cli_paint(self->result_colour, PAINT_OFF));
+    if (!names || !names[0])
+        exit_code = cli_usage(self, &command_parts, "Set OAKSPINDLE_PARTS to the folder with the part files.",
+                              "no part files were found");
+    else if (!self->json)
+        printf("%s%-12s %-12s %9s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part",
+               "architecture", "code", "RAM", "external RAM", "ports", "what it is",
+               cli_paint(self->result_colour, PAINT_OFF));
     for (char **name = names; name && *name; name++) {
         int status;
         oak_part *part = cli_load_part(self, &command_parts, *name, &status);
         if (status) exit_code = status;
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
         else if (part)
-            printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name, show_size(memory_size(part, "code"), code, sizeof code),
-                   show_size(memory_size(part, "iram"), iram, sizeof iram), show_size(memory_size(part, "xram"), xram, sizeof xram), part->port_count, part->title);
+            printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name,
+                   show_size(memory_size(part, "code"), code, sizeof code),
+                   show_size(memory_size(part, "iram"), iram, sizeof iram),
+                   show_size(memory_size(part, "xram"), xram, sizeof xram), part->port_count, part->title);
         oak_part_free(part);
         free(*name);
     }
@@ -167,7 +183,8 @@ static int list_parts(cli *self)
         return exit_code;
     }
     cJSON_Delete(list);
-    if (!exit_code) printf("\n`spindle parts NAME` shows one with its memories, ports, vectors and registers.\n");
+    if (!exit_code)
+        printf("\n`spindle parts NAME` shows one with its memories, ports, vectors and registers.\n");
     return exit_code;
 }
 
@@ -181,7 +198,9 @@ static int run(cli *self, int argc, const char **argv)
     const char **names = cli_options(self, &command_parts, argc, argv, table, &context, &done);
     if (!names) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!names[0]) exit_code = list_parts(self);
-    else if (names[1]) exit_code = cli_usage(self, &command_parts, NULL, "one part at a time: `%s` is one too many", names[1]);
+    else if (names[1])
+        exit_code =
+            cli_usage(self, &command_parts, NULL, "one part at a time: `%s` is one too many", names[1]);
     else {
         oak_part *part = cli_load_part(self, &command_parts, names[0], &exit_code);
         if (part && self->json) cli_print_json(self, part_json(part));

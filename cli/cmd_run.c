@@ -25,26 +25,33 @@ static bool looks_like_hex(const char *path, const uint8_t *bytes, size_t size)
 {
     size_t length = strlen(path), at = 0;
     if (length > 4 && strcmp(path + length - 4, ".hex") == 0) return true;
-    while (at < size && (bytes[at] == ' ' || bytes[at] == '\r' || bytes[at] == '\n' || bytes[at] == '\t')) at++;
+    while (at < size && (bytes[at] == ' ' || bytes[at] == '\r' || bytes[at] == '\n' || bytes[at] == '\t'))
+        at++;
     return at < size && bytes[at] == ':';
 }
 
 /* Source is assembled, an image is read; either way there is a program. */
-static oak_program *load_program(cli *self, const oak_part *part, const char *path, const run_options *options, int *exit_code)
+static oak_program *load_program(cli *self, const oak_part *part, const char *path,
+                                 const run_options *options, int *exit_code)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;
     oak_program *program = NULL;
     oak_status status = self->host.read_file(self->host.context, path, 256u << 20, &bytes, &size);
     if (status) {
-        complain(self, "no-file", path, "A program is a source file or an Intel HEX file.", status == OAK_NOT_FOUND ? "there is no such file" : oak_status_text(status));
+        complain(self, "no-file", path, "A program is a source file or an Intel HEX file.",
+                 status == OAK_NOT_FOUND ? "there is no such file" : oak_status_text(status));
     } else if (looks_like_hex(path, bytes, size)) {
         status = oak_program_create(&self->host, part, &program);
-        if (!status) status = oak_hex_read(oak_program_image(program), bytes ? (const char *)bytes : "", size, path, &self->sink);
-        if (!status && options->symbols && !cli_read_symbols(self, options->symbols, program)) status = OAK_REFUSED;
+        if (!status)
+            status = oak_hex_read(oak_program_image(program), bytes ? (const char *)bytes : "", size, path,
+                                  &self->sink);
+        if (!status && options->symbols && !cli_read_symbols(self, options->symbols, program))
+            status = OAK_REFUSED;
         if (!status) status = oak_program_finish(program);
     } else {
-        status = oak_assemble_text(&self->host, part, path, bytes ? (const char *)bytes : "", size, &self->sink, &program);
+        status = oak_assemble_text(&self->host, part, path, bytes ? (const char *)bytes : "", size,
+                                   &self->sink, &program);
     }
     if (bytes) self->host.resize(self->host.context, bytes, size, 0);
     *exit_code = cli_failed(self, status, path);
@@ -60,14 +67,16 @@ static oak_program *load_program(cli *self, const oak_part *part, const char *pa
 /* "PLACE [if CONDITION] [every N]" */
 static bool add_stop(cli *self, oak_session *session, const char *text)
 {
-    char *copy = strdup(text), *condition = copy ? strstr(copy, " if ") : NULL, *every = copy ? strstr(copy, " every ") : NULL, *end = NULL;
+    char *copy = strdup(text), *condition = copy ? strstr(copy, " if ") : NULL,
+         *every = copy ? strstr(copy, " every ") : NULL, *end = NULL;
     unsigned long long count = 1;
     if (!copy) return false;
     if (every) {
         count = strtoull(every + 7, &end, 10);
         *every = 0;
         if (!count || (*end && strncmp(end, " if ", 4) != 0)) {
-            complain(self, "stop", NULL, "Write `--stop-at 'label every 3'`.", "behind `every` comes a number from 1");
+            complain(self, "stop", NULL, "Write `--stop-at 'label every 3'`.",
+                     "behind `every` comes a number from 1");
             free(copy);
             return false;
         }
@@ -86,7 +95,8 @@ static bool read_state(cli *self, oak_session *session, const char *path)
     size_t size;
     oak_status status = self->host.read_file(self->host.context, path, 64u << 20, &bytes, &size);
     if (status) {
-        complain(self, "no-file", path, "State files are written by --state-out.", status == OAK_NOT_FOUND ? "there is no such state file" : oak_status_text(status));
+        complain(self, "no-file", path, "State files are written by --state-out.",
+                 status == OAK_NOT_FOUND ? "there is no such state file" : oak_status_text(status));
         return false;
     }
     status = oak_session_read_state(session, bytes ? (const char *)bytes : "", size, path, &self->sink);
@@ -101,7 +111,8 @@ static int prepare(cli *self, oak_session *session, const run_options *options)
     if (options->state_in && !read_state(self, session, options->state_in)) return EXIT_REFUSED;
     if (options->clock) {
         if (oak_read_frequency(options->clock, &clock))
-            return cli_usage(self, &command_run, "Write --clock 12MHz or --clock 11.0592MHz.", "`%s` is no clock frequency", options->clock);
+            return cli_usage(self, &command_run, "Write --clock 12MHz or --clock 11.0592MHz.",
+                             "`%s` is no clock frequency", options->clock);
         oak_session_set_clock(session, clock);
     }
     for (char **one = options->drives; one && *one; one++)
@@ -113,23 +124,27 @@ static int prepare(cli *self, oak_session *session, const run_options *options)
     return EXIT_DONE;
 }
 
-static int read_budget(cli *self, oak_session *session, const run_options *options, oak_budget *budget, char *words, size_t room)
+static int read_budget(cli *self, oak_session *session, const run_options *options, oak_budget *budget,
+                       char *words, size_t room)
 {
     uint64_t picoseconds;
     unsigned clocks = oak_session_part(session)->clocks_per_cycle;
     *budget = (oak_budget){0};
-    if (options->cycles < 0 || options->steps < 0) return cli_usage(self, &command_run, NULL, "a budget is a whole number from 1");
+    if (options->cycles < 0 || options->steps < 0)
+        return cli_usage(self, &command_run, NULL, "a budget is a whole number from 1");
     budget->cycles = (uint64_t)options->cycles;
     budget->instructions = (uint64_t)options->steps;
     if (options->time) {
         if (oak_read_time(options->time, strlen(options->time), &picoseconds))
-            return cli_usage(self, &command_run, "Write --time 5ms, --time 1.5s, --time 250us.", "`%s` is no time", options->time);
+            return cli_usage(self, &command_run, "Write --time 5ms, --time 1.5s, --time 250us.",
+                             "`%s` is no time", options->time);
         uint64_t cycles = oak_time_to_cycles(picoseconds, oak_session_clock(session), clocks);
         if (!cycles) return cli_usage(self, &command_run, NULL, "the time budget is shorter than a cycle");
         if (!budget->cycles || cycles < budget->cycles) budget->cycles = cycles;
         snprintf(words, room, "--time %s", options->time);
     } else if (!budget->cycles && !budget->instructions) {
-        budget->cycles = oak_time_to_cycles((uint64_t)DEFAULT_SECONDS * 1000000000000u, oak_session_clock(session), clocks);
+        budget->cycles = oak_time_to_cycles((uint64_t)DEFAULT_SECONDS * 1000000000000u,
+                                            oak_session_clock(session), clocks);
         snprintf(words, room, "the usual %d s; --time gives more", DEFAULT_SECONDS);
     } else if (budget->cycles) snprintf(words, room, "--cycles %lld", options->cycles);
     else snprintf(words, room, "--steps %lld", options->steps);
@@ -148,7 +163,8 @@ static int run_session(cli *self, oak_session *session, const char *path, const 
     int exit_code = prepare(self, session, options);
     if (!exit_code) exit_code = read_budget(self, session, options, &budget, words, sizeof words);
     for (char **one = options->shows; !exit_code && one && *one; one++) {
-        if (show_count == MOST_SHOWS) exit_code = cli_usage(self, &command_run, NULL, "--show can be given %d times", MOST_SHOWS);
+        if (show_count == MOST_SHOWS)
+            exit_code = cli_usage(self, &command_run, NULL, "--show can be given %d times", MOST_SHOWS);
         else if (!cli_read_show(self, session, *one, &shows[show_count])) exit_code = EXIT_REFUSED;
         else show_count++;
     }
@@ -182,7 +198,8 @@ static int run_program(cli *self, const oak_part *part, const char *path, const 
     if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
     if (status == OAK_OUT_OF_RANGE) {
         char message[200];
-        snprintf(message, sizeof message, "the image has bytes at 0x%04x, where %s has no code memory", (unsigned)outside, part->name);
+        snprintf(message, sizeof message, "the image has bytes at 0x%04x, where %s has no code memory",
+                 (unsigned)outside, part->name);
         complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.", message);
     }
     if (!status) {
@@ -229,7 +246,9 @@ static int run(cli *self, int argc, const char **argv)
     const char **files = cli_options(self, &command_run, argc, argv, table, &context, &done);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!files[0]) exit_code = cli_usage(self, &command_run, NULL, "no program is given");
-    else if (files[1]) exit_code = cli_usage(self, &command_run, NULL, "one program at a time: `%s` is one too many", files[1]);
+    else if (files[1])
+        exit_code =
+            cli_usage(self, &command_run, NULL, "one program at a time: `%s` is one too many", files[1]);
     else {
         oak_part *part = cli_load_part(self, &command_run, options.part, &exit_code);
         if (part) exit_code = run_program(self, part, files[0], &options);

@@ -27,9 +27,10 @@ bool cli_read_show(cli *self, oak_session *session, const char *text, show_item 
     oak_reading ignored;
     if (strstr(item->expression, "..")) {
         item->is_range = true;
-        good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from, &item->to) == OAK_OK;
-    }
-    else if (strcmp(item->expression, "changes") != 0) good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
+        good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from,
+                                 &item->to) == OAK_OK;
+    } else if (strcmp(item->expression, "changes") != 0)
+        good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
     if (!good) free(item->expression);
     return good;
 }
@@ -48,8 +49,12 @@ static void show_value(cli *self, oak_session *session, const show_item *item)
 {
     oak_reading reading;
     if (oak_session_value(session, item->expression, &self->sink, &reading)) return;
-    unsigned bits = reading.bits < 64 ? reading.bits : reading.value >= 0 && reading.value <= 0xFF ? 8 : reading.value >= 0 && reading.value <= 0xFFFF ? 16 : 64;
-    uint64_t value = bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
+    unsigned bits = reading.bits < 64                               ? reading.bits
+                    : reading.value >= 0 && reading.value <= 0xFF   ? 8
+                    : reading.value >= 0 && reading.value <= 0xFFFF ? 16
+                                                                    : 64;
+    uint64_t value =
+        bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
     char binary[100];
     write_binary(value, bits, binary);
     printf("  %-18s ", item->expression);
@@ -81,7 +86,8 @@ static void show_range(oak_session *session, const show_item *item)
         for (unsigned i = 0; i < columns; i++) {
             uint8_t byte = 0;
             uint64_t at = row + i;
-            bool inside = at >= item->from && at <= item->to && !chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
+            bool inside = at >= item->from && at <= item->to &&
+                          !chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
             char binary[16];
             write_binary(byte, 8, binary);
             if (i == 8 && columns == 16) putchar(' ');
@@ -110,7 +116,9 @@ static void show_changes(oak_session *session)
         char name[40];
         if (!c->space) snprintf(name, sizeof name, "%s", part->architecture->registers[c->address].name);
         else if (reg) snprintf(name, sizeof name, "%s", reg->name);
-        else snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name, (unsigned)c->address);
+        else
+            snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name,
+                     (unsigned)c->address);
         printf("    %-14s 0x%02x -> 0x%02x\n", name, (unsigned)c->before, (unsigned)c->after);
     }
     if (count > MOST) printf("    and %zu more\n", count - MOST);
@@ -121,13 +129,15 @@ static void show_changes(oak_session *session)
 
 static void title(cli *self, const char *text)
 {
-    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text, cli_paint(self->result_colour, PAINT_OFF));
+    printf("\n%s%s%s\n", cli_paint(self->result_colour, PAINT_TITLE), text,
+           cli_paint(self->result_colour, PAINT_OFF));
 }
 
 static void say_why(cli *self, oak_session *session, const char *budget)
 {
     const oak_event *event = oak_session_last_event(session);
-    const char *strong = cli_paint(self->result_colour, event->stop.reason == OAK_STOP_FAULT ? PAINT_ERROR : PAINT_STRONG);
+    const char *strong =
+        cli_paint(self->result_colour, event->stop.reason == OAK_STOP_FAULT ? PAINT_ERROR : PAINT_STRONG);
     const char *off = cli_paint(self->result_colour, PAINT_OFF);
     char sentence[300];
     switch (event->stop.reason) {
@@ -138,7 +148,9 @@ static void say_why(cli *self, oak_session *session, const char *budget)
         if (point->hits > 1) printf(", hit %llu times", (unsigned long long)point->hits);
         break;
     }
-    case OAK_STOP_PARKED: printf("%sParked%s: it jumps to itself and nothing can wake it", strong, off); break;
+    case OAK_STOP_PARKED:
+        printf("%sParked%s: it jumps to itself and nothing can wake it", strong, off);
+        break;
     case OAK_STOP_CYCLES:
     case OAK_STOP_STEPS: printf("%sBudget used up%s (%s)", strong, off, budget); break;
     case OAK_STOP_FAULT:
@@ -163,8 +175,11 @@ static void say_where(cli *self, oak_session *session)
     if (named) printf(", %s", place);
     if (program && oak_program_line_at(program, pc, &line) == OAK_OK) {
         printf(", %s:%u", line.file, line.line);
-        if (line.text) printf("\n  %s%6u |%s %.*s", cli_paint(self->result_colour, PAINT_FAINT), line.line, cli_paint(self->result_colour, PAINT_OFF), (int)line.text_size, line.text);
-        else if (oak_session_print_instruction(session, pc, text, sizeof text, &size) == OAK_OK) printf("\n         %s", text);
+        if (line.text)
+            printf("\n  %s%6u |%s %.*s", cli_paint(self->result_colour, PAINT_FAINT), line.line,
+                   cli_paint(self->result_colour, PAINT_OFF), (int)line.text_size, line.text);
+        else if (oak_session_print_instruction(session, pc, text, sizeof text, &size) == OAK_OK)
+            printf("\n         %s", text);
     } else if (oak_session_print_instruction(session, pc, text, sizeof text, &size) == OAK_OK) {
         printf("\n         %s", text);
     }
@@ -178,9 +193,11 @@ static void say_time(oak_session *session)
     oak_chip_time time = {0};
     char cycles[40], instructions[40], simulated[40], clock[40];
     chip.ops->read_time(chip.chip, &time);
-    oak_write_time(time.cycles, oak_session_clock(session), part->clocks_per_cycle, simulated, sizeof simulated);
+    oak_write_time(time.cycles, oak_session_clock(session), part->clocks_per_cycle, simulated,
+                   sizeof simulated);
     oak_write_frequency(oak_session_clock(session), clock, sizeof clock);
-    printf("  %s %ss = %s at %s; %s instructions\n", cli_count(time.cycles, cycles, sizeof cycles), part->architecture->cycle_unit, simulated, clock,
+    printf("  %s %ss = %s at %s; %s instructions\n", cli_count(time.cycles, cycles, sizeof cycles),
+           part->architecture->cycle_unit, simulated, clock,
            cli_count(time.instructions, instructions, sizeof instructions));
 }
 
@@ -196,14 +213,17 @@ static void show_registers(cli *self, oak_session *session)
         chip.ops->read_register(chip.chip, i, &value);
         if (about->registers[i].derived && !derived) printf("\n ");
         derived = about->registers[i].derived;
-        printf(" %s%s%s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), about->registers[i].name, cli_paint(self->result_colour, PAINT_OFF), about->registers[i].bits / 4, (unsigned)value);
+        printf(" %s%s%s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), about->registers[i].name,
+               cli_paint(self->result_colour, PAINT_OFF), about->registers[i].bits / 4, (unsigned)value);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {
         const oak_flag_info *flag = &about->flags[i];
         uint32_t value = 0;
         chip.ops->read_register(chip.chip, flag->reg, &value);
-        printf("%s %s %s%u%s", i ? "," : "", flag->title, cli_paint(self->result_colour, PAINT_STRONG), (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)), cli_paint(self->result_colour, PAINT_OFF));
+        printf("%s %s %s%u%s", i ? "," : "", flag->title, cli_paint(self->result_colour, PAINT_STRONG),
+               (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)),
+               cli_paint(self->result_colour, PAINT_OFF));
     }
     putchar('\n');
 }
@@ -225,7 +245,9 @@ static void show_specials(cli *self, oak_session *session)
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
         uint8_t byte = 0;
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, &byte, 1) || byte == (uint8_t)reg->reset) continue;
+        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, &byte, 1) ||
+            byte == (uint8_t)reg->reset)
+            continue;
         char binary[16];
         write_binary(byte, 8, binary);
         any = true;
@@ -259,15 +281,19 @@ static void show_ports(cli *self, oak_session *session)
             chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
             snprintf(latch + strlen(latch), sizeof latch - strlen(latch), "%u ", stored >> bit & 1u);
             snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c ", levels[pin.outside]);
-            snprintf(result + strlen(result), sizeof result - strlen(result), "%c ", pin.contention ? '!' : results[pin.result]);
+            snprintf(result + strlen(result), sizeof result - strlen(result), "%c ",
+                     pin.contention ? '!' : results[pin.result]);
             contention = contention || pin.contention;
         }
-        printf("  %-5s %-17s %-17s %s%s\n", port->name, latch, outside, result, contention ? "  ! chip and outside drive against each other" : "");
+        printf("  %-5s %-17s %-17s %s%s\n", port->name, latch, outside, result,
+               contention ? "  ! chip and outside drive against each other" : "");
     }
-    printf("  %s- nobody drives it, z floating%s\n", cli_paint(self->result_colour, PAINT_FAINT), cli_paint(self->result_colour, PAINT_OFF));
+    printf("  %s- nobody drives it, z floating%s\n", cli_paint(self->result_colour, PAINT_FAINT),
+           cli_paint(self->result_colour, PAINT_OFF));
 }
 
-void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget, const show_item *shows, unsigned show_count, bool brief)
+void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget,
+                const show_item *shows, unsigned show_count, bool brief)
 {
     printf("%s on %s\n", program_name, oak_session_part(session)->name);
     say_why(self, session, budget);
@@ -308,9 +334,13 @@ static cJSON *show_json(cli *self, oak_session *session, const show_item *item)
         if (oak_session_changes(session, changes, 1000, &count)) count = 0;
         for (size_t i = 0; i < count && i < 1000; i++) {
             cJSON *change = cJSON_CreateObject();
-            cJSON_AddStringToObject(change, "space", changes[i].space ? part->architecture->spaces[changes[i].space].name : "register");
+            cJSON_AddStringToObject(change, "space",
+                                    changes[i].space ? part->architecture->spaces[changes[i].space].name
+                                                     : "register");
             if (changes[i].space) cJSON_AddNumberToObject(change, "at", changes[i].address);
-            else cJSON_AddStringToObject(change, "name", part->architecture->registers[changes[i].address].name);
+            else
+                cJSON_AddStringToObject(change, "name",
+                                        part->architecture->registers[changes[i].address].name);
             cJSON_AddNumberToObject(change, "before", changes[i].before);
             cJSON_AddNumberToObject(change, "after", changes[i].after);
             cJSON_AddItemToArray(list, change);
@@ -318,7 +348,8 @@ static cJSON *show_json(cli *self, oak_session *session, const show_item *item)
         cJSON_AddNumberToObject(entry, "count", (double)count);
     } else {
         oak_reading reading;
-        if (oak_session_value(session, item->expression, &self->sink, &reading) == OAK_OK) cJSON_AddNumberToObject(entry, "value", (double)reading.value);
+        if (oak_session_value(session, item->expression, &self->sink, &reading) == OAK_OK)
+            cJSON_AddNumberToObject(entry, "value", (double)reading.value);
     }
     return entry;
 }
@@ -327,7 +358,9 @@ void cli_report_json(cli *self, oak_session *session, const show_item *shows, un
 {
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
-    cJSON *root = oak_session_write_state(session, &sink) == OAK_OK ? cJSON_ParseWithLength(text.bytes, text.size) : NULL;
+    cJSON *root = oak_session_write_state(session, &sink) == OAK_OK
+                      ? cJSON_ParseWithLength(text.bytes, text.size)
+                      : NULL;
     free(text.bytes);
     if (!root) root = cJSON_CreateObject();
     const oak_event *event = oak_session_last_event(session);

@@ -51,8 +51,11 @@ static bool add_symbol(const cJSON *item, oak_program *program)
     const char *kind = cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(item, "kind"));
     const char *space = cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(item, "space"));
     const cJSON *value = cJSON_GetObjectItemCaseSensitive(item, "value");
-    oak_symbol symbol = {.name = name, .file = cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(item, "file"))};
-    if (!name || !kind || !space || !cJSON_IsNumber(value) || !(value->valuedouble > -9e15 && value->valuedouble < 9e15)) return false;
+    oak_symbol symbol = {.name = name,
+                         .file = cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(item, "file"))};
+    if (!name || !kind || !space || !cJSON_IsNumber(value) ||
+        !(value->valuedouble > -9e15 && value->valuedouble < 9e15))
+        return false;
     for (unsigned i = 0; i < 3; i++)
         if (strcmp(kind, kinds[i]) == 0) symbol.kind = (oak_symbol_kind)i;
     symbol.space = (uint8_t)oak_part_find_space(part, space, strlen(space));
@@ -64,7 +67,8 @@ static bool add_symbol(const cJSON *item, oak_program *program)
 static bool add_line(const cJSON *item, oak_program *program)
 {
     oak_line line = {.file = cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(item, "file"))};
-    if (!line.file || !whole(item, "at", 4294967295.0, &line.address) || !whole(item, "size", 65536, &line.size) || !whole(item, "line", 4e9, &line.line))
+    if (!line.file || !whole(item, "at", 4294967295.0, &line.address) ||
+        !whole(item, "size", 65536, &line.size) || !whole(item, "line", 4e9, &line.line))
         return false;
     return oak_program_add_line(program, &line) == OAK_OK;
 }
@@ -81,12 +85,18 @@ bool cli_read_symbols(cli *self, const char *path, oak_program *program)
     cJSON *root = cJSON_ParseWithLength(bytes ? (const char *)bytes : "", size);
     const cJSON *item;
     bool good = cJSON_IsObject(root);
-    cJSON_ArrayForEach(item, cJSON_GetObjectItemCaseSensitive(root, "symbols")) good = good && add_symbol(item, program);
-    cJSON_ArrayForEach(item, cJSON_GetObjectItemCaseSensitive(root, "lines")) good = good && add_line(item, program);
+    cJSON_ArrayForEach(item, cJSON_GetObjectItemCaseSensitive(root, "symbols")) good =
+        good && add_symbol(item, program);
+    cJSON_ArrayForEach(item, cJSON_GetObjectItemCaseSensitive(root, "lines")) good =
+        good && add_line(item, program);
     cJSON_Delete(root);
     self->host.resize(self->host.context, bytes, size, 0);
     if (good) return true;
-    oak_diagnostic d = {.severity = OAK_ERROR, .code = "symbol-file", .file = path, .message = "this is no symbol file", .hint = "Symbol files are written by `spindle asm --symbols F.json`."};
+    oak_diagnostic d = {.severity = OAK_ERROR,
+                        .code = "symbol-file",
+                        .file = path,
+                        .message = "this is no symbol file",
+                        .hint = "Symbol files are written by `spindle asm --symbols F.json`."};
     self->sink.report(self->sink.context, &d);
     return false;
 }

@@ -1,9 +1,12 @@
 ; The checksum of the benchmark: CRC-16 (polynomial 0x1021, from 0xffff) over 256 bytes 0, 1, 2 … of internal work,
 ; bit by bit, forty times over. The result stands in r7:r6.
 
+outer   equ  1                      ; the benchmark makes this more
+
         org  0
         mov  sp, #0x60
-        mov  r5, #40
+        mov  0x70, #outer
+round:  mov  r5, #40
 again:  mov  r7, #0xff
         mov  r6, #0xff
         mov  r0, #0                 ; the byte
@@ -28,4 +31,5 @@ nobit:  djnz r3, bit1
         inc  r0
         cjne r0, #0, byte
         djnz r5, again
+        djnz 0x70, round
 done:   sjmp done

@@ -20,7 +20,10 @@ static char *read_file(const char *path, size_t *size)
 /* Some bytes changed, moved, doubled or cut. */
 static size_t mutate(const char *from, size_t size, char *to, uint64_t *seed)
 {
-    static const char *const pieces[] = {"(", ")", "\"", "'", ",", ":", "0x", "$", ".", "#", "@", "\n", "equ ", "set ", "org ", "ds ", "[", "]", "{", "}", "-1", "99999999999", "0xffffffff", "\\", "iram:", " if ", ";", "\0", "\xff", "jmp "};
+    static const char *const pieces[] = {
+        "(",  ")",           "\"",         "'",    ",",     ":",    "0x", "$",  ".",    "#",
+        "@",  "\n",          "equ ",       "set ", "org ",  "ds ",  "[",  "]",  "{",    "}",
+        "-1", "99999999999", "0xffffffff", "\\",   "iram:", " if ", ";",  "\0", "\xff", "jmp "};
     size_t length = size;
     memcpy(to, from, size);
     for (unsigned changes = 1 + random32(seed) % 6; changes && length > 8; changes--) {
@@ -48,7 +51,7 @@ static size_t mutate(const char *from, size_t size, char *to, uint64_t *seed)
             break;
         }
     }
-    if (random32(seed) % 20 == 0) length = random32(seed) % length;
+    if (length && random32(seed) % 20 == 0) length = random32(seed) % length;
     return length;
 }
 
@@ -56,7 +59,8 @@ int main(int argc, char **argv)
 {
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;
-    static const char *const expressions[] = {"iram[0x30:2] + count * 3 == 0x12 && !p1.3", "xram[log+4] << 2 | 'a'", "TR0 ? low(rest) : high(0x1234)"};
+    static const char *const expressions[] = {"iram[0x30:2] + count * 3 == 0x12 && !p1.3",
+                                              "xram[log+4] << 2 | 'a'", "TR0 ? low(rest) : high(0x1234)"};
     bench b;
     collected diags;
     oak_diag_sink sink = collect(&diags);
@@ -65,11 +69,14 @@ int main(int argc, char **argv)
     b.host = oak_linux_host();
     if (oak_part_load(&b.host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &sink, &b.part)) return 2;
     if (oak_assemble(&b.host, b.part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &b.program)) return 2;
-    if (oak_machine_create(&b.host, b.part, &b.machine) || oak_machine_load(b.machine, oak_program_image(b.program), &nowhere)) return 2;
+    if (oak_machine_create(&b.host, b.part, &b.machine) ||
+        oak_machine_load(b.machine, oak_program_image(b.program), &nowhere))
+        return 2;
     b.chip = oak_machine_port(b.machine);
     if (oak_session_open(&b.host, &b.chip, b.program, &b.session)) return 2;
     size_t source_size, part_size, parts_done = 0;
-    char *source = read_file(SOURCE_FOLDER "/examples/lathe/lathe.asm", &source_size), *room = malloc(4 << 20);
+    char *source = read_file(SOURCE_FOLDER "/examples/lathe/lathe.asm", &source_size),
+         *room = malloc(4 << 20);
     char *yaml = read_file(SOURCE_FOLDER "/parts/mcs51-4k.yaml", &part_size), path[100];
     snprintf(path, sizeof path, "/tmp/oak-mutate-%d.yaml", (int)getpid());
     text hex = {0}, state = {0};
@@ -148,7 +155,8 @@ int main(int argc, char **argv)
         }
     }
     unlink(path);
-    printf("%lu mutated inputs and %zu part files: %lu accepted, the others refused with a message\n", count, parts_done, accepted);
+    printf("%lu mutated inputs and %zu part files: %lu accepted, the others refused with a message\n", count,
+           parts_done, accepted);
     free(source);
     free(yaml);
     free(room);

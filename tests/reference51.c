@@ -13,25 +13,59 @@ static const char cycles_of_code[257] = "1221111111111111" /* 0x */ "22211111111
 enum { P0 = 0x80, SP = 0x81, DPL = 0x82, DPH = 0x83, P2 = 0xA0, PSW = 0xD0, ACC = 0xE0, B = 0xF0 };
 #define A m->sfr[ACC]
 
-static int get_cy(ref51 *m) { return m->sfr[PSW] >> 7; }
-static void put_cy(ref51 *m, int on) { m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0x7F) | (on ? 0x80 : 0)); }
-static void put_ac(ref51 *m, int on) { m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0xBF) | (on ? 0x40 : 0)); }
-static void put_ov(ref51 *m, int on) { m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0xFB) | (on ? 0x04 : 0)); }
+static int get_cy(ref51 *m)
+{
+    return m->sfr[PSW] >> 7;
+}
+static void put_cy(ref51 *m, int on)
+{
+    m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0x7F) | (on ? 0x80 : 0));
+}
+static void put_ac(ref51 *m, int on)
+{
+    m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0xBF) | (on ? 0x40 : 0));
+}
+static void put_ov(ref51 *m, int on)
+{
+    m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0xFB) | (on ? 0x04 : 0));
+}
 
-static uint8_t *cell(ref51 *m, uint8_t direct) { return direct < 0x80 ? &m->iram[direct] : &m->sfr[direct]; }
+static uint8_t *cell(ref51 *m, uint8_t direct)
+{
+    return direct < 0x80 ? &m->iram[direct] : &m->sfr[direct];
+}
 
 static uint8_t read_direct(ref51 *m, uint8_t direct)
 {
-    if (direct >= 0x80 && (direct & 0xCF) == 0x80) return m->sfr[direct] & m->pins[direct >> 4 & 3]; /* a port: its pins */
+    if (direct >= 0x80 && (direct & 0xCF) == 0x80)
+        return m->sfr[direct] & m->pins[direct >> 4 & 3]; /* a port: its pins */
     return *cell(m, direct);
 }
 
-static uint8_t *reg(ref51 *m, int n) { return &m->iram[(m->sfr[PSW] & 0x18) + n]; }
-static uint8_t *at_ri(ref51 *m, int code) { return &m->iram[*reg(m, code & 1)]; }
-static uint8_t fetch(ref51 *m) { return m->code[m->pc++]; }
-static uint8_t bit_cell(uint8_t bit) { return bit < 0x80 ? (uint8_t)(0x20 + (bit >> 3)) : (uint8_t)(bit & 0xF8); }
-static int read_bit(ref51 *m, uint8_t bit) { return read_direct(m, bit_cell(bit)) >> (bit & 7) & 1; }
-static int read_latch(ref51 *m, uint8_t bit) { return *cell(m, bit_cell(bit)) >> (bit & 7) & 1; }
+static uint8_t *reg(ref51 *m, int n)
+{
+    return &m->iram[(m->sfr[PSW] & 0x18) + n];
+}
+static uint8_t *at_ri(ref51 *m, int code)
+{
+    return &m->iram[*reg(m, code & 1)];
+}
+static uint8_t fetch(ref51 *m)
+{
+    return m->code[m->pc++];
+}
+static uint8_t bit_cell(uint8_t bit)
+{
+    return bit < 0x80 ? (uint8_t)(0x20 + (bit >> 3)) : (uint8_t)(bit & 0xF8);
+}
+static int read_bit(ref51 *m, uint8_t bit)
+{
+    return read_direct(m, bit_cell(bit)) >> (bit & 7) & 1;
+}
+static int read_latch(ref51 *m, uint8_t bit)
+{
+    return *cell(m, bit_cell(bit)) >> (bit & 7) & 1;
+}
 static void write_bit(ref51 *m, uint8_t bit, int on)
 {
     uint8_t *c = cell(m, bit_cell(bit)), mask = (uint8_t)(1 << (bit & 7));
@@ -49,7 +83,8 @@ static void add(ref51 *m, uint8_t v, int carry)
 
 static void subb(ref51 *m, uint8_t v)
 {
-    int borrow = get_cy(m), whole = A - v - borrow, half = (A & 15) - (v & 15) - borrow, sgn = (int8_t)A - (int8_t)v - borrow;
+    int borrow = get_cy(m), whole = A - v - borrow, half = (A & 15) - (v & 15) - borrow,
+        sgn = (int8_t)A - (int8_t)v - borrow;
     A = (uint8_t)whole;
     put_cy(m, whole < 0);
     put_ac(m, half < 0);
@@ -68,8 +103,14 @@ static void compare(ref51 *m, uint8_t left, uint8_t right)
     jump_if(m, left != right);
 }
 
-static void push(ref51 *m, uint8_t v) { m->iram[++m->sfr[SP]] = v; }
-static uint8_t pop(ref51 *m) { return m->iram[m->sfr[SP]--]; }
+static void push(ref51 *m, uint8_t v)
+{
+    m->iram[++m->sfr[SP]] = v;
+}
+static uint8_t pop(ref51 *m)
+{
+    return m->iram[m->sfr[SP]--];
+}
 
 /* The operand of the regular columns 4 to f of the table of codes. */
 static uint8_t column(ref51 *m, uint8_t code)
@@ -77,7 +118,8 @@ static uint8_t column(ref51 *m, uint8_t code)
     switch (code & 15) {
     case 4: return fetch(m);
     case 5: return read_direct(m, fetch(m));
-    case 6: case 7: return *at_ri(m, code);
+    case 6:
+    case 7: return *at_ri(m, code);
     default: return *reg(m, code & 7);
     }
 }
@@ -111,15 +153,28 @@ static void execute(ref51 *m, uint8_t code)
     }
     if (col >= 4) {
         switch (row) {
-        case 0x0: case 0x1: /* inc, dec */
+        case 0x0:
+        case 0x1: /* inc, dec */
             p = col == 4 ? &A : col == 5 ? cell(m, fetch(m)) : col < 8 ? at_ri(m, code) : reg(m, col & 7);
             *p = (uint8_t)(*p + (row ? -1 : 1));
             return;
         case 0x2: add(m, column(m, code), 0); return;
-        case 0x3: x = column(m, code); add(m, x, get_cy(m)); return;
-        case 0x4: x = column(m, code); A |= x; return;
-        case 0x5: x = column(m, code); A &= x; return;
-        case 0x6: x = column(m, code); A ^= x; return;
+        case 0x3:
+            x = column(m, code);
+            add(m, x, get_cy(m));
+            return;
+        case 0x4:
+            x = column(m, code);
+            A |= x;
+            return;
+        case 0x5:
+            x = column(m, code);
+            A &= x;
+            return;
+        case 0x6:
+            x = column(m, code);
+            A ^= x;
+            return;
         case 0x7: /* mov …, #data */
             p = col == 4 ? &A : col == 5 ? cell(m, fetch(m)) : col < 8 ? at_ri(m, code) : reg(m, col & 7);
             *p = fetch(m);
@@ -153,24 +208,41 @@ static void execute(ref51 *m, uint8_t code)
             compare(m, x, y);
             return;
         case 0xC:
-            if (col == 4) { A = (uint8_t)(A << 4 | A >> 4); return; }
-            if (col == 5) { y = fetch(m), x = read_direct(m, y), p = cell(m, y); }
-            else p = col < 8 ? at_ri(m, code) : reg(m, col & 7), x = *p;
+            if (col == 4) {
+                A = (uint8_t)(A << 4 | A >> 4);
+                return;
+            }
+            if (col == 5) {
+                y = fetch(m), x = read_direct(m, y), p = cell(m, y);
+            } else p = col < 8 ? at_ri(m, code) : reg(m, col & 7), x = *p;
             *p = A;
             A = x;
             return;
         case 0xD:
-            if (col == 4) { decimal_adjust(m); return; }
-            if (col == 5) { p = cell(m, fetch(m)); jump_if(m, --*p != 0); return; }
-            if (col < 8) { p = at_ri(m, code), x = *p; *p = (uint8_t)((x & 0xF0) | (A & 15)); A = (uint8_t)((A & 0xF0) | (x & 15)); return; }
+            if (col == 4) {
+                decimal_adjust(m);
+                return;
+            }
+            if (col == 5) {
+                p = cell(m, fetch(m));
+                jump_if(m, --*p != 0);
+                return;
+            }
+            if (col < 8) {
+                p = at_ri(m, code), x = *p;
+                *p = (uint8_t)((x & 0xF0) | (A & 15));
+                A = (uint8_t)((A & 0xF0) | (x & 15));
+                return;
+            }
             p = reg(m, col & 7);
             jump_if(m, --*p != 0);
             return;
-        case 0xE:
-            A = col == 4 ? 0 : column(m, code);
-            return;
+        case 0xE: A = col == 4 ? 0 : column(m, code); return;
         default:
-            if (col == 4) { A = (uint8_t)~A; return; }
+            if (col == 4) {
+                A = (uint8_t)~A;
+                return;
+            }
             p = col == 5 ? cell(m, fetch(m)) : col < 8 ? at_ri(m, code) : reg(m, col & 7);
             *p = A;
             return;
@@ -178,47 +250,141 @@ static void execute(ref51 *m, uint8_t code)
     }
     switch (code) {
     case 0x00: return;
-    case 0x10: x = fetch(m); y = (uint8_t)read_latch(m, x); if (y) write_bit(m, x, 0); jump_if(m, y); return;
-    case 0x20: x = fetch(m); jump_if(m, read_bit(m, x)); return;
-    case 0x30: x = fetch(m); jump_if(m, !read_bit(m, x)); return;
+    case 0x10:
+        x = fetch(m);
+        y = (uint8_t)read_latch(m, x);
+        if (y) write_bit(m, x, 0);
+        jump_if(m, y);
+        return;
+    case 0x20:
+        x = fetch(m);
+        jump_if(m, read_bit(m, x));
+        return;
+    case 0x30:
+        x = fetch(m);
+        jump_if(m, !read_bit(m, x));
+        return;
     case 0x40: jump_if(m, get_cy(m)); return;
     case 0x50: jump_if(m, !get_cy(m)); return;
     case 0x60: jump_if(m, A == 0); return;
     case 0x70: jump_if(m, A != 0); return;
     case 0x80: jump_if(m, 1); return;
-    case 0x90: m->sfr[DPH] = fetch(m); m->sfr[DPL] = fetch(m); return;
-    case 0xA0: x = fetch(m); put_cy(m, get_cy(m) | !read_bit(m, x)); return;
-    case 0xB0: x = fetch(m); put_cy(m, get_cy(m) & !read_bit(m, x)); return;
-    case 0xC0: x = fetch(m); m->sfr[SP]++; m->iram[m->sfr[SP]] = read_direct(m, x); return;
-    case 0xD0: x = fetch(m); y = pop(m); *cell(m, x) = y; return;
+    case 0x90:
+        m->sfr[DPH] = fetch(m);
+        m->sfr[DPL] = fetch(m);
+        return;
+    case 0xA0:
+        x = fetch(m);
+        put_cy(m, get_cy(m) | !read_bit(m, x));
+        return;
+    case 0xB0:
+        x = fetch(m);
+        put_cy(m, get_cy(m) & !read_bit(m, x));
+        return;
+    case 0xC0:
+        x = fetch(m);
+        m->sfr[SP]++;
+        m->iram[m->sfr[SP]] = read_direct(m, x);
+        return;
+    case 0xD0:
+        x = fetch(m);
+        y = pop(m);
+        *cell(m, x) = y;
+        return;
     case 0xE0: A = m->xram[m->sfr[DPH] << 8 | m->sfr[DPL]]; return;
     case 0xF0: m->xram[m->sfr[DPH] << 8 | m->sfr[DPL]] = A; return;
-    case 0x02: t = fetch(m); t = (uint16_t)(t << 8 | fetch(m)); m->pc = t; return;
-    case 0x12: t = fetch(m); t = (uint16_t)(t << 8 | fetch(m)); push(m, (uint8_t)m->pc); push(m, (uint8_t)(m->pc >> 8)); m->pc = t; return;
-    case 0x22: case 0x32: t = pop(m); t = (uint16_t)(t << 8 | pop(m)); m->pc = t; return;
-    case 0x42: p = cell(m, fetch(m)); *p |= A; return;
-    case 0x52: p = cell(m, fetch(m)); *p &= A; return;
-    case 0x62: p = cell(m, fetch(m)); *p ^= A; return;
-    case 0x43: p = cell(m, fetch(m)); *p |= fetch(m); return;
-    case 0x53: p = cell(m, fetch(m)); *p &= fetch(m); return;
-    case 0x63: p = cell(m, fetch(m)); *p ^= fetch(m); return;
-    case 0x72: x = fetch(m); put_cy(m, get_cy(m) | read_bit(m, x)); return;
-    case 0x82: x = fetch(m); put_cy(m, get_cy(m) & read_bit(m, x)); return;
-    case 0x92: x = fetch(m); write_bit(m, x, get_cy(m)); return;
-    case 0xA2: x = fetch(m); put_cy(m, read_bit(m, x)); return;
-    case 0xB2: x = fetch(m); write_bit(m, x, !read_latch(m, x)); return;
-    case 0xC2: x = fetch(m); write_bit(m, x, 0); return;
-    case 0xD2: x = fetch(m); write_bit(m, x, 1); return;
-    case 0xE2: case 0xE3: A = m->xram[m->sfr[P2] << 8 | *reg(m, code & 1)]; return;
-    case 0xF2: case 0xF3: m->xram[m->sfr[P2] << 8 | *reg(m, code & 1)] = A; return;
+    case 0x02:
+        t = fetch(m);
+        t = (uint16_t)(t << 8 | fetch(m));
+        m->pc = t;
+        return;
+    case 0x12:
+        t = fetch(m);
+        t = (uint16_t)(t << 8 | fetch(m));
+        push(m, (uint8_t)m->pc);
+        push(m, (uint8_t)(m->pc >> 8));
+        m->pc = t;
+        return;
+    case 0x22:
+    case 0x32:
+        t = pop(m);
+        t = (uint16_t)(t << 8 | pop(m));
+        m->pc = t;
+        return;
+    case 0x42:
+        p = cell(m, fetch(m));
+        *p |= A;
+        return;
+    case 0x52:
+        p = cell(m, fetch(m));
+        *p &= A;
+        return;
+    case 0x62:
+        p = cell(m, fetch(m));
+        *p ^= A;
+        return;
+    case 0x43:
+        p = cell(m, fetch(m));
+        *p |= fetch(m);
+        return;
+    case 0x53:
+        p = cell(m, fetch(m));
+        *p &= fetch(m);
+        return;
+    case 0x63:
+        p = cell(m, fetch(m));
+        *p ^= fetch(m);
+        return;
+    case 0x72:
+        x = fetch(m);
+        put_cy(m, get_cy(m) | read_bit(m, x));
+        return;
+    case 0x82:
+        x = fetch(m);
+        put_cy(m, get_cy(m) & read_bit(m, x));
+        return;
+    case 0x92:
+        x = fetch(m);
+        write_bit(m, x, get_cy(m));
+        return;
+    case 0xA2:
+        x = fetch(m);
+        put_cy(m, read_bit(m, x));
+        return;
+    case 0xB2:
+        x = fetch(m);
+        write_bit(m, x, !read_latch(m, x));
+        return;
+    case 0xC2:
+        x = fetch(m);
+        write_bit(m, x, 0);
+        return;
+    case 0xD2:
+        x = fetch(m);
+        write_bit(m, x, 1);
+        return;
+    case 0xE2:
+    case 0xE3: A = m->xram[m->sfr[P2] << 8 | *reg(m, code & 1)]; return;
+    case 0xF2:
+    case 0xF3: m->xram[m->sfr[P2] << 8 | *reg(m, code & 1)] = A; return;
     case 0x03: A = (uint8_t)(A >> 1 | A << 7); return;
-    case 0x13: x = A & 1; A = (uint8_t)(A >> 1 | get_cy(m) << 7); put_cy(m, x); return;
+    case 0x13:
+        x = A & 1;
+        A = (uint8_t)(A >> 1 | get_cy(m) << 7);
+        put_cy(m, x);
+        return;
     case 0x23: A = (uint8_t)(A << 1 | A >> 7); return;
-    case 0x33: x = A >> 7; A = (uint8_t)(A << 1 | get_cy(m)); put_cy(m, x); return;
+    case 0x33:
+        x = A >> 7;
+        A = (uint8_t)(A << 1 | get_cy(m));
+        put_cy(m, x);
+        return;
     case 0x73: m->pc = (uint16_t)((m->sfr[DPH] << 8 | m->sfr[DPL]) + A); return;
     case 0x83: A = m->code[(uint16_t)(m->pc + A)]; return;
     case 0x93: A = m->code[(uint16_t)((m->sfr[DPH] << 8 | m->sfr[DPL]) + A)]; return;
-    case 0xA3: if (++m->sfr[DPL] == 0) m->sfr[DPH]++; return;
+    case 0xA3:
+        if (++m->sfr[DPL] == 0) m->sfr[DPH]++;
+        return;
     case 0xB3: put_cy(m, !get_cy(m)); return;
     case 0xC3: put_cy(m, 0); return;
     case 0xD3: put_cy(m, 1); return;

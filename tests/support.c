@@ -30,7 +30,8 @@ oak_diag_sink collect(collected *into)
 void show_collected(const collected *all)
 {
     for (unsigned i = 0; i < all->count && i < MOST_COLLECTED; i++)
-        fprintf(stderr, "  %u:%u-%u [%s] %s | %s\n", all->one[i].line, all->one[i].column, all->one[i].column_end, all->one[i].code, all->one[i].message, all->one[i].hint);
+        fprintf(stderr, "  %u:%u-%u [%s] %s | %s\n", all->one[i].line, all->one[i].column,
+                all->one[i].column_end, all->one[i].code, all->one[i].message, all->one[i].hint);
 }
 
 static oak_host *host_of_tests(void)
@@ -56,7 +57,8 @@ oak_program *assemble(const oak_part *part, const char *source, collected *diags
 {
     oak_program *program = NULL;
     oak_diag_sink sink = collect(diags);
-    oak_status status = oak_assemble_text(host_of_tests(), part, "t.asm", source, strlen(source), &sink, &program);
+    oak_status status =
+        oak_assemble_text(host_of_tests(), part, "t.asm", source, strlen(source), &sink, &program);
     ck_assert(status == OAK_OK || status == OAK_REFUSED);
     ck_assert_int_eq(status == OAK_OK, program != NULL);
     return program;

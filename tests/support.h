@@ -59,11 +59,11 @@ uint32_t random32(uint64_t *seed);
 /* A suite of one case with the given tests, run; the number of failures. */
 typedef const TTest *test_function;
 int run_suite(const char *name, const test_function *tests, unsigned count);
-#define RUN_SUITE(name, ...)                                                                                       \
-    int main(void)                                                                                                 \
-    {                                                                                                              \
-        const test_function tests[] = {__VA_ARGS__};                                                               \
-        return run_suite(name, tests, sizeof tests / sizeof *tests) ? EXIT_FAILURE : EXIT_SUCCESS;                 \
+#define RUN_SUITE(name, ...)                                                                                 \
+    int main(void)                                                                                           \
+    {                                                                                                        \
+        const test_function tests[] = {__VA_ARGS__};                                                         \
+        return run_suite(name, tests, sizeof tests / sizeof *tests) ? EXIT_FAILURE : EXIT_SUCCESS;           \
     }
 
 #endif

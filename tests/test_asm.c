@@ -18,21 +18,26 @@ static const char *bytes_of(const char *source)
         return "refused";
     }
     uint8_t byte;
-    for (unsigned at = 0; at < 1500 && oak_image_byte(oak_program_image(program), at, &byte); at++) sprintf(hex + 2 * at, "%02x", byte);
+    for (unsigned at = 0; at < 1500 && oak_image_byte(oak_program_image(program), at, &byte); at++)
+        sprintf(hex + 2 * at, "%02x", byte);
     oak_program_free(program);
     return hex;
 }
 
 START_TEST(labels_comments_and_case_are_taken_in_every_form)
 {
-    ck_assert_str_eq(bytes_of("start: MOV A,#1 ; one\nnext\n\tNoP\n\ttwo: three: INC a // and more\n.org 4\nlast jmp START\r\n"), "7401000480fa");
+    ck_assert_str_eq(bytes_of("start: MOV A,#1 ; one\nnext\n\tNoP\n\ttwo: three: INC a // and more\n.org "
+                              "4\nlast jmp START\r\n"),
+                     "7401000480fa");
 }
 END_TEST
 
 START_TEST(numbers_and_characters_are_read_in_every_form)
 {
-    ck_assert_str_eq(bytes_of(" db 42, 0x2a, 2ah, 0b101010, 101010b, 0o52, '*', 0010_1010b, 0FFh, '\\n', '\\'', '\\x41', ';'"),
-                     "2a2a2a2a2a2a2a2aff0a27413b");
+    ck_assert_str_eq(
+        bytes_of(
+            " db 42, 0x2a, 2ah, 0b101010, 101010b, 0o52, '*', 0010_1010b, 0FFh, '\\n', '\\'', '\\x41', ';'"),
+        "2a2a2a2a2a2a2a2aff0a27413b");
     ck_assert_str_eq(bytes_of(" db \"wood; \\\"oak\\\"\\t\", 0"), "776f6f643b20226f616b220900");
     ck_assert_str_eq(bytes_of(" dw 0x1234, 'A', -1"), "12340041ffff");
 }
@@ -40,30 +45,37 @@ END_TEST
 
 START_TEST(expressions_follow_the_precedence_of_c)
 {
-    ck_assert_str_eq(bytes_of(" db 2+3*4, (2+3)*4, 1<<3|1, ~0&0xf, !5, -3+10, 7/2, -7/2+10, 7%4, 1==1, 2>1&&1>2, 5>3?9:8, 0x1234>>4&0xff"),
-                     "0e14090f0007030703010009" "23");
-    ck_assert_str_eq(bytes_of("a1 equ 0x1234\n db low(a1), high(a1), low a1+1, $, ., $-a2\na2:"), "3412350000fa"); /* $ is where the statement begins */
+    ck_assert_str_eq(bytes_of(" db 2+3*4, (2+3)*4, 1<<3|1, ~0&0xf, !5, -3+10, 7/2, -7/2+10, 7%4, 1==1, "
+                              "2>1&&1>2, 5>3?9:8, 0x1234>>4&0xff"),
+                     "0e14090f0007030703010009"
+                     "23");
+    ck_assert_str_eq(bytes_of("a1 equ 0x1234\n db low(a1), high(a1), low a1+1, $, ., $-a2\na2:"),
+                     "3412350000fa"); /* $ is where the statement begins */
 }
 END_TEST
 
 START_TEST(names_are_known_before_they_are_defined)
 {
-    ck_assert_str_eq(bytes_of(" mov a, #later\n sjmp ahead\nlater equ last*2\nlast equ 7\nahead: nop"), "740e800000");
+    ck_assert_str_eq(bytes_of(" mov a, #later\n sjmp ahead\nlater equ last*2\nlast equ 7\nahead: nop"),
+                     "740e800000");
     ck_assert_str_eq(bytes_of("n set 1\n db n\nn set n+1\n db n\nn set n*5\n db n"), "01020a");
 }
 END_TEST
 
 START_TEST(registers_and_bits_of_the_part_are_known)
 {
-    ck_assert_str_eq(bytes_of(" mov p1, a\n setb TR0\n clr p1.3\n mov c, acc.7\n setb 20h.1\n jb cy, $\nlamp bit p3.5\n cpl lamp\n mov t2con, #0"),
+    ck_assert_str_eq(bytes_of(" mov p1, a\n setb TR0\n clr p1.3\n mov c, acc.7\n setb 20h.1\n jb cy, $\nlamp "
+                              "bit p3.5\n cpl lamp\n mov t2con, #0"),
                      "f590d28cc293a2e7d20120d7fdb2b575c800");
 }
 END_TEST
 
 START_TEST(spaces_give_variables_their_place)
 {
-    ck_assert_str_eq(bytes_of(" org iram:0x30\ncount: ds 2\nother: ds 1\n org bit:8\nflag: ds 1\n org xram:0x1234\nlog: ds 4\nend_of: ds 1\n org code:0\n"
-                              " mov a, count+1\n inc other\n setb flag\n mov dptr, #log\n db end_of-log\nport equ sfr:0x90\n mov port, a"),
+    ck_assert_str_eq(bytes_of(" org iram:0x30\ncount: ds 2\nother: ds 1\n org bit:8\nflag: ds 1\n org "
+                              "xram:0x1234\nlog: ds 4\nend_of: ds 1\n org code:0\n"
+                              " mov a, count+1\n inc other\n setb flag\n mov dptr, #log\n db "
+                              "end_of-log\nport equ sfr:0x90\n mov port, a"),
                      "e5310532d20890123404f590");
 }
 END_TEST
@@ -98,11 +110,13 @@ END_TEST
 START_TEST(backward_out_of_a_page_a_longer_form_is_found)
 {
     collected diags;
-    oak_program *program = assemble(part, " org 0x7f0\nlow_page: nop\n org 0x7fe\n call low_page\n call low_page\n", &diags);
+    oak_program *program =
+        assemble(part, " org 0x7f0\nlow_page: nop\n org 0x7fe\n call low_page\n call low_page\n", &diags);
     show_collected(&diags);
     ck_assert_ptr_nonnull(program);
     uint8_t byte;
-    ck_assert(oak_image_byte(oak_program_image(program), 0x7fe, &byte) && byte == 0x12); /* the next instruction is in another page */
+    ck_assert(oak_image_byte(oak_program_image(program), 0x7fe, &byte) &&
+              byte == 0x12); /* the next instruction is in another page */
     oak_program_free(program);
 }
 END_TEST
@@ -132,9 +146,11 @@ static const wrong wrongs[] = {
     {" mov dptr, #65536", "value-range", 1, 12, 18, "16 bits", NULL},
     {" mov a, 256", "value-range", 1, 9, 12, "0 and 0xff", "movx"},
     {" setb 256", "value-range", 1, 7, 10, "256", NULL},
-    {" org xram:0x4000\nlog: ds 1\n org code:0\n mov a, log", "wrong-space", 4, 9, 12, "external RAM", "mov dptr, #log"},
+    {" org xram:0x4000\nlog: ds 1\n org code:0\n mov a, log", "wrong-space", 4, 9, 12, "external RAM",
+     "mov dptr, #log"},
     {"table: db 1\n mov a, table", "wrong-space", 2, 9, 14, "code memory", "movc a, @a+dptr"},
-    {" org iram:0x90\nbuf: ds 1\n org code:0\n mov a, buf", "wrong-space", 4, 9, 12, "only a pointer", "mov r0, #buf"},
+    {" org iram:0x90\nbuf: ds 1\n org code:0\n mov a, buf", "wrong-space", 4, 9, 12, "only a pointer",
+     "mov r0, #buf"},
     {" org bit:0\nf: ds 1\n org code:0\n mov a, f", "wrong-space", 4, 9, 10, "single bit", "mov c, f"},
     {" setb p1", "wrong-space", 1, 7, 9, "whole byte", "P1.0 to P1.7"},
     {" setb tmod", "wrong-space", 1, 7, 11, "whole byte", "anl TMOD"},
@@ -199,10 +215,15 @@ START_TEST(every_mistake_is_named_with_its_place)
         ck_assert_msg(program == NULL, "accepted: %s", w->source);
         if (diags.count != 1) show_collected(&diags);
         ck_assert_msg(diags.count == 1, "%u messages for: %s", diags.count, w->source);
-        ck_assert_msg(strcmp(diags.one[0].code, w->code) == 0 && diags.one[0].line == w->line && diags.one[0].column == w->column && diags.one[0].column_end == w->column_end,
-                      "%s\n  gives %u:%u-%u [%s] %s", w->source, diags.one[0].line, diags.one[0].column, diags.one[0].column_end, diags.one[0].code, diags.one[0].message);
-        ck_assert_msg(strstr(diags.one[0].message, w->says) != NULL, "%s\n  says %s", w->source, diags.one[0].message);
-        if (w->hints) ck_assert_msg(strstr(diags.one[0].hint, w->hints) != NULL, "%s\n  hints %s", w->source, diags.one[0].hint);
+        ck_assert_msg(strcmp(diags.one[0].code, w->code) == 0 && diags.one[0].line == w->line &&
+                          diags.one[0].column == w->column && diags.one[0].column_end == w->column_end,
+                      "%s\n  gives %u:%u-%u [%s] %s", w->source, diags.one[0].line, diags.one[0].column,
+                      diags.one[0].column_end, diags.one[0].code, diags.one[0].message);
+        ck_assert_msg(strstr(diags.one[0].message, w->says) != NULL, "%s\n  says %s", w->source,
+                      diags.one[0].message);
+        if (w->hints)
+            ck_assert_msg(strstr(diags.one[0].hint, w->hints) != NULL, "%s\n  hints %s", w->source,
+                          diags.one[0].hint);
     }
 }
 END_TEST
@@ -210,7 +231,8 @@ END_TEST
 START_TEST(two_mistakes_give_two_messages_in_the_order_of_the_source)
 {
     collected diags;
-    ck_assert_ptr_null(assemble(part, " mov a, #nowhere\n nop\n mvo a, #1\n db 300\n mov b, #nowhere\n", &diags));
+    ck_assert_ptr_null(
+        assemble(part, " mov a, #nowhere\n nop\n mvo a, #1\n db 300\n mov b, #nowhere\n", &diags));
     ck_assert_uint_eq(diags.count, 3);
     ck_assert_str_eq(diags.one[0].code, "unknown-symbol");
     ck_assert_msg(strstr(diags.one[0].message, "used 2 times") != NULL, "%s", diags.one[0].message);
@@ -224,7 +246,8 @@ END_TEST
 START_TEST(one_wrong_org_is_one_message)
 {
     collected diags;
-    ck_assert_ptr_null(assemble(part, " org bti:0\nflag: ds 1\nother: ds 1\n org code:0\n setb flag\n clr other\n", &diags));
+    ck_assert_ptr_null(
+        assemble(part, " org bti:0\nflag: ds 1\nother: ds 1\n org code:0\n setb flag\n clr other\n", &diags));
     ck_assert_uint_eq(diags.count, 1);
 }
 END_TEST
@@ -263,13 +286,20 @@ START_TEST(the_listing_shows_address_bytes_and_cycles)
     collected diags;
     text t = {0};
     oak_text_sink sink = text_sink(&t);
-    oak_program *program = assemble(part, "size equ 5\nstart: mov a, #size\n mul ab\n\n db 1,2,3,4,5\n org iram:0x30\nv: ds 2", &diags);
+    oak_program *program = assemble(
+        part, "size equ 5\nstart: mov a, #size\n mul ab\n\n db 1,2,3,4,5\n org iram:0x30\nv: ds 2", &diags);
     ck_assert_ptr_nonnull(program);
     ck_assert_int_eq(oak_program_write_listing(program, &sink), OAK_OK);
-    static const char *const lines[] = {"     1          = 0x5             size equ 5\n", "     2  0x0000  74 05          1  start: mov a, #size\n",
-                                        "     3  0x0002  A4             4   mul ab\n", "     4\n", "     5  0x0003  01 02 03 04        db 1,2,3,4,5\n", "        0x0007  05\n"};
-    for (unsigned i = 0; i < sizeof lines / sizeof *lines; i++) ck_assert_msg(strstr(t.bytes, lines[i]) != NULL, "no line %u in\n%s", i, t.bytes);
-    ck_assert_ptr_nonnull(strstr(t.bytes, "v                        0x0030     label         7      0  iram\n"));
+    static const char *const lines[] = {"     1          = 0x5             size equ 5\n",
+                                        "     2  0x0000  74 05          1  start: mov a, #size\n",
+                                        "     3  0x0002  A4             4   mul ab\n",
+                                        "     4\n",
+                                        "     5  0x0003  01 02 03 04        db 1,2,3,4,5\n",
+                                        "        0x0007  05\n"};
+    for (unsigned i = 0; i < sizeof lines / sizeof *lines; i++)
+        ck_assert_msg(strstr(t.bytes, lines[i]) != NULL, "no line %u in\n%s", i, t.bytes);
+    ck_assert_ptr_nonnull(
+        strstr(t.bytes, "v                        0x0030     label         7      0  iram\n"));
     free(t.bytes);
     oak_program_free(program);
 }
@@ -279,7 +309,8 @@ START_TEST(lines_and_labels_are_found)
 {
     collected diags;
     oak_line line;
-    oak_program *program = assemble(part, "one: nop\n\ntwo: mov a, #1\nthree: nop\nend\n this is not read", &diags);
+    oak_program *program =
+        assemble(part, "one: nop\n\ntwo: mov a, #1\nthree: nop\nend\n this is not read", &diags);
     ck_assert_ptr_nonnull(program);
     ck_assert_int_eq(oak_program_line_at(program, 2, &line), OAK_OK);
     ck_assert_uint_eq(line.line, 3);
@@ -298,8 +329,11 @@ START_TEST(lines_and_labels_are_found)
 }
 END_TEST
 
-RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form, numbers_and_characters_are_read_in_every_form, expressions_follow_the_precedence_of_c,
-          names_are_known_before_they_are_defined, registers_and_bits_of_the_part_are_known, spaces_give_variables_their_place,
-          jumps_and_calls_take_the_shortest_form_that_reaches, backward_out_of_a_page_a_longer_form_is_found, every_mistake_is_named_with_its_place,
-          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message, huge_input_is_refused_quickly,
-          the_listing_shows_address_bytes_and_cycles, lines_and_labels_are_found)
+RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form,
+          numbers_and_characters_are_read_in_every_form, expressions_follow_the_precedence_of_c,
+          names_are_known_before_they_are_defined, registers_and_bits_of_the_part_are_known,
+          spaces_give_variables_their_place, jumps_and_calls_take_the_shortest_form_that_reaches,
+          backward_out_of_a_page_a_longer_form_is_found, every_mistake_is_named_with_its_place,
+          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message,
+          huge_input_is_refused_quickly, the_listing_shows_address_bytes_and_cycles,
+          lines_and_labels_are_found)

@@ -36,6 +36,7 @@ int main()
     oak_session_close(session);
     oak_machine_free(machine);
     oak_program_free(program);
-    std::printf("a is %lld, stop %d\n", static_cast<long long>(reading.value), static_cast<int>(event.stop.reason));
+    std::printf("a is %lld, stop %d\n", static_cast<long long>(reading.value),
+                static_cast<int>(event.stop.reason));
     return reading.value == 42 && event.stop.reason == OAK_STOP_PARKED ? 0 : 7;
 }

@@ -51,7 +51,8 @@ START_TEST(hex_of_every_record_type_is_read)
     uint32_t entry;
     /* out of order, CR LF, lower case, segment base with a wrap inside 64 KiB, upper half, both entries, empty record */
     const char *source = ":020000021000ec\r\n:02FFFF00AABB9B\r\n:0400000300003800C1\n"
-                         ":020000040102F7\n:0110000055" "9A\n:0000000000\n:0400000500001234B1\n:00000001FF\n\n";
+                         ":020000040102F7\n:0110000055"
+                         "9A\n:0000000000\n:0400000500001234B1\n:00000001FF\n\n";
     oak_status status = read_hex(image, source, &diags);
     show_collected(&diags);
     ck_assert_int_eq(status, OAK_OK);
@@ -111,7 +112,8 @@ START_TEST(two_faulty_lines_give_two_messages)
 {
     oak_image *image = new_image();
     collected diags;
-    ck_assert_int_eq(read_hex(image, ":0100000041BF\n:0100010041BD\n:010002004100\n:00000001FF\n", &diags), OAK_REFUSED);
+    ck_assert_int_eq(read_hex(image, ":0100000041BF\n:0100010041BD\n:010002004100\n:00000001FF\n", &diags),
+                     OAK_REFUSED);
     ck_assert_uint_eq(diags.count, 2);
     ck_assert_uint_eq(diags.one[0].line, 1);
     ck_assert_uint_eq(diags.one[1].line, 3);
@@ -128,7 +130,9 @@ START_TEST(the_writer_writes_what_the_format_says)
     oak_image_write(image, 0xFFFE, "abcd", 4);
     oak_image_set_entry(image, 0x30);
     ck_assert_int_eq(oak_hex_write(image, 0, &sink), OAK_OK);
-    ck_assert_str_eq(t.bytes, ":03000000020030CB\n:02FFFE006162" "3E\n:020000040001F9\n:020000006364" "37\n:0400000500000030C7\n:00000001FF\n");
+    ck_assert_str_eq(t.bytes, ":03000000020030CB\n:02FFFE006162"
+                              "3E\n:020000040001F9\n:020000006364"
+                              "37\n:0400000500000030C7\n:00000001FF\n");
     ck_assert_int_eq(oak_hex_write(image, 256, &sink), OAK_MISUSE);
     free(t.bytes);
     oak_image_free(image);
@@ -233,5 +237,7 @@ START_TEST(any_changed_digit_is_refused_at_its_line)
 }
 END_TEST
 
-RUN_SUITE("image", an_image_keeps_its_holes, hex_of_every_record_type_is_read, every_fault_of_hex_is_named_with_its_line, the_same_byte_twice_is_no_fault,
-          two_faulty_lines_give_two_messages, the_writer_writes_what_the_format_says, writing_then_reading_gives_the_same_image, any_changed_digit_is_refused_at_its_line)
+RUN_SUITE("image", an_image_keeps_its_holes, hex_of_every_record_type_is_read,
+          every_fault_of_hex_is_named_with_its_line, the_same_byte_twice_is_no_fault,
+          two_faulty_lines_give_two_messages, the_writer_writes_what_the_format_says,
+          writing_then_reading_gives_the_same_image, any_changed_digit_is_refused_at_its_line)

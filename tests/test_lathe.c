@@ -62,7 +62,8 @@ START_TEST(the_relay_is_off_in_time_whenever_the_door_opens)
         bench b;
         oak_event event;
         open_lathe(&b, opens, "p3.4 = 1 for 1500us, 0 for 1500us, repeat");
-        ck_assert_int_eq(oak_session_add_stop(b.session, "halt+2", NULL, 0, &b.sink, NULL), OAK_OK); /* the relay has just been switched */
+        ck_assert_int_eq(oak_session_add_stop(b.session, "halt+2", NULL, 0, &b.sink, NULL),
+                         OAK_OK); /* the relay has just been switched */
         oak_budget budget = {.cycles = 100000};
         do {
             ck_assert_int_eq(oak_session_run(b.session, &budget, &b.sink, &event), OAK_OK);
@@ -84,12 +85,17 @@ START_TEST(the_lamps_show_the_speed)
     static const struct {
         const char *pulses;
         int lit;
-    } cases[] = {{NULL, 0}, {"p3.4 = 1 for 10ms, 0 for 10ms, repeat", 0}, {"p3.4 = 1 for 5ms, 0 for 5ms, repeat", 1}, {"p3.4 = 1 for 3ms, 0 for 3ms, repeat", 3}, {"p3.4 = 1 for 1ms, 0 for 1ms, repeat", 8}};
+    } cases[] = {{NULL, 0},
+                 {"p3.4 = 1 for 10ms, 0 for 10ms, repeat", 0},
+                 {"p3.4 = 1 for 5ms, 0 for 5ms, repeat", 1},
+                 {"p3.4 = 1 for 3ms, 0 for 3ms, repeat", 3},
+                 {"p3.4 = 1 for 1ms, 0 for 1ms, repeat", 8}};
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         bench b;
         open_lathe(&b, 10000000, cases[i].pulses);
         bench_run(&b, 400000, 0);
-        ck_assert_msg(value_of(&b, "lit") == cases[i].lit, "%s lights %lld", cases[i].pulses ? cases[i].pulses : "standstill", value_of(&b, "lit"));
+        ck_assert_msg(value_of(&b, "lit") == cases[i].lit, "%s lights %lld",
+                      cases[i].pulses ? cases[i].pulses : "standstill", value_of(&b, "lit"));
         ck_assert_int_eq(value_of(&b, "sfr[0x90]"), 0xFF << cases[i].lit & 0xFF);
         bench_close(&b);
     }
@@ -123,5 +129,7 @@ START_TEST(the_guard_never_faults_and_keeps_its_stack)
 }
 END_TEST
 
-RUN_SUITE("lathe", the_motor_starts_only_with_the_button_and_a_closed_door, the_stop_button_and_a_broken_wire_stop_the_motor, the_relay_is_off_in_time_whenever_the_door_opens,
-          the_lamps_show_the_speed, the_log_is_a_ring_of_the_external_ram, the_guard_never_faults_and_keeps_its_stack)
+RUN_SUITE("lathe", the_motor_starts_only_with_the_button_and_a_closed_door,
+          the_stop_button_and_a_broken_wire_stop_the_motor, the_relay_is_off_in_time_whenever_the_door_opens,
+          the_lamps_show_the_speed, the_log_is_a_ring_of_the_external_ram,
+          the_guard_never_faults_and_keeps_its_stack)

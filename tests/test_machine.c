@@ -44,14 +44,17 @@ END_TEST
 START_TEST(read_modify_write_takes_the_latch_and_others_the_pin)
 {
     bench b;
-    bench_open(&b, "mcs51-8k", " mov a, p1\n anl p1, #0xff\n orl p1, #0\n inc p1\n dec p1\n cpl p1.7\n cpl p1.7\n mov c, p1.1\n mov b, p1\n jbc p1.1, taken\n"
-                               " nop\ntaken: xch a, p2\n push p3\nrest: sjmp rest");
+    bench_open(&b, "mcs51-8k",
+               " mov a, p1\n anl p1, #0xff\n orl p1, #0\n inc p1\n dec p1\n cpl p1.7\n cpl p1.7\n mov c, "
+               "p1.1\n mov b, p1\n jbc p1.1, taken\n"
+               " nop\ntaken: xch a, p2\n push p3\nrest: sjmp rest");
     oak_session_drive(b.session, "p1.1 = 0", &b.sink);
     oak_session_drive(b.session, "p2.0 = 0", &b.sink);
     oak_session_drive(b.session, "p3.7 = 0", &b.sink);
     bench_run(&b, 0, 9);
     ck_assert_int_eq(value_of(&b, "a"), 0xFD);
-    ck_assert_int_eq(value_of(&b, "sfr[0x90]"), 0xFF); /* the pin that is held low did not get into the latch */
+    ck_assert_int_eq(value_of(&b, "sfr[0x90]"),
+                     0xFF); /* the pin that is held low did not get into the latch */
     ck_assert_int_eq(value_of(&b, "b"), 0xFD);
     ck_assert_int_eq(value_of(&b, "cy"), 0);
     bench_run(&b, 0, 1);
@@ -119,7 +122,8 @@ START_TEST(what_a_chip_suffers_silently_is_a_fault)
     static const faulty cases[] = {
         {"mcs51-8k", " nop\n db 0xa5", OAK_FAULT_RESERVED, 1, 1, 1},
         {"mcs51-8k", " nop", OAK_FAULT_UNPROGRAMMED, 1, 1, 1},
-        {"mcs51-8k", " nop\n db 0x02, 0", OAK_FAULT_UNPROGRAMMED, 1, 3, 1}, /* the last byte of an instruction */
+        {"mcs51-8k", " nop\n db 0x02, 0", OAK_FAULT_UNPROGRAMMED, 1, 3,
+         1}, /* the last byte of an instruction */
         {"mcs51-4k", " ljmp 0x1000", OAK_FAULT_OUTSIDE_CODE, 0x1000, 0x1000, 2},
         {"mcs51-4k", " mov sp, #0x7e\n push acc\n push acc", OAK_FAULT_STACK_OVERFLOW, 5, 0x7f, 4},
         {"mcs51-4k", " mov sp, #0x7e\n lcall 0", OAK_FAULT_STACK_OVERFLOW, 3, 0x7e, 2},
@@ -136,7 +140,8 @@ START_TEST(what_a_chip_suffers_silently_is_a_fault)
         bench b;
         bench_open(&b, cases[i].part, cases[i].source);
         oak_event event = bench_run(&b, 1000, 0);
-        ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault == cases[i].fault, "case %u: reason %d fault %d", i, event.stop.reason, event.stop.fault);
+        ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault == cases[i].fault,
+                      "case %u: reason %d fault %d", i, event.stop.reason, event.stop.fault);
         ck_assert_uint_eq(event.stop.pc, cases[i].pc);
         ck_assert_uint_eq(event.stop.fault_address, cases[i].address);
         ck_assert_msg(cycles_of(&b) == cases[i].cycles, "case %u: %u cycles", i, (unsigned)cycles_of(&b));
@@ -148,7 +153,8 @@ END_TEST
 START_TEST(the_upper_ram_is_reached_only_through_a_pointer)
 {
     bench b;
-    bench_open(&b, "mcs51-8k", " mov r0, #0x90\n mov @r0, #0x5a\n mov a, @r0\n mov p1, #0x3c\nrest: sjmp rest");
+    bench_open(&b, "mcs51-8k",
+               " mov r0, #0x90\n mov @r0, #0x5a\n mov a, @r0\n mov p1, #0x3c\nrest: sjmp rest");
     bench_run(&b, 0, 0);
     ck_assert_int_eq(value_of(&b, "iram[0x90]"), 0x5a);
     ck_assert_int_eq(value_of(&b, "sfr[0x90]"), 0x3c);
@@ -227,7 +233,10 @@ START_TEST(an_image_beyond_the_code_memory_is_refused)
 }
 END_TEST
 
-RUN_SUITE("machine", a_quasi_bidirectional_pin_combines_latch_and_drive, an_open_drain_pin_floats_until_somebody_drives_it,
-          read_modify_write_takes_the_latch_and_others_the_pin, budgets_end_at_the_first_boundary_that_reaches_them, a_jump_to_itself_is_parked_in_each_form,
-          what_a_chip_suffers_silently_is_a_fault, the_upper_ram_is_reached_only_through_a_pointer, reset_gives_the_values_of_the_part,
-          stop_points_may_stand_anywhere_in_a_block, machines_side_by_side_do_not_meet, an_image_beyond_the_code_memory_is_refused)
+RUN_SUITE("machine", a_quasi_bidirectional_pin_combines_latch_and_drive,
+          an_open_drain_pin_floats_until_somebody_drives_it,
+          read_modify_write_takes_the_latch_and_others_the_pin,
+          budgets_end_at_the_first_boundary_that_reaches_them, a_jump_to_itself_is_parked_in_each_form,
+          what_a_chip_suffers_silently_is_a_fault, the_upper_ram_is_reached_only_through_a_pointer,
+          reset_gives_the_values_of_the_part, stop_points_may_stand_anywhere_in_a_block,
+          machines_side_by_side_do_not_meet, an_image_beyond_the_code_memory_is_refused)

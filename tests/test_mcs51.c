@@ -8,8 +8,9 @@
 enum { CODE = 1, IRAM, XRAM, SFR };
 
 /* Special registers of mcs51-64k that can be named directly, and those with bits. */
-static const uint8_t specials[] = {0x80, 0x81, 0x82, 0x83, 0x87, 0x88, 0x89, 0x8a, 0x8b, 0x8c, 0x8d, 0x90, 0x98, 0x99, 0xa0, 0xa8,
-                                   0xb0, 0xb8, 0xc8, 0xca, 0xcb, 0xcc, 0xcd, 0xd0, 0xe0, 0xf0};
+static const uint8_t specials[] = {0x80, 0x81, 0x82, 0x83, 0x87, 0x88, 0x89, 0x8a, 0x8b,
+                                   0x8c, 0x8d, 0x90, 0x98, 0x99, 0xa0, 0xa8, 0xb0, 0xb8,
+                                   0xc8, 0xca, 0xcb, 0xcc, 0xcd, 0xd0, 0xe0, 0xf0};
 static const uint8_t with_bits[] = {0x80, 0x88, 0x90, 0x98, 0xa0, 0xa8, 0xb0, 0xb8, 0xc8, 0xd0, 0xe0, 0xf0};
 
 typedef struct rig {
@@ -63,11 +64,14 @@ enum { PC, A, B, PSW, SP_, DPTR, R0 };
 /* True when the byte behind the code is a direct or a bit address; for those an existing register is chosen. */
 static int operand_kind(uint8_t code)
 {
-    static const uint8_t bit_codes[] = {0x10, 0x20, 0x30, 0x72, 0x82, 0x92, 0xa2, 0xb2, 0xc2, 0xd2, 0xa0, 0xb0};
+    static const uint8_t bit_codes[] = {0x10, 0x20, 0x30, 0x72, 0x82, 0x92,
+                                        0xa2, 0xb2, 0xc2, 0xd2, 0xa0, 0xb0};
     for (size_t i = 0; i < sizeof bit_codes; i++)
         if (code == bit_codes[i]) return 2;
     if ((code & 15) == 5) return 1;
-    if (code == 0xc0 || code == 0xd0 || code == 0x42 || code == 0x43 || code == 0x52 || code == 0x53 || code == 0x62 || code == 0x63) return 1;
+    if (code == 0xc0 || code == 0xd0 || code == 0x42 || code == 0x43 || code == 0x52 || code == 0x53 ||
+        code == 0x62 || code == 0x63)
+        return 1;
     return (code >= 0x86 && code <= 0x8f) || (code >= 0xa6 && code <= 0xaf) ? 1 : 0;
 }
 
@@ -98,12 +102,14 @@ static void randomise(rig *r, ref51 *m, uint64_t *seed)
     m->sfr[0x81] = (uint8_t)(8 + random32(seed) % 0xE0);
     for (unsigned p = 0; p < 4; p++) m->pins[p] = (uint8_t)random32(seed);
     r->chip.ops->write_memory(r->chip.chip, IRAM, 0, m->iram, 256);
-    for (size_t i = 0; i < sizeof specials; i++) r->chip.ops->write_memory(r->chip.chip, SFR, specials[i], &m->sfr[specials[i]], 1);
+    for (size_t i = 0; i < sizeof specials; i++)
+        r->chip.ops->write_memory(r->chip.chip, SFR, specials[i], &m->sfr[specials[i]], 1);
     uint8_t ones = m->sfr[0xe0];
     ones ^= ones >> 4, ones ^= ones >> 2, ones ^= ones >> 1;
     m->sfr[0xd0] = (uint8_t)((m->sfr[0xd0] & 0xFE) | (ones & 1));
     for (unsigned pin = 0; pin < 32; pin++) {
-        oak_level level = m->pins[pin / 8] >> (pin % 8) & 1 ? (random32(seed) & 1 ? OAK_HIGH : OAK_FLOAT) : OAK_LOW;
+        oak_level level =
+            m->pins[pin / 8] >> (pin % 8) & 1 ? (random32(seed) & 1 ? OAK_HIGH : OAK_FLOAT) : OAK_LOW;
         r->chip.ops->drive_pin(r->chip.chip, pin / 8 * 32 + pin % 8, level);
     }
 }
@@ -112,12 +118,17 @@ static void compare(rig *r, const ref51 *m, uint8_t code, unsigned slot)
 {
     uint8_t iram[256], byte;
     r->chip.ops->read_memory(r->chip.chip, IRAM, 0, iram, 256);
-    for (unsigned i = 0; memcmp(iram, m->iram, 256) != 0 && i < 256; i++) ck_assert_msg(iram[i] == m->iram[i], "code %02x slot %u: iram[%02x] is %02x, expected %02x", code, slot, i, iram[i], m->iram[i]);
+    for (unsigned i = 0; memcmp(iram, m->iram, 256) != 0 && i < 256; i++)
+        ck_assert_msg(iram[i] == m->iram[i], "code %02x slot %u: iram[%02x] is %02x, expected %02x", code,
+                      slot, i, iram[i], m->iram[i]);
     for (size_t i = 0; i < sizeof specials; i++) {
         r->chip.ops->read_memory(r->chip.chip, SFR, specials[i], &byte, 1);
-        if (byte != m->sfr[specials[i]]) ck_abort_msg("code %02x slot %u: sfr %02x is %02x, expected %02x", code, slot, specials[i], byte, m->sfr[specials[i]]);
+        if (byte != m->sfr[specials[i]])
+            ck_abort_msg("code %02x slot %u: sfr %02x is %02x, expected %02x", code, slot, specials[i], byte,
+                         m->sfr[specials[i]]);
     }
-    ck_assert_msg(reg(r, PC) == m->pc, "code %02x slot %u: pc is %04x, expected %04x", code, slot, reg(r, PC), m->pc);
+    ck_assert_msg(reg(r, PC) == m->pc, "code %02x slot %u: pc is %04x, expected %04x", code, slot, reg(r, PC),
+                  m->pc);
 }
 
 START_TEST(every_code_does_what_the_second_implementation_does)
@@ -155,8 +166,10 @@ START_TEST(every_code_does_what_the_second_implementation_does)
                 ck_assert_uint_eq(m.pc, 8 * slot);
                 continue;
             }
-            ck_assert_msg(stop.reason == OAK_STOP_STEPS, "code %02x slot %u ends with %d, fault %d", op, slot, stop.reason, stop.fault);
-            ck_assert_msg(after.cycles - before.cycles == cycles, "code %02x takes %u cycles, expected %u", op, (unsigned)(after.cycles - before.cycles), cycles);
+            ck_assert_msg(stop.reason == OAK_STOP_STEPS, "code %02x slot %u ends with %d, fault %d", op, slot,
+                          stop.reason, stop.fault);
+            ck_assert_msg(after.cycles - before.cycles == cycles, "code %02x takes %u cycles, expected %u",
+                          op, (unsigned)(after.cycles - before.cycles), cycles);
             compare(&r, &m, op, slot);
         }
         r.chip.ops->read_memory(r.chip.chip, XRAM, 0, xram, sizeof xram);
@@ -170,8 +183,11 @@ END_TEST
 static unsigned size_of(uint8_t op)
 {
     unsigned row = op >> 4, col = op & 15;
-    if (op == 0x02 || op == 0x12 || op == 0x90 || op == 0x10 || op == 0x20 || op == 0x30 || op == 0x43 || op == 0x53 || op == 0x63) return 3;
-    if (op == 0x00 || op == 0xe0 || op == 0xf0 || op == 0x22 || op == 0x32 || op == 0xe2 || op == 0xf2) return 1;
+    if (op == 0x02 || op == 0x12 || op == 0x90 || op == 0x10 || op == 0x20 || op == 0x30 || op == 0x43 ||
+        op == 0x53 || op == 0x63)
+        return 3;
+    if (op == 0x00 || op == 0xe0 || op == 0xf0 || op == 0x22 || op == 0x32 || op == 0xe2 || op == 0xf2)
+        return 1;
     if (col < 3) return 2;
     if (col == 3) return 1;
     if (row == 0xB) return 3;
@@ -194,13 +210,16 @@ START_TEST(whole_blocks_equal_single_steps)
         memset(code, 0, sizeof code);
         while (at < 3000) {
             uint8_t op = (uint8_t)random32(&seed), kind = (uint8_t)operand_kind(op);
-            if (op == 0xA5 || (op & 15) == 1 || op == 0x02 || op == 0x12 || op == 0x22 || op == 0x32 || op == 0x73 || op == 0xc0 || op == 0xd0) continue;
+            if (op == 0xA5 || (op & 15) == 1 || op == 0x02 || op == 0x12 || op == 0x22 || op == 0x32 ||
+                op == 0x73 || op == 0xc0 || op == 0xd0)
+                continue;
             unsigned size = size_of(op);
             code[at] = op;
             code[at + 1] = operand(kind, &seed);
             code[at + 2] = op == 0x85 ? operand(1, &seed) : (uint8_t)random32(&seed);
-            bool branches = op == 0x10 || op == 0x20 || op == 0x30 || op == 0x40 || op == 0x50 || op == 0x60 || op == 0x70 || op == 0x80 ||
-                            (op >= 0xb4 && op <= 0xbf) || op == 0xd5 || op >= 0xd8;
+            bool branches = op == 0x10 || op == 0x20 || op == 0x30 || op == 0x40 || op == 0x50 ||
+                            op == 0x60 || op == 0x70 || op == 0x80 || (op >= 0xb4 && op <= 0xbf) ||
+                            op == 0xd5 || op >= 0xd8;
             if (branches && op < 0xe0) code[at + size - 1] = 0; /* to the next instruction either way */
             at += size;
         }
@@ -215,7 +234,8 @@ START_TEST(whole_blocks_equal_single_steps)
         r.chip.ops->write_memory(r.chip.chip, XRAM, 0, m.xram, sizeof m.xram);
         uint64_t cycles = 0, steps = 0;
         oak_stop stop;
-        uint64_t budget = round % 2 ? UINT64_MAX : 100 + random32(&seed) % 1000; /* every other time cut in the middle */
+        uint64_t budget =
+            round % 2 ? UINT64_MAX : 100 + random32(&seed) % 1000; /* every other time cut in the middle */
         while (m.code[m.pc] != 0x80 || m.code[m.pc + 1] != 0xFE) {
             if (cycles >= budget) break;
             unsigned took = ref51_step(&m);
@@ -225,7 +245,8 @@ START_TEST(whole_blocks_equal_single_steps)
         }
         ck_assert_int_eq(r.chip.ops->run(r.chip.chip, budget, UINT64_MAX, &stop), OAK_OK);
         r.chip.ops->read_time(r.chip.chip, &time);
-        ck_assert_msg(stop.reason == OAK_STOP_PARKED || stop.reason == OAK_STOP_CYCLES, "round %u: reason %d fault %d at %04x", round, stop.reason, stop.fault, stop.pc);
+        ck_assert_msg(stop.reason == OAK_STOP_PARKED || stop.reason == OAK_STOP_CYCLES,
+                      "round %u: reason %d fault %d at %04x", round, stop.reason, stop.fault, stop.pc);
         ck_assert_uint_eq(time.cycles, cycles);
         ck_assert_uint_eq(time.instructions, steps);
         compare(&r, &m, 0, round);
@@ -255,9 +276,14 @@ START_TEST(add_addc_subb_are_right_for_all_operands)
                     int value = (int8_t)a + sign * ((int8_t)v + carry);
                     unsigned ones = 0;
                     for (int b = 0; b < 8; b++) ones ^= (unsigned)whole >> b & 1;
-                    unsigned psw = (unsigned)(whole < 0 || whole > 255) << 7 | (unsigned)(half < 0 || half > 15) << 6 | (unsigned)(value < -128 || value > 127) << 2 | ones;
-                    if (reg(&r, A) != (uint8_t)whole) ck_abort_msg("op %u %02x %02x carry %d: a is %02x", op, a, v, c, reg(&r, A));
-                    if (reg(&r, PSW) != psw) ck_abort_msg("op %u %02x %02x carry %d: psw %02x, expected %02x", op, a, v, c, reg(&r, PSW), psw);
+                    unsigned psw = (unsigned)(whole < 0 || whole > 255) << 7 |
+                                   (unsigned)(half < 0 || half > 15) << 6 |
+                                   (unsigned)(value < -128 || value > 127) << 2 | ones;
+                    if (reg(&r, A) != (uint8_t)whole)
+                        ck_abort_msg("op %u %02x %02x carry %d: a is %02x", op, a, v, c, reg(&r, A));
+                    if (reg(&r, PSW) != psw)
+                        ck_abort_msg("op %u %02x %02x carry %d: psw %02x, expected %02x", op, a, v, c,
+                                     reg(&r, PSW), psw);
                 }
             }
         }
@@ -280,7 +306,8 @@ START_TEST(mul_and_div_are_right_for_all_operands)
             set_reg(&r, B, b);
             step(&r);
             if ((reg(&r, B) << 8 | reg(&r, A)) != a * b) ck_abort_msg("%u * %u", a, b);
-            if ((reg(&r, PSW) & 0xFE) != (0x40u | (a * b > 255 ? 4 : 0))) ck_abort_msg("%u * %u: flags", a, b); /* cy cleared, ac kept */
+            if ((reg(&r, PSW) & 0xFE) != (0x40u | (a * b > 255 ? 4 : 0)))
+                ck_abort_msg("%u * %u: flags", a, b); /* cy cleared, ac kept */
             set_reg(&r, PC, 1);
             set_reg(&r, PSW, 0x84);
             set_reg(&r, A, a);
@@ -328,7 +355,8 @@ START_TEST(rotates_shift_through_the_right_bits)
     load(&r, code, sizeof code);
     for (unsigned a = 0; a < 256; a++) {
         for (unsigned c = 0; c < 2; c++) {
-            const unsigned results[] = {a << 1 | a >> 7, a << 1 | c, a >> 1 | a << 7, a >> 1 | c << 7, a << 4 | a >> 4, ~a};
+            const unsigned results[] = {a << 1 | a >> 7, a << 1 | c,      a >> 1 | a << 7,
+                                        a >> 1 | c << 7, a << 4 | a >> 4, ~a};
             const unsigned carries[] = {c, a >> 7, c, a & 1, c, c};
             for (unsigned op = 0; op < 6; op++) {
                 set_reg(&r, PC, op);
@@ -381,8 +409,10 @@ START_TEST(what_is_printed_assembles_to_the_same_bytes)
     for (unsigned i = 0; i < 8192; i++) {
         for (unsigned b = 0; b < sizes[code[8 * i]]; b++) {
             uint8_t byte = 0;
-            ck_assert_msg(oak_image_byte(oak_program_image(program), 8 * i + b, &byte), "no byte at %u", 8 * i + b);
-            ck_assert_msg(byte == code[8 * i + b], "code %02x: byte %u is %02x, was %02x", code[8 * i], b, byte, code[8 * i + b]);
+            ck_assert_msg(oak_image_byte(oak_program_image(program), 8 * i + b, &byte), "no byte at %u",
+                          8 * i + b);
+            ck_assert_msg(byte == code[8 * i + b], "code %02x: byte %u is %02x, was %02x", code[8 * i], b,
+                          byte, code[8 * i + b]);
         }
     }
     uint64_t total = 0;
@@ -400,8 +430,8 @@ START_TEST(code_wraps_from_the_last_address_to_the_first)
     static uint8_t code[65536];
     rig r;
     rig_open(&r, "mcs51-64k");
-    code[0xFFFE] = 0x04;                       /* inc a */
-    code[0xFFFF] = 0x74, code[0] = 0x2a;       /* mov a, #0x2a over the edge */
+    code[0xFFFE] = 0x04;                 /* inc a */
+    code[0xFFFF] = 0x74, code[0] = 0x2a; /* mov a, #0x2a over the edge */
     code[1] = 0x80, code[2] = 0xFE;
     load(&r, code, sizeof code);
     set_reg(&r, PC, 0xFFFE);
@@ -416,6 +446,7 @@ START_TEST(code_wraps_from_the_last_address_to_the_first)
 }
 END_TEST
 
-RUN_SUITE("mcs51", every_code_does_what_the_second_implementation_does, whole_blocks_equal_single_steps, add_addc_subb_are_right_for_all_operands,
-          mul_and_div_are_right_for_all_operands, da_gives_decimal_sums, rotates_shift_through_the_right_bits, what_is_printed_assembles_to_the_same_bytes,
-          code_wraps_from_the_last_address_to_the_first)
+RUN_SUITE("mcs51", every_code_does_what_the_second_implementation_does, whole_blocks_equal_single_steps,
+          add_addc_subb_are_right_for_all_operands, mul_and_div_are_right_for_all_operands,
+          da_gives_decimal_sums, rotates_shift_through_the_right_bits,
+          what_is_printed_assembles_to_the_same_bytes, code_wraps_from_the_last_address_to_the_first)

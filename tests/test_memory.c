@@ -29,7 +29,8 @@ static oak_host host_on(meter *m, long left)
     return host;
 }
 
-static const char source[] = "count equ 5\n org iram:0x30\nv: ds 2\n org code:0\nstart: mov a, #count\n jmp far\n db \"text\", 1, 2, 3\n ds 300\nfar: movx @dptr, a\nrest: sjmp rest\n";
+static const char source[] = "count equ 5\n org iram:0x30\nv: ds 2\n org code:0\nstart: mov a, #count\n jmp "
+                             "far\n db \"text\", 1, 2, 3\n ds 300\nfar: movx @dptr, a\nrest: sjmp rest\n";
 
 static oak_status everything(const oak_host *host, const oak_part *part)
 {
@@ -73,7 +74,8 @@ START_TEST(running_out_of_memory_anywhere_is_told_and_leaks_nothing)
         ck_assert_msg(m.bytes == 0, "%ld requests granted: %lld bytes are not given back", granted, m.bytes);
         if (status == OAK_OK) break;
         /* A text that is typed is refused with "out of memory"; all others say so by their status. */
-        ck_assert_msg(status == OAK_NO_MEMORY || status == OAK_REFUSED, "%ld requests granted: %s", granted, oak_status_text(status));
+        ck_assert_msg(status == OAK_NO_MEMORY || status == OAK_REFUSED, "%ld requests granted: %s", granted,
+                      oak_status_text(status));
         ck_assert_int_lt(granted, 1000);
     }
     ck_assert_int_gt(granted, 20);
@@ -106,7 +108,9 @@ START_TEST(memory_stays_within_forty_times_the_source)
     oak_part *part = load_part("mcs51-64k");
     size_t lines = 20000, size = 0;
     char *big = malloc(lines * 60);
-    for (size_t i = 0; i < lines; i++) size += (size_t)sprintf(big + size, "label_%zu: mov a, #low(label_%zu)  ; turn the spindle\n", i, (i * 7919) % lines);
+    for (size_t i = 0; i < lines; i++)
+        size += (size_t)sprintf(big + size, "label_%zu: mov a, #low(label_%zu)  ; turn the spindle\n", i,
+                                (i * 7919) % lines);
     oak_host host = host_on(&m, 1000000000);
     oak_program *program;
     collected diags;
@@ -119,4 +123,5 @@ START_TEST(memory_stays_within_forty_times_the_source)
 }
 END_TEST
 
-RUN_SUITE("memory", running_out_of_memory_anywhere_is_told_and_leaks_nothing, a_part_file_gives_back_all_it_took, memory_stays_within_forty_times_the_source)
+RUN_SUITE("memory", running_out_of_memory_anywhere_is_told_and_leaks_nothing,
+          a_part_file_gives_back_all_it_took, memory_stays_within_forty_times_the_source)

@@ -37,7 +37,8 @@ START_TEST(the_shipped_parts_have_their_memories)
         ck_assert_uint_eq(part->port_count, 4);
         ck_assert_uint_eq(part->clocks_per_cycle, 12);
         ck_assert(part->clock_millihertz == 12000000000u);
-        for (unsigned r = 1; r < part->register_count; r++) ck_assert_uint_lt(part->registers[r - 1].address, part->registers[r].address);
+        for (unsigned r = 1; r < part->register_count; r++)
+            ck_assert_uint_lt(part->registers[r - 1].address, part->registers[r].address);
         oak_part_free(part);
     }
 }
@@ -68,12 +69,13 @@ START_TEST(names_of_a_part_are_found)
     ck_assert(oak_part_find_field(part, "T1M", 3, &reg, &field) && field->bit == 4 && field->width == 2);
     ck_assert(!oak_part_find_field(part, "TR9", 3, &reg, &field));
     ck_assert(oak_part_find_pin(part, "P3.5", 4, &pin) && pin == 3 * 32 + 5);
-    ck_assert(!oak_part_find_pin(part, "p3.8", 4, &pin) && !oak_part_find_pin(part, "p4.0", 4, &pin) && !oak_part_find_pin(part, "p3.", 3, &pin));
+    ck_assert(!oak_part_find_pin(part, "p3.8", 4, &pin) && !oak_part_find_pin(part, "p4.0", 4, &pin) &&
+              !oak_part_find_pin(part, "p3.", 3, &pin));
     oak_part_free(part);
 }
 END_TEST
 
-#define HEAD "part: mine\ntitle: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n"
+#define HEAD   "part: mine\ntitle: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n"
 #define MEMORY "memories:\n  - {space: code, kind: rom, size: 4KiB}\n"
 
 START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
@@ -89,15 +91,23 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
         {"part: x\ntitle: t\narchitecture: z99\n", "part-value", 3, 15, "no architecture `z99`"},
         {HEAD "memoreis:\n  - {}\n", "part-key", 6, 1, "no key `memoreis`"},
         {HEAD MEMORY "clock: 12MHz\n", "part-key", 8, 1, "given twice"},
-        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB}\n  - {space: code, kind: rom, at: 100, size: 1}\n", "part-overlap", 8, 5, "overlaps the one at 0x0"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB}\n  - {space: code, kind: rom, at: 100, "
+              "size: 1}\n",
+         "part-overlap", 8, 5, "overlaps the one at 0x0"},
         {HEAD "memories:\n  - {space: code, kind: rum, size: 4KiB}\n", "part-value", 7, 25, "`rum`"},
-        {HEAD "memories:\n  - {space: core, kind: rom, size: 4KiB}\n", "part-value", 7, 13, "no space `core`"},
+        {HEAD "memories:\n  - {space: core, kind: rom, size: 4KiB}\n", "part-value", 7, 13,
+         "no space `core`"},
         {HEAD "memories:\n  - {space: code, kind: rom, size: big}\n", "part-value", 7, 36, "number"},
-        {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80}\n  - {name: Q0, at: 0x80}\n", "part-overlap", 10, 5, "both at 0x80"},
-        {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80, reset: 256}\n", "part-value", 9, 33, "at most 255"},
-        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 8}\n", "part-value", 11, 16, "no bit"},
-        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 5-3, A2: 4}\n", "part-overlap", 11, 11, "share a bit"},
-        {HEAD MEMORY "ports:\n  - {name: p0, register: P9, stage: open-drain, pins: [a]}\n", "part-value", 9, 26, "`P9`"},
+        {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80}\n  - {name: Q0, at: 0x80}\n", "part-overlap", 10,
+         5, "both at 0x80"},
+        {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80, reset: 256}\n", "part-value", 9, 33,
+         "at most 255"},
+        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 8}\n", "part-value", 11, 16,
+         "no bit"},
+        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 5-3, A2: 4}\n", "part-overlap",
+         11, 11, "share a bit"},
+        {HEAD MEMORY "ports:\n  - {name: p0, register: P9, stage: open-drain, pins: [a]}\n", "part-value", 9,
+         26, "`P9`"},
         {HEAD MEMORY "vectors:\n  - {name: far, at: 0x1000}\n", "part-value", 9, 5, "outside code memory"},
         {HEAD "memories: 5\n", "part-shape", 6, 11, "list"},
         {"part: mine\nextends: nothing-such\n", "part-extends", 2, 10, "cannot extend"},
@@ -108,9 +118,12 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         collected diags;
         ck_assert_msg(load_text(cases[i].yaml, &diags) == NULL, "accepted: %s", cases[i].yaml);
-        if (diags.count < 1 || strcmp(diags.one[0].code, cases[i].code) != 0 || diags.one[0].line != cases[i].line || diags.one[0].column != cases[i].column || !strstr(diags.one[0].message, cases[i].says)) {
+        if (diags.count < 1 || strcmp(diags.one[0].code, cases[i].code) != 0 ||
+            diags.one[0].line != cases[i].line || diags.one[0].column != cases[i].column ||
+            !strstr(diags.one[0].message, cases[i].says)) {
             show_collected(&diags);
-            fprintf(stderr, "case %u\n", i); bad++;
+            fprintf(stderr, "case %u\n", i);
+            bad++;
         }
     }
     ck_assert_uint_eq(bad, 0);
@@ -120,7 +133,9 @@ END_TEST
 START_TEST(a_part_of_ones_own_is_taken)
 {
     collected diags;
-    oak_part *part = load_text(HEAD MEMORY "registers:\n  - name: LAMPS\n    at: 0x90\n    reset: 0xf0\n    title: the lamps\n    bits: {RED: 0 warning, MODE: 3-2 colour}\n", &diags);
+    oak_part *part = load_text(HEAD MEMORY "registers:\n  - name: LAMPS\n    at: 0x90\n    reset: 0xf0\n    "
+                                           "title: the lamps\n    bits: {RED: 0 warning, MODE: 3-2 colour}\n",
+                               &diags);
     show_collected(&diags);
     ck_assert_ptr_nonnull(part);
     ck_assert_str_eq(part->registers[0].fields[0].name, "MODE");
@@ -136,10 +151,12 @@ START_TEST(frequencies_and_times_are_exact)
     ck_assert(!oak_read_frequency("11.0592MHz", &value) && value == 11059200000u);
     ck_assert(!oak_read_frequency("32.768 kHz", &value) && value == 32768000);
     ck_assert(!oak_read_frequency("12000000", &value) && value == 12000000000u);
-    ck_assert(oak_read_frequency("fast", &value) && oak_read_frequency("0Hz", &value) && oak_read_frequency("5 m", &value) && oak_read_frequency("", &value));
+    ck_assert(oak_read_frequency("fast", &value) && oak_read_frequency("0Hz", &value) &&
+              oak_read_frequency("5 m", &value) && oak_read_frequency("", &value));
     ck_assert(!oak_read_time("1.5s", 4, &value) && value == 1500000000000u);
     ck_assert(!oak_read_time("250 us", 6, &value) && value == 250000000);
-    ck_assert(oak_read_time("5", 1, &value) && oak_read_time("ms", 2, &value) && oak_read_time("99999999999999s", 15, &value));
+    ck_assert(oak_read_time("5", 1, &value) && oak_read_time("ms", 2, &value) &&
+              oak_read_time("99999999999999s", 15, &value));
     /* one second at 11.0592 MHz and 12 clocks is exactly 921,600 cycles, an hour 3,600 times that */
     ck_assert(oak_time_to_cycles(1000000000000u, 11059200000u, 12) == 921600);
     ck_assert(oak_time_to_cycles(3600000000000000u, 11059200000u, 12) == 3317760000u);
@@ -157,5 +174,7 @@ START_TEST(frequencies_and_times_are_exact)
 }
 END_TEST
 
-RUN_SUITE("part", the_shipped_parts_have_their_memories, a_part_keeps_what_it_extends_and_changes_what_it_names, names_of_a_part_are_found,
-          a_part_file_that_is_wrong_is_refused_with_its_place, a_part_of_ones_own_is_taken, frequencies_and_times_are_exact)
+RUN_SUITE("part", the_shipped_parts_have_their_memories,
+          a_part_keeps_what_it_extends_and_changes_what_it_names, names_of_a_part_are_found,
+          a_part_file_that_is_wrong_is_refused_with_its_place, a_part_of_ones_own_is_taken,
+          frequencies_and_times_are_exact)

@@ -4,8 +4,10 @@
 
 #include <stdio.h>
 
-static const char counter[] = " org iram:0x30\ncount: ds 1\nwide: ds 2\n org bit:0\nflag: ds 1\n org xram:0x100\nlog: ds 4\n org code:0\n"
-                              "start: mov r2, #5\nloop: inc count\n setb flag\n djnz r2, loop\n mov wide, #0x12\n mov wide+1, #0x34\nrest: sjmp rest\ntwice equ 2\n";
+static const char counter[] = " org iram:0x30\ncount: ds 1\nwide: ds 2\n org bit:0\nflag: ds 1\n org "
+                              "xram:0x100\nlog: ds 4\n org code:0\n"
+                              "start: mov r2, #5\nloop: inc count\n setb flag\n djnz r2, loop\n mov wide, "
+                              "#0x12\n mov wide+1, #0x34\nrest: sjmp rest\ntwice equ 2\n";
 
 START_TEST(places_are_resolved_in_every_form)
 {
@@ -15,12 +17,15 @@ START_TEST(places_are_resolved_in_every_form)
     static const struct {
         const char *text;
         uint32_t address;
-    } good[] = {{"loop", 2}, {"LOOP+2", 4}, {"0x0004", 4}, {"6", 6}, {"t.asm:9", 2 - 2}, {"t.asm:10", 2}, {"loop + twice*1", 4}};
+    } good[] = {{"loop", 2},        {"LOOP+2", 4},   {"0x0004", 4},        {"6", 6},
+                {"t.asm:9", 2 - 2}, {"t.asm:10", 2}, {"loop + twice*1", 4}};
     for (unsigned i = 0; i < sizeof good / sizeof *good; i++) {
-        ck_assert_msg(oak_session_place(b.session, good[i].text, &b.sink, &address) == OAK_OK, "%s", good[i].text);
+        ck_assert_msg(oak_session_place(b.session, good[i].text, &b.sink, &address) == OAK_OK, "%s",
+                      good[i].text);
         ck_assert_uint_eq(address, good[i].address);
     }
-    static const char *const bad[] = {"lop", "t.asm:99", "u.asm:1", "count", "a", "0x2000", "-1", "t.asm:x", "", "loop loop"};
+    static const char *const bad[] = {"lop",    "t.asm:99", "u.asm:1", "count", "a",
+                                      "0x2000", "-1",       "t.asm:x", "",      "loop loop"};
     for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
         unsigned before = b.diags.count;
         ck_assert_msg(oak_session_place(b.session, bad[i], &b.sink, &address) == OAK_REFUSED, "%s", bad[i]);
@@ -41,11 +46,34 @@ START_TEST(expressions_read_the_chip)
     static const struct {
         const char *text;
         long long value;
-    } cases[] = {{"count", 5}, {"iram[0x30]", 5}, {"iram[count]", 5}, {"iram[count+1:2]", 0x1234}, {"wide", 0x12}, {"flag", 1}, {"bit[0]", 1},
-                 {"r2", 0}, {"pc == rest", 1}, {"rest", 16 - 2}, {"sp", 7}, {"p1", 0xFF}, {"p1.3", 1}, {"sfr[0x90]", 0xFF}, {"TR0", 0}, {"twice << 3", 16},
-                 {"xram[log]", 0}, {"cy", 0}, {"code[0]", 0x7A}, {"acc.0", 0}, {"count > 4 && flag ? 'y' : 'n'", 'y'}, {"rs", 0}, {"T1M", 0}};
-    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) ck_assert_msg(value_of(&b, cases[i].text) == cases[i].value, "%s is %lld", cases[i].text, value_of(&b, cases[i].text));
-    static const char *const bad[] = {"conut", "iram[0x100]", "1/0", "xram[70000]", "iram[0:9]", "count +", "nowhere[3]", "count count"};
+    } cases[] = {{"count", 5},
+                 {"iram[0x30]", 5},
+                 {"iram[count]", 5},
+                 {"iram[count+1:2]", 0x1234},
+                 {"wide", 0x12},
+                 {"flag", 1},
+                 {"bit[0]", 1},
+                 {"r2", 0},
+                 {"pc == rest", 1},
+                 {"rest", 16 - 2},
+                 {"sp", 7},
+                 {"p1", 0xFF},
+                 {"p1.3", 1},
+                 {"sfr[0x90]", 0xFF},
+                 {"TR0", 0},
+                 {"twice << 3", 16},
+                 {"xram[log]", 0},
+                 {"cy", 0},
+                 {"code[0]", 0x7A},
+                 {"acc.0", 0},
+                 {"count > 4 && flag ? 'y' : 'n'", 'y'},
+                 {"rs", 0},
+                 {"T1M", 0}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++)
+        ck_assert_msg(value_of(&b, cases[i].text) == cases[i].value, "%s is %lld", cases[i].text,
+                      value_of(&b, cases[i].text));
+    static const char *const bad[] = {"conut",     "iram[0x100]", "1/0",        "xram[70000]",
+                                      "iram[0:9]", "count +",     "nowhere[3]", "count count"};
     for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
         oak_reading reading;
         unsigned before = b.diags.count;
@@ -64,14 +92,31 @@ START_TEST(what_is_set_can_be_read_back)
     static const struct {
         const char *set, *read;
         long long value;
-    } cases[] = {{"a=5", "acc", 5}, {"count=count+7", "iram[0x30]", 7}, {"iram[0x31:2]=0x1234", "wide", 0x12}, {"dptr=0xabcd", "sfr[0x83]", 0xAB}, {"TR0=1", "sfr[0x88]", 0x10},
-                 {"T1M=2", "sfr[0x89]", 0x20}, {"flag=1", "iram[0x20]", 1}, {"r7 = 9", "iram[7]", 9}, {"cy=1", "psw & 0x80", 0x80}, {"rs=3", "psw & 0x18", 0x18}, {"p1.2=0", "p1", 0xFB},
-                 {"sfr[0x90]=0x0f", "sfr[0x90]", 0x0F}, {"pc=loop", "pc", 2}, {"xram[log]=-1", "xram[log]", 255}, {"acc.7=1", "a", 0x85}, {"bit[8]=1", "iram[0x21]", 1}, {"INT0=0", "p3.2", 0}};
+    } cases[] = {{"a=5", "acc", 5},
+                 {"count=count+7", "iram[0x30]", 7},
+                 {"iram[0x31:2]=0x1234", "wide", 0x12},
+                 {"dptr=0xabcd", "sfr[0x83]", 0xAB},
+                 {"TR0=1", "sfr[0x88]", 0x10},
+                 {"T1M=2", "sfr[0x89]", 0x20},
+                 {"flag=1", "iram[0x20]", 1},
+                 {"r7 = 9", "iram[7]", 9},
+                 {"cy=1", "psw & 0x80", 0x80},
+                 {"rs=3", "psw & 0x18", 0x18},
+                 {"p1.2=0", "p1", 0xFB},
+                 {"sfr[0x90]=0x0f", "sfr[0x90]", 0x0F},
+                 {"pc=loop", "pc", 2},
+                 {"xram[log]=-1", "xram[log]", 255},
+                 {"acc.7=1", "a", 0x85},
+                 {"bit[8]=1", "iram[0x21]", 1},
+                 {"INT0=0", "p3.2", 0}};
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         ck_assert_msg(oak_session_set(b.session, cases[i].set, &b.sink) == OAK_OK, "%s", cases[i].set);
-        ck_assert_msg(value_of(&b, cases[i].read) == cases[i].value, "%s: %s is %lld", cases[i].set, cases[i].read, value_of(&b, cases[i].read));
+        ck_assert_msg(value_of(&b, cases[i].read) == cases[i].value, "%s: %s is %lld", cases[i].set,
+                      cases[i].read, value_of(&b, cases[i].read));
     }
-    static const char *const bad[] = {"a", "a=256", "flag=2", "loop=3", "twice=3", "iram[0x200]=1", "5=5", "a b=5", "conut=1", "iram[0]=0x100", "sfr[0x7f]=1", "p1.9=0", "a=1/0"};
+    static const char *const bad[] = {
+        "a",     "a=256",   "flag=2",        "loop=3",      "twice=3", "iram[0x200]=1", "5=5",
+        "a b=5", "conut=1", "iram[0]=0x100", "sfr[0x7f]=1", "p1.9=0",  "a=1/0"};
     for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
         unsigned before = b.diags.count;
         ck_assert_msg(oak_session_set(b.session, bad[i], &b.sink) == OAK_REFUSED, "%s", bad[i]);
@@ -102,7 +147,8 @@ START_TEST(conditions_and_counts_narrow_a_stop_point)
     ck_assert_int_eq(value_of(&b, "count"), 3);
     ck_assert_uint_eq(oak_session_stop_point(b.session, number)->hits, 4);
     ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "conut", 0, &b.sink, NULL), OAK_REFUSED);
-    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "1/(count-count)", 0, &b.sink, NULL), OAK_REFUSED);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "loop", "1/(count-count)", 0, &b.sink, NULL),
+                     OAK_REFUSED);
     bench_close(&b);
 }
 END_TEST
@@ -124,13 +170,15 @@ START_TEST(pins_are_driven_at_their_cycle)
     bench b;
     /* counts cycles of three while the pin is high */
     bench_open(&b, "mcs51-8k", "wait: jnb p1.0, wait\nup: nop\n jb p1.0, up\nlow_: sjmp low_\n");
-    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 0 until 100us, 1 for 300 cycles, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 0 until 100us, 1 for 300 cycles, 0", &b.sink),
+                     OAK_OK);
     oak_session_add_stop(b.session, "up", NULL, 0, &b.sink, NULL);
     bench_run(&b, 0, 0);
     ck_assert_uint_eq(cycles_of(&b), 102); /* seen by the jump that begins at 100 */
     oak_session_enable_stop(b.session, 0, false);
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
-    ck_assert_uint_eq(cycles_of(&b), 402); /* 102 + 100 turns of 3, of which the last sees the pin low at 400 */
+    ck_assert_uint_eq(cycles_of(&b),
+                      402); /* 102 + 100 turns of 3, of which the last sees the pin low at 400 */
     bench_close(&b);
 }
 END_TEST
@@ -141,7 +189,8 @@ START_TEST(a_repeating_drive_does_not_drift)
     bench_open(&b, "mcs51-8k", "loop: sjmp next\nnext: sjmp loop\n");
     /* 3 x 333.333 us is 1 ms less 1 ns: over a second, edges keep their exact place */
     oak_session_set_clock(b.session, 11059200000u);
-    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 for 400us, 0 for 600us, repeat", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 for 400us, 0 for 600us, repeat", &b.sink),
+                     OAK_OK);
     for (unsigned ms = 1; ms < 1000; ms += 37) {
         uint64_t edge = oak_time_to_cycles((uint64_t)ms * 1000000000u, 11059200000u, 12);
         bench_run(&b, edge - cycles_of(&b) - 3, 0);
@@ -149,9 +198,21 @@ START_TEST(a_repeating_drive_does_not_drift)
         bench_run(&b, 8, 0);
         ck_assert_int_eq(value_of(&b, "p1.0"), 1);
     }
-    static const char *const bad[] = {"p1.0", "p1.9 = 1", "p1.0 = 2", "p1.0 = 1 for", "p1.0 = 1 for 5", "p1.0 = 1, 0", "p1.0 = 1, repeat", "p1.0 = 1 for 0us, 0 for 0us, repeat",
-                                      "p1.0 = repeat", "p1.0 = 1 since 5ms", "x = 1", "p1.0 = 1 for 5ms 3", ""};
-    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) ck_assert_msg(oak_session_drive(b.session, bad[i], &b.sink) == OAK_REFUSED, "%s", bad[i]);
+    static const char *const bad[] = {"p1.0",
+                                      "p1.9 = 1",
+                                      "p1.0 = 2",
+                                      "p1.0 = 1 for",
+                                      "p1.0 = 1 for 5",
+                                      "p1.0 = 1, 0",
+                                      "p1.0 = 1, repeat",
+                                      "p1.0 = 1 for 0us, 0 for 0us, repeat",
+                                      "p1.0 = repeat",
+                                      "p1.0 = 1 since 5ms",
+                                      "x = 1",
+                                      "p1.0 = 1 for 5ms 3",
+                                      ""};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++)
+        ck_assert_msg(oak_session_drive(b.session, bad[i], &b.sink) == OAK_REFUSED, "%s", bad[i]);
     bench_close(&b);
 }
 END_TEST
@@ -161,7 +222,9 @@ START_TEST(a_stop_point_reached_when_a_pin_changes_is_not_lost)
     for (unsigned offset = 90; offset < 110; offset++) {
         bench b;
         char wave[60];
-        bench_open(&b, "mcs51-8k", " mov r2, #24\nspin: nop\n nop\n djnz r2, spin\nhere: nop\nrest: sjmp rest\n"); /* here is reached at 97 */
+        bench_open(
+            &b, "mcs51-8k",
+            " mov r2, #24\nspin: nop\n nop\n djnz r2, spin\nhere: nop\nrest: sjmp rest\n"); /* here is reached at 97 */
         snprintf(wave, sizeof wave, "p1.0 = 0 until %u cycles, 1", offset);
         ck_assert_int_eq(oak_session_drive(b.session, wave, &b.sink), OAK_OK);
         oak_session_add_stop(b.session, "here", NULL, 0, &b.sink, NULL);
@@ -183,7 +246,8 @@ START_TEST(changes_since_the_run_began_are_told)
     ck_assert_int_eq(oak_session_changes(b.session, changes, 40, &count), OAK_OK);
     /* pc, r2, then iram[2] and iram[0x30] */
     ck_assert_uint_eq(count, 4);
-    ck_assert(changes[2].space == 2 && changes[2].address == 2 && changes[2].before == 0 && changes[2].after == 5);
+    ck_assert(changes[2].space == 2 && changes[2].address == 2 && changes[2].before == 0 &&
+              changes[2].after == 5);
     ck_assert(changes[3].space == 2 && changes[3].address == 0x30 && changes[3].after == 1);
     oak_event event;
     ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
@@ -196,12 +260,15 @@ END_TEST
 
 START_TEST(a_stored_state_goes_on_as_if_it_had_never_stopped)
 {
-    static const char source[] = " org xram:0\nmemo: ds 300\n org code:0\nstart: mov sp, #0x40\n mov dptr, #memo\nloop: inc r3\n mov a, r3\n add a, r4\n mov r4, a\n movx @dptr, a\n inc dptr\n push acc\n pop b\n"
-                                 " mov p1, a\n jb p3.0, loop\n setb rs0\n inc r1\n clr rs0\n sjmp loop\n";
+    static const char source[] =
+        " org xram:0\nmemo: ds 300\n org code:0\nstart: mov sp, #0x40\n mov dptr, #memo\nloop: inc r3\n mov "
+        "a, r3\n add a, r4\n mov r4, a\n movx @dptr, a\n inc dptr\n push acc\n pop b\n"
+        " mov p1, a\n jb p3.0, loop\n setb rs0\n inc r1\n clr rs0\n sjmp loop\n";
     static const char wave[] = "p3.0 = 1 for 70us, 0 for 30us, repeat";
     bench whole, first, second;
     text state = {0}, state_whole = {0}, state_again = {0};
-    oak_text_sink sink = text_sink(&state), whole_sink = text_sink(&state_whole), again_sink = text_sink(&state_again);
+    oak_text_sink sink = text_sink(&state), whole_sink = text_sink(&state_whole),
+                  again_sink = text_sink(&state_again);
     bench_open(&whole, "mcs51-8k", source);
     bench_open(&first, "mcs51-8k", source);
     bench_open(&second, "mcs51-8k", source);
@@ -210,7 +277,8 @@ START_TEST(a_stored_state_goes_on_as_if_it_had_never_stopped)
     bench_run(&whole, 2000, 0);
     bench_run(&first, 777, 0);
     ck_assert_int_eq(oak_session_write_state(first.session, &sink), OAK_OK);
-    ck_assert_int_eq(oak_session_read_state(second.session, state.bytes, state.size, "s.json", &second.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_read_state(second.session, state.bytes, state.size, "s.json", &second.sink),
+                     OAK_OK);
     ck_assert_int_eq(oak_session_write_state(second.session, &again_sink), OAK_OK);
     oak_session_drive(second.session, wave, &second.sink);
     bench_run(&second, 2000 - cycles_of(&first), 0);
@@ -230,19 +298,39 @@ END_TEST
 
 START_TEST(a_wrong_state_file_is_refused)
 {
-    static const char *const bad[] = {"", "{", "[]", "5", "{\"part\": \"mcs51-4k\"}", "{\"registers\": {\"q\": 1}}", "{\"registers\": {\"a\": 256}}", "{\"registers\": {\"a\": 1.5}}", "{\"registers\": [1]}",
-                                      "{\"sfr\": {\"P9\": 1}}", "{\"sfr\": {\"P1\": -1}}", "{\"memory\": [{\"space\": \"iram\", \"at\": 255, \"bytes\": \"0011\"}]}", "{\"memory\": [{\"space\": \"iram\", \"at\": 0, \"bytes\": \"0g\"}]}",
-                                      "{\"memory\": [{\"space\": \"ram\", \"at\": 0, \"bytes\": \"00\"}]}", "{\"memory\": [5]}", "{\"cycles\": -1}", "{\"driven\": {\"p1.8\": 1}}", "{\"driven\": {\"p1.0\": 2}}", "{\"registers\": {\"a\": \"1\"}}"};
+    static const char *const bad[] = {
+        "",
+        "{",
+        "[]",
+        "5",
+        "{\"part\": \"mcs51-4k\"}",
+        "{\"registers\": {\"q\": 1}}",
+        "{\"registers\": {\"a\": 256}}",
+        "{\"registers\": {\"a\": 1.5}}",
+        "{\"registers\": [1]}",
+        "{\"sfr\": {\"P9\": 1}}",
+        "{\"sfr\": {\"P1\": -1}}",
+        "{\"memory\": [{\"space\": \"iram\", \"at\": 255, \"bytes\": \"0011\"}]}",
+        "{\"memory\": [{\"space\": \"iram\", \"at\": 0, \"bytes\": \"0g\"}]}",
+        "{\"memory\": [{\"space\": \"ram\", \"at\": 0, \"bytes\": \"00\"}]}",
+        "{\"memory\": [5]}",
+        "{\"cycles\": -1}",
+        "{\"driven\": {\"p1.8\": 1}}",
+        "{\"driven\": {\"p1.0\": 2}}",
+        "{\"registers\": {\"a\": \"1\"}}"};
     for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
         bench b;
         bench_open(&b, "mcs51-8k", " nop");
-        ck_assert_msg(oak_session_read_state(b.session, bad[i], strlen(bad[i]), "s.json", &b.sink) == OAK_REFUSED, "accepted: %s", bad[i]);
+        ck_assert_msg(oak_session_read_state(b.session, bad[i], strlen(bad[i]), "s.json", &b.sink) ==
+                          OAK_REFUSED,
+                      "accepted: %s", bad[i]);
         ck_assert_msg(b.diags.count >= 1, "no message: %s", bad[i]);
         ck_assert_str_eq(b.diags.one[0].file, "s.json");
         bench_close(&b);
     }
     bench b;
-    static const char good[] = "{\"registers\": {\"a\": 7}, \"memory\": [{\"space\": \"xram\", \"at\": 16, \"bytes\": \"AAbb\"}]}"; /* a part of a state is a state */
+    static const char good[] = "{\"registers\": {\"a\": 7}, \"memory\": [{\"space\": \"xram\", \"at\": 16, "
+                               "\"bytes\": \"AAbb\"}]}"; /* a part of a state is a state */
     bench_open(&b, "mcs51-8k", " nop");
     ck_assert_int_eq(oak_session_read_state(b.session, good, strlen(good), "s.json", &b.sink), OAK_OK);
     ck_assert_int_eq(value_of(&b, "a"), 7);
@@ -266,7 +354,10 @@ typedef struct scripted {
 
 #define LOG(...) snprintf(self->log + strlen(self->log), sizeof self->log - strlen(self->log), __VA_ARGS__)
 
-static const oak_part *script_part(void *chip) { return &((scripted *)chip)->part; }
+static const oak_part *script_part(void *chip)
+{
+    return &((scripted *)chip)->part;
+}
 
 static oak_status script_reset(void *chip)
 {
@@ -316,7 +407,8 @@ static oak_status script_write_register(void *chip, unsigned reg, uint32_t value
     return OAK_OK;
 }
 
-static oak_status script_read_memory(void *chip, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+static oak_status script_read_memory(void *chip, unsigned space, uint32_t address, uint8_t *bytes,
+                                     size_t count)
 {
     scripted *self = chip;
     if (space != 2 || address > 256 || count > 256 - address) return OAK_OUT_OF_RANGE;
@@ -324,7 +416,8 @@ static oak_status script_read_memory(void *chip, unsigned space, uint32_t addres
     return OAK_OK;
 }
 
-static oak_status script_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+static oak_status script_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes,
+                                      size_t count)
 {
     scripted *self = chip;
     if (space != 2 || address > 256 || count > 256 - address) return OAK_OUT_OF_RANGE;
@@ -369,14 +462,27 @@ static oak_status script_write_time(void *chip, const oak_chip_time *time)
 
 START_TEST(a_session_works_on_any_chip_port)
 {
-    static const oak_chip_ops ops = {script_part,         script_reset,      script_run,       script_read_register, script_write_register, script_read_memory,
-                                     script_write_memory, script_read_pin, script_drive_pin, script_set_stop,      script_read_time,      script_write_time};
+    static const oak_chip_ops ops = {script_part,          script_reset,          script_run,
+                                     script_read_register, script_write_register, script_read_memory,
+                                     script_write_memory,  script_read_pin,       script_drive_pin,
+                                     script_set_stop,      script_read_time,      script_write_time};
     static const oak_part_memory memories[] = {{1, false, 0, 8, "code"}, {2, true, 0, 256, "ram"}};
-    static const oak_part_register registers[] = {{.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
-    static const oak_part_port ports[] = {{.name = "px", .address = 0x90, .space = 4, .pin_count = 8, .title = ""}};
+    static const oak_part_register registers[] = {
+        {.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
+    static const oak_part_port ports[] = {
+        {.name = "px", .address = 0x90, .space = 4, .pin_count = 8, .title = ""}};
     static scripted chip;
-    chip.part = (oak_part){.name = "script", .title = "", .architecture = oak_architecture_find("mcs51"), .clock_millihertz = 12000000000u, .clocks_per_cycle = 12,
-                           .memories = memories, .memory_count = 2, .registers = registers, .register_count = 1, .ports = ports, .port_count = 1};
+    chip.part = (oak_part){.name = "script",
+                           .title = "",
+                           .architecture = oak_architecture_find("mcs51"),
+                           .clock_millihertz = 12000000000u,
+                           .clocks_per_cycle = 12,
+                           .memories = memories,
+                           .memory_count = 2,
+                           .registers = registers,
+                           .register_count = 1,
+                           .ports = ports,
+                           .port_count = 1};
     oak_host host = oak_linux_host();
     oak_chip_port port = {&chip, &ops};
     oak_session *session;
@@ -398,7 +504,8 @@ START_TEST(a_session_works_on_any_chip_port)
     ck_assert_uint_eq(count, 2); /* pc and ram[0x30] */
     ck_assert_uint_eq(changes[1].after, 14);
     oak_session_close(session);
-    ck_assert_str_eq(chip.log, "stop 6=1;register 1=3;pin 3=1 at 0;run 45;pin 3=0 at 50;run -1;run -1;stop 6=0;");
+    ck_assert_str_eq(chip.log,
+                     "stop 6=1;register 1=3;pin 3=1 at 0;run 45;pin 3=0 at 50;run -1;run -1;stop 6=0;");
 }
 END_TEST
 
@@ -422,7 +529,10 @@ START_TEST(a_line_port_carries_bytes_both_ways)
 }
 END_TEST
 
-RUN_SUITE("session", places_are_resolved_in_every_form, expressions_read_the_chip, what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
-          a_budget_and_a_condition_that_never_holds_end_together, pins_are_driven_at_their_cycle, a_repeating_drive_does_not_drift,
-          a_stop_point_reached_when_a_pin_changes_is_not_lost, changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,
-          a_wrong_state_file_is_refused, a_session_works_on_any_chip_port, a_line_port_carries_bytes_both_ways)
+RUN_SUITE("session", places_are_resolved_in_every_form, expressions_read_the_chip,
+          what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
+          a_budget_and_a_condition_that_never_holds_end_together, pins_are_driven_at_their_cycle,
+          a_repeating_drive_does_not_drift, a_stop_point_reached_when_a_pin_changes_is_not_lost,
+          changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,
+          a_wrong_state_file_is_refused, a_session_works_on_any_chip_port,
+          a_line_port_carries_bytes_both_ways)

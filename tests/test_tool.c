@@ -6,7 +6,7 @@
 
 #include <cjson/cJSON.h>
 
-static char folder[100];
+static char folder[60];
 static char *out, *err;
 
 /* Runs `spindle ARGUMENTS` in a folder of its own; the exit code. */
@@ -23,7 +23,7 @@ static int spindle(const char *arguments)
 static void put_file(const char *name, const char *content)
 {
     char path[300];
-    snprintf(path, sizeof path, "%s/%s", folder, name);
+    snprintf(path, sizeof path, "%.90s/%s", folder, name);
     FILE *file = fopen(path, "w");
     ck_assert_ptr_nonnull(file);
     fputs(content, file);
@@ -33,7 +33,7 @@ static void put_file(const char *name, const char *content)
 static char *get_file(const char *name)
 {
     char command[500], *error, *content;
-    snprintf(command, sizeof command, "cat %s/%s", folder, name);
+    snprintf(command, sizeof command, "cat %.90s/%s", folder, name);
     shell(command, &content, &error);
     free(error);
     return content;
@@ -48,7 +48,7 @@ static void open_folder(void)
 {
     snprintf(folder, sizeof folder, "/tmp/oak-tool-%d", (int)getpid());
     char command[200], *o, *e;
-    snprintf(command, sizeof command, "rm -rf %s && mkdir %s", folder, folder);
+    snprintf(command, sizeof command, "rm -rf %.60s && mkdir %.60s", folder, folder);
     ck_assert_int_eq(shell(command, &o, &e), 0);
     free(o);
     free(e);
@@ -68,7 +68,7 @@ START_TEST(assembling_writes_hex_listing_and_symbols)
     has(listing, "     2  0x0000  74 2A          1  start: mov a, #0x2a\n");
     cJSON *root = cJSON_Parse(symbols), *list = cJSON_GetObjectItem(root, "symbols");
     ck_assert_int_eq(cJSON_GetArraySize(list), 2);
-    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(list, 0), "name")), "rest");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(list, 0), "name")), "start");
     cJSON_Delete(root);
     free(hex);
     free(listing);
@@ -82,14 +82,15 @@ START_TEST(a_refused_source_leaves_the_earlier_output_alone)
     put_file("bad.hex", "keep me\n");
     ck_assert_int_eq(spindle("asm bad.asm --part mcs51-4k"), 1);
     ck_assert_str_eq(out, "");
-    ck_assert_str_eq(err, "bad.asm:1:2: error: `mvo` is no instruction of mcs51 and no directive [unknown-operation]\n"
-                          "     1 |  mvo a, #1\n"
-                          "       |  ^^^\n"
-                          "       > Did you mean `mov`?\n"
-                          "bad.asm:2:10: error: `conut` is not defined [unknown-symbol]\n"
-                          "     2 |  mov a, #conut\n"
-                          "       |          ^^^^^\n"
-                          "2 errors; nothing was written\n");
+    ck_assert_str_eq(
+        err, "bad.asm:1:2: error: `mvo` is no instruction of mcs51 and no directive [unknown-operation]\n"
+             "     1 |  mvo a, #1\n"
+             "       |  ^^^\n"
+             "       > Did you mean `mov`?\n"
+             "bad.asm:2:10: error: `conut` is not defined [unknown-symbol]\n"
+             "     2 |  mov a, #conut\n"
+             "       |          ^^^^^\n"
+             "2 errors; nothing was written\n");
     char *hex = get_file("bad.hex");
     ck_assert_str_eq(hex, "keep me\n");
     free(hex);
@@ -101,7 +102,8 @@ START_TEST(json_tells_the_same)
     open_folder();
     ck_assert_int_eq(spindle("asm bad.asm --part mcs51-4k --json"), 1);
     ck_assert_str_eq(err, "");
-    cJSON *root = cJSON_Parse(out), *list = cJSON_GetObjectItem(root, "diagnostics"), *first = cJSON_GetArrayItem(list, 0);
+    cJSON *root = cJSON_Parse(out), *list = cJSON_GetObjectItem(root, "diagnostics"),
+          *first = cJSON_GetArrayItem(list, 0);
     ck_assert_int_eq(cJSON_GetArraySize(list), 2);
     ck_assert(cJSON_IsFalse(cJSON_GetObjectItem(root, "ok")));
     ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(first, "code")), "unknown-operation");
@@ -110,9 +112,12 @@ START_TEST(json_tells_the_same)
     ck_assert_int_eq(spindle("run good.asm --part mcs51-4k --json --show 0x30 --show 'iram[0x2f..0x30]'"), 0);
     root = cJSON_Parse(out);
     ck_assert_ptr_nonnull(root);
-    ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "registers"), "a")), 42);
-    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "reason")), "parked");
-    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "place")), "rest");
+    ck_assert_int_eq(
+        (int)cJSON_GetNumberValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "registers"), "a")), 42);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "reason")),
+                     "parked");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(root, "stop"), "place")),
+                     "rest");
     ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(root, "cycle_unit")), "machine cycle");
     cJSON *bytes = cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(root, "show"), 1), "bytes");
     ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetArrayItem(bytes, 1)), 42);
@@ -131,8 +136,12 @@ END_TEST
 START_TEST(a_run_reports_why_and_where_it_stopped)
 {
     open_folder();
-    ck_assert_int_eq(spindle("run good.asm --part mcs51-4k --stop-at rest --show 0x30 --show 'iram[0x30]' --show 'a as bin'"), 0);
-    has(out, "Stop point `rest`\n  at 0x0004, rest, good.asm:4\n       4 | rest: sjmp rest\n  2 machine cycles = 2.000 us at 12 MHz; 2 instructions\n");
+    ck_assert_int_eq(
+        spindle(
+            "run good.asm --part mcs51-4k --stop-at rest --show 0x30 --show 'iram[0x30]' --show 'a as bin'"),
+        0);
+    has(out, "Stop point `rest`\n  at 0x0004, rest, good.asm:4\n       4 | rest: sjmp rest\n  2 machine "
+             "cycles = 2.000 us at 12 MHz; 2 instructions\n");
     has(out, "a 0x2a");
     has(out, "ACC    0x2a  0010 1010  accumulator");
     has(out, "iram[0x30]         0x2a  42  0010 1010  '*'");
@@ -164,7 +173,8 @@ START_TEST(budgets_and_their_words)
     has(out, "300 machine cycles");
     ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --time 5ms --brief"), 0);
     has(out, "5,001 machine cycles = 5.001 ms");
-    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --brief"), 0); /* a program without an end ends all the same */
+    ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --brief"),
+                     0); /* a program without an end ends all the same */
     has(out, "Budget used up (the usual 10 s");
     ck_assert_int_eq(spindle("run turn.asm --part mcs51-4k --stop-at 'turn every 5' --brief"), 0);
     has(out, "hit 5 times");
@@ -176,7 +186,10 @@ START_TEST(state_files_carry_a_run_on)
     open_folder();
     put_file("long.asm", "loop: inc a\n mov 0x30, a\n mov p1, a\n sjmp loop\n");
     ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 1000 --state-out half.json --brief"), 0);
-    ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 1000 --state-in half.json --state-out two.json --brief"), 0);
+    ck_assert_int_eq(
+        spindle(
+            "run long.asm --part mcs51-4k --cycles 1000 --state-in half.json --state-out two.json --brief"),
+        0);
     ck_assert_int_eq(spindle("run long.asm --part mcs51-4k --cycles 2000 --state-out one.json --brief"), 0);
     char *one = get_file("one.json"), *two = get_file("two.json");
     ck_assert_str_eq(one, two);
@@ -215,7 +228,8 @@ START_TEST(wrong_usage_ends_with_exit_code_2_and_a_way_out)
         {"run good.asm --part mcs51-8k --show 'iram[0x30..0x400]'", 1, "no internal RAM from 0x30 to 0x400"},
         {"run good.asm --part mcs51-8k --show 'iram[0x30..'", 1, "no stretch"},
         {"run good.asm --part mcs51-8k --state-in none.json", 1, "no such state file"},
-        {"run good.asm --part mcs51-8k --state-in good.asm", 1, "good.asm:1:2: error: this is not valid JSON"},
+        {"run good.asm --part mcs51-8k --state-in good.asm", 1,
+         "good.asm:1:2: error: this is not valid JSON"},
         {"run bad.asm --part mcs51-8k", 1, "Did you mean `mov`?"},
         {"parts mcs51-9k", 2, "Did you mean mcs51-"},
     };
@@ -273,6 +287,8 @@ START_TEST(odd_names_of_files_work)
 }
 END_TEST
 
-RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same, a_run_reports_why_and_where_it_stopped,
-          a_fault_ends_with_exit_code_3, budgets_and_their_words, state_files_carry_a_run_on, wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
+RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_leaves_the_earlier_output_alone,
+          json_tells_the_same, a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3,
+          budgets_and_their_words, state_files_carry_a_run_on,
+          wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
           a_part_is_shown_with_all_it_has, odd_names_of_files_work)

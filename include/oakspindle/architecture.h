@@ -12,17 +12,19 @@ extern "C" {
 #endif
 
 typedef struct oak_space_info {
-    const char *name;  /* as written in programs and on the command line; space 0 is "number": no space at all */
+    const char
+        *name; /* as written in programs and on the command line; space 0 is "number": no space at all */
     const char *title;
-    bool of_bits;      /* addresses of this space name single bits */
-    bool special;      /* its cells are special function registers */
+    bool of_bits; /* addresses of this space name single bits */
+    bool special; /* its cells are special function registers */
 } oak_space_info;
 
 typedef struct oak_register_info {
     const char *name; /* the manual's name, in lower case */
     uint8_t bits;
     const char *title;
-    bool derived;     /* shown and settable, but part of another register or of memory: not stored in state files */
+    bool
+        derived; /* shown and settable, but part of another register or of memory: not stored in state files */
 } oak_register_info;
 
 typedef struct oak_flag_info {

@@ -18,11 +18,11 @@ typedef struct oak_program oak_program;
  * Warnings do not refuse. On success *program is made; otherwise it is left alone and the result is OAK_REFUSED,
  * OAK_NOT_FOUND, OAK_IO_ERROR (each after a diagnostic) or OAK_NO_MEMORY. The host and the part must outlive the
  * program. */
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
-                        oak_program **program);
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
+                        const oak_diag_sink *sink, oak_program **program);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
-oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text, size_t size,
-                             const oak_diag_sink *sink, oak_program **program);
+oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
+                             size_t size, const oak_diag_sink *sink, oak_program **program);
 
 /* An empty program, to be filled with an image and, if there are any, symbols and lines from elsewhere. */
 oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program);
@@ -40,12 +40,12 @@ typedef struct oak_symbol {
     oak_symbol_kind kind; /* defined as a label, by equ or bit, by set */
     uint8_t space;        /* 0 for a plain number */
     int64_t value;
-    const char *file;     /* where it was defined; NULL when not known */
+    const char *file; /* where it was defined; NULL when not known */
     uint32_t line;
-    uint32_t uses;        /* how often the source names it */
+    uint32_t uses; /* how often the source names it */
 } oak_symbol;
 
-/* Symbols in alphabetical order, from 0; NULL after the last. */
+/* Symbols in the order in which the source names them first, from 0; NULL after the last. */
 const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index);
 /* Finds a symbol; letters of either case are alike. */
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length);

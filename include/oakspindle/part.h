@@ -24,8 +24,8 @@ typedef struct oak_part_memory {
 /* A bit or a field of a register. */
 typedef struct oak_part_field {
     const char *name;
-    uint8_t bit;   /* lowest bit */
-    uint8_t width; /* bits, from 1 */
+    uint8_t bit;       /* lowest bit */
+    uint8_t width;     /* bits, from 1 */
     const char *title; /* may be empty */
 } oak_part_field;
 

@@ -58,37 +58,37 @@ struct oak_part;
 
 /* Why a run ended. */
 typedef enum oak_stop_reason {
-    OAK_STOP_NONE,        /* it has not run yet */
-    OAK_STOP_STEP,        /* one instruction was executed, as asked */
-    OAK_STOP_POINT,       /* it reached a stop point; the instruction there has not been executed */
-    OAK_STOP_CYCLES,      /* the cycle budget is used up */
-    OAK_STOP_STEPS,       /* the instruction budget is used up */
-    OAK_STOP_PARKED,      /* the next instruction jumps to itself and nothing can wake it */
-    OAK_STOP_FAULT,       /* see oak_fault; the instruction at pc has not been executed */
-    OAK_STOP_USER         /* somebody asked it to stop */
+    OAK_STOP_NONE,   /* it has not run yet */
+    OAK_STOP_STEP,   /* one instruction was executed, as asked */
+    OAK_STOP_POINT,  /* it reached a stop point; the instruction there has not been executed */
+    OAK_STOP_CYCLES, /* the cycle budget is used up */
+    OAK_STOP_STEPS,  /* the instruction budget is used up */
+    OAK_STOP_PARKED, /* the next instruction jumps to itself and nothing can wake it */
+    OAK_STOP_FAULT,  /* see oak_fault; the instruction at pc has not been executed */
+    OAK_STOP_USER    /* somebody asked it to stop */
 } oak_stop_reason;
 
 /* What a real chip would suffer silently. */
 typedef enum oak_fault {
     OAK_FAULT_NONE,
-    OAK_FAULT_RESERVED,       /* a reserved operation code; address: where it is */
-    OAK_FAULT_UNPROGRAMMED,   /* execution of memory that was never programmed; address: the byte */
-    OAK_FAULT_OUTSIDE_CODE,   /* execution beyond the code memory of the part; address: where */
-    OAK_FAULT_STACK_OVERFLOW, /* a push past the end of the RAM; address: the stack pointer before it */
-    OAK_FAULT_STACK_UNDERFLOW,/* a pop below the start of the RAM; address: the stack pointer before it */
-    OAK_FAULT_ABSENT          /* access to memory or a register the part does not have; space and address say which */
+    OAK_FAULT_RESERVED,        /* a reserved operation code; address: where it is */
+    OAK_FAULT_UNPROGRAMMED,    /* execution of memory that was never programmed; address: the byte */
+    OAK_FAULT_OUTSIDE_CODE,    /* execution beyond the code memory of the part; address: where */
+    OAK_FAULT_STACK_OVERFLOW,  /* a push past the end of the RAM; address: the stack pointer before it */
+    OAK_FAULT_STACK_UNDERFLOW, /* a pop below the start of the RAM; address: the stack pointer before it */
+    OAK_FAULT_ABSENT /* access to memory or a register the part does not have; space and address say which */
 } oak_fault;
 
 typedef struct oak_stop {
     oak_stop_reason reason;
-    uint32_t pc;            /* address of the next instruction */
+    uint32_t pc; /* address of the next instruction */
     oak_fault fault;
-    uint8_t fault_space;    /* number of the space, as in the part's architecture */
+    uint8_t fault_space; /* number of the space, as in the part's architecture */
     uint32_t fault_address;
 } oak_stop;
 
 typedef struct oak_chip_time {
-    uint64_t cycles;        /* cycle units of the part since reset: machine cycles or core clocks */
+    uint64_t cycles; /* cycle units of the part since reset: machine cycles or core clocks */
     uint64_t instructions;
 } oak_chip_time;
 
@@ -117,7 +117,8 @@ typedef struct oak_chip_ops {
     oak_status (*write_register)(void *chip, unsigned reg, uint32_t value);
     /* Reads or writes bytes of a space without side effects; a special register is read as it is stored. */
     oak_status (*read_memory)(void *chip, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
-    oak_status (*write_memory)(void *chip, unsigned space, uint32_t address, const uint8_t *bytes, size_t count);
+    oak_status (*write_memory)(void *chip, unsigned space, uint32_t address, const uint8_t *bytes,
+                               size_t count);
     /* Pins are numbered port * 32 + bit, ports in the order of the part. */
     oak_status (*read_pin)(void *chip, unsigned pin, oak_pin *state);
     oak_status (*drive_pin)(void *chip, unsigned pin, oak_level level);

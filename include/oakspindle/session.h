@@ -20,7 +20,8 @@ extern "C" {
 typedef struct oak_session oak_session;
 
 /* Opens a session on a chip. The host, the chip and the program (which may be NULL) must outlive it. OAK_NO_MEMORY. */
-oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program, oak_session **session);
+oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
+                            oak_session **session);
 /* Closes it and takes its stop points off the chip; NULL is allowed. */
 void oak_session_close(oak_session *session);
 
@@ -33,7 +34,8 @@ uint64_t oak_session_clock(const oak_session *session);
 oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz);
 
 /* Resolves a place. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink, uint32_t *address);
+oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
+                             uint32_t *address);
 /* Writes "label+4" or "0x0123" for an address of code. */
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room);
 
@@ -49,8 +51,8 @@ typedef struct oak_stop_point {
 } oak_stop_point;
 
 /* Adds a stop point at a place. `condition` may be NULL; `every` 0 means 1. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition, uint64_t every,
-                                const oak_diag_sink *sink, unsigned *number);
+oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
+                                uint64_t every, const oak_diag_sink *sink, unsigned *number);
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
 /* By number from 0; NULL after the last. */
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number);
@@ -70,7 +72,8 @@ typedef struct oak_event {
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
 oak_status oak_session_reset(oak_session *session);
 /* Runs until something stops it. OAK_REFUSED, after a diagnostic, when a condition cannot be worked out. */
-oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink, oak_event *event);
+oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                           oak_event *event);
 /* Executes one instruction. */
 oak_status oak_session_step(oak_session *session, oak_event *event);
 /* How the last run ended. */
@@ -86,15 +89,16 @@ oak_status oak_session_drive(oak_session *session, const char *text, const oak_d
 
 typedef struct oak_reading {
     int64_t value;
-    uint8_t bits;     /* width of what was read; 64 for anything computed */
-    bool is_address;  /* an address of code */
+    uint8_t bits;    /* width of what was read; 64 for anything computed */
+    bool is_address; /* an address of code */
 } oak_reading;
 
 /* Works out an expression now. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink, oak_reading *reading);
+oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                             oak_reading *reading);
 /* Resolves a stretch of memory, "space[from..to]": its space and first and last address. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink, unsigned *space,
-                             uint32_t *from, uint32_t *to);
+oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
+                             unsigned *space, uint32_t *from, uint32_t *to);
 /* Sets what the left side of "EXPR=VALUE" names: a register, a special register, a bit, a cell, a variable, a pin (which
  * drives it from outside). OAK_REFUSED after a diagnostic. */
 oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink);

@@ -5,7 +5,7 @@
 #define OAK_VERSION_MAJOR 0
 #define OAK_VERSION_MINOR 1
 #define OAK_VERSION_PATCH 0
-#define OAK_VERSION_TEXT "0.1.0"
+#define OAK_VERSION_TEXT  "0.1.0"
 
 #ifdef __cplusplus
 extern "C" {

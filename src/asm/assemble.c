@@ -29,12 +29,18 @@ static void read_lines(assembler *as, oak_source_file *file)
 static oak_status keep_records(assembler *as)
 {
     oak_program *program = as->program;
-    oak_record *records = oak_grow(&program->host, NULL, &program->record_room, as->statement_count + 1, sizeof *records);
+    oak_record *records =
+        oak_grow(&program->host, NULL, &program->record_room, as->statement_count + 1, sizeof *records);
     if (!records) return OAK_NO_MEMORY;
     program->records = records;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        oak_record record = {.line = one->line, .file = one->file, .space = one->space, .size = one->size, .at = one->address};
+        oak_record record = {.line = one->line,
+                             .file = one->file,
+                             .space = one->space,
+                             .size = one->size,
+                             .text_at = one->text_at,
+                             .at = one->address};
         oak_value value;
         oak_expr_fault fault;
         switch (one->kind) {
@@ -65,14 +71,11 @@ static oak_status keep_lines(assembler *as)
     for (size_t i = 0; i < program->record_count; i++) count += program->records[i].kind <= OAK_RECORD_DATA;
     program->lines = oak_grow(&program->host, NULL, &program->line_room, count + 1, sizeof *program->lines);
     if (!program->lines) return OAK_NO_MEMORY;
-    const char *at = program->files[0].text;
-    uint32_t line = 1;
     for (size_t i = 0; i < program->record_count; i++) {
         const oak_record *record = &program->records[i];
         const oak_source_file *file = &program->files[record->file];
         if (record->kind > OAK_RECORD_DATA) continue;
-        const char *end = file->text + file->size;
-        for (; line < record->line && at < end; at++) line += *at == '\n';
+        const char *at = file->text + record->text_at, *end = file->text + file->size;
         const char *stop = at;
         while (stop < end && *stop != '\n' && *stop != '\r') stop++;
         program->lines[program->line_count++] = (oak_line){.file = file->name,
@@ -136,9 +139,14 @@ static void close_assembler(assembler *as)
     oak_program_free(as->program);
 }
 
-static oak_status open_assembler(assembler *as, const oak_host *host, const oak_part *part, const oak_diag_sink *sink)
+static oak_status open_assembler(assembler *as, const oak_host *host, const oak_part *part,
+                                 const oak_diag_sink *sink)
 {
-    *as = (assembler){.host = host, .part = part, .sink = sink, .isa = oak_isa_find(part->architecture->name), .suggestions_left = 50};
+    *as = (assembler){.host = host,
+                      .part = part,
+                      .sink = sink,
+                      .isa = oak_isa_find(part->architecture->name),
+                      .suggestions_left = 50};
     if (!as->isa) return OAK_UNSUPPORTED;
     oak_arena_open(&as->arena, host);
     as->insn.operand = as->operands;
@@ -172,12 +180,13 @@ static oak_status assemble(assembler *as, const char *name, const char *text, si
     return status ? status : build_program(as);
 }
 
-oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text, size_t size,
-                             const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
+                             size_t size, const oak_diag_sink *sink, oak_program **program)
 {
     assembler as;
     if (size > LARGEST_SOURCE) {
-        oak_refuse(sink, "file-size", name, 0, 0, NULL, "a source file may have %d MiB at most", LARGEST_SOURCE >> 20);
+        oak_refuse(sink, "file-size", name, 0, 0, NULL, "a source file may have %d MiB at most",
+                   LARGEST_SOURCE >> 20);
         return OAK_REFUSED;
     }
     oak_status status = open_assembler(&as, host, part, sink);
@@ -193,7 +202,8 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
     return status;
 }
 
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
+                        const oak_diag_sink *sink, oak_program **program)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;
@@ -201,7 +211,8 @@ oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *
     oak_status status = host->read_file(host->context, path, LARGEST_SOURCE, &bytes, &size);
     if (status == OAK_NO_MEMORY) return status;
     if (status) {
-        oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s", oak_status_text(status));
+        oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s",
+                   oak_status_text(status));
         return status;
     }
     status = oak_assemble_text(host, part, path, bytes ? (const char *)bytes : "", size, sink, program);

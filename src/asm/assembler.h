@@ -27,26 +27,27 @@ typedef struct asm_symbol {
     bool evaluating;
     bool reported; /* its absence, or that it goes in a circle */
     bool must_be_bit;
+    bool settled; /* a constant whose value is kept in `value` and `space`, once layout is done */
     uint16_t file, column;
     uint32_t line;
     uint32_t uses;
-    int64_t value;           /* of a label or a part's name */
-    const oak_expr *expr;    /* of a constant or variable */
-    oak_value here;          /* what $ means in it */
+    int64_t value;        /* of a label or a part's name, or of a settled constant */
+    const oak_expr *expr; /* of a constant or variable */
+    oak_value here;       /* what $ means in it */
 } asm_symbol;
 
 enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };
 
 /* A name met in the source, kept once; letters of either case are alike. */
 typedef struct asm_name {
-    struct asm_name *next; /* same bucket */
+    struct asm_name *next;  /* same bucket */
     struct asm_name *later; /* all names, in the order they were met */
     uint32_t hash;
     uint16_t length;
-    int16_t mnemonic;  /* WORD_UNKNOWN until asked */
+    int16_t mnemonic; /* WORD_UNKNOWN until asked */
     int16_t directive;
     bool is_register;
-    const char *text;  /* as it was written first */
+    const char *text;   /* as it was written first */
     asm_symbol *symbol; /* the newest; NULL until it is used or defined */
 } asm_name;
 
@@ -70,12 +71,13 @@ typedef struct statement {
     uint16_t file;
     uint8_t kind;
     uint8_t space;
-    uint8_t unit;  /* bytes of one data item */
-    uint8_t form;  /* the form taken */
+    uint8_t unit; /* bytes of one data item */
+    uint8_t form; /* the form taken */
     uint8_t form_count;
     uint32_t address;
     uint32_t size;
-    uint32_t count; /* data items, labels */
+    uint32_t count;    /* data items */
+    uint32_t text_at;  /* where its line begins in the file */
     asm_symbol *label; /* the symbol a value or label belongs to; the last of several labels */
     union {
         const oak_expr *expr;
@@ -116,10 +118,11 @@ typedef struct assembler {
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 
-    uint8_t space;         /* where statements go now */
-    uint32_t *here;        /* next address of each space */
+    uint8_t space;  /* where statements go now */
+    uint32_t *here; /* next address of each space */
     bool ended;
-    bool lost; /* an org was wrong: what follows has no known place */
+    bool settled; /* layout is done: values no longer change */
+    bool lost;    /* an org was wrong: what follows has no known place */
     unsigned overrun_reported;
 
     /* the line being read */
@@ -154,7 +157,8 @@ void asm_define_label_at(assembler *as, asm_symbol *symbol);
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
 oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
 /* The same without reporting, for values inside others. */
-oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault);
+oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
+                        oak_expr_fault *fault);
 void asm_place(assembler *as, statement *one);
 void asm_layout(assembler *as);
 void asm_emit(assembler *as);

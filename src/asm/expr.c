@@ -6,9 +6,31 @@
 enum { DEEPEST = 120 };
 
 enum operator_number {
-    OP_NONE, OP_OR_ELSE, OP_AND_THEN, OP_OR, OP_XOR, OP_AND, OP_EQUAL, OP_UNEQUAL, OP_LESS, OP_LESS_EQUAL, OP_GREATER,
-    OP_GREATER_EQUAL, OP_LEFT, OP_RIGHT, OP_ADD, OP_SUBTRACT, OP_MULTIPLY, OP_DIVIDE, OP_REMAINDER,
-    OP_NEGATE, OP_INVERT, OP_NOT, OP_PLUS, OP_LOW, OP_HIGH
+    OP_NONE,
+    OP_OR_ELSE,
+    OP_AND_THEN,
+    OP_OR,
+    OP_XOR,
+    OP_AND,
+    OP_EQUAL,
+    OP_UNEQUAL,
+    OP_LESS,
+    OP_LESS_EQUAL,
+    OP_GREATER,
+    OP_GREATER_EQUAL,
+    OP_LEFT,
+    OP_RIGHT,
+    OP_ADD,
+    OP_SUBTRACT,
+    OP_MULTIPLY,
+    OP_DIVIDE,
+    OP_REMAINDER,
+    OP_NEGATE,
+    OP_INVERT,
+    OP_NOT,
+    OP_PLUS,
+    OP_LOW,
+    OP_HIGH
 };
 
 /* Longer spellings stand before their beginnings. */
@@ -16,11 +38,11 @@ static const struct {
     const char *text;
     uint8_t op, level;
 } binary[] = {
-    {"||", OP_OR_ELSE, 1},   {"&&", OP_AND_THEN, 2},  {"==", OP_EQUAL, 6},         {"!=", OP_UNEQUAL, 6},
-    {"<<", OP_LEFT, 8},      {">>", OP_RIGHT, 8},     {"<=", OP_LESS_EQUAL, 7},    {">=", OP_GREATER_EQUAL, 7},
-    {"|", OP_OR, 3},         {"^", OP_XOR, 4},        {"&", OP_AND, 5},            {"<", OP_LESS, 7},
-    {">", OP_GREATER, 7},    {"+", OP_ADD, 9},        {"-", OP_SUBTRACT, 9},       {"*", OP_MULTIPLY, 10},
-    {"/", OP_DIVIDE, 10},    {"%", OP_REMAINDER, 10},
+    {"||", OP_OR_ELSE, 1}, {"&&", OP_AND_THEN, 2},  {"==", OP_EQUAL, 6},      {"!=", OP_UNEQUAL, 6},
+    {"<<", OP_LEFT, 8},    {">>", OP_RIGHT, 8},     {"<=", OP_LESS_EQUAL, 7}, {">=", OP_GREATER_EQUAL, 7},
+    {"|", OP_OR, 3},       {"^", OP_XOR, 4},        {"&", OP_AND, 5},         {"<", OP_LESS, 7},
+    {">", OP_GREATER, 7},  {"+", OP_ADD, 9},        {"-", OP_SUBTRACT, 9},    {"*", OP_MULTIPLY, 10},
+    {"/", OP_DIVIDE, 10},  {"%", OP_REMAINDER, 10},
 };
 
 static const oak_expr *parse_choice(oak_expr_parser *parser);
@@ -36,7 +58,8 @@ static uint16_t column(const oak_expr_parser *parser, const char *at)
     return (uint16_t)(c > UINT16_MAX ? UINT16_MAX : c);
 }
 
-static const oak_expr *fill_fault(oak_expr_parser *parser, const char *from, const char *to, const char *code, const char *hint)
+static const oak_expr *fill_fault(oak_expr_parser *parser, const char *from, const char *to, const char *code,
+                                  const char *hint)
 {
     oak_expr_fault *fault = parser->fault;
     fault->code = code;
@@ -46,8 +69,8 @@ static const oak_expr *fill_fault(oak_expr_parser *parser, const char *from, con
     return NULL;
 }
 
-#define FAULT(parser, from, to, code, hint, ...)                                                                   \
-    (oak_format((parser)->fault->message, sizeof(parser)->fault->message, __VA_ARGS__),                            \
+#define FAULT(parser, from, to, code, hint, ...)                                                             \
+    (oak_format((parser)->fault->message, sizeof(parser)->fault->message, __VA_ARGS__),                      \
      fill_fault(parser, from, to, code, hint))
 
 static oak_expr *make(oak_expr_parser *parser, oak_expr_kind kind, const char *from)
@@ -71,8 +94,9 @@ static const oak_expr *make_number(oak_expr_parser *parser, const char *from, in
     return expr;
 }
 
-static const oak_expr *make_operation(oak_expr_parser *parser, oak_expr_kind kind, unsigned op, const char *from,
-                                      const oak_expr *left, const oak_expr *right, const oak_expr *third)
+static const oak_expr *make_operation(oak_expr_parser *parser, oak_expr_kind kind, unsigned op,
+                                      const char *from, const oak_expr *left, const oak_expr *right,
+                                      const oak_expr *third)
 {
     if (!left) return NULL;
     oak_expr *expr = make(parser, kind, from);
@@ -111,7 +135,8 @@ static const oak_expr *parse_character(oak_expr_parser *parser)
     if (!used || close >= parser->end || *close != '\'') {
         while (parser->at < parser->end && *parser->at != '\'') parser->at++;
         if (parser->at < parser->end) parser->at++;
-        return FAULT(parser, start, parser->at, "character", "Write one character: 'A', '\\n', '\\x1b'. Text goes into db with double quotes.",
+        return FAULT(parser, start, parser->at, "character",
+                     "Write one character: 'A', '\\n', '\\x1b'. Text goes into db with double quotes.",
                      "this is no character constant");
     }
     parser->at = close + 1;
@@ -131,8 +156,11 @@ static const oak_expr *parse_number(oak_expr_parser *parser)
         bool hex = true;
         for (size_t i = 0; i < used; i++) hex = hex && oak_hex_digit(start[i]) >= 0;
         char hint[80] = "Numbers: 42, 0x2a, 2ah, 0b101010, 101010b, '*'.";
-        if (hex) oak_format(hint, sizeof hint, "Hexadecimal needs its mark: 0x%.*s.", (int)(used < 40 ? used : 40), start);
-        return FAULT(parser, start, parser->at, "number", hint, "`%.*s` is no number", (int)(used < 60 ? used : 60), start);
+        if (hex)
+            oak_format(hint, sizeof hint, "Hexadecimal needs its mark: 0x%.*s.", (int)(used < 40 ? used : 40),
+                       start);
+        return FAULT(parser, start, parser->at, "number", hint, "`%.*s` is no number",
+                     (int)(used < 60 ? used : 60), start);
     }
     return make_number(parser, start, (int64_t)value);
 }
@@ -151,15 +179,18 @@ static const oak_expr *parse_cell(oak_expr_parser *parser, const char *start, un
         skip_blanks(parser);
     }
     if (parser->at >= parser->end || *parser->at != ']')
-        return FAULT(parser, start, parser->at, "expression", "Write `space[address]` or `space[address:bytes]`.", "a ] is missing");
+        return FAULT(parser, start, parser->at, "expression",
+                     "Write `space[address]` or `space[address:bytes]`.", "a ] is missing");
     parser->at++;
-    oak_expr *cell = (oak_expr *)(uintptr_t)make_operation(parser, OAK_EXPR_CELL, OP_NONE, start, address, bytes, NULL);
+    oak_expr *cell =
+        (oak_expr *)(uintptr_t)make_operation(parser, OAK_EXPR_CELL, OP_NONE, start, address, bytes, NULL);
     if (cell) cell->space = (uint8_t)space;
     return cell;
 }
 
 bool oak_expr_is_word(const char *text, size_t length)
 {
+    if (length < 3 || length > 4) return false;
     return oak_same_name(text, length, "low") || oak_same_name(text, length, "high");
 }
 
@@ -170,9 +201,9 @@ static const oak_expr *parse_name(oak_expr_parser *parser)
     const char *start = parser->at;
     while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
     size_t length = (size_t)(parser->at - start);
-    bool low = oak_same_name(start, length, "low");
     if (oak_expr_is_word(start, length))
-        return make_operation(parser, OAK_EXPR_UNARY, low ? OP_LOW : OP_HIGH, start, parse_unary(parser), NULL, NULL);
+        return make_operation(parser, OAK_EXPR_UNARY, length == 3 ? OP_LOW : OP_HIGH, start,
+                              parse_unary(parser), NULL, NULL);
     char next = parser->at < parser->end ? *parser->at : 0;
     if (next == ':' || next == '[') {
         unsigned space = parser->space ? parser->space(parser->context, start, length) : 0;
@@ -200,8 +231,7 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
 {
     skip_blanks(parser);
     const char *start = parser->at;
-    if (start >= parser->end)
-        return FAULT(parser, start, start, "expression", "", "a value is missing here");
+    if (start >= parser->end) return FAULT(parser, start, start, "expression", "", "a value is missing here");
     char c = *start;
     if (oak_is_digit(c)) return parse_number(parser);
     if (oak_is_letter(c)) return parse_name(parser);
@@ -221,12 +251,15 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
         return inner;
     }
     if (c == '"')
-        return FAULT(parser, start, start + 1, "expression", "One character goes into single quotes: 'A'. Text belongs to db.",
+        return FAULT(parser, start, start + 1, "expression",
+                     "One character goes into single quotes: 'A'. Text belongs to db.",
                      "a text is no value here");
     if (c == '#')
-        return FAULT(parser, start, start + 1, "expression", "Leave it out: # belongs before the whole operand of an instruction.",
+        return FAULT(parser, start, start + 1, "expression",
+                     "Leave it out: # belongs before the whole operand of an instruction.",
                      "# cannot stand inside an expression");
-    return FAULT(parser, start, start + 1, "expression", "", "a value cannot begin with `%c`", c > ' ' && c < 127 ? c : '?');
+    return FAULT(parser, start, start + 1, "expression", "", "a value cannot begin with `%c`",
+                 c > ' ' && c < 127 ? c : '?');
 }
 
 static const oak_expr *parse_postfix(oak_expr_parser *parser)
@@ -253,7 +286,11 @@ static const oak_expr *parse_unary(oak_expr_parser *parser)
     skip_blanks(parser);
     const char *start = parser->at;
     char c = start < parser->end ? *start : 0;
-    unsigned op = c == '-' ? OP_NEGATE : c == '~' ? OP_INVERT : c == '!' ? OP_NOT : c == '+' ? OP_PLUS : OP_NONE;
+    unsigned op = c == '-'   ? OP_NEGATE
+                  : c == '~' ? OP_INVERT
+                  : c == '!' ? OP_NOT
+                  : c == '+' ? OP_PLUS
+                             : OP_NONE;
     if (parser->depth >= DEEPEST) return too_deep(parser);
     parser->depth++;
     const oak_expr *result;
@@ -273,11 +310,14 @@ static const oak_expr *parse_level(oak_expr_parser *parser, unsigned level)
     const oak_expr *left = parse_unary(parser);
     while (left) {
         skip_blanks(parser);
-        size_t room = (size_t)(parser->end - parser->at), i = 0, count = sizeof binary / sizeof *binary, size = 0;
+        size_t room = (size_t)(parser->end - parser->at), i = 0, count = sizeof binary / sizeof *binary,
+               size = 0;
         if (!room) break;
         for (; i < count; i++) {
             size = binary[i].text[1] ? 2 : 1;
-            if (size <= room && parser->at[0] == binary[i].text[0] && (size == 1 || parser->at[1] == binary[i].text[1])) break;
+            if (size <= room && parser->at[0] == binary[i].text[0] &&
+                (size == 1 || parser->at[1] == binary[i].text[1]))
+                break;
         }
         if (i == count || binary[i].level < level) break;
         /* A chain leans to the left, and its value is worked out by recursion: bounded like nesting. */
@@ -306,7 +346,8 @@ static const oak_expr *parse_choice(oak_expr_parser *parser)
             parser->at++;
             no = parse_choice(parser);
         } else if (yes) {
-            FAULT(parser, start, parser->at, "expression", "Write `condition ? value : other`.", "a : is missing");
+            FAULT(parser, start, parser->at, "expression", "Write `condition ? value : other`.",
+                  "a : is missing");
         }
         first = no ? make_operation(parser, OAK_EXPR_CHOICE, OP_NONE, start, first, yes, no) : NULL;
     }
@@ -323,7 +364,8 @@ const oak_expr *oak_expr_parse(oak_expr_parser *parser)
 
 /* ------------------------------------------------------------------------------------------ values */
 
-static oak_status value_fault(const oak_expr *expr, oak_expr_fault *fault, const char *code, const char *message)
+static oak_status value_fault(const oak_expr *expr, oak_expr_fault *fault, const char *code,
+                              const char *message)
 {
     fault->code = code;
     fault->first = expr->first;
@@ -349,8 +391,8 @@ static uint8_t joined_space(unsigned op, const oak_value *left, const oak_value 
     return 0;
 }
 
-static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right, oak_value *value,
-                          oak_expr_fault *fault)
+static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right,
+                          oak_value *value, oak_expr_fault *fault)
 {
     uint64_t a = (uint64_t)left->number, b = (uint64_t)right->number;
     int64_t sa = left->number, sb = right->number, result = 0;
@@ -367,7 +409,9 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
     case OP_GREATER: result = sa > sb; break;
     case OP_GREATER_EQUAL: result = sa >= sb; break;
     case OP_LEFT: result = b > 63 ? 0 : wrapped(a << b); break;
-    case OP_RIGHT: result = b > 63 ? (sa < 0 ? -1 : 0) : sa < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b); break;
+    case OP_RIGHT:
+        result = b > 63 ? (sa < 0 ? -1 : 0) : sa < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
+        break;
     case OP_ADD: result = wrapped(a + b); break;
     case OP_SUBTRACT: result = wrapped(a - b); break;
     case OP_MULTIPLY: result = wrapped(a * b); break;
@@ -381,24 +425,28 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
     return OAK_OK;
 }
 
-static oak_status cell_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault)
+static oak_status cell_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
+                             oak_expr_fault *fault)
 {
     if (!scope->cell)
-        return value_fault(expr, fault, "run-time-value", "the contents of memory are known only while the program runs");
+        return value_fault(expr, fault, "run-time-value",
+                           "the contents of memory are known only while the program runs");
     oak_value address, bytes = {.number = 1};
     oak_expr_scope inside = *scope;
     inside.in_address = true;
     oak_status status = oak_expr_value(expr->as.of.left, &inside, &address, fault);
     if (!status && expr->as.of.right) status = oak_expr_value(expr->as.of.right, scope, &bytes, fault);
     if (status) return status;
-    if (bytes.number < 1 || bytes.number > 8) return value_fault(expr, fault, "value-range", "1 to 8 bytes can be read as one value");
+    if (bytes.number < 1 || bytes.number > 8)
+        return value_fault(expr, fault, "value-range", "1 to 8 bytes can be read as one value");
     if (address.number < 0 || address.number > UINT32_MAX ||
         scope->cell(scope->context, expr->space, (uint32_t)address.number, (unsigned)bytes.number, value))
         return value_fault(expr, fault, "value-range", "the part has no memory at this address");
     return OAK_OK;
 }
 
-oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault)
+oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
+                          oak_expr_fault *fault)
 {
     oak_value left, right;
     oak_status status;
@@ -414,8 +462,11 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     *value = (oak_value){0};
     if (!left.known) return OAK_OK;
     switch (expr->kind) {
-    case OAK_EXPR_CHOICE: return oak_expr_value(left.number ? expr->as.of.right : expr->as.of.third, scope, value, fault);
-    case OAK_EXPR_PLACED: *value = (oak_value){.number = left.number, .space = expr->space, .known = true}; return OAK_OK;
+    case OAK_EXPR_CHOICE:
+        return oak_expr_value(left.number ? expr->as.of.right : expr->as.of.third, scope, value, fault);
+    case OAK_EXPR_PLACED:
+        *value = (oak_value){.number = left.number, .space = expr->space, .known = true};
+        return OAK_OK;
     case OAK_EXPR_UNARY:
         *value = left;
         value->space = expr->op == OP_PLUS ? left.space : 0;
@@ -436,8 +487,9 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     if (expr->kind == OAK_EXPR_BINARY) return operate(expr, &left, &right, value, fault);
     if (scope->bit(scope->context, expr->as.of.left, &left, right.number, value)) {
         value_fault(expr, fault, "no-bit", "this cell has no bit with that number that can be addressed");
-        oak_format(fault->hint, sizeof fault->hint,
-                   "Bits are numbered from 0; use a mask with anl and orl where a cell has no bit addresses.");
+        oak_format(
+            fault->hint, sizeof fault->hint,
+            "Bits are numbered from 0; use a mask with anl and orl where a cell has no bit addresses.");
         return OAK_REFUSED;
     }
     return OAK_OK;

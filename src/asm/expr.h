@@ -26,8 +26,8 @@ typedef enum oak_expr_kind {
 typedef struct oak_expr oak_expr;
 struct oak_expr {
     uint8_t kind;
-    uint8_t op;    /* operator, see expr.c */
-    uint8_t space; /* of PLACED and CELL */
+    uint8_t op;           /* operator, see expr.c */
+    uint8_t space;        /* of PLACED and CELL */
     uint16_t first, last; /* columns in the text, from 0 */
     union {
         int64_t number;
@@ -74,14 +74,17 @@ size_t oak_read_character(const char *at, const char *end, uint8_t *value);
 typedef struct oak_expr_scope {
     void *context;
     /* OAK_REFUSED with *fault filled in, or OAK_OK with value->known false when it is not known yet. */
-    oak_status (*value_of)(const struct oak_expr_scope *scope, const oak_expr *name, oak_value *value, oak_expr_fault *fault);
+    oak_status (*value_of)(const struct oak_expr_scope *scope, const oak_expr *name, oak_value *value,
+                           oak_expr_fault *fault);
     oak_status (*cell)(void *context, unsigned space, uint32_t address, unsigned bytes, oak_value *value);
     /* `cell.bit`: its address while assembling, what it holds while a program runs. */
-    oak_status (*bit)(void *context, const oak_expr *cell, const oak_value *value, int64_t bit, oak_value *result);
+    oak_status (*bit)(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
+                      oak_value *result);
     oak_value here;
     bool in_address; /* inside the brackets of space[address]: a variable means its address */
 } oak_expr_scope;
 
-oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value, oak_expr_fault *fault);
+oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
+                          oak_expr_fault *fault);
 
 #endif

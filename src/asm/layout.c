@@ -15,7 +15,8 @@ typedef struct value_context {
     unsigned depth;
 } value_context;
 
-static oak_status fault_text(oak_expr_fault *fault, const oak_expr *expr, const char *code, const char *format, const char *name)
+static oak_status fault_text(oak_expr_fault *fault, const oak_expr *expr, const char *code,
+                             const char *format, const char *name)
 {
     fault->code = code;
     fault->first = expr->first;
@@ -25,14 +26,16 @@ static oak_status fault_text(oak_expr_fault *fault, const oak_expr *expr, const 
     return OAK_REFUSED;
 }
 
-static oak_status bit_address(void *context, const oak_expr *cell, const oak_value *value, int64_t bit, oak_value *result)
+static oak_status bit_address(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
+                              oak_value *result)
 {
     (void)cell;
     value_context *self = context;
     return self->as->isa->bit_of ? self->as->isa->bit_of(value, bit, result) : OAK_REFUSED;
 }
 
-static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault);
+static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here,
+                           oak_value *value, oak_expr_fault *fault);
 
 /* What has been reported once is not reported again: the code "" tells the caller to keep quiet. */
 static oak_status already_reported(oak_expr_fault *fault)
@@ -41,12 +44,20 @@ static oak_status already_reported(oak_expr_fault *fault)
     return OAK_REFUSED;
 }
 
-static oak_status constant_value(value_context *context, asm_symbol *symbol, const oak_expr *expr, oak_value *value, oak_expr_fault *fault)
+static oak_status constant_value(value_context *context, asm_symbol *symbol, const oak_expr *expr,
+                                 oak_value *value, oak_expr_fault *fault)
 {
     if (symbol->reported) return already_reported(fault);
+    if (symbol->settled) {
+        *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true};
+        return OAK_OK;
+    }
     if (symbol->evaluating || context->depth > DEEPEST_CONSTANT) {
         symbol->reported = true;
-        return fault_text(fault, expr, "circular", symbol->evaluating ? "`%s` is defined by itself" : "`%s` is defined through too many other names", symbol->name->text);
+        return fault_text(fault, expr, "circular",
+                          symbol->evaluating ? "`%s` is defined by itself"
+                                             : "`%s` is defined through too many other names",
+                          symbol->name->text);
     }
     symbol->evaluating = true;
     context->depth++;
@@ -56,7 +67,8 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     symbol->evaluating = false;
     if (status) {
         /* The fault lies in the definition: report it there, once. */
-        if (*fault->code && !symbol->reported) asm_report_fault(context->as, symbol->file, symbol->line, fault);
+        if (*fault->code && !symbol->reported)
+            asm_report_fault(context->as, symbol->file, symbol->line, fault);
         symbol->reported = true;
         return already_reported(fault);
     }
@@ -65,18 +77,26 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
         if (value->space) {
             symbol->reported = true;
-            asm_report(context->as, OAK_ERROR, symbol->file, symbol->line, symbol->expr->first, symbol->expr->last, "wrong-space",
-                       "Name one of its bits, for example with .0 behind it.", "this is %s in %s and no single bit",
-                       value->space == code ? "a place" : "a byte", spaces[value->space].title);
+            asm_report(context->as, OAK_ERROR, symbol->file, symbol->line, symbol->expr->first,
+                       symbol->expr->last, "wrong-space",
+                       "Name one of its bits, for example with .0 behind it.",
+                       "this is %s in %s and no single bit", value->space == code ? "a place" : "a byte",
+                       spaces[value->space].title);
             return already_reported(fault);
         }
         for (unsigned s = 1; s < context->as->isa->about.space_count; s++)
             if (spaces[s].of_bits) value->space = (uint8_t)s;
     }
+    if (context->as->settled) {
+        symbol->settled = true;
+        symbol->value = value->number;
+        symbol->space = value->space;
+    }
     return OAK_OK;
 }
 
-static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value, oak_expr_fault *fault)
+static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value,
+                                oak_expr_fault *fault)
 {
     value_context *self = scope->context;
     assembler *as = self->as;
@@ -85,7 +105,9 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     case SYMBOL_LABEL:
         if (symbol->reported) return already_reported(fault);
         /* fall through */
-    case SYMBOL_PART: *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true}; break;
+    case SYMBOL_PART:
+        *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true};
+        break;
     case SYMBOL_CONSTANT:
     case SYMBOL_VARIABLE: {
         oak_status status = constant_value(self, symbol, expr, value, fault);
@@ -99,7 +121,8 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         asm_suggest_symbol(as, symbol->name, fault->hint, sizeof fault->hint);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
-            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text, symbol->uses);
+            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text,
+                       symbol->uses);
             memcpy(fault->message, more, sizeof more);
         }
         return OAK_REFUSED;
@@ -108,13 +131,15 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     return OAK_OK;
 }
 
-static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault)
+static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here,
+                           oak_value *value, oak_expr_fault *fault)
 {
     oak_expr_scope scope = {.context = context, .value_of = value_of_name, .bit = bit_address, .here = *here};
     return oak_expr_value(expr, &scope, value, fault);
 }
 
-oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value, oak_expr_fault *fault)
+oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
+                        oak_expr_fault *fault)
 {
     if (expr->kind == OAK_EXPR_NUMBER) {
         *value = (oak_value){.number = expr->as.number, .known = true};
@@ -146,7 +171,8 @@ static bool looks_ahead(const oak_expr *expr, unsigned depth)
         bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
         return constant && symbol->expr && looks_ahead(symbol->expr, depth + 1);
     }
-    return looks_ahead(expr->as.of.left, depth) || (expr->as.of.right && looks_ahead(expr->as.of.right, depth)) ||
+    return looks_ahead(expr->as.of.left, depth) ||
+           (expr->as.of.right && looks_ahead(expr->as.of.right, depth)) ||
            (expr->as.of.third && looks_ahead(expr->as.of.third, depth));
 }
 
@@ -158,7 +184,8 @@ static bool fixed_value(assembler *as, statement *one, oak_value *value)
     if (looks_ahead(expr, 0)) {
         one->count = 1;
         asm_report(as, OAK_ERROR, one->file, one->line, expr->first, expr->last, "not-known-yet",
-                   "Define what it uses above this line.", "this must be known here, and depends on what is defined later");
+                   "Define what it uses above this line.",
+                   "this must be known here, and depends on what is defined later");
         return false;
     }
     if (asm_value(as, expr, one, value)) {
@@ -171,8 +198,8 @@ static bool fixed_value(assembler *as, statement *one, oak_value *value)
 static void report_fixed(assembler *as, statement *one, const char *hint, const char *message, int64_t number)
 {
     one->count = 1;
-    asm_report(as, OAK_ERROR, one->file, one->line, one->as.expr->first, one->as.expr->last, "value-range", hint, "%s, this is %lld",
-               message, (long long)number);
+    asm_report(as, OAK_ERROR, one->file, one->line, one->as.expr->first, one->as.expr->last, "value-range",
+               hint, "%s, this is %lld", message, (long long)number);
 }
 
 static void place_org(assembler *as, statement *one)
@@ -196,7 +223,8 @@ static void place_space(assembler *as, statement *one)
     oak_value value;
     if (!fixed_value(as, one, &value)) return;
     if (value.number < 0 || value.number > (int64_t)UINT32_MAX - one->address) {
-        report_fixed(as, one, "It keeps bytes of the memory of the part.", "this is more than there can be, or less than nothing", value.number);
+        report_fixed(as, one, "It keeps bytes of the memory of the part.",
+                     "this is more than there can be, or less than nothing", value.number);
         return;
     }
     one->size = (uint32_t)value.number;
@@ -241,7 +269,8 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
 static bool operands_are_defined(const statement *one)
 {
     for (unsigned i = 0; i < one->as.code.insn->count; i++)
-        if (one->as.code.insn->operand[i].expr && looks_ahead(one->as.code.insn->operand[i].expr, 0)) return false;
+        if (one->as.code.insn->operand[i].expr && looks_ahead(one->as.code.insn->operand[i].expr, 0))
+            return false;
     return true;
 }
 
@@ -252,7 +281,8 @@ static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
     uint8_t bytes[OAK_LONGEST_INSN];
     oak_refusal why;
     for (uint8_t form = may_shrink ? 0 : one->form; form < one->form_count; form++)
-        if (as->isa->encode(as->tables, one->as.code.rows[form], one->as.code.insn, values, one->address, bytes, &why) == OAK_OK)
+        if (as->isa->encode(as->tables, one->as.code.rows[form], one->as.code.insn, values, one->address,
+                            bytes, &why) == OAK_OK)
             return form;
     return (uint8_t)(one->form_count - 1);
 }
@@ -299,7 +329,8 @@ static void report_overlap(assembler *as, uint32_t address)
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
         bool bytes = one->kind == STATEMENT_INSN || one->kind == STATEMENT_DATA;
-        if (!bytes || one->space != as->isa->about.code_space || address - one->address >= one->size) continue;
+        if (!bytes || one->space != as->isa->about.code_space || address - one->address >= one->size)
+            continue;
         if (!first) {
             first = one;
             continue;
@@ -327,7 +358,8 @@ static void flush(byte_writer *writer)
 static void write_bytes(byte_writer *writer, uint32_t address, const uint8_t *bytes, size_t count)
 {
     while (count) {
-        if (writer->count == BUFFER || (writer->count && address != writer->start + writer->count)) flush(writer);
+        if (writer->count == BUFFER || (writer->count && address != writer->start + writer->count))
+            flush(writer);
         if (!writer->count) writer->start = address;
         size_t part = count < BUFFER - writer->count ? count : BUFFER - writer->count;
         memcpy(writer->bytes + writer->count, bytes, part);
@@ -355,18 +387,22 @@ static bool inside_memory(assembler *as, const statement *one, size_t index)
     for (unsigned i = 0; i < as->part->memory_count && !memory; i++)
         if (as->part->memories[i].space == one->space) memory = &as->part->memories[i];
     char hint[120] = "";
-    if (memory) oak_format(hint, sizeof hint, "%s of %s ends at 0x%04x: choose a larger part, or make the program smaller.", space->name, as->part->name, (unsigned)(memory->base + (memory->size - 1)));
-    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "outside-memory", hint, "address 0x%04x lies outside the %s of %s",
-               (unsigned)last, space->title, as->part->name);
+    if (memory)
+        oak_format(hint, sizeof hint,
+                   "%s of %s ends at 0x%04x: choose a larger part, or make the program smaller.", space->name,
+                   as->part->name, (unsigned)(memory->base + (memory->size - 1)));
+    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "outside-memory", hint,
+               "address 0x%04x lies outside the %s of %s", (unsigned)last, space->title, as->part->name);
     return false;
 }
 
 static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
     if (one->space == as->isa->about.code_space) return true;
-    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "not-code-space",
-               "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
-               "%s cannot lie in %s: only code memory is programmed", what, as->isa->about.spaces[one->space].title);
+    asm_report(
+        as, OAK_ERROR, one->file, one->line, 0, 1, "not-code-space",
+        "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
+        "%s cannot lie in %s: only code memory is programmed", what, as->isa->about.spaces[one->space].title);
     return false;
 }
 
@@ -380,7 +416,8 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
     unsigned row = one->as.code.rows[one->form];
     if (as->isa->encode(as->tables, row, insn, values, one->address, bytes, &why)) {
         unsigned at = why.operand >= 0 ? (unsigned)why.operand : 0;
-        asm_report(as, OAK_ERROR, one->file, one->line, insn->operand[at].first, insn->operand[at].last, why.code, why.hint, "%s", why.message);
+        asm_report(as, OAK_ERROR, one->file, one->line, insn->operand[at].first, insn->operand[at].last,
+                   why.code, why.hint, "%s", why.message);
         return;
     }
     write_bytes(writer, one->address, bytes, one->size);
@@ -405,7 +442,8 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
         int64_t least = one->unit == 1 ? -128 : -32768, most = one->unit == 1 ? 255 : 65535;
         if (asm_value(as, item->expr, one, &value) == OAK_OK) {
             if (value.number < least || value.number > most)
-                asm_report(as, OAK_ERROR, one->file, one->line, item->expr->first, item->expr->last, "value-range",
+                asm_report(as, OAK_ERROR, one->file, one->line, item->expr->first, item->expr->last,
+                           "value-range",
                            one->unit == 1 ? "Use dw for 16 bits, or take low(…) or high(…)." : "",
                            "%lld does not fit %u bits", (long long)value.number, 8u * one->unit);
             bool high_first = as->isa->about.big_endian;
@@ -420,15 +458,18 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
 void asm_emit(assembler *as)
 {
     byte_writer writer = {.as = as};
+    as->settled = true;
     for (size_t i = 0; i < as->statement_count && !as->out_of_memory; i++) {
         const statement *one = &as->statements[i];
         oak_value value;
         switch (one->kind) {
         case STATEMENT_INSN:
-            if (must_be_code(as, one, "instructions") && inside_memory(as, one, i)) emit_instruction(as, one, &writer);
+            if (must_be_code(as, one, "instructions") && inside_memory(as, one, i))
+                emit_instruction(as, one, &writer);
             break;
         case STATEMENT_DATA:
-            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i)) emit_data(as, one, &writer);
+            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
+                emit_data(as, one, &writer);
             break;
         case STATEMENT_SPACE: inside_memory(as, one, i); break;
         case STATEMENT_VALUE:

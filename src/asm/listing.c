@@ -24,7 +24,8 @@ static void show_bytes(listing *self, uint32_t address, uint32_t count)
 {
     for (uint32_t i = 0; i < BYTES_A_LINE; i++) {
         uint8_t byte;
-        if (i < count && oak_image_byte(self->program->image, address + i, &byte)) oak_buf_format(&self->buf, "%02X ", byte);
+        if (i < count && oak_image_byte(self->program->image, address + i, &byte))
+            oak_buf_format(&self->buf, "%02X ", byte);
         else oak_buf_text(&self->buf, "   ");
     }
 }
@@ -46,8 +47,10 @@ static void show_record(listing *self, uint32_t line, const oak_record *record)
         oak_buf_format(buf, "        %-*s", 3 * BYTES_A_LINE + 6, value);
         return;
     }
-    const char *space = record->space == code ? "" : self->program->part->architecture->spaces[record->space].name;
-    if (*space) oak_buf_format(buf, "%04llx %-*s", (unsigned long long)record->at, 3 + 3 * BYTES_A_LINE, space);
+    const char *space =
+        record->space == code ? "" : self->program->part->architecture->spaces[record->space].name;
+    if (*space)
+        oak_buf_format(buf, "%04llx %-*s", (unsigned long long)record->at, 3 + 3 * BYTES_A_LINE, space);
     else {
         oak_buf_format(buf, "0x%04llx  ", (unsigned long long)record->at);
         show_bytes(self, (uint32_t)record->at, record->kind <= OAK_RECORD_DATA ? record->size : 0);
@@ -78,7 +81,8 @@ static void list_file(listing *self, unsigned number, size_t *next)
         if (length && at[length - 1] == '\r') length--;
         /* Of the statements of one line the last that has bytes, size or a value is shown. */
         const oak_record *shown = NULL;
-        for (; *next < program->record_count && program->records[*next].line == line; ++*next) shown = &program->records[*next];
+        for (; *next < program->record_count && program->records[*next].line == line; ++*next)
+            shown = &program->records[*next];
         show_record(self, line, shown);
         if (length) oak_buf_add(&self->buf, at, length);
         else
@@ -95,16 +99,19 @@ static void list_symbols(listing *self)
     static const char *const kinds[] = {"label", "constant", "variable"};
     const oak_program *program = self->program;
     oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %6s %6s\n", "symbol", "value", "kind", "line", "uses");
-    for (size_t i = 0; i < program->symbol_count; i++) {
-        const oak_symbol *symbol = &program->symbols[i];
+    uint32_t *order = NULL;
+    if (!self->status) self->status = oak_program_sorted(program, &order);
+    for (size_t i = 0; order && i < program->symbol_count; i++) {
+        const oak_symbol *symbol = &program->symbols[order[i]];
         char value[40];
         const char *space = symbol->space ? program->part->architecture->spaces[symbol->space].name : "";
         if (symbol->value < 0) oak_format(value, sizeof value, "%lld", (long long)symbol->value);
         else oak_format(value, sizeof value, "0x%04llx", (unsigned long long)symbol->value);
-        oak_buf_format(&self->buf, "%-24s %-10s %-8s %6u %6u  %s\n", symbol->name, value, kinds[symbol->kind], symbol->line,
-                       symbol->uses, space);
+        oak_buf_format(&self->buf, "%-24s %-10s %-8s %6u %6u  %s\n", symbol->name, value, kinds[symbol->kind],
+                       symbol->line, symbol->uses, space);
         if (self->buf.size > 32768) flush(self);
     }
+    oak_release(&program->host, order, program->symbol_count + 1, sizeof *order);
 }
 
 oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out)
@@ -112,7 +119,8 @@ oak_status oak_program_write_listing(const oak_program *program, const oak_text_
     if (!program->file_count) return OAK_NOT_FOUND;
     listing self = {.program = program, .out = out};
     oak_buf_open(&self.buf, &program->host);
-    oak_buf_format(&self.buf, "%s for %s\n\n  line  address bytes      cycles  source\n", program->files[0].name, program->part->name);
+    oak_buf_format(&self.buf, "%s for %s\n\n  line  address bytes      cycles  source\n",
+                   program->files[0].name, program->part->name);
     size_t next = 0;
     for (unsigned i = 0; i < program->file_count; i++) list_file(&self, i, &next);
     list_symbols(&self);

@@ -28,16 +28,16 @@ static bool more_buckets(assembler *as)
 
 asm_name *asm_intern(assembler *as, const char *text, size_t length)
 {
-    uint32_t hash = 2166136261u;
-    for (size_t i = 0; i < length; i++) hash = (hash ^ (uint8_t)oak_lower(text[i])) * 16777619u;
-    hash ^= hash >> 15;
+    uint32_t hash = oak_name_hash(text, length);
     if (as->name_count >= as->bucket_count && !more_buckets(as)) {
         as->out_of_memory = true;
         return NULL;
     }
     asm_name **bucket = &as->buckets[hash & (as->bucket_count - 1)];
     for (asm_name *name = *bucket; name; name = name->next)
-        if (name->hash == hash && name->length == length && oak_same_name(text, length, name->text)) return name;
+        if (name->hash == hash && name->length == length &&
+            (memcmp(text, name->text, length) == 0 || oak_same_name(text, length, name->text)))
+            return name;
     asm_name *name = oak_arena_zero(&as->arena, sizeof *name);
     char *copy = oak_arena_text(&as->arena, text, length);
     if (!name || !copy || length > UINT16_MAX) {
@@ -61,7 +61,8 @@ asm_name *asm_intern(assembler *as, const char *text, size_t length)
 
 int asm_mnemonic(assembler *as, asm_name *name)
 {
-    if (name->mnemonic == WORD_UNKNOWN) name->mnemonic = (int16_t)as->isa->mnemonic(as->tables, name->text, name->length);
+    if (name->mnemonic == WORD_UNKNOWN)
+        name->mnemonic = (int16_t)as->isa->mnemonic(as->tables, name->text, name->length);
     return name->mnemonic;
 }
 
@@ -142,7 +143,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, char 
 {
     nearest best = {0};
     const char *candidate;
-    for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++) consider(&best, text, length, candidate);
+    for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
+        consider(&best, text, length, candidate);
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
     say_nearest(&best, hint, room);
 }
@@ -181,7 +183,8 @@ void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t li
 
 void asm_report_fault(assembler *as, uint16_t file, uint32_t line, const oak_expr_fault *fault)
 {
-    asm_report(as, OAK_ERROR, file, line, fault->first, fault->last, fault->code, fault->hint, "%s", fault->message);
+    asm_report(as, OAK_ERROR, file, line, fault->first, fault->last, fault->code, fault->hint, "%s",
+               fault->message);
 }
 
 static int in_source_order(const void *a, const void *b, const void *context)
@@ -216,7 +219,8 @@ static const char *find_line(line_finder *finder, const oak_source_file *file, u
 oak_status asm_deliver_reports(assembler *as)
 {
     if (!as->sink || !as->sink->report) return OAK_OK;
-    oak_status status = oak_sort(as->host, as->diags, as->diag_count, sizeof *as->diags, in_source_order, NULL);
+    oak_status status =
+        oak_sort(as->host, as->diags, as->diag_count, sizeof *as->diags, in_source_order, NULL);
     if (status) return status;
     line_finder finder = {0};
     for (size_t i = 0; i < as->diag_count; i++) {

@@ -8,7 +8,11 @@
 oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
                     int (*compare)(const void *a, const void *b, const void *context), const void *context)
 {
-    if (count < 2) return OAK_OK;
+    size_t ordered = 1;
+    while (ordered < count &&
+           compare((char *)array + (ordered - 1) * size, (char *)array + ordered * size, context) <= 0)
+        ordered++;
+    if (ordered >= count) return OAK_OK; /* as most lists of lines and labels are */
     char *scratch = host->resize(host->context, NULL, 0, count * size);
     if (!scratch) return OAK_NO_MEMORY;
     char *from = array, *to = scratch;
@@ -18,7 +22,8 @@ oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size
             size_t end = start + 2 * width < count ? start + 2 * width : count;
             size_t a = start, b = middle;
             for (size_t at = start; at < end; at++) {
-                bool left = a < middle && (b >= end || compare(from + a * size, from + b * size, context) <= 0);
+                bool left =
+                    a < middle && (b >= end || compare(from + a * size, from + b * size, context) <= 0);
                 memcpy(to + at * size, from + (left ? a++ : b++) * size, size);
             }
         }
@@ -80,7 +85,8 @@ uint32_t oak_program_line_count(const oak_program *program)
 
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol)
 {
-    oak_symbol *grown = oak_grow(&program->host, program->symbols, &program->symbol_room, program->symbol_count + 1, sizeof *grown);
+    oak_symbol *grown = oak_grow(&program->host, program->symbols, &program->symbol_room,
+                                 program->symbol_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     program->symbols = grown;
     oak_symbol *copy = &grown[program->symbol_count];
@@ -94,7 +100,8 @@ oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol
 
 oak_status oak_program_add_line(oak_program *program, const oak_line *line)
 {
-    oak_line *grown = oak_grow(&program->host, program->lines, &program->line_room, program->line_count + 1, sizeof *grown);
+    oak_line *grown =
+        oak_grow(&program->host, program->lines, &program->line_room, program->line_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     program->lines = grown;
     oak_line *copy = &grown[program->line_count];
@@ -114,10 +121,56 @@ static int compare_names(const char *a, const char *b)
     return (unsigned char)oak_lower(*a) - (unsigned char)oak_lower(*b);
 }
 
+/* Symbols are sorted through short keys, their first eight letters: most comparisons end there. */
+typedef struct name_key {
+    uint64_t letters;
+    uint32_t index;
+} name_key;
+
 static int by_name(const void *a, const void *b, const void *context)
 {
-    (void)context;
-    return compare_names(((const oak_symbol *)a)->name, ((const oak_symbol *)b)->name);
+    const name_key *left = a, *right = b;
+    const oak_symbol *symbols = context;
+    if (left->letters != right->letters) return left->letters < right->letters ? -1 : 1;
+    return compare_names(symbols[left->index].name, symbols[right->index].name);
+}
+
+oak_status oak_program_sorted(const oak_program *program, uint32_t **order)
+{
+    const oak_host *host = &program->host;
+    size_t count = program->symbol_count, room = 0;
+    name_key *keys = oak_grow(host, NULL, &room, count + 1, sizeof *keys);
+    uint32_t *indexes = host->resize(host->context, NULL, 0, (count + 1) * sizeof *indexes);
+    oak_status status = keys && indexes ? OAK_OK : OAK_NO_MEMORY;
+    for (size_t i = 0; !status && i < count; i++) {
+        const char *name = program->symbols[i].name;
+        keys[i] = (name_key){.index = (uint32_t)i};
+        for (unsigned n = 0; n < 8; n++)
+            keys[i].letters = keys[i].letters << 8 | (*name ? (uint8_t)oak_lower(*name++) : 0);
+    }
+    if (!status) status = oak_sort(host, keys, count, sizeof *keys, by_name, program->symbols);
+    for (size_t i = 0; !status && i < count; i++) indexes[i] = keys[i].index;
+    oak_release(host, keys, room, sizeof *keys);
+    if (status) oak_release(host, indexes, count + 1, sizeof *indexes);
+    else *order = indexes;
+    return status;
+}
+
+/* Symbols by name: open addressing, at most half full, entries are index + 1. */
+static oak_status index_symbols(oak_program *program)
+{
+    size_t size = 16;
+    while (size < 2 * program->symbol_count + 2) size *= 2;
+    program->index = oak_arena_zero(&program->arena, size * sizeof *program->index);
+    if (!program->index) return OAK_NO_MEMORY;
+    program->index_mask = (uint32_t)(size - 1);
+    for (size_t i = 0; i < program->symbol_count; i++) {
+        const char *name = program->symbols[i].name;
+        uint32_t at = oak_name_hash(name, oak_length(name)) & program->index_mask;
+        while (program->index[at]) at = (at + 1) & program->index_mask;
+        program->index[at] = (uint32_t)i + 1;
+    }
+    return OAK_OK;
 }
 
 static int by_address(const void *a, const void *b, const void *context)
@@ -136,8 +189,10 @@ static int by_value(const void *a, const void *b, const void *context)
 
 oak_status oak_program_finish(oak_program *program)
 {
-    oak_status status = oak_sort(&program->host, program->symbols, program->symbol_count, sizeof *program->symbols, by_name, NULL);
-    if (!status) status = oak_sort(&program->host, program->lines, program->line_count, sizeof *program->lines, by_address, NULL);
+    oak_status status = index_symbols(program);
+    if (!status)
+        status = oak_sort(&program->host, program->lines, program->line_count, sizeof *program->lines,
+                          by_address, NULL);
     if (status) return status;
     unsigned code = program->part->architecture->code_space;
     program->labels = oak_arena_take(&program->arena, (program->symbol_count + 1) * sizeof *program->labels);
@@ -146,7 +201,8 @@ oak_status oak_program_finish(oak_program *program)
     for (size_t i = 0; i < program->symbol_count; i++)
         if (program->symbols[i].kind == OAK_SYMBOL_LABEL && program->symbols[i].space == code)
             program->labels[program->label_count++] = (uint32_t)i;
-    return oak_sort(&program->host, program->labels, program->label_count, sizeof *program->labels, by_value, program->symbols);
+    return oak_sort(&program->host, program->labels, program->label_count, sizeof *program->labels, by_value,
+                    program->symbols);
 }
 
 /* ------------------------------------------------------------------------------------------ looking up */
@@ -158,17 +214,11 @@ const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index)
 
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length)
 {
-    size_t low = 0, high = program->symbol_count;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        const char *other = program->symbols[middle].name;
-        size_t i = 0;
-        while (i < length && other[i] && oak_lower(name[i]) == oak_lower(other[i])) i++;
-        unsigned char left = i < length ? (unsigned char)oak_lower(name[i]) : 0;
-        unsigned char right = (unsigned char)oak_lower(other[i]);
-        if (left == right) return &program->symbols[middle];
-        if (left > right) low = middle + 1;
-        else high = middle;
+    if (!program->index) return NULL;
+    for (uint32_t at = oak_name_hash(name, length) & program->index_mask; program->index[at];
+         at = (at + 1) & program->index_mask) {
+        const oak_symbol *symbol = &program->symbols[program->index[at] - 1];
+        if (oak_same_name(name, length, symbol->name)) return symbol;
     }
     return NULL;
 }
@@ -196,7 +246,8 @@ oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak
         if (program->lines[middle].address <= address) low = middle + 1;
         else high = middle;
     }
-    if (!low || address - program->lines[low - 1].address >= program->lines[low - 1].size) return OAK_NOT_FOUND;
+    if (!low || address - program->lines[low - 1].address >= program->lines[low - 1].size)
+        return OAK_NOT_FOUND;
     *line = program->lines[low - 1];
     return OAK_OK;
 }
@@ -209,12 +260,14 @@ static bool path_ends_with(const char *path, const char *file, size_t length)
     return size == length || path[size - length - 1] == '/';
 }
 
-oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line, oak_line *found)
+oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
+                                 oak_line *found)
 {
     const oak_line *best = NULL;
     for (size_t i = 0; i < program->line_count; i++) {
         const oak_line *one = &program->lines[i];
-        if (one->line < line || (best && best->line <= one->line) || !path_ends_with(one->file, file, length)) continue;
+        if (one->line < line || (best && best->line <= one->line) || !path_ends_with(one->file, file, length))
+            continue;
         best = one;
     }
     if (!best) return OAK_NOT_FOUND;

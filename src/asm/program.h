@@ -14,7 +14,13 @@ typedef struct oak_source_file {
 } oak_source_file;
 
 /* One statement, in the order of the source: what the listing shows. */
-typedef enum oak_record_kind { OAK_RECORD_CODE, OAK_RECORD_DATA, OAK_RECORD_SPACE, OAK_RECORD_VALUE, OAK_RECORD_PLACE } oak_record_kind;
+typedef enum oak_record_kind {
+    OAK_RECORD_CODE,
+    OAK_RECORD_DATA,
+    OAK_RECORD_SPACE,
+    OAK_RECORD_VALUE,
+    OAK_RECORD_PLACE
+} oak_record_kind;
 typedef struct oak_record {
     uint32_t line;
     uint16_t file;
@@ -22,7 +28,8 @@ typedef struct oak_record {
     uint8_t space;
     uint8_t cycles; /* 0: not an instruction */
     uint32_t size;
-    int64_t at; /* address, or the value of a constant */
+    uint32_t text_at; /* where its line begins in the file */
+    int64_t at;       /* address, or the value of a constant */
 } oak_record;
 
 struct oak_program {
@@ -36,12 +43,17 @@ struct oak_program {
     size_t record_count, record_room;
     oak_line *lines; /* ascending by address after finish */
     size_t line_count, line_room;
-    oak_symbol *symbols; /* ascending by name after finish */
+    oak_symbol *symbols; /* in the order in which their names were met */
     size_t symbol_count, symbol_room;
+    uint32_t *index; /* hash table of symbols by name, made by finish */
+    uint32_t index_mask;
     uint32_t *labels; /* indexes of the labels of code, ascending by address */
     size_t label_count;
     uint32_t source_lines;
 };
+
+/* The indexes of the symbols in alphabetical order; symbol_count + 1 elements, to be given back to the host. */
+oak_status oak_program_sorted(const oak_program *program, uint32_t **order);
 
 /* Sorts `count` elements of `size` bytes (at most 64) in place, stable; scratch of the same size is taken from the host. */
 oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,

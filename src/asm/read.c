@@ -10,11 +10,12 @@
 enum directive { ORG, EQU, SET, BIT, DB, DW, DS, END, DIRECTIVES };
 static const char *const directive_names[DIRECTIVES] = {"org", "equ", "set", "bit", "db", "dw", "ds", "end"};
 
-enum { LONGEST_LINE = 60000 };
+enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 3 };
 
 int asm_directive(const char *text, size_t length)
 {
     if (length && *text == '.') text++, length--;
+    if (length < 2 || length > LONGEST_DIRECTIVE) return WORD_NONE;
     for (unsigned i = 0; i < DIRECTIVES; i++)
         if (oak_same_name(text, length, directive_names[i])) return (int)i;
     return WORD_NONE;
@@ -31,9 +32,9 @@ static const char *skip_blanks(const char *at, const char *end)
     return at;
 }
 
-#define REPORT(as, from, to, code, hint, ...)                                                                      \
-    asm_report(as, OAK_ERROR, (as)->file, (as)->line, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
-               hint, __VA_ARGS__)
+#define REPORT(as, from, to, code, hint, ...)                                                                \
+    asm_report(as, OAK_ERROR, (as)->file, (as)->line, (size_t)((from) - (as)->text),                         \
+               (size_t)((to) - (as)->text), code, hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ expressions */
 
@@ -47,7 +48,8 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
     }
     if (name->is_register) {
         fault->code = "register-in-expression";
-        oak_format(fault->message, sizeof fault->message, "`%s` is a register, this needs a value", name->text);
+        oak_format(fault->message, sizeof fault->message, "`%s` is a register, this needs a value",
+                   name->text);
         return NULL;
     }
     if (!name->symbol && !asm_new_symbol(as, name)) return NULL;
@@ -116,7 +118,8 @@ static bool nothing_left(assembler *as, const char *at, const char *end)
 
 static statement *add_statement(assembler *as, statement_kind kind)
 {
-    statement *grown = oak_grow(as->host, as->statements, &as->statement_room, as->statement_count + 1, sizeof *grown);
+    statement *grown =
+        oak_grow(as->host, as->statements, &as->statement_room, as->statement_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return NULL;
@@ -125,6 +128,7 @@ static statement *add_statement(assembler *as, statement_kind kind)
     statement *one = &grown[as->statement_count++];
     *one = (statement){.line = as->line, .file = as->file, .kind = (uint8_t)kind, .space = as->space};
     one->address = as->here[as->space];
+    one->text_at = (uint32_t)(as->text - as->program->files[as->file].text);
     return one;
 }
 
@@ -133,11 +137,14 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
 {
     const char *end = at + name->length;
     if (name->is_register) {
-        REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a register of %s", name->text, as->isa->about.name);
+        REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a register of %s", name->text,
+               as->isa->about.name);
         return false;
     }
-    if (oak_expr_is_word(name->text, name->length) || oak_part_find_space(as->part, name->text, name->length)) {
-        REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a word of expressions", name->text);
+    if (oak_expr_is_word(name->text, name->length) ||
+        oak_part_find_space(as->part, name->text, name->length)) {
+        REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a word of expressions",
+               name->text);
         return false;
     }
     const asm_symbol *before = name->symbol;
@@ -148,8 +155,10 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
         return false;
     }
     if (before->kind == SYMBOL_VARIABLE && again_allowed) return true;
-    REPORT(as, at, end, "defined-twice", before->kind == SYMBOL_VARIABLE || again_allowed
-                                             ? "A name given by set can only be changed by set." : "Give one of them another name; letters of either case are alike.",
+    REPORT(as, at, end, "defined-twice",
+           before->kind == SYMBOL_VARIABLE || again_allowed
+               ? "A name given by set can only be changed by set."
+               : "Give one of them another name; letters of either case are alike.",
            "`%s` is already defined in line %u", name->text, before->line);
     return false;
 }
@@ -178,7 +187,8 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     if (one) one->label = symbol;
 }
 
-static void read_value(assembler *as, asm_name *name, const char *name_at, int kind, const char *at, const char *end)
+static void read_value(assembler *as, asm_name *name, const char *name_at, int kind, const char *at,
+                       const char *end)
 {
     const oak_expr *expr = parse_expression(as, &at, end);
     if (expr && !nothing_left(as, at, end)) expr = NULL;
@@ -203,7 +213,8 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
     bool good = true;
     at = skip_blanks(at, end);
     if (at == end) {
-        REPORT(as, word, word + 2, "operand-missing", "Values are separated by commas, texts stand in double quotes.",
+        REPORT(as, word, word + 2, "operand-missing",
+               "Values are separated by commas, texts stand in double quotes.",
                "`%s` needs at least one value", directive_names[kind]);
         return;
     }
@@ -218,7 +229,8 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
                 uint8_t value;
                 size_t used = oak_read_character(at, end, &value);
                 if (!used) {
-                    REPORT(as, at, at + 2, "character", "Escapes: \\n \\t \\r \\0 \\a \\e \\\\ \\\" \\x41.", "there is no such escape");
+                    REPORT(as, at, at + 2, "character", "Escapes: \\n \\t \\r \\0 \\a \\e \\\\ \\\" \\x41.",
+                           "there is no such escape");
                     good = false;
                     used = 1;
                 }
@@ -263,7 +275,8 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
     oak_release(as->host, items, room, sizeof *items);
 }
 
-static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at, const char *end)
+static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at,
+                           const char *end)
 {
     const oak_expr *expr;
     statement *one;
@@ -277,7 +290,9 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case ORG:
     case DS:
         if (skip_blanks(at, end) == end) {
-            REPORT(as, word, word + word_length, "operand-missing", directive == ORG ? "Write `org 0x100`, or `org iram:0x30` for another space." : "Write `ds 8` to keep 8 bytes.",
+            REPORT(as, word, word + word_length, "operand-missing",
+                   directive == ORG ? "Write `org 0x100`, or `org iram:0x30` for another space."
+                                    : "Write `ds 8` to keep 8 bytes.",
                    "`%s` needs a value", directive_names[directive]);
             return;
         }
@@ -292,14 +307,20 @@ static void read_directive(assembler *as, int directive, const char *word, size_
         asm_place(as, one);
         return;
     default: /* equ, set, bit without a name before them */
-        REPORT(as, word, word + word_length, "name-missing", "Write `name equ value`.", "`%s` needs a name before it", directive_names[directive]);
+        REPORT(as, word, word + word_length, "name-missing", "Write `name equ value`.",
+               "`%s` needs a name before it", directive_names[directive]);
         return;
     }
 }
 
-static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length, const char *at, const char *end)
+static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length,
+                             const char *at, const char *end)
 {
-    line_reader reader = {.reader = {.line = as->text, .at = at, .end = end, .expression = reader_expression, .refuse = reader_refuse},
+    line_reader reader = {.reader = {.line = as->text,
+                                     .at = at,
+                                     .end = end,
+                                     .expression = reader_expression,
+                                     .refuse = reader_refuse},
                           .as = as};
     as->insn = (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands};
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
@@ -346,6 +367,7 @@ static const char *find_comment(const char *at, const char *end)
     char quote = 0;
     for (; at < end; at++) {
         char c = *at;
+        if (c > ';' && c != '\\') continue; /* letters: nothing to see */
         if (quote) {
             if (c == '\\' && at + 1 < end) at++;
             else if (c == quote) quote = 0;
@@ -371,14 +393,17 @@ static bool is_operation(assembler *as, asm_name *name)
     return name->directive != WORD_NONE || asm_mnemonic(as, name) != WORD_NONE;
 }
 
-static void unknown_operation(assembler *as, const char *word, size_t length, const char *rest, const char *end)
+static void unknown_operation(assembler *as, const char *word, size_t length, const char *rest,
+                              const char *end)
 {
     char hint[120];
     asm_suggest_operation(as, word, length, hint, sizeof hint);
     if (!*hint && rest == end)
-        oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60), word);
-    REPORT(as, word, word + length, "unknown-operation", hint, "`%.*s` is no instruction of %s and no directive",
-           (int)(length < 60 ? length : 60), word, as->isa->about.name);
+        oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60),
+                   word);
+    REPORT(as, word, word + length, "unknown-operation", hint,
+           "`%.*s` is no instruction of %s and no directive", (int)(length < 60 ? length : 60), word,
+           as->isa->about.name);
 }
 
 void asm_read_line(assembler *as)
@@ -394,8 +419,12 @@ void asm_read_line(assembler *as)
         size_t length = word_length(at, end);
         if (!length) {
             unsigned char c = (unsigned char)*at;
-            if (c > ' ' && c < 127) REPORT(as, at, at + 1, "statement", "A line holds a label, an instruction or a directive.", "a statement cannot begin with `%c`", c);
-            else REPORT(as, at, at + 1, "statement", "Is this a text file?", "byte 0x%02x does not belong into source text", c);
+            if (c > ' ' && c < 127)
+                REPORT(as, at, at + 1, "statement", "A line holds a label, an instruction or a directive.",
+                       "a statement cannot begin with `%c`", c);
+            else
+                REPORT(as, at, at + 1, "statement", "Is this a text file?",
+                       "byte 0x%02x does not belong into source text", c);
             return;
         }
         const char *word = at, *rest = skip_blanks(at + length, end);

@@ -151,8 +151,11 @@ static void format_into(text_out *out, const char *format, va_list arguments)
         for (; *p == 'l' || *p == 'z'; p++) longs += *p == 'z' ? 3 : 1;
         switch (*p) {
         case 'd': {
-            int64_t value = longs >= 2 ? va_arg(arguments, long long) : longs ? va_arg(arguments, long) : va_arg(arguments, int);
-            put_number(out, value < 0 ? 0 - (uint64_t)value : (uint64_t)value, value < 0, 10, false, width, fill, left);
+            int64_t value = longs >= 2 ? va_arg(arguments, long long)
+                            : longs    ? va_arg(arguments, long)
+                                       : va_arg(arguments, int);
+            put_number(out, value < 0 ? 0 - (uint64_t)value : (uint64_t)value, value < 0, 10, false, width,
+                       fill, left);
             break;
         }
         case 'u':
@@ -233,6 +236,13 @@ bool oak_same_name(const char *a, size_t length, const char *b)
     for (size_t i = 0; i < length; i++)
         if (!b[i] || oak_lower(a[i]) != oak_lower(b[i])) return false;
     return !b[length];
+}
+
+uint32_t oak_name_hash(const char *name, size_t length)
+{
+    uint32_t hash = 2166136261u;
+    for (size_t i = 0; i < length; i++) hash = (hash ^ (uint8_t)oak_lower(name[i])) * 16777619u;
+    return hash ^ hash >> 15;
 }
 
 unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit)

@@ -48,6 +48,8 @@ size_t oak_length(const char *text);
 bool oak_same(const char *a, const char *b);
 /* Compares `length` bytes at `a` with the whole of `b`, letters of either case alike. */
 bool oak_same_name(const char *a, size_t length, const char *b);
+/* A hash of a name, the same for letters of either case. */
+uint32_t oak_name_hash(const char *name, size_t length);
 static inline char oak_lower(char c)
 {
     return (c >= 'A' && c <= 'Z') ? (char)(c + ('a' - 'A')) : c;

@@ -21,10 +21,11 @@ typedef struct hex_reader {
     unsigned reports;
 } hex_reader;
 
-#define REFUSE(reader, column, code, hint, ...)                                                                    \
-    do {                                                                                                           \
-        if ((reader)->reports++ < MOST_REPORTS)                                                                    \
-            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint, __VA_ARGS__); \
+#define REFUSE(reader, column, code, hint, ...)                                                              \
+    do {                                                                                                     \
+        if ((reader)->reports++ < MOST_REPORTS)                                                              \
+            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,       \
+                       __VA_ARGS__);                                                                         \
     } while (0)
 
 static oak_status place_data(hex_reader *reader, const uint8_t *record)
@@ -37,7 +38,8 @@ static oak_status place_data(hex_reader *reader, const uint8_t *record)
         uint8_t byte = record[4 + i], before;
         if (oak_image_byte(reader->image, address, &before)) {
             if (before == byte) continue;
-            REFUSE(reader, 10 + 2 * i, "hex-overlap", "Two records give different bytes for one address: remove one.",
+            REFUSE(reader, 10 + 2 * i, "hex-overlap",
+                   "Two records give different bytes for one address: remove one.",
                    "address 0x%04x already holds 0x%02x, this record says 0x%02x", address, before, byte);
             return OAK_REFUSED;
         }
@@ -52,12 +54,13 @@ static oak_status take_record(hex_reader *reader, const uint8_t *record)
     static const uint8_t wanted_length[6] = {0, 0, 2, 4, 2, 4};
     unsigned type = record[3];
     if (type > 5) {
-        REFUSE(reader, 8, "hex-type", "Intel HEX has the types 00 to 05.", "record type %02X does not exist", type);
+        REFUSE(reader, 8, "hex-type", "Intel HEX has the types 00 to 05.", "record type %02X does not exist",
+               type);
         return OAK_REFUSED;
     }
     if (type != 0 && record[0] != wanted_length[type]) {
-        REFUSE(reader, 2, "hex-length", NULL, "a record of type %02X holds %u data bytes, this one says %u", type,
-               wanted_length[type], record[0]);
+        REFUSE(reader, 2, "hex-length", NULL, "a record of type %02X holds %u data bytes, this one says %u",
+               type, wanted_length[type], record[0]);
         return OAK_REFUSED;
     }
     const uint8_t *data = record + 4;
@@ -106,8 +109,11 @@ static oak_status read_line(hex_reader *reader, const char *at, const char *end)
         int digit = oak_hex_digit(*at);
         if (digit < 0) {
             bool visible = *at > ' ' && *at < 127;
-            if (visible) REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit", *at);
-            else REFUSE(reader, at - start + 1, "hex-digit", NULL, "byte 0x%02x is not a hexadecimal digit", (uint8_t)*at);
+            if (visible)
+                REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit", *at);
+            else
+                REFUSE(reader, at - start + 1, "hex-digit", NULL, "byte 0x%02x is not a hexadecimal digit",
+                       (uint8_t)*at);
             return OAK_REFUSED;
         }
         if (count / 2 >= sizeof record) {
@@ -130,14 +136,16 @@ static oak_status read_line(hex_reader *reader, const char *at, const char *end)
     }
     if (sum != 0) {
         uint8_t found = record[4 + record[0]];
-        REFUSE(reader, end - start - 1, "hex-checksum", "A digit of this line was changed: take the file anew.",
-               "checksum is %02X, expected %02X", found, (uint8_t)(found - sum));
+        REFUSE(reader, end - start - 1, "hex-checksum",
+               "A digit of this line was changed: take the file anew.", "checksum is %02X, expected %02X",
+               found, (uint8_t)(found - sum));
         return OAK_REFUSED;
     }
     return take_record(reader, record);
 }
 
-oak_status oak_hex_read(oak_image *image, const char *text, size_t size, const char *name, const oak_diag_sink *sink)
+oak_status oak_hex_read(oak_image *image, const char *text, size_t size, const char *name,
+                        const oak_diag_sink *sink)
 {
     hex_reader reader = {.image = image, .name = name, .sink = sink};
     oak_status result = OAK_OK;
@@ -212,7 +220,8 @@ oak_status oak_hex_write(const oak_image *image, unsigned record_size, const oak
     }
     uint32_t entry;
     if (oak_image_entry(image, &entry)) {
-        uint8_t data[4] = {(uint8_t)(entry >> 24), (uint8_t)(entry >> 16), (uint8_t)(entry >> 8), (uint8_t)entry};
+        uint8_t data[4] = {(uint8_t)(entry >> 24), (uint8_t)(entry >> 16), (uint8_t)(entry >> 8),
+                           (uint8_t)entry};
         status = write_record(out, 5, 0, data, 4);
         if (status) return status;
     }

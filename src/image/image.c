@@ -112,7 +112,8 @@ size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, vo
     size_t found = 0;
     for (size_t i = 0; i < count; i++) {
         to[i] = fill;
-        if ((uint64_t)address + i <= UINT32_MAX && oak_image_byte(image, address + (uint32_t)i, to + i)) found++;
+        if ((uint64_t)address + i <= UINT32_MAX && oak_image_byte(image, address + (uint32_t)i, to + i))
+            found++;
     }
     return found;
 }

@@ -46,7 +46,8 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
             continue;
         }
         unsigned field_bit = --width_left[*p & 127];
-        struct oak_pattern_piece *piece = pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
+        struct oak_pattern_piece *piece =
+            pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
         bool goes_on = pattern->piece_count && piece->letter == *p && piece->word_bit == length + 1;
         if (!goes_on) {
             piece = pattern->piece + pattern->piece_count++;
@@ -68,7 +69,8 @@ uint32_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field
     uint32_t word = 0;
     for (unsigned i = 0; i < pattern->piece_count; i++) {
         const struct oak_pattern_piece *piece = &pattern->piece[i];
-        if (piece->letter == letter) word |= ((field >> piece->field_bit) & low_bits(piece->width)) << piece->word_bit;
+        if (piece->letter == letter)
+            word |= ((field >> piece->field_bit) & low_bits(piece->width)) << piece->word_bit;
     }
     return word;
 }
@@ -78,7 +80,8 @@ uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word)
     uint32_t field = 0;
     for (unsigned i = 0; i < pattern->piece_count; i++) {
         const struct oak_pattern_piece *piece = &pattern->piece[i];
-        if (piece->letter == letter) field |= ((word >> piece->word_bit) & low_bits(piece->width)) << piece->field_bit;
+        if (piece->letter == letter)
+            field |= ((word >> piece->word_bit) & low_bits(piece->width)) << piece->field_bit;
     }
     return field;
 }

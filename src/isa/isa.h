@@ -26,8 +26,8 @@ typedef struct oak_insn_row {
     const char *operands; /* "a, rn": operand classes of the architecture, separated by ", " */
     const char *bits;     /* "0010 1nnn": fixed bits and field letters, most significant first */
     uint8_t cycles;
-    const char *flags;    /* names of the flags it changes, separated by a blank */
-    const char *meaning;  /* one plain sentence */
+    const char *flags;   /* names of the flags it changes, separated by a blank */
+    const char *meaning; /* one plain sentence */
 } oak_insn_row;
 
 /* A bit pattern made ready: fixed bits, and where each field's pieces go. */
@@ -41,7 +41,7 @@ typedef struct oak_pattern {
         char letter;
         uint8_t field_bit; /* lowest bit of the field in this piece */
         uint8_t width;
-        uint8_t word_bit;  /* where it lies in the word */
+        uint8_t word_bit; /* where it lies in the word */
     } piece[OAK_MOST_PIECES];
 } oak_pattern;
 
@@ -65,7 +65,7 @@ typedef struct oak_value {
 } oak_value;
 
 typedef struct oak_operand {
-    uint8_t kind;  /* how it was written: the architecture's own numbering */
+    uint8_t kind; /* how it was written: the architecture's own numbering */
     uint8_t reg;
     uint16_t first; /* columns in the source line, from 0; last is one past the end */
     uint16_t last;
@@ -83,7 +83,7 @@ typedef struct oak_insn {
 typedef struct oak_operand_reader {
     const char *line; /* start of the source line */
     const char *at;
-    const char *end;  /* end of the operands; no comment is in them */
+    const char *end; /* end of the operands; no comment is in them */
     /* Takes one expression at `at`; NULL after a diagnostic has been given. */
     const struct oak_expr *(*expression)(struct oak_operand_reader *reader);
     void (*refuse)(struct oak_operand_reader *reader, const char *from, const char *to, const char *code,
@@ -101,23 +101,23 @@ typedef struct oak_refusal {
 /* ------------------------------------------------------------------------------------------ decoding */
 
 typedef enum oak_flow {
-    OAK_FLOW_NEXT,        /* goes on behind itself */
-    OAK_FLOW_BRANCH,      /* goes on behind itself or at the target */
-    OAK_FLOW_JUMP,        /* goes to the target */
-    OAK_FLOW_CALL,        /* goes to the target and comes back */
+    OAK_FLOW_NEXT,   /* goes on behind itself */
+    OAK_FLOW_BRANCH, /* goes on behind itself or at the target */
+    OAK_FLOW_JUMP,   /* goes to the target */
+    OAK_FLOW_CALL,   /* goes to the target and comes back */
     OAK_FLOW_RETURN,
-    OAK_FLOW_COMPUTED     /* goes to an address computed when it runs */
+    OAK_FLOW_COMPUTED /* goes to an address computed when it runs */
 } oak_flow;
 
 typedef struct oak_decoded {
     uint16_t row;
-    uint8_t size;   /* bytes */
+    uint8_t size; /* bytes */
     uint8_t cycles;
     oak_flow flow;
     bool has_target;
     uint32_t address;
     uint32_t target;
-    uint32_t word;  /* the bytes, most significant first */
+    uint32_t word; /* the bytes, most significant first */
 } oak_decoded;
 
 /* Gives names to addresses when instructions are printed; returns NULL where there is none. */
@@ -161,8 +161,10 @@ typedef struct oak_core_ops {
     void (*run)(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
     oak_status (*read_register)(const oak_core *core, unsigned reg, uint32_t *value);
     oak_status (*write_register)(oak_core *core, unsigned reg, uint32_t value);
-    oak_status (*read_memory)(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
-    oak_status (*write_memory)(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count);
+    oak_status (*read_memory)(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                              size_t count);
+    oak_status (*write_memory)(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                               size_t count);
     oak_status (*set_stop)(oak_core *core, uint32_t address, bool on);
     oak_chip_time *(*time)(oak_core *core);
 } oak_core_ops;
@@ -189,15 +191,16 @@ typedef struct oak_isa {
     unsigned (*size)(const oak_isa_tables *tables, unsigned row);
     /* Encodes; values[i] belongs to operand i and is known. OAK_REFUSED with *why filled in when the row cannot hold
      * a value. */
-    oak_status (*encode)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                         uint32_t address, uint8_t *bytes, oak_refusal *why);
+    oak_status (*encode)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                         const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
     /* The address of bit `bit` of the cell at `cell`; OAK_REFUSED when the cell has no bit addresses. */
     oak_status (*bit_of)(const oak_value *cell, int64_t bit, oak_value *result);
 
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
-    oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                         oak_decoded *decoded);
-    void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out);
+    oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                         uint32_t address, oak_decoded *decoded);
+    void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                  oak_buf *out);
 
     const oak_core_ops *core;
 } oak_isa;

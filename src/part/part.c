@@ -13,7 +13,8 @@ const oak_part_register *oak_part_find_register(const oak_part *part, const char
 const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address)
 {
     for (unsigned i = 0; i < part->register_count; i++)
-        if (part->registers[i].space == space && part->registers[i].address == address) return &part->registers[i];
+        if (part->registers[i].space == space && part->registers[i].address == address)
+            return &part->registers[i];
     return NULL;
 }
 
@@ -21,7 +22,8 @@ const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space
 {
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        if (memory->space == space && address >= memory->base && address - memory->base < memory->size) return memory;
+        if (memory->space == space && address >= memory->base && address - memory->base < memory->size)
+            return memory;
     }
     return NULL;
 }
@@ -44,10 +46,12 @@ bool oak_part_find_pin(const oak_part *part, const char *name, size_t length, un
 {
     for (unsigned i = 0; i < part->port_count; i++) {
         size_t size = oak_length(part->ports[i].name);
-        if (length < size + 2 || !oak_same_name(name, size, part->ports[i].name) || name[size] != '.') continue;
+        if (length < size + 2 || !oak_same_name(name, size, part->ports[i].name) || name[size] != '.')
+            continue;
         uint64_t bit;
         size_t used;
-        if (oak_read_number(name + size + 1, name + length, &bit, &used) || used != length - size - 1) return false;
+        if (oak_read_number(name + size + 1, name + length, &bit, &used) || used != length - size - 1)
+            return false;
         if (bit >= part->ports[i].pin_count) return false;
         *pin = i * OAK_MOST_PINS + (unsigned)bit;
         return true;

@@ -40,11 +40,11 @@ typedef struct part_file {
     yaml_document_t document;
 } part_file;
 
-#define REFUSE_AT(file, node, code, hint, ...)                                                                     \
-    do {                                                                                                           \
-        (file)->builder->refused = true;                                                                           \
-        oak_refuse((file)->builder->sink, code, (file)->path, (uint32_t)(node)->start_mark.line + 1,               \
-                   (uint32_t)(node)->start_mark.column + 1, hint, __VA_ARGS__);                                    \
+#define REFUSE_AT(file, node, code, hint, ...)                                                               \
+    do {                                                                                                     \
+        (file)->builder->refused = true;                                                                     \
+        oak_refuse((file)->builder->sink, code, (file)->path, (uint32_t)(node)->start_mark.line + 1,         \
+                   (uint32_t)(node)->start_mark.column + 1, hint, __VA_ARGS__);                              \
     } while (0)
 
 /* ------------------------------------------------------------------------------------------ nodes */
@@ -82,11 +82,13 @@ static bool check_keys(part_file *file, yaml_node_t *map, const char *what, cons
         bool known = false;
         for (unsigned i = 0; name && allowed[i]; i++) known = known || oak_same(name, allowed[i]);
         for (unsigned i = 0; !known && name && allowed[i]; i++)
-            if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2) nearest = allowed[i];
+            if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2)
+                nearest = allowed[i];
         char hint[80] = "";
         if (nearest) oak_format(hint, sizeof hint, "Did you mean `%s`?", nearest);
         if (!known)
-            REFUSE_AT(file, node, "part-key", *hint ? hint : NULL, "%s has no key `%s`", what, name ? name : "?");
+            REFUSE_AT(file, node, "part-key", *hint ? hint : NULL, "%s has no key `%s`", what,
+                      name ? name : "?");
         for (yaml_node_pair_t *other = map->data.mapping.pairs.start; known && other < pair; other++) {
             const char *before = scalar(node_at(file, other->key));
             if (before && oak_same(before, name))
@@ -129,7 +131,8 @@ static bool number_member(part_file *file, yaml_node_t *map, const char *key, bo
         if (digits && digits < 8 && oak_same(unit, "KiB")) factor = 1024;
         if (digits && digits < 8 && oak_same(unit, "MiB")) factor = 1048576;
         if (factor == 1) {
-            REFUSE_AT(file, node ? node : map, "part-value", "Numbers: 128, 0x80, 80h, 8KiB.", "`%s` needs a number here", key);
+            REFUSE_AT(file, node ? node : map, "part-value", "Numbers: 128, 0x80, 80h, 8KiB.",
+                      "`%s` needs a number here", key);
             return false;
         }
         *value = 0;
@@ -169,7 +172,8 @@ static void add_memory(part_file *file, yaml_node_t *map)
     memory.title = text_member(file, map, "title", false);
     if (!kind || !memory.title) return;
     if (!oak_same(kind, "rom") && !oak_same(kind, "ram")) {
-        REFUSE_AT(file, member(file, map, "kind"), "part-value", "Write rom or ram.", "no memory is of kind `%s`", kind);
+        REFUSE_AT(file, member(file, map, "kind"), "part-value", "Write rom or ram.",
+                  "no memory is of kind `%s`", kind);
         return;
     }
     if (!size || base + size > (uint64_t)UINT32_MAX + 1) {
@@ -193,7 +197,8 @@ static void add_memory(part_file *file, yaml_node_t *map)
             return;
         }
     }
-    oak_part_memory *grown = oak_grow(b->host, b->memories, &b->memory_room, part->memory_count + 1u, sizeof *grown);
+    oak_part_memory *grown =
+        oak_grow(b->host, b->memories, &b->memory_room, part->memory_count + 1u, sizeof *grown);
     if (!grown) {
         b->status = OAK_NO_MEMORY;
         return;
@@ -203,7 +208,8 @@ static void add_memory(part_file *file, yaml_node_t *map)
 }
 
 /* A field is written `NAME: 7 what it does` or `NAME: 5-4 what it does`. */
-static bool read_field(part_file *file, yaml_node_t *key, yaml_node_t *value, unsigned bits, oak_part_field *field)
+static bool read_field(part_file *file, yaml_node_t *key, yaml_node_t *value, unsigned bits,
+                       oak_part_field *field)
 {
     const char *name = scalar(key), *text = scalar(value);
     unsigned high = 0, low;
@@ -217,7 +223,8 @@ static bool read_field(part_file *file, yaml_node_t *key, yaml_node_t *value, un
         for (low = 0; good && oak_is_digit(*p) && low < 100; p++) low = low * 10 + (unsigned)(*p - '0');
     }
     if (!good || (*p && *p != ' ') || high >= bits || low > high) {
-        REFUSE_AT(file, value, "part-value", "Write `NAME: 7 what it does`, or `NAME: 5-4 …` for a field, highest bit first.",
+        REFUSE_AT(file, value, "part-value",
+                  "Write `NAME: 7 what it does`, or `NAME: 5-4 …` for a field, highest bit first.",
                   "this is no bit of a register of %u bits", bits);
         return false;
     }
@@ -247,14 +254,16 @@ static bool read_fields(part_file *file, yaml_node_t *map, oak_part_register *re
     for (size_t i = 0; i < count; i++) {
         yaml_node_pair_t *pair = map->data.mapping.pairs.start + i;
         oak_part_field field;
-        if (!read_field(file, node_at(file, pair->key), node_at(file, pair->value), reg->bits, &field)) return false;
+        if (!read_field(file, node_at(file, pair->key), node_at(file, pair->value), reg->bits, &field))
+            return false;
         unsigned at = filled++;
         for (; at && fields[at - 1].bit < field.bit; at--) fields[at] = fields[at - 1];
         fields[at] = field;
     }
     for (unsigned i = 1; i < filled; i++) {
         if (fields[i].bit + fields[i].width <= fields[i - 1].bit) continue;
-        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name, fields[i].name);
+        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name,
+                  fields[i].name);
         return false;
     }
     reg->fields = fields;
@@ -290,13 +299,15 @@ static void add_register(part_file *file, yaml_node_t *map)
         }
         if (other->space == reg.space && other->address == reg.address) {
             REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
-                      "registers `%s` and `%s` are both at 0x%02x", other->name, reg.name, (unsigned)reg.address);
+                      "registers `%s` and `%s` are both at 0x%02x", other->name, reg.name,
+                      (unsigned)reg.address);
             return;
         }
         bool after = other->space > reg.space || (other->space == reg.space && other->address > reg.address);
         if (after && at == part->register_count) at = i;
     }
-    oak_part_register *grown = oak_grow(b->host, b->registers, &b->register_room, part->register_count + 1u, sizeof *grown);
+    oak_part_register *grown =
+        oak_grow(b->host, b->registers, &b->register_room, part->register_count + 1u, sizeof *grown);
     if (!grown) {
         b->status = OAK_NO_MEMORY;
         return;
@@ -316,14 +327,15 @@ static void add_port(part_file *file, yaml_node_t *map)
     if (!check_keys(file, map, "a port", keys)) return;
     port.name = text_member(file, map, "name", true);
     port.title = text_member(file, map, "title", false);
-    const char *name = text_member(file, map, "register", true), *stage = text_member(file, map, "stage", true);
+    const char *name = text_member(file, map, "register", true),
+               *stage = text_member(file, map, "stage", true);
     if (!port.name || !port.title || !name || !stage) return;
     const oak_part_register *reg = NULL;
     for (unsigned i = 0; i < part->register_count; i++)
         if (oak_same_name(name, oak_length(name), b->registers[i].name)) reg = &b->registers[i];
     if (!reg) {
-        REFUSE_AT(file, member(file, map, "register"), "part-value", "List the register under `registers` first.",
-                  "there is no register `%s`", name);
+        REFUSE_AT(file, member(file, map, "register"), "part-value",
+                  "List the register under `registers` first.", "there is no register `%s`", name);
         return;
     }
     port.address = reg->address;
@@ -332,15 +344,18 @@ static void add_port(part_file *file, yaml_node_t *map)
     else if (oak_same(stage, "open-drain")) port.stage = OAK_OPEN_DRAIN;
     else if (oak_same(stage, "quasi-bidirectional")) port.stage = OAK_QUASI;
     else {
-        REFUSE_AT(file, member(file, map, "stage"), "part-value", "Stages: push-pull, open-drain, quasi-bidirectional.",
-                  "no output stage is called `%s`", stage);
+        REFUSE_AT(file, member(file, map, "stage"), "part-value",
+                  "Stages: push-pull, open-drain, quasi-bidirectional.", "no output stage is called `%s`",
+                  stage);
         return;
     }
     yaml_node_t *pins = member(file, map, "pins");
     size_t count = pins && pins->type == YAML_SEQUENCE_NODE
-                       ? (size_t)(pins->data.sequence.items.top - pins->data.sequence.items.start) : 0;
+                       ? (size_t)(pins->data.sequence.items.top - pins->data.sequence.items.start)
+                       : 0;
     if (!count || count > reg->bits) {
-        REFUSE_AT(file, pins ? pins : map, "part-value", "List the other function of each pin, or - for none, from bit 0 up.",
+        REFUSE_AT(file, pins ? pins : map, "part-value",
+                  "List the other function of each pin, or - for none, from bit 0 up.",
                   "`pins` needs 1 to %u entries", reg->bits);
         return;
     }
@@ -399,7 +414,8 @@ static void add_vector(part_file *file, yaml_node_t *map)
         b->vectors[i] = vector;
         return;
     }
-    oak_part_vector *grown = oak_grow(b->host, b->vectors, &b->vector_room, part->vector_count + 1u, sizeof *grown);
+    oak_part_vector *grown =
+        oak_grow(b->host, b->vectors, &b->vector_room, part->vector_count + 1u, sizeof *grown);
     if (!grown) {
         b->status = OAK_NO_MEMORY;
         return;
@@ -408,7 +424,8 @@ static void add_vector(part_file *file, yaml_node_t *map)
     grown[part->vector_count++] = vector;
 }
 
-static void each_item(part_file *file, yaml_node_t *root, const char *key, void (*add)(part_file *, yaml_node_t *))
+static void each_item(part_file *file, yaml_node_t *root, const char *key,
+                      void (*add)(part_file *, yaml_node_t *))
 {
     yaml_node_t *list = member(file, root, key);
     if (!list) return;
@@ -429,7 +446,8 @@ static void each_item(part_file *file, yaml_node_t *root, const char *key, void 
 
 /* ------------------------------------------------------------------------------------------ files */
 
-static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from, yaml_node_t *from_node);
+static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from,
+                      yaml_node_t *from_node);
 
 static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
 {
@@ -448,8 +466,9 @@ static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
 
 static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
 {
-    static const char *const keys[] = {"part", "title", "architecture", "extends", "clock", "clocks-per-cycle",
-                                       "memories", "registers", "ports", "vectors", NULL};
+    static const char *const keys[] = {
+        "part",     "title",     "architecture", "extends", "clock", "clocks-per-cycle",
+        "memories", "registers", "ports",        "vectors", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     if (!check_keys(file, root, "a part file", keys)) return;
@@ -461,30 +480,35 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         const char *name = text_member(file, root, "architecture", true);
         part->architecture = name ? oak_architecture_find(name) : NULL;
         if (name && !part->architecture)
-            REFUSE_AT(file, member(file, root, "architecture"), "part-value", "`spindle parts` lists what there is.",
-                      "there is no architecture `%s`", name);
+            REFUSE_AT(file, member(file, root, "architecture"), "part-value",
+                      "`spindle parts` lists what there is.", "there is no architecture `%s`", name);
         if (!part->architecture) return;
     }
     uint64_t clocks;
-    if (number_member(file, root, "clocks-per-cycle", false, part->clocks_per_cycle ? part->clocks_per_cycle : 1, 1000, &clocks))
+    if (number_member(file, root, "clocks-per-cycle", false,
+                      part->clocks_per_cycle ? part->clocks_per_cycle : 1, 1000, &clocks))
         part->clocks_per_cycle = (uint32_t)clocks;
     yaml_node_t *clock = member(file, root, "clock");
     if (clock && (!scalar(clock) || oak_read_frequency(scalar(clock), &part->clock_millihertz)))
-        REFUSE_AT(file, clock, "part-value", "Write it like 12MHz or 11.0592 MHz.", "this is no clock frequency");
+        REFUSE_AT(file, clock, "part-value", "Write it like 12MHz or 11.0592 MHz.",
+                  "this is no clock frequency");
     each_item(file, root, "memories", add_memory);
     each_item(file, root, "registers", add_register);
     each_item(file, root, "ports", add_port);
     each_item(file, root, "vectors", add_vector);
-    if (depth == 0 && !b->refused && (!part->memory_count || !part->clock_millihertz || !part->clocks_per_cycle))
+    if (depth == 0 && !b->refused &&
+        (!part->memory_count || !part->clock_millihertz || !part->clocks_per_cycle))
         REFUSE_AT(file, root, "part-shape", NULL, "a part needs `clock`, `clocks-per-cycle` and `memories`");
 }
 
-static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from, yaml_node_t *from_node)
+static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from,
+                      yaml_node_t *from_node)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;
-    oak_status status = depth > MOST_NESTING ? OAK_OUT_OF_RANGE
-                                             : b->host->read_file(b->host->context, path, LARGEST_FILE, &bytes, &size);
+    oak_status status = depth > MOST_NESTING
+                            ? OAK_OUT_OF_RANGE
+                            : b->host->read_file(b->host->context, path, LARGEST_FILE, &bytes, &size);
     if (status == OAK_NO_MEMORY) {
         b->status = status;
         return;
@@ -492,7 +516,8 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
     if (status) {
         if (from) {
             REFUSE_AT(from, from_node, "part-extends", "A part it extends lies beside it, as NAME.yaml.",
-                      "cannot extend %s: %s", path, depth > MOST_NESTING ? "the parts extend each other" : oak_status_text(status));
+                      "cannot extend %s: %s", path,
+                      depth > MOST_NESTING ? "the parts extend each other" : oak_status_text(status));
         } else {
             oak_refuse(b->sink, "no-file", path, 0, 0, "`spindle parts` lists the parts there are.",
                        "the part file cannot be read: %s", oak_status_text(status));

@@ -9,7 +9,8 @@ typedef struct unit {
 } unit;
 
 /* A decimal number times a unit, with at most 12 digits behind the point. */
-static oak_status read_quantity(const char *text, size_t length, const unit *units, unsigned unit_count, uint64_t *result)
+static oak_status read_quantity(const char *text, size_t length, const unit *units, unsigned unit_count,
+                                uint64_t *result)
 {
     const char *end = text + length;
     while (text < end && *text == ' ') text++;
@@ -42,7 +43,8 @@ static oak_status read_quantity(const char *text, size_t length, const unit *uni
 
 oak_status oak_read_frequency(const char *text, uint64_t *millihertz)
 {
-    static const unit units[] = {{"", 1000}, {"hz", 1000}, {"khz", 1000000}, {"mhz", 1000000000}, {"ghz", 1000000000000}};
+    static const unit units[] = {
+        {"", 1000}, {"hz", 1000}, {"khz", 1000000}, {"mhz", 1000000000}, {"ghz", 1000000000000}};
     oak_status status = read_quantity(text, oak_length(text), units, 5, millihertz);
     if (!status && (!*millihertz || *millihertz > 1000000000000000u)) return OAK_REFUSED;
     return status;
@@ -50,7 +52,8 @@ oak_status oak_read_frequency(const char *text, uint64_t *millihertz)
 
 oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds)
 {
-    static const unit units[] = {{"s", 1000000000000}, {"ms", 1000000000}, {"us", 1000000}, {"ns", 1000}, {"ps", 1}};
+    static const unit units[] = {
+        {"s", 1000000000000}, {"ms", 1000000000}, {"us", 1000000}, {"ns", 1000}, {"ps", 1}};
     return read_quantity(text, length, units, 5, picoseconds);
 }
 
@@ -81,7 +84,8 @@ uint64_t oak_time_to_cycles(uint64_t picoseconds, uint64_t clock_millihertz, uin
     return scaled(picoseconds, clock_millihertz, (uint64_t)1000000000000000u * clocks_per_cycle, true);
 }
 
-void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_per_cycle, char *text, size_t room)
+void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_per_cycle, char *text,
+                    size_t room)
 {
     static const struct {
         const char *name;
@@ -90,13 +94,14 @@ void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_
     unsigned u = 0;
     uint64_t thousandths = 0;
     for (; u < 4; u++) {
-        thousandths = scaled(cycles, (uint64_t)1000000 * clocks_per_cycle * units[u].per_second, clock_millihertz, false);
+        thousandths = scaled(cycles, (uint64_t)1000000 * clocks_per_cycle * units[u].per_second,
+                             clock_millihertz, false);
         if (thousandths >= 1000) break;
     }
     if (u == 4) u = 3;
     if (!cycles) u = 1;
-    oak_format(text, room, "%llu.%03u %s", (unsigned long long)(thousandths / 1000), (unsigned)(thousandths % 1000),
-               units[u].name);
+    oak_format(text, room, "%llu.%03u %s", (unsigned long long)(thousandths / 1000),
+               (unsigned)(thousandths % 1000), units[u].name);
 }
 
 void oak_write_frequency(uint64_t millihertz, char *text, size_t room)
@@ -111,6 +116,6 @@ void oak_write_frequency(uint64_t millihertz, char *text, size_t room)
         digits[used++] = (char)('0' + rest / step);
         rest %= step;
     }
-    oak_format(text, room, "%llu%s%.*s %s", (unsigned long long)(millihertz / units[u].factor), used ? "." : "",
-               (int)used, digits, units[u].name);
+    oak_format(text, room, "%llu%s%.*s %s", (unsigned long long)(millihertz / units[u].factor),
+               used ? "." : "", (int)used, digits, units[u].name);
 }

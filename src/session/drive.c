@@ -4,8 +4,8 @@
  *
  * Times are kept as cycles plus picoseconds and turned into a cycle only to compare, so that nothing drifts. */
 #include "base/bytes.h"
-#include <oakspindle/print.h>
 #include "session/session_state.h"
+#include <oakspindle/print.h>
 
 enum { MOST_ITEMS = 10000 };
 
@@ -21,7 +21,8 @@ static oak_status fault(drive_reader *reader, const char *from, const char *to, 
     reader->fault.first = (uint16_t)(from - reader->text);
     reader->fault.last = (uint16_t)((to > from ? to : from + 1) - reader->text);
     oak_format(reader->fault.message, sizeof reader->fault.message, "%s", message);
-    oak_format(reader->fault.hint, sizeof reader->fault.hint, "Write `p1.0 = 1 until 40ms, 0` or `p3.4 = 1 for 2ms, 0 for 2ms, repeat`.");
+    oak_format(reader->fault.hint, sizeof reader->fault.hint,
+               "Write `p1.0 = 1 until 40ms, 0` or `p3.4 = 1 for 2ms, 0 for 2ms, repeat`.");
     return OAK_REFUSED;
 }
 
@@ -34,7 +35,9 @@ static size_t take_word(drive_reader *reader)
 {
     skip(reader);
     size_t length = 0;
-    while (reader->at + length < reader->end && (oak_is_word(reader->at[length]) || reader->at[length] == '.')) length++;
+    while (reader->at + length < reader->end &&
+           (oak_is_word(reader->at[length]) || reader->at[length] == '.'))
+        length++;
     return length;
 }
 
@@ -51,7 +54,8 @@ static oak_status read_time(drive_reader *reader, drive_item *item)
     if (length > SUFFIX && oak_same_name(start + length - SUFFIX, SUFFIX, cycles)) {
         size_t digits = length - SUFFIX, used;
         while (digits && start[digits - 1] == ' ') digits--;
-        if (oak_read_number(start, start + digits, &item->cycles, &used) || used != digits || item->cycles >> 62)
+        if (oak_read_number(start, start + digits, &item->cycles, &used) || used != digits ||
+            item->cycles >> 62)
             return fault(reader, start, start + length, "this is no count of cycles");
         return OAK_OK;
     }
@@ -100,13 +104,15 @@ static oak_status read_drive(drive_reader *reader, drive *one)
     }
     reader->at += length;
     skip(reader);
-    if (reader->at == reader->end || *reader->at != '=') return fault(reader, reader->at, reader->at + 1, "a = is missing behind the pin");
+    if (reader->at == reader->end || *reader->at != '=')
+        return fault(reader, reader->at, reader->at + 1, "a = is missing behind the pin");
     reader->at++;
     bool lasts = false;
     while (!status) {
         length = take_word(reader);
         if (oak_same_name(reader->at, length, "repeat")) {
-            if (!one->count || lasts) status = fault(reader, reader->at, reader->at + length, "nothing ends before the repeat");
+            if (!one->count || lasts)
+                status = fault(reader, reader->at, reader->at + length, "nothing ends before the repeat");
             one->repeats = true;
             reader->at += length;
             break;
@@ -115,7 +121,9 @@ static oak_status read_drive(drive_reader *reader, drive *one)
         if (lasts) status = fault(reader, reader->at, reader->at + length, "the level before it has no end");
         else status = read_item(reader, &item);
         if (status) break;
-        drive_item *grown = one->count < MOST_ITEMS ? oak_grow(&reader->session->host, items, &room, one->count + 1u, sizeof *grown) : NULL;
+        drive_item *grown = one->count < MOST_ITEMS ? oak_grow(&reader->session->host, items, &room,
+                                                               one->count + 1u, sizeof *grown)
+                                                    : NULL;
         if (!grown) {
             status = OAK_NO_MEMORY;
             break;
@@ -128,11 +136,15 @@ static oak_status read_drive(drive_reader *reader, drive *one)
         reader->at++;
     }
     skip(reader);
-    if (!status && reader->at < reader->end) status = fault(reader, reader->at, reader->end, "this does not belong here");
+    if (!status && reader->at < reader->end)
+        status = fault(reader, reader->at, reader->end, "this does not belong here");
     if (!status && one->repeats) {
         bool moves = false;
-        for (unsigned i = 0; i < one->count; i++) moves = moves || (!items[i].until && (items[i].cycles || items[i].picoseconds));
-        if (!moves) status = fault(reader, reader->text, reader->end, "a repeat needs a level with `for` and a time above zero");
+        for (unsigned i = 0; i < one->count; i++)
+            moves = moves || (!items[i].until && (items[i].cycles || items[i].picoseconds));
+        if (!moves)
+            status = fault(reader, reader->text, reader->end,
+                           "a repeat needs a level with `for` and a time above zero");
     }
     drive_item *kept = status ? NULL : oak_arena_take(&reader->session->arena, one->count * sizeof *kept);
     if (!status && !kept) status = OAK_NO_MEMORY;
@@ -149,7 +161,8 @@ oak_status oak_session_drive(oak_session *session, const char *text, const oak_d
     oak_status status = read_drive(&reader, &one);
     if (status == OAK_REFUSED) session_refuse(sink, text, &reader.fault);
     if (status) return status;
-    drive *grown = oak_grow(&session->host, session->drives, &session->drive_room, session->drive_count + 1, sizeof *grown);
+    drive *grown = oak_grow(&session->host, session->drives, &session->drive_room, session->drive_count + 1,
+                            sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     session->drives = grown;
     grown[session->drive_count++] = one;
@@ -160,7 +173,8 @@ oak_status oak_session_drive(oak_session *session, const char *text, const oak_d
 
 static uint64_t cycle_of(const oak_session *session, uint64_t cycles, uint64_t picoseconds)
 {
-    uint64_t more = oak_time_to_cycles(picoseconds, session->clock_millihertz, session->part->clocks_per_cycle);
+    uint64_t more =
+        oak_time_to_cycles(picoseconds, session->clock_millihertz, session->part->clocks_per_cycle);
     return more > UINT64_MAX - cycles ? UINT64_MAX : cycles + more;
 }
 
@@ -179,7 +193,8 @@ static oak_level advance(drive *one)
     }
     if (one->next == one->count && one->repeats) {
         one->next = 0;
-        while (one->items[one->next].until && one->next + 1 < one->count) one->next++; /* what had a fixed end is over */
+        while (one->items[one->next].until && one->next + 1 < one->count)
+            one->next++; /* what had a fixed end is over */
     } else if (one->next == one->count) {
         one->finished = true;
     }

@@ -15,7 +15,8 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     const oak_session *session = self->session;
     const oak_architecture *about = session->part->architecture;
     if (space == about->code_space) {
-        const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
+        const oak_symbol *label =
+            session->program ? oak_program_label_below(session->program, address) : NULL;
         return label && label->value == address ? label->name : NULL;
     }
     const oak_symbol *symbol;
@@ -37,12 +38,15 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return NULL;
 }
 
-oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room, unsigned *size)
+oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
+                                         unsigned *size)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t count = 0;
     unsigned code = session->part->architecture->code_space;
-    while (count < sizeof bytes && !session->chip.ops->read_memory(session->chip.chip, code, address + (uint32_t)count, bytes + count, 1)) count++;
+    while (count < sizeof bytes && !session->chip.ops->read_memory(
+                                       session->chip.chip, code, address + (uint32_t)count, bytes + count, 1))
+        count++;
     oak_isa_tables *tables;
     oak_status status = session->isa->open(&session->host, &tables);
     if (status) return status;

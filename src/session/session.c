@@ -4,7 +4,8 @@
 
 /* ------------------------------------------------------------------------------------------ opening */
 
-oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program, oak_session **result)
+oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
+                            oak_session **result)
 {
     oak_session *session = host->resize(host->context, NULL, 0, sizeof *session);
     if (!session) return OAK_NO_MEMORY;
@@ -17,7 +18,8 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
     session->program = program;
     session->clock_millihertz = session->part->clock_millihertz;
     session->last.stop_point = -1;
-    if (!session->isa || session->part->architecture->register_count > sizeof session->before.registers / sizeof *session->before.registers) {
+    if (!session->isa || session->part->architecture->register_count >
+                             sizeof session->before.registers / sizeof *session->before.registers) {
         oak_session_close(session);
         return OAK_UNSUPPORTED;
     }
@@ -29,7 +31,8 @@ void oak_session_close(oak_session *session)
 {
     if (!session) return;
     for (size_t i = 0; i < session->stop_count; i++)
-        if (session->stops[i].point.enabled) session->chip.ops->set_stop(session->chip.chip, session->stops[i].point.address, false);
+        if (session->stops[i].point.enabled)
+            session->chip.ops->set_stop(session->chip.chip, session->stops[i].point.address, false);
     oak_host host = session->host;
     oak_release(&host, session->stops, session->stop_room, sizeof *session->stops);
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
@@ -72,8 +75,8 @@ const oak_event *oak_session_last_event(const oak_session *session)
 
 /* ------------------------------------------------------------------------------------------ stop points */
 
-oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition, uint64_t every,
-                                const oak_diag_sink *sink, unsigned *number)
+oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
+                                uint64_t every, const oak_diag_sink *sink, unsigned *number)
 {
     stop_record record = {.point = {.every = every ? every : 1, .enabled = true}};
     oak_status status = oak_session_place(session, place, sink, &record.point.address);
@@ -89,12 +92,14 @@ oak_status oak_session_add_stop(oak_session *session, const char *place, const c
         if (status) return status;
     }
     record.point.text = oak_arena_text(&session->arena, place, oak_length(place));
-    stop_record *grown = oak_grow(&session->host, session->stops, &session->stop_room, session->stop_count + 1, sizeof *grown);
+    stop_record *grown =
+        oak_grow(&session->host, session->stops, &session->stop_room, session->stop_count + 1, sizeof *grown);
     if (!grown || !record.point.text) return OAK_NO_MEMORY;
     session->stops = grown;
     status = session->chip.ops->set_stop(session->chip.chip, record.point.address, true);
     if (status) {
-        oak_refuse(sink, "no-stop", NULL, 0, 0, NULL, "no stop point can be set at `%s`: %s", place, oak_status_text(status));
+        oak_refuse(sink, "no-stop", NULL, 0, 0, NULL, "no stop point can be set at `%s`: %s", place,
+                   oak_status_text(status));
         return OAK_REFUSED;
     }
     if (number) *number = (unsigned)session->stop_count;
@@ -128,7 +133,8 @@ static int which_stop(oak_session *session, uint32_t address, const oak_diag_sin
         if (!record->point.enabled || record->point.address != address) continue;
         if (record->condition) {
             oak_reading reading;
-            if (session_evaluate(session, record->condition, record->point.condition, sink, &reading)) return -2;
+            if (session_evaluate(session, record->condition, record->point.condition, sink, &reading))
+                return -2;
             if (!reading.value) continue;
         }
         record->point.hits++;
@@ -194,7 +200,8 @@ typedef struct change_list {
 static void note_change(change_list *list, unsigned space, uint32_t address, uint32_t before, uint32_t after)
 {
     if (before == after) return;
-    if (list->count < list->room) list->changes[list->count] = (oak_change){(uint8_t)space, address, before, after};
+    if (list->count < list->room)
+        list->changes[list->count] = (oak_change){(uint8_t)space, address, before, after};
     list->count++;
 }
 
@@ -221,10 +228,12 @@ oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t
         uint8_t now[256];
         for (uint32_t done = 0; done < memory->size;) {
             uint32_t part = memory->size - done < sizeof now ? memory->size - done : (uint32_t)sizeof now;
-            oak_status status = session->chip.ops->read_memory(session->chip.chip, memory->space, memory->base + done, now, part);
+            oak_status status = session->chip.ops->read_memory(session->chip.chip, memory->space,
+                                                               memory->base + done, now, part);
             if (status) return status;
             if (memcmp(now, at + done, part) != 0)
-                for (uint32_t b = 0; b < part; b++) note_change(&list, memory->space, memory->base + done + b, at[done + b], now[b]);
+                for (uint32_t b = 0; b < part; b++)
+                    note_change(&list, memory->space, memory->base + done + b, at[done + b], now[b]);
             done += part;
         }
         at += memory->size;
@@ -250,7 +259,8 @@ static uint64_t limit_from(uint64_t now, uint64_t budget)
     return budget && budget < UINT64_MAX - now ? now + budget : UINT64_MAX;
 }
 
-oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink, oak_event *event)
+oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                           oak_event *event)
 {
     oak_chip_time now;
     oak_status status = session->chip.ops->read_time(session->chip.chip, &now);

@@ -22,9 +22,9 @@ typedef struct stop_record {
 /* One level of a driven pin. */
 typedef struct drive_item {
     oak_level level;
-    bool until;           /* the end is an absolute time */
-    bool timed;           /* false: stays for ever */
-    uint64_t cycles;      /* duration or end: in cycles, plus */
+    bool until;      /* the end is an absolute time */
+    bool timed;      /* false: stays for ever */
+    uint64_t cycles; /* duration or end: in cycles, plus */
     uint64_t picoseconds;
 } drive_item;
 
@@ -33,8 +33,8 @@ typedef struct drive {
     bool repeats;
     const drive_item *items;
     unsigned count;
-    unsigned next;         /* item that begins at the next event */
-    uint64_t cycles;       /* when it begins: cycles, plus */
+    unsigned next;   /* item that begins at the next event */
+    uint64_t cycles; /* when it begins: cycles, plus */
     uint64_t picoseconds;
     bool finished;
 } drive;
@@ -64,7 +64,8 @@ struct oak_session {
 
 /* watch.c */
 const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink);
-oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text, const oak_diag_sink *sink, oak_reading *reading);
+oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
+                            const oak_diag_sink *sink, oak_reading *reading);
 /* Reports a fault in a text that was typed rather than read from a file. */
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
 

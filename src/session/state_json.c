@@ -30,10 +30,14 @@ static void add_memory(oak_session *session, cJSON *list, const oak_part_memory 
     for (uint32_t done = 0; done < memory->size; done += PAGE) {
         uint8_t bytes[PAGE];
         uint32_t count = memory->size - done < PAGE ? memory->size - done : PAGE, used = 0;
-        if (session->chip.ops->read_memory(session->chip.chip, memory->space, memory->base + done, bytes, count)) continue;
+        if (session->chip.ops->read_memory(session->chip.chip, memory->space, memory->base + done, bytes,
+                                           count))
+            continue;
         for (uint32_t i = 0; i < count; i++)
             if (bytes[i]) used = i + 1;
-        if (used) add_hex_memory(list, session->part->architecture->spaces[memory->space].name, memory->base + done, bytes, count);
+        if (used)
+            add_hex_memory(list, session->part->architecture->spaces[memory->space].name, memory->base + done,
+                           bytes, count);
     }
 }
 
@@ -70,7 +74,9 @@ static cJSON *state_document(oak_session *session)
         const oak_part_register *reg = &session->part->registers[i];
         uint8_t bytes[4] = {0};
         session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
-        cJSON_AddNumberToObject(specials, reg->name, (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24);
+        cJSON_AddNumberToObject(specials, reg->name,
+                                (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
+                                    (uint32_t)bytes[3] << 24);
     }
     cJSON *memory = cJSON_AddArrayToObject(root, "memory");
     for (unsigned i = 0; i < session->part->memory_count; i++)
@@ -80,7 +86,9 @@ static cJSON *state_document(oak_session *session)
         for (unsigned bit = 0; bit < session->part->ports[p].pin_count; bit++) {
             oak_pin pin;
             char name[80];
-            if (session->chip.ops->read_pin(session->chip.chip, p * OAK_MOST_PINS + bit, &pin) || pin.outside == OAK_FLOAT) continue;
+            if (session->chip.ops->read_pin(session->chip.chip, p * OAK_MOST_PINS + bit, &pin) ||
+                pin.outside == OAK_FLOAT)
+                continue;
             oak_format(name, sizeof name, "%s.%u", session->part->ports[p].name, bit);
             cJSON_AddNumberToObject(pins, name, pin.outside == OAK_HIGH);
         }
@@ -109,8 +117,9 @@ typedef struct state_reader {
     bool refused;
 } state_reader;
 
-#define REFUSE(reader, hint, ...)                                                                                  \
-    ((reader)->refused = true, oak_refuse((reader)->sink, "state-file", (reader)->name, 0, 0, hint, __VA_ARGS__))
+#define REFUSE(reader, hint, ...)                                                                            \
+    ((reader)->refused = true,                                                                               \
+     oak_refuse((reader)->sink, "state-file", (reader)->name, 0, 0, hint, __VA_ARGS__))
 
 static bool whole_number(const cJSON *item, double most, uint64_t *value)
 {
@@ -129,15 +138,21 @@ static void take_registers(state_reader *reader, const cJSON *registers)
         cJSON_ArrayForEach(item, registers)
         {
             unsigned number = 0;
-            while (number < about->register_count && !oak_same_name(item->string, oak_length(item->string), about->registers[number].name)) number++;
+            while (number < about->register_count &&
+                   !oak_same_name(item->string, oak_length(item->string), about->registers[number].name))
+                number++;
             if (number == about->register_count) {
-                if (!derived) REFUSE(reader, NULL, "`registers` names `%s`, which %s does not have", item->string, about->name);
+                if (!derived)
+                    REFUSE(reader, NULL, "`registers` names `%s`, which %s does not have", item->string,
+                           about->name);
                 continue;
             }
             uint64_t value;
             if (about->registers[number].derived != (derived == 1)) continue;
-            if (!whole_number(item, UINT32_MAX, &value) || session->chip.ops->write_register(session->chip.chip, number, (uint32_t)value))
-                REFUSE(reader, NULL, "register `%s` needs a whole number of %u bits", item->string, about->registers[number].bits);
+            if (!whole_number(item, UINT32_MAX, &value) ||
+                session->chip.ops->write_register(session->chip.chip, number, (uint32_t)value))
+                REFUSE(reader, NULL, "register `%s` needs a whole number of %u bits", item->string,
+                       about->registers[number].bits);
         }
     }
 }
@@ -148,15 +163,18 @@ static void take_specials(state_reader *reader, const cJSON *specials)
     const cJSON *item;
     cJSON_ArrayForEach(item, specials)
     {
-        const oak_part_register *reg = oak_part_find_register(session->part, item->string, oak_length(item->string));
+        const oak_part_register *reg =
+            oak_part_find_register(session->part, item->string, oak_length(item->string));
         uint64_t value;
         if (!reg) {
-            REFUSE(reader, NULL, "`sfr` names `%s`, which %s does not have", item->string, session->part->name);
+            REFUSE(reader, NULL, "`sfr` names `%s`, which %s does not have", item->string,
+                   session->part->name);
             continue;
         }
         uint8_t bytes[4];
         if (!whole_number(item, reg->bits == 32 ? UINT32_MAX : (double)((1u << reg->bits) - 1), &value)) {
-            REFUSE(reader, NULL, "special register `%s` needs a whole number of %u bits", reg->name, reg->bits);
+            REFUSE(reader, NULL, "special register `%s` needs a whole number of %u bits", reg->name,
+                   reg->bits);
             continue;
         }
         for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(value >> (8 * i));
@@ -167,24 +185,32 @@ static void take_specials(state_reader *reader, const cJSON *specials)
 static void take_memory_entry(state_reader *reader, const cJSON *entry, unsigned number)
 {
     const oak_session *session = reader->session;
-    const cJSON *space = cJSON_GetObjectItemCaseSensitive(entry, "space"), *at = cJSON_GetObjectItemCaseSensitive(entry, "at");
+    const cJSON *space = cJSON_GetObjectItemCaseSensitive(entry, "space"),
+                *at = cJSON_GetObjectItemCaseSensitive(entry, "at");
     const cJSON *bytes = cJSON_GetObjectItemCaseSensitive(entry, "bytes");
     uint64_t address;
-    unsigned found = cJSON_IsString(space) ? oak_part_find_space(session->part, space->valuestring, oak_length(space->valuestring)) : 0;
+    unsigned found = cJSON_IsString(space) ? oak_part_find_space(session->part, space->valuestring,
+                                                                 oak_length(space->valuestring))
+                                           : 0;
     const char *text = cJSON_IsString(bytes) ? bytes->valuestring : NULL;
     if (!found || !text || !whole_number(at, UINT32_MAX, &address)) {
-        REFUSE(reader, "Write {\"space\": \"iram\", \"at\": 48, \"bytes\": \"00ff\"}.", "entry %u of `memory` is not complete", number);
+        REFUSE(reader, "Write {\"space\": \"iram\", \"at\": 48, \"bytes\": \"00ff\"}.",
+               "entry %u of `memory` is not complete", number);
         return;
     }
     for (size_t i = 0; text[i]; i += 2) {
         int high = oak_hex_digit(text[i]), low = high < 0 ? -1 : oak_hex_digit(text[i + 1]);
         if (low < 0) {
-            REFUSE(reader, "Two hexadecimal digits make a byte.", "entry %u of `memory` has a wrong digit behind %zu bytes", number, i / 2);
+            REFUSE(reader, "Two hexadecimal digits make a byte.",
+                   "entry %u of `memory` has a wrong digit behind %zu bytes", number, i / 2);
             return;
         }
         uint8_t byte = (uint8_t)(high << 4 | low);
-        if (address + i / 2 > UINT32_MAX || session->chip.ops->write_memory(session->chip.chip, found, (uint32_t)(address + i / 2), &byte, 1)) {
-            REFUSE(reader, NULL, "entry %u of `memory`: %s has no address 0x%llx", number, session->part->name, (unsigned long long)(address + i / 2));
+        if (address + i / 2 > UINT32_MAX ||
+            session->chip.ops->write_memory(session->chip.chip, found, (uint32_t)(address + i / 2), &byte,
+                                            1)) {
+            REFUSE(reader, NULL, "entry %u of `memory`: %s has no address 0x%llx", number,
+                   session->part->name, (unsigned long long)(address + i / 2));
             return;
         }
     }
@@ -198,7 +224,8 @@ static void take_pins(state_reader *reader, const cJSON *pins)
     {
         unsigned pin;
         uint64_t level;
-        if (!oak_part_find_pin(session->part, item->string, oak_length(item->string), &pin) || !whole_number(item, 1, &level))
+        if (!oak_part_find_pin(session->part, item->string, oak_length(item->string), &pin) ||
+            !whole_number(item, 1, &level))
             REFUSE(reader, "Write \"p1.0\": 0 or 1.", "`driven` has a wrong entry `%s`", item->string);
         else session->chip.ops->drive_pin(session->chip.chip, pin, level ? OAK_HIGH : OAK_LOW);
     }
@@ -216,14 +243,16 @@ static const cJSON *object_member(state_reader *reader, const cJSON *root, const
 static void take_document(state_reader *reader, const cJSON *root)
 {
     oak_session *session = reader->session;
-    const cJSON *part = cJSON_GetObjectItemCaseSensitive(root, "part"), *memory = cJSON_GetObjectItemCaseSensitive(root, "memory"), *entry;
+    const cJSON *part = cJSON_GetObjectItemCaseSensitive(root, "part"),
+                *memory = cJSON_GetObjectItemCaseSensitive(root, "memory"), *entry;
     oak_chip_time time = {0};
     if (!cJSON_IsObject(root)) {
         REFUSE(reader, NULL, "the document is no JSON object");
         return;
     }
     if (cJSON_IsString(part) && !oak_same(part->valuestring, session->part->name)) {
-        REFUSE(reader, "Run it with the part it was made for.", "this state is of part %s, not of %s", part->valuestring, session->part->name);
+        REFUSE(reader, "Run it with the part it was made for.", "this state is of part %s, not of %s",
+               part->valuestring, session->part->name);
         return;
     }
     take_specials(reader, object_member(reader, root, "sfr"));
@@ -231,8 +260,10 @@ static void take_document(state_reader *reader, const cJSON *root)
     unsigned number = 0;
     cJSON_ArrayForEach(entry, memory) take_memory_entry(reader, entry, ++number);
     take_pins(reader, object_member(reader, root, "driven"));
-    const cJSON *cycles = cJSON_GetObjectItemCaseSensitive(root, "cycles"), *instructions = cJSON_GetObjectItemCaseSensitive(root, "instructions");
-    if ((cycles && !whole_number(cycles, 9e15, &time.cycles)) || (instructions && !whole_number(instructions, 9e15, &time.instructions)))
+    const cJSON *cycles = cJSON_GetObjectItemCaseSensitive(root, "cycles"),
+                *instructions = cJSON_GetObjectItemCaseSensitive(root, "instructions");
+    if ((cycles && !whole_number(cycles, 9e15, &time.cycles)) ||
+        (instructions && !whole_number(instructions, 9e15, &time.instructions)))
         REFUSE(reader, NULL, "`cycles` and `instructions` are whole numbers");
     else session->chip.ops->write_time(session->chip.chip, &time);
     const cJSON *clock = cJSON_GetObjectItemCaseSensitive(root, "clock_hz");
@@ -240,7 +271,8 @@ static void take_document(state_reader *reader, const cJSON *root)
         oak_session_set_clock(session, (uint64_t)(clock->valuedouble * 1000.0 + 0.5));
 }
 
-oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name, const oak_diag_sink *sink)
+oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
+                                  const oak_diag_sink *sink)
 {
     const char *stopped = NULL;
     state_reader reader = {.session = session, .name = name, .sink = sink};
@@ -249,7 +281,8 @@ oak_status oak_session_read_state(oak_session *session, const char *text, size_t
         uint32_t line = 1, column = 1;
         for (const char *p = text; p < text + size && p < stopped; p++, column++)
             if (*p == '\n') line++, column = 0;
-        oak_refuse(sink, "state-file", name, line, column, "State files are written by --state-out.", "this is not valid JSON");
+        oak_refuse(sink, "state-file", name, line, column, "State files are written by --state-out.",
+                   "this is not valid JSON");
         return OAK_REFUSED;
     }
     take_document(&reader, root);

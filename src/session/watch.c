@@ -17,7 +17,8 @@ void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_
 }
 
 /* Fills in a fault about an expression and returns OAK_REFUSED. */
-static oak_status OAK_PRINTF(4, 5) fill_fault(oak_expr_fault *fault, const oak_expr *expr, const char *code, const char *format, ...)
+static oak_status OAK_PRINTF(4, 5)
+    fill_fault(oak_expr_fault *fault, const oak_expr *expr, const char *code, const char *format, ...)
 {
     va_list arguments;
     fault->code = code;
@@ -32,7 +33,14 @@ static oak_status OAK_PRINTF(4, 5) fill_fault(oak_expr_fault *fault, const oak_e
 
 /* ------------------------------------------------------------------------------------------ names */
 
-typedef enum name_kind { NAME_REGISTER, NAME_FLAG, NAME_SPECIAL, NAME_PORT, NAME_FIELD, NAME_SYMBOL } name_kind;
+typedef enum name_kind {
+    NAME_REGISTER,
+    NAME_FLAG,
+    NAME_SPECIAL,
+    NAME_PORT,
+    NAME_FIELD,
+    NAME_SYMBOL
+} name_kind;
 
 /* What a name in an expression stands for; lives in the session's arena. */
 typedef struct watch_name {
@@ -46,7 +54,8 @@ typedef struct watch_name {
 static int port_of(const oak_session *session, unsigned space, uint32_t address)
 {
     for (unsigned i = 0; i < session->part->port_count; i++)
-        if (session->part->ports[i].space == space && session->part->ports[i].address == address) return (int)i;
+        if (session->part->ports[i].space == space && session->part->ports[i].address == address)
+            return (int)i;
     return -1;
 }
 
@@ -90,7 +99,8 @@ static void suggest(const oak_session *session, const char *text, size_t length,
     unsigned least = 3;
     const oak_symbol *symbol;
     hint[0] = 0;
-    for (unsigned i = 0; session->program && i < 20000 && (symbol = oak_program_symbol(session->program, i)); i++) {
+    for (unsigned i = 0; session->program && i < 20000 && (symbol = oak_program_symbol(session->program, i));
+         i++) {
         unsigned distance = oak_name_distance(text, length, symbol->name, oak_length(symbol->name), 2);
         if (distance < least) least = distance, best = symbol->name;
     }
@@ -108,8 +118,9 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
     watch_name *name = oak_arena_take(&session->arena, sizeof *name);
     if (name && find_name(session, text, length, name)) return name;
     fault->code = "unknown-name";
-    oak_format(fault->message, sizeof fault->message, "there is no register, special register or symbol `%.*s`",
-               (int)(length < 60 ? length : 60), text);
+    oak_format(fault->message, sizeof fault->message,
+               "there is no register, special register or symbol `%.*s`", (int)(length < 60 ? length : 60),
+               text);
     suggest(session, text, length, fault->hint, sizeof fault->hint);
     if (!session->program && !*fault->hint)
         oak_format(fault->hint, sizeof fault->hint, "Labels are known when the program is given as source.");
@@ -124,7 +135,8 @@ static unsigned space_named(void *context, const char *text, size_t length)
 
 /* ------------------------------------------------------------------------------------------ reading */
 
-static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes, uint64_t *value)
+static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
+                            uint64_t *value)
 {
     uint8_t read[8];
     const oak_space_info *about = &session->part->architecture->spaces[space];
@@ -139,7 +151,9 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
                 *value = read[0] >> (address & 7) & 1;
                 int port = port_of(session, s, cell);
                 oak_pin pin;
-                if (port >= 0 && !session->chip.ops->read_pin(session->chip.chip, (unsigned)port * OAK_MOST_PINS + (address & 7), &pin))
+                if (port >= 0 &&
+                    !session->chip.ops->read_pin(session->chip.chip,
+                                                 (unsigned)port * OAK_MOST_PINS + (address & 7), &pin))
                     *value = pin.result != OAK_LOW;
                 return OAK_OK;
             }
@@ -153,7 +167,8 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
     return OAK_OK;
 }
 
-static oak_status read_scope_cell(void *context, unsigned space, uint32_t address, unsigned bytes, oak_value *value)
+static oak_status read_scope_cell(void *context, unsigned space, uint32_t address, unsigned bytes,
+                                  oak_value *value)
 {
     uint64_t number;
     oak_status status = read_cell(context, space, address, bytes, &number);
@@ -183,7 +198,8 @@ static uint32_t read_special(oak_session *session, const oak_part_register *reg)
     return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
 }
 
-static oak_status read_name(oak_session *session, const watch_name *name, bool as_address, int64_t *value, uint8_t *bits)
+static oak_status read_name(oak_session *session, const watch_name *name, bool as_address, int64_t *value,
+                            uint8_t *bits)
 {
     const oak_architecture *about = session->part->architecture;
     uint32_t read = 0;
@@ -224,7 +240,8 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     return status;
 }
 
-static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value, oak_expr_fault *fault)
+static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value,
+                                oak_expr_fault *fault)
 {
     uint8_t bits;
     *value = (oak_value){.known = true};
@@ -233,7 +250,8 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     return OAK_OK;
 }
 
-static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_value *value, int64_t bit, oak_value *result)
+static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
+                               oak_value *result)
 {
     (void)context;
     (void)cell;
@@ -244,18 +262,29 @@ static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_va
 
 static oak_expr_scope scope_of(oak_session *session)
 {
-    oak_expr_scope scope = {.context = session, .value_of = value_of_name, .cell = read_scope_cell, .bit = value_of_bit, .here = {.known = true}};
+    oak_expr_scope scope = {.context = session,
+                            .value_of = value_of_name,
+                            .cell = read_scope_cell,
+                            .bit = value_of_bit,
+                            .here = {.known = true}};
     uint32_t pc = 0;
     session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
     scope.here.number = pc;
     return scope;
 }
 
-static const oak_expr *parse_part(oak_session *session, const char *text, const char *end, const char **rest, const oak_diag_sink *sink)
+static const oak_expr *parse_part(oak_session *session, const char *text, const char *end, const char **rest,
+                                  const oak_diag_sink *sink)
 {
     oak_expr_fault fault;
-    oak_expr_parser parser = {.arena = &session->arena, .line = text, .at = text, .end = end, .context = session,
-                              .name = meet_name, .space = space_named, .fault = &fault};
+    oak_expr_parser parser = {.arena = &session->arena,
+                              .line = text,
+                              .at = text,
+                              .end = end,
+                              .context = session,
+                              .name = meet_name,
+                              .space = space_named,
+                              .fault = &fault};
     const oak_expr *expr = oak_expr_parse(&parser);
     if (!expr) session_refuse(sink, text, &fault);
     while (parser.at < end && *parser.at == ' ') parser.at++;
@@ -275,7 +304,8 @@ const oak_expr *session_parse(oak_session *session, const char *text, const oak_
     return NULL;
 }
 
-oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text, const oak_diag_sink *sink, oak_reading *reading)
+oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
+                            const oak_diag_sink *sink, oak_reading *reading)
 {
     oak_expr_fault fault;
     oak_value value;
@@ -290,29 +320,39 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
         const watch_name *name = expr->as.name;
         int64_t again;
         read_name(session, name, false, &again, &reading->bits);
-        reading->is_address = name->kind == NAME_SYMBOL && name->symbol->space == session->part->architecture->code_space;
+        reading->is_address =
+            name->kind == NAME_SYMBOL && name->symbol->space == session->part->architecture->code_space;
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
     } else if (expr->kind == OAK_EXPR_CELL) {
         reading->bits = 8;
-        if (expr->as.of.right && expr->as.of.right->kind == OAK_EXPR_NUMBER) reading->bits = (uint8_t)(8 * expr->as.of.right->as.number);
+        if (expr->as.of.right && expr->as.of.right->kind == OAK_EXPR_NUMBER)
+            reading->bits = (uint8_t)(8 * expr->as.of.right->as.number);
         if (session->part->architecture->spaces[expr->space].of_bits) reading->bits = 1;
     }
     return OAK_OK;
 }
 
-oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink, oak_reading *reading)
+oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                             oak_reading *reading)
 {
     const oak_expr *expr = session_parse(session, expression, sink);
     return expr ? session_evaluate(session, expr, expression, sink, reading) : OAK_REFUSED;
 }
 
 /* One end of a stretch; variables mean their addresses. */
-static oak_status range_end(oak_session *session, const char *text, const char *at, const char *end, const oak_diag_sink *sink, int64_t *address)
+static oak_status range_end(oak_session *session, const char *text, const char *at, const char *end,
+                            const oak_diag_sink *sink, int64_t *address)
 {
     oak_expr_fault fault;
-    oak_expr_parser parser = {.arena = &session->arena, .line = text, .at = at, .end = end, .context = session,
-                              .name = meet_name, .space = space_named, .fault = &fault};
+    oak_expr_parser parser = {.arena = &session->arena,
+                              .line = text,
+                              .at = at,
+                              .end = end,
+                              .context = session,
+                              .name = meet_name,
+                              .space = space_named,
+                              .fault = &fault};
     oak_expr_scope scope = scope_of(session);
     oak_value value = {0};
     scope.in_address = true;
@@ -325,8 +365,8 @@ static oak_status range_end(oak_session *session, const char *text, const char *
     return OAK_OK;
 }
 
-oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink, unsigned *space,
-                             uint32_t *from, uint32_t *to)
+oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
+                             unsigned *space, uint32_t *from, uint32_t *to)
 {
     const char *end = range + oak_length(range), *open = range, *dots, *close = end;
     oak_expr_fault fault = {.code = "range", .last = (uint16_t)(end - range)};
@@ -341,14 +381,17 @@ oak_status oak_session_range(oak_session *session, const char *range, const oak_
         return OAK_REFUSED;
     }
     int64_t first, last;
-    if (range_end(session, range, open + 1, dots, sink, &first) || range_end(session, range, dots + 2, close - 1, sink, &last)) return OAK_REFUSED;
+    if (range_end(session, range, open + 1, dots, sink, &first) ||
+        range_end(session, range, dots + 2, close - 1, sink, &last))
+        return OAK_REFUSED;
     uint8_t byte;
     bool inside = first >= 0 && last >= first && last <= UINT32_MAX &&
                   !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)first, &byte, 1) &&
                   !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)last, &byte, 1);
     if (!inside) {
-        oak_format(fault.message, sizeof fault.message, "%s has no %s from 0x%llx to 0x%llx", session->part->name,
-                   session->part->architecture->spaces[*space].title, (unsigned long long)first, (unsigned long long)last);
+        oak_format(fault.message, sizeof fault.message, "%s has no %s from 0x%llx to 0x%llx",
+                   session->part->name, session->part->architecture->spaces[*space].title,
+                   (unsigned long long)first, (unsigned long long)last);
         session_refuse(sink, range, &fault);
         return OAK_REFUSED;
     }
@@ -359,7 +402,8 @@ oak_status oak_session_range(oak_session *session, const char *range, const oak_
 
 /* ------------------------------------------------------------------------------------------ setting */
 
-static oak_status write_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes, uint64_t value)
+static oak_status write_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
+                             uint64_t value)
 {
     uint8_t out[8];
     bool big = session->part->architecture->big_endian;
@@ -367,16 +411,19 @@ static oak_status write_cell(oak_session *session, unsigned space, uint32_t addr
     return session->chip.ops->write_memory(session->chip.chip, space, address, out, bytes);
 }
 
-static oak_status drive_port(oak_session *session, unsigned port, unsigned bit, unsigned width, uint64_t value)
+static oak_status drive_port(oak_session *session, unsigned port, unsigned bit, unsigned width,
+                             uint64_t value)
 {
     for (unsigned i = 0; i < width; i++) {
-        oak_status status = session->chip.ops->drive_pin(session->chip.chip, port * OAK_MOST_PINS + bit + i, value >> i & 1 ? OAK_HIGH : OAK_LOW);
+        oak_status status = session->chip.ops->drive_pin(session->chip.chip, port * OAK_MOST_PINS + bit + i,
+                                                         value >> i & 1 ? OAK_HIGH : OAK_LOW);
         if (status) return status;
     }
     return OAK_OK;
 }
 
-static oak_status write_field(oak_session *session, const oak_part_register *reg, unsigned bit, unsigned width, uint64_t value)
+static oak_status write_field(oak_session *session, const oak_part_register *reg, unsigned bit,
+                              unsigned width, uint64_t value)
 {
     int port = port_of(session, reg->space, reg->address);
     if (port >= 0) return drive_port(session, (unsigned)port, bit, width, value);
@@ -384,7 +431,8 @@ static oak_status write_field(oak_session *session, const oak_part_register *reg
     uint32_t whole = (read_special(session, reg) & ~mask) | ((uint32_t)value << bit & mask);
     uint8_t bytes[4];
     for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(whole >> (8 * i));
-    return session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
+    return session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
+                                           reg->bits / 8u);
 }
 
 /* A bit address: the cell it lies in, by asking the instruction set. */
@@ -421,41 +469,50 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     }
 }
 
-static oak_status write_name(oak_session *session, const watch_name *name, uint64_t value, const oak_expr *left, oak_expr_fault *fault)
+static oak_status write_name(oak_session *session, const watch_name *name, uint64_t value,
+                             const oak_expr *left, oak_expr_fault *fault)
 {
     const oak_architecture *about = session->part->architecture;
     switch (name->kind) {
-    case NAME_REGISTER: return session->chip.ops->write_register(session->chip.chip, name->number, (uint32_t)value);
+    case NAME_REGISTER:
+        return session->chip.ops->write_register(session->chip.chip, name->number, (uint32_t)value);
     case NAME_FLAG: {
         const oak_flag_info *flag = &about->flags[name->number];
         uint32_t mask = ((1u << flag->width) - 1) << flag->bit, whole = 0;
         session->chip.ops->read_register(session->chip.chip, flag->reg, &whole);
-        return session->chip.ops->write_register(session->chip.chip, flag->reg, (whole & ~mask) | (uint32_t)value << flag->bit);
+        return session->chip.ops->write_register(session->chip.chip, flag->reg,
+                                                 (whole & ~mask) | (uint32_t)value << flag->bit);
     }
     case NAME_SPECIAL: return write_field(session, name->reg, 0, name->reg->bits, value);
-    case NAME_PORT: return drive_port(session, name->number, 0, session->part->ports[name->number].pin_count, value);
+    case NAME_PORT:
+        return drive_port(session, name->number, 0, session->part->ports[name->number].pin_count, value);
     case NAME_FIELD: return write_field(session, name->reg, name->field->bit, name->field->width, value);
     default: break;
     }
     unsigned space = name->symbol->space;
     if (space == 0 || space == about->code_space) {
-        fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name, space ? "a place in code" : "a constant");
-        oak_format(fault->hint, sizeof fault->hint, "Set a register, a variable, a pin, or a cell: iram[0x30]=1.");
+        fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name,
+                   space ? "a place in code" : "a constant");
+        oak_format(fault->hint, sizeof fault->hint,
+                   "Set a register, a variable, a pin, or a cell: iram[0x30]=1.");
         return OAK_REFUSED;
     }
     if (about->spaces[space].of_bits) return write_bit_address(session, (uint32_t)name->symbol->value, value);
     return write_cell(session, space, (uint32_t)name->symbol->value, 1, value);
 }
 
-static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t bit, uint64_t value, oak_expr_fault *fault)
+static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t bit, uint64_t value,
+                            oak_expr_fault *fault)
 {
     const oak_expr *cell = left->as.of.left;
     const watch_name *name = cell->kind == OAK_EXPR_NAME ? cell->as.name : NULL;
     unsigned width = name ? width_of(session, cell) : 8;
-    if (bit < 0 || bit >= (int64_t)width) return fill_fault(fault, left, "no-bit", "there is no bit %lld here", (long long)bit);
+    if (bit < 0 || bit >= (int64_t)width)
+        return fill_fault(fault, left, "no-bit", "there is no bit %lld here", (long long)bit);
     if (name && name->kind == NAME_PORT) return drive_port(session, name->number, (unsigned)bit, 1, value);
     if (name && name->kind == NAME_SPECIAL) return write_field(session, name->reg, (unsigned)bit, 1, value);
-    return fill_fault(fault, left, "not-settable", "a single bit can be set only in a special register or port");
+    return fill_fault(fault, left, "not-settable",
+                      "a single bit can be set only in a special register or port");
 }
 
 static oak_status assign(oak_session *session, const oak_expr *left, uint64_t value, oak_expr_fault *fault)
@@ -473,13 +530,18 @@ static oak_status assign(oak_session *session, const oak_expr *left, uint64_t va
         status = oak_expr_value(left->as.of.left, &scope, &address, fault);
         if (!status && left->as.of.right) status = oak_expr_value(left->as.of.right, &scope, &bytes, fault);
         if (status) return status;
-        if (bytes.number < 1 || bytes.number > 8) return fill_fault(fault, left, "value-range", "1 to 8 bytes can be set as one value");
+        if (bytes.number < 1 || bytes.number > 8)
+            return fill_fault(fault, left, "value-range", "1 to 8 bytes can be set as one value");
         if (bytes.number < 8 && value >> (8 * bytes.number) && ~value >> (8 * bytes.number - 1))
-            return fill_fault(fault, left, "value-range", "the value does not fit %lld bytes", (long long)bytes.number);
+            return fill_fault(fault, left, "value-range", "the value does not fit %lld bytes",
+                              (long long)bytes.number);
         if (address.number < 0 || address.number > UINT32_MAX) return OAK_OUT_OF_RANGE;
-        if (session->part->architecture->spaces[left->space].of_bits) return write_bit_address(session, (uint32_t)address.number, value);
+        if (session->part->architecture->spaces[left->space].of_bits)
+            return write_bit_address(session, (uint32_t)address.number, value);
         return write_cell(session, left->space, (uint32_t)address.number, (unsigned)bytes.number, value);
-    default: return fill_fault(fault, left, "not-settable", "only a register, variable, pin, bit or cell can be set");
+    default:
+        return fill_fault(fault, left, "not-settable",
+                          "only a register, variable, pin, bit or cell can be set");
     }
 }
 
@@ -506,14 +568,17 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
         status = oak_session_value(session, equals + 1, sink, &reading);
         if (status) return status;
         unsigned width = width_of(session, left);
-        if (width && width < 64 && (reading.value >= (int64_t)1 << width || reading.value < -((int64_t)1 << (width - 1))))
-            status = fill_fault(&fault, left, "value-range", "%lld does not fit %u bit%s", (long long)reading.value, width, width == 1 ? "" : "s");
+        if (width && width < 64 &&
+            (reading.value >= (int64_t)1 << width || reading.value < -((int64_t)1 << (width - 1))))
+            status = fill_fault(&fault, left, "value-range", "%lld does not fit %u bit%s",
+                                (long long)reading.value, width, width == 1 ? "" : "s");
         else {
             uint64_t value = (uint64_t)reading.value;
             if (width && width < 64) value &= ((uint64_t)1 << width) - 1;
             fault.code = NULL;
             status = assign(session, left, value, &fault);
-            if (status && !fault.code) fill_fault(&fault, left, "no-cell", "the part has nothing there that could be set");
+            if (status && !fault.code)
+                fill_fault(&fault, left, "no-cell", "the part has nothing there that could be set");
         }
     }
     if (status) session_refuse(sink, assignment, &fault);
@@ -522,18 +587,23 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
 
 /* ------------------------------------------------------------------------------------------ places */
 
-static oak_status place_in_file(oak_session *session, const char *place, const char *colon, const oak_diag_sink *sink, uint32_t *address)
+static oak_status place_in_file(oak_session *session, const char *place, const char *colon,
+                                const oak_diag_sink *sink, uint32_t *address)
 {
     uint64_t line;
     size_t used;
     oak_line found;
     const char *end = place + oak_length(place);
     if (oak_read_number(colon + 1, end, &line, &used) || colon + 1 + used != end || line > UINT32_MAX) {
-        oak_refuse(sink, "place", NULL, 0, 0, "Places: a label, label+4, file.asm:27, 0x0123.", "`%s` is no place", place);
+        oak_refuse(sink, "place", NULL, 0, 0, "Places: a label, label+4, file.asm:27, 0x0123.",
+                   "`%s` is no place", place);
         return OAK_REFUSED;
     }
-    if (!session->program || oak_program_find_line(session->program, place, (size_t)(colon - place), (uint32_t)line, &found)) {
-        oak_refuse(sink, "place", NULL, 0, 0, session->program ? "Is it the name of a source file of this program?" : "Lines are known when the program is given as source.",
+    if (!session->program ||
+        oak_program_find_line(session->program, place, (size_t)(colon - place), (uint32_t)line, &found)) {
+        oak_refuse(sink, "place", NULL, 0, 0,
+                   session->program ? "Is it the name of a source file of this program?"
+                                    : "Lines are known when the program is given as source.",
                    "no code belongs to `%s` or a line behind it", place);
         return OAK_REFUSED;
     }
@@ -541,7 +611,8 @@ static oak_status place_in_file(oak_session *session, const char *place, const c
     return OAK_OK;
 }
 
-oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink, uint32_t *address)
+oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
+                             uint32_t *address)
 {
     for (const char *p = place; *p; p++)
         if (*p == ':') return place_in_file(session, place, p, sink, address);
@@ -556,14 +627,18 @@ oak_status oak_session_place(oak_session *session, const char *place, const oak_
         return OAK_REFUSED;
     }
     unsigned code = session->part->architecture->code_space;
-    bool inside = value.number >= 0 && value.number <= UINT32_MAX && oak_part_find_memory(session->part, code, (uint32_t)value.number);
+    bool inside = value.number >= 0 && value.number <= UINT32_MAX &&
+                  oak_part_find_memory(session->part, code, (uint32_t)value.number);
     const watch_name *name = expr->kind == OAK_EXPR_NAME ? expr->as.name : NULL;
     if (name && (name->kind != NAME_SYMBOL || (name->symbol->space && name->symbol->space != code))) {
-        oak_refuse(sink, "place", NULL, 0, 0, "A place is a label of the program, label+4, file.asm:27 or 0x0123.", "`%s` is no place in code memory", place);
+        oak_refuse(sink, "place", NULL, 0, 0,
+                   "A place is a label of the program, label+4, file.asm:27 or 0x0123.",
+                   "`%s` is no place in code memory", place);
         return OAK_REFUSED;
     }
     if (!inside) {
-        oak_refuse(sink, "place", NULL, 0, 0, NULL, "`%s` is %lld, outside the code memory of %s", place, (long long)value.number, session->part->name);
+        oak_refuse(sink, "place", NULL, 0, 0, NULL, "`%s` is %lld, outside the code memory of %s", place,
+                   (long long)value.number, session->part->name);
         return OAK_REFUSED;
     }
     *address = (uint32_t)value.number;

@@ -45,16 +45,20 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
         oak_format(text, room, "the program runs into 0x%04x, which was never programmed", address);
         return;
     case OAK_FAULT_OUTSIDE_CODE:
-        oak_format(text, room, "the program runs to 0x%04x, outside the code memory of %s", address, part->name);
+        oak_format(text, room, "the program runs to 0x%04x, outside the code memory of %s", address,
+                   part->name);
         return;
     case OAK_FAULT_STACK_OVERFLOW:
-        oak_format(text, room, "the stack passes the end of the RAM of %s (stack pointer 0x%02x)", part->name, address);
+        oak_format(text, room, "the stack passes the end of the RAM of %s (stack pointer 0x%02x)", part->name,
+                   address);
         return;
     case OAK_FAULT_STACK_UNDERFLOW:
-        oak_format(text, room, "more is taken from the stack than was put there (stack pointer 0x%02x)", address);
+        oak_format(text, room, "more is taken from the stack than was put there (stack pointer 0x%02x)",
+                   address);
         return;
     case OAK_FAULT_ABSENT:
-        oak_format(text, room, "%s has nothing at %s 0x%02x (%s)", part->name, space->name, address, space->title);
+        oak_format(text, room, "%s has nothing at %s 0x%02x (%s)", part->name, space->name, address,
+                   space->title);
         return;
     default: oak_format(text, room, "%s", oak_fault_word(stop->fault)); return;
     }

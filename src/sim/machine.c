@@ -26,7 +26,8 @@ static oak_cell_kind cell_kind(void *context, uint32_t address)
 {
     oak_machine *machine = context;
     if (port_at(machine, address)) return OAK_CELL_DEVICE;
-    return oak_part_register_at(machine->part, special_space(machine), address) ? OAK_CELL_PLAIN : OAK_CELL_ABSENT;
+    return oak_part_register_at(machine->part, special_space(machine), address) ? OAK_CELL_PLAIN
+                                                                                : OAK_CELL_ABSENT;
 }
 
 static uint32_t device_read(void *context, uint32_t address, uint32_t stored)
@@ -107,7 +108,8 @@ oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32
         while (length) {
             uint8_t bytes[256];
             size_t count = length < sizeof bytes ? (size_t)length : sizeof bytes;
-            const oak_part_memory *memory = oak_part_find_memory(machine->part, machine->isa->about.code_space, at);
+            const oak_part_memory *memory =
+                oak_part_find_memory(machine->part, machine->isa->about.code_space, at);
             if (!memory) {
                 *outside = at;
                 return OAK_OUT_OF_RANGE;

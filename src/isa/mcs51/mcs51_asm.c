@@ -98,7 +98,8 @@ static oak_status read_operand(oak_operand_reader *reader, oak_operand *operand)
         uint8_t class = register_class(start, length, &operand->reg);
         bool dotted = start + length < reader->end && start[length] == '.';
         if (class == MCS51_A && dotted) {
-            reader->refuse(reader, start, start + length, "accumulator-bit", "Write acc for the accumulator as a register with bits: acc.0 to acc.7.",
+            reader->refuse(reader, start, start + length, "accumulator-bit",
+                           "Write acc for the accumulator as a register with bits: acc.0 to acc.7.",
                            "the accumulator's bits are reached through its register name");
             return OAK_REFUSED;
         }
@@ -124,8 +125,8 @@ oak_status mcs51_read_operands(const oak_isa_tables *tables, oak_operand_reader 
     if (reader->at == reader->end) return OAK_OK;
     for (;;) {
         if (insn->count == OAK_MOST_OPERANDS) {
-            reader->refuse(reader, reader->at, reader->end, "too-many-operands", "No instruction takes more than three.",
-                           "too many operands");
+            reader->refuse(reader, reader->at, reader->end, "too-many-operands",
+                           "No instruction takes more than three.", "too many operands");
             return OAK_REFUSED;
         }
         oak_operand *operand = &insn->operand[insn->count];
@@ -157,22 +158,26 @@ static bool matches(const mcs51_shape *shape, unsigned count, const uint8_t *kin
     return true;
 }
 
-static unsigned matching_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned count, const uint8_t *kinds)
+static unsigned matching_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned count,
+                             const uint8_t *kinds)
 {
     unsigned row = tables->first_row[mnemonic];
     while (row != MCS51_NO_ROW && !matches(&tables->shape[row], count, kinds)) row = tables->shape[row].next;
     return row;
 }
 
-static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, const uint8_t *kinds, oak_refusal *why)
+static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, const uint8_t *kinds,
+                       oak_refusal *why)
 {
     char text[sizeof why->hint] = "";
     unsigned shown = 0;
     /* First the forms whose first operand is what was written; when there are none, all. */
     for (unsigned pass = 0; pass < 2 && !shown; pass++) {
-        for (unsigned row = tables->first_row[insn->mnemonic]; row != MCS51_NO_ROW; row = tables->shape[row].next) {
+        for (unsigned row = tables->first_row[insn->mnemonic]; row != MCS51_NO_ROW;
+             row = tables->shape[row].next) {
             const mcs51_shape *shape = &tables->shape[row];
-            if (pass == 0 && !(shape->count && insn->count && written(shape->class_of[0]) == kinds[0])) continue;
+            if (pass == 0 && !(shape->count && insn->count && written(shape->class_of[0]) == kinds[0]))
+                continue;
             char one[64], so_far[sizeof text];
             memcpy(so_far, text, sizeof text);
             oak_format(one, sizeof one, "`%s%s%s`", mcs51_rows[row].mnemonic, shape->count ? " " : "",
@@ -189,7 +194,8 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, const
 }
 
 /* Looks for the one change that makes the operands fit, and says it. */
-static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, uint8_t *kinds, oak_refusal *why)
+static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, uint8_t *kinds,
+                            oak_refusal *why)
 {
     for (unsigned i = 0; i < insn->count; i++) {
         uint8_t was = kinds[i];
@@ -201,9 +207,11 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
             kinds[i] = was;
             if (!fits) continue;
             if (was == MCS51_PLAIN && tried[t] == MCS51_IMMEDIATE) {
-                oak_format(why->hint, sizeof why->hint, "An immediate value needs its mark: put # before it.");
+                oak_format(why->hint, sizeof why->hint,
+                           "An immediate value needs its mark: put # before it.");
             } else if (was == MCS51_IMMEDIATE && tried[t] == MCS51_PLAIN) {
-                oak_format(why->hint, sizeof why->hint, "It takes an address or target here, not an immediate: leave the # out.");
+                oak_format(why->hint, sizeof why->hint,
+                           "It takes an address or target here, not an immediate: leave the # out.");
             } else if (was == MCS51_A && tried[t] == MCS51_PLAIN) {
                 oak_format(why->hint, sizeof why->hint, "Name the accumulator by its address: write acc.");
             } else if (was == MCS51_RN && tried[t] == MCS51_PLAIN) {
@@ -254,7 +262,7 @@ static oak_status refuse(oak_refusal *why, unsigned operand, const char *code)
     return OAK_REFUSED;
 }
 
-#define SAY(why, ...) oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
+#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
 #define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
 
 /* "`name`" or the number itself. */
@@ -273,7 +281,8 @@ static oak_status direct_address(const oak_value *value, unsigned operand, bool 
     switch (value->space) {
     case MCS51_XRAM:
         SAY(why, "%s lies in external RAM, which only movx reaches", name);
-        HINT(why, "Write `mov dptr, #%s` and then `movx a, @dptr` to read or `movx @dptr, a` to write.", bare);
+        HINT(why, "Write `mov dptr, #%s` and then `movx a, @dptr` to read or `movx @dptr, a` to write.",
+             bare);
         return refuse(why, operand, "wrong-space");
     case MCS51_CODE:
         SAY(why, "%s lies in code memory, which only movc reads", name);
@@ -287,7 +296,8 @@ static oak_status direct_address(const oak_value *value, unsigned operand, bool 
     case MCS51_IRAM:
         if (value->number < 0x80 || value->number > 0xFF) break;
         SAY(why, "%s is internal RAM at 0x%02x, which only a pointer reaches", name, (unsigned)value->number);
-        HINT(why, "Direct addresses from 0x80 are special registers. Write `mov r0, #%s` and then use @r0.", bare);
+        HINT(why, "Direct addresses from 0x80 are special registers. Write `mov r0, #%s` and then use @r0.",
+             bare);
         return refuse(why, operand, "wrong-space");
     default: break;
     }
@@ -304,14 +314,20 @@ static oak_status bit_address(const oak_value *value, unsigned operand, oak_refu
     if (value->space == MCS51_SFR || value->space == MCS51_IRAM) {
         const char *bare = value->name ? value->name : "address";
         SAY(why, "%s is a whole byte, this takes a single bit", name);
-        bool has_bits = value->space == MCS51_SFR ? value->number % 8 == 0 : value->number >= 0x20 && value->number < 0x30;
+        bool has_bits = value->space == MCS51_SFR ? value->number % 8 == 0
+                                                  : value->number >= 0x20 && value->number < 0x30;
         if (has_bits) HINT(why, "Name the bit: %s.0 to %s.7.", bare, bare);
-        else if (value->space == MCS51_SFR) HINT(why, "Its bits have no addresses; change them with `anl %s, #mask` or `orl %s, #mask`.", bare, bare);
-        else HINT(why, "Only internal RAM from 0x20 to 0x2f has bit addresses; use anl and orl, or move the variable there.");
+        else if (value->space == MCS51_SFR)
+            HINT(why, "Its bits have no addresses; change them with `anl %s, #mask` or `orl %s, #mask`.",
+                 bare, bare);
+        else
+            HINT(why, "Only internal RAM from 0x20 to 0x2f has bit addresses; use anl and orl, or move the "
+                      "variable there.");
         return refuse(why, operand, "wrong-space");
     }
     if (value->space == MCS51_CODE || value->space == MCS51_XRAM) {
-        SAY(why, "%s is an address in %s, this takes a bit", name, value->space == MCS51_CODE ? "code memory" : "external RAM");
+        SAY(why, "%s is an address in %s, this takes a bit", name,
+            value->space == MCS51_CODE ? "code memory" : "external RAM");
         HINT(why, "Load the byte into the accumulator first and test acc.0 to acc.7.");
         return refuse(why, operand, "wrong-space");
     }
@@ -346,8 +362,8 @@ static const char *opposite(unsigned row)
     }
 }
 
-static oak_status relative(const oak_value *value, unsigned operand, unsigned row, uint32_t next, uint32_t *field,
-                           oak_refusal *why)
+static oak_status relative(const oak_value *value, unsigned operand, unsigned row, uint32_t next,
+                           uint32_t *field, oak_refusal *why)
 {
     int64_t distance = value->number - (int64_t)next;
     if (distance >= -128 && distance <= 127) {
@@ -357,10 +373,12 @@ static oak_status relative(const oak_value *value, unsigned operand, unsigned ro
     char name[80];
     show_value(value, name, sizeof name);
     SAY(why, "%s is %lld bytes %s, %s reaches 128 back and 127 forward", name,
-        (long long)(distance < 0 ? -distance : distance), distance < 0 ? "back" : "forward", mcs51_rows[row].mnemonic);
+        (long long)(distance < 0 ? -distance : distance), distance < 0 ? "back" : "forward",
+        mcs51_rows[row].mnemonic);
     const char *bare = value->name ? value->name : "target", *other = opposite(row);
     if (row == MCS51_SJMP) HINT(why, "Write `jmp %s`, which takes the shortest jump that reaches.", bare);
-    else if (row == MCS51_JB || row == MCS51_JNB) HINT(why, "Write `%s …, skip`, `jmp %s`, `skip:`.", other, bare);
+    else if (row == MCS51_JB || row == MCS51_JNB)
+        HINT(why, "Write `%s …, skip`, `jmp %s`, `skip:`.", other, bare);
     else if (other) HINT(why, "Write `%s skip`, `jmp %s`, `skip:`.", other, bare);
     else HINT(why, "Let it jump to a near `jmp %s`.", bare);
     return refuse(why, operand, "branch-reach");
@@ -380,20 +398,23 @@ static oak_status code_target(const oak_value *value, unsigned operand, oak_refu
     return refuse(why, operand, "value-range");
 }
 
-static oak_status page_target(const oak_value *value, unsigned operand, unsigned row, uint32_t next, oak_refusal *why)
+static oak_status page_target(const oak_value *value, unsigned operand, unsigned row, uint32_t next,
+                              oak_refusal *why)
 {
     if ((uint32_t)value->number >> 11 == next >> 11) return OAK_OK;
     char name[80];
     show_value(value, name, sizeof name);
     const char *word = row == MCS51_ACALL ? "call" : "jmp";
     SAY(why, "%s (0x%04x) is outside the 2 KiB page 0x%04x to 0x%04x that %s reaches from here", name,
-        (unsigned)value->number, (unsigned)(next & 0xF800), (unsigned)(next | 0x7FF), mcs51_rows[row].mnemonic);
-    HINT(why, "Write `%s %s`, which takes the shortest form that reaches.", word, value->name ? value->name : "target");
+        (unsigned)value->number, (unsigned)(next & 0xF800), (unsigned)(next | 0x7FF),
+        mcs51_rows[row].mnemonic);
+    HINT(why, "Write `%s %s`, which takes the shortest form that reaches.", word,
+         value->name ? value->name : "target");
     return refuse(why, operand, "branch-reach");
 }
 
-oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                        uint32_t address, uint8_t *bytes, oak_refusal *why)
+oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                        const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     const mcs51_shape *shape = &tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
@@ -436,11 +457,13 @@ oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_in
 
 oak_status mcs51_bit_of(const oak_value *cell, int64_t bit, oak_value *result)
 {
-    if (bit < 0 || bit > 7 || cell->space == MCS51_BIT || cell->space == MCS51_CODE || cell->space == MCS51_XRAM)
+    if (bit < 0 || bit > 7 || cell->space == MCS51_BIT || cell->space == MCS51_CODE ||
+        cell->space == MCS51_XRAM)
         return OAK_REFUSED;
     int64_t address = cell->number;
     if (address >= 0x20 && address < 0x30 && cell->space != MCS51_SFR) address = (address - 0x20) * 8 + bit;
-    else if (address >= 0x80 && address <= 0xFF && address % 8 == 0 && cell->space != MCS51_IRAM) address += bit;
+    else if (address >= 0x80 && address <= 0xFF && address % 8 == 0 && cell->space != MCS51_IRAM)
+        address += bit;
     else return OAK_REFUSED;
     *result = (oak_value){.number = address, .space = MCS51_BIT, .known = true};
     return OAK_OK;

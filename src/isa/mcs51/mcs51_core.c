@@ -10,7 +10,8 @@ uint8_t mcs51_psw(const oak_core *core)
     unsigned parity = core->a ^ core->a >> 4;
     parity = 0x6996u >> (parity & 15) & 1u;
     unsigned overflow = (core->carries >> 7 ^ core->carries >> 8) & 1u;
-    return (uint8_t)(core->cy << 7 | (core->carries >> 4 & 1u) << 6 | (core->data[PSW] & 0x3A) | overflow << 2 | parity);
+    return (uint8_t)(core->cy << 7 | (core->carries >> 4 & 1u) << 6 | (core->data[PSW] & 0x3A) |
+                     overflow << 2 | parity);
 }
 
 void mcs51_set_psw(oak_core *core, uint8_t value)
@@ -143,7 +144,8 @@ void mcs51_decode_block(oak_core *core, uint32_t start)
         total += own_cost(core, pc);
         if (ends_block(core, pc)) break;
         pc += size;
-        joined = pc >= CODE_SPACE || core->row[pc] != OP_DECODE; /* behind the last address a wrap charges anew */
+        joined =
+            pc >= CODE_SPACE || core->row[pc] != OP_DECODE; /* behind the last address a wrap charges anew */
         if (!joined) continue;
         if (pc < CODE_SPACE) total += core->ops[pc].cost;
         break;
@@ -212,7 +214,8 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     core->stop_at = host->resize(host->context, NULL, 0, CODE_SPACE);
     core->ops = host->resize(host->context, NULL, 0, OPS * sizeof *core->ops);
     if (core->xram_size) core->xram = host->resize(host->context, NULL, 0, core->xram_size);
-    if (!core->code || !core->known || !core->row || !core->stop_at || !core->ops || (core->xram_size && !core->xram)) {
+    if (!core->code || !core->known || !core->row || !core->stop_at || !core->ops ||
+        (core->xram_size && !core->xram)) {
         destroy(core);
         return OAK_NO_MEMORY;
     }
@@ -270,7 +273,11 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         }
         first = false;
         if (exit == EXIT_STOP || exit == EXIT_PARKED || exit == EXIT_FAULT) {
-            fill_stop(core, exit == EXIT_STOP ? OAK_STOP_POINT : exit == EXIT_PARKED ? OAK_STOP_PARKED : OAK_STOP_FAULT, stop);
+            fill_stop(core,
+                      exit == EXIT_STOP     ? OAK_STOP_POINT
+                      : exit == EXIT_PARKED ? OAK_STOP_PARKED
+                                            : OAK_STOP_FAULT,
+                      stop);
             return;
         }
     }
@@ -280,7 +287,8 @@ static oak_status set_stop(oak_core *core, uint32_t address, bool on)
 {
     if (address >= CODE_SPACE) return OAK_OUT_OF_RANGE;
     core->stop_at[address] = on;
-    if (core->row[address] != OP_DECODE) core->ops[address].handler = on ? OP_STOP : mcs51_natural(core, address);
+    if (core->row[address] != OP_DECODE)
+        core->ops[address].handler = on ? OP_STOP : mcs51_natural(core, address);
     return OAK_OK;
 }
 
@@ -340,7 +348,8 @@ static uint8_t *cells(const oak_core *core, unsigned space, uint32_t address, si
     return start + (address - first);
 }
 
-static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                              size_t count)
 {
     const uint8_t *from = cells(core, space, address, count);
     if (!from) return OAK_OUT_OF_RANGE;
@@ -353,7 +362,8 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
     return OAK_OK;
 }
 
-static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                               size_t count)
 {
     if (space == MCS51_CODE) return program(core, address, bytes, count);
     uint8_t *to = cells(core, space, address, count);

@@ -14,12 +14,17 @@ enum {
     SLOTS = CODE_SPACE + 4, /* spare operations, for instructions on special registers */
     OPS = SLOTS + 4,
     /* data[]: internal RAM at its addresses, then the special registers, then scratch cells */
-    SFR_AT = 0x80,          /* data index of special register s is s + SFR_AT, so 0x100 to 0x17f */
+    SFR_AT = 0x80, /* data index of special register s is s + SFR_AT, so 0x100 to 0x17f */
     SCRATCH = 0x180,
     SOURCE_SCRATCH,
     DATA_SIZE,
-    PORT2 = 0xA0 + SFR_AT, SP = 0x81 + SFR_AT, DPL = 0x82 + SFR_AT, DPH = 0x83 + SFR_AT, PSW = 0xD0 + SFR_AT,
-    ACC = 0xE0 + SFR_AT, B = 0xF0 + SFR_AT
+    PORT2 = 0xA0 + SFR_AT,
+    SP = 0x81 + SFR_AT,
+    DPL = 0x82 + SFR_AT,
+    DPH = 0x83 + SFR_AT,
+    PSW = 0xD0 + SFR_AT,
+    ACC = 0xE0 + SFR_AT,
+    B = 0xF0 + SFR_AT
 };
 
 /* Handlers beyond the rows of the table. */
@@ -31,7 +36,9 @@ enum {
     OP_IO,                  /* an instruction on a special register with an effect of its own */
     OP_IO_DONE,             /* behind such an instruction */
     OP_IO_TAKEN,            /* at the target of such a branch */
-    OP_RESERVED, OP_UNPROGRAMMED, OP_OUTSIDE,
+    OP_RESERVED,
+    OP_UNPROGRAMMED,
+    OP_OUTSIDE,
     OP_COUNT
 };
 
@@ -62,8 +69,8 @@ struct oak_core {
     uint32_t own_cycles[MCS51_ROWS];
     oak_cell_kind cell[128];
     uint8_t *code, *known, *xram;
-    uint8_t *row;      /* row of each decoded address */
-    uint8_t *stop_at;  /* 1 where a stop point is */
+    uint8_t *row;     /* row of each decoded address */
+    uint8_t *stop_at; /* 1 where a stop point is */
     mcs51_op *ops;
 };
 

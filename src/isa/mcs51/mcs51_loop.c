@@ -5,33 +5,33 @@
 #define OAK_COMPUTED_GOTO 1
 #pragma GCC diagnostic ignored "-Wpedantic" /* labels as values */
 #define RESUME(number) goto *handlers[number]
-#define DISPATCH RESUME(op->handler)
+#define DISPATCH       RESUME(op->handler)
 #define BEGIN_CASES
 #define END_CASES
 #define CASE(name) on_##name
 #else
 #define OAK_COMPUTED_GOTO 0
-#define RESUME(number)                                                                                             \
-    do {                                                                                                           \
-        next_handler = (number);                                                                                   \
-        goto dispatch;                                                                                             \
+#define RESUME(number)                                                                                       \
+    do {                                                                                                     \
+        next_handler = (number);                                                                             \
+        goto dispatch;                                                                                       \
     } while (0)
 #define DISPATCH RESUME(op->handler)
-#define BEGIN_CASES                                                                                                \
-    dispatch:                                                                                                      \
+#define BEGIN_CASES                                                                                          \
+    dispatch:                                                                                                \
     switch (next_handler) {
-#define END_CASES                                                                                                  \
-    default: break;                                                                                                \
+#define END_CASES                                                                                            \
+    default: break;                                                                                          \
         }
 #define CASE(name) case name
 #endif
 
 #define LOOP_NAME run_blocks
-#define LOOP_ONE 0
+#define LOOP_ONE  0
 #include "isa/mcs51/mcs51_loop.h"
 
 #define LOOP_NAME run_instruction
-#define LOOP_ONE 1
+#define LOOP_ONE  1
 #include "isa/mcs51/mcs51_loop.h"
 
 mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit)

@@ -3,7 +3,7 @@
 #include "isa/mcs51/mcs51.h"
 
 #define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)                                          \
+#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)                                    \
     [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning},
 const oak_insn_row mcs51_rows[MCS51_ROWS] = {
 #include "isa/mcs51/mcs51.def"
@@ -27,11 +27,24 @@ static const struct {
     const char *name;
     uint8_t number;
 } class_names[] = {
-    {"a", MCS51_A},           {"ab", MCS51_AB},          {"c", MCS51_C},           {"dptr", MCS51_DPTR},
-    {"@dptr", MCS51_AT_DPTR}, {"@a+dptr", MCS51_AT_A_DPTR}, {"@a+pc", MCS51_AT_A_PC}, {"rn", MCS51_RN},
-    {"@ri", MCS51_AT_RI},     {"#data", MCS51_IMMEDIATE}, {"#data16", MCS51_DATA16}, {"/bit", MCS51_NOT_BIT},
-    {"direct", MCS51_DIRECT}, {"source", MCS51_SOURCE},  {"bit", MCS51_BIT_ADDRESS}, {"rel", MCS51_REL},
-    {"addr11", MCS51_ADDR11}, {"addr16", MCS51_ADDR16},
+    {"a", MCS51_A},
+    {"ab", MCS51_AB},
+    {"c", MCS51_C},
+    {"dptr", MCS51_DPTR},
+    {"@dptr", MCS51_AT_DPTR},
+    {"@a+dptr", MCS51_AT_A_DPTR},
+    {"@a+pc", MCS51_AT_A_PC},
+    {"rn", MCS51_RN},
+    {"@ri", MCS51_AT_RI},
+    {"#data", MCS51_IMMEDIATE},
+    {"#data16", MCS51_DATA16},
+    {"/bit", MCS51_NOT_BIT},
+    {"direct", MCS51_DIRECT},
+    {"source", MCS51_SOURCE},
+    {"bit", MCS51_BIT_ADDRESS},
+    {"rel", MCS51_REL},
+    {"addr11", MCS51_ADDR11},
+    {"addr16", MCS51_ADDR16},
 };
 
 static uint8_t class_number(const char *text, size_t length)
@@ -52,9 +65,19 @@ oak_flow mcs51_flow(unsigned row)
     case MCS51_RET:
     case MCS51_RETI: return OAK_FLOW_RETURN;
     case MCS51_JMP_A_DPTR: return OAK_FLOW_COMPUTED;
-    case MCS51_JC: case MCS51_JNC: case MCS51_JB: case MCS51_JNB: case MCS51_JBC: case MCS51_JZ: case MCS51_JNZ:
-    case MCS51_CJNE_A_DIR: case MCS51_CJNE_A_IMM: case MCS51_CJNE_RN_IMM: case MCS51_CJNE_RI_IMM:
-    case MCS51_DJNZ_RN: case MCS51_DJNZ_DIR: return OAK_FLOW_BRANCH;
+    case MCS51_JC:
+    case MCS51_JNC:
+    case MCS51_JB:
+    case MCS51_JNB:
+    case MCS51_JBC:
+    case MCS51_JZ:
+    case MCS51_JNZ:
+    case MCS51_CJNE_A_DIR:
+    case MCS51_CJNE_A_IMM:
+    case MCS51_CJNE_RN_IMM:
+    case MCS51_CJNE_RI_IMM:
+    case MCS51_DJNZ_RN:
+    case MCS51_DJNZ_DIR: return OAK_FLOW_BRANCH;
     default: return OAK_FLOW_NEXT;
     }
 }
@@ -108,7 +131,8 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **result)
         tables->first_row[shape->mnemonic] = (uint8_t)i;
         /* Every first byte the row has: its fixed bits with each value of the free ones. */
         unsigned below = 8u * (shape->pattern.size - 1u);
-        unsigned fixed = shape->pattern.fixed >> below, free = ~(shape->pattern.mask >> below) & 0xFF, bits = free;
+        unsigned fixed = shape->pattern.fixed >> below, free = ~(shape->pattern.mask >> below) & 0xFF,
+                 bits = free;
         for (;; bits = (bits - 1) & free) {
             tables->row_of_code[fixed | bits] = (uint8_t)i;
             if (!bits) break;
@@ -143,8 +167,8 @@ static unsigned row_size(const oak_isa_tables *tables, unsigned row)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
-oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                        oak_decoded *decoded)
+oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                        uint32_t address, oak_decoded *decoded)
 {
     *decoded = (oak_decoded){.address = address, .size = 1};
     if (!available) return OAK_OUT_OF_RANGE;
@@ -160,7 +184,8 @@ oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size
     decoded->flow = mcs51_flow(row);
     uint32_t next = address + pattern->size, offset;
     decoded->has_target = true;
-    switch (tables->shape[row].count ? tables->shape[row].class_of[tables->shape[row].count - 1] : MCS51_NO_OPERAND) {
+    switch (tables->shape[row].count ? tables->shape[row].class_of[tables->shape[row].count - 1]
+                                     : MCS51_NO_OPERAND) {
     case MCS51_REL:
         offset = oak_pattern_get(pattern, 'r', decoded->word);
         decoded->target = (next + offset - ((offset & 0x80) << 1)) & 0xFFFF;
@@ -179,7 +204,8 @@ static const char *name_of(const oak_namer *namer, unsigned space, uint32_t addr
     return namer && namer->name ? namer->name(namer->context, space, address) : NULL;
 }
 
-static void print_address(const oak_namer *namer, unsigned space, uint32_t address, unsigned digits, oak_buf *out)
+static void print_address(const oak_namer *namer, unsigned space, uint32_t address, unsigned digits,
+                          oak_buf *out)
 {
     const char *name = name_of(namer, space, address);
     if (name) oak_buf_text(out, name);
@@ -198,7 +224,8 @@ static void print_bit(const oak_namer *namer, uint8_t bit, oak_buf *out)
     oak_buf_format(out, ".%u", bit & 7u);
 }
 
-void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
+void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                 oak_buf *out)
 {
     const mcs51_shape *shape = &tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
@@ -217,8 +244,12 @@ void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const
         case MCS51_AT_A_PC: oak_buf_text(out, "@a+pc"); break;
         case MCS51_RN: oak_buf_format(out, "r%u", (unsigned)oak_pattern_get(pattern, 'n', word)); break;
         case MCS51_AT_RI: oak_buf_format(out, "@r%u", (unsigned)oak_pattern_get(pattern, 'i', word)); break;
-        case MCS51_IMMEDIATE: oak_buf_format(out, "#0x%02x", (unsigned)oak_pattern_get(pattern, 'd', word)); break;
-        case MCS51_DATA16: oak_buf_format(out, "#0x%04x", (unsigned)oak_pattern_get(pattern, 'd', word)); break;
+        case MCS51_IMMEDIATE:
+            oak_buf_format(out, "#0x%02x", (unsigned)oak_pattern_get(pattern, 'd', word));
+            break;
+        case MCS51_DATA16:
+            oak_buf_format(out, "#0x%04x", (unsigned)oak_pattern_get(pattern, 'd', word));
+            break;
         case MCS51_NOT_BIT:
             oak_buf_char(out, '/');
             print_bit(namer, (uint8_t)oak_pattern_get(pattern, 'b', word), out);
@@ -246,18 +277,26 @@ static const oak_space_info spaces[MCS51_SPACES] = {
 };
 
 static const oak_register_info registers[MCS51_REGISTERS] = {
-    {"pc", 16, "program counter", false},     {"a", 8, "accumulator", false},   {"b", 8, "B register", false},
-    {"psw", 8, "program status word", false}, {"sp", 8, "stack pointer", false}, {"dptr", 16, "data pointer", false},
-    {"r0", 8, "register 0 of the bank", true}, {"r1", 8, "register 1 of the bank", true},
-    {"r2", 8, "register 2 of the bank", true}, {"r3", 8, "register 3 of the bank", true},
-    {"r4", 8, "register 4 of the bank", true}, {"r5", 8, "register 5 of the bank", true},
-    {"r6", 8, "register 6 of the bank", true}, {"r7", 8, "register 7 of the bank", true},
+    {"pc", 16, "program counter", false},
+    {"a", 8, "accumulator", false},
+    {"b", 8, "B register", false},
+    {"psw", 8, "program status word", false},
+    {"sp", 8, "stack pointer", false},
+    {"dptr", 16, "data pointer", false},
+    {"r0", 8, "register 0 of the bank", true},
+    {"r1", 8, "register 1 of the bank", true},
+    {"r2", 8, "register 2 of the bank", true},
+    {"r3", 8, "register 3 of the bank", true},
+    {"r4", 8, "register 4 of the bank", true},
+    {"r5", 8, "register 5 of the bank", true},
+    {"r6", 8, "register 6 of the bank", true},
+    {"r7", 8, "register 7 of the bank", true},
 };
 
 static const oak_flag_info flags[] = {
-    {"cy", MCS51_REG_PSW, 7, 1, "carry"},         {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry"},
-    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0"},   {"rs", MCS51_REG_PSW, 3, 2, "register bank"},
-    {"ov", MCS51_REG_PSW, 2, 1, "overflow"},      {"p", MCS51_REG_PSW, 0, 1, "parity of a"},
+    {"cy", MCS51_REG_PSW, 7, 1, "carry"},       {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry"},
+    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0"}, {"rs", MCS51_REG_PSW, 3, 2, "register bank"},
+    {"ov", MCS51_REG_PSW, 2, 1, "overflow"},    {"p", MCS51_REG_PSW, 0, 1, "parity of a"},
 };
 
 const oak_isa oak_isa_mcs51 = {

@@ -67,7 +67,8 @@ oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size
 {
     struct stat info;
     bool device = strncmp(path, "/dev/", 5) == 0 || strncmp(path, "/proc/", 6) == 0;
-    if (device || (stat(path, &info) == 0 && !S_ISREG(info.st_mode))) { /* a pipe or a device: nothing to rename */
+    if (device ||
+        (stat(path, &info) == 0 && !S_ISREG(info.st_mode))) { /* a pipe or a device: nothing to rename */
         FILE *file = fopen(path, "ab");
         if (!file) return OAK_IO_ERROR;
         bool written = fwrite(bytes, 1, size, file) == size;

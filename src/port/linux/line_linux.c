@@ -18,8 +18,9 @@ typedef struct linux_line {
 static const struct {
     uint32_t speed;
     speed_t code;
-} speeds[] = {{300, B300},     {600, B600},     {1200, B1200},   {2400, B2400},   {4800, B4800},    {9600, B9600},
-              {19200, B19200}, {38400, B38400}, {57600, B57600}, {115200, B115200}, {230400, B230400}};
+} speeds[] = {{300, B300},     {600, B600},       {1200, B1200},    {2400, B2400},
+              {4800, B4800},   {9600, B9600},     {19200, B19200},  {38400, B38400},
+              {57600, B57600}, {115200, B115200}, {230400, B230400}};
 
 static oak_status line_send(void *line, const uint8_t *bytes, size_t count)
 {

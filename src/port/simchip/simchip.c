@@ -37,7 +37,8 @@ static oak_status chip_read_memory(void *chip, unsigned space, uint32_t address,
     return machine->isa->core->read_memory(machine->core, space, address, bytes, count);
 }
 
-static oak_status chip_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+static oak_status chip_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes,
+                                    size_t count)
 {
     oak_machine *machine = chip;
     return machine->isa->core->write_memory(machine->core, space, address, bytes, count);
@@ -46,7 +47,8 @@ static oak_status chip_write_memory(void *chip, unsigned space, uint32_t address
 static oak_gpio *gpio_of(oak_machine *machine, unsigned pin)
 {
     unsigned port = pin / OAK_MOST_PINS;
-    if (port >= machine->part->port_count || pin % OAK_MOST_PINS >= machine->part->ports[port].pin_count) return NULL;
+    if (port >= machine->part->port_count || pin % OAK_MOST_PINS >= machine->part->ports[port].pin_count)
+        return NULL;
     return &machine->gpio[port];
 }
 
