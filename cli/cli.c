@@ -2,6 +2,7 @@
 #define _POSIX_C_SOURCE 200809L
 #include "cli.h"
 
+#include <ctype.h>
 #include <dirent.h>
 #include <stdarg.h>
 #include <stdlib.h>
@@ -207,9 +208,19 @@ const char *cli_parts_folder(void)
     return is_folder(OAK_PARTS_FOLDER) ? OAK_PARTS_FOLDER : NULL;
 }
 
+/* Names in order, numbers in them by their value: 8k before 64k. */
 static int by_name(const void *a, const void *b)
 {
-    return strcmp(*(char *const *)a, *(char *const *)b);
+    const char *x = *(char *const *)a, *y = *(char *const *)b;
+    for (;; x++, y++) {
+        if (isdigit((unsigned char)*x) && isdigit((unsigned char)*y)) {
+            char *x_end, *y_end;
+            unsigned long p = strtoul(x, &x_end, 10), q = strtoul(y, &y_end, 10);
+            if (p != q) return p < q ? -1 : 1;
+            x = x_end, y = y_end;
+        }
+        if (*x != *y || !*x) return (unsigned char)*x - (unsigned char)*y;
+    }
 }
 
 char **cli_part_names(void)

@@ -36,14 +36,13 @@ static void print_registers(cli *self, const oak_part *part)
     printf("  %-4s %-7s %-5s  %s\n", "at", "name", "reset", "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        printf("  0x%02x %-7s 0x%02x   %s\n", (unsigned)reg->address, reg->name, (unsigned)reg->reset,
-               reg->title);
-        if (!reg->field_count) continue;
-        printf("                      %s", faint);
+        printf("  0x%02x %-7s 0x%02x   %-*s", (unsigned)reg->address, reg->name, (unsigned)reg->reset,
+               reg->field_count ? 24 : 0, reg->title);
+        printf("%s", faint);
         for (unsigned f = 0; f < reg->field_count; f++) {
             const oak_part_field *field = &reg->fields[f];
-            if (field->width == 1) printf("%s%u %s", f ? "  " : "", field->bit, field->name);
-            else printf("%s%u-%u %s", f ? "  " : "", field->bit + field->width - 1u, field->bit, field->name);
+            if (field->width == 1) printf("  %u %s", field->bit, field->name);
+            else printf("  %u-%u %s", field->bit + field->width - 1u, field->bit, field->name);
         }
         printf("%s\n", off);
     }

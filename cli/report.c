@@ -262,6 +262,24 @@ static void show_specials(cli *self, oak_session *session)
     if (!any) printf("  none\n");
 }
 
+/* The pins of a port that have a name in the program. */
+static void show_named_pins(cli *self, oak_session *session, unsigned port)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    const oak_part_port *about = &oak_session_part(session)->ports[port];
+    unsigned shown = 0;
+    for (unsigned bit = 0; bit < about->pin_count; bit++) {
+        unsigned number = port * OAK_MOST_PINS + bit;
+        const char *name = oak_session_pin_name(session, number);
+        oak_pin pin;
+        if (!name || chip.ops->read_pin(chip.chip, number, &pin)) continue;
+        if (!shown++) printf("  %-5s ", about->name);
+        printf("%s%s %s%c%s", shown > 1 ? ", " : "", name, cli_paint(self->result_colour, PAINT_STRONG),
+               "01z"[pin.result], cli_paint(self->result_colour, PAINT_OFF));
+    }
+    if (shown) putchar('\n');
+}
+
 /* One port, bit by bit: what the program wrote, what the outside drives, what stands on the pins. */
 static void show_ports(cli *self, oak_session *session)
 {
@@ -288,6 +306,7 @@ static void show_ports(cli *self, oak_session *session)
         printf("  %-5s %-17s %-17s %s%s\n", port->name, latch, outside, result,
                contention ? "  ! chip and outside drive against each other" : "");
     }
+    for (unsigned p = 0; p < part->port_count; p++) show_named_pins(self, session, p);
     printf("  %s- nobody drives it, z floating%s\n", cli_paint(self->result_colour, PAINT_FAINT),
            cli_paint(self->result_colour, PAINT_OFF));
 }

@@ -24,7 +24,8 @@ static unsigned crc(void)
     unsigned value = 0xFFFF;
     for (unsigned byte = 0; byte < 256; byte++) {
         value ^= byte << 8;
-        for (unsigned bit = 0; bit < 8; bit++) value = value & 0x8000 ? (value << 1 ^ 0x1021) & 0xFFFF : value << 1 & 0xFFFF;
+        for (unsigned bit = 0; bit < 8; bit++)
+            value = value & 0x8000 ? (value << 1 ^ 0x1021) & 0xFFFF : value << 1 & 0xFFFF;
     }
     return value;
 }

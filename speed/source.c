@@ -16,10 +16,13 @@ int main(int argc, char **argv)
         puts("; the shuttle goes over");
         printf("warp_%lu equ value_%lu & 0xff\n", i, i);
         if (i % 100 == 5) {
-            printf("        mov  a, #low(value_%lu)\n        add  a, count+1\n        mov  r2, #warp_%lu ; threads\n", i, i);
+            printf("        mov  a, #low(value_%lu)\n        add  a, count+1\n        mov  r2, #warp_%lu ; "
+                   "threads\n",
+                   i, i);
             puts("        jnb  p1.0, $\n        movx @dptr, a\n        djnz r2, $-4");
         } else {
-            printf("high_%lu equ high(value_%lu << 3)\nsum_%lu equ (value_%lu + warp_%lu) * 2\n", i, i, i, i, i);
+            printf("high_%lu equ high(value_%lu << 3)\nsum_%lu equ (value_%lu + warp_%lu) * 2\n", i, i, i, i,
+                   i);
             puts("\n; and under again\n\n        ; the reed beats it home");
         }
     }

@@ -85,6 +85,9 @@ const oak_event *oak_session_last_event(const oak_session *session);
  * go). Times count from reset in s, ms, us, ns or cycles; the last level stays. OAK_REFUSED after a diagnostic. */
 oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink);
 
+/* The name the program gives a pin ("door bit p3.0"), or NULL. Pins are numbered as in the chip port. */
+const char *oak_session_pin_name(const oak_session *session, unsigned pin);
+
 /* --- values --------------------------------------------------------------------------------------------------- */
 
 typedef struct oak_reading {

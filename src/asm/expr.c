@@ -83,7 +83,9 @@ static oak_expr *make(oak_expr_parser *parser, oak_expr_kind kind, const char *f
     expr->kind = (uint8_t)kind;
     expr->op = expr->space = 0;
     expr->first = column(parser, from);
-    expr->last = column(parser, parser->at);
+    const char *end = parser->at;
+    while (end > from && (end[-1] == ' ' || end[-1] == '\t')) end--;
+    expr->last = column(parser, end);
     return expr;
 }
 

@@ -652,3 +652,18 @@ void oak_session_name_place(const oak_session *session, uint32_t address, char *
     else if (label->value == address) oak_format(text, room, "%s", label->name);
     else oak_format(text, room, "%s+%u", label->name, (unsigned)(address - label->value));
 }
+
+const char *oak_session_pin_name(const oak_session *session, unsigned pin)
+{
+    unsigned port = pin / OAK_MOST_PINS;
+    if (!session->program || port >= session->part->port_count || !session->isa->bit_of) return NULL;
+    oak_value cell = {.number = session->part->ports[port].address,
+                      .space = session->part->ports[port].space,
+                      .known = true},
+              bit;
+    if (session->isa->bit_of(&cell, pin % OAK_MOST_PINS, &bit)) return NULL;
+    const oak_symbol *symbol;
+    for (unsigned i = 0; (symbol = oak_program_symbol(session->program, i)); i++)
+        if (symbol->space == bit.space && symbol->value == bit.number) return symbol->name;
+    return NULL;
+}

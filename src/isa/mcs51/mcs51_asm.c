@@ -113,7 +113,9 @@ static oak_status read_operand(oak_operand_reader *reader, oak_operand *operand)
         }
     }
     operand->first = (uint16_t)(start - reader->line);
-    operand->last = (uint16_t)(reader->at - reader->line);
+    const char *end = reader->at;
+    while (end > start && (end[-1] == ' ' || end[-1] == '\t')) end--;
+    operand->last = (uint16_t)(end - reader->line);
     return status;
 }
 
