@@ -121,6 +121,96 @@ START_TEST(backward_out_of_a_page_a_longer_form_is_found)
 }
 END_TEST
 
+START_TEST(macros_swap_words_and_keep_their_own_labels)
+{
+    ck_assert_str_eq(bytes_of("wait macro n, reg=r2\n local again\n mov reg, #n\nagain: djnz reg, again\n "
+                              "endm\nstart: wait 5\n wait 6, r3\n sjmp start"),
+                     "7a05dafe7b06dbfe80f6");
+    ck_assert_str_eq(bytes_of("say macro text\n db \"{text}!\", text\n endm\nk equ 7\n say k\n"), "6b2107");
+    ck_assert_str_eq(bytes_of("outer macro a1\n inner a1, (1, 2)\n endm\ninner macro x, y\n db x ; x stays "
+                              "in comments\n endm\n outer 3\n"),
+                     "03");
+    ck_assert_str_eq(bytes_of("down macro n\n if n > 0\n db n\n down n-1\n endif\n endm\n down 3"),
+                     "030201"); /* recursive to an end */
+}
+END_TEST
+
+START_TEST(repetitions_count_and_go_through_lists)
+{
+    ck_assert_str_eq(bytes_of(" repeat 3, n\n repeat 2, m\n db n*16+m\n endr\n endr"), "000110112021");
+    ck_assert_str_eq(bytes_of(" repeat 0\n db 1\n endr\n repeat 2\n db 2\n endr"), "0202");
+    ck_assert_str_eq(bytes_of(" each r, r0, r3, r7\n inc r\n endr"), "080b0f");
+    ck_assert_str_eq(bytes_of(" repeat 3, i\nlamp_{i} equ 1<<i\n endr\n db lamp_0, lamp_1, lamp_2"),
+                     "010204");
+}
+END_TEST
+
+START_TEST(conditions_choose_what_is_read)
+{
+    ck_assert_str_eq(bytes_of("k equ 2\n if k == 1\n db 1\n elseif k == 2\n db 2\n if 0\n db 9\n else\n db "
+                              "3\n endif\n else\n db 4\n endif"),
+                     "0203");
+    ck_assert_str_eq(bytes_of(" ifdef k\n rubbish here\n endif\n ifndef k\n db 1\n endif\nk equ 1\n ifdef "
+                              "k\n db 2\n endif\n db defined(k), defined(q)"),
+                     "01020100");
+}
+END_TEST
+
+START_TEST(local_labels_belong_to_the_label_before_them)
+{
+    ck_assert_str_eq(bytes_of("one: nop\n.again: djnz r2, .again\ntwo:\n.again sjmp .again\n ljmp one"),
+                     "00dafe80fe020000");
+}
+END_TEST
+
+START_TEST(structures_bits_and_alignment_give_numbers)
+{
+    ck_assert_str_eq(
+        bytes_of(" struct log\nhour: ds 1\ncount: ds 2\n ends\n bits busy, -, done\n db log_hour, log_count, "
+                 "log_size, busy, 1<<done, length(\"oak\"), min(4, 3), max(4, 3)"),
+        "0001030004030304");
+    collected diags;
+    oak_program *program = assemble(part, " nop\n align 8\nat: nop\n assert at == 8, \"moved\"\n", &diags);
+    ck_assert_ptr_nonnull(program);
+    ck_assert_int_eq(oak_program_find(program, "at", 2)->value, 8);
+    oak_program_free(program);
+}
+END_TEST
+
+START_TEST(a_mistake_in_a_macro_is_told_once_with_its_way)
+{
+    collected diags;
+    ck_assert_ptr_null(assemble(part, "m macro\n mvo a, #1\n endm\n m\n nop\n m\n", &diags));
+    ck_assert_uint_eq(diags.count, 2);
+    ck_assert_uint_eq(diags.one[0].line, 2);
+    ck_assert_str_eq(diags.one[0].code, "unknown-operation");
+    ck_assert_int_eq(diags.one[1].severity, OAK_NOTE);
+    ck_assert_uint_eq(diags.one[1].line, 4);
+    ck_assert_str_eq(diags.one[1].message, "it is expanded here");
+}
+END_TEST
+
+START_TEST(what_never_ends_is_refused_at_once)
+{
+    static const char *const sources[][2] = {
+        {"m macro\n m\n endm\n m\n", "too-deep"},
+        {" repeat 1<<40\n nop\n endr", "value-range"},
+        {"m macro\n repeat 1000000\n db "
+         "\"0123456789012345678901234567890123456789012345678901234567890123456789\"\n endr\n endm\n m",
+         "too-much-text"},
+        {"m macro x\n m x x\n endm\n m 1\n", "too-deep"}};
+    for (unsigned i = 0; i < 4; i++) {
+        collected diags;
+        ck_assert_ptr_null(assemble(part, sources[i][0], &diags));
+        bool found = false;
+        for (unsigned d = 0; d < diags.count && d < MOST_COLLECTED; d++)
+            found = found || strcmp(diags.one[d].code, sources[i][1]) == 0;
+        ck_assert_msg(found, "%u: %s %s", i, diags.one[0].code, diags.one[0].message);
+        ck_assert_uint_lt(diags.count, 64);
+    }
+}
+END_TEST
+
 /* Every diagnostic: its code, line, columns (from 1; the end is one past), and words of message and hint. */
 typedef struct wrong {
     const char *source, *code;
@@ -198,6 +288,30 @@ static const wrong wrongs[] = {
     {"  loop_one", "unknown-operation", 1, 3, 11, "loop_one", "`loop_one:`"},
     {"lamp bit p1", "wrong-space", 1, 10, 12, "no single bit", ".0"},
     {" jmp", "no-such-form", 1, 2, 5, "needs operands", "jmp target"},
+    {"m macro\n nop", "not-closed", 1, 1, 2, "no end", "endm"},
+    {" repeat 2\n nop", "not-closed", 1, 2, 8, "no end", "endr"},
+    {" if 1\n nop", "not-closed", 1, 1, 2, "no end", "endif"},
+    {" endif", "no-condition", 1, 2, 7, "without an if", NULL},
+    {" else", "no-condition", 1, 2, 6, "without an if", NULL},
+    {" endm", "no-macro", 1, 2, 6, "without a beginning", NULL},
+    {" ends", "no-macro", 1, 2, 6, "without a struct", NULL},
+    {" struct s\nx: ds 1", "not-closed", 1, 1, 2, "no end", "ends"},
+    {" struct s\n db 1\n ends", "in-structure", 2, 2, 4, "inside a structure", NULL},
+    {"m macro a1\n endm\n m", "macro-argument", 3, 2, 3, "`a1` is missing", NULL},
+    {"m macro a1\n endm\n m 1, 2", "macro-argument", 3, 7, 8, "one more", NULL},
+    {"m macro 5\n endm", "macro-parameter", 1, 9, 10, "no parameter", NULL},
+    {"m macro\n endm\nm macro\n endm", "defined-twice", 3, 1, 2, "line 1", NULL},
+    {"nop macro\n endm", "reserved-name", 1, 1, 4, "already an instruction", NULL},
+    {" if later\n endif\nlater equ 1", "not-known-yet", 1, 5, 10, "known here", NULL},
+    {" assert 1 == 2, \"the table is too long\"", "assertion", 1, 9, 15, "the table is too long", NULL},
+    {" error \"stop at \", 5", "error-directive", 1, 2, 7, "stop at 5", NULL},
+    {" include \"no-such.asm\"", "no-file", 1, 10, 23, "no-such.asm", "beside"},
+    {" include other.asm", "text-missing", 1, 10, 11, "missing", "double quotes"},
+    {" incbin \"no-such.bin\"", "no-file", 1, 9, 22, "no-such.bin", NULL},
+    {" align 0", "value-range", 1, 8, 9, "alignment", NULL},
+    {" local x1", "no-macro", 1, 2, 7, "into a macro", NULL},
+    {" each x1", "operand-missing", 1, 2, 6, "list", "each reg"},
+    {" mov a, #min(1)", "expression", 1, 10, 15, "two values", NULL},
     {" mov a, #1 2", "extra-text", 1, 12, 13, "2", NULL},
 };
 
@@ -333,7 +447,10 @@ RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form,
           numbers_and_characters_are_read_in_every_form, expressions_follow_the_precedence_of_c,
           names_are_known_before_they_are_defined, registers_and_bits_of_the_part_are_known,
           spaces_give_variables_their_place, jumps_and_calls_take_the_shortest_form_that_reaches,
-          backward_out_of_a_page_a_longer_form_is_found, every_mistake_is_named_with_its_place,
-          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message,
-          huge_input_is_refused_quickly, the_listing_shows_address_bytes_and_cycles,
-          lines_and_labels_are_found)
+          backward_out_of_a_page_a_longer_form_is_found, macros_swap_words_and_keep_their_own_labels,
+          repetitions_count_and_go_through_lists, conditions_choose_what_is_read,
+          local_labels_belong_to_the_label_before_them, structures_bits_and_alignment_give_numbers,
+          a_mistake_in_a_macro_is_told_once_with_its_way, what_never_ends_is_refused_at_once,
+          every_mistake_is_named_with_its_place, two_mistakes_give_two_messages_in_the_order_of_the_source,
+          one_wrong_org_is_one_message, huge_input_is_refused_quickly,
+          the_listing_shows_address_bytes_and_cycles, lines_and_labels_are_found)

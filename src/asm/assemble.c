@@ -5,25 +5,6 @@
 
 enum { LARGEST_SOURCE = 256 << 20 };
 
-static void read_lines(assembler *as, oak_source_file *file)
-{
-    const char *at = file->text, *end = file->text + file->size;
-    as->line = 0;
-    while (at < end && !as->ended && !as->out_of_memory) {
-        const char *stop = at;
-        while (stop < end && *stop != '\n') stop++;
-        as->text = at;
-        as->end = stop > at && stop[-1] == '\r' ? stop - 1 : stop;
-        as->line++;
-        asm_read_line(as);
-        at = stop < end ? stop + 1 : end;
-    }
-    while (at < end) { /* behind `end` */
-        if (*at++ == '\n') as->line++;
-    }
-    file->line_count = as->line;
-}
-
 /* ------------------------------------------------------------------------------------------ to a program */
 
 static oak_status keep_records(assembler *as)
@@ -35,12 +16,7 @@ static oak_status keep_records(assembler *as)
     program->records = records;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        oak_record record = {.line = one->line,
-                             .file = one->file,
-                             .space = one->space,
-                             .size = one->size,
-                             .text_at = one->text_at,
-                             .at = one->address};
+        oak_record record = {.place = one->place, .space = one->space, .size = one->size, .at = one->address};
         oak_value value;
         oak_expr_fault fault;
         switch (one->kind) {
@@ -48,7 +24,9 @@ static oak_status keep_records(assembler *as)
             record.kind = OAK_RECORD_CODE;
             record.cycles = as->isa->rows[one->as.code.rows[one->form]].cycles;
             break;
-        case STATEMENT_DATA: record.kind = OAK_RECORD_DATA; break;
+        case STATEMENT_DATA:
+        case STATEMENT_BINARY: record.kind = OAK_RECORD_DATA; break;
+        case STATEMENT_ALIGN:
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
             record.kind = OAK_RECORD_VALUE;
@@ -73,17 +51,14 @@ static oak_status keep_lines(assembler *as)
     if (!program->lines) return OAK_NO_MEMORY;
     for (size_t i = 0; i < program->record_count; i++) {
         const oak_record *record = &program->records[i];
-        const oak_source_file *file = &program->files[record->file];
         if (record->kind > OAK_RECORD_DATA) continue;
-        const char *at = file->text + record->text_at, *end = file->text + file->size;
-        const char *stop = at;
-        while (stop < end && *stop != '\n' && *stop != '\r') stop++;
-        program->lines[program->line_count++] = (oak_line){.file = file->name,
-                                                           .line = record->line,
+        const oak_source_line *line = &program->source[record->place];
+        program->lines[program->line_count++] = (oak_line){.file = program->files[line->file].name,
+                                                           .line = line->line,
                                                            .address = (uint32_t)record->at,
                                                            .size = record->size,
-                                                           .text = at,
-                                                           .text_size = (uint32_t)(stop - at)};
+                                                           .text = line->text,
+                                                           .text_size = line->size};
     }
     return OAK_OK;
 }
@@ -100,8 +75,8 @@ static oak_status keep_symbols(assembler *as)
                                                                      : OAK_SYMBOL_VARIABLE,
                            .space = symbol->space,
                            .value = symbol->value,
-                           .file = program->files[symbol->file].name,
-                           .line = symbol->line,
+                           .file = program->files[program->source[symbol->place].file].name,
+                           .line = asm_line_of(as, symbol->place),
                            .uses = symbol->uses};
         if (symbol->kind != SYMBOL_LABEL) {
             oak_value value;
@@ -119,7 +94,6 @@ static oak_status keep_symbols(assembler *as)
 
 static oak_status build_program(assembler *as)
 {
-    as->program->source_lines = as->program->files[0].line_count;
     oak_status status = keep_records(as);
     if (!status) status = keep_lines(as);
     if (!status) status = keep_symbols(as);
@@ -165,13 +139,12 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
 static oak_status assemble(assembler *as, const char *name, const char *text, size_t size)
 {
     oak_program *program = as->program;
-    oak_source_file *files = oak_grow(&program->host, program->files, &program->file_room, 1, sizeof *files);
     const char *kept_name = oak_arena_text(&program->arena, name, oak_length(name));
-    if (!files || !kept_name) return OAK_NO_MEMORY;
-    program->files = files;
-    files[0] = (oak_source_file){.name = kept_name, .text = text, .size = size};
-    program->file_count = 1;
-    read_lines(as, &files[0]);
+    if (!kept_name || !asm_open_file(as, kept_name, text, size, OAK_NO_PLACE)) return OAK_NO_MEMORY;
+    while (asm_next_line(as)) asm_read_line(as);
+    if (as->structure)
+        asm_report(as, OAK_ERROR, as->structure_place, 0, 1, "not-closed", "Close it with ends.",
+                   "this structure has no end");
     if (!as->out_of_memory) asm_layout(as);
     if (!as->out_of_memory) asm_emit(as);
     if (as->out_of_memory) return OAK_NO_MEMORY;

@@ -1,6 +1,7 @@
 /* assembler.h — the state of one assembly, shared by the files of the front end.
  *
  *   assemble.c    opening, files, the order of the passes, from the result to a program
+ *   source.c      where lines come from: files, includes, macros, repetitions, conditions
  *   read.c        source lines to statements: labels, directives, operands
  *   layout.c      addresses, the shortest forms that reach, bytes
  *   names.c       names, symbols, suggestions, diagnostics
@@ -28,8 +29,8 @@ typedef struct asm_symbol {
     bool reported; /* its absence, or that it goes in a circle */
     bool must_be_bit;
     bool settled; /* a constant whose value is kept in `value` and `space`, once layout is done */
-    uint16_t file, column;
-    uint32_t line;
+    uint16_t column;
+    uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
     int64_t value;        /* of a label or a part's name, or of a settled constant */
     const oak_expr *expr; /* of a constant or variable */
@@ -47,6 +48,7 @@ typedef struct asm_name {
     int16_t mnemonic; /* WORD_UNKNOWN until asked */
     int16_t directive;
     bool is_register;
+    const struct asm_macro *macro;
     const char *text;   /* as it was written first */
     asm_symbol *symbol; /* the newest; NULL until it is used or defined */
 } asm_name;
@@ -57,7 +59,10 @@ typedef enum statement_kind {
     STATEMENT_ORG,
     STATEMENT_DATA,
     STATEMENT_SPACE,
-    STATEMENT_VALUE /* equ, set, bit: for the listing */
+    STATEMENT_VALUE, /* equ, set, bit: for the listing */
+    STATEMENT_ALIGN,
+    STATEMENT_BINARY, /* bytes of a file */
+    STATEMENT_ASSERT
 } statement_kind;
 
 typedef struct data_item {
@@ -67,8 +72,7 @@ typedef struct data_item {
 } data_item;
 
 typedef struct statement {
-    uint32_t line;
-    uint16_t file;
+    uint32_t place;
     uint8_t kind;
     uint8_t space;
     uint8_t unit; /* bytes of one data item */
@@ -86,15 +90,69 @@ typedef struct statement {
             const uint16_t *rows;
         } code;
         const data_item *items;
+        struct {
+            const oak_expr *expr;
+            const char *text;
+        } claim; /* assert: the text may be NULL */
+        const char *bytes;
     } as;
 } statement;
 
 typedef struct asm_diag {
-    uint32_t line;
-    uint16_t file, first, last;
+    uint32_t place;
+    uint16_t first, last;
     uint8_t severity;
     const char *code, *message, *hint;
 } asm_diag;
+
+/* A stretch of source that is read more than once: the inside of a macro or of a repetition. */
+typedef struct asm_body {
+    const char *text;
+    size_t size;
+    uint32_t line; /* of the line in front of it */
+    uint16_t file;
+} asm_body;
+
+enum { MOST_PARAMETERS = 16, MOST_LEVELS = 64, MOST_CONDITIONS = 64 };
+
+/* A word and what stands in for it. */
+typedef struct asm_swap {
+    const char *word;
+    size_t word_length;
+    const char *text;
+    size_t length;
+} asm_swap;
+
+typedef struct asm_macro {
+    asm_body body;
+    uint32_t place;
+    unsigned parameter_count;
+    asm_swap parameter[MOST_PARAMETERS]; /* text: the default, NULL where there is none */
+} asm_macro;
+
+/* Where lines come from just now: a file, a macro, or one round of a repetition. */
+typedef struct asm_level {
+    const char *at, *end;
+    uint32_t line;   /* of the line read last */
+    uint32_t parent; /* place that opened it */
+    uint16_t file;
+    bool expanded;
+    unsigned conditions; /* how many were open when it began */
+    /* a repetition */
+    asm_body body;
+    asm_swap counter;  /* word: the name that changes from round to round; NULL when there is none */
+    const char *items; /* what is left of the list of `each`; NULL with `repeat` */
+    const char *items_end;
+    uint64_t round, rounds;
+} asm_level;
+
+typedef struct asm_condition {
+    bool active; /* lines are read now */
+    bool taken;  /* one branch has been read */
+    bool outer;  /* the lines around it are read */
+    bool ended;  /* else has been seen */
+    uint32_t place;
+} asm_condition;
 
 typedef struct assembler {
     const oak_host *host;
@@ -125,9 +183,19 @@ typedef struct assembler {
     bool lost;    /* an org was wrong: what follows has no known place */
     unsigned overrun_reported;
 
+    asm_level level[MOST_LEVELS];
+    unsigned level_count;
+    asm_condition condition[MOST_CONDITIONS];
+    unsigned condition_count;
+    uint32_t expansions; /* counts, for names that are local to one */
+    size_t expanded_bytes;
+    const asm_name *scope;     /* the last label that is not local */
+    const asm_name *structure; /* inside struct … ends: its name */
+    int64_t structure_size;
+    uint32_t structure_place;
+
     /* the line being read */
-    uint16_t file;
-    uint32_t line;
+    uint32_t place;
     const char *text, *end;
     oak_insn insn;
     oak_operand operands[OAK_MOST_OPERANDS];
@@ -142,16 +210,74 @@ bool asm_add_part_names(assembler *as);
 void asm_suggest_symbol(assembler *as, const asm_name *name, char *hint, size_t room);
 void asm_suggest_operation(assembler *as, const char *text, size_t length, char *hint, size_t room);
 /* Columns count from 0; last is one past the end. */
-void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t line, size_t first, size_t last,
-                const char *code, const char *hint, const char *format, ...) OAK_PRINTF(9, 10);
-void asm_report_fault(assembler *as, uint16_t file, uint32_t line, const oak_expr_fault *fault);
+void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
+                const char *code, const char *hint, const char *format, ...) OAK_PRINTF(8, 9);
+void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault);
+/* The number of the line in its file, for messages. */
+uint32_t asm_line_of(const assembler *as, uint32_t place);
 oak_status asm_deliver_reports(assembler *as);
 
 /* read.c */
+enum asm_directive {
+    ORG,
+    EQU,
+    SET,
+    BIT,
+    DB,
+    DW,
+    DS,
+    END,
+    ALIGN,
+    IF,
+    IFDEF,
+    IFNDEF,
+    ELSEIF,
+    ELSE,
+    ENDIF,
+    MACRO,
+    ENDM,
+    LOCAL,
+    REPEAT,
+    EACH,
+    ENDR,
+    INCLUDE,
+    INCBIN,
+    ASSERT,
+    ERROR,
+    WARNING,
+    MESSAGE,
+    STRUCT,
+    ENDS,
+    BITS,
+    DIRECTIVES
+};
 int asm_directive(const char *text, size_t length);
 const char *asm_directive_name(unsigned number);
 void asm_read_line(assembler *as);
-void asm_define_label_at(assembler *as, asm_symbol *symbol);
+const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end);
+/* Reports what is left of a line; true when nothing is. */
+bool asm_nothing_left(assembler *as, const char *at, const char *end);
+/* Takes a text in double quotes; false after a report. The text is what stands between the quotes. */
+bool asm_read_text(assembler *as, const char **at, const char *end, const char **text, uint32_t *size);
+const char *asm_skip_blanks(const char *at, const char *end);
+size_t asm_word_length(const char *at, const char *end);
+/* Where the comment of a line begins, or its end. */
+const char *asm_find_comment(const char *at, const char *end);
+
+/* source.c */
+/* Opens a file as the source of the lines that follow; false after a report. */
+bool asm_open_file(assembler *as, const char *name, const char *text, size_t size, uint32_t parent);
+bool asm_next_line(assembler *as);
+/* True when the line is not to be read: a condition around it does not hold. */
+bool asm_is_skipped(const assembler *as);
+/* Directives that decide which lines are read; false for all others. */
+bool asm_read_source_directive(assembler *as, int directive, asm_name *label, const char *word, size_t length,
+                               const char *at, const char *end);
+void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, size_t length, const char *at,
+                    const char *end);
+/* Reads a file named in the source, beside the file that names it; NULL after a report. In the program's arena. */
+const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
+                     size_t *size, const char **path);
 
 /* layout.c */
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
@@ -159,6 +285,8 @@ oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, o
 /* The same without reporting, for values inside others. */
 oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
                         oak_expr_fault *fault);
+/* The value of an expression that must be known where it stands; false after a report. */
+bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value);
 void asm_place(assembler *as, statement *one);
 void asm_layout(assembler *as);
 void asm_emit(assembler *as);

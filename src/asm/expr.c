@@ -30,7 +30,9 @@ enum operator_number {
     OP_NOT,
     OP_PLUS,
     OP_LOW,
-    OP_HIGH
+    OP_HIGH,
+    OP_MIN,
+    OP_MAX
 };
 
 /* Longer spellings stand before their beginnings. */
@@ -198,15 +200,73 @@ bool oak_expr_is_word(const char *text, size_t length)
 
 static const oak_expr *parse_unary(oak_expr_parser *parser);
 
+static const oak_expr *closing(oak_expr_parser *parser, const char *start, const oak_expr *inner)
+{
+    skip_blanks(parser);
+    if (!inner) return NULL;
+    if (parser->at >= parser->end || *parser->at != ')')
+        return FAULT(parser, start, parser->at, "expression", "", "a ) is missing");
+    parser->at++;
+    return inner;
+}
+
+/* length("text"), defined(name), min(a, b), max(a, b); parser->at stands behind the parenthesis. */
+static const oak_expr *parse_function(oak_expr_parser *parser, const char *start, size_t length)
+{
+    skip_blanks(parser);
+    const char *inside = parser->at;
+    if (oak_same_name(start, length, "length")) {
+        int64_t count = 0;
+        if (inside >= parser->end || *inside != '"')
+            return FAULT(parser, start, inside, "expression", "Write length(\"text\").",
+                         "`length` takes a text");
+        for (parser->at++; parser->at < parser->end && *parser->at != '"'; count++) {
+            uint8_t value;
+            size_t used = oak_read_character(parser->at, parser->end, &value);
+            parser->at += used ? used : 1;
+        }
+        if (parser->at < parser->end) parser->at++;
+        return closing(parser, start, make_number(parser, start, count));
+    }
+    if (oak_same_name(start, length, "defined")) {
+        while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
+        bool yes = parser->defined && parser->defined(parser->context, inside, (size_t)(parser->at - inside));
+        return closing(parser, start, make_number(parser, start, yes));
+    }
+    const oak_expr *left = parse_choice(parser), *right = NULL;
+    skip_blanks(parser);
+    if (left && parser->at < parser->end && *parser->at == ',') {
+        parser->at++;
+        right = parse_choice(parser);
+    } else if (left) {
+        return FAULT(parser, start, parser->at, "expression", "Write min(a, b).",
+                     "two values are needed here");
+    }
+    unsigned op = oak_same_name(start, length, "min") ? OP_MIN : OP_MAX;
+    return closing(parser, start,
+                   right ? make_operation(parser, OAK_EXPR_BINARY, op, start, left, right, NULL) : NULL);
+}
+
+static bool is_function(const char *text, size_t length)
+{
+    return oak_same_name(text, length, "length") || oak_same_name(text, length, "defined") ||
+           oak_same_name(text, length, "min") || oak_same_name(text, length, "max");
+}
+
 static const oak_expr *parse_name(oak_expr_parser *parser)
 {
     const char *start = parser->at;
+    if (*parser->at == '.') parser->at++;
     while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
     size_t length = (size_t)(parser->at - start);
     if (oak_expr_is_word(start, length))
         return make_operation(parser, OAK_EXPR_UNARY, length == 3 ? OP_LOW : OP_HIGH, start,
                               parse_unary(parser), NULL, NULL);
     char next = parser->at < parser->end ? *parser->at : 0;
+    if (next == '(' && is_function(start, length)) {
+        parser->at++;
+        return parse_function(parser, start, length);
+    }
     if (next == ':' || next == '[') {
         unsigned space = parser->space ? parser->space(parser->context, start, length) : 0;
         if (space && next == '[') return parse_cell(parser, start, space);
@@ -237,6 +297,7 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
     char c = *start;
     if (oak_is_digit(c)) return parse_number(parser);
     if (oak_is_letter(c)) return parse_name(parser);
+    if (c == '.' && start + 1 < parser->end && oak_is_letter(start[1])) return parse_name(parser);
     if (c == '\'') return parse_character(parser);
     if (c == '$' || c == '.') {
         parser->at++;
@@ -416,6 +477,8 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
         break;
     case OP_ADD: result = wrapped(a + b); break;
     case OP_SUBTRACT: result = wrapped(a - b); break;
+    case OP_MIN: result = sa < sb ? sa : sb; break;
+    case OP_MAX: result = sa > sb ? sa : sb; break;
     case OP_MULTIPLY: result = wrapped(a * b); break;
     default:
         if (!sb) return value_fault(expr, fault, "division-by-zero", "this divides by zero");

@@ -1,6 +1,7 @@
 /* expr.h — expressions: one grammar for the assembler, stop conditions, watches and the command line.
  *
  *   ?:  ||  &&  |  ^  &  == !=  < <= > >=  << >>  + -  * / %  - ~ ! + low high
+ *   length("text")  defined(name)  min(a, b)  max(a, b)
  *   numbers  'c'  names  $ .  ( )  cell.bit  space:address  space[address]  space[address:bytes]
  *
  * Parsing makes a tree in an arena. What names mean is asked of the owner, twice: when a name is met (`name`), and
@@ -55,6 +56,8 @@ typedef struct oak_expr_parser {
     void *(*name)(void *context, const char *text, size_t length, oak_expr_fault *fault);
     /* The number of a space called so, or 0. */
     unsigned (*space)(void *context, const char *text, size_t length);
+    /* Whether a name is defined, for defined(NAME); NULL where that cannot be asked. */
+    bool (*defined)(void *context, const char *text, size_t length);
     oak_expr_fault *fault;
     unsigned depth;
     unsigned links; /* operators in a row */

@@ -67,8 +67,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     symbol->evaluating = false;
     if (status) {
         /* The fault lies in the definition: report it there, once. */
-        if (*fault->code && !symbol->reported)
-            asm_report_fault(context->as, symbol->file, symbol->line, fault);
+        if (*fault->code && !symbol->reported) asm_report_fault(context->as, symbol->place, fault);
         symbol->reported = true;
         return already_reported(fault);
     }
@@ -77,9 +76,8 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
         if (value->space) {
             symbol->reported = true;
-            asm_report(context->as, OAK_ERROR, symbol->file, symbol->line, symbol->expr->first,
-                       symbol->expr->last, "wrong-space",
-                       "Name one of its bits, for example with .0 behind it.",
+            asm_report(context->as, OAK_ERROR, symbol->place, symbol->expr->first, symbol->expr->last,
+                       "wrong-space", "Name one of its bits, for example with .0 behind it.",
                        "this is %s in %s and no single bit", value->space == code ? "a place" : "a byte",
                        spaces[value->space].title);
             return already_reported(fault);
@@ -154,7 +152,7 @@ oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, o
     oak_expr_fault fault;
     oak_value here = {.number = at->address, .space = at->space, .known = true};
     oak_status status = asm_evaluate(as, expr, &here, value, &fault);
-    if (status && *fault.code) asm_report_fault(as, at->file, at->line, &fault);
+    if (status && *fault.code) asm_report_fault(as, at->place, &fault);
     return status;
 }
 
@@ -176,30 +174,36 @@ static bool looks_ahead(const oak_expr *expr, unsigned depth)
            (expr->as.of.third && looks_ahead(expr->as.of.third, depth));
 }
 
-/* The value of org or ds, which must be known where it stands. */
+static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
+{
+    if (!looks_ahead(expr, 0)) return true;
+    asm_report(as, OAK_ERROR, place, expr->first, expr->last, "not-known-yet",
+               "Define what it uses above this line.",
+               "this must be known here, and depends on what is defined later");
+    return false;
+}
+
+bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value)
+{
+    statement here = {.place = as->place, .space = as->space, .address = as->here[as->space]};
+    return known_here(as, expr, as->place) && asm_value(as, expr, &here, value) == OAK_OK;
+}
+
+/* The value of org, ds or align, which must be known where it stands. */
 static bool fixed_value(assembler *as, statement *one, oak_value *value)
 {
-    const oak_expr *expr = one->as.expr;
     if (one->count) return false; /* already reported */
-    if (looks_ahead(expr, 0)) {
-        one->count = 1;
-        asm_report(as, OAK_ERROR, one->file, one->line, expr->first, expr->last, "not-known-yet",
-                   "Define what it uses above this line.",
-                   "this must be known here, and depends on what is defined later");
-        return false;
-    }
-    if (asm_value(as, expr, one, value)) {
-        one->count = 1;
-        return false;
-    }
-    return true;
+    if (known_here(as, one->as.expr, one->place) && asm_value(as, one->as.expr, one, value) == OAK_OK)
+        return true;
+    one->count = 1;
+    return false;
 }
 
 static void report_fixed(assembler *as, statement *one, const char *hint, const char *message, int64_t number)
 {
     one->count = 1;
-    asm_report(as, OAK_ERROR, one->file, one->line, one->as.expr->first, one->as.expr->last, "value-range",
-               hint, "%s, this is %lld", message, (long long)number);
+    asm_report(as, OAK_ERROR, one->place, one->as.expr->first, one->as.expr->last, "value-range", hint,
+               "%s, this is %lld", message, (long long)number);
 }
 
 static void place_org(assembler *as, statement *one)
@@ -231,6 +235,19 @@ static void place_space(assembler *as, statement *one)
     as->here[as->space] += one->size;
 }
 
+static void place_align(assembler *as, statement *one)
+{
+    oak_value value;
+    if (!fixed_value(as, one, &value)) return;
+    if (value.number < 1 || value.number > 0x10000) {
+        report_fixed(as, one, "Write `align 4`.", "an alignment lies between 1 and 65536", value.number);
+        return;
+    }
+    uint32_t over = one->address % (uint32_t)value.number;
+    one->size = over ? (uint32_t)value.number - over : 0;
+    as->here[as->space] += one->size;
+}
+
 void asm_place(assembler *as, statement *one)
 {
     one->space = as->space;
@@ -238,6 +255,7 @@ void asm_place(assembler *as, statement *one)
     switch (one->kind) {
     case STATEMENT_ORG: place_org(as, one); return;
     case STATEMENT_SPACE: place_space(as, one); return;
+    case STATEMENT_ALIGN: place_align(as, one); return;
     case STATEMENT_INSN: one->size = as->isa->size(as->tables, one->as.code.rows[one->form]); break;
     default: break;
     }
@@ -259,7 +277,7 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
         oak_status status = asm_evaluate(as, insn->operand[i].expr, &here, &values[i], &fault);
         if (!status) continue;
         result = status;
-        if (!quiet && *fault.code) asm_report_fault(as, one->file, one->line, &fault);
+        if (!quiet && *fault.code) asm_report_fault(as, one->place, &fault);
         if (quiet) break;
     }
     return result;
@@ -328,15 +346,17 @@ static void report_overlap(assembler *as, uint32_t address)
     const statement *first = NULL;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        bool bytes = one->kind == STATEMENT_INSN || one->kind == STATEMENT_DATA;
+        bool bytes =
+            one->kind == STATEMENT_INSN || one->kind == STATEMENT_DATA || one->kind == STATEMENT_BINARY;
         if (!bytes || one->space != as->isa->about.code_space || address - one->address >= one->size)
             continue;
         if (!first) {
             first = one;
             continue;
         }
-        asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "overlap", "Move one of them with org.",
-                   "address 0x%04x is already taken by line %u", (unsigned)address, first->line);
+        asm_report(as, OAK_ERROR, one->place, 0, 1, "overlap", "Move one of them with org.",
+                   "address 0x%04x is already taken by line %u", (unsigned)address,
+                   asm_line_of(as, first->place));
         return;
     }
 }
@@ -391,7 +411,7 @@ static bool inside_memory(assembler *as, const statement *one, size_t index)
         oak_format(hint, sizeof hint,
                    "%s of %s ends at 0x%04x: choose a larger part, or make the program smaller.", space->name,
                    as->part->name, (unsigned)(memory->base + (memory->size - 1)));
-    asm_report(as, OAK_ERROR, one->file, one->line, 0, 1, "outside-memory", hint,
+    asm_report(as, OAK_ERROR, one->place, 0, 1, "outside-memory", hint,
                "address 0x%04x lies outside the %s of %s", (unsigned)last, space->title, as->part->name);
     return false;
 }
@@ -400,7 +420,7 @@ static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
     if (one->space == as->isa->about.code_space) return true;
     asm_report(
-        as, OAK_ERROR, one->file, one->line, 0, 1, "not-code-space",
+        as, OAK_ERROR, one->place, 0, 1, "not-code-space",
         "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
         "%s cannot lie in %s: only code memory is programmed", what, as->isa->about.spaces[one->space].title);
     return false;
@@ -416,8 +436,8 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
     unsigned row = one->as.code.rows[one->form];
     if (as->isa->encode(as->tables, row, insn, values, one->address, bytes, &why)) {
         unsigned at = why.operand >= 0 ? (unsigned)why.operand : 0;
-        asm_report(as, OAK_ERROR, one->file, one->line, insn->operand[at].first, insn->operand[at].last,
-                   why.code, why.hint, "%s", why.message);
+        asm_report(as, OAK_ERROR, one->place, insn->operand[at].first, insn->operand[at].last, why.code,
+                   why.hint, "%s", why.message);
         return;
     }
     write_bytes(writer, one->address, bytes, one->size);
@@ -442,8 +462,7 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
         int64_t least = one->unit == 1 ? -128 : -32768, most = one->unit == 1 ? 255 : 65535;
         if (asm_value(as, item->expr, one, &value) == OAK_OK) {
             if (value.number < least || value.number > most)
-                asm_report(as, OAK_ERROR, one->file, one->line, item->expr->first, item->expr->last,
-                           "value-range",
+                asm_report(as, OAK_ERROR, one->place, item->expr->first, item->expr->last, "value-range",
                            one->unit == 1 ? "Use dw for 16 bits, or take low(…) or high(…)." : "",
                            "%lld does not fit %u bits", (long long)value.number, 8u * one->unit);
             bool high_first = as->isa->about.big_endian;
@@ -453,6 +472,15 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
         write_bytes(writer, address, bytes, one->unit);
         address += one->unit;
     }
+}
+
+static void check_claim(assembler *as, const statement *one)
+{
+    oak_value value;
+    const oak_expr *expr = one->as.claim.expr;
+    if (asm_value(as, expr, one, &value) || value.number) return;
+    asm_report(as, OAK_ERROR, one->place, expr->first, expr->last, "assertion", NULL, "%s",
+               one->as.claim.text ? one->as.claim.text : "this does not hold");
 }
 
 void asm_emit(assembler *as)
@@ -471,7 +499,12 @@ void asm_emit(assembler *as)
             if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
                 emit_data(as, one, &writer);
             break;
+        case STATEMENT_BINARY:
+            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
+                write_bytes(&writer, one->address, (const uint8_t *)one->as.bytes, one->size);
+            break;
         case STATEMENT_SPACE: inside_memory(as, one, i); break;
+        case STATEMENT_ASSERT: check_claim(as, one); break;
         case STATEMENT_VALUE:
             if (one->as.expr && !one->label->reported) {
                 oak_expr name = {.kind = OAK_EXPR_NAME, .as = {.name = one->label}};

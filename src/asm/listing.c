@@ -69,27 +69,29 @@ static void show_rest_of_data(listing *self, const oak_record *record)
     }
 }
 
-static void list_file(listing *self, unsigned number, size_t *next)
+/* Lines in the order in which they were read: what an include, a macro or a repetition brought stands behind its line,
+ * marked with + where it is new text. */
+static void list_lines(listing *self)
 {
     const oak_program *program = self->program;
-    const oak_source_file *file = &program->files[number];
-    const char *at = file->text, *end = file->text + file->size;
-    for (uint32_t line = 1; line <= file->line_count; line++) {
-        const char *stop = at;
-        while (stop < end && *stop != '\n') stop++;
-        size_t length = (size_t)(stop - at);
-        if (length && at[length - 1] == '\r') length--;
-        /* Of the statements of one line the last that has bytes, size or a value is shown. */
+    size_t next = 0;
+    uint16_t file = 0;
+    for (uint32_t place = 0; place < program->source_count; place++) {
+        const oak_source_line *line = &program->source[place];
+        if (line->file != file && !line->expanded) {
+            file = line->file;
+            oak_buf_format(&self->buf, "\n%s\n\n", program->files[file].name);
+        }
+        /* Of the statements of one line the last is shown. */
         const oak_record *shown = NULL;
-        for (; *next < program->record_count && program->records[*next].line == line; ++*next)
-            shown = &program->records[*next];
-        show_record(self, line, shown);
-        if (length) oak_buf_add(&self->buf, at, length);
-        else
-            while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
+        for (; next < program->record_count && program->records[next].place == place; next++)
+            shown = &program->records[next];
+        show_record(self, line->line, shown);
+        if (line->expanded) oak_buf_text(&self->buf, "+ ");
+        oak_buf_add(&self->buf, line->text, line->size);
+        while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
         oak_buf_char(&self->buf, '\n');
         if (shown && shown->kind == OAK_RECORD_DATA && shown->size <= 4096) show_rest_of_data(self, shown);
-        at = stop < end ? stop + 1 : end;
         if (self->buf.size > 32768) flush(self);
     }
 }
@@ -121,8 +123,7 @@ oak_status oak_program_write_listing(const oak_program *program, const oak_text_
     oak_buf_open(&self.buf, &program->host);
     oak_buf_format(&self.buf, "%s for %s\n\n  line  address bytes      cycles  source\n",
                    program->files[0].name, program->part->name);
-    size_t next = 0;
-    for (unsigned i = 0; i < program->file_count; i++) list_file(&self, i, &next);
+    list_lines(&self);
     list_symbols(&self);
     flush(&self);
     oak_buf_close(&self.buf);

@@ -146,12 +146,14 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, char 
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
         consider(&best, text, length, candidate);
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
+    for (const asm_name *name = as->first_name; name; name = name->later)
+        if (name->macro) consider(&best, text, length, name->text);
     say_nearest(&best, hint, room);
 }
 
 /* ------------------------------------------------------------------------------------------ diagnostics */
 
-void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t line, size_t first, size_t last,
+void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...)
 {
     if (!as->suggestions_left && !as->diag_count) as->suggestions_left = MOST_SUGGESTIONS;
@@ -171,8 +173,7 @@ void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t li
         return;
     }
     if (last <= first) last = first + 1;
-    as->diags[as->diag_count++] = (asm_diag){.line = line,
-                                             .file = file,
+    as->diags[as->diag_count++] = (asm_diag){.place = place,
                                              .first = (uint16_t)(first < UINT16_MAX ? first : UINT16_MAX),
                                              .last = (uint16_t)(last < UINT16_MAX ? last : UINT16_MAX),
                                              .severity = (uint8_t)severity,
@@ -181,39 +182,73 @@ void asm_report(assembler *as, oak_severity severity, uint16_t file, uint32_t li
                                              .hint = hint_copy};
 }
 
-void asm_report_fault(assembler *as, uint16_t file, uint32_t line, const oak_expr_fault *fault)
+void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault)
 {
-    asm_report(as, OAK_ERROR, file, line, fault->first, fault->last, fault->code, fault->hint, "%s",
+    asm_report(as, OAK_ERROR, place, fault->first, fault->last, fault->code, fault->hint, "%s",
                fault->message);
+}
+
+uint32_t asm_line_of(const assembler *as, uint32_t place)
+{
+    return place < as->program->source_count ? as->program->source[place].line : 0;
 }
 
 static int in_source_order(const void *a, const void *b, const void *context)
 {
     (void)context;
     const asm_diag *left = a, *right = b;
-    if (left->file != right->file) return left->file < right->file ? -1 : 1;
-    if (left->line != right->line) return left->line < right->line ? -1 : 1;
+    if (left->place != right->place) return left->place < right->place ? -1 : 1;
     return left->first < right->first ? -1 : left->first > right->first;
 }
 
-/* The text of a line; diagnostics come in order, so each search goes on where the last one ended. */
-typedef struct line_finder {
-    const oak_source_file *file;
-    const char *at;
-    uint32_t line;
-} line_finder;
-
-static const char *find_line(line_finder *finder, const oak_source_file *file, uint32_t line, size_t *length)
+/* True when the same mistake was reported out of another expansion or include of the same line. */
+static bool said_before(const assembler *as, size_t index)
 {
-    if (finder->file != file || finder->line > line) *finder = (line_finder){file, file->text, 1};
-    const char *end = file->text + file->size;
-    for (; finder->line < line && finder->at < end; finder->at++)
-        if (*finder->at == '\n') finder->line++;
-    const char *stop = finder->at;
-    while (stop < end && *stop != '\n') stop++;
-    if (stop > finder->at && stop[-1] == '\r') stop--;
-    *length = (size_t)(stop - finder->at);
-    return finder->at;
+    const oak_source_line *source = as->program->source;
+    const asm_diag *diag = &as->diags[index];
+    if (diag->place == OAK_NO_PLACE || source[diag->place].parent == OAK_NO_PLACE) return false;
+    const oak_source_line *line = &source[diag->place];
+    for (size_t i = 0; i < index; i++) {
+        const asm_diag *other = &as->diags[i];
+        if (other->place == OAK_NO_PLACE || !oak_same(other->code, diag->code)) continue;
+        const oak_source_line *before = &source[other->place];
+        const char *before_file = as->program->files[before->file].name,
+                   *file = as->program->files[line->file].name;
+        if (before->line == line->line && oak_same(before_file, file)) return true;
+    }
+    return false;
+}
+
+static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
+{
+    const oak_program *program = as->program;
+    oak_buf text;
+    oak_buf_open(&text, as->host);
+    out->file = program->files[0].name;
+    if (place != OAK_NO_PLACE) {
+        const oak_source_line *line = &program->source[place];
+        oak_buf_add(&text, line->text, line->size < 2000 ? line->size : 2000);
+        out->file = program->files[line->file].name;
+        out->line = line->line;
+        if (!text.failed) out->source_line = oak_buf_string(&text);
+    }
+    as->sink->report(as->sink->context, out);
+    oak_buf_close(&text);
+}
+
+/* The way a faulty line came about: each call, repetition or include it went through. */
+static void deliver_chain(assembler *as, uint32_t place)
+{
+    enum { MOST_NOTES = 6 };
+    const oak_source_line *source = as->program->source;
+    for (unsigned notes = 0; source[place].parent != OAK_NO_PLACE && notes < MOST_NOTES; notes++) {
+        bool expanded = source[place].expanded;
+        place = source[place].parent;
+        oak_diagnostic note = {.severity = OAK_NOTE,
+                               .code = "",
+                               .message = expanded ? "it is expanded here" : "it is included here"};
+        deliver(as, place, &note);
+    }
 }
 
 oak_status asm_deliver_reports(assembler *as)
@@ -222,28 +257,18 @@ oak_status asm_deliver_reports(assembler *as)
     oak_status status =
         oak_sort(as->host, as->diags, as->diag_count, sizeof *as->diags, in_source_order, NULL);
     if (status) return status;
-    line_finder finder = {0};
     for (size_t i = 0; i < as->diag_count; i++) {
         const asm_diag *diag = &as->diags[i];
-        const oak_source_file *file = &as->program->files[diag->file];
+        if (said_before(as, i)) continue;
+        bool placed = diag->place != OAK_NO_PLACE;
         oak_diagnostic out = {.severity = diag->severity,
                               .code = diag->code,
-                              .file = file->name,
-                              .line = diag->line,
-                              .column = diag->line ? diag->first + 1u : 0,
-                              .column_end = diag->line ? diag->last + 1u : 0,
+                              .column = placed ? diag->first + 1u : 0,
+                              .column_end = placed ? diag->last + 1u : 0,
                               .message = diag->message,
                               .hint = diag->hint};
-        oak_buf text;
-        oak_buf_open(&text, as->host);
-        if (diag->line) {
-            size_t length;
-            const char *line = find_line(&finder, file, diag->line, &length);
-            oak_buf_add(&text, line, length < 2000 ? length : 2000);
-            if (!text.failed) out.source_line = oak_buf_string(&text);
-        }
-        as->sink->report(as->sink->context, &out);
-        oak_buf_close(&text);
+        deliver(as, diag->place, &out);
+        if (placed) deliver_chain(as, diag->place);
     }
     if (as->error_count > MOST_REPORTS)
         oak_refuse(as->sink, "too-many-errors", as->program->files[0].name, 0, 0, NULL,

@@ -59,6 +59,7 @@ void oak_program_free(oak_program *program)
     oak_host host = program->host;
     oak_image_free(program->image);
     oak_release(&host, program->files, program->file_room, sizeof *program->files);
+    oak_release(&host, program->source, program->source_room, sizeof *program->source);
     oak_release(&host, program->records, program->record_room, sizeof *program->records);
     oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
     oak_release(&host, program->symbols, program->symbol_room, sizeof *program->symbols);
@@ -78,7 +79,7 @@ oak_image *oak_program_image(const oak_program *program)
 
 uint32_t oak_program_line_count(const oak_program *program)
 {
-    return program->source_lines;
+    return (uint32_t)program->source_count;
 }
 
 /* ------------------------------------------------------------------------------------------ filling */

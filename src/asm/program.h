@@ -10,8 +10,21 @@ typedef struct oak_source_file {
     const char *name;
     const char *text;
     size_t size;
-    uint32_t line_count;
 } oak_source_file;
+
+enum { OAK_NO_PLACE = UINT32_MAX };
+
+/* A line as it was read: from a file, or out of a macro or repetition. Its index is the place of all that it makes, of
+ * statements, symbols and diagnostics; reading order is listing order. */
+typedef struct oak_source_line {
+    const char *text;
+    uint32_t size;
+    uint32_t line;   /* in its file; in an expansion, of the line the text came from */
+    uint32_t parent; /* place of the include, call or repetition it came through, or OAK_NO_PLACE */
+    uint16_t file;
+    uint8_t depth; /* how many of those */
+    bool expanded; /* out of a macro or repetition */
+} oak_source_line;
 
 /* One statement, in the order of the source: what the listing shows. */
 typedef enum oak_record_kind {
@@ -22,14 +35,12 @@ typedef enum oak_record_kind {
     OAK_RECORD_PLACE
 } oak_record_kind;
 typedef struct oak_record {
-    uint32_t line;
-    uint16_t file;
+    uint32_t place;
     uint8_t kind;
     uint8_t space;
     uint8_t cycles; /* 0: not an instruction */
     uint32_t size;
-    uint32_t text_at; /* where its line begins in the file */
-    int64_t at;       /* address, or the value of a constant */
+    int64_t at; /* address, or the value of a constant */
 } oak_record;
 
 struct oak_program {
@@ -39,6 +50,8 @@ struct oak_program {
     oak_image *image;
     oak_source_file *files;
     size_t file_count, file_room;
+    oak_source_line *source;
+    size_t source_count, source_room;
     oak_record *records;
     size_t record_count, record_room;
     oak_line *lines; /* ascending by address after finish */
@@ -49,7 +62,6 @@ struct oak_program {
     uint32_t index_mask;
     uint32_t *labels; /* indexes of the labels of code, ascending by address */
     size_t label_count;
-    uint32_t source_lines;
 };
 
 /* The indexes of the symbols in alphabetical order; symbol_count + 1 elements, to be given back to the host. */

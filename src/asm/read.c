@@ -7,10 +7,12 @@
 #include "asm/assembler.h"
 #include "base/bytes.h"
 
-enum directive { ORG, EQU, SET, BIT, DB, DW, DS, END, DIRECTIVES };
-static const char *const directive_names[DIRECTIVES] = {"org", "equ", "set", "bit", "db", "dw", "ds", "end"};
+static const char *const directive_names[DIRECTIVES] = {
+    "org",   "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
+    "ifdef", "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
+    "endr",  "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits"};
 
-enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 3 };
+enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
 
 int asm_directive(const char *text, size_t length)
 {
@@ -26,22 +28,33 @@ const char *asm_directive_name(unsigned number)
     return number < DIRECTIVES ? directive_names[number] : NULL;
 }
 
-static const char *skip_blanks(const char *at, const char *end)
+const char *asm_skip_blanks(const char *at, const char *end)
 {
     while (at < end && (*at == ' ' || *at == '\t')) at++;
     return at;
 }
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->file, (as)->line, (size_t)((from) - (as)->text),                         \
-               (size_t)((to) - (as)->text), code, hint, __VA_ARGS__)
+    asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
+               hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ expressions */
+
+/* A name as it is meant: `.name` belongs to the last label before it that is not local. */
+static asm_name *intern_scoped(assembler *as, const char *text, size_t length)
+{
+    char whole[200];
+    if (*text != '.' || !as->scope || as->scope->length + length >= sizeof whole)
+        return asm_intern(as, text, length);
+    memcpy(whole, as->scope->text, as->scope->length);
+    memcpy(whole + as->scope->length, text, length);
+    return asm_intern(as, whole, as->scope->length + length);
+}
 
 static void *meet_name(void *context, const char *text, size_t length, oak_expr_fault *fault)
 {
     assembler *as = context;
-    asm_name *name = asm_intern(as, text, length);
+    asm_name *name = intern_scoped(as, text, length);
     if (!name) {
         oak_format(fault->message, sizeof fault->message, "out of memory");
         return NULL;
@@ -55,8 +68,7 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
     if (!name->symbol && !asm_new_symbol(as, name)) return NULL;
     asm_symbol *symbol = name->symbol;
     if (symbol->uses++ == 0 && symbol->kind == SYMBOL_UNDEFINED) { /* where to complain if it stays so */
-        symbol->file = as->file;
-        symbol->line = as->line;
+        symbol->place = as->place;
         symbol->column = fault->first;
     }
     return symbol;
@@ -68,7 +80,13 @@ static unsigned space_named(void *context, const char *text, size_t length)
     return oak_part_find_space(as->part, text, length);
 }
 
-static const oak_expr *parse_expression(assembler *as, const char **at, const char *end)
+static bool is_defined(void *context, const char *text, size_t length)
+{
+    const asm_name *name = asm_intern(context, text, length);
+    return name && (name->macro || (name->symbol && name->symbol->kind != SYMBOL_UNDEFINED));
+}
+
+const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end)
 {
     oak_expr_fault fault;
     oak_expr_parser parser = {.arena = &as->arena,
@@ -78,10 +96,11 @@ static const oak_expr *parse_expression(assembler *as, const char **at, const ch
                               .context = as,
                               .name = meet_name,
                               .space = space_named,
+                              .defined = is_defined,
                               .fault = &fault};
     const oak_expr *expr = oak_expr_parse(&parser);
     *at = parser.at;
-    if (!expr && !as->out_of_memory) asm_report_fault(as, as->file, as->line, &fault);
+    if (!expr && !as->out_of_memory) asm_report_fault(as, as->place, &fault);
     return expr;
 }
 
@@ -93,7 +112,7 @@ typedef struct line_reader {
 static const oak_expr *reader_expression(oak_operand_reader *reader)
 {
     line_reader *self = (line_reader *)reader;
-    return parse_expression(self->as, &reader->at, reader->end);
+    return asm_parse_expression(self->as, &reader->at, reader->end);
 }
 
 static void reader_refuse(oak_operand_reader *reader, const char *from, const char *to, const char *code,
@@ -103,9 +122,9 @@ static void reader_refuse(oak_operand_reader *reader, const char *from, const ch
     REPORT(self->as, from, to, code, hint, "%s", message);
 }
 
-static bool nothing_left(assembler *as, const char *at, const char *end)
+bool asm_nothing_left(assembler *as, const char *at, const char *end)
 {
-    at = skip_blanks(at, end);
+    at = asm_skip_blanks(at, end);
     if (at == end) return true;
     size_t length = (size_t)(end - at);
     while (length && (at[length - 1] == ' ' || at[length - 1] == '\t')) length--;
@@ -126,9 +145,8 @@ static statement *add_statement(assembler *as, statement_kind kind)
     }
     as->statements = grown;
     statement *one = &grown[as->statement_count++];
-    *one = (statement){.line = as->line, .file = as->file, .kind = (uint8_t)kind, .space = as->space};
+    *one = (statement){.place = as->place, .kind = (uint8_t)kind, .space = as->space};
     one->address = as->here[as->space];
-    one->text_at = (uint32_t)(as->text - as->program->files[as->file].text);
     return one;
 }
 
@@ -159,7 +177,7 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
            before->kind == SYMBOL_VARIABLE || again_allowed
                ? "A name given by set can only be changed by set."
                : "Give one of them another name; letters of either case are alike.",
-           "`%s` is already defined in line %u", name->text, before->line);
+           "`%s` is already defined in line %u", name->text, asm_line_of(as, before->place));
     return false;
 }
 
@@ -170,16 +188,49 @@ static asm_symbol *define(assembler *as, asm_name *name, const char *at, symbol_
     asm_symbol *symbol = fresh ? asm_new_symbol(as, name) : name->symbol;
     if (!symbol) return NULL;
     symbol->kind = (uint8_t)kind;
-    symbol->file = as->file;
-    symbol->line = as->line;
+    symbol->place = as->place;
     symbol->column = (uint16_t)(at - as->text);
     return symbol;
 }
 
+/* A constant with a value that is known now. */
+static void define_number(assembler *as, asm_name *name, const char *at, int64_t number)
+{
+    asm_symbol *symbol = name ? define(as, name, at, SYMBOL_CONSTANT) : NULL;
+    oak_expr *expr = symbol ? oak_arena_zero(&as->arena, sizeof *expr) : NULL;
+    if (!expr) {
+        if (symbol) as->out_of_memory = true;
+        return;
+    }
+    expr->kind = OAK_EXPR_NUMBER;
+    expr->as.number = number;
+    symbol->expr = expr;
+    statement *one = add_statement(as, STATEMENT_VALUE);
+    if (!one) return;
+    one->label = symbol;
+    one->as.expr = expr;
+}
+
+/* `structure_member` */
+static asm_name *member_name(assembler *as, const char *text, size_t length)
+{
+    char whole[200];
+    if (as->structure->length + length + 1 >= sizeof whole) return asm_intern(as, text, length);
+    memcpy(whole, as->structure->text, as->structure->length);
+    whole[as->structure->length] = '_';
+    memcpy(whole + as->structure->length + 1, text, length);
+    return asm_intern(as, whole, as->structure->length + 1u + length);
+}
+
 static void define_label(assembler *as, asm_name *name, const char *at)
 {
+    if (as->structure) {
+        define_number(as, member_name(as, name->text, name->length), at, as->structure_size);
+        return;
+    }
     asm_symbol *symbol = define(as, name, at, SYMBOL_LABEL);
     if (!symbol) return;
+    if (*at != '.') as->scope = name;
     symbol->space = as->space;
     symbol->value = as->here[as->space];
     symbol->reported = as->lost;
@@ -190,8 +241,8 @@ static void define_label(assembler *as, asm_name *name, const char *at)
 static void read_value(assembler *as, asm_name *name, const char *name_at, int kind, const char *at,
                        const char *end)
 {
-    const oak_expr *expr = parse_expression(as, &at, end);
-    if (expr && !nothing_left(as, at, end)) expr = NULL;
+    const oak_expr *expr = asm_parse_expression(as, &at, end);
+    if (expr && !asm_nothing_left(as, at, end)) expr = NULL;
     asm_symbol *symbol = define(as, name, name_at, kind == SET ? SYMBOL_VARIABLE : SYMBOL_CONSTANT);
     if (!symbol) return;
     symbol->expr = expr;
@@ -204,6 +255,37 @@ static void read_value(assembler *as, asm_name *name, const char *name_at, int k
     one->as.expr = expr;
 }
 
+bool asm_read_text(assembler *as, const char **at, const char *end, const char **text, uint32_t *size)
+{
+    const char *start = *at;
+    bool good = true;
+    if (start >= end || *start != '"') {
+        REPORT(as, start, start < end ? start + 1 : start, "text-missing", "Write it in double quotes.",
+               "a text is missing here");
+        return false;
+    }
+    *text = ++*at;
+    *size = 0;
+    while (*at < end && **at != '"') {
+        uint8_t value;
+        size_t used = oak_read_character(*at, end, &value);
+        if (!used) {
+            REPORT(as, *at, *at + 2, "character", "Escapes: \\n \\t \\r \\0 \\a \\e \\\\ \\\" \\x41.",
+                   "there is no such escape");
+            good = false;
+            used = 1;
+        }
+        *at += used;
+        ++*size;
+    }
+    if (*at >= end) {
+        REPORT(as, start, end, "text-end", "Close it with a double quote.", "this text has no end");
+        return false;
+    }
+    ++*at;
+    return good;
+}
+
 static void read_data(assembler *as, int kind, const char *word, const char *at, const char *end)
 {
     enum { MOST_ITEMS = 20000 };
@@ -211,7 +293,7 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
     data_item *items = NULL;
     size_t room = 0;
     bool good = true;
-    at = skip_blanks(at, end);
+    at = asm_skip_blanks(at, end);
     if (at == end) {
         REPORT(as, word, word + 2, "operand-missing",
                "Values are separated by commas, texts stand in double quotes.",
@@ -220,31 +302,11 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
     }
     while (good && count < MOST_ITEMS) {
         data_item item = {.size = unit};
-        at = skip_blanks(at, end);
+        at = asm_skip_blanks(at, end);
         if (at < end && *at == '"' && kind == DB) {
-            const char *start = at++;
-            item.text = at;
-            item.size = 0;
-            while (at < end && *at != '"') {
-                uint8_t value;
-                size_t used = oak_read_character(at, end, &value);
-                if (!used) {
-                    REPORT(as, at, at + 2, "character", "Escapes: \\n \\t \\r \\0 \\a \\e \\\\ \\\" \\x41.",
-                           "there is no such escape");
-                    good = false;
-                    used = 1;
-                }
-                at += used;
-                item.size++;
-            }
-            if (at >= end) {
-                REPORT(as, start, end, "text-end", "Close it with a double quote.", "this text has no end");
-                good = false;
-            } else {
-                at++;
-            }
+            good = asm_read_text(as, &at, end, &item.text, &item.size);
         } else {
-            item.expr = parse_expression(as, &at, end);
+            item.expr = asm_parse_expression(as, &at, end);
             if (!item.expr) good = false;
         }
         data_item *grown = oak_grow(as->host, items, &room, count + 1u, sizeof *grown);
@@ -256,11 +318,11 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
         items = grown;
         items[count++] = item;
         size += item.size;
-        at = skip_blanks(at, end);
+        at = asm_skip_blanks(at, end);
         if (at == end || *at != ',') break;
         at++;
     }
-    if (good) good = nothing_left(as, at, end);
+    if (good) good = asm_nothing_left(as, at, end);
     statement *one = good ? add_statement(as, STATEMENT_DATA) : NULL;
     data_item *kept = one ? oak_arena_take(&as->arena, count * sizeof *kept) : NULL;
     if (one && !kept) as->out_of_memory = true;
@@ -275,37 +337,202 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
     oak_release(as->host, items, room, sizeof *items);
 }
 
+static void operand_missing(assembler *as, int directive, const char *word, size_t length)
+{
+    static const struct {
+        int directive;
+        const char *hint;
+    } hints[] = {{ORG, "Write `org 0x100`, or `org iram:0x30` for another space."},
+                 {DS, "Write `ds 8` to keep 8 bytes."},
+                 {ALIGN, "Write `align 4`."},
+                 {ASSERT, "Write `assert last < 0x1000, \"too long\"`."}};
+    const char *hint = NULL;
+    for (size_t i = 0; i < sizeof hints / sizeof *hints; i++)
+        if (hints[i].directive == directive) hint = hints[i].hint;
+    REPORT(as, word, word + length, "operand-missing", hint, "`%s` needs a value",
+           directive_names[directive]);
+}
+
+/* org, ds, align, assert: one expression, and with assert perhaps a text. */
+static void read_place(assembler *as, int directive, const char *word, size_t word_length, const char *at,
+                       const char *end)
+{
+    static const uint8_t kinds[DIRECTIVES] = {[ORG] = STATEMENT_ORG,
+                                              [DS] = STATEMENT_SPACE,
+                                              [ALIGN] = STATEMENT_ALIGN,
+                                              [ASSERT] = STATEMENT_ASSERT};
+    const char *text = NULL;
+    uint32_t size = 0;
+    if (asm_skip_blanks(at, end) == end) {
+        operand_missing(as, directive, word, word_length);
+        return;
+    }
+    const oak_expr *expr = asm_parse_expression(as, &at, end);
+    at = asm_skip_blanks(at, end);
+    if (expr && directive == ASSERT && at < end && *at == ',') {
+        at = asm_skip_blanks(at + 1, end);
+        if (!asm_read_text(as, &at, end, &text, &size)) return;
+        text = oak_arena_text(&as->arena, text, size);
+    }
+    if (!expr || !asm_nothing_left(as, at, end)) {
+        as->lost = as->lost || directive == ORG;
+        return;
+    }
+    oak_value value;
+    if (as->structure && directive == DS) {
+        if (asm_value_now(as, expr, &value)) as->structure_size += value.number;
+        return;
+    }
+    statement *one = add_statement(as, (statement_kind)kinds[directive]);
+    if (!one) return;
+    one->as.claim.expr = expr;
+    one->as.claim.text = text;
+    asm_place(as, one);
+}
+
+/* error, warning, message: texts and values in a row. */
+static void read_message(assembler *as, int directive, const char *word, size_t word_length, const char *at,
+                         const char *end)
+{
+    char said[300] = "";
+    do {
+        char before[sizeof said];
+        memcpy(before, said, sizeof said);
+        at = asm_skip_blanks(at, end);
+        if (at < end && *at == '"') {
+            const char *text;
+            uint32_t size;
+            if (!asm_read_text(as, &at, end, &text, &size)) return;
+            oak_format(said, sizeof said, "%s%.*s", before, (int)(at - text - 1), text);
+        } else {
+            oak_value value;
+            const oak_expr *expr = asm_parse_expression(as, &at, end);
+            if (!expr || !asm_value_now(as, expr, &value)) return;
+            oak_format(said, sizeof said, "%s%lld", before, (long long)value.number);
+        }
+        at = asm_skip_blanks(at, end);
+    } while (at < end && *at++ == ',');
+    asm_report(as,
+               directive == ERROR     ? OAK_ERROR
+               : directive == WARNING ? OAK_WARNING
+                                      : OAK_NOTE,
+               as->place, (size_t)(word - as->text), (size_t)(word - as->text) + word_length,
+               directive == ERROR     ? "error-directive"
+               : directive == WARNING ? "warning-directive"
+                                      : "",
+               NULL, "%s", said);
+}
+
+/* bits busy, -, done: names for 0, 2 */
+static void read_bits(assembler *as, const char *at, const char *end)
+{
+    for (int64_t position = 0;; position++) {
+        at = asm_skip_blanks(at, end);
+        size_t length = asm_word_length(at, end);
+        if (!length && at < end && *at == '-') at++;
+        else if (!length || *at == '.') {
+            REPORT(as, at, at + 1, "name-missing", "Write `bits busy, -, done`: busy is 0, done is 2.",
+                   "a name or - is missing here");
+            return;
+        } else {
+            define_number(as, asm_intern(as, at, length), at, position);
+            at += length;
+        }
+        at = asm_skip_blanks(at, end);
+        if (at == end || *at != ',') break;
+        at++;
+    }
+    asm_nothing_left(as, at, end);
+}
+
+/* incbin "file", offset, length */
+static void read_binary(assembler *as, const char *at, const char *end)
+{
+    const char *from = asm_skip_blanks(at, end), *text, *path;
+    uint32_t length;
+    size_t size;
+    oak_value numbers[2] = {{.number = 0}, {.number = -1}};
+    at = from;
+    if (!asm_read_text(as, &at, end, &text, &length)) return;
+    const char *to = at;
+    for (unsigned i = 0; i < 2; i++) {
+        at = asm_skip_blanks(at, end);
+        if (at == end || *at != ',') break;
+        at++;
+        const oak_expr *expr = asm_parse_expression(as, &at, end);
+        if (!expr || !asm_value_now(as, expr, &numbers[i])) return;
+    }
+    if (!asm_nothing_left(as, at, end)) return;
+    const char *bytes = asm_load(as, text, length, from, to, &size, &path);
+    if (!bytes) return;
+    int64_t offset = numbers[0].number,
+            count = numbers[1].number < 0 ? (int64_t)size - offset : numbers[1].number;
+    if (offset < 0 || offset > (int64_t)size || count < 0 || count > (int64_t)size - offset) {
+        REPORT(as, from, to, "value-range", NULL, "`%s` has %zu bytes: there are not %lld from %lld on", path,
+               size, (long long)count, (long long)offset);
+        return;
+    }
+    statement *one = add_statement(as, STATEMENT_BINARY);
+    if (!one) return;
+    one->as.bytes = bytes + offset;
+    one->size = (uint32_t)count;
+    asm_place(as, one);
+}
+
+static void begin_structure(assembler *as, const char *word, size_t word_length, const char *at,
+                            const char *end)
+{
+    at = asm_skip_blanks(at, end);
+    size_t length = asm_word_length(at, end);
+    if (!length || *at == '.' || as->structure) {
+        REPORT(as, word, word + word_length, "name-missing",
+               "Write `struct NAME`, labels with ds, and `ends`.",
+               as->structure ? "a structure cannot lie inside another" : "`struct` needs a name");
+        return;
+    }
+    if (!asm_nothing_left(as, at + length, end)) return;
+    as->structure = asm_intern(as, at, length);
+    as->structure_size = 0;
+    as->structure_place = as->place;
+}
+
+static void end_structure(assembler *as, const char *word, size_t length, const char *at, const char *end)
+{
+    if (!as->structure) {
+        REPORT(as, word, word + length, "no-macro", NULL, "`ends` without a struct");
+        return;
+    }
+    define_number(as, member_name(as, "size", 4), word, as->structure_size);
+    as->structure = NULL;
+    asm_nothing_left(as, at, end);
+}
+
 static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at,
                            const char *end)
 {
-    const oak_expr *expr;
-    statement *one;
+    if (as->structure && directive != DS && directive != ENDS && directive != ALIGN) {
+        REPORT(as, word, word + word_length, "in-structure", "A structure holds labels with ds, up to ends.",
+               "`%s` cannot stand inside a structure", directive_names[directive]);
+        return;
+    }
     switch (directive) {
     case DB:
     case DW: read_data(as, directive, word, at, end); return;
     case END:
         as->ended = true;
-        nothing_left(as, at, end);
+        asm_nothing_left(as, at, end);
         return;
     case ORG:
     case DS:
-        if (skip_blanks(at, end) == end) {
-            REPORT(as, word, word + word_length, "operand-missing",
-                   directive == ORG ? "Write `org 0x100`, or `org iram:0x30` for another space."
-                                    : "Write `ds 8` to keep 8 bytes.",
-                   "`%s` needs a value", directive_names[directive]);
-            return;
-        }
-        expr = parse_expression(as, &at, end);
-        if (!expr || !nothing_left(as, at, end)) {
-            as->lost = as->lost || directive == ORG;
-            return;
-        }
-        one = add_statement(as, directive == ORG ? STATEMENT_ORG : STATEMENT_SPACE);
-        if (!one) return;
-        one->as.expr = expr;
-        asm_place(as, one);
-        return;
+    case ALIGN:
+    case ASSERT: read_place(as, directive, word, word_length, at, end); return;
+    case ERROR:
+    case WARNING:
+    case MESSAGE: read_message(as, directive, word, word_length, at, end); return;
+    case BITS: read_bits(as, at, end); return;
+    case INCBIN: read_binary(as, at, end); return;
+    case STRUCT: begin_structure(as, word, word_length, at, end); return;
+    case ENDS: end_structure(as, word, word_length, at, end); return;
     default: /* equ, set, bit without a name before them */
         REPORT(as, word, word + word_length, "name-missing", "Write `name equ value`.",
                "`%s` needs a name before it", directive_names[directive]);
@@ -324,7 +551,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
                           .as = as};
     as->insn = (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands};
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
-    if (!nothing_left(as, reader.reader.at, end)) return;
+    if (!asm_nothing_left(as, reader.reader.at, end)) return;
     uint16_t rows[OAK_MOST_FORMS];
     oak_refusal why;
     unsigned forms = as->isa->forms(as->tables, &as->insn, rows, &why);
@@ -362,7 +589,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
 /* ------------------------------------------------------------------------------------------ lines */
 
 /* Where the comment begins, or the end of the line. Quotes hide what is inside them. */
-static const char *find_comment(const char *at, const char *end)
+const char *asm_find_comment(const char *at, const char *end)
 {
     char quote = 0;
     for (; at < end; at++) {
@@ -380,7 +607,7 @@ static const char *find_comment(const char *at, const char *end)
     return end;
 }
 
-static size_t word_length(const char *at, const char *end)
+size_t asm_word_length(const char *at, const char *end)
 {
     size_t length = at < end && *at == '.' ? 1 : 0;
     if (at + length >= end || !oak_is_letter(at[length])) return 0;
@@ -406,17 +633,31 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
            as->isa->about.name);
 }
 
+/* While a condition does not hold, only the directives of conditions are read. */
+static void read_skipped(assembler *as, const char *at, const char *end)
+{
+    at = asm_skip_blanks(at, end);
+    size_t length = asm_word_length(at, end);
+    int directive = length ? asm_directive(at, length) : WORD_NONE;
+    if (directive >= IF && directive <= ENDIF)
+        asm_read_source_directive(as, directive, NULL, at, length, at + length, end);
+}
+
 void asm_read_line(assembler *as)
 {
-    const char *end = find_comment(as->text, as->end), *at = as->text;
+    const char *end = asm_find_comment(as->text, as->end), *at = as->text;
     if (end - at > LONGEST_LINE) {
         REPORT(as, at, at + 1, "line-length", NULL, "this line is longer than %d bytes", LONGEST_LINE);
         return;
     }
+    if (asm_is_skipped(as)) {
+        read_skipped(as, at, end);
+        return;
+    }
     for (;;) {
-        at = skip_blanks(at, end);
+        at = asm_skip_blanks(at, end);
         if (at == end) return;
-        size_t length = word_length(at, end);
+        size_t length = asm_word_length(at, end);
         if (!length) {
             unsigned char c = (unsigned char)*at;
             if (c > ' ' && c < 127)
@@ -427,22 +668,30 @@ void asm_read_line(assembler *as)
                        "byte 0x%02x does not belong into source text", c);
             return;
         }
-        const char *word = at, *rest = skip_blanks(at + length, end);
+        const char *word = at, *rest = asm_skip_blanks(at + length, end);
         asm_name *name = asm_intern(as, word, length);
         if (!name) return;
-        if (rest < end && *rest == ':' && *word != '.') {
-            define_label(as, name, word);
-            at = rest + 1;
+        bool local = *word == '.' && name->directive == WORD_NONE;
+        if ((rest < end && *rest == ':') || (local && word == as->text)) {
+            asm_name *label = *word == '.' ? intern_scoped(as, word, length) : name;
+            if (!label) return;
+            define_label(as, label, word);
+            at = rest < end && *rest == ':' ? rest + 1 : rest;
             continue;
         }
-        size_t next_length = word_length(rest, end);
+        size_t next_length = asm_word_length(rest, end);
         int next = next_length ? asm_directive(rest, next_length) : WORD_NONE;
+        if (next == MACRO) {
+            asm_read_source_directive(as, MACRO, name, word, length, rest + next_length, end);
+            return;
+        }
         if (name->directive == WORD_NONE && (next == EQU || next == SET || next == BIT)) {
             read_value(as, name, word, next, rest + next_length, end);
             return;
         }
         if (name->directive != WORD_NONE) {
-            read_directive(as, name->directive, word, length, rest, end);
+            if (!asm_read_source_directive(as, name->directive, NULL, word, length, rest, end))
+                read_directive(as, name->directive, word, length, rest, end);
             return;
         }
         int mnemonic = asm_mnemonic(as, name);
@@ -450,9 +699,13 @@ void asm_read_line(assembler *as)
             read_instruction(as, mnemonic, word, length, rest, end);
             return;
         }
+        if (name->macro) {
+            asm_call_macro(as, name->macro, word, length, rest, end);
+            return;
+        }
         bool column_one = word == as->text && *word != '.';
         asm_name *second = column_one && next_length ? asm_intern(as, rest, next_length) : NULL;
-        if (!column_one || (rest != end && !(second && is_operation(as, second)))) {
+        if (!column_one || (rest != end && !(second && (second->macro || is_operation(as, second))))) {
             unknown_operation(as, word, length, rest, end);
             return;
         }

@@ -616,6 +616,13 @@ oak_status oak_session_place(oak_session *session, const char *place, const oak_
 {
     for (const char *p = place; *p; p++)
         if (*p == ':') return place_in_file(session, place, p, sink, address);
+    /* A label as a whole first: a local one ("start.loop") is no expression. */
+    const oak_symbol *label =
+        session->program ? oak_program_find(session->program, place, oak_length(place)) : NULL;
+    if (label && label->space == session->part->architecture->code_space) {
+        *address = (uint32_t)label->value;
+        return OAK_OK;
+    }
     const oak_expr *expr = session_parse(session, place, sink);
     if (!expr) return OAK_REFUSED;
     oak_expr_fault fault;
