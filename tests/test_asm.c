@@ -198,7 +198,7 @@ START_TEST(what_never_ends_is_refused_at_once)
         {"m macro\n repeat 1000000\n db "
          "\"0123456789012345678901234567890123456789012345678901234567890123456789\"\n endr\n endm\n m",
          "too-much-text"},
-        {"m macro x\n m x x\n endm\n m 1\n", "too-deep"}};
+        {"m macro x\n m x x\n endm\n m 1\n", "line-length"}};
     for (unsigned i = 0; i < 4; i++) {
         collected diags;
         ck_assert_ptr_null(assemble(part, sources[i][0], &diags));

@@ -194,7 +194,7 @@ static size_t operation_of(const char **at, const char *end)
 }
 
 /* Takes the lines up to the one that closes the body, with everything of the same kind nested inside. */
-static bool take_body(assembler *as, int close, asm_body *body, const char *word, size_t word_length)
+static bool take_body(assembler *as, int close, asm_body *body, const char *word, size_t word_length, bool quiet)
 {
     asm_level *level = &as->level[as->level_count - 1];
     *body = (asm_body){.text = level->at, .line = level->line, .file = level->file};
@@ -221,7 +221,8 @@ static bool take_body(assembler *as, int close, asm_body *body, const char *word
         return true;
     }
     level->at = level->end;
-    REPORT(as, word, word + word_length, "not-closed", close == ENDM ? "Close it with endm." : "Close it with endr.", "this has no end");
+    if (!quiet)
+        REPORT(as, word, word + word_length, "not-closed", close == ENDM ? "Close it with endm." : "Close it with endr.", "this has no end");
     return false;
 }
 
@@ -280,7 +281,7 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
         parameter->text = asm_skip_blanks(equals + 1, text + size);
         parameter->length = (size_t)(text + size - parameter->text);
     }
-    if (!take_body(as, ENDM, &macro->body, word, length)) return;
+    if (!take_body(as, ENDM, &macro->body, word, length, !good)) return;
     if (name->directive != WORD_NONE || asm_mnemonic(as, name) != WORD_NONE || name->is_register) {
         asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length, "reserved-name", "Choose another name.",
                    "`%s` is already an instruction, directive or register", name->text);
@@ -428,7 +429,7 @@ static void repeat(assembler *as, int directive, const char *word, size_t length
     } else if (good) {
         good = asm_nothing_left(as, at, end);
     }
-    if (!take_body(as, ENDR, &level.body, word, length) || !good) return;
+    if (!take_body(as, ENDR, &level.body, word, length, !good) || !good) return;
     level.file = level.body.file;
     level.line = level.body.line;
     level.at = level.end = level.body.text;
