@@ -8,7 +8,7 @@ int main()
 {
     oak_host host = oak_linux_host();
     oak_architecture const *about = oak_architecture_find("mcs51");
-    oak_part_memory memories[] = {{1, false, 0, 4096, "code"}, {2, true, 0, 128, "ram"}};
+    oak_part_memory memories[] = {{1, false, 0, 4096, "code", 0}, {2, true, 0, 128, "ram", 0}};
     oak_part part{};
     part.name = "from C++";
     part.title = "";

@@ -466,7 +466,7 @@ START_TEST(a_session_works_on_any_chip_port)
                                      script_read_register, script_write_register, script_read_memory,
                                      script_write_memory,  script_read_pin,       script_drive_pin,
                                      script_set_stop,      script_read_time,      script_write_time};
-    static const oak_part_memory memories[] = {{1, false, 0, 8, "code"}, {2, true, 0, 256, "ram"}};
+    static const oak_part_memory memories[] = {{1, false, 0, 8, "code", 0}, {2, true, 0, 256, "ram", 0}};
     static const oak_part_register registers[] = {
         {.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
     static const oak_part_port ports[] = {

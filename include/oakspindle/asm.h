@@ -20,6 +20,9 @@ typedef struct oak_program oak_program;
  * program. */
 oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
                         const oak_diag_sink *sink, oak_program **program);
+/* The same for several source files of one program. A name belongs to its file unless that file exports it. */
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths, unsigned count,
+                              const oak_diag_sink *sink, oak_program **program);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
 oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
                              size_t size, const oak_diag_sink *sink, oak_program **program);
@@ -68,6 +71,19 @@ oak_status oak_program_find_line(const oak_program *program, const char *file, s
                                  oak_line *found);
 /* Lines with code, ascending by address, from 0. OAK_NOT_FOUND after the last. */
 oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line);
+
+/* What lies where: a named section, or a stretch that was placed with org. */
+typedef struct oak_section {
+    const char *name; /* NULL for a stretch without one */
+    uint8_t space;
+    bool placed;      /* by the tool; false: at an address the source gives */
+    uint32_t address;
+    uint32_t size;    /* bytes; bits in a space of bits */
+} oak_section;
+/* By space and address, from 0; NULL after the last. */
+const oak_section *oak_program_section(const oak_program *program, unsigned index);
+/* The files that were read, from 0, sources and what they include; NULL after the last. */
+const char *oak_program_file(const oak_program *program, unsigned index);
 
 /* Adds a symbol or a line to a program that was made elsewhere. Strings are copied. OAK_NO_MEMORY. */
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol);

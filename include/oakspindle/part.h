@@ -19,6 +19,7 @@ typedef struct oak_part_memory {
     uint32_t base;
     uint32_t size; /* bytes */
     const char *title;
+    uint32_t first_free; /* the lowest address the assembler places floating sections at */
 } oak_part_memory;
 
 /* A bit or a field of a register. */

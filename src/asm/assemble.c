@@ -66,9 +66,9 @@ static oak_status keep_lines(assembler *as)
 static oak_status keep_symbols(assembler *as)
 {
     oak_program *program = as->program;
-    for (const asm_name *name = as->first_name; name; name = name->later) {
-        asm_symbol *symbol = name->symbol;
-        if (!symbol || symbol->kind == SYMBOL_PART || symbol->kind == SYMBOL_UNDEFINED) continue;
+    for (asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
+        const asm_name *name = symbol->name;
+        if (symbol->replaced || symbol->kind == SYMBOL_PART || symbol->kind == SYMBOL_UNDEFINED) continue;
         oak_symbol kept = {.name = name->text,
                            .kind = symbol->kind == SYMBOL_LABEL      ? OAK_SYMBOL_LABEL
                                    : symbol->kind == SYMBOL_CONSTANT ? OAK_SYMBOL_CONSTANT
@@ -92,11 +92,58 @@ static oak_status keep_symbols(assembler *as)
     return OAK_OK;
 }
 
+static int by_address(const void *a, const void *b, const void *context)
+{
+    (void)context;
+    const oak_section *left = a, *right = b;
+    if (left->space != right->space) return left->space < right->space ? -1 : 1;
+    return left->address < right->address ? -1 : left->address > right->address;
+}
+
+static oak_status add_section(oak_program *program, const oak_section *section)
+{
+    oak_section *grown = oak_grow(&program->host, program->sections, &program->section_room, program->section_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    program->sections = grown;
+    grown[program->section_count++] = *section;
+    return OAK_OK;
+}
+
+/* Named sections as they are, everything else as stretches without a gap. */
+static oak_status keep_sections(assembler *as)
+{
+    oak_program *program = as->program;
+    size_t first = as->isa->about.space_count;
+    for (size_t i = first; i < as->section_count; i++) {
+        const asm_section *from = &as->sections[i];
+        oak_section section = {.name = oak_arena_text(&program->arena, from->name->text, from->name->length),
+                               .space = from->space,
+                               .placed = from->floats,
+                               .address = from->base,
+                               .size = from->here - from->base};
+        if (!section.name || add_section(program, &section)) return OAK_NO_MEMORY;
+    }
+    size_t named = program->section_count;
+    for (size_t i = 0; i < as->statement_count; i++) {
+        const statement *one = &as->statements[i];
+        if (one->section >= first || !one->size || !one->space) continue;
+        oak_section *last = program->section_count > named ? &program->sections[program->section_count - 1] : NULL;
+        if (last && last->space == one->space && last->address + last->size == one->address) {
+            last->size += one->size;
+            continue;
+        }
+        oak_section section = {.space = one->space, .address = one->address, .size = one->size};
+        if (add_section(program, &section)) return OAK_NO_MEMORY;
+    }
+    return oak_sort(&program->host, program->sections, program->section_count, sizeof *program->sections, by_address, NULL);
+}
+
 static oak_status build_program(assembler *as)
 {
     oak_status status = keep_records(as);
     if (!status) status = keep_lines(as);
     if (!status) status = keep_symbols(as);
+    if (!status) status = keep_sections(as);
     return status ? status : oak_program_finish(as->program);
 }
 
@@ -107,7 +154,7 @@ static void close_assembler(assembler *as)
     oak_release(as->host, as->buckets, as->bucket_count, sizeof *as->buckets);
     oak_release(as->host, as->statements, as->statement_room, sizeof *as->statements);
     oak_release(as->host, as->diags, as->diag_room, sizeof *as->diags);
-    oak_release(as->host, as->here, as->isa->about.space_count, sizeof *as->here);
+    oak_release(as->host, as->sections, as->section_room, sizeof *as->sections);
     if (as->tables) as->isa->close(as->host, as->tables);
     oak_arena_close(&as->arena);
     oak_program_free(as->program);
@@ -124,33 +171,65 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
     if (!as->isa) return OAK_UNSUPPORTED;
     oak_arena_open(&as->arena, host);
     as->insn.operand = as->operands;
-    as->space = (uint8_t)as->isa->about.code_space;
-    size_t size = as->isa->about.space_count * sizeof *as->here;
-    as->here = host->resize(host->context, NULL, 0, size);
-    if (!as->here) return OAK_NO_MEMORY;
-    memset(as->here, 0, size);
     oak_status status = as->isa->open(host, &as->tables);
     if (!status) status = oak_program_create(host, part, &as->program);
-    if (!status && !asm_add_part_names(as)) status = OAK_NO_MEMORY;
+    if (!status && (!asm_open_sections(as) || !asm_add_part_names(as))) status = OAK_NO_MEMORY;
     return status;
 }
 
-/* Takes over `text`, which lies in the program's arena. */
-static oak_status assemble(assembler *as, const char *name, const char *text, size_t size)
+/* A file is over: its names are its own, except those it exports. */
+static void close_file(assembler *as)
 {
-    oak_program *program = as->program;
-    const char *kept_name = oak_arena_text(&program->arena, name, oak_length(name));
+    for (asm_name *name = as->first_name; name; name = name->later) {
+        asm_symbol *symbol = name->symbol;
+        if (!symbol || symbol->kind == SYMBOL_PART) continue;
+        if (name->exported && symbol->kind != SYMBOL_UNDEFINED) {
+            if (name->shared)
+                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length, "defined-twice", "Only one file can export a name.",
+                           "`%s` is already exported by %s", name->text, as->program->files[as->program->source[name->shared->place].file].name);
+            else name->shared = symbol;
+        } else if (name->exported && symbol->uses == 0) {
+            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length, "unknown-symbol", NULL, "`%s` is exported but not defined", name->text);
+        }
+        name->exported = false;
+        name->symbol = NULL;
+    }
+    as->scope = NULL;
+}
+
+/* Reads one source; `text` lies in the program's arena. */
+static oak_status read_source(assembler *as, const char *name, const char *text, size_t size)
+{
+    const char *kept_name = oak_arena_text(&as->program->arena, name, oak_length(name));
     if (!kept_name || !asm_open_file(as, kept_name, text, size, OAK_NO_PLACE)) return OAK_NO_MEMORY;
+    asm_enter(as, (uint16_t)as->isa->about.code_space);
+    as->ended = as->lost = false;
     while (asm_next_line(as)) asm_read_line(as);
     if (as->structure)
-        asm_report(as, OAK_ERROR, as->structure_place, 0, 1, "not-closed", "Close it with ends.",
-                   "this structure has no end");
+        asm_report(as, OAK_ERROR, as->structure_place, 0, 1, "not-closed", "Close it with ends.", "this structure has no end");
+    as->structure = NULL;
+    return as->out_of_memory ? OAK_NO_MEMORY : OAK_OK;
+}
+
+static oak_status finish(assembler *as)
+{
     if (!as->out_of_memory) asm_layout(as);
     if (!as->out_of_memory) asm_emit(as);
     if (as->out_of_memory) return OAK_NO_MEMORY;
     oak_status status = asm_deliver_reports(as);
     if (!status && as->error_count) status = OAK_REFUSED;
     return status ? status : build_program(as);
+}
+
+static oak_status hand_over(assembler *as, oak_status status, oak_program **program)
+{
+    if (!status) status = finish(as);
+    if (!status) {
+        *program = as->program;
+        as->program = NULL;
+    }
+    close_assembler(as);
+    return status;
 }
 
 oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
@@ -166,29 +245,35 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
     if (status == OAK_UNSUPPORTED) return status;
     char *copy = status ? NULL : oak_arena_text(&as.program->arena, text, size);
     if (!status && !copy) status = OAK_NO_MEMORY;
-    if (!status) status = assemble(&as, name, copy, size);
-    if (!status) {
-        *program = as.program;
-        as.program = NULL;
-    }
-    close_assembler(&as);
-    return status;
+    if (!status) status = read_source(&as, name, copy, size);
+    return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
-                        const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths, unsigned count,
+                              const oak_diag_sink *sink, oak_program **program)
 {
-    uint8_t *bytes = NULL;
-    size_t size = 0;
+    assembler as;
     if (!host->read_file) return OAK_UNSUPPORTED;
-    oak_status status = host->read_file(host->context, path, LARGEST_SOURCE, &bytes, &size);
-    if (status == OAK_NO_MEMORY) return status;
-    if (status) {
-        oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s",
-                   oak_status_text(status));
-        return status;
+    oak_status status = open_assembler(&as, host, part, sink);
+    if (status == OAK_UNSUPPORTED) return status;
+    for (unsigned i = 0; i < count && !status; i++) {
+        uint8_t *bytes = NULL;
+        size_t size = 0;
+        status = host->read_file(host->context, paths[i], LARGEST_SOURCE, &bytes, &size);
+        if (status && status != OAK_NO_MEMORY)
+            oak_refuse(sink, "no-file", paths[i], 0, 0, NULL, "the source cannot be read: %s", oak_status_text(status));
+        if (status) break;
+        char *copy = oak_arena_text(&as.program->arena, bytes ? (const char *)bytes : "", size);
+        host->resize(host->context, bytes, size, 0);
+        status = copy ? read_source(&as, paths[i], copy, size) : OAK_NO_MEMORY;
+        if (!status && count > 1) close_file(&as);
+        if (as.out_of_memory) status = OAK_NO_MEMORY;
     }
-    status = oak_assemble_text(host, part, path, bytes ? (const char *)bytes : "", size, sink, program);
-    host->resize(host->context, bytes, size, 0);
-    return status;
+    return hand_over(&as, status, program);
+}
+
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
+                        oak_program **program)
+{
+    return oak_assemble_files(host, part, &path, 1, sink, program);
 }

@@ -3,6 +3,7 @@
  *   assemble.c    opening, files, the order of the passes, from the result to a program
  *   source.c      where lines come from: files, includes, macros, repetitions, conditions
  *   read.c        source lines to statements: labels, directives, operands
+ *   sections.c    sections: opening them, finding room for those that float
  *   layout.c      addresses, the shortest forms that reach, bytes
  *   names.c       names, symbols, suggestions, diagnostics
  */
@@ -22,12 +23,14 @@ typedef enum symbol_kind {
 } symbol_kind;
 
 typedef struct asm_symbol {
+    struct asm_symbol *later; /* all symbols, in the order they were met */
     struct asm_name *name;
     uint8_t kind;
     uint8_t space;
     bool evaluating;
     bool reported; /* its absence, or that it goes in a circle */
     bool must_be_bit;
+    bool replaced; /* a set that a later set of the same name follows */
     bool settled; /* a constant whose value is kept in `value` and `space`, once layout is done */
     uint16_t column;
     uint32_t place; /* where it is defined, or used first while it is not */
@@ -48,9 +51,11 @@ typedef struct asm_name {
     int16_t mnemonic; /* WORD_UNKNOWN until asked */
     int16_t directive;
     bool is_register;
+    bool exported;
     const struct asm_macro *macro;
     const char *text;   /* as it was written first */
-    asm_symbol *symbol; /* the newest; NULL until it is used or defined */
+    asm_symbol *symbol; /* the newest of this source file; NULL until it is used or defined */
+    asm_symbol *shared; /* what another source file exports */
 } asm_name;
 
 typedef enum statement_kind {
@@ -62,6 +67,7 @@ typedef enum statement_kind {
     STATEMENT_VALUE, /* equ, set, bit: for the listing */
     STATEMENT_ALIGN,
     STATEMENT_BINARY, /* bytes of a file */
+    STATEMENT_SECTION, /* what follows goes there */
     STATEMENT_ASSERT
 } statement_kind;
 
@@ -80,7 +86,8 @@ typedef struct statement {
     uint8_t form_count;
     uint32_t address;
     uint32_t size;
-    uint32_t count;    /* data items */
+    uint32_t count; /* data items */
+    uint16_t section;
     uint32_t text_at;  /* where its line begins in the file */
     asm_symbol *label; /* the symbol a value or label belongs to; the last of several labels */
     union {
@@ -104,6 +111,22 @@ typedef struct asm_diag {
     uint8_t severity;
     const char *code, *message, *hint;
 } asm_diag;
+
+/* A stretch of one space that grows while statements are placed in it. The first sections, one a space, are those that org
+ * moves about in; named ones have a fixed address, or are placed by the tool. */
+typedef struct asm_section {
+    const asm_name *name; /* NULL for the first ones */
+    uint8_t space;
+    bool floats;
+    bool placed;
+    uint32_t align;
+    uint32_t base;
+    uint32_t here;
+    uint32_t size;
+    uint32_t place; /* where it is opened first */
+} asm_section;
+
+enum { MOST_SECTIONS = 2000 };
 
 /* A stretch of source that is read more than once: the inside of a macro or of a repetition. */
 typedef struct asm_body {
@@ -176,8 +199,14 @@ typedef struct assembler {
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 
-    uint8_t space;  /* where statements go now */
-    uint32_t *here; /* next address of each space */
+    asm_section *sections;
+    size_t section_count, section_room;
+    uint16_t section; /* where statements go now */
+    uint8_t space;    /* its space */
+    bool floats;      /* some section is to be placed */
+    asm_symbol *first_symbol, *last_symbol;
+    const oak_expr *entry; /* where execution begins, NULL when it is not said */
+    uint32_t entry_place;
     bool ended;
     bool settled; /* layout is done: values no longer change */
     bool lost;    /* an org was wrong: what follows has no known place */
@@ -249,6 +278,10 @@ enum asm_directive {
     STRUCT,
     ENDS,
     BITS,
+    SECTION,
+    EXPORT,
+    ENTRY,
+    VECTOR,
     DIRECTIVES
 };
 int asm_directive(const char *text, size_t length);
@@ -279,7 +312,24 @@ void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, siz
 const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
                      size_t *size, const char **path);
 
+/* sections.c */
+static inline asm_section *asm_here(const assembler *as)
+{
+    return &as->sections[as->section];
+}
+void asm_enter(assembler *as, uint16_t section);
+bool asm_open_sections(assembler *as);
+/* The section of a name, made when there is none; floats when address is NULL. -1 after a report. */
+int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space, const uint32_t *address, uint32_t align);
+void asm_read_section(assembler *as, const char *word, size_t length, const char *at, const char *end);
+/* Gives every floating section its place; true when one has moved. */
+bool asm_place_sections(assembler *as);
+/* Takes the size each has grown to, and begins anew. */
+void asm_rewind_sections(assembler *as);
+
 /* layout.c */
+/* What a symbol stands for: itself, or what another file exports under its name. */
+asm_symbol *asm_resolve(asm_symbol *symbol);
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
 oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
 /* The same without reporting, for values inside others. */

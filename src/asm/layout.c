@@ -93,12 +93,25 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     return OAK_OK;
 }
 
+asm_symbol *asm_resolve(asm_symbol *symbol)
+{
+    return symbol->kind == SYMBOL_UNDEFINED && symbol->name->shared ? symbol->name->shared : symbol;
+}
+
+/* A symbol of another file that was not exported, for the advice. */
+static const asm_symbol *elsewhere(const assembler *as, const asm_symbol *symbol)
+{
+    for (const asm_symbol *other = as->first_symbol; other; other = other->later)
+        if (other->name == symbol->name && other->kind != SYMBOL_UNDEFINED) return other;
+    return NULL;
+}
+
 static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value,
                                 oak_expr_fault *fault)
 {
     value_context *self = scope->context;
     assembler *as = self->as;
-    asm_symbol *symbol = expr->as.name;
+    asm_symbol *symbol = asm_resolve(expr->as.name);
     switch (symbol->kind) {
     case SYMBOL_LABEL:
         if (symbol->reported) return already_reported(fault);
@@ -117,6 +130,10 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         symbol->reported = true;
         fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", symbol->name->text);
         asm_suggest_symbol(as, symbol->name, fault->hint, sizeof fault->hint);
+        const asm_symbol *other = elsewhere(as, symbol);
+        if (other)
+            oak_format(fault->hint, sizeof fault->hint, "It is defined in %s, line %u: write `export %s` there.",
+                       as->program->files[as->program->source[other->place].file].name, asm_line_of(as, other->place), symbol->name->text);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
             oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text,
@@ -164,7 +181,7 @@ static bool looks_ahead(const oak_expr *expr, unsigned depth)
     if (depth > DEEPEST_CONSTANT) return true;
     if (expr->kind == OAK_EXPR_NUMBER || expr->kind == OAK_EXPR_HERE) return false;
     if (expr->kind == OAK_EXPR_NAME) {
-        const asm_symbol *symbol = expr->as.name;
+        const asm_symbol *symbol = asm_resolve(expr->as.name);
         if (symbol->kind == SYMBOL_UNDEFINED) return true;
         bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
         return constant && symbol->expr && looks_ahead(symbol->expr, depth + 1);
@@ -185,7 +202,7 @@ static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
 
 bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value)
 {
-    statement here = {.place = as->place, .space = as->space, .address = as->here[as->space]};
+    statement here = {.place = as->place, .space = as->space, .address = asm_here(as)->here};
     return known_here(as, expr, as->place) && asm_value(as, expr, &here, value) == OAK_OK;
 }
 
@@ -216,10 +233,11 @@ static void place_org(assembler *as, statement *one)
         return;
     }
     as->lost = false;
-    one->space = value.space ? value.space : (uint8_t)as->isa->about.code_space;
+    asm_enter(as, value.space ? value.space : (uint16_t)as->isa->about.code_space);
+    one->space = as->space;
+    one->section = as->section;
     one->address = (uint32_t)value.number;
-    as->space = one->space;
-    as->here[as->space] = one->address;
+    asm_here(as)->here = one->address;
 }
 
 static void place_space(assembler *as, statement *one)
@@ -232,7 +250,7 @@ static void place_space(assembler *as, statement *one)
         return;
     }
     one->size = (uint32_t)value.number;
-    as->here[as->space] += one->size;
+    asm_here(as)->here += one->size;
 }
 
 static void place_align(assembler *as, statement *one)
@@ -243,15 +261,19 @@ static void place_align(assembler *as, statement *one)
         report_fixed(as, one, "Write `align 4`.", "an alignment lies between 1 and 65536", value.number);
         return;
     }
+    asm_section *section = asm_here(as);
+    if (section->floats && section->align < value.number) section->align = (uint32_t)value.number;
     uint32_t over = one->address % (uint32_t)value.number;
     one->size = over ? (uint32_t)value.number - over : 0;
-    as->here[as->space] += one->size;
+    asm_here(as)->here += one->size;
 }
 
 void asm_place(assembler *as, statement *one)
 {
+    if (one->kind == STATEMENT_SECTION) asm_enter(as, one->section);
     one->space = as->space;
-    one->address = as->here[as->space];
+    one->section = as->section;
+    one->address = asm_here(as)->here;
     switch (one->kind) {
     case STATEMENT_ORG: place_org(as, one); return;
     case STATEMENT_SPACE: place_space(as, one); return;
@@ -259,7 +281,7 @@ void asm_place(assembler *as, statement *one)
     case STATEMENT_INSN: one->size = as->isa->size(as->tables, one->as.code.rows[one->form]); break;
     default: break;
     }
-    as->here[as->space] += one->size;
+    asm_here(as)->here += one->size;
 }
 
 /* ------------------------------------------------------------------------------------------ laying out */
@@ -307,15 +329,15 @@ static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
 
 void asm_layout(assembler *as)
 {
-    for (unsigned round = 0; as->relaxes && round < MOST_ROUNDS; round++) {
-        bool moved = false;
-        memset(as->here, 0, as->isa->about.space_count * sizeof *as->here);
-        as->space = (uint8_t)as->isa->about.code_space;
+    for (unsigned round = 0; (as->relaxes || as->floats) && round < MOST_ROUNDS; round++) {
+        asm_rewind_sections(as);
+        bool moved = asm_place_sections(as);
+        asm_enter(as, (uint16_t)as->isa->about.code_space);
         for (size_t i = 0; i < as->statement_count; i++) {
             statement *one = &as->statements[i];
             uint32_t before = one->address;
             if (one->form_count > 1) {
-                one->address = as->here[as->space];
+                one->address = asm_here(as)->here;
                 uint8_t form = choose_form(as, one, round < SHRINKING_ROUNDS);
                 if (form != one->form) moved = true;
                 one->form = form;
@@ -517,4 +539,11 @@ void asm_emit(assembler *as)
         }
     }
     if (writer.count) flush(&writer);
+    oak_value value;
+    statement at = {.place = as->entry_place, .space = as->space};
+    if (!as->entry || asm_value(as, as->entry, &at, &value)) return;
+    if (value.number >= 0 && value.number <= UINT32_MAX && (!value.space || value.space == as->isa->about.code_space))
+        oak_image_set_entry(as->program->image, (uint32_t)value.number);
+    else
+        asm_report(as, OAK_ERROR, as->entry_place, as->entry->first, as->entry->last, "wrong-space", NULL, "execution begins in code memory");
 }

@@ -74,7 +74,11 @@ asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
         return NULL;
     }
     symbol->name = name;
+    if (name->symbol) name->symbol->replaced = true;
     name->symbol = symbol;
+    if (as->last_symbol) as->last_symbol->later = symbol;
+    else as->first_symbol = symbol;
+    as->last_symbol = symbol;
     return symbol;
 }
 

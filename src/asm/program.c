@@ -59,6 +59,7 @@ void oak_program_free(oak_program *program)
     oak_host host = program->host;
     oak_image_free(program->image);
     oak_release(&host, program->files, program->file_room, sizeof *program->files);
+    oak_release(&host, program->sections, program->section_room, sizeof *program->sections);
     oak_release(&host, program->source, program->source_room, sizeof *program->source);
     oak_release(&host, program->records, program->record_room, sizeof *program->records);
     oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
@@ -281,4 +282,14 @@ oak_status oak_program_line(const oak_program *program, unsigned index, oak_line
     if (index >= program->line_count) return OAK_NOT_FOUND;
     *line = program->lines[index];
     return OAK_OK;
+}
+
+const oak_section *oak_program_section(const oak_program *program, unsigned index)
+{
+    return index < program->section_count ? &program->sections[index] : NULL;
+}
+
+const char *oak_program_file(const oak_program *program, unsigned index)
+{
+    return index < program->file_count ? program->files[index].name : NULL;
 }

@@ -60,6 +60,8 @@ struct oak_program {
     size_t symbol_count, symbol_room;
     uint32_t *index; /* hash table of symbols by name, made by finish */
     uint32_t index_mask;
+    oak_section *sections;
+    size_t section_count, section_room;
     uint32_t *labels; /* indexes of the labels of code, ascending by address */
     size_t label_count;
 };

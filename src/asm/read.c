@@ -10,7 +10,7 @@
 static const char *const directive_names[DIRECTIVES] = {
     "org",   "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
     "ifdef", "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
-    "endr",  "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits"};
+    "endr",  "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",    "bits", "section", "export", "entry", "vector"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
 
@@ -145,8 +145,8 @@ static statement *add_statement(assembler *as, statement_kind kind)
     }
     as->statements = grown;
     statement *one = &grown[as->statement_count++];
-    *one = (statement){.place = as->place, .kind = (uint8_t)kind, .space = as->space};
-    one->address = as->here[as->space];
+    *one = (statement){.place = as->place, .kind = (uint8_t)kind, .space = as->space, .section = as->section};
+    one->address = asm_here(as)->here;
     return one;
 }
 
@@ -232,7 +232,7 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     if (!symbol) return;
     if (*at != '.') as->scope = name;
     symbol->space = as->space;
-    symbol->value = as->here[as->space];
+    symbol->value = asm_here(as)->here;
     symbol->reported = as->lost;
     statement *one = add_statement(as, STATEMENT_LABEL);
     if (one) one->label = symbol;
@@ -247,7 +247,7 @@ static void read_value(assembler *as, asm_name *name, const char *name_at, int k
     if (!symbol) return;
     symbol->expr = expr;
     symbol->must_be_bit = kind == BIT;
-    symbol->here = (oak_value){.number = as->here[as->space], .space = as->space, .known = true};
+    symbol->here = (oak_value){.number = asm_here(as)->here, .space = as->space, .known = true};
     if (!expr) symbol->reported = true; /* known to be wrong: its uses are not reported again */
     statement *one = add_statement(as, STATEMENT_VALUE);
     if (!one) return;
@@ -507,6 +507,65 @@ static void end_structure(assembler *as, const char *word, size_t length, const 
     asm_nothing_left(as, at, end);
 }
 
+/* export a, b */
+static void read_export(assembler *as, const char *at, const char *end)
+{
+    for (;;) {
+        at = asm_skip_blanks(at, end);
+        size_t length = asm_word_length(at, end);
+        asm_name *name = length && *at != '.' ? asm_intern(as, at, length) : NULL;
+        if (!name) {
+            REPORT(as, at, at + 1, "name-missing", "Write `export start, count`.", "a name is missing here");
+            return;
+        }
+        name->exported = true;
+        if (!name->symbol) {
+            asm_symbol *symbol = asm_new_symbol(as, name);
+            if (symbol) symbol->place = as->place, symbol->column = (uint16_t)(at - as->text);
+        }
+        at = asm_skip_blanks(at + length, end);
+        if (at == end || *at != ',') break;
+        at++;
+    }
+    asm_nothing_left(as, at, end);
+}
+
+static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length, const char *at,
+                             const char *end);
+
+/* vector timer0, handler: a jump to the handler at the vector the part calls so */
+static void read_vector(assembler *as, const char *word, size_t word_length, const char *at, const char *end)
+{
+    at = asm_skip_blanks(at, end);
+    size_t length = asm_word_length(at, end);
+    const oak_part_vector *vector = NULL;
+    char known[200] = "", name[80];
+    for (unsigned i = 0; i < as->part->vector_count; i++) {
+        char before[sizeof known];
+        memcpy(before, known, sizeof known);
+        oak_format(known, sizeof known, "%s%s%s", before, i ? ", " : "", as->part->vectors[i].name);
+        if (length && oak_same_name(at, length, as->part->vectors[i].name)) vector = &as->part->vectors[i];
+    }
+    const char *comma = asm_skip_blanks(at + length, end);
+    if (!vector || comma == end || *comma != ',') {
+        char hint[260];
+        oak_format(hint, sizeof hint, vector ? "Write `vector %s, handler`." : "%s has: %s.", vector ? vector->name : as->part->name, known);
+        REPORT(as, length ? at : word, length ? at + length : word + word_length, "vector", hint, vector ? "a handler is missing" : "the part has no such vector");
+        return;
+    }
+    int mnemonic = as->isa->vector_mnemonic ? as->isa->mnemonic(as->tables, as->isa->vector_mnemonic, oak_length(as->isa->vector_mnemonic)) : WORD_NONE;
+    oak_format(name, sizeof name, "vector_%s", vector->name);
+    uint16_t back = as->section;
+    int section = asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text), (size_t)(at - as->text) + length,
+                                   as->isa->about.code_space, &vector->address, 1);
+    if (section < 0 || mnemonic < 0) return;
+    asm_enter(as, (uint16_t)section);
+    statement *one = add_statement(as, STATEMENT_SECTION);
+    if (one) read_instruction(as, mnemonic, word, word_length, comma + 1, end);
+    asm_enter(as, back);
+    add_statement(as, STATEMENT_SECTION);
+}
+
 static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at,
                            const char *end)
 {
@@ -530,6 +589,14 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case WARNING:
     case MESSAGE: read_message(as, directive, word, word_length, at, end); return;
     case BITS: read_bits(as, at, end); return;
+    case SECTION: asm_read_section(as, word, word_length, at, end); return;
+    case EXPORT: read_export(as, at, end); return;
+    case VECTOR: read_vector(as, word, word_length, at, end); return;
+    case ENTRY:
+        as->entry = asm_parse_expression(as, &at, end);
+        as->entry_place = as->place;
+        if (as->entry) asm_nothing_left(as, at, end);
+        return;
     case INCBIN: read_binary(as, at, end); return;
     case STRUCT: begin_structure(as, word, word_length, at, end); return;
     case ENDS: end_structure(as, word, word_length, at, end); return;

@@ -202,6 +202,9 @@ typedef struct oak_isa {
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
 
+    /* The instruction that fills an interrupt vector with a jump to its handler. */
+    const char *vector_mnemonic;
+
     const oak_core_ops *core;
 } oak_isa;
 

@@ -161,13 +161,15 @@ static bool space_member(part_file *file, yaml_node_t *map, const char *otherwis
 
 static void add_memory(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"space", "kind", "at", "size", "title", NULL};
+    static const char *const keys[] = {"space", "kind", "at", "size", "first-free", "title", NULL};
     part_builder *b = file->builder;
     oak_part_memory memory = {0};
-    uint64_t base, size;
+    uint64_t base, size, first_free;
     if (!check_keys(file, map, "a memory", keys) || !space_member(file, map, NULL, &memory.space)) return;
     if (!number_member(file, map, "at", false, 0, UINT32_MAX, &base)) return;
     if (!number_member(file, map, "size", true, 0, UINT32_MAX, &size)) return;
+    if (!number_member(file, map, "first-free", false, base, UINT32_MAX, &first_free)) return;
+    memory.first_free = (uint32_t)first_free;
     const char *kind = text_member(file, map, "kind", true);
     memory.title = text_member(file, map, "title", false);
     if (!kind || !memory.title) return;

@@ -326,5 +326,6 @@ const oak_isa oak_isa_mcs51 = {
     .bit_of = mcs51_bit_of,
     .decode = mcs51_decode,
     .print = mcs51_print,
+    .vector_mnemonic = "ljmp",
     .core = &mcs51_core_ops,
 };
