@@ -30,7 +30,7 @@ typedef struct command {
     int (*run)(cli *self, int argc, const char **argv);
 } command;
 
-extern const command command_asm, command_run, command_parts;
+extern const command command_asm, command_run, command_parts, command_look, command_explain, command_new;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {
@@ -76,6 +76,11 @@ bool cli_write_file(cli *self, const char *path, const cli_text *text);
 void cli_print_json(cli *self, cJSON *document);
 /* `count` with separators: 41,667. */
 const char *cli_count(unsigned long long count, char *text, size_t room);
+
+/* load.c: a program from source, Intel HEX, S-records or raw binary; NULL after a message. `symbols` may be NULL. */
+oak_program *cli_load_program(cli *self, const oak_part *part, const char *const *paths, unsigned count,
+                              const char *symbols, uint32_t base, int *exit_code);
+void cli_complain(cli *self, const char *code, const char *file, const char *hint, const char *message);
 
 /* symbols.c: symbols and lines of a program as JSON, both ways. */
 cJSON *cli_symbols_json(const oak_program *program);

@@ -5,8 +5,8 @@
 #include "cli.h"
 
 typedef struct asm_options {
-    char *part, *output, *listing, *symbols;
-    int record_size, json;
+    char *part, *output, *listing, *symbols, *deps;
+    int record_size, json, map, fill;
 } asm_options;
 
 /* The source's name with .hex in place of its ending. */
@@ -46,12 +46,127 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     if (!count) printf("The program holds no code at all.\n");
 }
 
+static bool ends_with(const char *path, const char *ending)
+{
+    size_t length = strlen(path), size = strlen(ending);
+    return length > size && strcmp(path + length - size, ending) == 0;
+}
+
+/* The ending of the name says the format. */
+static oak_status write_image(const oak_program *program, const asm_options *options, const char *output,
+                              const oak_text_sink *sink)
+{
+    const oak_image *image = oak_program_image(program);
+    uint32_t base;
+    if (ends_with(output, ".srec"))
+        return oak_srec_write(
+            image, (unsigned)options->record_size < 250 ? (unsigned)options->record_size : 250, sink);
+    if (ends_with(output, ".bin"))
+        return oak_raw_write(image, (uint8_t)options->fill, 64u << 20, sink, &base);
+    return oak_hex_write(image, (unsigned)options->record_size, sink);
+}
+
+/* `output: sources`, for make; blanks in names are escaped. */
+static void write_dependencies(const oak_program *program, const char *output, const oak_text_sink *sink)
+{
+    const char *file = output;
+    for (unsigned i = 0; file; file = oak_program_file(program, i++)) {
+        for (const char *p = file; *p; p++) {
+            if (*p == ' ' || *p == '#') sink->write(sink->context, "\\", 1);
+            sink->write(sink->context, p, 1);
+        }
+        sink->write(sink->context, file == output ? ":" : "", file == output ? 1 : 0);
+        if (oak_program_file(program, i)) sink->write(sink->context, " ", 1);
+    }
+    sink->write(sink->context, "\n", 1);
+}
+
+/* ------------------------------------------------------------------------------------------ the memory map */
+
+/* How many of the bytes of a stretch are in use. Sections of one space do not overlap in RAM unless the source says so. */
+static uint64_t used_bytes(const oak_program *program, unsigned space, uint64_t from, uint64_t to,
+                           uint64_t *hole, uint32_t *hole_at)
+{
+    uint64_t used = 0, at = from;
+    const oak_section *section;
+    *hole = 0;
+    for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
+        uint64_t first = section->address, last = first + section->size;
+        if (section->space != space || last <= at || first >= to) continue;
+        if (first > at && first - at > *hole) *hole = first - at, *hole_at = (uint32_t)at;
+        if (first < at) first = at;
+        if (last > to) last = to;
+        used += last - first;
+        at = last;
+    }
+    if (to > at && to - at > *hole) *hole = to - at, *hole_at = (uint32_t)at;
+    return used;
+}
+
+static void print_map(cli *self, const oak_program *program)
+{
+    enum { BAR = 64 };
+    const oak_part *part = oak_program_part(program);
+    const oak_section *section;
+    char used_text[32], size_text[32], hole_text[32];
+    for (unsigned m = 0; m < part->memory_count; m++) {
+        const oak_part_memory *memory = &part->memories[m];
+        uint64_t hole, ignored;
+        uint32_t hole_at = 0, ignored_at;
+        uint64_t end = (uint64_t)memory->base + memory->size;
+        uint64_t used = used_bytes(program, memory->space, memory->base, end, &hole, &hole_at);
+        printf("\n%s%s%s  %s of %s bytes used, %.1f %%\n  |", cli_paint(self->result_colour, PAINT_TITLE),
+               part->architecture->spaces[memory->space].name, cli_paint(self->result_colour, PAINT_OFF),
+               cli_count(used, used_text, sizeof used_text),
+               cli_count(memory->size, size_text, sizeof size_text),
+               100.0 * (double)used / (double)memory->size);
+        for (unsigned b = 0; b < BAR; b++) {
+            uint64_t from = memory->base + (uint64_t)memory->size * b / BAR,
+                     to = memory->base + (uint64_t)memory->size * (b + 1) / BAR;
+            uint64_t part_used = used_bytes(program, memory->space, from, to, &ignored, &ignored_at);
+            putchar(!part_used ? '.' : 2 * part_used < to - from ? '-' : '#');
+        }
+        printf("|\n");
+        for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
+            if (section->space != memory->space || section->address < memory->base ||
+                section->address >= end || !section->size)
+                continue;
+            printf("  0x%04x to 0x%04x %7s  %s%s\n", (unsigned)section->address,
+                   (unsigned)(section->address + section->size - 1),
+                   cli_count(section->size, size_text, sizeof size_text),
+                   section->name ? section->name : "placed by org",
+                   section->placed ? ", placed by the tool" : "");
+        }
+        if (hole)
+            printf("  largest hole: %s bytes at 0x%04x\n", cli_count(hole, hole_text, sizeof hole_text),
+                   (unsigned)hole_at);
+    }
+}
+
+static cJSON *map_json(const oak_program *program)
+{
+    const oak_part *part = oak_program_part(program);
+    cJSON *list = cJSON_CreateArray();
+    const oak_section *section;
+    for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
+        cJSON *item = cJSON_CreateObject();
+        if (section->name) cJSON_AddStringToObject(item, "name", section->name);
+        cJSON_AddStringToObject(item, "space", part->architecture->spaces[section->space].name);
+        cJSON_AddNumberToObject(item, "at", section->address);
+        cJSON_AddNumberToObject(item, "size", section->size);
+        cJSON_AddBoolToObject(item, "placed", section->placed);
+        cJSON_AddItemToArray(list, item);
+    }
+    return list;
+}
+
 static int write_results(cli *self, const oak_program *program, const asm_options *options,
                          const char *output)
 {
-    cli_text hex = {0}, listing = {0}, symbols = {0};
+    cli_text hex = {0}, listing = {0}, symbols = {0}, deps = {0};
+    oak_text_sink deps_sink = cli_text_sink(&deps);
     oak_text_sink hex_sink = cli_text_sink(&hex), listing_sink = cli_text_sink(&listing);
-    oak_status status = oak_hex_write(oak_program_image(program), (unsigned)options->record_size, &hex_sink);
+    oak_status status = write_image(program, options, output, &hex_sink);
     if (!status && options->listing) status = oak_program_write_listing(program, &listing_sink);
     if (!status && options->symbols) {
         cJSON *root = cli_symbols_json(program);
@@ -65,7 +180,12 @@ static int write_results(cli *self, const oak_program *program, const asm_option
         exit_code = EXIT_REFUSED;
     if (!exit_code && options->symbols && !cli_write_file(self, options->symbols, &symbols))
         exit_code = EXIT_REFUSED;
+    if (!exit_code && options->deps) {
+        write_dependencies(program, output, &deps_sink);
+        if (!cli_write_file(self, options->deps, &deps)) exit_code = EXIT_REFUSED;
+    }
     if (!exit_code && !cli_write_file(self, output, &hex)) exit_code = EXIT_REFUSED;
+    free(deps.bytes);
     free(hex.bytes);
     free(listing.bytes);
     cJSON_free(symbols.bytes);
@@ -81,21 +201,25 @@ static void print_json(cli *self, const oak_program *program, const char *output
         cJSON_AddStringToObject(root, "output", output);
         cJSON_AddNumberToObject(root, "code_bytes", (double)oak_image_count(oak_program_image(program)));
         cJSON_AddNumberToObject(root, "lines", oak_program_line_count(program));
+        cJSON_AddItemToObject(root, "map", map_json(program));
     }
     cli_print_json(self, root);
 }
 
-static int assemble(cli *self, const oak_part *part, const char *source, const asm_options *options)
+static int assemble(cli *self, const oak_part *part, const char *const *sources, unsigned count,
+                    const asm_options *options)
 {
+    const char *source = sources[0];
     oak_program *program = NULL;
     char *output = options->output ? strdup(options->output) : default_output(source);
     oak_status status =
-        output ? oak_assemble(&self->host, part, source, &self->sink, &program) : OAK_NO_MEMORY;
+        output ? oak_assemble_files(&self->host, part, sources, count, &self->sink, &program) : OAK_NO_MEMORY;
     int exit_code = cli_failed(self, status, source);
     if (!exit_code) exit_code = write_results(self, program, options, output);
     if (self->json) print_json(self, exit_code ? NULL : program, output);
     else if (!exit_code && strcmp(output, "-") != 0) print_summary(self, program, output);
-    else if (self->errors > 1) fprintf(stderr, "%u errors; nothing was written\n", self->errors);
+    if (!exit_code && options->map && !self->json) print_map(self, program);
+    if (!self->json && self->errors > 1) fprintf(stderr, "%u errors; nothing was written\n", self->errors);
     oak_program_free(program);
     free(output);
     return exit_code;
@@ -103,12 +227,15 @@ static int assemble(cli *self, const oak_part *part, const char *source, const a
 
 static int run(cli *self, int argc, const char **argv)
 {
-    asm_options options = {.record_size = 16};
+    asm_options options = {.record_size = 16, .fill = 0xFF};
     const struct poptOption table[] = {
         {"part", 'p', POPT_ARG_STRING, &options.part, 0, NULL, NULL},
         {"output", 'o', POPT_ARG_STRING, &options.output, 0, NULL, NULL},
         {"listing", 'l', POPT_ARG_STRING, &options.listing, 0, NULL, NULL},
         {"symbols", 's', POPT_ARG_STRING, &options.symbols, 0, NULL, NULL},
+        {"map", 'm', POPT_ARG_NONE, &options.map, 0, NULL, NULL},
+        {"deps", 0, POPT_ARG_STRING, &options.deps, 0, NULL, NULL},
+        {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
         {"record", 0, POPT_ARG_INT, &options.record_size, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &options.json, 0, NULL, NULL},
         POPT_TABLEEND,
@@ -119,14 +246,13 @@ static int run(cli *self, int argc, const char **argv)
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!files[0]) exit_code = cli_usage(self, &command_asm, NULL, "no source file is given");
-    else if (files[1])
-        exit_code =
-            cli_usage(self, &command_asm, NULL, "one source file at a time: `%s` is one too many", files[1]);
     else if (options.record_size < 1 || options.record_size > 255)
         exit_code = cli_usage(self, &command_asm, NULL, "--record takes 1 to 255 bytes");
     else {
         oak_part *part = cli_load_part(self, &command_asm, options.part, &exit_code);
-        if (part) exit_code = assemble(self, part, files[0], &options);
+        unsigned count = 0;
+        while (files[count]) count++;
+        if (part) exit_code = assemble(self, part, files, count, &options);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
@@ -134,22 +260,27 @@ static int run(cli *self, int argc, const char **argv)
     free(options.output);
     free(options.listing);
     free(options.symbols);
+    free(options.deps);
     return exit_code;
 }
 
 const command command_asm = {
     "asm",
     "assemble a source file to Intel HEX",
-    "usage: spindle asm SOURCE --part PART [options]\n"
+    "usage: spindle asm SOURCE... --part PART [options]\n"
     "\n"
-    "Assembles SOURCE for a microcontroller and writes Intel HEX. When something is\n"
+    "Assembles one program of one or more source files and writes an image. When something is\n"
     "wrong, every mistake is shown with its place, and no file is touched.\n"
     "\n"
     "  -p, --part PART      the microcontroller, by name or as a path to a part file\n"
-    "  -o, --output FILE    the HEX file; SOURCE with .hex when it is not given;\n"
+    "  -o, --output FILE    the image: .srec gives S-records, .bin raw bytes, else Intel HEX;\n"
+    "                       SOURCE with .hex when it is not given;\n"
     "                       - writes it to standard output\n"
     "  -l, --listing FILE   write line, address, bytes and cycles beside the source\n"
     "  -s, --symbols FILE   write symbols and lines as JSON\n"
+    "  -m, --map            show what lies where, with bars and the largest holes\n"
+    "      --deps FILE      write a dependency rule for make\n"
+    "      --fill N         what fills the holes of raw bytes (255)\n"
     "      --record N       data bytes in one HEX record (16)\n"
     "      --json           print the result and the diagnostics as one JSON document\n"
     "\n"

@@ -9,58 +9,9 @@ enum { DEFAULT_SECONDS = 10, MOST_SHOWS = 64 };
 typedef struct run_options {
     char *part, *clock, *time, *state_in, *state_out, *symbols;
     char **stops, **sets, **drives, **shows;
-    long long cycles, steps;
+    long long cycles, steps, base;
     int json, brief;
 } run_options;
-
-static void complain(cli *self, const char *code, const char *file, const char *hint, const char *message)
-{
-    oak_diagnostic d = {.severity = OAK_ERROR, .code = code, .file = file, .message = message, .hint = hint};
-    self->sink.report(self->sink.context, &d);
-}
-
-/* ------------------------------------------------------------------------------------------ the program */
-
-static bool looks_like_hex(const char *path, const uint8_t *bytes, size_t size)
-{
-    size_t length = strlen(path), at = 0;
-    if (length > 4 && strcmp(path + length - 4, ".hex") == 0) return true;
-    while (at < size && (bytes[at] == ' ' || bytes[at] == '\r' || bytes[at] == '\n' || bytes[at] == '\t'))
-        at++;
-    return at < size && bytes[at] == ':';
-}
-
-/* Source is assembled, an image is read; either way there is a program. */
-static oak_program *load_program(cli *self, const oak_part *part, const char *path,
-                                 const run_options *options, int *exit_code)
-{
-    uint8_t *bytes = NULL;
-    size_t size = 0;
-    oak_program *program = NULL;
-    oak_status status = self->host.read_file(self->host.context, path, 256u << 20, &bytes, &size);
-    if (status) {
-        complain(self, "no-file", path, "A program is a source file or an Intel HEX file.",
-                 status == OAK_NOT_FOUND ? "there is no such file" : oak_status_text(status));
-    } else if (looks_like_hex(path, bytes, size)) {
-        status = oak_program_create(&self->host, part, &program);
-        if (!status)
-            status = oak_hex_read(oak_program_image(program), bytes ? (const char *)bytes : "", size, path,
-                                  &self->sink);
-        if (!status && options->symbols && !cli_read_symbols(self, options->symbols, program))
-            status = OAK_REFUSED;
-        if (!status) status = oak_program_finish(program);
-    } else {
-        status = oak_assemble_text(&self->host, part, path, bytes ? (const char *)bytes : "", size,
-                                   &self->sink, &program);
-    }
-    if (bytes) self->host.resize(self->host.context, bytes, size, 0);
-    *exit_code = cli_failed(self, status, path);
-    if (status) {
-        oak_program_free(program);
-        return NULL;
-    }
-    return program;
-}
 
 /* ------------------------------------------------------------------------------------------ preparing */
 
@@ -75,8 +26,8 @@ static bool add_stop(cli *self, oak_session *session, const char *text)
         count = strtoull(every + 7, &end, 10);
         *every = 0;
         if (!count || (*end && strncmp(end, " if ", 4) != 0)) {
-            complain(self, "stop", NULL, "Write `--stop-at 'label every 3'`.",
-                     "behind `every` comes a number from 1");
+            cli_complain(self, "stop", NULL, "Write `--stop-at 'label every 3'`.",
+                         "behind `every` comes a number from 1");
             free(copy);
             return false;
         }
@@ -95,8 +46,8 @@ static bool read_state(cli *self, oak_session *session, const char *path)
     size_t size;
     oak_status status = self->host.read_file(self->host.context, path, 64u << 20, &bytes, &size);
     if (status) {
-        complain(self, "no-file", path, "State files are written by --state-out.",
-                 status == OAK_NOT_FOUND ? "there is no such state file" : oak_status_text(status));
+        cli_complain(self, "no-file", path, "State files are written by --state-out.",
+                     status == OAK_NOT_FOUND ? "there is no such state file" : oak_status_text(status));
         return false;
     }
     status = oak_session_read_state(session, bytes ? (const char *)bytes : "", size, path, &self->sink);
@@ -186,13 +137,16 @@ static int run_session(cli *self, oak_session *session, const char *path, const 
     return exit_code;
 }
 
-static int run_program(cli *self, const oak_part *part, const char *path, const run_options *options)
+static int run_program(cli *self, const oak_part *part, const char *const *paths, unsigned count,
+                       const run_options *options)
 {
+    const char *path = paths[0];
     int exit_code;
     oak_machine *machine = NULL;
     oak_session *session = NULL;
     uint32_t outside = 0;
-    oak_program *program = load_program(self, part, path, options, &exit_code);
+    oak_program *program =
+        cli_load_program(self, part, paths, count, options->symbols, (uint32_t)options->base, &exit_code);
     if (!program) return exit_code;
     oak_status status = oak_machine_create(&self->host, part, &machine);
     if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
@@ -200,7 +154,8 @@ static int run_program(cli *self, const oak_part *part, const char *path, const 
         char message[200];
         snprintf(message, sizeof message, "the image has bytes at 0x%04x, where %s has no code memory",
                  (unsigned)outside, part->name);
-        complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.", message);
+        cli_complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.",
+                     message);
     }
     if (!status) {
         oak_chip_port chip = oak_machine_port(machine);
@@ -236,6 +191,7 @@ static int run(cli *self, int argc, const char **argv)
         {"state-in", 0, POPT_ARG_STRING, &options.state_in, 0, NULL, NULL},
         {"state-out", 0, POPT_ARG_STRING, &options.state_out, 0, NULL, NULL},
         {"symbols", 's', POPT_ARG_STRING, &options.symbols, 0, NULL, NULL},
+        {"base", 0, POPT_ARG_LONGLONG, &options.base, 0, NULL, NULL},
         {"brief", 'b', POPT_ARG_NONE, &options.brief, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &options.json, 0, NULL, NULL},
         POPT_TABLEEND,
@@ -246,12 +202,11 @@ static int run(cli *self, int argc, const char **argv)
     const char **files = cli_options(self, &command_run, argc, argv, table, &context, &done);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!files[0]) exit_code = cli_usage(self, &command_run, NULL, "no program is given");
-    else if (files[1])
-        exit_code =
-            cli_usage(self, &command_run, NULL, "one program at a time: `%s` is one too many", files[1]);
     else {
         oak_part *part = cli_load_part(self, &command_run, options.part, &exit_code);
-        if (part) exit_code = run_program(self, part, files[0], &options);
+        unsigned count = 0;
+        while (files[count]) count++;
+        if (part) exit_code = run_program(self, part, files, count, &options);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
@@ -271,9 +226,9 @@ static int run(cli *self, int argc, const char **argv)
 const command command_run = {
     "run",
     "simulate a program and report what became of it",
-    "usage: spindle run PROGRAM --part PART [options]\n"
+    "usage: spindle run PROGRAM... --part PART [options]\n"
     "\n"
-    "Runs PROGRAM, a source file or an Intel HEX file, on the simulated microcontroller\n"
+    "Runs PROGRAM (source files, or one image: Intel HEX, S-records, .bin) on the chip\n"
     "until something stops it: a stop point, a budget, a jump to itself that nothing can\n"
     "wake (parked), or a fault. Then it reports where, why, after how many cycles, and what\n"
     "the registers and pins hold. A fault ends with exit code 3.\n"
@@ -293,6 +248,7 @@ const command command_run = {
     "      --state-in F      begin from a state file\n"
     "      --state-out F     write the state at the end; --state-in takes it\n"
     "  -s, --symbols F       labels and lines for a HEX file, from `spindle asm --symbols F`\n"
+    "      --base ADDRESS    where a raw binary (.bin) begins; 0 when not given\n"
     "  -b, --brief           only why and where it stopped, and what --show asks for\n"
     "      --json            print everything as one JSON document\n"
     "\n"

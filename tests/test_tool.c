@@ -212,7 +212,7 @@ START_TEST(wrong_usage_ends_with_exit_code_2_and_a_way_out)
         {"asm good.asm --part mcs51-8", 2, "Did you mean mcs51-8k?"},
         {"asm good.asm --prat mcs51-8k", 2, "Did you mean --part?"},
         {"asm good.asm --part", 2, "missing argument"},
-        {"asm good.asm more.asm --part mcs51-8k", 2, "one source file"},
+        {"asm good.asm more.asm --part mcs51-8k", 1, "more.asm: error: the source cannot be read: not found"},
         {"asm good.asm --part mcs51-8k --record 0", 2, "1 to 255"},
         {"asm missing.asm --part mcs51-8k", 1, "missing.asm: error: the source cannot be read: not found"},
         {"asm good.asm --part mcs51-8k -o /nowhere/x.hex", 1, "cannot write /nowhere/x.hex"},

@@ -21,8 +21,8 @@ typedef struct oak_program oak_program;
 oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
                         const oak_diag_sink *sink, oak_program **program);
 /* The same for several source files of one program. A name belongs to its file unless that file exports it. */
-oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths, unsigned count,
-                              const oak_diag_sink *sink, oak_program **program);
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths,
+                              unsigned count, const oak_diag_sink *sink, oak_program **program);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
 oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
                              size_t size, const oak_diag_sink *sink, oak_program **program);
@@ -33,6 +33,7 @@ oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_pr
 void oak_program_free(oak_program *program);
 
 const oak_part *oak_program_part(const oak_program *program);
+oak_host oak_program_host(const oak_program *program);
 /* The image; it belongs to the program. Only code memory is in it. */
 oak_image *oak_program_image(const oak_program *program);
 
@@ -76,9 +77,9 @@ oak_status oak_program_line(const oak_program *program, unsigned index, oak_line
 typedef struct oak_section {
     const char *name; /* NULL for a stretch without one */
     uint8_t space;
-    bool placed;      /* by the tool; false: at an address the source gives */
+    bool placed; /* by the tool; false: at an address the source gives */
     uint32_t address;
-    uint32_t size;    /* bytes; bits in a space of bits */
+    uint32_t size; /* bytes; bits in a space of bits */
 } oak_section;
 /* By space and address, from 0; NULL after the last. */
 const oak_section *oak_program_section(const oak_program *program, unsigned index);

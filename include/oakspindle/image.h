@@ -53,6 +53,19 @@ typedef struct oak_text_sink {
  * OAK_MISUSE for a record_size above 255. */
 oak_status oak_hex_write(const oak_image *image, unsigned record_size, const oak_text_sink *out);
 
+/* S-records: types S0 (ignored), S1, S2, S3 (data with 16, 24, 32-bit addresses), S5 and S6 (count of data records, checked),
+ * S7 to S9 (entry address, end). As for HEX, every faulty line is reported. */
+oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name,
+                         const oak_diag_sink *sink);
+/* Writes S-records with the shortest addresses that fit the whole image, a count and an end record. record_size: data
+ * bytes a record, 1 to 250; 0 means 16. OAK_MISUSE beyond. */
+oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oak_text_sink *out);
+
+/* Raw binary: every byte from the first known to the last, holes filled with `fill`. *base is the address of the first.
+ * OAK_OUT_OF_RANGE when that would be more than `limit` bytes. */
+oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit, const oak_text_sink *out,
+                         uint32_t *base);
+
 #ifdef __cplusplus
 }
 #endif

@@ -7,6 +7,7 @@
 #include <oakspindle/diag.h>
 #include <oakspindle/image.h>
 #include <oakspindle/linux.h>
+#include <oakspindle/look.h>
 #include <oakspindle/machine.h>
 #include <oakspindle/part.h>
 #include <oakspindle/port.h>

@@ -102,7 +102,8 @@ static int by_address(const void *a, const void *b, const void *context)
 
 static oak_status add_section(oak_program *program, const oak_section *section)
 {
-    oak_section *grown = oak_grow(&program->host, program->sections, &program->section_room, program->section_count + 1, sizeof *grown);
+    oak_section *grown = oak_grow(&program->host, program->sections, &program->section_room,
+                                  program->section_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     program->sections = grown;
     grown[program->section_count++] = *section;
@@ -127,7 +128,8 @@ static oak_status keep_sections(assembler *as)
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
         if (one->section >= first || !one->size || !one->space) continue;
-        oak_section *last = program->section_count > named ? &program->sections[program->section_count - 1] : NULL;
+        oak_section *last =
+            program->section_count > named ? &program->sections[program->section_count - 1] : NULL;
         if (last && last->space == one->space && last->address + last->size == one->address) {
             last->size += one->size;
             continue;
@@ -135,7 +137,8 @@ static oak_status keep_sections(assembler *as)
         oak_section section = {.space = one->space, .address = one->address, .size = one->size};
         if (add_section(program, &section)) return OAK_NO_MEMORY;
     }
-    return oak_sort(&program->host, program->sections, program->section_count, sizeof *program->sections, by_address, NULL);
+    return oak_sort(&program->host, program->sections, program->section_count, sizeof *program->sections,
+                    by_address, NULL);
 }
 
 static oak_status build_program(assembler *as)
@@ -185,11 +188,14 @@ static void close_file(assembler *as)
         if (!symbol || symbol->kind == SYMBOL_PART) continue;
         if (name->exported && symbol->kind != SYMBOL_UNDEFINED) {
             if (name->shared)
-                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length, "defined-twice", "Only one file can export a name.",
-                           "`%s` is already exported by %s", name->text, as->program->files[as->program->source[name->shared->place].file].name);
+                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length,
+                           "defined-twice", "Only one file can export a name.",
+                           "`%s` is already exported by %s", name->text,
+                           as->program->files[as->program->source[name->shared->place].file].name);
             else name->shared = symbol;
         } else if (name->exported && symbol->uses == 0) {
-            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length, "unknown-symbol", NULL, "`%s` is exported but not defined", name->text);
+            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length,
+                       "unknown-symbol", NULL, "`%s` is exported but not defined", name->text);
         }
         name->exported = false;
         name->symbol = NULL;
@@ -206,7 +212,8 @@ static oak_status read_source(assembler *as, const char *name, const char *text,
     as->ended = as->lost = false;
     while (asm_next_line(as)) asm_read_line(as);
     if (as->structure)
-        asm_report(as, OAK_ERROR, as->structure_place, 0, 1, "not-closed", "Close it with ends.", "this structure has no end");
+        asm_report(as, OAK_ERROR, as->structure_place, 0, 1, "not-closed", "Close it with ends.",
+                   "this structure has no end");
     as->structure = NULL;
     return as->out_of_memory ? OAK_NO_MEMORY : OAK_OK;
 }
@@ -249,8 +256,8 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
     return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths, unsigned count,
-                              const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths,
+                              unsigned count, const oak_diag_sink *sink, oak_program **program)
 {
     assembler as;
     if (!host->read_file) return OAK_UNSUPPORTED;
@@ -261,7 +268,8 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
         size_t size = 0;
         status = host->read_file(host->context, paths[i], LARGEST_SOURCE, &bytes, &size);
         if (status && status != OAK_NO_MEMORY)
-            oak_refuse(sink, "no-file", paths[i], 0, 0, NULL, "the source cannot be read: %s", oak_status_text(status));
+            oak_refuse(sink, "no-file", paths[i], 0, 0, NULL, "the source cannot be read: %s",
+                       oak_status_text(status));
         if (status) break;
         char *copy = oak_arena_text(&as.program->arena, bytes ? (const char *)bytes : "", size);
         host->resize(host->context, bytes, size, 0);
@@ -272,8 +280,8 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
     return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
-                        oak_program **program)
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
+                        const oak_diag_sink *sink, oak_program **program)
 {
     return oak_assemble_files(host, part, &path, 1, sink, program);
 }

@@ -31,7 +31,7 @@ typedef struct asm_symbol {
     bool reported; /* its absence, or that it goes in a circle */
     bool must_be_bit;
     bool replaced; /* a set that a later set of the same name follows */
-    bool settled; /* a constant whose value is kept in `value` and `space`, once layout is done */
+    bool settled;  /* a constant whose value is kept in `value` and `space`, once layout is done */
     uint16_t column;
     uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
@@ -66,7 +66,7 @@ typedef enum statement_kind {
     STATEMENT_SPACE,
     STATEMENT_VALUE, /* equ, set, bit: for the listing */
     STATEMENT_ALIGN,
-    STATEMENT_BINARY, /* bytes of a file */
+    STATEMENT_BINARY,  /* bytes of a file */
     STATEMENT_SECTION, /* what follows goes there */
     STATEMENT_ASSERT
 } statement_kind;
@@ -118,7 +118,7 @@ typedef struct asm_section {
     const asm_name *name; /* NULL for the first ones */
     uint8_t space;
     bool floats;
-    bool placed;
+    bool homeless; /* no room was found, which has been said */
     uint32_t align;
     uint32_t base;
     uint32_t here;
@@ -320,7 +320,8 @@ static inline asm_section *asm_here(const assembler *as)
 void asm_enter(assembler *as, uint16_t section);
 bool asm_open_sections(assembler *as);
 /* The section of a name, made when there is none; floats when address is NULL. -1 after a report. */
-int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space, const uint32_t *address, uint32_t align);
+int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space,
+                     const uint32_t *address, uint32_t align);
 void asm_read_section(assembler *as, const char *word, size_t length, const char *at, const char *end);
 /* Gives every floating section its place; true when one has moved. */
 bool asm_place_sections(assembler *as);

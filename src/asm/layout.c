@@ -132,8 +132,10 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         asm_suggest_symbol(as, symbol->name, fault->hint, sizeof fault->hint);
         const asm_symbol *other = elsewhere(as, symbol);
         if (other)
-            oak_format(fault->hint, sizeof fault->hint, "It is defined in %s, line %u: write `export %s` there.",
-                       as->program->files[as->program->source[other->place].file].name, asm_line_of(as, other->place), symbol->name->text);
+            oak_format(fault->hint, sizeof fault->hint,
+                       "It is defined in %s, line %u: write `export %s` there.",
+                       as->program->files[as->program->source[other->place].file].name,
+                       asm_line_of(as, other->place), symbol->name->text);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
             oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text,
@@ -416,6 +418,7 @@ static void write_bytes(byte_writer *writer, uint32_t address, const uint8_t *by
 static bool inside_memory(assembler *as, const statement *one, size_t index)
 {
     if (!one->size) return true;
+    if (as->sections[one->section].homeless) return false;
     uint32_t last = one->address + (one->size - 1);
     const oak_space_info *space = &as->isa->about.spaces[one->space];
     if (space->of_bits || space->special) return true;
@@ -542,8 +545,10 @@ void asm_emit(assembler *as)
     oak_value value;
     statement at = {.place = as->entry_place, .space = as->space};
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;
-    if (value.number >= 0 && value.number <= UINT32_MAX && (!value.space || value.space == as->isa->about.code_space))
+    if (value.number >= 0 && value.number <= UINT32_MAX &&
+        (!value.space || value.space == as->isa->about.code_space))
         oak_image_set_entry(as->program->image, (uint32_t)value.number);
     else
-        asm_report(as, OAK_ERROR, as->entry_place, as->entry->first, as->entry->last, "wrong-space", NULL, "execution begins in code memory");
+        asm_report(as, OAK_ERROR, as->entry_place, as->entry->first, as->entry->last, "wrong-space", NULL,
+                   "execution begins in code memory");
 }

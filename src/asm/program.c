@@ -73,6 +73,11 @@ const oak_part *oak_program_part(const oak_program *program)
     return program->part;
 }
 
+oak_host oak_program_host(const oak_program *program)
+{
+    return program->host;
+}
+
 oak_image *oak_program_image(const oak_program *program)
 {
     return program->image;

@@ -8,9 +8,10 @@
 #include "base/bytes.h"
 
 static const char *const directive_names[DIRECTIVES] = {
-    "org",   "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
-    "ifdef", "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
-    "endr",  "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",    "bits", "section", "export", "entry", "vector"};
+    "org",    "equ",   "set",    "bit",     "db",     "dw",     "ds",    "end",     "align",
+    "if",     "ifdef", "ifndef", "elseif",  "else",   "endif",  "macro", "endm",    "local",
+    "repeat", "each",  "endr",   "include", "incbin", "assert", "error", "warning", "message",
+    "struct", "ends",  "bits",   "section", "export", "entry",  "vector"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
 
@@ -530,8 +531,8 @@ static void read_export(assembler *as, const char *at, const char *end)
     asm_nothing_left(as, at, end);
 }
 
-static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length, const char *at,
-                             const char *end);
+static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length,
+                             const char *at, const char *end);
 
 /* vector timer0, handler: a jump to the handler at the vector the part calls so */
 static void read_vector(assembler *as, const char *word, size_t word_length, const char *at, const char *end)
@@ -549,15 +550,20 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
     const char *comma = asm_skip_blanks(at + length, end);
     if (!vector || comma == end || *comma != ',') {
         char hint[260];
-        oak_format(hint, sizeof hint, vector ? "Write `vector %s, handler`." : "%s has: %s.", vector ? vector->name : as->part->name, known);
-        REPORT(as, length ? at : word, length ? at + length : word + word_length, "vector", hint, vector ? "a handler is missing" : "the part has no such vector");
+        oak_format(hint, sizeof hint, vector ? "Write `vector %s, handler`." : "%s has: %s.",
+                   vector ? vector->name : as->part->name, known);
+        REPORT(as, length ? at : word, length ? at + length : word + word_length, "vector", hint,
+               vector ? "a handler is missing" : "the part has no such vector");
         return;
     }
-    int mnemonic = as->isa->vector_mnemonic ? as->isa->mnemonic(as->tables, as->isa->vector_mnemonic, oak_length(as->isa->vector_mnemonic)) : WORD_NONE;
+    int mnemonic = as->isa->vector_mnemonic ? as->isa->mnemonic(as->tables, as->isa->vector_mnemonic,
+                                                                oak_length(as->isa->vector_mnemonic))
+                                            : WORD_NONE;
     oak_format(name, sizeof name, "vector_%s", vector->name);
     uint16_t back = as->section;
-    int section = asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text), (size_t)(at - as->text) + length,
-                                   as->isa->about.code_space, &vector->address, 1);
+    int section =
+        asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text),
+                         (size_t)(at - as->text) + length, as->isa->about.code_space, &vector->address, 1);
     if (section < 0 || mnemonic < 0) return;
     asm_enter(as, (uint16_t)section);
     statement *one = add_statement(as, STATEMENT_SECTION);

@@ -19,7 +19,8 @@ void asm_enter(assembler *as, uint16_t section)
 
 static asm_section *add_section(assembler *as, const asm_section *section)
 {
-    asm_section *grown = oak_grow(as->host, as->sections, &as->section_room, as->section_count + 1, sizeof *grown);
+    asm_section *grown =
+        oak_grow(as->host, as->sections, &as->section_room, as->section_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return NULL;
@@ -32,33 +33,41 @@ static asm_section *add_section(assembler *as, const asm_section *section)
 bool asm_open_sections(assembler *as)
 {
     for (unsigned space = 0; space < as->isa->about.space_count; space++) {
-        asm_section section = {.space = (uint8_t)space, .align = 1, .placed = true, .place = OAK_NO_PLACE};
+        asm_section section = {.space = (uint8_t)space, .align = 1, .place = OAK_NO_PLACE};
         if (!add_section(as, &section)) return false;
     }
     asm_enter(as, (uint16_t)as->isa->about.code_space);
     return true;
 }
 
-int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space, const uint32_t *address, uint32_t align)
+int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space,
+                     const uint32_t *address, uint32_t align)
 {
     if (!name) return -1;
     for (size_t i = as->isa->about.space_count; i < as->section_count; i++) {
         asm_section *section = &as->sections[i];
         if (section->name != name) continue;
-        if ((space && section->space != space) || (address && (section->floats || section->base != *address))) {
-            asm_report(as, OAK_ERROR, as->place, first, last, "section", "Space and address are said where a section is opened first.",
-                       "section `%s` was opened differently in line %u", name->text, asm_line_of(as, section->place));
+        if ((space && section->space != space) ||
+            (address && (section->floats || section->base != *address))) {
+            asm_report(as, OAK_ERROR, as->place, first, last, "section",
+                       "Space and address are said where a section is opened first.",
+                       "section `%s` was opened differently in line %u", name->text,
+                       asm_line_of(as, section->place));
             return -1;
         }
         if (align > section->align) section->align = align;
         return (int)i;
     }
     if (!space || as->section_count == MOST_SECTIONS) {
-        asm_report(as, OAK_ERROR, as->place, first, last, "section", space ? NULL : "Write `section NAME, SPACE`: code, or a space of data.",
-                   space ? "there are too many sections" : "section `%s` is not open yet, so its space must be said", name->text);
+        asm_report(as, OAK_ERROR, as->place, first, last, "section",
+                   space ? NULL : "Write `section NAME, SPACE`: code, or a space of data.",
+                   space ? "there are too many sections"
+                         : "section `%s` is not open yet, so its space must be said",
+                   name->text);
         return -1;
     }
-    asm_section section = {.name = name, .space = (uint8_t)space, .align = align, .place = as->place, .floats = !address, .placed = address != NULL};
+    asm_section section = {
+        .name = name, .space = (uint8_t)space, .align = align, .place = as->place, .floats = !address};
     if (address) section.base = section.here = *address;
     else as->floats = true;
     return add_section(as, &section) ? (int)as->section_count - 1 : -1;
@@ -74,7 +83,8 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     uint32_t address = 0, align = 1;
     bool fixed = false;
     if (!name_length || *at == '.') {
-        REPORT(as, word, word + length, "name-missing", "Write `section NAME, code`.", "a section needs a name");
+        REPORT(as, word, word + length, "name-missing", "Write `section NAME, code`.",
+               "a section needs a name");
         return;
     }
     at = asm_skip_blanks(at + name_length, end);
@@ -87,7 +97,8 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
             const oak_expr *expr = asm_parse_expression(as, &number, end);
             if (!expr || !asm_value_now(as, expr, &value)) return;
             if (value.number < (is_align ? 1 : 0) || value.number > (is_align ? 0x10000 : UINT32_MAX)) {
-                REPORT(as, at, number, "value-range", NULL, "%lld cannot be %s", (long long)value.number, is_at ? "an address" : "an alignment");
+                REPORT(as, at, number, "value-range", NULL, "%lld cannot be %s", (long long)value.number,
+                       is_at ? "an address" : "an alignment");
                 return;
             }
             if (is_at) fixed = true, address = (uint32_t)value.number;
@@ -96,7 +107,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
         } else {
             space = size ? oak_part_find_space(as->part, at, size) : 0;
             if (!space || as->isa->about.spaces[space].special) {
-                REPORT(as, at, at + (size ? size : 1), "section", "Behind the name come a space, `at ADDRESS`, `align N`.", "this says nothing of a section");
+                REPORT(as, at, at + (size ? size : 1), "section",
+                       "Behind the name come a space, `at ADDRESS`, `align N`.",
+                       "this says nothing of a section");
                 return;
             }
             at += size;
@@ -104,17 +117,22 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
         at = asm_skip_blanks(at, end);
     }
     if (!asm_nothing_left(as, at, end)) return;
-    int section = asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text), (size_t)(name_at - as->text) + name_length,
-                                   space, fixed ? &address : NULL, align);
+    int section =
+        asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text),
+                         (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL, align);
     if (section < 0) return;
     asm_enter(as, (uint16_t)section);
-    statement *grown = oak_grow(as->host, as->statements, &as->statement_room, as->statement_count + 1, sizeof *grown);
+    statement *grown =
+        oak_grow(as->host, as->statements, &as->statement_room, as->statement_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return;
     }
     as->statements = grown;
-    grown[as->statement_count++] = (statement){.place = as->place, .kind = STATEMENT_SECTION, .space = as->space, .section = as->section,
+    grown[as->statement_count++] = (statement){.place = as->place,
+                                               .kind = STATEMENT_SECTION,
+                                               .space = as->space,
+                                               .section = as->section,
                                                .address = asm_here(as)->here};
     as->lost = false;
 }
@@ -146,11 +164,13 @@ static bool take(room_finder *finder, uint8_t space, uint32_t first, uint32_t si
 {
     if (!size) return true;
     stretch *last = finder->count ? &finder->taken[finder->count - 1] : NULL;
-    if (last && last->space == space && last->last + 1 == first) { /* most statements go on behind the one before */
+    if (last && last->space == space &&
+        last->last + 1 == first) { /* most statements go on behind the one before */
         last->last = first + (size - 1);
         return true;
     }
-    stretch *grown = oak_grow(finder->as->host, finder->taken, &finder->room, finder->count + 1, sizeof *grown);
+    stretch *grown =
+        oak_grow(finder->as->host, finder->taken, &finder->room, finder->count + 1, sizeof *grown);
     if (!grown) return false;
     finder->taken = grown;
     grown[finder->count++] = (stretch){first, first + (size - 1), space};
@@ -158,8 +178,8 @@ static bool take(room_finder *finder, uint8_t space, uint32_t first, uint32_t si
 }
 
 /* The lowest place of `size` bytes inside a memory; false when there is none. *largest is the largest hole seen. */
-static bool find_room(const room_finder *finder, uint8_t space, uint32_t lowest, uint32_t highest, uint32_t size, uint32_t align, uint32_t *found,
-                      uint32_t *largest)
+static bool find_room(const room_finder *finder, uint8_t space, uint32_t lowest, uint32_t highest,
+                      uint32_t size, uint32_t align, uint32_t *found, uint32_t *largest)
 {
     uint64_t at = lowest;
     while (at <= highest) {
@@ -192,7 +212,8 @@ static bool find_room(const room_finder *finder, uint8_t space, uint32_t lowest,
 static int in_placing_order(const void *a, const void *b, const void *context)
 {
     const assembler *as = context;
-    const asm_section *left = &as->sections[*(const uint16_t *)a], *right = &as->sections[*(const uint16_t *)b];
+    const asm_section *left = &as->sections[*(const uint16_t *)a],
+                      *right = &as->sections[*(const uint16_t *)b];
     if (left->align != right->align) return left->align > right->align ? -1 : 1;
     if (left->size != right->size) return left->size > right->size ? -1 : 1;
     const char *x = left->name->text, *y = right->name->text;
@@ -205,18 +226,22 @@ static void place_one(room_finder *finder, asm_section *section, bool *moved)
     assembler *as = finder->as;
     uint32_t found = 0, largest = 0;
     bool good = false;
-    if (as->isa->about.spaces[section->space].of_bits) good = find_room(finder, section->space, 0, 0x7F, section->size, section->align, &found, &largest);
+    if (as->isa->about.spaces[section->space].of_bits)
+        good = find_room(finder, section->space, 0, 0x7F, section->size, section->align, &found, &largest);
     for (unsigned i = 0; i < as->part->memory_count && !good; i++) {
         const oak_part_memory *memory = &as->part->memories[i];
         if (memory->space == section->space)
-            good = find_room(finder, section->space, memory->first_free, memory->base + (memory->size - 1), section->size, section->align, &found, &largest);
+            good = find_room(finder, section->space, memory->first_free, memory->base + (memory->size - 1),
+                             section->size, section->align, &found, &largest);
     }
     if (!good) {
-        if (!section->placed)
-            asm_report(as, OAK_ERROR, section->place, 0, 1, "no-room", "Choose a larger part, or make the section smaller.",
-                       "section `%s` needs %u bytes; the largest hole in the %s of %s has %u", section->name->text, (unsigned)section->size,
+        if (!section->homeless)
+            asm_report(as, OAK_ERROR, section->place, 0, 1, "no-room",
+                       "Choose a larger part, or make the section smaller.",
+                       "section `%s` needs %u bytes; the largest hole in the %s of %s has %u",
+                       section->name->text, (unsigned)section->size,
                        as->isa->about.spaces[section->space].title, as->part->name, (unsigned)largest);
-        section->placed = true; /* said once; it keeps the place it has */
+        section->homeless = true; /* it keeps the place it has */
         return;
     }
     if (section->base != found) *moved = true;
@@ -239,7 +264,8 @@ bool asm_place_sections(assembler *as)
     for (size_t i = 0; i < as->section_count; i++)
         if (as->sections[i].floats && as->sections[i].size) order[count++] = (uint16_t)i;
     if (oak_sort(as->host, order, count, sizeof *order, in_placing_order, as)) as->out_of_memory = true;
-    for (size_t i = 0; i < count && !as->out_of_memory; i++) place_one(&finder, &as->sections[order[i]], &moved);
+    for (size_t i = 0; i < count && !as->out_of_memory; i++)
+        place_one(&finder, &as->sections[order[i]], &moved);
     oak_release(as->host, finder.taken, finder.room, sizeof *finder.taken);
     return moved;
 }

@@ -10,7 +10,13 @@
 #include "base/bytes.h"
 #include "base/diag.h"
 
-enum { MOST_ROUNDS_OF_REPEAT = 1000000, MOST_EXPANDED = 16 << 20, LARGEST_INCLUDE = 64 << 20, MOST_FILES = 1000, MOST_LOCALS = 32 };
+enum {
+    MOST_ROUNDS_OF_REPEAT = 1000000,
+    MOST_EXPANDED = 16 << 20,
+    LARGEST_INCLUDE = 64 << 20,
+    MOST_FILES = 1000,
+    MOST_LOCALS = 32
+};
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
     asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
@@ -34,18 +40,21 @@ static bool push_level(assembler *as, const asm_level *level)
 bool asm_open_file(assembler *as, const char *name, const char *text, size_t size, uint32_t parent)
 {
     oak_program *program = as->program;
-    oak_source_file *files = oak_grow(&program->host, program->files, &program->file_room, program->file_count + 1, sizeof *files);
+    oak_source_file *files =
+        oak_grow(&program->host, program->files, &program->file_room, program->file_count + 1, sizeof *files);
     if (!files) {
         as->out_of_memory = true;
         return false;
     }
     program->files = files;
     if (program->file_count == MOST_FILES) {
-        REPORT(as, as->text, as->end, "too-deep", "Does it include itself?", "more than %d files are included", MOST_FILES);
+        REPORT(as, as->text, as->end, "too-deep", "Does it include itself?",
+               "more than %d files are included", MOST_FILES);
         return false;
     }
     files[program->file_count] = (oak_source_file){name, text, size};
-    asm_level level = {.at = text, .end = text + size, .parent = parent, .file = (uint16_t)program->file_count};
+    asm_level level = {
+        .at = text, .end = text + size, .parent = parent, .file = (uint16_t)program->file_count};
     if (!push_level(as, &level)) return false;
     program->file_count++;
     return true;
@@ -61,7 +70,8 @@ static void pop_level(assembler *as)
         const asm_condition *open = &as->condition[--as->condition_count];
         uint32_t before = as->place;
         as->place = open->place;
-        asm_report(as, OAK_ERROR, open->place, 0, 1, "not-closed", "Close it with endif.", "this condition has no end");
+        asm_report(as, OAK_ERROR, open->place, 0, 1, "not-closed", "Close it with endif.",
+                   "this condition has no end");
         as->place = before;
     }
     as->level_count--;
@@ -71,7 +81,8 @@ static void pop_level(assembler *as)
 static bool note_line(assembler *as, asm_level *level, const char *text, const char *end)
 {
     oak_program *program = as->program;
-    oak_source_line *grown = oak_grow(&program->host, program->source, &program->source_room, program->source_count + 1, sizeof *grown);
+    oak_source_line *grown = oak_grow(&program->host, program->source, &program->source_room,
+                                      program->source_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return false;
@@ -126,7 +137,8 @@ static const asm_swap *find_swap(const asm_swap *swaps, unsigned count, const ch
 }
 
 /* Copies a body with words swapped; in the program's arena. NULL when memory ran out or too much was made. */
-static const char *swap_words(assembler *as, const asm_body *body, const asm_swap *swaps, unsigned count, size_t *size)
+static const char *swap_words(assembler *as, const asm_body *body, const asm_swap *swaps, unsigned count,
+                              size_t *size)
 {
     oak_buf out;
     oak_buf_open(&out, as->host);
@@ -139,7 +151,9 @@ static const char *swap_words(assembler *as, const asm_body *body, const asm_swa
         if (c == '{' && !comment) {
             const char *close = at + 1;
             while (close < end && oak_is_word(*close)) close++;
-            const asm_swap *swap = close < end && *close == '}' ? find_swap(swaps, count, at + 1, (size_t)(close - at - 1)) : NULL;
+            const asm_swap *swap = close < end && *close == '}'
+                                       ? find_swap(swaps, count, at + 1, (size_t)(close - at - 1))
+                                       : NULL;
             if (swap) {
                 oak_buf_add(&out, swap->text, swap->length);
                 at = close + 1;
@@ -175,7 +189,8 @@ static const char *swap_words(assembler *as, const asm_body *body, const asm_swa
 static void too_much(assembler *as)
 {
     if (as->out_of_memory || as->ended) return;
-    REPORT(as, as->text, as->end, "too-much-text", "Make the repetition shorter.", "macros and repetitions make more than %d MiB of text", MOST_EXPANDED >> 20);
+    REPORT(as, as->text, as->end, "too-much-text", "Make the repetition shorter.",
+           "macros and repetitions make more than %d MiB of text", MOST_EXPANDED >> 20);
     as->ended = true; /* whatever follows would only say so again */
 }
 
@@ -194,7 +209,8 @@ static size_t operation_of(const char **at, const char *end)
 }
 
 /* Takes the lines up to the one that closes the body, with everything of the same kind nested inside. */
-static bool take_body(assembler *as, int close, asm_body *body, const char *word, size_t word_length, bool quiet)
+static bool take_body(assembler *as, int close, asm_body *body, const char *word, size_t word_length,
+                      bool quiet)
 {
     asm_level *level = &as->level[as->level_count - 1];
     *body = (asm_body){.text = level->at, .line = level->line, .file = level->file};
@@ -222,7 +238,8 @@ static bool take_body(assembler *as, int close, asm_body *body, const char *word
     }
     level->at = level->end;
     if (!quiet)
-        REPORT(as, word, word + word_length, "not-closed", close == ENDM ? "Close it with endm." : "Close it with endr.", "this has no end");
+        REPORT(as, word, word + word_length, "not-closed",
+               close == ENDM ? "Close it with endm." : "Close it with endr.", "this has no end");
     return false;
 }
 
@@ -254,7 +271,8 @@ static bool take_item(const char **at, const char *end, const char **text, size_
 
 /* ------------------------------------------------------------------------------------------ macros */
 
-static void define_macro(assembler *as, asm_name *name, const char *word, size_t length, const char *at, const char *end)
+static void define_macro(assembler *as, asm_name *name, const char *word, size_t length, const char *at,
+                         const char *end)
 {
     asm_macro *macro = oak_arena_zero(&as->arena, sizeof *macro);
     if (!macro) {
@@ -269,9 +287,12 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
         size_t name_length = asm_word_length(text, text + size);
         const char *equals = asm_skip_blanks(text + name_length, text + size);
         bool has_default = equals < text + size && *equals == '=';
-        if (!name_length || *text == '.' || (!has_default && equals != text + size) || macro->parameter_count == MOST_PARAMETERS) {
+        if (!name_length || *text == '.' || (!has_default && equals != text + size) ||
+            macro->parameter_count == MOST_PARAMETERS) {
             REPORT(as, text, text + size, "macro-parameter", "Write `NAME macro first, second=5`.",
-                   macro->parameter_count == MOST_PARAMETERS ? "a macro has at most %d parameters" : "this is no parameter (at most %d)", MOST_PARAMETERS);
+                   macro->parameter_count == MOST_PARAMETERS ? "a macro has at most %d parameters"
+                                                             : "this is no parameter (at most %d)",
+                   MOST_PARAMETERS);
             good = false;
             break;
         }
@@ -283,20 +304,24 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
     }
     if (!take_body(as, ENDM, &macro->body, word, length, !good)) return;
     if (name->directive != WORD_NONE || asm_mnemonic(as, name) != WORD_NONE || name->is_register) {
-        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length, "reserved-name", "Choose another name.",
+        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+                   "reserved-name", "Choose another name.",
                    "`%s` is already an instruction, directive or register", name->text);
         return;
     }
     if (name->macro) {
-        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length, "defined-twice", "Give one of them another name.",
-                   "macro `%s` is already defined in line %u", name->text, asm_line_of(as, name->macro->place));
+        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+                   "defined-twice", "Give one of them another name.",
+                   "macro `%s` is already defined in line %u", name->text,
+                   asm_line_of(as, name->macro->place));
         return;
     }
     if (good) name->macro = macro;
 }
 
 /* Names declared local get a new name of their own in every expansion: `.name__7`, bound to the label before the call. */
-static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps, unsigned count, unsigned room)
+static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps, unsigned count,
+                           unsigned room)
 {
     const char *at = body->text, *end = body->text + body->size;
     while (at < end) {
@@ -308,7 +333,8 @@ static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps,
             size_t size;
             while (count < room && take_item(&items, items_end, &text, &size) && size) {
                 char fresh[80];
-                oak_format(fresh, sizeof fresh, ".%.*s__%u", (int)(size < 60 ? size : 60), text, as->expansions);
+                oak_format(fresh, sizeof fresh, ".%.*s__%u", (int)(size < 60 ? size : 60), text,
+                           as->expansions);
                 const char *kept = oak_arena_text(&as->arena, fresh, oak_length(fresh));
                 if (!kept) {
                     as->out_of_memory = true;
@@ -322,7 +348,8 @@ static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps,
     return count;
 }
 
-void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, size_t length, const char *at, const char *end)
+void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, size_t length, const char *at,
+                    const char *end)
 {
     asm_swap swaps[MOST_PARAMETERS + MOST_LOCALS];
     unsigned given = 0;
@@ -331,8 +358,9 @@ void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, siz
     as->expansions++;
     while (asm_skip_blanks(at, end) < end && take_item(&at, end, &text, &size)) {
         if (given == macro->parameter_count) {
-            REPORT(as, text, text + (size ? size : 1), "macro-argument", NULL, "`%.*s` takes %u argument%s, this is one more", (int)length, word,
-                   macro->parameter_count, macro->parameter_count == 1 ? "" : "s");
+            REPORT(as, text, text + (size ? size : 1), "macro-argument", NULL,
+                   "`%.*s` takes %u argument%s, this is one more", (int)length, word, macro->parameter_count,
+                   macro->parameter_count == 1 ? "" : "s");
             return;
         }
         swaps[given] = macro->parameter[given];
@@ -342,7 +370,8 @@ void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, siz
     for (; given < macro->parameter_count; given++) {
         swaps[given] = macro->parameter[given];
         if (swaps[given].text) continue;
-        REPORT(as, word, word + length, "macro-argument", NULL, "`%.*s` needs %u argument%s: `%.*s` is missing", (int)length, word, macro->parameter_count,
+        REPORT(as, word, word + length, "macro-argument", NULL,
+               "`%.*s` needs %u argument%s: `%.*s` is missing", (int)length, word, macro->parameter_count,
                macro->parameter_count == 1 ? "" : "s", (int)swaps[given].word_length, swaps[given].word);
         return;
     }
@@ -353,7 +382,12 @@ void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, siz
         too_much(as);
         return;
     }
-    asm_level level = {.at = body, .end = body + made, .line = macro->body.line, .parent = as->place, .file = macro->body.file, .expanded = true};
+    asm_level level = {.at = body,
+                       .end = body + made,
+                       .line = macro->body.line,
+                       .parent = as->place,
+                       .file = macro->body.file,
+                       .expanded = true};
     push_level(as, &level);
 }
 
@@ -393,7 +427,8 @@ static bool begin_round(assembler *as, asm_level *level)
     return true;
 }
 
-static void repeat(assembler *as, int directive, const char *word, size_t length, const char *at, const char *end)
+static void repeat(assembler *as, int directive, const char *word, size_t length, const char *at,
+                   const char *end)
 {
     asm_level level = {.parent = as->place, .expanded = true};
     uint32_t place = as->place;
@@ -403,7 +438,8 @@ static void repeat(assembler *as, int directive, const char *word, size_t length
         const oak_expr *expr = asm_parse_expression(as, &at, end);
         good = expr && asm_value_now(as, expr, &count);
         if (good && (count.number < 0 || count.number > MOST_ROUNDS_OF_REPEAT)) {
-            asm_report(as, OAK_ERROR, place, expr->first, expr->last, "value-range", NULL, "a repetition has 0 to %d rounds, this is %lld", MOST_ROUNDS_OF_REPEAT,
+            asm_report(as, OAK_ERROR, place, expr->first, expr->last, "value-range", NULL,
+                       "a repetition has 0 to %d rounds, this is %lld", MOST_ROUNDS_OF_REPEAT,
                        (long long)count.number);
             good = false;
         }
@@ -419,7 +455,8 @@ static void repeat(assembler *as, int directive, const char *word, size_t length
     }
     if (directive == EACH && good) {
         if (!level.counter.word || at == end || *at != ',') {
-            REPORT(as, word, word + length, "operand-missing", "Write `each reg, r0, r1, r2`.", "`each` needs a name and a list");
+            REPORT(as, word, word + length, "operand-missing", "Write `each reg, r0, r1, r2`.",
+                   "`each` needs a name and a list");
             good = false;
         } else {
             level.items = at + 1;
@@ -443,7 +480,8 @@ bool asm_is_skipped(const assembler *as)
     return as->condition_count && !as->condition[as->condition_count - 1].active;
 }
 
-static bool holds(assembler *as, int directive, const char *word, size_t length, const char *at, const char *end)
+static bool holds(assembler *as, int directive, const char *word, size_t length, const char *at,
+                  const char *end)
 {
     if (directive == IF || directive == ELSEIF) {
         oak_value value;
@@ -462,12 +500,14 @@ static bool holds(assembler *as, int directive, const char *word, size_t length,
     return defined == (directive == IFDEF);
 }
 
-static void read_condition(assembler *as, int directive, const char *word, size_t length, const char *at, const char *end)
+static void read_condition(assembler *as, int directive, const char *word, size_t length, const char *at,
+                           const char *end)
 {
     bool opens = directive == IF || directive == IFDEF || directive == IFNDEF;
     if (opens) {
         if (as->condition_count == MOST_CONDITIONS) {
-            REPORT(as, word, word + length, "too-deep", NULL, "conditions are nested more than %d deep", MOST_CONDITIONS);
+            REPORT(as, word, word + length, "too-deep", NULL, "conditions are nested more than %d deep",
+                   MOST_CONDITIONS);
             as->ended = true;
             return;
         }
@@ -477,7 +517,8 @@ static void read_condition(assembler *as, int directive, const char *word, size_
         return;
     }
     if (as->condition_count == as->level[as->level_count - 1].conditions) {
-        REPORT(as, word, word + length, "no-condition", NULL, "`%.*s` without an if before it", (int)length, word);
+        REPORT(as, word, word + length, "no-condition", NULL, "`%.*s` without an if before it", (int)length,
+               word);
         return;
     }
     asm_condition *open = &as->condition[as->condition_count - 1];
@@ -488,13 +529,15 @@ static void read_condition(assembler *as, int directive, const char *word, size_
     }
     if (open->ended) REPORT(as, word, word + length, "no-condition", NULL, "there was an else already");
     if (directive == ELSE) open->ended = true;
-    open->active = open->outer && !open->taken && (directive == ELSE || holds(as, directive, word, length, at, end));
+    open->active =
+        open->outer && !open->taken && (directive == ELSE || holds(as, directive, word, length, at, end));
     open->taken = open->taken || open->active;
 }
 
 /* ------------------------------------------------------------------------------------------ files */
 
-const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to, size_t *size, const char **path)
+const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
+                     size_t *size, const char **path)
 {
     oak_buf name;
     oak_buf_open(&name, as->host);
@@ -510,10 +553,13 @@ const char *asm_load(assembler *as, const char *text, uint32_t length, const cha
         return NULL;
     }
     uint8_t *bytes = NULL;
-    oak_status status = as->host->read_file ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, &bytes, size) : OAK_UNSUPPORTED;
+    oak_status status = as->host->read_file
+                            ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, &bytes, size)
+                            : OAK_UNSUPPORTED;
     if (status == OAK_NO_MEMORY) as->out_of_memory = true;
     else if (status)
-        REPORT(as, from, to, "no-file", "A file is looked for beside the one that names it.", "`%s` cannot be read: %s", *path, oak_status_text(status));
+        REPORT(as, from, to, "no-file", "A file is looked for beside the one that names it.",
+               "`%s` cannot be read: %s", *path, oak_status_text(status));
     if (status) return NULL;
     const char *kept = oak_arena_text(&as->program->arena, bytes ? (const char *)bytes : "", *size);
     as->host->resize(as->host->context, bytes, *size, 0);
@@ -542,21 +588,28 @@ static void include(assembler *as, const char *at, const char *end)
     if (source) asm_open_file(as, path, source, size, as->place);
 }
 
-bool asm_read_source_directive(assembler *as, int directive, asm_name *label, const char *word, size_t length, const char *at, const char *end)
+bool asm_read_source_directive(assembler *as, int directive, asm_name *label, const char *word, size_t length,
+                               const char *at, const char *end)
 {
     switch (directive) {
-    case IF: case IFDEF: case IFNDEF: case ELSEIF: case ELSE: case ENDIF:
-        read_condition(as, directive, word, length, at, end);
-        return true;
+    case IF:
+    case IFDEF:
+    case IFNDEF:
+    case ELSEIF:
+    case ELSE:
+    case ENDIF: read_condition(as, directive, word, length, at, end); return true;
     case MACRO:
         if (label) define_macro(as, label, word, length, at, end);
-        else REPORT(as, word, word + length, "name-missing", "Write `NAME macro first, second`.", "`macro` needs a name before it");
+        else
+            REPORT(as, word, word + length, "name-missing", "Write `NAME macro first, second`.",
+                   "`macro` needs a name before it");
         return true;
     case REPEAT:
     case EACH: repeat(as, directive, word, length, at, end); return true;
     case INCLUDE: include(as, at, end); return true;
     case LOCAL: /* was taken when the macro was expanded */
-        if (!as->level[as->level_count - 1].expanded) REPORT(as, word, word + length, "no-macro", NULL, "`local` belongs into a macro");
+        if (!as->level[as->level_count - 1].expanded)
+            REPORT(as, word, word + length, "no-macro", NULL, "`local` belongs into a macro");
         return true;
     case ENDM:
     case ENDR:

@@ -2,6 +2,7 @@
 #include <oakspindle/print.h>
 
 #include "base/bytes.h"
+#include "part/naming.h"
 #include "session/session_state.h"
 
 typedef struct naming {
@@ -22,20 +23,7 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     const oak_symbol *symbol;
     for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
         if (symbol->space == space && symbol->value == address) return symbol->name;
-    if (!about->spaces[space].of_bits) {
-        const oak_part_register *reg = oak_part_register_at(session->part, space, address);
-        return reg ? reg->name : NULL;
-    }
-    for (unsigned i = 0; i < session->part->register_count; i++) {
-        const oak_part_register *reg = &session->part->registers[i];
-        oak_value cell = {.number = reg->address, .space = reg->space, .known = true}, bit;
-        if (session->isa->bit_of(&cell, address & 7, &bit) || bit.number != address) continue;
-        for (unsigned f = 0; f < reg->field_count; f++)
-            if (reg->fields[f].width == 1 && reg->fields[f].bit == (address & 7)) return reg->fields[f].name;
-        oak_format(self->text, sizeof self->text, "%s.%u", reg->name, (unsigned)(address & 7));
-        return self->text;
-    }
-    return NULL;
+    return oak_part_name_of(session->part, session->isa, space, address, self->text, sizeof self->text);
 }
 
 oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,

@@ -367,7 +367,9 @@ static const char *opposite(unsigned row)
 static oak_status relative(const oak_value *value, unsigned operand, unsigned row, uint32_t next,
                            uint32_t *field, oak_refusal *why)
 {
-    int64_t distance = value->number - (int64_t)next;
+    /* The program counter has 16 bits, so that code goes round from its end to its beginning. */
+    int64_t distance =
+        ((value->number - (int64_t)next) & 0xFFFF) - (((value->number - (int64_t)next) & 0x8000) << 1);
     if (distance >= -128 && distance <= 127) {
         *field = (uint32_t)distance;
         return OAK_OK;

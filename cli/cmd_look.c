@@ -1,0 +1,99 @@
+/* cmd_look.c — spindle look: an image read back as instructions, or two compared. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+static int look(cli *self, const oak_part *part, const char *path, const char *symbols, uint32_t base, const char *output)
+{
+    int exit_code;
+    oak_program *program = cli_load_program(self, part, &path, 1, symbols, base, &exit_code);
+    if (!program) return exit_code;
+    cli_text text = {0};
+    oak_text_sink sink = cli_text_sink(&text);
+    oak_status status = oak_look(program, &sink);
+    if (status == OAK_OUT_OF_RANGE) cli_complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.", "the image has bytes where the part has no code memory");
+    exit_code = cli_failed(self, status, path);
+    if (!exit_code && !cli_write_file(self, output ? output : "-", &text)) exit_code = EXIT_REFUSED;
+    free(text.bytes);
+    oak_program_free(program);
+    return exit_code;
+}
+
+static int compare(cli *self, const oak_part *part, const char *const *paths, uint32_t base)
+{
+    int exit_code;
+    unsigned differences = 0;
+    oak_program *before = cli_load_program(self, part, &paths[0], 1, NULL, base, &exit_code);
+    oak_program *after = before ? cli_load_program(self, part, &paths[1], 1, NULL, base, &exit_code) : NULL;
+    if (after) {
+        cli_text text = {0};
+        oak_text_sink sink = cli_text_sink(&text);
+        exit_code = cli_failed(self, oak_look_compare(before, after, &sink, &differences), paths[1]);
+        if (!exit_code) {
+            printf("- %s\n+ %s\n\n", paths[0], paths[1]);
+            if (text.bytes) fputs(text.bytes, stdout);
+            if (differences) printf("\n%u stretch%s differ%s\n", differences, differences == 1 ? "" : "es", differences == 1 ? "s" : "");
+            else printf("the same bytes\n");
+            if (differences) exit_code = EXIT_EXPECTATION;
+        }
+        free(text.bytes);
+    }
+    oak_program_free(before);
+    oak_program_free(after);
+    return exit_code;
+}
+
+static int run(cli *self, int argc, const char **argv)
+{
+    char *part_name = NULL, *symbols = NULL, *output = NULL;
+    int comparing = 0;
+    long long base = 0;
+    const struct poptOption table[] = {
+        {"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},     {"symbols", 's', POPT_ARG_STRING, &symbols, 0, NULL, NULL},
+        {"output", 'o', POPT_ARG_STRING, &output, 0, NULL, NULL},      {"compare", 'c', POPT_ARG_NONE, &comparing, 0, NULL, NULL},
+        {"base", 0, POPT_ARG_LONGLONG, &base, 0, NULL, NULL},          POPT_TABLEEND,
+    };
+    poptContext context;
+    bool done;
+    int exit_code;
+    const char **files = cli_options(self, &command_look, argc, argv, table, &context, &done);
+    if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
+    else if (!files[0]) exit_code = cli_usage(self, &command_look, NULL, "no image is given");
+    else if (comparing && (!files[1] || files[2])) exit_code = cli_usage(self, &command_look, NULL, "--compare takes two images");
+    else if (!comparing && files[1]) exit_code = cli_usage(self, &command_look, "--compare shows what differs between two.", "one image at a time: `%s` is one too many", files[1]);
+    else {
+        oak_part *part = cli_load_part(self, &command_look, part_name, &exit_code);
+        if (part) exit_code = comparing ? compare(self, part, files, (uint32_t)base) : look(self, part, files[0], symbols, (uint32_t)base, output);
+        oak_part_free(part);
+    }
+    if (context) poptFreeContext(context);
+    free(part_name);
+    free(symbols);
+    free(output);
+    return exit_code;
+}
+
+const command command_look = {
+    "look",
+    "read an image back as instructions, or compare two",
+    "usage: spindle look IMAGE --part PART [options]\n"
+    "       spindle look --compare BEFORE AFTER --part PART\n"
+    "\n"
+    "Follows the code of IMAGE (Intel HEX, S-records, .bin, or a source file) from reset and\n"
+    "the vectors, tells it from data, makes up labels, and writes source text that\n"
+    "assembles to the same bytes again. --compare shows what differs, as instructions, and\n"
+    "ends with exit code 4 when anything does.\n"
+    "\n"
+    "  -p, --part PART      the microcontroller, by name or as a path to a part file\n"
+    "  -s, --symbols FILE   labels from `spindle asm --symbols FILE`\n"
+    "  -o, --output FILE    write the text there\n"
+    "  -c, --compare        two images side by side\n"
+    "      --base ADDRESS   where a raw binary (.bin) begins\n"
+    "\n"
+    "examples:\n"
+    "  spindle look lathe.hex --part mcs51-8k\n"
+    "  spindle look lathe.hex --part mcs51-8k --symbols lathe.json -o again.asm\n"
+    "  spindle look --compare old.hex new.hex --part mcs51-8k\n",
+    run,
+};

@@ -1,0 +1,96 @@
+/* explain.c — what an instruction is, from the rows of its table. */
+#include <oakspindle/look.h>
+
+#include "base/bytes.h"
+#include "isa/isa.h"
+#include "part/naming.h"
+
+/* The bits of a row as a drawing:   | 1 1 0 1 1 n n n | r r r r r r r r |   with values where the word is known. */
+static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *bytes)
+{
+    unsigned bit = 0;
+    oak_buf_text(buf, "  bits      |");
+    for (const char *p = row->bits; *p; p++) {
+        if (*p == ' ') continue;
+        oak_buf_format(buf, " %c", *p);
+        if (++bit % 8 == 0) oak_buf_text(buf, " |");
+    }
+    oak_buf_char(buf, '\n');
+    if (!bytes) return;
+    oak_buf_text(buf, "  here      |");
+    for (unsigned i = 0; i < bit; i++) {
+        oak_buf_format(buf, " %u", bytes[i / 8] >> (7 - i % 8) & 1u);
+        if (i % 8 == 7) oak_buf_text(buf, " |");
+    }
+    oak_buf_char(buf, '\n');
+}
+
+static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row, const uint8_t *bytes)
+{
+    unsigned bits = 0;
+    for (const char *p = row->bits; *p; p++) bits += *p != ' ';
+    oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands, row->meaning);
+    oak_buf_format(buf, "  size      %u byte%s, %u %s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles, isa->about.cycle_unit, row->cycles == 1 ? "" : "s");
+    oak_buf_format(buf, "  flags     %s\n", *row->flags ? row->flags : "none");
+    draw_bits(buf, row, bytes);
+}
+
+static oak_status finish(oak_buf *buf, const oak_text_sink *out)
+{
+    oak_status status = buf->failed ? OAK_NO_MEMORY : out->write(out->context, oak_buf_string(buf), buf->size);
+    oak_buf_close(buf);
+    return status;
+}
+
+oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture, const char *word, const oak_text_sink *out)
+{
+    const oak_isa *isa = oak_isa_find(architecture->name);
+    oak_buf buf;
+    unsigned found = 0;
+    oak_buf_open(&buf, host);
+    for (unsigned i = 0; isa && i < isa->row_count; i++) {
+        if (!oak_same_name(word, oak_length(word), isa->rows[i].mnemonic)) continue;
+        if (found++) oak_buf_char(&buf, '\n');
+        write_row(&buf, isa, &isa->rows[i], NULL);
+    }
+    if (found) return finish(&buf, out);
+    oak_buf_close(&buf);
+    return OAK_NOT_FOUND;
+}
+
+typedef struct part_names {
+    const oak_part *part;
+    const oak_isa *isa;
+    char text[96];
+} part_names;
+
+static const char *name_of(void *context, unsigned space, uint32_t address)
+{
+    part_names *self = context;
+    if (space == self->part->architecture->code_space) return NULL;
+    return oak_part_name_of(self->part, self->isa, space, address, self->text, sizeof self->text);
+}
+
+oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count, const oak_text_sink *out)
+{
+    const oak_isa *isa = oak_isa_find(part->architecture->name);
+    oak_isa_tables *tables;
+    oak_decoded decoded;
+    oak_status status = isa->open(host, &tables);
+    if (status) return status;
+    status = isa->decode(tables, bytes, count, 0, &decoded);
+    if (!status) {
+        oak_buf buf;
+        part_names names = {.part = part, .isa = isa};
+        oak_namer namer = {.context = &names, .name = name_of};
+        oak_buf_open(&buf, host);
+        for (unsigned i = 0; i < decoded.size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
+        oak_buf_text(&buf, " ");
+        isa->print(tables, &decoded, &namer, &buf);
+        oak_buf_format(&buf, "%s\n\n", decoded.has_target ? "   (as if it stood at address 0)" : "");
+        write_row(&buf, isa, &isa->rows[decoded.row], bytes);
+        status = finish(&buf, out);
+    }
+    isa->close(host, tables);
+    return status;
+}

@@ -1,0 +1,331 @@
+/* look.c — an image back to source text.
+ *
+ * A list of places to visit begins with reset, entry and vectors; every instruction adds its target and, unless it never
+ * comes back, what follows it. What was visited is code, the rest of the image data. A target inside another
+ * instruction becomes a constant, since no line begins there. */
+#include <oakspindle/look.h>
+
+#include "base/arena.h"
+#include "base/bytes.h"
+#include "isa/isa.h"
+#include "part/naming.h"
+
+enum { MOST_CODE = 1 << 20, DATA_COLUMNS = 8 };
+enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8 };
+
+typedef struct looker {
+    const oak_program *program;
+    const oak_part *part;
+    const oak_isa *isa;
+    oak_isa_tables *tables;
+    oak_host host;
+    uint32_t base, size; /* of the code memory */
+    uint8_t *bytes, *known, *mark;
+    uint32_t *todo;
+    size_t todo_count, todo_room;
+    char name[120];
+    oak_buf buf;
+    const oak_text_sink *out;
+} looker;
+
+static bool is_known(const looker *self, uint32_t address)
+{
+    return address - self->base < self->size && self->known[address - self->base];
+}
+
+static oak_status visit(looker *self, uint32_t address, uint8_t mark)
+{
+    if (!is_known(self, address)) return OAK_OK;
+    self->mark[address - self->base] |= mark;
+    uint32_t *grown = oak_grow(&self->host, self->todo, &self->todo_room, self->todo_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    self->todo = grown;
+    grown[self->todo_count++] = address;
+    return OAK_OK;
+}
+
+/* Decodes the instruction at an address when all its bytes are known. */
+static bool decode_at(const looker *self, uint32_t address, oak_decoded *decoded)
+{
+    uint32_t at = address - self->base;
+    size_t available = 0;
+    while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available]) available++;
+    return self->isa->decode(self->tables, self->bytes + at, available, address, decoded) == OAK_OK;
+}
+
+static oak_status follow(looker *self)
+{
+    oak_status status = OAK_OK;
+    while (self->todo_count && !status) {
+        uint32_t address = self->todo[--self->todo_count];
+        for (;;) {
+            oak_decoded decoded;
+            if (!is_known(self, address)) break;
+            uint8_t *mark = &self->mark[address - self->base];
+            if ((*mark & (IS_START | IS_INSIDE)) || !decode_at(self, address, &decoded)) break;
+            bool free = true; /* no other instruction begins inside this one */
+            for (unsigned i = 1; i < decoded.size; i++) free = free && !(mark[i] & (IS_START | IS_INSIDE));
+            if (!free) break;
+            *mark |= IS_START;
+            for (unsigned i = 1; i < decoded.size; i++) mark[i] |= IS_INSIDE;
+            if (decoded.has_target && is_known(self, decoded.target))
+                status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
+            bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
+            if (!goes_on || status) break;
+            address += decoded.size;
+        }
+    }
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ names */
+
+static const char *vector_at(const looker *self, uint32_t address)
+{
+    for (unsigned i = 0; i < self->part->vector_count; i++)
+        if (self->part->vectors[i].address == address) return self->part->vectors[i].name;
+    return NULL;
+}
+
+/* The label of an address of code, NULL when nothing goes there. */
+static const char *label_of(looker *self, uint32_t address)
+{
+    if (!is_known(self, address)) return NULL; /* no line will be there */
+    const oak_symbol *symbol = oak_program_label_below(self->program, address);
+    if (symbol && symbol->value == address) {
+        bool local = false;
+        for (const char *p = symbol->name; *p; p++) local = local || *p == '.';
+        if (!local) return symbol->name;
+    }
+    uint8_t mark = self->mark[address - self->base];
+    const char *vector = vector_at(self, address);
+    if (vector && (mark & IS_START)) oak_format(self->name, sizeof self->name, "vector_%s", vector);
+    else if (mark & IS_CALLED) oak_format(self->name, sizeof self->name, "sub_%04x", (unsigned)address);
+    else if (mark & IS_JUMPED) oak_format(self->name, sizeof self->name, "at_%04x", (unsigned)address);
+    else return NULL;
+    return self->name;
+}
+
+static const char *name_of(void *context, unsigned space, uint32_t address)
+{
+    looker *self = context;
+    if (space == self->part->architecture->code_space) return label_of(self, address);
+    return oak_part_name_of(self->part, self->isa, space, address, self->name, sizeof self->name);
+}
+
+/* ------------------------------------------------------------------------------------------ writing */
+
+static void comment(looker *self, size_t line_start, uint32_t address, unsigned size, unsigned cycles)
+{
+    size_t width = self->buf.size - line_start;
+    oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
+    oak_buf_format(&self->buf, "; 0x%04x ", (unsigned)address);
+    for (unsigned i = 0; i < size; i++) oak_buf_format(&self->buf, " %02x", self->bytes[address - self->base + i]);
+    if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(13 - 3 * (size < 4 ? size : 4)), "", cycles);
+    oak_buf_char(&self->buf, '\n');
+}
+
+static void write_label(looker *self, uint32_t address)
+{
+    const char *label = label_of(self, address);
+    if (label) oak_buf_format(&self->buf, "%s:\n", label);
+}
+
+static void write_instruction(looker *self, uint32_t address, const oak_decoded *decoded)
+{
+    oak_namer namer = {.context = self, .name = name_of};
+    write_label(self, address);
+    size_t start = self->buf.size;
+    oak_buf_text(&self->buf, "        ");
+    self->isa->print(self->tables, decoded, &namer, &self->buf);
+    comment(self, start, address, decoded->size, decoded->cycles);
+    if (decoded->flow == OAK_FLOW_JUMP || decoded->flow == OAK_FLOW_RETURN || decoded->flow == OAK_FLOW_COMPUTED) oak_buf_char(&self->buf, '\n');
+}
+
+static bool is_text(uint8_t byte)
+{
+    return byte >= ' ' && byte < 127 && byte != '"' && byte != '\\';
+}
+
+/* Up to eight bytes, or a longer text; ends before the next label or code. */
+static unsigned write_data(looker *self, uint32_t address, uint32_t end)
+{
+    write_label(self, address);
+    uint32_t stop = address + 1, text = address;
+    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & IS_START) && !label_of(self, stop)) stop++;
+    while (text < stop && is_text(self->bytes[text - self->base])) text++;
+    size_t start = self->buf.size;
+    oak_buf_text(&self->buf, "        db   ");
+    if (text - address >= 4) {
+        oak_buf_char(&self->buf, '"');
+        oak_buf_add(&self->buf, self->bytes + (address - self->base), text - address);
+        oak_buf_char(&self->buf, '"');
+        stop = text;
+    } else {
+        if (stop - address > DATA_COLUMNS) stop = address + DATA_COLUMNS;
+        for (uint32_t at = address; at < stop; at++) oak_buf_format(&self->buf, "%s0x%02x", at > address ? ", " : "", self->bytes[at - self->base]);
+    }
+    size_t width = self->buf.size - start;
+    oak_buf_repeat(&self->buf, ' ', width < 60 ? 60 - width : 1);
+    oak_buf_format(&self->buf, "; 0x%04x\n", (unsigned)address);
+    return stop - address;
+}
+
+static oak_status flush(looker *self)
+{
+    if (self->buf.failed) return OAK_NO_MEMORY;
+    oak_status status = self->buf.size ? self->out->write(self->out->context, self->buf.bytes, self->buf.size) : OAK_OK;
+    self->buf.size = 0;
+    return status;
+}
+
+static oak_status write_all(looker *self)
+{
+    oak_image *image = oak_program_image(self->program);
+    uint64_t from = 0, length;
+    uint32_t address;
+    oak_status status = OAK_OK;
+    oak_buf_format(&self->buf, "; read back for %s: %llu bytes\n\n", self->part->name, (unsigned long long)oak_image_count(image));
+    /* Labels that no line can carry. */
+    for (uint32_t at = 0; at < self->size; at++) {
+        const char *label = (self->mark[at] & IS_INSIDE) ? label_of(self, self->base + at) : NULL;
+        if (label) oak_buf_format(&self->buf, "%-12s equ  code:0x%04x  ; inside another instruction\n", label, (unsigned)(self->base + at));
+    }
+    while (!status && from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
+        from = address + length;
+        oak_buf_format(&self->buf, "        org  0x%04x\n", (unsigned)address);
+        for (uint32_t at = address; at < from && !status;) {
+            oak_decoded decoded;
+            if ((self->mark[at - self->base] & IS_START) && decode_at(self, at, &decoded)) {
+                write_instruction(self, at, &decoded);
+                at += decoded.size;
+            } else {
+                at += write_data(self, at, (uint32_t)from);
+            }
+            if (self->buf.size > 32768) status = flush(self);
+        }
+    }
+    return status ? status : flush(self);
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+static void close_looker(looker *self)
+{
+    oak_release(&self->host, self->bytes, self->size, 1);
+    oak_release(&self->host, self->known, self->size, 1);
+    oak_release(&self->host, self->mark, self->size, 1);
+    oak_release(&self->host, self->todo, self->todo_room, sizeof *self->todo);
+    if (self->tables) self->isa->close(&self->host, self->tables);
+    oak_buf_close(&self->buf);
+}
+
+static oak_status open_looker(looker *self, const oak_program *program, const oak_host *host, const oak_text_sink *out)
+{
+    const oak_part *part = oak_program_part(program);
+    *self = (looker){.program = program, .part = part, .isa = oak_isa_find(part->architecture->name), .host = *host, .out = out};
+    oak_buf_open(&self->buf, &self->host);
+    const oak_part_memory *memory = NULL;
+    for (unsigned i = 0; i < part->memory_count && !memory; i++)
+        if (part->memories[i].space == part->architecture->code_space) memory = &part->memories[i];
+    if (!self->isa || !memory || memory->size > MOST_CODE) return OAK_UNSUPPORTED;
+    self->base = memory->base;
+    self->size = memory->size;
+    self->bytes = host->resize(host->context, NULL, 0, self->size);
+    self->known = host->resize(host->context, NULL, 0, self->size);
+    self->mark = host->resize(host->context, NULL, 0, self->size);
+    if (!self->bytes || !self->known || !self->mark) return OAK_NO_MEMORY;
+    memset(self->mark, 0, self->size);
+    uint64_t inside = 0;
+    for (uint32_t i = 0; i < self->size; i++) {
+        self->known[i] = oak_image_byte(oak_program_image(program), self->base + i, &self->bytes[i]);
+        inside += self->known[i];
+    }
+    if (inside != oak_image_count(oak_program_image(program))) return OAK_OUT_OF_RANGE;
+    return self->isa->open(host, &self->tables);
+}
+
+static oak_status follow_all(looker *self)
+{
+    uint32_t entry;
+    oak_status status = OAK_OK;
+    if (oak_image_entry(oak_program_image(self->program), &entry)) status = visit(self, entry, IS_JUMPED);
+    for (unsigned i = 0; i < self->part->vector_count && !status; i++) {
+        status = visit(self, self->part->vectors[i].address, 0);
+        if (!status) status = follow(self);
+    }
+    return status ? status : follow(self);
+}
+
+oak_status oak_look(const oak_program *program, const oak_text_sink *out)
+{
+    looker self;
+    oak_host host = oak_program_host(program);
+    oak_status status = open_looker(&self, program, &host, out);
+    if (!status) status = follow_all(&self);
+    if (!status) status = write_all(&self);
+    close_looker(&self);
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ comparing */
+
+static void write_side(looker *self, char sign, uint32_t from, uint32_t to)
+{
+    oak_namer namer = {.context = self, .name = name_of};
+    for (uint32_t at = from; at < to;) {
+        oak_decoded decoded;
+        unsigned size = 1;
+        oak_buf_format(&self->buf, "%c 0x%04x  ", sign, (unsigned)at);
+        size_t start = self->buf.size;
+        if (!is_known(self, at)) oak_buf_text(&self->buf, "nothing");
+        else if (decode_at(self, at, &decoded)) {
+            self->isa->print(self->tables, &decoded, &namer, &self->buf);
+            size = decoded.size;
+        } else oak_buf_format(&self->buf, "db   0x%02x", self->bytes[at - self->base]);
+        size_t width = self->buf.size - start;
+        oak_buf_repeat(&self->buf, ' ', width < 28 ? 28 - width : 1);
+        for (unsigned i = 0; i < size && is_known(self, at + i); i++) oak_buf_format(&self->buf, " %02x", self->bytes[at + i - self->base]);
+        oak_buf_char(&self->buf, '\n');
+        at += size;
+    }
+}
+
+static bool same_at(const looker *a, const looker *b, uint32_t address)
+{
+    bool known = is_known(a, address);
+    return known == is_known(b, address) && (!known || a->bytes[address - a->base] == b->bytes[address - b->base]);
+}
+
+oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out, unsigned *differences)
+{
+    looker a, b;
+    oak_host host = oak_program_host(before);
+    *differences = 0;
+    oak_status status = open_looker(&a, before, &host, out), other = open_looker(&b, after, &host, out);
+    if (!status) status = other;
+    if (!status) status = follow_all(&a);
+    if (!status) status = follow_all(&b);
+    uint32_t end = a.base + a.size;
+    for (uint32_t at = a.base; at < end && !status;) {
+        if (same_at(&a, &b, at)) {
+            at++;
+            continue;
+        }
+        uint32_t from = at, to = at + 1;
+        while (to < end && !same_at(&a, &b, to)) to++;
+        at = to;
+        /* Whole instructions: back to where one begins in both, on to where one ends in both. */
+        while (from > a.base && ((a.mark[from - a.base] | b.mark[from - a.base]) & IS_INSIDE)) from--;
+        while (to < end && ((a.mark[to - a.base] | b.mark[to - a.base]) & IS_INSIDE)) to++;
+        if (at < to) at = to;
+        ++*differences;
+        write_side(&a, '-', from, to);
+        status = flush(&a);
+        if (!status) write_side(&b, '+', from, to);
+        if (!status) status = flush(&b);
+    }
+    close_looker(&a);
+    close_looker(&b);
+    return status;
+}

@@ -1,0 +1,350 @@
+/* Reading code back, comparing, explaining; S-records and raw binary; several files and sections. */
+#include "support.h"
+
+#include <stdio.h>
+#include <unistd.h>
+
+static oak_part *part, *wide;
+static oak_host host;
+
+/* Reads a program back, assembles that, and compares the images. */
+static void must_come_back(const oak_program *program)
+{
+    text t = {0}, before = {0}, after = {0};
+    oak_text_sink sink = text_sink(&t), before_sink = text_sink(&before), after_sink = text_sink(&after);
+    collected diags;
+    ck_assert_int_eq(oak_look(program, &sink), OAK_OK);
+    oak_program *again = assemble(oak_program_part(program), t.bytes, &diags);
+    if (!again) show_collected(&diags);
+    ck_assert_ptr_nonnull(again);
+    oak_hex_write(oak_program_image(program), 16, &before_sink);
+    oak_hex_write(oak_program_image(again), 16, &after_sink);
+    char *entry = strstr(before.bytes, ":04000005"); /* the entry address is no byte of the image */
+    if (entry) memmove(entry, strchr(entry, '\n') + 1, strlen(strchr(entry, '\n') + 1) + 1);
+    ck_assert_str_eq(before.bytes, after.bytes);
+    free(t.bytes);
+    free(before.bytes);
+    free(after.bytes);
+    oak_program_free(again);
+}
+
+START_TEST(the_examples_come_back_to_the_same_bytes)
+{
+    static const char *const files[] = {"examples/lathe/lathe.asm", "speed/sieve51.asm", "speed/crc51.asm"};
+    for (unsigned i = 0; i < 3; i++) {
+        char path[300];
+        oak_program *program;
+        collected diags;
+        oak_diag_sink sink = collect(&diags);
+        snprintf(path, sizeof path, "%s/%s", SOURCE_FOLDER, files[i]);
+        ck_assert_int_eq(oak_assemble(&host, part, path, &sink, &program), OAK_OK);
+        must_come_back(program);
+        oak_program_free(program);
+    }
+}
+END_TEST
+
+START_TEST(random_images_come_back_to_the_same_bytes)
+{
+    uint64_t seed = 5;
+    for (unsigned round = 0; round < 60; round++) {
+        oak_program *program;
+        ck_assert_int_eq(oak_program_create(&host, wide, &program), OAK_OK);
+        for (unsigned piece = 0; piece < 1 + round % 5; piece++) {
+            uint8_t bytes[400];
+            size_t count = 1 + random32(&seed) % sizeof bytes;
+            for (size_t i = 0; i < count; i++) bytes[i] = round % 3 == 0 ? (uint8_t)(' ' + random32(&seed) % 95) : (uint8_t)random32(&seed);
+            uint32_t at = piece ? random32(&seed) % 0xF000 : 0;
+            oak_image_write(oak_program_image(program), at, bytes, count);
+        }
+        oak_program_finish(program);
+        must_come_back(program);
+        oak_program_free(program);
+    }
+}
+END_TEST
+
+START_TEST(code_is_told_from_data_and_labelled)
+{
+    collected diags;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    oak_program *program = assemble(part, " ljmp 0x40\n org 0x40\n lcall work\n setb p1.3\n mov tmod, #1\nhere: sjmp here\nwork: jb tr0, back\n inc 0x30\nback: ret\n db \"spindle\", 0\n", &diags);
+    oak_program *bare;
+    ck_assert_int_eq(oak_program_create(&host, part, &bare), OAK_OK);
+    for (uint32_t at = 0; at < 200; at++) {
+        uint8_t byte;
+        if (oak_image_byte(oak_program_image(program), at, &byte)) oak_image_write(oak_program_image(bare), at, &byte, 1);
+    }
+    oak_program_finish(bare);
+    ck_assert_int_eq(oak_look(bare, &sink), OAK_OK);
+    static const char *const pieces[] = {"vector_reset:\n        ljmp at_0040", "        lcall sub_004a", "        setb P1.3", "        mov TMOD, #0x01", "at_0048:\n        sjmp at_0048", "sub_004a:\n        jb TR0, at_004f", "        db   \"spindle\""};
+    for (unsigned i = 0; i < sizeof pieces / sizeof *pieces; i++) ck_assert_msg(strstr(t.bytes, pieces[i]) != NULL, "`%s` is not in\n%s", pieces[i], t.bytes);
+    free(t.bytes);
+    t = (text){0};
+    ck_assert_int_eq(oak_look(program, &sink), OAK_OK); /* with the names of the source */
+    ck_assert_ptr_nonnull(strstr(t.bytes, "lcall work"));
+    free(t.bytes);
+    oak_program_free(program);
+    oak_program_free(bare);
+}
+END_TEST
+
+START_TEST(a_difference_is_shown_as_whole_instructions)
+{
+    collected diags;
+    unsigned differences;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    oak_program *before = assemble(part, " mov a, #1\n mov r2, #8\nx: sjmp x\n", &diags), *after = assemble(part, " mov a, #1\n mov r2, #7\nx: sjmp x\n nop\n", &diags);
+    ck_assert_int_eq(oak_look_compare(before, after, &sink, &differences), OAK_OK);
+    ck_assert_uint_eq(differences, 2);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "- 0x0002  mov r2, #0x08                7a 08\n+ 0x0002  mov r2, #0x07                7a 07\n"));
+    ck_assert_ptr_nonnull(strstr(t.bytes, "- 0x0006  nothing"));
+    ck_assert_int_eq(oak_look_compare(before, before, &sink, &differences), OAK_OK);
+    ck_assert_uint_eq(differences, 0);
+    free(t.bytes);
+    oak_program_free(before);
+    oak_program_free(after);
+}
+END_TEST
+
+START_TEST(an_instruction_is_explained_from_its_row)
+{
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    ck_assert_int_eq(oak_explain_mnemonic(&host, part->architecture, "DJNZ", &sink), OAK_OK);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "djnz rn, rel\n  Subtract one from a register and jump if it is not zero.\n  size      2 bytes, 2 machine cycles\n  flags     none\n"
+                                          "  bits      | 1 1 0 1 1 n n n | r r r r r r r r |\n"));
+    ck_assert_ptr_nonnull(strstr(t.bytes, "djnz direct, rel"));
+    ck_assert_int_eq(oak_explain_mnemonic(&host, part->architecture, "dnjz", &sink), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_explain_bytes(&host, part, (const uint8_t *)"\xd2\x8c", 2, &sink), OAK_OK);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "d2 8c  setb TR0\n"));
+    ck_assert_ptr_nonnull(strstr(t.bytes, "  here      | 1 1 0 1 0 0 1 0 | 1 0 0 0 1 1 0 0 |\n"));
+    ck_assert_int_eq(oak_explain_bytes(&host, part, (const uint8_t *)"\xa5", 1, &sink), OAK_REFUSED);
+    ck_assert_int_eq(oak_explain_bytes(&host, part, (const uint8_t *)"\x75\x90", 2, &sink), OAK_OUT_OF_RANGE);
+    free(t.bytes);
+}
+END_TEST
+
+/* Every code that has examples: the wrong one gives just this code, the right one assembles. */
+START_TEST(the_examples_of_every_code_are_true)
+{
+    const char *code, *wrong, *right;
+    unsigned tried = 0;
+    for (unsigned i = 0; (code = oak_code_at(i, &wrong, &right)); i++) {
+        text t = {0};
+        oak_text_sink sink = text_sink(&t);
+        ck_assert_int_eq(oak_explain_code(code, &sink), OAK_OK);
+        ck_assert_int_eq(strncmp(t.bytes, code, strlen(code)), 0);
+        free(t.bytes);
+        if (!*wrong) continue;
+        collected diags;
+        oak_program *program = assemble(part, wrong, &diags);
+        ck_assert_msg(!program && strcmp(diags.one[0].code, code) == 0, "the wrong example of %s gives %s", code, program ? "nothing" : diags.one[0].code);
+        program = assemble(part, right, &diags);
+        if (!program) show_collected(&diags);
+        ck_assert_msg(program != NULL, "the right example of %s is refused", code);
+        oak_program_free(program);
+        tried++;
+    }
+    ck_assert_uint_gt(tried, 35);
+}
+END_TEST
+
+START_TEST(s_records_are_written_and_read_back)
+{
+    uint64_t seed = 9;
+    for (unsigned round = 0; round < 40; round++) {
+        oak_image *image, *again;
+        text t = {0}, first = {0}, second = {0};
+        oak_text_sink sink = text_sink(&t), a = text_sink(&first), b = text_sink(&second);
+        collected diags;
+        oak_diag_sink collector = collect(&diags);
+        oak_image_create(&host, &image);
+        oak_image_create(&host, &again);
+        for (unsigned piece = 0; piece < 8; piece++) {
+            uint8_t bytes[100];
+            for (size_t i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)random32(&seed);
+            oak_image_write(image, random32(&seed) >> (round % 3 * 8 + 4), bytes, 1 + random32(&seed) % 99);
+        }
+        if (round % 2) oak_image_set_entry(image, 1 + random32(&seed) % 1000);
+        ck_assert_int_eq(oak_srec_write(image, 1 + random32(&seed) % 250, &sink), OAK_OK);
+        oak_status status = oak_srec_read(again, t.bytes, t.size, "t.srec", &collector);
+        if (status) show_collected(&diags);
+        ck_assert_int_eq(status, OAK_OK);
+        oak_hex_write(image, 16, &a);
+        oak_hex_write(again, 16, &b);
+        ck_assert_str_eq(first.bytes, second.bytes);
+        /* any changed digit is refused, at its line */
+        size_t at = random32(&seed) % (t.size - 1);
+        while (t.bytes[at] == '\n' || t.bytes[at] == 'S') at++;
+        unsigned line = 1;
+        for (size_t i = 0; i < at; i++) line += t.bytes[i] == '\n';
+        t.bytes[at] = t.bytes[at] == '3' ? '8' : '3';
+        oak_image *other;
+        oak_image_create(&host, &other);
+        collect(&diags);
+        ck_assert_int_eq(oak_srec_read(other, t.bytes, t.size, "t.srec", &collector), OAK_REFUSED);
+        ck_assert_uint_eq(diags.one[0].line, line);
+        oak_image_free(other);
+        oak_image_free(image);
+        oak_image_free(again);
+        free(t.bytes);
+        free(first.bytes);
+        free(second.bytes);
+    }
+}
+END_TEST
+
+START_TEST(faults_of_s_records_are_named)
+{
+    static const struct {
+        const char *source, *code;
+        unsigned line;
+    } cases[] = {{"S1060000020033C4\n", "hex-no-end", 1}, {"S1060000020033C5\nS9030000FC\n", "hex-checksum", 1}, {"S10600000200C4\nS9030000FC\n", "hex-length", 1}, {"X\n", "hex-start", 1},
+                 {"S4030000FC\nS9030000FC\n", "hex-type", 1}, {"S9030000FC\nS9030000FC\n", "hex-after-end", 2}, {"S1060000020033C4\nS5030002FA\nS9030000FC\n", "srec-count", 2},
+                 {"S10400004\x01" "BB\nS9030000FC\n", "hex-digit", 1}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        oak_image *image;
+        collected diags;
+        oak_diag_sink sink = collect(&diags);
+        oak_image_create(&host, &image);
+        ck_assert_int_eq(oak_srec_read(image, cases[i].source, strlen(cases[i].source), "t", &sink), OAK_REFUSED);
+        ck_assert_str_eq(diags.one[0].code, cases[i].code);
+        ck_assert_uint_eq(diags.one[0].line, cases[i].line);
+        oak_image_free(image);
+    }
+}
+END_TEST
+
+START_TEST(raw_binary_fills_the_holes)
+{
+    oak_image *image;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    uint32_t base;
+    oak_image_create(&host, &image);
+    oak_image_write(image, 0x100, "ab", 2);
+    oak_image_write(image, 0x105, "c", 1);
+    ck_assert_int_eq(oak_raw_write(image, '.', 100, &sink, &base), OAK_OK);
+    ck_assert_uint_eq(base, 0x100);
+    ck_assert_uint_eq(t.size, 6);
+    ck_assert_mem_eq(t.bytes, "ab...c", 6);
+    ck_assert_int_eq(oak_raw_write(image, '.', 5, &sink, &base), OAK_OUT_OF_RANGE);
+    free(t.bytes);
+    oak_image_free(image);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ files and sections */
+
+static char folder[60];
+
+static void put(const char *name, const char *source)
+{
+    char path[200];
+    snprintf(path, sizeof path, "%.50s/%s", folder, name);
+    FILE *file = fopen(path, "w");
+    fputs(source, file);
+    fclose(file);
+}
+
+static oak_program *assemble_two(const char *first, const char *second, collected *diags)
+{
+    char a[100], b[100];
+    oak_program *program = NULL;
+    oak_diag_sink sink = collect(diags);
+    snprintf(a, sizeof a, "%.50s/%s", folder, first);
+    snprintf(b, sizeof b, "%.50s/%s", folder, second);
+    const char *const paths[] = {a, b};
+    oak_assemble_files(&host, part, paths, 2, &sink, &program);
+    return program;
+}
+
+START_TEST(the_order_of_independent_files_changes_no_byte)
+{
+    collected diags;
+    text one = {0}, two = {0};
+    oak_text_sink first = text_sink(&one), second = text_sink(&two);
+    snprintf(folder, sizeof folder, "/tmp/oak-look-%d", (int)getpid());
+    char command[200], *o, *e;
+    snprintf(command, sizeof command, "mkdir -p %.50s", folder);
+    shell(command, &o, &e);
+    free(o);
+    free(e);
+    put("a.asm", " export main\n entry main\n vector reset, main\n vector timer0, tick\n section prog, code\nmain: call work\n.again: sjmp .again\ntick: inc count\n reti\n section vars, iram\ncount: ds 1\n");
+    put("b.asm", " export work\n section text, code, align 16\nwork: mov dptr, #table\n inc count\n ret\n section tables, code\ntable: db 1, 2, 3\n section more, iram\ncount: ds 2\n");
+    oak_program *ab = assemble_two("a.asm", "b.asm", &diags);
+    if (!ab) show_collected(&diags);
+    oak_program *ba = assemble_two("b.asm", "a.asm", &diags);
+    ck_assert(ab && ba);
+    oak_hex_write(oak_program_image(ab), 16, &first);
+    oak_hex_write(oak_program_image(ba), 16, &second);
+    ck_assert_str_eq(one.bytes, two.bytes);
+    const oak_section *section;
+    unsigned placed = 0;
+    for (unsigned i = 0; (section = oak_program_section(ab, i)); i++) {
+        if (!section->placed) continue;
+        placed++;
+        const oak_part_memory *memory = oak_part_find_memory(part, section->space, section->address);
+        ck_assert(memory && section->address >= memory->first_free);
+        if (strcmp(section->name, "text") == 0) ck_assert_uint_eq(section->address % 16, 0);
+    }
+    ck_assert_uint_eq(placed, 5);
+    uint32_t entry;
+    ck_assert(oak_image_entry(oak_program_image(ab), &entry) && entry == oak_program_find(ab, "main", 4)->value);
+    free(one.bytes);
+    free(two.bytes);
+    oak_program_free(ab);
+    oak_program_free(ba);
+}
+END_TEST
+
+START_TEST(a_name_of_another_file_must_be_exported)
+{
+    collected diags;
+    put("c.asm", " call hidden\n call shown\nx: sjmp x\n");
+    put("d.asm", " export shown\nshown: ret\nhidden: ret\n");
+    ck_assert_ptr_null(assemble_two("c.asm", "d.asm", &diags));
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_str_eq(diags.one[0].code, "unknown-symbol");
+    ck_assert_ptr_nonnull(strstr(diags.one[0].hint, "d.asm, line 3: write `export hidden` there"));
+    put("e.asm", " export shown, nothing\nshown: ret\n");
+    ck_assert_ptr_null(assemble_two("d.asm", "e.asm", &diags));
+    ck_assert_uint_eq(diags.count, 2); /* exported twice; exported and not defined */
+}
+END_TEST
+
+START_TEST(sections_that_do_not_fit_are_refused)
+{
+    collected diags;
+    ck_assert_ptr_null(assemble(part, " section big, code\n ds 9000\n", &diags));
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_str_eq(diags.one[0].code, "no-room");
+    oak_program *program = assemble(part, " org 0x100\n ds 0x1e00\n section big, code\nx: ds 200\n section small, code\n ds 0x80\n", &diags);
+    if (!program) show_collected(&diags);
+    ck_assert_ptr_nonnull(program);
+    ck_assert_int_eq(oak_program_find(program, "x", 1)->value, 0x33); /* before, and behind what org placed */
+    ck_assert_uint_eq(oak_program_section(program, 2)->address, 0x1f00);
+    oak_program_free(program);
+    ck_assert_ptr_null(assemble(part, " section s\n", &diags));
+    ck_assert_ptr_null(assemble(part, " section s, code\n section s, iram\n", &diags));
+    ck_assert_str_eq(diags.one[0].code, "section");
+}
+END_TEST
+
+int main(void)
+{
+    const test_function tests[] = {the_examples_come_back_to_the_same_bytes, random_images_come_back_to_the_same_bytes, code_is_told_from_data_and_labelled,
+                                          a_difference_is_shown_as_whole_instructions, an_instruction_is_explained_from_its_row, the_examples_of_every_code_are_true, s_records_are_written_and_read_back,
+                                          faults_of_s_records_are_named, raw_binary_fills_the_holes, the_order_of_independent_files_changes_no_byte, a_name_of_another_file_must_be_exported,
+                                          sections_that_do_not_fit_are_refused};
+    host = oak_linux_host();
+    oak_diag_sink none = {0};
+    if (oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &none, &part) || oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-64k.yaml", &none, &wide)) return 2;
+    int failed = run_suite("look", tests, sizeof tests / sizeof *tests);
+    oak_part_free(part);
+    oak_part_free(wide);
+    return failed ? EXIT_FAILURE : EXIT_SUCCESS;
+}
