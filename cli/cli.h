@@ -78,9 +78,26 @@ void cli_print_json(cli *self, cJSON *document);
 const char *cli_count(unsigned long long count, char *text, size_t room);
 
 /* load.c: a program from source, Intel HEX, S-records or raw binary; NULL after a message. `symbols` may be NULL. */
-oak_program *cli_load_program(cli *self, const oak_part *part, const char *const *paths, unsigned count,
-                              const char *symbols, uint32_t base, int *exit_code);
+oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const char *symbols,
+                              uint32_t base, int *exit_code);
+/* Reads "CODE=off|on|error" options into room for CLI_MOST_WARNINGS; false after a message. */
+enum { CLI_MOST_WARNINGS = 40 };
+bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings, unsigned *count);
+unsigned cli_count_list(char *const *list);
 void cli_complain(cli *self, const char *code, const char *file, const char *hint, const char *message);
+
+/* project.c: the project file of this folder. -1 when there is none, else an exit code (after a message). */
+#define CLI_PROJECT_FILE "spindle.yaml"
+enum { CLI_MOST_SOURCES = 200 };
+typedef struct cli_project {
+    char *part, *clock, *output, *listing, *symbols;
+    char *sources[CLI_MOST_SOURCES + 1];
+    unsigned source_count;
+} cli_project;
+int cli_read_project(cli *self, cli_project *project);
+void cli_free_project(cli_project *project);
+/* Fills an option that was not given from the project, which gives the text away. */
+void cli_take(char **option, char **from);
 
 /* symbols.c: symbols and lines of a program as JSON, both ways. */
 cJSON *cli_symbols_json(const oak_program *program);

@@ -6,6 +6,7 @@
 
 typedef struct asm_options {
     char *part, *output, *listing, *symbols, *deps;
+    char **includes, **warns;
     int record_size, json, map, fill;
 } asm_options;
 
@@ -206,14 +207,13 @@ static void print_json(cli *self, const oak_program *program, const char *output
     cli_print_json(self, root);
 }
 
-static int assemble(cli *self, const oak_part *part, const char *const *sources, unsigned count,
-                    const asm_options *options)
+static int assemble(cli *self, const oak_part *part, const oak_asm_settings *settings, const asm_options *options)
 {
-    const char *source = sources[0];
+    const char *source = settings->paths[0];
     oak_program *program = NULL;
     char *output = options->output ? strdup(options->output) : default_output(source);
     oak_status status =
-        output ? oak_assemble_files(&self->host, part, sources, count, &self->sink, &program) : OAK_NO_MEMORY;
+        output ? oak_assemble_files(&self->host, part, settings, &self->sink, &program) : OAK_NO_MEMORY;
     int exit_code = cli_failed(self, status, source);
     if (!exit_code) exit_code = write_results(self, program, options, output);
     if (self->json) print_json(self, exit_code ? NULL : program, output);
@@ -237,30 +237,49 @@ static int run(cli *self, int argc, const char **argv)
         {"deps", 0, POPT_ARG_STRING, &options.deps, 0, NULL, NULL},
         {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
         {"record", 0, POPT_ARG_INT, &options.record_size, 0, NULL, NULL},
+        {"include", 'I', POPT_ARG_ARGV, &options.includes, 0, NULL, NULL},
+        {"warn", 'w', POPT_ARG_ARGV, &options.warns, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &options.json, 0, NULL, NULL},
         POPT_TABLEEND,
     };
     poptContext context;
     bool done;
     int exit_code;
+    cli_project project = {0};
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
+    int found = files && !files[0] ? cli_read_project(self, &project) : -1;
+    if (found == EXIT_DONE) {
+        files = (const char **)(void *)project.sources;
+        cli_take(&options.part, &project.part);
+        cli_take(&options.output, &project.output);
+        cli_take(&options.listing, &project.listing);
+        cli_take(&options.symbols, &project.symbols);
+    }
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
-    else if (!files[0]) exit_code = cli_usage(self, &command_asm, NULL, "no source file is given");
+    else if (found > 0) exit_code = found;
+    else if (!files[0]) exit_code = cli_usage(self, &command_asm, NULL, "no source file is given, and there is no " CLI_PROJECT_FILE);
     else if (options.record_size < 1 || options.record_size > 255)
         exit_code = cli_usage(self, &command_asm, NULL, "--record takes 1 to 255 bytes");
     else {
         oak_part *part = cli_load_part(self, &command_asm, options.part, &exit_code);
-        unsigned count = 0;
-        while (files[count]) count++;
-        if (part) exit_code = assemble(self, part, files, count, &options);
+        oak_warning warnings[CLI_MOST_WARNINGS];
+        oak_asm_settings settings = {.paths = files, .path_count = cli_count_list((char **)(void *)files), .warnings = warnings,
+                                     .include_paths = (const char *const *)options.includes, .include_count = cli_count_list(options.includes)};
+        if (part && !cli_read_warnings(self, &command_asm, options.warns, warnings, &settings.warning_count)) exit_code = EXIT_USAGE;
+        else if (part) exit_code = assemble(self, part, &settings, &options);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
+    cli_free_project(&project);
     free(options.part);
     free(options.output);
     free(options.listing);
     free(options.symbols);
     free(options.deps);
+    for (char **one = options.includes; one && *one; one++) free(*one);
+    for (char **one = options.warns; one && *one; one++) free(*one);
+    free(options.includes);
+    free(options.warns);
     return exit_code;
 }
 
@@ -282,6 +301,8 @@ const command command_asm = {
     "      --deps FILE      write a dependency rule for make\n"
     "      --fill N         what fills the holes of raw bytes (255)\n"
     "      --record N       data bytes in one HEX record (16)\n"
+    "  -I, --include FOLDER where included files are looked for, too; repeat for more\n"
+    "  -w, --warn CODE=LEVEL  off, on or error; repeat. A comment allow(CODE) silences a line\n"
     "      --json           print the result and the diagnostics as one JSON document\n"
     "\n"
     "examples:\n"

@@ -7,7 +7,7 @@
 static int look(cli *self, const oak_part *part, const char *path, const char *symbols, uint32_t base, const char *output)
 {
     int exit_code;
-    oak_program *program = cli_load_program(self, part, &path, 1, symbols, base, &exit_code);
+    oak_program *program = cli_load_program(self, part, &(oak_asm_settings){.paths = &path, .path_count = 1}, symbols, base, &exit_code);
     if (!program) return exit_code;
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
@@ -24,8 +24,8 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
 {
     int exit_code;
     unsigned differences = 0;
-    oak_program *before = cli_load_program(self, part, &paths[0], 1, NULL, base, &exit_code);
-    oak_program *after = before ? cli_load_program(self, part, &paths[1], 1, NULL, base, &exit_code) : NULL;
+    oak_program *before = cli_load_program(self, part, &(oak_asm_settings){.paths = &paths[0], .path_count = 1}, NULL, base, &exit_code);
+    oak_program *after = before ? cli_load_program(self, part, &(oak_asm_settings){.paths = &paths[1], .path_count = 1}, NULL, base, &exit_code) : NULL;
     if (after) {
         cli_text text = {0};
         oak_text_sink sink = cli_text_sink(&text);

@@ -8,7 +8,7 @@ enum { DEFAULT_SECONDS = 10, MOST_SHOWS = 64 };
 
 typedef struct run_options {
     char *part, *clock, *time, *state_in, *state_out, *symbols;
-    char **stops, **sets, **drives, **shows;
+    char **stops, **sets, **drives, **shows, **includes, **warns;
     long long cycles, steps, base;
     int json, brief;
 } run_options;
@@ -137,16 +137,15 @@ static int run_session(cli *self, oak_session *session, const char *path, const 
     return exit_code;
 }
 
-static int run_program(cli *self, const oak_part *part, const char *const *paths, unsigned count,
-                       const run_options *options)
+static int run_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const run_options *options)
 {
-    const char *path = paths[0];
+    const char *path = settings->paths[0];
     int exit_code;
     oak_machine *machine = NULL;
     oak_session *session = NULL;
     uint32_t outside = 0;
     oak_program *program =
-        cli_load_program(self, part, paths, count, options->symbols, (uint32_t)options->base, &exit_code);
+        cli_load_program(self, part, settings, options->symbols, (uint32_t)options->base, &exit_code);
     if (!program) return exit_code;
     oak_status status = oak_machine_create(&self->host, part, &machine);
     if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
@@ -193,27 +192,42 @@ static int run(cli *self, int argc, const char **argv)
         {"symbols", 's', POPT_ARG_STRING, &options.symbols, 0, NULL, NULL},
         {"base", 0, POPT_ARG_LONGLONG, &options.base, 0, NULL, NULL},
         {"brief", 'b', POPT_ARG_NONE, &options.brief, 0, NULL, NULL},
+        {"include", 'I', POPT_ARG_ARGV, &options.includes, 0, NULL, NULL},
+        {"warn", 'w', POPT_ARG_ARGV, &options.warns, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &options.json, 0, NULL, NULL},
         POPT_TABLEEND,
     };
     poptContext context;
     bool done;
     int exit_code;
+    cli_project project = {0};
     const char **files = cli_options(self, &command_run, argc, argv, table, &context, &done);
+    int found = files && !files[0] ? cli_read_project(self, &project) : -1;
+    if (found == EXIT_DONE) {
+        files = (const char **)(void *)project.sources;
+        cli_take(&options.part, &project.part);
+        cli_take(&options.clock, &project.clock);
+    }
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
-    else if (!files[0]) exit_code = cli_usage(self, &command_run, NULL, "no program is given");
+    else if (found > 0) exit_code = found;
+    else if (!files[0]) exit_code = cli_usage(self, &command_run, NULL, "no program is given, and there is no " CLI_PROJECT_FILE);
     else {
         oak_part *part = cli_load_part(self, &command_run, options.part, &exit_code);
-        unsigned count = 0;
-        while (files[count]) count++;
-        if (part) exit_code = run_program(self, part, files, count, &options);
+        oak_warning warnings[CLI_MOST_WARNINGS];
+        oak_asm_settings settings = {.paths = files, .path_count = cli_count_list((char **)(void *)files), .warnings = warnings,
+                                     .include_paths = (const char *const *)options.includes, .include_count = cli_count_list(options.includes)};
+        if (part && !cli_read_warnings(self, &command_run, options.warns, warnings, &settings.warning_count)) exit_code = EXIT_USAGE;
+        else if (part) exit_code = run_program(self, part, &settings, &options);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
+    cli_free_project(&project);
     free_list(options.stops);
     free_list(options.sets);
     free_list(options.drives);
     free_list(options.shows);
+    free_list(options.includes);
+    free_list(options.warns);
     free(options.part);
     free(options.clock);
     free(options.time);
@@ -250,6 +264,8 @@ const command command_run = {
     "  -s, --symbols F       labels and lines for a HEX file, from `spindle asm --symbols F`\n"
     "      --base ADDRESS    where a raw binary (.bin) begins; 0 when not given\n"
     "  -b, --brief           only why and where it stopped, and what --show asks for\n"
+    "  -I, --include FOLDER where included files are looked for, too; repeat for more\n"
+    "  -w, --warn CODE=LEVEL  off, on or error; repeat. A comment allow(CODE) silences a line\n"
     "      --json            print everything as one JSON document\n"
     "\n"
     "expressions: a  dptr  p1.3  TR0  iram[0x30]  xram[0x4000:2]  count, with C operators\n"

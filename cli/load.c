@@ -40,9 +40,10 @@ static oak_status read_image(cli *self, kind of, const char *path, const uint8_t
     return oak_image_write(oak_program_image(program), base, text, size);
 }
 
-oak_program *cli_load_program(cli *self, const oak_part *part, const char *const *paths, unsigned count, const char *symbols, uint32_t base,
-                              int *exit_code)
+oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const char *symbols,
+                              uint32_t base, int *exit_code)
 {
+    const char *const *paths = settings->paths;
     uint8_t *bytes = NULL;
     size_t size = 0;
     oak_program *program = NULL;
@@ -53,8 +54,8 @@ oak_program *cli_load_program(cli *self, const oak_part *part, const char *const
     } else {
         kind of = kind_of(paths[0], bytes, size);
         if (of == KIND_SOURCE) {
-            status = oak_assemble_files(&self->host, part, paths, count, &self->sink, &program);
-        } else if (count > 1) {
+            status = oak_assemble_files(&self->host, part, settings, &self->sink, &program);
+        } else if (settings->path_count > 1) {
             cli_complain(self, "usage", paths[1], "Several files make one program only as source.", "an image stands alone");
             status = OAK_REFUSED;
         } else {
@@ -69,4 +70,35 @@ oak_program *cli_load_program(cli *self, const oak_part *part, const char *const
     if (!status) return program;
     oak_program_free(program);
     return NULL;
+}
+
+unsigned cli_count_list(char *const *list)
+{
+    unsigned count = 0;
+    while (list && list[count]) count++;
+    return count;
+}
+
+bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings, unsigned *count)
+{
+    static const char *const levels[] = {"off", "on", "error"};
+    for (; options && *options; options++) {
+        char *equals = strchr(*options, '=');
+        int level = -1;
+        const char *code = NULL, *known;
+        oak_warning_level usual;
+        for (int i = 0; equals && i < 3; i++)
+            if (strcmp(equals + 1, levels[i]) == 0) level = i;
+        size_t length = equals ? (size_t)(equals - *options) : 0;
+        for (unsigned i = 0; (known = oak_warning_at(i, &usual)); i++)
+            if (strlen(known) == length && strncmp(known, *options, length) == 0) code = known;
+        if (!code || level < 0 || *count == CLI_MOST_WARNINGS) {
+            char all[400] = "Write --warn CODE=off, on or error. Codes:";
+            for (unsigned i = 0; (known = oak_warning_at(i, &usual)); i++) snprintf(all + strlen(all), sizeof all - strlen(all), "%s %s", i ? "," : "", known);
+            cli_usage(self, of, all, "`%s` sets no warning", *options);
+            return false;
+        }
+        warnings[(*count)++] = (oak_warning){code, (oak_warning_level)level};
+    }
+    return true;
 }

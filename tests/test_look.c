@@ -258,7 +258,8 @@ static oak_program *assemble_two(const char *first, const char *second, collecte
     snprintf(a, sizeof a, "%.50s/%s", folder, first);
     snprintf(b, sizeof b, "%.50s/%s", folder, second);
     const char *const paths[] = {a, b};
-    oak_assemble_files(&host, part, paths, 2, &sink, &program);
+    oak_asm_settings settings = {.paths = paths, .path_count = 2};
+    oak_assemble_files(&host, part, &settings, &sink, &program);
     return program;
 }
 

@@ -20,9 +20,27 @@ typedef struct oak_program oak_program;
  * program. */
 oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
                         const oak_diag_sink *sink, oak_program **program);
-/* The same for several source files of one program. A name belongs to its file unless that file exports it. */
-oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths,
-                              unsigned count, const oak_diag_sink *sink, oak_program **program);
+/* How a warning is taken. Each has a code; a line silences it for itself with the comment `allow(CODE)`. */
+typedef enum oak_warning_level { OAK_WARN_OFF, OAK_WARN_ON, OAK_WARN_ERROR } oak_warning_level;
+typedef struct oak_warning {
+    const char *code;
+    oak_warning_level level;
+} oak_warning;
+
+typedef struct oak_asm_settings {
+    const char *const *paths; /* source files of one program; a name belongs to its file unless it is exported */
+    unsigned path_count;
+    const char *const *include_paths; /* looked through after the folder of the including file */
+    unsigned include_count;
+    const oak_warning *warnings; /* what differs from the usual level of a warning */
+    unsigned warning_count;
+} oak_asm_settings;
+
+/* The same for several files, with all that can be set. */
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
+                              const oak_diag_sink *sink, oak_program **program);
+/* The codes of warnings and their usual levels, from 0; NULL after the last. */
+const char *oak_warning_at(unsigned index, oak_warning_level *usual);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
 oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
                              size_t size, const oak_diag_sink *sink, oak_program **program);

@@ -256,32 +256,34 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
     return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const char *const *paths,
-                              unsigned count, const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
+                              const oak_diag_sink *sink, oak_program **program)
 {
     assembler as;
     if (!host->read_file) return OAK_UNSUPPORTED;
     oak_status status = open_assembler(&as, host, part, sink);
     if (status == OAK_UNSUPPORTED) return status;
-    for (unsigned i = 0; i < count && !status; i++) {
+    as.settings = settings;
+    for (unsigned i = 0; i < settings->path_count && !status; i++) {
+        const char *path = settings->paths[i];
         uint8_t *bytes = NULL;
         size_t size = 0;
-        status = host->read_file(host->context, paths[i], LARGEST_SOURCE, &bytes, &size);
+        status = host->read_file(host->context, path, LARGEST_SOURCE, &bytes, &size);
         if (status && status != OAK_NO_MEMORY)
-            oak_refuse(sink, "no-file", paths[i], 0, 0, NULL, "the source cannot be read: %s",
-                       oak_status_text(status));
+            oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s", oak_status_text(status));
         if (status) break;
         char *copy = oak_arena_text(&as.program->arena, bytes ? (const char *)bytes : "", size);
         host->resize(host->context, bytes, size, 0);
-        status = copy ? read_source(&as, paths[i], copy, size) : OAK_NO_MEMORY;
-        if (!status && count > 1) close_file(&as);
+        status = copy ? read_source(&as, path, copy, size) : OAK_NO_MEMORY;
+        if (!status && settings->path_count > 1) close_file(&as);
         if (as.out_of_memory) status = OAK_NO_MEMORY;
     }
     return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
-                        const oak_diag_sink *sink, oak_program **program)
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
+                        oak_program **program)
 {
-    return oak_assemble_files(host, part, &path, 1, sink, program);
+    oak_asm_settings settings = {.paths = &path, .path_count = 1};
+    return oak_assemble_files(host, part, &settings, sink, program);
 }

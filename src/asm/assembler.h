@@ -183,6 +183,7 @@ typedef struct assembler {
     const oak_isa *isa;
     oak_isa_tables *tables;
     const oak_diag_sink *sink;
+    const oak_asm_settings *settings; /* NULL: as usual */
     oak_program *program;
     oak_arena arena;
     bool out_of_memory;
@@ -241,6 +242,9 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, char 
 /* Columns count from 0; last is one past the end. */
 void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...) OAK_PRINTF(8, 9);
+/* A warning, as it is set: silent, a warning or an error. The usual level is in names.c. */
+void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
+              const char *format, ...) OAK_PRINTF(7, 8);
 void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault);
 /* The number of the line in its file, for messages. */
 uint32_t asm_line_of(const assembler *as, uint32_t place);

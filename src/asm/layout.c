@@ -466,6 +466,17 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
         return;
     }
     write_bytes(writer, one->address, bytes, one->size);
+    if (!as->isa->doubt) return;
+    unsigned decimal = 0;
+    const char *text = as->program->source[one->place].text;
+    for (unsigned i = 0; i < insn->count; i++) {
+        const oak_operand *operand = &insn->operand[i];
+        bool digits = operand->last > operand->first && !as->program->source[one->place].expanded;
+        for (unsigned c = operand->first; c < operand->last && digits; c++) digits = oak_is_digit(text[c]);
+        decimal |= (unsigned)digits << i;
+    }
+    if (as->isa->doubt(as->tables, row, insn, values, decimal, &why))
+        asm_warn(as, one->place, insn->operand[why.operand].first, insn->operand[why.operand].last, why.code, why.hint, "%s", why.message);
 }
 
 static void emit_data(assembler *as, const statement *one, byte_writer *writer)
@@ -496,6 +507,55 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
         }
         write_bytes(writer, address, bytes, one->unit);
         address += one->unit;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ the flow of the code */
+
+/* Looks at where execution goes from each instruction: behind it, and to its target. */
+static void check_flow(assembler *as)
+{
+    unsigned code = as->isa->about.code_space;
+    uint32_t size = 0;
+    for (unsigned i = 0; i < as->part->memory_count; i++) {
+        const oak_part_memory *memory = &as->part->memories[i];
+        if (memory->space == code && memory->base + memory->size > size) size = memory->base + memory->size;
+    }
+    uint8_t *starts = size <= 1 << 24 ? as->host->resize(as->host->context, NULL, 0, size + 1) : NULL;
+    if (!starts) {
+        as->out_of_memory = as->out_of_memory || size <= 1 << 24;
+        return;
+    }
+    memset(starts, 0, size + 1);
+    for (size_t i = 0; i < as->statement_count; i++) {
+        const statement *one = &as->statements[i];
+        if (one->kind == STATEMENT_INSN && one->space == code && one->address < size) starts[one->address] = 1;
+    }
+    for (size_t i = 0; i < as->statement_count; i++) {
+        const statement *one = &as->statements[i];
+        uint8_t bytes[OAK_LONGEST_INSN], byte;
+        oak_decoded decoded;
+        if (one->kind != STATEMENT_INSN || one->space != code || one->size > sizeof bytes) continue;
+        if (oak_image_read(as->program->image, one->address, 0, bytes, one->size) != one->size ||
+            as->isa->decode(as->tables, bytes, one->size, one->address, &decoded))
+            continue;
+        uint32_t next = one->address + one->size;
+        bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
+        size_t end = as->program->source[one->place].size;
+        if (goes_on && next < size && !starts[next])
+            asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
+                     "execution runs on into %s at 0x%04x", oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
+        if (decoded.has_target && decoded.target < size && !starts[decoded.target] && oak_image_byte(as->program->image, decoded.target, &byte))
+            asm_warn(as, one->place, 0, end, "jump-into-data", NULL, "this goes to 0x%04x, where no instruction begins", (unsigned)decoded.target);
+    }
+    oak_release(as->host, starts, size + 1, 1);
+}
+
+static void check_labels(assembler *as)
+{
+    for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
+        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported || symbol->name->shared == symbol) continue;
+        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length, "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
     }
 }
 
@@ -542,6 +602,8 @@ void asm_emit(assembler *as)
         }
     }
     if (writer.count) flush(&writer);
+    if (!as->error_count) check_flow(as);
+    check_labels(as);
     oak_value value;
     statement at = {.place = as->entry_place, .space = as->space};
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;

@@ -186,6 +186,46 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
                                              .hint = hint_copy};
 }
 
+static const oak_warning usual_levels[] = {
+    {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},    {"missing-mark", OAK_WARN_ON},
+    {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
+};
+enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
+
+const char *oak_warning_at(unsigned index, oak_warning_level *usual)
+{
+    if (index >= WARNINGS) return NULL;
+    *usual = usual_levels[index].level;
+    return usual_levels[index].code;
+}
+
+/* True when the comment of a line says allow(CODE). */
+static bool is_allowed(const oak_source_line *line, const char *code)
+{
+    static const char word[] = "allow(";
+    size_t length = oak_length(code), size = sizeof word - 1;
+    const char *at = asm_find_comment(line->text, line->text + line->size), *end = line->text + line->size;
+    for (; at + size + length < end; at++)
+        if (memcmp(at, word, size) == 0 && memcmp(at + size, code, length) == 0 && at[size + length] == ')') return true;
+    return false;
+}
+
+void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint, const char *format, ...)
+{
+    oak_warning_level level = OAK_WARN_ON;
+    for (unsigned i = 0; i < WARNINGS; i++)
+        if (oak_same(usual_levels[i].code, code)) level = usual_levels[i].level;
+    for (unsigned i = 0; as->settings && i < as->settings->warning_count; i++)
+        if (oak_same(as->settings->warnings[i].code, code)) level = as->settings->warnings[i].level;
+    if (level == OAK_WARN_OFF || is_allowed(&as->program->source[place], code)) return;
+    char message[300];
+    va_list arguments;
+    va_start(arguments, format);
+    oak_vformat(message, sizeof message, format, arguments);
+    va_end(arguments);
+    asm_report(as, level == OAK_WARN_ERROR ? OAK_ERROR : OAK_WARNING, place, first, last, code, hint, "%s", message);
+}
+
 void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault)
 {
     asm_report(as, OAK_ERROR, place, fault->first, fault->last, fault->code, fault->hint, "%s",

@@ -536,30 +536,38 @@ static void read_condition(assembler *as, int directive, const char *word, size_
 
 /* ------------------------------------------------------------------------------------------ files */
 
-const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
-                     size_t *size, const char **path)
+/* Reads `folder` + `name`; the path it has is kept. */
+static oak_status try_file(assembler *as, const char *folder, size_t folder_length, const char *name, uint32_t length, uint8_t **bytes, size_t *size,
+                           const char **path)
 {
-    oak_buf name;
-    oak_buf_open(&name, as->host);
-    const char *base = as->program->files[as->program->source[as->place].file].name;
+    oak_buf whole;
+    oak_buf_open(&whole, as->host);
+    if (length && name[0] != '/') oak_buf_add(&whole, folder, folder_length);
+    if (whole.size && whole.bytes[whole.size - 1] != '/') oak_buf_char(&whole, '/');
+    oak_buf_add(&whole, name, length);
+    *path = whole.failed ? NULL : oak_arena_text(&as->program->arena, oak_buf_string(&whole), whole.size);
+    oak_buf_close(&whole);
+    if (!*path) return OAK_NO_MEMORY;
+    return as->host->read_file ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, bytes, size) : OAK_UNSUPPORTED;
+}
+
+const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to, size_t *size,
+                     const char **path)
+{
+    const char *base = as->program->files[as->program->source[as->place].file].name, *other;
     size_t folder = oak_length(base);
     while (folder && base[folder - 1] != '/') folder--;
-    if (length && text[0] != '/') oak_buf_add(&name, base, folder);
-    oak_buf_add(&name, text, length);
-    *path = name.failed ? NULL : oak_arena_text(&as->program->arena, oak_buf_string(&name), name.size);
-    oak_buf_close(&name);
-    if (!*path) {
-        as->out_of_memory = true;
-        return NULL;
-    }
     uint8_t *bytes = NULL;
-    oak_status status = as->host->read_file
-                            ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, &bytes, size)
-                            : OAK_UNSUPPORTED;
+    oak_status status = try_file(as, base, folder, text, length, &bytes, size, path);
+    for (unsigned i = 0; status == OAK_NOT_FOUND && as->settings && i < as->settings->include_count; i++) {
+        const char *where = as->settings->include_paths[i];
+        status = try_file(as, where, oak_length(where), text, length, &bytes, size, &other);
+        if (!status) *path = other;
+    }
     if (status == OAK_NO_MEMORY) as->out_of_memory = true;
     else if (status)
-        REPORT(as, from, to, "no-file", "A file is looked for beside the one that names it.",
-               "`%s` cannot be read: %s", *path, oak_status_text(status));
+        REPORT(as, from, to, "no-file", "A file is looked for beside the one that names it, then in the include folders.", "`%s` cannot be read: %s", *path,
+               oak_status_text(status));
     if (status) return NULL;
     const char *kept = oak_arena_text(&as->program->arena, bytes ? (const char *)bytes : "", *size);
     as->host->resize(as->host->context, bytes, *size, 0);

@@ -193,6 +193,10 @@ typedef struct oak_isa {
      * a value. */
     oak_status (*encode)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                          const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
+    /* What looks wrong though it can be encoded: true with *why filled in. `decimal` has a bit for each operand that is
+     * written as a plain decimal number. NULL where there is nothing to doubt. */
+    bool (*doubt)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
+                  unsigned decimal, oak_refusal *why);
     /* The address of bit `bit` of the cell at `cell`; OAK_REFUSED when the cell has no bit addresses. */
     oak_status (*bit_of)(const oak_value *cell, int64_t bit, oak_value *result);
 

@@ -19,7 +19,7 @@ static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *byte
     if (!bytes) return;
     oak_buf_text(buf, "  here      |");
     for (unsigned i = 0; i < bit; i++) {
-        oak_buf_format(buf, " %u", bytes[i / 8] >> (7 - i % 8) & 1u);
+        oak_buf_format(buf, " %u", (unsigned)bytes[i / 8] >> (7 - i % 8) & 1u);
         if (i % 8 == 7) oak_buf_text(buf, " |");
     }
     oak_buf_char(buf, '\n');

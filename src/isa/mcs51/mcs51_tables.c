@@ -323,6 +323,7 @@ const oak_isa oak_isa_mcs51 = {
     .forms = mcs51_forms,
     .size = row_size,
     .encode = mcs51_encode,
+    .doubt = mcs51_doubt,
     .bit_of = mcs51_bit_of,
     .decode = mcs51_decode,
     .print = mcs51_print,

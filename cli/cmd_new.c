@@ -1,0 +1,117 @@
+/* cmd_new.c — spindle new: a project that builds and runs as it stands. */
+#define _POSIX_C_SOURCE 200809L
+#include <dirent.h>
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "cli.h"
+
+/* Copies a text with {part} and {name} filled in. */
+static void fill_in(const char *text, size_t size, const char *part, const char *name, const oak_text_sink *out)
+{
+    for (size_t at = 0; at < size;) {
+        const char *word = NULL;
+        size_t used = 0;
+        if (size - at >= 6 && memcmp(text + at, "{part}", 6) == 0) word = part, used = 6;
+        else if (size - at >= 6 && memcmp(text + at, "{name}", 6) == 0) word = name, used = 6;
+        if (word) out->write(out->context, word, strlen(word));
+        else out->write(out->context, text + at, used = 1);
+        at += used;
+    }
+}
+
+static int copy_file(cli *self, const char *from, const char *to, const char *part, const char *name)
+{
+    uint8_t *bytes = NULL;
+    size_t size = 0;
+    oak_status status = self->host.read_file(self->host.context, from, 1 << 20, &bytes, &size);
+    if (status) return cli_failed(self, status, from);
+    cli_text text = {0};
+    oak_text_sink sink = cli_text_sink(&text);
+    fill_in((const char *)bytes, size, part, name, &sink);
+    self->host.resize(self->host.context, bytes, size, 0);
+    int exit_code = cli_write_file(self, to, &text) ? EXIT_DONE : EXIT_REFUSED;
+    free(text.bytes);
+    return exit_code;
+}
+
+/* The templates of an architecture lie beside the parts: templates/ARCHITECTURE/NAME. */
+static void template_folder(const oak_part *part, const char *name, char *path, size_t room)
+{
+    const char *parts = cli_parts_folder();
+    snprintf(path, room, "%s/../templates/%s/%s", parts ? parts : ".", part->architecture->name, name);
+}
+
+static int make(cli *self, const char *folder, const oak_part *part, const char *part_name, const char *template_name)
+{
+    char from[9000], source[9600], target[9600];
+    const char *slash = strrchr(folder, '/'), *name = slash && slash[1] ? slash + 1 : folder;
+    template_folder(part, template_name, from, sizeof from);
+    DIR *entries = opendir(from);
+    if (!entries) return cli_usage(self, &command_new, "`basic` is always there.", "there is no template `%s` for %s", template_name, part->architecture->name);
+    int exit_code = EXIT_DONE;
+    if (mkdir(folder, 0777) && errno != EEXIST) {
+        cli_complain(self, "no-output", folder, "Does the folder above it exist, and may you write there?", "this folder cannot be made");
+        exit_code = EXIT_REFUSED;
+    }
+    struct dirent *entry;
+    /* Nothing that is there already is touched: look first, write then. */
+    for (int writing = 0; writing < 2 && !exit_code; writing++) {
+        rewinddir(entries);
+        while (!exit_code && (entry = readdir(entries))) {
+            if (entry->d_name[0] == '.') continue;
+            snprintf(source, sizeof source, "%s/%s", from, entry->d_name);
+            snprintf(target, sizeof target, "%.8000s/%s", folder, entry->d_name);
+            if (writing) {
+                exit_code = copy_file(self, source, target, part_name, name);
+            } else if (access(target, F_OK) == 0) {
+                cli_complain(self, "exists", target, "Choose a new folder; nothing was written.", "this file is already there");
+                exit_code = EXIT_REFUSED;
+            }
+        }
+    }
+    closedir(entries);
+    if (!exit_code) printf("%s: a project for %s. Begin with:\n\n  cd %s\n  spindle asm\n  spindle run --time 5ms\n", folder, part->name, folder);
+    return exit_code;
+}
+
+static int run(cli *self, int argc, const char **argv)
+{
+    char *part_name = NULL, *template_name = NULL;
+    const struct poptOption table[] = {{"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL}, {"template", 't', POPT_ARG_STRING, &template_name, 0, NULL, NULL}, POPT_TABLEEND};
+    poptContext context;
+    bool done;
+    int exit_code;
+    const char **folders = cli_options(self, &command_new, argc, argv, table, &context, &done);
+    if (!folders) exit_code = done ? EXIT_DONE : EXIT_USAGE;
+    else if (!folders[0] || folders[1]) exit_code = cli_usage(self, &command_new, NULL, "one folder is needed");
+    else {
+        oak_part *part = cli_load_part(self, &command_new, part_name, &exit_code);
+        if (part) exit_code = make(self, folders[0], part, part_name, template_name ? template_name : "basic");
+        oak_part_free(part);
+    }
+    if (context) poptFreeContext(context);
+    free(part_name);
+    free(template_name);
+    return exit_code;
+}
+
+const command command_new = {
+    "new",
+    "begin a project that builds and runs as it stands",
+    "usage: spindle new FOLDER --part PART [--template NAME]\n"
+    "\n"
+    "Writes a small program with vectors, variables, port setup, a main loop and a\n"
+    "subroutine, a project file (spindle.yaml) and a README with a first check. In the\n"
+    "folder, `spindle asm` and `spindle run` need no file names.\n"
+    "\n"
+    "  -p, --part PART        the microcontroller, by name or as a path to a part file\n"
+    "  -t, --template NAME    another beginning than `basic`\n"
+    "\n"
+    "examples:\n"
+    "  spindle new knocker --part mcs51-8k\n",
+    run,
+};
