@@ -78,8 +78,8 @@ void cli_print_json(cli *self, cJSON *document);
 const char *cli_count(unsigned long long count, char *text, size_t room);
 
 /* load.c: a program from source, Intel HEX, S-records or raw binary; NULL after a message. `symbols` may be NULL. */
-oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const char *symbols,
-                              uint32_t base, int *exit_code);
+oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
+                              const char *symbols, uint32_t base, int *exit_code);
 /* Reads "CODE=off|on|error" options into room for CLI_MOST_WARNINGS; false after a message. */
 enum { CLI_MOST_WARNINGS = 40 };
 bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings, unsigned *count);

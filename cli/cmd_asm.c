@@ -207,7 +207,8 @@ static void print_json(cli *self, const oak_program *program, const char *output
     cli_print_json(self, root);
 }
 
-static int assemble(cli *self, const oak_part *part, const oak_asm_settings *settings, const asm_options *options)
+static int assemble(cli *self, const oak_part *part, const oak_asm_settings *settings,
+                    const asm_options *options)
 {
     const char *source = settings->paths[0];
     oak_program *program = NULL;
@@ -257,15 +258,21 @@ static int run(cli *self, int argc, const char **argv)
     }
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (found > 0) exit_code = found;
-    else if (!files[0]) exit_code = cli_usage(self, &command_asm, NULL, "no source file is given, and there is no " CLI_PROJECT_FILE);
+    else if (!files[0])
+        exit_code =
+            cli_usage(self, &command_asm, NULL, "no source file is given, and there is no " CLI_PROJECT_FILE);
     else if (options.record_size < 1 || options.record_size > 255)
         exit_code = cli_usage(self, &command_asm, NULL, "--record takes 1 to 255 bytes");
     else {
         oak_part *part = cli_load_part(self, &command_asm, options.part, &exit_code);
         oak_warning warnings[CLI_MOST_WARNINGS];
-        oak_asm_settings settings = {.paths = files, .path_count = cli_count_list((char **)(void *)files), .warnings = warnings,
-                                     .include_paths = (const char *const *)options.includes, .include_count = cli_count_list(options.includes)};
-        if (part && !cli_read_warnings(self, &command_asm, options.warns, warnings, &settings.warning_count)) exit_code = EXIT_USAGE;
+        oak_asm_settings settings = {.paths = files,
+                                     .path_count = cli_count_list((char **)(void *)files),
+                                     .warnings = warnings,
+                                     .include_paths = (const char *const *)options.includes,
+                                     .include_count = cli_count_list(options.includes)};
+        if (part && !cli_read_warnings(self, &command_asm, options.warns, warnings, &settings.warning_count))
+            exit_code = EXIT_USAGE;
         else if (part) exit_code = assemble(self, part, &settings, &options);
         oak_part_free(part);
     }

@@ -4,15 +4,19 @@
 
 #include "cli.h"
 
-static int look(cli *self, const oak_part *part, const char *path, const char *symbols, uint32_t base, const char *output)
+static int look(cli *self, const oak_part *part, const char *path, const char *symbols, uint32_t base,
+                const char *output)
 {
     int exit_code;
-    oak_program *program = cli_load_program(self, part, &(oak_asm_settings){.paths = &path, .path_count = 1}, symbols, base, &exit_code);
+    oak_program *program = cli_load_program(self, part, &(oak_asm_settings){.paths = &path, .path_count = 1},
+                                            symbols, base, &exit_code);
     if (!program) return exit_code;
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
     oak_status status = oak_look(program, &sink);
-    if (status == OAK_OUT_OF_RANGE) cli_complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.", "the image has bytes where the part has no code memory");
+    if (status == OAK_OUT_OF_RANGE)
+        cli_complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.",
+                     "the image has bytes where the part has no code memory");
     exit_code = cli_failed(self, status, path);
     if (!exit_code && !cli_write_file(self, output ? output : "-", &text)) exit_code = EXIT_REFUSED;
     free(text.bytes);
@@ -24,8 +28,12 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
 {
     int exit_code;
     unsigned differences = 0;
-    oak_program *before = cli_load_program(self, part, &(oak_asm_settings){.paths = &paths[0], .path_count = 1}, NULL, base, &exit_code);
-    oak_program *after = before ? cli_load_program(self, part, &(oak_asm_settings){.paths = &paths[1], .path_count = 1}, NULL, base, &exit_code) : NULL;
+    oak_program *before = cli_load_program(
+        self, part, &(oak_asm_settings){.paths = &paths[0], .path_count = 1}, NULL, base, &exit_code);
+    oak_program *after =
+        before ? cli_load_program(self, part, &(oak_asm_settings){.paths = &paths[1], .path_count = 1}, NULL,
+                                  base, &exit_code)
+               : NULL;
     if (after) {
         cli_text text = {0};
         oak_text_sink sink = cli_text_sink(&text);
@@ -33,7 +41,9 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
         if (!exit_code) {
             printf("- %s\n+ %s\n\n", paths[0], paths[1]);
             if (text.bytes) fputs(text.bytes, stdout);
-            if (differences) printf("\n%u stretch%s differ%s\n", differences, differences == 1 ? "" : "es", differences == 1 ? "s" : "");
+            if (differences)
+                printf("\n%u stretch%s differ%s\n", differences, differences == 1 ? "" : "es",
+                       differences == 1 ? "s" : "");
             else printf("the same bytes\n");
             if (differences) exit_code = EXIT_EXPECTATION;
         }
@@ -50,9 +60,12 @@ static int run(cli *self, int argc, const char **argv)
     int comparing = 0;
     long long base = 0;
     const struct poptOption table[] = {
-        {"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},     {"symbols", 's', POPT_ARG_STRING, &symbols, 0, NULL, NULL},
-        {"output", 'o', POPT_ARG_STRING, &output, 0, NULL, NULL},      {"compare", 'c', POPT_ARG_NONE, &comparing, 0, NULL, NULL},
-        {"base", 0, POPT_ARG_LONGLONG, &base, 0, NULL, NULL},          POPT_TABLEEND,
+        {"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
+        {"symbols", 's', POPT_ARG_STRING, &symbols, 0, NULL, NULL},
+        {"output", 'o', POPT_ARG_STRING, &output, 0, NULL, NULL},
+        {"compare", 'c', POPT_ARG_NONE, &comparing, 0, NULL, NULL},
+        {"base", 0, POPT_ARG_LONGLONG, &base, 0, NULL, NULL},
+        POPT_TABLEEND,
     };
     poptContext context;
     bool done;
@@ -60,11 +73,16 @@ static int run(cli *self, int argc, const char **argv)
     const char **files = cli_options(self, &command_look, argc, argv, table, &context, &done);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (!files[0]) exit_code = cli_usage(self, &command_look, NULL, "no image is given");
-    else if (comparing && (!files[1] || files[2])) exit_code = cli_usage(self, &command_look, NULL, "--compare takes two images");
-    else if (!comparing && files[1]) exit_code = cli_usage(self, &command_look, "--compare shows what differs between two.", "one image at a time: `%s` is one too many", files[1]);
+    else if (comparing && (!files[1] || files[2]))
+        exit_code = cli_usage(self, &command_look, NULL, "--compare takes two images");
+    else if (!comparing && files[1])
+        exit_code = cli_usage(self, &command_look, "--compare shows what differs between two.",
+                              "one image at a time: `%s` is one too many", files[1]);
     else {
         oak_part *part = cli_load_part(self, &command_look, part_name, &exit_code);
-        if (part) exit_code = comparing ? compare(self, part, files, (uint32_t)base) : look(self, part, files[0], symbols, (uint32_t)base, output);
+        if (part)
+            exit_code = comparing ? compare(self, part, files, (uint32_t)base)
+                                  : look(self, part, files[0], symbols, (uint32_t)base, output);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);

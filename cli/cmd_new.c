@@ -10,7 +10,8 @@
 #include "cli.h"
 
 /* Copies a text with {part} and {name} filled in. */
-static void fill_in(const char *text, size_t size, const char *part, const char *name, const oak_text_sink *out)
+static void fill_in(const char *text, size_t size, const char *part, const char *name,
+                    const oak_text_sink *out)
 {
     for (size_t at = 0; at < size;) {
         const char *word = NULL;
@@ -45,16 +46,20 @@ static void template_folder(const oak_part *part, const char *name, char *path, 
     snprintf(path, room, "%s/../templates/%s/%s", parts ? parts : ".", part->architecture->name, name);
 }
 
-static int make(cli *self, const char *folder, const oak_part *part, const char *part_name, const char *template_name)
+static int make(cli *self, const char *folder, const oak_part *part, const char *part_name,
+                const char *template_name)
 {
     char from[9000], source[9600], target[9600];
     const char *slash = strrchr(folder, '/'), *name = slash && slash[1] ? slash + 1 : folder;
     template_folder(part, template_name, from, sizeof from);
     DIR *entries = opendir(from);
-    if (!entries) return cli_usage(self, &command_new, "`basic` is always there.", "there is no template `%s` for %s", template_name, part->architecture->name);
+    if (!entries)
+        return cli_usage(self, &command_new, "`basic` is always there.", "there is no template `%s` for %s",
+                         template_name, part->architecture->name);
     int exit_code = EXIT_DONE;
     if (mkdir(folder, 0777) && errno != EEXIST) {
-        cli_complain(self, "no-output", folder, "Does the folder above it exist, and may you write there?", "this folder cannot be made");
+        cli_complain(self, "no-output", folder, "Does the folder above it exist, and may you write there?",
+                     "this folder cannot be made");
         exit_code = EXIT_REFUSED;
     }
     struct dirent *entry;
@@ -68,29 +73,36 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
             if (writing) {
                 exit_code = copy_file(self, source, target, part_name, name);
             } else if (access(target, F_OK) == 0) {
-                cli_complain(self, "exists", target, "Choose a new folder; nothing was written.", "this file is already there");
+                cli_complain(self, "exists", target, "Choose a new folder; nothing was written.",
+                             "this file is already there");
                 exit_code = EXIT_REFUSED;
             }
         }
     }
     closedir(entries);
-    if (!exit_code) printf("%s: a project for %s. Begin with:\n\n  cd %s\n  spindle asm\n  spindle run --time 5ms\n", folder, part->name, folder);
+    if (!exit_code)
+        printf("%s: a project for %s. Begin with:\n\n  cd %s\n  spindle asm\n  spindle run --time 5ms\n",
+               folder, part->name, folder);
     return exit_code;
 }
 
 static int run(cli *self, int argc, const char **argv)
 {
     char *part_name = NULL, *template_name = NULL;
-    const struct poptOption table[] = {{"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL}, {"template", 't', POPT_ARG_STRING, &template_name, 0, NULL, NULL}, POPT_TABLEEND};
+    const struct poptOption table[] = {{"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
+                                       {"template", 't', POPT_ARG_STRING, &template_name, 0, NULL, NULL},
+                                       POPT_TABLEEND};
     poptContext context;
     bool done;
     int exit_code;
     const char **folders = cli_options(self, &command_new, argc, argv, table, &context, &done);
     if (!folders) exit_code = done ? EXIT_DONE : EXIT_USAGE;
-    else if (!folders[0] || folders[1]) exit_code = cli_usage(self, &command_new, NULL, "one folder is needed");
+    else if (!folders[0] || folders[1])
+        exit_code = cli_usage(self, &command_new, NULL, "one folder is needed");
     else {
         oak_part *part = cli_load_part(self, &command_new, part_name, &exit_code);
-        if (part) exit_code = make(self, folders[0], part, part_name, template_name ? template_name : "basic");
+        if (part)
+            exit_code = make(self, folders[0], part, part_name, template_name ? template_name : "basic");
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);

@@ -137,7 +137,8 @@ static int run_session(cli *self, oak_session *session, const char *path, const 
     return exit_code;
 }
 
-static int run_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const run_options *options)
+static int run_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
+                       const run_options *options)
 {
     const char *path = settings->paths[0];
     int exit_code;
@@ -210,13 +211,19 @@ static int run(cli *self, int argc, const char **argv)
     }
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (found > 0) exit_code = found;
-    else if (!files[0]) exit_code = cli_usage(self, &command_run, NULL, "no program is given, and there is no " CLI_PROJECT_FILE);
+    else if (!files[0])
+        exit_code =
+            cli_usage(self, &command_run, NULL, "no program is given, and there is no " CLI_PROJECT_FILE);
     else {
         oak_part *part = cli_load_part(self, &command_run, options.part, &exit_code);
         oak_warning warnings[CLI_MOST_WARNINGS];
-        oak_asm_settings settings = {.paths = files, .path_count = cli_count_list((char **)(void *)files), .warnings = warnings,
-                                     .include_paths = (const char *const *)options.includes, .include_count = cli_count_list(options.includes)};
-        if (part && !cli_read_warnings(self, &command_run, options.warns, warnings, &settings.warning_count)) exit_code = EXIT_USAGE;
+        oak_asm_settings settings = {.paths = files,
+                                     .path_count = cli_count_list((char **)(void *)files),
+                                     .warnings = warnings,
+                                     .include_paths = (const char *const *)options.includes,
+                                     .include_count = cli_count_list(options.includes)};
+        if (part && !cli_read_warnings(self, &command_run, options.warns, warnings, &settings.warning_count))
+            exit_code = EXIT_USAGE;
         else if (part) exit_code = run_program(self, part, &settings, &options);
         oak_part_free(part);
     }

@@ -28,11 +28,13 @@ static kind kind_of(const char *path, const uint8_t *bytes, size_t size)
     while (at < size && strchr(" \r\n\t", bytes[at]) && bytes[at]) at++;
     if (at < size && bytes[at] == ':') return KIND_HEX;
     bool srec = at + 9 < size && bytes[at] == 'S' && bytes[at + 1] >= '0' && bytes[at + 1] <= '9';
-    for (size_t i = 2; srec && i < 10; i++) srec = strchr("0123456789ABCDEF", bytes[at + i]) != NULL && bytes[at + i];
+    for (size_t i = 2; srec && i < 10; i++)
+        srec = strchr("0123456789ABCDEF", bytes[at + i]) != NULL && bytes[at + i];
     return srec ? KIND_SREC : KIND_SOURCE;
 }
 
-static oak_status read_image(cli *self, kind of, const char *path, const uint8_t *bytes, size_t size, uint32_t base, oak_program *program)
+static oak_status read_image(cli *self, kind of, const char *path, const uint8_t *bytes, size_t size,
+                             uint32_t base, oak_program *program)
 {
     const char *text = bytes ? (const char *)bytes : "";
     if (of == KIND_HEX) return oak_hex_read(oak_program_image(program), text, size, path, &self->sink);
@@ -40,8 +42,8 @@ static oak_status read_image(cli *self, kind of, const char *path, const uint8_t
     return oak_image_write(oak_program_image(program), base, text, size);
 }
 
-oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings, const char *symbols,
-                              uint32_t base, int *exit_code)
+oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
+                              const char *symbols, uint32_t base, int *exit_code)
 {
     const char *const *paths = settings->paths;
     uint8_t *bytes = NULL;
@@ -49,14 +51,16 @@ oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_set
     oak_program *program = NULL;
     oak_status status = self->host.read_file(self->host.context, paths[0], 256u << 20, &bytes, &size);
     if (status) {
-        cli_complain(self, "no-file", paths[0], "A program is a source file, an Intel HEX file, S-records or a .bin file.",
+        cli_complain(self, "no-file", paths[0],
+                     "A program is a source file, an Intel HEX file, S-records or a .bin file.",
                      status == OAK_NOT_FOUND ? "there is no such file" : oak_status_text(status));
     } else {
         kind of = kind_of(paths[0], bytes, size);
         if (of == KIND_SOURCE) {
             status = oak_assemble_files(&self->host, part, settings, &self->sink, &program);
         } else if (settings->path_count > 1) {
-            cli_complain(self, "usage", paths[1], "Several files make one program only as source.", "an image stands alone");
+            cli_complain(self, "usage", paths[1], "Several files make one program only as source.",
+                         "an image stands alone");
             status = OAK_REFUSED;
         } else {
             status = oak_program_create(&self->host, part, &program);
@@ -94,7 +98,8 @@ bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning
             if (strlen(known) == length && strncmp(known, *options, length) == 0) code = known;
         if (!code || level < 0 || *count == CLI_MOST_WARNINGS) {
             char all[400] = "Write --warn CODE=off, on or error. Codes:";
-            for (unsigned i = 0; (known = oak_warning_at(i, &usual)); i++) snprintf(all + strlen(all), sizeof all - strlen(all), "%s %s", i ? "," : "", known);
+            for (unsigned i = 0; (known = oak_warning_at(i, &usual)); i++)
+                snprintf(all + strlen(all), sizeof all - strlen(all), "%s %s", i ? "," : "", known);
             cli_usage(self, of, all, "`%s` sets no warning", *options);
             return false;
         }

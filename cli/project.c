@@ -8,16 +8,25 @@
 
 static void refuse(cli *self, const yaml_mark_t *mark, const char *hint, const char *message)
 {
-    oak_diagnostic d = {.severity = OAK_ERROR, .code = "project-file", .file = CLI_PROJECT_FILE, .line = (uint32_t)mark->line + 1,
-                        .column = (uint32_t)mark->column + 1, .column_end = (uint32_t)mark->column + 2, .message = message, .hint = hint};
+    oak_diagnostic d = {.severity = OAK_ERROR,
+                        .code = "project-file",
+                        .file = CLI_PROJECT_FILE,
+                        .line = (uint32_t)mark->line + 1,
+                        .column = (uint32_t)mark->column + 1,
+                        .column_end = (uint32_t)mark->column + 2,
+                        .message = message,
+                        .hint = hint};
     self->sink.report(self->sink.context, &d);
 }
 
 static bool read_sources(cli *self, yaml_document_t *document, const yaml_node_t *list, cli_project *project)
 {
-    size_t count = list->type == YAML_SEQUENCE_NODE ? (size_t)(list->data.sequence.items.top - list->data.sequence.items.start) : 0;
+    size_t count = list->type == YAML_SEQUENCE_NODE
+                       ? (size_t)(list->data.sequence.items.top - list->data.sequence.items.start)
+                       : 0;
     if (!count || count > CLI_MOST_SOURCES) {
-        refuse(self, &list->start_mark, "Write `sources:` and below it `  - main.asm`.", "`sources` must be a list of 1 to 200 files");
+        refuse(self, &list->start_mark, "Write `sources:` and below it `  - main.asm`.",
+               "`sources` must be a list of 1 to 200 files");
         return false;
     }
     for (size_t i = 0; i < count; i++) {
@@ -37,15 +46,22 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
     struct {
         const char *key;
         char **value;
-    } texts[] = {{"part", &project->part}, {"clock", &project->clock}, {"output", &project->output}, {"listing", &project->listing}, {"symbols", &project->symbols}};
+    } texts[] = {{"part", &project->part},
+                 {"clock", &project->clock},
+                 {"output", &project->output},
+                 {"listing", &project->listing},
+                 {"symbols", &project->symbols}};
     enum { TEXTS = sizeof texts / sizeof *texts };
     yaml_mark_t begin = {0};
     if (!root || root->type != YAML_MAPPING_NODE) {
-        refuse(self, root ? &root->start_mark : &begin, NULL, "a project file is a list of `key: value` lines");
+        refuse(self, root ? &root->start_mark : &begin, NULL,
+               "a project file is a list of `key: value` lines");
         return false;
     }
-    for (const yaml_node_pair_t *pair = root->data.mapping.pairs.start; pair < root->data.mapping.pairs.top; pair++) {
-        const yaml_node_t *key = yaml_document_get_node(document, pair->key), *value = yaml_document_get_node(document, pair->value);
+    for (const yaml_node_pair_t *pair = root->data.mapping.pairs.start; pair < root->data.mapping.pairs.top;
+         pair++) {
+        const yaml_node_t *key = yaml_document_get_node(document, pair->key),
+                          *value = yaml_document_get_node(document, pair->value);
         const char *name = key->type == YAML_SCALAR_NODE ? (const char *)key->data.scalar.value : "?";
         if (strcmp(name, "sources") == 0) {
             if (!read_sources(self, document, value, project)) return false;
@@ -55,14 +71,16 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
         while (i < TEXTS && strcmp(texts[i].key, name) != 0) i++;
         if (i == TEXTS || value->type != YAML_SCALAR_NODE || *texts[i].value) {
             char message[200];
-            snprintf(message, sizeof message, i == TEXTS ? "there is no key `%.100s`" : "`%.100s` is one text", name);
+            snprintf(message, sizeof message,
+                     i == TEXTS ? "there is no key `%.100s`" : "`%.100s` is one text", name);
             refuse(self, &key->start_mark, "Keys: part, clock, sources, output, listing, symbols.", message);
             return false;
         }
         *texts[i].value = strdup((const char *)value->data.scalar.value);
     }
     if (project->source_count) return true;
-    refuse(self, &root->start_mark, "Write `sources:` and below it `  - main.asm`.", "the project names no sources");
+    refuse(self, &root->start_mark, "Write `sources:` and below it `  - main.asm`.",
+           "the project names no sources");
     return false;
 }
 
@@ -83,7 +101,8 @@ int cli_read_project(cli *self, cli_project *project)
             good = read_document(self, &document, project);
             yaml_document_delete(&document);
         } else {
-            refuse(self, &parser.problem_mark, NULL, parser.problem ? parser.problem : "this is not valid YAML");
+            refuse(self, &parser.problem_mark, NULL,
+                   parser.problem ? parser.problem : "this is not valid YAML");
         }
         yaml_parser_delete(&parser);
     }

@@ -211,6 +211,44 @@ START_TEST(what_never_ends_is_refused_at_once)
 }
 END_TEST
 
+START_TEST(warnings_are_given_and_can_be_silenced)
+{
+    static const struct {
+        const char *source, *code;
+        unsigned line, column, column_end;
+    } cases[] = {{"x: mov r2, 20\n sjmp x", "missing-mark", 1, 12, 14},
+                 {"x: mov a, #p1\n sjmp x", "doubtful-mark", 1, 11, 14},
+                 {"nop: sjmp nop", "operation-as-label", 1, 1, 4},
+                 {" nop\n db 1", "runs-off", 1, 1, 5},
+                 {" inc a", "runs-off", 1, 1, 7},
+                 {"x: sjmp y\ny: db 1", "jump-into-data", 1, 1, 10}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        collected diags;
+        oak_program *program = assemble(part, cases[i].source, &diags);
+        ck_assert_ptr_nonnull(program);
+        if (diags.count != 1) show_collected(&diags);
+        ck_assert_uint_eq(diags.count, 1);
+        ck_assert_int_eq(diags.one[0].severity, OAK_WARNING);
+        ck_assert_str_eq(diags.one[0].code, cases[i].code);
+        ck_assert_uint_eq(diags.one[0].line, cases[i].line);
+        ck_assert_uint_eq(diags.one[0].column, cases[i].column);
+        ck_assert_uint_eq(diags.one[0].column_end, cases[i].column_end);
+        oak_program_free(program);
+    }
+    static const char *const quiet[] = {"x: mov r2, 20 ; allow(missing-mark)\n sjmp x",
+                                        "x: mov r2, 0x14\n mov a, 5+1\n push 3\n mov 30, a\n inc 20\n sjmp x",
+                                        "x: mov r0, #buf\n sjmp x\n org iram:0x40\nbuf: ds 1",
+                                        "x: call s\n sjmp x\ns: ret\n db 1"};
+    for (unsigned i = 0; i < sizeof quiet / sizeof *quiet; i++) {
+        collected diags;
+        oak_program *program = assemble(part, quiet[i], &diags);
+        show_collected(&diags);
+        ck_assert(program && diags.count == 0);
+        oak_program_free(program);
+    }
+}
+END_TEST
+
 /* Every diagnostic: its code, line, columns (from 1; the end is one past), and words of message and hint. */
 typedef struct wrong {
     const char *source, *code;
@@ -451,6 +489,7 @@ RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form,
           repetitions_count_and_go_through_lists, conditions_choose_what_is_read,
           local_labels_belong_to_the_label_before_them, structures_bits_and_alignment_give_numbers,
           a_mistake_in_a_macro_is_told_once_with_its_way, what_never_ends_is_refused_at_once,
-          every_mistake_is_named_with_its_place, two_mistakes_give_two_messages_in_the_order_of_the_source,
-          one_wrong_org_is_one_message, huge_input_is_refused_quickly,
-          the_listing_shows_address_bytes_and_cycles, lines_and_labels_are_found)
+          warnings_are_given_and_can_be_silenced, every_mistake_is_named_with_its_place,
+          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message,
+          huge_input_is_refused_quickly, the_listing_shows_address_bytes_and_cycles,
+          lines_and_labels_are_found)

@@ -53,7 +53,8 @@ START_TEST(random_images_come_back_to_the_same_bytes)
         for (unsigned piece = 0; piece < 1 + round % 5; piece++) {
             uint8_t bytes[400];
             size_t count = 1 + random32(&seed) % sizeof bytes;
-            for (size_t i = 0; i < count; i++) bytes[i] = round % 3 == 0 ? (uint8_t)(' ' + random32(&seed) % 95) : (uint8_t)random32(&seed);
+            for (size_t i = 0; i < count; i++)
+                bytes[i] = round % 3 == 0 ? (uint8_t)(' ' + random32(&seed) % 95) : (uint8_t)random32(&seed);
             uint32_t at = piece ? random32(&seed) % 0xF000 : 0;
             oak_image_write(oak_program_image(program), at, bytes, count);
         }
@@ -69,17 +70,29 @@ START_TEST(code_is_told_from_data_and_labelled)
     collected diags;
     text t = {0};
     oak_text_sink sink = text_sink(&t);
-    oak_program *program = assemble(part, " ljmp 0x40\n org 0x40\n lcall work\n setb p1.3\n mov tmod, #1\nhere: sjmp here\nwork: jb tr0, back\n inc 0x30\nback: ret\n db \"spindle\", 0\n", &diags);
+    oak_program *program =
+        assemble(part,
+                 " ljmp 0x40\n org 0x40\n lcall work\n setb p1.3\n mov tmod, #1\nhere: sjmp here\nwork: jb "
+                 "tr0, back\n inc 0x30\nback: ret\n db \"spindle\", 0\n",
+                 &diags);
     oak_program *bare;
     ck_assert_int_eq(oak_program_create(&host, part, &bare), OAK_OK);
     for (uint32_t at = 0; at < 200; at++) {
         uint8_t byte;
-        if (oak_image_byte(oak_program_image(program), at, &byte)) oak_image_write(oak_program_image(bare), at, &byte, 1);
+        if (oak_image_byte(oak_program_image(program), at, &byte))
+            oak_image_write(oak_program_image(bare), at, &byte, 1);
     }
     oak_program_finish(bare);
     ck_assert_int_eq(oak_look(bare, &sink), OAK_OK);
-    static const char *const pieces[] = {"vector_reset:\n        ljmp at_0040", "        lcall sub_004a", "        setb P1.3", "        mov TMOD, #0x01", "at_0048:\n        sjmp at_0048", "sub_004a:\n        jb TR0, at_004f", "        db   \"spindle\""};
-    for (unsigned i = 0; i < sizeof pieces / sizeof *pieces; i++) ck_assert_msg(strstr(t.bytes, pieces[i]) != NULL, "`%s` is not in\n%s", pieces[i], t.bytes);
+    static const char *const pieces[] = {"vector_reset:\n        ljmp at_0040",
+                                         "        lcall sub_004a",
+                                         "        setb P1.3",
+                                         "        mov TMOD, #0x01",
+                                         "at_0048:\n        sjmp at_0048",
+                                         "sub_004a:\n        jb TR0, at_004f",
+                                         "        db   \"spindle\""};
+    for (unsigned i = 0; i < sizeof pieces / sizeof *pieces; i++)
+        ck_assert_msg(strstr(t.bytes, pieces[i]) != NULL, "`%s` is not in\n%s", pieces[i], t.bytes);
     free(t.bytes);
     t = (text){0};
     ck_assert_int_eq(oak_look(program, &sink), OAK_OK); /* with the names of the source */
@@ -96,10 +109,13 @@ START_TEST(a_difference_is_shown_as_whole_instructions)
     unsigned differences;
     text t = {0};
     oak_text_sink sink = text_sink(&t);
-    oak_program *before = assemble(part, " mov a, #1\n mov r2, #8\nx: sjmp x\n", &diags), *after = assemble(part, " mov a, #1\n mov r2, #7\nx: sjmp x\n nop\n", &diags);
+    oak_program *before = assemble(part, " mov a, #1\n mov r2, #8\nx: sjmp x\n", &diags),
+                *after = assemble(part, " mov a, #1\n mov r2, #7\nx: sjmp x\n nop\n", &diags);
     ck_assert_int_eq(oak_look_compare(before, after, &sink, &differences), OAK_OK);
     ck_assert_uint_eq(differences, 2);
-    ck_assert_ptr_nonnull(strstr(t.bytes, "- 0x0002  mov r2, #0x08                7a 08\n+ 0x0002  mov r2, #0x07                7a 07\n"));
+    ck_assert_ptr_nonnull(strstr(
+        t.bytes,
+        "- 0x0002  mov r2, #0x08                7a 08\n+ 0x0002  mov r2, #0x07                7a 07\n"));
     ck_assert_ptr_nonnull(strstr(t.bytes, "- 0x0006  nothing"));
     ck_assert_int_eq(oak_look_compare(before, before, &sink, &differences), OAK_OK);
     ck_assert_uint_eq(differences, 0);
@@ -114,8 +130,10 @@ START_TEST(an_instruction_is_explained_from_its_row)
     text t = {0};
     oak_text_sink sink = text_sink(&t);
     ck_assert_int_eq(oak_explain_mnemonic(&host, part->architecture, "DJNZ", &sink), OAK_OK);
-    ck_assert_ptr_nonnull(strstr(t.bytes, "djnz rn, rel\n  Subtract one from a register and jump if it is not zero.\n  size      2 bytes, 2 machine cycles\n  flags     none\n"
-                                          "  bits      | 1 1 0 1 1 n n n | r r r r r r r r |\n"));
+    ck_assert_ptr_nonnull(strstr(t.bytes,
+                                 "djnz rn, rel\n  Subtract one from a register and jump if it is not zero.\n "
+                                 " size      2 bytes, 2 machine cycles\n  flags     none\n"
+                                 "  bits      | 1 1 0 1 1 n n n | r r r r r r r r |\n"));
     ck_assert_ptr_nonnull(strstr(t.bytes, "djnz direct, rel"));
     ck_assert_int_eq(oak_explain_mnemonic(&host, part->architecture, "dnjz", &sink), OAK_NOT_FOUND);
     ck_assert_int_eq(oak_explain_bytes(&host, part, (const uint8_t *)"\xd2\x8c", 2, &sink), OAK_OK);
@@ -141,7 +159,8 @@ START_TEST(the_examples_of_every_code_are_true)
         if (!*wrong) continue;
         collected diags;
         oak_program *program = assemble(part, wrong, &diags);
-        ck_assert_msg(!program && strcmp(diags.one[0].code, code) == 0, "the wrong example of %s gives %s", code, program ? "nothing" : diags.one[0].code);
+        ck_assert_msg(!program && strcmp(diags.one[0].code, code) == 0, "the wrong example of %s gives %s",
+                      code, program ? "nothing" : diags.one[0].code);
         program = assemble(part, right, &diags);
         if (!program) show_collected(&diags);
         ck_assert_msg(program != NULL, "the right example of %s is refused", code);
@@ -202,15 +221,23 @@ START_TEST(faults_of_s_records_are_named)
     static const struct {
         const char *source, *code;
         unsigned line;
-    } cases[] = {{"S1060000020033C4\n", "hex-no-end", 1}, {"S1060000020033C5\nS9030000FC\n", "hex-checksum", 1}, {"S10600000200C4\nS9030000FC\n", "hex-length", 1}, {"X\n", "hex-start", 1},
-                 {"S4030000FC\nS9030000FC\n", "hex-type", 1}, {"S9030000FC\nS9030000FC\n", "hex-after-end", 2}, {"S1060000020033C4\nS5030002FA\nS9030000FC\n", "srec-count", 2},
-                 {"S10400004\x01" "BB\nS9030000FC\n", "hex-digit", 1}};
+    } cases[] = {{"S1060000020033C4\n", "hex-no-end", 1},
+                 {"S1060000020033C5\nS9030000FC\n", "hex-checksum", 1},
+                 {"S10600000200C4\nS9030000FC\n", "hex-length", 1},
+                 {"X\n", "hex-start", 1},
+                 {"S4030000FC\nS9030000FC\n", "hex-type", 1},
+                 {"S9030000FC\nS9030000FC\n", "hex-after-end", 2},
+                 {"S1060000020033C4\nS5030002FA\nS9030000FC\n", "srec-count", 2},
+                 {"S10400004\x01"
+                  "BB\nS9030000FC\n",
+                  "hex-digit", 1}};
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         oak_image *image;
         collected diags;
         oak_diag_sink sink = collect(&diags);
         oak_image_create(&host, &image);
-        ck_assert_int_eq(oak_srec_read(image, cases[i].source, strlen(cases[i].source), "t", &sink), OAK_REFUSED);
+        ck_assert_int_eq(oak_srec_read(image, cases[i].source, strlen(cases[i].source), "t", &sink),
+                         OAK_REFUSED);
         ck_assert_str_eq(diags.one[0].code, cases[i].code);
         ck_assert_uint_eq(diags.one[0].line, cases[i].line);
         oak_image_free(image);
@@ -274,8 +301,11 @@ START_TEST(the_order_of_independent_files_changes_no_byte)
     shell(command, &o, &e);
     free(o);
     free(e);
-    put("a.asm", " export main\n entry main\n vector reset, main\n vector timer0, tick\n section prog, code\nmain: call work\n.again: sjmp .again\ntick: inc count\n reti\n section vars, iram\ncount: ds 1\n");
-    put("b.asm", " export work\n section text, code, align 16\nwork: mov dptr, #table\n inc count\n ret\n section tables, code\ntable: db 1, 2, 3\n section more, iram\ncount: ds 2\n");
+    put("a.asm",
+        " export main\n entry main\n vector reset, main\n vector timer0, tick\n section prog, code\nmain: "
+        "call work\n.again: sjmp .again\ntick: inc count\n reti\n section vars, iram\ncount: ds 1\n");
+    put("b.asm", " export work\n section text, code, align 16\nwork: mov dptr, #table\n inc count\n ret\n "
+                 "section tables, code\ntable: db 1, 2, 3\n section more, iram\ncount: ds 2\n");
     oak_program *ab = assemble_two("a.asm", "b.asm", &diags);
     if (!ab) show_collected(&diags);
     oak_program *ba = assemble_two("b.asm", "a.asm", &diags);
@@ -294,7 +324,8 @@ START_TEST(the_order_of_independent_files_changes_no_byte)
     }
     ck_assert_uint_eq(placed, 5);
     uint32_t entry;
-    ck_assert(oak_image_entry(oak_program_image(ab), &entry) && entry == oak_program_find(ab, "main", 4)->value);
+    ck_assert(oak_image_entry(oak_program_image(ab), &entry) &&
+              entry == oak_program_find(ab, "main", 4)->value);
     free(one.bytes);
     free(two.bytes);
     oak_program_free(ab);
@@ -323,7 +354,9 @@ START_TEST(sections_that_do_not_fit_are_refused)
     ck_assert_ptr_null(assemble(part, " section big, code\n ds 9000\n", &diags));
     ck_assert_uint_eq(diags.count, 1);
     ck_assert_str_eq(diags.one[0].code, "no-room");
-    oak_program *program = assemble(part, " org 0x100\n ds 0x1e00\n section big, code\nx: ds 200\n section small, code\n ds 0x80\n", &diags);
+    oak_program *program = assemble(
+        part, " org 0x100\n ds 0x1e00\n section big, code\nx: ds 200\n section small, code\n ds 0x80\n",
+        &diags);
     if (!program) show_collected(&diags);
     ck_assert_ptr_nonnull(program);
     ck_assert_int_eq(oak_program_find(program, "x", 1)->value, 0x33); /* before, and behind what org placed */
@@ -337,13 +370,23 @@ END_TEST
 
 int main(void)
 {
-    const test_function tests[] = {the_examples_come_back_to_the_same_bytes, random_images_come_back_to_the_same_bytes, code_is_told_from_data_and_labelled,
-                                          a_difference_is_shown_as_whole_instructions, an_instruction_is_explained_from_its_row, the_examples_of_every_code_are_true, s_records_are_written_and_read_back,
-                                          faults_of_s_records_are_named, raw_binary_fills_the_holes, the_order_of_independent_files_changes_no_byte, a_name_of_another_file_must_be_exported,
-                                          sections_that_do_not_fit_are_refused};
+    const test_function tests[] = {the_examples_come_back_to_the_same_bytes,
+                                   random_images_come_back_to_the_same_bytes,
+                                   code_is_told_from_data_and_labelled,
+                                   a_difference_is_shown_as_whole_instructions,
+                                   an_instruction_is_explained_from_its_row,
+                                   the_examples_of_every_code_are_true,
+                                   s_records_are_written_and_read_back,
+                                   faults_of_s_records_are_named,
+                                   raw_binary_fills_the_holes,
+                                   the_order_of_independent_files_changes_no_byte,
+                                   a_name_of_another_file_must_be_exported,
+                                   sections_that_do_not_fit_are_refused};
     host = oak_linux_host();
     oak_diag_sink none = {0};
-    if (oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &none, &part) || oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-64k.yaml", &none, &wide)) return 2;
+    if (oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &none, &part) ||
+        oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-64k.yaml", &none, &wide))
+        return 2;
     int failed = run_suite("look", tests, sizeof tests / sizeof *tests);
     oak_part_free(part);
     oak_part_free(wide);

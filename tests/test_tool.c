@@ -245,8 +245,8 @@ END_TEST
 START_TEST(help_is_given_for_every_command)
 {
     open_folder();
-    static const char *const commands[] = {"asm", "run", "parts"};
-    for (unsigned i = 0; i < 3; i++) {
+    static const char *const commands[] = {"asm", "run", "parts", "look", "explain", "new"};
+    for (unsigned i = 0; i < 6; i++) {
         char arguments[60];
         snprintf(arguments, sizeof arguments, "%s --help", commands[i]);
         ck_assert_int_eq(spindle(arguments), 0);
@@ -275,6 +275,63 @@ START_TEST(a_part_is_shown_with_all_it_has)
 }
 END_TEST
 
+START_TEST(a_new_project_builds_and_runs_as_it_stands)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("new 'my knocker' --part mcs51-8k"), 0);
+    strcat(folder, "/'my knocker'");
+    ck_assert_int_eq(spindle("asm"), 0);
+    ck_assert_str_eq(err, ""); /* not even a warning */
+    has(out, "main.hex: ");
+    ck_assert_int_eq(spindle("run --drive 'p1.0 = 1 until 1ms, 0' --stop-at lit --show seen"),
+                     0); /* the check of its README */
+    has(out, "Stop point `lit`");
+    has(out, "seen               0x14  20");
+    ck_assert_int_eq(
+        spindle("run --drive 'p1.0 = 1 until 1ms, 0 until 1.2ms, 1' --stop-at lit --time 5ms --brief"), 0);
+    has(out, "Budget used up");
+    ck_assert_int_eq(spindle("new . --part mcs51-8k"), 1);
+    has(err, "already there");
+    ck_assert_int_eq(spindle("asm --warn runs-off=loud"), 2);
+    open_folder();
+    put_file("spindle.yaml", "part: mcs51-8k\nsorces:\n  - a.asm\n");
+    ck_assert_int_eq(spindle("asm"), 1);
+    has(err, "spindle.yaml:2:1: error: there is no key `sorces`");
+}
+END_TEST
+
+START_TEST(images_of_every_format_run_the_same)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.srec --map --deps good.d"), 0);
+    has(out, "code  6 of 4,096 bytes used, 0.1 %");
+    has(out, "0x0000 to 0x0005       6  placed by org");
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.bin"), 0);
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.hex"), 0);
+    static const char *const names[] = {"good.srec", "good.bin", "good.hex", "good.asm"};
+    for (unsigned i = 0; i < 4; i++) {
+        char arguments[100];
+        snprintf(arguments, sizeof arguments, "run %s --part mcs51-4k --show a --brief", names[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        has(out, "a                  0x2a");
+        snprintf(arguments, sizeof arguments, "look --compare good.hex %s --part mcs51-4k", names[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        has(out, "the same bytes");
+    }
+    char *deps = get_file("good.d");
+    ck_assert_str_eq(deps, "good.srec: good.asm\n");
+    free(deps);
+    ck_assert_int_eq(spindle("look good.bin --part mcs51-4k -o again.asm"), 0);
+    ck_assert_int_eq(spindle("look --compare again.asm good.asm --part mcs51-4k"), 0);
+    ck_assert_int_eq(spindle("look --compare good.hex fault.asm --part mcs51-4k"), 4);
+    ck_assert_int_eq(spindle("explain mov"), 0);
+    has(out, "mov dptr, #data16");
+    ck_assert_int_eq(spindle("explain 02 01 23"), 0);
+    has(out, "ljmp 0x0123");
+    ck_assert_int_eq(spindle("explain zzz"), 2);
+}
+END_TEST
+
 START_TEST(odd_names_of_files_work)
 {
     open_folder();
@@ -291,4 +348,5 @@ RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_le
           json_tells_the_same, a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3,
           budgets_and_their_words, state_files_carry_a_run_on,
           wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
-          a_part_is_shown_with_all_it_has, odd_names_of_files_work)
+          a_part_is_shown_with_all_it_has, a_new_project_builds_and_runs_as_it_stands,
+          images_of_every_format_run_the_same, odd_names_of_files_work)

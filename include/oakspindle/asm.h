@@ -28,7 +28,8 @@ typedef struct oak_warning {
 } oak_warning;
 
 typedef struct oak_asm_settings {
-    const char *const *paths; /* source files of one program; a name belongs to its file unless it is exported */
+    const char *const
+        *paths; /* source files of one program; a name belongs to its file unless it is exported */
     unsigned path_count;
     const char *const *include_paths; /* looked through after the folder of the including file */
     unsigned include_count;

@@ -270,7 +270,8 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
         size_t size = 0;
         status = host->read_file(host->context, path, LARGEST_SOURCE, &bytes, &size);
         if (status && status != OAK_NO_MEMORY)
-            oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s", oak_status_text(status));
+            oak_refuse(sink, "no-file", path, 0, 0, NULL, "the source cannot be read: %s",
+                       oak_status_text(status));
         if (status) break;
         char *copy = oak_arena_text(&as.program->arena, bytes ? (const char *)bytes : "", size);
         host->resize(host->context, bytes, size, 0);
@@ -281,8 +282,8 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
     return hand_over(&as, status, program);
 }
 
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path, const oak_diag_sink *sink,
-                        oak_program **program)
+oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
+                        const oak_diag_sink *sink, oak_program **program)
 {
     oak_asm_settings settings = {.paths = &path, .path_count = 1};
     return oak_assemble_files(host, part, &settings, sink, program);

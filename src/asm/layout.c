@@ -476,7 +476,8 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
         decimal |= (unsigned)digits << i;
     }
     if (as->isa->doubt(as->tables, row, insn, values, decimal, &why))
-        asm_warn(as, one->place, insn->operand[why.operand].first, insn->operand[why.operand].last, why.code, why.hint, "%s", why.message);
+        asm_warn(as, one->place, insn->operand[why.operand].first, insn->operand[why.operand].last, why.code,
+                 why.hint, "%s", why.message);
 }
 
 static void emit_data(assembler *as, const statement *one, byte_writer *writer)
@@ -529,7 +530,8 @@ static void check_flow(assembler *as)
     memset(starts, 0, size + 1);
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        if (one->kind == STATEMENT_INSN && one->space == code && one->address < size) starts[one->address] = 1;
+        if (one->kind == STATEMENT_INSN && one->space == code && one->address < size)
+            starts[one->address] = 1;
     }
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
@@ -540,13 +542,17 @@ static void check_flow(assembler *as)
             as->isa->decode(as->tables, bytes, one->size, one->address, &decoded))
             continue;
         uint32_t next = one->address + one->size;
-        bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
+        bool goes_on =
+            decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
         size_t end = as->program->source[one->place].size;
         if (goes_on && next < size && !starts[next])
             asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
-                     "execution runs on into %s at 0x%04x", oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
-        if (decoded.has_target && decoded.target < size && !starts[decoded.target] && oak_image_byte(as->program->image, decoded.target, &byte))
-            asm_warn(as, one->place, 0, end, "jump-into-data", NULL, "this goes to 0x%04x, where no instruction begins", (unsigned)decoded.target);
+                     "execution runs on into %s at 0x%04x",
+                     oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
+        if (decoded.has_target && decoded.target < size && !starts[decoded.target] &&
+            oak_image_byte(as->program->image, decoded.target, &byte))
+            asm_warn(as, one->place, 0, end, "jump-into-data", NULL,
+                     "this goes to 0x%04x, where no instruction begins", (unsigned)decoded.target);
     }
     oak_release(as->host, starts, size + 1, 1);
 }
@@ -554,8 +560,11 @@ static void check_flow(assembler *as)
 static void check_labels(assembler *as)
 {
     for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
-        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported || symbol->name->shared == symbol) continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length, "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
+        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported ||
+            symbol->name->shared == symbol)
+            continue;
+        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length,
+                 "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
     }
 }
 

@@ -187,7 +187,7 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
 }
 
 static const oak_warning usual_levels[] = {
-    {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},    {"missing-mark", OAK_WARN_ON},
+    {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},     {"missing-mark", OAK_WARN_ON},
     {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
 };
 enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
@@ -206,11 +206,13 @@ static bool is_allowed(const oak_source_line *line, const char *code)
     size_t length = oak_length(code), size = sizeof word - 1;
     const char *at = asm_find_comment(line->text, line->text + line->size), *end = line->text + line->size;
     for (; at + size + length < end; at++)
-        if (memcmp(at, word, size) == 0 && memcmp(at + size, code, length) == 0 && at[size + length] == ')') return true;
+        if (memcmp(at, word, size) == 0 && memcmp(at + size, code, length) == 0 && at[size + length] == ')')
+            return true;
     return false;
 }
 
-void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint, const char *format, ...)
+void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
+              const char *format, ...)
 {
     oak_warning_level level = OAK_WARN_ON;
     for (unsigned i = 0; i < WARNINGS; i++)
@@ -223,7 +225,8 @@ void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const ch
     va_start(arguments, format);
     oak_vformat(message, sizeof message, format, arguments);
     va_end(arguments);
-    asm_report(as, level == OAK_WARN_ERROR ? OAK_ERROR : OAK_WARNING, place, first, last, code, hint, "%s", message);
+    asm_report(as, level == OAK_WARN_ERROR ? OAK_ERROR : OAK_WARNING, place, first, last, code, hint, "%s",
+               message);
 }
 
 void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault)

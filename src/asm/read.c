@@ -749,8 +749,9 @@ void asm_read_line(assembler *as)
             asm_name *label = *word == '.' ? intern_scoped(as, word, length) : name;
             if (!label) return;
             if (*word != '.' && is_operation(as, name))
-                asm_warn(as, as->place, (size_t)(word - as->text), (size_t)(word - as->text) + length, "operation-as-label",
-                         "Leave the colon out to use it.", "this makes a label of `%s`", name->text);
+                asm_warn(as, as->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+                         "operation-as-label", "Leave the colon out to use it.", "this makes a label of `%s`",
+                         name->text);
             define_label(as, label, word);
             at = rest < end && *rest == ':' ? rest + 1 : rest;
             continue;

@@ -537,8 +537,8 @@ static void read_condition(assembler *as, int directive, const char *word, size_
 /* ------------------------------------------------------------------------------------------ files */
 
 /* Reads `folder` + `name`; the path it has is kept. */
-static oak_status try_file(assembler *as, const char *folder, size_t folder_length, const char *name, uint32_t length, uint8_t **bytes, size_t *size,
-                           const char **path)
+static oak_status try_file(assembler *as, const char *folder, size_t folder_length, const char *name,
+                           uint32_t length, uint8_t **bytes, size_t *size, const char **path)
 {
     oak_buf whole;
     oak_buf_open(&whole, as->host);
@@ -548,11 +548,12 @@ static oak_status try_file(assembler *as, const char *folder, size_t folder_leng
     *path = whole.failed ? NULL : oak_arena_text(&as->program->arena, oak_buf_string(&whole), whole.size);
     oak_buf_close(&whole);
     if (!*path) return OAK_NO_MEMORY;
-    return as->host->read_file ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, bytes, size) : OAK_UNSUPPORTED;
+    return as->host->read_file ? as->host->read_file(as->host->context, *path, LARGEST_INCLUDE, bytes, size)
+                               : OAK_UNSUPPORTED;
 }
 
-const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to, size_t *size,
-                     const char **path)
+const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
+                     size_t *size, const char **path)
 {
     const char *base = as->program->files[as->program->source[as->place].file].name, *other;
     size_t folder = oak_length(base);
@@ -566,8 +567,9 @@ const char *asm_load(assembler *as, const char *text, uint32_t length, const cha
     }
     if (status == OAK_NO_MEMORY) as->out_of_memory = true;
     else if (status)
-        REPORT(as, from, to, "no-file", "A file is looked for beside the one that names it, then in the include folders.", "`%s` cannot be read: %s", *path,
-               oak_status_text(status));
+        REPORT(as, from, to, "no-file",
+               "A file is looked for beside the one that names it, then in the include folders.",
+               "`%s` cannot be read: %s", *path, oak_status_text(status));
     if (status) return NULL;
     const char *kept = oak_arena_text(&as->program->arena, bytes ? (const char *)bytes : "", *size);
     as->host->resize(as->host->context, bytes, *size, 0);

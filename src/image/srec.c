@@ -17,20 +17,24 @@ typedef struct srec_reader {
     unsigned reports;
 } srec_reader;
 
-#define REFUSE(reader, column, code, hint, ...)                                                               \
-    do {                                                                                                      \
-        if ((reader)->reports++ < MOST_REPORTS)                                                               \
-            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint, __VA_ARGS__); \
+#define REFUSE(reader, column, code, hint, ...)                                                              \
+    do {                                                                                                     \
+        if ((reader)->reports++ < MOST_REPORTS)                                                              \
+            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,       \
+                       __VA_ARGS__);                                                                         \
     } while (0)
 
-static oak_status place_data(srec_reader *reader, uint32_t address, const uint8_t *data, unsigned count, unsigned column)
+static oak_status place_data(srec_reader *reader, uint32_t address, const uint8_t *data, unsigned count,
+                             unsigned column)
 {
     for (unsigned i = 0; i < count; i++) {
         uint8_t before;
         if (oak_image_byte(reader->image, address + i, &before)) {
             if (before == data[i]) continue;
-            REFUSE(reader, column + 2 * i, "hex-overlap", "Two records give different bytes for one address: remove one.",
-                   "address 0x%04x already holds 0x%02x, this record says 0x%02x", (unsigned)(address + i), before, data[i]);
+            REFUSE(reader, column + 2 * i, "hex-overlap",
+                   "Two records give different bytes for one address: remove one.",
+                   "address 0x%04x already holds 0x%02x, this record says 0x%02x", (unsigned)(address + i),
+                   before, data[i]);
             return OAK_REFUSED;
         }
         oak_status status = oak_image_write(reader->image, address + i, &data[i], 1);
@@ -44,7 +48,8 @@ static oak_status take_record(srec_reader *reader, unsigned type, const uint8_t 
     static const uint8_t address_bytes[10] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
     unsigned size = address_bytes[type], count = record[0];
     if (!size || count < size + 1) {
-        REFUSE(reader, 2, size ? "hex-length" : "hex-type", NULL, size ? "a record of type S%u is longer" : "record type S%u does not exist", type);
+        REFUSE(reader, 2, size ? "hex-length" : "hex-type", NULL,
+               size ? "a record of type S%u is longer" : "record type S%u does not exist", type);
         return OAK_REFUSED;
     }
     uint32_t address = 0;
@@ -59,7 +64,8 @@ static oak_status take_record(srec_reader *reader, unsigned type, const uint8_t 
         return OAK_REFUSED;
     }
     if ((type == 5 || type == 6) && address != (reader->data_records & (type == 5 ? 0xFFFF : 0xFFFFFF))) {
-        REFUSE(reader, 5, "srec-count", "A line of the file is missing.", "%u data records are announced, %u came", (unsigned)address, (unsigned)reader->data_records);
+        REFUSE(reader, 5, "srec-count", "A line of the file is missing.",
+               "%u data records are announced, %u came", (unsigned)address, (unsigned)reader->data_records);
         return OAK_REFUSED;
     }
     if (type >= 7) {
@@ -76,7 +82,8 @@ static oak_status read_line(srec_reader *reader, const char *at, const char *end
     const char *start = at;
     if (at == end) return OAK_OK;
     if (reader->ended) {
-        REFUSE(reader, 1, "hex-after-end", "Remove what follows the end record, or the end record itself.", "there is more after the end record in line %u", (unsigned)reader->end_line);
+        REFUSE(reader, 1, "hex-after-end", "Remove what follows the end record, or the end record itself.",
+               "there is more after the end record in line %u", (unsigned)reader->end_line);
         return OAK_REFUSED;
     }
     if (end - at < 2 || (*at != 'S' && *at != 's') || !oak_is_digit(at[1])) {
@@ -90,7 +97,8 @@ static oak_status read_line(srec_reader *reader, const char *at, const char *end
     for (at += 2; at < end; at++) {
         int digit = oak_hex_digit(*at);
         if (digit < 0) {
-            REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit", *at > ' ' && *at < 127 ? *at : '?');
+            REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit",
+                   *at > ' ' && *at < 127 ? *at : '?');
             return OAK_REFUSED;
         }
         if (digits / 2 >= sizeof record) {
@@ -105,19 +113,23 @@ static oak_status read_line(srec_reader *reader, const char *at, const char *end
         digits++;
     }
     if (digits < 2 || digits != 2 * (1 + (size_t)record[0])) {
-        REFUSE(reader, 3, "hex-length", "The line was cut or joined, or its length digits are wrong.", "the record says %u bytes follow; it has %zu digits behind them", digits < 2 ? 0u : record[0],
+        REFUSE(reader, 3, "hex-length", "The line was cut or joined, or its length digits are wrong.",
+               "the record says %u bytes follow; it has %zu digits behind them", digits < 2 ? 0u : record[0],
                digits < 2 ? digits : digits - 2);
         return OAK_REFUSED;
     }
     if (sum != 0xFF) {
         uint8_t found = record[record[0]];
-        REFUSE(reader, end - start - 1, "hex-checksum", "A digit of this line was changed: take the file anew.", "checksum is %02X, expected %02X", found, (uint8_t)(found + 0xFF - sum));
+        REFUSE(reader, end - start - 1, "hex-checksum",
+               "A digit of this line was changed: take the file anew.", "checksum is %02X, expected %02X",
+               found, (uint8_t)(found + 0xFF - sum));
         return OAK_REFUSED;
     }
     return take_record(reader, type, record);
 }
 
-oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name, const oak_diag_sink *sink)
+oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name,
+                         const oak_diag_sink *sink)
 {
     srec_reader reader = {.image = image, .name = name, .sink = sink};
     oak_status result = OAK_OK;
@@ -133,13 +145,15 @@ oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const 
     }
     if (!reader.ended && result == OAK_OK) {
         if (!reader.line) reader.line = 1;
-        REFUSE(&reader, 0, "hex-no-end", "The file was cut short, or its last line is missing.", "there is no end record");
+        REFUSE(&reader, 0, "hex-no-end", "The file was cut short, or its last line is missing.",
+               "there is no end record");
         result = OAK_REFUSED;
     }
     return result;
 }
 
-static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned address_bytes, uint32_t address, const uint8_t *data, unsigned count)
+static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned address_bytes,
+                               uint32_t address, const uint8_t *data, unsigned count)
 {
     char line[2 + 2 * 256 + 1];
     size_t at = 0;
@@ -152,7 +166,7 @@ static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned
         uint8_t byte = i == 0                       ? (uint8_t)total
                        : i <= address_bytes         ? (uint8_t)(address >> (8 * (address_bytes - i)))
                        : i <= address_bytes + count ? data[i - address_bytes - 1]
-                                                    : (uint8_t)~sum;
+                                                    : (uint8_t)(0xFF - sum);
         sum = (uint8_t)(sum + byte);
         line[at++] = digits[byte >> 4];
         line[at++] = digits[byte & 15];
@@ -167,13 +181,15 @@ oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oa
     if (!record_size) record_size = 16;
     uint64_t from = 0, length, last = 0;
     uint32_t address, entry = 0, records = 0;
-    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) last = from = address + length;
+    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK)
+        last = from = address + length;
     oak_image_entry(image, &entry);
     uint64_t highest = last ? last - 1 : 0;
     if (entry > highest) highest = entry;
     unsigned bytes = highest > 0xFFFFFF ? 4 : highest > 0xFFFF ? 3 : 2;
     oak_status status = write_record(out, 0, 2, 0, (const uint8_t *)"image", 5);
-    for (from = 0; !status && from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK;) {
+    for (from = 0; !status && from <= UINT32_MAX &&
+                   oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK;) {
         from = address + length;
         while (length && !status) {
             uint8_t data[MOST_DATA];
@@ -185,11 +201,13 @@ oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oa
             records++;
         }
     }
-    if (!status && records <= 0xFFFFFF) status = write_record(out, records > 0xFFFF ? 6 : 5, records > 0xFFFF ? 3 : 2, records, NULL, 0);
+    if (!status && records <= 0xFFFFFF)
+        status = write_record(out, records > 0xFFFF ? 6 : 5, records > 0xFFFF ? 3 : 2, records, NULL, 0);
     return status ? status : write_record(out, 11 - bytes, bytes, entry, NULL, 0);
 }
 
-oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit, const oak_text_sink *out, uint32_t *base)
+oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit, const oak_text_sink *out,
+                         uint32_t *base)
 {
     uint64_t from = 0, length, last = 0;
     uint32_t address;

@@ -29,20 +29,24 @@ static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row,
 {
     unsigned bits = 0;
     for (const char *p = row->bits; *p; p++) bits += *p != ' ';
-    oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands, row->meaning);
-    oak_buf_format(buf, "  size      %u byte%s, %u %s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles, isa->about.cycle_unit, row->cycles == 1 ? "" : "s");
+    oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands,
+                   row->meaning);
+    oak_buf_format(buf, "  size      %u byte%s, %u %s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles,
+                   isa->about.cycle_unit, row->cycles == 1 ? "" : "s");
     oak_buf_format(buf, "  flags     %s\n", *row->flags ? row->flags : "none");
     draw_bits(buf, row, bytes);
 }
 
 static oak_status finish(oak_buf *buf, const oak_text_sink *out)
 {
-    oak_status status = buf->failed ? OAK_NO_MEMORY : out->write(out->context, oak_buf_string(buf), buf->size);
+    oak_status status =
+        buf->failed ? OAK_NO_MEMORY : out->write(out->context, oak_buf_string(buf), buf->size);
     oak_buf_close(buf);
     return status;
 }
 
-oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture, const char *word, const oak_text_sink *out)
+oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture, const char *word,
+                                const oak_text_sink *out)
 {
     const oak_isa *isa = oak_isa_find(architecture->name);
     oak_buf buf;
@@ -71,7 +75,8 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(self->part, self->isa, space, address, self->text, sizeof self->text);
 }
 
-oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count, const oak_text_sink *out)
+oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
+                             const oak_text_sink *out)
 {
     const oak_isa *isa = oak_isa_find(part->architecture->name);
     oak_isa_tables *tables;

@@ -37,7 +37,8 @@ static oak_status visit(looker *self, uint32_t address, uint8_t mark)
 {
     if (!is_known(self, address)) return OAK_OK;
     self->mark[address - self->base] |= mark;
-    uint32_t *grown = oak_grow(&self->host, self->todo, &self->todo_room, self->todo_count + 1, sizeof *grown);
+    uint32_t *grown =
+        oak_grow(&self->host, self->todo, &self->todo_room, self->todo_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     self->todo = grown;
     grown[self->todo_count++] = address;
@@ -49,7 +50,8 @@ static bool decode_at(const looker *self, uint32_t address, oak_decoded *decoded
 {
     uint32_t at = address - self->base;
     size_t available = 0;
-    while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available]) available++;
+    while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available])
+        available++;
     return self->isa->decode(self->tables, self->bytes + at, available, address, decoded) == OAK_OK;
 }
 
@@ -70,7 +72,8 @@ static oak_status follow(looker *self)
             for (unsigned i = 1; i < decoded.size; i++) mark[i] |= IS_INSIDE;
             if (decoded.has_target && is_known(self, decoded.target))
                 status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
-            bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
+            bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH ||
+                           decoded.flow == OAK_FLOW_CALL;
             if (!goes_on || status) break;
             address += decoded.size;
         }
@@ -120,7 +123,8 @@ static void comment(looker *self, size_t line_start, uint32_t address, unsigned 
     size_t width = self->buf.size - line_start;
     oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
     oak_buf_format(&self->buf, "; 0x%04x ", (unsigned)address);
-    for (unsigned i = 0; i < size; i++) oak_buf_format(&self->buf, " %02x", self->bytes[address - self->base + i]);
+    for (unsigned i = 0; i < size; i++)
+        oak_buf_format(&self->buf, " %02x", self->bytes[address - self->base + i]);
     if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(13 - 3 * (size < 4 ? size : 4)), "", cycles);
     oak_buf_char(&self->buf, '\n');
 }
@@ -139,7 +143,9 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
     oak_buf_text(&self->buf, "        ");
     self->isa->print(self->tables, decoded, &namer, &self->buf);
     comment(self, start, address, decoded->size, decoded->cycles);
-    if (decoded->flow == OAK_FLOW_JUMP || decoded->flow == OAK_FLOW_RETURN || decoded->flow == OAK_FLOW_COMPUTED) oak_buf_char(&self->buf, '\n');
+    if (decoded->flow == OAK_FLOW_JUMP || decoded->flow == OAK_FLOW_RETURN ||
+        decoded->flow == OAK_FLOW_COMPUTED)
+        oak_buf_char(&self->buf, '\n');
 }
 
 static bool is_text(uint8_t byte)
@@ -152,7 +158,9 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 {
     write_label(self, address);
     uint32_t stop = address + 1, text = address;
-    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & IS_START) && !label_of(self, stop)) stop++;
+    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & IS_START) &&
+           !label_of(self, stop))
+        stop++;
     while (text < stop && is_text(self->bytes[text - self->base])) text++;
     size_t start = self->buf.size;
     oak_buf_text(&self->buf, "        db   ");
@@ -163,7 +171,8 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
         stop = text;
     } else {
         if (stop - address > DATA_COLUMNS) stop = address + DATA_COLUMNS;
-        for (uint32_t at = address; at < stop; at++) oak_buf_format(&self->buf, "%s0x%02x", at > address ? ", " : "", self->bytes[at - self->base]);
+        for (uint32_t at = address; at < stop; at++)
+            oak_buf_format(&self->buf, "%s0x%02x", at > address ? ", " : "", self->bytes[at - self->base]);
     }
     size_t width = self->buf.size - start;
     oak_buf_repeat(&self->buf, ' ', width < 60 ? 60 - width : 1);
@@ -174,7 +183,8 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 static oak_status flush(looker *self)
 {
     if (self->buf.failed) return OAK_NO_MEMORY;
-    oak_status status = self->buf.size ? self->out->write(self->out->context, self->buf.bytes, self->buf.size) : OAK_OK;
+    oak_status status =
+        self->buf.size ? self->out->write(self->out->context, self->buf.bytes, self->buf.size) : OAK_OK;
     self->buf.size = 0;
     return status;
 }
@@ -185,13 +195,17 @@ static oak_status write_all(looker *self)
     uint64_t from = 0, length;
     uint32_t address;
     oak_status status = OAK_OK;
-    oak_buf_format(&self->buf, "; read back for %s: %llu bytes\n\n", self->part->name, (unsigned long long)oak_image_count(image));
+    oak_buf_format(&self->buf, "; read back for %s: %llu bytes\n\n", self->part->name,
+                   (unsigned long long)oak_image_count(image));
     /* Labels that no line can carry. */
     for (uint32_t at = 0; at < self->size; at++) {
         const char *label = (self->mark[at] & IS_INSIDE) ? label_of(self, self->base + at) : NULL;
-        if (label) oak_buf_format(&self->buf, "%-12s equ  code:0x%04x  ; inside another instruction\n", label, (unsigned)(self->base + at));
+        if (label)
+            oak_buf_format(&self->buf, "%-12s equ  code:0x%04x  ; inside another instruction\n", label,
+                           (unsigned)(self->base + at));
     }
-    while (!status && from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
+    while (!status && from <= UINT32_MAX &&
+           oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
         from = address + length;
         oak_buf_format(&self->buf, "        org  0x%04x\n", (unsigned)address);
         for (uint32_t at = address; at < from && !status;) {
@@ -220,10 +234,15 @@ static void close_looker(looker *self)
     oak_buf_close(&self->buf);
 }
 
-static oak_status open_looker(looker *self, const oak_program *program, const oak_host *host, const oak_text_sink *out)
+static oak_status open_looker(looker *self, const oak_program *program, const oak_host *host,
+                              const oak_text_sink *out)
 {
     const oak_part *part = oak_program_part(program);
-    *self = (looker){.program = program, .part = part, .isa = oak_isa_find(part->architecture->name), .host = *host, .out = out};
+    *self = (looker){.program = program,
+                     .part = part,
+                     .isa = oak_isa_find(part->architecture->name),
+                     .host = *host,
+                     .out = out};
     oak_buf_open(&self->buf, &self->host);
     const oak_part_memory *memory = NULL;
     for (unsigned i = 0; i < part->memory_count && !memory; i++)
@@ -285,7 +304,8 @@ static void write_side(looker *self, char sign, uint32_t from, uint32_t to)
         } else oak_buf_format(&self->buf, "db   0x%02x", self->bytes[at - self->base]);
         size_t width = self->buf.size - start;
         oak_buf_repeat(&self->buf, ' ', width < 28 ? 28 - width : 1);
-        for (unsigned i = 0; i < size && is_known(self, at + i); i++) oak_buf_format(&self->buf, " %02x", self->bytes[at + i - self->base]);
+        for (unsigned i = 0; i < size && is_known(self, at + i); i++)
+            oak_buf_format(&self->buf, " %02x", self->bytes[at + i - self->base]);
         oak_buf_char(&self->buf, '\n');
         at += size;
     }
@@ -294,10 +314,12 @@ static void write_side(looker *self, char sign, uint32_t from, uint32_t to)
 static bool same_at(const looker *a, const looker *b, uint32_t address)
 {
     bool known = is_known(a, address);
-    return known == is_known(b, address) && (!known || a->bytes[address - a->base] == b->bytes[address - b->base]);
+    return known == is_known(b, address) &&
+           (!known || a->bytes[address - a->base] == b->bytes[address - b->base]);
 }
 
-oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out, unsigned *differences)
+oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out,
+                            unsigned *differences)
 {
     looker a, b;
     oak_host host = oak_program_host(before);

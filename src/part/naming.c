@@ -8,8 +8,8 @@ static bool is_port(const oak_part *part, const oak_part_register *reg)
     return false;
 }
 
-const char *oak_part_name_of(const oak_part *part, const oak_isa *isa, unsigned space, uint32_t address, char *text,
-                             size_t room)
+const char *oak_part_name_of(const oak_part *part, const oak_isa *isa, unsigned space, uint32_t address,
+                             char *text, size_t room)
 {
     if (!part->architecture->spaces[space].of_bits) {
         const oak_part_register *reg = oak_part_register_at(part, space, address);

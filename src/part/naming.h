@@ -8,7 +8,7 @@
 
 /* The part's name for an address of a space, or NULL: a register, a bit of one, or REGISTER.BIT, written into `text`. Bits
  * of ports are pins and named as such (P3.0). */
-const char *oak_part_name_of(const oak_part *part, const oak_isa *isa, unsigned space, uint32_t address, char *text,
-                             size_t room);
+const char *oak_part_name_of(const oak_part *part, const oak_isa *isa, unsigned space, uint32_t address,
+                             char *text, size_t room);
 
 #endif

@@ -461,14 +461,17 @@ oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_in
 
 /* A decimal number where an address is read, when the same instruction has an immediate form; and a special register or
  * bit as an immediate value. */
-bool mcs51_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values, unsigned decimal, oak_refusal *why)
+bool mcs51_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
+                 unsigned decimal, oak_refusal *why)
 {
     const mcs51_shape *shape = &tables->shape[row];
     for (unsigned i = 0; i < shape->count; i++) {
         why->operand = (int)i;
-        if (shape->class_of[i] == MCS51_IMMEDIATE && values[i].name && (values[i].space == MCS51_SFR || values[i].space == MCS51_BIT)) {
+        if (shape->class_of[i] == MCS51_IMMEDIATE && values[i].name &&
+            (values[i].space == MCS51_SFR || values[i].space == MCS51_BIT)) {
             why->code = "doubtful-mark";
-            SAY(why, "this takes the address of `%s`, 0x%02x, as a number", values[i].name, (unsigned)values[i].number);
+            SAY(why, "this takes the address of `%s`, 0x%02x, as a number", values[i].name,
+                (unsigned)values[i].number);
             HINT(why, "Leave the # out to take what it holds.");
             return true;
         }
@@ -479,8 +482,10 @@ bool mcs51_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *ins
         kinds[i] = MCS51_IMMEDIATE;
         if (matching_row(tables, insn->mnemonic, insn->count, kinds) == MCS51_NO_ROW) continue;
         why->code = "missing-mark";
-        SAY(why, "this reads the byte at address %u, not the number %u", (unsigned)values[i].number, (unsigned)values[i].number);
-        HINT(why, "Write #%u for the number; for the address write it as 0x%02x.", (unsigned)values[i].number, (unsigned)values[i].number);
+        SAY(why, "this reads the byte at address %u, not the number %u", (unsigned)values[i].number,
+            (unsigned)values[i].number);
+        HINT(why, "Write #%u for the number; for the address write it as 0x%02x.", (unsigned)values[i].number,
+             (unsigned)values[i].number);
         return true;
     }
     return false;
