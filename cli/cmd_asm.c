@@ -62,6 +62,7 @@ static oak_status write_image(const oak_program *program, const asm_options *opt
     if (ends_with(output, ".srec"))
         return oak_srec_write(
             image, (unsigned)options->record_size < 250 ? (unsigned)options->record_size : 250, sink);
+    if (ends_with(output, ".elf")) return oak_program_write_elf(program, sink);
     if (ends_with(output, ".bin"))
         return oak_raw_write(image, (uint8_t)options->fill, 64u << 20, sink, &base);
     return oak_hex_write(image, (unsigned)options->record_size, sink);
@@ -299,7 +300,7 @@ const command command_asm = {
     "wrong, every mistake is shown with its place, and no file is touched.\n"
     "\n"
     "  -p, --part PART      the microcontroller, by name or as a path to a part file\n"
-    "  -o, --output FILE    the image: .srec gives S-records, .bin raw bytes, else Intel HEX;\n"
+    "  -o, --output FILE    the image: .srec, .bin, .elf by its ending, else Intel HEX;\n"
     "                       SOURCE with .hex when it is not given;\n"
     "                       - writes it to standard output\n"
     "  -l, --listing FILE   write line, address, bytes and cycles beside the source\n"

@@ -1,6 +1,7 @@
 /* cmd_parts.c — spindle parts: which microcontrollers there are, and what one is. */
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 #include "cli.h"
 
@@ -148,8 +149,53 @@ static cJSON *part_json(const oak_part *part)
 
 /* ------------------------------------------------------------------------------------------ all parts */
 
-static int list_parts(cli *self)
+/* What a part must have to be listed. */
+typedef struct wanted {
+    char *architecture, *word;
+    char *code, *ram;
+} wanted;
+
+static bool holds_word(const char *text, const char *word)
 {
+    size_t length = strlen(word);
+    for (; *text; text++)
+        if (strncasecmp(text, word, length) == 0) return true;
+    return false;
+}
+
+/* A word stands for a register, a bit, a pin function or a vector, or a piece of a title. */
+static bool has_word(const oak_part *part, const char *word)
+{
+    bool found = holds_word(part->name, word) || holds_word(part->title, word);
+    for (unsigned i = 0; i < part->register_count && !found; i++) {
+        found = holds_word(part->registers[i].name, word) || holds_word(part->registers[i].title, word);
+        for (unsigned f = 0; f < part->registers[i].field_count && !found; f++) found = holds_word(part->registers[i].fields[f].name, word);
+    }
+    for (unsigned i = 0; i < part->vector_count && !found; i++) found = holds_word(part->vectors[i].name, word) || holds_word(part->vectors[i].title, word);
+    for (unsigned i = 0; i < part->port_count && !found; i++)
+        for (unsigned b = 0; b < part->ports[i].pin_count && !found; b++) found = part->ports[i].alternate[b] && holds_word(part->ports[i].alternate[b], word);
+    return found;
+}
+
+/* "8KiB", "256": at least so many bytes. */
+static uint64_t read_size(const char *text)
+{
+    char *end;
+    uint64_t size = strtoull(text, &end, 0);
+    return strcasecmp(end, "kib") == 0 || strcasecmp(end, "k") == 0 ? size * 1024 : *end ? UINT64_MAX : size;
+}
+
+static bool is_wanted(const oak_part *part, const wanted *w)
+{
+    if (w->architecture && strcasecmp(w->architecture, part->architecture->name) != 0) return false;
+    if (w->code && memory_size(part, "code") < read_size(w->code)) return false;
+    if (w->ram && memory_size(part, "iram") < read_size(w->ram)) return false;
+    return !w->word || has_word(part, w->word);
+}
+
+static int list_parts(cli *self, const wanted *w)
+{
+    unsigned shown = 0;
     char **names = cli_part_names();
     int exit_code = EXIT_DONE;
     cJSON *list = cJSON_CreateArray();
@@ -165,6 +211,12 @@ static int list_parts(cli *self)
         int status;
         oak_part *part = cli_load_part(self, &command_parts, *name, &status);
         if (status) exit_code = status;
+        if (part && !is_wanted(part, w)) {
+            oak_part_free(part);
+            free(*name);
+            continue;
+        }
+        shown++;
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
         else if (part)
             printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name,
@@ -182,6 +234,7 @@ static int list_parts(cli *self)
         return exit_code;
     }
     cJSON_Delete(list);
+    if (!exit_code && !shown) printf("no part has all of that\n");
     if (!exit_code)
         printf("\n`spindle parts NAME` shows one with its memories, ports, vectors and registers.\n");
     return exit_code;
@@ -190,13 +243,19 @@ static int list_parts(cli *self)
 static int run(cli *self, int argc, const char **argv)
 {
     int json = 0;
-    const struct poptOption table[] = {{"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL}, POPT_TABLEEND};
+    wanted w = {0};
+    const struct poptOption table[] = {{"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL},
+                                       {"arch", 'a', POPT_ARG_STRING, &w.architecture, 0, NULL, NULL},
+                                       {"code", 0, POPT_ARG_STRING, &w.code, 0, NULL, NULL},
+                                       {"ram", 0, POPT_ARG_STRING, &w.ram, 0, NULL, NULL},
+                                       {"with", 0, POPT_ARG_STRING, &w.word, 0, NULL, NULL},
+                                       POPT_TABLEEND};
     poptContext context;
     bool done;
     int exit_code;
     const char **names = cli_options(self, &command_parts, argc, argv, table, &context, &done);
     if (!names) exit_code = done ? EXIT_DONE : EXIT_USAGE;
-    else if (!names[0]) exit_code = list_parts(self);
+    else if (!names[0]) exit_code = list_parts(self, &w);
     else if (names[1])
         exit_code =
             cli_usage(self, &command_parts, NULL, "one part at a time: `%s` is one too many", names[1]);
@@ -207,6 +266,10 @@ static int run(cli *self, int argc, const char **argv)
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
+    free(w.architecture);
+    free(w.code);
+    free(w.ram);
+    free(w.word);
     return exit_code;
 }
 
@@ -219,8 +282,15 @@ const command command_parts = {
     "part file of your own, shows what it has: memories, ports and the other functions\n"
     "of their pins, vectors, and every special function register with its bits.\n"
     "\n"
+    "  -a, --arch NAME    only parts of this architecture\n"
+    "      --code SIZE    with at least so much program memory: 8KiB\n"
+    "      --ram SIZE     with at least so much RAM: 256\n"
+    "      --with WORD    with such a register, bit, vector or pin function: timer2, RXD\n"
+    "      --json         as one JSON document\n"
+    "\n"
     "examples:\n"
     "  spindle parts\n"
+    "  spindle parts --ram 256 --with timer2\n"
     "  spindle parts mcs51-8k\n"
     "  spindle parts ./mychip.yaml\n",
     run,

@@ -105,6 +105,10 @@ const oak_section *oak_program_section(const oak_program *program, unsigned inde
 /* The files that were read, from 0, sources and what they include; NULL after the last. */
 const char *oak_program_file(const oak_program *program, unsigned index);
 
+/* Writes an ELF file: code, symbols, and DWARF 4 lines and labels, for general tools. OAK_NO_MEMORY, or what the sink
+ * returns. */
+oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink *out);
+
 /* Adds a symbol or a line to a program that was made elsewhere. Strings are copied. OAK_NO_MEMORY. */
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol);
 oak_status oak_program_add_line(oak_program *program, const oak_line *line);

@@ -304,6 +304,7 @@ const oak_isa oak_isa_mcs51 = {
               .title = "MCS-51, 8-bit",
               .cycle_unit = "machine cycle",
               .big_endian = true,
+              .elf_machine = 165,
               .spaces = spaces,
               .space_count = MCS51_SPACES,
               .code_space = MCS51_CODE,
