@@ -163,10 +163,11 @@ static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned
     line[at++] = 'S';
     line[at++] = (char)('0' + type);
     for (unsigned i = 0; i <= total; i++) {
-        uint8_t byte = i == 0                       ? (uint8_t)total
-                       : i <= address_bytes         ? (uint8_t)(address >> (8 * (address_bytes - i)))
-                       : i <= address_bytes + count ? data[i - address_bytes - 1]
-                                                    : (uint8_t)(0xFF - sum);
+        unsigned value = 0xFFu - sum;
+        if (i == 0) value = total;
+        else if (i <= address_bytes) value = address >> (8 * (address_bytes - i));
+        else if (i <= address_bytes + count) value = data[i - address_bytes - 1];
+        uint8_t byte = (uint8_t)value;
         sum = (uint8_t)(sum + byte);
         line[at++] = digits[byte >> 4];
         line[at++] = digits[byte & 15];
