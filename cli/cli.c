@@ -79,6 +79,14 @@ static cJSON *diagnostic_json(const oak_diagnostic *d)
     }
     cJSON_AddStringToObject(item, "message", d->message);
     if (d->hint) cJSON_AddStringToObject(item, "hint", d->hint);
+    if (d->edit) {
+        cJSON *edit = cJSON_AddObjectToObject(item, "edit");
+        cJSON_AddNumberToObject(edit, "line", d->line);
+        cJSON_AddNumberToObject(edit, "column", d->edit_column);
+        cJSON_AddNumberToObject(edit, "column_end", d->edit_column_end);
+        cJSON_AddStringToObject(edit, "text", d->edit);
+        cJSON_AddBoolToObject(edit, "safe", d->edit_safe);
+    }
     return item;
 }
 

@@ -99,6 +99,9 @@ void cli_free_project(cli_project *project);
 /* Fills an option that was not given from the project, which gives the text away. */
 void cli_take(char **option, char **from);
 
+/* fix.c: applies the safe edits of diagnostics to the sources and shows them; false after a message. */
+bool cli_fix(cli *self, const oak_part *part, const oak_asm_settings *settings);
+
 /* symbols.c: symbols and lines of a program as JSON, both ways. */
 cJSON *cli_symbols_json(const oak_program *program);
 bool cli_read_symbols(cli *self, const char *path, oak_program *program);

@@ -1,13 +1,16 @@
 /* cmd_asm.c — spindle asm: source to Intel HEX, listing and symbols. */
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <time.h>
 
 #include "cli.h"
 
 typedef struct asm_options {
     char *part, *output, *listing, *symbols, *deps;
     char **includes, **warns;
-    int record_size, json, map, fill;
+    int record_size, json, map, fill, fix, watch;
 } asm_options;
 
 /* The source's name with .hex in place of its ending. */
@@ -227,6 +230,63 @@ static int assemble(cli *self, const oak_part *part, const oak_asm_settings *set
     return exit_code;
 }
 
+static volatile sig_atomic_t interrupted;
+
+static void interrupt(int number)
+{
+    (void)number;
+    interrupted = 1;
+}
+
+/* What tells that a file has changed. */
+static uint64_t stamp_of(const char *path)
+{
+    struct stat info;
+    if (stat(path, &info)) return 0;
+    return (uint64_t)info.st_mtim.tv_sec * 1000000000u + (uint64_t)info.st_mtim.tv_nsec + (uint64_t)info.st_size * 31 + (uint64_t)info.st_ino * 7;
+}
+
+/* Assembles whenever one of the files that were read changes, until it is interrupted. Includes are watched from the first
+ * time that all could be read. */
+static int watch(cli *self, const oak_part *part, const oak_asm_settings *settings, const asm_options *options)
+{
+    enum { MOST_FILES = 1000, PAUSE_MS = 15 };
+    static char *files[MOST_FILES];
+    static uint64_t stamps[MOST_FILES];
+    unsigned count = 0;
+    for (unsigned i = 0; i < settings->path_count && count < MOST_FILES; i++) files[count++] = strdup(settings->paths[i]);
+    signal(SIGINT, interrupt);
+    signal(SIGTERM, interrupt);
+    while (!interrupted) {
+        struct timespec begin, end, pause = {0, PAUSE_MS * 1000000};
+        clock_gettime(CLOCK_MONOTONIC, &begin);
+        self->errors = self->warnings = 0;
+        int exit_code = assemble(self, part, settings, options);
+        clock_gettime(CLOCK_MONOTONIC, &end);
+        double took = (double)(end.tv_sec - begin.tv_sec) * 1000 + (double)(end.tv_nsec - begin.tv_nsec) / 1e6;
+        if (!self->json) printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
+        fflush(stdout);
+        oak_program *program = NULL;
+        oak_diag_sink quiet = {0};
+        if (!exit_code && oak_assemble_files(&self->host, part, settings, &quiet, &program) == OAK_OK) {
+            const char *name;
+            for (unsigned i = 0; (name = oak_program_file(program, i)) && count < MOST_FILES; i++) {
+                bool known = false;
+                for (unsigned k = 0; k < count; k++) known = known || strcmp(files[k], name) == 0;
+                if (!known) files[count++] = strdup(name);
+            }
+        }
+        oak_program_free(program);
+        for (unsigned i = 0; i < count; i++) stamps[i] = stamp_of(files[i]);
+        for (bool changed = false; !changed && !interrupted;) {
+            nanosleep(&pause, NULL);
+            for (unsigned i = 0; i < count; i++) changed = changed || stamp_of(files[i]) != stamps[i];
+        }
+    }
+    for (unsigned i = 0; i < count; i++) free(files[i]);
+    return EXIT_DONE;
+}
+
 static int run(cli *self, int argc, const char **argv)
 {
     asm_options options = {.record_size = 16, .fill = 0xFF};
@@ -238,6 +298,8 @@ static int run(cli *self, int argc, const char **argv)
         {"map", 'm', POPT_ARG_NONE, &options.map, 0, NULL, NULL},
         {"deps", 0, POPT_ARG_STRING, &options.deps, 0, NULL, NULL},
         {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
+        {"fix", 0, POPT_ARG_NONE, &options.fix, 0, NULL, NULL},
+        {"watch", 0, POPT_ARG_NONE, &options.watch, 0, NULL, NULL},
         {"record", 0, POPT_ARG_INT, &options.record_size, 0, NULL, NULL},
         {"include", 'I', POPT_ARG_ARGV, &options.includes, 0, NULL, NULL},
         {"warn", 'w', POPT_ARG_ARGV, &options.warns, 0, NULL, NULL},
@@ -274,6 +336,8 @@ static int run(cli *self, int argc, const char **argv)
                                      .include_count = cli_count_list(options.includes)};
         if (part && !cli_read_warnings(self, &command_asm, options.warns, warnings, &settings.warning_count))
             exit_code = EXIT_USAGE;
+        else if (part && options.fix && !cli_fix(self, part, &settings)) exit_code = EXIT_REFUSED;
+        else if (part && options.watch) exit_code = watch(self, part, &settings, &options);
         else if (part) exit_code = assemble(self, part, &settings, &options);
         oak_part_free(part);
     }
@@ -306,6 +370,8 @@ const command command_asm = {
     "  -l, --listing FILE   write line, address, bytes and cycles beside the source\n"
     "  -s, --symbols FILE   write symbols and lines as JSON\n"
     "  -m, --map            show what lies where, with bars and the largest holes\n"
+    "      --fix            put right in the sources what has only one answer, and show it\n"
+    "      --watch          assemble again whenever a source changes\n"
     "      --deps FILE      write a dependency rule for make\n"
     "      --fill N         what fills the holes of raw bytes (255)\n"
     "      --record N       data bytes in one HEX record (16)\n"

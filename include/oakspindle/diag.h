@@ -5,6 +5,7 @@
 #ifndef OAKSPINDLE_DIAG_H
 #define OAKSPINDLE_DIAG_H
 
+#include <stdbool.h>
 #include <stdint.h>
 
 #ifdef __cplusplus
@@ -23,6 +24,12 @@ typedef struct oak_diagnostic {
     const char *message;     /* what is wrong, in the user's terms */
     const char *hint;        /* what to do or write instead; NULL where that cannot be known */
     const char *source_line; /* the text of the line without its end; NULL where it is not at hand */
+    /* What would put it right: the text from edit_column to edit_column_end of the line replaced by `edit`; NULL where that
+     * is not known. edit_safe: there is no other way to read what was meant. */
+    const char *edit;
+    uint32_t edit_column;
+    uint32_t edit_column_end;
+    bool edit_safe;
 } oak_diagnostic;
 
 typedef struct oak_diag_sink {

@@ -5,6 +5,7 @@
  *   read.c        source lines to statements: labels, directives, operands
  *   sections.c    sections: opening them, finding room for those that float
  *   layout.c      addresses, the shortest forms that reach, bytes
+ *   flow.c        warnings about where execution goes
  *   names.c       names, symbols, suggestions, diagnostics
  */
 #ifndef OAK_ASM_ASSEMBLER_H
@@ -105,8 +106,15 @@ typedef struct statement {
     } as;
 } statement;
 
+typedef struct asm_edit {
+    uint16_t first, last;
+    bool safe;
+    const char *text; /* NULL: none */
+} asm_edit;
+
 typedef struct asm_diag {
     uint32_t place;
+    asm_edit edit;
     uint16_t first, last;
     uint8_t severity;
     const char *code, *message, *hint;
@@ -197,6 +205,7 @@ typedef struct assembler {
     size_t statement_count, statement_room;
     bool relaxes; /* some instruction has more than one form */
 
+    asm_edit edit; /* of the diagnostic that is reported next */
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 
@@ -237,14 +246,17 @@ asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
 int asm_mnemonic(assembler *as, asm_name *name);
 bool asm_add_part_names(assembler *as);
 /* "Did you mean `…`?" for a symbol or an operation; empty when nothing is near. */
-void asm_suggest_symbol(assembler *as, const asm_name *name, char *hint, size_t room);
-void asm_suggest_operation(assembler *as, const char *text, size_t length, char *hint, size_t room);
+void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char *hint, size_t room);
+void asm_suggest_operation(assembler *as, const char *text, size_t length, size_t first, char *hint,
+                           size_t room);
 /* Columns count from 0; last is one past the end. */
 void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...) OAK_PRINTF(8, 9);
 /* A warning, as it is set: silent, a warning or an error. The usual level is in names.c. */
 void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
               const char *format, ...) OAK_PRINTF(7, 8);
+/* Gives the next diagnostic an edit: columns from 0 and the text to put there. */
+void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text, bool safe);
 void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault);
 /* The number of the line in its file, for messages. */
 uint32_t asm_line_of(const assembler *as, uint32_t place);
@@ -345,5 +357,8 @@ bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value);
 void asm_place(assembler *as, statement *one);
 void asm_layout(assembler *as);
 void asm_emit(assembler *as);
+
+/* flow.c: warnings about where execution goes */
+void asm_check_flow(assembler *as);
 
 #endif

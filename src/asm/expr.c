@@ -160,6 +160,7 @@ static const oak_expr *parse_number(oak_expr_parser *parser)
         bool hex = true;
         for (size_t i = 0; i < used; i++) hex = hex && oak_hex_digit(start[i]) >= 0;
         char hint[80] = "Numbers: 42, 0x2a, 2ah, 0b101010, 101010b, '*'.";
+        parser->fault->needs_hex = hex;
         if (hex)
             oak_format(hint, sizeof hint, "Hexadecimal needs its mark: 0x%.*s.", (int)(used < 40 ? used : 40),
                        start);

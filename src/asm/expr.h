@@ -42,6 +42,7 @@ struct oak_expr {
 typedef struct oak_expr_fault {
     const char *code;
     uint16_t first, last;
+    bool needs_hex; /* a number that only lacks its 0x */
     char message[160];
     char hint[160];
 } oak_expr_fault;

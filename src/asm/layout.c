@@ -129,7 +129,7 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         if (symbol->reported) return already_reported(fault);
         symbol->reported = true;
         fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", symbol->name->text);
-        asm_suggest_symbol(as, symbol->name, fault->hint, sizeof fault->hint);
+        asm_suggest_symbol(as, symbol->name, expr->first, fault->hint, sizeof fault->hint);
         const asm_symbol *other = elsewhere(as, symbol);
         if (other)
             oak_format(fault->hint, sizeof fault->hint,
@@ -511,62 +511,7 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
     }
 }
 
-/* ------------------------------------------------------------------------------------------ the flow of the code */
-
-/* Looks at where execution goes from each instruction: behind it, and to its target. */
-static void check_flow(assembler *as)
-{
-    unsigned code = as->isa->about.code_space;
-    uint32_t size = 0;
-    for (unsigned i = 0; i < as->part->memory_count; i++) {
-        const oak_part_memory *memory = &as->part->memories[i];
-        if (memory->space == code && memory->base + memory->size > size) size = memory->base + memory->size;
-    }
-    uint8_t *starts = size <= 1 << 24 ? as->host->resize(as->host->context, NULL, 0, size + 1) : NULL;
-    if (!starts) {
-        as->out_of_memory = as->out_of_memory || size <= 1 << 24;
-        return;
-    }
-    memset(starts, 0, size + 1);
-    for (size_t i = 0; i < as->statement_count; i++) {
-        const statement *one = &as->statements[i];
-        if (one->kind == STATEMENT_INSN && one->space == code && one->address < size)
-            starts[one->address] = 1;
-    }
-    for (size_t i = 0; i < as->statement_count; i++) {
-        const statement *one = &as->statements[i];
-        uint8_t bytes[OAK_LONGEST_INSN], byte;
-        oak_decoded decoded;
-        if (one->kind != STATEMENT_INSN || one->space != code || one->size > sizeof bytes) continue;
-        if (oak_image_read(as->program->image, one->address, 0, bytes, one->size) != one->size ||
-            as->isa->decode(as->tables, bytes, one->size, one->address, &decoded))
-            continue;
-        uint32_t next = one->address + one->size;
-        bool goes_on =
-            decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_CALL;
-        size_t end = as->program->source[one->place].size;
-        if (goes_on && next < size && !starts[next])
-            asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
-                     "execution runs on into %s at 0x%04x",
-                     oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
-        if (decoded.has_target && decoded.target < size && !starts[decoded.target] &&
-            oak_image_byte(as->program->image, decoded.target, &byte))
-            asm_warn(as, one->place, 0, end, "jump-into-data", NULL,
-                     "this goes to 0x%04x, where no instruction begins", (unsigned)decoded.target);
-    }
-    oak_release(as->host, starts, size + 1, 1);
-}
-
-static void check_labels(assembler *as)
-{
-    for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
-        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported ||
-            symbol->name->shared == symbol)
-            continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length,
-                 "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
-    }
-}
+/* ------------------------------------------------------------------------------------------ assertions */
 
 static void check_claim(assembler *as, const statement *one)
 {
@@ -611,8 +556,7 @@ void asm_emit(assembler *as)
         }
     }
     if (writer.count) flush(&writer);
-    if (!as->error_count) check_flow(as);
-    check_labels(as);
+    asm_check_flow(as);
     oak_value value;
     statement at = {.place = as->entry_place, .space = as->space};
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;

@@ -96,24 +96,118 @@ static void list_lines(listing *self)
     }
 }
 
+/* Where a symbol is named. */
+typedef struct listed_use {
+    uint32_t symbol;
+    uint32_t place;
+} listed_use;
+
+static int by_symbol(const void *a, const void *b, const void *context)
+{
+    (void)context;
+    const listed_use *left = a, *right = b;
+    if (left->symbol != right->symbol) return left->symbol < right->symbol ? -1 : 1;
+    return left->place < right->place ? -1 : left->place > right->place;
+}
+
+/* Every word of the source that names a symbol, outside of comments and texts; each line once. */
+static listed_use *find_uses(listing *self, size_t *count, size_t *room)
+{
+    const oak_program *program = self->program;
+    listed_use *uses = NULL;
+    *count = *room = 0;
+    for (uint32_t place = 0; place < program->source_count && !self->status; place++) {
+        const oak_source_line *line = &program->source[place];
+        const char *at = line->text, *end = line->text + line->size;
+        char quote = 0;
+        while (at < end && (quote || (*at != ';' && !(*at == '/' && at + 1 < end && at[1] == '/')))) {
+            if (quote && *at == '\\' && at + 1 < end) at++;
+            else if (*at == quote) quote = 0;
+            else if (!quote && (*at == '"' || *at == '\'')) quote = *at;
+            if (quote || !oak_is_word(*at)) {
+                at++;
+                continue;
+            }
+            const char *word = at;
+            while (at < end && oak_is_word(*at)) at++;
+            const oak_symbol *symbol = oak_is_letter(*word) ? oak_program_find(program, word, (size_t)(at - word)) : NULL;
+            if (!symbol) continue;
+            listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
+            if (!grown) {
+                self->status = OAK_NO_MEMORY;
+                return uses;
+            }
+            uses = grown;
+            uses[(*count)++] = (listed_use){(uint32_t)(symbol - program->symbols), place};
+        }
+    }
+    if (!self->status) self->status = oak_sort(&program->host, uses, *count, sizeof *uses, by_symbol, NULL);
+    return uses;
+}
+
+/* Cycles of the instructions from a label to the next, gone through once in a straight line. */
+static uint64_t block_cycles(const listing *self, const oak_symbol *symbol)
+{
+    const oak_program *program = self->program;
+    uint64_t cycles = 0;
+    int64_t end = INT64_MAX;
+    for (size_t i = 0; i < program->label_count; i++) {
+        int64_t other = program->symbols[program->labels[i]].value;
+        if (other > symbol->value) {
+            end = other;
+            break;
+        }
+    }
+    for (size_t i = 0; i < program->record_count; i++) {
+        const oak_record *record = &program->records[i];
+        if (record->kind == OAK_RECORD_CODE && record->at >= symbol->value && record->at < end) cycles += record->cycles;
+    }
+    return cycles;
+}
+
 static void list_symbols(listing *self)
 {
     static const char *const kinds[] = {"label", "constant", "variable"};
+    enum { MOST_SUMMED = 2000, MOST_SHOWN = 16 };
     const oak_program *program = self->program;
-    oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %6s %6s\n", "symbol", "value", "kind", "line", "uses");
+    unsigned code = program->part->architecture->code_space;
+    size_t use_count, use_room;
+    oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %-6s %6s  %s\n", "symbol", "value", "kind", "space", "cycles", "defined and used in lines");
     uint32_t *order = NULL;
+    listed_use *uses = find_uses(self, &use_count, &use_room);
     if (!self->status) self->status = oak_program_sorted(program, &order);
     for (size_t i = 0; order && i < program->symbol_count; i++) {
         const oak_symbol *symbol = &program->symbols[order[i]];
-        char value[40];
-        const char *space = symbol->space ? program->part->architecture->spaces[symbol->space].name : "";
+        char value[40], cycles[24] = "";
+        bool block = symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code && program->label_count <= MOST_SUMMED;
         if (symbol->value < 0) oak_format(value, sizeof value, "%lld", (long long)symbol->value);
         else oak_format(value, sizeof value, "0x%04llx", (unsigned long long)symbol->value);
-        oak_buf_format(&self->buf, "%-24s %-10s %-8s %6u %6u  %s\n", symbol->name, value, kinds[symbol->kind],
-                       symbol->line, symbol->uses, space);
+        if (block) oak_format(cycles, sizeof cycles, "%llu", (unsigned long long)block_cycles(self, symbol));
+        oak_buf_format(&self->buf, "%-24s %-10s %-8s %-6s %6s  %u", symbol->name, value, kinds[symbol->kind],
+                       symbol->space ? program->part->architecture->spaces[symbol->space].name : "", cycles, symbol->line);
+        size_t low = 0, high = use_count;
+        while (low < high) {
+            size_t middle = low + (high - low) / 2;
+            if (uses[middle].symbol < order[i]) low = middle + 1;
+            else high = middle;
+        }
+        uint32_t last = symbol->line;
+        unsigned shown = 0;
+        for (; low < use_count && uses[low].symbol == order[i] && shown <= MOST_SHOWN; low++) {
+            const oak_source_line *line = &program->source[uses[low].place];
+            const char *file = program->files[line->file].name;
+            bool here = symbol->file && oak_same(file, symbol->file);
+            if (line->line == last || line->expanded || (here && line->line == symbol->line)) continue;
+            last = line->line;
+            if (shown++ == MOST_SHOWN) oak_buf_text(&self->buf, " ...");
+            else if (here) oak_buf_format(&self->buf, " %u", line->line);
+            else oak_buf_format(&self->buf, " %s:%u", file, line->line);
+        }
+        oak_buf_char(&self->buf, '\n');
         if (self->buf.size > 32768) flush(self);
     }
     oak_release(&program->host, order, program->symbol_count + 1, sizeof *order);
+    oak_release(&program->host, uses, use_room, sizeof *uses);
 }
 
 oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out)

@@ -125,13 +125,14 @@ static void consider(nearest *best, const char *text, size_t length, const char 
     best->distance = distance;
 }
 
-static void say_nearest(const nearest *best, char *hint, size_t room)
+static void say_nearest(assembler *as, const nearest *best, size_t first, size_t last, char *hint, size_t room)
 {
+    if (best->text) asm_suggest_edit(as, first, last, best->text, false);
     if (best->text) oak_format(hint, room, "Did you mean `%s`?", best->text);
     else hint[0] = 0;
 }
 
-void asm_suggest_symbol(assembler *as, const asm_name *name, char *hint, size_t room)
+void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char *hint, size_t room)
 {
     nearest best = {0};
     hint[0] = 0;
@@ -140,10 +141,10 @@ void asm_suggest_symbol(assembler *as, const asm_name *name, char *hint, size_t 
     for (const asm_name *other = as->first_name; other; other = other->later)
         if (other != name && other->symbol && other->symbol->kind != SYMBOL_UNDEFINED)
             consider(&best, name->text, name->length, other->text);
-    say_nearest(&best, hint, room);
+    say_nearest(as, &best, first, first + name->length, hint, room);
 }
 
-void asm_suggest_operation(assembler *as, const char *text, size_t length, char *hint, size_t room)
+void asm_suggest_operation(assembler *as, const char *text, size_t length, size_t first, char *hint, size_t room)
 {
     nearest best = {0};
     const char *candidate;
@@ -152,7 +153,7 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, char 
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
     for (const asm_name *name = as->first_name; name; name = name->later)
         if (name->macro) consider(&best, text, length, name->text);
-    say_nearest(&best, hint, room);
+    say_nearest(as, &best, first, first + length, hint, room);
 }
 
 /* ------------------------------------------------------------------------------------------ diagnostics */
@@ -160,6 +161,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, char 
 void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...)
 {
+    asm_edit edit = as->edit;
+    as->edit = (asm_edit){0};
     if (!as->suggestions_left && !as->diag_count) as->suggestions_left = MOST_SUGGESTIONS;
     if (severity == OAK_ERROR) as->error_count++;
     if (as->diag_count >= MOST_REPORTS) return;
@@ -178,6 +181,7 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
     }
     if (last <= first) last = first + 1;
     as->diags[as->diag_count++] = (asm_diag){.place = place,
+                                             .edit = edit,
                                              .first = (uint16_t)(first < UINT16_MAX ? first : UINT16_MAX),
                                              .last = (uint16_t)(last < UINT16_MAX ? last : UINT16_MAX),
                                              .severity = (uint8_t)severity,
@@ -186,9 +190,16 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
                                              .hint = hint_copy};
 }
 
+void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text, bool safe)
+{
+    const char *kept = oak_arena_text(&as->arena, text, oak_length(text));
+    if (!kept) as->out_of_memory = true;
+    as->edit = (asm_edit){(uint16_t)first, (uint16_t)last, safe, kept};
+}
+
 static const oak_warning usual_levels[] = {
     {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},     {"missing-mark", OAK_WARN_ON},
-    {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
+    {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"counts-from-zero", OAK_WARN_ON}, {"never-returns", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
 };
 enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
 
@@ -313,7 +324,11 @@ oak_status asm_deliver_reports(assembler *as)
                               .column = placed ? diag->first + 1u : 0,
                               .column_end = placed ? diag->last + 1u : 0,
                               .message = diag->message,
-                              .hint = diag->hint};
+                              .hint = diag->hint,
+                              .edit = placed && !as->program->source[diag->place].expanded ? diag->edit.text : NULL,
+                              .edit_column = diag->edit.first + 1u,
+                              .edit_column_end = diag->edit.last + 1u,
+                              .edit_safe = diag->edit.safe};
         deliver(as, diag->place, &out);
         if (placed) deliver_chain(as, diag->place);
     }

@@ -89,7 +89,7 @@ static bool is_defined(void *context, const char *text, size_t length)
 
 const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end)
 {
-    oak_expr_fault fault;
+    oak_expr_fault fault = {0};
     oak_expr_parser parser = {.arena = &as->arena,
                               .line = as->text,
                               .at = *at,
@@ -101,6 +101,7 @@ const oak_expr *asm_parse_expression(assembler *as, const char **at, const char 
                               .fault = &fault};
     const oak_expr *expr = oak_expr_parse(&parser);
     *at = parser.at;
+    if (!expr && !as->out_of_memory && fault.needs_hex) asm_suggest_edit(as, fault.first, fault.first, "0x", true);
     if (!expr && !as->out_of_memory) asm_report_fault(as, as->place, &fault);
     return expr;
 }
@@ -626,7 +627,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
     if (!asm_nothing_left(as, reader.reader.at, end)) return;
     uint16_t rows[OAK_MOST_FORMS];
-    oak_refusal why;
+    oak_refusal why = {0};
     unsigned forms = as->isa->forms(as->tables, &as->insn, rows, &why);
     if (!forms) {
         const char *from = word, *to = word + word_length;
@@ -636,6 +637,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
         } else if (as->insn.count) {
             to = as->text + as->insn.operand[as->insn.count - 1].last;
         }
+        if (why.has_edit) asm_suggest_edit(as, why.edit_first, why.edit_last, why.edit, why.edit_safe);
         REPORT(as, from, to, why.code, why.hint, "%s", why.message);
         return;
     }
@@ -697,7 +699,7 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
                               const char *end)
 {
     char hint[120];
-    asm_suggest_operation(as, word, length, hint, sizeof hint);
+    asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);
     if (!*hint && rest == end)
         oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60),
                    word);

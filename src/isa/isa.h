@@ -96,6 +96,10 @@ typedef struct oak_refusal {
     int operand; /* index of the operand to underline, or -1 for the whole instruction */
     char message[240];
     char hint[320]; /* may be empty */
+    /* What would put it right: columns of the line from 0, and the text for them; no text: not known. */
+    uint16_t edit_first, edit_last;
+    bool has_edit, edit_safe;
+    char edit[48];
 } oak_refusal;
 
 /* ------------------------------------------------------------------------------------------ decoding */
@@ -206,6 +210,9 @@ typedef struct oak_isa {
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
 
+    /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
+     * 0 for other instructions. NULL where there are no such instructions. */
+    unsigned (*counter_of)(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero);
     /* The instruction that fills an interrupt vector with a jump to its handler. */
     const char *vector_mnemonic;
 

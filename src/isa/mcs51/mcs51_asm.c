@@ -195,6 +195,19 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, const
     else oak_format(why->hint, sizeof why->hint, "Forms that exist: %s.", text);
 }
 
+/* The change as an edit: a mark put in or left out, or the operand by its other name. */
+static void set_edit(oak_refusal *why, const oak_operand *operand, uint8_t was, uint8_t wanted)
+{
+    why->has_edit = why->edit_safe = true;
+    why->edit_first = operand->first;
+    why->edit_last = operand->last;
+    if (wanted == MCS51_IMMEDIATE) why->edit_last = operand->first, oak_format(why->edit, sizeof why->edit, "#");
+    else if (was == MCS51_IMMEDIATE) why->edit_last = (uint16_t)(operand->first + 1), why->edit[0] = 0;
+    else if (was == MCS51_A) oak_format(why->edit, sizeof why->edit, "acc");
+    else if (was == MCS51_C) oak_format(why->edit, sizeof why->edit, "cy");
+    else why->edit_safe = false, oak_format(why->edit, sizeof why->edit, "%u", operand->reg);
+}
+
 /* Looks for the one change that makes the operands fit, and says it. */
 static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, uint8_t *kinds,
                             oak_refusal *why)
@@ -226,6 +239,7 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
                 continue;
             }
             why->operand = (int)i;
+            set_edit(why, &insn->operand[i], was, tried[t]);
             return true;
         }
     }

@@ -265,6 +265,16 @@ void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const
     }
 }
 
+static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero)
+{
+    const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
+    bool is_register = decoded->row == MCS51_DJNZ_RN || decoded->row == MCS51_MOV_RN_IMM;
+    *loads_zero = decoded->row == MCS51_MOV_RN_IMM || decoded->row == MCS51_MOV_DIR_IMM;
+    if (!is_register && decoded->row != MCS51_DJNZ_DIR && decoded->row != MCS51_MOV_DIR_IMM) return 0;
+    if (*loads_zero && oak_pattern_get(pattern, 'd', decoded->word)) return 0;
+    return is_register ? 1 + oak_pattern_get(pattern, 'n', decoded->word) : 256 + oak_pattern_get(pattern, 'a', decoded->word);
+}
+
 /* ------------------------------------------------------------------------------------------ the whole */
 
 static const oak_space_info spaces[MCS51_SPACES] = {
@@ -328,6 +338,7 @@ const oak_isa oak_isa_mcs51 = {
     .bit_of = mcs51_bit_of,
     .decode = mcs51_decode,
     .print = mcs51_print,
+    .counter_of = counter_of,
     .vector_mnemonic = "ljmp",
     .core = &mcs51_core_ops,
 };
