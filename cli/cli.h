@@ -92,12 +92,16 @@ enum { CLI_MOST_SOURCES = 200 };
 typedef struct cli_project {
     char *part, *clock, *output, *listing, *symbols;
     char *sources[CLI_MOST_SOURCES + 1];
+    char *includes[CLI_MOST_SOURCES + 1];
+    char *warnings[CLI_MOST_SOURCES + 1]; /* CODE=LEVEL */
     unsigned source_count;
 } cli_project;
 int cli_read_project(cli *self, cli_project *project);
 void cli_free_project(cli_project *project);
 /* Fills an option that was not given from the project, which gives the text away. */
 void cli_take(char **option, char **from);
+/* Puts a list of the project before that of the options; the project gives its texts away. */
+bool cli_take_list(char ***option, char **from);
 
 /* fix.c: applies the safe edits of diagnostics to the sources and shows them; false after a message. */
 bool cli_fix(cli *self, const oak_part *part, const oak_asm_settings *settings);

@@ -243,18 +243,21 @@ static uint64_t stamp_of(const char *path)
 {
     struct stat info;
     if (stat(path, &info)) return 0;
-    return (uint64_t)info.st_mtim.tv_sec * 1000000000u + (uint64_t)info.st_mtim.tv_nsec + (uint64_t)info.st_size * 31 + (uint64_t)info.st_ino * 7;
+    return (uint64_t)info.st_mtim.tv_sec * 1000000000u + (uint64_t)info.st_mtim.tv_nsec +
+           (uint64_t)info.st_size * 31 + (uint64_t)info.st_ino * 7;
 }
 
 /* Assembles whenever one of the files that were read changes, until it is interrupted. Includes are watched from the first
  * time that all could be read. */
-static int watch(cli *self, const oak_part *part, const oak_asm_settings *settings, const asm_options *options)
+static int watch(cli *self, const oak_part *part, const oak_asm_settings *settings,
+                 const asm_options *options)
 {
     enum { MOST_FILES = 1000, PAUSE_MS = 15 };
     static char *files[MOST_FILES];
     static uint64_t stamps[MOST_FILES];
     unsigned count = 0;
-    for (unsigned i = 0; i < settings->path_count && count < MOST_FILES; i++) files[count++] = strdup(settings->paths[i]);
+    for (unsigned i = 0; i < settings->path_count && count < MOST_FILES; i++)
+        files[count++] = strdup(settings->paths[i]);
     signal(SIGINT, interrupt);
     signal(SIGTERM, interrupt);
     while (!interrupted) {
@@ -263,7 +266,8 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         self->errors = self->warnings = 0;
         int exit_code = assemble(self, part, settings, options);
         clock_gettime(CLOCK_MONOTONIC, &end);
-        double took = (double)(end.tv_sec - begin.tv_sec) * 1000 + (double)(end.tv_nsec - begin.tv_nsec) / 1e6;
+        double took =
+            (double)(end.tv_sec - begin.tv_sec) * 1000 + (double)(end.tv_nsec - begin.tv_nsec) / 1e6;
         if (!self->json) printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
         fflush(stdout);
         oak_program *program = NULL;
@@ -315,6 +319,9 @@ static int run(cli *self, int argc, const char **argv)
     if (found == EXIT_DONE) {
         files = (const char **)(void *)project.sources;
         cli_take(&options.part, &project.part);
+        if (!cli_take_list(&options.includes, project.includes) ||
+            !cli_take_list(&options.warns, project.warnings))
+            found = EXIT_REFUSED;
         cli_take(&options.output, &project.output);
         cli_take(&options.listing, &project.listing);
         cli_take(&options.symbols, &project.symbols);

@@ -169,11 +169,14 @@ static bool has_word(const oak_part *part, const char *word)
     bool found = holds_word(part->name, word) || holds_word(part->title, word);
     for (unsigned i = 0; i < part->register_count && !found; i++) {
         found = holds_word(part->registers[i].name, word) || holds_word(part->registers[i].title, word);
-        for (unsigned f = 0; f < part->registers[i].field_count && !found; f++) found = holds_word(part->registers[i].fields[f].name, word);
+        for (unsigned f = 0; f < part->registers[i].field_count && !found; f++)
+            found = holds_word(part->registers[i].fields[f].name, word);
     }
-    for (unsigned i = 0; i < part->vector_count && !found; i++) found = holds_word(part->vectors[i].name, word) || holds_word(part->vectors[i].title, word);
+    for (unsigned i = 0; i < part->vector_count && !found; i++)
+        found = holds_word(part->vectors[i].name, word) || holds_word(part->vectors[i].title, word);
     for (unsigned i = 0; i < part->port_count && !found; i++)
-        for (unsigned b = 0; b < part->ports[i].pin_count && !found; b++) found = part->ports[i].alternate[b] && holds_word(part->ports[i].alternate[b], word);
+        for (unsigned b = 0; b < part->ports[i].pin_count && !found; b++)
+            found = part->ports[i].alternate[b] && holds_word(part->ports[i].alternate[b], word);
     return found;
 }
 

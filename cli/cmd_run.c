@@ -207,6 +207,9 @@ static int run(cli *self, int argc, const char **argv)
     if (found == EXIT_DONE) {
         files = (const char **)(void *)project.sources;
         cli_take(&options.part, &project.part);
+        if (!cli_take_list(&options.includes, project.includes) ||
+            !cli_take_list(&options.warns, project.warnings))
+            found = EXIT_REFUSED;
         cli_take(&options.clock, &project.clock);
     }
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;

@@ -23,7 +23,8 @@ static void collect(void *context, const oak_diagnostic *d)
     if (!d->edit || !d->edit_safe || !d->file || self->count == MOST_EDITS) return;
     for (unsigned i = 0; i < self->count; i++)
         if (self->edits[i].line == d->line && strcmp(self->edits[i].file, d->file) == 0) return;
-    self->edits[self->count++] = (edit){strdup(d->file), strdup(d->edit), d->line, d->edit_column, d->edit_column_end};
+    self->edits[self->count++] =
+        (edit){strdup(d->file), strdup(d->edit), d->line, d->edit_column, d->edit_column_end};
 }
 
 static void show_line(char sign, uint32_t line, const char *text, size_t size)
@@ -47,7 +48,9 @@ static bool apply(cli *self, const fixer *f, const char *file)
         size_t length = (size_t)((stop ? stop : end) - at), whole = length + (stop != NULL);
         const edit *found = NULL;
         for (unsigned i = 0; i < f->count && !found; i++)
-            if (f->edits[i].line == line && strcmp(f->edits[i].file, file) == 0 && f->edits[i].column_end - 1 <= length) found = &f->edits[i];
+            if (f->edits[i].line == line && strcmp(f->edits[i].file, file) == 0 &&
+                f->edits[i].column_end - 1 <= length)
+                found = &f->edits[i];
         if (!found) {
             sink.write(sink.context, at, whole);
         } else {

@@ -19,23 +19,48 @@ static void refuse(cli *self, const yaml_mark_t *mark, const char *hint, const c
     self->sink.report(self->sink.context, &d);
 }
 
-static bool read_sources(cli *self, yaml_document_t *document, const yaml_node_t *list, cli_project *project)
+static bool read_list(cli *self, yaml_document_t *document, const yaml_node_t *list, char **texts)
 {
     size_t count = list->type == YAML_SEQUENCE_NODE
                        ? (size_t)(list->data.sequence.items.top - list->data.sequence.items.start)
                        : 0;
-    if (!count || count > CLI_MOST_SOURCES) {
-        refuse(self, &list->start_mark, "Write `sources:` and below it `  - main.asm`.",
-               "`sources` must be a list of 1 to 200 files");
+    if (!count || count > CLI_MOST_SOURCES || texts[0]) {
+        refuse(self, &list->start_mark, "Write the key once, and below it `  - main.asm`.",
+               "this must be a list of 1 to 200 names");
         return false;
     }
     for (size_t i = 0; i < count; i++) {
         const yaml_node_t *item = yaml_document_get_node(document, list->data.sequence.items.start[i]);
         if (item->type != YAML_SCALAR_NODE) {
-            refuse(self, &item->start_mark, NULL, "a source is the name of a file");
+            refuse(self, &item->start_mark, NULL, "a name is wanted here");
             return false;
         }
-        project->sources[project->source_count++] = strdup((const char *)item->data.scalar.value);
+        texts[i] = strdup((const char *)item->data.scalar.value);
+    }
+    return true;
+}
+
+/* `CODE: level` lines become CODE=level. */
+static bool read_warnings(cli *self, yaml_document_t *document, const yaml_node_t *map, char **texts)
+{
+    if (map->type != YAML_MAPPING_NODE || texts[0]) {
+        refuse(self, &map->start_mark, "Write `  missing-mark: off` below it.",
+               "`warnings` is a list of codes with off, on or error");
+        return false;
+    }
+    unsigned count = 0;
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top && count < CLI_MOST_SOURCES; pair++) {
+        const yaml_node_t *key = yaml_document_get_node(document, pair->key),
+                          *value = yaml_document_get_node(document, pair->value);
+        char text[200];
+        if (key->type != YAML_SCALAR_NODE || value->type != YAML_SCALAR_NODE) {
+            refuse(self, &key->start_mark, NULL, "a code and off, on or error are wanted here");
+            return false;
+        }
+        snprintf(text, sizeof text, "%.90s=%.90s", (const char *)key->data.scalar.value,
+                 (const char *)value->data.scalar.value);
+        texts[count++] = strdup(text);
     }
     return true;
 }
@@ -63,8 +88,15 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
         const yaml_node_t *key = yaml_document_get_node(document, pair->key),
                           *value = yaml_document_get_node(document, pair->value);
         const char *name = key->type == YAML_SCALAR_NODE ? (const char *)key->data.scalar.value : "?";
-        if (strcmp(name, "sources") == 0) {
-            if (!read_sources(self, document, value, project)) return false;
+        char **list = strcmp(name, "sources") == 0   ? project->sources
+                      : strcmp(name, "include") == 0 ? project->includes
+                                                     : NULL;
+        if (list) {
+            if (!read_list(self, document, value, list)) return false;
+            continue;
+        }
+        if (strcmp(name, "warnings") == 0) {
+            if (!read_warnings(self, document, value, project->warnings)) return false;
             continue;
         }
         size_t i = 0;
@@ -73,11 +105,13 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
             char message[200];
             snprintf(message, sizeof message,
                      i == TEXTS ? "there is no key `%.100s`" : "`%.100s` is one text", name);
-            refuse(self, &key->start_mark, "Keys: part, clock, sources, output, listing, symbols.", message);
+            refuse(self, &key->start_mark,
+                   "Keys: part, clock, sources, include, warnings, output, listing, symbols.", message);
             return false;
         }
         *texts[i].value = strdup((const char *)value->data.scalar.value);
     }
+    project->source_count = cli_count_list(project->sources);
     if (project->source_count) return true;
     refuse(self, &root->start_mark, "Write `sources:` and below it `  - main.asm`.",
            "the project names no sources");
@@ -114,7 +148,11 @@ int cli_read_project(cli *self, cli_project *project)
 
 void cli_free_project(cli_project *project)
 {
-    for (unsigned i = 0; i < project->source_count; i++) free(project->sources[i]);
+    for (unsigned i = 0; i < CLI_MOST_SOURCES; i++) {
+        free(project->sources[i]);
+        free(project->includes[i]);
+        free(project->warnings[i]);
+    }
     free(project->part);
     free(project->clock);
     free(project->output);
@@ -128,4 +166,16 @@ void cli_take(char **option, char **from)
     if (*option || !*from) return;
     *option = *from;
     *from = NULL;
+}
+
+bool cli_take_list(char ***option, char **from)
+{
+    unsigned before = cli_count_list(from), after = cli_count_list(*option);
+    char **whole = calloc(before + after + 1, sizeof *whole);
+    if (!whole) return false;
+    for (unsigned i = 0; i < before; i++) whole[i] = from[i], from[i] = NULL;
+    for (unsigned i = 0; i < after; i++) whole[before + i] = (*option)[i];
+    free(*option);
+    *option = whole;
+    return true;
 }

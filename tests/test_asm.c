@@ -241,7 +241,10 @@ START_TEST(warnings_are_given_and_can_be_silenced)
     static const char *const quiet[] = {"x: mov r2, 20 ; allow(missing-mark)\n sjmp x",
                                         "x: mov r2, 0x14\n mov a, 5+1\n push 3\n mov 30, a\n inc 20\n sjmp x",
                                         "x: mov r0, #buf\n sjmp x\n org iram:0x40\nbuf: ds 1",
-                                        "x: call s\n sjmp x\ns: ret\n db 1", "x: mov r2, #0\n inc r2\ny: djnz r2, y\n sjmp x", " call s\ny: sjmp y\ns: jz t\n sjmp s\nt: ret", " call s\ny: sjmp y\ns: jmp @a+dptr"};
+                                        "x: call s\n sjmp x\ns: ret\n db 1",
+                                        "x: mov r2, #0\n inc r2\ny: djnz r2, y\n sjmp x",
+                                        " call s\ny: sjmp y\ns: jz t\n sjmp s\nt: ret",
+                                        " call s\ny: sjmp y\ns: jmp @a+dptr"};
     for (unsigned i = 0; i < sizeof quiet / sizeof *quiet; i++) {
         collected diags;
         oak_program *program = assemble(part, quiet[i], &diags);
@@ -453,8 +456,7 @@ START_TEST(the_listing_shows_address_bytes_and_cycles)
                                         "        0x0007  05\n"};
     for (unsigned i = 0; i < sizeof lines / sizeof *lines; i++)
         ck_assert_msg(strstr(t.bytes, lines[i]) != NULL, "no line %u in\n%s", i, t.bytes);
-    ck_assert_ptr_nonnull(
-        strstr(t.bytes, "v                        0x0030     label    iram           7\n"));
+    ck_assert_ptr_nonnull(strstr(t.bytes, "v                        0x0030     label    iram           7\n"));
     free(t.bytes);
     oak_program_free(program);
 }

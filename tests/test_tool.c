@@ -41,7 +41,7 @@ static char *get_file(const char *name)
 
 static void has(const char *whole, const char *piece)
 {
-    ck_assert_msg(strstr(whole, piece) != NULL, "`%s` is not in:\n%s", piece, whole);
+    ck_assert_msg(strstr(whole, piece) != NULL, "`%s` is not in:\n%.1500s", piece, whole);
 }
 
 static void open_folder(void)
@@ -332,6 +332,136 @@ START_TEST(images_of_every_format_run_the_same)
 }
 END_TEST
 
+/* Sixty and more mistakes in one file, each with its golden message; and a correct program, of which nothing is said. */
+START_TEST(a_file_of_mistakes_gives_its_golden_messages)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm " SOURCE_FOLDER "/tests/golden/correct.asm --part mcs51-8k -o correct.hex"),
+                     0);
+    ck_assert_str_eq(err, "");
+    ck_assert_int_eq(spindle("asm " SOURCE_FOLDER "/tests/golden/mistakes.asm --part mcs51-8k --json"), 1);
+    cJSON *root = cJSON_Parse(out), *item;
+    char *o, *golden, *at;
+    ck_assert_int_eq(shell("cat " SOURCE_FOLDER "/tests/golden/mistakes.txt", &golden, &o), 0);
+    at = golden;
+    unsigned count = 0;
+    cJSON_ArrayForEach(item, cJSON_GetObjectItem(root, "diagnostics"))
+    {
+        char line[1000];
+        const cJSON *hint = cJSON_GetObjectItem(item, "hint");
+        const char *message = cJSON_GetStringValue(cJSON_GetObjectItem(item, "message")),
+                   *path = strstr(message, SOURCE_FOLDER);
+        snprintf(line, sizeof line, "%d:%d-%d [%s] %.*s%s | %s\n",
+                 (int)cJSON_GetNumberValue(cJSON_GetObjectItem(item, "line")),
+                 (int)cJSON_GetNumberValue(cJSON_GetObjectItem(item, "column")),
+                 (int)cJSON_GetNumberValue(cJSON_GetObjectItem(item, "column_end")),
+                 cJSON_GetStringValue(cJSON_GetObjectItem(item, "code")),
+                 (int)(path ? path - message : (long)strlen(message)), message,
+                 path ? path + strlen(SOURCE_FOLDER) + 1 : "", hint ? cJSON_GetStringValue(hint) : "");
+        ck_assert_msg(strncmp(at, line, strlen(line)) == 0, "expected %.*s\ngot      %s",
+                      (int)strcspn(at, "\n"), at, line);
+        at += strlen(line);
+        count++;
+    }
+    ck_assert_uint_ge(count, 60);
+    ck_assert_str_eq(at, "");
+    cJSON_Delete(root);
+    free(golden);
+    free(o);
+}
+END_TEST
+
+START_TEST(safe_edits_are_applied_and_shown)
+{
+    open_folder();
+    put_file("fix.asm", "x:      push a\n        cjne r2, 5, x ; and\n        mov a, #0FF\n        jmp x\n   "
+                        "     mvo a, #1\n");
+    ck_assert_int_eq(spindle("asm fix.asm --part mcs51-4k --fix"),
+                     1); /* a misspelt word is left to its author */
+    has(out, "-     1 | x:      push a\n  +     1 | x:      push acc\n");
+    has(out, "3 lines put right");
+    has(err, "`mvo` is no instruction");
+    char *fixed = get_file("fix.asm");
+    ck_assert_str_eq(fixed, "x:      push acc\n        cjne r2, #5, x ; and\n        mov a, #0x0FF\n        "
+                            "jmp x\n        mvo a, #1\n");
+    free(fixed);
+}
+END_TEST
+
+START_TEST(a_changed_source_is_assembled_again)
+{
+    open_folder();
+    put_file("inc.asm", "value equ 1\n");
+    put_file("w.asm", " include \"inc.asm\"\nx: db value\n");
+    static char command[2000];
+    free(out);
+    free(err);
+    snprintf(command, sizeof command,
+             "cd %.60s && (timeout 2 %s asm w.asm --part mcs51-4k -o w.hex --watch > log & sleep 0.6; echo "
+             "'value equ 2' > inc.asm; sleep 0.6; cat w.hex; wait)",
+             folder, SPINDLE);
+    shell(command, &out, &err);
+    has(out, ":0100000002FD"); /* the include was watched too */
+    char *log = get_file("log");
+    has(log, "waiting for changes");
+    free(log);
+}
+END_TEST
+
+/* A general reader of ELF files takes what is written: sections, symbols and lines. */
+START_TEST(a_general_reader_accepts_the_elf_file)
+{
+    open_folder();
+    put_file("inc.asm", "helper: ret\n");
+    put_file("e.asm", " org 0\nstart: nop\n call helper\n sjmp start\n include \"inc.asm\"\n org "
+                      "0x100\nlast: mov a, #1\nx: sjmp x\n");
+    ck_assert_int_eq(spindle("asm e.asm --part mcs51-8k -o e.elf"), 0);
+    static char command[500];
+    free(out);
+    free(err);
+    snprintf(command, sizeof command,
+             "cd %.60s && readelf -W -h -S -s -l --debug-dump=info,decodedline e.elf", folder);
+    ck_assert_int_eq(shell(command, &out, &err), 0);
+    ck_assert_msg(!strstr(out, "arning") && !strstr(err, "rror"), "%.800s%.800s",
+                  strstr(out, "arning") ? strstr(out, "arning") : "", err);
+    has(out, "Intel 8051");
+    has(out, "(string) helper");
+    has(out, " last\n");
+    has(out, "0x00000100 0x00000100");
+    bool found = false;
+    for (char *line = strtok(out, "\n"); line; line = strtok(NULL, "\n")) {
+        unsigned number, address;
+        char name[100];
+        if (sscanf(line, "%99s %u %x", name, &number, &address) == 3 && strcmp(name, "inc.asm") == 0 &&
+            number == 1 && address == 5)
+            found = true;
+    }
+    ck_assert_msg(found, "no line of the include at 0x5");
+}
+END_TEST
+
+START_TEST(a_project_sets_warnings_and_include_folders)
+{
+    open_folder();
+    char *o, *e;
+    static char command[200];
+    snprintf(command, sizeof command, "mkdir %.60s/common", folder);
+    shell(command, &o, &e);
+    free(o);
+    free(e);
+    put_file("common/pins.inc", "lamp bit p1.4\n");
+    put_file("m.asm", " include \"pins.inc\"\nx: mov r2, 20\n clr lamp\n sjmp x\n");
+    put_file("spindle.yaml",
+             "part: mcs51-8k\nsources: [m.asm]\ninclude: [common]\nwarnings:\n  missing-mark: error\n");
+    ck_assert_int_eq(spindle("asm"), 1);
+    has(err, "m.asm:2:12: error: this reads the byte at address 20");
+    ck_assert_int_eq(spindle("asm --warn missing-mark=off"), 0);
+    put_file("spindle.yaml",
+             "part: mcs51-8k\nsources: [m.asm]\ninclude: [common]\nwarnings: {no-such: off}\n");
+    ck_assert_int_eq(spindle("asm"), 2);
+}
+END_TEST
+
 START_TEST(odd_names_of_files_work)
 {
     open_folder();
@@ -349,4 +479,7 @@ RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_le
           budgets_and_their_words, state_files_carry_a_run_on,
           wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
           a_part_is_shown_with_all_it_has, a_new_project_builds_and_runs_as_it_stands,
-          images_of_every_format_run_the_same, odd_names_of_files_work)
+          images_of_every_format_run_the_same, a_file_of_mistakes_gives_its_golden_messages,
+          safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
+          a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
+          odd_names_of_files_work)

@@ -40,7 +40,7 @@ typedef struct oak_architecture {
     const char *title;
     const char *cycle_unit; /* what the cycle counter counts: "machine cycle", "core clock" */
     bool big_endian;        /* the order in which `dw` lays down bytes */
-    uint16_t elf_machine; /* its number in ELF files */
+    uint16_t elf_machine;   /* its number in ELF files */
     const oak_space_info *spaces;
     unsigned space_count;
     unsigned code_space;

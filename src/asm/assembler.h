@@ -341,6 +341,8 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
 void asm_read_section(assembler *as, const char *word, size_t length, const char *at, const char *end);
 /* Gives every floating section its place; true when one has moved. */
 bool asm_place_sections(assembler *as);
+/* Reports named sections that overlap, with both places. */
+void asm_check_sections(assembler *as);
 /* Takes the size each has grown to, and begins anew. */
 void asm_rewind_sections(assembler *as);
 

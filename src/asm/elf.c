@@ -5,8 +5,15 @@
 #include "base/text.h"
 
 enum {
-    ELF_HEADER = 52, PROGRAM_HEADER = 32, SECTION_HEADER = 40, SYMBOL_SIZE = 16, MOST_RUNS = 4096,
-    TYPE_PROGRAM = 1, TYPE_SYMBOLS = 2, TYPE_STRINGS = 3, ABSOLUTE = 0xFFF1
+    ELF_HEADER = 52,
+    PROGRAM_HEADER = 32,
+    SECTION_HEADER = 40,
+    SYMBOL_SIZE = 16,
+    MOST_RUNS = 4096,
+    TYPE_PROGRAM = 1,
+    TYPE_SYMBOLS = 2,
+    TYPE_STRINGS = 3,
+    ABSOLUTE = 0xFFF1
 };
 
 typedef struct elf_section {
@@ -55,20 +62,25 @@ static void put_text(oak_buf *buf, const char *text)
 
 static void patch(oak_buf *buf, size_t at, uint32_t value)
 {
-    for (unsigned i = 0; i < 4 && at + i < buf->size; i++) buf->bytes[at + i] = (char)(uint8_t)(value >> (8 * i));
+    for (unsigned i = 0; i < 4 && at + i < buf->size; i++)
+        buf->bytes[at + i] = (char)(uint8_t)(value >> (8 * i));
 }
 
 /* Begins a section at the end of the file; its size is set when the next begins. */
 static elf_section *begin(elf_writer *writer, const char *name, uint32_t type)
 {
-    elf_section *grown = oak_grow(&writer->program->host, writer->sections, &writer->room, writer->count + 1, sizeof *grown);
+    elf_section *grown =
+        oak_grow(&writer->program->host, writer->sections, &writer->room, writer->count + 1, sizeof *grown);
     if (!grown) {
         writer->failed = true;
         return NULL;
     }
     writer->sections = grown;
     while (type && writer->file.size % 4) oak_buf_char(&writer->file, 0);
-    grown[writer->count] = (elf_section){.name = name, .type = type, .offset = (uint32_t)writer->file.size, .align = type == TYPE_PROGRAM ? 1 : 4};
+    grown[writer->count] = (elf_section){.name = name,
+                                         .type = type,
+                                         .offset = (uint32_t)writer->file.size,
+                                         .align = type == TYPE_PROGRAM ? 1 : 4};
     return &grown[writer->count++];
 }
 
@@ -95,7 +107,8 @@ static void write_code(elf_writer *writer)
     uint64_t from = 0, length;
     uint32_t address;
     const oak_image *image = writer->program->image;
-    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK && writer->count < MOST_RUNS) {
+    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK &&
+           writer->count < MOST_RUNS) {
         from = address + length;
         elf_section *section = begin(writer, ".text", TYPE_PROGRAM);
         if (!section) return;
@@ -128,7 +141,9 @@ static void write_symbols(elf_writer *writer)
         const oak_symbol *symbol = &program->symbols[i];
         uint32_t index = ABSOLUTE;
         for (size_t s = 1; s < runs && symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code; s++)
-            if (symbol->value >= writer->sections[s].address && symbol->value - writer->sections[s].address < writer->sections[s].size) index = (uint32_t)s;
+            if (symbol->value >= writer->sections[s].address &&
+                symbol->value - writer->sections[s].address < writer->sections[s].size)
+                index = (uint32_t)s;
         put(&writer->file, strings.size, 4);
         put(&writer->file, (uint64_t)symbol->value, 4);
         put(&writer->file, 0, 4);
@@ -210,13 +225,17 @@ static void write_lines(elf_writer *writer)
 
 static void write_info(elf_writer *writer)
 {
-    static const uint8_t abbreviations[] = {1, 0x11, 1, 0x03, 0x08, 0x25, 0x08, 0x13, 0x05, 0x10, 0x17, 0x11, 0x01, 0x12, 0x06, 0, 0, /* compile_unit */
-                                            2, 0x0a, 0, 0x03, 0x08, 0x3a, 0x0f, 0x3b, 0x0f, 0x11, 0x01, 0,    0,    0}; /* label */
+    static const uint8_t abbreviations[] = {1,    0x11, 1,    0x03, 0x08, 0x25, 0x08, 0x13, 0x05,
+                                            0x10, 0x17, 0x11, 0x01, 0x12, 0x06, 0,    0, /* compile_unit */
+                                            2,    0x0a, 0,    0x03, 0x08, 0x3a, 0x0f, 0x3b, 0x0f,
+                                            0x11, 0x01, 0,    0,    0}; /* label */
     const oak_program *program = writer->program;
     oak_buf *out = &writer->file;
     unsigned code = program->part->architecture->code_space;
     uint32_t lowest = program->line_count ? program->lines[0].address : 0, highest = lowest;
-    if (program->line_count) highest = program->lines[program->line_count - 1].address + program->lines[program->line_count - 1].size;
+    if (program->line_count)
+        highest =
+            program->lines[program->line_count - 1].address + program->lines[program->line_count - 1].size;
     if (!begin(writer, ".debug_abbrev", TYPE_PROGRAM)) return;
     oak_buf_add(out, abbreviations, sizeof abbreviations);
     end(writer);
@@ -284,7 +303,8 @@ static void write_headers(elf_writer *writer, size_t runs)
     uint32_t name = 0;
     for (size_t i = 0; i < writer->count; i++) {
         const elf_section *s = &writer->sections[i];
-        const uint32_t fields[10] = {name, s->type, s->flags, s->address, s->offset, s->size, s->link, s->info, s->align, s->entry_size};
+        const uint32_t fields[10] = {name,    s->type, s->flags, s->address, s->offset,
+                                     s->size, s->link, s->info,  s->align,   s->entry_size};
         for (unsigned f = 0; f < 10; f++) put(out, fields[f], 4);
         name += (uint32_t)oak_length(s->name) + 1;
     }
@@ -297,7 +317,9 @@ oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink
     uint64_t from = 0, length;
     uint32_t address;
     oak_buf_open(&writer.file, &program->host);
-    while (from <= UINT32_MAX && oak_image_next_run(program->image, (uint32_t)from, &address, &length) == OAK_OK && runs < MOST_RUNS - 1) {
+    while (from <= UINT32_MAX &&
+           oak_image_next_run(program->image, (uint32_t)from, &address, &length) == OAK_OK &&
+           runs < MOST_RUNS - 1) {
         from = address + length;
         runs++;
     }
@@ -313,7 +335,9 @@ oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink
         end(&writer);
     }
     if (!writer.failed) write_headers(&writer, runs);
-    oak_status status = writer.failed || writer.file.failed ? OAK_NO_MEMORY : out->write(out->context, writer.file.bytes, writer.file.size);
+    oak_status status = writer.failed || writer.file.failed
+                            ? OAK_NO_MEMORY
+                            : out->write(out->context, writer.file.bytes, writer.file.size);
     oak_release(&program->host, writer.sections, writer.room, sizeof *writer.sections);
     oak_buf_close(&writer.file);
     return status;

@@ -18,13 +18,16 @@ static bool decode_at(const flow *self, uint32_t address, oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t known = 0;
-    while (known < sizeof bytes && oak_image_byte(self->as->program->image, address + (uint32_t)known, &bytes[known])) known++;
+    while (known < sizeof bytes &&
+           oak_image_byte(self->as->program->image, address + (uint32_t)known, &bytes[known]))
+        known++;
     return self->as->isa->decode(self->as->tables, bytes, known, address, decoded) == OAK_OK;
 }
 
 static bool goes_on(const oak_decoded *decoded)
 {
-    return decoded->flow == OAK_FLOW_NEXT || decoded->flow == OAK_FLOW_BRANCH || decoded->flow == OAK_FLOW_CALL;
+    return decoded->flow == OAK_FLOW_NEXT || decoded->flow == OAK_FLOW_BRANCH ||
+           decoded->flow == OAK_FLOW_CALL;
 }
 
 static bool is_start(const flow *self, uint32_t address)
@@ -39,14 +42,18 @@ static void check_ends(flow *self, const statement *one, const oak_decoded *deco
     uint32_t next = one->address + one->size;
     size_t end = as->program->source[one->place].size;
     if (goes_on(decoded) && next < self->size && !is_start(self, next))
-        asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
+        asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
+                 "execution runs on into %s at 0x%04x",
                  oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
-    if (decoded->has_target && decoded->target < self->size && !is_start(self, decoded->target) && oak_image_byte(as->program->image, decoded->target, &byte))
-        asm_warn(as, one->place, 0, end, "jump-into-data", NULL, "this goes to 0x%04x, where no instruction begins", (unsigned)decoded->target);
+    if (decoded->has_target && decoded->target < self->size && !is_start(self, decoded->target) &&
+        oak_image_byte(as->program->image, decoded->target, &byte))
+        asm_warn(as, one->place, 0, end, "jump-into-data", NULL,
+                 "this goes to 0x%04x, where no instruction begins", (unsigned)decoded->target);
 }
 
 /* A loop that counts down a counter which the instruction right before it sets to zero. `before` is that instruction. */
-static void check_counter(flow *self, const statement *one, const oak_decoded *decoded, const statement *const *by_address)
+static void check_counter(flow *self, const statement *one, const oak_decoded *decoded,
+                          const statement *const *by_address)
 {
     bool zero = false, other_zero = false;
     if (!self->as->isa->counter_of || !decoded->has_target || decoded->target > one->address) return;
@@ -56,9 +63,11 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
         const statement *before = by_address[decoded->target - back];
         oak_decoded loads;
         if (!before || before->size != back || !decode_at(self, before->address, &loads)) continue;
-        if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero) return;
-        asm_warn(self->as, before->place, 0, self->as->program->source[before->place].size, "counts-from-zero",
-                 "A counter that begins with 0 is counted down to 255 first.", "the loop behind this runs 256 times");
+        if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
+            return;
+        asm_warn(self->as, before->place, 0, self->as->program->source[before->place].size,
+                 "counts-from-zero", "A counter that begins with 0 is counted down to 255 first.",
+                 "the loop behind this runs 256 times");
         return;
     }
 }
@@ -76,12 +85,15 @@ static bool returns(flow *self, uint32_t address)
         while (at < self->size && !(self->mark[at] & IS_SEEN)) {
             self->mark[at] |= IS_SEEN;
             self->steps++;
-            if (!decode_at(self, at, &decoded) || decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_COMPUTED) {
+            if (!decode_at(self, at, &decoded) || decoded.flow == OAK_FLOW_RETURN ||
+                decoded.flow == OAK_FLOW_COMPUTED) {
                 found = true; /* or it cannot be known */
                 break;
             }
             bool branches = decoded.has_target && decoded.flow != OAK_FLOW_CALL;
-            if (branches && decoded.target < self->size && count < self->todo_room && !(self->mark[decoded.target] & IS_SEEN)) self->todo[count++] = decoded.target;
+            if (branches && decoded.target < self->size && count < self->todo_room &&
+                !(self->mark[decoded.target] & IS_SEEN))
+                self->todo[count++] = decoded.target;
             if (!goes_on(&decoded)) break;
             at += decoded.size;
         }
@@ -96,7 +108,9 @@ static void check_all(flow *self, const statement **by_address)
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
         oak_decoded decoded;
-        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size || !decode_at(self, one->address, &decoded)) continue;
+        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
+            !decode_at(self, one->address, &decoded))
+            continue;
         check_ends(self, one, &decoded);
         check_counter(self, one, &decoded, by_address);
     }
@@ -104,12 +118,16 @@ static void check_all(flow *self, const statement **by_address)
     for (size_t i = 0; i < as->statement_count && self->steps < MOST_STEPS; i++) {
         const statement *one = &as->statements[i];
         oak_decoded decoded;
-        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size || !decode_at(self, one->address, &decoded)) continue;
-        if (decoded.flow != OAK_FLOW_CALL || !is_start(self, decoded.target) || !by_address[decoded.target]) continue;
+        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
+            !decode_at(self, one->address, &decoded))
+            continue;
+        if (decoded.flow != OAK_FLOW_CALL || !is_start(self, decoded.target) || !by_address[decoded.target])
+            continue;
         const statement *sub = by_address[decoded.target];
         by_address[decoded.target] = NULL;
         if (!returns(self, decoded.target))
-            asm_warn(as, sub->place, 0, as->program->source[sub->place].size, "never-returns", "End it with a return, or jump to it instead of calling it.",
+            asm_warn(as, sub->place, 0, as->program->source[sub->place].size, "never-returns",
+                     "End it with a return, or jump to it instead of calling it.",
                      "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));
     }
 }
@@ -117,8 +135,11 @@ static void check_all(flow *self, const statement **by_address)
 static void check_labels(assembler *as)
 {
     for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
-        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported || symbol->name->shared == symbol) continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length, "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
+        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported ||
+            symbol->name->shared == symbol)
+            continue;
+        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length,
+                 "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
     }
 }
 
@@ -130,12 +151,14 @@ void asm_check_flow(assembler *as)
     if (as->error_count) return; /* what follows from an error is not worth a warning */
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        if (one->kind == STATEMENT_INSN && one->space == code && one->address + one->size > self.size) self.size = one->address + one->size;
+        if (one->kind == STATEMENT_INSN && one->space == code && one->address + one->size > self.size)
+            self.size = one->address + one->size;
     }
     if (!self.size || self.size > LARGEST_CODE) return;
     self.size++; /* what lies right behind the code counts too */
     self.todo_room = self.size;
-    const statement **by_address = as->host->resize(as->host->context, NULL, 0, self.size * sizeof *by_address);
+    const statement **by_address =
+        as->host->resize(as->host->context, NULL, 0, self.size * sizeof *by_address);
     self.mark = as->host->resize(as->host->context, NULL, 0, self.size);
     self.todo = as->host->resize(as->host->context, NULL, 0, self.todo_room * sizeof *self.todo);
     if (by_address && self.mark && self.todo) {

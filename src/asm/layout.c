@@ -247,8 +247,8 @@ static void place_space(assembler *as, statement *one)
     oak_value value;
     if (!fixed_value(as, one, &value)) return;
     if (value.number < 0 || value.number > (int64_t)UINT32_MAX - one->address) {
-        report_fixed(as, one, "It keeps bytes of the memory of the part.",
-                     "this is more than there can be, or less than nothing", value.number);
+        report_fixed(as, one, "It keeps bytes of the memory of the part.", "ds keeps 0 to 0xffffffff bytes",
+                     value.number);
         return;
     }
     one->size = (uint32_t)value.number;
@@ -368,6 +368,7 @@ typedef struct byte_writer {
 static void report_overlap(assembler *as, uint32_t address)
 {
     const statement *first = NULL;
+    size_t named = as->isa->about.space_count;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
         bool bytes =
@@ -378,6 +379,7 @@ static void report_overlap(assembler *as, uint32_t address)
             first = one;
             continue;
         }
+        if (first->section >= named && one->section >= named) return; /* said of the sections as a whole */
         asm_report(as, OAK_ERROR, one->place, 0, 1, "overlap", "Move one of them with org.",
                    "address 0x%04x is already taken by line %u", (unsigned)address,
                    asm_line_of(as, first->place));
@@ -556,6 +558,7 @@ void asm_emit(assembler *as)
         }
     }
     if (writer.count) flush(&writer);
+    asm_check_sections(as);
     asm_check_flow(as);
     oak_value value;
     statement at = {.place = as->entry_place, .space = as->space};

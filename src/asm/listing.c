@@ -130,7 +130,8 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
             }
             const char *word = at;
             while (at < end && oak_is_word(*at)) at++;
-            const oak_symbol *symbol = oak_is_letter(*word) ? oak_program_find(program, word, (size_t)(at - word)) : NULL;
+            const oak_symbol *symbol =
+                oak_is_letter(*word) ? oak_program_find(program, word, (size_t)(at - word)) : NULL;
             if (!symbol) continue;
             listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
             if (!grown) {
@@ -160,7 +161,8 @@ static uint64_t block_cycles(const listing *self, const oak_symbol *symbol)
     }
     for (size_t i = 0; i < program->record_count; i++) {
         const oak_record *record = &program->records[i];
-        if (record->kind == OAK_RECORD_CODE && record->at >= symbol->value && record->at < end) cycles += record->cycles;
+        if (record->kind == OAK_RECORD_CODE && record->at >= symbol->value && record->at < end)
+            cycles += record->cycles;
     }
     return cycles;
 }
@@ -172,19 +174,22 @@ static void list_symbols(listing *self)
     const oak_program *program = self->program;
     unsigned code = program->part->architecture->code_space;
     size_t use_count, use_room;
-    oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %-6s %6s  %s\n", "symbol", "value", "kind", "space", "cycles", "defined and used in lines");
+    oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %-6s %6s  %s\n", "symbol", "value", "kind", "space",
+                   "cycles", "defined and used in lines");
     uint32_t *order = NULL;
     listed_use *uses = find_uses(self, &use_count, &use_room);
     if (!self->status) self->status = oak_program_sorted(program, &order);
     for (size_t i = 0; order && i < program->symbol_count; i++) {
         const oak_symbol *symbol = &program->symbols[order[i]];
         char value[40], cycles[24] = "";
-        bool block = symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code && program->label_count <= MOST_SUMMED;
+        bool block =
+            symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code && program->label_count <= MOST_SUMMED;
         if (symbol->value < 0) oak_format(value, sizeof value, "%lld", (long long)symbol->value);
         else oak_format(value, sizeof value, "0x%04llx", (unsigned long long)symbol->value);
         if (block) oak_format(cycles, sizeof cycles, "%llu", (unsigned long long)block_cycles(self, symbol));
         oak_buf_format(&self->buf, "%-24s %-10s %-8s %-6s %6s  %u", symbol->name, value, kinds[symbol->kind],
-                       symbol->space ? program->part->architecture->spaces[symbol->space].name : "", cycles, symbol->line);
+                       symbol->space ? program->part->architecture->spaces[symbol->space].name : "", cycles,
+                       symbol->line);
         size_t low = 0, high = use_count;
         while (low < high) {
             size_t middle = low + (high - low) / 2;

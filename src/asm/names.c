@@ -125,7 +125,8 @@ static void consider(nearest *best, const char *text, size_t length, const char 
     best->distance = distance;
 }
 
-static void say_nearest(assembler *as, const nearest *best, size_t first, size_t last, char *hint, size_t room)
+static void say_nearest(assembler *as, const nearest *best, size_t first, size_t last, char *hint,
+                        size_t room)
 {
     if (best->text) asm_suggest_edit(as, first, last, best->text, false);
     if (best->text) oak_format(hint, room, "Did you mean `%s`?", best->text);
@@ -144,7 +145,8 @@ void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char 
     say_nearest(as, &best, first, first + name->length, hint, room);
 }
 
-void asm_suggest_operation(assembler *as, const char *text, size_t length, size_t first, char *hint, size_t room)
+void asm_suggest_operation(assembler *as, const char *text, size_t length, size_t first, char *hint,
+                           size_t room)
 {
     nearest best = {0};
     const char *candidate;
@@ -199,7 +201,8 @@ void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text
 
 static const oak_warning usual_levels[] = {
     {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},     {"missing-mark", OAK_WARN_ON},
-    {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"counts-from-zero", OAK_WARN_ON}, {"never-returns", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
+    {"doubtful-mark", OAK_WARN_ON}, {"operation-as-label", OAK_WARN_ON}, {"counts-from-zero", OAK_WARN_ON},
+    {"never-returns", OAK_WARN_ON}, {"unused-label", OAK_WARN_OFF},
 };
 enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
 
@@ -325,7 +328,8 @@ oak_status asm_deliver_reports(assembler *as)
                               .column_end = placed ? diag->last + 1u : 0,
                               .message = diag->message,
                               .hint = diag->hint,
-                              .edit = placed && !as->program->source[diag->place].expanded ? diag->edit.text : NULL,
+                              .edit = placed && !as->program->source[diag->place].expanded ? diag->edit.text
+                                                                                           : NULL,
                               .edit_column = diag->edit.first + 1u,
                               .edit_column_end = diag->edit.last + 1u,
                               .edit_safe = diag->edit.safe};

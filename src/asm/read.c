@@ -101,7 +101,8 @@ const oak_expr *asm_parse_expression(assembler *as, const char **at, const char 
                               .fault = &fault};
     const oak_expr *expr = oak_expr_parse(&parser);
     *at = parser.at;
-    if (!expr && !as->out_of_memory && fault.needs_hex) asm_suggest_edit(as, fault.first, fault.first, "0x", true);
+    if (!expr && !as->out_of_memory && fault.needs_hex)
+        asm_suggest_edit(as, fault.first, fault.first, "0x", true);
     if (!expr && !as->out_of_memory) asm_report_fault(as, as->place, &fault);
     return expr;
 }

@@ -269,3 +269,23 @@ bool asm_place_sections(assembler *as)
     oak_release(as->host, finder.taken, finder.room, sizeof *finder.taken);
     return moved;
 }
+
+void asm_check_sections(assembler *as)
+{
+    for (size_t i = as->isa->about.space_count; i < as->section_count; i++) {
+        const asm_section *one = &as->sections[i];
+        for (size_t k = as->isa->about.space_count; k < i; k++) {
+            const asm_section *other = &as->sections[k];
+            uint64_t one_end = one->here, other_end = other->here;
+            if (one->space != other->space || one->homeless || other->homeless) continue;
+            if (one->base >= other_end || other->base >= one_end || one->base == one_end ||
+                other->base == other_end)
+                continue;
+            asm_report(as, OAK_ERROR, one->place, 0, as->program->source[one->place].size, "overlap",
+                       "Move one of them, or leave its address to the tool.",
+                       "section `%s` (0x%04x to 0x%04x) overlaps `%s` (0x%04x to 0x%04x), opened in line %u",
+                       one->name->text, (unsigned)one->base, (unsigned)(one_end - 1), other->name->text,
+                       (unsigned)other->base, (unsigned)(other_end - 1), asm_line_of(as, other->place));
+        }
+    }
+}

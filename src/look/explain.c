@@ -25,6 +25,30 @@ static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *byte
     oak_buf_char(buf, '\n');
 }
 
+/* An instruction of the row as it may stand in a source: every field holds what fits of one number. */
+static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *tables,
+                          const oak_insn_row *row)
+{
+    enum { SAMPLE = 0x25, ADDRESS = 0x0100 };
+    oak_pattern pattern;
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_decoded decoded;
+    oak_pattern_compile(row->bits, &pattern);
+    uint32_t word = pattern.fixed;
+    for (unsigned i = 0; i < pattern.piece_count; i++) {
+        bool first = true;
+        for (unsigned k = 0; k < i; k++) first = first && pattern.piece[k].letter != pattern.piece[i].letter;
+        if (first) word |= oak_pattern_put(&pattern, pattern.piece[i].letter, SAMPLE);
+    }
+    for (unsigned i = pattern.size; i-- > 0; word >>= 8) bytes[i] = (uint8_t)word;
+    if (isa->decode(tables, bytes, pattern.size, ADDRESS, &decoded)) return;
+    oak_buf_text(buf, "  example   ");
+    isa->print(tables, &decoded, NULL, buf);
+    oak_buf_text(buf, "   is");
+    for (unsigned i = 0; i < pattern.size; i++) oak_buf_format(buf, " %02x", bytes[i]);
+    oak_buf_format(buf, "%s\n", decoded.has_target ? " at 0x0100" : "");
+}
+
 static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row, const uint8_t *bytes)
 {
     unsigned bits = 0;
@@ -51,12 +75,17 @@ oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *ar
     const oak_isa *isa = oak_isa_find(architecture->name);
     oak_buf buf;
     unsigned found = 0;
+    oak_isa_tables *tables = NULL;
+    oak_status opened = isa ? isa->open(host, &tables) : OAK_NOT_FOUND;
+    if (opened) return opened;
     oak_buf_open(&buf, host);
-    for (unsigned i = 0; isa && i < isa->row_count; i++) {
+    for (unsigned i = 0; i < isa->row_count; i++) {
         if (!oak_same_name(word, oak_length(word), isa->rows[i].mnemonic)) continue;
         if (found++) oak_buf_char(&buf, '\n');
         write_row(&buf, isa, &isa->rows[i], NULL);
+        write_example(&buf, isa, tables, &isa->rows[i]);
     }
+    isa->close(host, tables);
     if (found) return finish(&buf, out);
     oak_buf_close(&buf);
     return OAK_NOT_FOUND;

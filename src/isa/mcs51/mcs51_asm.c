@@ -201,7 +201,8 @@ static void set_edit(oak_refusal *why, const oak_operand *operand, uint8_t was, 
     why->has_edit = why->edit_safe = true;
     why->edit_first = operand->first;
     why->edit_last = operand->last;
-    if (wanted == MCS51_IMMEDIATE) why->edit_last = operand->first, oak_format(why->edit, sizeof why->edit, "#");
+    if (wanted == MCS51_IMMEDIATE)
+        why->edit_last = operand->first, oak_format(why->edit, sizeof why->edit, "#");
     else if (was == MCS51_IMMEDIATE) why->edit_last = (uint16_t)(operand->first + 1), why->edit[0] = 0;
     else if (was == MCS51_A) oak_format(why->edit, sizeof why->edit, "acc");
     else if (was == MCS51_C) oak_format(why->edit, sizeof why->edit, "cy");
@@ -289,9 +290,21 @@ static void show_value(const oak_value *value, char *text, size_t room)
     else oak_format(text, room, "0x%02llx", (unsigned long long)value->number);
 }
 
+/* "`name`, which is 300 (0x12c)," or "300 (0x12c)". */
+static void show_number(const oak_value *value, char *text, size_t room)
+{
+    char number[48];
+    if (value->number < 0) oak_format(number, sizeof number, "%lld", (long long)value->number);
+    else
+        oak_format(number, sizeof number, "%lld (0x%llx)", (long long)value->number,
+                   (unsigned long long)value->number);
+    if (value->name) oak_format(text, room, "`%.40s`, which is %s,", value->name, number);
+    else oak_format(text, room, "%s", number);
+}
+
 static oak_status direct_address(const oak_value *value, unsigned operand, bool accumulator, oak_refusal *why)
 {
-    char name[80];
+    char name[120];
     show_value(value, name, sizeof name);
     const char *bare = value->name ? value->name : "address";
     switch (value->space) {
@@ -318,14 +331,15 @@ static oak_status direct_address(const oak_value *value, unsigned operand, bool 
     default: break;
     }
     if (value->number >= 0 && value->number <= 0xFF) return OAK_OK;
-    SAY(why, "%s is %lld, a direct address lies between 0 and 0xff", name, (long long)value->number);
+    show_number(value, name, sizeof name);
+    SAY(why, "%s is no direct address: they lie between 0 and 0xff", name);
     HINT(why, "Memory beyond 0xff is external RAM: reach it through dptr and movx.");
     return refuse(why, operand, "value-range");
 }
 
 static oak_status bit_address(const oak_value *value, unsigned operand, oak_refusal *why)
 {
-    char name[80];
+    char name[120];
     show_value(value, name, sizeof name);
     if (value->space == MCS51_SFR || value->space == MCS51_IRAM) {
         const char *bare = value->name ? value->name : "address";
@@ -348,7 +362,8 @@ static oak_status bit_address(const oak_value *value, unsigned operand, oak_refu
         return refuse(why, operand, "wrong-space");
     }
     if (value->number >= 0 && value->number <= 0xFF) return OAK_OK;
-    SAY(why, "%s is %lld, a bit address lies between 0 and 0xff", name, (long long)value->number);
+    show_number(value, name, sizeof name);
+    SAY(why, "%s is no bit address: they lie between 0 and 0xff", name);
     return refuse(why, operand, "value-range");
 }
 
@@ -356,10 +371,9 @@ static oak_status immediate(const oak_value *value, unsigned operand, bool wide,
 {
     int64_t least = wide ? -32768 : -128, most = wide ? 65535 : 255;
     if (value->number >= least && value->number <= most) return OAK_OK;
-    char name[80];
-    show_value(value, name, sizeof name);
-    SAY(why, "%s is %lld (0x%llx), which does not fit %s", name, (long long)value->number,
-        (unsigned long long)value->number, wide ? "16 bits" : "8 bits");
+    char number[120];
+    show_number(value, number, sizeof number);
+    SAY(why, "%s does not fit %s", number, wide ? "16 bits" : "8 bits");
     if (!wide) HINT(why, "Take one byte of it: low(…) or high(…).");
     return refuse(why, operand, "value-range");
 }

@@ -272,7 +272,8 @@ static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *deco
     *loads_zero = decoded->row == MCS51_MOV_RN_IMM || decoded->row == MCS51_MOV_DIR_IMM;
     if (!is_register && decoded->row != MCS51_DJNZ_DIR && decoded->row != MCS51_MOV_DIR_IMM) return 0;
     if (*loads_zero && oak_pattern_get(pattern, 'd', decoded->word)) return 0;
-    return is_register ? 1 + oak_pattern_get(pattern, 'n', decoded->word) : 256 + oak_pattern_get(pattern, 'a', decoded->word);
+    return is_register ? 1 + oak_pattern_get(pattern, 'n', decoded->word)
+                       : 256 + oak_pattern_get(pattern, 'a', decoded->word);
 }
 
 /* ------------------------------------------------------------------------------------------ the whole */
