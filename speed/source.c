@@ -19,7 +19,7 @@ int main(int argc, char **argv)
             printf("        mov  a, #low(value_%lu)\n        add  a, count+1\n        mov  r2, #warp_%lu ; "
                    "threads\n",
                    i, i);
-            puts("        jnb  p1.0, $\n        movx @dptr, a\n        djnz r2, $-4");
+            puts("        jnb  p1.0, $\n        movx @dptr, a\n        djnz r2, $-4\n        sjmp $");
         } else {
             printf("high_%lu equ high(value_%lu << 3)\nsum_%lu equ (value_%lu + warp_%lu) * 2\n", i, i, i, i,
                    i);

@@ -253,6 +253,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
 void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...) OAK_PRINTF(8, 9);
 /* A warning, as it is set: silent, a warning or an error. The usual level is in names.c. */
+/* False when a warning is silent everywhere. */
+bool asm_warns(const assembler *as, const char *code);
 void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
               const char *format, ...) OAK_PRINTF(7, 8);
 /* Gives the next diagnostic an edit: columns from 0 and the text to put there. */

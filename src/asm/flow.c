@@ -134,6 +134,7 @@ static void check_all(flow *self, const statement **by_address)
 
 static void check_labels(assembler *as)
 {
+    if (!asm_warns(as, "unused-label")) return;
     for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
         if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported ||
             symbol->name->shared == symbol)

@@ -225,14 +225,25 @@ static bool is_allowed(const oak_source_line *line, const char *code)
     return false;
 }
 
-void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
-              const char *format, ...)
+static oak_warning_level warning_level(const assembler *as, const char *code)
 {
     oak_warning_level level = OAK_WARN_ON;
     for (unsigned i = 0; i < WARNINGS; i++)
         if (oak_same(usual_levels[i].code, code)) level = usual_levels[i].level;
     for (unsigned i = 0; as->settings && i < as->settings->warning_count; i++)
         if (oak_same(as->settings->warnings[i].code, code)) level = as->settings->warnings[i].level;
+    return level;
+}
+
+bool asm_warns(const assembler *as, const char *code)
+{
+    return warning_level(as, code) != OAK_WARN_OFF;
+}
+
+void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
+              const char *format, ...)
+{
+    oak_warning_level level = warning_level(as, code);
     if (level == OAK_WARN_OFF || is_allowed(&as->program->source[place], code)) return;
     char message[300];
     va_list arguments;

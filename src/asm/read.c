@@ -20,7 +20,7 @@ int asm_directive(const char *text, size_t length)
     if (length && *text == '.') text++, length--;
     if (length < 2 || length > LONGEST_DIRECTIVE) return WORD_NONE;
     for (unsigned i = 0; i < DIRECTIVES; i++)
-        if (oak_same_name(text, length, directive_names[i])) return (int)i;
+        if (oak_lower(*text) == directive_names[i][0] && oak_same_name(text, length, directive_names[i])) return (int)i;
     return WORD_NONE;
 }
 
@@ -162,8 +162,8 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
                as->isa->about.name);
         return false;
     }
-    if (oak_expr_is_word(name->text, name->length) ||
-        oak_part_find_space(as->part, name->text, name->length)) {
+    bool is_space = name->length <= 8 && oak_part_find_space(as->part, name->text, name->length);
+    if (is_space || oak_expr_is_word(name->text, name->length)) {
         REPORT(as, at, end, "reserved-name", "Choose another name.", "`%s` is a word of expressions",
                name->text);
         return false;
@@ -667,10 +667,12 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
 /* Where the comment begins, or the end of the line. Quotes hide what is inside them. */
 const char *asm_find_comment(const char *at, const char *end)
 {
+    /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at. */
+    static const bool stops[256] = {[';'] = true, ['/'] = true, ['"'] = true, ['\''] = true};
+    while (at < end && !stops[(uint8_t)*at]) at++;
     char quote = 0;
     for (; at < end; at++) {
         char c = *at;
-        if (c > ';' && c != '\\') continue; /* letters: nothing to see */
         if (quote) {
             if (c == '\\' && at + 1 < end) at++;
             else if (c == quote) quote = 0;

@@ -99,6 +99,21 @@ static bool note_line(assembler *as, asm_level *level, const char *text, const c
     return true;
 }
 
+/* The end of the line that begins here, eight bytes at a time: a byte of (x - 1) & ~x has its top bit where x was 0. */
+static const char *line_end(const char *at, const char *end)
+{
+    const uint64_t ones = 0x0101010101010101u;
+    while ((size_t)(end - at) >= sizeof ones) {
+        uint64_t bytes;
+        memcpy(&bytes, at, sizeof bytes);
+        bytes ^= ones * '\n';
+        if ((bytes - ones) & ~bytes & (ones << 7)) break;
+        at += sizeof bytes;
+    }
+    while (at < end && *at != '\n') at++;
+    return at;
+}
+
 bool asm_next_line(assembler *as)
 {
     while (as->level_count && !as->out_of_memory) {
@@ -111,8 +126,7 @@ bool asm_next_line(assembler *as)
             if (!(level->round < level->rounds && begin_round(as, level))) pop_level(as);
             continue;
         }
-        const char *stop = level->at;
-        while (stop < level->end && *stop != '\n') stop++;
+        const char *stop = line_end(level->at, level->end);
         as->text = level->at;
         as->end = stop > as->text && stop[-1] == '\r' ? stop - 1 : stop;
         level->at = stop < level->end ? stop + 1 : level->end;
