@@ -294,7 +294,7 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         free(names);
         if (!known) return NULL;
     }
-    oak_status status = oak_part_load(&self->host, path, &self->sink, &part);
+    oak_status status = oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
     *exit_code = cli_failed(self, status, path);
     return status ? NULL : part;
 }

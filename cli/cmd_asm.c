@@ -88,64 +88,101 @@ static void write_dependencies(const oak_program *program, const char *output, c
 
 /* ------------------------------------------------------------------------------------------ the memory map */
 
-/* How many of the bytes of a stretch are in use. Sections of one space do not overlap in RAM unless the source says so. */
-static uint64_t used_bytes(const oak_program *program, unsigned space, uint64_t from, uint64_t to,
-                           uint64_t *hole, uint32_t *hole_at)
+/* How many of the bytes of a stretch are in use. */
+static uint64_t used_bytes(const oak_program *program, unsigned space, uint64_t from, uint64_t to)
 {
     uint64_t used = 0, at = from;
     const oak_section *section;
-    *hole = 0;
     for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
         uint64_t first = section->address, last = first + section->size;
         if (section->space != space || last <= at || first >= to) continue;
-        if (first > at && first - at > *hole) *hole = first - at, *hole_at = (uint32_t)at;
         if (first < at) first = at;
         if (last > to) last = to;
         used += last - first;
         at = last;
     }
-    if (to > at && to - at > *hole) *hole = to - at, *hole_at = (uint32_t)at;
     return used;
+}
+
+static int by_size(const void *a, const void *b)
+{
+    const oak_section *left = *(const oak_section *const *)a, *right = *(const oak_section *const *)b;
+    if (left->size != right->size) return left->size > right->size ? -1 : 1;
+    return left->address < right->address ? -1 : left->address > right->address;
+}
+
+typedef struct hole {
+    uint64_t size, at;
+} hole;
+
+/* The largest holes of a memory, at most `room`; sections come ascending by address. */
+static unsigned find_holes(const oak_program *program, const oak_part_memory *memory, hole *holes,
+                           unsigned room)
+{
+    uint64_t at = memory->base, end = (uint64_t)memory->base + memory->size;
+    unsigned count = 0;
+    const oak_section *section;
+    for (unsigned i = 0; at < end; i++) {
+        section = oak_program_section(program, i);
+        if (section && section->space != memory->space) continue;
+        uint64_t first = section && section->address < end ? section->address : end;
+        if (first > at) {
+            unsigned place = count < room ? count++ : room;
+            for (; place && holes[place - 1].size < first - at; place--)
+                if (place < room) holes[place] = holes[place - 1];
+            if (place < room) holes[place] = (hole){first - at, at};
+        }
+        if (!section) break;
+        if ((uint64_t)section->address + section->size > at) at = (uint64_t)section->address + section->size;
+    }
+    return count;
+}
+
+static void print_memory(cli *self, const oak_program *program, const oak_part_memory *memory)
+{
+    enum { BAR = 64, MOST_SECTIONS = 2000, HOLES = 3 };
+    static const oak_section *sections[MOST_SECTIONS];
+    const oak_part *part = oak_program_part(program);
+    const oak_section *section;
+    hole holes[HOLES];
+    unsigned count = 0;
+    char used_text[32], size_text[32];
+    uint64_t end = (uint64_t)memory->base + memory->size,
+             used = used_bytes(program, memory->space, memory->base, end);
+    printf("\n%s%s%s  %s of %s bytes used, %.1f %%\n  |", cli_paint(self->result_colour, PAINT_TITLE),
+           part->architecture->spaces[memory->space].name, cli_paint(self->result_colour, PAINT_OFF),
+           cli_count(used, used_text, sizeof used_text), cli_count(memory->size, size_text, sizeof size_text),
+           100.0 * (double)used / (double)memory->size);
+    for (unsigned b = 0; b < BAR; b++) {
+        uint64_t from = memory->base + (uint64_t)memory->size * b / BAR,
+                 to = memory->base + (uint64_t)memory->size * (b + 1) / BAR;
+        uint64_t part_used = used_bytes(program, memory->space, from, to);
+        putchar(!part_used ? '.' : 2 * part_used < to - from ? '-' : '#');
+    }
+    printf("|\n");
+    for (unsigned i = 0; (section = oak_program_section(program, i)); i++)
+        if (section->space == memory->space && section->address >= memory->base && section->address < end &&
+            section->size && count < MOST_SECTIONS)
+            sections[count++] = section;
+    qsort(sections, count, sizeof *sections, by_size);
+    for (unsigned i = 0; i < count; i++)
+        printf("  %7s bytes  0x%04x to 0x%04x  %s%s\n",
+               cli_count(sections[i]->size, size_text, sizeof size_text), (unsigned)sections[i]->address,
+               (unsigned)(sections[i]->address + sections[i]->size - 1),
+               sections[i]->name ? sections[i]->name : "placed by org",
+               sections[i]->placed ? ", placed by the tool" : "");
+    unsigned found = find_holes(program, memory, holes, HOLES);
+    for (unsigned i = 0; i < found; i++)
+        printf("  %7s free   0x%04x to 0x%04x\n", cli_count(holes[i].size, size_text, sizeof size_text),
+               (unsigned)holes[i].at, (unsigned)(holes[i].at + holes[i].size - 1));
 }
 
 static void print_map(cli *self, const oak_program *program)
 {
-    enum { BAR = 64 };
     const oak_part *part = oak_program_part(program);
-    const oak_section *section;
-    char used_text[32], size_text[32], hole_text[32];
-    for (unsigned m = 0; m < part->memory_count; m++) {
-        const oak_part_memory *memory = &part->memories[m];
-        uint64_t hole, ignored;
-        uint32_t hole_at = 0, ignored_at;
-        uint64_t end = (uint64_t)memory->base + memory->size;
-        uint64_t used = used_bytes(program, memory->space, memory->base, end, &hole, &hole_at);
-        printf("\n%s%s%s  %s of %s bytes used, %.1f %%\n  |", cli_paint(self->result_colour, PAINT_TITLE),
-               part->architecture->spaces[memory->space].name, cli_paint(self->result_colour, PAINT_OFF),
-               cli_count(used, used_text, sizeof used_text),
-               cli_count(memory->size, size_text, sizeof size_text),
-               100.0 * (double)used / (double)memory->size);
-        for (unsigned b = 0; b < BAR; b++) {
-            uint64_t from = memory->base + (uint64_t)memory->size * b / BAR,
-                     to = memory->base + (uint64_t)memory->size * (b + 1) / BAR;
-            uint64_t part_used = used_bytes(program, memory->space, from, to, &ignored, &ignored_at);
-            putchar(!part_used ? '.' : 2 * part_used < to - from ? '-' : '#');
-        }
-        printf("|\n");
-        for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
-            if (section->space != memory->space || section->address < memory->base ||
-                section->address >= end || !section->size)
-                continue;
-            printf("  0x%04x to 0x%04x %7s  %s%s\n", (unsigned)section->address,
-                   (unsigned)(section->address + section->size - 1),
-                   cli_count(section->size, size_text, sizeof size_text),
-                   section->name ? section->name : "placed by org",
-                   section->placed ? ", placed by the tool" : "");
-        }
-        if (hole)
-            printf("  largest hole: %s bytes at 0x%04x\n", cli_count(hole, hole_text, sizeof hole_text),
-                   (unsigned)hole_at);
-    }
+    for (unsigned m = 0; m < part->memory_count; m++) print_memory(self, program, &part->memories[m]);
+    printf(
+        "\n  # more than half used, - less, . free; below: what is there by size, then the largest holes\n");
 }
 
 static cJSON *map_json(const oak_program *program)

@@ -75,13 +75,16 @@ int main(int argc, char **argv)
     b.chip = oak_machine_port(b.machine);
     if (oak_session_open(&b.host, &b.chip, b.program, &b.session)) return 2;
     size_t source_size, part_size, parts_done = 0;
-    char *source = read_file(SOURCE_FOLDER "/examples/lathe/lathe.asm", &source_size),
+    char *source = read_file(SOURCE_FOLDER "/examples/lathe/speed.asm", &source_size),
          *room = malloc(4 << 20);
     char *yaml = read_file(SOURCE_FOLDER "/parts/mcs51-4k.yaml", &part_size), path[100];
     snprintf(path, sizeof path, "/tmp/oak-mutate-%d.yaml", (int)getpid());
     text hex = {0}, state = {0};
     oak_text_sink hex_sink = text_sink(&hex), state_sink = text_sink(&state);
     oak_hex_write(oak_program_image(b.program), 16, &hex_sink);
+    text srec = {0};
+    oak_text_sink srec_sink = text_sink(&srec);
+    oak_srec_write(oak_program_image(b.program), 16, &srec_sink);
     oak_budget budget = {.cycles = 20000};
     oak_event event;
     if (oak_session_run(b.session, &budget, &sink, &event)) return 2;
@@ -108,6 +111,12 @@ int main(int argc, char **argv)
                 oak_chip_port chip = oak_machine_port(machine);
                 chip.ops->run(chip.chip, 2000, UINT64_MAX, &stop);
                 oak_machine_free(machine);
+                text back = {0};
+                oak_text_sink back_sink = text_sink(&back);
+                if (oak_look(program, &back_sink) || oak_program_write_elf(program, &back_sink) ||
+                    oak_program_write_listing(program, &back_sink))
+                    return 1;
+                free(back.bytes);
             }
             oak_program_free(program);
             break;
@@ -115,8 +124,9 @@ int main(int argc, char **argv)
         case 1: {
             oak_image *image;
             if (oak_image_create(&b.host, &image)) return 1;
-            size = mutate(hex.bytes, hex.size, room, &seed);
-            good = oak_hex_read(image, room, size, "m.hex", &sink) == OAK_OK;
+            size = i % 8 == 1 ? mutate(hex.bytes, hex.size, room, &seed)
+                              : mutate(srec.bytes, srec.size, room, &seed);
+            good = (i % 8 == 1 ? oak_hex_read : oak_srec_read)(image, room, size, "m.hex", &sink) == OAK_OK;
             oak_image_free(image);
             break;
         }
@@ -161,6 +171,7 @@ int main(int argc, char **argv)
     free(yaml);
     free(room);
     free(hex.bytes);
+    free(srec.bytes);
     free(state.bytes);
     bench_close(&b);
     return 0;

@@ -305,7 +305,7 @@ START_TEST(images_of_every_format_run_the_same)
     open_folder();
     ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.srec --map --deps good.d"), 0);
     has(out, "code  6 of 4,096 bytes used, 0.1 %");
-    has(out, "0x0000 to 0x0005       6  placed by org");
+    has(out, "        6 bytes  0x0000 to 0x0005  placed by org\n    4,090 free   0x0006 to 0x0fff\n");
     ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.bin"), 0);
     ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k -o good.hex"), 0);
     static const char *const names[] = {"good.srec", "good.bin", "good.hex", "good.asm"};
@@ -462,6 +462,23 @@ START_TEST(a_project_sets_warnings_and_include_folders)
 }
 END_TEST
 
+START_TEST(a_part_of_ones_own_may_extend_a_shipped_one)
+{
+    open_folder();
+    put_file("board.yaml", "part: board\nextends: mcs51-8k\nclock: 11.0592MHz\nregisters:\n  - {name: LAMPS, "
+                           "at: 0x91, title: the lamps}\n");
+    put_file("own.asm", " mov lamps, #5\nx: sjmp x\n");
+    ck_assert_int_eq(spindle("run own.asm --part ./board.yaml --show LAMPS --brief"), 0);
+    has(out, "at 11.0592 MHz");
+    has(out, "LAMPS              0x05");
+    ck_assert_int_eq(spindle("parts board.yaml"), 0);
+    has(out, "0x91 LAMPS");
+    has(out, "0xc8 T2CON");
+    ck_assert_int_eq(spindle("parts --ram 256 --with timer2"), 0);
+    ck_assert(strstr(out, "mcs51-8k") && !strstr(out, "mcs51-4k"));
+}
+END_TEST
+
 START_TEST(odd_names_of_files_work)
 {
     open_folder();
@@ -482,4 +499,4 @@ RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_le
           images_of_every_format_run_the_same, a_file_of_mistakes_gives_its_golden_messages,
           safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
           a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
-          odd_names_of_files_work)
+          a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work)

@@ -82,6 +82,9 @@ typedef struct oak_part {
  * column. Returns OAK_REFUSED, OAK_NOT_FOUND or OAK_IO_ERROR (each after a diagnostic), OAK_NO_MEMORY, OAK_OK. The host
  * must outlive the part. */
 oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part);
+/* The same; a part that is extended and does not lie beside the file is looked for in `folder` (NULL: nowhere else). */
+oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
+                              const oak_diag_sink *sink, oak_part **part);
 /* Frees a loaded part; NULL is allowed. */
 void oak_part_free(oak_part *part);
 

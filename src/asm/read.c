@@ -20,7 +20,8 @@ int asm_directive(const char *text, size_t length)
     if (length && *text == '.') text++, length--;
     if (length < 2 || length > LONGEST_DIRECTIVE) return WORD_NONE;
     for (unsigned i = 0; i < DIRECTIVES; i++)
-        if (oak_lower(*text) == directive_names[i][0] && oak_same_name(text, length, directive_names[i])) return (int)i;
+        if (oak_lower(*text) == directive_names[i][0] && oak_same_name(text, length, directive_names[i]))
+            return (int)i;
     return WORD_NONE;
 }
 

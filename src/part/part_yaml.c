@@ -24,6 +24,7 @@ typedef struct part_box {
 typedef struct part_builder {
     const oak_host *host;
     const oak_diag_sink *sink;
+    const char *folder; /* where else parts that are extended may lie */
     part_box *box;
     oak_part_memory *memories;
     oak_part_register *registers;
@@ -451,18 +452,33 @@ static void each_item(part_file *file, yaml_node_t *root, const char *key,
 static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from,
                       yaml_node_t *from_node);
 
+/* True when a file can be read at all. */
+static bool exists(const oak_host *host, const char *path)
+{
+    uint8_t *bytes = NULL;
+    size_t size = 0;
+    if (host->read_file(host->context, path, LARGEST_FILE, &bytes, &size)) return false;
+    host->resize(host->context, bytes, size, 0);
+    return true;
+}
+
 static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
 {
+    part_builder *b = file->builder;
     const char *base = text_member(file, root, "extends", true);
     if (!base) return;
     size_t folder = oak_length(file->path);
     while (folder && file->path[folder - 1] != '/') folder--;
     oak_buf path;
-    oak_buf_open(&path, file->builder->host);
+    oak_buf_open(&path, b->host);
     oak_buf_add(&path, file->path, folder);
     oak_buf_format(&path, "%s.yaml", base);
-    if (path.failed) file->builder->status = OAK_NO_MEMORY;
-    else load_file(file->builder, oak_buf_string(&path), depth + 1, file, member(file, root, "extends"));
+    if (!path.failed && b->folder && !exists(b->host, oak_buf_string(&path))) {
+        path.size = 0;
+        oak_buf_format(&path, "%s/%s.yaml", b->folder, base);
+    }
+    if (path.failed) b->status = OAK_NO_MEMORY;
+    else load_file(b, oak_buf_string(&path), depth + 1, file, member(file, root, "extends"));
     oak_buf_close(&path);
 }
 
@@ -517,7 +533,8 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
     }
     if (status) {
         if (from) {
-            REFUSE_AT(from, from_node, "part-extends", "A part it extends lies beside it, as NAME.yaml.",
+            REFUSE_AT(from, from_node, "part-extends",
+                      "A part it extends lies beside it, as NAME.yaml, or is a shipped one.",
                       "cannot extend %s: %s", path,
                       depth > MOST_NESTING ? "the parts extend each other" : oak_status_text(status));
         } else {
@@ -576,13 +593,19 @@ static bool finish(part_builder *b)
 
 oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part)
 {
+    return oak_part_load_from(host, path, NULL, sink, part);
+}
+
+oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
+                              const oak_diag_sink *sink, oak_part **part)
+{
     if (!host->read_file) return OAK_UNSUPPORTED;
     part_box *box = host->resize(host->context, NULL, 0, sizeof *box);
     if (!box) return OAK_NO_MEMORY;
     memset(box, 0, sizeof *box);
     box->host = *host;
     oak_arena_open(&box->arena, &box->host);
-    part_builder b = {.host = host, .sink = sink, .box = box};
+    part_builder b = {.host = host, .sink = sink, .folder = folder, .box = box};
     load_file(&b, path, 0, NULL, NULL);
     if (!b.status && b.refused) b.status = OAK_REFUSED;
     if (!b.status && !finish(&b)) b.status = OAK_NO_MEMORY;

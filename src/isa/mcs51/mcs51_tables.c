@@ -152,7 +152,8 @@ int mcs51_mnemonic(const oak_isa_tables *tables, const char *text, size_t length
 {
     if (!length) return -1;
     for (unsigned i = 0; i < tables->mnemonic_count; i++)
-        if (oak_lower(*text) == *tables->mnemonic[i] && oak_same_name(text, length, tables->mnemonic[i])) return (int)i;
+        if (oak_lower(*text) == *tables->mnemonic[i] && oak_same_name(text, length, tables->mnemonic[i]))
+            return (int)i;
     return -1;
 }
 
