@@ -84,7 +84,10 @@ static void print_part(cli *self, const oak_part *part)
                memory->title);
     }
     print_ports(self, part);
-    title(self, "Vectors");
+    if (part->feature_count) title(self, "Timers, serial, interrupts, reset");
+    for (unsigned i = 0; i < part->feature_count; i++)
+        printf("  %-12s %s\n", part->features[i].name, part->features[i].title);
+    title(self, "Vectors of the interrupt sources");
     for (unsigned i = 0; i < part->vector_count; i++)
         printf("  0x%04x %-10s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name,
                part->vectors[i].title);
@@ -130,6 +133,13 @@ static cJSON *part_json(const oak_part *part)
         }
         cJSON_AddItemToArray(registers, item);
     }
+    cJSON *features = cJSON_AddArrayToObject(root, "features");
+    for (unsigned i = 0; i < part->feature_count; i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "name", part->features[i].name);
+        cJSON_AddStringToObject(item, "title", part->features[i].title);
+        cJSON_AddItemToArray(features, item);
+    }
     cJSON *ports = cJSON_AddArrayToObject(root, "ports");
     for (unsigned i = 0; i < part->port_count; i++) {
         cJSON *item = cJSON_CreateObject();
@@ -174,6 +184,8 @@ static bool has_word(const oak_part *part, const char *word)
     }
     for (unsigned i = 0; i < part->vector_count && !found; i++)
         found = holds_word(part->vectors[i].name, word) || holds_word(part->vectors[i].title, word);
+    for (unsigned i = 0; i < part->feature_count && !found; i++)
+        found = holds_word(part->features[i].name, word);
     for (unsigned i = 0; i < part->port_count && !found; i++)
         for (unsigned b = 0; b < part->ports[i].pin_count && !found; b++)
             found = part->ports[i].alternate[b] && holds_word(part->ports[i].alternate[b], word);

@@ -29,8 +29,13 @@ static oak_host host_on(meter *m, long left)
     return host;
 }
 
-static const char source[] = "count equ 5\n org iram:0x30\nv: ds 2\n org code:0\nstart: mov a, #count\n jmp "
-                             "far\n db \"text\", 1, 2, 3\n ds 300\nfar: movx @dptr, a\nrest: sjmp rest\n";
+static const char source[] =
+    "count equ 5\n struct entry\nhour: ds 1\n ends\n bits busy, done\nload macro reg, n=3\n local "
+    "again\nagain: mov reg, #n\n endm\n section vars, iram\nv: ds 2\n org code:0x40\n"
+    "start: mov a, #count\n load r2\n repeat 2, i\n mov r{i}, #i+1\n endr\n each r, r0, r1\n inc r\n endr\n "
+    "if count == 5\n jmp far\n else\n nop\n endif\n db \"text\", 1, 2, 3\n ds 300\nfar: movx @dptr, a\n"
+    "rest: sjmp rest\n section prog, code, align 4\nmore: call more2\nx: sjmp x\nmore2: ret\n vector timer0, "
+    "more\n vector reset, start\n entry start\n assert 1\n mov r2, 20\n jmp rest\n";
 
 static oak_status everything(const oak_host *host, const oak_part *part)
 {
@@ -46,6 +51,9 @@ static oak_status everything(const oak_host *host, const oak_part *part)
     oak_text_sink out = text_sink(&t);
     oak_status status = oak_assemble_text(host, part, "t.asm", source, sizeof source - 1, &sink, &program);
     if (!status) status = oak_program_write_listing(program, &out);
+    if (!status) status = oak_look(program, &out);
+    if (!status) status = oak_program_write_elf(program, &out);
+    if (!status) status = oak_explain_mnemonic(host, part->architecture, "mov", &out);
     if (!status) status = oak_machine_create(host, part, &machine);
     if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
     if (!status) {

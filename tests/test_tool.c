@@ -272,6 +272,8 @@ START_TEST(a_part_is_shown_with_all_it_has)
     has(out, "quasi-bidirectional");
     has(out, "0x002b timer2");
     has(out, "0xc8 T2CON");
+    has(out, "  timer 2      16-bit timer");
+    has(out, "  reset        execution begins");
 }
 END_TEST
 

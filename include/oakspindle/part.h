@@ -62,6 +62,12 @@ typedef struct oak_part_vector {
     const char *title;
 } oak_part_vector;
 
+/* Something the chip has beside memory and ports: a timer, a serial port. */
+typedef struct oak_part_feature {
+    const char *name;
+    const char *title;
+} oak_part_feature;
+
 typedef struct oak_part {
     const char *name;
     const char *title;
@@ -76,6 +82,8 @@ typedef struct oak_part {
     unsigned port_count;
     const oak_part_vector *vectors;
     unsigned vector_count;
+    const oak_part_feature *features;
+    unsigned feature_count;
 } oak_part;
 
 /* Loads a part file. A part it extends is looked for beside it, as NAME.yaml. Every fault is reported with line and

@@ -76,7 +76,7 @@ static elf_section *begin(elf_writer *writer, const char *name, uint32_t type)
         return NULL;
     }
     writer->sections = grown;
-    while (type && writer->file.size % 4) oak_buf_char(&writer->file, 0);
+    while (type && writer->file.size % 4 && !writer->file.failed) oak_buf_char(&writer->file, 0);
     grown[writer->count] = (elf_section){.name = name,
                                          .type = type,
                                          .offset = (uint32_t)writer->file.size,
@@ -276,7 +276,7 @@ static void write_headers(elf_writer *writer, size_t runs)
     oak_buf_open(&head, &writer->program->host);
     uint32_t entry = 0;
     oak_image_entry(writer->program->image, &entry);
-    while (out->size % 4) oak_buf_char(out, 0);
+    while (out->size % 4 && !out->failed) oak_buf_char(out, 0);
     uint32_t table = (uint32_t)out->size;
     oak_buf_add(&head, identity, sizeof identity);
     put(&head, 2, 2); /* executable */

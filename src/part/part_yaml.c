@@ -30,7 +30,8 @@ typedef struct part_builder {
     oak_part_register *registers;
     oak_part_port *ports;
     oak_part_vector *vectors;
-    size_t memory_room, register_room, port_room, vector_room;
+    oak_part_feature *features;
+    size_t memory_room, register_room, port_room, vector_room, feature_room;
     oak_status status; /* the first failure that is not a refusal */
     bool refused;
 } part_builder;
@@ -427,6 +428,29 @@ static void add_vector(part_file *file, yaml_node_t *map)
     grown[part->vector_count++] = vector;
 }
 
+static void add_feature(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "title", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    if (!check_keys(file, map, "a feature", keys)) return;
+    oak_part_feature feature = {text_member(file, map, "name", true), text_member(file, map, "title", false)};
+    if (!feature.name || !feature.title) return;
+    for (unsigned i = 0; i < part->feature_count; i++) {
+        if (!oak_same_name(feature.name, oak_length(feature.name), b->features[i].name)) continue;
+        b->features[i] = feature;
+        return;
+    }
+    oak_part_feature *grown =
+        oak_grow(b->host, b->features, &b->feature_room, part->feature_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->features = grown;
+    grown[part->feature_count++] = feature;
+}
+
 static void each_item(part_file *file, yaml_node_t *root, const char *key,
                       void (*add)(part_file *, yaml_node_t *))
 {
@@ -485,8 +509,8 @@ static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
 static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
 {
     static const char *const keys[] = {
-        "part",     "title",     "architecture", "extends", "clock", "clocks-per-cycle",
-        "memories", "registers", "ports",        "vectors", NULL};
+        "part",     "title",     "architecture", "extends", "clock",    "clocks-per-cycle",
+        "memories", "registers", "ports",        "vectors", "features", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     if (!check_keys(file, root, "a part file", keys)) return;
@@ -514,6 +538,7 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
     each_item(file, root, "registers", add_register);
     each_item(file, root, "ports", add_port);
     each_item(file, root, "vectors", add_vector);
+    each_item(file, root, "features", add_feature);
     if (depth == 0 && !b->refused &&
         (!part->memory_count || !part->clock_millihertz || !part->clocks_per_cycle))
         REFUSE_AT(file, root, "part-shape", NULL, "a part needs `clock`, `clocks-per-cycle` and `memories`");
@@ -579,7 +604,10 @@ static bool finish(part_builder *b)
     void *registers = oak_arena_take(arena, part->register_count * sizeof *b->registers);
     void *ports = oak_arena_take(arena, part->port_count * sizeof *b->ports);
     void *vectors = oak_arena_take(arena, part->vector_count * sizeof *b->vectors);
-    if (!memories || !registers || !ports || !vectors) return false;
+    void *features = oak_arena_take(arena, part->feature_count * sizeof *b->features);
+    if (!memories || !registers || !ports || !vectors || !features) return false;
+    if (part->feature_count) memcpy(features, b->features, part->feature_count * sizeof *b->features);
+    part->features = features;
     if (part->memory_count) memcpy(memories, b->memories, part->memory_count * sizeof *b->memories);
     if (part->register_count) memcpy(registers, b->registers, part->register_count * sizeof *b->registers);
     if (part->port_count) memcpy(ports, b->ports, part->port_count * sizeof *b->ports);
@@ -613,6 +641,7 @@ oak_status oak_part_load_from(const oak_host *host, const char *path, const char
     oak_release(host, b.registers, b.register_room, sizeof *b.registers);
     oak_release(host, b.ports, b.port_room, sizeof *b.ports);
     oak_release(host, b.vectors, b.vector_room, sizeof *b.vectors);
+    oak_release(host, b.features, b.feature_room, sizeof *b.features);
     if (b.status) oak_part_free(&box->part);
     else *part = &box->part;
     return b.status;
