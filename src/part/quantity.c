@@ -34,7 +34,7 @@ static oak_status read_quantity(const char *text, size_t length, const unit *uni
         if (!oak_same_name(text, (size_t)(end - text), units[i].name)) continue;
         uint64_t factor = units[i].factor;
         if (whole && factor > UINT64_MAX / 2 / whole) return OAK_REFUSED;
-        while (part && part > UINT64_MAX / factor) part /= 10, scale /= 10;
+        while (scale > 1 && part > UINT64_MAX / factor) part /= 10, scale /= 10;
         *result = whole * factor + part * factor / scale;
         return OAK_OK;
     }

@@ -140,7 +140,7 @@ static oak_status read_drive(drive_reader *reader, drive *one)
         status = fault(reader, reader->at, reader->end, "this does not belong here");
     if (!status && one->repeats) {
         bool moves = false;
-        for (unsigned i = 0; i < one->count; i++)
+        for (unsigned i = 0; items && i < one->count; i++)
             moves = moves || (!items[i].until && (items[i].cycles || items[i].picoseconds));
         if (!moves)
             status = fault(reader, reader->text, reader->end,
