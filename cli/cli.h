@@ -80,9 +80,11 @@ const char *cli_count(unsigned long long count, char *text, size_t room);
 /* load.c: a program from source, Intel HEX, S-records or raw binary; NULL after a message. `symbols` may be NULL. */
 oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
                               const char *symbols, uint32_t base, int *exit_code);
-/* Reads "CODE=off|on|error" options into room for CLI_MOST_WARNINGS; false after a message. */
+/* What the assembler is told, from files and options; `warnings` has room for CLI_MOST_WARNINGS and is filled from
+ * CODE=off|on|error. False after a message. */
 enum { CLI_MOST_WARNINGS = 40 };
-bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings, unsigned *count);
+bool cli_settings(cli *self, const command *of, const char *const *files, char **includes, char **warns,
+                  oak_warning *warnings, oak_asm_settings *settings);
 unsigned cli_count_list(char *const *list);
 void cli_complain(cli *self, const char *code, const char *file, const char *hint, const char *message);
 

@@ -373,13 +373,10 @@ static int run(cli *self, int argc, const char **argv)
     else {
         oak_part *part = cli_load_part(self, &command_asm, options.part, &exit_code);
         oak_warning warnings[CLI_MOST_WARNINGS];
-        oak_asm_settings settings = {.paths = files,
-                                     .path_count = cli_count_list((char **)(void *)files),
-                                     .warnings = warnings,
-                                     .include_paths = (const char *const *)options.includes,
-                                     .include_count = cli_count_list(options.includes)};
-        if (part && !cli_read_warnings(self, &command_asm, options.warns, warnings, &settings.warning_count))
-            exit_code = EXIT_USAGE;
+        oak_asm_settings settings;
+        bool set =
+            cli_settings(self, &command_asm, files, options.includes, options.warns, warnings, &settings);
+        if (part && !set) exit_code = EXIT_USAGE;
         else if (part && options.fix && !cli_fix(self, part, &settings)) exit_code = EXIT_REFUSED;
         else if (part && options.watch) exit_code = watch(self, part, &settings, &options);
         else if (part) exit_code = assemble(self, part, &settings, &options);

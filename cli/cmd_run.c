@@ -220,13 +220,10 @@ static int run(cli *self, int argc, const char **argv)
     else {
         oak_part *part = cli_load_part(self, &command_run, options.part, &exit_code);
         oak_warning warnings[CLI_MOST_WARNINGS];
-        oak_asm_settings settings = {.paths = files,
-                                     .path_count = cli_count_list((char **)(void *)files),
-                                     .warnings = warnings,
-                                     .include_paths = (const char *const *)options.includes,
-                                     .include_count = cli_count_list(options.includes)};
-        if (part && !cli_read_warnings(self, &command_run, options.warns, warnings, &settings.warning_count))
-            exit_code = EXIT_USAGE;
+        oak_asm_settings settings;
+        bool set =
+            cli_settings(self, &command_run, files, options.includes, options.warns, warnings, &settings);
+        if (part && !set) exit_code = EXIT_USAGE;
         else if (part) exit_code = run_program(self, part, &settings, &options);
         oak_part_free(part);
     }

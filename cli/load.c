@@ -83,7 +83,8 @@ unsigned cli_count_list(char *const *list)
     return count;
 }
 
-bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings, unsigned *count)
+static bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning *warnings,
+                              unsigned *count)
 {
     static const char *const levels[] = {"off", "on", "error"};
     for (; options && *options; options++) {
@@ -106,4 +107,15 @@ bool cli_read_warnings(cli *self, const command *of, char **options, oak_warning
         warnings[(*count)++] = (oak_warning){code, (oak_warning_level)level};
     }
     return true;
+}
+
+bool cli_settings(cli *self, const command *of, const char *const *files, char **includes, char **warns,
+                  oak_warning *warnings, oak_asm_settings *settings)
+{
+    *settings = (oak_asm_settings){.paths = files,
+                                   .include_paths = (const char *const *)includes,
+                                   .include_count = cli_count_list(includes),
+                                   .warnings = warnings};
+    while (files[settings->path_count]) settings->path_count++;
+    return cli_read_warnings(self, of, warns, warnings, &settings->warning_count);
 }

@@ -38,6 +38,43 @@ START_TEST(places_are_resolved_in_every_form)
 }
 END_TEST
 
+START_TEST(local_labels_stretches_and_pins_have_names)
+{
+    bench b;
+    uint32_t address, from, to;
+    unsigned space;
+    bench_open(&b, "mcs51-8k",
+               "lamp bit p1.4\n section vars, iram, at 0x40\ntable: ds 8\n section prog, code, at "
+               "0x10\nmain: nop\n.again: sjmp .again\nnext: nop\n.again: sjmp .again\n");
+    ck_assert_int_eq(oak_session_place(b.session, "main.again", &b.sink, &address), OAK_OK);
+    ck_assert_uint_eq(address, 0x11);
+    ck_assert_int_eq(oak_session_place(b.session, "next.again", &b.sink, &address), OAK_OK);
+    ck_assert_uint_eq(address, 0x14);
+    ck_assert_int_eq(oak_session_range(b.session, "iram[table..table+7]", &b.sink, &space, &from, &to),
+                     OAK_OK);
+    ck_assert(space == 2 && from == 0x40 && to == 0x47);
+    static const char *const bad[] = {"iram[5..4]", "iram[0..256]", "nothing[0..1]",
+                                      "iram[0..",   "iram[..4]",    "iram[0-4]"};
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        unsigned before = b.diags.count;
+        ck_assert_msg(oak_session_range(b.session, bad[i], &b.sink, &space, &from, &to) == OAK_REFUSED, "%s",
+                      bad[i]);
+        ck_assert_msg(b.diags.count == before + 1, "%s: %u messages", bad[i], b.diags.count - before);
+    }
+    ck_assert_str_eq(oak_session_pin_name(b.session, 32 + 4), "lamp");
+    ck_assert_ptr_null(oak_session_pin_name(b.session, 32 + 5));
+    ck_assert_ptr_null(oak_session_pin_name(b.session, 9 * 32));
+    char text[80];
+    ck_assert_int_eq(oak_session_set(b.session, "pc=0x8000", &b.sink), OAK_OK);
+    oak_event event = bench_run(&b, 10, 0);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_OUTSIDE_CODE);
+    oak_fault_sentence(b.session, &event.stop, text, sizeof text);
+    ck_assert_ptr_nonnull(strstr(text, "0x8000"));
+    ck_assert_str_eq(oak_stop_word(event.stop.reason), "fault");
+    bench_close(&b);
+}
+END_TEST
+
 START_TEST(expressions_read_the_chip)
 {
     bench b;
@@ -529,8 +566,8 @@ START_TEST(a_line_port_carries_bytes_both_ways)
 }
 END_TEST
 
-RUN_SUITE("session", places_are_resolved_in_every_form, expressions_read_the_chip,
-          what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
+RUN_SUITE("session", places_are_resolved_in_every_form, local_labels_stretches_and_pins_have_names,
+          expressions_read_the_chip, what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
           a_budget_and_a_condition_that_never_holds_end_together, pins_are_driven_at_their_cycle,
           a_repeating_drive_does_not_drift, a_stop_point_reached_when_a_pin_changes_is_not_lost,
           changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,

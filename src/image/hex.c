@@ -2,51 +2,23 @@
  *
  * Types: 00 data, 01 end, 02 segment base (times 16, offsets wrap inside 64 KiB), 03 segment entry CS:IP,
  * 04 upper half of a 32-bit address, 05 32-bit entry. The checksum makes the sum of all bytes zero. */
-#include <oakspindle/image.h>
-
-#include "base/diag.h"
-#include "base/text.h"
-
-enum { MOST_REPORTS = 20 };
+#include "image/records.h"
 
 typedef struct hex_reader {
-    oak_image *image;
-    const char *name;
-    const oak_diag_sink *sink;
-    uint32_t line;
+    oak_record_reader records;
     uint32_t base;  /* what type 02 or 04 set, as an address */
     bool segmented; /* type 02 was the last: offsets wrap at 64 KiB */
-    bool ended;
-    uint32_t end_line;
-    unsigned reports;
 } hex_reader;
-
-#define REFUSE(reader, column, code, hint, ...)                                                              \
-    do {                                                                                                     \
-        if ((reader)->reports++ < MOST_REPORTS)                                                              \
-            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,       \
-                       __VA_ARGS__);                                                                         \
-    } while (0)
 
 static oak_status place_data(hex_reader *reader, const uint8_t *record)
 {
-    unsigned count = record[0];
     uint32_t offset = (uint32_t)(record[1] << 8 | record[2]);
-    for (unsigned i = 0; i < count; i++) {
+    oak_status status = OAK_OK;
+    for (unsigned i = 0; i < record[0] && !status; i++) {
         uint32_t within = reader->segmented ? (offset + i) & 0xFFFF : offset + i;
-        uint32_t address = reader->base + within;
-        uint8_t byte = record[4 + i], before;
-        if (oak_image_byte(reader->image, address, &before)) {
-            if (before == byte) continue;
-            REFUSE(reader, 10 + 2 * i, "hex-overlap",
-                   "Two records give different bytes for one address: remove one.",
-                   "address 0x%04x already holds 0x%02x, this record says 0x%02x", address, before, byte);
-            return OAK_REFUSED;
-        }
-        oak_status status = oak_image_write(reader->image, address, &byte, 1);
-        if (status) return status;
+        status = oak_record_place(&reader->records, reader->base + within, record[4 + i], 10 + 2 * i);
     }
-    return OAK_OK;
+    return status;
 }
 
 static oak_status take_record(hex_reader *reader, const uint8_t *record)
@@ -54,21 +26,22 @@ static oak_status take_record(hex_reader *reader, const uint8_t *record)
     static const uint8_t wanted_length[6] = {0, 0, 2, 4, 2, 4};
     unsigned type = record[3];
     if (type > 5) {
-        REFUSE(reader, 8, "hex-type", "Intel HEX has the types 00 to 05.", "record type %02X does not exist",
-               type);
+        OAK_REFUSE_RECORD(&reader->records, 8, "hex-type", "Intel HEX has the types 00 to 05.",
+                          "record type %02X does not exist", type);
         return OAK_REFUSED;
     }
     if (type != 0 && record[0] != wanted_length[type]) {
-        REFUSE(reader, 2, "hex-length", NULL, "a record of type %02X holds %u data bytes, this one says %u",
-               type, wanted_length[type], record[0]);
+        OAK_REFUSE_RECORD(&reader->records, 2, "hex-length", NULL,
+                          "a record of type %02X holds %u data bytes, this one says %u", type,
+                          wanted_length[type], record[0]);
         return OAK_REFUSED;
     }
     const uint8_t *data = record + 4;
     switch (type) {
     case 0: return place_data(reader, record);
     case 1:
-        reader->ended = true;
-        reader->end_line = reader->line;
+        reader->records.ended = true;
+        reader->records.end_line = reader->records.line;
         break;
     case 2:
     case 4:
@@ -76,96 +49,55 @@ static oak_status take_record(hex_reader *reader, const uint8_t *record)
         reader->base = (uint32_t)(data[0] << 8 | data[1]) << (type == 2 ? 4 : 16);
         break;
     case 3:
-        oak_image_set_entry(reader->image,
+        oak_image_set_entry(reader->records.image,
                             ((uint32_t)(data[0] << 8 | data[1]) << 4) + (uint32_t)(data[2] << 8 | data[3]));
         break;
     default:
-        oak_image_set_entry(reader->image, (uint32_t)data[0] << 24 | (uint32_t)data[1] << 16 |
-                                               (uint32_t)data[2] << 8 | data[3]);
+        oak_image_set_entry(reader->records.image, (uint32_t)data[0] << 24 | (uint32_t)data[1] << 16 |
+                                                       (uint32_t)data[2] << 8 | data[3]);
         break;
     }
     return OAK_OK;
 }
 
-static oak_status read_line(hex_reader *reader, const char *at, const char *end)
+static oak_status take_line(oak_record_reader *records, const char *start, const char *end)
 {
-    while (end > at && (end[-1] == ' ' || end[-1] == '\t' || end[-1] == '\r')) end--;
-    const char *start = at;
-    if (at == end) return OAK_OK;
-    if (reader->ended) {
-        REFUSE(reader, 1, "hex-after-end", "Remove what follows the end record, or the end record itself.",
-               "there is more after the end record in line %u", reader->end_line);
+    uint8_t record[4 + 255 + 1], sum;
+    size_t count;
+    if (*start != ':') {
+        OAK_REFUSE_RECORD(records, 1, "hex-start", "Is this an Intel HEX file?", "a record begins with ':'");
         return OAK_REFUSED;
     }
-    if (*at != ':') {
-        REFUSE(reader, 1, "hex-start", "Is this an Intel HEX file?", "a record begins with ':'");
+    oak_status status =
+        oak_record_digits(records, start, start + 1, end, record, sizeof record, &count, &sum);
+    if (status) return status;
+    if (count < 10) {
+        OAK_REFUSE_RECORD(records, 1, "hex-length", NULL, "a record has at least 10 digits, this one has %zu",
+                          count);
         return OAK_REFUSED;
     }
-    at++;
-    uint8_t record[4 + 255 + 1];
-    size_t count = 0;
-    uint8_t sum = 0;
-    for (; at < end; at++) {
-        int digit = oak_hex_digit(*at);
-        if (digit < 0) {
-            bool visible = *at > ' ' && *at < 127;
-            if (visible)
-                REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit", *at);
-            else
-                REFUSE(reader, at - start + 1, "hex-digit", NULL, "byte 0x%02x is not a hexadecimal digit",
-                       (uint8_t)*at);
-            return OAK_REFUSED;
-        }
-        if (count / 2 >= sizeof record) {
-            count += 1;
-            continue; /* only counted, for the message below */
-        }
-        if (count % 2 == 0) record[count / 2] = (uint8_t)(digit << 4);
-        else record[count / 2] = (uint8_t)(record[count / 2] | digit);
-        if (count % 2 == 1) sum = (uint8_t)(sum + record[count / 2]);
-        count++;
-    }
-    if (count < 10 || count != 2 * (5 + (size_t)record[0])) {
-        if (count < 10)
-            REFUSE(reader, 1, "hex-length", NULL, "a record has at least 10 digits, this one has %zu", count);
-        else
-            REFUSE(reader, 2, "hex-length", "The line was cut or joined, or its length digits are wrong.",
-                   "the record says %u data bytes, so it needs %u digits; it has %zu", record[0],
-                   2 * (5u + record[0]), count);
+    if (count != 2 * (5 + (size_t)record[0])) {
+        OAK_REFUSE_RECORD(records, 2, "hex-length",
+                          "The line was cut or joined, or its length digits are wrong.",
+                          "the record says %u data bytes, so it needs %u digits; it has %zu", record[0],
+                          2 * (5u + record[0]), count);
         return OAK_REFUSED;
     }
     if (sum != 0) {
         uint8_t found = record[4 + record[0]];
-        REFUSE(reader, end - start - 1, "hex-checksum",
-               "A digit of this line was changed: take the file anew.", "checksum is %02X, expected %02X",
-               found, (uint8_t)(found - sum));
+        OAK_REFUSE_RECORD(records, end - start - 1, "hex-checksum",
+                          "A digit of this line was changed: take the file anew.",
+                          "checksum is %02X, expected %02X", found, (uint8_t)(found - sum));
         return OAK_REFUSED;
     }
-    return take_record(reader, record);
+    return take_record((hex_reader *)records, record); /* the records are its first member */
 }
 
 oak_status oak_hex_read(oak_image *image, const char *text, size_t size, const char *name,
                         const oak_diag_sink *sink)
 {
-    hex_reader reader = {.image = image, .name = name, .sink = sink};
-    oak_status result = OAK_OK;
-    const char *end = text + size;
-    for (const char *at = text; at < end;) {
-        const char *stop = at;
-        while (stop < end && *stop != '\n') stop++;
-        reader.line++;
-        oak_status status = read_line(&reader, at, stop);
-        if (status && status != OAK_REFUSED) return status;
-        if (status) result = status;
-        at = stop < end ? stop + 1 : end;
-    }
-    if (!reader.ended && result == OAK_OK) {
-        if (!reader.line) reader.line = 1;
-        REFUSE(&reader, 0, "hex-no-end", "The file was cut short, or its last line ':00000001FF' is missing.",
-               "there is no end record");
-        result = OAK_REFUSED;
-    }
-    return result;
+    hex_reader reader = {.records = {.image = image, .name = name, .sink = sink, .take_line = take_line}};
+    return oak_records_read(&reader.records, text, size);
 }
 
 static oak_status write_record(const oak_text_sink *out, unsigned type, uint32_t offset, const uint8_t *data,

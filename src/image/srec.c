@@ -1,55 +1,23 @@
 /* srec.c — S-records, the open format of lines "S1LLAAAA…CC", and raw binary.
  *
  * The length counts address, data and checksum; the checksum makes the sum of all bytes 0xff. */
-#include <oakspindle/image.h>
-
-#include "base/diag.h"
 #include "base/text.h"
+#include "image/records.h"
 
-enum { MOST_REPORTS = 20, MOST_DATA = 250 };
+enum { MOST_DATA = 250 };
 
 typedef struct srec_reader {
-    oak_image *image;
-    const char *name;
-    const oak_diag_sink *sink;
-    uint32_t line, data_records, end_line;
-    bool ended;
-    unsigned reports;
+    oak_record_reader records;
+    uint32_t data_records;
 } srec_reader;
-
-#define REFUSE(reader, column, code, hint, ...)                                                              \
-    do {                                                                                                     \
-        if ((reader)->reports++ < MOST_REPORTS)                                                              \
-            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,       \
-                       __VA_ARGS__);                                                                         \
-    } while (0)
-
-static oak_status place_data(srec_reader *reader, uint32_t address, const uint8_t *data, unsigned count,
-                             unsigned column)
-{
-    for (unsigned i = 0; i < count; i++) {
-        uint8_t before;
-        if (oak_image_byte(reader->image, address + i, &before)) {
-            if (before == data[i]) continue;
-            REFUSE(reader, column + 2 * i, "hex-overlap",
-                   "Two records give different bytes for one address: remove one.",
-                   "address 0x%04x already holds 0x%02x, this record says 0x%02x", (unsigned)(address + i),
-                   before, data[i]);
-            return OAK_REFUSED;
-        }
-        oak_status status = oak_image_write(reader->image, address + i, &data[i], 1);
-        if (status) return status;
-    }
-    return OAK_OK;
-}
 
 static oak_status take_record(srec_reader *reader, unsigned type, const uint8_t *record)
 {
     static const uint8_t address_bytes[10] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
     unsigned size = address_bytes[type], count = record[0];
     if (!size || count < size + 1) {
-        REFUSE(reader, 2, size ? "hex-length" : "hex-type", NULL,
-               size ? "a record of type S%u is longer" : "record type S%u does not exist", type);
+        OAK_REFUSE_RECORD(&reader->records, 2, size ? "hex-length" : "hex-type", NULL,
+                          size ? "a record of type S%u is longer" : "record type S%u does not exist", type);
         return OAK_REFUSED;
     }
     uint32_t address = 0;
@@ -57,99 +25,65 @@ static oak_status take_record(srec_reader *reader, unsigned type, const uint8_t 
     unsigned data = count - size - 1;
     if (type >= 1 && type <= 3) {
         reader->data_records++;
-        return place_data(reader, address, record + 1 + size, data, 5 + 2 * size);
+        oak_status status = OAK_OK;
+        for (unsigned i = 0; i < data && !status; i++)
+            status =
+                oak_record_place(&reader->records, address + i, record[1 + size + i], 5 + 2 * (size + i));
+        return status;
     }
     if (data && type != 0) {
-        REFUSE(reader, 3, "hex-length", NULL, "a record of type S%u holds no data", type);
+        OAK_REFUSE_RECORD(&reader->records, 3, "hex-length", NULL, "a record of type S%u holds no data",
+                          type);
         return OAK_REFUSED;
     }
     if ((type == 5 || type == 6) && address != (reader->data_records & (type == 5 ? 0xFFFF : 0xFFFFFF))) {
-        REFUSE(reader, 5, "srec-count", "A line of the file is missing.",
-               "%u data records are announced, %u came", (unsigned)address, (unsigned)reader->data_records);
+        OAK_REFUSE_RECORD(&reader->records, 5, "srec-count", "A line of the file is missing.",
+                          "%u data records are announced, %u came", (unsigned)address,
+                          (unsigned)reader->data_records);
         return OAK_REFUSED;
     }
     if (type >= 7) {
-        reader->ended = true;
-        reader->end_line = reader->line;
-        if (address) oak_image_set_entry(reader->image, address);
+        reader->records.ended = true;
+        reader->records.end_line = reader->records.line;
+        if (address) oak_image_set_entry(reader->records.image, address);
     }
     return OAK_OK;
 }
 
-static oak_status read_line(srec_reader *reader, const char *at, const char *end)
+static oak_status take_line(oak_record_reader *records, const char *start, const char *end)
 {
-    while (end > at && (end[-1] == ' ' || end[-1] == '\t' || end[-1] == '\r')) end--;
-    const char *start = at;
-    if (at == end) return OAK_OK;
-    if (reader->ended) {
-        REFUSE(reader, 1, "hex-after-end", "Remove what follows the end record, or the end record itself.",
-               "there is more after the end record in line %u", (unsigned)reader->end_line);
+    uint8_t record[256], sum;
+    size_t digits;
+    if (end - start < 2 || (*start != 'S' && *start != 's') || !oak_is_digit(start[1])) {
+        OAK_REFUSE_RECORD(records, 1, "hex-start", "Is this a file of S-records?",
+                          "a record begins with S and a digit");
         return OAK_REFUSED;
     }
-    if (end - at < 2 || (*at != 'S' && *at != 's') || !oak_is_digit(at[1])) {
-        REFUSE(reader, 1, "hex-start", "Is this a file of S-records?", "a record begins with S and a digit");
-        return OAK_REFUSED;
-    }
-    unsigned type = (unsigned)(at[1] - '0');
-    uint8_t record[256];
-    size_t digits = 0;
-    uint8_t sum = 0;
-    for (at += 2; at < end; at++) {
-        int digit = oak_hex_digit(*at);
-        if (digit < 0) {
-            REFUSE(reader, at - start + 1, "hex-digit", NULL, "'%c' is not a hexadecimal digit",
-                   *at > ' ' && *at < 127 ? *at : '?');
-            return OAK_REFUSED;
-        }
-        if (digits / 2 >= sizeof record) {
-            digits++;
-            continue;
-        }
-        if (digits % 2 == 0) record[digits / 2] = (uint8_t)(digit << 4);
-        else {
-            record[digits / 2] = (uint8_t)(record[digits / 2] | digit);
-            sum = (uint8_t)(sum + record[digits / 2]);
-        }
-        digits++;
-    }
+    oak_status status =
+        oak_record_digits(records, start, start + 2, end, record, sizeof record, &digits, &sum);
+    if (status) return status;
     if (digits < 2 || digits != 2 * (1 + (size_t)record[0])) {
-        REFUSE(reader, 3, "hex-length", "The line was cut or joined, or its length digits are wrong.",
-               "the record says %u bytes follow; it has %zu digits behind them", digits < 2 ? 0u : record[0],
-               digits < 2 ? digits : digits - 2);
+        OAK_REFUSE_RECORD(records, 3, "hex-length",
+                          "The line was cut or joined, or its length digits are wrong.",
+                          "the record says %u bytes follow; it has %zu digits behind them",
+                          digits < 2 ? 0u : record[0], digits < 2 ? digits : digits - 2);
         return OAK_REFUSED;
     }
     if (sum != 0xFF) {
         uint8_t found = record[record[0]];
-        REFUSE(reader, end - start - 1, "hex-checksum",
-               "A digit of this line was changed: take the file anew.", "checksum is %02X, expected %02X",
-               found, (uint8_t)(found + 0xFF - sum));
+        OAK_REFUSE_RECORD(records, end - start - 1, "hex-checksum",
+                          "A digit of this line was changed: take the file anew.",
+                          "checksum is %02X, expected %02X", found, (uint8_t)(found + 0xFF - sum));
         return OAK_REFUSED;
     }
-    return take_record(reader, type, record);
+    return take_record((srec_reader *)records, (unsigned)(start[1] - '0'), record);
 }
 
 oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name,
                          const oak_diag_sink *sink)
 {
-    srec_reader reader = {.image = image, .name = name, .sink = sink};
-    oak_status result = OAK_OK;
-    const char *end = text + size;
-    for (const char *at = text; at < end;) {
-        const char *stop = at;
-        while (stop < end && *stop != '\n') stop++;
-        reader.line++;
-        oak_status status = read_line(&reader, at, stop);
-        if (status && status != OAK_REFUSED) return status;
-        if (status) result = status;
-        at = stop < end ? stop + 1 : end;
-    }
-    if (!reader.ended && result == OAK_OK) {
-        if (!reader.line) reader.line = 1;
-        REFUSE(&reader, 0, "hex-no-end", "The file was cut short, or its last line is missing.",
-               "there is no end record");
-        result = OAK_REFUSED;
-    }
-    return result;
+    srec_reader reader = {.records = {.image = image, .name = name, .sink = sink, .take_line = take_line}};
+    return oak_records_read(&reader.records, text, size);
 }
 
 static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned address_bytes,

@@ -145,17 +145,11 @@ static int which_stop(oak_session *session, uint32_t address, const oak_diag_sin
 
 /* ------------------------------------------------------------------------------------------ what changed */
 
-static bool is_kept_memory(const oak_session *session, const oak_part_memory *memory)
-{
-    (void)session;
-    return memory->writable;
-}
-
 static size_t snapshot_size(const oak_session *session)
 {
     size_t size = session->part->register_count * (size_t)4;
     for (unsigned i = 0; i < session->part->memory_count; i++)
-        if (is_kept_memory(session, &session->part->memories[i])) size += session->part->memories[i].size;
+        if (session->part->memories[i].writable) size += session->part->memories[i].size;
     return size;
 }
 
@@ -184,7 +178,7 @@ static oak_status take_snapshot(oak_session *session)
     }
     for (unsigned i = 0; i < session->part->memory_count; i++) {
         const oak_part_memory *memory = &session->part->memories[i];
-        if (!is_kept_memory(session, memory)) continue;
+        if (!memory->writable) continue;
         session->chip.ops->read_memory(session->chip.chip, memory->space, memory->base, at, memory->size);
         at += memory->size;
     }
@@ -224,7 +218,7 @@ oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t
     }
     for (unsigned i = 0; i < session->part->memory_count; i++) {
         const oak_part_memory *memory = &session->part->memories[i];
-        if (!is_kept_memory(session, memory)) continue;
+        if (!memory->writable) continue;
         uint8_t now[256];
         for (uint32_t done = 0; done < memory->size;) {
             uint32_t part = memory->size - done < sizeof now ? memory->size - done : (uint32_t)sizeof now;

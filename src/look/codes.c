@@ -7,7 +7,7 @@ static const struct {
     const char *code, *meaning, *wrong, *right;
 } codes[] = {
 #define DIAG(code, meaning, wrong, right) {code, meaning, wrong, right},
-#include "base/diagnostics.def"
+#include "look/diagnostics.def"
 };
 enum { CODES = sizeof codes / sizeof *codes };
 
