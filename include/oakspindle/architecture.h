@@ -41,12 +41,16 @@ typedef struct oak_architecture {
     const char *cycle_unit; /* what the cycle counter counts: "machine cycle", "core clock" */
     bool big_endian;        /* the order in which `dw` lays down bytes */
     uint16_t elf_machine;   /* its number in ELF files */
+    uint8_t word_bytes;     /* the widest value one instruction loads or stores */
+    uint8_t code_align;     /* instructions begin at multiples of this */
+    uint8_t code_bit;       /* set in the address of code when it is kept in a register or a vector; 0: none */
     const oak_space_info *spaces;
     unsigned space_count;
     unsigned code_space;
     const oak_register_info *registers;
     unsigned register_count;
     unsigned pc_register;
+    unsigned state_register; /* holds the state of a row of instructions, where there is one */
     const oak_flag_info *flags;
     unsigned flag_count;
 } oak_architecture;

@@ -66,6 +66,7 @@ typedef struct oak_symbol {
     const char *file; /* where it was defined; NULL when not known */
     uint32_t line;
     uint32_t uses; /* how often the source names it */
+    uint8_t bytes; /* of one value behind a label of data; 0 when not known or code */
 } oak_symbol;
 
 /* Symbols in the order in which the source names them first, from 0; NULL after the last. */

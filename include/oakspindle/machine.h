@@ -26,6 +26,14 @@ void oak_machine_free(oak_machine *machine);
  * the part has no memory for (nothing of that run of bytes is programmed). */
 oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32_t *outside);
 
+/* Tells which bytes of code memory are data: executing them is a fault from now on. */
+void oak_machine_mark_data(oak_machine *machine, uint32_t address, uint32_t count);
+/* Makes reading memory that nothing has written since reset a fault, where the architecture can watch it. To be called before
+ * the run; reading costs more time while it is on. OAK_UNSUPPORTED. */
+oak_status oak_machine_check_reads(oak_machine *machine, bool on);
+/* A byte arrives at a serial port, counted from 0. OAK_OUT_OF_RANGE when there is none. */
+oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte);
+
 /* The machine as a chip port. It lives as long as the machine. */
 oak_chip_port oak_machine_port(oak_machine *machine);
 

@@ -19,8 +19,15 @@ typedef struct oak_part_memory {
     uint32_t base;
     uint32_t size; /* bytes */
     const char *title;
+    const char *name; /* "flash", "ram"; that of its space where the part gives none */
     uint32_t first_free; /* the lowest address the assembler places floating sections at */
 } oak_part_memory;
+
+/* The meaning of one value of a field. */
+typedef struct oak_part_value {
+    const char *name;
+    uint32_t value;
+} oak_part_value;
 
 /* A bit or a field of a register. */
 typedef struct oak_part_field {
@@ -28,6 +35,8 @@ typedef struct oak_part_field {
     uint8_t bit;       /* lowest bit */
     uint8_t width;     /* bits, from 1 */
     const char *title; /* may be empty */
+    const oak_part_value *values; /* what some of its values mean */
+    unsigned value_count;
 } oak_part_field;
 
 typedef struct oak_part_register {
@@ -54,12 +63,44 @@ typedef struct oak_part_port {
     oak_stage stage;
     const char *title;
     const char *alternate[OAK_MOST_PINS]; /* other function of each pin, or NULL */
+    bool has_block; /* a block of kind port drives it, with directions; else its register is its latch */
 } oak_part_port;
+
+/* A device that is built from a block: which kind, and which fields of its registers do what. docs/part-files.md lists the
+ * kinds with their roles. */
+typedef enum oak_block_kind { OAK_BLOCK_PORT, OAK_BLOCK_TIMER, OAK_BLOCK_SERIAL, OAK_BLOCK_WATCHDOG } oak_block_kind;
+enum { OAK_NO_LINE = 0xFFFF, OAK_NO_PIN = 0xFFFF, OAK_MOST_BLOCKS = 32, OAK_MOST_ROLES = 64 };
+
+typedef struct oak_part_role {
+    uint32_t address; /* of the register */
+    uint8_t role;     /* numbered by the kind of block */
+    uint8_t bit, width;
+} oak_part_role;
+
+typedef struct oak_part_block {
+    const char *name;
+    const char *title;
+    oak_block_kind kind;
+    uint8_t space;
+    uint32_t base;
+    uint16_t interrupt; /* line, or OAK_NO_LINE */
+    uint16_t pin;       /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
+    uint32_t unit;      /* a watchdog: cycles of one step */
+    uint32_t key;       /* a watchdog: the value that feeds it; 0: any */
+    const oak_part_role *roles;
+    unsigned role_count;
+} oak_part_block;
+
+/* The number of a role of a kind of block by its name, or -1; the name of a role, NULL behind the last. */
+int oak_block_role(oak_block_kind kind, const char *name);
+const char *oak_block_role_name(oak_block_kind kind, unsigned role);
+const char *oak_block_kind_name(oak_block_kind kind);
 
 typedef struct oak_part_vector {
     const char *name;
     uint32_t address;
     const char *title;
+    bool is_value; /* it holds a plain value (the first stack pointer), no handler */
 } oak_part_vector;
 
 /* Something the chip has beside memory and ports: a timer, a serial port. */
@@ -84,6 +125,10 @@ typedef struct oak_part {
     unsigned vector_count;
     const oak_part_feature *features;
     unsigned feature_count;
+    const oak_part_block *blocks;
+    unsigned block_count;
+    uint16_t interrupt_lines; /* of devices */
+    uint8_t priority_bits;    /* of each; 0: the architecture has no such thing */
 } oak_part;
 
 /* Loads a part file. A part it extends is looked for beside it, as NAME.yaml. Every fault is reported with line and
@@ -100,6 +145,7 @@ void oak_part_free(oak_part *part);
 const oak_part_register *oak_part_find_register(const oak_part *part, const char *name, size_t length);
 const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address);
 const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space, uint32_t address);
+const oak_part_memory *oak_part_find_memory_named(const oak_part *part, const char *name, size_t length);
 /* A field by its own name ("TR0"). */
 bool oak_part_find_field(const oak_part *part, const char *name, size_t length, const oak_part_register **reg,
                          const oak_part_field **field);

@@ -76,7 +76,18 @@ typedef enum oak_fault {
     OAK_FAULT_OUTSIDE_CODE,    /* execution beyond the code memory of the part; address: where */
     OAK_FAULT_STACK_OVERFLOW,  /* a push past the end of the RAM; address: the stack pointer before it */
     OAK_FAULT_STACK_UNDERFLOW, /* a pop below the start of the RAM; address: the stack pointer before it */
-    OAK_FAULT_ABSENT /* access to memory or a register the part does not have; space and address say which */
+    OAK_FAULT_ABSENT, /* access to memory or a register the part does not have; space and address say which */
+    OAK_FAULT_READ_ONLY,  /* a write to memory that keeps its contents; address: the byte */
+    OAK_FAULT_UNALIGNED,  /* an access at an address that is no multiple of its size; address: the one used */
+    OAK_FAULT_UNWRITTEN,  /* a read of RAM never written since reset (only when asked for); address: the byte */
+    OAK_FAULT_EVEN_JUMP,  /* a jump to an even address where bit 0 must be 1; address: the target */
+    OAK_FAULT_DATA_RUN,   /* execution of bytes that the program defines as data; address: where */
+    OAK_FAULT_NO_HANDLER, /* an exception whose vector holds no code; address: the number of the exception */
+    OAK_FAULT_LOCKUP,     /* a fault while a fault of the highest priority was handled; address: the exception */
+    OAK_FAULT_DIVIDE,     /* a division by 0 where the program has asked for a trap; address: the instruction */
+    OAK_FAULT_BAD_RETURN, /* a return from an exception with a value that fits no state; address: the value */
+    OAK_FAULT_BREAKPOINT, /* a breakpoint instruction without a debugger; address: the instruction */
+    OAK_FAULT_WATCHDOG    /* the watchdog was not fed in time and resets the chip; address: the instruction */
 } oak_fault;
 
 typedef struct oak_stop {
@@ -85,6 +96,9 @@ typedef struct oak_stop {
     oak_fault fault;
     uint8_t fault_space; /* number of the space, as in the part's architecture */
     uint32_t fault_address;
+    /* The exception of a fault was taken, and the program has parked in its handler: where it came from. */
+    bool fault_taken;
+    uint32_t fault_pc;
 } oak_stop;
 
 typedef struct oak_chip_time {
@@ -126,6 +140,12 @@ typedef struct oak_chip_ops {
     oak_status (*read_time)(void *chip, oak_chip_time *time);
     /* Sets the time counters: used to go on from a stored state. */
     oak_status (*write_time)(void *chip, const oak_chip_time *time);
+    /* Lets time pass in a chip that has parked, up to a cycle at which the outside changes a pin. OAK_UNSUPPORTED, or NULL:
+     * no pin can wake it. */
+    oak_status (*idle)(void *chip, uint64_t until_cycle);
+    /* Takes what the chip has sent on a line (a serial port, counted from 0) since it was asked last, at most `room`
+     * bytes. May be NULL. */
+    oak_status (*take_output)(void *chip, unsigned line, uint8_t *bytes, size_t room, size_t *count);
 } oak_chip_ops;
 
 typedef struct oak_chip_port {

@@ -26,6 +26,10 @@ static oak_status keep_records(assembler *as)
             break;
         case STATEMENT_DATA:
         case STATEMENT_BINARY: record.kind = OAK_RECORD_DATA; break;
+        case STATEMENT_POOL:
+            if (!one->size) continue;
+            record.kind = OAK_RECORD_POOL;
+            break;
         case STATEMENT_ALIGN:
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
@@ -63,9 +67,29 @@ static oak_status keep_lines(assembler *as)
     return OAK_OK;
 }
 
+/* A label with data or space behind it names values of so many bytes. */
+static void size_labels(assembler *as)
+{
+    unsigned widest = as->isa->about.word_bytes;
+    const statement *behind = NULL;
+    for (size_t i = as->statement_count; i-- > 0;) {
+        const statement *one = &as->statements[i];
+        if (one->kind != STATEMENT_LABEL) {
+            behind = one;
+            continue;
+        }
+        if (!behind || behind->section != one->section || behind->address != one->address) continue;
+        uint32_t bytes = behind->kind == STATEMENT_DATA ? behind->unit : 1;
+        if (behind->kind != STATEMENT_DATA && behind->kind != STATEMENT_SPACE) continue;
+        if (behind->kind == STATEMENT_SPACE && (behind->size == 2 || behind->size == 4)) bytes = behind->size;
+        one->label->bytes = (uint8_t)(bytes <= widest ? bytes : 1);
+    }
+}
+
 static oak_status keep_symbols(assembler *as)
 {
     oak_program *program = as->program;
+    size_labels(as);
     for (asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
         const asm_name *name = symbol->name;
         if (symbol->replaced || symbol->kind == SYMBOL_PART || symbol->kind == SYMBOL_UNDEFINED) continue;
@@ -77,7 +101,8 @@ static oak_status keep_symbols(assembler *as)
                            .value = symbol->value,
                            .file = program->files[program->source[symbol->place].file].name,
                            .line = asm_line_of(as, symbol->place),
-                           .uses = symbol->uses};
+                           .uses = symbol->uses,
+                           .bytes = symbol->bytes};
         if (symbol->kind != SYMBOL_LABEL) {
             oak_value value;
             oak_expr_fault fault;
@@ -158,6 +183,7 @@ static void close_assembler(assembler *as)
     oak_release(as->host, as->statements, as->statement_room, sizeof *as->statements);
     oak_release(as->host, as->diags, as->diag_room, sizeof *as->diags);
     oak_release(as->host, as->sections, as->section_room, sizeof *as->sections);
+    oak_release(as->host, as->literals, as->literal_room, sizeof *as->literals);
     if (as->tables) as->isa->close(as->host, as->tables);
     oak_arena_close(&as->arena);
     oak_program_free(as->program);
@@ -220,6 +246,7 @@ static oak_status read_source(assembler *as, const char *name, const char *text,
 
 static oak_status finish(assembler *as)
 {
+    if (!as->out_of_memory) asm_end_pools(as);
     if (!as->out_of_memory) asm_layout(as);
     if (!as->out_of_memory) asm_emit(as);
     if (as->out_of_memory) return OAK_NO_MEMORY;

@@ -5,6 +5,7 @@
  *   read.c        source lines to statements: labels, directives, operands
  *   sections.c    sections: opening them, finding room for those that float
  *   layout.c      addresses, the shortest forms that reach, bytes
+ *   pools.c       words kept beside the code for instructions to load
  *   flow.c        warnings about where execution goes
  *   names.c       names, symbols, suggestions, diagnostics
  */
@@ -36,6 +37,7 @@ typedef struct asm_symbol {
     uint16_t column;
     uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
+    uint8_t bytes;        /* of one value behind a label of data */
     int64_t value;        /* of a label or a part's name, or of a settled constant */
     const oak_expr *expr; /* of a constant or variable */
     oak_value here;       /* what $ means in it */
@@ -69,13 +71,15 @@ typedef enum statement_kind {
     STATEMENT_ALIGN,
     STATEMENT_BINARY,  /* bytes of a file */
     STATEMENT_SECTION, /* what follows goes there */
-    STATEMENT_ASSERT
+    STATEMENT_ASSERT,
+    STATEMENT_POOL /* words for instructions to load may stand here */
 } statement_kind;
 
 typedef struct data_item {
     const oak_expr *expr; /* NULL: text */
     const char *text;
     uint32_t size;
+    bool is_code; /* the address of code, with its mark */
 } data_item;
 
 typedef struct statement {
@@ -103,8 +107,25 @@ typedef struct statement {
             const char *text;
         } claim; /* assert: the text may be NULL */
         const char *bytes;
+        struct {
+            uint32_t next; /* statement of the next one in the section, or ASM_NO_POOL */
+            bool must;     /* it is wanted here, or is the last chance */
+            bool chosen;   /* it is in use */
+        } pool;
     } as;
 } statement;
+
+/* A word that an instruction loads. */
+enum { ASM_NO_POOL = UINT32_MAX };
+typedef struct asm_literal {
+    const oak_expr *expr;
+    uint32_t user; /* statement of the instruction */
+    uint32_t pool; /* statement that holds it, or ASM_NO_POOL */
+    uint32_t address;
+    uint16_t section;
+    bool shared;  /* another literal has put it there */
+    bool offered; /* some pool stands behind it */
+} asm_literal;
 
 typedef struct asm_edit {
     uint16_t first, last;
@@ -131,7 +152,10 @@ typedef struct asm_section {
     uint32_t base;
     uint32_t here;
     uint32_t size;
-    uint32_t place; /* where it is opened first */
+    uint32_t place;                /* where it is opened first */
+    const oak_part_memory *memory; /* where it is to be placed; NULL: any of its space */
+    uint32_t next_pool;            /* while pools are linked */
+    uint32_t state;                /* what the last instruction means for the next: oak_insn */
 } asm_section;
 
 enum { MOST_SECTIONS = 2000 };
@@ -203,7 +227,12 @@ typedef struct assembler {
 
     statement *statements;
     size_t statement_count, statement_room;
-    bool relaxes; /* some instruction has more than one form */
+    bool relaxes; /* some instruction has more than one form, or loads from a pool */
+    bool laying_out;
+    asm_literal *literals;
+    size_t literal_count, literal_room;
+    size_t first_literal; /* those before it have their place in this round */
+    bool pool_moved;
 
     asm_edit edit; /* of the diagnostic that is reported next */
     asm_diag *diags;
@@ -300,11 +329,16 @@ enum asm_directive {
     EXPORT,
     ENTRY,
     VECTOR,
+    DD,
+    DQ,
+    POOL,
     DIRECTIVES
 };
 int asm_directive(const char *text, size_t length);
 const char *asm_directive_name(unsigned number);
 void asm_read_line(assembler *as);
+/* At the end of all sources: a last pool for every section that waits for one. */
+void asm_end_pools(assembler *as);
 const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end);
 /* Reports what is left of a line; true when nothing is. */
 bool asm_nothing_left(assembler *as, const char *at, const char *end);
@@ -339,7 +373,7 @@ void asm_enter(assembler *as, uint16_t section);
 bool asm_open_sections(assembler *as);
 /* The section of a name, made when there is none; floats when address is NULL. -1 after a report. */
 int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space,
-                     const uint32_t *address, uint32_t align);
+                     const uint32_t *address, uint32_t align, const oak_part_memory *memory);
 void asm_read_section(assembler *as, const char *word, size_t length, const char *at, const char *end);
 /* Gives every floating section its place; true when one has moved. */
 bool asm_place_sections(assembler *as);
@@ -361,6 +395,18 @@ bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value);
 void asm_place(assembler *as, statement *one);
 void asm_layout(assembler *as);
 void asm_emit(assembler *as);
+
+/* pools.c */
+/* Notes a word that the next statement loads. */
+bool asm_add_literal(assembler *as, const oak_expr *expr, uint32_t *number);
+/* Whether the section has literals behind which no pool stands yet. */
+bool asm_waits_for_pool(const assembler *as);
+void asm_pool_offered(assembler *as);
+void asm_link_pools(assembler *as);
+void asm_rewind_pools(assembler *as);
+void asm_place_pool(assembler *as, statement *one);
+void asm_emit_pool(assembler *as, const statement *one, void *context,
+                   void (*write)(void *context, uint32_t address, const uint8_t *bytes, size_t count));
 
 /* flow.c: warnings about where execution goes */
 void asm_check_flow(assembler *as);

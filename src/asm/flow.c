@@ -14,14 +14,14 @@ typedef struct flow {
     uint64_t steps;
 } flow;
 
-static bool decode_at(const flow *self, uint32_t address, oak_decoded *decoded)
+static bool decode_at(const flow *self, uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t known = 0;
     while (known < sizeof bytes &&
            oak_image_byte(self->as->program->image, address + (uint32_t)known, &bytes[known]))
         known++;
-    return self->as->isa->decode(self->as->tables, bytes, known, address, decoded) == OAK_OK;
+    return self->as->isa->decode(self->as->tables, bytes, known, address, state, decoded) == OAK_OK;
 }
 
 static bool goes_on(const oak_decoded *decoded)
@@ -62,7 +62,8 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
     for (unsigned back = 1; back <= OAK_LONGEST_INSN && back <= decoded->target; back++) {
         const statement *before = by_address[decoded->target - back];
         oak_decoded loads;
-        if (!before || before->size != back || !decode_at(self, before->address, &loads)) continue;
+        if (!before || before->size != back || !decode_at(self, before->address, before->as.code.insn->state, &loads))
+            continue;
         if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
             return;
         asm_warn(self->as, before->place, 0, self->as->program->source[before->place].size,
@@ -80,12 +81,12 @@ static bool returns(flow *self, uint32_t address)
     for (uint32_t i = 0; i < self->size; i++) self->mark[i] &= (uint8_t)~IS_SEEN;
     self->todo[count++] = address;
     while (count && !found && self->steps < MOST_STEPS) {
-        uint32_t at = self->todo[--count];
+        uint32_t at = self->todo[--count], state = 0;
         oak_decoded decoded;
         while (at < self->size && !(self->mark[at] & IS_SEEN)) {
             self->mark[at] |= IS_SEEN;
             self->steps++;
-            if (!decode_at(self, at, &decoded) || decoded.flow == OAK_FLOW_RETURN ||
+            if (!decode_at(self, at, state, &decoded) || decoded.flow == OAK_FLOW_RETURN ||
                 decoded.flow == OAK_FLOW_COMPUTED) {
                 found = true; /* or it cannot be known */
                 break;
@@ -95,6 +96,7 @@ static bool returns(flow *self, uint32_t address)
                 !(self->mark[decoded.target] & IS_SEEN))
                 self->todo[count++] = decoded.target;
             if (!goes_on(&decoded)) break;
+            state = decoded.state_after;
             at += decoded.size;
         }
     }
@@ -109,7 +111,7 @@ static void check_all(flow *self, const statement **by_address)
         const statement *one = &as->statements[i];
         oak_decoded decoded;
         if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
-            !decode_at(self, one->address, &decoded))
+            !decode_at(self, one->address, one->as.code.insn->state, &decoded))
             continue;
         check_ends(self, one, &decoded);
         check_counter(self, one, &decoded, by_address);
@@ -119,7 +121,7 @@ static void check_all(flow *self, const statement **by_address)
         const statement *one = &as->statements[i];
         oak_decoded decoded;
         if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
-            !decode_at(self, one->address, &decoded))
+            !decode_at(self, one->address, one->as.code.insn->state, &decoded))
             continue;
         if (decoded.flow != OAK_FLOW_CALL || !is_start(self, decoded.target) || !by_address[decoded.target])
             continue;

@@ -281,6 +281,7 @@ void asm_place(assembler *as, statement *one)
     case STATEMENT_SPACE: place_space(as, one); return;
     case STATEMENT_ALIGN: place_align(as, one); return;
     case STATEMENT_INSN: one->size = as->isa->size(as->tables, one->as.code.rows[one->form]); break;
+    case STATEMENT_POOL: asm_place_pool(as, one); break;
     default: break;
     }
     asm_here(as)->here += one->size;
@@ -296,7 +297,8 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
     oak_status result = OAK_OK;
     for (unsigned i = 0; i < insn->count; i++) {
         values[i] = (oak_value){.known = true};
-        if (!insn->operand[i].expr) continue;
+        if (insn->operand[i].pooled) values[i].number = as->literals[insn->operand[i].pool_entry].address;
+        if (!insn->operand[i].expr || insn->operand[i].pooled) continue;
         oak_expr_fault fault;
         oak_status status = asm_evaluate(as, insn->operand[i].expr, &here, &values[i], &fault);
         if (!status) continue;
@@ -311,7 +313,8 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
 static bool operands_are_defined(const statement *one)
 {
     for (unsigned i = 0; i < one->as.code.insn->count; i++)
-        if (one->as.code.insn->operand[i].expr && looks_ahead(one->as.code.insn->operand[i].expr, 0))
+        if (one->as.code.insn->operand[i].expr && !one->as.code.insn->operand[i].pooled &&
+            looks_ahead(one->as.code.insn->operand[i].expr, 0))
             return false;
     return true;
 }
@@ -331,8 +334,11 @@ static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
 
 void asm_layout(assembler *as)
 {
+    as->laying_out = true;
+    asm_link_pools(as);
     for (unsigned round = 0; (as->relaxes || as->floats) && round < MOST_ROUNDS; round++) {
         asm_rewind_sections(as);
+        asm_rewind_pools(as);
         bool moved = asm_place_sections(as);
         asm_enter(as, (uint16_t)as->isa->about.code_space);
         for (size_t i = 0; i < as->statement_count; i++) {
@@ -350,7 +356,7 @@ void asm_layout(assembler *as)
             if (one->kind == STATEMENT_LABEL) one->label->value = one->address;
             else one->label->here.number = one->address;
         }
-        if (!moved) return;
+        if (!moved && !as->pool_moved) return;
     }
 }
 
@@ -445,7 +451,15 @@ static bool inside_memory(assembler *as, const statement *one, size_t index)
 
 static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
-    if (one->space == as->isa->about.code_space) return true;
+    const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
+    if (one->space == as->isa->about.code_space && !(memory && memory->writable)) return true;
+    if (one->space == as->isa->about.code_space) {
+        asm_report(as, OAK_ERROR, one->place, 0, 1, "not-code-space",
+                   "Keep space there with ds and let the program fill it when it starts.",
+                   "%s cannot lie in %s: only memory that keeps its contents is programmed", what,
+                   *memory->title ? memory->title : "RAM");
+        return false;
+    }
     asm_report(
         as, OAK_ERROR, one->place, 0, 1, "not-code-space",
         "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
@@ -482,6 +496,11 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
                  why.hint, "%s", why.message);
 }
 
+static void write_pool(void *context, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    write_bytes(context, address, bytes, count);
+}
+
 static void emit_data(assembler *as, const statement *one, byte_writer *writer)
 {
     uint32_t address = one->address;
@@ -497,16 +516,21 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
             continue;
         }
         oak_value value;
-        uint8_t bytes[2] = {0};
-        int64_t least = one->unit == 1 ? -128 : -32768, most = one->unit == 1 ? 255 : 65535;
+        uint8_t bytes[8] = {0};
+        unsigned bits = 8u * one->unit;
         if (asm_value(as, item->expr, one, &value) == OAK_OK) {
-            if (value.number < least || value.number > most)
+            bool fits = bits == 64 || (value.number >= -((int64_t)1 << (bits - 1)) &&
+                                       value.number < (int64_t)1 << bits);
+            if (!fits)
                 asm_report(as, OAK_ERROR, one->place, item->expr->first, item->expr->last, "value-range",
-                           one->unit == 1 ? "Use dw for 16 bits, or take low(…) or high(…)." : "",
-                           "%lld does not fit %u bits", (long long)value.number, 8u * one->unit);
-            bool high_first = as->isa->about.big_endian;
-            bytes[high_first && one->unit == 2] = (uint8_t)value.number;
-            if (one->unit == 2) bytes[!high_first] = (uint8_t)(value.number >> 8);
+                           bits == 8    ? "Use dw for 16 bits, or take low(…) or high(…)."
+                           : bits == 16 ? "Use dd for 32 bits."
+                                        : "",
+                           "%lld does not fit %u bits", (long long)value.number, bits);
+            uint64_t number = (uint64_t)value.number;
+            if (item->is_code) number |= as->isa->about.code_bit;
+            for (unsigned b = 0; b < one->unit; b++)
+                bytes[as->isa->about.big_endian ? one->unit - 1u - b : b] = (uint8_t)(number >> (8 * b));
         }
         write_bytes(writer, address, bytes, one->unit);
         address += one->unit;
@@ -543,6 +567,10 @@ void asm_emit(assembler *as)
         case STATEMENT_BINARY:
             if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
                 write_bytes(&writer, one->address, (const uint8_t *)one->as.bytes, one->size);
+            break;
+        case STATEMENT_POOL:
+            if (one->size && must_be_code(as, one, "a pool") && inside_memory(as, one, i))
+                asm_emit_pool(as, one, &writer, write_pool);
             break;
         case STATEMENT_SPACE: inside_memory(as, one, i); break;
         case STATEMENT_ASSERT: check_claim(as, one); break;

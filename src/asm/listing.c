@@ -69,6 +69,21 @@ static void show_rest_of_data(listing *self, const oak_record *record)
     }
 }
 
+/* The words that instructions before this line load. */
+static void show_pool(listing *self, const oak_record *record)
+{
+    uint32_t at = (uint32_t)record->at, end = at + record->size;
+    for (at = (at + 3) & ~(uint32_t)3; at + 4 <= end; at += 4) {
+        uint32_t word = 0;
+        uint8_t byte;
+        oak_buf_format(&self->buf, "        0x%04x  ", (unsigned)at);
+        show_bytes(self, at, 4);
+        for (unsigned i = 0; i < 4; i++)
+            if (oak_image_byte(self->program->image, at + i, &byte)) word |= (uint32_t)byte << (8 * i);
+        oak_buf_format(&self->buf, "      | pool: 0x%x\n", (unsigned)word);
+    }
+}
+
 /* Lines in the order in which they were read: what an include, a macro or a repetition brought stands behind its line,
  * marked with + where it is new text. */
 static void list_lines(listing *self)
@@ -84,14 +99,18 @@ static void list_lines(listing *self)
         }
         /* Of the statements of one line the last is shown. */
         const oak_record *shown = NULL;
-        for (; next < program->record_count && program->records[next].place == place; next++)
-            shown = &program->records[next];
+        const oak_record *pool = NULL;
+        for (; next < program->record_count && program->records[next].place == place; next++) {
+            if (program->records[next].kind == OAK_RECORD_POOL) pool = &program->records[next];
+            else shown = &program->records[next];
+        }
         show_record(self, line->line, shown);
         if (line->expanded) oak_buf_text(&self->buf, "+ ");
         oak_buf_add(&self->buf, line->text, line->size);
         while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
         oak_buf_char(&self->buf, '\n');
         if (shown && shown->kind == OAK_RECORD_DATA && shown->size <= 4096) show_rest_of_data(self, shown);
+        if (pool) show_pool(self, pool);
         if (self->buf.size > 32768) flush(self);
     }
 }

@@ -32,7 +32,8 @@ typedef enum oak_record_kind {
     OAK_RECORD_DATA,
     OAK_RECORD_SPACE,
     OAK_RECORD_VALUE,
-    OAK_RECORD_PLACE
+    OAK_RECORD_PLACE,
+    OAK_RECORD_POOL /* words that instructions load */
 } oak_record_kind;
 typedef struct oak_record {
     uint32_t place;

@@ -11,7 +11,7 @@ static const char *const directive_names[DIRECTIVES] = {
     "org",    "equ",   "set",    "bit",     "db",     "dw",     "ds",    "end",     "align",
     "if",     "ifdef", "ifndef", "elseif",  "else",   "endif",  "macro", "endm",    "local",
     "repeat", "each",  "endr",   "include", "incbin", "assert", "error", "warning", "message",
-    "struct", "ends",  "bits",   "section", "export", "entry",  "vector"};
+    "struct", "ends",  "bits",   "section", "export", "entry",  "vector", "dd", "dq", "pool"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
 
@@ -124,6 +124,12 @@ static void reader_refuse(oak_operand_reader *reader, const char *from, const ch
 {
     line_reader *self = (line_reader *)reader;
     REPORT(self->as, from, to, code, hint, "%s", message);
+}
+
+static void reader_suggest(oak_operand_reader *reader, const char *from, const char *to, const char *text)
+{
+    line_reader *self = (line_reader *)reader;
+    asm_suggest_edit(self->as, (size_t)(from - self->as->text), (size_t)(to - self->as->text), text, true);
 }
 
 bool asm_nothing_left(assembler *as, const char *at, const char *end)
@@ -290,10 +296,34 @@ bool asm_read_text(assembler *as, const char **at, const char *end, const char *
     return good;
 }
 
+/* A place where a pool may stand; `must`: the last one for what waits. Nothing when nothing waits. */
+static void add_pool(assembler *as, bool must)
+{
+    if (!asm_waits_for_pool(as)) return;
+    statement *one = add_statement(as, STATEMENT_POOL);
+    if (!one) return;
+    one->as.pool.must = must;
+    one->as.pool.chosen = false;
+    one->as.pool.next = ASM_NO_POOL;
+    if (must) asm_pool_offered(as);
+}
+
+void asm_end_pools(assembler *as)
+{
+    uint16_t back = as->section;
+    for (size_t i = 0; i < as->section_count && as->literal_count; i++) {
+        as->sections[i].next_pool = ASM_NO_POOL;
+        asm_enter(as, (uint16_t)i);
+        if (!asm_waits_for_pool(as) || !add_statement(as, STATEMENT_SECTION)) continue;
+        add_pool(as, true);
+    }
+    asm_enter(as, back);
+}
+
 static void read_data(assembler *as, int kind, const char *word, const char *at, const char *end)
 {
     enum { MOST_ITEMS = 20000 };
-    uint32_t unit = kind == DB ? 1 : 2, count = 0, size = 0;
+    uint32_t unit = kind == DB ? 1 : kind == DW ? 2 : kind == DD ? 4 : 8, count = 0, size = 0;
     data_item *items = NULL;
     size_t room = 0;
     bool good = true;
@@ -387,6 +417,7 @@ static void read_place(assembler *as, int directive, const char *word, size_t wo
         if (asm_value_now(as, expr, &value)) as->structure_size += value.number;
         return;
     }
+    if (directive == ORG) add_pool(as, true); /* what is behind it may be out of reach */
     statement *one = add_statement(as, (statement_kind)kinds[directive]);
     if (!one) return;
     one->as.claim.expr = expr;
@@ -537,6 +568,27 @@ static void read_export(assembler *as, const char *at, const char *end)
 static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length,
                              const char *at, const char *end);
 
+/* A vector that holds the handler's address. */
+static void read_vector_address(assembler *as, const char *at, const char *end)
+{
+    const oak_expr *expr = asm_parse_expression(as, &at, end);
+    if (!expr || !asm_nothing_left(as, at, end)) return;
+    statement *one = add_statement(as, STATEMENT_DATA);
+    data_item *item = one ? oak_arena_zero(&as->arena, sizeof *item) : NULL;
+    if (!item) {
+        as->out_of_memory = true;
+        return;
+    }
+    item->expr = expr;
+    item->size = as->isa->vector_bytes;
+    item->is_code = true;
+    one->as.items = item;
+    one->count = 1;
+    one->unit = as->isa->vector_bytes;
+    one->size = item->size;
+    asm_place(as, one);
+}
+
 /* vector timer0, handler: a jump to the handler at the vector the part calls so */
 static void read_vector(assembler *as, const char *word, size_t word_length, const char *at, const char *end)
 {
@@ -566,11 +618,12 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
     uint16_t back = as->section;
     int section =
         asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text),
-                         (size_t)(at - as->text) + length, as->isa->about.code_space, &vector->address, 1);
-    if (section < 0 || mnemonic < 0) return;
+                         (size_t)(at - as->text) + length, as->isa->about.code_space, &vector->address, 1, NULL);
+    if (section < 0 || (mnemonic < 0 && !as->isa->vector_bytes)) return;
     asm_enter(as, (uint16_t)section);
     statement *one = add_statement(as, STATEMENT_SECTION);
-    if (one) read_instruction(as, mnemonic, word, word_length, comma + 1, end);
+    if (one && mnemonic < 0) read_vector_address(as, comma + 1, end);
+    else if (one) read_instruction(as, mnemonic, word, word_length, comma + 1, end);
     asm_enter(as, back);
     add_statement(as, STATEMENT_SECTION);
 }
@@ -585,7 +638,12 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     }
     switch (directive) {
     case DB:
-    case DW: read_data(as, directive, word, at, end); return;
+    case DW:
+    case DD:
+    case DQ: read_data(as, directive, word, at, end); return;
+    case POOL:
+        if (asm_nothing_left(as, at, end)) add_pool(as, true);
+        return;
     case END:
         as->ended = true;
         asm_nothing_left(as, at, end);
@@ -623,9 +681,11 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
                                      .at = at,
                                      .end = end,
                                      .expression = reader_expression,
-                                     .refuse = reader_refuse},
+                                     .refuse = reader_refuse,
+                                     .suggest = reader_suggest},
                           .as = as};
-    as->insn = (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands};
+    as->insn = (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands, .state = asm_here(as)->state};
+    asm_here(as)->state = 0;
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
     if (!asm_nothing_left(as, reader.reader.at, end)) return;
     uint16_t rows[OAK_MOST_FORMS];
@@ -639,10 +699,20 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
         } else if (as->insn.count) {
             to = as->text + as->insn.operand[as->insn.count - 1].last;
         }
+        if (why.has_edit && why.edit_word) {
+            why.edit_first = (uint16_t)(word - as->text);
+            why.edit_last = (uint16_t)(word - as->text + (ptrdiff_t)word_length);
+            from = word, to = word + word_length;
+        }
         if (why.has_edit) asm_suggest_edit(as, why.edit_first, why.edit_last, why.edit, why.edit_safe);
+        asm_here(as)->state = as->insn.state_after;
         REPORT(as, from, to, why.code, why.hint, "%s", why.message);
         return;
     }
+    for (unsigned i = 0; i < as->insn.count; i++)
+        if (as->operands[i].pooled && !asm_add_literal(as, as->operands[i].expr, &as->operands[i].pool_entry))
+            return;
+    asm_here(as)->state = as->insn.state_after;
     /* What is kept lies in one piece: the instruction, its operands, its rows. */
     size_t operand_size = as->insn.count * sizeof(oak_operand);
     oak_insn *insn = oak_arena_take(&as->arena, sizeof *insn + operand_size + forms * sizeof *rows);
@@ -661,6 +731,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
     one->form_count = (uint8_t)forms;
     if (forms > 1) as->relaxes = true;
     asm_place(as, one);
+    if (as->insn.never_goes_on) add_pool(as, false);
 }
 
 /* ------------------------------------------------------------------------------------------ lines */
@@ -737,6 +808,11 @@ void asm_read_line(assembler *as)
         at = asm_skip_blanks(at, end);
         if (at == end) return;
         size_t length = asm_word_length(at, end);
+        if (length && at + length + 1 < end && at[length] == '.' && oak_is_letter(at[length + 1])) {
+            /* a mnemonic may have a letter behind a point */
+            asm_name *dotted = asm_intern(as, at, length + 2);
+            if (dotted && asm_mnemonic(as, dotted) != WORD_NONE) length += 2;
+        }
         if (!length) {
             unsigned char c = (unsigned char)*at;
             if (c > ' ' && c < 127)

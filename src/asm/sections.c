@@ -41,13 +41,14 @@ bool asm_open_sections(assembler *as)
 }
 
 int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, unsigned space,
-                     const uint32_t *address, uint32_t align)
+                     const uint32_t *address, uint32_t align, const oak_part_memory *memory)
 {
     if (!name) return -1;
     for (size_t i = as->isa->about.space_count; i < as->section_count; i++) {
         asm_section *section = &as->sections[i];
         if (section->name != name) continue;
         if ((space && section->space != space) ||
+            (memory && section->memory != memory) ||
             (address && (section->floats || section->base != *address))) {
             asm_report(as, OAK_ERROR, as->place, first, last, "section",
                        "Space and address are said where a section is opened first.",
@@ -67,7 +68,8 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
         return -1;
     }
     asm_section section = {
-        .name = name, .space = (uint8_t)space, .align = align, .place = as->place, .floats = !address};
+        .name = name, .space = (uint8_t)space, .align = align, .place = as->place, .floats = !address,
+        .memory = memory};
     if (address) section.base = section.here = *address;
     else as->floats = true;
     return add_section(as, &section) ? (int)as->section_count - 1 : -1;
@@ -82,6 +84,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     oak_value value = {0};
     uint32_t address = 0, align = 1;
     bool fixed = false;
+    const oak_part_memory *memory = NULL;
     if (!name_length || *at == '.') {
         REPORT(as, word, word + length, "name-missing", "Write `section NAME, code`.",
                "a section needs a name");
@@ -105,7 +108,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
             else align = (uint32_t)value.number;
             at = number;
         } else {
-            space = size ? oak_part_find_space(as->part, at, size) : 0;
+            memory = size ? oak_part_find_memory_named(as->part, at, size) : NULL;
+            if (memory && oak_same(memory->name, as->isa->about.spaces[memory->space].name)) memory = NULL;
+            space = memory ? memory->space : size ? oak_part_find_space(as->part, at, size) : 0;
             if (!space || as->isa->about.spaces[space].special) {
                 REPORT(as, at, at + (size ? size : 1), "section",
                        "Behind the name come a space, `at ADDRESS`, `align N`.",
@@ -119,7 +124,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     if (!asm_nothing_left(as, at, end)) return;
     int section =
         asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text),
-                         (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL, align);
+                         (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL, align, memory);
     if (section < 0) return;
     asm_enter(as, (uint16_t)section);
     statement *grown =
@@ -230,7 +235,7 @@ static void place_one(room_finder *finder, asm_section *section, bool *moved)
         good = find_room(finder, section->space, 0, 0x7F, section->size, section->align, &found, &largest);
     for (unsigned i = 0; i < as->part->memory_count && !good; i++) {
         const oak_part_memory *memory = &as->part->memories[i];
-        if (memory->space == section->space)
+        if (memory->space == section->space && (!section->memory || section->memory == memory))
             good = find_room(finder, section->space, memory->first_free, memory->base + (memory->size - 1),
                              section->size, section->align, &found, &largest);
     }

@@ -4,8 +4,8 @@
 #include "base/bytes.h"
 
 /* One line an architecture. */
-extern const oak_isa oak_isa_mcs51;
-static const oak_isa *const all[] = {&oak_isa_mcs51};
+extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m;
+static const oak_isa *const all[] = {&oak_isa_mcs51, &oak_isa_armv6m, &oak_isa_armv7m};
 enum { COUNT = sizeof all / sizeof *all };
 
 const oak_isa *oak_isa_find(const char *name)

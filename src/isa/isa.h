@@ -28,6 +28,7 @@ typedef struct oak_insn_row {
     uint8_t cycles;
     const char *flags;   /* names of the flags it changes, separated by a blank */
     const char *meaning; /* one plain sentence */
+    const char *more_cycles; /* what changes the count when it runs ("when not taken"), or "" or NULL */
 } oak_insn_row;
 
 /* A bit pattern made ready: fixed bits, and where each field's pieces go. */
@@ -52,7 +53,7 @@ uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word)
 
 /* ------------------------------------------------------------------------------------------ assembling */
 
-enum { OAK_MOST_OPERANDS = 6, OAK_MOST_FORMS = 8, OAK_LONGEST_INSN = 4 };
+enum { OAK_MOST_OPERANDS = 6, OAK_MOST_FORMS = 12, OAK_LONGEST_INSN = 4 };
 
 struct oak_expr; /* the front end's; opaque here */
 
@@ -71,12 +72,18 @@ typedef struct oak_operand {
     uint16_t last;
     uint32_t extra;
     const struct oak_expr *expr; /* NULL when the operand holds none */
+    bool pooled;                 /* the value is kept in a pool of words; the instruction gets the word's address */
+    uint32_t pool_entry;         /* the front end's */
 } oak_operand;
 
 typedef struct oak_insn {
     uint16_t mnemonic; /* the architecture's number */
     uint8_t count;
     oak_operand *operand; /* room for OAK_MOST_OPERANDS while operands are read */
+    /* What instructions before this one mean for it (an it block), as the architecture numbers it; 0 at the beginning. The
+     * front end hands the state_after of one instruction to the next of its section. Filled in by forms. */
+    uint32_t state, state_after;
+    bool never_goes_on; /* execution does not go on behind it: a pool may stand there. Filled in by forms */
 } oak_insn;
 
 /* The front end's side while operands are read: text not yet taken, and its expression parser. */
@@ -88,6 +95,8 @@ typedef struct oak_operand_reader {
     const struct oak_expr *(*expression)(struct oak_operand_reader *reader);
     void (*refuse)(struct oak_operand_reader *reader, const char *from, const char *to, const char *code,
                    const char *hint, const char *message);
+    /* Gives the refusal that follows an edit: the text that would put right what stands between from and to. */
+    void (*suggest)(struct oak_operand_reader *reader, const char *from, const char *to, const char *text);
 } oak_operand_reader;
 
 /* Why an instruction cannot be encoded. */
@@ -99,6 +108,7 @@ typedef struct oak_refusal {
     /* What would put it right: columns of the line from 0, and the text for them; no text: not known. */
     uint16_t edit_first, edit_last;
     bool has_edit, edit_safe;
+    bool edit_word; /* the mnemonic itself is replaced; the columns are the front end's */
     char edit[48];
 } oak_refusal;
 
@@ -121,7 +131,11 @@ typedef struct oak_decoded {
     bool has_target;
     uint32_t address;
     uint32_t target;
-    uint32_t word; /* the bytes, most significant first */
+    uint32_t word; /* the code as its bit pattern has it, right aligned */
+    uint8_t state, state_after; /* as in oak_insn */
+    bool has_data;              /* it reads or points to data at `data`, which lies in the code */
+    uint32_t data;
+    uint8_t data_bytes; /* of one value there; 0 when only the address is formed */
 } oak_decoded;
 
 /* Gives names to addresses when instructions are printed; returns NULL where there is none. */
@@ -151,6 +165,16 @@ typedef struct oak_core_setup {
     /* The value a reading instruction sees; `stored` is the register as it was last written. */
     uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored);
     void (*device_write)(void *machine, uint32_t address, uint32_t value);
+    /* The bus beyond the memories, for cores whose registers lie in their one space: `bytes` is 1, 2 or 4, `now` the cycle
+     * of the access. OAK_OUT_OF_RANGE where nothing is. */
+    oak_status (*bus_read)(void *machine, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
+    oak_status (*bus_write)(void *machine, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
+    /* Brings every device to `now`; the cycle at which one of them does something next by itself, UINT64_MAX for never. */
+    uint64_t (*advance)(void *machine, uint64_t now);
+    /* The chip resets itself: a request by the program, or a watchdog. */
+    void (*reset_devices)(void *machine);
+    /* What a core must know of its part. */
+    unsigned interrupt_count, priority_bits;
 } oak_core_setup;
 
 typedef struct oak_core oak_core; /* each architecture's own */
@@ -171,6 +195,20 @@ typedef struct oak_core_ops {
                                size_t count);
     oak_status (*set_stop)(oak_core *core, uint32_t address, bool on);
     oak_chip_time *(*time)(oak_core *core);
+    /* These may be NULL. A device's interrupt line rises or falls. */
+    void (*interrupt)(oak_core *core, unsigned line, bool level);
+    /* Something has changed that may bring the next event of a device nearer. */
+    void (*attend)(oak_core *core);
+    /* Lets time pass in a core that has parked or sleeps. */
+    void (*idle)(oak_core *core, uint64_t until_cycle);
+    /* Bytes of code memory that are data: to execute them is a fault. */
+    void (*mark_data)(oak_core *core, uint32_t address, uint32_t count);
+    /* Reading memory that was never written since reset becomes a fault. */
+    void (*check_reads)(oak_core *core, bool on);
+    /* Ends the run with a fault that a device reports. */
+    void (*strike)(oak_core *core, oak_fault fault);
+    /* The number and handler of the exception being handled, 0 in the main program. */
+    unsigned (*exception)(const oak_core *core);
 } oak_core_ops;
 
 /* ------------------------------------------------------------------------------------------ the whole */
@@ -184,14 +222,18 @@ typedef struct oak_isa {
 
     /* The number of a mnemonic written with `length` letters, or -1. */
     int (*mnemonic)(const oak_isa_tables *tables, const char *text, size_t length);
-    /* The mnemonics by number, for suggestions; NULL after the last. */
+    /* The mnemonics, for suggestions, counted from 0; NULL after the last. */
     const char *(*mnemonic_name)(const oak_isa_tables *tables, unsigned number);
+    /* True when a row is a form of a mnemonic; NULL where rows are compared by their names. */
+    bool (*names_row)(const oak_isa_tables *tables, unsigned mnemonic, unsigned row);
+    /* The state (see oak_insn) that a value of about.state_register holds; NULL where there is no state. */
+    uint32_t (*state_of)(uint32_t value);
     /* Names that can be no symbol because they are registers. */
     bool (*is_register)(const oak_isa_tables *tables, const char *text, size_t length);
     /* Takes all operands; OAK_REFUSED after a diagnostic. The caller has set insn->mnemonic. */
     oak_status (*read_operands)(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
     /* The rows the instruction may become, shortest first, at most OAK_MOST_FORMS; 0 with *why filled in. */
-    unsigned (*forms)(const oak_isa_tables *tables, const oak_insn *insn, uint16_t *rows, oak_refusal *why);
+    unsigned (*forms)(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
     unsigned (*size)(const oak_isa_tables *tables, unsigned row);
     /* Encodes; values[i] belongs to operand i and is known. OAK_REFUSED with *why filled in when the row cannot hold
      * a value. */
@@ -206,15 +248,19 @@ typedef struct oak_isa {
 
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
     oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
-                         uint32_t address, oak_decoded *decoded);
+                         uint32_t address, uint32_t state, oak_decoded *decoded);
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
+    /* Lays a code of `size` bytes down as it stands in memory; NULL: most significant byte first. */
+    void (*lay_down)(uint32_t word, unsigned size, uint8_t *bytes);
 
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */
     unsigned (*counter_of)(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero);
-    /* The instruction that fills an interrupt vector with a jump to its handler. */
+    /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in so
+     * many bytes with about.code_bit set. */
     const char *vector_mnemonic;
+    uint8_t vector_bytes;
 
     const oak_core_ops *core;
 } oak_isa;

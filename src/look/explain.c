@@ -6,7 +6,7 @@
 #include "part/naming.h"
 
 /* The bits of a row as a drawing:   | 1 1 0 1 1 n n n | r r r r r r r r |   with values where the word is known. */
-static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *bytes)
+static void draw_bits(oak_buf *buf, const oak_insn_row *row, const oak_decoded *here)
 {
     unsigned bit = 0;
     oak_buf_text(buf, "  bits      |");
@@ -16,10 +16,10 @@ static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *byte
         if (++bit % 8 == 0) oak_buf_text(buf, " |");
     }
     oak_buf_char(buf, '\n');
-    if (!bytes) return;
+    if (!here) return;
     oak_buf_text(buf, "  here      |");
     for (unsigned i = 0; i < bit; i++) {
-        oak_buf_format(buf, " %u", (unsigned)bytes[i / 8] >> (7 - i % 8) & 1u);
+        oak_buf_format(buf, " %u", (unsigned)(here->word >> (bit - 1 - i)) & 1u);
         if (i % 8 == 7) oak_buf_text(buf, " |");
     }
     oak_buf_char(buf, '\n');
@@ -29,36 +29,50 @@ static void draw_bits(oak_buf *buf, const oak_insn_row *row, const uint8_t *byte
 static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *tables,
                           const oak_insn_row *row)
 {
-    enum { SAMPLE = 0x25, ADDRESS = 0x0100 };
+    enum { ADDRESS = 0x0100 };
+    static const uint32_t samples[] = {0x25, 0x02, 0x01, 0x06, 0x48, 0x106, 0x1403};
     oak_pattern pattern;
     uint8_t bytes[OAK_LONGEST_INSN];
     oak_decoded decoded;
     oak_pattern_compile(row->bits, &pattern);
-    uint32_t word = pattern.fixed;
-    for (unsigned i = 0; i < pattern.piece_count; i++) {
-        bool first = true;
-        for (unsigned k = 0; k < i; k++) first = first && pattern.piece[k].letter != pattern.piece[i].letter;
-        if (first) word |= oak_pattern_put(&pattern, pattern.piece[i].letter, SAMPLE);
+    /* The first filling of the fields that is defined and belongs to this row. */
+    enum { TRIES = 200, SAMPLES = sizeof samples / sizeof *samples };
+    bool found = false;
+    for (unsigned attempt = 0; attempt < TRIES && !found; attempt++) {
+        uint32_t word = pattern.fixed;
+        for (unsigned i = 0; i < pattern.piece_count; i++) {
+            bool first = true;
+            for (unsigned k = 0; k < i; k++)
+                first = first && pattern.piece[k].letter != pattern.piece[i].letter;
+            if (first)
+                word |= oak_pattern_put(&pattern, pattern.piece[i].letter,
+                                        samples[(attempt / SAMPLES * (i + 1) + attempt) % SAMPLES]);
+        }
+        if (isa->lay_down) isa->lay_down(word, pattern.size, bytes);
+        else
+            for (unsigned i = pattern.size; i-- > 0; word >>= 8) bytes[i] = (uint8_t)word;
+        found = isa->decode(tables, bytes, pattern.size, ADDRESS, 0, &decoded) == OAK_OK &&
+                &isa->rows[decoded.row] == row;
     }
-    for (unsigned i = pattern.size; i-- > 0; word >>= 8) bytes[i] = (uint8_t)word;
-    if (isa->decode(tables, bytes, pattern.size, ADDRESS, &decoded)) return;
+    if (!found) return;
     oak_buf_text(buf, "  example   ");
     isa->print(tables, &decoded, NULL, buf);
     oak_buf_text(buf, "   is");
     for (unsigned i = 0; i < pattern.size; i++) oak_buf_format(buf, " %02x", bytes[i]);
-    oak_buf_format(buf, "%s\n", decoded.has_target ? " at 0x0100" : "");
+    oak_buf_format(buf, "%s\n", decoded.has_target || decoded.has_data ? " at 0x0100" : "");
 }
 
-static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row, const uint8_t *bytes)
+static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row, const oak_decoded *here)
 {
     unsigned bits = 0;
     for (const char *p = row->bits; *p; p++) bits += *p != ' ';
     oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands,
                    row->meaning);
-    oak_buf_format(buf, "  size      %u byte%s, %u %s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles,
-                   isa->about.cycle_unit, row->cycles == 1 ? "" : "s");
+    const char *more = row->more_cycles ? row->more_cycles : "";
+    oak_buf_format(buf, "  size      %u byte%s, %u %s%s%s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles,
+                   isa->about.cycle_unit, row->cycles == 1 ? "" : "s", *more ? " " : "", more);
     oak_buf_format(buf, "  flags     %s\n", *row->flags ? row->flags : "none");
-    draw_bits(buf, row, bytes);
+    draw_bits(buf, row, here);
 }
 
 static oak_status finish(oak_buf *buf, const oak_text_sink *out)
@@ -79,8 +93,11 @@ oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *ar
     oak_status opened = isa ? isa->open(host, &tables) : OAK_NOT_FOUND;
     if (opened) return opened;
     oak_buf_open(&buf, host);
+    int number = isa->mnemonic(tables, word, oak_length(word));
     for (unsigned i = 0; i < isa->row_count; i++) {
-        if (!oak_same_name(word, oak_length(word), isa->rows[i].mnemonic)) continue;
+        bool named = isa->names_row ? number >= 0 && isa->names_row(tables, (unsigned)number, i)
+                                    : oak_same_name(word, oak_length(word), isa->rows[i].mnemonic);
+        if (!named) continue;
         if (found++) oak_buf_char(&buf, '\n');
         write_row(&buf, isa, &isa->rows[i], NULL);
         write_example(&buf, isa, tables, &isa->rows[i]);
@@ -112,7 +129,7 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
     oak_decoded decoded;
     oak_status status = isa->open(host, &tables);
     if (status) return status;
-    status = isa->decode(tables, bytes, count, 0, &decoded);
+    status = isa->decode(tables, bytes, count, 0, 0, &decoded);
     if (!status) {
         oak_buf buf;
         part_names names = {.part = part, .isa = isa};
@@ -121,8 +138,8 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
         for (unsigned i = 0; i < decoded.size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
         oak_buf_text(&buf, " ");
         isa->print(tables, &decoded, &namer, &buf);
-        oak_buf_format(&buf, "%s\n\n", decoded.has_target ? "   (as if it stood at address 0)" : "");
-        write_row(&buf, isa, &isa->rows[decoded.row], bytes);
+        oak_buf_format(&buf, "%s\n\n", decoded.has_target || decoded.has_data ? "   (as if it stood at address 0)" : "");
+        write_row(&buf, isa, &isa->rows[decoded.row], &decoded);
         status = finish(&buf, out);
     }
     isa->close(host, tables);

@@ -11,7 +11,7 @@
 #include "part/naming.h"
 
 enum { MOST_CODE = 1 << 20, DATA_COLUMNS = 8 };
-enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8 };
+enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8, IS_DATA = 16, IS_WORD = 32 };
 
 typedef struct looker {
     const oak_program *program;
@@ -21,6 +21,7 @@ typedef struct looker {
     oak_host host;
     uint32_t base, size; /* of the code memory */
     uint8_t *bytes, *known, *mark;
+    uint8_t *state; /* of the instruction there, see oak_insn */
     uint32_t *todo;
     size_t todo_count, todo_room;
     char name[120];
@@ -52,19 +53,32 @@ static bool decode_at(const looker *self, uint32_t address, oak_decoded *decoded
     size_t available = 0;
     while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available])
         available++;
-    return self->isa->decode(self->tables, self->bytes + at, available, address, decoded) == OAK_OK;
+    return self->isa->decode(self->tables, self->bytes + at, available, address, self->state[at], decoded) ==
+           OAK_OK;
+}
+
+/* Data that an instruction reads beside the code: a place with a name, and words where they are words. */
+static void note_data(looker *self, const oak_decoded *decoded)
+{
+    if (!decoded->has_data || !is_known(self, decoded->data)) return;
+    uint8_t *mark = &self->mark[decoded->data - self->base];
+    *mark |= IS_DATA;
+    for (unsigned i = 0; i + 4 <= decoded->data_bytes; i += 4)
+        if (is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
 }
 
 static oak_status follow(looker *self)
 {
     oak_status status = OAK_OK;
     while (self->todo_count && !status) {
-        uint32_t address = self->todo[--self->todo_count];
+        uint32_t address = self->todo[--self->todo_count], state = 0;
         for (;;) {
             oak_decoded decoded;
             if (!is_known(self, address)) break;
             uint8_t *mark = &self->mark[address - self->base];
-            if ((*mark & (IS_START | IS_INSIDE)) || !decode_at(self, address, &decoded)) break;
+            if (*mark & (IS_START | IS_INSIDE)) break;
+            self->state[address - self->base] = (uint8_t)state;
+            if (!decode_at(self, address, &decoded)) break;
             bool free = true; /* no other instruction begins inside this one */
             for (unsigned i = 1; i < decoded.size; i++) free = free && !(mark[i] & (IS_START | IS_INSIDE));
             if (!free) break;
@@ -72,9 +86,11 @@ static oak_status follow(looker *self)
             for (unsigned i = 1; i < decoded.size; i++) mark[i] |= IS_INSIDE;
             if (decoded.has_target && is_known(self, decoded.target))
                 status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
+            note_data(self, &decoded);
             bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH ||
                            decoded.flow == OAK_FLOW_CALL;
             if (!goes_on || status) break;
+            state = decoded.state_after;
             address += decoded.size;
         }
     }
@@ -90,6 +106,29 @@ static const char *vector_at(const looker *self, uint32_t address)
     return NULL;
 }
 
+/* The address of the handler that a vector holds; false where vectors hold code. */
+static bool vector_target(const looker *self, const oak_part_vector *vector, uint32_t *target)
+{
+    uint32_t at = vector->address - self->base;
+    *target = 0;
+    for (unsigned i = 0; i < self->isa->vector_bytes; i++) {
+        if (!is_known(self, vector->address + i)) return false;
+        *target |= (uint32_t)self->bytes[at + i] << (8 * i);
+    }
+    bool marked = (*target & self->isa->about.code_bit) == self->isa->about.code_bit;
+    *target &= ~(uint32_t)self->isa->about.code_bit;
+    return self->isa->vector_bytes && marked && is_known(self, *target);
+}
+
+static const char *handled_vector(const looker *self, uint32_t address)
+{
+    uint32_t target;
+    for (unsigned i = 0; self->isa->vector_bytes && i < self->part->vector_count; i++)
+        if (vector_target(self, &self->part->vectors[i], &target) && target == address)
+            return self->part->vectors[i].name;
+    return NULL;
+}
+
 /* The label of an address of code, NULL when nothing goes there. */
 static const char *label_of(looker *self, uint32_t address)
 {
@@ -102,9 +141,12 @@ static const char *label_of(looker *self, uint32_t address)
     }
     uint8_t mark = self->mark[address - self->base];
     const char *vector = vector_at(self, address);
-    if (vector && (mark & IS_START)) oak_format(self->name, sizeof self->name, "vector_%s", vector);
+    const char *handles = handled_vector(self, address);
+    if (handles && (mark & IS_START)) oak_format(self->name, sizeof self->name, "%s_handler", handles);
+    else if (vector && (mark & IS_START)) oak_format(self->name, sizeof self->name, "vector_%s", vector);
     else if (mark & IS_CALLED) oak_format(self->name, sizeof self->name, "sub_%04x", (unsigned)address);
     else if (mark & IS_JUMPED) oak_format(self->name, sizeof self->name, "at_%04x", (unsigned)address);
+    else if (mark & IS_DATA) oak_format(self->name, sizeof self->name, "data_%04x", (unsigned)address);
     else return NULL;
     return self->name;
 }
@@ -153,12 +195,38 @@ static bool is_text(uint8_t byte)
     return byte >= ' ' && byte < 127 && byte != '"' && byte != '\\';
 }
 
+/* A word: the address of code with its mark by name, others as a number. */
+static void write_word(looker *self, uint32_t address)
+{
+    uint32_t word = 0, bit = self->isa->about.code_bit;
+    bool big = self->isa->about.big_endian;
+    for (unsigned i = 0; i < 4; i++)
+        word |= (uint32_t)self->bytes[address - self->base + i] << (8 * (big ? 3 - i : i));
+    uint32_t target = word & ~bit;
+    bool code = (word & bit) && is_known(self, target) && (self->mark[target - self->base] & IS_START);
+    const char *name = code ? label_of(self, target) : NULL;
+    size_t start = self->buf.size;
+    if (name) oak_buf_format(&self->buf, "        dd   %s + %u", name, (unsigned)bit);
+    else oak_buf_format(&self->buf, "        dd   0x%08x", (unsigned)word);
+    size_t width = self->buf.size - start;
+    oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
+    oak_buf_format(&self->buf, "; 0x%04x", (unsigned)address);
+    const char *vector = self->isa->vector_bytes ? vector_at(self, address) : NULL;
+    if (vector) oak_buf_format(&self->buf, "  vector %s", vector);
+    else if (self->mark[address - self->base] & IS_DATA) oak_buf_format(&self->buf, "  %u", (unsigned)word);
+    oak_buf_char(&self->buf, '\n');
+}
+
 /* Up to eight bytes, or a longer text; ends before the next label or code. */
 static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 {
     write_label(self, address);
     uint32_t stop = address + 1, text = address;
-    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & IS_START) &&
+    if ((self->mark[address - self->base] & IS_WORD) && address + 4 <= end) {
+        write_word(self, address);
+        return 4;
+    }
+    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & (IS_START | IS_WORD)) &&
            !label_of(self, stop))
         stop++;
     while (text < stop && is_text(self->bytes[text - self->base])) text++;
@@ -201,8 +269,8 @@ static oak_status write_all(looker *self)
     for (uint32_t at = 0; at < self->size; at++) {
         const char *label = (self->mark[at] & IS_INSIDE) ? label_of(self, self->base + at) : NULL;
         if (label)
-            oak_buf_format(&self->buf, "%-12s equ  code:0x%04x  ; inside another instruction\n", label,
-                           (unsigned)(self->base + at));
+            oak_buf_format(&self->buf, "%-12s equ  %s:0x%04x  ; inside another instruction\n", label,
+                           self->isa->about.spaces[self->isa->about.code_space].name, (unsigned)(self->base + at));
     }
     while (!status && from <= UINT32_MAX &&
            oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
@@ -229,6 +297,7 @@ static void close_looker(looker *self)
     oak_release(&self->host, self->bytes, self->size, 1);
     oak_release(&self->host, self->known, self->size, 1);
     oak_release(&self->host, self->mark, self->size, 1);
+    oak_release(&self->host, self->state, self->size, 1);
     oak_release(&self->host, self->todo, self->todo_room, sizeof *self->todo);
     if (self->tables) self->isa->close(&self->host, self->tables);
     oak_buf_close(&self->buf);
@@ -253,8 +322,10 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     self->bytes = host->resize(host->context, NULL, 0, self->size);
     self->known = host->resize(host->context, NULL, 0, self->size);
     self->mark = host->resize(host->context, NULL, 0, self->size);
-    if (!self->bytes || !self->known || !self->mark) return OAK_NO_MEMORY;
+    self->state = host->resize(host->context, NULL, 0, self->size);
+    if (!self->bytes || !self->known || !self->mark || !self->state) return OAK_NO_MEMORY;
     memset(self->mark, 0, self->size);
+    memset(self->state, 0, self->size);
     uint64_t inside = 0;
     for (uint32_t i = 0; i < self->size; i++) {
         self->known[i] = oak_image_byte(oak_program_image(program), self->base + i, &self->bytes[i]);
@@ -270,7 +341,13 @@ static oak_status follow_all(looker *self)
     oak_status status = OAK_OK;
     if (oak_image_entry(oak_program_image(self->program), &entry)) status = visit(self, entry, IS_JUMPED);
     for (unsigned i = 0; i < self->part->vector_count && !status; i++) {
-        status = visit(self, self->part->vectors[i].address, 0);
+        uint32_t target = self->part->vectors[i].address;
+        if (self->isa->vector_bytes) {
+            for (uint32_t b = 0; b < self->isa->vector_bytes; b++)
+                if (is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
+            if (!vector_target(self, &self->part->vectors[i], &target)) continue;
+        }
+        status = visit(self, target, 0);
         if (!status) status = follow(self);
     }
     return status ? status : follow(self);

@@ -9,6 +9,7 @@
 #include "base/arena.h"
 #include "base/bytes.h"
 #include "base/diag.h"
+#include "part/part_svd.h"
 #include <oakspindle/print.h>
 
 enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096 };
@@ -31,6 +32,8 @@ typedef struct part_builder {
     oak_part_port *ports;
     oak_part_vector *vectors;
     oak_part_feature *features;
+    oak_part_block *blocks;
+    size_t block_count_room;
     size_t memory_room, register_room, port_room, vector_room, feature_room;
     oak_status status; /* the first failure that is not a refusal */
     bool refused;
@@ -163,7 +166,7 @@ static bool space_member(part_file *file, yaml_node_t *map, const char *otherwis
 
 static void add_memory(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"space", "kind", "at", "size", "first-free", "title", NULL};
+    static const char *const keys[] = {"name", "space", "kind", "at", "size", "first-free", "title", NULL};
     part_builder *b = file->builder;
     oak_part_memory memory = {0};
     uint64_t base, size, first_free;
@@ -174,7 +177,9 @@ static void add_memory(part_file *file, yaml_node_t *map)
     memory.first_free = (uint32_t)first_free;
     const char *kind = text_member(file, map, "kind", true);
     memory.title = text_member(file, map, "title", false);
-    if (!kind || !memory.title) return;
+    memory.name = member(file, map, "name") ? text_member(file, map, "name", true)
+                                            : b->box->part.architecture->spaces[memory.space].name;
+    if (!kind || !memory.title || !memory.name) return;
     if (!oak_same(kind, "rom") && !oak_same(kind, "ram")) {
         REFUSE_AT(file, member(file, map, "kind"), "part-value", "Write rom or ram.",
                   "no memory is of kind `%s`", kind);
@@ -275,16 +280,25 @@ static bool read_fields(part_file *file, yaml_node_t *map, oak_part_register *re
     return true;
 }
 
+/* Where special registers lie when nothing is said: in the space for them, or in the only one. */
+static const char *usual_space(const part_file *file)
+{
+    const oak_architecture *about = file->builder->box->part.architecture;
+    for (unsigned i = 1; i < about->space_count; i++)
+        if (about->spaces[i].special) return about->spaces[i].name;
+    return about->spaces[about->code_space].name;
+}
+
+static void insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added);
+
 static void add_register(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name", "space", "at", "reset", "size", "title", "bits", NULL};
-    part_builder *b = file->builder;
-    oak_part *part = &b->box->part;
     oak_part_register reg = {0};
-    uint64_t address, reset, size;
-    if (!check_keys(file, map, "a register", keys) || !space_member(file, map, "sfr", &reg.space)) return;
+    uint64_t address, reset, size, widest = 8u * file->builder->box->part.architecture->word_bytes;
+    if (!check_keys(file, map, "a register", keys) || !space_member(file, map, usual_space(file), &reg.space)) return;
     if (!number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
-    if (!number_member(file, map, "size", false, 8, 32, &size)) return;
+    if (!number_member(file, map, "size", false, widest, 32, &size)) return;
     reg.bits = (uint8_t)size;
     if (!number_member(file, map, "reset", false, 0, ((uint64_t)1 << size) - 1, &reset)) return;
     reg.name = text_member(file, map, "name", true);
@@ -294,6 +308,14 @@ static void add_register(part_file *file, yaml_node_t *map)
     reg.reset = (uint32_t)reset;
     yaml_node_t *fields = member(file, map, "bits");
     if (fields && !read_fields(file, fields, &reg)) return;
+    insert_register(file, map, &reg);
+}
+
+static void insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added)
+{
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_register reg = *added;
     unsigned at = part->register_count;
     for (unsigned i = 0; i < part->register_count; i++) {
         oak_part_register *other = &b->registers[i];
@@ -388,13 +410,298 @@ static void add_port(part_file *file, yaml_node_t *map)
     grown[part->port_count++] = port;
 }
 
+/* ------------------------------------------------------------------------------------------ blocks */
+
+/* "run" or "run compare": the role of a register as a whole, or of one of its bits. */
+static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oak_part_role *roles, const char *name,
+                     uint32_t address, unsigned bit, unsigned width)
+{
+    int role = oak_block_role(block->kind, name);
+    if (role < 0 || block->role_count == OAK_MOST_ROLES) {
+        char known[300] = "";
+        const char *other;
+        for (unsigned i = 0; (other = oak_block_role_name(block->kind, i)); i++) {
+            char before[sizeof known];
+            memcpy(before, known, sizeof known);
+            oak_format(known, sizeof known, "%s%s%s", before, i ? ", " : "", other);
+        }
+        char hint[340];
+        oak_format(hint, sizeof hint, "Roles: %s.", known);
+        REFUSE_AT(file, at, "part-role", hint, "a %s has no role `%s`", oak_block_kind_name(block->kind), name);
+        return false;
+    }
+    roles[block->role_count++] = (oak_part_role){address, (uint8_t)role, (uint8_t)bit, (uint8_t)width};
+    return true;
+}
+
+/* does: {EN: run, PS: prescale} — the roles of fields. */
+static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_register *reg, oak_part_block *block,
+                             oak_part_role *roles)
+{
+    if (map->type != YAML_MAPPING_NODE) {
+        REFUSE_AT(file, map, "part-shape", "Write `does: {EN: run}`.", "`does` must be a mapping of bits to roles");
+        return false;
+    }
+    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
+        const char *name = scalar(node_at(file, pair->key)), *role = scalar(node_at(file, pair->value));
+        const oak_part_field *field = NULL;
+        for (unsigned i = 0; name && i < reg->field_count; i++)
+            if (oak_same_name(name, oak_length(name), reg->fields[i].name)) field = &reg->fields[i];
+        if (!field || !role) {
+            REFUSE_AT(file, node_at(file, pair->key), "part-role", "List the bit under `bits` first.",
+                      "register `%s` has no bit `%s`", reg->name, name ? name : "?");
+            return false;
+        }
+        if (!add_role(file, node_at(file, pair->value), block, roles, role, reg->address, field->bit, field->width))
+            return false;
+    }
+    return true;
+}
+
+static const oak_part_register *find_built(const part_builder *b, const char *name)
+{
+    for (unsigned i = 0; name && i < b->box->part.register_count; i++)
+        if (oak_same_name(name, oak_length(name), b->registers[i].name)) return &b->registers[i];
+    return NULL;
+}
+
+static void add_block_register(part_file *file, yaml_node_t *map, oak_part_block *block, oak_part_role *roles)
+{
+    static const char *const keys[] = {"name",  "offset", "register", "reset", "size",
+                                       "title", "bits",   "role",     "does",  NULL};
+    part_builder *b = file->builder;
+    oak_part_register reg = {.space = block->space};
+    uint64_t offset, reset, size;
+    if (!check_keys(file, map, "a register of a block", keys)) return;
+    yaml_node_t *existing = member(file, map, "register");
+    if (existing) {
+        const oak_part_register *found = find_built(b, scalar(existing));
+        if (!found) {
+            REFUSE_AT(file, existing, "part-value", "It must be listed or imported before the block.",
+                      "there is no register `%s`", scalar(existing) ? scalar(existing) : "?");
+            return;
+        }
+        reg = *found;
+    } else {
+        char name[120];
+        if (!number_member(file, map, "offset", true, 0, UINT32_MAX - block->base, &offset)) return;
+        if (!number_member(file, map, "size", false, 32, 32, &size)) return;
+        if (!number_member(file, map, "reset", false, 0, ((uint64_t)1 << size) - 1, &reset)) return;
+        const char *own = text_member(file, map, "name", true);
+        reg.title = text_member(file, map, "title", false);
+        if (!own || !reg.title) return;
+        oak_format(name, sizeof name, "%s_%s", block->name, own);
+        reg.name = oak_arena_text(&b->box->arena, name, oak_length(name));
+        reg.bits = (uint8_t)size;
+        reg.address = block->base + (uint32_t)offset;
+        reg.reset = (uint32_t)reset;
+        yaml_node_t *fields = member(file, map, "bits");
+        if (!reg.name) b->status = OAK_NO_MEMORY;
+        if (!reg.name || (fields && !read_fields(file, fields, &reg))) return;
+        insert_register(file, map, &reg);
+    }
+    yaml_node_t *role = member(file, map, "role"), *does = member(file, map, "does");
+    if (role && scalar(role)) add_role(file, role, block, roles, scalar(role), reg.address, 0, reg.bits);
+    if (does) read_field_roles(file, does, &reg, block, roles);
+}
+
+/* A block like another one, somewhere else: its registers under the new name. */
+static void copy_block(part_file *file, yaml_node_t *map, const oak_part_block *from, oak_part_block *block,
+                       oak_part_role *roles)
+{
+    part_builder *b = file->builder;
+    size_t prefix = oak_length(from->name);
+    for (unsigned i = 0; i < b->box->part.register_count && !b->status; i++) {
+        oak_part_register reg = b->registers[i];
+        if (oak_length(reg.name) <= prefix || !oak_same_name(reg.name, prefix, from->name) || reg.name[prefix] != '_' ||
+            reg.address < from->base)
+            continue;
+        bool own = false; /* of this block, and not of one whose name begins alike */
+        for (unsigned k = 0; k < from->role_count; k++) own = own || from->roles[k].address == reg.address;
+        if (!own) continue;
+        char name[120];
+        oak_format(name, sizeof name, "%s%s", block->name, reg.name + prefix);
+        reg.name = oak_arena_text(&b->box->arena, name, oak_length(name));
+        reg.address = reg.address - from->base + block->base;
+        if (!reg.name) b->status = OAK_NO_MEMORY;
+        else if (!find_built(b, reg.name)) insert_register(file, map, &reg);
+    }
+    block->role_count = from->role_count;
+    for (unsigned i = 0; i < from->role_count; i++) {
+        roles[i] = from->roles[i];
+        roles[i].address = roles[i].address - from->base + block->base;
+    }
+}
+
+static uint16_t pin_member(part_file *file, yaml_node_t *map, const char *key)
+{
+    yaml_node_t *node = member(file, map, key);
+    if (!node) return OAK_NO_PIN;
+    oak_part part = file->builder->box->part;
+    part.ports = file->builder->ports;
+    unsigned pin;
+    const char *text = scalar(node);
+    if (text && oak_part_find_pin(&part, text, oak_length(text), &pin)) return (uint16_t)pin;
+    REFUSE_AT(file, node, "part-value", "Write it like pa.5; the port comes before.", "`%s` is no pin of this part",
+              text ? text : "?");
+    return OAK_NO_PIN;
+}
+
+/* The port of a block of kind port. */
+static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *block, const oak_part_role *roles)
+{
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_port port = {.space = block->space, .title = block->title, .has_block = true, .stage = OAK_PUSH_PULL};
+    uint64_t pins;
+    if (!number_member(file, map, "pins", true, 0, OAK_MOST_PINS, &pins)) return;
+    port.pin_count = (uint8_t)pins;
+    char *name = oak_arena_text(&b->box->arena, block->name, oak_length(block->name));
+    if (!name) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    for (char *p = name; *p; p++) *p = oak_lower(*p);
+    port.name = name;
+    port.address = UINT32_MAX;
+    for (unsigned i = 0; i < block->role_count; i++)
+        if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input")) port.address = roles[i].address;
+    for (unsigned i = 0; i < part->port_count; i++) {
+        if (!oak_same(b->ports[i].name, name)) continue;
+        b->ports[i] = port;
+        block->pin = (uint16_t)i;
+        return;
+    }
+    oak_part_port *grown = part->port_count < OAK_MOST_PORTS
+                               ? oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown)
+                               : NULL;
+    if (!grown) {
+        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
+        return;
+    }
+    b->ports = grown;
+    block->pin = (uint16_t)part->port_count;
+    grown[part->port_count++] = port;
+}
+
+static void add_block(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "kind",  "like", "at",  "space",     "interrupt", "title",
+                                       "pins", "drives", "unit", "key", "registers", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_block block = {0};
+    oak_part_role *roles = oak_arena_zero(&b->box->arena, OAK_MOST_ROLES * sizeof *roles);
+    uint64_t base, line, unit, key;
+    if (!roles) b->status = OAK_NO_MEMORY;
+    if (!roles || !check_keys(file, map, "a block", keys) || !space_member(file, map, usual_space(file), &block.space))
+        return;
+    block.name = text_member(file, map, "name", true);
+    const oak_part_block *like = NULL;
+    yaml_node_t *kind = member(file, map, "kind"), *pattern = member(file, map, "like");
+    for (unsigned i = 0; pattern && scalar(pattern) && i < part->block_count; i++)
+        if (oak_same_name(scalar(pattern), oak_length(scalar(pattern)), b->blocks[i].name)) like = &b->blocks[i];
+    if (pattern && !like) {
+        REFUSE_AT(file, pattern, "part-value", "The block it is like comes before it.", "there is no block `%s`",
+                  scalar(pattern) ? scalar(pattern) : "?");
+        return;
+    }
+    block.title = member(file, map, "title") || !like ? text_member(file, map, "title", false) : like->title;
+    if (!block.name || !block.title) return;
+    if (like) block.kind = like->kind;
+    unsigned number = 0;
+    while (!like && kind && scalar(kind) && number <= OAK_BLOCK_WATCHDOG &&
+           !oak_same(scalar(kind), oak_block_kind_name((oak_block_kind)number)))
+        number++;
+    if (!like && (!kind || number > OAK_BLOCK_WATCHDOG)) {
+        REFUSE_AT(file, kind ? kind : map, "part-value", "Kinds: port, timer, serial, watchdog.",
+                  "a block needs its kind");
+        return;
+    }
+    if (!like) block.kind = (oak_block_kind)number;
+    if (!number_member(file, map, "at", like != NULL, 0, UINT32_MAX, &base)) return;
+    if (!number_member(file, map, "interrupt", false, OAK_NO_LINE, OAK_NO_LINE, &line)) return;
+    if (!number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;
+    if (!number_member(file, map, "key", false, like ? like->key : 0, UINT32_MAX, &key)) return;
+    block.base = (uint32_t)base;
+    block.interrupt = (uint16_t)line;
+    block.unit = unit ? (uint32_t)unit : 1;
+    block.key = (uint32_t)key;
+    block.pin = pin_member(file, map, "drives");
+    block.roles = roles;
+    if (like) copy_block(file, map, like, &block, roles);
+    yaml_node_t *list = member(file, map, "registers");
+    for (yaml_node_item_t *item = list && list->type == YAML_SEQUENCE_NODE ? list->data.sequence.items.start : NULL;
+         item && item < list->data.sequence.items.top && !b->status; item++)
+        add_block_register(file, node_at(file, *item), &block, roles);
+    if (block.kind == OAK_BLOCK_PORT && !b->status) add_block_port(file, map, &block, roles);
+    for (unsigned i = 0; i < part->block_count; i++) {
+        if (!oak_same_name(block.name, oak_length(block.name), b->blocks[i].name)) continue;
+        b->blocks[i] = block;
+        return;
+    }
+    oak_part_block *grown = part->block_count < OAK_MOST_BLOCKS
+                                ? oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown)
+                                : NULL;
+    if (!grown) {
+        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u blocks", OAK_MOST_BLOCKS);
+        return;
+    }
+    b->blocks = grown;
+    grown[part->block_count++] = block;
+}
+
+/* interrupts: {lines: 32, priority-bits: 2} */
+static void read_interrupts(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"lines", "priority-bits", NULL};
+    uint64_t lines, bits;
+    if (!check_keys(file, map, "`interrupts`", keys) || !number_member(file, map, "lines", true, 0, 240, &lines) ||
+        !number_member(file, map, "priority-bits", true, 0, 8, &bits))
+        return;
+    file->builder->box->part.interrupt_lines = (uint16_t)lines;
+    file->builder->box->part.priority_bits = (uint8_t)bits;
+}
+
+/* import: chip.svd — registers and fields out of a register description, found beside the part file. */
+static void import_registers(part_file *file, yaml_node_t *root)
+{
+    part_builder *b = file->builder;
+    const char *name = text_member(file, root, "import", true);
+    if (!name) return;
+    oak_buf path;
+    size_t folder = oak_length(file->path);
+    while (folder && file->path[folder - 1] != '/') folder--;
+    oak_buf_open(&path, b->host);
+    if (*name != '/') oak_buf_add(&path, file->path, folder);
+    oak_buf_text(&path, name);
+    oak_part_import import = {.host = b->host, .arena = &b->box->arena, .sink = b->sink, .from = file->path};
+    oak_status status = path.failed ? OAK_NO_MEMORY : oak_part_read_svd(&import, oak_buf_string(&path));
+    if (status == OAK_NOT_FOUND || status == OAK_IO_ERROR)
+        REFUSE_AT(file, member(file, root, "import"), "no-file", "It is looked for beside the part file.",
+                  "%s cannot be read: %s", oak_buf_string(&path), oak_status_text(status));
+    else if (status == OAK_REFUSED) b->refused = true;
+    else if (status) b->status = status;
+    for (size_t i = 0; i < import.count && !b->status; i++) {
+        import.registers[i].space = (uint8_t)b->box->part.architecture->code_space;
+        insert_register(file, root, &import.registers[i]);
+    }
+    oak_release(b->host, import.registers, import.room, sizeof *import.registers);
+    oak_buf_close(&path);
+}
+
 static void add_vector(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name", "at", "title", NULL};
+    static const char *const keys[] = {"name", "at", "title", "holds", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     oak_part_vector vector = {0};
     uint64_t address;
+    yaml_node_t *holds = member(file, map, "holds");
+    if (holds && scalar(holds) && oak_same(scalar(holds), "value")) vector.is_value = true;
+    else if (holds)
+        REFUSE_AT(file, holds, "part-value", "Leave it out for a vector with a handler.",
+                  "a vector that is no handler `holds: value`");
     if (!check_keys(file, map, "a vector", keys)) return;
     if (!number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
     vector.name = text_member(file, map, "name", true);
@@ -510,7 +817,8 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
 {
     static const char *const keys[] = {
         "part",     "title",     "architecture", "extends", "clock",    "clocks-per-cycle",
-        "memories", "registers", "ports",        "vectors", "features", NULL};
+        "memories", "registers", "ports",        "vectors", "features",
+        "blocks",   "import",    "interrupts",   NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     if (!check_keys(file, root, "a part file", keys)) return;
@@ -535,8 +843,12 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         REFUSE_AT(file, clock, "part-value", "Write it like 12MHz or 11.0592 MHz.",
                   "this is no clock frequency");
     each_item(file, root, "memories", add_memory);
+    if (member(file, root, "import")) import_registers(file, root);
     each_item(file, root, "registers", add_register);
     each_item(file, root, "ports", add_port);
+    each_item(file, root, "blocks", add_block);
+    yaml_node_t *interrupts = member(file, root, "interrupts");
+    if (interrupts) read_interrupts(file, interrupts);
     each_item(file, root, "vectors", add_vector);
     each_item(file, root, "features", add_feature);
     if (depth == 0 && !b->refused &&
@@ -604,6 +916,10 @@ static bool finish(part_builder *b)
     void *registers = oak_arena_take(arena, part->register_count * sizeof *b->registers);
     void *ports = oak_arena_take(arena, part->port_count * sizeof *b->ports);
     void *vectors = oak_arena_take(arena, part->vector_count * sizeof *b->vectors);
+    void *blocks = oak_arena_take(arena, part->block_count * sizeof *b->blocks);
+    if (!blocks) return false;
+    if (part->block_count) memcpy(blocks, b->blocks, part->block_count * sizeof *b->blocks);
+    part->blocks = blocks;
     void *features = oak_arena_take(arena, part->feature_count * sizeof *b->features);
     if (!memories || !registers || !ports || !vectors || !features) return false;
     if (part->feature_count) memcpy(features, b->features, part->feature_count * sizeof *b->features);
@@ -642,6 +958,7 @@ oak_status oak_part_load_from(const oak_host *host, const char *path, const char
     oak_release(host, b.ports, b.port_room, sizeof *b.ports);
     oak_release(host, b.vectors, b.vector_room, sizeof *b.vectors);
     oak_release(host, b.features, b.feature_room, sizeof *b.features);
+    oak_release(host, b.blocks, b.block_count_room, sizeof *b.blocks);
     if (b.status) oak_part_free(&box->part);
     else *part = &box->part;
     return b.status;

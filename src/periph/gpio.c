@@ -8,11 +8,22 @@
 
 void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port)
 {
-    *gpio = (oak_gpio){.stage = port->stage, .pin_count = port->pin_count};
+    *gpio = (oak_gpio){.stage = port->stage, .pin_count = port->pin_count, .directed = port->has_block};
+}
+
+/* What stands in for the latch, and which pins are driven at all. */
+static uint32_t output_of(const oak_gpio *gpio)
+{
+    return (gpio->latch & ~gpio->alternate) | (gpio->alternate_level & gpio->alternate);
 }
 
 uint32_t oak_gpio_levels(const oak_gpio *gpio)
 {
+    uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
+    if (gpio->directed)
+        return ((output_of(gpio) & gpio->direction) |
+                (~gpio->direction & ((gpio->driven & gpio->driven_level) | (~gpio->driven & gpio->pull_up)))) &
+               all;
     /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
     uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : gpio->driven;
     return (gpio->latch & ~free) | (gpio->latch & gpio->driven_level & free);
@@ -20,11 +31,15 @@ uint32_t oak_gpio_levels(const oak_gpio *gpio)
 
 oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
 {
-    bool high = gpio->latch >> bit & 1, driven = gpio->driven >> bit & 1;
+    bool high = output_of(gpio) >> bit & 1, driven = gpio->driven >> bit & 1;
     oak_level outside = driven ? (gpio->driven_level >> bit & 1 ? OAK_HIGH : OAK_LOW) : OAK_FLOAT;
     oak_pin pin = {.outside = outside};
     pin.chip = !high ? OAK_LOW : gpio->stage == OAK_PUSH_PULL ? OAK_HIGH : OAK_FLOAT;
     pin.weak_high = high && gpio->stage == OAK_QUASI;
+    if (gpio->directed && !(gpio->direction >> bit & 1)) {
+        pin.chip = OAK_FLOAT;
+        pin.weak_high = gpio->pull_up >> bit & 1;
+    }
     pin.contention = driven && pin.chip != OAK_FLOAT && pin.chip != outside;
     if (pin.chip != OAK_FLOAT) pin.result = pin.chip;
     else if (driven) pin.result = outside;

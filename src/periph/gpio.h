@@ -7,13 +7,21 @@
 typedef struct oak_gpio {
     oak_stage stage;
     uint8_t pin_count;
+    bool directed;         /* pins are inputs unless `direction` has them as outputs */
     uint32_t latch;        /* as last written by the program */
+    uint32_t direction;    /* 1: output */
+    uint32_t pull_up;      /* inputs held up weakly */
+    uint32_t alternate;    /* pins that another device drives in place of the latch */
+    uint32_t alternate_level;
     uint32_t driven;       /* pins the outside drives */
     uint32_t driven_level; /* and how */
+    uint32_t rise, fall;   /* edges that are waited for */
+    uint32_t pending;      /* and have come */
+    uint32_t seen;         /* levels when edges were looked for last */
 } oak_gpio;
 
 void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port);
-/* The levels a reading instruction sees. A floating pin reads as 1. */
+/* The levels a reading instruction sees. A floating pin reads as 1 where the port has no directions, else as 0. */
 uint32_t oak_gpio_levels(const oak_gpio *gpio);
 oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit);
 void oak_gpio_drive(oak_gpio *gpio, unsigned bit, oak_level level);

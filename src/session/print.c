@@ -35,21 +35,23 @@ oak_status oak_session_print_instruction(oak_session *session, uint32_t address,
     while (count < sizeof bytes && !session->chip.ops->read_memory(
                                        session->chip.chip, code, address + (uint32_t)count, bytes + count, 1))
         count++;
-    oak_isa_tables *tables;
-    oak_status status = session->isa->open(&session->host, &tables);
-    if (status) return status;
     oak_decoded decoded;
-    status = session->isa->decode(tables, bytes, count, address, &decoded);
+    uint32_t pc = 0, state = 0;
+    const oak_architecture *about = session->part->architecture;
+    session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
+    if (session->isa->state_of && pc == address &&
+        !session->chip.ops->read_register(session->chip.chip, about->state_register, &state))
+        state = session->isa->state_of(state);
+    oak_status status = session->isa->decode(session->tables, bytes, count, address, state, &decoded);
     if (!status) {
         naming self = {.session = session};
         oak_namer namer = {.context = &self, .name = name_of};
         oak_buf buf;
         oak_buf_open(&buf, &session->host);
-        session->isa->print(tables, &decoded, &namer, &buf);
+        session->isa->print(session->tables, &decoded, &namer, &buf);
         oak_format(text, room, "%s", oak_buf_string(&buf));
         *size = decoded.size;
         oak_buf_close(&buf);
     }
-    session->isa->close(&session->host, tables);
     return status;
 }

@@ -23,6 +23,11 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
         oak_session_close(session);
         return OAK_UNSUPPORTED;
     }
+    oak_status status = session->isa->open(&session->host, &session->tables);
+    if (status) {
+        oak_session_close(session);
+        return status;
+    }
     *result = session;
     return OAK_OK;
 }
@@ -37,6 +42,7 @@ void oak_session_close(oak_session *session)
     oak_release(&host, session->stops, session->stop_room, sizeof *session->stops);
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
     if (session->before.bytes) host.resize(host.context, session->before.bytes, session->before.size, 0);
+    if (session->tables) session->isa->close(&host, session->tables);
     oak_arena_close(&session->arena);
     host.resize(host.context, session, sizeof *session, 0);
 }
@@ -269,6 +275,13 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         status = session->chip.ops->run(session->chip.chip, until, last_instruction, &event->stop);
         if (!status) status = session->chip.ops->read_time(session->chip.chip, &now);
         if (status) return status;
+        /* Parked, but a pin that changes later may wake it. */
+        if (event->stop.reason == OAK_STOP_PARKED && change < last_cycle && session->chip.ops->idle &&
+            session->chip.ops->idle(session->chip.chip, change) == OAK_OK) {
+            status = session->chip.ops->read_time(session->chip.chip, &now);
+            if (status) return status;
+            continue;
+        }
         bool pin_changes = event->stop.reason == OAK_STOP_CYCLES && now.cycles < last_cycle;
         /* A run passes over a stop point where it begins; one that is reached just when a pin changes must not be lost. */
         if (event->stop.reason == OAK_STOP_POINT || pin_changes) {

@@ -52,6 +52,7 @@ struct oak_session {
     oak_chip_port chip;
     const oak_part *part;
     const oak_isa *isa;
+    oak_isa_tables *tables;
     const oak_program *program;
     uint64_t clock_millihertz;
     stop_record *stops;

@@ -28,8 +28,29 @@ const char *oak_fault_word(oak_fault fault)
     case OAK_FAULT_STACK_OVERFLOW: return "stack-overflow";
     case OAK_FAULT_STACK_UNDERFLOW: return "stack-underflow";
     case OAK_FAULT_ABSENT: return "absent-memory";
+    case OAK_FAULT_READ_ONLY: return "read-only-memory";
+    case OAK_FAULT_UNALIGNED: return "unaligned-access";
+    case OAK_FAULT_UNWRITTEN: return "unwritten-memory";
+    case OAK_FAULT_EVEN_JUMP: return "even-jump";
+    case OAK_FAULT_DATA_RUN: return "data-executed";
+    case OAK_FAULT_NO_HANDLER: return "no-handler";
+    case OAK_FAULT_LOCKUP: return "lockup";
+    case OAK_FAULT_DIVIDE: return "division-by-zero";
+    case OAK_FAULT_BAD_RETURN: return "bad-exception-return";
+    case OAK_FAULT_BREAKPOINT: return "breakpoint-instruction";
+    case OAK_FAULT_WATCHDOG: return "watchdog";
     }
     return "unknown";
+}
+
+/* The vector of an exception, by its number: its entry in the table of addresses. */
+static void say_no_handler(const oak_part *part, unsigned number, char *text, size_t room)
+{
+    const char *name = NULL;
+    for (unsigned i = 0; i < part->vector_count; i++)
+        if (part->vectors[i].address == 4 * number) name = part->vectors[i].name;
+    if (name) oak_format(text, room, "exception %u (%s) has no handler: write `vector %s, handler`", number, name, name);
+    else oak_format(text, room, "exception %u has no handler", number);
 }
 
 void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)
@@ -51,6 +72,39 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
     case OAK_FAULT_STACK_OVERFLOW:
         oak_format(text, room, "the stack passes the end of the RAM of %s (stack pointer 0x%02x)", part->name,
                    address);
+        return;
+    case OAK_FAULT_READ_ONLY:
+        oak_format(text, room, "the program writes to 0x%08x, which keeps its contents", address);
+        return;
+    case OAK_FAULT_UNALIGNED:
+        oak_format(text, room, "an access at 0x%08x, which is no multiple of its size", address);
+        return;
+    case OAK_FAULT_UNWRITTEN:
+        oak_format(text, room, "the program reads 0x%08x, which nothing has written since reset", address);
+        return;
+    case OAK_FAULT_EVEN_JUMP:
+        oak_format(text, room,
+                   "a jump to the even address 0x%08x: bit 0 of a code address must be 1 here (write label + 1)",
+                   address);
+        return;
+    case OAK_FAULT_DATA_RUN:
+        oak_format(text, room, "the program runs into data at 0x%04x", address);
+        return;
+    case OAK_FAULT_NO_HANDLER: say_no_handler(part, address, text, room); return;
+    case OAK_FAULT_LOCKUP:
+        oak_format(text, room, "a fault while exception %u was handled: the core locks up", address);
+        return;
+    case OAK_FAULT_DIVIDE:
+        oak_format(text, room, "a division by 0 at 0x%04x, and the program has asked for a trap", address);
+        return;
+    case OAK_FAULT_BAD_RETURN:
+        oak_format(text, room, "a return from an exception with 0x%08x, which fits no state of the core", address);
+        return;
+    case OAK_FAULT_BREAKPOINT:
+        oak_format(text, room, "a breakpoint instruction at 0x%04x", address);
+        return;
+    case OAK_FAULT_WATCHDOG:
+        oak_format(text, room, "the watchdog was not fed in time and resets the chip");
         return;
     case OAK_FAULT_STACK_UNDERFLOW:
         oak_format(text, room, "more is taken from the stack than was put there (stack pointer 0x%02x)",

@@ -5,7 +5,7 @@
 #include <oakspindle/machine.h>
 
 #include "isa/isa.h"
-#include "periph/gpio.h"
+#include "periph/block.h"
 
 struct oak_machine {
     oak_host host;
@@ -14,7 +14,18 @@ struct oak_machine {
     oak_isa_tables *tables;
     oak_core *core;
     oak_gpio gpio[OAK_MOST_PORTS];
+    oak_block_services services;
+    oak_block block[OAK_MOST_BLOCKS];
+    uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
 };
+
+/* Brings every device to the machine's own time. */
+void oak_machine_catch_up(oak_machine *machine);
+/* Registers outside the memories and the core: as the program would see them, without effects. */
+oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count);
+oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes, size_t count);
+/* The port's pins have changed from outside. */
+void oak_machine_pin_changed(oak_machine *machine, unsigned port);
 
 void oak_machine_reset(oak_machine *machine);
 

@@ -247,7 +247,7 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
     return false;
 }
 
-unsigned mcs51_forms(const oak_isa_tables *tables, const oak_insn *insn, uint16_t *rows, oak_refusal *why)
+unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
     for (unsigned i = 0; i < insn->count; i++) kinds[i] = insn->operand[i].kind;

@@ -81,7 +81,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     uint8_t bytes[3];
     for (unsigned i = 0; i < 3; i++) bytes[i] = core->code[(pc + i) & 0xFFFF];
     oak_decoded decoded;
-    oak_status status = mcs51_decode(core->tables, bytes, 3, pc, &decoded);
+    oak_status status = mcs51_decode(core->tables, bytes, 3, pc, 0, &decoded);
     uint8_t fault = 0;
     for (unsigned i = 0; i < decoded.size; i++) {
         uint32_t at = (pc + i) & 0xFFFF;

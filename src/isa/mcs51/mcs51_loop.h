@@ -86,7 +86,7 @@
         ENTER(ops + (data[sp] << 8 | data[sp - 1]));                                                               \
     } while (0)
 
-mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
+static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
 #if OAK_COMPUTED_GOTO
     static const void *const handlers[OP_COUNT] = {

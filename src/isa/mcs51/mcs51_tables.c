@@ -170,8 +170,9 @@ static unsigned row_size(const oak_isa_tables *tables, unsigned row)
 /* ------------------------------------------------------------------------------------------ decoding */
 
 oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
-                        uint32_t address, oak_decoded *decoded)
+                        uint32_t address, uint32_t state, oak_decoded *decoded)
 {
+    (void)state;
     *decoded = (oak_decoded){.address = address, .size = 1};
     if (!available) return OAK_OUT_OF_RANGE;
     decoded->word = bytes[0];
@@ -318,6 +319,8 @@ const oak_isa oak_isa_mcs51 = {
               .cycle_unit = "machine cycle",
               .big_endian = true,
               .elf_machine = 165,
+              .word_bytes = 1,
+              .code_align = 1,
               .spaces = spaces,
               .space_count = MCS51_SPACES,
               .code_space = MCS51_CODE,

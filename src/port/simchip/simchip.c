@@ -1,6 +1,8 @@
 /* simchip.c — the simulator behind the chip port: what a session sees of it. */
 #include "sim/machine_state.h"
 
+#include "base/bytes.h"
+
 static const oak_part *chip_part(void *chip)
 {
     return ((oak_machine *)chip)->part;
@@ -34,14 +36,20 @@ static oak_status chip_write_register(void *chip, unsigned reg, uint32_t value)
 static oak_status chip_read_memory(void *chip, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
 {
     oak_machine *machine = chip;
-    return machine->isa->core->read_memory(machine->core, space, address, bytes, count);
+    oak_status status = machine->isa->core->read_memory(machine->core, space, address, bytes, count);
+    if (status == OAK_OUT_OF_RANGE && machine->stored && space == machine->isa->about.code_space)
+        status = oak_machine_read_device(machine, address, bytes, count);
+    return status;
 }
 
 static oak_status chip_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes,
                                     size_t count)
 {
     oak_machine *machine = chip;
-    return machine->isa->core->write_memory(machine->core, space, address, bytes, count);
+    oak_status status = machine->isa->core->write_memory(machine->core, space, address, bytes, count);
+    if (status == OAK_OUT_OF_RANGE && machine->stored && space == machine->isa->about.code_space)
+        status = oak_machine_write_device(machine, address, bytes, count);
+    return status;
 }
 
 static oak_gpio *gpio_of(oak_machine *machine, unsigned pin)
@@ -56,6 +64,7 @@ static oak_status chip_read_pin(void *chip, unsigned pin, oak_pin *state)
 {
     const oak_gpio *gpio = gpio_of(chip, pin);
     if (!gpio) return OAK_OUT_OF_RANGE;
+    oak_machine_catch_up(chip);
     *state = oak_gpio_pin(gpio, pin % OAK_MOST_PINS);
     return OAK_OK;
 }
@@ -64,7 +73,9 @@ static oak_status chip_drive_pin(void *chip, unsigned pin, oak_level level)
 {
     oak_gpio *gpio = gpio_of(chip, pin);
     if (!gpio) return OAK_OUT_OF_RANGE;
+    oak_machine_catch_up(chip);
     oak_gpio_drive(gpio, pin % OAK_MOST_PINS, level);
+    oak_machine_pin_changed(chip, pin / OAK_MOST_PINS);
     return OAK_OK;
 }
 
@@ -88,6 +99,30 @@ static oak_status chip_write_time(void *chip, const oak_chip_time *time)
     return OAK_OK;
 }
 
+static oak_status chip_idle(void *chip, uint64_t until_cycle)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->idle) return OAK_UNSUPPORTED;
+    machine->isa->core->idle(machine->core, until_cycle);
+    return OAK_OK;
+}
+
+static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, size_t room, size_t *count)
+{
+    oak_machine *machine = chip;
+    oak_machine_catch_up(machine);
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        if (machine->part->blocks[i].kind != OAK_BLOCK_SERIAL || line--) continue;
+        oak_serial *serial = &machine->block[i].as.serial;
+        *count = serial->sent_count < room ? serial->sent_count : room;
+        if (*count) memcpy(bytes, serial->sent, *count);
+        serial->sent_count -= *count;
+        if (serial->sent_count) memmove(serial->sent, serial->sent + *count, serial->sent_count);
+        return OAK_OK;
+    }
+    return OAK_OUT_OF_RANGE;
+}
+
 oak_chip_port oak_machine_port(oak_machine *machine)
 {
     static const oak_chip_ops ops = {
@@ -103,6 +138,8 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .set_stop = chip_set_stop,
         .read_time = chip_read_time,
         .write_time = chip_write_time,
+        .idle = chip_idle,
+        .take_output = chip_take_output,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
 }

@@ -1,0 +1,577 @@
+/* armm_asm.c — the operands of a source line, the rows they may become, and what to write instead where there is none. */
+#include "base/bytes.h"
+#include "isa/armm/armm.h"
+
+#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
+#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
+
+/* ------------------------------------------------------------------------------------------ reading */
+
+static void skip_blanks(oak_operand_reader *reader)
+{
+    while (reader->at < reader->end && (*reader->at == ' ' || *reader->at == '\t')) reader->at++;
+}
+
+static size_t word_length(const oak_operand_reader *reader)
+{
+    size_t length = 0;
+    while (reader->at + length < reader->end && oak_is_word(reader->at[length])) length++;
+    return length;
+}
+
+static bool take(oak_operand_reader *reader, char c)
+{
+    skip_blanks(reader);
+    if (reader->at == reader->end || *reader->at != c) return false;
+    reader->at++;
+    return true;
+}
+
+static int take_register(oak_operand_reader *reader)
+{
+    skip_blanks(reader);
+    size_t length = word_length(reader);
+    int number = armm_register_number(reader->at, length);
+    if (number >= 0) reader->at += length;
+    return number;
+}
+
+static oak_status refuse(oak_operand_reader *reader, const char *from, const char *code, const char *hint,
+                         const char *message)
+{
+    reader->refuse(reader, from, reader->at > from ? reader->at : from + 1, code, hint, message);
+    return OAK_REFUSED;
+}
+
+/* The expression behind a #, or a report with the mark as the remedy where it is missing. */
+static oak_status read_immediate(oak_operand_reader *reader, oak_operand *operand)
+{
+    skip_blanks(reader);
+    if (reader->at == reader->end || *reader->at != '#') {
+        if (reader->at < reader->end) reader->suggest(reader, reader->at, reader->at, "#");
+        return refuse(reader, reader->at, "immediate-mark", "Put # before it.", "an immediate value needs its mark");
+    }
+    reader->at++;
+    skip_blanks(reader);
+    if (reader->at < reader->end && *reader->at == '-') operand->extra |= ARMM_MEM_MINUS;
+    operand->expr = reader->expression(reader);
+    return operand->expr ? OAK_OK : OAK_REFUSED;
+}
+
+static int shift_kind(const char *text, size_t length)
+{
+    static const char *const names[] = {"lsl", "lsr", "asr", "ror", "rrx"};
+    for (int i = 0; i < 5; i++)
+        if (oak_same_name(text, length, names[i])) return i;
+    return -1;
+}
+
+/* [base], [base, #offset], [base, index], [base, index, lsl #n], with ! or an offset behind. */
+static oak_status read_memory(oak_operand_reader *reader, oak_operand *operand)
+{
+    const char *start = reader->at++;
+    operand->kind = ARMM_K_MEM;
+    int base = take_register(reader), index;
+    oak_status status = OAK_OK;
+    if (base < 0) return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
+                                "a base register is missing in these brackets");
+    operand->reg = (uint8_t)base;
+    if (take(reader, ',')) {
+        index = take_register(reader);
+        if (index < 0) {
+            status = read_immediate(reader, operand);
+            if (status) return status;
+            operand->extra |= ARMM_MEM_HAS_OFFSET;
+        } else {
+            operand->extra |= ARMM_MEM_HAS_INDEX | (uint32_t)index;
+            if (take(reader, ',')) {
+                skip_blanks(reader);
+                size_t length = word_length(reader);
+                if (shift_kind(reader->at, length) != 0)
+                    return refuse(reader, start, "shift", "Write `[r0, r1, lsl #2]`.",
+                                  "an index can only be shifted left");
+                reader->at += length;
+                status = read_immediate(reader, operand);
+                if (status) return status;
+                operand->extra = (operand->extra & ~(uint32_t)ARMM_MEM_MINUS) | ARMM_MEM_SHIFT;
+            }
+        }
+    }
+    if (!take(reader, ']'))
+        return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
+                      "these brackets are not closed");
+    if (take(reader, '!')) {
+        operand->extra |= ARMM_MEM_PRE;
+        return OAK_OK;
+    }
+    const char *behind = reader->at;
+    if (!take(reader, ',')) return OAK_OK;
+    skip_blanks(reader);
+    if (reader->at == reader->end || *reader->at != '#' ||
+        (operand->extra & (ARMM_MEM_HAS_OFFSET | ARMM_MEM_HAS_INDEX))) {
+        reader->at = behind;
+        return OAK_OK;
+    }
+    operand->extra |= ARMM_MEM_POST | ARMM_MEM_HAS_OFFSET;
+    return read_immediate(reader, operand);
+}
+
+/* {r0-r3, r7, lr} */
+static oak_status read_list(oak_operand_reader *reader, oak_operand *operand)
+{
+    const char *start = reader->at++;
+    operand->kind = ARMM_K_LIST;
+    do {
+        const char *from = reader->at;
+        int first = take_register(reader), last = first;
+        if (first >= 0 && take(reader, '-')) last = take_register(reader);
+        if (first < 0 || last < 0)
+            return refuse(reader, from, "register-list", "Write `{r0, r4-r7, lr}`.", "a register is missing here");
+        if (last < first)
+            return refuse(reader, from, "register-list", "Write the lower register first.",
+                          "this range runs backwards");
+        for (int i = first; i <= last; i++) {
+            if (operand->extra >> i & 1)
+                return refuse(reader, from, "register-list", NULL, "a register is named twice");
+            operand->extra |= (uint32_t)1 << i;
+        }
+    } while (take(reader, ','));
+    if (take(reader, '}')) return OAK_OK;
+    return refuse(reader, start, "register-list", "Write `{r0, r4-r7, lr}`.", "this list is not closed");
+}
+
+/* Words that mean something with one mnemonic only. */
+static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *reader, const char *mnemonic,
+                            oak_operand *operand, bool *taken)
+{
+    size_t length = word_length(reader);
+    const char *text = reader->at;
+    *taken = false;
+    if (oak_same(mnemonic, "it")) {
+        for (unsigned i = 0; i < 15; i++)
+            if (oak_same_name(text, length, armm_condition_names[i])) operand->reg = (uint8_t)i, *taken = true;
+        if (oak_same_name(text, length, "hs")) operand->reg = 2, *taken = true;
+        if (oak_same_name(text, length, "lo")) operand->reg = 3, *taken = true;
+        operand->kind = ARMM_K_COND;
+        reader->at += length;
+        if (*taken) return OAK_OK;
+        return refuse(reader, text, "condition", "Conditions: eq ne cs cc mi pl vs vc hi ls ge lt gt le al.",
+                      "this is no condition");
+    }
+    if (oak_same(mnemonic, "cpsie") || oak_same(mnemonic, "cpsid")) {
+        for (size_t i = 0; i < length; i++) operand->reg |= oak_lower(text[i]) == 'i' ? 2 : oak_lower(text[i]) == 'f';
+        reader->at += length;
+        *taken = true;
+        operand->kind = ARMM_K_IFLAGS;
+        bool good = length == 1 || (length == 2 && operand->reg == 3);
+        if (good && operand->reg) return OAK_OK;
+        return refuse(reader, text, "interrupt-mask", "Write `cpsid i`.", "the masks are i and f");
+    }
+    if (oak_same(mnemonic, "msr") || oak_same(mnemonic, "mrs")) {
+        int number = armm_special_number(tables->v7, text, length);
+        if (number < 0) return OAK_OK;
+        operand->kind = ARMM_K_SPECIAL;
+        operand->reg = (uint8_t)number;
+        reader->at += length;
+        *taken = true;
+        return OAK_OK;
+    }
+    bool barrier = oak_same(mnemonic, "dsb") || oak_same(mnemonic, "dmb") || oak_same(mnemonic, "isb");
+    if (barrier && oak_same_name(text, length, "sy")) {
+        operand->kind = ARMM_K_BARRIER;
+        reader->at += length;
+        *taken = true;
+    }
+    return OAK_OK;
+}
+
+static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader *reader, const char *mnemonic,
+                               oak_operand *operand)
+{
+    char first = *reader->at;
+    const char *start = reader->at;
+    bool taken;
+    if (first == '[') return read_memory(reader, operand);
+    if (first == '{') return read_list(reader, operand);
+    if (first == '#') {
+        operand->kind = ARMM_K_IMM;
+        return read_immediate(reader, operand);
+    }
+    if (first == '=') {
+        reader->at++;
+        operand->kind = ARMM_K_LITERAL;
+        operand->pooled = true;
+        if (!oak_same(mnemonic, "ldr"))
+            return refuse(reader, start, "literal", "Write `ldr r0, =value`.", "only ldr takes a value from a pool");
+        operand->expr = reader->expression(reader);
+        return operand->expr ? OAK_OK : OAK_REFUSED;
+    }
+    oak_status status = read_word(tables, reader, mnemonic, operand, &taken);
+    if (status || taken) return status;
+    size_t length = word_length(reader);
+    int number = armm_register_number(reader->at, length), kind = shift_kind(reader->at, length);
+    if (number >= 0) {
+        reader->at += length;
+        operand->kind = ARMM_K_REG;
+        operand->reg = (uint8_t)number;
+        if (reader->at < reader->end && *reader->at == '!') {
+            reader->at++;
+            operand->kind = ARMM_K_REG_MOVES;
+        }
+        return OAK_OK;
+    }
+    if (kind >= 0) {
+        reader->at += length;
+        operand->kind = ARMM_K_SHIFT;
+        operand->reg = (uint8_t)kind;
+        return kind == 4 ? OAK_OK : read_immediate(reader, operand);
+    }
+    operand->kind = ARMM_K_PLAIN;
+    operand->expr = reader->expression(reader);
+    return operand->expr ? OAK_OK : OAK_REFUSED;
+}
+
+oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
+{
+    const char *mnemonic = tables->mnemonic[armm_base(insn->mnemonic)];
+    insn->count = 0;
+    skip_blanks(reader);
+    if (reader->at == reader->end) return OAK_OK;
+    for (;;) {
+        skip_blanks(reader);
+        if (insn->count == OAK_MOST_OPERANDS || reader->at == reader->end) {
+            bool many = insn->count == OAK_MOST_OPERANDS;
+            return refuse(reader, many ? reader->at : reader->at - 1, "operand-count", NULL,
+                          many ? "too many operands" : "an operand is missing behind this comma");
+        }
+        oak_operand *operand = &insn->operand[insn->count];
+        *operand = (oak_operand){0};
+        const char *start = reader->at;
+        oak_status status = read_operand(tables, reader, mnemonic, operand);
+        if (status) return status;
+        const char *end = reader->at;
+        while (end > start && (end[-1] == ' ' || end[-1] == '\t')) end--;
+        operand->first = (uint16_t)(start - reader->line);
+        operand->last = (uint16_t)(end - reader->line);
+        insn->count++;
+        if (!take(reader, ',')) return OAK_OK;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ matching */
+
+static bool memory_fits(const armm_class *class, const oak_operand *operand)
+{
+    uint32_t extra = operand->extra;
+    bool index = extra & ARMM_MEM_HAS_INDEX, shift = extra & ARMM_MEM_SHIFT;
+    bool pre = extra & ARMM_MEM_PRE, post = extra & ARMM_MEM_POST, offset = extra & ARMM_MEM_HAS_OFFSET;
+    switch (class->what) {
+    case ARMM_MEM_IMM: return !index && !pre && !post && (operand->reg != ARMM_SP || class->allowed >> ARMM_SP & 1);
+    case ARMM_MEM_NEG:
+    case ARMM_MEM_SIGNED: return !index && !pre && !post;
+    case ARMM_MEM_SP: return !index && !pre && !post && operand->reg == ARMM_SP;
+    case ARMM_MEM_PRE_IMM: return !index && pre;
+    case ARMM_MEM_POST_IMM: return !index && post;
+    case ARMM_MEM_REG: return index && !shift && !pre;
+    case ARMM_MEM_REG_SHIFT: return index && !pre;
+    case ARMM_MEM_REG_TWO: return index && shift && !pre;
+    case ARMM_MEM_BASE: return !index && !pre && !post && !offset;
+    case ARMM_WORD8:
+    case ARMM_WORD12:
+    case ARMM_WORD8X4: return !index && !pre && !post && operand->reg == ARMM_PC;
+    default: return false;
+    }
+}
+
+static bool one_fits(const armm_class *class, unsigned kind, const oak_operand *operand)
+{
+    switch (class->what) {
+    case ARMM_REG:
+    case ARMM_REG_TWICE:
+    case ARMM_REG_PRODUCT: return kind == ARMM_K_REG;
+    case ARMM_REG_SP:
+    case ARMM_SP_TWICE: return kind == ARMM_K_REG && operand->reg == ARMM_SP;
+    case ARMM_BASE_MOVES: return kind == ARMM_K_REG_MOVES;
+    case ARMM_BASE_MAY_MOVE: return kind == ARMM_K_REG_MOVES || kind == ARMM_K_REG;
+    case ARMM_SHIFT_MAY:
+    case ARMM_SAT_SHIFT_MAY:
+    case ARMM_ROTATION_MAY: return kind == ARMM_K_SHIFT;
+    case ARMM_SY_MAY: return kind == ARMM_K_BARRIER;
+    case ARMM_LABEL:
+    case ARMM_PLACE8:
+    case ARMM_PLACE_AFTER:
+    case ARMM_PLACE_BEFORE: return kind == ARMM_K_PLAIN;
+    case ARMM_WORD8:
+    case ARMM_WORD12:
+        return kind == ARMM_K_PLAIN || kind == ARMM_K_LITERAL || (kind == ARMM_K_MEM && memory_fits(class, operand));
+    case ARMM_WORD8X4: return kind == ARMM_K_PLAIN || (kind == ARMM_K_MEM && memory_fits(class, operand));
+    case ARMM_LIST_LOW:
+    case ARMM_LIST_LOW_BASE:
+    case ARMM_LIST_LOW_LR:
+    case ARMM_LIST_LOW_PC:
+    case ARMM_LIST:
+    case ARMM_LIST_PC:
+    case ARMM_LIST_ONE: return kind == ARMM_K_LIST;
+    case ARMM_CONDITION: return kind == ARMM_K_COND;
+    case ARMM_IFLAGS: return kind == ARMM_K_IFLAGS;
+    case ARMM_SPECIAL: return kind == ARMM_K_SPECIAL;
+    default:
+        if (class->what >= ARMM_MEM_IMM && class->what <= ARMM_MEM_BASE)
+            return kind == ARMM_K_MEM && memory_fits(class, operand);
+        return kind == ARMM_K_IMM;
+    }
+}
+
+/* The operands of the row, in order, are those of the instruction named in match->of. */
+static bool all_fit(const armm_shape *shape, const uint8_t *kinds, const oak_operand *operands, const armm_match *match)
+{
+    for (unsigned i = 0; i < shape->count; i++) {
+        int of = match->of[i];
+        if (of < 0 ? !shape->class_of[i].optional : !one_fits(&shape->class_of[i], kinds[of], &operands[of]))
+            return false;
+    }
+    return true;
+}
+
+static bool is_commutative(unsigned row)
+{
+    return row == ARMM_AND_REG || row == ARMM_EOR_REG || row == ARMM_ORR_REG || row == ARMM_ADC_REG ||
+           row == ARMM_ADD_HIGH;
+}
+
+static void straight(armm_match *match, unsigned count, unsigned from)
+{
+    for (unsigned i = 0; i < ARMM_MOST_CLASSES; i++) {
+        unsigned of = i >= from ? i + 1 : i; /* `from`: the operand that is passed over */
+        match->of[i] = of < count ? (int8_t)of : -1;
+    }
+}
+
+bool armm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, const uint8_t *kinds,
+                  const oak_operand *operands, armm_match *match)
+{
+    const armm_shape *shape = &tables->shape[row];
+    unsigned most = shape->count, least = most && shape->class_of[most - 1].optional ? most - 1 : most;
+    straight(match, count, ARMM_MOST_CLASSES);
+    if (count >= least && count <= most && all_fit(shape, kinds, operands, match)) return true;
+    if (!most) return false;
+    uint8_t first = shape->class_of[0].what;
+    bool twice = first == ARMM_REG_TWICE || first == ARMM_REG_PRODUCT || first == ARMM_SP_TWICE;
+    if (twice && count == most + 1 && kinds[0] == ARMM_K_REG && kinds[1] == ARMM_K_REG) {
+        bool third = kinds[2] == ARMM_K_REG && operands[2].reg == operands[0].reg;
+        if (third && (is_commutative(row) || first == ARMM_REG_PRODUCT)) {
+            straight(match, count, 2);
+            if (all_fit(shape, kinds, operands, match)) return true;
+        }
+        straight(match, count, 1);
+        return operands[0].reg == operands[1].reg && all_fit(shape, kinds, operands, match);
+    }
+    /* The destination may be left out where it is the first source, too. Small constants have a form of their own. */
+    if (first != ARMM_REG || most < 3 || shape->class_of[1].what != ARMM_REG || shape->class_of[0].letter != 'd' ||
+        row == ARMM_ADD_IMM3 || row == ARMM_SUB_IMM3 || count + 1 < least || count + 1 > most || !count)
+        return false;
+    match->of[0] = 0;
+    for (unsigned i = 1; i < ARMM_MOST_CLASSES; i++) match->of[i] = i - 1 < count ? (int8_t)(i - 1) : -1;
+    return all_fit(shape, kinds, operands, match);
+}
+
+/* ------------------------------------------------------------------------------------------ choosing */
+
+/* Whether a row can stand here with this s, condition and width. */
+static bool may_become(const oak_isa_tables *tables, unsigned row, unsigned mnemonic, uint32_t state)
+{
+    if (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7) return false;
+    bool s = armm_s(mnemonic), inside = state != 0, wide = armm_is_wide(&tables->shape[row]);
+    unsigned width = armm_width(mnemonic);
+    if (width && (width == ARMM_WIDTH_WIDE) != wide) return false;
+    if (row == ARMM_B_COND || row == ARMM_B_COND_W)
+        return !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION;
+    if ((row == ARMM_B || row == ARMM_B_W) && !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION) return false;
+    switch (armm_set_of[row]) {
+    case ARMM_SET_ITS: return s != inside;
+    case ARMM_SET_OUTSIDE: return s && !inside;
+    case ARMM_SET_BIT: return true;
+    default: return !s;
+    }
+}
+
+static unsigned collect(const oak_isa_tables *tables, const oak_insn *insn, unsigned mnemonic, const uint8_t *kinds,
+                        uint16_t *rows)
+{
+    unsigned base = armm_base(mnemonic), count = 0;
+    armm_match match;
+    for (unsigned row = tables->first_row[base]; row != ARMM_NO_ROW && count < OAK_MOST_FORMS;
+         row = tables->shape[row].next)
+        if (may_become(tables, row, mnemonic, insn->state) &&
+            armm_matches(tables, row, insn->count, kinds, insn->operand, &match))
+            rows[count++] = (uint16_t)row;
+    unsigned also = tables->also[base];
+    if (also != ARMM_NO_ROW && count < OAK_MOST_FORMS && may_become(tables, also, mnemonic, insn->state) &&
+        armm_matches(tables, also, insn->count, kinds, insn->operand, &match))
+        rows[count++] = (uint16_t)also;
+    return count;
+}
+
+/* The text of a mnemonic as it was understood. */
+static void spell(const oak_isa_tables *tables, unsigned mnemonic, char *text, size_t room)
+{
+    unsigned condition = armm_condition(mnemonic);
+    oak_format(text, room, "%s%s%s", tables->mnemonic[armm_base(mnemonic)], armm_s(mnemonic) ? "s" : "",
+               armm_condition_names[condition]);
+}
+
+/* The condition of an instruction against the it block it stands in. */
+static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *insn, oak_refusal *why)
+{
+    unsigned condition = armm_condition(insn->mnemonic), base = armm_base(insn->mnemonic);
+    const char *name = tables->mnemonic[base];
+    char text[24];
+    bool branch = oak_same(name, "b"), is_it = oak_same(name, "it");
+    spell(tables, insn->mnemonic, text, sizeof text);
+    why->operand = -1;
+    if (!insn->state) {
+        if (is_it || condition == ARMM_NO_CONDITION || branch) return false;
+        why->code = "no-it-block";
+        SAY(why, "`%s` is conditional and stands in no it block", text);
+        if (tables->v7) HINT(why, "Write `it %s` in the line before.", armm_condition_names[condition]);
+        else HINT(why, "armv6m has no conditional instructions but jumps: jump over it.");
+        return true;
+    }
+    unsigned wanted = insn->state >> 4;
+    why->code = "it-block";
+    if (is_it || oak_same(name, "cbz") || oak_same(name, "cbnz") || oak_same(name, "cpsie") || oak_same(name, "cpsid")) {
+        SAY(why, "`%s` cannot stand in an it block", is_it ? "it" : text);
+        HINT(why, "The it block before it is not complete, or names too many.");
+        return true;
+    }
+    if (condition == wanted || (wanted == ARMM_ALWAYS && condition == ARMM_NO_CONDITION) || oak_same(name, "bkpt"))
+        return false;
+    oak_insn right = *insn;
+    char other[24];
+    right.mnemonic = (uint16_t)((insn->mnemonic & ~0xF00u) | wanted << 8);
+    spell(tables, right.mnemonic, other, sizeof other);
+    SAY(why, condition == ARMM_NO_CONDITION ? "`%s` stands in an it block without its condition"
+                                            : "`%s` has another condition than the it block says here",
+        text);
+    HINT(why, "The block gives it the condition %s: write `%s`.", armm_condition_names[wanted], other);
+    return true;
+}
+
+/* Tries the one change of s, mark or architecture that makes it fit. */
+static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t *kinds, oak_refusal *why)
+{
+    uint16_t rows[OAK_MOST_FORMS];
+    char text[24];
+    if (collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows)) {
+        spell(tables, insn->mnemonic ^ 1u << 12, text, sizeof text);
+        why->code = "flags-form";
+        if (armm_s(insn->mnemonic)) SAY(why, "this form leaves the flags alone");
+        else SAY(why, "this form sets the flags, which its name must say");
+        HINT(why, "Write `%s`%s.", text, insn->state ? " inside the it block" : "");
+        why->edit_word = true;
+        why->has_edit = true;
+        why->edit_safe = true;
+        oak_format(why->edit, sizeof why->edit, "%s", text);
+        return true;
+    }
+    for (unsigned i = 0; i < insn->count; i++) {
+        uint8_t was = kinds[i];
+        if (was != ARMM_K_PLAIN && was != ARMM_K_IMM) continue;
+        kinds[i] = was == ARMM_K_PLAIN ? ARMM_K_IMM : ARMM_K_PLAIN;
+        bool fits = collect(tables, insn, insn->mnemonic, kinds, rows) ||
+                    collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows);
+        kinds[i] = was;
+        if (!fits) continue;
+        why->operand = (int)i;
+        why->has_edit = why->edit_safe = true;
+        why->edit_first = insn->operand[i].first;
+        if (was == ARMM_K_PLAIN) {
+            why->code = "immediate-mark";
+            SAY(why, "an immediate value needs its mark");
+            HINT(why, "Put # before it.");
+            why->edit_last = why->edit_first;
+            oak_format(why->edit, sizeof why->edit, "#");
+        } else {
+            why->code = "no-such-form";
+            SAY(why, "it takes a place here, not an immediate");
+            HINT(why, "Leave the # out.");
+            why->edit_last = (uint16_t)(why->edit_first + 1);
+            why->edit[0] = 0;
+        }
+        return true;
+    }
+    return false;
+}
+
+static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_refusal *why)
+{
+    char text[sizeof why->hint] = "";
+    unsigned shown = 0;
+    for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;
+         row = tables->shape[row].next) {
+        if (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7) continue;
+        const oak_insn_row *about = &armv7m_rows[row];
+        bool sets = armm_set_of[row] == ARMM_SET_ITS || armm_set_of[row] == ARMM_SET_OUTSIDE;
+        char one[80], so_far[sizeof text];
+        memcpy(so_far, text, sizeof text);
+        oak_format(one, sizeof one, "`%s%s%s%s`", about->mnemonic, sets ? "s" : "", *about->operands ? " " : "",
+                   about->operands);
+        bool known = false;
+        for (size_t i = 0; so_far[i] && !known; i++)
+            known = so_far[i] == '`' && oak_same_name(so_far + i, oak_length(one), one);
+        if (known || oak_length(so_far) + oak_length(one) + 24 > sizeof text) continue;
+        oak_format(text, sizeof text, "%s%s%s", so_far, shown ? ", " : "", one);
+        shown++;
+    }
+    HINT(why, "Forms that exist: %s.", text);
+}
+
+unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
+{
+    uint8_t kinds[OAK_MOST_OPERANDS] = {0};
+    for (unsigned i = 0; i < insn->count; i++) kinds[i] = insn->operand[i].kind;
+    const char *name = tables->mnemonic[armm_base(insn->mnemonic)];
+    uint32_t state = insn->state;
+    insn->state_after = armm_it_next(state);
+    why->operand = -1;
+    if (!tables->here[armm_base(insn->mnemonic)]) {
+        why->code = "no-such-instruction";
+        SAY(why, "armv6m has no `%s`: it is an instruction of armv7m", name);
+        return 0;
+    }
+    if (condition_is_wrong(tables, insn, why)) return 0;
+    if (oak_same(name, "it") && insn->count == 1 && kinds[0] == ARMM_K_COND)
+        insn->state_after = (uint32_t)insn->operand[0].reg << 4 |
+                            armm_it_mask(insn->operand[0].reg, armm_condition(insn->mnemonic));
+    unsigned count = collect(tables, insn, insn->mnemonic, kinds, rows);
+    if (count) {
+        oak_flow flow = OAK_FLOW_NEXT;
+        if (rows[0] == ARMM_B || rows[0] == ARMM_B_W || rows[0] == ARMM_BX || rows[0] == ARMM_TBB || rows[0] == ARMM_TBH)
+            flow = OAK_FLOW_JUMP;
+        bool pops = insn->count && (rows[0] == ARMM_POP || rows[0] == ARMM_POP_W || rows[0] == ARMM_POP_ONE);
+        if (pops && insn->operand[0].extra >> ARMM_PC & 1) flow = OAK_FLOW_JUMP;
+        bool loads = insn->count && (rows[0] == ARMM_MOV_HIGH || oak_same(name, "ldr"));
+        if (loads && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC) flow = OAK_FLOW_JUMP;
+        insn->never_goes_on = flow == OAK_FLOW_JUMP && !state;
+        if (flow == OAK_FLOW_JUMP && state && !armm_it_last(state)) {
+            why->code = "it-block";
+            SAY(why, "a jump can only be the last of an it block");
+            return 0;
+        }
+        return count;
+    }
+    why->code = "no-such-form";
+    if (!insn->count) SAY(why, "`%s` needs operands", name);
+    else SAY(why, "`%s` has no form with these operands", name);
+    if (!suggest(tables, insn, kinds, why)) {
+        armm_match match;
+        bool newer = false;
+        for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;
+             row = tables->shape[row].next)
+            newer = newer || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7 &&
+                              armm_matches(tables, row, insn->count, kinds, insn->operand, &match));
+        if (newer) SAY(why, "`%s` has this form on armv7m, not on armv6m", name);
+        list_forms(tables, insn, why);
+    }
+    return 0;
+}

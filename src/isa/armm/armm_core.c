@@ -1,0 +1,609 @@
+/* armm_core.c — one M-profile core: creating it, its memory, looking and changing, and the run around the loop. */
+#include "isa/armm/armm_core.h"
+
+#include "base/bytes.h"
+
+/* ------------------------------------------------------------------------------------------ memory */
+
+armm_region *armm_region_at(const oak_core *core, uint32_t address)
+{
+    for (unsigned i = 0; i < core->region_count; i++)
+        if (address - core->region[i].base < core->region[i].size) return (armm_region *)(uintptr_t)&core->region[i];
+    return NULL;
+}
+
+void armm_set_windows(oak_core *core)
+{
+    const armm_region *ram = NULL;
+    for (unsigned i = 0; i < core->region_count; i++)
+        if (core->region[i].writable && (!ram || core->region[i].size > ram->size)) ram = &core->region[i];
+    memset(core->load_bytes, 0, sizeof core->load_bytes);
+    memset(core->store_bytes, 0, sizeof core->store_bytes);
+    if (!ram || core->checks_reads || ram->size < 8) return;
+    uint32_t first = 0, end = ram->size;
+    if (core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size) {
+        /* Plain stores must not reach decoded code: they get what lies on the larger side of it. */
+        uint32_t low = core->ram_code_low - ram->base, high = core->ram_code_high - ram->base;
+        if (high > end) high = end;
+        if (low > end - high) end = low;
+        else first = high;
+    }
+    core->ram = ram->bytes;
+    core->ram_base = ram->base;
+    core->store_ram = ram->bytes + first;
+    core->store_base = ram->base + first;
+    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2) {
+        core->load_bytes[bytes] = ram->size - (bytes - 1);
+        core->store_bytes[bytes] = end - first > bytes ? end - first - (bytes - 1) : 0;
+    }
+}
+
+static void absent(oak_core *core, uint32_t address)
+{
+    enum { NEAR = 1024 };
+    oak_fault fault = OAK_FAULT_ABSENT;
+    uint32_t sp = core->r[ARMM_SP];
+    for (unsigned i = 0; i < core->region_count; i++) {
+        const armm_region *region = &core->region[i];
+        uint32_t end = region->base + region->size;
+        bool near = address - sp < NEAR || sp - address < NEAR;
+        if (!region->writable || !near) continue;
+        if (region->base - address - 1 < NEAR && address < region->base) fault = OAK_FAULT_STACK_OVERFLOW;
+        if (address - end < NEAR) fault = OAK_FAULT_STACK_UNDERFLOW;
+    }
+    core->bfar = address;
+    armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, fault, fault == OAK_FAULT_ABSENT ? address : sp,
+               1u << 9 | 1u << 15);
+}
+
+static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
+{
+    if (!(address & (bytes - 1) & core->align_mask)) return false;
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+    return true;
+}
+
+/* The bit-band regions (B3.1): a word there is a bit of the RAM or of the peripherals. */
+static bool bit_band(const oak_core *core, uint32_t address, uint32_t *cell, unsigned *bit)
+{
+    uint32_t top = address >> 25;
+    if (!core->v7 || (top != 0x22000000u >> 25 && top != 0x42000000u >> 25)) return false;
+    uint32_t offset = address & 0x01FFFFFF, byte = (address & 0xF0000000u) + (offset >> 5);
+    *cell = byte & ~(uint32_t)3;
+    *bit = (byte & 3) * 8 + (offset >> 2 & 7);
+    return true;
+}
+
+static bool written(const armm_region *region, uint32_t offset, unsigned bytes, uint32_t *which)
+{
+    for (unsigned i = 0; i < bytes; i++) {
+        *which = offset + i;
+        if (!(region->known[*which >> 3] >> (*which & 7) & 1)) return false;
+    }
+    return true;
+}
+
+bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
+{
+    uint32_t cell, which = 0;
+    unsigned bit;
+    if (is_unaligned(core, address, bytes)) return false;
+    const armm_region *region = armm_region_at(core, address);
+    if (region && bytes <= region->size - (address - region->base)) {
+        const uint8_t *at = region->bytes + (address - region->base);
+        if (region->writable && core->checks_reads && region->known &&
+            !written(region, address - region->base, bytes, &which)) {
+            armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_UNWRITTEN, region->base + which, 0);
+            core->fault_unhandled = true;
+            return false;
+        }
+        *value = 0;
+        for (unsigned i = 0; i < bytes; i++) *value |= (uint32_t)at[i] << (8 * i);
+        return true;
+    }
+    if (bit_band(core, address, &cell, &bit)) {
+        if (!armm_load(core, cell, 4, value)) return false;
+        *value = *value >> bit & 1;
+        return true;
+    }
+    if (armm_is_system(address)) {
+        if (armm_privileged(core) && armm_system_read(core, address & ~(uint32_t)3, value)) {
+            *value = *value >> (8 * (address & 3)) & (bytes == 4 ? UINT32_MAX : ((uint32_t)1 << (8 * bytes)) - 1);
+            return true;
+        }
+    } else if (core->setup.bus_read &&
+               !core->setup.bus_read(core->setup.machine, address, bytes, core->now, value)) {
+        return true;
+    }
+    absent(core, address);
+    return false;
+}
+
+bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
+{
+    uint32_t cell, old;
+    unsigned bit;
+    if (is_unaligned(core, address, bytes)) return false;
+    armm_region *region = armm_region_at(core, address);
+    if (region && bytes <= region->size - (address - region->base)) {
+        uint32_t offset = address - region->base;
+        if (!region->writable) {
+            core->bfar = address;
+            armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, OAK_FAULT_READ_ONLY, address,
+                       1u << 9 | 1u << 15);
+            return false;
+        }
+        for (unsigned i = 0; i < bytes; i++) {
+            region->bytes[offset + i] = (uint8_t)(value >> (8 * i));
+            if (region->known) region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
+        }
+        if (address < core->ram_code_high && address + bytes > core->ram_code_low) {
+            armm_forget_ram(core);
+            core->attention = true;
+        }
+        return true;
+    }
+    if (bit_band(core, address, &cell, &bit)) {
+        if (!armm_load(core, cell, 4, &old)) return false;
+        return armm_store(core, cell, 4, (old & ~((uint32_t)1 << bit)) | (value & 1) << bit);
+    }
+    if (armm_is_system(address)) {
+        uint32_t shift = 8 * (address & 3), mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;
+        uint32_t word = address & ~(uint32_t)3;
+        if (armm_privileged(core) && armm_system_read(core, word, &old)) {
+            bool clears = word == 0xE000ED28u || word == 0xE000ED2Cu; /* writing 1 clears: the others stay */
+            return armm_system_write(core, word, (value << shift & mask) | (bytes == 4 || clears ? 0 : old & ~mask));
+        }
+    } else if (core->setup.bus_write &&
+               !core->setup.bus_write(core->setup.machine, address, bytes, value, core->now)) {
+        return true;
+    }
+    absent(core, address);
+    return false;
+}
+
+/* ------------------------------------------------------------------------------------------ flags, reset, creating */
+
+uint32_t armm_xpsr(const oak_core *core)
+{
+    uint32_t flags = (uint32_t)(core->nz < 0) << 31 | (uint32_t)((uint32_t)core->nz == 0) << 30 | core->c << 29 |
+                     (core->v >> 31) << 28 | (uint32_t)core->q << 27;
+    return flags | 1u << 24 | core->ipsr | (core->it & 3u) << 25 | (core->it & 0xFCu) << 8;
+}
+
+void armm_set_flags(oak_core *core, uint32_t xpsr)
+{
+    core->nz = (xpsr >> 31 ? INT64_MIN : 0) | !(xpsr >> 30 & 1);
+    core->c = xpsr >> 29 & 1;
+    core->v = xpsr << 3 & 0x80000000u;
+    core->q = core->v7 && (xpsr >> 27 & 1);
+}
+
+static void take_reset_vector(oak_core *core)
+{
+    uint32_t sp = 0, pc = 0;
+    const armm_region *region = armm_region_at(core, 0);
+    if (region && region->size >= 8) {
+        const uint8_t *at = region->bytes + (0 - region->base);
+        for (unsigned i = 0; i < 4; i++) sp |= (uint32_t)at[i] << (8 * i), pc |= (uint32_t)at[4 + i] << (8 * i);
+    }
+    core->r[ARMM_SP] = sp & ~(uint32_t)3;
+    core->r[ARMM_PC] = pc & ~(uint32_t)1;
+}
+
+static void reset(oak_core *core)
+{
+    for (unsigned i = 0; i < core->region_count; i++) {
+        armm_region *region = &core->region[i];
+        if (!region->writable) continue;
+        memset(region->bytes, 0, region->size);
+        if (region->known) memset(region->known, 0, (region->size + 7) / 8);
+    }
+    memset(core->r, 0, sizeof core->r);
+    core->r[ARMM_LR] = UINT32_MAX;
+    core->other_sp = 0;
+    core->nz = 1;
+    core->c = core->v = 0;
+    core->q = core->uses_psp = false;
+    core->it = core->it_after = 0;
+    core->primask = core->faultmask = core->basepri = core->control = 0;
+    core->sleeping = core->event = core->reset_requested = false;
+    core->claimed = 1;
+    core->time = (oak_chip_time){0};
+    core->fault = OAK_FAULT_NONE;
+    core->fault_unhandled = core->raised_behind = false;
+    core->raised = 0;
+    core->attention = true;
+    core->next_event = 0;
+    core->fresh = true;
+    armm_reset_exceptions(core);
+    armm_reset_system(core);
+    core->align_mask = core->v7 ? 0 : 3;
+    armm_forget_ram(core);
+    take_reset_vector(core);
+}
+
+static void destroy(oak_core *core)
+{
+    const oak_host *host = core->setup.host;
+    for (unsigned i = 0; i < core->region_count; i++) {
+        const armm_region *region = &core->region[i];
+        size_t known = region->writable ? (region->size + 7) / 8 : region->size;
+        if (region->bytes) host->resize(host->context, region->bytes, region->size, 0);
+        if (region->known) host->resize(host->context, region->known, known, 0);
+    }
+    for (unsigned i = 0; i < ARMM_MOST_CHUNKS; i++)
+        if (core->chunk[i]) host->resize(host->context, core->chunk[i], sizeof(armm_shadow) * ARMM_CHUNK, 0);
+    if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
+    if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
+    if (core->stop_at) host->resize(host->context, core->stop_at, core->slots, 0);
+    host->resize(host->context, core, sizeof *core, 0);
+}
+
+static bool take_memory(oak_core *core)
+{
+    const oak_host *host = core->setup.host;
+    for (unsigned i = 0; i < core->region_count; i++) {
+        armm_region *region = &core->region[i];
+        region->bytes = host->resize(host->context, NULL, 0, region->size);
+        if (!region->bytes) return false;
+        memset(region->bytes, region->writable ? 0 : 0xFF, region->size);
+        if (region->writable) continue;
+        region->known = host->resize(host->context, NULL, 0, region->size);
+        if (!region->known) return false;
+        memset(region->known, 0, region->size);
+    }
+    core->ops = host->resize(host->context, NULL, 0, core->slots * sizeof *core->ops);
+    core->natural = host->resize(host->context, NULL, 0, core->slots);
+    core->stop_at = host->resize(host->context, NULL, 0, core->slots);
+    if (!core->ops || !core->natural || !core->stop_at) return false;
+    memset(core->stop_at, 0, core->slots);
+    return true;
+}
+
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+{
+    enum { LARGEST = 64 << 20 };
+    const oak_host *host = setup->host;
+    if (setup->memory_count >= ARMM_MOST_REGIONS || setup->interrupt_count > ARMM_MOST_LINES ||
+        setup->priority_bits < 1 || setup->priority_bits > 8)
+        return OAK_UNSUPPORTED;
+    oak_core *core = host->resize(host->context, NULL, 0, sizeof *core);
+    if (!core) return OAK_NO_MEMORY;
+    memset(core, 0, sizeof *core);
+    core->tables = tables;
+    core->setup = *setup;
+    core->v7 = tables->v7;
+    uint64_t slots = 1;
+    for (unsigned i = 0; i < setup->memory_count; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        core->region[i] = (armm_region){.base = memory->base,
+                                        .size = memory->size,
+                                        .writable = memory->writable,
+                                        .first_slot = (uint32_t)slots - 1};
+        slots += memory->size / 2 + 2;
+        if (memory->size > LARGEST || (memory->base & 3) || (memory->size & 3)) {
+            host->resize(host->context, core, sizeof *core, 0);
+            return OAK_UNSUPPORTED;
+        }
+    }
+    core->region_count = setup->memory_count;
+    core->slots = (uint32_t)slots;
+    if (!take_memory(core)) {
+        destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    armm_forget(core);
+    reset(core);
+    *result = core;
+    return OAK_OK;
+}
+
+static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    armm_region *region = armm_region_at(core, address);
+    if (!region || count > region->size - (address - region->base)) return OAK_OUT_OF_RANGE;
+    uint32_t offset = address - region->base;
+    memcpy(region->bytes + offset, bytes, count);
+    if (!region->writable) memset(region->known + offset, 1, count);
+    for (size_t i = 0; region->writable && region->known && i < count; i++)
+        region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
+    armm_forget(core);
+    if (core->fresh) take_reset_vector(core);
+    return OAK_OK;
+}
+
+static void mark_data(oak_core *core, uint32_t address, uint32_t count)
+{
+    armm_region *region = armm_region_at(core, address);
+    if (!region || region->writable || count > region->size - (address - region->base)) return;
+    for (uint32_t i = 0; i < count; i++)
+        if (region->known[address - region->base + i]) region->known[address - region->base + i] = 2;
+    armm_forget(core);
+}
+
+static void check_reads(oak_core *core, bool on)
+{
+    const oak_host *host = core->setup.host;
+    core->checks_reads = on;
+    for (unsigned i = 0; i < core->region_count; i++) {
+        armm_region *region = &core->region[i];
+        if (!region->writable || region->known) continue;
+        region->known = host->resize(host->context, NULL, 0, (region->size + 7) / 8);
+        if (!region->known) core->checks_reads = false; /* no memory: it is not watched */
+        else memset(region->known, 0, (region->size + 7) / 8);
+    }
+    armm_forget(core);
+}
+
+/* ------------------------------------------------------------------------------------------ running */
+
+static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
+{
+    *stop = (oak_stop){.reason = reason, .pc = core->r[ARMM_PC]};
+    if (reason != OAK_STOP_FAULT) return;
+    stop->fault = core->fault;
+    stop->fault_space = ARMM_MEM;
+    stop->fault_address = core->fault_address;
+    stop->fault_pc = core->fault_pc;
+}
+
+static void attend(oak_core *core)
+{
+    uint64_t now = core->time.cycles, next = UINT64_MAX;
+    core->attention = false;
+    core->now = now;
+    if (core->setup.advance) next = core->setup.advance(core->setup.machine, now);
+    uint64_t tick = armm_advance_tick(core, now);
+    core->next_event = tick < next ? tick : next;
+}
+
+/* The reset that the program or a watchdog asked for. Time goes on. */
+static void reset_itself(oak_core *core)
+{
+    oak_chip_time time = core->time;
+    reset(core);
+    core->time = time;
+    if (core->setup.reset_devices) core->setup.reset_devices(core->setup.machine);
+    armm_reset_system(core);
+}
+
+/* Nothing inside the chip can end this sleep or loop. */
+static bool is_lost(const oak_core *core)
+{
+    bool deaf = core->primask || core->faultmask || core->ipsr == ARMM_NMI || core->ipsr == ARMM_HARD_FAULT;
+    return core->next_event == UINT64_MAX || (deaf && !core->sleeping);
+}
+
+static bool sleep_on(oak_core *core, uint64_t until_cycle)
+{
+    bool wakes = armm_would_wake(core) || (core->waits_for_event && core->event);
+    if (wakes) {
+        core->sleeping = core->event = false;
+        return true;
+    }
+    if (core->next_event == UINT64_MAX) return false;
+    uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
+    if (until > core->time.cycles) core->time.cycles = until;
+    return true;
+}
+
+/* Goes round a jump to itself until something may happen; false when nothing ever will. */
+static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruction)
+{
+    if (is_lost(core)) return false;
+    uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
+    uint32_t cycles = 1 + armm_refill(core, core->r[ARMM_PC]);
+    uint64_t rounds = until > core->time.cycles ? (until - core->time.cycles + cycles - 1) / cycles : 1;
+    uint64_t most = until_instruction - core->time.instructions;
+    if (rounds > most) rounds = most;
+    core->time.cycles += rounds * cycles;
+    core->time.instructions += rounds;
+    return true;
+}
+
+static bool has_reset_vector(const oak_core *core)
+{
+    const armm_region *region = armm_region_at(core, 4);
+    return region && (region->writable || (region->known[4 - region->base] && region->known[7 - region->base]));
+}
+
+/* One stretch: whole blocks while there is time for them, else one instruction. */
+static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
+{
+    enum { SLICE = 1 << 30 };
+    uint64_t before = core->time.instructions;
+    armm_exit exit = ARMM_EXIT_TIME;
+    core->raised_behind = false;
+    if (!first && left > 1 && !core->it) exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
+    armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
+    if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
+    return armm_run_one(core);
+}
+
+static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
+{
+    bool first = true;
+    if (core->fresh && !has_reset_vector(core)) {
+        core->fault = OAK_FAULT_NO_HANDLER;
+        core->fault_address = ARMM_RESET;
+        fill_stop(core, OAK_STOP_FAULT, stop);
+        return;
+    }
+    core->fresh = false;
+    core->fault_unhandled = false;
+    for (;;) {
+        if (core->attention || core->time.cycles >= core->next_event) attend(core);
+        if (core->reset_requested && !core->fault_unhandled) {
+            reset_itself(core);
+            continue;
+        }
+        if (!core->fault_unhandled && armm_take_pending(core)) first = false;
+        if (core->fault_unhandled) {
+            fill_stop(core, OAK_STOP_FAULT, stop);
+            return;
+        }
+        if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
+            fill_stop(core, core->time.cycles >= until_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
+            return;
+        }
+        if (core->attention || core->time.cycles >= core->next_event) continue;
+        armm_exit exit;
+        if (core->sleeping) {
+            if (sleep_on(core, until_cycle)) continue;
+            exit = ARMM_EXIT_PARKED;
+        } else {
+            uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
+            uint64_t left = until - core->time.cycles, steps = until_instruction - core->time.instructions;
+            exit = run_stretch(core, steps < left ? steps : left, first);
+            first = false;
+            if (exit == ARMM_EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
+        }
+        if (exit == ARMM_EXIT_RAISED) {
+            core->fault_pc = core->r[ARMM_PC];
+            if (!core->fault_unhandled && armm_take_raised(core)) continue;
+            fill_stop(core, OAK_STOP_FAULT, stop);
+            return;
+        }
+        if (exit == ARMM_EXIT_PARKED) {
+            bool faulted = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->fault;
+            fill_stop(core, faulted ? OAK_STOP_FAULT : OAK_STOP_PARKED, stop);
+            stop->fault_taken = faulted;
+            return;
+        }
+        if (exit == ARMM_EXIT_STOP) {
+            fill_stop(core, OAK_STOP_POINT, stop);
+            return;
+        }
+    }
+}
+
+static void idle(oak_core *core, uint64_t until_cycle)
+{
+    if (core->time.cycles >= until_cycle) return;
+    if (!core->sleeping) {
+        uint32_t cycles = 1 + armm_refill(core, core->r[ARMM_PC]);
+        uint64_t rounds = (until_cycle - core->time.cycles + cycles - 1) / cycles;
+        core->time.cycles += rounds * cycles;
+        core->time.instructions += rounds;
+        return;
+    }
+    core->time.cycles = until_cycle;
+}
+
+static void attention(oak_core *core)
+{
+    core->attention = true;
+}
+
+static void strike(oak_core *core, oak_fault fault)
+{
+    core->fault = fault;
+    core->fault_address = core->r[ARMM_PC];
+    core->fault_unhandled = true;
+    core->reset_requested = true; /* when the run goes on */
+}
+
+/* ------------------------------------------------------------------------------------------ looking and changing */
+
+static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    if (reg >= ARMM_REGISTERS || (reg >= ARMM_BASEPRI && !core->v7)) return OAK_OUT_OF_RANGE;
+    switch (reg) {
+    case ARMM_XPSR: *value = armm_xpsr(core); break;
+    case ARMM_MSP: *value = core->uses_psp ? core->other_sp : core->r[ARMM_SP]; break;
+    case ARMM_PSP: *value = core->uses_psp ? core->r[ARMM_SP] : core->other_sp; break;
+    case ARMM_PRIMASK: *value = core->primask; break;
+    case ARMM_CONTROL: *value = core->control; break;
+    case ARMM_BASEPRI: *value = core->basepri; break;
+    case ARMM_FAULTMASK: *value = core->faultmask; break;
+    default: *value = core->r[reg]; break;
+    }
+    return OAK_OK;
+}
+
+static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+{
+    if (reg >= ARMM_REGISTERS || (reg >= ARMM_BASEPRI && !core->v7)) return OAK_OUT_OF_RANGE;
+    core->attention = true;
+    switch (reg) {
+    case ARMM_SP: core->r[ARMM_SP] = value & ~(uint32_t)3; break;
+    case ARMM_PC:
+        core->r[ARMM_PC] = value & ~(uint32_t)1;
+        core->it = 0;
+        core->sleeping = core->fresh = false;
+        break;
+    case ARMM_XPSR:
+        armm_set_flags(core, value);
+        core->it = core->v7 ? (uint8_t)((value >> 25 & 3) | (value >> 8 & 0xFC)) : 0;
+        if ((value & 0x1FF) != core->ipsr && (value & 0x1FF) < ARMM_EXCEPTIONS) {
+            if (core->ipsr) armm_put_bit(core->active, core->ipsr, false);
+            core->ipsr = value & 0x1FF;
+            if (core->ipsr) armm_put_bit(core->active, core->ipsr, true);
+        }
+        break;
+    case ARMM_MSP: *(core->uses_psp ? &core->other_sp : &core->r[ARMM_SP]) = value & ~(uint32_t)3; break;
+    case ARMM_PSP: *(core->uses_psp ? &core->r[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; break;
+    case ARMM_PRIMASK: core->primask = value & 1; break;
+    case ARMM_CONTROL: armm_write_control(core, value & 3); break;
+    case ARMM_BASEPRI: core->basepri = (uint8_t)value; break;
+    case ARMM_FAULTMASK: core->faultmask = value & 1; break;
+    default: core->r[reg] = value; break;
+    }
+    return OAK_OK;
+}
+
+static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+{
+    if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
+    const armm_region *region = armm_region_at(core, address);
+    if (region) {
+        if (count > region->size - (address - region->base)) return OAK_OUT_OF_RANGE;
+        memcpy(bytes, region->bytes + (address - region->base), count);
+        return OAK_OK;
+    }
+    if (!armm_is_system(address)) return OAK_OUT_OF_RANGE;
+    for (size_t i = 0; i < count; i++) {
+        uint32_t word, at = address + (uint32_t)i;
+        oak_core *self = (oak_core *)(uintptr_t)core;
+        bool flag = self->tick_flag;
+        self->now = self->time.cycles;
+        if (!armm_is_system(at) || !armm_system_read(self, at & ~(uint32_t)3, &word)) return OAK_OUT_OF_RANGE;
+        self->tick_flag = flag; /* looking clears nothing */
+        bytes[i] = (uint8_t)(word >> (8 * (at & 3)));
+    }
+    return OAK_OK;
+}
+
+static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
+    armm_region *region = armm_region_at(core, address);
+    core->attention = true;
+    if (region) return program(core, address, bytes, count);
+    if (!armm_is_system(address) || count != 4) return OAK_OUT_OF_RANGE;
+    core->now = core->time.cycles;
+    uint32_t word = (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+    return armm_system_write(core, address, word) ? OAK_OK : OAK_OUT_OF_RANGE;
+}
+
+static oak_chip_time *core_time(oak_core *core)
+{
+    return &core->time;
+}
+
+static unsigned exception_now(const oak_core *core)
+{
+    return core->ipsr;
+}
+
+#define OPS                                                                                                            \
+    {                                                                                                                  \
+        .create = create, .destroy = destroy, .reset = reset, .program = program, .run = run,                          \
+        .read_register = read_register, .write_register = write_register, .read_memory = read_memory,                  \
+        .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time, .interrupt = armm_interrupt,       \
+        .attend = attention, .idle = idle, .mark_data = mark_data, .check_reads = check_reads, .strike = strike,                         \
+        .exception = exception_now                                                                                     \
+    }
+const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

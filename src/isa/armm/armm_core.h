@@ -1,0 +1,241 @@
+/* armm_core.h — the state of one M-profile core and its decoded program, shared by
+ *
+ *   armm_core.c        creating, memory, looking and changing, the run around the loop
+ *   armm_ready.c       decoding to ready-to-run operations, stop points, code that is written over
+ *   armm_loop.c/.h     the loop
+ *   armm_slow.c        instructions that are rare or long, one case a row
+ *   armm_exceptions.c  entry, return, priorities, faults
+ *   armm_system.c      SysTick, NVIC and system control registers
+ *
+ * Code is decoded when it is first reached, one operation a halfword. An operation holds the cost (cycles and
+ * instructions) of everything from itself to the end of its straight block; the loop charges it once, when it enters
+ * there, and gives back what was not executed when it leaves in the middle. Instructions of an it block stand in
+ * shadows: the operation in place asks the condition and goes there. */
+#ifndef OAK_ARMM_CORE_H
+#define OAK_ARMM_CORE_H
+
+#include "isa/armm/armm.h"
+
+enum { ARMM_MOST_REGIONS = 8, ARMM_MOST_LINES = 240, ARMM_EXCEPTIONS = 16 + ARMM_MOST_LINES, ARMM_MOST_CHUNKS = 256 };
+
+/* The exceptions with fixed numbers (B1.5.2). */
+enum {
+    ARMM_RESET = 1,
+    ARMM_NMI,
+    ARMM_HARD_FAULT,
+    ARMM_MEM_MANAGE,
+    ARMM_BUS_FAULT,
+    ARMM_USAGE_FAULT,
+    ARMM_SVCALL = 11,
+    ARMM_DEBUG_MONITOR,
+    ARMM_PENDSV = 14,
+    ARMM_SYSTICK,
+    ARMM_INTERRUPT
+};
+
+/* Operations of the loop; armm_ready.c says which row becomes which. `_S` sets flags, R a register, I a constant. */
+#define ARMM_OPERATIONS(X)                                                                                             \
+    X(DECODE) X(STOP) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED) X(SLOW) X(SLOW_END) X(IF) X(IF_END) X(BACK) X(IT) X(NOP)    \
+    X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R)                                                           \
+    X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) X(LSRS_R) X(ASRS_R)                             \
+    X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)                     \
+    X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I)                                                            \
+    X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I)    \
+    X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)                            \
+    X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)                                    \
+    X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)                                    \
+    X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ)                                                                          \
+    X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT) X(BGT) X(BLE)
+
+enum armm_operation {
+#define X(name) ARMM_OP_##name,
+    ARMM_OPERATIONS(X)
+#undef X
+    ARMM_OPS
+};
+
+typedef struct armm_op {
+    uint8_t handler;
+    uint8_t step; /* bytes from this operation to the next: 16 a halfword */
+    uint8_t d, n;
+    uint32_t imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
+    uint64_t cost; /* instructions << 32 | cycles, to the end of the block */
+} armm_op;
+
+/* A conditional instruction: the operation itself, the way back behind it (16 or 32 bits long), and where it stands.
+ * An IF (IF_END where it may jump) has the condition in d, the cycles of the instruction in n, the number of its shadow in imm. */
+enum { ARMM_SHADOW_SLOTS = 4, ARMM_CHUNK = 256 };
+typedef struct armm_shadow {
+    armm_op op[ARMM_SHADOW_SLOTS]; /* 3: imm is the pc, d the it state */
+} armm_shadow;
+
+typedef struct armm_region {
+    uint32_t base, size;
+    bool writable;
+    uint8_t *bytes;
+    uint8_t *known; /* of memory that keeps its contents: 0 unprogrammed, 1 programmed, 2 data. Of RAM: a bit a byte
+                     * that was written, NULL while nobody asks */
+    uint32_t first_slot;
+} armm_region;
+
+typedef enum armm_exit {
+    ARMM_EXIT_TIME,
+    ARMM_EXIT_DONE, /* one instruction */
+    ARMM_EXIT_STOP,
+    ARMM_EXIT_PARKED,
+    ARMM_EXIT_EVENT, /* something wants attention */
+    ARMM_EXIT_RAISED /* an exception was raised by the instruction: core->raised */
+} armm_exit;
+
+/* What became of a slow instruction. */
+typedef enum armm_done { ARMM_NEXT, ARMM_BRANCHED, ARMM_RAISED, ARMM_SLEEPS } armm_done;
+
+struct oak_core {
+    const oak_isa_tables *tables;
+    oak_core_setup setup;
+    bool v7;
+    oak_chip_time time;
+
+    uint32_t r[16]; /* 13 is the stack pointer in use, 15 is not kept up while the loop runs */
+    uint32_t other_sp;
+    int64_t nz;     /* N is the sign of it, Z its lower 32 bits being 0 */
+    uint32_t c, v;  /* C 0 or 1; V in bit 31 */
+    bool q;
+    uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
+    uint16_t ipsr;
+    uint8_t primask, faultmask, basepri, control;
+    bool uses_psp;  /* other_sp is the main one */
+
+    armm_region region[ARMM_MOST_REGIONS];
+    unsigned region_count;
+    /* The RAM that plain loads and stores reach at once; a size of 0 sends all of them the long way. */
+    uint8_t *ram;
+    uint32_t ram_base, load_bytes[5], store_base, store_bytes[5]; /* by size: addresses from the base on that will do */
+    uint8_t *store_ram;
+    uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
+    bool checks_reads;
+    uint32_t ram_code_low, ram_code_high; /* decoded RAM */
+
+    armm_op *ops;
+    uint8_t *natural; /* the handler each operation has when no stop point is there */
+    uint8_t *stop_at;
+    uint32_t slots;
+    armm_shadow *chunk[ARMM_MOST_CHUNKS];
+    unsigned shadow_count;
+    armm_op one[4]; /* for one instruction by itself */
+
+    uint64_t now;        /* of the access being made */
+    uint64_t next_event; /* of devices and SysTick */
+    bool attention;      /* leave the loop: an interrupt may be taken, or next_event has changed */
+    bool sleeping, waits_for_event, event;
+    bool executes_conditional; /* the slow instruction stands in an it block */
+    bool fresh;                /* nothing has been executed since reset */
+    bool reset_requested;
+    uint32_t claimed;    /* address claimed by an exclusive load, 1 for none */
+
+    /* exceptions */
+    uint8_t pending[(ARMM_EXCEPTIONS + 7) / 8], active[(ARMM_EXCEPTIONS + 7) / 8], enabled[(ARMM_EXCEPTIONS + 7) / 8];
+    uint8_t level[(ARMM_EXCEPTIONS + 7) / 8]; /* lines that devices hold up */
+    uint8_t priority[ARMM_EXCEPTIONS];
+    unsigned raised;
+    uint32_t cfsr, hfsr, bfar, mmfar, shcsr_enabled, ccr, scr, vtor, aircr_group;
+
+    /* SysTick: the counter is worked out from the cycle at which it was 0 or loaded */
+    bool tick_on, tick_interrupt, tick_flag;
+    uint32_t tick_reload, tick_value;
+    uint64_t tick_since, tick_next; /* when tick_value held; when it will next pass to 0 */
+
+    /* the fault that was reported last, or will be */
+    oak_fault fault;
+    uint32_t fault_address, fault_pc;
+    bool fault_unhandled; /* it stops the run */
+    bool raised_behind;   /* the instruction that raised it is complete */
+};
+
+/* armm_core.c */
+bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value);
+bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value);
+armm_region *armm_region_at(const oak_core *core, uint32_t address);
+uint32_t armm_xpsr(const oak_core *core);
+void armm_set_flags(oak_core *core, uint32_t xpsr);
+void armm_set_windows(oak_core *core);
+
+/* armm_ready.c */
+void armm_decode_block(oak_core *core, armm_op *op);
+void armm_forget(oak_core *core);
+void armm_forget_ram(oak_core *core);
+/* Fills core->one for the instruction at pc, as core->it has it; its cycles and one instruction are its cost. */
+void armm_decode_single(oak_core *core, uint32_t pc);
+uint32_t armm_pc_of(const oak_core *core, const armm_op *op);
+/* Sets the program counter and the it state to those of an operation that is to be executed next. */
+void armm_settle(oak_core *core, const armm_op *op);
+/* Whether a condition holds (A7.3.1). */
+static inline bool armm_holds(unsigned condition, int64_t nz, uint32_t c, uint32_t v)
+{
+    bool zero = (uint32_t)nz == 0, differs = (nz < 0) != (v >> 31), holds;
+    switch (condition >> 1) {
+    case 0: holds = zero; break;
+    case 1: holds = c; break;
+    case 2: holds = nz < 0; break;
+    case 3: holds = v >> 31; break;
+    case 4: holds = c && !zero; break;
+    case 5: holds = !differs; break;
+    case 6: holds = !differs && !zero; break;
+    default: return true;
+    }
+    return holds != (condition & 1);
+}
+/* The operation at an address; one that faults when nothing can be executed there. */
+armm_op *armm_op_at(oak_core *core, uint32_t address);
+oak_status armm_set_stop(oak_core *core, uint32_t address, bool on);
+
+/* armm_slow.c */
+armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra_cycles);
+/* The cycles it takes to fill the pipeline again at a target, beyond the one of the branch itself. */
+uint32_t armm_refill(const oak_core *core, uint32_t target);
+
+/* armm_exceptions.c */
+static inline bool armm_bit(const uint8_t *bits, unsigned number)
+{
+    return bits[number >> 3] >> (number & 7) & 1;
+}
+static inline void armm_put_bit(uint8_t *bits, unsigned number, bool on)
+{
+    if (on) bits[number >> 3] = (uint8_t)(bits[number >> 3] | 1u << (number & 7));
+    else bits[number >> 3] = (uint8_t)(bits[number >> 3] & ~(1u << (number & 7)));
+}
+void armm_reset_exceptions(oak_core *core);
+void armm_pend(oak_core *core, unsigned number, bool on);
+/* Raises a synchronous fault: which exception, what a person is told, and the bits of its status register. */
+void armm_fault(oak_core *core, unsigned exception, oak_fault fault, uint32_t address, uint32_t status);
+/* Takes what core->raised says; False when the run has to stop. */
+bool armm_take_raised(oak_core *core);
+/* Takes a pending exception when one may be; true when one was. */
+bool armm_take_pending(oak_core *core);
+bool armm_may_take(const oak_core *core);
+/* Whether something pending would wake a core from wfi: priorities count, PRIMASK does not. */
+bool armm_would_wake(const oak_core *core);
+armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles);
+/* A jump by bx, blx, pop or ldr pc: bit 0, and returns from exceptions. */
+armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles);
+int armm_execution_priority(const oak_core *core);
+void armm_interrupt(oak_core *core, unsigned line, bool level);
+void armm_write_control(oak_core *core, uint32_t value);
+static inline bool armm_privileged(const oak_core *core)
+{
+    return core->ipsr || !(core->control & 1);
+}
+
+/* armm_system.c */
+bool armm_is_system(uint32_t address);
+bool armm_system_read(oak_core *core, uint32_t address, uint32_t *value);
+bool armm_system_write(oak_core *core, uint32_t address, uint32_t value);
+void armm_reset_system(oak_core *core);
+/* Brings SysTick to a cycle; the cycle at which it does something next, UINT64_MAX for never. */
+uint64_t armm_advance_tick(oak_core *core, uint64_t now);
+
+/* armm_loop.c */
+armm_exit armm_run_blocks(oak_core *core, uint32_t limit);
+armm_exit armm_run_one(oak_core *core);
+
+#endif

@@ -1,0 +1,304 @@
+/* armm_exceptions.c — exceptions: which may be taken, entering and leaving handlers, and faults (B1.5).
+ *
+ *                       armv6m   armv7m   cycles, with memory that never waits
+ *   entering               16       12    eight words stacked, the vector fetched
+ *   from one to the next   10        6    tail-chaining: nothing is unstacked
+ *   leaving                16       10    eight words unstacked */
+#include "base/bytes.h"
+#include "isa/armm/armm_core.h"
+
+enum { NO_PRIORITY = 256, FRAME = 32 };
+
+void armm_reset_exceptions(oak_core *core)
+{
+    memset(core->pending, 0, sizeof core->pending);
+    memset(core->active, 0, sizeof core->active);
+    memset(core->enabled, 0, sizeof core->enabled);
+    memset(core->priority, 0, sizeof core->priority);
+    for (unsigned i = 0; i < ARMM_INTERRUPT; i++) armm_put_bit(core->enabled, i, true);
+    core->ipsr = 0;
+    core->cfsr = core->hfsr = core->bfar = core->mmfar = 0;
+}
+
+void armm_pend(oak_core *core, unsigned number, bool on)
+{
+    armm_put_bit(core->pending, number, on);
+    core->attention = true;
+}
+
+static int priority_of(const oak_core *core, unsigned number)
+{
+    switch (number) {
+    case ARMM_RESET: return -3;
+    case ARMM_NMI: return -2;
+    case ARMM_HARD_FAULT: return -1;
+    default: return core->priority[number];
+    }
+}
+
+/* The part of a priority that decides on preemption: PRIGROUP leaves lower bits to the order among pending ones. */
+static int group_of(const oak_core *core, int priority)
+{
+    return priority < 0 ? priority : priority & (int)~((2u << core->aircr_group) - 1) & 0xFF;
+}
+
+static int priority_without_primask(const oak_core *core)
+{
+    int highest = NO_PRIORITY;
+    for (unsigned i = 1; i < 16 + core->setup.interrupt_count; i++) {
+        if (!armm_bit(core->active, i)) continue;
+        int priority = group_of(core, priority_of(core, i));
+        if (priority < highest) highest = priority;
+    }
+    if (core->basepri && group_of(core, core->basepri) < highest) highest = group_of(core, core->basepri);
+    if (core->faultmask && highest > -1) highest = -1;
+    return highest;
+}
+
+int armm_execution_priority(const oak_core *core)
+{
+    int highest = priority_without_primask(core);
+    return core->primask && highest > 0 ? 0 : highest;
+}
+
+/* The pending exception of the highest priority, 0 for none. */
+static unsigned first_pending(const oak_core *core)
+{
+    unsigned found = 0, count = 16 + core->setup.interrupt_count;
+    for (unsigned byte = 0; byte < (count + 7) / 8; byte++) {
+        unsigned bits = core->pending[byte] & core->enabled[byte];
+        for (unsigned i = 0; bits; i++, bits >>= 1) {
+            if (!(bits & 1)) continue;
+            unsigned number = byte * 8 + i;
+            if (number < count && (!found || priority_of(core, number) < priority_of(core, found))) found = number;
+        }
+    }
+    return found;
+}
+
+bool armm_may_take(const oak_core *core)
+{
+    unsigned number = first_pending(core);
+    return number && group_of(core, priority_of(core, number)) < armm_execution_priority(core);
+}
+
+bool armm_would_wake(const oak_core *core)
+{
+    unsigned number = first_pending(core);
+    return number && group_of(core, priority_of(core, number)) < priority_without_primask(core);
+}
+
+/* ------------------------------------------------------------------------------------------ entering */
+
+static bool vector_of(const oak_core *core, unsigned number, uint32_t *handler)
+{
+    uint32_t at = core->vtor + 4 * number;
+    const armm_region *region = armm_region_at(core, at);
+    *handler = 0;
+    if (!region || region->size - (at - region->base) < 4) return false;
+    for (unsigned i = 0; i < 4; i++) {
+        if (!region->writable && !region->known[at - region->base + i]) return false;
+        *handler |= (uint32_t)region->bytes[at - region->base + i] << (8 * i);
+    }
+    return *handler && armm_region_at(core, *handler & ~(uint32_t)1);
+}
+
+static void unhandled(oak_core *core, oak_fault fault, uint32_t address)
+{
+    core->fault = fault;
+    core->fault_address = address;
+    core->fault_unhandled = true;
+}
+
+static void become_handler(oak_core *core, unsigned number, uint32_t exc_return, uint32_t handler)
+{
+    if (core->uses_psp) {
+        uint32_t sp = core->r[ARMM_SP];
+        core->r[ARMM_SP] = core->other_sp;
+        core->other_sp = sp;
+        core->uses_psp = false;
+    }
+    core->control &= 1;
+    core->ipsr = (uint16_t)number;
+    armm_put_bit(core->pending, number, false);
+    armm_put_bit(core->active, number, true);
+    core->it = core->it_after = 0;
+    core->r[ARMM_LR] = exc_return;
+    core->r[ARMM_PC] = handler & ~(uint32_t)1;
+    core->event = true;
+    core->claimed = 1;
+    core->sleeping = false;
+    if (!(handler & 1)) armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_EVEN_JUMP, handler, 1u << 17);
+    if (!(handler & 1)) core->fault_unhandled = true;
+}
+
+/* Stacks the registers and goes to the handler. False when that fails, which stops the run. */
+static bool enter(oak_core *core, unsigned number, uint32_t back)
+{
+    uint32_t handler, sp = core->r[ARMM_SP], align = sp & 4;
+    if (!vector_of(core, number, &handler)) {
+        if (number > ARMM_USAGE_FAULT || number == ARMM_NMI) unhandled(core, OAK_FAULT_NO_HANDLER, number);
+        core->fault_unhandled = true;
+        core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
+        return false;
+    }
+    const uint32_t frame[8] = {core->r[0], core->r[1],           core->r[2], core->r[3],
+                               core->r[12], core->r[ARMM_LR], back,       armm_xpsr(core) | align << 7};
+    oak_fault fault = core->fault;
+    uint32_t fault_address = core->fault_address, to = (sp - FRAME) & ~(uint32_t)4;
+    core->now = core->time.cycles;
+    for (unsigned i = 0; i < 8; i++) {
+        if (armm_store(core, to + 4 * i, 4, frame[i])) continue;
+        core->raised = 0;
+        core->fault_unhandled = true;
+        core->fault_pc = core->r[ARMM_PC] = back;
+        return false;
+    }
+    core->fault = fault;
+    core->fault_address = fault_address;
+    core->r[ARMM_SP] = to;
+    uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
+    core->time.cycles += core->v7 ? 12 : 16;
+    become_handler(core, number, exc_return, handler);
+    return !core->fault_unhandled;
+}
+
+bool armm_take_pending(oak_core *core)
+{
+    if (!armm_may_take(core)) return false;
+    return enter(core, first_pending(core), core->r[ARMM_PC]);
+}
+
+/* ------------------------------------------------------------------------------------------ faults */
+
+void armm_fault(oak_core *core, unsigned exception, oak_fault fault, uint32_t address, uint32_t status)
+{
+    core->fault = fault;
+    core->fault_address = address;
+    core->raised = exception;
+    if (!core->v7) return;
+    core->cfsr |= status;
+    if (exception == ARMM_HARD_FAULT) return;
+    bool enabled = core->shcsr_enabled >> (exception - ARMM_MEM_MANAGE + 16) & 1;
+    if (enabled && core->priority[exception] < armm_execution_priority(core)) return;
+    core->raised = ARMM_HARD_FAULT;
+    core->hfsr |= 1u << 30; /* forced */
+}
+
+bool armm_take_raised(oak_core *core)
+{
+    unsigned number = core->raised;
+    core->raised = 0;
+    int now = armm_execution_priority(core);
+    if (number == ARMM_SVCALL && group_of(core, core->priority[number]) >= now) {
+        number = ARMM_HARD_FAULT;
+        core->hfsr |= 1u << 30;
+        core->fault = OAK_FAULT_RESERVED;
+        core->fault_address = core->r[ARMM_PC];
+    }
+    if (number == ARMM_HARD_FAULT && now <= -1) {
+        unhandled(core, OAK_FAULT_LOCKUP, core->ipsr);
+        return false;
+    }
+    return enter(core, number, core->r[ARMM_PC]);
+}
+
+/* ------------------------------------------------------------------------------------------ leaving */
+
+void armm_write_control(oak_core *core, uint32_t value)
+{
+    bool psp = (value & 2) && !core->ipsr;
+    core->control = (uint8_t)((core->v7 ? value & 1 : 0) | (psp ? 2 : 0));
+    if (core->ipsr || psp == core->uses_psp) return;
+    uint32_t sp = core->r[ARMM_SP];
+    core->r[ARMM_SP] = core->other_sp;
+    core->other_sp = sp;
+    core->uses_psp = psp;
+}
+
+static armm_done bad_return(oak_core *core, uint32_t value)
+{
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_BAD_RETURN, value, 1u << 18);
+    return ARMM_RAISED;
+}
+
+static bool any_active(const oak_core *core)
+{
+    for (size_t i = 0; i < sizeof core->active; i++)
+        if (core->active[i]) return true;
+    return false;
+}
+
+armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
+{
+    unsigned number = core->ipsr, kind = value & 15;
+    if (!number || (value | 15) != UINT32_MAX || (kind != 1 && kind != 9 && kind != 13)) return bad_return(core, value);
+    armm_put_bit(core->active, number, false);
+    bool nested = any_active(core);
+    if (nested != (kind == 1)) {
+        armm_put_bit(core->active, number, true);
+        return bad_return(core, value);
+    }
+    if (armm_bit(core->level, number) && number >= ARMM_INTERRUPT) armm_put_bit(core->pending, number, true);
+    if (number != ARMM_NMI) core->faultmask = 0;
+    core->claimed = 1;
+    core->event = true;
+    uint32_t handler;
+    unsigned next = first_pending(core);
+    if (armm_may_take(core) && vector_of(core, next, &handler)) { /* tail-chaining */
+        *cycles += core->v7 ? 6 : 10;
+        become_handler(core, next, value, handler);
+        core->attention = true;
+        return ARMM_BRANCHED;
+    }
+    uint32_t frame[8], sp = kind == 13 ? core->other_sp : core->r[ARMM_SP];
+    for (unsigned i = 0; i < 8; i++) {
+        if (armm_load(core, sp + 4 * i, 4, &frame[i])) continue;
+        armm_put_bit(core->active, number, true);
+        core->fault_unhandled = true;
+        return ARMM_RAISED;
+    }
+    sp += FRAME + (frame[7] >> 9 & 1) * 4;
+    if (kind == 13) {
+        core->other_sp = core->r[ARMM_SP];
+        core->r[ARMM_SP] = sp;
+        core->uses_psp = true;
+        core->control |= 2;
+    } else {
+        core->r[ARMM_SP] = sp;
+    }
+    for (unsigned i = 0; i < 4; i++) core->r[i] = frame[i];
+    core->r[12] = frame[4];
+    core->r[ARMM_LR] = frame[5];
+    core->r[ARMM_PC] = frame[6] & ~(uint32_t)1;
+    armm_set_flags(core, frame[7]);
+    core->it = core->it_after = core->v7 ? (uint8_t)((frame[7] >> 25 & 3) | (frame[7] >> 8 & 0xFC)) : 0;
+    core->ipsr = nested ? frame[7] & 0x1FF : 0;
+    core->attention = true;
+    *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
+    if (!core->ipsr && (core->scr & 2)) core->sleeping = true, core->waits_for_event = false;
+    return ARMM_BRANCHED;
+}
+
+armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
+{
+    if (target >> 28 == 15 && core->ipsr) return armm_return_from(core, target, cycles);
+    if (!(target & 1)) {
+        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, target, 1u << 17);
+        return ARMM_RAISED;
+    }
+    core->r[ARMM_PC] = target - 1;
+    *cycles += armm_refill(core, target - 1);
+    return ARMM_BRANCHED;
+}
+
+/* ------------------------------------------------------------------------------------------ lines of devices */
+
+void armm_interrupt(oak_core *core, unsigned line, bool level)
+{
+    if (line >= core->setup.interrupt_count) return;
+    unsigned number = ARMM_INTERRUPT + line;
+    armm_put_bit(core->level, number, level);
+    if (level && !armm_bit(core->active, number)) armm_put_bit(core->pending, number, true);
+    core->attention = true;
+}

@@ -1,0 +1,46 @@
+/* armm_loop.c — the loop in its two forms, over computed goto where the compiler has it and a switch elsewhere. */
+#include "isa/armm/armm_core.h"
+
+#if defined(__GNUC__) && !defined(OAK_NO_COMPUTED_GOTO)
+#define OAK_COMPUTED_GOTO 1
+#pragma GCC diagnostic ignored "-Wpedantic" /* labels as values */
+#define RESUME(number) goto *handlers[number]
+#define DISPATCH       RESUME(op->handler)
+#define BEGIN_CASES
+#define END_CASES
+#define CASE(name) on_##name
+#else
+#define OAK_COMPUTED_GOTO 0
+#define RESUME(number)                                                                                                 \
+    do {                                                                                                               \
+        next_handler = (number);                                                                                       \
+        goto dispatch;                                                                                                 \
+    } while (0)
+#define DISPATCH RESUME(op->handler)
+#define BEGIN_CASES                                                                                                    \
+    dispatch:                                                                                                          \
+    switch (next_handler) {
+#define END_CASES                                                                                                      \
+    default: break;                                                                                                    \
+        }
+#define CASE(name) case ARMM_OP_##name
+#endif
+
+#define LOOP_NAME run_blocks
+#define LOOP_ONE  0
+#include "isa/armm/armm_loop.h"
+
+#define LOOP_NAME run_instruction
+#define LOOP_ONE  1
+#include "isa/armm/armm_loop.h"
+
+armm_exit armm_run_blocks(oak_core *core, uint32_t limit)
+{
+    return run_blocks(core, limit);
+}
+
+armm_exit armm_run_one(oak_core *core)
+{
+    armm_decode_single(core, core->r[ARMM_PC]);
+    return run_instruction(core, 0);
+}

@@ -1,0 +1,680 @@
+/* armm_slow.c — instructions that are rare or long, straight from their codes: one case a row, in the order of the table.
+ * What armm_ready.c makes an operation of its own of is not here. */
+#include "base/bytes.h"
+#include "isa/armm/armm_core.h"
+
+#define GET(letter) oak_pattern_get(pattern, letter, word)
+#define R           core->r
+
+uint32_t armm_refill(const oak_core *core, uint32_t target)
+{
+    if (!core->v7 || !(target & 2)) return 2;
+    const armm_region *region = armm_region_at(core, target);
+    if (!region || target - region->base + 2 > region->size) return 2;
+    /* A 32-bit instruction that lies in two words takes two fetches. */
+    return region->bytes[target - region->base + 1] >= 0xE8 ? 3 : 2;
+}
+
+/* ------------------------------------------------------------------------------------------ arithmetic */
+
+typedef enum alu { AND, BIC, ORR, ORN, EOR, MOV, MVN, ADD, ADC, SBC, SUB, RSB } alu;
+
+static void set_register(oak_core *core, unsigned number, uint32_t value)
+{
+    R[number] = number == ARMM_SP ? value & ~(uint32_t)3 : value;
+}
+
+static uint32_t add_with_carry(oak_core *core, uint32_t a, uint32_t b, uint32_t carry, bool flags)
+{
+    uint64_t sum = (uint64_t)a + b + carry;
+    uint32_t result = (uint32_t)sum;
+    if (flags) {
+        core->c = (uint32_t)(sum >> 32);
+        core->v = ~(a ^ b) & (a ^ result);
+        core->nz = (int32_t)result;
+    }
+    return result;
+}
+
+static uint32_t compute(oak_core *core, alu kind, uint32_t a, uint32_t b, uint32_t carry, bool flags)
+{
+    uint32_t result = 0;
+    switch (kind) {
+    case ADD: return add_with_carry(core, a, b, 0, flags);
+    case ADC: return add_with_carry(core, a, b, core->c, flags);
+    case SBC: return add_with_carry(core, a, ~b, core->c, flags);
+    case SUB: return add_with_carry(core, a, ~b, 1, flags);
+    case RSB: return add_with_carry(core, b, ~a, 1, flags);
+    case AND: result = a & b; break;
+    case BIC: result = a & ~b; break;
+    case ORR: result = a | b; break;
+    case ORN: result = a | ~b; break;
+    case EOR: result = a ^ b; break;
+    case MOV: result = b; break;
+    case MVN: result = ~b; break;
+    }
+    if (flags) core->nz = (int32_t)result, core->c = carry;
+    return result;
+}
+
+/* A shift by 0 to 255 with its carry (A2.2.1): lsl 0, lsr 1, asr 2, ror 3. */
+static uint32_t shifted(uint32_t value, unsigned kind, uint32_t by, uint32_t carry_in, uint32_t *carry)
+{
+    *carry = carry_in;
+    if (!by) return value;
+    switch (kind) {
+    case 0:
+        *carry = by <= 32 ? (uint32_t)((uint64_t)value << by >> 32) & 1 : 0;
+        return by < 32 ? value << by : 0;
+    case 1:
+        *carry = by <= 32 ? (uint32_t)((uint64_t)value >> (by - 1)) & 1 : 0;
+        return by < 32 ? value >> by : 0;
+    case 2:
+        if (by > 32) by = 32;
+        *carry = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> (by - 1)) & 1;
+        return (uint32_t)((uint64_t)(int64_t)(int32_t)value >> by);
+    default:
+        by &= 31;
+        if (by) value = value >> by | value << (32 - by);
+        *carry = value >> 31;
+        return value;
+    }
+}
+
+/* A shift by the constant of an instruction, in which ror #0 is rrx and lsr #0 means 32. */
+static uint32_t shifted_by_constant(const oak_core *core, uint32_t value, unsigned kind, uint32_t by, uint32_t *carry)
+{
+    if (kind == 3 && !by) {
+        *carry = value & 1;
+        return value >> 1 | core->c << 31;
+    }
+    return shifted(value, kind, (kind == 1 || kind == 2) && !by ? 32 : by, core->c, carry);
+}
+
+static bool sets(const oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word)
+{
+    switch (armm_set_of[row]) {
+    case ARMM_SET_BIT: return GET('s');
+    case ARMM_SET_ITS: return !core->executes_conditional;
+    case ARMM_SET_ALWAYS:
+    case ARMM_SET_OUTSIDE: return true;
+    default: return false;
+    }
+}
+
+/* Data processing with a shifted register or a modified immediate; compares keep no result. */
+static void data_processing(oak_core *core, unsigned row, alu kind, const oak_pattern *pattern, uint32_t word,
+                            bool constant, bool keeps)
+{
+    uint32_t operand, carry = core->c;
+    if (constant) {
+        int changed;
+        armm_expand(GET('i'), &operand, &changed);
+        if (changed >= 0) carry = (uint32_t)changed;
+    } else {
+        operand = shifted_by_constant(core, R[GET('m')], GET('y'), GET('i'), &carry);
+    }
+    bool one_source = kind == MOV || kind == MVN;
+    uint32_t result = compute(core, kind, one_source ? 0 : R[GET('n')], operand, carry, sets(core, row, pattern, word));
+    if (keeps) set_register(core, GET('d'), result);
+}
+
+static void low_register_shift(oak_core *core, unsigned row, unsigned kind, const oak_pattern *pattern, uint32_t word,
+                               unsigned n)
+{
+    uint32_t carry, result = shifted(R[n], kind, R[GET('m')] & 0xFF, core->c, &carry);
+    if (sets(core, row, pattern, word)) core->nz = (int32_t)result, core->c = carry;
+    R[GET('d')] = result;
+}
+
+static void saturate(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed)
+{
+    uint32_t carry, by = GET('i'), width = GET('w');
+    int64_t value = (int32_t)shifted(R[GET('n')], GET('y') ? 2 : 0, by, 0, &carry);
+    int64_t most = is_signed ? ((int64_t)1 << width) - 1 : ((int64_t)1 << width) - 1;
+    int64_t least = is_signed ? -most - 1 : 0;
+    if (value > most) value = most, core->q = true;
+    else if (value < least) value = least, core->q = true;
+    R[GET('d')] = (uint32_t)value;
+}
+
+static unsigned significant_bits(uint32_t value)
+{
+    unsigned bits = 0;
+    for (; value; value >>= 1) bits++;
+    return bits;
+}
+
+/* How many of two factors need more than 16 bits. */
+static uint32_t wide_factors(uint32_t a, uint32_t b, bool is_signed)
+{
+    if (is_signed) {
+        bool wide_a = (int32_t)a != (int16_t)a, wide_b = (int32_t)b != (int16_t)b;
+        return (uint32_t)wide_a + (uint32_t)wide_b;
+    }
+    return (uint32_t)(a > 0xFFFF) + (uint32_t)(b > 0xFFFF);
+}
+
+static void long_product(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed, bool adds,
+                         uint32_t *extra)
+{
+    uint32_t a = R[GET('n')], b = R[GET('m')];
+    uint64_t product = is_signed ? (uint64_t)((int64_t)(int32_t)a * (int32_t)b) : (uint64_t)a * b;
+    if (adds) product += (uint64_t)R[GET('h')] << 32 | R[GET('l')];
+    R[GET('l')] = (uint32_t)product;
+    R[GET('h')] = (uint32_t)(product >> 32);
+    uint32_t wide = wide_factors(a, b, is_signed);
+    *extra = adds && wide == 2 ? 3 : wide;
+}
+
+static armm_done divide(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed, uint32_t pc,
+                        uint32_t *extra)
+{
+    uint32_t a = R[GET('n')], b = R[GET('m')], quotient = 0;
+    if (!b) {
+        if (core->ccr & 1u << 4) {
+            armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_DIVIDE, pc, 1u << 25);
+            return ARMM_RAISED;
+        }
+        R[GET('d')] = 0;
+        return ARMM_NEXT;
+    }
+    if (is_signed && a == 0x80000000u && b == UINT32_MAX) quotient = a;
+    else if (is_signed) quotient = (uint32_t)((int32_t)a / (int32_t)b);
+    else quotient = a / b;
+    R[GET('d')] = quotient;
+    bool negative = is_signed && quotient >> 31;
+    *extra = (10 * significant_bits(negative ? 0 - quotient : quotient) + 31) / 32;
+    return ARMM_NEXT;
+}
+
+static uint32_t reverse_bytes(uint32_t value)
+{
+    return value >> 24 | (value >> 8 & 0xFF00) | (value << 8 & 0xFF0000) | value << 24;
+}
+
+static uint32_t reverse_bits(uint32_t value)
+{
+    uint32_t result = 0;
+    for (unsigned i = 0; i < 32; i++) result |= (value >> i & 1) << (31 - i);
+    return result;
+}
+
+/* ------------------------------------------------------------------------------------------ memory */
+
+static armm_done write_loaded(oak_core *core, unsigned t, uint32_t value, uint32_t *extra)
+{
+    if (t == ARMM_PC) return armm_jump(core, value, extra);
+    set_register(core, t, value);
+    return ARMM_NEXT;
+}
+
+static uint32_t extended(uint32_t value, unsigned bytes, bool is_signed)
+{
+    if (!is_signed) return value;
+    return bytes == 1 ? (uint32_t)(int32_t)(int8_t)value : (uint32_t)(int32_t)(int16_t)value;
+}
+
+/* Loads and stores with a base that moves, without privilege, from the code, to sp or pc: all that is no plain operation. */
+static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t pc, unsigned bytes, bool loads,
+                          bool is_signed, uint32_t *extra)
+{
+    const armm_shape *shape = &core->tables->shape[row];
+    const oak_pattern *pattern = &shape->pattern;
+    const armm_class *memory = &shape->class_of[1];
+    uint32_t offset = GET('i') * memory->scale, n = GET('n'), base = R[n], address = base, value = R[GET('t')];
+    switch (memory->what) {
+    case ARMM_WORD8: address = ((pc + 4) & ~(uint32_t)3) + offset; break;
+    case ARMM_WORD12: address = ((pc + 4) & ~(uint32_t)3) + (GET('v') ? offset : 0 - offset); break;
+    case ARMM_MEM_NEG: address = base - offset; break;
+    case ARMM_MEM_PRE_IMM: address = base = GET('v') ? base + offset : base - offset; break;
+    case ARMM_MEM_POST_IMM: base = GET('v') ? base + offset : base - offset; break;
+    case ARMM_MEM_REG: address = base + R[GET('m')]; break;
+    case ARMM_MEM_REG_SHIFT: address = base + (R[GET('m')] << GET('i')); break;
+    case ARMM_MEM_SP: address = R[ARMM_SP] + offset; break;
+    default: address = base + offset; break;
+    }
+    bool moves = memory->what == ARMM_MEM_PRE_IMM || memory->what == ARMM_MEM_POST_IMM;
+    if (loads ? !armm_load(core, address, bytes, &value) : !armm_store(core, address, bytes, value)) return ARMM_RAISED;
+    if (moves) set_register(core, n, base);
+    return loads ? write_loaded(core, GET('t'), extended(value, bytes, is_signed), extra) : ARMM_NEXT;
+}
+
+static uint32_t list_of(unsigned row, const oak_pattern *pattern, uint32_t word)
+{
+    uint32_t field = GET('r');
+    switch (row) {
+    case ARMM_PUSH: return (field & 0xFF) | (field >> 8) << ARMM_LR;
+    case ARMM_POP: return (field & 0xFF) | (field >> 8) << ARMM_PC;
+    case ARMM_PUSH_ONE:
+    case ARMM_POP_ONE: return (uint32_t)1 << GET('t');
+    case ARMM_STM:
+    case ARMM_LDM:
+    case ARMM_LDM_KEEP: return field;
+    default: return (field & 0x1FFF) | (field >> 13) << ARMM_LR;
+    }
+}
+
+/* Several registers from an address up. A fault leaves the base as it was. */
+static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uint32_t address, bool loads, bool moves,
+                               uint32_t after, uint32_t *extra)
+{
+    uint32_t loaded[16], count = 0;
+    if (address & 3) {
+        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+        return ARMM_RAISED;
+    }
+    for (unsigned i = 0; i < 16; i++) {
+        if (!(list >> i & 1)) continue;
+        bool done = loads ? armm_load(core, address, 4, &loaded[i]) : armm_store(core, address, 4, R[i]);
+        if (!done) return ARMM_RAISED;
+        address += 4;
+        count++;
+    }
+    *extra = count;
+    if (moves) set_register(core, base, after);
+    for (unsigned i = 0; loads && i < 15; i++)
+        if (list >> i & 1) set_register(core, i, loaded[i]);
+    if (!loads || !(list >> ARMM_PC & 1)) return ARMM_NEXT;
+    if (!core->v7) *extra += 1; /* 4 + N against 1 + N, two of which are the refill */
+    return armm_jump(core, loaded[ARMM_PC], extra);
+}
+
+static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t *extra)
+{
+    uint32_t list = list_of(row, pattern, word), size = 0;
+    for (uint32_t left = list; left; left &= left - 1) size += 4;
+    unsigned base = GET('n');
+    uint32_t start = R[base];
+    switch (row) {
+    case ARMM_PUSH:
+    case ARMM_PUSH_W:
+        base = ARMM_SP;
+        start = R[base] - size;
+        return transfer_many(core, list, base, start, false, true, start, extra);
+    case ARMM_POP:
+    case ARMM_POP_W:
+        base = ARMM_SP;
+        return transfer_many(core, list, base, R[base], true, true, R[base] + size, extra);
+    case ARMM_STM: return transfer_many(core, list, base, start, false, true, start + size, extra);
+    case ARMM_LDM: return transfer_many(core, list, base, start, true, true, start + size, extra);
+    case ARMM_LDM_KEEP: return transfer_many(core, list, base, start, true, false, start, extra);
+    case ARMM_STM_W: return transfer_many(core, list, base, start, false, GET('w'), start + size, extra);
+    case ARMM_LDM_W: return transfer_many(core, list, base, start, true, GET('w'), start + size, extra);
+    case ARMM_STMDB: return transfer_many(core, list, base, start - size, false, GET('w'), start - size, extra);
+    default: return transfer_many(core, list, base, start - size, true, GET('w'), start - size, extra);
+    }
+}
+
+static armm_done dual(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t pc)
+{
+    uint32_t offset = GET('v') ? GET('i') * 4 : 0 - GET('i') * 4, base = R[GET('n')], address = base + offset, low, high;
+    bool loads = row == ARMM_LDRD_WORD || row == ARMM_LDRD_IMM || row == ARMM_LDRD_PRE || row == ARMM_LDRD_POST;
+    bool post = row == ARMM_LDRD_POST || row == ARMM_STRD_POST;
+    bool moves = post || row == ARMM_LDRD_PRE || row == ARMM_STRD_PRE;
+    if (row == ARMM_LDRD_WORD) address = ((pc + 4) & ~(uint32_t)3) + offset;
+    if (post) address = base;
+    if (address & 3) {
+        armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+        return ARMM_RAISED;
+    }
+    if (loads) {
+        if (!armm_load(core, address, 4, &low) || !armm_load(core, address + 4, 4, &high)) return ARMM_RAISED;
+        if (moves) set_register(core, GET('n'), base + offset);
+        R[GET('t')] = low;
+        R[GET('u')] = high;
+        return ARMM_NEXT;
+    }
+    if (!armm_store(core, address, 4, R[GET('t')]) || !armm_store(core, address + 4, 4, R[GET('u')])) return ARMM_RAISED;
+    if (moves) set_register(core, GET('n'), base + offset);
+    return ARMM_NEXT;
+}
+
+static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak_pattern *pattern, uint32_t word)
+{
+    uint32_t address = R[GET('n')] + (bytes == 4 ? GET('i') * 4 : 0), value;
+    if (address & (bytes - 1)) {
+        armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+        return ARMM_RAISED;
+    }
+    if (loads) {
+        if (!armm_load(core, address, bytes, &value)) return ARMM_RAISED;
+        R[GET('t')] = value;
+        core->claimed = address & ~(uint32_t)3;
+        return ARMM_NEXT;
+    }
+    bool holds = core->claimed == (address & ~(uint32_t)3);
+    if (holds && !armm_store(core, address, bytes, R[GET('t')])) return ARMM_RAISED;
+    core->claimed = 1;
+    R[GET('d')] = !holds;
+    return ARMM_NEXT;
+}
+
+static armm_done table_branch(oak_core *core, unsigned bytes, const oak_pattern *pattern, uint32_t word, uint32_t pc,
+                              uint32_t *extra)
+{
+    uint32_t base = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')], entry;
+    if (!armm_load(core, base + R[GET('m')] * bytes, bytes, &entry)) return ARMM_RAISED;
+    R[ARMM_PC] = pc + 4 + 2 * entry;
+    *extra = armm_refill(core, R[ARMM_PC]);
+    return ARMM_BRANCHED;
+}
+
+/* ------------------------------------------------------------------------------------------ special registers */
+
+static uint32_t read_special(const oak_core *core, unsigned number)
+{
+    uint32_t xpsr = armm_xpsr(core);
+    switch (number) {
+    case 0: return xpsr & 0xF8000000u;
+    case 1: return xpsr & 0xF80001FFu;
+    case 2: return xpsr & 0xF8000000u;
+    case 3: return xpsr & 0xF80001FFu;
+    case 5:
+    case 7: return xpsr & 0x1FF;
+    case 6: return 0;
+    case 8: return armm_privileged(core) ? (core->uses_psp ? core->other_sp : R[ARMM_SP]) : 0;
+    case 9: return armm_privileged(core) ? (core->uses_psp ? R[ARMM_SP] : core->other_sp) : 0;
+    case 16: return armm_privileged(core) ? core->primask : 0;
+    case 17:
+    case 18: return armm_privileged(core) ? core->basepri : 0;
+    case 19: return armm_privileged(core) ? core->faultmask : 0;
+    default: return core->control;
+    }
+}
+
+static void write_special(oak_core *core, unsigned number, uint32_t value)
+{
+    bool privileged = armm_privileged(core);
+    uint32_t kept = value & (0xFFu << (8 - core->setup.priority_bits)) & 0xFF;
+    if (number <= 3) {
+        armm_set_flags(core, value);
+        return;
+    }
+    if (!privileged) return;
+    switch (number) {
+    case 8: *(core->uses_psp ? &core->other_sp : &R[ARMM_SP]) = value & ~(uint32_t)3; break;
+    case 9: *(core->uses_psp ? &R[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; break;
+    case 16: core->primask = value & 1; break;
+    case 17: core->basepri = (uint8_t)kept; break;
+    case 18:
+        if (kept && (kept < core->basepri || !core->basepri)) core->basepri = (uint8_t)kept;
+        break;
+    case 19:
+        if (armm_execution_priority(core) > -1) core->faultmask = value & 1;
+        break;
+    case 20: armm_write_control(core, value); break;
+    default: break;
+    }
+    core->attention = true;
+}
+
+static void change_masks(oak_core *core, uint32_t masks, bool set)
+{
+    if (!armm_privileged(core)) return;
+    if (masks & 2) core->primask = set;
+    if ((masks & 1) && (!set || armm_execution_priority(core) > -1)) core->faultmask = set;
+    core->attention = true;
+}
+
+/* ------------------------------------------------------------------------------------------ one instruction */
+
+armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra)
+{
+    const oak_pattern *pattern = &core->tables->shape[row].pattern;
+    uint32_t value, carry;
+    switch (row) {
+    case ARMM_LSL_REG: low_register_shift(core, row, 0, pattern, word, GET('d')); return ARMM_NEXT;
+    case ARMM_LSR_REG: low_register_shift(core, row, 1, pattern, word, GET('d')); return ARMM_NEXT;
+    case ARMM_ASR_REG: low_register_shift(core, row, 2, pattern, word, GET('d')); return ARMM_NEXT;
+    case ARMM_ROR_REG: low_register_shift(core, row, 3, pattern, word, GET('d')); return ARMM_NEXT;
+    case ARMM_ADC_REG:
+        R[GET('d')] = compute(core, ADC, R[GET('d')], R[GET('m')], 0, sets(core, row, pattern, word));
+        return ARMM_NEXT;
+    case ARMM_SBC_REG:
+        R[GET('d')] = compute(core, SBC, R[GET('d')], R[GET('m')], 0, sets(core, row, pattern, word));
+        return ARMM_NEXT;
+    case ARMM_CMN_REG: compute(core, ADD, R[GET('n')], R[GET('m')], 0, true); return ARMM_NEXT;
+    case ARMM_ADD_HIGH:
+    case ARMM_MOV_HIGH: {
+        unsigned d = GET('d'), m = GET('m');
+        value = m == ARMM_PC ? pc + 4 : R[m];
+        if (row == ARMM_ADD_HIGH) value += d == ARMM_PC ? pc + 4 : R[d];
+        if (d != ARMM_PC) {
+            set_register(core, d, value);
+            return ARMM_NEXT;
+        }
+        R[ARMM_PC] = value & ~(uint32_t)1; /* no change of state: bit 0 is left out */
+        *extra = armm_refill(core, R[ARMM_PC]);
+        return ARMM_BRANCHED;
+    }
+    case ARMM_BX: return armm_jump(core, R[GET('m')], extra);
+    case ARMM_BLX:
+        value = R[GET('m')];
+        R[ARMM_LR] = (pc + 2) | 1;
+        return armm_jump(core, value, extra);
+
+    case ARMM_LDR_WORD:
+    case ARMM_LDR_WORD_W:
+    case ARMM_LDR_SP:
+    case ARMM_LDR_IMM_W:
+    case ARMM_LDR_REG_W:
+    case ARMM_LDR_NEG:
+    case ARMM_LDRT:
+    case ARMM_LDR_PRE:
+    case ARMM_LDR_POST: return transfer(core, row, word, pc, 4, true, false, extra);
+    case ARMM_LDRB_WORD:
+    case ARMM_LDRBT:
+    case ARMM_LDRB_PRE:
+    case ARMM_LDRB_POST: return transfer(core, row, word, pc, 1, true, false, extra);
+    case ARMM_LDRH_WORD:
+    case ARMM_LDRHT:
+    case ARMM_LDRH_PRE:
+    case ARMM_LDRH_POST: return transfer(core, row, word, pc, 2, true, false, extra);
+    case ARMM_LDRSB_WORD:
+    case ARMM_LDRSBT:
+    case ARMM_LDRSB_PRE:
+    case ARMM_LDRSB_POST: return transfer(core, row, word, pc, 1, true, true, extra);
+    case ARMM_LDRSH_WORD:
+    case ARMM_LDRSHT:
+    case ARMM_LDRSH_PRE:
+    case ARMM_LDRSH_POST: return transfer(core, row, word, pc, 2, true, true, extra);
+    case ARMM_STR_SP:
+    case ARMM_STR_IMM_W:
+    case ARMM_STR_REG_W:
+    case ARMM_STR_NEG:
+    case ARMM_STRT:
+    case ARMM_STR_PRE:
+    case ARMM_STR_POST: return transfer(core, row, word, pc, 4, false, false, extra);
+    case ARMM_STRBT:
+    case ARMM_STRB_PRE:
+    case ARMM_STRB_POST: return transfer(core, row, word, pc, 1, false, false, extra);
+    case ARMM_STRHT:
+    case ARMM_STRH_PRE:
+    case ARMM_STRH_POST: return transfer(core, row, word, pc, 2, false, false, extra);
+
+    case ARMM_PUSH_ONE:
+        value = R[ARMM_SP] - 4;
+        if (!armm_store(core, value, 4, R[GET('t')])) return ARMM_RAISED;
+        R[ARMM_SP] = value;
+        return ARMM_NEXT;
+    case ARMM_POP_ONE:
+        if (!armm_load(core, R[ARMM_SP], 4, &value)) return ARMM_RAISED;
+        R[ARMM_SP] += 4;
+        return write_loaded(core, GET('t'), value, extra);
+    case ARMM_PUSH:
+    case ARMM_POP:
+    case ARMM_STM:
+    case ARMM_LDM:
+    case ARMM_LDM_KEEP:
+    case ARMM_PUSH_W:
+    case ARMM_POP_W:
+    case ARMM_STM_W:
+    case ARMM_LDM_W:
+    case ARMM_STMDB:
+    case ARMM_LDMDB: return many(core, row, pattern, word, extra);
+    case ARMM_CPSIE: change_masks(core, GET('f'), false); return ARMM_NEXT;
+    case ARMM_CPSID: change_masks(core, GET('f'), true); return ARMM_NEXT;
+    case ARMM_REV:
+    case ARMM_REV_W: R[GET('d')] = reverse_bytes(R[GET('m')]); return ARMM_NEXT;
+    case ARMM_REV16:
+    case ARMM_REV16_W:
+        value = reverse_bytes(R[GET('m')]);
+        R[GET('d')] = value >> 16 | value << 16;
+        return ARMM_NEXT;
+    case ARMM_REVSH:
+    case ARMM_REVSH_W:
+        value = reverse_bytes(R[GET('m')]) >> 16;
+        R[GET('d')] = (uint32_t)(int32_t)(int16_t)value;
+        return ARMM_NEXT;
+    case ARMM_RBIT: R[GET('d')] = reverse_bits(R[GET('m')]); return ARMM_NEXT;
+    case ARMM_CLZ: R[GET('d')] = 32 - significant_bits(R[GET('m')]); return ARMM_NEXT;
+    case ARMM_BKPT:
+        armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_BREAKPOINT, pc, 0);
+        core->hfsr |= 1u << 31;
+        return ARMM_RAISED;
+    case ARMM_UDF:
+    case ARMM_UDF_W:
+        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_RESERVED, pc, 1u << 16);
+        return ARMM_RAISED;
+    case ARMM_SVC:
+        core->raised = ARMM_SVCALL;
+        core->raised_behind = true;
+        return ARMM_RAISED;
+    case ARMM_WFE:
+    case ARMM_WFE_W:
+        if (core->event) {
+            core->event = false;
+            return ARMM_NEXT;
+        }
+        core->waits_for_event = true;
+        core->sleeping = true;
+        return ARMM_SLEEPS;
+    case ARMM_WFI:
+    case ARMM_WFI_W:
+        core->waits_for_event = false;
+        core->sleeping = true;
+        return ARMM_SLEEPS;
+    case ARMM_SEV:
+    case ARMM_SEV_W: core->event = true; return ARMM_NEXT;
+    case ARMM_ISB: return ARMM_NEXT;
+    case ARMM_B_COND:
+    case ARMM_B_COND_W:
+    case ARMM_CBZ:
+    case ARMM_CBNZ:
+    case ARMM_B:
+    case ARMM_B_W:
+    case ARMM_BL: { /* to where nothing can be executed: the fault is at the target */
+        oak_decoded decoded;
+        uint8_t bytes[4];
+        armm_lay_down(word, pattern->size, bytes);
+        armm_decode(core->tables, bytes, 4, pc, 0, &decoded);
+        bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||
+                     (row == ARMM_CBZ && !R[GET('n')]) || (row == ARMM_CBNZ && R[GET('n')]) ||
+                     ((row == ARMM_B_COND || row == ARMM_B_COND_W) && armm_holds(GET('c'), core->nz, core->c, core->v));
+        if (!taken) return ARMM_NEXT;
+        if (row == ARMM_BL) R[ARMM_LR] = (pc + 4) | 1;
+        R[ARMM_PC] = decoded.target;
+        return ARMM_BRANCHED;
+    }
+
+    case ARMM_LDREX: return exclusive(core, 4, true, pattern, word);
+    case ARMM_STREX: return exclusive(core, 4, false, pattern, word);
+    case ARMM_LDREXB: return exclusive(core, 1, true, pattern, word);
+    case ARMM_LDREXH: return exclusive(core, 2, true, pattern, word);
+    case ARMM_STREXB: return exclusive(core, 1, false, pattern, word);
+    case ARMM_STREXH: return exclusive(core, 2, false, pattern, word);
+    case ARMM_CLREX: core->claimed = 1; return ARMM_NEXT;
+    case ARMM_TBB: return table_branch(core, 1, pattern, word, pc, extra);
+    case ARMM_TBH: return table_branch(core, 2, pattern, word, pc, extra);
+    case ARMM_LDRD_WORD:
+    case ARMM_STRD_IMM:
+    case ARMM_LDRD_IMM:
+    case ARMM_STRD_PRE:
+    case ARMM_LDRD_PRE:
+    case ARMM_STRD_POST:
+    case ARMM_LDRD_POST: return dual(core, row, pattern, word, pc);
+
+    case ARMM_TST_W: data_processing(core, row, AND, pattern, word, false, false); return ARMM_NEXT;
+    case ARMM_AND_W: data_processing(core, row, AND, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_BIC_W: data_processing(core, row, BIC, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_MOV_W: data_processing(core, row, MOV, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_RRX_W:
+    case ARMM_ROR_IMM_W:
+        value = shifted_by_constant(core, R[GET('m')], 3, GET('i'), &carry);
+        if (GET('s')) core->nz = (int32_t)value, core->c = carry;
+        R[GET('d')] = value;
+        return ARMM_NEXT;
+    case ARMM_ORR_W: data_processing(core, row, ORR, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_MVN_W: data_processing(core, row, MVN, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_ORN_W: data_processing(core, row, ORN, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_TEQ_W: data_processing(core, row, EOR, pattern, word, false, false); return ARMM_NEXT;
+    case ARMM_EOR_W: data_processing(core, row, EOR, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_CMN_W: data_processing(core, row, ADD, pattern, word, false, false); return ARMM_NEXT;
+    case ARMM_ADD_W: data_processing(core, row, ADD, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_ADC_W: data_processing(core, row, ADC, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_SBC_W: data_processing(core, row, SBC, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_CMP_W: data_processing(core, row, SUB, pattern, word, false, false); return ARMM_NEXT;
+    case ARMM_SUB_W: data_processing(core, row, SUB, pattern, word, false, true); return ARMM_NEXT;
+    case ARMM_RSB_W: data_processing(core, row, RSB, pattern, word, false, true); return ARMM_NEXT;
+
+    case ARMM_TST_IMM_W: data_processing(core, row, AND, pattern, word, true, false); return ARMM_NEXT;
+    case ARMM_AND_IMM_W: data_processing(core, row, AND, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_BIC_IMM_W: data_processing(core, row, BIC, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_MOV_IMM_W: data_processing(core, row, MOV, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_ORR_IMM_W: data_processing(core, row, ORR, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_MVN_IMM_W: data_processing(core, row, MVN, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_ORN_IMM_W: data_processing(core, row, ORN, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_TEQ_IMM_W: data_processing(core, row, EOR, pattern, word, true, false); return ARMM_NEXT;
+    case ARMM_EOR_IMM_W: data_processing(core, row, EOR, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_CMN_IMM_W: data_processing(core, row, ADD, pattern, word, true, false); return ARMM_NEXT;
+    case ARMM_ADD_IMM_W: data_processing(core, row, ADD, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_ADC_IMM_W: data_processing(core, row, ADC, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_SBC_IMM_W: data_processing(core, row, SBC, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_CMP_IMM_W: data_processing(core, row, SUB, pattern, word, true, false); return ARMM_NEXT;
+    case ARMM_SUB_IMM_W: data_processing(core, row, SUB, pattern, word, true, true); return ARMM_NEXT;
+    case ARMM_RSB_IMM_W: data_processing(core, row, RSB, pattern, word, true, true); return ARMM_NEXT;
+
+    case ARMM_ADDW: set_register(core, GET('d'), R[GET('n')] + GET('i')); return ARMM_NEXT;
+    case ARMM_SUBW:
+        value = GET('n') == ARMM_PC ? (pc + 4) & ~(uint32_t)3 : R[GET('n')];
+        set_register(core, GET('d'), value - GET('i'));
+        return ARMM_NEXT;
+    case ARMM_MOVT: R[GET('d')] = (R[GET('d')] & 0xFFFF) | GET('j') << 28 | GET('i') << 16; return ARMM_NEXT;
+    case ARMM_SSAT: saturate(core, pattern, word, true); return ARMM_NEXT;
+    case ARMM_USAT: saturate(core, pattern, word, false); return ARMM_NEXT;
+    case ARMM_BFC:
+    case ARMM_BFI: {
+        uint32_t lsb = GET('i'), width = GET('w') - lsb + 1;
+        uint32_t mask = (width == 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1) << lsb;
+        value = row == ARMM_BFI ? R[GET('n')] << lsb : 0;
+        R[GET('d')] = (R[GET('d')] & ~mask) | (value & mask);
+        return ARMM_NEXT;
+    }
+    case ARMM_MSR: write_special(core, GET('z'), R[GET('n')]); return ARMM_NEXT;
+    case ARMM_MRS: set_register(core, GET('d'), read_special(core, GET('z'))); return ARMM_NEXT;
+
+    case ARMM_LSL_REG_W: low_register_shift(core, row, 0, pattern, word, GET('n')); return ARMM_NEXT;
+    case ARMM_LSR_REG_W: low_register_shift(core, row, 1, pattern, word, GET('n')); return ARMM_NEXT;
+    case ARMM_ASR_REG_W: low_register_shift(core, row, 2, pattern, word, GET('n')); return ARMM_NEXT;
+    case ARMM_ROR_REG_W: low_register_shift(core, row, 3, pattern, word, GET('n')); return ARMM_NEXT;
+    case ARMM_SXTH_W:
+    case ARMM_UXTH_W:
+    case ARMM_SXTB_W:
+    case ARMM_UXTB_W:
+        value = shifted(R[GET('m')], 3, GET('y') * 8, 0, &carry);
+        R[GET('d')] = row == ARMM_SXTH_W   ? (uint32_t)(int32_t)(int16_t)value
+                      : row == ARMM_SXTB_W ? (uint32_t)(int32_t)(int8_t)value
+                                           : value & (row == ARMM_UXTH_W ? 0xFFFFu : 0xFFu);
+        return ARMM_NEXT;
+    case ARMM_SMULL: long_product(core, pattern, word, true, false, extra); return ARMM_NEXT;
+    case ARMM_UMULL: long_product(core, pattern, word, false, false, extra); return ARMM_NEXT;
+    case ARMM_SMLAL: long_product(core, pattern, word, true, true, extra); return ARMM_NEXT;
+    case ARMM_UMLAL: long_product(core, pattern, word, false, true, extra); return ARMM_NEXT;
+    case ARMM_SDIV: return divide(core, pattern, word, true, pc, extra);
+    case ARMM_UDIV: return divide(core, pattern, word, false, pc, extra);
+    default: /* every other row is an operation of its own */
+        armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_RESERVED, pc, 0);
+        return ARMM_RAISED;
+    }
+}

@@ -1,0 +1,72 @@
+/* port_block.c — a port with a direction for each pin, and interrupts on edges. */
+#include "periph/block.h"
+
+void oak_block_interrupt(oak_block *block, bool level)
+{
+    if (block->line == level || block->about->interrupt == OAK_NO_LINE) return;
+    block->line = level;
+    block->services->interrupt(block->services->machine, block->about->interrupt, level);
+}
+
+void oak_port_edges(oak_block *block)
+{
+    oak_gpio *port = block->as.port;
+    uint32_t now = oak_gpio_levels(port), changed = now ^ port->seen;
+    port->seen = now;
+    port->pending |= changed & ((now & port->rise) | (~now & port->fall));
+    oak_block_interrupt(block, port->pending != 0);
+}
+
+static void reset(oak_block *block, uint64_t now)
+{
+    oak_gpio *port = block->as.port;
+    (void)now;
+    port->latch = port->direction = port->pull_up = port->rise = port->fall = port->pending = 0;
+    port->alternate = port->alternate_level = 0;
+    port->seen = oak_gpio_levels(port);
+    oak_block_interrupt(block, false);
+}
+
+static uint32_t get(oak_block *block, unsigned role, uint64_t now)
+{
+    const oak_gpio *port = block->as.port;
+    (void)now;
+    switch (role) {
+    case OAK_PORT_DIRECTION: return port->direction;
+    case OAK_PORT_OUTPUT: return port->latch;
+    case OAK_PORT_INPUT: return oak_gpio_levels(port);
+    case OAK_PORT_PULL: return port->pull_up;
+    case OAK_PORT_RISE: return port->rise;
+    case OAK_PORT_FALL: return port->fall;
+    case OAK_PORT_PENDING: return port->pending;
+    default: return 0; /* set, clear, toggle */
+    }
+}
+
+static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+{
+    oak_gpio *port = block->as.port;
+    (void)now;
+    switch (role) {
+    case OAK_PORT_DIRECTION: port->direction = value; break;
+    case OAK_PORT_OUTPUT: port->latch = value; break;
+    case OAK_PORT_SET: port->latch |= value; break;
+    case OAK_PORT_CLEAR: port->latch &= ~value; break;
+    case OAK_PORT_TOGGLE: port->latch ^= value; break;
+    case OAK_PORT_PULL: port->pull_up = value; break;
+    case OAK_PORT_RISE: port->rise = value; break;
+    case OAK_PORT_FALL: port->fall = value; break;
+    case OAK_PORT_PENDING: port->pending &= ~value; break; /* writing 1 takes it back */
+    default: break;
+    }
+    oak_port_edges(block);
+}
+
+static uint64_t advance(oak_block *block, uint64_t now)
+{
+    (void)now;
+    oak_port_edges(block);
+    return UINT64_MAX;
+}
+
+const oak_block_ops oak_port_block = {reset, get, set, advance};

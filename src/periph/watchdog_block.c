@@ -1,0 +1,55 @@
+/* watchdog_block.c — a watchdog that, once it runs, must be fed before `period` steps of `unit` cycles have passed. It
+ * cannot be stopped again but by reset. */
+#include "periph/block.h"
+
+static uint64_t bites_at(const oak_block *block)
+{
+    const oak_watchdog *dog = &block->as.watchdog;
+    return dog->running ? dog->fed + (uint64_t)dog->period * block->about->unit : UINT64_MAX;
+}
+
+static void reset(oak_block *block, uint64_t now)
+{
+    block->as.watchdog = (oak_watchdog){.period = 0xFFFF, .fed = now};
+}
+
+static uint32_t get(oak_block *block, unsigned role, uint64_t now)
+{
+    const oak_watchdog *dog = &block->as.watchdog;
+    switch (role) {
+    case OAK_WATCHDOG_RUN: return dog->running;
+    case OAK_WATCHDOG_PERIOD: return dog->period;
+    case OAK_WATCHDOG_COUNT: {
+        uint64_t at = bites_at(block);
+        return !dog->running ? dog->period : at > now ? (uint32_t)((at - now) / block->about->unit) : 0;
+    }
+    default: return 0;
+    }
+}
+
+static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+{
+    oak_watchdog *dog = &block->as.watchdog;
+    switch (role) {
+    case OAK_WATCHDOG_RUN:
+        if (value && !dog->running) dog->fed = now;
+        dog->running = dog->running || value;
+        break;
+    case OAK_WATCHDOG_PERIOD: dog->period = value; break;
+    case OAK_WATCHDOG_FEED:
+        if (!block->about->key || value == block->about->key) dog->fed = now;
+        break;
+    default: break;
+    }
+}
+
+static uint64_t advance(oak_block *block, uint64_t now)
+{
+    uint64_t at = bites_at(block);
+    if (at > now) return at;
+    block->as.watchdog.fed = now;
+    block->services->bite(block->services->machine);
+    return bites_at(block);
+}
+
+const oak_block_ops oak_watchdog_block = {reset, get, set, advance};

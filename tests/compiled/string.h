@@ -1,0 +1,3 @@
+/* string.h — the one function of it that the program uses. */
+#include <stddef.h>
+void *memcpy(void *to, const void *from, size_t count);
