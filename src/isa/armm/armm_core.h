@@ -44,13 +44,43 @@ enum {
     X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)                            \
     X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)                                    \
     X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)                                    \
+    X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S) X(STRH_S)                                    \
     X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ)                                                                          \
     X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT) X(BGT) X(BLE)
+
+/* Conditions of jumps that become one operation with the comparison before them, by its operands. */
+#define ARMM_FUSED(X)                                                                                                  \
+    X(BEQ, minuend == subtrahend) X(BNE, minuend != subtrahend) X(BCS, minuend >= subtrahend)                          \
+    X(BCC, minuend < subtrahend) X(BHI, minuend > subtrahend)                                                          \
+    X(BLS, minuend <= subtrahend) X(BGE, (int32_t)minuend >= (int32_t)subtrahend)                                      \
+    X(BLT, (int32_t)minuend < (int32_t)subtrahend)                                                                     \
+    X(BGT, (int32_t)minuend > (int32_t)subtrahend) X(BLE, (int32_t)minuend <= (int32_t)subtrahend)
+
+/* Those that 32-bit instructions have, too: each has a second number for that length. */
+#define ARMM_BOTH_LENGTHS(X)                                                                                           \
+    X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) \
+    X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) \
+    X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) \
+    X(CMP_R) X(CMP_I) X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) \
+    X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) \
+    X(NOP) X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) \
+    X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
 
 enum armm_operation {
 #define X(name) ARMM_OP_##name,
     ARMM_OPERATIONS(X)
 #undef X
+#define X(name) ARMM_OP_##name##_W,
+    ARMM_BOTH_LENGTHS(X)
+#undef X
+    ARMM_PLAIN_OPS,
+    ARMM_BEFORE_FUSED = ARMM_PLAIN_OPS - 1,
+#define X(name, condition)                                                                                             \
+    ARMM_OP_CMP_R_##name, ARMM_OP_CMP_I_##name, ARMM_OP_ADD_R_CMP_R_##name, ARMM_OP_ADD_I_CMP_R_##name,
+    ARMM_FUSED(X)
+#undef X
+    ARMM_OP_SUBS_I_BNE,
+    ARMM_OP_ADD_I_CMP_I_BNE,
     ARMM_OPS
 };
 
@@ -59,8 +89,19 @@ typedef struct armm_op {
     uint8_t step; /* bytes from this operation to the next: 16 a halfword */
     uint8_t d, n;
     uint32_t imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
-    uint64_t cost; /* instructions << 32 | cycles, to the end of the block */
+    uint32_t cycles, count; /* of this instruction and all behind it in the block */
 } armm_op;
+
+/* Both in one number: instructions << 32 | cycles. */
+static inline uint64_t armm_cost(const armm_op *op)
+{
+    return (uint64_t)op->count << 32 | op->cycles;
+}
+static inline void armm_set_cost(armm_op *op, uint64_t cost)
+{
+    op->cycles = (uint32_t)cost;
+    op->count = (uint32_t)(cost >> 32);
+}
 
 /* A conditional instruction: the operation itself, the way back behind it (16 or 32 bits long), and where it stands.
  * An IF (IF_END where it may jump) has the condition in d, the cycles of the instruction in n, the number of its shadow in imm. */
@@ -117,7 +158,7 @@ struct oak_core {
     uint32_t ram_code_low, ram_code_high; /* decoded RAM */
 
     armm_op *ops;
-    uint8_t *natural; /* the handler each operation has when no stop point is there */
+    uint8_t *natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
     uint8_t *stop_at;
     uint32_t slots;
     armm_shadow *chunk[ARMM_MOST_CHUNKS];

@@ -3,10 +3,12 @@
  *   LOOP_NAME   name of the function
  *   LOOP_ONE    1: the one instruction in core->one; 0: whole blocks until `limit` cycles are used up
  *
- * The flags live in locals: nz, c, v; spent is instructions << 32 | cycles. A case ends with NEXT (the instruction behind it
+ * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. left is what
+ * is left of the cycles, executed counts instructions. A case ends with NEXT (the instruction behind it
  * belongs to the same block), GO_ON (it begins a new one) or ENTER (a jump). */
 
 #define BEHIND(o) ((armm_op *)(void *)((char *)(o) + (o)->step))
+#define AFTER(o)  ((armm_op *)(void *)((char *)(o) + STEP)) /* where the length is known */
 #define TARGET    ((armm_op *)(void *)((char *)ops + op->imm))
 #if LOOP_ONE
 #define NEXT                                                                                                           \
@@ -14,7 +16,8 @@
         core->r[ARMM_PC] = pc + op->step / 8u;                                                                         \
         goto one_done;                                                                                                 \
     } while (0)
-#define GO_ON NEXT
+#define NEXT_OP NEXT
+#define GO_ON   NEXT
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
         core->r[ARMM_PC] = armm_pc_of(core, where);                                                                    \
@@ -23,49 +26,76 @@
 #else
 #define NEXT                                                                                                           \
     do {                                                                                                               \
-        op = BEHIND(op);                                                                                               \
+        op = AFTER(op);                                                                                                \
         DISPATCH;                                                                                                      \
     } while (0)
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
         op = (where);                                                                                                  \
-        spent += op->cost;                                                                                             \
-        if ((uint32_t)spent > limit) goto out_of_time;                                                                 \
+        CHARGE(op);                                                                                              \
+        if (left < 0) goto out_of_time;                                                                                \
+        DISPATCH;                                                                                                      \
+    } while (0)
+#define NEXT_OP                                                                                                        \
+    do {                                                                                                               \
+        op = BEHIND(op);                                                                                               \
         DISPATCH;                                                                                                      \
     } while (0)
 #define GO_ON ENTER(BEHIND(op))
 #endif
 
-#define SAVE (core->nz = nz, core->c = c, core->v = v)
+/* The flags of a comparison are worked out only when somebody asks. */
+#define SETTLE_FLAGS                                                                                                   \
+    do {                                                                                                               \
+        if (compared) {                                                                                                \
+            nz = (int32_t)(minuend - subtrahend);                                                                      \
+            c = minuend >= subtrahend;                                                                                         \
+            v = (minuend ^ subtrahend) & (minuend ^ (minuend - subtrahend));                                                              \
+            compared = false;                                                                                          \
+        }                                                                                                              \
+    } while (0)
+#define SAVE                                                                                                           \
+    do {                                                                                                               \
+        SETTLE_FLAGS;                                                                                                  \
+        core->nz = nz, core->c = c, core->v = v;                                                                       \
+    } while (0)
 #define LOAD (nz = core->nz, c = core->c, v = core->v)
-#define NOW  (core->now = core->time.cycles + (uint32_t)(spent - op->cost))
+#define CHARGE(o)     (left -= (int32_t)(o)->cycles, executed += (o)->count)
+#define REFUND(cost_) (left += (int32_t)(uint32_t)(cost_), executed -= (uint32_t)((cost_) >> 32))
+#define NOW           (core->now = core->time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
 
 #define D r[op->d]
 #define N r[op->n]
-#define M r[op->imm & 15]
-#define SET_NZ(value) (nz = (int32_t)(value))
+#define M r[op->imm]
+#define M_PACKED r[op->imm & 15]
+#define SET_NZ(value)                                                                                                  \
+    do {                                                                                                               \
+        SETTLE_FLAGS;                                                                                                  \
+        nz = (int32_t)(value);                                                                                         \
+    } while (0)
 
-#define ADD_FLAGS(left, right)                                                                                         \
+#define ADD_FLAGS(first, second)                                                                                         \
     do {                                                                                                               \
-        uint32_t a_ = (left), b_ = (right), sum_ = a_ + b_;                                                            \
+        uint32_t a_ = (first), b_ = (second), sum_ = a_ + b_;                                                           \
         c = sum_ < a_;                                                                                                 \
+        compared = false;                                                                                              \
         v = ~(a_ ^ b_) & (a_ ^ sum_);                                                                                  \
-        SET_NZ(sum_);                                                                                                  \
+        nz = (int32_t)sum_;                                                                                            \
     } while (0)
-#define SUBTRACT_FLAGS(left, right)                                                                                    \
+#define SUBTRACT_FLAGS(first, second)                                                                                  \
     do {                                                                                                               \
-        uint32_t a_ = (left), b_ = (right), difference_ = a_ - b_;                                                     \
-        c = a_ >= b_;                                                                                                  \
-        v = (a_ ^ b_) & (a_ ^ difference_);                                                                            \
-        SET_NZ(difference_);                                                                                           \
+        minuend = (first);                                                                                             \
+        subtrahend = (second);                                                                                         \
+        compared = true;                                                                                               \
     } while (0)
-#define CARRY_FLAGS(left, right)                                                                                       \
+#define CARRY_FLAGS(first, second)                                                                                       \
     do {                                                                                                               \
-        uint32_t a_ = (left), b_ = (right);                                                                            \
+        SETTLE_FLAGS;                                                                                                  \
+        uint32_t a_ = (first), b_ = (second);                                                                          \
         uint64_t sum_ = (uint64_t)a_ + b_ + c;                                                                         \
         c = (uint32_t)(sum_ >> 32);                                                                                    \
         v = ~(a_ ^ b_) & (a_ ^ (uint32_t)sum_);                                                                        \
-        SET_NZ((uint32_t)sum_);                                                                                        \
+        nz = (int32_t)(uint32_t)sum_;                                                                                  \
     } while (0)
 
 /* A load: plain RAM at once, all else by armm_load. `made` is what becomes of the bytes, named `loaded`. */
@@ -93,10 +123,10 @@
             NEXT;                                                                                                      \
         }                                                                                                              \
         NOW;                                                                                                           \
-        uint64_t rest_ = BEHIND(op)->cost;                                                                             \
+        uint64_t rest_ = armm_cost(BEHIND(op));                                                                             \
         if (!armm_store(core, address_, bytes, value_)) goto raised;                                                   \
         if (core->attention) {                                                                                         \
-            spent_behind = rest_;                                                                                      \
+            behind = rest_;                                                                                     \
             goto attend_stored;                                                                                        \
         }                                                                                                              \
         NEXT;                                                                                                          \
@@ -108,14 +138,20 @@
                     at_[3] = (uint8_t)(value_ >> 24))
 #define WRITE_HALF (at_[0] = (uint8_t)value_, at_[1] = (uint8_t)(value_ >> 8))
 #define WRITE_BYTE (at_[0] = (uint8_t)value_)
-#define INDEXED    (N + (r[op->imm & 15] << (op->imm >> 8 & 3)))
+#define INDEXED    (N + M)
+#define SCALED     (N + (M_PACKED << (op->imm >> 8)))
 #define BEHIND_BASE (N + op->imm)
 
+#if LOOP_ONE
+#define NEAR(o) ((armm_op *)(void *)((char *)ops + (o)->imm))
+#else
+#define NEAR(o) ((armm_op *)(void *)((char *)(o) + (int32_t)(o)->imm))
+#endif
 #define BRANCH_IF(condition)                                                                                           \
     do {                                                                                                               \
         if (condition) {                                                                                               \
-            spent += op->n;                                                                                            \
-            ENTER(TARGET);                                                                                             \
+            left -= op->n;                                                                                          \
+            ENTER(NEAR(op));                                                                                             \
         }                                                                                                              \
         GO_ON;                                                                                                         \
     } while (0)
@@ -124,7 +160,30 @@
 #else
 #define PC_HERE armm_pc_of(core, op)
 #endif
+/* A case for instructions of 16 bits, of 32 bits, or of both lengths. */
+#define NARROW(name, ...)                                                                                              \
+    CASE(name):                                                                                                        \
+    {                                                                                                                  \
+        enum { STEP = sizeof(armm_op) };                                                                               \
+        __VA_ARGS__;                                                                                                   \
+    }
+#define WIDE(name, ...)                                                                                                \
+    CASE(name):                                                                                                        \
+    {                                                                                                                  \
+        enum { STEP = 2 * sizeof(armm_op) };                                                                           \
+        __VA_ARGS__;                                                                                                   \
+    }
+#define BOTH(name, ...) NARROW(name, __VA_ARGS__) WIDE(name##_W, __VA_ARGS__)
 #define IS_ZERO     ((uint32_t)nz == 0)
+/* The jump `slots` behind this operation, which is part of it. */
+#define FUSED_BRANCH(slots, condition)                                                                                 \
+    do {                                                                                                               \
+        if (condition) {                                                                                               \
+            left -= op[slots].n;                                                                                   \
+            ENTER(NEAR(&op[slots]));                                                                                   \
+        }                                                                                                              \
+        ENTER(op + (slots) + 1);                                                                                       \
+    } while (0)
 #define IS_NEGATIVE (nz < 0)
 #define DIFFERS     (((uint32_t)((uint64_t)nz >> 32) ^ v) >> 31) /* N is not V */
 
@@ -135,6 +194,15 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #define X(name) [ARMM_OP_##name] = &&on_##name,
         ARMM_OPERATIONS(X)
 #undef X
+#define X(name) [ARMM_OP_##name##_W] = &&on_##name##_W,
+        ARMM_BOTH_LENGTHS(X)
+#undef X
+#define X(name, condition)                                                                                             \
+    [ARMM_OP_CMP_R_##name] = &&on_CMP_R_##name, [ARMM_OP_CMP_I_##name] = &&on_CMP_I_##name,                            \
+    [ARMM_OP_ADD_R_CMP_R_##name] = &&on_ADD_R_CMP_R_##name, [ARMM_OP_ADD_I_CMP_R_##name] = &&on_ADD_I_CMP_R_##name,
+        ARMM_FUSED(X)
+#undef X
+        [ARMM_OP_SUBS_I_BNE] = &&on_SUBS_I_BNE, [ARMM_OP_ADD_I_CMP_I_BNE] = &&on_ADD_I_CMP_I_BNE,
     };
 #else
     unsigned next_handler = 0;
@@ -143,8 +211,11 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     uint32_t *const r = core->r;
     armm_op *op;
     int64_t nz;
-    uint32_t c, v, pc;
-    uint64_t spent = 0, spent_behind = 0;
+    uint32_t c, v, minuend = 0, subtrahend = 0, pc;
+    bool compared = false;
+    uint64_t behind = 0;
+    int32_t left = (int32_t)limit;
+    uint32_t executed = 0;
     armm_exit exit = ARMM_EXIT_DONE;
     LOAD;
 #if LOOP_ONE
@@ -152,7 +223,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     (void)ops;
     pc = core->r[ARMM_PC];
     op = core->one;
-    spent = op->cost;
+    CHARGE(op);
     DISPATCH;
 #else
     pc = 0;
@@ -160,104 +231,136 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
     BEGIN_CASES
 
-    CASE(NOP): NEXT;
-    CASE(MOV_I): D = op->imm; NEXT;
-    CASE(MOVS_I): D = op->imm; SET_NZ(op->imm); NEXT;
-    CASE(MOV_R): D = M; NEXT;
-    CASE(MOVS_R): D = M; SET_NZ(D); NEXT;
-    CASE(MVN_R): D = ~M; NEXT;
-    CASE(MVNS_R): D = ~M; SET_NZ(D); NEXT;
+    BOTH(NOP, NEXT)
+    BOTH(MOV_I, D = op->imm; NEXT)
+    BOTH(MOVS_I, D = op->imm; SET_NZ(op->imm); NEXT)
+    BOTH(MOV_R, D = M; NEXT)
+    BOTH(MOVS_R, D = M; SET_NZ(D); NEXT)
+    BOTH(MVN_R, D = ~M; NEXT)
+    BOTH(MVNS_R, D = ~M; SET_NZ(D); NEXT)
 
-    CASE(LSL_I): D = N << op->imm; NEXT;
-    CASE(LSLS_I): c = N >> (32 - op->imm) & 1; D = N << op->imm; SET_NZ(D); NEXT;
-    CASE(LSR_I): D = (uint32_t)((uint64_t)N >> op->imm); NEXT;
-    CASE(LSRS_I): c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)N >> op->imm); SET_NZ(D); NEXT;
-    CASE(ASR_I): D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); NEXT;
-    CASE(ASRS_I): c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); SET_NZ(D); NEXT;
-    CASE(LSLS_R):
-    {
+    BOTH(LSL_I, D = N << op->imm; NEXT)
+    BOTH(LSLS_I, SETTLE_FLAGS; c = N >> (32 - op->imm) & 1; D = N << op->imm; SET_NZ(D); NEXT)
+    BOTH(LSR_I, D = (uint32_t)((uint64_t)N >> op->imm); NEXT)
+    BOTH(LSRS_I, SETTLE_FLAGS; c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)N >> op->imm); SET_NZ(D); NEXT)
+    BOTH(ASR_I, D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); NEXT)
+    BOTH(ASRS_I, SETTLE_FLAGS; c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); SET_NZ(D); NEXT)
+    NARROW(LSLS_R,
+        {
         uint32_t value = N, by = M & 0xFF;
+        SETTLE_FLAGS;
         if (by) c = by <= 32 ? (uint32_t)((uint64_t)value << by >> 32) & 1 : 0;
         D = by < 32 ? value << by : 0;
         SET_NZ(D);
         NEXT;
-    }
-    CASE(LSRS_R):
-    {
+    })
+    NARROW(LSRS_R,
+        {
         uint32_t value = N, by = M & 0xFF;
+        SETTLE_FLAGS;
         if (by) c = by <= 32 ? (uint32_t)((uint64_t)value >> (by - 1)) & 1 : 0;
         D = by < 32 ? value >> by : 0;
         SET_NZ(D);
         NEXT;
-    }
-    CASE(ASRS_R):
-    {
+    })
+    NARROW(ASRS_R,
+        {
         uint32_t value = N, by = M & 0xFF;
+        SETTLE_FLAGS;
         if (by > 32) by = 32;
         if (by) c = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> (by - 1)) & 1;
         D = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> by);
         SET_NZ(D);
         NEXT;
-    }
+    })
 
-    CASE(ADD_R): D = N + M; NEXT;
-    CASE(ADDS_R): ADD_FLAGS(N, M); D = (uint32_t)nz; NEXT;
-    CASE(ADD_I): D = N + op->imm; NEXT;
-    CASE(ADDS_I): ADD_FLAGS(N, op->imm); D = (uint32_t)nz; NEXT;
-    CASE(SUB_R): D = N - M; NEXT;
-    CASE(SUBS_R): SUBTRACT_FLAGS(N, M); D = (uint32_t)nz; NEXT;
-    CASE(SUB_I): D = N - op->imm; NEXT;
-    CASE(SUBS_I): SUBTRACT_FLAGS(N, op->imm); D = (uint32_t)nz; NEXT;
-    CASE(RSB_I): D = op->imm - N; NEXT;
-    CASE(RSBS_I): SUBTRACT_FLAGS(op->imm, N); D = (uint32_t)nz; NEXT;
-    CASE(ADCS_R): CARRY_FLAGS(N, M); D = (uint32_t)nz; NEXT;
-    CASE(SBCS_R): CARRY_FLAGS(N, ~M); D = (uint32_t)nz; NEXT;
-    CASE(CMP_R): SUBTRACT_FLAGS(N, M); NEXT;
-    CASE(CMP_I): SUBTRACT_FLAGS(N, op->imm); NEXT;
-    CASE(TST_R): SET_NZ(N & M); NEXT;
-    CASE(TST_I): SET_NZ(N & op->imm); NEXT;
+    BOTH(ADD_R, D = N + M; NEXT)
+    BOTH(ADDS_R, ADD_FLAGS(N, M); D = (uint32_t)nz; NEXT)
+    BOTH(ADD_I, D = N + op->imm; NEXT)
+    BOTH(ADDS_I, ADD_FLAGS(N, op->imm); D = (uint32_t)nz; NEXT)
+    BOTH(SUB_R, D = N - M; NEXT)
+    BOTH(SUBS_R, SUBTRACT_FLAGS(N, M); D = minuend - subtrahend; NEXT)
+    BOTH(SUB_I, D = N - op->imm; NEXT)
+    BOTH(SUBS_I, SUBTRACT_FLAGS(N, op->imm); D = minuend - subtrahend; NEXT)
+    BOTH(RSB_I, D = op->imm - N; NEXT)
+    BOTH(RSBS_I, SUBTRACT_FLAGS(op->imm, N); D = minuend - subtrahend; NEXT)
+    BOTH(ADCS_R, CARRY_FLAGS(N, M); D = (uint32_t)nz; NEXT)
+    BOTH(SBCS_R, CARRY_FLAGS(N, ~M); D = (uint32_t)nz; NEXT)
+    BOTH(CMP_R, SUBTRACT_FLAGS(N, M); NEXT)
+    BOTH(CMP_I, SUBTRACT_FLAGS(N, op->imm); NEXT)
+    BOTH(TST_R, SET_NZ(N & M); NEXT)
+    WIDE(TST_I, SET_NZ(N & op->imm); NEXT)
 
-    CASE(AND_R): D = N & M; NEXT;
-    CASE(ANDS_R): D = N & M; SET_NZ(D); NEXT;
-    CASE(ORR_R): D = N | M; NEXT;
-    CASE(ORRS_R): D = N | M; SET_NZ(D); NEXT;
-    CASE(EOR_R): D = N ^ M; NEXT;
-    CASE(EORS_R): D = N ^ M; SET_NZ(D); NEXT;
-    CASE(BIC_R): D = N & ~M; NEXT;
-    CASE(BICS_R): D = N & ~M; SET_NZ(D); NEXT;
-    CASE(AND_I): D = N & op->imm; NEXT;
-    CASE(ORR_I): D = N | op->imm; NEXT;
-    CASE(EOR_I): D = N ^ op->imm; NEXT;
-    CASE(BIC_I): D = N & ~op->imm; NEXT;
+    BOTH(AND_R, D = N & M; NEXT)
+    BOTH(ANDS_R, D = N & M; SET_NZ(D); NEXT)
+    BOTH(ORR_R, D = N | M; NEXT)
+    BOTH(ORRS_R, D = N | M; SET_NZ(D); NEXT)
+    BOTH(EOR_R, D = N ^ M; NEXT)
+    BOTH(EORS_R, D = N ^ M; SET_NZ(D); NEXT)
+    BOTH(BIC_R, D = N & ~M; NEXT)
+    BOTH(BICS_R, D = N & ~M; SET_NZ(D); NEXT)
+    WIDE(AND_I, D = N & op->imm; NEXT)
+    WIDE(ORR_I, D = N | op->imm; NEXT)
+    WIDE(EOR_I, D = N ^ op->imm; NEXT)
+    WIDE(BIC_I, D = N & ~op->imm; NEXT)
 
-    CASE(ADD_LSL): D = N + (M << (op->imm >> 8 & 31)); NEXT;
-    CASE(MUL): D = N * M; NEXT;
-    CASE(MULS): D = N * M; SET_NZ(D); NEXT;
-    CASE(MLA): D = N * M + r[op->imm >> 16]; NEXT;
-    CASE(MLS): D = r[op->imm >> 16] - N * M; NEXT;
-    CASE(SXTH): D = (uint32_t)(int32_t)(int16_t)M; NEXT;
-    CASE(SXTB): D = (uint32_t)(int32_t)(int8_t)M; NEXT;
-    CASE(UXTH): D = M & 0xFFFF; NEXT;
-    CASE(UXTB): D = M & 0xFF; NEXT;
-    CASE(UBFX): D = N << (op->imm & 31) >> (op->imm >> 8); NEXT;
-    CASE(SBFX): D = (uint32_t)((int32_t)(N << (op->imm & 31)) >> (op->imm >> 8)); NEXT;
+    WIDE(ADD_LSL, D = N + (M_PACKED << (op->imm >> 8)); NEXT)
+    BOTH(MUL, D = N * M; NEXT)
+    NARROW(MULS, D = N * M; SET_NZ(D); NEXT)
+    WIDE(MLA, D = N * M_PACKED + r[op->imm >> 16]; NEXT)
+    WIDE(MLS, D = r[op->imm >> 16] - N * M_PACKED; NEXT)
+    BOTH(SXTH, D = (uint32_t)(int32_t)(int16_t)M; NEXT)
+    BOTH(SXTB, D = (uint32_t)(int32_t)(int8_t)M; NEXT)
+    BOTH(UXTH, D = M & 0xFFFF; NEXT)
+    BOTH(UXTB, D = M & 0xFF; NEXT)
+    WIDE(UBFX, D = N << (op->imm & 31) >> (op->imm >> 8); NEXT)
+    WIDE(SBFX, D = (uint32_t)((int32_t)(N << (op->imm & 31)) >> (op->imm >> 8)); NEXT)
 
-    CASE(LDR_I): LOAD_FROM(BEHIND_BASE, 4, READ_WORD, loaded);
-    CASE(LDRB_I): LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, loaded);
-    CASE(LDRH_I): LOAD_FROM(BEHIND_BASE, 2, READ_HALF, loaded);
-    CASE(LDRSB_I): LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded);
-    CASE(LDRSH_I): LOAD_FROM(BEHIND_BASE, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded);
-    CASE(STR_I): STORE_TO(BEHIND_BASE, 4, WRITE_WORD);
-    CASE(STRB_I): STORE_TO(BEHIND_BASE, 1, WRITE_BYTE);
-    CASE(STRH_I): STORE_TO(BEHIND_BASE, 2, WRITE_HALF);
-    CASE(LDR_R): LOAD_FROM(INDEXED, 4, READ_WORD, loaded);
-    CASE(LDRB_R): LOAD_FROM(INDEXED, 1, READ_BYTE, loaded);
-    CASE(LDRH_R): LOAD_FROM(INDEXED, 2, READ_HALF, loaded);
-    CASE(LDRSB_R): LOAD_FROM(INDEXED, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded);
-    CASE(LDRSH_R): LOAD_FROM(INDEXED, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded);
-    CASE(STR_R): STORE_TO(INDEXED, 4, WRITE_WORD);
-    CASE(STRB_R): STORE_TO(INDEXED, 1, WRITE_BYTE);
-    CASE(STRH_R): STORE_TO(INDEXED, 2, WRITE_HALF);
+    BOTH(LDR_I, LOAD_FROM(BEHIND_BASE, 4, READ_WORD, loaded))
+    BOTH(LDRB_I, LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, loaded))
+    BOTH(LDRH_I, LOAD_FROM(BEHIND_BASE, 2, READ_HALF, loaded))
+    WIDE(LDRSB_I, LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
+    WIDE(LDRSH_I, LOAD_FROM(BEHIND_BASE, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
+    BOTH(STR_I, STORE_TO(BEHIND_BASE, 4, WRITE_WORD))
+    BOTH(STRB_I, STORE_TO(BEHIND_BASE, 1, WRITE_BYTE))
+    BOTH(STRH_I, STORE_TO(BEHIND_BASE, 2, WRITE_HALF))
+    BOTH(LDR_R, LOAD_FROM(INDEXED, 4, READ_WORD, loaded))
+    BOTH(LDRB_R, LOAD_FROM(INDEXED, 1, READ_BYTE, loaded))
+    BOTH(LDRH_R, LOAD_FROM(INDEXED, 2, READ_HALF, loaded))
+    BOTH(LDRSB_R, LOAD_FROM(INDEXED, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
+    BOTH(LDRSH_R, LOAD_FROM(INDEXED, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
+    BOTH(STR_R, STORE_TO(INDEXED, 4, WRITE_WORD))
+    BOTH(STRB_R, STORE_TO(INDEXED, 1, WRITE_BYTE))
+    BOTH(STRH_R, STORE_TO(INDEXED, 2, WRITE_HALF))
+
+    WIDE(LDR_S, LOAD_FROM(SCALED, 4, READ_WORD, loaded))
+    WIDE(LDRB_S, LOAD_FROM(SCALED, 1, READ_BYTE, loaded))
+    WIDE(LDRH_S, LOAD_FROM(SCALED, 2, READ_HALF, loaded))
+    WIDE(LDRSB_S, LOAD_FROM(SCALED, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
+    WIDE(LDRSH_S, LOAD_FROM(SCALED, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
+    WIDE(STR_S, STORE_TO(SCALED, 4, WRITE_WORD))
+    WIDE(STRB_S, STORE_TO(SCALED, 1, WRITE_BYTE))
+    WIDE(STRH_S, STORE_TO(SCALED, 2, WRITE_HALF))
+
+#if LOOP_ONE /* two in one stand only in whole blocks */
+#define X(name, condition) CASE(CMP_R_##name): CASE(CMP_I_##name): CASE(ADD_R_CMP_R_##name): CASE(ADD_I_CMP_R_##name):
+    ARMM_FUSED(X)
+#undef X
+    CASE(SUBS_I_BNE): CASE(ADD_I_CMP_I_BNE): NEXT_OP;
+#else
+#define X(name, condition)                                                                                             \
+    CASE(CMP_R_##name): SUBTRACT_FLAGS(N, M); FUSED_BRANCH(1, condition);                                              \
+    CASE(CMP_I_##name): SUBTRACT_FLAGS(N, op->imm); FUSED_BRANCH(1, condition);                                        \
+    CASE(ADD_R_CMP_R_##name): D = N + M; SUBTRACT_FLAGS(r[op[1].n], r[op[1].imm]); FUSED_BRANCH(2, condition);         \
+    CASE(ADD_I_CMP_R_##name): D = N + op->imm; SUBTRACT_FLAGS(r[op[1].n], r[op[1].imm]); FUSED_BRANCH(2, condition);
+    ARMM_FUSED(X)
+#undef X
+    CASE(SUBS_I_BNE): SUBTRACT_FLAGS(N, op->imm); D = minuend - subtrahend; FUSED_BRANCH(1, minuend != subtrahend);
+    CASE(ADD_I_CMP_I_BNE):
+        D = N + op->imm;
+        SUBTRACT_FLAGS(r[op[1].n], op[1].imm);
+        FUSED_BRANCH(2, minuend != subtrahend);
+#endif
 
     CASE(B): ENTER(TARGET);
     CASE(BL):
@@ -283,43 +386,45 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         to = target - core->region[0].base < core->region[0].size ? ops + slot : armm_op_at(core, target - 1);
 #endif
         cycles = core->v7 ? armm_refill(core, target - 1) : 2;
-        spent += cycles;
+        left -= (int32_t)cycles;
         ENTER(to);
     }
     CASE(CBZ): BRANCH_IF(D == 0);
     CASE(CBNZ): BRANCH_IF(D != 0);
-    CASE(BEQ): BRANCH_IF(IS_ZERO);
-    CASE(BNE): BRANCH_IF(!IS_ZERO);
-    CASE(BCS): BRANCH_IF(c);
-    CASE(BCC): BRANCH_IF(!c);
-    CASE(BMI): BRANCH_IF(IS_NEGATIVE);
-    CASE(BPL): BRANCH_IF(!IS_NEGATIVE);
-    CASE(BVS): BRANCH_IF(v >> 31);
-    CASE(BVC): BRANCH_IF(!(v >> 31));
-    CASE(BHI): BRANCH_IF(c && !IS_ZERO);
-    CASE(BLS): BRANCH_IF(!c || IS_ZERO);
-    CASE(BGE): BRANCH_IF(!DIFFERS);
-    CASE(BLT): BRANCH_IF(DIFFERS);
-    CASE(BGT): BRANCH_IF(!DIFFERS && !IS_ZERO);
-    CASE(BLE): BRANCH_IF(DIFFERS || IS_ZERO);
+    CASE(BEQ): SETTLE_FLAGS; BRANCH_IF(IS_ZERO);
+    CASE(BNE): SETTLE_FLAGS; BRANCH_IF(!IS_ZERO);
+    CASE(BCS): SETTLE_FLAGS; BRANCH_IF(c);
+    CASE(BCC): SETTLE_FLAGS; BRANCH_IF(!c);
+    CASE(BMI): SETTLE_FLAGS; BRANCH_IF(IS_NEGATIVE);
+    CASE(BPL): SETTLE_FLAGS; BRANCH_IF(!IS_NEGATIVE);
+    CASE(BVS): SETTLE_FLAGS; BRANCH_IF(v >> 31);
+    CASE(BVC): SETTLE_FLAGS; BRANCH_IF(!(v >> 31));
+    CASE(BHI): SETTLE_FLAGS; BRANCH_IF(c && !IS_ZERO);
+    CASE(BLS): SETTLE_FLAGS; BRANCH_IF(!c || IS_ZERO);
+    CASE(BGE): SETTLE_FLAGS; BRANCH_IF(!DIFFERS);
+    CASE(BLT): SETTLE_FLAGS; BRANCH_IF(DIFFERS);
+    CASE(BGT): SETTLE_FLAGS; BRANCH_IF(!DIFFERS && !IS_ZERO);
+    CASE(BLE): SETTLE_FLAGS; BRANCH_IF(DIFFERS || IS_ZERO);
 
-    CASE(IT): NEXT;
+    NARROW(IT, NEXT)
     CASE(IF):
     {
+        SETTLE_FLAGS;
         bool holds = armm_holds(op->d, nz, c, v);
         if (holds) {
             op = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op;
             RESUME(op->handler);
         }
-        spent -= op->n - 1u;
-        NEXT;
+        left += op->n - 1;
+        NEXT_OP;
     }
     CASE(IF_END):
+        SETTLE_FLAGS;
         if (armm_holds(op->d, nz, c, v)) {
             op = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op;
             RESUME(op->handler);
         }
-        spent -= op->n - 1u;
+        left += op->n - 1;
         GO_ON;
     CASE(BACK): op = TARGET; DISPATCH;
 
@@ -329,19 +434,19 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         SAVE;
         core->executes_conditional = op->n >> 7;
         NOW;
-        uint64_t rest = LOOP_ONE ? 0 : BEHIND(op)->cost;
+        uint64_t rest = LOOP_ONE ? 0 : armm_cost(BEHIND(op));
 #if !LOOP_ONE
         pc = armm_pc_of(core, op);
 #endif
         armm_done done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, pc, &extra);
         LOAD;
-        spent += extra;
+        left -= (int32_t)extra;
         if (done == ARMM_RAISED) goto raised;
         if (core->attention) {
-            spent_behind = rest;
+            behind = rest;
             goto attend_stored;
         }
-        NEXT;
+        NEXT_OP;
     }
     slow_end:
     CASE(SLOW_END):
@@ -357,7 +462,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         if (op->handler == ARMM_OP_BX) done = armm_jump(core, M, &extra);
         else done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, own_pc, &extra);
         LOAD;
-        spent += extra;
+        left -= (int32_t)extra;
         if (done == ARMM_RAISED) goto raised;
         if (done == ARMM_SLEEPS || core->attention) {
             exit = ARMM_EXIT_EVENT;
@@ -401,15 +506,15 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     END_CASES
 
 attend: /* the instruction is complete; something wants attention before the next */
-    spent_behind = LOOP_ONE ? 0 : BEHIND(op)->cost;
+    behind = LOOP_ONE ? 0 : armm_cost(BEHIND(op));
 attend_stored:
     exit = ARMM_EXIT_EVENT;
 #if LOOP_ONE
     core->r[ARMM_PC] = pc + op->step / 8u;
-    (void)spent_behind;
+    (void)behind;
     goto one_done;
 #else
-    spent -= spent_behind;
+    REFUND(behind);
     armm_settle(core, BEHIND(op));
     goto leave;
 #endif
@@ -417,7 +522,7 @@ raised: /* the instruction has not been executed, unless it says otherwise */
     exit = ARMM_EXIT_RAISED;
 #if !LOOP_ONE
     if (core->raised_behind) {
-        if (op->handler != ARMM_OP_SLOW_END) spent -= BEHIND(op)->cost;
+        if (op->handler != ARMM_OP_SLOW_END) REFUND(armm_cost(BEHIND(op)));
         armm_settle(core, BEHIND(op));
         goto leave;
     }
@@ -432,7 +537,7 @@ out_of_time:
     if (exit != ARMM_EXIT_RAISED) exit = ARMM_EXIT_TIME;
 #endif
 here: /* nothing of `op` has been executed */
-    spent -= op->cost;
+    REFUND(armm_cost(op));
 #if !LOOP_ONE
     armm_settle(core, op);
 #endif
@@ -443,19 +548,28 @@ one_done:
 #endif
 leave:
     SAVE;
-    core->time.cycles += (uint32_t)spent;
-    core->time.instructions += spent >> 32;
+    core->time.cycles += (uint32_t)((int32_t)limit - left);
+    core->time.instructions += executed;
     return exit;
 }
 
 #undef LOOP_NAME
 #undef LOOP_ONE
 #undef BEHIND
+#undef AFTER
+#undef NEAR
+#undef CHARGE
+#undef REFUND
 #undef TARGET
 #undef NEXT
+#undef NEXT_OP
 #undef GO_ON
 #undef ENTER
 #undef SAVE
+#undef SETTLE_FLAGS
+#undef M_PACKED
+#undef SCALED
+#undef FUSED_BRANCH
 #undef LOAD
 #undef NOW
 #undef D
@@ -477,6 +591,9 @@ leave:
 #undef BEHIND_BASE
 #undef BRANCH_IF
 #undef PC_HERE
+#undef NARROW
+#undef WIDE
+#undef BOTH
 #undef IS_ZERO
 #undef IS_NEGATIVE
 #undef DIFFERS

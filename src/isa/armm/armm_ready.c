@@ -263,7 +263,8 @@ static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
     uint32_t word = decoded->word;
     FIND(index_rows, decoded->row);
     if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
-    make(op, index_rows[found].operation, GET('t'), GET('n'), GET('m') | GET('i') << 8);
+    unsigned scaled = has_letter(pattern, 'i') && GET('i') ? ARMM_OP_LDR_S - ARMM_OP_LDR_R : 0;
+    make(op, index_rows[found].operation + scaled, GET('t'), GET('n'), GET('m') | (scaled ? GET('i') << 8 : 0));
     return true;
 }
 
@@ -296,6 +297,7 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
     armm_op *to = armm_op_at(core, decoded->target);
     if (to == core->ops + core->slots - 1) return false;
     uint32_t refill = armm_refill(core, decoded->target), target = offset_of(core, to);
+    uint32_t near = is_in_place(core, op) ? target - offset_of(core, op) : target; /* see NEAR in armm_loop.h */
     switch (decoded->row) {
     case ARMM_B:
     case ARMM_B_W:
@@ -304,9 +306,9 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
         return true;
     case ARMM_BL: make(op, ARMM_OP_BL, 0, 0, target); return true;
     case ARMM_B_COND:
-    case ARMM_B_COND_W: make(op, ARMM_OP_BEQ + GET('c'), 0, refill, target); return true;
-    case ARMM_CBZ: make(op, ARMM_OP_CBZ, GET('n'), refill, target); return true;
-    case ARMM_CBNZ: make(op, ARMM_OP_CBNZ, GET('n'), refill, target); return true;
+    case ARMM_B_COND_W: make(op, ARMM_OP_BEQ + GET('c'), 0, refill, near); return true;
+    case ARMM_CBZ: make(op, ARMM_OP_CBZ, GET('n'), refill, near); return true;
+    case ARMM_CBNZ: make(op, ARMM_OP_CBNZ, GET('n'), refill, near); return true;
     default: return false;
     }
 }
@@ -420,6 +422,18 @@ static unsigned fault_operation(const oak_core *core, uint32_t pc, unsigned size
     return 0;
 }
 
+/* The number an operation has for instructions of 32 bits. */
+static uint8_t wide_operation(unsigned operation)
+{
+    switch (operation) {
+#define X(name)                                                                                                        \
+    case ARMM_OP_##name: return ARMM_OP_##name##_W;
+        ARMM_BOTH_LENGTHS(X)
+#undef X
+    default: return (uint8_t)operation;
+    }
+}
+
 /* Makes the operation for the instruction at pc in the it state `state`; *cycles are its own. */
 static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, oak_decoded *decoded, uint32_t *cycles)
 {
@@ -444,14 +458,16 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
     if (decoded->has_target && make_jump(core, op, decoded, pc)) return;
     if (make_plain(core, op, decoded) || make_constant(core, op, decoded) || make_logic(core, op, decoded) ||
         make_offset(core, op, decoded) || make_index(core, op, decoded) ||
-        make_shift(op, decoded, pattern, sets_flags(core->tables, decoded)) || make_other(core, op, decoded))
+        make_shift(op, decoded, pattern, sets_flags(core->tables, decoded)) || make_other(core, op, decoded)) {
+        if (decoded->size == 4) op->handler = wide_operation(op->handler);
         return;
+    }
     make_slow(op, decoded, ends_slow(decoded));
 }
 
 static bool ends_block(unsigned natural)
 {
-    return natural == ARMM_OP_SLOW_END || natural >= ARMM_OP_B ||
+    return natural == ARMM_OP_SLOW_END || (natural >= ARMM_OP_B && natural <= ARMM_OP_BLE) ||
            (natural >= ARMM_OP_OUTSIDE && natural <= ARMM_OP_RESERVED);
 }
 
@@ -492,12 +508,73 @@ static bool make_conditional(oak_core *core, armm_op *op, uint32_t pc, uint32_t 
 /* The cost of an operation and all behind it, to the operation in place and, when it is conditional, to its shadow. */
 static void set_cost(oak_core *core, armm_op *op, unsigned natural, uint64_t cost)
 {
-    op->cost = cost;
+    armm_set_cost(op, cost);
     if (natural != ARMM_OP_IF && natural != ARMM_OP_IF_END) return;
     armm_shadow *shadow = &core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK];
-    shadow->op[0].cost = cost;
+    armm_set_cost(&shadow->op[0], cost);
     uint64_t rest = cost - ((uint64_t)1 << 32 | op->n);
-    shadow->op[1].cost = shadow->op[2].cost = rest;
+    armm_set_cost(&shadow->op[1], rest);
+    armm_set_cost(&shadow->op[2], rest);
+}
+
+/* The operation without flags for one whose flags the next overwrites all; DECODE where there is none. */
+static unsigned without_flags(unsigned natural)
+{
+    static const uint8_t pairs[][2] = {
+        {ARMM_OP_MOVS_I, ARMM_OP_MOV_I}, {ARMM_OP_MOVS_R, ARMM_OP_MOV_R}, {ARMM_OP_MVNS_R, ARMM_OP_MVN_R},
+        {ARMM_OP_LSLS_I, ARMM_OP_LSL_I}, {ARMM_OP_LSRS_I, ARMM_OP_LSR_I}, {ARMM_OP_ASRS_I, ARMM_OP_ASR_I},
+        {ARMM_OP_ADDS_R, ARMM_OP_ADD_R}, {ARMM_OP_ADDS_I, ARMM_OP_ADD_I}, {ARMM_OP_SUBS_R, ARMM_OP_SUB_R},
+        {ARMM_OP_SUBS_I, ARMM_OP_SUB_I}, {ARMM_OP_RSBS_I, ARMM_OP_RSB_I}, {ARMM_OP_ANDS_R, ARMM_OP_AND_R},
+        {ARMM_OP_ORRS_R, ARMM_OP_ORR_R}, {ARMM_OP_EORS_R, ARMM_OP_EOR_R}, {ARMM_OP_BICS_R, ARMM_OP_BIC_R},
+        {ARMM_OP_MULS, ARMM_OP_MUL}};
+    for (size_t i = 0; i < sizeof pairs / sizeof *pairs; i++)
+        if (pairs[i][0] == natural) return pairs[i][1];
+    return ARMM_OP_DECODE;
+}
+
+static bool sets_all_flags(unsigned natural)
+{
+    return natural == ARMM_OP_CMP_R || natural == ARMM_OP_CMP_I || natural == ARMM_OP_ADDS_R ||
+           natural == ARMM_OP_ADDS_I || natural == ARMM_OP_SUBS_R || natural == ARMM_OP_SUBS_I ||
+           natural == ARMM_OP_RSBS_I;
+}
+
+/* The first of the four operations that fuse a comparison with this jump; DECODE where there are none. */
+static unsigned fused_with(unsigned branch)
+{
+    static const uint8_t branches[] = {
+#define X(name, condition) ARMM_OP_##name,
+        ARMM_FUSED(X)
+#undef X
+    };
+    for (unsigned i = 0; i < sizeof branches; i++)
+        if (branches[i] == branch) return ARMM_BEFORE_FUSED + 1 + 4 * i;
+    return ARMM_OP_DECODE;
+}
+
+/* Flags that the next instruction overwrites are not made, and a comparison becomes one operation with the jump behind it,
+ * and with an addition before it. Only inside a block and where no stop point lies between. `natural` keeps what each
+ * is by itself. */
+static void fuse(oak_core *core, uint32_t at, uint32_t end)
+{
+    armm_op *op = core->ops + at;
+    const uint8_t *natural = core->natural;
+    uint32_t next = at + op->step / STEP;
+    if (next >= end || core->stop_at[at] || core->stop_at[next]) return;
+    unsigned plain = without_flags(natural[at]);
+    if (plain != ARMM_OP_DECODE && sets_all_flags(natural[next])) op->handler = (uint8_t)plain;
+    if (op->step != STEP || core->ops[next].step != STEP) return;
+    if (natural[at] == ARMM_OP_SUBS_I && natural[next] == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
+    unsigned direct = fused_with(natural[next]);
+    if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_R) op->handler = (uint8_t)direct;
+    if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_I) op->handler = (uint8_t)(direct + 1);
+    if (next + 1 >= end || core->stop_at[next + 1] || core->ops[next + 1].step != STEP) return;
+    unsigned third = fused_with(natural[next + 1]);
+    bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
+    if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
+    if (natural[next] == ARMM_OP_CMP_R) op->handler = (uint8_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
+    else if (natural[next] == ARMM_OP_CMP_I && natural[next + 1] == ARMM_OP_BNE && op->handler == ARMM_OP_ADD_I)
+        op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 
 /* Decodes from `start` to the end of the straight block, or to where something decoded goes on; then gives every operation
@@ -509,7 +586,7 @@ void armm_decode_block(oak_core *core, armm_op *start)
     for (bool ends = false; !ends;) {
         armm_op *op = core->ops + slot;
         if (core->natural[slot] != ARMM_OP_DECODE && !state) {
-            total += op->cost;
+            total += armm_cost(op);
             break;
         }
         oak_decoded decoded;
@@ -523,8 +600,8 @@ void armm_decode_block(oak_core *core, armm_op *start)
         }
         state = decoded.state_after;
         core->natural[slot] = op->handler;
-        op->cost = never || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles;
-        total += op->cost;
+        armm_set_cost(op, never || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles);
+        total += armm_cost(op);
         if (core->stop_at[slot]) op->handler = ARMM_OP_STOP;
         const armm_region *region = armm_region_at(core, pc);
         if (region && region->writable) {
@@ -536,7 +613,8 @@ void armm_decode_block(oak_core *core, armm_op *start)
     }
     for (uint32_t at = first; at < slot;) {
         armm_op *op = core->ops + at;
-        uint64_t own = op->cost;
+        uint64_t own = armm_cost(op);
+        fuse(core, at, slot);
         set_cost(core, op, core->natural[at], total);
         total -= own;
         at += op->step / STEP;
@@ -557,7 +635,7 @@ void armm_decode_single(oak_core *core, uint32_t pc)
         op->handler = ARMM_OP_NOP;
         cycles = 1;
     }
-    op->cost = fault || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles;
+    armm_set_cost(op, fault || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles);
 }
 
 /* ------------------------------------------------------------------------------------------ forgetting, stop points */
@@ -613,6 +691,11 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
     uint32_t slot = (uint32_t)(op - core->ops);
     if (slot == core->slots - 1) return OAK_OUT_OF_RANGE;
     core->stop_at[slot] = on;
+    for (uint32_t back = 1; back <= 2 && back <= slot; back++) { /* what was one with it stands alone again */
+        uint32_t before = slot - back;
+        bool fused = core->natural[before] != ARMM_OP_DECODE && !core->stop_at[before];
+        if (fused) core->ops[before].handler = core->natural[before];
+    }
     op->handler = on ? ARMM_OP_STOP : core->natural[slot];
     return OAK_OK;
 }
