@@ -5,12 +5,19 @@
 
 #include "cli.h"
 
-static uint64_t memory_size(const oak_part *part, const char *space)
+/* What keeps its contents in the space of code; the first RAM; RAM of other spaces and beyond that. */
+typedef enum memory_kind { KEEPS, RAM, MORE_RAM } memory_kind;
+static uint64_t memory_size(const oak_part *part, memory_kind kind)
 {
     uint64_t size = 0;
-    unsigned number = oak_part_find_space(part, space, strlen(space));
-    for (unsigned i = 0; i < part->memory_count; i++)
-        if (part->memories[i].space == number) size += part->memories[i].size;
+    bool first = true;
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *memory = &part->memories[i];
+        bool code = memory->space == part->architecture->code_space && !memory->writable;
+        bool is_first = memory->writable && first;
+        if (memory->writable) first = false;
+        if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first) size += memory->size;
+    }
     return size;
 }
 
@@ -34,11 +41,13 @@ static void print_registers(cli *self, const oak_part *part)
     const char *faint = cli_paint(self->result_colour, PAINT_FAINT),
                *off = cli_paint(self->result_colour, PAINT_OFF);
     title(self, "Special function registers");
-    printf("  %-4s %-7s %-5s  %s\n", "at", "name", "reset", "what it is");
+    bool wide = part->architecture->word_bytes > 2;
+    int digits = wide ? 8 : 2, name_width = wide ? 10 : 7;
+    printf("  %-*s %-*s %-*s   %s\n", digits + 2, "at", name_width, "name", wide ? 10 : 5, "reset", "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        printf("  0x%02x %-7s 0x%02x   %-*s", (unsigned)reg->address, reg->name, (unsigned)reg->reset,
-               reg->field_count ? 24 : 0, reg->title);
+        printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name, digits,
+               (unsigned)reg->reset, reg->field_count ? 24 : 0, reg->title);
         printf("%s", faint);
         for (unsigned f = 0; f < reg->field_count; f++) {
             const oak_part_field *field = &reg->fields[f];
@@ -73,13 +82,15 @@ static void print_part(cli *self, const oak_part *part)
     oak_write_time(1, part->clock_millihertz, part->clocks_per_cycle, cycle, sizeof cycle);
     printf("%s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), part->name,
            cli_paint(self->result_colour, PAINT_OFF), part->title);
-    printf("architecture %s; usual clock %s, %u clocks a %s: %s\n", part->architecture->name, clock,
-           part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+    printf("architecture %s; usual clock %s", part->architecture->name, clock);
+    if (part->clocks_per_cycle > 1) printf(", %u clocks a %s: %s\n", part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+    else printf(": a %s takes %s\n", part->architecture->cycle_unit, cycle);
     title(self, "Memory");
+    int digits = part->architecture->word_bytes > 2 ? 8 : 4;
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        printf("  %-5s 0x%04x to 0x%04x  %8s  %s, %s\n", part->architecture->spaces[memory->space].name,
-               (unsigned)memory->base, (unsigned)(memory->base + (memory->size - 1)),
+        printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s, %s\n", memory->name, digits, (unsigned)memory->base, digits,
+               (unsigned)(memory->base + (memory->size - 1)),
                show_size(memory->size, size, sizeof size), memory->writable ? "read and write" : "read only",
                memory->title);
     }
@@ -87,12 +98,13 @@ static void print_part(cli *self, const oak_part *part)
     if (part->feature_count) title(self, "Timers, serial, interrupts, reset");
     for (unsigned i = 0; i < part->feature_count; i++)
         printf("  %-12s %s\n", part->features[i].name, part->features[i].title);
-    title(self, "Vectors of the interrupt sources");
+    title(self, "Vectors");
     for (unsigned i = 0; i < part->vector_count; i++)
-        printf("  0x%04x %-10s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name,
+        printf("  0x%04x %-11s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name,
                part->vectors[i].title);
     print_registers(self, part);
-    printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
+    if (!part->block_count)
+        printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
            "timers, the serial port and interrupts are registers that keep what is written.\n");
 }
 
@@ -203,8 +215,8 @@ static uint64_t read_size(const char *text)
 static bool is_wanted(const oak_part *part, const wanted *w)
 {
     if (w->architecture && strcasecmp(w->architecture, part->architecture->name) != 0) return false;
-    if (w->code && memory_size(part, "code") < read_size(w->code)) return false;
-    if (w->ram && memory_size(part, "iram") < read_size(w->ram)) return false;
+    if (w->code && memory_size(part, KEEPS) < read_size(w->code)) return false;
+    if (w->ram && memory_size(part, RAM) < read_size(w->ram)) return false;
     return !w->word || has_word(part, w->word);
 }
 
@@ -235,9 +247,9 @@ static int list_parts(cli *self, const wanted *w)
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
         else if (part)
             printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name,
-                   show_size(memory_size(part, "code"), code, sizeof code),
-                   show_size(memory_size(part, "iram"), iram, sizeof iram),
-                   show_size(memory_size(part, "xram"), xram, sizeof xram), part->port_count, part->title);
+                   show_size(memory_size(part, KEEPS), code, sizeof code),
+                   show_size(memory_size(part, RAM), iram, sizeof iram),
+                   show_size(memory_size(part, MORE_RAM), xram, sizeof xram), part->port_count, part->title);
         oak_part_free(part);
         free(*name);
     }

@@ -10,7 +10,7 @@ typedef struct run_options {
     char *part, *clock, *time, *state_in, *state_out, *symbols;
     char **stops, **sets, **drives, **shows, **includes, **warns;
     long long cycles, steps, base;
-    int json, brief;
+    int json, brief, check_reads, data_runs;
 } run_options;
 
 /* ------------------------------------------------------------------------------------------ preparing */
@@ -161,6 +161,12 @@ static int run_program(cli *self, const oak_part *part, const oak_asm_settings *
         oak_chip_port chip = oak_machine_port(machine);
         status = oak_session_open(&self->host, &chip, program, &session);
     }
+    uint32_t at, size;
+    for (size_t next = 0; !status && !options->data_runs &&
+                          oak_program_next_data(program, &next, &at, &size) == OAK_OK;)
+        oak_machine_mark_data(machine, at, size);
+    if (!status && options->check_reads && oak_machine_check_reads(machine, true))
+        cli_complain(self, "no-check", path, NULL, "this architecture does not watch for reads of unwritten memory");
     exit_code = cli_failed(self, status, path);
     if (!exit_code) exit_code = run_session(self, session, path, options);
     oak_session_close(session);
@@ -192,6 +198,8 @@ static int run(cli *self, int argc, const char **argv)
         {"state-out", 0, POPT_ARG_STRING, &options.state_out, 0, NULL, NULL},
         {"symbols", 's', POPT_ARG_STRING, &options.symbols, 0, NULL, NULL},
         {"base", 0, POPT_ARG_LONGLONG, &options.base, 0, NULL, NULL},
+        {"check-reads", 0, POPT_ARG_NONE, &options.check_reads, 0, NULL, NULL},
+        {"data-runs", 0, POPT_ARG_NONE, &options.data_runs, 0, NULL, NULL},
         {"brief", 'b', POPT_ARG_NONE, &options.brief, 0, NULL, NULL},
         {"include", 'I', POPT_ARG_ARGV, &options.includes, 0, NULL, NULL},
         {"warn", 'w', POPT_ARG_ARGV, &options.warns, 0, NULL, NULL},
@@ -270,12 +278,15 @@ const command command_run = {
     "      --state-out F     write the state at the end; --state-in takes it\n"
     "  -s, --symbols F       labels and lines for a HEX file, from `spindle asm --symbols F`\n"
     "      --base ADDRESS    where a raw binary (.bin) begins; 0 when not given\n"
+    "      --check-reads     reading RAM that nothing has written since reset is a fault (Arm)\n"
+    "      --data-runs       executing what the source defines as data is no fault (Arm)\n"
     "  -b, --brief           only why and where it stopped, and what --show asks for\n"
     "  -I, --include FOLDER where included files are looked for, too; repeat for more\n"
     "  -w, --warn CODE=LEVEL  off, on or error; repeat. A comment allow(CODE) silences a line\n"
     "      --json            print everything as one JSON document\n"
     "\n"
-    "expressions: a  dptr  p1.3  TR0  iram[0x30]  xram[0x4000:2]  count, with C operators\n"
+    "expressions: registers, a  r3; pins, p1.3; special registers and their bits, TR0; cells,\n"
+    "iram[0x30]  mem[0x20000000:4]; variables and labels of the program; with C operators\n"
     "\n"
     "examples:\n"
     "  spindle run lathe.asm --part mcs51-8k --stop-at door_opened\n"

@@ -119,7 +119,10 @@ static void show_changes(oak_session *session)
         else
             snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name,
                      (unsigned)c->address);
-        printf("    %-14s 0x%02x -> 0x%02x\n", name, (unsigned)c->before, (unsigned)c->after);
+        int digits = reg        ? reg->bits / 4
+                     : c->space ? 2
+                                : (part->architecture->registers[c->address].bits + 3) / 4;
+        printf("    %-18s 0x%0*x -> 0x%0*x\n", name, digits, (unsigned)c->before, digits, (unsigned)c->after);
     }
     if (count > MOST) printf("    and %zu more\n", count - MOST);
     if (!count) printf("    nothing\n");
@@ -156,6 +159,12 @@ static void say_why(cli *self, oak_session *session, const char *budget)
     case OAK_STOP_FAULT:
         oak_fault_sentence(session, &event->stop, sentence, sizeof sentence);
         printf("%sFault%s %s: %s", strong, off, oak_fault_word(event->stop.fault), sentence);
+        if (event->stop.fault_taken) {
+            char place[120];
+            oak_session_name_place(session, event->stop.fault_pc, place, sizeof place);
+            printf("\n  it came from 0x%04x, %s; its handler was entered and has parked", (unsigned)event->stop.fault_pc,
+                   place);
+        }
         break;
     default: printf("%sStopped%s", strong, off); break;
     }
@@ -201,26 +210,49 @@ static void say_time(oak_session *session)
            cli_count(time.instructions, instructions, sizeof instructions));
 }
 
+/* "in the main program", "handling systick (15)" */
+static void say_exception(cli *self, oak_session *session, unsigned number)
+{
+    const oak_part *part = oak_session_part(session);
+    const char *name = NULL;
+    for (unsigned i = 0; i < part->vector_count; i++)
+        if (part->vectors[i].address == number * part->architecture->vector_bytes) name = part->vectors[i].name;
+    printf("; %s", cli_paint(self->result_colour, PAINT_STRONG));
+    if (!number) printf("in the main program");
+    else if (name) printf("handling %s (exception %u)", name, number);
+    else printf("handling exception %u", number);
+    printf("%s", cli_paint(self->result_colour, PAINT_OFF));
+}
+
 static void show_registers(cli *self, oak_session *session)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
     oak_chip_port chip = oak_session_chip(session);
     title(self, "Registers");
-    bool derived = false;
+    bool derived = false, wide = about->word_bytes > 2;
+    unsigned column = 0;
     printf(" ");
     for (unsigned i = 0; i < about->register_count; i++) {
+        const oak_register_info *reg = &about->registers[i];
         uint32_t value = 0;
         chip.ops->read_register(chip.chip, i, &value);
-        if (about->registers[i].derived && !derived) printf("\n ");
-        derived = about->registers[i].derived;
-        printf(" %s%s%s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), about->registers[i].name,
-               cli_paint(self->result_colour, PAINT_OFF), about->registers[i].bits / 4, (unsigned)value);
+        /* Narrow ones in two lines, the derived ones below; wide ones six a line, aligned. */
+        if (wide ? column == 6 : reg->derived && !derived) printf("\n "), column = 0;
+        derived = reg->derived;
+        column++;
+        int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
+        printf(" %s%s%s%*s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), reg->name,
+               cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {
         const oak_flag_info *flag = &about->flags[i];
         uint32_t value = 0;
         chip.ops->read_register(chip.chip, flag->reg, &value);
+        if (flag->is_vector) {
+            say_exception(self, session, value >> flag->bit & ((1u << flag->width) - 1));
+            continue;
+        }
         printf("%s %s %s%u%s", i ? "," : "", flag->title, cli_paint(self->result_colour, PAINT_STRONG),
                (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)),
                cli_paint(self->result_colour, PAINT_OFF));
@@ -236,27 +268,46 @@ static bool is_port(const oak_part *part, const oak_part_register *reg)
     return false;
 }
 
+static uint32_t field_mask(unsigned width)
+{
+    return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
+}
+
+/* A field that is not 0: its name, its value, and what that means where it is known. */
+static void show_field(const oak_part_field *field, uint32_t whole)
+{
+    uint32_t value = whole >> field->bit & field_mask(field->width);
+    const char *meaning = NULL;
+    for (unsigned i = 0; i < field->value_count; i++)
+        if (field->values[i].value == value) meaning = field->values[i].name;
+    if (meaning) printf(" %s=%u (%s)", field->name, (unsigned)value, meaning);
+    else if (value && field->width == 1) printf(" %s", field->name);
+    else if (value) printf(" %s=%u", field->name, (unsigned)value);
+}
+
 static void show_specials(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
-    bool any = false;
+    bool any = false, wide = part->architecture->word_bytes > 2;
     title(self, "Special function registers that differ from reset");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        uint8_t byte = 0;
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, &byte, 1) ||
-            byte == (uint8_t)reg->reset)
-            continue;
+        uint8_t bytes[4] = {0};
+        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) continue;
+        uint32_t whole =
+            (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+        if (whole == reg->reset) continue;
         char binary[16];
-        write_binary(byte, 8, binary);
+        write_binary(whole & 0xFF, 8, binary);
         any = true;
-        printf("  %-6s 0x%02x  %s  %-24s", reg->name, byte, binary, reg->title);
-        for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++) {
-            unsigned value = byte >> reg->fields[f].bit & ((1u << reg->fields[f].width) - 1);
-            if (value && reg->fields[f].width == 1) printf(" %s", reg->fields[f].name);
-            else if (value) printf(" %s=%u", reg->fields[f].name, value);
-        }
+        printf("  %-*s 0x%0*x  ", wide ? 10 : 6, reg->name, reg->bits / 4, (unsigned)whole);
+        if (!wide) printf("%s  ", binary);
+        bool fields = false;
+        for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
+            fields = fields || (whole >> reg->fields[f].bit & field_mask(reg->fields[f].width));
+        printf("%-*s", fields ? 24 : 0, reg->title);
+        for (unsigned f = 0; fields && f < reg->field_count; f++) show_field(&reg->fields[f], whole);
         putchar('\n');
     }
     if (!any) printf("  none\n");
@@ -285,30 +336,66 @@ static void show_ports(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
-    title(self, "Ports, bit 7 to bit 0");
-    printf("  %-5s %-17s %-17s %s\n", "", "latch", "driven outside", "on the pins");
+    unsigned most = 0;
+    for (unsigned p = 0; p < part->port_count; p++)
+        if (part->ports[p].pin_count > most) most = part->ports[p].pin_count;
+    if (!most) return;
+    int width = (int)(most + (most - 1) / 4) < 14 ? 14 : (int)(most + (most - 1) / 4);
+    char heading[60];
+    snprintf(heading, sizeof heading, "Ports, bit %u to bit 0", most - 1);
+    title(self, heading);
+    printf("  %-5s %-*s  %-*s  %s\n", "", width, part->ports[0].has_block ? "driven by chip" : "latch", width,
+           "driven outside", "on the pins");
     for (unsigned p = 0; p < part->port_count; p++) {
         const oak_part_port *port = &part->ports[p];
         char latch[80] = "", outside[80] = "", result[80] = "";
         bool contention = false;
         uint8_t stored = 0;
-        chip.ops->read_memory(chip.chip, port->space, port->address, &stored, 1);
+        if (!port->has_block) chip.ops->read_memory(chip.chip, port->space, port->address, &stored, 1);
         for (unsigned bit = port->pin_count; bit-- > 0;) {
             oak_pin pin = {0};
             static const char levels[] = "01-", results[] = "01z";
             chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
-            snprintf(latch + strlen(latch), sizeof latch - strlen(latch), "%u ", stored >> bit & 1u);
-            snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c ", levels[pin.outside]);
-            snprintf(result + strlen(result), sizeof result - strlen(result), "%c ",
-                     pin.contention ? '!' : results[pin.result]);
+            const char *gap = bit && bit % 4 == 0 ? " " : "";
+            char own = port->has_block ? (pin.weak_high ? '+' : levels[pin.chip]) : stored >> bit & 1u ? '1' : '0';
+            snprintf(latch + strlen(latch), sizeof latch - strlen(latch), "%c%s", own, gap);
+            snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c%s", levels[pin.outside], gap);
+            snprintf(result + strlen(result), sizeof result - strlen(result), "%c%s",
+                     pin.contention ? '!' : results[pin.result], gap);
             contention = contention || pin.contention;
         }
-        printf("  %-5s %-17s %-17s %s%s\n", port->name, latch, outside, result,
+        printf("  %-5s %-*s  %-*s  %s%s\n", port->name, width, latch, width, outside, result,
                contention ? "  ! chip and outside drive against each other" : "");
     }
     for (unsigned p = 0; p < part->port_count; p++) show_named_pins(self, session, p);
-    printf("  %s- nobody drives it, z floating%s\n", cli_paint(self->result_colour, PAINT_FAINT),
-           cli_paint(self->result_colour, PAINT_OFF));
+    printf("  %s- nobody drives it, %sz floating%s\n", cli_paint(self->result_colour, PAINT_FAINT),
+           part->ports[0].has_block ? "+ held up weakly, " : "", cli_paint(self->result_colour, PAINT_OFF));
+}
+
+/* What went out of the serial ports, as text. */
+static void show_output(cli *self, oak_session *session)
+{
+    enum { ROOM = 65536 };
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    uint8_t *bytes = chip.ops->take_output ? malloc(ROOM) : NULL;
+    unsigned line = 0;
+    for (unsigned i = 0; bytes && i < part->block_count; i++) {
+        size_t count = 0;
+        char heading[100];
+        if (part->blocks[i].kind != OAK_BLOCK_SERIAL) continue;
+        if (chip.ops->take_output(chip.chip, line++, bytes, ROOM, &count) || !count) continue;
+        snprintf(heading, sizeof heading, "Sent by %s, %zu bytes", part->blocks[i].name, count);
+        title(self, heading);
+        printf("  ");
+        for (size_t b = 0; b < count; b++) {
+            if (bytes[b] == '\n' && b + 1 < count) printf("\n  ");
+            else if (bytes[b] >= ' ' && bytes[b] < 127) putchar(bytes[b]);
+            else if (bytes[b] != '\r' && bytes[b] != '\n') printf("\\x%02x", bytes[b]);
+        }
+        putchar('\n');
+    }
+    free(bytes);
 }
 
 void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget,
@@ -323,6 +410,7 @@ void cli_report(cli *self, oak_session *session, const char *program_name, const
         show_specials(self, session);
         show_ports(self, session);
     }
+    show_output(self, session);
     if (show_count) title(self, "Asked for");
     for (unsigned i = 0; i < show_count; i++) {
         if (shows[i].is_range) show_range(session, &shows[i]);

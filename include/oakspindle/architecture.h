@@ -33,6 +33,7 @@ typedef struct oak_flag_info {
     uint8_t bit;   /* lowest bit */
     uint8_t width; /* bits */
     const char *title;
+    bool is_vector; /* its value is the number of the vector being handled, 0 in the main program */
 } oak_flag_info;
 
 typedef struct oak_architecture {
@@ -43,6 +44,7 @@ typedef struct oak_architecture {
     uint16_t elf_machine;   /* its number in ELF files */
     uint8_t word_bytes;     /* the widest value one instruction loads or stores */
     uint8_t code_align;     /* instructions begin at multiples of this */
+    uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
     uint8_t code_bit;       /* set in the address of code when it is kept in a register or a vector; 0: none */
     const oak_space_info *spaces;
     unsigned space_count;

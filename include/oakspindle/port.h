@@ -117,6 +117,13 @@ typedef struct oak_pin {
     bool contention;   /* chip and outside drive against each other */
 } oak_pin;
 
+/* Goes through numbers that belong to the state of a chip beside its registers and memories. `number` is called for each with
+ * its name; what it leaves in *value is the chip's from then on. */
+typedef struct oak_state_visitor {
+    void *context;
+    void (*number)(void *context, const char *owner, const char *name, uint64_t *value);
+} oak_state_visitor;
+
 /* Every function returns OAK_OK, or OAK_OUT_OF_RANGE for what the part does not have, or OAK_UNSUPPORTED. */
 typedef struct oak_chip_ops {
     /* The part this chip is: registers, spaces, pins, clock. Valid as long as the chip. */
@@ -143,6 +150,9 @@ typedef struct oak_chip_ops {
     /* Lets time pass in a chip that has parked, up to a cycle at which the outside changes a pin. OAK_UNSUPPORTED, or NULL:
      * no pin can wake it. */
     oak_status (*idle)(void *chip, uint64_t until_cycle);
+    /* Shows a visitor what else the chip remembers: interrupts pending, timers under way. May be NULL. Special registers
+     * need not be stored beside it. */
+    oak_status (*visit_state)(void *chip, const oak_state_visitor *visitor);
     /* Takes what the chip has sent on a line (a serial port, counted from 0) since it was asked last, at most `room`
      * bytes. May be NULL. */
     oak_status (*take_output)(void *chip, unsigned line, uint8_t *bytes, size_t room, size_t *count);

@@ -83,6 +83,19 @@ oak_image *oak_program_image(const oak_program *program)
     return program->image;
 }
 
+oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address, uint32_t *size)
+{
+    while (*index < program->record_count) {
+        const oak_record *record = &program->records[(*index)++];
+        if (record->kind != OAK_RECORD_DATA && record->kind != OAK_RECORD_POOL) continue;
+        if (record->space != program->part->architecture->code_space || !record->size) continue;
+        *address = (uint32_t)record->at;
+        *size = record->size;
+        return OAK_OK;
+    }
+    return OAK_NOT_FOUND;
+}
+
 uint32_t oak_program_line_count(const oak_program *program)
 {
     return (uint32_t)program->source_count;

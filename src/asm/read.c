@@ -569,7 +569,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
                              const char *at, const char *end);
 
 /* A vector that holds the handler's address. */
-static void read_vector_address(assembler *as, const char *at, const char *end)
+static void read_vector_address(assembler *as, bool plain, const char *at, const char *end)
 {
     const oak_expr *expr = asm_parse_expression(as, &at, end);
     if (!expr || !asm_nothing_left(as, at, end)) return;
@@ -580,11 +580,11 @@ static void read_vector_address(assembler *as, const char *at, const char *end)
         return;
     }
     item->expr = expr;
-    item->size = as->isa->vector_bytes;
-    item->is_code = true;
+    item->size = as->isa->about.vector_bytes;
+    item->is_code = !plain;
     one->as.items = item;
     one->count = 1;
-    one->unit = as->isa->vector_bytes;
+    one->unit = as->isa->about.vector_bytes;
     one->size = item->size;
     asm_place(as, one);
 }
@@ -619,10 +619,10 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
     int section =
         asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text),
                          (size_t)(at - as->text) + length, as->isa->about.code_space, &vector->address, 1, NULL);
-    if (section < 0 || (mnemonic < 0 && !as->isa->vector_bytes)) return;
+    if (section < 0 || (mnemonic < 0 && !as->isa->about.vector_bytes)) return;
     asm_enter(as, (uint16_t)section);
     statement *one = add_statement(as, STATEMENT_SECTION);
-    if (one && mnemonic < 0) read_vector_address(as, comma + 1, end);
+    if (one && mnemonic < 0) read_vector_address(as, vector->is_value, comma + 1, end);
     else if (one) read_instruction(as, mnemonic, word, word_length, comma + 1, end);
     asm_enter(as, back);
     add_statement(as, STATEMENT_SECTION);

@@ -171,6 +171,8 @@ typedef struct oak_core_setup {
     oak_status (*bus_write)(void *machine, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
     /* Brings every device to `now`; the cycle at which one of them does something next by itself, UINT64_MAX for never. */
     uint64_t (*advance)(void *machine, uint64_t now);
+    /* The cycle at which a device will reset the chip if nothing is done about it, UINT64_MAX for never. */
+    uint64_t (*resets_at)(void *machine);
     /* The chip resets itself: a request by the program, or a watchdog. */
     void (*reset_devices)(void *machine);
     /* What a core must know of its part. */
@@ -205,6 +207,8 @@ typedef struct oak_core_ops {
     void (*mark_data)(oak_core *core, uint32_t address, uint32_t count);
     /* Reading memory that was never written since reset becomes a fault. */
     void (*check_reads)(oak_core *core, bool on);
+    /* As the chip port's visit_state, for the core's own. */
+    void (*visit)(oak_core *core, const oak_state_visitor *visitor);
     /* Ends the run with a fault that a device reports. */
     void (*strike)(oak_core *core, oak_fault fault);
     /* The number and handler of the exception being handled, 0 in the main program. */
@@ -257,10 +261,9 @@ typedef struct oak_isa {
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */
     unsigned (*counter_of)(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero);
-    /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in so
-     * many bytes with about.code_bit set. */
+    /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in
+     * about.vector_bytes bytes with about.code_bit set. */
     const char *vector_mnemonic;
-    uint8_t vector_bytes;
 
     const oak_core_ops *core;
 } oak_isa;

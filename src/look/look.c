@@ -111,19 +111,19 @@ static bool vector_target(const looker *self, const oak_part_vector *vector, uin
 {
     uint32_t at = vector->address - self->base;
     *target = 0;
-    for (unsigned i = 0; i < self->isa->vector_bytes; i++) {
+    for (unsigned i = 0; i < self->isa->about.vector_bytes; i++) {
         if (!is_known(self, vector->address + i)) return false;
         *target |= (uint32_t)self->bytes[at + i] << (8 * i);
     }
     bool marked = (*target & self->isa->about.code_bit) == self->isa->about.code_bit;
     *target &= ~(uint32_t)self->isa->about.code_bit;
-    return self->isa->vector_bytes && marked && is_known(self, *target);
+    return self->isa->about.vector_bytes && marked && is_known(self, *target);
 }
 
 static const char *handled_vector(const looker *self, uint32_t address)
 {
     uint32_t target;
-    for (unsigned i = 0; self->isa->vector_bytes && i < self->part->vector_count; i++)
+    for (unsigned i = 0; self->isa->about.vector_bytes && i < self->part->vector_count; i++)
         if (vector_target(self, &self->part->vectors[i], &target) && target == address)
             return self->part->vectors[i].name;
     return NULL;
@@ -211,7 +211,7 @@ static void write_word(looker *self, uint32_t address)
     size_t width = self->buf.size - start;
     oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
     oak_buf_format(&self->buf, "; 0x%04x", (unsigned)address);
-    const char *vector = self->isa->vector_bytes ? vector_at(self, address) : NULL;
+    const char *vector = self->isa->about.vector_bytes ? vector_at(self, address) : NULL;
     if (vector) oak_buf_format(&self->buf, "  vector %s", vector);
     else if (self->mark[address - self->base] & IS_DATA) oak_buf_format(&self->buf, "  %u", (unsigned)word);
     oak_buf_char(&self->buf, '\n');
@@ -342,10 +342,10 @@ static oak_status follow_all(looker *self)
     if (oak_image_entry(oak_program_image(self->program), &entry)) status = visit(self, entry, IS_JUMPED);
     for (unsigned i = 0; i < self->part->vector_count && !status; i++) {
         uint32_t target = self->part->vectors[i].address;
-        if (self->isa->vector_bytes) {
-            for (uint32_t b = 0; b < self->isa->vector_bytes; b++)
+        if (self->isa->about.vector_bytes) {
+            for (uint32_t b = 0; b < self->isa->about.vector_bytes; b++)
                 if (is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
-            if (!vector_target(self, &self->part->vectors[i], &target)) continue;
+            if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target)) continue;
         }
         status = visit(self, target, 0);
         if (!status) status = follow(self);

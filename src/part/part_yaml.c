@@ -732,7 +732,9 @@ static void add_vector(part_file *file, yaml_node_t *map)
         return;
     }
     b->vectors = grown;
-    grown[part->vector_count++] = vector;
+    unsigned slot = part->vector_count++;
+    for (; slot && grown[slot - 1].address > vector.address; slot--) grown[slot] = grown[slot - 1];
+    grown[slot] = vector;
 }
 
 static void add_feature(part_file *file, yaml_node_t *map)

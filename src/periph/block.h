@@ -103,10 +103,20 @@ struct oak_block {
 typedef struct oak_block_ops {
     void (*reset)(oak_block *block, uint64_t now);
     uint32_t (*get)(oak_block *block, unsigned role, uint64_t now);
-    void (*set)(oak_block *block, unsigned role, uint32_t value, uint64_t now);
+    /* True when something may happen sooner than advance has said. */
+    bool (*set)(oak_block *block, unsigned role, uint32_t value, uint64_t now);
     /* Brings it to `now` and returns the cycle at which something happens next that others notice, UINT64_MAX for never. */
     uint64_t (*advance)(oak_block *block, uint64_t now);
+    /* Shows what it remembers. */
+    void (*visit)(oak_block *block, const oak_state_visitor *visitor);
 } oak_block_ops;
+
+#define OAK_VISIT(object, name_, type)                                                                       \
+    {                                                                                                        \
+        uint64_t value_ = (object)->name_;                                                                   \
+        visitor->number(visitor->context, block->about->name, #name_, &value_);                              \
+        (object)->name_ = (type)value_;                                                                      \
+    }
 
 extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block;
 
@@ -123,6 +133,8 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 void oak_block_interrupt(oak_block *block, bool level);
 /* Takes note of edges on the pins of a port. */
 void oak_port_edges(oak_block *block);
+/* The cycle at which a watchdog bites, UINT64_MAX while it does not run. */
+uint64_t oak_watchdog_bites_at(const oak_block *block);
 /* A byte arrives at a serial port. */
 void oak_serial_receive(oak_block *block, uint8_t byte);
 

@@ -43,7 +43,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     }
 }
 
-static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_gpio *port = block->as.port;
     (void)now;
@@ -60,6 +60,7 @@ static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     default: break;
     }
     oak_port_edges(block);
+    return false; /* an interrupt asks for attention by itself */
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -69,4 +70,19 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return UINT64_MAX;
 }
 
-const oak_block_ops oak_port_block = {reset, get, set, advance};
+static void visit(oak_block *block, const oak_state_visitor *visitor)
+{
+    oak_gpio *it = block->as.port;
+    OAK_VISIT(it, latch, uint32_t)
+    OAK_VISIT(it, direction, uint32_t)
+    OAK_VISIT(it, pull_up, uint32_t)
+    OAK_VISIT(it, alternate, uint32_t)
+    OAK_VISIT(it, alternate_level, uint32_t)
+    OAK_VISIT(it, rise, uint32_t)
+    OAK_VISIT(it, fall, uint32_t)
+    OAK_VISIT(it, pending, uint32_t)
+    OAK_VISIT(it, seen, uint32_t)
+    OAK_VISIT(block, line, bool)
+}
+
+const oak_block_ops oak_port_block = {reset, get, set, advance, visit};

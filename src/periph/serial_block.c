@@ -70,7 +70,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     }
 }
 
-static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_serial *serial = &block->as.serial;
     switch (role) {
@@ -94,6 +94,7 @@ static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     default: break;
     }
     update(block, now);
+    return true;
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -102,4 +103,22 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return block->as.serial.shifting && block->as.serial.room_interrupt ? block->as.serial.done : UINT64_MAX;
 }
 
-const oak_block_ops oak_serial_block = {reset, get, set, advance};
+static void visit(oak_block *block, const oak_state_visitor *visitor)
+{
+    oak_serial *it = &block->as.serial;
+    OAK_VISIT(it, running, bool)
+    OAK_VISIT(it, shifting, bool)
+    OAK_VISIT(it, holding, bool)
+    OAK_VISIT(it, received, bool)
+    OAK_VISIT(it, overrun, bool)
+    OAK_VISIT(it, room_interrupt, bool)
+    OAK_VISIT(it, received_interrupt, bool)
+    OAK_VISIT(it, shifter, uint8_t)
+    OAK_VISIT(it, held, uint8_t)
+    OAK_VISIT(it, data, uint8_t)
+    OAK_VISIT(it, divisor, uint32_t)
+    OAK_VISIT(it, done, uint64_t)
+    OAK_VISIT(block, line, bool)
+}
+
+const oak_block_ops oak_serial_block = {reset, get, set, advance, visit};

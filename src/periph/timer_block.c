@@ -78,7 +78,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     }
 }
 
-static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_timer *timer = &block->as.timer;
     hold(block, now);
@@ -107,6 +107,7 @@ static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     default: timer->drives = value != 0; break;
     }
     update(block, now);
+    return true;
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -119,4 +120,22 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return next;
 }
 
-const oak_block_ops oak_timer_block = {reset, get, set, advance};
+static void visit(oak_block *block, const oak_state_visitor *visitor)
+{
+    oak_timer *it = &block->as.timer;
+    OAK_VISIT(it, running, bool)
+    OAK_VISIT(it, drives, bool)
+    OAK_VISIT(it, overflow, bool)
+    OAK_VISIT(it, match, bool)
+    OAK_VISIT(it, overflow_interrupt, bool)
+    OAK_VISIT(it, match_interrupt, bool)
+    OAK_VISIT(it, period, uint32_t)
+    OAK_VISIT(it, prescale, uint32_t)
+    OAK_VISIT(it, compare, uint32_t)
+    OAK_VISIT(it, count, uint32_t)
+    OAK_VISIT(it, since, uint64_t)
+    OAK_VISIT(it, handled, uint64_t)
+    OAK_VISIT(block, line, bool)
+}
+
+const oak_block_ops oak_timer_block = {reset, get, set, advance, visit};

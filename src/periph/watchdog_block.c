@@ -2,7 +2,7 @@
  * cannot be stopped again but by reset. */
 #include "periph/block.h"
 
-static uint64_t bites_at(const oak_block *block)
+uint64_t oak_watchdog_bites_at(const oak_block *block)
 {
     const oak_watchdog *dog = &block->as.watchdog;
     return dog->running ? dog->fed + (uint64_t)dog->period * block->about->unit : UINT64_MAX;
@@ -20,14 +20,14 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_WATCHDOG_RUN: return dog->running;
     case OAK_WATCHDOG_PERIOD: return dog->period;
     case OAK_WATCHDOG_COUNT: {
-        uint64_t at = bites_at(block);
+        uint64_t at = oak_watchdog_bites_at(block);
         return !dog->running ? dog->period : at > now ? (uint32_t)((at - now) / block->about->unit) : 0;
     }
     default: return 0;
     }
 }
 
-static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_watchdog *dog = &block->as.watchdog;
     switch (role) {
@@ -41,15 +41,25 @@ static void set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         break;
     default: break;
     }
+    return role != OAK_WATCHDOG_FEED;
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
 {
-    uint64_t at = bites_at(block);
+    uint64_t at = oak_watchdog_bites_at(block);
     if (at > now) return at;
     block->as.watchdog.fed = now;
     block->services->bite(block->services->machine);
-    return bites_at(block);
+    return oak_watchdog_bites_at(block);
 }
 
-const oak_block_ops oak_watchdog_block = {reset, get, set, advance};
+static void visit(oak_block *block, const oak_state_visitor *visitor)
+{
+    oak_watchdog *it = &block->as.watchdog;
+    OAK_VISIT(it, running, bool)
+    OAK_VISIT(it, period, uint32_t)
+    OAK_VISIT(it, fed, uint64_t)
+    OAK_VISIT(block, line, bool)
+}
+
+const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit};

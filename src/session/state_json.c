@@ -41,6 +41,17 @@ static void add_memory(oak_session *session, cJSON *list, const oak_part_memory 
     }
 }
 
+/* What the chip remembers beside registers and memory, by owner. Numbers that no double holds are written as texts. */
+static void note_number(void *context, const char *owner, const char *name, uint64_t *value)
+{
+    cJSON *group = cJSON_GetObjectItemCaseSensitive(context, owner);
+    char text[24];
+    if (!group) group = cJSON_AddObjectToObject(context, owner);
+    oak_format(text, sizeof text, "%llu", (unsigned long long)*value);
+    if (*value >> 53) cJSON_AddStringToObject(group, name, text);
+    else if (*value) cJSON_AddNumberToObject(group, name, (double)*value); /* zeros are left out */
+}
+
 static cJSON *state_document(oak_session *session)
 {
     const oak_architecture *about = session->part->architecture;
@@ -81,6 +92,13 @@ static cJSON *state_document(oak_session *session)
     cJSON *memory = cJSON_AddArrayToObject(root, "memory");
     for (unsigned i = 0; i < session->part->memory_count; i++)
         if (session->part->memories[i].writable) add_memory(session, memory, &session->part->memories[i]);
+    if (session->chip.ops->visit_state) {
+        cJSON *inner = cJSON_CreateObject();
+        oak_state_visitor visitor = {.context = inner, .number = note_number};
+        if (session->chip.ops->visit_state(session->chip.chip, &visitor) == OAK_OK)
+            cJSON_AddItemToObject(root, "inner", inner);
+        else cJSON_Delete(inner);
+    }
     cJSON *pins = cJSON_AddObjectToObject(root, "driven");
     for (unsigned p = 0; p < session->part->port_count; p++) {
         for (unsigned bit = 0; bit < session->part->ports[p].pin_count; bit++) {
@@ -182,6 +200,18 @@ static void take_specials(state_reader *reader, const cJSON *specials)
     }
 }
 
+static void take_number(void *context, const char *owner, const char *name, uint64_t *value)
+{
+    const cJSON *group = cJSON_GetObjectItemCaseSensitive(context, owner),
+                *item = cJSON_GetObjectItemCaseSensitive(group, name);
+    uint64_t number = 0;
+    size_t used;
+    if (cJSON_IsString(item))
+        oak_read_number(item->valuestring, item->valuestring + oak_length(item->valuestring), &number, &used);
+    else if (item && !whole_number(item, 9007199254740992.0, &number)) number = 0;
+    *value = number;
+}
+
 static void take_memory_entry(state_reader *reader, const cJSON *entry, unsigned number)
 {
     const oak_session *session = reader->session;
@@ -255,7 +285,11 @@ static void take_document(state_reader *reader, const cJSON *root)
                part->valuestring, session->part->name);
         return;
     }
-    take_specials(reader, object_member(reader, root, "sfr"));
+    const cJSON *inner = object_member(reader, root, "inner");
+    oak_state_visitor visitor = {.context = (void *)(uintptr_t)inner, .number = take_number};
+    /* Where the chip keeps such a state, its special registers are part of it; writing to them would have effects. */
+    if (!inner || !session->chip.ops->visit_state || session->chip.ops->visit_state(session->chip.chip, &visitor))
+        take_specials(reader, object_member(reader, root, "sfr"));
     take_registers(reader, object_member(reader, root, "registers"));
     unsigned number = 0;
     cJSON_ArrayForEach(entry, memory) take_memory_entry(reader, entry, ++number);

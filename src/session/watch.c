@@ -59,6 +59,21 @@ static int port_of(const oak_session *session, unsigned space, uint32_t address)
     return -1;
 }
 
+/* A symbol that stands for a place in the program rather than for a variable: in the code space, and not in its RAM. */
+static bool is_place(const oak_session *session, const oak_symbol *symbol)
+{
+    if (symbol->space != session->part->architecture->code_space) return false;
+    const oak_part_memory *memory = oak_part_find_memory(session->part, symbol->space, (uint32_t)symbol->value);
+    return !memory || !memory->writable;
+}
+
+/* Bytes of the variable a symbol names. */
+static unsigned bytes_of(const oak_session *session, const oak_symbol *symbol)
+{
+    unsigned widest = session->part->architecture->word_bytes;
+    return symbol->bytes && widest > 1 ? symbol->bytes : widest;
+}
+
 static bool find_name(oak_session *session, const char *text, size_t length, watch_name *name)
 {
     const oak_architecture *about = session->part->architecture;
@@ -230,9 +245,10 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     case NAME_SYMBOL:
         *value = name->symbol->value;
         *bits = 64;
-        if (name->symbol->space == 0 || name->symbol->space == about->code_space || as_address) return OAK_OK;
-        status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value, 1, &cell);
-        *bits = about->spaces[name->symbol->space].of_bits ? 1 : 8;
+        if (name->symbol->space == 0 || is_place(session, name->symbol) || as_address) return OAK_OK;
+        status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value,
+                           bytes_of(session, name->symbol), &cell);
+        *bits = about->spaces[name->symbol->space].of_bits ? 1 : (uint8_t)(8 * bytes_of(session, name->symbol));
         read = (uint32_t)cell;
         break;
     }
@@ -321,7 +337,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
         int64_t again;
         read_name(session, name, false, &again, &reading->bits);
         reading->is_address =
-            name->kind == NAME_SYMBOL && name->symbol->space == session->part->architecture->code_space;
+            name->kind == NAME_SYMBOL && is_place(session, name->symbol);
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
     } else if (expr->kind == OAK_EXPR_CELL) {
@@ -465,7 +481,8 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     case NAME_SPECIAL: return name->reg->bits;
     case NAME_PORT: return session->part->ports[name->number].pin_count;
     case NAME_FIELD: return name->field->width;
-    default: return about->spaces[name->symbol->space].of_bits ? 1 : 8;
+    default:
+        return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
     }
 }
 
@@ -490,7 +507,7 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     default: break;
     }
     unsigned space = name->symbol->space;
-    if (space == 0 || space == about->code_space) {
+    if (space == 0 || is_place(session, name->symbol)) {
         fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name,
                    space ? "a place in code" : "a constant");
         oak_format(fault->hint, sizeof fault->hint,
@@ -498,7 +515,7 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
         return OAK_REFUSED;
     }
     if (about->spaces[space].of_bits) return write_bit_address(session, (uint32_t)name->symbol->value, value);
-    return write_cell(session, space, (uint32_t)name->symbol->value, 1, value);
+    return write_cell(session, space, (uint32_t)name->symbol->value, bytes_of(session, name->symbol), value);
 }
 
 static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t bit, uint64_t value,
@@ -619,7 +636,7 @@ oak_status oak_session_place(oak_session *session, const char *place, const oak_
     /* A label as a whole first: a local one ("start.loop") is no expression. */
     const oak_symbol *label =
         session->program ? oak_program_find(session->program, place, oak_length(place)) : NULL;
-    if (label && label->space == session->part->architecture->code_space) {
+    if (label && is_place(session, label)) {
         *address = (uint32_t)label->value;
         return OAK_OK;
     }

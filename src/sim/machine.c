@@ -71,18 +71,16 @@ static uint32_t register_value(oak_machine *machine, const oak_part_register *re
                                bool looking)
 {
     uint32_t value = machine->stored[number];
-    for (unsigned i = 0; i < machine->part->block_count; i++) {
-        oak_block *block = &machine->block[i];
-        for (unsigned r = 0; r < block->about->role_count; r++) {
-            const oak_part_role *role = &block->about->roles[r];
-            if (role->address != reg->address) continue;
-            const oak_block_ops *ops = oak_block_ops_of(block);
-            ops->advance(block, now);
-            uint32_t field = ops->get(block, role->role, now), mask = field_mask(role->width);
-            value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
-            bool takes = !looking && block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA;
-            if (takes) ops->set(block, OAK_SERIAL_RECEIVED, 1, now); /* reading takes the byte */
-        }
+    (void)reg;
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        ops->advance(block, now);
+        uint32_t field = ops->get(block, role->role, now), mask = field_mask(role->width);
+        value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
+        bool takes = !looking && block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA;
+        if (takes) ops->set(block, OAK_SERIAL_RECEIVED, 1, now); /* reading takes the byte */
     }
     return value;
 }
@@ -90,18 +88,17 @@ static uint32_t register_value(oak_machine *machine, const oak_part_register *re
 static void write_register_value(oak_machine *machine, const oak_part_register *reg, unsigned number, uint32_t value,
                                  uint64_t now)
 {
+    bool sooner = false;
+    (void)reg;
     machine->stored[number] = value;
-    for (unsigned i = 0; i < machine->part->block_count; i++) {
-        oak_block *block = &machine->block[i];
-        for (unsigned r = 0; r < block->about->role_count; r++) {
-            const oak_part_role *role = &block->about->roles[r];
-            if (role->address != reg->address) continue;
-            const oak_block_ops *ops = oak_block_ops_of(block);
-            ops->advance(block, now);
-            ops->set(block, role->role, value >> role->bit & field_mask(role->width), now);
-        }
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        ops->advance(block, now);
+        sooner |= ops->set(block, role->role, value >> role->bit & field_mask(role->width), now);
     }
-    if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
+    if (sooner && machine->isa->core->attend) machine->isa->core->attend(machine->core);
 }
 
 static oak_status bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
@@ -139,6 +136,18 @@ static uint64_t advance(void *context, uint64_t now)
         if (at < next) next = at;
     }
     return next;
+}
+
+static uint64_t resets_at(void *context)
+{
+    const oak_machine *machine = context;
+    uint64_t soonest = UINT64_MAX;
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        if (machine->part->blocks[i].kind != OAK_BLOCK_WATCHDOG) continue;
+        uint64_t at = oak_watchdog_bites_at(&machine->block[i]);
+        if (at < soonest) soonest = at;
+    }
+    return soonest;
 }
 
 static void raise_line(void *context, unsigned line, bool level)
@@ -214,6 +223,30 @@ static void open_blocks(oak_machine *machine)
     }
 }
 
+/* Roles by register; false when there is no memory. */
+static bool bind_roles(oak_machine *machine)
+{
+    const oak_part *part = machine->part;
+    const oak_host *host = &machine->host;
+    unsigned count = 0;
+    for (unsigned i = 0; i < part->block_count; i++) count += part->blocks[i].role_count;
+    machine->binding_count = count + 1;
+    machine->bindings = host->resize(host->context, NULL, 0, machine->binding_count * sizeof *machine->bindings);
+    machine->first_binding =
+        host->resize(host->context, NULL, 0, (part->register_count + 1) * sizeof *machine->first_binding);
+    if (!machine->bindings || !machine->first_binding) return false;
+    unsigned filled = 0;
+    for (unsigned n = 0; n < part->register_count; n++) {
+        machine->first_binding[n] = (uint16_t)filled;
+        for (uint16_t i = 0; i < part->block_count; i++)
+            for (uint16_t r = 0; r < part->blocks[i].role_count; r++)
+                if (part->blocks[i].roles[r].address == part->registers[n].address && filled < count)
+                    machine->bindings[filled++] = (struct oak_binding){i, r};
+    }
+    machine->first_binding[part->register_count] = (uint16_t)filled;
+    return true;
+}
+
 /* ------------------------------------------------------------------------------------------ the machine */
 
 void oak_machine_reset(oak_machine *machine)
@@ -251,7 +284,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
     if (on_bus) {
         size_t size = (part->register_count + 1) * sizeof *machine->stored;
         machine->stored = host->resize(host->context, NULL, 0, size);
-        if (!machine->stored) {
+        if (!machine->stored || !bind_roles(machine)) {
             oak_machine_free(machine);
             return OAK_NO_MEMORY;
         }
@@ -268,6 +301,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .bus_write = bus_write,
                             .advance = part->block_count ? advance : NULL,
                             .reset_devices = reset_devices,
+                            .resets_at = resets_at,
                             .interrupt_count = part->interrupt_lines,
                             .priority_bits = part->priority_bits};
     oak_status status = isa->open(host, &machine->tables);
@@ -290,6 +324,11 @@ void oak_machine_free(oak_machine *machine)
         bool is_serial = machine->block[i].about && machine->block[i].about->kind == OAK_BLOCK_SERIAL;
         if (is_serial && serial->sent) host.resize(host.context, serial->sent, serial->sent_room, 0);
     }
+    if (machine->bindings)
+        host.resize(host.context, machine->bindings, machine->binding_count * sizeof *machine->bindings, 0);
+    if (machine->first_binding)
+        host.resize(host.context, machine->first_binding,
+                    (machine->part->register_count + 1) * sizeof *machine->first_binding, 0);
     if (machine->stored)
         host.resize(host.context, machine->stored, (machine->part->register_count + 1) * sizeof *machine->stored, 0);
     if (machine->core) machine->isa->core->destroy(machine->core);

@@ -16,6 +16,12 @@ struct oak_machine {
     oak_gpio gpio[OAK_MOST_PORTS];
     oak_block_services services;
     oak_block block[OAK_MOST_BLOCKS];
+    /* Which roles each register has: those of register n are bindings[first_binding[n]] up to the next one's. */
+    struct oak_binding {
+        uint16_t block, role; /* role: its index in the block's description */
+    } *bindings;
+    uint16_t *first_binding;
+    unsigned binding_count;
     uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
 };
 

@@ -2,6 +2,7 @@
 #include "isa/armm/armm_core.h"
 
 #include "base/bytes.h"
+#include "base/text.h"
 
 /* ------------------------------------------------------------------------------------------ memory */
 
@@ -372,7 +373,8 @@ static void reset_itself(oak_core *core)
 static bool is_lost(const oak_core *core)
 {
     bool deaf = core->primask || core->faultmask || core->ipsr == ARMM_NMI || core->ipsr == ARMM_HARD_FAULT;
-    return core->next_event == UINT64_MAX || (deaf && !core->sleeping);
+    bool resets = core->setup.resets_at && core->setup.resets_at(core->setup.machine) != UINT64_MAX;
+    return core->next_event == UINT64_MAX || (deaf && !resets);
 }
 
 static bool sleep_on(oak_core *core, uint64_t until_cycle)
@@ -432,7 +434,7 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         return;
     }
     core->fresh = false;
-    core->fault_unhandled = false;
+    core->fault_unhandled = core->struck;
     for (;;) {
         if (core->attention || core->time.cycles >= core->next_event) attend(core);
         if (core->reset_requested && !core->fault_unhandled) {
@@ -441,6 +443,7 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         }
         if (!core->fault_unhandled && armm_take_pending(core)) first = false;
         if (core->fault_unhandled) {
+            core->struck = false;
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
@@ -501,7 +504,7 @@ static void strike(oak_core *core, oak_fault fault)
 {
     core->fault = fault;
     core->fault_address = core->r[ARMM_PC];
-    core->fault_unhandled = true;
+    core->fault_unhandled = core->struck = true;
     core->reset_requested = true; /* when the run goes on */
 }
 
@@ -588,6 +591,51 @@ static oak_status write_memory(oak_core *core, unsigned space, uint32_t address,
     return armm_system_write(core, address, word) ? OAK_OK : OAK_OUT_OF_RANGE;
 }
 
+static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8_t *bits)
+{
+    for (unsigned i = 0; i < ARMM_EXCEPTIONS / 8; i += 4) {
+        char whole[40];
+        uint64_t value = 0;
+        for (unsigned b = 0; b < 4; b++) value |= (uint64_t)bits[i + b] << (8 * b);
+        oak_format(whole, sizeof whole, "%s%u", name, i / 4);
+        visitor->number(visitor->context, "core", whole, &value);
+        for (unsigned b = 0; b < 4; b++) bits[i + b] = (uint8_t)(value >> (8 * b));
+    }
+}
+
+/* Each with the type it has. */
+#define VISIT_NUMBER(name, type)                                                                                       \
+    {                                                                                                                  \
+        uint64_t value = core->name;                                                                                   \
+        visitor->number(visitor->context, "core", #name, &value);                                                      \
+        core->name = (type)value;                                                                                      \
+    }
+#define VISIT_ALL(X)                                                                                                   \
+    X(other_sp, uint32_t) X(uses_psp, bool) X(ipsr, uint16_t) X(sleeping, bool) X(waits_for_event, bool)               \
+    X(event, bool) X(claimed, uint32_t) X(cfsr, uint32_t) X(hfsr, uint32_t) X(bfar, uint32_t) X(mmfar, uint32_t)       \
+    X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t) X(aircr_group, uint32_t)            \
+    X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t)       \
+    X(tick_since, uint64_t) X(tick_next, uint64_t)
+
+static void visit(oak_core *core, const oak_state_visitor *visitor)
+{
+    VISIT_ALL(VISIT_NUMBER)
+    visit_bits(visitor, "pending", core->pending);
+    visit_bits(visitor, "active", core->active);
+    visit_bits(visitor, "enabled", core->enabled);
+    visit_bits(visitor, "level", core->level);
+    for (unsigned i = 0; i < 16 + core->setup.interrupt_count; i++) {
+        char name[40];
+        uint64_t value = core->priority[i];
+        oak_format(name, sizeof name, "priority%u", i);
+        visitor->number(visitor->context, "core", name, &value);
+        core->priority[i] = (uint8_t)value;
+    }
+    core->align_mask = !core->v7 || core->ccr & 1u << 3 ? 3 : 0;
+    core->attention = true;
+    core->fresh = false;
+}
+
 static oak_chip_time *core_time(oak_core *core)
 {
     return &core->time;
@@ -603,7 +651,7 @@ static unsigned exception_now(const oak_core *core)
         .create = create, .destroy = destroy, .reset = reset, .program = program, .run = run,                          \
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,                  \
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time, .interrupt = armm_interrupt,       \
-        .attend = attention, .idle = idle, .mark_data = mark_data, .check_reads = check_reads, .strike = strike,                         \
+        .attend = attention, .idle = idle, .mark_data = mark_data, .check_reads = check_reads, .strike = strike, .visit = visit,                         \
         .exception = exception_now                                                                                     \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -172,6 +172,7 @@ struct oak_core {
     bool executes_conditional; /* the slow instruction stands in an it block */
     bool fresh;                /* nothing has been executed since reset */
     bool reset_requested;
+    bool struck; /* a device has ended the run, perhaps while none was under way */
     uint32_t claimed;    /* address claimed by an exclusive load, 1 for none */
 
     /* exceptions */

@@ -501,15 +501,15 @@ static const oak_register_info core_registers[ARMM_REGISTERS] = {
 };
 
 static const oak_flag_info flags[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative"}, {"z", ARMM_XPSR, 30, 1, "zero"},
-    {"c", ARMM_XPSR, 29, 1, "carry"},    {"v", ARMM_XPSR, 28, 1, "overflow"},
-    {"q", ARMM_XPSR, 27, 1, "saturated"}, {"exception", ARMM_XPSR, 0, 9, "exception number"},
+    {"n", ARMM_XPSR, 31, 1, "negative", false}, {"z", ARMM_XPSR, 30, 1, "zero", false},
+    {"c", ARMM_XPSR, 29, 1, "carry", false},    {"v", ARMM_XPSR, 28, 1, "overflow", false},
+    {"q", ARMM_XPSR, 27, 1, "saturated", false}, {"exception", ARMM_XPSR, 0, 9, "handling", true},
 };
 /* armv6m has no saturation. */
 static const oak_flag_info flags_v6[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative"}, {"z", ARMM_XPSR, 30, 1, "zero"},
-    {"c", ARMM_XPSR, 29, 1, "carry"},    {"v", ARMM_XPSR, 28, 1, "overflow"},
-    {"exception", ARMM_XPSR, 0, 6, "exception number"},
+    {"n", ARMM_XPSR, 31, 1, "negative", false}, {"z", ARMM_XPSR, 30, 1, "zero", false},
+    {"c", ARMM_XPSR, 29, 1, "carry", false},    {"v", ARMM_XPSR, 28, 1, "overflow", false},
+    {"exception", ARMM_XPSR, 0, 6, "handling", true},
 };
 
 /* The state of the instructions that follow, out of the program status register (EPSR.IT). */
@@ -527,6 +527,7 @@ static uint32_t state_of(uint32_t xpsr)
                   .word_bytes = 4,                                                                                     \
                   .code_align = 2,                                                                                     \
                   .code_bit = 1,                                                                                       \
+                  .vector_bytes = 4,                                                                                   \
                   .spaces = spaces,                                                                                    \
                   .space_count = ARMM_SPACES,                                                                          \
                   .code_space = ARMM_MEM,                                                                              \
@@ -539,7 +540,7 @@ static uint32_t state_of(uint32_t xpsr)
         .rows = row_table, .row_count = ARMM_ROWS, .open = open_function, .close = close_tables,                       \
         .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row, .is_register = is_register, \
         .read_operands = armm_read_operands, .forms = armm_forms, .size = row_size, .encode = armm_encode,             \
-        .decode = armm_decode, .print = armm_print, .lay_down = armm_lay_down, .state_of = state_of, .vector_bytes = 4, .core = &ops              \
+        .decode = armm_decode, .print = armm_print, .lay_down = armm_lay_down, .state_of = state_of, .core = &ops              \
     }
 
 const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows, open_v6,

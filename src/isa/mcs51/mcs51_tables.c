@@ -308,9 +308,9 @@ static const oak_register_info registers[MCS51_REGISTERS] = {
 };
 
 static const oak_flag_info flags[] = {
-    {"cy", MCS51_REG_PSW, 7, 1, "carry"},       {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry"},
-    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0"}, {"rs", MCS51_REG_PSW, 3, 2, "register bank"},
-    {"ov", MCS51_REG_PSW, 2, 1, "overflow"},    {"p", MCS51_REG_PSW, 0, 1, "parity of a"},
+    {"cy", MCS51_REG_PSW, 7, 1, "carry", false},       {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry", false},
+    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0", false}, {"rs", MCS51_REG_PSW, 3, 2, "register bank", false},
+    {"ov", MCS51_REG_PSW, 2, 1, "overflow", false},    {"p", MCS51_REG_PSW, 0, 1, "parity of a", false},
 };
 
 const oak_isa oak_isa_mcs51 = {

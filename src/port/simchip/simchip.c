@@ -107,6 +107,22 @@ static oak_status chip_idle(void *chip, uint64_t until_cycle)
     return OAK_OK;
 }
 
+static oak_status chip_visit_state(void *chip, const oak_state_visitor *visitor)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->visit || !machine->stored) return OAK_UNSUPPORTED;
+    machine->isa->core->visit(machine->core, visitor);
+    for (unsigned i = 0; i < machine->part->block_count; i++)
+        oak_block_ops_of(&machine->block[i])->visit(&machine->block[i], visitor);
+    for (unsigned i = 0; i < machine->part->register_count; i++) {
+        uint64_t value = machine->stored[i];
+        visitor->number(visitor->context, "written", machine->part->registers[i].name, &value);
+        machine->stored[i] = (uint32_t)value;
+    }
+    if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
+    return OAK_OK;
+}
+
 static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, size_t room, size_t *count)
 {
     oak_machine *machine = chip;
@@ -139,6 +155,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .read_time = chip_read_time,
         .write_time = chip_write_time,
         .idle = chip_idle,
+        .visit_state = chip_visit_state,
         .take_output = chip_take_output,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
