@@ -309,7 +309,8 @@ static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes
     if (!region->writable) memset(region->known + offset, 1, count);
     for (size_t i = 0; region->writable && region->known && i < count; i++)
         region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
-    armm_forget(core);
+    bool code = address < core->ram_code_high && address + count > core->ram_code_low;
+    if (core->decoded && (code || !region->writable)) armm_forget(core);
     if (core->fresh) take_reset_vector(core);
     return OAK_OK;
 }
@@ -320,7 +321,7 @@ static void mark_data(oak_core *core, uint32_t address, uint32_t count)
     if (!region || region->writable || count > region->size - (address - region->base)) return;
     for (uint32_t i = 0; i < count; i++)
         if (region->known[address - region->base + i]) region->known[address - region->base + i] = 2;
-    armm_forget(core);
+    if (core->decoded) armm_forget(core);
 }
 
 static void check_reads(oak_core *core, bool on)

@@ -161,6 +161,8 @@ struct oak_core {
     uint8_t *natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
     uint8_t *stop_at;
     uint32_t slots;
+    bool decoded; /* something is */
+    uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;
     armm_op one[4]; /* for one instruction by itself */

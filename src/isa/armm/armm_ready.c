@@ -43,6 +43,7 @@ uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
         return armm_pc_of(core, (const armm_op *)(const void *)((const char *)core->ops + op->imm));
     }
     uint32_t number = (uint32_t)(op - core->ops);
+    if (number == core->slots - 1) return core->nowhere;
     const armm_region *region = region_of_slot(core, number);
     return region->base + (number - region->first_slot) * 2;
 }
@@ -66,7 +67,7 @@ void armm_settle(oak_core *core, const armm_op *op)
         core->it = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op[3].d;
 }
 
-/* The last slot is for addresses where nothing is: it remembers which in its region, see armm_core.c. */
+/* The last slot is for addresses where nothing is. */
 armm_op *armm_op_at(oak_core *core, uint32_t address)
 {
     for (unsigned i = 0; i < core->region_count; i++) {
@@ -75,7 +76,7 @@ armm_op *armm_op_at(oak_core *core, uint32_t address)
             return core->ops + region->first_slot + ((address - region->base) >> 1);
     }
     armm_op *nowhere = core->ops + core->slots - 1;
-    core->region[core->region_count].base = address;
+    core->nowhere = address;
     return nowhere;
 }
 
@@ -583,6 +584,7 @@ void armm_decode_block(oak_core *core, armm_op *start)
 {
     uint32_t first = (uint32_t)(start - core->ops), slot = first, pc = armm_pc_of(core, start), state = 0;
     uint64_t total = 0;
+    core->decoded = true;
     for (bool ends = false; !ends;) {
         armm_op *op = core->ops + slot;
         if (core->natural[slot] != ARMM_OP_DECODE && !state) {
@@ -663,6 +665,7 @@ static void put_ends(oak_core *core)
 
 void armm_forget(oak_core *core)
 {
+    core->decoded = false;
     forget_slots(core, 0, core->slots);
     put_ends(core);
     core->shadow_count = 0;
