@@ -499,11 +499,20 @@ static oak_status script_write_time(void *chip, const oak_chip_time *time)
 
 START_TEST(a_session_works_on_any_chip_port)
 {
-    static const oak_chip_ops ops = {script_part,          script_reset,          script_run,
-                                     script_read_register, script_write_register, script_read_memory,
-                                     script_write_memory,  script_read_pin,       script_drive_pin,
-                                     script_set_stop,      script_read_time,      script_write_time};
-    static const oak_part_memory memories[] = {{1, false, 0, 8, "code", 0}, {2, true, 0, 256, "ram", 0}};
+    static const oak_chip_ops ops = {.part = script_part,
+                                     .reset = script_reset,
+                                     .run = script_run,
+                                     .read_register = script_read_register,
+                                     .write_register = script_write_register,
+                                     .read_memory = script_read_memory,
+                                     .write_memory = script_write_memory,
+                                     .read_pin = script_read_pin,
+                                     .drive_pin = script_drive_pin,
+                                     .set_stop = script_set_stop,
+                                     .read_time = script_read_time,
+                                     .write_time = script_write_time};
+    static const oak_part_memory memories[] = {{.space = 1, .size = 8, .title = "code"},
+                                               {.space = 2, .writable = true, .size = 256, .title = "ram"}};
     static const oak_part_register registers[] = {
         {.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
     static const oak_part_port ports[] = {

@@ -124,7 +124,7 @@ START_TEST(json_tells_the_same)
     cJSON_Delete(root);
     ck_assert_int_eq(spindle("parts --json"), 0);
     root = cJSON_Parse(out);
-    ck_assert_int_eq(cJSON_GetArraySize(cJSON_GetObjectItem(root, "parts")), 3);
+    ck_assert_int_eq(cJSON_GetArraySize(cJSON_GetObjectItem(root, "parts")), 5);
     cJSON_Delete(root);
     ck_assert_int_eq(spindle("run nothing.asm --part mcs51-4k --json"), 1);
     root = cJSON_Parse(out);

@@ -11,7 +11,7 @@ motor           equ  0
 lamp            equ  1
 shuttle         equ  0
 wires           equ  1
-promised        equ  40                 ; cycles from the falling wire to the motor
+promised        equ  48                 ; cycles from the falling wire to the motor
 per_span        equ  8                  ; picks of a hand's breadth of cloth
 
         vector stack, stack_top

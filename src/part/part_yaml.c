@@ -619,7 +619,7 @@ static void add_block(part_file *file, yaml_node_t *map)
         return;
     }
     if (!like) block.kind = (oak_block_kind)number;
-    if (!number_member(file, map, "at", like != NULL, 0, UINT32_MAX, &base)) return;
+    if (!number_member(file, map, "at", true, 0, UINT32_MAX, &base)) return;
     if (!number_member(file, map, "interrupt", false, OAK_NO_LINE, OAK_NO_LINE, &line)) return;
     if (!number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;
     if (!number_member(file, map, "key", false, like ? like->key : 0, UINT32_MAX, &key)) return;

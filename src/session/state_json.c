@@ -285,21 +285,21 @@ static void take_document(state_reader *reader, const cJSON *root)
                part->valuestring, session->part->name);
         return;
     }
-    const cJSON *inner = object_member(reader, root, "inner");
-    oak_state_visitor visitor = {.context = (void *)(uintptr_t)inner, .number = take_number};
-    /* Where the chip keeps such a state, its special registers are part of it; writing to them would have effects. */
-    if (!inner || !session->chip.ops->visit_state || session->chip.ops->visit_state(session->chip.chip, &visitor))
-        take_specials(reader, object_member(reader, root, "sfr"));
-    take_registers(reader, object_member(reader, root, "registers"));
-    unsigned number = 0;
-    cJSON_ArrayForEach(entry, memory) take_memory_entry(reader, entry, ++number);
-    take_pins(reader, object_member(reader, root, "driven"));
+    /* The time first, since devices go by it; what the chip remembers last, since all else may change it. */
     const cJSON *cycles = cJSON_GetObjectItemCaseSensitive(root, "cycles"),
                 *instructions = cJSON_GetObjectItemCaseSensitive(root, "instructions");
     if ((cycles && !whole_number(cycles, 9e15, &time.cycles)) ||
         (instructions && !whole_number(instructions, 9e15, &time.instructions)))
         REFUSE(reader, NULL, "`cycles` and `instructions` are whole numbers");
     else session->chip.ops->write_time(session->chip.chip, &time);
+    const cJSON *inner = object_member(reader, root, "inner");
+    if (!inner || !session->chip.ops->visit_state) take_specials(reader, object_member(reader, root, "sfr"));
+    take_registers(reader, object_member(reader, root, "registers"));
+    unsigned number = 0;
+    cJSON_ArrayForEach(entry, memory) take_memory_entry(reader, entry, ++number);
+    take_pins(reader, object_member(reader, root, "driven"));
+    oak_state_visitor visitor = {.context = (void *)(uintptr_t)inner, .number = take_number};
+    if (inner && session->chip.ops->visit_state) session->chip.ops->visit_state(session->chip.chip, &visitor);
     const cJSON *clock = cJSON_GetObjectItemCaseSensitive(root, "clock_hz");
     if (cJSON_IsNumber(clock) && clock->valuedouble >= 0.001 && clock->valuedouble < 1e12)
         oak_session_set_clock(session, (uint64_t)(clock->valuedouble * 1000.0 + 0.5));

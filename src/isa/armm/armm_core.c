@@ -440,6 +440,7 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         if (core->attention || core->time.cycles >= core->next_event) attend(core);
         if (core->reset_requested && !core->fault_unhandled) {
             reset_itself(core);
+            first = false;
             continue;
         }
         if (!core->fault_unhandled && armm_take_pending(core)) first = false;

@@ -4,7 +4,7 @@
 
 #define CHOICE(mnemonic, of, meaning)
 #define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)                                    \
-    [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning},
+    [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning, ""},
 const oak_insn_row mcs51_rows[MCS51_ROWS] = {
 #include "isa/mcs51/mcs51.def"
 };
