@@ -146,7 +146,7 @@ START_TEST(a_run_reports_why_and_where_it_stopped)
     has(out, "ACC    0x2a  0010 1010  accumulator");
     has(out, "iram[0x30]         0x2a  42  0010 1010  '*'");
     has(out, "a                  0010 1010\n");
-    has(out, "  p1    1 1 1 1 1 1 1 1   - - - - - - - -   1 1 1 1 1 1 1 1 \n");
+    has(out, "  p1    1111 1111       ---- ----       1111 1111\n");
     ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k --symbols s.json"), 0);
     ck_assert_int_eq(spindle("run good.hex --part mcs51-4k --stop-at 0x0002 --clock 11.0592MHz --brief"), 0);
     has(out, "at 0x0002\n         mov 0x30, a\n");

@@ -31,6 +31,8 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
 oak_status oak_explain_code(const char *code, const oak_text_sink *out);
 /* The codes there are, from 0, with their examples (which may be empty); NULL after the last. */
 const char *oak_code_at(unsigned index, const char **wrong, const char **right);
+/* The architecture the examples of a code are written for. */
+const char *oak_code_architecture(unsigned index);
 
 #ifdef __cplusplus
 }

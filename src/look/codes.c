@@ -4,9 +4,10 @@
 #include "base/text.h"
 
 static const struct {
-    const char *code, *meaning, *wrong, *right;
+    const char *architecture, *code, *meaning, *wrong, *right;
 } codes[] = {
-#define DIAG(code, meaning, wrong, right) {code, meaning, wrong, right},
+#define DIAG(code, meaning, wrong, right)                   {"mcs51", code, meaning, wrong, right},
+#define DIAG_FOR(architecture, code, meaning, wrong, right) {architecture, code, meaning, wrong, right},
 #include "look/diagnostics.def"
 };
 enum { CODES = sizeof codes / sizeof *codes };
@@ -17,6 +18,11 @@ const char *oak_code_at(unsigned index, const char **wrong, const char **right)
     *wrong = codes[index].wrong;
     *right = codes[index].right;
     return codes[index].code;
+}
+
+const char *oak_code_architecture(unsigned index)
+{
+    return index < CODES ? codes[index].architecture : NULL;
 }
 
 static oak_status write_text(const oak_text_sink *out, const char *text)

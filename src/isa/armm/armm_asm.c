@@ -122,6 +122,7 @@ static oak_status read_list(oak_operand_reader *reader, oak_operand *operand)
     const char *start = reader->at++;
     operand->kind = ARMM_K_LIST;
     do {
+        skip_blanks(reader);
         const char *from = reader->at;
         int first = take_register(reader), last = first;
         if (first >= 0 && take(reader, '-')) last = take_register(reader);
