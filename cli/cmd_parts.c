@@ -16,7 +16,8 @@ static uint64_t memory_size(const oak_part *part, memory_kind kind)
         bool code = memory->space == part->architecture->code_space && !memory->writable;
         bool is_first = memory->writable && first;
         if (memory->writable) first = false;
-        if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first) size += memory->size;
+        if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first)
+            size += memory->size;
     }
     return size;
 }
@@ -43,7 +44,8 @@ static void print_registers(cli *self, const oak_part *part)
     title(self, "Special function registers");
     bool wide = part->architecture->word_bytes > 2;
     int digits = wide ? 8 : 2, name_width = wide ? 10 : 7;
-    printf("  %-*s %-*s %-*s   %s\n", digits + 2, "at", name_width, "name", wide ? 10 : 5, "reset", "what it is");
+    printf("  %-*s %-*s %-*s   %s\n", digits + 2, "at", name_width, "name", wide ? 10 : 5, "reset",
+           "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
         printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name, digits,
@@ -83,16 +85,16 @@ static void print_part(cli *self, const oak_part *part)
     printf("%s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), part->name,
            cli_paint(self->result_colour, PAINT_OFF), part->title);
     printf("architecture %s; usual clock %s", part->architecture->name, clock);
-    if (part->clocks_per_cycle > 1) printf(", %u clocks a %s: %s\n", part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+    if (part->clocks_per_cycle > 1)
+        printf(", %u clocks a %s: %s\n", part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
     else printf(": a %s takes %s\n", part->architecture->cycle_unit, cycle);
     title(self, "Memory");
     int digits = part->architecture->word_bytes > 2 ? 8 : 4;
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
         printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s, %s\n", memory->name, digits, (unsigned)memory->base, digits,
-               (unsigned)(memory->base + (memory->size - 1)),
-               show_size(memory->size, size, sizeof size), memory->writable ? "read and write" : "read only",
-               memory->title);
+               (unsigned)(memory->base + (memory->size - 1)), show_size(memory->size, size, sizeof size),
+               memory->writable ? "read and write" : "read only", memory->title);
     }
     print_ports(self, part);
     if (part->feature_count) title(self, "Timers, serial, interrupts, reset");
@@ -105,7 +107,7 @@ static void print_part(cli *self, const oak_part *part)
     print_registers(self, part);
     if (!part->block_count)
         printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
-           "timers, the serial port and interrupts are registers that keep what is written.\n");
+               "timers, the serial port and interrupts are registers that keep what is written.\n");
 }
 
 static cJSON *part_json(const oak_part *part)

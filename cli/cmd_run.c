@@ -162,11 +162,12 @@ static int run_program(cli *self, const oak_part *part, const oak_asm_settings *
         status = oak_session_open(&self->host, &chip, program, &session);
     }
     uint32_t at, size;
-    for (size_t next = 0; !status && !options->data_runs &&
-                          oak_program_next_data(program, &next, &at, &size) == OAK_OK;)
+    for (size_t next = 0;
+         !status && !options->data_runs && oak_program_next_data(program, &next, &at, &size) == OAK_OK;)
         oak_machine_mark_data(machine, at, size);
     if (!status && options->check_reads && oak_machine_check_reads(machine, true))
-        cli_complain(self, "no-check", path, NULL, "this architecture does not watch for reads of unwritten memory");
+        cli_complain(self, "no-check", path, NULL,
+                     "this architecture does not watch for reads of unwritten memory");
     exit_code = cli_failed(self, status, path);
     if (!exit_code) exit_code = run_session(self, session, path, options);
     oak_session_close(session);

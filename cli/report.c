@@ -162,8 +162,8 @@ static void say_why(cli *self, oak_session *session, const char *budget)
         if (event->stop.fault_taken) {
             char place[120];
             oak_session_name_place(session, event->stop.fault_pc, place, sizeof place);
-            printf("\n  it came from 0x%04x, %s; its handler was entered and has parked", (unsigned)event->stop.fault_pc,
-                   place);
+            printf("\n  it came from 0x%04x, %s; its handler was entered and has parked",
+                   (unsigned)event->stop.fault_pc, place);
         }
         break;
     default: printf("%sStopped%s", strong, off); break;
@@ -216,7 +216,8 @@ static void say_exception(cli *self, oak_session *session, unsigned number)
     const oak_part *part = oak_session_part(session);
     const char *name = NULL;
     for (unsigned i = 0; i < part->vector_count; i++)
-        if (part->vectors[i].address == number * part->architecture->vector_bytes) name = part->vectors[i].name;
+        if (part->vectors[i].address == number * part->architecture->vector_bytes)
+            name = part->vectors[i].name;
     printf("; %s", cli_paint(self->result_colour, PAINT_STRONG));
     if (!number) printf("in the main program");
     else if (name) printf("handling %s (exception %u)", name, number);
@@ -295,8 +296,8 @@ static void show_specials(cli *self, oak_session *session)
         const oak_part_register *reg = &part->registers[i];
         uint8_t bytes[4] = {0};
         if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) continue;
-        uint32_t whole =
-            (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+        uint32_t whole = (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
+                         (uint32_t)bytes[3] << 24;
         if (whole == reg->reset) continue;
         char binary[16];
         write_binary(whole & 0xFF, 8, binary);
@@ -357,9 +358,12 @@ static void show_ports(cli *self, oak_session *session)
             static const char levels[] = "01-", results[] = "01z";
             chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
             const char *gap = bit && bit % 4 == 0 ? " " : "";
-            char own = port->has_block ? (pin.weak_high ? '+' : levels[pin.chip]) : stored >> bit & 1u ? '1' : '0';
+            char own = port->has_block      ? (pin.weak_high ? '+' : levels[pin.chip])
+                       : stored >> bit & 1u ? '1'
+                                            : '0';
             snprintf(latch + strlen(latch), sizeof latch - strlen(latch), "%c%s", own, gap);
-            snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c%s", levels[pin.outside], gap);
+            snprintf(outside + strlen(outside), sizeof outside - strlen(outside), "%c%s", levels[pin.outside],
+                     gap);
             snprintf(result + strlen(result), sizeof result - strlen(result), "%c%s",
                      pin.contention ? '!' : results[pin.result], gap);
             contention = contention || pin.contention;

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #define BITS(x, high, low) ((uint32_t)(x) >> (low) & ((2u << ((high) - (low))) - 1))
-#define BIT(x, n)          ((uint32_t)(x) >> (n) & 1)
+#define BIT(x, n)          ((uint32_t)(x) >> (n)&1)
 
 static bool failed; /* an access outside the memories; tests run one after the other */
 
@@ -107,7 +107,8 @@ static void write(reference_arm *cpu, unsigned number, uint32_t value)
 }
 
 /* Data processing by the numbering of 32-bit codes; returns whether there is a result. */
-static bool process(reference_arm *cpu, unsigned op, uint32_t x, uint32_t y, bool carry, bool flags, uint32_t *result)
+static bool process(reference_arm *cpu, unsigned op, uint32_t x, uint32_t y, bool carry, bool flags,
+                    uint32_t *result)
 {
     switch (op) {
     case 0: *result = x & y; break;
@@ -308,7 +309,8 @@ static reference_done transfer(reference_arm *cpu, uint16_t a, uint16_t b)
         moves = BIT(b, 8);
         base += offset;
     } else address = base + (r[b & 15] << BITS(b, 5, 4));
-    if (t == 15 && (size < 4 || !loads)) return n == 15 || loads ? REFERENCE_DONE : REFERENCE_SKIPPED; /* pld, pli */
+    if (t == 15 && (size < 4 || !loads))
+        return n == 15 || loads ? REFERENCE_DONE : REFERENCE_SKIPPED; /* pld, pli */
     if (!loads) {
         store(cpu, address, size, r[t], false);
         if (moves) write(cpu, n, base);
@@ -322,7 +324,8 @@ static reference_done transfer(reference_arm *cpu, uint16_t a, uint16_t b)
 
 static reference_done plain_immediate(reference_arm *cpu, uint16_t a, uint16_t b)
 {
-    uint32_t *r = cpu->r, field = BIT(a, 10) << 11 | BITS(b, 14, 12) << 8 | (b & 0xFF), n = a & 15, d = BITS(b, 11, 8);
+    uint32_t *r = cpu->r, field = BIT(a, 10) << 11 | BITS(b, 14, 12) << 8 | (b & 0xFF), n = a & 15,
+             d = BITS(b, 11, 8);
     uint32_t lsb = BITS(b, 14, 12) << 2 | BITS(b, 7, 6), width = b & 31, x = n == 15 ? r[15] & ~3u : r[n];
     uint64_t mask = ((uint64_t)1 << (width + 1)) - 1;
     switch (BITS(a, 8, 4)) {
@@ -361,9 +364,7 @@ static reference_done products(reference_arm *cpu, uint16_t a, uint16_t b)
     int64_t sx = (int32_t)x, sy = (int32_t)y;
     uint64_t sum = (uint64_t)r[hi] << 32 | r[lo], result;
     switch (BITS(a, 7, 4)) {
-    case 0:
-        r[hi] = BIT(b, 4) ? r[lo] - x * y : lo == 15 ? x * y : r[lo] + x * y;
-        return REFERENCE_DONE;
+    case 0: r[hi] = BIT(b, 4) ? r[lo] - x * y : lo == 15 ? x * y : r[lo] + x * y; return REFERENCE_DONE;
     case 8: result = (uint64_t)(sx * sy); break;
     case 10: result = (uint64_t)x * y; break;
     case 12: result = sum + (uint64_t)(sx * sy); break;
@@ -383,7 +384,8 @@ static reference_done dual_and_table(reference_arm *cpu, uint16_t a, uint16_t b)
     if (!BIT(a, 8) && !BIT(a, 5)) { /* exclusive, table branch */
         if (BITS(a, 7, 4) == 13 && BITS(b, 7, 5) == 0) {
             uint32_t start = n == 15 ? r[15] : r[n], index = r[b & 15];
-            uint32_t entry = BIT(b, 4) ? load(cpu, start + 2 * index, 2, false) : load(cpu, start + index, 1, false);
+            uint32_t entry =
+                BIT(b, 4) ? load(cpu, start + 2 * index, 2, false) : load(cpu, start + index, 1, false);
             r[15] += 2 * entry;
             return REFERENCE_DONE;
         }
@@ -396,11 +398,11 @@ static reference_done dual_and_table(reference_arm *cpu, uint16_t a, uint16_t b)
         } else if (BITS(a, 7, 4) == 12) {
             failed = failed || (BITS(b, 7, 4) == 5 && base % 2);
             r[b & 15] = 1;
-        }
-        else return REFERENCE_SKIPPED;
+        } else return REFERENCE_SKIPPED;
         return REFERENCE_DONE;
     }
-    uint32_t offset = BIT(a, 7) ? (b & 0xFFu) * 4 : 0u - (b & 0xFFu) * 4, address = BIT(a, 8) ? base + offset : base;
+    uint32_t offset = BIT(a, 7) ? (b & 0xFFu) * 4 : 0u - (b & 0xFFu) * 4,
+             address = BIT(a, 8) ? base + offset : base;
     if (BIT(a, 4)) {
         uint32_t low = load(cpu, address, 4, true), high = load(cpu, address + 4, 4, true);
         if (BIT(a, 5)) write(cpu, n, base + offset);
@@ -478,7 +480,8 @@ static reference_done wide(reference_arm *cpu, uint16_t a, uint16_t b, bool v7)
         return many(cpu, n, b, loads, down, BIT(a, 5));
     }
     if ((a & 0xFE40) == 0xE840) return dual_and_table(cpu, a, b);
-    if (a >> 9 == 0x75 || (a >> 11 == 0x1E && !BIT(b, 15) && !BIT(a, 9))) { /* shifted register, modified immediate */
+    if (a >> 9 == 0x75 ||
+        (a >> 11 == 0x1E && !BIT(b, 15) && !BIT(a, 9))) { /* shifted register, modified immediate */
         uint32_t y;
         if (a >> 9 == 0x75) {
             unsigned by = BITS(b, 14, 12) << 2 | BITS(b, 7, 6), kind = BITS(b, 5, 4);
@@ -497,13 +500,14 @@ static reference_done wide(reference_arm *cpu, uint16_t a, uint16_t b, bool v7)
     if (a >> 11 == 0x1E) {
         if ((a & 0xFFF0) == 0xF380 && (b & 0xFF) == 0) { /* msr apsr */
             uint32_t value = r[n];
-            cpu->n = BIT(value, 31), cpu->z = BIT(value, 30), cpu->c = BIT(value, 29), cpu->v = BIT(value, 28);
+            cpu->n = BIT(value, 31), cpu->z = BIT(value, 30), cpu->c = BIT(value, 29),
+            cpu->v = BIT(value, 28);
             cpu->q = v7 && BIT(value, 27);
             return REFERENCE_DONE;
         }
         if (a == 0xF3EF && (b & 0xFF) == 0) {
-            r[d] = (uint32_t)cpu->n << 31 | (uint32_t)cpu->z << 30 | (uint32_t)cpu->c << 29 | (uint32_t)cpu->v << 28 |
-                   (uint32_t)cpu->q << 27;
+            r[d] = (uint32_t)cpu->n << 31 | (uint32_t)cpu->z << 30 | (uint32_t)cpu->c << 29 |
+                   (uint32_t)cpu->v << 28 | (uint32_t)cpu->q << 27;
             return REFERENCE_DONE;
         }
         if (!BIT(b, 14) && !BIT(b, 12) && BITS(a, 9, 7) == 7) return REFERENCE_SKIPPED;

@@ -51,7 +51,8 @@ static void round_trip(const char *part, const uint8_t *code, uint32_t count, un
     for (uint32_t i = 0; i < count; i++) {
         uint8_t byte;
         if (!oak_image_byte(oak_program_image(program), START + i, &byte) || byte != code[i]) {
-            if (wrong++ < 10) printf("%s: at 0x%x: %02x became %02x\n", part, (unsigned)(START + i), code[i], byte);
+            if (wrong++ < 10)
+                printf("%s: at 0x%x: %02x became %02x\n", part, (unsigned)(START + i), code[i], byte);
         }
     }
     ck_assert_uint_eq(wrong, 0);
@@ -117,7 +118,6 @@ START_TEST(a_sample_of_wide_codes_encodes_back_or_is_refused)
 }
 END_TEST
 
-
 /* ------------------------------------------------------------------------------------------ rows */
 
 typedef struct rig {
@@ -168,7 +168,8 @@ static const struct {
 } rows[] = {
 #define V6 false
 #define V7 true
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning) {#mnemonic, operands, bits, since},
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+    {#mnemonic, operands, bits, since},
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
 #include "isa/armm/armm.def"
@@ -194,10 +195,12 @@ static unsigned sample(unsigned row, uint64_t *seed, uint32_t *word)
 /* Registers that mostly point into the RAM, so that loads and stores have something to do. */
 static void random_state(reference_arm *cpu, uint64_t *seed)
 {
-    static const uint32_t corners[] = {0, 1, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFF, 31, 32, 33, 0x12345678};
+    static const uint32_t corners[] = {0,      1,  0x7FFFFFFF, 0x80000000, UINT32_MAX,
+                                       0xFFFF, 31, 32,         33,         0x12345678};
     for (unsigned i = 0; i < 16; i++) {
         uint32_t kind = random32(seed) % 8;
-        cpu->r[i] = kind < 4   ? REFERENCE_RAM + 0x600 + random32(seed) % (kind < 3 ? 0x100u : 0x400u) * (kind < 3 ? 4 : 1)
+        cpu->r[i] = kind < 4 ? REFERENCE_RAM + 0x600 +
+                                   random32(seed) % (kind < 3 ? 0x100u : 0x400u) * (kind < 3 ? 4 : 1)
                     : kind < 6 ? corners[random32(seed) % 10]
                     : kind < 7 ? random32(seed) & 31
                                : random32(seed);
@@ -265,8 +268,8 @@ static unsigned compare_row(rig *r, unsigned row, unsigned samples, bool v7, uin
 /* Rows whose effect is no matter of registers and memory: tested by what they do elsewhere in this file. */
 static bool has_no_reference(const char *mnemonic)
 {
-    static const char *const names[] = {"bkpt", "nop",  "yield", "wfe", "wfi", "sev", "it",    "udf",   "svc", "dbg",
-                                        "dsb",  "dmb",  "isb",   "clrex", "cpsie", "cpsid"};
+    static const char *const names[] = {"bkpt", "nop", "yield", "wfe", "wfi", "sev",   "it",    "udf",
+                                        "svc",  "dbg", "dsb",   "dmb", "isb", "clrex", "cpsie", "cpsid"};
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
         if (strcmp(mnemonic, names[i]) == 0) return true;
     return false;
@@ -346,7 +349,8 @@ static uint64_t cycles_between(const char *part, const char *code)
     char source[600];
     bench b;
     snprintf(source, sizeof source,
-             " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr r7, =0x20000100\n movs r1, #100\n"
+             " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr r7, =0x20000100\n movs "
+             "r1, #100\n"
              " movs r2, #7\nfirst: %s\nlast: b .\n bx lr\nnear: bx lr\n",
              code);
     bench_open(&b, part, source);
@@ -398,9 +402,11 @@ START_TEST(instructions_take_the_cycles_of_the_manual)
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         if (all[i].v6 && cycles_between("armv6m-32k", all[i].code) != all[i].v6)
-            ck_abort_msg("armv6m: %s takes %u", all[i].code, (unsigned)cycles_between("armv6m-32k", all[i].code));
+            ck_abort_msg("armv6m: %s takes %u", all[i].code,
+                         (unsigned)cycles_between("armv6m-32k", all[i].code));
         if (cycles_between("armv7m-256k", all[i].code) != all[i].v7)
-            ck_abort_msg("armv7m: %s takes %u", all[i].code, (unsigned)cycles_between("armv7m-256k", all[i].code));
+            ck_abort_msg("armv7m: %s takes %u", all[i].code,
+                         (unsigned)cycles_between("armv7m-256k", all[i].code));
     }
 }
 END_TEST
@@ -408,13 +414,14 @@ END_TEST
 /* ------------------------------------------------------------------------------------------ exceptions */
 
 #define HEAD                                                                                                 \
-    " vector stack, 0x20000800\n vector reset, start\n vector systick, tick\n vector hard_fault, hard\n"         \
-    " vector svcall, call\n vector pendsv, pend\n vector tim0, line2\n vector tim1, line3\n"                      \
+    " vector stack, 0x20000800\n vector reset, start\n vector systick, tick\n vector hard_fault, hard\n"     \
+    " vector svcall, call\n vector pendsv, pend\n vector tim0, line2\n vector tim1, line3\n"                 \
     "trace equ 0x20000100\n org 0x200\n"
 /* Each handler writes its letter behind the others. */
-#define NOTE(letter) " ldr r0, =trace - 4\n ldrb r1, [r0]\n adds r1, #1\n strb r1, [r0]\n movs r2, #'" letter "'\n strb r2, [r0, r1]\n"
-#define TAIL                                                                                                 \
-    "tick: b .\nhard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n"
+#define NOTE(letter)                                                                                         \
+    " ldr r0, =trace - 4\n ldrb r1, [r0]\n adds r1, #1\n strb r1, [r0]\n movs r2, #'" letter                 \
+    "'\n strb r2, [r0, r1]\n"
+#define TAIL "tick: b .\nhard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n"
 
 static void trace_of(bench *b, char *text, size_t room)
 {
@@ -435,14 +442,16 @@ static void systick_period(const char *part)
 {
     bench b;
     bench_open(&b, part,
-               HEAD "start: ldr r0, =SYST_RVR\n ldr r1, =1234\n str r1, [r0]\n movs r1, #0\n str r1, [r0, #4]\n movs r1, #7\n"
+               HEAD "start: ldr r0, =SYST_RVR\n ldr r1, =1234\n str r1, [r0]\n movs r1, #0\n str r1, [r0, "
+                    "#4]\n movs r1, #7\n"
                     " ldr r0, =SYST_CSR\n str r1, [r0]\nwait: wfi\n b wait\n"
                     "tick: bx lr\nhard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n");
     ck_assert_int_eq(oak_session_add_stop(b.session, "tick", NULL, 1, &b.sink, NULL), OAK_OK);
     uint64_t last = 0;
     for (unsigned i = 0; i < 50; i++) {
         ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
-        if (i > 1) ck_assert_uint_eq(cycles_of(&b) - last, 1235); /* reload + 1, with the core asleep each time */
+        if (i > 1)
+            ck_assert_uint_eq(cycles_of(&b) - last, 1235); /* reload + 1, with the core asleep each time */
         last = cycles_of(&b);
         ck_assert_int_eq(value_of(&b, "exception"), 15);
     }
@@ -461,18 +470,23 @@ static void nesting(const char *part)
     bench b;
     char text[40];
     bench_open(&b, part,
-               HEAD "start: movs r1, #0\n ldr r0, =trace - 4\n str r1, [r0]\n"
-                    " ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n" /* line 2: 0x40, line 3: 0x80 */
-                    " ldr r0, =SCB_SHPR3\n ldr r1, =0xc0c00000\n str r1, [r0]\n"
-                    " ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
-                    " ldr r0, =NVIC_ISPR\n movs r1, #8\n str r1, [r0]\n nop\n" /* line 3 */
-               NOTE("m") "end: b .\n"
-                         "line3: push {lr}\n" NOTE("3") " ldr r0, =NVIC_ISPR\n movs r1, #4\n str r1, [r0]\n nop\n" /* more urgent: at once */
-                         " ldr r0, =SCB_ICSR\n ldr r1, =1 << SCB_ICSR_PENDSVSET\n str r1, [r0]\n nop\n"           /* less: waits */
+               HEAD
+               "start: movs r1, #0\n ldr r0, =trace - 4\n str r1, [r0]\n"
+               " ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n" /* line 2: 0x40, line 3: 0x80 */
+               " ldr r0, =SCB_SHPR3\n ldr r1, =0xc0c00000\n str r1, [r0]\n"
+               " ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
+               " ldr r0, =NVIC_ISPR\n movs r1, #8\n str r1, [r0]\n nop\n" /* line 3 */
+               NOTE(
+                   "m") "end: b .\n"
+                        "line3: push {lr}\n" NOTE("3") " ldr r0, =NVIC_ISPR\n movs r1, #4\n str r1, [r0]\n "
+                                                       "nop\n" /* more urgent: at once */
+                                                       " ldr r0, =SCB_ICSR\n ldr r1, =1 << "
+                                                       "SCB_ICSR_PENDSVSET\n str r1, [r0]\n nop\n" /* less: waits */
                NOTE("x") " pop {pc}\n"
                          "line2: push {lr}\n" NOTE("2") " pop {pc}\n"
-                         "pend: push {lr}\n" NOTE("p") " pop {pc}\n"
-                         "tick: b .\nhard: b .\ncall: b .\n");
+                                                        "pend: push {lr}\n" NOTE(
+                                                            "p") " pop {pc}\n"
+                                                                 "tick: b .\nhard: b .\ncall: b .\n");
     oak_event event = bench_run(&b, 100000, 0);
     if (event.stop.reason != OAK_STOP_PARKED) printf("%s: %s\n", part, oak_fault_word(event.stop.fault));
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
@@ -495,8 +509,10 @@ START_TEST(entering_chaining_and_leaving_take_their_cycles)
     for (unsigned v7 = 0; v7 < 2; v7++) {
         bench b;
         bench_open(&b, v7 ? "armv7m-256k" : "armv6m-32k",
-                   HEAD "start: ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n ldr r0, =NVIC_ISPR\n cpsid i\n str r1, [r0]\n"
-                        "here: cpsie i\nback: nop\n b .\nline2: bx lr\nline3: bx lr\ntick: b .\nhard: b .\ncall: b .\npend: b .\n");
+                   HEAD "start: ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n ldr r0, =NVIC_ISPR\n "
+                        "cpsid i\n str r1, [r0]\n"
+                        "here: cpsie i\nback: nop\n b .\nline2: bx lr\nline3: bx lr\ntick: b .\nhard: b "
+                        ".\ncall: b .\npend: b .\n");
         uint64_t at[4];
         const char *places[] = {"here", "line2", "line3", "back"};
         for (unsigned i = 0; i < 4; i++) {
@@ -518,8 +534,10 @@ START_TEST(the_frame_holds_what_the_manual_says)
     uint8_t frame[32];
     static const uint32_t wanted[8] = {0x11, 0x22, 0x33, 0x44, 0x55, 0x66, 0, 0};
     bench_open(&b, "armv7m-256k",
-               HEAD "start: sub sp, #4\n movs r0, #0x11\n movs r1, #0x22\n movs r2, #0x33\n movs r3, #0x44\n mov r12, #0x55\n mov lr, #0x66\n"
-                    " cmp r0, r0\n svc #5\nback: b .\ncall: b .\ntick: b .\nhard: b .\npend: b .\nline2: b .\nline3: b .\n");
+               HEAD "start: sub sp, #4\n movs r0, #0x11\n movs r1, #0x22\n movs r2, #0x33\n movs r3, #0x44\n "
+                    "mov r12, #0x55\n mov lr, #0x66\n"
+                    " cmp r0, r0\n svc #5\nback: b .\ncall: b .\ntick: b .\nhard: b .\npend: b .\nline2: b "
+                    ".\nline3: b .\n");
     ck_assert_int_eq(oak_session_add_stop(b.session, "call", NULL, 1, &b.sink, NULL), OAK_OK);
     ck_assert_int_eq(bench_run(&b, 10000, 0).stop.reason, OAK_STOP_POINT);
     ck_assert_uint_eq(reg(&b.chip, SP), 0x20000800 - 4 - 4 - 32); /* aligned to 8 */
@@ -530,7 +548,7 @@ START_TEST(the_frame_holds_what_the_manual_says)
         memcpy(&word, frame + 4 * i, 4);
         if (i < 6) ck_assert_uint_eq(word, wanted[i]);
         else if (i == 6) ck_assert_uint_eq(word, (uint32_t)value_of(&b, "back")); /* behind the svc */
-        else ck_assert_uint_eq(word, 0x61000200);                                  /* Z, C, T, and that it was aligned */
+        else ck_assert_uint_eq(word, 0x61000200); /* Z, C, T, and that it was aligned */
     }
     bench_close(&b);
 }
@@ -541,7 +559,8 @@ static void process_stack(const char *part)
 {
     bench b;
     bench_open(&b, part,
-               HEAD "start: ldr r0, =0x20000600\n msr psp, r0\n movs r0, #2\n msr control, r0\n isb\n movs r0, #7\n push {r0}\n"
+               HEAD "start: ldr r0, =0x20000600\n msr psp, r0\n movs r0, #2\n msr control, r0\n isb\n movs "
+                    "r0, #7\n push {r0}\n"
                     " svc #1\n pop {r1}\n mrs r2, control\n mrs r3, psp\n b .\n"
                     "call: mrs r4, psp\n mrs r5, msp\n mrs r6, ipsr\n mov r7, lr\n bx lr\n"
                     "tick: b .\nhard: b .\npend: b .\nline2: b .\nline3: b .\n");
@@ -565,10 +584,12 @@ END_TEST
 START_TEST(a_fault_in_a_handler_is_taken_as_hard_fault_and_one_in_that_locks_up)
 {
     bench b;
-    bench_open(&b, "armv7m-256k",
-               HEAD "start: svc #0\n b .\ncall: ldr r0, =0x60000000\n ldr r1, [r0]\n b .\n"
-                    "hard: ldr r0, =SCB_HFSR\n ldr r2, [r0]\n ldr r0, =SCB_BFAR\n ldr r3, [r0]\n ldr r0, =0x70000000\n"
-                    "worse: ldr r1, [r0]\n b .\ntick: b .\npend: b .\nline2: b .\nline3: b .\n");
+    bench_open(
+        &b, "armv7m-256k",
+        HEAD
+        "start: svc #0\n b .\ncall: ldr r0, =0x60000000\n ldr r1, [r0]\n b .\n"
+        "hard: ldr r0, =SCB_HFSR\n ldr r2, [r0]\n ldr r0, =SCB_BFAR\n ldr r3, [r0]\n ldr r0, =0x70000000\n"
+        "worse: ldr r1, [r0]\n b .\ntick: b .\npend: b .\nline2: b .\nline3: b .\n");
     oak_event event = bench_run(&b, 10000, 0);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_LOCKUP);
@@ -583,15 +604,20 @@ START_TEST(the_configurable_faults_have_handlers_of_their_own_when_enabled)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               " vector stack, 0x20000800\n vector reset, start\n vector bus_fault, bus\n vector usage_fault, usage\n org 0x200\n"
-               "start: ldr r0, =SCB_SHCSR\n ldr r1, =0x70000\n str r1, [r0]\n ldr r0, =SCB_CCR\n ldr r1, =0x218\n str r1, [r0]\n"
-               " movs r7, #0\n movs r1, #0\n udiv r2, r1, r1\n ldr r0, =0x20000001\n ldr r2, [r0]\n ldr r0, =0x50000000\n ldr r2, [r0]\n"
+               " vector stack, 0x20000800\n vector reset, start\n vector bus_fault, bus\n vector "
+               "usage_fault, usage\n org 0x200\n"
+               "start: ldr r0, =SCB_SHCSR\n ldr r1, =0x70000\n str r1, [r0]\n ldr r0, =SCB_CCR\n ldr r1, "
+               "=0x218\n str r1, [r0]\n"
+               " movs r7, #0\n movs r1, #0\n udiv r2, r1, r1\n ldr r0, =0x20000001\n ldr r2, [r0]\n ldr r0, "
+               "=0x50000000\n ldr r2, [r0]\n"
                " movs r0, #0\n str r0, [r0]\n udf #0\n b .\n"
-               "bus: adds r7, #1\nskip: mrs r0, msp\n ldr r1, [r0, #24]\n ldrb r2, [r1, #1]\n cmp r2, #0xe8\n ite hs\n addhs r1, #4\n addlo r1, #2\n"
+               "bus: adds r7, #1\nskip: mrs r0, msp\n ldr r1, [r0, #24]\n ldrb r2, [r1, #1]\n cmp r2, "
+               "#0xe8\n ite hs\n addhs r1, #4\n addlo r1, #2\n"
                " str r1, [r0, #24]\n ldr r0, =SCB_CFSR\n ldr r1, [r0]\n orrs r6, r1\n bx lr\n"
                "usage: adds r7, #16\n b skip\n");
     oak_event event = bench_run(&b, 100000, 0);
-    if (event.stop.reason != OAK_STOP_PARKED) printf("%s at 0x%x\n", oak_fault_word(event.stop.fault), (unsigned)event.stop.pc);
+    if (event.stop.reason != OAK_STOP_PARKED)
+        printf("%s at 0x%x\n", oak_fault_word(event.stop.fault), (unsigned)event.stop.pc);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "r7"), 3 * 16 + 2); /* divide, unaligned, undefined; absent, read-only */
     ck_assert_int_eq(value_of(&b, "r6"), 1 << 25 | 1 << 24 | 1 << 16 | 1 << 15 | 1 << 9);
@@ -603,11 +629,14 @@ START_TEST(masks_hold_exceptions_back)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               HEAD "start: movs r7, #0\n ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
-                    " movs r1, #0x60\n msr basepri, r1\n ldr r0, =NVIC_ISPR\n movs r1, #12\n str r1, [r0]\n nop\n mov r4, r7\n" /* 2 yes, 3 no */
-                    " movs r1, #0\n msr basepri, r1\n nop\n mov r5, r7\n"                                                       /* now 3 */
+               HEAD "start: movs r7, #0\n ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n ldr r0, "
+                    "=NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
+                    " movs r1, #0x60\n msr basepri, r1\n ldr r0, =NVIC_ISPR\n movs r1, #12\n str r1, [r0]\n "
+                    "nop\n mov r4, r7\n"                                  /* 2 yes, 3 no */
+                    " movs r1, #0\n msr basepri, r1\n nop\n mov r5, r7\n" /* now 3 */
                     " cpsid f\n movs r1, #4\n str r1, [r0]\n nop\n mov r6, r7\n cpsie f\n nop\n b .\n"
-                    "line2: adds r7, #1\n bx lr\nline3: adds r7, #16\n bx lr\ntick: b .\nhard: b .\ncall: b .\npend: b .\n");
+                    "line2: adds r7, #1\n bx lr\nline3: adds r7, #16\n bx lr\ntick: b .\nhard: b .\ncall: b "
+                    ".\npend: b .\n");
     ck_assert_int_eq(bench_run(&b, 100000, 0).stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "r4"), 1);
     ck_assert_int_eq(value_of(&b, "r5"), 17);
@@ -624,10 +653,13 @@ START_TEST(an_it_block_survives_an_interrupt_at_every_instruction)
         char source[1000];
         bench b;
         snprintf(source, sizeof source,
-                 HEAD "start: ldr r0, =SYST_RVR\n movs r1, #%u\n str r1, [r0]\n movs r1, #0\n str r1, [r0, #4]\n ldr r0, =SYST_CSR\n movs r1, #7\n"
-                      " movs r2, #0\n movs r3, #5\n str r1, [r0]\n cmp r3, #5\n itete eq\n addeq r2, #1\n addne r2, #16\n addeq r2, #2\n addne r2, #32\n"
+                 HEAD "start: ldr r0, =SYST_RVR\n movs r1, #%u\n str r1, [r0]\n movs r1, #0\n str r1, [r0, "
+                      "#4]\n ldr r0, =SYST_CSR\n movs r1, #7\n"
+                      " movs r2, #0\n movs r3, #5\n str r1, [r0]\n cmp r3, #5\n itete eq\n addeq r2, #1\n "
+                      "addne r2, #16\n addeq r2, #2\n addne r2, #32\n"
                       " itt ne\n movne r2, #99\n movne r2, #98\n adds r2, #64\n cpsid i\n b .\n"
-                      "tick: movs r1, #1\n cmp r1, #9\n ldr r1, =SYST_CSR\n movs r3, #0\n str r3, [r1]\n movs r3, #5\n bx lr\n"
+                      "tick: movs r1, #1\n cmp r1, #9\n ldr r1, =SYST_CSR\n movs r3, #0\n str r3, [r1]\n "
+                      "movs r3, #5\n bx lr\n"
                       "hard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n",
                  delay);
         bench_open(&b, "armv7m-256k", source);
@@ -644,8 +676,10 @@ START_TEST(a_bit_of_the_ram_and_of_a_device_is_a_word_of_its_own)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               HEAD "start: ldr r0, =0x20000010\n movs r1, #0xf0\n str r1, [r0]\n ldr r2, =0x22000000 + 0x10 * 32 + 5 * 4\n ldr r3, [r2]\n"
-                    " movs r4, #0\n str r4, [r2]\n ldr r5, [r0]\n ldr r6, =0x42000000 + (P0_DIR & 0xfffff) * 32 + 3 * 4\n movs r1, #1\n str r1, [r6]\n b .\n" TAIL);
+               HEAD "start: ldr r0, =0x20000010\n movs r1, #0xf0\n str r1, [r0]\n ldr r2, =0x22000000 + 0x10 "
+                    "* 32 + 5 * 4\n ldr r3, [r2]\n"
+                    " movs r4, #0\n str r4, [r2]\n ldr r5, [r0]\n ldr r6, =0x42000000 + (P0_DIR & 0xfffff) * "
+                    "32 + 3 * 4\n movs r1, #1\n str r1, [r6]\n b .\n" TAIL);
     ck_assert_int_eq(bench_run(&b, 10000, 0).stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "r3"), 1);
     ck_assert_int_eq(value_of(&b, "r5"), 0xD0);
@@ -658,7 +692,8 @@ START_TEST(sleep_skips_time_instead_of_burning_instructions)
 {
     bench b;
     bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r0, =SYST_RVR\n ldr r1, =0xffffff\n str r1, [r0]\n movs r1, #7\n ldr r0, =SYST_CSR\n str r1, [r0]\nsleep: wfi\n b sleep\n"
+               HEAD "start: ldr r0, =SYST_RVR\n ldr r1, =0xffffff\n str r1, [r0]\n movs r1, #7\n ldr r0, "
+                    "=SYST_CSR\n str r1, [r0]\nsleep: wfi\n b sleep\n"
                     "tick: bx lr\nhard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n");
     bench_run(&b, 0x1000000ull * 100, 0);
     oak_chip_time time;
@@ -674,12 +709,15 @@ START_TEST(code_in_ram_that_rewrites_itself_runs_as_written)
     bench b;
     bench_open(&b, "armv7m-256k",
                HEAD "start: ldr r0, =code\n ldr r1, =0x20000400\n movs r2, #code_end - code\n"
-                    "copy: subs r2, #1\n ldrb r3, [r0, r2]\n strb r3, [r1, r2]\n bne copy\n ldr r6, =0x20000401\n movs r7, #0\n bx r6\n"
+                    "copy: subs r2, #1\n ldrb r3, [r0, r2]\n strb r3, [r1, r2]\n bne copy\n ldr r6, "
+                    "=0x20000401\n movs r7, #0\n bx r6\n"
                     "code: movs r5, #10\n" /* in RAM: adds r7, #n, where n is rewritten each round */
-                    "again: adds r7, #1\n ldr r0, =0x20000400 + again - code\n ldrb r1, [r0]\n adds r1, #1\n strb r1, [r0]\n subs r5, #1\n bne again\n b .\n pool\n"
+                    "again: adds r7, #1\n ldr r0, =0x20000400 + again - code\n ldrb r1, [r0]\n adds r1, #1\n "
+                    "strb r1, [r0]\n subs r5, #1\n bne again\n b .\n pool\n"
                     "code_end: nop\n" TAIL);
     oak_event event = bench_run(&b, 10000, 0);
-    if (event.stop.reason != OAK_STOP_PARKED) printf("%s at 0x%x\n", oak_fault_word(event.stop.fault), (unsigned)event.stop.pc);
+    if (event.stop.reason != OAK_STOP_PARKED)
+        printf("%s at 0x%x\n", oak_fault_word(event.stop.fault), (unsigned)event.stop.pc);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "r7"), 1 + 2 + 3 + 4 + 5 + 6 + 7 + 8 + 9 + 10);
     bench_close(&b);
@@ -693,7 +731,8 @@ static void expect_fault(const char *part, const char *code, oak_fault fault, co
     char source[700];
     bench b;
     snprintf(source, sizeof source,
-             " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: movs r0, #0\n%s\n b .\n", code);
+             " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: movs r0, #0\n%s\n b .\n",
+             code);
     bench_open(&b, part, source);
     if (checks) ck_assert_int_eq(oak_machine_check_reads(b.machine, true), OAK_OK);
     uint32_t address, size;
@@ -701,7 +740,8 @@ static void expect_fault(const char *part, const char *code, oak_fault fault, co
         oak_machine_mark_data(b.machine, address, size);
     oak_event event = bench_run(&b, 100000, 0);
     if (event.stop.reason != OAK_STOP_FAULT || event.stop.fault != fault)
-        ck_abort_msg("%s: %s is %s %s", part, code, oak_stop_word(event.stop.reason), oak_fault_word(event.stop.fault));
+        ck_abort_msg("%s: %s is %s %s", part, code, oak_stop_word(event.stop.reason),
+                     oak_fault_word(event.stop.fault));
     ck_assert_int_eq(event.stop.pc, value_of(&b, at));
     char sentence[300];
     oak_fault_sentence(b.session, &event.stop, sentence, sizeof sentence);
@@ -716,7 +756,8 @@ START_TEST(what_a_chip_would_suffer_silently_is_reported_where_it_happens)
         const char *part = parts[i];
         expect_fault(part, " ldr r0, =start\nx: bx r0", OAK_FAULT_EVEN_JUMP, "x", false);
         expect_fault(part, " nop\nx: dd 0x12345678", OAK_FAULT_DATA_RUN, "x", false);
-        expect_fault(part, " ldr r0, =0x20000008\n mov sp, r0\n push {r0, r1}\nx: push {r0}", OAK_FAULT_STACK_OVERFLOW, "x", false);
+        expect_fault(part, " ldr r0, =0x20000008\n mov sp, r0\n push {r0, r1}\nx: push {r0}",
+                     OAK_FAULT_STACK_OVERFLOW, "x", false);
         expect_fault(part, " ldr r0, =0x20000100\nx: ldr r1, [r0]", OAK_FAULT_UNWRITTEN, "x", true);
         expect_fault(part, " movs r0, #4\nx: str r0, [r0]", OAK_FAULT_READ_ONLY, "x", false);
         expect_fault(part, " ldr r0, =0x50000000\nx: ldr r1, [r0]", OAK_FAULT_ABSENT, "x", false);
@@ -734,7 +775,8 @@ START_TEST(stop_points_inside_fused_and_conditional_code_are_met)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               HEAD "start: movs r0, #0\nloop: adds r0, #1\nmid: cmp r0, #3\ntest: bne loop\n it eq\ncond: moveq r1, #7\n b .\n" TAIL);
+               HEAD "start: movs r0, #0\nloop: adds r0, #1\nmid: cmp r0, #3\ntest: bne loop\n it eq\ncond: "
+                    "moveq r1, #7\n b .\n" TAIL);
     ck_assert_int_eq(bench_run(&b, 0, 4).stop.reason, OAK_STOP_STEPS); /* decoded and fused by now */
     static const char *const places[] = {"mid", "test", "cond"};
     for (unsigned i = 0; i < 3; i++)
@@ -764,7 +806,8 @@ RUN_SUITE("armm", every_halfword_is_an_instruction_that_encodes_back_or_is_refus
           a_supervisor_call_from_the_process_stack_returns_to_it,
           a_fault_in_a_handler_is_taken_as_hard_fault_and_one_in_that_locks_up,
           the_configurable_faults_have_handlers_of_their_own_when_enabled, masks_hold_exceptions_back,
-          an_it_block_survives_an_interrupt_at_every_instruction, a_bit_of_the_ram_and_of_a_device_is_a_word_of_its_own,
+          an_it_block_survives_an_interrupt_at_every_instruction,
+          a_bit_of_the_ram_and_of_a_device_is_a_word_of_its_own,
           sleep_skips_time_instead_of_burning_instructions, code_in_ram_that_rewrites_itself_runs_as_written,
           what_a_chip_would_suffer_silently_is_reported_where_it_happens,
           stop_points_inside_fused_and_conditional_code_are_met)

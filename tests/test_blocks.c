@@ -7,7 +7,7 @@
 enum { MEM = 1 };
 
 #define HEAD                                                                                                 \
-    " vector stack, 0x20000800\n vector reset, start\n vector p0, edge\n vector tim0, timer\n"                 \
+    " vector stack, 0x20000800\n vector reset, start\n vector p0, edge\n vector tim0, timer\n"               \
     " vector uart, serial\n org 0x200\n"
 #define HANDLERS "edge: b .\ntimer: b .\nserial: b .\n"
 
@@ -21,9 +21,12 @@ START_TEST(a_port_drives_sets_clears_toggles_and_reads_its_pins)
     bench b;
     oak_pin pin;
     bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r7, =P0_DIR\n movs r0, #0x0f\n str r0, [r7]\n movs r0, #0x05\n str r0, [r7, #P0_OUT - P0_DIR]\n"
-                    "a: movs r0, #0x0a\n str r0, [r7, #P0_SET - P0_DIR]\nb: movs r0, #3\n str r0, [r7, #P0_CLR - P0_DIR]\n"
-                    "c: movs r0, #9\n str r0, [r7, #P0_TGL - P0_DIR]\nd: ldr r6, [r7, #P0_IN - P0_DIR]\n movs r0, #0x40\n str r0, [r7, #P0_PULL - P0_DIR]\n"
+               HEAD "start: ldr r7, =P0_DIR\n movs r0, #0x0f\n str r0, [r7]\n movs r0, #0x05\n str r0, [r7, "
+                    "#P0_OUT - P0_DIR]\n"
+                    "a: movs r0, #0x0a\n str r0, [r7, #P0_SET - P0_DIR]\nb: movs r0, #3\n str r0, [r7, "
+                    "#P0_CLR - P0_DIR]\n"
+                    "c: movs r0, #9\n str r0, [r7, #P0_TGL - P0_DIR]\nd: ldr r6, [r7, #P0_IN - P0_DIR]\n "
+                    "movs r0, #0x40\n str r0, [r7, #P0_PULL - P0_DIR]\n"
                     " ldr r5, [r7, #P0_IN - P0_DIR]\n b .\n" HANDLERS);
     static const struct {
         const char *place;
@@ -55,18 +58,25 @@ END_TEST
 START_TEST(an_edge_on_a_pin_interrupts_a_sleeping_core)
 {
     bench b;
-    bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r0, =P0_RISE\n movs r1, #2\n str r1, [r0]\n ldr r0, =P0_FALL\n movs r1, #4\n str r1, [r0]\n"
-                    " ldr r0, =NVIC_ISER\n movs r1, #1\n str r1, [r0]\n movs r7, #0\n movs r6, #0\nsleep: wfi\n b sleep\n"
-                    "edge: ldr r0, =P0_PEND\n ldr r1, [r0]\n orrs r7, r1\n adds r6, #1\n str r1, [r0]\n bx lr\ntimer: b .\nserial: b .\n");
-    ck_assert_int_eq(oak_session_drive(b.session, "p0.1 = 0 until 1000 cycles, 1 until 2000 cycles, 0", &b.sink), OAK_OK);
-    ck_assert_int_eq(oak_session_drive(b.session, "p0.2 = 1 until 1500 cycles, 0 until 2500 cycles, 1", &b.sink), OAK_OK);
+    bench_open(
+        &b, "armv6m-32k",
+        HEAD
+        "start: ldr r0, =P0_RISE\n movs r1, #2\n str r1, [r0]\n ldr r0, =P0_FALL\n movs r1, #4\n str r1, "
+        "[r0]\n"
+        " ldr r0, =NVIC_ISER\n movs r1, #1\n str r1, [r0]\n movs r7, #0\n movs r6, #0\nsleep: wfi\n b sleep\n"
+        "edge: ldr r0, =P0_PEND\n ldr r1, [r0]\n orrs r7, r1\n adds r6, #1\n str r1, [r0]\n bx lr\ntimer: b "
+        ".\nserial: b .\n");
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "p0.1 = 0 until 1000 cycles, 1 until 2000 cycles, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "p0.2 = 1 until 1500 cycles, 0 until 2500 cycles, 1", &b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_add_stop(b.session, "edge", NULL, 1, &b.sink, NULL), OAK_OK);
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
     ck_assert_uint_eq(cycles_of(&b), 1000 + 16); /* asleep: the entry begins at once */
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
     ck_assert_uint_eq(cycles_of(&b), 1500 + 16);
-    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED); /* no edge that anybody waits for follows */
+    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason,
+                     OAK_STOP_PARKED); /* no edge that anybody waits for follows */
     ck_assert_uint_eq(peek(&b, "r7"), 6);
     ck_assert_uint_eq(peek(&b, "r6"), 2);
     bench_close(&b);
@@ -77,9 +87,12 @@ START_TEST(a_timer_overflows_and_matches_on_the_cycle)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               HEAD "start: ldr r0, =NVIC_ISER\n movs r1, #4\n str r1, [r0]\n ldr r0, =TIM0_CTRL\n movs r1, #99\n str r1, [r0, #TIM0_TOP - TIM0_CTRL]\n"
-                    " movs r1, #4\n str r1, [r0, #TIM0_PSC - TIM0_CTRL]\n movs r1, #30\n str r1, [r0, #TIM0_CMP - TIM0_CTRL]\n movs r1, #7\non: str r1, [r0]\nsleep: wfi\n b sleep\n"
-                    "timer: ldr r0, =TIM0_STAT\n ldr r7, [r0]\n str r7, [r0]\n ldr r6, =TIM0_COUNT\n ldr r6, [r6]\n bx lr\nedge: b .\nserial: b .\n");
+               HEAD "start: ldr r0, =NVIC_ISER\n movs r1, #4\n str r1, [r0]\n ldr r0, =TIM0_CTRL\n movs r1, "
+                    "#99\n str r1, [r0, #TIM0_TOP - TIM0_CTRL]\n"
+                    " movs r1, #4\n str r1, [r0, #TIM0_PSC - TIM0_CTRL]\n movs r1, #30\n str r1, [r0, "
+                    "#TIM0_CMP - TIM0_CTRL]\n movs r1, #7\non: str r1, [r0]\nsleep: wfi\n b sleep\n"
+                    "timer: ldr r0, =TIM0_STAT\n ldr r7, [r0]\n str r7, [r0]\n ldr r6, =TIM0_COUNT\n ldr r6, "
+                    "[r6]\n bx lr\nedge: b .\nserial: b .\n");
     ck_assert_int_eq(oak_session_add_stop(b.session, "on", NULL, 1, &b.sink, NULL), OAK_OK);
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
     uint64_t on = cycles_of(&b);
@@ -99,7 +112,8 @@ START_TEST(a_timer_drives_its_pin_below_the_compare_value)
 {
     bench b;
     bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r0, =P0_DIR\n movs r1, #0x40\n str r1, [r0]\n ldr r0, =TIM0_CTRL\n movs r1, #99\n str r1, [r0, #TIM0_TOP - TIM0_CTRL]\n"
+               HEAD "start: ldr r0, =P0_DIR\n movs r1, #0x40\n str r1, [r0]\n ldr r0, =TIM0_CTRL\n movs r1, "
+                    "#99\n str r1, [r0, #TIM0_TOP - TIM0_CTRL]\n"
                     " movs r1, #25\n str r1, [r0, #TIM0_CMP - TIM0_CTRL]\n movs r1, #9\non: str r1, [r0]\n"
                     "loop: adds r2, #1\n b loop\n" HANDLERS);
     ck_assert_int_eq(oak_session_add_stop(b.session, "on", NULL, 1, &b.sink, NULL), OAK_OK);
@@ -125,9 +139,12 @@ START_TEST(a_serial_port_takes_ten_bits_a_byte_and_keeps_what_it_sent)
     uint8_t sent[16];
     size_t count;
     bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r7, =UART_DATA\n movs r0, #50\n str r0, [r7, #UART_DIV - UART_DATA]\n movs r0, #1\n str r0, [r7, #UART_CTRL - UART_DATA]\n"
-                    " movs r0, #'w'\nfirst: str r0, [r7]\n movs r0, #'e'\n str r0, [r7]\nfull: ldr r1, [r7, #UART_STAT - UART_DATA]\n lsrs r1, r1, #1\n bcc full\n"
-                    "room: movs r0, #'b'\n str r0, [r7]\nout: ldr r1, [r7, #UART_STAT - UART_DATA]\n lsrs r1, r1, #2\n bcc out\nend1: b .\n" HANDLERS);
+               HEAD "start: ldr r7, =UART_DATA\n movs r0, #50\n str r0, [r7, #UART_DIV - UART_DATA]\n movs "
+                    "r0, #1\n str r0, [r7, #UART_CTRL - UART_DATA]\n"
+                    " movs r0, #'w'\nfirst: str r0, [r7]\n movs r0, #'e'\n str r0, [r7]\nfull: ldr r1, [r7, "
+                    "#UART_STAT - UART_DATA]\n lsrs r1, r1, #1\n bcc full\n"
+                    "room: movs r0, #'b'\n str r0, [r7]\nout: ldr r1, [r7, #UART_STAT - UART_DATA]\n lsrs "
+                    "r1, r1, #2\n bcc out\nend1: b .\n" HANDLERS);
     ck_assert_int_eq(oak_session_add_stop(b.session, "first", NULL, 1, &b.sink, NULL), OAK_OK);
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT);
     uint64_t first = cycles_of(&b);
@@ -157,8 +174,10 @@ START_TEST(a_watchdog_bites_unless_it_is_fed_in_time)
 {
     bench b;
     bench_open(&b, "armv6m-32k",
-               HEAD "start: ldr r7, =WDG_CTRL\n movs r0, #5\n str r0, [r7, #WDG_TOP - WDG_CTRL]\n movs r0, #1\nrun: str r0, [r7]\n ldr r1, =0x5afe\n movs r3, #4\n"
-                    "feed: str r1, [r7, #WDG_FEED - WDG_CTRL]\n ldr r2, =1200\nwait: subs r2, #1\n bne wait\n subs r3, #1\n bne feed\nhang: b .\n" HANDLERS);
+               HEAD "start: ldr r7, =WDG_CTRL\n movs r0, #5\n str r0, [r7, #WDG_TOP - WDG_CTRL]\n movs r0, "
+                    "#1\nrun: str r0, [r7]\n ldr r1, =0x5afe\n movs r3, #4\n"
+                    "feed: str r1, [r7, #WDG_FEED - WDG_CTRL]\n ldr r2, =1200\nwait: subs r2, #1\n bne "
+                    "wait\n subs r3, #1\n bne feed\nhang: b .\n" HANDLERS);
     ck_assert_int_eq(oak_session_add_stop(b.session, "hang", NULL, 1, &b.sink, NULL), OAK_OK);
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_POINT); /* fed every 4,800 cycles of 5,000 */
     oak_event event = bench_run(&b, 0, 0);
@@ -197,20 +216,26 @@ static oak_part *load_own(const char *contents, collected *diags)
 START_TEST(another_makers_registers_drive_the_same_blocks)
 {
     collected diags = {0};
-    oak_part *part = load_own("part: own\nextends: armv6m-32k\ntitle: other registers\nblocks:\n"
-                              "  - name: GP\n    kind: port\n    at: 0x50000000\n    pins: 8\n    registers:\n"
-                              "      - {name: DATA, offset: 0x40, role: input}\n      - {name: DATA_OUT, offset: 0x44, role: output}\n"
-                              "      - {name: MODER, offset: 0x80, role: direction}\n"
-                              "  - name: CT\n    kind: timer\n    at: 0x50001000\n    interrupt: 7\n    registers:\n"
-                              "      - {name: ALL, offset: 0, bits: {GO: 31 runs, TOPV: 23-8 top, DIVIDER: 7-0 divider}, does: {GO: run, TOPV: period, DIVIDER: prescale}}\n"
-                              "      - {name: NOW, offset: 4, role: count}\n",
-                              &diags);
+    oak_part *part =
+        load_own("part: own\nextends: armv6m-32k\ntitle: other registers\nblocks:\n"
+                 "  - name: GP\n    kind: port\n    at: 0x50000000\n    pins: 8\n    registers:\n"
+                 "      - {name: DATA, offset: 0x40, role: input}\n      - {name: DATA_OUT, offset: 0x44, "
+                 "role: output}\n"
+                 "      - {name: MODER, offset: 0x80, role: direction}\n"
+                 "  - name: CT\n    kind: timer\n    at: 0x50001000\n    interrupt: 7\n    registers:\n"
+                 "      - {name: ALL, offset: 0, bits: {GO: 31 runs, TOPV: 23-8 top, DIVIDER: 7-0 divider}, "
+                 "does: {GO: run, TOPV: period, DIVIDER: prescale}}\n"
+                 "      - {name: NOW, offset: 4, role: count}\n",
+                 &diags);
     if (!part) show_collected(&diags);
     ck_assert_ptr_nonnull(part);
     oak_program *program = assemble(part,
-                                    " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr r0, =GP_MODER\n movs r1, #3\n str r1, [r0]\n"
-                                    " ldr r0, =GP_DATA_OUT\n movs r1, #2\n str r1, [r0]\n ldr r0, =CT_ALL\n ldr r1, =1 << CT_ALL_GO | 9 << CT_ALL_TOPV | 1\n str r1, [r0]\n"
-                                    " nop\n nop\n nop\n nop\n nop\n nop\n nop\n ldr r2, [r0, #4]\n ldr r3, =GP_DATA\n ldr r3, [r3]\n ldr r4, [r0]\n b .\n",
+                                    " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr "
+                                    "r0, =GP_MODER\n movs r1, #3\n str r1, [r0]\n"
+                                    " ldr r0, =GP_DATA_OUT\n movs r1, #2\n str r1, [r0]\n ldr r0, =CT_ALL\n "
+                                    "ldr r1, =1 << CT_ALL_GO | 9 << CT_ALL_TOPV | 1\n str r1, [r0]\n"
+                                    " nop\n nop\n nop\n nop\n nop\n nop\n nop\n ldr r2, [r0, #4]\n ldr r3, "
+                                    "=GP_DATA\n ldr r3, [r3]\n ldr r4, [r0]\n b .\n",
                                     &diags);
     if (!program) show_collected(&diags);
     ck_assert_ptr_nonnull(program);
@@ -243,21 +268,28 @@ START_TEST(faults_in_blocks_are_told_with_line_and_remedy)
     } all[] = {
         {"  - {name: X, kind: dial, at: 0}\n", "part-value", "Kinds: port, timer, serial, watchdog.", 5},
         {"  - {name: X, kind: timer}\n", "part-value", "Numbers", 5},
-        {"  - name: X\n    kind: timer\n    at: 0x50000000\n    registers:\n      - {name: R, offset: 0, role: perod}\n", "part-role", "Roles: run, count, period", 9},
-        {"  - name: X\n    kind: timer\n    at: 0x50000000\n    registers:\n      - {name: R, offset: 0, bits: {A: 0 x}, does: {B: run}}\n", "part-role", "List the bit", 9},
+        {"  - name: X\n    kind: timer\n    at: 0x50000000\n    registers:\n      - {name: R, offset: 0, "
+         "role: perod}\n",
+         "part-role", "Roles: run, count, period", 9},
+        {"  - name: X\n    kind: timer\n    at: 0x50000000\n    registers:\n      - {name: R, offset: 0, "
+         "bits: {A: 0 x}, does: {B: run}}\n",
+         "part-role", "List the bit", 9},
         {"  - {name: X, like: NOBODY, at: 0x50000000}\n", "part-value", "comes before", 5},
         {"  - {name: X, kind: timer, at: 0x50000000, drives: p9.3}\n", "part-value", "pa.5", 5},
         {"  - {name: X, kind: timer, at: 0x50000000, interupt: 3}\n", "part-key", "interrupt", 5},
-        {"  - {name: X, kind: port, at: 0x40000000, pins: 8, registers: [{name: R, offset: 0}]}\n", "part-overlap", "another address", 5},
+        {"  - {name: X, kind: port, at: 0x40000000, pins: 8, registers: [{name: R, offset: 0}]}\n",
+         "part-overlap", "another address", 5},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         char contents[700];
         collected diags = {0};
-        snprintf(contents, sizeof contents, "part: own\nextends: armv6m-32k\ntitle: wrong\nblocks:\n%s", all[i].block);
+        snprintf(contents, sizeof contents, "part: own\nextends: armv6m-32k\ntitle: wrong\nblocks:\n%s",
+                 all[i].block);
         oak_part *part = load_own(contents, &diags);
         ck_assert_ptr_null(part);
         ck_assert_uint_ge(diags.count, 1);
-        if (strcmp(diags.one[0].code, all[i].code) || !strstr(diags.one[0].hint, all[i].hint) || diags.one[0].line != all[i].line)
+        if (strcmp(diags.one[0].code, all[i].code) || !strstr(diags.one[0].hint, all[i].hint) ||
+            diags.one[0].line != all[i].line)
             show_collected(&diags);
         ck_assert_str_eq(diags.one[0].code, all[i].code);
         ck_assert_ptr_nonnull(strstr(diags.one[0].hint, all[i].hint));
@@ -267,13 +299,21 @@ START_TEST(faults_in_blocks_are_told_with_line_and_remedy)
 END_TEST
 
 static const char description[] =
-    "<?xml version=\"1.0\"?>\n<device><name>workshop</name><size>32</size><resetValue>0x10</resetValue><peripherals>\n"
+    "<?xml "
+    "version=\"1.0\"?>\n<device><name>workshop</name><size>32</size><resetValue>0x10</"
+    "resetValue><peripherals>\n"
     "<peripheral><name>FAN</name><baseAddress>0x50000000</baseAddress><registers>\n"
-    " <register><name>SPEED</name><description>dust extractor\n   fan</description><addressOffset>0x4</addressOffset>\n"
-    "  <fields><field><name>MODE</name><bitRange>[2:1]</bitRange><enumeratedValues><enumeratedValue><name>slow</name><value>1</value></enumeratedValue>\n"
+    " <register><name>SPEED</name><description>dust extractor\n   "
+    "fan</description><addressOffset>0x4</addressOffset>\n"
+    "  "
+    "<fields><field><name>MODE</name><bitRange>[2:1]</"
+    "bitRange><enumeratedValues><enumeratedValue><name>slow</name><value>1</value></enumeratedValue>\n"
     "   <enumeratedValue><name>fast</name><value>#10</value></enumeratedValue></enumeratedValues></field>\n"
-    "   <field><name>ON</name><bitOffset>0</bitOffset></field><field><name>TURNS</name><lsb>8</lsb><msb>15</msb></field></fields></register>\n"
-    " <register><dim>3</dim><dimIncrement>4</dimIncrement><name>LAMP[%s]</name><addressOffset>0x20</addressOffset><size>16</size></register>\n"
+    "   "
+    "<field><name>ON</name><bitOffset>0</bitOffset></field><field><name>TURNS</name><lsb>8</lsb><msb>15</"
+    "msb></field></fields></register>\n"
+    " <register><dim>3</dim><dimIncrement>4</dimIncrement><name>LAMP[%s]</name><addressOffset>0x20</"
+    "addressOffset><size>16</size></register>\n"
     "</registers></peripheral>\n"
     "<peripheral derivedFrom=\"FAN\"><name>PUMP</name><baseAddress>0x50001000</baseAddress></peripheral>\n"
     "</peripherals></device>\n";
@@ -282,7 +322,8 @@ START_TEST(registers_fields_and_meanings_come_from_a_register_description)
 {
     collected diags = {0};
     write_file("workshop.svd", description);
-    oak_part *part = load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags);
+    oak_part *part =
+        load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags);
     if (!part) show_collected(&diags);
     ck_assert_ptr_nonnull(part);
     const oak_part_register *speed = oak_part_find_register(part, "FAN_SPEED", 9);
@@ -310,8 +351,12 @@ START_TEST(registers_fields_and_meanings_come_from_a_register_description)
     oak_part_free(part);
     /* And in the report, by name and meaning. */
     char *out, *err;
-    write_file("fan.asm", " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr r0, =FAN_SPEED\n movs r1, #5\n str r1, [r0]\n b .\n");
-    ck_assert_int_eq(shell("OAKSPINDLE_PARTS=" SOURCE_FOLDER "/parts " SPINDLE " run fan.asm --part ./own_part.yaml", &out, &err), 0);
+    write_file("fan.asm", " vector stack, 0x20000800\n vector reset, start\n org 0x200\nstart: ldr r0, "
+                          "=FAN_SPEED\n movs r1, #5\n str r1, [r0]\n b .\n");
+    ck_assert_int_eq(shell("OAKSPINDLE_PARTS=" SOURCE_FOLDER "/parts " SPINDLE
+                           " run fan.asm --part ./own_part.yaml",
+                           &out, &err),
+                     0);
     if (!strstr(out, "MODE=2 (fast)")) printf("%s%s", out, err);
     ck_assert_ptr_nonnull(strstr(out, "FAN_SPEED"));
     ck_assert_ptr_nonnull(strstr(out, "MODE=2 (fast)"));
@@ -328,18 +373,22 @@ START_TEST(wrong_register_descriptions_are_refused_with_their_line)
     } all[] = {
         {"<device>\n<peripherals>\n</device>\n", 3},
         {"<device>\n</device>\n", 3}, /* nothing until the end */
-        {"<device><peripherals><peripheral><name>A</name>\n<baseAddress>zero</baseAddress></peripheral></peripherals></device>", 2},
+        {"<device><peripherals><peripheral><name>A</name>\n<baseAddress>zero</baseAddress></peripheral></"
+         "peripherals></device>",
+         2},
     };
     for (unsigned i = 0; i < 3; i++) {
         collected diags = {0};
         write_file("workshop.svd", all[i].text);
-        ck_assert_ptr_null(load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags));
+        ck_assert_ptr_null(
+            load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags));
         ck_assert_uint_ge(diags.count, 1);
         ck_assert_str_eq(diags.one[0].code, "register-description");
         ck_assert_uint_eq(diags.one[0].line, all[i].line);
     }
     collected diags = {0};
-    ck_assert_ptr_null(load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: missing.svd\n", &diags));
+    ck_assert_ptr_null(
+        load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: missing.svd\n", &diags));
     ck_assert_str_eq(diags.one[0].code, "no-file");
 }
 END_TEST
@@ -368,7 +417,8 @@ START_TEST(a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly)
         bench_run(&first, stops[i], 0);
         ck_assert_int_eq(oak_session_write_state(first.session, &state_sink), OAK_OK);
         bench_open_file(&second, "armv7m-256k", SOURCE_FOLDER "/examples/kiln/kiln.asm");
-        if (oak_session_read_state(second.session, state.bytes, state.size, "state", &second.sink)) show_collected(&second.diags);
+        if (oak_session_read_state(second.session, state.bytes, state.size, "state", &second.sink))
+            show_collected(&second.diags);
         ck_assert_int_eq(oak_session_drive(second.session, drive, &second.sink), OAK_OK);
         bench_run(&second, END - cycles_of(&second), 0);
         ck_assert_int_eq(oak_session_write_state(second.session, &result_sink), OAK_OK);
@@ -378,7 +428,8 @@ START_TEST(a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly)
             fwrite(result.bytes, 1, result.size, c);
             fclose(a);
             fclose(c);
-            ck_abort_msg("stopped after %u cycles the state differs: state_wanted.json, state_got.json", (unsigned)stops[i]);
+            ck_abort_msg("stopped after %u cycles the state differs: state_wanted.json, state_got.json",
+                         (unsigned)stops[i]);
         }
         free(state.bytes);
         free(result.bytes);
@@ -391,8 +442,8 @@ START_TEST(a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly)
 END_TEST
 
 /* The cycles from a pin changing to a place, at many moments. */
-static uint64_t longest_way(const char *part, const char *file, const char *before, const char *drive, const char *place,
-                            uint64_t from, uint64_t step, unsigned count)
+static uint64_t longest_way(const char *part, const char *file, const char *before, const char *drive,
+                            const char *place, uint64_t from, uint64_t step, unsigned count)
 {
     uint64_t worst = 0;
     for (unsigned i = 0; i < count; i++) {
@@ -418,8 +469,9 @@ START_TEST(the_kilns_relay_falls_within_the_promised_cycles_of_the_limit_switch)
     uint64_t promised = (uint64_t)value_of(&b, "promised");
     bench_close(&b);
     /* Around a step of the control with its report, where all the interrupts and long instructions are. */
-    uint64_t worst = longest_way("armv7m-256k", SOURCE_FOLDER "/examples/kiln/kiln.asm", "p1.0 = 1 for 300us, 0 for 700us, repeat",
-                                 "p2.0 = 0 until %llu cycles, 1", "relay_is_off", 7199980, 1, 400);
+    uint64_t worst = longest_way("armv7m-256k", SOURCE_FOLDER "/examples/kiln/kiln.asm",
+                                 "p1.0 = 1 for 300us, 0 for 700us, repeat", "p2.0 = 0 until %llu cycles, 1",
+                                 "relay_is_off", 7199980, 1, 400);
     ck_assert_uint_le(worst, promised);
     ck_assert_uint_gt(worst, 12); /* an entry at least */
 }
@@ -431,8 +483,9 @@ START_TEST(the_looms_motor_stops_within_the_promised_cycles_of_a_broken_thread)
     bench_open_file(&b, "armv6m-32k", SOURCE_FOLDER "/examples/loom/loom.asm");
     uint64_t promised = (uint64_t)value_of(&b, "promised");
     bench_close(&b);
-    uint64_t worst = longest_way("armv6m-32k", SOURCE_FOLDER "/examples/loom/loom.asm", "p1.0 = 1 for 40ms, 0 for 10ms, repeat",
-                                 "p1.1 = 1 until %llu cycles, 0", "motor_is_off", 48000 * 90 - 5, 1, 120);
+    uint64_t worst = longest_way("armv6m-32k", SOURCE_FOLDER "/examples/loom/loom.asm",
+                                 "p1.0 = 1 for 40ms, 0 for 10ms, repeat", "p1.1 = 1 until %llu cycles, 0",
+                                 "motor_is_off", 48000 * 90 - 5, 1, 120);
     ck_assert_uint_le(worst, promised);
     ck_assert_uint_gt(worst, 16);
 }
@@ -444,7 +497,8 @@ START_TEST(the_kiln_follows_its_programme_and_reports)
     uint8_t sent[2000];
     size_t count;
     bench_open_file(&b, "armv7m-256k", SOURCE_FOLDER "/examples/kiln/kiln.asm");
-    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 for 500us, 0 for 500us, repeat", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 for 500us, 0 for 500us, repeat", &b.sink),
+                     OAK_OK);
     ck_assert_int_eq(oak_session_add_stop(b.session, "stopped", NULL, 1, &b.sink, NULL), OAK_OK);
     oak_event event = bench_run(&b, 72000000ull * 20, 0);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
@@ -455,7 +509,8 @@ START_TEST(the_kiln_follows_its_programme_and_reports)
     ck_assert_ptr_nonnull(strstr(said, "1040 set, 499 is, 1000 on\n"));
     ck_assert_ptr_nonnull(strstr(said, " set, 499 is, 0 on\n"));
     ck_assert_int_eq(value_of(&b, "P0_OUT"), 0); /* relay and lamp are off */
-    ck_assert_int_eq(value_of(&b, "ticks") / 1000, 6); /* 3 and 1, 3 and 1, 2 and 2, 1.1 minutes of half a second */
+    ck_assert_int_eq(value_of(&b, "ticks") / 1000,
+                     6); /* 3 and 1, 3 and 1, 2 and 2, 1.1 minutes of half a second */
     bench_close(&b);
 }
 END_TEST
@@ -475,12 +530,16 @@ START_TEST(the_loom_counts_picks_and_keeps_the_one_at_which_a_thread_broke)
 }
 END_TEST
 
-RUN_SUITE("blocks", a_port_drives_sets_clears_toggles_and_reads_its_pins, an_edge_on_a_pin_interrupts_a_sleeping_core,
-          a_timer_overflows_and_matches_on_the_cycle, a_timer_drives_its_pin_below_the_compare_value,
-          a_serial_port_takes_ten_bits_a_byte_and_keeps_what_it_sent, a_watchdog_bites_unless_it_is_fed_in_time,
-          another_makers_registers_drive_the_same_blocks, faults_in_blocks_are_told_with_line_and_remedy,
-          registers_fields_and_meanings_come_from_a_register_description, wrong_register_descriptions_are_refused_with_their_line,
+RUN_SUITE("blocks", a_port_drives_sets_clears_toggles_and_reads_its_pins,
+          an_edge_on_a_pin_interrupts_a_sleeping_core, a_timer_overflows_and_matches_on_the_cycle,
+          a_timer_drives_its_pin_below_the_compare_value,
+          a_serial_port_takes_ten_bits_a_byte_and_keeps_what_it_sent,
+          a_watchdog_bites_unless_it_is_fed_in_time, another_makers_registers_drive_the_same_blocks,
+          faults_in_blocks_are_told_with_line_and_remedy,
+          registers_fields_and_meanings_come_from_a_register_description,
+          wrong_register_descriptions_are_refused_with_their_line,
           a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly,
           the_kilns_relay_falls_within_the_promised_cycles_of_the_limit_switch,
-          the_looms_motor_stops_within_the_promised_cycles_of_a_broken_thread, the_kiln_follows_its_programme_and_reports,
+          the_looms_motor_stops_within_the_promised_cycles_of_a_broken_thread,
+          the_kiln_follows_its_programme_and_reports,
           the_loom_counts_picks_and_keeps_the_one_at_which_a_thread_broke)

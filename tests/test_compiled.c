@@ -51,7 +51,8 @@ static oak_image *through_hex(const oak_host *host, oak_image *image)
 static void expected_results(uint32_t *expected)
 {
     char *out, *err;
-    ck_assert_int_eq(shell("cc -std=gnu11 -O1 -fwrapv -DON_THE_HOST " SOURCE_FOLDER "/tests/compiled/program.c -o compiled_host && ./compiled_host",
+    ck_assert_int_eq(shell("cc -std=gnu11 -O1 -fwrapv -DON_THE_HOST " SOURCE_FOLDER
+                           "/tests/compiled/program.c -o compiled_host && ./compiled_host",
                            &out, &err),
                      0);
     char *at = out;
@@ -60,7 +61,8 @@ static void expected_results(uint32_t *expected)
     free(err);
 }
 
-static void compare(const char *architecture, const char *part_name, const char *optimisation, bool step_by_step)
+static void compare(const char *architecture, const char *part_name, const char *optimisation,
+                    bool step_by_step)
 {
     char command[400], path[80];
     char *out, *err;
@@ -68,7 +70,8 @@ static void compare(const char *architecture, const char *part_name, const char 
     uint32_t expected[RESULTS], outside;
     expected_results(expected);
     snprintf(path, sizeof path, "compiled_%s%s.elf", architecture, optimisation);
-    snprintf(command, sizeof command, "sh " SOURCE_FOLDER "/tests/compiled/build %s %s %s", architecture, optimisation, path);
+    snprintf(command, sizeof command, "sh " SOURCE_FOLDER "/tests/compiled/build %s %s %s", architecture,
+             optimisation, path);
     int code = shell(command, &out, &err);
     if (code) printf("%s\n", err);
     ck_assert_int_eq(code, 0);
@@ -122,8 +125,8 @@ COMPILED(code_for_armv6m_runs_on_the_newer_core, "armv6m", "armv7m-256k", "-O2",
 COMPILED(stepping_one_by_one_finds_the_same_on_armv6m, "armv6m", "armv6m-32k", "-O2", true)
 COMPILED(stepping_one_by_one_finds_the_same_on_armv7m, "armv7m", "armv7m-256k", "-O2", true)
 
-RUN_SUITE("compiled", plain_code_for_armv6m_finds_what_the_host_finds, fast_code_for_armv6m_finds_what_the_host_finds,
-          small_code_for_armv6m_finds_what_the_host_finds, plain_code_for_armv7m_finds_what_the_host_finds,
-          fast_code_for_armv7m_finds_what_the_host_finds, small_code_for_armv7m_finds_what_the_host_finds,
-          code_for_armv6m_runs_on_the_newer_core, stepping_one_by_one_finds_the_same_on_armv6m,
-          stepping_one_by_one_finds_the_same_on_armv7m)
+RUN_SUITE("compiled", plain_code_for_armv6m_finds_what_the_host_finds,
+          fast_code_for_armv6m_finds_what_the_host_finds, small_code_for_armv6m_finds_what_the_host_finds,
+          plain_code_for_armv7m_finds_what_the_host_finds, fast_code_for_armv7m_finds_what_the_host_finds,
+          small_code_for_armv7m_finds_what_the_host_finds, code_for_armv6m_runs_on_the_newer_core,
+          stepping_one_by_one_finds_the_same_on_armv6m, stepping_one_by_one_finds_the_same_on_armv7m)

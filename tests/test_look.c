@@ -160,7 +160,9 @@ START_TEST(the_examples_of_every_code_are_true)
         if (!*wrong) continue;
         collected diags;
         const char *architecture = oak_code_architecture(i);
-        const oak_part *for_it = strcmp(architecture, "armv6m") == 0 ? small_arm : strcmp(architecture, "armv7m") == 0 ? large_arm : part;
+        const oak_part *for_it = strcmp(architecture, "armv6m") == 0   ? small_arm
+                                 : strcmp(architecture, "armv7m") == 0 ? large_arm
+                                                                       : part;
         oak_program *program = assemble(for_it, wrong, &diags);
         ck_assert_msg(!program && strcmp(diags.one[0].code, code) == 0, "the wrong example of %s gives %s",
                       code, program ? "nothing" : diags.one[0].code);

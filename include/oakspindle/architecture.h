@@ -45,7 +45,7 @@ typedef struct oak_architecture {
     uint8_t word_bytes;     /* the widest value one instruction loads or stores */
     uint8_t code_align;     /* instructions begin at multiples of this */
     uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
-    uint8_t code_bit;       /* set in the address of code when it is kept in a register or a vector; 0: none */
+    uint8_t code_bit; /* set in the address of code when it is kept in a register or a vector; 0: none */
     const oak_space_info *spaces;
     unsigned space_count;
     unsigned code_space;

@@ -118,7 +118,8 @@ oak_status oak_program_finish(oak_program *program);
 
 /* The stretches of code memory that the source defines as data: the first at or behind the number *index, which moves on.
  * OAK_NOT_FOUND behind the last, and for programs without source. */
-oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address, uint32_t *size);
+oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address,
+                                 uint32_t *size);
 
 /* Source lines assembled. */
 uint32_t oak_program_line_count(const oak_program *program);

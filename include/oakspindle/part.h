@@ -19,7 +19,7 @@ typedef struct oak_part_memory {
     uint32_t base;
     uint32_t size; /* bytes */
     const char *title;
-    const char *name; /* "flash", "ram"; that of its space where the part gives none */
+    const char *name;    /* "flash", "ram"; that of its space where the part gives none */
     uint32_t first_free; /* the lowest address the assembler places floating sections at */
 } oak_part_memory;
 
@@ -32,9 +32,9 @@ typedef struct oak_part_value {
 /* A bit or a field of a register. */
 typedef struct oak_part_field {
     const char *name;
-    uint8_t bit;       /* lowest bit */
-    uint8_t width;     /* bits, from 1 */
-    const char *title; /* may be empty */
+    uint8_t bit;                  /* lowest bit */
+    uint8_t width;                /* bits, from 1 */
+    const char *title;            /* may be empty */
     const oak_part_value *values; /* what some of its values mean */
     unsigned value_count;
 } oak_part_field;
@@ -68,7 +68,12 @@ typedef struct oak_part_port {
 
 /* A device that is built from a block: which kind, and which fields of its registers do what. docs/part-files.md lists the
  * kinds with their roles. */
-typedef enum oak_block_kind { OAK_BLOCK_PORT, OAK_BLOCK_TIMER, OAK_BLOCK_SERIAL, OAK_BLOCK_WATCHDOG } oak_block_kind;
+typedef enum oak_block_kind {
+    OAK_BLOCK_PORT,
+    OAK_BLOCK_TIMER,
+    OAK_BLOCK_SERIAL,
+    OAK_BLOCK_WATCHDOG
+} oak_block_kind;
 enum { OAK_NO_LINE = 0xFFFF, OAK_NO_PIN = 0xFFFF, OAK_MOST_BLOCKS = 32, OAK_MOST_ROLES = 64 };
 
 typedef struct oak_part_role {

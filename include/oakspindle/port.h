@@ -77,14 +77,14 @@ typedef enum oak_fault {
     OAK_FAULT_STACK_OVERFLOW,  /* a push past the end of the RAM; address: the stack pointer before it */
     OAK_FAULT_STACK_UNDERFLOW, /* a pop below the start of the RAM; address: the stack pointer before it */
     OAK_FAULT_ABSENT, /* access to memory or a register the part does not have; space and address say which */
-    OAK_FAULT_READ_ONLY,  /* a write to memory that keeps its contents; address: the byte */
-    OAK_FAULT_UNALIGNED,  /* an access at an address that is no multiple of its size; address: the one used */
-    OAK_FAULT_UNWRITTEN,  /* a read of RAM never written since reset (only when asked for); address: the byte */
+    OAK_FAULT_READ_ONLY, /* a write to memory that keeps its contents; address: the byte */
+    OAK_FAULT_UNALIGNED, /* an access at an address that is no multiple of its size; address: the one used */
+    OAK_FAULT_UNWRITTEN, /* a read of RAM never written since reset (only when asked for); address: the byte */
     OAK_FAULT_EVEN_JUMP,  /* a jump to an even address where bit 0 must be 1; address: the target */
     OAK_FAULT_DATA_RUN,   /* execution of bytes that the program defines as data; address: where */
     OAK_FAULT_NO_HANDLER, /* an exception whose vector holds no code; address: the number of the exception */
-    OAK_FAULT_LOCKUP,     /* a fault while a fault of the highest priority was handled; address: the exception */
-    OAK_FAULT_DIVIDE,     /* a division by 0 where the program has asked for a trap; address: the instruction */
+    OAK_FAULT_LOCKUP, /* a fault while a fault of the highest priority was handled; address: the exception */
+    OAK_FAULT_DIVIDE, /* a division by 0 where the program has asked for a trap; address: the instruction */
     OAK_FAULT_BAD_RETURN, /* a return from an exception with a value that fits no state; address: the value */
     OAK_FAULT_BREAKPOINT, /* a breakpoint instruction without a debugger; address: the instruction */
     OAK_FAULT_WATCHDOG    /* the watchdog was not fed in time and resets the chip; address: the instruction */

@@ -62,7 +62,8 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
     for (unsigned back = 1; back <= OAK_LONGEST_INSN && back <= decoded->target; back++) {
         const statement *before = by_address[decoded->target - back];
         oak_decoded loads;
-        if (!before || before->size != back || !decode_at(self, before->address, before->as.code.insn->state, &loads))
+        if (!before || before->size != back ||
+            !decode_at(self, before->address, before->as.code.insn->state, &loads))
             continue;
         if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
             return;

@@ -519,8 +519,8 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
         uint8_t bytes[8] = {0};
         unsigned bits = 8u * one->unit;
         if (asm_value(as, item->expr, one, &value) == OAK_OK) {
-            bool fits = bits == 64 || (value.number >= -((int64_t)1 << (bits - 1)) &&
-                                       value.number < (int64_t)1 << bits);
+            bool fits = bits == 64 ||
+                        (value.number >= -((int64_t)1 << (bits - 1)) && value.number < (int64_t)1 << bits);
             if (!fits)
                 asm_report(as, OAK_ERROR, one->place, item->expr->first, item->expr->last, "value-range",
                            bits == 8    ? "Use dw for 16 bits, or take low(…) or high(…)."

@@ -100,7 +100,8 @@ bool asm_add_part_names(assembler *as)
         const oak_part_register *reg = &as->part->registers[i];
         if (!add_part_name(as, reg->name, reg->space, reg->address)) return false;
         for (unsigned f = 0; f < reg->field_count; f++) {
-            if (!as->isa->bit_of) { /* no bit has an address of its own: REGISTER_FIELD is where the field begins */
+            if (!as->isa
+                     ->bit_of) { /* no bit has an address of its own: REGISTER_FIELD is where the field begins */
                 char name[120];
                 oak_format(name, sizeof name, "%s_%s", reg->name, reg->fields[f].name);
                 if (!add_part_name(as, name, 0, reg->fields[f].bit)) return false;

@@ -6,7 +6,10 @@
 #include "asm/assembler.h"
 #include "base/bytes.h"
 
-enum { WORD = 4, GROWTH = 64 }; /* GROWTH: what instructions on the way to the next place may still become longer by */
+enum {
+    WORD = 4,
+    GROWTH = 64
+}; /* GROWTH: what instructions on the way to the next place may still become longer by */
 
 bool asm_add_literal(assembler *as, const oak_expr *expr, uint32_t *number)
 {
@@ -77,7 +80,8 @@ static bool reaches(assembler *as, const asm_literal *literal, uint32_t address)
     oak_value values[OAK_MOST_OPERANDS];
     uint8_t bytes[OAK_LONGEST_INSN];
     oak_refusal why;
-    for (unsigned i = 0; i < OAK_MOST_OPERANDS; i++) values[i] = (oak_value){.number = address, .known = true};
+    for (unsigned i = 0; i < OAK_MOST_OPERANDS; i++)
+        values[i] = (oak_value){.number = address, .known = true};
     return as->isa->encode(as->tables, user->as.code.rows[user->form_count - 1], user->as.code.insn, values,
                            user->address, bytes, &why) == OAK_OK;
 }
@@ -141,8 +145,8 @@ void asm_emit_pool(assembler *as, const statement *one, void *context,
         oak_value value = {0};
         if (asm_value(as, literal->expr, user, &value) == OAK_OK &&
             (value.number < INT32_MIN || value.number > UINT32_MAX))
-            asm_report(as, OAK_ERROR, user->place, literal->expr->first, literal->expr->last, "value-range", NULL,
-                       "%lld does not fit 32 bits", (long long)value.number);
+            asm_report(as, OAK_ERROR, user->place, literal->expr->first, literal->expr->last, "value-range",
+                       NULL, "%lld does not fit 32 bits", (long long)value.number);
         uint8_t bytes[WORD];
         for (unsigned b = 0; b < WORD; b++) bytes[b] = (uint8_t)((uint64_t)value.number >> (8 * b));
         write(context, literal->address, bytes, WORD);

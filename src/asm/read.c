@@ -8,10 +8,10 @@
 #include "base/bytes.h"
 
 static const char *const directive_names[DIRECTIVES] = {
-    "org",    "equ",   "set",    "bit",     "db",     "dw",     "ds",    "end",     "align",
-    "if",     "ifdef", "ifndef", "elseif",  "else",   "endif",  "macro", "endm",    "local",
-    "repeat", "each",  "endr",   "include", "incbin", "assert", "error", "warning", "message",
-    "struct", "ends",  "bits",   "section", "export", "entry",  "vector", "dd", "dq", "pool"};
+    "org",     "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
+    "ifdef",   "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
+    "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
+    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
 
@@ -616,9 +616,9 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
                                             : WORD_NONE;
     oak_format(name, sizeof name, "vector_%s", vector->name);
     uint16_t back = as->section;
-    int section =
-        asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text),
-                         (size_t)(at - as->text) + length, as->isa->about.code_space, &vector->address, 1, NULL);
+    int section = asm_find_section(as, asm_intern(as, name, oak_length(name)), (size_t)(at - as->text),
+                                   (size_t)(at - as->text) + length, as->isa->about.code_space,
+                                   &vector->address, 1, NULL);
     if (section < 0 || (mnemonic < 0 && !as->isa->about.vector_bytes)) return;
     asm_enter(as, (uint16_t)section);
     statement *one = add_statement(as, STATEMENT_SECTION);
@@ -684,7 +684,8 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
                                      .refuse = reader_refuse,
                                      .suggest = reader_suggest},
                           .as = as};
-    as->insn = (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands, .state = asm_here(as)->state};
+    as->insn =
+        (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands, .state = asm_here(as)->state};
     asm_here(as)->state = 0;
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
     if (!asm_nothing_left(as, reader.reader.at, end)) return;

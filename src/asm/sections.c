@@ -47,8 +47,7 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
     for (size_t i = as->isa->about.space_count; i < as->section_count; i++) {
         asm_section *section = &as->sections[i];
         if (section->name != name) continue;
-        if ((space && section->space != space) ||
-            (memory && section->memory != memory) ||
+        if ((space && section->space != space) || (memory && section->memory != memory) ||
             (address && (section->floats || section->base != *address))) {
             asm_report(as, OAK_ERROR, as->place, first, last, "section",
                        "Space and address are said where a section is opened first.",
@@ -67,9 +66,12 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
                    name->text);
         return -1;
     }
-    asm_section section = {
-        .name = name, .space = (uint8_t)space, .align = align, .place = as->place, .floats = !address,
-        .memory = memory};
+    asm_section section = {.name = name,
+                           .space = (uint8_t)space,
+                           .align = align,
+                           .place = as->place,
+                           .floats = !address,
+                           .memory = memory};
     if (address) section.base = section.here = *address;
     else as->floats = true;
     return add_section(as, &section) ? (int)as->section_count - 1 : -1;
@@ -122,9 +124,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
         at = asm_skip_blanks(at, end);
     }
     if (!asm_nothing_left(as, at, end)) return;
-    int section =
-        asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text),
-                         (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL, align, memory);
+    int section = asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text),
+                                   (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL,
+                                   align, memory);
     if (section < 0) return;
     asm_enter(as, (uint16_t)section);
     statement *grown =

@@ -6,12 +6,12 @@
 oak_status oak_record_place(oak_record_reader *reader, uint32_t address, uint8_t byte, unsigned column)
 {
     uint8_t before;
-    if (!oak_image_byte(reader->image, address, &before)) return oak_image_write(reader->image, address, &byte, 1);
+    if (!oak_image_byte(reader->image, address, &before))
+        return oak_image_write(reader->image, address, &byte, 1);
     if (before == byte) return OAK_OK;
-    OAK_REFUSE_RECORD(reader, column, "hex-overlap",
-                      "Two records give different bytes for one address: remove one.",
-                      "address 0x%04x already holds 0x%02x, this record says 0x%02x", (unsigned)address, before,
-                      byte);
+    OAK_REFUSE_RECORD(
+        reader, column, "hex-overlap", "Two records give different bytes for one address: remove one.",
+        "address 0x%04x already holds 0x%02x, this record says 0x%02x", (unsigned)address, before, byte);
     return OAK_REFUSED;
 }
 

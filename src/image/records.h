@@ -20,11 +20,11 @@ typedef struct oak_record_reader {
     oak_status (*take_line)(struct oak_record_reader *reader, const char *start, const char *end);
 } oak_record_reader;
 
-#define OAK_REFUSE_RECORD(reader, column, code, hint, ...)                                                    \
-    do {                                                                                                      \
-        if ((reader)->reports++ < OAK_MOST_RECORD_REPORTS)                                                    \
-            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,         \
-                       __VA_ARGS__);                                                                          \
+#define OAK_REFUSE_RECORD(reader, column, code, hint, ...)                                                   \
+    do {                                                                                                     \
+        if ((reader)->reports++ < OAK_MOST_RECORD_REPORTS)                                                   \
+            oak_refuse((reader)->sink, code, (reader)->name, (reader)->line, (uint32_t)(column), hint,       \
+                       __VA_ARGS__);                                                                         \
     } while (0)
 
 /* Takes every line of a text; OAK_REFUSED when one was faulty or there is no end record. */

@@ -26,8 +26,8 @@ typedef struct oak_insn_row {
     const char *operands; /* "a, rn": operand classes of the architecture, separated by ", " */
     const char *bits;     /* "0010 1nnn": fixed bits and field letters, most significant first */
     uint8_t cycles;
-    const char *flags;   /* names of the flags it changes, separated by a blank */
-    const char *meaning; /* one plain sentence */
+    const char *flags;       /* names of the flags it changes, separated by a blank */
+    const char *meaning;     /* one plain sentence */
     const char *more_cycles; /* what changes the count when it runs ("when not taken"), or "" or NULL */
 } oak_insn_row;
 
@@ -72,8 +72,8 @@ typedef struct oak_operand {
     uint16_t last;
     uint32_t extra;
     const struct oak_expr *expr; /* NULL when the operand holds none */
-    bool pooled;                 /* the value is kept in a pool of words; the instruction gets the word's address */
-    uint32_t pool_entry;         /* the front end's */
+    bool pooled;         /* the value is kept in a pool of words; the instruction gets the word's address */
+    uint32_t pool_entry; /* the front end's */
 } oak_operand;
 
 typedef struct oak_insn {
@@ -131,7 +131,7 @@ typedef struct oak_decoded {
     bool has_target;
     uint32_t address;
     uint32_t target;
-    uint32_t word; /* the code as its bit pattern has it, right aligned */
+    uint32_t word;              /* the code as its bit pattern has it, right aligned */
     uint8_t state, state_after; /* as in oak_insn */
     bool has_data;              /* it reads or points to data at `data`, which lies in the code */
     uint32_t data;

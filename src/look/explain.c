@@ -138,7 +138,8 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
         for (unsigned i = 0; i < decoded.size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
         oak_buf_text(&buf, " ");
         isa->print(tables, &decoded, &namer, &buf);
-        oak_buf_format(&buf, "%s\n\n", decoded.has_target || decoded.has_data ? "   (as if it stood at address 0)" : "");
+        oak_buf_format(&buf, "%s\n\n",
+                       decoded.has_target || decoded.has_data ? "   (as if it stood at address 0)" : "");
         write_row(&buf, isa, &isa->rows[decoded.row], &decoded);
         status = finish(&buf, out);
     }

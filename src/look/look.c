@@ -270,7 +270,8 @@ static oak_status write_all(looker *self)
         const char *label = (self->mark[at] & IS_INSIDE) ? label_of(self, self->base + at) : NULL;
         if (label)
             oak_buf_format(&self->buf, "%-12s equ  %s:0x%04x  ; inside another instruction\n", label,
-                           self->isa->about.spaces[self->isa->about.code_space].name, (unsigned)(self->base + at));
+                           self->isa->about.spaces[self->isa->about.code_space].name,
+                           (unsigned)(self->base + at));
     }
     while (!status && from <= UINT32_MAX &&
            oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
@@ -345,7 +346,8 @@ static oak_status follow_all(looker *self)
         if (self->isa->about.vector_bytes) {
             for (uint32_t b = 0; b < self->isa->about.vector_bytes; b++)
                 if (is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
-            if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target)) continue;
+            if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target))
+                continue;
         }
         status = visit(self, target, 0);
         if (!status) status = follow(self);

@@ -31,7 +31,8 @@ const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space
 const oak_part_memory *oak_part_find_memory_named(const oak_part *part, const char *name, size_t length)
 {
     for (unsigned i = 0; i < part->memory_count; i++)
-        if (part->memories[i].name && oak_same_name(name, length, part->memories[i].name)) return &part->memories[i];
+        if (part->memories[i].name && oak_same_name(name, length, part->memories[i].name))
+            return &part->memories[i];
     return NULL;
 }
 

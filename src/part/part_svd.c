@@ -11,8 +11,15 @@
 #include "base/diag.h"
 #include "base/text.h"
 
-enum { DEEPEST = 24, LONGEST_TEXT = 400, MOST_FIELDS = 64, MOST_VALUES = 64, MOST_REGISTERS = 20000, MOST_COPIES = 512,
-       LARGEST_FILE = 64 << 20 };
+enum {
+    DEEPEST = 24,
+    LONGEST_TEXT = 400,
+    MOST_FIELDS = 64,
+    MOST_VALUES = 64,
+    MOST_REGISTERS = 20000,
+    MOST_COPIES = 512,
+    LARGEST_FILE = 64 << 20
+};
 
 typedef struct svd_values {
     uint64_t offset, size, reset, dim, increment;
@@ -65,8 +72,8 @@ static void refuse(svd_reader *self, const char *message, const char *what)
     if (self->status) return;
     self->status = OAK_REFUSED;
     oak_refuse(self->import->sink, "register-description", self->path,
-               (uint32_t)XML_GetCurrentLineNumber(self->parser), (uint32_t)XML_GetCurrentColumnNumber(self->parser) + 1,
-               NULL, message, what);
+               (uint32_t)XML_GetCurrentLineNumber(self->parser),
+               (uint32_t)XML_GetCurrentColumnNumber(self->parser) + 1, NULL, message, what);
     XML_StopParser(self->parser, XML_FALSE);
 }
 
@@ -83,7 +90,8 @@ static uint64_t number_of(svd_reader *self)
     size_t used = 0;
     const char *text = self->text;
     if (*text == '#') {
-        for (text++; *text == '0' || *text == '1' || *text == 'x'; text++) value = value << 1 | (*text == '1');
+        for (text++; *text == '0' || *text == '1' || *text == 'x'; text++)
+            value = value << 1 | (*text == '1');
         if (!*text) return value;
     } else if (!oak_read_number(text, text + self->length, &value, &used) && used == self->length) {
         return value;
@@ -129,7 +137,8 @@ static void XMLCALL on_start(void *context, const XML_Char *name, const XML_Char
         self->peripheral = (svd_values){.size = self->device_size, .reset = self->device_reset};
         self->derived[0] = 0;
         for (unsigned i = 0; attributes[i]; i += 2)
-            if (is(attributes[i], "derivedFrom")) oak_format(self->derived, sizeof self->derived, "%s", attributes[i + 1]);
+            if (is(attributes[i], "derivedFrom"))
+                oak_format(self->derived, sizeof self->derived, "%s", attributes[i + 1]);
         self->first_register = self->import->count;
         self->base = 0;
     } else if (is(name, "cluster")) {
@@ -154,7 +163,8 @@ static void XMLCALL on_text(void *context, const XML_Char *text, int length)
 {
     svd_reader *self = context;
     for (int i = 0; i < length && self->length + 1 < sizeof self->text; i++) {
-        if (!self->length && (text[i] == ' ' || text[i] == '\n' || text[i] == '\r' || text[i] == '\t')) continue;
+        if (!self->length && (text[i] == ' ' || text[i] == '\n' || text[i] == '\r' || text[i] == '\t'))
+            continue;
         self->text[self->length++] = text[i];
     }
     self->text[self->length] = 0;
@@ -165,7 +175,9 @@ static void end_field(svd_reader *self)
     svd_field *field = &self->field;
     if (field->has_last) field->width = field->last + 1 - field->first;
     self->in_field = false;
-    if (!field->name[0] || !field->width || field->first + field->width > 32 || self->field_count == MOST_FIELDS) return;
+    if (!field->name[0] || !field->width || field->first + field->width > 32 ||
+        self->field_count == MOST_FIELDS)
+        return;
     oak_part_field kept = {.bit = (uint8_t)field->first, .width = (uint8_t)field->width};
     kept.name = oak_arena_text(self->import->arena, field->name, oak_length(field->name));
     kept.title = oak_arena_text(self->import->arena, field->title, oak_length(field->title));
@@ -241,7 +253,8 @@ static void end_register(svd_reader *self)
             char own[100], group[100] = "", whole[300];
             name_copy(reg->name, reg->index, i, own, sizeof own);
             if (self->in_cluster) name_copy(self->cluster.name, self->cluster.index, c, group, sizeof group);
-            oak_format(whole, sizeof whole, "%s_%s%s%s", self->peripheral.name, group, *group ? "_" : "", own);
+            oak_format(whole, sizeof whole, "%s_%s%s%s", self->peripheral.name, group, *group ? "_" : "",
+                       own);
             uint64_t address = self->base + reg->offset + i * reg->increment;
             if (self->in_cluster) address += self->cluster.offset + c * self->cluster.increment;
             oak_part_register kept = {.name = oak_arena_text(self->import->arena, whole, oak_length(whole)),
@@ -277,15 +290,16 @@ static void end_peripheral(svd_reader *self)
         if (is(self->peripherals[i].name, self->derived)) derive_peripheral(self, &self->peripherals[i]);
     svd_peripheral *grown = oak_grow(self->import->host, self->peripherals, &self->peripheral_room,
                                      self->peripheral_count + 1, sizeof *grown);
-    const char *name = oak_arena_text(self->import->arena, self->peripheral.name, oak_length(self->peripheral.name));
+    const char *name =
+        oak_arena_text(self->import->arena, self->peripheral.name, oak_length(self->peripheral.name));
     if (!grown || !name) {
         if (grown) self->peripherals = grown;
         no_memory(self);
         return;
     }
     self->peripherals = grown;
-    grown[self->peripheral_count++] = (svd_peripheral){
-        name, (uint32_t)self->base, self->first_register, self->import->count - self->first_register};
+    grown[self->peripheral_count++] = (svd_peripheral){name, (uint32_t)self->base, self->first_register,
+                                                       self->import->count - self->first_register};
 }
 
 static void take_field_member(svd_reader *self, const char *name)
@@ -301,8 +315,7 @@ static void take_field_member(svd_reader *self, const char *name)
     else if (is(name, "bitOffset") || is(name, "lsb")) field->first = number_of(self);
     else if (is(name, "bitWidth")) field->width = number_of(self);
     else if (is(name, "msb")) field->last = number_of(self), field->has_last = true;
-    else if (is(name, "bitRange")) { /* [7:4] */
-        uint64_t numbers[2] = {0, 0};
+    else if (is(name, "bitRange")) { /* [7:4] */ uint64_t numbers[2] = {0, 0};
         unsigned which = 0;
         for (const char *p = self->text; *p; p++) {
             if (*p == ':') which = 1;

@@ -10,7 +10,7 @@ typedef struct oak_part_import {
     const oak_host *host;
     oak_arena *arena; /* names and fields live here */
     const oak_diag_sink *sink;
-    const char *from; /* the part file, for messages */
+    const char *from;             /* the part file, for messages */
     oak_part_register *registers; /* grown by the reader; given back by the caller */
     size_t count, room;
 } oak_part_import;

@@ -296,7 +296,8 @@ static void add_register(part_file *file, yaml_node_t *map)
     static const char *const keys[] = {"name", "space", "at", "reset", "size", "title", "bits", NULL};
     oak_part_register reg = {0};
     uint64_t address, reset, size, widest = 8u * file->builder->box->part.architecture->word_bytes;
-    if (!check_keys(file, map, "a register", keys) || !space_member(file, map, usual_space(file), &reg.space)) return;
+    if (!check_keys(file, map, "a register", keys) || !space_member(file, map, usual_space(file), &reg.space))
+        return;
     if (!number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
     if (!number_member(file, map, "size", false, widest, 32, &size)) return;
     reg.bits = (uint8_t)size;
@@ -413,8 +414,8 @@ static void add_port(part_file *file, yaml_node_t *map)
 /* ------------------------------------------------------------------------------------------ blocks */
 
 /* "run" or "run compare": the role of a register as a whole, or of one of its bits. */
-static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oak_part_role *roles, const char *name,
-                     uint32_t address, unsigned bit, unsigned width)
+static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oak_part_role *roles,
+                     const char *name, uint32_t address, unsigned bit, unsigned width)
 {
     int role = oak_block_role(block->kind, name);
     if (role < 0 || block->role_count == OAK_MOST_ROLES) {
@@ -427,7 +428,8 @@ static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oa
         }
         char hint[340];
         oak_format(hint, sizeof hint, "Roles: %s.", known);
-        REFUSE_AT(file, at, "part-role", hint, "a %s has no role `%s`", oak_block_kind_name(block->kind), name);
+        REFUSE_AT(file, at, "part-role", hint, "a %s has no role `%s`", oak_block_kind_name(block->kind),
+                  name);
         return false;
     }
     roles[block->role_count++] = (oak_part_role){address, (uint8_t)role, (uint8_t)bit, (uint8_t)width};
@@ -435,11 +437,12 @@ static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oa
 }
 
 /* does: {EN: run, PS: prescale} — the roles of fields. */
-static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_register *reg, oak_part_block *block,
-                             oak_part_role *roles)
+static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_register *reg,
+                             oak_part_block *block, oak_part_role *roles)
 {
     if (map->type != YAML_MAPPING_NODE) {
-        REFUSE_AT(file, map, "part-shape", "Write `does: {EN: run}`.", "`does` must be a mapping of bits to roles");
+        REFUSE_AT(file, map, "part-shape", "Write `does: {EN: run}`.",
+                  "`does` must be a mapping of bits to roles");
         return false;
     }
     for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
@@ -452,7 +455,8 @@ static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_r
                       "register `%s` has no bit `%s`", reg->name, name ? name : "?");
             return false;
         }
-        if (!add_role(file, node_at(file, pair->value), block, roles, role, reg->address, field->bit, field->width))
+        if (!add_role(file, node_at(file, pair->value), block, roles, role, reg->address, field->bit,
+                      field->width))
             return false;
     }
     return true;
@@ -513,8 +517,8 @@ static void copy_block(part_file *file, yaml_node_t *map, const oak_part_block *
     size_t prefix = oak_length(from->name);
     for (unsigned i = 0; i < b->box->part.register_count && !b->status; i++) {
         oak_part_register reg = b->registers[i];
-        if (oak_length(reg.name) <= prefix || !oak_same_name(reg.name, prefix, from->name) || reg.name[prefix] != '_' ||
-            reg.address < from->base)
+        if (oak_length(reg.name) <= prefix || !oak_same_name(reg.name, prefix, from->name) ||
+            reg.name[prefix] != '_' || reg.address < from->base)
             continue;
         bool own = false; /* of this block, and not of one whose name begins alike */
         for (unsigned k = 0; k < from->role_count; k++) own = own || from->roles[k].address == reg.address;
@@ -542,17 +546,19 @@ static uint16_t pin_member(part_file *file, yaml_node_t *map, const char *key)
     unsigned pin;
     const char *text = scalar(node);
     if (text && oak_part_find_pin(&part, text, oak_length(text), &pin)) return (uint16_t)pin;
-    REFUSE_AT(file, node, "part-value", "Write it like pa.5; the port comes before.", "`%s` is no pin of this part",
-              text ? text : "?");
+    REFUSE_AT(file, node, "part-value", "Write it like pa.5; the port comes before.",
+              "`%s` is no pin of this part", text ? text : "?");
     return OAK_NO_PIN;
 }
 
 /* The port of a block of kind port. */
-static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *block, const oak_part_role *roles)
+static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *block,
+                           const oak_part_role *roles)
 {
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
-    oak_part_port port = {.space = block->space, .title = block->title, .has_block = true, .stage = OAK_PUSH_PULL};
+    oak_part_port port = {
+        .space = block->space, .title = block->title, .has_block = true, .stage = OAK_PUSH_PULL};
     uint64_t pins;
     if (!number_member(file, map, "pins", true, 0, OAK_MOST_PINS, &pins)) return;
     port.pin_count = (uint8_t)pins;
@@ -565,16 +571,17 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
     port.name = name;
     port.address = UINT32_MAX;
     for (unsigned i = 0; i < block->role_count; i++)
-        if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input")) port.address = roles[i].address;
+        if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input"))
+            port.address = roles[i].address;
     for (unsigned i = 0; i < part->port_count; i++) {
         if (!oak_same(b->ports[i].name, name)) continue;
         b->ports[i] = port;
         block->pin = (uint16_t)i;
         return;
     }
-    oak_part_port *grown = part->port_count < OAK_MOST_PORTS
-                               ? oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown)
-                               : NULL;
+    oak_part_port *grown = part->port_count < OAK_MOST_PORTS ? oak_grow(b->host, b->ports, &b->port_room,
+                                                                        part->port_count + 1u, sizeof *grown)
+                                                             : NULL;
     if (!grown) {
         REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
         return;
@@ -586,7 +593,7 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
 
 static void add_block(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name", "kind",  "like", "at",  "space",     "interrupt", "title",
+    static const char *const keys[] = {"name", "kind",   "like", "at",  "space",     "interrupt", "title",
                                        "pins", "drives", "unit", "key", "registers", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
@@ -594,16 +601,18 @@ static void add_block(part_file *file, yaml_node_t *map)
     oak_part_role *roles = oak_arena_zero(&b->box->arena, OAK_MOST_ROLES * sizeof *roles);
     uint64_t base, line, unit, key;
     if (!roles) b->status = OAK_NO_MEMORY;
-    if (!roles || !check_keys(file, map, "a block", keys) || !space_member(file, map, usual_space(file), &block.space))
+    if (!roles || !check_keys(file, map, "a block", keys) ||
+        !space_member(file, map, usual_space(file), &block.space))
         return;
     block.name = text_member(file, map, "name", true);
     const oak_part_block *like = NULL;
     yaml_node_t *kind = member(file, map, "kind"), *pattern = member(file, map, "like");
     for (unsigned i = 0; pattern && scalar(pattern) && i < part->block_count; i++)
-        if (oak_same_name(scalar(pattern), oak_length(scalar(pattern)), b->blocks[i].name)) like = &b->blocks[i];
+        if (oak_same_name(scalar(pattern), oak_length(scalar(pattern)), b->blocks[i].name))
+            like = &b->blocks[i];
     if (pattern && !like) {
-        REFUSE_AT(file, pattern, "part-value", "The block it is like comes before it.", "there is no block `%s`",
-                  scalar(pattern) ? scalar(pattern) : "?");
+        REFUSE_AT(file, pattern, "part-value", "The block it is like comes before it.",
+                  "there is no block `%s`", scalar(pattern) ? scalar(pattern) : "?");
         return;
     }
     block.title = member(file, map, "title") || !like ? text_member(file, map, "title", false) : like->title;
@@ -631,7 +640,8 @@ static void add_block(part_file *file, yaml_node_t *map)
     block.roles = roles;
     if (like) copy_block(file, map, like, &block, roles);
     yaml_node_t *list = member(file, map, "registers");
-    for (yaml_node_item_t *item = list && list->type == YAML_SEQUENCE_NODE ? list->data.sequence.items.start : NULL;
+    for (yaml_node_item_t *item = list && list->type == YAML_SEQUENCE_NODE ? list->data.sequence.items.start
+                                                                           : NULL;
          item && item < list->data.sequence.items.top && !b->status; item++)
         add_block_register(file, node_at(file, *item), &block, roles);
     if (block.kind == OAK_BLOCK_PORT && !b->status) add_block_port(file, map, &block, roles);
@@ -640,9 +650,10 @@ static void add_block(part_file *file, yaml_node_t *map)
         b->blocks[i] = block;
         return;
     }
-    oak_part_block *grown = part->block_count < OAK_MOST_BLOCKS
-                                ? oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown)
-                                : NULL;
+    oak_part_block *grown =
+        part->block_count < OAK_MOST_BLOCKS
+            ? oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown)
+            : NULL;
     if (!grown) {
         REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u blocks", OAK_MOST_BLOCKS);
         return;
@@ -656,7 +667,8 @@ static void read_interrupts(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"lines", "priority-bits", NULL};
     uint64_t lines, bits;
-    if (!check_keys(file, map, "`interrupts`", keys) || !number_member(file, map, "lines", true, 0, 240, &lines) ||
+    if (!check_keys(file, map, "`interrupts`", keys) ||
+        !number_member(file, map, "lines", true, 0, 240, &lines) ||
         !number_member(file, map, "priority-bits", true, 0, 8, &bits))
         return;
     file->builder->box->part.interrupt_lines = (uint16_t)lines;
@@ -818,9 +830,8 @@ static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
 static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
 {
     static const char *const keys[] = {
-        "part",     "title",     "architecture", "extends", "clock",    "clocks-per-cycle",
-        "memories", "registers", "ports",        "vectors", "features",
-        "blocks",   "import",    "interrupts",   NULL};
+        "part",  "title",   "architecture", "extends", "clock",  "clocks-per-cycle", "memories", "registers",
+        "ports", "vectors", "features",     "blocks",  "import", "interrupts",       NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     if (!check_keys(file, root, "a part file", keys)) return;

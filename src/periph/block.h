@@ -56,7 +56,7 @@ enum oak_watchdog_role { OAK_WATCHDOG_ROLES(OAK_ROLE_NUMBER) OAK_WATCHDOG_ROLE_C
 typedef struct oak_timer {
     bool running, drives, overflow, match, overflow_interrupt, match_interrupt;
     uint32_t period, prescale, compare;
-    uint32_t count;   /* at the cycle `since` */
+    uint32_t count; /* at the cycle `since` */
     uint64_t since;
     uint64_t handled; /* events before and at this cycle are in the flags */
 } oak_timer;
@@ -67,7 +67,8 @@ typedef struct oak_serial {
     uint8_t shifter, held, data;
     uint32_t divisor; /* cycles of a bit */
     uint64_t done;    /* when the byte in the shifter is out */
-    uint8_t *sent;    /* what was sent and has not been taken yet; the oldest is dropped when there is too much */
+    uint8_t
+        *sent; /* what was sent and has not been taken yet; the oldest is dropped when there is too much */
     size_t sent_count, sent_room;
 } oak_serial;
 

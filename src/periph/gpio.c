@@ -22,7 +22,8 @@ uint32_t oak_gpio_levels(const oak_gpio *gpio)
     uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
     if (gpio->directed)
         return ((output_of(gpio) & gpio->direction) |
-                (~gpio->direction & ((gpio->driven & gpio->driven_level) | (~gpio->driven & gpio->pull_up)))) &
+                (~gpio->direction &
+                 ((gpio->driven & gpio->driven_level) | (~gpio->driven & gpio->pull_up)))) &
                all;
     /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
     uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : gpio->driven;

@@ -7,11 +7,11 @@
 typedef struct oak_gpio {
     oak_stage stage;
     uint8_t pin_count;
-    bool directed;         /* pins are inputs unless `direction` has them as outputs */
-    uint32_t latch;        /* as last written by the program */
-    uint32_t direction;    /* 1: output */
-    uint32_t pull_up;      /* inputs held up weakly */
-    uint32_t alternate;    /* pins that another device drives in place of the latch */
+    bool directed;      /* pins are inputs unless `direction` has them as outputs */
+    uint32_t latch;     /* as last written by the program */
+    uint32_t direction; /* 1: output */
+    uint32_t pull_up;   /* inputs held up weakly */
+    uint32_t alternate; /* pins that another device drives in place of the latch */
     uint32_t alternate_level;
     uint32_t driven;       /* pins the outside drives */
     uint32_t driven_level; /* and how */

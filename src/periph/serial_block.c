@@ -16,7 +16,8 @@ static void keep(oak_block *block, uint8_t byte)
         if (grown) serial->sent = grown, serial->sent_room = room;
     }
     if (!serial->sent_room) return;
-    if (serial->sent_count == serial->sent_room) memmove(serial->sent, serial->sent + 1, --serial->sent_count);
+    if (serial->sent_count == serial->sent_room)
+        memmove(serial->sent, serial->sent + 1, --serial->sent_count);
     serial->sent[serial->sent_count++] = byte;
 }
 
@@ -31,7 +32,8 @@ static void update(oak_block *block, uint64_t now)
         serial->done += (uint64_t)BITS * serial->divisor;
     }
     bool room = serial->running && !serial->holding;
-    oak_block_interrupt(block, (room && serial->room_interrupt) || (serial->received && serial->received_interrupt));
+    oak_block_interrupt(block,
+                        (room && serial->room_interrupt) || (serial->received && serial->received_interrupt));
 }
 
 void oak_serial_receive(oak_block *block, uint8_t byte)

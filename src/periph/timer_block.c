@@ -38,7 +38,8 @@ static void update(oak_block *block, uint64_t now)
     if (block->driven) {
         uint32_t mask = (uint32_t)1 << (block->about->pin % OAK_MOST_PINS);
         bool high = count_at(timer, now) < timer->compare;
-        block->driven->alternate = timer->drives ? block->driven->alternate | mask : block->driven->alternate & ~mask;
+        block->driven->alternate =
+            timer->drives ? block->driven->alternate | mask : block->driven->alternate & ~mask;
         block->driven->alternate_level =
             high ? block->driven->alternate_level | mask : block->driven->alternate_level & ~mask;
     }

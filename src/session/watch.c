@@ -63,7 +63,8 @@ static int port_of(const oak_session *session, unsigned space, uint32_t address)
 static bool is_place(const oak_session *session, const oak_symbol *symbol)
 {
     if (symbol->space != session->part->architecture->code_space) return false;
-    const oak_part_memory *memory = oak_part_find_memory(session->part, symbol->space, (uint32_t)symbol->value);
+    const oak_part_memory *memory =
+        oak_part_find_memory(session->part, symbol->space, (uint32_t)symbol->value);
     return !memory || !memory->writable;
 }
 
@@ -248,7 +249,8 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         if (name->symbol->space == 0 || is_place(session, name->symbol) || as_address) return OAK_OK;
         status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value,
                            bytes_of(session, name->symbol), &cell);
-        *bits = about->spaces[name->symbol->space].of_bits ? 1 : (uint8_t)(8 * bytes_of(session, name->symbol));
+        *bits =
+            about->spaces[name->symbol->space].of_bits ? 1 : (uint8_t)(8 * bytes_of(session, name->symbol));
         read = (uint32_t)cell;
         break;
     }
@@ -336,8 +338,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
         const watch_name *name = expr->as.name;
         int64_t again;
         read_name(session, name, false, &again, &reading->bits);
-        reading->is_address =
-            name->kind == NAME_SYMBOL && is_place(session, name->symbol);
+        reading->is_address = name->kind == NAME_SYMBOL && is_place(session, name->symbol);
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
     } else if (expr->kind == OAK_EXPR_CELL) {
@@ -481,8 +482,7 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     case NAME_SPECIAL: return name->reg->bits;
     case NAME_PORT: return session->part->ports[name->number].pin_count;
     case NAME_FIELD: return name->field->width;
-    default:
-        return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
+    default: return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
     }
 }
 

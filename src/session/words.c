@@ -49,7 +49,9 @@ static void say_no_handler(const oak_part *part, unsigned number, char *text, si
     const char *name = NULL;
     for (unsigned i = 0; i < part->vector_count; i++)
         if (part->vectors[i].address == 4 * number) name = part->vectors[i].name;
-    if (name) oak_format(text, room, "exception %u (%s) has no handler: write `vector %s, handler`", number, name, name);
+    if (name)
+        oak_format(text, room, "exception %u (%s) has no handler: write `vector %s, handler`", number, name,
+                   name);
     else oak_format(text, room, "exception %u has no handler", number);
 }
 
@@ -83,13 +85,12 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
         oak_format(text, room, "the program reads 0x%08x, which nothing has written since reset", address);
         return;
     case OAK_FAULT_EVEN_JUMP:
-        oak_format(text, room,
-                   "a jump to the even address 0x%08x: bit 0 of a code address must be 1 here (write label + 1)",
-                   address);
+        oak_format(
+            text, room,
+            "a jump to the even address 0x%08x: bit 0 of a code address must be 1 here (write label + 1)",
+            address);
         return;
-    case OAK_FAULT_DATA_RUN:
-        oak_format(text, room, "the program runs into data at 0x%04x", address);
-        return;
+    case OAK_FAULT_DATA_RUN: oak_format(text, room, "the program runs into data at 0x%04x", address); return;
     case OAK_FAULT_NO_HANDLER: say_no_handler(part, address, text, room); return;
     case OAK_FAULT_LOCKUP:
         oak_format(text, room, "a fault while exception %u was handled: the core locks up", address);
@@ -98,11 +99,10 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
         oak_format(text, room, "a division by 0 at 0x%04x, and the program has asked for a trap", address);
         return;
     case OAK_FAULT_BAD_RETURN:
-        oak_format(text, room, "a return from an exception with 0x%08x, which fits no state of the core", address);
+        oak_format(text, room, "a return from an exception with 0x%08x, which fits no state of the core",
+                   address);
         return;
-    case OAK_FAULT_BREAKPOINT:
-        oak_format(text, room, "a breakpoint instruction at 0x%04x", address);
-        return;
+    case OAK_FAULT_BREAKPOINT: oak_format(text, room, "a breakpoint instruction at 0x%04x", address); return;
     case OAK_FAULT_WATCHDOG:
         oak_format(text, room, "the watchdog was not fed in time and resets the chip");
         return;

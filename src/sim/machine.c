@@ -12,7 +12,8 @@ enum { MOST_MEMORIES = 16 };
 static oak_gpio *port_at(oak_machine *machine, uint32_t address)
 {
     for (unsigned i = 0; i < machine->part->port_count; i++)
-        if (machine->part->ports[i].address == address && !machine->part->ports[i].has_block) return &machine->gpio[i];
+        if (machine->part->ports[i].address == address && !machine->part->ports[i].has_block)
+            return &machine->gpio[i];
     return NULL;
 }
 
@@ -67,8 +68,8 @@ static uint32_t field_mask(unsigned width)
 }
 
 /* The value of a register: what was written, with the roles of blocks over it. */
-static uint32_t register_value(oak_machine *machine, const oak_part_register *reg, unsigned number, uint64_t now,
-                               bool looking)
+static uint32_t register_value(oak_machine *machine, const oak_part_register *reg, unsigned number,
+                               uint64_t now, bool looking)
 {
     uint32_t value = machine->stored[number];
     (void)reg;
@@ -85,8 +86,8 @@ static uint32_t register_value(oak_machine *machine, const oak_part_register *re
     return value;
 }
 
-static void write_register_value(oak_machine *machine, const oak_part_register *reg, unsigned number, uint32_t value,
-                                 uint64_t now)
+static void write_register_value(oak_machine *machine, const oak_part_register *reg, unsigned number,
+                                 uint32_t value, uint64_t now)
 {
     bool sooner = false;
     (void)reg;
@@ -153,7 +154,8 @@ static uint64_t resets_at(void *context)
 static void raise_line(void *context, unsigned line, bool level)
 {
     oak_machine *machine = context;
-    if (machine->core && machine->isa->core->interrupt) machine->isa->core->interrupt(machine->core, line, level);
+    if (machine->core && machine->isa->core->interrupt)
+        machine->isa->core->interrupt(machine->core, line, level);
 }
 
 static void bite(void *context)
@@ -170,7 +172,8 @@ static uint64_t now_of(oak_machine *machine)
 static void reset_devices(void *context)
 {
     oak_machine *machine = context;
-    for (unsigned i = 0; i < machine->part->register_count; i++) machine->stored[i] = machine->part->registers[i].reset;
+    for (unsigned i = 0; i < machine->part->register_count; i++)
+        machine->stored[i] = machine->part->registers[i].reset;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         machine->block[i].line = false;
         oak_block_ops_of(&machine->block[i])->reset(&machine->block[i], now_of(machine));
@@ -189,12 +192,14 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         uint32_t at = address + (uint32_t)i;
         const oak_part_register *reg = register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
-        bytes[i] = (uint8_t)(register_value(machine, reg, number, now_of(machine), true) >> (8 * (at - reg->address)));
+        bytes[i] = (uint8_t)(register_value(machine, reg, number, now_of(machine), true) >>
+                             (8 * (at - reg->address)));
     }
     return OAK_OK;
 }
 
-oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes, size_t count)
+oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes,
+                                    size_t count)
 {
     uint32_t value = 0;
     if (count > 4) return OAK_OUT_OF_RANGE;
@@ -205,7 +210,8 @@ oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, cons
 void oak_machine_pin_changed(oak_machine *machine, unsigned port)
 {
     for (unsigned i = 0; i < machine->part->block_count; i++)
-        if (machine->block[i].about->kind == OAK_BLOCK_PORT && machine->block[i].as.port == &machine->gpio[port])
+        if (machine->block[i].about->kind == OAK_BLOCK_PORT &&
+            machine->block[i].as.port == &machine->gpio[port])
             oak_port_edges(&machine->block[i]);
 }
 
@@ -231,7 +237,8 @@ static bool bind_roles(oak_machine *machine)
     unsigned count = 0;
     for (unsigned i = 0; i < part->block_count; i++) count += part->blocks[i].role_count;
     machine->binding_count = count + 1;
-    machine->bindings = host->resize(host->context, NULL, 0, machine->binding_count * sizeof *machine->bindings);
+    machine->bindings =
+        host->resize(host->context, NULL, 0, machine->binding_count * sizeof *machine->bindings);
     machine->first_binding =
         host->resize(host->context, NULL, 0, (part->register_count + 1) * sizeof *machine->first_binding);
     if (!machine->bindings || !machine->first_binding) return false;
@@ -330,7 +337,8 @@ void oak_machine_free(oak_machine *machine)
         host.resize(host.context, machine->first_binding,
                     (machine->part->register_count + 1) * sizeof *machine->first_binding, 0);
     if (machine->stored)
-        host.resize(host.context, machine->stored, (machine->part->register_count + 1) * sizeof *machine->stored, 0);
+        host.resize(host.context, machine->stored,
+                    (machine->part->register_count + 1) * sizeof *machine->stored, 0);
     if (machine->core) machine->isa->core->destroy(machine->core);
     if (machine->tables) machine->isa->close(&host, machine->tables);
     host.resize(host.context, machine, sizeof *machine, 0);

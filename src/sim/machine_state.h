@@ -19,7 +19,7 @@ struct oak_machine {
     /* Which roles each register has: those of register n are bindings[first_binding[n]] up to the next one's. */
     struct oak_binding {
         uint16_t block, role; /* role: its index in the block's description */
-    } *bindings;
+    } * bindings;
     uint16_t *first_binding;
     unsigned binding_count;
     uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
@@ -29,7 +29,8 @@ struct oak_machine {
 void oak_machine_catch_up(oak_machine *machine);
 /* Registers outside the memories and the core: as the program would see them, without effects. */
 oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count);
-oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes, size_t count);
+oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes,
+                                    size_t count);
 /* The port's pins have changed from outside. */
 void oak_machine_pin_changed(oak_machine *machine, unsigned port);
 

@@ -186,7 +186,8 @@ static uint32_t unaligned(void)
     static uint8_t buffer[64];
     uint32_t sum = 0;
     for (unsigned at = 0; at < 40; at += 15) {
-        struct record r = {(uint8_t)at, 0x01020304u * (at + 1), (uint16_t)(at * 777), -(int64_t)at * 123456789};
+        struct record r = {(uint8_t)at, 0x01020304u * (at + 1), (uint16_t)(at * 777),
+                           -(int64_t)at * 123456789};
         memcpy(buffer + at, &r, sizeof r);
     }
     for (unsigned at = 0; at < 40; at += 15) {
@@ -241,11 +242,13 @@ void program(uint32_t *results)
     results[n++] = crc32(bytes, sizeof bytes);
     results[n++] = mix(bytes, 255);
     for (unsigned i = 0; i < 40; i++)
-        stock[i] = (board){(uint16_t)(next() % 4000), (uint16_t)(next() % 300), (uint8_t)next(), (int8_t)next(), next() % 5000};
+        stock[i] = (board){(uint16_t)(next() % 4000), (uint16_t)(next() % 300), (uint8_t)next(),
+                           (int8_t)next(), next() % 5000};
     sort(stock, 40);
     uint32_t sum = 0;
     for (unsigned i = 0; i < 40; i++)
-        sum = sum * 17 + stock[i].price + stock[i].length + (uint32_t)stock[i].quality + stock[i].width + stock[i].thickness;
+        sum = sum * 17 + stock[i].price + stock[i].length + (uint32_t)stock[i].quality + stock[i].width +
+              stock[i].thickness;
     results[n++] = sum;
     int16_t values[50];
     for (unsigned i = 0; i < 50; i++) values[i] = (int16_t)next();
@@ -285,7 +288,8 @@ void program(uint32_t *results)
     for (unsigned i = 0; i < 32; i++) {
         uint32_t word = next() >> (i & 31);
         leading += word ? (uint32_t)__builtin_clz(word) * (i + 1) : 99;
-        leading ^= __builtin_bswap32(word) >> 3 ^ (uint32_t)(int32_t)(int16_t)word ^ (uint32_t)(int32_t)(int8_t)(word >> 8);
+        leading ^= __builtin_bswap32(word) >> 3 ^ (uint32_t)(int32_t)(int16_t)word ^
+                   (uint32_t)(int32_t)(int8_t)(word >> 8);
     }
     results[n++] = leading;
     int32_t clamped = 0;

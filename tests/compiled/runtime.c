@@ -61,17 +61,50 @@ void *memset(void *to, int value, size_t count)
     }
     return to;
 }
-void __aeabi_memcpy(void *to, const void *from, size_t count) { memcpy(to, from, count); }
-void __aeabi_memcpy4(void *to, const void *from, size_t count) { memcpy(to, from, count); }
-void __aeabi_memcpy8(void *to, const void *from, size_t count) { memcpy(to, from, count); }
-void __aeabi_memmove(void *to, const void *from, size_t count) { memmove(to, from, count); }
-void __aeabi_memmove4(void *to, const void *from, size_t count) { memmove(to, from, count); }
-void __aeabi_memset(void *to, size_t count, int value) { memset(to, value, count); }
-void __aeabi_memset4(void *to, size_t count, int value) { memset(to, value, count); }
-void __aeabi_memset8(void *to, size_t count, int value) { memset(to, value, count); }
-void __aeabi_memclr(void *to, size_t count) { memset(to, 0, count); }
-void __aeabi_memclr4(void *to, size_t count) { memset(to, 0, count); }
-void __aeabi_memclr8(void *to, size_t count) { memset(to, 0, count); }
+void __aeabi_memcpy(void *to, const void *from, size_t count)
+{
+    memcpy(to, from, count);
+}
+void __aeabi_memcpy4(void *to, const void *from, size_t count)
+{
+    memcpy(to, from, count);
+}
+void __aeabi_memcpy8(void *to, const void *from, size_t count)
+{
+    memcpy(to, from, count);
+}
+void __aeabi_memmove(void *to, const void *from, size_t count)
+{
+    memmove(to, from, count);
+}
+void __aeabi_memmove4(void *to, const void *from, size_t count)
+{
+    memmove(to, from, count);
+}
+void __aeabi_memset(void *to, size_t count, int value)
+{
+    memset(to, value, count);
+}
+void __aeabi_memset4(void *to, size_t count, int value)
+{
+    memset(to, value, count);
+}
+void __aeabi_memset8(void *to, size_t count, int value)
+{
+    memset(to, value, count);
+}
+void __aeabi_memclr(void *to, size_t count)
+{
+    memset(to, 0, count);
+}
+void __aeabi_memclr4(void *to, size_t count)
+{
+    memset(to, 0, count);
+}
+void __aeabi_memclr8(void *to, size_t count)
+{
+    memset(to, 0, count);
+}
 
 static uint32_t divide32(uint32_t n, uint32_t d, uint32_t *remainder)
 {
@@ -88,15 +121,22 @@ uint64_t __aeabi_uidivmod(uint32_t n, uint32_t d)
     uint32_t rest, quotient = divide32(n, d, &rest);
     return quotient | (uint64_t)rest << 32;
 }
-uint32_t __aeabi_uidiv(uint32_t n, uint32_t d) { return (uint32_t)__aeabi_uidivmod(n, d); }
+uint32_t __aeabi_uidiv(uint32_t n, uint32_t d)
+{
+    return (uint32_t)__aeabi_uidivmod(n, d);
+}
 uint64_t __aeabi_idivmod(int32_t n, int32_t d)
 {
-    uint32_t rest, quotient = divide32(n < 0 ? 0u - (uint32_t)n : (uint32_t)n, d < 0 ? 0u - (uint32_t)d : (uint32_t)d, &rest);
+    uint32_t rest, quotient = divide32(n < 0 ? 0u - (uint32_t)n : (uint32_t)n,
+                                       d < 0 ? 0u - (uint32_t)d : (uint32_t)d, &rest);
     if ((n < 0) != (d < 0)) quotient = 0u - quotient;
     if (n < 0) rest = 0u - rest;
     return quotient | (uint64_t)rest << 32;
 }
-int32_t __aeabi_idiv(int32_t n, int32_t d) { return (int32_t)__aeabi_idivmod(n, d); }
+int32_t __aeabi_idiv(int32_t n, int32_t d)
+{
+    return (int32_t)__aeabi_idivmod(n, d);
+}
 
 int __clzsi2(uint32_t value)
 {
@@ -134,7 +174,8 @@ uint64_t __aeabi_lmul(uint64_t a, uint64_t b)
     uint32_t a0 = al & 0xFFFF, a1 = al >> 16, b0 = bl & 0xFFFF, b1 = bl >> 16;
     uint32_t low = a0 * b0, middle = a1 * b0, other = a0 * b1, high = a1 * b1;
     uint32_t sum = (low >> 16) + (middle & 0xFFFF) + (other & 0xFFFF);
-    high += (middle >> 16) + (other >> 16) + (sum >> 16) + (uint32_t)(a >> 32) * bl + al * (uint32_t)(b >> 32);
+    high +=
+        (middle >> 16) + (other >> 16) + (sum >> 16) + (uint32_t)(a >> 32) * bl + al * (uint32_t)(b >> 32);
     return (uint64_t)high << 32 | (sum << 16 | (low & 0xFFFF));
 }
 
@@ -152,15 +193,16 @@ __attribute__((used)) uint64_t divide64(uint64_t n, uint64_t d, uint64_t *remain
 }
 __attribute__((used)) int64_t divide64_signed(int64_t n, int64_t d, int64_t *remainder)
 {
-    uint64_t rest, quotient = divide64(n < 0 ? 0 - (uint64_t)n : (uint64_t)n, d < 0 ? 0 - (uint64_t)d : (uint64_t)d, &rest);
+    uint64_t rest, quotient = divide64(n < 0 ? 0 - (uint64_t)n : (uint64_t)n,
+                                       d < 0 ? 0 - (uint64_t)d : (uint64_t)d, &rest);
     *remainder = n < 0 ? (int64_t)(0 - rest) : (int64_t)rest;
     return (n < 0) != (d < 0) ? (int64_t)(0 - quotient) : (int64_t)quotient;
 }
-#define RETURNS_PAIR(name, of)                                                                                         \
-    __attribute__((naked)) void name(void)                                                                             \
-    {                                                                                                                  \
-        __asm__("push {r6, lr}\n sub sp, #16\n add r6, sp, #8\n str r6, [sp]\n bl " of "\n"                            \
-                "ldr r2, [sp, #8]\n ldr r3, [sp, #12]\n add sp, #16\n pop {r6, pc}\n");                                \
+#define RETURNS_PAIR(name, of)                                                                               \
+    __attribute__((naked)) void name(void)                                                                   \
+    {                                                                                                        \
+        __asm__("push {r6, lr}\n sub sp, #16\n add r6, sp, #8\n str r6, [sp]\n bl " of "\n"                  \
+                "ldr r2, [sp, #8]\n ldr r3, [sp, #12]\n add sp, #16\n pop {r6, pc}\n");                      \
     }
 RETURNS_PAIR(__aeabi_uldivmod, "divide64")
 RETURNS_PAIR(__aeabi_ldivmod, "divide64_signed")

@@ -134,8 +134,8 @@ enum armm_what {
 
 typedef struct armm_class {
     uint8_t what;
-    char letter;      /* field of the register, where there is one */
-    uint8_t scale;    /* of an immediate */
+    char letter;   /* field of the register, where there is one */
+    uint8_t scale; /* of an immediate */
     bool optional;
     uint16_t allowed; /* registers, a bit each */
 } armm_class;
@@ -158,8 +158,8 @@ struct oak_isa_tables {
     uint8_t mnemonic_count;
     const char *mnemonic[ARMM_MOST_MNEMONICS];
     uint16_t first_row[ARMM_MOST_MNEMONICS];
-    uint8_t alias_of[ARMM_MOST_MNEMONICS];  /* itself, or what it is another spelling of */
-    uint16_t also[ARMM_MOST_MNEMONICS];     /* a row it may also become */
+    uint8_t alias_of[ARMM_MOST_MNEMONICS]; /* itself, or what it is another spelling of */
+    uint16_t also[ARMM_MOST_MNEMONICS];    /* a row it may also become */
     bool has_narrow[ARMM_MOST_MNEMONICS], sets[ARMM_MOST_MNEMONICS], here[ARMM_MOST_MNEMONICS];
     /* Rows by the upper bits of their first halfword: 6 bits of a 16-bit one, 8 below the top four of a 32-bit one. */
     uint16_t narrow_from[ARMM_NARROW_BUCKETS + 1], wide_from[ARMM_WIDE_BUCKETS + 1];
@@ -224,11 +224,12 @@ const char *armm_unsound(const oak_isa_tables *tables, unsigned row, uint32_t wo
 int armm_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
 oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
-oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                       uint32_t address, uint8_t *bytes, oak_refusal *why);
+oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                       const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
 oak_status armm_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
                        uint32_t state, oak_decoded *decoded);
-void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out);
+void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                oak_buf *out);
 
 void armm_lay_down(uint32_t word, unsigned size, uint8_t *bytes);
 

@@ -49,7 +49,8 @@ static oak_status read_immediate(oak_operand_reader *reader, oak_operand *operan
     skip_blanks(reader);
     if (reader->at == reader->end || *reader->at != '#') {
         if (reader->at < reader->end) reader->suggest(reader, reader->at, reader->at, "#");
-        return refuse(reader, reader->at, "immediate-mark", "Put # before it.", "an immediate value needs its mark");
+        return refuse(reader, reader->at, "immediate-mark", "Put # before it.",
+                      "an immediate value needs its mark");
     }
     reader->at++;
     skip_blanks(reader);
@@ -73,8 +74,9 @@ static oak_status read_memory(oak_operand_reader *reader, oak_operand *operand)
     operand->kind = ARMM_K_MEM;
     int base = take_register(reader), index;
     oak_status status = OAK_OK;
-    if (base < 0) return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
-                                "a base register is missing in these brackets");
+    if (base < 0)
+        return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
+                      "a base register is missing in these brackets");
     operand->reg = (uint8_t)base;
     if (take(reader, ',')) {
         index = take_register(reader);
@@ -87,8 +89,9 @@ static oak_status read_memory(oak_operand_reader *reader, oak_operand *operand)
             if (take(reader, ',')) {
                 skip_blanks(reader);
                 size_t length = word_length(reader);
-                if (shift_kind(reader->at, length) != 0)
-                    return refuse(reader, start, "shift", "Write `[r0, r1, lsl #2]`.",
+                const char *word = reader->at;
+                if (shift_kind(word, length) != 0 && (reader->at += length))
+                    return refuse(reader, word, "shift", "Write `[r0, r1, lsl #2]`.",
                                   "an index can only be shifted left");
                 reader->at += length;
                 status = read_immediate(reader, operand);
@@ -127,7 +130,8 @@ static oak_status read_list(oak_operand_reader *reader, oak_operand *operand)
         int first = take_register(reader), last = first;
         if (first >= 0 && take(reader, '-')) last = take_register(reader);
         if (first < 0 || last < 0)
-            return refuse(reader, from, "register-list", "Write `{r0, r4-r7, lr}`.", "a register is missing here");
+            return refuse(reader, from, "register-list", "Write `{r0, r4-r7, lr}`.",
+                          "a register is missing here");
         if (last < first)
             return refuse(reader, from, "register-list", "Write the lower register first.",
                           "this range runs backwards");
@@ -150,7 +154,8 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
     *taken = false;
     if (oak_same(mnemonic, "it")) {
         for (unsigned i = 0; i < 15; i++)
-            if (oak_same_name(text, length, armm_condition_names[i])) operand->reg = (uint8_t)i, *taken = true;
+            if (oak_same_name(text, length, armm_condition_names[i]))
+                operand->reg = (uint8_t)i, *taken = true;
         if (oak_same_name(text, length, "hs")) operand->reg = 2, *taken = true;
         if (oak_same_name(text, length, "lo")) operand->reg = 3, *taken = true;
         operand->kind = ARMM_K_COND;
@@ -160,7 +165,8 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
                       "this is no condition");
     }
     if (oak_same(mnemonic, "cpsie") || oak_same(mnemonic, "cpsid")) {
-        for (size_t i = 0; i < length; i++) operand->reg |= oak_lower(text[i]) == 'i' ? 2 : oak_lower(text[i]) == 'f';
+        for (size_t i = 0; i < length; i++)
+            operand->reg |= oak_lower(text[i]) == 'i' ? 2 : oak_lower(text[i]) == 'f';
         reader->at += length;
         *taken = true;
         operand->kind = ARMM_K_IFLAGS;
@@ -203,7 +209,8 @@ static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader 
         operand->kind = ARMM_K_LITERAL;
         operand->pooled = true;
         if (!oak_same(mnemonic, "ldr"))
-            return refuse(reader, start, "literal", "Write `ldr r0, =value`.", "only ldr takes a value from a pool");
+            return refuse(reader, start, "literal", "Write `ldr r0, =value`.",
+                          "only ldr takes a value from a pool");
         operand->expr = reader->expression(reader);
         return operand->expr ? OAK_OK : OAK_REFUSED;
     }
@@ -267,7 +274,8 @@ static bool memory_fits(const armm_class *class, const oak_operand *operand)
     bool index = extra & ARMM_MEM_HAS_INDEX, shift = extra & ARMM_MEM_SHIFT;
     bool pre = extra & ARMM_MEM_PRE, post = extra & ARMM_MEM_POST, offset = extra & ARMM_MEM_HAS_OFFSET;
     switch (class->what) {
-    case ARMM_MEM_IMM: return !index && !pre && !post && (operand->reg != ARMM_SP || class->allowed >> ARMM_SP & 1);
+    case ARMM_MEM_IMM:
+        return !index && !pre && !post && (operand->reg != ARMM_SP || class->allowed >> ARMM_SP & 1);
     case ARMM_MEM_NEG:
     case ARMM_MEM_SIGNED: return !index && !pre && !post;
     case ARMM_MEM_SP: return !index && !pre && !post && operand->reg == ARMM_SP;
@@ -304,7 +312,8 @@ static bool one_fits(const armm_class *class, unsigned kind, const oak_operand *
     case ARMM_PLACE_BEFORE: return kind == ARMM_K_PLAIN;
     case ARMM_WORD8:
     case ARMM_WORD12:
-        return kind == ARMM_K_PLAIN || kind == ARMM_K_LITERAL || (kind == ARMM_K_MEM && memory_fits(class, operand));
+        return kind == ARMM_K_PLAIN || kind == ARMM_K_LITERAL ||
+               (kind == ARMM_K_MEM && memory_fits(class, operand));
     case ARMM_WORD8X4: return kind == ARMM_K_PLAIN || (kind == ARMM_K_MEM && memory_fits(class, operand));
     case ARMM_LIST_LOW:
     case ARMM_LIST_LOW_BASE:
@@ -324,7 +333,8 @@ static bool one_fits(const armm_class *class, unsigned kind, const oak_operand *
 }
 
 /* The operands of the row, in order, are those of the instruction named in match->of. */
-static bool all_fit(const armm_shape *shape, const uint8_t *kinds, const oak_operand *operands, const armm_match *match)
+static bool all_fit(const armm_shape *shape, const uint8_t *kinds, const oak_operand *operands,
+                    const armm_match *match)
 {
     for (unsigned i = 0; i < shape->count; i++) {
         int of = match->of[i];
@@ -368,8 +378,9 @@ bool armm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, co
         return operands[0].reg == operands[1].reg && all_fit(shape, kinds, operands, match);
     }
     /* The destination may be left out where it is the first source, too. Small constants have a form of their own. */
-    if (first != ARMM_REG || most < 3 || shape->class_of[1].what != ARMM_REG || shape->class_of[0].letter != 'd' ||
-        row == ARMM_ADD_IMM3 || row == ARMM_SUB_IMM3 || count + 1 < least || count + 1 > most || !count)
+    if (first != ARMM_REG || most < 3 || shape->class_of[1].what != ARMM_REG ||
+        shape->class_of[0].letter != 'd' || row == ARMM_ADD_IMM3 || row == ARMM_SUB_IMM3 ||
+        count + 1 < least || count + 1 > most || !count)
         return false;
     match->of[0] = 0;
     for (unsigned i = 1; i < ARMM_MOST_CLASSES; i++) match->of[i] = i - 1 < count ? (int8_t)(i - 1) : -1;
@@ -387,7 +398,8 @@ static bool may_become(const oak_isa_tables *tables, unsigned row, unsigned mnem
     if (width && (width == ARMM_WIDTH_WIDE) != wide) return false;
     if (row == ARMM_B_COND || row == ARMM_B_COND_W)
         return !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION;
-    if ((row == ARMM_B || row == ARMM_B_W) && !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION) return false;
+    if ((row == ARMM_B || row == ARMM_B_W) && !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION)
+        return false;
     switch (armm_set_of[row]) {
     case ARMM_SET_ITS: return s != inside;
     case ARMM_SET_OUTSIDE: return s && !inside;
@@ -396,8 +408,8 @@ static bool may_become(const oak_isa_tables *tables, unsigned row, unsigned mnem
     }
 }
 
-static unsigned collect(const oak_isa_tables *tables, const oak_insn *insn, unsigned mnemonic, const uint8_t *kinds,
-                        uint16_t *rows)
+static unsigned collect(const oak_isa_tables *tables, const oak_insn *insn, unsigned mnemonic,
+                        const uint8_t *kinds, uint16_t *rows)
 {
     unsigned base = armm_base(mnemonic), count = 0;
     armm_match match;
@@ -440,19 +452,22 @@ static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *ins
     }
     unsigned wanted = insn->state >> 4;
     why->code = "it-block";
-    if (is_it || oak_same(name, "cbz") || oak_same(name, "cbnz") || oak_same(name, "cpsie") || oak_same(name, "cpsid")) {
+    if (is_it || oak_same(name, "cbz") || oak_same(name, "cbnz") || oak_same(name, "cpsie") ||
+        oak_same(name, "cpsid")) {
         SAY(why, "`%s` cannot stand in an it block", is_it ? "it" : text);
         HINT(why, "The it block before it is not complete, or names too many.");
         return true;
     }
-    if (condition == wanted || (wanted == ARMM_ALWAYS && condition == ARMM_NO_CONDITION) || oak_same(name, "bkpt"))
+    if (condition == wanted || (wanted == ARMM_ALWAYS && condition == ARMM_NO_CONDITION) ||
+        oak_same(name, "bkpt"))
         return false;
     oak_insn right = *insn;
     char other[24];
     right.mnemonic = (uint16_t)((insn->mnemonic & ~0xF00u) | wanted << 8);
     spell(tables, right.mnemonic, other, sizeof other);
-    SAY(why, condition == ARMM_NO_CONDITION ? "`%s` stands in an it block without its condition"
-                                            : "`%s` has another condition than the it block says here",
+    SAY(why,
+        condition == ARMM_NO_CONDITION ? "`%s` stands in an it block without its condition"
+                                       : "`%s` has another condition than the it block says here",
         text);
     HINT(why, "The block gives it the condition %s: write `%s`.", armm_condition_names[wanted], other);
     return true;
@@ -515,8 +530,8 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
         bool sets = armm_set_of[row] == ARMM_SET_ITS || armm_set_of[row] == ARMM_SET_OUTSIDE;
         char one[80], so_far[sizeof text];
         memcpy(so_far, text, sizeof text);
-        oak_format(one, sizeof one, "`%s%s%s%s`", about->mnemonic, sets ? "s" : "", *about->operands ? " " : "",
-                   about->operands);
+        oak_format(one, sizeof one, "`%s%s%s%s`", about->mnemonic, sets ? "s" : "",
+                   *about->operands ? " " : "", about->operands);
         bool known = false;
         for (size_t i = 0; so_far[i] && !known; i++)
             known = so_far[i] == '`' && oak_same_name(so_far + i, oak_length(one), one);
@@ -547,7 +562,8 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
     unsigned count = collect(tables, insn, insn->mnemonic, kinds, rows);
     if (count) {
         oak_flow flow = OAK_FLOW_NEXT;
-        if (rows[0] == ARMM_B || rows[0] == ARMM_B_W || rows[0] == ARMM_BX || rows[0] == ARMM_TBB || rows[0] == ARMM_TBH)
+        if (rows[0] == ARMM_B || rows[0] == ARMM_B_W || rows[0] == ARMM_BX || rows[0] == ARMM_TBB ||
+            rows[0] == ARMM_TBH)
             flow = OAK_FLOW_JUMP;
         bool pops = insn->count && (rows[0] == ARMM_POP || rows[0] == ARMM_POP_W || rows[0] == ARMM_POP_ONE);
         if (pops && insn->operand[0].extra >> ARMM_PC & 1) flow = OAK_FLOW_JUMP;

@@ -9,7 +9,8 @@
 armm_region *armm_region_at(const oak_core *core, uint32_t address)
 {
     for (unsigned i = 0; i < core->region_count; i++)
-        if (address - core->region[i].base < core->region[i].size) return (armm_region *)(uintptr_t)&core->region[i];
+        if (address - core->region[i].base < core->region[i].size)
+            return (armm_region *)(uintptr_t)&core->region[i];
     return NULL;
 }
 
@@ -53,8 +54,8 @@ static void absent(oak_core *core, uint32_t address)
         if (address - end < NEAR) fault = OAK_FAULT_STACK_UNDERFLOW;
     }
     core->bfar = address;
-    armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, fault, fault == OAK_FAULT_ABSENT ? address : sp,
-               1u << 9 | 1u << 15);
+    armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, fault,
+               fault == OAK_FAULT_ABSENT ? address : sp, 1u << 9 | 1u << 15);
 }
 
 static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
@@ -109,7 +110,8 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
     }
     if (armm_is_system(address)) {
         if (armm_privileged(core) && armm_system_read(core, address & ~(uint32_t)3, value)) {
-            *value = *value >> (8 * (address & 3)) & (bytes == 4 ? UINT32_MAX : ((uint32_t)1 << (8 * bytes)) - 1);
+            *value =
+                *value >> (8 * (address & 3)) & (bytes == 4 ? UINT32_MAX : ((uint32_t)1 << (8 * bytes)) - 1);
             return true;
         }
     } else if (core->setup.bus_read &&
@@ -149,11 +151,13 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
         return armm_store(core, cell, 4, (old & ~((uint32_t)1 << bit)) | (value & 1) << bit);
     }
     if (armm_is_system(address)) {
-        uint32_t shift = 8 * (address & 3), mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;
+        uint32_t shift = 8 * (address & 3),
+                 mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;
         uint32_t word = address & ~(uint32_t)3;
         if (armm_privileged(core) && armm_system_read(core, word, &old)) {
             bool clears = word == 0xE000ED28u || word == 0xE000ED2Cu; /* writing 1 clears: the others stay */
-            return armm_system_write(core, word, (value << shift & mask) | (bytes == 4 || clears ? 0 : old & ~mask));
+            return armm_system_write(core, word,
+                                     (value << shift & mask) | (bytes == 4 || clears ? 0 : old & ~mask));
         }
     } else if (core->setup.bus_write &&
                !core->setup.bus_write(core->setup.machine, address, bytes, value, core->now)) {
@@ -167,8 +171,8 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
 
 uint32_t armm_xpsr(const oak_core *core)
 {
-    uint32_t flags = (uint32_t)(core->nz < 0) << 31 | (uint32_t)((uint32_t)core->nz == 0) << 30 | core->c << 29 |
-                     (core->v >> 31) << 28 | (uint32_t)core->q << 27;
+    uint32_t flags = (uint32_t)(core->nz < 0) << 31 | (uint32_t)((uint32_t)core->nz == 0) << 30 |
+                     core->c << 29 | (core->v >> 31) << 28 | (uint32_t)core->q << 27;
     return flags | 1u << 24 | core->ipsr | (core->it & 3u) << 25 | (core->it & 0xFCu) << 8;
 }
 
@@ -186,7 +190,8 @@ static void take_reset_vector(oak_core *core)
     const armm_region *region = armm_region_at(core, 0);
     if (region && region->size >= 8) {
         const uint8_t *at = region->bytes + (0 - region->base);
-        for (unsigned i = 0; i < 4; i++) sp |= (uint32_t)at[i] << (8 * i), pc |= (uint32_t)at[4 + i] << (8 * i);
+        for (unsigned i = 0; i < 4; i++)
+            sp |= (uint32_t)at[i] << (8 * i), pc |= (uint32_t)at[4 + i] << (8 * i);
     }
     core->r[ARMM_SP] = sp & ~(uint32_t)3;
     core->r[ARMM_PC] = pc & ~(uint32_t)1;
@@ -408,7 +413,8 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
 static bool has_reset_vector(const oak_core *core)
 {
     const armm_region *region = armm_region_at(core, 4);
-    return region && (region->writable || (region->known[4 - region->base] && region->known[7 - region->base]));
+    return region &&
+           (region->writable || (region->known[4 - region->base] && region->known[7 - region->base]));
 }
 
 /* One stretch: whole blocks while there is time for them, else one instruction. */
@@ -559,7 +565,8 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                              size_t count)
 {
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
     const armm_region *region = armm_region_at(core, address);
@@ -581,7 +588,8 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
     return OAK_OK;
 }
 
-static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                               size_t count)
 {
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
     armm_region *region = armm_region_at(core, address);
@@ -589,7 +597,8 @@ static oak_status write_memory(oak_core *core, unsigned space, uint32_t address,
     if (region) return program(core, address, bytes, count);
     if (!armm_is_system(address) || count != 4) return OAK_OUT_OF_RANGE;
     core->now = core->time.cycles;
-    uint32_t word = (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+    uint32_t word =
+        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
     return armm_system_write(core, address, word) ? OAK_OK : OAK_OUT_OF_RANGE;
 }
 
@@ -606,18 +615,20 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
 }
 
 /* Each with the type it has. */
-#define VISIT_NUMBER(name, type)                                                                                       \
-    {                                                                                                                  \
-        uint64_t value = core->name;                                                                                   \
-        visitor->number(visitor->context, "core", #name, &value);                                                      \
-        core->name = (type)value;                                                                                      \
+#define VISIT_NUMBER(name, type)                                                                             \
+    {                                                                                                        \
+        uint64_t value = core->name;                                                                         \
+        visitor->number(visitor->context, "core", #name, &value);                                            \
+        core->name = (type)value;                                                                            \
     }
-#define VISIT_ALL(X)                                                                                                   \
-    X(other_sp, uint32_t) X(uses_psp, bool) X(ipsr, uint16_t) X(sleeping, bool) X(waits_for_event, bool)               \
-    X(event, bool) X(claimed, uint32_t) X(cfsr, uint32_t) X(hfsr, uint32_t) X(bfar, uint32_t) X(mmfar, uint32_t)       \
-    X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t) X(aircr_group, uint32_t)            \
-    X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t)       \
-    X(tick_since, uint64_t) X(tick_next, uint64_t)
+#define VISIT_ALL(X)                                                                                         \
+    X(other_sp, uint32_t)                                                                                    \
+    X(uses_psp, bool) X(ipsr, uint16_t) X(sleeping, bool) X(waits_for_event, bool) X(event, bool)            \
+        X(claimed, uint32_t) X(cfsr, uint32_t) X(hfsr, uint32_t) X(bfar, uint32_t) X(mmfar, uint32_t)        \
+            X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t)                   \
+                X(aircr_group, uint32_t) X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool)         \
+                    X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t)                 \
+                        X(tick_next, uint64_t)
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {
@@ -648,12 +659,12 @@ static unsigned exception_now(const oak_core *core)
     return core->ipsr;
 }
 
-#define OPS                                                                                                            \
-    {                                                                                                                  \
-        .create = create, .destroy = destroy, .reset = reset, .program = program, .run = run,                          \
-        .read_register = read_register, .write_register = write_register, .read_memory = read_memory,                  \
-        .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time, .interrupt = armm_interrupt,       \
-        .attend = attention, .idle = idle, .mark_data = mark_data, .check_reads = check_reads, .strike = strike, .visit = visit,                         \
-        .exception = exception_now                                                                                     \
+#define OPS                                                                                                  \
+    {                                                                                                        \
+        .create = create, .destroy = destroy, .reset = reset, .program = program, .run = run,                \
+        .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
+        .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
+        .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
+        .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now             \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -16,7 +16,12 @@
 
 #include "isa/armm/armm.h"
 
-enum { ARMM_MOST_REGIONS = 8, ARMM_MOST_LINES = 240, ARMM_EXCEPTIONS = 16 + ARMM_MOST_LINES, ARMM_MOST_CHUNKS = 256 };
+enum {
+    ARMM_MOST_REGIONS = 8,
+    ARMM_MOST_LINES = 240,
+    ARMM_EXCEPTIONS = 16 + ARMM_MOST_LINES,
+    ARMM_MOST_CHUNKS = 256
+};
 
 /* The exceptions with fixed numbers (B1.5.2). */
 enum {
@@ -34,52 +39,55 @@ enum {
 };
 
 /* Operations of the loop; armm_ready.c says which row becomes which. `_S` sets flags, R a register, I a constant. */
-#define ARMM_OPERATIONS(X)                                                                                             \
-    X(DECODE) X(STOP) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED) X(SLOW) X(SLOW_END) X(IF) X(IF_END) X(BACK) X(IT) X(NOP)    \
-    X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R)                                                           \
-    X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) X(LSRS_R) X(ASRS_R)                             \
-    X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)                     \
-    X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I)                                                            \
-    X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I)    \
-    X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)                            \
-    X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)                                    \
-    X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)                                    \
-    X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S) X(STRH_S)                                    \
-    X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ)                                                                          \
-    X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT) X(BGT) X(BLE)
+#define ARMM_OPERATIONS(X)                                                                                   \
+    X(DECODE)                                                                                                \
+    X(STOP) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED) X(SLOW) X(SLOW_END) X(IF) X(IF_END) X(BACK) X(IT) \
+        X(NOP) X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I)          \
+            X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) X(LSRS_R) X(ASRS_R) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) \
+                X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R)        \
+                    X(CMP_I) X(TST_R) X(TST_I) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R)      \
+                        X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I) X(ADD_LSL) X(MUL) X(MULS)     \
+                            X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX) X(LDR_I) X(LDRB_I) \
+                                X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R)        \
+                                    X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)   \
+                                        X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S)          \
+                                            X(STRB_S) X(STRH_S) X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ)    \
+                                                X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC)      \
+                                                    X(BHI) X(BLS) X(BGE) X(BLT) X(BGT) X(BLE)
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
-#define ARMM_FUSED(X)                                                                                                  \
-    X(BEQ, minuend == subtrahend) X(BNE, minuend != subtrahend) X(BCS, minuend >= subtrahend)                          \
-    X(BCC, minuend < subtrahend) X(BHI, minuend > subtrahend)                                                          \
-    X(BLS, minuend <= subtrahend) X(BGE, (int32_t)minuend >= (int32_t)subtrahend)                                      \
-    X(BLT, (int32_t)minuend < (int32_t)subtrahend)                                                                     \
-    X(BGT, (int32_t)minuend > (int32_t)subtrahend) X(BLE, (int32_t)minuend <= (int32_t)subtrahend)
+#define ARMM_FUSED(X)                                                                                        \
+    X(BEQ, minuend == subtrahend)                                                                            \
+    X(BNE, minuend != subtrahend) X(BCS, minuend >= subtrahend) X(BCC, minuend < subtrahend)                 \
+        X(BHI, minuend > subtrahend) X(BLS, minuend <= subtrahend)                                           \
+            X(BGE, (int32_t)minuend >= (int32_t)subtrahend) X(BLT, (int32_t)minuend < (int32_t)subtrahend)   \
+                X(BGT, (int32_t)minuend > (int32_t)subtrahend)                                               \
+                    X(BLE, (int32_t)minuend <= (int32_t)subtrahend)
 
 /* Those that 32-bit instructions have, too: each has a second number for that length. */
-#define ARMM_BOTH_LENGTHS(X)                                                                                           \
-    X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) \
-    X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) \
-    X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) \
-    X(CMP_R) X(CMP_I) X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) \
-    X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) \
-    X(NOP) X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) \
-    X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
+#define ARMM_BOTH_LENGTHS(X)                                                                                 \
+    X(MOV_I)                                                                                                 \
+    X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) \
+        X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)       \
+            X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R)    \
+                X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(NOP) X(LDR_I)          \
+                    X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) \
+                        X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
 
 enum armm_operation {
 #define X(name) ARMM_OP_##name,
     ARMM_OPERATIONS(X)
 #undef X
 #define X(name) ARMM_OP_##name##_W,
-    ARMM_BOTH_LENGTHS(X)
+        ARMM_BOTH_LENGTHS(X)
 #undef X
-    ARMM_PLAIN_OPS,
+            ARMM_PLAIN_OPS,
     ARMM_BEFORE_FUSED = ARMM_PLAIN_OPS - 1,
-#define X(name, condition)                                                                                             \
+#define X(name, condition)                                                                                   \
     ARMM_OP_CMP_R_##name, ARMM_OP_CMP_I_##name, ARMM_OP_ADD_R_CMP_R_##name, ARMM_OP_ADD_I_CMP_R_##name,
     ARMM_FUSED(X)
 #undef X
-    ARMM_OP_SUBS_I_BNE,
+        ARMM_OP_SUBS_I_BNE,
     ARMM_OP_ADD_I_CMP_I_BNE,
     ARMM_OPS
 };
@@ -88,7 +96,8 @@ typedef struct armm_op {
     uint8_t handler;
     uint8_t step; /* bytes from this operation to the next: 16 a halfword */
     uint8_t d, n;
-    uint32_t imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
+    uint32_t
+        imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
     uint32_t cycles, count; /* of this instruction and all behind it in the block */
 } armm_op;
 
@@ -114,7 +123,8 @@ typedef struct armm_region {
     uint32_t base, size;
     bool writable;
     uint8_t *bytes;
-    uint8_t *known; /* of memory that keeps its contents: 0 unprogrammed, 1 programmed, 2 data. Of RAM: a bit a byte
+    uint8_t *
+        known; /* of memory that keeps its contents: 0 unprogrammed, 1 programmed, 2 data. Of RAM: a bit a byte
                      * that was written, NULL while nobody asks */
     uint32_t first_slot;
 } armm_region;
@@ -139,29 +149,31 @@ struct oak_core {
 
     uint32_t r[16]; /* 13 is the stack pointer in use, 15 is not kept up while the loop runs */
     uint32_t other_sp;
-    int64_t nz;     /* N is the sign of it, Z its lower 32 bits being 0 */
-    uint32_t c, v;  /* C 0 or 1; V in bit 31 */
+    int64_t nz;    /* N is the sign of it, Z its lower 32 bits being 0 */
+    uint32_t c, v; /* C 0 or 1; V in bit 31 */
     bool q;
     uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
     uint16_t ipsr;
     uint8_t primask, faultmask, basepri, control;
-    bool uses_psp;  /* other_sp is the main one */
+    bool uses_psp; /* other_sp is the main one */
 
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
     /* The RAM that plain loads and stores reach at once; a size of 0 sends all of them the long way. */
     uint8_t *ram;
-    uint32_t ram_base, load_bytes[5], store_base, store_bytes[5]; /* by size: addresses from the base on that will do */
+    uint32_t ram_base, load_bytes[5], store_base,
+        store_bytes[5]; /* by size: addresses from the base on that will do */
     uint8_t *store_ram;
     uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
     bool checks_reads;
     uint32_t ram_code_low, ram_code_high; /* decoded RAM */
 
     armm_op *ops;
-    uint8_t *natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
+    uint8_t *
+        natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
     uint8_t *stop_at;
     uint32_t slots;
-    bool decoded; /* something is */
+    bool decoded;     /* something is */
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;
@@ -174,11 +186,12 @@ struct oak_core {
     bool executes_conditional; /* the slow instruction stands in an it block */
     bool fresh;                /* nothing has been executed since reset */
     bool reset_requested;
-    bool struck; /* a device has ended the run, perhaps while none was under way */
-    uint32_t claimed;    /* address claimed by an exclusive load, 1 for none */
+    bool struck;      /* a device has ended the run, perhaps while none was under way */
+    uint32_t claimed; /* address claimed by an exclusive load, 1 for none */
 
     /* exceptions */
-    uint8_t pending[(ARMM_EXCEPTIONS + 7) / 8], active[(ARMM_EXCEPTIONS + 7) / 8], enabled[(ARMM_EXCEPTIONS + 7) / 8];
+    uint8_t pending[(ARMM_EXCEPTIONS + 7) / 8], active[(ARMM_EXCEPTIONS + 7) / 8],
+        enabled[(ARMM_EXCEPTIONS + 7) / 8];
     uint8_t level[(ARMM_EXCEPTIONS + 7) / 8]; /* lines that devices hold up */
     uint8_t priority[ARMM_EXCEPTIONS];
     unsigned raised;

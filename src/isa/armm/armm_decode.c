@@ -6,7 +6,8 @@
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
-static uint32_t branch_target(const armm_class *class, const oak_pattern *pattern, uint32_t word, uint32_t address)
+static uint32_t branch_target(const armm_class *class, const oak_pattern *pattern, uint32_t word,
+                              uint32_t address)
 {
     uint32_t bits = GET('i'), sign = GET('x'), j = GET('g');
     unsigned width = class->scale;
@@ -172,9 +173,10 @@ static void print_memory(const armm_class *class, const oak_pattern *pattern, ui
 {
     const char *base = class->what == ARMM_MEM_SP ? "sp" : armm_register_name(GET('n'));
     unsigned offset = GET('i') * class->scale;
-    bool minus = class->what == ARMM_MEM_NEG || ((class->what == ARMM_MEM_SIGNED || class->what == ARMM_MEM_PRE_IMM ||
-                                                  class->what == ARMM_MEM_POST_IMM) &&
-                                                 !GET('v'));
+    bool minus =
+        class->what == ARMM_MEM_NEG || ((class->what == ARMM_MEM_SIGNED || class->what == ARMM_MEM_PRE_IMM ||
+                                         class->what == ARMM_MEM_POST_IMM) &&
+                                        !GET('v'));
     oak_buf_format(out, "[%s", base);
     switch (class->what) {
     case ARMM_MEM_REG: oak_buf_format(out, ", %s]", armm_register_name(GET('m'))); return;
@@ -197,7 +199,8 @@ static void print_memory(const armm_class *class, const oak_pattern *pattern, ui
 /* True when an optional operand is left out. */
 static bool is_left_out(const armm_class *class, const oak_pattern *pattern, uint32_t word)
 {
-    return class->what == ARMM_SY_MAY || (class->optional && !GET('y') && !(class->what != ARMM_ROTATION_MAY && GET('i')));
+    return class->what == ARMM_SY_MAY ||
+           (class->optional && !GET('y') && !(class->what != ARMM_ROTATION_MAY && GET('i')));
 }
 
 static void print_operand(const oak_isa_tables *tables, const oak_decoded *decoded, const armm_class *class,
@@ -211,12 +214,16 @@ static void print_operand(const oak_isa_tables *tables, const oak_decoded *decod
     case ARMM_REG_TWICE:
     case ARMM_REG_PRODUCT: oak_buf_text(out, armm_register_name(GET(class->letter))); return;
     case ARMM_BASE_MOVES: oak_buf_format(out, "%s!", armm_register_name(GET('n'))); return;
-    case ARMM_BASE_MAY_MOVE: oak_buf_format(out, "%s%s", armm_register_name(GET('n')), GET('w') ? "!" : ""); return;
+    case ARMM_BASE_MAY_MOVE:
+        oak_buf_format(out, "%s%s", armm_register_name(GET('n')), GET('w') ? "!" : "");
+        return;
     case ARMM_REG_SP:
     case ARMM_SP_TWICE: oak_buf_text(out, "sp"); return;
     case ARMM_ZERO: oak_buf_text(out, "#0"); return;
     case ARMM_IMM: print_number((int64_t)GET('i') * class->scale, out); return;
-    case ARMM_IMM16: print_number(decoded->row == ARMM_UDF_W ? GET('i') : GET('j') << 12 | GET('i'), out); return;
+    case ARMM_IMM16:
+        print_number(decoded->row == ARMM_UDF_W ? GET('i') : GET('j') << 12 | GET('i'), out);
+        return;
     case ARMM_SHIFT_31: oak_buf_format(out, "#%u", (unsigned)GET('i')); return;
     case ARMM_SHIFT_32: oak_buf_format(out, "#%u", GET('i') ? (unsigned)GET('i') : 32u); return;
     case ARMM_CONST:
@@ -277,7 +284,8 @@ static void print_mnemonic(const oak_isa_tables *tables, const oak_decoded *deco
     if (armm_is_wide(shape) && tables->has_narrow[shape->mnemonic]) oak_buf_text(out, ".w");
 }
 
-void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
+void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                oak_buf *out)
 {
     const armm_shape *shape = &tables->shape[decoded->row];
     print_mnemonic(tables, decoded, out);

@@ -70,7 +70,8 @@ static unsigned first_pending(const oak_core *core)
         for (unsigned i = 0; bits; i++, bits >>= 1) {
             if (!(bits & 1)) continue;
             unsigned number = byte * 8 + i;
-            if (number < count && (!found || priority_of(core, number) < priority_of(core, found))) found = number;
+            if (number < count && (!found || priority_of(core, number) < priority_of(core, found)))
+                found = number;
         }
     }
     return found;
@@ -142,7 +143,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
         core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
         return false;
     }
-    const uint32_t frame[8] = {core->r[0], core->r[1],           core->r[2], core->r[3],
+    const uint32_t frame[8] = {core->r[0],  core->r[1],       core->r[2], core->r[3],
                                core->r[12], core->r[ARMM_LR], back,       armm_xpsr(core) | align << 7};
     oak_fault fault = core->fault;
     uint32_t fault_address = core->fault_address, to = (sp - FRAME) & ~(uint32_t)4;
@@ -232,7 +233,8 @@ static bool any_active(const oak_core *core)
 armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
 {
     unsigned number = core->ipsr, kind = value & 15;
-    if (!number || (value | 15) != UINT32_MAX || (kind != 1 && kind != 9 && kind != 13)) return bad_return(core, value);
+    if (!number || (value | 15) != UINT32_MAX || (kind != 1 && kind != 9 && kind != 13))
+        return bad_return(core, value);
     armm_put_bit(core->active, number, false);
     bool nested = any_active(core);
     if (nested != (kind == 1)) {
@@ -284,7 +286,8 @@ armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
 {
     if (target >> 28 == 15 && core->ipsr) return armm_return_from(core, target, cycles);
     if (!(target & 1)) {
-        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, target, 1u << 17);
+        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, target,
+                   1u << 17);
         return ARMM_RAISED;
     }
     core->r[ARMM_PC] = target - 1;

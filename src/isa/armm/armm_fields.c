@@ -57,7 +57,8 @@ static const char *unsound_registers(const armm_shape *shape, uint32_t word)
     const oak_pattern *pattern = &shape->pattern;
     for (unsigned i = 0; i < shape->count; i++) {
         const armm_class *class = &shape->class_of[i];
-        bool memory = class->what >= ARMM_MEM_IMM && class->what <= ARMM_MEM_BASE && class->what != ARMM_MEM_SP;
+        bool memory =
+            class->what >= ARMM_MEM_IMM && class->what <= ARMM_MEM_BASE && class->what != ARMM_MEM_SP;
         bool is_register = class->what == ARMM_REG || class->what == ARMM_REG_TWICE ||
                            class->what == ARMM_REG_PRODUCT || class->what == ARMM_BASE_MOVES ||
                            class->what == ARMM_BASE_MAY_MOVE || class->what == ARMM_LIST_ONE;
@@ -80,13 +81,15 @@ static const char *unsound_list(unsigned what, const oak_pattern *pattern, uint3
     case ARMM_LIST_LOW_PC: return list ? NULL : "the list is empty";
     case ARMM_LIST:
     case ARMM_LIST_PC:
-        if (count_bits(list) < 2) return "the 32-bit form needs two registers or more: use ldr or str for one";
+        if (count_bits(list) < 2)
+            return "the 32-bit form needs two registers or more: use ldr or str for one";
         return what == ARMM_LIST_PC && (list >> 13) == 3 ? "lr and pc cannot both be loaded" : NULL;
     default: return NULL;
     }
 }
 
-static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const oak_pattern *pattern, uint32_t word)
+static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const oak_pattern *pattern,
+                               uint32_t word)
 {
     uint32_t value;
     int carry;
@@ -109,7 +112,8 @@ static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const
     case ARMM_B_COND_W: return GET('c') >= 14 ? "no such condition" : NULL;
     case ARMM_STM: {
         uint32_t below = GET('r') & ((1u << GET('n')) - 1);
-        return (GET('r') >> GET('n') & 1) && below ? "the base can be stored only as the lowest register" : NULL;
+        return (GET('r') >> GET('n') & 1) && below ? "the base can be stored only as the lowest register"
+                                                   : NULL;
     }
     case ARMM_LDM: return GET('r') >> GET('n') & 1 ? "a base that is loaded does not move" : NULL;
     case ARMM_LDM_KEEP: return GET('r') >> GET('n') & 1 ? NULL : "the base moves unless it is in the list";
@@ -121,7 +125,8 @@ static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const
     case ARMM_STREX:
     case ARMM_STREXB:
     case ARMM_STREXH:
-        return GET('d') == GET('t') || GET('d') == GET('n') ? "rd must differ from the other registers" : NULL;
+        return GET('d') == GET('t') || GET('d') == GET('n') ? "rd must differ from the other registers"
+                                                            : NULL;
     case ARMM_LDRD_IMM: return GET('t') == GET('u') ? "the two registers must differ" : NULL;
     case ARMM_LDRD_WORD: return GET('t') == GET('u') ? "the two registers must differ" : NULL;
     case ARMM_LDRD_PRE:
@@ -130,7 +135,8 @@ static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const
         /* fall through */
     case ARMM_STRD_PRE:
     case ARMM_STRD_POST:
-        return GET('n') == GET('t') || GET('n') == GET('u') ? "a base that moves cannot be transferred" : NULL;
+        return GET('n') == GET('t') || GET('n') == GET('u') ? "a base that moves cannot be transferred"
+                                                            : NULL;
     case ARMM_STRB_PRE:
     case ARMM_STRB_POST:
     case ARMM_STRH_PRE:
@@ -158,7 +164,8 @@ static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const
     case ARMM_SUB_IMM_W:
         if (GET('d') == 13 && GET('n') != 13) return "sp can only be the result of a sum with sp";
         break;
-    case ARMM_ADDW: return GET('d') == 13 && GET('n') != 13 ? "sp can only be the result of a sum with sp" : NULL;
+    case ARMM_ADDW:
+        return GET('d') == 13 && GET('n') != 13 ? "sp can only be the result of a sum with sp" : NULL;
     case ARMM_ADR_BEFORE: return GET('i') ? NULL : "this is a subtraction of 0";
     case ARMM_SUBW:
         if (GET('n') == 15) return GET('i') || GET('d') == 13 ? "use adr" : NULL;
@@ -182,7 +189,8 @@ static const char *unsound_row(const oak_isa_tables *tables, unsigned row, const
     case ARMM_MRS: return armm_special_name(tables->v7, GET('z')) ? NULL : "no such special register";
     default: break;
     }
-    if (tables->shape[row].count && tables->shape[row].class_of[tables->shape[row].count - 1].what == ARMM_CONST)
+    if (tables->shape[row].count &&
+        tables->shape[row].class_of[tables->shape[row].count - 1].what == ARMM_CONST)
         return armm_expand(GET('i'), &value, &carry) ? NULL : "no such constant";
     return NULL;
 }
@@ -211,7 +219,7 @@ typedef struct encoder {
     uint32_t address;
     uint32_t word;
     oak_refusal *why;
-    int operand; /* the one being encoded */
+    int operand;  /* the one being encoded */
     uint32_t lsb; /* of a bit field */
 } encoder;
 
@@ -244,14 +252,16 @@ static void show_number(const oak_value *value, char *text, size_t room)
     else oak_format(text, room, "%lld", (long long)value->number);
 }
 
-static oak_status out_of_range(encoder *self, const oak_value *value, long long least, long long most, unsigned step)
+static oak_status out_of_range(encoder *self, const oak_value *value, long long least, long long most,
+                               unsigned step)
 {
     char number[120];
     show_number(value, number, sizeof number);
     if (step > 1)
-        SAY(self->why, "%s is no offset here: they go from %lld to %lld in steps of %u", number, least, most, step);
+        SAY(self->why, "%s is no offset here: they go from %lld to %lld in steps of %u", number, least, most,
+            step);
     else SAY(self->why, "%s does not fit: from %lld to %lld is possible", number, least, most);
-    const char *name = self->tables->mnemonic[self->shape->mnemonic];
+    const char *name = self->tables->mnemonic[armm_base(self->insn->mnemonic)];
     if (oak_same(name, "mov"))
         HINT(self->why, "Load it from a pool: `ldr %s, =%lld`.",
              armm_register_name(self->insn->operand[0].reg), (long long)value->number);
@@ -259,7 +269,8 @@ static oak_status out_of_range(encoder *self, const oak_value *value, long long 
         HINT(self->why, "Write `sub` with #%lld.", -(long long)value->number);
     else if (value->number < 0 && oak_same(name, "sub"))
         HINT(self->why, "Write `add` with #%lld.", -(long long)value->number);
-    else if (self->values[self->operand].number > most && self->insn->operand[self->operand].kind == ARMM_K_IMM)
+    else if (self->values[self->operand].number > most &&
+             self->insn->operand[self->operand].kind == ARMM_K_IMM)
         HINT(self->why, "Load it into a register first: `ldr r3, =%lld`.", (long long)value->number);
     return refuse(self, "value-range");
 }
@@ -273,7 +284,8 @@ static oak_status put_scaled(encoder *self, const oak_value *value, unsigned sca
     return OAK_OK;
 }
 
-static oak_status put_between(encoder *self, const oak_value *value, char letter, int least, int most, int minus)
+static oak_status put_between(encoder *self, const oak_value *value, char letter, int least, int most,
+                              int minus)
 {
     if (value->number < least || value->number > most) return out_of_range(self, value, least, most, 1);
     put(self, letter, (uint32_t)(value->number - minus));
@@ -290,7 +302,8 @@ static oak_status put_register(encoder *self, const armm_class *class, unsigned 
     SAY(self->why, low ? "%s cannot stand here: this form takes r0 to r7" : "%s cannot stand here",
         armm_register_name(number));
     if (low && !self->tables->v7)
-        HINT(self->why, "armv6m reaches r8 to r12 with mov, add and cmp of two registers: copy it to a low one first.");
+        HINT(self->why,
+             "armv6m reaches r8 to r12 with mov, add and cmp of two registers: copy it to a low one first.");
     else if (low) HINT(self->why, "The 32-bit form takes higher registers: leave .n out, or add .w.");
     else HINT(self->why, "Copy it to another register first.");
     return refuse(self, "register");
@@ -301,20 +314,25 @@ static oak_status put_register(encoder *self, const armm_class *class, unsigned 
 static oak_status put_constant(encoder *self, const oak_value *value)
 {
     uint32_t field;
-    if (value->number >= INT32_MIN && value->number <= UINT32_MAX && armm_compress((uint32_t)value->number, &field)) {
+    if (value->number >= INT32_MIN && value->number <= UINT32_MAX &&
+        armm_compress((uint32_t)value->number, &field)) {
         put(self, 'i', field);
         return OAK_OK;
     }
     char number[120];
     show_number(value, number, sizeof number);
     SAY(self->why, "%s is no modified immediate", number);
-    const char *name = self->tables->mnemonic[self->shape->mnemonic];
+    const char *name = self->tables->mnemonic[armm_base(self->insn->mnemonic)];
     if (value->number < 0 && (oak_same(name, "add") || oak_same(name, "sub") || oak_same(name, "cmp")))
         HINT(self->why, "Write `%s` with #%lld.",
-             oak_same(name, "add") ? "sub" : oak_same(name, "sub") ? "add" : "cmn", -(long long)value->number);
+             oak_same(name, "add")   ? "sub"
+             : oak_same(name, "sub") ? "add"
+                                     : "cmn",
+             -(long long)value->number);
     else
-        HINT(self->why, "It takes 8 bits in a row anywhere in the word, or a byte repeated. Load others first: "
-                        "`ldr r3, =%lld`.",
+        HINT(self->why,
+             "It takes 8 bits in a row anywhere in the word, or a byte repeated. Load others first: "
+             "`ldr r3, =%lld`.",
              (long long)value->number);
     return refuse(self, "value-range");
 }
@@ -332,7 +350,8 @@ static oak_status put_imm16(encoder *self, const oak_value *value)
 }
 
 /* Kinds of shift as they are written: lsl 0, lsr 1, asr 2, ror 3, rrx 4. */
-static oak_status put_shift(encoder *self, const armm_class *class, const oak_operand *operand, const oak_value *value)
+static oak_status put_shift(encoder *self, const armm_class *class, const oak_operand *operand,
+                            const oak_value *value)
 {
     unsigned kind = operand->reg;
     int64_t amount = value->number;
@@ -358,8 +377,8 @@ static oak_status put_shift(encoder *self, const armm_class *class, const oak_op
         return OAK_OK;
     }
     if (amount < least || amount > most) {
-        SAY(self->why, "a shift by %lld is not possible: from %lld to %lld", (long long)amount, (long long)least,
-            (long long)most);
+        SAY(self->why, "a shift by %lld is not possible: from %lld to %lld", (long long)amount,
+            (long long)least, (long long)most);
         return refuse(self, "shift");
     }
     put(self, 'y', kind);
@@ -378,15 +397,17 @@ static oak_status too_far(encoder *self, const oak_value *value, int64_t offset,
             (unsigned long long)value->number);
         return refuse(self, "odd-target");
     }
-    SAY(self->why, "%s is %lld bytes away; this reaches from %lld to %lld", name, (long long)offset, (long long)least,
-        (long long)most);
+    SAY(self->why, "%s is %lld bytes away; this reaches from %lld to %lld", name, (long long)offset,
+        (long long)least, (long long)most);
     bool conditional = self->row == ARMM_B_COND;
     if (self->row == ARMM_CBZ || self->row == ARMM_CBNZ)
-        HINT(self->why, "Write `cmp` with #0 and `%s`, which reach further.", self->row == ARMM_CBZ ? "beq" : "bne");
+        HINT(self->why, "Write `cmp` with #0 and `%s`, which reach further.",
+             self->row == ARMM_CBZ ? "beq" : "bne");
     else if (conditional && !self->tables->v7)
         HINT(self->why, "Jump over a `b` with the opposite condition: b reaches 2 KiB, bl 16 MiB.");
     else if (self->row == ARMM_B && !self->tables->v7)
-        HINT(self->why, "Load the address and jump: `ldr r3, =%.40s + 1` and `bx r3`.", value->name ? value->name : "target");
+        HINT(self->why, "Load the address and jump: `ldr r3, =%.40s + 1` and `bx r3`.",
+             value->name ? value->name : "target");
     else if (armm_width(self->insn->mnemonic) == ARMM_WIDTH_NARROW) HINT(self->why, "Leave the .n out.");
     return refuse(self, "too-far");
 }
@@ -420,7 +441,8 @@ static oak_status put_label(encoder *self, const armm_class *class, const oak_va
     return OAK_OK;
 }
 
-static oak_status put_signed(encoder *self, int64_t offset, bool minus, unsigned scale, const oak_value *value)
+static oak_status put_signed(encoder *self, int64_t offset, bool minus, unsigned scale,
+                             const oak_value *value)
 {
     long long most = (long long)scale * ((1ll << width_of(self, 'i')) - 1);
     int64_t size = offset < 0 ? -offset : offset;
@@ -443,7 +465,9 @@ static oak_status put_from_pc(encoder *self, const armm_class *class, const oak_
     char name[80] = "this";
     if (value->name) oak_format(name, sizeof name, "`%.60s`", value->name);
     bool word8 = class->what == ARMM_WORD8 || class->what == ARMM_PLACE8;
-    int64_t least = word8 || class->what == ARMM_PLACE_AFTER ? 0 : class->what == ARMM_WORD8X4 ? -1020 : -4095;
+    int64_t least = word8 || class->what == ARMM_PLACE_AFTER ? 0
+                    : class->what == ARMM_WORD8X4            ? -1020
+                                                             : -4095;
     int64_t most = word8 || class->what == ARMM_WORD8X4 ? 1020 : class->what == ARMM_PLACE_BEFORE ? -1 : 4095;
     if (offset < least || offset > most || offset % class->scale || (minus && word8)) {
         if (offset >= least && offset <= most) {
@@ -495,7 +519,8 @@ static oak_status put_memory(encoder *self, const armm_class *class, const oak_o
         return OAK_OK;
     case ARMM_MEM_SIGNED:
     case ARMM_MEM_PRE_IMM:
-    case ARMM_MEM_POST_IMM: return put_signed(self, offset.number, extra & ARMM_MEM_MINUS, class->scale, &offset);
+    case ARMM_MEM_POST_IMM:
+        return put_signed(self, offset.number, extra & ARMM_MEM_MINUS, class->scale, &offset);
     case ARMM_MEM_BASE: return OAK_OK;
     default:
         if (!offset.number && (extra & ARMM_MEM_MINUS)) return out_of_range(self, &offset, 0, 0, 1);
@@ -612,8 +637,8 @@ void armm_lay_down(uint32_t word, unsigned size, uint8_t *bytes)
     if (size == 4) bytes[2] = (uint8_t)word, bytes[3] = (uint8_t)(word >> 8);
 }
 
-oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                       uint32_t address, uint8_t *bytes, oak_refusal *why)
+oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                       const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     const armm_shape *shape = &tables->shape[row];
     encoder self = {.tables = tables,
@@ -630,7 +655,8 @@ oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_ins
     why->has_edit = false;
     why->hint[0] = 0;
     for (unsigned i = 0; i < insn->count; i++) kinds[i] = insn->operand[i].kind;
-    if (!armm_matches(tables, row, insn->count, kinds, insn->operand, &match)) return refuse(&self, "no-such-form");
+    if (!armm_matches(tables, row, insn->count, kinds, insn->operand, &match))
+        return refuse(&self, "no-such-form");
     if (address & 1) {
         self.operand = -1;
         SAY(why, "this instruction is at the odd address 0x%x", (unsigned)address);

@@ -11,17 +11,17 @@
 #define CASE(name) on_##name
 #else
 #define OAK_COMPUTED_GOTO 0
-#define RESUME(number)                                                                                                 \
-    do {                                                                                                               \
-        next_handler = (number);                                                                                       \
-        goto dispatch;                                                                                                 \
+#define RESUME(number)                                                                                       \
+    do {                                                                                                     \
+        next_handler = (number);                                                                             \
+        goto dispatch;                                                                                       \
     } while (0)
 #define DISPATCH RESUME(op->handler)
-#define BEGIN_CASES                                                                                                    \
-    dispatch:                                                                                                          \
+#define BEGIN_CASES                                                                                          \
+    dispatch:                                                                                                \
     switch (next_handler) {
-#define END_CASES                                                                                                      \
-    default: break;                                                                                                    \
+#define END_CASES                                                                                            \
+    default: break;                                                                                          \
         }
 #define CASE(name) case ARMM_OP_##name
 #endif

@@ -93,7 +93,8 @@ static void make(armm_op *op, unsigned handler, unsigned d, unsigned n, uint32_t
 /* An operation with the code itself, executed by armm_slow.c; `ends`: it may jump. */
 static void make_slow(armm_op *op, const oak_decoded *decoded, bool ends)
 {
-    make(op, ends ? ARMM_OP_SLOW_END : ARMM_OP_SLOW, decoded->row & 0xFFu, (unsigned)decoded->row >> 8 | (decoded->state ? 0x80u : 0), decoded->word);
+    make(op, ends ? ARMM_OP_SLOW_END : ARMM_OP_SLOW, decoded->row & 0xFFu,
+         (unsigned)decoded->row >> 8 | (decoded->state ? 0x80u : 0), decoded->word);
 }
 
 static uint32_t offset_of(const oak_core *core, const armm_op *op)
@@ -104,7 +105,8 @@ static uint32_t offset_of(const oak_core *core, const armm_op *op)
 static uint32_t read_known_word(const oak_core *core, uint32_t address, bool *constant)
 {
     const armm_region *region = armm_region_at(core, address);
-    *constant = region && !region->writable && address - region->base + 4 <= region->size && !core->checks_reads;
+    *constant =
+        region && !region->writable && address - region->base + 4 <= region->size && !core->checks_reads;
     if (!*constant) return 0;
     const uint8_t *at = region->bytes + (address - region->base);
     return (uint32_t)at[0] | (uint32_t)at[1] << 8 | (uint32_t)at[2] << 16 | (uint32_t)at[3] << 24;
@@ -148,8 +150,8 @@ static const plain_row constant_rows[] = {
 };
 /* Constants whose carry matters when flags are set. */
 static const plain_row logic_rows[] = {
-    {ARMM_AND_IMM_W, ARMM_OP_AND_I, ARMM_OP_NOP}, {ARMM_ORR_IMM_W, ARMM_OP_ORR_I, ARMM_OP_NOP},
-    {ARMM_EOR_IMM_W, ARMM_OP_EOR_I, ARMM_OP_NOP}, {ARMM_BIC_IMM_W, ARMM_OP_BIC_I, ARMM_OP_NOP},
+    {ARMM_AND_IMM_W, ARMM_OP_AND_I, ARMM_OP_NOP},    {ARMM_ORR_IMM_W, ARMM_OP_ORR_I, ARMM_OP_NOP},
+    {ARMM_EOR_IMM_W, ARMM_OP_EOR_I, ARMM_OP_NOP},    {ARMM_BIC_IMM_W, ARMM_OP_BIC_I, ARMM_OP_NOP},
     {ARMM_MOV_IMM_W, ARMM_OP_MOV_I, ARMM_OP_MOVS_I}, {ARMM_TST_IMM_W, ARMM_OP_NOP, ARMM_OP_TST_I},
 };
 typedef struct access_row {
@@ -157,27 +159,33 @@ typedef struct access_row {
     uint8_t operation;
 } access_row;
 static const access_row offset_rows[] = {
-    {ARMM_STR_IMM, ARMM_OP_STR_I},       {ARMM_LDR_IMM, ARMM_OP_LDR_I},       {ARMM_STRB_IMM, ARMM_OP_STRB_I},
-    {ARMM_LDRB_IMM, ARMM_OP_LDRB_I},     {ARMM_STRH_IMM, ARMM_OP_STRH_I},     {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
-    {ARMM_STR_SP, ARMM_OP_STR_I},        {ARMM_LDR_SP, ARMM_OP_LDR_I},        {ARMM_STR_IMM_W, ARMM_OP_STR_I},
-    {ARMM_LDR_IMM_W, ARMM_OP_LDR_I},     {ARMM_STRB_IMM_W, ARMM_OP_STRB_I},   {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
-    {ARMM_STRH_IMM_W, ARMM_OP_STRH_I},   {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I},   {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I},
-    {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I}, {ARMM_STR_NEG, ARMM_OP_STR_I},       {ARMM_LDR_NEG, ARMM_OP_LDR_I},
-    {ARMM_STRB_NEG, ARMM_OP_STRB_I},     {ARMM_LDRB_NEG, ARMM_OP_LDRB_I},     {ARMM_STRH_NEG, ARMM_OP_STRH_I},
-    {ARMM_LDRH_NEG, ARMM_OP_LDRH_I},     {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I},   {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I},
+    {ARMM_STR_IMM, ARMM_OP_STR_I},       {ARMM_LDR_IMM, ARMM_OP_LDR_I},
+    {ARMM_STRB_IMM, ARMM_OP_STRB_I},     {ARMM_LDRB_IMM, ARMM_OP_LDRB_I},
+    {ARMM_STRH_IMM, ARMM_OP_STRH_I},     {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
+    {ARMM_STR_SP, ARMM_OP_STR_I},        {ARMM_LDR_SP, ARMM_OP_LDR_I},
+    {ARMM_STR_IMM_W, ARMM_OP_STR_I},     {ARMM_LDR_IMM_W, ARMM_OP_LDR_I},
+    {ARMM_STRB_IMM_W, ARMM_OP_STRB_I},   {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
+    {ARMM_STRH_IMM_W, ARMM_OP_STRH_I},   {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I},
+    {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I},
+    {ARMM_STR_NEG, ARMM_OP_STR_I},       {ARMM_LDR_NEG, ARMM_OP_LDR_I},
+    {ARMM_STRB_NEG, ARMM_OP_STRB_I},     {ARMM_LDRB_NEG, ARMM_OP_LDRB_I},
+    {ARMM_STRH_NEG, ARMM_OP_STRH_I},     {ARMM_LDRH_NEG, ARMM_OP_LDRH_I},
+    {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I},   {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I},
 };
 static const access_row index_rows[] = {
-    {ARMM_STR_REG, ARMM_OP_STR_R},       {ARMM_STRH_REG, ARMM_OP_STRH_R},     {ARMM_STRB_REG, ARMM_OP_STRB_R},
-    {ARMM_LDRSB_REG, ARMM_OP_LDRSB_R},   {ARMM_LDR_REG, ARMM_OP_LDR_R},       {ARMM_LDRH_REG, ARMM_OP_LDRH_R},
-    {ARMM_LDRB_REG, ARMM_OP_LDRB_R},     {ARMM_LDRSH_REG, ARMM_OP_LDRSH_R},   {ARMM_STR_REG_W, ARMM_OP_STR_R},
-    {ARMM_STRH_REG_W, ARMM_OP_STRH_R},   {ARMM_STRB_REG_W, ARMM_OP_STRB_R},   {ARMM_LDRSB_REG_W, ARMM_OP_LDRSB_R},
-    {ARMM_LDR_REG_W, ARMM_OP_LDR_R},     {ARMM_LDRH_REG_W, ARMM_OP_LDRH_R},   {ARMM_LDRB_REG_W, ARMM_OP_LDRB_R},
-    {ARMM_LDRSH_REG_W, ARMM_OP_LDRSH_R},
+    {ARMM_STR_REG, ARMM_OP_STR_R},     {ARMM_STRH_REG, ARMM_OP_STRH_R},
+    {ARMM_STRB_REG, ARMM_OP_STRB_R},   {ARMM_LDRSB_REG, ARMM_OP_LDRSB_R},
+    {ARMM_LDR_REG, ARMM_OP_LDR_R},     {ARMM_LDRH_REG, ARMM_OP_LDRH_R},
+    {ARMM_LDRB_REG, ARMM_OP_LDRB_R},   {ARMM_LDRSH_REG, ARMM_OP_LDRSH_R},
+    {ARMM_STR_REG_W, ARMM_OP_STR_R},   {ARMM_STRH_REG_W, ARMM_OP_STRH_R},
+    {ARMM_STRB_REG_W, ARMM_OP_STRB_R}, {ARMM_LDRSB_REG_W, ARMM_OP_LDRSB_R},
+    {ARMM_LDR_REG_W, ARMM_OP_LDR_R},   {ARMM_LDRH_REG_W, ARMM_OP_LDRH_R},
+    {ARMM_LDRB_REG_W, ARMM_OP_LDRB_R}, {ARMM_LDRSH_REG_W, ARMM_OP_LDRSH_R},
 };
 
-#define FIND(table, row_number)                                                                                        \
-    size_t found = 0;                                                                                                  \
-    while (found < sizeof table / sizeof *table && table[found].row != (row_number)) found++;                          \
+#define FIND(table, row_number)                                                                              \
+    size_t found = 0;                                                                                        \
+    while (found < sizeof table / sizeof *table && table[found].row != (row_number)) found++;                \
     if (found == sizeof table / sizeof *table) return false
 
 static bool sets_flags(const oak_isa_tables *tables, const oak_decoded *decoded)
@@ -205,7 +213,8 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
     FIND(plain_rows, decoded->row);
     unsigned handler = sets_flags(core->tables, decoded) ? plain_rows[found].flags : plain_rows[found].plain;
     bool shifted = has_letter(pattern, 'y') && (GET('y') || GET('i'));
-    unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d, m = has_letter(pattern, 'm') ? GET('m') : d;
+    unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d,
+             m = has_letter(pattern, 'm') ? GET('m') : d;
     if (shifted && decoded->row == ARMM_ADD_W && !GET('y') && d != ARMM_SP && handler == ARMM_OP_ADD_R) {
         make(op, ARMM_OP_ADD_LSL, d, n, m | GET('i') << 8);
         return true;
@@ -222,8 +231,10 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
     uint32_t word = decoded->word, value = GET('i');
     int carry = -1;
     FIND(constant_rows, decoded->row);
-    unsigned handler = sets_flags(core->tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
-    if (handler == ARMM_OP_NOP || GET('d') == ARMM_SP || (has_letter(pattern, 'n') && GET('n') == ARMM_PC)) return false;
+    unsigned handler =
+        sets_flags(core->tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
+    if (handler == ARMM_OP_NOP || GET('d') == ARMM_SP || (has_letter(pattern, 'n') && GET('n') == ARMM_PC))
+        return false;
     if (shape->class_of[shape->count - 1].what == ARMM_CONST) armm_expand(GET('i'), &value, &carry);
     make(op, handler, GET('d'), has_letter(pattern, 'n') ? GET('n') : GET('d'), value);
     return true;
@@ -265,15 +276,15 @@ static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
     FIND(index_rows, decoded->row);
     if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
     unsigned scaled = has_letter(pattern, 'i') && GET('i') ? ARMM_OP_LDR_S - ARMM_OP_LDR_R : 0;
-    make(op, index_rows[found].operation + scaled, GET('t'), GET('n'), GET('m') | (scaled ? GET('i') << 8 : 0));
+    make(op, index_rows[found].operation + scaled, GET('t'), GET('n'),
+         GET('m') | (scaled ? GET('i') << 8 : 0));
     return true;
 }
 
 static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_pattern *pattern, bool flags)
 {
-    static const uint8_t handlers[3][2] = {{ARMM_OP_LSL_I, ARMM_OP_LSLS_I},
-                                           {ARMM_OP_LSR_I, ARMM_OP_LSRS_I},
-                                           {ARMM_OP_ASR_I, ARMM_OP_ASRS_I}};
+    static const uint8_t handlers[3][2] = {
+        {ARMM_OP_LSL_I, ARMM_OP_LSLS_I}, {ARMM_OP_LSR_I, ARMM_OP_LSRS_I}, {ARMM_OP_ASR_I, ARMM_OP_ASRS_I}};
     uint32_t word = decoded->word;
     unsigned kind;
     switch (decoded->row) {
@@ -298,7 +309,8 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
     armm_op *to = armm_op_at(core, decoded->target);
     if (to == core->ops + core->slots - 1) return false;
     uint32_t refill = armm_refill(core, decoded->target), target = offset_of(core, to);
-    uint32_t near = is_in_place(core, op) ? target - offset_of(core, op) : target; /* see NEAR in armm_loop.h */
+    uint32_t near =
+        is_in_place(core, op) ? target - offset_of(core, op) : target; /* see NEAR in armm_loop.h */
     switch (decoded->row) {
     case ARMM_B:
     case ARMM_B_W:
@@ -344,7 +356,8 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
     case ARMM_MOVW: make(op, ARMM_OP_MOV_I, GET('d'), 0, GET('j') << 12 | GET('i')); return true;
     case ARMM_MLA:
     case ARMM_MLS:
-        make(op, decoded->row == ARMM_MLA ? ARMM_OP_MLA : ARMM_OP_MLS, GET('d'), GET('n'), GET('m') | GET('a') << 16);
+        make(op, decoded->row == ARMM_MLA ? ARMM_OP_MLA : ARMM_OP_MLS, GET('d'), GET('n'),
+             GET('m') | GET('a') << 16);
         return true;
     case ARMM_UBFX:
     case ARMM_SBFX:
@@ -427,7 +440,7 @@ static unsigned fault_operation(const oak_core *core, uint32_t pc, unsigned size
 static uint8_t wide_operation(unsigned operation)
 {
     switch (operation) {
-#define X(name)                                                                                                        \
+#define X(name)                                                                                              \
     case ARMM_OP_##name: return ARMM_OP_##name##_W;
         ARMM_BOTH_LENGTHS(X)
 #undef X
@@ -436,7 +449,8 @@ static uint8_t wide_operation(unsigned operation)
 }
 
 /* Makes the operation for the instruction at pc in the it state `state`; *cycles are its own. */
-static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, oak_decoded *decoded, uint32_t *cycles)
+static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, oak_decoded *decoded,
+                     uint32_t *cycles)
 {
     const armm_region *region = armm_region_at(core, pc);
     uint8_t bytes[4] = {0};
@@ -459,7 +473,8 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
     if (decoded->has_target && make_jump(core, op, decoded, pc)) return;
     if (make_plain(core, op, decoded) || make_constant(core, op, decoded) || make_logic(core, op, decoded) ||
         make_offset(core, op, decoded) || make_index(core, op, decoded) ||
-        make_shift(op, decoded, pattern, sets_flags(core->tables, decoded)) || make_other(core, op, decoded)) {
+        make_shift(op, decoded, pattern, sets_flags(core->tables, decoded)) ||
+        make_other(core, op, decoded)) {
         if (decoded->size == 4) op->handler = wide_operation(op->handler);
         return;
     }
@@ -488,7 +503,8 @@ static armm_shadow *new_shadow(oak_core *core, uint32_t *number)
 }
 
 /* Puts a conditional instruction into a shadow and the question in its place. */
-static bool make_conditional(oak_core *core, armm_op *op, uint32_t pc, uint32_t state, uint32_t cycles, bool ends)
+static bool make_conditional(oak_core *core, armm_op *op, uint32_t pc, uint32_t state, uint32_t cycles,
+                             bool ends)
 {
     uint32_t number;
     armm_shadow *shadow = new_shadow(core, &number);
@@ -573,8 +589,10 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     unsigned third = fused_with(natural[next + 1]);
     bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
     if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
-    if (natural[next] == ARMM_OP_CMP_R) op->handler = (uint8_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
-    else if (natural[next] == ARMM_OP_CMP_I && natural[next + 1] == ARMM_OP_BNE && op->handler == ARMM_OP_ADD_I)
+    if (natural[next] == ARMM_OP_CMP_R)
+        op->handler = (uint8_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
+    else if (natural[next] == ARMM_OP_CMP_I && natural[next + 1] == ARMM_OP_BNE &&
+             op->handler == ARMM_OP_ADD_I)
         op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 

@@ -82,7 +82,8 @@ static uint32_t shifted(uint32_t value, unsigned kind, uint32_t by, uint32_t car
 }
 
 /* A shift by the constant of an instruction, in which ror #0 is rrx and lsr #0 means 32. */
-static uint32_t shifted_by_constant(const oak_core *core, uint32_t value, unsigned kind, uint32_t by, uint32_t *carry)
+static uint32_t shifted_by_constant(const oak_core *core, uint32_t value, unsigned kind, uint32_t by,
+                                    uint32_t *carry)
 {
     if (kind == 3 && !by) {
         *carry = value & 1;
@@ -115,12 +116,13 @@ static void data_processing(oak_core *core, unsigned row, alu kind, const oak_pa
         operand = shifted_by_constant(core, R[GET('m')], GET('y'), GET('i'), &carry);
     }
     bool one_source = kind == MOV || kind == MVN;
-    uint32_t result = compute(core, kind, one_source ? 0 : R[GET('n')], operand, carry, sets(core, row, pattern, word));
+    uint32_t result =
+        compute(core, kind, one_source ? 0 : R[GET('n')], operand, carry, sets(core, row, pattern, word));
     if (keeps) set_register(core, GET('d'), result);
 }
 
-static void low_register_shift(oak_core *core, unsigned row, unsigned kind, const oak_pattern *pattern, uint32_t word,
-                               unsigned n)
+static void low_register_shift(oak_core *core, unsigned row, unsigned kind, const oak_pattern *pattern,
+                               uint32_t word, unsigned n)
 {
     uint32_t carry, result = shifted(R[n], kind, R[GET('m')] & 0xFF, core->c, &carry);
     if (sets(core, row, pattern, word)) core->nz = (int32_t)result, core->c = carry;
@@ -167,8 +169,8 @@ static void long_product(oak_core *core, const oak_pattern *pattern, uint32_t wo
     *extra = adds && wide == 2 ? 3 : wide;
 }
 
-static armm_done divide(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed, uint32_t pc,
-                        uint32_t *extra)
+static armm_done divide(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed,
+                        uint32_t pc, uint32_t *extra)
 {
     uint32_t a = R[GET('n')], b = R[GET('m')], quotient = 0;
     if (!b) {
@@ -216,13 +218,14 @@ static uint32_t extended(uint32_t value, unsigned bytes, bool is_signed)
 }
 
 /* Loads and stores with a base that moves, without privilege, from the code, to sp or pc: all that is no plain operation. */
-static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t pc, unsigned bytes, bool loads,
-                          bool is_signed, uint32_t *extra)
+static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t pc, unsigned bytes,
+                          bool loads, bool is_signed, uint32_t *extra)
 {
     const armm_shape *shape = &core->tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
     const armm_class *memory = &shape->class_of[1];
-    uint32_t offset = GET('i') * memory->scale, n = GET('n'), base = R[n], address = base, value = R[GET('t')];
+    uint32_t offset = GET('i') * memory->scale, n = GET('n'), base = R[n], address = base,
+             value = R[GET('t')];
     switch (memory->what) {
     case ARMM_WORD8: address = ((pc + 4) & ~(uint32_t)3) + offset; break;
     case ARMM_WORD12: address = ((pc + 4) & ~(uint32_t)3) + (GET('v') ? offset : 0 - offset); break;
@@ -235,7 +238,8 @@ static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t 
     default: address = base + offset; break;
     }
     bool moves = memory->what == ARMM_MEM_PRE_IMM || memory->what == ARMM_MEM_POST_IMM;
-    if (loads ? !armm_load(core, address, bytes, &value) : !armm_store(core, address, bytes, value)) return ARMM_RAISED;
+    if (loads ? !armm_load(core, address, bytes, &value) : !armm_store(core, address, bytes, value))
+        return ARMM_RAISED;
     if (moves) set_register(core, n, base);
     return loads ? write_loaded(core, GET('t'), extended(value, bytes, is_signed), extra) : ARMM_NEXT;
 }
@@ -256,12 +260,13 @@ static uint32_t list_of(unsigned row, const oak_pattern *pattern, uint32_t word)
 }
 
 /* Several registers from an address up. A fault leaves the base as it was. */
-static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uint32_t address, bool loads, bool moves,
-                               uint32_t after, uint32_t *extra)
+static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uint32_t address, bool loads,
+                               bool moves, uint32_t after, uint32_t *extra)
 {
     uint32_t loaded[16], count = 0;
     if (address & 3) {
-        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address,
+                   1u << 24);
         return ARMM_RAISED;
     }
     for (unsigned i = 0; i < 16; i++) {
@@ -280,7 +285,8 @@ static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uin
     return armm_jump(core, loaded[ARMM_PC], extra);
 }
 
-static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t *extra)
+static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word,
+                      uint32_t *extra)
 {
     uint32_t list = list_of(row, pattern, word), size = 0;
     for (uint32_t left = list; left; left &= left - 1) size += 4;
@@ -301,15 +307,18 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
     case ARMM_LDM_KEEP: return transfer_many(core, list, base, start, true, false, start, extra);
     case ARMM_STM_W: return transfer_many(core, list, base, start, false, GET('w'), start + size, extra);
     case ARMM_LDM_W: return transfer_many(core, list, base, start, true, GET('w'), start + size, extra);
-    case ARMM_STMDB: return transfer_many(core, list, base, start - size, false, GET('w'), start - size, extra);
+    case ARMM_STMDB:
+        return transfer_many(core, list, base, start - size, false, GET('w'), start - size, extra);
     default: return transfer_many(core, list, base, start - size, true, GET('w'), start - size, extra);
     }
 }
 
 static armm_done dual(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t pc)
 {
-    uint32_t offset = GET('v') ? GET('i') * 4 : 0 - GET('i') * 4, base = R[GET('n')], address = base + offset, low, high;
-    bool loads = row == ARMM_LDRD_WORD || row == ARMM_LDRD_IMM || row == ARMM_LDRD_PRE || row == ARMM_LDRD_POST;
+    uint32_t offset = GET('v') ? GET('i') * 4 : 0 - GET('i') * 4, base = R[GET('n')], address = base + offset,
+             low, high;
+    bool loads =
+        row == ARMM_LDRD_WORD || row == ARMM_LDRD_IMM || row == ARMM_LDRD_PRE || row == ARMM_LDRD_POST;
     bool post = row == ARMM_LDRD_POST || row == ARMM_STRD_POST;
     bool moves = post || row == ARMM_LDRD_PRE || row == ARMM_STRD_PRE;
     if (row == ARMM_LDRD_WORD) address = ((pc + 4) & ~(uint32_t)3) + offset;
@@ -325,12 +334,14 @@ static armm_done dual(oak_core *core, unsigned row, const oak_pattern *pattern, 
         R[GET('u')] = high;
         return ARMM_NEXT;
     }
-    if (!armm_store(core, address, 4, R[GET('t')]) || !armm_store(core, address + 4, 4, R[GET('u')])) return ARMM_RAISED;
+    if (!armm_store(core, address, 4, R[GET('t')]) || !armm_store(core, address + 4, 4, R[GET('u')]))
+        return ARMM_RAISED;
     if (moves) set_register(core, GET('n'), base + offset);
     return ARMM_NEXT;
 }
 
-static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak_pattern *pattern, uint32_t word)
+static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak_pattern *pattern,
+                           uint32_t word)
 {
     uint32_t address = R[GET('n')] + (bytes == 4 ? GET('i') * 4 : 0), value;
     if (address & (bytes - 1)) {
@@ -350,8 +361,8 @@ static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak
     return ARMM_NEXT;
 }
 
-static armm_done table_branch(oak_core *core, unsigned bytes, const oak_pattern *pattern, uint32_t word, uint32_t pc,
-                              uint32_t *extra)
+static armm_done table_branch(oak_core *core, unsigned bytes, const oak_pattern *pattern, uint32_t word,
+                              uint32_t pc, uint32_t *extra)
 {
     uint32_t base = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')], entry;
     if (!armm_load(core, base + R[GET('m')] * bytes, bytes, &entry)) return ARMM_RAISED;
@@ -571,7 +582,8 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         armm_decode(core->tables, bytes, 4, pc, 0, &decoded);
         bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||
                      (row == ARMM_CBZ && !R[GET('n')]) || (row == ARMM_CBNZ && R[GET('n')]) ||
-                     ((row == ARMM_B_COND || row == ARMM_B_COND_W) && armm_holds(GET('c'), core->nz, core->c, core->v));
+                     ((row == ARMM_B_COND || row == ARMM_B_COND_W) &&
+                      armm_holds(GET('c'), core->nz, core->c, core->v));
         if (!taken) return ARMM_NEXT;
         if (row == ARMM_BL) R[ARMM_LR] = (pc + 4) | 1;
         R[ARMM_PC] = decoded.target;

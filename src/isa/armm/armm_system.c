@@ -52,7 +52,8 @@ static uint32_t tick_now(const oak_core *core)
     if (!core->tick_on) return core->tick_value;
     if (passed <= core->tick_value) return core->tick_value - (uint32_t)passed;
     if (!core->tick_reload) return 0;
-    return core->tick_reload - (uint32_t)((passed - core->tick_value - 1) % ((uint64_t)core->tick_reload + 1));
+    return core->tick_reload -
+           (uint32_t)((passed - core->tick_value - 1) % ((uint64_t)core->tick_reload + 1));
 }
 
 static void hold_tick(oak_core *core)
@@ -163,8 +164,9 @@ static uint32_t read_icsr(const oak_core *core)
         interrupts = interrupts || i >= ARMM_INTERRUPT;
         if (!pending || core->priority[i] < core->priority[pending]) pending = i;
     }
-    return core->ipsr | (uint32_t)(active <= 1 && core->v7) << 11 | pending << 12 | (uint32_t)interrupts << 22 |
-           (uint32_t)armm_bit(core->pending, ARMM_SYSTICK) << 26 | (uint32_t)armm_bit(core->pending, ARMM_PENDSV) << 28 |
+    return core->ipsr | (uint32_t)(active <= 1 && core->v7) << 11 | pending << 12 |
+           (uint32_t)interrupts << 22 | (uint32_t)armm_bit(core->pending, ARMM_SYSTICK) << 26 |
+           (uint32_t)armm_bit(core->pending, ARMM_PENDSV) << 28 |
            (uint32_t)armm_bit(core->pending, ARMM_NMI) << 31;
 }
 
@@ -188,7 +190,8 @@ static uint32_t read_shcsr(const oak_core *core)
     for (unsigned i = 0; i < 7 && core->v7; i++)
         value |= (uint32_t)armm_bit(core->active, actives[i].exception) << actives[i].bit;
     for (unsigned i = 0; i < 4; i++)
-        if (core->v7 || i == 3) value |= (uint32_t)armm_bit(core->pending, pendings[i].exception) << pendings[i].bit;
+        if (core->v7 || i == 3)
+            value |= (uint32_t)armm_bit(core->pending, pendings[i].exception) << pendings[i].bit;
     return value;
 }
 

@@ -15,10 +15,15 @@
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define V6_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                                 \
-    {mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more}
-#define V7_ROW(mnemonic, operands, bits, cycles, more, flags, meaning) {"", operands, bits, cycles, flags, meaning, ""}
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                                   \
+#define V6_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
+    {                                                                                                        \
+        mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more                                        \
+    }
+#define V7_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
+    {                                                                                                        \
+        "", operands, bits, cycles, flags, meaning, ""                                                       \
+    }
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
     [ARMM_##id] = since##_ROW(#mnemonic, operands, bits, v6, more, flags, meaning),
 const oak_insn_row armv6m_rows[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
@@ -26,7 +31,7 @@ const oak_insn_row armv6m_rows[ARMM_ROWS] = {
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                                   \
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
     [ARMM_##id] = {#mnemonic, operands, bits, v7, flags, meaning, NOTE_##more},
 const oak_insn_row armv7m_rows[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
@@ -34,21 +39,24 @@ const oak_insn_row armv7m_rows[ARMM_ROWS] = {
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning) [ARMM_##id] = ARMM_MORE_##more,
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+    [ARMM_##id] = ARMM_MORE_##more,
 const uint8_t armm_more_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning) [ARMM_##id] = ARMM_SET_##set,
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+    [ARMM_##id] = ARMM_SET_##set,
 const uint8_t armm_set_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning) [ARMM_##id] = ARMM_SINCE_##since,
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+    [ARMM_##id] = ARMM_SINCE_##since,
 const uint8_t armm_since_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
@@ -82,9 +90,9 @@ static const struct {
     uint8_t number;
     bool v7;
 } specials[] = {
-    {"apsr", 0, false},     {"iapsr", 1, false},  {"eapsr", 2, false},      {"xpsr", 3, false},
-    {"ipsr", 5, false},     {"epsr", 6, false},   {"iepsr", 7, false},      {"msp", 8, false},
-    {"psp", 9, false},      {"primask", 16, false}, {"basepri", 17, true}, {"basepri_max", 18, true},
+    {"apsr", 0, false},      {"iapsr", 1, false},    {"eapsr", 2, false},      {"xpsr", 3, false},
+    {"ipsr", 5, false},      {"epsr", 6, false},     {"iepsr", 7, false},      {"msp", 8, false},
+    {"psp", 9, false},       {"primask", 16, false}, {"basepri", 17, true},    {"basepri_max", 18, true},
     {"faultmask", 19, true}, {"control", 20, false}, {"apsr_nzcvq", 0, false},
 };
 
@@ -98,7 +106,8 @@ const char *armm_special_name(bool v7, unsigned number)
 int armm_special_number(bool v7, const char *text, size_t length)
 {
     for (size_t i = 0; i < sizeof specials / sizeof *specials; i++)
-        if ((v7 || !specials[i].v7) && oak_same_name(text, length, specials[i].name)) return specials[i].number;
+        if ((v7 || !specials[i].v7) && oak_same_name(text, length, specials[i].name))
+            return specials[i].number;
     return -1;
 }
 
@@ -126,8 +135,9 @@ int armm_register_number(const char *text, size_t length)
 }
 
 /* The letters behind `i`: t, tt, te, ttt … numbered 0 to 14. */
-static const char *const it_names[15] = {"it",   "itt",  "ite",   "ittt",  "itet",  "itte",  "itee", "itttt",
-                                         "itett", "ittet", "iteet", "ittte", "itete", "ittee", "iteee"};
+static const char *const it_names[15] = {"it",    "itt",   "ite",   "ittt",  "itet",
+                                         "itte",  "itee",  "itttt", "itett", "ittet",
+                                         "iteet", "ittte", "itete", "ittee", "iteee"};
 
 const char *armm_it_name(unsigned letters)
 {
@@ -138,8 +148,7 @@ unsigned armm_it_mask(unsigned condition, unsigned letters)
 {
     const char *name = armm_it_name(letters) + 2;
     unsigned mask = 0, bit = 3;
-    for (; *name; name++, bit--)
-        mask |= ((*name == 't' ? condition & 1u : ~condition & 1u)) << bit;
+    for (; *name; name++, bit--) mask |= ((*name == 't' ? condition & 1u : ~condition & 1u)) << bit;
     return mask | 1u << bit;
 }
 
@@ -226,9 +235,9 @@ static const struct {
     uint8_t what;
     char letter;
 } registers[] = {
-    {"rd", ARMM_REG, 'd'},         {"rn", ARMM_REG, 'n'},          {"rm", ARMM_REG, 'm'},
-    {"rt", ARMM_REG, 't'},         {"rt2", ARMM_REG, 'u'},         {"ra", ARMM_REG, 'a'},
-    {"rdlo", ARMM_REG, 'l'},       {"rdhi", ARMM_REG, 'h'},        {"rdn", ARMM_REG_TWICE, 'd'},
+    {"rd", ARMM_REG, 'd'},          {"rn", ARMM_REG, 'n'},         {"rm", ARMM_REG, 'm'},
+    {"rt", ARMM_REG, 't'},          {"rt2", ARMM_REG, 'u'},        {"ra", ARMM_REG, 'a'},
+    {"rdlo", ARMM_REG, 'l'},        {"rdhi", ARMM_REG, 'h'},       {"rdn", ARMM_REG_TWICE, 'd'},
     {"rdm", ARMM_REG_PRODUCT, 'd'}, {"rn!", ARMM_BASE_MOVES, 'n'}, {"rn{!}", ARMM_BASE_MAY_MOVE, 'n'},
 };
 
@@ -348,7 +357,8 @@ static oak_status open_tables(const oak_host *host, bool v7, oak_isa_tables **re
         tables->here[number] = true;
         if (!armm_is_wide(shape)) tables->has_narrow[number] = true;
         uint8_t set = armm_set_of[i];
-        if (set == ARMM_SET_ITS || set == ARMM_SET_BIT || set == ARMM_SET_OUTSIDE) tables->sets[number] = true;
+        if (set == ARMM_SET_ITS || set == ARMM_SET_BIT || set == ARMM_SET_OUTSIDE)
+            tables->sets[number] = true;
     }
     for (size_t i = 0; i < sizeof aliases / sizeof *aliases; i++) {
         uint8_t of = add_mnemonic(tables, aliases[i].of), number = add_mnemonic(tables, aliases[i].alias);
@@ -437,10 +447,10 @@ int armm_mnemonic(const oak_isa_tables *tables, const char *text, size_t length)
 /* For suggestions: the plain ones, then those with s, then conditional jumps. */
 static const char *mnemonic_name(const oak_isa_tables *tables, unsigned number)
 {
-    static const char *const more[] = {"adds", "subs", "movs", "ands", "orrs", "eors", "lsls", "lsrs", "asrs", "adcs",
-                                       "sbcs", "rsbs", "muls", "bics", "mvns", "rors", "beq",  "bne",  "bcs",  "bcc",
-                                       "bhs",  "blo",  "bmi",  "bpl",  "bvs",  "bvc",  "bhi",  "bls",  "bge",  "blt",
-                                       "bgt",  "ble"};
+    static const char *const more[] = {"adds", "subs", "movs", "ands", "orrs", "eors", "lsls", "lsrs",
+                                       "asrs", "adcs", "sbcs", "rsbs", "muls", "bics", "mvns", "rors",
+                                       "beq",  "bne",  "bcs",  "bcc",  "bhs",  "blo",  "bmi",  "bpl",
+                                       "bvs",  "bvc",  "bhi",  "bls",  "bge",  "blt",  "bgt",  "ble"};
     if (number < tables->mnemonic_count) {
         return tables->mnemonic[number];
     }
@@ -501,14 +511,14 @@ static const oak_register_info core_registers[ARMM_REGISTERS] = {
 };
 
 static const oak_flag_info flags[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative", false}, {"z", ARMM_XPSR, 30, 1, "zero", false},
-    {"c", ARMM_XPSR, 29, 1, "carry", false},    {"v", ARMM_XPSR, 28, 1, "overflow", false},
+    {"n", ARMM_XPSR, 31, 1, "negative", false},  {"z", ARMM_XPSR, 30, 1, "zero", false},
+    {"c", ARMM_XPSR, 29, 1, "carry", false},     {"v", ARMM_XPSR, 28, 1, "overflow", false},
     {"q", ARMM_XPSR, 27, 1, "saturated", false}, {"exception", ARMM_XPSR, 0, 9, "handling", true},
 };
 /* armv6m has no saturation. */
 static const oak_flag_info flags_v6[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative", false}, {"z", ARMM_XPSR, 30, 1, "zero", false},
-    {"c", ARMM_XPSR, 29, 1, "carry", false},    {"v", ARMM_XPSR, 28, 1, "overflow", false},
+    {"n", ARMM_XPSR, 31, 1, "negative", false},       {"z", ARMM_XPSR, 30, 1, "zero", false},
+    {"c", ARMM_XPSR, 29, 1, "carry", false},          {"v", ARMM_XPSR, 28, 1, "overflow", false},
     {"exception", ARMM_XPSR, 0, 6, "handling", true},
 };
 
@@ -518,32 +528,33 @@ static uint32_t state_of(uint32_t xpsr)
     return (xpsr >> 25 & 3) | (xpsr >> 8 & 0xFC);
 }
 
-#define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table)           \
-    {                                                                                                                  \
-        .about = {.name = name_text,                                                                                   \
-                  .title = title_text,                                                                                 \
-                  .cycle_unit = "clock cycle",                                                                         \
-                  .elf_machine = 40,                                                                                   \
-                  .word_bytes = 4,                                                                                     \
-                  .code_align = 2,                                                                                     \
-                  .code_bit = 1,                                                                                       \
-                  .vector_bytes = 4,                                                                                   \
-                  .spaces = spaces,                                                                                    \
-                  .space_count = ARMM_SPACES,                                                                          \
-                  .code_space = ARMM_MEM,                                                                              \
-                  .registers = core_registers,                                                                         \
-                  .register_count = register_number,                                                                   \
-                  .pc_register = ARMM_PC,                                                                              \
-                  .state_register = ARMM_XPSR,                                                                         \
-                  .flags = flag_table,                                                                                 \
-                  .flag_count = sizeof flag_table / sizeof *flag_table},                                               \
-        .rows = row_table, .row_count = ARMM_ROWS, .open = open_function, .close = close_tables,                       \
-        .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row, .is_register = is_register, \
-        .read_operands = armm_read_operands, .forms = armm_forms, .size = row_size, .encode = armm_encode,             \
-        .decode = armm_decode, .print = armm_print, .lay_down = armm_lay_down, .state_of = state_of, .core = &ops              \
+#define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table) \
+    {                                                                                                        \
+        .about = {.name = name_text,                                                                         \
+                  .title = title_text,                                                                       \
+                  .cycle_unit = "clock cycle",                                                               \
+                  .elf_machine = 40,                                                                         \
+                  .word_bytes = 4,                                                                           \
+                  .code_align = 2,                                                                           \
+                  .code_bit = 1,                                                                             \
+                  .vector_bytes = 4,                                                                         \
+                  .spaces = spaces,                                                                          \
+                  .space_count = ARMM_SPACES,                                                                \
+                  .code_space = ARMM_MEM,                                                                    \
+                  .registers = core_registers,                                                               \
+                  .register_count = register_number,                                                         \
+                  .pc_register = ARMM_PC,                                                                    \
+                  .state_register = ARMM_XPSR,                                                               \
+                  .flags = flag_table,                                                                       \
+                  .flag_count = sizeof flag_table / sizeof *flag_table},                                     \
+        .rows = row_table, .row_count = ARMM_ROWS, .open = open_function, .close = close_tables,             \
+        .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row,                   \
+        .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
+        .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
+        .lay_down = armm_lay_down, .state_of = state_of, .core = &ops                                        \
     }
 
-const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows, open_v6,
-                                                 armv6m_core_ops, ARMM_BASEPRI, flags_v6);
-const oak_isa oak_isa_armv7m = ARMM_ARCHITECTURE("armv7m", "Arm M-profile, version 7, 32-bit", armv7m_rows, open_v7,
-                                                 armv7m_core_ops, ARMM_REGISTERS, flags);
+const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,
+                                                 open_v6, armv6m_core_ops, ARMM_BASEPRI, flags_v6);
+const oak_isa oak_isa_armv7m = ARMM_ARCHITECTURE("armv7m", "Arm M-profile, version 7, 32-bit", armv7m_rows,
+                                                 open_v7, armv7m_core_ops, ARMM_REGISTERS, flags);
