@@ -39,7 +39,8 @@ static void print_summary(cli *self, const oak_program *program, const char *out
         highest = (uint32_t)(from - 1);
     }
     for (unsigned i = 0; i < part->memory_count; i++)
-        if (part->memories[i].space == part->architecture->code_space) size += part->memories[i].size;
+        if (part->memories[i].space == part->architecture->code_space && !part->memories[i].writable)
+            size += part->memories[i].size;
     printf("%s%s%s: %s byte%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
            output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes),
            count == 1 ? "" : "s", (unsigned)lowest, (unsigned)highest);
@@ -142,7 +143,6 @@ static void print_memory(cli *self, const oak_program *program, const oak_part_m
 {
     enum { BAR = 64, MOST_SECTIONS = 2000, HOLES = 3 };
     static const oak_section *sections[MOST_SECTIONS];
-    const oak_part *part = oak_program_part(program);
     const oak_section *section;
     hole holes[HOLES];
     unsigned count = 0;
@@ -150,7 +150,7 @@ static void print_memory(cli *self, const oak_program *program, const oak_part_m
     uint64_t end = (uint64_t)memory->base + memory->size,
              used = used_bytes(program, memory->space, memory->base, end);
     printf("\n%s%s%s  %s of %s bytes used, %.1f %%\n  |", cli_paint(self->result_colour, PAINT_TITLE),
-           part->architecture->spaces[memory->space].name, cli_paint(self->result_colour, PAINT_OFF),
+           memory->name, cli_paint(self->result_colour, PAINT_OFF),
            cli_count(used, used_text, sizeof used_text), cli_count(memory->size, size_text, sizeof size_text),
            100.0 * (double)used / (double)memory->size);
     for (unsigned b = 0; b < BAR; b++) {

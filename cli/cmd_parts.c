@@ -24,7 +24,9 @@ static uint64_t memory_size(const oak_part *part, memory_kind kind)
 
 static const char *show_size(uint64_t size, char *text, size_t room)
 {
-    if (size >= 1024 && size % 1024 == 0) snprintf(text, room, "%llu KiB", (unsigned long long)(size / 1024));
+    if (!size) snprintf(text, room, "-");
+    else if (size >= 1024 && size % 1024 == 0)
+        snprintf(text, room, "%llu KiB", (unsigned long long)(size / 1024));
     else snprintf(text, room, "%llu B", (unsigned long long)size);
     return text;
 }

@@ -274,44 +274,92 @@ static uint32_t field_mask(unsigned width)
     return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
 }
 
-/* A field that is not 0: its name, its value, and what that means where it is known. */
-static void show_field(const oak_part_field *field, uint32_t whole)
+/* A field that is not 0: its name, its value, and what that means where it is known. False when there is nothing to show. */
+static bool show_field(const oak_part_field *field, uint32_t whole, const char *before)
 {
     uint32_t value = whole >> field->bit & field_mask(field->width);
     const char *meaning = NULL;
     for (unsigned i = 0; i < field->value_count; i++)
         if (field->values[i].value == value) meaning = field->values[i].name;
-    if (meaning) printf(" %s=%u (%s)", field->name, (unsigned)value, meaning);
-    else if (value && field->width == 1) printf(" %s", field->name);
-    else if (value) printf(" %s=%u", field->name, (unsigned)value);
+    if (meaning) printf("%s%s=%u (%s)", before, field->name, (unsigned)value, meaning);
+    else if (value && field->width == 1) printf("%s%s", before, field->name);
+    else if (value) printf("%s%s=%u", before, field->name, (unsigned)value);
+    return meaning || value;
+}
+
+/* True when a register holds something else than after reset. */
+static bool differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    uint8_t bytes[4] = {0};
+    if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) return false;
+    *value =
+        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+    return *value != reg->reset;
+}
+
+/* One a line, with its bits and what it is. */
+static void show_narrow_special(const oak_part *part, const oak_part_register *reg, uint32_t value)
+{
+    char binary[16];
+    write_binary(value & 0xFF, 8, binary);
+    printf("  %-6s 0x%0*x  %s  ", reg->name, reg->bits / 4, (unsigned)value, binary);
+    bool fields = false;
+    for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
+        fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
+    printf("%-*s", fields ? 24 : 0, reg->title);
+    for (unsigned f = 0; fields && f < reg->field_count; f++) show_field(&reg->fields[f], value, " ");
+    putchar('\n');
+}
+
+/* Many registers: those of one device in a row, without what their names have in common; fields in parentheses. */
+static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t value, char *device,
+                              size_t room, unsigned *column)
+{
+    enum { WIDTH = 100 };
+    const char *rest = strchr(reg->name, '_');
+    size_t length = rest ? (size_t)(rest - reg->name) : 0;
+    unsigned needed = (unsigned)strlen(rest ? rest + 1 : reg->name) + 14;
+    if (strncmp(device, reg->name, length) != 0 || device[length] || (!length && *device) || !*device) {
+        printf("%s  %s%-6.*s%s", *device ? "\n" : "", cli_paint(self->result_colour, PAINT_STRONG),
+               (int)length, reg->name, cli_paint(self->result_colour, PAINT_OFF));
+        snprintf(device, room, "%.*s", (int)length, reg->name);
+        *column = 8;
+    } else if (*column + needed > WIDTH) {
+        printf("\n        ");
+        *column = 8;
+    }
+    printf(" %s %s0x%x%s", rest ? rest + 1 : reg->name, cli_paint(self->result_colour, PAINT_STRONG),
+           (unsigned)value, cli_paint(self->result_colour, PAINT_OFF));
+    bool fields = false;
+    for (unsigned f = 0; f < reg->field_count; f++)
+        fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
+    const char *before = " (";
+    for (unsigned f = 0; fields && f < reg->field_count; f++) {
+        if (!show_field(&reg->fields[f], value, before)) continue;
+        *column += 8;
+        before = " ";
+    }
+    printf("%s ", fields ? ")" : "");
+    *column += needed;
 }
 
 static void show_specials(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
-    oak_chip_port chip = oak_session_chip(session);
     bool any = false, wide = part->architecture->word_bytes > 2;
+    char device[80] = "";
+    unsigned column = 0;
+    uint32_t value;
     title(self, "Special function registers that differ from reset");
     for (unsigned i = 0; i < part->register_count; i++) {
-        const oak_part_register *reg = &part->registers[i];
-        uint8_t bytes[4] = {0};
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) continue;
-        uint32_t whole = (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
-                         (uint32_t)bytes[3] << 24;
-        if (whole == reg->reset) continue;
-        char binary[16];
-        write_binary(whole & 0xFF, 8, binary);
+        if (!differs(session, &part->registers[i], &value)) continue;
         any = true;
-        printf("  %-*s 0x%0*x  ", wide ? 10 : 6, reg->name, reg->bits / 4, (unsigned)whole);
-        if (!wide) printf("%s  ", binary);
-        bool fields = false;
-        for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
-            fields = fields || (whole >> reg->fields[f].bit & field_mask(reg->fields[f].width));
-        printf("%-*s", fields ? 24 : 0, reg->title);
-        for (unsigned f = 0; fields && f < reg->field_count; f++) show_field(&reg->fields[f], whole);
-        putchar('\n');
+        if (wide) show_wide_special(self, &part->registers[i], value, device, sizeof device, &column);
+        else show_narrow_special(part, &part->registers[i], value);
     }
     if (!any) printf("  none\n");
+    else if (wide) putchar('\n');
 }
 
 /* The pins of a port that have a name in the program. */

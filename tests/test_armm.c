@@ -469,24 +469,23 @@ static void nesting(const char *part)
 {
     bench b;
     char text[40];
-    bench_open(&b, part,
-               HEAD
-               "start: movs r1, #0\n ldr r0, =trace - 4\n str r1, [r0]\n"
-               " ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n" /* line 2: 0x40, line 3: 0x80 */
-               " ldr r0, =SCB_SHPR3\n ldr r1, =0xc0c00000\n str r1, [r0]\n"
-               " ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
-               " ldr r0, =NVIC_ISPR\n movs r1, #8\n str r1, [r0]\n nop\n" /* line 3 */
-               NOTE(
-                   "m") "end: b .\n"
-                        "line3: push {lr}\n" NOTE("3") " ldr r0, =NVIC_ISPR\n movs r1, #4\n str r1, [r0]\n "
-                                                       "nop\n" /* more urgent: at once */
-                                                       " ldr r0, =SCB_ICSR\n ldr r1, =1 << "
-                                                       "SCB_ICSR_PENDSVSET\n str r1, [r0]\n nop\n" /* less: waits */
-               NOTE("x") " pop {pc}\n"
-                         "line2: push {lr}\n" NOTE("2") " pop {pc}\n"
-                                                        "pend: push {lr}\n" NOTE(
-                                                            "p") " pop {pc}\n"
-                                                                 "tick: b .\nhard: b .\ncall: b .\n");
+    bench_open(
+        &b, part,
+        HEAD "start: movs r1, #0\n ldr r0, =trace - 4\n str r1, [r0]\n"
+             " ldr r0, =NVIC_IPR0\n ldr r1, =0x80400000\n str r1, [r0]\n" /* line 2: 0x40, line 3: 0x80 */
+             " ldr r0, =SCB_SHPR3\n ldr r1, =0xc0c00000\n str r1, [r0]\n"
+             " ldr r0, =NVIC_ISER\n movs r1, #12\n str r1, [r0]\n"
+             " ldr r0, =NVIC_ISPR\n movs r1, #8\n str r1, [r0]\n nop\n" /* line 3 */
+        NOTE("m") "end: b .\n"
+                  "line3: push {lr}\n" NOTE("3") " ldr r0, =NVIC_ISPR\n movs r1, #4\n str r1, [r0]\n "
+                                                 "nop\n" /* more urgent: at once */
+                                                 " ldr r0, =SCB_ICSR\n ldr r1, =1 << "
+                                                 "SCB_ICSR_PENDSVSET\n str r1, [r0]\n nop\n" /* less: waits */
+        NOTE("x") " pop {pc}\n"
+                  "line2: push {lr}\n" NOTE("2") " pop {pc}\n"
+                                                 "pend: push {lr}\n" NOTE(
+                                                     "p") " pop {pc}\n"
+                                                          "tick: b .\nhard: b .\ncall: b .\n");
     oak_event event = bench_run(&b, 100000, 0);
     if (event.stop.reason != OAK_STOP_PARKED) printf("%s: %s\n", part, oak_fault_word(event.stop.fault));
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);

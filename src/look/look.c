@@ -167,7 +167,7 @@ static void comment(looker *self, size_t line_start, uint32_t address, unsigned 
     oak_buf_format(&self->buf, "; 0x%04x ", (unsigned)address);
     for (unsigned i = 0; i < size; i++)
         oak_buf_format(&self->buf, " %02x", self->bytes[address - self->base + i]);
-    if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(13 - 3 * (size < 4 ? size : 4)), "", cycles);
+    if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(14 - 3 * (size < 4 ? size : 4)), "", cycles);
     oak_buf_char(&self->buf, '\n');
 }
 
