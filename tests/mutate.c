@@ -55,29 +55,31 @@ static size_t mutate(const char *from, size_t size, char *to, uint64_t *seed)
     return length;
 }
 
-int main(int argc, char **argv)
+/* What is mutated of one architecture. */
+typedef struct subject {
+    const char *part, *program, *source, *description;
+    const char *expressions[3];
+} subject;
+
+static int mutate_all(const subject *of, unsigned long count, uint64_t seed)
 {
-    unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
-    uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;
-    static const char *const expressions[] = {"iram[0x30:2] + count * 3 == 0x12 && !p1.3",
-                                              "xram[log+4] << 2 | 'a'", "TR0 ? low(rest) : high(0x1234)"};
+    const char *const *expressions = of->expressions;
     bench b;
     collected diags;
     oak_diag_sink sink = collect(&diags);
     uint32_t nowhere;
     memset(&b, 0, sizeof b);
     b.host = oak_linux_host();
-    if (oak_part_load(&b.host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &sink, &b.part)) return 2;
-    if (oak_assemble(&b.host, b.part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &b.program)) return 2;
+    if (oak_part_load(&b.host, of->part, &sink, &b.part)) return 2;
+    if (oak_assemble(&b.host, b.part, of->program, &sink, &b.program)) return 2;
     if (oak_machine_create(&b.host, b.part, &b.machine) ||
         oak_machine_load(b.machine, oak_program_image(b.program), &nowhere))
         return 2;
     b.chip = oak_machine_port(b.machine);
     if (oak_session_open(&b.host, &b.chip, b.program, &b.session)) return 2;
     size_t source_size, part_size, parts_done = 0;
-    char *source = read_file(SOURCE_FOLDER "/examples/lathe/speed.asm", &source_size),
-         *room = malloc(4 << 20);
-    char *yaml = read_file(SOURCE_FOLDER "/parts/mcs51-4k.yaml", &part_size), path[100];
+    char *source = read_file(of->source, &source_size), *room = malloc(4 << 20);
+    char *yaml = read_file(of->description, &part_size), path[100];
     snprintf(path, sizeof path, "/tmp/oak-mutate-%d.yaml", (int)getpid());
     text hex = {0}, state = {0};
     oak_text_sink hex_sink = text_sink(&hex), state_sink = text_sink(&state);
@@ -175,4 +177,82 @@ int main(int argc, char **argv)
     free(state.bytes);
     bench_close(&b);
     return 0;
+}
+
+/* Register descriptions, imported by a part file that stays as it is. */
+static int mutate_descriptions(unsigned long count, uint64_t seed)
+{
+    static const char whole[] =
+        "<?xml "
+        "version=\"1.0\"?>\n<device><size>32</size><peripherals>\n<peripheral><name>FAN</"
+        "name><baseAddress>0x50000000</baseAddress><registers>\n"
+        " <register><name>SPEED</name><description>dust "
+        "fan</description><addressOffset>0x4</addressOffset><resetValue>7</resetValue>\n"
+        "  "
+        "<fields><field><name>MODE</name><bitRange>[2:1]</"
+        "bitRange><enumeratedValues><enumeratedValue><name>slow</name><value>1</value></enumeratedValue></"
+        "enumeratedValues></field>\n"
+        "   <field><name>ON</name><bitOffset>0</bitOffset></field></fields></register>\n"
+        " <cluster><dim>2</dim><dimIncrement>16</dimIncrement><name>C[%s]</name><addressOffset>0x40</"
+        "addressOffset><register><dim>3</dim><dimIncrement>4</dimIncrement><name>L%s</name><addressOffset>0</"
+        "addressOffset></register></cluster>\n"
+        "</registers></peripheral>\n<peripheral "
+        "derivedFrom=\"FAN\"><name>PUMP</name><baseAddress>0x50001000</baseAddress></peripheral>\n</"
+        "peripherals></device>\n";
+    oak_host host = oak_linux_host();
+    char folder[80], part_path[120], path[120];
+    char *room = malloc(1 << 20);
+    unsigned long accepted = 0;
+    snprintf(folder, sizeof folder, "/tmp/oak-mutate-%d", (int)getpid());
+    snprintf(part_path, sizeof part_path, "%s.yaml", folder);
+    snprintf(path, sizeof path, "%s.svd", folder);
+    FILE *file = fopen(part_path, "wb");
+    if (!file || !room) return 2;
+    fprintf(file, "part: m\nextends: armv6m-32k\ntitle: mutated\nimport: %s\n", path);
+    fclose(file);
+    for (unsigned long i = 0; i < count; i++) {
+        collected diags = {0};
+        oak_diag_sink sink = collect(&diags);
+        oak_part *part = NULL;
+        size_t size = mutate(whole, sizeof whole - 1, room, &seed);
+        file = fopen(path, "wb");
+        if (!file || fwrite(room, 1, size, file) != size || fclose(file)) return 2;
+        oak_status status = oak_part_load_from(&host, part_path, SOURCE_FOLDER "/parts", &sink, &part);
+        if (status && !diags.count) {
+            printf("description %lu was refused without a message\n", i);
+            return 1;
+        }
+        accepted += status == OAK_OK;
+        oak_part_free(part);
+    }
+    unlink(path);
+    unlink(part_path);
+    free(room);
+    printf("%lu mutated register descriptions: %lu accepted\n", count, accepted);
+    return 0;
+}
+
+int main(int argc, char **argv)
+{
+    static const subject subjects[] = {
+        {SOURCE_FOLDER "/parts/mcs51-8k.yaml",
+         SOURCE_FOLDER "/examples/lathe/lathe.asm",
+         SOURCE_FOLDER "/examples/lathe/speed.asm",
+         SOURCE_FOLDER "/parts/mcs51-4k.yaml",
+         {"iram[0x30:2] + count * 3 == 0x12 && !p1.3", "xram[log+4] << 2 | 'a'",
+          "TR0 ? low(rest) : high(0x1234)"}},
+        {SOURCE_FOLDER "/parts/armv7m-256k.yaml",
+         SOURCE_FOLDER "/examples/kiln/kiln.asm",
+         SOURCE_FOLDER "/examples/kiln/kiln.asm",
+         SOURCE_FOLDER "/parts/armv6m-32k.yaml",
+         {"mem[0x20000000:4] + ticks * 3 == 0x12 && !p0.3", "wanted << 2 | 'a'",
+          "UART_STAT ? low(tick) : r3 - exception"}},
+    };
+    unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
+    uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;
+    for (unsigned i = 0; i < 2; i++) {
+        int result = mutate_all(&subjects[i], count / 2, seed);
+        if (result) return result;
+    }
+    return mutate_descriptions(count / 10, seed);
 }

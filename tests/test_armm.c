@@ -796,6 +796,142 @@ START_TEST(stop_points_inside_fused_and_conditional_code_are_met)
 }
 END_TEST
 
+/* Random programs under a running SysTick: whole blocks, with all that is fused and left out in them, must end where single
+ * steps end, to the cycle and the byte. */
+static void random_program(rig *r, bool v7, uint64_t *seed, uint8_t *flash, size_t room)
+{
+    static const char *const avoided[] = {"wfi", "wfe", "bkpt", "udf", "cpsid", "msr"};
+    memset(flash, 0, room);
+    for (size_t at = START; at + 4 <= room;) {
+        unsigned row = random32(seed) % ROWS, size;
+        uint32_t word;
+        bool skip = rows[row].v7 && !v7;
+        for (size_t i = 0; i < sizeof avoided / sizeof *avoided; i++)
+            skip = skip || strcmp(rows[row].mnemonic, avoided[i]) == 0;
+        /* Much of what is fused: comparisons and short jumps. */
+        if (random32(seed) % 3 == 0) {
+            static const uint16_t often[] = {0x2800, 0x4280, 0x3001, 0x3801, 0x1C40,
+                                             0x1840, 0xD000, 0xD100, 0xD300, 0xDB00};
+            uint16_t code = often[random32(seed) % 10];
+            code = (uint16_t)(code >= 0xD000 ? code | (random32(seed) % 12) : code | (random32(seed) & 0x3F));
+            flash[at] = (uint8_t)code, flash[at + 1] = (uint8_t)(code >> 8);
+            at += 2;
+            continue;
+        }
+        if (skip) continue;
+        size = sample(row, seed, &word);
+        uint16_t first = (uint16_t)(size == 4 ? word >> 16 : word);
+        flash[at] = (uint8_t)first, flash[at + 1] = (uint8_t)(first >> 8);
+        if (size == 4) flash[at + 2] = (uint8_t)word, flash[at + 3] = (uint8_t)(word >> 8);
+        at += size;
+    }
+    /* The vectors: every exception leads to code that counts it and comes back. */
+    static const uint16_t handler[] = {0x3401, 0x4770};
+    memcpy(flash + 0x1C0, handler, 4);
+    for (unsigned i = 0; i < 48; i++) flash[4 * i] = 0xC1, flash[4 * i + 1] = 0x01;
+    static const uint8_t stack[] = {0x00, 0x0C, 0x00, 0x20}, reset[] = {0x01, 0x02, 0, 0};
+    memcpy(flash, stack, 4);
+    memcpy(flash + 4, reset, 4);
+    (void)r;
+}
+
+static void start_random(rig *r, const uint8_t *flash, size_t size, uint64_t seed)
+{
+    const oak_chip_port *chip = &r->chip;
+    reference_arm state;
+    uint8_t word[4] = {57, 0, 0, 0};
+    random_state(&state, &seed);
+    ck_assert_int_eq(chip->ops->reset(chip->chip), OAK_OK);
+    put(chip, 0, flash, size);
+    for (unsigned i = 0; i < 13; i++) chip->ops->write_register(chip->chip, i, state.r[i]);
+    chip->ops->write_register(chip->chip, PC, START);
+    chip->ops->write_register(chip->chip, SP, 0x20000C00);
+    put(chip, 0xE000E014, word, 4); /* a tick every 58 cycles */
+    word[0] = 7;
+    put(chip, 0xE000E010, word, 4);
+}
+
+enum { PROGRAM = 0x800 };
+
+/* Runs a program for so many instructions both ways; true when all ends alike. */
+static bool runs_alike(rig *r, const uint8_t *flash, uint64_t state, uint64_t steps, bool say,
+                       uint64_t *executed)
+{
+    static uint8_t ram[2][REFERENCE_RAM_SIZE];
+    oak_stop stop[2] = {{0}, {0}};
+    oak_chip_time time[2];
+    for (unsigned i = 0; i < 2; i++) start_random(&r[i], flash, PROGRAM, state);
+    ck_assert_int_eq(r[0].chip.ops->run(r[0].chip.chip, UINT64_MAX, steps, &stop[0]), OAK_OK);
+    do {
+        r[1].chip.ops->read_time(r[1].chip.chip, &time[1]);
+        ck_assert_int_eq(r[1].chip.ops->run(r[1].chip.chip, UINT64_MAX, time[1].instructions + 1, &stop[1]),
+                         OAK_OK);
+        r[1].chip.ops->read_time(r[1].chip.chip, &time[1]);
+    } while (stop[1].reason == OAK_STOP_STEPS && time[1].instructions < steps);
+    r[0].chip.ops->read_time(r[0].chip.chip, &time[0]);
+    bool same = stop[0].reason == stop[1].reason && stop[0].pc == stop[1].pc &&
+                stop[0].fault == stop[1].fault && time[0].cycles == time[1].cycles &&
+                time[0].instructions == time[1].instructions;
+    for (unsigned i = 0; i <= CONTROL; i++) same = same && reg(&r[0].chip, i) == reg(&r[1].chip, i);
+    for (unsigned i = 0; i < 2; i++)
+        r[i].chip.ops->read_memory(r[i].chip.chip, MEM, RAM, ram[i], sizeof ram[i]);
+    same = same && !memcmp(ram[0], ram[1], sizeof ram[0]);
+    *executed = time[0].instructions;
+    for (unsigned i = 0; i < 2 && say; i++)
+        printf("  %s: %s %s at 0x%x, %llu cycles, %llu instructions, xpsr %08x\n",
+               i ? "single steps" : "whole blocks", oak_stop_word(stop[i].reason),
+               oak_fault_word(stop[i].fault), (unsigned)stop[i].pc, (unsigned long long)time[i].cycles,
+               (unsigned long long)time[i].instructions, (unsigned)reg(&r[i].chip, XPSR));
+    return same;
+}
+
+static void whole_and_single(const char *part, bool v7, unsigned programs)
+{
+    enum { STEPS = 1500 };
+    static uint8_t flash[PROGRAM];
+    rig r[2];
+    uint64_t seed = 31337, longest = 0, executed;
+    for (unsigned i = 0; i < 2; i++) rig_open(&r[i], part);
+    for (unsigned program = 0; program < programs; program++) {
+        random_program(&r[0], v7, &seed, flash, PROGRAM);
+        uint64_t state = random32(&seed), low = 0, high = STEPS;
+        if (!runs_alike(r, flash, state, STEPS, false, &executed)) {
+            while (high - low > 1) { /* the first instruction after which they differ */
+                uint64_t middle = low + (high - low) / 2;
+                if (runs_alike(r, flash, state, middle, false, &executed)) low = middle;
+                else high = middle;
+            }
+            printf("%s program %u:\n", part, program);
+            runs_alike(r, flash, state, low, true, &executed);
+
+            runs_alike(r, flash, state, high, true, &executed);
+            ck_abort_msg("whole blocks end elsewhere than single steps");
+        }
+        if (executed > longest) longest = executed;
+    }
+    ck_assert_uint_ge(longest, 200); /* some have run for a while */
+    for (unsigned i = 0; i < 2; i++) rig_close(&r[i]);
+}
+
+START_TEST(whole_blocks_end_where_single_steps_end)
+{
+    whole_and_single("armv6m-32k", false, 500);
+    whole_and_single("armv7m-256k", true, 1500);
+}
+END_TEST
+
+/* wfe sleeps unless an event has happened, which sev and every exception are. */
+START_TEST(an_event_keeps_wfe_from_sleeping_once)
+{
+    bench b;
+    bench_open(&b, "armv7m-256k", HEAD "start: sev\n wfe\n movs r7, #1\n wfe\n movs r7, #2\n b .\n" TAIL);
+    oak_event event = bench_run(&b, 100000, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED); /* asleep for good */
+    ck_assert_int_eq(value_of(&b, "r7"), 1);
+    bench_close(&b);
+}
+END_TEST
+
 RUN_SUITE("armm", every_halfword_is_an_instruction_that_encodes_back_or_is_refused,
           a_sample_of_wide_codes_encodes_back_or_is_refused, every_row_of_armv6m_does_what_the_reference_does,
           every_row_of_armv7m_does_what_the_reference_does, modified_immediates_are_right_both_ways,
@@ -809,4 +945,5 @@ RUN_SUITE("armm", every_halfword_is_an_instruction_that_encodes_back_or_is_refus
           a_bit_of_the_ram_and_of_a_device_is_a_word_of_its_own,
           sleep_skips_time_instead_of_burning_instructions, code_in_ram_that_rewrites_itself_runs_as_written,
           what_a_chip_would_suffer_silently_is_reported_where_it_happens,
-          stop_points_inside_fused_and_conditional_code_are_met)
+          stop_points_inside_fused_and_conditional_code_are_met, whole_blocks_end_where_single_steps_end,
+          an_event_keeps_wfe_from_sleeping_once)

@@ -160,6 +160,13 @@
 #else
 #define PC_HERE armm_pc_of(core, op)
 #endif
+/* What costs nothing is not reached before an event that is due. */
+#if LOOP_ONE
+#define AT_BOUNDARY (void)0
+#else
+#define AT_BOUNDARY                                                                                                    \
+    if (left <= 0) goto out_of_time
+#endif
 /* A case for instructions of 16 bits, of 32 bits, or of both lengths. */
 #define NARROW(name, ...)                                                                                              \
     CASE(name):                                                                                                        \
@@ -427,6 +434,8 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         left += op->n - 1;
         GO_ON;
     CASE(BACK): op = TARGET; DISPATCH;
+    CASE(BACK_END): ENTER(TARGET);
+    CASE(SINGLE): exit = ARMM_EXIT_TIME; goto here; /* by itself, see armm_run_one */
 
     CASE(SLOW):
     {
@@ -442,7 +451,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         LOAD;
         left -= (int32_t)extra;
         if (done == ARMM_RAISED) goto raised;
-        if (core->attention) {
+        if (core->attention || left < 0) { /* it took longer than the block was charged for */
             behind = rest;
             goto attend_stored;
         }
@@ -487,20 +496,24 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     CASE(DECODE):
         armm_decode_block(core, op);
         ENTER(op);
-    CASE(STOP): exit = ARMM_EXIT_STOP; goto here;
-    CASE(PARKED): exit = ARMM_EXIT_PARKED; goto here;
+    CASE(STOP): AT_BOUNDARY; exit = ARMM_EXIT_STOP; goto here;
+    CASE(PARKED): AT_BOUNDARY; exit = ARMM_EXIT_PARKED; goto here;
     CASE(OUTSIDE):
+        AT_BOUNDARY;
         armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, OAK_FAULT_OUTSIDE_CODE, PC_HERE, 1u << 8);
         goto raised;
     CASE(UNPROGRAMMED):
+        AT_BOUNDARY;
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_UNPROGRAMMED, PC_HERE, 0);
         core->fault_unhandled = true;
         goto raised;
     CASE(DATA):
+        AT_BOUNDARY;
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_DATA_RUN, PC_HERE, 0);
         core->fault_unhandled = true;
         goto raised;
     CASE(RESERVED):
+        AT_BOUNDARY;
         armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_RESERVED, PC_HERE, 1u << 16);
         goto raised;
     END_CASES
@@ -592,6 +605,7 @@ leave:
 #undef BRANCH_IF
 #undef PC_HERE
 #undef NARROW
+#undef AT_BOUNDARY
 #undef WIDE
 #undef BOTH
 #undef IS_ZERO

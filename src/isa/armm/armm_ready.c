@@ -65,6 +65,7 @@ void armm_settle(oak_core *core, const armm_op *op)
     unsigned natural = core->natural[op - core->ops];
     if (natural == ARMM_OP_IF || natural == ARMM_OP_IF_END)
         core->it = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op[3].d;
+    if (natural == ARMM_OP_SINGLE) core->it = op->d;
 }
 
 /* The last slot is for addresses where nothing is. */
@@ -465,6 +466,7 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
     op->step = (uint8_t)(decoded->size / 2u * STEP);
     if (fault || status) {
         decoded->flow = OAK_FLOW_COMPUTED;
+        decoded->state_after = (uint8_t)armm_it_next(state);
         make(op, fault ? fault : ARMM_OP_RESERVED, 0, 0, pc);
         return;
     }
@@ -512,7 +514,7 @@ static bool make_conditional(oak_core *core, armm_op *op, uint32_t pc, uint32_t 
     memset(shadow, 0, sizeof *shadow);
     shadow->op[0] = *op;
     for (unsigned i = 1; i < 3; i++) {
-        shadow->op[i].handler = ARMM_OP_BACK;
+        shadow->op[i].handler = ends ? ARMM_OP_BACK_END : ARMM_OP_BACK;
         shadow->op[i].step = STEP;
         shadow->op[i].imm = offset_of(core, op) + op->step;
     }
@@ -596,13 +598,12 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
         op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 
-/* Decodes from `start` to the end of the straight block, or to where something decoded goes on; then gives every operation
- * on the way what is left of the block. Until then each holds its own cost. */
-void armm_decode_block(oak_core *core, armm_op *start)
+/* Decodes from *slot to the end of the straight block, or to where something decoded goes on; then gives every operation
+ * on the way what is left of the block. Until then each holds its own cost. *slot and the it state move on. */
+static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
 {
-    uint32_t first = (uint32_t)(start - core->ops), slot = first, pc = armm_pc_of(core, start), state = 0;
+    uint32_t first = *slot_, slot = first, pc = armm_pc_of(core, core->ops + first), state = *state_;
     uint64_t total = 0;
-    core->decoded = true;
     for (bool ends = false; !ends;) {
         armm_op *op = core->ops + slot;
         if (core->natural[slot] != ARMM_OP_DECODE && !state) {
@@ -614,13 +615,15 @@ void armm_decode_block(oak_core *core, armm_op *start)
         make_one(core, pc, state, op, &decoded, &cycles);
         ends = ends_block(op->handler);
         bool never = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
-        if (before && !never && !make_conditional(core, op, pc, before, cycles, ends)) {
-            make(op, ARMM_OP_RESERVED, 0, 0, pc); /* no memory for it */
-            never = ends = true;
+        if (op->handler == ARMM_OP_OUTSIDE) before = decoded.state_after = 0; /* the end of the memory */
+        if (before && !make_conditional(core, op, pc, before, cycles, ends)) {
+            make(op, ARMM_OP_SINGLE, before, 0, 0); /* no memory for it */
+            ends = true;
         }
         state = decoded.state_after;
         core->natural[slot] = op->handler;
-        armm_set_cost(op, never || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles);
+        bool counts = op->handler != ARMM_OP_SINGLE && op->handler != ARMM_OP_PARKED && (before || !never);
+        armm_set_cost(op, counts ? (uint64_t)1 << 32 | cycles : 0);
         total += armm_cost(op);
         if (core->stop_at[slot]) op->handler = ARMM_OP_STOP;
         const armm_region *region = armm_region_at(core, pc);
@@ -639,6 +642,17 @@ void armm_decode_block(oak_core *core, armm_op *start)
         total -= own;
         at += op->step / STEP;
     }
+    *slot_ = slot;
+    *state_ = state;
+}
+
+/* Decodes the block at `start`, and those behind it that begin inside its it block. */
+void armm_decode_block(oak_core *core, armm_op *start)
+{
+    uint32_t slot = (uint32_t)(start - core->ops), state = 0;
+    core->decoded = true;
+    do decode_block(core, &slot, &state);
+    while (state);
     if (core->ram_code_high) armm_set_windows(core);
 }
 
@@ -651,9 +665,10 @@ void armm_decode_single(oak_core *core, uint32_t pc)
     make_one(core, pc, core->it, op, &decoded, &cycles);
     core->it_after = decoded.state_after;
     bool fault = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
-    if (core->it && !fault && !armm_holds(core->it >> 4, core->nz, core->c, core->v)) {
+    if (core->it && !armm_holds(core->it >> 4, core->nz, core->c, core->v)) {
         op->handler = ARMM_OP_NOP;
         cycles = 1;
+        fault = false;
     }
     armm_set_cost(op, fault || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles);
 }
