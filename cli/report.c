@@ -152,7 +152,8 @@ static void say_why(cli *self, oak_session *session, const char *budget)
         break;
     }
     case OAK_STOP_PARKED:
-        printf("%sParked%s: it jumps to itself and nothing can wake it", strong, off);
+        printf("%sParked%s: it %s and nothing can wake it", strong, off,
+               event->stop.asleep ? "sleeps" : "jumps to itself");
         break;
     case OAK_STOP_CYCLES:
     case OAK_STOP_STEPS: printf("%sBudget used up%s (%s)", strong, off, budget); break;

@@ -39,6 +39,7 @@ static uint8_t read_direct(ref51 *m, uint8_t direct)
 {
     if (direct >= 0x80 && (direct & 0xCF) == 0x80)
         return m->sfr[direct] & m->pins[direct >> 4 & 3]; /* a port: its pins */
+    if (m->earlier && direct >= 0x80 && direct < 0xD0) return m->earlier[direct];
     return *cell(m, direct);
 }
 
@@ -403,4 +404,165 @@ unsigned ref51_step(ref51 *m)
     for (int i = 0; i < 8; i++) ones ^= A >> i & 1;
     m->sfr[PSW] = (uint8_t)((m->sfr[PSW] & 0xFE) | ones);
     return cycles;
+}
+
+/* ------------------------------------------------------------------------------------------ the chip around it */
+
+enum { TCON = 0x88, TMOD, TL0, TL1, TH0, TH1, P3 = 0xB0, IE = 0xA8, IP = 0xB8, T2CON = 0xC8, RCAP2L = 0xCA, RCAP2H, TL2, TH2 };
+enum { INT0_PIN, INT1_PIN, T0_PIN, T1_PIN, T2_PIN, T2EX_PIN };
+
+static int pin_level(const ref51 *m, int which)
+{
+    static const uint8_t port[] = {3, 3, 3, 3, 1, 1}, bit[] = {2, 3, 4, 5, 0, 1};
+    return m->sfr[0x80 + 16 * port[which]] >> bit[which] & m->pins[port[which]] >> bit[which] & 1;
+}
+
+/* One step of timer n in its mode. */
+static void count(ref51 *m, int n)
+{
+    uint8_t *low = &m->sfr[n ? TL1 : TL0], *high = &m->sfr[n ? TH1 : TH0];
+    int mode = m->sfr[TMOD] >> (4 * n) & 3, over = 0, split = (m->sfr[TMOD] & 3) == 3;
+    if (mode == 0) {
+        int five = (*low & 31) + 1;
+        *low = (uint8_t)((*low & 0xE0) | (five & 31));
+        if (five == 32) over = ++*high == 0;
+    } else if (mode == 1) {
+        if (++*low == 0) over = ++*high == 0;
+    } else if (mode == 2) {
+        if (++*low == 0) *low = *high, over = 1;
+    } else if (n == 0) over = ++*low == 0;
+    if (over && !(n && split)) m->sfr[TCON] |= (uint8_t)(n ? 0x80 : 0x20);
+}
+
+static void count2(ref51 *m)
+{
+    int con = m->sfr[T2CON], baud = con & 0x30;
+    if (++m->sfr[TL2]) return;
+    if (++m->sfr[TH2]) return;
+    if (!baud) m->sfr[T2CON] |= 0x80;
+    if (baud || !(con & 1)) m->sfr[TL2] = m->sfr[RCAP2L], m->sfr[TH2] = m->sfr[RCAP2H];
+}
+
+static void external(ref51_chip *c, int n, int before, int after)
+{
+    uint8_t flag = (uint8_t)(n ? 8 : 2);
+    int on_edge = c->m.sfr[TCON] >> (2 * n) & 1;
+    if (on_edge ? before && !after : !after) c->m.sfr[TCON] |= flag;
+    else if (!on_edge) c->m.sfr[TCON] &= (uint8_t)~flag;
+}
+
+/* What asks for an interrupt, as of the cycle `cycle`. */
+static void note_flags(ref51_chip *c, uint64_t cycle)
+{
+    const uint8_t *sfr = c->m.sfr;
+    int now[6] = {sfr[TCON] >> 1 & 1, sfr[TCON] >> 5 & 1, sfr[TCON] >> 3 & 1, sfr[TCON] >> 7, 0, (sfr[T2CON] & 0xC0) != 0};
+    for (int n = 0; n < 6; n++) {
+        if (now[n] && !c->active[n]) c->since[n] = cycle;
+        c->active[n] = now[n];
+    }
+}
+
+static void tick(ref51_chip *c)
+{
+    ref51 *m = &c->m;
+    int level[6], counted[3] = {c->edge[0], c->edge[1], c->edge[2]};
+    for (int i = 0; i < 6; i++) level[i] = pin_level(m, i);
+    int split = (m->sfr[TMOD] & 3) == 3;
+    if (split && m->sfr[TCON] & 0x40 && ++m->sfr[TH0] == 0) m->sfr[TCON] |= 0x80;
+    for (int n = 0; n < 2; n++) {
+        int mode = m->sfr[TMOD] >> (4 * n), runs = m->sfr[TCON] >> (4 + 2 * n) & 1;
+        if (mode & 8 && !level[INT0_PIN + n]) runs = 0;
+        if (n && split) runs = 1;
+        if (n && (mode & 3) == 3) runs = 0;
+        if (runs && !(mode & 4)) count(m, n);
+        if (counted[n]) count(m, n);
+        c->edge[n] = runs && mode & 4 && c->level[T0_PIN + n] && !level[T0_PIN + n];
+    }
+    int con = m->sfr[T2CON], was_edge = con & 0x40, was_over = con & 0x80;
+    if (con & 4 && !(con & 2))
+        for (int i = 0; i < (con & 0x30 ? 6 : 1); i++) count2(m);
+    if (counted[2]) count2(m);
+    c->edge[2] = con & 4 && con & 2 && c->level[T2_PIN] && !level[T2_PIN];
+    int over = m->sfr[T2CON] & 0x80 && !was_over;
+    if (con & 8 && c->level[T2EX_PIN] && !level[T2EX_PIN]) {
+        m->sfr[T2CON] |= 0x40;
+        if (con & 0x30) {
+        } else if (con & 1) m->sfr[RCAP2L] = m->sfr[TL2], m->sfr[RCAP2H] = m->sfr[TH2];
+        else m->sfr[TL2] = m->sfr[RCAP2L], m->sfr[TH2] = m->sfr[RCAP2H];
+    }
+    (void)was_edge;
+    for (int n = 0; n < 2; n++) external(c, n, c->level[n], level[n]);
+    for (int i = 0; i < 6; i++) c->level[i] = level[i];
+    note_flags(c, c->now);
+    if (over && c->since[5] == c->now) c->since[5] = c->now - 1; /* looked at in the cycle in which it overflows */
+    c->now++;
+}
+
+static int serve(ref51_chip *c)
+{
+    ref51 *m = &c->m;
+    int enable = m->sfr[IE], chosen = -1, high = 0;
+    if (!(enable & 0x80) || c->blocked) return 0;
+    for (int level = 1; level >= 0 && chosen < 0; level--) {
+        if (c->serving_high || (!level && c->serving_low)) continue;
+        for (int n = 0; n < 6 && chosen < 0; n++)
+            if (c->active[n] && c->since[n] + 2 <= c->now && enable >> n & 1 && (m->sfr[IP] >> n & 1) == level)
+                chosen = n, high = level;
+    }
+    if (chosen < 0) return 0;
+    push(m, (uint8_t)m->pc);
+    push(m, (uint8_t)(m->pc >> 8));
+    m->pc = (uint16_t)(8 * chosen + 3);
+    if (high) c->serving_high = 1;
+    else c->serving_low = 1;
+    if (chosen == 1) m->sfr[TCON] &= 0xDF;
+    if (chosen == 3) m->sfr[TCON] &= 0x7F;
+    if (chosen == 0 && m->sfr[TCON] & 1) m->sfr[TCON] &= 0xFD;
+    if (chosen == 2 && m->sfr[TCON] & 4) m->sfr[TCON] &= 0xF7;
+    note_flags(c, c->now);
+    tick(c);
+    tick(c);
+    return 1;
+}
+
+/* True when an instruction writes a special register that can be addressed bit by bit. */
+static int writes_to(uint8_t code, const uint8_t *operands, uint8_t sfr)
+{
+    static const uint8_t direct[] = {0x05, 0x15, 0x42, 0x43, 0x52, 0x53, 0x62, 0x63, 0x75, 0xC5, 0xD0, 0xD5, 0xF5},
+                         bit[] = {0x10, 0x92, 0xB2, 0xC2, 0xD2};
+    for (unsigned i = 0; i < sizeof direct; i++)
+        if (code == direct[i]) return operands[0] == sfr;
+    for (unsigned i = 0; i < sizeof bit; i++)
+        if (code == bit[i]) return (operands[0] & 0xF8) == sfr;
+    if (code == 0x85) return operands[1] == sfr;
+    return code >= 0x86 && code <= 0x8F && operands[0] == sfr;
+}
+
+void ref51_start(ref51_chip *c)
+{
+    for (int i = 0; i < 6; i++) c->level[i] = pin_level(&c->m, i);
+    for (int n = 0; n < 2; n++) external(c, n, c->level[n], c->level[n]);
+    note_flags(c, c->now);
+}
+
+void ref51_chip_step(ref51_chip *c)
+{
+    ref51 *m = &c->m;
+    uint8_t code = m->code[m->pc];
+    const uint8_t operands[2] = {m->code[(uint16_t)(m->pc + 1)], m->code[(uint16_t)(m->pc + 2)]};
+    int cycles = cycles_of_code[code] - '0';
+    for (int i = 1; i < cycles; i++) tick(c);
+    for (int i = 0; i < 256; i++) c->earlier[i] = m->sfr[i];
+    tick(c);
+    m->earlier = code == 0xC5 ? 0 : c->earlier;
+    ref51_step(m);
+    m->earlier = 0;
+    for (int n = 0; n < 2; n++) external(c, n, c->level[n], c->level[n]);
+    note_flags(c, c->now - 1);
+    c->blocked = code == 0x32 || writes_to(code, operands, IE) || writes_to(code, operands, IP);
+    if (code == 0x32) {
+        if (c->serving_high) c->serving_high = 0;
+        else c->serving_low = 0;
+    }
+    while (serve(c)) {}
 }

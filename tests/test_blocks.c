@@ -266,7 +266,7 @@ START_TEST(faults_in_blocks_are_told_with_line_and_remedy)
         const char *block, *code, *hint;
         unsigned line;
     } all[] = {
-        {"  - {name: X, kind: dial, at: 0}\n", "part-value", "Kinds: port, timer, serial, watchdog.", 5},
+        {"  - {name: X, kind: dial, at: 0}\n", "part-value", "Kinds: port, timer, serial, watchdog,", 5},
         {"  - {name: X, kind: timer}\n", "part-value", "Numbers", 5},
         {"  - name: X\n    kind: timer\n    at: 0x50000000\n    registers:\n      - {name: R, offset: 0, "
          "role: perod}\n",

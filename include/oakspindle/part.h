@@ -72,9 +72,20 @@ typedef enum oak_block_kind {
     OAK_BLOCK_PORT,
     OAK_BLOCK_TIMER,
     OAK_BLOCK_SERIAL,
-    OAK_BLOCK_WATCHDOG
+    OAK_BLOCK_WATCHDOG,
+    OAK_BLOCK_TIMER_PAIR,
+    OAK_BLOCK_CAPTURE_TIMER,
+    OAK_BLOCK_EDGE_INPUTS,
+    OAK_BLOCK_FRAMED_SERIAL
 } oak_block_kind;
-enum { OAK_NO_LINE = 0xFFFF, OAK_NO_PIN = 0xFFFF, OAK_MOST_BLOCKS = 32, OAK_MOST_ROLES = 64 };
+enum {
+    OAK_BLOCK_KINDS = OAK_BLOCK_FRAMED_SERIAL + 1,
+    OAK_NO_LINE = 0xFFFF,
+    OAK_NO_PIN = 0xFFFF,
+    OAK_MOST_BLOCKS = 32,
+    OAK_MOST_ROLES = 64,
+    OAK_MOST_USES = 4 /* pins that a block listens to or drives */
+};
 
 typedef struct oak_part_role {
     uint32_t address; /* of the register */
@@ -88,7 +99,9 @@ typedef struct oak_part_block {
     oak_block_kind kind;
     uint8_t space;
     uint32_t base;
-    uint16_t interrupt; /* line, or OAK_NO_LINE */
+    uint16_t interrupt;        /* line, or OAK_NO_LINE */
+    uint16_t second_interrupt; /* of a kind with two lines */
+    uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
     uint16_t pin;       /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
     uint32_t unit;      /* a watchdog: cycles of one step */
     uint32_t key;       /* a watchdog: the value that feeds it; 0: any */
@@ -100,6 +113,8 @@ typedef struct oak_part_block {
 int oak_block_role(oak_block_kind kind, const char *name);
 const char *oak_block_role_name(oak_block_kind kind, unsigned role);
 const char *oak_block_kind_name(oak_block_kind kind);
+/* What the pins of a kind of block are for: "count-0", "receive"; NULL behind the last. */
+const char *oak_block_use_name(oak_block_kind kind, unsigned use);
 
 typedef struct oak_part_vector {
     const char *name;

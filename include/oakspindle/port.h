@@ -63,7 +63,7 @@ typedef enum oak_stop_reason {
     OAK_STOP_POINT,  /* it reached a stop point; the instruction there has not been executed */
     OAK_STOP_CYCLES, /* the cycle budget is used up */
     OAK_STOP_STEPS,  /* the instruction budget is used up */
-    OAK_STOP_PARKED, /* the next instruction jumps to itself and nothing can wake it */
+    OAK_STOP_PARKED, /* the next instruction jumps to itself, or the chip sleeps, and nothing can wake it */
     OAK_STOP_FAULT,  /* see oak_fault; the instruction at pc has not been executed */
     OAK_STOP_USER    /* somebody asked it to stop */
 } oak_stop_reason;
@@ -87,7 +87,10 @@ typedef enum oak_fault {
     OAK_FAULT_DIVIDE, /* a division by 0 where the program has asked for a trap; address: the instruction */
     OAK_FAULT_BAD_RETURN, /* a return from an exception with a value that fits no state; address: the value */
     OAK_FAULT_BREAKPOINT, /* a breakpoint instruction without a debugger; address: the instruction */
-    OAK_FAULT_WATCHDOG    /* the watchdog was not fed in time and resets the chip; address: the instruction */
+    OAK_FAULT_WATCHDOG,   /* the watchdog was not fed in time and resets the chip; address: the instruction */
+    OAK_FAULT_CONTENTION, /* chip and outside drive a pin against each other; address: the pin */
+    OAK_FAULT_FRAMING,    /* a byte arrived at a serial port without its stop bit; address: the byte */
+    OAK_FAULT_OVERRUN     /* a byte arrived before the last one was taken, and is lost; address: the byte */
 } oak_fault;
 
 typedef struct oak_stop {
@@ -99,6 +102,7 @@ typedef struct oak_stop {
     /* The exception of a fault was taken, and the program has parked in its handler: where it came from. */
     bool fault_taken;
     uint32_t fault_pc;
+    bool asleep; /* parked in a sleep that nothing will end, not in a jump to itself */
 } oak_stop;
 
 typedef struct oak_chip_time {
@@ -123,6 +127,16 @@ typedef struct oak_state_visitor {
     void *context;
     void (*number)(void *context, const char *owner, const char *name, uint64_t *value);
 } oak_state_visitor;
+
+/* What is outside the chip, on the same clock: whoever drives its pins over time, or watches them. */
+typedef struct oak_outside {
+    void *context;
+    /* It is the beginning of the cycle `now`: drives the pins that change here, through the chip port. Returns the next cycle
+     * at which it has something to do, UINT64_MAX for never. */
+    uint64_t (*advance)(void *context, uint64_t now);
+    /* What a meter would show on a pin has changed. May be NULL. */
+    void (*pin_changed)(void *context, unsigned pin, oak_level level, uint64_t cycle);
+} oak_outside;
 
 /* Every function returns OAK_OK, or OAK_OUT_OF_RANGE for what the part does not have, or OAK_UNSUPPORTED. */
 typedef struct oak_chip_ops {
@@ -156,6 +170,9 @@ typedef struct oak_chip_ops {
     /* Takes what the chip has sent on a line (a serial port, counted from 0) since it was asked last, at most `room`
      * bytes. May be NULL. */
     oak_status (*take_output)(void *chip, unsigned line, uint8_t *bytes, size_t room, size_t *count);
+    /* Puts the chip between its outside (NULL: nothing any more), which must stay where it is. To be called again when the
+     * outside may want to act sooner than it has said. May be NULL: pins change only between runs. */
+    oak_status (*attach)(void *chip, const oak_outside *outside);
 } oak_chip_ops;
 
 typedef struct oak_chip_port {

@@ -162,9 +162,12 @@ typedef struct oak_core_setup {
     unsigned memory_count;
     void *machine;
     oak_cell_kind (*cell_kind)(void *machine, uint32_t address);
-    /* The value a reading instruction sees; `stored` is the register as it was last written. */
-    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored);
-    void (*device_write)(void *machine, uint32_t address, uint32_t value);
+    /* The value a reading instruction sees at the cycle `now`; `stored` is the register as it was last written, and `latch`
+     * tells that the instruction reads, changes and writes back, so that a port gives its latch. */
+    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored, bool latch, uint64_t now);
+    void (*device_write)(void *machine, uint32_t address, uint32_t value, uint64_t now);
+    /* The interrupt of a line is being served. */
+    void (*acknowledge)(void *machine, unsigned line, uint64_t now);
     /* The bus beyond the memories, for cores whose registers lie in their one space: `bytes` is 1, 2 or 4, `now` the cycle
      * of the access. OAK_OUT_OF_RANGE where nothing is. */
     oak_status (*bus_read)(void *machine, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
@@ -197,8 +200,8 @@ typedef struct oak_core_ops {
                                size_t count);
     oak_status (*set_stop)(oak_core *core, uint32_t address, bool on);
     oak_chip_time *(*time)(oak_core *core);
-    /* These may be NULL. A device's interrupt line rises or falls. */
-    void (*interrupt)(oak_core *core, unsigned line, bool level);
+    /* These may be NULL. A device's interrupt line rises or falls; a rise can be noticed from the cycle `from` on. */
+    void (*interrupt)(oak_core *core, unsigned line, bool level, uint64_t from);
     /* Something has changed that may bring the next event of a device nearer. */
     void (*attend)(oak_core *core);
     /* Lets time pass in a core that has parked or sleeps. */

@@ -591,10 +591,48 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
     grown[part->port_count++] = port;
 }
 
+/* interrupts: [1, 3] — the lines of a kind that has two. */
+static void read_lines(part_file *file, yaml_node_t *map, oak_part_block *block)
+{
+    yaml_node_t *list = member(file, map, "interrupts");
+    if (!list) return;
+    uint64_t line[2] = {OAK_NO_LINE, OAK_NO_LINE};
+    size_t count = 0;
+    bool good = list->type == YAML_SEQUENCE_NODE;
+    for (yaml_node_item_t *item = good ? list->data.sequence.items.start : NULL;
+         good && item < list->data.sequence.items.top; item++) {
+        const char *text = scalar(node_at(file, *item));
+        size_t used = 0, length = text ? oak_length(text) : 0;
+        good = count < 2 && length && !oak_read_number(text, text + length, &line[count], &used) &&
+               used == length && line[count] < OAK_NO_LINE;
+        count++;
+    }
+    if (!good || count != 2) {
+        REFUSE_AT(file, list, "part-value", "Write `interrupts: [1, 3]`.",
+                  "`interrupts` of a block are the numbers of its two lines");
+        return;
+    }
+    block->interrupt = (uint16_t)line[0];
+    block->second_interrupt = (uint16_t)line[1];
+}
+
+/* uses: {receive: p3.0, send: p3.1} — the pins of a block. */
+static void read_uses(part_file *file, yaml_node_t *map, oak_part_block *block)
+{
+    for (unsigned use = 0; use < OAK_MOST_USES; use++) block->uses[use] = OAK_NO_PIN;
+    yaml_node_t *uses = member(file, map, "uses");
+    if (!uses) return;
+    const char *known[OAK_MOST_USES + 2] = {NULL};
+    for (unsigned use = 0; oak_block_use_name(block->kind, use); use++)
+        known[use] = oak_block_use_name(block->kind, use);
+    if (!check_keys(file, uses, "`uses` of this kind of block", known)) return;
+    for (unsigned use = 0; known[use]; use++) block->uses[use] = pin_member(file, uses, known[use]);
+}
+
 static void add_block(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name", "kind",   "like", "at",  "space",     "interrupt", "title",
-                                       "pins", "drives", "unit", "key", "registers", NULL};
+    static const char *const keys[] = {"name",   "kind", "like", "at",         "space", "interrupt", "title", "pins",
+                                       "drives", "unit", "key",  "interrupts", "uses",  "registers", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     oak_part_block block = {0};
@@ -619,16 +657,19 @@ static void add_block(part_file *file, yaml_node_t *map)
     if (!block.name || !block.title) return;
     if (like) block.kind = like->kind;
     unsigned number = 0;
-    while (!like && kind && scalar(kind) && number <= OAK_BLOCK_WATCHDOG &&
+    while (!like && kind && scalar(kind) && number < OAK_BLOCK_KINDS &&
            !oak_same(scalar(kind), oak_block_kind_name((oak_block_kind)number)))
         number++;
-    if (!like && (!kind || number > OAK_BLOCK_WATCHDOG)) {
-        REFUSE_AT(file, kind ? kind : map, "part-value", "Kinds: port, timer, serial, watchdog.",
+    if (!like && (!kind || number >= OAK_BLOCK_KINDS)) {
+        REFUSE_AT(file, kind ? kind : map, "part-value",
+                  "Kinds: port, timer, serial, watchdog, timer-pair, capture-timer, edge-inputs, "
+                  "framed-serial.",
                   "a block needs its kind");
         return;
     }
     if (!like) block.kind = (oak_block_kind)number;
-    if (!number_member(file, map, "at", true, 0, UINT32_MAX, &base)) return;
+    bool placed = like || block.kind < OAK_BLOCK_TIMER_PAIR; /* the others use registers that are listed */
+    if (!number_member(file, map, "at", placed, 0, UINT32_MAX, &base)) return;
     if (!number_member(file, map, "interrupt", false, OAK_NO_LINE, OAK_NO_LINE, &line)) return;
     if (!number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;
     if (!number_member(file, map, "key", false, like ? like->key : 0, UINT32_MAX, &key)) return;
@@ -637,6 +678,9 @@ static void add_block(part_file *file, yaml_node_t *map)
     block.unit = unit ? (uint32_t)unit : 1;
     block.key = (uint32_t)key;
     block.pin = pin_member(file, map, "drives");
+    block.second_interrupt = OAK_NO_LINE;
+    read_lines(file, map, &block);
+    read_uses(file, map, &block);
     block.roles = roles;
     if (like) copy_block(file, map, like, &block, roles);
     yaml_node_t *list = member(file, map, "registers");

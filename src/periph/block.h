@@ -45,13 +45,67 @@
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
     X(OAK_WATCHDOG_FEED, "feed")                                                                             \
     X(OAK_WATCHDOG_COUNT, "count")
+#define OAK_PAIR_ROLES(X)                                                                                    \
+    X(OAK_PAIR_RUN_0, "run-0")                                                                               \
+    X(OAK_PAIR_RUN_1, "run-1")                                                                               \
+    X(OAK_PAIR_MODE_0, "mode-0")                                                                             \
+    X(OAK_PAIR_MODE_1, "mode-1")                                                                             \
+    X(OAK_PAIR_EDGES_0, "edges-0")                                                                           \
+    X(OAK_PAIR_EDGES_1, "edges-1")                                                                           \
+    X(OAK_PAIR_GATE_0, "gate-0")                                                                             \
+    X(OAK_PAIR_GATE_1, "gate-1")                                                                             \
+    X(OAK_PAIR_LOW_0, "low-0")                                                                               \
+    X(OAK_PAIR_LOW_1, "low-1")                                                                               \
+    X(OAK_PAIR_HIGH_0, "high-0")                                                                             \
+    X(OAK_PAIR_HIGH_1, "high-1")                                                                             \
+    X(OAK_PAIR_OVERFLOW_0, "overflow-0")                                                                     \
+    X(OAK_PAIR_OVERFLOW_1, "overflow-1")
+#define OAK_CAPTURE_ROLES(X)                                                                                 \
+    X(OAK_CAPTURE_RUN, "run")                                                                                \
+    X(OAK_CAPTURE_EDGES, "edges")                                                                            \
+    X(OAK_CAPTURE_MODE, "capture")                                                                           \
+    X(OAK_CAPTURE_LISTEN, "listen")                                                                          \
+    X(OAK_CAPTURE_RECEIVE_CLOCK, "receive-clock")                                                            \
+    X(OAK_CAPTURE_SEND_CLOCK, "send-clock")                                                                  \
+    X(OAK_CAPTURE_OVERFLOW, "overflow")                                                                      \
+    X(OAK_CAPTURE_EDGE, "edge")                                                                              \
+    X(OAK_CAPTURE_LOW, "low")                                                                                \
+    X(OAK_CAPTURE_HIGH, "high")                                                                              \
+    X(OAK_CAPTURE_KEPT_LOW, "kept-low")                                                                      \
+    X(OAK_CAPTURE_KEPT_HIGH, "kept-high")
+#define OAK_EDGE_ROLES(X)                                                                                    \
+    X(OAK_EDGE_FALLING_0, "falling-0")                                                                       \
+    X(OAK_EDGE_FALLING_1, "falling-1")                                                                       \
+    X(OAK_EDGE_PENDING_0, "pending-0")                                                                       \
+    X(OAK_EDGE_PENDING_1, "pending-1")
+#define OAK_FRAMED_ROLES(X)                                                                                  \
+    X(OAK_FRAMED_MODE_HIGH, "mode-high")                                                                     \
+    X(OAK_FRAMED_MODE_LOW, "mode-low")                                                                       \
+    X(OAK_FRAMED_STATIONS, "stations")                                                                       \
+    X(OAK_FRAMED_RECEIVE, "receive")                                                                         \
+    X(OAK_FRAMED_NINTH_OUT, "ninth-out")                                                                     \
+    X(OAK_FRAMED_NINTH_IN, "ninth-in")                                                                       \
+    X(OAK_FRAMED_SENT, "sent")                                                                               \
+    X(OAK_FRAMED_RECEIVED, "received")                                                                       \
+    X(OAK_FRAMED_DATA, "data")                                                                               \
+    X(OAK_FRAMED_DOUBLE, "double")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
 enum oak_timer_role { OAK_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_TIMER_ROLE_COUNT };
 enum oak_serial_role { OAK_SERIAL_ROLES(OAK_ROLE_NUMBER) OAK_SERIAL_ROLE_COUNT };
 enum oak_watchdog_role { OAK_WATCHDOG_ROLES(OAK_ROLE_NUMBER) OAK_WATCHDOG_ROLE_COUNT };
+enum oak_pair_role { OAK_PAIR_ROLES(OAK_ROLE_NUMBER) OAK_PAIR_ROLE_COUNT };
+enum oak_capture_role { OAK_CAPTURE_ROLES(OAK_ROLE_NUMBER) OAK_CAPTURE_ROLE_COUNT };
+enum oak_edge_role { OAK_EDGE_ROLES(OAK_ROLE_NUMBER) OAK_EDGE_ROLE_COUNT };
+enum oak_framed_role { OAK_FRAMED_ROLES(OAK_ROLE_NUMBER) OAK_FRAMED_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
+
+/* The pins of the kinds that use some. */
+enum oak_pair_use { OAK_PAIR_COUNT_0, OAK_PAIR_COUNT_1, OAK_PAIR_OPEN_0, OAK_PAIR_OPEN_1 };
+enum oak_capture_use { OAK_CAPTURE_COUNT, OAK_CAPTURE_TRIGGER };
+enum oak_edge_use { OAK_EDGE_INPUT_0, OAK_EDGE_INPUT_1 };
+enum oak_framed_use { OAK_FRAMED_RECEIVE_PIN, OAK_FRAMED_SEND_PIN };
 
 typedef struct oak_timer {
     bool running, drives, overflow, match, overflow_interrupt, match_interrupt;
@@ -67,10 +121,69 @@ typedef struct oak_serial {
     uint8_t shifter, held, data;
     uint32_t divisor; /* cycles of a bit */
     uint64_t done;    /* when the byte in the shifter is out */
-    uint8_t
-        *sent; /* what was sent and has not been taken yet; the oldest is dropped when there is too much */
-    size_t sent_count, sent_room;
 } oak_serial;
+
+/* What was sent and has not been taken yet; the oldest is dropped when there is too much. */
+typedef struct oak_sent {
+    uint8_t *bytes;
+    size_t count, room;
+} oak_sent;
+
+/* A register that counts up by itself, some steps a cycle, or by pin edges; worked out only when somebody asks. */
+typedef struct oak_counter {
+    bool running; /* by itself */
+    uint8_t per_cycle;
+    uint32_t count, top, reload; /* at `since`; the value behind the last one; what it begins with again */
+    uint64_t since;
+    uint64_t overflows; /* in all, up to `since` */
+} oak_counter;
+
+typedef struct oak_timer_pair {
+    bool run[2], edges[2], gate[2], overflow[2];
+    uint8_t mode[2], low[2], high[2];
+    oak_counter counter[3]; /* the third counts in the high byte of timer 0 in mode 3 */
+    bool seen[2];           /* level of the count pins */
+    bool open[2];           /* of the gates */
+    uint64_t step_at[2];    /* when an edge that was seen has counted, UINT64_MAX: none */
+} oak_timer_pair;
+
+typedef struct oak_capture_timer {
+    bool run, edges, capture, listen, receive_clock, send_clock, overflow, edge;
+    uint8_t kept_low, kept_high;
+    oak_counter counter;
+    bool seen, seen_trigger;
+    uint64_t step_at, trigger_at;
+} oak_capture_timer;
+
+typedef struct oak_edge_inputs {
+    bool falling[2], pending[2], seen[2];
+    bool level[2]; /* since the last change, to be sampled in the cycle before `due` */
+    uint64_t due;  /* UINT64_MAX: has been sampled */
+} oak_edge_inputs;
+
+/* What counts the sixteenths of a bit: overflows of a timer, turned into ticks. */
+typedef struct oak_bit_clock {
+    bool second;          /* the clock is the capture timer */
+    bool halved;          /* two overflows a tick */
+    uint64_t base, ticks; /* overflows and ticks when this began */
+} oak_bit_clock;
+
+typedef struct oak_framed_serial {
+    bool mode_high, mode_low, stations, receive, ninth_out, ninth_in, sent, received, doubled;
+    uint8_t data;              /* received */
+    oak_bit_clock clock[2];    /* of the sender, of the receiver */
+    bool sending;
+    uint16_t frame;            /* bits still to send, lowest first */
+    uint8_t frame_bits;
+    uint64_t next_bit;         /* the tick, or cycle in mode 0, of the next bit */
+    uint8_t bit;               /* its number */
+    bool receiving;
+    uint8_t sample, ones, in_bit;
+    uint16_t in_frame;
+    uint64_t next_sample;
+    bool line_high;            /* the receive pin */
+    uint8_t sending_byte;
+} oak_framed_serial;
 
 typedef struct oak_watchdog {
     bool running;
@@ -84,21 +197,31 @@ typedef struct oak_block oak_block;
 typedef struct oak_block_services {
     void *machine;
     const oak_host *host;
-    void (*interrupt)(void *machine, unsigned line, bool level);
+    void (*interrupt)(void *machine, unsigned line, bool level, uint64_t from);
     void (*bite)(void *machine);
+    /* A block drives a pin in place of the latch, or with it, or lets it go again. */
+    void (*put)(void *machine, unsigned pin, bool drives, bool high, uint64_t now);
+    bool (*level)(void *machine, unsigned pin); /* what a reading instruction would see */
+    oak_block *(*first_of)(void *machine, oak_block_kind kind); /* NULL: the part has none */
+    void (*suffer)(void *machine, oak_fault fault); /* something a chip suffers silently */
 } oak_block_services;
 
 struct oak_block {
     const oak_part_block *about;
     const oak_block_services *services;
-    bool line; /* its interrupt is asked for */
+    bool line, second_line; /* its interrupts are asked for */
+    uint64_t next;          /* as advance has told */
     union {
         oak_gpio *port;
         oak_timer timer;
         oak_serial serial;
         oak_watchdog watchdog;
+        oak_timer_pair pair;
+        oak_capture_timer capture;
+        oak_edge_inputs edges;
+        oak_framed_serial framed;
     } as;
-    oak_gpio *driven; /* of a timer: the port with its pin, or NULL */
+    oak_sent sent; /* of a serial port */
 };
 
 typedef struct oak_block_ops {
@@ -110,6 +233,10 @@ typedef struct oak_block_ops {
     uint64_t (*advance)(oak_block *block, uint64_t now);
     /* Shows what it remembers. */
     void (*visit)(oak_block *block, const oak_state_visitor *visitor);
+    /* These may be NULL. Levels of pins have changed at the beginning of the cycle `now`. */
+    void (*pins)(oak_block *block, uint64_t now);
+    /* The interrupt of its first or second line is being served. */
+    void (*served)(oak_block *block, bool second, uint64_t now);
 } oak_block_ops;
 
 #define OAK_VISIT(object, name_, type)                                                                       \
@@ -119,15 +246,25 @@ typedef struct oak_block_ops {
         (object)->name_ = (type)value_;                                                                      \
     }
 
-extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block;
+extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block,
+    oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
     static const oak_block_ops *const all[] = {[OAK_BLOCK_PORT] = &oak_port_block,
                                                [OAK_BLOCK_TIMER] = &oak_timer_block,
                                                [OAK_BLOCK_SERIAL] = &oak_serial_block,
-                                               [OAK_BLOCK_WATCHDOG] = &oak_watchdog_block};
+                                               [OAK_BLOCK_WATCHDOG] = &oak_watchdog_block,
+                                               [OAK_BLOCK_TIMER_PAIR] = &oak_timer_pair_block,
+                                               [OAK_BLOCK_CAPTURE_TIMER] = &oak_capture_timer_block,
+                                               [OAK_BLOCK_EDGE_INPUTS] = &oak_edge_inputs_block,
+                                               [OAK_BLOCK_FRAMED_SERIAL] = &oak_framed_serial_block};
     return all[block->about->kind];
+}
+
+static inline bool oak_block_is_serial(const oak_block *block)
+{
+    return block->about->kind == OAK_BLOCK_SERIAL || block->about->kind == OAK_BLOCK_FRAMED_SERIAL;
 }
 
 /* Raises or lowers the interrupt line of a block when that is a change. */
@@ -138,5 +275,16 @@ void oak_port_edges(oak_block *block);
 uint64_t oak_watchdog_bites_at(const oak_block *block);
 /* A byte arrives at a serial port. */
 void oak_serial_receive(oak_block *block, uint8_t byte);
+void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
+/* Keeps a byte that was sent. */
+void oak_serial_keep(oak_block *block, uint8_t byte);
+/* As oak_block_interrupt, for a line that can be noticed from the cycle `from` on. */
+void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from);
+
+/* counter.c */
+void oak_counter_settle(oak_counter *counter, uint64_t now);
+void oak_counter_step(oak_counter *counter);
+/* The cycle at which the overflows in all are `count`, UINT64_MAX for never. */
+uint64_t oak_counter_time(const oak_counter *counter, uint64_t count);
 
 #endif

@@ -11,10 +11,12 @@ void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port)
     *gpio = (oak_gpio){.stage = port->stage, .pin_count = port->pin_count, .directed = port->has_block};
 }
 
-/* What stands in for the latch, and which pins are driven at all. */
+/* What stands in for the latch. */
 static uint32_t output_of(const oak_gpio *gpio)
 {
-    return (gpio->latch & ~gpio->alternate) | (gpio->alternate_level & gpio->alternate);
+    uint32_t level = gpio->alternate_level;
+    if (!gpio->directed) level &= gpio->latch; /* the other function works through the latch */
+    return (gpio->latch & ~gpio->alternate) | (level & gpio->alternate);
 }
 
 uint32_t oak_gpio_levels(const oak_gpio *gpio)
@@ -27,7 +29,8 @@ uint32_t oak_gpio_levels(const oak_gpio *gpio)
                all;
     /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
     uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : gpio->driven;
-    return (gpio->latch & ~free) | (gpio->latch & gpio->driven_level & free);
+    uint32_t output = output_of(gpio);
+    return (output & ~free) | (output & gpio->driven_level & free);
 }
 
 oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)

@@ -1,11 +1,18 @@
 /* port_block.c — a port with a direction for each pin, and interrupts on edges. */
 #include "periph/block.h"
 
+void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from)
+{
+    bool *line = second ? &block->second_line : &block->line;
+    uint16_t number = second ? block->about->second_interrupt : block->about->interrupt;
+    if (*line == level || number == OAK_NO_LINE) return;
+    *line = level;
+    block->services->interrupt(block->services->machine, number, level, from);
+}
+
 void oak_block_interrupt(oak_block *block, bool level)
 {
-    if (block->line == level || block->about->interrupt == OAK_NO_LINE) return;
-    block->line = level;
-    block->services->interrupt(block->services->machine, block->about->interrupt, level);
+    oak_block_ask(block, false, level, 0);
 }
 
 void oak_port_edges(oak_block *block)
@@ -85,4 +92,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_port_block = {reset, get, set, advance, visit};
+const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL};

@@ -9,20 +9,36 @@ static const char *const port_roles[] = {
 static const char *const timer_roles[] = {OAK_TIMER_ROLES(ROLE) NULL};
 static const char *const serial_roles[] = {OAK_SERIAL_ROLES(ROLE) NULL};
 static const char *const watchdog_roles[] = {OAK_WATCHDOG_ROLES(ROLE) NULL};
+static const char *const pair_roles[] = {OAK_PAIR_ROLES(ROLE) NULL};
+static const char *const capture_roles[] = {OAK_CAPTURE_ROLES(ROLE) NULL};
+static const char *const edge_roles[] = {OAK_EDGE_ROLES(ROLE) NULL};
+static const char *const framed_roles[] = {OAK_FRAMED_ROLES(ROLE) NULL};
 #undef ROLE
 
-static const char *const *const roles[] = {[OAK_BLOCK_PORT] = port_roles,
-                                           [OAK_BLOCK_TIMER] = timer_roles,
-                                           [OAK_BLOCK_SERIAL] = serial_roles,
-                                           [OAK_BLOCK_WATCHDOG] = watchdog_roles};
+static const struct kind {
+    const char *name;
+    const char *const *roles;
+    uint8_t role_count;
+    const char *uses[OAK_MOST_USES + 1];
+} kinds[OAK_BLOCK_KINDS] = {
+    [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}},
+    [OAK_BLOCK_TIMER] = {"timer", timer_roles, OAK_TIMER_ROLE_COUNT, {NULL}},
+    [OAK_BLOCK_SERIAL] = {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {NULL}},
+    [OAK_BLOCK_WATCHDOG] = {"watchdog", watchdog_roles, OAK_WATCHDOG_ROLE_COUNT, {NULL}},
+    [OAK_BLOCK_TIMER_PAIR] = {"timer-pair", pair_roles, OAK_PAIR_ROLE_COUNT, {"count-0", "count-1", "gate-0", "gate-1"}},
+    [OAK_BLOCK_CAPTURE_TIMER] = {"capture-timer", capture_roles, OAK_CAPTURE_ROLE_COUNT, {"count", "trigger"}},
+    [OAK_BLOCK_EDGE_INPUTS] = {"edge-inputs", edge_roles, OAK_EDGE_ROLE_COUNT, {"input-0", "input-1"}},
+    [OAK_BLOCK_FRAMED_SERIAL] = {"framed-serial", framed_roles, OAK_FRAMED_ROLE_COUNT, {"receive", "send"}},
+};
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)
 {
-    static const uint8_t counts[] = {[OAK_BLOCK_PORT] = OAK_PORT_ROLE_COUNT,
-                                     [OAK_BLOCK_TIMER] = OAK_TIMER_ROLE_COUNT,
-                                     [OAK_BLOCK_SERIAL] = OAK_SERIAL_ROLE_COUNT,
-                                     [OAK_BLOCK_WATCHDOG] = OAK_WATCHDOG_ROLE_COUNT};
-    return role < counts[kind] ? roles[kind][role] : NULL;
+    return role < kinds[kind].role_count ? kinds[kind].roles[role] : NULL;
+}
+
+const char *oak_block_use_name(oak_block_kind kind, unsigned use)
+{
+    return use < OAK_MOST_USES ? kinds[kind].uses[use] : NULL;
 }
 
 int oak_block_role(oak_block_kind kind, const char *name)
@@ -35,6 +51,5 @@ int oak_block_role(oak_block_kind kind, const char *name)
 
 const char *oak_block_kind_name(oak_block_kind kind)
 {
-    static const char *const names[] = {"port", "timer", "serial", "watchdog"};
-    return names[kind];
+    return kinds[kind].name;
 }

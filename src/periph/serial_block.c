@@ -6,26 +6,25 @@
 
 enum { BITS = 10 };
 
-static void keep(oak_block *block, uint8_t byte)
+void oak_serial_keep(oak_block *block, uint8_t byte)
 {
-    oak_serial *serial = &block->as.serial;
-    if (serial->sent_count == serial->sent_room && serial->sent_room < OAK_SERIAL_KEPT) {
-        size_t room = serial->sent_room ? serial->sent_room * 2 : 256;
+    oak_sent *sent = &block->sent;
+    if (sent->count == sent->room && sent->room < OAK_SERIAL_KEPT) {
+        size_t room = sent->room ? sent->room * 2 : 256;
         const oak_host *host = block->services->host;
-        uint8_t *grown = host->resize(host->context, serial->sent, serial->sent_room, room);
-        if (grown) serial->sent = grown, serial->sent_room = room;
+        uint8_t *grown = host->resize(host->context, sent->bytes, sent->room, room);
+        if (grown) sent->bytes = grown, sent->room = room;
     }
-    if (!serial->sent_room) return;
-    if (serial->sent_count == serial->sent_room)
-        memmove(serial->sent, serial->sent + 1, --serial->sent_count);
-    serial->sent[serial->sent_count++] = byte;
+    if (!sent->room) return;
+    if (sent->count == sent->room) memmove(sent->bytes, sent->bytes + 1, --sent->count);
+    sent->bytes[sent->count++] = byte;
 }
 
 static void update(oak_block *block, uint64_t now)
 {
     oak_serial *serial = &block->as.serial;
     while (serial->shifting && serial->done <= now) {
-        keep(block, serial->shifter);
+        oak_serial_keep(block, serial->shifter);
         serial->shifting = serial->holding;
         serial->shifter = serial->held;
         serial->holding = false;
@@ -48,10 +47,7 @@ void oak_serial_receive(oak_block *block, uint8_t byte)
 
 static void reset(oak_block *block, uint64_t now)
 {
-    oak_serial *serial = &block->as.serial;
-    uint8_t *sent = serial->sent;
-    size_t count = serial->sent_count, room = serial->sent_room;
-    *serial = (oak_serial){.divisor = 1, .sent = sent, .sent_count = count, .sent_room = room};
+    block->as.serial = (oak_serial){.divisor = 1};
     update(block, now);
 }
 
@@ -123,4 +119,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_serial_block = {reset, get, set, advance, visit};
+const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, NULL, NULL};

@@ -35,14 +35,9 @@ static void update(oak_block *block, uint64_t now)
         if (when(timer, timer->compare, timer->handled) <= now) timer->match = true;
     }
     timer->handled = now;
-    if (block->driven) {
-        uint32_t mask = (uint32_t)1 << (block->about->pin % OAK_MOST_PINS);
-        bool high = count_at(timer, now) < timer->compare;
-        block->driven->alternate =
-            timer->drives ? block->driven->alternate | mask : block->driven->alternate & ~mask;
-        block->driven->alternate_level =
-            high ? block->driven->alternate_level | mask : block->driven->alternate_level & ~mask;
-    }
+    if (block->about->pin != OAK_NO_PIN)
+        block->services->put(block->services->machine, block->about->pin, timer->drives,
+                             timer->drives && count_at(timer, now) < timer->compare, now);
     oak_block_interrupt(block, (timer->overflow && timer->overflow_interrupt) ||
                                    (timer->match && timer->match_interrupt));
 }
@@ -116,8 +111,10 @@ static uint64_t advance(oak_block *block, uint64_t now)
     const oak_timer *timer = &block->as.timer;
     update(block, now);
     uint64_t next = UINT64_MAX, at;
-    if (timer->overflow_interrupt && !timer->overflow) next = when(timer, 0, now);
-    if (timer->match_interrupt && !timer->match && (at = when(timer, timer->compare, now)) < next) next = at;
+    bool edges = timer->drives && block->about->pin != OAK_NO_PIN;
+    if (edges || (timer->overflow_interrupt && !timer->overflow)) next = when(timer, 0, now);
+    bool match = edges || (timer->match_interrupt && !timer->match);
+    if (match && (at = when(timer, timer->compare, now)) < next) next = at;
     return next;
 }
 
@@ -139,4 +136,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_timer_block = {reset, get, set, advance, visit};
+const oak_block_ops oak_timer_block = {reset, get, set, advance, visit, NULL, NULL};

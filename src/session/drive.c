@@ -166,6 +166,7 @@ oak_status oak_session_drive(oak_session *session, const char *text, const oak_d
     if (!grown) return OAK_NO_MEMORY;
     session->drives = grown;
     grown[session->drive_count++] = one;
+    session_attach(session);
     return OAK_OK;
 }
 

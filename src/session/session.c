@@ -4,6 +4,17 @@
 
 /* ------------------------------------------------------------------------------------------ opening */
 
+static uint64_t advance_outside(void *context, uint64_t now)
+{
+    return session_apply_drives(context, now);
+}
+
+void session_attach(oak_session *session)
+{
+    const oak_chip_ops *ops = session->chip.ops;
+    session->attached = ops->attach && ops->attach(session->chip.chip, &session->outside) == OAK_OK;
+}
+
 oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
                             oak_session **result)
 {
@@ -28,6 +39,8 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
         oak_session_close(session);
         return status;
     }
+    session->outside = (oak_outside){.context = session, .advance = advance_outside};
+    session_attach(session);
     *result = session;
     return OAK_OK;
 }
@@ -38,6 +51,7 @@ void oak_session_close(oak_session *session)
     for (size_t i = 0; i < session->stop_count; i++)
         if (session->stops[i].point.enabled)
             session->chip.ops->set_stop(session->chip.chip, session->stops[i].point.address, false);
+    if (session->attached) session->chip.ops->attach(session->chip.chip, NULL);
     oak_host host = session->host;
     oak_release(&host, session->stops, session->stop_room, sizeof *session->stops);
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
@@ -71,6 +85,7 @@ oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz)
 {
     if (!millihertz) return OAK_OUT_OF_RANGE;
     session->clock_millihertz = millihertz;
+    session_attach(session);
     return OAK_OK;
 }
 
@@ -251,6 +266,7 @@ oak_status oak_session_reset(oak_session *session)
     session->before.taken = false;
     session->last = (oak_event){.stop_point = -1};
     session_rewind_drives(session);
+    session_attach(session);
     return status;
 }
 
@@ -270,7 +286,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     uint64_t last_instruction = limit_from(now.instructions, budget->instructions);
     event->stop_point = -1;
     for (;;) {
-        uint64_t change = session_apply_drives(session, now.cycles);
+        uint64_t change = session->attached ? UINT64_MAX : session_apply_drives(session, now.cycles);
         uint64_t until = change < last_cycle ? change : last_cycle;
         status = session->chip.ops->run(session->chip.chip, until, last_instruction, &event->stop);
         if (!status) status = session->chip.ops->read_time(session->chip.chip, &now);

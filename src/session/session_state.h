@@ -61,6 +61,8 @@ struct oak_session {
     size_t drive_count, drive_room;
     snapshot before;
     oak_event last;
+    oak_outside outside; /* this session, as the chip sees it */
+    bool attached;       /* pins change on their cycle, inside a run */
 };
 
 /* watch.c */
@@ -74,5 +76,7 @@ void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_
 /* Applies what is due and returns the cycle of the next change, UINT64_MAX when there is none. */
 uint64_t session_apply_drives(oak_session *session, uint64_t now);
 void session_rewind_drives(oak_session *session);
+/* Something has changed in what is driven when. */
+void session_attach(oak_session *session);
 
 #endif

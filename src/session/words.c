@@ -37,6 +37,9 @@ const char *oak_fault_word(oak_fault fault)
     case OAK_FAULT_LOCKUP: return "lockup";
     case OAK_FAULT_DIVIDE: return "division-by-zero";
     case OAK_FAULT_BAD_RETURN: return "bad-exception-return";
+    case OAK_FAULT_CONTENTION: return "contention";
+    case OAK_FAULT_FRAMING: return "framing";
+    case OAK_FAULT_OVERRUN: return "overrun";
     case OAK_FAULT_BREAKPOINT: return "breakpoint-instruction";
     case OAK_FAULT_WATCHDOG: return "watchdog";
     }
@@ -105,6 +108,17 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
     case OAK_FAULT_BREAKPOINT: oak_format(text, room, "a breakpoint instruction at 0x%04x", address); return;
     case OAK_FAULT_WATCHDOG:
         oak_format(text, room, "the watchdog was not fed in time and resets the chip");
+        return;
+    case OAK_FAULT_CONTENTION:
+        oak_format(text, room, "chip and outside drive %s.%u against each other",
+                   part->ports[address / OAK_MOST_PINS % part->port_count].name, address % OAK_MOST_PINS);
+        return;
+    case OAK_FAULT_FRAMING:
+        oak_format(text, room, "a byte (0x%02x) arrived at the serial port without its stop bit", address);
+        return;
+    case OAK_FAULT_OVERRUN:
+        oak_format(text, room, "a byte (0x%02x) arrived at the serial port before the last one was taken: it is lost",
+                   address);
         return;
     case OAK_FAULT_STACK_UNDERFLOW:
         oak_format(text, room, "more is taken from the stack than was put there (stack pointer 0x%02x)",

@@ -9,14 +9,6 @@ enum { MOST_MEMORIES = 16 };
 
 /* ------------------------------------------------------------------------------------------ special registers */
 
-static oak_gpio *port_at(oak_machine *machine, uint32_t address)
-{
-    for (unsigned i = 0; i < machine->part->port_count; i++)
-        if (machine->part->ports[i].address == address && !machine->part->ports[i].has_block)
-            return &machine->gpio[i];
-    return NULL;
-}
-
 static unsigned special_space(const oak_machine *machine)
 {
     for (unsigned i = 1; i < machine->isa->about.space_count; i++)
@@ -24,24 +16,30 @@ static unsigned special_space(const oak_machine *machine)
     return 0;
 }
 
+/* What stands behind the special registers: latches of ports, roles of blocks. */
+static void find_specials(oak_machine *machine)
+{
+    const oak_part *part = machine->part;
+    unsigned space = special_space(machine);
+    for (unsigned i = 0; i < 128; i++) machine->special[i] = (struct oak_special){-1, -1};
+    for (unsigned i = 0; i < part->port_count; i++)
+        if (part->ports[i].address - 0x80 < 128 && !part->ports[i].has_block)
+            machine->special[part->ports[i].address - 0x80].port = (int8_t)i;
+    for (unsigned n = 0; n < part->register_count; n++) {
+        const oak_part_register *reg = &part->registers[n];
+        if (reg->space == space && reg->address - 0x80 < 128 &&
+            machine->first_binding[n] != machine->first_binding[n + 1])
+            machine->special[reg->address - 0x80].number = (int16_t)n;
+    }
+}
+
 static oak_cell_kind cell_kind(void *context, uint32_t address)
 {
     oak_machine *machine = context;
-    if (port_at(machine, address)) return OAK_CELL_DEVICE;
+    const struct oak_special *special = &machine->special[address & 0x7F];
+    if (special->port >= 0 || special->number >= 0) return OAK_CELL_DEVICE;
     return oak_part_register_at(machine->part, special_space(machine), address) ? OAK_CELL_PLAIN
                                                                                 : OAK_CELL_ABSENT;
-}
-
-static uint32_t device_read(void *context, uint32_t address, uint32_t stored)
-{
-    const oak_gpio *gpio = port_at(context, address);
-    return gpio ? oak_gpio_levels(gpio) : stored;
-}
-
-static void device_write(void *context, uint32_t address, uint32_t value)
-{
-    oak_gpio *gpio = port_at(context, address);
-    if (gpio) gpio->latch = value;
 }
 
 /* ------------------------------------------------------------------------------------------ blocks on the bus */
@@ -67,12 +65,61 @@ static uint32_t field_mask(unsigned width)
     return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
 }
 
-/* The value of a register: what was written, with the roles of blocks over it. */
-static uint32_t register_value(oak_machine *machine, const oak_part_register *reg, unsigned number,
-                               uint64_t now, bool looking)
+static void call_attention(oak_machine *machine)
 {
-    uint32_t value = machine->stored[number];
-    (void)reg;
+    machine->next = 0;
+    if (machine->core && machine->isa->core->attend) machine->isa->core->attend(machine->core);
+}
+
+/* Goes through the events up to `now` in their order: at each, first the devices, then the outside, then the devices that
+ * notice what the outside has changed. Returns the cycle of the next one. */
+static uint64_t advance(void *context, uint64_t now)
+{
+    oak_machine *machine = context;
+    if (machine->advancing) return machine->next;
+    machine->advancing = true;
+    for (;;) {
+        uint64_t at = machine->next < now ? machine->next : now;
+        if (at < machine->moment) at = machine->moment;
+        machine->moment = at;
+        machine->next = UINT64_MAX;
+        uint64_t next = UINT64_MAX;
+        for (unsigned i = 0; i < machine->part->block_count; i++) {
+            uint64_t due = oak_block_ops_of(&machine->block[i])->advance(&machine->block[i], at);
+            if (due <= at) due = at + 1;
+            if (due < next) next = due;
+        }
+        if (machine->outside && machine->outside_next <= at) {
+            uint64_t due = machine->outside->advance(machine->outside->context, at);
+            machine->outside_next = due > at ? due : at + 1;
+            machine->next = at;
+        } else {
+            if (machine->outside && machine->outside_next < next) next = machine->outside_next;
+            machine->next = machine->next < next ? machine->next : next;
+        }
+        if (at >= now && machine->next > at) break;
+    }
+    machine->advancing = false;
+    return machine->next;
+}
+
+static void catch_up_to(oak_machine *machine, uint64_t now)
+{
+    if (machine->resetting) return;
+    if (machine->next <= now) advance(machine, now);
+    else if (now > machine->moment) machine->moment = now;
+}
+
+static uint64_t now_of(oak_machine *machine)
+{
+    return machine->isa->core->time(machine->core)->cycles;
+}
+
+/* The value of a register: what was written, with the roles of blocks over it. */
+static uint32_t register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
+                               bool looking)
+{
+    catch_up_to(machine, now);
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
@@ -86,20 +133,42 @@ static uint32_t register_value(oak_machine *machine, const oak_part_register *re
     return value;
 }
 
-static void write_register_value(oak_machine *machine, const oak_part_register *reg, unsigned number,
-                                 uint32_t value, uint64_t now)
+static void write_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
 {
     bool sooner = false;
-    (void)reg;
-    machine->stored[number] = value;
+    catch_up_to(machine, now);
+    if (machine->stored) machine->stored[number] = value;
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
         const oak_block_ops *ops = oak_block_ops_of(block);
         ops->advance(block, now);
         sooner |= ops->set(block, role->role, value >> role->bit & field_mask(role->width), now);
+        if (block->about->kind == OAK_BLOCK_PORT) oak_machine_pins(machine, block->about->pin, now);
     }
-    if (sooner && machine->isa->core->attend) machine->isa->core->attend(machine->core);
+    if (sooner) call_attention(machine);
+}
+
+static uint32_t device_read(void *context, uint32_t address, uint32_t stored, bool latch, uint64_t now)
+{
+    oak_machine *machine = context;
+    const struct oak_special *special = &machine->special[address & 0x7F];
+    if (special->number >= 0) return register_value(machine, (unsigned)special->number, stored, now, false);
+    if (special->port < 0 || latch) return stored;
+    catch_up_to(machine, now);
+    return oak_gpio_levels(&machine->gpio[special->port]);
+}
+
+static void device_write(void *context, uint32_t address, uint32_t value, uint64_t now)
+{
+    oak_machine *machine = context;
+    const struct oak_special *special = &machine->special[address & 0x7F];
+    if (special->port >= 0) {
+        catch_up_to(machine, now);
+        machine->gpio[special->port].latch = value;
+        oak_machine_pins(machine, (unsigned)special->port, now);
+    }
+    if (special->number >= 0) write_register_value(machine, (unsigned)special->number, value, now);
 }
 
 static oak_status bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
@@ -108,7 +177,7 @@ static oak_status bus_read(void *context, uint32_t address, unsigned bytes, uint
     unsigned number;
     const oak_part_register *reg = register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
-    *value = register_value(machine, reg, number, now, false) >> (8 * (address - reg->address));
+    *value = register_value(machine, number, machine->stored[number], now, false) >> (8 * (address - reg->address));
     if (bytes < 4) *value &= field_mask(8 * bytes);
     return OAK_OK;
 }
@@ -124,19 +193,8 @@ static oak_status bus_write(void *context, uint32_t address, unsigned bytes, uin
         uint32_t mask = field_mask(8 * bytes) << shift;
         value = (machine->stored[number] & ~mask) | (value << shift & mask);
     }
-    write_register_value(machine, reg, number, value, now);
+    write_register_value(machine, number, value, now);
     return OAK_OK;
-}
-
-static uint64_t advance(void *context, uint64_t now)
-{
-    oak_machine *machine = context;
-    uint64_t next = UINT64_MAX;
-    for (unsigned i = 0; i < machine->part->block_count; i++) {
-        uint64_t at = oak_block_ops_of(&machine->block[i])->advance(&machine->block[i], now);
-        if (at < next) next = at;
-    }
-    return next;
 }
 
 static uint64_t resets_at(void *context)
@@ -151,12 +209,99 @@ static uint64_t resets_at(void *context)
     return soonest;
 }
 
-static void raise_line(void *context, unsigned line, bool level)
+static void raise_line(void *context, unsigned line, bool level, uint64_t from)
 {
     oak_machine *machine = context;
     if (machine->core && machine->isa->core->interrupt)
-        machine->isa->core->interrupt(machine->core, line, level);
+        machine->isa->core->interrupt(machine->core, line, level, from);
 }
+
+static void acknowledge(void *context, unsigned line, uint64_t now)
+{
+    oak_machine *machine = context;
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        oak_block *block = &machine->block[i];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        bool second = block->about->second_interrupt == line;
+        if (!ops->served || (block->about->interrupt != line && !second)) continue;
+        ops->served(block, second, now);
+        call_attention(machine);
+    }
+}
+
+static void suffer(void *context, oak_fault fault)
+{
+    (void)context, (void)fault;
+}
+
+/* ------------------------------------------------------------------------------------------ pins */
+
+uint64_t oak_machine_moment(oak_machine *machine)
+{
+    return machine->advancing ? machine->moment : now_of(machine);
+}
+
+/* Tells the outside what a meter would show. */
+static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
+{
+    const oak_gpio *gpio = &machine->gpio[port];
+    for (unsigned bit = 0; bit < gpio->pin_count; bit++) {
+        uint32_t mask = (uint32_t)1 << bit;
+        oak_level level = oak_gpio_pin(gpio, bit).result;
+        bool floats = level == OAK_FLOAT, high = level == OAK_HIGH;
+        if (floats == !!(machine->floats[port] & mask) && high == !!(machine->shown[port] & mask)) continue;
+        machine->floats[port] = floats ? machine->floats[port] | mask : machine->floats[port] & ~mask;
+        machine->shown[port] = high ? machine->shown[port] | mask : machine->shown[port] & ~mask;
+        machine->outside->pin_changed(machine->outside->context, port * OAK_MOST_PINS + bit, level, now);
+    }
+}
+
+void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now)
+{
+    if (machine->resetting) return;
+    uint32_t levels = oak_gpio_levels(&machine->gpio[port]);
+    if (levels != machine->levels[port]) {
+        machine->levels[port] = levels;
+        for (unsigned i = 0; i < machine->part->block_count; i++) {
+            oak_block *block = &machine->block[i];
+            const oak_block_ops *ops = oak_block_ops_of(block);
+            bool listens = false;
+            if (block->about->kind == OAK_BLOCK_PORT && block->as.port == &machine->gpio[port])
+                oak_port_edges(block);
+            for (unsigned use = 0; ops->pins && use < OAK_MOST_USES; use++)
+                listens = listens || block->about->uses[use] / OAK_MOST_PINS == port;
+            if (!listens) continue;
+            ops->pins(block, now);
+            call_attention(machine);
+        }
+    }
+    if (machine->outside && machine->outside->pin_changed) show_pins(machine, port, now);
+}
+
+static void put(void *context, unsigned pin, bool drives, bool high, uint64_t now)
+{
+    oak_machine *machine = context;
+    unsigned port = pin / OAK_MOST_PINS;
+    oak_gpio *gpio = &machine->gpio[port];
+    uint32_t mask = (uint32_t)1 << pin % OAK_MOST_PINS;
+    if (drives == !!(gpio->alternate & mask) && high == !!(gpio->alternate_level & mask)) return;
+    gpio->alternate = drives ? gpio->alternate | mask : gpio->alternate & ~mask;
+    gpio->alternate_level = high ? gpio->alternate_level | mask : gpio->alternate_level & ~mask;
+    oak_machine_pins(machine, port, now);
+}
+
+static bool level_of(void *context, unsigned pin)
+{
+    oak_machine *machine = context;
+    return oak_gpio_levels(&machine->gpio[pin / OAK_MOST_PINS]) >> pin % OAK_MOST_PINS & 1;
+}
+
+static oak_block *first_of(void *context, oak_block_kind kind)
+{
+    return ((oak_machine *)context)->first_of[kind];
+}
+
+/* ------------------------------------------------------------------------------------------ devices as a whole */
 
 static void bite(void *context)
 {
@@ -164,25 +309,36 @@ static void bite(void *context)
     if (machine->isa->core->strike) machine->isa->core->strike(machine->core, OAK_FAULT_WATCHDOG);
 }
 
-static uint64_t now_of(oak_machine *machine)
+static void reset_register(oak_machine *machine, unsigned number)
 {
-    return machine->isa->core->time(machine->core)->cycles;
+    const oak_part_register *reg = &machine->part->registers[number];
+    uint8_t bytes[4];
+    if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
+    if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
+    for (unsigned b = 0; b < reg->bits / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
+    machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, reg->bits / 8u);
 }
 
 static void reset_devices(void *context)
 {
     oak_machine *machine = context;
-    for (unsigned i = 0; i < machine->part->register_count; i++)
-        machine->stored[i] = machine->part->registers[i].reset;
+    uint64_t now = now_of(machine);
+    machine->moment = now;
+    machine->resetting = true;
+    for (unsigned i = 0; i < machine->part->port_count; i++) machine->gpio[i].alternate = 0;
+    for (unsigned i = 0; i < machine->part->register_count; i++) reset_register(machine, i);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        machine->block[i].line = false;
-        oak_block_ops_of(&machine->block[i])->reset(&machine->block[i], now_of(machine));
+        machine->block[i].line = machine->block[i].second_line = false;
+        oak_block_ops_of(&machine->block[i])->reset(&machine->block[i], now);
     }
+    machine->resetting = false;
+    for (unsigned i = 0; i < machine->part->port_count; i++) oak_machine_pins(machine, i, now);
+    call_attention(machine);
 }
 
 void oak_machine_catch_up(oak_machine *machine)
 {
-    if (machine->part->block_count) advance(machine, now_of(machine));
+    if (!machine->advancing) advance(machine, now_of(machine));
 }
 
 oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count)
@@ -192,7 +348,7 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         uint32_t at = address + (uint32_t)i;
         const oak_part_register *reg = register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
-        bytes[i] = (uint8_t)(register_value(machine, reg, number, now_of(machine), true) >>
+        bytes[i] = (uint8_t)(register_value(machine, number, machine->stored[number], now_of(machine), true) >>
                              (8 * (at - reg->address)));
     }
     return OAK_OK;
@@ -207,25 +363,17 @@ oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, cons
     return bus_write(machine, address, (unsigned)count, value, now_of(machine));
 }
 
-void oak_machine_pin_changed(oak_machine *machine, unsigned port)
-{
-    for (unsigned i = 0; i < machine->part->block_count; i++)
-        if (machine->block[i].about->kind == OAK_BLOCK_PORT &&
-            machine->block[i].as.port == &machine->gpio[port])
-            oak_port_edges(&machine->block[i]);
-}
-
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    machine->services = (oak_block_services){machine, &machine->host, raise_line, bite};
+    machine->services =
+        (oak_block_services){machine, &machine->host, raise_line, bite, put, level_of, first_of, suffer};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];
         block->services = &machine->services;
+        if (!machine->first_of[block->about->kind]) machine->first_of[block->about->kind] = block;
         if (part->blocks[i].kind == OAK_BLOCK_PORT) block->as.port = &machine->gpio[part->blocks[i].pin];
-        if (part->blocks[i].kind == OAK_BLOCK_TIMER && part->blocks[i].pin != OAK_NO_PIN)
-            block->driven = &machine->gpio[part->blocks[i].pin / OAK_MOST_PINS];
     }
 }
 
@@ -259,14 +407,8 @@ static bool bind_roles(oak_machine *machine)
 void oak_machine_reset(oak_machine *machine)
 {
     machine->isa->core->reset(machine->core);
-    if (machine->stored) reset_devices(machine);
-    for (unsigned i = 0; i < machine->part->register_count; i++) {
-        const oak_part_register *reg = &machine->part->registers[i];
-        uint8_t bytes[4];
-        if (machine->stored) break; /* they lie on the bus */
-        for (unsigned b = 0; b < reg->bits / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
-        machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, reg->bits / 8u);
-    }
+    machine->outside_next = 0;
+    reset_devices(machine);
 }
 
 oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_machine **result)
@@ -288,15 +430,14 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
     }
     open_blocks(machine);
     bool on_bus = !special_space(machine);
-    if (on_bus) {
-        size_t size = (part->register_count + 1) * sizeof *machine->stored;
-        machine->stored = host->resize(host->context, NULL, 0, size);
-        if (!machine->stored || !bind_roles(machine)) {
-            oak_machine_free(machine);
-            return OAK_NO_MEMORY;
-        }
-        memset(machine->stored, 0, size);
+    size_t size = (part->register_count + 1) * sizeof *machine->stored;
+    if (on_bus) machine->stored = host->resize(host->context, NULL, 0, size);
+    if (machine->stored) memset(machine->stored, 0, size);
+    if ((on_bus && !machine->stored) || !bind_roles(machine)) {
+        oak_machine_free(machine);
+        return OAK_NO_MEMORY;
     }
+    find_specials(machine);
     oak_core_setup setup = {.host = &machine->host,
                             .memories = memories,
                             .memory_count = part->memory_count,
@@ -306,7 +447,8 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .device_write = device_write,
                             .bus_read = bus_read,
                             .bus_write = bus_write,
-                            .advance = part->block_count ? advance : NULL,
+                            .advance = advance,
+                            .acknowledge = acknowledge,
                             .reset_devices = reset_devices,
                             .resets_at = resets_at,
                             .interrupt_count = part->interrupt_lines,
@@ -327,9 +469,8 @@ void oak_machine_free(oak_machine *machine)
     if (!machine) return;
     oak_host host = machine->host;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        oak_serial *serial = &machine->block[i].as.serial;
-        bool is_serial = machine->block[i].about && machine->block[i].about->kind == OAK_BLOCK_SERIAL;
-        if (is_serial && serial->sent) host.resize(host.context, serial->sent, serial->sent_room, 0);
+        const oak_sent *sent = &machine->block[i].sent;
+        if (sent->bytes) host.resize(host.context, sent->bytes, sent->room, 0);
     }
     if (machine->bindings)
         host.resize(host.context, machine->bindings, machine->binding_count * sizeof *machine->bindings, 0);
@@ -387,8 +528,11 @@ oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte
 {
     oak_machine_catch_up(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        if (machine->part->blocks[i].kind != OAK_BLOCK_SERIAL || line--) continue;
-        oak_serial_receive(&machine->block[i], byte);
+        oak_block *block = &machine->block[i];
+        if (!oak_block_is_serial(block) || line--) continue;
+        if (block->about->kind == OAK_BLOCK_SERIAL) oak_serial_receive(block, byte);
+        else oak_framed_serial_receive(block, byte, now_of(machine));
+        call_attention(machine);
         return OAK_OK;
     }
     return OAK_OUT_OF_RANGE;

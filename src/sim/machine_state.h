@@ -22,6 +22,17 @@ struct oak_machine {
     } * bindings;
     uint16_t *first_binding;
     unsigned binding_count;
+    oak_block *first_of[OAK_BLOCK_KINDS];
+    struct oak_special {
+        int8_t port;      /* whose latch it is, or -1 */
+        int16_t number;   /* of the register with roles, or -1 */
+    } special[128];       /* special registers from 0x80 on, where the architecture has them */
+    const oak_outside *outside;
+    uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
+    uint64_t moment;             /* the cycle that is being looked at */
+    bool advancing, resetting;
+    uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
+    uint32_t shown[OAK_MOST_PORTS], floats[OAK_MOST_PORTS]; /* as the outside knows them */
     uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
 };
 
@@ -31,8 +42,10 @@ void oak_machine_catch_up(oak_machine *machine);
 oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count);
 oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes,
                                     size_t count);
-/* The port's pins have changed from outside. */
-void oak_machine_pin_changed(oak_machine *machine, unsigned port);
+/* The pins of a port may have changed at the beginning of the cycle `now`. */
+void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now);
+/* Now, or the cycle that is being looked at. */
+uint64_t oak_machine_moment(oak_machine *machine);
 
 void oak_machine_reset(oak_machine *machine);
 

@@ -481,6 +481,7 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             bool faulted = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->fault;
             fill_stop(core, faulted ? OAK_STOP_FAULT : OAK_STOP_PARKED, stop);
             stop->fault_taken = faulted;
+            stop->asleep = core->sleeping;
             return;
         }
         if (exit == ARMM_EXIT_STOP) {

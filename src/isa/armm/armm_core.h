@@ -280,7 +280,7 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles);
 /* A jump by bx, blx, pop or ldr pc: bit 0, and returns from exceptions. */
 armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles);
 int armm_execution_priority(const oak_core *core);
-void armm_interrupt(oak_core *core, unsigned line, bool level);
+void armm_interrupt(oak_core *core, unsigned line, bool level, uint64_t from);
 void armm_write_control(oak_core *core, uint32_t value);
 static inline bool armm_privileged(const oak_core *core)
 {

@@ -297,8 +297,9 @@ armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
 
 /* ------------------------------------------------------------------------------------------ lines of devices */
 
-void armm_interrupt(oak_core *core, unsigned line, bool level)
+void armm_interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
 {
+    (void)from; /* at once */
     if (line >= core->setup.interrupt_count) return;
     unsigned number = ARMM_INTERRUPT + line;
     armm_put_bit(core->level, number, level);

@@ -24,19 +24,20 @@ void mcs51_set_psw(oak_core *core, uint8_t value)
 bool mcs51_is_io(const oak_core *core, uint32_t at)
 {
     if (at < 0x80 + SFR_AT) return false;
-    return at == ACC || at == PSW || core->cell[at - 0x80 - SFR_AT] != OAK_CELL_PLAIN;
+    return at == ACC || at == PSW || at == IE || at == IP || at == PCON ||
+           core->cell[at - 0x80 - SFR_AT] != OAK_CELL_PLAIN;
 }
 
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch)
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint64_t now)
 {
     if (at == ACC) return core->a;
     if (at == PSW) return mcs51_psw(core);
     uint8_t stored = core->data[at];
-    if (latch || core->cell[at - 0x80 - SFR_AT] != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, stored);
+    if (core->cell[at - 0x80 - SFR_AT] != OAK_CELL_DEVICE) return stored;
+    return (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, stored, latch, now);
 }
 
-void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value)
+void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
 {
     if (at == ACC) {
         core->a = value;
@@ -47,8 +48,98 @@ void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value)
         return;
     }
     core->data[at] = value;
+    if (at == IE || at == IP) core->blocked = core->attention = true;
+    if (at == PCON) core->attention = true;
     if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
-        core->setup.device_write(core->setup.machine, at - SFR_AT, value);
+        core->setup.device_write(core->setup.machine, at - SFR_AT, value, now);
+}
+
+/* ------------------------------------------------------------------------------------------ interrupts */
+
+static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
+{
+    if (line >= MCS51_LINES) return;
+    core->line = (uint8_t)(level ? core->line | 1u << line : core->line & ~(1u << line));
+    core->from[line] = from;
+    core->attention = true;
+}
+
+void mcs51_served(oak_core *core)
+{
+    core->serving = core->serving & 2 ? core->serving & 1 : 0;
+    core->blocked = core->attention = true;
+}
+
+/* The lines that may interrupt once their time has come. */
+static unsigned enabled(const oak_core *core)
+{
+    return core->data[IE] & 0x80 && !(core->serving & 2) ? core->data[IE] & 0x3F : 0;
+}
+
+/* Serves the most urgent interrupt that may be served now. False when there is none, or after a fault. */
+static bool take_interrupt(oak_core *core)
+{
+    uint64_t now = core->time.cycles;
+    unsigned asks = core->line & enabled(core), ready = 0;
+    for (unsigned n = 0; n < MCS51_LINES; n++)
+        if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
+    unsigned high = ready & core->data[IP], chosen = high ? high : core->serving ? 0 : ready, line = 0;
+    if (!chosen) return false;
+    while (!(chosen >> line & 1)) line++;
+    uint32_t sp = core->data[SP], vector = 8 * line + 3;
+    if (sp + 2 > core->ram_top || !core->known[vector]) {
+        core->fault = sp + 2 > core->ram_top ? OAK_FAULT_STACK_OVERFLOW : OAK_FAULT_NO_HANDLER;
+        core->fault_space = core->fault == OAK_FAULT_NO_HANDLER ? MCS51_CODE : MCS51_IRAM;
+        core->fault_address = core->fault == OAK_FAULT_NO_HANDLER ? vector : sp;
+        core->faulted = true;
+        return false;
+    }
+    core->data[sp + 1] = (uint8_t)core->pc;
+    core->data[sp + 2] = (uint8_t)(core->pc >> 8);
+    core->data[SP] = (uint8_t)(sp + 2);
+    core->serving |= high ? 2 : 1;
+    core->served[high != 0] = (uint8_t)(line + 1);
+    core->data[PCON] &= 0xFE; /* wakes from idle */
+    core->pc = vector;
+    core->time.cycles += 2;
+    core->attention = true;
+    core->setup.acknowledge(core->setup.machine, line, now);
+    return true;
+}
+
+/* Brings the devices to the present and finds the next cycle at which something may happen. */
+static void attend(oak_core *core)
+{
+    uint64_t now = core->time.cycles;
+    core->attention = false;
+    core->next_event = core->setup.advance ? core->setup.advance(core->setup.machine, now) : UINT64_MAX;
+    unsigned asks = core->line & enabled(core);
+    for (unsigned n = 0; n < MCS51_LINES; n++)
+        if (asks >> n & 1 && core->from[n] > now && core->from[n] < core->next_event)
+            core->next_event = core->from[n];
+}
+
+/* Nothing inside or outside the chip can end this sleep or loop. */
+static bool is_lost(const oak_core *core)
+{
+    bool resets = core->setup.resets_at && core->setup.resets_at(core->setup.machine) != UINT64_MAX;
+    return core->next_event == UINT64_MAX || (!enabled(core) && !resets);
+}
+
+/* Goes round a jump to itself until something may happen; false when nothing ever will. */
+static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruction)
+{
+    if (is_lost(core) && !core->blocked) return false;
+    uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
+    uint64_t cycles = core->own_cycles[core->row[core->pc]];
+    uint64_t rounds = until > core->time.cycles ? (until - core->time.cycles + cycles - 1) / cycles : 1;
+    uint64_t most = until_instruction - core->time.instructions;
+    if (rounds > most) rounds = most;
+    if (core->blocked) rounds = 1, core->attention = true;
+    core->time.cycles += rounds * cycles;
+    core->time.instructions += rounds;
+    core->blocked = false;
+    return true;
 }
 
 /* ------------------------------------------------------------------------------------------ decoding */
@@ -191,6 +282,10 @@ static void reset(oak_core *core)
     core->time = (oak_chip_time){0};
     memset(core->data, 0, sizeof core->data);
     core->data[SP] = 7;
+    core->line = core->serving = 0;
+    core->blocked = core->struck = core->resets = core->faulted = false;
+    core->attention = true;
+    core->next_event = 0;
     if (core->xram) memset(core->xram, 0, core->xram_size);
 }
 
@@ -250,28 +345,67 @@ static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *st
     stop->fault_address = core->fault_address;
 }
 
+/* One stretch: whole blocks while there is time for them, else one instruction. */
+static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
+{
+    enum { SLICE = 1 << 30 };
+    uint64_t before = core->time.instructions;
+    mcs51_exit exit = EXIT_TIME;
+    if (!first && left > 1 && !core->blocked)
+        exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (exit != EXIT_TIME || core->time.instructions != before) return exit;
+    if (!first && core->stop_at[core->pc]) return EXIT_STOP;
+    bool was_blocked = core->blocked;
+    core->blocked = false;
+    exit = mcs51_run_one(core);
+    if (core->time.instructions == before) core->blocked = was_blocked; /* it has not been executed */
+    else if (was_blocked) core->attention = true;
+    return exit;
+}
+
+/* The reset by a watchdog. Time goes on. */
+static void reset_itself(oak_core *core)
+{
+    oak_chip_time time = core->time;
+    reset(core);
+    core->time = time;
+    if (core->setup.reset_devices) core->setup.reset_devices(core->setup.machine);
+}
+
 /* Every instruction takes a cycle or more, so a run of n cycles executes at most n instructions: both budgets are
  * kept by running whole blocks inside the smaller one and single instructions for the rest. */
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
 {
-    enum { SLICE = 1 << 30 };
     bool first = true;
+    if (core->resets) reset_itself(core);
     for (;;) {
+        if (core->attention || core->time.cycles >= core->next_event) attend(core);
+        if (!core->blocked && !core->struck && take_interrupt(core)) first = false;
+        if (core->struck || core->faulted) {
+            core->struck = core->faulted = false;
+            fill_stop(core, OAK_STOP_FAULT, stop);
+            return;
+        }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
             bool by_time = core->time.cycles >= until_cycle;
             fill_stop(core, by_time ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
             return;
         }
-        uint64_t left = until_cycle - core->time.cycles, steps = until_instruction - core->time.instructions;
-        if (steps < left) left = steps;
-        mcs51_exit exit = EXIT_TIME;
-        uint64_t before = core->time.instructions;
-        if (!first && left > 1) exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
-        if (exit == EXIT_TIME && core->time.instructions == before) {
-            if (!first && core->stop_at[core->pc]) exit = EXIT_STOP;
-            else exit = mcs51_run_one(core);
+        if (core->attention || core->time.cycles >= core->next_event) continue;
+        uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
+        if (core->data[PCON] & 3) { /* power down stops the clock for good, idle lasts until an interrupt */
+            if (!(core->data[PCON] & 2) && !is_lost(core)) {
+                core->time.cycles = until;
+                continue;
+            }
+            fill_stop(core, OAK_STOP_PARKED, stop);
+            stop->asleep = true;
+            return;
         }
+        uint64_t left = until - core->time.cycles, steps = until_instruction - core->time.instructions;
+        mcs51_exit exit = run_stretch(core, steps < left ? steps : left, first);
         first = false;
+        if (exit == EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
         if (exit == EXIT_STOP || exit == EXIT_PARKED || exit == EXIT_FAULT) {
             fill_stop(core,
                       exit == EXIT_STOP     ? OAK_STOP_POINT
@@ -331,6 +465,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
         break;
     default: bank(core)[reg - MCS51_REG_R0] = (uint8_t)value; break;
     }
+    core->attention = true;
     return OAK_OK;
 }
 
@@ -356,8 +491,12 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
     memcpy(bytes, from, count);
     if (space != MCS51_SFR) return OAK_OK;
     for (size_t i = 0; i < count; i++) {
-        if (address + i == ACC - SFR_AT) bytes[i] = core->a;
-        if (address + i == PSW - SFR_AT) bytes[i] = mcs51_psw(core);
+        uint32_t at = address + (uint32_t)i + SFR_AT;
+        if (at == ACC) bytes[i] = core->a;
+        else if (at == PSW) bytes[i] = mcs51_psw(core);
+        else if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
+            bytes[i] = (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, bytes[i], true,
+                                                        core->time.cycles);
     }
     return OAK_OK;
 }
@@ -372,13 +511,57 @@ static oak_status write_memory(oak_core *core, unsigned space, uint32_t address,
         memcpy(to, bytes, count);
         return OAK_OK;
     }
-    for (size_t i = 0; i < count; i++) mcs51_io_write(core, address + (uint32_t)i + SFR_AT, bytes[i]);
+    bool blocked = core->blocked;
+    for (size_t i = 0; i < count; i++)
+        mcs51_io_write(core, address + (uint32_t)i + SFR_AT, bytes[i], core->time.cycles);
+    core->blocked = blocked; /* no instruction has written it */
     return OAK_OK;
 }
 
 static oak_chip_time *core_time(oak_core *core)
 {
     return &core->time;
+}
+
+static void call_attention(oak_core *core)
+{
+    core->attention = true;
+}
+
+static void strike(oak_core *core, oak_fault fault)
+{
+    core->fault = fault;
+    core->fault_space = MCS51_CODE;
+    core->fault_address = core->pc;
+    core->struck = core->resets = true; /* when the run goes on */
+}
+
+/* The vector of the interrupt that is being served, 0 in the main program. */
+static unsigned exception(const oak_core *core)
+{
+    return core->serving ? 8u * (core->served[core->serving >> 1] - 1u) + 3 : 0;
+}
+
+static void visit(oak_core *core, const oak_state_visitor *visitor)
+{
+    static const char *const from[] = {"from0", "from1", "from2", "from3", "from4", "from5"};
+#define VISIT(name, type)                                                                                    \
+    {                                                                                                        \
+        uint64_t value_ = core->name;                                                                        \
+        visitor->number(visitor->context, "core", #name, &value_);                                           \
+        core->name = (type)value_;                                                                           \
+    }
+    VISIT(line, uint8_t)
+    VISIT(serving, uint8_t)
+    VISIT(served[0], uint8_t)
+    VISIT(served[1], uint8_t)
+    VISIT(blocked, bool)
+    VISIT(resets, bool)
+#undef VISIT
+    core->served[0] = core->served[0] % (MCS51_LINES + 1u);
+    core->served[1] = core->served[1] % (MCS51_LINES + 1u);
+    for (unsigned n = 0; n < MCS51_LINES; n++) visitor->number(visitor->context, "core", from[n], &core->from[n]);
+    core->attention = true;
 }
 
 const oak_core_ops mcs51_core_ops = {
@@ -393,4 +576,9 @@ const oak_core_ops mcs51_core_ops = {
     .write_memory = write_memory,
     .set_stop = set_stop,
     .time = core_time,
+    .interrupt = interrupt,
+    .attend = call_attention,
+    .strike = strike,
+    .visit = visit,
+    .exception = exception,
 };

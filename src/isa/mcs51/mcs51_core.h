@@ -10,6 +10,7 @@
 #include "isa/mcs51/mcs51.h"
 
 enum {
+    MCS51_LINES = 6,
     CODE_SPACE = 0x10000,
     SLOTS = CODE_SPACE + 4, /* spare operations, for instructions on special registers */
     OPS = SLOTS + 4,
@@ -19,6 +20,9 @@ enum {
     SOURCE_SCRATCH,
     DATA_SIZE,
     PORT2 = 0xA0 + SFR_AT,
+    PCON = 0x87 + SFR_AT,
+    IE = 0xA8 + SFR_AT,
+    IP = 0xB8 + SFR_AT,
     SP = 0x81 + SFR_AT,
     DPL = 0x82 + SFR_AT,
     DPH = 0x83 + SFR_AT,
@@ -51,7 +55,7 @@ typedef struct mcs51_op {
 } mcs51_op;
 
 /* How the loop was left. */
-typedef enum mcs51_exit { EXIT_TIME, EXIT_STEP, EXIT_STOP, EXIT_PARKED, EXIT_FAULT } mcs51_exit;
+typedef enum mcs51_exit { EXIT_TIME, EXIT_STEP, EXIT_STOP, EXIT_PARKED, EXIT_FAULT, EXIT_EVENT } mcs51_exit;
 
 struct oak_core {
     const oak_isa_tables *tables;
@@ -66,6 +70,17 @@ struct oak_core {
     oak_fault fault;
     uint8_t fault_space;
     uint32_t fault_address;
+    /* Interrupts: line n belongs to bit n of IE and IP and to the vector 8 * n + 3. */
+    uint8_t line;     /* what asks for an interrupt, a bit a line */
+    uint8_t serving;  /* bit 0: one of low priority is being served; bit 1: one of high priority */
+    uint8_t served[2]; /* and which */
+    bool blocked;     /* one instruction must pass first: behind reti and a write to IE or IP */
+    bool attention;   /* something changed that the run must look at before the next instruction */
+    bool struck;      /* a device ends the run with a fault, and resets the chip when it goes on */
+    bool resets;
+    bool faulted;     /* an interrupt could not be served */
+    uint64_t from[MCS51_LINES]; /* the first cycle at whose beginning an interrupt can be served */
+    uint64_t next_event;        /* the next cycle at which a device or a line wants attention */
     uint32_t own_cycles[MCS51_ROWS];
     oak_cell_kind cell[128];
     uint8_t *code, *known, *xram;
@@ -80,8 +95,11 @@ void mcs51_decode_block(oak_core *core, uint32_t pc);
 uint8_t mcs51_natural(const oak_core *core, uint32_t pc);
 /* True when direct index `at` needs more than a plain load or store. */
 bool mcs51_is_io(const oak_core *core, uint32_t at);
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch);
-void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value);
+/* An access at the beginning of the cycle `now`. latch: the instruction changes and writes back. */
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint64_t now);
+void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now);
+/* What reti does beside returning. */
+void mcs51_served(oak_core *core);
 uint8_t mcs51_psw(const oak_core *core);
 void mcs51_set_psw(oak_core *core, uint8_t value);
 

@@ -106,6 +106,7 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     uint8_t *const data = core->data;
     mcs51_op *op = ops + core->pc, *io_op = NULL;
     uint32_t a, cy, carries, pointed = 0, io_target = 0;
+    uint64_t io_end = 0;
     uint8_t *r;
     uint64_t spent = 0;
     mcs51_exit exit = EXIT_STEP;
@@ -300,7 +301,17 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     CASE(MCS51_ACALL): CALL(op->target, 2);
     CASE(MCS51_LCALL): CALL(op->target, 3);
     CASE(MCS51_RET): RETURN;
-    CASE(MCS51_RETI): RETURN;
+    CASE(MCS51_RETI):
+    {
+        uint32_t sp = data[SP];
+        if (sp < 1) goto stack_underflow;
+        if (sp > core->ram_top) goto stack_overflow;
+        data[SP] = (uint8_t)(sp - 2);
+        op = ops + (data[sp] << 8 | data[sp - 1]);
+        mcs51_served(core);
+        LEAVE_IF_ONE(op);
+        goto attend;
+    }
     CASE(MCS51_AJMP): ENTER(ops + op->target);
     CASE(MCS51_LJMP): ENTER(ops + op->target);
     CASE(MCS51_SJMP): ENTER(ops + op->target);
@@ -337,6 +348,7 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
             uint8_t touch = mcs51_touch[row];
             io_op = op;
             io_target = op->target;
+            io_end = core->time.cycles + (LOOP_ONE ? core->own_cycles[row] : (uint32_t)spent);
             *slot = *op;
             slot->handler = (uint8_t)row;
             slot[core->tables->shape[row].pattern.size].handler = OP_IO_DONE;
@@ -344,13 +356,13 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
             if (mcs51_is_io(core, op->at)) {
                 if (core->cell[op->at - 0x80 - SFR_AT] == OAK_CELL_ABSENT)
                     FAULT(OAK_FAULT_ABSENT, MCS51_SFR, op->at - SFR_AT);
-                if (touch != MCS51_TOUCH_WRITE) data[SCRATCH] = mcs51_io_read(core, op->at, touch == MCS51_TOUCH_MODIFY);
+                if (touch != MCS51_TOUCH_WRITE) data[SCRATCH] = mcs51_io_read(core, op->at, touch == MCS51_TOUCH_MODIFY, io_end - (touch == MCS51_TOUCH_READ));
                 slot->at = SCRATCH;
             }
             if (row == MCS51_MOV_DIR_DIR && mcs51_is_io(core, op->target)) {
                 if (core->cell[op->target - 0x80 - SFR_AT] == OAK_CELL_ABSENT)
                     FAULT(OAK_FAULT_ABSENT, MCS51_SFR, op->target - SFR_AT);
-                data[SOURCE_SCRATCH] = mcs51_io_read(core, op->target, false);
+                data[SOURCE_SCRATCH] = mcs51_io_read(core, op->target, false, io_end - 1);
                 slot->target = SOURCE_SCRATCH;
             }
             op = slot;
@@ -364,10 +376,14 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     io_finish:
         if (mcs51_touch[core->row[io_op - ops]] != MCS51_TOUCH_READ && mcs51_is_io(core, io_op->at)) {
             SAVE;
-            mcs51_io_write(core, io_op->at, data[SCRATCH]);
+            mcs51_io_write(core, io_op->at, data[SCRATCH], io_end);
             LOAD;
         }
         io_op = NULL;
+        if (core->attention) {
+            LEAVE_IF_ONE(op);
+            goto attend;
+        }
         ENTER(op);
     CASE(OP_RESERVED): FAULT(OAK_FAULT_RESERVED, MCS51_CODE, (uint32_t)(op - ops));
     CASE(OP_UNPROGRAMMED):
@@ -390,6 +406,10 @@ stack_underflow:
 faulted:
     exit = EXIT_FAULT;
     if (io_op) op = io_op;
+    goto leave;
+attend: /* `op` comes next; nothing of it has been charged */
+    exit = EXIT_EVENT;
+    spent += op->cost;
     goto leave;
 out_of_time:
     exit = EXIT_TIME;

@@ -75,7 +75,7 @@ static oak_status chip_drive_pin(void *chip, unsigned pin, oak_level level)
     if (!gpio) return OAK_OUT_OF_RANGE;
     oak_machine_catch_up(chip);
     oak_gpio_drive(gpio, pin % OAK_MOST_PINS, level);
-    oak_machine_pin_changed(chip, pin / OAK_MOST_PINS);
+    oak_machine_pins(chip, pin / OAK_MOST_PINS, oak_machine_moment(chip));
     return OAK_OK;
 }
 
@@ -96,6 +96,9 @@ static oak_status chip_write_time(void *chip, const oak_chip_time *time)
 {
     oak_machine *machine = chip;
     *machine->isa->core->time(machine->core) = *time;
+    machine->moment = time->cycles;
+    machine->next = 0;
+    if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     return OAK_OK;
 }
 
@@ -110,15 +113,26 @@ static oak_status chip_idle(void *chip, uint64_t until_cycle)
 static oak_status chip_visit_state(void *chip, const oak_state_visitor *visitor)
 {
     oak_machine *machine = chip;
-    if (!machine->isa->core->visit || !machine->stored) return OAK_UNSUPPORTED;
+    if (!machine->isa->core->visit) return OAK_UNSUPPORTED;
+    oak_machine_catch_up(machine);
     machine->isa->core->visit(machine->core, visitor);
     for (unsigned i = 0; i < machine->part->block_count; i++)
         oak_block_ops_of(&machine->block[i])->visit(&machine->block[i], visitor);
-    for (unsigned i = 0; i < machine->part->register_count; i++) {
+    for (unsigned i = 0; machine->stored && i < machine->part->register_count; i++) {
         uint64_t value = machine->stored[i];
         visitor->number(visitor->context, "written", machine->part->registers[i].name, &value);
         machine->stored[i] = (uint32_t)value;
     }
+    machine->next = 0;
+    if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
+    return OAK_OK;
+}
+
+static oak_status chip_attach(void *chip, const oak_outside *outside)
+{
+    oak_machine *machine = chip;
+    machine->outside = outside;
+    machine->outside_next = machine->next = 0;
     if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     return OAK_OK;
 }
@@ -128,12 +142,12 @@ static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, si
     oak_machine *machine = chip;
     oak_machine_catch_up(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        if (machine->part->blocks[i].kind != OAK_BLOCK_SERIAL || line--) continue;
-        oak_serial *serial = &machine->block[i].as.serial;
-        *count = serial->sent_count < room ? serial->sent_count : room;
-        if (*count) memcpy(bytes, serial->sent, *count);
-        serial->sent_count -= *count;
-        if (serial->sent_count) memmove(serial->sent, serial->sent + *count, serial->sent_count);
+        if (!oak_block_is_serial(&machine->block[i]) || line--) continue;
+        oak_sent *sent = &machine->block[i].sent;
+        *count = sent->count < room ? sent->count : room;
+        if (*count) memcpy(bytes, sent->bytes, *count);
+        sent->count -= *count;
+        if (sent->count) memmove(sent->bytes, sent->bytes + *count, sent->count);
         return OAK_OK;
     }
     return OAK_OUT_OF_RANGE;
@@ -157,6 +171,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .idle = chip_idle,
         .visit_state = chip_visit_state,
         .take_output = chip_take_output,
+        .attach = chip_attach,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
 }

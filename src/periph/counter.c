@@ -1,0 +1,33 @@
+/* counter.c — a register that counts up: where it is at a cycle, and when it will overflow, worked out without counting. */
+#include "periph/block.h"
+
+void oak_counter_settle(oak_counter *counter, uint64_t now)
+{
+    uint64_t steps = counter->running && now > counter->since ? (now - counter->since) * counter->per_cycle : 0;
+    uint64_t missing = counter->top - counter->count;
+    counter->since = now;
+    if (steps < missing) {
+        counter->count += (uint32_t)steps;
+        return;
+    }
+    uint64_t turn = counter->top - counter->reload;
+    steps -= missing;
+    counter->overflows += 1 + steps / turn;
+    counter->count = counter->reload + (uint32_t)(steps % turn);
+}
+
+void oak_counter_step(oak_counter *counter)
+{
+    if (++counter->count < counter->top) return;
+    counter->count = counter->reload;
+    counter->overflows++;
+}
+
+uint64_t oak_counter_time(const oak_counter *counter, uint64_t count)
+{
+    if (count <= counter->overflows) return counter->since;
+    if (!counter->running) return UINT64_MAX;
+    uint64_t steps = counter->top - counter->count +
+                     (count - counter->overflows - 1) * (uint64_t)(counter->top - counter->reload);
+    return counter->since + (steps + counter->per_cycle - 1) / counter->per_cycle;
+}
