@@ -237,6 +237,8 @@ typedef struct oak_block_ops {
     void (*pins)(oak_block *block, uint64_t now);
     /* The interrupt of its first or second line is being served. */
     void (*served)(oak_block *block, bool second, uint64_t now);
+    /* All roles of a register have been set. */
+    void (*written)(oak_block *block, uint64_t now);
 } oak_block_ops;
 
 #define OAK_VISIT(object, name_, type)                                                                       \

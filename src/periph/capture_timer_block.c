@@ -29,6 +29,7 @@ static void settle(oak_block *block, uint64_t now)
     oak_capture_timer *timer = &block->as.capture;
     oak_counter *counter = &timer->counter;
     uint64_t before = counter->overflows, from = now;
+    bool was = timer->overflow || timer->edge;
     oak_counter_settle(counter, now);
     if (timer->step_at <= now) {
         timer->step_at = UINT64_MAX;
@@ -46,7 +47,7 @@ static void settle(oak_block *block, uint64_t now)
             counter->count = counter->reload;
         }
     }
-    oak_block_ask(block, false, timer->overflow || timer->edge, from);
+    if (!was && (timer->overflow || timer->edge)) oak_block_ask(block, false, true, from);
 }
 
 static bool level(const oak_block *block, unsigned use)
@@ -115,8 +116,12 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     default: timer->kept_high = (uint8_t)value; break;
     }
     load(timer);
-    oak_block_ask(block, false, timer->overflow || timer->edge, now + 1);
     return true;
+}
+
+static void written(oak_block *block, uint64_t now)
+{
+    oak_block_ask(block, false, block->as.capture.overflow || block->as.capture.edge, now + 1);
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -153,4 +158,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_capture_timer_block = {reset, get, set, advance, visit, pins, NULL};
+const oak_block_ops oak_capture_timer_block = {reset, get, set, advance, visit, pins, NULL, written};

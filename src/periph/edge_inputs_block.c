@@ -66,8 +66,12 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     settle(block, now);
     if (role <= OAK_EDGE_FALLING_1) inputs->falling[role - OAK_EDGE_FALLING_0] = value != 0;
     else inputs->pending[role - OAK_EDGE_PENDING_0] = value != 0;
-    look(block, now + 1);
     return true;
+}
+
+static void written(oak_block *block, uint64_t now)
+{
+    look(block, now + 1);
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -101,4 +105,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, second_line, bool)
 }
 
-const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served};
+const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served, written};

@@ -306,8 +306,12 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         !port->receiving)
         begin_receiving(block, now);
     choose_clocks(block, now);
-    ask(block, now + 1);
     return true;
+}
+
+static void written(oak_block *block, uint64_t now)
+{
+    ask(block, now + 1);
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -362,4 +366,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->in_bit &= 15;
 }
 
-const oak_block_ops oak_framed_serial_block = {reset, get, set, advance, visit, pins, NULL};
+const oak_block_ops oak_framed_serial_block = {reset, get, set, advance, visit, pins, NULL, written};

@@ -178,8 +178,12 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     default: pair->overflow[n] = value != 0; break;
     }
     load(pair);
-    ask(block, now + 1);
     return true;
+}
+
+static void written(oak_block *block, uint64_t now)
+{
+    ask(block, now + 1);
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -231,4 +235,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_timer_pair_block = {reset, get, set, advance, visit, pins, served};
+const oak_block_ops oak_timer_pair_block = {reset, get, set, advance, visit, pins, served, written};

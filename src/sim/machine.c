@@ -146,6 +146,11 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
         sooner |= ops->set(block, role->role, value >> role->bit & field_mask(role->width), now);
         if (block->about->kind == OAK_BLOCK_PORT) oak_machine_pins(machine, block->about->pin, now);
     }
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        bool again = i > machine->first_binding[number] && machine->bindings[i - 1].block == machine->bindings[i].block;
+        if (!again && oak_block_ops_of(block)->written) oak_block_ops_of(block)->written(block, now);
+    }
     if (sooner) call_attention(machine);
 }
 

@@ -380,7 +380,10 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
     if (core->resets) reset_itself(core);
     for (;;) {
         if (core->attention || core->time.cycles >= core->next_event) attend(core);
-        if (!core->blocked && !core->struck && take_interrupt(core)) first = false;
+        if (!core->blocked && !core->struck && take_interrupt(core)) { /* a more urgent one may follow at once */
+            first = false;
+            continue;
+        }
         if (core->struck || core->faulted) {
             core->struck = core->faulted = false;
             fill_stop(core, OAK_STOP_FAULT, stop);
