@@ -46,13 +46,17 @@ const char *oak_fault_word(oak_fault fault)
     return "unknown";
 }
 
-/* The vector of an exception, by its number: its entry in the table of addresses. */
+/* The vector of an exception: by its number, where there is a table of addresses, else by its address. */
 static void say_no_handler(const oak_part *part, unsigned number, char *text, size_t room)
 {
     const char *name = NULL;
+    unsigned bytes = part->architecture->vector_bytes;
     for (unsigned i = 0; i < part->vector_count; i++)
-        if (part->vectors[i].address == 4 * number) name = part->vectors[i].name;
-    if (name)
+        if (part->vectors[i].address == (bytes ? bytes * number : number)) name = part->vectors[i].name;
+    if (!bytes)
+        oak_format(text, room, "the interrupt %s has no handler at 0x%04x: write `vector %s, handler`",
+                   name ? name : "", number, name ? name : "NAME");
+    else if (name)
         oak_format(text, room, "exception %u (%s) has no handler: write `vector %s, handler`", number, name,
                    name);
     else oak_format(text, room, "exception %u has no handler", number);

@@ -246,6 +246,20 @@ uint64_t oak_machine_moment(oak_machine *machine)
     return machine->advancing ? machine->moment : now_of(machine);
 }
 
+static void remember(oak_machine *machine, unsigned port, uint32_t mask, oak_level level)
+{
+    bool floats = level == OAK_FLOAT, high = level == OAK_HIGH;
+    machine->floats[port] = floats ? machine->floats[port] | mask : machine->floats[port] & ~mask;
+    machine->shown[port] = high ? machine->shown[port] | mask : machine->shown[port] & ~mask;
+}
+
+void oak_machine_remember_pins(oak_machine *machine)
+{
+    for (unsigned port = 0; port < machine->part->port_count; port++)
+        for (unsigned bit = 0; bit < machine->gpio[port].pin_count; bit++)
+            remember(machine, port, (uint32_t)1 << bit, oak_gpio_pin(&machine->gpio[port], bit).result);
+}
+
 /* Tells the outside what a meter would show. */
 static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
 {
@@ -255,8 +269,7 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
         oak_level level = oak_gpio_pin(gpio, bit).result;
         bool floats = level == OAK_FLOAT, high = level == OAK_HIGH;
         if (floats == !!(machine->floats[port] & mask) && high == !!(machine->shown[port] & mask)) continue;
-        machine->floats[port] = floats ? machine->floats[port] | mask : machine->floats[port] & ~mask;
-        machine->shown[port] = high ? machine->shown[port] | mask : machine->shown[port] & ~mask;
+        remember(machine, port, mask, level);
         machine->outside->pin_changed(machine->outside->context, port * OAK_MOST_PINS + bit, level, now);
     }
 }

@@ -44,6 +44,8 @@ oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, cons
                                     size_t count);
 /* The pins of a port may have changed at the beginning of the cycle `now`. */
 void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now);
+/* What the outside has been told of the pins from now on: all of it. */
+void oak_machine_remember_pins(oak_machine *machine);
 /* Now, or the cycle that is being looked at. */
 uint64_t oak_machine_moment(oak_machine *machine);
 

@@ -133,6 +133,7 @@ static oak_status chip_attach(void *chip, const oak_outside *outside)
     oak_machine *machine = chip;
     machine->outside = outside;
     machine->outside_next = machine->next = 0;
+    oak_machine_remember_pins(machine);
     if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     return OAK_OK;
 }
