@@ -212,17 +212,21 @@ static void say_time(oak_session *session)
 }
 
 /* "in the main program", "handling systick (15)" */
-static void say_exception(cli *self, oak_session *session, unsigned number)
+static void say_exception(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
     const char *name = NULL;
+    uint32_t vector = 0;
+    unsigned bytes = part->architecture->vector_bytes;
+    if (!chip.ops->served || chip.ops->served(chip.chip, &vector)) return;
     for (unsigned i = 0; i < part->vector_count; i++)
-        if (part->vectors[i].address == number * part->architecture->vector_bytes)
-            name = part->vectors[i].name;
+        if (part->vectors[i].address == vector) name = part->vectors[i].name;
     printf("; %s", cli_paint(self->result_colour, PAINT_STRONG));
-    if (!number) printf("in the main program");
-    else if (name) printf("handling %s (exception %u)", name, number);
-    else printf("handling exception %u", number);
+    if (!vector) printf("in the main program");
+    else if (bytes && name) printf("handling %s (exception %u)", name, (unsigned)vector / bytes);
+    else if (bytes) printf("handling exception %u", (unsigned)vector / bytes);
+    else printf("handling the interrupt %s", name ? name : "?");
     printf("%s", cli_paint(self->result_colour, PAINT_OFF));
 }
 
@@ -251,14 +255,12 @@ static void show_registers(cli *self, oak_session *session)
         const oak_flag_info *flag = &about->flags[i];
         uint32_t value = 0;
         chip.ops->read_register(chip.chip, flag->reg, &value);
-        if (flag->is_vector) {
-            say_exception(self, session, value >> flag->bit & ((1u << flag->width) - 1));
-            continue;
-        }
+        if (flag->is_vector) continue; /* said behind the flags */
         printf("%s %s %s%u%s", i ? "," : "", flag->title, cli_paint(self->result_colour, PAINT_STRONG),
                (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)),
                cli_paint(self->result_colour, PAINT_OFF));
     }
+    say_exception(self, session);
     putchar('\n');
 }
 
@@ -436,7 +438,7 @@ static void show_output(cli *self, oak_session *session)
     for (unsigned i = 0; bytes && i < part->block_count; i++) {
         size_t count = 0;
         char heading[100];
-        if (part->blocks[i].kind != OAK_BLOCK_SERIAL) continue;
+        if (!oak_block_sends(part->blocks[i].kind)) continue;
         if (chip.ops->take_output(chip.chip, line++, bytes, ROOM, &count) || !count) continue;
         snprintf(heading, sizeof heading, "Sent by %s, %zu bytes", part->blocks[i].name, count);
         title(self, heading);

@@ -113,6 +113,8 @@ typedef struct oak_part_block {
 int oak_block_role(oak_block_kind kind, const char *name);
 const char *oak_block_role_name(oak_block_kind kind, unsigned role);
 const char *oak_block_kind_name(oak_block_kind kind);
+/* True for the kinds that send bytes: they are the lines of oak_chip_ops.take_output, in their order. */
+bool oak_block_sends(oak_block_kind kind);
 /* What the pins of a kind of block are for: "count-0", "receive"; NULL behind the last. */
 const char *oak_block_use_name(oak_block_kind kind, unsigned use);
 

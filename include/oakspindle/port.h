@@ -173,6 +173,8 @@ typedef struct oak_chip_ops {
     /* Puts the chip between its outside (NULL: nothing any more), which must stay where it is. To be called again when the
      * outside may want to act sooner than it has said. May be NULL: pins change only between runs. */
     oak_status (*attach)(void *chip, const oak_outside *outside);
+    /* The vector of the interrupt or exception that is being handled, 0 in the main program. May be NULL. */
+    oak_status (*served)(void *chip, uint32_t *vector);
 } oak_chip_ops;
 
 typedef struct oak_chip_port {

@@ -264,11 +264,6 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
     return all[block->about->kind];
 }
 
-static inline bool oak_block_is_serial(const oak_block *block)
-{
-    return block->about->kind == OAK_BLOCK_SERIAL || block->about->kind == OAK_BLOCK_FRAMED_SERIAL;
-}
-
 /* Raises or lowers the interrupt line of a block when that is a change. */
 void oak_block_interrupt(oak_block *block, bool level);
 /* Takes note of edges on the pins of a port. */

@@ -3,9 +3,10 @@
 
 void oak_counter_settle(oak_counter *counter, uint64_t now)
 {
-    uint64_t steps = counter->running && now > counter->since ? (now - counter->since) * counter->per_cycle : 0;
-    uint64_t missing = counter->top - counter->count;
+    uint64_t since = counter->since;
     counter->since = now;
+    if (!counter->running || now <= since) return;
+    uint64_t steps = (now - since) * counter->per_cycle, missing = counter->top - counter->count;
     if (steps < missing) {
         counter->count += (uint32_t)steps;
         return;

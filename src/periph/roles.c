@@ -49,6 +49,11 @@ int oak_block_role(oak_block_kind kind, const char *name)
     return -1;
 }
 
+bool oak_block_sends(oak_block_kind kind)
+{
+    return kind == OAK_BLOCK_SERIAL || kind == OAK_BLOCK_FRAMED_SERIAL;
+}
+
 const char *oak_block_kind_name(oak_block_kind kind)
 {
     return kinds[kind].name;

@@ -80,9 +80,14 @@ static void ask(oak_block *block, uint64_t from)
 /* Brings the counters to `now` and notes what has overflown. */
 static void settle(oak_block *block, uint64_t now)
 {
+    bool asks = false;
     oak_timer_pair *pair = &block->as.pair;
     for (unsigned n = 0; n < 3; n++) {
         oak_counter *counter = &pair->counter[n];
+        if (!counter->running && (n == HIGH_BYTE || pair->step_at[n] > now)) {
+            counter->since = now;
+            continue;
+        }
         uint64_t before = counter->overflows;
         oak_counter_settle(counter, now);
         if (n < 2 && pair->step_at[n] <= now) {
@@ -90,10 +95,10 @@ static void settle(oak_block *block, uint64_t now)
             oak_counter_step(counter);
         }
         bool *flag = flag_of(pair, n);
-        if (counter->overflows != before && flag) *flag = true;
+        if (counter->overflows != before && flag) *flag = asks = true;
     }
     unload(pair);
-    ask(block, now + 1);
+    if (asks) ask(block, now + 1);
 }
 
 static bool level(const oak_block *block, unsigned use)

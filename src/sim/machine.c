@@ -68,6 +68,7 @@ static uint32_t field_mask(unsigned width)
 static void call_attention(oak_machine *machine)
 {
     machine->next = 0;
+    for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     if (machine->core && machine->isa->core->attend) machine->isa->core->attend(machine->core);
 }
 
@@ -85,9 +86,14 @@ static uint64_t advance(void *context, uint64_t now)
         machine->next = UINT64_MAX;
         uint64_t next = UINT64_MAX;
         for (unsigned i = 0; i < machine->part->block_count; i++) {
-            uint64_t due = oak_block_ops_of(&machine->block[i])->advance(&machine->block[i], at);
-            if (due <= at) due = at + 1;
-            if (due < next) next = due;
+            oak_block *block = &machine->block[i];
+            if (block->next <= at) {
+                block->next = UINT64_MAX; /* it may be called to attention meanwhile */
+                uint64_t due = oak_block_ops_of(block)->advance(block, at);
+                if (due <= at) due = at + 1;
+                if (due < block->next) block->next = due;
+            }
+            if (block->next < next) next = block->next;
         }
         if (machine->outside && machine->outside_next <= at) {
             uint64_t due = machine->outside->advance(machine->outside->context, at);
@@ -224,13 +230,15 @@ static void raise_line(void *context, unsigned line, bool level, uint64_t from)
 static void acknowledge(void *context, unsigned line, uint64_t now)
 {
     oak_machine *machine = context;
+    catch_up_to(machine, now);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
         const oak_block_ops *ops = oak_block_ops_of(block);
         bool second = block->about->second_interrupt == line;
         if (!ops->served || (block->about->interrupt != line && !second)) continue;
         ops->served(block, second, now);
-        call_attention(machine);
+        block->next = machine->next = 0;
+        if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     }
 }
 
@@ -547,7 +555,7 @@ oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte
     oak_machine_catch_up(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
-        if (!oak_block_is_serial(block) || line--) continue;
+        if (!oak_block_sends(block->about->kind) || line--) continue;
         if (block->about->kind == OAK_BLOCK_SERIAL) oak_serial_receive(block, byte);
         else oak_framed_serial_receive(block, byte, now_of(machine));
         call_attention(machine);

@@ -81,6 +81,7 @@ static bool take_interrupt(oak_core *core)
 {
     uint64_t now = core->time.cycles;
     unsigned asks = core->line & enabled(core), ready = 0;
+    if (!asks) return false;
     for (unsigned n = 0; n < MCS51_LINES; n++)
         if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
     unsigned high = ready & core->data[IP], chosen = high ? high : core->serving ? 0 : ready, line = 0;
@@ -112,9 +113,11 @@ static void attend(oak_core *core)
 {
     uint64_t now = core->time.cycles;
     core->attention = false;
-    core->next_event = core->setup.advance ? core->setup.advance(core->setup.machine, now) : UINT64_MAX;
+    if (core->next_device <= now)
+        core->next_device = core->setup.advance ? core->setup.advance(core->setup.machine, now) : UINT64_MAX;
+    core->next_event = core->next_device;
     unsigned asks = core->line & enabled(core);
-    for (unsigned n = 0; n < MCS51_LINES; n++)
+    for (unsigned n = 0; asks >> n; n++)
         if (asks >> n & 1 && core->from[n] > now && core->from[n] < core->next_event)
             core->next_event = core->from[n];
 }
@@ -285,7 +288,7 @@ static void reset(oak_core *core)
     core->line = core->serving = 0;
     core->blocked = core->struck = core->resets = core->faulted = false;
     core->attention = true;
-    core->next_event = 0;
+    core->next_event = core->next_device = 0;
     if (core->xram) memset(core->xram, 0, core->xram_size);
 }
 
@@ -345,19 +348,22 @@ static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *st
     stop->fault_address = core->fault_address;
 }
 
-/* One stretch: whole blocks while there is time for them, else one instruction. */
+/* One stretch of at most `left` cycles: whole blocks while they fit, then single instructions. */
 static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
-    uint64_t before = core->time.instructions;
+    uint64_t end = core->time.cycles + left, before = core->time.instructions;
     mcs51_exit exit = EXIT_TIME;
-    if (!first && left > 1 && !core->blocked)
-        exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
-    if (exit != EXIT_TIME || core->time.instructions != before) return exit;
-    if (!first && core->stop_at[core->pc]) return EXIT_STOP;
     bool was_blocked = core->blocked;
+    if (!first && left > 1 && !was_blocked)
+        exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (exit != EXIT_TIME || core->time.cycles >= end) return exit;
+    if ((!first || core->time.instructions != before) && core->stop_at[core->pc]) return EXIT_STOP;
+    left = first || was_blocked ? 1 : end - core->time.cycles;
+    if (left > SLICE) return exit;
     core->blocked = false;
-    exit = mcs51_run_one(core);
+    before = core->time.instructions;
+    exit = mcs51_run_singly(core, (uint32_t)left);
     if (core->time.instructions == before) core->blocked = was_blocked; /* it has not been executed */
     else if (was_blocked) core->attention = true;
     return exit;
@@ -529,6 +535,7 @@ static oak_chip_time *core_time(oak_core *core)
 static void call_attention(oak_core *core)
 {
     core->attention = true;
+    core->next_device = 0;
 }
 
 static void strike(oak_core *core, oak_fault fault)

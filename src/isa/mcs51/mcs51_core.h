@@ -80,7 +80,8 @@ struct oak_core {
     bool resets;
     bool faulted;     /* an interrupt could not be served */
     uint64_t from[MCS51_LINES]; /* the first cycle at whose beginning an interrupt can be served */
-    uint64_t next_event;        /* the next cycle at which a device or a line wants attention */
+    uint64_t next_device;       /* the next cycle at which a device does something, 0: not known */
+    uint64_t next_event;        /* or at which a line can be noticed */
     uint32_t own_cycles[MCS51_ROWS];
     oak_cell_kind cell[128];
     uint8_t *code, *known, *xram;
@@ -103,8 +104,8 @@ void mcs51_served(oak_core *core);
 uint8_t mcs51_psw(const oak_core *core);
 void mcs51_set_psw(oak_core *core, uint8_t value);
 
-/* The loop, compiled twice from mcs51_loop.h: until the time is up, and for one instruction. */
+/* The loop, compiled twice from mcs51_loop.h: whole blocks while they fit, and single instructions until the time is up. */
 mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit);
-mcs51_exit mcs51_run_one(oak_core *core);
+mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit);
 
 #endif

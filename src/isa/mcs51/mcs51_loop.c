@@ -30,7 +30,7 @@
 #define LOOP_ONE  0
 #include "isa/mcs51/mcs51_loop.h"
 
-#define LOOP_NAME run_instruction
+#define LOOP_NAME run_instructions
 #define LOOP_ONE  1
 #include "isa/mcs51/mcs51_loop.h"
 
@@ -39,7 +39,7 @@ mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit)
     return run_blocks(core, limit);
 }
 
-mcs51_exit mcs51_run_one(oak_core *core)
+mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit)
 {
-    return run_instruction(core, 0);
+    return run_instructions(core, limit);
 }

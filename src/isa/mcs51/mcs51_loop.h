@@ -1,7 +1,8 @@
 /* mcs51_loop.h — the interpreter, included twice by mcs51_loop.c.
  *
  *   LOOP_NAME      name of the function
- *   LOOP_ONE       1: leave after one instruction; 0: run whole blocks until `limit` cycles are used up
+ *   LOOP_ONE       1: run one instruction after the other until `limit` cycles are used up or something wants
+ *                  attention; 0: run whole blocks while they fit into `limit` cycles
  *
  * One case per row, in the order of mcs51.def. Registers that matter live in locals: a, cy, carries, r (the bank),
  * spent (instructions << 32 | cycles). A case ends with NEXT(bytes) or ENTER(operation). */
@@ -112,8 +113,9 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     mcs51_exit exit = EXIT_STEP;
     LOAD;
 #if LOOP_ONE
-    if (op->handler == OP_DECODE) mcs51_decode_block(core, core->pc);
-    (void)limit;
+    const uint64_t end = core->time.cycles + limit;
+next_one:
+    if (core->row[core->pc] == OP_DECODE) mcs51_decode_block(core, core->pc);
     RESUME(mcs51_natural(core, core->pc));
 #else
     ENTER(op);
@@ -422,7 +424,15 @@ leave:
 #if LOOP_ONE
     goto finish;
 one_done:
-    spent = (uint64_t)1 << 32 | core->own_cycles[core->row[core->pc]];
+    core->time.cycles += core->own_cycles[core->row[core->pc]];
+    core->time.instructions++;
+    core->pc = (uint32_t)(op - ops) & 0xFFFF;
+    op = ops + core->pc;
+    if (core->time.cycles < end && !core->attention) {
+        if (!core->stop_at[core->pc]) goto next_one;
+        exit = EXIT_STOP;
+    }
+    spent = 0;
 finish:
 #endif
     SAVE;

@@ -97,6 +97,7 @@ static oak_status chip_write_time(void *chip, const oak_chip_time *time)
     oak_machine *machine = chip;
     *machine->isa->core->time(machine->core) = *time;
     machine->moment = time->cycles;
+    for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     machine->next = 0;
     if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     return OAK_OK;
@@ -123,8 +124,18 @@ static oak_status chip_visit_state(void *chip, const oak_state_visitor *visitor)
         visitor->number(visitor->context, "written", machine->part->registers[i].name, &value);
         machine->stored[i] = (uint32_t)value;
     }
+    for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     machine->next = 0;
     if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
+    return OAK_OK;
+}
+
+static oak_status chip_served(void *chip, uint32_t *vector)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->exception) return OAK_UNSUPPORTED;
+    *vector = machine->isa->core->exception(machine->core);
+    if (machine->isa->about.vector_bytes) *vector *= machine->isa->about.vector_bytes;
     return OAK_OK;
 }
 
@@ -143,7 +154,7 @@ static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, si
     oak_machine *machine = chip;
     oak_machine_catch_up(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        if (!oak_block_is_serial(&machine->block[i]) || line--) continue;
+        if (!oak_block_sends(machine->part->blocks[i].kind) || line--) continue;
         oak_sent *sent = &machine->block[i].sent;
         *count = sent->count < room ? sent->count : room;
         if (*count) memcpy(bytes, sent->bytes, *count);
@@ -173,6 +184,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .visit_state = chip_visit_state,
         .take_output = chip_take_output,
         .attach = chip_attach,
+        .served = chip_served,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
 }
