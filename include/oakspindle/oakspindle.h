@@ -4,6 +4,7 @@
 
 #include <oakspindle/architecture.h>
 #include <oakspindle/asm.h>
+#include <oakspindle/board.h>
 #include <oakspindle/diag.h>
 #include <oakspindle/image.h>
 #include <oakspindle/linux.h>
@@ -14,6 +15,7 @@
 #include <oakspindle/print.h>
 #include <oakspindle/session.h>
 #include <oakspindle/status.h>
+#include <oakspindle/trace.h>
 #include <oakspindle/version.h>
 
 #endif

@@ -45,6 +45,7 @@ typedef struct oak_part_register {
     uint8_t bits; /* 8, 16 or 32 */
     uint32_t address;
     uint32_t reset; /* value after reset */
+    bool read_only; /* writing it is a mistake, and does nothing */
     const char *title;
     const oak_part_field *fields; /* highest bit first */
     unsigned field_count;
@@ -99,12 +100,12 @@ typedef struct oak_part_block {
     oak_block_kind kind;
     uint8_t space;
     uint32_t base;
-    uint16_t interrupt;        /* line, or OAK_NO_LINE */
-    uint16_t second_interrupt; /* of a kind with two lines */
+    uint16_t interrupt;           /* line, or OAK_NO_LINE */
+    uint16_t second_interrupt;    /* of a kind with two lines */
     uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
-    uint16_t pin;       /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
-    uint32_t unit;      /* a watchdog: cycles of one step */
-    uint32_t key;       /* a watchdog: the value that feeds it; 0: any */
+    uint16_t pin;                 /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
+    uint32_t unit;                /* a watchdog: cycles of one step */
+    uint32_t key;                 /* a watchdog: the value that feeds it; 0: any */
     const oak_part_role *roles;
     unsigned role_count;
 } oak_part_block;

@@ -65,7 +65,8 @@ typedef enum oak_stop_reason {
     OAK_STOP_STEPS,  /* the instruction budget is used up */
     OAK_STOP_PARKED, /* the next instruction jumps to itself, or the chip sleeps, and nothing can wake it */
     OAK_STOP_FAULT,  /* see oak_fault; the instruction at pc has not been executed */
-    OAK_STOP_USER    /* somebody asked it to stop */
+    OAK_STOP_USER,   /* somebody asked it to stop */
+    OAK_STOP_WATCH   /* what a watch looks at has changed, or holds */
 } oak_stop_reason;
 
 /* What a real chip would suffer silently. */
@@ -90,7 +91,11 @@ typedef enum oak_fault {
     OAK_FAULT_WATCHDOG,   /* the watchdog was not fed in time and resets the chip; address: the instruction */
     OAK_FAULT_CONTENTION, /* chip and outside drive a pin against each other; address: the pin */
     OAK_FAULT_FRAMING,    /* a byte arrived at a serial port without its stop bit; address: the byte */
-    OAK_FAULT_OVERRUN     /* a byte arrived before the last one was taken, and is lost; address: the byte */
+    OAK_FAULT_OVERRUN,    /* a byte arrived before the last one was taken, and is lost; address: the byte */
+    OAK_FAULT_FLOATING,   /* a pin that nothing drives is read; address: the pin */
+    OAK_FAULT_READ_ONLY_REGISTER, /* a write to a register that cannot be written; address: the register */
+    OAK_FAULT_STACK_DATA,         /* the stack grows into data of the program; address: the byte */
+    OAK_FAULT_STARVED /* interrupts leave the main program hardly any time; address: its share in 1/1000 */
 } oak_fault;
 
 typedef struct oak_stop {
@@ -110,8 +115,15 @@ typedef struct oak_chip_time {
     uint64_t instructions;
 } oak_chip_time;
 
-/* What stands on a pin. */
-typedef enum oak_level { OAK_LOW = 0, OAK_HIGH = 1, OAK_FLOAT = 2 } oak_level;
+/* What stands on a pin. The last two are weak, a resistor to ground or to the supply: only the outside drives so, and what
+ * results is low, high or floating. */
+typedef enum oak_level {
+    OAK_LOW = 0,
+    OAK_HIGH = 1,
+    OAK_FLOAT = 2,
+    OAK_PULLED_LOW = 3,
+    OAK_PULLED_HIGH = 4
+} oak_level;
 
 typedef struct oak_pin {
     oak_level chip;    /* what the chip drives: low, high, or float for an input or a weak pull-up only */
@@ -126,7 +138,27 @@ typedef struct oak_pin {
 typedef struct oak_state_visitor {
     void *context;
     void (*number)(void *context, const char *owner, const char *name, uint64_t *value);
+    /* The same for bytes. NULL where nobody has any. */
+    void (*bytes)(void *context, const char *owner, const char *name, uint8_t *bytes, size_t count);
 } oak_state_visitor;
+
+/* Something that a real chip suffers and says nothing about. */
+typedef struct oak_notice {
+    oak_fault fault;
+    uint8_t space; /* and address: as in oak_stop */
+    uint32_t address;
+    uint32_t pc; /* of the instruction under way, or the next one */
+    uint64_t cycle;
+} oak_notice;
+
+/* Copies a state out, or back in, piece by piece and in the same order; with `at` NULL the bytes are only counted. */
+typedef struct oak_tape {
+    uint8_t *at;
+    bool saves; /* false: brings back */
+    size_t size;    /* bytes so far */
+} oak_tape;
+
+void oak_tape_piece(oak_tape *tape, void *piece, size_t size);
 
 /* What is outside the chip, on the same clock: whoever drives its pins over time, or watches them. */
 typedef struct oak_outside {
@@ -136,7 +168,37 @@ typedef struct oak_outside {
     uint64_t (*advance)(void *context, uint64_t now);
     /* What a meter would show on a pin has changed. May be NULL. */
     void (*pin_changed)(void *context, unsigned pin, oak_level level, uint64_t cycle);
+    /* The chip has suffered something. True ends the run with it, as a fault; false goes on. May be NULL: the run goes on,
+     * except for a watchdog and an interrupt without a handler. */
+    bool (*noticed)(void *context, const oak_notice *notice);
+    /* For what takes part in a session; may be NULL. The chip is reset: it begins anew with the next advance. */
+    void (*reset)(void *context);
+    /* Shows what it remembers, for state files. */
+    void (*visit)(void *context, const oak_state_visitor *visitor);
+    /* All it remembers, for going back in time. */
+    void (*tape)(void *context, oak_tape *tape);
 } oak_outside;
+
+/* Cells that a run ends for when they are changed. */
+typedef struct oak_watched {
+    uint8_t space;
+    uint32_t address, size;
+} oak_watched;
+enum { OAK_MOST_WATCHED = 16 };
+
+/* Memory that a board has on the external bus of a chip. */
+typedef struct oak_external {
+    uint32_t base, size;
+    bool writable;
+} oak_external;
+
+/* What handling one interrupt or exception has cost. */
+typedef struct oak_service {
+    uint32_t vector;
+    uint64_t count;   /* how often it was entered */
+    uint64_t cycles;  /* in all, of those that have ended, without what interrupted them */
+    uint64_t longest; /* the longest one, in cycles */
+} oak_service;
 
 /* Every function returns OAK_OK, or OAK_OUT_OF_RANGE for what the part does not have, or OAK_UNSUPPORTED. */
 typedef struct oak_chip_ops {
@@ -175,6 +237,21 @@ typedef struct oak_chip_ops {
     oak_status (*attach)(void *chip, const oak_outside *outside);
     /* The vector of the interrupt or exception that is being handled, 0 in the main program. May be NULL. */
     oak_status (*served)(void *chip, uint32_t *vector);
+    /* All the chip remembers, so that it can be brought back to an earlier moment: the same chip, with the same stop points. May
+     * be NULL. */
+    oak_status (*tape)(void *chip, oak_tape *tape);
+    /* Runs end with OAK_STOP_WATCH behind an instruction that has written such a cell, at least when it holds something else
+     * than before; count 0: no more. OAK_UNSUPPORTED for cells that cannot be watched so. May be NULL. */
+    oak_status (*watch)(void *chip, const oak_watched *cells, unsigned count);
+    /* Tells what memory is on the external bus of a space, in place of what the part has: an access to anything else is a
+     * fault. count 0: as the part has it. May be NULL. */
+    oak_status (*external)(void *chip, unsigned space, const oak_external *ranges, unsigned count);
+    /* Tells that something of the program's begins at an address, so that a stack that grows into it is noticed. May be
+     * NULL. */
+    oak_status (*mark_object)(void *chip, unsigned space, uint32_t address);
+    /* What handling each of them has cost since reset, by index from 0: only those that came. OAK_NOT_FOUND behind the
+     * last. May be NULL. */
+    oak_status (*service)(void *chip, unsigned index, oak_service *service);
 } oak_chip_ops;
 
 typedef struct oak_chip_port {

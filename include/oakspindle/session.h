@@ -12,6 +12,7 @@
 
 #include <oakspindle/asm.h>
 #include <oakspindle/port.h>
+#include <oakspindle/trace.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -62,11 +63,16 @@ const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigne
 typedef struct oak_budget {
     uint64_t cycles;       /* at most so many more; 0: no limit */
     uint64_t instructions; /* at most so many more; 0: no limit */
+    /* Called every so many cycles, between two instructions; false ends the run as OAK_STOP_USER. May be NULL. */
+    bool (*breathe)(void *context, uint64_t cycles);
+    void *context;
+    uint64_t breath; /* cycles */
 } oak_budget;
 
 typedef struct oak_event {
     oak_stop stop;
     int stop_point; /* its number, or -1 */
+    int watch;      /* the same for OAK_STOP_WATCH */
 } oak_event;
 
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
@@ -76,17 +82,98 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                            oak_event *event);
 /* Executes one instruction. */
 oak_status oak_session_step(oak_session *session, oak_event *event);
+/* The same, but a call with all that it calls counts as one; and until the subroutine or handler that is running has
+ * returned. A stop point inside ends it, as does the budget. */
+oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                                 oak_event *event);
+oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                               oak_event *event);
+/* Runs to a place as if a stop point were there for this once. */
+oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
+                              const oak_diag_sink *sink, oak_event *event);
+/* Ends runs when an expression changes (or, with `holds`, when it becomes true), whoever changes it: it is worked out after
+ * each instruction, and a run is slower while there is one. */
+oak_status oak_session_add_watch(oak_session *session, const char *expression, bool holds,
+                                 const oak_diag_sink *sink, unsigned *number);
+oak_status oak_session_remove_watch(oak_session *session, unsigned number);
+/* The text of a watch by number, "" for one that was removed; NULL behind the last. */
+const char *oak_session_watch(const oak_session *session, unsigned number, bool *holds);
 /* How the last run ended. */
 const oak_event *oak_session_last_event(const oak_session *session);
 
 /* --- pins ----------------------------------------------------------------------------------------------------- */
 
-/* Drives a pin by a text: "p1.0 = 1", "p1.0 = 1 until 40ms, 0", "p3.4 = 1 for 2ms, 0 for 2ms, repeat". Levels: 0, 1, z (let
- * go). Times count from reset in s, ms, us, ns or cycles; the last level stays. OAK_REFUSED after a diagnostic. */
+/* Drives a pin by a text, as docs/stimuli.md describes them all: "p1.0 = 1 until 40ms, 0 bounce 2ms", "p3.4 = clock 1kHz",
+ * "p3.0 = bytes "ok" at 9600", "when p1.3 rises after 3ms: p1.2 = 0". Times count from reset in s, ms, us, ns, ps or cycles.
+ * OAK_REFUSED after a diagnostic. */
 oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink);
+/* The same for a file of them, one a line; `name` is what diagnostics call it. Reports every wrong line. */
+oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size, const char *name,
+                                    const oak_diag_sink *sink);
+/* What everything random begins with, 1 when it is not set; drives given before keep theirs. */
+void oak_session_set_seed(oak_session *session, uint64_t seed);
+/* Gives a pin a name, beside those of the program. OAK_REFUSED when another pin has it. */
+oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length, unsigned pin);
 
 /* The name the program gives a pin ("door bit p3.0"), or NULL. Pins are numbered as in the chip port. */
 const char *oak_session_pin_name(const oak_session *session, unsigned pin);
+
+/* --- traces --------------------------------------------------------------------------------------------------- */
+
+/* Records from now on: a pin ("p1.3", "door"), a port ("p1"), every pin that has a name ("pins"), or an expression, which is
+ * worked out after each instruction: slower, and exact. OAK_REFUSED after a diagnostic. */
+oak_status oak_session_record(oak_session *session, const char *what, const oak_diag_sink *sink);
+/* Records each moment at which a place is reached. */
+oak_status oak_session_mark(oak_session *session, const char *place, const oak_diag_sink *sink);
+/* What was recorded up to now, NULL for nothing. It belongs to the session. */
+const oak_trace *oak_session_trace(oak_session *session);
+
+/* How many cycles it takes from one place to another. A lap begins when `from` is reached (again, after it has ended) and
+ * ends when `to` is reached; both may be the same place. */
+typedef struct oak_lap {
+    const char *from, *to; /* as they were given */
+    uint64_t count;
+    uint64_t last, shortest, longest, total; /* cycles */
+} oak_lap;
+oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
+                               const oak_diag_sink *sink);
+/* By number from 0; NULL behind the last. */
+const oak_lap *oak_session_lap(const oak_session *session, unsigned number);
+
+/* --- what the chip suffers ------------------------------------------------------------------------------------ */
+
+/* Things that a real chip suffers and says nothing about: pins driven against each other, a byte that is lost … Each kind
+ * stops the run as a fault, is a warning that the run goes on after, or is off. */
+typedef enum oak_notice_level { OAK_NOTICE_OFF, OAK_NOTICE_WARNING, OAK_NOTICE_STOP } oak_notice_level;
+enum { OAK_NOTICE_OUTSIDE = 1 }; /* the space of a contention in which the chip takes no part */
+typedef struct oak_noticed {
+    oak_notice first; /* the first time; later ones at the same place only count */
+    uint64_t count;
+} oak_noticed;
+
+/* The word of each kind by number from 0 ("contention"), NULL after the last, and its usual level. */
+const char *oak_notice_word(unsigned number, oak_notice_level *usual);
+/* What it means and how to put it right, in some sentences; NULL after the last. */
+const char *oak_notice_meaning(unsigned number);
+/* OAK_NOT_FOUND when there is no such kind. */
+oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
+                                 oak_notice_level level);
+/* What was noticed since reset, by number from 0; NULL after the last. */
+const oak_noticed *oak_session_noticed(const oak_session *session, unsigned number);
+/* Something outside has noticed it: kept unless that kind is off; it does not stop the run. */
+void oak_session_note(oak_session *session, const oak_notice *notice);
+/* A sentence about it. */
+void oak_notice_sentence(const oak_session *session, const oak_notice *notice, char *text, size_t room);
+
+/* --- what is outside ------------------------------------------------------------------------------------------ */
+
+/* Something outside the chip that takes part: a board, a recorder. It must outlive the session, acts at cycle 0 first, and
+ * drives pins as *source, from 1. OAK_UNSUPPORTED where the chip port has no such thing. */
+oak_status oak_session_join(oak_session *session, const oak_outside *outside, unsigned *source);
+/* Drives a pin for one of them. All of them together: a strong level comes before a pull, low before high. */
+oak_status oak_session_put(oak_session *session, unsigned source, unsigned pin, oak_level level);
+/* It wants to act at a cycle, sooner than it has said. */
+void oak_session_wake(oak_session *session, unsigned source, uint64_t cycle);
 
 /* --- values --------------------------------------------------------------------------------------------------- */
 
@@ -126,6 +213,59 @@ const char *oak_stop_word(oak_stop_reason reason);
 const char *oak_fault_word(oak_fault fault);
 /* A sentence about the fault a run ended with: what happened, and at which address. */
 void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room);
+
+/* --- going back ----------------------------------------------------------------------------------------------- */
+
+/* From now on the past is kept, in at most so many bytes (0: 64 MiB): copies of the state now and then, from which any moment
+ * between can be reached again by running, exactly. What somebody changes between two runs belongs to its moment: going back
+ * before it takes it back. OAK_UNSUPPORTED where the chip port cannot be brought back. */
+oak_status oak_session_keep_history(oak_session *session, size_t bytes);
+/* Somebody has changed something that the session does not know of: memory through the chip port, a board. */
+void oak_session_touch(oak_session *session);
+/* What is run has been run before: who shows things to people at once keeps still. */
+bool oak_session_is_replaying(const oak_session *session);
+/* The earliest moment that can be reached. */
+oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time);
+
+/* Goes back, each to a boundary between instructions: by a count of them; to the first one at or behind a cycle; to the last
+ * one before now at which an expression held, or before the instruction that changed it last; over a subroutine that has
+ * just ended. What comes later is forgotten. OAK_NOT_FOUND when there is no such moment: nothing has changed then.
+ * OAK_REFUSED after a diagnostic. */
+oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event);
+oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event);
+oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                                  oak_event *event);
+oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                                   oak_event *event);
+oak_status oak_session_back_over(oak_session *session, oak_event *event);
+
+/* One instruction of the past: where, what, and what it changed. */
+typedef struct oak_recent {
+    uint64_t cycle; /* before it */
+    uint32_t pc;
+    const char *text;
+    const oak_change *changes;
+    size_t change_count;
+} oak_recent;
+/* Tells of the last instructions, oldest first, and ends where it began. OAK_NOT_FOUND when nothing is kept of the past. */
+oak_status oak_session_recent(oak_session *session, uint64_t count,
+                              void (*tell)(void *context, const oak_recent *one), void *context);
+
+/* Calls somebody each time a place is reached; the run goes on. */
+oak_status oak_session_add_action(oak_session *session, const char *place,
+                                  void (*reached)(void *context, unsigned number), void *context,
+                                  unsigned number, const oak_diag_sink *sink);
+
+/* --- the stack ------------------------------------------------------------------------------------------------- */
+
+/* What lies on the stack, from the top. A value is taken for a return address when it points behind a call. */
+typedef struct oak_stack_item {
+    uint32_t at, value;
+    uint8_t bytes;
+    bool returns;
+} oak_stack_item;
+/* Writes at most `room` of them and returns how many. It ends where the stack began at reset, or with the RAM. */
+size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room);
 
 /* --- state ---------------------------------------------------------------------------------------------------- */
 

@@ -15,6 +15,7 @@
 #include <oakspindle/port.h>
 
 #include "base/text.h"
+#include "isa/service.h"
 
 typedef struct oak_isa_tables oak_isa_tables; /* what an architecture derives from its rows; each its own */
 
@@ -163,11 +164,14 @@ typedef struct oak_core_setup {
     void *machine;
     oak_cell_kind (*cell_kind)(void *machine, uint32_t address);
     /* The value a reading instruction sees at the cycle `now`; `stored` is the register as it was last written, and `latch`
-     * tells that the instruction reads, changes and writes back, so that a port gives its latch. */
-    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored, bool latch, uint64_t now);
+     * tells that the instruction reads, changes and writes back, so that a port gives its latch. `asked`: the bits it looks at. */
+    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored, bool latch, uint32_t asked,
+                            uint64_t now);
     void (*device_write)(void *machine, uint32_t address, uint32_t value, uint64_t now);
-    /* The interrupt of a line is being served. */
-    void (*acknowledge)(void *machine, unsigned line, uint64_t now);
+    /* The interrupt of a line is being served; returns the cycle at which a device does something next. */
+    uint64_t (*acknowledge)(void *machine, unsigned line, uint64_t now);
+    /* The program does what a chip would suffer silently. True: the run is to end here with that fault. */
+    bool (*suffer)(void *machine, oak_fault fault, unsigned space, uint32_t address, uint64_t now);
     /* The bus beyond the memories, for cores whose registers lie in their one space: `bytes` is 1, 2 or 4, `now` the cycle
      * of the access. OAK_OUT_OF_RANGE where nothing is. */
     oak_status (*bus_read)(void *machine, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
@@ -212,10 +216,22 @@ typedef struct oak_core_ops {
     void (*check_reads)(oak_core *core, bool on);
     /* As the chip port's visit_state, for the core's own. */
     void (*visit)(oak_core *core, const oak_state_visitor *visitor);
-    /* Ends the run with a fault that a device reports. */
-    void (*strike)(oak_core *core, oak_fault fault);
+    /* A device reports a fault: ends the run with it, or resets the chip, or first the one and then the other. */
+    void (*strike)(oak_core *core, const oak_notice *notice, bool ends_run, bool resets);
     /* The number and handler of the exception being handled, 0 in the main program. */
     unsigned (*exception)(const oak_core *core);
+    /* The address of the instruction under way, or the next one, also while it reaches for a device. */
+    uint32_t (*place)(const oak_core *core);
+    /* As the chip port's tape, for the core's own. */
+    void (*tape)(oak_core *core, oak_tape *tape);
+    /* What handling exceptions has cost since reset, by the same numbers. */
+    const oak_service_log *(*services)(const oak_core *core);
+    /* As the chip port's watch. */
+    oak_status (*watch)(oak_core *core, const oak_watched *cells, unsigned count);
+    /* What is on the external bus of a space: only that from now on; none: what the part has. */
+    oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
+    /* Something of the program's lies at an address of the RAM that the stack grows through. */
+    void (*mark_object)(oak_core *core, unsigned space, uint32_t address);
 } oak_core_ops;
 
 /* ------------------------------------------------------------------------------------------ the whole */

@@ -2,7 +2,7 @@
  *
  * Read: device/peripherals/peripheral (name, baseAddress, derivedFrom), registers/register and cluster (name,
  * addressOffset, size, resetValue, description, dim…), fields/field (bitOffset and bitWidth, lsb and msb, or bitRange),
- * enumeratedValues. What describes access rights, interrupts and the processor is passed over. */
+ * enumeratedValues. Of access rights only `read-only` is kept; interrupts and the processor are passed over. */
 #include <expat.h>
 
 #include "part/part_svd.h"
@@ -23,7 +23,7 @@ enum {
 
 typedef struct svd_values {
     uint64_t offset, size, reset, dim, increment;
-    char name[80], title[120], index[200];
+    char name[80], title[120], index[200], access[24];
     bool has_size, has_reset;
 } svd_values;
 
@@ -261,6 +261,7 @@ static void end_register(svd_reader *self)
                                       .bits = (uint8_t)reg->size,
                                       .address = (uint32_t)address,
                                       .reset = (uint32_t)reg->reset,
+                                      .read_only = oak_same(reg->access, "read-only"),
                                       .title = title,
                                       .fields = fields,
                                       .field_count = self->field_count};
@@ -344,6 +345,7 @@ static void take_member(svd_reader *self, svd_values *values, const char *name)
     else if (is(name, "addressOffset")) values->offset = number_of(self);
     else if (is(name, "size")) values->size = number_of(self);
     else if (is(name, "resetValue")) values->reset = number_of(self);
+    else if (is(name, "access")) copy_text(self, values->access, sizeof values->access);
     else if (is(name, "dim")) values->dim = number_of(self);
     else if (is(name, "dimIncrement")) values->increment = number_of(self);
     else if (is(name, "dimIndex")) copy_text(self, values->index, sizeof values->index);

@@ -289,11 +289,23 @@ static const char *usual_space(const part_file *file)
     return about->spaces[about->code_space].name;
 }
 
+/* `access: read` or `access: both`. */
+static bool access_member(part_file *file, yaml_node_t *map, oak_part_register *reg)
+{
+    yaml_node_t *node = member(file, map, "access");
+    const char *word = node && scalar(node) ? scalar(node) : "both";
+    reg->read_only = oak_same(word, "read");
+    if (reg->read_only || oak_same(word, "both")) return true;
+    REFUSE_AT(file, node, "part-value", "Write `access: read` or leave it out.", "`%s` is no access", word);
+    return false;
+}
+
 static void insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added);
 
 static void add_register(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name", "space", "at", "reset", "size", "title", "bits", NULL};
+    static const char *const keys[] = {"name",   "space", "at",   "reset", "size",
+                                       "access", "title", "bits", NULL};
     oak_part_register reg = {0};
     uint64_t address, reset, size, widest = 8u * file->builder->box->part.architecture->word_bytes;
     if (!check_keys(file, map, "a register", keys) || !space_member(file, map, usual_space(file), &reg.space))
@@ -307,6 +319,7 @@ static void add_register(part_file *file, yaml_node_t *map)
     if (!reg.name || !reg.title) return;
     reg.address = (uint32_t)address;
     reg.reset = (uint32_t)reset;
+    if (!access_member(file, map, &reg)) return;
     yaml_node_t *fields = member(file, map, "bits");
     if (fields && !read_fields(file, fields, &reg)) return;
     insert_register(file, map, &reg);
@@ -471,8 +484,8 @@ static const oak_part_register *find_built(const part_builder *b, const char *na
 
 static void add_block_register(part_file *file, yaml_node_t *map, oak_part_block *block, oak_part_role *roles)
 {
-    static const char *const keys[] = {"name",  "offset", "register", "reset", "size",
-                                       "title", "bits",   "role",     "does",  NULL};
+    static const char *const keys[] = {"name", "offset", "register", "reset",  "size", "title",
+                                       "bits", "role",   "does",     "access", NULL};
     part_builder *b = file->builder;
     oak_part_register reg = {.space = block->space};
     uint64_t offset, reset, size;
@@ -499,6 +512,7 @@ static void add_block_register(part_file *file, yaml_node_t *map, oak_part_block
         reg.bits = (uint8_t)size;
         reg.address = block->base + (uint32_t)offset;
         reg.reset = (uint32_t)reset;
+        if (!access_member(file, map, &reg)) return;
         yaml_node_t *fields = member(file, map, "bits");
         if (!reg.name) b->status = OAK_NO_MEMORY;
         if (!reg.name || (fields && !read_fields(file, fields, &reg))) return;
@@ -631,8 +645,9 @@ static void read_uses(part_file *file, yaml_node_t *map, oak_part_block *block)
 
 static void add_block(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name",   "kind", "like", "at",         "space", "interrupt", "title", "pins",
-                                       "drives", "unit", "key",  "interrupts", "uses",  "registers", NULL};
+    static const char *const keys[] = {"name",      "kind",       "like", "at",        "space",
+                                       "interrupt", "title",      "pins", "drives",    "unit",
+                                       "key",       "interrupts", "uses", "registers", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     oak_part_block block = {0};

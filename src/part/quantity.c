@@ -1,6 +1,7 @@
 /* quantity.c — see print.h. Whole-number arithmetic only: no rounding differs from machine to machine. */
 #include <oakspindle/print.h>
 
+#include "base/ratio.h"
 #include "base/text.h"
 
 typedef struct unit {
@@ -57,8 +58,7 @@ oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds)
     return read_quantity(text, length, units, 5, picoseconds);
 }
 
-/* a * b / c without overflow in between, rounded up or down; UINT64_MAX when the result does not fit. */
-static uint64_t scaled(uint64_t a, uint64_t b, uint64_t c, bool up)
+uint64_t oak_scaled(uint64_t a, uint64_t b, uint64_t c, bool up)
 {
     /* 128-bit product by halves, then long division bit by bit: it runs once a command, never in a loop. */
     uint64_t a1 = a >> 32, a0 = a & UINT32_MAX, b1 = b >> 32, b0 = b & UINT32_MAX;
@@ -66,6 +66,7 @@ static uint64_t scaled(uint64_t a, uint64_t b, uint64_t c, bool up)
     uint64_t high = a1 * b1 + (middle >> 32) + (other >> 32);
     low = other << 32 | (low & UINT32_MAX);
     if (high >= c) return UINT64_MAX;
+    if (!high) return low / c + (up && low % c != 0);
     uint64_t quotient = 0, rest = high;
     for (int bit = 63; bit >= 0; bit--) {
         bool carry = rest >> 63;
@@ -81,7 +82,7 @@ static uint64_t scaled(uint64_t a, uint64_t b, uint64_t c, bool up)
 
 uint64_t oak_time_to_cycles(uint64_t picoseconds, uint64_t clock_millihertz, uint32_t clocks_per_cycle)
 {
-    return scaled(picoseconds, clock_millihertz, (uint64_t)1000000000000000u * clocks_per_cycle, true);
+    return oak_scaled(picoseconds, clock_millihertz, (uint64_t)1000000000000000u * clocks_per_cycle, true);
 }
 
 void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_per_cycle, char *text,
@@ -94,8 +95,8 @@ void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_
     unsigned u = 0;
     uint64_t thousandths = 0;
     for (; u < 4; u++) {
-        thousandths = scaled(cycles, (uint64_t)1000000 * clocks_per_cycle * units[u].per_second,
-                             clock_millihertz, false);
+        thousandths = oak_scaled(cycles, (uint64_t)1000000 * clocks_per_cycle * units[u].per_second,
+                                 clock_millihertz, false);
         if (thousandths >= 1000) break;
     }
     if (u == 4) u = 3;

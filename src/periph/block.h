@@ -102,6 +102,7 @@ enum oak_framed_role { OAK_FRAMED_ROLES(OAK_ROLE_NUMBER) OAK_FRAMED_ROLE_COUNT }
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
+enum oak_serial_use { OAK_SERIAL_RECEIVE_PIN, OAK_SERIAL_SEND_PIN };
 enum oak_pair_use { OAK_PAIR_COUNT_0, OAK_PAIR_COUNT_1, OAK_PAIR_OPEN_0, OAK_PAIR_OPEN_1 };
 enum oak_capture_use { OAK_CAPTURE_COUNT, OAK_CAPTURE_TRIGGER };
 enum oak_edge_use { OAK_EDGE_INPUT_0, OAK_EDGE_INPUT_1 };
@@ -120,7 +121,13 @@ typedef struct oak_serial {
     bool running, shifting, holding, received, overrun, room_interrupt, received_interrupt;
     uint8_t shifter, held, data;
     uint32_t divisor; /* cycles of a bit */
+    uint32_t length;  /* the same, of the byte in the shifter */
     uint64_t done;    /* when the byte in the shifter is out */
+    uint8_t bit;      /* of it, that comes next on the pin */
+    bool receiving, line_high;
+    uint8_t in_bit, in_byte;
+    uint32_t in_length;
+    uint64_t in_began;
 } oak_serial;
 
 /* What was sent and has not been taken yet; the oldest is dropped when there is too much. */
@@ -145,6 +152,7 @@ typedef struct oak_timer_pair {
     bool seen[2];           /* level of the count pins */
     bool open[2];           /* of the gates */
     uint64_t step_at[2];    /* when an edge that was seen has counted, UINT64_MAX: none */
+    uint64_t settled;       /* the counters have been brought to this cycle */
 } oak_timer_pair;
 
 typedef struct oak_capture_timer {
@@ -170,18 +178,18 @@ typedef struct oak_bit_clock {
 
 typedef struct oak_framed_serial {
     bool mode_high, mode_low, stations, receive, ninth_out, ninth_in, sent, received, doubled;
-    uint8_t data;              /* received */
-    oak_bit_clock clock[2];    /* of the sender, of the receiver */
+    uint8_t data;           /* received */
+    oak_bit_clock clock[2]; /* of the sender, of the receiver */
     bool sending;
-    uint16_t frame;            /* bits still to send, lowest first */
+    uint16_t frame; /* bits still to send, lowest first */
     uint8_t frame_bits;
-    uint64_t next_bit;         /* the tick, or cycle in mode 0, of the next bit */
-    uint8_t bit;               /* its number */
+    uint64_t next_bit; /* the tick, or cycle in mode 0, of the next bit */
+    uint8_t bit;       /* its number */
     bool receiving;
     uint8_t sample, ones, in_bit;
     uint16_t in_frame;
     uint64_t next_sample;
-    bool line_high;            /* the receive pin */
+    bool line_high; /* the receive pin */
     uint8_t sending_byte;
 } oak_framed_serial;
 
@@ -201,9 +209,10 @@ typedef struct oak_block_services {
     void (*bite)(void *machine);
     /* A block drives a pin in place of the latch, or with it, or lets it go again. */
     void (*put)(void *machine, unsigned pin, bool drives, bool high, uint64_t now);
-    bool (*level)(void *machine, unsigned pin); /* what a reading instruction would see */
+    bool (*level)(void *machine, unsigned pin);                 /* what a reading instruction would see */
     oak_block *(*first_of)(void *machine, oak_block_kind kind); /* NULL: the part has none */
-    void (*suffer)(void *machine, oak_fault fault); /* something a chip suffers silently */
+    /* Something a chip suffers silently. */
+    void (*suffer)(void *machine, oak_fault fault, uint32_t address, uint64_t now);
 } oak_block_services;
 
 struct oak_block {
@@ -271,7 +280,7 @@ void oak_port_edges(oak_block *block);
 /* The cycle at which a watchdog bites, UINT64_MAX while it does not run. */
 uint64_t oak_watchdog_bites_at(const oak_block *block);
 /* A byte arrives at a serial port. */
-void oak_serial_receive(oak_block *block, uint8_t byte);
+void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 /* Keeps a byte that was sent. */
 void oak_serial_keep(oak_block *block, uint8_t byte);

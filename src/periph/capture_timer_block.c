@@ -18,8 +18,7 @@ static void load(oak_capture_timer *timer)
     oak_counter *counter = &timer->counter;
     bool baud = is_baud_clock(timer);
     counter->top = 0x10000;
-    counter->reload =
-        timer->capture && !baud ? 0 : (uint32_t)timer->kept_high << 8 | timer->kept_low;
+    counter->reload = timer->capture && !baud ? 0 : (uint32_t)timer->kept_high << 8 | timer->kept_low;
     counter->running = timer->run && !timer->edges;
     counter->per_cycle = baud ? 6 : 1;
 }

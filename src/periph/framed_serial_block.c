@@ -59,8 +59,7 @@ static uint64_t time_of(const oak_block *block, unsigned side, uint64_t tick)
 {
     const oak_framed_serial *port = &block->as.framed;
     const oak_bit_clock *clock = &port->clock[side];
-    if (mode_of(port) == 2)
-        return (tick * clocks_per_tick(port) + CLOCKS_PER_CYCLE - 1) / CLOCKS_PER_CYCLE;
+    if (mode_of(port) == 2) return (tick * clocks_per_tick(port) + CLOCKS_PER_CYCLE - 1) / CLOCKS_PER_CYCLE;
     const oak_counter *counter = counter_of(block, clock);
     if (!counter) return UINT64_MAX;
     return oak_counter_time(counter, clock->base + ((tick - clock->ticks) << clock->halved));
@@ -73,7 +72,8 @@ static void choose_clocks(oak_block *block, uint64_t now)
     const oak_block *second = block->services->first_of(block->services->machine, OAK_BLOCK_CAPTURE_TIMER);
     for (unsigned side = 0; side < 2; side++) {
         oak_bit_clock *clock = &port->clock[side];
-        bool other = second && (side == SENDER ? second->as.capture.send_clock : second->as.capture.receive_clock);
+        bool other =
+            second && (side == SENDER ? second->as.capture.send_clock : second->as.capture.receive_clock);
         bool halved = !other && !port->doubled;
         if (clock->second == other && clock->halved == halved) continue;
         uint64_t ticks = clock->ticks + ((overflows_at(block, clock, now) - clock->base) >> clock->halved);
@@ -130,7 +130,8 @@ static void send_bit(oak_block *block, uint64_t at)
         put(block, OAK_FRAMED_RECEIVE_PIN, false, true, at);
         port->sending = false;
         port->sent = true;
-    } else if (shift) { /* data on the receive pin, the clock, which goes low and high within the cycle, on the other */
+    } else if (
+        shift) { /* data on the receive pin, the clock, which goes low and high within the cycle, on the other */
         put(block, OAK_FRAMED_RECEIVE_PIN, true, port->frame >> port->bit & 1, at);
         put(block, OAK_FRAMED_SEND_PIN, true, false, at);
         put(block, OAK_FRAMED_SEND_PIN, false, true, at);
@@ -169,9 +170,10 @@ static bool line_high(const oak_block *block)
 static void take(oak_block *block, uint8_t byte, bool ninth, uint64_t at)
 {
     oak_framed_serial *port = &block->as.framed;
-    if (mode_of(port) == 1 && !ninth) block->services->suffer(block->services->machine, OAK_FAULT_FRAMING);
+    if (mode_of(port) == 1 && !ninth)
+        block->services->suffer(block->services->machine, OAK_FAULT_FRAMING, byte, at);
     if (port->received) {
-        block->services->suffer(block->services->machine, OAK_FAULT_OVERRUN);
+        block->services->suffer(block->services->machine, OAK_FAULT_OVERRUN, byte, at);
         return;
     }
     if (port->stations && !ninth) return;

@@ -3,7 +3,9 @@
  *   stage               latch 0       latch 1
  *   quasi-bidirectional drives low    weakly high: the outside can pull it low
  *   open drain          drives low    lets go: floats unless the outside drives
- *   push-pull           drives low    drives high */
+ *   push-pull           drives low    drives high
+ *
+ * A pull outside gives way to whatever drives, and wins over the weak high of the chip, which is the weaker one. */
 #include "periph/gpio.h"
 
 void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port)
@@ -22,21 +24,45 @@ static uint32_t output_of(const oak_gpio *gpio)
 uint32_t oak_gpio_levels(const oak_gpio *gpio)
 {
     uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
+    uint32_t pulls = gpio->pulled & ~gpio->driven, held = gpio->driven | pulls;
+    uint32_t levels = (gpio->driven & gpio->driven_level) | (pulls & gpio->pulled_level);
     if (gpio->directed)
         return ((output_of(gpio) & gpio->direction) |
-                (~gpio->direction &
-                 ((gpio->driven & gpio->driven_level) | (~gpio->driven & gpio->pull_up)))) &
+                (~gpio->direction & (levels | (~held & gpio->pull_up)))) &
                all;
     /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
-    uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : gpio->driven;
+    uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : held;
     uint32_t output = output_of(gpio);
-    return (output & ~free) | (output & gpio->driven_level & free);
+    return (output & ~free) | (output & levels & free);
+}
+
+/* Pins that the chip itself drives strongly. */
+static uint32_t strong(const oak_gpio *gpio)
+{
+    if (gpio->directed) return gpio->direction;
+    return gpio->stage == OAK_PUSH_PULL ? UINT32_MAX : ~output_of(gpio);
+}
+
+uint32_t oak_gpio_floating(const oak_gpio *gpio)
+{
+    uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
+    if (!gpio->directed && gpio->stage == OAK_QUASI) return 0;
+    return all & ~(strong(gpio) | gpio->driven | gpio->pulled | (gpio->directed ? gpio->pull_up : 0u));
+}
+
+uint32_t oak_gpio_contention(const oak_gpio *gpio)
+{
+    return strong(gpio) & gpio->driven & (output_of(gpio) ^ gpio->driven_level);
 }
 
 oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
 {
     bool high = output_of(gpio) >> bit & 1, driven = gpio->driven >> bit & 1;
-    oak_level outside = driven ? (gpio->driven_level >> bit & 1 ? OAK_HIGH : OAK_LOW) : OAK_FLOAT;
+    bool pulled = !driven && gpio->pulled >> bit & 1;
+    oak_level pull = gpio->pulled_level >> bit & 1 ? OAK_PULLED_HIGH : OAK_PULLED_LOW;
+    oak_level outside = OAK_FLOAT;
+    if (driven) outside = gpio->driven_level >> bit & 1 ? OAK_HIGH : OAK_LOW;
+    else if (pulled) outside = pull;
     oak_pin pin = {.outside = outside};
     pin.chip = !high ? OAK_LOW : gpio->stage == OAK_PUSH_PULL ? OAK_HIGH : OAK_FLOAT;
     pin.weak_high = high && gpio->stage == OAK_QUASI;
@@ -47,6 +73,7 @@ oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
     pin.contention = driven && pin.chip != OAK_FLOAT && pin.chip != outside;
     if (pin.chip != OAK_FLOAT) pin.result = pin.chip;
     else if (driven) pin.result = outside;
+    else if (pulled) pin.result = pull == OAK_PULLED_HIGH ? OAK_HIGH : OAK_LOW;
     else pin.result = pin.weak_high ? OAK_HIGH : OAK_FLOAT;
     return pin;
 }
@@ -54,6 +81,10 @@ oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
 void oak_gpio_drive(oak_gpio *gpio, unsigned bit, oak_level level)
 {
     uint32_t mask = (uint32_t)1 << bit;
-    gpio->driven = level == OAK_FLOAT ? gpio->driven & ~mask : gpio->driven | mask;
+    bool drives = level == OAK_LOW || level == OAK_HIGH,
+         pulls = level == OAK_PULLED_LOW || level == OAK_PULLED_HIGH;
+    gpio->driven = drives ? gpio->driven | mask : gpio->driven & ~mask;
+    gpio->pulled = pulls ? gpio->pulled | mask : gpio->pulled & ~mask;
+    gpio->pulled_level = level == OAK_PULLED_HIGH ? gpio->pulled_level | mask : gpio->pulled_level & ~mask;
     gpio->driven_level = level == OAK_HIGH ? gpio->driven_level | mask : gpio->driven_level & ~mask;
 }

@@ -15,6 +15,8 @@ typedef struct oak_gpio {
     uint32_t alternate_level;
     uint32_t driven;       /* pins the outside drives */
     uint32_t driven_level; /* and how */
+    uint32_t pulled;       /* pins the outside pulls */
+    uint32_t pulled_level; /* and where */
     uint32_t rise, fall;   /* edges that are waited for */
     uint32_t pending;      /* and have come */
     uint32_t seen;         /* levels when edges were looked for last */
@@ -23,6 +25,10 @@ typedef struct oak_gpio {
 void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port);
 /* The levels a reading instruction sees. A floating pin reads as 1 where the port has no directions, else as 0. */
 uint32_t oak_gpio_levels(const oak_gpio *gpio);
+/* Pins that nothing drives or pulls. */
+uint32_t oak_gpio_floating(const oak_gpio *gpio);
+/* Pins that chip and outside drive against each other. */
+uint32_t oak_gpio_contention(const oak_gpio *gpio);
 oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit);
 void oak_gpio_drive(oak_gpio *gpio, unsigned bit, oak_level level);
 

@@ -82,6 +82,8 @@ static void settle(oak_block *block, uint64_t now)
 {
     bool asks = false;
     oak_timer_pair *pair = &block->as.pair;
+    if (pair->settled == now) return;
+    pair->settled = now;
     for (unsigned n = 0; n < 3; n++) {
         oak_counter *counter = &pair->counter[n];
         if (!counter->running && (n == HIGH_BYTE || pair->step_at[n] > now)) {
@@ -97,7 +99,6 @@ static void settle(oak_block *block, uint64_t now)
         bool *flag = flag_of(pair, n);
         if (counter->overflows != before && flag) *flag = asks = true;
     }
-    unload(pair);
     if (asks) ask(block, now + 1);
 }
 
@@ -121,6 +122,7 @@ static void pins(oak_block *block, uint64_t now)
     oak_timer_pair *pair = &block->as.pair;
     bool before[2] = {pair->seen[0], pair->seen[1]};
     settle(block, now);
+    unload(pair);
     look_at_pins(block);
     for (unsigned n = 0; n < 2; n++) {
         bool runs = pair->run[n] && (!pair->gate[n] || pair->open[n]);
@@ -134,7 +136,7 @@ static void pins(oak_block *block, uint64_t now)
 static void reset(oak_block *block, uint64_t now)
 {
     oak_timer_pair *pair = &block->as.pair;
-    *pair = (oak_timer_pair){.step_at = {UINT64_MAX, UINT64_MAX}};
+    *pair = (oak_timer_pair){.step_at = {UINT64_MAX, UINT64_MAX}, .settled = now};
     for (unsigned n = 0; n < 3; n++) pair->counter[n] = (oak_counter){.per_cycle = 1, .since = now};
     look_at_pins(block);
     load(pair);
@@ -142,8 +144,9 @@ static void reset(oak_block *block, uint64_t now)
 
 static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 {
-    const oak_timer_pair *pair = &block->as.pair;
+    oak_timer_pair *pair = &block->as.pair;
     settle(block, now);
+    unload(pair);
     unsigned n = role & 1;
     switch (role) {
     case OAK_PAIR_RUN_0:
@@ -167,6 +170,7 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     oak_timer_pair *pair = &block->as.pair;
     unsigned n = role & 1;
     settle(block, now);
+    unload(pair);
     switch (role) {
     case OAK_PAIR_RUN_0:
     case OAK_PAIR_RUN_1: pair->run[n] = value != 0; break;
@@ -216,6 +220,7 @@ static void served(oak_block *block, bool second, uint64_t now)
 static void visit(oak_block *block, const oak_state_visitor *visitor)
 {
     oak_timer_pair *it = &block->as.pair;
+    unload(it);
 #define BOTH(name, type) OAK_VISIT(it, name[0], type) OAK_VISIT(it, name[1], type)
     BOTH(run, bool)
     BOTH(edges, bool)
@@ -235,6 +240,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
 #undef COUNTER
     OAK_VISIT(block, line, bool)
     OAK_VISIT(block, second_line, bool)
+    it->settled = UINT64_MAX;
     it->mode[0] &= 3;
     it->mode[1] &= 3;
     load(it);

@@ -26,23 +26,28 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(session->part, session->isa, space, address, self->text, sizeof self->text);
 }
 
-oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
-                                         unsigned *size)
+oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t count = 0;
-    unsigned code = session->part->architecture->code_space;
-    while (count < sizeof bytes && !session->chip.ops->read_memory(
-                                       session->chip.chip, code, address + (uint32_t)count, bytes + count, 1))
-        count++;
-    oak_decoded decoded;
-    uint32_t pc = 0, state = 0;
     const oak_architecture *about = session->part->architecture;
+    while (count < sizeof bytes &&
+           !session->chip.ops->read_memory(session->chip.chip, about->code_space, address + (uint32_t)count,
+                                           bytes + count, 1))
+        count++;
+    uint32_t pc = 0, state = 0;
     session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
     if (session->isa->state_of && pc == address &&
         !session->chip.ops->read_register(session->chip.chip, about->state_register, &state))
         state = session->isa->state_of(state);
-    oak_status status = session->isa->decode(session->tables, bytes, count, address, state, &decoded);
+    return session->isa->decode(session->tables, bytes, count, address, state, decoded);
+}
+
+oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
+                                         unsigned *size)
+{
+    oak_decoded decoded;
+    oak_status status = session_decode(session, address, &decoded);
     if (!status) {
         naming self = {.session = session};
         oak_namer namer = {.context = &self, .name = name_of};

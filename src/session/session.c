@@ -4,15 +4,14 @@
 
 /* ------------------------------------------------------------------------------------------ opening */
 
-static uint64_t advance_outside(void *context, uint64_t now)
+/* Tells the chip where objects of the program begin, so that it can see the stack grow into them. */
+static void mark_objects(oak_session *session)
 {
-    return session_apply_drives(context, now);
-}
-
-void session_attach(oak_session *session)
-{
-    const oak_chip_ops *ops = session->chip.ops;
-    session->attached = ops->attach && ops->attach(session->chip.chip, &session->outside) == OAK_OK;
+    const oak_symbol *symbol;
+    if (!session->program || !session->chip.ops->mark_object) return;
+    for (unsigned i = 0; (symbol = oak_program_symbol(session->program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space)
+            session->chip.ops->mark_object(session->chip.chip, symbol->space, (uint32_t)symbol->value);
 }
 
 oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
@@ -28,7 +27,9 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
     session->isa = oak_isa_find(session->part->architecture->name);
     session->program = program;
     session->clock_millihertz = session->part->clock_millihertz;
+    session->seed = 1;
     session->last.stop_point = -1;
+    session->passed = UINT64_MAX;
     if (!session->isa || session->part->architecture->register_count >
                              sizeof session->before.registers / sizeof *session->before.registers) {
         oak_session_close(session);
@@ -39,8 +40,9 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
         oak_session_close(session);
         return status;
     }
-    session->outside = (oak_outside){.context = session, .advance = advance_outside};
-    session_attach(session);
+    session_usual_levels(session);
+    session_open_outside(session);
+    mark_objects(session);
     *result = session;
     return OAK_OK;
 }
@@ -55,6 +57,14 @@ void oak_session_close(oak_session *session)
     oak_host host = session->host;
     oak_release(&host, session->stops, session->stop_room, sizeof *session->stops);
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
+    oak_release(&host, session->laps, session->lap_room, sizeof *session->laps);
+    oak_release(&host, session->sampled, session->sampled_room, sizeof *session->sampled);
+    oak_trace_free(session->trace);
+    session_close_history(session);
+    oak_release(&host, session->watches, session->watch_room, sizeof *session->watches);
+    oak_release(&host, session->labels, session->label_room, sizeof *session->labels);
+    oak_release(&host, session->joined, session->joined_room, sizeof *session->joined);
+    oak_release(&host, session->puts, session->put_room, sizeof *session->puts);
     if (session->before.bytes) host.resize(host.context, session->before.bytes, session->before.size, 0);
     if (session->tables) session->isa->close(&host, session->tables);
     oak_arena_close(&session->arena);
@@ -96,6 +106,26 @@ const oak_event *oak_session_last_event(const oak_session *session)
 
 /* ------------------------------------------------------------------------------------------ stop points */
 
+static unsigned filter_of(uint32_t address)
+{
+    return (address * 2654435761u) >> 19; /* 13 bits */
+}
+
+/* Stop points are counted without the places that are only passed. */
+static unsigned stop_points_before(const oak_session *session, size_t index)
+{
+    unsigned count = 0;
+    for (size_t i = 0; i < index; i++) count += session->stops[i].passing == PASS_STOPS;
+    return count;
+}
+
+static stop_record *stop_record_at(const oak_session *session, unsigned number)
+{
+    for (size_t i = 0; i < session->stop_count; i++)
+        if (!session->stops[i].passing && !number--) return &session->stops[i];
+    return NULL;
+}
+
 oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
                                 uint64_t every, const oak_diag_sink *sink, unsigned *number)
 {
@@ -123,17 +153,30 @@ oak_status oak_session_add_stop(oak_session *session, const char *place, const c
                    oak_status_text(status));
         return OAK_REFUSED;
     }
-    if (number) *number = (unsigned)session->stop_count;
+    if (number) *number = stop_points_before(session, session->stop_count);
     grown[session->stop_count++] = record;
+    session->stop_filter[filter_of(record.point.address) >> 3] |=
+        (uint8_t)(1u << (filter_of(record.point.address) & 7));
+    return OAK_OK;
+}
+
+oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
+                               const oak_diag_sink *sink)
+{
+    oak_status status = oak_session_add_stop(session, place, NULL, 1, sink, NULL);
+    if (status) return status;
+    session->stops[session->stop_count - 1].passing = kind;
+    session->stops[session->stop_count - 1].number = number;
     return OAK_OK;
 }
 
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled)
 {
-    if (number >= session->stop_count) return OAK_NOT_FOUND;
-    session->stops[number].point.enabled = enabled;
+    stop_record *record = stop_record_at(session, number);
+    if (!record) return OAK_NOT_FOUND;
+    record->point.enabled = enabled;
     bool wanted = false;
-    uint32_t address = session->stops[number].point.address;
+    uint32_t address = record->point.address;
     for (size_t i = 0; i < session->stop_count; i++)
         wanted = wanted || (session->stops[i].point.enabled && session->stops[i].point.address == address);
     return session->chip.ops->set_stop(session->chip.chip, address, wanted);
@@ -141,27 +184,142 @@ oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool e
 
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number)
 {
-    return number < session->stop_count ? &session->stops[number].point : NULL;
+    const stop_record *record = stop_record_at(session, number);
+    return record ? &record->point : NULL;
+}
+
+oak_status oak_session_add_action(oak_session *session, const char *place,
+                                  void (*reached)(void *context, unsigned number), void *context,
+                                  unsigned number, const oak_diag_sink *sink)
+{
+    oak_status status = session_add_passing(session, place, PASS_ACTION, number, sink);
+    if (status) return status;
+    session->stops[session->stop_count - 1].reached = reached;
+    session->stops[session->stop_count - 1].context = context;
+    return OAK_OK;
 }
 
 /* Which stop point holds at an address: its number, -1 when none does, -2 when a condition failed. Every one whose
- * condition holds counts. */
-static int which_stop(oak_session *session, uint32_t address, const oak_diag_sink *sink)
+ * condition holds counts. Places that are only passed are passed, once an instruction. */
+enum { STOPS_ONCE = -3 };
+
+static int which_stop(oak_session *session, uint32_t address, uint64_t instruction, bool stops_too,
+                      const oak_diag_sink *sink)
 {
     int found = -1;
-    for (size_t i = 0; i < session->stop_count; i++) {
+    bool any = session->stop_filter[filter_of(address) >> 3] >> (filter_of(address) & 7) & 1;
+    for (size_t i = 0; any && i < session->stop_count; i++) {
         stop_record *record = &session->stops[i];
         if (!record->point.enabled || record->point.address != address) continue;
-        if (record->condition) {
+        if (record->passing) {
+            if (session->passed != instruction) session_pass(session, record);
+            continue;
+        }
+        if (stops_too && record->condition) {
             oak_reading reading;
             if (session_evaluate(session, record->condition, record->point.condition, sink, &reading))
                 return -2;
             if (!reading.value) continue;
         }
+        if (!stops_too) continue;
         record->point.hits++;
-        if (record->point.hits % record->point.every == 0 && found < 0) found = (int)i;
+        session->stops_hit = true;
+        if (record->point.hits % record->point.every == 0 && found < 0)
+            found = (int)stop_points_before(session, i);
     }
+    session->passed = instruction;
+    const passing_stop *once = &session->once;
+    if (found < 0 && once->on && once->address == address &&
+        (!once->by_stack || !session_is_deeper(session, session_stack_pointer(session), once->stack)))
+        return STOPS_ONCE;
     return found;
+}
+
+/* The first watch that ends a run here, -1 for none. */
+static int look_at_watches(oak_session *session)
+{
+    int found = -1;
+    session->watching = session->reads_else = false;
+    session->collects = true;
+    session->read_count = 0;
+    for (size_t i = 0; i < session->watch_count; i++) {
+        watch_record *one = &session->watches[i];
+        oak_reading reading;
+        if (!one->on) continue;
+        session->watching = true;
+        if (session_evaluate(session, one->expr, one->text, NULL, &reading)) continue;
+        bool hit = one->known && (one->holds ? reading.value && !one->last : reading.value != one->last);
+        one->known = true;
+        one->last = reading.value;
+        if (hit && found < 0) found = (int)i;
+    }
+    session->collects = false;
+    /* Where only cells of memory matter the chip looks at them itself, which is much faster. */
+    bool by_chip =
+        session->watching && !session->reads_else && session->chip.ops->watch &&
+        session->chip.ops->watch(session->chip.chip, session->read_cells, session->read_count) == OAK_OK;
+    if (by_chip) session->watching = false;
+    else if (session->chip_watches) session->chip.ops->watch(session->chip.chip, NULL, 0);
+    session->chip_watches = by_chip;
+    return found;
+}
+
+oak_status oak_session_add_watch(oak_session *session, const char *expression, bool holds,
+                                 const oak_diag_sink *sink, unsigned *number)
+{
+    watch_record one = {.text = oak_arena_text(&session->arena, expression, oak_length(expression)),
+                        .holds = holds,
+                        .on = true};
+    oak_reading reading;
+    if (!one.text) return OAK_NO_MEMORY;
+    one.expr = session_parse(session, one.text, sink);
+    if (!one.expr) return OAK_REFUSED;
+    oak_status status = session_evaluate(session, one.expr, one.text, sink, &reading);
+    if (status) return status;
+    watch_record *grown = oak_grow(&session->host, session->watches, &session->watch_room,
+                                   session->watch_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    session->watches = grown;
+    *number = (unsigned)session->watch_count;
+    grown[session->watch_count++] = one;
+    return OAK_OK;
+}
+
+oak_status oak_session_remove_watch(oak_session *session, unsigned number)
+{
+    if (number >= session->watch_count || !session->watches[number].on) return OAK_NOT_FOUND;
+    session->watches[number].on = false;
+    return OAK_OK;
+}
+
+const char *oak_session_watch(const oak_session *session, unsigned number, bool *holds)
+{
+    if (number >= session->watch_count) return NULL;
+    *holds = session->watches[number].holds;
+    return session->watches[number].on ? session->watches[number].text : "";
+}
+
+oak_chip_time session_time(const oak_session *session)
+{
+    oak_chip_time time = {0};
+    session->chip.ops->read_time(session->chip.chip, &time);
+    return time;
+}
+
+uint32_t session_stack_pointer(const oak_session *session)
+{
+    const oak_architecture *about = session->part->architecture;
+    uint32_t value = 0;
+    for (unsigned i = 0; i < about->register_count; i++)
+        if (oak_same(about->registers[i].name, "sp"))
+            session->chip.ops->read_register(session->chip.chip, i, &value);
+    return value;
+}
+
+bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than)
+{
+    bool grows_up = session->part->architecture->word_bytes == 1;
+    return grows_up ? stack > than : stack < than;
 }
 
 /* ------------------------------------------------------------------------------------------ what changed */
@@ -181,7 +339,7 @@ static uint32_t special_value(oak_session *session, const oak_part_register *reg
     return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
 }
 
-static oak_status take_snapshot(oak_session *session)
+oak_status session_take_snapshot(oak_session *session)
 {
     snapshot *before = &session->before;
     if (!before->bytes) {
@@ -265,8 +423,14 @@ oak_status oak_session_reset(oak_session *session)
     for (size_t i = 0; i < session->stop_count; i++) session->stops[i].point.hits = 0;
     session->before.taken = false;
     session->last = (oak_event){.stop_point = -1};
+    session->noticed_count = 0;
     session_rewind_drives(session);
+    session_rewind_outside(session);
+    session_rewind_records(session);
     session_attach(session);
+    session_forget_history(session);
+    session->touched = true;
+    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].known = false;
     return status;
 }
 
@@ -275,22 +439,46 @@ static uint64_t limit_from(uint64_t now, uint64_t budget)
     return budget && budget < UINT64_MAX - now ? now + budget : UINT64_MAX;
 }
 
+static uint32_t program_counter(oak_session *session)
+{
+    uint32_t value = 0;
+    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &value);
+    return value;
+}
+
 oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                            oak_event *event)
 {
     oak_chip_time now;
     oak_status status = session->chip.ops->read_time(session->chip.chip, &now);
-    if (!status) status = take_snapshot(session);
+    if (!status && !session->keeps_before) status = session_take_snapshot(session);
     if (status) return status;
     uint64_t last_cycle = limit_from(now.cycles, budget->cycles);
     uint64_t last_instruction = limit_from(now.instructions, budget->instructions);
-    event->stop_point = -1;
+    event->stop_point = event->watch = -1;
+    which_stop(session, program_counter(session), now.instructions, false, sink);
+    session_sample(session);
+    look_at_watches(session);
+    uint64_t kept = session_keep_moment(session);
+    uint64_t breath = budget->breathe && budget->breath ? limit_from(now.cycles, budget->breath) : UINT64_MAX;
     for (;;) {
         uint64_t change = session->attached ? UINT64_MAX : session_apply_drives(session, now.cycles);
         uint64_t until = change < last_cycle ? change : last_cycle;
-        status = session->chip.ops->run(session->chip.chip, until, last_instruction, &event->stop);
+        bool singly = session->sampled_count || session->watching;
+        uint64_t instruction = singly ? now.instructions + 1 : last_instruction;
+        if (breath < until) until = breath;
+        if (kept < until) until = kept;
+        status = session->chip.ops->run(session->chip.chip, until, instruction, &event->stop);
         if (!status) status = session->chip.ops->read_time(session->chip.chip, &now);
         if (status) return status;
+        session_sample(session);
+        bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
+        if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
+            (event->watch = look_at_watches(session)) >= 0) {
+            event->stop.reason = OAK_STOP_WATCH;
+            break;
+        }
+        if (now.cycles >= kept) kept = session_keep_moment(session);
         /* Parked, but a pin that changes later may wake it. */
         if (event->stop.reason == OAK_STOP_PARKED && change < last_cycle && session->chip.ops->idle &&
             session->chip.ops->idle(session->chip.chip, change) == OAK_OK) {
@@ -298,20 +486,34 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
             if (status) return status;
             continue;
         }
-        bool pin_changes = event->stop.reason == OAK_STOP_CYCLES && now.cycles < last_cycle;
+        bool goes_on = watched || (event->stop.reason == OAK_STOP_CYCLES && now.cycles < last_cycle) ||
+                       (event->stop.reason == OAK_STOP_STEPS && now.instructions < last_instruction);
         /* A run passes over a stop point where it begins; one that is reached just when a pin changes must not be lost. */
-        if (event->stop.reason == OAK_STOP_POINT || pin_changes) {
-            event->stop_point = which_stop(session, event->stop.pc, sink);
+        if (event->stop.reason == OAK_STOP_POINT || goes_on) {
+            event->stop_point = which_stop(session, event->stop.pc, now.instructions, true, sink);
+            if (event->stop_point == STOPS_ONCE) {
+                event->stop_point = -1;
+                event->stop.reason = OAK_STOP_STEP;
+                break;
+            }
             if (event->stop_point == -2) return OAK_REFUSED;
             if (event->stop_point >= 0) {
                 event->stop.reason = OAK_STOP_POINT;
                 break;
+            }
+            if (now.cycles >= breath) {
+                breath = limit_from(now.cycles, budget->breath);
+                if (!budget->breathe(budget->context, now.cycles)) {
+                    event->stop.reason = OAK_STOP_USER;
+                    break;
+                }
             }
             if (now.cycles < last_cycle && now.instructions < last_instruction) continue;
             event->stop.reason = now.cycles >= last_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS;
         }
         break;
     }
+    if (event->stop.reason != OAK_STOP_FAULT) session_check_starved(session, event);
     session->last = *event;
     return OAK_OK;
 }
@@ -323,4 +525,199 @@ oak_status oak_session_step(oak_session *session, oak_event *event)
     if (!status && event->stop.reason == OAK_STOP_STEPS) event->stop.reason = OAK_STOP_STEP;
     session->last = *event;
     return status;
+}
+
+/* ------------------------------------------------------------------------------------------ stepping further */
+
+oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
+                          oak_stop *stop)
+{
+    oak_chip_time now = session_time(session), before;
+    oak_status status = OAK_OK;
+    *stop = (oak_stop){.pc = program_counter(session)};
+    if (session->chip_watches) session->chip.ops->watch(session->chip.chip, NULL, 0);
+    session->chip_watches = false;
+    session->replaying = true;
+    which_stop(session, stop->pc, now.instructions, false, NULL);
+    session_sample(session);
+    while (!status && now.cycles < until_cycle && now.instructions < until_instruction) {
+        before = now;
+        uint64_t last = session->sampled_count && now.instructions + 1 < until_instruction
+                            ? now.instructions + 1
+                            : until_instruction;
+        status = session->chip.ops->run(session->chip.chip, until_cycle, last, stop);
+        now = session_time(session);
+        session_sample(session);
+        if (now.cycles < until_cycle && now.instructions < until_instruction &&
+            stop->reason != OAK_STOP_FAULT)
+            which_stop(session, stop->pc, now.instructions, true, NULL);
+        if (now.cycles == before.cycles && now.instructions == before.instructions &&
+            stop->reason != OAK_STOP_POINT)
+            break;
+    }
+    session->replaying = false;
+    return status;
+}
+
+/* Runs to an address as if a stop point were there. */
+static oak_status run_once_to(oak_session *session, passing_stop once, const oak_budget *budget,
+                              const oak_diag_sink *sink, oak_event *event)
+{
+    session->once = once;
+    oak_status status = session->chip.ops->set_stop(session->chip.chip, once.address, true);
+    if (!status) status = oak_session_run(session, budget, sink, event);
+    session->once.on = false;
+    bool wanted = false;
+    for (size_t i = 0; i < session->stop_count; i++)
+        wanted =
+            wanted || (session->stops[i].point.enabled && session->stops[i].point.address == once.address);
+    if (!wanted) session->chip.ops->set_stop(session->chip.chip, once.address, false);
+    return status;
+}
+
+oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
+                              const oak_diag_sink *sink, oak_event *event)
+{
+    passing_stop once = {.on = true};
+    oak_status status = oak_session_place(session, place, sink, &once.address);
+    return status ? status : run_once_to(session, once, budget, sink, event);
+}
+
+oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                                 oak_event *event)
+{
+    oak_decoded decoded;
+    uint32_t pc = program_counter(session);
+    if (session_decode(session, pc, &decoded) || decoded.flow != OAK_FLOW_CALL)
+        return oak_session_step(session, event);
+    passing_stop once = {true, true, pc + decoded.size, session_stack_pointer(session)};
+    return run_once_to(session, once, budget, sink, event);
+}
+
+static uint32_t handled(const oak_session *session)
+{
+    uint32_t vector = 0;
+    if (session->chip.ops->served) session->chip.ops->served(session->chip.chip, &vector);
+    return vector;
+}
+
+/* Counts calls and returns as they are executed; an interrupt in between counts as a call. */
+oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                               oak_event *event)
+{
+    int depth = 0;
+    oak_chip_time began = session_time(session);
+    oak_status status = OAK_OK;
+    (void)sink;
+    while (!status) {
+        oak_decoded decoded = {0};
+        uint32_t pc = program_counter(session), vector = handled(session),
+                 stack = session_stack_pointer(session);
+        bool known = session_decode(session, pc, &decoded) == OAK_OK;
+        status = oak_session_step(session, event);
+        if (status || event->stop.reason != OAK_STOP_STEP) break;
+        bool went = !known || program_counter(session) != pc + decoded.size;
+        session->keeps_before = true; /* what changes, changes since before the first step */
+        uint32_t now = session_stack_pointer(session);
+        /* A return that loads the program counter off the stack, or jumps by a register, is one by what it does. */
+        bool back = known && went &&
+                    (decoded.flow == OAK_FLOW_RETURN ||
+                     (decoded.flow == OAK_FLOW_COMPUTED && !session_is_deeper(session, now, stack)));
+        if (handled(session) != vector && session_is_deeper(session, now, stack)) depth++;
+        else if (known && decoded.flow == OAK_FLOW_CALL && went) depth++;
+        else if (back) depth--;
+        if (depth < 0) break;
+        oak_chip_time time = session_time(session);
+        if (budget->cycles && time.cycles - began.cycles >= budget->cycles) {
+            event->stop.reason = OAK_STOP_CYCLES;
+            break;
+        }
+        if (budget->breathe && time.instructions % 4096 == 0 &&
+            !budget->breathe(budget->context, time.cycles)) {
+            event->stop.reason = OAK_STOP_USER;
+            break;
+        }
+        if (which_stop(session, program_counter(session), time.instructions, true, NULL) >= 0) {
+            event->stop.reason = OAK_STOP_POINT;
+            break;
+        }
+    }
+    session->keeps_before = false;
+    session->last = *event;
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ the stack */
+
+/* Is there a call just before an address? */
+static bool follows_call(oak_session *session, uint32_t address)
+{
+    oak_decoded decoded;
+    for (uint32_t back = 2; back <= 4; back++)
+        if (address >= back && session_decode(session, address - back, &decoded) == OAK_OK &&
+            decoded.size == back && (decoded.flow == OAK_FLOW_CALL))
+            return true;
+    return false;
+}
+
+/* Where the 8-bit stack begins: at the last thing of the program's below its top, or behind register bank 0. */
+static uint32_t stack_begin(const oak_session *session, uint32_t top)
+{
+    uint32_t begin = 8;
+    unsigned space = oak_part_find_space(session->part, "iram", 4);
+    const oak_symbol *symbol;
+    for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == space && symbol->value <= (int64_t)top &&
+            symbol->value > (int64_t)begin)
+            begin = (uint32_t)symbol->value;
+    return begin;
+}
+
+/* The first stack pointer, as the vectors have it. */
+static uint32_t first_pointer(oak_session *session)
+{
+    uint8_t b[4];
+    if (session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, 0, b, 4))
+        return 0;
+    return (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+}
+
+size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
+{
+    const oak_architecture *about = session->part->architecture;
+    bool bytes = about->word_bytes == 1;
+    uint32_t at = session_stack_pointer(session), first = bytes ? stack_begin(session, at) : 0;
+    unsigned space = bytes ? oak_part_find_space(session->part, "iram", 4) : about->code_space;
+    size_t count = 0;
+    uint8_t b[4];
+    while (count < room && (bytes ? at >= first : true)) {
+        oak_stack_item *item = &items[count];
+        *item = (oak_stack_item){.at = at, .bytes = bytes ? 1 : 4};
+        if (bytes) {
+            if (session->chip.ops->read_memory(session->chip.chip, space, at, b, 1)) break;
+            item->value = b[0];
+            uint32_t target = 0;
+            if (at > first && !session->chip.ops->read_memory(session->chip.chip, space, at - 1, b + 1, 1))
+                target = (uint32_t)b[0] << 8 | b[1];
+            if (at > first && follows_call(session, target)) {
+                item->at = at - 1;
+                item->bytes = 2;
+                item->value = target;
+                item->returns = true;
+            }
+            at -= item->bytes;
+        } else {
+            const oak_part_memory *memory = oak_part_find_memory(session->part, space, at);
+            if (at == first_pointer(session)) break;
+            if (!memory || !memory->writable ||
+                session->chip.ops->read_memory(session->chip.chip, space, at, b, 4))
+                break;
+            item->value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+            item->returns = (item->value & 1) && follows_call(session, item->value & ~(uint32_t)1);
+            if (item->returns) item->value &= ~(uint32_t)1;
+            at += 4;
+        }
+        count++;
+    }
+    return count;
 }

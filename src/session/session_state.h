@@ -2,7 +2,11 @@
  *
  *   session.c     opening, stop points, running, what changed
  *   watch.c       expressions over a chip: places, values, setting
- *   drive.c       pins driven over time
+ *   drive.c       reading how pins are driven over time
+ *   drive_run.c   driving them
+ *   history.c     going back
+ *   record.c      signals over time, laps
+ *   outside.c     several things outside the chip; what the chip suffers
  *   state_json.c  the state as a document (not part of the freestanding core)
  */
 #ifndef OAK_SESSION_STATE_H
@@ -13,31 +17,96 @@
 #include "asm/expr.h"
 #include "base/arena.h"
 #include "base/diag.h"
+#include "isa/isa.h"
+
+/* What happens at a place, beside stopping. */
+typedef enum passing { PASS_STOPS, PASS_MARK, PASS_LAP_BEGIN, PASS_LAP_END, PASS_ACTION } passing;
 
 typedef struct stop_record {
     oak_stop_point point;
     const oak_expr *condition;
+    passing passing;
+    unsigned number; /* signal of a mark, number of a lap */
+    void (*reached)(void *context, unsigned number);
+    void *context;
 } stop_record;
+
+typedef struct lap_record {
+    oak_lap about;
+    bool under_way;
+    uint64_t began;
+} lap_record;
+
+/* A value that is recorded after each instruction. */
+typedef struct sampled_value {
+    const oak_expr *expr;
+    const char *text;
+    uint32_t mask;
+    unsigned signal;
+} sampled_value;
+
+/* A time: cycles plus picoseconds. Turned into a cycle only to compare, so that nothing drifts. */
+typedef struct drive_time {
+    uint64_t cycles, picoseconds;
+} drive_time;
 
 /* One level of a driven pin. */
 typedef struct drive_item {
     oak_level level;
-    bool until;      /* the end is an absolute time */
-    bool timed;      /* false: stays for ever */
-    uint64_t cycles; /* duration or end: in cycles, plus */
-    uint64_t picoseconds;
+    bool until; /* the end is an absolute time */
+    bool timed; /* false: stays for ever */
+    drive_time time;
+    drive_time bounce; /* the contact bounces for so long when the level begins */
 } drive_item;
+
+typedef enum drive_kind { DRIVE_LEVELS, DRIVE_PULSES, DRIVE_BYTES, DRIVE_RANDOM } drive_kind;
 
 typedef struct drive {
     unsigned pin;
+    drive_kind kind;
+    drive_time from, until; /* pulses, bytes, random; until 0: for ever */
+    /* levels, one after the other */
     bool repeats;
     const drive_item *items;
     unsigned count;
-    unsigned next;   /* item that begins at the next event */
-    uint64_t cycles; /* when it begins: cycles, plus */
-    uint64_t picoseconds;
-    bool finished;
+    /* pulses: either a rate, with a share of high time, or a width and a period */
+    uint64_t rate;  /* 1/1000 Hz, or 0 */
+    uint32_t share; /* 1/100000 */
+    drive_time width, period;
+    uint64_t times; /* 0: for ever */
+    bool inverted;
+    /* bytes */
+    const uint8_t *bytes;
+    unsigned byte_count;
+    uint64_t baud;             /* 1/1000 bits a second */
+    uint8_t parity, stop_bits; /* parity: 0 none, 1 odd, 2 even */
+    unsigned bad_stop;         /* the byte, from 1, whose stop bit is missing */
+    /* random: high and low for times between */
+    drive_time least, most;
+    uint64_t seed;
+    /* begins when another pin changes */
+    bool triggered, once, on_rise, on_fall;
+    unsigned trigger_pin;
+    drive_time delay;
+    /* where it is */
+    bool finished, bouncing, fired;
+    uint64_t origin;   /* cycle from which its times count */
+    uint64_t index;    /* how many changes there were */
+    unsigned next;     /* item that begins at the next change */
+    drive_time begins; /* and when, from the origin */
+    uint64_t due;      /* cycle of the next change */
+    uint64_t bounce_due, bounce_end;
+    oak_level level; /* now, and what it was before */
+    oak_level settled;
+    oak_level before;
+    uint64_t random;
 } drive;
+
+/* A name that a pin was given, beside those of the program. */
+typedef struct pin_label {
+    const char *name;
+    unsigned pin;
+} pin_label;
 
 typedef struct snapshot {
     uint8_t *bytes;
@@ -45,6 +114,36 @@ typedef struct snapshot {
     uint32_t registers[64];
     bool taken;
 } snapshot;
+
+/* Something outside that takes part, and when it wants to act. */
+typedef struct joined_outside {
+    oak_outside outside;
+    uint64_t due;
+} joined_outside;
+
+/* What one of them drives; source 0 are the drives of the session. */
+typedef struct pin_put {
+    uint16_t pin, source;
+    oak_level level;
+} pin_put;
+
+/* A value that ends a run when it changes, or holds. */
+typedef struct watch_record {
+    const oak_expr *expr;
+    const char *text;
+    bool holds, on, known;
+    int64_t last;
+} watch_record;
+
+/* A place at which a run ends this once. */
+typedef struct passing_stop {
+    bool on, by_stack;
+    uint32_t address, stack; /* by_stack: only when the stack is no deeper than this */
+} passing_stop;
+
+typedef struct session_history session_history;
+
+enum { SESSION_MOST_NOTICED = 64, SESSION_FAULTS = OAK_FAULT_STARVED + 1 };
 
 struct oak_session {
     oak_host host;
@@ -55,14 +154,44 @@ struct oak_session {
     oak_isa_tables *tables;
     const oak_program *program;
     uint64_t clock_millihertz;
+    bool stops_hit;            /* some may have been, since reset */
+    uint8_t stop_filter[1024]; /* a bit for some addresses: none has a stop point when its bit is 0 */
     stop_record *stops;
     size_t stop_count, stop_room;
     drive *drives;
     size_t drive_count, drive_room;
+    pin_label *labels;
+    size_t label_count, label_room;
+    uint64_t seed;
+    lap_record *laps;
+    size_t lap_count, lap_room;
+    uint64_t passed; /* the instruction before which places were passed last */
+    oak_trace *trace;
+    bool trace_failed;
+    int16_t recorded_pin[OAK_MOST_PORTS * OAK_MOST_PINS], recorded_port[OAK_MOST_PORTS]; /* signal, or -1 */
+    sampled_value *sampled;
+    size_t sampled_count, sampled_room;
+    watch_record *watches;
+    size_t watch_count, watch_room;
+    session_history *history;
+    passing_stop once;
+    bool replaying, watching, keeps_before;
+    bool chip_watches;                        /* the chip itself ends runs when what is watched changes */
+    oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
+    unsigned read_count;
+    bool collects, reads_else;
+    bool touched; /* since the last copy of the state somebody has changed something */
     snapshot before;
     oak_event last;
     oak_outside outside; /* this session, as the chip sees it */
     bool attached;       /* pins change on their cycle, inside a run */
+    joined_outside *joined;
+    size_t joined_count, joined_room;
+    pin_put *puts;
+    size_t put_count, put_room;
+    uint8_t levels[SESSION_FAULTS]; /* oak_notice_level of each fault */
+    oak_noticed noticed[SESSION_MOST_NOTICED];
+    unsigned noticed_count;
 };
 
 /* watch.c */
@@ -73,10 +202,57 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
 
 /* drive.c */
+/* A pin by port and bit, by the name of a bit of its register, or by a name somebody gave it. */
+bool session_find_pin(const oak_session *session, const char *name, size_t length, unsigned *pin);
+
+/* drive_run.c */
+/* Where a drive stands at reset. */
+void session_rewind_drive(oak_session *session, drive *one);
+/* A pin changes: whoever waits for that begins. True when somebody does. */
+bool session_trigger_drives(oak_session *session, unsigned pin, oak_level level, uint64_t now);
 /* Applies what is due and returns the cycle of the next change, UINT64_MAX when there is none. */
 uint64_t session_apply_drives(oak_session *session, uint64_t now);
 void session_rewind_drives(oak_session *session);
+
+/* session.c */
+/* Adds a place where something happens without stopping. */
+oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
+                               const oak_diag_sink *sink);
+
+/* Runs without stopping anywhere: what is passed is passed as it was the first time. */
+oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
+                          oak_stop *stop);
+oak_chip_time session_time(const oak_session *session);
+/* True for a deeper level of the stack than `other`, of the same architecture. */
+uint32_t session_stack_pointer(const oak_session *session);
+bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than);
+oak_status session_take_snapshot(oak_session *session);
+/* Decodes the instruction at an address of code. */
+oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
+
+/* history.c */
+/* A run begins or goes on: keeps a copy of the state when one is due. Returns the cycle at which the next one is. */
+uint64_t session_keep_moment(oak_session *session);
+void session_forget_history(oak_session *session);
+void session_close_history(oak_session *session);
+
+/* record.c */
+void session_record_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);
+/* An instruction has ended. */
+void session_sample(oak_session *session);
+void session_rewind_records(oak_session *session);
+void session_pass(oak_session *session, const stop_record *record);
+
+/* outside.c */
+void session_open_outside(oak_session *session);
 /* Something has changed in what is driven when. */
 void session_attach(oak_session *session);
+/* A reset: everybody outside acts at cycle 0 again. */
+void session_rewind_outside(oak_session *session);
+void session_visit_outside(oak_session *session, const oak_state_visitor *visitor);
+void session_usual_levels(oak_session *session);
+bool session_noticed(void *context, const oak_notice *notice);
+/* At the end of a run: have interrupts left the main program too little? True when that ends it as a fault. */
+bool session_check_starved(oak_session *session, oak_event *event);
 
 #endif

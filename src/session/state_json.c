@@ -52,6 +52,20 @@ static void note_number(void *context, const char *owner, const char *name, uint
     else if (*value) cJSON_AddNumberToObject(group, name, (double)*value); /* zeros are left out */
 }
 
+static void note_bytes(void *context, const char *owner, const char *name, uint8_t *bytes, size_t count)
+{
+    static const char digits[] = "0123456789abcdef";
+    cJSON *of = cJSON_GetObjectItemCaseSensitive(context, owner);
+    char *text = cJSON_malloc(2 * count + 1);
+    if (!of) of = cJSON_AddObjectToObject(context, owner);
+    if (!text) return;
+    for (size_t i = 0; i < count; i++)
+        text[2 * i] = digits[bytes[i] >> 4], text[2 * i + 1] = digits[bytes[i] & 15];
+    text[2 * count] = 0;
+    cJSON_AddStringToObject(of, name, text);
+    cJSON_free(text);
+}
+
 static cJSON *state_document(oak_session *session)
 {
     const oak_architecture *about = session->part->architecture;
@@ -99,17 +113,21 @@ static cJSON *state_document(oak_session *session)
             cJSON_AddItemToObject(root, "inner", inner);
         else cJSON_Delete(inner);
     }
+    if (session->joined_count) {
+        oak_state_visitor visitor = {
+            .context = cJSON_AddObjectToObject(root, "outside"), .number = note_number, .bytes = note_bytes};
+        session_visit_outside(session, &visitor);
+    }
     cJSON *pins = cJSON_AddObjectToObject(root, "driven");
-    for (unsigned p = 0; p < session->part->port_count; p++) {
-        for (unsigned bit = 0; bit < session->part->ports[p].pin_count; bit++) {
-            oak_pin pin;
-            char name[80];
-            if (session->chip.ops->read_pin(session->chip.chip, p * OAK_MOST_PINS + bit, &pin) ||
-                pin.outside == OAK_FLOAT)
-                continue;
-            oak_format(name, sizeof name, "%s.%u", session->part->ports[p].name, bit);
-            cJSON_AddNumberToObject(pins, name, pin.outside == OAK_HIGH);
-        }
+    for (size_t i = 0; i < session->put_count; i++) { /* what a board drives it will drive again by itself */
+        const pin_put *put = &session->puts[i];
+        char name[80];
+        if (put->source || put->level == OAK_FLOAT) continue;
+        oak_format(name, sizeof name, "%s.%u", session->part->ports[put->pin / OAK_MOST_PINS].name,
+                   put->pin % OAK_MOST_PINS);
+        if (put->level == OAK_PULLED_LOW || put->level == OAK_PULLED_HIGH)
+            cJSON_AddStringToObject(pins, name, put->level == OAK_PULLED_HIGH ? "up" : "down");
+        else cJSON_AddNumberToObject(pins, name, put->level == OAK_HIGH);
     }
     return root;
 }
@@ -212,6 +230,17 @@ static void take_number(void *context, const char *owner, const char *name, uint
     *value = number;
 }
 
+static void take_bytes(void *context, const char *owner, const char *name, uint8_t *bytes, size_t count)
+{
+    const cJSON *item =
+        cJSON_GetObjectItemCaseSensitive(cJSON_GetObjectItemCaseSensitive(context, owner), name);
+    if (!cJSON_IsString(item) || oak_length(item->valuestring) != 2 * count) return;
+    for (size_t i = 0; i < count; i++) {
+        int high = oak_hex_digit(item->valuestring[2 * i]), low = oak_hex_digit(item->valuestring[2 * i + 1]);
+        if (high >= 0 && low >= 0) bytes[i] = (uint8_t)(high << 4 | low);
+    }
+}
+
 static void take_memory_entry(state_reader *reader, const cJSON *entry, unsigned number)
 {
     const oak_session *session = reader->session;
@@ -248,16 +277,24 @@ static void take_memory_entry(state_reader *reader, const cJSON *entry, unsigned
 
 static void take_pins(state_reader *reader, const cJSON *pins)
 {
-    const oak_session *session = reader->session;
+    oak_session *session = reader->session;
     const cJSON *item;
     cJSON_ArrayForEach(item, pins)
     {
         unsigned pin;
-        uint64_t level;
+        uint64_t level = 0;
+        bool up = cJSON_IsString(item) && oak_same(item->valuestring, "up");
+        bool down = cJSON_IsString(item) && oak_same(item->valuestring, "down");
         if (!oak_part_find_pin(session->part, item->string, oak_length(item->string), &pin) ||
-            !whole_number(item, 1, &level))
-            REFUSE(reader, "Write \"p1.0\": 0 or 1.", "`driven` has a wrong entry `%s`", item->string);
-        else session->chip.ops->drive_pin(session->chip.chip, pin, level ? OAK_HIGH : OAK_LOW);
+            (!up && !down && !whole_number(item, 1, &level)))
+            REFUSE(reader, "Write \"p1.0\": 0, 1, \"up\" or \"down\".", "`driven` has a wrong entry `%s`",
+                   item->string);
+        else
+            oak_session_put(session, 0, pin,
+                            up      ? OAK_PULLED_HIGH
+                            : down  ? OAK_PULLED_LOW
+                            : level ? OAK_HIGH
+                                    : OAK_LOW);
     }
 }
 
@@ -293,7 +330,11 @@ static void take_document(state_reader *reader, const cJSON *root)
         REFUSE(reader, NULL, "`cycles` and `instructions` are whole numbers");
     else session->chip.ops->write_time(session->chip.chip, &time);
     const cJSON *inner = object_member(reader, root, "inner");
-    if (!inner || !session->chip.ops->visit_state) take_specials(reader, object_member(reader, root, "sfr"));
+    /* On a bus a register is what its device makes of it, and writing it would do something; in a space of their own the
+     * latches of ports and whatever has no device are nowhere else. */
+    bool own_space = session->part->register_count &&
+                     session->part->registers[0].space != session->part->architecture->code_space;
+    if (!inner || own_space) take_specials(reader, object_member(reader, root, "sfr"));
     take_registers(reader, object_member(reader, root, "registers"));
     unsigned number = 0;
     cJSON_ArrayForEach(entry, memory) take_memory_entry(reader, entry, ++number);
@@ -303,6 +344,12 @@ static void take_document(state_reader *reader, const cJSON *root)
     const cJSON *clock = cJSON_GetObjectItemCaseSensitive(root, "clock_hz");
     if (cJSON_IsNumber(clock) && clock->valuedouble >= 0.001 && clock->valuedouble < 1e12)
         oak_session_set_clock(session, (uint64_t)(clock->valuedouble * 1000.0 + 0.5));
+    const cJSON *outside = object_member(reader, root, "outside");
+    visitor = (oak_state_visitor){
+        .context = (void *)(uintptr_t)outside, .number = take_number, .bytes = take_bytes};
+    if (outside) session_visit_outside(session, &visitor);
+    session->touched = true;
+    session->noticed_count = 0; /* what came of setting it all is nobody's mistake */
 }
 
 oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,

@@ -38,6 +38,8 @@ typedef enum name_kind {
     NAME_FLAG,
     NAME_SPECIAL,
     NAME_PORT,
+    NAME_PIN,
+    NAME_HANDLING,
     NAME_FIELD,
     NAME_SYMBOL
 } name_kind;
@@ -106,6 +108,16 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
         name->number = i;
         return true;
     }
+    if (oak_same_name(text, length, "handling") && session->chip.ops->served) {
+        name->kind = NAME_HANDLING;
+        return true;
+    }
+    for (size_t i = 0; i < session->label_count; i++) {
+        if (!oak_same_name(text, length, session->labels[i].name)) continue;
+        name->kind = NAME_PIN;
+        name->number = session->labels[i].pin;
+        return true;
+    }
     return false;
 }
 
@@ -151,6 +163,15 @@ static unsigned space_named(void *context, const char *text, size_t length)
 
 /* ------------------------------------------------------------------------------------------ reading */
 
+/* What an expression depends on: cells of memory, or something else. */
+static void note_read(oak_session *session, unsigned space, uint32_t address, unsigned bytes)
+{
+    bool memory = oak_part_find_memory(session->part, space, address) != NULL;
+    if (!session->collects) return;
+    if (!memory || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
+    else session->read_cells[session->read_count++] = (oak_watched){(uint8_t)space, address, bytes};
+}
+
 static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
                             uint64_t *value)
 {
@@ -164,6 +185,7 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
                 oak_value at = {.number = cell, .space = (uint8_t)s, .known = true}, bit;
                 if (session->isa->bit_of(&at, address & 7, &bit) || bit.number != address) continue;
                 if (session->chip.ops->read_memory(session->chip.chip, s, cell, read, 1)) continue;
+                note_read(session, s, cell, 1);
                 *value = read[0] >> (address & 7) & 1;
                 int port = port_of(session, s, cell);
                 oak_pin pin;
@@ -178,6 +200,7 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
     }
     oak_status status = session->chip.ops->read_memory(session->chip.chip, space, address, read, bytes);
     if (status) return status;
+    note_read(session, space, address, bytes);
     bool big = session->part->architecture->big_endian;
     for (unsigned i = 0; i < bytes; i++) *value |= (uint64_t)read[big ? bytes - 1 - i : i] << (8 * i);
     return OAK_OK;
@@ -196,6 +219,7 @@ static oak_status read_scope_cell(void *context, unsigned space, uint32_t addres
 
 static uint32_t port_levels(oak_session *session, unsigned port)
 {
+    session->reads_else = true;
     uint32_t levels = 0;
     for (unsigned bit = 0; bit < session->part->ports[port].pin_count; bit++) {
         oak_pin pin;
@@ -207,6 +231,7 @@ static uint32_t port_levels(oak_session *session, unsigned port)
 
 static uint32_t read_special(oak_session *session, const oak_part_register *reg)
 {
+    session->reads_else = true;
     int port = port_of(session, reg->space, reg->address);
     if (port >= 0) return port_levels(session, (unsigned)port);
     uint8_t bytes[4] = {0};
@@ -221,6 +246,7 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     uint32_t read = 0;
     uint64_t cell;
     oak_status status = OAK_OK;
+    if (name->kind != NAME_SYMBOL) session->reads_else = true;
     switch (name->kind) {
     case NAME_REGISTER:
         status = session->chip.ops->read_register(session->chip.chip, name->number, &read);
@@ -238,6 +264,17 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     case NAME_PORT:
         read = port_levels(session, name->number);
         *bits = session->part->ports[name->number].pin_count;
+        break;
+    case NAME_HANDLING: {
+        uint32_t vector = 0;
+        session->chip.ops->served(session->chip.chip, &vector);
+        read = vector;
+        *bits = 32;
+        break;
+    }
+    case NAME_PIN:
+        read = port_levels(session, name->number / OAK_MOST_PINS) >> name->number % OAK_MOST_PINS & 1;
+        *bits = 1;
         break;
     case NAME_FIELD:
         read = read_special(session, name->reg) >> name->field->bit & ((1u << name->field->width) - 1);
@@ -432,8 +469,8 @@ static oak_status drive_port(oak_session *session, unsigned port, unsigned bit, 
                              uint64_t value)
 {
     for (unsigned i = 0; i < width; i++) {
-        oak_status status = session->chip.ops->drive_pin(session->chip.chip, port * OAK_MOST_PINS + bit + i,
-                                                         value >> i & 1 ? OAK_HIGH : OAK_LOW);
+        oak_status status =
+            oak_session_put(session, 0, port * OAK_MOST_PINS + bit + i, value >> i & 1 ? OAK_HIGH : OAK_LOW);
         if (status) return status;
     }
     return OAK_OK;
@@ -481,6 +518,8 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     case NAME_FLAG: return about->flags[name->number].width;
     case NAME_SPECIAL: return name->reg->bits;
     case NAME_PORT: return session->part->ports[name->number].pin_count;
+    case NAME_HANDLING: return 32;
+    case NAME_PIN: return 1;
     case NAME_FIELD: return name->field->width;
     default: return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
     }
@@ -503,6 +542,12 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     case NAME_SPECIAL: return write_field(session, name->reg, 0, name->reg->bits, value);
     case NAME_PORT:
         return drive_port(session, name->number, 0, session->part->ports[name->number].pin_count, value);
+    case NAME_HANDLING:
+        fill_fault(fault, left, "not-settable",
+                   "`handling` tells which interrupt is being handled: it cannot be set");
+        return OAK_REFUSED;
+    case NAME_PIN:
+        return drive_port(session, name->number / OAK_MOST_PINS, name->number % OAK_MOST_PINS, 1, value);
     case NAME_FIELD: return write_field(session, name->reg, name->field->bit, name->field->width, value);
     default: break;
     }
@@ -564,6 +609,7 @@ static oak_status assign(oak_session *session, const oak_expr *left, uint64_t va
 
 oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
 {
+    session->touched = true;
     const char *end = assignment + oak_length(assignment), *equals = assignment, *rest;
     oak_expr_fault fault = {.code = "assignment"};
     while (equals < end && *equals != '=') equals++;
@@ -680,6 +726,8 @@ void oak_session_name_place(const oak_session *session, uint32_t address, char *
 const char *oak_session_pin_name(const oak_session *session, unsigned pin)
 {
     unsigned port = pin / OAK_MOST_PINS;
+    for (size_t i = 0; i < session->label_count; i++)
+        if (session->labels[i].pin == pin) return session->labels[i].name;
     if (!session->program || port >= session->part->port_count || !session->isa->bit_of) return NULL;
     oak_value cell = {.number = session->part->ports[port].address,
                       .space = session->part->ports[port].space,

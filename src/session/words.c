@@ -2,6 +2,17 @@
 #include <oakspindle/session.h>
 
 #include "base/text.h"
+#include "session/session_state.h"
+
+void oak_notice_sentence(const oak_session *session, const oak_notice *notice, char *text, size_t room)
+{
+    oak_stop stop = {.reason = OAK_STOP_FAULT,
+                     .pc = notice->pc,
+                     .fault = notice->fault,
+                     .fault_space = notice->space,
+                     .fault_address = notice->address};
+    oak_fault_sentence(session, &stop, text, room);
+}
 
 const char *oak_stop_word(oak_stop_reason reason)
 {
@@ -14,6 +25,7 @@ const char *oak_stop_word(oak_stop_reason reason)
     case OAK_STOP_PARKED: return "parked";
     case OAK_STOP_FAULT: return "fault";
     case OAK_STOP_USER: return "user";
+    case OAK_STOP_WATCH: return "watch";
     }
     return "unknown";
 }
@@ -40,6 +52,10 @@ const char *oak_fault_word(oak_fault fault)
     case OAK_FAULT_CONTENTION: return "contention";
     case OAK_FAULT_FRAMING: return "framing";
     case OAK_FAULT_OVERRUN: return "overrun";
+    case OAK_FAULT_FLOATING: return "floating-read";
+    case OAK_FAULT_READ_ONLY_REGISTER: return "read-only-register";
+    case OAK_FAULT_STACK_DATA: return "stack-into-data";
+    case OAK_FAULT_STARVED: return "starved";
     case OAK_FAULT_BREAKPOINT: return "breakpoint-instruction";
     case OAK_FAULT_WATCHDOG: return "watchdog";
     }
@@ -62,10 +78,22 @@ static void say_no_handler(const oak_part *part, unsigned number, char *text, si
     else oak_format(text, room, "exception %u has no handler", number);
 }
 
+/* "p1.3", with the name the program gives it: "door (p3.0)". */
+static const char *name_pin(const oak_session *session, uint32_t pin, char *text, size_t room)
+{
+    const oak_part *part = oak_session_part(session);
+    const char *name = oak_session_pin_name(session, pin),
+               *port = part->ports[pin / OAK_MOST_PINS % part->port_count].name;
+    if (name) oak_format(text, room, "%s (%s.%u)", name, port, (unsigned)(pin % OAK_MOST_PINS));
+    else oak_format(text, room, "%s.%u", port, (unsigned)(pin % OAK_MOST_PINS));
+    return text;
+}
+
 void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)
 {
     const oak_part *part = oak_session_part(session);
     unsigned address = (unsigned)stop->fault_address;
+    char name[100];
     const oak_space_info *space = &part->architecture->spaces[stop->fault_space];
     switch (stop->fault) {
     case OAK_FAULT_RESERVED:
@@ -114,14 +142,43 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
         oak_format(text, room, "the watchdog was not fed in time and resets the chip");
         return;
     case OAK_FAULT_CONTENTION:
-        oak_format(text, room, "chip and outside drive %s.%u against each other",
-                   part->ports[address / OAK_MOST_PINS % part->port_count].name, address % OAK_MOST_PINS);
+        oak_format(text, room, "%s drive %s against each other",
+                   stop->fault_space == OAK_NOTICE_OUTSIDE ? "two things outside" : "chip and outside",
+                   name_pin(session, address, name, sizeof name));
+        return;
+    case OAK_FAULT_FLOATING:
+        oak_format(text, room, "the program reads %s, which nothing drives",
+                   name_pin(session, address, name, sizeof name));
+        return;
+    case OAK_FAULT_READ_ONLY_REGISTER: {
+        const oak_part_register *reg = NULL;
+        for (unsigned i = 0; i < part->register_count; i++)
+            if (part->registers[i].address == address) reg = &part->registers[i];
+        oak_format(text, room, "the program writes to the register %s, which can only be read",
+                   reg ? reg->name : "?");
+        return;
+    }
+    case OAK_FAULT_STACK_DATA: {
+        const oak_program *program = oak_session_program(session);
+        const oak_symbol *symbol = NULL, *found = NULL;
+        for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
+            if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == stop->fault_space &&
+                symbol->value == (int64_t)address)
+                found = symbol;
+        oak_format(text, room, "the stack grows into data of the program: %s[0x%02x]%s%s", space->name,
+                   address, found ? ", " : "", found ? found->name : "");
+        return;
+    }
+    case OAK_FAULT_STARVED:
+        oak_format(text, room, "interrupts leave the main program %u.%u %% of the time", address / 10,
+                   address % 10);
         return;
     case OAK_FAULT_FRAMING:
         oak_format(text, room, "a byte (0x%02x) arrived at the serial port without its stop bit", address);
         return;
     case OAK_FAULT_OVERRUN:
-        oak_format(text, room, "a byte (0x%02x) arrived at the serial port before the last one was taken: it is lost",
+        oak_format(text, room,
+                   "a byte (0x%02x) arrived at the serial port before the last one was taken: it is lost",
                    address);
         return;
     case OAK_FAULT_STACK_UNDERFLOW:

@@ -65,6 +65,8 @@ static uint32_t field_mask(unsigned width)
     return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
 }
 
+static void suffer(void *context, oak_fault fault, uint32_t address, uint64_t now);
+
 static void call_attention(oak_machine *machine)
 {
     machine->next = 0;
@@ -103,8 +105,9 @@ static uint64_t advance(void *context, uint64_t now)
             if (machine->outside && machine->outside_next < next) next = machine->outside_next;
             machine->next = machine->next < next ? machine->next : next;
         }
-        if (at >= now && machine->next > at) break;
+        if (machine->next > now) break;
     }
+    if (now > machine->moment) machine->moment = now;
     machine->advancing = false;
     return machine->next;
 }
@@ -121,6 +124,17 @@ static uint64_t now_of(oak_machine *machine)
     return machine->isa->core->time(machine->core)->cycles;
 }
 
+/* Notes the pins that are read though nothing drives them: those that are asked for, or, where a whole port is read, none
+ * when there is anything on it, since nobody knows which of the bits matter. */
+static void check_floating(oak_machine *machine, unsigned port, uint32_t asked, bool whole, uint64_t now)
+{
+    uint32_t all = field_mask(machine->gpio[port].pin_count),
+             floats = oak_gpio_floating(&machine->gpio[port]) & all;
+    floats = whole ? (floats == all ? 1 : 0) : floats & asked;
+    for (unsigned bit = 0; floats >> bit; bit++)
+        if (floats >> bit & 1) suffer(machine, OAK_FAULT_FLOATING, port * OAK_MOST_PINS + bit, now);
+}
+
 /* The value of a register: what was written, with the roles of blocks over it. */
 static uint32_t register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
                                bool looking)
@@ -132,6 +146,8 @@ static uint32_t register_value(oak_machine *machine, unsigned number, uint32_t v
         const oak_block_ops *ops = oak_block_ops_of(block);
         ops->advance(block, now);
         uint32_t field = ops->get(block, role->role, now), mask = field_mask(role->width);
+        if (!looking && block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_INPUT)
+            check_floating(machine, block->about->pin, 0, true, now);
         value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
         bool takes = !looking && block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA;
         if (takes) ops->set(block, OAK_SERIAL_RECEIVED, 1, now); /* reading takes the byte */
@@ -142,7 +158,12 @@ static uint32_t register_value(oak_machine *machine, unsigned number, uint32_t v
 static void write_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
 {
     bool sooner = false;
+    const oak_part_register *reg = &machine->part->registers[number];
     catch_up_to(machine, now);
+    if (reg->read_only) {
+        suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
+        return;
+    }
     if (machine->stored) machine->stored[number] = value;
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
@@ -154,19 +175,23 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
     }
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
-        bool again = i > machine->first_binding[number] && machine->bindings[i - 1].block == machine->bindings[i].block;
+        bool again = i > machine->first_binding[number] &&
+                     machine->bindings[i - 1].block == machine->bindings[i].block;
         if (!again && oak_block_ops_of(block)->written) oak_block_ops_of(block)->written(block, now);
     }
     if (sooner) call_attention(machine);
 }
 
-static uint32_t device_read(void *context, uint32_t address, uint32_t stored, bool latch, uint64_t now)
+static uint32_t device_read(void *context, uint32_t address, uint32_t stored, bool latch, uint32_t asked,
+                            uint64_t now)
 {
     oak_machine *machine = context;
     const struct oak_special *special = &machine->special[address & 0x7F];
     if (special->number >= 0) return register_value(machine, (unsigned)special->number, stored, now, false);
     if (special->port < 0 || latch) return stored;
     catch_up_to(machine, now);
+    if (oak_gpio_floating(&machine->gpio[special->port]))
+        check_floating(machine, (unsigned)special->port, asked, asked == 0xFF, now);
     return oak_gpio_levels(&machine->gpio[special->port]);
 }
 
@@ -188,7 +213,8 @@ static oak_status bus_read(void *context, uint32_t address, unsigned bytes, uint
     unsigned number;
     const oak_part_register *reg = register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
-    *value = register_value(machine, number, machine->stored[number], now, false) >> (8 * (address - reg->address));
+    *value = register_value(machine, number, machine->stored[number], now, false) >>
+             (8 * (address - reg->address));
     if (bytes < 4) *value &= field_mask(8 * bytes);
     return OAK_OK;
 }
@@ -227,7 +253,7 @@ static void raise_line(void *context, unsigned line, bool level, uint64_t from)
         machine->isa->core->interrupt(machine->core, line, level, from);
 }
 
-static void acknowledge(void *context, unsigned line, uint64_t now)
+static uint64_t acknowledge(void *context, unsigned line, uint64_t now)
 {
     oak_machine *machine = context;
     catch_up_to(machine, now);
@@ -237,14 +263,44 @@ static void acknowledge(void *context, unsigned line, uint64_t now)
         bool second = block->about->second_interrupt == line;
         if (!ops->served || (block->about->interrupt != line && !second)) continue;
         ops->served(block, second, now);
-        block->next = machine->next = 0;
-        if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
+        block->next = ops->advance(block, now);
+        if (block->next < machine->next) machine->next = block->next;
     }
+    return machine->next;
 }
 
-static void suffer(void *context, oak_fault fault)
+/* Tells the outside what the chip suffers; true when the run is to end with it. */
+static bool notice(oak_machine *machine, const oak_notice *what, bool otherwise)
 {
-    (void)context, (void)fault;
+    if (machine->resetting) return false;
+    if (!machine->outside || !machine->outside->noticed) return otherwise;
+    return machine->outside->noticed(machine->outside->context, what);
+}
+
+static oak_notice make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address,
+                              uint64_t now)
+{
+    oak_notice what = {.fault = fault, .space = (uint8_t)space, .address = address, .cycle = now};
+    what.pc = machine->isa->core->place(machine->core);
+    return what;
+}
+
+static void suffer(void *context, oak_fault fault, uint32_t address, uint64_t now)
+{
+    oak_machine *machine = context;
+    if (!machine->core) return;
+    oak_notice what = make_notice(machine, fault, 0, address, now);
+    if (notice(machine, &what, false) && machine->isa->core->strike)
+        machine->isa->core->strike(machine->core, &what, true, false);
+}
+
+static bool suffer_in_core(void *context, oak_fault fault, unsigned space, uint32_t address, uint64_t now)
+{
+    oak_machine *machine = context;
+    oak_notice what = make_notice(machine, fault, space, address, now);
+    bool ends = notice(machine, &what, fault == OAK_FAULT_NO_HANDLER);
+    if (ends && fault != OAK_FAULT_NO_HANDLER) machine->isa->core->strike(machine->core, &what, true, false);
+    return ends;
 }
 
 /* ------------------------------------------------------------------------------------------ pins */
@@ -285,7 +341,12 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
 void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now)
 {
     if (machine->resetting) return;
-    uint32_t levels = oak_gpio_levels(&machine->gpio[port]);
+    uint32_t levels = oak_gpio_levels(&machine->gpio[port]),
+             fights = oak_gpio_contention(&machine->gpio[port]);
+    uint32_t new_fights = fights & ~machine->fights[port];
+    machine->fights[port] = fights;
+    for (unsigned bit = 0; new_fights >> bit; bit++)
+        if (new_fights >> bit & 1) suffer(machine, OAK_FAULT_CONTENTION, port * OAK_MOST_PINS + bit, now);
     if (levels != machine->levels[port]) {
         machine->levels[port] = levels;
         for (unsigned i = 0; i < machine->part->block_count; i++) {
@@ -332,7 +393,11 @@ static oak_block *first_of(void *context, oak_block_kind kind)
 static void bite(void *context)
 {
     oak_machine *machine = context;
-    if (machine->isa->core->strike) machine->isa->core->strike(machine->core, OAK_FAULT_WATCHDOG);
+    oak_notice what = make_notice(machine, OAK_FAULT_WATCHDOG, machine->isa->about.code_space, 0,
+                                  oak_machine_moment(machine));
+    what.address = what.pc;
+    if (machine->isa->core->strike)
+        machine->isa->core->strike(machine->core, &what, notice(machine, &what, true), true);
 }
 
 static void reset_register(oak_machine *machine, unsigned number)
@@ -343,6 +408,25 @@ static void reset_register(oak_machine *machine, unsigned number)
     if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
     for (unsigned b = 0; b < reg->bits / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
     machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, reg->bits / 8u);
+}
+
+/* Settings that hold plain numbers begin with what the part says their register holds after reset. */
+static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
+{
+    const oak_part_register *reg = &machine->part->registers[number];
+    for (unsigned i = machine->first_binding[number]; reg->reset && i < machine->first_binding[number + 1];
+         i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        bool plain = (block->about->kind == OAK_BLOCK_WATCHDOG && role->role == OAK_WATCHDOG_PERIOD) ||
+                     (block->about->kind == OAK_BLOCK_TIMER &&
+                      (role->role == OAK_TIMER_PERIOD || role->role == OAK_TIMER_PRESCALE ||
+                       role->role == OAK_TIMER_COMPARE)) ||
+                     (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DIVISOR);
+        if (plain)
+            oak_block_ops_of(block)->set(block, role->role, reg->reset >> role->bit & field_mask(role->width),
+                                         now);
+    }
 }
 
 static void reset_devices(void *context)
@@ -357,6 +441,7 @@ static void reset_devices(void *context)
         machine->block[i].line = machine->block[i].second_line = false;
         oak_block_ops_of(&machine->block[i])->reset(&machine->block[i], now);
     }
+    for (unsigned i = 0; i < machine->part->register_count; i++) set_up_block(machine, i, now);
     machine->resetting = false;
     for (unsigned i = 0; i < machine->part->port_count; i++) oak_machine_pins(machine, i, now);
     call_attention(machine);
@@ -374,8 +459,9 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         uint32_t at = address + (uint32_t)i;
         const oak_part_register *reg = register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
-        bytes[i] = (uint8_t)(register_value(machine, number, machine->stored[number], now_of(machine), true) >>
-                             (8 * (at - reg->address)));
+        bytes[i] =
+            (uint8_t)(register_value(machine, number, machine->stored[number], now_of(machine), true) >>
+                      (8 * (at - reg->address)));
     }
     return OAK_OK;
 }
@@ -475,6 +561,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .bus_write = bus_write,
                             .advance = advance,
                             .acknowledge = acknowledge,
+                            .suffer = suffer_in_core,
                             .reset_devices = reset_devices,
                             .resets_at = resets_at,
                             .interrupt_count = part->interrupt_lines,
@@ -556,7 +643,7 @@ oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
         if (!oak_block_sends(block->about->kind) || line--) continue;
-        if (block->about->kind == OAK_BLOCK_SERIAL) oak_serial_receive(block, byte);
+        if (block->about->kind == OAK_BLOCK_SERIAL) oak_serial_receive(block, byte, now_of(machine));
         else oak_framed_serial_receive(block, byte, now_of(machine));
         call_attention(machine);
         return OAK_OK;

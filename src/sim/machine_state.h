@@ -24,14 +24,15 @@ struct oak_machine {
     unsigned binding_count;
     oak_block *first_of[OAK_BLOCK_KINDS];
     struct oak_special {
-        int8_t port;      /* whose latch it is, or -1 */
-        int16_t number;   /* of the register with roles, or -1 */
-    } special[128];       /* special registers from 0x80 on, where the architecture has them */
+        int8_t port;    /* whose latch it is, or -1 */
+        int16_t number; /* of the register with roles, or -1 */
+    } special[128];     /* special registers from 0x80 on, where the architecture has them */
     const oak_outside *outside;
     uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
     uint64_t moment;             /* the cycle that is being looked at */
     bool advancing, resetting;
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
+    uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */
     uint32_t shown[OAK_MOST_PORTS], floats[OAK_MOST_PORTS]; /* as the outside knows them */
     uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
 };

@@ -22,10 +22,18 @@ void armm_set_windows(oak_core *core)
     memset(core->load_bytes, 0, sizeof core->load_bytes);
     memset(core->store_bytes, 0, sizeof core->store_bytes);
     if (!ram || core->checks_reads || ram->size < 8) return;
-    uint32_t first = 0, end = ram->size;
+    uint32_t first = 0, end = ram->size, low = UINT32_MAX, high = 0;
     if (core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size) {
-        /* Plain stores must not reach decoded code: they get what lies on the larger side of it. */
-        uint32_t low = core->ram_code_low - ram->base, high = core->ram_code_high - ram->base;
+        low = core->ram_code_low - ram->base;
+        high = core->ram_code_high - ram->base;
+    }
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        if (one->address < ram->base || one->address - ram->base >= ram->size) continue;
+        if (one->address - ram->base < low) low = one->address - ram->base;
+        if (one->address - ram->base + one->size > high) high = one->address - ram->base + one->size;
+    }
+    if (high) { /* plain stores must not reach decoded code, or what is watched: they get what lies on the larger side of it */
         if (high > end) high = end;
         if (low > end - high) end = low;
         else first = high;
@@ -144,6 +152,10 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
             armm_forget_ram(core);
             core->attention = true;
         }
+        for (unsigned i = 0; i < core->watched_count; i++)
+            if (address < core->watched[i].address + core->watched[i].size &&
+                address + bytes > core->watched[i].address)
+                core->watch_hit = core->attention = true;
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
@@ -197,14 +209,9 @@ static void take_reset_vector(oak_core *core)
     core->r[ARMM_PC] = pc & ~(uint32_t)1;
 }
 
-static void reset(oak_core *core)
+/* What a reset does on the chip: RAM keeps what it holds. */
+static void reset_registers(oak_core *core)
 {
-    for (unsigned i = 0; i < core->region_count; i++) {
-        armm_region *region = &core->region[i];
-        if (!region->writable) continue;
-        memset(region->bytes, 0, region->size);
-        if (region->known) memset(region->known, 0, (region->size + 7) / 8);
-    }
     memset(core->r, 0, sizeof core->r);
     core->r[ARMM_LR] = UINT32_MAX;
     core->other_sp = 0;
@@ -215,18 +222,32 @@ static void reset(oak_core *core)
     core->primask = core->faultmask = core->basepri = core->control = 0;
     core->sleeping = core->event = core->reset_requested = false;
     core->claimed = 1;
-    core->time = (oak_chip_time){0};
     core->fault = OAK_FAULT_NONE;
     core->fault_unhandled = core->raised_behind = false;
     core->raised = 0;
     core->attention = true;
     core->next_event = 0;
     core->fresh = true;
+    core->log.depth = 0;
     armm_reset_exceptions(core);
     armm_reset_system(core);
     core->align_mask = core->v7 ? 0 : 3;
     armm_forget_ram(core);
     take_reset_vector(core);
+}
+
+/* Power comes: RAM begins with zeros, and time with it. */
+static void reset(oak_core *core)
+{
+    for (unsigned i = 0; i < core->region_count; i++) {
+        armm_region *region = &core->region[i];
+        if (!region->writable) continue;
+        memset(region->bytes, 0, region->size);
+        if (region->known) memset(region->known, 0, (region->size + 7) / 8);
+    }
+    core->time = (oak_chip_time){0};
+    core->log = (oak_service_log){0};
+    reset_registers(core);
 }
 
 static void destroy(oak_core *core)
@@ -360,6 +381,7 @@ static void attend(oak_core *core)
     uint64_t now = core->time.cycles, next = UINT64_MAX;
     core->attention = false;
     core->now = now;
+    core->now_op = NULL;
     if (core->setup.advance) next = core->setup.advance(core->setup.machine, now);
     uint64_t tick = armm_advance_tick(core, now);
     core->next_event = tick < next ? tick : next;
@@ -368,9 +390,7 @@ static void attend(oak_core *core)
 /* The reset that the program or a watchdog asked for. Time goes on. */
 static void reset_itself(oak_core *core)
 {
-    oak_chip_time time = core->time;
-    reset(core);
-    core->time = time;
+    reset_registers(core);
     if (core->setup.reset_devices) core->setup.reset_devices(core->setup.machine);
     armm_reset_system(core);
 }
@@ -455,6 +475,11 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
+        if (core->watch_hit) { /* behind an interrupt that comes here, as behind a step */
+            core->watch_hit = false;
+            fill_stop(core, OAK_STOP_WATCH, stop);
+            return;
+        }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
             fill_stop(core, core->time.cycles >= until_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
             return;
@@ -509,12 +534,58 @@ static void attention(oak_core *core)
     core->attention = true;
 }
 
-static void strike(oak_core *core, oak_fault fault)
+static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets)
 {
-    core->fault = fault;
-    core->fault_address = core->r[ARMM_PC];
-    core->fault_unhandled = core->struck = true;
-    core->reset_requested = true; /* when the run goes on */
+    if (ends_run) {
+        core->fault = notice->fault;
+        core->fault_address = notice->address;
+        core->fault_unhandled = core->struck = true;
+    }
+    core->reset_requested |= resets; /* when the run goes on */
+    core->attention = true;
+}
+
+static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
+{
+    core->watched_count = 0;
+    if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
+    for (unsigned i = 0; i < count; i++) {
+        const armm_region *region = armm_region_at(core, cells[i].address);
+        if (!region || !region->writable) return OAK_UNSUPPORTED;
+        core->watched[i] = cells[i];
+    }
+    core->watched_count = count;
+    core->watch_hit = false;
+    armm_set_windows(core);
+    return OAK_OK;
+}
+
+/* Where the program is, also in the middle of a block. */
+static uint32_t place(const oak_core *core)
+{
+    return core->now_op ? armm_pc_of(core, core->now_op) : core->r[ARMM_PC];
+}
+
+/* Memory that keeps its contents is not brought back: nobody changes it while a program runs. */
+static void tape(oak_core *core, oak_tape *tape)
+{
+    core->now_op = NULL;
+    oak_tape_piece(tape, &core->time, offsetof(oak_core, region) - offsetof(oak_core, time));
+    oak_tape_piece(tape, &core->align_mask, sizeof core->align_mask);
+    oak_tape_piece(tape, &core->now, sizeof *core - offsetof(oak_core, now));
+    for (unsigned i = 0; i < core->region_count; i++) {
+        armm_region *region = &core->region[i];
+        if (!region->writable) continue;
+        oak_tape_piece(tape, region->bytes, region->size);
+        if (region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
+    }
+    if (!tape->saves && tape->at) armm_forget_ram(core);
+    core->attention = true;
+}
+
+static const oak_service_log *services(const oak_core *core)
+{
+    return &core->log;
 }
 
 /* ------------------------------------------------------------------------------------------ looking and changing */
@@ -626,11 +697,16 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
     X(other_sp, uint32_t)                                                                                    \
     X(uses_psp, bool)                                                                                        \
     X(ipsr, uint16_t)                                                                                        \
-    X(sleeping, bool) X(waits_for_event, bool) X(event, bool) X(claimed, uint32_t) X(cfsr, uint32_t)         \
-        X(hfsr, uint32_t) X(bfar, uint32_t) X(mmfar, uint32_t) X(shcsr_enabled, uint32_t) X(ccr, uint32_t)   \
-            X(scr, uint32_t) X(vtor, uint32_t) X(aircr_group, uint32_t) X(tick_on, bool)                     \
-                X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t)  \
-                    X(tick_since, uint64_t) X(tick_next, uint64_t)
+    X(sleeping, bool)                                                                                        \
+    X(waits_for_event, bool)                                                                                 \
+    X(event, bool)                                                                                           \
+    X(claimed, uint32_t)                                                                                     \
+    X(cfsr, uint32_t)                                                                                        \
+    X(hfsr, uint32_t)                                                                                        \
+    X(bfar, uint32_t)                                                                                        \
+    X(mmfar, uint32_t) X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t)        \
+        X(aircr_group, uint32_t) X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool)                 \
+            X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t) X(tick_next, uint64_t)
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {
@@ -667,6 +743,7 @@ static unsigned exception_now(const oak_core *core)
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
-        .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now             \
+        .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
+        .services = services, .tape = tape, .place = place, .watch = watch                                   \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -138,6 +138,9 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
 {
     uint32_t handler, sp = core->r[ARMM_SP], align = sp & 4;
     if (!vector_of(core, number, &handler)) {
+        if (core->setup.suffer && (number > ARMM_USAGE_FAULT || number == ARMM_NMI))
+            core->setup.suffer(core->setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
+                               core->time.cycles);
         if (number > ARMM_USAGE_FAULT || number == ARMM_NMI) unhandled(core, OAK_FAULT_NO_HANDLER, number);
         core->fault_unhandled = true;
         core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
@@ -159,6 +162,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     core->fault_address = fault_address;
     core->r[ARMM_SP] = to;
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
+    oak_service_enter(&core->log, number, core->time.cycles);
     core->time.cycles += core->v7 ? 12 : 16;
     become_handler(core, number, exc_return, handler);
     return !core->fault_unhandled;
@@ -248,6 +252,8 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     uint32_t handler;
     unsigned next = first_pending(core);
     if (armm_may_take(core) && vector_of(core, next, &handler)) { /* tail-chaining */
+        oak_service_leave(&core->log, core->time.cycles + *cycles);
+        oak_service_enter(&core->log, next, core->time.cycles + *cycles);
         *cycles += core->v7 ? 6 : 10;
         become_handler(core, next, value, handler);
         core->attention = true;
@@ -278,6 +284,7 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     core->ipsr = nested ? frame[7] & 0x1FF : 0;
     core->attention = true;
     *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
+    oak_service_leave(&core->log, core->time.cycles + *cycles);
     if (!core->ipsr && (core->scr & 2)) core->sleeping = true, core->waits_for_event = false;
     return ARMM_BRANCHED;
 }

@@ -62,7 +62,7 @@
 #define LOAD (nz = core->nz, c = core->c, v = core->v)
 #define CHARGE(o)     (left -= (int32_t)(o)->cycles, executed += (o)->count)
 #define REFUND(cost_) (left += (int32_t)(uint32_t)(cost_), executed -= (uint32_t)((cost_) >> 32))
-#define NOW           (core->now = core->time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
+#define NOW           (core->now_op = op, core->now = core->time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
 
 #define D r[op->d]
 #define N r[op->n]

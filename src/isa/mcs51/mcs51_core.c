@@ -24,17 +24,17 @@ void mcs51_set_psw(oak_core *core, uint8_t value)
 bool mcs51_is_io(const oak_core *core, uint32_t at)
 {
     if (at < 0x80 + SFR_AT) return false;
-    return at == ACC || at == PSW || at == IE || at == IP || at == PCON ||
+    return at == ACC || at == PSW || at == SP || at == IE || at == IP || at == PCON ||
            core->cell[at - 0x80 - SFR_AT] != OAK_CELL_PLAIN;
 }
 
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint64_t now)
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, uint64_t now)
 {
     if (at == ACC) return core->a;
     if (at == PSW) return mcs51_psw(core);
     uint8_t stored = core->data[at];
     if (core->cell[at - 0x80 - SFR_AT] != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, stored, latch, now);
+    return (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, stored, latch, asked, now);
 }
 
 void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
@@ -48,6 +48,7 @@ void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
         return;
     }
     core->data[at] = value;
+    if (at == SP) mcs51_stack_set(core);
     if (at == IE || at == IP) core->blocked = core->attention = true;
     if (at == PCON) core->attention = true;
     if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
@@ -64,14 +65,56 @@ static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
     core->attention = true;
 }
 
-void mcs51_served(oak_core *core)
+void mcs51_stack_set(oak_core *core)
 {
+    uint32_t top = core->data[SP] + 2u;
+    while (top <= core->ram_top && !core->object[top]) top++;
+    core->stack_top = (uint8_t)(top - 1 < core->ram_top ? top - 1 : core->ram_top);
+}
+
+/* Something is pushed beyond stack_top, up to `top`. False when there is no RAM any more; else it may be tried again. */
+static bool stack_grows(oak_core *core, uint32_t top, uint64_t now)
+{
+    if (top > core->ram_top) return false;
+    uint32_t address = core->stack_top + 1u;
+    core->stack_top = (uint8_t)core->ram_top; /* said once */
+    if (core->setup.suffer)
+        core->setup.suffer(core->setup.machine, OAK_FAULT_STACK_DATA, MCS51_IRAM, address, now);
+    return true;
+}
+
+bool mcs51_external(const oak_core *core, uint32_t address, bool write)
+{
+    if (!core->external_count) return address >= core->xram_size;
+    for (unsigned i = 0; i < core->external_count; i++) {
+        const oak_external *one = &core->external[i];
+        if (address - one->base < one->size && address >= one->base) return write && !one->writable;
+    }
+    return true;
+}
+
+static oak_status set_external(oak_core *core, unsigned space, const oak_external *ranges, unsigned count)
+{
+    if (space != MCS51_XRAM || count > sizeof core->external / sizeof *core->external)
+        return OAK_OUT_OF_RANGE;
+    for (unsigned i = 0; i < count; i++)
+        if (ranges[i].base >= core->xram_size || ranges[i].size > core->xram_size - ranges[i].base)
+            return OAK_OUT_OF_RANGE;
+    for (unsigned i = 0; i < count; i++) core->external[i] = ranges[i];
+    core->external_count = count;
+    core->xram_plain = count ? 0 : core->xram_size;
+    return OAK_OK;
+}
+
+void mcs51_served(oak_core *core, uint64_t now)
+{
+    if (core->serving) oak_service_leave(&core->log, now);
     core->serving = core->serving & 2 ? core->serving & 1 : 0;
     core->blocked = core->attention = true;
 }
 
 /* The lines that may interrupt once their time has come. */
-static unsigned enabled(const oak_core *core)
+static inline unsigned enabled(const oak_core *core)
 {
     return core->data[IE] & 0x80 && !(core->serving & 2) ? core->data[IE] & 0x3F : 0;
 }
@@ -88,7 +131,12 @@ static bool take_interrupt(oak_core *core)
     if (!chosen) return false;
     while (!(chosen >> line & 1)) line++;
     uint32_t sp = core->data[SP], vector = 8 * line + 3;
-    if (sp + 2 > core->ram_top || !core->known[vector]) {
+    bool lost = !core->known[vector] &&
+                (!core->setup.suffer ||
+                 core->setup.suffer(core->setup.machine, OAK_FAULT_NO_HANDLER, MCS51_CODE, vector, now));
+    if (core->struck) return false; /* somebody wants to see it */
+    if (sp + 2 > core->stack_top && sp + 2 <= core->ram_top) stack_grows(core, sp + 2, now);
+    if (sp + 2 > core->ram_top || lost) {
         core->fault = sp + 2 > core->ram_top ? OAK_FAULT_STACK_OVERFLOW : OAK_FAULT_NO_HANDLER;
         core->fault_space = core->fault == OAK_FAULT_NO_HANDLER ? MCS51_CODE : MCS51_IRAM;
         core->fault_address = core->fault == OAK_FAULT_NO_HANDLER ? vector : sp;
@@ -100,11 +148,13 @@ static bool take_interrupt(oak_core *core)
     core->data[SP] = (uint8_t)(sp + 2);
     core->serving |= high ? 2 : 1;
     core->served[high != 0] = (uint8_t)(line + 1);
+    oak_service_enter(&core->log, line + 1, now);
     core->data[PCON] &= 0xFE; /* wakes from idle */
     core->pc = vector;
     core->time.cycles += 2;
     core->attention = true;
-    core->setup.acknowledge(core->setup.machine, line, now);
+    if (core->watched_count) mcs51_watch_hits(core); /* the return address may lie there */
+    core->next_device = core->setup.acknowledge(core->setup.machine, line, now);
     return true;
 }
 
@@ -277,19 +327,30 @@ static void destroy(oak_core *core)
     host->resize(host->context, core, sizeof *core, 0);
 }
 
-static void reset(oak_core *core)
+/* What a reset does on the chip: RAM keeps what it holds. */
+static void reset_registers(oak_core *core)
 {
     core->pc = 0;
     core->a = core->cy = 0;
     core->carries = 0;
-    core->time = (oak_chip_time){0};
-    memset(core->data, 0, sizeof core->data);
+    memset(core->data + RAM_SIZE, 0, sizeof core->data - RAM_SIZE);
     core->data[SP] = 7;
     core->line = core->serving = 0;
+    core->log.depth = 0;
+    mcs51_stack_set(core);
     core->blocked = core->struck = core->resets = core->faulted = false;
     core->attention = true;
     core->next_event = core->next_device = 0;
+}
+
+/* Power comes: RAM begins with zeros, and time with it. */
+static void reset(oak_core *core)
+{
+    memset(core->data, 0, RAM_SIZE);
     if (core->xram) memset(core->xram, 0, core->xram_size);
+    core->time = (oak_chip_time){0};
+    core->log = (oak_service_log){0};
+    reset_registers(core);
 }
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
@@ -320,7 +381,11 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     memset(core->code, 0xFF, CODE_SPACE);
     memset(core->known, 0, CODE_SPACE);
     memset(core->stop_at, 0, CODE_SPACE);
-    for (unsigned row = 0; row < MCS51_ROWS; row++) core->own_cycles[row] = mcs51_rows[row].cycles;
+    for (unsigned row = 0; row < MCS51_ROWS; row++) {
+        core->own_cycles[row] = mcs51_rows[row].cycles;
+        for (const char *bit = mcs51_rows[row].bits; *bit; bit++) core->takes_bit[row] |= *bit == 'b';
+    }
+    core->xram_plain = core->xram_size;
     for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, 0x80 + s);
     forget_decoded(core);
     reset(core);
@@ -355,7 +420,10 @@ static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
     uint64_t end = core->time.cycles + left, before = core->time.instructions;
     mcs51_exit exit = EXIT_TIME;
     bool was_blocked = core->blocked;
-    if (!first && left > 1 && !was_blocked)
+    if (!first && left > 1 && !was_blocked && core->watched_count && core->watch_at) {
+        exit = mcs51_run_watched(core, left < SLICE ? (uint32_t)left : SLICE);
+        if (core->watch_hit) return exit;
+    } else if (!first && left > 1 && !was_blocked && !core->watched_count)
         exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != EXIT_TIME || core->time.cycles >= end) return exit;
     if ((!first || core->time.instructions != before) && core->stop_at[core->pc]) return EXIT_STOP;
@@ -372,9 +440,7 @@ static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
 /* The reset by a watchdog. Time goes on. */
 static void reset_itself(oak_core *core)
 {
-    oak_chip_time time = core->time;
-    reset(core);
-    core->time = time;
+    reset_registers(core);
     if (core->setup.reset_devices) core->setup.reset_devices(core->setup.machine);
 }
 
@@ -385,14 +451,26 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
     bool first = true;
     if (core->resets) reset_itself(core);
     for (;;) {
-        if (core->attention || core->time.cycles >= core->next_event) attend(core);
-        if (!core->blocked && !core->struck && take_interrupt(core)) { /* a more urgent one may follow at once */
-            first = false;
-            continue;
+        if (core->attention || core->time.cycles >= core->next_event) {
+            attend(core);
+            if (core->resets && !core->struck) {
+                reset_itself(core);
+                continue;
+            }
+            if (!core->blocked && !core->struck &&
+                take_interrupt(core)) { /* a more urgent one may follow at once */
+                first = false;
+                continue;
+            }
         }
         if (core->struck || core->faulted) {
             core->struck = core->faulted = false;
             fill_stop(core, OAK_STOP_FAULT, stop);
+            return;
+        }
+        if (core->watch_hit) { /* behind an interrupt that comes here, as behind a step */
+            core->watch_hit = false;
+            fill_stop(core, OAK_STOP_WATCH, stop);
             return;
         }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
@@ -414,6 +492,18 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         uint64_t left = until - core->time.cycles, steps = until_instruction - core->time.instructions;
         mcs51_exit exit = run_stretch(core, steps < left ? steps : left, first);
         first = false;
+        if (exit == EXIT_STACK) {
+            unsigned row = core->row[core->pc];
+            uint32_t sp = core->data[SP];
+            if (stack_grows(core, sp + (row == MCS51_PUSH_DIR ? 1u : 2u), core->time.cycles)) {
+                first = true; /* the same instruction again, also when a stop point is there */
+                continue;
+            }
+            core->fault = OAK_FAULT_STACK_OVERFLOW;
+            core->fault_space = MCS51_IRAM;
+            core->fault_address = sp;
+            exit = EXIT_FAULT;
+        }
         if (exit == EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
         if (exit == EXIT_STOP || exit == EXIT_PARKED || exit == EXIT_FAULT) {
             fill_stop(core,
@@ -467,7 +557,10 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     case MCS51_REG_A: core->a = (uint8_t)value; break;
     case MCS51_REG_B: core->data[B] = (uint8_t)value; break;
     case MCS51_REG_PSW: mcs51_set_psw(core, (uint8_t)value); break;
-    case MCS51_REG_SP: core->data[SP] = (uint8_t)value; break;
+    case MCS51_REG_SP:
+        core->data[SP] = (uint8_t)value;
+        mcs51_stack_set(core);
+        break;
     case MCS51_REG_DPTR:
         core->data[DPH] = (uint8_t)(value >> 8);
         core->data[DPL] = (uint8_t)value;
@@ -505,7 +598,7 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
         else if (at == PSW) bytes[i] = mcs51_psw(core);
         else if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
             bytes[i] = (uint8_t)core->setup.device_read(core->setup.machine, at - SFR_AT, bytes[i], true,
-                                                        core->time.cycles);
+                                                        0xFF, core->time.cycles);
     }
     return OAK_OK;
 }
@@ -538,12 +631,95 @@ static void call_attention(oak_core *core)
     core->next_device = 0;
 }
 
-static void strike(oak_core *core, oak_fault fault)
+static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets)
 {
-    core->fault = fault;
-    core->fault_space = MCS51_CODE;
-    core->fault_address = core->pc;
-    core->struck = core->resets = true; /* when the run goes on */
+    if (ends_run) {
+        core->fault = notice->fault;
+        core->fault_space = notice->space;
+        core->fault_address = notice->address;
+    }
+    core->struck |= ends_run;
+    core->resets |= resets; /* when the run goes on */
+    core->attention = true;
+}
+
+/* Eight bytes that hold all that is watched, where there are such. */
+static void find_watch_word(oak_core *core)
+{
+    enum { WORD = 8 };
+    uint8_t bytes[WORD] = {0};
+    core->watch_at = NULL;
+    for (unsigned i = 0; i < core->watched_count; i++)
+        if (!core->watch_at || core->watched[i] < core->watch_at) core->watch_at = core->watched[i];
+    const uint8_t *xram_end = core->xram ? core->xram + core->xram_size : NULL;
+    if (core->xram && core->watch_at >= core->xram && core->watch_at < xram_end &&
+        xram_end - core->watch_at < WORD && core->xram_size >= WORD)
+        core->watch_at = xram_end - WORD;
+    for (unsigned i = 0; i < core->watched_count && core->watch_at; i++) {
+        if (core->watched[i] - core->watch_at >= WORD) core->watch_at = NULL;
+        else bytes[core->watched[i] - core->watch_at] = 0xFF;
+    }
+    memcpy(&core->watch_mask, bytes, sizeof bytes);
+    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
+}
+
+static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
+{
+    unsigned filled = 0;
+    core->watched_count = 0;
+    for (unsigned i = 0; i < count; i++) {
+        uint8_t *at =
+            cells[i].space == MCS51_IRAM && cells[i].address + cells[i].size <= core->ram_top + 1 ? core->data
+            : cells[i].space == MCS51_XRAM && cells[i].address + cells[i].size <= core->xram_size ? core->xram
+                                                                                                  : NULL;
+        if (!at || filled + cells[i].size > sizeof core->watched / sizeof *core->watched)
+            return OAK_UNSUPPORTED;
+        for (uint32_t b = 0; b < cells[i].size; b++) {
+            core->watched[filled] = at + cells[i].address + b;
+            core->watched_value[filled] = *core->watched[filled];
+            filled++;
+        }
+    }
+    core->watched_count = filled;
+    core->watch_hit = false;
+    find_watch_word(core);
+    return OAK_OK;
+}
+
+static uint32_t place(const oak_core *core)
+{
+    return core->pc;
+}
+
+static void tape(oak_core *core, oak_tape *tape)
+{
+    /* Everything from the time up to the pointers; what is decoded stays, unless the code was another. */
+    bool decoded = core->decoded;
+    oak_tape_piece(tape, &core->time, offsetof(oak_core, code) - offsetof(oak_core, time));
+    core->decoded = decoded;
+    if (core->xram) oak_tape_piece(tape, core->xram, core->xram_size);
+    bool same = tape->saves || !tape->at ||
+                (memcmp(core->code, tape->at, core->code_size) == 0 &&
+                 memcmp(core->known, tape->at + core->code_size, core->code_size) == 0);
+    oak_tape_piece(tape, core->code, core->code_size);
+    oak_tape_piece(tape, core->known, core->code_size);
+    if (!same) forget_decoded(core);
+    for (unsigned i = 0; i < core->watched_count && !tape->saves; i++)
+        core->watched_value[i] = *core->watched[i];
+    core->watch_hit = false;
+    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
+    core->attention = true;
+}
+
+static const oak_service_log *services(const oak_core *core)
+{
+    return &core->log;
+}
+
+static void mark_object(oak_core *core, unsigned space, uint32_t address)
+{
+    if (space == MCS51_IRAM && address < sizeof core->object) core->object[address] = 1;
+    mcs51_stack_set(core);
 }
 
 /* The vector of the interrupt that is being served, 0 in the main program. */
@@ -570,7 +746,8 @@ static void visit(oak_core *core, const oak_state_visitor *visitor)
 #undef VISIT
     core->served[0] = core->served[0] % (MCS51_LINES + 1u);
     core->served[1] = core->served[1] % (MCS51_LINES + 1u);
-    for (unsigned n = 0; n < MCS51_LINES; n++) visitor->number(visitor->context, "core", from[n], &core->from[n]);
+    for (unsigned n = 0; n < MCS51_LINES; n++)
+        visitor->number(visitor->context, "core", from[n], &core->from[n]);
     core->attention = true;
 }
 
@@ -591,4 +768,10 @@ const oak_core_ops mcs51_core_ops = {
     .strike = strike,
     .visit = visit,
     .exception = exception,
+    .services = services,
+    .tape = tape,
+    .external = set_external,
+    .place = place,
+    .watch = watch,
+    .mark_object = mark_object,
 };

@@ -7,6 +7,7 @@
 #ifndef OAK_MCS51_CORE_H
 #define OAK_MCS51_CORE_H
 
+#include "base/bytes.h"
 #include "isa/mcs51/mcs51.h"
 
 enum {
@@ -15,6 +16,7 @@ enum {
     SLOTS = CODE_SPACE + 4, /* spare operations, for instructions on special registers */
     OPS = SLOTS + 4,
     /* data[]: internal RAM at its addresses, then the special registers, then scratch cells */
+    RAM_SIZE = 0x100,
     SFR_AT = 0x80, /* data index of special register s is s + SFR_AT, so 0x100 to 0x17f */
     SCRATCH = 0x180,
     SOURCE_SCRATCH,
@@ -55,7 +57,15 @@ typedef struct mcs51_op {
 } mcs51_op;
 
 /* How the loop was left. */
-typedef enum mcs51_exit { EXIT_TIME, EXIT_STEP, EXIT_STOP, EXIT_PARKED, EXIT_FAULT, EXIT_EVENT } mcs51_exit;
+typedef enum mcs51_exit {
+    EXIT_TIME,
+    EXIT_STEP,
+    EXIT_STOP,
+    EXIT_PARKED,
+    EXIT_FAULT,
+    EXIT_EVENT,
+    EXIT_STACK
+} mcs51_exit;
 
 struct oak_core {
     const oak_isa_tables *tables;
@@ -64,6 +74,9 @@ struct oak_core {
     uint32_t pc;
     bool decoded; /* something is decoded */
     uint32_t code_size, ram_top, xram_size;
+    uint32_t xram_plain;       /* external RAM below this is there and can be written */
+    oak_external external[16]; /* what is on the external bus, where somebody has said so */
+    unsigned external_count;
     uint8_t a, cy;
     uint32_t carries; /* a ^ operand ^ result of the last addition: AC is bit 4, OV is bit 7 ^ bit 8 */
     uint8_t data[DATA_SIZE];
@@ -71,24 +84,55 @@ struct oak_core {
     uint8_t fault_space;
     uint32_t fault_address;
     /* Interrupts: line n belongs to bit n of IE and IP and to the vector 8 * n + 3. */
-    uint8_t line;     /* what asks for an interrupt, a bit a line */
-    uint8_t serving;  /* bit 0: one of low priority is being served; bit 1: one of high priority */
-    uint8_t served[2]; /* and which */
-    bool blocked;     /* one instruction must pass first: behind reti and a write to IE or IP */
-    bool attention;   /* something changed that the run must look at before the next instruction */
-    bool struck;      /* a device ends the run with a fault, and resets the chip when it goes on */
-    bool resets;
-    bool faulted;     /* an interrupt could not be served */
+    uint8_t line;               /* what asks for an interrupt, a bit a line */
+    uint8_t serving;            /* bit 0: one of low priority is being served; bit 1: one of high priority */
+    uint8_t served[2];          /* and which */
+    bool blocked;               /* one instruction must pass first: behind reti and a write to IE or IP */
+    bool attention;             /* something changed that the run must look at before the next instruction */
+    bool struck;                /* a device ends the run with a fault */
+    bool resets;                /* the chip resets itself before it goes on */
+    bool faulted;               /* an interrupt could not be served */
+    uint8_t stack_top;          /* the last byte of RAM that the stack may fill without a second look */
+    uint8_t object[256];        /* 1 where something of the program's begins */
+    oak_service_log log;        /* by line + 1 */
     uint64_t from[MCS51_LINES]; /* the first cycle at whose beginning an interrupt can be served */
     uint64_t next_device;       /* the next cycle at which a device does something, 0: not known */
     uint64_t next_event;        /* or at which a line can be noticed */
     uint32_t own_cycles[MCS51_ROWS];
+    bool takes_bit[MCS51_ROWS];
     oak_cell_kind cell[128];
     uint8_t *code, *known, *xram;
+    /* Cells that are watched, byte by byte, and what they held last. */
+    uint8_t *watched[4 * OAK_MOST_WATCHED], watched_value[4 * OAK_MOST_WATCHED];
+    unsigned watched_count;
+    bool watch_hit;
+    const uint8_t
+        *watch_at; /* eight bytes that hold all of them, or NULL; which bits matter, and what they were */
+    uint64_t watch_mask, watch_word;
     uint8_t *row;     /* row of each decoded address */
     uint8_t *stop_at; /* 1 where a stop point is */
     mcs51_op *ops;
 };
+
+static inline uint64_t mcs51_watch_word(const oak_core *core)
+{
+    uint64_t word;
+    memcpy(&word, core->watch_at, sizeof word);
+    return word & core->watch_mask;
+}
+
+/* Does a watched cell hold something else? */
+static inline bool mcs51_watch_hits(oak_core *core)
+{
+    bool hit = false;
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        hit |= *core->watched[i] != core->watched_value[i];
+        core->watched_value[i] = *core->watched[i];
+    }
+    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
+    core->watch_hit |= hit;
+    return hit;
+}
 
 /* Decodes the straight block that begins at `pc`. */
 void mcs51_decode_block(oak_core *core, uint32_t pc);
@@ -97,15 +141,20 @@ uint8_t mcs51_natural(const oak_core *core, uint32_t pc);
 /* True when direct index `at` needs more than a plain load or store. */
 bool mcs51_is_io(const oak_core *core, uint32_t at);
 /* An access at the beginning of the cycle `now`. latch: the instruction changes and writes back. */
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint64_t now);
+uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, uint64_t now);
 void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now);
-/* What reti does beside returning. */
-void mcs51_served(oak_core *core);
+/* An access to the external bus that is to be looked at: false when it is all right. */
+bool mcs51_external(const oak_core *core, uint32_t address, bool write);
+/* What reti does beside returning, by the end of the instruction. */
+void mcs51_served(oak_core *core, uint64_t now);
+/* The stack pointer was set: how far may it go? */
+void mcs51_stack_set(oak_core *core);
 uint8_t mcs51_psw(const oak_core *core);
 void mcs51_set_psw(oak_core *core, uint8_t value);
 
 /* The loop, compiled twice from mcs51_loop.h: whole blocks while they fit, and single instructions until the time is up. */
 mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit);
 mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit);
+mcs51_exit mcs51_run_watched(oak_core *core, uint32_t limit);
 
 #endif

@@ -1,8 +1,9 @@
-/* mcs51_loop.h — the interpreter, included twice by mcs51_loop.c.
+/* mcs51_loop.h — the interpreter, included three times by mcs51_loop.c.
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: run one instruction after the other until `limit` cycles are used up or something wants
  *                  attention; 0: run whole blocks while they fit into `limit` cycles
+ *   LOOP_WATCH     1: whole blocks, but leave behind an instruction that changes what is watched
  *
  * One case per row, in the order of mcs51.def. Registers that matter live in locals: a, cy, carries, r (the bank),
  * spent (instructions << 32 | cycles). A case ends with NEXT(bytes) or ENTER(operation). */
@@ -11,6 +12,7 @@
     do {                                                                                                           \
         op = (where);                                                                                              \
         LEAVE_IF_ONE(op);                                                                                          \
+        LEAVE_ENTERED(op);                                                                                         \
         spent += op->cost;                                                                                         \
         if ((uint32_t)spent > limit) goto out_of_time;                                                             \
         DISPATCH;                                                                                                  \
@@ -19,6 +21,7 @@
     do {                                                                                                           \
         op += (bytes);                                                                                             \
         LEAVE_IF_ONE(op);                                                                                          \
+        LEAVE_CHARGED(op);                                                                                         \
         DISPATCH;                                                                                                  \
     } while (0)
 #if LOOP_ONE
@@ -26,6 +29,15 @@
     if ((op) < ops + SLOTS - 1) goto one_done
 #else
 #define LEAVE_IF_ONE(op) (void)0
+#endif
+/* The next instruction is not executed when what is watched has changed: it is charged already, or not yet. */
+#if LOOP_WATCH
+#define WATCH_CHANGED(op) ((mcs51_watch_word(core) != core->watch_word) && (op) < ops + SLOTS - 1)
+#define LEAVE_CHARGED(op) if (WATCH_CHANGED(op)) goto seen_charged
+#define LEAVE_ENTERED(op) if (WATCH_CHANGED(op)) goto attend
+#else
+#define LEAVE_CHARGED(op) (void)0
+#define LEAVE_ENTERED(op) (void)0
 #endif
 
 #define FAULT(kind, space, address)                                                                                \
@@ -72,7 +84,7 @@
 #define CALL(target_address, bytes)                                                                                \
     do {                                                                                                           \
         uint32_t sp = data[SP], back = (uint32_t)(op - ops) + (bytes);                                             \
-        if (sp + 2 > core->ram_top) goto stack_overflow;                                                           \
+        if (sp + 2 > core->stack_top) goto stack_grows;                                                              \
         data[sp + 1] = (uint8_t)back;                                                                              \
         data[sp + 2] = (uint8_t)(back >> 8);                                                                       \
         data[SP] = (uint8_t)(sp + 2);                                                                              \
@@ -116,7 +128,8 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const uint64_t end = core->time.cycles + limit;
 next_one:
     if (core->row[core->pc] == OP_DECODE) mcs51_decode_block(core, core->pc);
-    RESUME(mcs51_natural(core, core->pc));
+    if (op->handler == OP_STOP) RESUME(mcs51_natural(core, core->pc));
+    DISPATCH;
 #else
     ENTER(op);
 #endif
@@ -227,31 +240,30 @@ next_one:
         NEXT(1);
     CASE(MCS51_MOVX_A_RI):
         pointed = (uint32_t)(data[PORT2] << 8 | r[op->x]);
-        if (pointed >= core->xram_size) goto no_such_xram;
+        if (pointed >= core->xram_plain && mcs51_external(core, pointed, false)) goto no_such_xram;
         a = core->xram[pointed];
         NEXT(1);
     CASE(MCS51_MOVX_A_DPTR):
         pointed = DPTR_VALUE;
-        if (pointed >= core->xram_size) goto no_such_xram;
+        if (pointed >= core->xram_plain && mcs51_external(core, pointed, false)) goto no_such_xram;
         a = core->xram[pointed];
         NEXT(1);
     CASE(MCS51_MOVX_RI_A):
         pointed = (uint32_t)(data[PORT2] << 8 | r[op->x]);
-        if (pointed >= core->xram_size) goto no_such_xram;
+        if (pointed >= core->xram_plain && mcs51_external(core, pointed, true)) goto no_such_xram;
         core->xram[pointed] = (uint8_t)a;
         NEXT(1);
     CASE(MCS51_MOVX_DPTR_A):
         pointed = DPTR_VALUE;
-        if (pointed >= core->xram_size) goto no_such_xram;
+        if (pointed >= core->xram_plain && mcs51_external(core, pointed, true)) goto no_such_xram;
         core->xram[pointed] = (uint8_t)a;
         NEXT(1);
     CASE(MCS51_PUSH_DIR):
     {
         uint32_t sp = data[SP] + 1u;
-        if (sp > core->ram_top) goto stack_overflow;
-        uint8_t value = op->at == SP ? (uint8_t)sp : DIRECT; /* the pointer has moved when the byte is read */
+        if (sp > core->stack_top) goto stack_grows;
         data[SP] = (uint8_t)sp;
-        data[sp] = value;
+        data[sp] = DIRECT;
         NEXT(2);
     }
     CASE(MCS51_POP_DIR):
@@ -310,7 +322,7 @@ next_one:
         if (sp > core->ram_top) goto stack_overflow;
         data[SP] = (uint8_t)(sp - 2);
         op = ops + (data[sp] << 8 | data[sp - 1]);
-        mcs51_served(core);
+        mcs51_served(core, core->time.cycles + (LOOP_ONE ? core->own_cycles[MCS51_RETI] : (uint32_t)spent));
         LEAVE_IF_ONE(op);
         goto attend;
     }
@@ -355,16 +367,18 @@ next_one:
             slot->handler = (uint8_t)row;
             slot[core->tables->shape[row].pattern.size].handler = OP_IO_DONE;
             if (mcs51_flow(row) == OAK_FLOW_BRANCH) slot->target = SLOTS - 1;
+            core->pc = (uint32_t)(op - ops) & 0xFFFF; /* for whoever wants to know */
             if (mcs51_is_io(core, op->at)) {
                 if (core->cell[op->at - 0x80 - SFR_AT] == OAK_CELL_ABSENT)
                     FAULT(OAK_FAULT_ABSENT, MCS51_SFR, op->at - SFR_AT);
-                if (touch != MCS51_TOUCH_WRITE) data[SCRATCH] = mcs51_io_read(core, op->at, touch == MCS51_TOUCH_MODIFY, io_end - (touch == MCS51_TOUCH_READ));
+                if (touch != MCS51_TOUCH_WRITE) data[SCRATCH] = mcs51_io_read(core, op->at, touch == MCS51_TOUCH_MODIFY, core->takes_bit[row] ? op->x : 0xFF, io_end - (touch == MCS51_TOUCH_READ));
+                if (row == MCS51_PUSH_DIR && op->at == SP) data[SCRATCH]++; /* the pointer has moved when it is read */
                 slot->at = SCRATCH;
             }
             if (row == MCS51_MOV_DIR_DIR && mcs51_is_io(core, op->target)) {
                 if (core->cell[op->target - 0x80 - SFR_AT] == OAK_CELL_ABSENT)
                     FAULT(OAK_FAULT_ABSENT, MCS51_SFR, op->target - SFR_AT);
-                data[SOURCE_SCRATCH] = mcs51_io_read(core, op->target, false, io_end - 1);
+                data[SOURCE_SCRATCH] = mcs51_io_read(core, op->target, false, 0xFF, io_end - 1);
                 slot->target = SOURCE_SCRATCH;
             }
             op = slot;
@@ -400,7 +414,11 @@ no_such_ram:
 no_such_code:
     FAULT(OAK_FAULT_ABSENT, MCS51_CODE, pointed);
 no_such_xram:
-    FAULT(OAK_FAULT_ABSENT, MCS51_XRAM, pointed);
+    FAULT(mcs51_external(core, pointed, false) ? OAK_FAULT_ABSENT : OAK_FAULT_READ_ONLY, MCS51_XRAM, pointed);
+stack_grows: /* somebody has to look whether it may */
+    exit = EXIT_STACK;
+    if (io_op) op = io_op;
+    goto leave;
 stack_overflow:
     FAULT(OAK_FAULT_STACK_OVERFLOW, MCS51_IRAM, data[SP]);
 stack_underflow:
@@ -409,6 +427,11 @@ faulted:
     exit = EXIT_FAULT;
     if (io_op) op = io_op;
     goto leave;
+#if LOOP_WATCH
+seen_charged: /* `op` comes next, and has been charged */
+    exit = EXIT_EVENT;
+    goto leave;
+#endif
 attend: /* `op` comes next; nothing of it has been charged */
     exit = EXIT_EVENT;
     spent += op->cost;
@@ -428,6 +451,7 @@ one_done:
     core->time.instructions++;
     core->pc = (uint32_t)(op - ops) & 0xFFFF;
     op = ops + core->pc;
+    if (core->watched_count && mcs51_watch_hits(core)) core->attention = true;
     if (core->time.cycles < end && !core->attention) {
         if (!core->stop_at[core->pc]) goto next_one;
         exit = EXIT_STOP;
@@ -448,3 +472,7 @@ finish:
 #undef FAULT
 #undef LOOP_NAME
 #undef LOOP_ONE
+#undef LOOP_WATCH
+#undef WATCH_CHANGED
+#undef LEAVE_CHARGED
+#undef LEAVE_ENTERED

@@ -139,12 +139,79 @@ static oak_status chip_served(void *chip, uint32_t *vector)
     return OAK_OK;
 }
 
+static oak_status chip_mark_object(void *chip, unsigned space, uint32_t address)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->mark_object) return OAK_UNSUPPORTED;
+    machine->isa->core->mark_object(machine->core, space, address);
+    return OAK_OK;
+}
+
+static oak_status chip_tape(void *chip, oak_tape *tape)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->tape) return OAK_UNSUPPORTED;
+    machine->isa->core->tape(machine->core, tape);
+    oak_tape_piece(tape, machine->gpio, machine->part->port_count * sizeof *machine->gpio);
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        oak_block *block = &machine->block[i];
+        oak_tape_piece(tape, &block->line, sizeof block->line);
+        oak_tape_piece(tape, &block->second_line, sizeof block->second_line);
+        oak_tape_piece(tape, &block->next, sizeof block->next);
+        if (block->about->kind != OAK_BLOCK_PORT)
+            oak_tape_piece(tape, &block->as, sizeof block->as); /* a port lies in gpio */
+        size_t sent = block->sent.count;
+        oak_tape_piece(tape, &sent, sizeof sent);
+        if (sent < block->sent.count) block->sent.count = sent; /* it will be sent again */
+    }
+    oak_tape_piece(tape, &machine->outside_next, sizeof machine->outside_next);
+    oak_tape_piece(tape, &machine->next, sizeof machine->next);
+    oak_tape_piece(tape, &machine->moment, sizeof machine->moment);
+    oak_tape_piece(tape, machine->levels, sizeof machine->levels);
+    oak_tape_piece(tape, machine->fights, sizeof machine->fights);
+    oak_tape_piece(tape, machine->shown, sizeof machine->shown);
+    oak_tape_piece(tape, machine->floats, sizeof machine->floats);
+    if (machine->stored)
+        oak_tape_piece(tape, machine->stored, machine->part->register_count * sizeof *machine->stored);
+    return OAK_OK;
+}
+
+static oak_status chip_watch(void *chip, const oak_watched *cells, unsigned count)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->watch) return OAK_UNSUPPORTED;
+    return machine->isa->core->watch(machine->core, cells, count);
+}
+
+static oak_status chip_external(void *chip, unsigned space, const oak_external *ranges, unsigned count)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->external) return OAK_UNSUPPORTED;
+    return machine->isa->core->external(machine->core, space, ranges, count);
+}
+
+static oak_status chip_service(void *chip, unsigned index, oak_service *service)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->services) return OAK_UNSUPPORTED;
+    const oak_service_log *log = machine->isa->core->services(machine->core);
+    unsigned bytes = machine->isa->about.vector_bytes;
+    for (unsigned number = 0; number < OAK_MOST_SERVED; number++) {
+        if (!log->count[number] || index--) continue;
+        /* Where there is no table of vectors, line n has its handler at 8 n + 3, and number n + 1 here. */
+        uint32_t vector = bytes ? number * bytes : 8 * (number - 1) + 3;
+        *service = (oak_service){vector, log->count[number], log->cycles[number], log->longest[number]};
+        return OAK_OK;
+    }
+    return OAK_NOT_FOUND;
+}
+
 static oak_status chip_attach(void *chip, const oak_outside *outside)
 {
     oak_machine *machine = chip;
+    if (machine->outside != outside) oak_machine_remember_pins(machine);
     machine->outside = outside;
     machine->outside_next = machine->next = 0;
-    oak_machine_remember_pins(machine);
     if (machine->isa->core->attend) machine->isa->core->attend(machine->core);
     return OAK_OK;
 }
@@ -185,6 +252,11 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .take_output = chip_take_output,
         .attach = chip_attach,
         .served = chip_served,
+        .service = chip_service,
+        .external = chip_external,
+        .watch = chip_watch,
+        .tape = chip_tape,
+        .mark_object = chip_mark_object,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
 }

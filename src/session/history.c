@@ -1,0 +1,382 @@
+/* history.c — going back in time.
+ *
+ * A run is determined by its state, so any moment of the past is reached by bringing back a copy of the state from before it,
+ * and running to it. Copies are taken every `spacing` cycles, and wherever somebody has changed something, since a replay
+ * knows nothing of that. When there is no room for more, every other copy is dropped and the spacing doubled; when only
+ * changes are left, the oldest goes. */
+#include <oakspindle/print.h>
+
+#include "base/bytes.h"
+#include "session/session_state.h"
+#include "session/trace_state.h"
+
+enum { FIRST_SPACING = 500000, USUAL_BYTES = 64 << 20 };
+
+typedef struct moment {
+    uint8_t *bytes;
+    size_t size;
+    oak_chip_time time;
+    bool changed; /* somebody has changed something just before */
+} moment;
+
+struct session_history {
+    moment *moments;
+    size_t count, room, bytes, most_bytes;
+    uint64_t spacing;
+};
+
+/* ------------------------------------------------------------------------------------------ copies */
+
+static void tape_trace(oak_trace *trace, oak_tape *tape)
+{
+    size_t signals = trace->signal_count, changes = trace->change_count;
+    oak_tape_piece(tape, &changes, sizeof changes);
+    oak_tape_piece(tape, &trace->end, sizeof trace->end);
+    oak_tape_piece(tape, &trace->full, sizeof trace->full);
+    if (tape->saves || !tape->at) return;
+    if (changes < trace->change_count) trace->change_count = changes;
+    for (size_t i = 0; i < signals; i++) trace->signals[i].last = TRACE_NONE;
+    for (size_t i = 0; i < trace->change_count; i++) trace->signals[trace->changes[i].signal].last = i;
+}
+
+/* A list that only grows: what was added later is dropped. */
+#define TAPE_LIST(tape, list, count_)                                                                        \
+    do {                                                                                                     \
+        size_t kept_ = (count_);                                                                             \
+        oak_tape_piece(tape, &kept_, sizeof kept_);                                                          \
+        if (kept_ <= (count_)) (count_) = kept_;                                                             \
+        oak_tape_piece(tape, (list), kept_ * sizeof *(list));                                                \
+    } while (0)
+
+static oak_status run_tape(oak_session *session, oak_tape *tape)
+{
+    oak_status status = session->chip.ops->tape(session->chip.chip, tape);
+    if (status) return status;
+    TAPE_LIST(tape, session->drives, session->drive_count);
+    TAPE_LIST(tape, session->puts, session->put_count);
+    size_t noticed = session->noticed_count;
+    TAPE_LIST(tape, session->noticed, noticed);
+    session->noticed_count = (unsigned)noticed;
+    oak_tape_piece(tape, &session->passed, sizeof session->passed);
+    for (size_t i = 0; i < session->joined_count; i++) {
+        joined_outside *one = &session->joined[i];
+        oak_tape_piece(tape, &one->due, sizeof one->due);
+        if (one->outside.tape) one->outside.tape(one->outside.context, tape);
+    }
+    /* Settings of the user stay; only what they have counted goes back. */
+    size_t laps = session->lap_count, hit = 0;
+    bool back = !tape->saves && tape->at;
+    for (size_t i = 0; session->stops_hit && i < session->stop_count; i++)
+        hit += session->stops[i].point.hits != 0;
+    oak_tape_piece(tape, &hit, sizeof hit);
+    for (size_t i = 0; back && session->stops_hit && i < session->stop_count; i++)
+        session->stops[i].point.hits = 0;
+    for (size_t i = 0; hit; i++) {
+        size_t number = i;
+        if (!back && !session->stops[i].point.hits) continue;
+        uint64_t hits = back ? 0 : session->stops[i].point.hits;
+        oak_tape_piece(tape, &number, sizeof number);
+        oak_tape_piece(tape, &hits, sizeof hits);
+        if (back && number < session->stop_count) session->stops[number].point.hits = hits;
+        hit--;
+    }
+    oak_tape_piece(tape, &laps, sizeof laps);
+    for (size_t i = 0; i < laps && i < session->lap_count; i++) {
+        lap_record *lap = &session->laps[i];
+        oak_tape_piece(tape, &lap->under_way, sizeof lap->under_way);
+        oak_tape_piece(tape, &lap->began, sizeof lap->began);
+        oak_tape_piece(tape, &lap->about.count, sizeof lap->about - offsetof(oak_lap, count));
+    }
+    bool traced = session->trace != NULL;
+    oak_tape_piece(tape, &traced, sizeof traced);
+    if (traced && session->trace) tape_trace(session->trace, tape);
+    return OAK_OK;
+}
+
+static void drop(oak_session *session, size_t number)
+{
+    session_history *history = session->history;
+    session->host.resize(session->host.context, history->moments[number].bytes, history->moments[number].size,
+                         0);
+    history->bytes -= history->moments[number].size;
+    memmove(history->moments + number, history->moments + number + 1,
+            (history->count - number - 1) * sizeof *history->moments);
+    history->count--;
+}
+
+/* Makes room for one more. */
+static void thin(oak_session *session)
+{
+    session_history *history = session->history;
+    size_t before = history->count;
+    for (size_t i = history->count; i-- > 1;)
+        if (i % 2 && !history->moments[i].changed && i + 1 < history->count) drop(session, i);
+    if (history->count == before && before) drop(session, 0);
+    else history->spacing *= 2;
+}
+
+static oak_status copy_now(oak_session *session, bool changed)
+{
+    session_history *history = session->history;
+    oak_tape tape = {0};
+    oak_status status = run_tape(session, &tape);
+    if (status) return status;
+    while (history->count && history->bytes + tape.size > history->most_bytes) thin(session);
+    moment *grown =
+        oak_grow(&session->host, history->moments, &history->room, history->count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    history->moments = grown;
+    uint8_t *bytes = session->host.resize(session->host.context, NULL, 0, tape.size);
+    if (!bytes) return OAK_NO_MEMORY;
+    size_t size = tape.size;
+    tape = (oak_tape){.at = bytes, .saves = true};
+    run_tape(session, &tape);
+    grown[history->count++] = (moment){bytes, size, session_time(session), changed};
+    history->bytes += size;
+    return OAK_OK;
+}
+
+uint64_t session_keep_moment(oak_session *session)
+{
+    session_history *history = session->history;
+    if (!history) return UINT64_MAX;
+    oak_chip_time now = session_time(session);
+    const moment *last = history->count ? &history->moments[history->count - 1] : NULL;
+    bool changed = session->touched || !last;
+    if (changed && last && last->time.instructions == now.instructions && last->time.cycles == now.cycles)
+        drop(session, history->count - 1);
+    bool due = last && now.cycles - last->time.cycles >= history->spacing;
+    if (changed || due) copy_now(session, changed);
+    session->touched = false;
+    uint64_t next =
+        history->count ? history->moments[history->count - 1].time.cycles + history->spacing : UINT64_MAX;
+    return next > now.cycles ? next : now.cycles + history->spacing;
+}
+
+void session_forget_history(oak_session *session)
+{
+    while (session->history && session->history->count) drop(session, session->history->count - 1);
+}
+
+void session_close_history(oak_session *session)
+{
+    if (!session->history) return;
+    session_forget_history(session);
+    oak_release(&session->host, session->history->moments, session->history->room,
+                sizeof *session->history->moments);
+    session->host.resize(session->host.context, session->history, sizeof *session->history, 0);
+    session->history = NULL;
+}
+
+oak_status oak_session_keep_history(oak_session *session, size_t bytes)
+{
+    if (!session->chip.ops->tape) return OAK_UNSUPPORTED;
+    if (!session->history) {
+        session->history = session->host.resize(session->host.context, NULL, 0, sizeof *session->history);
+        if (!session->history) return OAK_NO_MEMORY;
+        memset(session->history, 0, sizeof *session->history);
+    }
+    session->history->most_bytes = bytes ? bytes : USUAL_BYTES;
+    session->history->spacing = FIRST_SPACING;
+    session->touched = true;
+    return OAK_OK;
+}
+
+void oak_session_touch(oak_session *session)
+{
+    session->touched = true;
+}
+
+oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time)
+{
+    if (!session->history || !session->history->count) return OAK_NOT_FOUND;
+    *time = session->history->moments[0].time;
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ going back */
+
+static oak_status bring_back(oak_session *session, size_t number)
+{
+    oak_tape tape = {.at = session->history->moments[number].bytes};
+    return run_tape(session, &tape);
+}
+
+/* Goes back for good: what comes later is forgotten. */
+static oak_status arrive(oak_session *session, size_t from, uint64_t cycle, uint64_t instruction,
+                         oak_event *event)
+{
+    oak_status status = session_take_snapshot(session);
+    *event = (oak_event){.stop_point = -1, .watch = -1};
+    if (!status) status = bring_back(session, from);
+    while (session->history->count > from + 1) drop(session, session->history->count - 1);
+    if (!status) status = session_replay(session, cycle, instruction, &event->stop);
+    event->stop.reason = OAK_STOP_STEP;
+    event->stop.fault = OAK_FAULT_NONE;
+    session->touched = false;
+    session->last = *event;
+    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].known = false;
+    return status;
+}
+
+/* The moment nothing can be done about: now, in a history that has nothing of it yet. */
+static oak_status ready(oak_session *session)
+{
+    if (!session->history) return OAK_UNSUPPORTED;
+    return session->history->count ? OAK_OK : OAK_NOT_FOUND;
+}
+
+oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event)
+{
+    uint64_t now = session_time(session).instructions;
+    oak_status status = ready(session);
+    if (status) return status;
+    if (steps > now) return OAK_NOT_FOUND;
+    for (size_t i = session->history->count; i-- > 0;)
+        if (session->history->moments[i].time.instructions <= now - steps)
+            return arrive(session, i, UINT64_MAX, now - steps, event);
+    return OAK_NOT_FOUND;
+}
+
+oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event)
+{
+    oak_status status = ready(session);
+    if (status) return status;
+    if (cycle > session_time(session).cycles) return OAK_NOT_FOUND;
+    for (size_t i = session->history->count; i-- > 0;)
+        if (session->history->moments[i].time.cycles <= cycle)
+            return arrive(session, i, cycle, UINT64_MAX, event);
+    return OAK_NOT_FOUND;
+}
+
+/* What is looked for: an expression that holds, one that changes, a stack that is no deeper. */
+typedef struct search {
+    const oak_expr *expr;
+    const char *text;
+    const oak_diag_sink *sink;
+    bool changes, stack;
+    uint32_t deepest;
+    bool known;
+    int64_t last;
+} search;
+
+/* Looks at the present moment. True: it is one; with `changes`, the one before this was. */
+static bool hits(oak_session *session, search *what)
+{
+    oak_reading reading = {0};
+    if (what->stack) return !session_is_deeper(session, session_stack_pointer(session), what->deepest);
+    if (session_evaluate(session, what->expr, what->text, what->sink, &reading)) return false;
+    bool changed = what->known && reading.value != what->last;
+    what->known = true;
+    what->last = reading.value;
+    return what->changes ? changed : reading.value != 0;
+}
+
+/* The last moment before now that is one, from the last copy backwards: each stretch is run once, step by step. */
+static oak_status find_back(oak_session *session, search *what, oak_event *event)
+{
+    oak_status status = ready(session);
+    if (status) return status;
+    oak_chip_time now = session_time(session);
+    uint64_t end = now.instructions;
+    for (size_t i = session->history->count; i-- > 0;) {
+        uint64_t at = session->history->moments[i].time.instructions, found = UINT64_MAX;
+        if (at > end) continue;
+        oak_stop stop;
+        status = bring_back(session, i);
+        if (status) return status;
+        what->known = false;
+        bool first = hits(session, what);
+        if (first && at < now.instructions && !what->changes) found = at;
+        while (at < end) {
+            status = session_replay(session, UINT64_MAX, at + 1, &stop);
+            uint64_t before = at;
+            at = session_time(session).instructions;
+            if (status || at == before) break;
+            if (!hits(session, what)) continue;
+            if (what->changes) found = before;
+            else if (at < now.instructions) found = at;
+        }
+        if (found != UINT64_MAX) {
+            /* What changed since then is told against how it was before all this. */
+            status = arrive(session, i, UINT64_MAX, found, event);
+            return status;
+        }
+        end = session->history->moments[i].time.instructions;
+    }
+    /* Nowhere: back to where it was. */
+    size_t last = session->history->count - 1;
+    oak_stop stop;
+    status = bring_back(session, last);
+    if (!status) status = session_replay(session, now.cycles, now.instructions, &stop);
+    return status ? status : OAK_NOT_FOUND;
+}
+
+static oak_status search_expression(oak_session *session, const char *expression, bool changes,
+                                    const oak_diag_sink *sink, oak_event *event)
+{
+    search what = {.changes = changes,
+                   .text = oak_arena_text(&session->arena, expression, oak_length(expression)),
+                   .sink = sink};
+    oak_reading reading;
+    if (!what.text) return OAK_NO_MEMORY;
+    what.expr = session_parse(session, what.text, sink);
+    if (!what.expr) return OAK_REFUSED;
+    oak_status status = session_evaluate(session, what.expr, what.text, sink, &reading);
+    return status ? status : find_back(session, &what, event);
+}
+
+oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                                  oak_event *event)
+{
+    return search_expression(session, expression, false, sink, event);
+}
+
+oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                                   oak_event *event)
+{
+    return search_expression(session, expression, true, sink, event);
+}
+
+oak_status oak_session_back_over(oak_session *session, oak_event *event)
+{
+    search what = {.stack = true, .deepest = session_stack_pointer(session)};
+    return find_back(session, &what, event);
+}
+
+/* ------------------------------------------------------------------------------------------ what has just been */
+
+oak_status oak_session_recent(oak_session *session, uint64_t count,
+                              void (*tell)(void *context, const oak_recent *one), void *context)
+{
+    enum { MOST = 64 };
+    oak_chip_time now = session_time(session);
+    oak_status status = ready(session);
+    if (status) return status;
+    uint64_t from = now.instructions > count ? now.instructions - count : 0;
+    size_t i = session->history->count;
+    while (i-- > 0)
+        if (session->history->moments[i].time.instructions <= from) break;
+    if (i == SIZE_MAX) i = 0, from = session->history->moments[0].time.instructions;
+    oak_stop stop;
+    status = bring_back(session, i);
+    if (!status) status = session_replay(session, UINT64_MAX, from, &stop);
+    while (!status && session_time(session).instructions < now.instructions) {
+        oak_change changes[MOST];
+        char text[160] = "?";
+        unsigned size;
+        oak_chip_time at = session_time(session);
+        oak_recent one = {.cycle = at.cycles, .text = text, .changes = changes};
+        session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register,
+                                         &one.pc);
+        oak_session_print_instruction(session, one.pc, text, sizeof text, &size);
+        status = session_take_snapshot(session);
+        if (!status) status = session_replay(session, UINT64_MAX, at.instructions + 1, &stop);
+        if (!status) status = oak_session_changes(session, changes, MOST, &one.change_count);
+        if (session_time(session).instructions == at.instructions) break;
+        if (one.change_count > MOST) one.change_count = MOST;
+        if (!status) tell(context, &one);
+    }
+    if (!status) status = session_replay(session, now.cycles, UINT64_MAX, &stop);
+    return status;
+}

@@ -1,0 +1,269 @@
+/* outside.c — what is outside the chip: several of them on one clock, what they drive together, what they are told.
+ *
+ * Drives of the session are one; a board, a recorder, a feed of bytes may join. Each drives pins for itself, and what comes
+ * of it is worked out here: a strong level before a pull, low before high. */
+#include "base/bytes.h"
+#include "session/session_state.h"
+
+/* ------------------------------------------------------------------------------------------ the clock */
+
+static uint64_t advance(void *context, uint64_t now)
+{
+    oak_session *session = context;
+    uint64_t next = session_apply_drives(session, now);
+    for (size_t i = 0; i < session->joined_count; i++) {
+        joined_outside *one = &session->joined[i];
+        if (one->due <= now) {
+            one->due = UINT64_MAX; /* it may ask to be woken meanwhile */
+            uint64_t due =
+                one->outside.advance ? one->outside.advance(one->outside.context, now) : UINT64_MAX;
+            if (due <= now) due = now + 1;
+            if (due < one->due) one->due = due;
+        }
+        if (one->due < next) next = one->due;
+    }
+    return next;
+}
+
+static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t cycle)
+{
+    oak_session *session = context;
+    session_record_pin(session, pin, level, cycle);
+    if (session_trigger_drives(session, pin, level, cycle)) session_attach(session);
+    for (size_t i = 0; i < session->joined_count; i++) {
+        const oak_outside *one = &session->joined[i].outside;
+        if (one->pin_changed) one->pin_changed(one->context, pin, level, cycle);
+    }
+}
+
+void session_open_outside(oak_session *session)
+{
+    session->outside = (oak_outside){
+        .context = session, .advance = advance, .pin_changed = pin_changed, .noticed = session_noticed};
+    session_attach(session);
+}
+
+void session_attach(oak_session *session)
+{
+    const oak_chip_ops *ops = session->chip.ops;
+    session->attached = ops->attach && ops->attach(session->chip.chip, &session->outside) == OAK_OK;
+}
+
+oak_status oak_session_join(oak_session *session, const oak_outside *outside, unsigned *source)
+{
+    joined_outside *grown = oak_grow(&session->host, session->joined, &session->joined_room,
+                                     session->joined_count + 1, sizeof *grown);
+    if (!session->attached) return OAK_UNSUPPORTED;
+    if (!grown) return OAK_NO_MEMORY;
+    session->joined = grown;
+    grown[session->joined_count++] = (joined_outside){.outside = *outside};
+    *source = (unsigned)session->joined_count;
+    session_attach(session);
+    return OAK_OK;
+}
+
+void oak_session_wake(oak_session *session, unsigned source, uint64_t cycle)
+{
+    if (!source || source > session->joined_count) return;
+    joined_outside *one = &session->joined[source - 1];
+    if (cycle >= one->due) return;
+    one->due = cycle;
+    session_attach(session);
+}
+
+void session_rewind_outside(oak_session *session)
+{
+    for (size_t i = 0; i < session->joined_count; i++) {
+        joined_outside *one = &session->joined[i];
+        one->due = 0;
+        if (one->outside.reset) one->outside.reset(one->outside.context);
+    }
+}
+
+void session_visit_outside(oak_session *session, const oak_state_visitor *visitor)
+{
+    for (size_t i = 0; i < session->joined_count; i++)
+        if (session->joined[i].outside.visit)
+            session->joined[i].outside.visit(session->joined[i].outside.context, visitor);
+}
+
+/* ------------------------------------------------------------------------------------------ levels */
+
+/* What all of them drive on a pin together. */
+static oak_level together(const oak_session *session, unsigned pin, bool *fights)
+{
+    bool any[OAK_PULLED_HIGH + 1] = {0};
+    for (size_t i = 0; i < session->put_count; i++)
+        if (session->puts[i].pin == pin) any[session->puts[i].level] = true;
+    *fights = any[OAK_LOW] && any[OAK_HIGH];
+    static const oak_level order[] = {OAK_LOW, OAK_HIGH, OAK_PULLED_LOW, OAK_PULLED_HIGH};
+    for (unsigned i = 0; i < 4; i++)
+        if (any[order[i]]) return order[i];
+    return OAK_FLOAT;
+}
+
+bool oak_session_is_replaying(const oak_session *session)
+{
+    return session->replaying;
+}
+
+oak_status oak_session_put(oak_session *session, unsigned source, unsigned pin, oak_level level)
+{
+    size_t at = 0;
+    if (pin / OAK_MOST_PINS >= session->part->port_count ||
+        pin % OAK_MOST_PINS >= session->part->ports[pin / OAK_MOST_PINS].pin_count)
+        return OAK_OUT_OF_RANGE;
+    while (at < session->put_count && (session->puts[at].pin != pin || session->puts[at].source != source))
+        at++;
+    if (at == session->put_count) {
+        pin_put *grown = oak_grow(&session->host, session->puts, &session->put_room, at + 1, sizeof *grown);
+        if (!grown) return OAK_NO_MEMORY;
+        session->puts = grown;
+        session->puts[session->put_count++] = (pin_put){.pin = (uint16_t)pin, .source = (uint16_t)source};
+    } else if (session->puts[at].level == level) return OAK_OK;
+    session->puts[at].level = level;
+    bool fights;
+    oak_level all = together(session, pin, &fights);
+    if (fights) {
+        oak_notice notice = {.fault = OAK_FAULT_CONTENTION, .space = OAK_NOTICE_OUTSIDE, .address = pin};
+        oak_chip_time time;
+        if (session->chip.ops->read_time(session->chip.chip, &time) == OAK_OK) notice.cycle = time.cycles;
+        oak_session_note(session, &notice);
+    }
+    return session->chip.ops->drive_pin(session->chip.chip, pin, all);
+}
+
+/* ------------------------------------------------------------------------------------------ what the chip suffers */
+
+/* The faults that are no end of everything: what usually becomes of them. */
+static const struct {
+    oak_fault fault;
+    oak_notice_level usual;
+    const char *meaning;
+} kinds[] = {
+    {OAK_FAULT_CONTENTION, OAK_NOTICE_WARNING,
+     "Chip and outside, or two things outside, drive a pin to different levels: on a board a current flows "
+     "that may destroy one of them. "
+     "Make the pin an input (write 1 to the latch of an 8-bit port), or let the other side only pull."},
+    {OAK_FAULT_FRAMING, OAK_NOTICE_WARNING,
+     "A serial port found its line low where the stop bit should be: the bit rates differ, or the line was "
+     "broken. Compare the rates; more than "
+     "4 % apart does not work."},
+    {OAK_FAULT_OVERRUN, OAK_NOTICE_WARNING,
+     "A byte arrived before the program took the last one, which stays; the new one is lost. Take bytes by "
+     "an interrupt, or sooner."},
+    {OAK_FAULT_FLOATING, OAK_NOTICE_WARNING,
+     "The program reads a pin that nothing drives or pulls: what it reads is chance. Only instructions that "
+     "look at this one bit count, and reads of "
+     "a whole port that has nothing on it. Drive it, or give it a pull."},
+    {OAK_FAULT_READ_ONLY_REGISTER, OAK_NOTICE_WARNING,
+     "The program writes to a register that can only be read. Nothing happens; another register was probably "
+     "meant."},
+    {OAK_FAULT_STACK_DATA, OAK_NOTICE_WARNING,
+     "The stack has grown to where a variable of the program begins, and overwrites it. Begin the stack "
+     "behind all variables, or give it more room. "
+     "Noticed on 8-bit parts, once for each setting of the stack pointer."},
+    {OAK_FAULT_STARVED, OAK_NOTICE_WARNING,
+     "Interrupts have taken more than 98 % of the cycles of a run of 10,000 cycles or more. The report says "
+     "which; make their handlers shorter, or let them come less often."},
+    {OAK_FAULT_WATCHDOG, OAK_NOTICE_STOP,
+     "The watchdog was not fed in time and resets the chip. When it does not stop the run, the program "
+     "begins anew."},
+    {OAK_FAULT_NO_HANDLER, OAK_NOTICE_STOP,
+     "An interrupt is enabled and comes, but no code was programmed at its vector. Write `vector NAME, "
+     "handler`, or do not enable it."},
+};
+enum { KINDS = sizeof kinds / sizeof *kinds };
+
+static int kind_of(oak_fault fault)
+{
+    for (int i = 0; i < KINDS; i++)
+        if (kinds[i].fault == fault) return i;
+    return -1;
+}
+
+const char *oak_notice_word(unsigned number, oak_notice_level *usual)
+{
+    if (number >= KINDS) return NULL;
+    *usual = kinds[number].usual;
+    return oak_fault_word(kinds[number].fault);
+}
+
+const char *oak_notice_meaning(unsigned number)
+{
+    return number < KINDS ? kinds[number].meaning : NULL;
+}
+
+void session_usual_levels(oak_session *session)
+{
+    for (int i = 0; i < KINDS; i++) session->levels[kinds[i].fault] = (uint8_t)kinds[i].usual;
+}
+
+oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
+                                 oak_notice_level level)
+{
+    for (int i = 0; i < KINDS; i++) {
+        if (!oak_same_name(word, length, oak_fault_word(kinds[i].fault))) continue;
+        session->levels[kinds[i].fault] = (uint8_t)level;
+        return OAK_OK;
+    }
+    return OAK_NOT_FOUND;
+}
+
+void oak_session_note(oak_session *session, const oak_notice *notice)
+{
+    int kind = kind_of(notice->fault);
+    if (kind < 0 || session->levels[notice->fault] == OAK_NOTICE_OFF) return;
+    for (unsigned i = 0; i < session->noticed_count; i++) {
+        oak_noticed *seen = &session->noticed[i];
+        bool same = seen->first.fault == notice->fault && seen->first.space == notice->space;
+        bool by_byte = notice->fault == OAK_FAULT_FRAMING || notice->fault == OAK_FAULT_OVERRUN;
+        if (!same || (!by_byte && seen->first.address != notice->address)) continue;
+        seen->count++;
+        return;
+    }
+    if (session->noticed_count < SESSION_MOST_NOTICED)
+        session->noticed[session->noticed_count++] = (oak_noticed){.first = *notice, .count = 1};
+}
+
+bool session_noticed(void *context, const oak_notice *notice)
+{
+    oak_session *session = context;
+    if (session->levels[notice->fault] == OAK_NOTICE_STOP) return true;
+    oak_session_note(session, notice);
+    return false;
+}
+
+const oak_noticed *oak_session_noticed(const oak_session *session, unsigned number)
+{
+    return number < session->noticed_count ? &session->noticed[number] : NULL;
+}
+
+bool session_check_starved(oak_session *session, oak_event *event)
+{
+    enum { LEAST_CYCLES = 10000, LEAST_SHARE = 20 }; /* thousandths */
+    oak_service service;
+    oak_chip_time time;
+    uint64_t taken = 0;
+    const oak_chip_ops *ops = session->chip.ops;
+    if (!ops->service || ops->read_time(session->chip.chip, &time) || time.cycles < LEAST_CYCLES)
+        return false;
+    for (unsigned i = 0; ops->service(session->chip.chip, i, &service) == OAK_OK; i++)
+        taken += service.cycles;
+    uint64_t left = time.cycles > taken ? time.cycles - taken : 0;
+    if (left >= time.cycles / 1000 * LEAST_SHARE || session->levels[OAK_FAULT_STARVED] == OAK_NOTICE_OFF)
+        return false;
+    oak_notice notice = {.fault = OAK_FAULT_STARVED,
+                         .address = (uint32_t)(left / (time.cycles / 1000)),
+                         .pc = event->stop.pc,
+                         .cycle = time.cycles};
+    if (session->levels[OAK_FAULT_STARVED] == OAK_NOTICE_WARNING) {
+        oak_session_note(session, &notice);
+        return false;
+    }
+    event->stop.reason = OAK_STOP_FAULT;
+    event->stop.fault = OAK_FAULT_STARVED;
+    event->stop.fault_space = 0;
+    event->stop.fault_address = notice.address;
+    return true;
+}
