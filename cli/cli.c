@@ -362,8 +362,8 @@ const char *cli_count(unsigned long long count, char *text, size_t room)
 
 /* ------------------------------------------------------------------------------------------ main */
 
-static const command *const commands[] = {&command_parts, &command_new,  &command_asm,
-                                          &command_run,   &command_look, &command_explain};
+static const command *const commands[] = {&command_parts, &command_new,  &command_asm,  &command_run,
+                                          &command_bench, &command_wave, &command_look, &command_explain};
 enum { COMMANDS = sizeof commands / sizeof *commands };
 
 static void print_help(void)

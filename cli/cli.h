@@ -30,7 +30,8 @@ typedef struct command {
     int (*run)(cli *self, int argc, const char **argv);
 } command;
 
-extern const command command_asm, command_run, command_parts, command_look, command_explain, command_new;
+extern const command command_asm, command_run, command_parts, command_look, command_explain, command_new,
+    command_wave, command_bench;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {
@@ -88,6 +89,36 @@ bool cli_settings(cli *self, const command *of, const char *const *files, char *
 unsigned cli_count_list(char *const *list);
 void cli_complain(cli *self, const char *code, const char *file, const char *hint, const char *message);
 
+/* attach.c: a terminal of the board, at this terminal or at a pseudo-terminal. */
+typedef struct cli_attached {
+    oak_stand_in *who;
+    bool pseudo, reads;
+    int file, other;
+} cli_attached;
+bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, cli_attached *attached);
+/* Hands over what was typed meanwhile. */
+void cli_attached_poll(cli_attached *attached);
+void cli_detach(cli_attached *attached);
+
+/* run.c: runs a program as the options say that all such commands share. */
+enum { CLI_AGAIN = 100 };
+typedef struct cli_runner {
+    const command *of;
+    const struct poptOption *options; /* its own; NULL: none */
+    void *context;
+    /* NULL, or: the arguments are none of a program, and have been dealt with. */
+    bool (*takes)(cli *self, const char **files, void *context, int *exit_code);
+    /* NULL, or: before the run. Returns an exit code. */
+    int (*prepare)(cli *self, oak_session *session, void *context);
+    /* NULL, or: in place of the run and its report. CLI_AGAIN: everything is loaded anew, and it is called again. */
+    int (*instead)(cli *self, oak_session *session, oak_board *board, const char *path, void *context);
+    /* NULL: prints the report of the run. */
+    int (*finish)(cli *self, oak_session *session, const char *path, void *context);
+} cli_runner;
+/* Can the program be read again, as it stands now? False after messages. */
+bool cli_would_load(cli *self);
+int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv);
+
 /* project.c: the project file of this folder. -1 when there is none, else an exit code (after a message). */
 #define CLI_PROJECT_FILE "spindle.yaml"
 enum { CLI_MOST_SOURCES = 200 };
@@ -122,8 +153,25 @@ typedef struct show_item {
     uint32_t from, to;
 } show_item;
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item);
-void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget,
-                const show_item *shows, unsigned show_count, bool brief);
-void cli_report_json(cli *self, oak_session *session, const show_item *shows, unsigned show_count);
+typedef struct cli_reported {
+    const char *program_name, *budget;
+    const show_item *shows;
+    unsigned show_count;
+    bool brief;
+    oak_board *board; /* or NULL */
+} cli_reported;
+void cli_report(cli *self, oak_session *session, const cli_reported *what);
+/* One part of the report: "registers", "special", "pins", "interrupts", "board", "laps", "noticed", "output"; false when there is
+ * no such part. */
+bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part);
+/* Why and where the last run has ended, and how long it took. */
+void cli_report_where(cli *self, oak_session *session, const char *budget);
+/* What a --show of that text would print; false after a message. */
+bool cli_show(cli *self, oak_session *session, const char *text);
+/* Adds "PLACE [if CONDITION] [every N]"; false after a message. */
+bool cli_add_stop(cli *self, oak_session *session, const char *text);
+/* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */
+void cli_breathe(oak_session *session, double pace, oak_budget *budget);
+void cli_report_json(cli *self, oak_session *session, const cli_reported *what);
 
 #endif

@@ -30,6 +30,85 @@ static bool explain_bytes(cli *self, const oak_part *part, const char *const *wo
     return true;
 }
 
+static void print_wrapped(const char *text)
+{
+    enum { WIDTH = 92 };
+    size_t column = 0;
+    while (*text) {
+        size_t length = strcspn(text, " ");
+        if (column + length > WIDTH) putchar('\n'), column = 0;
+        printf("%s%.*s", column ? " " : "  ", (int)length, text);
+        column += length + (column ? 1 : 2);
+        text += length;
+        while (*text == ' ') text++;
+    }
+    putchar('\n');
+}
+
+/* What a chip suffers silently: one kind, or all of them. */
+static bool explain_notice(const char *word)
+{
+    static const char *const levels[] = {"off", "warning", "stop"};
+    bool all = strcmp(word, "notices") == 0, any = false;
+    const char *kind;
+    oak_notice_level usual;
+    if (all)
+        printf("What a real chip suffers silently, and what usually becomes of it here. `--notice "
+               "KIND=LEVEL`\nchanges that: off, warning, or stop.\n\n");
+    for (unsigned i = 0; (kind = oak_notice_word(i, &usual)); i++) {
+        if (!all && strcmp(kind, word) != 0) continue;
+        any = true;
+        printf("%s (%s)\n", kind, levels[usual]);
+        print_wrapped(oak_notice_meaning(i));
+    }
+    return any;
+}
+
+static void explain_one_kind(const oak_stand_in_kind *kind)
+{
+    printf("%s: %s\n", kind->name, kind->title);
+    printf("\n  terminals\n");
+    for (unsigned i = 0; i < kind->terminal_count; i++) {
+        const oak_terminal *row = &kind->terminals[i];
+        char name[60];
+        if (row->count == 1) snprintf(name, sizeof name, "%s", row->name);
+        else snprintf(name, sizeof name, "%s0 .. %s%u", row->name, row->name, row->count - 1);
+        static const char *const uses[] = {"in", "out", "open", "bus"};
+        printf("    %-14s %-5s %s%s\n", name, uses[row->use], row->title,
+               row->needed ? " (must be wired)" : "");
+    }
+    if (kind->setting_count) printf("\n  settings, with their usual values\n");
+    for (unsigned i = 0; i < kind->setting_count; i++) {
+        const oak_setting *setting = &kind->settings[i];
+        char words[200] = "";
+        for (unsigned w = 0; setting->words && setting->words[w]; w++)
+            snprintf(words + strlen(words), sizeof words - strlen(words), "%s%s", w ? ", " : " (",
+                     setting->words[w]);
+        printf("    %-14s %-18s %s%s%s\n", setting->name,
+               setting->usual ? (*setting->usual ? setting->usual : "none") : "must be given", setting->title,
+               words, *words ? ")" : "");
+    }
+    if (kind->acts) printf("\n  one can: %s\n", kind->acts);
+}
+
+/* The stand-ins of boards: one kind, or all of them. */
+static bool explain_kind(const char *word)
+{
+    const oak_stand_in_kind *kind;
+    bool all = strcmp(word, "board") == 0;
+    if (all)
+        printf("Kinds of stand-ins for a board file; `spindle explain KIND` tells of their terminals and "
+               "settings.\n\n");
+    for (unsigned i = 0; (kind = oak_stand_in_kind_at(i)); i++) {
+        if (all) printf("  %-18s %s\n", kind->name, kind->title);
+        else if (strcmp(kind->name, word) == 0) {
+            explain_one_kind(kind);
+            return true;
+        }
+    }
+    return all;
+}
+
 static int explain(cli *self, const oak_part *part, const char *const *words)
 {
     int exit_code = EXIT_DONE;
@@ -38,12 +117,14 @@ static int explain(cli *self, const oak_part *part, const char *const *words)
     oak_status status =
         words[1] ? OAK_NOT_FOUND : oak_explain_mnemonic(&self->host, part->architecture, words[0], &sink);
     if (status == OAK_NOT_FOUND && !words[1]) status = oak_explain_code(words[0], &sink);
+    if (status == OAK_NOT_FOUND && !words[1] && (explain_notice(words[0]) || explain_kind(words[0])))
+        status = OAK_OK;
     if (status == OAK_NOT_FOUND && !explain_bytes(self, part, words, &sink, &exit_code))
-        exit_code = cli_usage(self, &command_explain,
-                              "Give a mnemonic (djnz), the bytes of an instruction (d8 fe) or the code of a "
-                              "message (value-range).",
-                              "`%s` is no instruction of %s, no bytes and no code", words[0],
-                              part->architecture->name);
+        exit_code = cli_usage(
+            self, &command_explain,
+            "Give a mnemonic (djnz), the bytes of an instruction (d8 fe), the code of a message "
+            "(value-range), notices, or board.",
+            "`%s` is no instruction of %s, no bytes and no code", words[0], part->architecture->name);
     else if (status && status != OAK_NOT_FOUND) exit_code = cli_failed(self, status, words[0]);
     if (!exit_code && text.bytes) fputs(text.bytes, stdout);
     free(text.bytes);
@@ -79,11 +160,14 @@ const command command_explain = {
     "\n"
     "A mnemonic: every form with its bits drawn, size, cycles, flags and what it does.\n"
     "Bytes: the instruction they are, with the bits of its operands filled in. The code in\n"
-    "brackets behind a message: what it means, with a wrong and a right example.\n"
+    "brackets behind a message: what it means, with a wrong and a right example. `notices`:\n"
+    "what a chip suffers silently, or one kind of it (contention). `board`: the kinds of\n"
+    "stand-ins on boards, or one of them (motor) with its terminals and settings.\n"
     "\n"
     "examples:\n"
     "  spindle explain djnz\n"
     "  spindle explain 75 90 fe\n"
-    "  spindle explain wrong-space\n",
+    "  spindle explain wrong-space\n"
+    "  spindle explain motor\n",
     run,
 };

@@ -167,6 +167,9 @@ static void say_why(cli *self, oak_session *session, const char *budget)
                    (unsigned)event->stop.fault_pc, place);
         }
         break;
+    case OAK_STOP_STEP: printf("%sHere%s", strong, off); break;
+    case OAK_STOP_WATCH: printf("%sWatch%s %d", strong, off, event->watch); break;
+    case OAK_STOP_USER: printf("%sInterrupted%s by you", strong, off); break;
     default: printf("%sStopped%s", strong, off); break;
     }
     putchar('\n');
@@ -406,7 +409,7 @@ static void show_ports(cli *self, oak_session *session)
         if (!port->has_block) chip.ops->read_memory(chip.chip, port->space, port->address, &stored, 1);
         for (unsigned bit = port->pin_count; bit-- > 0;) {
             oak_pin pin = {0};
-            static const char levels[] = "01-", results[] = "01z";
+            static const char levels[] = "01-du", results[] = "01z";
             chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
             const char *gap = bit && bit % 4 == 0 ? " " : "";
             char own = port->has_block      ? (pin.weak_high ? '+' : levels[pin.chip])
@@ -423,12 +426,37 @@ static void show_ports(cli *self, oak_session *session)
                contention ? "  ! chip and outside drive against each other" : "");
     }
     for (unsigned p = 0; p < part->port_count; p++) show_named_pins(self, session, p);
-    printf("  %s- nobody drives it, %sz floating%s\n", cli_paint(self->result_colour, PAINT_FAINT),
-           part->ports[0].has_block ? "+ held up weakly, " : "", cli_paint(self->result_colour, PAINT_OFF));
+    printf("  %s- nobody drives it, %sd u pulled down or up, z floating%s\n",
+           cli_paint(self->result_colour, PAINT_FAINT), part->ports[0].has_block ? "+ held up weakly, " : "",
+           cli_paint(self->result_colour, PAINT_OFF));
+}
+
+/* Bytes as text. */
+static void print_bytes(const uint8_t *bytes, size_t count)
+{
+    printf("  ");
+    for (size_t b = 0; b < count; b++) {
+        if (bytes[b] == '\n' && b + 1 < count) printf("\n  ");
+        else if (bytes[b] >= ' ' && bytes[b] < 127) putchar(bytes[b]);
+        else if (bytes[b] != '\r' && bytes[b] != '\n') printf("\\x%02x", bytes[b]);
+    }
+    putchar('\n');
+}
+
+/* A terminal of the board has received just these bytes. */
+static bool somebody_got(oak_board *board, const uint8_t *bytes, size_t count)
+{
+    oak_stand_in *one;
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
+        size_t got;
+        const uint8_t *printed = oak_stand_in_printed(one, &got);
+        if (got == count && memcmp(printed, bytes, count) == 0) return true;
+    }
+    return false;
 }
 
 /* What went out of the serial ports, as text. */
-static void show_output(cli *self, oak_session *session)
+static void show_output(cli *self, oak_session *session, oak_board *board)
 {
     enum { ROOM = 65536 };
     const oak_part *part = oak_session_part(session);
@@ -440,34 +468,196 @@ static void show_output(cli *self, oak_session *session)
         char heading[100];
         if (!oak_block_sends(part->blocks[i].kind)) continue;
         if (chip.ops->take_output(chip.chip, line++, bytes, ROOM, &count) || !count) continue;
+        if (board && somebody_got(board, bytes, count)) continue; /* it is shown there */
         snprintf(heading, sizeof heading, "Sent by %s, %zu bytes", part->blocks[i].name, count);
         title(self, heading);
-        printf("  ");
-        for (size_t b = 0; b < count; b++) {
-            if (bytes[b] == '\n' && b + 1 < count) printf("\n  ");
-            else if (bytes[b] >= ' ' && bytes[b] < 127) putchar(bytes[b]);
-            else if (bytes[b] != '\r' && bytes[b] != '\n') printf("\\x%02x", bytes[b]);
-        }
-        putchar('\n');
+        print_bytes(bytes, count);
     }
     free(bytes);
 }
 
-void cli_report(cli *self, oak_session *session, const char *program_name, const char *budget,
-                const show_item *shows, unsigned show_count, bool brief)
+static const char *vector_name(const oak_part *part, uint32_t vector)
 {
-    printf("%s on %s\n", program_name, oak_session_part(session)->name);
+    for (unsigned i = 0; i < part->vector_count; i++)
+        if (part->vectors[i].address == vector) return part->vectors[i].name;
+    return "?";
+}
+
+/* How often interrupts were handled, and what is left for the main program. */
+static void show_interrupts(cli *self, oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    oak_chip_time time = {0};
+    oak_service service;
+    uint64_t taken = 0;
+    char count[40], cycles[40], longest[40];
+    chip.ops->read_time(chip.chip, &time);
+    for (unsigned i = 0; chip.ops->service && chip.ops->service(chip.chip, i, &service) == OAK_OK; i++) {
+        if (!i) title(self, "Interrupts and exceptions");
+        taken += service.cycles;
+        if (!service.cycles) {
+            printf("  %-14s is being handled for the first time\n", vector_name(part, service.vector));
+            continue;
+        }
+        printf("  %-14s handled %s time%s, %s %ss (%.1f %%), the longest %s\n",
+               vector_name(part, service.vector), cli_count(service.count, count, sizeof count),
+               service.count == 1 ? "" : "s", cli_count(service.cycles, cycles, sizeof cycles),
+               part->architecture->cycle_unit,
+               time.cycles ? 100.0 * (double)service.cycles / (double)time.cycles : 0.0,
+               cli_count(service.longest, longest, sizeof longest));
+    }
+    if (taken && time.cycles)
+        printf("  %-14s the rest: %.1f %%\n", "main program",
+               100.0 * (double)(time.cycles - taken) / (double)time.cycles);
+}
+
+/* Each stand-in as a person sees it; what a terminal has received goes below. */
+static void show_board(cli *self, oak_session *session, oak_board *board)
+{
+    oak_stand_in *one;
+    unsigned width = 0;
+    char text[1000];
+    title(self, "On the board");
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++)
+        if (strlen(oak_stand_in_name(one)) > width) width = (unsigned)strlen(oak_stand_in_name(one));
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
+        oak_stand_in_show(one, text, sizeof text);
+        printf("  %s%-*s%s  ", cli_paint(self->result_colour, PAINT_STRONG), (int)width,
+               oak_stand_in_name(one), cli_paint(self->result_colour, PAINT_OFF));
+        for (const char *p = text; *p; p++) {
+            putchar(*p);
+            if (*p == '\n') printf("  %*s  ", (int)width, "");
+        }
+        putchar('\n');
+    }
+    if (oak_board_restless(board) == UINT64_MAX) return;
+    char when[40], count[40];
+    oak_write_time(oak_board_restless(board), oak_session_clock(session),
+                   oak_session_part(session)->clocks_per_cycle, when, sizeof when);
+    printf("  %sthe wires did not come to rest%s at cycle %s (%s): stand-ins drive each other in a circle\n",
+           cli_paint(self->result_colour, PAINT_ERROR), cli_paint(self->result_colour, PAINT_OFF),
+           cli_count(oak_board_restless(board), count, sizeof count), when);
+}
+
+static void show_printed(cli *self, oak_board *board)
+{
+    oak_stand_in *one;
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
+        size_t count;
+        char heading[120];
+        const uint8_t *bytes = oak_stand_in_printed(one, &count);
+        if (!count) continue;
+        snprintf(heading, sizeof heading, "Received by %.60s, %zu bytes", oak_stand_in_name(one), count);
+        title(self, heading);
+        print_bytes(bytes, count);
+    }
+}
+
+static void show_laps(cli *self, oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    const oak_lap *lap;
+    for (unsigned i = 0; (lap = oak_session_lap(session, i)); i++) {
+        char count[40];
+        if (!i) {
+            char heading[60];
+            snprintf(heading, sizeof heading, "Laps, in %ss", part->architecture->cycle_unit);
+            title(self, heading);
+            printf("  %-32s %8s %19s %19s %19s %19s\n", "", "count", "last", "shortest", "longest", "mean");
+        }
+        char name[200];
+        snprintf(name, sizeof name, "%s to %s", lap->from, lap->to);
+        printf("  %-32s %8s", name, cli_count(lap->count, count, sizeof count));
+        const uint64_t values[] = {lap->last, lap->shortest, lap->longest,
+                                   lap->count ? lap->total / lap->count : 0};
+        for (unsigned v = 0; v < 4 && lap->count; v++) {
+            char cycles[40], time[40], both[90];
+            oak_write_time(values[v], oak_session_clock(session), part->clocks_per_cycle, time, sizeof time);
+            snprintf(both, sizeof both, "%s %s", cli_count(values[v], cycles, sizeof cycles), time);
+            printf(" %19s", both);
+        }
+        printf("%s\n", lap->count ? "" : "  never reached in this order");
+    }
+}
+
+/* What a real chip would have suffered without a word. */
+static void show_noticed(cli *self, oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    const oak_noticed *noticed;
+    for (unsigned i = 0; (noticed = oak_session_noticed(session, i)); i++) {
+        const oak_notice *first = &noticed->first;
+        char sentence[300], place[120], at[40], count[40], when[40];
+        if (!i) title(self, "Noticed: a chip would say nothing");
+        oak_notice_sentence(session, first, sentence, sizeof sentence);
+        oak_session_name_place(session, first->pc, place, sizeof place);
+        oak_write_time(first->cycle, oak_session_clock(session), part->clocks_per_cycle, when, sizeof when);
+        printf("  %s%s%s  %s\n", cli_paint(self->result_colour, PAINT_STRONG), oak_fault_word(first->fault),
+               cli_paint(self->result_colour, PAINT_OFF), sentence);
+        printf("      %s %s %s (%s), at %s", noticed->count > 1 ? "first at" : "at",
+               part->architecture->cycle_unit, cli_count(first->cycle, at, sizeof at), when, place);
+        if (noticed->count > 1) printf("; %s times in all", cli_count(noticed->count, count, sizeof count));
+        putchar('\n');
+    }
+}
+
+bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part)
+{
+    if (strcmp(part, "registers") == 0) show_registers(self, session);
+    else if (strcmp(part, "special") == 0) show_specials(self, session);
+    else if (strcmp(part, "pins") == 0) show_ports(self, session);
+    else if (strcmp(part, "interrupts") == 0) show_interrupts(self, session);
+    else if (strcmp(part, "board") == 0 && board) show_board(self, session, board);
+    else if (strcmp(part, "laps") == 0) show_laps(self, session);
+    else if (strcmp(part, "noticed") == 0) show_noticed(self, session);
+    else if (strcmp(part, "output") == 0) {
+        show_output(self, session, board);
+        if (board) show_printed(self, board);
+    } else return false;
+    return true;
+}
+
+void cli_report_where(cli *self, oak_session *session, const char *budget)
+{
     say_why(self, session, budget);
     say_where(self, session);
     say_time(session);
-    if (!brief) {
+}
+
+bool cli_show(cli *self, oak_session *session, const char *text)
+{
+    show_item item;
+    if (!cli_read_show(self, session, text, &item)) return false;
+    if (item.is_range) show_range(session, &item);
+    else if (strcmp(item.expression, "changes") == 0) show_changes(session);
+    else show_value(self, session, &item);
+    free(item.expression);
+    return true;
+}
+
+void cli_report(cli *self, oak_session *session, const cli_reported *what)
+{
+    const show_item *shows = what->shows;
+    printf("%s on %s", what->program_name, oak_session_part(session)->name);
+    if (what->board) printf(", %s", oak_board_title(what->board));
+    putchar('\n');
+    say_why(self, session, what->budget);
+    say_where(self, session);
+    say_time(session);
+    if (!what->brief) {
         show_registers(self, session);
         show_specials(self, session);
         show_ports(self, session);
+        show_interrupts(self, session);
     }
-    show_output(self, session);
-    if (show_count) title(self, "Asked for");
-    for (unsigned i = 0; i < show_count; i++) {
+    if (what->board) show_board(self, session, what->board);
+    show_laps(self, session);
+    show_noticed(self, session);
+    show_output(self, session, what->board);
+    if (what->board) show_printed(self, what->board);
+    if (what->show_count) title(self, "Asked for");
+    for (unsigned i = 0; i < what->show_count; i++) {
         if (shows[i].is_range) show_range(session, &shows[i]);
         else if (strcmp(shows[i].expression, "changes") == 0) show_changes(session);
         else show_value(self, session, &shows[i]);
@@ -516,7 +706,76 @@ static cJSON *show_json(cli *self, oak_session *session, const show_item *item)
     return entry;
 }
 
-void cli_report_json(cli *self, oak_session *session, const show_item *shows, unsigned show_count)
+static void add_laps(oak_session *session, cJSON *root)
+{
+    const oak_lap *lap;
+    cJSON *list = cJSON_AddArrayToObject(root, "laps");
+    for (unsigned i = 0; (lap = oak_session_lap(session, i)); i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "from", lap->from);
+        cJSON_AddStringToObject(item, "to", lap->to);
+        cJSON_AddNumberToObject(item, "count", (double)lap->count);
+        cJSON_AddNumberToObject(item, "last", (double)lap->last);
+        cJSON_AddNumberToObject(item, "shortest", (double)lap->shortest);
+        cJSON_AddNumberToObject(item, "longest", (double)lap->longest);
+        cJSON_AddNumberToObject(item, "mean", lap->count ? (double)lap->total / (double)lap->count : 0);
+        cJSON_AddItemToArray(list, item);
+    }
+}
+
+static void add_board(oak_board *board, cJSON *root)
+{
+    oak_stand_in *one;
+    cJSON *list = cJSON_AddArrayToObject(root, "board");
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
+        char text[1000];
+        size_t count;
+        const uint8_t *bytes = oak_stand_in_printed(one, &count);
+        cJSON *item = cJSON_CreateObject();
+        oak_stand_in_show(one, text, sizeof text);
+        cJSON_AddStringToObject(item, "name", oak_stand_in_name(one));
+        cJSON_AddStringToObject(item, "kind", oak_stand_in_kind_of(one)->name);
+        cJSON_AddStringToObject(item, "shows", text);
+        if (count) {
+            cJSON *printed = cJSON_AddArrayToObject(item, "received");
+            for (size_t b = 0; b < count; b++) cJSON_AddItemToArray(printed, cJSON_CreateNumber(bytes[b]));
+        }
+        cJSON_AddItemToArray(list, item);
+    }
+}
+
+static void add_noticed(oak_session *session, cJSON *root)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    const oak_noticed *noticed;
+    oak_service service;
+    cJSON *list = cJSON_AddArrayToObject(root, "noticed");
+    for (unsigned i = 0; (noticed = oak_session_noticed(session, i)); i++) {
+        char sentence[300];
+        cJSON *item = cJSON_CreateObject();
+        oak_notice_sentence(session, &noticed->first, sentence, sizeof sentence);
+        cJSON_AddStringToObject(item, "what", oak_fault_word(noticed->first.fault));
+        cJSON_AddNumberToObject(item, "cycle", (double)noticed->first.cycle);
+        cJSON_AddNumberToObject(item, "pc", noticed->first.pc);
+        cJSON_AddNumberToObject(item, "address", noticed->first.address);
+        cJSON_AddNumberToObject(item, "count", (double)noticed->count);
+        cJSON_AddStringToObject(item, "sentence", sentence);
+        cJSON_AddItemToArray(list, item);
+    }
+    list = cJSON_AddArrayToObject(root, "interrupts");
+    for (unsigned i = 0; chip.ops->service && chip.ops->service(chip.chip, i, &service) == OAK_OK; i++) {
+        cJSON *item = cJSON_CreateObject();
+        cJSON_AddStringToObject(item, "name", vector_name(part, service.vector));
+        cJSON_AddNumberToObject(item, "vector", service.vector);
+        cJSON_AddNumberToObject(item, "count", (double)service.count);
+        cJSON_AddNumberToObject(item, "cycles", (double)service.cycles);
+        cJSON_AddNumberToObject(item, "longest", (double)service.longest);
+        cJSON_AddItemToArray(list, item);
+    }
+}
+
+void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
 {
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
@@ -545,7 +804,11 @@ void cli_report_json(cli *self, oak_session *session, const show_item *shows, un
         cJSON_AddNumberToObject(item, "hits", (double)point->hits);
         cJSON_AddItemToArray(points, item);
     }
+    add_noticed(session, root);
+    add_laps(session, root);
+    if (what->board) add_board(what->board, root);
     cJSON *list = cJSON_AddArrayToObject(root, "show");
-    for (unsigned i = 0; i < show_count; i++) cJSON_AddItemToArray(list, show_json(self, session, &shows[i]));
+    for (unsigned i = 0; i < what->show_count; i++)
+        cJSON_AddItemToArray(list, show_json(self, session, &what->shows[i]));
     cli_print_json(self, root);
 }

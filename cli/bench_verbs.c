@@ -1,0 +1,799 @@
+/* bench_verbs.c — what can be done at the bench. Each verb asks the session and prints what it returns. */
+#include <ctype.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+#include "bench.h"
+
+static bool complain(bench *b, const char *hint, const char *format, ...)
+{
+    char message[300];
+    va_list arguments;
+    va_start(arguments, format);
+    vsnprintf(message, sizeof message, format, arguments);
+    va_end(arguments);
+    cli_complain(b->self, "bench", NULL, hint, message);
+    return false;
+}
+
+static bool done(bench *b, oak_status status, const char *what)
+{
+    if (!status) return true;
+    if (status == OAK_NOT_FOUND)
+        return complain(b, NULL, "%s: there is no such moment in what is kept of the past", what);
+    if (status != OAK_REFUSED) return complain(b, NULL, "%s: %s", what, oak_status_text(status));
+    return false; /* it has been said */
+}
+
+/* ------------------------------------------------------------------------------------------ running */
+
+/* A slow run is watched: whoever shows the chip shows it at each breath. */
+static bool breathe_and_show(void *context, uint64_t cycles)
+{
+    bench *b = context;
+    bool on = b->inner.breathe(b->inner.context, cycles);
+    if (b->moved) b->moved(b);
+    return on;
+}
+
+static void begin_budget(bench *b, oak_budget *budget)
+{
+    *budget = (oak_budget){0};
+    cli_breathe(b->session, b->pace, budget);
+    if (!b->moved || !(b->pace > 0)) return;
+    b->inner = *budget;
+    budget->breathe = breathe_and_show;
+    budget->context = b;
+    budget->breath *= 10;
+}
+
+/* "", "20ms", "500 cycles", "100 steps" */
+static bool read_budget(bench *b, const char *text, oak_budget *budget)
+{
+    enum { USUAL_SECONDS = 10 };
+    char *end;
+    uint64_t picoseconds;
+    unsigned clocks = oak_session_part(b->session)->clocks_per_cycle;
+    begin_budget(b, budget);
+    if (!*text) {
+        if (b->bounded)
+            budget->cycles = oak_time_to_cycles((uint64_t)USUAL_SECONDS * 1000000000000u,
+                                                oak_session_clock(b->session), clocks);
+        return true;
+    }
+    unsigned long long count = strtoull(text, &end, 0);
+    while (*end == ' ') end++;
+    if (count && strcmp(end, "cycles") == 0) budget->cycles = count;
+    else if (count && (strcmp(end, "steps") == 0 || !*end)) budget->instructions = count;
+    else if (oak_read_time(text, strlen(text), &picoseconds) == OAK_OK && picoseconds)
+        budget->cycles = oak_time_to_cycles(picoseconds, oak_session_clock(b->session), clocks);
+    else
+        return complain(b, "Write `go`, `go 20ms`, `go 500 cycles` or `go 100 steps`.",
+                        "`%s` says not how long", text);
+    return true;
+}
+
+static bool verb_go(bench *b, const char *rest)
+{
+    oak_budget budget;
+    oak_event event;
+    return read_budget(b, rest, &budget) &&
+           done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "go");
+}
+
+static bool read_count(bench *b, const char *rest, unsigned long long *count)
+{
+    char *end;
+    *count = 1;
+    if (!*rest) return true;
+    *count = strtoull(rest, &end, 0);
+    return (*count && !*end) || complain(b, NULL, "`%s` is no count", rest);
+}
+
+static bool verb_step(bench *b, const char *rest)
+{
+    unsigned long long count;
+    oak_event event;
+    if (!read_count(b, rest, &count)) return false;
+    oak_budget budget;
+    begin_budget(b, &budget);
+    budget.instructions = count;
+    if (count == 1) return done(b, oak_session_step(b->session, &event), "step");
+    return done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "step");
+}
+
+static bool verb_over(bench *b, const char *rest)
+{
+    oak_budget budget;
+    oak_event event;
+    (void)rest;
+    return read_budget(b, "", &budget) &&
+           done(b, oak_session_step_over(b->session, &budget, &b->self->sink, &event), "over");
+}
+
+static bool verb_out(bench *b, const char *rest)
+{
+    oak_budget budget;
+    oak_event event;
+    (void)rest;
+    return read_budget(b, "", &budget) &&
+           done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
+}
+
+static bool verb_to(bench *b, const char *rest)
+{
+    oak_budget budget;
+    oak_event event;
+    if (!*rest) return complain(b, "Write `to label`, `to file.asm:27`, `to 0x0123`.", "a place is missing");
+    return read_budget(b, "", &budget) &&
+           done(b, oak_session_run_to(b->session, rest, &budget, &b->self->sink, &event), rest);
+}
+
+static bool verb_reset(bench *b, const char *rest)
+{
+    (void)rest;
+    return done(b, oak_session_reset(b->session), "reset");
+}
+
+static bool verb_again(bench *b, const char *rest)
+{
+    (void)rest;
+    b->again = cli_would_load(b->self);
+    return b->again;
+}
+
+/* back [N], back over, back until EXPR, back change EXPR, back to CYCLE */
+static bool verb_back(bench *b, const char *rest)
+{
+    oak_event event;
+    unsigned long long count;
+    if (strcmp(rest, "over") == 0) return done(b, oak_session_back_over(b->session, &event), "back over");
+    if (strncmp(rest, "until ", 6) == 0)
+        return done(b, oak_session_back_until(b->session, rest + 6, &b->self->sink, &event), rest + 6);
+    if (strncmp(rest, "change ", 7) == 0)
+        return done(b, oak_session_back_change(b->session, rest + 7, &b->self->sink, &event), rest + 7);
+    bool cycle = strncmp(rest, "to ", 3) == 0;
+    if (cycle) rest += 3;
+    if (cycle && strcmp(rest, "0") == 0) count = 0;
+    else if (!read_count(b, rest, &count)) return false;
+    return done(b,
+                cycle ? oak_session_back_to_cycle(b->session, count, &event)
+                      : oak_session_back_steps(b->session, count, &event),
+                "back");
+}
+
+static bool verb_pace(bench *b, const char *rest)
+{
+    char *end;
+    double pace = strtod(rest, &end);
+    if (strcmp(end, "%") == 0) pace /= 100, end++;
+    if (strcmp(rest, "off") == 0) pace = 0;
+    else if (end == rest || *end || !(pace > 0) || pace > 1e6)
+        return complain(b, "Write `pace 1`, `pace 10%` or `pace off`.", "`%s` is no pace", rest);
+    b->pace = pace;
+    return true;
+}
+
+/* ------------------------------------------------------------------------------------------ stops */
+
+static bool verb_stop(bench *b, const char *rest)
+{
+    if (!*rest)
+        return complain(b, "Write `stop label`, `stop label if r3 == 3`, `stop label every 5`.",
+                        "a place is missing");
+    return cli_add_stop(b->self, b->session, rest);
+}
+
+/* say E at PLACE: prints it each time, and goes on. */
+static void say_it(void *context, unsigned number)
+{
+    bench *b = context;
+    oak_chip_port chip = oak_session_chip(b->session);
+    oak_chip_time time = {0};
+    oak_reading reading;
+    char count[40];
+    chip.ops->read_time(chip.chip, &time);
+    if (number >= b->said_count || oak_session_value(b->session, b->said[number], &b->self->sink, &reading))
+        return;
+    printf("  at cycle %s: %s = 0x%llx  %lld\n", cli_count(time.cycles, count, sizeof count), b->said[number],
+           (unsigned long long)reading.value, (long long)reading.value);
+}
+
+static bool verb_say(bench *b, const char *rest)
+{
+    const char *at = NULL;
+    oak_reading reading;
+    char expression[300];
+    for (const char *p = rest; (p = strstr(p, " at ")); p++) at = p;
+    if (!at || at - rest >= (int)sizeof expression)
+        return complain(b, "Write `say mean at show`.", "an expression and a place are needed");
+    snprintf(expression, sizeof expression, "%.*s", (int)(at - rest), rest);
+    if (b->said_count == BENCH_MOST_KEPT) return complain(b, NULL, "no more can be said");
+    if (oak_session_value(b->session, expression, &b->self->sink, &reading)) return false;
+    b->said[b->said_count] = strdup(expression);
+    if (!b->said[b->said_count]) return false;
+    if (!done(b, oak_session_add_action(b->session, at + 4, say_it, b, b->said_count, &b->self->sink),
+              at + 4)) {
+        free(b->said[b->said_count]);
+        return false;
+    }
+    b->said_count++;
+    return true;
+}
+
+/* recent [N]: the last instructions, and what each has changed. */
+static void tell_recent(void *context, const oak_recent *one)
+{
+    bench *b = context;
+    const oak_part *part = oak_session_part(b->session);
+    char place[120];
+    oak_session_name_place(b->session, one->pc, place, sizeof place);
+    printf("  %10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle, (unsigned)one->pc, place,
+           one->text);
+    for (size_t i = 0, shown = 0; i < one->change_count && shown < 5; i++) {
+        const oak_change *c = &one->changes[i];
+        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+        if (!c->space && c->address == part->architecture->pc_register) continue;
+        if (c->space && bench_is_a_register(part, one->changes, i)) continue;
+        if (!c->space)
+            printf("%s%s=0x%x", shown ? " " : "", part->architecture->registers[c->address].name,
+                   (unsigned)c->after);
+        else if (reg) printf("%s%s=0x%x", shown ? " " : "", reg->name, (unsigned)c->after);
+        else
+            printf("%s%s[0x%02x]=0x%02x", shown ? " " : "", part->architecture->spaces[c->space].name,
+                   (unsigned)c->address, (unsigned)c->after);
+        shown++;
+    }
+    putchar('\n');
+}
+
+static bool verb_recent(bench *b, const char *rest)
+{
+    unsigned long long count = 12;
+    if (*rest && !read_count(b, rest, &count)) return false;
+    if (count > 10000) return complain(b, NULL, "at most 10,000 are told");
+    return done(b, oak_session_recent(b->session, count, tell_recent, b), "recent");
+}
+
+static bool verb_watch(bench *b, const char *rest)
+{
+    unsigned number;
+    if (!done(b, oak_session_add_watch(b->session, rest, false, &b->self->sink, &number), rest)) return false;
+    printf("  watch %u: stops when %s changes\n", number, rest);
+    return true;
+}
+
+static bool verb_when(bench *b, const char *rest)
+{
+    unsigned number;
+    if (!done(b, oak_session_add_watch(b->session, rest, true, &b->self->sink, &number), rest)) return false;
+    printf("  watch %u: stops when %s becomes true\n", number, rest);
+    return true;
+}
+
+static bool verb_stops(bench *b, const char *rest)
+{
+    const oak_stop_point *point;
+    const char *text;
+    bool any = false, holds;
+    (void)rest;
+    for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)); i++) {
+        any = true;
+        printf("  %u  %s 0x%04x  %s", i, point->enabled ? "on " : "off", (unsigned)point->address,
+               point->text);
+        if (point->condition) printf(" if %s", point->condition);
+        if (point->every > 1) printf(" every %llu", (unsigned long long)point->every);
+        printf("  hit %llu time%s\n", (unsigned long long)point->hits, point->hits == 1 ? "" : "s");
+    }
+    for (unsigned i = 0; (text = oak_session_watch(b->session, i, &holds)); i++)
+        if (*text) any = true, printf("  watch %u  %s%s\n", i, text, holds ? " becomes true" : " changes");
+    if (!any) printf("  none\n");
+    return true;
+}
+
+static bool number_of(bench *b, const char *rest, unsigned *number)
+{
+    char *end;
+    *number = (unsigned)strtoul(rest, &end, 10);
+    return (end != rest && !*end) ||
+           complain(b, "`stops` lists them with their numbers.", "`%s` is no number of a stop", rest);
+}
+
+static bool verb_off(bench *b, const char *rest)
+{
+    unsigned number;
+    if (strncmp(rest, "watch ", 6) == 0)
+        return number_of(b, rest + 6, &number) &&
+               (oak_session_remove_watch(b->session, number) == OAK_OK ||
+                complain(b, "`stops` lists them.", "there is no watch %u", number));
+    return number_of(b, rest, &number) &&
+           (oak_session_enable_stop(b->session, number, false) == OAK_OK ||
+            complain(b, "`stops` lists them.", "there is no stop point %u", number));
+}
+
+static bool verb_on(bench *b, const char *rest)
+{
+    unsigned number;
+    return number_of(b, rest, &number) &&
+           (oak_session_enable_stop(b->session, number, true) == OAK_OK ||
+            complain(b, "`stops` lists them.", "there is no stop point %u", number));
+}
+
+static bool verb_lap(bench *b, const char *rest)
+{
+    const char *to = strstr(rest, " to ");
+    char from[200];
+    if (!to || to - rest >= (int)sizeof from)
+        return complain(b, "Write `lap begin to end`.", "two places are needed");
+    snprintf(from, sizeof from, "%.*s", (int)(to - rest), rest);
+    return done(b, oak_session_add_lap(b->session, from, to + 4, &b->self->sink), rest);
+}
+
+/* ------------------------------------------------------------------------------------------ looking */
+
+static bool verb_show(bench *b, const char *rest)
+{
+    if (!*rest)
+        return complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
+                        "an expression is missing");
+    return cli_show(b->self, b->session, rest);
+}
+
+/* keep E: it is shown again each time the chip has moved. */
+static bool verb_keep(bench *b, const char *rest)
+{
+    if (!*rest) return complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
+    if (b->kept_count == BENCH_MOST_KEPT) return complain(b, "`forget N` makes room.", "no more are kept");
+    if (!cli_show(b->self, b->session, rest)) return false;
+    b->kept[b->kept_count] = strdup(rest);
+    return b->kept[b->kept_count] && ++b->kept_count;
+}
+
+static bool verb_forget(bench *b, const char *rest)
+{
+    char *end;
+    unsigned long number = strtoul(rest, &end, 10);
+    if (end == rest || *end || number >= b->kept_count)
+        return complain(b, "Kept expressions are numbered from 0.", "nothing is kept as `%s`", rest);
+    free(b->kept[number]);
+    memmove(b->kept + number, b->kept + number + 1, (b->kept_count - number - 1) * sizeof *b->kept);
+    b->kept_count--;
+    return true;
+}
+
+/* memory RANGE: shows it, and the full-screen view goes on showing it. */
+static bool verb_memory(bench *b, const char *rest)
+{
+    unsigned space;
+    uint32_t from, to;
+    if (!*rest) return complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
+    if (oak_session_range(b->session, rest, &b->self->sink, &space, &from, &to)) return false;
+    b->memory_space = space;
+    b->memory_from = from;
+    b->memory_to = to;
+    return b->view || cli_show(b->self, b->session, rest);
+}
+
+static bool part(bench *b, const char *name)
+{
+    return cli_report_part(b->self, b->session, b->board, name) ||
+           complain(b, "Give one with --board F.", "there is no board");
+}
+static bool verb_registers(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "registers");
+}
+static bool verb_special(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "special");
+}
+static bool verb_pins(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "pins");
+}
+static bool verb_board(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "board");
+}
+static bool verb_interrupts(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "interrupts");
+}
+static bool verb_laps(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "laps");
+}
+static bool verb_noticed(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "noticed");
+}
+static bool verb_output(bench *b, const char *rest)
+{
+    (void)rest;
+    return part(b, "output");
+}
+static bool verb_changes(bench *b, const char *rest)
+{
+    (void)rest;
+    return cli_show(b->self, b->session, "changes");
+}
+
+static uint32_t pc_of(bench *b)
+{
+    oak_chip_port chip = oak_session_chip(b->session);
+    uint32_t pc = 0;
+    chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
+    return pc;
+}
+
+static char stop_mark(bench *b, uint32_t address)
+{
+    const oak_stop_point *point;
+    for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)); i++)
+        if (point->address == address) return point->enabled ? '*' : '-';
+    return ' ';
+}
+
+/* code [PLACE]: instructions from there on. */
+static bool verb_code(bench *b, const char *rest)
+{
+    enum { LINES = 16 };
+    uint32_t at = pc_of(b), pc = at;
+    if (*rest && oak_session_place(b->session, rest, &b->self->sink, &at)) return false;
+    for (unsigned i = 0; i < LINES; i++) {
+        char text[120], place[120];
+        unsigned size;
+        if (oak_session_print_instruction(b->session, at, text, sizeof text, &size)) break;
+        oak_session_name_place(b->session, at, place, sizeof place);
+        if (!strchr(place, '+') && strncmp(place, "0x", 2) != 0) printf("  %s:\n", place);
+        printf("%c%c 0x%04x  %s\n", at == pc ? '>' : ' ', stop_mark(b, at), (unsigned)at, text);
+        at += size;
+    }
+    return true;
+}
+
+/* source [PLACE]: the lines around it. */
+static bool verb_source(bench *b, const char *rest)
+{
+    enum { AROUND = 7 };
+    uint32_t at = pc_of(b);
+    const oak_program *program = oak_session_program(b->session);
+    oak_line line;
+    if (*rest && oak_session_place(b->session, rest, &b->self->sink, &at)) return false;
+    if (!program || oak_program_line_at(program, at, &line)) return verb_code(b, rest);
+    uint8_t *bytes;
+    size_t size;
+    if (b->self->host.read_file(b->self->host.context, line.file, 16u << 20, &bytes, &size))
+        return verb_code(b, rest);
+    const char *text = (const char *)bytes, *end = text + size;
+    printf("  %s\n", line.file);
+    for (unsigned number = 1; text < end; number++) {
+        const char *stop = memchr(text, '\n', (size_t)(end - text));
+        if (!stop) stop = end;
+        if (number + AROUND >= line.line && number <= line.line + AROUND)
+            printf("%c%5u | %.*s\n", number == line.line ? '>' : ' ', number, (int)(stop - text), text);
+        text = stop < end ? stop + 1 : end;
+    }
+    b->self->host.resize(b->self->host.context, bytes, size, 0);
+    return true;
+}
+
+static bool verb_stack(bench *b, const char *rest)
+{
+    oak_stack_item items[64];
+    (void)rest;
+    size_t count = oak_session_stack(b->session, items, 64);
+    for (size_t i = 0; i < count; i++) {
+        char place[120];
+        printf("  0x%04x  0x%0*x", (unsigned)items[i].at,
+               items[i].bytes == 1   ? 2
+               : items[i].bytes == 2 ? 4
+                                     : 8,
+               (unsigned)items[i].value);
+        if (items[i].returns) {
+            oak_session_name_place(b->session, items[i].value, place, sizeof place);
+            printf("  returns to %s", place);
+        }
+        putchar('\n');
+    }
+    if (!count) printf("  empty\n");
+    return true;
+}
+
+/* find BYTES|"TEXT" in RANGE */
+static bool verb_find(bench *b, const char *rest)
+{
+    const char *in = strstr(rest, " in ");
+    uint8_t wanted[64];
+    size_t count = 0;
+    unsigned space;
+    uint32_t from, to, found = 0;
+    if (!in)
+        return complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
+                        "`in` and a range are missing");
+    if (*rest == '"')
+        for (const char *p = rest + 1; p < in && *p != '"' && count < sizeof wanted; p++)
+            wanted[count++] = (uint8_t)*p;
+    else
+        for (const char *p = rest; p < in && count < sizeof wanted;) {
+            char *end;
+            wanted[count++] = (uint8_t)strtoul(p, &end, 16);
+            if (end == p) return complain(b, "Bytes are hexadecimal.", "`%s` are no bytes", rest);
+            p = end;
+            while (*p == ' ' && p < in) p++;
+        }
+    if (oak_session_range(b->session, in + 4, &b->self->sink, &space, &from, &to)) return false;
+    oak_chip_port chip = oak_session_chip(b->session);
+    for (uint64_t at = from; count && at + count - 1 <= to; at++) {
+        size_t same = 0;
+        uint8_t byte;
+        while (same < count && !chip.ops->read_memory(chip.chip, space, (uint32_t)(at + same), &byte, 1) &&
+               byte == wanted[same])
+            same++;
+        if (same < count) continue;
+        if (found++ < 20) printf("  0x%04x\n", (unsigned)at);
+    }
+    printf("  found %u time%s\n", (unsigned)found, found == 1 ? "" : "s");
+    return true;
+}
+
+/* ------------------------------------------------------------------------------------------ changing */
+
+static bool verb_set(bench *b, const char *rest)
+{
+    return done(b, oak_session_set(b->session, rest, &b->self->sink), rest);
+}
+
+static bool verb_drive(bench *b, const char *rest)
+{
+    return done(b, oak_session_drive(b->session, rest, &b->self->sink), rest);
+}
+
+static bool verb_act(bench *b, const char *rest)
+{
+    if (!b->board) return complain(b, "Give one with --board F.", "there is no board");
+    return done(b, oak_board_act(b->board, rest, &b->self->sink), rest);
+}
+
+/* fill RANGE = VALUE */
+static bool verb_fill(bench *b, const char *rest)
+{
+    const char *equals = strchr(rest, '=');
+    char range[200];
+    unsigned space;
+    uint32_t from, to;
+    oak_reading reading;
+    if (!equals || equals - rest >= (int)sizeof range)
+        return complain(b, "Write `fill iram[0x30..0x3f] = 0`.", "a = and a value are missing");
+    snprintf(range, sizeof range, "%.*s", (int)(equals - rest), rest);
+    if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) ||
+        oak_session_value(b->session, equals + 1, &b->self->sink, &reading))
+        return false;
+    oak_chip_port chip = oak_session_chip(b->session);
+    oak_session_touch(b->session);
+    for (uint64_t at = from; at <= to; at++) {
+        uint8_t byte = (uint8_t)reading.value;
+        if (chip.ops->write_memory(chip.chip, space, (uint32_t)at, &byte, 1))
+            return complain(b, NULL, "there is nothing at 0x%04x", (unsigned)at);
+    }
+    return true;
+}
+
+/* copy RANGE to SPACE[ADDRESS..]: as many bytes as the range has. */
+static bool verb_copy(bench *b, const char *rest)
+{
+    const char *to = strstr(rest, " to ");
+    char range[200], target[220];
+    unsigned space, to_space;
+    uint32_t from, last, at, end;
+    if (!to || to - rest >= (int)sizeof range)
+        return complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`to` and a cell are missing");
+    snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
+    size_t length = strlen(to + 4);
+    if (length < 2 || length > 150 || to[4 + length - 1] != ']')
+        return complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
+    snprintf(target, sizeof target, "%.*s..0xffffffff]", (int)length - 1, to + 4);
+    const char *bracket = strchr(to + 4, '[');
+    if (!bracket) return complain(b, NULL, "`%s` is no cell", to + 4);
+    snprintf(target, sizeof target, "%.*s..%.*s]", (int)length - 1, to + 4,
+             (int)(length - 2 - (size_t)(bracket - to - 4)), bracket + 1);
+    if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &last) ||
+        oak_session_range(b->session, target, &b->self->sink, &to_space, &at, &end))
+        return false;
+    oak_chip_port chip = oak_session_chip(b->session);
+    size_t count = (size_t)(last - from) + 1;
+    uint8_t *bytes = malloc(count);
+    bool good = bytes && !chip.ops->read_memory(chip.chip, space, from, bytes, count);
+    oak_session_touch(b->session);
+    for (size_t i = 0; good && i < count; i++)
+        good = !chip.ops->write_memory(chip.chip, to_space, at + (uint32_t)i, bytes + i, 1);
+    free(bytes);
+    return good || complain(b, NULL, "not all of these bytes are there, on one side or the other");
+}
+
+/* put INSTRUCTION at PLACE: assembled, with the labels of the program, and written there. */
+static bool verb_put(bench *b, const char *rest)
+{
+    const char *at = NULL;
+    uint32_t address, from;
+    uint64_t length;
+    for (const char *p = rest; (p = strstr(p, " at ")); p++) at = p;
+    if (!at) return complain(b, "Write `put setb relay at halt+2`.", "`at` and a place are missing");
+    if (oak_session_place(b->session, at + 4, &b->self->sink, &address)) return false;
+    const oak_part *part = oak_session_part(b->session);
+    const oak_program *program = oak_session_program(b->session);
+    const oak_symbol *symbol;
+    char *source = NULL;
+    size_t size = 0;
+    FILE *file = open_memstream(&source, &size);
+    if (!file) return false;
+    fprintf(file, " org 0x%lx\n %.*s ; allow(runs-off)\n", (unsigned long)address, (int)(at - rest), rest);
+    for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++) {
+        if (strchr(symbol->name, '.')) continue; /* a local label */
+        bool code = symbol->space == part->architecture->code_space;
+        fprintf(file, "%s equ %s%s0x%llx\n", symbol->name,
+                symbol->space && !code ? part->architecture->spaces[symbol->space].name : "",
+                symbol->space && !code ? ":" : "", (unsigned long long)symbol->value);
+    }
+    fclose(file);
+    oak_program *patch = NULL;
+    oak_status status = oak_assemble_text(&b->self->host, part, "put", source, size, &b->self->sink, &patch);
+    free(source);
+    bool good = !status && oak_image_next_run(oak_program_image(patch), 0, &from, &length) == OAK_OK &&
+                from == address && length <= 8;
+    oak_chip_port chip = oak_session_chip(b->session);
+    uint8_t bytes[8];
+    if (good) {
+        oak_image_read(oak_program_image(patch), address, 0xFF, bytes, (size_t)length);
+        oak_session_touch(b->session);
+        good = !chip.ops->write_memory(chip.chip, part->architecture->code_space, address, bytes,
+                                       (size_t)length);
+        oak_session_touch(b->session);
+    }
+    oak_program_free(patch);
+    if (good) printf("  %llu bytes at 0x%04lx\n", (unsigned long long)length, (unsigned long)address);
+    return good || (status == OAK_REFUSED ? false : complain(b, NULL, "this cannot be put there"));
+}
+
+static bool verb_save(bench *b, const char *rest)
+{
+    cli_text text = {0};
+    oak_text_sink sink = cli_text_sink(&text);
+    bool good = *rest ? done(b, oak_session_write_state(b->session, &sink), rest) &&
+                            cli_write_file(b->self, rest, &text)
+                      : complain(b, NULL, "a file is missing");
+    free(text.bytes);
+    return good;
+}
+
+static bool verb_load(bench *b, const char *rest)
+{
+    uint8_t *bytes;
+    size_t size;
+    oak_status status = b->self->host.read_file(b->self->host.context, rest, 64u << 20, &bytes, &size);
+    if (status) return complain(b, "`save F` writes one.", "%s: %s", rest, oak_status_text(status));
+    status = oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, rest, &b->self->sink);
+    if (bytes) b->self->host.resize(b->self->host.context, bytes, size, 0);
+    return done(b, status, rest);
+}
+
+/* ------------------------------------------------------------------------------------------ the bench itself */
+
+static bool verb_where(bench *b, const char *rest)
+{
+    (void)b, (void)rest;
+    return true;
+}
+
+static bool verb_quit(bench *b, const char *rest)
+{
+    (void)rest;
+    b->quits = true;
+    return true;
+}
+
+static bool verb_help(bench *b, const char *rest)
+{
+    if (*rest) {
+        const bench_verb *verb = bench_find_verb(b, rest, strcspn(rest, " "));
+        if (!verb) return false;
+        printf("  %s %s\n  %s\n\n  %s\n", verb->name, verb->arguments, verb->help, verb->example);
+        return true;
+    }
+    for (const bench_verb *verb = bench_verbs; verb->name; verb++)
+        printf("  %-11s %-34s %s\n", verb->name, verb->arguments, verb->help);
+    printf("\n  A verb may be shortened as long as only one begins so; `help VERB` gives an example.\n");
+    return true;
+}
+
+const bench_verb bench_verbs[] = {
+    {"step", "[N]", "execute one instruction, or N", "step 5", verb_step, true},
+    {"over", "", "execute one instruction; a call with all that it calls is one", "over", verb_over, true},
+    {"out", "", "run until this subroutine or handler has returned", "out", verb_out, true},
+    {"to", "PLACE", "run to a place", "to halt", verb_to, true},
+    {"go", "[TIME | N cycles | N steps]", "run until something stops it", "go 20ms", verb_go, true},
+    {"back", "[N | over | until E | change E | to CYCLE]", "go back in time", "back change iram[0x30]",
+     verb_back, true},
+    {"reset", "", "begin anew, with the same drives, stops and board", "reset", verb_reset, true},
+    {"again", "", "read and assemble everything anew, and begin anew", "again", verb_again, false},
+    {"pace", "SPEED | off", "run at the speed of the chip, or a share of it", "pace 10%", verb_pace, false},
+    {"stop", "PLACE [if E] [every N]", "add a stop point", "stop guard if trips > 0", verb_stop, false},
+    {"watch", "E", "stop when a value changes", "watch iram[0x30]", verb_watch, false},
+    {"say", "E at PLACE", "print a value each time a place is reached, and go on", "say trips at halt",
+     verb_say, false},
+    {"when", "E", "stop when a condition becomes true", "when r3 == 5 && !relay", verb_when, false},
+    {"stops", "", "list stop points and watches with their hits", "stops", verb_stops, false},
+    {"off", "N | watch N", "disable a stop point, remove a watch", "off 0", verb_off, false},
+    {"on", "N", "enable a stop point", "on 0", verb_on, false},
+    {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", verb_lap, false},
+    {"where", "", "tell where it is", "where", verb_where, true},
+    {"show", "E | RANGE [as hex|dec|bin]", "show a value or a stretch of memory", "show xram[log..log+31]",
+     verb_show, false},
+    {"keep", "E", "show a value each time the chip has moved", "keep trips", verb_keep, false},
+    {"forget", "N", "keep it no longer", "forget 0", verb_forget, false},
+    {"memory", "RANGE", "show a stretch of memory, and keep it in the view", "memory iram[0x30..0x6f]",
+     verb_memory, false},
+    {"registers", "", "registers and flags", "registers", verb_registers, false},
+    {"special", "", "special registers that differ from reset", "special", verb_special, false},
+    {"pins", "", "ports and pins", "pins", verb_pins, false},
+    {"board", "", "what a person sees of the board", "board", verb_board, false},
+    {"source", "[PLACE]", "the source around a place", "source halt", verb_source, false},
+    {"code", "[PLACE]", "instructions from a place on", "code main", verb_code, false},
+    {"stack", "", "what is on the stack, and what of it are return addresses", "stack", verb_stack, false},
+    {"recent", "[N]", "the last instructions, with what each has changed", "recent 20", verb_recent, false},
+    {"changes", "", "what differs from how it was when the last run began", "changes", verb_changes, false},
+    {"interrupts", "", "how often interrupts were handled, and how long", "interrupts", verb_interrupts,
+     false},
+    {"laps", "", "what laps have measured", "laps", verb_laps, false},
+    {"noticed", "", "what a chip would have suffered silently", "noticed", verb_noticed, false},
+    {"output", "", "what went out of serial ports", "output", verb_output, false},
+    {"find", "BYTES | \"TEXT\" in RANGE", "search memory", "find 3a 00 in iram[0..0x7f]", verb_find, false},
+    {"set", "E = VALUE", "set a register, bit, cell, variable or pin", "set r3 = 5", verb_set, false},
+    {"fill", "RANGE = VALUE", "fill a stretch of memory", "fill iram[0x30..0x3f] = 0", verb_fill, false},
+    {"copy", "RANGE to CELL", "copy a stretch of memory", "copy iram[0x30..0x3f] to xram[0x4000]", verb_copy,
+     false},
+    {"put", "INSTRUCTION at PLACE", "assemble one instruction in place", "put setb relay at halt", verb_put,
+     false},
+    {"drive", "WAVE", "drive a pin over time", "drive p3.0 = 1 until 5ms, 0", verb_drive, false},
+    {"act", "DEED", "do something on the board", "act door open", verb_act, false},
+    {"save", "FILE", "write a state file", "save here.json", verb_save, false},
+    {"load", "FILE", "take a state file", "load here.json", verb_load, true},
+    {"help", "[VERB]", "list the verbs, or tell of one", "help back", verb_help, false},
+    {"quit", "", "leave the bench", "quit", verb_quit, false},
+    {NULL, NULL, NULL, NULL, NULL, false}};
+
+const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
+{
+    const bench_verb *found = NULL;
+    char all[300] = "It may be";
+    unsigned count = 0;
+    for (const bench_verb *verb = bench_verbs; verb->name; verb++) {
+        if (strncasecmp(verb->name, word, length) != 0) continue;
+        if (strlen(verb->name) == length) return verb;
+        snprintf(all + strlen(all), sizeof all - strlen(all), "%s %s", count++ ? "," : "", verb->name);
+        /* `stop` is meant by `sto`, though `stops` begins so as well. */
+        if (found && strncmp(verb->name, found->name, strlen(found->name)) == 0) count--;
+        else found = verb;
+    }
+    if (count == 1) return found;
+    unsigned least = 3;
+    for (const bench_verb *verb = bench_verbs; !count && verb->name; verb++) {
+        unsigned apart = oak_name_distance(word, length, verb->name, strlen(verb->name), 2);
+        if (apart >= least) continue;
+        least = apart;
+        snprintf(all, sizeof all, "Did you mean `%s`?", verb->name);
+    }
+    if (!count && least == 3) snprintf(all, sizeof all, "`help` lists the verbs.");
+    complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
+             (int)(length < 60 ? length : 60), word);
+    return NULL;
+}

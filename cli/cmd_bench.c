@@ -1,0 +1,303 @@
+/* cmd_bench.c — spindle bench: a typed console over one session. On a terminal lines are edited, completed and kept; from a
+ * pipe or a script they are read as they are; with --json each answer is one document on a line. */
+#include <editline/readline.h>
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+#include <unistd.h>
+
+#include "bench.h"
+
+enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 100 };
+
+typedef struct bench_options {
+    char **scripts;
+    /* What survives `again`: stop points as they were given. */
+    char *kept[MOST_KEPT];
+    unsigned kept_count;
+    bool resumed;
+    int view;
+} bench_options;
+
+static bench *completing; /* completion has no context of its own */
+
+/* ------------------------------------------------------------------------------------------ telling */
+
+/* The same change seen through another name: ACC for a, iram[0x00] for r0. */
+bool bench_is_a_register(const oak_part *part, const oak_change *changes, size_t number)
+{
+    const oak_change *c = &changes[number];
+    const oak_part_register *reg = oak_part_register_at(part, c->space, c->address);
+    if (part->architecture->word_bytes != 1 || (!reg && c->address >= 0x20)) return false;
+    static const char *const halves[] = {"DPL", "DPH"};
+    for (size_t i = 0; i < number; i++) {
+        const char *name = changes[i].space ? "" : part->architecture->registers[changes[i].address].name;
+        bool half = reg && strcmp(name, "dptr") == 0 &&
+                    (strcmp(reg->name, halves[0]) == 0 || strcmp(reg->name, halves[1]) == 0);
+        if (!changes[i].space && (half || (changes[i].before == c->before && changes[i].after == c->after)))
+            return true;
+    }
+    return false;
+}
+
+static void tell_changes(bench *b)
+{
+    oak_change changes[2 * MOST_CHANGES]; /* some are seen twice */
+    const oak_part *part = oak_session_part(b->session);
+    size_t count, shown = 0, told = 0;
+    if (oak_session_changes(b->session, changes, 2 * MOST_CHANGES, &count)) return;
+    for (size_t i = 0; i < count && i < 2 * MOST_CHANGES && shown < MOST_CHANGES; i++) {
+        told = i + 1;
+        const oak_change *c = &changes[i];
+        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+        char name[60];
+        if (!c->space && c->address == part->architecture->pc_register) continue;
+        if (c->space && bench_is_a_register(part, changes, i)) continue;
+        if (!c->space) snprintf(name, sizeof name, "%s", part->architecture->registers[c->address].name);
+        else if (reg) snprintf(name, sizeof name, "%s", reg->name);
+        else
+            snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name,
+                     (unsigned)c->address);
+        printf("%s%s 0x%02x -> 0x%02x", shown++ ? ", " : "  changed: ", name, (unsigned)c->before,
+               (unsigned)c->after);
+    }
+    if (count > told) printf(" and %zu more", count - told);
+    if (shown) putchar('\n');
+}
+
+void bench_tell(bench *b)
+{
+    if (b->view) return;
+    cli_report_where(b->self, b->session, "as asked");
+    tell_changes(b);
+    for (unsigned i = 0; i < b->kept_count; i++) cli_show(b->self, b->session, b->kept[i]);
+}
+
+bool bench_do(bench *b, const char *line)
+{
+    while (*line == ' ' || *line == '\t') line++;
+    if (!*line || *line == '#') return true;
+    char copy[LONGEST_LINE];
+    size_t length = strlen(line), word = strcspn(line, " \t");
+    if (length >= sizeof copy) {
+        cli_complain(b->self, "bench", NULL, NULL, "this line is too long");
+        b->failures++;
+        return false;
+    }
+    memcpy(copy, line, length + 1);
+    while (length && strchr(" \t\r\n", copy[length - 1])) copy[--length] = 0;
+    if (word > length) word = length;
+    const bench_verb *verb = bench_find_verb(b, copy, word);
+    char *rest = copy + word;
+    while (*rest == ' ' || *rest == '\t') rest++;
+    bool good = verb && verb->run(b, rest);
+    if (good && verb->moves) bench_tell(b);
+    if (!good) b->failures++;
+    return good;
+}
+
+/* Everything printed meanwhile goes into the document. */
+static void do_as_json(bench *b, const char *line)
+{
+    char *text = NULL;
+    size_t size = 0;
+    FILE *real = stdout, *kept = open_memstream(&text, &size);
+    if (!kept) return;
+    stdout = kept;
+    bool good = bench_do(b, line);
+    fclose(kept);
+    stdout = real;
+    cJSON *root = cJSON_CreateObject();
+    const oak_event *event = oak_session_last_event(b->session);
+    oak_chip_port chip = oak_session_chip(b->session);
+    oak_chip_time time = {0};
+    uint32_t pc = 0;
+    char place[120];
+    chip.ops->read_time(chip.chip, &time);
+    chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
+    oak_session_name_place(b->session, pc, place, sizeof place);
+    cJSON_AddStringToObject(root, "line", line);
+    cJSON_AddBoolToObject(root, "ok", good);
+    cJSON_AddNumberToObject(root, "cycles", (double)time.cycles);
+    cJSON_AddNumberToObject(root, "instructions", (double)time.instructions);
+    cJSON_AddNumberToObject(root, "pc", pc);
+    cJSON_AddStringToObject(root, "place", place);
+    cJSON_AddStringToObject(root, "reason", oak_stop_word(event->stop.reason));
+    if (event->stop.reason == OAK_STOP_FAULT)
+        cJSON_AddStringToObject(root, "fault", oak_fault_word(event->stop.fault));
+    cJSON_AddStringToObject(root, "text", text ? text : "");
+    if (cJSON_GetArraySize(b->self->diagnostics)) {
+        cJSON_AddItemToObject(root, "diagnostics", b->self->diagnostics);
+        b->self->diagnostics = cJSON_CreateArray();
+    }
+    char *document = cJSON_PrintUnformatted(root);
+    if (document) puts(document);
+    fflush(stdout);
+    cJSON_free(document);
+    cJSON_Delete(root);
+    free(text);
+}
+
+static void do_line(bench *b, const char *line)
+{
+    if (b->self->json) do_as_json(b, line);
+    else bench_do(b, line);
+    fflush(stdout);
+}
+
+/* ------------------------------------------------------------------------------------------ lines */
+
+/* Lines of a script or a pipe; one that is longer than any line should be is refused whole. */
+static void read_lines(bench *b, FILE *from)
+{
+    char line[LONGEST_LINE + 2];
+    while (!b->quits && !b->again && fgets(line, sizeof line, from)) {
+        size_t length = strlen(line);
+        if (length && line[length - 1] != '\n' && !feof(from)) {
+            int c;
+            while ((c = getc(from)) != EOF && c != '\n') continue;
+            cli_complain(b->self, "bench", NULL, NULL, "this line is too long");
+            b->failures++;
+            continue;
+        }
+        line[strcspn(line, "\r\n")] = 0;
+        do_line(b, line);
+    }
+}
+
+static char *complete(const char *text, int state)
+{
+    static unsigned at, source;
+    static size_t length;
+    const oak_part *part = oak_session_part(completing->session);
+    const oak_program *program = oak_session_program(completing->session);
+    if (!state) at = source = 0, length = strlen(text);
+    for (; source < 4; source++, at = 0)
+        for (;;) {
+            const char *name = NULL;
+            const oak_symbol *symbol;
+            if (source == 0) name = bench_verbs[at].name;
+            else if (source == 1)
+                name =
+                    at < part->architecture->register_count ? part->architecture->registers[at].name : NULL;
+            else if (source == 2) name = at < part->register_count ? part->registers[at].name : NULL;
+            else name = program && (symbol = oak_program_symbol(program, at)) ? symbol->name : NULL;
+            if (!name) break;
+            at++;
+            if (strncasecmp(name, text, length) == 0) return strdup(name);
+        }
+    return NULL;
+}
+
+static void read_terminal(bench *b)
+{
+    completing = b;
+    rl_completion_entry_function = complete;
+    rl_basic_word_break_characters = " \t\n\"'=+-*/<>|&^!~()[]:";
+    using_history();
+    char *line;
+    while (!b->quits && !b->again && (line = readline("spindle> "))) {
+        if (*line) add_history(line);
+        do_line(b, line);
+        free(line);
+    }
+    if (!b->quits && !b->again) putchar('\n');
+}
+
+/* ------------------------------------------------------------------------------------------ the command */
+
+static void keep_stops(bench *b, bench_options *options)
+{
+    const oak_stop_point *point;
+    for (unsigned i = 0; i < options->kept_count; i++) free(options->kept[i]);
+    options->kept_count = 0;
+    for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)) && options->kept_count < MOST_KEPT;
+         i++) {
+        char text[600];
+        snprintf(text, sizeof text, "%s%s%s every %llu", point->text, point->condition ? " if " : "",
+                 point->condition ? point->condition : "", (unsigned long long)point->every);
+        if (point->enabled) options->kept[options->kept_count++] = strdup(text);
+    }
+}
+
+static int bench_session(cli *self, oak_session *session, oak_board *board, const char *path, void *context)
+{
+    bench_options *options = context;
+    bench b = {.self = self, .session = session, .board = board, .path = path};
+    bool terminal = isatty(0) && !self->json;
+    b.bounded = !terminal;
+    oak_session_keep_history(session, 0);
+    if (options->resumed)
+        for (unsigned i = 0; i < options->kept_count; i++) cli_add_stop(self, session, options->kept[i]);
+    if (!self->json && !options->view && (terminal || options->resumed)) {
+        printf("%s on %s%s%s; `help` lists the verbs\n", path, oak_session_part(session)->name,
+               board ? ", " : "", board ? oak_board_title(board) : "");
+        bench_tell(&b);
+    }
+    for (char **one = options->resumed ? NULL : options->scripts; one && *one && !b.quits && !b.again;
+         one++) {
+        FILE *script = fopen(*one, "r");
+        if (!script) {
+            cli_complain(self, "no-file", *one, "A script has a verb a line.", strerror(errno));
+            return EXIT_REFUSED;
+        }
+        read_lines(&b, script);
+        fclose(script);
+    }
+    if (!b.quits && !b.again && (options->view || !options->scripts || options->resumed)) {
+        if (options->view && isatty(1)) {
+            if (!bench_view(&b))
+                cli_complain(self, "no-view", NULL, "Leave --view out: the console works everywhere.",
+                             "this terminal cannot show the full-screen view");
+        } else if (terminal) read_terminal(&b);
+        else read_lines(&b, stdin);
+    }
+    for (unsigned i = 0; i < b.kept_count; i++) free(b.kept[i]);
+    for (unsigned i = 0; i < b.said_count; i++) free(b.said[i]);
+    if (!b.again) return b.failures && !terminal ? EXIT_REFUSED : EXIT_DONE;
+    keep_stops(&b, options);
+    options->resumed = true;
+    return CLI_AGAIN;
+}
+
+static int run(cli *self, int argc, const char **argv)
+{
+    bench_options options = {0};
+    const struct poptOption table[] = {{"script", 'x', POPT_ARG_ARGV, &options.scripts, 0, NULL, NULL},
+                                       {"view", 0, POPT_ARG_NONE, &options.view, 0, NULL, NULL},
+                                       POPT_TABLEEND};
+    const cli_runner runner = {
+        .of = &command_bench, .options = table, .context = &options, .instead = bench_session};
+    int exit_code = cli_run(self, &runner, argc, argv);
+    for (char **one = options.scripts; one && *one; one++) free(*one);
+    free(options.scripts);
+    for (unsigned i = 0; i < options.kept_count; i++) free(options.kept[i]);
+    return exit_code;
+}
+
+const command command_bench = {
+    "bench",
+    "stop, look, change, step forward and back, at a console",
+    "usage: spindle bench PROGRAM... --part PART [options of run] [-x SCRIPT]\n"
+    "\n"
+    "Opens PROGRAM (source, or an image) on the simulated chip and takes verbs: step, over,\n"
+    "out, go, to, back (also to the last change of a cell), stop, watch, show, set … `help`\n"
+    "lists them, `help VERB` tells of one. Verbs may be shortened. Everything that `spindle\n"
+    "run` can be given (--board, --drive, --stimuli, --clock, --stop-at, --state-in …) can be\n"
+    "given here as well.\n"
+    "\n"
+    "On a terminal lines are edited, kept, and completed with the tab key. From a pipe, or\n"
+    "with -x, verbs are read a line each; a verb that cannot be done makes the exit code 1.\n"
+    "\n"
+    "      --view            the full-screen view: source, registers, memory, pins, board\n"
+    "  -x, --script FILE     do the verbs in FILE, then leave; repeat for more\n"
+    "      --json            each answer is one JSON document on a line\n"
+    "\n"
+    "examples:\n"
+    "  spindle bench lathe.asm --part mcs51-8k --board board.yaml\n"
+    "  echo 'to halt\n"
+    "  show trips\n"
+    "  back change relay' | spindle bench lathe.asm --part mcs51-8k --board board.yaml\n",
+    run,
+};

@@ -1,0 +1,379 @@
+/* wave_draw.c — a picture of signals over time, by cairo: names on the left, what was measured on the right, times above,
+ * cycles below. Dark on light, in colours that colour-blind people can tell apart; what has no level is also drawn
+ * differently, not only in another colour. */
+#include <cairo-svg.h>
+#include <cairo.h>
+#include <fontconfig/fontconfig.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+#include "wave.h"
+
+typedef struct colour {
+    double r, g, b;
+} colour;
+
+static const colour ink = {0.10, 0.11, 0.13}, faint = {0.52, 0.54, 0.57}, grid = {0.90, 0.90, 0.91},
+                    band = {0.972, 0.975, 0.98}, line = {0.0, 0.36, 0.62}, fill = {0.83, 0.90, 0.96},
+                    loose = {0.80, 0.36, 0.0}, mark = {0.48, 0.25, 0.49};
+
+enum { TOP = 86, BOTTOM = 44, GAP = 14, SIDE = 20, LEAST_ROW = 26, MOST_ROW = 64, USUAL_HEIGHT = 800 };
+
+typedef struct drawing {
+    cairo_t *cr;
+    const wave_view *view;
+    double left, right, top, row, width, height; /* of the plot, of a row, of the picture */
+} drawing;
+
+static void use(const drawing *d, colour c)
+{
+    cairo_set_source_rgb(d->cr, c.r, c.g, c.b);
+}
+
+static double text_width(const drawing *d, const char *text)
+{
+    cairo_text_extents_t size;
+    cairo_text_extents(d->cr, text, &size);
+    return size.x_advance;
+}
+
+static void font(const drawing *d, double size, bool bold)
+{
+    cairo_select_font_face(d->cr, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_set_font_size(d->cr, size);
+}
+
+static void text_at(const drawing *d, double x, double y, const char *text)
+{
+    cairo_move_to(d->cr, x, y);
+    cairo_show_text(d->cr, text);
+}
+
+static double x_of(const drawing *d, double time)
+{
+    const wave_view *v = d->view;
+    return d->left + (time - (double)v->from) / (double)(v->to - v->from) * (d->right - d->left);
+}
+
+/* ------------------------------------------------------------------------------------------ axes */
+
+static void draw_axes(const drawing *d)
+{
+    const wave_view *v = d->view;
+    double span = (double)(v->to - v->from), bottom = d->top + d->row * v->row_count;
+    double step = wave_step(span, (d->right - d->left) / 110);
+    char text[60];
+    font(d, 12, false);
+    cairo_set_line_width(d->cr, 1);
+    for (double t = ceil((double)v->from / step) * step; t <= (double)v->to * (1 + 1e-12); t += step) {
+        double x = floor(x_of(d, t)) + 0.5;
+        use(d, grid);
+        cairo_move_to(d->cr, x, d->top - 6);
+        cairo_line_to(d->cr, x, bottom);
+        cairo_stroke(d->cr);
+        wave_time(t, step, text, sizeof text);
+        use(d, ink);
+        double w = text_width(d, text), at = x - w / 2;
+        if (at < d->left - 10) at = d->left - 10;
+        if (at + w > d->width - SIDE) at = d->width - SIDE - w;
+        text_at(d, at, d->top - 12, text);
+    }
+    if (!(v->cycle > 0)) return;
+    step = wave_step(span / v->cycle, (d->right - d->left) / 130);
+    use(d, faint);
+    for (double c = ceil((double)v->from / v->cycle / step) * step;
+         c * v->cycle <= (double)v->to * (1 + 1e-12); c += step) {
+        double x = floor(x_of(d, c * v->cycle)) + 0.5;
+        cairo_move_to(d->cr, x, bottom);
+        cairo_line_to(d->cr, x, bottom + 5);
+        cairo_stroke(d->cr);
+        cli_count((unsigned long long)(c + 0.5), text, sizeof text);
+        double w = text_width(d, text), at = x - w / 2;
+        if (at + w > d->right + 12) at = d->right + 12 - w;
+        if (at < d->left - 10) at = d->left - 10;
+        text_at(d, at, bottom + 19, text);
+    }
+    text_at(d, SIDE, bottom + 19, "cycles");
+}
+
+/* ------------------------------------------------------------------------------------------ rows */
+
+/* More changes than can be seen: a band. Returns the first piece behind it. */
+static size_t draw_crowd(const drawing *d, const wave_row *row, size_t first, double high, double low)
+{
+    double from = x_of(d, (double)row->pieces[first].from), to = from;
+    size_t i = first;
+    for (; i < row->count; i++) {
+        double end = x_of(d, (double)row->pieces[i].to);
+        if (end - x_of(d, (double)row->pieces[i].from) >= 2.5) break;
+        to = end;
+    }
+    use(d, line);
+    cairo_rectangle(d->cr, from, high, to - from < 1 ? 1 : to - from, low - high);
+    cairo_fill(d->cr);
+    return i;
+}
+
+static void draw_levels(const drawing *d, const wave_row *row, double high, double low)
+{
+    double middle = (high + low) / 2, last = NAN;
+    for (size_t i = 0; i < row->count;) {
+        const wave_piece *piece = &row->pieces[i];
+        double from = x_of(d, (double)piece->from), to = x_of(d, (double)piece->to);
+        bool crowded =
+            to - from < 2.5 && i + 1 < row->count && x_of(d, (double)row->pieces[i + 1].to) - to < 2.5;
+        if (crowded) {
+            i = draw_crowd(d, row, i, high, low);
+            last = NAN;
+            continue;
+        }
+        double y = piece->other ? middle : piece->value ? high : low;
+        if (piece->value && !piece->other) {
+            use(d, fill);
+            cairo_rectangle(d->cr, from, high, to - from, low - high);
+            cairo_fill(d->cr);
+        }
+        use(d, piece->other ? loose : line);
+        cairo_set_line_width(d->cr, 1.6);
+        double dashes[] = {4, 3};
+        if (!isnan(last) && last != y) {
+            use(d, line);
+            cairo_move_to(d->cr, from, last);
+            cairo_line_to(d->cr, from, y);
+            cairo_stroke(d->cr);
+            use(d, piece->other ? loose : line);
+        }
+        if (piece->other) cairo_set_dash(d->cr, dashes, piece->value ? 0 : 2, 0);
+        cairo_move_to(d->cr, from, y);
+        cairo_line_to(d->cr, to, y);
+        cairo_stroke(d->cr);
+        cairo_set_dash(d->cr, NULL, 0, 0);
+        if (piece->other && to - from > 70) {
+            font(d, 10, false);
+            text_at(d, from + 6, middle - 3, piece->value ? "unknown" : "floating");
+        }
+        last = y;
+        i++;
+    }
+}
+
+/* A bus: a box for each value, with the value in it where it fits. */
+static void draw_values(const drawing *d, const wave_row *row, double high, double low)
+{
+    double middle = (high + low) / 2;
+    font(d, 11.5, false);
+    for (size_t i = 0; i < row->count;) {
+        const wave_piece *piece = &row->pieces[i];
+        double from = x_of(d, (double)piece->from), to = x_of(d, (double)piece->to);
+        bool crowded = to - from < 2.5 && i + 1 < row->count;
+        if (crowded) {
+            i = draw_crowd(d, row, i, high, low);
+            continue;
+        }
+        double slant = to - from > 8 ? 3 : (to - from) / 3;
+        uint32_t all = row->bits < 32 ? ((uint32_t)1 << row->bits) - 1 : UINT32_MAX;
+        bool none = (piece->other & all) == all;
+        use(d, none ? loose : line);
+        cairo_set_line_width(d->cr, 1.3);
+        cairo_move_to(d->cr, from, middle);
+        cairo_line_to(d->cr, from + slant, high);
+        cairo_line_to(d->cr, to - slant, high);
+        cairo_line_to(d->cr, to, middle);
+        cairo_line_to(d->cr, to - slant, low);
+        cairo_line_to(d->cr, from + slant, low);
+        cairo_close_path(d->cr);
+        cairo_stroke(d->cr);
+        char text[40];
+        if (none) snprintf(text, sizeof text, "%s", piece->value & all ? "unknown" : "floating");
+        else if (piece->other) {
+            char *to_text = text;
+            for (unsigned bit = row->bits; bit-- > 0;)
+                *to_text++ = piece->other >> bit & 1   ? (piece->value >> bit & 1 ? 'x' : 'z')
+                             : piece->value >> bit & 1 ? '1'
+                                                       : '0';
+            *to_text = 0;
+        } else snprintf(text, sizeof text, "0x%0*x", (int)((row->bits + 3) / 4), (unsigned)piece->value);
+        double w = text_width(d, text);
+        if (w > to - from - 2 * slant - 4 && !piece->other && text[0] == '0')
+            memmove(text, text + 2, strlen(text) - 1);
+        w = text_width(d, text);
+        use(d, ink);
+        if (w <= to - from - 2 * slant - 3) text_at(d, (from + to - w) / 2, middle + 4, text);
+        i++;
+    }
+}
+
+/* Cuts a text with … so that it fits. */
+static void fit(const drawing *d, char *text, double room)
+{
+    size_t length = strlen(text);
+    while (length > 3 && text_width(d, text) > room) {
+        length--;
+        strcpy(text + length - 3, "...");
+    }
+}
+
+static void draw_row(const drawing *d, unsigned number)
+{
+    const wave_row *row = &d->view->rows[number];
+    double top = d->top + d->row * number, pad = d->row > 36 ? 9 : 5, high = floor(top + pad) + 0.5,
+           low = floor(top + d->row - pad) + 0.5;
+    char text[160];
+    cairo_save(d->cr);
+    cairo_rectangle(d->cr, d->left, top, d->right - d->left, d->row);
+    cairo_clip(d->cr);
+    if (row->bits == 1) draw_levels(d, row, high, low);
+    else draw_values(d, row, high, low);
+    cairo_restore(d->cr);
+    font(d, 13, true);
+    use(d, ink);
+    snprintf(text, sizeof text, "%s", row->name);
+    fit(d, text, d->left - SIDE - GAP);
+    wave_measured(row, text + 80, sizeof text - 80);
+    bool two = text[80] && d->row >= 40;
+    text_at(d, SIDE, (high + low) / 2 + (two ? -1 : 5), text);
+    if (!text[80]) return;
+    font(d, 10.5, false);
+    use(d, faint);
+    if (two) text_at(d, SIDE, (high + low) / 2 + 13, text + 80);
+}
+
+/* ------------------------------------------------------------------------------------------ marks */
+
+/* A line for each, its name at the top where there is room; three rows of names. */
+static void draw_marks(const drawing *d)
+{
+    const wave_view *v = d->view;
+    double free_from[2] = {0, 0}, bottom = d->top + d->row * v->row_count, last = -10;
+    double dashes[] = {2, 2};
+    font(d, 11, false);
+    for (size_t i = 0; i < v->mark_count; i++) {
+        double x = floor(x_of(d, (double)v->marks[i].time)) + 0.5, w = text_width(d, v->marks[i].name);
+        use(d, mark);
+        cairo_set_line_width(d->cr, 1.2);
+        if (x - last >= 2) {
+            cairo_set_dash(d->cr, dashes, 2, 0);
+            cairo_move_to(d->cr, x, d->top - 32);
+            cairo_line_to(d->cr, x, bottom);
+            cairo_stroke(d->cr);
+            cairo_set_dash(d->cr, NULL, 0, 0);
+            last = x;
+        }
+        double at = x + 3 + w > d->width - 4 ? x - 3 - w : x + 3;
+        for (unsigned level = 0; level < 2; level++) {
+            if (at < free_from[level]) continue;
+            free_from[level] = at + w + 8;
+            text_at(d, at, d->top - 34 - 13 * level + 8 * 0, v->marks[i].name);
+            break;
+        }
+    }
+}
+
+static void draw_all(const drawing *d)
+{
+    const wave_view *v = d->view;
+    char from[60], to[60], text[200];
+    cairo_set_source_rgb(d->cr, 1, 1, 1);
+    cairo_paint(d->cr);
+    for (unsigned i = 0; i < v->row_count; i += 2) {
+        use(d, band);
+        cairo_rectangle(d->cr, SIDE / 2.0, d->top + d->row * i, d->width - SIDE, d->row);
+        cairo_fill(d->cr);
+    }
+    font(d, 15, true);
+    use(d, ink);
+    text_at(d, SIDE, 26, v->title);
+    double after = SIDE + text_width(d, v->title) + 16, span = (double)(v->to - v->from);
+    wave_time((double)v->from, span / 1000, from, sizeof from);
+    wave_time((double)v->to, span / 1000, to, sizeof to);
+    snprintf(text, sizeof text, "%s to %s", from, to);
+    font(d, 12, false);
+    use(d, faint);
+    text_at(d, after, 26, text);
+    if (v->left_out) {
+        snprintf(text, sizeof text, "%u more signals: choose with --only", v->left_out);
+        text_at(d, d->width - SIDE - text_width(d, text), 26, text);
+    }
+    draw_axes(d);
+    for (unsigned i = 0; i < v->row_count; i++) draw_row(d, i);
+    draw_marks(d);
+}
+
+/* ------------------------------------------------------------------------------------------ files */
+
+static cairo_status_t take(void *closure, const unsigned char *bytes, unsigned count)
+{
+    oak_text_sink *sink = closure;
+    return sink->write(sink->context, (const char *)bytes, count) ? CAIRO_STATUS_WRITE_ERROR
+                                                                  : CAIRO_STATUS_SUCCESS;
+}
+
+static double widest_name(const wave_view *view)
+{
+    cairo_surface_t *probe = cairo_image_surface_create(CAIRO_FORMAT_RGB24, 8, 8);
+    drawing d = {.cr = cairo_create(probe), .view = view};
+    double most = 60;
+    for (unsigned i = 0; i < view->row_count; i++) {
+        char text[100];
+        font(&d, 13, true);
+        double w = text_width(&d, view->rows[i].name);
+        if (w > most) most = w;
+        font(&d, 10.5, false);
+        wave_measured(&view->rows[i], text, sizeof text);
+        w = text_width(&d, text);
+        if (w > most) most = w;
+    }
+    cairo_destroy(d.cr);
+    cairo_surface_destroy(probe);
+    return most;
+}
+
+bool wave_draw(cli *self, const wave_view *view, const char *path, int width, int height)
+{
+    const char *ending = strrchr(path, '.');
+    bool svg = ending && strcasecmp(ending, ".svg") == 0;
+    if (!svg && (!ending || strcasecmp(ending, ".png") != 0)) {
+        cli_complain(self, "picture", path, "Let its name end in .png or .svg.",
+                     "this is no kind of picture");
+        return false;
+    }
+    if (width < 400 || width > 8000 || height < 0 || height > 8000) {
+        cli_complain(self, "picture", path, "Widths go from 400 to 8000 pixels, heights up to 8000.",
+                     "the picture has no such size");
+        return false;
+    }
+    drawing d = {.view = view, .top = TOP, .width = width};
+    double names = widest_name(view), most = width * 0.3;
+    d.left = SIDE + (names < most ? names : most) + GAP;
+    d.right = width - SIDE - 8;
+    d.row = ((height ? height : USUAL_HEIGHT) - TOP - BOTTOM) / (double)view->row_count;
+    if (!height && d.row > MOST_ROW) d.row = MOST_ROW;
+    if (d.row < LEAST_ROW) d.row = LEAST_ROW;
+    d.row = floor(d.row);
+    d.height = TOP + BOTTOM + d.row * view->row_count;
+    if (d.height < height) d.height = height;
+    cli_text bytes = {0};
+    oak_text_sink sink = cli_text_sink(&bytes);
+    cairo_surface_t *surface = svg ? cairo_svg_surface_create_for_stream(take, &sink, d.width, d.height)
+                                   : cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, (int)d.height);
+    d.cr = cairo_create(surface);
+    draw_all(&d);
+    bool good = cairo_status(d.cr) == CAIRO_STATUS_SUCCESS;
+    cairo_destroy(d.cr);
+    if (good && !svg) good = cairo_surface_write_to_png_stream(surface, take, &sink) == CAIRO_STATUS_SUCCESS;
+    cairo_surface_finish(surface);
+    good = good && cairo_surface_status(surface) == CAIRO_STATUS_SUCCESS;
+    cairo_surface_destroy(surface);
+    if (!good) cli_failed(self, OAK_NO_MEMORY, path);
+    else good = cli_write_file(self, path, &bytes);
+    cairo_debug_reset_static_data(); /* fonts are kept otherwise, which looks like a leak */
+    FcFini();
+    free(bytes.bytes);
+    if (good && !self->json)
+        printf("%s: %d by %d pixels, %u signal%s\n", path, width, (int)d.height, view->row_count,
+               view->row_count == 1 ? "" : "s");
+    return good;
+}
