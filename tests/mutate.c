@@ -232,6 +232,123 @@ static int mutate_descriptions(unsigned long count, uint64_t seed)
     return 0;
 }
 
+/* Stimuli, boards with the states of their stand-ins, dumps: each is run for a while. */
+static int mutate_signals(unsigned long count, uint64_t seed)
+{
+    static const char stimuli[] =
+        "name sensor = p1.7\np1.0 = 1 until 10ms, 0 bounce 3ms until 20ms, z\np3.4 = clock 1.5kHz duty 30% "
+        "from 10us until 2s\n"
+        "p3.5 = low pulses 50us every 1ms from 5us times 20\np3.0 = bytes \"go\\n\" 0x55 at 9600 off by -5% "
+        "parity even stop 2 bad stop 1 every 5ms\n"
+        "p1.1 = random 10us to 50us seed 7\nwhen sensor falls once after 3us: p1.2 = 0 for 2us, 1 for 10 "
+        "cycles, up\nsensor = down\nseed 3\n";
+    static const char dump[] = "$timescale 10 ns $end $scope module top $end\n$var wire 4 # bus $end $var "
+                               "wire 1 ! clk $end $var event 1 \" hit $end\n"
+                               "$upscope $end $enddefinitions $end\n#0 $dumpvars bxz10 # 0! $end\n#5 1! b101 "
+                               "#\n#9 0! 1\"\n#1000 b0 #\n";
+    static const char *const boards[] = {SOURCE_FOLDER "/examples/lathe/board.yaml",
+                                         SOURCE_FOLDER "/examples/extractor/board.yaml", NULL};
+    static const char rest[] =
+        "stand-ins:\n  d: {kind: digits, wires: {a: p2.0, b: p2.1, digit: [p1.0, p1.1]}}\n  k: {kind: "
+        "keypad, keys: \"1234\", wires: {row: [p1.2], column: [p1.3, p1.4]}}\n"
+        "  n: {kind: encoder, wires: {a: p3.2, b: p3.3}}\n  h: {kind: heater, wires: {on: p1.5, pulse: "
+        "p3.4}}\n  s: {kind: pulse-sensor, rate: 5kHz, wires: {out: p3.5}}\n"
+        "  r: {kind: shift-register, wires: {data: p0.0, clock: p0.1, q: [w]}}\n  l: {kind: lamp, wires: "
+        "{in: w}}\n  m: {kind: memory, size: 4KiB, wires: {d: p2, latch: p0.2, write: p0.3}}\n"
+        "  e: {kind: eeprom-i2c, wires: {sda: p0.4, scl: p0.5}}\n  f: {kind: eeprom-spi, wires: {select: "
+        "p0.6, clock: p0.5, in: p0.4}}\n"
+        "  c: {kind: character-display, wires: {rs: p0.0, e: p0.1, d4: p2.4}}\n  t: {kind: terminal, baud: "
+        "96000, wires: {to-chip: p3.0, from-chip: p3.1}}\n"
+        "then:\n  - {at: 50us, do: k press 3}\n  - {at: 70us, do: n turn 2}\n  - {at: 10us, do: t type "
+        "hello}\n";
+    char *room = malloc(1 << 20), *texts[3], path[100];
+    size_t sizes[3];
+    unsigned long accepted[3] = {0};
+    bench b;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    uint32_t nowhere;
+    memset(&b, 0, sizeof b);
+    b.host = oak_linux_host();
+    snprintf(path, sizeof path, "/tmp/oak-mutate-board-%d.yaml", (int)getpid());
+    for (unsigned i = 0; boards[i]; i++) texts[i] = read_file(boards[i], &sizes[i]);
+    texts[2] = strdup(rest);
+    sizes[2] = sizeof rest - 1;
+    static const char program[] =
+        " org 0\nbegin: mov scon, #0x50\n mov tmod, #0x21\n mov th1, #0xff\n setb tr1\n mov ie, #0x80\nmain: "
+        "inc p0\n inc p2\n mov c, p3.0\n mov sbuf, a\n inc p1\n djnz r7, main\n movx a, @dptr\n sjmp main\n";
+    if (oak_part_load(&b.host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &sink, &b.part)) return 2;
+    if (oak_assemble_text(&b.host, b.part, "m.asm", program, sizeof program - 1, &sink, &b.program)) return 2;
+    if (oak_machine_create(&b.host, b.part, &b.machine) ||
+        oak_machine_load(b.machine, oak_program_image(b.program), &nowhere))
+        return 2;
+    b.chip = oak_machine_port(b.machine);
+    for (unsigned long i = 0; i < count; i++) {
+        oak_budget budget = {.cycles = 300};
+        oak_event event;
+        oak_board *board = NULL;
+        oak_trace *trace = NULL;
+        oak_status status = OAK_OK;
+        unsigned kind = i % 3;
+        size_t size;
+        diags.count = 0;
+        b.chip.ops->reset(b.chip.chip);
+        if (oak_session_open(&b.host, &b.chip, b.program, &b.session)) return 1;
+        if (kind == 0) {
+            size = mutate(stimuli, sizeof stimuli - 1, room, &seed);
+            status = oak_session_read_stimuli(b.session, room, size, "m.txt", &sink);
+            if (oak_session_record(b.session, "pins", &sink) ||
+                oak_session_run(b.session, &budget, &sink, &event))
+                return 1;
+        } else if (kind == 1) {
+            unsigned which = i / 3 % 3;
+            size = mutate(texts[which], sizes[which], room, &seed);
+            FILE *file = fopen(path, "wb");
+            if (!file || fwrite(room, 1, size, file) != size || fclose(file)) return 2;
+            status = oak_board_load(&b.host, path, b.part, NULL, &sink, &board);
+            if (!status) {
+                text state = {0};
+                oak_text_sink state_sink = text_sink(&state);
+                if (oak_board_join(board, b.session, seed) ||
+                    oak_session_run(b.session, &budget, &sink, &event))
+                    return 1;
+                for (unsigned s = 0; oak_board_stand_in(board, s); s++)
+                    oak_stand_in_show(oak_board_stand_in(board, s), room, 1000);
+                oak_session_write_state(b.session, &state_sink);
+                size = state.size < 1 << 18 ? mutate(state.bytes, state.size, room, &seed) : 0;
+                free(state.bytes);
+                if (size && oak_session_read_state(b.session, room, size, "m.json", &sink) == OAK_OK)
+                    oak_session_run(b.session, &budget, &sink, &event);
+                for (unsigned s = 0; oak_board_stand_in(board, s); s++)
+                    oak_stand_in_show(oak_board_stand_in(board, s), room, 1000);
+            }
+        } else {
+            size = mutate(dump, sizeof dump - 1, room, &seed);
+            status = oak_trace_read_vcd(&b.host, room, size, "m.vcd", &sink, &trace);
+            text back = {0};
+            oak_text_sink back_sink = text_sink(&back);
+            if (trace && oak_trace_write_vcd(trace, &back_sink)) return 1;
+            free(back.bytes);
+            oak_trace_free(trace);
+        }
+        if (status && !diags.count) {
+            printf("signals %lu were refused without a message\n", i);
+            return 1;
+        }
+        accepted[kind] += status == OAK_OK;
+        oak_session_close(b.session);
+        b.session = NULL;
+        oak_board_free(board);
+    }
+    unlink(path);
+    printf("%lu mutated stimuli, boards and dumps: %lu, %lu and %lu accepted\n", count, accepted[0],
+           accepted[1], accepted[2]);
+    free(room);
+    for (unsigned i = 0; i < 3; i++) free(texts[i]);
+    bench_close(&b);
+    return 0;
+}
+
 int main(int argc, char **argv)
 {
     static const subject subjects[] = {
@@ -254,5 +371,6 @@ int main(int argc, char **argv)
         int result = mutate_all(&subjects[i], count / 2, seed);
         if (result) return result;
     }
-    return mutate_descriptions(count / 10, seed);
+    int result = mutate_descriptions(count / 10, seed);
+    return result ? result : mutate_signals(count / 4, seed);
 }

@@ -408,7 +408,22 @@ unsigned ref51_step(ref51 *m)
 
 /* ------------------------------------------------------------------------------------------ the chip around it */
 
-enum { TCON = 0x88, TMOD, TL0, TL1, TH0, TH1, P3 = 0xB0, IE = 0xA8, IP = 0xB8, T2CON = 0xC8, RCAP2L = 0xCA, RCAP2H, TL2, TH2 };
+enum {
+    TCON = 0x88,
+    TMOD,
+    TL0,
+    TL1,
+    TH0,
+    TH1,
+    P3 = 0xB0,
+    IE = 0xA8,
+    IP = 0xB8,
+    T2CON = 0xC8,
+    RCAP2L = 0xCA,
+    RCAP2H,
+    TL2,
+    TH2
+};
 enum { INT0_PIN, INT1_PIN, T0_PIN, T1_PIN, T2_PIN, T2EX_PIN };
 
 static int pin_level(const ref51 *m, int which)
@@ -455,7 +470,8 @@ static void external(ref51_chip *c, int n, int before, int after)
 static void note_flags(ref51_chip *c, uint64_t cycle)
 {
     const uint8_t *sfr = c->m.sfr;
-    int now[6] = {sfr[TCON] >> 1 & 1, sfr[TCON] >> 5 & 1, sfr[TCON] >> 3 & 1, sfr[TCON] >> 7, 0, (sfr[T2CON] & 0xC0) != 0};
+    int now[6] = {sfr[TCON] >> 1 & 1,      sfr[TCON] >> 5 & 1, sfr[TCON] >> 3 & 1, sfr[TCON] >> 7, 0,
+                  (sfr[T2CON] & 0xC0) != 0};
     for (int n = 0; n < 6; n++) {
         if (now[n] && !c->active[n]) c->since[n] = cycle;
         c->active[n] = now[n];
@@ -494,7 +510,8 @@ static void tick(ref51_chip *c)
     for (int n = 0; n < 2; n++) external(c, n, c->level[n], level[n]);
     for (int i = 0; i < 6; i++) c->level[i] = level[i];
     note_flags(c, c->now);
-    if (over && c->since[5] == c->now) c->since[5] = c->now - 1; /* looked at in the cycle in which it overflows */
+    if (over && c->since[5] == c->now)
+        c->since[5] = c->now - 1; /* looked at in the cycle in which it overflows */
     c->now++;
 }
 
@@ -506,7 +523,8 @@ static int serve(ref51_chip *c)
     for (int level = 1; level >= 0 && chosen < 0; level--) {
         if (c->serving_high || (!level && c->serving_low)) continue;
         for (int n = 0; n < 6 && chosen < 0; n++)
-            if (c->active[n] && c->since[n] + 2 <= c->now && enable >> n & 1 && (m->sfr[IP] >> n & 1) == level)
+            if (c->active[n] && c->since[n] + 2 <= c->now && enable >> n & 1 &&
+                (m->sfr[IP] >> n & 1) == level)
                 chosen = n, high = level;
     }
     if (chosen < 0) return 0;
@@ -528,7 +546,8 @@ static int serve(ref51_chip *c)
 /* True when an instruction writes a special register that can be addressed bit by bit. */
 static int writes_to(uint8_t code, const uint8_t *operands, uint8_t sfr)
 {
-    static const uint8_t direct[] = {0x05, 0x15, 0x42, 0x43, 0x52, 0x53, 0x62, 0x63, 0x75, 0xC5, 0xD0, 0xD5, 0xF5},
+    static const uint8_t direct[] = {0x05, 0x15, 0x42, 0x43, 0x52, 0x53, 0x62,
+                                     0x63, 0x75, 0xC5, 0xD0, 0xD5, 0xF5},
                          bit[] = {0x10, 0x92, 0xB2, 0xC2, 0xD2};
     for (unsigned i = 0; i < sizeof direct; i++)
         if (code == direct[i]) return operands[0] == sfr;
@@ -564,5 +583,6 @@ void ref51_chip_step(ref51_chip *c)
         if (c->serving_high) c->serving_high = 0;
         else c->serving_low = 0;
     }
-    while (serve(c)) {}
+    while (serve(c)) {
+    }
 }

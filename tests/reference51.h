@@ -10,7 +10,7 @@ typedef struct ref51 {
     uint8_t iram[256], sfr[256]; /* sfr by address, 0x80 and up */
     uint8_t pins[4];             /* what the outside lets stand on each port: 0 pulls low */
     uint8_t xram[65536], code[65536];
-    const uint8_t *earlier;      /* special registers as a plain read sees them; NULL: sfr */
+    const uint8_t *earlier; /* special registers as a plain read sees them; NULL: sfr */
 } ref51;
 
 /* Executes one instruction; returns its machine cycles, 0 for the reserved code. */

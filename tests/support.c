@@ -107,7 +107,7 @@ void bench_close(bench *b)
 
 oak_event bench_run(bench *b, uint64_t cycles, uint64_t steps)
 {
-    oak_budget budget = {cycles, steps};
+    oak_budget budget = {.cycles = cycles, .instructions = steps};
     oak_event event;
     ck_assert_int_eq(oak_session_run(b->session, &budget, &b->sink, &event), OAK_OK);
     return event;

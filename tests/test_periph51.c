@@ -3,13 +3,16 @@
 #include "reference51.h"
 #include "support.h"
 
+#include <unistd.h>
+
 #include <stdio.h>
 
 enum { CODE = 1, IRAM = 2, XRAM = 3, SFR = 4, T2_PARTS = 1 };
 
 /* ------------------------------------------------------------------------------------------ random programs */
 
-static const uint8_t bytes51[] = {0x88, 0x89, 0x8a, 0x8b, 0x8c, 0x8d, 0xa8, 0xb8, 0xc8, 0xca, 0xcb, 0xcc, 0xcd, 0x90, 0xb0, 0xe0, 0xf0};
+static const uint8_t bytes51[] = {0x88, 0x89, 0x8a, 0x8b, 0x8c, 0x8d, 0xa8, 0xb8, 0xc8,
+                                  0xca, 0xcb, 0xcc, 0xcd, 0x90, 0xb0, 0xe0, 0xf0};
 static const uint8_t bits51[] = {0x88, 0xa8, 0xb8, 0xc8, 0x90, 0xb0, 0xe0};
 
 static uint8_t any_direct(uint64_t *seed)
@@ -26,8 +29,10 @@ static uint8_t any_bit(uint64_t *seed)
 /* Straight code on registers, RAM below 0x60 and the devices, over and over; handlers at the vectors count and return. */
 static void random_program(uint8_t *code, uint64_t *seed)
 {
-    static const uint8_t plain[] = {0x04, 0x14, 0x24, 0x34, 0xE4, 0xF4, 0x23, 0x03, 0xC3, 0xD3, 0xA4, 0x84, 0x28, 0x39, 0xE8, 0x00};
-    static const uint8_t with_direct[] = {0x05, 0x15, 0x25, 0x42, 0x45, 0x52, 0x55, 0x62, 0x65, 0x95, 0xC5, 0xE5, 0xF5, 0x8A, 0xAB};
+    static const uint8_t plain[] = {0x04, 0x14, 0x24, 0x34, 0xE4, 0xF4, 0x23, 0x03,
+                                    0xC3, 0xD3, 0xA4, 0x84, 0x28, 0x39, 0xE8, 0x00};
+    static const uint8_t with_direct[] = {0x05, 0x15, 0x25, 0x42, 0x45, 0x52, 0x55, 0x62,
+                                          0x65, 0x95, 0xC5, 0xE5, 0xF5, 0x8A, 0xAB};
     static const uint8_t with_bit[] = {0xC2, 0xD2, 0xB2, 0x92, 0xA2, 0x72, 0x82};
     memset(code, 0, 0x600);
     code[0] = 0x02, code[1] = 0x00, code[2] = 0x40;
@@ -91,11 +96,13 @@ static void compare(pair51 *r, ref51_chip *c, unsigned program, uint64_t steps)
     oak_chip_time time;
     r->chip.ops->read_time(r->chip.chip, &time);
     r->chip.ops->read_register(r->chip.chip, 0, &pc);
-    ck_assert_msg(time.cycles == c->now && pc == c->m.pc, "program %u, %u instructions: cycle %u at %04x, expected %u at %04x",
-                  program, (unsigned)steps, (unsigned)time.cycles, pc, (unsigned)c->now, c->m.pc);
+    ck_assert_msg(time.cycles == c->now && pc == c->m.pc,
+                  "program %u, %u instructions: cycle %u at %04x, expected %u at %04x", program,
+                  (unsigned)steps, (unsigned)time.cycles, pc, (unsigned)c->now, c->m.pc);
     for (size_t i = 0; i < sizeof bytes51; i++) {
         r->chip.ops->read_memory(r->chip.chip, SFR, bytes51[i], &byte, 1);
-        ck_assert_msg(byte == c->m.sfr[bytes51[i]], "program %u, %u instructions: sfr %02x is %02x, expected %02x", program,
+        ck_assert_msg(byte == c->m.sfr[bytes51[i]],
+                      "program %u, %u instructions: sfr %02x is %02x, expected %02x", program,
                       (unsigned)steps, bytes51[i], byte, c->m.sfr[bytes51[i]]);
     }
     r->chip.ops->read_memory(r->chip.chip, IRAM, 0, iram, 256);
@@ -116,9 +123,12 @@ START_TEST(random_programs_with_timers_and_interrupts_run_as_in_the_second_imple
         ck_assert_int_eq(r.chip.ops->reset(r.chip.chip), OAK_OK);
         r.chip.ops->write_memory(r.chip.chip, CODE, 0, c.m.code, 0x600);
         c.m.sfr[0x81] = 0x07;
-        for (unsigned p = 0; p < 4; p++) c.m.sfr[0x80 + 16 * p] = 0xFF, c.m.pins[p] = (uint8_t)(random32(&seed) | (program & 1 ? 0xFF : 0));
+        for (unsigned p = 0; p < 4; p++)
+            c.m.sfr[0x80 + 16 * p] = 0xFF,
+                                c.m.pins[p] = (uint8_t)(random32(&seed) | (program & 1 ? 0xFF : 0));
         for (unsigned pin = 0; pin < 32; pin++)
-            r.chip.ops->drive_pin(r.chip.chip, pin / 8 * 32 + pin % 8, c.m.pins[pin / 8] >> pin % 8 & 1 ? OAK_HIGH : OAK_LOW);
+            r.chip.ops->drive_pin(r.chip.chip, pin / 8 * 32 + pin % 8,
+                                  c.m.pins[pin / 8] >> pin % 8 & 1 ? OAK_HIGH : OAK_LOW);
         ref51_start(&c);
         uint64_t done = 0;
         bool single = program % 3 == 0;
@@ -146,8 +156,9 @@ static uint64_t cycle_at(bench *b, const char *place)
     unsigned number;
     ck_assert_int_eq(oak_session_add_stop(b->session, place, NULL, 1, &b->sink, &number), OAK_OK);
     oak_event event = bench_run(b, 1000000, 0);
-    ck_assert_msg(event.stop.reason == OAK_STOP_POINT, "%s: %s %s at %04x", place, oak_stop_word(event.stop.reason),
-                  oak_fault_word(event.stop.fault), (unsigned)event.stop.pc);
+    ck_assert_msg(event.stop.reason == OAK_STOP_POINT, "%s: %s %s at %04x", place,
+                  oak_stop_word(event.stop.reason), oak_fault_word(event.stop.fault),
+                  (unsigned)event.stop.pc);
     oak_session_enable_stop(b->session, number, false);
     return cycles_of(b);
 }
@@ -166,22 +177,31 @@ START_TEST(timers_overflow_on_their_cycle_in_every_mode)
         const char *settings, *start, *handler;
         unsigned left, period;
     } all[] = {
-        {"mov tmod, #0x00\n mov tl0, #0xff\n mov th0, #0xfe\n mov ie, #0x82\n", "setb tr0", "h_timer0", 0x2000 - (0xfe << 5 | 0x1f), 0x2000},
-        {"mov tmod, #0x01\n mov tl0, #0x9c\n mov th0, #0xff\n mov ie, #0x82\n", "setb tr0", "h_timer0", 100, 0x10000},
-        {"mov tmod, #0x02\n mov tl0, #0xf0\n mov th0, #0x9b\n mov ie, #0x82\n", "setb tr0", "h_timer0", 16, 101},
+        {"mov tmod, #0x00\n mov tl0, #0xff\n mov th0, #0xfe\n mov ie, #0x82\n", "setb tr0", "h_timer0",
+         0x2000 - (0xfe << 5 | 0x1f), 0x2000},
+        {"mov tmod, #0x01\n mov tl0, #0x9c\n mov th0, #0xff\n mov ie, #0x82\n", "setb tr0", "h_timer0", 100,
+         0x10000},
+        {"mov tmod, #0x02\n mov tl0, #0xf0\n mov th0, #0x9b\n mov ie, #0x82\n", "setb tr0", "h_timer0", 16,
+         101},
         {"mov tmod, #0x03\n mov tl0, #0xf1\n mov ie, #0x82\n", "setb tr0", "h_timer0", 15, 256},
         {"mov tmod, #0x03\n mov th0, #0xe0\n mov ie, #0x88\n", "setb tr1", "h_timer1", 32, 256},
-        {"mov tmod, #0x00\n mov tl1, #0x01\n mov th1, #0xff\n mov ie, #0x88\n", "setb tr1", "h_timer1", 31, 0x2000},
-        {"mov tmod, #0x10\n mov tl1, #0x00\n mov th1, #0xff\n mov ie, #0x88\n", "setb tr1", "h_timer1", 256, 0x10000},
-        {"mov tmod, #0x20\n mov tl1, #0xfd\n mov th1, #0xc4\n mov ie, #0x88\n", "setb tr1", "h_timer1", 3, 60},
-        {"mov rcap2l, #0x38\n mov rcap2h, #0xff\n mov tl2, #0xce\n mov th2, #0xff\n mov ie, #0xa0\n", "setb tr2", "h_timer2", 49, 200},
-        {"mov t2con, #1\n mov tl2, #0xce\n mov th2, #0xff\n mov ie, #0xa0\n", "setb tr2", "h_timer2", 49, 0x10000},
+        {"mov tmod, #0x00\n mov tl1, #0x01\n mov th1, #0xff\n mov ie, #0x88\n", "setb tr1", "h_timer1", 31,
+         0x2000},
+        {"mov tmod, #0x10\n mov tl1, #0x00\n mov th1, #0xff\n mov ie, #0x88\n", "setb tr1", "h_timer1", 256,
+         0x10000},
+        {"mov tmod, #0x20\n mov tl1, #0xfd\n mov th1, #0xc4\n mov ie, #0x88\n", "setb tr1", "h_timer1", 3,
+         60},
+        {"mov rcap2l, #0x38\n mov rcap2h, #0xff\n mov tl2, #0xce\n mov th2, #0xff\n mov ie, #0xa0\n",
+         "setb tr2", "h_timer2", 49, 200},
+        {"mov t2con, #1\n mov tl2, #0xce\n mov th2, #0xff\n mov ie, #0xa0\n", "setb tr2", "h_timer2", 49,
+         0x10000},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         char source[700];
         bench b;
         snprintf(source, sizeof source,
-                 " vector reset, start\n vector timer0, h_timer0\n vector timer1, h_timer1\n vector timer2, h_timer2\n org 0x40\n"
+                 " vector reset, start\n vector timer0, h_timer0\n vector timer1, h_timer1\n vector timer2, "
+                 "h_timer2\n org 0x40\n"
                  "start: %s %s\non: sjmp $\nh_timer0: reti\nh_timer1: reti\nh_timer2: clr tf2\n reti\n",
                  all[i].settings, all[i].start);
         bench_open(&b, "mcs51-8k", source);
@@ -191,8 +211,9 @@ START_TEST(timers_overflow_on_their_cycle_in_every_mode)
          * where the others would need 50 to be served alike. */
         if (second) passes = on + 50 - 1;
         uint64_t entered = cycle_at(&b, all[i].handler);
-        ck_assert_msg(entered == entry_after(on, passes) + 2, "%u: served at %u behind the start, expected %u", i,
-                      (unsigned)(entered - on), (unsigned)(entry_after(on, passes) + 2 - on));
+        ck_assert_msg(entered == entry_after(on, passes) + 2,
+                      "%u: served at %u behind the start, expected %u", i, (unsigned)(entered - on),
+                      (unsigned)(entry_after(on, passes) + 2 - on));
         (void)second;
         if (all[i].period < 1000) { /* and again a period later, give or take the loop it interrupts */
             uint64_t again = cycle_at(&b, all[i].handler);
@@ -252,23 +273,32 @@ START_TEST(bytes_leave_the_serial_port_bit_by_bit)
     static const struct {
         const char *settings;
         unsigned bit, bits;
-        uint32_t frame; /* of 0x4b: start bit first */
+        uint32_t frame;   /* of 0x4b: start bit first */
         bool synchronous; /* begins on a multiple of sixteen ticks since the timer began */
     } all[] = {
-        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0x40\n setb tr1\n", 96, 10, 0x4b << 1 | 1 << 9, true},
-        {"mov pcon, #0x80\n mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0x40\n setb tr1\n", 48, 10, 0x4b << 1 | 1 << 9, true},
-        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0xc8\n setb tr1\n", 96, 11, 0x4b << 1 | 3 << 9, true},
-        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0xc0\n setb tr1\n", 96, 11, 0x4b << 1 | 1 << 10, true},
-        {"mov rcap2l, #0xdc\n mov rcap2h, #0xff\n mov tl2, #0xdc\n mov th2, #0xff\n mov scon, #0x40\n mov t2con, #0x14\n", 96, 10, 0x4b << 1 | 1 << 9, true},
+        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0x40\n setb tr1\n", 96, 10,
+         0x4b << 1 | 1 << 9, true},
+        {"mov pcon, #0x80\n mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0x40\n setb tr1\n",
+         48, 10, 0x4b << 1 | 1 << 9, true},
+        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0xc8\n setb tr1\n", 96, 11,
+         0x4b << 1 | 3 << 9, true},
+        {"mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n mov scon, #0xc0\n setb tr1\n", 96, 11,
+         0x4b << 1 | 1 << 10, true},
+        {"mov rcap2l, #0xdc\n mov rcap2h, #0xff\n mov tl2, #0xdc\n mov th2, #0xff\n mov scon, #0x40\n mov "
+         "t2con, #0x14\n",
+         96, 10, 0x4b << 1 | 1 << 9, true},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         char source[700];
         uint64_t expected[20];
         bench b;
         edge_log log = {.pin = P3_1};
-        snprintf(source, sizeof source, " vector reset, start\n org 0x40\nstart: %s\non: mov sbuf, #0x4b\nsent: jnb ti, sent\ndone: sjmp $\n", all[i].settings);
+        snprintf(source, sizeof source,
+                 " vector reset, start\n org 0x40\nstart: %s\non: mov sbuf, #0x4b\nsent: jnb ti, sent\ndone: "
+                 "sjmp $\n",
+                 all[i].settings);
         bench_open(&b, "mcs51-8k", source);
-        oak_outside outside = {&log, drive_log, log_pin};
+        oak_outside outside = {.context = &log, .advance = drive_log, .pin_changed = log_pin};
         uint64_t on = cycle_at(&b, "on"), written = on + 2;
         ck_assert_int_eq(b.chip.ops->attach(b.chip.chip, &outside), OAK_OK);
         uint64_t done = cycle_at(&b, "done");
@@ -277,8 +307,8 @@ START_TEST(bytes_leave_the_serial_port_bit_by_bit)
         unsigned count = edges_of(all[i].frame, all[i].bits, start, all[i].bit, expected);
         ck_assert_msg(log.count == count, "%u: %u edges, expected %u", i, log.count, count);
         for (unsigned k = 0; k < count; k++)
-            ck_assert_msg(log.cycle[k] == expected[k], "%u: edge %u at %u, expected %u", i, k, (unsigned)(log.cycle[k] - on),
-                          (unsigned)(expected[k] - on));
+            ck_assert_msg(log.cycle[k] == expected[k], "%u: edge %u at %u, expected %u", i, k,
+                          (unsigned)(log.cycle[k] - on), (unsigned)(expected[k] - on));
         /* The flag comes with the stop bit; the loop that asks for it reads one cycle before it ends. */
         uint64_t flag = start + (all[i].bits - 1) * all[i].bit;
         ck_assert_uint_ge(done, flag + 1);
@@ -297,8 +327,10 @@ START_TEST(mode_0_shifts_a_bit_a_cycle_and_mode_2_goes_by_the_oscillator)
 {
     bench b;
     edge_log log = {.pin = P3_0};
-    oak_outside outside = {&log, drive_log, log_pin};
-    bench_open(&b, "mcs51-4k", " vector reset, start\n org 0x40\nstart: mov scon, #0\non: mov sbuf, #0x4d\nsent: jnb ti, sent\ndone: sjmp $\n");
+    oak_outside outside = {.context = &log, .advance = drive_log, .pin_changed = log_pin};
+    bench_open(&b, "mcs51-4k",
+               " vector reset, start\n org 0x40\nstart: mov scon, #0\non: mov sbuf, #0x4d\nsent: jnb ti, "
+               "sent\ndone: sjmp $\n");
     uint64_t written = cycle_at(&b, "on") + 2;
     ck_assert_int_eq(b.chip.ops->attach(b.chip.chip, &outside), OAK_OK);
     cycle_at(&b, "done");
@@ -309,27 +341,34 @@ START_TEST(mode_0_shifts_a_bit_a_cycle_and_mode_2_goes_by_the_oscillator)
     bench_close(&b);
     /* Mode 2: 64 periods of the oscillator a bit, 5 1/3 cycles; the ticks run since reset. */
     edge_log second = {.pin = P3_1};
-    oak_outside other = {&second, drive_log, log_pin};
-    bench_open(&b, "mcs51-4k", " vector reset, start\n org 0x40\nstart: mov scon, #0x80\non: mov sbuf, #0x55\nsent: jnb ti, sent\ndone: sjmp $\n");
+    oak_outside other = {.context = &second, .advance = drive_log, .pin_changed = log_pin};
+    bench_open(&b, "mcs51-4k",
+               " vector reset, start\n org 0x40\nstart: mov scon, #0x80\non: mov sbuf, #0x55\nsent: jnb ti, "
+               "sent\ndone: sjmp $\n");
     written = cycle_at(&b, "on") + 2;
     ck_assert_int_eq(b.chip.ops->attach(b.chip.chip, &other), OAK_OK);
     cycle_at(&b, "done");
     uint64_t first = written * 12 / 64 + 1;
     ck_assert_uint_eq(second.count, 10);
     for (unsigned i = 0; i < 9; i++) ck_assert_uint_eq(second.cycle[i], ((first + i) * 64 + 11) / 12);
-    ck_assert_uint_eq(second.cycle[9], ((first + 10) * 64 + 11) / 12); /* the ninth bit is 0, the stop bit 1 */
+    ck_assert_uint_eq(second.cycle[9],
+                      ((first + 10) * 64 + 11) / 12); /* the ninth bit is 0, the stop bit 1 */
     bench_close(&b);
 }
 END_TEST
 
-static void receive_at(uint64_t bit_millicycles, uint32_t frame, unsigned bits, const char *settings, unsigned *scon, unsigned *data)
+static void receive_at(uint64_t bit_millicycles, uint32_t frame, unsigned bits, const char *settings,
+                       unsigned *scon, unsigned *data)
 {
     char source[500];
     uint64_t at[20];
     bench b;
     edge_log log = {.drive_pin = P3_0, .pin = P3_1, .at = at};
-    oak_outside outside = {&log, drive_log, NULL};
-    snprintf(source, sizeof source, " vector reset, start\n org 0x40\nstart: mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n %s\n setb tr1\non: nop\n sjmp on\n", settings);
+    oak_outside outside = {.context = &log, .advance = drive_log};
+    snprintf(source, sizeof source,
+             " vector reset, start\n org 0x40\nstart: mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n "
+             "%s\n setb tr1\non: nop\n sjmp on\n",
+             settings);
     bench_open(&b, "mcs51-4k", source);
     cycle_at(&b, "on");
     unsigned line = 1;
@@ -353,7 +392,8 @@ START_TEST(bytes_arrive_at_the_serial_port_and_wrong_rates_garble_them)
     for (unsigned byte = 0; byte < 256; byte++) { /* exact, and two percent off either way */
         for (unsigned rate = 94000; rate <= 98000; rate += 2000) {
             receive_at(rate, byte << 1 | 1 << 9, 10, "mov scon, #0x50", &scon, &data);
-            ck_assert_msg(data == byte && scon == 0x55, "%02x at %u: %02x, scon %02x", byte, rate, data, scon);
+            ck_assert_msg(data == byte && scon == 0x55, "%02x at %u: %02x, scon %02x", byte, rate, data,
+                          scon);
         }
     }
     receive_at(85000, 0x35 << 1 | 1 << 9, 10, "mov scon, #0x50", &scon, &data);
@@ -362,12 +402,14 @@ START_TEST(bytes_arrive_at_the_serial_port_and_wrong_rates_garble_them)
     ck_assert_uint_eq(scon, 0x51);
     receive_at(96000, 0x35 << 1 | 1 << 9, 10, "mov scon, #0x40", &scon, &data); /* the receiver is off */
     ck_assert_uint_eq(scon, 0x40);
-    receive_at(96000, 0x35 << 1 | 1 << 9 | 1 << 10, 11, "mov scon, #0xf0", &scon, &data); /* an address byte */
+    receive_at(96000, 0x35 << 1 | 1 << 9 | 1 << 10, 11, "mov scon, #0xf0", &scon,
+               &data); /* an address byte */
     ck_assert_uint_eq(scon, 0xf5);
     ck_assert_uint_eq(data, 0x35);
     receive_at(96000, 0x35 << 1 | 1 << 10, 11, "mov scon, #0xf0", &scon, &data); /* for another station */
     ck_assert_uint_eq(scon, 0xf0);
-    receive_at(96000, 0x35 << 1 | 1 << 9, 10, "mov scon, #0x51", &scon, &data); /* the last one is still there */
+    receive_at(96000, 0x35 << 1 | 1 << 9, 10, "mov scon, #0x51", &scon,
+               &data); /* the last one is still there */
     ck_assert_uint_eq(data, 0);
 }
 END_TEST
@@ -376,11 +418,14 @@ START_TEST(pins_are_counted_timed_and_captured)
 {
     bench b;
     bench_open(&b, "mcs51-8k",
-               " vector reset, start\n org 0x40\nstart: mov tmod, #0x9d\n mov t2con, #0x0d\n setb tr0\n setb tr1\nwait: nop\n sjmp wait\n");
+               " vector reset, start\n org 0x40\nstart: mov tmod, #0x9d\n mov t2con, #0x0d\n setb tr0\n setb "
+               "tr1\nwait: nop\n sjmp wait\n");
     /* T0 falls ten times while INT0 is high, INT1 is high for 345 cycles, T2EX falls once. */
-    ck_assert_int_eq(oak_session_drive(b.session, "p3.4 = 1 for 10 cycles, 0 for 10 cycles, repeat", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "p3.4 = 1 for 10 cycles, 0 for 10 cycles, repeat", &b.sink),
+                     OAK_OK);
     ck_assert_int_eq(oak_session_drive(b.session, "p3.2 = 1 until 205 cycles, 0", &b.sink), OAK_OK);
-    ck_assert_int_eq(oak_session_drive(b.session, "p3.3 = 0 until 100 cycles, 1 until 445 cycles, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "p3.3 = 0 until 100 cycles, 1 until 445 cycles, 0", &b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_drive(b.session, "p1.1 = 1 until 777 cycles, 0", &b.sink), OAK_OK);
     bench_run(&b, 1000, 0);
     ck_assert_int_eq(value_of(&b, "TL0"), 10);
@@ -396,7 +441,8 @@ START_TEST(idle_sleeps_until_an_interrupt_and_power_down_for_good)
 {
     bench b;
     bench_open(&b, "mcs51-4k",
-               " vector reset, start\n vector timer0, tick\n org 0x40\nstart: mov tmod, #1\n mov tl0, #0x18\n mov th0, #0xfc\n mov ie, #0x82\n setb tr0\n"
+               " vector reset, start\n vector timer0, tick\n org 0x40\nstart: mov tmod, #1\n mov tl0, "
+               "#0x18\n mov th0, #0xfc\n mov ie, #0x82\n setb tr0\n"
                "sleep: orl pcon, #1\nwoken: inc r7\n cjne r7, #3, sleep\n orl pcon, #2\n nop\n sjmp $\n"
                "tick: mov tl0, #0x18\n mov th0, #0xfc\n inc r6\n reti\n");
     uint64_t on = cycle_at(&b, "sleep"), woken = cycle_at(&b, "woken");
@@ -417,7 +463,8 @@ END_TEST
 START_TEST(an_interrupt_without_handler_is_a_fault)
 {
     bench b;
-    bench_open(&b, "mcs51-4k", " vector reset, start\n org 0x40\nstart: mov ie, #0x81\nwait: nop\n sjmp wait\n");
+    bench_open(&b, "mcs51-4k",
+               " vector reset, start\n org 0x40\nstart: mov ie, #0x81\nwait: nop\n sjmp wait\n");
     ck_assert_int_eq(oak_session_drive(b.session, "p3.2 = 1 until 50 cycles, 0", &b.sink), OAK_OK);
     oak_event event = bench_run(&b, 1000, 0);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
@@ -430,7 +477,52 @@ START_TEST(an_interrupt_without_handler_is_a_fault)
 }
 END_TEST
 
-RUN_SUITE("periph51", random_programs_with_timers_and_interrupts_run_as_in_the_second_implementation,
+static const char watchdog_part[] =
+    "part: watched\nextends: mcs51-8k\ntitle: with a watchdog\nblocks:\n"
+    "  - name: WD\n    kind: watchdog\n    space: sfr\n    at: 0xa6\n    unit: 1000\n    key: 0x5a\n    "
+    "title: watchdog\n    registers:\n"
+    "      - {name: FEED, offset: 0, size: 8, role: feed, title: feeds it}\n"
+    "      - {name: CTRL, offset: 1, size: 8, title: control, bits: {WDEN: 0 it runs}, does: {WDEN: run}}\n"
+    "      - {name: TOP, offset: 3, size: 8, role: period, reset: 10, title: thousands of cycles}\n";
+
+START_TEST(a_watchdog_that_a_part_includes_bites_on_time_and_ram_outlives_its_reset)
+{
+    /* Each round takes 3 cycles to the feeding, then the program hangs; 10,000 cycles later it bites. */
+    static const char program[] =
+        " org 0\n inc 0x7f\n mov WD_CTRL, #1\n mov WD_FEED, #0x5a\nhang: nop\n sjmp hang\n";
+    char path[] = "/tmp/part-XXXXXX";
+    int file = mkstemp(path);
+    ck_assert_int_eq(write(file, watchdog_part, sizeof watchdog_part - 1), sizeof watchdog_part - 1);
+    close(file);
+    bench b;
+    memset(&b, 0, sizeof b);
+    b.host = oak_linux_host();
+    b.sink = collect(&b.diags);
+    if (oak_part_load_from(&b.host, path, SOURCE_FOLDER "/parts", &b.sink, &b.part)) show_collected(&b.diags);
+    ck_assert_ptr_nonnull(b.part);
+    unlink(path);
+    b.program = assemble(b.part, program, &b.diags);
+    ck_assert_ptr_nonnull(b.program);
+    uint32_t outside;
+    ck_assert_int_eq(oak_machine_create(&b.host, b.part, &b.machine), OAK_OK);
+    ck_assert_int_eq(oak_machine_load(b.machine, oak_program_image(b.program), &outside), OAK_OK);
+    b.chip = oak_machine_port(b.machine);
+    ck_assert_int_eq(oak_session_open(&b.host, &b.chip, b.program, &b.session), OAK_OK);
+    oak_event event = bench_run(&b, 50000, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_WATCHDOG);
+    ck_assert_uint_ge(cycles_of(&b), 10000 + 5);
+    ck_assert_uint_le(cycles_of(&b), 10000 + 5 + 2);
+    ck_assert_int_eq(oak_session_set_level(b.session, "watchdog", 8, OAK_NOTICE_WARNING), OAK_OK);
+    bench_run(&b, 35000, 0); /* three more bites, at which it goes on */
+    ck_assert_int_eq(value_of(&b, "iram[0x7f]"), 5);
+    ck_assert_uint_eq(oak_session_noticed(b.session, 0)->count, 3);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("periph51", a_watchdog_that_a_part_includes_bites_on_time_and_ram_outlives_its_reset,
+          random_programs_with_timers_and_interrupts_run_as_in_the_second_implementation,
           timers_overflow_on_their_cycle_in_every_mode, bytes_leave_the_serial_port_bit_by_bit,
           mode_0_shifts_a_bit_a_cycle_and_mode_2_goes_by_the_oscillator,
           bytes_arrive_at_the_serial_port_and_wrong_rates_garble_them, pins_are_counted_timed_and_captured,

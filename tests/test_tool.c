@@ -481,6 +481,142 @@ START_TEST(a_part_of_ones_own_may_extend_a_shipped_one)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ signals and boards */
+
+static void put_signals(void)
+{
+    put_file("pins.asm", "led bit p1.0\n org 0\nstart: mov r7, #50\nagain: cpl led\n mov p2, r7\n djnz r7, "
+                         "again\nrest: nop\n sjmp rest\n");
+    put_file("pins.txt", "p3.0 = clock 10kHz until 800us # a clock\nname feed = p3.0\n");
+    put_file("board.yaml", "board: bench\nstand-ins:\n  t: {kind: terminal, baud: 9600, wires: {to-chip: "
+                           "p3.0, from-chip: p3.1}}\n  lamp: {kind: lamp, wires: {in: p1.0}}\n");
+    put_file("echo.asm",
+             " org 0\nstart: mov scon, #0x50\n mov tmod, #0x20\n mov th1, #0xfd\n setb tr1\nmain: jnb ri, "
+             "main\n clr ri\n mov a, sbuf\n xrl a, #0x20\n mov sbuf, a\n sjmp main\n");
+}
+
+START_TEST(signals_are_drawn_printed_and_dumped)
+{
+    put_signals();
+    ck_assert_int_eq(spindle("wave pins.asm --part mcs51-8k --time 1ms --stimuli pins.txt --record p2 "
+                             "--record pins --mark rest -o w.png"),
+                     0);
+    has(out, "w.png: 1280 by 322 pixels, 3 signals");
+    ck_assert_int_eq(
+        spindle("run pins.asm --part mcs51-8k --time 1ms --stimuli pins.txt --dump w.vcd --brief"), 0);
+    char *dump = get_file("w.vcd");
+    has(dump, "$timescale 1 us $end");
+    has(dump, "$var wire 1 ! led $end");
+    has(dump, "$var wire 1 \" feed $end");
+    free(dump);
+    ck_assert_int_eq(spindle("wave w.vcd -o w.svg --width 900 --height 300"), 0);
+    char *svg = get_file("w.svg");
+    has(svg, "<svg");
+    has(svg, "width=\"900");
+    free(svg);
+    ck_assert_int_eq(spindle("wave w.vcd --only feed --from 100us --to 700us"), 0);
+    has(out, "feed: every 100.0 us, high 50.0 %");
+    ck_assert_int_eq(
+        spindle("wave pins.asm --part mcs51-8k --time 1ms --record p2 --mark rest --stop-at rest"), 0);
+    has(out, "rest at 251.000 us, cycle 251");
+    char *png, *error;
+    char command[200];
+    snprintf(command, sizeof command, "head -c 8 %.90s/w.png | od -An -tx1", folder);
+    ck_assert_int_eq(shell(command, &png, &error), 0);
+    has(png, "89 50 4e 47 0d 0a 1a 0a");
+    free(png);
+    free(error);
+}
+END_TEST
+
+START_TEST(wrong_ways_to_see_signals_are_explained)
+{
+    put_signals();
+    ck_assert_int_eq(spindle("run pins.asm --part mcs51-8k --time 1ms --dump w.vcd --brief"), 0);
+    static const struct {
+        const char *arguments;
+        int code;
+        const char *says;
+    } cases[] = {
+        {"wave nothing.vcd", 1, "there is no such dump"},
+        {"wave w.vcd --only lamp", 1, "There are: led"},
+        {"wave w.vcd -o w.gif", 1, ".png or .svg"},
+        {"wave w.vcd -o w.png --width 50", 1, "400 to 8000"},
+        {"wave w.vcd --from soon", 2, "150ms"},
+        {"wave w.vcd --from 5s", 2, "nothing to show"},
+        {"wave w.vcd w.vcd", 2, "one dump"},
+        {"run pins.asm --part mcs51-8k --record lamp", 1, "lamp"},
+        {"run pins.asm --part mcs51-8k --lap start", 2, "begin to end"},
+        {"run pins.asm --part mcs51-8k --lap 'start to nowhere'", 1, "nowhere"},
+        {"run pins.asm --part mcs51-8k --pace slow", 2, "--pace 0.1"},
+        {"run pins.asm --part mcs51-8k --stimuli nothing.txt", 1, "no such stimulus file"},
+        {"run pins.asm --part mcs51-8k --board nothing.yaml", 1, "no such board file"},
+        {"run pins.asm --part mcs51-8k --act 'door open'", 2, "--board F"},
+        {"run pins.asm --part mcs51-8k --board board.yaml --act 'door open'", 1, "On the board are: t, lamp"},
+        {"run pins.asm --part mcs51-8k --board board.yaml --attach lamp", 1, "There are: t"},
+        {"run pins.asm --part mcs51-8k --notice contention=loud", 2, "floating-read"},
+        {"run pins.asm --part mcs51-8k --seed -1", 2, "from 0"}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        ck_assert_msg(spindle(cases[i].arguments) == cases[i].code, "%s: %s", cases[i].arguments, err);
+        has(err, cases[i].says);
+    }
+}
+END_TEST
+
+START_TEST(a_board_is_shown_and_a_terminal_attached)
+{
+    put_signals();
+    ck_assert_int_eq(
+        spindle("run echo.asm --part mcs51-8k --clock 11.0592MHz --board board.yaml --act 'lamp on'"), 1);
+    has(err, "It understands: nothing");
+    ck_assert_int_eq(spindle("run echo.asm --part mcs51-8k --clock 11.0592MHz --board board.yaml --act 't "
+                             "type oak at 1ms' --time 20ms --lap 'main to main'"),
+                     0);
+    has(out, "echo.asm on mcs51-8k, bench");
+    has(out, "lamp  ○  dark");
+    has(out, "3 bytes received, 3 sent; last \"OAK\"");
+    has(out, "Received by t, 3 bytes\n  OAK");
+    has(out, "Laps, in machine cycles");
+    ck_assert_int_eq(spindle("run echo.asm --part mcs51-8k --clock 11.0592MHz --board board.yaml --act 't "
+                             "type oak at 1ms' --time 20ms --attach t --json"),
+                     0);
+    ck_assert_int_eq(strncmp(out, "OAK{", 4), 0);
+    cJSON *root = cJSON_Parse(out + 3);
+    ck_assert_str_eq(
+        cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(root, "board"), 0), "kind")->valuestring,
+        "terminal");
+    cJSON_Delete(root);
+    /* the other end of a pseudo-terminal: what is typed there comes back */
+    char command[1500], *got, *error;
+    snprintf(command, sizeof command,
+             "cd %.90s; %s run echo.asm --part mcs51-8k --clock 11.0592MHz --board board.yaml --pty t --pace "
+             "1 --time 3s --brief >o.txt 2>e.txt & "
+             "for i in 1 2 3 4 5 6 7 8 9 10; do sleep 0.1; grep -q /dev %.90s/e.txt && break; done; p=$(sed "
+             "-n 's/.* is at //p' %.90s/e.txt); "
+             "exec 3<>$p; printf hi >&3; head -c 2 <&3; wait",
+             folder, SPINDLE, folder, folder);
+    ck_assert_int_eq(shell(command, &got, &error), 0);
+    ck_assert_str_eq(got, "HI");
+    free(got);
+    free(error);
+}
+END_TEST
+
+START_TEST(notices_and_stand_ins_are_explained)
+{
+    ck_assert_int_eq(spindle("explain notices"), 0);
+    has(out, "contention (warning)");
+    has(out, "no-handler (stop)");
+    ck_assert_int_eq(spindle("explain overrun"), 0);
+    has(out, "the new one is lost");
+    ck_assert_int_eq(spindle("explain board"), 0);
+    has(out, "character-display");
+    ck_assert_int_eq(spindle("explain relay"), 0);
+    has(out, "pull-in");
+    has(out, "coil");
+}
+END_TEST
+
 START_TEST(odd_names_of_files_work)
 {
     open_folder();
@@ -501,4 +637,6 @@ RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_le
           images_of_every_format_run_the_same, a_file_of_mistakes_gives_its_golden_messages,
           safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
           a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
-          a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work)
+          a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work,
+          signals_are_drawn_printed_and_dumped, wrong_ways_to_see_signals_are_explained,
+          a_board_is_shown_and_a_terminal_attached, notices_and_stand_ins_are_explained)

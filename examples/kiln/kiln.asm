@@ -47,7 +47,7 @@ start:  ldr  r4, =ticks                 ; RAM holds anything at first
         cmp  r4, r5
         bls  .clear
         ldr  r4, =P0_DIR
-        movs r0, #(1 << relay) | (1 << lamp) | (1 << 6)
+        mov  r0, #(1 << relay) | (1 << lamp) | (1 << 6) | (1 << 8)
         str  r0, [r4]
         bl   open_clock
         bl   open_serial

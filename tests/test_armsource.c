@@ -369,7 +369,7 @@ START_TEST(a_mnemonic_is_explained_with_its_forms_bits_and_cycles)
 }
 END_TEST
 
-RUN_SUITE("armasm", every_mistake_is_told_with_its_columns_and_the_remedy,
+RUN_SUITE("armsource", every_mistake_is_told_with_its_columns_and_the_remedy,
           the_shortest_form_that_fits_is_taken_and_widths_can_be_asked_for,
           jumps_grow_when_their_target_moves_away, equal_literals_share_a_word_at_the_end_of_the_section,
           a_pool_stands_where_it_is_asked_for, pools_are_placed_by_need_within_reach_of_every_load,

@@ -1,0 +1,641 @@
+/* Signals over time: what drives pins, what is recorded, value-change dumps, laps, what a chip suffers silently. */
+#include "support.h"
+
+#include <stdio.h>
+
+#define IDLE " org 0\nhere: nop\n sjmp here\n"
+
+typedef struct edges {
+    struct {
+        unsigned pin;
+        oak_level level;
+        uint64_t cycle;
+    } one[4000];
+    unsigned count;
+} edges;
+
+static uint64_t no_advance(void *context, uint64_t now)
+{
+    (void)context, (void)now;
+    return UINT64_MAX;
+}
+
+static void keep_edge(void *context, unsigned pin, oak_level level, uint64_t cycle)
+{
+    edges *all = context;
+    if (all->count == sizeof all->one / sizeof *all->one) return;
+    all->one[all->count].pin = pin;
+    all->one[all->count].level = level;
+    all->one[all->count++].cycle = cycle;
+}
+
+static void listen(bench *b, edges *all)
+{
+    const oak_outside outside = {.context = all, .advance = no_advance, .pin_changed = keep_edge};
+    unsigned source;
+    memset(all, 0, sizeof *all);
+    ck_assert_int_eq(oak_session_join(b->session, &outside, &source), OAK_OK);
+}
+
+/* Runs an idle chip of 1 us a cycle with one drive, and keeps the edges. */
+static void drive_idle(const char *text, uint64_t cycles, edges *all)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k", IDLE);
+    listen(&b, all);
+    ck_assert_msg(oak_session_drive(b.session, text, &b.sink) == OAK_OK, "%s: %s", text,
+                  b.diags.one[0].message);
+    bench_run(&b, cycles, 0);
+    bench_close(&b);
+}
+
+/* ------------------------------------------------------------------------------------------ drives */
+
+START_TEST(a_clock_has_its_edges_at_the_exact_cycles_however_long_it_runs)
+{
+    edges all;
+    drive_idle("p1.0 = clock 3kHz duty 25%", 500000, &all); /* a period of 333 1/3 cycles */
+    ck_assert_uint_gt(all.count, 2900);
+    uint64_t rises = 1, falls = 0; /* it rises at cycle 0, where the pin is high */
+    for (unsigned i = 0; i < all.count; i++) {
+        if (all.one[i].level == OAK_HIGH) {
+            ck_assert_uint_eq(all.one[i].cycle, (rises * 1000 + 2) / 3);
+            rises++;
+        } else {
+            if (all.one[i].cycle == 0) continue; /* idle before the first one */
+            ck_assert_uint_eq(all.one[i].cycle, (falls * 4000 + 1000 + 11) / 12);
+            falls++;
+        }
+    }
+    ck_assert_uint_ge(rises + 1, 1499);
+}
+END_TEST
+
+START_TEST(pulses_begin_repeat_and_end_as_said)
+{
+    edges all;
+    drive_idle("p1.2 = low pulses 50us every 1ms from 5ms times 3", 20000, &all);
+    ck_assert_uint_eq(all.count, 6);
+    for (unsigned i = 0; i < 6; i++) {
+        ck_assert_uint_eq(all.one[i].pin, OAK_MOST_PINS + 2);
+        ck_assert_uint_eq(all.one[i].cycle, 5000 + 1000 * (i / 2) + 50 * (i % 2));
+        ck_assert_int_eq(all.one[i].level, i % 2 ? OAK_HIGH : OAK_LOW);
+    }
+    drive_idle("p1.2 = pulses 50us every 1ms until 2020us", 20000, &all);
+    ck_assert_uint_eq(all.one[all.count - 1].cycle, 2020); /* the last one is cut */
+}
+END_TEST
+
+START_TEST(bytes_have_the_bits_parity_and_stop_bits_asked_for)
+{
+    /* 0x55 and 0x0f, odd parity, 1000 bits a second: a bit is 1000 cycles */
+    static const unsigned wanted[] = {0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 1, 0, 1, 1, 1, 1, 0, 0, 0, 0, 1, 1};
+    edges all;
+    drive_idle("p3.0 = bytes 0x55 0x0f at 1000 parity odd from 2ms", 40000, &all);
+    for (unsigned bit = 0; bit < 22; bit++) {
+        unsigned level = 1;
+        for (unsigned i = 0; i < all.count && all.one[i].cycle <= 2000 + 1000 * bit; i++)
+            level = all.one[i].level == OAK_HIGH;
+        ck_assert_msg(level == wanted[bit], "bit %u", bit);
+    }
+    drive_idle("p3.0 = bytes \"A\\n\" at 1000 off by -5% bad stop 1 every 20ms", 60000, &all);
+    /* a bit is 1000 / 0.95 cycles; the start bits are 20 ms apart */
+    ck_assert_uint_eq(all.one[0].cycle, 0);
+    ck_assert_uint_eq(all.one[1].cycle, 1053);
+    bool second = false;
+    for (unsigned i = 0; i < all.count; i++)
+        second = second || (all.one[i].cycle == 20000 && all.one[i].level == OAK_LOW);
+    /* the stop bit of the first one is low up to its end, and then the line idles */
+    for (unsigned i = 0; i < all.count; i++)
+        if (all.one[i].cycle > 9000 && all.one[i].cycle < 12000) ck_assert_uint_eq(all.one[i].cycle, 10527);
+    ck_assert(second);
+}
+END_TEST
+
+START_TEST(a_contact_bounces_by_its_seed_and_then_rests)
+{
+    edges first, again, other;
+    drive_idle("p1.0 = 1 until 10ms, 0 bounce 3ms", 20000, &first);
+    drive_idle("p1.0 = 1 until 10ms, 0 bounce 3ms", 20000, &again);
+    ck_assert_uint_gt(first.count, 3);
+    ck_assert_uint_eq(first.one[0].cycle, 10000);
+    ck_assert_int_eq(first.one[first.count - 1].level, OAK_LOW);
+    ck_assert_uint_le(first.one[first.count - 1].cycle, 13000);
+    ck_assert_uint_eq(first.count, again.count);
+    ck_assert_mem_eq(first.one, again.one, first.count * sizeof *first.one);
+    bench b;
+    bench_open(&b, "mcs51-8k", IDLE);
+    listen(&b, &other);
+    oak_session_set_seed(b.session, 7);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.0 = 1 until 10ms, 0 bounce 3ms", &b.sink), OAK_OK);
+    bench_run(&b, 20000, 0);
+    bench_close(&b);
+    ck_assert(other.count != first.count ||
+              memcmp(other.one, first.one, first.count * sizeof *first.one) != 0);
+}
+END_TEST
+
+START_TEST(a_reaction_follows_its_pin_after_the_delay)
+{
+    edges all;
+    bench b;
+    bench_open(&b, "mcs51-8k",
+               " org 0\n mov r7, #200\nwait: djnz r7, wait\n setb p1.3\n clr p1.3\n mov r7, #200\nmore: djnz "
+               "r7, more\n clr p1.4\n setb p1.3\nend: nop\n sjmp end\n");
+    listen(&b, &all);
+    ck_assert_int_eq(oak_session_drive(b.session, "p1.2 = 1", &b.sink), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "when p1.3 falls once after 100us: p1.5 = 0 for 20us, 1", &b.sink),
+        OAK_OK);
+    bench_run(&b, 5000, 0);
+    uint64_t fell = 0;
+    unsigned seen = 0;
+    for (unsigned i = 0; i < all.count; i++) {
+        unsigned pin = all.one[i].pin - OAK_MOST_PINS;
+        if (pin == 3 && all.one[i].level == OAK_LOW && !fell) fell = all.one[i].cycle;
+        if (pin != 5) continue;
+        ck_assert_uint_eq(all.one[i].cycle, fell + 100 + 20 * seen);
+        ck_assert_int_eq(all.one[i].level, seen ? OAK_HIGH : OAK_LOW);
+        seen++;
+    }
+    ck_assert_uint_gt(fell, 400);
+    ck_assert_uint_eq(seen, 2);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(random_changes_stay_within_their_times)
+{
+    edges all;
+    drive_idle("p1.0 = random 100us to 300us seed 5", 100000, &all);
+    ck_assert_uint_gt(all.count, 300);
+    for (unsigned i = 2; i < all.count; i++) {
+        uint64_t took = all.one[i].cycle - all.one[i - 1].cycle;
+        ck_assert_uint_ge(took, 100);
+        ck_assert_uint_le(took, 300);
+        ck_assert_int_ne(all.one[i].level, all.one[i - 1].level);
+    }
+}
+END_TEST
+
+START_TEST(every_wrong_line_of_a_stimulus_file_is_reported_with_line_and_column)
+{
+    static const char file[] = "# a comment\n"
+                               "p1.0 = 1 until\n"                      /* 2:15 */
+                               "p9.9 = 1\n"                            /* 3:1 */
+                               "  p1.0 = clock 3kHzz\n"                /* 4:16 */
+                               "p1.0 = clock 1MHz\n"                   /* 5:14 */
+                               "p1.0 = bytes \"ok\" at x\n"            /* 6:22 */
+                               "p1.0 = bytes 300 at 9600\n"            /* 7:14 */
+                               "when p1.0: p1.1 = 0\n"                 /* 8:10 */
+                               "p1.1 = random 5ms to 1ms\n"            /* 9:15 */
+                               "name 5x = p1.1\n"                      /* 10:6 */
+                               "p1.1 = 1, 0\n"                         /* 11:11 */
+                               "p1.1 = pulses 5ms every 2ms\n"         /* 12:25 */
+                               "p1.1 = 2\n"                            /* 13:8 */
+                               "p1.1 = 1 for 1ns, 0 for 1ns, repeat\n" /* 14:8 */
+                               "p3.4 = clock 1kHz # fine\n"
+                               "name sensor = p1.7\n"
+                               "sensor = up\n";
+    static const unsigned columns[] = {15, 1, 16, 14, 22, 14, 10, 15, 6, 11, 25, 8, 8};
+    bench b;
+    bench_open(&b, "mcs51-8k", IDLE);
+    ck_assert_int_eq(oak_session_read_stimuli(b.session, file, sizeof file - 1, "s.txt", &b.sink),
+                     OAK_REFUSED);
+    ck_assert_uint_eq(b.diags.count, sizeof columns / sizeof *columns);
+    for (unsigned i = 0; i < b.diags.count; i++) {
+        ck_assert_uint_eq(b.diags.one[i].line, i + 2);
+        ck_assert_msg(b.diags.one[i].column == columns[i], "line %u: column %u, %s", i + 2,
+                      b.diags.one[i].column, b.diags.one[i].message);
+        ck_assert_str_eq(b.diags.one[i].file, "s.txt");
+        ck_assert_uint_gt(strlen(b.diags.one[i].hint), 10);
+    }
+    oak_pin pin;
+    bench_run(&b, 10, 0);
+    ck_assert_int_eq(b.chip.ops->read_pin(b.chip.chip, OAK_MOST_PINS + 7, &pin), OAK_OK);
+    ck_assert_int_eq(pin.outside, OAK_PULLED_HIGH);
+    ck_assert_str_eq(oak_session_pin_name(b.session, OAK_MOST_PINS + 7), "sensor");
+    bench_close(&b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ levels */
+
+START_TEST(what_several_things_do_to_a_pin_comes_together)
+{
+    static const struct {
+        oak_level a, b;
+        unsigned latch;
+        oak_level result;
+        bool contention;
+    } cases[] = {{OAK_LOW, OAK_PULLED_HIGH, 1, OAK_LOW, false},
+                 {OAK_FLOAT, OAK_PULLED_LOW, 1, OAK_LOW, false},
+                 {OAK_PULLED_LOW, OAK_PULLED_HIGH, 1, OAK_LOW, false},
+                 {OAK_FLOAT, OAK_FLOAT, 1, OAK_HIGH, false},
+                 {OAK_HIGH, OAK_FLOAT, 0, OAK_LOW, true},
+                 {OAK_PULLED_HIGH, OAK_FLOAT, 0, OAK_LOW, false},
+                 {OAK_HIGH, OAK_HIGH, 1, OAK_HIGH, false},
+                 {OAK_HIGH, OAK_PULLED_LOW, 1, OAK_HIGH, false}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        bench b;
+        edges all;
+        oak_pin pin;
+        bench_open(&b, "mcs51-8k", IDLE);
+        listen(&b, &all);
+        ck_assert_int_eq(
+            oak_session_set(b.session, cases[i].latch ? "sfr[0x90]=0xff" : "sfr[0x90]=0", &b.sink), OAK_OK);
+        ck_assert_int_eq(oak_session_put(b.session, 0, OAK_MOST_PINS, cases[i].a), OAK_OK);
+        ck_assert_int_eq(oak_session_put(b.session, 1, OAK_MOST_PINS, cases[i].b), OAK_OK);
+        ck_assert_int_eq(b.chip.ops->read_pin(b.chip.chip, OAK_MOST_PINS, &pin), OAK_OK);
+        ck_assert_msg(pin.result == cases[i].result, "case %u", i);
+        ck_assert_msg(pin.contention == cases[i].contention, "case %u", i);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ notices */
+
+static const oak_noticed *first_of(bench *b, oak_fault fault)
+{
+    const oak_noticed *noticed;
+    for (unsigned i = 0; (noticed = oak_session_noticed(b->session, i)); i++)
+        if (noticed->first.fault == fault) return noticed;
+    return NULL;
+}
+
+START_TEST(contention_floating_reads_and_a_stack_in_data_are_noticed_with_place_and_cycle)
+{
+    static const char source[] = " org 0\nbegin: mov sp, #stack-1\n" /* cycles 0, 1 */
+                                 " mov c, p0.3\n"                    /* 2 */
+                                 " mov a, p0\n"                      /* 3 */
+                                 " clr p1.0\n"                       /* 4 */
+                                 " push acc\n push acc\n push acc\n" /* 5, 7, 9 */
+                                 "end: sjmp end\n"
+                                 " section v, iram, at 0x40\nstack: ds 2\nother: ds 1\n";
+    bench b;
+    bench_open(&b, "mcs51-8k", source);
+    ck_assert_int_eq(oak_session_set(b.session, "p1.0=1", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_set(b.session, "p0.7=1", &b.sink), OAK_OK);
+    bench_run(&b, 100, 0);
+    const oak_noticed *floating = first_of(&b, OAK_FAULT_FLOATING),
+                      *fight = first_of(&b, OAK_FAULT_CONTENTION),
+                      *stack = first_of(&b, OAK_FAULT_STACK_DATA);
+    ck_assert(floating && fight && stack);
+    ck_assert_uint_eq(floating->count, 1); /* reading the whole port is no read of its bit 3 */
+    ck_assert_uint_eq(floating->first.address, 3);
+    ck_assert_uint_eq(floating->first.cycle, 2);
+    ck_assert_uint_eq(floating->first.pc, 3);
+    ck_assert_uint_eq(fight->first.address, OAK_MOST_PINS);
+    ck_assert_uint_eq(fight->first.cycle, 5); /* the end of clr */
+    ck_assert_uint_eq(stack->first.address, 0x42);
+    ck_assert_uint_eq(stack->first.cycle, 9);
+    ck_assert_uint_eq(stack->first.pc, 13);
+    ck_assert_int_eq(value_of(&b, "sp"), 0x42); /* and the run has gone on */
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(each_kind_can_stop_the_run_or_be_off)
+{
+    bench b;
+    oak_event event;
+    bench_open(&b, "mcs51-8k", " org 0\n nop\n clr p1.0\nend: sjmp end\n");
+    ck_assert_int_eq(oak_session_set(b.session, "p1.0=1", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_set_level(b.session, "contention", 10, OAK_NOTICE_STOP), OAK_OK);
+    ck_assert_int_eq(oak_session_set_level(b.session, "nothing", 7, OAK_NOTICE_STOP), OAK_NOT_FOUND);
+    event = bench_run(&b, 100, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_CONTENTION);
+    ck_assert_uint_eq(event.stop.fault_address, OAK_MOST_PINS);
+    ck_assert_uint_eq(cycles_of(&b), 2);
+    event = bench_run(&b, 100, 0); /* it goes on behind it */
+    ck_assert_int_ne(event.stop.reason, OAK_STOP_FAULT);
+    bench_close(&b);
+    bench_open(&b, "mcs51-8k", " org 0\n nop\n clr p1.0\nend: sjmp end\n");
+    ck_assert_int_eq(oak_session_set(b.session, "p1.0=1", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_set_level(b.session, "contention", 10, OAK_NOTICE_OFF), OAK_OK);
+    bench_run(&b, 100, 0);
+    ck_assert_ptr_null(oak_session_noticed(b.session, 0));
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(serial_bytes_with_a_bad_stop_bit_or_nobody_to_take_them_are_noticed)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k",
+               " org 0\n mov scon, #0x50\n mov tmod, #0x20\n mov th1, #0xfd\n mov tl1, #0xfd\n setb "
+               "tr1\nend: nop\n sjmp end\n");
+    ck_assert_int_eq(oak_session_set_clock(b.session, 11059200000u), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session,
+                                       "p3.0 = bytes 0x41 0x42 0x43 at 9600 bad stop 2 from 1ms every 3ms",
+                                       &b.sink),
+                     OAK_OK);
+    bench_run(&b, 20000, 0);
+    const oak_noticed *framing = first_of(&b, OAK_FAULT_FRAMING), *overrun = first_of(&b, OAK_FAULT_OVERRUN);
+    ck_assert(framing && overrun);
+    ck_assert_uint_eq(framing->first.address, 0x42);
+    ck_assert_uint_eq(overrun->count, 2);
+    /* the middle of the stop bit of the second byte: 4 ms and 9 1/2 bits of 96 cycles, by a clock of 6 cycles a tick */
+    ck_assert_uint_ge(framing->first.cycle, 3687 + 912 - 6);
+    ck_assert_uint_le(framing->first.cycle, 3687 + 912 + 12);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_write_to_a_register_that_can_only_be_read_is_noticed_and_does_nothing)
+{
+    bench b;
+    bench_open(&b, "armv6m-32k",
+               " vector stack, 0x20001000\n vector reset, start\n org 0x100\nstart: ldr r0, =P0_IN\n movs "
+               "r1, #5\n str r1, [r0]\nend: b end\n pool\n");
+    bench_run(&b, 100, 0);
+    const oak_noticed *noticed = first_of(&b, OAK_FAULT_READ_ONLY_REGISTER);
+    ck_assert_ptr_nonnull(noticed);
+    ck_assert_uint_eq(noticed->first.address, 0x40000008);
+    ck_assert_uint_eq(noticed->first.pc, 0x104);
+    char sentence[200];
+    oak_notice_sentence(b.session, &noticed->first, sentence, sizeof sentence);
+    ck_assert_ptr_nonnull(strstr(sentence, "P0_IN"));
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(interrupts_that_starve_the_main_program_are_noticed_with_its_share)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k",
+               " org 0\n ljmp start\n org 0x0b\n clr tf0\n reti\n org 0x40\nstart: mov tmod, #2\n mov th0, "
+               "#0xff\n mov tl0, #0xff\n setb tr0\n mov ie, #0x82\nmain: nop\n sjmp main\n");
+    bench_run(&b, 50000, 0);
+    oak_service service;
+    ck_assert_int_eq(b.chip.ops->service(b.chip.chip, 0, &service), OAK_OK);
+    ck_assert_uint_eq(service.vector, 0x0b);
+    ck_assert_uint_gt(service.count, 5000);
+    ck_assert_uint_eq(service.longest, 5); /* the call, clr, reti */
+    uint64_t main_share = 1000 - service.cycles * 1000 / cycles_of(&b);
+    ck_assert_uint_lt(main_share, 350);
+    ck_assert_ptr_null(first_of(
+        &b, OAK_FAULT_STARVED)); /* one instruction of two cycles after each of five: a fifth or more */
+    bench_close(&b);
+    bench_open(&b, "mcs51-8k",
+               " org 0\n ljmp start\n org 0x0b\nagain: mov r7, #200\nloop: djnz r7, loop\n reti\n org "
+               "0x40\nstart: mov tmod, #2\n mov th0, #0x10\n setb tr0\n mov ie, #0x82\nmain: sjmp main\n");
+    bench_run(&b, 50000, 0);
+    const oak_noticed *starved = first_of(&b, OAK_FAULT_STARVED);
+    ck_assert_ptr_nonnull(starved);
+    ck_assert_uint_lt(starved->first.address, 20);
+    bench_close(&b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ traces and dumps */
+
+/* A reader of dumps written for this test alone: one bit signals, times, nothing else. */
+typedef struct dump {
+    char names[16][40], codes[16][8];
+    unsigned count;
+    uint64_t scale; /* picoseconds */
+    struct {
+        unsigned signal;
+        uint64_t time;
+        char state;
+        char vector[40];
+    } change[4000];
+    unsigned changes;
+} dump;
+
+static void read_dump(const char *text, dump *d)
+{
+    uint64_t time = 0;
+    char line[300];
+    memset(d, 0, sizeof *d);
+    while (*text) {
+        size_t length = strcspn(text, "\n");
+        snprintf(line, sizeof line, "%.*s", (int)length, text);
+        text += length + (text[length] != 0);
+        char unit[8], vector[40], code[8];
+        unsigned number, bits;
+        if (sscanf(line, "$timescale %u %7s", &number, unit) == 2)
+            d->scale = number * (strcmp(unit, "us") == 0   ? 1000000u
+                                 : strcmp(unit, "ns") == 0 ? 1000u
+                                 : strcmp(unit, "ps") == 0 ? 1u
+                                                           : 0u);
+        else if (strncmp(line, "$var", 4) == 0) {
+            ck_assert_int_eq(
+                sscanf(line, "$var %*s %u %7s %39s", &bits, d->codes[d->count], d->names[d->count]), 3);
+            d->count++;
+        } else if (line[0] == '#') time = strtoull(line + 1, NULL, 10);
+        else if (line[0] == 'b' || strchr("01xz", line[0])) {
+            bool is_vector = line[0] == 'b';
+            if (!line[0]) continue;
+            if (is_vector) ck_assert_int_eq(sscanf(line, "b%39s %7s", vector, code), 2);
+            else snprintf(code, sizeof code, "%.7s", line + 1);
+            for (unsigned i = 0; i < d->count; i++) {
+                if (strcmp(d->codes[i], code) != 0) continue;
+                ck_assert_uint_lt(d->changes, 4000);
+                d->change[d->changes].signal = i;
+                d->change[d->changes].time = time * d->scale;
+                d->change[d->changes].state = is_vector ? 'b' : line[0];
+                if (is_vector) snprintf(d->change[d->changes].vector, 40, "%s", vector);
+                d->changes++;
+            }
+        }
+    }
+}
+
+START_TEST(a_dump_has_the_exact_times_of_a_crystal_that_does_not_divide_evenly)
+{
+    bench b;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    bench_open(&b, "mcs51-8k",
+               " org 0\nagain: cpl p1.0\n nop\n mov p2, #0x5a\n mov p2, #0xa5\n sjmp again\n");
+    ck_assert_int_eq(oak_session_set_clock(b.session, 11059200000u), OAK_OK);
+    ck_assert_int_eq(oak_session_record(b.session, "p1.0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_record(b.session, "p2", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_record(b.session, "sp + 1", &b.sink), OAK_OK);
+    bench_run(&b, 2000, 0);
+    ck_assert_int_eq(oak_trace_write_vcd(oak_session_trace(b.session), &sink), OAK_OK);
+    static dump d;
+    read_dump(t.bytes, &d);
+    ck_assert_uint_eq(d.scale, 1);
+    ck_assert_str_eq(d.names[0], "p1.0");
+    unsigned toggles = 0, values = 0;
+    for (unsigned i = 0; i < d.changes; i++) {
+        if (!d.change[i].time) continue;
+        if (d.change[i].signal ==
+            0) { /* the end of cpl: cycle 1, then every eight cycles (1 + 1 + 2 + 2 + 2) */
+            uint64_t cycle = 1 + 8 * (uint64_t)toggles++;
+            ck_assert_uint_eq(d.change[i].time, (cycle * 12000000000000ull / 110592 + 50) / 100);
+        }
+        if (d.change[i].signal == 1) {
+            ck_assert_str_eq(d.change[i].vector, values % 2 ? "10100101" : "01011010");
+            values++;
+        }
+    }
+    ck_assert_uint_eq(toggles, 250);
+    ck_assert_uint_eq(values, 499 + (values == 500));
+    free(t.bytes);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(a_dump_that_is_read_back_says_the_same)
+{
+    bench b;
+    text t = {0}, u = {0};
+    oak_text_sink sink = text_sink(&t), other = text_sink(&u);
+    oak_trace *trace;
+    bench_open(&b, "mcs51-8k",
+               " org 0\nbegin: mov r0, #0x30\nagain: inc p1\n inc @r0\n djnz r7, again\nend: sjmp end\n");
+    ck_assert_int_eq(oak_session_set_clock(b.session, 11059200000u), OAK_OK);
+    static const char *const wanted[] = {"p1.0", "p0.2", "p1", "iram[0x30]", "p0"};
+    for (unsigned i = 0; i < 5; i++)
+        ck_assert_int_eq(oak_session_record(b.session, wanted[i], &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_mark(b.session, "end", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "p0.2 = 0 for 100us, z for 50us, 1", &b.sink), OAK_OK);
+    bench_run(&b, 2000, 0);
+    const oak_trace *recorded = oak_session_trace(b.session);
+    ck_assert_int_eq(oak_trace_write_vcd(recorded, &sink), OAK_OK);
+    ck_assert_int_eq(oak_trace_read_vcd(&b.host, t.bytes, t.size, "a.vcd", &b.sink, &trace), OAK_OK);
+    /* what was known at time 0 is written as such, and what was not as unknown; from then on all is alike, in cycles */
+    uint32_t clocks;
+    ck_assert_uint_eq(oak_trace_clock(trace, &clocks), 11059200000u);
+    ck_assert_uint_eq(clocks, 12);
+    const oak_trace_change *a, *c;
+    size_t i = 0, k = 0;
+    while ((a = oak_trace_change_at(recorded, i)) && !a->time) i++;
+    while ((c = oak_trace_change_at(trace, k)) && !c->time) k++;
+    size_t compared = 0;
+    for (; (a = oak_trace_change_at(recorded, i)) && (c = oak_trace_change_at(trace, k));
+         i++, k++, compared++) {
+        ck_assert_uint_eq(a->time, oak_trace_cycles(trace, c->time));
+        ck_assert_uint_eq(a->signal, c->signal);
+        ck_assert_uint_eq(a->value, c->value);
+        ck_assert_uint_eq(a->other, c->other);
+    }
+    ck_assert_ptr_null(a);
+    ck_assert_ptr_null(oak_trace_change_at(trace, k));
+    ck_assert_uint_gt(compared, 500);
+    ck_assert_int_eq(oak_trace_write_vcd(trace, &other), OAK_OK);
+    oak_trace_free(trace);
+    free(t.bytes);
+    free(u.bytes);
+    bench_close(&b);
+}
+END_TEST
+
+START_TEST(dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column)
+{
+    static const char good[] =
+        "$date today $end $timescale 10ns $end\n$scope module top $end $scope module a $end\n"
+        "$var wire 4 # bus [3:0] $end $var wire 64 ! wide $end $upscope $end\n$var reg 1 \" clk $end "
+        "$upscope $end\n"
+        "$enddefinitions $end\n#0 $dumpvars bx # 0\" b0 ! $end #5 1\" b101 # #7\nb1z #\n";
+    static const struct {
+        const char *text;
+        unsigned line, column;
+    } bad[] = {{"hello\n", 1, 1},
+               {"$timescale 3ns $end", 1, 1},
+               {"$var wire 1 ! $end", 1, 1},
+               {"$enddefinitions $end\n#5\n#4\n", 3, 1},
+               {"$enddefinitions $end\n#5 1?", 2, 4},
+               {"$var wire 1 ! a $end $enddefinitions $end\nb102 !", 2, 1},
+               {"$comment never closed", 1, 1},
+               {"$var wire 1 ! a $end", 1, 20}};
+    oak_host host = oak_linux_host();
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_trace *trace;
+    ck_assert_int_eq(oak_trace_read_vcd(&host, good, sizeof good - 1, "g.vcd", &sink, &trace), OAK_OK);
+    ck_assert_uint_eq(diags.count, 1); /* a variable of 64 bits is left out */
+    ck_assert_str_eq(oak_trace_signal_at(trace, 0)->name, "a.bus");
+    ck_assert_str_eq(oak_trace_signal_at(trace, 1)->name, "clk");
+    const oak_trace_change *last = oak_trace_change_at(trace, 4);
+    ck_assert_ptr_nonnull(last);
+    ck_assert_uint_eq(oak_trace_picoseconds(trace, last->time), 70000);
+    ck_assert_uint_eq(last->value, 2); /* 001z */
+    ck_assert_uint_eq(last->other, 1);
+    oak_trace_free(trace);
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        sink = collect(&diags);
+        ck_assert_int_eq(oak_trace_read_vcd(&host, bad[i].text, strlen(bad[i].text), "b.vcd", &sink, &trace),
+                         OAK_REFUSED);
+        ck_assert_uint_eq(diags.count, 1);
+        ck_assert_msg(diags.one[0].line == bad[i].line && (diags.one[0].column == bad[i].column || i == 7),
+                      "%u: %u:%u %s", i, diags.one[0].line, diags.one[0].column, diags.one[0].message);
+    }
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ laps */
+
+START_TEST(laps_are_counted_with_their_exact_cycles)
+{
+    bench b;
+    bench_open(&b, "mcs51-8k",
+               " org 0\nmain: mov r7, #10\n call pause\n mov r7, #3\n call pause\n sjmp main\npause: djnz "
+               "r7, pause\n ret\nend:\n");
+    ck_assert_int_eq(oak_session_add_lap(b.session, "main", "main", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_add_lap(b.session, "pause", "pause+2", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "pause+2", NULL, 4, &b.sink, NULL), OAK_OK);
+    oak_event event = bench_run(&b, 100000, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_int_eq(event.stop_point, 0);
+    const oak_lap *whole = oak_session_lap(b.session, 0), *pause = oak_session_lap(b.session, 1);
+    ck_assert_uint_eq(pause->count, 4);
+    ck_assert_uint_eq(pause->longest, 20); /* ten times djnz, two cycles each */
+    ck_assert_uint_eq(pause->shortest, 6);
+    ck_assert_uint_eq(pause->last, 6);
+    ck_assert_uint_eq(pause->total, 52);
+    ck_assert_uint_eq(whole->count, 1);
+    ck_assert_uint_eq(whole->last, 1 + 2 + 20 + 2 + 1 + 2 + 6 + 2 + 2);
+    ck_assert_ptr_null(oak_session_lap(b.session, 2));
+    for (unsigned i = 0; i < 4; i++) bench_run(&b, 7, 0); /* in pieces, which must not lose or double any */
+    bench_run(&b, 10 * 38, 0);
+    ck_assert_uint_eq(whole->shortest, 38);
+    ck_assert_uint_eq(whole->longest, 38);
+    bench_close(&b);
+}
+END_TEST
+
+static bool breath(void *context, uint64_t cycles)
+{
+    unsigned *count = context;
+    (void)cycles;
+    return ++*count < 5;
+}
+
+START_TEST(a_run_that_breathes_can_be_ended_between_two_instructions)
+{
+    bench b;
+    oak_event event;
+    unsigned count = 0;
+    oak_budget budget = {.cycles = 1000000, .breathe = breath, .context = &count, .breath = 1000};
+    bench_open(&b, "mcs51-8k", " org 0\nmain: inc a\n djnz r7, main\n sjmp main\n");
+    ck_assert_int_eq(oak_session_run(b.session, &budget, &b.sink, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_USER);
+    ck_assert_uint_eq(count, 5);
+    ck_assert_uint_ge(cycles_of(&b), 5000);
+    ck_assert_uint_le(cycles_of(&b), 5010);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_runs,
+          pulses_begin_repeat_and_end_as_said, bytes_have_the_bits_parity_and_stop_bits_asked_for,
+          a_contact_bounces_by_its_seed_and_then_rests, a_reaction_follows_its_pin_after_the_delay,
+          random_changes_stay_within_their_times,
+          every_wrong_line_of_a_stimulus_file_is_reported_with_line_and_column,
+          what_several_things_do_to_a_pin_comes_together,
+          contention_floating_reads_and_a_stack_in_data_are_noticed_with_place_and_cycle,
+          each_kind_can_stop_the_run_or_be_off,
+          serial_bytes_with_a_bad_stop_bit_or_nobody_to_take_them_are_noticed,
+          a_write_to_a_register_that_can_only_be_read_is_noticed_and_does_nothing,
+          interrupts_that_starve_the_main_program_are_noticed_with_its_share,
+          a_dump_has_the_exact_times_of_a_crystal_that_does_not_divide_evenly,
+          a_dump_that_is_read_back_says_the_same,
+          dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
+          laps_are_counted_with_their_exact_cycles, a_run_that_breathes_can_be_ended_between_two_instructions)
