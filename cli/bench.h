@@ -19,7 +19,10 @@ typedef struct bench {
     bool view; /* the full-screen view shows things by itself */
     unsigned memory_space;
     uint32_t memory_from, memory_to;
-    char *said[BENCH_MOST_KEPT]; /* what is said at places */
+    struct bench_said { /* what is said at places */
+        char *expression, *place; /* NULL: removed */
+        unsigned long long times;
+    } said[BENCH_MOST_KEPT];
     unsigned said_count;
     void (*moved)(struct bench *b); /* NULL, or: the chip moves slowly, and somebody looks on */
     oak_budget inner;
@@ -42,8 +45,27 @@ extern const bench_verb bench_verbs[];
 const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
 /* Does one line. */
 bool bench_do(bench *b, const char *line);
+/* Says what is wrong; returns false. */
+bool bench_complain(bench *b, const char *hint, const char *format, ...) __attribute__((format(printf, 3, 4)));
+/* True for OAK_OK, else false after a message. */
+bool bench_done(bench *b, oak_status status, const char *what);
 /* Where the chip is, and what has changed since the last time. */
 void bench_tell(bench *b);
+
+/* bench_stops.c: the verbs that end runs, or note something on the way. */
+bool bench_stop(bench *b, const char *rest);
+bool bench_watch(bench *b, const char *rest);
+bool bench_when(bench *b, const char *rest);
+bool bench_interrupt(bench *b, const char *rest);
+bool bench_say(bench *b, const char *rest);
+bool bench_stops(bench *b, const char *rest);
+bool bench_off(bench *b, const char *rest);
+bool bench_on(bench *b, const char *rest);
+bool bench_remove(bench *b, const char *rest);
+bool bench_lap(bench *b, const char *rest);
+bool bench_notice(bench *b, const char *rest);
+/* What a watch ends a run for, in words: "trips is written". */
+void bench_watch_words(const oak_watch *watch, char *text, size_t room);
 
 /* view.c: the full-screen view, until somebody leaves it. False when the terminal cannot do it. */
 bool bench_view(bench *b);

@@ -7,7 +7,7 @@
 
 #include "bench.h"
 
-static bool complain(bench *b, const char *hint, const char *format, ...)
+bool bench_complain(bench *b, const char *hint, const char *format, ...)
 {
     char message[300];
     va_list arguments;
@@ -18,12 +18,12 @@ static bool complain(bench *b, const char *hint, const char *format, ...)
     return false;
 }
 
-static bool done(bench *b, oak_status status, const char *what)
+bool bench_done(bench *b, oak_status status, const char *what)
 {
     if (!status) return true;
     if (status == OAK_NOT_FOUND)
-        return complain(b, NULL, "%s: there is no such moment in what is kept of the past", what);
-    if (status != OAK_REFUSED) return complain(b, NULL, "%s: %s", what, oak_status_text(status));
+        return bench_complain(b, NULL, "%s: there is no such moment in what is kept of the past", what);
+    if (status != OAK_REFUSED) return bench_complain(b, NULL, "%s: %s", what, oak_status_text(status));
     return false; /* it has been said */
 }
 
@@ -70,7 +70,7 @@ static bool read_budget(bench *b, const char *text, oak_budget *budget)
     else if (oak_read_time(text, strlen(text), &picoseconds) == OAK_OK && picoseconds)
         budget->cycles = oak_time_to_cycles(picoseconds, oak_session_clock(b->session), clocks);
     else
-        return complain(b, "Write `go`, `go 20ms`, `go 500 cycles` or `go 100 steps`.",
+        return bench_complain(b, "Write `go`, `go 20ms`, `go 500 cycles` or `go 100 steps`.",
                         "`%s` says not how long", text);
     return true;
 }
@@ -80,7 +80,7 @@ static bool verb_go(bench *b, const char *rest)
     oak_budget budget;
     oak_event event;
     return read_budget(b, rest, &budget) &&
-           done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "go");
+           bench_done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "go");
 }
 
 static bool read_count(bench *b, const char *rest, unsigned long long *count)
@@ -89,7 +89,7 @@ static bool read_count(bench *b, const char *rest, unsigned long long *count)
     *count = 1;
     if (!*rest) return true;
     *count = strtoull(rest, &end, 0);
-    return (*count && !*end) || complain(b, NULL, "`%s` is no count", rest);
+    return (*count && !*end) || bench_complain(b, NULL, "`%s` is no count", rest);
 }
 
 static bool verb_step(bench *b, const char *rest)
@@ -100,8 +100,8 @@ static bool verb_step(bench *b, const char *rest)
     oak_budget budget;
     begin_budget(b, &budget);
     budget.instructions = count;
-    if (count == 1) return done(b, oak_session_step(b->session, &event), "step");
-    return done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "step");
+    if (count == 1) return bench_done(b, oak_session_step(b->session, &event), "step");
+    return bench_done(b, oak_session_run(b->session, &budget, &b->self->sink, &event), "step");
 }
 
 static bool verb_over(bench *b, const char *rest)
@@ -110,7 +110,7 @@ static bool verb_over(bench *b, const char *rest)
     oak_event event;
     (void)rest;
     return read_budget(b, "", &budget) &&
-           done(b, oak_session_step_over(b->session, &budget, &b->self->sink, &event), "over");
+           bench_done(b, oak_session_step_over(b->session, &budget, &b->self->sink, &event), "over");
 }
 
 static bool verb_out(bench *b, const char *rest)
@@ -119,22 +119,22 @@ static bool verb_out(bench *b, const char *rest)
     oak_event event;
     (void)rest;
     return read_budget(b, "", &budget) &&
-           done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
+           bench_done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
 }
 
 static bool verb_to(bench *b, const char *rest)
 {
     oak_budget budget;
     oak_event event;
-    if (!*rest) return complain(b, "Write `to label`, `to file.asm:27`, `to 0x0123`.", "a place is missing");
+    if (!*rest) return bench_complain(b, "Write `to label`, `to file.asm:27`, `to 0x0123`.", "a place is missing");
     return read_budget(b, "", &budget) &&
-           done(b, oak_session_run_to(b->session, rest, &budget, &b->self->sink, &event), rest);
+           bench_done(b, oak_session_run_to(b->session, rest, &budget, &b->self->sink, &event), rest);
 }
 
 static bool verb_reset(bench *b, const char *rest)
 {
     (void)rest;
-    return done(b, oak_session_reset(b->session), "reset");
+    return bench_done(b, oak_session_reset(b->session), "reset");
 }
 
 static bool verb_again(bench *b, const char *rest)
@@ -144,21 +144,30 @@ static bool verb_again(bench *b, const char *rest)
     return b->again;
 }
 
-/* back [N], back over, back until EXPR, back change EXPR, back to CYCLE */
+/* back [N], back over, back until EXPR, back change|write|read EXPR, back to CYCLE */
 static bool verb_back(bench *b, const char *rest)
 {
     oak_event event;
     unsigned long long count;
-    if (strcmp(rest, "over") == 0) return done(b, oak_session_back_over(b->session, &event), "back over");
+    if (strcmp(rest, "over") == 0) return bench_done(b, oak_session_back_over(b->session, &event), "back over");
     if (strncmp(rest, "until ", 6) == 0)
-        return done(b, oak_session_back_until(b->session, rest + 6, &b->self->sink, &event), rest + 6);
-    if (strncmp(rest, "change ", 7) == 0)
-        return done(b, oak_session_back_change(b->session, rest + 7, &b->self->sink, &event), rest + 7);
+        return bench_done(b, oak_session_back_until(b->session, rest + 6, &b->self->sink, &event), rest + 6);
+    static const struct {
+        const char *word;
+        oak_watch_kind kind;
+    } accesses[] = {{"change ", OAK_WATCH_CHANGE}, {"write ", OAK_WATCH_WRITE}, {"read ", OAK_WATCH_READ}};
+    for (size_t i = 0; i < sizeof accesses / sizeof *accesses; i++) {
+        size_t length = strlen(accesses[i].word);
+        if (strncmp(rest, accesses[i].word, length) != 0) continue;
+        rest += length;
+        return bench_done(
+            b, oak_session_back_access(b->session, rest, accesses[i].kind, &b->self->sink, &event), rest);
+    }
     bool cycle = strncmp(rest, "to ", 3) == 0;
     if (cycle) rest += 3;
     if (cycle && strcmp(rest, "0") == 0) count = 0;
     else if (!read_count(b, rest, &count)) return false;
-    return done(b,
+    return bench_done(b,
                 cycle ? oak_session_back_to_cycle(b->session, count, &event)
                       : oak_session_back_steps(b->session, count, &event),
                 "back");
@@ -171,57 +180,12 @@ static bool verb_pace(bench *b, const char *rest)
     if (strcmp(end, "%") == 0) pace /= 100, end++;
     if (strcmp(rest, "off") == 0) pace = 0;
     else if (end == rest || *end || !(pace > 0) || pace > 1e6)
-        return complain(b, "Write `pace 1`, `pace 10%` or `pace off`.", "`%s` is no pace", rest);
+        return bench_complain(b, "Write `pace 1`, `pace 10%` or `pace off`.", "`%s` is no pace", rest);
     b->pace = pace;
     return true;
 }
 
-/* ------------------------------------------------------------------------------------------ stops */
-
-static bool verb_stop(bench *b, const char *rest)
-{
-    if (!*rest)
-        return complain(b, "Write `stop label`, `stop label if r3 == 3`, `stop label every 5`.",
-                        "a place is missing");
-    return cli_add_stop(b->self, b->session, rest);
-}
-
-/* say E at PLACE: prints it each time, and goes on. */
-static void say_it(void *context, unsigned number)
-{
-    bench *b = context;
-    oak_chip_port chip = oak_session_chip(b->session);
-    oak_chip_time time = {0};
-    oak_reading reading;
-    char count[40];
-    chip.ops->read_time(chip.chip, &time);
-    if (number >= b->said_count || oak_session_value(b->session, b->said[number], &b->self->sink, &reading))
-        return;
-    printf("  at cycle %s: %s = 0x%llx  %lld\n", cli_count(time.cycles, count, sizeof count), b->said[number],
-           (unsigned long long)reading.value, (long long)reading.value);
-}
-
-static bool verb_say(bench *b, const char *rest)
-{
-    const char *at = NULL;
-    oak_reading reading;
-    char expression[300];
-    for (const char *p = rest; (p = strstr(p, " at ")); p++) at = p;
-    if (!at || at - rest >= (int)sizeof expression)
-        return complain(b, "Write `say mean at show`.", "an expression and a place are needed");
-    snprintf(expression, sizeof expression, "%.*s", (int)(at - rest), rest);
-    if (b->said_count == BENCH_MOST_KEPT) return complain(b, NULL, "no more can be said");
-    if (oak_session_value(b->session, expression, &b->self->sink, &reading)) return false;
-    b->said[b->said_count] = strdup(expression);
-    if (!b->said[b->said_count]) return false;
-    if (!done(b, oak_session_add_action(b->session, at + 4, say_it, b, b->said_count, &b->self->sink),
-              at + 4)) {
-        free(b->said[b->said_count]);
-        return false;
-    }
-    b->said_count++;
-    return true;
-}
+/* ------------------------------------------------------------------------------------------ looking */
 
 /* recent [N]: the last instructions, and what each has changed. */
 static void tell_recent(void *context, const oak_recent *one)
@@ -253,90 +217,14 @@ static bool verb_recent(bench *b, const char *rest)
 {
     unsigned long long count = 12;
     if (*rest && !read_count(b, rest, &count)) return false;
-    if (count > 10000) return complain(b, NULL, "at most 10,000 are told");
-    return done(b, oak_session_recent(b->session, count, tell_recent, b), "recent");
+    if (count > 10000) return bench_complain(b, NULL, "at most 10,000 are told");
+    return bench_done(b, oak_session_recent(b->session, count, tell_recent, b), "recent");
 }
-
-static bool verb_watch(bench *b, const char *rest)
-{
-    unsigned number;
-    if (!done(b, oak_session_add_watch(b->session, rest, false, &b->self->sink, &number), rest)) return false;
-    printf("  watch %u: stops when %s changes\n", number, rest);
-    return true;
-}
-
-static bool verb_when(bench *b, const char *rest)
-{
-    unsigned number;
-    if (!done(b, oak_session_add_watch(b->session, rest, true, &b->self->sink, &number), rest)) return false;
-    printf("  watch %u: stops when %s becomes true\n", number, rest);
-    return true;
-}
-
-static bool verb_stops(bench *b, const char *rest)
-{
-    const oak_stop_point *point;
-    const char *text;
-    bool any = false, holds;
-    (void)rest;
-    for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)); i++) {
-        any = true;
-        printf("  %u  %s 0x%04x  %s", i, point->enabled ? "on " : "off", (unsigned)point->address,
-               point->text);
-        if (point->condition) printf(" if %s", point->condition);
-        if (point->every > 1) printf(" every %llu", (unsigned long long)point->every);
-        printf("  hit %llu time%s\n", (unsigned long long)point->hits, point->hits == 1 ? "" : "s");
-    }
-    for (unsigned i = 0; (text = oak_session_watch(b->session, i, &holds)); i++)
-        if (*text) any = true, printf("  watch %u  %s%s\n", i, text, holds ? " becomes true" : " changes");
-    if (!any) printf("  none\n");
-    return true;
-}
-
-static bool number_of(bench *b, const char *rest, unsigned *number)
-{
-    char *end;
-    *number = (unsigned)strtoul(rest, &end, 10);
-    return (end != rest && !*end) ||
-           complain(b, "`stops` lists them with their numbers.", "`%s` is no number of a stop", rest);
-}
-
-static bool verb_off(bench *b, const char *rest)
-{
-    unsigned number;
-    if (strncmp(rest, "watch ", 6) == 0)
-        return number_of(b, rest + 6, &number) &&
-               (oak_session_remove_watch(b->session, number) == OAK_OK ||
-                complain(b, "`stops` lists them.", "there is no watch %u", number));
-    return number_of(b, rest, &number) &&
-           (oak_session_enable_stop(b->session, number, false) == OAK_OK ||
-            complain(b, "`stops` lists them.", "there is no stop point %u", number));
-}
-
-static bool verb_on(bench *b, const char *rest)
-{
-    unsigned number;
-    return number_of(b, rest, &number) &&
-           (oak_session_enable_stop(b->session, number, true) == OAK_OK ||
-            complain(b, "`stops` lists them.", "there is no stop point %u", number));
-}
-
-static bool verb_lap(bench *b, const char *rest)
-{
-    const char *to = strstr(rest, " to ");
-    char from[200];
-    if (!to || to - rest >= (int)sizeof from)
-        return complain(b, "Write `lap begin to end`.", "two places are needed");
-    snprintf(from, sizeof from, "%.*s", (int)(to - rest), rest);
-    return done(b, oak_session_add_lap(b->session, from, to + 4, &b->self->sink), rest);
-}
-
-/* ------------------------------------------------------------------------------------------ looking */
 
 static bool verb_show(bench *b, const char *rest)
 {
     if (!*rest)
-        return complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
+        return bench_complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
                         "an expression is missing");
     return cli_show(b->self, b->session, rest);
 }
@@ -344,8 +232,8 @@ static bool verb_show(bench *b, const char *rest)
 /* keep E: it is shown again each time the chip has moved. */
 static bool verb_keep(bench *b, const char *rest)
 {
-    if (!*rest) return complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
-    if (b->kept_count == BENCH_MOST_KEPT) return complain(b, "`forget N` makes room.", "no more are kept");
+    if (!*rest) return bench_complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
+    if (b->kept_count == BENCH_MOST_KEPT) return bench_complain(b, "`forget N` makes room.", "no more are kept");
     if (!cli_show(b->self, b->session, rest)) return false;
     b->kept[b->kept_count] = strdup(rest);
     return b->kept[b->kept_count] && ++b->kept_count;
@@ -356,7 +244,7 @@ static bool verb_forget(bench *b, const char *rest)
     char *end;
     unsigned long number = strtoul(rest, &end, 10);
     if (end == rest || *end || number >= b->kept_count)
-        return complain(b, "Kept expressions are numbered from 0.", "nothing is kept as `%s`", rest);
+        return bench_complain(b, "Kept expressions are numbered from 0.", "nothing is kept as `%s`", rest);
     free(b->kept[number]);
     memmove(b->kept + number, b->kept + number + 1, (b->kept_count - number - 1) * sizeof *b->kept);
     b->kept_count--;
@@ -368,7 +256,7 @@ static bool verb_memory(bench *b, const char *rest)
 {
     unsigned space;
     uint32_t from, to;
-    if (!*rest) return complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
+    if (!*rest) return bench_complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
     if (oak_session_range(b->session, rest, &b->self->sink, &space, &from, &to)) return false;
     b->memory_space = space;
     b->memory_from = from;
@@ -379,7 +267,7 @@ static bool verb_memory(bench *b, const char *rest)
 static bool part(bench *b, const char *name)
 {
     return cli_report_part(b->self, b->session, b->board, name) ||
-           complain(b, "Give one with --board F.", "there is no board");
+           bench_complain(b, "Give one with --board F.", "there is no board");
 }
 static bool verb_registers(bench *b, const char *rest)
 {
@@ -439,7 +327,7 @@ static char stop_mark(bench *b, uint32_t address)
 {
     const oak_stop_point *point;
     for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)); i++)
-        if (point->address == address) return point->enabled ? '*' : '-';
+        if (point->address == address && !point->removed) return point->enabled ? '*' : '-';
     return ' ';
 }
 
@@ -518,7 +406,7 @@ static bool verb_find(bench *b, const char *rest)
     unsigned space;
     uint32_t from, to, found = 0;
     if (!in)
-        return complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
+        return bench_complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
                         "`in` and a range are missing");
     if (*rest == '"')
         for (const char *p = rest + 1; p < in && *p != '"' && count < sizeof wanted; p++)
@@ -527,7 +415,7 @@ static bool verb_find(bench *b, const char *rest)
         for (const char *p = rest; p < in && count < sizeof wanted;) {
             char *end;
             wanted[count++] = (uint8_t)strtoul(p, &end, 16);
-            if (end == p) return complain(b, "Bytes are hexadecimal.", "`%s` are no bytes", rest);
+            if (end == p) return bench_complain(b, "Bytes are hexadecimal.", "`%s` are no bytes", rest);
             p = end;
             while (*p == ' ' && p < in) p++;
         }
@@ -550,18 +438,18 @@ static bool verb_find(bench *b, const char *rest)
 
 static bool verb_set(bench *b, const char *rest)
 {
-    return done(b, oak_session_set(b->session, rest, &b->self->sink), rest);
+    return bench_done(b, oak_session_set(b->session, rest, &b->self->sink), rest);
 }
 
 static bool verb_drive(bench *b, const char *rest)
 {
-    return done(b, oak_session_drive(b->session, rest, &b->self->sink), rest);
+    return bench_done(b, oak_session_drive(b->session, rest, &b->self->sink), rest);
 }
 
 static bool verb_act(bench *b, const char *rest)
 {
-    if (!b->board) return complain(b, "Give one with --board F.", "there is no board");
-    return done(b, oak_board_act(b->board, rest, &b->self->sink), rest);
+    if (!b->board) return bench_complain(b, "Give one with --board F.", "there is no board");
+    return bench_done(b, oak_board_act(b->board, rest, &b->self->sink), rest);
 }
 
 /* fill RANGE = VALUE */
@@ -573,7 +461,7 @@ static bool verb_fill(bench *b, const char *rest)
     uint32_t from, to;
     oak_reading reading;
     if (!equals || equals - rest >= (int)sizeof range)
-        return complain(b, "Write `fill iram[0x30..0x3f] = 0`.", "a = and a value are missing");
+        return bench_complain(b, "Write `fill iram[0x30..0x3f] = 0`.", "a = and a value are missing");
     snprintf(range, sizeof range, "%.*s", (int)(equals - rest), rest);
     if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) ||
         oak_session_value(b->session, equals + 1, &b->self->sink, &reading))
@@ -583,7 +471,7 @@ static bool verb_fill(bench *b, const char *rest)
     for (uint64_t at = from; at <= to; at++) {
         uint8_t byte = (uint8_t)reading.value;
         if (chip.ops->write_memory(chip.chip, space, (uint32_t)at, &byte, 1))
-            return complain(b, NULL, "there is nothing at 0x%04x", (unsigned)at);
+            return bench_complain(b, NULL, "there is nothing at 0x%04x", (unsigned)at);
     }
     return true;
 }
@@ -596,14 +484,14 @@ static bool verb_copy(bench *b, const char *rest)
     unsigned space, to_space;
     uint32_t from, last, at, end;
     if (!to || to - rest >= (int)sizeof range)
-        return complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`to` and a cell are missing");
+        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`to` and a cell are missing");
     snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
     size_t length = strlen(to + 4);
     if (length < 2 || length > 150 || to[4 + length - 1] != ']')
-        return complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
+        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
     snprintf(target, sizeof target, "%.*s..0xffffffff]", (int)length - 1, to + 4);
     const char *bracket = strchr(to + 4, '[');
-    if (!bracket) return complain(b, NULL, "`%s` is no cell", to + 4);
+    if (!bracket) return bench_complain(b, NULL, "`%s` is no cell", to + 4);
     snprintf(target, sizeof target, "%.*s..%.*s]", (int)length - 1, to + 4,
              (int)(length - 2 - (size_t)(bracket - to - 4)), bracket + 1);
     if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &last) ||
@@ -617,7 +505,7 @@ static bool verb_copy(bench *b, const char *rest)
     for (size_t i = 0; good && i < count; i++)
         good = !chip.ops->write_memory(chip.chip, to_space, at + (uint32_t)i, bytes + i, 1);
     free(bytes);
-    return good || complain(b, NULL, "not all of these bytes are there, on one side or the other");
+    return good || bench_complain(b, NULL, "not all of these bytes are there, on one side or the other");
 }
 
 /* put INSTRUCTION at PLACE: assembled, with the labels of the program, and written there. */
@@ -627,7 +515,7 @@ static bool verb_put(bench *b, const char *rest)
     uint32_t address, from;
     uint64_t length;
     for (const char *p = rest; (p = strstr(p, " at ")); p++) at = p;
-    if (!at) return complain(b, "Write `put setb relay at halt+2`.", "`at` and a place are missing");
+    if (!at) return bench_complain(b, "Write `put setb relay at halt+2`.", "`at` and a place are missing");
     if (oak_session_place(b->session, at + 4, &b->self->sink, &address)) return false;
     const oak_part *part = oak_session_part(b->session);
     const oak_program *program = oak_session_program(b->session);
@@ -661,16 +549,16 @@ static bool verb_put(bench *b, const char *rest)
     }
     oak_program_free(patch);
     if (good) printf("  %llu bytes at 0x%04lx\n", (unsigned long long)length, (unsigned long)address);
-    return good || (status == OAK_REFUSED ? false : complain(b, NULL, "this cannot be put there"));
+    return good || (status == OAK_REFUSED ? false : bench_complain(b, NULL, "this cannot be put there"));
 }
 
 static bool verb_save(bench *b, const char *rest)
 {
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
-    bool good = *rest ? done(b, oak_session_write_state(b->session, &sink), rest) &&
+    bool good = *rest ? bench_done(b, oak_session_write_state(b->session, &sink), rest) &&
                             cli_write_file(b->self, rest, &text)
-                      : complain(b, NULL, "a file is missing");
+                      : bench_complain(b, NULL, "a file is missing");
     free(text.bytes);
     return good;
 }
@@ -680,10 +568,10 @@ static bool verb_load(bench *b, const char *rest)
     uint8_t *bytes;
     size_t size;
     oak_status status = b->self->host.read_file(b->self->host.context, rest, 64u << 20, &bytes, &size);
-    if (status) return complain(b, "`save F` writes one.", "%s: %s", rest, oak_status_text(status));
+    if (status) return bench_complain(b, "`save F` writes one.", "%s: %s", rest, oak_status_text(status));
     status = oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, rest, &b->self->sink);
     if (bytes) b->self->host.resize(b->self->host.context, bytes, size, 0);
-    return done(b, status, rest);
+    return bench_done(b, status, rest);
 }
 
 /* ------------------------------------------------------------------------------------------ the bench itself */
@@ -721,20 +609,26 @@ const bench_verb bench_verbs[] = {
     {"out", "", "run until this subroutine or handler has returned", "out", verb_out, true},
     {"to", "PLACE", "run to a place", "to halt", verb_to, true},
     {"go", "[TIME | N cycles | N steps]", "run until something stops it", "go 20ms", verb_go, true},
-    {"back", "[N | over | until E | change E | to CYCLE]", "go back in time", "back change iram[0x30]",
+    {"back", "[N | over | until E | change E | write E | read E | to CYCLE]", "go back in time", "back change iram[0x30]",
      verb_back, true},
     {"reset", "", "begin anew, with the same drives, stops and board", "reset", verb_reset, true},
     {"again", "", "read and assemble everything anew, and begin anew", "again", verb_again, false},
     {"pace", "SPEED | off", "run at the speed of the chip, or a share of it", "pace 10%", verb_pace, false},
-    {"stop", "PLACE [if E] [every N]", "add a stop point", "stop guard if trips > 0", verb_stop, false},
-    {"watch", "E", "stop when a value changes", "watch iram[0x30]", verb_watch, false},
+    {"stop", "PLACE [if E] [every N] [once]", "add a stop point", "stop guard if trips > 0", bench_stop, false},
+    {"watch", "[read | write | access] E | RANGE", "stop when a value changes, or on an access",
+     "watch write iram[0x30..0x3f]", bench_watch, false},
+    {"interrupt", "[VECTOR]", "stop when the handler of an interrupt is entered", "interrupt 0x0b",
+     bench_interrupt, false},
     {"say", "E at PLACE", "print a value each time a place is reached, and go on", "say trips at halt",
-     verb_say, false},
-    {"when", "E", "stop when a condition becomes true", "when r3 == 5 && !relay", verb_when, false},
-    {"stops", "", "list stop points and watches with their hits", "stops", verb_stops, false},
-    {"off", "N | watch N", "disable a stop point, remove a watch", "off 0", verb_off, false},
-    {"on", "N", "enable a stop point", "on 0", verb_on, false},
-    {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", verb_lap, false},
+     bench_say, false},
+    {"when", "E", "stop when a condition becomes true", "when r3 == 5 && !relay", bench_when, false},
+    {"stops", "", "list stop points and watches with their hits", "stops", bench_stops, false},
+    {"off", "N | watch N", "disable a stop point or a watch", "off 0", bench_off, false},
+    {"on", "N | watch N", "enable it again", "on watch 0", bench_on, false},
+    {"remove", "N | watch N | say N", "remove it for good", "remove watch 0", bench_remove, false},
+    {"notice", "[KIND stop | warning | off]", "what becomes of something a chip suffers silently",
+     "notice contention stop", bench_notice, false},
+    {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", bench_lap, false},
     {"where", "", "tell where it is", "where", verb_where, true},
     {"show", "E | RANGE [as hex|dec|bin]", "show a value or a stretch of memory", "show xram[log..log+31]",
      verb_show, false},
@@ -793,7 +687,7 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
         snprintf(all, sizeof all, "Did you mean `%s`?", verb->name);
     }
     if (!count && least == 3) snprintf(all, sizeof all, "`help` lists the verbs.");
-    complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
+    bench_complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
              (int)(length < 60 ? length : 60), word);
     return NULL;
 }

@@ -168,7 +168,7 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
 void cli_report_where(cli *self, oak_session *session, const char *budget);
 /* What a --show of that text would print; false after a message. */
 bool cli_show(cli *self, oak_session *session, const char *text);
-/* Adds "PLACE [if CONDITION] [every N]"; false after a message. */
+/* Adds "PLACE [if CONDITION] [every N] [once]"; false after a message. */
 bool cli_add_stop(cli *self, oak_session *session, const char *text);
 /* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */
 void cli_breathe(oak_session *session, double pace, oak_budget *budget);

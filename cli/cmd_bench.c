@@ -254,7 +254,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
         else read_lines(&b, stdin);
     }
     for (unsigned i = 0; i < b.kept_count; i++) free(b.kept[i]);
-    for (unsigned i = 0; i < b.said_count; i++) free(b.said[i]);
+    for (unsigned i = 0; i < b.said_count; i++) free(b.said[i].expression), free(b.said[i].place);
     if (!b.again) return b.failures && !terminal ? EXIT_REFUSED : EXIT_DONE;
     keep_stops(&b, options);
     options->resumed = true;

@@ -136,6 +136,23 @@ static void title(cli *self, const char *text)
            cli_paint(self->result_colour, PAINT_OFF));
 }
 
+static void say_watch(oak_session *session, const oak_event *event, const char *strong, const char *off)
+{
+    static const char *const deeds[] = {
+        [OAK_WATCH_CHANGE] = "changed",        [OAK_WATCH_HOLDS] = "became true",
+        [OAK_WATCH_READ] = "was read",         [OAK_WATCH_WRITE] = "was written",
+        [OAK_WATCH_ACCESS] = "was accessed", [OAK_WATCH_HANDLER] = "handler entered"};
+    const oak_watch *watch = oak_session_watch(session, (unsigned)event->watch);
+    char text[120], place[120];
+    unsigned size;
+    printf("%sWatch%s %d: %s%s%s", strong, off, event->watch, watch->text, *watch->text ? " " : "", deeds[watch->kind]);
+    if (!event->stop.watched) return;
+    oak_session_name_place(session, event->stop.watched_pc, place, sizeof place);
+    if (watch->kind == OAK_WATCH_HANDLER) printf(", interrupting at 0x%04x, %s", (unsigned)event->stop.watched_pc, place);
+    else if (!oak_session_print_instruction(session, event->stop.watched_pc, text, sizeof text, &size))
+        printf(" by `%s` at 0x%04x, %s", text, (unsigned)event->stop.watched_pc, place);
+}
+
 static void say_why(cli *self, oak_session *session, const char *budget)
 {
     const oak_event *event = oak_session_last_event(session);
@@ -168,7 +185,7 @@ static void say_why(cli *self, oak_session *session, const char *budget)
         }
         break;
     case OAK_STOP_STEP: printf("%sHere%s", strong, off); break;
-    case OAK_STOP_WATCH: printf("%sWatch%s %d", strong, off, event->watch); break;
+    case OAK_STOP_WATCH: say_watch(session, event, strong, off); break;
     case OAK_STOP_USER: printf("%sInterrupted%s by you", strong, off); break;
     default: printf("%sStopped%s", strong, off); break;
     }
@@ -798,6 +815,7 @@ void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
     cJSON *points = cJSON_AddArrayToObject(root, "stop_points");
     const oak_stop_point *point;
     for (unsigned i = 0; (point = oak_session_stop_point(session, i)); i++) {
+        if (point->removed) continue;
         cJSON *item = cJSON_CreateObject();
         cJSON_AddStringToObject(item, "place", point->text);
         cJSON_AddNumberToObject(item, "at", point->address);

@@ -18,13 +18,17 @@ typedef struct run_options {
 
 /* ------------------------------------------------------------------------------------------ preparing */
 
-/* "PLACE [if CONDITION] [every N]" */
+/* "PLACE [if CONDITION] [every N] [once]" */
 bool cli_add_stop(cli *self, oak_session *session, const char *text)
 {
     char *copy = strdup(text), *condition = copy ? strstr(copy, " if ") : NULL,
          *every = copy ? strstr(copy, " every ") : NULL, *end = NULL;
     unsigned long long count = 1;
+    unsigned number;
+    size_t length = copy ? strlen(copy) : 0;
     if (!copy) return false;
+    bool once = length > 5 && strcmp(copy + length - 5, " once") == 0;
+    if (once) copy[length - 5] = 0;
     if (every) {
         count = strtoull(every + 7, &end, 10);
         *every = 0;
@@ -37,7 +41,8 @@ bool cli_add_stop(cli *self, oak_session *session, const char *text)
     }
     if (condition) *condition = 0, condition += 4;
     for (char *tail = copy + strlen(copy); tail > copy && tail[-1] == ' '; tail--) tail[-1] = 0;
-    oak_status status = oak_session_add_stop(session, copy, condition, count, &self->sink, NULL);
+    oak_status status = oak_session_add_stop(session, copy, condition, count, &self->sink, &number);
+    if (!status && once) status = oak_session_stop_once(session, number);
     if (status && status != OAK_REFUSED) cli_failed(self, status, text);
     free(copy);
     return status == OAK_OK;

@@ -516,7 +516,7 @@ static void stop_here(view *v)
     char line[60];
     uint32_t pc = pc_of(v);
     for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
-        if (point->address == pc) {
+        if (point->address == pc && !point->removed) {
             snprintf(line, sizeof line, "%s %u", point->enabled ? "off" : "on", i);
             run_verb(v, line);
             return;

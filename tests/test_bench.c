@@ -61,8 +61,8 @@ START_TEST(stops_watches_and_their_lists)
                                        "1\ngo\nstops\ngo\noff watch 0\noff 0\nstops\n"),
                      0);
     has(out, "Watch 1");
-    has(out, "watch 0  trips changes");
-    has(out, "watch 1  running == 1 becomes true");
+    has(out, "watch 0  on  trips changes");
+    has(out, "watch 1  on  running == 1 becomes true");
     has(out, "0  off 0x0058  guard if trips > 0 every 2");
 }
 END_TEST

@@ -66,7 +66,7 @@ typedef enum oak_stop_reason {
     OAK_STOP_PARKED, /* the next instruction jumps to itself, or the chip sleeps, and nothing can wake it */
     OAK_STOP_FAULT,  /* see oak_fault; the instruction at pc has not been executed */
     OAK_STOP_USER,   /* somebody asked it to stop */
-    OAK_STOP_WATCH   /* what a watch looks at has changed, or holds */
+    OAK_STOP_WATCH   /* the program has done what is watched: see oak_watched */
 } oak_stop_reason;
 
 /* What a real chip would suffer silently. */
@@ -108,6 +108,9 @@ typedef struct oak_stop {
     bool fault_taken;
     uint32_t fault_pc;
     bool asleep; /* parked in a sleep that nothing will end, not in a jump to itself */
+    /* OAK_STOP_WATCH: which of those watched, a bit each from bit 0, and the instruction that did it last. */
+    uint32_t watched;
+    uint32_t watched_pc;
 } oak_stop;
 
 typedef struct oak_chip_time {
@@ -179,9 +182,18 @@ typedef struct oak_outside {
     void (*tape)(void *context, oak_tape *tape);
 } oak_outside;
 
-/* Cells that a run ends for when they are changed. */
+/* What a run ends for: accesses by the program to cells, or an interrupt or exception. What an instruction does to a register
+ * of the core that it names as such (the accumulator, the stack pointer of a push) is no access to a cell. */
+typedef enum oak_access {
+    OAK_ACCESS_READ = 1,
+    OAK_ACCESS_WRITE = 2,
+    OAK_ACCESS_CHANGE = 4, /* a write of something else than is there; of memory only */
+    OAK_ACCESS_HANDLER = 8 /* the handler of the vector `address` is entered, or any when size is 0 */
+} oak_access;
 typedef struct oak_watched {
     uint8_t space;
+    uint8_t accesses; /* of oak_access */
+    uint8_t bits;     /* of a single byte: those that matter; 0: all */
     uint32_t address, size;
 } oak_watched;
 enum { OAK_MOST_WATCHED = 16 };
@@ -240,8 +252,8 @@ typedef struct oak_chip_ops {
     /* All the chip remembers, so that it can be brought back to an earlier moment: the same chip, with the same stop points. May
      * be NULL. */
     oak_status (*tape)(void *chip, oak_tape *tape);
-    /* Runs end with OAK_STOP_WATCH behind an instruction that has written such a cell, at least when it holds something else
-     * than before; count 0: no more. OAK_UNSUPPORTED for cells that cannot be watched so. May be NULL. */
+    /* Runs end with OAK_STOP_WATCH behind an instruction that has made such an access; count 0: no more. OAK_UNSUPPORTED for
+     * what cannot be watched so. May be NULL. */
     oak_status (*watch)(void *chip, const oak_watched *cells, unsigned count);
     /* Tells what memory is on the external bus of a space, in place of what the part has: an access to anything else is a
      * fault. count 0: as the part has it. May be NULL. */

@@ -48,13 +48,17 @@ typedef struct oak_stop_point {
     const char *condition; /* as it was given, or NULL */
     uint64_t every;        /* stops at every Nth time it holds, from 1 */
     uint64_t hits;         /* how often it held */
-    bool enabled;
+    bool enabled, removed;
+    bool once; /* it is removed when it has ended a run */
 } oak_stop_point;
 
 /* Adds a stop point at a place. `condition` may be NULL; `every` 0 means 1. OAK_REFUSED after a diagnostic. */
 oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
                                 uint64_t every, const oak_diag_sink *sink, unsigned *number);
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
+/* It is removed for good, or after it has ended a run. The numbers of the others stay. OAK_NOT_FOUND. */
+oak_status oak_session_remove_stop(oak_session *session, unsigned number);
+oak_status oak_session_stop_once(oak_session *session, unsigned number);
 /* By number from 0; NULL after the last. */
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number);
 
@@ -72,7 +76,7 @@ typedef struct oak_budget {
 typedef struct oak_event {
     oak_stop stop;
     int stop_point; /* its number, or -1 */
-    int watch;      /* the same for OAK_STOP_WATCH */
+    int watch;      /* the same for OAK_STOP_WATCH; stop.watched_pc is the instruction, where the chip has seen it */
 } oak_event;
 
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
@@ -91,13 +95,32 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
 /* Runs to a place as if a stop point were there for this once. */
 oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event);
-/* Ends runs when an expression changes (or, with `holds`, when it becomes true), whoever changes it: it is worked out after
- * each instruction, and a run is slower while there is one. */
-oak_status oak_session_add_watch(oak_session *session, const char *expression, bool holds,
+/* What ends a run beside stop points. */
+typedef enum oak_watch_kind {
+    OAK_WATCH_CHANGE, /* an expression, or something in a stretch of memory ("iram[0x30..0x3f]"), is not what it was */
+    OAK_WATCH_HOLDS,  /* an expression becomes true */
+    OAK_WATCH_READ,   /* the program reads a variable, cell, stretch, bit, special register, or pin of an 8-bit port; */
+    OAK_WATCH_WRITE,  /* or writes it, be it the same value; */
+    OAK_WATCH_ACCESS, /* or either */
+    OAK_WATCH_HANDLER /* a handler is entered: of any interrupt or exception (""), or of the one with this vector */
+} oak_watch_kind;
+typedef struct oak_watch {
+    const char *text; /* as it was given */
+    oak_watch_kind kind;
+    uint64_t hits;
+    bool enabled, removed;
+} oak_watch;
+
+/* Ends runs behind the instruction. Accesses and changes of memory cost little; an expression with a register of the core or of
+ * a device in it is worked out after each instruction, and a run is many times slower while there is one. At most
+ * OAK_MOST_WATCHED watches of accesses. OAK_REFUSED after a diagnostic. */
+oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                                  const oak_diag_sink *sink, unsigned *number);
+/* OAK_NOT_FOUND when there is no such watch. The numbers of the others stay. */
+oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled);
 oak_status oak_session_remove_watch(oak_session *session, unsigned number);
-/* The text of a watch by number, "" for one that was removed; NULL behind the last. */
-const char *oak_session_watch(const oak_session *session, unsigned number, bool *holds);
+/* By number from 0, also one that was removed; NULL behind the last. */
+const oak_watch *oak_session_watch(const oak_session *session, unsigned number);
 /* How the last run ended. */
 const oak_event *oak_session_last_event(const oak_session *session);
 
@@ -158,6 +181,8 @@ const char *oak_notice_meaning(unsigned number);
 /* OAK_NOT_FOUND when there is no such kind. */
 oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
                                  oak_notice_level level);
+/* The level of a kind; OAK_NOTICE_OFF when there is no such kind. */
+oak_notice_level oak_session_level(const oak_session *session, const char *word);
 /* What was noticed since reset, by number from 0; NULL after the last. */
 const oak_noticed *oak_session_noticed(const oak_session *session, unsigned number);
 /* Something outside has noticed it: kept unless that kind is off; it does not stop the run. */
@@ -238,6 +263,9 @@ oak_status oak_session_back_until(oak_session *session, const char *expression, 
 oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                    oak_event *event);
 oak_status oak_session_back_over(oak_session *session, oak_event *event);
+/* In front of the last instruction that has done what such a watch (not OAK_WATCH_HOLDS) would have ended a run for. */
+oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
+                                   const oak_diag_sink *sink, oak_event *event);
 
 /* One instruction of the past: where, what, and what it changed. */
 typedef struct oak_recent {

@@ -215,7 +215,7 @@ static oak_status arrive(oak_session *session, size_t from, uint64_t cycle, uint
     event->stop.fault = OAK_FAULT_NONE;
     session->touched = false;
     session->last = *event;
-    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].known = false;
+    session_forget_values(session);
     return status;
 }
 
@@ -258,6 +258,9 @@ typedef struct search {
     uint32_t deepest;
     bool known;
     int64_t last;
+    /* Or what the chip finds by itself, where count is above 0. */
+    oak_watched cells[OAK_MOST_WATCHED];
+    unsigned count;
 } search;
 
 /* Looks at the present moment. True: it is one; with `changes`, the one before this was. */
@@ -272,7 +275,40 @@ static bool hits(oak_session *session, search *what)
     return what->changes ? changed : reading.value != 0;
 }
 
-/* The last moment before now that is one, from the last copy backwards: each stretch is run once, step by step. */
+/* The last moment of a stretch, from the present up to `end`, that is one; UINT64_MAX when there is none. Step by step. */
+static uint64_t search_stretch(oak_session *session, search *what, uint64_t end, uint64_t now)
+{
+    oak_stop stop;
+    uint64_t at = session_time(session).instructions, found = UINT64_MAX;
+    what->known = false;
+    if (hits(session, what) && at < now && !what->changes) found = at;
+    while (at < end) {
+        oak_status status = session_replay(session, UINT64_MAX, at + 1, &stop);
+        uint64_t before = at;
+        at = session_time(session).instructions;
+        if (status || at == before) break;
+        if (!hits(session, what)) continue;
+        if (what->changes) found = before;
+        else if (at < now) found = at;
+    }
+    return found;
+}
+
+/* The same by the chip, which runs on by itself until it meets one. */
+static uint64_t search_cells(oak_session *session, const search *what, uint64_t end)
+{
+    oak_stop stop;
+    session->hit_instruction = UINT64_MAX;
+    if (!session_arm_cells(session, what->cells, what->count)) return UINT64_MAX;
+    session->searching = true;
+    session_replay(session, UINT64_MAX, end, &stop);
+    session->searching = false;
+    session_disarm_watches(session);
+    uint64_t behind = session->hit_instruction;
+    return behind == UINT64_MAX || !behind ? UINT64_MAX : behind - 1;
+}
+
+/* The last moment before now that is one, from the last copy backwards: each stretch is run once. */
 static oak_status find_back(oak_session *session, search *what, oak_event *event)
 {
     oak_status status = ready(session);
@@ -282,21 +318,10 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
     for (size_t i = session->history->count; i-- > 0;) {
         uint64_t at = session->history->moments[i].time.instructions, found = UINT64_MAX;
         if (at > end) continue;
-        oak_stop stop;
         status = bring_back(session, i);
         if (status) return status;
-        what->known = false;
-        bool first = hits(session, what);
-        if (first && at < now.instructions && !what->changes) found = at;
-        while (at < end) {
-            status = session_replay(session, UINT64_MAX, at + 1, &stop);
-            uint64_t before = at;
-            at = session_time(session).instructions;
-            if (status || at == before) break;
-            if (!hits(session, what)) continue;
-            if (what->changes) found = before;
-            else if (at < now.instructions) found = at;
-        }
+        found = what->count ? search_cells(session, what, end)
+                            : search_stretch(session, what, end, now.instructions);
         if (found != UINT64_MAX) {
             /* What changed since then is told against how it was before all this. */
             status = arrive(session, i, UINT64_MAX, found, event);
@@ -312,30 +337,41 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
     return status ? status : OAK_NOT_FOUND;
 }
 
-static oak_status search_expression(oak_session *session, const char *expression, bool changes,
-                                    const oak_diag_sink *sink, oak_event *event)
-{
-    search what = {.changes = changes,
-                   .text = oak_arena_text(&session->arena, expression, oak_length(expression)),
-                   .sink = sink};
-    oak_reading reading;
-    if (!what.text) return OAK_NO_MEMORY;
-    what.expr = session_parse(session, what.text, sink);
-    if (!what.expr) return OAK_REFUSED;
-    oak_status status = session_evaluate(session, what.expr, what.text, sink, &reading);
-    return status ? status : find_back(session, &what, event);
-}
-
 oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                   oak_event *event)
 {
-    return search_expression(session, expression, false, sink, event);
+    watch_record one;
+    oak_status status = session_make_watch(session, expression, OAK_WATCH_HOLDS, sink, &one);
+    if (status) return status;
+    search what = {.expr = one.expr, .text = one.about.text, .sink = sink};
+    return find_back(session, &what, event);
+}
+
+oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
+                                   const oak_diag_sink *sink, oak_event *event)
+{
+    watch_record one;
+    oak_status status = kind == OAK_WATCH_HOLDS ? OAK_OUT_OF_RANGE
+                                                : session_make_watch(session, expression, kind, sink, &one);
+    if (status) return status;
+    search what = {.expr = one.expr, .text = one.about.text, .sink = sink, .changes = true};
+    session->reads_else = false;
+    session->read_count = 0;
+    session->collects = true;
+    if (!one.expr) what.cells[what.count++] = one.cells;
+    else session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0});
+    session->collects = false;
+    /* A cell as such, not something worked out from cells: that may stay the same when they change. */
+    bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
+    for (unsigned i = 0; plain && !session->reads_else && i < session->read_count; i++)
+        what.cells[what.count++] = session->read_cells[i];
+    return find_back(session, &what, event);
 }
 
 oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                    oak_event *event)
 {
-    return search_expression(session, expression, true, sink, event);
+    return oak_session_back_access(session, expression, OAK_WATCH_CHANGE, sink, event);
 }
 
 oak_status oak_session_back_over(oak_session *session, oak_event *event)

@@ -210,6 +210,14 @@ oak_status oak_session_set_level(oak_session *session, const char *word, size_t 
     return OAK_NOT_FOUND;
 }
 
+oak_notice_level oak_session_level(const oak_session *session, const char *word)
+{
+    for (int i = 0; i < KINDS; i++)
+        if (oak_same(word, oak_fault_word(kinds[i].fault)))
+            return (oak_notice_level)session->levels[kinds[i].fault];
+    return OAK_NOTICE_OFF;
+}
+
 void oak_session_note(oak_session *session, const oak_notice *notice)
 {
     int kind = kind_of(notice->fault);

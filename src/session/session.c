@@ -173,13 +173,28 @@ oak_status session_add_passing(oak_session *session, const char *place, passing 
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled)
 {
     stop_record *record = stop_record_at(session, number);
-    if (!record) return OAK_NOT_FOUND;
+    if (!record || record->point.removed) return OAK_NOT_FOUND;
     record->point.enabled = enabled;
     bool wanted = false;
     uint32_t address = record->point.address;
     for (size_t i = 0; i < session->stop_count; i++)
         wanted = wanted || (session->stops[i].point.enabled && session->stops[i].point.address == address);
     return session->chip.ops->set_stop(session->chip.chip, address, wanted);
+}
+
+oak_status oak_session_remove_stop(oak_session *session, unsigned number)
+{
+    oak_status status = oak_session_enable_stop(session, number, false);
+    if (!status) stop_record_at(session, number)->point.removed = true;
+    return status;
+}
+
+oak_status oak_session_stop_once(oak_session *session, unsigned number)
+{
+    stop_record *record = stop_record_at(session, number);
+    if (!record || record->point.removed) return OAK_NOT_FOUND;
+    record->point.once = true;
+    return OAK_OK;
 }
 
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number)
@@ -233,70 +248,6 @@ static int which_stop(oak_session *session, uint32_t address, uint64_t instructi
         (!once->by_stack || !session_is_deeper(session, session_stack_pointer(session), once->stack)))
         return STOPS_ONCE;
     return found;
-}
-
-/* The first watch that ends a run here, -1 for none. */
-static int look_at_watches(oak_session *session)
-{
-    int found = -1;
-    session->watching = session->reads_else = false;
-    session->collects = true;
-    session->read_count = 0;
-    for (size_t i = 0; i < session->watch_count; i++) {
-        watch_record *one = &session->watches[i];
-        oak_reading reading;
-        if (!one->on) continue;
-        session->watching = true;
-        if (session_evaluate(session, one->expr, one->text, NULL, &reading)) continue;
-        bool hit = one->known && (one->holds ? reading.value && !one->last : reading.value != one->last);
-        one->known = true;
-        one->last = reading.value;
-        if (hit && found < 0) found = (int)i;
-    }
-    session->collects = false;
-    /* Where only cells of memory matter the chip looks at them itself, which is much faster. */
-    bool by_chip =
-        session->watching && !session->reads_else && session->chip.ops->watch &&
-        session->chip.ops->watch(session->chip.chip, session->read_cells, session->read_count) == OAK_OK;
-    if (by_chip) session->watching = false;
-    else if (session->chip_watches) session->chip.ops->watch(session->chip.chip, NULL, 0);
-    session->chip_watches = by_chip;
-    return found;
-}
-
-oak_status oak_session_add_watch(oak_session *session, const char *expression, bool holds,
-                                 const oak_diag_sink *sink, unsigned *number)
-{
-    watch_record one = {.text = oak_arena_text(&session->arena, expression, oak_length(expression)),
-                        .holds = holds,
-                        .on = true};
-    oak_reading reading;
-    if (!one.text) return OAK_NO_MEMORY;
-    one.expr = session_parse(session, one.text, sink);
-    if (!one.expr) return OAK_REFUSED;
-    oak_status status = session_evaluate(session, one.expr, one.text, sink, &reading);
-    if (status) return status;
-    watch_record *grown = oak_grow(&session->host, session->watches, &session->watch_room,
-                                   session->watch_count + 1, sizeof *grown);
-    if (!grown) return OAK_NO_MEMORY;
-    session->watches = grown;
-    *number = (unsigned)session->watch_count;
-    grown[session->watch_count++] = one;
-    return OAK_OK;
-}
-
-oak_status oak_session_remove_watch(oak_session *session, unsigned number)
-{
-    if (number >= session->watch_count || !session->watches[number].on) return OAK_NOT_FOUND;
-    session->watches[number].on = false;
-    return OAK_OK;
-}
-
-const char *oak_session_watch(const oak_session *session, unsigned number, bool *holds)
-{
-    if (number >= session->watch_count) return NULL;
-    *holds = session->watches[number].holds;
-    return session->watches[number].on ? session->watches[number].text : "";
 }
 
 oak_chip_time session_time(const oak_session *session)
@@ -430,7 +381,8 @@ oak_status oak_session_reset(oak_session *session)
     session_attach(session);
     session_forget_history(session);
     session->touched = true;
-    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].known = false;
+    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].about.hits = 0;
+    session_forget_values(session);
     return status;
 }
 
@@ -458,7 +410,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     event->stop_point = event->watch = -1;
     which_stop(session, program_counter(session), now.instructions, false, sink);
     session_sample(session);
-    look_at_watches(session);
+    session_look_at_watches(session, 0);
     uint64_t kept = session_keep_moment(session);
     uint64_t breath = budget->breathe && budget->breath ? limit_from(now.cycles, budget->breath) : UINT64_MAX;
     for (;;) {
@@ -474,7 +426,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         session_sample(session);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
         if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
-            (event->watch = look_at_watches(session)) >= 0) {
+            (event->watch = session_look_at_watches(session, watched ? event->stop.watched : 0)) >= 0) {
             event->stop.reason = OAK_STOP_WATCH;
             break;
         }
@@ -514,6 +466,8 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         break;
     }
     if (event->stop.reason != OAK_STOP_FAULT) session_check_starved(session, event);
+    if (event->stop_point >= 0 && oak_session_stop_point(session, (unsigned)event->stop_point)->once)
+        oak_session_remove_stop(session, (unsigned)event->stop_point);
     session->last = *event;
     return OAK_OK;
 }
@@ -535,8 +489,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
     oak_chip_time now = session_time(session), before;
     oak_status status = OAK_OK;
     *stop = (oak_stop){.pc = program_counter(session)};
-    if (session->chip_watches) session->chip.ops->watch(session->chip.chip, NULL, 0);
-    session->chip_watches = false;
+    if (session->armed_count && !session->searching) session_disarm_watches(session);
     session->replaying = true;
     which_stop(session, stop->pc, now.instructions, false, NULL);
     session_sample(session);
@@ -548,11 +501,12 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
         status = session->chip.ops->run(session->chip.chip, until_cycle, last, stop);
         now = session_time(session);
         session_sample(session);
+        if (stop->reason == OAK_STOP_WATCH) session->hit_instruction = now.instructions;
         if (now.cycles < until_cycle && now.instructions < until_instruction &&
             stop->reason != OAK_STOP_FAULT)
             which_stop(session, stop->pc, now.instructions, true, NULL);
         if (now.cycles == before.cycles && now.instructions == before.instructions &&
-            stop->reason != OAK_STOP_POINT)
+            stop->reason != OAK_STOP_POINT && stop->reason != OAK_STOP_WATCH)
             break;
     }
     session->replaying = false;
@@ -720,4 +674,14 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
         count++;
     }
     return count;
+}
+
+uint32_t session_depth(oak_session *session)
+{
+    enum { MOST = 256 };
+    oak_stack_item items[MOST];
+    uint32_t depth = 0;
+    size_t count = oak_session_stack(session, items, MOST);
+    for (size_t i = 0; i < count; i++) depth += items[i].returns;
+    return depth;
 }

@@ -1,7 +1,8 @@
 /* session_state.h — the inside of a session, shared by its files:
  *
  *   session.c     opening, stop points, running, what changed
- *   watch.c       expressions over a chip: places, values, setting
+ *   values.c      expressions over a chip: places, values, setting
+ *   watch.c       what a run ends for beside stop points
  *   drive.c       reading how pins are driven over time
  *   drive_run.c   driving them
  *   history.c     going back
@@ -127,11 +128,12 @@ typedef struct pin_put {
     oak_level level;
 } pin_put;
 
-/* A value that ends a run when it changes, or holds. */
+/* What ends a run: a value that changes or holds, or, without an expression, an access to cells. */
 typedef struct watch_record {
+    oak_watch about;
     const oak_expr *expr;
-    const char *text;
-    bool holds, on, known;
+    oak_watched cells;
+    bool known;
     int64_t last;
 } watch_record;
 
@@ -176,7 +178,12 @@ struct oak_session {
     session_history *history;
     passing_stop once;
     bool replaying, watching, keeps_before;
-    bool chip_watches;                        /* the chip itself ends runs when what is watched changes */
+    /* What the chip looks at, and the watch that each is for, -1 for values. */
+    oak_watched armed[OAK_MOST_WATCHED];
+    int armed_watch[2 * OAK_MOST_WATCHED];
+    unsigned armed_count;
+    bool searching;                           /* a replay goes on behind what the chip watches for */
+    uint64_t hit_instruction;                 /* and was there last */
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
@@ -194,12 +201,29 @@ struct oak_session {
     unsigned noticed_count;
 };
 
-/* watch.c */
+/* values.c */
 const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink);
 oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
                             const oak_diag_sink *sink, oak_reading *reading);
 /* Reports a fault in a text that was typed rather than read from a file. */
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
+
+/* The cell that something lies in that has one: a variable, a special register, a bit, a pin of a port that is a register.
+ * OAK_REFUSED after a diagnostic. */
+oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink,
+                          oak_watched *where);
+
+/* watch.c */
+/* Reads what a watch is about, without adding it; the chip must be armed anew afterwards. */
+oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
+                              const oak_diag_sink *sink, watch_record *one);
+/* The first watch that ends a run here, -1 for none; `watched` is what the chip says of it. Arms the chip anew. */
+int session_look_at_watches(oak_session *session, uint32_t watched);
+/* What values were before does not count any more. */
+void session_forget_values(oak_session *session);
+void session_disarm_watches(oak_session *session);
+/* Lets the chip look for these alone. False when it cannot. */
+bool session_arm_cells(oak_session *session, const oak_watched *cells, unsigned count);
 
 /* drive.c */
 /* A pin by port and bit, by the name of a bit of its register, or by a name somebody gave it. */
@@ -224,6 +248,8 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
                           oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 /* True for a deeper level of the stack than `other`, of the same architecture. */
+/* How many return addresses lie on the stack. */
+uint32_t session_depth(oak_session *session);
 uint32_t session_stack_pointer(const oak_session *session);
 bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than);
 oak_status session_take_snapshot(oak_session *session);

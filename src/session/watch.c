@@ -1,741 +1,232 @@
-/* watch.c — expressions over a running chip: what names mean, reading and setting. */
-#include <oakspindle/print.h>
-
+/* watch.c — watches: what a run ends for beside its stop points.
+ *
+ * Reads, writes and entries of handlers are seen by the chip alone. A value that changes, or a condition that becomes true, is
+ * left to the chip, too, where it depends on nothing but cells of memory; else it is worked out after each instruction. */
 #include "base/bytes.h"
 #include "session/session_state.h"
 
-void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault)
+static oak_status refuse(const oak_diag_sink *sink, const char *text, const char *hint, const char *message)
 {
-    oak_diagnostic diagnostic = {.severity = OAK_ERROR,
-                                 .code = fault->code,
-                                 .message = fault->message,
-                                 .hint = *fault->hint ? fault->hint : NULL,
-                                 .column = fault->first + 1u,
-                                 .column_end = fault->last + 1u,
-                                 .source_line = text};
-    if (sink && sink->report) sink->report(sink->context, &diagnostic);
-}
-
-/* Fills in a fault about an expression and returns OAK_REFUSED. */
-static oak_status OAK_PRINTF(4, 5)
-    fill_fault(oak_expr_fault *fault, const oak_expr *expr, const char *code, const char *format, ...)
-{
-    va_list arguments;
-    fault->code = code;
-    fault->first = expr->first;
-    fault->last = expr->last;
-    fault->hint[0] = 0;
-    va_start(arguments, format);
-    oak_vformat(fault->message, sizeof fault->message, format, arguments);
-    va_end(arguments);
+    oak_expr_fault fault = {.code = "watch", .last = (uint16_t)oak_length(text)};
+    oak_format(fault.message, sizeof fault.message, "%s", message);
+    oak_format(fault.hint, sizeof fault.hint, "%s", hint);
+    session_refuse(sink, text, &fault);
     return OAK_REFUSED;
 }
 
-/* ------------------------------------------------------------------------------------------ names */
-
-typedef enum name_kind {
-    NAME_REGISTER,
-    NAME_FLAG,
-    NAME_SPECIAL,
-    NAME_PORT,
-    NAME_PIN,
-    NAME_HANDLING,
-    NAME_FIELD,
-    NAME_SYMBOL
-} name_kind;
-
-/* What a name in an expression stands for; lives in the session's arena. */
-typedef struct watch_name {
-    name_kind kind;
-    unsigned number; /* register, flag or port */
-    const oak_part_register *reg;
-    const oak_part_field *field;
-    const oak_symbol *symbol;
-} watch_name;
-
-static int port_of(const oak_session *session, unsigned space, uint32_t address)
+static bool is_range(const char *text)
 {
-    for (unsigned i = 0; i < session->part->port_count; i++)
-        if (session->part->ports[i].space == space && session->part->ports[i].address == address)
-            return (int)i;
-    return -1;
-}
-
-/* A symbol that stands for a place in the program rather than for a variable: in the code space, and not in its RAM. */
-static bool is_place(const oak_session *session, const oak_symbol *symbol)
-{
-    if (symbol->space != session->part->architecture->code_space) return false;
-    const oak_part_memory *memory =
-        oak_part_find_memory(session->part, symbol->space, (uint32_t)symbol->value);
-    return !memory || !memory->writable;
-}
-
-/* Bytes of the variable a symbol names. */
-static unsigned bytes_of(const oak_session *session, const oak_symbol *symbol)
-{
-    unsigned widest = session->part->architecture->word_bytes;
-    return symbol->bytes && widest > 1 ? symbol->bytes : widest;
-}
-
-static bool find_name(oak_session *session, const char *text, size_t length, watch_name *name)
-{
-    const oak_architecture *about = session->part->architecture;
-    *name = (watch_name){0};
-    /* The program's own names come first: they cannot be those of the part. */
-    if (session->program && (name->symbol = oak_program_find(session->program, text, length))) {
-        name->kind = NAME_SYMBOL;
-        return true;
-    }
-    for (unsigned i = 0; i < about->register_count; i++) {
-        if (!oak_same_name(text, length, about->registers[i].name)) continue;
-        name->kind = NAME_REGISTER;
-        name->number = i;
-        return true;
-    }
-    if ((name->reg = oak_part_find_register(session->part, text, length))) {
-        int port = port_of(session, name->reg->space, name->reg->address);
-        name->kind = port >= 0 ? NAME_PORT : NAME_SPECIAL;
-        name->number = port >= 0 ? (unsigned)port : 0;
-        return true;
-    }
-    if (oak_part_find_field(session->part, text, length, &name->reg, &name->field)) {
-        name->kind = NAME_FIELD;
-        return true;
-    }
-    for (unsigned i = 0; i < about->flag_count; i++) {
-        if (!oak_same_name(text, length, about->flags[i].name)) continue;
-        name->kind = NAME_FLAG;
-        name->number = i;
-        return true;
-    }
-    if (oak_same_name(text, length, "handling") && session->chip.ops->served) {
-        name->kind = NAME_HANDLING;
-        return true;
-    }
-    for (size_t i = 0; i < session->label_count; i++) {
-        if (!oak_same_name(text, length, session->labels[i].name)) continue;
-        name->kind = NAME_PIN;
-        name->number = session->labels[i].pin;
-        return true;
-    }
+    for (; *text; text++)
+        if (text[0] == '.' && text[1] == '.') return true;
     return false;
 }
 
-static void suggest(const oak_session *session, const char *text, size_t length, char *hint, size_t room)
-{
-    const char *best = NULL;
-    unsigned least = 3;
-    const oak_symbol *symbol;
-    hint[0] = 0;
-    for (unsigned i = 0; session->program && i < 20000 && (symbol = oak_program_symbol(session->program, i));
-         i++) {
-        unsigned distance = oak_name_distance(text, length, symbol->name, oak_length(symbol->name), 2);
-        if (distance < least) least = distance, best = symbol->name;
-    }
-    for (unsigned i = 0; i < session->part->register_count; i++) {
-        const char *name = session->part->registers[i].name;
-        unsigned distance = oak_name_distance(text, length, name, oak_length(name), length < 4 ? 1 : 2);
-        if (distance < least) least = distance, best = name;
-    }
-    if (best) oak_format(hint, room, "Did you mean `%s`?", best);
-}
+/* ------------------------------------------------------------------------------------------ adding */
 
-static void *meet_name(void *context, const char *text, size_t length, oak_expr_fault *fault)
+static oak_status read_handler(oak_session *session, watch_record *one, const oak_diag_sink *sink)
 {
-    oak_session *session = context;
-    watch_name *name = oak_arena_take(&session->arena, sizeof *name);
-    if (name && find_name(session, text, length, name)) return name;
-    fault->code = "unknown-name";
-    oak_format(fault->message, sizeof fault->message,
-               "there is no register, special register or symbol `%.*s`", (int)(length < 60 ? length : 60),
-               text);
-    suggest(session, text, length, fault->hint, sizeof fault->hint);
-    if (!session->program && !*fault->hint)
-        oak_format(fault->hint, sizeof fault->hint, "Labels are known when the program is given as source.");
-    return NULL;
-}
-
-static unsigned space_named(void *context, const char *text, size_t length)
-{
-    const oak_session *session = context;
-    return oak_part_find_space(session->part, text, length);
-}
-
-/* ------------------------------------------------------------------------------------------ reading */
-
-/* What an expression depends on: cells of memory, or something else. */
-static void note_read(oak_session *session, unsigned space, uint32_t address, unsigned bytes)
-{
-    bool memory = oak_part_find_memory(session->part, space, address) != NULL;
-    if (!session->collects) return;
-    if (!memory || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
-    else session->read_cells[session->read_count++] = (oak_watched){(uint8_t)space, address, bytes};
-}
-
-static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
-                            uint64_t *value)
-{
-    uint8_t read[8];
-    const oak_space_info *about = &session->part->architecture->spaces[space];
-    *value = 0;
-    if (about->of_bits) {
-        /* A bit address: found among the bits of special registers and of memory by asking the instruction set. */
-        for (uint32_t cell = 0; cell < 256; cell++) {
-            for (unsigned s = 1; s < session->part->architecture->space_count; s++) {
-                oak_value at = {.number = cell, .space = (uint8_t)s, .known = true}, bit;
-                if (session->isa->bit_of(&at, address & 7, &bit) || bit.number != address) continue;
-                if (session->chip.ops->read_memory(session->chip.chip, s, cell, read, 1)) continue;
-                note_read(session, s, cell, 1);
-                *value = read[0] >> (address & 7) & 1;
-                int port = port_of(session, s, cell);
-                oak_pin pin;
-                if (port >= 0 &&
-                    !session->chip.ops->read_pin(session->chip.chip,
-                                                 (unsigned)port * OAK_MOST_PINS + (address & 7), &pin))
-                    *value = pin.result != OAK_LOW;
-                return OAK_OK;
-            }
-        }
-        return OAK_OUT_OF_RANGE;
-    }
-    oak_status status = session->chip.ops->read_memory(session->chip.chip, space, address, read, bytes);
-    if (status) return status;
-    note_read(session, space, address, bytes);
-    bool big = session->part->architecture->big_endian;
-    for (unsigned i = 0; i < bytes; i++) *value |= (uint64_t)read[big ? bytes - 1 - i : i] << (8 * i);
-    return OAK_OK;
-}
-
-static oak_status read_scope_cell(void *context, unsigned space, uint32_t address, unsigned bytes,
-                                  oak_value *value)
-{
-    uint64_t number;
-    oak_status status = read_cell(context, space, address, bytes, &number);
-    if (status) return status;
-    *value = (oak_value){.known = true};
-    memcpy(&value->number, &number, sizeof number);
-    return OAK_OK;
-}
-
-static uint32_t port_levels(oak_session *session, unsigned port)
-{
-    session->reads_else = true;
-    uint32_t levels = 0;
-    for (unsigned bit = 0; bit < session->part->ports[port].pin_count; bit++) {
-        oak_pin pin;
-        if (session->chip.ops->read_pin(session->chip.chip, port * OAK_MOST_PINS + bit, &pin)) continue;
-        levels |= (uint32_t)(pin.result != OAK_LOW) << bit;
-    }
-    return levels;
-}
-
-static uint32_t read_special(oak_session *session, const oak_part_register *reg)
-{
-    session->reads_else = true;
-    int port = port_of(session, reg->space, reg->address);
-    if (port >= 0) return port_levels(session, (unsigned)port);
-    uint8_t bytes[4] = {0};
-    session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
-    return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
-}
-
-static oak_status read_name(oak_session *session, const watch_name *name, bool as_address, int64_t *value,
-                            uint8_t *bits)
-{
-    const oak_architecture *about = session->part->architecture;
-    uint32_t read = 0;
-    uint64_t cell;
-    oak_status status = OAK_OK;
-    if (name->kind != NAME_SYMBOL) session->reads_else = true;
-    switch (name->kind) {
-    case NAME_REGISTER:
-        status = session->chip.ops->read_register(session->chip.chip, name->number, &read);
-        *bits = about->registers[name->number].bits;
-        break;
-    case NAME_FLAG:
-        status = session->chip.ops->read_register(session->chip.chip, about->flags[name->number].reg, &read);
-        *bits = about->flags[name->number].width;
-        read = read >> about->flags[name->number].bit & ((1u << *bits) - 1);
-        break;
-    case NAME_SPECIAL:
-        read = read_special(session, name->reg);
-        *bits = name->reg->bits;
-        break;
-    case NAME_PORT:
-        read = port_levels(session, name->number);
-        *bits = session->part->ports[name->number].pin_count;
-        break;
-    case NAME_HANDLING: {
-        uint32_t vector = 0;
-        session->chip.ops->served(session->chip.chip, &vector);
-        read = vector;
-        *bits = 32;
-        break;
-    }
-    case NAME_PIN:
-        read = port_levels(session, name->number / OAK_MOST_PINS) >> name->number % OAK_MOST_PINS & 1;
-        *bits = 1;
-        break;
-    case NAME_FIELD:
-        read = read_special(session, name->reg) >> name->field->bit & ((1u << name->field->width) - 1);
-        *bits = name->field->width;
-        break;
-    case NAME_SYMBOL:
-        *value = name->symbol->value;
-        *bits = 64;
-        if (name->symbol->space == 0 || is_place(session, name->symbol) || as_address) return OAK_OK;
-        status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value,
-                           bytes_of(session, name->symbol), &cell);
-        *bits =
-            about->spaces[name->symbol->space].of_bits ? 1 : (uint8_t)(8 * bytes_of(session, name->symbol));
-        read = (uint32_t)cell;
-        break;
-    }
-    *value = read;
+    oak_reading reading = {0};
+    one->cells = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
+    if (!*one->about.text) return OAK_OK;
+    oak_status status = oak_session_value(session, one->about.text, sink, &reading);
+    one->cells.address = (uint32_t)reading.value;
+    one->cells.size = 1;
     return status;
 }
 
-static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value,
-                                oak_expr_fault *fault)
+/* The cells that a watch of accesses, or of a stretch, is about. */
+static oak_status read_cells(oak_session *session, watch_record *one, const oak_diag_sink *sink)
 {
-    uint8_t bits;
-    *value = (oak_value){.known = true};
-    if (read_name(scope->context, expr->as.name, scope->in_address, &value->number, &bits))
-        return fill_fault(fault, expr, "no-cell", "the part has nothing at this address");
+    static const uint8_t accesses[] = {[OAK_WATCH_CHANGE] = OAK_ACCESS_CHANGE,
+                                       [OAK_WATCH_READ] = OAK_ACCESS_READ,
+                                       [OAK_WATCH_WRITE] = OAK_ACCESS_WRITE,
+                                       [OAK_WATCH_ACCESS] = OAK_ACCESS_READ | OAK_ACCESS_WRITE};
+    const char *text = one->about.text;
+    oak_status status;
+    if (is_range(text)) {
+        unsigned space;
+        uint32_t from, to;
+        status = oak_session_range(session, text, sink, &space, &from, &to);
+        if (!status) one->cells = (oak_watched){.space = (uint8_t)space, .address = from, .size = to - from + 1};
+    } else status = session_locate(session, text, sink, &one->cells);
+    if (status) return status;
+    one->cells.accesses = accesses[one->about.kind];
+    if (!session->chip.ops->watch || session->chip.ops->watch(session->chip.chip, &one->cells, 1))
+        return refuse(sink, text, "Cells of memory can be, and registers that lie at an address.",
+                      one->about.kind == OAK_WATCH_CHANGE ? "this stretch cannot be watched for changes"
+                                                          : "accesses to this cannot be watched");
     return OAK_OK;
 }
 
-static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
-                               oak_value *result)
+oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
+                              const oak_diag_sink *sink, watch_record *one)
 {
-    (void)context;
-    (void)cell;
-    if (bit < 0 || bit > 63) return OAK_REFUSED;
-    *result = (oak_value){.number = value->number >> bit & 1, .known = true};
-    return OAK_OK;
-}
-
-static oak_expr_scope scope_of(oak_session *session)
-{
-    oak_expr_scope scope = {.context = session,
-                            .value_of = value_of_name,
-                            .cell = read_scope_cell,
-                            .bit = value_of_bit,
-                            .here = {.known = true}};
-    uint32_t pc = 0;
-    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
-    scope.here.number = pc;
-    return scope;
-}
-
-static const oak_expr *parse_part(oak_session *session, const char *text, const char *end, const char **rest,
-                                  const oak_diag_sink *sink)
-{
-    oak_expr_fault fault;
-    oak_expr_parser parser = {.arena = &session->arena,
-                              .line = text,
-                              .at = text,
-                              .end = end,
-                              .context = session,
-                              .name = meet_name,
-                              .space = space_named,
-                              .fault = &fault};
-    const oak_expr *expr = oak_expr_parse(&parser);
-    if (!expr) session_refuse(sink, text, &fault);
-    while (parser.at < end && *parser.at == ' ') parser.at++;
-    *rest = parser.at;
-    return expr;
-}
-
-const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink)
-{
-    const char *end = text + oak_length(text), *rest;
-    const oak_expr *expr = parse_part(session, text, end, &rest, sink);
-    if (!expr || rest == end) return expr;
-    oak_expr at = {.first = (uint16_t)(rest - text), .last = (uint16_t)(end - text)};
-    oak_expr_fault fault;
-    fill_fault(&fault, &at, "extra-text", "this does not belong to the expression");
-    session_refuse(sink, text, &fault);
-    return NULL;
-}
-
-oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
-                            const oak_diag_sink *sink, oak_reading *reading)
-{
-    oak_expr_fault fault;
-    oak_value value;
-    oak_expr_scope scope = scope_of(session);
-    oak_status status = oak_expr_value(expr, &scope, &value, &fault);
-    if (status) {
-        session_refuse(sink, text, &fault);
+    oak_reading reading;
+    *one = (watch_record){.about = {.text = oak_arena_text(&session->arena, expression, oak_length(expression)),
+                                    .kind = kind,
+                                    .enabled = true}};
+    if (!one->about.text) return OAK_NO_MEMORY;
+    if (kind == OAK_WATCH_HANDLER) return read_handler(session, one, sink);
+    bool stretch = is_range(one->about.text) && kind != OAK_WATCH_HOLDS;
+    if (stretch || (kind != OAK_WATCH_CHANGE && kind != OAK_WATCH_HOLDS)) {
+        oak_status status = read_cells(session, one, sink);
+        session_disarm_watches(session); /* it was tried out */
         return status;
     }
-    *reading = (oak_reading){.value = value.number, .bits = 64};
-    if (expr->kind == OAK_EXPR_NAME) {
-        const watch_name *name = expr->as.name;
-        int64_t again;
-        read_name(session, name, false, &again, &reading->bits);
-        reading->is_address = name->kind == NAME_SYMBOL && is_place(session, name->symbol);
-    } else if (expr->kind == OAK_EXPR_BIT) {
-        reading->bits = 1;
-    } else if (expr->kind == OAK_EXPR_CELL) {
-        reading->bits = 8;
-        if (expr->as.of.right && expr->as.of.right->kind == OAK_EXPR_NUMBER)
-            reading->bits = (uint8_t)(8 * expr->as.of.right->as.number);
-        if (session->part->architecture->spaces[expr->space].of_bits) reading->bits = 1;
-    }
+    one->expr = session_parse(session, one->about.text, sink);
+    return one->expr ? session_evaluate(session, one->expr, one->about.text, sink, &reading) : OAK_REFUSED;
+}
+
+oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
+                                 const oak_diag_sink *sink, unsigned *number)
+{
+    watch_record one;
+    unsigned by_cells = 0;
+    oak_status status = session_make_watch(session, expression, kind, sink, &one);
+    for (size_t i = 0; i < session->watch_count; i++)
+        by_cells += !session->watches[i].expr && !session->watches[i].about.removed;
+    if (!status && !one.expr && by_cells == OAK_MOST_WATCHED)
+        status = refuse(sink, one.about.text, "Remove one that is not needed.", "no more accesses can be watched");
+    if (status) return status;
+    watch_record *grown = oak_grow(&session->host, session->watches, &session->watch_room,
+                                   session->watch_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    session->watches = grown;
+    if (number) *number = (unsigned)session->watch_count;
+    grown[session->watch_count++] = one;
     return OAK_OK;
 }
 
-oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
-                             oak_reading *reading)
+static watch_record *watch_at(const oak_session *session, unsigned number)
 {
-    const oak_expr *expr = session_parse(session, expression, sink);
-    return expr ? session_evaluate(session, expr, expression, sink, reading) : OAK_REFUSED;
+    bool there = number < session->watch_count && !session->watches[number].about.removed;
+    return there ? &session->watches[number] : NULL;
 }
 
-/* One end of a stretch; variables mean their addresses. */
-static oak_status range_end(oak_session *session, const char *text, const char *at, const char *end,
-                            const oak_diag_sink *sink, int64_t *address)
+oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled)
 {
-    oak_expr_fault fault;
-    oak_expr_parser parser = {.arena = &session->arena,
-                              .line = text,
-                              .at = at,
-                              .end = end,
-                              .context = session,
-                              .name = meet_name,
-                              .space = space_named,
-                              .fault = &fault};
-    oak_expr_scope scope = scope_of(session);
-    oak_value value = {0};
-    scope.in_address = true;
-    const oak_expr *expr = oak_expr_parse(&parser);
-    if (!expr || oak_expr_value(expr, &scope, &value, &fault)) {
-        session_refuse(sink, text, &fault);
-        return OAK_REFUSED;
-    }
-    *address = value.number;
+    watch_record *one = watch_at(session, number);
+    if (!one) return OAK_NOT_FOUND;
+    one->about.enabled = enabled;
+    one->known = false;
     return OAK_OK;
 }
 
-oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
-                             unsigned *space, uint32_t *from, uint32_t *to)
+oak_status oak_session_remove_watch(oak_session *session, unsigned number)
 {
-    const char *end = range + oak_length(range), *open = range, *dots, *close = end;
-    oak_expr_fault fault = {.code = "range", .last = (uint16_t)(end - range)};
-    while (open < end && *open != '[') open++;
-    for (dots = open; dots < end && !(dots[0] == '.' && dots[1] == '.');) dots++;
-    while (close > dots && close[-1] == ' ') close--;
-    *space = oak_part_find_space(session->part, range, (size_t)(open - range));
-    if (!*space || dots == end || close[-1] != ']') {
-        oak_format(fault.message, sizeof fault.message, "this is no stretch of memory");
-        oak_format(fault.hint, sizeof fault.hint, "Write `iram[0x30..0x4f]` or `xram[table..table+15]`.");
-        session_refuse(sink, range, &fault);
-        return OAK_REFUSED;
-    }
-    int64_t first, last;
-    if (range_end(session, range, open + 1, dots, sink, &first) ||
-        range_end(session, range, dots + 2, close - 1, sink, &last))
-        return OAK_REFUSED;
-    uint8_t byte;
-    bool inside = first >= 0 && last >= first && last <= UINT32_MAX &&
-                  !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)first, &byte, 1) &&
-                  !session->chip.ops->read_memory(session->chip.chip, *space, (uint32_t)last, &byte, 1);
-    if (!inside) {
-        oak_format(fault.message, sizeof fault.message, "%s has no %s from 0x%llx to 0x%llx",
-                   session->part->name, session->part->architecture->spaces[*space].title,
-                   (unsigned long long)first, (unsigned long long)last);
-        session_refuse(sink, range, &fault);
-        return OAK_REFUSED;
-    }
-    *from = (uint32_t)first;
-    *to = (uint32_t)last;
+    watch_record *one = watch_at(session, number);
+    if (!one) return OAK_NOT_FOUND;
+    one->about.enabled = false;
+    one->about.removed = true;
     return OAK_OK;
 }
 
-/* ------------------------------------------------------------------------------------------ setting */
-
-static oak_status write_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
-                             uint64_t value)
+const oak_watch *oak_session_watch(const oak_session *session, unsigned number)
 {
-    uint8_t out[8];
-    bool big = session->part->architecture->big_endian;
-    for (unsigned i = 0; i < bytes; i++) out[big ? bytes - 1 - i : i] = (uint8_t)(value >> (8 * i));
-    return session->chip.ops->write_memory(session->chip.chip, space, address, out, bytes);
+    return number < session->watch_count ? &session->watches[number].about : NULL;
 }
 
-static oak_status drive_port(oak_session *session, unsigned port, unsigned bit, unsigned width,
-                             uint64_t value)
+/* ------------------------------------------------------------------------------------------ the chip's part */
+
+void session_disarm_watches(oak_session *session)
 {
-    for (unsigned i = 0; i < width; i++) {
-        oak_status status =
-            oak_session_put(session, 0, port * OAK_MOST_PINS + bit + i, value >> i & 1 ? OAK_HIGH : OAK_LOW);
-        if (status) return status;
+    if (session->chip.ops->watch) session->chip.ops->watch(session->chip.chip, NULL, 0);
+    session->armed_count = 0;
+}
+
+static bool same_watched(const oak_watched *a, const oak_watched *b)
+{
+    return a->space == b->space && a->accesses == b->accesses && a->bits == b->bits &&
+           a->address == b->address && a->size == b->size;
+}
+
+/* Leaves these to the chip. False when it will not take them. */
+static bool arm(oak_session *session, const oak_watched *cells, unsigned count)
+{
+    bool same = count == session->armed_count;
+    for (unsigned i = 0; same && i < count; i++) same = same_watched(&cells[i], &session->armed[i]);
+    if (same) return true;
+    if (!session->chip.ops->watch || session->chip.ops->watch(session->chip.chip, cells, count)) {
+        session_disarm_watches(session);
+        return false;
     }
-    return OAK_OK;
+    for (unsigned i = 0; i < count; i++) session->armed[i] = cells[i];
+    session->armed_count = count;
+    return true;
 }
 
-static oak_status write_field(oak_session *session, const oak_part_register *reg, unsigned bit,
-                              unsigned width, uint64_t value)
+bool session_arm_cells(oak_session *session, const oak_watched *cells, unsigned count)
 {
-    int port = port_of(session, reg->space, reg->address);
-    if (port >= 0) return drive_port(session, (unsigned)port, bit, width, value);
-    uint32_t mask = ((width >= 32 ? 0 : (uint32_t)1 << width) - 1) << bit;
-    uint32_t whole = (read_special(session, reg) & ~mask) | ((uint32_t)value << bit & mask);
-    uint8_t bytes[4];
-    for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(whole >> (8 * i));
-    return session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
-                                           reg->bits / 8u);
+    return arm(session, cells, count);
 }
 
-/* A bit address: the cell it lies in, by asking the instruction set. */
-static oak_status write_bit_address(oak_session *session, uint32_t address, uint64_t value)
+/* Where only cells of memory matter the chip looks at them, which is much faster than working values out here. */
+static void arm_watches(oak_session *session, bool values)
 {
-    for (uint32_t cell = 0; cell < 256; cell++) {
-        for (unsigned s = 1; s < session->part->architecture->space_count; s++) {
-            oak_value at = {.number = cell, .space = (uint8_t)s, .known = true}, bit;
-            uint8_t byte;
-            if (session->isa->bit_of(&at, address & 7, &bit) || bit.number != address) continue;
-            if (session->chip.ops->read_memory(session->chip.chip, s, cell, &byte, 1)) continue;
-            int port = port_of(session, s, cell);
-            if (port >= 0) return drive_port(session, (unsigned)port, address & 7, 1, value);
-            byte = (uint8_t)((byte & ~(1u << (address & 7))) | (unsigned)(value & 1) << (address & 7));
-            return session->chip.ops->write_memory(session->chip.chip, s, cell, &byte, 1);
+    oak_watched cells[2 * OAK_MOST_WATCHED];
+    unsigned count = 0;
+    for (size_t i = 0; i < session->watch_count; i++) {
+        const watch_record *one = &session->watches[i];
+        if (one->expr || !one->about.enabled || count == OAK_MOST_WATCHED) continue;
+        session->armed_watch[count] = (int)i;
+        cells[count++] = one->cells;
+    }
+    unsigned accesses = count;
+    session->watching = values;
+    if (values && !session->reads_else && count + session->read_count <= OAK_MOST_WATCHED) {
+        for (unsigned i = 0; i < session->read_count; i++) {
+            session->armed_watch[count] = -1;
+            cells[count++] = session->read_cells[i];
+        }
+        if (arm(session, cells, count)) {
+            session->watching = false;
+            return;
         }
     }
-    return OAK_OUT_OF_RANGE;
+    arm(session, cells, accesses);
 }
 
-static unsigned width_of(const oak_session *session, const oak_expr *left)
+/* ------------------------------------------------------------------------------------------ looking */
+
+/* Did it happen? Values are compared with how they were the last time. */
+static bool happened(oak_session *session, watch_record *one, uint32_t watched)
 {
-    const oak_architecture *about = session->part->architecture;
-    if (left->kind == OAK_EXPR_BIT) return 1;
-    if (left->kind != OAK_EXPR_NAME) return 0;
-    const watch_name *name = left->as.name;
-    switch (name->kind) {
-    case NAME_REGISTER: return about->registers[name->number].bits;
-    case NAME_FLAG: return about->flags[name->number].width;
-    case NAME_SPECIAL: return name->reg->bits;
-    case NAME_PORT: return session->part->ports[name->number].pin_count;
-    case NAME_HANDLING: return 32;
-    case NAME_PIN: return 1;
-    case NAME_FIELD: return name->field->width;
-    default: return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
+    oak_reading reading;
+    if (!one->expr) {
+        for (unsigned i = 0; watched >> i; i++)
+            if (watched >> i & 1 && session->armed_watch[i] == one - session->watches) return true;
+        return false;
     }
+    if (session_evaluate(session, one->expr, one->about.text, NULL, &reading)) return false;
+    bool hit = one->known && (one->about.kind == OAK_WATCH_HOLDS ? reading.value && !one->last
+                                                                 : reading.value != one->last);
+    one->known = true;
+    one->last = reading.value;
+    return hit;
 }
 
-static oak_status write_name(oak_session *session, const watch_name *name, uint64_t value,
-                             const oak_expr *left, oak_expr_fault *fault)
+int session_look_at_watches(oak_session *session, uint32_t watched)
 {
-    const oak_architecture *about = session->part->architecture;
-    switch (name->kind) {
-    case NAME_REGISTER:
-        return session->chip.ops->write_register(session->chip.chip, name->number, (uint32_t)value);
-    case NAME_FLAG: {
-        const oak_flag_info *flag = &about->flags[name->number];
-        uint32_t mask = ((1u << flag->width) - 1) << flag->bit, whole = 0;
-        session->chip.ops->read_register(session->chip.chip, flag->reg, &whole);
-        return session->chip.ops->write_register(session->chip.chip, flag->reg,
-                                                 (whole & ~mask) | (uint32_t)value << flag->bit);
+    int found = -1;
+    bool values = false;
+    session->reads_else = false;
+    session->collects = true;
+    session->read_count = 0;
+    for (size_t i = 0; i < session->watch_count; i++) {
+        watch_record *one = &session->watches[i];
+        if (!one->about.enabled) continue;
+        values = values || one->expr;
+        if (!happened(session, one, watched)) continue;
+        one->about.hits++;
+        if (found < 0) found = (int)i;
     }
-    case NAME_SPECIAL: return write_field(session, name->reg, 0, name->reg->bits, value);
-    case NAME_PORT:
-        return drive_port(session, name->number, 0, session->part->ports[name->number].pin_count, value);
-    case NAME_HANDLING:
-        fill_fault(fault, left, "not-settable",
-                   "`handling` tells which interrupt is being handled: it cannot be set");
-        return OAK_REFUSED;
-    case NAME_PIN:
-        return drive_port(session, name->number / OAK_MOST_PINS, name->number % OAK_MOST_PINS, 1, value);
-    case NAME_FIELD: return write_field(session, name->reg, name->field->bit, name->field->width, value);
-    default: break;
-    }
-    unsigned space = name->symbol->space;
-    if (space == 0 || is_place(session, name->symbol)) {
-        fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name,
-                   space ? "a place in code" : "a constant");
-        oak_format(fault->hint, sizeof fault->hint,
-                   "Set a register, a variable, a pin, or a cell: iram[0x30]=1.");
-        return OAK_REFUSED;
-    }
-    if (about->spaces[space].of_bits) return write_bit_address(session, (uint32_t)name->symbol->value, value);
-    return write_cell(session, space, (uint32_t)name->symbol->value, bytes_of(session, name->symbol), value);
+    session->collects = false;
+    if (session->watch_count) arm_watches(session, values);
+    else session->watching = false;
+    return found;
 }
 
-static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t bit, uint64_t value,
-                            oak_expr_fault *fault)
+void session_forget_values(oak_session *session)
 {
-    const oak_expr *cell = left->as.of.left;
-    const watch_name *name = cell->kind == OAK_EXPR_NAME ? cell->as.name : NULL;
-    unsigned width = name ? width_of(session, cell) : 8;
-    if (bit < 0 || bit >= (int64_t)width)
-        return fill_fault(fault, left, "no-bit", "there is no bit %lld here", (long long)bit);
-    if (name && name->kind == NAME_PORT) return drive_port(session, name->number, (unsigned)bit, 1, value);
-    if (name && name->kind == NAME_SPECIAL) return write_field(session, name->reg, (unsigned)bit, 1, value);
-    return fill_fault(fault, left, "not-settable",
-                      "a single bit can be set only in a special register or port");
-}
-
-static oak_status assign(oak_session *session, const oak_expr *left, uint64_t value, oak_expr_fault *fault)
-{
-    oak_expr_scope scope = scope_of(session);
-    oak_value address, bytes = {.number = 1};
-    oak_status status;
-    switch (left->kind) {
-    case OAK_EXPR_NAME: return write_name(session, left->as.name, value, left, fault);
-    case OAK_EXPR_BIT:
-        status = oak_expr_value(left->as.of.right, &scope, &address, fault);
-        return status ? status : write_bit(session, left, address.number, value, fault);
-    case OAK_EXPR_CELL:
-        scope.in_address = true;
-        status = oak_expr_value(left->as.of.left, &scope, &address, fault);
-        if (!status && left->as.of.right) status = oak_expr_value(left->as.of.right, &scope, &bytes, fault);
-        if (status) return status;
-        if (bytes.number < 1 || bytes.number > 8)
-            return fill_fault(fault, left, "value-range", "1 to 8 bytes can be set as one value");
-        if (bytes.number < 8 && value >> (8 * bytes.number) && ~value >> (8 * bytes.number - 1))
-            return fill_fault(fault, left, "value-range", "the value does not fit %lld bytes",
-                              (long long)bytes.number);
-        if (address.number < 0 || address.number > UINT32_MAX) return OAK_OUT_OF_RANGE;
-        if (session->part->architecture->spaces[left->space].of_bits)
-            return write_bit_address(session, (uint32_t)address.number, value);
-        return write_cell(session, left->space, (uint32_t)address.number, (unsigned)bytes.number, value);
-    default:
-        return fill_fault(fault, left, "not-settable",
-                          "only a register, variable, pin, bit or cell can be set");
-    }
-}
-
-oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
-{
-    session->touched = true;
-    const char *end = assignment + oak_length(assignment), *equals = assignment, *rest;
-    oak_expr_fault fault = {.code = "assignment"};
-    while (equals < end && *equals != '=') equals++;
-    if (equals == end) {
-        fault.last = (uint16_t)(end - assignment);
-        oak_format(fault.message, sizeof fault.message, "this sets nothing");
-        oak_format(fault.hint, sizeof fault.hint, "Write EXPR=VALUE: a=5, p1.0=0, xram[0x4000]=0x12.");
-        session_refuse(sink, assignment, &fault);
-        return OAK_REFUSED;
-    }
-    const oak_expr *left = parse_part(session, assignment, equals, &rest, sink);
-    if (!left) return OAK_REFUSED;
-    oak_status status = OAK_OK;
-    oak_reading reading = {0};
-    if (rest != equals) {
-        oak_expr at = {.first = (uint16_t)(rest - assignment), .last = (uint16_t)(equals - assignment)};
-        status = fill_fault(&fault, &at, "extra-text", "this does not belong to the left side");
-    } else {
-        status = oak_session_value(session, equals + 1, sink, &reading);
-        if (status) return status;
-        unsigned width = width_of(session, left);
-        if (width && width < 64 &&
-            (reading.value >= (int64_t)1 << width || reading.value < -((int64_t)1 << (width - 1))))
-            status = fill_fault(&fault, left, "value-range", "%lld does not fit %u bit%s",
-                                (long long)reading.value, width, width == 1 ? "" : "s");
-        else {
-            uint64_t value = (uint64_t)reading.value;
-            if (width && width < 64) value &= ((uint64_t)1 << width) - 1;
-            fault.code = NULL;
-            status = assign(session, left, value, &fault);
-            if (status && !fault.code)
-                fill_fault(&fault, left, "no-cell", "the part has nothing there that could be set");
-        }
-    }
-    if (status) session_refuse(sink, assignment, &fault);
-    return status ? OAK_REFUSED : OAK_OK;
-}
-
-/* ------------------------------------------------------------------------------------------ places */
-
-static oak_status place_in_file(oak_session *session, const char *place, const char *colon,
-                                const oak_diag_sink *sink, uint32_t *address)
-{
-    uint64_t line;
-    size_t used;
-    oak_line found;
-    const char *end = place + oak_length(place);
-    if (oak_read_number(colon + 1, end, &line, &used) || colon + 1 + used != end || line > UINT32_MAX) {
-        oak_refuse(sink, "place", NULL, 0, 0, "Places: a label, label+4, file.asm:27, 0x0123.",
-                   "`%s` is no place", place);
-        return OAK_REFUSED;
-    }
-    if (!session->program ||
-        oak_program_find_line(session->program, place, (size_t)(colon - place), (uint32_t)line, &found)) {
-        oak_refuse(sink, "place", NULL, 0, 0,
-                   session->program ? "Is it the name of a source file of this program?"
-                                    : "Lines are known when the program is given as source.",
-                   "no code belongs to `%s` or a line behind it", place);
-        return OAK_REFUSED;
-    }
-    *address = found.address;
-    return OAK_OK;
-}
-
-oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
-                             uint32_t *address)
-{
-    for (const char *p = place; *p; p++)
-        if (*p == ':') return place_in_file(session, place, p, sink, address);
-    /* A label as a whole first: a local one ("start.loop") is no expression. */
-    const oak_symbol *label =
-        session->program ? oak_program_find(session->program, place, oak_length(place)) : NULL;
-    if (label && is_place(session, label)) {
-        *address = (uint32_t)label->value;
-        return OAK_OK;
-    }
-    const oak_expr *expr = session_parse(session, place, sink);
-    if (!expr) return OAK_REFUSED;
-    oak_expr_fault fault;
-    oak_value value;
-    oak_expr_scope scope = scope_of(session);
-    scope.in_address = true;
-    if (oak_expr_value(expr, &scope, &value, &fault)) {
-        session_refuse(sink, place, &fault);
-        return OAK_REFUSED;
-    }
-    unsigned code = session->part->architecture->code_space;
-    bool inside = value.number >= 0 && value.number <= UINT32_MAX &&
-                  oak_part_find_memory(session->part, code, (uint32_t)value.number);
-    const watch_name *name = expr->kind == OAK_EXPR_NAME ? expr->as.name : NULL;
-    if (name && (name->kind != NAME_SYMBOL || (name->symbol->space && name->symbol->space != code))) {
-        oak_refuse(sink, "place", NULL, 0, 0,
-                   "A place is a label of the program, label+4, file.asm:27 or 0x0123.",
-                   "`%s` is no place in code memory", place);
-        return OAK_REFUSED;
-    }
-    if (!inside) {
-        oak_refuse(sink, "place", NULL, 0, 0, NULL, "`%s` is %lld, outside the code memory of %s", place,
-                   (long long)value.number, session->part->name);
-        return OAK_REFUSED;
-    }
-    *address = (uint32_t)value.number;
-    return OAK_OK;
-}
-
-void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room)
-{
-    const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
-    if (!label) oak_format(text, room, "0x%04x", (unsigned)address);
-    else if (label->value == address) oak_format(text, room, "%s", label->name);
-    else oak_format(text, room, "%s+%u", label->name, (unsigned)(address - label->value));
-}
-
-const char *oak_session_pin_name(const oak_session *session, unsigned pin)
-{
-    unsigned port = pin / OAK_MOST_PINS;
-    for (size_t i = 0; i < session->label_count; i++)
-        if (session->labels[i].pin == pin) return session->labels[i].name;
-    if (!session->program || port >= session->part->port_count || !session->isa->bit_of) return NULL;
-    oak_value cell = {.number = session->part->ports[port].address,
-                      .space = session->part->ports[port].space,
-                      .known = true},
-              bit;
-    if (session->isa->bit_of(&cell, pin % OAK_MOST_PINS, &bit)) return NULL;
-    const oak_symbol *symbol;
-    for (unsigned i = 0; (symbol = oak_program_symbol(session->program, i)); i++)
-        if (symbol->space == bit.space && symbol->value == bit.number) return symbol->name;
-    return NULL;
+    for (size_t i = 0; i < session->watch_count; i++) session->watches[i].known = false;
 }

@@ -14,6 +14,61 @@ armm_region *armm_region_at(const oak_core *core, uint32_t address)
     return NULL;
 }
 
+/* Bytes of the RAM from `low` up to `high`. */
+typedef struct stretch {
+    uint32_t low, high;
+} stretch;
+
+static void forbid_watched(const oak_core *core, const armm_region *ram, unsigned accesses, stretch *all)
+{
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        uint64_t end = (uint64_t)one->address + one->size, ram_end = (uint64_t)ram->base + ram->size;
+        if (!(one->accesses & accesses) || one->address >= ram_end || end <= ram->base) continue;
+        uint32_t low = one->address > ram->base ? one->address - ram->base : 0;
+        uint32_t high = (uint32_t)((end < ram_end ? end : ram_end) - ram->base);
+        if (low < all->low) all->low = low;
+        if (high > all->high) all->high = high;
+    }
+}
+
+/* What lies on the larger side of a stretch, or all where there is none. */
+static stretch larger_side(const armm_region *ram, stretch forbidden)
+{
+    if (!forbidden.high) return (stretch){0, ram->size};
+    if (forbidden.high > ram->size) forbidden.high = ram->size;
+    return forbidden.low > ram->size - forbidden.high ? (stretch){0, forbidden.low}
+                                                      : (stretch){forbidden.high, ram->size};
+}
+
+static uint32_t place(const oak_core *core);
+
+/* The program has made an access: is it one that is watched? */
+static void watch_access(oak_core *core, uint32_t address, unsigned bytes, unsigned accesses)
+{
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        if (!(one->accesses & accesses) || address - one->address >= one->size) {
+            bool reaches_in = one->address > address && one->address - address < bytes;
+            if (!(one->accesses & accesses) || !reaches_in) continue;
+        }
+        core->watch_hits |= (uint32_t)1 << i;
+        core->watch_pc = place(core);
+        core->attention = true;
+    }
+}
+
+void armm_watch_entry(oak_core *core, unsigned exception)
+{
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != 4 * exception)) continue;
+        core->watch_hits |= (uint32_t)1 << i;
+        core->watch_pc = core->r[ARMM_PC];
+        core->attention = true;
+    }
+}
+
 void armm_set_windows(oak_core *core)
 {
     const armm_region *ram = NULL;
@@ -22,30 +77,23 @@ void armm_set_windows(oak_core *core)
     memset(core->load_bytes, 0, sizeof core->load_bytes);
     memset(core->store_bytes, 0, sizeof core->store_bytes);
     if (!ram || core->checks_reads || ram->size < 8) return;
-    uint32_t first = 0, end = ram->size, low = UINT32_MAX, high = 0;
-    if (core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size) {
-        low = core->ram_code_low - ram->base;
-        high = core->ram_code_high - ram->base;
-    }
-    for (unsigned i = 0; i < core->watched_count; i++) {
-        const oak_watched *one = &core->watched[i];
-        if (one->address < ram->base || one->address - ram->base >= ram->size) continue;
-        if (one->address - ram->base < low) low = one->address - ram->base;
-        if (one->address - ram->base + one->size > high) high = one->address - ram->base + one->size;
-    }
-    if (high) { /* plain stores must not reach decoded code, or what is watched: they get what lies on the larger side of it */
-        if (high > end) high = end;
-        if (low > end - high) end = low;
-        else first = high;
-    }
-    core->ram = ram->bytes;
-    core->ram_base = ram->base;
-    core->store_ram = ram->bytes + first;
-    core->store_base = ram->base + first;
-    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2) {
-        core->load_bytes[bytes] = ram->size - (bytes - 1);
-        core->store_bytes[bytes] = end - first > bytes ? end - first - (bytes - 1) : 0;
-    }
+    /* Plain stores must not reach decoded code, nor what is watched for them; loads nothing that is watched for loads. */
+    stretch forbidden = {UINT32_MAX, 0};
+    if (core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size)
+        forbidden = (stretch){core->ram_code_low - ram->base, core->ram_code_high - ram->base};
+    forbid_watched(core, ram, OAK_ACCESS_WRITE | OAK_ACCESS_CHANGE, &forbidden);
+    stretch open = larger_side(ram, forbidden);
+    core->store_ram = ram->bytes + open.low;
+    core->store_base = ram->base + open.low;
+    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2)
+        core->store_bytes[bytes] = open.high - open.low > bytes ? open.high - open.low - (bytes - 1) : 0;
+    forbidden = (stretch){UINT32_MAX, 0};
+    forbid_watched(core, ram, OAK_ACCESS_READ, &forbidden);
+    open = larger_side(ram, forbidden);
+    core->load_ram = ram->bytes + open.low;
+    core->load_base = ram->base + open.low;
+    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2)
+        core->load_bytes[bytes] = open.high - open.low > bytes ? open.high - open.low - (bytes - 1) : 0;
 }
 
 static void absent(oak_core *core, uint32_t address)
@@ -109,6 +157,7 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
         }
         *value = 0;
         for (unsigned i = 0; i < bytes; i++) *value |= (uint32_t)at[i] << (8 * i);
+        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
@@ -116,6 +165,7 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
         *value = *value >> bit & 1;
         return true;
     }
+    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ);
     if (armm_is_system(address)) {
         if (armm_privileged(core) && armm_system_read(core, address & ~(uint32_t)3, value)) {
             *value =
@@ -144,7 +194,9 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
                        1u << 9 | 1u << 15);
             return false;
         }
+        unsigned accesses = OAK_ACCESS_WRITE;
         for (unsigned i = 0; i < bytes; i++) {
+            if (region->bytes[offset + i] != (uint8_t)(value >> (8 * i))) accesses |= OAK_ACCESS_CHANGE;
             region->bytes[offset + i] = (uint8_t)(value >> (8 * i));
             if (region->known) region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
         }
@@ -152,16 +204,14 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
             armm_forget_ram(core);
             core->attention = true;
         }
-        for (unsigned i = 0; i < core->watched_count; i++)
-            if (address < core->watched[i].address + core->watched[i].size &&
-                address + bytes > core->watched[i].address)
-                core->watch_hit = core->attention = true;
+        if (core->watched_count) watch_access(core, address, bytes, accesses);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
         if (!armm_load(core, cell, 4, &old)) return false;
         return armm_store(core, cell, 4, (old & ~((uint32_t)1 << bit)) | (value & 1) << bit);
     }
+    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE);
     if (armm_is_system(address)) {
         uint32_t shift = 8 * (address & 3),
                  mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;
@@ -369,6 +419,7 @@ static void check_reads(oak_core *core, bool on)
 static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
 {
     *stop = (oak_stop){.reason = reason, .pc = core->r[ARMM_PC]};
+    if (reason == OAK_STOP_WATCH) stop->watched = core->watch_hits, stop->watched_pc = core->watch_pc;
     if (reason != OAK_STOP_FAULT) return;
     stop->fault = core->fault;
     stop->fault_space = ARMM_MEM;
@@ -475,9 +526,9 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
-        if (core->watch_hit) { /* behind an interrupt that comes here, as behind a step */
-            core->watch_hit = false;
+        if (core->watch_hits) { /* behind an interrupt that comes here, as behind a step */
             fill_stop(core, OAK_STOP_WATCH, stop);
+            core->watch_hits = 0;
             return;
         }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
@@ -551,11 +602,12 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
     for (unsigned i = 0; i < count; i++) {
         const armm_region *region = armm_region_at(core, cells[i].address);
-        if (!region || !region->writable) return OAK_UNSUPPORTED;
+        bool memory = region && cells[i].size <= region->size - (cells[i].address - region->base);
+        if (cells[i].accesses & OAK_ACCESS_CHANGE && !memory) return OAK_UNSUPPORTED;
         core->watched[i] = cells[i];
     }
     core->watched_count = count;
-    core->watch_hit = false;
+    core->watch_hits = 0;
     armm_set_windows(core);
     return OAK_OK;
 }
@@ -579,6 +631,7 @@ static void tape(oak_core *core, oak_tape *tape)
         oak_tape_piece(tape, region->bytes, region->size);
         if (region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
     }
+    core->watch_hits = 0;
     if (!tape->saves && tape->at) armm_forget_ram(core);
     core->attention = true;
 }

@@ -179,8 +179,8 @@ struct oak_core {
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
     /* The RAM that plain loads and stores reach at once; a size of 0 sends all of them the long way. */
-    uint8_t *ram;
-    uint32_t ram_base, load_bytes[5], store_base,
+    const uint8_t *load_ram;
+    uint32_t load_base, load_bytes[5], store_base,
         store_bytes[5]; /* by size: addresses from the base on that will do */
     uint8_t *store_ram;
     uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
@@ -200,7 +200,7 @@ struct oak_core {
 
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
-    bool watch_hit;
+    uint32_t watch_hits, watch_pc; /* as in oak_stop */
     uint64_t now;        /* of the access being made */
     uint64_t next_event; /* of devices and SysTick */
     bool attention;      /* leave the loop: an interrupt may be taken, or next_event has changed */
@@ -240,6 +240,8 @@ armm_region *armm_region_at(const oak_core *core, uint32_t address);
 uint32_t armm_xpsr(const oak_core *core);
 void armm_set_flags(oak_core *core, uint32_t xpsr);
 void armm_set_windows(oak_core *core);
+/* The handler of an exception is entered. */
+void armm_watch_entry(oak_core *core, unsigned exception);
 
 /* armm_ready.c */
 void armm_decode_block(oak_core *core, armm_op *op);

@@ -113,6 +113,7 @@ static void unhandled(oak_core *core, oak_fault fault, uint32_t address)
 
 static void become_handler(oak_core *core, unsigned number, uint32_t exc_return, uint32_t handler)
 {
+    if (core->watched_count) armm_watch_entry(core, number);
     if (core->uses_psp) {
         uint32_t sp = core->r[ARMM_SP];
         core->r[ARMM_SP] = core->other_sp;

@@ -101,9 +101,9 @@
 /* A load: plain RAM at once, all else by armm_load. `made` is what becomes of the bytes, named `loaded`. */
 #define LOAD_FROM(where, bytes, read, made)                                                                            \
     do {                                                                                                               \
-        uint32_t address_ = (where), offset_ = address_ - core->ram_base, loaded;                                      \
+        uint32_t address_ = (where), offset_ = address_ - core->load_base, loaded;                                      \
         if (offset_ < core->load_bytes[bytes] && !(address_ & ((bytes)-1) & core->align_mask)) {                       \
-            const uint8_t *at_ = core->ram + offset_;                                                                  \
+            const uint8_t *at_ = core->load_ram + offset_;                                                             \
             loaded = (read);                                                                                           \
             D = (made);                                                                                                \
             NEXT;                                                                                                      \

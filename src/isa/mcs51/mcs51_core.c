@@ -143,6 +143,7 @@ static bool take_interrupt(oak_core *core)
         core->faulted = true;
         return false;
     }
+    if (core->watched_count) mcs51_watch_entry(core, vector);
     core->data[sp + 1] = (uint8_t)core->pc;
     core->data[sp + 2] = (uint8_t)(core->pc >> 8);
     core->data[SP] = (uint8_t)(sp + 2);
@@ -153,7 +154,7 @@ static bool take_interrupt(oak_core *core)
     core->pc = vector;
     core->time.cycles += 2;
     core->attention = true;
-    if (core->watched_count) mcs51_watch_hits(core); /* the return address may lie there */
+    if (core->watched_count) mcs51_watch_end(core);
     core->next_device = core->setup.acknowledge(core->setup.machine, line, now);
     return true;
 }
@@ -218,6 +219,11 @@ uint8_t mcs51_natural(const oak_core *core, uint32_t pc)
     return (uint8_t)row;
 }
 
+uint8_t mcs51_handler(const oak_core *core, uint32_t pc)
+{
+    return core->watched_count && mcs51_may_reach(core, pc) ? OP_WATCHED : mcs51_natural(core, pc);
+}
+
 /* Fills in the operation at pc; its cost is left to the caller. Returns the size in bytes. */
 static unsigned decode_one(oak_core *core, uint32_t pc)
 {
@@ -258,8 +264,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
             else op->at = (uint16_t)data;
         }
     }
-    uint8_t natural = mcs51_natural(core, pc);
-    op->handler = core->stop_at[pc] ? OP_STOP : natural;
+    op->handler = core->stop_at[pc] ? OP_STOP : mcs51_handler(core, pc);
     return decoded.size;
 }
 
@@ -386,6 +391,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
         for (const char *bit = mcs51_rows[row].bits; *bit; bit++) core->takes_bit[row] |= *bit == 'b';
     }
     core->xram_plain = core->xram_size;
+    mcs51_open_watch(core);
     for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, 0x80 + s);
     forget_decoded(core);
     reset(core);
@@ -407,6 +413,7 @@ static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes
 static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
 {
     *stop = (oak_stop){.reason = reason, .pc = core->pc};
+    if (reason == OAK_STOP_WATCH) stop->watched = core->watch_hits, stop->watched_pc = core->watch_pc;
     if (reason != OAK_STOP_FAULT) return;
     stop->fault = core->fault;
     stop->fault_space = core->fault_space;
@@ -420,14 +427,11 @@ static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
     uint64_t end = core->time.cycles + left, before = core->time.instructions;
     mcs51_exit exit = EXIT_TIME;
     bool was_blocked = core->blocked;
-    if (!first && left > 1 && !was_blocked && core->watched_count && core->watch_at) {
-        exit = mcs51_run_watched(core, left < SLICE ? (uint32_t)left : SLICE);
-        if (core->watch_hit) return exit;
-    } else if (!first && left > 1 && !was_blocked && !core->watched_count)
+    if (!first && left > 1 && !was_blocked)
         exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
-    if (exit != EXIT_TIME || core->time.cycles >= end) return exit;
+    if ((exit != EXIT_TIME && exit != EXIT_WATCH) || core->time.cycles >= end) return exit;
     if ((!first || core->time.instructions != before) && core->stop_at[core->pc]) return EXIT_STOP;
-    left = first || was_blocked ? 1 : end - core->time.cycles;
+    left = first || was_blocked || exit == EXIT_WATCH ? 1 : end - core->time.cycles;
     if (left > SLICE) return exit;
     core->blocked = false;
     before = core->time.instructions;
@@ -468,9 +472,9 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
-        if (core->watch_hit) { /* behind an interrupt that comes here, as behind a step */
-            core->watch_hit = false;
+        if (core->watch_hits) { /* behind an interrupt that comes here, as behind a step */
             fill_stop(core, OAK_STOP_WATCH, stop);
+            core->watch_hits = 0;
             return;
         }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
@@ -521,7 +525,7 @@ static oak_status set_stop(oak_core *core, uint32_t address, bool on)
     if (address >= CODE_SPACE) return OAK_OUT_OF_RANGE;
     core->stop_at[address] = on;
     if (core->row[address] != OP_DECODE)
-        core->ops[address].handler = on ? OP_STOP : mcs51_natural(core, address);
+        core->ops[address].handler = on ? OP_STOP : mcs51_handler(core, address);
     return OAK_OK;
 }
 
@@ -571,8 +575,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-/* The stored bytes of a space, or NULL when [address, address + count) is not wholly inside it. */
-static uint8_t *cells(const oak_core *core, unsigned space, uint32_t address, size_t count)
+uint8_t *mcs51_cells(const oak_core *core, unsigned space, uint32_t address, size_t count)
 {
     uint8_t *data = (uint8_t *)(uintptr_t)core->data;
     uint32_t first = 0, size = 0;
@@ -588,7 +591,7 @@ static uint8_t *cells(const oak_core *core, unsigned space, uint32_t address, si
 static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
                               size_t count)
 {
-    const uint8_t *from = cells(core, space, address, count);
+    const uint8_t *from = mcs51_cells(core, space, address, count);
     if (!from) return OAK_OUT_OF_RANGE;
     memcpy(bytes, from, count);
     if (space != MCS51_SFR) return OAK_OK;
@@ -607,7 +610,7 @@ static oak_status write_memory(oak_core *core, unsigned space, uint32_t address,
                                size_t count)
 {
     if (space == MCS51_CODE) return program(core, address, bytes, count);
-    uint8_t *to = cells(core, space, address, count);
+    uint8_t *to = mcs51_cells(core, space, address, count);
     if (!to) return OAK_OUT_OF_RANGE;
     if (space != MCS51_SFR) {
         memcpy(to, bytes, count);
@@ -643,49 +646,6 @@ static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool
     core->attention = true;
 }
 
-/* Eight bytes that hold all that is watched, where there are such. */
-static void find_watch_word(oak_core *core)
-{
-    enum { WORD = 8 };
-    uint8_t bytes[WORD] = {0};
-    core->watch_at = NULL;
-    for (unsigned i = 0; i < core->watched_count; i++)
-        if (!core->watch_at || core->watched[i] < core->watch_at) core->watch_at = core->watched[i];
-    const uint8_t *xram_end = core->xram ? core->xram + core->xram_size : NULL;
-    if (core->xram && core->watch_at >= core->xram && core->watch_at < xram_end &&
-        xram_end - core->watch_at < WORD && core->xram_size >= WORD)
-        core->watch_at = xram_end - WORD;
-    for (unsigned i = 0; i < core->watched_count && core->watch_at; i++) {
-        if (core->watched[i] - core->watch_at >= WORD) core->watch_at = NULL;
-        else bytes[core->watched[i] - core->watch_at] = 0xFF;
-    }
-    memcpy(&core->watch_mask, bytes, sizeof bytes);
-    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
-}
-
-static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
-{
-    unsigned filled = 0;
-    core->watched_count = 0;
-    for (unsigned i = 0; i < count; i++) {
-        uint8_t *at =
-            cells[i].space == MCS51_IRAM && cells[i].address + cells[i].size <= core->ram_top + 1 ? core->data
-            : cells[i].space == MCS51_XRAM && cells[i].address + cells[i].size <= core->xram_size ? core->xram
-                                                                                                  : NULL;
-        if (!at || filled + cells[i].size > sizeof core->watched / sizeof *core->watched)
-            return OAK_UNSUPPORTED;
-        for (uint32_t b = 0; b < cells[i].size; b++) {
-            core->watched[filled] = at + cells[i].address + b;
-            core->watched_value[filled] = *core->watched[filled];
-            filled++;
-        }
-    }
-    core->watched_count = filled;
-    core->watch_hit = false;
-    find_watch_word(core);
-    return OAK_OK;
-}
-
 static uint32_t place(const oak_core *core)
 {
     return core->pc;
@@ -704,10 +664,7 @@ static void tape(oak_core *core, oak_tape *tape)
     oak_tape_piece(tape, core->code, core->code_size);
     oak_tape_piece(tape, core->known, core->code_size);
     if (!same) forget_decoded(core);
-    for (unsigned i = 0; i < core->watched_count && !tape->saves; i++)
-        core->watched_value[i] = *core->watched[i];
-    core->watch_hit = false;
-    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
+    core->watch_hits = 0;
     core->attention = true;
 }
 
@@ -772,6 +729,6 @@ const oak_core_ops mcs51_core_ops = {
     .tape = tape,
     .external = set_external,
     .place = place,
-    .watch = watch,
+    .watch = mcs51_watch,
     .mark_object = mark_object,
 };

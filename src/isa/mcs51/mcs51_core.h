@@ -38,6 +38,7 @@ enum {
     OP_DECODE = MCS51_ROWS, /* not decoded yet */
     OP_WRAP,                /* behind the last code address: goes on at 0 */
     OP_STOP,                /* a stop point */
+    OP_WATCHED,             /* an instruction that may reach a watched cell */
     OP_PARKED,              /* a jump to itself */
     OP_IO,                  /* an instruction on a special register with an effect of its own */
     OP_IO_DONE,             /* behind such an instruction */
@@ -61,6 +62,7 @@ typedef enum mcs51_exit {
     EXIT_TIME,
     EXIT_STEP,
     EXIT_STOP,
+    EXIT_WATCH, /* the next instruction reaches a watched cell */
     EXIT_PARKED,
     EXIT_FAULT,
     EXIT_EVENT,
@@ -102,42 +104,26 @@ struct oak_core {
     bool takes_bit[MCS51_ROWS];
     oak_cell_kind cell[128];
     uint8_t *code, *known, *xram;
-    /* Cells that are watched, byte by byte, and what they held last. */
-    uint8_t *watched[4 * OAK_MOST_WATCHED], watched_value[4 * OAK_MOST_WATCHED];
+    oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
-    bool watch_hit;
-    const uint8_t
-        *watch_at; /* eight bytes that hold all of them, or NULL; which bits matter, and what they were */
-    uint64_t watch_mask, watch_word;
+    uint32_t watch_hits, watch_pc; /* as in oak_stop */
+    /* Watched cells that the instruction under way writes, and what they held. */
+    struct {
+        uint8_t number, value, bits;
+        uint8_t *cell;
+    } written[8];
+    unsigned written_count;
+    uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
     uint8_t *row;     /* row of each decoded address */
     uint8_t *stop_at; /* 1 where a stop point is */
     mcs51_op *ops;
 };
 
-static inline uint64_t mcs51_watch_word(const oak_core *core)
-{
-    uint64_t word;
-    memcpy(&word, core->watch_at, sizeof word);
-    return word & core->watch_mask;
-}
-
-/* Does a watched cell hold something else? */
-static inline bool mcs51_watch_hits(oak_core *core)
-{
-    bool hit = false;
-    for (unsigned i = 0; i < core->watched_count; i++) {
-        hit |= *core->watched[i] != core->watched_value[i];
-        core->watched_value[i] = *core->watched[i];
-    }
-    if (core->watch_at) core->watch_word = mcs51_watch_word(core);
-    core->watch_hit |= hit;
-    return hit;
-}
-
 /* Decodes the straight block that begins at `pc`. */
 void mcs51_decode_block(oak_core *core, uint32_t pc);
-/* The handler an address has when no stop point is there. */
+/* The handler an address has when no stop point is there and nothing is watched; and when no stop point is there. */
 uint8_t mcs51_natural(const oak_core *core, uint32_t pc);
+uint8_t mcs51_handler(const oak_core *core, uint32_t pc);
 /* True when direct index `at` needs more than a plain load or store. */
 bool mcs51_is_io(const oak_core *core, uint32_t at);
 /* An access at the beginning of the cycle `now`. latch: the instruction changes and writes back. */
@@ -155,6 +141,19 @@ void mcs51_set_psw(oak_core *core, uint8_t value);
 /* The loop, compiled twice from mcs51_loop.h: whole blocks while they fit, and single instructions until the time is up. */
 mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit);
 mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit);
-mcs51_exit mcs51_run_watched(oak_core *core, uint32_t limit);
+
+/* mcs51_watch.c */
+void mcs51_open_watch(oak_core *core);
+oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned count);
+/* May the instruction at an address reach what is watched, with whatever is in the registers? Does it, with what is there now? */
+bool mcs51_may_reach(const oak_core *core, uint32_t pc);
+bool mcs51_reaches(const oak_core *core, uint32_t pc);
+/* Around the execution of the instruction at an address: notes what it reaches, and then what has become of it. */
+void mcs51_watch_begin(oak_core *core, uint32_t pc);
+void mcs51_watch_end(oak_core *core);
+/* Around the entry of a handler, which pushes the return address. */
+void mcs51_watch_entry(oak_core *core, uint32_t vector);
+/* The stored bytes of a space, or NULL when [address, address + count) is not wholly inside it. */
+uint8_t *mcs51_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
 
 #endif

@@ -1,4 +1,4 @@
-/* mcs51_loop.c — the loop in its three forms, over computed goto where the compiler has it and a switch elsewhere. */
+/* mcs51_loop.c — the loop in its two forms, over computed goto where the compiler has it and a switch elsewhere. */
 #include "isa/mcs51/mcs51_core.h"
 
 #if defined(__GNUC__) && !defined(OAK_NO_COMPUTED_GOTO)
@@ -26,19 +26,12 @@
 #define CASE(name) case name
 #endif
 
-#define LOOP_NAME  run_blocks
-#define LOOP_ONE   0
-#define LOOP_WATCH 0
+#define LOOP_NAME run_blocks
+#define LOOP_ONE  0
 #include "isa/mcs51/mcs51_loop.h"
 
-#define LOOP_NAME  run_watched
-#define LOOP_ONE   0
-#define LOOP_WATCH 1
-#include "isa/mcs51/mcs51_loop.h"
-
-#define LOOP_NAME  run_instructions
-#define LOOP_ONE   1
-#define LOOP_WATCH 0
+#define LOOP_NAME run_instructions
+#define LOOP_ONE  1
 #include "isa/mcs51/mcs51_loop.h"
 
 mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit)
@@ -49,11 +42,4 @@ mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit)
 mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit)
 {
     return run_instructions(core, limit);
-}
-
-mcs51_exit mcs51_run_watched(oak_core *core, uint32_t limit)
-{
-    mcs51_exit exit = run_watched(core, limit);
-    mcs51_watch_hits(core);
-    return exit;
 }

@@ -1,9 +1,8 @@
-/* mcs51_loop.h — the interpreter, included three times by mcs51_loop.c.
+/* mcs51_loop.h — the interpreter, included twice by mcs51_loop.c.
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: run one instruction after the other until `limit` cycles are used up or something wants
  *                  attention; 0: run whole blocks while they fit into `limit` cycles
- *   LOOP_WATCH     1: whole blocks, but leave behind an instruction that changes what is watched
  *
  * One case per row, in the order of mcs51.def. Registers that matter live in locals: a, cy, carries, r (the bank),
  * spent (instructions << 32 | cycles). A case ends with NEXT(bytes) or ENTER(operation). */
@@ -12,7 +11,6 @@
     do {                                                                                                           \
         op = (where);                                                                                              \
         LEAVE_IF_ONE(op);                                                                                          \
-        LEAVE_ENTERED(op);                                                                                         \
         spent += op->cost;                                                                                         \
         if ((uint32_t)spent > limit) goto out_of_time;                                                             \
         DISPATCH;                                                                                                  \
@@ -21,7 +19,6 @@
     do {                                                                                                           \
         op += (bytes);                                                                                             \
         LEAVE_IF_ONE(op);                                                                                          \
-        LEAVE_CHARGED(op);                                                                                         \
         DISPATCH;                                                                                                  \
     } while (0)
 #if LOOP_ONE
@@ -29,15 +26,6 @@
     if ((op) < ops + SLOTS - 1) goto one_done
 #else
 #define LEAVE_IF_ONE(op) (void)0
-#endif
-/* The next instruction is not executed when what is watched has changed: it is charged already, or not yet. */
-#if LOOP_WATCH
-#define WATCH_CHANGED(op) ((mcs51_watch_word(core) != core->watch_word) && (op) < ops + SLOTS - 1)
-#define LEAVE_CHARGED(op) if (WATCH_CHANGED(op)) goto seen_charged
-#define LEAVE_ENTERED(op) if (WATCH_CHANGED(op)) goto attend
-#else
-#define LEAVE_CHARGED(op) (void)0
-#define LEAVE_ENTERED(op) (void)0
 #endif
 
 #define FAULT(kind, space, address)                                                                                \
@@ -107,6 +95,7 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #define CHOICE(mnemonic, of, meaning)
 #include "isa/mcs51/mcs51.def"
         [OP_DECODE] = &&on_OP_DECODE, [OP_WRAP] = &&on_OP_WRAP, [OP_STOP] = &&on_OP_STOP,
+        [OP_WATCHED] = &&on_OP_WATCHED,
         [OP_PARKED] = &&on_OP_PARKED, [OP_IO] = &&on_OP_IO, [OP_IO_DONE] = &&on_OP_IO_DONE,
         [OP_IO_TAKEN] = &&on_OP_IO_TAKEN, [OP_RESERVED] = &&on_OP_RESERVED,
         [OP_UNPROGRAMMED] = &&on_OP_UNPROGRAMMED, [OP_OUTSIDE] = &&on_OP_OUTSIDE,
@@ -128,6 +117,10 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const uint64_t end = core->time.cycles + limit;
 next_one:
     if (core->row[core->pc] == OP_DECODE) mcs51_decode_block(core, core->pc);
+    if (core->watched_count) {
+        SAVE;
+        mcs51_watch_begin(core, core->pc);
+    }
     if (op->handler == OP_STOP) RESUME(mcs51_natural(core, core->pc));
     DISPATCH;
 #else
@@ -350,6 +343,13 @@ next_one:
     CASE(OP_STOP):
         exit = EXIT_STOP;
         goto leave;
+    CASE(OP_WATCHED): /* runs of single instructions look for themselves */
+        SAVE;
+        if (!LOOP_ONE && mcs51_reaches(core, (uint32_t)(op - ops))) {
+            exit = EXIT_WATCH;
+            goto leave;
+        }
+        RESUME(mcs51_natural(core, (uint32_t)(op - ops)));
     CASE(OP_PARKED):
         exit = EXIT_PARKED;
         goto leave;
@@ -427,11 +427,6 @@ faulted:
     exit = EXIT_FAULT;
     if (io_op) op = io_op;
     goto leave;
-#if LOOP_WATCH
-seen_charged: /* `op` comes next, and has been charged */
-    exit = EXIT_EVENT;
-    goto leave;
-#endif
 attend: /* `op` comes next; nothing of it has been charged */
     exit = EXIT_EVENT;
     spent += op->cost;
@@ -451,7 +446,7 @@ one_done:
     core->time.instructions++;
     core->pc = (uint32_t)(op - ops) & 0xFFFF;
     op = ops + core->pc;
-    if (core->watched_count && mcs51_watch_hits(core)) core->attention = true;
+    if (core->watched_count) mcs51_watch_end(core);
     if (core->time.cycles < end && !core->attention) {
         if (!core->stop_at[core->pc]) goto next_one;
         exit = EXIT_STOP;
@@ -472,7 +467,3 @@ finish:
 #undef FAULT
 #undef LOOP_NAME
 #undef LOOP_ONE
-#undef LOOP_WATCH
-#undef WATCH_CHANGED
-#undef LEAVE_CHARGED
-#undef LEAVE_ENTERED
