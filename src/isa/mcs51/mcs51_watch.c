@@ -9,7 +9,8 @@
 /* Bytes that an instruction reaches in one space. */
 typedef struct reach {
     uint8_t space, accesses, bits; /* bits: those it looks at or sets, of a single byte */
-    bool known;                    /* false: the registers decide where */
+    bool known;                    /* false: the registers decide where; */
+    bool banked;                   /* but it is a register of one of the banks */
     uint32_t address, size;
 } reach;
 
@@ -33,6 +34,12 @@ void mcs51_open_watch(oak_core *core)
         for (size_t i = 0; i < sizeof uses / sizeof *uses; i++)
             if (oak_same(uses[i].mnemonic, mcs51_rows[row].mnemonic)) first = uses[i].first, others = uses[i].others;
         for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) core->operand_access[row][i] = i ? others : first;
+        const mcs51_shape *shape = &core->tables->shape[row];
+        for (unsigned i = 0; i < shape->count; i++)
+            if (shape->class_of[i] == MCS51_AT_RI || shape->class_of[i] == MCS51_AT_DPTR ||
+                row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
+                core->pointer[row] = shape->class_of[i];
+        if (mcs51_touch[row] != MCS51_TOUCH_NONE) core->pointer[row] = 0;
     }
 }
 
@@ -59,6 +66,7 @@ static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
         case MCS51_RN:
             one.space = MCS51_IRAM;
             one.address = (uint32_t)(r - data) + op->x;
+            one.banked = true;
             break;
         case MCS51_AT_RI:
             one.space = external ? MCS51_XRAM : MCS51_IRAM;
@@ -121,14 +129,42 @@ bool mcs51_may_reach(const oak_core *core, uint32_t pc)
     reach list[MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
-        for (unsigned w = 0; w < core->watched_count; w++)
-            if (wants(&core->watched[w], &list[i]) && (!list[i].known || overlaps(&core->watched[w], &list[i])))
-                return true;
+        for (unsigned w = 0; w < core->watched_count; w++) {
+            if (!wants(&core->watched[w], &list[i])) continue;
+            if (!list[i].known && !list[i].banked) return true;
+            for (unsigned bank = 0; bank < (list[i].banked ? 4 : 1); bank++) {
+                reach one = list[i];
+                if (one.banked) one.address = (one.address & 7) + 8 * bank;
+                if (overlaps(&core->watched[w], &one)) return true;
+            }
+        }
     return false;
+}
+
+/* Is it out of the question, at a glance? */
+static bool is_elsewhere(const oak_core *core, uint32_t pc)
+{
+    const uint8_t *data = core->data, *r = data + (data[PSW] & 0x18);
+    unsigned row = core->row[pc];
+    uint32_t address;
+    switch (core->pointer[row]) {
+    case MCS51_AT_RI:
+        if (row != MCS51_MOVX_A_RI && row != MCS51_MOVX_RI_A) return !core->ram_watched[r[core->ops[pc].x]];
+        address = (uint32_t)(data[PORT2] << 8 | r[core->ops[pc].x]);
+        return address < core->xram_first || address > core->xram_last;
+    case MCS51_AT_DPTR:
+        address = (uint32_t)(data[DPH] << 8 | data[DPL]);
+        return address < core->xram_first || address > core->xram_last;
+    case MCS51_AT_A_DPTR:
+        address = ((uint32_t)(data[DPH] << 8 | data[DPL]) + core->a) & 0xFFFF;
+        return address < core->code_first || address > core->code_last;
+    default: return false;
+    }
 }
 
 bool mcs51_reaches(const oak_core *core, uint32_t pc)
 {
+    if (is_elsewhere(core, pc)) return false;
     reach list[MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
@@ -188,16 +224,34 @@ void mcs51_watch_end(oak_core *core)
     if (core->watch_hits) core->attention = true;
 }
 
+static void widen(uint32_t *first, uint32_t *last, const oak_watched *one)
+{
+    if (one->address < *first) *first = one->address;
+    if (one->address + (one->size - 1) > *last) *last = one->address + (one->size - 1);
+}
+
 oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned count)
 {
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
     for (unsigned i = 0; i < count; i++) {
+        if (!watched[i].size && !(watched[i].accesses & OAK_ACCESS_HANDLER)) return OAK_OUT_OF_RANGE;
         bool memory = watched[i].space == MCS51_IRAM || watched[i].space == MCS51_XRAM;
         if ((watched[i].accesses & OAK_ACCESS_CHANGE && !memory) || watched[i].space == MCS51_BIT) return OAK_UNSUPPORTED;
     }
     for (unsigned i = 0; i < count; i++) core->watched[i] = watched[i];
     core->watched_count = count;
     core->watch_hits = core->written_count = 0;
+    memset(core->ram_watched, 0, sizeof core->ram_watched);
+    core->xram_first = core->code_first = UINT32_MAX;
+    core->xram_last = core->code_last = 0;
+    for (unsigned i = 0; i < count; i++) {
+        const oak_watched *one = &watched[i];
+        if (one->accesses & OAK_ACCESS_HANDLER) continue;
+        for (uint32_t at = one->address; one->space == MCS51_IRAM && at < RAM_SIZE && at - one->address < one->size; at++)
+            core->ram_watched[at] = true;
+        if (one->space == MCS51_XRAM) widen(&core->xram_first, &core->xram_last, one);
+        if (one->space == MCS51_CODE) widen(&core->code_first, &core->code_last, one);
+    }
     for (uint32_t pc = 0; core->decoded && pc < CODE_SPACE; pc++)
         if (core->row[pc] < MCS51_ROWS && !core->stop_at[pc]) core->ops[pc].handler = mcs51_handler(core, pc);
     return OAK_OK;
