@@ -19,6 +19,8 @@ typedef struct bench {
     bool view; /* the full-screen view shows things by itself */
     unsigned memory_space;
     uint32_t memory_from, memory_to;
+    cli_cells cells; /* how it is shown */
+    char *follow;    /* NULL, or the pointer it follows */
     struct bench_said { /* what is said at places */
         char *expression, *place; /* NULL: removed */
         unsigned long long times;
@@ -52,6 +54,12 @@ bool bench_done(bench *b, oak_status status, const char *what);
 /* Where the chip is, and what has changed since the last time. */
 void bench_tell(bench *b);
 
+/* What was counted for a line of the source: how often it began, and the cycles of all of it. False when nothing is counted,
+ * or it has no code. */
+bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *tally);
+/* '*' for a stop point in a line of the source, '-' for one that is off, ' ' for none. */
+char bench_line_mark(bench *b, const char *file, unsigned number);
+
 /* bench_stops.c: the verbs that end runs, or note something on the way. */
 bool bench_stop(bench *b, const char *rest);
 bool bench_watch(bench *b, const char *rest);
@@ -66,6 +74,17 @@ bool bench_lap(bench *b, const char *rest);
 bool bench_notice(bench *b, const char *rest);
 /* What a watch ends a run for, in words: "trips is written". */
 void bench_watch_words(const oak_watch *watch, char *text, size_t room);
+
+/* bench_memory.c: the verbs on stretches of memory. */
+bool bench_memory(bench *b, const char *rest);
+bool bench_follow(bench *b, const char *rest);
+bool bench_find(bench *b, const char *rest);
+bool bench_fill(bench *b, const char *rest);
+bool bench_copy(bench *b, const char *rest);
+bool bench_save(bench *b, const char *rest);
+bool bench_load(bench *b, const char *rest);
+/* Brings the stretch of memory to where the pointer points now. False when it points nowhere. */
+bool bench_follow_now(bench *b);
 
 /* view.c: the full-screen view, until somebody leaves it. False when the terminal cannot do it. */
 bool bench_view(bench *b);

@@ -198,16 +198,12 @@ static void tell_recent(void *context, const oak_recent *one)
            one->text);
     for (size_t i = 0, shown = 0; i < one->change_count && shown < 5; i++) {
         const oak_change *c = &one->changes[i];
-        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+        char name[60];
         if (!c->space && c->address == part->architecture->pc_register) continue;
         if (c->space && bench_is_a_register(part, one->changes, i)) continue;
-        if (!c->space)
-            printf("%s%s=0x%x", shown ? " " : "", part->architecture->registers[c->address].name,
-                   (unsigned)c->after);
-        else if (reg) printf("%s%s=0x%x", shown ? " " : "", reg->name, (unsigned)c->after);
-        else
-            printf("%s%s[0x%02x]=0x%02x", shown ? " " : "", part->architecture->spaces[c->space].name,
-                   (unsigned)c->address, (unsigned)c->after);
+        cli_change_name(part, c, name, sizeof name);
+        printf("%s%s=0x%0*x", shown ? " " : "", name, strchr(name, '[') ? 2 : 1,
+               (unsigned)c->after);
         shown++;
     }
     putchar('\n');
@@ -251,19 +247,6 @@ static bool verb_forget(bench *b, const char *rest)
     return true;
 }
 
-/* memory RANGE: shows it, and the full-screen view goes on showing it. */
-static bool verb_memory(bench *b, const char *rest)
-{
-    unsigned space;
-    uint32_t from, to;
-    if (!*rest) return bench_complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
-    if (oak_session_range(b->session, rest, &b->self->sink, &space, &from, &to)) return false;
-    b->memory_space = space;
-    b->memory_from = from;
-    b->memory_to = to;
-    return b->view || cli_show(b->self, b->session, rest);
-}
-
 static bool part(bench *b, const char *name)
 {
     return cli_report_part(b->self, b->session, b->board, name) ||
@@ -274,10 +257,12 @@ static bool verb_registers(bench *b, const char *rest)
     (void)rest;
     return part(b, "registers");
 }
+/* special: those that differ from reset; special all, special TCON: with every field. */
 static bool verb_special(bench *b, const char *rest)
 {
-    (void)rest;
-    return part(b, "special");
+    if (!*rest) return part(b, "special");
+    return cli_report_special(b->self, b->session, strcmp(rest, "all") == 0 ? "" : rest) ||
+           bench_complain(b, "`special all` shows every one.", "there is no special register or device `%s`", rest);
 }
 static bool verb_pins(bench *b, const char *rest)
 {
@@ -331,6 +316,19 @@ static char stop_mark(bench *b, uint32_t address)
     return ' ';
 }
 
+/* '*' for a stop point in a line of the source, '-' for one that is off. */
+char bench_line_mark(bench *b, const char *file, unsigned number)
+{
+    const oak_stop_point *point;
+    oak_line line;
+    const oak_program *program = oak_session_program(b->session);
+    for (unsigned i = 0; program && (point = oak_session_stop_point(b->session, i)); i++)
+        if (!point->removed && oak_program_line_at(program, point->address, &line) == OAK_OK && line.line == number &&
+            strcmp(line.file, file) == 0)
+            return point->enabled ? '*' : '-';
+    return ' ';
+}
+
 /* code [PLACE]: instructions from there on. */
 static bool verb_code(bench *b, const char *rest)
 {
@@ -343,10 +341,115 @@ static bool verb_code(bench *b, const char *rest)
         if (oak_session_print_instruction(b->session, at, text, sizeof text, &size)) break;
         oak_session_name_place(b->session, at, place, sizeof place);
         if (!strchr(place, '+') && strncmp(place, "0x", 2) != 0) printf("  %s:\n", place);
-        printf("%c%c 0x%04x  %s\n", at == pc ? '>' : ' ', stop_mark(b, at), (unsigned)at, text);
+        oak_tally tally;
+        printf("%c%c 0x%04x  ", at == pc ? '>' : ' ', stop_mark(b, at), (unsigned)at);
+        if (oak_session_counted(b->session, at, &tally) == OAK_OK) {
+            char times[40], cycles[40];
+            printf("%10s x %12s  ", cli_count(tally.times, times, sizeof times), cli_count(tally.cycles, cycles, sizeof cycles));
+        }
+        printf("%s\n", text);
         at += size;
     }
     return true;
+}
+
+/* ------------------------------------------------------------------------------------------ what ran */
+
+/* What was counted at the addresses from one up to another. */
+static oak_tally tally_of(bench *b, uint32_t from, uint32_t to, uint64_t *first)
+{
+    oak_tally all = {0}, one;
+    *first = 0;
+    for (uint32_t at = from; at < to; at++) {
+        if (oak_session_counted(b->session, at, &one)) break;
+        if (at == from) *first = one.times;
+        all.times += one.times;
+        all.cycles += one.cycles;
+    }
+    return all;
+}
+
+bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *tally)
+{
+    const oak_program *program = oak_session_program(b->session);
+    oak_line line;
+    uint64_t first;
+    if (!program || oak_session_counted(b->session, 0, tally) == OAK_UNSUPPORTED ||
+        oak_program_find_line(program, file, strlen(file), number, &line) || line.line != number || !line.size)
+        return false;
+    *tally = tally_of(b, line.address, line.address + line.size, &first);
+    tally->times = first;
+    return true;
+}
+
+typedef struct labelled {
+    const char *name;
+    uint32_t at;
+    uint64_t times, cycles;
+} labelled;
+
+static int by_cycles(const void *a, const void *b)
+{
+    const labelled *first = a, *second = b;
+    if (first->cycles != second->cycles) return first->cycles < second->cycles ? 1 : -1;
+    return first->at > second->at ? 1 : first->at < second->at ? -1 : 0;
+}
+
+static int by_address(const void *a, const void *b)
+{
+    const labelled *first = a, *second = b;
+    return first->at > second->at ? 1 : first->at < second->at ? -1 : 0;
+}
+
+/* The labels of the program with what ran between each and the next, the most expensive first. */
+static bool tell_tally(bench *b)
+{
+    enum { SHOWN = 20 };
+    const oak_program *program = oak_session_program(b->session);
+    const oak_part *part = oak_session_part(b->session);
+    const oak_symbol *symbol;
+    oak_tally one;
+    size_t count = 0, never = 0;
+    uint64_t all = 0;
+    if (oak_session_counted(b->session, 0, &one) == OAK_UNSUPPORTED)
+        return bench_complain(b, "`tally on` begins; the run must come behind it.", "nothing is counted");
+    for (unsigned i = 0; program && oak_program_symbol(program, i); i++) count++;
+    labelled *list = calloc(count + 1, sizeof *list);
+    if (!list) return false;
+    count = 0;
+    for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == part->architecture->code_space)
+            list[count++] = (labelled){symbol->name, (uint32_t)symbol->value, 0, 0};
+    qsort(list, count, sizeof *list, by_address);
+    list[count] = (labelled){.at = UINT32_MAX};
+    for (size_t i = 0; i < count; i++) {
+        uint64_t first;
+        oak_tally between = tally_of(b, list[i].at, list[i + 1].at, &first);
+        list[i].times = first;
+        list[i].cycles = between.cycles;
+        all += between.cycles;
+        never += !between.times;
+    }
+    qsort(list, count, sizeof *list, by_cycles);
+    printf("  %-24s %12s %14s %7s\n", "from label to the next", "times", "cycles", "share");
+    for (size_t i = 0; i < count && i < SHOWN && list[i].cycles; i++) {
+        char times[40], cycles[40];
+        printf("  %-24s %12s %14s %6.1f%%\n", list[i].name, cli_count(list[i].times, times, sizeof times),
+               cli_count(list[i].cycles, cycles, sizeof cycles), 100.0 * (double)list[i].cycles / (double)all);
+    }
+    if (never) printf("  %zu label%s nothing was executed behind\n", never, never == 1 ? "" : "s");
+    free(list);
+    return true;
+}
+
+/* tally [on | off]: counts what runs; alone: tells. */
+static bool verb_tally(bench *b, const char *rest)
+{
+    bool on = strcmp(rest, "on") == 0;
+    if (!*rest) return tell_tally(b);
+    if (!on && strcmp(rest, "off") != 0)
+        return bench_complain(b, "Write `tally on`, `tally`, `tally off`.", "`%s` means nothing here", rest);
+    return bench_done(b, oak_session_count(b->session, on), "tally");
 }
 
 /* source [PLACE]: the lines around it. */
@@ -363,12 +466,22 @@ static bool verb_source(bench *b, const char *rest)
     if (b->self->host.read_file(b->self->host.context, line.file, 16u << 20, &bytes, &size))
         return verb_code(b, rest);
     const char *text = (const char *)bytes, *end = text + size;
-    printf("  %s\n", line.file);
+    oak_tally ignored;
+    bool counts = oak_session_counted(b->session, at, &ignored) == OAK_OK;
+    printf("  %s%s\n", line.file, counts ? ": times executed, and cycles in all" : "");
     for (unsigned number = 1; text < end; number++) {
         const char *stop = memchr(text, '\n', (size_t)(end - text));
         if (!stop) stop = end;
-        if (number + AROUND >= line.line && number <= line.line + AROUND)
-            printf("%c%5u | %.*s\n", number == line.line ? '>' : ' ', number, (int)(stop - text), text);
+        if (number + AROUND >= line.line && number <= line.line + AROUND) {
+            printf("%c%c%5u ", number == line.line ? '>' : ' ', bench_line_mark(b, line.file, number), number);
+            oak_tally tally;
+            char times[40], cycles[40];
+            if (bench_line_tally(b, line.file, number, &tally))
+                printf("%10s x %12s ", cli_count(tally.times, times, sizeof times),
+                       cli_count(tally.cycles, cycles, sizeof cycles));
+            else if (counts) printf("%25s ", "");
+            printf("| %.*s\n", (int)(stop - text), text);
+        }
         text = stop < end ? stop + 1 : end;
     }
     b->self->host.resize(b->self->host.context, bytes, size, 0);
@@ -397,43 +510,6 @@ static bool verb_stack(bench *b, const char *rest)
     return true;
 }
 
-/* find BYTES|"TEXT" in RANGE */
-static bool verb_find(bench *b, const char *rest)
-{
-    const char *in = strstr(rest, " in ");
-    uint8_t wanted[64];
-    size_t count = 0;
-    unsigned space;
-    uint32_t from, to, found = 0;
-    if (!in)
-        return bench_complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
-                        "`in` and a range are missing");
-    if (*rest == '"')
-        for (const char *p = rest + 1; p < in && *p != '"' && count < sizeof wanted; p++)
-            wanted[count++] = (uint8_t)*p;
-    else
-        for (const char *p = rest; p < in && count < sizeof wanted;) {
-            char *end;
-            wanted[count++] = (uint8_t)strtoul(p, &end, 16);
-            if (end == p) return bench_complain(b, "Bytes are hexadecimal.", "`%s` are no bytes", rest);
-            p = end;
-            while (*p == ' ' && p < in) p++;
-        }
-    if (oak_session_range(b->session, in + 4, &b->self->sink, &space, &from, &to)) return false;
-    oak_chip_port chip = oak_session_chip(b->session);
-    for (uint64_t at = from; count && at + count - 1 <= to; at++) {
-        size_t same = 0;
-        uint8_t byte;
-        while (same < count && !chip.ops->read_memory(chip.chip, space, (uint32_t)(at + same), &byte, 1) &&
-               byte == wanted[same])
-            same++;
-        if (same < count) continue;
-        if (found++ < 20) printf("  0x%04x\n", (unsigned)at);
-    }
-    printf("  found %u time%s\n", (unsigned)found, found == 1 ? "" : "s");
-    return true;
-}
-
 /* ------------------------------------------------------------------------------------------ changing */
 
 static bool verb_set(bench *b, const char *rest)
@@ -450,62 +526,6 @@ static bool verb_act(bench *b, const char *rest)
 {
     if (!b->board) return bench_complain(b, "Give one with --board F.", "there is no board");
     return bench_done(b, oak_board_act(b->board, rest, &b->self->sink), rest);
-}
-
-/* fill RANGE = VALUE */
-static bool verb_fill(bench *b, const char *rest)
-{
-    const char *equals = strchr(rest, '=');
-    char range[200];
-    unsigned space;
-    uint32_t from, to;
-    oak_reading reading;
-    if (!equals || equals - rest >= (int)sizeof range)
-        return bench_complain(b, "Write `fill iram[0x30..0x3f] = 0`.", "a = and a value are missing");
-    snprintf(range, sizeof range, "%.*s", (int)(equals - rest), rest);
-    if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) ||
-        oak_session_value(b->session, equals + 1, &b->self->sink, &reading))
-        return false;
-    oak_chip_port chip = oak_session_chip(b->session);
-    oak_session_touch(b->session);
-    for (uint64_t at = from; at <= to; at++) {
-        uint8_t byte = (uint8_t)reading.value;
-        if (chip.ops->write_memory(chip.chip, space, (uint32_t)at, &byte, 1))
-            return bench_complain(b, NULL, "there is nothing at 0x%04x", (unsigned)at);
-    }
-    return true;
-}
-
-/* copy RANGE to SPACE[ADDRESS..]: as many bytes as the range has. */
-static bool verb_copy(bench *b, const char *rest)
-{
-    const char *to = strstr(rest, " to ");
-    char range[200], target[220];
-    unsigned space, to_space;
-    uint32_t from, last, at, end;
-    if (!to || to - rest >= (int)sizeof range)
-        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`to` and a cell are missing");
-    snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
-    size_t length = strlen(to + 4);
-    if (length < 2 || length > 150 || to[4 + length - 1] != ']')
-        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
-    snprintf(target, sizeof target, "%.*s..0xffffffff]", (int)length - 1, to + 4);
-    const char *bracket = strchr(to + 4, '[');
-    if (!bracket) return bench_complain(b, NULL, "`%s` is no cell", to + 4);
-    snprintf(target, sizeof target, "%.*s..%.*s]", (int)length - 1, to + 4,
-             (int)(length - 2 - (size_t)(bracket - to - 4)), bracket + 1);
-    if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &last) ||
-        oak_session_range(b->session, target, &b->self->sink, &to_space, &at, &end))
-        return false;
-    oak_chip_port chip = oak_session_chip(b->session);
-    size_t count = (size_t)(last - from) + 1;
-    uint8_t *bytes = malloc(count);
-    bool good = bytes && !chip.ops->read_memory(chip.chip, space, from, bytes, count);
-    oak_session_touch(b->session);
-    for (size_t i = 0; good && i < count; i++)
-        good = !chip.ops->write_memory(chip.chip, to_space, at + (uint32_t)i, bytes + i, 1);
-    free(bytes);
-    return good || bench_complain(b, NULL, "not all of these bytes are there, on one side or the other");
 }
 
 /* put INSTRUCTION at PLACE: assembled, with the labels of the program, and written there. */
@@ -550,28 +570,6 @@ static bool verb_put(bench *b, const char *rest)
     oak_program_free(patch);
     if (good) printf("  %llu bytes at 0x%04lx\n", (unsigned long long)length, (unsigned long)address);
     return good || (status == OAK_REFUSED ? false : bench_complain(b, NULL, "this cannot be put there"));
-}
-
-static bool verb_save(bench *b, const char *rest)
-{
-    cli_text text = {0};
-    oak_text_sink sink = cli_text_sink(&text);
-    bool good = *rest ? bench_done(b, oak_session_write_state(b->session, &sink), rest) &&
-                            cli_write_file(b->self, rest, &text)
-                      : bench_complain(b, NULL, "a file is missing");
-    free(text.bytes);
-    return good;
-}
-
-static bool verb_load(bench *b, const char *rest)
-{
-    uint8_t *bytes;
-    size_t size;
-    oak_status status = b->self->host.read_file(b->self->host.context, rest, 64u << 20, &bytes, &size);
-    if (status) return bench_complain(b, "`save F` writes one.", "%s: %s", rest, oak_status_text(status));
-    status = oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, rest, &b->self->sink);
-    if (bytes) b->self->host.resize(b->self->host.context, bytes, size, 0);
-    return bench_done(b, status, rest);
 }
 
 /* ------------------------------------------------------------------------------------------ the bench itself */
@@ -630,37 +628,43 @@ const bench_verb bench_verbs[] = {
      "notice contention stop", bench_notice, false},
     {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", bench_lap, false},
     {"where", "", "tell where it is", "where", verb_where, true},
-    {"show", "E | RANGE [as hex|dec|bin]", "show a value or a stretch of memory", "show xram[log..log+31]",
+    {"show", "E | RANGE [as …]", "show a value or a stretch of memory", "show xram[log..log+31] as 2 bytes big dec",
      verb_show, false},
     {"keep", "E", "show a value each time the chip has moved", "keep trips", verb_keep, false},
     {"forget", "N", "keep it no longer", "forget 0", verb_forget, false},
-    {"memory", "RANGE", "show a stretch of memory, and keep it in the view", "memory iram[0x30..0x6f]",
-     verb_memory, false},
+    {"memory", "RANGE [as …]", "show a stretch of memory, and keep it in the view",
+     "memory iram[0x30..0x6f] as 2 bytes big", bench_memory, false},
+    {"follow", "E [in SPACE] [as …]", "show the memory a pointer points to, and keep following it", "follow dptr",
+     bench_follow, false},
     {"registers", "", "registers and flags", "registers", verb_registers, false},
-    {"special", "", "special registers that differ from reset", "special", verb_special, false},
+    {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit", "special TCON",
+     verb_special, false},
     {"pins", "", "ports and pins", "pins", verb_pins, false},
     {"board", "", "what a person sees of the board", "board", verb_board, false},
     {"source", "[PLACE]", "the source around a place", "source halt", verb_source, false},
     {"code", "[PLACE]", "instructions from a place on", "code main", verb_code, false},
     {"stack", "", "what is on the stack, and what of it are return addresses", "stack", verb_stack, false},
     {"recent", "[N]", "the last instructions, with what each has changed", "recent 20", verb_recent, false},
+    {"tally", "[on | off]", "count what runs, line by line; alone: where the cycles went", "tally on", verb_tally, false},
     {"changes", "", "what differs from how it was when the last run began", "changes", verb_changes, false},
     {"interrupts", "", "how often interrupts were handled, and how long", "interrupts", verb_interrupts,
      false},
     {"laps", "", "what laps have measured", "laps", verb_laps, false},
     {"noticed", "", "what a chip would have suffered silently", "noticed", verb_noticed, false},
     {"output", "", "what went out of serial ports", "output", verb_output, false},
-    {"find", "BYTES | \"TEXT\" in RANGE", "search memory", "find 3a 00 in iram[0..0x7f]", verb_find, false},
+    {"find", "BYTES | \"TEXT\" in RANGE", "search memory", "find 3a 00 in iram[0..0x7f]", bench_find, false},
     {"set", "E = VALUE", "set a register, bit, cell, variable or pin", "set r3 = 5", verb_set, false},
-    {"fill", "RANGE = VALUE", "fill a stretch of memory", "fill iram[0x30..0x3f] = 0", verb_fill, false},
-    {"copy", "RANGE to CELL", "copy a stretch of memory", "copy iram[0x30..0x3f] to xram[0x4000]", verb_copy,
+    {"fill", "RANGE = VALUE", "fill a stretch of memory", "fill iram[0x30..0x3f] = 0", bench_fill, false},
+    {"copy", "RANGE to CELL", "copy a stretch of memory", "copy iram[0x30..0x3f] to xram[0x4000]", bench_copy,
      false},
     {"put", "INSTRUCTION at PLACE", "assemble one instruction in place", "put setb relay at halt", verb_put,
      false},
     {"drive", "WAVE", "drive a pin over time", "drive p3.0 = 1 until 5ms, 0", verb_drive, false},
     {"act", "DEED", "do something on the board", "act door open", verb_act, false},
-    {"save", "FILE", "write a state file", "save here.json", verb_save, false},
-    {"load", "FILE", "take a state file", "load here.json", verb_load, true},
+    {"save", "FILE | RANGE to FILE", "write a state file, or a stretch of memory", "save xram[log..log+79] to log.bin",
+     bench_save, false},
+    {"load", "FILE | FILE to CELL", "take a state file, or bytes into memory", "load log.bin to xram[0x4000]",
+     bench_load, true},
     {"help", "[VERB]", "list the verbs, or tell of one", "help back", verb_help, false},
     {"quit", "", "leave the bench", "quit", verb_quit, false},
     {NULL, NULL, NULL, NULL, NULL, false}};

@@ -20,6 +20,7 @@ typedef struct cli {
     bool json;
     cJSON *diagnostics; /* when json: what was reported */
     bool error_colour, result_colour;
+    bool marks; /* what the last run has changed is marked with a * */
     unsigned errors, warnings;
 } cli;
 
@@ -143,16 +144,51 @@ bool cli_fix(cli *self, const oak_part *part, const oak_asm_settings *settings);
 cJSON *cli_symbols_json(const oak_program *program);
 bool cli_read_symbols(cli *self, const char *path, oak_program *program);
 
-/* report.c: what is printed when a run has ended. */
+/* show.c: values and memory as somebody has asked for them. */
+typedef enum cli_order { CLI_ORDER_OF_PART, CLI_ORDER_LITTLE, CLI_ORDER_BIG } cli_order;
+typedef struct cli_cells {
+    unsigned bytes; /* of a cell: 1, 2, 4; 0: 1 */
+    cli_order order;
+    char base;        /* 'h'ex, 'd'ecimal, 's'igned, 'o'ctal, 'b'inary, 't'ext; 0: the usual */
+    unsigned columns; /* 0: as many as fit */
+} cli_cells;
+/* Reads "2 bytes big signed 8 columns"; false after a message. */
+bool cli_read_cells(cli *self, const char *words, cli_cells *cells);
+/* Characters of a cell, and how many fit, with a blank before each and their text beside. */
+unsigned cli_cell_width(const cli_cells *cells);
+unsigned cli_cell_columns(const cli_cells *cells, unsigned width);
+/* False when nothing is there. */
+bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text, size_t room);
+void cli_write_binary(uint64_t value, unsigned bits, char *text);
+void cli_write_number(uint64_t value, unsigned bits, char base, char *text, size_t room);
+
+/* What the last run or step has changed. */
+enum { CLI_MOST_CHANGES = 1000 };
+typedef struct cli_changes {
+    oak_change list[CLI_MOST_CHANGES];
+    size_t count;
+} cli_changes;
+void cli_take_changes(oak_session *session, cli_changes *changes);
+/* Anything in so many bytes; a register of the core is one byte of space 0. */
+bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes);
+/* "r3", "TCON", "iram[0x30]" */
+void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room);
+
 typedef struct show_item {
     const char *text; /* as it was asked for */
     char *expression; /* without the base */
-    char base;        /* 'h', 'd', 'b', or 0 for all */
+    cli_cells cells;
     bool is_range;    /* space[from..to] */
     unsigned space;
     uint32_t from, to;
 } show_item;
+/* Reads "EXPR [as …]", "space[from..to] [as …]", "changes"; false after a message. Free the expression. */
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item);
+void cli_show_item(cli *self, oak_session *session, const show_item *item);
+/* Reads and shows it; false after a message. */
+bool cli_show(cli *self, oak_session *session, const char *text);
+
+/* report.c: what is printed when a run has ended. */
 typedef struct cli_reported {
     const char *program_name, *budget;
     const show_item *shows;
@@ -166,8 +202,8 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what);
 bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part);
 /* Why and where the last run has ended, and how long it took. */
 void cli_report_where(cli *self, oak_session *session, const char *budget);
-/* What a --show of that text would print; false after a message. */
-bool cli_show(cli *self, oak_session *session, const char *text);
+/* Special registers with every field: all (""), those of a device, or one. False when there is no such. */
+bool cli_report_special(cli *self, oak_session *session, const char *name);
 /* Adds "PLACE [if CONDITION] [every N] [once]"; false after a message. */
 bool cli_add_stop(cli *self, oak_session *session, const char *text);
 /* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */

@@ -50,15 +50,10 @@ static void tell_changes(bench *b)
     for (size_t i = 0; i < count && i < 2 * MOST_CHANGES && shown < MOST_CHANGES; i++) {
         told = i + 1;
         const oak_change *c = &changes[i];
-        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
         char name[60];
         if (!c->space && c->address == part->architecture->pc_register) continue;
         if (c->space && bench_is_a_register(part, changes, i)) continue;
-        if (!c->space) snprintf(name, sizeof name, "%s", part->architecture->registers[c->address].name);
-        else if (reg) snprintf(name, sizeof name, "%s", reg->name);
-        else
-            snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name,
-                     (unsigned)c->address);
+        cli_change_name(part, c, name, sizeof name);
         printf("%s%s 0x%02x -> 0x%02x", shown++ ? ", " : "  changed: ", name, (unsigned)c->before,
                (unsigned)c->after);
     }
@@ -224,6 +219,7 @@ static void keep_stops(bench *b, bench_options *options)
 static int bench_session(cli *self, oak_session *session, oak_board *board, const char *path, void *context)
 {
     bench_options *options = context;
+    self->marks = true;
     bench b = {.self = self, .session = session, .board = board, .path = path};
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
@@ -254,6 +250,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
         else read_lines(&b, stdin);
     }
     for (unsigned i = 0; i < b.kept_count; i++) free(b.kept[i]);
+    free(b.follow);
     for (unsigned i = 0; i < b.said_count; i++) free(b.said[i].expression), free(b.said[i].place);
     if (!b.again) return b.failures && !terminal ? EXIT_REFUSED : EXIT_DONE;
     keep_stops(&b, options);

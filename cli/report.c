@@ -2,131 +2,9 @@
 #include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 #include "cli.h"
-
-/* ------------------------------------------------------------------------------------------ what to show */
-
-bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
-{
-    *item = (show_item){.text = text, .expression = strdup(text)};
-    if (!item->expression) return false;
-    static const struct {
-        const char *suffix;
-        char base;
-    } bases[] = {{" as hex", 'h'}, {" as dec", 'd'}, {" as bin", 'b'}};
-    size_t length = strlen(text);
-    for (size_t i = 0; i < 3; i++) {
-        size_t size = strlen(bases[i].suffix);
-        if (length > size && strcmp(text + length - size, bases[i].suffix) == 0) {
-            item->base = bases[i].base;
-            item->expression[length - size] = 0;
-        }
-    }
-    bool good = true;
-    oak_reading ignored;
-    if (strstr(item->expression, "..")) {
-        item->is_range = true;
-        good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from,
-                                 &item->to) == OAK_OK;
-    } else if (strcmp(item->expression, "changes") != 0)
-        good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
-    if (!good) free(item->expression);
-    return good;
-}
-
-static void write_binary(uint64_t value, unsigned bits, char *text)
-{
-    size_t at = 0;
-    for (unsigned bit = bits; bit-- > 0;) {
-        text[at++] = value >> bit & 1 ? '1' : '0';
-        if (bit && bit % 4 == 0) text[at++] = ' ';
-    }
-    text[at] = 0;
-}
-
-static void show_value(cli *self, oak_session *session, const show_item *item)
-{
-    oak_reading reading;
-    if (oak_session_value(session, item->expression, &self->sink, &reading)) return;
-    unsigned bits = reading.bits < 64                               ? reading.bits
-                    : reading.value >= 0 && reading.value <= 0xFF   ? 8
-                    : reading.value >= 0 && reading.value <= 0xFFFF ? 16
-                                                                    : 64;
-    uint64_t value =
-        bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
-    char binary[100];
-    write_binary(value, bits, binary);
-    printf("  %-18s ", item->expression);
-    if (item->base == 'h') printf("0x%0*llx\n", (int)((bits + 3) / 4), (unsigned long long)value);
-    else if (item->base == 'd') printf("%lld\n", (long long)reading.value);
-    else if (item->base == 'b') printf("%s\n", binary);
-    else if (bits == 1) printf("%llu\n", (unsigned long long)value);
-    else {
-        printf("0x%0*llx  %lld", (int)((bits + 3) / 4), (unsigned long long)value, (long long)reading.value);
-        if (bits <= 16) printf("  %s", binary);
-        if (value >= ' ' && value < 127) printf("  '%c'", (char)value);
-        if (reading.is_address) {
-            char place[100];
-            oak_session_name_place(session, (uint32_t)value, place, sizeof place);
-            printf("  place %s", place);
-        }
-        putchar('\n');
-    }
-}
-
-static void show_range(oak_session *session, const show_item *item)
-{
-    oak_chip_port chip = oak_session_chip(session);
-    unsigned columns = item->base == 'b' ? 4 : item->base == 'd' ? 8 : 16;
-    printf("  %s\n", item->expression ? item->text : "");
-    for (uint64_t row = item->from / columns * columns; row <= item->to; row += columns) {
-        char text[17] = "";
-        printf("    0x%04llx ", (unsigned long long)row);
-        for (unsigned i = 0; i < columns; i++) {
-            uint8_t byte = 0;
-            uint64_t at = row + i;
-            bool inside = at >= item->from && at <= item->to &&
-                          !chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
-            char binary[16];
-            write_binary(byte, 8, binary);
-            if (i == 8 && columns == 16) putchar(' ');
-            if (!inside) printf("%*s", item->base == 'b' ? 10 : item->base == 'd' ? 4 : 3, "");
-            else if (item->base == 'b') printf(" %s", binary);
-            else if (item->base == 'd') printf(" %3u", byte);
-            else printf(" %02x", byte);
-            text[i] = !inside ? ' ' : byte >= ' ' && byte < 127 ? (char)byte : '.';
-            text[i + 1] = 0;
-        }
-        printf("  %s\n", text);
-    }
-}
-
-static void show_changes(oak_session *session)
-{
-    enum { MOST = 200 };
-    static oak_change changes[MOST];
-    const oak_part *part = oak_session_part(session);
-    size_t count;
-    if (oak_session_changes(session, changes, MOST, &count)) return;
-    printf("  changed since the run began\n");
-    for (size_t i = 0; i < count && i < MOST; i++) {
-        const oak_change *c = &changes[i];
-        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
-        char name[40];
-        if (!c->space) snprintf(name, sizeof name, "%s", part->architecture->registers[c->address].name);
-        else if (reg) snprintf(name, sizeof name, "%s", reg->name);
-        else
-            snprintf(name, sizeof name, "%s[0x%02x]", part->architecture->spaces[c->space].name,
-                     (unsigned)c->address);
-        int digits = reg        ? reg->bits / 4
-                     : c->space ? 2
-                                : (part->architecture->registers[c->address].bits + 3) / 4;
-        printf("    %-18s 0x%0*x -> 0x%0*x\n", name, digits, (unsigned)c->before, digits, (unsigned)c->after);
-    }
-    if (count > MOST) printf("    and %zu more\n", count - MOST);
-    if (!count) printf("    nothing\n");
-}
 
 /* ------------------------------------------------------------------------------------------ the report */
 
@@ -255,6 +133,9 @@ static void show_registers(cli *self, oak_session *session)
     const oak_architecture *about = oak_session_part(session)->architecture;
     oak_chip_port chip = oak_session_chip(session);
     title(self, "Registers");
+    static cli_changes changes;
+    changes.count = 0;
+    if (self->marks) cli_take_changes(session, &changes);
     bool derived = false, wide = about->word_bytes > 2;
     unsigned column = 0;
     printf(" ");
@@ -267,8 +148,8 @@ static void show_registers(cli *self, oak_session *session)
         derived = reg->derived;
         column++;
         int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
-        printf(" %s%s%s%*s 0x%0*x ", cli_paint(self->result_colour, PAINT_STRONG), reg->name,
-               cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
+        printf("%c%s%s%s%*s 0x%0*x ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
+               cli_paint(self->result_colour, PAINT_STRONG), reg->name, cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {
@@ -322,11 +203,11 @@ static bool differs(oak_session *session, const oak_part_register *reg, uint32_t
 }
 
 /* One a line, with its bits and what it is. */
-static void show_narrow_special(const oak_part *part, const oak_part_register *reg, uint32_t value)
+static void show_narrow_special(const oak_part *part, const oak_part_register *reg, uint32_t value, bool new)
 {
     char binary[16];
-    write_binary(value & 0xFF, 8, binary);
-    printf("  %-6s 0x%0*x  %s  ", reg->name, reg->bits / 4, (unsigned)value, binary);
+    cli_write_binary(value & 0xFF, 8, binary);
+    printf(" %c%-6s 0x%0*x  %s  ", new ? '*' : ' ', reg->name, reg->bits / 4, (unsigned)value, binary);
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
         fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
@@ -336,7 +217,7 @@ static void show_narrow_special(const oak_part *part, const oak_part_register *r
 }
 
 /* Many registers: those of one device in a row, without what their names have in common; fields in parentheses. */
-static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t value, char *device,
+static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t value, bool new, char *device,
                               size_t room, unsigned *column)
 {
     enum { WIDTH = 100 };
@@ -352,7 +233,7 @@ static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t 
         printf("\n        ");
         *column = 8;
     }
-    printf(" %s %s0x%x%s", rest ? rest + 1 : reg->name, cli_paint(self->result_colour, PAINT_STRONG),
+    printf("%c%s %s0x%x%s", new ? '*' : ' ', rest ? rest + 1 : reg->name, cli_paint(self->result_colour, PAINT_STRONG),
            (unsigned)value, cli_paint(self->result_colour, PAINT_OFF));
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count; f++)
@@ -374,15 +255,52 @@ static void show_specials(cli *self, oak_session *session)
     char device[80] = "";
     unsigned column = 0;
     uint32_t value;
+    static cli_changes changes;
+    changes.count = 0;
+    if (self->marks) cli_take_changes(session, &changes);
     title(self, "Special function registers that differ from reset");
     for (unsigned i = 0; i < part->register_count; i++) {
         if (!differs(session, &part->registers[i], &value)) continue;
         any = true;
-        if (wide) show_wide_special(self, &part->registers[i], value, device, sizeof device, &column);
-        else show_narrow_special(part, &part->registers[i], value);
+        bool new = cli_has_changed(&changes, part->registers[i].space, part->registers[i].address, 1);
+        if (wide) show_wide_special(self, &part->registers[i], value, new, device, sizeof device, &column);
+        else show_narrow_special(part, &part->registers[i], value, new);
     }
     if (!any) printf("  none\n");
     else if (wide) putchar('\n');
+}
+
+bool cli_report_special(cli *self, oak_session *session, const char *name)
+{
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    static cli_changes changes;
+    unsigned found = 0;
+    changes.count = 0;
+    if (self->marks) cli_take_changes(session, &changes);
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        uint8_t b[4] = {0};
+        size_t length = strlen(name);
+        bool device = strncasecmp(reg->name, name, length) == 0 && reg->name[length] == '_'; /* all of a device */
+        if (*name && strcasecmp(reg->name, name) != 0 && !device) continue;
+        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, b, reg->bits / 8u)) continue;
+        uint32_t value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+        found++;
+        printf(" %c%s%-14s%s 0x%0*x  at 0x%02x  %s\n",
+               cli_has_changed(&changes, reg->space, reg->address, 1) ? '*' : ' ',
+               cli_paint(self->result_colour, PAINT_STRONG), reg->name, cli_paint(self->result_colour, PAINT_OFF),
+               reg->bits / 4, (unsigned)value, (unsigned)reg->address, reg->title);
+        for (unsigned f = reg->field_count, shown = 0; f-- > 0; shown++) { /* the highest first, as manuals draw them */
+            const oak_part_field *field = &reg->fields[f];
+            uint32_t part_value = value >> field->bit & field_mask(field->width);
+            printf("%s%s=%u", shown % 8 ? "  " : shown ? "\n      " : "      ", field->name, (unsigned)part_value);
+            for (unsigned v = 0; v < field->value_count; v++)
+                if (field->values[v].value == part_value) printf(" (%s)", field->values[v].name);
+        }
+        if (reg->field_count) putchar('\n');
+    }
+    return found != 0;
 }
 
 /* The pins of a port that have a name in the program. */
@@ -642,17 +560,6 @@ void cli_report_where(cli *self, oak_session *session, const char *budget)
     say_time(session);
 }
 
-bool cli_show(cli *self, oak_session *session, const char *text)
-{
-    show_item item;
-    if (!cli_read_show(self, session, text, &item)) return false;
-    if (item.is_range) show_range(session, &item);
-    else if (strcmp(item.expression, "changes") == 0) show_changes(session);
-    else show_value(self, session, &item);
-    free(item.expression);
-    return true;
-}
-
 void cli_report(cli *self, oak_session *session, const cli_reported *what)
 {
     const show_item *shows = what->shows;
@@ -674,11 +581,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
     show_output(self, session, what->board);
     if (what->board) show_printed(self, what->board);
     if (what->show_count) title(self, "Asked for");
-    for (unsigned i = 0; i < what->show_count; i++) {
-        if (shows[i].is_range) show_range(session, &shows[i]);
-        else if (strcmp(shows[i].expression, "changes") == 0) show_changes(session);
-        else show_value(self, session, &shows[i]);
-    }
+    for (unsigned i = 0; i < what->show_count; i++) cli_show_item(self, session, &shows[i]);
 }
 
 /* ------------------------------------------------------------------------------------------ JSON */

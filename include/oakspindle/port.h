@@ -212,6 +212,11 @@ typedef struct oak_service {
     uint64_t longest; /* the longest one, in cycles */
 } oak_service;
 
+/* How often the instruction at an address was executed, and what that took. */
+typedef struct oak_tally {
+    uint64_t times, cycles;
+} oak_tally;
+
 /* Every function returns OAK_OK, or OAK_OUT_OF_RANGE for what the part does not have, or OAK_UNSUPPORTED. */
 typedef struct oak_chip_ops {
     /* The part this chip is: registers, spaces, pins, clock. Valid as long as the chip. */
@@ -264,6 +269,11 @@ typedef struct oak_chip_ops {
     /* What handling each of them has cost since reset, by index from 0: only those that came. OAK_NOT_FOUND behind the
      * last. May be NULL. */
     oak_status (*service)(void *chip, unsigned index, oak_service *service);
+    /* Counts executed instructions from now on, or no longer; on again, or a reset: from 0. A run is slower meanwhile. May be
+     * NULL. OAK_NO_MEMORY. */
+    oak_status (*count)(void *chip, bool on);
+    /* What was counted at an address of code; OAK_UNSUPPORTED while nothing is. May be NULL. */
+    oak_status (*counted)(void *chip, uint32_t address, oak_tally *tally);
 } oak_chip_ops;
 
 typedef struct oak_chip_port {

@@ -284,6 +284,14 @@ oak_status oak_session_add_action(oak_session *session, const char *place,
                                   void (*reached)(void *context, unsigned number), void *context,
                                   unsigned number, const oak_diag_sink *sink);
 
+/* --- what ran ------------------------------------------------------------------------------------------------- */
+
+/* Counts how often each instruction is executed, from now on or no longer; a reset begins at 0, and going back takes back.
+ * OAK_UNSUPPORTED where the chip port does not count. A run is several times slower meanwhile. */
+oak_status oak_session_count(oak_session *session, bool on);
+/* What was counted for the instruction at an address of code. OAK_UNSUPPORTED while nothing is counted. */
+oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally);
+
 /* --- the stack ------------------------------------------------------------------------------------------------- */
 
 /* What lies on the stack, from the top. A value is taken for a return address when it points behind a call. */

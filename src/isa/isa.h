@@ -232,6 +232,9 @@ typedef struct oak_core_ops {
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
     /* Something of the program's lies at an address of the RAM that the stack grows through. */
     void (*mark_object)(oak_core *core, unsigned space, uint32_t address);
+    /* As the chip port's count and counted. */
+    oak_status (*count)(oak_core *core, bool on);
+    oak_status (*counted)(const oak_core *core, uint32_t address, oak_tally *tally);
 } oak_core_ops;
 
 /* ------------------------------------------------------------------------------------------ the whole */

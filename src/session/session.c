@@ -601,6 +601,20 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
     return status;
 }
 
+/* ------------------------------------------------------------------------------------------ what ran */
+
+oak_status oak_session_count(oak_session *session, bool on)
+{
+    session->touched = true; /* what is counted from here on begins here, also after going back */
+    return session->chip.ops->count ? session->chip.ops->count(session->chip.chip, on) : OAK_UNSUPPORTED;
+}
+
+oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally)
+{
+    *tally = (oak_tally){0};
+    return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally) : OAK_UNSUPPORTED;
+}
+
 /* ------------------------------------------------------------------------------------------ the stack */
 
 /* Is there a call just before an address? */

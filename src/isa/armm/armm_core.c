@@ -297,12 +297,15 @@ static void reset(oak_core *core)
     }
     core->time = (oak_chip_time){0};
     core->log = (oak_service_log){0};
+    oak_tallies_clear(&core->tallies);
     reset_registers(core);
 }
 
 static void destroy(oak_core *core)
 {
     const oak_host *host = core->setup.host;
+    oak_tallies_set(&core->tallies, host, 0, false);
+    oak_edits_free(&core->edits, host);
     for (unsigned i = 0; i < core->region_count; i++) {
         const armm_region *region = &core->region[i];
         size_t known = region->writable ? (region->size + 7) / 8 : region->size;
@@ -387,6 +390,7 @@ static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes
         region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
     bool code = address < core->ram_code_high && address + count > core->ram_code_low;
     if (core->decoded && (code || !region->writable)) armm_forget(core);
+    if (!region->writable) armm_forget_singles(core);
     if (core->fresh) take_reset_vector(core);
     return OAK_OK;
 }
@@ -398,6 +402,7 @@ static void mark_data(oak_core *core, uint32_t address, uint32_t count)
     for (uint32_t i = 0; i < count; i++)
         if (region->known[address - region->base + i]) region->known[address - region->base + i] = 2;
     if (core->decoded) armm_forget(core);
+    armm_forget_singles(core);
 }
 
 static void check_reads(oak_core *core, bool on)
@@ -478,6 +483,8 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
     if (rounds > most) rounds = most;
     core->time.cycles += rounds * cycles;
     core->time.instructions += rounds;
+    if (core->tallies.at)
+        oak_tallies_add(&core->tallies, (size_t)(armm_op_at(core, core->r[ARMM_PC]) - core->ops), rounds, rounds * cycles);
     return true;
 }
 
@@ -495,11 +502,19 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     uint64_t before = core->time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
     core->raised_behind = false;
-    if (!first && left > 1 && !core->it) exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (!first && left > 1 && !core->it && !core->tallies.at) exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
-    armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
-    if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
-    return armm_run_one(core);
+    uint64_t end = core->time.cycles + left;
+    do {
+        const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
+        if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
+        first = false;
+        oak_chip_time began = core->time;
+        exit = armm_run_one(core);
+        if (core->tallies.at && core->time.instructions != began.instructions)
+            oak_tallies_add(&core->tallies, (size_t)(op - core->ops), 1, core->time.cycles - began.cycles);
+    } while (core->tallies.at && exit == ARMM_EXIT_DONE && !core->attention && core->time.cycles < end);
+    return exit;
 }
 
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
@@ -618,7 +633,7 @@ static uint32_t place(const oak_core *core)
     return core->now_op ? armm_pc_of(core, core->now_op) : core->r[ARMM_PC];
 }
 
-/* Memory that keeps its contents is not brought back: nobody changes it while a program runs. */
+/* Of memory that keeps its contents only what somebody has written there meanwhile is taken back. */
 static void tape(oak_core *core, oak_tape *tape)
 {
     core->now_op = NULL;
@@ -631,9 +646,33 @@ static void tape(oak_core *core, oak_tape *tape)
         oak_tape_piece(tape, region->bytes, region->size);
         if (region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
     }
+    size_t taken_back = oak_edits_tape(&core->edits, tape);
+    if (taken_back) armm_forget(core);
+    while (taken_back--) {
+        oak_edit edit = oak_edits_pop(&core->edits);
+        armm_region *region = armm_region_at(core, edit.address);
+        region->bytes[edit.address - region->base] = edit.value;
+        region->known[edit.address - region->base] = edit.known;
+    }
+    oak_tallies_tape(&core->tallies, tape);
     core->watch_hits = 0;
     if (!tape->saves && tape->at) armm_forget_ram(core);
     core->attention = true;
+}
+
+static oak_status count(oak_core *core, bool on)
+{
+    return oak_tallies_set(&core->tallies, core->setup.host, core->slots, on);
+}
+
+static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)
+{
+    const armm_region *region = armm_region_at(core, address);
+    if (!region) return OAK_OUT_OF_RANGE;
+    if (!core->tallies.at) return OAK_UNSUPPORTED;
+    if (address & 1) *tally = (oak_tally){0};
+    else *tally = core->tallies.at[region->first_slot + (address - region->base) / 2];
+    return OAK_OK;
 }
 
 static const oak_service_log *services(const oak_core *core)
@@ -719,7 +758,15 @@ static oak_status write_memory(oak_core *core, unsigned space, uint32_t address,
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
     armm_region *region = armm_region_at(core, address);
     core->attention = true;
-    if (region) return program(core, address, bytes, count);
+    if (region) {
+        uint32_t offset = address - region->base;
+        if (count > region->size - offset) return OAK_OUT_OF_RANGE;
+        for (size_t i = 0; !region->writable && i < count; i++) {
+            oak_edit edit = {address + (uint32_t)i, region->bytes[offset + i], region->known[offset + i]};
+            if (oak_edits_add(&core->edits, core->setup.host, edit)) return OAK_NO_MEMORY;
+        }
+        return program(core, address, bytes, count);
+    }
     if (!armm_is_system(address) || count != 4) return OAK_OUT_OF_RANGE;
     core->now = core->time.cycles;
     uint32_t word =
@@ -797,6 +844,7 @@ static unsigned exception_now(const oak_core *core)
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
-        .services = services, .tape = tape, .place = place, .watch = watch                                   \
+        .services = services, .tape = tape, .place = place, .watch = watch, .count = count,                  \
+        .counted = counted                                                                                   \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -15,6 +15,8 @@
 #define OAK_ARMM_CORE_H
 
 #include "isa/armm/armm.h"
+#include "isa/edits.h"
+#include "isa/tally.h"
 
 enum {
     ARMM_MOST_REGIONS = 8,
@@ -148,6 +150,15 @@ typedef struct armm_region {
     uint32_t first_slot;
 } armm_region;
 
+/* An instruction as it is decoded for itself. */
+enum { ARMM_SINGLES = 256 };
+typedef struct armm_single {
+    armm_op op;
+    uint32_t pc, cycles;
+    uint8_t it, it_after;
+    bool known;
+} armm_single;
+
 typedef enum armm_exit {
     ARMM_EXIT_TIME,
     ARMM_EXIT_DONE, /* one instruction */
@@ -197,7 +208,10 @@ struct oak_core {
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;
     armm_op one[4]; /* for one instruction by itself */
+    armm_single single[ARMM_SINGLES]; /* such instructions in memory that keeps its contents, by halfword */
 
+    oak_tallies tallies; /* by slot */
+    oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
@@ -247,6 +261,7 @@ void armm_watch_entry(oak_core *core, unsigned exception);
 void armm_decode_block(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
 void armm_forget_ram(oak_core *core);
+void armm_forget_singles(oak_core *core);
 /* Fills core->one for the instruction at pc, as core->it has it; its cycles and one instruction are its cost. */
 void armm_decode_single(oak_core *core, uint32_t pc);
 uint32_t armm_pc_of(const oak_core *core, const armm_op *op);

@@ -658,12 +658,21 @@ void armm_decode_block(oak_core *core, armm_op *start)
 
 void armm_decode_single(oak_core *core, uint32_t pc)
 {
-    oak_decoded decoded;
-    uint32_t cycles;
+    armm_single *single = &core->single[pc >> 1 & (ARMM_SINGLES - 1)];
     armm_op *op = core->one;
-    memset(core->one, 0, sizeof core->one);
-    make_one(core, pc, core->it, op, &decoded, &cycles);
-    core->it_after = decoded.state_after;
+    if (!single->known || single->pc != pc || single->it != core->it) {
+        oak_decoded decoded;
+        const armm_region *region = armm_region_at(core, pc);
+        memset(single, 0, sizeof *single);
+        make_one(core, pc, core->it, &single->op, &decoded, &single->cycles);
+        single->pc = pc;
+        single->it = core->it;
+        single->it_after = decoded.state_after;
+        single->known = region && !region->writable;
+    }
+    uint32_t cycles = single->cycles;
+    *op = single->op;
+    core->it_after = single->it_after;
     bool fault = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
     if (core->it && !armm_holds(core->it >> 4, core->nz, core->c, core->v)) {
         op->handler = ARMM_OP_NOP;
@@ -696,8 +705,14 @@ static void put_ends(oak_core *core)
     core->natural[core->slots - 1] = ARMM_OP_OUTSIDE;
 }
 
+void armm_forget_singles(oak_core *core)
+{
+    memset(core->single, 0, sizeof core->single);
+}
+
 void armm_forget(oak_core *core)
 {
+    armm_forget_singles(core);
     core->decoded = false;
     forget_slots(core, 0, core->slots);
     put_ends(core);

@@ -192,6 +192,7 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
     if (core->blocked) rounds = 1, core->attention = true;
     core->time.cycles += rounds * cycles;
     core->time.instructions += rounds;
+    if (core->tallies.at) oak_tallies_add(&core->tallies, core->pc, rounds, rounds * cycles);
     core->blocked = false;
     return true;
 }
@@ -323,6 +324,8 @@ static void destroy(oak_core *core)
 {
     if (!core) return;
     const oak_host *host = core->setup.host;
+    oak_tallies_set(&core->tallies, host, 0, false);
+    oak_edits_free(&core->edits, host);
     if (core->code) host->resize(host->context, core->code, CODE_SPACE, 0);
     if (core->known) host->resize(host->context, core->known, CODE_SPACE, 0);
     if (core->row) host->resize(host->context, core->row, CODE_SPACE, 0);
@@ -355,6 +358,7 @@ static void reset(oak_core *core)
     if (core->xram) memset(core->xram, 0, core->xram_size);
     core->time = (oak_chip_time){0};
     core->log = (oak_service_log){0};
+    oak_tallies_clear(&core->tallies);
     reset_registers(core);
 }
 
@@ -427,7 +431,8 @@ static mcs51_exit run_stretch(oak_core *core, uint64_t left, bool first)
     uint64_t end = core->time.cycles + left, before = core->time.instructions;
     mcs51_exit exit = EXIT_TIME;
     bool was_blocked = core->blocked;
-    if (!first && left > 1 && !was_blocked)
+    if (core->tallies.at && left > SLICE) left = SLICE, end = core->time.cycles + left;
+    if (!first && left > 1 && !was_blocked && !core->tallies.at)
         exit = mcs51_run_plain(core, left < SLICE ? (uint32_t)left : SLICE);
     if ((exit != EXIT_TIME && exit != EXIT_WATCH) || core->time.cycles >= end) return exit;
     if ((!first || core->time.instructions != before) && core->stop_at[core->pc]) return EXIT_STOP;
@@ -609,7 +614,15 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
 static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
                                size_t count)
 {
-    if (space == MCS51_CODE) return program(core, address, bytes, count);
+    if (space == MCS51_CODE) {
+        if (address > core->code_size || count > core->code_size - address) return OAK_OUT_OF_RANGE;
+        for (size_t i = 0; i < count; i++) {
+            uint32_t at = address + (uint32_t)i;
+            oak_edit edit = {at, core->code[at], core->known[at]};
+            if (oak_edits_add(&core->edits, core->setup.host, edit)) return OAK_NO_MEMORY;
+        }
+        return program(core, address, bytes, count);
+    }
     uint8_t *to = mcs51_cells(core, space, address, count);
     if (!to) return OAK_OUT_OF_RANGE;
     if (space != MCS51_SFR) {
@@ -658,14 +671,29 @@ static void tape(oak_core *core, oak_tape *tape)
     oak_tape_piece(tape, &core->time, offsetof(oak_core, code) - offsetof(oak_core, time));
     core->decoded = decoded;
     if (core->xram) oak_tape_piece(tape, core->xram, core->xram_size);
-    bool same = tape->saves || !tape->at ||
-                (memcmp(core->code, tape->at, core->code_size) == 0 &&
-                 memcmp(core->known, tape->at + core->code_size, core->code_size) == 0);
-    oak_tape_piece(tape, core->code, core->code_size);
-    oak_tape_piece(tape, core->known, core->code_size);
-    if (!same) forget_decoded(core);
+    size_t taken_back = oak_edits_tape(&core->edits, tape);
+    if (taken_back) forget_decoded(core);
+    while (taken_back--) {
+        oak_edit edit = oak_edits_pop(&core->edits);
+        core->code[edit.address] = edit.value;
+        core->known[edit.address] = edit.known;
+    }
+    oak_tallies_tape(&core->tallies, tape);
     core->watch_hits = 0;
     core->attention = true;
+}
+
+static oak_status count(oak_core *core, bool on)
+{
+    return oak_tallies_set(&core->tallies, core->setup.host, CODE_SPACE, on);
+}
+
+static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)
+{
+    if (address >= CODE_SPACE) return OAK_OUT_OF_RANGE;
+    if (!core->tallies.at) return OAK_UNSUPPORTED;
+    *tally = core->tallies.at[address];
+    return OAK_OK;
 }
 
 static const oak_service_log *services(const oak_core *core)
@@ -726,6 +754,8 @@ const oak_core_ops mcs51_core_ops = {
     .visit = visit,
     .exception = exception,
     .services = services,
+    .count = count,
+    .counted = counted,
     .tape = tape,
     .external = set_external,
     .place = place,

@@ -9,6 +9,8 @@
 
 #include "base/bytes.h"
 #include "isa/mcs51/mcs51.h"
+#include "isa/edits.h"
+#include "isa/tally.h"
 
 enum {
     MCS51_LINES = 6,
@@ -117,6 +119,8 @@ struct oak_core {
     unsigned written_count;
     uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
     uint8_t pointer[MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
+    oak_tallies tallies; /* by code address */
+    oak_edits edits;     /* of the code */
     uint8_t *row;     /* row of each decoded address */
     uint8_t *stop_at; /* 1 where a stop point is */
     mcs51_op *ops;

@@ -442,6 +442,7 @@ leave:
 #if LOOP_ONE
     goto finish;
 one_done:
+    if (core->tallies.at) oak_tallies_add(&core->tallies, core->pc, 1, core->own_cycles[core->row[core->pc]]);
     core->time.cycles += core->own_cycles[core->row[core->pc]];
     core->time.instructions++;
     core->pc = (uint32_t)(op - ops) & 0xFFFF;

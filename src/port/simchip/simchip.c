@@ -183,6 +183,18 @@ static oak_status chip_watch(void *chip, const oak_watched *cells, unsigned coun
     return machine->isa->core->watch(machine->core, cells, count);
 }
 
+static oak_status chip_count(void *chip, bool on)
+{
+    oak_machine *machine = chip;
+    return machine->isa->core->count ? machine->isa->core->count(machine->core, on) : OAK_UNSUPPORTED;
+}
+
+static oak_status chip_counted(void *chip, uint32_t address, oak_tally *tally)
+{
+    const oak_machine *machine = chip;
+    return machine->isa->core->counted ? machine->isa->core->counted(machine->core, address, tally) : OAK_UNSUPPORTED;
+}
+
 static oak_status chip_external(void *chip, unsigned space, const oak_external *ranges, unsigned count)
 {
     oak_machine *machine = chip;
@@ -254,6 +266,8 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .served = chip_served,
         .service = chip_service,
         .external = chip_external,
+        .count = chip_count,
+        .counted = chip_counted,
         .watch = chip_watch,
         .tape = chip_tape,
         .mark_object = chip_mark_object,

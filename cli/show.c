@@ -1,0 +1,286 @@
+/* show.c — values, stretches of memory and changes, as somebody has asked for them: in any base, cells of any size. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+/* ------------------------------------------------------------------------------------------ what to show */
+
+/* The words behind `as`: a base, the bytes of a cell, their order, "8 columns". */
+static bool read_word(const char *word, size_t length, const char *next, cli_cells *cells, bool *takes_next)
+{
+    static const struct {
+        const char *word;
+        char base;
+    } bases[] = {{"hex", 'h'}, {"dec", 'd'}, {"signed", 's'}, {"oct", 'o'}, {"bin", 'b'}, {"text", 't'}};
+    for (size_t i = 0; i < sizeof bases / sizeof *bases; i++)
+        if (length == strlen(bases[i].word) && strncmp(word, bases[i].word, length) == 0) {
+            cells->base = bases[i].base;
+            return true;
+        }
+    if ((length == 6 && strncmp(word, "little", 6) == 0) || (length == 3 && strncmp(word, "big", 3) == 0)) {
+        cells->order = length == 3 ? CLI_ORDER_BIG : CLI_ORDER_LITTLE;
+        return true;
+    }
+    char *end;
+    unsigned long count = strtoul(word, &end, 10);
+    if (end != word + length || !count) return false;
+    if (strncmp(next, "column", 6) == 0) {
+        cells->columns = (unsigned)count;
+        *takes_next = true;
+        return count <= 64;
+    }
+    *takes_next = strncmp(next, "byte", 4) == 0;
+    cells->bytes = (unsigned)count;
+    return count == 1 || count == 2 || count == 4;
+}
+
+bool cli_read_cells(cli *self, const char *words, cli_cells *cells)
+{
+    for (const char *at = words; *at;) {
+        size_t length = strcspn(at, " ,");
+        const char *next = at + length + strspn(at + length, " ,");
+        bool takes_next = false;
+        if (!read_word(at, length, next, cells, &takes_next)) {
+            char message[200];
+            snprintf(message, sizeof message, "behind `as`, `%.*s` means nothing", (int)(length < 60 ? length : 60), at);
+            cli_complain(self, "show", NULL,
+                         "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.", message);
+            return false;
+        }
+        at = takes_next ? next + strcspn(next, " ,") : next;
+        at += strspn(at, " ,");
+    }
+    return true;
+}
+
+bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
+{
+    *item = (show_item){.text = text, .expression = strdup(text)};
+    if (!item->expression) return false;
+    char *as = NULL;
+    for (char *p = item->expression; (p = strstr(p, " as ")); p += 4) as = p;
+    bool good = true;
+    oak_reading ignored;
+    if (as) {
+        *as = 0;
+        good = cli_read_cells(self, as + 4, &item->cells);
+    }
+    if (good && strstr(item->expression, "..")) {
+        item->is_range = true;
+        good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from,
+                                 &item->to) == OAK_OK;
+    } else if (good && strcmp(item->expression, "changes") != 0)
+        good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
+    if (!good) free(item->expression);
+    return good;
+}
+
+/* ------------------------------------------------------------------------------------------ numbers */
+
+void cli_write_binary(uint64_t value, unsigned bits, char *text)
+{
+    size_t at = 0;
+    for (unsigned bit = bits; bit-- > 0;) {
+        text[at++] = value >> bit & 1 ? '1' : '0';
+        if (bit && bit % 4 == 0) text[at++] = ' ';
+    }
+    text[at] = 0;
+}
+
+static int64_t with_sign(uint64_t value, unsigned bits)
+{
+    uint64_t sign = (uint64_t)1 << (bits - 1);
+    return bits >= 64 ? (int64_t)value : (int64_t)((value ^ sign) - sign);
+}
+
+/* A value of so many bits in a base; 0 for hexadecimal. */
+void cli_write_number(uint64_t value, unsigned bits, char base, char *text, size_t room)
+{
+    char binary[100];
+    if (bits < 64) value &= ((uint64_t)1 << bits) - 1;
+    switch (base) {
+    case 'd': snprintf(text, room, "%llu", (unsigned long long)value); break;
+    case 's': snprintf(text, room, "%lld", (long long)with_sign(value, bits)); break;
+    case 'o': snprintf(text, room, "%0*llo", (int)((bits + 2) / 3), (unsigned long long)value); break;
+    case 'b':
+        cli_write_binary(value, bits, binary);
+        snprintf(text, room, "%s", binary);
+        break;
+    case 't':
+        for (unsigned i = 0; i < (bits + 7) / 8 && i + 1 < room; i++) {
+            char c = (char)(value >> (8 * i));
+            text[i] = c >= ' ' && c < 127 ? c : '.';
+            text[i + 1] = 0;
+        }
+        break;
+    default: snprintf(text, room, "%0*llx", (int)((bits + 3) / 4), (unsigned long long)value); break;
+    }
+}
+
+static void show_value(cli *self, oak_session *session, const show_item *item)
+{
+    oak_reading reading;
+    if (oak_session_value(session, item->expression, &self->sink, &reading)) return;
+    bool fits = reading.value >= 0 && reading.value <= 0xFFFF;
+    unsigned bits = reading.bits < 64 ? reading.bits : !fits ? 64 : reading.value <= 0xFF ? 8 : 16;
+    uint64_t value =
+        bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
+    char text[100];
+    printf("  %-18s ", item->expression);
+    if (item->cells.base) {
+        bool plain = reading.bits == 64 && item->cells.base == 's'; /* something computed has a sign of its own */
+        cli_write_number((uint64_t)reading.value, plain ? 64 : bits, item->cells.base, text, sizeof text);
+        printf("%s%s\n", item->cells.base == 'h' ? "0x" : "", text);
+    } else if (bits == 1) printf("%llu\n", (unsigned long long)value);
+    else {
+        printf("0x%0*llx  %lld", (int)((bits + 3) / 4), (unsigned long long)value, (long long)reading.value);
+        cli_write_binary(value, bits, text);
+        if (bits <= 16) printf("  %s", text);
+        if (value >= ' ' && value < 127) printf("  '%c'", (char)value);
+        if (reading.is_address) {
+            char place[100];
+            oak_session_name_place(session, (uint32_t)value, place, sizeof place);
+            printf("  place %s", place);
+        }
+        putchar('\n');
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ memory */
+
+static unsigned bytes_of(const cli_cells *cells)
+{
+    return cells->bytes ? cells->bytes : 1;
+}
+
+unsigned cli_cell_width(const cli_cells *cells)
+{
+    unsigned bytes = bytes_of(cells);
+    static const unsigned decimal[] = {0, 3, 5, 0, 10}, octal[] = {0, 3, 6, 0, 11};
+    switch (cells->base) {
+    case 'd': return decimal[bytes];
+    case 's': return decimal[bytes] + 1;
+    case 'o': return octal[bytes];
+    case 'b': return 10 * bytes - 1;
+    case 't': return bytes;
+    default: return 2 * bytes;
+    }
+}
+
+unsigned cli_cell_columns(const cli_cells *cells, unsigned width)
+{
+    if (cells->columns) return cells->columns;
+    unsigned each = cli_cell_width(cells) + 1, bytes = bytes_of(cells);
+    if (cells->base != 't') each += bytes; /* the text beside */
+    for (unsigned columns = 16; columns > 1; columns /= 2)
+        if (columns * bytes <= 16 && columns * each + 2 <= width) return columns;
+    return 1;
+}
+
+bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text, size_t room)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    uint8_t read[4];
+    uint64_t value = 0;
+    unsigned bytes = bytes_of(cells);
+    bool big = cells->order ? cells->order == CLI_ORDER_BIG : oak_session_part(session)->architecture->big_endian;
+    text[0] = 0;
+    if (chip.ops->read_memory(chip.chip, space, at, read, bytes)) return false;
+    if (cells->base == 't') big = false; /* letters stand as they lie */
+    for (unsigned i = 0; i < bytes; i++) value |= (uint64_t)read[big ? bytes - 1 - i : i] << (8 * i);
+    cli_write_number(value, 8 * bytes, cells->base, text, room);
+    return true;
+}
+
+void cli_take_changes(oak_session *session, cli_changes *changes)
+{
+    if (oak_session_changes(session, changes->list, CLI_MOST_CHANGES, &changes->count)) changes->count = 0;
+    if (changes->count > CLI_MOST_CHANGES) changes->count = CLI_MOST_CHANGES;
+}
+
+bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes)
+{
+    for (size_t i = 0; i < changes->count; i++)
+        if (changes->list[i].space == space && changes->list[i].address - address < bytes) return true;
+    return false;
+}
+
+static void show_range(cli *self, oak_session *session, const show_item *item)
+{
+    enum { WIDTH = 100 };
+    static cli_changes changes;
+    unsigned bytes = bytes_of(&item->cells), columns = cli_cell_columns(&item->cells, WIDTH),
+             width = cli_cell_width(&item->cells), step = columns * bytes;
+    changes.count = 0;
+    if (self->marks) cli_take_changes(session, &changes);
+    printf("  %s\n", item->text);
+    /* Whole rows, as addresses have them; cells of several bytes begin where the stretch does. */
+    uint64_t first = bytes > 1 ? item->from : item->from / step * step;
+    for (uint64_t row = first; row <= item->to; row += step) {
+        char beside[400] = "";
+        printf("    0x%04llx ", (unsigned long long)row);
+        for (unsigned i = 0; i < columns; i++) {
+            char text[100];
+            uint64_t at = row + (uint64_t)i * bytes;
+            bool inside = at >= item->from && at + bytes - 1 <= item->to &&
+                          cli_cell_text(session, item->space, (uint32_t)at, &item->cells, text, sizeof text);
+            if (i == 8 && columns == 16) putchar(' ');
+            if (!inside) {
+                printf("%*s", (int)width + 1, "");
+                snprintf(beside + strlen(beside), sizeof beside - strlen(beside), "%*s", (int)bytes, "");
+                continue;
+            }
+            printf("%c%*s", cli_has_changed(&changes, item->space, (uint32_t)at, bytes) ? '*' : ' ', (int)width, text);
+            cli_cell_text(session, item->space, (uint32_t)at, &(cli_cells){.bytes = bytes, .base = 't'}, text, sizeof text);
+            snprintf(beside + strlen(beside), sizeof beside - strlen(beside), "%s", text);
+        }
+        printf("%s%s\n", item->cells.base == 't' ? "" : "  ", item->cells.base == 't' ? "" : beside);
+    }
+}
+
+static void show_changes(oak_session *session)
+{
+    enum { MOST = 200 };
+    static oak_change changes[MOST];
+    const oak_part *part = oak_session_part(session);
+    size_t count;
+    if (oak_session_changes(session, changes, MOST, &count)) return;
+    printf("  changed since the run began\n");
+    for (size_t i = 0; i < count && i < MOST; i++) {
+        const oak_change *c = &changes[i];
+        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+        char name[60];
+        cli_change_name(part, c, name, sizeof name);
+        int digits = reg        ? reg->bits / 4
+                     : c->space ? 2
+                                : (part->architecture->registers[c->address].bits + 3) / 4;
+        printf("    %-18s 0x%0*x -> 0x%0*x\n", name, digits, (unsigned)c->before, digits, (unsigned)c->after);
+    }
+    if (count > MOST) printf("    and %zu more\n", count - MOST);
+    if (!count) printf("    nothing\n");
+}
+
+void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room)
+{
+    const oak_part_register *reg = change->space ? oak_part_register_at(part, change->space, change->address) : NULL;
+    if (!change->space) snprintf(name, room, "%s", part->architecture->registers[change->address].name);
+    else if (reg) snprintf(name, room, "%s", reg->name);
+    else snprintf(name, room, "%s[0x%02x]", part->architecture->spaces[change->space].name, (unsigned)change->address);
+}
+
+void cli_show_item(cli *self, oak_session *session, const show_item *item)
+{
+    if (item->is_range) show_range(self, session, item);
+    else if (strcmp(item->expression, "changes") == 0) show_changes(session);
+    else show_value(self, session, item);
+}
+
+bool cli_show(cli *self, oak_session *session, const char *text)
+{
+    show_item item;
+    if (!cli_read_show(self, session, text, &item)) return false;
+    cli_show_item(self, session, &item);
+    free(item.expression);
+    return true;
+}
