@@ -5,6 +5,30 @@
 #include "cli.h"
 
 enum { BENCH_MOST_KEPT = 20 };
+#define BENCH_REMEMBERED ".spindle-bench.json" /* beside the program: how its view was arranged */
+
+typedef enum bench_pane {
+    PANE_REGISTERS,
+    PANE_KEPT,
+    PANE_BOARD,
+    PANE_PINS,
+    PANE_MEMORY,
+    PANE_STACK,
+    PANE_RECENT,
+    PANE_SPECIAL,
+    PANE_STOPS,
+    PANES
+} bench_pane;
+typedef struct bench_panes {
+    bench_pane pane[PANES]; /* from the top */
+    unsigned count;
+    unsigned left;     /* the columns of the left side in percent, 0: the usual */
+    unsigned messages; /* their rows, 0: the usual */
+    bool code;         /* instructions in place of the source */
+    bool mouse;
+    bool touched; /* somebody has arranged them: to be remembered */
+} bench_panes;
+
 typedef struct bench {
     cli *self;
     oak_session *session;
@@ -17,10 +41,15 @@ typedef struct bench {
     char *kept[BENCH_MOST_KEPT]; /* expressions that are shown again and again */
     unsigned kept_count;
     bool view; /* the full-screen view shows things by itself */
+    bench_panes panes;
     unsigned memory_space;
     uint32_t memory_from, memory_to;
     cli_cells cells; /* how it is shown */
     char *follow;    /* NULL, or the pointer it follows */
+    char *shown_memory;            /* the verb that has set this, or NULL */
+    char *drives[BENCH_MOST_KEPT]; /* what was driven by verbs, for doing it again */
+    unsigned drive_count;
+    unsigned given_stops, given_laps; /* how many the options of the command have set */
     struct bench_said { /* what is said at places */
         char *expression, *place; /* NULL: removed */
         unsigned long long times;
@@ -54,6 +83,12 @@ bool bench_done(bench *b, oak_status status, const char *what);
 /* Where the chip is, and what has changed since the last time. */
 void bench_tell(bench *b);
 
+/* A kept expression and its value, in its base. */
+void bench_kept_text(bench *b, unsigned number, const oak_diag_sink *sink, char *text, size_t room);
+/* "0x0049  0x0049  returns to main+2" */
+void bench_stack_words(bench *b, const oak_stack_item *item, char *text, size_t room);
+/* Cycle, address, place, instruction, and what it changed; narrow: without the first two. */
+void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text, size_t room);
 /* What was counted for a line of the source: how often it began, and the cycles of all of it. False when nothing is counted,
  * or it has no code. */
 bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *tally);
@@ -85,6 +120,19 @@ bool bench_save(bench *b, const char *rest);
 bool bench_load(bench *b, const char *rest);
 /* Brings the stretch of memory to where the pointer points now. False when it points nowhere. */
 bool bench_follow_now(bench *b);
+
+/* bench_panes.c: the arrangement of the full-screen view. */
+bool bench_panes_verb(bench *b, const char *rest);
+bool bench_divide(bench *b, const char *rest);
+bool bench_mouse(bench *b, const char *rest);
+const char *bench_pane_name(bench_pane pane);
+void bench_recall_panes(bench *b);
+void bench_remember_panes(bench *b);
+
+/* A word that could stand in place of a beginning, by number from state 0; NULL after the last. Free it. */
+char *bench_complete(bench *b, const char *text, int state);
+/* Is a file wanted in this line? */
+bool bench_takes_file(const char *line);
 
 /* view.c: the full-screen view, until somebody leaves it. False when the terminal cannot do it. */
 bool bench_view(bench *b);

@@ -37,6 +37,15 @@ static const char *words_of(const char *rest)
     return words;
 }
 
+/* For doing it again after the program was read anew. */
+static void remember(bench *b, const char *verb, const char *rest)
+{
+    size_t room = strlen(verb) + strlen(rest) + 2;
+    free(b->shown_memory);
+    b->shown_memory = malloc(room);
+    if (b->shown_memory) snprintf(b->shown_memory, room, "%s %s", verb, rest);
+}
+
 /* memory RANGE [as …]: shows it, and the full-screen view goes on showing it. */
 bool bench_memory(bench *b, const char *rest)
 {
@@ -55,6 +64,7 @@ bool bench_memory(bench *b, const char *rest)
     b->cells = cells;
     free(b->follow);
     b->follow = NULL;
+    remember(b, "memory", rest);
     return show_pane(b, words_of(rest));
 }
 
@@ -109,8 +119,9 @@ bool bench_follow(bench *b, const char *rest)
     b->follow = expression;
     b->memory_space = space;
     b->cells = cells;
+    remember(b, "follow", rest);
     if (!bench_follow_now(b))
-        return b->view || bench_complain(b, NULL, "%s is 0x%llx now, where there is no %s", expression,
+        return b->view || bench_complain(b, NULL, "%s points to 0x%llx now, where there is no %s", expression,
                                          (unsigned long long)reading.value, part->architecture->spaces[space].title);
     return show_pane(b, words_of(rest));
 }
@@ -345,8 +356,11 @@ bool bench_load(bench *b, const char *rest)
     oak_status status = b->self->host.read_file(b->self->host.context, path, 64u << 20, &bytes, &size);
     if (status) good = bench_complain(b, "`save` writes such files.", "%s: %s", path, oak_status_text(status));
     else if (!to)
+    {
         good = bench_done(
             b, oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, path, &b->self->sink), path);
+        if (good) bench_tell(b);
+    }
     else if (hex) good = load_hex(b, path, bytes ? (const char *)bytes : "", size, space);
     else {
         good = write_bytes(b, space, at, bytes, size);

@@ -188,25 +188,32 @@ static bool verb_pace(bench *b, const char *rest)
 /* ------------------------------------------------------------------------------------------ looking */
 
 /* recent [N]: the last instructions, and what each has changed. */
-static void tell_recent(void *context, const oak_recent *one)
+void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text, size_t room)
 {
-    bench *b = context;
     const oak_part *part = oak_session_part(b->session);
     char place[120];
     oak_session_name_place(b->session, one->pc, place, sizeof place);
-    printf("  %10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle, (unsigned)one->pc, place,
-           one->text);
-    for (size_t i = 0, shown = 0; i < one->change_count && shown < 5; i++) {
+    if (narrow) snprintf(text, room, "%-16.16s %-20s", place, one->text);
+    else
+        snprintf(text, room, "%10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle, (unsigned)one->pc, place,
+                 one->text);
+    for (size_t i = 0, shown = 0; i < one->change_count && shown < 5 && strlen(text) + 80 < room; i++) {
         const oak_change *c = &one->changes[i];
         char name[60];
         if (!c->space && c->address == part->architecture->pc_register) continue;
         if (c->space && bench_is_a_register(part, one->changes, i)) continue;
         cli_change_name(part, c, name, sizeof name);
-        printf("%s%s=0x%0*x", shown ? " " : "", name, strchr(name, '[') ? 2 : 1,
-               (unsigned)c->after);
+        snprintf(text + strlen(text), room - strlen(text), "%s%s=0x%0*x", shown ? " " : "", name,
+                 strchr(name, '[') ? 2 : 1, (unsigned)c->after);
         shown++;
     }
-    putchar('\n');
+}
+
+static void tell_recent(void *context, const oak_recent *one)
+{
+    char text[600];
+    bench_recent_words(context, one, false, text, sizeof text);
+    printf("  %s\n", text);
 }
 
 static bool verb_recent(bench *b, const char *rest)
@@ -233,6 +240,23 @@ static bool verb_keep(bench *b, const char *rest)
     if (!cli_show(b->self, b->session, rest)) return false;
     b->kept[b->kept_count] = strdup(rest);
     return b->kept[b->kept_count] && ++b->kept_count;
+}
+
+void bench_kept_text(bench *b, unsigned number, const oak_diag_sink *sink, char *text, size_t room)
+{
+    cli_cells cells = {0};
+    oak_reading reading;
+    char *expression = strdup(b->kept[number]), *as = expression ? strstr(expression, " as ") : NULL, value[100];
+    if (!expression) return;
+    if (as) *as = 0;
+    if (as) cli_read_cells(b->self, as + 4, &cells);
+    if (oak_session_value(b->session, expression, sink, &reading)) snprintf(text, room, "%.60s  ?", expression);
+    else if (cells.base) {
+        cli_write_number((uint64_t)reading.value, reading.bits, cells.base, value, sizeof value);
+        snprintf(text, room, "%.60s  %s%s", expression, cells.base == 'h' ? "0x" : "", value);
+    } else
+        snprintf(text, room, "%.60s  0x%llx  %lld", expression, (unsigned long long)reading.value, (long long)reading.value);
+    free(expression);
 }
 
 static bool verb_forget(bench *b, const char *rest)
@@ -488,23 +512,25 @@ static bool verb_source(bench *b, const char *rest)
     return true;
 }
 
+void bench_stack_words(bench *b, const oak_stack_item *item, char *text, size_t room)
+{
+    char place[120];
+    int digits = item->bytes == 1 ? 2 : item->bytes == 2 ? 4 : 8;
+    snprintf(text, room, "0x%04x  0x%0*x", (unsigned)item->at, digits, (unsigned)item->value);
+    if (!item->returns) return;
+    oak_session_name_place(b->session, item->value, place, sizeof place);
+    snprintf(text + strlen(text), room - strlen(text), "  returns to %s", place);
+}
+
 static bool verb_stack(bench *b, const char *rest)
 {
     oak_stack_item items[64];
+    char text[200];
     (void)rest;
     size_t count = oak_session_stack(b->session, items, 64);
     for (size_t i = 0; i < count; i++) {
-        char place[120];
-        printf("  0x%04x  0x%0*x", (unsigned)items[i].at,
-               items[i].bytes == 1   ? 2
-               : items[i].bytes == 2 ? 4
-                                     : 8,
-               (unsigned)items[i].value);
-        if (items[i].returns) {
-            oak_session_name_place(b->session, items[i].value, place, sizeof place);
-            printf("  returns to %s", place);
-        }
-        putchar('\n');
+        bench_stack_words(b, &items[i], text, sizeof text);
+        printf("  %s\n", text);
     }
     if (!count) printf("  empty\n");
     return true;
@@ -519,7 +545,9 @@ static bool verb_set(bench *b, const char *rest)
 
 static bool verb_drive(bench *b, const char *rest)
 {
-    return bench_done(b, oak_session_drive(b->session, rest, &b->self->sink), rest);
+    if (!bench_done(b, oak_session_drive(b->session, rest, &b->self->sink), rest)) return false;
+    if (b->drive_count < BENCH_MOST_KEPT && (b->drives[b->drive_count] = strdup(rest))) b->drive_count++;
+    return true;
 }
 
 static bool verb_act(bench *b, const char *rest)
@@ -664,7 +692,12 @@ const bench_verb bench_verbs[] = {
     {"save", "FILE | RANGE to FILE", "write a state file, or a stretch of memory", "save xram[log..log+79] to log.bin",
      bench_save, false},
     {"load", "FILE | FILE to CELL", "take a state file, or bytes into memory", "load log.bin to xram[0x4000]",
-     bench_load, true},
+     bench_load, false},
+    {"panes", "[NAME... | usual]", "which panes the view has, from the top", "panes registers kept stack memory",
+     bench_panes_verb, false},
+    {"divide", "N% | messages N", "how wide the left side of the view is, how high its messages", "divide 60%",
+     bench_divide, false},
+    {"mouse", "on | off", "in the view: a click on a line sets a stop point", "mouse on", bench_mouse, false},
     {"help", "[VERB]", "list the verbs, or tell of one", "help back", verb_help, false},
     {"quit", "", "leave the bench", "quit", verb_quit, false},
     {NULL, NULL, NULL, NULL, NULL, false}};

@@ -2,20 +2,23 @@
  * pipe or a script they are read as they are; with --json each answer is one document on a line. */
 #include <editline/readline.h>
 #include <errno.h>
+#include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "bench.h"
 
-enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 100 };
+enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 200, MOST_LINES = 500 };
 
 typedef struct bench_options {
     char **scripts;
-    /* What survives `again`: stop points as they were given. */
+    /* What survives `again`: verbs that bring back what was set up. */
     char *kept[MOST_KEPT];
     unsigned kept_count;
+    double pace;
     bool resumed;
     int view;
 } bench_options;
@@ -161,7 +164,8 @@ static void read_lines(bench *b, FILE *from)
     }
 }
 
-static char *complete(const char *text, int state)
+/* The words that could stand where `text` stands in a line: verbs, registers, symbols, by number from state 0. */
+static char *complete_word(const char *text, int state)
 {
     static unsigned at, source;
     static size_t length;
@@ -185,35 +189,145 @@ static char *complete(const char *text, int state)
     return NULL;
 }
 
+static char *complete(const char *text, int state)
+{
+    static bool files;
+    if (!state) files = bench_takes_file(rl_line_buffer);
+    return files ? rl_filename_completion_function(text, state) : complete_word(text, state);
+}
+
+bool bench_takes_file(const char *line)
+{
+    return strncmp(line, "save ", 5) == 0 || strncmp(line, "load ", 5) == 0;
+}
+
+char *bench_complete(bench *b, const char *text, int state)
+{
+    completing = b;
+    return complete_word(text, state);
+}
+
+/* Where lines are kept from one session to the next; false where there is no such place. */
+static bool history_path(char *path, size_t room, bool make)
+{
+    const char *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
+    char folder[400];
+    if (state && *state) snprintf(folder, sizeof folder, "%.380s", state);
+    else if (home && *home) snprintf(folder, sizeof folder, "%.360s/.local/state", home);
+    else return false;
+    for (char *p = folder + 1; make && *p; p++)
+        if (*p == '/') *p = 0, mkdir(folder, 0700), *p = '/';
+    if (make) mkdir(folder, 0700);
+    snprintf(path, room, "%s/oakspindle", folder);
+    if (make) mkdir(path, 0700);
+    snprintf(path, room, "%s/oakspindle/bench-lines", folder);
+    return true;
+}
+
 static void read_terminal(bench *b)
 {
     completing = b;
     rl_completion_entry_function = complete;
     rl_basic_word_break_characters = " \t\n\"'=+-*/<>|&^!~()[]:";
     using_history();
-    char *line;
+    stifle_history(MOST_LINES);
+    char *line, path[500];
+    if (history_path(path, sizeof path, false)) read_history(path);
     while (!b->quits && !b->again && (line = readline("spindle> "))) {
         if (*line) add_history(line);
         do_line(b, line);
         free(line);
     }
     if (!b->quits && !b->again) putchar('\n');
+    if (history_path(path, sizeof path, true)) write_history(path);
 }
 
 /* ------------------------------------------------------------------------------------------ the command */
 
-static void keep_stops(bench *b, bench_options *options)
+static void keep_line(bench_options *options, const char *format, ...)
 {
+    char text[1000];
+    va_list arguments;
+    va_start(arguments, format);
+    vsnprintf(text, sizeof text, format, arguments);
+    va_end(arguments);
+    char *copy = options->kept_count < MOST_KEPT ? strdup(text) : NULL;
+    if (copy) options->kept[options->kept_count++] = copy;
+}
+
+/* What somebody has set up, as the verbs that set it up again. Options of the command do their part by themselves. */
+static void keep_all(bench *b, bench_options *options)
+{
+    static const char *const watch_words[] = {
+        [OAK_WATCH_CHANGE] = "watch ",       [OAK_WATCH_HOLDS] = "when ",          [OAK_WATCH_READ] = "watch read ",
+        [OAK_WATCH_WRITE] = "watch write ", [OAK_WATCH_ACCESS] = "watch access ", [OAK_WATCH_HANDLER] = "interrupt "};
     const oak_stop_point *point;
+    const oak_watch *watch;
+    const oak_lap *lap;
+    unsigned number = 0;
     for (unsigned i = 0; i < options->kept_count; i++) free(options->kept[i]);
     options->kept_count = 0;
-    for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)) && options->kept_count < MOST_KEPT;
-         i++) {
-        char text[600];
-        snprintf(text, sizeof text, "%s%s%s every %llu", point->text, point->condition ? " if " : "",
-                 point->condition ? point->condition : "", (unsigned long long)point->every);
-        if (point->enabled) options->kept[options->kept_count++] = strdup(text);
+    for (unsigned i = b->given_stops; (point = oak_session_stop_point(b->session, i)); i++) {
+        if (point->removed) continue;
+        keep_line(options, "stop %s%s%s every %llu%s", point->text, point->condition ? " if " : "",
+                  point->condition ? point->condition : "", (unsigned long long)point->every,
+                  point->once ? " once" : "");
+        if (!point->enabled) keep_line(options, "off %u", b->given_stops + number);
+        number++;
     }
+    for (unsigned i = 0; i < b->given_stops; i++) {
+        point = oak_session_stop_point(b->session, i);
+        if (point->removed) keep_line(options, "remove %u", i);
+        else if (!point->enabled) keep_line(options, "off %u", i);
+    }
+    number = 0;
+    for (unsigned i = 0; (watch = oak_session_watch(b->session, i)); i++) {
+        if (watch->removed) continue;
+        keep_line(options, "%s%s", watch_words[watch->kind], watch->text);
+        if (!watch->enabled) keep_line(options, "off watch %u", number);
+        number++;
+    }
+    for (unsigned i = 0; i < b->said_count; i++)
+        if (b->said[i].expression) keep_line(options, "say %s at %s", b->said[i].expression, b->said[i].place);
+    for (unsigned i = b->given_laps; (lap = oak_session_lap(b->session, i)); i++)
+        keep_line(options, "lap %s to %s", lap->from, lap->to);
+    for (unsigned i = 0; i < b->kept_count; i++) keep_line(options, "keep %s", b->kept[i]);
+    for (unsigned i = 0; i < b->drive_count; i++) keep_line(options, "drive %s", b->drives[i]);
+    if (b->shown_memory) keep_line(options, "%s", b->shown_memory);
+    oak_tally tally;
+    if (oak_session_counted(b->session, 0, &tally) == OAK_OK) keep_line(options, "tally on");
+    options->pace = b->pace;
+}
+
+/* Sets it up again; what it prints is not for anybody. */
+static void set_up_again(bench *b, bench_options *options)
+{
+    char *text = NULL;
+    size_t size = 0;
+    FILE *real = stdout, *kept = open_memstream(&text, &size);
+    if (!kept) return;
+    unsigned failures = b->failures;
+    stdout = kept;
+    for (unsigned i = 0; i < options->kept_count; i++) bench_do(b, options->kept[i]);
+    fclose(kept);
+    stdout = real;
+    free(text);
+    b->failures = failures;
+    b->pace = options->pace;
+}
+
+static unsigned count_stops(const oak_session *session)
+{
+    unsigned count = 0;
+    while (oak_session_stop_point(session, count)) count++;
+    return count;
+}
+
+static unsigned count_laps(const oak_session *session)
+{
+    unsigned count = 0;
+    while (oak_session_lap(session, count)) count++;
+    return count;
 }
 
 static int bench_session(cli *self, oak_session *session, oak_board *board, const char *path, void *context)
@@ -224,8 +338,9 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
     oak_session_keep_history(session, 0);
-    if (options->resumed)
-        for (unsigned i = 0; i < options->kept_count; i++) cli_add_stop(self, session, options->kept[i]);
+    b.given_stops = count_stops(session);
+    b.given_laps = count_laps(session);
+    if (options->resumed) set_up_again(&b, options);
     if (!self->json && !options->view && (terminal || options->resumed)) {
         printf("%s on %s%s%s; `help` lists the verbs\n", path, oak_session_part(session)->name,
                board ? ", " : "", board ? oak_board_title(board) : "");
@@ -249,11 +364,13 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
         } else if (terminal) read_terminal(&b);
         else read_lines(&b, stdin);
     }
+    if (b.again) keep_all(&b, options);
     for (unsigned i = 0; i < b.kept_count; i++) free(b.kept[i]);
-    free(b.follow);
+    for (unsigned i = 0; i < b.drive_count; i++) free(b.drives[i]);
     for (unsigned i = 0; i < b.said_count; i++) free(b.said[i].expression), free(b.said[i].place);
+    free(b.follow);
+    free(b.shown_memory);
     if (!b.again) return b.failures && !terminal ? EXIT_REFUSED : EXIT_DONE;
-    keep_stops(&b, options);
     options->resumed = true;
     return CLI_AGAIN;
 }

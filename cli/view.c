@@ -10,38 +10,13 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "bench.h"
+#include "view.h"
 
-enum {
-    MOST_CHANGES = 400,
-    MOST_MESSAGES = 200,
-    LONGEST = 400,
-    LEAST_COLUMNS = 60,
-    LEAST_ROWS = 14,
-    MESSAGE_ROWS = 5
-};
-
-typedef struct view {
-    bench *b;
-    WINDOW *screen;
-    int rows, columns, split; /* split: the first column of the right side, 0: there is none */
-    char *messages[MOST_MESSAGES];
-    unsigned message_count;
-    char line[LONGEST];
-    size_t length;
-    oak_change changes[MOST_CHANGES];
-    size_t change_count;
-    char *source; /* of the file shown last */
-    char source_name[300];
-    bool code; /* instructions in place of the source */
-    unsigned scrolled;
-} view;
-
-enum { STYLE_PLAIN, STYLE_TITLE, STYLE_STRONG, STYLE_CHANGED, STYLE_FAINT, STYLE_HERE };
+enum { LEAST_COLUMNS = 60, LEAST_ROWS = 14, MESSAGE_ROWS = 5 };
 
 /* ------------------------------------------------------------------------------------------ drawing */
 
-static attr_t style(int kind)
+static attr_t style(view_style kind)
 {
     switch (kind) {
     case STYLE_TITLE: return (attr_t)(A_BOLD | (has_colors() ? COLOR_PAIR(1) : 0));
@@ -54,15 +29,15 @@ static attr_t style(int kind)
 }
 
 /* A text, cut at a column. */
-static void put(int row, int column, int to, int kind, const char *text)
+void view_put(int row, int column, int to, view_style kind, const char *text)
 {
     if (column >= to) return;
     attrset(style(kind));
-    wchar_t wide[LONGEST];
-    size_t count = mbstowcs(wide, text, LONGEST - 1);
+    wchar_t wide[VIEW_LONGEST];
+    size_t count = mbstowcs(wide, text, VIEW_LONGEST - 1);
     if (count == (size_t)-1) mvaddnstr(row, column, text, to - column);
     else {
-        wide[count < LONGEST ? count : LONGEST - 1] = 0;
+        wide[count < VIEW_LONGEST ? count : VIEW_LONGEST - 1] = 0;
         for (size_t i = 0; i < count; i++)
             if (wide[i] == L'\t') wide[i] = L' ';
         mvaddnwstr(row, column, wide, to - column);
@@ -70,22 +45,30 @@ static void put(int row, int column, int to, int kind, const char *text)
     attrset(A_NORMAL);
 }
 
-static void title(int row, int column, int to, const char *text)
+void view_title(int row, int column, int to, const char *text)
 {
     attrset(style(STYLE_FAINT));
     mvhline(row, column, ACS_HLINE, to - column);
     attrset(A_NORMAL);
-    put(row, column + 1, to, STYLE_TITLE, text);
+    view_put(row, column + 1, to, STYLE_TITLE, text);
 }
 
-static bool changed(const view *v, unsigned space, uint32_t address)
+bool view_is_new(view *v, const char *key, const char *text)
 {
-    for (size_t i = 0; i < v->change_count && i < MOST_CHANGES; i++)
-        if (v->changes[i].space == space && v->changes[i].address == address) return true;
-    return false;
+    const char *was = NULL;
+    for (unsigned i = 0; i < v->before_count; i++)
+        if (strcmp(v->before[i].key, key) == 0) was = v->before[i].text;
+    bool known = false;
+    for (unsigned i = 0; i < v->seen_count; i++) known = known || strcmp(v->seen[i].key, key) == 0;
+    if (!known && v->seen_count < VIEW_MOST_SEEN) {
+        seen_line *one = &v->seen[v->seen_count++];
+        snprintf(one->key, sizeof one->key, "%s", key);
+        snprintf(one->text, sizeof one->text, "%s", text);
+    }
+    return was && strncmp(was, text, sizeof v->before->text - 1) != 0;
 }
 
-static uint32_t pc_of(const view *v)
+uint32_t view_pc(const view *v)
 {
     oak_chip_port chip = oak_session_chip(v->b->session);
     uint32_t pc = 0;
@@ -118,55 +101,60 @@ static const char *load_source(view *v, const char *name)
     return v->source;
 }
 
-/* Stop points by line of the file that is shown. */
-static bool stop_in_line(const view *v, const char *file, unsigned number)
+/* A line as it is shown: its marks, how often it ran where that is counted, its number and text. */
+static void source_line(view *v, const char *file, int number, bool is_here, const char *text, size_t length, char *line,
+                        size_t room)
 {
-    const oak_stop_point *point;
-    oak_line line;
-    for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
-        if (point->enabled &&
-            oak_program_line_at(oak_session_program(v->b->session), point->address, &line) == OAK_OK &&
-            line.line == number && strcmp(line.file, file) == 0)
-            return true;
-    return false;
+    char expanded[VIEW_LONGEST], counted[40] = "";
+    size_t column = 0;
+    oak_tally tally;
+    for (size_t i = 0; i < length && column + 9 < sizeof expanded; i++) {
+        if (text[i] == '\t') do
+                expanded[column++] = ' ';
+            while (column % 8);
+        else expanded[column++] = text[i];
+    }
+    expanded[column] = 0;
+    if (oak_session_counted(v->b->session, 0, &tally) != OAK_UNSUPPORTED) {
+        if (bench_line_tally(v->b, file, (unsigned)number, &tally))
+            snprintf(counted, sizeof counted, "%9llu x", (unsigned long long)tally.times);
+        else snprintf(counted, sizeof counted, "%11s", "");
+    }
+    snprintf(line, room, "%c%c%5d %s %.350s", is_here ? '>' : ' ', bench_line_mark(v->b, file, (unsigned)number), number,
+             counted, expanded);
 }
 
 static bool draw_source(view *v, int top, int bottom, int to)
 {
     oak_line here;
     const oak_program *program = oak_session_program(v->b->session);
-    if (v->code || !program || oak_program_line_at(program, pc_of(v), &here)) return false;
+    v->first_line = 0;
+    if (v->b->panes.code || !program || oak_program_line_at(program, view_pc(v), &here)) return false;
     const char *text = load_source(v, here.file);
     if (!text) return false;
-    title(top, 0, to, here.file);
-    int rows = bottom - top - 1, first = (int)here.line - rows / 2;
+    view_title(top, 0, to, here.file);
+    int rows = bottom - top - 1, lines = 1;
+    for (const char *p = text; (p = strchr(p, '\n')) && p[1]; p++) lines++;
+    int first = (int)here.line - rows / 2 + v->scrolled;
+    if (first > lines - rows + 1) first = lines - rows + 1;
     if (first < 1) first = 1;
+    v->scrolled = first - ((int)here.line - rows / 2 > 1 ? (int)here.line - rows / 2 : 1);
+    v->first_line = (unsigned)first;
+    v->source_top = top + 1;
+    v->source_bottom = bottom;
+    v->source_columns = to;
     int number = 1;
-    for (; *text && number < first; number++) {
-        text = strchr(text, '\n');
-        if (!text) return true;
-        text++;
-    }
+    for (; number < first; number++) text = strchr(text, '\n') + 1;
     for (int row = top + 1; row < bottom && *text; row++, number++) {
-        char line[LONGEST];
+        char line[VIEW_LONGEST + 60];
         size_t length = strcspn(text, "\n");
         bool is_here = (unsigned)number == here.line;
-        char expanded[LONGEST];
-        size_t column = 0;
-        for (size_t i = 0; i < length && column + 9 < sizeof expanded; i++) {
-            if (text[i] == '\t') do
-                    expanded[column++] = ' ';
-                while (column % 8);
-            else expanded[column++] = text[i];
-        }
-        expanded[column] = 0;
-        snprintf(line, sizeof line, "%c%c%5d  %.370s", is_here ? '>' : ' ',
-                 stop_in_line(v, here.file, (unsigned)number) ? '*' : ' ', number, expanded);
+        source_line(v, here.file, number, is_here, text, length, line, sizeof line);
         if (is_here) {
             attrset(style(STYLE_HERE));
             mvhline(row, 0, ' ', to);
         }
-        put(row, 0, to, is_here ? STYLE_HERE : STYLE_PLAIN, line);
+        view_put(row, 0, to, is_here ? STYLE_HERE : STYLE_PLAIN, line);
         text += length;
         if (*text) text++;
     }
@@ -175,16 +163,16 @@ static bool draw_source(view *v, int top, int bottom, int to)
 
 static void draw_code(view *v, int top, int bottom, int to)
 {
-    uint32_t pc = pc_of(v), at = pc;
-    title(top, 0, to, "instructions");
+    uint32_t pc = view_pc(v), at = pc;
+    view_title(top, 0, to, "instructions");
     for (int row = top + 1; row < bottom; row++) {
-        char text[160], place[120], line[LONGEST];
+        char text[160], place[120], line[VIEW_LONGEST];
         unsigned size;
         if (oak_session_print_instruction(v->b->session, at, text, sizeof text, &size)) break;
         oak_session_name_place(v->b->session, at, place, sizeof place);
         if (!strchr(place, '+') && strncmp(place, "0x", 2) != 0 && row + 1 < bottom) {
             snprintf(line, sizeof line, "       %s:", place);
-            put(row++, 0, to, STYLE_STRONG, line);
+            view_put(row++, 0, to, STYLE_STRONG, line);
         }
         snprintf(line, sizeof line, "%c%c 0x%04x  %s", at == pc ? '>' : ' ', has_stop(v, at) ? '*' : ' ',
                  (unsigned)at, text);
@@ -192,7 +180,7 @@ static void draw_code(view *v, int top, int bottom, int to)
             attrset(style(STYLE_HERE));
             mvhline(row, 0, ' ', to);
         }
-        put(row, 0, to, at == pc ? STYLE_HERE : STYLE_PLAIN, line);
+        view_put(row, 0, to, at == pc ? STYLE_HERE : STYLE_PLAIN, line);
         at += size;
     }
 }
@@ -205,12 +193,12 @@ static void say_nothing(void *context, const oak_diagnostic *diagnostic)
 /* The instruction that comes next, and what the names in it hold now. */
 static void draw_next(view *v, int row, int to)
 {
-    char text[160], line[LONGEST] = "next     ";
+    char text[160], line[VIEW_LONGEST] = "next     ";
     unsigned size, shown = 0;
     oak_diag_sink quiet = {NULL, say_nothing};
-    if (oak_session_print_instruction(v->b->session, pc_of(v), text, sizeof text, &size)) return;
+    if (oak_session_print_instruction(v->b->session, view_pc(v), text, sizeof text, &size)) return;
     snprintf(line + 9, sizeof line - 9, "%s", text);
-    put(row, 0, to, STYLE_STRONG, line);
+    view_put(row, 0, to, STYLE_STRONG, line);
     char *p = text + strcspn(text, " ");
     size_t used = 9 + strlen(text);
     while (*p && shown < 4) {
@@ -226,7 +214,7 @@ static void draw_next(view *v, int row, int to)
             continue;
         snprintf(value, sizeof value, "%s%s = 0x%llx", shown++ ? ", " : "   ", name,
                  (unsigned long long)reading.value);
-        put(row, (int)used, to, STYLE_PLAIN, value);
+        view_put(row, (int)used, to, STYLE_PLAIN, value);
         used += strlen(value);
     }
 }
@@ -235,154 +223,21 @@ static void draw_next(view *v, int row, int to)
 static void draw_changed(view *v, int row, int to)
 {
     const oak_part *part = oak_session_part(v->b->session);
-    char line[LONGEST] = "changed  ";
+    char line[VIEW_LONGEST] = "changed  ";
     size_t shown = 0;
-    for (size_t i = 0; i < v->change_count && i < MOST_CHANGES && strlen(line) + 60 < sizeof line; i++) {
-        const oak_change *c = &v->changes[i];
-        const oak_part_register *reg = c->space ? oak_part_register_at(part, c->space, c->address) : NULL;
+    for (size_t i = 0; i < v->changes.count && strlen(line) + 100 < sizeof line; i++) {
+        const oak_change *c = &v->changes.list[i];
+        char name[60];
         if (!c->space && c->address == part->architecture->pc_register) continue;
-        if (c->space && !reg && c->address < 0x20 && part->architecture->word_bytes == 1) continue;
-        if (!c->space)
-            snprintf(line + strlen(line), 60, "%s%s 0x%x -> 0x%x", shown ? ", " : "",
-                     part->architecture->registers[c->address].name, (unsigned)c->before, (unsigned)c->after);
-        else if (reg)
-            snprintf(line + strlen(line), 60, "%s%s 0x%x -> 0x%x", shown ? ", " : "", reg->name,
-                     (unsigned)c->before, (unsigned)c->after);
-        else
-            snprintf(line + strlen(line), 60, "%s%s[0x%02x] 0x%02x -> 0x%02x", shown ? ", " : "",
-                     part->architecture->spaces[c->space].name, (unsigned)c->address, (unsigned)c->before,
-                     (unsigned)c->after);
+        if (c->space && bench_is_a_register(part, v->changes.list, i)) continue;
+        cli_change_name(part, c, name, sizeof name);
+        int digits = strchr(name, '[') ? 2 : 1;
+        snprintf(line + strlen(line), 100, "%s%s 0x%0*x -> 0x%0*x", shown ? ", " : "", name, digits, (unsigned)c->before,
+                 digits, (unsigned)c->after);
         shown++;
     }
     if (!shown) snprintf(line + strlen(line), 40, "nothing");
-    put(row, 0, to, shown ? STYLE_CHANGED : STYLE_FAINT, line);
-}
-
-/* ------------------------------------------------------------------------------------------ the right side */
-
-static int draw_registers(view *v, int row, int bottom, int from, int to)
-{
-    const oak_architecture *about = oak_session_part(v->b->session)->architecture;
-    oak_chip_port chip = oak_session_chip(v->b->session);
-    title(row++, from, to, "registers");
-    int column = from;
-    for (unsigned i = 0; i < about->register_count && row < bottom; i++) {
-        const oak_register_info *reg = &about->registers[i];
-        uint32_t value = 0;
-        char text[60];
-        chip.ops->read_register(chip.chip, i, &value);
-        bool new = changed(v, 0, i);
-        snprintf(text, sizeof text, "%s%-4s 0x%0*x", new ? "*" : " ", reg->name, (reg->bits + 3) / 4,
-                 (unsigned)value);
-        int width = about->word_bytes > 2 ? 18 : 13;
-        if (column + width > to) column = from, row++;
-        if (row >= bottom) break;
-        put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);
-        column += width;
-    }
-    row++;
-    column = from + 1;
-    for (unsigned i = 0; i < about->flag_count && row < bottom; i++) {
-        const oak_flag_info *flag = &about->flags[i];
-        uint32_t value = 0;
-        char text[80];
-        if (flag->is_vector) continue;
-        chip.ops->read_register(chip.chip, flag->reg, &value);
-        snprintf(text, sizeof text, "%s %u  ", flag->title,
-                 (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)));
-        if (column + (int)strlen(text) > to) column = from + 1, row++;
-        if (row < bottom) put(row, column, to, STYLE_FAINT, text);
-        column += (int)strlen(text);
-    }
-    return row + 1;
-}
-
-static int draw_kept(view *v, int row, int bottom, int from, int to)
-{
-    oak_diag_sink quiet = {NULL, say_nothing};
-    if (!v->b->kept_count || row >= bottom) return row;
-    title(row++, from, to, "kept");
-    for (unsigned i = 0; i < v->b->kept_count && row < bottom; i++, row++) {
-        oak_reading reading;
-        char text[LONGEST];
-        if (oak_session_value(v->b->session, v->b->kept[i], &quiet, &reading))
-            snprintf(text, sizeof text, " %u %.60s  ?", i, v->b->kept[i]);
-        else
-            snprintf(text, sizeof text, " %u %.60s  0x%llx  %lld", i, v->b->kept[i],
-                     (unsigned long long)reading.value, (long long)reading.value);
-        put(row, from, to, STYLE_PLAIN, text);
-    }
-    return row;
-}
-
-static int draw_pins(view *v, int row, int bottom, int from, int to)
-{
-    const oak_part *part = oak_session_part(v->b->session);
-    oak_chip_port chip = oak_session_chip(v->b->session);
-    if (row >= bottom) return row;
-    title(row++, from, to, "pins, high bit first");
-    for (unsigned p = 0; p < part->port_count && row < bottom; p++, row++) {
-        char text[80];
-        snprintf(text, sizeof text, " %-3s ", part->ports[p].name);
-        for (unsigned bit = part->ports[p].pin_count; bit-- > 0;) {
-            oak_pin pin = {0};
-            chip.ops->read_pin(chip.chip, p * OAK_MOST_PINS + bit, &pin);
-            snprintf(text + strlen(text), sizeof text - strlen(text), "%c%s",
-                     pin.contention ? '!' : "01z"[pin.result], bit && bit % 4 == 0 ? " " : "");
-        }
-        put(row, from, to, STYLE_PLAIN, text);
-    }
-    return row;
-}
-
-static int draw_board(view *v, int row, int bottom, int from, int to)
-{
-    oak_stand_in *one;
-    if (!v->b->board || row >= bottom) return row;
-    title(row++, from, to, oak_board_title(v->b->board));
-    for (unsigned i = 0; (one = oak_board_stand_in(v->b->board, i)) && row < bottom; i++) {
-        char text[1000], line[LONGEST];
-        oak_stand_in_show(one, text, sizeof text);
-        char *next = text;
-        for (bool first = true; next && row < bottom; first = false) {
-            char *stop = strchr(next, '\n');
-            if (stop) *stop = 0;
-            snprintf(line, sizeof line, " %-9.20s %.300s", first ? oak_stand_in_name(one) : "", next);
-            put(row++, from, to, STYLE_PLAIN, line);
-            next = stop ? stop + 1 : NULL;
-        }
-    }
-    return row;
-}
-
-static int draw_memory(view *v, int row, int bottom, int from, int to)
-{
-    oak_chip_port chip = oak_session_chip(v->b->session);
-    const oak_part *part = oak_session_part(v->b->session);
-    char heading[80];
-    if (row >= bottom) return row;
-    unsigned columns = to - from >= 74 ? 16 : 8;
-    snprintf(heading, sizeof heading, "%s", part->architecture->spaces[v->b->memory_space].name);
-    title(row++, from, to, heading);
-    for (uint64_t at = v->b->memory_from; at <= v->b->memory_to && row < bottom; at += columns, row++) {
-        char text[20], side[20] = "";
-        snprintf(text, sizeof text, " %0*llx", part->architecture->word_bytes > 2 ? 8 : 4,
-                 (unsigned long long)at);
-        put(row, from, to, STYLE_FAINT, text);
-        int column = from + (int)strlen(text) + 1;
-        for (unsigned i = 0; i < columns; i++, column += 3) {
-            uint8_t byte = 0;
-            bool inside = at + i <= v->b->memory_to &&
-                          !chip.ops->read_memory(chip.chip, v->b->memory_space, (uint32_t)(at + i), &byte, 1);
-            bool new = changed(v, v->b->memory_space, (uint32_t)(at + i));
-            snprintf(text, sizeof text, "%s%02x", new ? "*" : " ", byte);
-            if (inside) put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);
-            side[i] = !inside ? ' ' : byte >= ' ' && byte < 127 ? (char)byte : '.';
-            side[i + 1] = 0;
-        }
-        put(row, column + 1, to, STYLE_FAINT, side);
-    }
-    return row;
+    view_put(row, 0, to, shown ? STYLE_CHANGED : STYLE_FAINT, line);
 }
 
 /* ------------------------------------------------------------------------------------------ the whole */
@@ -393,36 +248,51 @@ static void draw_head(view *v)
     const oak_event *event = oak_session_last_event(v->b->session);
     oak_chip_port chip = oak_session_chip(v->b->session);
     oak_chip_time time = {0};
-    char text[LONGEST], cycles[40], when[40], place[120];
+    char text[VIEW_LONGEST], cycles[40], when[40], place[120];
     chip.ops->read_time(chip.chip, &time);
     oak_write_time(time.cycles, oak_session_clock(v->b->session), part->clocks_per_cycle, when, sizeof when);
-    oak_session_name_place(v->b->session, pc_of(v), place, sizeof place);
+    oak_session_name_place(v->b->session, view_pc(v), place, sizeof place);
     const char *why = event->stop.reason == OAK_STOP_FAULT ? oak_fault_word(event->stop.fault)
                                                            : oak_stop_word(event->stop.reason);
     attrset(A_REVERSE);
     mvhline(0, 0, ' ', v->columns);
     snprintf(text, sizeof text, " %s  %s   %s   cycle %s = %s   [%s]", v->b->path, part->name, place,
              cli_count(time.cycles, cycles, sizeof cycles), when, why);
-    put(0, 0, v->columns, STYLE_HERE, text);
+    view_put(0, 0, v->columns, STYLE_HERE, text);
 }
 
 static void draw_bottom(view *v, int row)
 {
-    title(row++, 0, v->columns, "messages");
+    view_title(row++, 0, v->columns, "messages");
     int rows = v->rows - 2 - row;
     for (int i = 0; i < rows; i++) {
         int number = (int)v->message_count - rows + i;
-        if (number >= 0) put(row + i, 0, v->columns, STYLE_PLAIN, v->messages[number]);
+        if (number >= 0) view_put(row + i, 0, v->columns, STYLE_PLAIN, v->messages[number]);
     }
-    put(v->rows - 2, 0, v->columns, STYLE_FAINT,
+    view_put(v->rows - 2, 0, v->columns, STYLE_FAINT,
         v->columns < 110 ? "F1 help F2 step F3 over F4 out F5 back F6 go F7 stop F8 code F10 leave"
                          : "F1 help  F2 step  F3 over  F4 out  F5 back  F6 go  F7 stop here  F8 source/code  "
-                           "F10 leave   or type a verb");
-    char line[LONGEST + 2];
+                           "F10 leave   Shift-arrows: sizes  PgUp PgDn");
+    char line[VIEW_LONGEST + 2];
     snprintf(line, sizeof line, "> %s", v->line);
     int shift = (int)strlen(line) > v->columns - 2 ? (int)strlen(line) - v->columns + 2 : 0;
-    put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line + shift);
+    view_put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line + shift);
     move(v->rows - 1, (int)strlen(line) - shift);
+}
+
+/* The chip stands somewhere else: what was shown until now is what is compared with. */
+static void notice_moves(view *v)
+{
+    oak_chip_port chip = oak_session_chip(v->b->session);
+    oak_chip_time time = {0};
+    chip.ops->read_time(chip.chip, &time);
+    if (time.cycles != v->cycle) {
+        memcpy(v->before, v->seen, sizeof v->seen);
+        v->before_count = v->seen_count;
+        v->scrolled = 0;
+    }
+    v->seen_count = 0;
+    v->cycle = time.cycles;
 }
 
 static void draw(view *v)
@@ -430,22 +300,24 @@ static void draw(view *v)
     getmaxyx(stdscr, v->rows, v->columns);
     erase();
     if (v->rows < 3 || v->columns < 20) {
-        put(0, 0, v->columns, STYLE_PLAIN, "too small");
+        view_put(0, 0, v->columns, STYLE_PLAIN, "too small");
         refresh();
         return;
     }
-    oak_session_changes(v->b->session, v->changes, MOST_CHANGES, &v->change_count);
+    cli_take_changes(v->b->session, &v->changes);
+    notice_moves(v);
     draw_head(v);
     bool small = v->columns < LEAST_COLUMNS || v->rows < LEAST_ROWS;
-    int messages = small ? (v->rows > 8 ? 3 : 0) : v->rows >= 40 ? MESSAGE_ROWS + 3 : MESSAGE_ROWS;
-    int bottom = v->rows - 2 - (messages ? messages + 1 : 0), right = small ? 0
-                                                                      : v->columns >= 110
-                                                                          ? v->columns * 11 / 20
-                                                                          : v->columns - 37;
+    const bench_panes *panes = &v->b->panes;
+    int messages = small ? (v->rows > 8 ? 3 : 0) : MESSAGE_ROWS;
+    if (panes->messages && !small) messages = (int)panes->messages < v->rows / 2 ? (int)panes->messages : v->rows / 2;
+    int bottom = v->rows - 2 - (messages ? messages + 1 : 0), right = 0;
+    if (!small && panes->count)
+        right = panes->left ? v->columns * (int)panes->left / 100 : v->columns >= 110 ? v->columns * 11 / 20 : v->columns - 37;
     int left = right ? right - 1 : v->columns, source_bottom = bottom - 3 > 2 ? bottom - 3 : bottom;
     if (!draw_source(v, 1, source_bottom, left)) draw_code(v, 1, source_bottom, left);
     if (source_bottom < bottom) {
-        title(source_bottom, 0, left, "at this line");
+        view_title(source_bottom, 0, left, "at this line");
         draw_next(v, source_bottom + 1, left);
         draw_changed(v, source_bottom + 2, left);
     }
@@ -453,17 +325,13 @@ static void draw(view *v)
         attrset(style(STYLE_FAINT));
         mvvline(1, right - 1, ACS_VLINE, bottom - 1);
         attrset(A_NORMAL);
-        int row = draw_registers(v, 1, bottom, right, v->columns);
-        row = draw_kept(v, row, bottom, right, v->columns);
-        row = draw_board(v, row, bottom, right, v->columns);
-        row = draw_pins(v, row, bottom, right, v->columns);
-        draw_memory(v, row, bottom, right, v->columns);
+        view_panes(v, 1, bottom, right, v->columns);
     }
     if (messages) draw_bottom(v, bottom);
     else {
-        char line[LONGEST + 2];
+        char line[VIEW_LONGEST + 2];
         snprintf(line, sizeof line, "> %s", v->line);
-        put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line);
+        view_put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line);
     }
     refresh();
 }
@@ -472,9 +340,9 @@ static void draw(view *v)
 
 static void add_message(view *v, const char *text, size_t length)
 {
-    if (v->message_count == MOST_MESSAGES) {
+    if (v->message_count == VIEW_MOST_MESSAGES) {
         free(v->messages[0]);
-        memmove(v->messages, v->messages + 1, (MOST_MESSAGES - 1) * sizeof *v->messages);
+        memmove(v->messages, v->messages + 1, (VIEW_MOST_MESSAGES - 1) * sizeof *v->messages);
         v->message_count--;
     }
     char *copy = strndup(text, length);
@@ -487,7 +355,7 @@ static void run_verb(view *v, const char *line)
     char *text = NULL;
     size_t size = 0;
     FILE *out = stdout, *err = stderr, *kept = open_memstream(&text, &size);
-    char typed[LONGEST + 2];
+    char typed[VIEW_LONGEST + 2];
     if (!kept) return;
     snprintf(typed, sizeof typed, "> %s", line);
     add_message(v, typed, strlen(typed));
@@ -514,7 +382,7 @@ static void stop_here(view *v)
 {
     const oak_stop_point *point;
     char line[60];
-    uint32_t pc = pc_of(v);
+    uint32_t pc = view_pc(v);
     for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
         if (point->address == pc && !point->removed) {
             snprintf(line, sizeof line, "%s %u", point->enabled ? "off" : "on", i);
@@ -523,6 +391,89 @@ static void stop_here(view *v)
         }
     snprintf(line, sizeof line, "stop 0x%04x", (unsigned)pc);
     run_verb(v, line);
+}
+
+/* Moves the border between the two sides, or the height of the messages. */
+static void divide(view *v, int columns, int rows)
+{
+    bench_panes *panes = &v->b->panes;
+    int left = panes->left ? (int)panes->left : v->columns >= 110 ? 55 : (v->columns - 37) * 100 / v->columns;
+    int messages = panes->messages ? (int)panes->messages : MESSAGE_ROWS;
+    left += columns;
+    messages += rows;
+    if (columns && left >= 20 && left <= 85) panes->left = (unsigned)left;
+    if (rows && messages >= 1 && messages < v->rows / 2) panes->messages = (unsigned)messages;
+    panes->touched = true;
+}
+
+/* A click on a line of the source sets a stop point there, or takes it away; the wheel moves the source. */
+static void click(view *v)
+{
+    MEVENT event;
+    if (getmouse(&event) != OK) return;
+    if (event.bstate & BUTTON4_PRESSED) v->scrolled -= 3;
+    if (event.bstate & BUTTON5_PRESSED) v->scrolled += 3;
+    bool inside = v->first_line && event.x < v->source_columns && event.y >= v->source_top && event.y < v->source_bottom;
+    if (!(event.bstate & (BUTTON1_CLICKED | BUTTON1_PRESSED)) || !inside) return;
+    char line[400];
+    unsigned number = v->first_line + (unsigned)(event.y - v->source_top);
+    const oak_stop_point *point;
+    oak_line at;
+    const oak_program *program = oak_session_program(v->b->session);
+    for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
+        if (!point->removed && oak_program_line_at(program, point->address, &at) == OAK_OK && at.line == number &&
+            strcmp(at.file, v->source_name) == 0) {
+            snprintf(line, sizeof line, "remove %u", i);
+            run_verb(v, line);
+            return;
+        }
+    snprintf(line, sizeof line, "stop %s:%u", v->source_name, number);
+    run_verb(v, line);
+}
+
+static void set_line(view *v, const char *text)
+{
+    snprintf(v->line, sizeof v->line, "%s", text);
+    v->length = strlen(v->line);
+}
+
+static void recall(view *v, int by)
+{
+    if (by < 0 ? v->typed_at == 0 : v->typed_at >= v->typed_count) return;
+    v->typed_at += (unsigned)by;
+    set_line(v, v->typed_at < v->typed_count ? v->typed[v->typed_at] : "");
+}
+
+static void keep_typed(view *v, const char *line)
+{
+    if (v->typed_count == VIEW_MOST_TYPED) {
+        free(v->typed[0]);
+        memmove(v->typed, v->typed + 1, (VIEW_MOST_TYPED - 1) * sizeof *v->typed);
+        v->typed_count--;
+    }
+    if ((v->typed[v->typed_count] = strdup(line))) v->typed_count++;
+    v->typed_at = v->typed_count;
+}
+
+/* Completes the word at the end of the line as far as all that begin so are the same; more than one are shown. */
+static void complete_line(view *v)
+{
+    char common[VIEW_LONGEST] = "", all[VIEW_LONGEST] = "", *word;
+    size_t start = v->length, count = 0;
+    while (start && !strchr(" \"'=+-*/<>|&^!~()[]:", v->line[start - 1])) start--;
+    for (int state = 0; (word = bench_complete(v->b, v->line + start, state)); state++, count++) {
+        if (!count) snprintf(common, sizeof common, "%s", word);
+        size_t same = 0;
+        while (common[same] && common[same] == word[same]) same++;
+        common[same] = 0;
+        if (strlen(all) + strlen(word) + 3 < sizeof all) strcat(strcat(all, " "), word);
+        free(word);
+    }
+    if (count > 1 && strlen(common) == v->length - start) add_message(v, all, strlen(all));
+    if (!*common || start + strlen(common) + 2 > sizeof v->line) return;
+    strcpy(v->line + start, common);
+    if (count == 1) strcat(v->line, " ");
+    v->length = strlen(v->line);
 }
 
 static void take_key(view *v, wint_t key, bool special)
@@ -535,7 +486,19 @@ static void take_key(view *v, wint_t key, bool special)
         case KEY_F(6): run_verb(v, "go"); return;
         case KEY_F(5): run_verb(v, "back"); return;
         case KEY_F(7): stop_here(v); return;
-        case KEY_F(8): v->code = !v->code; return;
+        case KEY_F(8):
+            v->b->panes.code = !v->b->panes.code;
+            v->b->panes.touched = true;
+            return;
+        case KEY_PPAGE: v->scrolled -= (v->source_bottom - v->source_top) / 2; return;
+        case KEY_NPAGE: v->scrolled += (v->source_bottom - v->source_top) / 2; return;
+        case KEY_SLEFT: divide(v, -2, 0); return;
+        case KEY_SRIGHT: divide(v, 2, 0); return;
+        case KEY_SR: divide(v, 0, 1); return;
+        case KEY_SF: divide(v, 0, -1); return;
+        case KEY_MOUSE: click(v); return;
+        case KEY_UP: recall(v, -1); return;
+        case KEY_DOWN: recall(v, 1); return;
         case KEY_F(10): v->b->quits = true; return;
         case KEY_BACKSPACE:
             while (v->length && ((unsigned char)v->line[--v->length] & 0xC0) == 0x80) continue;
@@ -545,12 +508,13 @@ static void take_key(view *v, wint_t key, bool special)
         }
     if (key == '\n' || key == '\r') {
         if (!v->length) return;
-        char line[LONGEST];
+        char line[VIEW_LONGEST];
         memcpy(line, v->line, v->length + 1);
-        v->length = 0;
-        v->line[0] = 0;
+        set_line(v, "");
+        keep_typed(v, line);
         run_verb(v, line);
-    } else if (key == 127 || key == 8) {
+    } else if (key == '\t') complete_line(v);
+    else if (key == 127 || key == 8) {
         while (v->length && ((unsigned char)v->line[--v->length] & 0xC0) == 0x80) continue;
         v->line[v->length] = 0;
     } else if (key == 21) v->length = 0, v->line[0] = 0;
@@ -582,6 +546,29 @@ static void look_on(bench *b)
     stdout = kept;
 }
 
+/* What is looked at most: the RAM, from where the variables of the program begin. */
+static void show_variables(bench *b)
+{
+    enum { ROW = 16, SHOWN = 256 };
+    const oak_part *part = oak_session_part(b->session);
+    const oak_program *program = oak_session_program(b->session);
+    const oak_symbol *symbol;
+    const oak_part_memory *ram = NULL;
+    for (unsigned i = 0; i < part->memory_count && !ram; i++)
+        if (part->memories[i].writable) ram = &part->memories[i];
+    if (!ram) return;
+    uint32_t first = UINT32_MAX;
+    for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++) {
+        uint32_t at = (uint32_t)symbol->value - ram->base;
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == ram->space && at < ram->size && at < first) first = at;
+    }
+    if (first == UINT32_MAX) first = 0;
+    first -= first % ROW;
+    b->memory_space = ram->space;
+    b->memory_from = ram->base + first;
+    b->memory_to = b->memory_from + (ram->size - first < SHOWN ? ram->size - first : SHOWN) - 1;
+}
+
 bool bench_view(bench *b)
 {
     static view v;
@@ -606,29 +593,29 @@ bool bench_view(bench *b)
     b->view = true;
     b->moved = look_on;
     looking = &v;
-    if (!b->memory_to) { /* what is looked at most: the RAM */
-        const oak_part *part = oak_session_part(b->session);
-        for (unsigned i = 0; i < part->memory_count && !b->memory_to; i++)
-            if (part->memories[i].writable) {
-                b->memory_space = part->memories[i].space;
-                b->memory_from = part->memories[i].base;
-                b->memory_to = part->memories[i].base +
-                               (part->memories[i].size < 256 ? part->memories[i].size - 1 : 255);
-            }
-    }
+    if (!b->memory_to) show_variables(b);
     add_message(&v, "Type a verb, as `step` or `back change relay`; `help` lists them.", 65);
+    bench_recall_panes(b);
+    bool mouse = false;
     while (!b->quits && !b->again) {
         wint_t key;
+        if (b->panes.mouse != mouse) {
+            mouse = b->panes.mouse;
+            mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0, NULL);
+            mouseinterval(0);
+        }
         draw(&v);
         int kind = get_wch(&key);
         if (kind == ERR) break; /* the terminal is gone */
         take_key(&v, key, kind == KEY_CODE_YES);
     }
+    bench_remember_panes(b);
     endwin();
     delscreen(screen);
     for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) signal(ends[i], SIG_DFL);
     signal(SIGINT, SIG_DFL);
     for (unsigned i = 0; i < v.message_count; i++) free(v.messages[i]);
+    for (unsigned i = 0; i < v.typed_count; i++) free(v.typed[i]);
     free(v.source);
     b->view = false;
     b->moved = NULL;
