@@ -21,6 +21,7 @@ bool bench_complain(bench *b, const char *hint, const char *format, ...)
 bool bench_done(bench *b, oak_status status, const char *what)
 {
     if (!status) return true;
+    if (status == OAK_INTERRUPTED) return bench_complain(b, NULL, "interrupted: everything stands where it stood");
     if (status == OAK_NOT_FOUND)
         return bench_complain(b, NULL, "%s: there is no such moment in what is kept of the past", what);
     if (status != OAK_REFUSED) return bench_complain(b, NULL, "%s: %s", what, oak_status_text(status));

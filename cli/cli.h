@@ -206,6 +206,9 @@ void cli_report_where(cli *self, oak_session *session, const char *budget);
 bool cli_report_special(cli *self, oak_session *session, const char *name);
 /* Adds "PLACE [if CONDITION] [every N] [once]"; false after a message. */
 bool cli_add_stop(cli *self, oak_session *session, const char *text);
+/* From now on Ctrl-C is only noted; pressed three times it ends the tool, unless that is held for good. */
+void cli_catch_interrupts(bool for_good);
+bool cli_was_interrupted(void);
 /* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */
 void cli_breathe(oak_session *session, double pace, oak_budget *budget);
 void cli_report_json(cli *self, oak_session *session, const cli_reported *what);

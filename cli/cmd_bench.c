@@ -2,6 +2,8 @@
  * pipe or a script they are read as they are; with --json each answer is one document on a line. */
 #include <editline/readline.h>
 #include <errno.h>
+#include <setjmp.h>
+#include <signal.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -137,8 +139,15 @@ static void do_as_json(bench *b, const char *line)
     free(text);
 }
 
+static bool nobody_interrupts(void *context)
+{
+    (void)context;
+    return !cli_was_interrupted();
+}
+
 static void do_line(bench *b, const char *line)
 {
+    cli_catch_interrupts(true);
     if (b->self->json) do_as_json(b, line);
     else bench_do(b, line);
     fflush(stdout);
@@ -224,6 +233,14 @@ static bool history_path(char *path, size_t room, bool make)
     return true;
 }
 
+static sigjmp_buf at_prompt;
+
+static void leave_line(int number)
+{
+    (void)number;
+    siglongjmp(at_prompt, 1);
+}
+
 static void read_terminal(bench *b)
 {
     completing = b;
@@ -233,7 +250,13 @@ static void read_terminal(bench *b)
     stifle_history(MOST_LINES);
     char *line, path[500];
     if (history_path(path, sizeof path, false)) read_history(path);
-    while (!b->quits && !b->again && (line = readline("spindle> "))) {
+    while (!b->quits && !b->again) {
+        /* Ctrl-C while a line is typed leaves the line, not the session. */
+        if (sigsetjmp(at_prompt, 1)) putchar('\n');
+        signal(SIGINT, leave_line);
+        line = readline("spindle> ");
+        cli_catch_interrupts(true);
+        if (!line) break;
         if (*line) add_history(line);
         do_line(b, line);
         free(line);
@@ -338,6 +361,8 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
     oak_session_keep_history(session, 0);
+    oak_session_ask(session, nobody_interrupts, NULL);
+    cli_catch_interrupts(true);
     b.given_stops = count_stops(session);
     b.given_laps = count_laps(session);
     if (options->resumed) set_up_again(&b, options);

@@ -198,10 +198,27 @@ typedef struct pacer {
 
 static volatile sig_atomic_t interrupted;
 
+/* Whoever insists gets away, unless that would lose a session. */
+static volatile sig_atomic_t holds_on;
 static void on_interrupt(int number)
 {
-    (void)number;
-    interrupted = 1;
+    enum { INSISTS = 3 };
+    if (++interrupted < INSISTS || holds_on) return;
+    signal(number, SIG_DFL);
+    raise(number);
+}
+
+void cli_catch_interrupts(bool for_good)
+{
+    interrupted = 0;
+    holds_on = for_good;
+    struct sigaction action = {.sa_handler = on_interrupt};
+    sigaction(SIGINT, &action, NULL);
+}
+
+bool cli_was_interrupted(void)
+{
+    return interrupted != 0;
 }
 
 static bool breathe(void *context, uint64_t cycles)
@@ -234,7 +251,7 @@ static void begin_breathing(oak_session *session, pacer *p, oak_budget *budget)
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
     oak_chip_time time = {0};
-    enum { BREATH = 1000000, PACED_PARTS = 100 }; /* cycles; of a second */
+    enum { BREATH = 200000, PACED_PARTS = 100 }; /* cycles; of a second */
     chip.ops->read_time(chip.chip, &time);
     p->first_cycle = time.cycles;
     p->picoseconds_per_cycle = 1e15 * part->clocks_per_cycle / (double)oak_session_clock(session);
@@ -245,9 +262,7 @@ static void begin_breathing(oak_session *session, pacer *p, oak_budget *budget)
     budget->breath = p->pace > 0 ? (uint64_t)(second * p->pace / PACED_PARTS) + 1 : BREATH;
     if (p->attached.who && budget->breath > second / PACED_PARTS)
         budget->breath = (uint64_t)(second / PACED_PARTS) + 1;
-    interrupted = 0;
-    struct sigaction action = {.sa_handler = on_interrupt, .sa_flags = SA_RESETHAND};
-    sigaction(SIGINT, &action, NULL);
+    cli_catch_interrupts(holds_on);
 }
 
 void cli_breathe(oak_session *session, double pace, oak_budget *budget)

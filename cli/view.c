@@ -362,6 +362,7 @@ static void run_verb(view *v, const char *line)
     bool colour = v->b->self->result_colour, error_colour = v->b->self->error_colour;
     v->b->self->result_colour = v->b->self->error_colour = false;
     stdout = stderr = kept;
+    cli_catch_interrupts(true);
     bench_do(v->b, line);
     fclose(kept);
     stdout = out;

@@ -252,6 +252,10 @@ bool oak_session_is_replaying(const oak_session *session);
 /* The earliest moment that can be reached. */
 oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time);
 
+/* Asks somebody now and then, while the past is searched, whether it should go on; false ends it with OAK_INTERRUPTED, where it
+ * began. NULL: nobody. */
+void oak_session_ask(oak_session *session, bool (*goes_on)(void *context), void *context);
+
 /* Goes back, each to a boundary between instructions: by a count of them; to the first one at or behind a cycle; to the last
  * one before now at which an expression held, or before the instruction that changed it last; over a subroutine that has
  * just ended. What comes later is forgotten. OAK_NOT_FOUND when there is no such moment: nothing has changed then.

@@ -18,6 +18,7 @@ typedef enum oak_status {
     OAK_OUT_OF_RANGE, /* an address or a value outside what exists */
     OAK_UNSUPPORTED,  /* this port or part cannot do it */
     OAK_IO_ERROR,     /* the host could not read or write */
+    OAK_INTERRUPTED,  /* somebody has asked it to end before its time; nothing was changed */
     OAK_MISUSE        /* the call itself is wrong (a null pointer, a wrong order of calls) */
 } oak_status;
 

@@ -12,6 +12,7 @@ const char *oak_status_text(oak_status status)
     case OAK_OUT_OF_RANGE: return "out of range";
     case OAK_UNSUPPORTED: return "not supported here";
     case OAK_IO_ERROR: return "could not be read or written";
+    case OAK_INTERRUPTED: return "interrupted";
     case OAK_MISUSE: return "wrong use of the library";
     }
     return "unknown status";

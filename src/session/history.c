@@ -10,7 +10,7 @@
 #include "session/session_state.h"
 #include "session/trace_state.h"
 
-enum { FIRST_SPACING = 500000, USUAL_BYTES = 64 << 20 };
+enum { FIRST_SPACING = 500000, USUAL_BYTES = 64 << 20, ASKED_EVERY = 4096 };
 
 typedef struct moment {
     uint8_t *bytes;
@@ -194,6 +194,17 @@ oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time)
     return OAK_OK;
 }
 
+void oak_session_ask(oak_session *session, bool (*goes_on)(void *context), void *context)
+{
+    session->goes_on = goes_on;
+    session->asks = context;
+}
+
+static bool goes_on(const oak_session *session)
+{
+    return !session->goes_on || session->goes_on(session->asks);
+}
+
 /* ------------------------------------------------------------------------------------------ going back */
 
 static oak_status bring_back(oak_session *session, size_t number)
@@ -286,7 +297,7 @@ static uint64_t search_stretch(oak_session *session, search *what, uint64_t end,
         oak_status status = session_replay(session, UINT64_MAX, at + 1, &stop);
         uint64_t before = at;
         at = session_time(session).instructions;
-        if (status || at == before) break;
+        if (status || at == before || (at % ASKED_EVERY == 0 && !goes_on(session))) break;
         if (!hits(session, what)) continue;
         if (what->changes) found = before;
         else if (at < now) found = at;
@@ -318,10 +329,12 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
     for (size_t i = session->history->count; i-- > 0;) {
         uint64_t at = session->history->moments[i].time.instructions, found = UINT64_MAX;
         if (at > end) continue;
+        if (!goes_on(session)) break;
         status = bring_back(session, i);
         if (status) return status;
         found = what->count ? search_cells(session, what, end)
                             : search_stretch(session, what, end, now.instructions);
+        if (!goes_on(session)) break;
         if (found != UINT64_MAX) {
             /* What changed since then is told against how it was before all this. */
             status = arrive(session, i, UINT64_MAX, found, event);
@@ -334,6 +347,7 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
     oak_stop stop;
     status = bring_back(session, last);
     if (!status) status = session_replay(session, now.cycles, now.instructions, &stop);
+    if (!status && !goes_on(session)) return OAK_INTERRUPTED;
     return status ? status : OAK_NOT_FOUND;
 }
 

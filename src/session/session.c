@@ -412,7 +412,9 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     session_sample(session);
     session_look_at_watches(session, 0);
     uint64_t kept = session_keep_moment(session);
-    uint64_t breath = budget->breathe && budget->breath ? limit_from(now.cycles, budget->breath) : UINT64_MAX;
+    /* Where each instruction is looked at, a breath would last too long. */
+    uint64_t every = session->sampled_count || session->watching ? budget->breath / 32 + 1 : budget->breath;
+    uint64_t breath = budget->breathe && budget->breath ? limit_from(now.cycles, every) : UINT64_MAX;
     for (;;) {
         uint64_t change = session->attached ? UINT64_MAX : session_apply_drives(session, now.cycles);
         uint64_t until = change < last_cycle ? change : last_cycle;
@@ -454,7 +456,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                 break;
             }
             if (now.cycles >= breath) {
-                breath = limit_from(now.cycles, budget->breath);
+                breath = limit_from(now.cycles, every);
                 if (!budget->breathe(budget->context, now.cycles)) {
                     event->stop.reason = OAK_STOP_USER;
                     break;

@@ -176,6 +176,8 @@ struct oak_session {
     watch_record *watches;
     size_t watch_count, watch_room;
     session_history *history;
+    bool (*goes_on)(void *context); /* asked while the past is searched; NULL: nobody */
+    void *asks;
     passing_stop once;
     bool replaying, watching, keeps_before;
     /* What the chip looks at, and the watch that each is for, -1 for values. */
