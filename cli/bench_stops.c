@@ -230,5 +230,5 @@ bool bench_notice(bench *b, const char *rest)
         if (strcmp(levels[i].word, wanted) == 0)
             return oak_session_set_level(b->session, rest, length, levels[i].level) == OAK_OK ||
                    bench_complain(b, "`notice` lists them.", "there is nothing to notice called `%.*s`", (int)length, rest);
-    return bench_complain(b, "Write `notice contention stop`, `warning` or `off`.", "`%s` is no such setting", rest);
+    return bench_complain(b, "Write `notice contention stop`, `warning` or `off`.", "`%s` is no such setting", wanted);
 }

@@ -194,7 +194,7 @@ void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text
     const oak_part *part = oak_session_part(b->session);
     char place[120];
     oak_session_name_place(b->session, one->pc, place, sizeof place);
-    if (narrow) snprintf(text, room, "%-16.16s %-20s", place, one->text);
+    if (narrow) snprintf(text, room, "%-16.16s %-19s ", place, one->text);
     else
         snprintf(text, room, "%10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle, (unsigned)one->pc, place,
                  one->text);

@@ -270,6 +270,14 @@ static void show_specials(cli *self, oak_session *session)
     else if (wide) putchar('\n');
 }
 
+static void show_whole_field(const oak_part_field *field, uint32_t whole)
+{
+    uint32_t value = whole >> field->bit & field_mask(field->width);
+    printf("%s=%u", field->name, (unsigned)value);
+    for (unsigned i = 0; i < field->value_count; i++)
+        if (field->values[i].value == value) printf(" (%s)", field->values[i].name);
+}
+
 bool cli_report_special(cli *self, oak_session *session, const char *name)
 {
     const oak_part *part = oak_session_part(session);
@@ -291,13 +299,14 @@ bool cli_report_special(cli *self, oak_session *session, const char *name)
                cli_has_changed(&changes, reg->space, reg->address, 1) ? '*' : ' ',
                cli_paint(self->result_colour, PAINT_STRONG), reg->name, cli_paint(self->result_colour, PAINT_OFF),
                reg->bits / 4, (unsigned)value, (unsigned)reg->address, reg->title);
-        for (unsigned f = reg->field_count, shown = 0; f-- > 0; shown++) { /* the highest first, as manuals draw them */
-            const oak_part_field *field = &reg->fields[f];
-            uint32_t part_value = value >> field->bit & field_mask(field->width);
-            printf("%s%s=%u", shown % 8 ? "  " : shown ? "\n      " : "      ", field->name, (unsigned)part_value);
-            for (unsigned v = 0; v < field->value_count; v++)
-                if (field->values[v].value == part_value) printf(" (%s)", field->values[v].name);
-        }
+        unsigned shown = 0;
+        for (unsigned bit = 32; bit-- > 0;) /* the highest first, as manuals draw them */
+            for (unsigned f = 0; f < reg->field_count; f++) {
+                if (reg->fields[f].bit != bit) continue;
+                printf("%s", shown % 8 ? "  " : shown ? "\n      " : "      ");
+                show_whole_field(&reg->fields[f], value);
+                shown++;
+            }
         if (reg->field_count) putchar('\n');
     }
     return found != 0;

@@ -1,7 +1,10 @@
 /* support.c — see support.h. */
 #include "support.h"
 
+#include <poll.h>
+#include <pty.h>
 #include <stdio.h>
+#include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -172,6 +175,55 @@ int shell(const char *command, char **out, char **err)
     *out = read_all(out_path);
     *err = read_all(err_path);
     return WIFEXITED(result) ? WEXITSTATUS(result) : -1;
+}
+
+void terminal_open(terminal *t, const char *const *arguments)
+{
+    memset(t, 0, sizeof *t);
+    add_text(&t->seen, "", 0);
+    struct winsize size = {.ws_row = 40, .ws_col = 120};
+    t->child = forkpty(&t->fd, NULL, NULL, &size);
+    ck_assert_int_ge(t->child, 0);
+    if (!t->child) {
+        setenv("TERM", "xterm", 1);
+        execv(arguments[0], (char *const *)(uintptr_t)arguments);
+        _exit(127);
+    }
+}
+
+void terminal_await(terminal *t, const char *wanted)
+{
+    enum { TENTHS = 600 };
+    char *found;
+    for (int i = 0; !(found = strstr(t->seen.bytes, wanted)) && i < TENTHS; i++) {
+        struct pollfd ready = {.fd = t->fd, .events = POLLIN};
+        char buffer[4096];
+        ssize_t count = poll(&ready, 1, 100) > 0 ? read(t->fd, buffer, sizeof buffer) : 0;
+        for (ssize_t b = 0; b < count; b++)
+            if (!buffer[b]) buffer[b] = ' ';
+        if (count > 0) add_text(&t->seen, buffer, (size_t)count);
+        else if (count < 0) break;
+    }
+    ck_assert_msg(found != NULL, "`%s` never came; what came: %.3000s", wanted, t->seen.bytes);
+    size_t used = (size_t)(found - t->seen.bytes) + strlen(wanted);
+    memmove(t->seen.bytes, t->seen.bytes + used, t->seen.size - used + 1);
+    t->seen.size -= used;
+}
+
+void terminal_send(terminal *t, const char *keys)
+{
+    ck_assert_int_eq(write(t->fd, keys, strlen(keys)), (ssize_t)strlen(keys));
+}
+
+int terminal_close(terminal *t)
+{
+    int status;
+    char buffer[4096];
+    while (read(t->fd, buffer, sizeof buffer) > 0) continue;
+    waitpid(t->child, &status, 0);
+    close(t->fd);
+    free(t->seen.bytes);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
 }
 
 uint32_t random32(uint64_t *seed)

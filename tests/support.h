@@ -54,6 +54,18 @@ oak_text_sink text_sink(text *t);
 /* Runs a shell command; its exit code, with what it printed. Free both. */
 int shell(const char *command, char **out, char **err);
 
+/* A program on a pseudo-terminal, as somebody types at it. */
+typedef struct terminal {
+    int fd, child;
+    text seen; /* what it has printed and nobody has awaited yet */
+} terminal;
+void terminal_open(terminal *t, const char *const *arguments);
+/* Waits, for long on a slow machine, until it has printed this; what stands up to there is forgotten. */
+void terminal_await(terminal *t, const char *wanted);
+void terminal_send(terminal *t, const char *keys);
+/* Waits until it ends; its exit code. */
+int terminal_close(terminal *t);
+
 uint32_t random32(uint64_t *seed);
 
 /* A suite of one case with the given tests, run; the number of failures. */

@@ -36,7 +36,7 @@ START_TEST(one_stops_steps_changes_a_cell_sees_it_and_steps_back)
     has(out, "changed: iram[0x30] 0x00 -> 0x01");
     has(out, "trips              0x09");
     has(out, "63 | halt:   setb relay"); /* the instruction that changed the pin */
-    has(out, ">   63 | halt:");
+    has(out, ">    63 | halt:");
     const char *nine = strstr(out, "0x09"), *after = nine ? strstr(nine, "trips              0x00") : NULL;
     ck_assert_ptr_nonnull(after); /* the change is taken back with the step */
 }
@@ -147,17 +147,46 @@ END_TEST
 
 START_TEST(a_terminal_edits_completes_and_pauses_at_once)
 {
-    /* typed at a pseudo-terminal: a completed name, Ctrl-C in a run that would never end */
-    char command[2000], *got, *error;
-    snprintf(command, sizeof command,
-             "cd %s; (sleep 0.4; printf 'show tri\\t\\n'; sleep 0.3; printf 'go\\n'; sleep 0.5; printf "
-             "'\\003'; sleep 0.4; printf 'where\\nquit\\n'; sleep 0.3) | "
-             "script -qec '%s bench speed/sieve51.asm --part mcs51-64k --stop-at 0xffff' /dev/null",
-             SOURCE_FOLDER, SPINDLE);
-    ck_assert_int_eq(shell(command, &got, &error), 0);
-    has(got, "spindle> ");
+    static const char *const call[] = {SPINDLE,  "bench", SOURCE_FOLDER "/speed/sieve51.asm", "--part", "mcs51-64k",
+                                       "--stop-at", "0xffff", NULL};
+    char state[100];
+    snprintf(state, sizeof state, "/tmp/oak-bench-state-%d", (int)getpid());
+    setenv("XDG_STATE_HOME", state, 1);
+    terminal t;
+    terminal_open(&t, call);
+    terminal_await(&t, "spindle> ");
+    terminal_send(&t, "show roun\t\n"); /* completed */
+    terminal_await(&t, "place round");
+    terminal_await(&t, "spindle> ");
+    terminal_send(&t, "nonsense\003");
+    terminal_await(&t, "spindle> "); /* the line is left, the session is not */
+    terminal_send(&t, "go\n");
+    usleep(300000);
+    terminal_send(&t, "\003");
+    terminal_await(&t, "Interrupted");
+    terminal_await(&t, "spindle> ");
+    terminal_send(&t, "back until sp == 255 && r7 == 255\n");
+    usleep(300000);
+    terminal_send(&t, "\003");
+    terminal_await(&t, "everything stands where it stood");
+    terminal_send(&t, "save /dev/nu\t\n"); /* names of files are completed */
+    terminal_await(&t, "/dev/null");
+    terminal_send(&t, "quit\n");
+    ck_assert_int_eq(terminal_close(&t), 0);
+    terminal_open(&t, call);
+    terminal_await(&t, "spindle> ");
+    terminal_send(&t, "\033[A\033[A\033[A"); /* the lines of the last session: quit, save, back */
+    terminal_await(&t, "back until sp == 255");
+    terminal_send(&t, "\003");
+    terminal_await(&t, "spindle> ");
+    terminal_send(&t, "\004"); /* the end of the input */
+    ck_assert_int_eq(terminal_close(&t), 0);
+    char command[300], *got, *error;
+    snprintf(command, sizeof command, "rm -r %s", state);
+    shell(command, &got, &error);
     free(got);
     free(error);
+    unsetenv("XDG_STATE_HOME");
 }
 END_TEST
 
@@ -174,93 +203,6 @@ START_TEST(a_line_of_a_megabyte_and_a_missing_script_are_refused)
     free(error);
     ck_assert_int_eq(bench_with(LATHE " -x nowhere.txt", ""), 1);
     has(err, "A script has a verb a line.");
-}
-END_TEST
-
-/* ------------------------------------------------------------------------------------------ the full-screen view */
-
-/* In a terminal emulator of its own; `keys` are commands that send keys and capture the screen. */
-static char *in_view(const char *size, const char *arguments, const char *keys)
-{
-    static unsigned number; /* a server that ends must not be met again */
-    char command[6000], *got, *error;
-    snprintf(command, sizeof command,
-             "cd %s; T=\"tmux -L oak-%d-%u -f /dev/null\"; $T new-session -d %s \"LC_ALL=C.UTF-8 %s bench %s "
-             "--view; echo left \\$?; stty -a | grep -o ' echo '; sleep 30\"; "
-             "k() { for one; do $T send-keys \"$one\"; sleep 0.15; done; }; see() { sleep 0.5; a=; "
-             "for j in 1 2 3 4 5 6 7 8; do sleep 0.3; b=$($T capture-pane -p); [ \"$a\" = \"$b\" ] && break; a=$b; done; "
-             "$T capture-pane -p; echo ------; }; "
-             "for i in 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17 18 19 20; do sleep 0.2; $T capture-pane -p "
-             "| grep -q '^>' && break; done; %s; $T kill-server",
-             SOURCE_FOLDER, (int)getpid(), number++, size, SPINDLE, arguments, keys);
-    shell(command, &got, &error);
-    free(error);
-    return got;
-}
-
-START_TEST(the_view_stops_steps_changes_marks_and_goes_back)
-{
-    char *seen = in_view("-x 150 -y 45", LATHE,
-                         "k 'keep trips' Enter 'to tripped' Enter; see; k F2; see; k 'set trips = 7' Enter; "
-                         "see; k F5; see; k F7; see; k F8; see; k F10; see");
-    char *part[8] = {seen};
-    for (unsigned i = 1; i < 8; i++) {
-        part[i] = part[i - 1] ? strstr(part[i - 1], "------") : NULL;
-        if (part[i]) *part[i] = 0, part[i] += 6;
-    }
-    ck_assert_ptr_nonnull(part[6]);
-    has(part[0], ">    67  tripped: inc trips");
-    has(part[0], "next     inc trips   trips = 0x0");
-    has(part[0], "0 trips  0x0  0");
-    has(part[1], ">    68          ret");
-    has(part[1], "changed  iram[0x30] 0x00 -> 0x01");
-    has(part[1], "*01"); /* marked without colour */
-    has(part[1], "0 trips  0x1  1");
-    has(part[2], "0 trips  0x7  7");
-    has(part[3], ">    67  tripped: inc trips");
-    has(part[3], "0 trips  0x0  0");
-    has(part[4], ">*   67  tripped");
-    has(part[5], ">* 0x0073  inc trips");
-    has(part[6], "left 0");
-    free(seen);
-}
-END_TEST
-
-START_TEST(the_view_on_the_kiln_shows_its_board)
-{
-    char *seen =
-        in_view("-x 120 -y 40", KILN, "k 'go 400ms' Enter 'to control' Enter F2; see; k F3 F5; see; k F10");
-    has(seen, "the kiln");
-    has(seen, "chamber   ");
-    has(seen, "next     ldr r0,");
-    has(seen, "*sp ");
-    free(seen);
-}
-END_TEST
-
-START_TEST(the_view_survives_small_windows_long_lines_endless_runs_and_signals)
-{
-    char *seen = in_view("-x 80 -y 24", LATHE,
-                         "see; $T resize-window -x 10 -y 3; see; $T resize-window -x 200 -y 50; see; k "
-                         "'nonsense' Enter; see; k F10; see");
-    has(seen, "too small");
-    has(seen, "at this line");
-    has(seen, "there is no verb `nonsense`");
-    has(seen, "left 0");
-    free(seen);
-    seen = in_view("-x 100 -y 30", "speed/sieve51.asm --part mcs51-64k",
-                   "k 'watch r7' Enter 'off watch 0' Enter 'stop 0 every 9' Enter; k F6; sleep 0.4; k C-c; "
-                   "see; k F10; see");
-    has(seen, "left 0");
-    free(seen);
-    char kill_it[200];
-    snprintf(kill_it, sizeof kill_it,
-             "sleep 0.3; pkill -SEGV -f 'bench examples/lathe/lathe.asm --part mcs51-8k --board "
-             "examples/lathe/board.yaml --view$'; see");
-    seen = in_view("-x 100 -y 30", LATHE, kill_it);
-    has(seen, "left ");
-    has(seen, " echo"); /* the terminal is as it was */
-    free(seen);
 }
 END_TEST
 
@@ -318,7 +260,307 @@ START_TEST(the_mistake_of_the_loom_is_found_as_the_manual_says)
                      0);
     has(out, "spans_of.more");
     has(out, "r5                 0x00000000");
-    has(out, ">   89 |         lsls r5, r5, #31");
+    has(out, ">    89 |         lsls r5, r5, #31");
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ looking at memory */
+
+START_TEST(memory_is_shown_in_any_base_and_cells_of_any_size)
+{
+    ck_assert_int_eq(bench_with(LATHE, "set iram[0x60:4] = 0x4fa180fe\nshow iram[0x60..0x63]\nshow iram[0x60..0x63] as "
+                                       "dec\nshow iram[0x60..0x63] as signed\nshow iram[0x60..0x63] as oct\nshow "
+                                       "iram[0x60..0x63] as bin\nshow iram[0x60..0x63] as 2 big\nshow iram[0x60..0x63] as 2 "
+                                       "little dec\nshow iram[0x60..0x63] as 4 bytes little signed\nshow iram[0x60..0x63] as text, 2 "
+                                       "columns\nshow iram[0x60..0x63] as 1 hex 1 column\nshow iram[0x63] as signed\nshow "
+                                       "iram[0x63] as oct\nshow sp as bin\n"),
+                     0);
+    has(out, "0x0060  4f a1 80 fe");
+    has(out, "  79 161 128 254");
+    has(out, "   79  -95 -128   -2");
+    has(out, " 117 241 200 376");
+    has(out, "0100 1111 1010 0001 1000 0000 1111 1110");
+    has(out, "0x0060  4fa1 80fe");
+    has(out, "0x0060  41295 65152");
+    has(out, "0x0060    -25124529 ");
+    has(out, "0x0060  O .\n    0x0062  . .\n");
+    has(out, "    0x0061  a1  .\n    0x0062  80  .\n");
+    has(out, "iram[0x63]         -2\n");
+    has(out, "iram[0x63]         376\n");
+    has(out, "sp                 0000 0111\n");
+    ck_assert_int_eq(bench_with(KILN, "set mem[0x20000300:4] = 0x12345678\nshow mem[0x20000300..0x20000307] as 4\nshow "
+                                      "mem[0x20000300..0x20000307] as 4 big\nshow mem[0x20000300..0x20000307] as 2 oct\n"),
+                     0);
+    has(out, "0x20000300  12345678 00000000  ");
+    has(out, "0x20000300  78563412 00000000");
+    has(out, "0x20000300  053170 011064 000000 000000");
+    ck_assert_int_eq(bench_with(LATHE, "show iram[0x60..0x63] as 3\nshow a as loud\nshow iram[0x60..0x63] as 70 columns\n"), 1);
+    has(err, "`3` means nothing");
+    has(err, "`loud` means nothing");
+    has(err, "`70` means nothing");
+    has(err, "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.");
+}
+END_TEST
+
+START_TEST(what_the_last_run_changed_is_marked_everywhere)
+{
+    ck_assert_int_eq(bench_with(LATHE, "to tripped\nstep\nshow iram[0x30..0x33]\nregisters\nset P1 = 1\nback 20\nstep "
+                                       "19\nregisters\nspecial\nspecial P3\n"),
+                     0);
+    has(out, "0x0030 *01 00 71 00");
+    has(out, "\n *pc 0x0075  a 0x71"); /* nothing else */
+    has(out, " *TCON   0x02");
+    /* The report of a run, where all is new, is not marked. */
+    char *got, *error;
+    ck_assert_int_eq(shell("cd " SOURCE_FOLDER " && " SPINDLE
+                           " run examples/lathe/lathe.asm --part mcs51-8k --steps 40 --show 'iram[0x30..0x3f]'",
+                           &got, &error),
+                     0);
+    ck_assert_ptr_null(strchr(got, '*'));
+    free(got);
+    free(error);
+}
+END_TEST
+
+START_TEST(a_pointer_is_followed_from_step_to_step)
+{
+    ck_assert_int_eq(bench_with(LATHE, "to begin_speed.fill\nfollow r0\nstep 5\nfollow r0\nfollow dptr as 2 big\nfollow sp in "
+                                       "iram\nset dptr = 0x4010\nfollow dptr\n"),
+                     0);
+    has(out, "iram[0x35..0x74]");
+    has(out, "iram[0x37..0x76]");
+    has(out, "xram[0x0..0x3f] as 2 big");
+    has(out, "iram[0x4a..0x89]");
+    has(out, "xram[0x4010..0x404f]");
+    ck_assert_int_eq(bench_with(KILN, "go 1ms\nfollow sp as 4\nfollow 0x100000 + 1\nfollow r0 in nowhere\nfollow\nfollow nothing\n"), 1);
+    has(out, "mem[0x20000200..0x2000023f] as 4");
+    has(err, "points to 0x100001 now, where there is no");
+    has(err, "has no memory space `nowhere`");
+    has(err, "a pointer is missing");
+    has(err, "`nothing`");
+}
+END_TEST
+
+START_TEST(stretches_of_memory_go_to_files_and_come_back)
+{
+    char lines[2000], folder[80], command[300], *got, *error;
+    snprintf(folder, sizeof folder, "/tmp/oak-bench-%d", (int)getpid());
+    snprintf(command, sizeof command, "mkdir -p %s", folder);
+    shell(command, &got, &error);
+    free(got), free(error);
+    snprintf(lines, sizeof lines,
+             "step\nfill iram[0x60..0x6f] = 0x5a\nset iram[0x61] = 0xa1\nsave iram[0x60..0x6f] to %s/c.hex\nsave iram[0x60..0x6f] to "
+             "%s/c.bin\nload %s/c.bin to xram[0x4000]\nload %s/c.hex to xram\nshow xram[0x4000..0x4003]\nshow "
+             "xram[0x60..0x63]\nstep\nload %s/c.bin to iram[0x70]\nshow iram[0x71]\nback 1\nshow iram[0x71]\n",
+             folder, folder, folder, folder, folder);
+    ck_assert_int_eq(bench_with(LATHE, lines), 0);
+    has(out, "16 bytes from 0x0060 in ");
+    has(out, "0x4000 *5a*a1*5a*5a");
+    has(out, "0x0060 *5a*a1*5a*5a");
+    has(out, "iram[0x71]         0xa1");
+    has(out, "iram[0x71]         0x00"); /* going back has taken it back */
+    snprintf(command, sizeof command, "cat %s/c.hex; wc -c <%s/c.bin", folder, folder);
+    shell(command, &got, &error);
+    has(got, ":100060005AA15A5A5A5A5A5A5A5A5A5A5A5A5A5AA9\n:00000001FF\n16\n");
+    free(got), free(error);
+    snprintf(lines, sizeof lines,
+             "load %s/c.bin to iram[0xf8]\nload %s/c.bin to iram\nload %s/c.hex to iram[1]\nload %s/none.bin to iram[1]\nload "
+             "%s/c.hex to nowhere\nsave iram[0x60..0x6f] to /nowhere/c.bin\nsave\nload\nsave iram[0x80..0x10] to x\nshow "
+             "iram[0xf8..0xff]\n",
+             folder, folder, folder, folder, folder);
+    ck_assert_int_eq(bench_with(LATHE, lines), 1);
+    has(err, "there is no internal RAM at 0x0100: nothing was written");
+    has(err, "a file of bytes needs a cell where it begins");
+    has(err, "a HEX file has addresses of its own");
+    has(err, "none.bin: not found");
+    has(err, "`nowhere` is no cell");
+    has(err, "/nowhere/c.bin");
+    has(err, "a file is missing");
+    has(out, "00 00 00 00 00 00 00 00");
+    /* A broken file of a session is refused with its place, and nothing of it is taken. */
+    snprintf(command, sizeof command, "printf ':0100600011FF\\n' >%s/bad.hex", folder);
+    shell(command, &got, &error);
+    free(got), free(error);
+    snprintf(lines, sizeof lines, "load %s/bad.hex to iram\nshow iram[0x60]\n", folder);
+    ck_assert_int_eq(bench_with(LATHE, lines), 1);
+    has(err, "bad.hex:1");
+    has(out, "iram[0x60]         0x00");
+    snprintf(command, sizeof command, "rm -r %s", folder);
+    shell(command, &got, &error);
+    free(got), free(error);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ stops */
+
+START_TEST(watches_of_every_kind_are_listed_with_their_hits_and_removed)
+{
+    ck_assert_int_eq(bench_with(LATHE, "watch write trips\nwatch read trips\nwatch access iram[0x33..0x34]\nwatch "
+                                       "iram[0x40..0x43]\nwhen depth >= 2\ninterrupt\ninterrupt 0x0b\nsay relay at halt\nstop "
+                                       "tripped once\nstops\ngo\ngo\noff watch 1\noff watch 2\noff watch 3\noff watch 4\ngo\nstops\nremove watch "
+                                       "0\nremove say 0\nremove watch 1\nstops\n"),
+                     0);
+    has(out, "watch 0: stops when trips is written");
+    has(out, "watch 1  on  trips is read  hit 0 times");
+    has(out, "watch 2  on  iram[0x33..0x34] is read or written  hit 0 times");
+    has(out, "watch 3  on  iram[0x40..0x43] changes");
+    has(out, "watch 4  on  depth >= 2 becomes true");
+    has(out, "watch 5  on  a handler is entered");
+    has(out, "watch 6  on  the handler at vector 0x0b is entered");
+    has(out, "say 0  relay at halt  hit 0 times");
+    has(out, "0  on  0x0073  tripped once  hit 0 times");
+    has(out, "Watch 0: trips was written by `mov trips, #0x00` at 0x0040");
+    has(out, "Stop point `tripped`");
+    has(out, "watch 2  off iram[0x33..0x34]");
+    const char *last = strstr(out, "watch 2  off");
+    ck_assert_ptr_null(strstr(last, "once")); /* it has served */
+    last = strstr(last + 1, "watch 2  off");
+    ck_assert_ptr_null(strstr(last, "say 0"));
+    ck_assert_ptr_null(strstr(last, "trips is"));
+    ck_assert_int_eq(
+        bench_with(LATHE, "watch read a\nwatch\nwhen\nremove 7\nremove watch 0\nremove say 3\noff say 0\non watch "
+                          "3\noff x\ninterrupt nowhere\nwatch write iram[0x20..0x500]\nstop main every 0\n"),
+        1);
+    has(err, "this lies in no cell that could be read or written");
+    has(err, "what is to be watched?");
+    has(err, "a condition is missing");
+    has(err, "there is no stop point 7");
+    has(err, "there is no watch 0");
+    has(err, "there is no thing said with number 3");
+    has(err, "what is said is not turned on and off");
+    has(err, "`x` is no number of a stop");
+    has(err, "behind `every` comes a number from 1");
+}
+END_TEST
+
+START_TEST(what_a_chip_suffers_can_be_made_a_stop)
+{
+    ck_assert_int_eq(bench_with("examples/lathe/lathe.asm --part mcs51-8k",
+                                "notice\nnotice floating-read stop\nnotice\ngo 10ms\nnotice floating-read off\n"),
+                     0);
+    has(out, "floating-read        warning");
+    has(out, "floating-read        stop");
+    ck_assert_int_eq(bench_with(LATHE, "notice nonsense stop\nnotice contention loudly\n"), 1);
+    has(err, "there is nothing to notice called `nonsense`");
+    has(err, "`loudly` is no such setting");
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ what ran */
+
+START_TEST(what_runs_is_counted_line_by_line_and_by_labels)
+{
+    ck_assert_int_eq(bench_with(LATHE, "tally on\nto tripped\nsource\ntally\ncode begin_speed\nback to 200000\nsource\ntally "
+                                       "off\nsource\n"),
+                     0);
+    has(out, "lathe.asm: times executed, and cycles in all");
+    has(out, "       209 x          418 |         jbc  running, tripped");
+    has(out, "         0 x            0 | tripped: inc trips");
+    has(out, "  guard                          15,563        109,588   27.4%");
+    has(out, "   0x007a           8 x            8  inc r0");
+    has(out, "     7,833 x "); /* fewer, after going back */
+    has(out, "labels nothing was executed behind");
+    ck_assert_int_eq(bench_with(KILN, "tally\ntally loudly\n"), 1);
+    has(err, "nothing is counted");
+    has(err, "`loudly` means nothing here");
+    ck_assert_int_eq(bench_with(KILN, "tally on\ngo 20ms\ntally\nreset\ntally\n"), 0);
+    has(out, "from label to the next");
+}
+END_TEST
+
+START_TEST(special_registers_are_shown_with_every_bit)
+{
+    ck_assert_int_eq(bench_with(LATHE, "go 10ms\nspecial TCON\nspecial tmod\nspecial all\n"), 0);
+    has(out, "TCON           0x");
+    has(out, "at 0x88  timer control");
+    has(out, "TF1=0  TR1=0");
+    has(out, "PSW ");
+    has(out, "SBUF ");
+    ck_assert_int_eq(bench_with(KILN, "go 10ms\nspecial P0\nspecial nothing\n"), 1);
+    has(out, "P0_OUT");
+    has(out, "P0_DIR");
+    has(err, "there is no special register or device `nothing`");
+}
+END_TEST
+
+START_TEST(reading_anew_keeps_all_that_was_set_up)
+{
+    char command[3000], *got, *error;
+    snprintf(command, sizeof command,
+             "d=$(mktemp -d); cd $d; printf ' org 0\\nmain: nop\\nhere: inc r7\\n inc 30h\\n sjmp main\\n' >a.asm; "
+             "(echo 'stop here if r7 == 3'; echo 'stop main'; echo 'off 2'; echo 'watch write iram[0x30]'; echo 'off watch 0'; "
+             "echo 'when r7 == 200'; echo 'interrupt'; echo 'remove watch 2'; echo 'say r7 at here'; echo 'lap here to here'; "
+             "echo 'keep r7'; echo 'drive p1.0 = 0'; echo 'memory iram[0x30..0x37] as 2'; echo 'tally on'; echo 'off 0'; "
+             "echo 'go 20 steps'; sleep 1; printf ' org 0\\nmain: nop\\n nop\\nhere: inc r7\\n inc 30h\\n sjmp main\\n' >a.asm; "
+             "echo again; echo stops; echo go; echo tally; echo pins; echo laps) | %s bench a.asm --part mcs51-8k --stop-at "
+             "'here if r7 == 9'; rm -r $d",
+             SPINDLE);
+    ck_assert_int_eq(shell(command, &got, &error), 0);
+    const char *anew = strstr(got, "`help` lists the verbs");
+    ck_assert_ptr_nonnull(anew);
+    has(anew, "0  off 0x0002  here if r7 == 9  hit 0 times");
+    has(anew, "1  on  0x0002  here if r7 == 3  hit 0 times");
+    has(anew, "2  off 0x0000  main  hit 0 times");
+    has(anew, "watch 0  off iram[0x30] is written  hit 0 times");
+    has(anew, "watch 1  on  r7 == 200 becomes true  hit 0 times");
+    ck_assert_ptr_null(strstr(anew, "a handler is entered"));
+    has(anew, "say 0  r7 at here  hit 0 times");
+    has(anew, "at cycle 2: r7 = 0x0  0");
+    has(anew, "r7                 0x03");
+    has(anew, "p1    1111 1111       ---- ---0       1111 1110");
+    has(anew, "here to here                            3");
+    has(anew, "from label to the next");
+    free(got), free(error);
+}
+END_TEST
+
+START_TEST(going_back_takes_back_what_was_put_into_the_flash)
+{
+    ck_assert_int_eq(bench_with(KILN, "to control\nput movs r3, #99 at control\nstep\nshow r3\nback 1\nback 1\ncode "
+                                      "control\ngo 10ms\nback to 1000\ncode control\n"),
+                     0);
+    has(out, "r3                 0x00000063");
+    has(out, "  0x01de  push {r4, r5, lr}");
+    ck_assert_ptr_nonnull(strstr(strstr(out, "0x01de  push {r4, r5, lr}") + 1, "0x01de  push {r4, r5, lr}"));
+    ck_assert_int_eq(bench_with(LATHE, "to tripped\nput clr a at tripped\nput nop at tripped+1\nstep\nshow a\nback 3\ncode "
+                                       "tripped\n"),
+                     0);
+    has(out, "a                  0x00");
+    has(out, "0x0073  inc trips");
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ help */
+
+START_TEST(every_verb_has_help_and_an_example_that_can_be_done)
+{
+    char lines[6000] = "", name[40];
+    unsigned verbs = 0;
+    ck_assert_int_eq(bench_with(LATHE, "help\n"), 0);
+    char *all = strdup(out);
+    for (char *line = strtok(all, "\n"); line; line = strtok(NULL, "\n")) {
+        if (sscanf(line, "  %39[a-z]", name) != 1 || strncmp(line, "  A ", 4) == 0) continue;
+        verbs++;
+        snprintf(lines + strlen(lines), sizeof lines - strlen(lines), "help %s\n", name);
+    }
+    free(all);
+    ck_assert_uint_gt(verbs, 50);
+    ck_assert_int_eq(bench_with(LATHE, lines), 0);
+    /* Each answer ends with its example, which is done here; those that need files or end the session are left out. */
+    char examples[6000] = "go 10ms\n";
+    unsigned found = 0;
+    for (const char *at = out; (at = strstr(at, "\n\n  ")); at += 4) {
+        const char *from = at + 4, *end = strchr(from, '\n');
+        found++;
+        bool apart = strncmp(from, "quit", 4) == 0 || strncmp(from, "again", 5) == 0 || strncmp(from, "save", 4) == 0 ||
+                     strncmp(from, "load", 4) == 0 || strncmp(from, "pace", 4) == 0 || strstr(from, "r3 == 5 && !relay") == from + 5;
+        if (apart || strncmp(from, "back", 4) == 0 || strncmp(from, "off", 3) == 0 || strncmp(from, "on ", 3) == 0 ||
+            strncmp(from, "remove", 6) == 0 || strncmp(from, "forget", 6) == 0)
+            continue;
+        snprintf(examples + strlen(examples), sizeof examples - strlen(examples), "%.*s\n", (int)(end - from), from);
+    }
+    ck_assert_uint_eq(found, verbs);
+    ck_assert_msg(bench_with(LATHE, examples) == 0, "%s\n%s", examples, err);
 }
 END_TEST
 
@@ -329,5 +571,9 @@ RUN_SUITE("bench", instructions_are_put_in_place_cells_copied_and_the_recent_one
           answers_are_documents_with_json, memory_is_filled_searched_saved_and_loaded,
           a_changed_source_is_assembled_again_and_stops_stay, a_terminal_edits_completes_and_pauses_at_once,
           a_line_of_a_megabyte_and_a_missing_script_are_refused,
-          the_view_stops_steps_changes_marks_and_goes_back, the_view_on_the_kiln_shows_its_board,
-          the_view_survives_small_windows_long_lines_endless_runs_and_signals)
+          memory_is_shown_in_any_base_and_cells_of_any_size, what_the_last_run_changed_is_marked_everywhere,
+          a_pointer_is_followed_from_step_to_step, stretches_of_memory_go_to_files_and_come_back,
+          watches_of_every_kind_are_listed_with_their_hits_and_removed,
+          what_runs_is_counted_line_by_line_and_by_labels, special_registers_are_shown_with_every_bit,
+          reading_anew_keeps_all_that_was_set_up, going_back_takes_back_what_was_put_into_the_flash,
+          what_a_chip_suffers_can_be_made_a_stop, every_verb_has_help_and_an_example_that_can_be_done)

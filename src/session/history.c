@@ -402,6 +402,7 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
     enum { MOST = 64 };
     oak_chip_time now = session_time(session);
     oak_status status = ready(session);
+    if (!now.instructions && session->history) return OAK_OK; /* nothing has run */
     if (status) return status;
     uint64_t from = now.instructions > count ? now.instructions - count : 0;
     size_t i = session->history->count;
