@@ -198,11 +198,27 @@ static char *complete_word(const char *text, int state)
     return NULL;
 }
 
+/* A word ends at a slash; the name of a file does not, so only what follows the last slash is given back. */
+static char *complete_file(const char *text, int state)
+{
+    static char path[LONGEST_LINE];
+    static size_t before;
+    if (!state) {
+        size_t end = (size_t)rl_point < sizeof path ? (size_t)rl_point : sizeof path - 1, start = end;
+        while (start && rl_line_buffer[start - 1] != ' ') start--;
+        snprintf(path, sizeof path, "%.*s", (int)(end - start), rl_line_buffer + start);
+        before = strlen(path) > strlen(text) ? strlen(path) - strlen(text) : 0;
+    }
+    char *found = rl_filename_completion_function(path, state);
+    if (found && strlen(found) >= before) memmove(found, found + before, strlen(found) - before + 1);
+    return found;
+}
+
 static char *complete(const char *text, int state)
 {
     static bool files;
     if (!state) files = bench_takes_file(rl_line_buffer);
-    return files ? rl_filename_completion_function(text, state) : complete_word(text, state);
+    return files ? complete_file(text, state) : complete_word(text, state);
 }
 
 bool bench_takes_file(const char *line)

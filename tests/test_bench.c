@@ -147,19 +147,19 @@ END_TEST
 
 START_TEST(a_terminal_edits_completes_and_pauses_at_once)
 {
-    static const char *const call[] = {SPINDLE,  "bench", SOURCE_FOLDER "/speed/sieve51.asm", "--part", "mcs51-64k",
-                                       "--stop-at", "0xffff", NULL};
+    static const char *const call[] = {SPINDLE,  "bench", SOURCE_FOLDER "/examples/lathe/lathe.asm", "--part",
+                                       "mcs51-8k", NULL};
     char state[100];
     snprintf(state, sizeof state, "/tmp/oak-bench-state-%d", (int)getpid());
     setenv("XDG_STATE_HOME", state, 1);
     terminal t;
     terminal_open(&t, call);
     terminal_await(&t, "spindle> ");
-    terminal_send(&t, "show roun\t\n"); /* completed */
-    terminal_await(&t, "place round");
+    terminal_send(&t, "show trippe\t\n"); /* completed */
+    terminal_await(&t, "place tripped");
     terminal_await(&t, "spindle> ");
     terminal_send(&t, "nonsense\003");
-    terminal_await(&t, "spindle> "); /* the line is left, the session is not */
+    terminal_await(&t, "\nspindle> "); /* the line is left, the session is not */
     terminal_send(&t, "go\n");
     usleep(300000);
     terminal_send(&t, "\003");
@@ -169,13 +169,14 @@ START_TEST(a_terminal_edits_completes_and_pauses_at_once)
     usleep(300000);
     terminal_send(&t, "\003");
     terminal_await(&t, "everything stands where it stood");
-    terminal_send(&t, "save /dev/nu\t\n"); /* names of files are completed */
-    terminal_await(&t, "/dev/null");
+    terminal_send(&t, "load " SOURCE_FOLDER "/READM\t\n"); /* names of files are completed */
+    terminal_await(&t, "README.md");
+    terminal_await(&t, "error:");
     terminal_send(&t, "quit\n");
     ck_assert_int_eq(terminal_close(&t), 0);
     terminal_open(&t, call);
     terminal_await(&t, "spindle> ");
-    terminal_send(&t, "\033[A\033[A\033[A"); /* the lines of the last session: quit, save, back */
+    terminal_send(&t, "\033[A\033[A\033[A"); /* the lines of the last session: quit, load, back */
     terminal_await(&t, "back until sp == 255");
     terminal_send(&t, "\003");
     terminal_await(&t, "spindle> ");

@@ -343,13 +343,13 @@ END_TEST
 
 START_TEST(an_endless_run_is_paused_and_the_session_goes_on)
 {
-    open_view("-x 100 -y 30", "speed/sieve51.asm --part mcs51-64k");
+    open_view("-x 100 -y 30", LATHE);
     type("stop 0 every 9");
     await("> stop 0 every 9");
     type("go 1000000000000 cycles");
     usleep(500000);
     keys("C-c");
-    await("[");
+    await("[user]");
     type("where");
     await("> where");
     await("cycle");
