@@ -518,9 +518,16 @@ void bench_stack_words(bench *b, const oak_stack_item *item, char *text, size_t 
     char place[120];
     int digits = item->bytes == 1 ? 2 : item->bytes == 2 ? 4 : 8;
     snprintf(text, room, "0x%04x  0x%0*x", (unsigned)item->at, digits, (unsigned)item->value);
-    if (!item->returns) return;
+    const oak_part *part = oak_session_part(b->session);
+    size_t used = strlen(text);
+    if (item->kind == OAK_STACK_SAVED) {
+        const oak_change where = {.space = item->space, .address = item->number};
+        cli_change_name(part, &where, place, sizeof place);
+        snprintf(text + used, room - used, "  saved %s", place);
+    }
+    if (item->kind != OAK_STACK_RETURNS && item->kind != OAK_STACK_INTERRUPTED) return;
     oak_session_name_place(b->session, item->value, place, sizeof place);
-    snprintf(text + strlen(text), room - strlen(text), "  returns to %s", place);
+    snprintf(text + used, room - used, item->kind == OAK_STACK_RETURNS ? "  returns to %s" : "  interrupted at %s", place);
 }
 
 static bool verb_stack(bench *b, const char *rest)

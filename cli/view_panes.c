@@ -160,7 +160,7 @@ static int draw_stack(view *v, int row, int bottom, int from, int to)
     view_title(row++, from, to, "stack, the top first");
     for (size_t i = 0; i < count && row < bottom; i++) {
         bench_stack_words(v->b, &items[i], text, sizeof text);
-        view_put(row++, from + 1, to, items[i].returns ? STYLE_PLAIN : STYLE_FAINT, text);
+        view_put(row++, from + 1, to, items[i].kind == OAK_STACK_RETURNS ? STYLE_PLAIN : STYLE_FAINT, text);
     }
     if (!count && row < bottom) view_put(row++, from + 1, to, STYLE_FAINT, "empty");
     return row;

@@ -298,11 +298,19 @@ oak_status oak_session_counted(const oak_session *session, uint32_t address, oak
 
 /* --- the stack ------------------------------------------------------------------------------------------------- */
 
-/* What lies on the stack, from the top. A value is taken for a return address when it points behind a call. */
+/* What lies on the stack, from the top, worked out from the code of the subroutines under way. */
+typedef enum oak_stack_kind {
+    OAK_STACK_UNKNOWN,
+    OAK_STACK_RETURNS,     /* a return address, behind a call */
+    OAK_STACK_INTERRUPTED, /* where an interrupt or exception came */
+    OAK_STACK_SAVED        /* a register or cell that was put there */
+} oak_stack_kind;
 typedef struct oak_stack_item {
-    uint32_t at, value;
+    uint32_t at, value; /* its lowest address */
     uint8_t bytes;
-    bool returns;
+    oak_stack_kind kind;
+    uint8_t space;   /* OAK_STACK_SAVED: 0 for a register of the core, */
+    uint32_t number; /* its number, or the address in that space */
 } oak_stack_item;
 /* Writes at most `room` of them and returns how many. It ends where the stack began at reset, or with the RAM. */
 size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room);

@@ -139,6 +139,28 @@ typedef struct oak_decoded {
     uint8_t data_bytes; /* of one value there; 0 when only the address is formed */
 } oak_decoded;
 
+/* Words (bytes on 8-bit parts) that an instruction puts on the stack, or takes off it when there are fewer than 0. Of those put
+ * there, the first ones from the top down come from registers (space 0) or cells. */
+enum { OAK_MOST_PUSHED = 16 };
+typedef struct oak_stack_use {
+    int words;
+    unsigned named;
+    struct {
+        uint8_t space;
+        uint32_t number;
+    } from[OAK_MOST_PUSHED];
+    bool sets; /* the stack begins anew: the first word goes to `first` */
+    uint32_t first;
+} oak_stack_use;
+
+/* What an exception puts on the stack where return addresses are kept in a link register: the registers in ascending order of
+ * addresses. A link of returns_from or above returns from one. */
+typedef struct oak_exception_frame {
+    uint32_t returns_from;
+    uint8_t link_register, words, link_word, pc_word;
+    uint8_t registers[8];
+} oak_exception_frame;
+
 /* Gives names to addresses when instructions are printed; returns NULL where there is none. */
 typedef struct oak_namer {
     void *context;
@@ -283,6 +305,9 @@ typedef struct oak_isa {
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */
     unsigned (*counter_of)(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero);
+    /* What an instruction does to the stack. NULL where nobody knows. */
+    void (*stack_use)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use);
+    const oak_exception_frame *frame; /* NULL: there is no link register */
     /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in
      * about.vector_bytes bytes with about.code_bit set. */
     const char *vector_mnemonic;

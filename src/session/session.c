@@ -62,6 +62,7 @@ void oak_session_close(oak_session *session)
     oak_trace_free(session->trace);
     session_close_history(session);
     oak_release(&host, session->watches, session->watch_room, sizeof *session->watches);
+    oak_release(&host, session->entries, session->entry_room, sizeof *session->entries);
     oak_release(&host, session->labels, session->label_room, sizeof *session->labels);
     oak_release(&host, session->joined, session->joined_room, sizeof *session->joined);
     oak_release(&host, session->puts, session->put_room, sizeof *session->puts);
@@ -255,22 +256,6 @@ oak_chip_time session_time(const oak_session *session)
     oak_chip_time time = {0};
     session->chip.ops->read_time(session->chip.chip, &time);
     return time;
-}
-
-uint32_t session_stack_pointer(const oak_session *session)
-{
-    const oak_architecture *about = session->part->architecture;
-    uint32_t value = 0;
-    for (unsigned i = 0; i < about->register_count; i++)
-        if (oak_same(about->registers[i].name, "sp"))
-            session->chip.ops->read_register(session->chip.chip, i, &value);
-    return value;
-}
-
-bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than)
-{
-    bool grows_up = session->part->architecture->word_bytes == 1;
-    return grows_up ? stack > than : stack < than;
 }
 
 /* ------------------------------------------------------------------------------------------ what changed */
@@ -615,89 +600,4 @@ oak_status oak_session_counted(const oak_session *session, uint32_t address, oak
 {
     *tally = (oak_tally){0};
     return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally) : OAK_UNSUPPORTED;
-}
-
-/* ------------------------------------------------------------------------------------------ the stack */
-
-/* Is there a call just before an address? */
-static bool follows_call(oak_session *session, uint32_t address)
-{
-    oak_decoded decoded;
-    for (uint32_t back = 2; back <= 4; back++)
-        if (address >= back && session_decode(session, address - back, &decoded) == OAK_OK &&
-            decoded.size == back && (decoded.flow == OAK_FLOW_CALL))
-            return true;
-    return false;
-}
-
-/* Where the 8-bit stack begins: at the last thing of the program's below its top, or behind register bank 0. */
-static uint32_t stack_begin(const oak_session *session, uint32_t top)
-{
-    uint32_t begin = 8;
-    unsigned space = oak_part_find_space(session->part, "iram", 4);
-    const oak_symbol *symbol;
-    for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
-        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == space && symbol->value <= (int64_t)top &&
-            symbol->value > (int64_t)begin)
-            begin = (uint32_t)symbol->value;
-    return begin;
-}
-
-/* The first stack pointer, as the vectors have it. */
-static uint32_t first_pointer(oak_session *session)
-{
-    uint8_t b[4];
-    if (session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, 0, b, 4))
-        return 0;
-    return (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
-}
-
-size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
-{
-    const oak_architecture *about = session->part->architecture;
-    bool bytes = about->word_bytes == 1;
-    uint32_t at = session_stack_pointer(session), first = bytes ? stack_begin(session, at) : 0;
-    unsigned space = bytes ? oak_part_find_space(session->part, "iram", 4) : about->code_space;
-    size_t count = 0;
-    uint8_t b[4];
-    while (count < room && (bytes ? at >= first : true)) {
-        oak_stack_item *item = &items[count];
-        *item = (oak_stack_item){.at = at, .bytes = bytes ? 1 : 4};
-        if (bytes) {
-            if (session->chip.ops->read_memory(session->chip.chip, space, at, b, 1)) break;
-            item->value = b[0];
-            uint32_t target = 0;
-            if (at > first && !session->chip.ops->read_memory(session->chip.chip, space, at - 1, b + 1, 1))
-                target = (uint32_t)b[0] << 8 | b[1];
-            if (at > first && follows_call(session, target)) {
-                item->at = at - 1;
-                item->bytes = 2;
-                item->value = target;
-                item->returns = true;
-            }
-            at -= item->bytes;
-        } else {
-            const oak_part_memory *memory = oak_part_find_memory(session->part, space, at);
-            if (at == first_pointer(session)) break;
-            if (!memory || !memory->writable ||
-                session->chip.ops->read_memory(session->chip.chip, space, at, b, 4))
-                break;
-            item->value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
-            item->returns = (item->value & 1) && follows_call(session, item->value & ~(uint32_t)1);
-            if (item->returns) item->value &= ~(uint32_t)1;
-            at += 4;
-        }
-        count++;
-    }
-    return count;
-}
-
-uint32_t session_depth(oak_session *session)
-{
-    enum { MOST = 256 };
-    oak_stack_item items[MOST];
-    uint32_t depth = 0;
-    size_t count = oak_session_stack(session, items, MOST);
-    for (size_t i = 0; i < count; i++) depth += items[i].returns;
-    return depth;
 }

@@ -6,6 +6,7 @@
  *   drive.c       reading how pins are driven over time
  *   drive_run.c   driving them
  *   history.c     going back
+ *   stack.c       what lies on the stack
  *   record.c      signals over time, laps
  *   outside.c     several things outside the chip; what the chip suffers
  *   state_json.c  the state as a document (not part of the freestanding core)
@@ -189,6 +190,10 @@ struct oak_session {
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
+    uint32_t *entries; /* of subroutines and handlers, once somebody has asked for them */
+    size_t entry_count, entry_room;
+    bool entries_known, stack_known;
+    uint32_t stack_first; /* where the program lets an 8-bit stack begin */
     bool touched; /* since the last copy of the state somebody has changed something */
     snapshot before;
     oak_event last;
@@ -249,14 +254,16 @@ oak_status session_add_passing(oak_session *session, const char *place, passing 
 oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
                           oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
-/* True for a deeper level of the stack than `other`, of the same architecture. */
-/* How many return addresses lie on the stack. */
-uint32_t session_depth(oak_session *session);
-uint32_t session_stack_pointer(const oak_session *session);
-bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than);
 oak_status session_take_snapshot(oak_session *session);
 /* Decodes the instruction at an address of code. */
 oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
+
+/* stack.c */
+/* How many return addresses lie on the stack. */
+uint32_t session_depth(oak_session *session);
+uint32_t session_stack_pointer(const oak_session *session);
+/* True for a deeper level of the stack than `other`, of the same architecture. */
+bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than);
 
 /* history.c */
 /* A run begins or goes on: keeps a copy of the state when one is due. Returns the cycle at which the next one is. */

@@ -245,4 +245,8 @@ static inline bool armm_is_wide(const armm_shape *shape)
     return shape->pattern.size == 4;
 }
 
+/* The registers of an instruction that stores or loads several, a bit each. */
+uint32_t armm_list(unsigned row, const oak_pattern *pattern, uint32_t word);
+void armm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use);
+
 #endif

@@ -17,6 +17,51 @@ static uint32_t branch_target(const armm_class *class, const oak_pattern *patter
     return address + 4 + (bits << 1);
 }
 
+uint32_t armm_list(unsigned row, const oak_pattern *pattern, uint32_t word)
+{
+    uint32_t field = GET('r');
+    switch (row) {
+    case ARMM_PUSH: return (field & 0xFF) | (field >> 8) << ARMM_LR;
+    case ARMM_POP: return (field & 0xFF) | (field >> 8) << ARMM_PC;
+    case ARMM_PUSH_ONE:
+    case ARMM_POP_ONE: return (uint32_t)1 << GET('t');
+    case ARMM_STM:
+    case ARMM_LDM:
+    case ARMM_LDM_KEEP: return field;
+    default: return (field & 0x1FFF) | (field >> 13) << ARMM_LR;
+    }
+}
+
+static unsigned count_bits(uint32_t bits)
+{
+    unsigned count = 0;
+    for (; bits; bits &= bits - 1) count++;
+    return count;
+}
+
+void armm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
+{
+    const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
+    uint32_t word = decoded->word, list = 0;
+    *use = (oak_stack_use){0};
+    switch (decoded->row) {
+    case ARMM_PUSH:
+    case ARMM_PUSH_W:
+    case ARMM_PUSH_ONE:
+        list = armm_list(decoded->row, pattern, word);
+        use->words = (int)count_bits(list);
+        for (unsigned i = 0; i < 16; i++) /* the lowest register lies at the lowest address, which is the top */
+            if (list >> i & 1) use->from[use->named++].number = i;
+        break;
+    case ARMM_POP:
+    case ARMM_POP_W:
+    case ARMM_POP_ONE: use->words = -(int)count_bits(armm_list(decoded->row, pattern, word)); break;
+    case ARMM_SUB_SP: use->words = (int)GET('i'); break;
+    case ARMM_ADD_SP: use->words = -(int)GET('i'); break;
+    default: break;
+    }
+}
+
 static oak_flow flow_of(unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t state)
 {
     oak_flow flow = OAK_FLOW_NEXT;

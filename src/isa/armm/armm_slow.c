@@ -244,21 +244,6 @@ static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t 
     return loads ? write_loaded(core, GET('t'), extended(value, bytes, is_signed), extra) : ARMM_NEXT;
 }
 
-static uint32_t list_of(unsigned row, const oak_pattern *pattern, uint32_t word)
-{
-    uint32_t field = GET('r');
-    switch (row) {
-    case ARMM_PUSH: return (field & 0xFF) | (field >> 8) << ARMM_LR;
-    case ARMM_POP: return (field & 0xFF) | (field >> 8) << ARMM_PC;
-    case ARMM_PUSH_ONE:
-    case ARMM_POP_ONE: return (uint32_t)1 << GET('t');
-    case ARMM_STM:
-    case ARMM_LDM:
-    case ARMM_LDM_KEEP: return field;
-    default: return (field & 0x1FFF) | (field >> 13) << ARMM_LR;
-    }
-}
-
 /* Several registers from an address up. A fault leaves the base as it was. */
 static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uint32_t address, bool loads,
                                bool moves, uint32_t after, uint32_t *extra)
@@ -288,7 +273,7 @@ static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uin
 static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word,
                       uint32_t *extra)
 {
-    uint32_t list = list_of(row, pattern, word), size = 0;
+    uint32_t list = armm_list(row, pattern, word), size = 0;
     for (uint32_t left = list; left; left &= left - 1) size += 4;
     unsigned base = GET('n');
     uint32_t start = R[base];

@@ -528,6 +528,14 @@ static uint32_t state_of(uint32_t xpsr)
     return (xpsr >> 25 & 3) | (xpsr >> 8 & 0xFC);
 }
 
+/* B1.5.6 and B1.5.8: r0 to r3, r12, lr, return address, xpsr. */
+static const oak_exception_frame frame = {.returns_from = 0xFFFFFFE0u,
+                                          .link_register = ARMM_LR,
+                                          .words = 8,
+                                          .link_word = 5,
+                                          .pc_word = 6,
+                                          .registers = {0, 1, 2, 3, 12, ARMM_LR, ARMM_PC, ARMM_XPSR}};
+
 #define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table) \
     {                                                                                                        \
         .about = {.name = name_text,                                                                         \
@@ -551,7 +559,8 @@ static uint32_t state_of(uint32_t xpsr)
         .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row,                   \
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
-        .lay_down = armm_lay_down, .state_of = state_of, .core = &ops                                        \
+        .lay_down = armm_lay_down, .state_of = state_of, .stack_use = armm_stack_use,                               \
+        .frame = &frame, .core = &ops                                        \
     }
 
 const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,

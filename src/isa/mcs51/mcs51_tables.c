@@ -268,6 +268,24 @@ void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const
     }
 }
 
+/* Calls and returns are not counted: their address belongs to the caller. */
+static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
+{
+    enum { STACK_POINTER = 0x81 };
+    const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
+    *use = (oak_stack_use){0};
+    if (decoded->row == MCS51_MOV_DIR_IMM && oak_pattern_get(pattern, 'a', decoded->word) == STACK_POINTER) {
+        use->sets = true;
+        use->first = oak_pattern_get(pattern, 'd', decoded->word) + 1;
+    }
+    if (decoded->row != MCS51_PUSH_DIR && decoded->row != MCS51_POP_DIR) return;
+    uint32_t address = oak_pattern_get(pattern, 'a', decoded->word);
+    use->words = decoded->row == MCS51_PUSH_DIR ? 1 : -1;
+    use->named = 1;
+    use->from[0].space = address < 0x80 ? MCS51_IRAM : MCS51_SFR;
+    use->from[0].number = address;
+}
+
 static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero)
 {
     const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
@@ -345,6 +363,7 @@ const oak_isa oak_isa_mcs51 = {
     .decode = mcs51_decode,
     .print = mcs51_print,
     .counter_of = counter_of,
+    .stack_use = stack_use,
     .vector_mnemonic = "ljmp",
     .core = &mcs51_core_ops,
 };

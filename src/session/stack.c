@@ -1,0 +1,324 @@
+/* stack.c — what lies on the stack: return addresses, registers that were saved, what an interrupt has put there.
+ *
+ * Worked out by reading the code: from the entry of the subroutine that is running, its pushes and pops are followed up to where
+ * it stands; what lies beyond them is its return address, and there the same begins again. An entry is a place that is called, or
+ * that a vector leads to. Where this does not hold (a stack that somebody has set up by hand), what points behind a call is still
+ * taken for a return address, and nothing is said of the rest. */
+#include "base/bytes.h"
+#include "session/session_state.h"
+
+enum { MOST_FOLLOWED = 64, MOST_ENTRIES = 4096 };
+
+uint32_t session_stack_pointer(const oak_session *session)
+{
+    const oak_architecture *about = session->part->architecture;
+    uint32_t value = 0;
+    for (unsigned i = 0; i < about->register_count; i++)
+        if (oak_same(about->registers[i].name, "sp"))
+            session->chip.ops->read_register(session->chip.chip, i, &value);
+    return value;
+}
+
+bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than)
+{
+    bool grows_up = session->part->architecture->word_bytes == 1;
+    return grows_up ? stack > than : stack < than;
+}
+
+/* ------------------------------------------------------------------------------------------ entries */
+
+static void add_entry(oak_session *session, uint32_t address)
+{
+    if (session->entry_count == MOST_ENTRIES) return;
+    for (size_t i = 0; i < session->entry_count; i++)
+        if (session->entries[i] == address) return;
+    uint32_t *grown =
+        oak_grow(&session->host, session->entries, &session->entry_room, session->entry_count + 1, sizeof *grown);
+    if (!grown) return;
+    session->entries = grown;
+    grown[session->entry_count++] = address;
+}
+
+static uint32_t word_at(oak_session *session, uint32_t address)
+{
+    uint8_t b[4] = {0};
+    session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, address, b, 4);
+    return (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+}
+
+/* Places that calls and vectors lead to, once. */
+static void find_entries(oak_session *session)
+{
+    oak_line line;
+    oak_decoded decoded;
+    const oak_architecture *about = session->part->architecture;
+    session->entries_known = true;
+    if (!session->program) return;
+    for (unsigned i = 0; oak_program_line(session->program, i, &line) == OAK_OK; i++)
+        for (uint32_t at = line.address; at < line.address + line.size;) {
+            if (session_decode(session, at, &decoded) || !decoded.size) break;
+            oak_stack_use use = {0};
+            if (session->isa->stack_use) session->isa->stack_use(session->tables, &decoded, &use);
+            if (use.sets && !session->stack_known) session->stack_known = true, session->stack_first = use.first;
+            if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
+            at += decoded.size;
+        }
+    for (unsigned number = 0; number < 16u + session->part->interrupt_lines; number++) {
+        uint32_t vector = about->vector_bytes ? number * about->vector_bytes : number ? 8 * number - 5 : 0;
+        if (!about->vector_bytes && number > 6) break;
+        if (about->vector_bytes) add_entry(session, word_at(session, vector) & ~(uint32_t)1);
+        else if (session_decode(session, vector, &decoded) == OAK_OK) {
+            add_entry(session, vector);
+            if (decoded.has_target && decoded.flow == OAK_FLOW_JUMP) add_entry(session, decoded.target);
+        }
+    }
+}
+
+/* The entry of the subroutine that an address belongs to. False when there is none before it. */
+static bool entry_of(oak_session *session, uint32_t address, uint32_t *entry)
+{
+    bool found = false;
+    if (!session->entries_known) find_entries(session);
+    for (size_t i = 0; i < session->entry_count; i++) {
+        uint32_t at = session->entries[i];
+        if (at > address || (found && at < *entry)) continue;
+        *entry = at;
+        found = true;
+    }
+    return found;
+}
+
+/* ------------------------------------------------------------------------------------------ one subroutine */
+
+/* Where a word on the stack came from; the last one is the top. */
+typedef struct followed {
+    struct {
+        bool known;
+        uint8_t space;
+        uint32_t number;
+    } word[MOST_FOLLOWED];
+    unsigned count;
+} followed;
+
+static void follow_one(const oak_stack_use *use, followed *stack)
+{
+    for (int left = use->words; left < 0 && stack->count; left++) stack->count--;
+    for (int i = use->words; i-- > 0 && stack->count < MOST_FOLLOWED;) {
+        bool known = (unsigned)i < use->named;
+        stack->word[stack->count].known = known;
+        stack->word[stack->count].space = known ? use->from[i].space : 0;
+        stack->word[stack->count].number = known ? use->from[i].number : 0;
+        stack->count++;
+    }
+}
+
+/* What the subroutine that stands at `pc` has put on the stack since its entry. */
+static void follow(oak_session *session, uint32_t pc, followed *stack)
+{
+    enum { LONGEST = 4096 };
+    followed begun = {.count = 0}; /* behind the pushes it begins with: holds again behind a return in its middle */
+    bool beginning = true;
+    uint32_t at = 0;
+    stack->count = 0;
+    if (!session->isa->stack_use || !entry_of(session, pc, &at) || pc - at > LONGEST) return;
+    while (at < pc) {
+        oak_decoded decoded;
+        oak_stack_use use = {0};
+        if (session_decode(session, at, &decoded) || !decoded.size) return;
+        session->isa->stack_use(session->tables, &decoded, &use);
+        follow_one(&use, stack);
+        beginning = beginning && use.words > 0;
+        if (beginning) begun = *stack;
+        if (decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_JUMP) *stack = begun;
+        at += decoded.size;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ the walk */
+
+typedef struct walk {
+    oak_session *session;
+    oak_stack_item *items;
+    size_t count, room;
+    uint32_t at, first; /* the next word; where an 8-bit stack begins */
+    unsigned space;
+    bool bytes;
+    unsigned handlers; /* interrupts that are not returned from yet, at least */
+} walk;
+
+/* Is there a call just before an address? */
+static bool follows_call(oak_session *session, uint32_t address)
+{
+    oak_decoded decoded;
+    for (uint32_t back = 2; back <= 4; back++)
+        if (address >= back && session_decode(session, address - back, &decoded) == OAK_OK &&
+            decoded.size == back && (decoded.flow == OAK_FLOW_CALL))
+            return true;
+    return false;
+}
+
+/* Where the 8-bit stack begins: where the program says so, else at the last thing of the program's below its top, or behind
+ * register bank 0. */
+static uint32_t stack_begin(oak_session *session, uint32_t top)
+{
+    if (!session->entries_known) find_entries(session);
+    if (session->stack_known) return session->stack_first;
+    uint32_t begin = 8;
+    unsigned space = oak_part_find_space(session->part, "iram", 4);
+    const oak_symbol *symbol;
+    for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == space && symbol->value <= (int64_t)top &&
+            symbol->value > (int64_t)begin)
+            begin = (uint32_t)symbol->value;
+    return begin;
+}
+
+/* Is there another word of `bytes`? Its value, least significant byte at the lowest address. */
+static bool peek(const walk *w, unsigned bytes, uint32_t *value)
+{
+    uint8_t b[4] = {0};
+    uint32_t from = w->bytes ? w->at - (bytes - 1) : w->at;
+    if (w->count == w->room) return false;
+    if (w->bytes) {
+        if (w->at < w->first + (bytes - 1)) return false;
+    } else {
+        const oak_part_memory *memory = oak_part_find_memory(w->session->part, w->space, w->at);
+        if (w->at == word_at(w->session, 0) || !memory || !memory->writable) return false;
+    }
+    if (w->session->chip.ops->read_memory(w->session->chip.chip, w->space, from, b, bytes)) return false;
+    *value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+    return true;
+}
+
+static oak_stack_item *take(walk *w, unsigned bytes, uint32_t value, oak_stack_kind kind)
+{
+    oak_stack_item *item = &w->items[w->count++];
+    *item = (oak_stack_item){
+        .at = w->bytes ? w->at - (bytes - 1) : w->at, .value = value, .bytes = (uint8_t)bytes, .kind = kind};
+    w->at = w->bytes ? w->at - bytes : w->at + bytes;
+    return item;
+}
+
+static oak_stack_item *take_saved(walk *w, unsigned bytes, uint32_t value, unsigned space, uint32_t number)
+{
+    oak_stack_item *item = take(w, bytes, value, OAK_STACK_SAVED);
+    item->space = (uint8_t)space;
+    item->number = number;
+    return item;
+}
+
+/* The pushes of the subroutine at *pc, and its return address, which becomes *pc. False at the end of what is known. */
+static bool walk_bytes(walk *w, uint32_t *pc)
+{
+    followed own;
+    uint32_t value;
+    follow(w->session, *pc, &own);
+    while (own.count && peek(w, 1, &value)) {
+        own.count--;
+        if (own.word[own.count].known)
+            take_saved(w, 1, value, own.word[own.count].space, own.word[own.count].number);
+        else take(w, 1, value, OAK_STACK_UNKNOWN);
+    }
+    if (own.count || !peek(w, 2, &value)) return false;
+    bool called = follows_call(w->session, value);
+    if (!called && !w->handlers) return false;
+    if (!called) w->handlers--;
+    take(w, 2, value, called ? OAK_STACK_RETURNS : OAK_STACK_INTERRUPTED);
+    *pc = value;
+    return true;
+}
+
+/* What an exception has put there. */
+static bool walk_frame(walk *w, uint32_t *pc, uint32_t *link)
+{
+    const oak_exception_frame *frame = w->session->isa->frame;
+    for (unsigned i = 0; i < frame->words; i++) {
+        uint32_t value;
+        if (!peek(w, 4, &value)) return false;
+        if (i == frame->link_word) *link = value;
+        if (i == frame->pc_word) *pc = value;
+        if (i == frame->pc_word) take(w, 4, value, OAK_STACK_INTERRUPTED);
+        else take_saved(w, 4, value, 0, frame->registers[i]);
+    }
+    return true;
+}
+
+/* The same for words, with a link register, which *link is: 0 when it is not known. */
+static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
+{
+    followed own;
+    const oak_exception_frame *frame = w->session->isa->frame;
+    uint32_t value, back = *link;
+    *link = 0;
+    follow(w->session, *pc, &own);
+    while (own.count && peek(w, 4, &value)) {
+        own.count--;
+        bool is_link = own.word[own.count].known && own.word[own.count].number == frame->link_register;
+        bool returns = is_link && value < frame->returns_from && follows_call(w->session, value & ~(uint32_t)1);
+        if (is_link) back = value;
+        if (returns) take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
+        else if (own.word[own.count].known) take_saved(w, 4, value, 0, own.word[own.count].number);
+        else take(w, 4, value, OAK_STACK_UNKNOWN);
+    }
+    if (own.count) return false;
+    if (back >= frame->returns_from && w->handlers) {
+        w->handlers--;
+        return walk_frame(w, pc, link);
+    }
+    *pc = back & ~(uint32_t)1;
+    return back && back < frame->returns_from && follows_call(w->session, *pc);
+}
+
+/* What is left: return addresses by what they point to. */
+static void walk_rest(walk *w)
+{
+    uint32_t value;
+    unsigned bytes = w->bytes ? 1 : 4;
+    while (peek(w, bytes, &value)) {
+        uint32_t pair;
+        if (w->bytes && peek(w, 2, &pair) && follows_call(w->session, pair)) take(w, 2, pair, OAK_STACK_RETURNS);
+        else if (!w->bytes && (value & 1) && follows_call(w->session, value & ~(uint32_t)1))
+            take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
+        else take(w, bytes, value, OAK_STACK_UNKNOWN);
+    }
+}
+
+static unsigned handlers_under_way(const oak_session *session)
+{
+    enum { NESTED_AT_MOST = 8 };
+    uint32_t vector = 0;
+    if (session->chip.ops->served) session->chip.ops->served(session->chip.chip, &vector);
+    return vector ? NESTED_AT_MOST : 0;
+}
+
+size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
+{
+    const oak_architecture *about = session->part->architecture;
+    bool bytes = about->word_bytes == 1;
+    uint32_t pc = 0, link = 0, sp = session_stack_pointer(session);
+    walk w = {.session = session,
+              .items = items,
+              .room = room,
+              .at = sp,
+              .first = bytes ? stack_begin(session, sp) : 0,
+              .space = bytes ? oak_part_find_space(session->part, "iram", 4) : about->code_space,
+              .bytes = bytes,
+              .handlers = handlers_under_way(session)};
+    session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
+    const oak_exception_frame *frame = session->isa->frame;
+    if (frame) session->chip.ops->read_register(session->chip.chip, frame->link_register, &link);
+    while (bytes ? walk_bytes(&w, &pc) : frame && walk_words(&w, &pc, &link)) continue;
+    walk_rest(&w);
+    return w.count;
+}
+
+uint32_t session_depth(oak_session *session)
+{
+    enum { MOST = 256 };
+    oak_stack_item items[MOST];
+    uint32_t depth = 0;
+    size_t count = oak_session_stack(session, items, MOST);
+    for (size_t i = 0; i < count; i++)
+        depth += items[i].kind == OAK_STACK_RETURNS || items[i].kind == OAK_STACK_INTERRUPTED;
+    return depth;
+}
