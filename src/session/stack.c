@@ -68,7 +68,8 @@ static void find_entries(oak_session *session)
         if (!about->vector_bytes && number > 6) break;
         if (about->vector_bytes) add_entry(session, word_at(session, vector) & ~(uint32_t)1);
         else if (session_decode(session, vector, &decoded) == OAK_OK) {
-            add_entry(session, vector);
+            /* A handler begins there when nothing else runs on into it. */
+            if (!vector || oak_program_line_at(session->program, vector - 1, &line)) add_entry(session, vector);
             if (decoded.has_target && decoded.flow == OAK_FLOW_JUMP) add_entry(session, decoded.target);
         }
     }
@@ -116,8 +117,8 @@ static void follow_one(const oak_stack_use *use, followed *stack)
 static void follow(oak_session *session, uint32_t pc, followed *stack)
 {
     enum { LONGEST = 4096 };
-    followed begun = {.count = 0}; /* behind the pushes it begins with: holds again behind a return in its middle */
-    bool beginning = true;
+    followed full = {.count = 0}; /* in front of the pops that stand in a row: holds again behind a return in its middle */
+    bool popping = false;
     uint32_t at = 0;
     stack->count = 0;
     if (!session->isa->stack_use || !entry_of(session, pc, &at) || pc - at > LONGEST) return;
@@ -126,10 +127,11 @@ static void follow(oak_session *session, uint32_t pc, followed *stack)
         oak_stack_use use = {0};
         if (session_decode(session, at, &decoded) || !decoded.size) return;
         session->isa->stack_use(session->tables, &decoded, &use);
+        if (use.words < 0 && !popping) full = *stack;
         follow_one(&use, stack);
-        beginning = beginning && use.words > 0;
-        if (beginning) begun = *stack;
-        if (decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_JUMP) *stack = begun;
+        bool leaves = decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_JUMP;
+        if (leaves && (popping || use.words < 0)) *stack = full;
+        popping = use.words < 0 && !leaves;
         at += decoded.size;
     }
 }
