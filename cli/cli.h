@@ -131,6 +131,8 @@ typedef struct cli_project {
     unsigned source_count;
 } cli_project;
 int cli_read_project(cli *self, cli_project *project);
+/* The same, and takes what every command takes: sources, part, folders of includes, warnings. */
+int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes, char ***warns);
 void cli_free_project(cli_project *project);
 /* Fills an option that was not given from the project, which gives the text away. */
 void cli_take(char **option, char **from);

@@ -352,13 +352,9 @@ static int run(cli *self, int argc, const char **argv)
     int exit_code;
     cli_project project = {0};
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
-    int found = files && !files[0] ? cli_read_project(self, &project) : -1;
+    int found = files && !files[0] ? cli_take_project(self, &project, &files, &options.part, &options.includes, &options.warns)
+                                   : -1;
     if (found == EXIT_DONE) {
-        files = (const char **)(void *)project.sources;
-        cli_take(&options.part, &project.part);
-        if (!cli_take_list(&options.includes, project.includes) ||
-            !cli_take_list(&options.warns, project.warnings))
-            found = EXIT_REFUSED;
         cli_take(&options.output, &project.output);
         cli_take(&options.listing, &project.listing);
         cli_take(&options.symbols, &project.symbols);

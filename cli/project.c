@@ -146,6 +146,16 @@ int cli_read_project(cli *self, cli_project *project)
     return EXIT_REFUSED;
 }
 
+int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes, char ***warns)
+{
+    int found = cli_read_project(self, project);
+    if (found != EXIT_DONE) return found;
+    *files = (const char **)(void *)project->sources;
+    cli_take(part, &project->part);
+    bool good = cli_take_list(includes, project->includes) && cli_take_list(warns, project->warnings);
+    return good ? EXIT_DONE : EXIT_REFUSED;
+}
+
 void cli_free_project(cli_project *project)
 {
     for (unsigned i = 0; i < CLI_MOST_SOURCES; i++) {

@@ -20,12 +20,24 @@ static void *metered(void *context, void *block, size_t old_size, size_t new_siz
     return NULL;
 }
 
+/* The host reads the file into plain memory; what is given back is metered, so what is taken must be, too. */
+static oak_status metered_read(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
+{
+    meter *m = context;
+    oak_host plain = oak_linux_host();
+    if (m->left-- <= 0) return OAK_NO_MEMORY;
+    oak_status status = plain.read_file(plain.context, path, limit, bytes, size);
+    if (!status) m->bytes += (long long)*size;
+    return status;
+}
+
 static oak_host host_on(meter *m, long left)
 {
     *m = (meter){.left = left};
     oak_host host = oak_linux_host();
     host.context = m;
     host.resize = metered;
+    host.read_file = metered_read;
     return host;
 }
 
@@ -158,5 +170,106 @@ START_TEST(memory_stays_within_forty_times_the_source)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ a whole session */
+
+static bool goes_on(void *context)
+{
+    (void)context;
+    return true;
+}
+
+static void tell_nobody(void *context, const oak_recent *one)
+{
+    unsigned *count = context;
+    *count += one->change_count > 0;
+}
+
+static void reached(void *context, unsigned number)
+{
+    unsigned *count = context;
+    *count += number;
+}
+
+/* What somebody does at the bench, one thing after the other; the first status that is not good. What was not granted must leave
+ * the session as it can be used: it is closed in any case. */
+static oak_status at_the_bench(const oak_host *host, const oak_part *part, const oak_program *program, const char *board_path)
+{
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_machine *machine = NULL;
+    oak_session *session = NULL;
+    oak_board *board = NULL;
+    uint32_t outside;
+    unsigned count = 0;
+    oak_event event;
+    oak_stack_item items[16];
+    text t = {0};
+    oak_text_sink out = text_sink(&t);
+    const oak_budget budget = {.cycles = 60000};
+    oak_status status = oak_machine_create(host, part, &machine);
+    if (!status) status = oak_machine_load(machine, oak_program_image(program), &outside);
+    if (!status) {
+        oak_chip_port chip = oak_machine_port(machine);
+        status = oak_session_open(host, &chip, program, &session);
+    }
+    if (!status) status = oak_board_load(host, board_path, part, NULL, &sink, &board);
+    if (!status) status = oak_board_join(board, session, 1);
+    if (!status) status = oak_session_keep_history(session, 0);
+    if (!status) oak_session_ask(session, goes_on, NULL);
+    if (!status) status = oak_session_count(session, true);
+    if (!status) status = oak_session_record(session, "pins", &sink);
+    if (!status) status = oak_session_record(session, "trips", &sink);
+    if (!status) status = oak_session_mark(session, "guard", &sink);
+    if (!status) status = oak_session_add_lap(session, "main", "main", &sink);
+    if (!status) status = oak_session_add_action(session, "guard", reached, &count, 1, &sink);
+    if (!status) status = oak_session_add_watch(session, "trips", OAK_WATCH_CHANGE, &sink, NULL);
+    if (!status) status = oak_session_add_watch(session, "iram[0x40..0x43]", OAK_WATCH_WRITE, &sink, NULL);
+    if (!status) status = oak_session_add_watch(session, "", OAK_WATCH_HANDLER, &sink, NULL);
+    if (!status) status = oak_session_run(session, &budget, &sink, &event);
+    if (!status) status = oak_session_run(session, &budget, &sink, &event);
+    if (!status) status = oak_session_set(session, "iram[0x70] = 5", &sink);
+    if (!status) status = oak_session_step(session, &event);
+    if (!status) status = oak_session_write_state(session, &out);
+    if (!status) status = oak_session_recent(session, 20, tell_nobody, &count);
+    if (!status) status = oak_session_back_access(session, "iram[0x40]", OAK_WATCH_WRITE, &sink, &event);
+    if (!status) status = oak_session_back_steps(session, 3, &event);
+    if (!status) oak_session_stack(session, items, 16);
+    if (!status && oak_session_trace(session)) status = oak_trace_write_vcd(oak_session_trace(session), &out);
+    if (!status) ck_assert_uint_gt(count, 2);
+    oak_session_close(session);
+    oak_board_free(board);
+    oak_machine_free(machine);
+    free(t.bytes);
+    return status;
+}
+
+START_TEST(a_session_on_a_board_runs_out_of_memory_anywhere_and_leaks_nothing)
+{
+    oak_part *part = load_part("mcs51-8k");
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_program *program = NULL;
+    oak_host plain = oak_linux_host();
+    ck_assert_int_eq(oak_assemble(&plain, part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &program), OAK_OK);
+    long granted = 0;
+    unsigned failed = 0;
+    for (;; granted++) {
+        meter m;
+        oak_host host = host_on(&m, granted);
+        oak_status status = at_the_bench(&host, part, program, SOURCE_FOLDER "/examples/lathe/board.yaml");
+        ck_assert_msg(m.bytes == 0, "%ld requests granted: %lld bytes are not given back", granted, m.bytes);
+        if (status == OAK_OK && m.left >= 0) break;
+        failed += status != OAK_OK;
+        ck_assert_msg(status == OAK_OK || status == OAK_NO_MEMORY || status == OAK_REFUSED || status == OAK_NOT_FOUND,
+                      "%ld requests granted: %s", granted, oak_status_text(status));
+        ck_assert_int_lt(granted, 3000);
+    }
+    ck_assert_uint_gt(failed, 50);
+    oak_program_free(program);
+    oak_part_free(part);
+}
+END_TEST
+
 RUN_SUITE("memory", running_out_of_memory_anywhere_is_told_and_leaks_nothing,
-          a_part_file_gives_back_all_it_took, memory_stays_within_forty_times_the_source)
+          a_part_file_gives_back_all_it_took, memory_stays_within_forty_times_the_source,
+          a_session_on_a_board_runs_out_of_memory_anywhere_and_leaks_nothing)

@@ -547,7 +547,7 @@ START_TEST(a_run_stops_for_accesses_where_single_steps_do)
         bench_open_file(&slow, cases[c].part, path);
         add(&fast, cases[c].cell, cases[c].kind);
         add(&slow, cases[c].cell, cases[c].kind);
-        for (; stops < 25; stops++) {
+        for (; stops < 10; stops++) {
             oak_event a = bench_run(&fast, 0, 60000), b = {.watch = -1};
             if (a.stop.reason != OAK_STOP_WATCH) break;
             for (unsigned i = 0; i < 60000 && b.stop.reason != OAK_STOP_WATCH; i++) b = bench_run(&slow, 0, 1);
@@ -564,6 +564,139 @@ START_TEST(a_run_stops_for_accesses_where_single_steps_do)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ random programs */
+
+/* Instructions that reach memory and come to an end; @0 to @5 are replaced by cells. */
+static const char *const pieces51[] = {"inc @0",       "mov @0, @1",  "mov a, @0",    "mov @0, a",   "mov r0, #@2",    "mov @r0, a",
+                                       "mov a, @r0",   "xch a, @0",   "add a, @1",    "push @0",     "pop @1",         "mov dptr, #@3",
+                                       "movx @dptr, a", "movx a, @dptr", "inc dptr",  "djnz @0, $+3", "orl @0, #1",    "anl @1, a",
+                                       "mov r3, @0",   "mov @1, r3",  "inc @r0",      "dec @0",      "mov @0, #@4",    "mov r1, #@2",
+                                       "xch a, @r1",   "setb 20h.3",  "cpl 21h.@5",   "clr 20h.@5",  "mov c, 21h.@5",  "mov 20h.@5, c",
+                                       "cjne @r1, #@4, $+3", "xchd a, @r0", "rl a",    "add a, #@4",  "mov 20h, @0"};
+
+static void random_program51(uint64_t *seed, char *text, size_t room)
+{
+    size_t used = (size_t)snprintf(text, room, " org 0\nagain: mov sp, #5fh\n mov r0, #30h\n mov r1, #31h\n mov dptr, #10h\n");
+    for (unsigned i = 0; i < 40; i++) {
+        used += (size_t)snprintf(text + used, room - used, " ");
+        for (const char *p = pieces51[random32(seed) % (sizeof pieces51 / sizeof *pieces51)]; *p && used + 20 < room; p++) {
+            bool cell = *p == '@' && p[1] >= '0' && p[1] <= '5';
+            if (!cell) {
+                text[used++] = *p;
+                continue;
+            }
+            p++;
+            switch (*p) {
+            case '0':
+            case '1': used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4); break;
+            case '2': used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4); break;
+            case '3': used += (size_t)snprintf(text + used, room - used, "1%uh", random32(seed) % 4); break;
+            case '4': used += (size_t)snprintf(text + used, room - used, "%u", random32(seed) % 3); break;
+            default: used += (size_t)snprintf(text + used, room - used, "%u", random32(seed) % 8); break;
+            }
+        }
+        used += (size_t)snprintf(text + used, room - used, "\n");
+    }
+    snprintf(text + used, room - used, " sjmp again\n");
+}
+
+/* A change is a change, whoever finds it: the chip, or somebody who compares the cells after each instruction. */
+START_TEST(changes_in_random_programs_are_those_that_comparing_after_each_step_finds)
+{
+    uint64_t seed = 77;
+    static const char *const stretches[] = {"iram[0x30..0x33]", "iram[0x20..0x21]", "iram[0..7]", "iram[0x60..0x6f]",
+                                            "xram[0x10..0x13]"};
+    for (unsigned round = 0; round < 30; round++) {
+        static char source[8000];
+        random_program51(&seed, source, sizeof source);
+        const char *stretch = stretches[round % 5];
+        bench fast, slow;
+        unsigned space, stops = 0;
+        uint32_t from, to;
+        bench_open(&fast, "mcs51-64k", source);
+        bench_open(&slow, "mcs51-64k", source);
+        ck_assert_int_eq(oak_session_range(slow.session, stretch, &slow.sink, &space, &from, &to), OAK_OK);
+        add(&fast, stretch, OAK_WATCH_CHANGE);
+        for (uint64_t steps = 0; steps < 1200; stops++) {
+            oak_event event = bench_run(&fast, 0, 1200 - steps);
+            oak_chip_time time;
+            fast.chip.ops->read_time(fast.chip.chip, &time);
+            bool changed = false;
+            while (steps < time.instructions) {
+                uint8_t before[16], after[16];
+                uint32_t pc;
+                ck_assert_msg(!changed, "round %u: a change of %s by step %llu is not seen", round, stretch,
+                              (unsigned long long)steps);
+                slow.chip.ops->read_memory(slow.chip.chip, space, from, before, to - from + 1);
+                slow.chip.ops->read_register(slow.chip.chip, slow.part->architecture->pc_register, &pc);
+                bench_run(&slow, 0, 1);
+                slow.chip.ops->read_memory(slow.chip.chip, space, from, after, to - from + 1);
+                changed = memcmp(before, after, to - from + 1) != 0;
+                if (changed && steps + 1 == time.instructions) ck_assert_uint_eq(event.stop.watched_pc, pc);
+                steps++;
+            }
+            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed, "round %u: %s after %llu steps, reason %d", round,
+                          stretch, (unsigned long long)steps, (int)event.stop.reason);
+            if (event.stop.reason != OAK_STOP_WATCH) break;
+        }
+        bench_close(&fast);
+        bench_close(&slow);
+    }
+}
+END_TEST
+
+/* The same on 32 bits, with stores of every size around a watched word. */
+START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
+{
+    uint64_t seed = 99;
+    for (unsigned round = 0; round < 24; round++) {
+        static char source[8000];
+        static const char *const stores[] = {"str", "strb", "strh"};
+        size_t used = (size_t)snprintf(source, sizeof source,
+                                       " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\nagain: adds r0, r0, "
+                                       "#1\n");
+        for (unsigned i = 0; i < 30; i++) {
+            unsigned size = random32(&seed) % 3, offset = random32(&seed) % 16;
+            if (size == 0) offset &= ~3u;
+            if (size == 2) offset &= ~1u;
+            if (random32(&seed) % 4 == 0) used += (size_t)snprintf(source + used, sizeof source - used, " adds r0, #%u\n", offset);
+            else if (random32(&seed) % 6 == 0)
+                used += (size_t)snprintf(source + used, sizeof source - used, " stmia r1!, {r0, r2}\n subs r1, #8\n");
+            else
+                used += (size_t)snprintf(source + used, sizeof source - used, " %s r0, [r1, #%u]\n", stores[size], offset);
+        }
+        snprintf(source + used, sizeof source - used, " b again\n");
+        bench fast, slow;
+        char cell[60];
+        uint32_t at = 0x20000010 + random32(&seed) % 14, size = 1 + random32(&seed) % 4;
+        snprintf(cell, sizeof cell, "mem[0x%lx..0x%lx]", (unsigned long)at, (unsigned long)at + size - 1);
+        bench_open(&fast, round % 2 ? "armv7m-256k" : "armv6m-32k", source);
+        bench_open(&slow, round % 2 ? "armv7m-256k" : "armv6m-32k", source);
+        add(&fast, cell, OAK_WATCH_CHANGE);
+        for (uint64_t steps = 0; steps < 1000;) {
+            oak_event event = bench_run(&fast, 0, 1000 - steps);
+            oak_chip_time time;
+            fast.chip.ops->read_time(fast.chip.chip, &time);
+            bool changed = false;
+            while (steps < time.instructions) {
+                uint8_t before[4], after[4];
+                ck_assert_msg(!changed, "round %u: a change of %s is not seen", round, cell);
+                slow.chip.ops->read_memory(slow.chip.chip, 1, at, before, size);
+                bench_run(&slow, 0, 1);
+                slow.chip.ops->read_memory(slow.chip.chip, 1, at, after, size);
+                changed = memcmp(before, after, size) != 0;
+                steps++;
+            }
+            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed, "round %u: %s after %llu steps", round, cell,
+                          (unsigned long long)steps);
+            if (event.stop.reason != OAK_STOP_WATCH) break;
+        }
+        bench_close(&fast);
+        bench_close(&slow);
+    }
+}
+END_TEST
+
 RUN_SUITE("watch", every_form_of_the_8_bit_instructions_reaches_what_the_list_says, the_list_has_every_mnemonic,
           loads_and_stores_of_32_bits_reach_what_the_list_says,
           in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction,
@@ -571,4 +704,6 @@ RUN_SUITE("watch", every_form_of_the_8_bit_instructions_reaches_what_the_list_sa
           the_stack_of_an_interrupt_and_its_handler_are_seen,
           depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused,
           a_stop_point_may_serve_once_or_be_removed, the_last_access_is_found_where_stepping_forward_saw_it,
-          a_run_stops_for_accesses_where_single_steps_do)
+          a_run_stops_for_accesses_where_single_steps_do,
+          changes_in_random_programs_are_those_that_comparing_after_each_step_finds,
+          changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)

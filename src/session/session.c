@@ -109,7 +109,7 @@ const oak_event *oak_session_last_event(const oak_session *session)
 
 static unsigned filter_of(uint32_t address)
 {
-    return (address * 2654435761u) >> 19; /* 13 bits */
+    return (address * 2654435761u) >> 16; /* 16 bits */
 }
 
 /* Stop points are counted without the places that are only passed. */

@@ -158,7 +158,7 @@ struct oak_session {
     const oak_program *program;
     uint64_t clock_millihertz;
     bool stops_hit;            /* some may have been, since reset */
-    uint8_t stop_filter[1024]; /* a bit for some addresses: none has a stop point when its bit is 0 */
+    uint8_t stop_filter[8192]; /* a bit for some addresses: none has a stop point when its bit is 0 */
     stop_record *stops;
     size_t stop_count, stop_room;
     drive *drives;

@@ -100,6 +100,12 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
         name->number = port >= 0 ? (unsigned)port : 0;
         return true;
     }
+    for (unsigned i = 0; i < session->part->port_count; i++) { /* where a port is no register, but several */
+        if (!oak_same_name(text, length, session->part->ports[i].name)) continue;
+        name->kind = NAME_PORT;
+        name->number = i;
+        return true;
+    }
     if (oak_part_find_field(session->part, text, length, &name->reg, &name->field)) {
         name->kind = NAME_FIELD;
         return true;
@@ -322,12 +328,13 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     return OAK_OK;
 }
 
+static unsigned width_of(const oak_session *session, const oak_expr *left);
+
 static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
                                oak_value *result)
 {
-    (void)context;
-    (void)cell;
-    if (bit < 0 || bit > 63) return OAK_REFUSED;
+    unsigned width = width_of(context, cell);
+    if (bit < 0 || bit >= (int64_t)(width ? width : 64)) return OAK_REFUSED;
     *result = (oak_value){.number = value->number >> bit & 1, .known = true};
     return OAK_OK;
 }
@@ -627,6 +634,10 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
 {
     const oak_architecture *about = session->part->architecture;
     if (left->kind == OAK_EXPR_BIT) return 1;
+    if (left->kind == OAK_EXPR_CELL && !about->spaces[left->space].of_bits)
+        return !left->as.of.right                             ? 8
+               : left->as.of.right->kind == OAK_EXPR_NUMBER ? 8 * (unsigned)left->as.of.right->as.number
+                                                              : 0;
     if (left->kind != OAK_EXPR_NAME) return 0;
     const watch_name *name = left->as.name;
     switch (name->kind) {
@@ -694,8 +705,15 @@ static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t 
         return fill_fault(fault, left, "no-bit", "there is no bit %lld here", (long long)bit);
     if (name && name->kind == NAME_PORT) return drive_port(session, name->number, (unsigned)bit, 1, value);
     if (name && name->kind == NAME_SPECIAL) return write_field(session, name->reg, (unsigned)bit, 1, value);
-    return fill_fault(fault, left, "not-settable",
-                      "a single bit can be set only in a special register or port");
+    oak_watched where;
+    uint8_t byte;
+    if (locate(session, left, &where, fault)) {
+        if (fault->code) return OAK_REFUSED;
+        return fill_fault(fault, left, "not-settable", "a single bit can be set where it has an address, or in a port");
+    }
+    oak_status status = session->chip.ops->read_memory(session->chip.chip, where.space, where.address, &byte, 1);
+    byte = (uint8_t)(value ? byte | where.bits : byte & ~where.bits);
+    return status ? status : session->chip.ops->write_memory(session->chip.chip, where.space, where.address, &byte, 1);
 }
 
 static oak_status assign(oak_session *session, const oak_expr *left, uint64_t value, oak_expr_fault *fault)

@@ -43,15 +43,19 @@ static stretch larger_side(const armm_region *ram, stretch forbidden)
 
 static uint32_t place(const oak_core *core);
 
-/* The program has made an access: is it one that is watched? */
-static void watch_access(oak_core *core, uint32_t address, unsigned bytes, unsigned accesses)
+/* The program has read or written: is that watched? `differs`: the bits that a write has changed. */
+static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_access access, uint32_t differs)
 {
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
-        if (!(one->accesses & accesses) || address - one->address >= one->size) {
-            bool reaches_in = one->address > address && one->address - address < bytes;
-            if (!(one->accesses & accesses) || !reaches_in) continue;
+        bool hit = false;
+        if (address - one->address >= one->size && one->address - address >= bytes) continue;
+        for (unsigned b = 0; b < bytes; b++) {
+            uint32_t changed = differs >> (8 * b) & (one->bits ? one->bits : 0xFFu);
+            bool inside = address + b - one->address < one->size;
+            hit = hit || (inside && ((one->accesses & access) || (changed && (one->accesses & OAK_ACCESS_CHANGE))));
         }
+        if (!hit) continue;
         core->watch_hits |= (uint32_t)1 << i;
         core->watch_pc = place(core);
         core->attention = true;
@@ -157,7 +161,7 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
         }
         *value = 0;
         for (unsigned i = 0; i < bytes; i++) *value |= (uint32_t)at[i] << (8 * i);
-        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ);
+        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
@@ -165,7 +169,7 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
         *value = *value >> bit & 1;
         return true;
     }
-    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ);
+    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
     if (armm_is_system(address)) {
         if (armm_privileged(core) && armm_system_read(core, address & ~(uint32_t)3, value)) {
             *value =
@@ -194,9 +198,9 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
                        1u << 9 | 1u << 15);
             return false;
         }
-        unsigned accesses = OAK_ACCESS_WRITE;
+        uint32_t differs = 0;
         for (unsigned i = 0; i < bytes; i++) {
-            if (region->bytes[offset + i] != (uint8_t)(value >> (8 * i))) accesses |= OAK_ACCESS_CHANGE;
+            differs |= (uint32_t)(region->bytes[offset + i] ^ (uint8_t)(value >> (8 * i))) << (8 * i);
             region->bytes[offset + i] = (uint8_t)(value >> (8 * i));
             if (region->known) region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
         }
@@ -204,14 +208,14 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
             armm_forget_ram(core);
             core->attention = true;
         }
-        if (core->watched_count) watch_access(core, address, bytes, accesses);
+        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE, differs);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
         if (!armm_load(core, cell, 4, &old)) return false;
         return armm_store(core, cell, 4, (old & ~((uint32_t)1 << bit)) | (value & 1) << bit);
     }
-    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE);
+    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE, 0);
     if (armm_is_system(address)) {
         uint32_t shift = 8 * (address & 3),
                  mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;

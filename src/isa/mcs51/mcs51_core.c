@@ -685,7 +685,9 @@ static void tape(oak_core *core, oak_tape *tape)
 
 static oak_status count(oak_core *core, bool on)
 {
-    return oak_tallies_set(&core->tallies, core->setup.host, CODE_SPACE, on);
+    oak_status status = oak_tallies_set(&core->tallies, core->setup.host, CODE_SPACE, on);
+    core->observed = core->watched_count || core->tallies.at;
+    return status;
 }
 
 static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)

@@ -119,6 +119,7 @@ struct oak_core {
     unsigned written_count;
     uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
     uint8_t pointer[MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
+    bool observed;       /* something is watched or counted */
     oak_tallies tallies; /* by code address */
     oak_edits edits;     /* of the code */
     uint8_t *row;     /* row of each decoded address */

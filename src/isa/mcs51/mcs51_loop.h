@@ -117,7 +117,7 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const uint64_t end = core->time.cycles + limit;
 next_one:
     if (core->row[core->pc] == OP_DECODE) mcs51_decode_block(core, core->pc);
-    if (core->watched_count) {
+    if (core->observed) {
         SAVE;
         mcs51_watch_begin(core, core->pc);
     }
@@ -442,12 +442,12 @@ leave:
 #if LOOP_ONE
     goto finish;
 one_done:
-    if (core->tallies.at) oak_tallies_add(&core->tallies, core->pc, 1, core->own_cycles[core->row[core->pc]]);
+    if (core->observed && core->tallies.at) oak_tallies_add(&core->tallies, core->pc, 1, core->own_cycles[core->row[core->pc]]);
     core->time.cycles += core->own_cycles[core->row[core->pc]];
     core->time.instructions++;
     core->pc = (uint32_t)(op - ops) & 0xFFFF;
     op = ops + core->pc;
-    if (core->watched_count) mcs51_watch_end(core);
+    if (core->observed) mcs51_watch_end(core);
     if (core->time.cycles < end && !core->attention) {
         if (!core->stop_at[core->pc]) goto next_one;
         exit = EXIT_STOP;

@@ -196,6 +196,7 @@ static void note(oak_core *core, const reach *one, uint32_t pc)
 
 void mcs51_watch_begin(oak_core *core, uint32_t pc)
 {
+    if (!core->watched_count) return;
     reach list[MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     core->written_count = 0;
@@ -240,6 +241,7 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned coun
     }
     for (unsigned i = 0; i < count; i++) core->watched[i] = watched[i];
     core->watched_count = count;
+    core->observed = count || core->tallies.at;
     core->watch_hits = core->written_count = 0;
     memset(core->ram_watched, 0, sizeof core->ram_watched);
     core->xram_first = core->code_first = UINT32_MAX;
