@@ -44,14 +44,14 @@ typedef struct bench {
     bench_panes panes;
     unsigned memory_space;
     uint32_t memory_from, memory_to;
-    cli_cells cells; /* how it is shown */
-    char *follow;    /* NULL, or the pointer it follows */
+    cli_cells cells;               /* how it is shown */
+    char *follow;                  /* NULL, or the pointer it follows */
     char *shown_memory;            /* the verb that has set this, or NULL */
     char *drives[BENCH_MOST_KEPT]; /* what was driven by verbs, for doing it again */
     unsigned drive_count;
     unsigned given_stops, given_laps; /* how many the options of the command have set */
-    struct bench_said { /* what is said at places */
-        char *expression, *place; /* NULL: removed */
+    struct bench_said {               /* what is said at places */
+        char *expression, *place;     /* NULL: removed */
         unsigned long long times;
     } said[BENCH_MOST_KEPT];
     unsigned said_count;
@@ -77,7 +77,8 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
 /* Does one line. */
 bool bench_do(bench *b, const char *line);
 /* Says what is wrong; returns false. */
-bool bench_complain(bench *b, const char *hint, const char *format, ...) __attribute__((format(printf, 3, 4)));
+bool bench_complain(bench *b, const char *hint, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
 /* True for OAK_OK, else false after a message. */
 bool bench_done(bench *b, oak_status status, const char *what);
 /* Where the chip is, and what has changed since the last time. */

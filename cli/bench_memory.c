@@ -25,8 +25,10 @@ static bool show_pane(bench *b, const char *words)
 {
     char text[300];
     if (b->view) return true;
-    snprintf(text, sizeof text, "%s[0x%lx..0x%lx]%s%s", oak_session_part(b->session)->architecture->spaces[b->memory_space].name,
-             (unsigned long)b->memory_from, (unsigned long)b->memory_to, words ? " as " : "", words ? words : "");
+    snprintf(text, sizeof text, "%s[0x%lx..0x%lx]%s%s",
+             oak_session_part(b->session)->architecture->spaces[b->memory_space].name,
+             (unsigned long)b->memory_from, (unsigned long)b->memory_to, words ? " as " : "",
+             words ? words : "");
     return cli_show(b->self, b->session, text);
 }
 
@@ -53,7 +55,8 @@ bool bench_memory(bench *b, const char *rest)
     uint32_t from, to;
     cli_cells cells;
     char *range;
-    if (!*rest) return bench_complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
+    if (!*rest)
+        return bench_complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
     if (!take_cells(b, rest, &cells, &range)) return false;
     bool good = oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) == OAK_OK;
     free(range);
@@ -91,7 +94,8 @@ static unsigned space_of_pointer(bench *b, const char *expression)
 {
     const oak_part *part = oak_session_part(b->session);
     if (part->architecture->word_bytes > 1) return part->architecture->code_space;
-    return strcasecmp(expression, "dptr") == 0 ? oak_part_find_space(part, "xram", 4) : oak_part_find_space(part, "iram", 4);
+    return strcasecmp(expression, "dptr") == 0 ? oak_part_find_space(part, "xram", 4)
+                                               : oak_part_find_space(part, "iram", 4);
 }
 
 /* follow E [in SPACE] [as …]: memory from where a pointer points on, wherever that is after each step. */
@@ -100,7 +104,9 @@ bool bench_follow(bench *b, const char *rest)
     cli_cells cells;
     char *expression;
     oak_reading reading;
-    if (!*rest) return bench_complain(b, "Write `follow dptr`, `follow r0 in iram`, `follow sp as 4 bytes`.", "a pointer is missing");
+    if (!*rest)
+        return bench_complain(b, "Write `follow dptr`, `follow r0 in iram`, `follow sp as 4 bytes`.",
+                              "a pointer is missing");
     if (!take_cells(b, rest, &cells, &expression)) return false;
     char *in = strstr(expression, " in ");
     if (in) *in = 0;
@@ -121,8 +127,9 @@ bool bench_follow(bench *b, const char *rest)
     b->cells = cells;
     remember(b, "follow", rest);
     if (!bench_follow_now(b))
-        return b->view || bench_complain(b, NULL, "%s points to 0x%llx now, where there is no %s", expression,
-                                         (unsigned long long)reading.value, part->architecture->spaces[space].title);
+        return b->view ||
+               bench_complain(b, NULL, "%s points to 0x%llx now, where there is no %s", expression,
+                              (unsigned long long)reading.value, part->architecture->spaces[space].title);
     return show_pane(b, words_of(rest));
 }
 
@@ -146,7 +153,9 @@ bool bench_find(bench *b, const char *rest)
         for (const char *p = rest; p < in && count < sizeof wanted;) {
             char *end;
             unsigned long byte = strtoul(p, &end, 16);
-            if (end == p || byte > 0xFF) return bench_complain(b, "Bytes are hexadecimal, from 0 to ff.", "`%.*s` are no bytes", (int)(in - rest), rest);
+            if (end == p || byte > 0xFF)
+                return bench_complain(b, "Bytes are hexadecimal, from 0 to ff.", "`%.*s` are no bytes",
+                                      (int)(in - rest), rest);
             wanted[count++] = (uint8_t)byte;
             p = end;
             while (*p == ' ' && p < in) p++;
@@ -179,7 +188,8 @@ static bool write_bytes(bench *b, unsigned space, uint32_t at, const uint8_t *by
     oak_session_touch(b->session);
     for (size_t i = 0; i < count; i++)
         if (chip.ops->write_memory(chip.chip, space, (uint32_t)(at + i), bytes + i, 1))
-            return bench_complain(b, NULL, "%s cannot be written at 0x%04llx", about->title, (unsigned long long)at + i);
+            return bench_complain(b, NULL, "%s cannot be written at 0x%04llx", about->title,
+                                  (unsigned long long)at + i);
     return true;
 }
 
@@ -198,7 +208,8 @@ bool bench_fill(bench *b, const char *rest)
         oak_session_value(b->session, equals + 1, &b->self->sink, &reading))
         return false;
     if (reading.value < -128 || reading.value > 255)
-        return bench_complain(b, "A byte holds 0 to 255.", "%lld does not fit a byte", (long long)reading.value);
+        return bench_complain(b, "A byte holds 0 to 255.", "%lld does not fit a byte",
+                              (long long)reading.value);
     size_t count = (size_t)(to - from) + 1;
     uint8_t *bytes = malloc(count);
     if (!bytes) return bench_complain(b, NULL, "no memory");
@@ -219,7 +230,8 @@ static bool read_cell(bench *b, const char *text, unsigned *space, uint32_t *at,
     if (name == length && (*space = oak_part_find_space(part, text, length))) return *whole = true;
     if (name == length || text[length - 1] != ']' || length > 100)
         return bench_complain(b, "Write a cell: iram[0x30], xram[log].", "`%s` is no cell", text);
-    snprintf(range, sizeof range, "%.*s..%.*s]", (int)length - 1, text, (int)(length - name - 2), text + name + 1);
+    snprintf(range, sizeof range, "%.*s..%.*s]", (int)length - 1, text, (int)(length - name - 2),
+             text + name + 1);
     return oak_session_range(b->session, range, &b->self->sink, space, at, &end) == OAK_OK;
 }
 
@@ -250,10 +262,12 @@ bool bench_copy(bench *b, const char *rest)
     size_t count;
     bool whole;
     if (!to || to - rest >= (int)sizeof range)
-        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`to` and a cell are missing");
+        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.",
+                              "`to` and a cell are missing");
     snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
     if (!read_cell(b, to + 4, &to_space, &at, &whole)) return false;
-    if (whole) return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
+    if (whole)
+        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
     uint8_t *bytes = read_range(b, range, &space, &from, &count);
     bool good = bytes && write_bytes(b, to_space, at, bytes, count);
     free(bytes);
@@ -265,14 +279,16 @@ bool bench_copy(bench *b, const char *rest)
 static bool is_hex_file(const char *path)
 {
     size_t length = strlen(path);
-    return length > 4 && (strcasecmp(path + length - 4, ".hex") == 0 || strcasecmp(path + length - 4, ".ihx") == 0);
+    return length > 4 &&
+           (strcasecmp(path + length - 4, ".hex") == 0 || strcasecmp(path + length - 4, ".ihx") == 0);
 }
 
 static bool save_state(bench *b, const char *path)
 {
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
-    bool good = bench_done(b, oak_session_write_state(b->session, &sink), path) && cli_write_file(b->self, path, &text);
+    bool good = bench_done(b, oak_session_write_state(b->session, &sink), path) &&
+                cli_write_file(b->self, path, &text);
     free(text.bytes);
     return good;
 }
@@ -286,7 +302,9 @@ bool bench_save(bench *b, const char *rest)
     unsigned space;
     uint32_t from;
     size_t count;
-    if (!*rest) return bench_complain(b, "Write `save here.json`, or `save iram[0x30..0x3f] to cells.hex`.", "a file is missing");
+    if (!*rest)
+        return bench_complain(b, "Write `save here.json`, or `save iram[0x30..0x3f] to cells.hex`.",
+                              "a file is missing");
     if (!to) return save_state(b, rest);
     if (to - rest >= (int)sizeof range) return bench_complain(b, NULL, "this is no stretch of memory");
     snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
@@ -318,7 +336,8 @@ static bool load_hex(bench *b, const char *path, const char *text, size_t size, 
     oak_status status = oak_image_create(&b->self->host, &image);
     if (!status) status = oak_hex_read(image, text, size, path, &b->self->sink);
     bool good = bench_done(b, status, path);
-    for (uint64_t from = 0; good && from <= UINT32_MAX && !oak_image_next_run(image, (uint32_t)from, &address, &length);
+    for (uint64_t from = 0;
+         good && from <= UINT32_MAX && !oak_image_next_run(image, (uint32_t)from, &address, &length);
          from = address + length) {
         uint8_t *bytes = malloc((size_t)length);
         if (!bytes) good = false;
@@ -341,7 +360,9 @@ bool bench_load(bench *b, const char *rest)
     unsigned space = 0;
     uint32_t at = 0;
     bool whole = false, good;
-    if (!*rest) return bench_complain(b, "Write `load here.json`, or `load cells.bin to iram[0x30]`.", "a file is missing");
+    if (!*rest)
+        return bench_complain(b, "Write `load here.json`, or `load cells.bin to iram[0x30]`.",
+                              "a file is missing");
     for (const char *p = rest; (p = strstr(p, " to ")); p++) to = p;
     if (to && !read_cell(b, to + 4, &space, &at, &whole)) return false;
     char *path = strndup(rest, to ? (size_t)(to - rest) : strlen(rest));
@@ -349,19 +370,21 @@ bool bench_load(bench *b, const char *rest)
     bool hex = is_hex_file(path);
     if (to && hex != whole) {
         bench_complain(b, "Write `load cells.hex to xram`, and `load cells.bin to xram[0x4000]`.",
-                       hex ? "a HEX file has addresses of its own" : "a file of bytes needs a cell where it begins");
+                       hex ? "a HEX file has addresses of its own"
+                           : "a file of bytes needs a cell where it begins");
         free(path);
         return false;
     }
     oak_status status = b->self->host.read_file(b->self->host.context, path, 64u << 20, &bytes, &size);
-    if (status) good = bench_complain(b, "`save` writes such files.", "%s: %s", path, oak_status_text(status));
-    else if (!to)
-    {
+    if (status)
+        good = bench_complain(b, "`save` writes such files.", "%s: %s", path, oak_status_text(status));
+    else if (!to) {
         good = bench_done(
-            b, oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, path, &b->self->sink), path);
+            b,
+            oak_session_read_state(b->session, bytes ? (const char *)bytes : "", size, path, &b->self->sink),
+            path);
         if (good) bench_tell(b);
-    }
-    else if (hex) good = load_hex(b, path, bytes ? (const char *)bytes : "", size, space);
+    } else if (hex) good = load_hex(b, path, bytes ? (const char *)bytes : "", size, space);
     else {
         good = write_bytes(b, space, at, bytes, size);
         if (good) printf("  %zu bytes\n", size);

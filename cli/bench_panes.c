@@ -5,7 +5,8 @@
 
 #include "bench.h"
 
-static const char *const names[] = {"registers", "kept", "board", "pins", "memory", "stack", "recent", "special", "stops"};
+static const char *const names[] = {"registers", "kept",   "board",   "pins", "memory",
+                                    "stack",     "recent", "special", "stops"};
 enum { NAMES = sizeof names / sizeof *names };
 
 static const bench_panes usual = {.pane = {PANE_REGISTERS, PANE_KEPT, PANE_BOARD, PANE_PINS, PANE_MEMORY},
@@ -63,7 +64,8 @@ bool bench_panes_verb(bench *b, const char *rest)
     }
     if (strcmp(rest, "usual") == 0) wanted = usual;
     else if (!read_panes(rest, &wanted, &wrong))
-        return bench_complain(b, "`panes` alone lists them.", "there is no pane `%.*s`", (int)strcspn(wrong, " ,"), wrong);
+        return bench_complain(b, "`panes` alone lists them.", "there is no pane `%.*s`",
+                              (int)strcspn(wrong, " ,"), wrong);
     b->panes = wanted;
     b->panes.touched = true;
     return true;
@@ -78,7 +80,8 @@ bool bench_divide(bench *b, const char *rest)
     char *end;
     long number = strtol(text, &end, 10);
     if (!messages && *end == '%') end++;
-    bool good = end != text && !*end && (messages ? number >= 1 && number <= MOST_ROWS : number >= LEAST && number <= MOST);
+    bool good = end != text && !*end &&
+                (messages ? number >= 1 && number <= MOST_ROWS : number >= LEAST && number <= MOST);
     if (!good)
         return bench_complain(b, "Write `divide 60%` for the left side (20 to 85), or `divide messages 8`.",
                               "`%s` is no size", rest);
@@ -104,14 +107,17 @@ bool bench_mouse(bench *b, const char *rest)
 static bool remembered_path(const bench *b, char *path, size_t room)
 {
     const char *slash = strrchr(b->path, '/');
-    int length = snprintf(path, room, "%.*s" BENCH_REMEMBERED, slash ? (int)(slash - b->path) + 1 : 0, b->path);
+    int length =
+        snprintf(path, room, "%.*s" BENCH_REMEMBERED, slash ? (int)(slash - b->path) + 1 : 0, b->path);
     return length > 0 && (size_t)length < room;
 }
 
 static unsigned number_of(const cJSON *root, const char *name, unsigned most)
 {
     const cJSON *item = cJSON_GetObjectItem(root, name);
-    return cJSON_IsNumber(item) && item->valueint > 0 && item->valueint <= (int)most ? (unsigned)item->valueint : 0;
+    return cJSON_IsNumber(item) && item->valueint > 0 && item->valueint <= (int)most
+               ? (unsigned)item->valueint
+               : 0;
 }
 
 /* What is not understood is left as usual: it is only an arrangement. */
@@ -126,7 +132,8 @@ void bench_recall_panes(bench *b)
         return;
     cJSON *root = cJSON_ParseWithLength(bytes ? (const char *)bytes : "", size), *item;
     const cJSON *list = cJSON_GetObjectItem(root, "panes");
-    cJSON_ArrayForEach(item, list) if (cJSON_IsString(item) && strlen(words) + strlen(item->valuestring) + 2 < sizeof words)
+    cJSON_ArrayForEach(item, list) if (cJSON_IsString(item) &&
+                                       strlen(words) + strlen(item->valuestring) + 2 < sizeof words)
         sprintf(words + strlen(words), "%s%s", *words ? " " : "", item->valuestring);
     bench_panes wanted = usual;
     const char *wrong;

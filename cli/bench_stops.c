@@ -7,8 +7,9 @@
 bool bench_stop(bench *b, const char *rest)
 {
     if (!*rest)
-        return bench_complain(b, "Write `stop label`, `stop label if r3 == 3`, `stop label every 5`, `stop label once`.",
-                              "a place is missing");
+        return bench_complain(
+            b, "Write `stop label`, `stop label if r3 == 3`, `stop label every 5`, `stop label once`.",
+            "a place is missing");
     return cli_add_stop(b->self, b->session, rest);
 }
 
@@ -23,7 +24,8 @@ void bench_watch_words(const oak_watch *watch, char *text, size_t room)
     case OAK_WATCH_WRITE: snprintf(text, room, "%s is written", watch->text); break;
     case OAK_WATCH_ACCESS: snprintf(text, room, "%s is read or written", watch->text); break;
     case OAK_WATCH_HANDLER:
-        snprintf(text, room, *watch->text ? "the handler at vector %s is entered" : "a handler is entered%s", watch->text);
+        snprintf(text, room, *watch->text ? "the handler at vector %s is entered" : "a handler is entered%s",
+                 watch->text);
         break;
     }
 }
@@ -32,7 +34,8 @@ static bool add_watch(bench *b, const char *expression, oak_watch_kind kind)
 {
     unsigned number;
     char words[300];
-    if (!bench_done(b, oak_session_add_watch(b->session, expression, kind, &b->self->sink, &number), expression))
+    if (!bench_done(b, oak_session_add_watch(b->session, expression, kind, &b->self->sink, &number),
+                    expression))
         return false;
     bench_watch_words(oak_session_watch(b->session, number), words, sizeof words);
     printf("  watch %u: stops when %s\n", number, words);
@@ -82,8 +85,8 @@ static void say_it(void *context, unsigned number)
     chip.ops->read_time(chip.chip, &time);
     if (oak_session_value(b->session, said->expression, &b->self->sink, &reading)) return;
     said->times++;
-    printf("  at cycle %s: %s = 0x%llx  %lld\n", cli_count(time.cycles, count, sizeof count), said->expression,
-           (unsigned long long)reading.value, (long long)reading.value);
+    printf("  at cycle %s: %s = 0x%llx  %lld\n", cli_count(time.cycles, count, sizeof count),
+           said->expression, (unsigned long long)reading.value, (long long)reading.value);
 }
 
 bool bench_say(bench *b, const char *rest)
@@ -95,9 +98,11 @@ bool bench_say(bench *b, const char *rest)
     if (b->said_count == BENCH_MOST_KEPT) return bench_complain(b, NULL, "no more can be said");
     struct bench_said *said = &b->said[b->said_count];
     *said = (struct bench_said){strndup(rest, (size_t)(at - rest)), strdup(at + 4), 0};
-    bool good = said->expression && said->place &&
-                !oak_session_value(b->session, said->expression, &b->self->sink, &reading) &&
-                bench_done(b, oak_session_add_action(b->session, at + 4, say_it, b, b->said_count, &b->self->sink), at + 4);
+    bool good =
+        said->expression && said->place &&
+        !oak_session_value(b->session, said->expression, &b->self->sink, &reading) &&
+        bench_done(b, oak_session_add_action(b->session, at + 4, say_it, b, b->said_count, &b->self->sink),
+                   at + 4);
     if (good) b->said_count++;
     else free(said->expression), free(said->place);
     return good;
@@ -121,7 +126,8 @@ bool bench_stops(bench *b, const char *rest)
     for (unsigned i = 0; (point = oak_session_stop_point(b->session, i)); i++) {
         if (point->removed) continue;
         any = true;
-        printf("  %u  %s 0x%04x  %s", i, point->enabled ? "on " : "off", (unsigned)point->address, point->text);
+        printf("  %u  %s 0x%04x  %s", i, point->enabled ? "on " : "off", (unsigned)point->address,
+               point->text);
         if (point->condition) printf(" if %s", point->condition);
         if (point->every > 1) printf(" every %llu", (unsigned long long)point->every);
         if (point->once) printf(" once");
@@ -138,7 +144,8 @@ bool bench_stops(bench *b, const char *rest)
         const struct bench_said *said = &b->said[i];
         if (!said->expression) continue;
         any = true;
-        printf("  say %u  %s at %s  %s\n", i, said->expression, said->place, times_text(said->times, times, sizeof times));
+        printf("  say %u  %s at %s  %s\n", i, said->expression, said->place,
+               times_text(said->times, times, sizeof times));
     }
     if (!any) printf("  none\n");
     return true;
@@ -150,7 +157,9 @@ static bool read_listed(bench *b, const char *rest, listed *kind, unsigned *numb
 {
     char *end;
     const char *text = rest;
-    *kind = strncmp(rest, "watch ", 6) == 0 ? LISTED_WATCH : strncmp(rest, "say ", 4) == 0 ? LISTED_SAID : LISTED_STOP;
+    *kind = strncmp(rest, "watch ", 6) == 0 ? LISTED_WATCH
+            : strncmp(rest, "say ", 4) == 0 ? LISTED_SAID
+                                            : LISTED_STOP;
     text += *kind == LISTED_WATCH ? 6 : *kind == LISTED_SAID ? 4 : 0;
     *number = (unsigned)strtoul(text, &end, 10);
     return (end != text && !*end) ||
@@ -168,9 +177,11 @@ static bool enable(bench *b, const char *rest, bool on)
     listed kind;
     unsigned number;
     if (!read_listed(b, rest, &kind, &number)) return false;
-    if (kind == LISTED_SAID) return bench_complain(b, "`remove say N` removes it.", "what is said is not turned on and off");
-    return found(b, kind == LISTED_WATCH ? !oak_session_enable_watch(b->session, number, on)
-                                         : !oak_session_enable_stop(b->session, number, on),
+    if (kind == LISTED_SAID)
+        return bench_complain(b, "`remove say N` removes it.", "what is said is not turned on and off");
+    return found(b,
+                 kind == LISTED_WATCH ? !oak_session_enable_watch(b->session, number, on)
+                                      : !oak_session_enable_stop(b->session, number, on),
                  kind, number);
 }
 
@@ -229,6 +240,8 @@ bool bench_notice(bench *b, const char *rest)
     for (size_t i = 0; i < 3; i++)
         if (strcmp(levels[i].word, wanted) == 0)
             return oak_session_set_level(b->session, rest, length, levels[i].level) == OAK_OK ||
-                   bench_complain(b, "`notice` lists them.", "there is nothing to notice called `%.*s`", (int)length, rest);
-    return bench_complain(b, "Write `notice contention stop`, `warning` or `off`.", "`%s` is no such setting", wanted);
+                   bench_complain(b, "`notice` lists them.", "there is nothing to notice called `%.*s`",
+                                  (int)length, rest);
+    return bench_complain(b, "Write `notice contention stop`, `warning` or `off`.", "`%s` is no such setting",
+                          wanted);
 }

@@ -21,7 +21,8 @@ bool bench_complain(bench *b, const char *hint, const char *format, ...)
 bool bench_done(bench *b, oak_status status, const char *what)
 {
     if (!status) return true;
-    if (status == OAK_INTERRUPTED) return bench_complain(b, NULL, "interrupted: everything stands where it stood");
+    if (status == OAK_INTERRUPTED)
+        return bench_complain(b, NULL, "interrupted: everything stands where it stood");
     if (status == OAK_NOT_FOUND)
         return bench_complain(b, NULL, "%s: there is no such moment in what is kept of the past", what);
     if (status != OAK_REFUSED) return bench_complain(b, NULL, "%s: %s", what, oak_status_text(status));
@@ -72,7 +73,7 @@ static bool read_budget(bench *b, const char *text, oak_budget *budget)
         budget->cycles = oak_time_to_cycles(picoseconds, oak_session_clock(b->session), clocks);
     else
         return bench_complain(b, "Write `go`, `go 20ms`, `go 500 cycles` or `go 100 steps`.",
-                        "`%s` says not how long", text);
+                              "`%s` says not how long", text);
     return true;
 }
 
@@ -127,7 +128,8 @@ static bool verb_to(bench *b, const char *rest)
 {
     oak_budget budget;
     oak_event event;
-    if (!*rest) return bench_complain(b, "Write `to label`, `to file.asm:27`, `to 0x0123`.", "a place is missing");
+    if (!*rest)
+        return bench_complain(b, "Write `to label`, `to file.asm:27`, `to 0x0123`.", "a place is missing");
     return read_budget(b, "", &budget) &&
            bench_done(b, oak_session_run_to(b->session, rest, &budget, &b->self->sink, &event), rest);
 }
@@ -150,7 +152,8 @@ static bool verb_back(bench *b, const char *rest)
 {
     oak_event event;
     unsigned long long count;
-    if (strcmp(rest, "over") == 0) return bench_done(b, oak_session_back_over(b->session, &event), "back over");
+    if (strcmp(rest, "over") == 0)
+        return bench_done(b, oak_session_back_over(b->session, &event), "back over");
     if (strncmp(rest, "until ", 6) == 0)
         return bench_done(b, oak_session_back_until(b->session, rest + 6, &b->self->sink, &event), rest + 6);
     static const struct {
@@ -169,9 +172,9 @@ static bool verb_back(bench *b, const char *rest)
     if (cycle && strcmp(rest, "0") == 0) count = 0;
     else if (!read_count(b, rest, &count)) return false;
     return bench_done(b,
-                cycle ? oak_session_back_to_cycle(b->session, count, &event)
-                      : oak_session_back_steps(b->session, count, &event),
-                "back");
+                      cycle ? oak_session_back_to_cycle(b->session, count, &event)
+                            : oak_session_back_steps(b->session, count, &event),
+                      "back");
 }
 
 static bool verb_pace(bench *b, const char *rest)
@@ -196,8 +199,8 @@ void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text
     oak_session_name_place(b->session, one->pc, place, sizeof place);
     if (narrow) snprintf(text, room, "%-16.16s %-19s ", place, one->text);
     else
-        snprintf(text, room, "%10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle, (unsigned)one->pc, place,
-                 one->text);
+        snprintf(text, room, "%10llu  0x%04x %-16.40s %-24s", (unsigned long long)one->cycle,
+                 (unsigned)one->pc, place, one->text);
     for (size_t i = 0, shown = 0; i < one->change_count && shown < 5 && strlen(text) + 80 < room; i++) {
         const oak_change *c = &one->changes[i];
         char name[60];
@@ -229,15 +232,17 @@ static bool verb_show(bench *b, const char *rest)
 {
     if (!*rest)
         return bench_complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
-                        "an expression is missing");
+                              "an expression is missing");
     return cli_show(b->self, b->session, rest);
 }
 
 /* keep E: it is shown again each time the chip has moved. */
 static bool verb_keep(bench *b, const char *rest)
 {
-    if (!*rest) return bench_complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
-    if (b->kept_count == BENCH_MOST_KEPT) return bench_complain(b, "`forget N` makes room.", "no more are kept");
+    if (!*rest)
+        return bench_complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
+    if (b->kept_count == BENCH_MOST_KEPT)
+        return bench_complain(b, "`forget N` makes room.", "no more are kept");
     if (!cli_show(b->self, b->session, rest)) return false;
     b->kept[b->kept_count] = strdup(rest);
     return b->kept[b->kept_count] && ++b->kept_count;
@@ -247,16 +252,19 @@ void bench_kept_text(bench *b, unsigned number, const oak_diag_sink *sink, char 
 {
     cli_cells cells = {0};
     oak_reading reading;
-    char *expression = strdup(b->kept[number]), *as = expression ? strstr(expression, " as ") : NULL, value[100];
+    char *expression = strdup(b->kept[number]), *as = expression ? strstr(expression, " as ") : NULL,
+         value[100];
     if (!expression) return;
     if (as) *as = 0;
     if (as) cli_read_cells(b->self, as + 4, &cells);
-    if (oak_session_value(b->session, expression, sink, &reading)) snprintf(text, room, "%.60s  ?", expression);
+    if (oak_session_value(b->session, expression, sink, &reading))
+        snprintf(text, room, "%.60s  ?", expression);
     else if (cells.base) {
         cli_write_number((uint64_t)reading.value, reading.bits, cells.base, value, sizeof value);
         snprintf(text, room, "%.60s  %s%s", expression, cells.base == 'h' ? "0x" : "", value);
     } else
-        snprintf(text, room, "%.60s  0x%llx  %lld", expression, (unsigned long long)reading.value, (long long)reading.value);
+        snprintf(text, room, "%.60s  0x%llx  %lld", expression, (unsigned long long)reading.value,
+                 (long long)reading.value);
     free(expression);
 }
 
@@ -287,7 +295,8 @@ static bool verb_special(bench *b, const char *rest)
 {
     if (!*rest) return part(b, "special");
     return cli_report_special(b->self, b->session, strcmp(rest, "all") == 0 ? "" : rest) ||
-           bench_complain(b, "`special all` shows every one.", "there is no special register or device `%s`", rest);
+           bench_complain(b, "`special all` shows every one.", "there is no special register or device `%s`",
+                          rest);
 }
 static bool verb_pins(bench *b, const char *rest)
 {
@@ -348,8 +357,8 @@ char bench_line_mark(bench *b, const char *file, unsigned number)
     oak_line line;
     const oak_program *program = oak_session_program(b->session);
     for (unsigned i = 0; program && (point = oak_session_stop_point(b->session, i)); i++)
-        if (!point->removed && oak_program_line_at(program, point->address, &line) == OAK_OK && line.line == number &&
-            strcmp(line.file, file) == 0)
+        if (!point->removed && oak_program_line_at(program, point->address, &line) == OAK_OK &&
+            line.line == number && strcmp(line.file, file) == 0)
             return point->enabled ? '*' : '-';
     return ' ';
 }
@@ -370,7 +379,8 @@ static bool verb_code(bench *b, const char *rest)
         printf("%c%c 0x%04x  ", at == pc ? '>' : ' ', stop_mark(b, at), (unsigned)at);
         if (oak_session_counted(b->session, at, &tally) == OAK_OK) {
             char times[40], cycles[40];
-            printf("%10s x %12s  ", cli_count(tally.times, times, sizeof times), cli_count(tally.cycles, cycles, sizeof cycles));
+            printf("%10s x %12s  ", cli_count(tally.times, times, sizeof times),
+                   cli_count(tally.cycles, cycles, sizeof cycles));
         }
         printf("%s\n", text);
         at += size;
@@ -400,7 +410,8 @@ bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *ta
     oak_line line;
     uint64_t first;
     if (!program || oak_session_counted(b->session, 0, tally) == OAK_UNSUPPORTED ||
-        oak_program_find_line(program, file, strlen(file), number, &line) || line.line != number || !line.size)
+        oak_program_find_line(program, file, strlen(file), number, &line) || line.line != number ||
+        !line.size)
         return false;
     *tally = tally_of(b, line.address, line.address + line.size, &first);
     tally->times = first;
@@ -460,7 +471,8 @@ static bool tell_tally(bench *b)
     for (size_t i = 0; i < count && i < SHOWN && list[i].cycles; i++) {
         char times[40], cycles[40];
         printf("  %-24s %12s %14s %6.1f%%\n", list[i].name, cli_count(list[i].times, times, sizeof times),
-               cli_count(list[i].cycles, cycles, sizeof cycles), 100.0 * (double)list[i].cycles / (double)all);
+               cli_count(list[i].cycles, cycles, sizeof cycles),
+               100.0 * (double)list[i].cycles / (double)all);
     }
     if (never) printf("  %zu label%s nothing was executed behind\n", never, never == 1 ? "" : "s");
     free(list);
@@ -498,7 +510,8 @@ static bool verb_source(bench *b, const char *rest)
         const char *stop = memchr(text, '\n', (size_t)(end - text));
         if (!stop) stop = end;
         if (number + AROUND >= line.line && number <= line.line + AROUND) {
-            printf("%c%c%5u ", number == line.line ? '>' : ' ', bench_line_mark(b, line.file, number), number);
+            printf("%c%c%5u ", number == line.line ? '>' : ' ', bench_line_mark(b, line.file, number),
+                   number);
             oak_tally tally;
             char times[40], cycles[40];
             if (bench_line_tally(b, line.file, number, &tally))
@@ -527,7 +540,8 @@ void bench_stack_words(bench *b, const oak_stack_item *item, char *text, size_t 
     }
     if (item->kind != OAK_STACK_RETURNS && item->kind != OAK_STACK_INTERRUPTED) return;
     oak_session_name_place(b->session, item->value, place, sizeof place);
-    snprintf(text + used, room - used, item->kind == OAK_STACK_RETURNS ? "  returns to %s" : "  interrupted at %s", place);
+    snprintf(text + used, room - used,
+             item->kind == OAK_STACK_RETURNS ? "  returns to %s" : "  interrupted at %s", place);
 }
 
 static bool verb_stack(bench *b, const char *rest)
@@ -643,12 +657,13 @@ const bench_verb bench_verbs[] = {
     {"out", "", "run until this subroutine or handler has returned", "out", verb_out, true},
     {"to", "PLACE", "run to a place", "to halt", verb_to, true},
     {"go", "[TIME | N cycles | N steps]", "run until something stops it", "go 20ms", verb_go, true},
-    {"back", "[N | over | until E | change E | write E | read E | to CYCLE]", "go back in time", "back change iram[0x30]",
-     verb_back, true},
+    {"back", "[N | over | until E | change E | write E | read E | to CYCLE]", "go back in time",
+     "back change iram[0x30]", verb_back, true},
     {"reset", "", "begin anew, with the same drives, stops and board", "reset", verb_reset, true},
     {"again", "", "read and assemble everything anew, and begin anew", "again", verb_again, false},
     {"pace", "SPEED | off", "run at the speed of the chip, or a share of it", "pace 10%", verb_pace, false},
-    {"stop", "PLACE [if E] [every N] [once]", "add a stop point", "stop guard if trips > 0", bench_stop, false},
+    {"stop", "PLACE [if E] [every N] [once]", "add a stop point", "stop guard if trips > 0", bench_stop,
+     false},
     {"watch", "[read | write | access] E | RANGE", "stop when a value changes, or on an access",
      "watch write iram[0x30..0x3f]", bench_watch, false},
     {"interrupt", "[VECTOR]", "stop when the handler of an interrupt is entered", "interrupt 0x0b",
@@ -664,24 +679,25 @@ const bench_verb bench_verbs[] = {
      "notice contention stop", bench_notice, false},
     {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", bench_lap, false},
     {"where", "", "tell where it is", "where", verb_where, true},
-    {"show", "E | RANGE [as WORDS]", "show a value or a stretch of memory", "show xram[log..log+31] as 2 bytes big dec",
-     verb_show, false},
+    {"show", "E | RANGE [as WORDS]", "show a value or a stretch of memory",
+     "show xram[log..log+31] as 2 bytes big dec", verb_show, false},
     {"keep", "E", "show a value each time the chip has moved", "keep trips", verb_keep, false},
     {"forget", "N", "keep it no longer", "forget 0", verb_forget, false},
     {"memory", "RANGE [as WORDS]", "show a stretch of memory, and keep it in the view",
      "memory iram[0x30..0x6f] as 2 bytes big", bench_memory, false},
-    {"follow", "E [in SPACE] [as WORDS]", "show the memory a pointer points to, and keep following it", "follow dptr",
-     bench_follow, false},
+    {"follow", "E [in SPACE] [as WORDS]", "show the memory a pointer points to, and keep following it",
+     "follow dptr", bench_follow, false},
     {"registers", "", "registers and flags", "registers", verb_registers, false},
-    {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit", "special TCON",
-     verb_special, false},
+    {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit",
+     "special TCON", verb_special, false},
     {"pins", "", "ports and pins", "pins", verb_pins, false},
     {"board", "", "what a person sees of the board", "board", verb_board, false},
     {"source", "[PLACE]", "the source around a place", "source halt", verb_source, false},
     {"code", "[PLACE]", "instructions from a place on", "code main", verb_code, false},
     {"stack", "", "what is on the stack, and what of it are return addresses", "stack", verb_stack, false},
     {"recent", "[N]", "the last instructions, with what each has changed", "recent 20", verb_recent, false},
-    {"tally", "[on | off]", "count what runs, line by line; alone: where the cycles went", "tally on", verb_tally, false},
+    {"tally", "[on | off]", "count what runs, line by line; alone: where the cycles went", "tally on",
+     verb_tally, false},
     {"changes", "", "what differs from how it was when the last run began", "changes", verb_changes, false},
     {"interrupts", "", "how often interrupts were handled, and how long", "interrupts", verb_interrupts,
      false},
@@ -697,14 +713,14 @@ const bench_verb bench_verbs[] = {
      false},
     {"drive", "WAVE", "drive a pin over time", "drive p3.0 = 1 until 5ms, 0", verb_drive, false},
     {"act", "DEED", "do something on the board", "act door open", verb_act, false},
-    {"save", "FILE | RANGE to FILE", "write a state file, or a stretch of memory", "save xram[log..log+79] to log.bin",
-     bench_save, false},
+    {"save", "FILE | RANGE to FILE", "write a state file, or a stretch of memory",
+     "save xram[log..log+79] to log.bin", bench_save, false},
     {"load", "FILE | FILE to CELL", "take a state file, or bytes into memory", "load log.bin to xram[0x4000]",
      bench_load, false},
-    {"panes", "[NAME... | usual]", "which panes the view has, from the top", "panes registers kept stack memory",
-     bench_panes_verb, false},
-    {"divide", "N% | messages N", "how wide the left side of the view is, how high its messages", "divide 60%",
-     bench_divide, false},
+    {"panes", "[NAME... | usual]", "which panes the view has, from the top",
+     "panes registers kept stack memory", bench_panes_verb, false},
+    {"divide", "N% | messages N", "how wide the left side of the view is, how high its messages",
+     "divide 60%", bench_divide, false},
     {"mouse", "on | off", "in the view: a click on a line sets a stop point", "mouse on", bench_mouse, false},
     {"help", "[VERB]", "list the verbs, or tell of one", "help back", verb_help, false},
     {"quit", "", "leave the bench", "quit", verb_quit, false},
@@ -733,6 +749,6 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
     }
     if (!count && least == 3) snprintf(all, sizeof all, "`help` lists the verbs.");
     bench_complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
-             (int)(length < 60 ? length : 60), word);
+                   (int)(length < 60 ? length : 60), word);
     return NULL;
 }

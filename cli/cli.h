@@ -132,7 +132,8 @@ typedef struct cli_project {
 } cli_project;
 int cli_read_project(cli *self, cli_project *project);
 /* The same, and takes what every command takes: sources, part, folders of includes, warnings. */
-int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes, char ***warns);
+int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,
+                     char ***warns);
 void cli_free_project(cli_project *project);
 /* Fills an option that was not given from the project, which gives the text away. */
 void cli_take(char **option, char **from);
@@ -160,7 +161,8 @@ bool cli_read_cells(cli *self, const char *words, cli_cells *cells);
 unsigned cli_cell_width(const cli_cells *cells);
 unsigned cli_cell_columns(const cli_cells *cells, unsigned width);
 /* False when nothing is there. */
-bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text, size_t room);
+bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text,
+                   size_t room);
 void cli_write_binary(uint64_t value, unsigned bits, char *text);
 void cli_write_number(uint64_t value, unsigned bits, char base, char *text, size_t room);
 
@@ -180,7 +182,7 @@ typedef struct show_item {
     const char *text; /* as it was asked for */
     char *expression; /* without the base */
     cli_cells cells;
-    bool is_range;    /* space[from..to] */
+    bool is_range; /* space[from..to] */
     unsigned space;
     uint32_t from, to;
 } show_item;

@@ -352,7 +352,8 @@ static int run(cli *self, int argc, const char **argv)
     int exit_code;
     cli_project project = {0};
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
-    int found = files && !files[0] ? cli_take_project(self, &project, &files, &options.part, &options.includes, &options.warns)
+    int found = files && !files[0] ? cli_take_project(self, &project, &files, &options.part,
+                                                      &options.includes, &options.warns)
                                    : -1;
     if (found == EXIT_DONE) {
         cli_take(&options.output, &project.output);

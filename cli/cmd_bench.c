@@ -298,8 +298,9 @@ static void keep_line(bench_options *options, const char *format, ...)
 static void keep_all(bench *b, bench_options *options)
 {
     static const char *const watch_words[] = {
-        [OAK_WATCH_CHANGE] = "watch ",       [OAK_WATCH_HOLDS] = "when ",          [OAK_WATCH_READ] = "watch read ",
-        [OAK_WATCH_WRITE] = "watch write ", [OAK_WATCH_ACCESS] = "watch access ", [OAK_WATCH_HANDLER] = "interrupt "};
+        [OAK_WATCH_CHANGE] = "watch ",        [OAK_WATCH_HOLDS] = "when ",
+        [OAK_WATCH_READ] = "watch read ",     [OAK_WATCH_WRITE] = "watch write ",
+        [OAK_WATCH_ACCESS] = "watch access ", [OAK_WATCH_HANDLER] = "interrupt "};
     const oak_stop_point *point;
     const oak_watch *watch;
     const oak_lap *lap;
@@ -327,7 +328,8 @@ static void keep_all(bench *b, bench_options *options)
         number++;
     }
     for (unsigned i = 0; i < b->said_count; i++)
-        if (b->said[i].expression) keep_line(options, "say %s at %s", b->said[i].expression, b->said[i].place);
+        if (b->said[i].expression)
+            keep_line(options, "say %s at %s", b->said[i].expression, b->said[i].place);
     for (unsigned i = b->given_laps; (lap = oak_session_lap(b->session, i)); i++)
         keep_line(options, "lap %s to %s", lap->from, lap->to);
     for (unsigned i = 0; i < b->kept_count; i++) keep_line(options, "keep %s", b->kept[i]);

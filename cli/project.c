@@ -146,7 +146,8 @@ int cli_read_project(cli *self, cli_project *project)
     return EXIT_REFUSED;
 }
 
-int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes, char ***warns)
+int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,
+                     char ***warns)
 {
     int found = cli_read_project(self, project);
     if (found != EXIT_DONE) return found;

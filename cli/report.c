@@ -17,16 +17,18 @@ static void title(cli *self, const char *text)
 static void say_watch(oak_session *session, const oak_event *event, const char *strong, const char *off)
 {
     static const char *const deeds[] = {
-        [OAK_WATCH_CHANGE] = "changed",        [OAK_WATCH_HOLDS] = "became true",
-        [OAK_WATCH_READ] = "was read",         [OAK_WATCH_WRITE] = "was written",
+        [OAK_WATCH_CHANGE] = "changed",      [OAK_WATCH_HOLDS] = "became true",
+        [OAK_WATCH_READ] = "was read",       [OAK_WATCH_WRITE] = "was written",
         [OAK_WATCH_ACCESS] = "was accessed", [OAK_WATCH_HANDLER] = "handler entered"};
     const oak_watch *watch = oak_session_watch(session, (unsigned)event->watch);
     char text[120], place[120];
     unsigned size;
-    printf("%sWatch%s %d: %s%s%s", strong, off, event->watch, watch->text, *watch->text ? " " : "", deeds[watch->kind]);
+    printf("%sWatch%s %d: %s%s%s", strong, off, event->watch, watch->text, *watch->text ? " " : "",
+           deeds[watch->kind]);
     if (!event->stop.watched) return;
     oak_session_name_place(session, event->stop.watched_pc, place, sizeof place);
-    if (watch->kind == OAK_WATCH_HANDLER) printf(", interrupting at 0x%04x, %s", (unsigned)event->stop.watched_pc, place);
+    if (watch->kind == OAK_WATCH_HANDLER)
+        printf(", interrupting at 0x%04x, %s", (unsigned)event->stop.watched_pc, place);
     else if (!oak_session_print_instruction(session, event->stop.watched_pc, text, sizeof text, &size))
         printf(" by `%s` at 0x%04x, %s", text, (unsigned)event->stop.watched_pc, place);
 }
@@ -149,7 +151,8 @@ static void show_registers(cli *self, oak_session *session)
         column++;
         int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
         printf("%c%s%s%s%*s 0x%0*x ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
-               cli_paint(self->result_colour, PAINT_STRONG), reg->name, cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
+               cli_paint(self->result_colour, PAINT_STRONG), reg->name,
+               cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {
@@ -233,8 +236,9 @@ static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t 
         printf("\n        ");
         *column = 8;
     }
-    printf("%c%s %s0x%x%s", new ? '*' : ' ', rest ? rest + 1 : reg->name, cli_paint(self->result_colour, PAINT_STRONG),
-           (unsigned)value, cli_paint(self->result_colour, PAINT_OFF));
+    printf("%c%s %s0x%x%s", new ? '*' : ' ', rest ? rest + 1 : reg->name,
+           cli_paint(self->result_colour, PAINT_STRONG), (unsigned)value,
+           cli_paint(self->result_colour, PAINT_OFF));
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count; f++)
         fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
@@ -290,15 +294,17 @@ bool cli_report_special(cli *self, oak_session *session, const char *name)
         const oak_part_register *reg = &part->registers[i];
         uint8_t b[4] = {0};
         size_t length = strlen(name);
-        bool device = strncasecmp(reg->name, name, length) == 0 && reg->name[length] == '_'; /* all of a device */
+        bool device =
+            strncasecmp(reg->name, name, length) == 0 && reg->name[length] == '_'; /* all of a device */
         if (*name && strcasecmp(reg->name, name) != 0 && !device) continue;
         if (chip.ops->read_memory(chip.chip, reg->space, reg->address, b, reg->bits / 8u)) continue;
         uint32_t value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
         found++;
         printf(" %c%s%-14s%s 0x%0*x  at 0x%02x  %s\n",
                cli_has_changed(&changes, reg->space, reg->address, 1) ? '*' : ' ',
-               cli_paint(self->result_colour, PAINT_STRONG), reg->name, cli_paint(self->result_colour, PAINT_OFF),
-               reg->bits / 4, (unsigned)value, (unsigned)reg->address, reg->title);
+               cli_paint(self->result_colour, PAINT_STRONG), reg->name,
+               cli_paint(self->result_colour, PAINT_OFF), reg->bits / 4, (unsigned)value,
+               (unsigned)reg->address, reg->title);
         unsigned shown = 0;
         for (unsigned bit = 32; bit-- > 0;) /* the highest first, as manuals draw them */
             for (unsigned f = 0; f < reg->field_count; f++) {

@@ -462,9 +462,9 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
     const char **files = cli_options(self, of, argc, argv, table, &context, &done);
     bool taken =
         files && files[0] && runner->takes && runner->takes(self, files, runner->context, &exit_code);
-    int found = files && !taken && !files[0]
-                    ? cli_take_project(self, &project, &files, &options.part, &options.includes, &options.warns)
-                    : -1;
+    int found = files && !taken && !files[0] ? cli_take_project(self, &project, &files, &options.part,
+                                                                &options.includes, &options.warns)
+                                             : -1;
     if (found == EXIT_DONE) cli_take(&options.clock, &project.clock);
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (taken) found = 0;

@@ -43,9 +43,12 @@ bool cli_read_cells(cli *self, const char *words, cli_cells *cells)
         bool takes_next = false;
         if (!read_word(at, length, next, cells, &takes_next)) {
             char message[200];
-            snprintf(message, sizeof message, "behind `as`, `%.*s` means nothing", (int)(length < 60 ? length : 60), at);
-            cli_complain(self, "show", NULL,
-                         "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.", message);
+            snprintf(message, sizeof message, "behind `as`, `%.*s` means nothing",
+                     (int)(length < 60 ? length : 60), at);
+            cli_complain(
+                self, "show", NULL,
+                "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.",
+                message);
             return false;
         }
         at = takes_next ? next + strcspn(next, " ,") : next;
@@ -129,7 +132,8 @@ static void show_value(cli *self, oak_session *session, const show_item *item)
     char text[100];
     printf("  %-18s ", item->expression);
     if (item->cells.base) {
-        bool plain = reading.bits == 64 && item->cells.base == 's'; /* something computed has a sign of its own */
+        bool plain =
+            reading.bits == 64 && item->cells.base == 's'; /* something computed has a sign of its own */
         cli_write_number((uint64_t)reading.value, plain ? 64 : bits, item->cells.base, text, sizeof text);
         printf("%s%s\n", item->cells.base == 'h' ? "0x" : "", text);
     } else if (bits == 1) printf("%llu\n", (unsigned long long)value);
@@ -178,13 +182,15 @@ unsigned cli_cell_columns(const cli_cells *cells, unsigned width)
     return 1;
 }
 
-bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text, size_t room)
+bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_cells *cells, char *text,
+                   size_t room)
 {
     oak_chip_port chip = oak_session_chip(session);
     uint8_t read[4];
     uint64_t value = 0;
     unsigned bytes = bytes_of(cells);
-    bool big = cells->order ? cells->order == CLI_ORDER_BIG : oak_session_part(session)->architecture->big_endian;
+    bool big =
+        cells->order ? cells->order == CLI_ORDER_BIG : oak_session_part(session)->architecture->big_endian;
     text[0] = 0;
     if (chip.ops->read_memory(chip.chip, space, at, read, bytes)) return false;
     if (cells->base == 't') big = false; /* letters stand as they lie */
@@ -231,8 +237,10 @@ static void show_range(cli *self, oak_session *session, const show_item *item)
                 snprintf(beside + strlen(beside), sizeof beside - strlen(beside), "%*s", (int)bytes, "");
                 continue;
             }
-            printf("%c%*s", cli_has_changed(&changes, item->space, (uint32_t)at, bytes) ? '*' : ' ', (int)width, text);
-            cli_cell_text(session, item->space, (uint32_t)at, &(cli_cells){.bytes = bytes, .base = 't'}, text, sizeof text);
+            printf("%c%*s", cli_has_changed(&changes, item->space, (uint32_t)at, bytes) ? '*' : ' ',
+                   (int)width, text);
+            cli_cell_text(session, item->space, (uint32_t)at, &(cli_cells){.bytes = bytes, .base = 't'}, text,
+                          sizeof text);
             snprintf(beside + strlen(beside), sizeof beside - strlen(beside), "%s", text);
         }
         printf("%s%s\n", item->cells.base == 't' ? "" : "  ", item->cells.base == 't' ? "" : beside);
@@ -263,10 +271,13 @@ static void show_changes(oak_session *session)
 
 void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room)
 {
-    const oak_part_register *reg = change->space ? oak_part_register_at(part, change->space, change->address) : NULL;
+    const oak_part_register *reg =
+        change->space ? oak_part_register_at(part, change->space, change->address) : NULL;
     if (!change->space) snprintf(name, room, "%s", part->architecture->registers[change->address].name);
     else if (reg) snprintf(name, room, "%s", reg->name);
-    else snprintf(name, room, "%s[0x%02x]", part->architecture->spaces[change->space].name, (unsigned)change->address);
+    else
+        snprintf(name, room, "%s[0x%02x]", part->architecture->spaces[change->space].name,
+                 (unsigned)change->address);
 }
 
 void cli_show_item(cli *self, oak_session *session, const show_item *item)

@@ -102,8 +102,8 @@ static const char *load_source(view *v, const char *name)
 }
 
 /* A line as it is shown: its marks, how often it ran where that is counted, its number and text. */
-static void source_line(view *v, const char *file, int number, bool is_here, const char *text, size_t length, char *line,
-                        size_t room)
+static void source_line(view *v, const char *file, int number, bool is_here, const char *text, size_t length,
+                        char *line, size_t room)
 {
     char expanded[VIEW_LONGEST], counted[40] = "";
     size_t column = 0;
@@ -120,8 +120,8 @@ static void source_line(view *v, const char *file, int number, bool is_here, con
             snprintf(counted, sizeof counted, "%9llu x", (unsigned long long)tally.times);
         else snprintf(counted, sizeof counted, "%11s", "");
     }
-    snprintf(line, room, "%c%c%5d %s %.350s", is_here ? '>' : ' ', bench_line_mark(v->b, file, (unsigned)number), number,
-             counted, expanded);
+    snprintf(line, room, "%c%c%5d %s %.350s", is_here ? '>' : ' ',
+             bench_line_mark(v->b, file, (unsigned)number), number, counted, expanded);
 }
 
 static bool draw_source(view *v, int top, int bottom, int to)
@@ -232,8 +232,8 @@ static void draw_changed(view *v, int row, int to)
         if (c->space && bench_is_a_register(part, v->changes.list, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         int digits = strchr(name, '[') ? 2 : 1;
-        snprintf(line + strlen(line), 100, "%s%s 0x%0*x -> 0x%0*x", shown ? ", " : "", name, digits, (unsigned)c->before,
-                 digits, (unsigned)c->after);
+        snprintf(line + strlen(line), 100, "%s%s 0x%0*x -> 0x%0*x", shown ? ", " : "", name, digits,
+                 (unsigned)c->before, digits, (unsigned)c->after);
         shown++;
     }
     if (!shown) snprintf(line + strlen(line), 40, "nothing");
@@ -270,9 +270,10 @@ static void draw_bottom(view *v, int row)
         if (number >= 0) view_put(row + i, 0, v->columns, STYLE_PLAIN, v->messages[number]);
     }
     view_put(v->rows - 2, 0, v->columns, STYLE_FAINT,
-        v->columns < 110 ? "F1 help F2 step F3 over F4 out F5 back F6 go F7 stop F8 code F10 leave"
-                         : "F1 help  F2 step  F3 over  F4 out  F5 back  F6 go  F7 stop here  F8 source/code  "
-                           "F10 leave   Shift-arrows: sizes  PgUp PgDn");
+             v->columns < 110
+                 ? "F1 help F2 step F3 over F4 out F5 back F6 go F7 stop F8 code F10 leave"
+                 : "F1 help  F2 step  F3 over  F4 out  F5 back  F6 go  F7 stop here  F8 source/code  "
+                   "F10 leave   Shift-arrows: sizes  PgUp PgDn");
     char line[VIEW_LONGEST + 2];
     snprintf(line, sizeof line, "> %s", v->line);
     int shift = (int)strlen(line) > v->columns - 2 ? (int)strlen(line) - v->columns + 2 : 0;
@@ -310,10 +311,13 @@ static void draw(view *v)
     bool small = v->columns < LEAST_COLUMNS || v->rows < LEAST_ROWS;
     const bench_panes *panes = &v->b->panes;
     int messages = small ? (v->rows > 8 ? 3 : 0) : MESSAGE_ROWS;
-    if (panes->messages && !small) messages = (int)panes->messages < v->rows / 2 ? (int)panes->messages : v->rows / 2;
+    if (panes->messages && !small)
+        messages = (int)panes->messages < v->rows / 2 ? (int)panes->messages : v->rows / 2;
     int bottom = v->rows - 2 - (messages ? messages + 1 : 0), right = 0;
     if (!small && panes->count)
-        right = panes->left ? v->columns * (int)panes->left / 100 : v->columns >= 110 ? v->columns * 11 / 20 : v->columns - 37;
+        right = panes->left         ? v->columns * (int)panes->left / 100
+                : v->columns >= 110 ? v->columns * 11 / 20
+                                    : v->columns - 37;
     int left = right ? right - 1 : v->columns, source_bottom = bottom - 3 > 2 ? bottom - 3 : bottom;
     if (!draw_source(v, 1, source_bottom, left)) draw_code(v, 1, source_bottom, left);
     if (source_bottom < bottom) {
@@ -414,7 +418,8 @@ static void click(view *v)
     if (getmouse(&event) != OK) return;
     if (event.bstate & BUTTON4_PRESSED) v->scrolled -= 3;
     if (event.bstate & BUTTON5_PRESSED) v->scrolled += 3;
-    bool inside = v->first_line && event.x < v->source_columns && event.y >= v->source_top && event.y < v->source_bottom;
+    bool inside = v->first_line && event.x < v->source_columns && event.y >= v->source_top &&
+                  event.y < v->source_bottom;
     if (!(event.bstate & (BUTTON1_CLICKED | BUTTON1_PRESSED)) || !inside) return;
     char line[400];
     unsigned number = v->first_line + (unsigned)(event.y - v->source_top);
@@ -422,8 +427,8 @@ static void click(view *v)
     oak_line at;
     const oak_program *program = oak_session_program(v->b->session);
     for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
-        if (!point->removed && oak_program_line_at(program, point->address, &at) == OAK_OK && at.line == number &&
-            strcmp(at.file, v->source_name) == 0) {
+        if (!point->removed && oak_program_line_at(program, point->address, &at) == OAK_OK &&
+            at.line == number && strcmp(at.file, v->source_name) == 0) {
             snprintf(line, sizeof line, "remove %u", i);
             run_verb(v, line);
             return;
@@ -561,7 +566,8 @@ static void show_variables(bench *b)
     uint32_t first = UINT32_MAX;
     for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++) {
         uint32_t at = (uint32_t)symbol->value - ram->base;
-        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == ram->space && at < ram->size && at < first) first = at;
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == ram->space && at < ram->size && at < first)
+            first = at;
     }
     if (first == UINT32_MAX) first = 0;
     first -= first % ROW;
@@ -602,7 +608,8 @@ bool bench_view(bench *b)
         wint_t key;
         if (b->panes.mouse != mouse) {
             mouse = b->panes.mouse;
-            mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0, NULL);
+            mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0,
+                      NULL);
             mouseinterval(0);
         }
         draw(&v);

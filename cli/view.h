@@ -18,7 +18,8 @@ typedef struct view {
     unsigned message_count;
     char line[VIEW_LONGEST];
     size_t length;
-    char *typed[VIEW_MOST_TYPED]; /* lines before this one, and which of them it shows: typed_count for none */
+    char
+        *typed[VIEW_MOST_TYPED]; /* lines before this one, and which of them it shows: typed_count for none */
     unsigned typed_count, typed_at;
     cli_changes changes;
     char *source; /* of the file shown last */

@@ -31,7 +31,8 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         char text[60];
         chip.ops->read_register(chip.chip, i, &value);
         bool new = cli_has_changed(&v->changes, 0, i, 1);
-        snprintf(text, sizeof text, "%s%-4s 0x%0*x", new ? "*" : " ", reg->name, (reg->bits + 3) / 4, (unsigned)value);
+        snprintf(text, sizeof text, "%s%-4s 0x%0*x", new ? "*" : " ", reg->name, (reg->bits + 3) / 4,
+                 (unsigned)value);
         int width = about->word_bytes > 2 ? 18 : 13;
         if (column + width > to) column = from, row++;
         if (row >= bottom) break;
@@ -46,7 +47,8 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         char text[80], key[40];
         if (flag->is_vector) continue;
         chip.ops->read_register(chip.chip, flag->reg, &value);
-        snprintf(text, sizeof text, "%s %u", flag->title, (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)));
+        snprintf(text, sizeof text, "%s %u", flag->title,
+                 (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)));
         snprintf(key, sizeof key, "flag %u", i);
         bool new = view_is_new(v, key, text);
         if (column + (int)strlen(text) > to) column = from + 1, row++;
@@ -124,12 +126,14 @@ static int draw_memory(view *v, int row, int bottom, int from, int to)
     bool there = bench_follow_now(b);
     unsigned bytes = b->cells.bytes ? b->cells.bytes : 1, digits = part->architecture->word_bytes > 2 ? 8 : 4;
     int space = to - from - (int)digits - 3;
-    unsigned columns = cli_cell_columns(&b->cells, space > 0 ? (unsigned)space : 1), width = cli_cell_width(&b->cells);
+    unsigned columns = cli_cell_columns(&b->cells, space > 0 ? (unsigned)space : 1),
+             width = cli_cell_width(&b->cells);
     snprintf(heading, sizeof heading, "%s%s%.80s", part->architecture->spaces[b->memory_space].name,
              b->follow ? " from " : "", b->follow ? b->follow : "");
     view_title(row++, from, to, heading);
     if (!there) view_put(row++, from, to, STYLE_FAINT, " it points to nothing there");
-    for (uint64_t at = b->memory_from; there && at <= b->memory_to && row < bottom; at += columns * bytes, row++) {
+    for (uint64_t at = b->memory_from; there && at <= b->memory_to && row < bottom;
+         at += columns * bytes, row++) {
         char text[100], side[100] = "";
         snprintf(text, sizeof text, " %0*llx", (int)digits, (unsigned long long)at);
         view_put(row, from, to, STYLE_FAINT, text);
@@ -143,7 +147,8 @@ static int draw_memory(view *v, int row, int bottom, int from, int to)
             bool new = cli_has_changed(&v->changes, b->memory_space, cell, bytes);
             snprintf(shown, sizeof shown, "%c%*.90s", new ? '*' : ' ', (int)width, text);
             view_put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, shown);
-            cli_cell_text(b->session, b->memory_space, cell, &(cli_cells){.bytes = bytes, .base = 't'}, text, sizeof text);
+            cli_cell_text(b->session, b->memory_space, cell, &(cli_cells){.bytes = bytes, .base = 't'}, text,
+                          sizeof text);
             strncat(side, text, sizeof side - strlen(side) - 1);
         }
         if (b->cells.base != 't') view_put(row, column + 1, to, STYLE_FAINT, side);
@@ -186,8 +191,8 @@ static int draw_recent(view *v, int row, int bottom, int from, int to)
     recent_pane pane = {v, row + 1, bottom, from, to};
     view_title(row, from, to, "executed last");
     if (bottom - row > 1)
-        oak_session_recent(v->b->session, (uint64_t)(bottom - row - 1 < MOST ? bottom - row - 1 : MOST), draw_one_recent,
-                           &pane);
+        oak_session_recent(v->b->session, (uint64_t)(bottom - row - 1 < MOST ? bottom - row - 1 : MOST),
+                           draw_one_recent, &pane);
     return pane.row;
 }
 
@@ -204,13 +209,15 @@ static int draw_special(view *v, int row, int bottom, int from, int to)
         uint32_t value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
         if (value == reg->reset) continue;
         bool new = cli_has_changed(&v->changes, reg->space, reg->address, 1);
-        snprintf(text, sizeof text, "%c%-10s 0x%0*x ", new ? '*' : ' ', reg->name, reg->bits / 4, (unsigned)value);
+        snprintf(text, sizeof text, "%c%-10s 0x%0*x ", new ? '*' : ' ', reg->name, reg->bits / 4,
+                 (unsigned)value);
         for (unsigned f = reg->field_count; f-- > 0;) {
             const oak_part_field *field = &reg->fields[f];
-            uint32_t bits = value >> field->bit & (field->width >= 32 ? UINT32_MAX : ((uint32_t)1 << field->width) - 1);
+            uint32_t bits =
+                value >> field->bit & (field->width >= 32 ? UINT32_MAX : ((uint32_t)1 << field->width) - 1);
             if (!bits) continue;
-            snprintf(text + strlen(text), sizeof text - strlen(text), field->width > 1 ? " %s=%u" : " %s", field->name,
-                     (unsigned)bits);
+            snprintf(text + strlen(text), sizeof text - strlen(text), field->width > 1 ? " %s=%u" : " %s",
+                     field->name, (unsigned)bits);
         }
         view_put(row++, from, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);
     }
@@ -226,8 +233,8 @@ static int draw_stops(view *v, int row, int bottom, int from, int to)
     view_title(first, from, to, "stops");
     for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)) && row < bottom; i++) {
         if (point->removed) continue;
-        snprintf(text, sizeof text, "%u %s %.80s%s%.120s  hit %llu", i, point->enabled ? "on " : "off", point->text,
-                 point->condition ? " if " : "", point->condition ? point->condition : "",
+        snprintf(text, sizeof text, "%u %s %.80s%s%.120s  hit %llu", i, point->enabled ? "on " : "off",
+                 point->text, point->condition ? " if " : "", point->condition ? point->condition : "",
                  (unsigned long long)point->hits);
         snprintf(words, sizeof words, "stop %u", i);
         put_line(v, row++, from, to, words, text);
@@ -247,8 +254,8 @@ static int draw_stops(view *v, int row, int bottom, int from, int to)
 void view_panes(view *v, int row, int bottom, int from, int to)
 {
     static int (*const draw[PANES])(view *, int, int, int, int) = {
-        [PANE_REGISTERS] = draw_registers, [PANE_KEPT] = draw_kept,   [PANE_BOARD] = draw_board,
-        [PANE_PINS] = draw_pins,           [PANE_MEMORY] = draw_memory, [PANE_STACK] = draw_stack,
+        [PANE_REGISTERS] = draw_registers, [PANE_KEPT] = draw_kept,       [PANE_BOARD] = draw_board,
+        [PANE_PINS] = draw_pins,           [PANE_MEMORY] = draw_memory,   [PANE_STACK] = draw_stack,
         [PANE_RECENT] = draw_recent,       [PANE_SPECIAL] = draw_special, [PANE_STOPS] = draw_stops};
     const bench_panes *panes = &v->b->panes;
     for (unsigned i = 0; i < panes->count && row < bottom; i++) {

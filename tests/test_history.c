@@ -260,9 +260,11 @@ START_TEST(watches_end_a_run_when_a_value_changes_or_a_condition_becomes_true)
     oak_event event;
     bench_open(&b, "mcs51-8k",
                " org 0\nmain: inc r7\n mov a, r7\n anl a, #8\nwrites: mov 0x30, a\n sjmp main\n");
-    ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x30]", OAK_WATCH_CHANGE, &b.sink, &change), OAK_OK);
+    ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x30]", OAK_WATCH_CHANGE, &b.sink, &change),
+                     OAK_OK);
     ck_assert_int_eq(oak_session_add_watch(b.session, "r7 == 20", OAK_WATCH_HOLDS, &b.sink, &holds), OAK_OK);
-    ck_assert_int_eq(oak_session_add_watch(b.session, "nothing", OAK_WATCH_HOLDS, &b.sink, &holds), OAK_REFUSED);
+    ck_assert_int_eq(oak_session_add_watch(b.session, "nothing", OAK_WATCH_HOLDS, &b.sink, &holds),
+                     OAK_REFUSED);
     event = bench_run(&b, 10000, 0);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
     ck_assert_int_eq(event.watch, 0);
@@ -304,10 +306,12 @@ START_TEST(the_chip_stops_for_a_watch_where_stepping_does)
         unsigned number;
         open_example(&fast, &examples[cases[c].example], &fast_board);
         open_example(&slow, &examples[cases[c].example], &slow_board);
-        ck_assert_int_eq(oak_session_add_watch(fast.session, cases[c].cells, OAK_WATCH_CHANGE, &fast.sink, &number),
-                         OAK_OK);
-        ck_assert_int_eq(oak_session_add_watch(slow.session, cases[c].stepped, OAK_WATCH_CHANGE, &slow.sink, &number),
-                         OAK_OK);
+        ck_assert_int_eq(
+            oak_session_add_watch(fast.session, cases[c].cells, OAK_WATCH_CHANGE, &fast.sink, &number),
+            OAK_OK);
+        ck_assert_int_eq(
+            oak_session_add_watch(slow.session, cases[c].stepped, OAK_WATCH_CHANGE, &slow.sink, &number),
+            OAK_OK);
         unsigned stops = 0;
         for (; stops < 60; stops++) {
             uint64_t budget = examples[cases[c].example].cycles;

@@ -192,7 +192,8 @@ static void reached(void *context, unsigned number)
 
 /* What somebody does at the bench, one thing after the other; the first status that is not good. What was not granted must leave
  * the session as it can be used: it is closed in any case. */
-static oak_status at_the_bench(const oak_host *host, const oak_part *part, const oak_program *program, const char *board_path)
+static oak_status at_the_bench(const oak_host *host, const oak_part *part, const oak_program *program,
+                               const char *board_path)
 {
     collected diags;
     oak_diag_sink sink = collect(&diags);
@@ -250,7 +251,8 @@ START_TEST(a_session_on_a_board_runs_out_of_memory_anywhere_and_leaks_nothing)
     oak_diag_sink sink = collect(&diags);
     oak_program *program = NULL;
     oak_host plain = oak_linux_host();
-    ck_assert_int_eq(oak_assemble(&plain, part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &program), OAK_OK);
+    ck_assert_int_eq(oak_assemble(&plain, part, SOURCE_FOLDER "/examples/lathe/lathe.asm", &sink, &program),
+                     OAK_OK);
     long granted = 0;
     unsigned failed = 0;
     for (;; granted++) {
@@ -260,7 +262,8 @@ START_TEST(a_session_on_a_board_runs_out_of_memory_anywhere_and_leaks_nothing)
         ck_assert_msg(m.bytes == 0, "%ld requests granted: %lld bytes are not given back", granted, m.bytes);
         if (status == OAK_OK && m.left >= 0) break;
         failed += status != OAK_OK;
-        ck_assert_msg(status == OAK_OK || status == OAK_NO_MEMORY || status == OAK_REFUSED || status == OAK_NOT_FOUND,
+        ck_assert_msg(status == OAK_OK || status == OAK_NO_MEMORY || status == OAK_REFUSED ||
+                          status == OAK_NOT_FOUND,
                       "%ld requests granted: %s", granted, oak_status_text(status));
         ck_assert_int_lt(granted, 3000);
     }

@@ -20,7 +20,9 @@ static const char *name_of(const bench *b, const oak_stack_item *item, char *tex
     else if (item->kind == OAK_STACK_SAVED) {
         const oak_part_register *reg = oak_part_register_at(b->part, item->space, item->number);
         if (reg) snprintf(text, room, "%s", reg->name);
-        else snprintf(text, room, "%s[0x%02x]", b->part->architecture->spaces[item->space].name, (unsigned)item->number);
+        else
+            snprintf(text, room, "%s[0x%02x]", b->part->architecture->spaces[item->space].name,
+                     (unsigned)item->number);
     } else if (item->kind != OAK_STACK_UNKNOWN) oak_session_name_place(b->session, item->value, text, room);
     return text;
 }
@@ -32,9 +34,10 @@ static void check_stack(bench *b, const wanted_item *wanted, size_t count)
     size_t got = oak_session_stack(b->session, items, 40);
     for (size_t i = 0; i < got && i < count; i++) {
         name_of(b, &items[i], name, sizeof name);
-        ck_assert_msg(items[i].at == wanted[i].at && items[i].bytes == wanted[i].bytes && items[i].kind == wanted[i].kind &&
-                          strcmp(name, wanted[i].what) == 0,
-                      "item %zu at 0x%x, %u bytes, kind %d, %s", i, items[i].at, items[i].bytes, (int)items[i].kind, name);
+        ck_assert_msg(items[i].at == wanted[i].at && items[i].bytes == wanted[i].bytes &&
+                          items[i].kind == wanted[i].kind && strcmp(name, wanted[i].what) == 0,
+                      "item %zu at 0x%x, %u bytes, kind %d, %s", i, items[i].at, items[i].bytes,
+                      (int)items[i].kind, name);
     }
     ck_assert_uint_eq(got, count);
 }
@@ -47,7 +50,8 @@ static void check_stack(bench *b, const wanted_item *wanted, size_t count)
 static void run_to(bench *b, const char *place)
 {
     oak_event event;
-    ck_assert_int_eq(oak_session_run_to(b->session, place, &(oak_budget){.cycles = 1000000}, &b->sink, &event), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_run_to(b->session, place, &(oak_budget){.cycles = 1000000}, &b->sink, &event), OAK_OK);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
 }
 
@@ -55,8 +59,10 @@ START_TEST(the_8_bit_stack_is_told_with_what_was_pushed)
 {
     bench b;
     bench_open(&b, "mcs51-8k",
-               " org 0\n ljmp main\nmain: mov sp, #5fh\n nop\nidle: call outer\nback: sjmp idle\nouter: push acc\n push "
-               "33h\nfirst: call inner\nbehind: pop 33h\n jz early\n pop acc\n ret\nearly: nop\nlate: pop acc\n ret\n"
+               " org 0\n ljmp main\nmain: mov sp, #5fh\n nop\nidle: call outer\nback: sjmp idle\nouter: push "
+               "acc\n push "
+               "33h\nfirst: call inner\nbehind: pop 33h\n jz early\n pop acc\n ret\nearly: nop\nlate: pop "
+               "acc\n ret\n"
                "inner: mov a, #0\n push b\n push psw\ndeep: nop\n pop psw\nhalf: nop\n pop b\n ret\n");
     ck_assert_uint_eq(oak_session_stack(b.session, (oak_stack_item[4]){{0}}, 4), 0); /* before it is set */
     run_to(&b, "idle");
@@ -87,10 +93,13 @@ END_TEST
 START_TEST(interrupts_on_the_8_bit_stack_are_told_also_one_in_the_other)
 {
     bench b;
-    bench_open(&b, "mcs51-8k",
-               " org 0\n ljmp main\n org 0bh\n ljmp slow\n org 1bh\n ljmp quick\nmain: mov sp, #5fh\n mov TH0, #0c0h\n mov "
-               "TH1, #0e0h\n mov TMOD, #22h\n mov TL0, #0c0h\n mov IP, #8\n setb TR0\n mov IE, #8ah\nround: sjmp "
-               "round\nslow: push acc\n setb TR1\ninside: nop\n sjmp inside\nquick: push psw\nhere: nop\n pop psw\n reti\n");
+    bench_open(
+        &b, "mcs51-8k",
+        " org 0\n ljmp main\n org 0bh\n ljmp slow\n org 1bh\n ljmp quick\nmain: mov sp, #5fh\n mov TH0, "
+        "#0c0h\n mov "
+        "TH1, #0e0h\n mov TMOD, #22h\n mov TL0, #0c0h\n mov IP, #8\n setb TR0\n mov IE, #8ah\nround: sjmp "
+        "round\nslow: push acc\n setb TR1\ninside: nop\n sjmp inside\nquick: push psw\nhere: nop\n pop psw\n "
+        "reti\n");
     run_to(&b, "inside");
     CHECK_STACK(&b, {0x62, 1, OAK_STACK_SAVED, "ACC"}, {0x60, 2, OAK_STACK_INTERRUPTED, "round"});
     run_to(&b, "here");
@@ -111,9 +120,12 @@ START_TEST(the_32_bit_stack_is_told_with_frames_of_exceptions)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               " dd 0x20000200, main + 1\n org 0x3c\n dd tick + 1\n org 0x100\nmain: ldr r1, =0xe000e010\n ldr r0, =199\n str r0, "
-               "[r1, #4]\n movs r0, #7\n movs r4, #4\n movs r5, #5\nidle: bl outer\nback: b idle\nouter: push {r4, r5, "
-               "lr}\n sub sp, #8\nwithin: bl leaf\nbehind: add sp, #8\n pop {r4, r5, pc}\nleaf: nop\nin_leaf: str r0, [r1]\nspin: b "
+               " dd 0x20000200, main + 1\n org 0x3c\n dd tick + 1\n org 0x100\nmain: ldr r1, =0xe000e010\n "
+               "ldr r0, =199\n str r0, "
+               "[r1, #4]\n movs r0, #7\n movs r4, #4\n movs r5, #5\nidle: bl outer\nback: b idle\nouter: "
+               "push {r4, r5, "
+               "lr}\n sub sp, #8\nwithin: bl leaf\nbehind: add sp, #8\n pop {r4, r5, pc}\nleaf: "
+               "nop\nin_leaf: str r0, [r1]\nspin: b "
                "spin\ntick: push {r6, lr}\nin_tick: pop {r6, pc}\n");
     run_to(&b, "idle");
     ck_assert_uint_eq(oak_session_stack(b.session, (oak_stack_item[4]){{0}}, 4), 0);
@@ -143,7 +155,8 @@ START_TEST(a_stack_that_the_code_does_not_explain_still_shows_what_points_behind
     bench b;
     /* A stack made by hand: the bytes of the place behind the call lie there, though nobody has called. */
     bench_open(&b, "mcs51-8k",
-               " org 0\nmain: mov sp, #5fh\n mov a, #low(back)\n push acc\n mov a, #high(back)\n push acc\n mov 70h, #1\n push "
+               " org 0\nmain: mov sp, #5fh\n mov a, #low(back)\n push acc\n mov a, #high(back)\n push acc\n "
+               "mov 70h, #1\n push "
                "70h\nhere: sjmp here\nelse_where: call sub\nback: sjmp back\nsub: ret\n");
     run_to(&b, "here");
     oak_stack_item items[8];
@@ -168,7 +181,9 @@ START_TEST(the_depth_is_what_calls_and_returns_make_of_it)
     static const struct {
         const char *part, *name;
         unsigned from, steps;
-    } cases[] = {{"mcs51-8k", "lathe", 200, 4000}, {"mcs51-8k", "extractor", 200, 6000}, {"armv7m-256k", "kiln", 5000, 3000}};
+    } cases[] = {{"mcs51-8k", "lathe", 200, 4000},
+                 {"mcs51-8k", "extractor", 200, 6000},
+                 {"armv7m-256k", "kiln", 5000, 3000}};
     for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
         bench b;
         char path[300];
@@ -194,14 +209,16 @@ START_TEST(the_depth_is_what_calls_and_returns_make_of_it)
             if (call) depth++;
             if (back) depth--;
             if (after && after != before && !back) depth++; /* an interrupt came behind it */
-            if (!words) ck_assert_msg(value_of(&b, "depth") == depth, "%s: `%s` at 0x%x, step %u: %lld, not %lld",
-                                      cases[c].name, text, pc, i, value_of(&b, "depth"), depth);
+            if (!words)
+                ck_assert_msg(value_of(&b, "depth") == depth, "%s: `%s` at 0x%x, step %u: %lld, not %lld",
+                              cases[c].name, text, pc, i, value_of(&b, "depth"), depth);
             else { /* a link register may hold one more, or the frame of an exception that ends at once another */
                 long long told = value_of(&b, "depth");
                 wrong += told != depth && told + 1 != depth;
             }
         }
-        ck_assert_msg(wrong <= cases[c].steps / 50, "%s: %u of %u differ", cases[c].name, wrong, cases[c].steps);
+        ck_assert_msg(wrong <= cases[c].steps / 50, "%s: %u of %u differ", cases[c].name, wrong,
+                      cases[c].steps);
         bench_close(&b);
     }
 }
@@ -231,9 +248,12 @@ START_TEST(what_is_counted_is_what_single_steps_execute)
     static const struct {
         const char *part, *name;
         unsigned steps;
-        bool interrupts; /* a step may take one first, and execute another instruction than the one that came next */
-    } cases[] = {{"mcs51-8k", "examples/lathe/lathe", 20000, false}, {"mcs51-8k", "examples/extractor/extractor", 20000, true},
-                 {"armv7m-256k", "speed/sieve_arm", 20000, false}, {"armv7m-256k", "examples/kiln/kiln", 20000, true},
+        bool
+            interrupts; /* a step may take one first, and execute another instruction than the one that came next */
+    } cases[] = {{"mcs51-8k", "examples/lathe/lathe", 20000, false},
+                 {"mcs51-8k", "examples/extractor/extractor", 20000, true},
+                 {"armv7m-256k", "speed/sieve_arm", 20000, false},
+                 {"armv7m-256k", "examples/kiln/kiln", 20000, true},
                  {"armv6m-32k", "examples/loom/loom", 20000, true}};
     static tallies wanted;
     for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
@@ -251,7 +271,8 @@ START_TEST(what_is_counted_is_what_single_steps_execute)
         ck_assert_uint_eq(cycles_of(&fast), cycles_of(&slow));
         for (uint32_t at = 0; at < 0x4000; at++) {
             if (oak_session_counted(fast.session, at, &one)) continue;
-            ck_assert_msg(cases[c].interrupts || one.times == wanted.times[at], "%s at 0x%x: %llu times, stepped %llu", cases[c].name, at,
+            ck_assert_msg(cases[c].interrupts || one.times == wanted.times[at],
+                          "%s at 0x%x: %llu times, stepped %llu", cases[c].name, at,
                           (unsigned long long)one.times, (unsigned long long)wanted.times[at]);
             if (!cases[c].interrupts) ck_assert_uint_eq(one.cycles, wanted.cycles[at]);
             times += one.times;
@@ -311,7 +332,9 @@ START_TEST(a_jump_to_itself_is_counted_round_by_round)
 {
     bench b;
     oak_tally tally;
-    bench_open(&b, "mcs51-8k", " org 0\n ljmp main\n org 0bh\n reti\nmain: mov TMOD, #2\n mov IE, #82h\n setb TR0\nhere: sjmp here\n");
+    bench_open(&b, "mcs51-8k",
+               " org 0\n ljmp main\n org 0bh\n reti\nmain: mov TMOD, #2\n mov IE, #82h\n setb TR0\nhere: "
+               "sjmp here\n");
     oak_session_count(b.session, true);
     bench_run(&b, 10005, 0);
     oak_session_counted(b.session, (uint32_t)value_of(&b, "here"), &tally);

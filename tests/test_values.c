@@ -14,10 +14,25 @@ typedef struct tree {
 static const struct {
     const char *text;
     int64_t value;
-} leaves[] = {{"0", 0},         {"1", 1},          {"7", 7},      {"0xff", 255},        {"0b1010", 10}, {"2ah", 42},
-              {"'*'", 42},      {"1_000", 1000},   {"r3", 0x33},  {"a", 0x5A},          {"dptr", 0x1234}, {"sp", 0x47},
-              {"iram[0x40]", 0x81}, {"iram[0x40:2]", 0x8102}, {"xram[0x10:4]", 0x01020304}, {"spun", 0x81},
-              {"lit", 1},       {"PSW.7", 0},      {"limit", 300}};
+} leaves[] = {{"0", 0},
+              {"1", 1},
+              {"7", 7},
+              {"0xff", 255},
+              {"0b1010", 10},
+              {"2ah", 42},
+              {"'*'", 42},
+              {"1_000", 1000},
+              {"r3", 0x33},
+              {"a", 0x5A},
+              {"dptr", 0x1234},
+              {"sp", 0x47},
+              {"iram[0x40]", 0x81},
+              {"iram[0x40:2]", 0x8102},
+              {"xram[0x10:4]", 0x01020304},
+              {"spun", 0x81},
+              {"lit", 1},
+              {"PSW.7", 0},
+              {"limit", 300}};
 enum { LEAVES = sizeof leaves / sizeof *leaves };
 
 static tree leaf(uint64_t *seed)
@@ -76,10 +91,12 @@ static tree grow(uint64_t *seed, unsigned depth)
 static void open_values(bench *b)
 {
     bench_open(b, "mcs51-64k",
-               "limit equ 300\n section vars, iram, at 0x40\nspun: ds 1\nrest: ds 1\n section bits, bit, at 0\nlit: ds 1\n org "
+               "limit equ 300\n section vars, iram, at 0x40\nspun: ds 1\nrest: ds 1\n section bits, bit, at "
+               "0\nlit: ds 1\n org "
                "0\nmain: sjmp main\n");
-    static const char *const values[] = {"r3=0x33", "a=0x5a", "dptr=0x1234", "sp=0x47", "iram[0x40:2]=0x8102",
-                                         "xram[0x10:4]=0x01020304", "lit=1", "PSW=0"};
+    static const char *const values[] = {
+        "r3=0x33", "a=0x5a", "dptr=0x1234", "sp=0x47", "iram[0x40:2]=0x8102", "xram[0x10:4]=0x01020304",
+        "lit=1",   "PSW=0"};
     for (size_t i = 0; i < sizeof values / sizeof *values; i++) {
         oak_status status = oak_session_set(b->session, values[i], &b->sink);
         if (status) show_collected(&b->diags);
@@ -110,12 +127,26 @@ START_TEST(operators_bind_as_in_c)
     static const struct {
         const char *text;
         int64_t value;
-    } cases[] = {{"1 + 2 * 3", 7},          {"(1 + 2) * 3", 9},     {"10 - 4 - 3", 3},     {"100 / 10 / 5", 2},
-                 {"1 << 2 + 1", 8},         {"1 | 2 ^ 3 & 2", 1 | (2 ^ (3 & 2))},          {"6 & 3 == 3", 6 & (3 == 3)},
-                 {"1 < 2 == 1", 1},         {"0 || 1 && 0", 0},     {"!0 + 1", 2},         {"-2 * -3", 6},
-                 {"~0 & 0xf", 15},          {"1 + 1 == 2 && 3 > 2", 1},                    {"256 >> 4 >> 2", 4},
-                 {"17 % 5 * 2", 4},         {"- -5", 5},            {"1 == 1 != 0", 1},    {"2 + 3 < 4 + 2", 1},
-                 {"low(0x1234)", 0x34},     {"high(0x1234)", 0x12}};
+    } cases[] = {{"1 + 2 * 3", 7},
+                 {"(1 + 2) * 3", 9},
+                 {"10 - 4 - 3", 3},
+                 {"100 / 10 / 5", 2},
+                 {"1 << 2 + 1", 8},
+                 {"1 | 2 ^ 3 & 2", 1 | (2 ^ (3 & 2))},
+                 {"6 & 3 == 3", 6 & (3 == 3)},
+                 {"1 < 2 == 1", 1},
+                 {"0 || 1 && 0", 0},
+                 {"!0 + 1", 2},
+                 {"-2 * -3", 6},
+                 {"~0 & 0xf", 15},
+                 {"1 + 1 == 2 && 3 > 2", 1},
+                 {"256 >> 4 >> 2", 4},
+                 {"17 % 5 * 2", 4},
+                 {"- -5", 5},
+                 {"1 == 1 != 0", 1},
+                 {"2 + 3 < 4 + 2", 1},
+                 {"low(0x1234)", 0x34},
+                 {"high(0x1234)", 0x12}};
     bench b;
     open_values(&b);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++)
@@ -130,20 +161,37 @@ START_TEST(what_is_no_expression_is_refused_with_its_place)
     static const struct {
         const char *text;
         unsigned column; /* 0: anywhere */
-    } cases[] = {{"1 +", 0},       {"(1", 0},         {"1)", 2},       {"nothing", 1},   {"iram[", 0},
-                 {"iram[0x40", 0}, {"iram[0x40:9]", 0}, {"iram[0x40:0]", 0}, {"xram[0x20000]", 0}, {"a..b", 0},
-                 {"0x", 0},        {"1 2", 3},        {"", 0},         {"a == == 3", 0}, {"5 / 0", 0},
-                 {"5 % (a - a)", 0}, {"PSW.9", 0},    {"nowhere[3]", 0}, {"'ab", 0},     {"#5", 0}};
+    } cases[] = {{"1 +", 0},
+                 {"(1", 0},
+                 {"1)", 2},
+                 {"nothing", 1},
+                 {"iram[", 0},
+                 {"iram[0x40", 0},
+                 {"iram[0x40:9]", 0},
+                 {"iram[0x40:0]", 0},
+                 {"xram[0x20000]", 0},
+                 {"a..b", 0},
+                 {"0x", 0},
+                 {"1 2", 3},
+                 {"", 0},
+                 {"a == == 3", 0},
+                 {"5 / 0", 0},
+                 {"5 % (a - a)", 0},
+                 {"PSW.9", 0},
+                 {"nowhere[3]", 0},
+                 {"'ab", 0},
+                 {"#5", 0}};
     bench b;
     open_values(&b);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         oak_reading reading;
         b.diags.count = 0;
-        ck_assert_msg(oak_session_value(b.session, cases[i].text, &b.sink, &reading) != OAK_OK, "`%s` is taken",
-                      cases[i].text);
+        ck_assert_msg(oak_session_value(b.session, cases[i].text, &b.sink, &reading) != OAK_OK,
+                      "`%s` is taken", cases[i].text);
         ck_assert_msg(b.diags.count == 1, "`%s`: %u messages", cases[i].text, b.diags.count);
-        if (cases[i].column) ck_assert_msg(b.diags.one[0].column == cases[i].column, "`%s`: column %u", cases[i].text,
-                                           b.diags.one[0].column);
+        if (cases[i].column)
+            ck_assert_msg(b.diags.one[0].column == cases[i].column, "`%s`: column %u", cases[i].text,
+                          b.diags.one[0].column);
     }
     bench_close(&b);
 }
@@ -156,8 +204,9 @@ static const char *const parts[] = {"mcs51-4k", "mcs51-8k", "mcs51-64k", "armv6m
 static void open_part(bench *b, const char *part)
 {
     bool bytes = strncmp(part, "mcs51", 5) == 0;
-    bench_open(b, part, bytes ? " org 0\nmain: nop\n sjmp main\n"
-                              : " dd 0x20000100, main\n org 0x100\nmain: nop\n b main\n");
+    bench_open(b, part,
+               bytes ? " org 0\nmain: nop\n sjmp main\n"
+                     : " dd 0x20000100, main\n org 0x100\nmain: nop\n b main\n");
     if (!bytes) bench_run(b, 0, 1);
 }
 
@@ -173,12 +222,13 @@ START_TEST(registers_of_the_core_keep_what_they_are_set_to)
             static const uint64_t patterns[] = {0, UINT64_MAX, 0x5555555555555555u, 0xA0A0A0A0A0A0A0A0u};
             char text[80];
             /* Those whose bits mean something: the manual says which of them stay 0. */
-            bool special = strcmp(reg->name, "pc") == 0 || strcmp(reg->name, "psw") == 0 || strstr(reg->name, "sp") ||
-                           reg->bits < 8 || strcmp(reg->name, "xpsr") == 0 || strcmp(reg->name, "control") == 0 ||
-                           strcmp(reg->name, "basepri") == 0;
+            bool special = strcmp(reg->name, "pc") == 0 || strcmp(reg->name, "psw") == 0 ||
+                           strstr(reg->name, "sp") || reg->bits < 8 || strcmp(reg->name, "xpsr") == 0 ||
+                           strcmp(reg->name, "control") == 0 || strcmp(reg->name, "basepri") == 0;
             if (special) continue;
             for (size_t k = 0; k < sizeof patterns / sizeof *patterns; k++) {
-                uint64_t value = reg->bits >= 64 ? patterns[k] : patterns[k] & (((uint64_t)1 << reg->bits) - 1);
+                uint64_t value =
+                    reg->bits >= 64 ? patterns[k] : patterns[k] & (((uint64_t)1 << reg->bits) - 1);
                 snprintf(text, sizeof text, "%s = 0x%llx", reg->name, (unsigned long long)value);
                 ck_assert_int_eq(oak_session_set(b.session, text, &b.sink), OAK_OK);
                 ck_assert_msg((uint64_t)value_of(&b, reg->name) == value, "%s: %s is 0x%llx", parts[p], text,
@@ -212,12 +262,15 @@ START_TEST(every_byte_of_ram_keeps_what_it_is_set_to)
             }
             for (uint32_t at = 0; at < memory->size; at += step) {
                 snprintf(text, sizeof text, "%s[0x%lx]", space, (unsigned long)memory->base + at);
-                ck_assert_msg(value_of(&b, text) == (long long)((at * 7 + 3) & 0xFF), "%s: %s", parts[p], text);
+                ck_assert_msg(value_of(&b, text) == (long long)((at * 7 + 3) & 0xFF), "%s: %s", parts[p],
+                              text);
             }
-            snprintf(text, sizeof text, "%s[0x%llx] = 1", space, (unsigned long long)memory->base + memory->size);
+            snprintf(text, sizeof text, "%s[0x%llx] = 1", space,
+                     (unsigned long long)memory->base + memory->size);
             const oak_part_memory *next = NULL;
             for (unsigned k = 0; k < b.part->memory_count; k++)
-                if (b.part->memories[k].space == memory->space && b.part->memories[k].base == memory->base + memory->size)
+                if (b.part->memories[k].space == memory->space &&
+                    b.part->memories[k].base == memory->base + memory->size)
                     next = &b.part->memories[k];
             if (!next) ck_assert_int_eq(oak_session_set(b.session, text, &b.sink), OAK_REFUSED);
         }
@@ -281,7 +334,8 @@ START_TEST(every_bit_that_has_an_address_is_set_and_cleared_alone)
     unsigned fields = 0;
     for (unsigned r = 0; r < b.part->register_count; r++) {
         const oak_part_register *reg = &b.part->registers[r];
-        bool plain = strcmp(reg->name, "IE") == 0 || strcmp(reg->name, "IP") == 0 || strcmp(reg->name, "TMOD") == 0;
+        bool plain =
+            strcmp(reg->name, "IE") == 0 || strcmp(reg->name, "IP") == 0 || strcmp(reg->name, "TMOD") == 0;
         for (unsigned f = 0; plain && f < reg->field_count; f++) {
             char text[100];
             uint64_t top = ((uint64_t)1 << reg->fields[f].width) - 1;
@@ -311,8 +365,10 @@ START_TEST(every_pin_can_be_driven_by_setting_it)
                 oak_pin pin;
                 for (unsigned level = 0; level < 2; level++) {
                     snprintf(text, sizeof text, "%s.%u = %u", b.part->ports[port].name, bit, level);
-                    ck_assert_msg(oak_session_set(b.session, text, &b.sink) == OAK_OK, "%s: %s", parts[p], text);
-                    ck_assert_int_eq(b.chip.ops->read_pin(b.chip.chip, port * OAK_MOST_PINS + bit, &pin), OAK_OK);
+                    ck_assert_msg(oak_session_set(b.session, text, &b.sink) == OAK_OK, "%s: %s", parts[p],
+                                  text);
+                    ck_assert_int_eq(b.chip.ops->read_pin(b.chip.chip, port * OAK_MOST_PINS + bit, &pin),
+                                     OAK_OK);
                     ck_assert_int_eq(pin.outside, level ? OAK_HIGH : OAK_LOW);
                     ck_assert_int_eq(pin.result, level ? OAK_HIGH : OAK_LOW);
                 }
@@ -326,9 +382,23 @@ END_TEST
 
 START_TEST(what_cannot_be_set_is_refused)
 {
-    static const char *const cases[] = {"a",         "= 5",        "a + 1 = 5",  "limit = 5",   "main = 5",    "a = nothing",
-                                        "nothing = 5", "iram[0x40:9] = 1", "xram[0x20000] = 1", "handling = 1", "a = 256",
-                                        "a = -129",  "r3 = ",      "PSW.8 = 1",  "5 = 5",       "lit = 2",     "P1.0 = 3"};
+    static const char *const cases[] = {"a",
+                                        "= 5",
+                                        "a + 1 = 5",
+                                        "limit = 5",
+                                        "main = 5",
+                                        "a = nothing",
+                                        "nothing = 5",
+                                        "iram[0x40:9] = 1",
+                                        "xram[0x20000] = 1",
+                                        "handling = 1",
+                                        "a = 256",
+                                        "a = -129",
+                                        "r3 = ",
+                                        "PSW.8 = 1",
+                                        "5 = 5",
+                                        "lit = 2",
+                                        "P1.0 = 3"};
     bench b;
     open_values(&b);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
@@ -344,6 +414,7 @@ END_TEST
 
 RUN_SUITE("values", random_expressions_have_the_values_that_c_gives_them, operators_bind_as_in_c,
           what_is_no_expression_is_refused_with_its_place, registers_of_the_core_keep_what_they_are_set_to,
-          every_byte_of_ram_keeps_what_it_is_set_to, cells_of_several_bytes_have_the_order_of_the_architecture,
+          every_byte_of_ram_keeps_what_it_is_set_to,
+          cells_of_several_bytes_have_the_order_of_the_architecture,
           every_bit_that_has_an_address_is_set_and_cleared_alone, every_pin_can_be_driven_by_setting_it,
           what_cannot_be_set_is_refused)

@@ -55,7 +55,8 @@ static void open_in(const char *folder, const char *size, const char *arguments)
 {
     static unsigned number; /* a server that ends must not be met again */
     snprintf(server, sizeof server, "oak-view-%d-%u", (int)getpid(), number++);
-    free(emulator("new-session -d %s \"cd %s; LC_ALL=C.UTF-8 OAKSPINDLE_PARTS=" SOURCE_FOLDER "/parts " SPINDLE
+    free(emulator("new-session -d %s \"cd %s; LC_ALL=C.UTF-8 OAKSPINDLE_PARTS=" SOURCE_FOLDER
+                  "/parts " SPINDLE
                   " bench %s --view; echo left \\$?; stty -a | grep -o ' echo '; sleep 60\"",
                   size, folder, arguments));
     await("\n>");
@@ -103,7 +104,7 @@ START_TEST(one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back)
     keys("F2");
     await("changed  iram[0x30] 0x00 -> 0x01");
     has(">    68  ");
-    has("*01");            /* marked without colour */
+    has("*01"); /* marked without colour */
     has("*0 trips  0x1  1");
     has("*pc   0x0075");
     type("set trips = 7");
@@ -120,7 +121,8 @@ START_TEST(one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back)
     keys("F8");
     await("; The guard: door and buttons");
     close_view();
-    ck_assert_int_eq(unlink(SOURCE_FOLDER "/examples/lathe/.spindle-bench.json"), 0); /* F8 has arranged something */
+    ck_assert_int_eq(unlink(SOURCE_FOLDER "/examples/lathe/.spindle-bench.json"),
+                     0); /* F8 has arranged something */
 }
 END_TEST
 
@@ -154,7 +156,8 @@ START_TEST(panes_are_chosen_sized_and_remembered_for_the_project)
 {
     char folder[100], command[400], arguments[400], *got, *error;
     snprintf(folder, sizeof folder, "/tmp/oak-view-%d", (int)getpid());
-    snprintf(command, sizeof command, "mkdir -p %s && cp " SOURCE_FOLDER "/examples/lathe/* %s", folder, folder);
+    snprintf(command, sizeof command, "mkdir -p %s && cp " SOURCE_FOLDER "/examples/lathe/* %s", folder,
+             folder);
     ck_assert_int_eq(shell(command, &got, &error), 0);
     free(got), free(error);
     snprintf(arguments, sizeof arguments, "lathe.asm --part mcs51-8k --board board.yaml");
@@ -203,7 +206,8 @@ START_TEST(panes_are_chosen_sized_and_remembered_for_the_project)
     type("panes usual");
     await("─registers");
     close_view();
-    snprintf(command, sizeof command, "cat %s/.spindle-bench.json; echo 'no JSON [' >%s/.spindle-bench.json", folder, folder);
+    snprintf(command, sizeof command, "cat %s/.spindle-bench.json; echo 'no JSON [' >%s/.spindle-bench.json",
+             folder, folder);
     shell(command, &got, &error);
     ck_assert_ptr_nonnull(strstr(got, "\"registers\""));
     free(got), free(error);
@@ -334,7 +338,8 @@ START_TEST(it_lives_in_windows_of_any_size)
     has("F10 leave   Shift-arrows");
     free(emulator("resize-window -x 80 -y 24"));
     await("at this line");
-    keys("-l 'a line that is much longer than the window is wide, and goes on, and on, and on, and on, and on'");
+    keys("-l 'a line that is much longer than the window is wide, and goes on, and on, and on, and on, and "
+         "on'");
     keys("Enter");
     await("`a` is the beginning of several verbs");
     close_view();
@@ -369,7 +374,8 @@ START_TEST(the_terminal_is_given_back_when_the_tool_is_killed)
         char command[300], *got, *error;
         open_view("-x 100 -y 30", LATHE);
         snprintf(command, sizeof command,
-                 "pkill -%s -f 'bench examples/lathe/lathe.asm --part mcs51-8k --board examples/lathe/board.yaml --view$'",
+                 "pkill -%s -f 'bench examples/lathe/lathe.asm --part mcs51-8k --board "
+                 "examples/lathe/board.yaml --view$'",
                  signals[i]);
         shell(command, &got, &error);
         free(got), free(error);
@@ -384,7 +390,8 @@ START_TEST(a_source_that_has_vanished_leaves_its_instructions)
 {
     char folder[100], command[400], *got, *error;
     snprintf(folder, sizeof folder, "/tmp/oak-gone-%d", (int)getpid());
-    snprintf(command, sizeof command, "mkdir -p %s && cp " SOURCE_FOLDER "/examples/lathe/* %s", folder, folder);
+    snprintf(command, sizeof command, "mkdir -p %s && cp " SOURCE_FOLDER "/examples/lathe/* %s", folder,
+             folder);
     shell(command, &got, &error);
     free(got), free(error);
     open_in(folder, "-x 100 -y 30", "lathe.asm --part mcs51-8k");
@@ -408,15 +415,18 @@ END_TEST
 START_TEST(without_a_terminal_the_view_says_so)
 {
     char *got, *error;
-    ck_assert_int_eq(shell("cd " SOURCE_FOLDER " && TERM=dumb " SPINDLE " bench " LATHE " --view </dev/null", &got, &error), 0);
+    ck_assert_int_eq(shell("cd " SOURCE_FOLDER " && TERM=dumb " SPINDLE " bench " LATHE " --view </dev/null",
+                           &got, &error),
+                     0);
     free(got), free(error);
 }
 END_TEST
 
 RUN_SUITE("view", one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back,
-          the_kiln_is_shown_with_its_board_and_its_variables, panes_are_chosen_sized_and_remembered_for_the_project,
+          the_kiln_is_shown_with_its_board_and_its_variables,
+          panes_are_chosen_sized_and_remembered_for_the_project,
           memory_is_shown_in_cells_and_follows_a_pointer, what_ran_how_often_stands_in_the_source,
           a_click_sets_a_stop_point_and_takes_it_away, lines_are_completed_and_recalled,
           it_lives_in_windows_of_any_size, an_endless_run_is_paused_and_the_session_goes_on,
-          the_terminal_is_given_back_when_the_tool_is_killed, a_source_that_has_vanished_leaves_its_instructions,
-          without_a_terminal_the_view_says_so)
+          the_terminal_is_given_back_when_the_tool_is_killed,
+          a_source_that_has_vanished_leaves_its_instructions, without_a_terminal_the_view_says_so)

@@ -24,10 +24,10 @@ static void add(bench *b, const char *what, oak_watch_kind kind)
 static const struct {
     char letter;
     const char *cell;
-} cells[] = {{'n', "iram[3]"},       {'d', "iram[0x30]"},    {'b', "iram[0x25]"}, {'i', "iram[0x40]"},
-             {'t', "iram[0x60]"},    {'u', "iram[0x61]"},    {'x', "xram[0x4010]"}, {'p', "P1"},
-             {'e', "xram[0x4240]"},  {'c', "code[0x4012]"},  {'s', "iram[0x31]"}, {'o', "iram[0x5f]"},
-             {'v', "iram[0x62]"},    {'k', "code[0x106]"}};
+} cells[] = {{'n', "iram[3]"},      {'d', "iram[0x30]"},   {'b', "iram[0x25]"},   {'i', "iram[0x40]"},
+             {'t', "iram[0x60]"},   {'u', "iram[0x61]"},   {'x', "xram[0x4010]"}, {'p', "P1"},
+             {'e', "xram[0x4240]"}, {'c', "code[0x4012]"}, {'s', "iram[0x31]"},   {'o', "iram[0x5f]"},
+             {'v', "iram[0x62]"},   {'k', "code[0x106]"}};
 
 /* "nr": register 3 is read; "nw": written; "nr nw": both. */
 static const struct {
@@ -163,12 +163,14 @@ static void check_form(unsigned form, unsigned from, unsigned to)
     bench b;
     char source[400];
     /* The place above the instruction is bare, so that nothing else is reached before it. */
-    snprintf(source, sizeof source,
-             " org 0\n ljmp here\n org 103h\nhere: %s\n sjmp $\n sjmp $\n sjmp $\n sjmp $\n org 4012h\n db 1\n",
-             forms[form].instruction);
+    snprintf(
+        source, sizeof source,
+        " org 0\n ljmp here\n org 103h\nhere: %s\n sjmp $\n sjmp $\n sjmp $\n sjmp $\n org 4012h\n db 1\n",
+        forms[form].instruction);
     bench_open(&b, "mcs51-64k", source);
     bench_run(&b, 0, 1);
-    static const char *const values[] = {"r0=0x40", "dptr=0x4010", "sp=0x60", "a=2", "iram[0xa0]=0", "iram[0x60]=1"};
+    static const char *const values[] = {"r0=0x40", "dptr=0x4010",  "sp=0x60",
+                                         "a=2",     "iram[0xa0]=0", "iram[0x60]=1"};
     for (size_t i = 0; i < sizeof values / sizeof *values; i++)
         ck_assert_int_eq(oak_session_set(b.session, values[i], &b.sink), OAK_OK);
     uint8_t high = 0x42;
@@ -203,11 +205,11 @@ END_TEST
 
 START_TEST(the_list_has_every_mnemonic)
 {
-    static const char *const all[] = {"acall", "add",  "addc", "ajmp", "anl",  "cjne", "clr",  "cpl",  "da",
-                                      "dec",   "div",  "djnz", "inc",  "jb",   "jbc",  "jc",   "jmp",  "jnb",
-                                      "jnc",   "jnz",  "jz",   "lcall", "ljmp", "mov", "movc", "movx", "mul",
-                                      "nop",   "orl",  "pop",  "push", "ret",  "reti", "rl",   "rlc",  "rr",
-                                      "rrc",   "setb", "sjmp", "subb", "swap", "xch",  "xchd", "xrl"};
+    static const char *const all[] = {"acall", "add",  "addc", "ajmp",  "anl",  "cjne", "clr",  "cpl",  "da",
+                                      "dec",   "div",  "djnz", "inc",   "jb",   "jbc",  "jc",   "jmp",  "jnb",
+                                      "jnc",   "jnz",  "jz",   "lcall", "ljmp", "mov",  "movc", "movx", "mul",
+                                      "nop",   "orl",  "pop",  "push",  "ret",  "reti", "rl",   "rlc",  "rr",
+                                      "rrc",   "setb", "sjmp", "subb",  "swap", "xch",  "xchd", "xrl"};
     for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
         bool found = false;
         size_t length = strlen(all[i]);
@@ -301,9 +303,10 @@ END_TEST
 START_TEST(in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction)
 {
     bench b;
-    bench_open(&b, "armv6m-32k",
-               " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, #1\n"
-               " str r0, [r1, #8]\nhere: ldr r2, [r1, #4]\nthere: str r2, [r1]\n cmp r0, #200\n bne round\n b .\n");
+    bench_open(
+        &b, "armv6m-32k",
+        " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, #1\n"
+        " str r0, [r1, #8]\nhere: ldr r2, [r1, #4]\nthere: str r2, [r1]\n cmp r0, #200\n bne round\n b .\n");
     add(&b, "mem[0x20000014:4]", OAK_WATCH_READ);
     add(&b, "mem[0x20000010]", OAK_WATCH_WRITE);
     for (unsigned round = 0; round < 3; round++) {
@@ -326,9 +329,10 @@ END_TEST
 START_TEST(a_bit_is_watched_without_its_neighbours)
 {
     bench b;
-    bench_open(&b, "mcs51-8k",
-               "lamp bit 20h.3\n org 0\nmain: setb 20h.2\n mov c, 20h.4\n setb lamp\nset_again: setb lamp\n mov c, "
-               "lamp\n mov 20h, #0\n mov 20h, #4\n jb P1.5, $+3\n jb P1.6, $+3\n sjmp $\n");
+    bench_open(
+        &b, "mcs51-8k",
+        "lamp bit 20h.3\n org 0\nmain: setb 20h.2\n mov c, 20h.4\n setb lamp\nset_again: setb lamp\n mov c, "
+        "lamp\n mov 20h, #0\n mov 20h, #4\n jb P1.5, $+3\n jb P1.6, $+3\n sjmp $\n");
     add(&b, "lamp", OAK_WATCH_WRITE);
     add(&b, "lamp", OAK_WATCH_READ);
     add(&b, "lamp", OAK_WATCH_CHANGE);
@@ -343,7 +347,8 @@ START_TEST(a_bit_is_watched_without_its_neighbours)
         ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
         ck_assert_int_eq(event.watch, wanted[i].watch);
         ck_assert_uint_eq(event.stop.watched_pc, wanted[i].address);
-        for (unsigned w = 0; w < 4; w++) ck_assert_uint_eq(oak_session_watch(b.session, w)->hits, wanted[i].hits[w]);
+        for (unsigned w = 0; w < 4; w++)
+            ck_assert_uint_eq(oak_session_watch(b.session, w)->hits, wanted[i].hits[w]);
     }
     ck_assert_int_eq(bench_run(&b, 1000, 0).stop.reason, OAK_STOP_PARKED);
     bench_close(&b);
@@ -354,7 +359,8 @@ START_TEST(a_stretch_is_watched_whole_and_for_changes_alone)
 {
     bench b;
     bench_open(&b, "mcs51-64k",
-               " org 0\n mov dptr, #4000h\n mov r7, #6\nround: clr a\n movx @dptr, a\n mov a, r7\n movx @dptr, a\n inc "
+               " org 0\n mov dptr, #4000h\n mov r7, #6\nround: clr a\n movx @dptr, a\n mov a, r7\n movx "
+               "@dptr, a\n inc "
                "dptr\n djnz r7, round\n sjmp $\n");
     add(&b, "xram[0x4002..0x4003]", OAK_WATCH_CHANGE);
     for (unsigned i = 0; i < 2; i++) {
@@ -384,9 +390,11 @@ END_TEST
 START_TEST(the_stack_of_an_interrupt_and_its_handler_are_seen)
 {
     bench b;
-    bench_open(&b, "mcs51-8k",
-               " org 0\n ljmp main\n org 0bh\n reti\n org 1bh\n reti\nmain: mov sp, #5fh\n mov TH0, #0e0h\n mov TH1, "
-               "#0c0h\n mov TMOD, #22h\n mov TL1, #0c0h\n setb TR0\n setb TR1\n mov IE, #8ah\nround: sjmp round\n");
+    bench_open(
+        &b, "mcs51-8k",
+        " org 0\n ljmp main\n org 0bh\n reti\n org 1bh\n reti\nmain: mov sp, #5fh\n mov TH0, #0e0h\n mov "
+        "TH1, "
+        "#0c0h\n mov TMOD, #22h\n mov TL1, #0c0h\n setb TR0\n setb TR1\n mov IE, #8ah\nround: sjmp round\n");
     add(&b, "", OAK_WATCH_HANDLER);
     add(&b, "0x1b", OAK_WATCH_HANDLER);
     add(&b, "iram[0x60]", OAK_WATCH_WRITE);
@@ -401,7 +409,8 @@ START_TEST(the_stack_of_an_interrupt_and_its_handler_are_seen)
     bench_close(&b);
 
     bench_open(&b, "armv6m-32k",
-               " dd 0x20000200, main\n org 0x3c\n dd tick + 1\n org 0x100\ntick: bx lr\nmain: ldr r1, =0xe000e010\n ldr "
+               " dd 0x20000200, main\n org 0x3c\n dd tick + 1\n org 0x100\ntick: bx lr\nmain: ldr r1, "
+               "=0xe000e010\n ldr "
                "r0, =999\n str r0, [r1, #4]\n movs r0, #7\n str r0, [r1]\nround: b round\n");
     add(&b, "0x3c", OAK_WATCH_HANDLER);
     event = bench_run(&b, 100000, 0);
@@ -420,7 +429,8 @@ START_TEST(depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused)
 {
     bench b;
     bench_open(&b, "mcs51-8k",
-               "size equ 7\n org 0\n mov r7, #3\n call one\n sjmp $\none: call two\n ret\ntwo: call three\n ret\nthree: "
+               "size equ 7\n org 0\n mov r7, #3\n call one\n sjmp $\none: call two\n ret\ntwo: call three\n "
+               "ret\nthree: "
                "nop\n ret\n");
     ck_assert_int_eq(value_of(&b, "depth"), 0);
     add(&b, "depth >= 3", OAK_WATCH_HOLDS);
@@ -439,18 +449,27 @@ START_TEST(depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused)
     static const struct {
         const char *what;
         oak_watch_kind kind;
-    } refused[] = {{"a", OAK_WATCH_READ},           {"size", OAK_WATCH_WRITE},   {"depth", OAK_WATCH_ACCESS},
-                   {"r7 + 1", OAK_WATCH_READ},      {"r3", OAK_WATCH_READ},      {"P1.9", OAK_WATCH_READ},
-                   {"sfr[0x80..0x90]", OAK_WATCH_CHANGE}, {"iram[0x20..0x400]", OAK_WATCH_READ},
-                   {"nowhere", OAK_WATCH_WRITE},    {"iram[0x30:9]", OAK_WATCH_READ}, {"3 +", OAK_WATCH_HOLDS}};
+    } refused[] = {{"a", OAK_WATCH_READ},
+                   {"size", OAK_WATCH_WRITE},
+                   {"depth", OAK_WATCH_ACCESS},
+                   {"r7 + 1", OAK_WATCH_READ},
+                   {"r3", OAK_WATCH_READ},
+                   {"P1.9", OAK_WATCH_READ},
+                   {"sfr[0x80..0x90]", OAK_WATCH_CHANGE},
+                   {"iram[0x20..0x400]", OAK_WATCH_READ},
+                   {"nowhere", OAK_WATCH_WRITE},
+                   {"iram[0x30:9]", OAK_WATCH_READ},
+                   {"3 +", OAK_WATCH_HOLDS}};
     for (size_t i = 0; i < sizeof refused / sizeof *refused; i++) {
         b.diags.count = 0;
-        ck_assert_msg(oak_session_add_watch(b.session, refused[i].what, refused[i].kind, &b.sink, NULL) == OAK_REFUSED,
+        ck_assert_msg(oak_session_add_watch(b.session, refused[i].what, refused[i].kind, &b.sink, NULL) ==
+                          OAK_REFUSED,
                       "%s", refused[i].what);
         ck_assert_uint_eq(b.diags.count, 1);
     }
     for (unsigned i = 0; i < OAK_MOST_WATCHED; i++) add(&b, "iram[0x70]", OAK_WATCH_READ);
-    ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x70]", OAK_WATCH_READ, &b.sink, NULL), OAK_REFUSED);
+    ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x70]", OAK_WATCH_READ, &b.sink, NULL),
+                     OAK_REFUSED);
     bench_close(&b);
 }
 END_TEST
@@ -478,7 +497,8 @@ END_TEST
 /* ------------------------------------------------------------------------------------------ searching back */
 
 /* Where the last access was, by stepping forward with a watch from the beginning. */
-static uint64_t last_access(const char *source, const char *part, const char *cell, oak_watch_kind kind, uint64_t steps)
+static uint64_t last_access(const char *source, const char *part, const char *cell, oak_watch_kind kind,
+                            uint64_t steps)
 {
     bench b;
     uint64_t last = UINT64_MAX;
@@ -492,11 +512,12 @@ static uint64_t last_access(const char *source, const char *part, const char *ce
 
 START_TEST(the_last_access_is_found_where_stepping_forward_saw_it)
 {
-    static const char *const source =
-        " org 0\nmain: mov r0, #40h\nfill: mov @r0, #7\n mov a, 41h\n inc r0\n cjne r0, #50h, fill\n mov 60h, 61h\n"
-        " mov r7, #200\nwait: djnz r7, wait\n mov 60h, #0\nlast: mov r7, #100\nwait2: djnz r7, wait2\n sjmp main\n";
-    static const char *const cells_back[] = {"iram[0x41]", "iram[0x4f]", "iram[0x60]", "iram[0x61]", "iram[0x40..0x4f]",
-                                             "r7"};
+    static const char *const source = " org 0\nmain: mov r0, #40h\nfill: mov @r0, #7\n mov a, 41h\n inc r0\n "
+                                      "cjne r0, #50h, fill\n mov 60h, 61h\n"
+                                      " mov r7, #200\nwait: djnz r7, wait\n mov 60h, #0\nlast: mov r7, "
+                                      "#100\nwait2: djnz r7, wait2\n sjmp main\n";
+    static const char *const cells_back[] = {"iram[0x41]", "iram[0x4f]",       "iram[0x60]",
+                                             "iram[0x61]", "iram[0x40..0x4f]", "r7"};
     static const oak_watch_kind kinds[] = {OAK_WATCH_READ, OAK_WATCH_WRITE, OAK_WATCH_CHANGE};
     for (size_t c = 0; c < sizeof cells_back / sizeof *cells_back; c++)
         for (size_t k = 0; k < 3; k++)
@@ -510,12 +531,14 @@ START_TEST(the_last_access_is_found_where_stepping_forward_saw_it)
                 bench_open(&b, "mcs51-8k", source);
                 oak_session_keep_history(b.session, 0);
                 bench_run(&b, 0, steps);
-                oak_status status = oak_session_back_access(b.session, cells_back[c], kinds[k], &b.sink, &event);
+                oak_status status =
+                    oak_session_back_access(b.session, cells_back[c], kinds[k], &b.sink, &event);
                 b.chip.ops->read_time(b.chip.chip, &time);
                 ck_assert_msg((status == OAK_OK) == (wanted != UINT64_MAX), "%s", cells_back[c]);
-                ck_assert_msg(time.instructions == (status ? steps : wanted), "%s, kind %d, %llu steps: %llu, not %llu",
-                              cells_back[c], (int)kinds[k], (unsigned long long)steps,
-                              (unsigned long long)time.instructions, (unsigned long long)wanted);
+                ck_assert_msg(time.instructions == (status ? steps : wanted),
+                              "%s, kind %d, %llu steps: %llu, not %llu", cells_back[c], (int)kinds[k],
+                              (unsigned long long)steps, (unsigned long long)time.instructions,
+                              (unsigned long long)wanted);
                 bench_close(&b);
             }
 }
@@ -550,7 +573,8 @@ START_TEST(a_run_stops_for_accesses_where_single_steps_do)
         for (; stops < 10; stops++) {
             oak_event a = bench_run(&fast, 0, 60000), b = {.watch = -1};
             if (a.stop.reason != OAK_STOP_WATCH) break;
-            for (unsigned i = 0; i < 60000 && b.stop.reason != OAK_STOP_WATCH; i++) b = bench_run(&slow, 0, 1);
+            for (unsigned i = 0; i < 60000 && b.stop.reason != OAK_STOP_WATCH; i++)
+                b = bench_run(&slow, 0, 1);
             ck_assert_msg(cycles_of(&fast) == cycles_of(&slow) && a.stop.pc == b.stop.pc &&
                               a.stop.watched_pc == b.stop.watched_pc,
                           "%s in %s: stop %u at cycle %llu by 0x%x, stepped at %llu by 0x%x", cases[c].cell,
@@ -567,19 +591,50 @@ END_TEST
 /* ------------------------------------------------------------------------------------------ random programs */
 
 /* Instructions that reach memory and come to an end; @0 to @5 are replaced by cells. */
-static const char *const pieces51[] = {"inc @0",       "mov @0, @1",  "mov a, @0",    "mov @0, a",   "mov r0, #@2",    "mov @r0, a",
-                                       "mov a, @r0",   "xch a, @0",   "add a, @1",    "push @0",     "pop @1",         "mov dptr, #@3",
-                                       "movx @dptr, a", "movx a, @dptr", "inc dptr",  "djnz @0, $+3", "orl @0, #1",    "anl @1, a",
-                                       "mov r3, @0",   "mov @1, r3",  "inc @r0",      "dec @0",      "mov @0, #@4",    "mov r1, #@2",
-                                       "xch a, @r1",   "setb 20h.3",  "cpl 21h.@5",   "clr 20h.@5",  "mov c, 21h.@5",  "mov 20h.@5, c",
-                                       "cjne @r1, #@4, $+3", "xchd a, @r0", "rl a",    "add a, #@4",  "mov 20h, @0"};
+static const char *const pieces51[] = {"inc @0",
+                                       "mov @0, @1",
+                                       "mov a, @0",
+                                       "mov @0, a",
+                                       "mov r0, #@2",
+                                       "mov @r0, a",
+                                       "mov a, @r0",
+                                       "xch a, @0",
+                                       "add a, @1",
+                                       "push @0",
+                                       "pop @1",
+                                       "mov dptr, #@3",
+                                       "movx @dptr, a",
+                                       "movx a, @dptr",
+                                       "inc dptr",
+                                       "djnz @0, $+3",
+                                       "orl @0, #1",
+                                       "anl @1, a",
+                                       "mov r3, @0",
+                                       "mov @1, r3",
+                                       "inc @r0",
+                                       "dec @0",
+                                       "mov @0, #@4",
+                                       "mov r1, #@2",
+                                       "xch a, @r1",
+                                       "setb 20h.3",
+                                       "cpl 21h.@5",
+                                       "clr 20h.@5",
+                                       "mov c, 21h.@5",
+                                       "mov 20h.@5, c",
+                                       "cjne @r1, #@4, $+3",
+                                       "xchd a, @r0",
+                                       "rl a",
+                                       "add a, #@4",
+                                       "mov 20h, @0"};
 
 static void random_program51(uint64_t *seed, char *text, size_t room)
 {
-    size_t used = (size_t)snprintf(text, room, " org 0\nagain: mov sp, #5fh\n mov r0, #30h\n mov r1, #31h\n mov dptr, #10h\n");
+    size_t used = (size_t)snprintf(
+        text, room, " org 0\nagain: mov sp, #5fh\n mov r0, #30h\n mov r1, #31h\n mov dptr, #10h\n");
     for (unsigned i = 0; i < 40; i++) {
         used += (size_t)snprintf(text + used, room - used, " ");
-        for (const char *p = pieces51[random32(seed) % (sizeof pieces51 / sizeof *pieces51)]; *p && used + 20 < room; p++) {
+        for (const char *p = pieces51[random32(seed) % (sizeof pieces51 / sizeof *pieces51)];
+             *p && used + 20 < room; p++) {
             bool cell = *p == '@' && p[1] >= '0' && p[1] <= '5';
             if (!cell) {
                 text[used++] = *p;
@@ -588,8 +643,12 @@ static void random_program51(uint64_t *seed, char *text, size_t room)
             p++;
             switch (*p) {
             case '0':
-            case '1': used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4); break;
-            case '2': used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4); break;
+            case '1':
+                used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4);
+                break;
+            case '2':
+                used += (size_t)snprintf(text + used, room - used, "%uh", 30 + random32(seed) % 4);
+                break;
             case '3': used += (size_t)snprintf(text + used, room - used, "1%uh", random32(seed) % 4); break;
             case '4': used += (size_t)snprintf(text + used, room - used, "%u", random32(seed) % 3); break;
             default: used += (size_t)snprintf(text + used, room - used, "%u", random32(seed) % 8); break;
@@ -604,8 +663,8 @@ static void random_program51(uint64_t *seed, char *text, size_t room)
 START_TEST(changes_in_random_programs_are_those_that_comparing_after_each_step_finds)
 {
     uint64_t seed = 77;
-    static const char *const stretches[] = {"iram[0x30..0x33]", "iram[0x20..0x21]", "iram[0..7]", "iram[0x60..0x6f]",
-                                            "xram[0x10..0x13]"};
+    static const char *const stretches[] = {"iram[0x30..0x33]", "iram[0x20..0x21]", "iram[0..7]",
+                                            "iram[0x60..0x6f]", "xram[0x10..0x13]"};
     for (unsigned round = 0; round < 30; round++) {
         static char source[8000];
         random_program51(&seed, source, sizeof source);
@@ -635,8 +694,9 @@ START_TEST(changes_in_random_programs_are_those_that_comparing_after_each_step_f
                 if (changed && steps + 1 == time.instructions) ck_assert_uint_eq(event.stop.watched_pc, pc);
                 steps++;
             }
-            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed, "round %u: %s after %llu steps, reason %d", round,
-                          stretch, (unsigned long long)steps, (int)event.stop.reason);
+            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed,
+                          "round %u: %s after %llu steps, reason %d", round, stretch,
+                          (unsigned long long)steps, (int)event.stop.reason);
             if (event.stop.reason != OAK_STOP_WATCH) break;
         }
         bench_close(&fast);
@@ -652,18 +712,22 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
     for (unsigned round = 0; round < 24; round++) {
         static char source[8000];
         static const char *const stores[] = {"str", "strb", "strh"};
-        size_t used = (size_t)snprintf(source, sizeof source,
-                                       " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\nagain: adds r0, r0, "
-                                       "#1\n");
+        size_t used = (size_t)snprintf(
+            source, sizeof source,
+            " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\nagain: adds r0, r0, "
+            "#1\n");
         for (unsigned i = 0; i < 30; i++) {
             unsigned size = random32(&seed) % 3, offset = random32(&seed) % 16;
             if (size == 0) offset &= ~3u;
             if (size == 2) offset &= ~1u;
-            if (random32(&seed) % 4 == 0) used += (size_t)snprintf(source + used, sizeof source - used, " adds r0, #%u\n", offset);
+            if (random32(&seed) % 4 == 0)
+                used += (size_t)snprintf(source + used, sizeof source - used, " adds r0, #%u\n", offset);
             else if (random32(&seed) % 6 == 0)
-                used += (size_t)snprintf(source + used, sizeof source - used, " stmia r1!, {r0, r2}\n subs r1, #8\n");
+                used += (size_t)snprintf(source + used, sizeof source - used,
+                                         " stmia r1!, {r0, r2}\n subs r1, #8\n");
             else
-                used += (size_t)snprintf(source + used, sizeof source - used, " %s r0, [r1, #%u]\n", stores[size], offset);
+                used += (size_t)snprintf(source + used, sizeof source - used, " %s r0, [r1, #%u]\n",
+                                         stores[size], offset);
         }
         snprintf(source + used, sizeof source - used, " b again\n");
         bench fast, slow;
@@ -687,8 +751,8 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
                 changed = memcmp(before, after, size) != 0;
                 steps++;
             }
-            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed, "round %u: %s after %llu steps", round, cell,
-                          (unsigned long long)steps);
+            ck_assert_msg((event.stop.reason == OAK_STOP_WATCH) == changed, "round %u: %s after %llu steps",
+                          round, cell, (unsigned long long)steps);
             if (event.stop.reason != OAK_STOP_WATCH) break;
         }
         bench_close(&fast);
@@ -697,8 +761,8 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
 }
 END_TEST
 
-RUN_SUITE("watch", every_form_of_the_8_bit_instructions_reaches_what_the_list_says, the_list_has_every_mnemonic,
-          loads_and_stores_of_32_bits_reach_what_the_list_says,
+RUN_SUITE("watch", every_form_of_the_8_bit_instructions_reaches_what_the_list_says,
+          the_list_has_every_mnemonic, loads_and_stores_of_32_bits_reach_what_the_list_says,
           in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction,
           a_bit_is_watched_without_its_neighbours, a_stretch_is_watched_whole_and_for_changes_alone,
           the_stack_of_an_interrupt_and_its_handler_are_seen,

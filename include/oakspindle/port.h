@@ -157,8 +157,8 @@ typedef struct oak_notice {
 /* Copies a state out, or back in, piece by piece and in the same order; with `at` NULL the bytes are only counted. */
 typedef struct oak_tape {
     uint8_t *at;
-    bool saves; /* false: brings back */
-    size_t size;    /* bytes so far */
+    bool saves;  /* false: brings back */
+    size_t size; /* bytes so far */
 } oak_tape;
 
 void oak_tape_piece(oak_tape *tape, void *piece, size_t size);

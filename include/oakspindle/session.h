@@ -76,7 +76,7 @@ typedef struct oak_budget {
 typedef struct oak_event {
     oak_stop stop;
     int stop_point; /* its number, or -1 */
-    int watch;      /* the same for OAK_STOP_WATCH; stop.watched_pc is the instruction, where the chip has seen it */
+    int watch; /* the same for OAK_STOP_WATCH; stop.watched_pc is the instruction, where the chip has seen it */
 } oak_event;
 
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
@@ -98,8 +98,8 @@ oak_status oak_session_run_to(oak_session *session, const char *place, const oak
 /* What ends a run beside stop points. */
 typedef enum oak_watch_kind {
     OAK_WATCH_CHANGE, /* an expression, or something in a stretch of memory ("iram[0x30..0x3f]"), is not what it was */
-    OAK_WATCH_HOLDS,  /* an expression becomes true */
-    OAK_WATCH_READ,   /* the program reads a variable, cell, stretch, bit, special register, or pin of an 8-bit port; */
+    OAK_WATCH_HOLDS, /* an expression becomes true */
+    OAK_WATCH_READ, /* the program reads a variable, cell, stretch, bit, special register, or pin of an 8-bit port; */
     OAK_WATCH_WRITE,  /* or writes it, be it the same value; */
     OAK_WATCH_ACCESS, /* or either */
     OAK_WATCH_HANDLER /* a handler is entered: of any interrupt or exception (""), or of the one with this vector */

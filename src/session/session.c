@@ -599,5 +599,6 @@ oak_status oak_session_count(oak_session *session, bool on)
 oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally)
 {
     *tally = (oak_tally){0};
-    return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally) : OAK_UNSUPPORTED;
+    return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally)
+                                      : OAK_UNSUPPORTED;
 }

@@ -194,7 +194,7 @@ struct oak_session {
     size_t entry_count, entry_room;
     bool entries_known, stack_known;
     uint32_t stack_first; /* where the program lets an 8-bit stack begin */
-    bool touched; /* since the last copy of the state somebody has changed something */
+    bool touched;         /* since the last copy of the state somebody has changed something */
     snapshot before;
     oak_event last;
     oak_outside outside; /* this session, as the chip sees it */

@@ -32,8 +32,8 @@ static void add_entry(oak_session *session, uint32_t address)
     if (session->entry_count == MOST_ENTRIES) return;
     for (size_t i = 0; i < session->entry_count; i++)
         if (session->entries[i] == address) return;
-    uint32_t *grown =
-        oak_grow(&session->host, session->entries, &session->entry_room, session->entry_count + 1, sizeof *grown);
+    uint32_t *grown = oak_grow(&session->host, session->entries, &session->entry_room,
+                               session->entry_count + 1, sizeof *grown);
     if (!grown) return;
     session->entries = grown;
     grown[session->entry_count++] = address;
@@ -42,7 +42,8 @@ static void add_entry(oak_session *session, uint32_t address)
 static uint32_t word_at(oak_session *session, uint32_t address)
 {
     uint8_t b[4] = {0};
-    session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, address, b, 4);
+    session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, address, b,
+                                   4);
     return (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
 }
 
@@ -59,7 +60,8 @@ static void find_entries(oak_session *session)
             if (session_decode(session, at, &decoded) || !decoded.size) break;
             oak_stack_use use = {0};
             if (session->isa->stack_use) session->isa->stack_use(session->tables, &decoded, &use);
-            if (use.sets && !session->stack_known) session->stack_known = true, session->stack_first = use.first;
+            if (use.sets && !session->stack_known)
+                session->stack_known = true, session->stack_first = use.first;
             if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
             at += decoded.size;
         }
@@ -69,7 +71,8 @@ static void find_entries(oak_session *session)
         if (about->vector_bytes) add_entry(session, word_at(session, vector) & ~(uint32_t)1);
         else if (session_decode(session, vector, &decoded) == OAK_OK) {
             /* A handler begins there when nothing else runs on into it. */
-            if (!vector || oak_program_line_at(session->program, vector - 1, &line)) add_entry(session, vector);
+            if (!vector || oak_program_line_at(session->program, vector - 1, &line))
+                add_entry(session, vector);
             if (decoded.has_target && decoded.flow == OAK_FLOW_JUMP) add_entry(session, decoded.target);
         }
     }
@@ -117,7 +120,8 @@ static void follow_one(const oak_stack_use *use, followed *stack)
 static void follow(oak_session *session, uint32_t pc, followed *stack)
 {
     enum { LONGEST = 4096 };
-    followed full = {.count = 0}; /* in front of the pops that stand in a row: holds again behind a return in its middle */
+    followed full = {
+        .count = 0}; /* in front of the pops that stand in a row: holds again behind a return in its middle */
     bool popping = false;
     uint32_t at = 0;
     stack->count = 0;
@@ -256,7 +260,8 @@ static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
     while (own.count && peek(w, 4, &value)) {
         own.count--;
         bool is_link = own.word[own.count].known && own.word[own.count].number == frame->link_register;
-        bool returns = is_link && value < frame->returns_from && follows_call(w->session, value & ~(uint32_t)1);
+        bool returns =
+            is_link && value < frame->returns_from && follows_call(w->session, value & ~(uint32_t)1);
         if (is_link) back = value;
         if (returns) take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
         else if (own.word[own.count].known) take_saved(w, 4, value, 0, own.word[own.count].number);
@@ -278,7 +283,8 @@ static void walk_rest(walk *w)
     unsigned bytes = w->bytes ? 1 : 4;
     while (peek(w, bytes, &value)) {
         uint32_t pair;
-        if (w->bytes && peek(w, 2, &pair) && follows_call(w->session, pair)) take(w, 2, pair, OAK_STACK_RETURNS);
+        if (w->bytes && peek(w, 2, &pair) && follows_call(w->session, pair))
+            take(w, 2, pair, OAK_STACK_RETURNS);
         else if (!w->bytes && (value & 1) && follows_call(w->session, value & ~(uint32_t)1))
             take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
         else take(w, bytes, value, OAK_STACK_UNKNOWN);

@@ -522,8 +522,8 @@ static oak_status locate_name(oak_session *session, const watch_name *name, oak_
         return OAK_OK;
     case NAME_PORT: return locate_port(session, name->number, 0, where);
     case NAME_PIN:
-        return locate_port(session, name->number / OAK_MOST_PINS, (uint8_t)(1u << name->number % OAK_MOST_PINS % 8),
-                           where);
+        return locate_port(session, name->number / OAK_MOST_PINS,
+                           (uint8_t)(1u << name->number % OAK_MOST_PINS % 8), where);
     case NAME_SYMBOL: break;
     default: return OAK_UNSUPPORTED;
     }
@@ -531,11 +531,13 @@ static oak_status locate_name(oak_session *session, const watch_name *name, oak_
     if (!symbol->space) return OAK_UNSUPPORTED;
     if (session->part->architecture->spaces[symbol->space].of_bits)
         return locate_bit(session, (uint32_t)symbol->value, where);
-    *where = (oak_watched){.space = symbol->space, .address = (uint32_t)symbol->value, .size = bytes_of(session, symbol)};
+    *where = (oak_watched){
+        .space = symbol->space, .address = (uint32_t)symbol->value, .size = bytes_of(session, symbol)};
     return OAK_OK;
 }
 
-static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched *where, oak_expr_fault *fault)
+static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched *where,
+                         oak_expr_fault *fault)
 {
     oak_expr_scope scope = scope_of(session);
     oak_value value, bytes = {.number = 1};
@@ -546,7 +548,8 @@ static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched
     case OAK_EXPR_BIT:
         status = locate(session, expr->as.of.left, where, fault);
         if (!status) status = oak_expr_value(expr->as.of.right, &scope, &value, fault);
-        if (status || value.number < 0 || value.number >= 8 * (int64_t)where->size) return status ? status : OAK_OUT_OF_RANGE;
+        if (status || value.number < 0 || value.number >= 8 * (int64_t)where->size)
+            return status ? status : OAK_OUT_OF_RANGE;
         where->address += (uint32_t)value.number / 8;
         where->bits = (uint8_t)(1u << value.number % 8);
         where->size = 1;
@@ -556,7 +559,8 @@ static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched
         status = oak_expr_value(expr->as.of.left, &scope, &value, fault);
         if (!status && expr->as.of.right) status = oak_expr_value(expr->as.of.right, &scope, &bytes, fault);
         if (status) return status;
-        if (value.number < 0 || value.number > UINT32_MAX || bytes.number < 1 || bytes.number > 8) return OAK_OUT_OF_RANGE;
+        if (value.number < 0 || value.number > UINT32_MAX || bytes.number < 1 || bytes.number > 8)
+            return OAK_OUT_OF_RANGE;
         if (session->part->architecture->spaces[expr->space].of_bits)
             return locate_bit(session, (uint32_t)value.number, where);
         *where = (oak_watched){
@@ -566,7 +570,8 @@ static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched
     }
 }
 
-oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, oak_watched *where)
+oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink,
+                          oak_watched *where)
 {
     const oak_expr *expr = session_parse(session, text, sink);
     if (!expr) return OAK_REFUSED;
@@ -576,7 +581,8 @@ oak_status session_locate(oak_session *session, const char *text, const oak_diag
     if (!fault.code) {
         fill_fault(&fault, expr, "watch", "this lies in no cell that could be read or written");
         oak_format(fault.hint, sizeof fault.hint,
-                   "A variable, a cell, a stretch of them, a bit or a special register does. Of all else, changes can be watched.");
+                   "A variable, a cell, a stretch of them, a bit or a special register does. Of all else, "
+                   "changes can be watched.");
     }
     session_refuse(sink, text, &fault);
     return OAK_REFUSED;
@@ -635,9 +641,9 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     const oak_architecture *about = session->part->architecture;
     if (left->kind == OAK_EXPR_BIT) return 1;
     if (left->kind == OAK_EXPR_CELL && !about->spaces[left->space].of_bits)
-        return !left->as.of.right                             ? 8
+        return !left->as.of.right                           ? 8
                : left->as.of.right->kind == OAK_EXPR_NUMBER ? 8 * (unsigned)left->as.of.right->as.number
-                                                              : 0;
+                                                            : 0;
     if (left->kind != OAK_EXPR_NAME) return 0;
     const watch_name *name = left->as.name;
     switch (name->kind) {
@@ -709,11 +715,14 @@ static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t 
     uint8_t byte;
     if (locate(session, left, &where, fault)) {
         if (fault->code) return OAK_REFUSED;
-        return fill_fault(fault, left, "not-settable", "a single bit can be set where it has an address, or in a port");
+        return fill_fault(fault, left, "not-settable",
+                          "a single bit can be set where it has an address, or in a port");
     }
-    oak_status status = session->chip.ops->read_memory(session->chip.chip, where.space, where.address, &byte, 1);
+    oak_status status =
+        session->chip.ops->read_memory(session->chip.chip, where.space, where.address, &byte, 1);
     byte = (uint8_t)(value ? byte | where.bits : byte & ~where.bits);
-    return status ? status : session->chip.ops->write_memory(session->chip.chip, where.space, where.address, &byte, 1);
+    return status ? status
+                  : session->chip.ops->write_memory(session->chip.chip, where.space, where.address, &byte, 1);
 }
 
 static oak_status assign(oak_session *session, const oak_expr *left, uint64_t value, oak_expr_fault *fault)

@@ -47,7 +47,8 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
         unsigned space;
         uint32_t from, to;
         status = oak_session_range(session, text, sink, &space, &from, &to);
-        if (!status) one->cells = (oak_watched){.space = (uint8_t)space, .address = from, .size = to - from + 1};
+        if (!status)
+            one->cells = (oak_watched){.space = (uint8_t)space, .address = from, .size = to - from + 1};
     } else status = session_locate(session, text, sink, &one->cells);
     if (status) return status;
     one->cells.accesses = accesses[one->about.kind];
@@ -62,9 +63,10 @@ oak_status session_make_watch(oak_session *session, const char *expression, oak_
                               const oak_diag_sink *sink, watch_record *one)
 {
     oak_reading reading;
-    *one = (watch_record){.about = {.text = oak_arena_text(&session->arena, expression, oak_length(expression)),
-                                    .kind = kind,
-                                    .enabled = true}};
+    *one =
+        (watch_record){.about = {.text = oak_arena_text(&session->arena, expression, oak_length(expression)),
+                                 .kind = kind,
+                                 .enabled = true}};
     if (!one->about.text) return OAK_NO_MEMORY;
     if (kind == OAK_WATCH_HANDLER) return read_handler(session, one, sink);
     bool stretch = is_range(one->about.text) && kind != OAK_WATCH_HOLDS;
@@ -86,7 +88,8 @@ oak_status oak_session_add_watch(oak_session *session, const char *expression, o
     for (size_t i = 0; i < session->watch_count; i++)
         by_cells += !session->watches[i].expr && !session->watches[i].about.removed;
     if (!status && !one.expr && by_cells == OAK_MOST_WATCHED)
-        status = refuse(sink, one.about.text, "Remove one that is not needed.", "no more accesses can be watched");
+        status =
+            refuse(sink, one.about.text, "Remove one that is not needed.", "no more accesses can be watched");
     if (status) return status;
     watch_record *grown = oak_grow(&session->host, session->watches, &session->watch_room,
                                    session->watch_count + 1, sizeof *grown);

@@ -44,7 +44,8 @@ static stretch larger_side(const armm_region *ram, stretch forbidden)
 static uint32_t place(const oak_core *core);
 
 /* The program has read or written: is that watched? `differs`: the bits that a write has changed. */
-static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_access access, uint32_t differs)
+static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_access access,
+                         uint32_t differs)
 {
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
@@ -53,7 +54,8 @@ static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_a
         for (unsigned b = 0; b < bytes; b++) {
             uint32_t changed = differs >> (8 * b) & (one->bits ? one->bits : 0xFFu);
             bool inside = address + b - one->address < one->size;
-            hit = hit || (inside && ((one->accesses & access) || (changed && (one->accesses & OAK_ACCESS_CHANGE))));
+            hit = hit ||
+                  (inside && ((one->accesses & access) || (changed && (one->accesses & OAK_ACCESS_CHANGE))));
         }
         if (!hit) continue;
         core->watch_hits |= (uint32_t)1 << i;
@@ -488,7 +490,8 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
     core->time.cycles += rounds * cycles;
     core->time.instructions += rounds;
     if (core->tallies.at)
-        oak_tallies_add(&core->tallies, (size_t)(armm_op_at(core, core->r[ARMM_PC]) - core->ops), rounds, rounds * cycles);
+        oak_tallies_add(&core->tallies, (size_t)(armm_op_at(core, core->r[ARMM_PC]) - core->ops), rounds,
+                        rounds * cycles);
     return true;
 }
 
@@ -506,7 +509,8 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     uint64_t before = core->time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
     core->raised_behind = false;
-    if (!first && left > 1 && !core->it && !core->tallies.at) exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (!first && left > 1 && !core->it && !core->tallies.at)
+        exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     uint64_t end = core->time.cycles + left;
     do {
@@ -808,9 +812,10 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
     X(cfsr, uint32_t)                                                                                        \
     X(hfsr, uint32_t)                                                                                        \
     X(bfar, uint32_t)                                                                                        \
-    X(mmfar, uint32_t) X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t)        \
-        X(aircr_group, uint32_t) X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool)                 \
-            X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t) X(tick_next, uint64_t)
+    X(mmfar, uint32_t)                                                                                       \
+    X(shcsr_enabled, uint32_t) X(ccr, uint32_t) X(scr, uint32_t) X(vtor, uint32_t) X(aircr_group, uint32_t)  \
+        X(tick_on, bool) X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t)                 \
+            X(tick_value, uint32_t) X(tick_since, uint64_t) X(tick_next, uint64_t)
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {

@@ -50,7 +50,8 @@ void armm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oa
     case ARMM_PUSH_ONE:
         list = armm_list(decoded->row, pattern, word);
         use->words = (int)count_bits(list);
-        for (unsigned i = 0; i < 16; i++) /* the lowest register lies at the lowest address, which is the top */
+        for (unsigned i = 0; i < 16;
+             i++) /* the lowest register lies at the lowest address, which is the top */
             if (list >> i & 1) use->from[use->named++].number = i;
         break;
     case ARMM_POP:

@@ -559,8 +559,8 @@ static const oak_exception_frame frame = {.returns_from = 0xFFFFFFE0u,
         .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row,                   \
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
-        .lay_down = armm_lay_down, .state_of = state_of, .stack_use = armm_stack_use,                               \
-        .frame = &frame, .core = &ops                                        \
+        .lay_down = armm_lay_down, .state_of = state_of, .stack_use = armm_stack_use, .frame = &frame,       \
+        .core = &ops                                                                                         \
     }
 
 const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,

@@ -8,8 +8,8 @@
 #define OAK_MCS51_CORE_H
 
 #include "base/bytes.h"
-#include "isa/mcs51/mcs51.h"
 #include "isa/edits.h"
+#include "isa/mcs51/mcs51.h"
 #include "isa/tally.h"
 
 enum {
@@ -109,7 +109,8 @@ struct oak_core {
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
-    bool ram_watched[RAM_SIZE];    /* a quick look: is anything of these watched? Of the external RAM, of the code? */
+    bool ram_watched
+        [RAM_SIZE]; /* a quick look: is anything of these watched? Of the external RAM, of the code? */
     uint32_t xram_first, xram_last, code_first, code_last;
     /* Watched cells that the instruction under way writes, and what they held. */
     struct {
@@ -118,12 +119,13 @@ struct oak_core {
     } written[8];
     unsigned written_count;
     uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
-    uint8_t pointer[MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
+    uint8_t pointer
+        [MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
     bool observed;       /* something is watched or counted */
     oak_tallies tallies; /* by code address */
     oak_edits edits;     /* of the code */
-    uint8_t *row;     /* row of each decoded address */
-    uint8_t *stop_at; /* 1 where a stop point is */
+    uint8_t *row;        /* row of each decoded address */
+    uint8_t *stop_at;    /* 1 where a stop point is */
     mcs51_op *ops;
 };
 

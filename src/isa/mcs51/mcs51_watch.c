@@ -14,17 +14,22 @@ typedef struct reach {
     uint32_t address, size;
 } reach;
 
-enum { READS = OAK_ACCESS_READ, WRITES = OAK_ACCESS_WRITE, BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE, MOST_REACHED = 4 };
+enum {
+    READS = OAK_ACCESS_READ,
+    WRITES = OAK_ACCESS_WRITE,
+    BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE,
+    MOST_REACHED = 4
+};
 
 /* What a mnemonic does to its operands: the first one, and the others. */
 static const struct {
     const char *mnemonic;
     uint8_t first, others;
 } uses[] = {
-    {"mov", WRITES, READS},  {"movx", WRITES, READS}, {"inc", BOTH, 0},     {"dec", BOTH, 0},
-    {"djnz", BOTH, 0},       {"cpl", BOTH, 0},        {"xch", BOTH, BOTH},  {"xchd", BOTH, BOTH},
-    {"anl", BOTH, READS},    {"orl", BOTH, READS},    {"xrl", BOTH, READS}, {"clr", WRITES, 0},
-    {"setb", WRITES, 0},     {"jbc", BOTH, 0},        {"pop", WRITES, 0},
+    {"mov", WRITES, READS}, {"movx", WRITES, READS}, {"inc", BOTH, 0},     {"dec", BOTH, 0},
+    {"djnz", BOTH, 0},      {"cpl", BOTH, 0},        {"xch", BOTH, BOTH},  {"xchd", BOTH, BOTH},
+    {"anl", BOTH, READS},   {"orl", BOTH, READS},    {"xrl", BOTH, READS}, {"clr", WRITES, 0},
+    {"setb", WRITES, 0},    {"jbc", BOTH, 0},        {"pop", WRITES, 0},
 };
 
 void mcs51_open_watch(oak_core *core)
@@ -32,7 +37,8 @@ void mcs51_open_watch(oak_core *core)
     for (unsigned row = 0; row < MCS51_ROWS; row++) {
         uint8_t first = READS, others = READS;
         for (size_t i = 0; i < sizeof uses / sizeof *uses; i++)
-            if (oak_same(uses[i].mnemonic, mcs51_rows[row].mnemonic)) first = uses[i].first, others = uses[i].others;
+            if (oak_same(uses[i].mnemonic, mcs51_rows[row].mnemonic))
+                first = uses[i].first, others = uses[i].others;
         for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) core->operand_access[row][i] = i ? others : first;
         const mcs51_shape *shape = &core->tables->shape[row];
         for (unsigned i = 0; i < shape->count; i++)
@@ -184,7 +190,8 @@ static void note(oak_core *core, const reach *one, uint32_t pc)
         for (uint32_t at = one->address; at < one->address + one->size; at++) {
             uint8_t *cell = mcs51_cells(core, one->space, at, 1);
             bool inside = at >= watched->address && at - watched->address < watched->size;
-            if (!cell || !inside || core->written_count == sizeof core->written / sizeof *core->written) continue;
+            if (!cell || !inside || core->written_count == sizeof core->written / sizeof *core->written)
+                continue;
             core->written[core->written_count].number = (uint8_t)w;
             core->written[core->written_count].bits = watched->bits ? watched->bits : 0xFF;
             core->written[core->written_count].value = *cell;
@@ -205,7 +212,8 @@ void mcs51_watch_begin(oak_core *core, uint32_t pc)
 
 void mcs51_watch_entry(oak_core *core, uint32_t vector)
 {
-    reach stack = {.space = MCS51_IRAM, .accesses = WRITES, .bits = 0xFF, .address = core->data[SP] + 1u, .size = 2};
+    reach stack = {
+        .space = MCS51_IRAM, .accesses = WRITES, .bits = 0xFF, .address = core->data[SP] + 1u, .size = 2};
     core->written_count = 0;
     note(core, &stack, core->pc);
     for (unsigned w = 0; w < core->watched_count; w++) {
@@ -237,7 +245,8 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned coun
     for (unsigned i = 0; i < count; i++) {
         if (!watched[i].size && !(watched[i].accesses & OAK_ACCESS_HANDLER)) return OAK_OUT_OF_RANGE;
         bool memory = watched[i].space == MCS51_IRAM || watched[i].space == MCS51_XRAM;
-        if ((watched[i].accesses & OAK_ACCESS_CHANGE && !memory) || watched[i].space == MCS51_BIT) return OAK_UNSUPPORTED;
+        if ((watched[i].accesses & OAK_ACCESS_CHANGE && !memory) || watched[i].space == MCS51_BIT)
+            return OAK_UNSUPPORTED;
     }
     for (unsigned i = 0; i < count; i++) core->watched[i] = watched[i];
     core->watched_count = count;
@@ -249,7 +258,8 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned coun
     for (unsigned i = 0; i < count; i++) {
         const oak_watched *one = &watched[i];
         if (one->accesses & OAK_ACCESS_HANDLER) continue;
-        for (uint32_t at = one->address; one->space == MCS51_IRAM && at < RAM_SIZE && at - one->address < one->size; at++)
+        for (uint32_t at = one->address;
+             one->space == MCS51_IRAM && at < RAM_SIZE && at - one->address < one->size; at++)
             core->ram_watched[at] = true;
         if (one->space == MCS51_XRAM) widen(&core->xram_first, &core->xram_last, one);
         if (one->space == MCS51_CODE) widen(&core->code_first, &core->code_last, one);

@@ -192,7 +192,8 @@ static oak_status chip_count(void *chip, bool on)
 static oak_status chip_counted(void *chip, uint32_t address, oak_tally *tally)
 {
     const oak_machine *machine = chip;
-    return machine->isa->core->counted ? machine->isa->core->counted(machine->core, address, tally) : OAK_UNSUPPORTED;
+    return machine->isa->core->counted ? machine->isa->core->counted(machine->core, address, tally)
+                                       : OAK_UNSUPPORTED;
 }
 
 static oak_status chip_external(void *chip, unsigned space, const oak_external *ranges, unsigned count)
