@@ -259,9 +259,10 @@ static uint64_t acknowledge(void *context, unsigned line, uint64_t now)
     catch_up_to(machine, now);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
-        const oak_block_ops *ops = oak_block_ops_of(block);
         bool second = block->about->second_interrupt == line;
-        if (!ops->served || (block->about->interrupt != line && !second)) continue;
+        if (block->about->interrupt != line && !second) continue;
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        if (!ops->served) continue;
         ops->served(block, second, now);
         block->next = ops->advance(block, now);
         if (block->next < machine->next) machine->next = block->next;

@@ -108,8 +108,11 @@ static oak_status set_external(oak_core *core, unsigned space, const oak_externa
 
 void mcs51_served(oak_core *core, uint64_t now)
 {
+    enum { LONGEST = 4 }; /* cycles of the one instruction that passes before another interrupt */
     if (core->serving) oak_service_leave(&core->log, now);
     core->serving = core->serving & 2 ? core->serving & 1 : 0;
+    /* Where nothing asks, nor will before that instruction has ended, nothing is held back. */
+    if (!core->line && !core->attention && core->next_event > now + LONGEST) return;
     core->blocked = core->attention = true;
 }
 
@@ -125,7 +128,7 @@ static bool take_interrupt(oak_core *core)
     uint64_t now = core->time.cycles;
     unsigned asks = core->line & enabled(core), ready = 0;
     if (!asks) return false;
-    for (unsigned n = 0; n < MCS51_LINES; n++)
+    for (unsigned n = 0; asks >> n; n++)
         if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
     unsigned high = ready & core->data[IP], chosen = high ? high : core->serving ? 0 : ready, line = 0;
     if (!chosen) return false;
@@ -143,7 +146,7 @@ static bool take_interrupt(oak_core *core)
         core->faulted = true;
         return false;
     }
-    if (core->watched_count) mcs51_watch_entry(core, vector);
+    if (core->observed) mcs51_watch_entry(core, vector);
     core->data[sp + 1] = (uint8_t)core->pc;
     core->data[sp + 2] = (uint8_t)(core->pc >> 8);
     core->data[SP] = (uint8_t)(sp + 2);
@@ -154,7 +157,7 @@ static bool take_interrupt(oak_core *core)
     core->pc = vector;
     core->time.cycles += 2;
     core->attention = true;
-    if (core->watched_count) mcs51_watch_end(core);
+    if (core->observed) mcs51_watch_end(core);
     core->next_device = core->setup.acknowledge(core->setup.machine, line, now);
     return true;
 }
@@ -471,16 +474,16 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
                 first = false;
                 continue;
             }
-        }
-        if (core->struck || core->faulted) {
-            core->struck = core->faulted = false;
-            fill_stop(core, OAK_STOP_FAULT, stop);
-            return;
-        }
-        if (core->watch_hits) { /* behind an interrupt that comes here, as behind a step */
-            fill_stop(core, OAK_STOP_WATCH, stop);
-            core->watch_hits = 0;
-            return;
+            if (core->struck || core->faulted) { /* whatever sets these calls for attention, too */
+                core->struck = core->faulted = false;
+                fill_stop(core, OAK_STOP_FAULT, stop);
+                return;
+            }
+            if (core->watch_hits) { /* behind an interrupt that comes here, as behind a step */
+                fill_stop(core, OAK_STOP_WATCH, stop);
+                core->watch_hits = 0;
+                return;
+            }
         }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
             bool by_time = core->time.cycles >= until_cycle;

@@ -115,9 +115,10 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
     LOAD;
 #if LOOP_ONE
     const uint64_t end = core->time.cycles + limit;
+    const bool observed = core->observed;
 next_one:
     if (core->row[core->pc] == OP_DECODE) mcs51_decode_block(core, core->pc);
-    if (core->observed) {
+    if (observed) {
         SAVE;
         mcs51_watch_begin(core, core->pc);
     }
@@ -316,8 +317,7 @@ next_one:
         data[SP] = (uint8_t)(sp - 2);
         op = ops + (data[sp] << 8 | data[sp - 1]);
         mcs51_served(core, core->time.cycles + (LOOP_ONE ? core->own_cycles[MCS51_RETI] : (uint32_t)spent));
-        LEAVE_IF_ONE(op);
-        goto attend;
+        goto complete;
     }
     CASE(MCS51_AJMP): ENTER(ops + op->target);
     CASE(MCS51_LJMP): ENTER(ops + op->target);
@@ -396,6 +396,7 @@ next_one:
             LOAD;
         }
         io_op = NULL;
+    complete:
         if (core->attention) {
             LEAVE_IF_ONE(op);
             goto attend;
@@ -442,12 +443,12 @@ leave:
 #if LOOP_ONE
     goto finish;
 one_done:
-    if (core->observed && core->tallies.at) oak_tallies_add(&core->tallies, core->pc, 1, core->own_cycles[core->row[core->pc]]);
+    if (observed && core->tallies.at) oak_tallies_add(&core->tallies, core->pc, 1, core->own_cycles[core->row[core->pc]]);
     core->time.cycles += core->own_cycles[core->row[core->pc]];
     core->time.instructions++;
     core->pc = (uint32_t)(op - ops) & 0xFFFF;
     op = ops + core->pc;
-    if (core->observed) mcs51_watch_end(core);
+    if (observed) mcs51_watch_end(core);
     if (core->time.cycles < end && !core->attention) {
         if (!core->stop_at[core->pc]) goto next_one;
         exit = EXIT_STOP;
