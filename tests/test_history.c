@@ -105,7 +105,7 @@ END_TEST
 
 START_TEST(going_back_to_any_cycle_of_the_32_bit_examples_gives_what_a_fresh_run_gives)
 {
-    compare(&examples[2], 250, 7);
+    compare(&examples[2], 1000, 7);
     compare(&examples[3], 1000, 8);
 }
 END_TEST
@@ -329,6 +329,270 @@ START_TEST(the_chip_stops_for_a_watch_where_stepping_does)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ more of the past */
+
+START_TEST(a_call_that_has_just_ended_is_gone_back_over)
+{
+    static const struct {
+        const char *part, *source;
+    } programs[] = {{"mcs51-8k",
+                     " org 0\nmain: mov sp, #5fh\nbefore: call outer\nafter: nop\n sjmp main\nouter: push "
+                     "acc\n call inner\n pop acc\n ret\ninner: inc r7\n ret\n"},
+                    {"armv7m-256k",
+                     " dd 0x20000200, main + 1\n org 0x100\nmain: nop\nbefore: bl outer\nafter: nop\n b "
+                     "main\nouter: push {r4, lr}\n bl inner\n pop {r4, pc}\ninner: adds r7, #1\n bx lr\n"}};
+    const oak_budget budget = {.cycles = 10000};
+    for (unsigned i = 0; i < 2; i++) {
+        bench b;
+        oak_event event;
+        bench_open(&b, programs[i].part, programs[i].source);
+        oak_session_keep_history(b.session, 0);
+        for (unsigned round = 0; round < 3; round++) {
+            ck_assert_int_eq(oak_session_run_to(b.session, "before", &budget, &b.sink, &event), OAK_OK);
+            ck_assert_int_eq(oak_session_step_over(b.session, &budget, &b.sink, &event), OAK_OK);
+        }
+        ck_assert_int_eq(value_of(&b, "r7"), 3);
+        ck_assert_int_eq(oak_session_back_over(b.session, &event), OAK_OK);
+        ck_assert_int_eq(value_of(&b, "pc"), value_of(&b, "before"));
+        ck_assert_int_eq(value_of(&b, "r7"), 2);
+        ck_assert_int_eq(oak_session_step_over(b.session, &budget, &b.sink, &event), OAK_OK);
+        ck_assert_int_eq(value_of(&b, "pc"), value_of(&b, "after"));
+        ck_assert_int_eq(value_of(&b, "r7"), 3);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+START_TEST(bytes_put_into_code_memory_are_taken_back_one_by_one)
+{
+    static const struct {
+        const char *part, *source;
+        uint8_t code[2]; /* adds one to r7, in place of nothing */
+        unsigned size, space;
+    } cases[] = {{"mcs51-8k", " org 0\nmain: inc r6\nhere: nop\n sjmp main\n", {0x0F}, 1, 1},
+                 {"armv6m-32k",
+                  " dd 0x20000200, main + 1\n org 0x100\nmain: adds r6, #1\nhere: nop\n b main\n",
+                  {0x01, 0x37},
+                  2,
+                  1}};
+    for (unsigned i = 0; i < 2; i++) {
+        bench b;
+        oak_event event;
+        uint8_t before[2], now[2];
+        bench_open(&b, cases[i].part, cases[i].source);
+        uint32_t at = (uint32_t)oak_program_find(b.program, "here", 4)->value;
+        ck_assert_int_eq(b.chip.ops->read_memory(b.chip.chip, cases[i].space, at, before, cases[i].size),
+                         OAK_OK);
+        oak_session_keep_history(b.session, 0);
+        bench_run(&b, 0, 30);
+        ck_assert_int_eq(value_of(&b, "r7"), 0);
+        ck_assert_int_eq(
+            b.chip.ops->write_memory(b.chip.chip, cases[i].space, at, cases[i].code, cases[i].size), OAK_OK);
+        oak_session_touch(b.session);
+        bench_run(&b, 0, 30);
+        ck_assert_int_eq(value_of(&b, "r7"), 10);
+        ck_assert_int_eq(b.chip.ops->write_memory(b.chip.chip, cases[i].space, at, before, cases[i].size),
+                         OAK_OK);
+        oak_session_touch(b.session);
+        bench_run(&b, 0, 30);
+        ck_assert_int_eq(value_of(&b, "r7"), 10);
+        ck_assert_int_eq(oak_session_back_steps(b.session, 45, &event), OAK_OK); /* between the two */
+        ck_assert_int_eq(value_of(&b, "r7"), 5);
+        b.chip.ops->read_memory(b.chip.chip, cases[i].space, at, now, cases[i].size);
+        ck_assert_int_eq(memcmp(now, cases[i].code, cases[i].size), 0);
+        bench_run(&b, 0, 30); /* on from there, with what was put there */
+        ck_assert_int_eq(value_of(&b, "r7"), 15);
+        ck_assert_int_eq(oak_session_back_steps(b.session, 60, &event), OAK_OK);
+        ck_assert_int_eq(value_of(&b, "r7"), 0);
+        b.chip.ops->read_memory(b.chip.chip, cases[i].space, at, now, cases[i].size);
+        ck_assert_int_eq(memcmp(now, before, cases[i].size), 0);
+        bench_run(&b, 0, 90);
+        ck_assert_int_eq(value_of(&b, "r7"), 0);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+typedef struct patience {
+    unsigned left, asked;
+} patience;
+
+static bool is_patient(void *context)
+{
+    patience *p = context;
+    p->asked++;
+    if (!p->left) return false;
+    p->left--;
+    return true;
+}
+
+START_TEST(a_search_that_somebody_ends_leaves_everything_as_it_was)
+{
+    bench b;
+    oak_board *board;
+    oak_event event;
+    open_example(&b, &examples[0], &board);
+    oak_session_keep_history(b.session, 0);
+    bench_run(&b, 3000000, 0);
+    char *wanted = state_of(&b);
+    static const char *const never = "r7 == 0x77 && sp == 0x11";
+    for (unsigned left = 0; left < 5; left++) {
+        patience p = {.left = left};
+        oak_session_ask(b.session, is_patient, &p);
+        ck_assert_int_eq(oak_session_back_until(b.session, never, &b.sink, &event), OAK_INTERRUPTED);
+        ck_assert_uint_gt(p.asked, left);
+        char *got = state_of(&b);
+        ck_assert_str_eq(got, wanted);
+        free(got);
+        p = (patience){.left = left / 2};
+        ck_assert_int_eq(oak_session_back_access(b.session, "xram[0x7000]", OAK_WATCH_READ, &b.sink, &event),
+                         OAK_INTERRUPTED);
+        got = state_of(&b);
+        ck_assert_str_eq(got, wanted);
+        free(got);
+    }
+    patience p = {.left = 1000000};
+    oak_session_ask(b.session, is_patient, &p);
+    ck_assert_int_eq(oak_session_back_access(b.session, "xram[0x7000]", OAK_WATCH_READ, &b.sink, &event),
+                     OAK_NOT_FOUND);
+    oak_session_ask(b.session, NULL, NULL);
+    ck_assert_int_eq(oak_session_back_access(b.session, "trips", OAK_WATCH_WRITE, &b.sink, &event), OAK_OK);
+    free(wanted);
+    close_example(&b, board);
+}
+END_TEST
+
+typedef struct past {
+    uint32_t pc[64];
+    uint64_t cycle[64];
+    size_t changes[64];
+    unsigned count;
+} past;
+
+static void keep_one(void *context, const oak_recent *one)
+{
+    past *p = context;
+    if (p->count == 64) return;
+    p->pc[p->count] = one->pc;
+    p->cycle[p->count] = one->cycle;
+    p->changes[p->count++] = one->change_count;
+}
+
+START_TEST(what_was_executed_last_is_what_single_steps_execute)
+{
+    for (size_t e = 0; e < sizeof examples / sizeof *examples; e++) {
+        bench b, slow;
+        oak_board *board, *slow_board;
+        past last = {.count = 0}, none = {.count = 0};
+        open_example(&b, &examples[e], &board);
+        open_example(&slow, &examples[e], &slow_board);
+        oak_session_keep_history(b.session, 0);
+        ck_assert_int_eq(oak_session_recent(b.session, 10, keep_one, &none), OAK_OK);
+        ck_assert_uint_eq(none.count, 0); /* nothing has run */
+        bench_run(&b, 0, 5000);
+        char *before = state_of(&b);
+        oak_chip_time time;
+        b.chip.ops->read_time(b.chip.chip, &time);
+        ck_assert_int_eq(oak_session_recent(b.session, 50, keep_one, &last), OAK_OK);
+        char *after = state_of(&b);
+        ck_assert_str_eq(before, after);
+        bench_run(&slow, 0, time.instructions - 50);
+        ck_assert_uint_ge(last.count, 49); /* the step that wakes from a sleep may hold none of its own */
+        unsigned same = 0;
+        for (unsigned i = 0; i < 50; i++) {
+            uint32_t pc = 0;
+            uint64_t cycle = cycles_of(&slow);
+            slow.chip.ops->read_register(slow.chip.chip, slow.part->architecture->pc_register, &pc);
+            for (unsigned k = 0; k < last.count; k++) same += last.pc[k] == pc && last.cycle[k] == cycle;
+            bench_run(&slow, 0, 1);
+        }
+        ck_assert_uint_ge(same, 49);
+        for (unsigned i = 1; i < last.count; i++) ck_assert_uint_gt(last.cycle[i], last.cycle[i - 1]);
+        free(before);
+        free(after);
+        close_example(&b, board);
+        close_example(&slow, slow_board);
+    }
+}
+END_TEST
+
+static char *dump_of(bench *b)
+{
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    ck_assert_int_eq(oak_trace_write_vcd(oak_session_trace(b->session), &sink), OAK_OK);
+    return t.bytes;
+}
+
+START_TEST(signals_recorded_after_going_back_are_those_of_a_straight_run)
+{
+    for (size_t e = 0; e < 2; e++) {
+        bench straight, back;
+        oak_board *straight_board, *back_board;
+        oak_event event;
+        uint64_t seed = 3 + e;
+        open_example(&straight, &examples[e], &straight_board);
+        open_example(&back, &examples[e], &back_board);
+        oak_session_keep_history(back.session, 0);
+        ck_assert_int_eq(oak_session_record(straight.session, "pins", &straight.sink), OAK_OK);
+        ck_assert_int_eq(oak_session_record(back.session, "pins", &back.sink), OAK_OK);
+        for (unsigned i = 0; i < 20; i++) {
+            uint64_t now = cycles_of(&back);
+            bench_run(&back, 5000 + random32(&seed) % 40000, 0);
+            if (i % 3 == 2)
+                ck_assert_int_eq(oak_session_back_to_cycle(back.session,
+                                                           now / 2 + random32(&seed) % (now / 2 + 1), &event),
+                                 OAK_OK);
+        }
+        while (cycles_of(&straight) < cycles_of(&back))
+            bench_run(&straight, cycles_of(&back) - cycles_of(&straight), 0);
+        ck_assert_uint_eq(cycles_of(&straight), cycles_of(&back));
+        char *wanted = dump_of(&straight), *got = dump_of(&back);
+        ck_assert_msg(strcmp(wanted, got) == 0, "%s", examples[e].name);
+        ck_assert_uint_gt(strlen(got), 500);
+        free(wanted);
+        free(got);
+        close_example(&straight, straight_board);
+        close_example(&back, back_board);
+    }
+}
+END_TEST
+
+START_TEST(accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)
+{
+    static const char *const cells[] = {"power", "ticks", "temperature", "mem[0x200001f0..0x200001ff]"};
+    static const oak_watch_kind kinds[] = {OAK_WATCH_READ, OAK_WATCH_WRITE, OAK_WATCH_CHANGE};
+    for (unsigned c = 0; c < 4; c++)
+        for (unsigned k = 0; k < 3; k++) {
+            bench b, slow;
+            oak_board *board, *slow_board;
+            oak_event event;
+            oak_chip_time time;
+            uint64_t last = UINT64_MAX, steps = 66000;
+            open_example(&b, &examples[2], &board);
+            open_example(&slow, &examples[2], &slow_board);
+            oak_session_keep_history(b.session, 0);
+            bench_run(&b, 0, steps);
+            ck_assert_int_eq(oak_session_add_watch(slow.session, cells[c], kinds[k], &slow.sink, NULL),
+                             OAK_OK);
+            for (;;) {
+                slow.chip.ops->read_time(slow.chip.chip, &time);
+                if (time.instructions >= steps) break;
+                event = bench_run(&slow, 0, steps - time.instructions);
+                slow.chip.ops->read_time(slow.chip.chip, &time);
+                if (event.stop.reason == OAK_STOP_WATCH) last = time.instructions - 1;
+            }
+            oak_status status = oak_session_back_access(b.session, cells[c], kinds[k], &b.sink, &event);
+            b.chip.ops->read_time(b.chip.chip, &time);
+            ck_assert_msg((status == OAK_OK) == (last != UINT64_MAX), "%s", cells[c]);
+            ck_assert_msg(time.instructions == (status ? steps : last), "%s, kind %u: %llu, not %llu",
+                          cells[c], k, (unsigned long long)time.instructions, (unsigned long long)last);
+            close_example(&b, board);
+            close_example(&slow, slow_board);
+        }
+}
+END_TEST
+
 RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           going_back_to_any_cycle_of_the_8_bit_examples_gives_what_a_fresh_run_gives,
           going_back_to_any_cycle_of_the_32_bit_examples_gives_what_a_fresh_run_gives,
@@ -337,4 +601,9 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           the_past_is_searched_for_an_expression_and_for_the_last_change,
           memory_stays_within_its_bounds_and_the_oldest_is_forgotten,
           calls_are_stepped_over_and_subroutines_run_out_of,
-          watches_end_a_run_when_a_value_changes_or_a_condition_becomes_true)
+          watches_end_a_run_when_a_value_changes_or_a_condition_becomes_true,
+          a_call_that_has_just_ended_is_gone_back_over, bytes_put_into_code_memory_are_taken_back_one_by_one,
+          a_search_that_somebody_ends_leaves_everything_as_it_was,
+          what_was_executed_last_is_what_single_steps_execute,
+          signals_recorded_after_going_back_are_those_of_a_straight_run,
+          accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)

@@ -260,13 +260,13 @@ oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_e
     return OAK_NOT_FOUND;
 }
 
-/* What is looked for: an expression that holds, one that changes, a stack that is no deeper. */
+/* What is looked for: an expression that holds, one that changes, calls that are no deeper. */
 typedef struct search {
     const oak_expr *expr;
     const char *text;
     const oak_diag_sink *sink;
-    bool changes, stack;
-    uint32_t deepest;
+    bool changes, calls;
+    int above; /* calls: how much deeper it is now than at the end of the stretch looked at */
     bool known;
     int64_t last;
     /* Or what the chip finds by itself, where count is above 0. */
@@ -278,7 +278,6 @@ typedef struct search {
 static bool hits(oak_session *session, search *what)
 {
     oak_reading reading = {0};
-    if (what->stack) return !session_is_deeper(session, session_stack_pointer(session), what->deepest);
     if (session_evaluate(session, what->expr, what->text, what->sink, &reading)) return false;
     bool changed = what->known && reading.value != what->last;
     what->known = true;
@@ -302,6 +301,33 @@ static uint64_t search_stretch(oak_session *session, search *what, uint64_t end,
         if (what->changes) found = before;
         else if (at < now) found = at;
     }
+    return found;
+}
+
+/* The last moment at which calls were no deeper than now. How deep they are is known against the beginning of the stretch. */
+static uint64_t search_calls(oak_session *session, search *what, uint64_t end, uint64_t now)
+{
+    enum { LEVELS = 256, MIDDLE = LEVELS / 2 };
+    oak_stop stop;
+    uint64_t last[LEVELS], at = session_time(session).instructions, found = UINT64_MAX;
+    int depth = MIDDLE;
+    for (unsigned i = 0; i < LEVELS; i++) last[i] = UINT64_MAX;
+    while (at < end) {
+        call_watch before;
+        uint64_t from = at;
+        if (at < now) last[depth] = at;
+        session_before_step(session, &before);
+        if (session_replay(session, UINT64_MAX, at + 1, &stop)) break;
+        at = session_time(session).instructions;
+        if (at == from || (at % ASKED_EVERY == 0 && !goes_on(session))) break;
+        depth += session_call_change(session, &before);
+        if (depth < 0) depth = 0;
+        if (depth >= LEVELS) depth = LEVELS - 1;
+    }
+    int deepest = depth + what->above;
+    for (int i = 0; i <= deepest && i < LEVELS; i++)
+        if (last[i] != UINT64_MAX && (found == UINT64_MAX || last[i] > found)) found = last[i];
+    what->above = deepest - MIDDLE;
     return found;
 }
 
@@ -332,8 +358,9 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
         if (!goes_on(session)) break;
         status = bring_back(session, i);
         if (status) return status;
-        found = what->count ? search_cells(session, what, end)
-                            : search_stretch(session, what, end, now.instructions);
+        found = what->count   ? search_cells(session, what, end)
+                : what->calls ? search_calls(session, what, end, now.instructions)
+                              : search_stretch(session, what, end, now.instructions);
         if (!goes_on(session)) break;
         if (found != UINT64_MAX) {
             /* What changed since then is told against how it was before all this. */
@@ -390,7 +417,7 @@ oak_status oak_session_back_change(oak_session *session, const char *expression,
 
 oak_status oak_session_back_over(oak_session *session, oak_event *event)
 {
-    search what = {.stack = true, .deepest = session_stack_pointer(session)};
+    search what = {.calls = true};
     return find_back(session, &what, event);
 }
 

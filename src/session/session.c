@@ -535,13 +535,6 @@ oak_status oak_session_step_over(oak_session *session, const oak_budget *budget,
     return run_once_to(session, once, budget, sink, event);
 }
 
-static uint32_t handled(const oak_session *session)
-{
-    uint32_t vector = 0;
-    if (session->chip.ops->served) session->chip.ops->served(session->chip.chip, &vector);
-    return vector;
-}
-
 /* Counts calls and returns as they are executed; an interrupt in between counts as a call. */
 oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                oak_event *event)
@@ -551,22 +544,12 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
     oak_status status = OAK_OK;
     (void)sink;
     while (!status) {
-        oak_decoded decoded = {0};
-        uint32_t pc = program_counter(session), vector = handled(session),
-                 stack = session_stack_pointer(session);
-        bool known = session_decode(session, pc, &decoded) == OAK_OK;
+        call_watch before;
+        session_before_step(session, &before);
         status = oak_session_step(session, event);
         if (status || event->stop.reason != OAK_STOP_STEP) break;
-        bool went = !known || program_counter(session) != pc + decoded.size;
         session->keeps_before = true; /* what changes, changes since before the first step */
-        uint32_t now = session_stack_pointer(session);
-        /* A return that loads the program counter off the stack, or jumps by a register, is one by what it does. */
-        bool back = known && went &&
-                    (decoded.flow == OAK_FLOW_RETURN ||
-                     (decoded.flow == OAK_FLOW_COMPUTED && !session_is_deeper(session, now, stack)));
-        if (handled(session) != vector && session_is_deeper(session, now, stack)) depth++;
-        else if (known && decoded.flow == OAK_FLOW_CALL && went) depth++;
-        else if (back) depth--;
+        depth += session_call_change(session, &before);
         if (depth < 0) break;
         oak_chip_time time = session_time(session);
         if (budget->cycles && time.cycles - began.cycles >= budget->cycles) {

@@ -259,6 +259,15 @@ oak_status session_take_snapshot(oak_session *session);
 oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
 
 /* stack.c */
+/* An instruction about to be executed, and what it has done to the depth of calls: 1 deeper, -1 less deep; an interrupt that comes
+ * with it counts as a call. */
+typedef struct call_watch {
+    uint32_t pc, vector, stack;
+    oak_decoded decoded;
+    bool known;
+} call_watch;
+void session_before_step(oak_session *session, call_watch *before);
+int session_call_change(oak_session *session, const call_watch *before);
 /* How many return addresses lie on the stack. */
 uint32_t session_depth(oak_session *session);
 uint32_t session_stack_pointer(const oak_session *session);
