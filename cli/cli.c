@@ -407,9 +407,13 @@ int main(int argc, const char **argv)
         if (strcmp(commands[i]->name, name) == 0) exit_code = commands[i]->run(&self, argc - 1, argv + 1);
     if (exit_code < 0) {
         char hint[100] = "";
-        for (size_t i = 0; i < COMMANDS; i++)
-            if (letters_apart(commands[i]->name, name) <= 2)
-                snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
+        unsigned least = 3;
+        for (size_t i = 0; i < COMMANDS; i++) {
+            unsigned apart = letters_apart(commands[i]->name, name);
+            if (apart >= least || apart >= strlen(name)) continue;
+            least = apart;
+            snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
+        }
         exit_code = cli_usage(&self, NULL, *hint ? hint : NULL, "there is no command `%s`", name);
     }
     /* A refusal before the command could print its document is a document too. */

@@ -136,7 +136,7 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
 static void suggest(const oak_session *session, const char *text, size_t length, char *hint, size_t room)
 {
     const char *best = NULL;
-    unsigned least = 3;
+    unsigned least = length < 3 ? (unsigned)length : 3; /* of one letter everything is near */
     const oak_symbol *symbol;
     hint[0] = 0;
     for (unsigned i = 0; session->program && i < 20000 && (symbol = oak_program_symbol(session->program, i));
