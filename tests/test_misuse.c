@@ -19,7 +19,8 @@ static const struct {
     {"asm nofile.asm --part mcs51-8k", 1, "nofile.asm: error: the source cannot be read", ""},
     {"asm @", 2, "no part is given", "--part mcs51-8k. `spindle parts` lists them."},
     {"asm $ -o /nowhere/x.hex", 1, "cannot write /nowhere/x.hex", "Does the folder exist"},
-    {"asm $ --listing /nowhere/x.lst -o /tmp/oak-misuse.hex", 1, "cannot write /nowhere/x.lst", "Does the folder exist"},
+    {"asm $ --listing /nowhere/x.lst -o /tmp/oak-misuse.hex", 1, "cannot write /nowhere/x.lst",
+     "Does the folder exist"},
     {"asm $ --record 300", 2, "--record takes 1 to 255 bytes", ""},
     {"asm $ --outputt x", 2, "--outputt: there is no such option", "Did you mean --output?"},
     {"asm @ --part mcs51-9k", 2, "there is no part `mcs51-9k`", "Did you mean mcs51-4k?"},
@@ -100,12 +101,14 @@ START_TEST(a_wrong_call_is_told_with_a_way_out_and_an_exit_code)
     for (unsigned i = 0; i < CALLS; i++) {
         char *out, *err;
         int exit_code = call(calls[i].arguments, "", &out, &err);
-        ck_assert_msg(exit_code == calls[i].exit_code, "spindle %s: exit code %d\n%.800s", calls[i].arguments, exit_code, err);
-        ck_assert_msg(strstr(err, calls[i].message) != NULL, "spindle %s: no `%s` in\n%.800s", calls[i].arguments,
-                      calls[i].message, err);
-        ck_assert_msg(strstr(err, calls[i].remedy) != NULL, "spindle %s: no `%s` in\n%.800s", calls[i].arguments,
-                      calls[i].remedy, err);
-        ck_assert_msg(strstr(err, "error:") != NULL || exit_code == 2, "spindle %s: %.800s", calls[i].arguments, err);
+        ck_assert_msg(exit_code == calls[i].exit_code, "spindle %s: exit code %d\n%.800s", calls[i].arguments,
+                      exit_code, err);
+        ck_assert_msg(strstr(err, calls[i].message) != NULL, "spindle %s: no `%s` in\n%.800s",
+                      calls[i].arguments, calls[i].message, err);
+        ck_assert_msg(strstr(err, calls[i].remedy) != NULL, "spindle %s: no `%s` in\n%.800s",
+                      calls[i].arguments, calls[i].remedy, err);
+        ck_assert_msg(strstr(err, "error:") != NULL || exit_code == 2, "spindle %s: %.800s",
+                      calls[i].arguments, err);
         ck_assert_msg(!strchr(err, 27), "spindle %s: colours where nobody sees them", calls[i].arguments);
         free(out);
         free(err);
@@ -120,7 +123,8 @@ START_TEST(with_json_a_wrong_call_is_one_document_with_the_same_exit_code)
     unsigned documents = 0;
     for (unsigned i = 0; i < CALLS; i++) {
         char *out, *err;
-        bool takes_json = strncmp(calls[i].arguments, "asm ", 4) == 0 || strncmp(calls[i].arguments, "run ", 4) == 0;
+        bool takes_json =
+            strncmp(calls[i].arguments, "asm ", 4) == 0 || strncmp(calls[i].arguments, "run ", 4) == 0;
         if (!takes_json || calls[i].exit_code != 1 || strstr(calls[i].arguments, "/nowhere")) continue;
         int exit_code = call(calls[i].arguments, " --json", &out, &err);
         ck_assert_msg(exit_code == 1, "spindle %s --json: exit code %d", calls[i].arguments, exit_code);
@@ -131,8 +135,8 @@ START_TEST(with_json_a_wrong_call_is_one_document_with_the_same_exit_code)
         const cJSON *first = cJSON_GetArrayItem(list, 0);
         ck_assert(cJSON_IsString(cJSON_GetObjectItem(first, "message")));
         ck_assert(cJSON_IsString(cJSON_GetObjectItem(first, "code")));
-        ck_assert_msg(strstr(out, calls[i].message) != NULL || strchr(calls[i].message, ':'), "spindle %s --json: %.800s",
-                      calls[i].arguments, out);
+        ck_assert_msg(strstr(out, calls[i].message) != NULL || strchr(calls[i].message, ':'),
+                      "spindle %s --json: %.800s", calls[i].arguments, out);
         documents++;
         cJSON_Delete(root);
         free(out);
@@ -147,10 +151,14 @@ START_TEST(what_was_there_before_is_not_touched_by_a_call_that_fails)
     char folder[80], command[1200], *out, *err;
     snprintf(folder, sizeof folder, "/tmp/oak-keep-%d", (int)getpid());
     snprintf(command, sizeof command,
-             "mkdir -p %s && cd %s && printf ' org 0\\nmain: nop\\n sjmp main\\n' >good.asm && printf ' org 0\\n mvo a, b\\n' >bad.asm && " SPINDLE
-             " asm good.asm --part mcs51-8k -o out.hex --listing out.lst --symbols out.json && cp out.hex was.hex && cp out.lst "
-             "was.lst && cp out.json was.json; " SPINDLE " asm bad.asm --part mcs51-8k -o out.hex --listing out.lst --symbols "
-             "out.json; echo \"rc $?\"; cmp out.hex was.hex && cmp out.lst was.lst && cmp out.json was.json && echo same; ls -A",
+             "mkdir -p %s && cd %s && printf ' org 0\\nmain: nop\\n sjmp main\\n' >good.asm && printf ' org "
+             "0\\n mvo a, b\\n' >bad.asm && " SPINDLE
+             " asm good.asm --part mcs51-8k -o out.hex --listing out.lst --symbols out.json && cp out.hex "
+             "was.hex && cp out.lst "
+             "was.lst && cp out.json was.json; " SPINDLE
+             " asm bad.asm --part mcs51-8k -o out.hex --listing out.lst --symbols "
+             "out.json; echo \"rc $?\"; cmp out.hex was.hex && cmp out.lst was.lst && cmp out.json was.json "
+             "&& echo same; ls -A",
              folder, folder);
     ck_assert_int_eq(shell(command, &out, &err), 0);
     ck_assert_msg(strstr(out, "rc 1") && strstr(out, "same"), "%s%s", out, err);
@@ -160,7 +168,8 @@ START_TEST(what_was_there_before_is_not_touched_by_a_call_that_fails)
     ck_assert_uint_eq(files, 8); /* nothing half written beside them */
     free(out), free(err);
     snprintf(command, sizeof command,
-             "cd %s && echo keep >s.json && " SPINDLE " run good.asm --part mcs51-8k --state-out s.json --stop-at nowhere; cat "
+             "cd %s && echo keep >s.json && " SPINDLE
+             " run good.asm --part mcs51-8k --state-out s.json --stop-at nowhere; cat "
              "s.json; rm -r %s",
              folder, folder);
     shell(command, &out, &err);
@@ -182,7 +191,8 @@ START_TEST(every_command_tells_of_itself_with_examples)
         ck_assert_msg(strncmp(out, usage, strlen(usage)) == 0, "%.200s", out);
         ck_assert_ptr_nonnull(strstr(out, "example"));
         for (const char *line = out; line; line = strchr(line, '\n') ? strchr(line, '\n') + 1 : NULL)
-            ck_assert_msg(strcspn(line, "\n") <= 100, "spindle %s --help: a line of %zu", commands[i], strcspn(line, "\n"));
+            ck_assert_msg(strcspn(line, "\n") <= 100, "spindle %s --help: a line of %zu", commands[i],
+                          strcspn(line, "\n"));
         snprintf(name, sizeof name, "help %s", commands[i]);
         call(name, "", &again, &ignored);
         ck_assert_str_eq(out, again);
@@ -193,4 +203,5 @@ END_TEST
 
 RUN_SUITE("misuse", a_wrong_call_is_told_with_a_way_out_and_an_exit_code,
           with_json_a_wrong_call_is_one_document_with_the_same_exit_code,
-          what_was_there_before_is_not_touched_by_a_call_that_fails, every_command_tells_of_itself_with_examples)
+          what_was_there_before_is_not_touched_by_a_call_that_fails,
+          every_command_tells_of_itself_with_examples)

@@ -575,7 +575,44 @@ START_TEST(a_line_port_carries_bytes_both_ways)
 }
 END_TEST
 
-RUN_SUITE("session", places_are_resolved_in_every_form, local_labels_stretches_and_pins_have_names,
+START_TEST(what_a_chip_suffers_has_a_level_that_can_be_asked_and_set)
+{
+    bench b;
+    const char *word;
+    oak_notice_level usual;
+    unsigned kinds = 0;
+    bench_open(&b, "mcs51-8k", " org 0\nmain: jb P0.3, main\n sjmp main\n"); /* P0 has no pulls: it floats */
+    for (unsigned i = 0; (word = oak_notice_word(i, &usual)); i++, kinds++) {
+        ck_assert_int_eq(oak_session_level(b.session, word), usual);
+        ck_assert_uint_gt(strlen(oak_notice_meaning(i)), 40);
+        for (int level = OAK_NOTICE_OFF; level <= OAK_NOTICE_STOP; level++) {
+            ck_assert_int_eq(oak_session_set_level(b.session, word, strlen(word), (oak_notice_level)level),
+                             OAK_OK);
+            ck_assert_int_eq(oak_session_level(b.session, word), level);
+        }
+        ck_assert_int_eq(oak_session_set_level(b.session, word, strlen(word), usual), OAK_OK);
+    }
+    ck_assert_uint_ge(kinds, 9);
+    ck_assert_ptr_null(oak_notice_meaning(kinds));
+    ck_assert_int_eq(oak_session_level(b.session, "nonsense"), OAK_NOTICE_OFF);
+    ck_assert_int_eq(oak_session_set_level(b.session, "nonsense", 8, OAK_NOTICE_STOP), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_session_set_level(b.session, "floating-read", 13, OAK_NOTICE_OFF), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 100, 0).stop.reason, OAK_STOP_CYCLES);
+    ck_assert_ptr_null(oak_session_noticed(b.session, 0));
+    ck_assert_int_eq(oak_session_set_level(b.session, "floating-read", 13, OAK_NOTICE_WARNING), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 100, 0).stop.reason, OAK_STOP_CYCLES);
+    ck_assert_ptr_nonnull(oak_session_noticed(b.session, 0));
+    ck_assert_uint_gt(oak_session_noticed(b.session, 0)->count, 1);
+    ck_assert_int_eq(oak_session_set_level(b.session, "floating-read", 13, OAK_NOTICE_STOP), OAK_OK);
+    oak_event event = bench_run(&b, 100, 0);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_FLOATING);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
+          places_are_resolved_in_every_form, local_labels_stretches_and_pins_have_names,
           expressions_read_the_chip, what_is_set_can_be_read_back, conditions_and_counts_narrow_a_stop_point,
           a_budget_and_a_condition_that_never_holds_end_together, pins_are_driven_at_their_cycle,
           a_repeating_drive_does_not_drift, a_stop_point_reached_when_a_pin_changes_is_not_lost,

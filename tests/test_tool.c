@@ -629,14 +629,36 @@ START_TEST(odd_names_of_files_work)
 }
 END_TEST
 
-RUN_SUITE("tool", assembling_writes_hex_listing_and_symbols, a_refused_source_leaves_the_earlier_output_alone,
-          json_tells_the_same, a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3,
-          budgets_and_their_words, state_files_carry_a_run_on,
-          wrong_usage_ends_with_exit_code_2_and_a_way_out, help_is_given_for_every_command,
-          a_part_is_shown_with_all_it_has, a_new_project_builds_and_runs_as_it_stands,
-          images_of_every_format_run_the_same, a_file_of_mistakes_gives_its_golden_messages,
-          safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
-          a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
-          a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work,
-          signals_are_drawn_printed_and_dumped, wrong_ways_to_see_signals_are_explained,
-          a_board_is_shown_and_a_terminal_attached, notices_and_stand_ins_are_explained)
+START_TEST(a_run_shows_memory_in_cells_and_stops_once)
+{
+    char *out, *err;
+    ck_assert_int_eq(
+        shell(
+            "cd " SOURCE_FOLDER " && " SPINDLE
+            " run examples/lathe/lathe.asm --part mcs51-8k --board examples/lathe/board.yaml --stop-at "
+            "'tripped once' --show 'iram[times..times+7] as 2 big dec' --show 'trips as oct' --show 'depth' "
+            "--show 'cycle as dec' --brief",
+            &out, &err),
+        0);
+    ck_assert_msg(strstr(out, "Stop point") && strstr(out, "tripped"), "%s", out);
+    ck_assert_ptr_nonnull(strstr(out, "0x0035    193   194   193   194"));
+    ck_assert_ptr_nonnull(strstr(out, "trips              000\n"));
+    ck_assert_ptr_nonnull(strstr(out, "depth              0x01  1"));
+    ck_assert_ptr_nonnull(strstr(out, "cycle              400029\n"));
+    free(out);
+    free(err);
+}
+END_TEST
+
+RUN_SUITE("tool", a_run_shows_memory_in_cells_and_stops_once, assembling_writes_hex_listing_and_symbols,
+          a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,
+          a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3, budgets_and_their_words,
+          state_files_carry_a_run_on, wrong_usage_ends_with_exit_code_2_and_a_way_out,
+          help_is_given_for_every_command, a_part_is_shown_with_all_it_has,
+          a_new_project_builds_and_runs_as_it_stands, images_of_every_format_run_the_same,
+          a_file_of_mistakes_gives_its_golden_messages, safe_edits_are_applied_and_shown,
+          a_changed_source_is_assembled_again, a_general_reader_accepts_the_elf_file,
+          a_project_sets_warnings_and_include_folders, a_part_of_ones_own_may_extend_a_shipped_one,
+          odd_names_of_files_work, signals_are_drawn_printed_and_dumped,
+          wrong_ways_to_see_signals_are_explained, a_board_is_shown_and_a_terminal_attached,
+          notices_and_stand_ins_are_explained)
