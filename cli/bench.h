@@ -37,8 +37,9 @@ typedef struct bench {
     double pace;  /* 0: as fast as it goes */
     bool bounded; /* a run without bounds ends after a while: nobody is there to end it */
     bool quits, again;
-    unsigned failures;           /* verbs that could not be done */
-    char *kept[BENCH_MOST_KEPT]; /* expressions that are shown again and again */
+    unsigned failures;                    /* verbs that could not be done */
+    char *kept[BENCH_MOST_KEPT];          /* expressions that are shown again and again */
+    char kept_text[BENCH_MOST_KEPT][100]; /* and what they were when they were shown last */
     unsigned kept_count;
     bool view; /* the full-screen view shows things by itself */
     bench_panes panes;

@@ -29,7 +29,7 @@ static bool show_pane(bench *b, const char *words)
              oak_session_part(b->session)->architecture->spaces[b->memory_space].name,
              (unsigned long)b->memory_from, (unsigned long)b->memory_to, words ? " as " : "",
              words ? words : "");
-    return cli_show(b->self, b->session, text);
+    return cli_show(b->self, b->session, text, false);
 }
 
 static const char *words_of(const char *rest)

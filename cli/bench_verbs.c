@@ -233,7 +233,7 @@ static bool verb_show(bench *b, const char *rest)
     if (!*rest)
         return bench_complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
                               "an expression is missing");
-    return cli_show(b->self, b->session, rest);
+    return cli_show(b->self, b->session, rest, false);
 }
 
 /* keep E: it is shown again each time the chip has moved. */
@@ -243,8 +243,10 @@ static bool verb_keep(bench *b, const char *rest)
         return bench_complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
     if (b->kept_count == BENCH_MOST_KEPT)
         return bench_complain(b, "`forget N` makes room.", "no more are kept");
-    if (!cli_show(b->self, b->session, rest)) return false;
+    if (!cli_show(b->self, b->session, rest, false)) return false;
     b->kept[b->kept_count] = strdup(rest);
+    if (b->kept[b->kept_count])
+        bench_kept_text(b, b->kept_count, &b->self->sink, b->kept_text[b->kept_count], sizeof *b->kept_text);
     return b->kept[b->kept_count] && ++b->kept_count;
 }
 
@@ -276,6 +278,8 @@ static bool verb_forget(bench *b, const char *rest)
         return bench_complain(b, "Kept expressions are numbered from 0.", "nothing is kept as `%s`", rest);
     free(b->kept[number]);
     memmove(b->kept + number, b->kept + number + 1, (b->kept_count - number - 1) * sizeof *b->kept);
+    memmove(b->kept_text + number, b->kept_text + number + 1,
+            (b->kept_count - number - 1) * sizeof *b->kept_text);
     b->kept_count--;
     return true;
 }
@@ -331,7 +335,7 @@ static bool verb_output(bench *b, const char *rest)
 static bool verb_changes(bench *b, const char *rest)
 {
     (void)rest;
-    return cli_show(b->self, b->session, "changes");
+    return cli_show(b->self, b->session, "changes", false);
 }
 
 static uint32_t pc_of(bench *b)

@@ -20,7 +20,8 @@ typedef struct cli {
     bool json;
     cJSON *diagnostics; /* when json: what was reported */
     bool error_colour, result_colour;
-    bool marks; /* what the last run has changed is marked with a * */
+    bool marks;                           /* what the last run has changed is marked with a * */
+    uint32_t port_levels[OAK_MOST_PORTS]; /* with marks: what stood on the pins before it */
     unsigned errors, warnings;
 } cli;
 
@@ -183,6 +184,7 @@ typedef struct show_item {
     char *expression; /* without the base */
     cli_cells cells;
     bool is_range; /* space[from..to] */
+    bool is_new;   /* a value that is marked */
     unsigned space;
     uint32_t from, to;
 } show_item;
@@ -190,7 +192,7 @@ typedef struct show_item {
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item);
 void cli_show_item(cli *self, oak_session *session, const show_item *item);
 /* Reads and shows it; false after a message. */
-bool cli_show(cli *self, oak_session *session, const char *text);
+bool cli_show(cli *self, oak_session *session, const char *text, bool is_new);
 
 /* report.c: what is printed when a run has ended. */
 typedef struct cli_reported {
@@ -204,6 +206,8 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what);
 /* One part of the report: "registers", "special", "pins", "interrupts", "board", "laps", "noticed", "output"; false when there is
  * no such part. */
 bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part);
+/* What a meter would show as high, a bit a pin. */
+uint32_t cli_port_levels(oak_session *session, unsigned port);
 /* Why and where the last run has ended, and how long it took. */
 void cli_report_where(cli *self, oak_session *session, const char *budget);
 /* Special registers with every field: all (""), those of a device, or one. False when there is no such. */

@@ -71,7 +71,13 @@ void bench_tell(bench *b)
     if (b->view) return;
     cli_report_where(b->self, b->session, "as asked");
     tell_changes(b);
-    for (unsigned i = 0; i < b->kept_count; i++) cli_show(b->self, b->session, b->kept[i]);
+    for (unsigned i = 0; i < b->kept_count; i++) {
+        char text[200] = "";
+        bench_kept_text(b, i, &b->self->sink, text, sizeof text);
+        bool new = *b->kept_text[i] && strncmp(text, b->kept_text[i], sizeof b->kept_text[i] - 1) != 0;
+        snprintf(b->kept_text[i], sizeof b->kept_text[i], "%s", text);
+        cli_show(b->self, b->session, b->kept[i], new);
+    }
 }
 
 bool bench_do(bench *b, const char *line)
@@ -91,6 +97,9 @@ bool bench_do(bench *b, const char *line)
     const bench_verb *verb = bench_find_verb(b, copy, word);
     char *rest = copy + word;
     while (*rest == ' ' || *rest == '\t') rest++;
+    const oak_part *part = oak_session_part(b->session);
+    for (unsigned p = 0; verb && verb->moves && p < part->port_count && p < OAK_MOST_PORTS; p++)
+        b->self->port_levels[p] = cli_port_levels(b->session, p);
     bool good = verb && verb->run(b, rest);
     if (good && verb->moves) bench_tell(b);
     if (!good) b->failures++;

@@ -336,6 +336,18 @@ static void show_named_pins(cli *self, oak_session *session, unsigned port)
     if (shown) putchar('\n');
 }
 
+uint32_t cli_port_levels(oak_session *session, unsigned port)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    uint32_t levels = 0;
+    for (unsigned bit = 0; bit < oak_session_part(session)->ports[port].pin_count; bit++) {
+        oak_pin pin = {0};
+        chip.ops->read_pin(chip.chip, port * OAK_MOST_PINS + bit, &pin);
+        levels |= (uint32_t)(pin.result == OAK_HIGH) << bit;
+    }
+    return levels;
+}
+
 /* One port, bit by bit: what the program wrote, what the outside drives, what stands on the pins. */
 static void show_ports(cli *self, oak_session *session)
 {
@@ -372,8 +384,9 @@ static void show_ports(cli *self, oak_session *session)
                      pin.contention ? '!' : results[pin.result], gap);
             contention = contention || pin.contention;
         }
-        printf("  %-5s %-*s  %-*s  %s%s\n", port->name, width, latch, width, outside, result,
-               contention ? "  ! chip and outside drive against each other" : "");
+        bool new = self->marks &&p < OAK_MOST_PORTS && self->port_levels[p] != cli_port_levels(session, p);
+        printf(" %c%-5s %-*s  %-*s  %s%s\n", new ? '*' : ' ', port->name, width, latch, width, outside,
+               result, contention ? "  ! chip and outside drive against each other" : "");
     }
     for (unsigned p = 0; p < part->port_count; p++) show_named_pins(self, session, p);
     printf("  %s- nobody drives it, %sd u pulled down or up, z floating%s\n",

@@ -130,7 +130,7 @@ static void show_value(cli *self, oak_session *session, const show_item *item)
     uint64_t value =
         bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
     char text[100];
-    printf("  %-18s ", item->expression);
+    printf(" %c%-18s ", item->is_new ? '*' : ' ', item->expression);
     if (item->cells.base) {
         bool plain =
             reading.bits == 64 && item->cells.base == 's'; /* something computed has a sign of its own */
@@ -287,10 +287,11 @@ void cli_show_item(cli *self, oak_session *session, const show_item *item)
     else show_value(self, session, item);
 }
 
-bool cli_show(cli *self, oak_session *session, const char *text)
+bool cli_show(cli *self, oak_session *session, const char *text, bool is_new)
 {
     show_item item;
     if (!cli_read_show(self, session, text, &item)) return false;
+    item.is_new = is_new;
     cli_show_item(self, session, &item);
     free(item.expression);
     return true;

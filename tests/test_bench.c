@@ -319,6 +319,16 @@ START_TEST(what_the_last_run_changed_is_marked_everywhere)
     has(out, "0x0030 *01 00 71 00");
     has(out, "\n *pc 0x0075  a 0x71"); /* nothing else */
     has(out, " *TCON   0x02");
+    ck_assert_int_eq(
+        bench_with(LATHE, "keep trips\nkeep sp\nto tripped\npins\nstep\npins\nregisters\nback 1\n"), 0);
+    has(out, " *sp                 0x4a");
+    has(out, "\n *p3    1111 1111");
+    has(out, "\n  p0    1111 1111");
+    has(out, "\n *trips              0x01");
+    const char *later = strstr(out, "*trips");
+    ck_assert_ptr_null(strstr(later, "*p3")); /* not by the step */
+    ck_assert_ptr_null(strstr(later, "*sp"));
+    has(later, "*trips              0x00"); /* going back has changed it again */
     /* The report of a run, where all is new, is not marked. */
     char *got, *error;
     ck_assert_int_eq(
