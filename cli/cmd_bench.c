@@ -72,10 +72,10 @@ void bench_tell(bench *b)
     cli_report_where(b->self, b->session, "as asked");
     tell_changes(b);
     for (unsigned i = 0; i < b->kept_count; i++) {
-        char text[200] = "";
+        char text[sizeof b->kept_text[i]] = "";
         bench_kept_text(b, i, &b->self->sink, text, sizeof text);
-        bool new = *b->kept_text[i] && strncmp(text, b->kept_text[i], sizeof b->kept_text[i] - 1) != 0;
-        snprintf(b->kept_text[i], sizeof b->kept_text[i], "%s", text);
+        bool new = *b->kept_text[i] && strcmp(text, b->kept_text[i]) != 0;
+        memcpy(b->kept_text[i], text, sizeof text);
         cli_show(b->self, b->session, b->kept[i], new);
     }
 }

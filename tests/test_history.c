@@ -496,6 +496,14 @@ START_TEST(what_was_executed_last_is_what_single_steps_execute)
         ck_assert_int_eq(oak_session_recent(b.session, 50, keep_one, &last), OAK_OK);
         char *after = state_of(&b);
         ck_assert_str_eq(before, after);
+        oak_change changes[300], again[300];
+        size_t count, counted;
+        ck_assert_int_eq(oak_session_changes(b.session, changes, 300, &count), OAK_OK);
+        ck_assert_int_eq(oak_session_recent(b.session, 5, keep_one, &none), OAK_OK);
+        ck_assert_int_eq(oak_session_changes(b.session, again, 300, &counted), OAK_OK);
+        ck_assert_uint_eq(count, counted); /* since the run began, not since the last of those told of */
+        for (size_t i = 0; i < count && i < 300; i++) ck_assert_int_eq(changes[i].after, again[i].after);
+        ck_assert_uint_gt(count, 8);
         bench_run(&slow, 0, time.instructions - 50);
         ck_assert_uint_ge(last.count, 49); /* the step that wakes from a sleep may hold none of its own */
         unsigned same = 0;
@@ -523,6 +531,35 @@ static char *dump_of(bench *b)
     ck_assert_int_eq(oak_trace_write_vcd(oak_session_trace(b->session), &sink), OAK_OK);
     return t.bytes;
 }
+
+START_TEST(what_a_search_has_changed_is_told_against_where_it_began)
+{
+    bench b;
+    oak_event event;
+    oak_change changes[64];
+    size_t count;
+    bool seen = false;
+    bench_open(&b, "mcs51-8k",
+               " org 0\nmain: mov 40h, #7\nwait: inc r7\n inc 41h\n djnz r6, wait\n inc 42h\n sjmp wait\n");
+    oak_session_keep_history(b.session, 0);
+    bench_run(&b, 3000000, 0); /* several copies of the state lie between */
+    long long r7 = value_of(&b, "r7"), cell = value_of(&b, "iram[0x41]");
+    ck_assert_int_eq(oak_session_back_access(b.session, "iram[0x40]", OAK_WATCH_WRITE, &b.sink, &event),
+                     OAK_OK);
+    ck_assert_uint_eq(cycles_of(&b), 0);
+    ck_assert_int_eq(oak_session_changes(b.session, changes, 64, &count), OAK_OK);
+    for (size_t i = 0; i < count && i < 64; i++) {
+        if (changes[i].space == 2 && changes[i].address == 0x41) {
+            ck_assert_int_eq(changes[i].before, cell);
+            ck_assert_int_eq(changes[i].after, 0);
+            seen = true;
+        }
+        if (changes[i].space == 2 && changes[i].address == 7) ck_assert_int_eq(changes[i].before, r7);
+    }
+    ck_assert(seen);
+    bench_close(&b);
+}
+END_TEST
 
 START_TEST(signals_recorded_after_going_back_are_those_of_a_straight_run)
 {
@@ -605,5 +642,6 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           a_call_that_has_just_ended_is_gone_back_over, bytes_put_into_code_memory_are_taken_back_one_by_one,
           a_search_that_somebody_ends_leaves_everything_as_it_was,
           what_was_executed_last_is_what_single_steps_execute,
+          what_a_search_has_changed_is_told_against_where_it_began,
           signals_recorded_after_going_back_are_those_of_a_straight_run,
           accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)

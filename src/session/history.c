@@ -213,11 +213,11 @@ static oak_status bring_back(oak_session *session, size_t number)
     return run_tape(session, &tape);
 }
 
-/* Goes back for good: what comes later is forgotten. */
+/* Goes back for good: what comes later is forgotten. What has changed is told against the snapshot that was taken before. */
 static oak_status arrive(oak_session *session, size_t from, uint64_t cycle, uint64_t instruction,
                          oak_event *event)
 {
-    oak_status status = session_take_snapshot(session);
+    oak_status status = OAK_OK;
     *event = (oak_event){.stop_point = -1, .watch = -1};
     if (!status) status = bring_back(session, from);
     while (session->history->count > from + 1) drop(session, session->history->count - 1);
@@ -243,6 +243,8 @@ oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_even
     oak_status status = ready(session);
     if (status) return status;
     if (steps > now) return OAK_NOT_FOUND;
+    status = session_take_snapshot(session);
+    if (status) return status;
     for (size_t i = session->history->count; i-- > 0;)
         if (session->history->moments[i].time.instructions <= now - steps)
             return arrive(session, i, UINT64_MAX, now - steps, event);
@@ -254,6 +256,8 @@ oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_e
     oak_status status = ready(session);
     if (status) return status;
     if (cycle > session_time(session).cycles) return OAK_NOT_FOUND;
+    status = session_take_snapshot(session);
+    if (status) return status;
     for (size_t i = session->history->count; i-- > 0;)
         if (session->history->moments[i].time.cycles <= cycle)
             return arrive(session, i, cycle, UINT64_MAX, event);
@@ -349,6 +353,7 @@ static uint64_t search_cells(oak_session *session, const search *what, uint64_t 
 static oak_status find_back(oak_session *session, search *what, oak_event *event)
 {
     oak_status status = ready(session);
+    if (!status) status = session_take_snapshot(session);
     if (status) return status;
     oak_chip_time now = session_time(session);
     uint64_t end = now.instructions;
@@ -363,7 +368,6 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
                               : search_stretch(session, what, end, now.instructions);
         if (!goes_on(session)) break;
         if (found != UINT64_MAX) {
-            /* What changed since then is told against how it was before all this. */
             status = arrive(session, i, UINT64_MAX, found, event);
             return status;
         }
@@ -431,6 +435,8 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
     oak_status status = ready(session);
     if (!now.instructions && session->history) return OAK_OK; /* nothing has run */
     if (status) return status;
+    snapshot kept = session->before; /* what has changed since the last run is asked for later */
+    session->before = (snapshot){0};
     uint64_t from = now.instructions > count ? now.instructions - count : 0;
     size_t i = session->history->count;
     while (i-- > 0)
@@ -456,5 +462,8 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
         if (!status) tell(context, &one);
     }
     if (!status) status = session_replay(session, now.cycles, UINT64_MAX, &stop);
+    if (session->before.bytes)
+        session->host.resize(session->host.context, session->before.bytes, session->before.size, 0);
+    session->before = kept;
     return status;
 }
