@@ -210,7 +210,7 @@ END_TEST
 static void many_literals(const oak_part *part, unsigned routines, unsigned loads)
 {
     size_t room = routines * (loads * 40 + 80) + 100, at = 0;
-    char *source = malloc(room);
+    char *source = calloc(1, room);
     uint64_t seed = routines * 131 + loads;
     for (unsigned r = 0; r < routines; r++) {
         for (unsigned i = 0; i < loads; i++)
