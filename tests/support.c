@@ -3,6 +3,7 @@
 
 #include <poll.h>
 #include <pty.h>
+#include <signal.h>
 #include <stdio.h>
 #include <sys/ioctl.h>
 #include <sys/wait.h>
@@ -217,9 +218,15 @@ void terminal_send(terminal *t, const char *keys)
 
 int terminal_close(terminal *t)
 {
-    int status;
+    enum { SECONDS = 60 };
+    int status = 0, left = SECONDS;
     char buffer[4096];
-    while (read(t->fd, buffer, sizeof buffer) > 0) continue;
+    for (ssize_t count = 1; count > 0 && left;) {
+        struct pollfd ready = {.fd = t->fd, .events = POLLIN};
+        if (poll(&ready, 1, 1000) > 0) count = read(t->fd, buffer, sizeof buffer);
+        else left--;
+    }
+    if (!left) kill(t->child, SIGKILL); /* it would not end */
     waitpid(t->child, &status, 0);
     close(t->fd);
     free(t->seen.bytes);

@@ -178,8 +178,10 @@ START_TEST(a_terminal_edits_completes_and_pauses_at_once)
     terminal_await(&t, "spindle> ");
     terminal_send(&t, "\033[A\033[A\033[A"); /* the lines of the last session: quit, load, back */
     terminal_await(&t, "back until sp == 255");
+    usleep(200000);
     terminal_send(&t, "\003");
-    terminal_await(&t, "spindle> ");
+    terminal_await(&t, "\nspindle> "); /* a new one, below the line that was left */
+    usleep(200000);
     terminal_send(&t, "\004"); /* the end of the input */
     ck_assert_int_eq(terminal_close(&t), 0);
     char command[300], *got, *error;
