@@ -127,14 +127,11 @@ bool bench_follow_now(bench *b);
 bool bench_panes_verb(bench *b, const char *rest);
 bool bench_divide(bench *b, const char *rest);
 bool bench_mouse(bench *b, const char *rest);
-const char *bench_pane_name(bench_pane pane);
 void bench_recall_panes(bench *b);
 void bench_remember_panes(bench *b);
 
 /* A word that could stand in place of a beginning, by number from state 0; NULL after the last. Free it. */
 char *bench_complete(bench *b, const char *text, int state);
-/* Is a file wanted in this line? */
-bool bench_takes_file(const char *line);
 
 /* view.c: the full-screen view, until somebody leaves it. False when the terminal cannot do it. */
 bool bench_view(bench *b);

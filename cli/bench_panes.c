@@ -14,11 +14,6 @@ static const bench_panes usual = {.pane = {PANE_REGISTERS, PANE_KEPT, PANE_BOARD
                                   .left = 0,
                                   .messages = 0};
 
-const char *bench_pane_name(bench_pane pane)
-{
-    return names[pane];
-}
-
 /* The pane a word means, or a beginning of it that no other has; -1 for none. */
 static int find_pane(const char *word, size_t length)
 {

@@ -223,16 +223,17 @@ static char *complete_file(const char *text, int state)
     return found;
 }
 
+/* Is a file wanted in this line? */
+static bool takes_file(const char *line)
+{
+    return strncmp(line, "save ", 5) == 0 || strncmp(line, "load ", 5) == 0;
+}
+
 static char *complete(const char *text, int state)
 {
     static bool files;
-    if (!state) files = bench_takes_file(rl_line_buffer);
+    if (!state) files = takes_file(rl_line_buffer);
     return files ? complete_file(text, state) : complete_word(text, state);
-}
-
-bool bench_takes_file(const char *line)
-{
-    return strncmp(line, "save ", 5) == 0 || strncmp(line, "load ", 5) == 0;
 }
 
 char *bench_complete(bench *b, const char *text, int state)
