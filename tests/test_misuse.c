@@ -92,7 +92,8 @@ static int call(const char *arguments, const char *more, char **out, char **err)
 {
     char written[800], command[1200];
     write_out(arguments, written, sizeof written);
-    snprintf(command, sizeof command, "cd " SOURCE_FOLDER " && timeout 60 " SPINDLE " %s%s", written, more);
+    snprintf(command, sizeof command, "cd " SOURCE_FOLDER " && timeout -s KILL 60 " SPINDLE " %s%s", written,
+             more);
     return shell(command, out, err);
 }
 

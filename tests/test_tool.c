@@ -398,11 +398,13 @@ START_TEST(a_changed_source_is_assembled_again)
     static char command[2000];
     free(out);
     free(err);
-    snprintf(command, sizeof command,
-             "cd %.60s && (timeout 2 %s asm w.asm --part mcs51-4k -o w.hex --watch > log & sleep 0.6; echo "
-             "'value equ 2' > inc.asm; sleep 0.6; cat w.hex; wait)",
-             folder, SPINDLE);
-    shell(command, &out, &err);
+    snprintf(
+        command, sizeof command,
+        "cd %.60s; %s asm w.asm --part mcs51-4k -o w.hex --watch > log & for i in $(seq 300); do grep -q "
+        "waiting log && break; sleep 0.1; done; echo 'value equ 2' > inc.asm; for i in $(seq 300); do "
+        "grep -q :0100000002FD w.hex && break; sleep 0.1; done; cat w.hex; kill $!; wait $!",
+        folder, SPINDLE);
+    ck_assert_int_eq(shell(command, &out, &err), 0);
     has(out, ":0100000002FD"); /* the include was watched too */
     char *log = get_file("log");
     has(log, "waiting for changes");
@@ -590,11 +592,10 @@ START_TEST(a_board_is_shown_and_a_terminal_attached)
     char command[1500], *got, *error;
     snprintf(command, sizeof command,
              "cd %.90s; %s run echo.asm --part mcs51-8k --clock 11.0592MHz --board board.yaml --pty t --pace "
-             "1 --time 3s --brief >o.txt 2>e.txt & "
-             "for i in 1 2 3 4 5 6 7 8 9 10; do sleep 0.1; grep -q /dev %.90s/e.txt && break; done; p=$(sed "
-             "-n 's/.* is at //p' %.90s/e.txt); "
-             "exec 3<>$p; printf hi >&3; head -c 2 <&3; wait",
-             folder, SPINDLE, folder, folder);
+             "1 --time 30s --brief >o.txt 2>e.txt & "
+             "for i in $(seq 300); do grep -q /dev e.txt && break; sleep 0.1; done; p=$(sed "
+             "-n 's/.* is at //p' e.txt); exec 3<>$p && printf hi >&3 && head -c 2 <&3; kill -INT $!; wait",
+             folder, SPINDLE);
     ck_assert_int_eq(shell(command, &got, &error), 0);
     ck_assert_str_eq(got, "HI");
     free(got);
