@@ -109,22 +109,52 @@ static bool explain_kind(const char *word)
     return all;
 }
 
-static int explain(cli *self, const oak_part *part, const char *const *words)
+/* A mnemonic where no part was named: of the first architecture that has it, with a word on the others. */
+static oak_status explain_anywhere(cli *self, const char *word, const oak_text_sink *sink)
+{
+    const oak_architecture *one, *first = NULL;
+    char others[200] = "", line[400];
+    for (unsigned i = 0; (one = oak_architecture_at(i)); i++) {
+        cli_text unread = {0};
+        oak_text_sink aside = cli_text_sink(&unread);
+        oak_status status = oak_explain_mnemonic(&self->host, one, word, first ? &aside : sink);
+        free(unread.bytes);
+        if (status == OAK_NOT_FOUND) continue;
+        if (status) return status;
+        if (first)
+            snprintf(others + strlen(others), sizeof others - strlen(others), "%s%s", *others ? " and " : "",
+                     one->name);
+        else first = one;
+    }
+    if (!first) return OAK_NOT_FOUND;
+    int length = snprintf(line, sizeof line, "\nThis is %s.", first->name);
+    if (*others)
+        length += snprintf(line + length, sizeof line - (size_t)length,
+                           " It is an instruction of %s, too: name one of their parts with --part.", others);
+    sink->write(sink->context, line, (size_t)length);
+    sink->write(sink->context, "\n", 1);
+    return OAK_OK;
+}
+
+static int explain(cli *self, const oak_part *part, bool part_named, const char *const *words)
 {
     int exit_code = EXIT_DONE;
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
-    oak_status status =
-        words[1] ? OAK_NOT_FOUND : oak_explain_mnemonic(&self->host, part->architecture, words[0], &sink);
+    oak_status status = OAK_NOT_FOUND;
+    if (!words[1])
+        status = part_named ? oak_explain_mnemonic(&self->host, part->architecture, words[0], &sink)
+                            : explain_anywhere(self, words[0], &sink);
     if (status == OAK_NOT_FOUND && !words[1]) status = oak_explain_code(words[0], &sink);
     if (status == OAK_NOT_FOUND && !words[1] && (explain_notice(words[0]) || explain_kind(words[0])))
         status = OAK_OK;
     if (status == OAK_NOT_FOUND && !explain_bytes(self, part, words, &sink, &exit_code))
-        exit_code = cli_usage(
-            self, &command_explain,
-            "Give a mnemonic (djnz), the bytes of an instruction (d8 fe), the code of a message "
-            "(value-range), notices, or board.",
-            "`%s` is no instruction of %s, no bytes and no code", words[0], part->architecture->name);
+        exit_code =
+            cli_usage(self, &command_explain,
+                      "Give a mnemonic (djnz), the bytes of an instruction (d8 fe), the code of a message "
+                      "(value-range), notices, or board.",
+                      "`%s` is no instruction%s%s, no bytes and no code", words[0], part_named ? " of " : "",
+                      part_named ? part->architecture->name : "");
     else if (status && status != OAK_NOT_FOUND) exit_code = cli_failed(self, status, words[0]);
     if (!exit_code && text.bytes) fputs(text.bytes, stdout);
     free(text.bytes);
@@ -145,7 +175,7 @@ static int run(cli *self, int argc, const char **argv)
     else {
         oak_part *part =
             cli_load_part(self, &command_explain, part_name ? part_name : "mcs51-8k", &exit_code);
-        if (part) exit_code = explain(self, part, words);
+        if (part) exit_code = explain(self, part, part_name != NULL, words);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);

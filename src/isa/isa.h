@@ -154,10 +154,10 @@ typedef struct oak_stack_use {
 } oak_stack_use;
 
 /* What an exception puts on the stack where return addresses are kept in a link register: the registers in ascending order of
- * addresses. A link of returns_from or above returns from one. */
+ * addresses. A link of returns_from or above returns from one. One word more was skipped where that bit of the last is set. */
 typedef struct oak_exception_frame {
     uint32_t returns_from;
-    uint8_t link_register, words, link_word, pc_word;
+    uint8_t link_register, words, link_word, pc_word, skipped_bit;
     uint8_t registers[8];
 } oak_exception_frame;
 

@@ -94,25 +94,40 @@ static bool entry_of(oak_session *session, uint32_t address, uint32_t *entry)
 
 /* ------------------------------------------------------------------------------------------ one subroutine */
 
-/* Where a word on the stack came from; the last one is the top. */
+/* Where the words on the stack came from; the last ones are the top. Room that is only made is one entry of many words. */
 typedef struct followed {
     struct {
         bool known;
         uint8_t space;
         uint32_t number;
-    } word[MOST_FOLLOWED];
+        unsigned words;
+    } entry[MOST_FOLLOWED];
     unsigned count;
 } followed;
 
+static void drop_words(followed *stack, unsigned words)
+{
+    while (words && stack->count) {
+        unsigned *here = &stack->entry[stack->count - 1].words, some = *here < words ? *here : words;
+        *here -= some;
+        words -= some;
+        if (!*here) stack->count--;
+    }
+}
+
 static void follow_one(const oak_stack_use *use, followed *stack)
 {
-    for (int left = use->words; left < 0 && stack->count; left++) stack->count--;
-    for (int i = use->words; i-- > 0 && stack->count < MOST_FOLLOWED;) {
-        bool known = (unsigned)i < use->named;
-        stack->word[stack->count].known = known;
-        stack->word[stack->count].space = known ? use->from[i].space : 0;
-        stack->word[stack->count].number = known ? use->from[i].number : 0;
-        stack->count++;
+    if (use->words < 0) drop_words(stack, (unsigned)-use->words);
+    unsigned words = use->words > 0 ? (unsigned)use->words : 0;
+    if (words > use->named && stack->count < MOST_FOLLOWED) {
+        stack->entry[stack->count].known = false;
+        stack->entry[stack->count++].words = words - use->named;
+    }
+    for (unsigned i = use->named; words && i-- > 0 && stack->count < MOST_FOLLOWED; stack->count++) {
+        stack->entry[stack->count].known = true;
+        stack->entry[stack->count].words = 1;
+        stack->entry[stack->count].space = use->from[i].space;
+        stack->entry[stack->count].number = use->from[i].number;
     }
 }
 
@@ -144,8 +159,10 @@ static void follow(oak_session *session, uint32_t pc, followed *stack)
 
 typedef struct walk {
     oak_session *session;
-    oak_stack_item *items;
+    oak_stack_item *items; /* NULL: they are only counted */
+    oak_stack_item last;
     size_t count, room;
+    uint32_t depth;     /* returns among them */
     uint32_t at, first; /* the next word; where an 8-bit stack begins */
     unsigned space;
     bool bytes;
@@ -198,7 +215,9 @@ static bool peek(const walk *w, unsigned bytes, uint32_t *value)
 
 static oak_stack_item *take(walk *w, unsigned bytes, uint32_t value, oak_stack_kind kind)
 {
-    oak_stack_item *item = &w->items[w->count++];
+    oak_stack_item *item = w->items ? &w->items[w->count] : &w->last;
+    w->count++;
+    w->depth += kind == OAK_STACK_RETURNS || kind == OAK_STACK_INTERRUPTED;
     *item = (oak_stack_item){
         .at = w->bytes ? w->at - (bytes - 1) : w->at, .value = value, .bytes = (uint8_t)bytes, .kind = kind};
     w->at = w->bytes ? w->at - bytes : w->at + bytes;
@@ -220,10 +239,10 @@ static bool walk_bytes(walk *w, uint32_t *pc)
     uint32_t value;
     follow(w->session, *pc, &own);
     while (own.count && peek(w, 1, &value)) {
-        own.count--;
-        if (own.word[own.count].known)
-            take_saved(w, 1, value, own.word[own.count].space, own.word[own.count].number);
+        unsigned top = own.count - 1;
+        if (own.entry[top].known) take_saved(w, 1, value, own.entry[top].space, own.entry[top].number);
         else take(w, 1, value, OAK_STACK_UNKNOWN);
+        drop_words(&own, 1);
     }
     if (own.count || !peek(w, 2, &value)) return false;
     bool called = follows_call(w->session, value);
@@ -238,14 +257,15 @@ static bool walk_bytes(walk *w, uint32_t *pc)
 static bool walk_frame(walk *w, uint32_t *pc, uint32_t *link)
 {
     const oak_exception_frame *frame = w->session->isa->frame;
+    uint32_t value = 0;
     for (unsigned i = 0; i < frame->words; i++) {
-        uint32_t value;
         if (!peek(w, 4, &value)) return false;
         if (i == frame->link_word) *link = value;
         if (i == frame->pc_word) *pc = value;
         if (i == frame->pc_word) take(w, 4, value, OAK_STACK_INTERRUPTED);
         else take_saved(w, 4, value, 0, frame->registers[i]);
     }
+    if ((value >> frame->skipped_bit & 1) && peek(w, 4, &value)) take(w, 4, value, OAK_STACK_UNKNOWN);
     return true;
 }
 
@@ -258,14 +278,15 @@ static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
     *link = 0;
     follow(w->session, *pc, &own);
     while (own.count && peek(w, 4, &value)) {
-        own.count--;
-        bool is_link = own.word[own.count].known && own.word[own.count].number == frame->link_register;
+        unsigned top = own.count - 1;
+        bool is_link = own.entry[top].known && own.entry[top].number == frame->link_register;
         bool returns =
             is_link && value < frame->returns_from && follows_call(w->session, value & ~(uint32_t)1);
         if (is_link) back = value;
         if (returns) take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
-        else if (own.word[own.count].known) take_saved(w, 4, value, 0, own.word[own.count].number);
+        else if (own.entry[top].known) take_saved(w, 4, value, 0, own.entry[top].number);
         else take(w, 4, value, OAK_STACK_UNKNOWN);
+        drop_words(&own, 1);
     }
     if (own.count) return false;
     if (back >= frame->returns_from && w->handlers) {
@@ -304,7 +325,7 @@ static unsigned handlers_under_way(const oak_session *session)
     return handled(session) ? NESTED_AT_MOST : 0;
 }
 
-size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
+static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
 {
     const oak_architecture *about = session->part->architecture;
     bool bytes = about->word_bytes == 1;
@@ -322,18 +343,17 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
     if (frame) session->chip.ops->read_register(session->chip.chip, frame->link_register, &link);
     while (bytes ? walk_bytes(&w, &pc) : frame && walk_words(&w, &pc, &link)) continue;
     walk_rest(&w);
-    return w.count;
+    return w;
+}
+
+size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
+{
+    return walk_stack(session, items, room).count;
 }
 
 uint32_t session_depth(oak_session *session)
 {
-    enum { MOST = 256 };
-    oak_stack_item items[MOST];
-    uint32_t depth = 0;
-    size_t count = oak_session_stack(session, items, MOST);
-    for (size_t i = 0; i < count; i++)
-        depth += items[i].kind == OAK_STACK_RETURNS || items[i].kind == OAK_STACK_INTERRUPTED;
-    return depth;
+    return walk_stack(session, NULL, SIZE_MAX).depth;
 }
 
 static uint32_t program_counter(const oak_session *session)

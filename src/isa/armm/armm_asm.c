@@ -239,6 +239,20 @@ static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader 
     return operand->expr ? OAK_OK : OAK_REFUSED;
 }
 
+/* `stmdb sp!, {…}` and `ldm sp!, {…}` are other spellings of push and pop. */
+static void take_stack_spelling(const oak_isa_tables *tables, oak_insn *insn)
+{
+    const char *mnemonic = tables->mnemonic[armm_base(insn->mnemonic)];
+    bool stores = oak_same(mnemonic, "stmdb");
+    if (insn->count != 2 || insn->operand[0].kind != ARMM_K_REG_MOVES || insn->operand[0].reg != ARMM_SP ||
+        insn->operand[1].kind != ARMM_K_LIST || (!stores && !oak_same(mnemonic, "ldm")))
+        return;
+    unsigned spelled = tables->shape[stores ? ARMM_PUSH : ARMM_POP].mnemonic;
+    insn->mnemonic = (uint16_t)((insn->mnemonic & ~0xFFu) | spelled);
+    insn->operand[0] = insn->operand[1];
+    insn->count = 1;
+}
+
 oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
 {
     const char *mnemonic = tables->mnemonic[armm_base(insn->mnemonic)];
@@ -262,7 +276,9 @@ oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *
         operand->first = (uint16_t)(start - reader->line);
         operand->last = (uint16_t)(end - reader->line);
         insn->count++;
-        if (!take(reader, ',')) return OAK_OK;
+        if (take(reader, ',')) continue;
+        take_stack_spelling(tables, insn);
+        return OAK_OK;
     }
 }
 

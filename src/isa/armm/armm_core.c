@@ -820,8 +820,8 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
     X(aircr_group, uint32_t)                                                                                 \
     X(tick_on, bool)                                                                                         \
     X(tick_interrupt, bool)                                                                                  \
-    X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t)              \
-        X(tick_next, uint64_t)
+    X(tick_flag, bool)                                                                                       \
+    X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t) X(tick_next, uint64_t)
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {

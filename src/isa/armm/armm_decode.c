@@ -59,6 +59,19 @@ void armm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oa
     case ARMM_POP_ONE: use->words = -(int)count_bits(armm_list(decoded->row, pattern, word)); break;
     case ARMM_SUB_SP: use->words = (int)GET('i'); break;
     case ARMM_ADD_SP: use->words = -(int)GET('i'); break;
+    case ARMM_SUB_IMM_W:
+    case ARMM_ADD_IMM_W:
+    case ARMM_SUBW:
+    case ARMM_ADDW: {
+        uint32_t bytes = GET('i');
+        int carry;
+        if (GET('d') != ARMM_SP || GET('n') != ARMM_SP) break;
+        if (decoded->row == ARMM_SUB_IMM_W || decoded->row == ARMM_ADD_IMM_W)
+            armm_expand(bytes, &bytes, &carry);
+        bool down = decoded->row == ARMM_SUB_IMM_W || decoded->row == ARMM_SUBW;
+        use->words = (int)(bytes / 4) * (down ? 1 : -1);
+        break;
+    }
     default: break;
     }
 }

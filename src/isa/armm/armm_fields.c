@@ -547,12 +547,14 @@ static oak_status put_list(encoder *self, const armm_class *class, uint32_t list
         break;
     case ARMM_LIST_ONE: {
         unsigned number = 0;
-        if (!list || (list & (list - 1))) {
-            SAY(self->why, "this form takes one register");
-            return refuse(self, "register-list");
-        }
         while (!(list >> number & 1)) number++;
-        return put_register(self, class, number);
+        if (!(list & (list - 1))) return put_register(self, class, number);
+        /* Several: the forms for that have refused them already; told is what none of them takes. */
+        allowed = class->allowed;
+        if (list & ~allowed) break;
+        SAY(self->why, (list >> ARMM_LR & 3) == 3 ? "lr and pc cannot be loaded together"
+                                                  : "this form takes one register");
+        return refuse(self, "register-list");
     }
     default: break;
     }

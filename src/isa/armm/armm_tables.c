@@ -534,6 +534,7 @@ static const oak_exception_frame frame = {.returns_from = 0xFFFFFFE0u,
                                           .words = 8,
                                           .link_word = 5,
                                           .pc_word = 6,
+                                          .skipped_bit = 9,
                                           .registers = {0, 1, 2, 3, 12, ARMM_LR, ARMM_PC, ARMM_XPSR}};
 
 #define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table) \
