@@ -69,7 +69,7 @@ static const struct {
     {"look nofile.hex --part mcs51-8k", 1, "there is no such file", ""},
     {"look", 2, "", "`spindle look --help`"},
     {"explain", 2, "nothing to explain is given", "`spindle explain --help`"},
-    {"explain zzz", 2, "`zzz` is no instruction of mcs51", "Give a mnemonic (djnz)"},
+    {"explain zzz", 2, "`zzz` is no instruction", "Give a mnemonic (djnz)"},
     {"new", 2, "one folder is needed", ""},
     {"new /tmp/oak-misuse", 2, "no part is given", "--part mcs51-8k"},
     {"new /tmp/oak-misuse --part zz", 2, "there is no part `zz`", "--part ./chip.yaml"},
