@@ -35,17 +35,40 @@ enum operator_number {
     OP_MAX
 };
 
-/* Longer spellings stand before their beginnings. */
-static const struct {
-    const char *text;
-    uint8_t op, level;
-} binary[] = {
-    {"||", OP_OR_ELSE, 1}, {"&&", OP_AND_THEN, 2},  {"==", OP_EQUAL, 6},      {"!=", OP_UNEQUAL, 6},
-    {"<<", OP_LEFT, 8},    {">>", OP_RIGHT, 8},     {"<=", OP_LESS_EQUAL, 7}, {">=", OP_GREATER_EQUAL, 7},
-    {"|", OP_OR, 3},       {"^", OP_XOR, 4},        {"&", OP_AND, 5},         {"<", OP_LESS, 7},
-    {">", OP_GREATER, 7},  {"+", OP_ADD, 9},        {"-", OP_SUBTRACT, 9},    {"*", OP_MULTIPLY, 10},
-    {"/", OP_DIVIDE, 10},  {"%", OP_REMAINDER, 10},
+/* How tightly operators bind, the loosest 1; 0 for what stands between no two values. */
+static const uint8_t level_of[] = {
+    [OP_OR_ELSE] = 1,       [OP_AND_THEN] = 2, [OP_OR] = 3,         [OP_XOR] = 4,        [OP_AND] = 5,
+    [OP_EQUAL] = 6,         [OP_UNEQUAL] = 6,  [OP_LESS] = 7,       [OP_LESS_EQUAL] = 7, [OP_GREATER] = 7,
+    [OP_GREATER_EQUAL] = 7, [OP_LEFT] = 8,     [OP_RIGHT] = 8,      [OP_ADD] = 9,        [OP_SUBTRACT] = 9,
+    [OP_MULTIPLY] = 10,     [OP_DIVIDE] = 10,  [OP_REMAINDER] = 10,
 };
+
+/* The operator between two values that begins with these characters, and its length; OP_NONE when there is none. */
+static unsigned binary_operator(char first, char second, size_t *size)
+{
+    bool twice = second == first, equal = second == '=';
+    *size = 2;
+    if (first == '|' && twice) return OP_OR_ELSE;
+    if (first == '&' && twice) return OP_AND_THEN;
+    if (first == '=' && equal) return OP_EQUAL;
+    if (first == '!' && equal) return OP_UNEQUAL;
+    if (first == '<' && (twice || equal)) return twice ? OP_LEFT : OP_LESS_EQUAL;
+    if (first == '>' && (twice || equal)) return twice ? OP_RIGHT : OP_GREATER_EQUAL;
+    *size = 1;
+    switch (first) {
+    case '|': return OP_OR;
+    case '^': return OP_XOR;
+    case '&': return OP_AND;
+    case '<': return OP_LESS;
+    case '>': return OP_GREATER;
+    case '+': return OP_ADD;
+    case '-': return OP_SUBTRACT;
+    case '*': return OP_MULTIPLY;
+    case '/': return OP_DIVIDE;
+    case '%': return OP_REMAINDER;
+    default: return OP_NONE;
+    }
+}
 
 static const oak_expr *parse_choice(oak_expr_parser *parser);
 
@@ -67,7 +90,8 @@ static const oak_expr *fill_fault(oak_expr_parser *parser, const char *from, con
     fault->code = code;
     fault->first = column(parser, from);
     fault->last = column(parser, to > from ? to : from + 1);
-    oak_format(fault->hint, sizeof fault->hint, "%s", hint);
+    if (*hint) oak_format(fault->hint, sizeof fault->hint, "%s", hint);
+    else fault->hint[0] = 0;
     return NULL;
 }
 
@@ -374,23 +398,17 @@ static const oak_expr *parse_level(oak_expr_parser *parser, unsigned level)
     const oak_expr *left = parse_unary(parser);
     while (left) {
         skip_blanks(parser);
-        size_t room = (size_t)(parser->end - parser->at), i = 0, count = sizeof binary / sizeof *binary,
-               size = 0;
+        size_t room = (size_t)(parser->end - parser->at), size;
         if (!room) break;
-        for (; i < count; i++) {
-            size = binary[i].text[1] ? 2 : 1;
-            if (size <= room && parser->at[0] == binary[i].text[0] &&
-                (size == 1 || parser->at[1] == binary[i].text[1]))
-                break;
-        }
-        if (i == count || binary[i].level < level) break;
+        unsigned op = binary_operator(parser->at[0], room > 1 ? parser->at[1] : 0, &size);
+        if (!op || level_of[op] < level) break;
         /* A chain leans to the left, and its value is worked out by recursion: bounded like nesting. */
         if (parser->depth >= DEEPEST || ++parser->links > 2000) return too_deep(parser);
         parser->at += size;
         parser->depth++;
-        const oak_expr *right = parse_level(parser, binary[i].level + 1u);
+        const oak_expr *right = parse_level(parser, level_of[op] + 1u);
         parser->depth--;
-        left = right ? make_operation(parser, OAK_EXPR_BINARY, binary[i].op, start, left, right, NULL) : NULL;
+        left = right ? make_operation(parser, OAK_EXPR_BINARY, op, start, left, right, NULL) : NULL;
     }
     return left;
 }

@@ -238,6 +238,22 @@ bool oak_same_name(const char *a, size_t length, const char *b)
     return !b[length];
 }
 
+/* OAK_CHAR_UPPER is the bit that makes a capital letter a small one. */
+#define DIGIT OAK_CHAR_DIGIT
+#define SMALL OAK_CHAR_LETTER
+#define LARGE (OAK_CHAR_LETTER | OAK_CHAR_UPPER)
+const uint8_t oak_char_kind[256] = {
+    ['0'] = DIGIT, ['1'] = DIGIT, ['2'] = DIGIT, ['3'] = DIGIT, ['4'] = DIGIT, ['5'] = DIGIT, ['6'] = DIGIT,
+    ['7'] = DIGIT, ['8'] = DIGIT, ['9'] = DIGIT, ['A'] = LARGE, ['B'] = LARGE, ['C'] = LARGE, ['D'] = LARGE,
+    ['E'] = LARGE, ['F'] = LARGE, ['G'] = LARGE, ['H'] = LARGE, ['I'] = LARGE, ['J'] = LARGE, ['K'] = LARGE,
+    ['L'] = LARGE, ['M'] = LARGE, ['N'] = LARGE, ['O'] = LARGE, ['P'] = LARGE, ['Q'] = LARGE, ['R'] = LARGE,
+    ['S'] = LARGE, ['T'] = LARGE, ['U'] = LARGE, ['V'] = LARGE, ['W'] = LARGE, ['X'] = LARGE, ['Y'] = LARGE,
+    ['Z'] = LARGE, ['a'] = SMALL, ['b'] = SMALL, ['c'] = SMALL, ['d'] = SMALL, ['e'] = SMALL, ['f'] = SMALL,
+    ['g'] = SMALL, ['h'] = SMALL, ['i'] = SMALL, ['j'] = SMALL, ['k'] = SMALL, ['l'] = SMALL, ['m'] = SMALL,
+    ['n'] = SMALL, ['o'] = SMALL, ['p'] = SMALL, ['q'] = SMALL, ['r'] = SMALL, ['s'] = SMALL, ['t'] = SMALL,
+    ['u'] = SMALL, ['v'] = SMALL, ['w'] = SMALL, ['x'] = SMALL, ['y'] = SMALL, ['z'] = SMALL, ['_'] = SMALL,
+};
+
 uint32_t oak_name_hash(const char *name, size_t length)
 {
     uint32_t hash = 2166136261u;

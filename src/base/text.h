@@ -50,9 +50,12 @@ bool oak_same(const char *a, const char *b);
 bool oak_same_name(const char *a, size_t length, const char *b);
 /* A hash of a name, the same for letters of either case. */
 uint32_t oak_name_hash(const char *name, size_t length);
+/* What each byte is, since source text is read byte by byte. */
+enum { OAK_CHAR_DIGIT = 1, OAK_CHAR_LETTER = 2, OAK_CHAR_UPPER = 32 };
+extern const uint8_t oak_char_kind[256];
 static inline char oak_lower(char c)
 {
-    return (c >= 'A' && c <= 'Z') ? (char)(c + ('a' - 'A')) : c;
+    return (char)(c | (oak_char_kind[(uint8_t)c] & OAK_CHAR_UPPER));
 }
 static inline bool oak_is_digit(char c)
 {
@@ -60,11 +63,11 @@ static inline bool oak_is_digit(char c)
 }
 static inline bool oak_is_letter(char c)
 {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
+    return oak_char_kind[(uint8_t)c] & OAK_CHAR_LETTER;
 }
 static inline bool oak_is_word(char c)
 {
-    return oak_is_letter(c) || oak_is_digit(c);
+    return oak_char_kind[(uint8_t)c] & (OAK_CHAR_LETTER | OAK_CHAR_DIGIT);
 }
 /* The value of a hexadecimal digit, or -1. */
 static inline int oak_hex_digit(char c)
