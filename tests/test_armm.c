@@ -20,6 +20,7 @@ static char *read_back(bench *b, uint32_t from, uint32_t to, unsigned *refused)
         char text[120];
         unsigned size = 2;
         uint8_t bytes[2];
+        b->chip.ops->write_register(b->chip.chip, PC, address); /* by itself, not in what stands before it */
         oak_status status = oak_session_print_instruction(b->session, address, text, sizeof text, &size);
         bool is_it = !status && strncmp(text, "it", 2) == 0; /* what follows would have to be conditional */
         if (status || is_it) {

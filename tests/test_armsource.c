@@ -341,6 +341,31 @@ START_TEST(code_read_back_shows_pools_targets_and_it_blocks_and_assembles_to_the
 }
 END_TEST
 
+/* Wherever the program stands, an instruction is told with the condition that it has. */
+START_TEST(what_stands_in_a_conditional_block_is_told_with_its_condition)
+{
+    static const char *const told[] = {"cmp r0, #1",         "itte eq",      "moveq r0, #1",
+                                       "addeq.w r8, r8, #1", "movne r2, #2", "movs r3, #3"};
+    bench b;
+    bench_open(
+        &b, "armv7m-256k",
+        " dd 0x20001000, start + 1\n org 0x100\nstart: cmp r0, #1\n itte eq\n moveq r0, #1\n addeq r8, r8, "
+        "#1\n movne r2, #2\n movs r3, #3\n b .\n");
+    for (unsigned stands = 0; stands < 5; stands++) {
+        uint32_t at = 0x100;
+        for (unsigned i = 0; i < 6; i++) {
+            char text[80];
+            unsigned size = 2;
+            ck_assert_int_eq(oak_session_print_instruction(b.session, at, text, sizeof text, &size), OAK_OK);
+            ck_assert_msg(strcmp(text, told[i]) == 0, "from step %u: `%s`, not `%s`", stands, text, told[i]);
+            at += size;
+        }
+        bench_run(&b, 0, 1);
+    }
+    bench_close(&b);
+}
+END_TEST
+
 START_TEST(a_listing_shows_the_words_of_a_pool_behind_their_line)
 {
     open_parts();
@@ -380,7 +405,8 @@ START_TEST(a_mnemonic_is_explained_with_its_forms_bits_and_cycles)
 }
 END_TEST
 
-RUN_SUITE("armsource", every_mistake_is_told_with_its_columns_and_the_remedy,
+RUN_SUITE("armsource", what_stands_in_a_conditional_block_is_told_with_its_condition,
+          every_mistake_is_told_with_its_columns_and_the_remedy,
           the_shortest_form_that_fits_is_taken_and_widths_can_be_asked_for,
           jumps_grow_when_their_target_moves_away, equal_literals_share_a_word_at_the_end_of_the_section,
           a_pool_stands_where_it_is_asked_for, pools_are_placed_by_need_within_reach_of_every_load,

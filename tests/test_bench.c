@@ -453,9 +453,10 @@ START_TEST(watches_of_every_kind_are_listed_with_their_hits_and_removed)
     ck_assert_ptr_null(strstr(last, "say 0"));
     ck_assert_ptr_null(strstr(last, "trips is"));
     ck_assert_int_eq(
-        bench_with(LATHE,
-                   "watch read a\nwatch\nwhen\nremove 7\nremove watch 0\nremove say 3\noff say 0\non watch "
-                   "3\noff x\ninterrupt nowhere\nwatch write iram[0x20..0x500]\nstop main every 0\n"),
+        bench_with(
+            LATHE,
+            "watch read depth\nwatch\nwhen\nremove 7\nremove watch 0\nremove say 3\noff say 0\non watch "
+            "3\noff x\ninterrupt nowhere\nwatch write iram[0x20..0x500]\nstop main every 0\n"),
         1);
     has(err, "this lies in no cell that could be read or written");
     has(err, "what is to be watched?");

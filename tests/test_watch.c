@@ -449,11 +449,12 @@ START_TEST(depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused)
     static const struct {
         const char *what;
         oak_watch_kind kind;
-    } refused[] = {{"a", OAK_WATCH_READ},
+    } refused[] = {{"pc", OAK_WATCH_READ},
+                   {"dptr.9", OAK_WATCH_READ},
                    {"size", OAK_WATCH_WRITE},
                    {"depth", OAK_WATCH_ACCESS},
                    {"r7 + 1", OAK_WATCH_READ},
-                   {"r3", OAK_WATCH_READ},
+                   {"cycle", OAK_WATCH_READ},
                    {"P1.9", OAK_WATCH_READ},
                    {"sfr[0x80..0x90]", OAK_WATCH_CHANGE},
                    {"iram[0x20..0x400]", OAK_WATCH_READ},
@@ -470,6 +471,103 @@ START_TEST(depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused)
     for (unsigned i = 0; i < OAK_MOST_WATCHED; i++) add(&b, "iram[0x70]", OAK_WATCH_READ);
     ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x70]", OAK_WATCH_READ, &b.sink, NULL),
                      OAK_REFUSED);
+    bench_close(&b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ registers of the core */
+
+/* Runs on from stop to stop; the instructions that did it, a line each, up to `most` of them. */
+static void doers(bench *b, unsigned most, char *text, size_t room)
+{
+    text[0] = 0;
+    for (unsigned i = 0; i < most; i++) {
+        char one[100];
+        unsigned size;
+        oak_event event = bench_run(b, 1000, 0);
+        if (event.stop.reason != OAK_STOP_WATCH) return;
+        oak_session_print_instruction(b->session, event.stop.watched_pc, one, sizeof one, &size);
+        size_t used = strlen(text);
+        snprintf(text + used, room - used, "%s\n", one);
+    }
+}
+
+/* What each register of a program meets, by hand. The rows one by one are in test_uses.c. */
+START_TEST(reads_and_writes_of_registers_are_seen)
+{
+    static const struct {
+        const char *part, *what;
+        oak_watch_kind kind;
+        const char *seen;
+    } cases[] = {
+        {"mcs51-8k", "a", OAK_WATCH_READ, "mov r3, a\npush ACC\nsubb a, #0x01\nmovx @dptr, a\njnz end\n"},
+        {"mcs51-8k", "a", OAK_WATCH_WRITE, "mov a, #0x05\nclr ACC.0\npop ACC\nsubb a, #0x01\n"},
+        {"mcs51-8k", "a.0", OAK_WATCH_WRITE, "mov a, #0x05\nclr ACC.0\npop ACC\nsubb a, #0x01\n"},
+        {"mcs51-8k", "a.1", OAK_WATCH_WRITE, "mov a, #0x05\npop ACC\nsubb a, #0x01\n"},
+        {"mcs51-8k", "acc", OAK_WATCH_READ, "mov r3, a\npush ACC\nsubb a, #0x01\nmovx @dptr, a\njnz end\n"},
+        {"mcs51-8k", "sp", OAK_WATCH_ACCESS, "mov SP, #0x60\npush ACC\npop ACC\n"},
+        {"mcs51-8k", "r3", OAK_WATCH_WRITE, "mov r3, a\nmov 0x0b, #0x07\n"}, /* in bank 0, then in bank 1 */
+        {"mcs51-8k", "r0", OAK_WATCH_READ, "mov @r0, #0x01\n"},
+        {"mcs51-8k", "psw", OAK_WATCH_WRITE, "setb RS0\nsubb a, #0x01\n"},
+        {"mcs51-8k", "cy", OAK_WATCH_READ, "subb a, #0x01\n"},
+        {"mcs51-8k", "dptr", OAK_WATCH_ACCESS, "mov DPL, #0x01\nmovx @dptr, a\n"},
+        {"armv7m-256k", "r0", OAK_WATCH_WRITE, "movs r0, #7\nmoveq r0, #1\nmrs r0, primask\n"},
+        {"armv7m-256k", "r0", OAK_WATCH_READ, "cmp r0, #7\nmsr psp, r0\n"},
+        {"armv7m-256k", "r2", OAK_WATCH_WRITE, ""}, /* its condition does not hold */
+        {"armv7m-256k", "xpsr", OAK_WATCH_READ, "moveq r0, #1\nmovne r2, #2\n"},
+        {"armv7m-256k", "lr", OAK_WATCH_ACCESS, "bl sub\npush {r1, lr}\n"},
+        {"armv7m-256k", "sp", OAK_WATCH_WRITE, "push {r1, lr}\npop {r1, pc}\n"},
+        {"armv7m-256k", "msp", OAK_WATCH_WRITE, "push {r1, lr}\npop {r1, pc}\n"},
+        {"armv7m-256k", "psp", OAK_WATCH_WRITE, "msr psp, r0\n"},
+        {"armv7m-256k", "primask", OAK_WATCH_READ, "mrs r0, primask\n"},
+        {"armv7m-256k", "primask", OAK_WATCH_WRITE, "cpsid i\n"},
+        {"armv7m-256k", "r5", OAK_WATCH_WRITE, "strex r5, r4, [r3]\n"},
+        {"armv7m-256k", "r4", OAK_WATCH_READ, "strex r5, r4, [r3]\n"},
+    };
+    static const char source51[] =
+        " org 0\nstart: mov sp, #60h\n mov a, #5\n mov r3, a\n clr acc.0\n push acc\n mov @r0, #1\n setb "
+        "psw.3\n"
+        " mov 0bh, #7\n mov 82h, #1\n pop acc\n subb a, #1\n movx @dptr, a\n jnz end\nend: sjmp $\n";
+    static const char source_arm[] = " dd 0x20001000, start + 1\n org 0x100\nstart: movs r0, #7\n cmp r0, "
+                                     "#7\n ite eq\n moveq r0, #1\n movne r2, "
+                                     "#2\n msr psp, r0\n ldr r3, =0x20000000\n strex r5, r4, [r3]\n cpsid "
+                                     "i\n mrs r0, primask\n bl sub\nend: b "
+                                     "end\nsub: push {r1, lr}\n pop {r1, pc}\n";
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        bench b;
+        char seen[1000];
+        bool small = cases[i].part[0] == 'm';
+        bench_open(&b, cases[i].part, small ? source51 : source_arm);
+        add(&b, cases[i].what, cases[i].kind);
+        doers(&b, 10, seen, sizeof seen);
+        ck_assert_msg(strcmp(seen, cases[i].seen) == 0, "%s %s, kind %d:\n%s", cases[i].part, cases[i].what,
+                      (int)cases[i].kind, seen);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+START_TEST(the_last_use_of_a_register_is_found_in_the_past)
+{
+    bench b;
+    oak_event event;
+    char text[100];
+    unsigned size;
+    bench_open(
+        &b, "armv7m-256k",
+        " dd 0x20001000, start + 1\n org 0x100\nstart: ldr r1, =5000\n movs r4, #9\nwrites: movs r5, #3\n"
+        "reads: adds r6, r5, #1\nagain: subs r1, #1\n bne again\nend: b end\n");
+    ck_assert_int_eq(oak_session_keep_history(b.session, 0), OAK_OK);
+    ck_assert_int_eq(oak_session_run_to(b.session, "end", &(oak_budget){.cycles = 1000000}, &b.sink, &event),
+                     OAK_OK);
+    ck_assert_int_eq(oak_session_back_access(b.session, "r5", OAK_WATCH_READ, &b.sink, &event), OAK_OK);
+    oak_session_print_instruction(b.session, event.stop.pc, text, sizeof text, &size);
+    ck_assert_str_eq(text, "adds r6, r5, #1");
+    ck_assert_int_eq(oak_session_back_access(b.session, "r5", OAK_WATCH_WRITE, &b.sink, &event), OAK_OK);
+    oak_session_print_instruction(b.session, event.stop.pc, text, sizeof text, &size);
+    ck_assert_str_eq(text, "movs r5, #3");
+    ck_assert_int_eq(oak_session_back_access(b.session, "r5", OAK_WATCH_WRITE, &b.sink, &event),
+                     OAK_NOT_FOUND);
     bench_close(&b);
 }
 END_TEST
@@ -761,8 +859,9 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
 }
 END_TEST
 
-RUN_SUITE("watch", every_form_of_the_8_bit_instructions_reaches_what_the_list_says,
-          the_list_has_every_mnemonic, loads_and_stores_of_32_bits_reach_what_the_list_says,
+RUN_SUITE("watch", reads_and_writes_of_registers_are_seen, the_last_use_of_a_register_is_found_in_the_past,
+          every_form_of_the_8_bit_instructions_reaches_what_the_list_says, the_list_has_every_mnemonic,
+          loads_and_stores_of_32_bits_reach_what_the_list_says,
           in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction,
           a_bit_is_watched_without_its_neighbours, a_stretch_is_watched_whole_and_for_changes_alone,
           the_stack_of_an_interrupt_and_its_handler_are_seen,

@@ -182,8 +182,9 @@ typedef struct oak_outside {
     void (*tape)(void *context, oak_tape *tape);
 } oak_outside;
 
-/* What a run ends for: accesses by the program to cells, or an interrupt or exception. What an instruction does to a register
- * of the core that it names as such (the accumulator, the stack pointer of a push) is no access to a cell. */
+/* What a run ends for: accesses by the program to cells or to registers of the core, or an interrupt or exception. Of a register,
+ * space is 0 and `address` its number in the architecture; what an instruction does to it without naming it counts, too (the
+ * stack pointer of a push, the flags of an addition). The program counter cannot be watched. */
 typedef enum oak_access {
     OAK_ACCESS_READ = 1,
     OAK_ACCESS_WRITE = 2,
@@ -193,7 +194,7 @@ typedef enum oak_access {
 typedef struct oak_watched {
     uint8_t space;
     uint8_t accesses; /* of oak_access */
-    uint8_t bits;     /* of a single byte: those that matter; 0: all */
+    uint8_t bits;     /* of a single byte: those that matter; 0: all. Not of registers of more than 8 bits. */
     uint32_t address, size;
 } oak_watched;
 enum { OAK_MOST_WATCHED = 16 };

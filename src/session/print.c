@@ -26,7 +26,8 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(session->part, session->isa, space, address, self->text, sizeof self->text);
 }
 
-oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded)
+static oak_status decode_in(const oak_session *session, uint32_t address, uint32_t state,
+                            oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t count = 0;
@@ -35,19 +36,58 @@ oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *d
            !session->chip.ops->read_memory(session->chip.chip, about->code_space, address + (uint32_t)count,
                                            bytes + count, 1))
         count++;
-    uint32_t pc = 0, state = 0;
-    session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
-    if (session->isa->state_of && pc == address &&
-        !session->chip.ops->read_register(session->chip.chip, about->state_register, &state))
-        state = session->isa->state_of(state);
     return session->isa->decode(session->tables, bytes, count, address, state, decoded);
+}
+
+/* The state that the chip is in, when the instruction at an address comes next. False when another one does. */
+static bool state_now(const oak_session *session, uint32_t address, uint32_t *state)
+{
+    uint32_t pc = 0, value = 0;
+    *state = 0;
+    if (!session->isa->state_of) return true;
+    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
+    if (pc != address || session->chip.ops->read_register(
+                             session->chip.chip, session->part->architecture->state_register, &value))
+        return false;
+    *state = session->isa->state_of(value);
+    return true;
+}
+
+oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded)
+{
+    uint32_t state;
+    state_now(session, address, &state);
+    return decode_in(session, address, state, decoded);
+}
+
+/* The state that the instructions before an address lead to: one that begins a conditional block is looked for among them. Where
+ * the program's lines are known, it must be one of them, and not the end of something longer. */
+static uint32_t state_behind(const oak_session *session, uint32_t address)
+{
+    enum { LONGEST_BLOCK = 14 }; /* bytes, from its head to its last instruction */
+    for (uint32_t back = 2; back <= LONGEST_BLOCK && back <= address; back += 2) {
+        oak_decoded decoded;
+        oak_line line;
+        uint32_t at = address - back, state = 0;
+        bool has_line = session->program && oak_program_line_at(session->program, at, &line) == OAK_OK;
+        if (has_line && line.address != at) continue;
+        do {
+            if (decode_in(session, at, state, &decoded) || !decoded.size) break;
+            at += decoded.size;
+            state = decoded.state_after;
+        } while (state && at < address);
+        if (state && at == address) return state;
+    }
+    return 0;
 }
 
 oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
                                          unsigned *size)
 {
     oak_decoded decoded;
-    oak_status status = session_decode(session, address, &decoded);
+    uint32_t state;
+    if (!state_now(session, address, &state)) state = state_behind(session, address);
+    oak_status status = decode_in(session, address, state, &decoded);
     if (!status) {
         naming self = {.session = session};
         oak_namer namer = {.context = &self, .name = name_of};

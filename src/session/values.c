@@ -520,6 +520,14 @@ static oak_status locate_name(oak_session *session, const watch_name *name, oak_
         where->size = 1;
         where->bits = (uint8_t)(((1u << name->field->width) - 1) << bit % 8);
         return OAK_OK;
+    case NAME_REGISTER: *where = (oak_watched){.address = name->number, .size = 1}; return OAK_OK;
+    case NAME_FLAG: {
+        const oak_flag_info *flag = &session->part->architecture->flags[name->number];
+        bool narrow = session->part->architecture->registers[flag->reg].bits <= 8;
+        *where = (oak_watched){.address = flag->reg, .size = 1};
+        if (narrow) where->bits = (uint8_t)(((1u << flag->width) - 1) << flag->bit);
+        return OAK_OK;
+    }
     case NAME_PORT: return locate_port(session, name->number, 0, where);
     case NAME_PIN:
         return locate_port(session, name->number / OAK_MOST_PINS,
@@ -580,9 +588,10 @@ oak_status session_locate(oak_session *session, const char *text, const oak_diag
     if (!status) return OAK_OK;
     if (!fault.code) {
         fill_fault(&fault, expr, "watch", "this lies in no cell that could be read or written");
-        oak_format(fault.hint, sizeof fault.hint,
-                   "A variable, a cell, a stretch of them, a bit or a special register does. Of all else, "
-                   "changes can be watched.");
+        oak_format(
+            fault.hint, sizeof fault.hint,
+            "A variable, a cell, a stretch of them, a bit, a register or a special register does. Of all "
+            "else, changes can be watched.");
     }
     session_refuse(sink, text, &fault);
     return OAK_REFUSED;

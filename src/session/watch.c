@@ -53,7 +53,8 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
     if (status) return status;
     one->cells.accesses = accesses[one->about.kind];
     if (!session->chip.ops->watch || session->chip.ops->watch(session->chip.chip, &one->cells, 1))
-        return refuse(sink, text, "Cells of memory can be, and registers that lie at an address.",
+        return refuse(sink, text,
+                      "Cells of memory can be, special registers, and whole registers except for pc.",
                       one->about.kind == OAK_WATCH_CHANGE ? "this stretch cannot be watched for changes"
                                                           : "accesses to this cannot be watched");
     return OAK_OK;

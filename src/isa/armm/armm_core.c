@@ -24,7 +24,8 @@ static void forbid_watched(const oak_core *core, const armm_region *ram, unsigne
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
         uint64_t end = (uint64_t)one->address + one->size, ram_end = (uint64_t)ram->base + ram->size;
-        if (!(one->accesses & accesses) || one->address >= ram_end || end <= ram->base) continue;
+        if (!one->space || !(one->accesses & accesses) || one->address >= ram_end || end <= ram->base)
+            continue;
         uint32_t low = one->address > ram->base ? one->address - ram->base : 0;
         uint32_t high = (uint32_t)((end < ram_end ? end : ram_end) - ram->base);
         if (low < all->low) all->low = low;
@@ -50,7 +51,7 @@ static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_a
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
         bool hit = false;
-        if (address - one->address >= one->size && one->address - address >= bytes) continue;
+        if (!one->space || (address - one->address >= one->size && one->address - address >= bytes)) continue;
         for (unsigned b = 0; b < bytes; b++) {
             uint32_t changed = differs >> (8 * b) & (one->bits ? one->bits : 0xFFu);
             bool inside = address + b - one->address < one->size;
@@ -502,14 +503,30 @@ static bool has_reset_vector(const oak_core *core)
            (region->writable || (region->known[4 - region->base] && region->known[7 - region->base]));
 }
 
+/* Which of those watched the instruction at pc reaches in registers. */
+static uint32_t watched_registers(oak_core *core)
+{
+    uint32_t hits = 0;
+    armm_uses uses = armm_next_uses(core);
+    for (unsigned i = 0; i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        if (one->space || (one->accesses & OAK_ACCESS_HANDLER)) continue;
+        bool hit = ((one->accesses & OAK_ACCESS_READ) && (uses.reads >> one->address & 1)) ||
+                   ((one->accesses & OAK_ACCESS_WRITE) && (uses.writes >> one->address & 1));
+        hits |= (uint32_t)hit << i;
+    }
+    return hits;
+}
+
 /* One stretch: whole blocks while there is time for them, else one instruction. */
 static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
     uint64_t before = core->time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
+    bool singly = core->tallies.at || core->registers_watched;
     core->raised_behind = false;
-    if (!first && left > 1 && !core->it && !core->tallies.at)
+    if (!first && left > 1 && !core->it && !singly)
         exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     uint64_t end = core->time.cycles + left;
@@ -518,10 +535,16 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
         if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
         first = false;
         oak_chip_time began = core->time;
+        uint32_t hits = core->registers_watched ? watched_registers(core) : 0, pc = core->r[ARMM_PC];
         exit = armm_run_one(core);
-        if (core->tallies.at && core->time.instructions != began.instructions)
+        if (core->time.instructions == began.instructions) continue;
+        if (core->tallies.at)
             oak_tallies_add(&core->tallies, (size_t)(op - core->ops), 1, core->time.cycles - began.cycles);
-    } while (core->tallies.at && exit == ARMM_EXIT_DONE && !core->attention && core->time.cycles < end);
+        if (!hits) continue;
+        core->watch_hits |= hits;
+        core->watch_pc = pc;
+        core->attention = true;
+    } while (singly && exit == ARMM_EXIT_DONE && !core->attention && core->time.cycles < end);
     return exit;
 }
 
@@ -621,15 +644,26 @@ static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool
 
 static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
 {
+    bool registers = false;
     core->watched_count = 0;
+    core->registers_watched = false;
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
     for (unsigned i = 0; i < count; i++) {
+        if (!cells[i].space && !(cells[i].accesses & OAK_ACCESS_HANDLER)) {
+            bool known = cells[i].address < (core->v7 ? ARMM_REGISTERS : ARMM_BASEPRI) &&
+                         cells[i].address != ARMM_PC && !cells[i].bits;
+            if (!known || (cells[i].accesses & OAK_ACCESS_CHANGE)) return OAK_UNSUPPORTED;
+            registers = true;
+            core->watched[i] = cells[i];
+            continue;
+        }
         const armm_region *region = armm_region_at(core, cells[i].address);
         bool memory = region && cells[i].size <= region->size - (cells[i].address - region->base);
         if (cells[i].accesses & OAK_ACCESS_CHANGE && !memory) return OAK_UNSUPPORTED;
         core->watched[i] = cells[i];
     }
     core->watched_count = count;
+    core->registers_watched = registers;
     core->watch_hits = 0;
     armm_set_windows(core);
     return OAK_OK;

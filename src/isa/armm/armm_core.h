@@ -61,17 +61,17 @@ enum {
     X(MOVS_I)                                                                                                \
     X(MOV_R)                                                                                                 \
     X(MOVS_R)                                                                                                \
-    X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) X(LSRS_R)          \
-        X(ASRS_R) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I)       \
-            X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I) X(AND_R) X(ANDS_R) X(ORR_R)    \
-                X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I)          \
-                    X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)  \
-                        X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)      \
-                            X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)  \
-                                X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S)        \
-                                    X(STRH_S) X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ) X(BEQ) X(BNE) X(BCS) \
-                                        X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT)       \
-                                            X(BGT) X(BLE)
+    X(MVN_R)                                                                                                 \
+    X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) X(LSRS_R) X(ASRS_R)         \
+        X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)       \
+            X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R)    \
+                X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I) X(ADD_LSL) X(MUL)  \
+                    X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX) X(LDR_I) X(LDRB_I) \
+                        X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R)      \
+                            X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R) X(LDR_S) X(LDRB_S)  \
+                                X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S) X(STRH_S) X(B) X(PARKED)  \
+                                    X(BL) X(BX) X(CBZ) X(CBNZ) X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL)     \
+                                        X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT) X(BGT) X(BLE)
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
 #define ARMM_FUSED(X)                                                                                        \
@@ -106,10 +106,11 @@ enum {
     X(SUB_R)                                                                                                 \
     X(SUBS_R)                                                                                                \
     X(SUB_I)                                                                                                 \
-    X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R)  \
-        X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(NOP)        \
-            X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R) X(LDRH_R)           \
-                X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
+    X(SUBS_I)                                                                                                \
+    X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R)  \
+        X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(NOP) X(LDR_I)         \
+            X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R)         \
+                X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
 
 enum armm_operation {
 #define X(name) ARMM_OP_##name,
@@ -168,11 +169,17 @@ typedef struct armm_region {
 
 /* An instruction as it is decoded for itself. */
 enum { ARMM_SINGLES = 256 };
+/* Registers, a bit each. */
+typedef struct armm_uses {
+    uint32_t reads, writes;
+} armm_uses;
+
 typedef struct armm_single {
     armm_op op;
     uint32_t pc, cycles;
     uint8_t it, it_after;
-    bool known;
+    bool known, uses_known;
+    armm_uses uses; /* when it is executed, where uses_known */
 } armm_single;
 
 typedef enum armm_exit {
@@ -230,6 +237,7 @@ struct oak_core {
     oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
+    bool registers_watched;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     uint64_t now;                  /* of the access being made */
     uint64_t next_event;           /* of devices and SysTick */
@@ -273,11 +281,17 @@ void armm_set_windows(oak_core *core);
 /* The handler of an exception is entered. */
 void armm_watch_entry(oak_core *core, unsigned exception);
 
+/* armm_uses.c: registers that the next instruction reads and writes as things stand; the program counter is none of them, nor is
+ * what entering and leaving an exception does. */
+armm_uses armm_next_uses(oak_core *core);
+
 /* armm_ready.c */
 void armm_decode_block(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
 void armm_forget_ram(oak_core *core);
 void armm_forget_singles(oak_core *core);
+/* The instruction at pc by itself, as core->it has it. */
+armm_single *armm_single_at(oak_core *core, uint32_t pc);
 /* Fills core->one for the instruction at pc, as core->it has it; its cycles and one instruction are its cost. */
 void armm_decode_single(oak_core *core, uint32_t pc);
 uint32_t armm_pc_of(const oak_core *core, const armm_op *op);

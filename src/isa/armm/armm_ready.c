@@ -656,10 +656,9 @@ void armm_decode_block(oak_core *core, armm_op *start)
     if (core->ram_code_high) armm_set_windows(core);
 }
 
-void armm_decode_single(oak_core *core, uint32_t pc)
+armm_single *armm_single_at(oak_core *core, uint32_t pc)
 {
     armm_single *single = &core->single[pc >> 1 & (ARMM_SINGLES - 1)];
-    armm_op *op = core->one;
     if (!single->known || single->pc != pc || single->it != core->it) {
         oak_decoded decoded;
         const armm_region *region = armm_region_at(core, pc);
@@ -670,6 +669,13 @@ void armm_decode_single(oak_core *core, uint32_t pc)
         single->it_after = decoded.state_after;
         single->known = region && !region->writable;
     }
+    return single;
+}
+
+void armm_decode_single(oak_core *core, uint32_t pc)
+{
+    const armm_single *single = armm_single_at(core, pc);
+    armm_op *op = core->one;
     uint32_t cycles = single->cycles;
     *op = single->op;
     core->it_after = single->it_after;

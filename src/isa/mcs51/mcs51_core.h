@@ -108,6 +108,8 @@ struct oak_core {
     uint8_t *code, *known, *xram;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
+    uint32_t watched_banked;       /* those of r0 to r7: they lie in the bank that is selected; a bit each */
+    bool registers_watched;        /* one of the registers that instructions name lies in a watched cell */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     bool ram_watched
         [RAM_SIZE]; /* a quick look: is anything of these watched? Of the external RAM, of the code? */
@@ -119,6 +121,11 @@ struct oak_core {
     } written[8];
     unsigned written_count;
     uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
+    /* What a row does without naming it: bits of PSW that it looks at and sets, and whether it uses the stack or, to jump, a. */
+    struct {
+        uint8_t flags_read, flags_written;
+        bool stack, tests_a;
+    } silent[MCS51_ROWS];
     uint8_t pointer
         [MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
     bool observed;       /* something is watched or counted */

@@ -18,7 +18,10 @@ enum {
     READS = OAK_ACCESS_READ,
     WRITES = OAK_ACCESS_WRITE,
     BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE,
-    MOST_REACHED = 4
+    MOST_REACHED = 12,
+    CARRY = 0x80,
+    HALF_CARRY = 0x40,
+    OVERFLOW = 0x04
 };
 
 /* What a mnemonic does to its operands: the first one, and the others. */
@@ -26,11 +29,49 @@ static const struct {
     const char *mnemonic;
     uint8_t first, others;
 } uses[] = {
-    {"mov", WRITES, READS}, {"movx", WRITES, READS}, {"inc", BOTH, 0},     {"dec", BOTH, 0},
-    {"djnz", BOTH, 0},      {"cpl", BOTH, 0},        {"xch", BOTH, BOTH},  {"xchd", BOTH, BOTH},
-    {"anl", BOTH, READS},   {"orl", BOTH, READS},    {"xrl", BOTH, READS}, {"clr", WRITES, 0},
-    {"setb", WRITES, 0},    {"jbc", BOTH, 0},        {"pop", WRITES, 0},
+    {"mov", WRITES, READS}, {"movx", WRITES, READS}, {"inc", BOTH, 0},        {"dec", BOTH, 0},
+    {"djnz", BOTH, 0},      {"cpl", BOTH, 0},        {"xch", BOTH, BOTH},     {"xchd", BOTH, BOTH},
+    {"anl", BOTH, READS},   {"orl", BOTH, READS},    {"xrl", BOTH, READS},    {"clr", WRITES, 0},
+    {"setb", WRITES, 0},    {"jbc", BOTH, 0},        {"pop", WRITES, 0},      {"add", BOTH, READS},
+    {"addc", BOTH, READS},  {"subb", BOTH, READS},   {"rl", BOTH, 0},         {"rlc", BOTH, 0},
+    {"rr", BOTH, 0},        {"rrc", BOTH, 0},        {"swap", BOTH, 0},       {"da", BOTH, 0},
+    {"mul", BOTH, 0},       {"div", BOTH, 0},        {"movc", WRITES, READS},
 };
+
+/* What a mnemonic looks at without naming it. */
+static const struct {
+    const char *mnemonic;
+    uint8_t flags;
+    bool stack, a;
+} silent_reads[] = {
+    {"addc", CARRY, false, false},
+    {"subb", CARRY, false, false},
+    {"rlc", CARRY, false, false},
+    {"rrc", CARRY, false, false},
+    {"jc", CARRY, false, false},
+    {"jnc", CARRY, false, false},
+    {"da", CARRY | HALF_CARRY, false, false},
+    {"push", 0, true, false},
+    {"pop", 0, true, false},
+    {"acall", 0, true, false},
+    {"lcall", 0, true, false},
+    {"ret", 0, true, false},
+    {"reti", 0, true, false},
+    {"jz", 0, false, true},
+    {"jnz", 0, false, true},
+};
+
+/* The bits of PSW that a row of the table says it sets. */
+static uint8_t flags_of(const char *names)
+{
+    uint8_t flags = 0;
+    for (const char *p = names; *p; p++) {
+        if (p[0] == 'c' && p[1] == 'y') flags |= CARRY;
+        if (p[0] == 'a' && p[1] == 'c') flags |= HALF_CARRY;
+        if (p[0] == 'o' && p[1] == 'v') flags |= OVERFLOW;
+    }
+    return flags;
+}
 
 void mcs51_open_watch(oak_core *core)
 {
@@ -46,6 +87,13 @@ void mcs51_open_watch(oak_core *core)
                 row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
                 core->pointer[row] = shape->class_of[i];
         if (mcs51_touch[row] != MCS51_TOUCH_NONE) core->pointer[row] = 0;
+        core->silent[row].flags_written = flags_of(mcs51_rows[row].flags);
+        for (size_t i = 0; i < sizeof silent_reads / sizeof *silent_reads; i++) {
+            if (!oak_same(silent_reads[i].mnemonic, mcs51_rows[row].mnemonic)) continue;
+            core->silent[row].flags_read = silent_reads[i].flags;
+            core->silent[row].stack = silent_reads[i].stack;
+            core->silent[row].tests_a = silent_reads[i].a;
+        }
     }
 }
 
@@ -54,6 +102,53 @@ static void add_direct(reach *one, uint32_t at)
     one->space = at < RAM_SIZE ? MCS51_IRAM : MCS51_SFR;
     one->address = at < RAM_SIZE ? at : at - SFR_AT;
     one->known = true;
+}
+
+/* A register that the instruction names or uses without a word, as the cell it lies in. */
+static reach own(uint32_t at, uint32_t size, uint8_t accesses, uint8_t bits)
+{
+    return (reach){.space = MCS51_SFR,
+                   .accesses = accesses,
+                   .bits = bits,
+                   .known = true,
+                   .address = at - SFR_AT,
+                   .size = size};
+}
+
+static unsigned find_registers(const oak_core *core, uint32_t pc, reach *list, unsigned count)
+{
+    unsigned row = core->row[pc];
+    const mcs51_shape *shape = &core->tables->shape[row];
+    const uint8_t *data = core->data;
+    for (unsigned i = 0; i < shape->count; i++) {
+        uint8_t accesses = core->operand_access[row][i];
+        switch (shape->class_of[i]) {
+        case MCS51_A: list[count++] = own(ACC, 1, accesses, 0xFF); break;
+        case MCS51_AB:
+            list[count++] = own(ACC, 1, accesses, 0xFF);
+            list[count++] = own(B, 1, accesses, 0xFF);
+            break;
+        case MCS51_C: list[count++] = own(PSW, 1, accesses, CARRY); break;
+        case MCS51_DPTR: list[count++] = own(DPL, 2, accesses, 0xFF); break;
+        case MCS51_AT_DPTR: list[count++] = own(DPL, 2, READS, 0xFF); break;
+        case MCS51_AT_A_DPTR: list[count++] = own(DPL, 2, READS, 0xFF); /* fall through */
+        case MCS51_AT_A_PC: list[count++] = own(ACC, 1, READS, 0xFF); break;
+        case MCS51_AT_RI:
+            list[count++] = (reach){.space = MCS51_IRAM,
+                                    .accesses = READS,
+                                    .bits = 0xFF,
+                                    .banked = true,
+                                    .address = (uint32_t)(data[PSW] & 0x18) + core->ops[pc].x,
+                                    .size = 1};
+            break;
+        default: break;
+        }
+    }
+    if (core->silent[row].flags_read) list[count++] = own(PSW, 1, READS, core->silent[row].flags_read);
+    if (core->silent[row].flags_written) list[count++] = own(PSW, 1, WRITES, core->silent[row].flags_written);
+    if (core->silent[row].stack) list[count++] = own(SP, 1, BOTH, 0xFF);
+    if (core->silent[row].tests_a) list[count++] = own(ACC, 1, READS, 0xFF);
+    return count;
 }
 
 /* What the instruction at an address reaches, with what is in the registers now. */
@@ -110,10 +205,10 @@ static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
     case MCS51_LCALL: stack.accesses = WRITES, stack.address++, stack.size = 2; break;
     case MCS51_RET:
     case MCS51_RETI: stack.accesses = READS, stack.address--, stack.size = 2; break;
-    default: return count;
+    default: stack.size = 0; break;
     }
-    list[count++] = stack;
-    return count;
+    if (stack.size) list[count++] = stack;
+    return core->registers_watched ? find_registers(core, pc, list, count) : count;
 }
 
 static bool wants(const oak_watched *watched, const reach *one)
@@ -124,10 +219,16 @@ static bool wants(const oak_watched *watched, const reach *one)
            (!watched->bits || (watched->bits & one->bits));
 }
 
-static bool overlaps(const oak_watched *watched, const reach *one)
+/* Where the cells of one of those watched begin, with the bank that is selected. */
+static uint32_t begin_of(const oak_core *core, unsigned number)
 {
-    return one->address < (uint64_t)watched->address + watched->size &&
-           watched->address < (uint64_t)one->address + one->size;
+    bool banked = core->watched_banked >> number & 1;
+    return core->watched[number].address + (banked ? core->data[PSW] & 0x18u : 0);
+}
+
+static bool overlaps(uint32_t begin, uint32_t size, const reach *one)
+{
+    return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
 }
 
 bool mcs51_may_reach(const oak_core *core, uint32_t pc)
@@ -138,10 +239,12 @@ bool mcs51_may_reach(const oak_core *core, uint32_t pc)
         for (unsigned w = 0; w < core->watched_count; w++) {
             if (!wants(&core->watched[w], &list[i])) continue;
             if (!list[i].known && !list[i].banked) return true;
-            for (unsigned bank = 0; bank < (list[i].banked ? 4 : 1); bank++) {
+            bool banked = core->watched_banked >> w & 1;
+            for (unsigned bank = 0; bank < (list[i].banked || banked ? 4 : 1); bank++) {
                 reach one = list[i];
                 if (one.banked) one.address = (one.address & 7) + 8 * bank;
-                if (overlaps(&core->watched[w], &one)) return true;
+                uint32_t begin = core->watched[w].address + (banked ? 8 * bank : 0);
+                if (overlaps(begin, core->watched[w].size, &one)) return true;
             }
         }
     return false;
@@ -153,6 +256,7 @@ static bool is_elsewhere(const oak_core *core, uint32_t pc)
     const uint8_t *data = core->data, *r = data + (data[PSW] & 0x18);
     unsigned row = core->row[pc];
     uint32_t address;
+    if (core->registers_watched) return false;
     switch (core->pointer[row]) {
     case MCS51_AT_RI:
         if (row != MCS51_MOVX_A_RI && row != MCS51_MOVX_RI_A) return !core->ram_watched[r[core->ops[pc].x]];
@@ -175,7 +279,9 @@ bool mcs51_reaches(const oak_core *core, uint32_t pc)
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
         for (unsigned w = 0; w < core->watched_count; w++)
-            if (wants(&core->watched[w], &list[i]) && overlaps(&core->watched[w], &list[i])) return true;
+            if (wants(&core->watched[w], &list[i]) &&
+                overlaps(begin_of(core, w), core->watched[w].size, &list[i]))
+                return true;
     return false;
 }
 
@@ -184,7 +290,7 @@ static void note(oak_core *core, const reach *one, uint32_t pc)
 {
     for (unsigned w = 0; w < core->watched_count; w++) {
         const oak_watched *watched = &core->watched[w];
-        if (!wants(watched, one) || !overlaps(watched, one)) continue;
+        if (!wants(watched, one) || !overlaps(begin_of(core, w), watched->size, one)) continue;
         if (watched->accesses & one->accesses) core->watch_hits |= (uint32_t)1 << w, core->watch_pc = pc;
         if (!(watched->accesses & OAK_ACCESS_CHANGE)) continue;
         for (uint32_t at = one->address; at < one->address + one->size; at++) {
@@ -216,6 +322,8 @@ void mcs51_watch_entry(oak_core *core, uint32_t vector)
         .space = MCS51_IRAM, .accesses = WRITES, .bits = 0xFF, .address = core->data[SP] + 1u, .size = 2};
     core->written_count = 0;
     note(core, &stack, core->pc);
+    stack = own(SP, 1, BOTH, 0xFF);
+    if (core->registers_watched) note(core, &stack, core->pc);
     for (unsigned w = 0; w < core->watched_count; w++) {
         const oak_watched *one = &core->watched[w];
         if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != vector)) continue;
@@ -239,9 +347,41 @@ static void widen(uint32_t *first, uint32_t *last, const oak_watched *one)
     if (one->address + (one->size - 1) > *last) *last = one->address + (one->size - 1);
 }
 
-oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned count)
+/* The cell that a register of the core lies in. False for the program counter, which every instruction writes. */
+static bool cell_of_register(oak_watched *one)
 {
+    static const uint8_t at[] = {[MCS51_REG_A] = 0xE0,
+                                 [MCS51_REG_B] = 0xF0,
+                                 [MCS51_REG_PSW] = 0xD0,
+                                 [MCS51_REG_SP] = 0x81,
+                                 [MCS51_REG_DPTR] = 0x82};
+    bool banked = one->address >= MCS51_REG_R0;
+    if (one->address == MCS51_REG_PC || one->address > MCS51_REG_R7) return false;
+    one->size = one->address == MCS51_REG_DPTR ? 2 : 1;
+    one->space = banked ? MCS51_IRAM : MCS51_SFR;
+    one->address = banked ? one->address - MCS51_REG_R0 : at[one->address];
+    return true;
+}
+
+static bool is_register_cell(const oak_watched *one)
+{
+    static const uint8_t at[] = {0xE0, 0xF0, 0xD0, 0x81, 0x82, 0x83};
+    for (size_t i = 0; one->space == MCS51_SFR && i < sizeof at; i++)
+        if (at[i] - one->address < one->size) return true;
+    return one->space == MCS51_IRAM && one->address < 32; /* one of the banks, of which @r0 and @r1 read */
+}
+
+oak_status mcs51_watch(oak_core *core, const oak_watched *asked, unsigned count)
+{
+    oak_watched watched[OAK_MOST_WATCHED];
+    uint32_t banked = 0;
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
+    for (unsigned i = 0; i < count; i++) {
+        watched[i] = asked[i];
+        if (asked[i].space || (asked[i].accesses & OAK_ACCESS_HANDLER)) continue;
+        if ((asked[i].accesses & OAK_ACCESS_CHANGE) || !cell_of_register(&watched[i])) return OAK_UNSUPPORTED;
+        if (watched[i].space == MCS51_IRAM) banked |= (uint32_t)1 << i;
+    }
     for (unsigned i = 0; i < count; i++) {
         if (!watched[i].size && !(watched[i].accesses & OAK_ACCESS_HANDLER)) return OAK_OUT_OF_RANGE;
         bool memory = watched[i].space == MCS51_IRAM || watched[i].space == MCS51_XRAM;
@@ -250,6 +390,8 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned coun
     }
     for (unsigned i = 0; i < count; i++) core->watched[i] = watched[i];
     core->watched_count = count;
+    core->watched_banked = banked;
+    core->registers_watched = false;
     core->observed = count || core->tallies.at;
     core->watch_hits = core->written_count = 0;
     memset(core->ram_watched, 0, sizeof core->ram_watched);
@@ -258,6 +400,9 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned coun
     for (unsigned i = 0; i < count; i++) {
         const oak_watched *one = &watched[i];
         if (one->accesses & OAK_ACCESS_HANDLER) continue;
+        core->registers_watched |= is_register_cell(one);
+        for (unsigned bank = 0; (banked >> i & 1) && bank < 4; bank++)
+            core->ram_watched[one->address + 8 * bank] = true;
         for (uint32_t at = one->address;
              one->space == MCS51_IRAM && at < RAM_SIZE && at - one->address < one->size; at++)
             core->ram_watched[at] = true;

@@ -1,0 +1,155 @@
+/* armm_uses.c — the registers that an instruction reads and writes, from the operands of its row. */
+#include "base/text.h"
+#include "isa/armm/armm_core.h"
+
+#define GET(letter) oak_pattern_get(pattern, letter, word)
+#define BIT(number) ((uint32_t)1 << (number))
+
+/* What mrs reads and msr writes. */
+static uint32_t special(uint32_t number)
+{
+    switch (number) {
+    case 8: return BIT(ARMM_MSP);
+    case 9: return BIT(ARMM_PSP);
+    case 16: return BIT(ARMM_PRIMASK);
+    case 17:
+    case 18: return BIT(ARMM_BASEPRI);
+    case 19: return BIT(ARMM_FAULTMASK);
+    case 20: return BIT(ARMM_CONTROL);
+    default: return BIT(ARMM_XPSR);
+    }
+}
+
+/* A register in a field of the row. */
+static void use_register(unsigned row, const char *mnemonic, char letter, uint32_t bit, armm_uses *uses)
+{
+    bool loads = (mnemonic[0] == 'l' && mnemonic[1] == 'd') || oak_same(mnemonic, "pop");
+    bool adds_to = row == ARMM_SMLAL || row == ARMM_UMLAL;
+    bool keeps_some = row == ARMM_BFI || row == ARMM_BFC || row == ARMM_MOVT;
+    switch (letter) {
+    case 'd':
+        uses->writes |= bit;
+        if (keeps_some) uses->reads |= bit;
+        break;
+    case 'l':
+    case 'h':
+        uses->writes |= bit;
+        if (adds_to) uses->reads |= bit;
+        break;
+    case 't':
+    case 'u': *(loads ? &uses->writes : &uses->reads) |= bit; break;
+    default: uses->reads |= bit; break;
+    }
+}
+
+static void use_operand(unsigned row, const char *mnemonic, const armm_class *class,
+                        const oak_pattern *pattern, uint32_t word, armm_uses *uses)
+{
+    bool loads = mnemonic[0] == 'l' || mnemonic[0] == 'p';
+    uint32_t base = BIT(GET('n'));
+    if (oak_same(mnemonic, "push")) loads = false;
+    switch (class->what) {
+    case ARMM_REG: use_register(row, mnemonic, class->letter, BIT(GET(class->letter)), uses); break;
+    case ARMM_REG_TWICE:
+    case ARMM_REG_PRODUCT:
+        uses->reads |= BIT(GET('d'));
+        uses->writes |= BIT(GET('d'));
+        break;
+    case ARMM_SP_TWICE: uses->writes |= BIT(ARMM_SP); /* fall through */
+    case ARMM_REG_SP:
+    case ARMM_MEM_SP: uses->reads |= BIT(ARMM_SP); break;
+    case ARMM_BASE_MAY_MOVE:
+        uses->reads |= base;
+        if (GET('w')) uses->writes |= base;
+        break;
+    case ARMM_BASE_MOVES:
+    case ARMM_MEM_PRE_IMM:
+    case ARMM_MEM_POST_IMM: uses->writes |= base; /* fall through */
+    case ARMM_MEM_IMM:
+    case ARMM_MEM_NEG:
+    case ARMM_MEM_SIGNED:
+    case ARMM_MEM_BASE: uses->reads |= base; break;
+    case ARMM_MEM_REG:
+    case ARMM_MEM_REG_SHIFT:
+    case ARMM_MEM_REG_TWO: uses->reads |= base | BIT(GET('m')); break;
+    case ARMM_LIST_LOW:
+    case ARMM_LIST_LOW_BASE:
+    case ARMM_LIST_LOW_LR:
+    case ARMM_LIST_LOW_PC:
+    case ARMM_LIST:
+    case ARMM_LIST_PC:
+    case ARMM_LIST_ONE: *(loads ? &uses->writes : &uses->reads) |= armm_list(row, pattern, word); break;
+    case ARMM_SHIFT_MAY: /* a rotation by 0 goes through the carry */
+        if (GET('y') == 3 && !GET('i')) uses->reads |= BIT(ARMM_XPSR);
+        break;
+    case ARMM_SPECIAL:
+        if (row == ARMM_MRS) uses->reads |= special(GET('z'));
+        else uses->writes |= special(GET('z'));
+        break;
+    case ARMM_IFLAGS:
+        if (GET('f') & 2) uses->writes |= BIT(ARMM_PRIMASK);
+        if (GET('f') & 1) uses->writes |= BIT(ARMM_FAULTMASK);
+        break;
+    default: break;
+    }
+}
+
+static bool sets_flags(unsigned row, const oak_pattern *pattern, uint32_t word, bool inside)
+{
+    switch (armm_set_of[row]) {
+    case ARMM_SET_ITS:
+    case ARMM_SET_OUTSIDE: return !inside;
+    case ARMM_SET_BIT: return GET('s');
+    case ARMM_SET_ALWAYS: return true;
+    default: return row == ARMM_SSAT || row == ARMM_USAT;
+    }
+}
+
+/* When it is executed. */
+static armm_uses uses_at(const oak_core *core, uint32_t pc)
+{
+    armm_uses uses = {0};
+    oak_decoded decoded;
+    const armm_region *region = armm_region_at(core, pc);
+    if (!region) return uses;
+    size_t available = region->size - (pc - region->base);
+    if (armm_decode(core->tables, region->bytes + (pc - region->base), available < 4 ? available : 4, pc,
+                    core->it, &decoded))
+        return uses;
+    unsigned row = decoded.row;
+    uint32_t word = decoded.word;
+    const armm_shape *shape = &core->tables->shape[row];
+    const oak_pattern *pattern = &shape->pattern;
+    const char *mnemonic = core->tables->mnemonic[shape->mnemonic];
+    for (unsigned i = 0; i < shape->count; i++)
+        use_operand(row, mnemonic, &shape->class_of[i], pattern, word, &uses);
+    if (sets_flags(row, pattern, word, core->it != 0)) uses.writes |= BIT(ARMM_XPSR);
+    if (oak_same(mnemonic, "push") || oak_same(mnemonic, "pop")) {
+        uses.reads |= BIT(ARMM_SP);
+        uses.writes |= BIT(ARMM_SP);
+    }
+    if (row == ARMM_BL || row == ARMM_BLX) uses.writes |= BIT(ARMM_LR);
+    if (row == ARMM_B_COND || row == ARMM_B_COND_W || oak_same(mnemonic, "adc") ||
+        oak_same(mnemonic, "sbc") || row == ARMM_RRX_W)
+        uses.reads |= BIT(ARMM_XPSR);
+    if (uses.writes & BIT(ARMM_CONTROL)) uses.writes |= BIT(ARMM_SP); /* another one may come into use */
+    return uses;
+}
+
+armm_uses armm_next_uses(oak_core *core)
+{
+    armm_single *single = armm_single_at(core, core->r[ARMM_PC]);
+    if (!single->uses_known) single->uses = uses_at(core, core->r[ARMM_PC]);
+    single->uses_known = true;
+    armm_uses uses = single->uses;
+    unsigned condition = core->it ? core->it >> 4 : ARMM_ALWAYS;
+    if (!armm_holds(condition, core->nz, core->c, core->v)) uses = (armm_uses){0};
+    if (condition != ARMM_ALWAYS) uses.reads |= BIT(ARMM_XPSR);
+    /* The stack pointer in use is one of the two. */
+    uint32_t both = BIT(ARMM_SP) | BIT(core->uses_psp ? ARMM_PSP : ARMM_MSP);
+    if (uses.reads & both) uses.reads |= both;
+    if (uses.writes & both) uses.writes |= both;
+    uses.reads &= ~BIT(ARMM_PC);
+    uses.writes &= ~BIT(ARMM_PC);
+    return uses;
+}

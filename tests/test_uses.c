@@ -1,0 +1,367 @@
+/* Which registers an instruction reads and writes, against what it does: when a register that it does not read is another one,
+ * nothing else may become of it; a register that it does not write keeps its value; and whatever is said to be read or written
+ * must show at some time. Over random instructions of every row, in random states. */
+#include "support.h"
+
+#include <stdio.h>
+
+enum { MOST_REGISTERS = 16, MOST_BYTES = 0x1000, SEEN_WITHIN = 32 };
+
+/* Everything that an instruction may have changed. */
+typedef struct outcome {
+    uint32_t registers[MOST_REGISTERS], pc;
+    uint64_t cycles;
+    oak_stop_reason reason;
+    uint8_t bytes[MOST_BYTES];
+} outcome;
+
+/* One architecture: which registers are compared, and how a state comes onto the chip. */
+typedef struct kit {
+    bench b;
+    unsigned count; /* registers */
+    uint32_t number[MOST_REGISTERS];
+    uint32_t matters[MOST_REGISTERS]; /* the bits that are compared */
+    uint32_t flips[MOST_REGISTERS];   /* the bits that may be another */
+    uint32_t partly;                  /* registers that may be written in part, a bit each in this order */
+    uint32_t even;                    /* the register of which only an even number may be, or 0 */
+    uint32_t state[MOST_REGISTERS], pc;
+    uint8_t code[4], memory[MOST_BYTES], other[0x100];
+    unsigned size;
+    uint32_t pointed; /* the cell behind the data pointer */
+    uint64_t seed;
+    void (*put)(struct kit *kit);
+    void (*take)(struct kit *kit, outcome *result);
+} kit;
+
+static uint32_t reg(const kit *k, unsigned number)
+{
+    uint32_t value = 0;
+    if (k->b.chip.ops->read_register(k->b.chip.chip, number, &value)) ck_abort_msg("no register %u", number);
+    return value;
+}
+
+static void put_memory(const kit *k, unsigned space, uint32_t address, const uint8_t *bytes, size_t size)
+{
+    if (k->b.chip.ops->write_memory(k->b.chip.chip, space, address, bytes, size)) ck_abort_msg("no memory");
+}
+
+static void arm(const kit *k, uint8_t accesses)
+{
+    oak_watched watched[OAK_MOST_WATCHED];
+    for (unsigned i = 0; i < k->count; i++)
+        watched[i] = (oak_watched){.accesses = accesses, .address = k->number[i], .size = 1};
+    if (k->b.chip.ops->watch(k->b.chip.chip, watched, accesses ? k->count : 0)) ck_abort_msg("not watched");
+}
+
+/* Executes the instruction in the state of the kit; which of the watched registers it reached. */
+static uint32_t execute(kit *k, outcome *result)
+{
+    oak_chip_time before, after;
+    oak_stop stop = {0};
+    k->put(k);
+    k->b.chip.ops->read_time(k->b.chip.chip, &before);
+    if (k->b.chip.ops->run(k->b.chip.chip, UINT64_MAX, before.instructions + 1, &stop))
+        ck_abort_msg("no run");
+    k->b.chip.ops->read_time(k->b.chip.chip, &after);
+    memset(result, 0, sizeof *result);
+    result->cycles = after.cycles - before.cycles;
+    result->reason = stop.reason == OAK_STOP_WATCH ? OAK_STOP_STEPS : stop.reason;
+    result->pc = stop.pc;
+    k->take(k, result);
+    return stop.reason == OAK_STOP_WATCH ? stop.watched : 0;
+}
+
+static void show(const kit *k, const char *row, const char *what, unsigned i)
+{
+    ck_abort_msg("%s, code %02x %02x %02x %02x at 0x%x: %s %s", row, k->code[0], k->code[1], k->code[2],
+                 k->code[3], (unsigned)k->pc, k->b.part->architecture->registers[k->number[i]].name, what);
+}
+
+typedef struct tallied {
+    unsigned read, read_shown, written, write_shown;
+} tallied;
+
+/* True when it ran. */
+static bool check_one(kit *k, const char *row, tallied *tallies)
+{
+    static outcome base, again, other;
+    arm(k, OAK_ACCESS_READ);
+    uint32_t reads = execute(k, &base);
+    if (base.reason != OAK_STOP_STEPS) return false;
+    arm(k, OAK_ACCESS_WRITE);
+    uint32_t writes = execute(k, &again);
+    if (memcmp(&base, &again, sizeof base) != 0) ck_abort_msg("%s runs otherwise when it is watched", row);
+    arm(k, 0);
+    for (unsigned i = 0; i < k->count; i++) {
+        bool read = reads >> i & 1, written = writes >> i & 1;
+        uint32_t was = k->state[i] & k->matters[i], flip = k->flips[i] & random32(&k->seed);
+        if (!written && base.registers[i] != was) show(k, row, "is written, and nobody said so", i);
+        if (random32(&k->seed) % 4 == 0) flip = k->flips[i] & k->state[i]; /* so that it is 0 */
+        if (k->even == k->number[i] && __builtin_parity(flip)) flip &= flip - 1;
+        if (!flip) continue;
+        k->state[i] ^= flip;
+        execute(k, &other);
+        k->state[i] ^= flip;
+        uint32_t differs = base.registers[i] ^ other.registers[i];
+        other.registers[i] = base.registers[i];
+        bool shows = memcmp(&base, &other, sizeof base) != 0;
+        bool keeps = !written ? differs == flip : k->partly >> i & 1 ? !(differs & ~flip) : !differs;
+        if (!read && (shows || !keeps)) show(k, row, "is read, and nobody said so", i);
+        tallies[i].read += read;
+        tallies[i].read_shown += read && (shows || (written && differs));
+        tallies[i].written += written;
+        tallies[i].write_shown += written && base.registers[i] != was;
+    }
+    return true;
+}
+
+static void check_tallies(const kit *k, const char *row, const tallied *tallies)
+{
+    for (unsigned i = 0; i < k->count; i++) {
+        const char *name = k->b.part->architecture->registers[k->number[i]].name;
+        ck_assert_msg(tallies[i].read < SEEN_WITHIN || tallies[i].read_shown,
+                      "%s: %s is said to be read, %u times, and it never mattered", row, name,
+                      tallies[i].read);
+        ck_assert_msg(tallies[i].written < SEEN_WITHIN || tallies[i].write_shown,
+                      "%s: %s is said to be written, %u times, and never was", row, name, tallies[i].written);
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ 8 bits */
+
+enum { PC51, A, B, PSW, SP, DPTR, R0, CODE = 1, CODE_AT = 0x100, FLAGS51 = 0xE6 };
+
+static unsigned space_of(const kit *k, const char *name)
+{
+    return oak_part_find_space(k->b.part, name, strlen(name));
+}
+
+static void put51(kit *k)
+{
+    const oak_chip_port *chip = &k->b.chip;
+    unsigned xram = space_of(k, "xram");
+    put_memory(k, space_of(k, "iram"), 0, k->memory, 0x100);
+    put_memory(k, xram, 0xFF00, k->other, 0x100);
+    put_memory(k, xram, k->pointed, k->other, 1);
+    chip->ops->write_register(chip->chip, PSW, k->state[PSW - 1]);
+    for (unsigned i = 0; i < k->count; i++)
+        if (k->number[i] != PSW) chip->ops->write_register(chip->chip, k->number[i], k->state[i]);
+    chip->ops->write_register(chip->chip, PC51, k->pc);
+}
+
+/* Registers 0 to 7 are those of the bank that was selected before. */
+static void take51(kit *k, outcome *result)
+{
+    const oak_chip_port *chip = &k->b.chip;
+    unsigned bank = k->state[PSW - 1] & 0x18;
+    uint8_t *cells = result->bytes;
+    for (unsigned i = 0; i + 1 < R0; i++) result->registers[i] = reg(k, k->number[i]) & k->matters[i];
+    chip->ops->read_memory(chip->chip, space_of(k, "iram"), 0, cells, 0x100);
+    for (unsigned i = 0; i < 8; i++) {
+        result->registers[R0 - 1 + i] = cells[bank + i];
+        cells[bank + i] = 0;
+    }
+    chip->ops->read_memory(chip->chip, space_of(k, "xram"), 0xFF00, cells + 0x100, 0x100);
+    chip->ops->read_memory(chip->chip, space_of(k, "xram"), k->pointed, cells + 0x200, 1);
+}
+
+static const struct {
+    const char *mnemonic, *operands, *bits;
+} rows51[] = {
+#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) {#mnemonic, operands, bits},
+#define CHOICE(...)
+#include "isa/mcs51/mcs51.def"
+};
+enum { ROWS51 = sizeof rows51 / sizeof *rows51 };
+
+/* Operands that no device listens to. */
+static uint32_t field51(char letter, uint64_t *seed)
+{
+    static const uint8_t specials[] = {0xE0, 0xF0, 0xD0, 0x81, 0x82, 0x83}, bits[] = {0xE0, 0xF0, 0xD0};
+    uint32_t any = random32(seed);
+    if (letter == 'a' || letter == 's')
+        return any & 0x300 ? any & (any & 0x400 ? 0x7F : 0x1F) : specials[any / 4096 % 6];
+    if (letter == 'b') return any & 0x300 ? any & 0x7F : bits[any / 4096 % 3] | (any & 7);
+    return any & 0xFFFF;
+}
+
+static void sample51(kit *k, unsigned row)
+{
+    char letter = 0;
+    uint32_t value = 0, left = 0;
+    unsigned at = 0;
+    memset(k->code, 0, sizeof k->code);
+    for (const char *p = rows51[row].bits; *p; p++) {
+        if (*p == ' ') continue;
+        if (*p != letter) {
+            letter = *p;
+            left = 0;
+            for (const char *q = p; *q == letter || *q == ' '; q++) left += *q == letter;
+            value = letter == '0' ? 0 : letter == '1' ? UINT32_MAX : field51(letter, &k->seed);
+        }
+        left--;
+        k->code[at / 8] |= (uint8_t)((value >> left & 1) << (7 - at % 8));
+        at++;
+    }
+    k->size = at / 8;
+    for (unsigned i = 0; i < 0x100; i++) k->memory[i] = (uint8_t)random32(&k->seed);
+    for (unsigned i = 0; i < 0x100; i++) k->other[i] = (uint8_t)(3 * i + 1);
+    for (unsigned i = 0; i < k->count; i++) k->state[i] = random32(&k->seed) & 0xFF;
+    k->state[PSW - 1] &= 0xFE;
+    k->state[SP - 1] = 0x28 + random32(&k->seed) % 0xC0;
+    k->state[DPTR - 1] = k->pointed = random32(&k->seed) % 0xF000;
+    k->pc = CODE_AT;
+    put_memory(k, space_of(k, "code"), CODE_AT, k->code, k->size);
+}
+
+START_TEST(registers_that_8_bit_instructions_read_and_write_are_those_that_matter)
+{
+    enum { SAMPLES = 64 };
+    static kit k;
+    static uint8_t filling[0x10000];
+    bench_open(&k.b, "mcs51-64k", " org 0\n sjmp $\n");
+    k.seed = 51;
+    for (unsigned i = 0; i < sizeof filling; i++) filling[i] = (uint8_t)random32(&k.seed);
+    put_memory(&k, space_of(&k, "code"), 0, filling, sizeof filling); /* for movc */
+    k.count = R0 + 7;
+    k.even = A; /* its parity is a flag of another register */
+    k.partly = 1u << (A - 1) | 1u << (B - 1) | 1u << (PSW - 1) | 1u << (DPTR - 1);
+    k.put = put51;
+    k.take = take51;
+    for (unsigned i = 0; i < k.count; i++) {
+        k.number[i] = i + 1;
+        k.matters[i] = k.flips[i] = 0xFF;
+    }
+    k.matters[PSW - 1] = 0xFE;  /* the parity follows a by itself */
+    k.flips[PSW - 1] = FLAGS51; /* another bank would mean other registers */
+    k.matters[DPTR - 1] = 0xFFFF;
+    k.flips[DPTR - 1] = 0x0FFF;
+    k.flips[SP - 1] = 0x07;
+    for (unsigned row = 0; row < ROWS51; row++) {
+        tallied tallies[MOST_REGISTERS] = {{0}};
+        char name[80];
+        unsigned ran = 0;
+        snprintf(name, sizeof name, "%s %s", rows51[row].mnemonic, rows51[row].operands);
+        for (unsigned i = 0; i < SAMPLES; i++) {
+            sample51(&k, row);
+            ran += check_one(&k, name, tallies);
+        }
+        ck_assert_msg(ran > SAMPLES / 2, "%s ran %u times", name, ran);
+        check_tallies(&k, name, tallies);
+    }
+    bench_close(&k.b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ 32 bits */
+
+enum { MEM = 1, ARM_SP = 13, ARM_LR, ARM_PC, XPSR, START = 0x200, RAM = 0x20000000, FLAGS = 0xF8000000 };
+
+static void put_arm(kit *k)
+{
+    const oak_chip_port *chip = &k->b.chip;
+    put_memory(k, MEM, RAM, k->memory, sizeof k->memory);
+    for (unsigned i = 0; i < k->count; i++)
+        chip->ops->write_register(chip->chip, k->number[i],
+                                  k->number[i] == XPSR ? 1u << 24 | (k->state[i] & FLAGS) : k->state[i]);
+    chip->ops->write_register(chip->chip, ARM_PC, k->pc);
+}
+
+static void take_arm(kit *k, outcome *result)
+{
+    const oak_chip_port *chip = &k->b.chip;
+    for (unsigned i = 0; i < k->count; i++) result->registers[i] = reg(k, k->number[i]) & k->matters[i];
+    chip->ops->read_memory(chip->chip, MEM, RAM, result->bytes, sizeof k->memory);
+}
+
+static const struct {
+    const char *mnemonic, *operands, *bits;
+    bool v7;
+} rows_arm[] = {
+#define V6 false
+#define V7 true
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+    {#mnemonic, operands, bits, since},
+#define ALIAS(alias, of)
+#define ALSO(mnemonic, row)
+#include "isa/armm/armm.def"
+};
+enum { ROWS_ARM = sizeof rows_arm / sizeof *rows_arm };
+
+static void sample_arm(kit *k, unsigned row)
+{
+    static const uint32_t corners[] = {0, 1, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFF, 31, 32, 0x12345678};
+    uint32_t word = 0, any;
+    unsigned bits = 0;
+    for (const char *p = rows_arm[row].bits; *p; p++) {
+        if (*p == ' ') continue;
+        word = word << 1 | (*p == '1' || (*p != '0' && random32(&k->seed) >> 13 & 1));
+        bits++;
+    }
+    if (strcmp(rows_arm[row].mnemonic, "msr") == 0 || strcmp(rows_arm[row].mnemonic, "mrs") == 0)
+        word &= ~0xFFu; /* the flags; the others are looked at below */
+    k->size = bits / 8;
+    uint16_t first = (uint16_t)(k->size == 4 ? word >> 16 : word), second = (uint16_t)word;
+    k->code[0] = (uint8_t)first, k->code[1] = (uint8_t)(first >> 8);
+    k->code[2] = (uint8_t)second, k->code[3] = (uint8_t)(second >> 8);
+    for (unsigned i = 0; i < k->count; i++) {
+        any = random32(&k->seed);
+        k->state[i] = any % 8 < 5   ? RAM + 0x400 + (any >> 8) % 0x200 * 4
+                      : any % 8 < 6 ? corners[(any >> 8) % 9]
+                      : any % 8 < 7 ? any >> 8 & 31
+                                    : random32(&k->seed);
+    }
+    k->state[ARM_SP] = RAM + 0x800 + (random32(&k->seed) & 0x3FC);
+    k->state[ARM_LR] = START + 0x401;
+    k->state[15] = random32(&k->seed) & FLAGS;
+    k->pc = START + 4 * (random32(&k->seed) % 4);
+    for (unsigned i = 0; i < 64; i++) k->memory[random32(&k->seed) % 0x1000] = (uint8_t)random32(&k->seed);
+    put_memory(k, MEM, k->pc, k->code, k->size);
+}
+
+/* What sleeps, faults, or depends on what was before it. */
+static bool is_apart(const char *mnemonic)
+{
+    static const char *const names[] = {"bkpt",  "wfe",   "wfi",   "it",     "udf",   "svc",
+                                        "cpsie", "cpsid", "strex", "strexb", "strexh"};
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+        if (strcmp(mnemonic, names[i]) == 0) return true;
+    return false;
+}
+
+static void all_arm_rows(const char *part, bool v7, unsigned samples)
+{
+    static kit k;
+    k = (kit){.seed = 32, .count = 16, .partly = 1u << 15, .put = put_arm, .take = take_arm};
+    bench_open(&k.b, part, " dd 0x20001000, START + 1\nSTART equ 0x200\n org START\n ds 64\n");
+    for (unsigned i = 0; i < k.count; i++) {
+        k.number[i] = i == 15 ? XPSR : i;
+        k.matters[i] = k.flips[i] = UINT32_MAX;
+    }
+    k.matters[15] = k.flips[15] = v7 ? FLAGS : FLAGS << 1; /* armv6m does not saturate */
+    k.matters[ARM_SP] = ~3u, k.flips[ARM_SP] = 0x1C;
+    for (unsigned row = 0; row < ROWS_ARM; row++) {
+        tallied tallies[MOST_REGISTERS] = {{0}};
+        char name[80];
+        unsigned ran = 0;
+        if (is_apart(rows_arm[row].mnemonic) || (rows_arm[row].v7 && !v7)) continue;
+        snprintf(name, sizeof name, "%s: %s %s", part, rows_arm[row].mnemonic, rows_arm[row].operands);
+        for (unsigned i = 0; i < samples; i++) {
+            sample_arm(&k, row);
+            ran += check_one(&k, name, tallies);
+        }
+        ck_assert_msg(ran, "%s never ran", name);
+        check_tallies(&k, name, tallies);
+    }
+    bench_close(&k.b);
+}
+
+START_TEST(registers_that_32_bit_instructions_read_and_write_are_those_that_matter)
+{
+    all_arm_rows("armv6m-32k", false, 64);
+    all_arm_rows("armv7m-256k", true, 64);
+}
+END_TEST
+
+RUN_SUITE("uses", registers_that_8_bit_instructions_read_and_write_are_those_that_matter,
+          registers_that_32_bit_instructions_read_and_write_are_those_that_matter)
