@@ -49,13 +49,17 @@ bool bench_watch(bench *b, const char *rest)
         const char *word;
         oak_watch_kind kind;
     } kinds[] = {{"read ", OAK_WATCH_READ}, {"write ", OAK_WATCH_WRITE}, {"access ", OAK_WATCH_ACCESS}};
-    if (!*rest)
-        return bench_complain(b, "Write `watch count`, `watch write iram[0x30..0x3f]`, `watch read p1.3`.",
-                              "what is to be watched?");
+    oak_reading ignored;
     for (size_t i = 0; i < sizeof kinds / sizeof *kinds; i++) {
         size_t length = strlen(kinds[i].word);
         if (strncmp(rest, kinds[i].word, length) == 0) return add_watch(b, rest + length, kinds[i].kind);
+        bool alone = strlen(rest) + 1 == length && strncmp(rest, kinds[i].word, length - 1) == 0;
+        if (alone && oak_session_value(b->session, rest, NULL, &ignored))
+            rest = ""; /* no name of the program's */
     }
+    if (!*rest)
+        return bench_complain(b, "Write `watch count`, `watch write iram[0x30..0x3f]`, `watch read sp`.",
+                              "what is to be watched?");
     return add_watch(b, rest, OAK_WATCH_CHANGE);
 }
 

@@ -460,6 +460,7 @@ START_TEST(watches_of_every_kind_are_listed_with_their_hits_and_removed)
         1);
     has(err, "this lies in no cell that could be read or written");
     has(err, "what is to be watched?");
+    has(err, "what is to be watched?");
     has(err, "a condition is missing");
     has(err, "there is no stop point 7");
     has(err, "there is no watch 0");

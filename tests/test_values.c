@@ -412,7 +412,35 @@ START_TEST(what_cannot_be_set_is_refused)
 }
 END_TEST
 
-RUN_SUITE("values", random_expressions_have_the_values_that_c_gives_them, operators_bind_as_in_c,
+START_TEST(a_name_that_is_not_there_is_told_with_the_nearest_one)
+{
+    static const struct {
+        const char *wrong, *hint;
+    } cases[] = {{"r44", "Did you mean `r4`?"},
+                 {"dept", "Did you mean `depth`?"},
+                 {"conut", "Did you mean `count`?"},
+                 {"psww", "Did you mean `psw`?"},
+                 {"TCONN", "Did you mean `TCON`?"},
+                 {"q", ""},
+                 {"zz", ""},
+                 {"nothing_like_it", ""},
+                 {"handlin", "Did you mean `handling`?"}};
+    bench b;
+    bench_open(&b, "mcs51-8k", " org iram:30h\ncount: ds 1\n org 0\nmain: sjmp main\n");
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        oak_reading reading;
+        b.diags.count = 0;
+        ck_assert_int_eq(oak_session_value(b.session, cases[i].wrong, &b.sink, &reading), OAK_REFUSED);
+        ck_assert_str_eq(b.diags.one[0].code, "unknown-name");
+        ck_assert_msg(strcmp(b.diags.one[0].hint, cases[i].hint) == 0, "%s: %s", cases[i].wrong,
+                      b.diags.one[0].hint);
+    }
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("values", a_name_that_is_not_there_is_told_with_the_nearest_one,
+          random_expressions_have_the_values_that_c_gives_them, operators_bind_as_in_c,
           what_is_no_expression_is_refused_with_its_place, registers_of_the_core_keep_what_they_are_set_to,
           every_byte_of_ram_keeps_what_it_is_set_to,
           cells_of_several_bytes_have_the_order_of_the_architecture,

@@ -133,23 +133,41 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
     return false;
 }
 
+/* The name that is nearest to a text so far. */
+typedef struct nearest {
+    const char *text, *best;
+    size_t length;
+    unsigned least; /* its distance, or one more than is near */
+} nearest;
+
+static void consider(nearest *self, const char *name)
+{
+    unsigned distance = oak_name_distance(self->text, self->length, name, oak_length(name), self->least - 1);
+    if (distance >= self->least) return;
+    self->least = distance;
+    self->best = name;
+}
+
 static void suggest(const oak_session *session, const char *text, size_t length, char *hint, size_t room)
 {
-    const char *best = NULL;
-    unsigned least = length < 3 ? (unsigned)length : 3; /* of one letter everything is near */
+    enum { MOST_LOOKED_AT = 20000 };
+    const oak_architecture *about = session->part->architecture;
     const oak_symbol *symbol;
+    /* Of one letter everything is near. */
+    nearest found = {.text = text, .length = length, .least = length < 2 ? 1 : length < 4 ? 2 : 3};
     hint[0] = 0;
-    for (unsigned i = 0; session->program && i < 20000 && (symbol = oak_program_symbol(session->program, i));
-         i++) {
-        unsigned distance = oak_name_distance(text, length, symbol->name, oak_length(symbol->name), 2);
-        if (distance < least) least = distance, best = symbol->name;
-    }
-    for (unsigned i = 0; i < session->part->register_count; i++) {
-        const char *name = session->part->registers[i].name;
-        unsigned distance = oak_name_distance(text, length, name, oak_length(name), length < 4 ? 1 : 2);
-        if (distance < least) least = distance, best = name;
-    }
-    if (best) oak_format(hint, room, "Did you mean `%s`?", best);
+    for (unsigned i = 0;
+         session->program && i < MOST_LOOKED_AT && (symbol = oak_program_symbol(session->program, i)); i++)
+        consider(&found, symbol->name);
+    for (unsigned i = 0; i < about->register_count; i++) consider(&found, about->registers[i].name);
+    for (unsigned i = 0; i < session->part->register_count; i++)
+        consider(&found, session->part->registers[i].name);
+    for (unsigned i = 0; i < about->flag_count; i++) consider(&found, about->flags[i].name);
+    for (size_t i = 0; i < session->label_count; i++) consider(&found, session->labels[i].name);
+    consider(&found, "handling");
+    consider(&found, "depth");
+    consider(&found, "cycle");
+    if (found.best) oak_format(hint, room, "Did you mean `%s`?", found.best);
 }
 
 static void *meet_name(void *context, const char *text, size_t length, oak_expr_fault *fault)
