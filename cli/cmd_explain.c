@@ -127,12 +127,12 @@ static oak_status explain_anywhere(cli *self, const char *word, const oak_text_s
         else first = one;
     }
     if (!first) return OAK_NOT_FOUND;
-    int length = snprintf(line, sizeof line, "\nThis is %s.", first->name);
+    int length = snprintf(line, sizeof line, "\nAn instruction of %s", first->name);
     if (*others)
         length += snprintf(line + length, sizeof line - (size_t)length,
-                           " It is an instruction of %s, too: name one of their parts with --part.", others);
+                           ", also of %s: name a part with --part to see its forms", others);
     sink->write(sink->context, line, (size_t)length);
-    sink->write(sink->context, "\n", 1);
+    sink->write(sink->context, ".\n", 2);
     return OAK_OK;
 }
 

@@ -609,10 +609,10 @@ START_TEST(notices_and_stand_ins_are_explained)
     has(out, "contention (warning)");
     has(out, "no-handler (stop)");
     ck_assert_int_eq(spindle("explain ldmia"), 0); /* no part is named: whoever has it */
-    has(out, "This is armv6m. It is an instruction of armv7m, too");
+    has(out, "An instruction of armv6m, also of armv7m: name a part");
     ck_assert_int_eq(spindle("explain djnz"), 0);
     has(out, "djnz rn, rel");
-    has(out, "This is mcs51.\n");
+    has(out, "An instruction of mcs51.\n");
     ck_assert_int_eq(spindle("explain djnz --part armv7m-256k"), 2);
     has(err, "`djnz` is no instruction of armv7m");
     ck_assert_int_eq(spindle("explain djnzz"), 2);
