@@ -412,6 +412,32 @@ START_TEST(what_cannot_be_set_is_refused)
 }
 END_TEST
 
+START_TEST(single_bits_of_registers_are_set_and_cleared)
+{
+    static const char *const parts[] = {"mcs51-8k", "armv7m-256k"};
+    for (unsigned p = 0; p < 2; p++) {
+        bench b;
+        bench_open(&b, parts[p], " org 0x400\nmain: nop\n");
+        for (unsigned i = 0; i < b.part->architecture->register_count; i++) {
+            const oak_register_info *about = &b.part->architecture->registers[i];
+            char text[40];
+            if (strncmp(about->name, "r", 1) != 0 && strcmp(about->name, "dptr") != 0) continue;
+            for (unsigned bit = 0; bit < about->bits; bit++) {
+                snprintf(text, sizeof text, "%s.%u=1", about->name, bit);
+                ck_assert_int_eq(oak_session_set(b.session, text, &b.sink), OAK_OK);
+                ck_assert_msg(value_of(&b, about->name) == 1ll << bit, "%s", text);
+                snprintf(text, sizeof text, "%s.%u=0", about->name, bit);
+                ck_assert_int_eq(oak_session_set(b.session, text, &b.sink), OAK_OK);
+                ck_assert_msg(value_of(&b, about->name) == 0, "%s", text);
+            }
+            snprintf(text, sizeof text, "%s.%u=1", about->name, about->bits);
+            ck_assert_int_eq(oak_session_set(b.session, text, &b.sink), OAK_REFUSED);
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(a_name_that_is_not_there_is_told_with_the_nearest_one)
 {
     static const struct {
@@ -439,7 +465,8 @@ START_TEST(a_name_that_is_not_there_is_told_with_the_nearest_one)
 }
 END_TEST
 
-RUN_SUITE("values", a_name_that_is_not_there_is_told_with_the_nearest_one,
+RUN_SUITE("values", single_bits_of_registers_are_set_and_cleared,
+          a_name_that_is_not_there_is_told_with_the_nearest_one,
           random_expressions_have_the_values_that_c_gives_them, operators_bind_as_in_c,
           what_is_no_expression_is_refused_with_its_place, registers_of_the_core_keep_what_they_are_set_to,
           every_byte_of_ram_keeps_what_it_is_set_to,

@@ -547,6 +547,24 @@ START_TEST(reads_and_writes_of_registers_are_seen)
 }
 END_TEST
 
+START_TEST(a_pin_of_a_port_of_several_registers_is_read_where_its_levels_are)
+{
+    bench b;
+    char seen[400];
+    bench_open(
+        &b, "armv7m-256k",
+        " dd 0x20001000, start + 1\n org 0x100\nstart: ldr r0, =P0_OUT\n ldr r1, [r0]\n ldrb r2, [r0, #5]\n "
+        "ldrb r3, [r0, #4]\n ldr r4, [r0, #4]\n str r4, [r0]\nend: b end\n");
+    add(&b, "p0.3", OAK_WATCH_READ);
+    doers(&b, 5, seen, sizeof seen);
+    ck_assert_str_eq(seen, "ldrb r3, [r0, #4]\nldr r4, [r0, #4]\n");
+    b.diags.count = 0;
+    ck_assert_int_eq(oak_session_add_watch(b.session, "p0.3", OAK_WATCH_WRITE, &b.sink, NULL), OAK_REFUSED);
+    ck_assert_str_eq(b.diags.one[0].message, "several registers drive the pins of this port");
+    bench_close(&b);
+}
+END_TEST
+
 START_TEST(the_last_use_of_a_register_is_found_in_the_past)
 {
     bench b;
@@ -859,7 +877,8 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
 }
 END_TEST
 
-RUN_SUITE("watch", reads_and_writes_of_registers_are_seen, the_last_use_of_a_register_is_found_in_the_past,
+RUN_SUITE("watch", a_pin_of_a_port_of_several_registers_is_read_where_its_levels_are,
+          reads_and_writes_of_registers_are_seen, the_last_use_of_a_register_is_found_in_the_past,
           every_form_of_the_8_bit_instructions_reaches_what_the_list_says, the_list_has_every_mnemonic,
           loads_and_stores_of_32_bits_reach_what_the_list_says,
           in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction,

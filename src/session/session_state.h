@@ -215,9 +215,9 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
 /* Reports a fault in a text that was typed rather than read from a file. */
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
 
-/* The cell that something lies in that has one: a variable, a special register, a bit, a pin of a port that is a register.
- * OAK_REFUSED after a diagnostic. */
-oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink,
+/* The cell that something lies in that has one: a variable, a special register, a bit, a pin; or its register. `writes`: where it
+ * is written, which not everything has that is read. OAK_REFUSED after a diagnostic. */
+oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, bool writes,
                           oak_watched *where);
 
 /* watch.c */

@@ -2,6 +2,7 @@
 #include <oakspindle/print.h>
 
 #include "base/bytes.h"
+#include "periph/block.h"
 #include "session/session_state.h"
 
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault)
@@ -514,14 +515,34 @@ static oak_status locate_register(const oak_part_register *reg, oak_watched *whe
     return OAK_OK;
 }
 
-/* A port is a register where the instruction set has addresses for its bits; elsewhere it is several. */
-static oak_status locate_port(const oak_session *session, unsigned port, uint8_t bits, oak_watched *where)
+/* Where the levels on the pins of a port of several registers are read. */
+static const oak_part_role *input_of(const oak_session *session, unsigned port)
 {
-    if (session->part->ports[port].has_block) return OAK_UNSUPPORTED;
-    *where = (oak_watched){.space = session->part->ports[port].space,
-                           .address = session->part->ports[port].address,
-                           .bits = bits,
-                           .size = 1};
+    for (unsigned i = 0; i < session->part->block_count; i++) {
+        const oak_part_block *block = &session->part->blocks[i];
+        if (block->kind != OAK_BLOCK_PORT || block->pin != port) continue;
+        for (unsigned r = 0; r < block->role_count; r++)
+            if (block->roles[r].role == OAK_PORT_INPUT) return &block->roles[r];
+    }
+    return NULL;
+}
+
+/* A port is a register where the instruction set has addresses for its bits; elsewhere it is several, of which one is read.
+ * pin: -1 for all of them. */
+static oak_status locate_port(const oak_session *session, unsigned port, int pin, oak_watched *where)
+{
+    const oak_part_port *about = &session->part->ports[port];
+    *where = (oak_watched){.space = about->space, .address = about->address, .size = 1};
+    if (about->has_block) {
+        const oak_part_role *input = input_of(session, port);
+        if (!input || input->bit) return OAK_UNSUPPORTED;
+        where->address = input->address;
+        where->size = (about->pin_count + 7u) / 8;
+    }
+    if (pin < 0) return OAK_OK;
+    where->address += (unsigned)pin / 8;
+    where->size = 1;
+    where->bits = (uint8_t)(1u << pin % 8);
     return OAK_OK;
 }
 
@@ -546,10 +567,9 @@ static oak_status locate_name(oak_session *session, const watch_name *name, oak_
         if (narrow) where->bits = (uint8_t)(((1u << flag->width) - 1) << flag->bit);
         return OAK_OK;
     }
-    case NAME_PORT: return locate_port(session, name->number, 0, where);
+    case NAME_PORT: return locate_port(session, name->number, -1, where);
     case NAME_PIN:
-        return locate_port(session, name->number / OAK_MOST_PINS,
-                           (uint8_t)(1u << name->number % OAK_MOST_PINS % 8), where);
+        return locate_port(session, name->number / OAK_MOST_PINS, (int)(name->number % OAK_MOST_PINS), where);
     case NAME_SYMBOL: break;
     default: return OAK_UNSUPPORTED;
     }
@@ -596,13 +616,28 @@ static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched
     }
 }
 
-oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink,
+/* Is this a port, or a pin of one, that several registers drive? */
+static bool has_several_outputs(const oak_session *session, const oak_expr *expr)
+{
+    if (expr->kind == OAK_EXPR_BIT) expr = expr->as.of.left;
+    if (expr->kind != OAK_EXPR_NAME) return false;
+    const watch_name *name = expr->as.name;
+    return (name->kind == NAME_PORT && session->part->ports[name->number].has_block) ||
+           (name->kind == NAME_PIN && session->part->ports[name->number / OAK_MOST_PINS].has_block);
+}
+
+oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, bool writes,
                           oak_watched *where)
 {
     const oak_expr *expr = session_parse(session, text, sink);
     if (!expr) return OAK_REFUSED;
     oak_expr_fault fault = {0};
     oak_status status = locate(session, expr, where, &fault);
+    if (writes && !status && has_several_outputs(session, expr)) {
+        status = fill_fault(&fault, expr, "watch", "several registers drive the pins of this port");
+        oak_format(fault.hint, sizeof fault.hint,
+                   "Watch it for changes, or watch the registers of the port for writes.");
+    }
     if (!status) return OAK_OK;
     if (!fault.code) {
         fill_fault(&fault, expr, "watch", "this lies in no cell that could be read or written");
@@ -738,6 +773,12 @@ static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t 
         return fill_fault(fault, left, "no-bit", "there is no bit %lld here", (long long)bit);
     if (name && name->kind == NAME_PORT) return drive_port(session, name->number, (unsigned)bit, 1, value);
     if (name && name->kind == NAME_SPECIAL) return write_field(session, name->reg, (unsigned)bit, 1, value);
+    if (name && name->kind == NAME_REGISTER) {
+        uint32_t whole = 0, mask = (uint32_t)1 << bit;
+        oak_status status = session->chip.ops->read_register(session->chip.chip, name->number, &whole);
+        whole = value ? whole | mask : whole & ~mask;
+        return status ? status : session->chip.ops->write_register(session->chip.chip, name->number, whole);
+    }
     oak_watched where;
     uint8_t byte;
     if (locate(session, left, &where, fault)) {

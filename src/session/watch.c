@@ -49,7 +49,10 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
         status = oak_session_range(session, text, sink, &space, &from, &to);
         if (!status)
             one->cells = (oak_watched){.space = (uint8_t)space, .address = from, .size = to - from + 1};
-    } else status = session_locate(session, text, sink, &one->cells);
+    } else {
+        bool writes = accesses[one->about.kind] != OAK_ACCESS_READ;
+        status = session_locate(session, text, sink, writes, &one->cells);
+    }
     if (status) return status;
     one->cells.accesses = accesses[one->about.kind];
     if (!session->chip.ops->watch || session->chip.ops->watch(session->chip.chip, &one->cells, 1))
