@@ -213,6 +213,36 @@ void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text
     }
 }
 
+/* touches: what the next instruction reads and writes, and what is in it now. */
+static bool verb_touches(bench *b, const char *rest)
+{
+    enum { ROOM = 40, WIDTH = 96 };
+    static const char *const words[] = {"reads ", "writes"};
+    oak_watched list[ROOM];
+    uint32_t pc = 0;
+    char text[200] = "?";
+    unsigned size, count = oak_session_touches(b->session, list, ROOM);
+    oak_chip_port chip = oak_session_chip(b->session);
+    (void)rest;
+    chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
+    oak_session_print_instruction(b->session, pc, text, sizeof text, &size);
+    printf("  %s\n", text);
+    for (unsigned way = 0; way < 2; way++) {
+        size_t column = 0;
+        for (unsigned i = 0; i < count; i++) {
+            if (!(list[i].accesses & (way ? OAK_ACCESS_WRITE : OAK_ACCESS_READ))) continue;
+            cli_touched_text(b->session, &list[i], text, sizeof text);
+            if (!column) column += (size_t)printf("    %s  ", words[way]);
+            else if (column + strlen(text) + 2 > WIDTH) column = (size_t)printf(",\n            ") - 2;
+            else column += (size_t)printf(", ");
+            column += (size_t)printf("%s", text);
+        }
+        if (column) putchar('\n');
+    }
+    if (!count) printf("    no register and no cell\n");
+    return true;
+}
+
 static void tell_recent(void *context, const oak_recent *one)
 {
     char text[600];
@@ -699,6 +729,8 @@ const bench_verb bench_verbs[] = {
     {"source", "[PLACE]", "the source around a place", "source halt", verb_source, false},
     {"code", "[PLACE]", "instructions from a place on", "code main", verb_code, false},
     {"stack", "", "what is on the stack, and what of it are return addresses", "stack", verb_stack, false},
+    {"touches", "", "what the next instruction reads and writes, and what is in it now", "touches",
+     verb_touches, false},
     {"recent", "[N]", "the last instructions, with what each has changed", "recent 20", verb_recent, false},
     {"tally", "[on | off]", "count what runs, line by line; alone: where the cycles went", "tally on",
      verb_tally, false},

@@ -179,6 +179,9 @@ bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t addres
 /* "r3", "TCON", "iram[0x30]" */
 void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room);
 
+/* "r3 = 0x05", "count = 0x2a", "xram[0x4010..0x4017] = …": something that an instruction touches, with what is in it. */
+void cli_touched_text(oak_session *session, const oak_watched *one, char *text, size_t room);
+
 typedef struct show_item {
     const char *text; /* as it was asked for */
     char *expression; /* without the base */

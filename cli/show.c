@@ -280,6 +280,88 @@ void cli_change_name(const oak_part *part, const oak_change *change, char *name,
                  (unsigned)change->address);
 }
 
+/* "cy = 1, ac = 0": the flags of a register that are among these bits; 0: all. Nothing where it has none. */
+static void flags_text(const oak_architecture *about, unsigned reg, uint32_t bits, uint32_t value, char *text,
+                       size_t room)
+{
+    text[0] = 0;
+    for (unsigned i = 0; i < about->flag_count; i++) {
+        const oak_flag_info *flag = &about->flags[i];
+        if (flag->reg != reg || flag->width != 1 || (bits && !(bits >> flag->bit & 1))) continue;
+        size_t used = strlen(text);
+        snprintf(text + used, room - used, "%s%s = %u", used ? ", " : "", flag->name,
+                 (unsigned)(value >> flag->bit & 1));
+    }
+}
+
+static unsigned bit_number(uint8_t bits)
+{
+    unsigned number = 0;
+    while (number < 7 && !(bits >> number & 1)) number++;
+    return number;
+}
+
+/* A port of an 8-bit part has two values: what is on its pins, which is read, and what is in its latch, which is written. */
+static bool touched_port(oak_session *session, const oak_watched *one, const char *name, uint8_t latch,
+                         char *text, size_t room)
+{
+    const oak_part *part = oak_session_part(session);
+    const oak_part_port *port = NULL;
+    bool reads = one->accesses == OAK_ACCESS_READ;
+    for (unsigned i = 0; i < part->port_count; i++)
+        if (!part->ports[i].has_block && part->ports[i].space == one->space &&
+            part->ports[i].address == one->address)
+            port = &part->ports[i];
+    oak_reading reading = {0};
+    if (!port || oak_session_value(session, port->name, NULL, &reading)) return false;
+    uint8_t value = reads ? (uint8_t)reading.value : latch;
+    const char *where = reads ? "on the pins" : "in the latch";
+    if (one->bits && !(one->bits & (one->bits - 1)))
+        snprintf(text, room, "%s.%u = %u %s", name, bit_number(one->bits), (value & one->bits) != 0,
+                 reads ? "on the pin" : where);
+    else snprintf(text, room, "%s = 0x%02x %s", name, value, where);
+    return true;
+}
+
+void cli_touched_text(oak_session *session, const oak_watched *one, char *text, size_t room)
+{
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    oak_chip_port chip = oak_session_chip(session);
+    uint8_t bytes[8];
+    uint32_t whole = 0;
+    uint64_t value = 0;
+    if (!one->space) {
+        const oak_register_info *reg = &about->registers[one->address];
+        chip.ops->read_register(chip.chip, one->address, &whole);
+        flags_text(about, one->address, one->bits, whole, text, room);
+        if (*text) return;
+        snprintf(text, room, "%s = 0x%0*x", reg->name, (reg->bits + 3) / 4, (unsigned)whole);
+        return;
+    }
+    char name[120];
+    oak_session_name_cell(session, one->space, one->address, name, sizeof name);
+    if (one->size > sizeof bytes) {
+        snprintf(text, room, "%s, %u bytes", name, (unsigned)one->size);
+        return;
+    }
+    if (chip.ops->read_memory(chip.chip, one->space, one->address, bytes, one->size)) {
+        snprintf(text, room, "%s, where nothing is", name);
+        return;
+    }
+    for (unsigned i = 0; i < one->size; i++)
+        value |= (uint64_t)bytes[about->big_endian ? one->size - 1 - i : i] << (8 * i);
+    if (touched_port(session, one, name, (uint8_t)value, text, room)) return;
+    if (one->bits && !(one->bits & (one->bits - 1))) {
+        snprintf(text, room, "%s.%u = %u", name, bit_number(one->bits), (value & one->bits) != 0);
+        return;
+    }
+    int used = snprintf(text, room, "%s = 0x%0*llx", name, (int)(2 * one->size), (unsigned long long)value);
+    /* A word may be the address of something. */
+    if (about->word_bytes != one->size || one->size == 1 || (size_t)used >= room) return;
+    oak_session_name_cell(session, one->space, (uint32_t)value, name, sizeof name);
+    if (!strchr(name, '[')) snprintf(text + used, room - (size_t)used, " (%s)", name);
+}
+
 void cli_show_item(cli *self, oak_session *session, const show_item *item)
 {
     if (item->is_range) show_range(self, session, item);

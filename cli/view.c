@@ -190,6 +190,32 @@ static void say_nothing(void *context, const oak_diagnostic *diagnostic)
     (void)context, (void)diagnostic;
 }
 
+/* The cells that it reaches by a pointer, behind what it names. */
+static void draw_reached(view *v, const char *instruction, int row, int column, int to, unsigned shown)
+{
+    enum { ROOM = 24 };
+    oak_watched list[ROOM];
+    const oak_part *part = oak_session_part(v->b->session);
+    unsigned count = oak_session_touches(v->b->session, list, ROOM);
+    for (unsigned i = 0; i < count; i++) {
+        const oak_watched *one = &list[i];
+        char text[200], line[240], name[120];
+        bool pointed = part->architecture->word_bytes > 1 ||
+                       (one->space && oak_part_find_memory(part, one->space, one->address));
+        if (!one->space || !pointed) continue;
+        oak_session_name_cell(v->b->session, one->space, one->address, name, sizeof name);
+        if (strstr(instruction, name)) continue; /* told already */
+        cli_touched_text(v->b->session, one, text, sizeof text);
+        snprintf(line, sizeof line, "%s%s %s", shown++ ? ", " : "   ",
+                 !(one->accesses & OAK_ACCESS_WRITE)  ? "reads"
+                 : !(one->accesses & OAK_ACCESS_READ) ? "writes"
+                                                      : "changes",
+                 text);
+        view_put(row, column, to, STYLE_PLAIN, line);
+        column += (int)strlen(line);
+    }
+}
+
 /* The instruction that comes next, and what the names in it hold now. */
 static void draw_next(view *v, int row, int to)
 {
@@ -217,6 +243,7 @@ static void draw_next(view *v, int row, int to)
         view_put(row, (int)used, to, STYLE_PLAIN, value);
         used += strlen(value);
     }
+    draw_reached(v, text, row, (int)used, to, shown);
 }
 
 /* What the last run or step has changed. */

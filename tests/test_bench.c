@@ -582,6 +582,30 @@ END_TEST
 
 /* ------------------------------------------------------------------------------------------ help */
 
+START_TEST(what_the_next_instruction_touches_is_told)
+{
+    ck_assert_int_eq(
+        bench_with(LATHE, "touches\nto guard\ntouches\nset P1 = 0x11\nput mov a, P1 at guard\ntouches\nput "
+                          "anl P1, #1 at guard\ntouches\nput jbc 0x20.3, guard at guard\ntouches\nto "
+                          "tripped\nstep\ntouches\n"),
+        0);
+    has(out, "  ljmp begin\n    no register and no cell\n");
+    has(out, "  mov c, door\n    reads   P3.0 = 1 on the pin\n    writes  cy = ");
+    has(out, "  mov a, lamps\n    reads   lamps = 0x11 on the pins\n    writes  a = 0x00\n");
+    has(out,
+        "  anl lamps, #0x01\n    reads   lamps = 0xff in the latch\n    writes  lamps = 0xff in the latch\n");
+    has(out, "    reads   iram[0x20].3 = 0\n    writes  iram[0x20].3 = 0\n");
+    ck_assert_int_eq(
+        bench_with(KILN, "to control\ntouches\nstep\ntouches\nto send_byte.full\ntouches\nstep 2\ntouches\n"),
+        0);
+    has(out, "    reads   r4 = 0x20000200, r5 = 0x20000204, sp = 0x20000200, lr = 0x00000169\n"
+             "    writes  sp = 0x20000200, mem[0x200001f4], 12 bytes\n");
+    has(out, "    reads   mem[0x3a8] = 0x20000210 (wanted)\n    writes  r0 = ");
+    has(out, "UART_STAT = 0x00000003\n    writes  r2 = ");
+    has(out, "  bcc send_byte.full\n    reads   n = 0, z = 0, c = 1, v = 0, q = 0\n");
+}
+END_TEST
+
 START_TEST(every_verb_has_help_and_an_example_that_can_be_done)
 {
     char lines[6000] = "", name[40];
@@ -617,7 +641,8 @@ START_TEST(every_verb_has_help_and_an_example_that_can_be_done)
 }
 END_TEST
 
-RUN_SUITE("bench", instructions_are_put_in_place_cells_copied_and_the_recent_ones_told,
+RUN_SUITE("bench", what_the_next_instruction_touches_is_told,
+          instructions_are_put_in_place_cells_copied_and_the_recent_ones_told,
           programs_in_c_do_the_same_with_the_library, the_mistake_of_the_loom_is_found_as_the_manual_says,
           one_stops_steps_changes_a_cell_sees_it_and_steps_back, the_same_on_the_kiln,
           stops_watches_and_their_lists, verbs_may_be_shortened_and_wrong_ones_get_a_way_out,

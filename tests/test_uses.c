@@ -26,11 +26,16 @@ typedef struct kit {
     uint32_t even;                    /* the register of which only an even number may be, or 0 */
     uint32_t state[MOST_REGISTERS], pc;
     uint8_t code[4], memory[MOST_BYTES], other[0x100];
-    unsigned size;
+    unsigned size, memory_size;
     uint32_t pointed; /* the cell behind the data pointer */
     uint64_t seed;
     void (*put)(struct kit *kit);
     void (*take)(struct kit *kit, outcome *result);
+    /* Is byte `index` of an outcome this one? */
+    bool (*is_in)(const struct kit *kit, const oak_watched *one, unsigned index);
+    bool (*is_register)(const struct kit *kit, unsigned index);
+    /* Does a register lie in cells of memory, and among them in these? */
+    bool (*lies_in)(const struct kit *kit, const oak_watched *cells, unsigned index);
 } kit;
 
 static uint32_t reg(const kit *k, unsigned number)
@@ -77,6 +82,55 @@ static void show(const kit *k, const char *row, const char *what, unsigned i)
                  k->code[3], (unsigned)k->pc, k->b.part->architecture->registers[k->number[i]].name, what);
 }
 
+static bool is_touched(const kit *k, const oak_watched *list, unsigned count, uint8_t accesses,
+                       unsigned index)
+{
+    for (unsigned i = 0; i < count; i++)
+        if ((list[i].accesses & accesses) && k->is_in(k, &list[i], index)) return true;
+    return false;
+}
+
+/* What the chip says of the instruction beforehand: the registers that the watches see; no other cell is written; and what is in
+ * all other cells does not matter. */
+static void check_touches(kit *k, const char *row, uint32_t reads, uint32_t writes, const outcome *base)
+{
+    enum { ROOM = 24 };
+    static outcome other;
+    static uint8_t kept[sizeof k->memory];
+    oak_watched list[ROOM];
+    uint32_t said_read = 0, said_written = 0;
+    k->put(k);
+    unsigned count = k->b.chip.ops->touches(k->b.chip.chip, list, ROOM);
+    for (unsigned i = 0; i < count; i++)
+        for (unsigned r = 0; r < k->count; r++) {
+            if (list[i].space ? !k->lies_in(k, &list[i], r) : k->number[r] != list[i].address) continue;
+            said_read |= (uint32_t)(list[i].accesses & OAK_ACCESS_READ ? 1 : 0) << r;
+            said_written |= (uint32_t)(list[i].accesses & OAK_ACCESS_WRITE ? 1 : 0) << r;
+        }
+    if (said_read != reads || said_written != writes)
+        ck_abort_msg("%s: reads 0x%x and not 0x%x, writes 0x%x and not 0x%x", row, (unsigned)reads,
+                     (unsigned)said_read, (unsigned)writes, (unsigned)said_written);
+    memcpy(kept, k->memory, sizeof kept);
+    for (unsigned i = 0; i < k->memory_size; i++) {
+        bool written = is_touched(k, list, count, OAK_ACCESS_WRITE, i);
+        if (!written && base->bytes[i] != kept[i] && !k->is_register(k, i))
+            ck_abort_msg("%s, code %02x %02x %02x %02x: byte 0x%x is written, and nobody said so", row,
+                         k->code[0], k->code[1], k->code[2], k->code[3], i);
+        if (!is_touched(k, list, count, OAK_ACCESS_READ | OAK_ACCESS_WRITE, i))
+            k->memory[i] ^= (uint8_t)random32(&k->seed);
+    }
+    execute(k, &other);
+    for (unsigned i = 0; i < k->memory_size; i++)
+        if (is_touched(k, list, count, OAK_ACCESS_READ | OAK_ACCESS_WRITE, i) && !k->is_register(k, i) &&
+            other.bytes[i] != base->bytes[i])
+            ck_abort_msg("%s: byte 0x%x becomes another one by what nobody reads", row, i);
+    if (memcmp(other.registers, base->registers, sizeof other.registers) != 0 || other.pc != base->pc ||
+        other.cycles != base->cycles)
+        ck_abort_msg("%s, code %02x %02x %02x %02x: memory is read, and nobody said so", row, k->code[0],
+                     k->code[1], k->code[2], k->code[3]);
+    memcpy(k->memory, kept, sizeof kept);
+}
+
 typedef struct tallied {
     unsigned read, read_shown, written, write_shown;
 } tallied;
@@ -92,6 +146,7 @@ static bool check_one(kit *k, const char *row, tallied *tallies)
     uint32_t writes = execute(k, &again);
     if (memcmp(&base, &again, sizeof base) != 0) ck_abort_msg("%s runs otherwise when it is watched", row);
     arm(k, 0);
+    check_touches(k, row, reads, writes, &base);
     for (unsigned i = 0; i < k->count; i++) {
         bool read = reads >> i & 1, written = writes >> i & 1;
         uint32_t was = k->state[i] & k->matters[i], flip = k->flips[i] & random32(&k->seed);
@@ -165,6 +220,22 @@ static void take51(kit *k, outcome *result)
     chip->ops->read_memory(chip->chip, space_of(k, "xram"), k->pointed, cells + 0x200, 1);
 }
 
+static bool is_register51(const kit *k, unsigned index)
+{
+    return index - (k->state[PSW - 1] & 0x18) < 8;
+}
+
+static bool is_in51(const kit *k, const oak_watched *one, unsigned index)
+{
+    if (!one->space) return one->address >= R0 && index == (k->state[PSW - 1] & 0x18) + (one->address - R0);
+    return one->space == space_of(k, "iram") && index - one->address < one->size;
+}
+
+static bool lies_in51(const kit *k, const oak_watched *cells, unsigned index)
+{
+    return index + 1 >= R0 && is_in51(k, cells, (k->state[PSW - 1] & 0x18) + (index + 1 - R0));
+}
+
 static const struct {
     const char *mnemonic, *operands, *bits;
 } rows51[] = {
@@ -228,6 +299,10 @@ START_TEST(registers_that_8_bit_instructions_read_and_write_are_those_that_matte
     k.partly = 1u << (A - 1) | 1u << (B - 1) | 1u << (PSW - 1) | 1u << (DPTR - 1);
     k.put = put51;
     k.take = take51;
+    k.is_in = is_in51;
+    k.is_register = is_register51;
+    k.lies_in = lies_in51;
+    k.memory_size = 0x100;
     for (unsigned i = 0; i < k.count; i++) {
         k.number[i] = i + 1;
         k.matters[i] = k.flips[i] = 0xFF;
@@ -272,6 +347,24 @@ static void take_arm(kit *k, outcome *result)
     const oak_chip_port *chip = &k->b.chip;
     for (unsigned i = 0; i < k->count; i++) result->registers[i] = reg(k, k->number[i]) & k->matters[i];
     chip->ops->read_memory(chip->chip, MEM, RAM, result->bytes, sizeof k->memory);
+}
+
+static bool is_in_arm(const kit *k, const oak_watched *one, unsigned index)
+{
+    (void)k;
+    return one->space == MEM && RAM + index - one->address < one->size;
+}
+
+static bool lies_nowhere(const kit *k, const oak_watched *cells, unsigned index)
+{
+    (void)k, (void)cells, (void)index;
+    return false;
+}
+
+static bool is_no_register(const kit *k, unsigned index)
+{
+    (void)k, (void)index;
+    return false;
 }
 
 static const struct {
@@ -332,7 +425,15 @@ static bool is_apart(const char *mnemonic)
 static void all_arm_rows(const char *part, bool v7, unsigned samples)
 {
     static kit k;
-    k = (kit){.seed = 32, .count = 16, .partly = 1u << 15, .put = put_arm, .take = take_arm};
+    k = (kit){.seed = 32,
+              .count = 16,
+              .partly = 1u << 15,
+              .put = put_arm,
+              .take = take_arm,
+              .is_in = is_in_arm,
+              .is_register = is_no_register,
+              .lies_in = lies_nowhere,
+              .memory_size = sizeof k.memory};
     bench_open(&k.b, part, " dd 0x20001000, START + 1\nSTART equ 0x200\n org START\n ds 64\n");
     for (unsigned i = 0; i < k.count; i++) {
         k.number[i] = i == 15 ? XPSR : i;

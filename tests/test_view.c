@@ -135,6 +135,7 @@ START_TEST(the_kiln_is_shown_with_its_board_and_its_variables)
     await("control   cycle");
     keys("F2");
     await("next     ldr r0,");
+    await("(wanted)"); /* what lies in the pool */
     has("*sp   0x");
     has("the kiln");
     has("chamber   ");

@@ -39,6 +39,12 @@ oak_status oak_session_place(oak_session *session, const char *place, const oak_
                              uint32_t *address);
 /* Writes "label+4" or "0x0123" for an address of code. */
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room);
+/* A cell by the name that the program or the part has for it, else as `iram[0x30]`. */
+void oak_session_name_cell(const oak_session *session, unsigned space, uint32_t address, char *text,
+                           size_t room);
+/* What the instruction that comes next reads and writes, registers of the core (space 0) and cells, each once with its accesses:
+ * at most `room` of them; how many is returned. 0 where the chip port does not know. */
+unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room);
 
 /* --- stop points ---------------------------------------------------------------------------------------------- */
 

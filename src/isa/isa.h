@@ -248,8 +248,9 @@ typedef struct oak_core_ops {
     void (*tape)(oak_core *core, oak_tape *tape);
     /* What handling exceptions has cost since reset, by the same numbers. */
     const oak_service_log *(*services)(const oak_core *core);
-    /* As the chip port's watch. */
+    /* As the chip port's watch and touches. */
     oak_status (*watch)(oak_core *core, const oak_watched *cells, unsigned count);
+    unsigned (*touches)(oak_core *core, oak_watched *list, unsigned room);
     /* What is on the external bus of a space: only that from now on; none: what the part has. */
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
     /* Something of the program's lies at an address of the RAM that the stack grows through. */
@@ -258,6 +259,9 @@ typedef struct oak_core_ops {
     oak_status (*count)(oak_core *core, bool on);
     oak_status (*counted)(const oak_core *core, uint32_t address, oak_tally *tally);
 } oak_core_ops;
+
+/* Adds to a list of what an instruction touches; what is there already only gets the accesses. Returns the new count. */
+unsigned oak_touch(oak_watched *list, unsigned count, unsigned room, const oak_watched *one);
 
 /* ------------------------------------------------------------------------------------------ the whole */
 

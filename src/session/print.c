@@ -26,6 +26,24 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(session->part, session->isa, space, address, self->text, sizeof self->text);
 }
 
+void oak_session_name_cell(const oak_session *session, unsigned space, uint32_t address, char *text,
+                           size_t room)
+{
+    naming self = {.session = session};
+    const char *name = name_of(&self, space, address);
+    const oak_part_register *reg = oak_part_register_at(session->part, space, address);
+    if (!name && reg) name = reg->name;
+    if (name) oak_format(text, room, "%s", name);
+    else
+        oak_format(text, room, "%s[0x%02x]", session->part->architecture->spaces[space].name,
+                   (unsigned)address);
+}
+
+unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room)
+{
+    return session->chip.ops->touches ? session->chip.ops->touches(session->chip.chip, list, room) : 0;
+}
+
 static oak_status decode_in(const oak_session *session, uint32_t address, uint32_t state,
                             oak_decoded *decoded)
 {

@@ -893,7 +893,7 @@ static unsigned exception_now(const oak_core *core)
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
-        .services = services, .tape = tape, .place = place, .watch = watch, .count = count,                  \
-        .counted = counted                                                                                   \
+        .services = services, .tape = tape, .place = place, .watch = watch, .touches = armm_touches,         \
+        .count = count, .counted = counted                                                                   \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -105,17 +105,21 @@ static bool sets_flags(unsigned row, const oak_pattern *pattern, uint32_t word, 
     }
 }
 
+static bool decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded)
+{
+    const armm_region *region = armm_region_at(core, pc);
+    if (!region) return false;
+    size_t available = region->size - (pc - region->base);
+    return armm_decode(core->tables, region->bytes + (pc - region->base), available < 4 ? available : 4, pc,
+                       core->it, decoded) == OAK_OK;
+}
+
 /* When it is executed. */
 static armm_uses uses_at(const oak_core *core, uint32_t pc)
 {
     armm_uses uses = {0};
     oak_decoded decoded;
-    const armm_region *region = armm_region_at(core, pc);
-    if (!region) return uses;
-    size_t available = region->size - (pc - region->base);
-    if (armm_decode(core->tables, region->bytes + (pc - region->base), available < 4 ? available : 4, pc,
-                    core->it, &decoded))
-        return uses;
+    if (!decode_at(core, pc, &decoded)) return uses;
     unsigned row = decoded.row;
     uint32_t word = decoded.word;
     const armm_shape *shape = &core->tables->shape[row];
@@ -152,4 +156,95 @@ armm_uses armm_next_uses(oak_core *core)
     uses.reads &= ~BIT(ARMM_PC);
     uses.writes &= ~BIT(ARMM_PC);
     return uses;
+}
+
+/* ------------------------------------------------------------------------------------------ memory */
+
+/* Bytes that one load or store reaches, from the letters behind `ldr`, `str` or `tb`. */
+static uint32_t bytes_of(const char *mnemonic)
+{
+    const char *p = mnemonic + (mnemonic[0] == 't' ? 2 : 3);
+    for (; *p; p++) {
+        if (*p == 'b') return 1;
+        if (*p == 'h') return 2;
+        if (*p == 'd') return 8;
+    }
+    return 4;
+}
+
+/* Where an operand in brackets points; false for one that is no such. */
+static bool points_to(const oak_core *core, const oak_decoded *decoded, const armm_class *class, uint32_t pc,
+                      uint32_t *address)
+{
+    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    uint32_t word = decoded->word, offset = GET('i') * class->scale, n = GET('n'), m = core->r[GET('m')];
+    uint32_t base = n == ARMM_PC ? pc + 4 : core->r[n];
+    switch (class->what) {
+    case ARMM_MEM_IMM: *address = base + offset; return true;
+    case ARMM_MEM_SP: *address = core->r[ARMM_SP] + offset; return true;
+    case ARMM_MEM_NEG: *address = base - offset; return true;
+    case ARMM_MEM_SIGNED:
+    case ARMM_MEM_PRE_IMM: *address = GET('v') ? base + offset : base - offset; return true;
+    case ARMM_MEM_POST_IMM:
+    case ARMM_MEM_BASE: *address = base; return true;
+    case ARMM_MEM_REG: *address = base + m; return true;
+    case ARMM_MEM_REG_TWO: *address = base + 2 * m; return true;
+    case ARMM_MEM_REG_SHIFT: *address = base + (m << GET('i')); return true;
+    case ARMM_WORD8:
+    case ARMM_WORD12:
+    case ARMM_WORD8X4: *address = decoded->data; return true;
+    default: return false;
+    }
+}
+
+/* The words of a list of registers. */
+static oak_watched words_of(const oak_core *core, const oak_decoded *decoded, const char *mnemonic)
+{
+    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    uint32_t word = decoded->word, size = 0;
+    bool stack = oak_same(mnemonic, "push") || oak_same(mnemonic, "pop");
+    bool loads = oak_same(mnemonic, "pop") || mnemonic[0] == 'l';
+    bool below = oak_same(mnemonic, "push") || oak_same(mnemonic, "stmdb") || oak_same(mnemonic, "ldmdb");
+    for (uint32_t left = armm_list(decoded->row, pattern, word); left; left &= left - 1) size += 4;
+    uint32_t base = core->r[stack ? ARMM_SP : GET('n')];
+    return (oak_watched){.space = ARMM_MEM,
+                         .accesses = loads ? OAK_ACCESS_READ : OAK_ACCESS_WRITE,
+                         .address = below ? base - size : base,
+                         .size = size};
+}
+
+static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *list, unsigned count,
+                             unsigned room)
+{
+    oak_decoded decoded;
+    if (!decode_at(core, pc, &decoded)) return count;
+    const armm_shape *shape = &core->tables->shape[decoded.row];
+    const char *mnemonic = core->tables->mnemonic[shape->mnemonic];
+    for (unsigned i = 0; i < shape->count; i++) {
+        const armm_class *class = &shape->class_of[i];
+        oak_watched one = {.space = ARMM_MEM,
+                           .accesses = mnemonic[0] == 's' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ,
+                           .size = bytes_of(mnemonic)};
+        bool list_of = class->what >= ARMM_LIST_LOW && class->what <= ARMM_LIST_ONE;
+        if (list_of) one = words_of(core, &decoded, mnemonic);
+        else if (!points_to(core, &decoded, class, pc, &one.address)) continue;
+        count = oak_touch(list, count, room, &one);
+    }
+    return count;
+}
+
+unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room)
+{
+    unsigned count = 0;
+    uint32_t pc = core->r[ARMM_PC];
+    armm_uses uses = armm_next_uses(core);
+    bool holds = !core->it || armm_holds(core->it >> 4, core->nz, core->c, core->v);
+    for (unsigned i = 0; i < ARMM_REGISTERS; i++) {
+        uint8_t accesses = (uint8_t)((uses.reads >> i & 1 ? OAK_ACCESS_READ : 0) |
+                                     (uses.writes >> i & 1 ? OAK_ACCESS_WRITE : 0));
+        if (accesses && i != (core->uses_psp ? ARMM_PSP : ARMM_MSP)) /* that is sp */
+            count =
+                oak_touch(list, count, room, &(oak_watched){.accesses = accesses, .address = i, .size = 1});
+    }
+    return holds ? touch_memory(core, pc, list, count, room) : count;
 }

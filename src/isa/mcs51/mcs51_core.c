@@ -765,5 +765,6 @@ const oak_core_ops mcs51_core_ops = {
     .external = set_external,
     .place = place,
     .watch = mcs51_watch,
+    .touches = mcs51_touches,
     .mark_object = mark_object,
 };

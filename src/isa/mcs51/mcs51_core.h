@@ -136,6 +136,7 @@ struct oak_core {
     mcs51_op *ops;
 };
 
+unsigned mcs51_touches(oak_core *core, oak_watched *list, unsigned room);
 /* Decodes the straight block that begins at `pc`. */
 void mcs51_decode_block(oak_core *core, uint32_t pc);
 /* The handler an address has when no stop point is there and nothing is watched; and when no stop point is there. */

@@ -151,8 +151,8 @@ static unsigned find_registers(const oak_core *core, uint32_t pc, reach *list, u
     return count;
 }
 
-/* What the instruction at an address reaches, with what is in the registers now. */
-static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
+/* What the instruction at an address reaches in memory, with what is in the registers now. */
+static unsigned find_cells(const oak_core *core, uint32_t pc, reach *list)
 {
     unsigned row = core->row[pc], count = 0;
     if (row >= MCS51_ROWS) return 0;
@@ -208,7 +208,52 @@ static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
     default: stack.size = 0; break;
     }
     if (stack.size) list[count++] = stack;
-    return core->registers_watched ? find_registers(core, pc, list, count) : count;
+    return count;
+}
+
+/* The same with registers, where one of them is watched. */
+static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
+{
+    unsigned count = find_cells(core, pc, list);
+    if (core->row[pc] >= MCS51_ROWS || !core->registers_watched) return count;
+    return find_registers(core, pc, list, count);
+}
+
+/* As a register, where it is one. */
+static oak_watched touched(const reach *one)
+{
+    static const struct {
+        uint8_t at, number;
+    } registers[] = {{0xE0, MCS51_REG_A},  {0xF0, MCS51_REG_B},    {0xD0, MCS51_REG_PSW},
+                     {0x81, MCS51_REG_SP}, {0x82, MCS51_REG_DPTR}, {0x83, MCS51_REG_DPTR}};
+    oak_watched cells = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
+                         one->size};
+    bool is_register = one->banked;
+    if (one->banked) cells.address = MCS51_REG_R0 + (one->address & 7);
+    for (size_t i = 0; one->space == MCS51_SFR && i < sizeof registers / sizeof *registers; i++) {
+        if (registers[i].at != one->address) continue;
+        cells.address = registers[i].number;
+        is_register = true;
+        break;
+    }
+    if (is_register) cells.space = 0, cells.size = 1;
+    return cells;
+}
+
+unsigned mcs51_touches(oak_core *core, oak_watched *list, unsigned room)
+{
+    reach reached[MOST_REACHED];
+    uint32_t pc = core->pc & (CODE_SPACE - 1);
+    if (core->row[pc] == OP_DECODE) mcs51_decode_block(core, pc);
+    if (core->row[pc] >= MCS51_ROWS) return 0;
+    unsigned count = 0, found = find_registers(core, pc, reached, find_cells(core, pc, reached));
+    for (unsigned i = 0; i < found; i++) {
+        oak_watched one = touched(&reached[i]);
+        uint32_t bytes = one.size;
+        one.size = 1;
+        for (uint32_t b = 0; b < bytes; b++, one.address++) count = oak_touch(list, count, room, &one);
+    }
+    return count;
 }
 
 static bool wants(const oak_watched *watched, const reach *one)

@@ -183,6 +183,12 @@ static oak_status chip_watch(void *chip, const oak_watched *cells, unsigned coun
     return machine->isa->core->watch(machine->core, cells, count);
 }
 
+static unsigned chip_touches(void *chip, oak_watched *list, unsigned room)
+{
+    oak_machine *machine = chip;
+    return machine->isa->core->touches ? machine->isa->core->touches(machine->core, list, room) : 0;
+}
+
 static oak_status chip_count(void *chip, bool on)
 {
     oak_machine *machine = chip;
@@ -270,6 +276,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .count = chip_count,
         .counted = chip_counted,
         .watch = chip_watch,
+        .touches = chip_touches,
         .tape = chip_tape,
         .mark_object = chip_mark_object,
     };
