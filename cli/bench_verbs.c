@@ -220,18 +220,24 @@ static bool verb_touches(bench *b, const char *rest)
     static const char *const words[] = {"reads ", "writes"};
     oak_watched list[ROOM];
     uint32_t pc = 0;
-    char text[200] = "?";
+    char text[200];
     unsigned size, count = oak_session_touches(b->session, list, ROOM);
     oak_chip_port chip = oak_session_chip(b->session);
     (void)rest;
     chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
-    oak_session_print_instruction(b->session, pc, text, sizeof text, &size);
+    if (oak_session_print_instruction(b->session, pc, text, sizeof text, &size))
+        return bench_complain(b, NULL, "there is no instruction at 0x%04x", (unsigned)pc);
     printf("  %s\n", text);
     for (unsigned way = 0; way < 2; way++) {
         size_t column = 0;
         for (unsigned i = 0; i < count; i++) {
-            if (!(list[i].accesses & (way ? OAK_ACCESS_WRITE : OAK_ACCESS_READ))) continue;
-            cli_touched_text(b->session, &list[i], text, sizeof text);
+            oak_watched one = list[i];
+            one.accesses &= way ? OAK_ACCESS_WRITE : OAK_ACCESS_READ;
+            if (!one.accesses) continue;
+            /* what writes back what it has changed reads the latch of a port, not its pins */
+            bool port =
+                one.space && !oak_part_find_memory(oak_session_part(b->session), one.space, one.address);
+            cli_touched_text(b->session, port ? &list[i] : &one, text, sizeof text);
             if (!column) column += (size_t)printf("    %s  ", words[way]);
             else if (column + strlen(text) + 2 > WIDTH) column = (size_t)printf(",\n            ") - 2;
             else column += (size_t)printf(", ");

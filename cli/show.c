@@ -333,7 +333,9 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
     if (!one->space) {
         const oak_register_info *reg = &about->registers[one->address];
         chip.ops->read_register(chip.chip, one->address, &whole);
-        flags_text(about, one->address, one->bits, whole, text, room);
+        if (one->bits || one->accesses == OAK_ACCESS_READ) /* else it is not known which it writes */
+            flags_text(about, one->address, one->bits, whole, text, room);
+        else text[0] = 0;
         if (*text) return;
         snprintf(text, room, "%s = 0x%0*x", reg->name, (reg->bits + 3) / 4, (unsigned)whole);
         return;

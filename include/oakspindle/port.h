@@ -261,7 +261,7 @@ typedef struct oak_chip_ops {
     /* Runs end with OAK_STOP_WATCH behind an instruction that has made such an access; count 0: no more. OAK_UNSUPPORTED for
      * what cannot be watched so. May be NULL. */
     oak_status (*watch)(void *chip, const oak_watched *cells, unsigned count);
-    /* What the instruction that comes next reads and writes as things stand: cells and registers, each once, with the accesses it
+    /* What the instruction that comes next reads and writes as things stand: cells and registers, or bits of them, with the accesses it
      * makes to it. Writes at most `room` of them and returns how many. May be NULL. */
     unsigned (*touches)(void *chip, oak_watched *list, unsigned room);
     /* Tells what memory is on the external bus of a space, in place of what the part has: an access to anything else is a

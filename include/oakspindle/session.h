@@ -42,7 +42,7 @@ void oak_session_name_place(const oak_session *session, uint32_t address, char *
 /* A cell by the name that the program or the part has for it, else as `iram[0x30]`. */
 void oak_session_name_cell(const oak_session *session, unsigned space, uint32_t address, char *text,
                            size_t room);
-/* What the instruction that comes next reads and writes, registers of the core (space 0) and cells, each once with its accesses:
+/* What the instruction that comes next reads and writes, registers of the core (space 0) and cells, or bits of them:
  * at most `room` of them; how many is returned. 0 where the chip port does not know. */
 unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room);
 

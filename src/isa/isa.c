@@ -89,10 +89,11 @@ uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word)
 unsigned oak_touch(oak_watched *list, unsigned count, unsigned room, const oak_watched *one)
 {
     for (unsigned i = 0; i < count; i++) {
-        if (list[i].space != one->space || list[i].address != one->address || list[i].size != one->size)
+        const oak_watched *other = &list[i];
+        if (other->space != one->space || other->address != one->address || other->size != one->size ||
+            other->bits != one->bits)
             continue;
         list[i].accesses |= one->accesses;
-        list[i].bits = list[i].bits && one->bits ? list[i].bits | one->bits : 0;
         return count;
     }
     if (count == room) return count;

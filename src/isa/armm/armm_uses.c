@@ -160,7 +160,7 @@ armm_uses armm_next_uses(oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ memory */
 
-/* Bytes that one load or store reaches, from the letters behind `ldr`, `str` or `tb`. */
+/* Bytes that a load or store, or a jump by a table, reaches: from the letters behind `ldr`, `str` or `tb`. */
 static uint32_t bytes_of(const char *mnemonic)
 {
     const char *p = mnemonic + (mnemonic[0] == 't' ? 2 : 3);
@@ -223,11 +223,11 @@ static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *lis
     for (unsigned i = 0; i < shape->count; i++) {
         const armm_class *class = &shape->class_of[i];
         oak_watched one = {.space = ARMM_MEM,
-                           .accesses = mnemonic[0] == 's' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ,
-                           .size = bytes_of(mnemonic)};
+                           .accesses = mnemonic[0] == 's' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ};
         bool list_of = class->what >= ARMM_LIST_LOW && class->what <= ARMM_LIST_ONE;
         if (list_of) one = words_of(core, &decoded, mnemonic);
-        else if (!points_to(core, &decoded, class, pc, &one.address)) continue;
+        else if (points_to(core, &decoded, class, pc, &one.address)) one.size = bytes_of(mnemonic);
+        else continue;
         count = oak_touch(list, count, room, &one);
     }
     return count;

@@ -251,7 +251,12 @@ unsigned mcs51_touches(oak_core *core, oak_watched *list, unsigned room)
         oak_watched one = touched(&reached[i]);
         uint32_t bytes = one.size;
         one.size = 1;
-        for (uint32_t b = 0; b < bytes; b++, one.address++) count = oak_touch(list, count, room, &one);
+        for (uint32_t b = 0; b < bytes; b++) {
+            oak_watched byte = one;
+            byte.address += b;
+            if (byte.space == MCS51_IRAM) byte.address &= RAM_SIZE - 1; /* a stack may wrap round */
+            count = oak_touch(list, count, room, &byte);
+        }
     }
     return count;
 }
