@@ -835,6 +835,7 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
         visitor->number(visitor->context, "core", #name, &value);                                            \
         core->name = (type)value;                                                                            \
     }
+/* clang-format off */
 #define VISIT_ALL(X)                                                                                         \
     X(other_sp, uint32_t)                                                                                    \
     X(uses_psp, bool)                                                                                        \
@@ -853,9 +854,9 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
     X(vtor, uint32_t)                                                                                        \
     X(aircr_group, uint32_t)                                                                                 \
     X(tick_on, bool)                                                                                         \
-    X(tick_interrupt, bool)                                                                                  \
-    X(tick_flag, bool)                                                                                       \
-    X(tick_reload, uint32_t) X(tick_value, uint32_t) X(tick_since, uint64_t) X(tick_next, uint64_t)
+    X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t)              \
+        X(tick_since, uint64_t) X(tick_next, uint64_t)
+/* clang-format on */
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {

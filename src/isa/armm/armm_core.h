@@ -41,6 +41,7 @@ enum {
 };
 
 /* Operations of the loop; armm_ready.c says which row becomes which. `_S` sets flags, R a register, I a constant. */
+/* clang-format off */
 #define ARMM_OPERATIONS(X)                                                                                   \
     X(DECODE)                                                                                                \
     X(STOP)                                                                                                  \
@@ -59,25 +60,18 @@ enum {
     X(NOP)                                                                                                   \
     X(MOV_I)                                                                                                 \
     X(MOVS_I)                                                                                                \
-    X(MOV_R)                                                                                                 \
-    X(MOVS_R)                                                                                                \
-    X(MVN_R)                                                                                                 \
-    X(MVNS_R)                                                                                                \
-    X(LSL_I)                                                                                                 \
-    X(LSLS_I)                                                                                                \
-    X(LSR_I)                                                                                                 \
-    X(LSRS_I)                                                                                                \
-    X(ASR_I)                                                                                                 \
-    X(ASRS_I) X(LSLS_R) X(LSRS_R) X(ASRS_R) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R)         \
-        X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I)        \
-            X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I)    \
-                X(EOR_I) X(BIC_I) X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB)    \
-                    X(UBFX) X(SBFX) X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I)    \
-                        X(STRH_I) X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R)      \
-                            X(STRH_R) X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S)  \
-                                X(STRH_S) X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ) X(BEQ) X(BNE) X(BCS)     \
-                                    X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT) X(BGT)    \
-                                        X(BLE)
+    X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) \
+        X(LSRS_R) X(ASRS_R) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I)      \
+            X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I) X(AND_R) X(ANDS_R)    \
+                X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I) \
+                    X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)  \
+                        X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)      \
+                            X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)  \
+                                X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S)        \
+                                    X(STRH_S) X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ) X(BEQ) X(BNE) X(BCS) \
+                                        X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT)       \
+                                            X(BGT) X(BLE)
+/* clang-format on */
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
 #define ARMM_FUSED(X)                                                                                        \
@@ -92,6 +86,7 @@ enum {
     X(BGT, (int32_t)minuend > (int32_t)subtrahend) X(BLE, (int32_t)minuend <= (int32_t)subtrahend)
 
 /* Those that 32-bit instructions have, too: each has a second number for that length. */
+/* clang-format off */
 #define ARMM_BOTH_LENGTHS(X)                                                                                 \
     X(MOV_I)                                                                                                 \
     X(MOVS_I)                                                                                                \
@@ -110,18 +105,11 @@ enum {
     X(ADD_I)                                                                                                 \
     X(ADDS_I)                                                                                                \
     X(SUB_R)                                                                                                 \
-    X(SUBS_R)                                                                                                \
-    X(SUB_I)                                                                                                 \
-    X(SUBS_I)                                                                                                \
-    X(RSB_I)                                                                                                 \
-    X(RSBS_I)                                                                                                \
-    X(ADCS_R)                                                                                                \
-    X(SBCS_R)                                                                                                \
-    X(CMP_R)                                                                                                 \
-    X(CMP_I)                                                                                                 \
-    X(TST_R) X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH)      \
-        X(SXTB) X(UXTH) X(UXTB) X(NOP) X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R)    \
-            X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
+    X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(AND_R)  \
+        X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH)    \
+            X(UXTB) X(NOP) X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R)      \
+                X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
+/* clang-format on */
 
 enum armm_operation {
 #define X(name) ARMM_OP_##name,
