@@ -1,5 +1,6 @@
 /* The Arm M-profile: text and code both ways over all encodings, every row against a second implementation, times from the
  * manual, exceptions, SysTick, faults. */
+#include "arm_rows.h"
 #include "reference_arm.h"
 #include "support.h"
 
@@ -163,36 +164,6 @@ static oak_stop step(const oak_chip_port *chip)
     return stop;
 }
 
-static const struct {
-    const char *mnemonic, *operands, *bits;
-    bool v7;
-} rows[] = {
-#define V6 false
-#define V7 true
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
-    {#mnemonic, operands, bits, since},
-#define ALIAS(alias, of)
-#define ALSO(mnemonic, row)
-#include "isa/armm/armm.def"
-#undef V6
-#undef V7
-};
-enum { ROWS = sizeof rows / sizeof *rows };
-
-/* The code of a row with its fields filled at random; the length in bytes. */
-static unsigned sample(unsigned row, uint64_t *seed, uint32_t *word)
-{
-    unsigned bits = 0;
-    *word = 0;
-    for (const char *p = rows[row].bits; *p; p++) {
-        if (*p == ' ') continue;
-        unsigned bit = *p == '1' || (*p != '0' && random32(seed) >> 13 & 1);
-        *word = *word << 1 | bit;
-        bits++;
-    }
-    return bits / 8;
-}
-
 /* Registers that mostly point into the RAM, so that loads and stores have something to do. */
 static void random_state(reference_arm *cpu, uint64_t *seed)
 {
@@ -229,8 +200,8 @@ static unsigned compare_row(rig *r, unsigned row, unsigned samples, bool v7, uin
     put(chip, START, flash, 64);
     for (unsigned attempt = 0; attempt < samples; attempt++) {
         uint32_t word;
-        unsigned size = sample(row, seed, &word);
-        if (strcmp(rows[row].mnemonic, "msr") == 0 || strcmp(rows[row].mnemonic, "mrs") == 0)
+        unsigned size = arm_sample(row, seed, &word);
+        if (strcmp(arm_rows[row].mnemonic, "msr") == 0 || strcmp(arm_rows[row].mnemonic, "mrs") == 0)
             word &= ~0xFFu; /* the flags; the others have tests of their own */
         uint16_t first = (uint16_t)(size == 4 ? word >> 16 : word), second = (uint16_t)word;
         uint8_t code[4] = {(uint8_t)first, (uint8_t)(first >> 8), (uint8_t)second, (uint8_t)(second >> 8)};
@@ -255,13 +226,13 @@ static unsigned compare_row(rig *r, unsigned row, unsigned samples, bool v7, uin
         for (unsigned i = 0; i < 16; i++) same = same && reg(chip, i) == cpu.r[i];
         chip->ops->read_memory(chip->chip, MEM, RAM, ram, sizeof ram);
         if (same && !memcmp(ram, cpu.ram, sizeof ram)) continue;
-        printf("%s %s: code %08x at 0x%x: %s, flags %08x want %08x\n", rows[row].mnemonic, rows[row].operands,
-               (unsigned)word, (unsigned)start, oak_stop_word(stop.reason), (unsigned)reg(chip, XPSR),
-               (unsigned)flags_of(&cpu));
+        printf("%s %s: code %08x at 0x%x: %s, flags %08x want %08x\n", arm_rows[row].mnemonic,
+               arm_rows[row].operands, (unsigned)word, (unsigned)start, oak_stop_word(stop.reason),
+               (unsigned)reg(chip, XPSR), (unsigned)flags_of(&cpu));
         for (unsigned i = 0; i < 16; i++)
             if (reg(chip, i) != cpu.r[i])
                 printf("  r%u is 0x%08x, want 0x%08x\n", i, (unsigned)reg(chip, i), (unsigned)cpu.r[i]);
-        ck_abort_msg("%s %s differs", rows[row].mnemonic, rows[row].operands);
+        ck_abort_msg("%s %s differs", arm_rows[row].mnemonic, arm_rows[row].operands);
     }
     return executed;
 }
@@ -281,10 +252,10 @@ static void all_rows(const char *part, bool v7, unsigned samples)
     rig r;
     uint64_t seed = v7 ? 4242 : 99;
     rig_open(&r, part);
-    for (unsigned row = 0; row < ROWS; row++) {
-        if (has_no_reference(rows[row].mnemonic) || (rows[row].v7 && !v7)) continue;
+    for (unsigned row = 0; row < arm_row_count; row++) {
+        if (has_no_reference(arm_rows[row].mnemonic) || (arm_rows[row].v7 && !v7)) continue;
         if (!compare_row(&r, row, samples, v7, &seed))
-            ck_abort_msg("%s %s was never executed", rows[row].mnemonic, rows[row].operands);
+            ck_abort_msg("%s %s was never executed", arm_rows[row].mnemonic, arm_rows[row].operands);
     }
     rig_close(&r);
 }
@@ -804,11 +775,11 @@ static void random_program(rig *r, bool v7, uint64_t *seed, uint8_t *flash, size
     static const char *const avoided[] = {"wfi", "wfe", "bkpt", "udf", "cpsid", "msr"};
     memset(flash, 0, room);
     for (size_t at = START; at + 4 <= room;) {
-        unsigned row = random32(seed) % ROWS, size;
+        unsigned row = random32(seed) % arm_row_count, size;
         uint32_t word;
-        bool skip = rows[row].v7 && !v7;
+        bool skip = arm_rows[row].v7 && !v7;
         for (size_t i = 0; i < sizeof avoided / sizeof *avoided; i++)
-            skip = skip || strcmp(rows[row].mnemonic, avoided[i]) == 0;
+            skip = skip || strcmp(arm_rows[row].mnemonic, avoided[i]) == 0;
         /* Much of what is fused: comparisons and short jumps. */
         if (random32(seed) % 3 == 0) {
             static const uint16_t often[] = {0x2800, 0x4280, 0x3001, 0x3801, 0x1C40,
@@ -820,7 +791,7 @@ static void random_program(rig *r, bool v7, uint64_t *seed, uint8_t *flash, size
             continue;
         }
         if (skip) continue;
-        size = sample(row, seed, &word);
+        size = arm_sample(row, seed, &word);
         uint16_t first = (uint16_t)(size == 4 ? word >> 16 : word);
         flash[at] = (uint8_t)first, flash[at + 1] = (uint8_t)(first >> 8);
         if (size == 4) flash[at + 2] = (uint8_t)word, flash[at + 3] = (uint8_t)(word >> 8);

@@ -1,6 +1,7 @@
 /* Which registers an instruction reads and writes, against what it does: when a register that it does not read is another one,
  * nothing else may become of it; a register that it does not write keeps its value; and whatever is said to be read or written
  * must show at some time. Over random instructions of every row, in random states. */
+#include "arm_rows.h"
 #include "support.h"
 
 #include <stdio.h>
@@ -239,7 +240,7 @@ static bool lies_in51(const kit *k, const oak_watched *cells, unsigned index)
 static const struct {
     const char *mnemonic, *operands, *bits;
 } rows51[] = {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) {#mnemonic, operands, bits},
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) {#mnemonic, operands, bits},
 #define CHOICE(...)
 #include "isa/mcs51/mcs51.def"
 };
@@ -367,33 +368,13 @@ static bool is_no_register(const kit *k, unsigned index)
     return false;
 }
 
-static const struct {
-    const char *mnemonic, *operands, *bits;
-    bool v7;
-} rows_arm[] = {
-#define V6 false
-#define V7 true
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
-    {#mnemonic, operands, bits, since},
-#define ALIAS(alias, of)
-#define ALSO(mnemonic, row)
-#include "isa/armm/armm.def"
-};
-enum { ROWS_ARM = sizeof rows_arm / sizeof *rows_arm };
-
 static void sample_arm(kit *k, unsigned row)
 {
     static const uint32_t corners[] = {0, 1, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFF, 31, 32, 0x12345678};
-    uint32_t word = 0, any;
-    unsigned bits = 0;
-    for (const char *p = rows_arm[row].bits; *p; p++) {
-        if (*p == ' ') continue;
-        word = word << 1 | (*p == '1' || (*p != '0' && random32(&k->seed) >> 13 & 1));
-        bits++;
-    }
-    if (strcmp(rows_arm[row].mnemonic, "msr") == 0 || strcmp(rows_arm[row].mnemonic, "mrs") == 0)
+    uint32_t word, any;
+    k->size = arm_sample(row, &k->seed, &word);
+    if (strcmp(arm_rows[row].mnemonic, "msr") == 0 || strcmp(arm_rows[row].mnemonic, "mrs") == 0)
         word &= ~0xFFu; /* the flags; the others are looked at below */
-    k->size = bits / 8;
     uint16_t first = (uint16_t)(k->size == 4 ? word >> 16 : word), second = (uint16_t)word;
     k->code[0] = (uint8_t)first, k->code[1] = (uint8_t)(first >> 8);
     k->code[2] = (uint8_t)second, k->code[3] = (uint8_t)(second >> 8);
@@ -441,12 +422,12 @@ static void all_arm_rows(const char *part, bool v7, unsigned samples)
     }
     k.matters[15] = k.flips[15] = v7 ? FLAGS : FLAGS << 1; /* armv6m does not saturate */
     k.matters[ARM_SP] = ~3u, k.flips[ARM_SP] = 0x1C;
-    for (unsigned row = 0; row < ROWS_ARM; row++) {
+    for (unsigned row = 0; row < arm_row_count; row++) {
         tallied tallies[MOST_REGISTERS] = {{0}};
         char name[80];
         unsigned ran = 0;
-        if (is_apart(rows_arm[row].mnemonic) || (rows_arm[row].v7 && !v7)) continue;
-        snprintf(name, sizeof name, "%s: %s %s", part, rows_arm[row].mnemonic, rows_arm[row].operands);
+        if (is_apart(arm_rows[row].mnemonic) || (arm_rows[row].v7 && !v7)) continue;
+        snprintf(name, sizeof name, "%s: %s %s", part, arm_rows[row].mnemonic, arm_rows[row].operands);
         for (unsigned i = 0; i < samples; i++) {
             sample_arm(&k, row);
             ran += check_one(&k, name, tallies);

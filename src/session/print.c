@@ -39,11 +39,6 @@ void oak_session_name_cell(const oak_session *session, unsigned space, uint32_t 
                    (unsigned)address);
 }
 
-unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room)
-{
-    return session->chip.ops->touches ? session->chip.ops->touches(session->chip.chip, list, room) : 0;
-}
-
 static oak_status decode_in(const oak_session *session, uint32_t address, uint32_t state,
                             oak_decoded *decoded)
 {

@@ -571,7 +571,7 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
     return status;
 }
 
-/* ------------------------------------------------------------------------------------------ what ran */
+/* ------------------------------------------------------------------------------------------ what ran, and what comes */
 
 oak_status oak_session_count(oak_session *session, bool on)
 {
@@ -584,4 +584,9 @@ oak_status oak_session_counted(const oak_session *session, uint32_t address, oak
     *tally = (oak_tally){0};
     return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally)
                                       : OAK_UNSUPPORTED;
+}
+
+unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room)
+{
+    return session->chip.ops->touches ? session->chip.ops->touches(session->chip.chip, list, room) : 0;
 }

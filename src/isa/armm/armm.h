@@ -140,6 +140,11 @@ typedef struct armm_class {
     uint16_t allowed; /* registers, a bit each */
 } armm_class;
 
+static inline bool armm_is_list(const armm_class *class)
+{
+    return class->what >= ARMM_LIST_LOW && class->what <= ARMM_LIST_ONE;
+}
+
 enum { ARMM_MOST_CLASSES = 5, ARMM_MOST_MNEMONICS = 160, ARMM_MOST_ALSO = 4 };
 
 typedef struct armm_shape {

@@ -331,17 +331,11 @@ static bool one_fits(const armm_class *class, unsigned kind, const oak_operand *
         return kind == ARMM_K_PLAIN || kind == ARMM_K_LITERAL ||
                (kind == ARMM_K_MEM && memory_fits(class, operand));
     case ARMM_WORD8X4: return kind == ARMM_K_PLAIN || (kind == ARMM_K_MEM && memory_fits(class, operand));
-    case ARMM_LIST_LOW:
-    case ARMM_LIST_LOW_BASE:
-    case ARMM_LIST_LOW_LR:
-    case ARMM_LIST_LOW_PC:
-    case ARMM_LIST:
-    case ARMM_LIST_PC:
-    case ARMM_LIST_ONE: return kind == ARMM_K_LIST;
     case ARMM_CONDITION: return kind == ARMM_K_COND;
     case ARMM_IFLAGS: return kind == ARMM_K_IFLAGS;
     case ARMM_SPECIAL: return kind == ARMM_K_SPECIAL;
     default:
+        if (armm_is_list(class)) return kind == ARMM_K_LIST;
         if (class->what >= ARMM_MEM_IMM && class->what <= ARMM_MEM_BASE)
             return kind == ARMM_K_MEM && memory_fits(class, operand);
         return kind == ARMM_K_IMM;

@@ -610,13 +610,6 @@ static oak_status put_operand(encoder *self, const armm_class *class, int index)
     case ARMM_WORD8:
     case ARMM_WORD12:
     case ARMM_WORD8X4: return put_from_pc(self, class, operand, value);
-    case ARMM_LIST_LOW:
-    case ARMM_LIST_LOW_BASE:
-    case ARMM_LIST_LOW_LR:
-    case ARMM_LIST_LOW_PC:
-    case ARMM_LIST:
-    case ARMM_LIST_PC:
-    case ARMM_LIST_ONE: return put_list(self, class, operand->extra);
     case ARMM_CONDITION:
         put(self, 'c', operand->reg);
         put(self, 'k', armm_it_mask(operand->reg, armm_condition(self->insn->mnemonic)));
@@ -626,7 +619,9 @@ static oak_status put_operand(encoder *self, const armm_class *class, int index)
     case ARMM_REG_SP:
     case ARMM_SP_TWICE:
     case ARMM_SY_MAY: return OAK_OK;
-    default: return put_memory(self, class, operand, value);
+    default:
+        if (armm_is_list(class)) return put_list(self, class, operand->extra);
+        return put_memory(self, class, operand, value);
     }
 }
 

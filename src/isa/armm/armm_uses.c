@@ -20,10 +20,14 @@ static uint32_t special(uint32_t number)
     }
 }
 
+static bool loads_registers(const char *mnemonic)
+{
+    return (mnemonic[0] == 'l' && mnemonic[1] == 'd') || oak_same(mnemonic, "pop");
+}
+
 /* A register in a field of the row. */
 static void use_register(unsigned row, const char *mnemonic, char letter, uint32_t bit, armm_uses *uses)
 {
-    bool loads = (mnemonic[0] == 'l' && mnemonic[1] == 'd') || oak_same(mnemonic, "pop");
     bool adds_to = row == ARMM_SMLAL || row == ARMM_UMLAL;
     bool keeps_some = row == ARMM_BFI || row == ARMM_BFC || row == ARMM_MOVT;
     switch (letter) {
@@ -37,7 +41,7 @@ static void use_register(unsigned row, const char *mnemonic, char letter, uint32
         if (adds_to) uses->reads |= bit;
         break;
     case 't':
-    case 'u': *(loads ? &uses->writes : &uses->reads) |= bit; break;
+    case 'u': *(loads_registers(mnemonic) ? &uses->writes : &uses->reads) |= bit; break;
     default: uses->reads |= bit; break;
     }
 }
@@ -45,9 +49,7 @@ static void use_register(unsigned row, const char *mnemonic, char letter, uint32
 static void use_operand(unsigned row, const char *mnemonic, const armm_class *class,
                         const oak_pattern *pattern, uint32_t word, armm_uses *uses)
 {
-    bool loads = mnemonic[0] == 'l' || mnemonic[0] == 'p';
     uint32_t base = BIT(GET('n'));
-    if (oak_same(mnemonic, "push")) loads = false;
     switch (class->what) {
     case ARMM_REG: use_register(row, mnemonic, class->letter, BIT(GET(class->letter)), uses); break;
     case ARMM_REG_TWICE:
@@ -72,13 +74,6 @@ static void use_operand(unsigned row, const char *mnemonic, const armm_class *cl
     case ARMM_MEM_REG:
     case ARMM_MEM_REG_SHIFT:
     case ARMM_MEM_REG_TWO: uses->reads |= base | BIT(GET('m')); break;
-    case ARMM_LIST_LOW:
-    case ARMM_LIST_LOW_BASE:
-    case ARMM_LIST_LOW_LR:
-    case ARMM_LIST_LOW_PC:
-    case ARMM_LIST:
-    case ARMM_LIST_PC:
-    case ARMM_LIST_ONE: *(loads ? &uses->writes : &uses->reads) |= armm_list(row, pattern, word); break;
     case ARMM_SHIFT_MAY: /* a rotation by 0 goes through the carry */
         if (GET('y') == 3 && !GET('i')) uses->reads |= BIT(ARMM_XPSR);
         break;
@@ -90,7 +85,10 @@ static void use_operand(unsigned row, const char *mnemonic, const armm_class *cl
         if (GET('f') & 2) uses->writes |= BIT(ARMM_PRIMASK);
         if (GET('f') & 1) uses->writes |= BIT(ARMM_FAULTMASK);
         break;
-    default: break;
+    default:
+        if (armm_is_list(class))
+            *(loads_registers(mnemonic) ? &uses->writes : &uses->reads) |= armm_list(row, pattern, word);
+        break;
     }
 }
 
@@ -203,12 +201,11 @@ static oak_watched words_of(const oak_core *core, const oak_decoded *decoded, co
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
     uint32_t word = decoded->word, size = 0;
     bool stack = oak_same(mnemonic, "push") || oak_same(mnemonic, "pop");
-    bool loads = oak_same(mnemonic, "pop") || mnemonic[0] == 'l';
     bool below = oak_same(mnemonic, "push") || oak_same(mnemonic, "stmdb") || oak_same(mnemonic, "ldmdb");
     for (uint32_t left = armm_list(decoded->row, pattern, word); left; left &= left - 1) size += 4;
     uint32_t base = core->r[stack ? ARMM_SP : GET('n')];
     return (oak_watched){.space = ARMM_MEM,
-                         .accesses = loads ? OAK_ACCESS_READ : OAK_ACCESS_WRITE,
+                         .accesses = loads_registers(mnemonic) ? OAK_ACCESS_READ : OAK_ACCESS_WRITE,
                          .address = below ? base - size : base,
                          .size = size};
 }
@@ -224,8 +221,7 @@ static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *lis
         const armm_class *class = &shape->class_of[i];
         oak_watched one = {.space = ARMM_MEM,
                            .accesses = mnemonic[0] == 's' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ};
-        bool list_of = class->what >= ARMM_LIST_LOW && class->what <= ARMM_LIST_ONE;
-        if (list_of) one = words_of(core, &decoded, mnemonic);
+        if (armm_is_list(class)) one = words_of(core, &decoded, mnemonic);
         else if (points_to(core, &decoded, class, pc, &one.address)) one.size = bytes_of(mnemonic);
         else continue;
         count = oak_touch(list, count, room, &one);

@@ -7,14 +7,14 @@
 
 /* Numbers of the rows, in the order of the table. */
 enum mcs51_row_number {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) MCS51_##id,
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) MCS51_##id,
 #define CHOICE(mnemonic, of, meaning)
 #include "isa/mcs51/mcs51.def"
     MCS51_ROWS
 };
 
 enum mcs51_choice_number {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)
 #define CHOICE(mnemonic, of, meaning) MCS51_CHOICE_##mnemonic,
 #include "isa/mcs51/mcs51.def"
     MCS51_CHOICES
@@ -88,6 +88,7 @@ struct oak_isa_tables {
 
 extern const oak_insn_row mcs51_rows[MCS51_ROWS];
 extern const uint8_t mcs51_touch[MCS51_ROWS];
+extern const char *const mcs51_uses[MCS51_ROWS]; /* as the table has them */
 extern const oak_core_ops mcs51_core_ops;
 
 oak_flow mcs51_flow(unsigned row);

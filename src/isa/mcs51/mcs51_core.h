@@ -109,6 +109,7 @@ struct oak_core {
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
     uint32_t watched_banked;       /* those of r0 to r7: they lie in the bank that is selected; a bit each */
+    bool special_watched;          /* a special register is */
     bool registers_watched;        /* one of the registers that instructions name lies in a watched cell */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     bool ram_watched
@@ -126,8 +127,9 @@ struct oak_core {
         uint8_t flags_read, flags_written;
         bool stack, tests_a;
     } silent[MCS51_ROWS];
-    uint8_t pointer
-        [MCS51_ROWS]; /* the one operand whose place only the registers tell, and nothing else: its class, or 0 */
+    /* The class of the one operand whose place only the registers tell, where a glance at it (and at a direct byte beside a
+     * register) is enough; else 0. */
+    uint8_t pointer[MCS51_ROWS];
     bool observed;       /* something is watched or counted */
     oak_tallies tallies; /* by code address */
     oak_edits edits;     /* of the code */

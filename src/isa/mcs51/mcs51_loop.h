@@ -91,7 +91,7 @@ static mcs51_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
 #if OAK_COMPUTED_GOTO
     static const void *const handlers[OP_COUNT] = {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) [MCS51_##id] = &&on_MCS51_##id,
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) [MCS51_##id] = &&on_MCS51_##id,
 #define CHOICE(mnemonic, of, meaning)
 #include "isa/mcs51/mcs51.def"
         [OP_DECODE] = &&on_OP_DECODE, [OP_WRAP] = &&on_OP_WRAP, [OP_STOP] = &&on_OP_STOP,

@@ -3,22 +3,29 @@
 #include "isa/mcs51/mcs51.h"
 
 #define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)                                    \
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)                              \
     [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning, ""},
 const oak_insn_row mcs51_rows[MCS51_ROWS] = {
 #include "isa/mcs51/mcs51.def"
 };
 
 #define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning) [MCS51_##id] = MCS51_TOUCH_##touch,
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)                              \
+    [MCS51_##id] = MCS51_TOUCH_##touch,
 const uint8_t mcs51_touch[MCS51_ROWS] = {
+#include "isa/mcs51/mcs51.def"
+};
+
+#define CHOICE(mnemonic, of, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) [MCS51_##id] = uses,
+const char *const mcs51_uses[MCS51_ROWS] = {
 #include "isa/mcs51/mcs51.def"
 };
 
 static const struct {
     const char *mnemonic, *of;
 } choices[MCS51_CHOICES] = {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)
 #define CHOICE(mnemonic, of, meaning) {#mnemonic, of},
 #include "isa/mcs51/mcs51.def"
 };

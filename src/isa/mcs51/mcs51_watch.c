@@ -24,44 +24,7 @@ enum {
     OVERFLOW = 0x04
 };
 
-/* What a mnemonic does to its operands: the first one, and the others. */
-static const struct {
-    const char *mnemonic;
-    uint8_t first, others;
-} uses[] = {
-    {"mov", WRITES, READS}, {"movx", WRITES, READS}, {"inc", BOTH, 0},        {"dec", BOTH, 0},
-    {"djnz", BOTH, 0},      {"cpl", BOTH, 0},        {"xch", BOTH, BOTH},     {"xchd", BOTH, BOTH},
-    {"anl", BOTH, READS},   {"orl", BOTH, READS},    {"xrl", BOTH, READS},    {"clr", WRITES, 0},
-    {"setb", WRITES, 0},    {"jbc", BOTH, 0},        {"pop", WRITES, 0},      {"add", BOTH, READS},
-    {"addc", BOTH, READS},  {"subb", BOTH, READS},   {"rl", BOTH, 0},         {"rlc", BOTH, 0},
-    {"rr", BOTH, 0},        {"rrc", BOTH, 0},        {"swap", BOTH, 0},       {"da", BOTH, 0},
-    {"mul", BOTH, 0},       {"div", BOTH, 0},        {"movc", WRITES, READS},
-};
-
-/* What a mnemonic looks at without naming it. */
-static const struct {
-    const char *mnemonic;
-    uint8_t flags;
-    bool stack, a;
-} silent_reads[] = {
-    {"addc", CARRY, false, false},
-    {"subb", CARRY, false, false},
-    {"rlc", CARRY, false, false},
-    {"rrc", CARRY, false, false},
-    {"jc", CARRY, false, false},
-    {"jnc", CARRY, false, false},
-    {"da", CARRY | HALF_CARRY, false, false},
-    {"push", 0, true, false},
-    {"pop", 0, true, false},
-    {"acall", 0, true, false},
-    {"lcall", 0, true, false},
-    {"ret", 0, true, false},
-    {"reti", 0, true, false},
-    {"jz", 0, false, true},
-    {"jnz", 0, false, true},
-};
-
-/* The bits of PSW that a row of the table says it sets. */
+/* The names of flags in a text of the table, as bits of PSW. */
 static uint8_t flags_of(const char *names)
 {
     uint8_t flags = 0;
@@ -76,24 +39,23 @@ static uint8_t flags_of(const char *names)
 void mcs51_open_watch(oak_core *core)
 {
     for (unsigned row = 0; row < MCS51_ROWS; row++) {
-        uint8_t first = READS, others = READS;
-        for (size_t i = 0; i < sizeof uses / sizeof *uses; i++)
-            if (oak_same(uses[i].mnemonic, mcs51_rows[row].mnemonic))
-                first = uses[i].first, others = uses[i].others;
-        for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) core->operand_access[row][i] = i ? others : first;
         const mcs51_shape *shape = &core->tables->shape[row];
-        for (unsigned i = 0; i < shape->count; i++)
-            if (shape->class_of[i] == MCS51_AT_RI || shape->class_of[i] == MCS51_AT_DPTR ||
-                row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
-                core->pointer[row] = shape->class_of[i];
-        if (mcs51_touch[row] != MCS51_TOUCH_NONE) core->pointer[row] = 0;
+        const char *uses = mcs51_uses[row];
+        for (unsigned i = 0; i < shape->count; i++, uses++)
+            core->operand_access[row][i] = *uses == 'r'   ? READS
+                                           : *uses == 'w' ? WRITES
+                                           : *uses == 'b' ? BOTH
+                                                          : 0;
+        if (*uses == ' ') uses++;
+        core->silent[row].flags_read = flags_of(uses);
         core->silent[row].flags_written = flags_of(mcs51_rows[row].flags);
-        for (size_t i = 0; i < sizeof silent_reads / sizeof *silent_reads; i++) {
-            if (!oak_same(silent_reads[i].mnemonic, mcs51_rows[row].mnemonic)) continue;
-            core->silent[row].flags_read = silent_reads[i].flags;
-            core->silent[row].stack = silent_reads[i].stack;
-            core->silent[row].tests_a = silent_reads[i].a;
-        }
+        core->silent[row].stack = oak_same(uses, "sp");
+        core->silent[row].tests_a = oak_same(uses, "a");
+        for (unsigned i = 0; i < shape->count; i++)
+            if (shape->class_of[i] == MCS51_RN || shape->class_of[i] == MCS51_AT_RI ||
+                shape->class_of[i] == MCS51_AT_DPTR || row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
+                core->pointer[row] = shape->class_of[i];
+        if (mcs51_touch[row] != MCS51_TOUCH_NONE && core->pointer[row] != MCS51_RN) core->pointer[row] = 0;
     }
 }
 
@@ -119,7 +81,6 @@ static unsigned find_registers(const oak_core *core, uint32_t pc, reach *list, u
 {
     unsigned row = core->row[pc];
     const mcs51_shape *shape = &core->tables->shape[row];
-    const uint8_t *data = core->data;
     for (unsigned i = 0; i < shape->count; i++) {
         uint8_t accesses = core->operand_access[row][i];
         switch (shape->class_of[i]) {
@@ -133,14 +94,6 @@ static unsigned find_registers(const oak_core *core, uint32_t pc, reach *list, u
         case MCS51_AT_DPTR: list[count++] = own(DPL, 2, READS, 0xFF); break;
         case MCS51_AT_A_DPTR: list[count++] = own(DPL, 2, READS, 0xFF); /* fall through */
         case MCS51_AT_A_PC: list[count++] = own(ACC, 1, READS, 0xFF); break;
-        case MCS51_AT_RI:
-            list[count++] = (reach){.space = MCS51_IRAM,
-                                    .accesses = READS,
-                                    .bits = 0xFF,
-                                    .banked = true,
-                                    .address = (uint32_t)(data[PSW] & 0x18) + core->ops[pc].x,
-                                    .size = 1};
-            break;
         default: break;
         }
     }
@@ -170,6 +123,12 @@ static unsigned find_cells(const oak_core *core, uint32_t pc, reach *list)
             one.banked = true;
             break;
         case MCS51_AT_RI:
+            list[count++] = (reach){.space = MCS51_IRAM,
+                                    .accesses = READS,
+                                    .bits = 0xFF,
+                                    .banked = true,
+                                    .address = (uint32_t)(r - data) + op->x,
+                                    .size = 1};
             one.space = external ? MCS51_XRAM : MCS51_IRAM;
             one.address = external ? (uint32_t)(data[PORT2] << 8 | r[op->x]) : r[op->x];
             break;
@@ -219,22 +178,27 @@ static unsigned find_reached(const oak_core *core, uint32_t pc, reach *list)
     return find_registers(core, pc, list, count);
 }
 
+/* Where the registers that lie in special registers do. */
+static const struct {
+    uint8_t number, at, size;
+} lies[] = {{MCS51_REG_A, 0xE0, 1},
+            {MCS51_REG_B, 0xF0, 1},
+            {MCS51_REG_PSW, 0xD0, 1},
+            {MCS51_REG_SP, 0x81, 1},
+            {MCS51_REG_DPTR, 0x82, 2}};
+enum { LYING = sizeof lies / sizeof *lies };
+
 /* As a register, where it is one. */
 static oak_watched touched(const reach *one)
 {
-    static const struct {
-        uint8_t at, number;
-    } registers[] = {{0xE0, MCS51_REG_A},  {0xF0, MCS51_REG_B},    {0xD0, MCS51_REG_PSW},
-                     {0x81, MCS51_REG_SP}, {0x82, MCS51_REG_DPTR}, {0x83, MCS51_REG_DPTR}};
     oak_watched cells = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
                          one->size};
     bool is_register = one->banked;
     if (one->banked) cells.address = MCS51_REG_R0 + (one->address & 7);
-    for (size_t i = 0; one->space == MCS51_SFR && i < sizeof registers / sizeof *registers; i++) {
-        if (registers[i].at != one->address) continue;
-        cells.address = registers[i].number;
+    for (unsigned i = 0; one->space == MCS51_SFR && i < LYING; i++) {
+        if (one->address - lies[i].at >= lies[i].size) continue;
+        cells.address = lies[i].number;
         is_register = true;
-        break;
     }
     if (is_register) cells.space = 0, cells.size = 1;
     return cells;
@@ -308,7 +272,14 @@ static bool is_elsewhere(const oak_core *core, uint32_t pc)
     uint32_t address;
     if (core->registers_watched) return false;
     switch (core->pointer[row]) {
+    case MCS51_RN: /* and perhaps a direct byte */
+        address = core->ops[pc].at;
+        if (mcs51_touch[row] != MCS51_TOUCH_NONE &&
+            (address < RAM_SIZE ? core->ram_watched[address] : core->special_watched))
+            return false;
+        return !core->ram_watched[(r - data) + core->ops[pc].x];
     case MCS51_AT_RI:
+        if (core->ram_watched[(r - data) + core->ops[pc].x]) return false; /* the pointer itself */
         if (row != MCS51_MOVX_A_RI && row != MCS51_MOVX_RI_A) return !core->ram_watched[r[core->ops[pc].x]];
         address = (uint32_t)(data[PORT2] << 8 | r[core->ops[pc].x]);
         return address < core->xram_first || address > core->xram_last;
@@ -397,28 +368,25 @@ static void widen(uint32_t *first, uint32_t *last, const oak_watched *one)
     if (one->address + (one->size - 1) > *last) *last = one->address + (one->size - 1);
 }
 
-/* The cell that a register of the core lies in. False for the program counter, which every instruction writes. */
-static bool cell_of_register(oak_watched *one)
+/* Turns a register of the core into the cells that it lies in. False for the program counter, which every instruction writes. */
+static bool find_register(oak_watched *one)
 {
-    static const uint8_t at[] = {[MCS51_REG_A] = 0xE0,
-                                 [MCS51_REG_B] = 0xF0,
-                                 [MCS51_REG_PSW] = 0xD0,
-                                 [MCS51_REG_SP] = 0x81,
-                                 [MCS51_REG_DPTR] = 0x82};
-    bool banked = one->address >= MCS51_REG_R0;
-    if (one->address == MCS51_REG_PC || one->address > MCS51_REG_R7) return false;
-    one->size = one->address == MCS51_REG_DPTR ? 2 : 1;
-    one->space = banked ? MCS51_IRAM : MCS51_SFR;
-    one->address = banked ? one->address - MCS51_REG_R0 : at[one->address];
-    return true;
+    uint32_t number = one->address;
+    bool banked = number >= MCS51_REG_R0 && number <= MCS51_REG_R7;
+    if (banked) *one = (oak_watched){MCS51_IRAM, one->accesses, one->bits, number - MCS51_REG_R0, 1};
+    for (unsigned i = 0; !banked && i < LYING; i++)
+        if (lies[i].number == number)
+            *one = (oak_watched){MCS51_SFR, one->accesses, one->bits, lies[i].at, lies[i].size};
+    return one->space != 0;
 }
 
-static bool is_register_cell(const oak_watched *one)
+/* May an instruction reach these cells as a register that it names or uses silently? */
+static bool holds_register(const oak_watched *one)
 {
-    static const uint8_t at[] = {0xE0, 0xF0, 0xD0, 0x81, 0x82, 0x83};
-    for (size_t i = 0; one->space == MCS51_SFR && i < sizeof at; i++)
-        if (at[i] - one->address < one->size) return true;
-    return one->space == MCS51_IRAM && one->address < 32; /* one of the banks, of which @r0 and @r1 read */
+    for (unsigned i = 0; one->space == MCS51_SFR && i < LYING; i++)
+        if (lies[i].at < one->address + one->size && one->address < (uint32_t)lies[i].at + lies[i].size)
+            return true;
+    return false;
 }
 
 oak_status mcs51_watch(oak_core *core, const oak_watched *asked, unsigned count)
@@ -429,7 +397,7 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         watched[i] = asked[i];
         if (asked[i].space || (asked[i].accesses & OAK_ACCESS_HANDLER)) continue;
-        if ((asked[i].accesses & OAK_ACCESS_CHANGE) || !cell_of_register(&watched[i])) return OAK_UNSUPPORTED;
+        if ((asked[i].accesses & OAK_ACCESS_CHANGE) || !find_register(&watched[i])) return OAK_UNSUPPORTED;
         if (watched[i].space == MCS51_IRAM) banked |= (uint32_t)1 << i;
     }
     for (unsigned i = 0; i < count; i++) {
@@ -441,7 +409,7 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) core->watched[i] = watched[i];
     core->watched_count = count;
     core->watched_banked = banked;
-    core->registers_watched = false;
+    core->registers_watched = core->special_watched = false;
     core->observed = count || core->tallies.at;
     core->watch_hits = core->written_count = 0;
     memset(core->ram_watched, 0, sizeof core->ram_watched);
@@ -450,7 +418,8 @@ oak_status mcs51_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         const oak_watched *one = &watched[i];
         if (one->accesses & OAK_ACCESS_HANDLER) continue;
-        core->registers_watched |= is_register_cell(one);
+        core->registers_watched |= holds_register(one);
+        core->special_watched |= one->space == MCS51_SFR;
         for (unsigned bank = 0; (banked >> i & 1) && bank < 4; bank++)
             core->ram_watched[one->address + 8 * bank] = true;
         for (uint32_t at = one->address;
