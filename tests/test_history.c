@@ -630,6 +630,50 @@ START_TEST(accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)
 }
 END_TEST
 
+/* Conditions of cells alone, of a cell that another one points to, and with a register, which takes another way. */
+START_TEST(the_last_moment_at_which_a_condition_held_is_the_one_stepping_forward_saw)
+{
+    static const struct {
+        unsigned example;
+        uint64_t steps;
+        const char *condition;
+    } cases[] = {{0, 400000, "trips == 0"},
+                 {0, 400000, "iram[0x32] > 0x60"},
+                 {0, 400000, "iram[0x46 : 2] % 3 == 1 && iram[0x32] == 0"},
+                 {0, 60000, "iram[iram[0x32] & 0x7f] == 0"},
+                 {0, 60000, "r0 == 0x40 || trips"},
+                 {1, 400000, "iram[0x20] & 1"},
+                 {1, 400000, "iram[0x31] == 0x0d && iram[0x30]"},
+                 {1, 400000, "1"},
+                 {1, 300000, "iram[0x30] > 300"},
+                 {2, 70000, "ticks % 50 == 3"},
+                 {2, 70000, "temperature < 100 && ticks > 5"},
+                 {2, 70000, "power == 0"}};
+    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
+        bench b, slow;
+        oak_board *board, *slow_board;
+        oak_event event;
+        oak_chip_time time;
+        uint64_t last = UINT64_MAX;
+        open_example(&b, &examples[cases[c].example], &board);
+        open_example(&slow, &examples[cases[c].example], &slow_board);
+        oak_session_keep_history(b.session, 0);
+        bench_run(&b, 0, cases[c].steps);
+        for (uint64_t i = 0; i < cases[c].steps; i++) {
+            if (value_of(&slow, cases[c].condition)) last = i;
+            ck_assert_int_eq(slow.chip.ops->run(slow.chip.chip, UINT64_MAX, i + 1, &event.stop), OAK_OK);
+        }
+        oak_status status = oak_session_back_until(b.session, cases[c].condition, &b.sink, &event);
+        b.chip.ops->read_time(b.chip.chip, &time);
+        ck_assert_msg((status == OAK_OK) == (last != UINT64_MAX), "%s", cases[c].condition);
+        ck_assert_msg(time.instructions == (status ? cases[c].steps : last), "%s: %llu, not %llu",
+                      cases[c].condition, (unsigned long long)time.instructions, (unsigned long long)last);
+        close_example(&b, board);
+        close_example(&slow, slow_board);
+    }
+}
+END_TEST
+
 RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           going_back_to_any_cycle_of_the_8_bit_examples_gives_what_a_fresh_run_gives,
           going_back_to_any_cycle_of_the_32_bit_examples_gives_what_a_fresh_run_gives,
@@ -644,4 +688,5 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           what_was_executed_last_is_what_single_steps_execute,
           what_a_search_has_changed_is_told_against_where_it_began,
           signals_recorded_after_going_back_are_those_of_a_straight_run,
-          accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)
+          accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them,
+          the_last_moment_at_which_a_condition_held_is_the_one_stepping_forward_saw)

@@ -308,6 +308,38 @@ static uint64_t search_stretch(oak_session *session, search *what, uint64_t end,
     return found;
 }
 
+/* The same for an expression that depends on nothing but cells of memory: it keeps its value until the chip has met a change
+ * of one. Where that ends, what is left is done step by step. */
+static uint64_t search_holding(oak_session *session, search *what, uint64_t end, uint64_t now)
+{
+    uint64_t at = session_time(session).instructions, found = UINT64_MAX, rounds = 0;
+    while (at < now) {
+        oak_stop stop;
+        session->collects = true;
+        session->reads_else = false;
+        session->read_count = 0;
+        bool holds = hits(session, what);
+        session->collects = false;
+        if (holds) found = at;
+        if (at >= end) break;
+        if (session->reads_else || !session_arm_cells(session, session->read_cells, session->read_count)) {
+            uint64_t later = search_stretch(session, what, end, now);
+            return later == UINT64_MAX ? found : later;
+        }
+        session->searching = session->pauses = true;
+        session_replay(session, UINT64_MAX, end, &stop);
+        session->searching = session->pauses = false;
+        uint64_t before = at;
+        at = session_time(session).instructions;
+        if (at == before) break;
+        /* It held until the instruction that changed something; up to the end where nothing did. */
+        if (holds) found = at - 1 < now ? at - 1 : now - 1;
+        if (++rounds % ASKED_EVERY == 0 && !goes_on(session)) break;
+    }
+    session_disarm_watches(session);
+    return found;
+}
+
 /* The last moment at which calls were no deeper than now. How deep they are is known against the beginning of the stretch. */
 static uint64_t search_calls(oak_session *session, search *what, uint64_t end, uint64_t now)
 {
@@ -364,8 +396,9 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
         status = bring_back(session, i);
         if (status) return status;
         found = what->count   ? search_cells(session, what, end)
-                : what->calls ? search_calls(session, what, end, now.instructions)
-                              : search_stretch(session, what, end, now.instructions);
+                : what->calls   ? search_calls(session, what, end, now.instructions)
+                : what->changes ? search_stretch(session, what, end, now.instructions)
+                                : search_holding(session, what, end, now.instructions);
         if (!goes_on(session)) break;
         if (found != UINT64_MAX) {
             status = arrive(session, i, UINT64_MAX, found, event);

@@ -488,7 +488,10 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
         status = session->chip.ops->run(session->chip.chip, until_cycle, last, stop);
         now = session_time(session);
         session_sample(session);
-        if (stop->reason == OAK_STOP_WATCH) session->hit_instruction = now.instructions;
+        if (stop->reason == OAK_STOP_WATCH) {
+            session->hit_instruction = now.instructions;
+            if (session->pauses) break;
+        }
         if (now.cycles < until_cycle && now.instructions < until_instruction &&
             stop->reason != OAK_STOP_FAULT)
             which_stop(session, stop->pc, now.instructions, true, NULL);

@@ -185,7 +185,8 @@ struct oak_session {
     oak_watched armed[OAK_MOST_WATCHED];
     int armed_watch[2 * OAK_MOST_WATCHED];
     unsigned armed_count;
-    bool searching;                           /* a replay goes on behind what the chip watches for */
+    bool searching;                           /* a replay meets what the chip watches for, and goes on, */
+    bool pauses;                              /* or ends there */
     uint64_t hit_instruction;                 /* and was there last */
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;

@@ -44,10 +44,13 @@ static oak_cell_kind cell_kind(void *context, uint32_t address)
 
 /* ------------------------------------------------------------------------------------------ blocks on the bus */
 
-/* The register whose bytes hold an address; they are few, and sorted. */
-static const oak_part_register *register_over(const oak_machine *machine, uint32_t address, unsigned *number)
+/* The register whose bytes hold an address; they are sorted, and mostly it is the one that was used last. */
+static const oak_part_register *register_over(oak_machine *machine, uint32_t address, unsigned *number)
 {
     const oak_part *part = machine->part;
+    const oak_part_register *reg = &part->registers[machine->used_last];
+    *number = machine->used_last;
+    if (part->register_count && address - reg->address < reg->bits / 8u) return reg;
     unsigned low = 0, high = part->register_count;
     while (low < high) {
         unsigned middle = low + (high - low) / 2;
@@ -56,8 +59,10 @@ static const oak_part_register *register_over(const oak_machine *machine, uint32
     }
     if (!low) return NULL;
     *number = low - 1;
-    const oak_part_register *reg = &part->registers[low - 1];
-    return address - reg->address < reg->bits / 8u ? reg : NULL;
+    reg = &part->registers[low - 1];
+    if (address - reg->address >= reg->bits / 8u) return NULL;
+    machine->used_last = low - 1;
+    return reg;
 }
 
 static uint32_t field_mask(unsigned width)
@@ -201,8 +206,10 @@ static void device_write(void *context, uint32_t address, uint32_t value, uint64
     const struct oak_special *special = &machine->special[address & 0x7F];
     if (special->port >= 0) {
         catch_up_to(machine, now);
-        machine->gpio[special->port].latch = value;
-        oak_machine_pins(machine, (unsigned)special->port, now);
+        if (machine->gpio[special->port].latch != value) {
+            machine->gpio[special->port].latch = value;
+            oak_machine_pins(machine, (unsigned)special->port, now);
+        }
     }
     if (special->number >= 0) write_register_value(machine, (unsigned)special->number, value, now);
 }
@@ -325,15 +332,20 @@ void oak_machine_remember_pins(oak_machine *machine)
             remember(machine, port, (uint32_t)1 << bit, oak_gpio_pin(&machine->gpio[port], bit).result);
 }
 
-/* Tells the outside what a meter would show. */
+/* Tells the outside what a meter would show, where that is not what it knows. */
 static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
 {
     const oak_gpio *gpio = &machine->gpio[port];
-    for (unsigned bit = 0; bit < gpio->pin_count; bit++) {
+    uint32_t floats = oak_gpio_floating(gpio), high = oak_gpio_levels(gpio) & ~floats,
+             news = (floats ^ machine->floats[port]) | (high ^ machine->shown[port]);
+    news &= field_mask(gpio->pin_count);
+    for (unsigned bit = 0; news >> bit; bit++) {
         uint32_t mask = (uint32_t)1 << bit;
+        if (!(news & mask)) continue;
+        /* Who was told of another pin may have changed this one, and then has been told of it. */
         oak_level level = oak_gpio_pin(gpio, bit).result;
-        bool floats = level == OAK_FLOAT, high = level == OAK_HIGH;
-        if (floats == !!(machine->floats[port] & mask) && high == !!(machine->shown[port] & mask)) continue;
+        bool floating = level == OAK_FLOAT, is_high = level == OAK_HIGH;
+        if (floating == !!(machine->floats[port] & mask) && is_high == !!(machine->shown[port] & mask)) continue;
         remember(machine, port, mask, level);
         machine->outside->pin_changed(machine->outside->context, port * OAK_MOST_PINS + bit, level, now);
     }

@@ -22,6 +22,7 @@ struct oak_machine {
     } * bindings;
     uint16_t *first_binding;
     unsigned binding_count;
+    unsigned used_last; /* the register that an access of the core found last: only to find it sooner */
     oak_block *first_of[OAK_BLOCK_KINDS];
     struct oak_special {
         int8_t port;    /* whose latch it is, or -1 */
