@@ -2,6 +2,8 @@
 #ifndef SPINDLE_BENCH_H
 #define SPINDLE_BENCH_H
 
+#include <time.h>
+
 #include "cli.h"
 
 enum { BENCH_MOST_KEPT = 20 };
@@ -56,7 +58,9 @@ typedef struct bench {
         unsigned long long times;
     } said[BENCH_MOST_KEPT];
     unsigned said_count;
-    void (*moved)(struct bench *b); /* NULL, or: the chip moves slowly, and somebody looks on */
+    /* NULL, or: somebody looks on while the chip moves slowly, or for long, or while the past is searched. */
+    void (*meanwhile)(struct bench *b, bool searches);
+    struct timespec shown;          /* when somebody could see it last, while a verb is being done */
     oak_budget inner;
 } bench;
 /* The same change seen through another name: ACC for a, iram[0x00] for r0. */
@@ -77,6 +81,8 @@ extern const bench_verb bench_verbs[];
 const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
 /* Does one line. */
 bool bench_do(bench *b, const char *line);
+/* True four times a second while a verb is being done: it is time to show something. */
+bool bench_lasts(bench *b);
 /* Says what is wrong; returns false. */
 bool bench_complain(bench *b, const char *hint, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

@@ -31,24 +31,36 @@ bool bench_done(bench *b, oak_status status, const char *what)
 
 /* ------------------------------------------------------------------------------------------ running */
 
-/* A slow run is watched: whoever shows the chip shows it at each breath. */
+/* A slow run is watched: whoever shows the chip shows it at each breath; a fast one, when it lasts. */
 static bool breathe_and_show(void *context, uint64_t cycles)
 {
     bench *b = context;
     bool on = b->inner.breathe(b->inner.context, cycles);
-    if (b->moved) b->moved(b);
+    if (b->pace > 0 || bench_lasts(b)) b->meanwhile(b, false);
     return on;
+}
+
+bool bench_lasts(bench *b)
+{
+    enum { OFTEN = 250 }; /* ms */
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    long long ms = (now.tv_sec - b->shown.tv_sec) * 1000LL + (now.tv_nsec - b->shown.tv_nsec) / 1000000;
+    if (ms < OFTEN) return false;
+    b->shown = now;
+    return true;
 }
 
 static void begin_budget(bench *b, oak_budget *budget)
 {
+    enum { BREATHS = 10 }; /* the eye needs fewer than the pace */
     *budget = (oak_budget){0};
     cli_breathe(b->session, b->pace, budget);
-    if (!b->moved || !(b->pace > 0)) return;
+    if (!b->meanwhile) return;
     b->inner = *budget;
     budget->breathe = breathe_and_show;
     budget->context = b;
-    budget->breath *= 10;
+    if (b->pace > 0) budget->breath *= BREATHS;
 }
 
 /* "", "20ms", "500 cycles", "100 steps" */

@@ -150,7 +150,8 @@ static void do_as_json(bench *b, const char *line)
 
 static bool nobody_interrupts(void *context)
 {
-    (void)context;
+    bench *b = context;
+    if (b->meanwhile && bench_lasts(b)) b->meanwhile(b, true);
     return !cli_was_interrupted();
 }
 
@@ -389,7 +390,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
     oak_session_keep_history(session, 0);
-    oak_session_ask(session, nobody_interrupts, NULL);
+    oak_session_ask(session, nobody_interrupts, &b);
     cli_catch_interrupts(true);
     b.given_stops = count_stops(session);
     b.given_laps = count_laps(session);

@@ -28,18 +28,19 @@ static attr_t style(view_style kind)
     }
 }
 
-/* A text, cut at a column. */
+/* A text, cut at a column; where it is cut there is a sign of it. */
 void view_put(int row, int column, int to, view_style kind, const char *text)
 {
     if (column >= to) return;
     attrset(style(kind));
     wchar_t wide[VIEW_LONGEST];
-    size_t count = mbstowcs(wide, text, VIEW_LONGEST - 1);
+    size_t count = mbstowcs(wide, text, VIEW_LONGEST - 1), room = (size_t)(to - column);
     if (count == (size_t)-1) mvaddnstr(row, column, text, to - column);
     else {
         wide[count < VIEW_LONGEST ? count : VIEW_LONGEST - 1] = 0;
         for (size_t i = 0; i < count; i++)
             if (wide[i] == L'\t') wide[i] = L' ';
+        if (count > room && room > 1) wide[room - 1] = MB_CUR_MAX > 1 ? L'\u2026' : L'~';
         mvaddnwstr(row, column, wide, to - column);
     }
     attrset(A_NORMAL);
@@ -269,23 +270,43 @@ static void draw_changed(view *v, int row, int to)
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
+static const char *why_it_stands(const view *v)
+{
+    const oak_stop *stop = &oak_session_last_event(v->b->session)->stop;
+    if (v->meanwhile) return "running";
+    switch (stop->reason) {
+    case OAK_STOP_FAULT: return oak_fault_word(stop->fault);
+    case OAK_STOP_USER: return "paused";
+    case OAK_STOP_CYCLES:
+    case OAK_STOP_STEPS: return "as far as asked";
+    default: return oak_stop_word(stop->reason);
+    }
+}
+
 static void draw_head(view *v)
 {
     const oak_part *part = oak_session_part(v->b->session);
-    const oak_event *event = oak_session_last_event(v->b->session);
     oak_chip_port chip = oak_session_chip(v->b->session);
     oak_chip_time time = {0};
     char text[VIEW_LONGEST], cycles[40], when[40], place[120];
     chip.ops->read_time(chip.chip, &time);
     oak_write_time(time.cycles, oak_session_clock(v->b->session), part->clocks_per_cycle, when, sizeof when);
     oak_session_name_place(v->b->session, view_pc(v), place, sizeof place);
-    const char *why = event->stop.reason == OAK_STOP_FAULT ? oak_fault_word(event->stop.fault)
-                                                           : oak_stop_word(event->stop.reason);
     attrset(A_REVERSE);
     mvhline(0, 0, ' ', v->columns);
     snprintf(text, sizeof text, " %s  %s   %s   cycle %s = %s   [%s]", v->b->path, part->name, place,
-             cli_count(time.cycles, cycles, sizeof cycles), when, why);
+             cli_count(time.cycles, cycles, sizeof cycles), when, why_it_stands(v));
     view_put(0, 0, v->columns, STYLE_HERE, text);
+}
+
+static void draw_keys(view *v)
+{
+    view_put(v->rows - 2, 0, v->columns, v->meanwhile ? STYLE_STRONG : STYLE_FAINT,
+             v->meanwhile ? "It runs; Ctrl-C pauses it."
+             : v->columns < 110
+                 ? "F1 help F2 step F3 over F4 out F5 back F6 go F7 stop F8 code F10 leave"
+                 : "F1 help  F2 step  F3 over  F4 out  F5 back  F6 go  F7 stop here  F8 source/code  "
+                   "F10 leave   Shift-arrows: sizes  PgUp PgDn");
 }
 
 static void draw_bottom(view *v, int row)
@@ -296,11 +317,7 @@ static void draw_bottom(view *v, int row)
         int number = (int)v->message_count - rows + i;
         if (number >= 0) view_put(row + i, 0, v->columns, STYLE_PLAIN, v->messages[number]);
     }
-    view_put(v->rows - 2, 0, v->columns, STYLE_FAINT,
-             v->columns < 110
-                 ? "F1 help F2 step F3 over F4 out F5 back F6 go F7 stop F8 code F10 leave"
-                 : "F1 help  F2 step  F3 over  F4 out  F5 back  F6 go  F7 stop here  F8 source/code  "
-                   "F10 leave   Shift-arrows: sizes  PgUp PgDn");
+    draw_keys(v);
     char line[VIEW_LONGEST + 2];
     snprintf(line, sizeof line, "> %s", v->line);
     int shift = (int)strlen(line) > v->columns - 2 ? (int)strlen(line) - v->columns + 2 : 0;
@@ -308,19 +325,20 @@ static void draw_bottom(view *v, int row)
     move(v->rows - 1, (int)strlen(line) - shift);
 }
 
-/* The chip stands somewhere else: what was shown until now is what is compared with. */
+/* The chip stands somewhere else: what was shown until now is what is compared with. While a run lasts that stays what was
+ * shown before it. */
 static void notice_moves(view *v)
 {
     oak_chip_port chip = oak_session_chip(v->b->session);
     oak_chip_time time = {0};
     chip.ops->read_time(chip.chip, &time);
-    if (time.cycles != v->cycle) {
+    if (v->meanwhile || time.cycles != v->cycle) {
         memcpy(v->before, v->seen, sizeof v->seen);
         v->before_count = v->seen_count;
         v->scrolled = 0;
     }
     v->seen_count = 0;
-    v->cycle = time.cycles;
+    if (!v->meanwhile) v->cycle = time.cycles;
 }
 
 static void draw(view *v)
@@ -365,6 +383,9 @@ static void draw(view *v)
         view_put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line);
     }
     refresh();
+    if (!v->meanwhile) return;
+    memcpy(v->seen, v->before, sizeof v->seen);
+    v->seen_count = v->before_count;
 }
 
 /* ------------------------------------------------------------------------------------------ verbs and keys */
@@ -394,6 +415,7 @@ static void run_verb(view *v, const char *line)
     v->b->self->result_colour = v->b->self->error_colour = false;
     stdout = stderr = kept;
     cli_catch_interrupts(true);
+    clock_gettime(CLOCK_MONOTONIC, &v->b->shown);
     bench_do(v->b, line);
     fclose(kept);
     stdout = out;
@@ -571,12 +593,22 @@ static void give_back(int number)
 
 static view *looking;
 
-static void look_on(bench *b)
+/* A verb is being done. While the past is searched the chip is somewhere else, and that is not shown. */
+static void look_on(bench *b, bool searches)
 {
-    (void)b;
     FILE *kept = stdout;
-    draw(looking);
+    looking->meanwhile = true;
+    if (!searches) draw(looking);
+    else if (looking->rows >= LEAST_ROWS) {
+        move(looking->rows - 2, 0);
+        clrtoeol();
+        view_put(looking->rows - 2, 0, looking->columns, STYLE_STRONG,
+                 "The past is searched; Ctrl-C ends it.");
+        refresh();
+    }
+    looking->meanwhile = false;
     stdout = kept;
+    (void)b;
 }
 
 /* What is looked at most: the RAM, from where the variables of the program begin. */
@@ -625,7 +657,7 @@ bool bench_view(bench *b)
         init_pair(2, COLOR_YELLOW, -1);
     }
     b->view = true;
-    b->moved = look_on;
+    b->meanwhile = look_on;
     looking = &v;
     if (!b->memory_to) show_variables(b);
     add_message(&v, "Type a verb, as `step` or `back change relay`; `help` lists them.", 65);
@@ -653,6 +685,6 @@ bool bench_view(bench *b)
     for (unsigned i = 0; i < v.typed_count; i++) free(v.typed[i]);
     free(v.source);
     b->view = false;
-    b->moved = NULL;
+    b->meanwhile = NULL;
     return true;
 }

@@ -30,6 +30,7 @@ typedef struct view {
     uint64_t cycle;
     seen_line seen[VIEW_MOST_SEEN], before[VIEW_MOST_SEEN];
     unsigned seen_count, before_count;
+    bool meanwhile; /* a verb is being done: what is shown passes */
 } view;
 
 typedef enum view_style {

@@ -97,19 +97,32 @@ static int draw_pins(view *v, int row, int bottom, int from, int to)
     return row;
 }
 
+/* As wide as the longest name, within reason. */
+static int name_width(oak_board *board)
+{
+    enum { LEAST = 8, MOST = 16 };
+    oak_stand_in *one;
+    int width = LEAST;
+    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++)
+        if ((int)strlen(oak_stand_in_name(one)) > width) width = (int)strlen(oak_stand_in_name(one));
+    return width < MOST ? width : MOST;
+}
+
 static int draw_board(view *v, int row, int bottom, int from, int to)
 {
     oak_stand_in *one;
     if (!v->b->board) return row;
+    int width = name_width(v->b->board);
     view_title(row++, from, to, oak_board_title(v->b->board));
     for (unsigned i = 0; (one = oak_board_stand_in(v->b->board, i)) && row < bottom; i++) {
         char text[1000], line[VIEW_LONGEST], key[40];
-        oak_stand_in_show(one, text, sizeof text);
+        oak_stand_in_draw(one, text, sizeof text);
         char *next = text;
         for (unsigned number = 0; next && row < bottom; number++) {
             char *stop = strchr(next, '\n');
             if (stop) *stop = 0;
-            snprintf(line, sizeof line, "%-9.20s %.300s", number ? "" : oak_stand_in_name(one), next);
+            snprintf(line, sizeof line, "%-*.*s  %.300s", width, width, number ? "" : oak_stand_in_name(one),
+                     next);
             snprintf(key, sizeof key, "board %u.%u", i, number);
             put_line(v, row++, from, to, key, line);
             next = stop ? stop + 1 : NULL;
@@ -190,6 +203,7 @@ static int draw_recent(view *v, int row, int bottom, int from, int to)
     enum { MOST = 8 };
     recent_pane pane = {v, row + 1, bottom, from, to};
     view_title(row, from, to, "executed last");
+    if (v->meanwhile && !(v->b->pace > 0)) return pane.row; /* they pass too fast */
     if (bottom - row > 1)
         oak_session_recent(v->b->session, (uint64_t)(bottom - row - 1 < MOST ? bottom - row - 1 : MOST),
                            draw_one_recent, &pane);

@@ -70,6 +70,13 @@ static const char *shown(table *t, const char *name)
     return text;
 }
 
+static const char *drawn(table *t, const char *name)
+{
+    static char text[1000];
+    oak_stand_in_draw(oak_board_find(t->board, name, strlen(name)), text, sizeof text);
+    return text;
+}
+
 /* Drives p1.0 to p1.7 and so on from outside: port * 10 + bit. */
 static void put(table *t, unsigned pin, int level)
 {
@@ -116,6 +123,7 @@ START_TEST(lamps_and_a_bar_are_lit_by_their_levels)
     put(&t, 23, 0);
     bench_run(&t.b, 1000, 0);
     BEGINS("a", "○  dark; lit 49 % of the time, switched on 1 time");
+    ck_assert_str_eq(drawn(&t, "a"), shown(&t, "a")); /* it has no other picture */
     BEGINS("b", "○  dark; lit 49 % of the time");
     BEGINS("bar", "●○○●○○○○  2 lit");
     close_table(&t);
@@ -137,6 +145,9 @@ START_TEST(multiplexed_digits_show_what_an_eye_would_see)
         bench_run(&t.b, 2000, 0);
     }
     ck_assert_str_eq(shown(&t, "d"), "[1.62]");
+    ck_assert_str_eq(drawn(&t, "d"), "     _   _  \n"
+                                     "  | |_   _| \n"
+                                     "  |.|_| |_  ");
     close_table(&t);
     open_table(&t, "stand-ins:\n  d: {kind: digits, lit: high, wires: {a: p2.0, b: p2.1, c: p2.2, d: p2.3, "
                    "e: p2.4, f: p2.5, g: p2.6}}\n");
@@ -608,6 +619,14 @@ START_TEST(a_terminal_sends_and_receives_at_its_own_rate)
     ck_assert_uint_eq(count, 3);
     ck_assert_mem_eq(bytes, "saw", 3);
     BEGINS("t", "3 bytes received, 2 sent; last \"saw\"");
+    ck_assert_str_eq(drawn(&t, "t"), "3 bytes received, 2 sent\n| saw");
+    ck_assert_int_eq(
+        oak_session_drive(t.b.session,
+                          "p1.1 = bytes \"\\none\\n\\n\\x07two\\r\\nthree\\nfour\\n\" at 4800 parity even from 50ms",
+                          &t.b.sink),
+        OAK_OK);
+    bench_run(&t.b, 100000, 0);
+    ck_assert_str_eq(drawn(&t, "t"), "26 bytes received, 2 sent\n| \n| \\x07two\n| three\n| four");
     close_table(&t);
 }
 END_TEST

@@ -130,7 +130,7 @@ START_TEST(the_kiln_is_shown_with_its_board_and_its_variables)
 {
     open_view("-x 150 -y 45", KILN);
     type("go 400ms");
-    await("[cycles]");
+    await("[as far as asked]");
     type("to control");
     await("control   cycle");
     keys("F2");
@@ -353,17 +353,36 @@ START_TEST(an_endless_run_is_paused_and_the_session_goes_on)
     type("stop 0 every 9");
     await("> stop 0 every 9");
     type("go 1000000000000 cycles");
-    usleep(500000);
+    await("It runs; Ctrl-C pauses it.");
+    await("[running]");
     keys("C-c");
-    await("[user]");
+    await("[paused]");
     type("where");
     await("> where");
     await("cycle");
     type("back until r7 == 99 && sp == 250");
-    usleep(500000);
+    await("The past is searched; Ctrl-C ends it.");
     keys("C-c");
+    await("everything stands where it stood");
     type("show sp");
     await("  sp   ");
+    close_view();
+}
+END_TEST
+
+START_TEST(the_board_is_drawn_as_it_looks)
+{
+    open_view("-x 150 -y 48",
+              "examples/extractor/extractor.asm --part mcs51-8k --board examples/extractor/board.yaml");
+    type("go 700ms");
+    await("[as far as asked]");
+    has("display    _   _\n");
+    has(" _|   |\n");
+    has(" |_    |\n"); /* 27 */
+    has("| flow 26 on 01\n");
+    has("| flow 27 on 01\n");
+    has("bag-full  ○  dark");
+    has("…"); /* what is cut says so */
     close_view();
 }
 END_TEST
@@ -429,5 +448,5 @@ RUN_SUITE("view", one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back,
           memory_is_shown_in_cells_and_follows_a_pointer, what_ran_how_often_stands_in_the_source,
           a_click_sets_a_stop_point_and_takes_it_away, lines_are_completed_and_recalled,
           it_lives_in_windows_of_any_size, an_endless_run_is_paused_and_the_session_goes_on,
-          the_terminal_is_given_back_when_the_tool_is_killed,
+          the_board_is_drawn_as_it_looks, the_terminal_is_given_back_when_the_tool_is_killed,
           a_source_that_has_vanished_leaves_its_instructions, without_a_terminal_the_view_says_so)

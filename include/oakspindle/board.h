@@ -72,6 +72,8 @@ typedef struct oak_stand_in_kind {
     bool (*act)(oak_stand_in *self, const char *what);
     /* What a person sees of it, in one line or, for a display, some. */
     void (*show)(oak_stand_in *self, char *text, size_t room);
+    /* The same as it looks, over a few lines, for who has the room; NULL: as `show`. */
+    void (*draw)(oak_stand_in *self, char *text, size_t room);
     /* Memory on the external bus of the chip, in the space `xram`: where, and what it holds at reset (may be NULL). */
     bool (*maps)(const oak_stand_in *self, oak_external *range, const uint8_t **contents, size_t *size);
     /* Bytes for a kind that a terminal can be attached to; returns how many it took. */
@@ -132,6 +134,8 @@ const char *oak_stand_in_name(const oak_stand_in *self);
 const oak_stand_in_kind *oak_stand_in_kind_of(const oak_stand_in *self);
 /* What a person sees of it now. */
 void oak_stand_in_show(oak_stand_in *self, char *text, size_t room);
+/* The same as it looks, over a few lines. */
+void oak_stand_in_draw(oak_stand_in *self, char *text, size_t room);
 /* What it has printed since reset; the oldest is dropped when it is too much. */
 const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count);
 /* What it prints goes there as well, at once. */

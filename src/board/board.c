@@ -503,6 +503,17 @@ void oak_stand_in_show(oak_stand_in *self, char *text, size_t room)
     self->kind->show(self, text, room);
 }
 
+void oak_stand_in_draw(oak_stand_in *self, char *text, size_t room)
+{
+    if (room) *text = 0;
+    if (!self->kind->draw || !self->board->started) {
+        oak_stand_in_show(self, text, room);
+        return;
+    }
+    look_at_the_clock(self->board);
+    self->kind->draw(self, text, room);
+}
+
 const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count)
 {
     *count = self->printed_count;

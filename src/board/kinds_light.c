@@ -168,19 +168,46 @@ static char digit_char(uint8_t segments)
     return '?';
 }
 
-static void digits_show(oak_stand_in *self, char *text, size_t room)
+/* What an eye sees of each digit, and how many there are. */
+static unsigned digits_seen(oak_stand_in *self, uint8_t *seen)
 {
     digits *it = oak_stand_in_state(self);
-    uint8_t seen[DIGITS];
-    unsigned count = digit_count(self);
     digits_add(self);
-    memcpy(seen, it->seen, sizeof seen);
+    memcpy(seen, it->seen, sizeof it->seen);
     if (!it->complete) digits_read(self, oak_stand_in_now(self) - it->window_from, seen);
+    return digit_count(self);
+}
+
+static void digits_show(oak_stand_in *self, char *text, size_t room)
+{
+    uint8_t seen[DIGITS];
+    unsigned count = digits_seen(self, seen);
     oak_format(text, room, "[");
     for (unsigned d = count; d-- > 0;)
         oak_format(text + oak_length(text), room - oak_length(text), "%c%s", digit_char(seen[d]),
                    seen[d] & 0x80 ? "." : "");
     oak_format(text + oak_length(text), room - oak_length(text), "]");
+}
+
+/*    _       a
+ *   |_|    f g b
+ *   |_|.   e d c point   */
+static void digits_draw(oak_stand_in *self, char *text, size_t room)
+{
+    enum { ROWS = 3, CELLS = 4 };
+    static const uint8_t lit[ROWS][CELLS] = {
+        {0, 1 << 0, 0, 0}, {1 << 5, 1 << 6, 1 << 1, 0}, {1 << 4, 1 << 3, 1 << 2, 1 << 7}};
+    static const char sign[CELLS] = "|_|.";
+    uint8_t seen[DIGITS];
+    unsigned count = digits_seen(self, seen);
+    *text = 0;
+    for (unsigned row = 0; row < ROWS; row++) {
+        if (row) oak_format(text + oak_length(text), room - oak_length(text), "\n");
+        for (unsigned d = count; d-- > 0;)
+            for (unsigned cell = 0; cell < CELLS; cell++)
+                oak_format(text + oak_length(text), room - oak_length(text), "%c",
+                           seen[d] & lit[row][cell] ? sign[cell] : ' ');
+    }
 }
 
 static const oak_terminal digits_terminals[] = {
@@ -207,4 +234,5 @@ const oak_stand_in_kind oak_kind_digits = {.name = "digits",
                                            .reset = digits_reset,
                                            .changed = digits_changed,
                                            .due = digits_due,
-                                           .show = digits_show};
+                                           .show = digits_show,
+                                           .draw = digits_draw};

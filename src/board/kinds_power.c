@@ -48,7 +48,7 @@ static void relay_due(oak_stand_in *self)
 static void relay_show(oak_stand_in *self, char *text, size_t room)
 {
     const relay *it = oak_stand_in_state(self);
-    oak_format(text, room, "%s; pulled in %llu time%s, coil changed at cycle %llu, contact at %llu",
+    oak_format(text, room, "%s; pulled in %llu time%s, coil at cycle %llu, contact at %llu",
                it->pulled_in ? "pulled in" : "at rest", (unsigned long long)it->times,
                it->times == 1 ? "" : "s", (unsigned long long)it->let_go, (unsigned long long)it->moved);
 }

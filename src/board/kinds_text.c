@@ -358,7 +358,7 @@ static void line_reset(oak_stand_in *self)
     oak_stand_in_put(self, LINE_TO_CHIP, OAK_HIGH);
 }
 
-static void line_show(oak_stand_in *self, char *text, size_t room)
+static void line_counts(oak_stand_in *self, char *text, size_t room)
 {
     const line *it = oak_stand_in_state(self);
     oak_format(text, room, "%llu bytes received", (unsigned long long)it->received);
@@ -366,22 +366,57 @@ static void line_show(oak_stand_in *self, char *text, size_t room)
         oak_format(text + oak_length(text), room - oak_length(text), ", %llu sent",
                    (unsigned long long)it->sent);
     if (it->framing)
-        oak_format(text + oak_length(text), room - oak_length(text), ", %llu framing errors",
-                   (unsigned long long)it->framing);
+        oak_format(text + oak_length(text), room - oak_length(text), ", %llu framing error%s",
+                   (unsigned long long)it->framing, it->framing == 1 ? "" : "s");
     if (it->wrong_parity)
         oak_format(text + oak_length(text), room - oak_length(text), ", %llu with wrong parity",
                    (unsigned long long)it->wrong_parity);
+}
+
+/* A byte as a person reads it; the end of a line in letters. */
+static void line_letter(char *text, size_t room, uint8_t c)
+{
+    if (c == '\n' || c == '\r')
+        oak_format(text + oak_length(text), room - oak_length(text), c == '\n' ? "\\n" : "\\r");
+    else if (c >= ' ' && c < 127) oak_format(text + oak_length(text), room - oak_length(text), "%c", c);
+    else oak_format(text + oak_length(text), room - oak_length(text), "\\x%02x", c);
+}
+
+static void line_show(oak_stand_in *self, char *text, size_t room)
+{
+    const line *it = oak_stand_in_state(self);
+    line_counts(self, text, room);
     if (!it->last_count) return;
     oak_format(text + oak_length(text), room - oak_length(text), "; last \"");
     for (unsigned i = it->last_count > 40 ? it->last_count - 40u : 0;
-         i < it->last_count && i < sizeof it->last; i++) {
-        uint8_t c = it->last[i];
-        if (c == '\n' || c == '\r')
-            oak_format(text + oak_length(text), room - oak_length(text), c == '\n' ? "\\n" : "\\r");
-        else if (c >= ' ' && c < 127) oak_format(text + oak_length(text), room - oak_length(text), "%c", c);
-        else oak_format(text + oak_length(text), room - oak_length(text), "\\x%02x", c);
-    }
+         i < it->last_count && i < sizeof it->last; i++)
+        line_letter(text, room, it->last[i]);
     oak_format(text + oak_length(text), room - oak_length(text), "\"");
+}
+
+/* The last lines of what it has printed, as on its screen. */
+static void line_draw(oak_stand_in *self, char *text, size_t room)
+{
+    enum { SCREEN_LINES = 4, SCREEN_COLUMNS = 80 };
+    size_t count, from;
+    unsigned lines = 0, column = 0;
+    const uint8_t *bytes = oak_stand_in_printed(self, &count);
+    line_counts(self, text, room);
+    while (count && (bytes[count - 1] == '\n' || bytes[count - 1] == '\r')) count--;
+    for (from = count; from; from--)
+        if (bytes[from - 1] == '\n' && ++lines == SCREEN_LINES) break;
+    if (from < count) oak_format(text + oak_length(text), room - oak_length(text), "\n| ");
+    for (size_t i = from; i < count; i++) {
+        if (bytes[i] == '\r') continue;
+        bool ends = bytes[i] == '\n';
+        if (ends || column == SCREEN_COLUMNS) {
+            oak_format(text + oak_length(text), room - oak_length(text), "\n| ");
+            column = 0;
+        }
+        if (ends) continue;
+        line_letter(text, room, bytes[i]);
+        column++;
+    }
 }
 
 static const oak_terminal line_terminals[] = {
@@ -405,4 +440,5 @@ const oak_stand_in_kind oak_kind_terminal = {.name = "terminal",
                                              .due = line_due,
                                              .act = line_act,
                                              .show = line_show,
+                                             .draw = line_draw,
                                              .type = line_type};
