@@ -389,6 +389,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     bench b = {.self = self, .session = session, .board = board, .path = path};
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
+    bench_recall_panes(&b);
     oak_session_keep_history(session, 0);
     oak_session_ask(session, nobody_interrupts, &b);
     cli_catch_interrupts(true);

@@ -247,15 +247,18 @@ static void draw_next(view *v, int row, int to)
     draw_reached(v, text, row, (int)used, to, shown);
 }
 
-/* What the last run or step has changed. */
+/* What the last run or step has changed; special registers last, since many of them count by themselves. */
 static void draw_changed(view *v, int row, int to)
 {
     const oak_part *part = oak_session_part(v->b->session);
     char line[VIEW_LONGEST] = "changed  ";
     size_t shown = 0;
-    for (size_t i = 0; i < v->changes.count && strlen(line) + 100 < sizeof line; i++) {
+    for (size_t n = 0; n < 2 * v->changes.count && strlen(line) + 100 < sizeof line; n++) {
+        size_t i = n % v->changes.count;
         const oak_change *c = &v->changes.list[i];
         char name[60];
+        bool special = c->space && oak_part_register_at(part, c->space, c->address);
+        if (special != (n >= v->changes.count)) continue;
         if (!c->space && c->address == part->architecture->pc_register) continue;
         if (c->space && bench_is_a_register(part, v->changes.list, i)) continue;
         cli_change_name(part, c, name, sizeof name);
@@ -661,7 +664,6 @@ bool bench_view(bench *b)
     looking = &v;
     if (!b->memory_to) show_variables(b);
     add_message(&v, "Type a verb, as `step` or `back change relay`; `help` lists them.", 65);
-    bench_recall_panes(b);
     bool mouse = false;
     while (!b->quits && !b->again) {
         wint_t key;

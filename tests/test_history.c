@@ -524,6 +524,44 @@ START_TEST(what_was_executed_last_is_what_single_steps_execute)
 }
 END_TEST
 
+/* Of a line of the recent: how many special registers it names, and whether TCON is one of them. */
+typedef struct specials {
+    bench *b;
+    unsigned count[8], lines;
+    bool tcon[8];
+} specials;
+static void count_specials(void *context, const oak_recent *one)
+{
+    specials *s = context;
+    ck_assert_uint_lt(s->lines, 8);
+    for (size_t i = 0; i < one->change_count; i++) {
+        const oak_change *c = &one->changes[i];
+        if (!c->space) continue;
+        s->count[s->lines] += oak_part_register_at(s->b->part, c->space, c->address) != NULL;
+        s->tcon[s->lines] |= c->address == 0x88;
+    }
+    s->lines++;
+}
+
+START_TEST(what_a_timer_counts_by_itself_is_not_told_as_what_an_instruction_changed)
+{
+    bench b;
+    specials s = {.b = &b};
+    bench_open(&b, "mcs51-4k", " org 0\n mov tmod, #1\n setb tr0\n nop\n inc 30h\n jb p1.0, $+3\n clr tr0\n");
+    oak_session_keep_history(b.session, 0);
+    bench_run(&b, 0, 6);
+    ck_assert_int_eq(value_of(&b, "tl0"), 5); /* cycles between setb and clr */
+    ck_assert_int_eq(oak_session_recent(b.session, 6, count_specials, &s), OAK_OK);
+    ck_assert_uint_eq(s.lines, 6);
+    ck_assert_uint_eq(s.count[0], 1); /* TMOD */
+    ck_assert(s.tcon[1]);
+    ck_assert_uint_eq(s.count[2] + s.count[3] + s.count[4], 0);
+    ck_assert(s.tcon[5]);
+    ck_assert_uint_eq(s.count[5], 2); /* it stops the timer: TL0 counts as its doing */
+    bench_close(&b);
+}
+END_TEST
+
 static char *dump_of(bench *b)
 {
     text t = {0};
@@ -686,6 +724,7 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           a_call_that_has_just_ended_is_gone_back_over, bytes_put_into_code_memory_are_taken_back_one_by_one,
           a_search_that_somebody_ends_leaves_everything_as_it_was,
           what_was_executed_last_is_what_single_steps_execute,
+          what_a_timer_counts_by_itself_is_not_told_as_what_an_instruction_changed,
           what_a_search_has_changed_is_told_against_where_it_began,
           signals_recorded_after_going_back_are_those_of_a_straight_run,
           accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them,

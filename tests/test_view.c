@@ -372,10 +372,19 @@ END_TEST
 
 START_TEST(the_board_is_drawn_as_it_looks)
 {
-    open_view("-x 150 -y 48",
-              "examples/extractor/extractor.asm --part mcs51-8k --board examples/extractor/board.yaml");
-    type("go 700ms");
+    char line[300], *got, *error, script[] = "/tmp/oak-view-XXXXXX";
+    close(mkstemp(script));
+    snprintf(line, sizeof line, "printf 'go 700ms\\npanes board stack\\n' > %s", script);
+    shell(line, &got, &error);
+    free(got), free(error);
+    snprintf(line, sizeof line,
+             "examples/extractor/extractor.asm --part mcs51-8k --board examples/extractor/board.yaml -x %s",
+             script);
+    open_view("-x 150 -y 48", line); /* what a script has arranged stays */
     await("[as far as asked]");
+    unlink(script);
+    has("stack, the top first");
+    lacks("registers");
     has("display    _   _\n");
     has(" _|   |\n");
     has(" |_    |\n"); /* 27 */
@@ -384,6 +393,7 @@ START_TEST(the_board_is_drawn_as_it_looks)
     has("bag-full  ○  dark");
     has("…"); /* what is cut says so */
     close_view();
+    ck_assert_int_eq(unlink(SOURCE_FOLDER "/examples/extractor/.spindle-bench.json"), 0);
 }
 END_TEST
 

@@ -277,7 +277,8 @@ oak_status oak_session_back_over(oak_session *session, oak_event *event);
 oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
                                    const oak_diag_sink *sink, oak_event *event);
 
-/* One instruction of the past: where, what, and what it changed. */
+/* One instruction of the past: where, what, and what it changed; what devices changed meanwhile only where it had to do with
+ * them. */
 typedef struct oak_recent {
     uint64_t cycle; /* before it */
     uint32_t pc;

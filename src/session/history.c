@@ -395,7 +395,7 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
         if (!goes_on(session)) break;
         status = bring_back(session, i);
         if (status) return status;
-        found = what->count   ? search_cells(session, what, end)
+        found = what->count     ? search_cells(session, what, end)
                 : what->calls   ? search_calls(session, what, end, now.instructions)
                 : what->changes ? search_stretch(session, what, end, now.instructions)
                                 : search_holding(session, what, end, now.instructions);
@@ -460,6 +460,34 @@ oak_status oak_session_back_over(oak_session *session, oak_event *event)
 
 /* ------------------------------------------------------------------------------------------ what has just been */
 
+/* The instruction that comes next uses a special register in a way that devices notice. */
+static bool reaches_devices(oak_session *session)
+{
+    enum { ROOM = 40 };
+    oak_watched list[ROOM];
+    unsigned count = oak_session_touches(session, list, ROOM);
+    for (unsigned i = 0; i < count && i < ROOM; i++) {
+        /* Reading has effects only where registers lie among the memory. */
+        unsigned space = list[i].space;
+        bool notices =
+            list[i].accesses & OAK_ACCESS_WRITE || !session->part->architecture->spaces[space].special;
+        if (space && notices && oak_part_register_at(session->part, space, list[i].address)) return true;
+    }
+    return false;
+}
+
+/* Leaves out what devices did by themselves. */
+static size_t without_devices(const oak_session *session, oak_change *changes, size_t count)
+{
+    size_t kept = 0;
+    for (size_t i = 0; i < count; i++) {
+        const oak_change *one = &changes[i];
+        if (one->space && oak_part_register_at(session->part, one->space, one->address)) continue;
+        changes[kept++] = *one;
+    }
+    return kept;
+}
+
 oak_status oak_session_recent(oak_session *session, uint64_t count,
                               void (*tell)(void *context, const oak_recent *one), void *context)
 {
@@ -487,11 +515,13 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
         session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register,
                                          &one.pc);
         oak_session_print_instruction(session, one.pc, text, sizeof text, &size);
+        bool devices = reaches_devices(session);
         status = session_take_snapshot(session);
         if (!status) status = session_replay(session, UINT64_MAX, at.instructions + 1, &stop);
         if (!status) status = oak_session_changes(session, changes, MOST, &one.change_count);
         if (session_time(session).instructions == at.instructions) break;
         if (one.change_count > MOST) one.change_count = MOST;
+        if (!devices) one.change_count = without_devices(session, changes, one.change_count);
         if (!status) tell(context, &one);
     }
     if (!status) status = session_replay(session, now.cycles, UINT64_MAX, &stop);
