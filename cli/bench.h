@@ -83,6 +83,19 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
 bool bench_do(bench *b, const char *line);
 /* True four times a second while a verb is being done: it is time to show something. */
 bool bench_lasts(bench *b);
+/* The labels of the program with what ran between each and the next, the most expensive first. NULL after a message; free it. */
+typedef struct bench_labelled {
+    const char *name;
+    uint32_t at;
+    uint64_t times, cycles; /* how often the label was reached, and what it took up to the next one */
+    bool reached;           /* something was executed in between */
+} bench_labelled;
+bench_labelled *bench_tallies(bench *b, size_t *count);
+/* Where `BYTES in RANGE`, `"TEXT" in RANGE` are found: how often, and the first of them. False after a message. */
+bool bench_matches(bench *b, const char *rest, uint32_t *at, unsigned room, unsigned *found, unsigned *space);
+/* What a verb that was done has found, for a program to read; NULL where that is nothing. It belongs to the caller. */
+cJSON *bench_data(bench *b, const bench_verb *verb, const char *rest);
+uint32_t bench_pc(bench *b);
 /* Says what is wrong; returns false. */
 bool bench_complain(bench *b, const char *hint, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

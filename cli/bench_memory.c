@@ -135,14 +135,13 @@ bool bench_follow(bench *b, const char *rest)
 
 /* ------------------------------------------------------------------------------------------ searching and changing */
 
-/* find BYTES|"TEXT" in RANGE */
-bool bench_find(bench *b, const char *rest)
+bool bench_matches(bench *b, const char *rest, uint32_t *at, unsigned room, unsigned *found, unsigned *space)
 {
     const char *in = strstr(rest, " in ");
     uint8_t wanted[64];
     size_t count = 0;
-    unsigned space;
-    uint32_t from, to, found = 0;
+    uint32_t from, to;
+    *found = 0;
     if (!in)
         return bench_complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
                               "`in` and a range are missing");
@@ -160,18 +159,30 @@ bool bench_find(bench *b, const char *rest)
             p = end;
             while (*p == ' ' && p < in) p++;
         }
-    if (oak_session_range(b->session, in + 4, &b->self->sink, &space, &from, &to)) return false;
+    if (oak_session_range(b->session, in + 4, &b->self->sink, space, &from, &to)) return false;
     oak_chip_port chip = oak_session_chip(b->session);
-    for (uint64_t at = from; count && at + count - 1 <= to; at++) {
+    for (uint64_t here = from; count && here + count - 1 <= to; here++) {
         size_t same = 0;
         uint8_t byte;
-        while (same < count && !chip.ops->read_memory(chip.chip, space, (uint32_t)(at + same), &byte, 1) &&
+        while (same < count && !chip.ops->read_memory(chip.chip, *space, (uint32_t)(here + same), &byte, 1) &&
                byte == wanted[same])
             same++;
         if (same < count) continue;
-        if (found++ < 20) printf("  0x%04x\n", (unsigned)at);
+        if (*found < room) at[*found] = (uint32_t)here;
+        ++*found;
     }
-    printf("  found %u time%s\n", (unsigned)found, found == 1 ? "" : "s");
+    return true;
+}
+
+/* find BYTES|"TEXT" in RANGE */
+bool bench_find(bench *b, const char *rest)
+{
+    enum { SHOWN = 20 };
+    uint32_t at[SHOWN];
+    unsigned found, space;
+    if (!bench_matches(b, rest, at, SHOWN, &found, &space)) return false;
+    for (unsigned i = 0; i < found && i < SHOWN; i++) printf("  0x%04x\n", (unsigned)at[i]);
+    printf("  found %u time%s\n", found, found == 1 ? "" : "s");
     return true;
 }
 

@@ -231,12 +231,10 @@ static bool verb_touches(bench *b, const char *rest)
     enum { ROOM = 40, WIDTH = 96 };
     static const char *const words[] = {"reads ", "writes"};
     oak_watched list[ROOM];
-    uint32_t pc = 0;
+    uint32_t pc = bench_pc(b);
     char text[200];
     unsigned size, count = oak_session_touches(b->session, list, ROOM);
-    oak_chip_port chip = oak_session_chip(b->session);
     (void)rest;
-    chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
     if (oak_session_print_instruction(b->session, pc, text, sizeof text, &size))
         return bench_complain(b, NULL, "there is no instruction at 0x%04x", (unsigned)pc);
     printf("  %s\n", text);
@@ -386,7 +384,7 @@ static bool verb_changes(bench *b, const char *rest)
     return cli_show(b->self, b->session, "changes", false);
 }
 
-static uint32_t pc_of(bench *b)
+uint32_t bench_pc(bench *b)
 {
     oak_chip_port chip = oak_session_chip(b->session);
     uint32_t pc = 0;
@@ -419,7 +417,7 @@ char bench_line_mark(bench *b, const char *file, unsigned number)
 static bool verb_code(bench *b, const char *rest)
 {
     enum { LINES = 16 };
-    uint32_t at = pc_of(b), pc = at;
+    uint32_t at = bench_pc(b), pc = at;
     if (*rest && oak_session_place(b->session, rest, &b->self->sink, &at)) return false;
     for (unsigned i = 0; i < LINES; i++) {
         char text[120], place[120];
@@ -470,55 +468,59 @@ bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *ta
     return true;
 }
 
-typedef struct labelled {
-    const char *name;
-    uint32_t at;
-    uint64_t times, cycles;
-} labelled;
-
 static int by_cycles(const void *a, const void *b)
 {
-    const labelled *first = a, *second = b;
+    const bench_labelled *first = a, *second = b;
     if (first->cycles != second->cycles) return first->cycles < second->cycles ? 1 : -1;
     return first->at > second->at ? 1 : first->at < second->at ? -1 : 0;
 }
 
 static int by_address(const void *a, const void *b)
 {
-    const labelled *first = a, *second = b;
+    const bench_labelled *first = a, *second = b;
     return first->at > second->at ? 1 : first->at < second->at ? -1 : 0;
 }
 
-/* The labels of the program with what ran between each and the next, the most expensive first. */
-static bool tell_tally(bench *b)
+bench_labelled *bench_tallies(bench *b, size_t *count)
 {
-    enum { SHOWN = 20 };
     const oak_program *program = oak_session_program(b->session);
     const oak_part *part = oak_session_part(b->session);
     const oak_symbol *symbol;
     oak_tally one;
-    size_t count = 0, never = 0;
-    uint64_t all = 0;
-    if (oak_session_counted(b->session, 0, &one) == OAK_UNSUPPORTED)
-        return bench_complain(b, "`tally on` begins; the run must come behind it.", "nothing is counted");
-    for (unsigned i = 0; program && oak_program_symbol(program, i); i++) count++;
-    labelled *list = calloc(count + 1, sizeof *list);
-    if (!list) return false;
-    count = 0;
+    *count = 0;
+    if (oak_session_counted(b->session, 0, &one) == OAK_UNSUPPORTED) {
+        bench_complain(b, "`tally on` begins; the run must come behind it.", "nothing is counted");
+        return NULL;
+    }
+    size_t most = 0;
+    while (program && oak_program_symbol(program, (unsigned)most)) most++;
+    bench_labelled *list = calloc(most + 1, sizeof *list);
+    if (!list) return NULL;
     for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == part->architecture->code_space)
-            list[count++] = (labelled){symbol->name, (uint32_t)symbol->value, 0, 0};
-    qsort(list, count, sizeof *list, by_address);
-    list[count] = (labelled){.at = UINT32_MAX};
-    for (size_t i = 0; i < count; i++) {
-        uint64_t first;
-        oak_tally between = tally_of(b, list[i].at, list[i + 1].at, &first);
-        list[i].times = first;
+            list[(*count)++] = (bench_labelled){.name = symbol->name, .at = (uint32_t)symbol->value};
+    qsort(list, *count, sizeof *list, by_address);
+    list[*count] = (bench_labelled){.at = UINT32_MAX};
+    for (size_t i = 0; i < *count; i++) {
+        oak_tally between = tally_of(b, list[i].at, list[i + 1].at, &list[i].times);
         list[i].cycles = between.cycles;
-        all += between.cycles;
-        never += !between.times;
+        list[i].reached = between.times != 0;
     }
-    qsort(list, count, sizeof *list, by_cycles);
+    qsort(list, *count, sizeof *list, by_cycles);
+    return list;
+}
+
+static bool tell_tally(bench *b)
+{
+    enum { SHOWN = 20 };
+    size_t count, never = 0;
+    uint64_t all = 0;
+    bench_labelled *list = bench_tallies(b, &count);
+    if (!list) return false;
+    for (size_t i = 0; i < count; i++) {
+        all += list[i].cycles;
+        never += !list[i].reached;
+    }
     printf("  %-24s %12s %14s %7s\n", "from label to the next", "times", "cycles", "share");
     for (size_t i = 0; i < count && i < SHOWN && list[i].cycles; i++) {
         char times[40], cycles[40];
@@ -545,7 +547,7 @@ static bool verb_tally(bench *b, const char *rest)
 static bool verb_source(bench *b, const char *rest)
 {
     enum { AROUND = 7 };
-    uint32_t at = pc_of(b);
+    uint32_t at = bench_pc(b);
     const oak_program *program = oak_session_program(b->session);
     oak_line line;
     if (*rest && oak_session_place(b->session, rest, &b->self->sink, &at)) return false;

@@ -222,6 +222,18 @@ void cli_catch_interrupts(bool for_good);
 bool cli_was_interrupted(void);
 /* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */
 void cli_breathe(oak_session *session, double pace, oak_budget *budget);
+const char *cli_vector_name(const oak_part *part, uint32_t vector);
+
+/* report_json.c: the same, as documents that belong to the caller. */
 void cli_report_json(cli *self, oak_session *session, const cli_reported *what);
+cJSON *cli_json_show(cli *self, oak_session *session, const show_item *item);
+/* What differs from how it was when the run began; a list of changes. */
+cJSON *cli_json_changes(oak_session *session);
+cJSON *cli_json_change_list(oak_session *session, const oak_change *changes, size_t count);
+cJSON *cli_json_stop_points(oak_session *session);
+cJSON *cli_json_laps(oak_session *session);
+cJSON *cli_json_board(oak_board *board);
+cJSON *cli_json_noticed(oak_session *session);
+cJSON *cli_json_interrupts(oak_session *session);
 
 #endif

@@ -106,6 +106,21 @@ bool bench_do(bench *b, const char *line)
     return good;
 }
 
+/* What a line that was done has found. */
+static cJSON *data_of(bench *b, const char *line)
+{
+    line += strspn(line, " \t");
+    size_t word = strcspn(line, " \t");
+    if (!*line || *line == '#') return NULL;
+    const bench_verb *verb = bench_find_verb(b, line, word);
+    char *rest = strdup(line + word + strspn(line + word, " \t"));
+    if (!rest) return NULL;
+    for (size_t length = strlen(rest); length && strchr(" \t\r\n", rest[length - 1]);) rest[--length] = 0;
+    cJSON *data = verb ? bench_data(b, verb, rest) : NULL;
+    free(rest);
+    return data;
+}
+
 /* Everything printed meanwhile goes into the document. */
 static void do_as_json(bench *b, const char *line)
 {
@@ -121,10 +136,9 @@ static void do_as_json(bench *b, const char *line)
     const oak_event *event = oak_session_last_event(b->session);
     oak_chip_port chip = oak_session_chip(b->session);
     oak_chip_time time = {0};
-    uint32_t pc = 0;
+    uint32_t pc = bench_pc(b);
     char place[120];
     chip.ops->read_time(chip.chip, &time);
-    chip.ops->read_register(chip.chip, oak_session_part(b->session)->architecture->pc_register, &pc);
     oak_session_name_place(b->session, pc, place, sizeof place);
     cJSON_AddStringToObject(root, "line", line);
     cJSON_AddBoolToObject(root, "ok", good);
@@ -136,6 +150,8 @@ static void do_as_json(bench *b, const char *line)
     if (event->stop.reason == OAK_STOP_FAULT)
         cJSON_AddStringToObject(root, "fault", oak_fault_word(event->stop.fault));
     cJSON_AddStringToObject(root, "text", text ? text : "");
+    cJSON *data = good ? data_of(b, line) : NULL;
+    if (data) cJSON_AddItemToObject(root, "data", data);
     if (cJSON_GetArraySize(b->self->diagnostics)) {
         cJSON_AddItemToObject(root, "diagnostics", b->self->diagnostics);
         b->self->diagnostics = cJSON_CreateArray();

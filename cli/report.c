@@ -418,14 +418,15 @@ static bool somebody_got(oak_board *board, const uint8_t *bytes, size_t count)
     return false;
 }
 
-/* What went out of the serial ports, as text. */
-static void show_output(cli *self, oak_session *session, oak_board *board)
+/* What went out of the serial ports since it was asked last, as text. False: nothing that is not shown elsewhere. */
+static bool show_output(cli *self, oak_session *session, oak_board *board)
 {
     enum { ROOM = 65536 };
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
     uint8_t *bytes = chip.ops->take_output ? malloc(ROOM) : NULL;
     unsigned line = 0;
+    bool any = false;
     for (unsigned i = 0; bytes && i < part->block_count; i++) {
         size_t count = 0;
         char heading[100];
@@ -435,11 +436,13 @@ static void show_output(cli *self, oak_session *session, oak_board *board)
         snprintf(heading, sizeof heading, "Sent by %s, %zu bytes", part->blocks[i].name, count);
         title(self, heading);
         print_bytes(bytes, count);
+        any = true;
     }
     free(bytes);
+    return any;
 }
 
-static const char *vector_name(const oak_part *part, uint32_t vector)
+const char *cli_vector_name(const oak_part *part, uint32_t vector)
 {
     for (unsigned i = 0; i < part->vector_count; i++)
         if (part->vectors[i].address == vector) return part->vectors[i].name;
@@ -460,11 +463,11 @@ static void show_interrupts(cli *self, oak_session *session)
         if (!i) title(self, "Interrupts and exceptions");
         taken += service.cycles;
         if (!service.cycles) {
-            printf("  %-14s is being handled for the first time\n", vector_name(part, service.vector));
+            printf("  %-14s is being handled for the first time\n", cli_vector_name(part, service.vector));
             continue;
         }
         printf("  %-14s handled %s time%s, %s %ss (%.1f %%), the longest %s\n",
-               vector_name(part, service.vector), cli_count(service.count, count, sizeof count),
+               cli_vector_name(part, service.vector), cli_count(service.count, count, sizeof count),
                service.count == 1 ? "" : "s", cli_count(service.cycles, cycles, sizeof cycles),
                part->architecture->cycle_unit,
                time.cycles ? 100.0 * (double)service.cycles / (double)time.cycles : 0.0,
@@ -503,10 +506,11 @@ static void show_board(cli *self, oak_session *session, oak_board *board)
            cli_count(oak_board_restless(board), count, sizeof count), when);
 }
 
-static void show_printed(cli *self, oak_board *board)
+static bool show_printed(cli *self, oak_board *board)
 {
     oak_stand_in *one;
-    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
+    bool any = false;
+    for (unsigned i = 0; board && (one = oak_board_stand_in(board, i)); i++) {
         size_t count;
         char heading[120];
         const uint8_t *bytes = oak_stand_in_printed(one, &count);
@@ -514,7 +518,9 @@ static void show_printed(cli *self, oak_board *board)
         snprintf(heading, sizeof heading, "Received by %.60s, %zu bytes", oak_stand_in_name(one), count);
         title(self, heading);
         print_bytes(bytes, count);
+        any = true;
     }
+    return any;
 }
 
 static void show_laps(cli *self, oak_session *session)
@@ -565,8 +571,27 @@ static void show_noticed(cli *self, oak_session *session)
     }
 }
 
+/* Why a part of the report would be empty, or NULL. */
+static const char *nothing_of(oak_session *session, const char *part)
+{
+    oak_chip_port chip = oak_session_chip(session);
+    oak_service service;
+    if (strcmp(part, "interrupts") == 0 &&
+        (!chip.ops->service || chip.ops->service(chip.chip, 0, &service) != OAK_OK))
+        return "no interrupt has come";
+    if (strcmp(part, "laps") == 0 && !oak_session_lap(session, 0))
+        return "nothing is measured: `lap A to B` begins";
+    if (strcmp(part, "noticed") == 0 && !oak_session_noticed(session, 0)) return "nothing";
+    return NULL;
+}
+
 bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part)
 {
+    const char *why = nothing_of(session, part);
+    if (why) {
+        printf("  %s\n", why);
+        return true;
+    }
     if (strcmp(part, "registers") == 0) show_registers(self, session);
     else if (strcmp(part, "special") == 0) show_specials(self, session);
     else if (strcmp(part, "pins") == 0) show_ports(self, session);
@@ -575,8 +600,8 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
     else if (strcmp(part, "laps") == 0) show_laps(self, session);
     else if (strcmp(part, "noticed") == 0) show_noticed(self, session);
     else if (strcmp(part, "output") == 0) {
-        show_output(self, session, board);
-        if (board) show_printed(self, board);
+        bool sent = show_output(self, session, board), received = show_printed(self, board);
+        if (!sent && !received) printf("  nothing was sent since it was asked last\n");
     } else return false;
     return true;
 }
@@ -607,157 +632,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
     show_laps(self, session);
     show_noticed(self, session);
     show_output(self, session, what->board);
-    if (what->board) show_printed(self, what->board);
+    show_printed(self, what->board);
     if (what->show_count) title(self, "Asked for");
     for (unsigned i = 0; i < what->show_count; i++) cli_show_item(self, session, &shows[i]);
-}
-
-/* ------------------------------------------------------------------------------------------ JSON */
-
-static cJSON *show_json(cli *self, oak_session *session, const show_item *item)
-{
-    cJSON *entry = cJSON_CreateObject();
-    cJSON_AddStringToObject(entry, "what", item->text);
-    oak_chip_port chip = oak_session_chip(session);
-    if (item->is_range) {
-        cJSON *bytes = cJSON_AddArrayToObject(entry, "bytes");
-        for (uint64_t at = item->from; at <= item->to; at++) {
-            uint8_t byte = 0;
-            chip.ops->read_memory(chip.chip, item->space, (uint32_t)at, &byte, 1);
-            cJSON_AddItemToArray(bytes, cJSON_CreateNumber(byte));
-        }
-    } else if (strcmp(item->expression, "changes") == 0) {
-        static oak_change changes[1000];
-        size_t count;
-        const oak_part *part = oak_session_part(session);
-        cJSON *list = cJSON_AddArrayToObject(entry, "changes");
-        if (oak_session_changes(session, changes, 1000, &count)) count = 0;
-        for (size_t i = 0; i < count && i < 1000; i++) {
-            cJSON *change = cJSON_CreateObject();
-            cJSON_AddStringToObject(change, "space",
-                                    changes[i].space ? part->architecture->spaces[changes[i].space].name
-                                                     : "register");
-            if (changes[i].space) cJSON_AddNumberToObject(change, "at", changes[i].address);
-            else
-                cJSON_AddStringToObject(change, "name",
-                                        part->architecture->registers[changes[i].address].name);
-            cJSON_AddNumberToObject(change, "before", changes[i].before);
-            cJSON_AddNumberToObject(change, "after", changes[i].after);
-            cJSON_AddItemToArray(list, change);
-        }
-        cJSON_AddNumberToObject(entry, "count", (double)count);
-    } else {
-        oak_reading reading;
-        if (oak_session_value(session, item->expression, &self->sink, &reading) == OAK_OK)
-            cJSON_AddNumberToObject(entry, "value", (double)reading.value);
-    }
-    return entry;
-}
-
-static void add_laps(oak_session *session, cJSON *root)
-{
-    const oak_lap *lap;
-    cJSON *list = cJSON_AddArrayToObject(root, "laps");
-    for (unsigned i = 0; (lap = oak_session_lap(session, i)); i++) {
-        cJSON *item = cJSON_CreateObject();
-        cJSON_AddStringToObject(item, "from", lap->from);
-        cJSON_AddStringToObject(item, "to", lap->to);
-        cJSON_AddNumberToObject(item, "count", (double)lap->count);
-        cJSON_AddNumberToObject(item, "last", (double)lap->last);
-        cJSON_AddNumberToObject(item, "shortest", (double)lap->shortest);
-        cJSON_AddNumberToObject(item, "longest", (double)lap->longest);
-        cJSON_AddNumberToObject(item, "mean", lap->count ? (double)lap->total / (double)lap->count : 0);
-        cJSON_AddItemToArray(list, item);
-    }
-}
-
-static void add_board(oak_board *board, cJSON *root)
-{
-    oak_stand_in *one;
-    cJSON *list = cJSON_AddArrayToObject(root, "board");
-    for (unsigned i = 0; (one = oak_board_stand_in(board, i)); i++) {
-        char text[1000];
-        size_t count;
-        const uint8_t *bytes = oak_stand_in_printed(one, &count);
-        cJSON *item = cJSON_CreateObject();
-        oak_stand_in_show(one, text, sizeof text);
-        cJSON_AddStringToObject(item, "name", oak_stand_in_name(one));
-        cJSON_AddStringToObject(item, "kind", oak_stand_in_kind_of(one)->name);
-        cJSON_AddStringToObject(item, "shows", text);
-        if (count) {
-            cJSON *printed = cJSON_AddArrayToObject(item, "received");
-            for (size_t b = 0; b < count; b++) cJSON_AddItemToArray(printed, cJSON_CreateNumber(bytes[b]));
-        }
-        cJSON_AddItemToArray(list, item);
-    }
-}
-
-static void add_noticed(oak_session *session, cJSON *root)
-{
-    const oak_part *part = oak_session_part(session);
-    oak_chip_port chip = oak_session_chip(session);
-    const oak_noticed *noticed;
-    oak_service service;
-    cJSON *list = cJSON_AddArrayToObject(root, "noticed");
-    for (unsigned i = 0; (noticed = oak_session_noticed(session, i)); i++) {
-        char sentence[300];
-        cJSON *item = cJSON_CreateObject();
-        oak_notice_sentence(session, &noticed->first, sentence, sizeof sentence);
-        cJSON_AddStringToObject(item, "what", oak_fault_word(noticed->first.fault));
-        cJSON_AddNumberToObject(item, "cycle", (double)noticed->first.cycle);
-        cJSON_AddNumberToObject(item, "pc", noticed->first.pc);
-        cJSON_AddNumberToObject(item, "address", noticed->first.address);
-        cJSON_AddNumberToObject(item, "count", (double)noticed->count);
-        cJSON_AddStringToObject(item, "sentence", sentence);
-        cJSON_AddItemToArray(list, item);
-    }
-    list = cJSON_AddArrayToObject(root, "interrupts");
-    for (unsigned i = 0; chip.ops->service && chip.ops->service(chip.chip, i, &service) == OAK_OK; i++) {
-        cJSON *item = cJSON_CreateObject();
-        cJSON_AddStringToObject(item, "name", vector_name(part, service.vector));
-        cJSON_AddNumberToObject(item, "vector", service.vector);
-        cJSON_AddNumberToObject(item, "count", (double)service.count);
-        cJSON_AddNumberToObject(item, "cycles", (double)service.cycles);
-        cJSON_AddNumberToObject(item, "longest", (double)service.longest);
-        cJSON_AddItemToArray(list, item);
-    }
-}
-
-void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
-{
-    cli_text text = {0};
-    oak_text_sink sink = cli_text_sink(&text);
-    cJSON *root = oak_session_write_state(session, &sink) == OAK_OK
-                      ? cJSON_ParseWithLength(text.bytes, text.size)
-                      : NULL;
-    free(text.bytes);
-    if (!root) root = cJSON_CreateObject();
-    const oak_event *event = oak_session_last_event(session);
-    const oak_program *program = oak_session_program(session);
-    cJSON *stop = cJSON_GetObjectItemCaseSensitive(root, "stop");
-    char place[120];
-    oak_line line;
-    oak_session_name_place(session, event->stop.pc, place, sizeof place);
-    cJSON_AddStringToObject(stop, "place", place);
-    if (program && oak_program_line_at(program, event->stop.pc, &line) == OAK_OK) {
-        cJSON_AddStringToObject(stop, "file", line.file);
-        cJSON_AddNumberToObject(stop, "line", line.line);
-    }
-    cJSON *points = cJSON_AddArrayToObject(root, "stop_points");
-    const oak_stop_point *point;
-    for (unsigned i = 0; (point = oak_session_stop_point(session, i)); i++) {
-        if (point->removed) continue;
-        cJSON *item = cJSON_CreateObject();
-        cJSON_AddStringToObject(item, "place", point->text);
-        cJSON_AddNumberToObject(item, "at", point->address);
-        cJSON_AddNumberToObject(item, "hits", (double)point->hits);
-        cJSON_AddItemToArray(points, item);
-    }
-    add_noticed(session, root);
-    add_laps(session, root);
-    if (what->board) add_board(what->board, root);
-    cJSON *list = cJSON_AddArrayToObject(root, "show");
-    for (unsigned i = 0; i < what->show_count; i++)
-        cJSON_AddItemToArray(list, show_json(self, session, &what->shows[i]));
-    cli_print_json(self, root);
 }

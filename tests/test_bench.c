@@ -107,6 +107,103 @@ START_TEST(answers_are_documents_with_json)
 }
 END_TEST
 
+/* The data of the answer to line `number`, from 0. */
+static const cJSON *data_of(cJSON **answers, unsigned number, const char *name)
+{
+    const cJSON *data = cJSON_GetObjectItem(answers[number], "data");
+    ck_assert_msg(cJSON_IsTrue(cJSON_GetObjectItem(answers[number], "ok")), "answer %u: %.300s", number, out);
+    ck_assert_ptr_nonnull(data);
+    return name ? cJSON_GetObjectItem(data, name) : data;
+}
+
+static int number_in(const cJSON *object, const char *name)
+{
+    const cJSON *item = cJSON_GetObjectItem(object, name);
+    ck_assert_msg(cJSON_IsNumber(item), "%s", name);
+    return item->valueint;
+}
+
+static const char *text_in(const cJSON *object, const char *name)
+{
+    const cJSON *item = cJSON_GetObjectItem(object, name);
+    ck_assert_msg(cJSON_IsString(item), "%s", name);
+    return item->valuestring;
+}
+
+START_TEST(answers_hold_data_beside_their_text)
+{
+    enum { MOST = 24 };
+    cJSON *answers[MOST];
+    unsigned count = 0;
+    ck_assert_int_eq(bench_with(LATHE " --json",
+                                "keep trips\ntally on\nto tripped\nstep\nregisters\nshow trips + 1\n"
+                                "memory iram[0x30..0x33]\nstop main if a == 3\nwatch write trips\nstack\n"
+                                "recent 1\nspecial tcon\ntouches\ncode\nfind 01 00 in iram[0x30..0x3f]\n"
+                                "tally\npins\nboard\nback write relay\nchanges\nlaps\nfollow sp\n"),
+                     0);
+    for (char *line = strtok(out, "\n"); line && count < MOST; line = strtok(NULL, "\n"))
+        ck_assert_ptr_nonnull(answers[count++] = cJSON_Parse(line));
+    ck_assert_uint_eq(count, 22);
+    ck_assert_int_eq(number_in(data_of(answers, 2, NULL), "line"), 67);
+    ck_assert_int_gt(cJSON_GetArraySize(data_of(answers, 2, "changes")), 100);
+    const cJSON *one = cJSON_GetArrayItem(data_of(answers, 3, "changes"), 1); /* the first is pc */
+    ck_assert_str_eq(text_in(one, "space"), "iram");
+    ck_assert_int_eq(number_in(one, "at"), 0x30);
+    ck_assert_int_eq(number_in(one, "after"), 1);
+    one = cJSON_GetArrayItem(data_of(answers, 3, "kept"), 0);
+    ck_assert_str_eq(text_in(one, "what"), "trips");
+    ck_assert_int_eq(number_in(one, "value"), 1);
+    ck_assert_int_eq(number_in(data_of(answers, 4, "registers"), "pc"), 0x75);
+    ck_assert_int_eq(number_in(data_of(answers, 4, "flags"), "cy"), 1);
+    ck_assert_int_eq(number_in(data_of(answers, 5, NULL), "value"), 2);
+    ck_assert_int_eq(cJSON_GetArraySize(data_of(answers, 6, "bytes")), 4);
+    ck_assert_int_eq(number_in(data_of(answers, 6, NULL), "at"), 0x30);
+    one = cJSON_GetArrayItem(data_of(answers, 7, "stop_points"), 0);
+    ck_assert_str_eq(text_in(one, "condition"), "a == 3");
+    one = cJSON_GetArrayItem(data_of(answers, 8, "watches"), 0);
+    ck_assert_str_eq(text_in(one, "when"), "trips is written");
+    one = cJSON_GetArrayItem(data_of(answers, 9, NULL), 0);
+    ck_assert_str_eq(text_in(one, "kind"), "returns");
+    ck_assert_str_eq(text_in(one, "place"), "main+2");
+    one = cJSON_GetArrayItem(data_of(answers, 10, NULL), 0);
+    ck_assert_str_eq(text_in(one, "instruction"), "inc trips");
+    one = cJSON_GetArrayItem(data_of(answers, 11, NULL), 0);
+    ck_assert_int_eq(number_in(cJSON_GetObjectItem(one, "fields"), "IE0"), 1);
+    one = cJSON_GetArrayItem(data_of(answers, 12, NULL), 0); /* ret */
+    ck_assert(cJSON_IsTrue(cJSON_GetObjectItem(one, "reads")));
+    one = cJSON_GetArrayItem(data_of(answers, 13, NULL), 0);
+    ck_assert_str_eq(text_in(one, "instruction"), "ret");
+    ck_assert_int_eq(number_in(one, "times"), 0);
+    ck_assert_int_eq(number_in(data_of(answers, 14, NULL), "count"), 1);
+    ck_assert_int_eq(cJSON_GetArrayItem(data_of(answers, 14, "at"), 0)->valueint, 0x30);
+    one = cJSON_GetArrayItem(data_of(answers, 15, NULL), 0);
+    ck_assert_str_eq(text_in(one, "label"), "guard");
+    ck_assert_int_eq(number_in(one, "times"), 15563);
+    one = cJSON_GetArrayItem(data_of(answers, 16, NULL), 3 * 8); /* p3.0 */
+    ck_assert_str_eq(text_in(one, "name"), "door");
+    ck_assert_str_eq(text_in(one, "level"), "high");
+    one = cJSON_GetArrayItem(data_of(answers, 17, NULL), 3);
+    ck_assert_str_eq(text_in(one, "kind"), "relay");
+    ck_assert_int_eq(number_in(data_of(answers, 18, NULL), "line"), 63);
+    ck_assert_int_gt(cJSON_GetArraySize(data_of(answers, 19, NULL)), 2);
+    ck_assert_int_eq(cJSON_GetArraySize(data_of(answers, 20, NULL)), 0);
+    ck_assert_str_eq(text_in(data_of(answers, 21, NULL), "space"), "iram");
+    for (unsigned i = 0; i < count; i++) cJSON_Delete(answers[i]);
+}
+END_TEST
+
+START_TEST(what_there_is_nothing_of_is_said)
+{
+    ck_assert_int_eq(bench_with(LATHE, "laps\nnoticed\ninterrupts\noutput\nstops\nstack\n"), 0);
+    has(out, "nothing is measured: `lap A to B` begins");
+    has(out, "  nothing\n");
+    has(out, "no interrupt has come");
+    has(out, "nothing was sent since it was asked last");
+    has(out, "  none\n");
+    has(out, "  empty\n");
+}
+END_TEST
+
 START_TEST(memory_is_filled_searched_saved_and_loaded)
 {
     char file[80], lines[600];
@@ -646,7 +743,8 @@ RUN_SUITE("bench", what_the_next_instruction_touches_is_told,
           programs_in_c_do_the_same_with_the_library, the_mistake_of_the_loom_is_found_as_the_manual_says,
           one_stops_steps_changes_a_cell_sees_it_and_steps_back, the_same_on_the_kiln,
           stops_watches_and_their_lists, verbs_may_be_shortened_and_wrong_ones_get_a_way_out,
-          answers_are_documents_with_json, memory_is_filled_searched_saved_and_loaded,
+          answers_are_documents_with_json, answers_hold_data_beside_their_text,
+          what_there_is_nothing_of_is_said, memory_is_filled_searched_saved_and_loaded,
           a_changed_source_is_assembled_again_and_stops_stay, a_terminal_edits_completes_and_pauses_at_once,
           a_line_of_a_megabyte_and_a_missing_script_are_refused,
           memory_is_shown_in_any_base_and_cells_of_any_size, what_the_last_run_changed_is_marked_everywhere,

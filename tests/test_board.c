@@ -621,9 +621,10 @@ START_TEST(a_terminal_sends_and_receives_at_its_own_rate)
     BEGINS("t", "3 bytes received, 2 sent; last \"saw\"");
     ck_assert_str_eq(drawn(&t, "t"), "3 bytes received, 2 sent\n| saw");
     ck_assert_int_eq(
-        oak_session_drive(t.b.session,
-                          "p1.1 = bytes \"\\none\\n\\n\\x07two\\r\\nthree\\nfour\\n\" at 4800 parity even from 50ms",
-                          &t.b.sink),
+        oak_session_drive(
+            t.b.session,
+            "p1.1 = bytes \"\\none\\n\\n\\x07two\\r\\nthree\\nfour\\n\" at 4800 parity even from 50ms",
+            &t.b.sink),
         OAK_OK);
     bench_run(&t.b, 100000, 0);
     ck_assert_str_eq(drawn(&t, "t"), "26 bytes received, 2 sent\n| \n| \\x07two\n| three\n| four");
@@ -659,6 +660,8 @@ START_TEST(every_fault_of_a_board_file_has_its_line_and_column)
          "press, release, tap"},
         {"stand-ins:\n  a: {kind: button, wires: {out: p1.0}}\nthen:\n  - {at: soon, do: a press}\n", 4, 10,
          "`at` needs a time"},
+        {"stand-ins:\n  a: {kind: button, wires: {out: p1.0}}\nthen:\n  - {when: 5ms, do: a press}\n", 4, 6,
+         "no key `when`"},
         {"stand-ins:\n  a: {kind: memory, contents: nowhere.hex, wires: {d: p0}}\n", 2, 31, "cannot be read"},
         {"stand-ins: [a\n", 2, 1, "no YAML"},
     };

@@ -194,10 +194,12 @@ START_TEST(every_wrong_line_of_a_stimulus_file_is_reported_with_line_and_column)
                                "p1.1 = pulses 5ms every 2ms\n"         /* 12:25 */
                                "p1.1 = 2\n"                            /* 13:8 */
                                "p1.1 = 1 for 1ns, 0 for 1ns, repeat\n" /* 14:8 */
+                               "p1.2 = 0 until 5ms, 1 until 3ms, 0\n"  /* 15:21 */
+                               "p1.2 = 0 for 5 cycles, 1 for 1ms, 0 until 1ms, 1 for 0, 0 until 2ms, 1\n"
                                "p3.4 = clock 1kHz # fine\n"
                                "name sensor = p1.7\n"
                                "sensor = up\n";
-    static const unsigned columns[] = {15, 1, 16, 14, 22, 14, 10, 15, 6, 11, 25, 8, 8};
+    static const unsigned columns[] = {15, 1, 16, 14, 22, 14, 10, 15, 6, 11, 25, 8, 8, 21};
     bench b;
     bench_open(&b, "mcs51-8k", IDLE);
     ck_assert_int_eq(oak_session_read_stimuli(b.session, file, sizeof file - 1, "s.txt", &b.sink),

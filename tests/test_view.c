@@ -170,7 +170,7 @@ START_TEST(panes_are_chosen_sized_and_remembered_for_the_project)
     await("stack, the top first");
     has("0x0049  0x0049  returns to main+2");
     has("executed last");
-    has("jbc running, tripped TCON=0x2 ");
+    has("jbc running, tripped iram[0x20]=0x02");
     has("special registers that differ from reset");
     has("TCON       0x02  IE0");
     has("─stops");

@@ -77,6 +77,22 @@ static void suggest(const char *name, const char *const *names, char *hint, size
     }
 }
 
+static void check_keys(board_reader *reader, yaml_node_t *map, const char *const *keys, const char *what,
+                       const char *all)
+{
+    char hint[200];
+    for (EACH_PAIR(map, pair)) {
+        yaml_node_t *key = node_at(reader, pair->key);
+        const char *name = scalar(key);
+        bool known = false;
+        for (unsigned i = 0; name && keys[i]; i++) known = known || oak_same(keys[i], name);
+        if (known) continue;
+        suggest(name ? name : "", keys, hint, sizeof hint);
+        REFUSE_AT(reader, key, "board-key", *hint ? hint : all, "%s has no key `%s`", what,
+                  name ? name : "?");
+    }
+}
+
 /* ------------------------------------------------------------------------------------------ settings */
 
 static bool word_value(const oak_setting *setting, const char *text, uint64_t *value)
@@ -526,7 +542,9 @@ static void read_deeds(board_reader *reader, yaml_node_t *list)
     for (yaml_node_item_t *item = list->data.sequence.items.start; item < list->data.sequence.items.top;
          item++) {
         yaml_node_t *map = node_at(reader, *item);
+        static const char *const keys[] = {"at", "do", NULL};
         if (!is_map(reader, map, "what happens then")) continue;
+        check_keys(reader, map, keys, "what happens then", "Write `{at: 10ms, do: start press}`.");
         yaml_node_t *at = member(reader, map, "at"), *deed = member(reader, map, "do");
         const char *time = scalar(at), *text = scalar(deed);
         uint64_t picoseconds = 0;
@@ -562,19 +580,8 @@ static void read_root(board_reader *reader, yaml_node_t *root)
 {
     static const char *const keys[] = {"board", "part", "clock", "names", "stand-ins", "then", NULL};
     oak_board *board = reader->board;
-    char hint[200];
     if (!is_map(reader, root, "a board file")) return;
-    for (EACH_PAIR(root, pair)) {
-        yaml_node_t *key = node_at(reader, pair->key);
-        const char *name = scalar(key);
-        bool known = false;
-        for (unsigned i = 0; name && keys[i]; i++) known = known || oak_same(keys[i], name);
-        suggest(name ? name : "", keys, hint, sizeof hint);
-        if (!known)
-            REFUSE_AT(reader, key, "board-key",
-                      *hint ? hint : "It has board, part, clock, names, stand-ins, then.",
-                      "a board file has no key `%s`", name ? name : "?");
-    }
+    check_keys(reader, root, keys, "a board file", "It has board, part, clock, names, stand-ins, then.");
     yaml_node_t *title = member(reader, root, "board"), *part = member(reader, root, "part"),
                 *clock = member(reader, root, "clock"), *names = member(reader, root, "names"),
                 *list = member(reader, root, "stand-ins"), *then = member(reader, root, "then");

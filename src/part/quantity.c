@@ -53,6 +53,10 @@ oak_status oak_read_frequency(const char *text, uint64_t *millihertz)
 
 oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds)
 {
+    if (length == 1 && *text == '0') { /* in any unit */
+        *picoseconds = 0;
+        return OAK_OK;
+    }
     static const unit units[] = {
         {"s", 1000000000000}, {"ms", 1000000000}, {"us", 1000000}, {"ns", 1000}, {"ps", 1}};
     return read_quantity(text, length, units, 5, picoseconds);

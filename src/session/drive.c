@@ -248,6 +248,21 @@ static oak_status read_item(drive_reader *reader, drive_item *item)
     return read_time(reader, &item->time);
 }
 
+/* Goes on to the end of a level; false when that lies before where it began. Times in cycles and in seconds are not compared. */
+static bool reach(drive_time *reached, const drive_item *item)
+{
+    const drive_time *end = &item->time;
+    if (!item->until) {
+        reached->cycles += end->cycles;
+        reached->picoseconds += end->picoseconds;
+        return true;
+    }
+    bool alike = reached->cycles && end->cycles ? !reached->picoseconds : !reached->cycles && !end->cycles;
+    if (alike && (end->cycles < reached->cycles || end->picoseconds < reached->picoseconds)) return false;
+    *reached = *end;
+    return true;
+}
+
 static oak_status read_levels(drive_reader *reader, drive *one)
 {
     oak_session *session = reader->session;
@@ -256,6 +271,7 @@ static oak_status read_levels(drive_reader *reader, drive *one)
     size_t room = 0;
     oak_status status = OAK_OK;
     bool lasts = false;
+    drive_time reached = {0};
     while (!status) {
         const char *word = (skip(reader), reader->at);
         if (take(reader, "repeat")) {
@@ -272,6 +288,8 @@ static oak_status read_levels(drive_reader *reader, drive *one)
         if (one->triggered && item.until)
             status = fault(reader, word, reader->at,
                            "behind `when` a level lasts `for TIME`: there is no `until`");
+        else if (item.timed && !reach(&reached, &item))
+            status = fault(reader, word, reader->at, "it would end before it begins: times count from reset");
         drive_item *grown = !status && one->count < MOST_ITEMS
                                 ? oak_grow(&session->host, items, &room, one->count + 1u, sizeof *grown)
                                 : NULL;
