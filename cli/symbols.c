@@ -21,6 +21,8 @@ cJSON *cli_symbols_json(const oak_program *program)
         if (symbol->file) cJSON_AddStringToObject(item, "file", symbol->file);
         cJSON_AddNumberToObject(item, "line", symbol->line);
         cJSON_AddNumberToObject(item, "uses", symbol->uses);
+        if (symbol->bytes) cJSON_AddNumberToObject(item, "bytes", symbol->bytes);
+        if (symbol->size) cJSON_AddNumberToObject(item, "size", symbol->size);
         cJSON_AddItemToArray(symbols, item);
     }
     cJSON *lines = cJSON_AddArrayToObject(root, "lines");
@@ -60,7 +62,11 @@ static bool add_symbol(const cJSON *item, oak_program *program)
         if (strcmp(kind, kinds[i]) == 0) symbol.kind = (oak_symbol_kind)i;
     symbol.space = (uint8_t)oak_part_find_space(part, space, strlen(space));
     symbol.value = (int64_t)value->valuedouble;
+    uint32_t bytes = 0;
     whole(item, "line", 4e9, &symbol.line);
+    whole(item, "bytes", 8, &bytes);
+    whole(item, "size", 4294967295.0, &symbol.size);
+    symbol.bytes = (uint8_t)bytes;
     return oak_program_add_symbol(program, &symbol) == OAK_OK;
 }
 

@@ -298,6 +298,57 @@ START_TEST(contention_floating_reads_and_a_stack_in_data_are_noticed_with_place_
 }
 END_TEST
 
+static unsigned count_of(bench *b, oak_fault fault)
+{
+    const oak_noticed *one;
+    unsigned count = 0;
+    for (unsigned i = 0; (one = oak_session_noticed(b->session, i)); i++)
+        if (one->first.fault == fault) count += (unsigned)one->count;
+    return count;
+}
+
+/* The block of the stack may be filled to its last byte; another push, or an exception, lands in what lies below. */
+START_TEST(a_stack_of_a_32_bit_part_is_noticed_where_it_grows_into_data)
+{
+    static const char source[] =
+        " vector stack, top\n vector reset, begin\n vector svcall, call\n org 0x100\n"
+        "begin: %s\n b .\ncall: bx lr\n"
+        " org mem:0x20000000\nfirst: ds 32\nspare: ds 8\nroom: ds 32\ntop:\nabove: ds 8\n";
+    static const struct {
+        const char *does;
+        uint32_t hit; /* the object, 0 for none */
+        unsigned times;
+        uint64_t cycle; /* at which the instruction that pushes begins; of an exception, ends */
+    } cases[] = {
+        {"push {r0-r7}\n pop {r0-r7}\n push {r0-r7}", 0, 0, 0},
+        {"push {r0-r7}\n push {r1}", 0x20000020, 1, 9},
+        {"push {r0-r7}\n push {r1}\n pop {r1}\n push {r1}", 0x20000020, 1, 9}, /* it has not left it */
+        {"push {r0-r7}\n push {r1}\n pop {r0-r2}\n push {r0-r2}", 0x20000020, 2, 9},
+        {"push {r0-r7}\n push {r1, r2, r3}", 0x20000020, 1, 9},
+        {"push {r0-r6}\n svc #1", 0x20000020, 1, 9},
+        {"nop\n svc #1", 0, 0, 0},
+        {"ldr r0, =0x20001000\n mov sp, r0\n push {r0-r7}\n push {r0-r7}", 0, 0, 0}, /* nothing is there */
+        {"ldr r0, =above + 12\n mov sp, r0\n push {r0}\n push {r0}", 0x20000048, 1, 5}};
+    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
+        char text[700];
+        bench b;
+        snprintf(text, sizeof text, source, cases[c].does);
+        bench_open(&b, "armv6m-32k", text);
+        bench_run(&b, 200, 0);
+        const oak_noticed *stack = first_of(&b, OAK_FAULT_STACK_DATA);
+        ck_assert_msg(count_of(&b, OAK_FAULT_STACK_DATA) == cases[c].times, "%s: %u times", cases[c].does,
+                      count_of(&b, OAK_FAULT_STACK_DATA));
+        if (cases[c].times) {
+            ck_assert_msg(stack->first.address == cases[c].hit, "%s: 0x%x", cases[c].does,
+                          (unsigned)stack->first.address);
+            ck_assert_msg(stack->first.cycle == cases[c].cycle, "%s: cycle %llu", cases[c].does,
+                          (unsigned long long)stack->first.cycle);
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(each_kind_can_stop_the_run_or_be_off)
 {
     bench b;
@@ -633,7 +684,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           every_wrong_line_of_a_stimulus_file_is_reported_with_line_and_column,
           what_several_things_do_to_a_pin_comes_together,
           contention_floating_reads_and_a_stack_in_data_are_noticed_with_place_and_cycle,
-          each_kind_can_stop_the_run_or_be_off,
+          a_stack_of_a_32_bit_part_is_noticed_where_it_grows_into_data, each_kind_can_stop_the_run_or_be_off,
           serial_bytes_with_a_bad_stop_bit_or_nobody_to_take_them_are_noticed,
           a_write_to_a_register_that_can_only_be_read_is_noticed_and_does_nothing,
           interrupts_that_starve_the_main_program_are_noticed_with_its_share,

@@ -76,6 +76,43 @@ START_TEST(assembling_writes_hex_listing_and_symbols)
 }
 END_TEST
 
+/* What labels of data are as wide as, and how much is kept behind them, goes through the file of symbols. */
+START_TEST(variables_are_as_wide_with_a_file_of_symbols_as_from_source)
+{
+    open_folder();
+    put_file("wide.asm", " vector stack, 0x20001000\n vector reset, begin\n org 0x100\nbegin: ldr r0, =pair\n"
+                         " ldr r1, =0x12345678\n str r1, [r0]\n b .\n org mem:0x20000000\n"
+                         "pair: ds 2\ntable: ds 3\n ds 4\nlast: ds 1\n org mem:0x20000050\nfar: ds 4\n");
+    ck_assert_int_eq(spindle("asm wide.asm --part armv7m-256k --symbols wide.json"), 0);
+    char *symbols = get_file("wide.json");
+    cJSON *root = cJSON_Parse(symbols), *one;
+    unsigned seen = 0;
+    static const struct {
+        const char *name;
+        int bytes, size;
+    } wanted[] = {{"pair", 2, 2}, {"table", 1, 7}, {"last", 1, 1}, {"far", 4, 4}};
+    cJSON_ArrayForEach(one, cJSON_GetObjectItem(root, "symbols")) for (unsigned i = 0; i < 4; i++)
+    {
+        if (strcmp(cJSON_GetStringValue(cJSON_GetObjectItem(one, "name")), wanted[i].name) != 0) continue;
+        ck_assert_int_eq(cJSON_GetObjectItem(one, "bytes")->valueint, wanted[i].bytes);
+        ck_assert_int_eq(cJSON_GetObjectItem(one, "size")->valueint, wanted[i].size);
+        seen++;
+    }
+    ck_assert_uint_eq(seen, 4);
+    cJSON_Delete(root);
+    free(symbols);
+    ck_assert_int_eq(spindle("run wide.asm --part armv7m-256k --time 1ms --brief --show pair --show table"),
+                     0);
+    char *from_source = strdup(strstr(out, "Asked for"));
+    ck_assert_int_eq(spindle("run wide.hex --part armv7m-256k --symbols wide.json --time 1ms --brief --show "
+                             "pair --show table"),
+                     0);
+    has(out, from_source);
+    has(out, "pair               0x5678");
+    free(from_source);
+}
+END_TEST
+
 START_TEST(a_refused_source_leaves_the_earlier_output_alone)
 {
     open_folder();
@@ -660,6 +697,7 @@ START_TEST(a_run_shows_memory_in_cells_and_stops_once)
 END_TEST
 
 RUN_SUITE("tool", a_run_shows_memory_in_cells_and_stops_once, assembling_writes_hex_listing_and_symbols,
+          variables_are_as_wide_with_a_file_of_symbols_as_from_source,
           a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,
           a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3, budgets_and_their_words,
           state_files_carry_a_run_on, wrong_usage_ends_with_exit_code_2_and_a_way_out,

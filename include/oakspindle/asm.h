@@ -67,6 +67,7 @@ typedef struct oak_symbol {
     uint32_t line;
     uint32_t uses; /* how often the source names it */
     uint8_t bytes; /* of one value behind a label of data; 0 when not known or code */
+    uint32_t size; /* of all that is kept behind it up to the next label, in bytes; 0 when not known or code */
 } oak_symbol;
 
 /* Symbols in the order in which the source names them first, from 0; NULL after the last. */

@@ -267,9 +267,9 @@ typedef struct oak_chip_ops {
     /* Tells what memory is on the external bus of a space, in place of what the part has: an access to anything else is a
      * fault. count 0: as the part has it. May be NULL. */
     oak_status (*external)(void *chip, unsigned space, const oak_external *ranges, unsigned count);
-    /* Tells that something of the program's begins at an address, so that a stack that grows into it is noticed. May be
-     * NULL. */
-    oak_status (*mark_object)(void *chip, unsigned space, uint32_t address);
+    /* Tells that something of the program's begins at an address and has so many bytes (0: not known), so that a stack that
+     * grows into it is noticed. May be NULL. OAK_NO_MEMORY. */
+    oak_status (*mark_object)(void *chip, unsigned space, uint32_t address, uint32_t size);
     /* What handling each of them has cost since reset, by index from 0: only those that came. OAK_NOT_FOUND behind the
      * last. May be NULL. */
     oak_status (*service)(void *chip, unsigned index, oak_service *service);

@@ -67,18 +67,26 @@ static oak_status keep_lines(assembler *as)
     return OAK_OK;
 }
 
-/* A label with data or space behind it names values of so many bytes. */
+/* A label with data or space behind it names values of so many bytes, and all of it up to the next label. */
 static void size_labels(assembler *as)
 {
     unsigned widest = as->isa->about.word_bytes;
     const statement *behind = NULL;
+    uint32_t extent = 0;
     for (size_t i = as->statement_count; i-- > 0;) {
         const statement *one = &as->statements[i];
         if (one->kind != STATEMENT_LABEL) {
+            bool keeps = one->kind == STATEMENT_DATA || one->kind == STATEMENT_SPACE;
+            bool joins = behind && behind->section == one->section && behind->space == one->space &&
+                         one->address + one->size == behind->address;
+            extent = !keeps ? 0 : joins ? extent + one->size : one->size;
             behind = one;
             continue;
         }
-        if (!behind || behind->section != one->section || behind->address != one->address) continue;
+        bool at_once = behind && behind->section == one->section && behind->address == one->address;
+        if (at_once) one->label->extent = extent;
+        if (i && as->statements[i - 1].kind != STATEMENT_LABEL) extent = 0; /* what is above ends here */
+        if (!at_once) continue;
         uint32_t bytes = behind->kind == STATEMENT_DATA ? behind->unit : 1;
         if (behind->kind != STATEMENT_DATA && behind->kind != STATEMENT_SPACE) continue;
         if (behind->kind == STATEMENT_SPACE && (behind->size == 2 || behind->size == 4)) bytes = behind->size;
@@ -102,7 +110,8 @@ static oak_status keep_symbols(assembler *as)
                            .file = program->files[program->source[symbol->place].file].name,
                            .line = asm_line_of(as, symbol->place),
                            .uses = symbol->uses,
-                           .bytes = symbol->bytes};
+                           .bytes = symbol->bytes,
+                           .size = symbol->extent};
         if (symbol->kind != SYMBOL_LABEL) {
             oak_value value;
             oak_expr_fault fault;

@@ -38,6 +38,7 @@ typedef struct asm_symbol {
     uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
     uint8_t bytes;        /* of one value behind a label of data */
+    uint32_t extent;      /* of all the data behind it */
     int64_t value;        /* of a label or a part's name, or of a settled constant */
     const oak_expr *expr; /* of a constant or variable */
     oak_value here;       /* what $ means in it */

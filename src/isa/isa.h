@@ -253,8 +253,8 @@ typedef struct oak_core_ops {
     unsigned (*touches)(oak_core *core, oak_watched *list, unsigned room);
     /* What is on the external bus of a space: only that from now on; none: what the part has. */
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
-    /* Something of the program's lies at an address of the RAM that the stack grows through. */
-    void (*mark_object)(oak_core *core, unsigned space, uint32_t address);
+    /* As the chip port's mark_object. */
+    oak_status (*mark_object)(oak_core *core, unsigned space, uint32_t address, uint32_t size);
     /* As the chip port's count and counted. */
     oak_status (*count)(oak_core *core, bool on);
     oak_status (*counted)(const oak_core *core, uint32_t address, oak_tally *tally);

@@ -160,9 +160,10 @@ static const struct {
      "The program writes to a register that can only be read. Nothing happens; another register was probably "
      "meant."},
     {OAK_FAULT_STACK_DATA, OAK_NOTICE_WARNING,
-     "The stack has grown to where a variable of the program begins, and overwrites it. Begin the stack "
-     "behind all variables, or give it more room. "
-     "Noticed on 8-bit parts, once for each setting of the stack pointer."},
+     "The stack has grown into a variable of the program, and overwrites it. Begin the stack where nothing "
+     "is in its way, or give it more room. On an 8-bit part it is noticed once for each setting of the stack "
+     "pointer; on a 32-bit one each time a push or an exception takes the stack from one object, or the space "
+     "between two, into another."},
     {OAK_FAULT_STARVED, OAK_NOTICE_WARNING,
      "Interrupts have taken more than 98 % of the cycles of a run of 10,000 cycles or more. The report says "
      "which; make their handlers shorter, or let them come less often."},

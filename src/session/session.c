@@ -5,13 +5,17 @@
 /* ------------------------------------------------------------------------------------------ opening */
 
 /* Tells the chip where objects of the program begin, so that it can see the stack grow into them. */
-static void mark_objects(oak_session *session)
+static oak_status mark_objects(oak_session *session)
 {
     const oak_symbol *symbol;
-    if (!session->program || !session->chip.ops->mark_object) return;
-    for (unsigned i = 0; (symbol = oak_program_symbol(session->program, i)); i++)
-        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space)
-            session->chip.ops->mark_object(session->chip.chip, symbol->space, (uint32_t)symbol->value);
+    if (!session->program || !session->chip.ops->mark_object) return OAK_OK;
+    for (unsigned i = 0; (symbol = oak_program_symbol(session->program, i)); i++) {
+        if (symbol->kind != OAK_SYMBOL_LABEL || !symbol->space) continue;
+        if (session->chip.ops->mark_object(session->chip.chip, symbol->space, (uint32_t)symbol->value,
+                                           symbol->size) == OAK_NO_MEMORY)
+            return OAK_NO_MEMORY;
+    }
+    return OAK_OK;
 }
 
 oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
@@ -42,9 +46,10 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
     }
     session_usual_levels(session);
     session_open_outside(session);
-    mark_objects(session);
-    *result = session;
-    return OAK_OK;
+    status = mark_objects(session);
+    if (status) oak_session_close(session);
+    else *result = session;
+    return status;
 }
 
 void oak_session_close(oak_session *session)

@@ -1,6 +1,7 @@
 /* armm_core.c — one M-profile core: creating it, its memory, looking and changing, and the run around the loop. */
 #include "isa/armm/armm_core.h"
 
+#include "base/arena.h"
 #include "base/bytes.h"
 #include "base/text.h"
 
@@ -119,6 +120,66 @@ static void absent(oak_core *core, uint32_t address)
     core->bfar = address;
     armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, fault,
                fault == OAK_FAULT_ABSENT ? address : sp, 1u << 9 | 1u << 15);
+}
+
+/* ------------------------------------------------------------------------------------------ stack and data */
+
+/* How many objects begin at or below an address. */
+static size_t objects_up_to(const oak_core *core, uint32_t address)
+{
+    size_t low = 0, high = core->object_count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (core->objects[middle].first <= address) low = middle + 1;
+        else high = middle;
+    }
+    return low;
+}
+
+static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
+{
+    const armm_region *region = armm_region_at(core, address);
+    if (space != ARMM_MEM || !size || !region || !region->writable) return OAK_OK;
+    size_t at = objects_up_to(core, address);
+    struct armm_object *grown =
+        oak_grow(core->setup.host, core->objects, &core->object_room, core->object_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    core->objects = grown;
+    memmove(grown + at + 1, grown + at, (core->object_count - at) * sizeof *grown);
+    grown[at] = (struct armm_object){address, address + size};
+    core->object_count++;
+    core->stack_floor = UINT32_MAX;
+    return OAK_OK;
+}
+
+/* The object that a byte lies in, or the space around it. */
+static void stretch_around(oak_core *core, uint32_t byte)
+{
+    size_t count = objects_up_to(core, byte);
+    const struct armm_object *below = count ? &core->objects[count - 1] : NULL;
+    bool inside = below && byte < below->end;
+    core->stack_floor = inside ? below->first : below ? below->end : 0;
+    core->stack_ceiling = inside                       ? below->end
+                          : count < core->object_count ? core->objects[count].first
+                                                       : UINT32_MAX;
+}
+
+void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
+{
+    if (!core->object_count || !sp) {
+        core->stack_floor = 0;
+        core->stack_ceiling = UINT32_MAX;
+        return;
+    }
+    bool known =
+        sp >= core->stack_floor && sp <= core->stack_ceiling; /* full or empty, it is still in there */
+    if (!known) stretch_around(core, sp - 1);
+    if (to >= core->stack_floor) return;
+    size_t count = objects_up_to(core, core->stack_floor - 1);
+    const struct armm_object *hit = count ? &core->objects[count - 1] : NULL;
+    stretch_around(core, to);
+    if (hit && hit->end > to && core->setup.suffer)
+        core->setup.suffer(core->setup.machine, OAK_FAULT_STACK_DATA, ARMM_MEM, hit->first, core->now);
 }
 
 static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
@@ -324,6 +385,7 @@ static void destroy(oak_core *core)
     if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
     if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
     if (core->stop_at) host->resize(host->context, core->stop_at, core->slots, 0);
+    oak_release(host, core->objects, core->object_room, sizeof *core->objects);
     host->resize(host->context, core, sizeof *core, 0);
 }
 
@@ -895,6 +957,6 @@ static unsigned exception_now(const oak_core *core)
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
         .services = services, .tape = tape, .place = place, .watch = watch, .touches = armm_touches,         \
-        .count = count, .counted = counted                                                                   \
+        .count = count, .counted = counted, .mark_object = mark_object                                       \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

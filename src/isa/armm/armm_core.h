@@ -232,6 +232,12 @@ struct oak_core {
     armm_op one[4];                   /* for one instruction by itself */
     armm_single single[ARMM_SINGLES]; /* such instructions in memory that keeps its contents, by halfword */
 
+    /* What the program keeps in RAM, ascending. */
+    struct armm_object {
+        uint32_t first, end;
+    } * objects;
+    size_t object_count, object_room;
+
     oak_tallies tallies; /* by slot */
     oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
@@ -249,6 +255,8 @@ struct oak_core {
     const armm_op *now_op; /* the instruction under way that reaches beyond memory; NULL: none */
     bool struck;           /* a device has ended the run, perhaps while none was under way */
     uint32_t claimed;      /* address claimed by an exclusive load, 1 for none */
+    /* The object, or the space between two, that the stack lies in: pushes within it are no news. */
+    uint32_t stack_floor, stack_ceiling;
 
     /* exceptions */
     uint8_t pending[(ARMM_EXCEPTIONS + 7) / 8], active[(ARMM_EXCEPTIONS + 7) / 8],
@@ -274,6 +282,12 @@ struct oak_core {
 bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value);
 bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value);
 armm_region *armm_region_at(const oak_core *core, uint32_t address);
+/* The stack grew from `sp` down to `to`: has it grown into something of the program's? */
+void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to);
+static inline void armm_pushed(oak_core *core, uint32_t sp, uint32_t to)
+{
+    if (to < core->stack_floor || sp > core->stack_ceiling) armm_stack_grew(core, sp, to);
+}
 uint32_t armm_xpsr(const oak_core *core);
 void armm_set_flags(oak_core *core, uint32_t xpsr);
 void armm_set_windows(oak_core *core);

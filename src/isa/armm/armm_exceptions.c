@@ -162,6 +162,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     core->fault = fault;
     core->fault_address = fault_address;
     core->r[ARMM_SP] = to;
+    armm_pushed(core, sp, to);
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
     oak_service_enter(&core->log, number, core->time.cycles);
     core->time.cycles += core->v7 ? 12 : 16;

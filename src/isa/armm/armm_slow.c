@@ -262,6 +262,7 @@ static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uin
         count++;
     }
     *extra = count;
+    if (base == ARMM_SP && moves && !loads) armm_pushed(core, R[ARMM_SP], after);
     if (moves) set_register(core, base, after);
     for (unsigned i = 0; loads && i < 15; i++)
         if (list >> i & 1) set_register(core, i, loaded[i]);
@@ -492,6 +493,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_PUSH_ONE:
         value = R[ARMM_SP] - 4;
         if (!armm_store(core, value, 4, R[GET('t')])) return ARMM_RAISED;
+        armm_pushed(core, R[ARMM_SP], value);
         R[ARMM_SP] = value;
         return ARMM_NEXT;
     case ARMM_POP_ONE:

@@ -706,10 +706,13 @@ static const oak_service_log *services(const oak_core *core)
     return &core->log;
 }
 
-static void mark_object(oak_core *core, unsigned space, uint32_t address)
+/* The stack grows upwards: where something begins is all that counts. */
+static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
 {
+    (void)size;
     if (space == MCS51_IRAM && address < sizeof core->object) core->object[address] = 1;
     mcs51_stack_set(core);
+    return OAK_OK;
 }
 
 /* The vector of the interrupt that is being served, 0 in the main program. */

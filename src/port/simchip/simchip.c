@@ -139,12 +139,11 @@ static oak_status chip_served(void *chip, uint32_t *vector)
     return OAK_OK;
 }
 
-static oak_status chip_mark_object(void *chip, unsigned space, uint32_t address)
+static oak_status chip_mark_object(void *chip, unsigned space, uint32_t address, uint32_t size)
 {
     oak_machine *machine = chip;
     if (!machine->isa->core->mark_object) return OAK_UNSUPPORTED;
-    machine->isa->core->mark_object(machine->core, space, address);
-    return OAK_OK;
+    return machine->isa->core->mark_object(machine->core, space, address, size);
 }
 
 static oak_status chip_tape(void *chip, oak_tape *tape)
