@@ -60,43 +60,61 @@ static double x_of(const drawing *d, double time)
 
 /* ------------------------------------------------------------------------------------------ axes */
 
-static void draw_axes(const drawing *d)
+/* The words at a tick of the upper axis (time) or the lower one (cycles). */
+static void tick_text(bool cycles, double at, double step, char *text, size_t room)
+{
+    if (cycles) cli_count((unsigned long long)(at + 0.5), text, room);
+    else wave_time(at, step, text, room);
+}
+
+/* A step whose labels have room beside each other; in cycles, or in the unit of time of the view. */
+static double label_step(const drawing *d, bool cycles)
+{
+    enum { APART = 24, USUAL = 110 };
+    const wave_view *v = d->view;
+    double unit = cycles ? v->cycle : 1, span = (double)(v->to - v->from) / unit, step, room, needed;
+    char text[60];
+    for (double count = (d->right - d->left) / USUAL;; count *= 0.8) {
+        step = wave_step(span, count);
+        room = (d->right - d->left) * step / span;
+        tick_text(cycles, (double)v->to / unit, step, text, sizeof text);
+        needed = text_width(d, text) + APART;
+        if (room >= needed || count < 1) return step;
+    }
+}
+
+/* An axis: a line or a mark at each step, and a label where it does not touch the one before it. */
+static void draw_axis(const drawing *d, bool cycles)
 {
     const wave_view *v = d->view;
-    double span = (double)(v->to - v->from), bottom = d->top + d->row * v->row_count;
-    double step = wave_step(span, (d->right - d->left) / 110);
+    double bottom = d->top + d->row * v->row_count, unit = cycles ? v->cycle : 1, behind = 0,
+           step = label_step(d, cycles);
     char text[60];
+    for (double t = ceil((double)v->from / unit / step) * step; t * unit <= (double)v->to * (1 + 1e-12);
+         t += step) {
+        double x = floor(x_of(d, t * unit)) + 0.5;
+        use(d, cycles ? faint : grid);
+        cairo_move_to(d->cr, x, cycles ? bottom : d->top - 6);
+        cairo_line_to(d->cr, x, cycles ? bottom + 5 : bottom);
+        cairo_stroke(d->cr);
+        tick_text(cycles, t, step, text, sizeof text);
+        double w = text_width(d, text), at = x - w / 2;
+        if (at + w > d->width - SIDE) at = d->width - SIDE - w;
+        if (at < d->left - 10) at = d->left - 10;
+        if (at < behind + 6) continue;
+        behind = at + w;
+        use(d, cycles ? faint : ink);
+        text_at(d, at, cycles ? bottom + 19 : d->top - 12, text);
+    }
+    if (cycles) text_at(d, SIDE, bottom + 19, "cycles");
+}
+
+static void draw_axes(const drawing *d)
+{
     font(d, 12, false);
     cairo_set_line_width(d->cr, 1);
-    for (double t = ceil((double)v->from / step) * step; t <= (double)v->to * (1 + 1e-12); t += step) {
-        double x = floor(x_of(d, t)) + 0.5;
-        use(d, grid);
-        cairo_move_to(d->cr, x, d->top - 6);
-        cairo_line_to(d->cr, x, bottom);
-        cairo_stroke(d->cr);
-        wave_time(t, step, text, sizeof text);
-        use(d, ink);
-        double w = text_width(d, text), at = x - w / 2;
-        if (at < d->left - 10) at = d->left - 10;
-        if (at + w > d->width - SIDE) at = d->width - SIDE - w;
-        text_at(d, at, d->top - 12, text);
-    }
-    if (!(v->cycle > 0)) return;
-    step = wave_step(span / v->cycle, (d->right - d->left) / 130);
-    use(d, faint);
-    for (double c = ceil((double)v->from / v->cycle / step) * step;
-         c * v->cycle <= (double)v->to * (1 + 1e-12); c += step) {
-        double x = floor(x_of(d, c * v->cycle)) + 0.5;
-        cairo_move_to(d->cr, x, bottom);
-        cairo_line_to(d->cr, x, bottom + 5);
-        cairo_stroke(d->cr);
-        cli_count((unsigned long long)(c + 0.5), text, sizeof text);
-        double w = text_width(d, text), at = x - w / 2;
-        if (at + w > d->right + 12) at = d->right + 12 - w;
-        if (at < d->left - 10) at = d->left - 10;
-        text_at(d, at, bottom + 19, text);
-    }
-    text_at(d, SIDE, bottom + 19, "cycles");
+    draw_axis(d, false);
+    if (d->view->cycle > 0) draw_axis(d, true);
 }
 
 /* ------------------------------------------------------------------------------------------ rows */
