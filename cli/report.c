@@ -67,14 +67,17 @@ static void say_why(cli *self, oak_session *session, const char *budget)
     case OAK_STOP_STEP: printf("%sHere%s", strong, off); break;
     case OAK_STOP_WATCH: say_watch(session, event, strong, off); break;
     case OAK_STOP_USER: printf("%sInterrupted%s by you", strong, off); break;
-    default: printf("%sStopped%s", strong, off); break;
+    default: printf("%sAt the beginning%s", strong, off); break;
     }
     putchar('\n');
 }
 
+/* Where it is now: somebody may have moved it since the run ended. */
 static void say_where(cli *self, oak_session *session)
 {
-    uint32_t pc = oak_session_last_event(session)->stop.pc;
+    oak_chip_port chip = oak_session_chip(session);
+    uint32_t pc = 0;
+    chip.ops->read_register(chip.chip, oak_session_part(session)->architecture->pc_register, &pc);
     const oak_program *program = oak_session_program(session);
     char place[120], text[120];
     unsigned size;
@@ -106,9 +109,10 @@ static void say_time(oak_session *session)
     oak_write_time(time.cycles, oak_session_clock(session), part->clocks_per_cycle, simulated,
                    sizeof simulated);
     oak_write_frequency(oak_session_clock(session), clock, sizeof clock);
-    printf("  %s %ss = %s at %s; %s instructions\n", cli_count(time.cycles, cycles, sizeof cycles),
-           part->architecture->cycle_unit, simulated, clock,
-           cli_count(time.instructions, instructions, sizeof instructions));
+    printf("  %s %s%s = %s at %s; %s instruction%s\n", cli_count(time.cycles, cycles, sizeof cycles),
+           part->architecture->cycle_unit, time.cycles == 1 ? "" : "s", simulated, clock,
+           cli_count(time.instructions, instructions, sizeof instructions),
+           time.instructions == 1 ? "" : "s");
 }
 
 /* "in the main program", "handling systick (15)" */

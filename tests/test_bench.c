@@ -84,7 +84,7 @@ START_TEST(verbs_may_be_shortened_and_wrong_ones_get_a_way_out)
     has(err, "pace 10%");
     ck_assert_int_eq(bench_with(LATHE, "help\nhelp back\nquit\nstep\n"), 0);
     has(out, "back change iram[0x30]");
-    ck_assert_ptr_null(strstr(out, "1 instructions")); /* nothing behind quit */
+    ck_assert_ptr_null(strstr(out, "; 1 instruction\n")); /* nothing behind quit */
 }
 END_TEST
 
@@ -298,7 +298,7 @@ START_TEST(a_line_of_a_megabyte_and_a_missing_script_are_refused)
              SOURCE_FOLDER, SPINDLE);
     ck_assert_int_eq(shell(command, &got, &error), 1);
     has(error, "this line is too long");
-    has(got, "1 instructions");
+    has(got, "; 1 instruction\n");
     free(got);
     free(error);
     ck_assert_int_eq(bench_with(LATHE " -x nowhere.txt", ""), 1);

@@ -41,14 +41,27 @@ static const char *await(const char *wanted)
     return screen;
 }
 
+/* Whether it comes to hold that a piece is on the screen, or is not: the terminal may still be drawing. */
+static bool comes_to(const char *piece, bool there)
+{
+    enum { TENTHS = 50 };
+    for (int i = 0; (strstr(screen, piece) != NULL) != there; i++) {
+        if (i == TENTHS) return false;
+        usleep(100000);
+        free(screen);
+        screen = emulator("capture-pane -p");
+    }
+    return true;
+}
+
 static void has(const char *piece)
 {
-    ck_assert_msg(strstr(screen, piece) != NULL, "`%s` is not in:\n%.3000s", piece, screen);
+    ck_assert_msg(comes_to(piece, true), "`%s` is not in:\n%.3000s", piece, screen);
 }
 
 static void lacks(const char *piece)
 {
-    ck_assert_msg(strstr(screen, piece) == NULL, "`%s` is in:\n%.3000s", piece, screen);
+    ck_assert_msg(comes_to(piece, false), "`%s` is in:\n%.3000s", piece, screen);
 }
 
 static void open_in(const char *folder, const char *size, const char *arguments)
