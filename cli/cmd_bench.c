@@ -100,7 +100,11 @@ bool bench_do(bench *b, const char *line)
     const oak_part *part = oak_session_part(b->session);
     for (unsigned p = 0; verb && verb->moves && p < part->port_count && p < OAK_MOST_PORTS; p++)
         b->self->port_levels[p] = cli_port_levels(b->session, p);
-    bool good = verb && verb->run(b, rest);
+    bool alone = verb && !*verb->arguments;
+    if (alone && *rest)
+        bench_complain(b, NULL, "`%s` stands alone: `%.*s` means nothing here", verb->name,
+                       (int)(strlen(rest) < 60 ? strlen(rest) : 60), rest);
+    bool good = verb && !(alone && *rest) && verb->run(b, rest);
     if (good && verb->moves) bench_tell(b);
     if (!good) b->failures++;
     return good;

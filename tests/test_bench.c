@@ -194,6 +194,9 @@ END_TEST
 
 START_TEST(what_there_is_nothing_of_is_said)
 {
+    ck_assert_int_eq(bench_with(LATHE, "out of here\nwhere\n"), 1);
+    has(err, "`out` stands alone: `of here` means nothing here");
+    has(out, "; 0 instructions"); /* and nothing was done */
     ck_assert_int_eq(bench_with(LATHE, "laps\nnoticed\ninterrupts\noutput\nstops\nstack\n"), 0);
     has(out, "nothing is measured: `lap A to B` begins");
     has(out, "  nothing\n");
