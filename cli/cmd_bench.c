@@ -80,6 +80,14 @@ void bench_tell(bench *b)
     }
 }
 
+/* What pins are compared with when they are shown. */
+static void remember_ports(bench *b)
+{
+    const oak_part *part = oak_session_part(b->session);
+    for (unsigned p = 0; p < part->port_count && p < OAK_MOST_PORTS; p++)
+        b->self->port_levels[p] = cli_port_levels(b->session, p);
+}
+
 bool bench_do(bench *b, const char *line)
 {
     while (*line == ' ' || *line == '\t') line++;
@@ -97,9 +105,7 @@ bool bench_do(bench *b, const char *line)
     const bench_verb *verb = bench_find_verb(b, copy, word);
     char *rest = copy + word;
     while (*rest == ' ' || *rest == '\t') rest++;
-    const oak_part *part = oak_session_part(b->session);
-    for (unsigned p = 0; verb && verb->moves && p < part->port_count && p < OAK_MOST_PORTS; p++)
-        b->self->port_levels[p] = cli_port_levels(b->session, p);
+    if (verb && verb->moves) remember_ports(b);
     bool alone = verb && !*verb->arguments;
     if (alone && *rest)
         bench_complain(b, NULL, "`%s` stands alone: `%.*s` means nothing here", verb->name,
@@ -410,6 +416,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     bool terminal = isatty(0) && !self->json;
     b.bounded = !terminal;
     bench_recall_panes(&b);
+    remember_ports(&b);
     oak_session_keep_history(session, 0);
     oak_session_ask(session, nobody_interrupts, &b);
     cli_catch_interrupts(true);

@@ -414,6 +414,8 @@ END_TEST
 
 START_TEST(what_the_last_run_changed_is_marked_everywhere)
 {
+    ck_assert_int_eq(bench_with(LATHE, "pins\n"), 0);
+    ck_assert_ptr_null(strchr(out, '*')); /* nothing has run: nothing is marked */
     ck_assert_int_eq(
         bench_with(LATHE, "to tripped\nstep\nshow iram[0x30..0x33]\nregisters\nset P1 = 1\nback 20\nstep "
                           "19\nregisters\nspecial\nspecial P3\n"),
