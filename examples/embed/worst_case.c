@@ -44,6 +44,11 @@ int main(int argc, char **argv)
         if (oak_session_set(session, text, &sink)) return 1;
         chip.ops->read_time(chip.chip, &before);
         if (oak_session_run_to(session, argv[4], &budget, &sink, &event)) return 1;
+        if (event.stop.reason != OAK_STOP_STEP) { /* a fault, or it takes for ever */
+            fprintf(stderr, "with %s it does not come to %s: %s\n", text, argv[4],
+                    oak_stop_word(event.stop.reason));
+            return 1;
+        }
         chip.ops->read_time(chip.chip, &after);
         uint64_t took = after.cycles - before.cycles;
         if (took > worst) worst = took, worst_value = value;
