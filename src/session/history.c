@@ -343,24 +343,28 @@ static uint64_t search_holding(oak_session *session, search *what, uint64_t end,
 /* The last moment at which calls were no deeper than now. How deep they are is known against the beginning of the stretch. */
 static uint64_t search_calls(oak_session *session, search *what, uint64_t end, uint64_t now)
 {
-    enum { LEVELS = 256, MIDDLE = LEVELS / 2 };
+    enum { LEVELS = CALL_LEVELS, MIDDLE = LEVELS / 2 };
+    static const oak_watched handlers = {.accesses = OAK_ACCESS_HANDLER};
     oak_stop stop;
+    call_levels levels;
     uint64_t last[LEVELS], at = session_time(session).instructions, found = UINT64_MAX;
-    int depth = MIDDLE;
     for (unsigned i = 0; i < LEVELS; i++) last[i] = UINT64_MAX;
+    session_begin_calls(session, &levels);
+    session->searching = session->pauses = session_arm_cells(session, &handlers, 1);
     while (at < end) {
         call_watch before;
         uint64_t from = at;
-        if (at < now) last[depth] = at;
-        session_before_step(session, &before);
+        if (at < now) last[levels.depth] = at;
+        session_before_step(session, &levels, &before);
         if (session_replay(session, UINT64_MAX, at + 1, &stop)) break;
         at = session_time(session).instructions;
-        if (at == from || (at % ASKED_EVERY == 0 && !goes_on(session))) break;
-        depth += session_call_change(session, &before);
-        if (depth < 0) depth = 0;
-        if (depth >= LEVELS) depth = LEVELS - 1;
+        bool entered = session->searching && stop.reason == OAK_STOP_WATCH;
+        if ((at == from && !entered) || (at % ASKED_EVERY == 0 && !goes_on(session))) break;
+        session_count_calls(session, &levels, &before, entered);
     }
-    int deepest = depth + what->above;
+    session->searching = session->pauses = false;
+    session_disarm_watches(session);
+    int deepest = levels.depth + what->above;
     for (int i = 0; i <= deepest && i < LEVELS; i++)
         if (last[i] != UINT64_MAX && (found == UINT64_MAX || last[i] > found)) found = last[i];
     what->above = deepest - MIDDLE;

@@ -162,7 +162,8 @@ static const struct {
     {OAK_FAULT_STACK_DATA, OAK_NOTICE_WARNING,
      "The stack has grown into a variable of the program, and overwrites it. Begin the stack where nothing "
      "is in its way, or give it more room. On an 8-bit part it is noticed once for each setting of the stack "
-     "pointer; on a 32-bit one each time a push or an exception takes the stack from one object, or the space "
+     "pointer; on a 32-bit one each time a push or an exception takes the stack from one object, or the "
+     "space "
      "between two, into another."},
     {OAK_FAULT_STARVED, OAK_NOTICE_WARNING,
      "Interrupts have taken more than 98 % of the cycles of a run of 10,000 cycles or more. The report says "

@@ -73,6 +73,11 @@ oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *d
     return decode_in(session, address, state, decoded);
 }
 
+oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded)
+{
+    return decode_in(session, address, 0, decoded);
+}
+
 /* The state that the instructions before an address lead to: one that begins a conditional block is looked for among them. Where
  * the program's lines are known, it must be one of them, and not the end of something longer. */
 static uint32_t state_behind(const oak_session *session, uint32_t address)

@@ -417,6 +417,9 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         if (status) return status;
         session_sample(session);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
+        bool stopped = event->stop.reason == OAK_STOP_POINT;
+        /* It is the first of what the chip watches for. */
+        session->entered = watched && session->sees_handlers && (event->stop.watched & 1);
         if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
             (event->watch = session_look_at_watches(session, watched ? event->stop.watched : 0)) >= 0) {
             event->stop.reason = OAK_STOP_WATCH;
@@ -443,6 +446,10 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
             if (event->stop_point == -2) return OAK_REFUSED;
             if (event->stop_point >= 0) {
                 event->stop.reason = OAK_STOP_POINT;
+                break;
+            }
+            if (session->entered || (stopped && session->ends_at_flow)) {
+                event->stop.reason = OAK_STOP_STEP;
                 break;
             }
             if (now.cycles >= breath) {
@@ -508,6 +515,19 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
     return status;
 }
 
+bool session_stops_at(const oak_session *session, uint32_t address)
+{
+    bool any = session->stop_filter[filter_of(address) >> 3] >> (filter_of(address) & 7) & 1;
+    for (size_t i = 0; any && i < session->stop_count; i++)
+        if (session->stops[i].point.enabled && session->stops[i].point.address == address) return true;
+    return false;
+}
+
+bool session_stopped(oak_session *session)
+{
+    return which_stop(session, program_counter(session), session_time(session).instructions, true, NULL) >= 0;
+}
+
 /* Runs to an address as if a stop point were there. */
 static oak_status run_once_to(oak_session *session, passing_stop once, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event)
@@ -516,11 +536,8 @@ static oak_status run_once_to(oak_session *session, passing_stop once, const oak
     oak_status status = session->chip.ops->set_stop(session->chip.chip, once.address, true);
     if (!status) status = oak_session_run(session, budget, sink, event);
     session->once.on = false;
-    bool wanted = false;
-    for (size_t i = 0; i < session->stop_count; i++)
-        wanted =
-            wanted || (session->stops[i].point.enabled && session->stops[i].point.address == once.address);
-    if (!wanted) session->chip.ops->set_stop(session->chip.chip, once.address, false);
+    if (!session_stops_at(session, once.address))
+        session->chip.ops->set_stop(session->chip.chip, once.address, false);
     return status;
 }
 
@@ -541,42 +558,6 @@ oak_status oak_session_step_over(oak_session *session, const oak_budget *budget,
         return oak_session_step(session, event);
     passing_stop once = {true, true, pc + decoded.size, session_stack_pointer(session)};
     return run_once_to(session, once, budget, sink, event);
-}
-
-/* Counts calls and returns as they are executed; an interrupt in between counts as a call. */
-oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
-                               oak_event *event)
-{
-    int depth = 0;
-    oak_chip_time began = session_time(session);
-    oak_status status = OAK_OK;
-    (void)sink;
-    while (!status) {
-        call_watch before;
-        session_before_step(session, &before);
-        status = oak_session_step(session, event);
-        if (status || event->stop.reason != OAK_STOP_STEP) break;
-        session->keeps_before = true; /* what changes, changes since before the first step */
-        depth += session_call_change(session, &before);
-        if (depth < 0) break;
-        oak_chip_time time = session_time(session);
-        if (budget->cycles && time.cycles - began.cycles >= budget->cycles) {
-            event->stop.reason = OAK_STOP_CYCLES;
-            break;
-        }
-        if (budget->breathe && time.instructions % 4096 == 0 &&
-            !budget->breathe(budget->context, time.cycles)) {
-            event->stop.reason = OAK_STOP_USER;
-            break;
-        }
-        if (which_stop(session, program_counter(session), time.instructions, true, NULL) >= 0) {
-            event->stop.reason = OAK_STOP_POINT;
-            break;
-        }
-    }
-    session->keeps_before = false;
-    session->last = *event;
-    return status;
 }
 
 /* ------------------------------------------------------------------------------------------ what ran, and what comes */

@@ -6,6 +6,7 @@
  *   drive.c       reading how pins are driven over time
  *   drive_run.c   driving them
  *   history.c     going back
+ *   calls.c       how deep calls are; running out of a subroutine
  *   stack.c       what lies on the stack
  *   record.c      signals over time, laps
  *   outside.c     several things outside the chip; what the chip suffers
@@ -191,6 +192,9 @@ struct oak_session {
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
+    bool sees_handlers; /* a run ends where a handler is entered, and says so: */
+    bool entered;
+    bool ends_at_flow; /* a run ends where the chip stops, whoever has set that stop point */
     uint32_t *entries; /* of subroutines and handlers, once somebody has asked for them */
     size_t entry_count, entry_room;
     bool entries_known, stack_known;
@@ -256,19 +260,39 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
                           oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 oak_status session_take_snapshot(oak_session *session);
-/* Decodes the instruction at an address of code. */
+/* Decodes the instruction at an address of code; plain: as if it stood in no conditional block. */
 oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
+oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded);
+/* There is a stop point, a mark, a lap or an action at an address. */
+bool session_stops_at(const oak_session *session, uint32_t address);
+/* A stop point ends a run just here. */
+bool session_stopped(oak_session *session);
 
-/* stack.c */
-/* An instruction about to be executed, and what it has done to the depth of calls: 1 deeper, -1 less deep; an interrupt that comes
- * with it counts as a call. */
+/* calls.c */
+/* The vector of the interrupt that is being handled, 0 in the main program. */
+uint32_t session_handled(const oak_session *session);
+/* An instruction about to be executed. */
 typedef struct call_watch {
     uint32_t pc, vector, stack;
-    oak_decoded decoded;
+    uint64_t instructions;
+    oak_decoded decoded; /* as if it stood in no conditional block */
     bool known;
 } call_watch;
-void session_before_step(oak_session *session, call_watch *before);
-int session_call_change(oak_session *session, const call_watch *before);
+/* How deep calls are, against where counting began, which is CALL_LEVELS / 2; an interrupt counts as a call. */
+enum { CALL_LEVELS = 256 };
+typedef struct call_levels {
+    int depth;
+    bool called[CALL_LEVELS]; /* the call was seen: */
+    uint32_t stack
+        [CALL_LEVELS]; /* the stack pointer before it; else the shallowest one that was seen at this level */
+} call_levels;
+void session_begin_calls(const oak_session *session, call_levels *levels);
+void session_before_step(const oak_session *session, call_levels *levels, call_watch *before);
+/* `entered`: a handler was entered, before an instruction that has not been executed then, or by one. */
+void session_count_calls(const oak_session *session, call_levels *levels, const call_watch *before,
+                         bool entered);
+
+/* stack.c */
 /* How many return addresses lie on the stack. */
 uint32_t session_depth(oak_session *session);
 uint32_t session_stack_pointer(const oak_session *session);

@@ -312,17 +312,10 @@ static void walk_rest(walk *w)
     }
 }
 
-static uint32_t handled(const oak_session *session)
-{
-    uint32_t vector = 0;
-    if (session->chip.ops->served) session->chip.ops->served(session->chip.chip, &vector);
-    return vector;
-}
-
 static unsigned handlers_under_way(const oak_session *session)
 {
     enum { NESTED_AT_MOST = 8 };
-    return handled(session) ? NESTED_AT_MOST : 0;
+    return session_handled(session) ? NESTED_AT_MOST : 0;
 }
 
 static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
@@ -354,32 +347,4 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
 uint32_t session_depth(oak_session *session)
 {
     return walk_stack(session, NULL, SIZE_MAX).depth;
-}
-
-static uint32_t program_counter(const oak_session *session)
-{
-    uint32_t pc = 0;
-    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
-    return pc;
-}
-
-void session_before_step(oak_session *session, call_watch *before)
-{
-    *before = (call_watch){
-        .pc = program_counter(session), .vector = handled(session), .stack = session_stack_pointer(session)};
-    before->known = session_decode(session, before->pc, &before->decoded) == OAK_OK;
-}
-
-int session_call_change(oak_session *session, const call_watch *before)
-{
-    oak_flow flow = before->known ? before->decoded.flow : OAK_FLOW_COMPUTED;
-    bool went = !before->known || program_counter(session) != before->pc + before->decoded.size;
-    uint32_t now = session_stack_pointer(session);
-    if (handled(session) != before->vector && session_is_deeper(session, now, before->stack)) return 1;
-    if (!before->known || !went) return 0;
-    if (flow == OAK_FLOW_CALL) return 1;
-    /* A return that loads the program counter off the stack, or jumps by a register, is one by what it does. */
-    bool back = flow == OAK_FLOW_RETURN ||
-                (flow == OAK_FLOW_COMPUTED && !session_is_deeper(session, now, before->stack));
-    return back ? -1 : 0;
 }

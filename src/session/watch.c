@@ -172,6 +172,10 @@ static void arm_watches(oak_session *session, bool values)
 {
     oak_watched cells[2 * OAK_MOST_WATCHED];
     unsigned count = 0;
+    if (session->sees_handlers) {
+        session->armed_watch[count] = -1;
+        cells[count++] = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
+    }
     for (size_t i = 0; i < session->watch_count; i++) {
         const watch_record *one = &session->watches[i];
         if (one->expr || !one->about.enabled || count == OAK_MOST_WATCHED) continue;
@@ -228,7 +232,7 @@ int session_look_at_watches(oak_session *session, uint32_t watched)
         if (found < 0) found = (int)i;
     }
     session->collects = false;
-    if (session->watch_count) arm_watches(session, values);
+    if (session->watch_count || session->sees_handlers) arm_watches(session, values);
     else session->watching = false;
     return found;
 }

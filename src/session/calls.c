@@ -1,0 +1,225 @@
+/* calls.c — counting calls and returns as they are executed, and running out of a subroutine.
+ *
+ * Handlers that are entered are told by the chip. What leaves a handler, or a subroutine, is one by what it does: a jump table
+ * ends in a computed jump, too, and an 8-bit program may push an address and `ret` to it. */
+#include "base/arena.h"
+#include "base/bytes.h"
+#include "session/session_state.h"
+
+uint32_t session_handled(const oak_session *session)
+{
+    uint32_t vector = 0;
+    if (session->chip.ops->served) session->chip.ops->served(session->chip.chip, &vector);
+    return vector;
+}
+
+static uint32_t program_counter(const oak_session *session)
+{
+    uint32_t pc = 0;
+    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
+    return pc;
+}
+
+/* ------------------------------------------------------------------------------------------ counting */
+
+void session_begin_calls(const oak_session *session, call_levels *levels)
+{
+    levels->depth = CALL_LEVELS / 2;
+    for (unsigned i = 0; i < CALL_LEVELS; i++) levels->called[i] = false;
+    levels->stack[levels->depth] = session_stack_pointer(session);
+}
+
+void session_before_step(const oak_session *session, call_levels *levels, call_watch *before)
+{
+    *before = (call_watch){.pc = program_counter(session),
+                           .vector = session_handled(session),
+                           .stack = session_stack_pointer(session),
+                           .instructions = session_time(session).instructions};
+    before->known = session_decode_plain(session, before->pc, &before->decoded) == OAK_OK;
+    uint32_t *shallowest = &levels->stack[levels->depth];
+    bool shallower = session_is_deeper(session, *shallowest, before->stack);
+    if (!levels->called[levels->depth] && shallower) *shallowest = before->stack;
+}
+
+/* A call ends just there. */
+static bool is_behind_call(const oak_session *session, uint32_t address)
+{
+    oak_decoded decoded;
+    for (uint32_t size = session->part->architecture->code_align; size <= OAK_LONGEST_INSN && size <= address;
+         size += session->part->architecture->code_align)
+        if (session_decode_plain(session, address - size, &decoded) == OAK_OK && decoded.size == size &&
+            decoded.flow == OAK_FLOW_CALL)
+            return true;
+    return false;
+}
+
+/* Does what has just jumped lead back to where this level was called? */
+static bool leads_back(const oak_session *session, const call_levels *levels, const call_watch *before)
+{
+    bool links = session->isa->frame != NULL; /* return addresses are kept in a register at first */
+    bool returns = before->decoded.flow == OAK_FLOW_RETURN;
+    uint32_t now = session_stack_pointer(session), level = levels->stack[levels->depth];
+    bool up = levels->called[levels->depth] ? !session_is_deeper(session, now, level)
+                                            : session_is_deeper(session, level, now);
+    if (links && returns) return true;
+    return (!links && up) || is_behind_call(session, program_counter(session));
+}
+
+static void enter(call_levels *levels, uint32_t stack)
+{
+    if (levels->depth + 1 < CALL_LEVELS) levels->depth++;
+    levels->called[levels->depth] = true;
+    levels->stack[levels->depth] = stack;
+}
+
+static void leave(const oak_session *session, call_levels *levels)
+{
+    if (levels->depth) levels->depth--;
+    if (levels->depth >= CALL_LEVELS / 2 || levels->called[levels->depth]) return;
+    levels->stack[levels->depth] = session_stack_pointer(session); /* nothing is known of this one yet */
+}
+
+void session_count_calls(const oak_session *session, call_levels *levels, const call_watch *before,
+                         bool entered)
+{
+    bool executed = session_time(session).instructions != before->instructions;
+    oak_flow flow = before->known ? before->decoded.flow : OAK_FLOW_NEXT;
+    bool jumps = flow == OAK_FLOW_RETURN || flow == OAK_FLOW_COMPUTED;
+    if (entered) {
+        /* It came before the instruction, or by it; or one handler came at the end of another, in its place. */
+        if (!executed || !jumps || !before->vector) enter(levels, before->stack);
+        return;
+    }
+    bool went = program_counter(session) != before->pc + before->decoded.size;
+    if (!executed || !before->known || !went) return;
+    bool left = before->vector && session_handled(session) != before->vector;
+    if (flow == OAK_FLOW_CALL) enter(levels, before->stack);
+    else if (jumps && (left || leads_back(session, levels, before))) leave(session, levels);
+}
+
+/* ------------------------------------------------------------------------------------------ stops where calls change */
+
+typedef struct flow_marks {
+    uint32_t *at;
+    size_t count, room;
+} flow_marks;
+
+static bool changes_calls(const oak_decoded *decoded)
+{
+    return decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN ||
+           decoded->flow == OAK_FLOW_COMPUTED;
+}
+
+/* The memory that a program is kept in; what is executed elsewhere cannot be marked beforehand. */
+static bool is_kept(const oak_session *session, uint32_t address)
+{
+    const oak_part *part = session->part;
+    const oak_part_memory *memory = oak_part_find_memory(part, part->architecture->code_space, address);
+    return memory && !memory->writable;
+}
+
+/* Sets stop points at all instructions of the program that may change the depth of calls. */
+static oak_status mark_flow(oak_session *session, flow_marks *marks)
+{
+    uint32_t from = 0, align = session->part->architecture->code_align;
+    uint64_t length = 0, next = 0;
+    const oak_image *image = session->program ? oak_program_image(session->program) : NULL;
+    while (image && next <= UINT32_MAX &&
+           oak_image_next_run(image, (uint32_t)next, &from, &length) == OAK_OK) {
+        next = from + length;
+        for (uint64_t at = from - from % align; at < next; at += align) {
+            oak_decoded decoded;
+            if (!is_kept(session, (uint32_t)at)) break;
+            if (session_decode_plain(session, (uint32_t)at, &decoded) || !changes_calls(&decoded)) continue;
+            uint32_t *grown =
+                oak_grow(&session->host, marks->at, &marks->room, marks->count + 1, sizeof *grown);
+            if (!grown) return OAK_NO_MEMORY;
+            marks->at = grown;
+            oak_status status = session->chip.ops->set_stop(session->chip.chip, (uint32_t)at, true);
+            if (status) return status;
+            grown[marks->count++] = (uint32_t)at;
+        }
+    }
+    return marks->count ? OAK_OK : OAK_NOT_FOUND;
+}
+
+static void unmark_flow(oak_session *session, flow_marks *marks)
+{
+    for (size_t i = 0; i < marks->count; i++)
+        if (!session_stops_at(session, marks->at[i]))
+            session->chip.ops->set_stop(session->chip.chip, marks->at[i], false);
+    oak_release(&session->host, marks->at, marks->room, sizeof *marks->at);
+    *marks = (flow_marks){0};
+}
+
+/* ------------------------------------------------------------------------------------------ running out */
+
+/* What is left of a budget that began with the cycle `began`; false when it is used up. */
+static bool budget_left(const oak_session *session, const oak_budget *budget, uint64_t began,
+                        oak_budget *left)
+{
+    uint64_t used = session_time(session).cycles - began;
+    *left = *budget;
+    left->instructions = 0;
+    if (!budget->cycles) return true;
+    left->cycles = budget->cycles - used;
+    return used < budget->cycles;
+}
+
+/* One instruction, or, where stop points are set at all that changes the depth, up to the next of these. */
+static oak_status go_on(oak_session *session, const oak_budget *left, bool singly, const oak_diag_sink *sink,
+                        oak_event *event)
+{
+    oak_budget one = *left;
+    if (singly) one.instructions = 1;
+    session->entered = false;
+    session->ends_at_flow = !singly;
+    oak_status status = oak_session_run(session, &one, sink, event);
+    session->ends_at_flow = false;
+    session->keeps_before = true; /* what changes, changes since before the first step */
+    if (!status && singly && event->stop.reason == OAK_STOP_STEPS) event->stop.reason = OAK_STOP_STEP;
+    return status;
+}
+
+oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                               oak_event *event)
+{
+    enum { PATIENCE = 10000, OFTEN = 4096 };
+    call_levels levels;
+    flow_marks marks = {0};
+    uint64_t began = session_time(session).cycles, steps = 0;
+    oak_status status = OAK_OK;
+    session->sees_handlers = true;
+    session_begin_calls(session, &levels);
+    while (!status) {
+        call_watch before;
+        oak_budget left;
+        session_before_step(session, &levels, &before);
+        if (!budget_left(session, budget, began, &left)) {
+            event->stop.reason = OAK_STOP_CYCLES;
+            break;
+        }
+        if (steps == PATIENCE && mark_flow(session, &marks)) unmark_flow(session, &marks);
+        bool singly =
+            !marks.count || !before.known || changes_calls(&before.decoded) || !is_kept(session, before.pc);
+        status = go_on(session, &left, singly, sink, event);
+        if (status || event->stop.reason != OAK_STOP_STEP) break;
+        session_count_calls(session, &levels, &before, session->entered);
+        if (levels.depth < CALL_LEVELS / 2) break;
+        if (!singly) continue;
+        if (++steps % OFTEN == 0 && budget->breathe &&
+            !budget->breathe(budget->context, session_time(session).cycles)) {
+            event->stop.reason = OAK_STOP_USER;
+            break;
+        }
+        if (!session->entered && session_stopped(session)) {
+            event->stop.reason = OAK_STOP_POINT;
+            break;
+        }
+    }
+    unmark_flow(session, &marks);
+    session->sees_handlers = session->keeps_before = false;
+    session_disarm_watches(session);
+    session->last = *event;
+    return status;
+}
