@@ -331,6 +331,134 @@ END_TEST
 
 /* ------------------------------------------------------------------------------------------ more of the past */
 
+/* Runs to `from`, out of it, and expects to be at `to`. */
+static void run_out_from(const char *part, const char *source, const char *from, const char *to,
+                         uint64_t cycles)
+{
+    bench b;
+    oak_event event;
+    const oak_budget budget = {.cycles = 400000000};
+    bench_open(&b, part, source);
+    ck_assert_int_eq(oak_session_run_to(b.session, from, &budget, &b.sink, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+    ck_assert_int_eq(oak_session_run_out(b.session, &budget, &b.sink, &event), OAK_OK);
+    ck_assert_msg(event.stop.reason == OAK_STOP_STEP, "%s: %s", from, oak_stop_word(event.stop.reason));
+    ck_assert_msg(value_of(&b, "pc") == value_of(&b, to), "from %s: at 0x%llx, not at %s", from,
+                  value_of(&b, "pc"), to);
+    if (cycles) ck_assert_uint_eq(cycles_of(&b), cycles);
+    /* nothing of it is left: a run goes on to the end */
+    ck_assert_int_eq(bench_run(&b, 1000, 0).stop.reason == OAK_STOP_POINT, false);
+    bench_close(&b);
+}
+
+START_TEST(a_subroutine_is_run_out_of_whatever_it_does)
+{
+    /* a jump table; an address that is pushed and returned to; both are jumps */
+    run_out_from(
+        "mcs51-4k",
+        " org 0\n mov a, #2\n call pick\ndone: sjmp $\npick: mov dptr, #table\n jmp @a+dptr\ntable: sjmp "
+        "one\n sjmp two\none: mov r7, #1\n ret\ntwo: mov r7, #2\n ret\n",
+        "pick", "done", 0);
+    run_out_from("mcs51-4k",
+                 " org 0\n call pick\ndone: sjmp $\npick: nop\n mov dptr, #there\n push dpl\n push dph\n "
+                 "ret\nthere: call deep\n ret\ndeep: nop\n ret\n",
+                 "pick", "done", 0);
+    /* what goes on behind the call: a text, that the subroutine passes over */
+    run_out_from(
+        "mcs51-4k",
+        " org 0\n call outer\ndone: sjmp $\nouter: nop\n call text\n db \"oak\", 0\n mov r1, #1\n "
+        "ret\ntext: pop dph\n pop dpl\nnext: clr a\n movc a, @a+dptr\n inc dptr\n jnz next\n jmp @a+dptr\n",
+        "outer", "done", 0);
+    /* half a second in one loop, while a timer interrupts whose handler begins with a call */
+    run_out_from(
+        "mcs51-4k",
+        " org 0\n ljmp main\n org 0x0b\n call tick\n reti\n org 0x30\nmain: mov tmod, #2\n setb tr0\n mov "
+        "ie, "
+        "#0x82\n call wait\ndone: sjmp $\nwait: mov r2, #5\nfar: mov r3, #0\nnear: mov r4, #0\n djnz r4, $\n "
+        "djnz r3, near\n djnz r2, far\n ret\ntick: inc 30h\n ret\n",
+        "wait", "done", 0);
+    /* out of a handler, and out of what it calls */
+    static const char handler[] =
+        " org 0\n ljmp main\n org 0x0b\n call tick\nback: reti\n org 0x30\nmain: mov tmod, "
+        "#2\n setb tr0\n mov ie, #0x82\nhere: sjmp here\ntick: inc 30h\n ret\n";
+    run_out_from("mcs51-4k", handler, "tick", "back", 0);
+    run_out_from("mcs51-4k", handler, "back", "here", 0);
+}
+END_TEST
+
+#define TAILS                                                                                                \
+    " vector stack, 0x20000800\n vector reset, main\n vector systick, tick\n vector pendsv, pend\n vector "  \
+    "svcall, call\n org 0x100\nmain: ldr r0, =0xe000e014\n ldr r1, =200\n str r1, [r0]\n movs r1, #7\n ldr " \
+    "r0, "                                                                                                   \
+    "=0xe000e010\n str r1, [r0]\n bl wait\ndone: b done\nwait: push {r4, lr}\n ldr r4, =400000\nagain: "     \
+    "subs "                                                                                                  \
+    "r4, #1\n bne again\n svc #1\nbehind: pop {r4, pc}\ntick: ldr r0, =0xe000ed04\n ldr r1, =1 << 28\n str " \
+    "r1, [r0]\n bx lr\npend: push {lr}\n bl deep\nrest: pop {pc}\ndeep: bx lr\ncall: bx lr\n"
+
+START_TEST(a_subroutine_of_a_32_bit_part_is_run_out_of_whatever_interrupts_it)
+{
+    /* Each tick asks for another handler, which takes its place when it ends; the loop is far beyond patience. */
+    run_out_from("armv6m-32k", TAILS, "wait", "done", 0);
+    run_out_from("armv7m-256k", TAILS, "wait", "done", 0);
+    run_out_from("armv7m-256k", TAILS, "deep", "rest", 0);
+    run_out_from("armv7m-256k", TAILS, "behind", "done", 0);
+    /* a table, a return in a conditional block, a return by another register, a call as the last thing */
+    run_out_from(
+        "armv7m-256k",
+        " vector stack, 0x20000800\n vector reset, main\n org 0x100\nmain: movs r0, #1\n bl pick\ndone: b "
+        "done\npick: push {r4, lr}\n tbb [pc, r0]\ntable: db 1, 2\n nop\nsecond: cmp r0, #0\n it eq\n popeq "
+        "{r4, pc}\n bl leaf\n cmp r0, #1\n it eq\n popeq {r4, pc}\n b .\nleaf: mov r12, lr\n bx r12\n",
+        "pick", "done", 0);
+    run_out_from("armv6m-32k",
+                 " vector stack, 0x20000800\n vector reset, main\n org 0x100\nmain: nop\n bl first\ndone: b "
+                 "done\nfirst: nop\n ldr r3, =second + 1\n bx r3\nsecond: nop\n bx lr\n",
+                 "first", "done", 0);
+}
+END_TEST
+
+/* The return address of the subroutine lies at a known place of the stack: it has been left when that is gone. */
+START_TEST(running_out_ends_where_single_steps_see_the_return_address_go)
+{
+    for (size_t e = 0; e < 2; e++) {
+        bench b, slow;
+        oak_board *board, *slow_board;
+        oak_event event;
+        uint64_t seed = 77 + e;
+        unsigned done = 0;
+        const oak_budget budget = {.cycles = 2000000};
+        open_example(&b, &examples[e], &board);
+        open_example(&slow, &examples[e], &slow_board);
+        for (unsigned i = 0; i < 300; i++) {
+            oak_stack_item items[16];
+            oak_chip_time time, other;
+            size_t count = 0, k = 0;
+            uint64_t steps = 1 + random32(&seed) % 2000;
+            for (unsigned tries = 0; tries < 3000 && k == count; tries++, steps = 3) { /* into a subroutine */
+                bench_run(&b, 0, steps);
+                bench_run(&slow, 0, steps);
+                count = oak_session_stack(slow.session, items, 16);
+                for (k = 0; k < count; k++)
+                    if (items[k].kind == OAK_STACK_RETURNS || items[k].kind == OAK_STACK_INTERRUPTED) break;
+            }
+            if (k == count) continue;
+            unsigned most = 200000;
+            while (most-- && value_of(&slow, "sp") >= items[k].at) oak_session_step(slow.session, &event);
+            ck_assert_int_eq(oak_session_run_out(b.session, &budget, &b.sink, &event), OAK_OK);
+            ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+            b.chip.ops->read_time(b.chip.chip, &time);
+            slow.chip.ops->read_time(slow.chip.chip, &other);
+            ck_assert_msg(time.instructions == other.instructions, "%s, %u: %llu, not %llu", examples[e].name,
+                          i, (unsigned long long)time.instructions, (unsigned long long)other.instructions);
+            ck_assert_int_eq(value_of(&b, "pc"), value_of(&slow, "pc"));
+            done++;
+        }
+        ck_assert_uint_gt(done, 100);
+        close_example(&b, board);
+        close_example(&slow, slow_board);
+    }
+}
+END_TEST
+
 START_TEST(a_call_that_has_just_ended_is_gone_back_over)
 {
     static const struct {
@@ -719,7 +847,9 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           what_somebody_changes_is_taken_back_and_stays_where_it_was_made,
           the_past_is_searched_for_an_expression_and_for_the_last_change,
           memory_stays_within_its_bounds_and_the_oldest_is_forgotten,
-          calls_are_stepped_over_and_subroutines_run_out_of,
+          calls_are_stepped_over_and_subroutines_run_out_of, a_subroutine_is_run_out_of_whatever_it_does,
+          a_subroutine_of_a_32_bit_part_is_run_out_of_whatever_interrupts_it,
+          running_out_ends_where_single_steps_see_the_return_address_go,
           watches_end_a_run_when_a_value_changes_or_a_condition_becomes_true,
           a_call_that_has_just_ended_is_gone_back_over, bytes_put_into_code_memory_are_taken_back_one_by_one,
           a_search_that_somebody_ends_leaves_everything_as_it_was,

@@ -53,16 +53,22 @@ static bool is_behind_call(const oak_session *session, uint32_t address)
     return false;
 }
 
+/* Where an instruction has led to, and the stack then. */
+typedef struct landing {
+    uint32_t pc, stack;
+} landing;
+
 /* Does what has just jumped lead back to where this level was called? */
-static bool leads_back(const oak_session *session, const call_levels *levels, const call_watch *before)
+static bool leads_back(const oak_session *session, const call_levels *levels, const call_watch *before,
+                       landing now)
 {
     bool links = session->isa->frame != NULL; /* return addresses are kept in a register at first */
     bool returns = before->decoded.flow == OAK_FLOW_RETURN;
-    uint32_t now = session_stack_pointer(session), level = levels->stack[levels->depth];
-    bool up = levels->called[levels->depth] ? !session_is_deeper(session, now, level)
-                                            : session_is_deeper(session, level, now);
+    uint32_t level = levels->stack[levels->depth];
+    bool up = levels->called[levels->depth] ? !session_is_deeper(session, now.stack, level)
+                                            : session_is_deeper(session, level, now.stack);
     if (links && returns) return true;
-    return (!links && up) || is_behind_call(session, program_counter(session));
+    return (!links && up) || is_behind_call(session, now.pc);
 }
 
 static void enter(call_levels *levels, uint32_t stack)
@@ -72,29 +78,40 @@ static void enter(call_levels *levels, uint32_t stack)
     levels->stack[levels->depth] = stack;
 }
 
-static void leave(const oak_session *session, call_levels *levels)
+static void leave(call_levels *levels, uint32_t stack)
 {
     if (levels->depth) levels->depth--;
     if (levels->depth >= CALL_LEVELS / 2 || levels->called[levels->depth]) return;
-    levels->stack[levels->depth] = session_stack_pointer(session); /* nothing is known of this one yet */
+    levels->stack[levels->depth] = stack; /* nothing is known of this one yet */
 }
 
-void session_count_calls(const oak_session *session, call_levels *levels, const call_watch *before,
-                         bool entered)
+/* Where it had led to before the handler came that has been entered: that lies on the stack now. */
+static landing before_handler(oak_session *session, landing now)
 {
+    oak_stack_item top;
+    bool known = oak_session_stack(session, &top, 1) == 1 &&
+                 (top.kind == OAK_STACK_INTERRUPTED || top.kind == OAK_STACK_RETURNS);
+    return known ? (landing){top.value, top.at - 1} : now;
+}
+
+void session_count_calls(oak_session *session, call_levels *levels, const call_watch *before, bool entered)
+{
+    landing now = {program_counter(session), session_stack_pointer(session)};
     bool executed = session_time(session).instructions != before->instructions;
+    bool links = session->isa->frame != NULL;
     oak_flow flow = before->known ? before->decoded.flow : OAK_FLOW_NEXT;
     bool jumps = flow == OAK_FLOW_RETURN || flow == OAK_FLOW_COMPUTED;
-    if (entered) {
-        /* It came before the instruction, or by it; or one handler came at the end of another, in its place. */
-        if (!executed || !jumps || !before->vector) enter(levels, before->stack);
+    if (entered && executed && links) {
+        /* The instruction itself has led there, or one handler came at the end of another, in its place. */
+        if (!jumps || !before->vector) enter(levels, before->stack);
         return;
     }
-    bool went = program_counter(session) != before->pc + before->decoded.size;
-    if (!executed || !before->known || !went) return;
-    bool left = before->vector && session_handled(session) != before->vector;
-    if (flow == OAK_FLOW_CALL) enter(levels, before->stack);
-    else if (jumps && (left || leads_back(session, levels, before))) leave(session, levels);
+    if (entered && executed) now = before_handler(session, now);
+    bool went = executed && before->known && now.pc != before->pc + before->decoded.size;
+    bool left = !entered && before->vector && session_handled(session) != before->vector;
+    if (went && flow == OAK_FLOW_CALL) enter(levels, before->stack);
+    else if (went && jumps && (left || leads_back(session, levels, before, now))) leave(levels, now.stack);
+    if (entered) enter(levels, executed ? now.stack : before->stack);
 }
 
 /* ------------------------------------------------------------------------------------------ stops where calls change */

@@ -288,9 +288,8 @@ typedef struct call_levels {
 } call_levels;
 void session_begin_calls(const oak_session *session, call_levels *levels);
 void session_before_step(const oak_session *session, call_levels *levels, call_watch *before);
-/* `entered`: a handler was entered, before an instruction that has not been executed then, or by one. */
-void session_count_calls(const oak_session *session, call_levels *levels, const call_watch *before,
-                         bool entered);
+/* `entered`: a handler was entered, behind the instruction, by it, or before it, which has not been executed then. */
+void session_count_calls(oak_session *session, call_levels *levels, const call_watch *before, bool entered);
 
 /* stack.c */
 /* How many return addresses lie on the stack. */
