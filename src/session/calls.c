@@ -183,6 +183,13 @@ static bool budget_left(const oak_session *session, const oak_budget *budget, ui
     return used < budget->cycles;
 }
 
+/* The same for a chip that does not tell: another handler, and more on the stack. */
+static bool seems_entered(const oak_session *session, const call_watch *before)
+{
+    return !session->armed_count && session_handled(session) != before->vector &&
+           session_is_deeper(session, session_stack_pointer(session), before->stack);
+}
+
 /* One instruction, or, where stop points are set at all that changes the depth, up to the next of these. */
 static oak_status go_on(oak_session *session, const oak_budget *left, bool singly, const oak_diag_sink *sink,
                         oak_event *event)
@@ -221,7 +228,7 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
             !marks.count || !before.known || changes_calls(&before.decoded) || !is_kept(session, before.pc);
         status = go_on(session, &left, singly, sink, event);
         if (status || event->stop.reason != OAK_STOP_STEP) break;
-        session_count_calls(session, &levels, &before, session->entered);
+        session_count_calls(session, &levels, &before, session->entered || seems_entered(session, &before));
         if (levels.depth < CALL_LEVELS / 2) break;
         if (!singly) continue;
         if (++steps % OFTEN == 0 && budget->breathe &&
