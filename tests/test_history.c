@@ -459,6 +459,32 @@ START_TEST(running_out_ends_where_single_steps_see_the_return_address_go)
 }
 END_TEST
 
+/* Nobody has called the main program: nothing is left, however many calls end, and wherever copies of the state are taken. */
+START_TEST(the_main_program_is_not_run_out_of)
+{
+    static const uint64_t begins[] = {3000001, 500000, 712345};
+    for (size_t e = 0; e < 2; e++)
+        for (size_t i = 0; i < sizeof begins / sizeof *begins; i++) {
+            bench b;
+            oak_board *board;
+            oak_event event;
+            const oak_budget budget = {.cycles = 5000000}, step = {.instructions = 1};
+            open_example(&b, &examples[e], &board);
+            oak_session_keep_history(b.session, 0);
+            bench_run(&b, begins[i], 0);
+            while (value_of(&b, "depth") || value_of(&b, "handling"))
+                oak_session_run(b.session, &step, &b.sink, &event);
+            uint64_t begin = cycles_of(&b);
+            ck_assert_int_eq(oak_session_run_out(b.session, &budget, &b.sink, &event), OAK_OK);
+            ck_assert_msg(event.stop.reason == OAK_STOP_CYCLES, "%s from %llu: %s", examples[e].name,
+                          (unsigned long long)begin, oak_stop_word(event.stop.reason));
+            ck_assert_uint_ge(cycles_of(&b), begin + 5000000);
+            ck_assert_uint_le(cycles_of(&b), begin + 5000004);
+            close_example(&b, board);
+        }
+}
+END_TEST
+
 START_TEST(a_call_that_has_just_ended_is_gone_back_over)
 {
     static const struct {
@@ -849,7 +875,7 @@ RUN_SUITE("history", the_chip_stops_for_a_watch_where_stepping_does,
           memory_stays_within_its_bounds_and_the_oldest_is_forgotten,
           calls_are_stepped_over_and_subroutines_run_out_of, a_subroutine_is_run_out_of_whatever_it_does,
           a_subroutine_of_a_32_bit_part_is_run_out_of_whatever_interrupts_it,
-          running_out_ends_where_single_steps_see_the_return_address_go,
+          running_out_ends_where_single_steps_see_the_return_address_go, the_main_program_is_not_run_out_of,
           watches_end_a_run_when_a_value_changes_or_a_condition_becomes_true,
           a_call_that_has_just_ended_is_gone_back_over, bytes_put_into_code_memory_are_taken_back_one_by_one,
           a_search_that_somebody_ends_leaves_everything_as_it_was,

@@ -417,7 +417,6 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         if (status) return status;
         session_sample(session);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
-        bool stopped = event->stop.reason == OAK_STOP_POINT;
         /* It is the first of what the chip watches for. */
         session->entered = watched && session->sees_handlers && (event->stop.watched & 1);
         if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
@@ -448,7 +447,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                 event->stop.reason = OAK_STOP_POINT;
                 break;
             }
-            if (session->entered || (stopped && session->ends_at_flow)) {
+            if (session->entered) {
                 event->stop.reason = OAK_STOP_STEP;
                 break;
             }
@@ -458,6 +457,11 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                     event->stop.reason = OAK_STOP_USER;
                     break;
                 }
+            }
+            if (session
+                    ->ends_at_flow) { /* also where it only pauses: it would pass over a stop point there */
+                event->stop.reason = OAK_STOP_STEP;
+                break;
             }
             if (now.cycles < last_cycle && now.instructions < last_instruction) continue;
             event->stop.reason = now.cycles >= last_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS;

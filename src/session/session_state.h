@@ -194,7 +194,7 @@ struct oak_session {
     bool collects, reads_else;
     bool sees_handlers; /* a run ends where a handler is entered, and says so: */
     bool entered;
-    bool ends_at_flow; /* a run ends where the chip stops, whoever has set that stop point */
+    bool ends_at_flow; /* a run ends wherever the chip stops or pauses */
     uint32_t *entries; /* of subroutines and handlers, once somebody has asked for them */
     size_t entry_count, entry_room;
     bool entries_known, stack_known;
