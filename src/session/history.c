@@ -276,6 +276,7 @@ typedef struct search {
     /* Or what the chip finds by itself, where count is above 0. */
     oak_watched cells[OAK_MOST_WATCHED];
     unsigned count;
+    bool pins; /* or levels of pins alone, which the outside is told of: those in read_pins of the session */
 } search;
 
 /* Looks at the present moment. True: it is one; with `changes`, the one before this was. */
@@ -289,14 +290,15 @@ static bool hits(oak_session *session, search *what)
     return what->changes ? changed : reading.value != 0;
 }
 
-/* The last moment of a stretch, from the present up to `end`, that is one; UINT64_MAX when there is none. Step by step. */
-static uint64_t search_stretch(oak_session *session, search *what, uint64_t end, uint64_t now)
+/* The last moment of a stretch, from the present up to `end` (and to the first at or behind a cycle), that is one; UINT64_MAX
+ * when there is none. Step by step. */
+static uint64_t search_until(oak_session *session, search *what, uint64_t end, uint64_t now, uint64_t cycle)
 {
     oak_stop stop;
     uint64_t at = session_time(session).instructions, found = UINT64_MAX;
     what->known = false;
     if (hits(session, what) && at < now && !what->changes) found = at;
-    while (at < end) {
+    while (at < end && session_time(session).cycles < cycle) {
         oak_status status = session_replay(session, UINT64_MAX, at + 1, &stop);
         uint64_t before = at;
         at = session_time(session).instructions;
@@ -306,6 +308,34 @@ static uint64_t search_stretch(oak_session *session, search *what, uint64_t end,
         else if (at < now) found = at;
     }
     return found;
+}
+
+static uint64_t search_stretch(oak_session *session, search *what, uint64_t end, uint64_t now)
+{
+    return search_until(session, what, end, now, UINT64_MAX);
+}
+
+/* The same for the last change of pins: the whole stretch is run at once, and what is around the last change that the outside was
+ * told of is looked at step by step. Where that shows nothing (it changed and was back within an instruction), all is. */
+static uint64_t search_pins(oak_session *session, search *what, size_t number, uint64_t end, uint64_t now)
+{
+    enum { AROUND = 64 }; /* cycles: longer than an instruction */
+    oak_stop stop;
+    what->known = false;
+    hits(session, what);
+    session->pin_cycle = UINT64_MAX;
+    session->looks_for_pins = true;
+    session_replay(session, UINT64_MAX, end, &stop);
+    bool other = hits(session, what); /* looking brings devices and the outside to this moment */
+    session->looks_for_pins = false;
+    uint64_t cycle = session->pin_cycle, found = UINT64_MAX;
+    if ((cycle == UINT64_MAX && !other) || bring_back(session, number)) return UINT64_MAX;
+    if (cycle != UINT64_MAX) {
+        if (cycle > AROUND) session_replay(session, cycle - AROUND, end, &stop);
+        found = search_until(session, what, end, now, cycle + AROUND);
+        if (found != UINT64_MAX || bring_back(session, number)) return found;
+    }
+    return search_stretch(session, what, end, now);
 }
 
 /* The same for an expression that depends on nothing but cells of memory: it keeps its value until the chip has met a change
@@ -400,6 +430,7 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
         status = bring_back(session, i);
         if (status) return status;
         found = what->count     ? search_cells(session, what, end)
+                : what->pins    ? search_pins(session, what, i, end, now.instructions)
                 : what->calls   ? search_calls(session, what, end, now.instructions)
                 : what->changes ? search_stretch(session, what, end, now.instructions)
                                 : search_holding(session, what, end, now.instructions);
@@ -429,6 +460,17 @@ oak_status oak_session_back_until(oak_session *session, const char *expression, 
     return find_back(session, &what, event);
 }
 
+/* A pin as `p1.3`; of what was noted as read only that is kept. */
+static bool is_bit_of_port(oak_session *session, const oak_expr *expr)
+{
+    bool bit = expr && expr->kind == OAK_EXPR_BIT && expr->as.of.left->kind == OAK_EXPR_NAME &&
+               expr->as.of.right->kind == OAK_EXPR_NUMBER;
+    int64_t number = bit ? expr->as.of.right->as.number : 0;
+    for (unsigned i = 0; bit && number >= 0 && number < OAK_MOST_PINS && i < OAK_MOST_PORTS; i++)
+        session->read_pins[i] &= (uint32_t)1 << number;
+    return bit;
+}
+
 oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
                                    const oak_diag_sink *sink, oak_event *event)
 {
@@ -437,8 +479,9 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
                                                 : session_make_watch(session, expression, kind, sink, &one);
     if (status) return status;
     search what = {.expr = one.expr, .text = one.about.text, .sink = sink, .changes = true};
-    session->reads_else = false;
+    session->reads_else = session->reads_pins = false;
     session->read_count = 0;
+    for (unsigned i = 0; i < OAK_MOST_PORTS; i++) session->read_pins[i] = 0;
     session->collects = true;
     if (!one.expr) what.cells[what.count++] = one.cells;
     else session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0});
@@ -447,6 +490,7 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
     bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
     for (unsigned i = 0; plain && !session->reads_else && i < session->read_count; i++)
         what.cells[what.count++] = session->read_cells[i];
+    what.pins = session->attached && session->reads_pins && (plain || is_bit_of_port(session, one.expr));
     return find_back(session, &what, event);
 }
 

@@ -28,6 +28,8 @@ static uint64_t advance(void *context, uint64_t now)
 static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t cycle)
 {
     oak_session *session = context;
+    if (session->looks_for_pins && session->read_pins[pin / OAK_MOST_PINS] >> pin % OAK_MOST_PINS & 1)
+        session->pin_cycle = cycle;
     session_record_pin(session, pin, level, cycle);
     if (session_trigger_drives(session, pin, level, cycle)) session_attach(session);
     for (size_t i = 0; i < session->joined_count; i++) {

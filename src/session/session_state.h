@@ -192,6 +192,10 @@ struct oak_session {
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
+    bool reads_pins; /* where it reads levels of pins: which, */
+    uint32_t read_pins[OAK_MOST_PORTS];
+    uint64_t pin_cycle; /* and, while they are looked for, when one of them has changed last */
+    bool looks_for_pins;
     bool sees_handlers; /* a run ends where a handler is entered, and says so: */
     bool entered;
     bool ends_at_flow; /* a run ends wherever the chip stops or pauses */

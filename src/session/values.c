@@ -218,6 +218,20 @@ static void note_read(oak_session *session, unsigned space, uint32_t address, un
             (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
 }
 
+/* Levels of pins are read. */
+static void note_pins(oak_session *session, unsigned port, uint32_t mask)
+{
+    if (!session->collects) return;
+    session->reads_pins = true;
+    session->read_pins[port] |= mask;
+}
+
+static void note_pins_of(oak_session *session, const oak_part_register *reg, uint32_t mask)
+{
+    int port = port_of(session, reg->space, reg->address);
+    if (port >= 0) note_pins(session, (unsigned)port, mask);
+}
+
 static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
                             uint64_t *value)
 {
@@ -233,8 +247,9 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
         note_read(session, in, cell, 1, (uint8_t)(1u << bit));
         *value = read[0] >> bit & 1;
         int port = port_of(session, in, cell);
-        if (port >= 0 &&
-            !session->chip.ops->read_pin(session->chip.chip, (unsigned)port * OAK_MOST_PINS + bit, &pin))
+        if (port < 0) return OAK_OK;
+        note_pins(session, (unsigned)port, (uint32_t)1 << bit);
+        if (!session->chip.ops->read_pin(session->chip.chip, (unsigned)port * OAK_MOST_PINS + bit, &pin))
             *value = pin.result != OAK_LOW;
         return OAK_OK;
     }
@@ -300,9 +315,11 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         break;
     case NAME_SPECIAL:
         read = read_special(session, name->reg);
+        note_pins_of(session, name->reg, UINT32_MAX);
         *bits = name->reg->bits;
         break;
     case NAME_PORT:
+        note_pins(session, name->number, UINT32_MAX);
         read = port_levels(session, name->number);
         *bits = session->part->ports[name->number].pin_count;
         break;
@@ -316,12 +333,15 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     case NAME_DEPTH: read = session_depth(session); break;
     case NAME_CYCLE: *value = (int64_t)session_time(session).cycles; return OAK_OK;
     case NAME_PIN:
+        note_pins(session, name->number / OAK_MOST_PINS, (uint32_t)1 << name->number % OAK_MOST_PINS);
         read = port_levels(session, name->number / OAK_MOST_PINS) >> name->number % OAK_MOST_PINS & 1;
         *bits = 1;
         break;
     case NAME_FIELD:
         read = read_special(session, name->reg) >> name->field->bit & ((1u << name->field->width) - 1);
         *bits = name->field->width;
+        note_pins_of(session, name->reg,
+                     (((uint32_t)1 << (*bits < 32 ? *bits : 31)) - 1) << name->field->bit);
         break;
     case NAME_SYMBOL:
         *value = name->symbol->value;
