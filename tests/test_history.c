@@ -822,85 +822,70 @@ START_TEST(accesses_of_32_bits_are_found_back_where_stepping_forward_saw_them)
 }
 END_TEST
 
+/* The last moment at which something held, or in front of its last change: forward by single steps, and back at once. */
+static void find_both_ways(unsigned example, uint64_t steps, const char *what, bool holds)
+{
+    bench b, slow;
+    oak_board *board, *slow_board;
+    oak_event event;
+    oak_chip_time time;
+    uint64_t last = UINT64_MAX;
+    open_example(&b, &examples[example], &board);
+    open_example(&slow, &examples[example], &slow_board);
+    oak_session_keep_history(b.session, 0);
+    bench_run(&b, 0, steps);
+    long long value = value_of(&slow, what), next;
+    for (uint64_t i = 0; i < steps; i++, value = next) {
+        ck_assert_int_eq(slow.chip.ops->run(slow.chip.chip, UINT64_MAX, i + 1, &event.stop), OAK_OK);
+        next = value_of(&slow, what);
+        if (holds ? value != 0 : next != value) last = i;
+    }
+    oak_status status = holds ? oak_session_back_until(b.session, what, &b.sink, &event)
+                              : oak_session_back_change(b.session, what, &b.sink, &event);
+    b.chip.ops->read_time(b.chip.chip, &time);
+    ck_assert_msg((status == OAK_OK) == (last != UINT64_MAX), "%s", what);
+    ck_assert_msg(time.instructions == (status ? steps : last), "%s: %llu, not %llu", what,
+                  (unsigned long long)time.instructions, (unsigned long long)last);
+    close_example(&b, board);
+    close_example(&slow, slow_board);
+}
+
+typedef struct sought {
+    unsigned example;
+    uint64_t steps;
+    const char *what;
+} sought;
+
 /* Conditions of cells alone, of a cell that another one points to, and with a register, which takes another way. */
 START_TEST(the_last_moment_at_which_a_condition_held_is_the_one_stepping_forward_saw)
 {
-    static const struct {
-        unsigned example;
-        uint64_t steps;
-        const char *condition;
-    } cases[] = {{0, 250000, "trips == 0"},
-                 {0, 250000, "iram[0x32] > 0x60"},
-                 {0, 250000, "iram[0x46 : 2] % 3 == 1 && iram[0x32] == 0"},
-                 {0, 60000, "iram[iram[0x32] & 0x7f] == 0"},
-                 {0, 60000, "r0 == 0x40 || trips"},
-                 {1, 200000, "iram[0x20] & 1"},
-                 {1, 200000, "iram[0x31] == 0x0d && iram[0x30]"},
-                 {1, 200000, "1"},
-                 {1, 100000, "iram[0x30] > 300"},
-                 {2, 70000, "ticks % 50 == 3"},
-                 {2, 70000, "temperature < 100 && ticks > 5"},
-                 {2, 70000, "power == 0"}};
-    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
-        bench b, slow;
-        oak_board *board, *slow_board;
-        oak_event event;
-        oak_chip_time time;
-        uint64_t last = UINT64_MAX;
-        open_example(&b, &examples[cases[c].example], &board);
-        open_example(&slow, &examples[cases[c].example], &slow_board);
-        oak_session_keep_history(b.session, 0);
-        bench_run(&b, 0, cases[c].steps);
-        for (uint64_t i = 0; i < cases[c].steps; i++) {
-            if (value_of(&slow, cases[c].condition)) last = i;
-            ck_assert_int_eq(slow.chip.ops->run(slow.chip.chip, UINT64_MAX, i + 1, &event.stop), OAK_OK);
-        }
-        oak_status status = oak_session_back_until(b.session, cases[c].condition, &b.sink, &event);
-        b.chip.ops->read_time(b.chip.chip, &time);
-        ck_assert_msg((status == OAK_OK) == (last != UINT64_MAX), "%s", cases[c].condition);
-        ck_assert_msg(time.instructions == (status ? cases[c].steps : last), "%s: %llu, not %llu",
-                      cases[c].condition, (unsigned long long)time.instructions, (unsigned long long)last);
-        close_example(&b, board);
-        close_example(&slow, slow_board);
-    }
+    static const sought cases[] = {{0, 250000, "trips == 0"},
+                                   {0, 250000, "iram[0x32] > 0x60"},
+                                   {0, 250000, "iram[0x46 : 2] % 3 == 1 && iram[0x32] == 0"},
+                                   {0, 60000, "iram[iram[0x32] & 0x7f] == 0"},
+                                   {0, 60000, "r0 == 0x40 || trips"},
+                                   {1, 200000, "iram[0x20] & 1"},
+                                   {1, 200000, "iram[0x31] == 0x0d && iram[0x30]"},
+                                   {1, 200000, "1"},
+                                   {1, 100000, "iram[0x30] > 300"},
+                                   {2, 70000, "ticks % 50 == 3"},
+                                   {2, 70000, "temperature < 100 && ticks > 5"},
+                                   {2, 70000, "power == 0"}};
+    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++)
+        find_both_ways(cases[c].example, cases[c].steps, cases[c].what, true);
 }
 END_TEST
 
 /* Pins that the program changes, that the board changes, that several do; by every way of naming them. */
 START_TEST(the_last_change_of_pins_is_found_where_single_steps_saw_it)
 {
-    static const struct {
-        unsigned example;
-        uint64_t steps;
-        const char *what;
-    } cases[] = {{0, 100000, "relay"}, {0, 100000, "p3.4"}, {0, 100000, "p1"},    {0, 100000, "door"},
-                 {0, 100000, "P1"},    {0, 60000, "p3"},    {0, 60000, "p1.7"},   {0, 30000, "p3.0"},
-                 {1, 50000, "vane"},   {1, 50000, "p2"},    {1, 50000, "p3.1"},   {1, 2000, "tens"},
-                 {2, 40000, "p0.0"},   {2, 40000, "p1.0"},  {2, 40000, "sensor"}, {2, 40000, "p0"}};
-    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++) {
-        bench b, slow;
-        oak_board *board, *slow_board;
-        oak_event event;
-        oak_chip_time time;
-        uint64_t last = UINT64_MAX;
-        open_example(&b, &examples[cases[c].example], &board);
-        open_example(&slow, &examples[cases[c].example], &slow_board);
-        oak_session_keep_history(b.session, 0);
-        bench_run(&b, 0, cases[c].steps);
-        long long value = value_of(&slow, cases[c].what), next;
-        for (uint64_t i = 0; i < cases[c].steps; i++, value = next) {
-            ck_assert_int_eq(slow.chip.ops->run(slow.chip.chip, UINT64_MAX, i + 1, &event.stop), OAK_OK);
-            next = value_of(&slow, cases[c].what);
-            if (next != value) last = i;
-        }
-        oak_status status = oak_session_back_change(b.session, cases[c].what, &b.sink, &event);
-        b.chip.ops->read_time(b.chip.chip, &time);
-        ck_assert_msg((status == OAK_OK) == (last != UINT64_MAX), "%s", cases[c].what);
-        ck_assert_msg(time.instructions == (status ? cases[c].steps : last), "%s: %llu, not %llu",
-                      cases[c].what, (unsigned long long)time.instructions, (unsigned long long)last);
-        close_example(&b, board);
-        close_example(&slow, slow_board);
-    }
+    static const sought cases[] = {
+        {0, 100000, "relay"}, {0, 100000, "p3.4"}, {0, 100000, "p1"},    {0, 100000, "door"},
+        {0, 100000, "P1"},    {0, 60000, "p3"},    {0, 60000, "p1.7"},   {0, 30000, "p3.0"},
+        {1, 50000, "vane"},   {1, 50000, "p2"},    {1, 50000, "p3.1"},   {1, 2000, "tens"},
+        {2, 40000, "p0.0"},   {2, 40000, "p1.0"},  {2, 40000, "sensor"}, {2, 40000, "p0"}};
+    for (size_t c = 0; c < sizeof cases / sizeof *cases; c++)
+        find_both_ways(cases[c].example, cases[c].steps, cases[c].what, false);
 }
 END_TEST
 
