@@ -60,8 +60,9 @@ typedef struct bench {
     unsigned said_count;
     /* NULL, or: somebody looks on while the chip moves slowly, or for long, or while the past is searched. */
     void (*meanwhile)(struct bench *b, bool searches);
-    struct timespec shown;          /* when somebody could see it last, while a verb is being done */
+    struct timespec shown; /* when somebody could see it last, while a verb is being done */
     oak_budget inner;
+    cJSON *data; /* with --json: what the verb that was just done has found, or NULL */
 } bench;
 /* The same change seen through another name: ACC for a, iram[0x00] for r0. */
 bool bench_is_a_register(const oak_part *part, const oak_change *changes, size_t number);

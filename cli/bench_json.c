@@ -84,20 +84,13 @@ static cJSON *registers(bench *b, const char *rest)
 static cJSON *special(bench *b, const char *rest)
 {
     const oak_part *part = oak_session_part(b->session);
-    oak_chip_port chip = oak_session_chip(b->session);
     cJSON *data = cJSON_CreateArray();
-    size_t length = strlen(rest);
-    bool all = strcmp(rest, "all") == 0;
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        uint8_t bytes[4] = {0};
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) continue;
-        uint32_t value = (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
-                         (uint32_t)bytes[3] << 24;
-        /* by its name, or that of the device in front of it */
-        bool named = length && strncasecmp(reg->name, rest, length) == 0 &&
-                     (!reg->name[length] || reg->name[length] == '_');
-        if (!all && !named && (length || value == reg->reset)) continue;
+        uint32_t value;
+        if (!cli_names_special(reg, strcmp(rest, "all") == 0 ? "" : rest) ||
+            !cli_read_special(b->session, reg, &value) || (!*rest && value == reg->reset))
+            continue;
         cJSON *item = element(data), *fields = cJSON_AddObjectToObject(item, "fields");
         cJSON_AddStringToObject(item, "name", reg->name);
         cJSON_AddNumberToObject(item, "at", reg->address);

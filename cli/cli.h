@@ -213,6 +213,9 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
 uint32_t cli_port_levels(oak_session *session, unsigned port);
 /* Why and where the last run has ended, and how long it took. */
 void cli_report_where(cli *self, oak_session *session, const char *budget);
+/* What a special register holds, false where it cannot be read; whether a name means it: its own, its device's, or "". */
+bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32_t *value);
+bool cli_names_special(const oak_part_register *reg, const char *name);
 /* Special registers with every field: all (""), those of a device, or one. False when there is no such. */
 bool cli_report_special(cli *self, oak_session *session, const char *name);
 /* Adds "PLACE [if CONDITION] [every N] [once]"; false after a message. */

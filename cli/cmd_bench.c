@@ -112,23 +112,9 @@ bool bench_do(bench *b, const char *line)
                        (int)(strlen(rest) < 60 ? strlen(rest) : 60), rest);
     bool good = verb && !(alone && *rest) && verb->run(b, rest);
     if (good && verb->moves) bench_tell(b);
+    if (good && b->self->json) b->data = bench_data(b, verb, rest);
     if (!good) b->failures++;
     return good;
-}
-
-/* What a line that was done has found. */
-static cJSON *data_of(bench *b, const char *line)
-{
-    line += strspn(line, " \t");
-    size_t word = strcspn(line, " \t");
-    if (!*line || *line == '#') return NULL;
-    const bench_verb *verb = bench_find_verb(b, line, word);
-    char *rest = strdup(line + word + strspn(line + word, " \t"));
-    if (!rest) return NULL;
-    for (size_t length = strlen(rest); length && strchr(" \t\r\n", rest[length - 1]);) rest[--length] = 0;
-    cJSON *data = verb ? bench_data(b, verb, rest) : NULL;
-    free(rest);
-    return data;
 }
 
 /* Everything printed meanwhile goes into the document. */
@@ -160,8 +146,8 @@ static void do_as_json(bench *b, const char *line)
     if (event->stop.reason == OAK_STOP_FAULT)
         cJSON_AddStringToObject(root, "fault", oak_fault_word(event->stop.fault));
     cJSON_AddStringToObject(root, "text", text ? text : "");
-    cJSON *data = good ? data_of(b, line) : NULL;
-    if (data) cJSON_AddItemToObject(root, "data", data);
+    if (b->data) cJSON_AddItemToObject(root, "data", b->data);
+    b->data = NULL;
     if (cJSON_GetArraySize(b->self->diagnostics)) {
         cJSON_AddItemToObject(root, "diagnostics", b->self->diagnostics);
         b->self->diagnostics = cJSON_CreateArray();

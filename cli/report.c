@@ -198,15 +198,27 @@ static bool show_field(const oak_part_field *field, uint32_t whole, const char *
     return meaning || value;
 }
 
-/* True when a register holds something else than after reset. */
-static bool differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
+bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32_t *value)
 {
     oak_chip_port chip = oak_session_chip(session);
     uint8_t bytes[4] = {0};
     if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) return false;
     *value =
         (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
-    return *value != reg->reset;
+    return true;
+}
+
+bool cli_names_special(const oak_part_register *reg, const char *name)
+{
+    size_t length = strlen(name);
+    bool begins = strncasecmp(reg->name, name, length) == 0;
+    return !length || (begins && (!reg->name[length] || reg->name[length] == '_')); /* or all of a device */
+}
+
+/* True when a register holds something else than after reset. */
+static bool differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
+{
+    return cli_read_special(session, reg, value) && *value != reg->reset;
 }
 
 /* One a line, with its bits and what it is. */
@@ -289,20 +301,14 @@ static void show_whole_field(const oak_part_field *field, uint32_t whole)
 bool cli_report_special(cli *self, oak_session *session, const char *name)
 {
     const oak_part *part = oak_session_part(session);
-    oak_chip_port chip = oak_session_chip(session);
     static cli_changes changes;
     unsigned found = 0;
     changes.count = 0;
     if (self->marks) cli_take_changes(session, &changes);
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        uint8_t b[4] = {0};
-        size_t length = strlen(name);
-        bool device =
-            strncasecmp(reg->name, name, length) == 0 && reg->name[length] == '_'; /* all of a device */
-        if (*name && strcasecmp(reg->name, name) != 0 && !device) continue;
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, b, reg->bits / 8u)) continue;
-        uint32_t value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+        uint32_t value;
+        if (!cli_names_special(reg, name) || !cli_read_special(session, reg, &value)) continue;
         found++;
         printf(" %c%s%-14s%s 0x%0*x  at 0x%02x  %s\n",
                cli_has_changed(&changes, reg->space, reg->address, 1) ? '*' : ' ',

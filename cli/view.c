@@ -69,14 +69,6 @@ bool view_is_new(view *v, const char *key, const char *text)
     return was && strncmp(was, text, sizeof v->before->text - 1) != 0;
 }
 
-uint32_t view_pc(const view *v)
-{
-    oak_chip_port chip = oak_session_chip(v->b->session);
-    uint32_t pc = 0;
-    chip.ops->read_register(chip.chip, oak_session_part(v->b->session)->architecture->pc_register, &pc);
-    return pc;
-}
-
 static bool has_stop(const view *v, uint32_t address)
 {
     const oak_stop_point *point;
@@ -130,7 +122,7 @@ static bool draw_source(view *v, int top, int bottom, int to)
     oak_line here;
     const oak_program *program = oak_session_program(v->b->session);
     v->first_line = 0;
-    if (v->b->panes.code || !program || oak_program_line_at(program, view_pc(v), &here)) return false;
+    if (v->b->panes.code || !program || oak_program_line_at(program, bench_pc(v->b), &here)) return false;
     const char *text = load_source(v, here.file);
     if (!text) return false;
     view_title(top, 0, to, here.file);
@@ -164,7 +156,7 @@ static bool draw_source(view *v, int top, int bottom, int to)
 
 static void draw_code(view *v, int top, int bottom, int to)
 {
-    uint32_t pc = view_pc(v), at = pc;
+    uint32_t pc = bench_pc(v->b), at = pc;
     view_title(top, 0, to, "instructions");
     for (int row = top + 1; row < bottom; row++) {
         char text[160], place[120], line[VIEW_LONGEST];
@@ -223,7 +215,7 @@ static void draw_next(view *v, int row, int to)
     char text[160], line[VIEW_LONGEST] = "next     ";
     unsigned size, shown = 0;
     oak_diag_sink quiet = {NULL, say_nothing};
-    if (oak_session_print_instruction(v->b->session, view_pc(v), text, sizeof text, &size)) return;
+    if (oak_session_print_instruction(v->b->session, bench_pc(v->b), text, sizeof text, &size)) return;
     snprintf(line + 9, sizeof line - 9, "%s", text);
     view_put(row, 0, to, STYLE_STRONG, line);
     char *p = text + strcspn(text, " ");
@@ -294,7 +286,7 @@ static void draw_head(view *v)
     char text[VIEW_LONGEST], cycles[40], when[40], place[120];
     chip.ops->read_time(chip.chip, &time);
     oak_write_time(time.cycles, oak_session_clock(v->b->session), part->clocks_per_cycle, when, sizeof when);
-    oak_session_name_place(v->b->session, view_pc(v), place, sizeof place);
+    oak_session_name_place(v->b->session, bench_pc(v->b), place, sizeof place);
     attrset(A_REVERSE);
     mvhline(0, 0, ' ', v->columns);
     snprintf(text, sizeof text, " %s  %s   %s   cycle %s = %s   [%s]", v->b->path, part->name, place,
@@ -439,7 +431,7 @@ static void stop_here(view *v)
 {
     const oak_stop_point *point;
     char line[60];
-    uint32_t pc = view_pc(v);
+    uint32_t pc = bench_pc(v->b);
     for (unsigned i = 0; (point = oak_session_stop_point(v->b->session, i)); i++)
         if (point->address == pc && !point->removed) {
             snprintf(line, sizeof line, "%s %u", point->enabled ? "off" : "on", i);
@@ -678,6 +670,8 @@ bool bench_view(bench *b)
         if (kind == ERR) break; /* the terminal is gone */
         take_key(&v, key, kind == KEY_CODE_YES);
     }
+    signal(SIGHUP, SIG_IGN); /* what is being written is written whole */
+    signal(SIGTERM, SIG_IGN);
     bench_remember_panes(b);
     endwin();
     delscreen(screen);

@@ -47,7 +47,6 @@ void view_put(int row, int column, int to, view_style style, const char *text);
 void view_title(int row, int column, int to, const char *text);
 /* True when the line of that name is another one than when the chip stood somewhere else last. */
 bool view_is_new(view *v, const char *key, const char *text);
-uint32_t view_pc(const view *v);
 
 /* The panes of the right side, one below the other; each takes what it needs of the rows from `row` up to `bottom` and returns
  * the row behind it. */

@@ -213,15 +213,12 @@ static int draw_recent(view *v, int row, int bottom, int from, int to)
 static int draw_special(view *v, int row, int bottom, int from, int to)
 {
     const oak_part *part = oak_session_part(v->b->session);
-    oak_chip_port chip = oak_session_chip(v->b->session);
     view_title(row++, from, to, "special registers that differ from reset");
     for (unsigned i = 0; i < part->register_count && row < bottom; i++) {
         const oak_part_register *reg = &part->registers[i];
-        uint8_t b[4] = {0};
         char text[VIEW_LONGEST];
-        if (chip.ops->read_memory(chip.chip, reg->space, reg->address, b, reg->bits / 8u)) continue;
-        uint32_t value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
-        if (value == reg->reset) continue;
+        uint32_t value;
+        if (!cli_read_special(v->b->session, reg, &value) || value == reg->reset) continue;
         bool new = cli_has_changed(&v->changes, reg->space, reg->address, 1);
         snprintf(text, sizeof text, "%c%-10s 0x%0*x ", new ? '*' : ' ', reg->name, reg->bits / 4,
                  (unsigned)value);

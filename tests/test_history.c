@@ -429,6 +429,10 @@ START_TEST(running_out_ends_where_single_steps_see_the_return_address_go)
         open_example(&b, &examples[e], &board);
         open_example(&slow, &examples[e], &slow_board);
         for (unsigned i = 0; i < 120; i++) {
+            for (unsigned w = 0; i == 60 && w < OAK_MOST_WATCHES;
+                 w++) /* none is dropped, and all calls are still seen */
+                ck_assert_int_eq(
+                    oak_session_add_watch(b.session, "iram[0x7f]", OAK_WATCH_READ, &b.sink, NULL), OAK_OK);
             oak_stack_item items[16];
             oak_chip_time time, other;
             size_t count = 0, k = 0;

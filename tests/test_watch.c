@@ -468,7 +468,7 @@ START_TEST(depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused)
                       "%s", refused[i].what);
         ck_assert_uint_eq(b.diags.count, 1);
     }
-    for (unsigned i = 0; i < OAK_MOST_WATCHED; i++) add(&b, "iram[0x70]", OAK_WATCH_READ);
+    for (unsigned i = 0; i < OAK_MOST_WATCHES; i++) add(&b, "iram[0x70]", OAK_WATCH_READ);
     ck_assert_int_eq(oak_session_add_watch(b.session, "iram[0x70]", OAK_WATCH_READ, &b.sink, NULL),
                      OAK_REFUSED);
     bench_close(&b);

@@ -197,7 +197,7 @@ typedef struct oak_watched {
     uint8_t bits;     /* of a single byte: those that matter; 0: all. Not of registers of more than 8 bits. */
     uint32_t address, size;
 } oak_watched;
-enum { OAK_MOST_WATCHED = 16 };
+enum { OAK_MOST_WATCHED = 17 };
 
 /* Memory that a board has on the external bus of a chip. */
 typedef struct oak_external {

@@ -9,7 +9,7 @@
 extern "C" {
 #endif
 
-/* Reads a frequency ("12MHz", "11.0592 MHz", "12000000") to 1/1000 Hz, a time ("5ms", "1.5 s", "250us", "40ns") to
+/* Reads a frequency ("12MHz", "11.0592 MHz", "12000000") to 1/1000 Hz, a time ("5ms", "1.5 s", "250us", "40ns", "0") to
  * picoseconds. OAK_REFUSED when it is none. */
 oak_status oak_read_frequency(const char *text, uint64_t *millihertz);
 oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds);

@@ -119,7 +119,8 @@ typedef struct oak_watch {
 
 /* Ends runs behind the instruction. Accesses and changes of memory cost little; an expression with a register of the core or of
  * a device in it is worked out after each instruction, and a run is many times slower while there is one. At most
- * OAK_MOST_WATCHED watches of accesses. OAK_REFUSED after a diagnostic. */
+ * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic. */
+enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                                  const oak_diag_sink *sink, unsigned *number);
 /* OAK_NOT_FOUND when there is no such watch. The numbers of the others stay. */

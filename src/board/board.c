@@ -495,23 +495,23 @@ const oak_stand_in_kind *oak_stand_in_kind_of(const oak_stand_in *self)
     return self->kind;
 }
 
-void oak_stand_in_show(oak_stand_in *self, char *text, size_t room)
+static void picture(oak_stand_in *self, void (*how)(oak_stand_in *self, char *text, size_t room), char *text,
+                    size_t room)
 {
     if (room) *text = 0;
-    if (!self->kind->show || !self->board->started) return;
+    if (!how || !self->board->started) return;
     look_at_the_clock(self->board);
-    self->kind->show(self, text, room);
+    how(self, text, room);
+}
+
+void oak_stand_in_show(oak_stand_in *self, char *text, size_t room)
+{
+    picture(self, self->kind->show, text, room);
 }
 
 void oak_stand_in_draw(oak_stand_in *self, char *text, size_t room)
 {
-    if (room) *text = 0;
-    if (!self->kind->draw || !self->board->started) {
-        oak_stand_in_show(self, text, room);
-        return;
-    }
-    look_at_the_clock(self->board);
-    self->kind->draw(self, text, room);
+    picture(self, self->kind->draw ? self->kind->draw : self->kind->show, text, room);
 }
 
 const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count)

@@ -185,7 +185,7 @@ static bool set_value(board_reader *reader, const oak_setting *setting, const ch
                    (unsigned long long)setting->least, (unsigned long long)setting->most);
         break;
     case OAK_SETTING_TIME:
-        good = oak_read_time(text, oak_length(text), &number) == OAK_OK || (oak_same(text, "0") && !number);
+        good = oak_read_time(text, oak_length(text), &number) == OAK_OK;
         oak_format(hint, sizeof hint, "Write a time, as 20ms or 1.5s.");
         break;
     case OAK_SETTING_FREQUENCY:

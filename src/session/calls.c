@@ -13,13 +13,6 @@ uint32_t session_handled(const oak_session *session)
     return vector;
 }
 
-static uint32_t program_counter(const oak_session *session)
-{
-    uint32_t pc = 0;
-    session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &pc);
-    return pc;
-}
-
 /* ------------------------------------------------------------------------------------------ counting */
 
 void session_begin_calls(const oak_session *session, call_levels *levels)
@@ -31,7 +24,7 @@ void session_begin_calls(const oak_session *session, call_levels *levels)
 
 void session_before_step(const oak_session *session, call_levels *levels, call_watch *before)
 {
-    *before = (call_watch){.pc = program_counter(session),
+    *before = (call_watch){.pc = session_pc(session),
                            .vector = session_handled(session),
                            .stack = session_stack_pointer(session),
                            .instructions = session_time(session).instructions};
@@ -96,7 +89,7 @@ static landing before_handler(oak_session *session, landing now)
 
 void session_count_calls(oak_session *session, call_levels *levels, const call_watch *before, bool entered)
 {
-    landing now = {program_counter(session), session_stack_pointer(session)};
+    landing now = {session_pc(session), session_stack_pointer(session)};
     bool executed = session_time(session).instructions != before->instructions;
     bool links = session->isa->frame != NULL;
     oak_flow flow = before->known ? before->decoded.flow : OAK_FLOW_NEXT;
@@ -186,7 +179,7 @@ static bool budget_left(const oak_session *session, const oak_budget *budget, ui
 /* The same for a chip that does not tell: another handler, and more on the stack. */
 static bool seems_entered(const oak_session *session, const call_watch *before)
 {
-    return !session->armed_count && session_handled(session) != before->vector &&
+    return !session->handler_bit && session_handled(session) != before->vector &&
            session_is_deeper(session, session_stack_pointer(session), before->stack);
 }
 
@@ -211,7 +204,7 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
     enum { PATIENCE = 10000, OFTEN = 4096 };
     call_levels levels;
     flow_marks marks = {0};
-    uint64_t began = session_time(session).cycles, steps = 0;
+    uint64_t began = session_time(session).cycles, breathed = began, steps = 0;
     oak_status status = OAK_OK;
     session->sees_handlers = true;
     session_begin_calls(session, &levels);
@@ -230,19 +223,23 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
         if (status || event->stop.reason != OAK_STOP_STEP) break;
         session_count_calls(session, &levels, &before, session->entered || seems_entered(session, &before));
         if (levels.depth < CALL_LEVELS / 2) break;
-        if (!singly) continue;
-        if (++steps % OFTEN == 0 && budget->breathe &&
-            !budget->breathe(budget->context, session_time(session).cycles)) {
-            event->stop.reason = OAK_STOP_USER;
-            break;
+        uint64_t now = session_time(session).cycles;
+        steps += singly;
+        if (budget->breathe && (now - breathed >= budget->breath || steps % OFTEN == 0)) {
+            breathed = now;
+            if (!budget->breathe(budget->context, now)) {
+                event->stop.reason = OAK_STOP_USER;
+                break;
+            }
         }
-        if (!session->entered && session_stopped(session)) {
+        if (singly && !session->entered && session_stopped(session)) {
             event->stop.reason = OAK_STOP_POINT;
             break;
         }
     }
     unmark_flow(session, &marks);
     session->sees_handlers = session->keeps_before = false;
+    session->handler_bit = 0;
     session_disarm_watches(session);
     session->last = *event;
     return status;

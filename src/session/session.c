@@ -381,7 +381,7 @@ static uint64_t limit_from(uint64_t now, uint64_t budget)
     return budget && budget < UINT64_MAX - now ? now + budget : UINT64_MAX;
 }
 
-static uint32_t program_counter(oak_session *session)
+uint32_t session_pc(const oak_session *session)
 {
     uint32_t value = 0;
     session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &value);
@@ -398,7 +398,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     uint64_t last_cycle = limit_from(now.cycles, budget->cycles);
     uint64_t last_instruction = limit_from(now.instructions, budget->instructions);
     event->stop_point = event->watch = -1;
-    which_stop(session, program_counter(session), now.instructions, false, sink);
+    which_stop(session, session_pc(session), now.instructions, false, sink);
     session_sample(session);
     session_look_at_watches(session, 0);
     uint64_t kept = session_keep_moment(session);
@@ -417,8 +417,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         if (status) return status;
         session_sample(session);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
-        /* It is the first of what the chip watches for. */
-        session->entered = watched && session->sees_handlers && (event->stop.watched & 1);
+        session->entered = watched && (event->stop.watched & session->handler_bit);
         if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
             (event->watch = session_look_at_watches(session, watched ? event->stop.watched : 0)) >= 0) {
             event->stop.reason = OAK_STOP_WATCH;
@@ -458,8 +457,8 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                     break;
                 }
             }
-            if (session
-                    ->ends_at_flow) { /* also where it only pauses: it would pass over a stop point there */
+            /* Also where it only pauses: it would pass over a stop point there. */
+            if (session->ends_at_flow) {
                 event->stop.reason = OAK_STOP_STEP;
                 break;
             }
@@ -491,7 +490,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
 {
     oak_chip_time now = session_time(session), before;
     oak_status status = OAK_OK;
-    *stop = (oak_stop){.pc = program_counter(session)};
+    *stop = (oak_stop){.pc = session_pc(session)};
     if (session->armed_count && !session->searching) session_disarm_watches(session);
     session->replaying = true;
     which_stop(session, stop->pc, now.instructions, false, NULL);
@@ -529,7 +528,7 @@ bool session_stops_at(const oak_session *session, uint32_t address)
 
 bool session_stopped(oak_session *session)
 {
-    return which_stop(session, program_counter(session), session_time(session).instructions, true, NULL) >= 0;
+    return which_stop(session, session_pc(session), session_time(session).instructions, true, NULL) >= 0;
 }
 
 /* Runs to an address as if a stop point were there. */
@@ -557,7 +556,7 @@ oak_status oak_session_step_over(oak_session *session, const oak_budget *budget,
                                  oak_event *event)
 {
     oak_decoded decoded;
-    uint32_t pc = program_counter(session);
+    uint32_t pc = session_pc(session);
     if (session_decode(session, pc, &decoded) || decoded.flow != OAK_FLOW_CALL)
         return oak_session_step(session, event);
     passing_stop once = {true, true, pc + decoded.size, session_stack_pointer(session)};

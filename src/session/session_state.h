@@ -196,7 +196,8 @@ struct oak_session {
     uint32_t read_pins[OAK_MOST_PORTS];
     uint64_t pin_cycle; /* and, while they are looked for, when one of them has changed last */
     bool looks_for_pins;
-    bool sees_handlers; /* a run ends where a handler is entered, and says so: */
+    bool sees_handlers;   /* a run ends where a handler is entered, and says so in `entered`; */
+    uint32_t handler_bit; /* the chip tells it by this bit, 0: it does not */
     bool entered;
     bool ends_at_flow; /* a run ends wherever the chip stops or pauses */
     uint32_t *entries; /* of subroutines and handlers, once somebody has asked for them */
@@ -263,6 +264,7 @@ oak_status session_add_passing(oak_session *session, const char *place, passing 
 oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
                           oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
+uint32_t session_pc(const oak_session *session);
 oak_status session_take_snapshot(oak_session *session);
 /* Decodes the instruction at an address of code; plain: as if it stood in no conditional block. */
 oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
@@ -286,9 +288,9 @@ typedef struct call_watch {
 enum { CALL_LEVELS = 256 };
 typedef struct call_levels {
     int depth;
-    bool called[CALL_LEVELS]; /* the call was seen: */
-    uint32_t stack
-        [CALL_LEVELS]; /* the stack pointer before it; else the shallowest one that was seen at this level */
+    /* Where the call of a level was seen, `stack` is the stack pointer before it; else the shallowest one at that level. */
+    bool called[CALL_LEVELS];
+    uint32_t stack[CALL_LEVELS];
 } call_levels;
 void session_begin_calls(const oak_session *session, call_levels *levels);
 void session_before_step(const oak_session *session, call_levels *levels, call_watch *before);

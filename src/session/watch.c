@@ -91,7 +91,7 @@ oak_status oak_session_add_watch(oak_session *session, const char *expression, o
     oak_status status = session_make_watch(session, expression, kind, sink, &one);
     for (size_t i = 0; i < session->watch_count; i++)
         by_cells += !session->watches[i].expr && !session->watches[i].about.removed;
-    if (!status && !one.expr && by_cells == OAK_MOST_WATCHED)
+    if (!status && !one.expr && by_cells == OAK_MOST_WATCHES)
         status =
             refuse(sink, one.about.text, "Remove one that is not needed.", "no more accesses can be watched");
     if (status) return status;
@@ -172,15 +172,17 @@ static void arm_watches(oak_session *session, bool values)
 {
     oak_watched cells[2 * OAK_MOST_WATCHED];
     unsigned count = 0;
-    if (session->sees_handlers) {
-        session->armed_watch[count] = -1;
-        cells[count++] = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
-    }
     for (size_t i = 0; i < session->watch_count; i++) {
         const watch_record *one = &session->watches[i];
-        if (one->expr || !one->about.enabled || count == OAK_MOST_WATCHED) continue;
+        if (one->expr || !one->about.enabled || count == OAK_MOST_WATCHES) continue;
         session->armed_watch[count] = (int)i;
         cells[count++] = one->cells;
+    }
+    session->handler_bit = 0;
+    if (session->sees_handlers) {
+        session->handler_bit = (uint32_t)1 << count;
+        session->armed_watch[count] = -1;
+        cells[count++] = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
     }
     unsigned accesses = count;
     session->watching = values;
@@ -194,7 +196,7 @@ static void arm_watches(oak_session *session, bool values)
             return;
         }
     }
-    arm(session, cells, accesses);
+    if (!arm(session, cells, accesses)) session->handler_bit = 0;
 }
 
 /* ------------------------------------------------------------------------------------------ looking */
