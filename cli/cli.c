@@ -90,7 +90,7 @@ static cJSON *diagnostic_json(const oak_diagnostic *d)
     return item;
 }
 
-static void report(void *context, const oak_diagnostic *d)
+void cli_report_diagnostic(void *context, const oak_diagnostic *d)
 {
     cli *self = context;
     static const char *const words[] = {"error", "warning", "note"};
@@ -252,7 +252,7 @@ char **cli_part_names(void)
     return names;
 }
 
-static unsigned letters_apart(const char *a, const char *b)
+unsigned cli_letters_apart(const char *a, const char *b)
 {
     return oak_name_distance(a, strlen(a), b, strlen(b), 3);
 }
@@ -278,7 +278,7 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         unsigned least = 4;
         for (char **one = names; one && *one; one++) {
             if (strcmp(*one, name) == 0) known = true;
-            if (letters_apart(*one, name) < least) least = letters_apart(*one, name), nearest = *one;
+            if (cli_letters_apart(*one, name) < least) least = cli_letters_apart(*one, name), nearest = *one;
         }
         if (!known) {
             char hint[200];
@@ -358,71 +358,4 @@ const char *cli_count(unsigned long long count, char *text, size_t room)
     }
     text[at] = 0;
     return text;
-}
-
-/* ------------------------------------------------------------------------------------------ main */
-
-static const command *const commands[] = {&command_parts, &command_new,  &command_asm,  &command_run,
-                                          &command_bench, &command_wave, &command_look, &command_explain};
-enum { COMMANDS = sizeof commands / sizeof *commands };
-
-static void print_help(void)
-{
-    puts("spindle " OAK_VERSION_TEXT " - assemble and simulate firmware written in assembly\n\n"
-         "usage: spindle COMMAND [options] FILE...\n");
-    for (size_t i = 0; i < COMMANDS; i++) printf("  %-8s %s\n", commands[i]->name, commands[i]->summary);
-    puts("\n`spindle COMMAND --help` tells more, with examples. To begin:\n\n"
-         "  spindle parts\n"
-         "  spindle asm guard.asm --part mcs51-8k\n"
-         "  spindle run guard.asm --part mcs51-8k --stop-at main --time 5ms\n\n"
-         "exit codes: 0 done, 1 the input was refused, 2 wrong usage,\n"
-         "            3 the simulated program faulted, 4 an expectation failed");
-}
-
-static bool wants_colour(int descriptor)
-{
-    const char *none = getenv("NO_COLOR"), *terminal = getenv("TERM");
-    return isatty(descriptor) && !(none && *none) && terminal && strcmp(terminal, "dumb") != 0;
-}
-
-int main(int argc, const char **argv)
-{
-    cli self = {.host = oak_linux_host(), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
-    self.sink = (oak_diag_sink){.context = &self, .report = report};
-    self.diagnostics = cJSON_CreateArray();
-    const char *name = argc > 1 ? argv[1] : "help";
-    int exit_code = -1;
-    if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0 || strcmp(name, "-h") == 0) {
-        const command *of = NULL;
-        for (size_t i = 0; argc > 2 && i < COMMANDS; i++)
-            if (strcmp(commands[i]->name, argv[2]) == 0) of = commands[i];
-        if (of) fputs(of->help, stdout);
-        else print_help();
-        exit_code = argc > 1 ? EXIT_DONE : EXIT_USAGE;
-    } else if (strcmp(name, "--version") == 0) {
-        printf("spindle %s\n", oak_version());
-        exit_code = EXIT_DONE;
-    }
-    for (size_t i = 0; i < COMMANDS && exit_code < 0; i++)
-        if (strcmp(commands[i]->name, name) == 0) exit_code = commands[i]->run(&self, argc - 1, argv + 1);
-    if (exit_code < 0) {
-        char hint[100] = "";
-        unsigned least = 3;
-        for (size_t i = 0; i < COMMANDS; i++) {
-            unsigned apart = letters_apart(commands[i]->name, name);
-            if (apart >= least || apart >= strlen(name)) continue;
-            least = apart;
-            snprintf(hint, sizeof hint, "Did you mean `spindle %s`?", commands[i]->name);
-        }
-        exit_code = cli_usage(&self, NULL, *hint ? hint : NULL, "there is no command `%s`", name);
-    }
-    /* A refusal before the command could print its document is a document too. */
-    if (self.json && cJSON_GetArraySize(self.diagnostics)) {
-        cJSON *document = cJSON_CreateObject();
-        cJSON_AddBoolToObject(document, "ok", 0);
-        cli_print_json(&self, document);
-    }
-    cJSON_Delete(self.diagnostics);
-    if (fflush(stdout) || ferror(stdout)) exit_code = exit_code ? exit_code : EXIT_REFUSED;
-    return exit_code;
 }

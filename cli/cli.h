@@ -48,6 +48,10 @@ typedef enum paint {
 } paint;
 const char *cli_paint(bool colour, paint kind);
 
+/* The sink of every command: to standard error, or into the document. `context` is a cli. */
+void cli_report_diagnostic(void *context, const oak_diagnostic *d);
+/* In how many letters two names differ; more than 3 is 4. */
+unsigned cli_letters_apart(const char *a, const char *b);
 /* Reports a mistake in the call itself and returns EXIT_USAGE. */
 int cli_usage(cli *self, const command *of, const char *hint, const char *format, ...)
     __attribute__((format(printf, 4, 5)));

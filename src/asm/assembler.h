@@ -34,9 +34,11 @@ typedef struct asm_symbol {
     bool must_be_bit;
     bool replaced; /* a set that a later set of the same name follows */
     bool settled;  /* a constant whose value is kept in `value` and `space`, once layout is done */
+    bool ahead;    /* with `looked`: it depends on what is defined later */
     uint16_t column;
     uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
+    uint32_t worked_out, looked; /* the evaluation in which its value, or `ahead`, was found: so each is found once */
     uint8_t bytes;        /* of one value behind a label of data */
     uint32_t extent;      /* of all the data behind it */
     int64_t value;        /* of a label or a part's name, or of a settled constant */
@@ -249,6 +251,7 @@ typedef struct assembler {
     uint32_t entry_place;
     bool ended;
     bool settled; /* layout is done: values no longer change */
+    uint32_t evaluations; /* counts */
     bool lost;    /* an org was wrong: what follows has no known place */
     unsigned overrun_reported;
 
@@ -257,6 +260,7 @@ typedef struct assembler {
     asm_condition condition[MOST_CONDITIONS];
     unsigned condition_count;
     uint32_t expansions; /* counts, for names that are local to one */
+    uint32_t rounds;     /* of all repetitions */
     size_t expanded_bytes;
     const asm_name *scope;     /* the last label that is not local */
     const asm_name *structure; /* inside struct … ends: its name */

@@ -48,7 +48,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
                                  oak_value *value, oak_expr_fault *fault)
 {
     if (symbol->reported) return already_reported(fault);
-    if (symbol->settled) {
+    if (symbol->settled || symbol->worked_out == context->as->evaluations) {
         *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true};
         return OAK_OK;
     }
@@ -85,11 +85,10 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
         for (unsigned s = 1; s < context->as->isa->about.space_count; s++)
             if (spaces[s].of_bits) value->space = (uint8_t)s;
     }
-    if (context->as->settled) {
-        symbol->settled = true;
-        symbol->value = value->number;
-        symbol->space = value->space;
-    }
+    symbol->settled = context->as->settled;
+    symbol->worked_out = context->as->evaluations;
+    symbol->value = value->number;
+    symbol->space = value->space;
     return OAK_OK;
 }
 
@@ -129,8 +128,9 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         if (symbol->reported) return already_reported(fault);
         symbol->reported = true;
         fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", symbol->name->text);
+        bool several = as->settings && as->settings->path_count > 1;
+        const asm_symbol *other = several && as->suggestions_left ? elsewhere(as, symbol) : NULL;
         asm_suggest_symbol(as, symbol->name, expr->first, fault->hint, sizeof fault->hint);
-        const asm_symbol *other = elsewhere(as, symbol);
         if (other)
             oak_format(fault->hint, sizeof fault->hint,
                        "It is defined in %s, line %u: write `export %s` there.",
@@ -163,6 +163,7 @@ oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *he
         return OAK_OK;
     }
     value_context context = {.as = as};
+    as->evaluations++;
     return evaluate(&context, expr, here, value, fault);
 }
 
@@ -178,24 +179,35 @@ oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, o
 /* ------------------------------------------------------------------------------------------ placing */
 
 /* True when a name in the expression has no value yet at this point of the source. */
-static bool looks_ahead(const oak_expr *expr, unsigned depth)
+static bool looks_further(assembler *as, const oak_expr *expr, unsigned depth)
 {
     if (depth > DEEPEST_CONSTANT) return true;
     if (expr->kind == OAK_EXPR_NUMBER || expr->kind == OAK_EXPR_HERE) return false;
     if (expr->kind == OAK_EXPR_NAME) {
-        const asm_symbol *symbol = asm_resolve(expr->as.name);
+        asm_symbol *symbol = asm_resolve(expr->as.name);
         if (symbol->kind == SYMBOL_UNDEFINED) return true;
         bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
-        return constant && symbol->expr && looks_ahead(symbol->expr, depth + 1);
+        if (!constant || !symbol->expr) return false;
+        if (symbol->looked == as->evaluations) return symbol->ahead;
+        symbol->ahead = true; /* what goes in a circle has no value */
+        symbol->looked = as->evaluations;
+        symbol->ahead = looks_further(as, symbol->expr, depth + 1);
+        return symbol->ahead;
     }
-    return looks_ahead(expr->as.of.left, depth) ||
-           (expr->as.of.right && looks_ahead(expr->as.of.right, depth)) ||
-           (expr->as.of.third && looks_ahead(expr->as.of.third, depth));
+    return looks_further(as, expr->as.of.left, depth) ||
+           (expr->as.of.right && looks_further(as, expr->as.of.right, depth)) ||
+           (expr->as.of.third && looks_further(as, expr->as.of.third, depth));
+}
+
+static bool looks_ahead(assembler *as, const oak_expr *expr)
+{
+    as->evaluations++;
+    return looks_further(as, expr, 0);
 }
 
 static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
 {
-    if (!looks_ahead(expr, 0)) return true;
+    if (!looks_ahead(as, expr)) return true;
     asm_report(as, OAK_ERROR, place, expr->first, expr->last, "not-known-yet",
                "Define what it uses above this line.",
                "this must be known here, and depends on what is defined later");
@@ -310,11 +322,11 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
 }
 
 /* True when every name in the operands is defined, so that trying a form reports nothing. */
-static bool operands_are_defined(const statement *one)
+static bool operands_are_defined(assembler *as, const statement *one)
 {
     for (unsigned i = 0; i < one->as.code.insn->count; i++)
         if (one->as.code.insn->operand[i].expr && !one->as.code.insn->operand[i].pooled &&
-            looks_ahead(one->as.code.insn->operand[i].expr, 0))
+            looks_ahead(as, one->as.code.insn->operand[i].expr))
             return false;
     return true;
 }
@@ -322,7 +334,7 @@ static bool operands_are_defined(const statement *one)
 static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
 {
     oak_value values[OAK_MOST_OPERANDS];
-    if (!operands_are_defined(one) || operand_values(as, one, true, values)) return one->form;
+    if (!operands_are_defined(as, one) || operand_values(as, one, true, values)) return one->form;
     uint8_t bytes[OAK_LONGEST_INSN];
     oak_refusal why;
     for (uint8_t form = may_shrink ? 0 : one->form; form < one->form_count; form++)

@@ -157,6 +157,9 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
 {
     nearest best = {0};
     const char *candidate;
+    hint[0] = 0;
+    if (!as->suggestions_left) return;
+    as->suggestions_left--;
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
         consider(&best, text, length, candidate);
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);

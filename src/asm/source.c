@@ -12,6 +12,7 @@
 
 enum {
     MOST_ROUNDS_OF_REPEAT = 1000000,
+    MOST_ROUNDS = 4000000, /* of all repetitions together */
     MOST_EXPANDED = 16 << 20,
     LARGEST_INCLUDE = 64 << 20,
     MOST_FILES = 1000,
@@ -29,6 +30,7 @@ static bool push_level(assembler *as, const asm_level *level)
     if (as->level_count == MOST_LEVELS) {
         REPORT(as, as->text, as->end, "too-deep", "Does it call or include itself?",
                "includes, macros and repetitions are nested more than %d deep", MOST_LEVELS);
+        as->ended = true; /* what calls itself twice would say so without end */
         return false;
     }
     as->level[as->level_count] = *level;
@@ -420,6 +422,12 @@ static bool begin_round(assembler *as, asm_level *level)
     }
     level->round++;
     level->line = level->body.line;
+    if (++as->rounds > MOST_ROUNDS) {
+        REPORT(as, as->text, as->end, "too-much-text", "Make the repetitions shorter.",
+               "repetitions have more than %d rounds in all", MOST_ROUNDS);
+        as->ended = true;
+        return false;
+    }
     if (!level->counter.word) {
         as->expanded_bytes += level->body.size;
         if (as->expanded_bytes > MOST_EXPANDED) {

@@ -327,12 +327,15 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     if (!self->bytes || !self->known || !self->mark || !self->state) return OAK_NO_MEMORY;
     memset(self->mark, 0, self->size);
     memset(self->state, 0, self->size);
-    uint64_t inside = 0;
-    for (uint32_t i = 0; i < self->size; i++) {
-        self->known[i] = oak_image_byte(oak_program_image(program), self->base + i, &self->bytes[i]);
-        inside += self->known[i];
+    memset(self->known, 0, self->size);
+    const oak_image *image = oak_program_image(program);
+    if (oak_image_read(image, self->base, 0, self->bytes, self->size) != oak_image_count(image))
+        return OAK_OUT_OF_RANGE;
+    uint64_t length, from = self->base;
+    for (uint32_t at; oak_image_next_run(image, (uint32_t)from, &at, &length) == OAK_OK; from = at + length) {
+        memset(self->known + (at - self->base), true, (size_t)length);
+        if (at - self->base + length >= self->size) break;
     }
-    if (inside != oak_image_count(oak_program_image(program))) return OAK_OUT_OF_RANGE;
     return self->isa->open(host, &self->tables);
 }
 
