@@ -22,9 +22,12 @@ static void restore(void)
 static void heard(void *context, const uint8_t *bytes, size_t count)
 {
     const cli_attached *attached = context;
-    int to = attached->pseudo ? attached->file : 1;
+    if (!attached->pseudo) {
+        cli_print_received(bytes, count, attached->as_is);
+        return;
+    }
     while (count) {
-        ssize_t done = write(to, bytes, count);
+        ssize_t done = write(attached->file, bytes, count);
         if (done <= 0) return; /* nobody listens */
         bytes += done;
         count -= (size_t)done;
@@ -54,10 +57,11 @@ static bool open_pseudo(cli *self, cli_attached *attached, const char *name)
     return true;
 }
 
-bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, cli_attached *attached)
+bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is, cli_attached *attached)
 {
     *attached = (cli_attached){.who = board ? oak_board_find(board, name, strlen(name)) : NULL,
                                .pseudo = pseudo,
+                               .as_is = as_is,
                                .file = -1,
                                .other = -1};
     if (!attached->who || !oak_stand_in_kind_of(attached->who)->type) {

@@ -230,7 +230,10 @@ static cJSON *recent(bench *b, const char *rest)
 {
     enum { USUAL = 12 };
     recent_list into = {b, cJSON_CreateArray()};
-    oak_session_recent(b->session, *rest ? strtoull(rest, NULL, 0) : USUAL, add_recent, &into);
+    if (oak_session_recent(b->session, *rest ? strtoull(rest, NULL, 0) : USUAL, add_recent, &into)) {
+        cJSON_Delete(into.list);
+        return NULL;
+    }
     return into.list;
 }
 
@@ -263,7 +266,7 @@ static cJSON *code(bench *b, const char *rest)
     enum { LINES = 16 };
     cJSON *data = cJSON_CreateArray();
     uint32_t at = bench_pc(b);
-    if (*rest) oak_session_place(b->session, rest, &b->self->sink, &at);
+    if (*rest && oak_session_place(b->session, rest, &b->self->sink, &at)) return data;
     for (unsigned i = 0; i < LINES; i++) {
         char text[120];
         unsigned size;

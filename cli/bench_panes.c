@@ -152,11 +152,12 @@ void bench_remember_panes(bench *b)
     if (b->panes.messages) cJSON_AddNumberToObject(root, "messages", b->panes.messages);
     cJSON_AddBoolToObject(root, "mouse", b->panes.mouse);
     cJSON_AddBoolToObject(root, "code", b->panes.code);
-    char *document = cJSON_Print(root);
+    char *document = cli_json_text(root, false);
     if (document) {
         cli_text text = {.bytes = document, .size = strlen(document)};
-        cli_write_file(b->self, path, &text);
-        cJSON_free(document);
+        const cli_file file = {path, &text, true}; /* it is this tool's own */
+        cli_write_files(b->self, &file, 1);
+        free(document);
     }
     cJSON_Delete(root);
 }

@@ -101,7 +101,7 @@ bool bench_say(bench *b, const char *rest)
     if (!at) return bench_complain(b, "Write `say mean at show`.", "an expression and a place are needed");
     if (b->said_count == BENCH_MOST_KEPT) return bench_complain(b, NULL, "no more can be said");
     struct bench_said *said = &b->said[b->said_count];
-    *said = (struct bench_said){strndup(rest, (size_t)(at - rest)), strdup(at + 4), 0};
+    *said = (struct bench_said){cli_strndup(rest, (size_t)(at - rest)), cli_strdup(at + 4), 0};
     bool good =
         said->expression && said->place &&
         !oak_session_value(b->session, said->expression, &b->self->sink, &reading) &&

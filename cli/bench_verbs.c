@@ -290,7 +290,7 @@ static bool verb_keep(bench *b, const char *rest)
     if (b->kept_count == BENCH_MOST_KEPT)
         return bench_complain(b, "`forget N` makes room.", "no more are kept");
     if (!cli_show(b->self, b->session, rest, false)) return false;
-    b->kept[b->kept_count] = strdup(rest);
+    b->kept[b->kept_count] = cli_strdup(rest);
     if (b->kept[b->kept_count])
         bench_kept_text(b, b->kept_count, &b->self->sink, b->kept_text[b->kept_count], sizeof *b->kept_text);
     return b->kept[b->kept_count] && ++b->kept_count;
@@ -300,7 +300,7 @@ void bench_kept_text(bench *b, unsigned number, const oak_diag_sink *sink, char 
 {
     cli_cells cells = {0};
     oak_reading reading;
-    char *expression = strdup(b->kept[number]), *as = expression ? strstr(expression, " as ") : NULL,
+    char *expression = cli_strdup(b->kept[number]), *as = expression ? strstr(expression, " as ") : NULL,
          value[100];
     if (!expression) return;
     if (as) *as = 0;
@@ -494,7 +494,7 @@ bench_labelled *bench_tallies(bench *b, size_t *count)
     }
     size_t most = 0;
     while (program && oak_program_symbol(program, (unsigned)most)) most++;
-    bench_labelled *list = calloc(most + 1, sizeof *list);
+    bench_labelled *list = cli_calloc(most + 1, sizeof *list);
     if (!list) return NULL;
     for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == part->architecture->code_space)
@@ -622,7 +622,7 @@ static bool verb_set(bench *b, const char *rest)
 static bool verb_drive(bench *b, const char *rest)
 {
     if (!bench_done(b, oak_session_drive(b->session, rest, &b->self->sink), rest)) return false;
-    if (b->drive_count < BENCH_MOST_KEPT && (b->drives[b->drive_count] = strdup(rest))) b->drive_count++;
+    if (b->drive_count < BENCH_MOST_KEPT && (b->drives[b->drive_count] = cli_strdup(rest))) b->drive_count++;
     return true;
 }
 

@@ -14,15 +14,6 @@
 #define OAK_PARTS_FOLDER "/usr/local/share/oakspindle/parts"
 #endif
 
-const char *cli_paint(bool colour, paint kind)
-{
-    static const char *const codes[] = {
-        [PAINT_OFF] = "\x1b[0m",    [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
-        [PAINT_PLACE] = "\x1b[1m",  [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
-        [PAINT_STRONG] = "\x1b[1m", [PAINT_FAINT] = "\x1b[2m"};
-    return colour ? codes[kind] : "";
-}
-
 /* ------------------------------------------------------------------------------------------ messages */
 
 /* How many columns a text takes, tabs to every eighth; bytes of one UTF-8 character count once. */
@@ -43,7 +34,8 @@ static void print_source_line(const char *text)
         unsigned next = width_of(p, 1, column);
         unsigned char c = (unsigned char)*p;
         if (c == '\t') fprintf(stderr, "%*s", (int)(next - column), "");
-        else fputc(c < ' ' || c == 127 ? '?' : c, stderr);
+        else if (c == 0xC2 && (unsigned char)p[1] >= 0x80 && (unsigned char)p[1] < 0xA0) fputc('?', stderr), p++;
+        else fputc(c < ' ' || c == 127 ? '?' : c, stderr); /* one column each, as they are counted */
         column = next;
     }
     fputc('\n', stderr);
@@ -96,6 +88,7 @@ void cli_report_diagnostic(void *context, const oak_diagnostic *d)
     static const char *const words[] = {"error", "warning", "note"};
     bool colour = self->error_colour;
     if (d->severity == OAK_ERROR) self->errors++;
+    if (strstr(d->message, "out of memory")) self->said_memory = true;
     if (d->severity == OAK_WARNING) self->warnings++;
     if (self->json) {
         cJSON_AddItemToArray(self->diagnostics, diagnostic_json(d));
@@ -148,6 +141,52 @@ int cli_failed(cli *self, oak_status status, const char *what)
 
 /* ------------------------------------------------------------------------------------------ options */
 
+static const struct poptOption *find_option(const struct poptOption *options, const char *name, size_t length, char letter)
+{
+    for (const struct poptOption *o = options; o->longName || o->shortName || o->arg; o++) {
+        if (o->argInfo == POPT_ARG_INCLUDE_TABLE) {
+            const struct poptOption *inner = find_option(o->arg, name, length, letter);
+            if (inner) return inner;
+            continue;
+        }
+        bool same = name ? o->longName && strlen(o->longName) == length && strncmp(o->longName, name, length) == 0
+                         : o->shortName == letter;
+        if (same) return o;
+    }
+    return NULL;
+}
+
+/* The library for options drops what it has no memory for, and says nothing: is all that was given there? */
+static bool options_are_whole(int argc, const char **argv, const struct poptOption *options, const char **rest)
+{
+    int left = 0;
+    for (int i = 1; i < argc; i++) {
+        const char *arg = argv[i], *equals = strchr(arg, '=');
+        if (strcmp(arg, "--") == 0) {
+            left += argc - i - 1;
+            break;
+        }
+        if (arg[0] != '-' || !arg[1]) {
+            left++;
+            continue;
+        }
+        bool is_long = arg[1] == '-';
+        const struct poptOption *o = is_long ? find_option(options, arg + 2, equals ? (size_t)(equals - arg - 2) : strlen(arg + 2), 0)
+                                             : find_option(options, NULL, 0, arg[1]);
+        if (!o || !o->arg) return true; /* popt has its own ways */
+        if (o->argInfo == POPT_ARG_NONE) {
+            if (!*(const int *)o->arg) return false;
+            if (!is_long && arg[2]) return true;
+            continue;
+        }
+        if ((o->argInfo == POPT_ARG_STRING || o->argInfo == POPT_ARG_ARGV) && !*(void *const *)o->arg) return false;
+        if (is_long ? !equals : !arg[2]) i++;
+    }
+    int found = 0;
+    while (rest && rest[found]) found++;
+    return found == left;
+}
+
 const char **cli_options(cli *self, const command *of, int argc, const char **argv,
                          const struct poptOption *options, poptContext *context, bool *done)
 {
@@ -163,6 +202,10 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
         return NULL;
     }
     *context = poptGetContext("spindle", argc, argv, options, 0);
+    if (!*context) {
+        cli_lose_memory();
+        return NULL;
+    }
     int result;
     while ((result = poptGetNextOpt(*context)) > 0) {
     }
@@ -185,6 +228,11 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
         return NULL;
     }
     const char **rest = poptGetArgs(*context);
+    if (!options_are_whole(argc, argv, options, rest)) {
+        cli_lose_memory();
+        cli_failed(self, OAK_NO_MEMORY, of->name);
+        return NULL;
+    }
     return rest ? rest : (const char **)(void *)none;
 }
 
@@ -234,18 +282,19 @@ static int by_name(const void *a, const void *b)
 char **cli_part_names(void)
 {
     size_t count = 0;
-    char **names = calloc(1, sizeof *names);
+    char **names = cli_calloc(1, sizeof *names);
     const char *folder = cli_parts_folder();
     DIR *entries = folder ? opendir(folder) : NULL;
     struct dirent *entry;
     while (names && entries && (entry = readdir(entries))) {
         size_t length = strlen(entry->d_name);
         if (length < 6 || strcmp(entry->d_name + length - 5, ".yaml") != 0) continue;
-        char **grown = realloc(names, (count + 2) * sizeof *names);
+        char **grown = cli_realloc(names, (count + 2) * sizeof *names);
         if (!grown) break;
         names = grown;
-        names[count++] = strndup(entry->d_name, length - 5);
-        names[count] = NULL;
+        names[count] = cli_strndup(entry->d_name, length - 5);
+        if (!names[count]) break;
+        names[++count] = NULL;
     }
     if (entries) closedir(entries);
     if (names) qsort(names, count, sizeof *names, by_name);
@@ -304,10 +353,14 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
 static oak_status add_text(void *context, const char *bytes, size_t size)
 {
     cli_text *text = context;
+    if (text->failed) return OAK_NO_MEMORY;
     if (text->room - text->size < size + 1) {
         size_t room = (text->size + size + 1) * 2;
-        char *grown = realloc(text->bytes, room);
-        if (!grown) return OAK_NO_MEMORY;
+        char *grown = cli_realloc(text->bytes, room);
+        if (!grown) {
+            text->failed = true;
+            return OAK_NO_MEMORY;
+        }
         text->bytes = grown;
         text->room = room;
     }
@@ -320,31 +373,6 @@ static oak_status add_text(void *context, const char *bytes, size_t size)
 oak_text_sink cli_text_sink(cli_text *text)
 {
     return (oak_text_sink){.context = text, .write = add_text};
-}
-
-bool cli_write_file(cli *self, const char *path, const cli_text *text)
-{
-    if (strcmp(path, "-") == 0) return fwrite(text->bytes, 1, text->size, stdout) == text->size;
-    oak_status status = oak_linux_write_file(path, text->bytes, text->size);
-    if (!status) return true;
-    char message[300];
-    snprintf(message, sizeof message, "cannot write %.200s", path);
-    oak_diagnostic d = {.severity = OAK_ERROR,
-                        .code = "no-output",
-                        .message = message,
-                        .hint = "Does the folder exist, and may you write there?"};
-    self->sink.report(self->sink.context, &d);
-    return false;
-}
-
-void cli_print_json(cli *self, cJSON *document)
-{
-    cJSON_AddItemToObject(document, "diagnostics", self->diagnostics);
-    self->diagnostics = cJSON_CreateArray();
-    char *text = cJSON_Print(document);
-    if (text) puts(text);
-    cJSON_free(text);
-    cJSON_Delete(document);
 }
 
 const char *cli_count(unsigned long long count, char *text, size_t room)

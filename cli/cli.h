@@ -23,6 +23,7 @@ typedef struct cli {
     bool marks;                           /* what the last run has changed is marked with a * */
     uint32_t port_levels[OAK_MOST_PORTS]; /* with marks: what stood on the pins before it */
     unsigned errors, warnings;
+    bool said_memory; /* that there is no memory has been told */
 } cli;
 
 typedef struct command {
@@ -47,6 +48,13 @@ typedef enum paint {
     PAINT_FAINT
 } paint;
 const char *cli_paint(bool colour, paint kind);
+
+/* terminal.c: from now on what is printed reaches the terminal as text only; colours come from cli_paint. */
+void cli_open_streams(void);
+/* Standard output itself, for what draws on a terminal. */
+FILE *cli_terminal(void);
+/* What the chip has sent; line ends, backspace and bell go through, other control characters only `as_is`. */
+void cli_print_received(const void *bytes, size_t size, bool as_is);
 
 /* The sink of every command: to standard error, or into the document. `context` is a cli. */
 void cli_report_diagnostic(void *context, const oak_diagnostic *d);
@@ -74,11 +82,48 @@ char **cli_part_names(void);
 typedef struct cli_text {
     char *bytes;
     size_t size, room;
+    bool failed; /* memory has run out: it is not complete, and is never written anywhere */
 } cli_text;
 oak_text_sink cli_text_sink(cli_text *text);
-/* Writes it to a file, complete or not at all; false after a message. */
-bool cli_write_file(cli *self, const char *path, const cli_text *text);
 
+/* files.c: what is read is remembered, and never written over. The host of the command, for the arguments it was given. */
+oak_host cli_host(int count, const char **arguments);
+/* Remembers a file that was read in another way; false when there is no memory. */
+bool cli_note_read(const char *path);
+void cli_forget_files(void);
+/* Removes what killed runs have left beside the files that were read. */
+void cli_clear_leftovers(void);
+
+/* memory.c: as in the C library; that there was none is remembered. Then nothing is written any more, and the command has not done
+ * what was asked. */
+void *cli_malloc(size_t size);
+void *cli_calloc(size_t count, size_t size);
+void *cli_realloc(void *block, size_t size);
+char *cli_strdup(const char *text);
+char *cli_strndup(const char *text, size_t length);
+void cli_lose_memory(void);
+bool cli_memory_lost(void);
+/* Writes files, all or none; false after a message. A file that was read, or is written twice, is refused; - is standard output. */
+typedef struct cli_file {
+    const char *path;
+    const cli_text *text;
+    bool own; /* it was read, and this is what becomes of it: its owner, mode and other names stay */
+} cli_file;
+bool cli_write_files(cli *self, const cli_file *files, unsigned count);
+bool cli_write_file(cli *self, const char *path, const cli_text *text);
+/* False, after a message, for a file that was read: to be asked before long work. */
+bool cli_may_write(cli *self, const char *path);
+/* Does a name of a project file stay inside its folder, links followed? */
+bool cli_inside_project(const char *path);
+/* Bytes as they are, to standard output; false after a message. */
+bool cli_print_bytes(cli *self, const void *bytes, size_t size);
+/* The same without a message. */
+bool cli_write_raw(const void *bytes, size_t size);
+
+/* json.c: before the first document. */
+void cli_open_json(void);
+/* A document as text, valid whatever it holds; NULL when there is no memory. Free it. */
+char *cli_json_text(const cJSON *document, bool on_one_line);
 /* Prints a document (and takes it over), with the diagnostics under "diagnostics". */
 void cli_print_json(cli *self, cJSON *document);
 /* `count` with separators: 41,667. */
@@ -99,9 +144,10 @@ void cli_complain(cli *self, const char *code, const char *file, const char *hin
 typedef struct cli_attached {
     oak_stand_in *who;
     bool pseudo, reads;
+    bool as_is; /* what it sends is sent on with its control sequences */
     int file, other;
 } cli_attached;
-bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, cli_attached *attached);
+bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is, cli_attached *attached);
 /* Hands over what was typed meanwhile. */
 void cli_attached_poll(cli_attached *attached);
 void cli_detach(cli_attached *attached);

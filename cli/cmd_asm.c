@@ -19,7 +19,7 @@ static char *default_output(const char *source)
     const char *slash = strrchr(source, '/'), *dot = strrchr(source, '.');
     size_t length =
         dot && (!slash || dot > slash + 1) && dot != source ? (size_t)(dot - source) : strlen(source);
-    char *path = malloc(length + 5);
+    char *path = cli_malloc(length + 5);
     if (!path) return NULL;
     memcpy(path, source, length);
     memcpy(path + length, ".hex", 5);
@@ -72,19 +72,35 @@ static oak_status write_image(const oak_program *program, const asm_options *opt
     return oak_hex_write(image, (unsigned)options->record_size, sink);
 }
 
-/* `output: sources`, for make; blanks in names are escaped. */
-static void write_dependencies(const oak_program *program, const char *output, const oak_text_sink *sink)
+/* A name as make reads it. What make would take for something else (a pattern, an assignment, a recipe) cannot be written. */
+static bool write_make_name(cli *self, const char *name, const oak_text_sink *sink)
 {
-    const char *file = output;
-    for (unsigned i = 0; file; file = oak_program_file(program, i++)) {
-        for (const char *p = file; *p; p++) {
-            if (*p == ' ' || *p == '#') sink->write(sink->context, "\\", 1);
-            sink->write(sink->context, p, 1);
+    for (const char *p = name; *p; p++) {
+        bool control = (unsigned char)*p < ' ' && *p != '\t';
+        if (control || *p == 127 || strchr("%*?[];|=&\\", *p) || (p == name && *p == '~')) {
+            cli_complain(self, "make-name", name, "Give the file another name, or leave --deps out.",
+                         "this name cannot stand in a rule for make");
+            return false;
         }
-        sink->write(sink->context, file == output ? ":" : "", file == output ? 1 : 0);
-        if (oak_program_file(program, i)) sink->write(sink->context, " ", 1);
+        if (strchr(" \t#:", *p)) sink->write(sink->context, "\\", 1);
+        if (*p == '$') sink->write(sink->context, "$", 1);
+        sink->write(sink->context, p, 1);
+    }
+    return true;
+}
+
+/* `output: sources`, for make. */
+static bool write_dependencies(cli *self, const oak_program *program, const char *output, const oak_text_sink *sink)
+{
+    const char *file;
+    if (!write_make_name(self, output, sink)) return false;
+    sink->write(sink->context, ":", 1);
+    for (unsigned i = 0; (file = oak_program_file(program, i)); i++) {
+        sink->write(sink->context, " ", 1);
+        if (!write_make_name(self, file, sink)) return false;
     }
     sink->write(sink->context, "\n", 1);
+    return true;
 }
 
 /* ------------------------------------------------------------------------------------------ the memory map */
@@ -212,25 +228,23 @@ static int write_results(cli *self, const oak_program *program, const asm_option
     if (!status && options->listing) status = oak_program_write_listing(program, &listing_sink);
     if (!status && options->symbols) {
         cJSON *root = cli_symbols_json(program);
-        symbols.bytes = cJSON_Print(root);
+        symbols.bytes = cli_json_text(root, false);
         symbols.size = symbols.bytes ? strlen(symbols.bytes) : 0;
         cJSON_Delete(root);
         if (!symbols.bytes) status = OAK_NO_MEMORY;
     }
     int exit_code = cli_failed(self, status, "writing the results");
-    if (!exit_code && options->listing && !cli_write_file(self, options->listing, &listing))
-        exit_code = EXIT_REFUSED;
-    if (!exit_code && options->symbols && !cli_write_file(self, options->symbols, &symbols))
-        exit_code = EXIT_REFUSED;
-    if (!exit_code && options->deps) {
-        write_dependencies(program, output, &deps_sink);
-        if (!cli_write_file(self, options->deps, &deps)) exit_code = EXIT_REFUSED;
-    }
-    if (!exit_code && !cli_write_file(self, output, &hex)) exit_code = EXIT_REFUSED;
+    if (!exit_code && options->deps && !write_dependencies(self, program, output, &deps_sink)) exit_code = EXIT_REFUSED;
+    cli_file files[4] = {{output, &hex, false}};
+    unsigned count = 1;
+    if (options->listing) files[count++] = (cli_file){options->listing, &listing, false};
+    if (options->symbols) files[count++] = (cli_file){options->symbols, &symbols, false};
+    if (options->deps) files[count++] = (cli_file){options->deps, &deps, false};
+    if (!exit_code && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
     free(deps.bytes);
     free(hex.bytes);
     free(listing.bytes);
-    cJSON_free(symbols.bytes);
+    free(symbols.bytes);
     return exit_code;
 }
 
@@ -253,7 +267,7 @@ static int assemble(cli *self, const oak_part *part, const oak_asm_settings *set
 {
     const char *source = settings->paths[0];
     oak_program *program = NULL;
-    char *output = options->output ? strdup(options->output) : default_output(source);
+    char *output = options->output ? cli_strdup(options->output) : default_output(source);
     oak_status status =
         output ? oak_assemble_files(&self->host, part, settings, &self->sink, &program) : OAK_NO_MEMORY;
     int exit_code = cli_failed(self, status, source);
@@ -294,7 +308,7 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
     static uint64_t stamps[MOST_FILES];
     unsigned count = 0;
     for (unsigned i = 0; i < settings->path_count && count < MOST_FILES; i++)
-        files[count++] = strdup(settings->paths[i]);
+        files[count++] = cli_strdup(settings->paths[i]);
     signal(SIGINT, interrupt);
     signal(SIGTERM, interrupt);
     while (!interrupted) {
@@ -314,7 +328,7 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
             for (unsigned i = 0; (name = oak_program_file(program, i)) && count < MOST_FILES; i++) {
                 bool known = false;
                 for (unsigned k = 0; k < count; k++) known = known || strcmp(files[k], name) == 0;
-                if (!known) files[count++] = strdup(name);
+                if (!known) files[count++] = cli_strdup(name);
             }
         }
         oak_program_free(program);
@@ -326,6 +340,42 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
     }
     for (unsigned i = 0; i < count; i++) free(files[i]);
     return EXIT_DONE;
+}
+
+/* Said before anything is assembled: the sources are known, and so are the outputs. What is included is looked at when it is read. */
+static bool outputs_are_free(cli *self, const char *source, const asm_options *options)
+{
+    char *usual = options->output ? NULL : default_output(source);
+    const char *const outputs[] = {options->output ? options->output : usual, options->listing, options->symbols, options->deps};
+    bool good = cli_note_read(source);
+    for (size_t i = 0; i < sizeof outputs / sizeof *outputs && good; i++) good = !outputs[i] || cli_may_write(self, outputs[i]);
+    free(usual);
+    return good;
+}
+
+/* A project may be somebody else's: what it writes by itself stays in its folder. */
+static bool stays_inside(cli *self, const cli_project *project, const asm_options *options)
+{
+    char *usual = default_output(project->sources[0]);
+    const struct {
+        const char *key, *path, *given;
+    } outputs[] = {{"output", project->output, options->output},
+                   {"listing", project->listing, options->listing},
+                   {"symbols", project->symbols, options->symbols},
+                   /* the one that has its name from the first source */
+                   {"sources", project->output || options->output ? NULL : usual, NULL}};
+    bool inside = true;
+    for (size_t i = 0; i < sizeof outputs / sizeof *outputs && inside; i++) {
+        if (!outputs[i].path || outputs[i].given || cli_inside_project(outputs[i].path)) continue;
+        char message[400];
+        snprintf(message, sizeof message, "`%s: %.200s` would be written outside the folder of the project", outputs[i].key,
+                 outputs[i].path);
+        cli_complain(self, "outside-project", CLI_PROJECT_FILE, "Where it is meant so, give it on the command line: -o, --listing, --symbols.",
+                     message);
+        inside = false;
+    }
+    free(usual);
+    return inside;
 }
 
 static int run(cli *self, int argc, const char **argv)
@@ -355,6 +405,7 @@ static int run(cli *self, int argc, const char **argv)
     int found = files && !files[0] ? cli_take_project(self, &project, &files, &options.part,
                                                       &options.includes, &options.warns)
                                    : -1;
+    if (found == EXIT_DONE && !stays_inside(self, &project, &options)) found = EXIT_REFUSED;
     if (found == EXIT_DONE) {
         cli_take(&options.output, &project.output);
         cli_take(&options.listing, &project.listing);
@@ -374,6 +425,7 @@ static int run(cli *self, int argc, const char **argv)
         bool set =
             cli_settings(self, &command_asm, files, options.includes, options.warns, warnings, &settings);
         if (part && !set) exit_code = EXIT_USAGE;
+        else if (part && !outputs_are_free(self, files[0], &options)) exit_code = EXIT_REFUSED;
         else if (part && options.fix && !cli_fix(self, part, &settings)) exit_code = EXIT_REFUSED;
         else if (part && options.watch) exit_code = watch(self, part, &settings, &options);
         else if (part) exit_code = assemble(self, part, &settings, &options);

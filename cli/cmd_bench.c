@@ -123,10 +123,10 @@ static void do_as_json(bench *b, const char *line)
     char *text = NULL;
     size_t size = 0;
     FILE *real = stdout, *kept = open_memstream(&text, &size);
-    if (!kept) return;
-    stdout = kept;
-    bool good = bench_do(b, line);
-    fclose(kept);
+    if (!kept) cli_lose_memory();
+    else stdout = kept;
+    bool good = kept && bench_do(b, line);
+    if (kept && fclose(kept)) cli_lose_memory();
     stdout = real;
     cJSON *root = cJSON_CreateObject();
     const oak_event *event = oak_session_last_event(b->session);
@@ -152,10 +152,11 @@ static void do_as_json(bench *b, const char *line)
         cJSON_AddItemToObject(root, "diagnostics", b->self->diagnostics);
         b->self->diagnostics = cJSON_CreateArray();
     }
-    char *document = cJSON_PrintUnformatted(root);
-    if (document) puts(document);
+    char *document = cli_json_text(root, true);
+    puts(document ? document : "{\"ok\": false, \"text\": \"out of memory\"}");
+    if (!document) b->failures++;
     fflush(stdout);
-    cJSON_free(document);
+    free(document);
     cJSON_Delete(root);
     free(text);
 }
@@ -215,7 +216,7 @@ static char *complete_word(const char *text, int state)
             else name = program && (symbol = oak_program_symbol(program, at)) ? symbol->name : NULL;
             if (!name) break;
             at++;
-            if (strncasecmp(name, text, length) == 0) return strdup(name);
+            if (strncasecmp(name, text, length) == 0) return cli_strdup(name);
         }
     return NULL;
 }
@@ -283,6 +284,7 @@ static void leave_line(int number)
 static void read_terminal(bench *b)
 {
     completing = b;
+    rl_outstream = cli_terminal();
     rl_completion_entry_function = complete;
     rl_basic_word_break_characters = " \t\n\"'=+-*/<>|&^!~()[]:";
     using_history();
@@ -313,7 +315,7 @@ static void keep_line(bench_options *options, const char *format, ...)
     va_start(arguments, format);
     vsnprintf(text, sizeof text, format, arguments);
     va_end(arguments);
-    char *copy = options->kept_count < MOST_KEPT ? strdup(text) : NULL;
+    char *copy = options->kept_count < MOST_KEPT ? cli_strdup(text) : NULL;
     if (copy) options->kept[options->kept_count++] = copy;
 }
 
@@ -369,11 +371,14 @@ static void set_up_again(bench *b, bench_options *options)
     char *text = NULL;
     size_t size = 0;
     FILE *real = stdout, *kept = open_memstream(&text, &size);
-    if (!kept) return;
+    if (!kept) {
+        cli_lose_memory();
+        return;
+    }
     unsigned failures = b->failures;
     stdout = kept;
     for (unsigned i = 0; i < options->kept_count; i++) bench_do(b, options->kept[i]);
-    fclose(kept);
+    if (fclose(kept)) cli_lose_memory();
     stdout = real;
     free(text);
     b->failures = failures;
@@ -403,7 +408,8 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     b.bounded = !terminal;
     bench_recall_panes(&b);
     remember_ports(&b);
-    oak_session_keep_history(session, 0);
+    oak_status kept = oak_session_keep_history(session, 0);
+    if (kept == OAK_NO_MEMORY) return cli_failed(self, kept, path); /* a chip that cannot go back is fine */
     oak_session_ask(session, nobody_interrupts, &b);
     cli_catch_interrupts(true);
     b.given_stops = count_stops(session);
@@ -417,6 +423,10 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     for (char **one = options->resumed ? NULL : options->scripts; one && *one && !b.quits && !b.again;
          one++) {
         FILE *script = fopen(*one, "r");
+        if (script && !cli_note_read(*one)) {
+            fclose(script);
+            return cli_failed(self, OAK_NO_MEMORY, *one);
+        }
         if (!script) {
             cli_complain(self, "no-file", *one, "A script has a verb a line.", strerror(errno));
             return EXIT_REFUSED;

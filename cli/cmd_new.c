@@ -24,19 +24,24 @@ static void fill_in(const char *text, size_t size, const char *part, const char 
     }
 }
 
-static int copy_file(cli *self, const char *from, const char *to, const char *part, const char *name)
+/* What a project consists of, before any of it is written. */
+enum { MOST_FILES = 32 };
+typedef struct made_file {
+    char *path;
+    cli_text text;
+} made_file;
+
+static int fill_file(cli *self, const char *from, const char *to, const char *part, const char *name, made_file *made)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;
     oak_status status = self->host.read_file(self->host.context, from, 1 << 20, &bytes, &size);
     if (status) return cli_failed(self, status, from);
-    cli_text text = {0};
-    oak_text_sink sink = cli_text_sink(&text);
+    oak_text_sink sink = cli_text_sink(&made->text);
     fill_in((const char *)bytes, size, part, name, &sink);
-    self->host.resize(self->host.context, bytes, size, 0);
-    int exit_code = cli_write_file(self, to, &text) ? EXIT_DONE : EXIT_REFUSED;
-    free(text.bytes);
-    return exit_code;
+    if (bytes) self->host.resize(self->host.context, bytes, size, 0);
+    made->path = cli_strdup(to);
+    return cli_failed(self, made->path ? OAK_OK : OAK_NO_MEMORY, to);
 }
 
 /* The templates of an architecture lie beside the parts: templates/ARCHITECTURE/NAME. */
@@ -63,22 +68,25 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
         exit_code = EXIT_REFUSED;
     }
     struct dirent *entry;
-    /* Nothing that is there already is touched: look first, write then. */
-    for (int writing = 0; writing < 2 && !exit_code; writing++) {
-        rewinddir(entries);
-        while (!exit_code && (entry = readdir(entries))) {
-            if (entry->d_name[0] == '.') continue;
-            snprintf(source, sizeof source, "%s/%s", from, entry->d_name);
-            snprintf(target, sizeof target, "%.8000s/%s", folder, entry->d_name);
-            if (writing) {
-                exit_code = copy_file(self, source, target, part_name, name);
-            } else if (access(target, F_OK) == 0) {
-                cli_complain(self, "exists", target, "Choose a new folder; nothing was written.",
-                             "this file is already there");
-                exit_code = EXIT_REFUSED;
-            }
+    made_file made[MOST_FILES] = {0};
+    cli_file files[MOST_FILES];
+    unsigned count = 0;
+    while (!exit_code && (entry = readdir(entries))) {
+        if (entry->d_name[0] == '.' || count == MOST_FILES) continue;
+        snprintf(source, sizeof source, "%s/%s", from, entry->d_name);
+        snprintf(target, sizeof target, "%.8000s/%s", folder, entry->d_name);
+        if (access(target, F_OK) == 0) {
+            cli_complain(self, "exists", target, "Choose a new folder; nothing was written.",
+                         "this file is already there");
+            exit_code = EXIT_REFUSED;
+        } else {
+            exit_code = fill_file(self, source, target, part_name, name, &made[count]);
+            files[count] = (cli_file){made[count].path, &made[count].text, false};
+            count++;
         }
     }
+    if (!exit_code && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
+    for (unsigned i = 0; i < count; i++) free(made[i].path), free(made[i].text.bytes);
     closedir(entries);
     if (!exit_code)
         printf("%s: a project for %s. Begin with:\n\n  cd %s\n  spindle asm\n  spindle run --time 5ms\n",

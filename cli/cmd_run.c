@@ -41,6 +41,8 @@ const command command_run = {
     "      --board FILE      the board around the chip: lamps, buttons, motors; docs/boards.md\n"
     "      --act DEED        do something on the board: 'door open at 150ms'; repeat\n"
     "      --attach NAME     a terminal of the board is this terminal; with --pace 1\n"
+    "      --as-is           what it sends reaches this terminal with its control sequences;\n"
+    "                        otherwise they are shown\n"
     "      --pty NAME        the same at a pseudo-terminal, for any terminal program\n"
     "      --stimuli FILE    drive pins as a file says, a line each; docs/stimuli.md\n"
     "      --seed N          what bounce and random begin with; the same seed, the same run\n"

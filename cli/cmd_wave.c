@@ -27,7 +27,7 @@ static bool add_piece(wave_row *row, size_t *room, wave_piece piece)
 {
     if (row->count == *room) {
         size_t more = *room ? *room * 2 : 64;
-        wave_piece *grown = realloc(row->pieces, more * sizeof *grown);
+        wave_piece *grown = cli_realloc(row->pieces, more * sizeof *grown);
         if (!grown) return false;
         row->pieces = grown;
         *room = more;
@@ -101,7 +101,7 @@ static bool add_mark(wave_view *view, const char *name, uint64_t at)
     if (last && last->time == at && strcmp(last->name, name) == 0) return true;
     if (view->mark_count == view->mark_room) {
         size_t room = view->mark_room ? view->mark_room * 2 : 64;
-        wave_mark *grown = realloc(view->marks, room * sizeof *grown);
+        wave_mark *grown = cli_realloc(view->marks, room * sizeof *grown);
         if (!grown) return false;
         view->marks = grown;
         view->mark_room = room;

@@ -31,7 +31,9 @@ static bool wants_colour(int descriptor)
 
 int main(int argc, const char **argv)
 {
-    cli self = {.host = oak_linux_host(), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
+    cli_open_streams();
+    cli_open_json();
+    cli self = {.host = cli_host(argc, argv), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
     self.sink = (oak_diag_sink){.context = &self, .report = cli_report_diagnostic};
     self.diagnostics = cJSON_CreateArray();
     const char *name = argc > 1 ? argv[1] : "help";
@@ -60,6 +62,12 @@ int main(int argc, const char **argv)
         }
         exit_code = cli_usage(&self, NULL, *hint ? hint : NULL, "there is no command `%s`", name);
     }
+    /* Whatever has failed for lack of memory, and has not been told: the result is not what was asked for. */
+    if (cli_memory_lost()) {
+        exit_code = EXIT_REFUSED;
+        self.errors = 0;
+        if (!self.json && !self.said_memory) cli_failed(&self, OAK_NO_MEMORY, name);
+    }
     /* A refusal before the command could print its document is a document too. */
     if (self.json && cJSON_GetArraySize(self.diagnostics)) {
         cJSON *document = cJSON_CreateObject();
@@ -67,6 +75,7 @@ int main(int argc, const char **argv)
         cli_print_json(&self, document);
     }
     cJSON_Delete(self.diagnostics);
+    cli_forget_files();
     if (fflush(stdout) || ferror(stdout)) exit_code = exit_code ? exit_code : EXIT_REFUSED;
     return exit_code;
 }

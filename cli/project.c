@@ -35,7 +35,7 @@ static bool read_list(cli *self, yaml_document_t *document, const yaml_node_t *l
             refuse(self, &item->start_mark, NULL, "a name is wanted here");
             return false;
         }
-        texts[i] = strdup((const char *)item->data.scalar.value);
+        texts[i] = cli_strdup((const char *)item->data.scalar.value);
     }
     return true;
 }
@@ -60,7 +60,7 @@ static bool read_warnings(cli *self, yaml_document_t *document, const yaml_node_
         }
         snprintf(text, sizeof text, "%.90s=%.90s", (const char *)key->data.scalar.value,
                  (const char *)value->data.scalar.value);
-        texts[count++] = strdup(text);
+        texts[count++] = cli_strdup(text);
     }
     return true;
 }
@@ -109,7 +109,7 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
                    "Keys: part, clock, sources, include, warnings, output, listing, symbols.", message);
             return false;
         }
-        *texts[i].value = strdup((const char *)value->data.scalar.value);
+        *texts[i].value = cli_strdup((const char *)value->data.scalar.value);
     }
     project->source_count = cli_count_list(project->sources);
     if (project->source_count) return true;
@@ -129,11 +129,17 @@ int cli_read_project(cli *self, cli_project *project)
     yaml_parser_t parser;
     yaml_document_t document;
     bool good = false;
-    if (yaml_parser_initialize(&parser)) {
+    uint32_t line, column;
+    if (bytes && oak_yaml_is_deep((const char *)bytes, size, &line, &column)) {
+        yaml_mark_t mark = {.line = line - 1, .column = column - 1};
+        refuse(self, &mark, NULL, "this is nested deeper than any project file");
+    } else if (yaml_parser_initialize(&parser)) {
         yaml_parser_set_input_string(&parser, bytes ? bytes : (const uint8_t *)"", size);
         if (yaml_parser_load(&parser, &document)) {
             good = read_document(self, &document, project);
             yaml_document_delete(&document);
+        } else if (parser.error == YAML_MEMORY_ERROR) {
+            cli_lose_memory();
         } else {
             refuse(self, &parser.problem_mark, NULL,
                    parser.problem ? parser.problem : "this is not valid YAML");
@@ -141,9 +147,9 @@ int cli_read_project(cli *self, cli_project *project)
         yaml_parser_delete(&parser);
     }
     if (bytes) self->host.resize(self->host.context, bytes, size, 0);
-    if (good) return EXIT_DONE;
+    if (good && !cli_memory_lost()) return EXIT_DONE;
     cli_free_project(project);
-    return EXIT_REFUSED;
+    return cli_memory_lost() ? cli_failed(self, OAK_NO_MEMORY, CLI_PROJECT_FILE) : EXIT_REFUSED;
 }
 
 int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,
@@ -182,7 +188,7 @@ void cli_take(char **option, char **from)
 bool cli_take_list(char ***option, char **from)
 {
     unsigned before = cli_count_list(from), after = cli_count_list(*option);
-    char **whole = calloc(before + after + 1, sizeof *whole);
+    char **whole = cli_calloc(before + after + 1, sizeof *whole);
     if (!whole) return false;
     for (unsigned i = 0; i < before; i++) whole[i] = from[i], from[i] = NULL;
     for (unsigned i = 0; i < after; i++) whole[before + i] = (*option)[i];

@@ -434,7 +434,7 @@ static bool show_output(cli *self, oak_session *session, oak_board *board)
     enum { ROOM = 65536 };
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
-    uint8_t *bytes = chip.ops->take_output ? malloc(ROOM) : NULL;
+    uint8_t *bytes = chip.ops->take_output ? cli_malloc(ROOM) : NULL;
     unsigned line = 0;
     bool any = false;
     for (unsigned i = 0; bytes && i < part->block_count; i++) {

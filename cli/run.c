@@ -13,7 +13,7 @@ typedef struct run_options {
     char **stops, **sets, **drives, **shows, **includes, **warns, **notices, **stimuli, **records, **marks,
         **laps, **acts;
     long long cycles, steps, base, seed;
-    int json, brief, check_reads, data_runs;
+    int json, brief, check_reads, data_runs, as_is;
 } run_options;
 
 /* ------------------------------------------------------------------------------------------ preparing */
@@ -21,7 +21,7 @@ typedef struct run_options {
 /* "PLACE [if CONDITION] [every N] [once]" */
 bool cli_add_stop(cli *self, oak_session *session, const char *text)
 {
-    char *copy = strdup(text), *condition = copy ? strstr(copy, " if ") : NULL,
+    char *copy = cli_strdup(text), *condition = copy ? strstr(copy, " if ") : NULL,
          *every = copy ? strstr(copy, " every ") : NULL, *end = NULL;
     unsigned long long count = 1;
     unsigned number;
@@ -57,7 +57,7 @@ static int add_lap(cli *self, const command *of, oak_session *session, const cha
                   "`%s` is no lap", text);
         return EXIT_USAGE;
     }
-    char *from = strndup(text, (size_t)(to - text));
+    char *from = cli_strndup(text, (size_t)(to - text));
     oak_status status = from ? oak_session_add_lap(session, from, to + 4, &self->sink) : OAK_NO_MEMORY;
     free(from);
     if (status && status != OAK_REFUSED) cli_failed(self, status, text);
@@ -121,8 +121,8 @@ static int prepare(cli *self, const command *of, oak_session *session, oak_board
     if (options->seed < 0) return cli_usage(self, of, NULL, "a seed is a whole number from 0");
     if (options->seed) oak_session_set_seed(session, (uint64_t)options->seed);
     if (board) {
-        if (oak_board_clock(board)) oak_session_set_clock(session, oak_board_clock(board));
-        oak_status status = oak_board_join(board, session, options->seed ? (uint64_t)options->seed : 1);
+        oak_status status = oak_board_clock(board) ? oak_session_set_clock(session, oak_board_clock(board)) : OAK_OK;
+        if (!status) status = oak_board_join(board, session, options->seed ? (uint64_t)options->seed : 1);
         if (status) return cli_failed(self, status, options->board);
     }
     if (options->state_in && !read_state(self, session, options->state_in)) return EXIT_REFUSED;
@@ -130,7 +130,8 @@ static int prepare(cli *self, const command *of, oak_session *session, oak_board
         if (oak_read_frequency(options->clock, &clock))
             return cli_usage(self, of, "Write --clock 12MHz or --clock 11.0592MHz.",
                              "`%s` is no clock frequency", options->clock);
-        oak_session_set_clock(session, clock);
+        oak_status status = oak_session_set_clock(session, clock);
+        if (status) return cli_failed(self, status, options->clock);
     }
     for (char **one = options->notices; one && *one; one++)
         if (!set_notice(self, of, session, *one)) return EXIT_USAGE;
@@ -284,18 +285,30 @@ static bool begin_pace(cli *self, const command *of, oak_session *session, const
     return true;
 }
 
-static bool write_dump(cli *self, oak_session *session, const char *path)
+/* State and dump, as they were asked for: both or neither. */
+static int write_outputs(cli *self, oak_session *session, const run_options *options)
 {
-    cli_text text = {0};
-    oak_text_sink sink = cli_text_sink(&text);
-    const oak_trace *trace = oak_session_trace(session);
-    if (oak_trace_is_full(trace))
-        cli_complain(self, "trace-full", path, "Record fewer pins, or a shorter time.",
-                     "the dump ends early: there are more changes than are kept");
-    bool good = cli_failed(self, oak_trace_write_vcd(trace, &sink), path) == EXIT_DONE &&
-                cli_write_file(self, path, &text);
-    free(text.bytes);
-    return good;
+    cli_text state = {0}, dump = {0};
+    oak_text_sink state_sink = cli_text_sink(&state), dump_sink = cli_text_sink(&dump);
+    cli_file files[2];
+    unsigned count = 0;
+    int exit_code = EXIT_DONE;
+    if (options->state_out) {
+        exit_code = cli_failed(self, oak_session_write_state(session, &state_sink), options->state_out);
+        files[count++] = (cli_file){options->state_out, &state, false};
+    }
+    if (!exit_code && options->dump) {
+        const oak_trace *trace = oak_session_trace(session);
+        if (oak_trace_is_full(trace))
+            cli_complain(self, "trace-full", options->dump, "Record fewer pins, or a shorter time.",
+                         "the dump ends early: there are more changes than are kept");
+        exit_code = cli_failed(self, oak_trace_write_vcd(trace, &dump_sink), options->dump);
+        files[count++] = (cli_file){options->dump, &dump, false};
+    }
+    if (!exit_code && count && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
+    free(state.bytes);
+    free(dump.bytes);
+    return exit_code;
 }
 
 static int run_session(cli *self, const cli_runner *runner, oak_session *session, oak_board *board,
@@ -308,7 +321,9 @@ static int run_session(cli *self, const cli_runner *runner, oak_session *session
     oak_budget budget;
     oak_event event;
     pacer pace = {0};
-    int exit_code = prepare(self, of, session, board, options);
+    bool may = (!options->state_out || cli_may_write(self, options->state_out)) &&
+               (!options->dump || cli_may_write(self, options->dump));
+    int exit_code = may ? prepare(self, of, session, board, options) : EXIT_REFUSED;
     if (!exit_code) exit_code = read_budget(self, of, session, options, &budget, words, sizeof words);
     for (char **one = options->shows; !exit_code && one && *one; one++) {
         if (show_count == MOST_SHOWS)
@@ -321,22 +336,15 @@ static int run_session(cli *self, const cli_runner *runner, oak_session *session
         for (unsigned i = 0; i < show_count; i++) free(shows[i].expression);
         return runner->instead(self, session, board, path, runner->context);
     }
-    if (!exit_code && options->attach && !cli_attach(self, board, options->attach, false, &pace.attached))
+    if (!exit_code && options->attach && !cli_attach(self, board, options->attach, false, options->as_is != 0, &pace.attached))
         exit_code = EXIT_REFUSED;
-    if (!exit_code && options->pseudo && !cli_attach(self, board, options->pseudo, true, &pace.attached))
+    if (!exit_code && options->pseudo && !cli_attach(self, board, options->pseudo, true, true, &pace.attached))
         exit_code = EXIT_REFUSED;
     if (!exit_code && !begin_pace(self, of, session, options, &pace, &budget)) exit_code = EXIT_USAGE;
     oak_status status = exit_code ? OAK_OK : oak_session_run(session, &budget, &self->sink, &event);
     cli_detach(&pace.attached);
     if (status) exit_code = cli_failed(self, status, path);
-    cli_text state = {0};
-    oak_text_sink sink = cli_text_sink(&state);
-    if (!exit_code && options->state_out) {
-        exit_code = cli_failed(self, oak_session_write_state(session, &sink), options->state_out);
-        if (!exit_code && !cli_write_file(self, options->state_out, &state)) exit_code = EXIT_REFUSED;
-    }
-    free(state.bytes);
-    if (!exit_code && options->dump && !write_dump(self, session, options->dump)) exit_code = EXIT_REFUSED;
+    if (!exit_code) exit_code = write_outputs(self, session, options);
     if (!exit_code && runner->finish) exit_code = runner->finish(self, session, path, runner->context);
     else if (!exit_code) {
         const cli_reported what = {path, words, shows, show_count, options->brief, board};
@@ -393,7 +401,9 @@ static int run_program(cli *self, const cli_runner *runner, const oak_part *part
     for (size_t next = 0;
          !status && !options->data_runs && oak_program_next_data(program, &next, &at, &size) == OAK_OK;)
         oak_machine_mark_data(machine, at, size);
-    if (!status && options->check_reads && oak_machine_check_reads(machine, true))
+    oak_status checks = !status && options->check_reads ? oak_machine_check_reads(machine, true) : OAK_OK;
+    if (checks == OAK_NO_MEMORY) status = checks;
+    else if (checks)
         cli_complain(self, "no-check", path, NULL,
                      "this architecture does not watch for reads of unwritten memory");
     oak_board *board = NULL;
@@ -441,6 +451,7 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
         {"board", 0, POPT_ARG_STRING, &options.board, 0, NULL, NULL},
         {"act", 0, POPT_ARG_ARGV, &options.acts, 0, NULL, NULL},
         {"attach", 0, POPT_ARG_STRING, &options.attach, 0, NULL, NULL},
+        {"as-is", 0, POPT_ARG_NONE, &options.as_is, 0, NULL, NULL},
         {"pty", 0, POPT_ARG_STRING, &options.pseudo, 0, NULL, NULL},
         {"show", 0, POPT_ARG_ARGV, &options.shows, 0, NULL, NULL},
         {"state-in", 0, POPT_ARG_STRING, &options.state_in, 0, NULL, NULL},

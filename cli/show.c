@@ -59,7 +59,7 @@ bool cli_read_cells(cli *self, const char *words, cli_cells *cells)
 
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
 {
-    *item = (show_item){.text = text, .expression = strdup(text)};
+    *item = (show_item){.text = text, .expression = cli_strdup(text)};
     if (!item->expression) return false;
     char *as = NULL;
     for (char *p = item->expression; (p = strstr(p, " as ")); p += 4) as = p;

@@ -98,6 +98,7 @@ bool cli_read_symbols(cli *self, const char *path, oak_program *program)
     cJSON_Delete(root);
     self->host.resize(self->host.context, bytes, size, 0);
     if (good) return true;
+    if (cli_memory_lost()) return cli_failed(self, OAK_NO_MEMORY, path) == EXIT_DONE;
     oak_diagnostic d = {.severity = OAK_ERROR,
                         .code = "symbol-file",
                         .file = path,

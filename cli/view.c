@@ -87,7 +87,7 @@ static const char *load_source(view *v, const char *name)
     free(v->source);
     v->source = NULL;
     if (v->b->self->host.read_file(v->b->self->host.context, name, 16u << 20, &bytes, &size)) return NULL;
-    v->source = malloc(size + 1);
+    v->source = cli_malloc(size + 1);
     if (v->source) memcpy(v->source, bytes ? bytes : (uint8_t *)"", size), v->source[size] = 0;
     if (bytes) v->b->self->host.resize(v->b->self->host.context, bytes, size, 0);
     snprintf(v->source_name, sizeof v->source_name, "%s", name);
@@ -392,7 +392,7 @@ static void add_message(view *v, const char *text, size_t length)
         memmove(v->messages, v->messages + 1, (VIEW_MOST_MESSAGES - 1) * sizeof *v->messages);
         v->message_count--;
     }
-    char *copy = strndup(text, length);
+    char *copy = cli_strndup(text, length);
     if (copy) v->messages[v->message_count++] = copy;
 }
 
@@ -501,7 +501,7 @@ static void keep_typed(view *v, const char *line)
         memmove(v->typed, v->typed + 1, (VIEW_MOST_TYPED - 1) * sizeof *v->typed);
         v->typed_count--;
     }
-    if ((v->typed[v->typed_count] = strdup(line))) v->typed_count++;
+    if ((v->typed[v->typed_count] = cli_strdup(line))) v->typed_count++;
     v->typed_at = v->typed_count;
 }
 
@@ -636,7 +636,7 @@ bool bench_view(bench *b)
     v = (view){.b = b};
     setlocale(LC_CTYPE, "");
     FILE *terminal_in = stdin;
-    SCREEN *screen = newterm(NULL, stdout, terminal_in);
+    SCREEN *screen = newterm(NULL, cli_terminal(), terminal_in);
     if (!screen) return false;
     static const int ends[] = {SIGSEGV, SIGABRT, SIGTERM, SIGHUP, SIGFPE, SIGBUS, SIGILL};
     for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) signal(ends[i], give_back);

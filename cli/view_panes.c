@@ -204,9 +204,10 @@ static int draw_recent(view *v, int row, int bottom, int from, int to)
     recent_pane pane = {v, row + 1, bottom, from, to};
     view_title(row, from, to, "executed last");
     if (v->meanwhile && !(v->b->pace > 0)) return pane.row; /* they pass too fast */
-    if (bottom - row > 1)
+    if (bottom - row > 1 &&
         oak_session_recent(v->b->session, (uint64_t)(bottom - row - 1 < MOST ? bottom - row - 1 : MOST),
-                           draw_one_recent, &pane);
+                           draw_one_recent, &pane))
+        return row + 1;
     return pane.row;
 }
 

@@ -30,20 +30,19 @@ int main(int argc, char **argv)
     oak_chip_port chip = oak_machine_port(machine);
     if (oak_session_open(&host, &chip, program, &session)) return 1;
 
-    oak_session_keep_history(session, 0);
-    oak_session_drive(session, "p3.0 = 0 until 150ms, 1", &sink);
-    oak_session_drive(session, "p3.1 = 1 until 10ms, 0", &sink);
-    oak_session_drive(session, "p3.2 = 0", &sink);
+    if (oak_session_keep_history(session, 0) || oak_session_drive(session, "p3.0 = 0 until 150ms, 1", &sink) ||
+        oak_session_drive(session, "p3.1 = 1 until 10ms, 0", &sink) || oak_session_drive(session, "p3.2 = 0", &sink))
+        return 1;
     if (oak_session_add_watch(session, argv[3], OAK_WATCH_CHANGE, &sink, &watch)) return 1;
     if (oak_session_run(session, &(oak_budget){.cycles = 1000000}, &sink, &event)) return 1;
     if (event.stop.reason != OAK_STOP_WATCH) {
         printf("%s never changes\n", argv[3]);
         return 1;
     }
-    oak_session_back_steps(session, 1, &event); /* in front of the instruction that did it */
+    if (oak_session_back_steps(session, 1, &event)) return 1; /* in front of the instruction that did it */
     unsigned size;
     oak_session_name_place(session, event.stop.pc, place, sizeof place);
-    oak_session_print_instruction(session, event.stop.pc, text, sizeof text, &size);
+    if (oak_session_print_instruction(session, event.stop.pc, text, sizeof text, &size)) return 1;
     printf("%s is changed by `%s` at %s\n", argv[3], text, place);
 
     oak_session_close(session);

@@ -37,8 +37,7 @@ int main(int argc, char **argv)
         char text[200];
         oak_chip_time before, after;
         const oak_budget budget = {.cycles = 1000000};
-        oak_session_reset(session);
-        if (oak_session_run_to(session, argv[3], &budget, &sink, &event))
+        if (oak_session_reset(session) || oak_session_run_to(session, argv[3], &budget, &sink, &event))
             return 1; /* as the program comes there first */
         snprintf(text, sizeof text, "%s = %u", argv[5], value);
         if (oak_session_set(session, text, &sink)) return 1;

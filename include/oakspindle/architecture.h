@@ -17,6 +17,8 @@ typedef struct oak_space_info {
     const char *title;
     bool of_bits; /* addresses of this space name single bits */
     bool special; /* its cells are special function registers */
+    uint32_t first; /* its addresses are first to end - 1; end 0: none */
+    uint64_t end;
 } oak_space_info;
 
 typedef struct oak_register_info {

@@ -18,7 +18,7 @@ typedef struct oak_program oak_program;
  * Warnings do not refuse. On success *program is made; otherwise it is left alone and the result is OAK_REFUSED,
  * OAK_NOT_FOUND, OAK_IO_ERROR (each after a diagnostic) or OAK_NO_MEMORY. The host and the part must outlive the
  * program. */
-oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
+OAK_MUST_USE oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
                         const oak_diag_sink *sink, oak_program **program);
 /* How a warning is taken. Each has a code; a line silences it for itself with the comment `allow(CODE)`. */
 typedef enum oak_warning_level { OAK_WARN_OFF, OAK_WARN_ON, OAK_WARN_ERROR } oak_warning_level;
@@ -38,16 +38,16 @@ typedef struct oak_asm_settings {
 } oak_asm_settings;
 
 /* The same for several files, with all that can be set. */
-oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
+OAK_MUST_USE oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
                               const oak_diag_sink *sink, oak_program **program);
 /* The codes of warnings and their usual levels, from 0; NULL after the last. */
 const char *oak_warning_at(unsigned index, oak_warning_level *usual);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
-oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
+OAK_MUST_USE oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
                              size_t size, const oak_diag_sink *sink, oak_program **program);
 
 /* An empty program, to be filled with an image and, if there are any, symbols and lines from elsewhere. */
-oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program);
+OAK_MUST_USE oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program);
 /* Frees the program; NULL is allowed. */
 void oak_program_free(oak_program *program);
 
@@ -87,12 +87,12 @@ typedef struct oak_line {
 } oak_line;
 
 /* The source line whose code holds an address. OAK_NOT_FOUND. */
-oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line);
+OAK_MUST_USE oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line);
 /* The line with code at or behind `line` of a file (its name, or the end of its path). OAK_NOT_FOUND. */
-oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
+OAK_MUST_USE oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
                                  oak_line *found);
 /* Lines with code, ascending by address, from 0. OAK_NOT_FOUND after the last. */
-oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line);
+OAK_MUST_USE oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line);
 
 /* What lies where: a named section, or a stretch that was placed with org. */
 typedef struct oak_section {
@@ -109,17 +109,17 @@ const char *oak_program_file(const oak_program *program, unsigned index);
 
 /* Writes an ELF file: code, symbols, and DWARF 4 lines and labels, for general tools. OAK_NO_MEMORY, or what the sink
  * returns. */
-oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink *out);
 
 /* Adds a symbol or a line to a program that was made elsewhere. Strings are copied. OAK_NO_MEMORY. */
-oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol);
-oak_status oak_program_add_line(oak_program *program, const oak_line *line);
+OAK_MUST_USE oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol);
+OAK_MUST_USE oak_status oak_program_add_line(oak_program *program, const oak_line *line);
 /* To be called once, after the last of them, before anything is looked up. */
-oak_status oak_program_finish(oak_program *program);
+OAK_MUST_USE oak_status oak_program_finish(oak_program *program);
 
 /* The stretches of code memory that the source defines as data: the first at or behind the number *index, which moves on.
  * OAK_NOT_FOUND behind the last, and for programs without source. */
-oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address,
+OAK_MUST_USE oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address,
                                  uint32_t *size);
 
 /* Source lines assembled. */
@@ -127,7 +127,7 @@ uint32_t oak_program_line_count(const oak_program *program);
 
 /* Writes the listing: line, address, bytes, cycles, source; then the symbols. OAK_NOT_FOUND when the program has no
  * source. */
-oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out);
 
 #ifdef __cplusplus
 }

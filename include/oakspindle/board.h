@@ -112,7 +112,7 @@ const oak_stand_in_kind *oak_stand_in_kind_at(unsigned number);
 
 /* Reads a board file for a part. `kinds` (may be NULL, ends with NULL) come before those of the library. Every fault is
  * reported with line and column. OAK_REFUSED after a diagnostic, OAK_NO_MEMORY. The part must outlive the board. */
-oak_status oak_board_load(const oak_host *host, const char *path, const struct oak_part *part,
+OAK_MUST_USE oak_status oak_board_load(const oak_host *host, const char *path, const struct oak_part *part,
                           const oak_stand_in_kind *const *kinds, const oak_diag_sink *sink,
                           oak_board **board);
 /* Frees it, after its session was closed. NULL is allowed. */
@@ -123,9 +123,9 @@ const char *oak_board_title(const oak_board *board);
 
 /* Puts the chip of a session on the board, and gives its pins the names of the wires. What is random begins with the
  * seed. OAK_UNSUPPORTED where the chip port cannot do that. */
-oak_status oak_board_join(oak_board *board, oak_session *session, uint64_t seed);
+OAK_MUST_USE oak_status oak_board_join(oak_board *board, oak_session *session, uint64_t seed);
 /* Somebody does something: "door open", "start press at 10ms". Without a time, now. OAK_REFUSED after a diagnostic. */
-oak_status oak_board_act(oak_board *board, const char *text, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_board_act(oak_board *board, const char *text, const oak_diag_sink *sink);
 
 /* Stand-ins in the order of the file, by number from 0; NULL behind the last; or by name. */
 oak_stand_in *oak_board_stand_in(oak_board *board, unsigned number);

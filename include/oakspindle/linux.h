@@ -13,14 +13,34 @@ oak_host oak_linux_host(void);
 
 /* Opens a terminal device (8 data bits, no parity, raw) as a line port. Close it with line->ops->close(line->line).
  * OAK_NOT_FOUND, OAK_IO_ERROR, OAK_UNSUPPORTED for a speed the device does not have, OAK_NO_MEMORY. */
-oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second, oak_line_port *line);
+OAK_MUST_USE oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second, oak_line_port *line);
 
 /* A pair of line ports joined to each other: a stand-in for a board on a desk. Each is closed by itself. */
-oak_status oak_linux_line_pair(oak_line_port *a, oak_line_port *b);
+OAK_MUST_USE oak_status oak_linux_line_pair(oak_line_port *a, oak_line_port *b);
 
-/* Writes a file beside its target and renames it into place when it is complete, so that an earlier file is never lost
- * half-way. OAK_IO_ERROR. */
-oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size);
+/* Reads all of a pipe, or of whatever else has been named by the person at the keyboard: waits for it. Otherwise like
+ * oak_host.read_file. */
+OAK_MUST_USE oak_status oak_linux_read_stream(const char *path, size_t limit, uint8_t **bytes, size_t *size);
+
+typedef struct oak_linux_output {
+    const char *path;
+    const void *bytes;
+    size_t size;
+    /* It is somebody's own file: other names of it stay names of it, it stays whose it is, and it is on the disk when this
+     * returns. Where there are other names it is rewritten in place, after room was made. */
+    bool keeps_links;
+} oak_linux_output;
+
+/* Writes several files, all or none: each beside its target, and when all are complete they are put into place. An earlier file
+ * keeps its mode and, where that is allowed, its owner; behind a link the file it names is replaced. What is read-only is refused.
+ * A pipe or a device is written to, as is a file that is open here already (standard output by its name). What a killed run has left
+ * beside a target is removed. OAK_IO_ERROR or OAK_NO_MEMORY; then *failed (NULL: unwanted) is the number of the output and *why a phrase
+ * that stays valid: "it is read-only". */
+OAK_MUST_USE oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed, const char **why);
+/* Removes what killed runs have left beside a file; each writing there does so by itself. */
+void oak_linux_clear_leftovers(const char *path);
+/* The same for one. */
+OAK_MUST_USE oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size);
 
 #ifdef __cplusplus
 }

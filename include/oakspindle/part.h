@@ -13,6 +13,8 @@
 extern "C" {
 #endif
 
+enum { OAK_LARGEST_MEMORY = 64 << 20 }; /* bytes of one memory: the simulator keeps all of it */
+
 typedef struct oak_part_memory {
     uint8_t space;
     bool writable;
@@ -154,12 +156,16 @@ typedef struct oak_part {
     uint8_t priority_bits;    /* of each; 0: the architecture has no such thing */
 } oak_part;
 
+/* Part, board and project files are YAML. True when a text is nested deeper than any of them may be, which is refused before it is
+ * read further; *line and *column, from 1, say where. */
+bool oak_yaml_is_deep(const char *text, size_t size, uint32_t *line, uint32_t *column);
+
 /* Loads a part file. A part it extends is looked for beside it, as NAME.yaml. Every fault is reported with line and
  * column. Returns OAK_REFUSED, OAK_NOT_FOUND or OAK_IO_ERROR (each after a diagnostic), OAK_NO_MEMORY, OAK_OK. The host
  * must outlive the part. */
-oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part);
+OAK_MUST_USE oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part);
 /* The same; a part that is extended and does not lie beside the file is looked for in `folder` (NULL: nowhere else). */
-oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
+OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
                               const oak_diag_sink *sink, oak_part **part);
 /* Frees a loaded part; NULL is allowed. */
 void oak_part_free(oak_part *part);

@@ -28,8 +28,9 @@ typedef struct oak_host {
      * there is no memory, and the old block is left as it was. */
     void *(*resize)(void *context, void *block, size_t old_size, size_t new_size);
     /* Reads a whole file. *bytes is made by this host's resize with the size *size and belongs to the caller
-     * (free it by resize(..., *size, 0)); an empty file gives NULL and 0. Returns OAK_NOT_FOUND, OAK_IO_ERROR,
-     * OAK_OUT_OF_RANGE for a file larger than `limit` bytes, or OAK_NO_MEMORY. May be NULL where there are no
+     * (free it by resize(..., *size, 0)); an empty file gives NULL and 0. Names come out of files that somebody else may
+     * have written: what is no file (a folder, a pipe, a device) is refused at once. Returns OAK_NOT_FOUND, OAK_NOT_A_FILE,
+     * OAK_IO_ERROR, OAK_OUT_OF_RANGE for a file larger than `limit` bytes, or OAK_NO_MEMORY. May be NULL where there are no
      * files. */
     oak_status (*read_file)(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size);
 } oak_host;
@@ -225,7 +226,8 @@ typedef struct oak_chip_ops {
     oak_status (*reset)(void *chip);
     /* Runs until a stop point, a fault, parked, or the first instruction boundary at which the time has reached
      * until_cycle or the count of instructions until_instruction (both absolute). A stop point at the very
-     * first instruction is passed over, so that a run goes on from where it stopped. */
+     * first instruction is passed over, so that a run goes on from where it stopped. OAK_NO_MEMORY when something the
+     * program has done was lost for lack of it. */
     oak_status (*run)(void *chip, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
     /* Register numbers are those of the part's architecture (oak_register_info). */
     oak_status (*read_register)(void *chip, unsigned reg, uint32_t *value);

@@ -11,8 +11,8 @@ extern "C" {
 
 /* Reads a frequency ("12MHz", "11.0592 MHz", "12000000") to 1/1000 Hz, a time ("5ms", "1.5 s", "250us", "40ns", "0") to
  * picoseconds. OAK_REFUSED when it is none. */
-oak_status oak_read_frequency(const char *text, uint64_t *millihertz);
-oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds);
+OAK_MUST_USE oak_status oak_read_frequency(const char *text, uint64_t *millihertz);
+OAK_MUST_USE oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds);
 
 /* Cycle units that have begun when `picoseconds` are over, rounded up; UINT64_MAX when it does not fit. */
 uint64_t oak_time_to_cycles(uint64_t picoseconds, uint64_t clock_millihertz, uint32_t clocks_per_cycle);
@@ -29,7 +29,7 @@ unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t
 /* Writes the instruction at an address of code as source text, with the names of the part and, where there is a program,
  * of its symbols; *size is its length in bytes. OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE outside code memory.
  * Bytes are read through the chip port. */
-oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
+OAK_MUST_USE oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
                                          unsigned *size);
 
 #ifdef __cplusplus

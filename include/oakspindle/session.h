@@ -21,7 +21,7 @@ extern "C" {
 typedef struct oak_session oak_session;
 
 /* Opens a session on a chip. The host, the chip and the program (which may be NULL) must outlive it. OAK_NO_MEMORY. */
-oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
+OAK_MUST_USE oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
                             oak_session **session);
 /* Closes it and takes its stop points off the chip; NULL is allowed. */
 void oak_session_close(oak_session *session);
@@ -32,10 +32,10 @@ oak_chip_port oak_session_chip(const oak_session *session);
 
 /* The clock in 1/1000 Hz; the part's usual clock until it is set. */
 uint64_t oak_session_clock(const oak_session *session);
-oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz);
+OAK_MUST_USE oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz);
 
 /* Resolves a place. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
                              uint32_t *address);
 /* Writes "label+4" or "0x0123" for an address of code. */
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room);
@@ -59,12 +59,12 @@ typedef struct oak_stop_point {
 } oak_stop_point;
 
 /* Adds a stop point at a place. `condition` may be NULL; `every` 0 means 1. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
+OAK_MUST_USE oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
                                 uint64_t every, const oak_diag_sink *sink, unsigned *number);
-oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
+OAK_MUST_USE oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
 /* It is removed for good, or after it has ended a run. The numbers of the others stay. OAK_NOT_FOUND. */
-oak_status oak_session_remove_stop(oak_session *session, unsigned number);
-oak_status oak_session_stop_once(oak_session *session, unsigned number);
+OAK_MUST_USE oak_status oak_session_remove_stop(oak_session *session, unsigned number);
+OAK_MUST_USE oak_status oak_session_stop_once(oak_session *session, unsigned number);
 /* By number from 0; NULL after the last. */
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number);
 
@@ -85,21 +85,25 @@ typedef struct oak_event {
     int watch; /* the same for OAK_STOP_WATCH; stop.watched_pc is the instruction, where the chip has seen it */
 } oak_event;
 
+/* For what takes part in a session: something of it was lost, since there was no memory. The run under way ends, and it and every later
+ * one returns OAK_NO_MEMORY: its figures would not be true. */
+void oak_session_fail(oak_session *session);
+
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
-oak_status oak_session_reset(oak_session *session);
+OAK_MUST_USE oak_status oak_session_reset(oak_session *session);
 /* Runs until something stops it. OAK_REFUSED, after a diagnostic, when a condition cannot be worked out. */
-oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                            oak_event *event);
 /* Executes one instruction. */
-oak_status oak_session_step(oak_session *session, oak_event *event);
+OAK_MUST_USE oak_status oak_session_step(oak_session *session, oak_event *event);
 /* The same, but a call with all that it calls counts as one; and until the subroutine or handler that is running has
  * returned. A stop point inside ends it, as does the budget. */
-oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                  oak_event *event);
-oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                oak_event *event);
 /* Runs to a place as if a stop point were there for this once. */
-oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
+OAK_MUST_USE oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event);
 /* What ends a run beside stop points. */
 typedef enum oak_watch_kind {
@@ -121,11 +125,11 @@ typedef struct oak_watch {
  * a device in it is worked out after each instruction, and a run is many times slower while there is one. At most
  * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
-oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
+OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                                  const oak_diag_sink *sink, unsigned *number);
 /* OAK_NOT_FOUND when there is no such watch. The numbers of the others stay. */
-oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled);
-oak_status oak_session_remove_watch(oak_session *session, unsigned number);
+OAK_MUST_USE oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled);
+OAK_MUST_USE oak_status oak_session_remove_watch(oak_session *session, unsigned number);
 /* By number from 0, also one that was removed; NULL behind the last. */
 const oak_watch *oak_session_watch(const oak_session *session, unsigned number);
 /* How the last run ended. */
@@ -136,14 +140,14 @@ const oak_event *oak_session_last_event(const oak_session *session);
 /* Drives a pin by a text, as docs/stimuli.md describes them all: "p1.0 = 1 until 40ms, 0 bounce 2ms", "p3.4 = clock 1kHz",
  * "p3.0 = bytes "ok" at 9600", "when p1.3 rises after 3ms: p1.2 = 0". Times count from reset in s, ms, us, ns, ps or cycles.
  * OAK_REFUSED after a diagnostic. */
-oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink);
 /* The same for a file of them, one a line; `name` is what diagnostics call it. Reports every wrong line. */
-oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size, const char *name,
+OAK_MUST_USE oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size, const char *name,
                                     const oak_diag_sink *sink);
 /* What everything random begins with, 1 when it is not set; drives given before keep theirs. */
 void oak_session_set_seed(oak_session *session, uint64_t seed);
 /* Gives a pin a name, beside those of the program. OAK_REFUSED when another pin has it. */
-oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length, unsigned pin);
+OAK_MUST_USE oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length, unsigned pin);
 
 /* The name the program gives a pin ("door bit p3.0"), or NULL. Pins are numbered as in the chip port. */
 const char *oak_session_pin_name(const oak_session *session, unsigned pin);
@@ -152,9 +156,9 @@ const char *oak_session_pin_name(const oak_session *session, unsigned pin);
 
 /* Records from now on: a pin ("p1.3", "door"), a port ("p1"), every pin that has a name ("pins"), or an expression, which is
  * worked out after each instruction: slower, and exact. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_record(oak_session *session, const char *what, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_record(oak_session *session, const char *what, const oak_diag_sink *sink);
 /* Records each moment at which a place is reached. */
-oak_status oak_session_mark(oak_session *session, const char *place, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_mark(oak_session *session, const char *place, const oak_diag_sink *sink);
 /* What was recorded up to now, NULL for nothing. It belongs to the session. */
 const oak_trace *oak_session_trace(oak_session *session);
 
@@ -165,7 +169,7 @@ typedef struct oak_lap {
     uint64_t count;
     uint64_t last, shortest, longest, total; /* cycles */
 } oak_lap;
-oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
+OAK_MUST_USE oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
                                const oak_diag_sink *sink);
 /* By number from 0; NULL behind the last. */
 const oak_lap *oak_session_lap(const oak_session *session, unsigned number);
@@ -186,7 +190,7 @@ const char *oak_notice_word(unsigned number, oak_notice_level *usual);
 /* What it means and how to put it right, in some sentences; NULL after the last. */
 const char *oak_notice_meaning(unsigned number);
 /* OAK_NOT_FOUND when there is no such kind. */
-oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
+OAK_MUST_USE oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
                                  oak_notice_level level);
 /* The level of a kind; OAK_NOTICE_OFF when there is no such kind. */
 oak_notice_level oak_session_level(const oak_session *session, const char *word);
@@ -201,9 +205,9 @@ void oak_notice_sentence(const oak_session *session, const oak_notice *notice, c
 
 /* Something outside the chip that takes part: a board, a recorder. It must outlive the session, acts at cycle 0 first, and
  * drives pins as *source, from 1. OAK_UNSUPPORTED where the chip port has no such thing. */
-oak_status oak_session_join(oak_session *session, const oak_outside *outside, unsigned *source);
+OAK_MUST_USE oak_status oak_session_join(oak_session *session, const oak_outside *outside, unsigned *source);
 /* Drives a pin for one of them. All of them together: a strong level comes before a pull, low before high. */
-oak_status oak_session_put(oak_session *session, unsigned source, unsigned pin, oak_level level);
+OAK_MUST_USE oak_status oak_session_put(oak_session *session, unsigned source, unsigned pin, oak_level level);
 /* It wants to act at a cycle, sooner than it has said. */
 void oak_session_wake(oak_session *session, unsigned source, uint64_t cycle);
 
@@ -216,14 +220,14 @@ typedef struct oak_reading {
 } oak_reading;
 
 /* Works out an expression now. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
                              oak_reading *reading);
 /* Resolves a stretch of memory, "space[from..to]": its space and first and last address. OAK_REFUSED after a diagnostic. */
-oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
                              unsigned *space, uint32_t *from, uint32_t *to);
 /* Sets what the left side of "EXPR=VALUE" names: a register, a special register, a bit, a cell, a variable, a pin (which
  * drives it from outside). OAK_REFUSED after a diagnostic. */
-oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink);
 
 /* --- what changed --------------------------------------------------------------------------------------------- */
 
@@ -236,7 +240,7 @@ typedef struct oak_change {
 
 /* What differs from how it was when the last run began: registers first, then memory, ascending. `room` changes are
  * written; *count tells how many there are. */
-oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count);
+OAK_MUST_USE oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count);
 
 /* --- words ---------------------------------------------------------------------------------------------------- */
 
@@ -251,13 +255,13 @@ void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *
 /* From now on the past is kept, in at most so many bytes (0: 64 MiB): copies of the state now and then, from which any moment
  * between can be reached again by running, exactly. What somebody changes between two runs belongs to its moment: going back
  * before it takes it back. OAK_UNSUPPORTED where the chip port cannot be brought back. */
-oak_status oak_session_keep_history(oak_session *session, size_t bytes);
+OAK_MUST_USE oak_status oak_session_keep_history(oak_session *session, size_t bytes);
 /* Somebody has changed something that the session does not know of: memory through the chip port, a board. */
 void oak_session_touch(oak_session *session);
 /* What is run has been run before: who shows things to people at once keeps still. */
 bool oak_session_is_replaying(const oak_session *session);
 /* The earliest moment that can be reached. */
-oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time);
+OAK_MUST_USE oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time);
 
 /* Asks somebody now and then, while the past is searched, whether it should go on; false ends it with OAK_INTERRUPTED, where it
  * began. NULL: nobody. */
@@ -267,15 +271,15 @@ void oak_session_ask(oak_session *session, bool (*goes_on)(void *context), void 
  * one before now at which an expression held, or before the instruction that changed it last; over a subroutine that has
  * just ended. What comes later is forgotten. OAK_NOT_FOUND when there is no such moment: nothing has changed then.
  * OAK_REFUSED after a diagnostic. */
-oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event);
-oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event);
-oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                   oak_event *event);
-oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
+OAK_MUST_USE oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                    oak_event *event);
-oak_status oak_session_back_over(oak_session *session, oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_over(oak_session *session, oak_event *event);
 /* In front of the last instruction that has done what such a watch (not OAK_WATCH_HOLDS) would have ended a run for. */
-oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
+OAK_MUST_USE oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
                                    const oak_diag_sink *sink, oak_event *event);
 
 /* One instruction of the past: where, what, and what it changed; what devices changed meanwhile only where it had to do with
@@ -288,11 +292,11 @@ typedef struct oak_recent {
     size_t change_count;
 } oak_recent;
 /* Tells of the last instructions, oldest first, and ends where it began. OAK_NOT_FOUND when nothing is kept of the past. */
-oak_status oak_session_recent(oak_session *session, uint64_t count,
+OAK_MUST_USE oak_status oak_session_recent(oak_session *session, uint64_t count,
                               void (*tell)(void *context, const oak_recent *one), void *context);
 
 /* Calls somebody each time a place is reached; the run goes on. */
-oak_status oak_session_add_action(oak_session *session, const char *place,
+OAK_MUST_USE oak_status oak_session_add_action(oak_session *session, const char *place,
                                   void (*reached)(void *context, unsigned number), void *context,
                                   unsigned number, const oak_diag_sink *sink);
 
@@ -300,9 +304,9 @@ oak_status oak_session_add_action(oak_session *session, const char *place,
 
 /* Counts how often each instruction is executed, from now on or no longer; a reset begins at 0, and going back takes back.
  * OAK_UNSUPPORTED where the chip port does not count. A run is several times slower meanwhile. */
-oak_status oak_session_count(oak_session *session, bool on);
+OAK_MUST_USE oak_status oak_session_count(oak_session *session, bool on);
 /* What was counted for the instruction at an address of code. OAK_UNSUPPORTED while nothing is counted. */
-oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally);
+OAK_MUST_USE oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally);
 
 /* --- the stack ------------------------------------------------------------------------------------------------- */
 
@@ -326,10 +330,10 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
 /* --- state ---------------------------------------------------------------------------------------------------- */
 
 /* Writes the state of the chip as the JSON document of docs/state-files.md. */
-oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out);
 /* Takes such a document; what it does not name keeps its value. OAK_REFUSED after a diagnostic. `name` is what
  * diagnostics call it. */
-oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
+OAK_MUST_USE oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
                                   const oak_diag_sink *sink);
 
 #ifdef __cplusplus

@@ -10,6 +10,13 @@
 extern "C" {
 #endif
 
+/* Whoever drops the result of such a call claims success that may not be. */
+#if defined(__GNUC__)
+#define OAK_MUST_USE __attribute__((warn_unused_result))
+#else
+#define OAK_MUST_USE
+#endif
+
 typedef enum oak_status {
     OAK_OK = 0,
     OAK_NO_MEMORY,    /* the host port gave no memory; nothing was changed */
@@ -19,6 +26,7 @@ typedef enum oak_status {
     OAK_UNSUPPORTED,  /* this port or part cannot do it */
     OAK_IO_ERROR,     /* the host could not read or write */
     OAK_INTERRUPTED,  /* somebody has asked it to end before its time; nothing was changed */
+    OAK_NOT_A_FILE,   /* it is a folder, a pipe or a device */
     OAK_MISUSE        /* the call itself is wrong (a null pointer, a wrong order of calls) */
 } oak_status;
 

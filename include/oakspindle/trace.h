@@ -30,7 +30,7 @@ typedef struct oak_trace_change {
 } oak_trace_change;
 
 /* A trace of at most `most` changes (0: 4 million). The host must outlive it. OAK_NO_MEMORY. */
-oak_status oak_trace_create(const oak_host *host, size_t most, oak_trace **trace);
+OAK_MUST_USE oak_status oak_trace_create(const oak_host *host, size_t most, oak_trace **trace);
 void oak_trace_free(oak_trace *trace);
 
 /* The unit is a cycle: so many clocks of a clock in 1/1000 Hz. */
@@ -39,14 +39,14 @@ void oak_trace_set_clock(oak_trace *trace, uint64_t clock_millihertz, uint32_t c
 uint64_t oak_trace_clock(const oak_trace *trace, uint32_t *clocks_per_cycle);
 
 /* Adds a signal; the name is copied. OAK_NO_MEMORY, OAK_OUT_OF_RANGE for a wrong number of bits. */
-oak_status oak_trace_add_signal(oak_trace *trace, const char *name, unsigned bits, bool is_event,
+OAK_MUST_USE oak_status oak_trace_add_signal(oak_trace *trace, const char *name, unsigned bits, bool is_event,
                                 unsigned *number);
 /* By number from 0; NULL behind the last. */
 const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned number);
 
 /* Notes a change; times must not go back. One that says nothing new is passed over, and of several at one time the last
  * counts, but for events. When the trace is full nothing more is noted, and oak_trace_is_full tells so. OAK_NO_MEMORY. */
-oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change);
+OAK_MUST_USE oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change);
 bool oak_trace_is_full(const oak_trace *trace);
 /* Forgets all changes, keeps the signals. */
 void oak_trace_clear(oak_trace *trace);
@@ -63,10 +63,10 @@ uint64_t oak_trace_time(const oak_trace *trace, uint64_t picoseconds);
 uint64_t oak_trace_cycles(const oak_trace *trace, uint64_t time);
 
 /* Writes it as a value-change dump with the coarsest time step that is exact, or picoseconds. */
-oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_text_sink *out);
 /* Reads a value-change dump. Variables of more than 32 bits and real numbers are left out, with a warning. OAK_REFUSED
  * after a diagnostic with line and column. */
-oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size, const char *name,
+OAK_MUST_USE oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size, const char *name,
                               const oak_diag_sink *sink, oak_trace **trace);
 
 #ifdef __cplusplus

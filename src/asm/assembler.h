@@ -296,7 +296,7 @@ void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text
 void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault);
 /* The number of the line in its file, for messages. */
 uint32_t asm_line_of(const assembler *as, uint32_t place);
-oak_status asm_deliver_reports(assembler *as);
+OAK_MUST_USE oak_status asm_deliver_reports(assembler *as);
 
 /* read.c */
 enum asm_directive {
@@ -391,9 +391,9 @@ void asm_rewind_sections(assembler *as);
 /* What a symbol stands for: itself, or what another file exports under its name. */
 asm_symbol *asm_resolve(asm_symbol *symbol);
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
-oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
+OAK_MUST_USE oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
 /* The same without reporting, for values inside others. */
-oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
+OAK_MUST_USE oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
                         oak_expr_fault *fault);
 /* The value of an expression that must be known where it stands; false after a report. */
 bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value);

@@ -283,7 +283,7 @@ static void write_headers(elf_writer *writer, size_t runs)
     put(&head, writer->program->part->architecture->elf_machine, 2);
     put(&head, 1, 4);
     put(&head, entry, 4);
-    put(&head, ELF_HEADER, 4);
+    put(&head, runs ? ELF_HEADER : 0, 4);
     put(&head, table, 4);
     put(&head, 0, 4);
     put(&head, ELF_HEADER, 2);
@@ -319,10 +319,11 @@ oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink
     oak_buf_open(&writer.file, &program->host);
     while (from <= UINT32_MAX &&
            oak_image_next_run(program->image, (uint32_t)from, &address, &length) == OAK_OK &&
-           runs < MOST_RUNS - 1) {
+           runs < MOST_RUNS) {
         from = address + length;
         runs++;
     }
+    if (runs == MOST_RUNS) return OAK_OUT_OF_RANGE;
     oak_buf_repeat(&writer.file, 0, ELF_HEADER + runs * PROGRAM_HEADER);
     elf_section *null_section = begin(&writer, "", 0);
     if (null_section) null_section->offset = null_section->align = 0;

@@ -88,7 +88,7 @@ typedef struct oak_expr_scope {
     bool in_address; /* inside the brackets of space[address]: a variable means its address */
 } oak_expr_scope;
 
-oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
+OAK_MUST_USE oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
                           oak_expr_fault *fault);
 
 #endif

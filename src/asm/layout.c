@@ -591,7 +591,7 @@ void asm_emit(assembler *as)
                 oak_expr name = {.kind = OAK_EXPR_NAME, .as = {.name = one->label}};
                 name.first = one->label->column;
                 name.last = (uint16_t)(one->label->column + one->label->name->length);
-                asm_value(as, &name, one, &value);
+                (void)!asm_value(as, &name, one, &value); /* it reports what is wrong */
             }
             break;
         default: break;

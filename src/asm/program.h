@@ -68,10 +68,10 @@ struct oak_program {
 };
 
 /* The indexes of the symbols in alphabetical order; symbol_count + 1 elements, to be given back to the host. */
-oak_status oak_program_sorted(const oak_program *program, uint32_t **order);
+OAK_MUST_USE oak_status oak_program_sorted(const oak_program *program, uint32_t **order);
 
 /* Sorts `count` elements of `size` bytes (at most 64) in place, stable; scratch of the same size is taken from the host. */
-oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
+OAK_MUST_USE oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
                     int (*compare)(const void *a, const void *b, const void *context), const void *context);
 
 #endif

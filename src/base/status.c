@@ -13,6 +13,7 @@ const char *oak_status_text(oak_status status)
     case OAK_UNSUPPORTED: return "not supported here";
     case OAK_IO_ERROR: return "could not be read or written";
     case OAK_INTERRUPTED: return "interrupted";
+    case OAK_NOT_A_FILE: return "it is a folder, a pipe or a device, and no file";
     case OAK_MISUSE: return "wrong use of the library";
     }
     return "unknown status";

@@ -79,6 +79,6 @@ static inline int oak_hex_digit(char c)
 /* Reads a number as people write it: 42 0x2a 2ah 0b101 101b 0o17 with _ between digits. Takes the whole word of
  * letters and digits at `text`; *used is its length. OAK_REFUSED when it is no number, OAK_OUT_OF_RANGE when it
  * does not fit 64 bits. */
-oak_status oak_read_number(const char *text, const char *end, uint64_t *value, size_t *used);
+OAK_MUST_USE oak_status oak_read_number(const char *text, const char *end, uint64_t *value, size_t *used);
 
 #endif

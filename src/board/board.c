@@ -52,7 +52,7 @@ static void settle_wire(oak_board *board, unsigned number)
     }
     if (wire->pin >= 0) {
         /* The chip answers through pin_changed when what stands on the pin is another. */
-        oak_session_put(board->session, board->source, (unsigned)wire->pin, all);
+        if (oak_session_put(board->session, board->source, (unsigned)wire->pin, all)) oak_session_fail(board->session);
         return;
     }
     oak_level level = all == OAK_PULLED_LOW ? OAK_LOW : all == OAK_PULLED_HIGH ? OAK_HIGH : all;
@@ -121,7 +121,8 @@ static void map_memory(oak_board *board)
         size_t size = 0;
         if (!one->kind->maps || !one->kind->maps(one, &ranges[count], &contents, &size)) continue;
         if (size > ranges[count].size) size = ranges[count].size;
-        if (contents && size) chip.ops->write_memory(chip.chip, space, ranges[count].base, contents, size);
+        if (contents && size && chip.ops->write_memory(chip.chip, space, ranges[count].base, contents, size))
+            oak_session_fail(board->session);
         count++;
     }
     if (count) chip.ops->external(chip.chip, space, ranges, count);
@@ -278,9 +279,11 @@ oak_status oak_board_join(oak_board *board, oak_session *session, uint64_t seed)
     board->seed = seed;
     map_memory(board);
     for (unsigned i = 0; i < board->wire_count; i++)
-        if (board->wires[i].pin >= 0 && board->wires[i].name)
-            oak_session_label_pin(session, board->wires[i].name, oak_length(board->wires[i].name),
-                                  (unsigned)board->wires[i].pin);
+        if (board->wires[i].pin >= 0 && board->wires[i].name) {
+            oak_status status = oak_session_label_pin(session, board->wires[i].name, oak_length(board->wires[i].name),
+                                                      (unsigned)board->wires[i].pin);
+            if (status) return status;
+        }
     return oak_session_join(session, &outside, &board->source);
 }
 
@@ -455,7 +458,10 @@ void oak_stand_in_print(oak_stand_in *self, const uint8_t *bytes, size_t count)
     }
     uint8_t *grown =
         oak_grow(&self->board->host, self->printed, &self->printed_room, self->printed_count + count, 1);
-    if (!grown) return;
+    if (!grown) {
+        oak_session_fail(self->board->session);
+        return;
+    }
     self->printed = grown;
     memcpy(grown + self->printed_count, bytes, count);
     self->printed_count += count;

@@ -1,11 +1,10 @@
 /* board_yaml.c — reading board files; docs/boards.md describes them. */
-#include <yaml.h>
-
 #include <oakspindle/image.h>
 #include <oakspindle/print.h>
 
 #include "base/bytes.h"
 #include "board/board_state.h"
+#include "part/yaml_tree.h"
 
 enum { LARGEST_FILE = 4 << 20, MOST_STAND_INS = 200, MOST_TERMINALS = 64 };
 
@@ -651,26 +650,17 @@ oak_status oak_board_load(const oak_host *host, const char *path, const oak_part
     oak_arena_open(&board->arena, &board->host);
     memset(board->wire_of_pin, 0xFF, sizeof board->wire_of_pin);
     board_reader reader = {.board = board, .sink = sink, .path = path, .kinds = kinds};
-    yaml_parser_t parser;
-    if (!yaml_parser_initialize(&parser)) reader.status = OAK_NO_MEMORY;
-    else {
-        yaml_parser_set_input_string(&parser, bytes ? bytes : (const unsigned char *)"", size);
-        if (!yaml_parser_load(&parser, &reader.document)) {
-            reader.refused = true;
-            oak_refuse(sink, "board-syntax", path, (uint32_t)parser.problem_mark.line + 1,
-                       (uint32_t)parser.problem_mark.column + 1, NULL, "this is no YAML: %s",
-                       parser.problem ? parser.problem : "unknown");
-        } else {
-            yaml_node_t *root = yaml_document_get_root_node(&reader.document);
-            if (root) read_root(&reader, root);
-            else {
-                reader.refused = true;
-                oak_refuse(sink, "board-shape", path, 1, 1, NULL, "the file is empty");
-            }
-            yaml_document_delete(&reader.document);
-        }
-        yaml_parser_delete(&parser);
-    }
+    oak_yaml_fault fault;
+    status = oak_yaml_read(bytes, size, &reader.document, &fault);
+    if (!status) {
+        read_root(&reader, yaml_document_get_root_node(&reader.document));
+        yaml_document_delete(&reader.document);
+    } else if (status == OAK_REFUSED) {
+        reader.refused = true;
+        if (fault.message)
+            oak_refuse(sink, "board-syntax", path, fault.line, fault.column, NULL, "this is no YAML: %s", fault.message);
+        else oak_refuse(sink, "board-shape", path, 1, 1, NULL, "the file is empty");
+    } else reader.status = status;
     if (bytes) host->resize(host->context, bytes, size, 0);
     status = reader.status ? reader.status : reader.refused ? OAK_REFUSED : OAK_OK;
     if (status) oak_board_free(board);

@@ -16,7 +16,7 @@ typedef struct oak_edits {
 } oak_edits;
 
 /* OAK_NO_MEMORY. */
-oak_status oak_edits_add(oak_edits *edits, const oak_host *host, oak_edit edit);
+OAK_MUST_USE oak_status oak_edits_add(oak_edits *edits, const oak_host *host, oak_edit edit);
 void oak_edits_free(oak_edits *edits, const oak_host *host);
 /* Brings their number on the tape, or back; returns how many of the last ones are to be taken back by oak_edits_pop. */
 size_t oak_edits_tape(const oak_edits *edits, oak_tape *tape);

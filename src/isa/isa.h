@@ -235,7 +235,7 @@ typedef struct oak_core_ops {
     /* Bytes of code memory that are data: to execute them is a fault. */
     void (*mark_data)(oak_core *core, uint32_t address, uint32_t count);
     /* Reading memory that was never written since reset becomes a fault. */
-    void (*check_reads)(oak_core *core, bool on);
+    oak_status (*check_reads)(oak_core *core, bool on);
     /* As the chip port's visit_state, for the core's own. */
     void (*visit)(oak_core *core, const oak_state_visitor *visitor);
     /* A device reports a fault: ends the run with it, or resets the chip, or first the one and then the other. */

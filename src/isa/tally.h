@@ -10,7 +10,7 @@ typedef struct oak_tallies {
 } oak_tallies;
 
 /* Begins at 0, or ends. OAK_NO_MEMORY. */
-oak_status oak_tallies_set(oak_tallies *tallies, const oak_host *host, size_t slots, bool on);
+OAK_MUST_USE oak_status oak_tallies_set(oak_tallies *tallies, const oak_host *host, size_t slots, bool on);
 void oak_tallies_clear(oak_tallies *tallies);
 /* Those above 0 alone. */
 void oak_tallies_tape(oak_tallies *tallies, oak_tape *tape);

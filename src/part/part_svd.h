@@ -17,6 +17,6 @@ typedef struct oak_part_import {
 
 /* Reads a file. Registers are named PERIPHERAL_REGISTER. OAK_REFUSED after a diagnostic with line and column,
  * OAK_NOT_FOUND, OAK_IO_ERROR, OAK_NO_MEMORY. */
-oak_status oak_part_read_svd(oak_part_import *import, const char *path);
+OAK_MUST_USE oak_status oak_part_read_svd(oak_part_import *import, const char *path);
 
 #endif

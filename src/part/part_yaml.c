@@ -2,14 +2,13 @@
  *
  * libyaml's document tree is used directly, because every node carries its line and column and every fault of a part
  * file is reported there. */
-#include <yaml.h>
-
 #include <oakspindle/part.h>
 
 #include "base/arena.h"
 #include "base/bytes.h"
 #include "base/diag.h"
 #include "part/part_svd.h"
+#include "part/yaml_tree.h"
 #include <oakspindle/print.h>
 
 enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096 };
@@ -47,6 +46,7 @@ typedef struct part_file {
 
 #define REFUSE_AT(file, node, code, hint, ...)                                                               \
     do {                                                                                                     \
+        if ((file)->builder->status) break; /* there was no memory, and what is missing follows from that */ \
         (file)->builder->refused = true;                                                                     \
         oak_refuse((file)->builder->sink, code, (file)->path, (uint32_t)(node)->start_mark.line + 1,         \
                    (uint32_t)(node)->start_mark.column + 1, hint, __VA_ARGS__);                              \
@@ -185,8 +185,32 @@ static void add_memory(part_file *file, yaml_node_t *map)
                   "no memory is of kind `%s`", kind);
         return;
     }
-    if (!size || base + size > (uint64_t)UINT32_MAX + 1) {
-        REFUSE_AT(file, map, "part-value", NULL, "this memory has no bytes or ends beyond 4 GiB");
+    const oak_architecture *about = b->box->part.architecture;
+    const oak_space_info *space = &about->spaces[memory.space];
+    if (space->special || space->of_bits) {
+        REFUSE_AT(file, map, "part-value", "Registers are listed under `registers`.",
+                  "`%s` (%s) holds no memory", space->name, space->title);
+        return;
+    }
+    if (!size || base + size > space->end) {
+        REFUSE_AT(file, map, "part-value", NULL,
+                  size ? "this memory ends behind the last address of `%s`, 0x%llx" : "this memory has no bytes",
+                  space->name, (unsigned long long)(space->end - 1));
+        return;
+    }
+    if (size > OAK_LARGEST_MEMORY) {
+        REFUSE_AT(file, map, "part-value", "List the part of it that the program uses.",
+                  "this memory has %llu bytes; the simulator keeps at most %llu of each", (unsigned long long)size,
+                  (unsigned long long)OAK_LARGEST_MEMORY);
+        return;
+    }
+    if (base % about->word_bytes || size % about->word_bytes) {
+        REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u", about->name,
+                  about->word_bytes);
+        return;
+    }
+    if (first_free < base || first_free > base + size) {
+        REFUSE_AT(file, map, "part-value", NULL, "`first-free` lies outside of this memory");
         return;
     }
     memory.writable = oak_same(kind, "ram");
@@ -317,6 +341,12 @@ static void add_register(part_file *file, yaml_node_t *map)
     reg.name = text_member(file, map, "name", true);
     reg.title = text_member(file, map, "title", false);
     if (!reg.name || !reg.title) return;
+    const oak_space_info *space = &file->builder->box->part.architecture->spaces[reg.space];
+    if (address < space->first || address + (size + 7) / 8 > space->end) {
+        REFUSE_AT(file, map, "part-value", NULL, "`%s` has addresses 0x%x to 0x%llx: register `%s` is not among them",
+                  space->name, (unsigned)space->first, (unsigned long long)(space->end - 1), reg.name);
+        return;
+    }
     reg.address = (uint32_t)address;
     reg.reset = (uint32_t)reset;
     if (!access_member(file, map, &reg)) return;
@@ -593,11 +623,13 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
         block->pin = (uint16_t)i;
         return;
     }
-    oak_part_port *grown = part->port_count < OAK_MOST_PORTS ? oak_grow(b->host, b->ports, &b->port_room,
-                                                                        part->port_count + 1u, sizeof *grown)
-                                                             : NULL;
-    if (!grown) {
+    if (part->port_count == OAK_MOST_PORTS) {
         REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
+        return;
+    }
+    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
         return;
     }
     b->ports = grown;
@@ -709,12 +741,13 @@ static void add_block(part_file *file, yaml_node_t *map)
         b->blocks[i] = block;
         return;
     }
-    oak_part_block *grown =
-        part->block_count < OAK_MOST_BLOCKS
-            ? oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown)
-            : NULL;
-    if (!grown) {
+    if (part->block_count == OAK_MOST_BLOCKS) {
         REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u blocks", OAK_MOST_BLOCKS);
+        return;
+    }
+    oak_part_block *grown = oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
         return;
     }
     b->blocks = grown;
@@ -954,28 +987,17 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
         return;
     }
     part_file file = {.builder = b, .path = path};
-    yaml_parser_t parser;
-    if (!yaml_parser_initialize(&parser)) {
-        b->status = OAK_NO_MEMORY;
-    } else {
-        yaml_parser_set_input_string(&parser, bytes ? bytes : (const uint8_t *)"", size);
-        if (!yaml_parser_load(&parser, &file.document)) {
-            b->refused = true;
-            oak_refuse(b->sink, "part-syntax", path, (uint32_t)parser.problem_mark.line + 1,
-                       (uint32_t)parser.problem_mark.column + 1, NULL, "not valid YAML: %s",
-                       parser.problem ? parser.problem : "?");
-        } else {
-            yaml_node_t *root = yaml_document_get_root_node(&file.document);
-            if (root) {
-                read_root(&file, root, depth);
-            } else {
-                b->refused = true;
-                oak_refuse(b->sink, "part-shape", path, 1, 1, NULL, "the part file is empty");
-            }
-            yaml_document_delete(&file.document);
-        }
-        yaml_parser_delete(&parser);
-    }
+    oak_yaml_fault fault;
+    status = oak_yaml_read(bytes, size, &file.document, &fault);
+    if (!status) {
+        read_root(&file, yaml_document_get_root_node(&file.document), depth);
+        yaml_document_delete(&file.document);
+    } else if (status == OAK_REFUSED) {
+        b->refused = true;
+        if (fault.message)
+            oak_refuse(b->sink, "part-syntax", path, fault.line, fault.column, NULL, "not valid YAML: %s", fault.message);
+        else oak_refuse(b->sink, "part-shape", path, 1, 1, NULL, "the part file is empty");
+    } else b->status = status;
     b->host->resize(b->host->context, bytes, size, 0);
 }
 

@@ -213,6 +213,8 @@ typedef struct oak_block_services {
     oak_block *(*first_of)(void *machine, oak_block_kind kind); /* NULL: the part has none */
     /* Something a chip suffers silently. */
     void (*suffer)(void *machine, oak_fault fault, uint32_t address, uint64_t now);
+    /* There was no memory for something the program has done. */
+    void (*lose)(void *machine);
 } oak_block_services;
 
 struct oak_block {

@@ -15,9 +15,13 @@ void oak_serial_keep(oak_block *block, uint8_t byte)
         size_t room = sent->room ? sent->room * 2 : 256;
         const oak_host *host = block->services->host;
         uint8_t *grown = host->resize(host->context, sent->bytes, sent->room, room);
-        if (grown) sent->bytes = grown, sent->room = room;
+        if (!grown) {
+            block->services->lose(block->services->machine);
+            return;
+        }
+        sent->bytes = grown;
+        sent->room = room;
     }
-    if (!sent->room) return;
     if (sent->count == sent->room) memmove(sent->bytes, sent->bytes + 1, --sent->count);
     sent->bytes[sent->count++] = byte;
 }

@@ -253,7 +253,7 @@ uint64_t session_apply_drives(oak_session *session, uint64_t now)
             change(session, one);
             changed = true;
         }
-        if (changed) oak_session_put(session, 0, one->pin, one->level);
+        if (changed && oak_session_put(session, 0, one->pin, one->level)) session->lost = true;
         if (!one->finished && due_of(one) < soonest) soonest = due_of(one);
     }
     return soonest;

@@ -130,7 +130,11 @@ static oak_status copy_now(oak_session *session, bool changed)
     if (!bytes) return OAK_NO_MEMORY;
     size_t size = tape.size;
     tape = (oak_tape){.at = bytes, .saves = true};
-    run_tape(session, &tape);
+    status = run_tape(session, &tape);
+    if (status) {
+        session->host.resize(session->host.context, bytes, size, 0);
+        return status;
+    }
     grown[history->count++] = (moment){bytes, size, session_time(session), changed};
     history->bytes += size;
     return OAK_OK;
@@ -146,7 +150,8 @@ uint64_t session_keep_moment(oak_session *session)
     if (changed && last && last->time.instructions == now.instructions && last->time.cycles == now.cycles)
         drop(session, history->count - 1);
     bool due = last && now.cycles - last->time.cycles >= history->spacing;
-    if (changed || due) copy_now(session, changed);
+    /* Without what somebody has changed the past would be another one. */
+    if ((changed || due) && copy_now(session, changed) == OAK_NO_MEMORY && changed) session->lost = true;
     session->touched = false;
     uint64_t next =
         history->count ? history->moments[history->count - 1].time.cycles + history->spacing : UINT64_MAX;
@@ -325,13 +330,16 @@ static uint64_t search_pins(oak_session *session, search *what, size_t number, u
     hits(session, what);
     session->pin_cycle = UINT64_MAX;
     session->looks_for_pins = true;
-    session_replay(session, UINT64_MAX, end, &stop);
+    if (session_replay(session, UINT64_MAX, end, &stop)) {
+        session->looks_for_pins = false;
+        return UINT64_MAX;
+    }
     bool other = hits(session, what); /* looking brings devices and the outside to this moment */
     session->looks_for_pins = false;
     uint64_t cycle = session->pin_cycle, found = UINT64_MAX;
     if ((cycle == UINT64_MAX && !other) || bring_back(session, number)) return UINT64_MAX;
     if (cycle != UINT64_MAX) {
-        if (cycle > AROUND) session_replay(session, cycle - AROUND, end, &stop);
+        if (cycle > AROUND && session_replay(session, cycle - AROUND, end, &stop)) return UINT64_MAX;
         found = search_until(session, what, end, now, cycle + AROUND);
         if (found != UINT64_MAX || bring_back(session, number)) return found;
     }
@@ -357,8 +365,9 @@ static uint64_t search_holding(oak_session *session, search *what, uint64_t end,
             return later == UINT64_MAX ? found : later;
         }
         session->searching = session->pauses = true;
-        session_replay(session, UINT64_MAX, end, &stop);
+        oak_status status = session_replay(session, UINT64_MAX, end, &stop);
         session->searching = session->pauses = false;
+        if (status) break;
         uint64_t before = at;
         at = session_time(session).instructions;
         if (at == before) break;
@@ -408,9 +417,10 @@ static uint64_t search_cells(oak_session *session, const search *what, uint64_t 
     session->hit_instruction = UINT64_MAX;
     if (!session_arm_cells(session, what->cells, what->count)) return UINT64_MAX;
     session->searching = true;
-    session_replay(session, UINT64_MAX, end, &stop);
+    oak_status status = session_replay(session, UINT64_MAX, end, &stop);
     session->searching = false;
     session_disarm_watches(session);
+    if (status) return UINT64_MAX;
     uint64_t behind = session->hit_instruction;
     return behind == UINT64_MAX || !behind ? UINT64_MAX : behind - 1;
 }
@@ -484,7 +494,7 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
     for (unsigned i = 0; i < OAK_MOST_PORTS; i++) session->read_pins[i] = 0;
     session->collects = true;
     if (!one.expr) what.cells[what.count++] = one.cells;
-    else session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0});
+    else if (session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0})) session->reads_else = true;
     session->collects = false;
     /* A cell as such, not something worked out from cells: that may stay the same when they change. */
     bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
@@ -562,7 +572,7 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
         oak_recent one = {.cycle = at.cycles, .text = text, .changes = changes};
         session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register,
                                          &one.pc);
-        oak_session_print_instruction(session, one.pc, text, sizeof text, &size);
+        if (oak_session_print_instruction(session, one.pc, text, sizeof text, &size)) text[0] = '?', text[1] = 0;
         bool devices = reaches_devices(session);
         status = session_take_snapshot(session);
         if (!status) status = session_replay(session, UINT64_MAX, at.instructions + 1, &stop);

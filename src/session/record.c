@@ -25,7 +25,8 @@ static uint64_t now_of(const oak_session *session)
 static void note(oak_session *session, int signal, uint64_t time, uint32_t value, uint32_t other)
 {
     oak_trace_change change = {time, (uint32_t)signal, value, other};
-    if (oak_trace_note(session->trace, &change)) session->trace_failed = true;
+    oak_status status = oak_trace_note(session->trace, &change);
+    if (status == OAK_NO_MEMORY) session->lost = true; /* one that is full tells so by itself */
 }
 
 static oak_level level_of(const oak_session *session, unsigned pin)

@@ -362,7 +362,7 @@ oak_status oak_session_reset(oak_session *session)
 {
     oak_status status = session->chip.ops->reset(session->chip.chip);
     for (size_t i = 0; i < session->stop_count; i++) session->stops[i].point.hits = 0;
-    session->before.taken = false;
+    session->before.taken = session->lost = false;
     session->last = (oak_event){.stop_point = -1};
     session->noticed_count = 0;
     session_rewind_drives(session);
@@ -386,6 +386,11 @@ uint32_t session_pc(const oak_session *session)
     uint32_t value = 0;
     session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register, &value);
     return value;
+}
+
+void oak_session_fail(oak_session *session)
+{
+    session->lost = true;
 }
 
 oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
@@ -414,6 +419,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         if (kept < until) until = kept;
         status = session->chip.ops->run(session->chip.chip, until, instruction, &event->stop);
         if (!status) status = session->chip.ops->read_time(session->chip.chip, &now);
+        if (!status && session->lost) status = OAK_NO_MEMORY;
         if (status) return status;
         session_sample(session);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
@@ -469,9 +475,9 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     }
     if (event->stop.reason != OAK_STOP_FAULT) session_check_starved(session, event);
     if (event->stop_point >= 0 && oak_session_stop_point(session, (unsigned)event->stop_point)->once)
-        oak_session_remove_stop(session, (unsigned)event->stop_point);
+        status = oak_session_remove_stop(session, (unsigned)event->stop_point);
     session->last = *event;
-    return OAK_OK;
+    return session->lost ? OAK_NO_MEMORY : status;
 }
 
 oak_status oak_session_step(oak_session *session, oak_event *event)
@@ -501,6 +507,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
                             ? now.instructions + 1
                             : until_instruction;
         status = session->chip.ops->run(session->chip.chip, until_cycle, last, stop);
+        if (!status && session->lost) status = OAK_NO_MEMORY;
         now = session_time(session);
         session_sample(session);
         if (stop->reason == OAK_STOP_WATCH) {

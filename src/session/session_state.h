@@ -171,7 +171,7 @@ struct oak_session {
     size_t lap_count, lap_room;
     uint64_t passed; /* the instruction before which places were passed last */
     oak_trace *trace;
-    bool trace_failed;
+    bool lost; /* something was, for lack of memory: runs no longer end well */
     int16_t recorded_pin[OAK_MOST_PORTS * OAK_MOST_PINS], recorded_port[OAK_MOST_PORTS]; /* signal, or -1 */
     sampled_value *sampled;
     size_t sampled_count, sampled_room;
@@ -220,19 +220,19 @@ struct oak_session {
 
 /* values.c */
 const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink);
-oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
+OAK_MUST_USE oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
                             const oak_diag_sink *sink, oak_reading *reading);
 /* Reports a fault in a text that was typed rather than read from a file. */
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
 
 /* The cell that something lies in that has one: a variable, a special register, a bit, a pin; or its register. `writes`: where it
  * is written, which not everything has that is read. OAK_REFUSED after a diagnostic. */
-oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, bool writes,
+OAK_MUST_USE oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, bool writes,
                           oak_watched *where);
 
 /* watch.c */
 /* Reads what a watch is about, without adding it; the chip must be armed anew afterwards. */
-oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
+OAK_MUST_USE oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                               const oak_diag_sink *sink, watch_record *one);
 /* The first watch that ends a run here, -1 for none; `watched` is what the chip says of it. Arms the chip anew. */
 int session_look_at_watches(oak_session *session, uint32_t watched);
@@ -257,18 +257,18 @@ void session_rewind_drives(oak_session *session);
 
 /* session.c */
 /* Adds a place where something happens without stopping. */
-oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
+OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
                                const oak_diag_sink *sink);
 
 /* Runs without stopping anywhere: what is passed is passed as it was the first time. */
-oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
+OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
                           oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 uint32_t session_pc(const oak_session *session);
-oak_status session_take_snapshot(oak_session *session);
+OAK_MUST_USE oak_status session_take_snapshot(oak_session *session);
 /* Decodes the instruction at an address of code; plain: as if it stood in no conditional block. */
-oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
-oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded);
+OAK_MUST_USE oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
+OAK_MUST_USE oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded);
 /* There is a stop point, a mark, a lap or an action at an address. */
 bool session_stops_at(const oak_session *session, uint32_t address);
 /* A stop point ends a run just here. */

@@ -34,7 +34,10 @@ static void add_entry(oak_session *session, uint32_t address)
         if (session->entries[i] == address) return;
     uint32_t *grown = oak_grow(&session->host, session->entries, &session->entry_room,
                                session->entry_count + 1, sizeof *grown);
-    if (!grown) return;
+    if (!grown) {
+        session->lost = true;
+        return;
+    }
     session->entries = grown;
     grown[session->entry_count++] = address;
 }

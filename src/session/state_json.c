@@ -8,7 +8,16 @@ enum { PAGE = 256 };
 
 /* ------------------------------------------------------------------------------------------ writing */
 
-static void add_hex_memory(cJSON *list, const char *space, uint32_t at, const uint8_t *bytes, size_t count)
+/* A document that lacks anything, since there was no memory for it, is never written. */
+typedef struct state_writer {
+    oak_session *session;
+    cJSON *to; /* what is visited goes there */
+    bool failed;
+} state_writer;
+
+#define NEED(w, made) ((void)((w)->failed |= !(made)))
+
+static void add_hex_memory(state_writer *w, cJSON *list, const char *space, uint32_t at, const uint8_t *bytes, size_t count)
 {
     static const char digits[] = "0123456789abcdef";
     char text[2 * PAGE + 1];
@@ -18,25 +27,30 @@ static void add_hex_memory(cJSON *list, const char *space, uint32_t at, const ui
     }
     text[2 * count] = 0;
     cJSON *entry = cJSON_CreateObject();
-    cJSON_AddStringToObject(entry, "space", space);
-    cJSON_AddNumberToObject(entry, "at", at);
-    cJSON_AddStringToObject(entry, "bytes", text);
-    cJSON_AddItemToArray(list, entry);
+    NEED(w, cJSON_AddStringToObject(entry, "space", space));
+    NEED(w, cJSON_AddNumberToObject(entry, "at", at));
+    NEED(w, cJSON_AddStringToObject(entry, "bytes", text));
+    if (cJSON_AddItemToArray(list, entry)) return;
+    cJSON_Delete(entry);
+    w->failed = true;
 }
 
 /* Pages that hold nothing but zeros, as after reset, are left out. */
-static void add_memory(oak_session *session, cJSON *list, const oak_part_memory *memory)
+static void add_memory(state_writer *w, cJSON *list, const oak_part_memory *memory)
 {
+    const oak_session *session = w->session;
     for (uint32_t done = 0; done < memory->size; done += PAGE) {
         uint8_t bytes[PAGE];
         uint32_t count = memory->size - done < PAGE ? memory->size - done : PAGE, used = 0;
         if (session->chip.ops->read_memory(session->chip.chip, memory->space, memory->base + done, bytes,
-                                           count))
+                                           count)) {
+            w->failed = true;
             continue;
+        }
         for (uint32_t i = 0; i < count; i++)
             if (bytes[i]) used = i + 1;
         if (used)
-            add_hex_memory(list, session->part->architecture->spaces[memory->space].name, memory->base + done,
+            add_hex_memory(w, list, session->part->architecture->spaces[memory->space].name, memory->base + done,
                            bytes, count);
     }
 }
@@ -44,78 +58,82 @@ static void add_memory(oak_session *session, cJSON *list, const oak_part_memory 
 /* What the chip remembers beside registers and memory, by owner. Numbers that no double holds are written as texts. */
 static void note_number(void *context, const char *owner, const char *name, uint64_t *value)
 {
-    cJSON *group = cJSON_GetObjectItemCaseSensitive(context, owner);
+    state_writer *w = context;
+    cJSON *group = cJSON_GetObjectItemCaseSensitive(w->to, owner);
     char text[24];
-    if (!group) group = cJSON_AddObjectToObject(context, owner);
+    if (!group) group = cJSON_AddObjectToObject(w->to, owner);
     oak_format(text, sizeof text, "%llu", (unsigned long long)*value);
-    if (*value >> 53) cJSON_AddStringToObject(group, name, text);
-    else if (*value) cJSON_AddNumberToObject(group, name, (double)*value); /* zeros are left out */
+    if (*value >> 53) NEED(w, cJSON_AddStringToObject(group, name, text));
+    else if (*value) NEED(w, cJSON_AddNumberToObject(group, name, (double)*value)); /* zeros are left out */
 }
 
 static void note_bytes(void *context, const char *owner, const char *name, uint8_t *bytes, size_t count)
 {
     static const char digits[] = "0123456789abcdef";
-    cJSON *of = cJSON_GetObjectItemCaseSensitive(context, owner);
+    state_writer *w = context;
+    cJSON *of = cJSON_GetObjectItemCaseSensitive(w->to, owner);
     char *text = cJSON_malloc(2 * count + 1);
-    if (!of) of = cJSON_AddObjectToObject(context, owner);
+    if (!of) of = cJSON_AddObjectToObject(w->to, owner);
+    NEED(w, text);
     if (!text) return;
     for (size_t i = 0; i < count; i++)
         text[2 * i] = digits[bytes[i] >> 4], text[2 * i + 1] = digits[bytes[i] & 15];
     text[2 * count] = 0;
-    cJSON_AddStringToObject(of, name, text);
+    NEED(w, cJSON_AddStringToObject(of, name, text));
     cJSON_free(text);
 }
 
-static cJSON *state_document(oak_session *session)
+static cJSON *state_document(state_writer *w)
 {
+    oak_session *session = w->session;
     const oak_architecture *about = session->part->architecture;
     oak_chip_time time = {0};
     session->chip.ops->read_time(session->chip.chip, &time);
     cJSON *root = cJSON_CreateObject();
-    cJSON_AddStringToObject(root, "part", session->part->name);
-    cJSON_AddNumberToObject(root, "clock_hz", (double)session->clock_millihertz / 1000.0);
-    cJSON_AddStringToObject(root, "cycle_unit", about->cycle_unit);
-    cJSON_AddNumberToObject(root, "clocks_per_cycle", session->part->clocks_per_cycle);
-    cJSON_AddNumberToObject(root, "cycles", (double)time.cycles);
-    cJSON_AddNumberToObject(root, "instructions", (double)time.instructions);
+    NEED(w, cJSON_AddStringToObject(root, "part", session->part->name));
+    NEED(w, cJSON_AddNumberToObject(root, "clock_hz", (double)session->clock_millihertz / 1000.0));
+    NEED(w, cJSON_AddStringToObject(root, "cycle_unit", about->cycle_unit));
+    NEED(w, cJSON_AddNumberToObject(root, "clocks_per_cycle", session->part->clocks_per_cycle));
+    NEED(w, cJSON_AddNumberToObject(root, "cycles", (double)time.cycles));
+    NEED(w, cJSON_AddNumberToObject(root, "instructions", (double)time.instructions));
     cJSON *stop = cJSON_AddObjectToObject(root, "stop");
-    cJSON_AddStringToObject(stop, "reason", oak_stop_word(session->last.stop.reason));
+    NEED(w, cJSON_AddStringToObject(stop, "reason", oak_stop_word(session->last.stop.reason)));
     uint32_t pc = 0;
     session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
-    cJSON_AddNumberToObject(stop, "pc", pc);
+    NEED(w, cJSON_AddNumberToObject(stop, "pc", pc));
     if (session->last.stop.reason == OAK_STOP_FAULT) {
-        cJSON_AddStringToObject(stop, "fault", oak_fault_word(session->last.stop.fault));
-        cJSON_AddStringToObject(stop, "fault_space", about->spaces[session->last.stop.fault_space].name);
-        cJSON_AddNumberToObject(stop, "fault_address", session->last.stop.fault_address);
+        NEED(w, cJSON_AddStringToObject(stop, "fault", oak_fault_word(session->last.stop.fault)));
+        NEED(w, cJSON_AddStringToObject(stop, "fault_space", about->spaces[session->last.stop.fault_space].name));
+        NEED(w, cJSON_AddNumberToObject(stop, "fault_address", session->last.stop.fault_address));
     }
     cJSON *registers = cJSON_AddObjectToObject(root, "registers");
     for (unsigned i = 0; i < about->register_count; i++) {
         uint32_t value = 0;
         session->chip.ops->read_register(session->chip.chip, i, &value);
-        cJSON_AddNumberToObject(registers, about->registers[i].name, value);
+        NEED(w, cJSON_AddNumberToObject(registers, about->registers[i].name, value));
     }
     cJSON *specials = cJSON_AddObjectToObject(root, "sfr");
     for (unsigned i = 0; i < session->part->register_count; i++) {
         const oak_part_register *reg = &session->part->registers[i];
         uint8_t bytes[4] = {0};
         session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
-        cJSON_AddNumberToObject(specials, reg->name,
+        NEED(w, cJSON_AddNumberToObject(specials, reg->name,
                                 (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
-                                    (uint32_t)bytes[3] << 24);
+                                    (uint32_t)bytes[3] << 24));
     }
     cJSON *memory = cJSON_AddArrayToObject(root, "memory");
     for (unsigned i = 0; i < session->part->memory_count; i++)
-        if (session->part->memories[i].writable) add_memory(session, memory, &session->part->memories[i]);
+        if (session->part->memories[i].writable && memory) add_memory(w, memory, &session->part->memories[i]);
     if (session->chip.ops->visit_state) {
-        cJSON *inner = cJSON_CreateObject();
-        oak_state_visitor visitor = {.context = inner, .number = note_number};
+        w->to = cJSON_CreateObject();
+        oak_state_visitor visitor = {.context = w, .number = note_number};
         if (session->chip.ops->visit_state(session->chip.chip, &visitor) == OAK_OK)
-            cJSON_AddItemToObject(root, "inner", inner);
-        else cJSON_Delete(inner);
+            NEED(w, cJSON_AddItemToObject(root, "inner", w->to));
+        else cJSON_Delete(w->to);
     }
     if (session->joined_count) {
-        oak_state_visitor visitor = {
-            .context = cJSON_AddObjectToObject(root, "outside"), .number = note_number, .bytes = note_bytes};
+        oak_state_visitor visitor = {.context = w, .number = note_number, .bytes = note_bytes};
+        w->to = cJSON_AddObjectToObject(root, "outside");
         session_visit_outside(session, &visitor);
     }
     cJSON *pins = cJSON_AddObjectToObject(root, "driven");
@@ -126,16 +144,18 @@ static cJSON *state_document(oak_session *session)
         oak_format(name, sizeof name, "%s.%u", session->part->ports[put->pin / OAK_MOST_PINS].name,
                    put->pin % OAK_MOST_PINS);
         if (put->level == OAK_PULLED_LOW || put->level == OAK_PULLED_HIGH)
-            cJSON_AddStringToObject(pins, name, put->level == OAK_PULLED_HIGH ? "up" : "down");
-        else cJSON_AddNumberToObject(pins, name, put->level == OAK_HIGH);
+            NEED(w, cJSON_AddStringToObject(pins, name, put->level == OAK_PULLED_HIGH ? "up" : "down"));
+        else NEED(w, cJSON_AddNumberToObject(pins, name, put->level == OAK_HIGH));
     }
+    NEED(w, registers && specials && memory && pins);
     return root;
 }
 
 oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out)
 {
-    cJSON *root = state_document(session);
-    char *text = cJSON_Print(root);
+    state_writer w = {.session = session};
+    cJSON *root = state_document(&w);
+    char *text = w.failed ? NULL : cJSON_Print(root);
     cJSON_Delete(root);
     if (!text) return OAK_NO_MEMORY;
     oak_status status = out->write(out->context, text, oak_length(text));
@@ -225,7 +245,7 @@ static void take_number(void *context, const char *owner, const char *name, uint
     uint64_t number = 0;
     size_t used;
     if (cJSON_IsString(item))
-        oak_read_number(item->valuestring, item->valuestring + oak_length(item->valuestring), &number, &used);
+        number = oak_read_number(item->valuestring, item->valuestring + oak_length(item->valuestring), &number, &used) ? 0 : number;
     else if (item && !whole_number(item, 9007199254740992.0, &number)) number = 0;
     *value = number;
 }
@@ -289,12 +309,12 @@ static void take_pins(state_reader *reader, const cJSON *pins)
             (!up && !down && !whole_number(item, 1, &level)))
             REFUSE(reader, "Write \"p1.0\": 0, 1, \"up\" or \"down\".", "`driven` has a wrong entry `%s`",
                    item->string);
-        else
-            oak_session_put(session, 0, pin,
-                            up      ? OAK_PULLED_HIGH
-                            : down  ? OAK_PULLED_LOW
-                            : level ? OAK_HIGH
-                                    : OAK_LOW);
+        else if (oak_session_put(session, 0, pin,
+                                 up      ? OAK_PULLED_HIGH
+                                 : down  ? OAK_PULLED_LOW
+                                 : level ? OAK_HIGH
+                                         : OAK_LOW))
+            oak_session_fail(session);
     }
 }
 
@@ -342,8 +362,9 @@ static void take_document(state_reader *reader, const cJSON *root)
     oak_state_visitor visitor = {.context = (void *)(uintptr_t)inner, .number = take_number};
     if (inner && session->chip.ops->visit_state) session->chip.ops->visit_state(session->chip.chip, &visitor);
     const cJSON *clock = cJSON_GetObjectItemCaseSensitive(root, "clock_hz");
-    if (cJSON_IsNumber(clock) && clock->valuedouble >= 0.001 && clock->valuedouble < 1e12)
-        oak_session_set_clock(session, (uint64_t)(clock->valuedouble * 1000.0 + 0.5));
+    if (cJSON_IsNumber(clock) && clock->valuedouble >= 0.001 && clock->valuedouble < 1e12 &&
+        oak_session_set_clock(session, (uint64_t)(clock->valuedouble * 1000.0 + 0.5)))
+        REFUSE(reader, "It is the clock in Hz.", "`clock_hz` cannot be set");
     const cJSON *outside = object_member(reader, root, "outside");
     visitor = (oak_state_visitor){
         .context = (void *)(uintptr_t)outside, .number = take_number, .bytes = take_bytes};
@@ -352,12 +373,90 @@ static void take_document(state_reader *reader, const cJSON *root)
     session->noticed_count = 0; /* what came of setting it all is nobody's mistake */
 }
 
+/* The parser does not tell what is no JSON from having no memory: these do. Each returns what is behind, NULL where it is wrong. */
+static const char *blanks(const char *at, const char *end)
+{
+    while (at < end && (*at == ' ' || *at == '\t' || *at == '\r' || *at == '\n')) at++;
+    return at;
+}
+
+static bool read_unit(const char *at, const char *end, uint32_t *unit)
+{
+    *unit = 0;
+    for (unsigned i = 0; i < 4; i++) {
+        if (at + i >= end || oak_hex_digit(at[i]) < 0) return false;
+        *unit = *unit << 4 | (uint32_t)oak_hex_digit(at[i]);
+    }
+    return true;
+}
+
+static const char *json_text(const char *at, const char *end)
+{
+    for (at++; at < end && *at != '"'; at++) {
+        uint32_t unit, second;
+        if (*at != '\\') continue;
+        if (++at == end) return NULL;
+        if (*at == '"' || *at == '\\' || *at == '/' || *at == 'b' || *at == 'f' || *at == 'n' || *at == 'r' || *at == 't') continue;
+        if (*at != 'u' || !read_unit(at + 1, end, &unit) || (unit >= 0xDC00 && unit < 0xE000)) return NULL;
+        at += 4;
+        if (unit < 0xD800 || unit >= 0xDC00) continue;
+        bool pair = end - at > 6 && at[1] == '\\' && at[2] == 'u' && read_unit(at + 3, end, &second) && second >= 0xDC00 && second < 0xE000;
+        if (!pair) return NULL;
+        at += 6;
+    }
+    return at < end ? at + 1 : NULL;
+}
+
+static const char *json_plain(const char *at, const char *end)
+{
+    static const char *const words[] = {"true", "false", "null"};
+    for (unsigned i = 0; i < 3; i++)
+        if ((size_t)(end - at) >= oak_length(words[i]) && memcmp(at, words[i], oak_length(words[i])) == 0) return at + oak_length(words[i]);
+    if (at < end && *at == '-') at++;
+    const char *digits = at;
+    while (at < end && oak_is_digit(*at)) at++;
+    if (at == digits) return NULL;
+    if (at < end && *at == '.')
+        for (at++; at < end && oak_is_digit(*at); at++) continue;
+    if (at == end || (*at != 'e' && *at != 'E')) return at;
+    if (++at < end && (*at == '-' || *at == '+')) at++;
+    for (digits = at; at < end && oak_is_digit(*at); at++) continue;
+    return at > digits ? at : NULL;
+}
+
+static const char *json_value(const char *at, const char *end, unsigned depth)
+{
+    enum { DEEPEST = 1000 };
+    at = blanks(at, end);
+    if (at == end) return NULL;
+    if (*at == '"') return json_text(at, end);
+    if (*at != '{' && *at != '[') return json_plain(at, end);
+    bool named = *at == '{';
+    char close = named ? '}' : ']';
+    if (depth == DEEPEST) return NULL;
+    const char *first = blanks(at + 1, end);
+    if (first < end && *first == close) return first + 1;
+    do {
+        at = blanks(at + 1, end);
+        if (named) {
+            at = at < end && *at == '"' ? json_text(at, end) : NULL;
+            if (at) at = blanks(at, end);
+            if (!at || at == end || *at++ != ':') return NULL;
+        }
+        at = json_value(at, end, depth + 1);
+        if (at) at = blanks(at, end);
+        if (!at || at == end) return NULL;
+    } while (*at == ',');
+    return *at == close ? at + 1 : NULL;
+}
+
 oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
                                   const oak_diag_sink *sink)
 {
     const char *stopped = NULL;
     state_reader reader = {.session = session, .name = name, .sink = sink};
     cJSON *root = cJSON_ParseWithLengthOpts(text, size, &stopped, 0);
+    if (!root && json_value(text, text + size, 0)) return OAK_NO_MEMORY;
     if (!root) {
         uint32_t line = 1, column = 1;
         for (const char *p = text; p < text + size && p < stopped; p++, column++)

@@ -488,11 +488,17 @@ oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, cons
     return bus_write(machine, address, (unsigned)count, value, now_of(machine));
 }
 
+static void lose(void *context)
+{
+    oak_machine *machine = context;
+    machine->lost = true;
+}
+
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
     machine->services =
-        (oak_block_services){machine, &machine->host, raise_line, bite, put, level_of, first_of, suffer};
+        (oak_block_services){machine, &machine->host, raise_line, bite, put, level_of, first_of, suffer, lose};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];
@@ -532,8 +538,24 @@ static bool bind_roles(oak_machine *machine)
 void oak_machine_reset(oak_machine *machine)
 {
     machine->isa->core->reset(machine->core);
+    machine->lost = false;
     machine->outside_next = 0;
     reset_devices(machine);
+}
+
+/* A core relies on it: what a part says of its memories, whoever has made it, fits the spaces. */
+static bool memories_fit(const oak_isa *isa, const oak_part *part)
+{
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *memory = &part->memories[i];
+        if (memory->space >= isa->about.space_count) return false;
+        const oak_space_info *space = &isa->about.spaces[memory->space];
+        uint64_t end = (uint64_t)memory->base + memory->size;
+        if (space->special || space->of_bits || !memory->size || memory->size > OAK_LARGEST_MEMORY ||
+            memory->base < space->first || end > space->end)
+            return false;
+    }
+    return true;
 }
 
 oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_machine **result)
@@ -541,6 +563,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
     const oak_isa *isa = oak_isa_find(part->architecture->name);
     if (!isa || !isa->core || part->memory_count > MOST_MEMORIES || part->block_count > OAK_MOST_BLOCKS)
         return OAK_UNSUPPORTED;
+    if (!memories_fit(isa, part)) return OAK_OUT_OF_RANGE;
     oak_machine *machine = host->resize(host->context, NULL, 0, sizeof *machine);
     if (!machine) return OAK_NO_MEMORY;
     memset(machine, 0, sizeof *machine);
@@ -646,8 +669,7 @@ void oak_machine_mark_data(oak_machine *machine, uint32_t address, uint32_t coun
 oak_status oak_machine_check_reads(oak_machine *machine, bool on)
 {
     if (!machine->isa->core->check_reads) return OAK_UNSUPPORTED;
-    machine->isa->core->check_reads(machine->core, on);
-    return OAK_OK;
+    return machine->isa->core->check_reads(machine->core, on);
 }
 
 oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte)

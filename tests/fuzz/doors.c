@@ -125,7 +125,7 @@ static oak_session *fresh_session(chip *c)
 {
     enum { USES = 200 };
     if (c->session && ++c->uses % USES) {
-        oak_session_reset(c->session);
+        if (oak_session_reset(c->session)) abort();
         return c->session;
     }
     oak_session_close(c->session);
@@ -263,7 +263,7 @@ static void enter_stimuli(const door *self, const uint8_t *bytes, size_t size)
     c->port.ops->reset(c->port.chip);
     if (oak_session_open(&host, &c->port, c->program, &session)) abort();
     must_be_said(oak_session_read_stimuli(session, (const char *)bytes, size, INPUT, &sink));
-    oak_session_record(session, "pins", &sink);
+    must_be_said(oak_session_record(session, "pins", &sink));
     run_a_little(session);
     oak_session_close(session);
 }
@@ -317,7 +317,7 @@ static void enter_expression(const door *self, const uint8_t *bytes, size_t size
         status = oak_session_add_stop(session, "loop", text, 1, &sink, &number);
         if (!status) {
             run_a_little(session);
-            oak_session_remove_stop(session, number);
+            if (oak_session_remove_stop(session, number)) abort();
         }
         break;
     case 7: status = oak_session_mark(session, text, &sink); break;
@@ -326,7 +326,7 @@ static void enter_expression(const door *self, const uint8_t *bytes, size_t size
         status = oak_session_add_watch(session, text, kind, &sink, &number);
         if (!status) {
             run_a_little(session);
-            oak_session_remove_watch(session, number);
+            if (oak_session_remove_watch(session, number)) abort();
         }
         break;
     }
@@ -355,7 +355,7 @@ static void enter_verbs(const door *self, const uint8_t *bytes, size_t size)
     chip *c = find_chip(self->subject);
     cli *of = open_tool();
     bench b = {.self = of, .session = fresh_session(c), .path = INPUT, .bounded = true};
-    oak_session_keep_history(b.session, 0);
+    if (oak_session_keep_history(b.session, 0)) abort();
     cli_catch_interrupts(true);
     for (const char *at = (const char *)bytes, *end = at + size; at < end && !b.quits && !b.again;) {
         const char *stop = memchr(at, '\n', (size_t)(end - at));

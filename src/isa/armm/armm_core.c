@@ -372,7 +372,7 @@ static void reset(oak_core *core)
 static void destroy(oak_core *core)
 {
     const oak_host *host = core->setup.host;
-    oak_tallies_set(&core->tallies, host, 0, false);
+    (void)!oak_tallies_set(&core->tallies, host, 0, false); /* giving back cannot fail */
     oak_edits_free(&core->edits, host);
     for (unsigned i = 0; i < core->region_count; i++) {
         const armm_region *region = &core->region[i];
@@ -474,7 +474,7 @@ static void mark_data(oak_core *core, uint32_t address, uint32_t count)
     armm_forget_singles(core);
 }
 
-static void check_reads(oak_core *core, bool on)
+static oak_status check_reads(oak_core *core, bool on)
 {
     const oak_host *host = core->setup.host;
     core->checks_reads = on;
@@ -482,10 +482,15 @@ static void check_reads(oak_core *core, bool on)
         armm_region *region = &core->region[i];
         if (!region->writable || region->known) continue;
         region->known = host->resize(host->context, NULL, 0, (region->size + 7) / 8);
-        if (!region->known) core->checks_reads = false; /* no memory: it is not watched */
-        else memset(region->known, 0, (region->size + 7) / 8);
+        if (!region->known) {
+            core->checks_reads = false;
+            armm_forget(core);
+            return OAK_NO_MEMORY;
+        }
+        memset(region->known, 0, (region->size + 7) / 8);
     }
     armm_forget(core);
+    return OAK_OK;
 }
 
 /* ------------------------------------------------------------------------------------------ running */

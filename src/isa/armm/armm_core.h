@@ -329,7 +329,7 @@ static inline bool armm_holds(unsigned condition, int64_t nz, uint32_t c, uint32
 }
 /* The operation at an address; one that faults when nothing can be executed there. */
 armm_op *armm_op_at(oak_core *core, uint32_t address);
-oak_status armm_set_stop(oak_core *core, uint32_t address, bool on);
+OAK_MUST_USE oak_status armm_set_stop(oak_core *core, uint32_t address, bool on);
 
 /* armm_slow.c */
 armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra_cycles);

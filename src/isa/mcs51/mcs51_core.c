@@ -327,7 +327,7 @@ static void destroy(oak_core *core)
 {
     if (!core) return;
     const oak_host *host = core->setup.host;
-    oak_tallies_set(&core->tallies, host, 0, false);
+    (void)!oak_tallies_set(&core->tallies, host, 0, false); /* giving back cannot fail */
     oak_edits_free(&core->edits, host);
     if (core->code) host->resize(host->context, core->code, CODE_SPACE, 0);
     if (core->known) host->resize(host->context, core->known, CODE_SPACE, 0);

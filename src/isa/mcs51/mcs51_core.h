@@ -164,7 +164,7 @@ mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit);
 
 /* mcs51_watch.c */
 void mcs51_open_watch(oak_core *core);
-oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned count);
+OAK_MUST_USE oak_status mcs51_watch(oak_core *core, const oak_watched *watched, unsigned count);
 /* May the instruction at an address reach what is watched, with whatever is in the registers? Does it, with what is there now? */
 bool mcs51_may_reach(const oak_core *core, uint32_t pc);
 bool mcs51_reaches(const oak_core *core, uint32_t pc);

@@ -18,7 +18,7 @@ static oak_status chip_run(void *chip, uint64_t until_cycle, uint64_t until_inst
 {
     oak_machine *machine = chip;
     machine->isa->core->run(machine->core, until_cycle, until_instruction, stop);
-    return OAK_OK;
+    return machine->lost ? OAK_NO_MEMORY : OAK_OK;
 }
 
 static oak_status chip_read_register(void *chip, unsigned reg, uint32_t *value)

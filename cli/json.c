@@ -1,0 +1,75 @@
+/* json.c — documents are complete and valid, or there is none.
+ *
+ * Whatever cannot be added to a document for lack of memory is noticed here, where all memory for documents is taken; and bytes that
+ * are no characters, out of a source say, become U+FFFD. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+static void *take(size_t size)
+{
+    void *block = cli_malloc(size);
+    if (!block) cli_lose_memory();
+    return block;
+}
+
+void cli_open_json(void)
+{
+    cJSON_Hooks hooks = {.malloc_fn = take, .free_fn = free};
+    cJSON_InitHooks(&hooks);
+}
+
+/* The size of the character at `p`, 0 where there is none. */
+static size_t character(const unsigned char *p)
+{
+    if (*p < 0x80) return 1;
+    size_t size = *p >= 0xC2 && *p < 0xE0 ? 2 : (*p & 0xF0) == 0xE0 ? 3 : *p >= 0xF0 && *p < 0xF5 ? 4 : 0;
+    for (size_t i = 1; i < size; i++)
+        if ((p[i] & 0xC0) != 0x80) return 0;
+    if ((*p == 0xE0 && p[1] < 0xA0) || (*p == 0xED && p[1] >= 0xA0) || (*p == 0xF0 && p[1] < 0x90) || (*p == 0xF4 && p[1] >= 0x90))
+        return 0;
+    return size;
+}
+
+static char *repaired(const char *text)
+{
+    static const char instead[] = "\xEF\xBF\xBD";
+    size_t wrong = 0, length = strlen(text);
+    for (const unsigned char *p = (const unsigned char *)text; *p;) {
+        size_t size = character(p);
+        wrong += !size;
+        p += size ? size : 1;
+    }
+    char *copy = cli_malloc(length + wrong * (sizeof instead - 1) + 1), *to = copy;
+    for (const unsigned char *p = (const unsigned char *)text; copy && *p;) {
+        size_t size = character(p);
+        memcpy(to, size ? (const char *)p : instead, size ? size : sizeof instead - 1);
+        to += size ? size : sizeof instead - 1;
+        p += size ? size : 1;
+    }
+    if (copy) *to = 0;
+    return copy;
+}
+
+char *cli_json_text(const cJSON *document, bool on_one_line)
+{
+    char *text = cli_memory_lost() ? NULL : on_one_line ? cJSON_PrintUnformatted(document) : cJSON_Print(document);
+    char *valid = text ? repaired(text) : NULL;
+    cJSON_free(text);
+    if (!cli_memory_lost()) return valid;
+    free(valid);
+    return NULL;
+}
+
+void cli_print_json(cli *self, cJSON *document)
+{
+    static const char nothing[] = "{\"ok\": false, \"diagnostics\": [{\"severity\": \"error\", \"code\": \"failed\", "
+                                  "\"message\": \"out of memory\"}]}";
+    if (!cJSON_AddItemToObject(document, "diagnostics", self->diagnostics)) cJSON_Delete(self->diagnostics);
+    self->diagnostics = cJSON_CreateArray();
+    char *text = cli_json_text(document, false);
+    puts(text ? text : nothing);
+    free(text);
+    cJSON_Delete(document);
+}
