@@ -3,6 +3,7 @@
 #define _XOPEN_SOURCE 700
 #include <errno.h>
 #include <fcntl.h>
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
 #include <termios.h>
@@ -17,6 +18,19 @@ static void restore(void)
 {
     if (changed) tcsetattr(0, TCSANOW, &saved);
     changed = false;
+}
+
+void cli_restore_terminal(void)
+{
+    restore();
+}
+
+/* Whatever ends the tool, the terminal is left as it was. */
+static void give_back(int number)
+{
+    restore();
+    signal(number, SIG_DFL);
+    raise(number);
 }
 
 static void heard(void *context, const uint8_t *bytes, size_t count)
@@ -89,6 +103,8 @@ bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool
             raw.c_cc[VTIME] = 0;
             changed = true;
             atexit(restore);
+            static const int ends[] = {SIGTERM, SIGHUP, SIGQUIT};
+            for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) signal(ends[i], give_back);
             tcsetattr(0, TCSANOW, &raw);
         }
     }

@@ -77,7 +77,7 @@ static bool read_budget(bench *b, const char *text, oak_budget *budget)
                                                 oak_session_clock(b->session), clocks);
         return true;
     }
-    unsigned long long count = strtoull(text, &end, 0);
+    unsigned long long count = isdigit((unsigned char)*text) ? strtoull(text, &end, 0) : (end = (char *)(uintptr_t)text, 0);
     while (*end == ' ') end++;
     if (count && strcmp(end, "cycles") == 0) budget->cycles = count;
     else if (count && (strcmp(end, "steps") == 0 || !*end)) budget->instructions = count;
@@ -103,7 +103,8 @@ static bool read_count(bench *b, const char *rest, unsigned long long *count)
     *count = 1;
     if (!*rest) return true;
     *count = strtoull(rest, &end, 0);
-    return (*count && !*end) || bench_complain(b, NULL, "`%s` is no count", rest);
+    return (isdigit((unsigned char)*rest) && *count && !*end) ||
+           bench_complain(b, "A count is a whole number from 1.", "`%s` is no count", rest);
 }
 
 static bool verb_step(bench *b, const char *rest)

@@ -4,6 +4,7 @@
 
 #include <ctype.h>
 #include <dirent.h>
+#include <errno.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -285,6 +286,7 @@ char **cli_part_names(void)
     char **names = cli_calloc(1, sizeof *names);
     const char *folder = cli_parts_folder();
     DIR *entries = folder ? opendir(folder) : NULL;
+    if (folder && !entries && errno == ENOMEM) cli_lose_memory();
     struct dirent *entry;
     while (names && entries && (entry = readdir(entries))) {
         size_t length = strlen(entry->d_name);

@@ -151,6 +151,8 @@ bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool
 /* Hands over what was typed meanwhile. */
 void cli_attached_poll(cli_attached *attached);
 void cli_detach(cli_attached *attached);
+/* The terminal is as it was before it was attached; may be called out of a signal. */
+void cli_restore_terminal(void);
 
 /* run.c: runs a program as the options say that all such commands share. */
 enum { CLI_AGAIN = 100 };

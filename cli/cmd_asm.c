@@ -309,9 +309,9 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
     unsigned count = 0;
     for (unsigned i = 0; i < settings->path_count && count < MOST_FILES; i++)
         files[count++] = cli_strdup(settings->paths[i]);
-    signal(SIGINT, interrupt);
-    signal(SIGTERM, interrupt);
     while (!interrupted) {
+        signal(SIGINT, SIG_DFL); /* while it works it is ended at once: what is half written is no file yet */
+        signal(SIGTERM, SIG_DFL);
         struct timespec begin, end, pause = {0, PAUSE_MS * 1000000};
         clock_gettime(CLOCK_MONOTONIC, &begin);
         self->errors = self->warnings = 0;
@@ -333,6 +333,8 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         }
         oak_program_free(program);
         for (unsigned i = 0; i < count; i++) stamps[i] = stamp_of(files[i]);
+        signal(SIGINT, interrupt);
+        signal(SIGTERM, interrupt);
         for (bool changed = false; !changed && !interrupted;) {
             nanosleep(&pause, NULL);
             for (unsigned i = 0; i < count; i++) changed = changed || stamp_of(files[i]) != stamps[i];

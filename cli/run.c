@@ -1,4 +1,5 @@
 /* run.c — running a program as the options say, for every command that does. */
+#include <limits.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
@@ -7,6 +8,7 @@
 #include "cli.h"
 
 enum { DEFAULT_SECONDS = 10, MOST_SHOWS = 64 };
+static const long long NOT_GIVEN = LLONG_MIN;
 
 typedef struct run_options {
     char *part, *clock, *time, *state_in, *state_out, *symbols, *dump, *pace, *board, *attach, *pseudo;
@@ -32,7 +34,7 @@ bool cli_add_stop(cli *self, oak_session *session, const char *text)
     if (every) {
         count = strtoull(every + 7, &end, 10);
         *every = 0;
-        if (!count || (*end && strncmp(end, " if ", 4) != 0)) {
+        if (every[7] < '0' || every[7] > '9' || !count || (*end && strncmp(end, " if ", 4) != 0)) {
             cli_complain(self, "stop", NULL, "Write `--stop-at 'label every 3'`.",
                          "behind `every` comes a number from 1");
             free(copy);
@@ -166,10 +168,11 @@ static int read_budget(cli *self, const command *of, oak_session *session, const
     uint64_t picoseconds;
     unsigned clocks = oak_session_part(session)->clocks_per_cycle;
     *budget = (oak_budget){0};
-    if (options->cycles < 0 || options->steps < 0)
+    bool bad_cycles = options->cycles != NOT_GIVEN && options->cycles < 1, bad_steps = options->steps != NOT_GIVEN && options->steps < 1;
+    if (bad_cycles || bad_steps)
         return cli_usage(self, of, NULL, "a budget is a whole number from 1");
-    budget->cycles = (uint64_t)options->cycles;
-    budget->instructions = (uint64_t)options->steps;
+    if (options->cycles != NOT_GIVEN) budget->cycles = (uint64_t)options->cycles;
+    if (options->steps != NOT_GIVEN) budget->instructions = (uint64_t)options->steps;
     if (options->time) {
         if (oak_read_time(options->time, strlen(options->time), &picoseconds))
             return cli_usage(self, of, "Write --time 5ms, --time 1.5s, --time 250us.", "`%s` is no time",
@@ -205,6 +208,7 @@ static void on_interrupt(int number)
 {
     enum { INSISTS = 3 };
     if (++interrupted < INSISTS || holds_on) return;
+    cli_restore_terminal();
     signal(number, SIG_DFL);
     raise(number);
 }
@@ -427,7 +431,7 @@ static void free_list(char **list)
 int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
 {
     const command *of = runner->of;
-    run_options options = {0};
+    run_options options = {.cycles = NOT_GIVEN, .steps = NOT_GIVEN};
     static const struct poptOption nothing[] = {POPT_TABLEEND};
     const struct poptOption table[] = {
         {NULL, 0, POPT_ARG_INCLUDE_TABLE, (void *)(runner->options ? runner->options : nothing), 0, NULL,

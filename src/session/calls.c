@@ -232,10 +232,10 @@ oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, c
                 break;
             }
         }
-        if (singly && !session->entered && session_stopped(session)) {
-            event->stop.reason = OAK_STOP_POINT;
-            break;
-        }
+        if (!singly || session->entered) continue;
+        status = session_stop_here(session, sink, &event->stop_point);
+        if (event->stop_point >= 0) event->stop.reason = OAK_STOP_POINT;
+        if (event->stop_point >= 0) break;
     }
     unmark_flow(session, &marks);
     session->sees_handlers = session->keeps_before = false;

@@ -182,8 +182,10 @@ oak_status oak_session_mark(oak_session *session, const char *place, const oak_d
     unsigned number;
     oak_status status = open_trace(session);
     if (!status) status = session_add_passing(session, place, PASS_MARK, 0, sink);
-    if (!status) status = oak_trace_add_signal(session->trace, place, 1, true, &number);
-    if (!status) session->stops[session->stop_count - 1].number = number;
+    if (status) return status;
+    status = oak_trace_add_signal(session->trace, place, 1, true, &number);
+    if (status) session_drop_passing(session);
+    else session->stops[session->stop_count - 1].number = number;
     return status;
 }
 
@@ -200,8 +202,12 @@ oak_status oak_session_add_lap(oak_session *session, const char *from, const cha
     unsigned number = (unsigned)session->lap_count;
     /* The end first: where both are the same place, a lap ends before the next one begins. */
     oak_status status = session_add_passing(session, to, PASS_LAP_END, number, sink);
-    if (!status) status = session_add_passing(session, from, PASS_LAP_BEGIN, number, sink);
     if (status) return status;
+    status = session_add_passing(session, from, PASS_LAP_BEGIN, number, sink);
+    if (status) {
+        session_drop_passing(session);
+        return status;
+    }
     grown[session->lap_count++] = one;
     return OAK_OK;
 }

@@ -176,6 +176,12 @@ oak_status session_add_passing(oak_session *session, const char *place, passing 
     return OAK_OK;
 }
 
+void session_drop_passing(oak_session *session)
+{
+    uint32_t address = session->stops[--session->stop_count].point.address;
+    if (!session_stops_at(session, address)) session->chip.ops->set_stop(session->chip.chip, address, false);
+}
+
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled)
 {
     stop_record *record = stop_record_at(session, number);
@@ -533,9 +539,12 @@ bool session_stops_at(const oak_session *session, uint32_t address)
     return false;
 }
 
-bool session_stopped(oak_session *session)
+oak_status session_stop_here(oak_session *session, const oak_diag_sink *sink, int *number)
 {
-    return which_stop(session, session_pc(session), session_time(session).instructions, true, NULL) >= 0;
+    *number = which_stop(session, session_pc(session), session_time(session).instructions, true, sink);
+    if (*number == -2) return OAK_REFUSED;
+    if (*number < 0 || !oak_session_stop_point(session, (unsigned)*number)->once) return OAK_OK;
+    return oak_session_remove_stop(session, (unsigned)*number);
 }
 
 /* Runs to an address as if a stop point were there. */

@@ -259,6 +259,8 @@ void session_rewind_drives(oak_session *session);
 /* Adds a place where something happens without stopping. */
 OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
                                const oak_diag_sink *sink);
+/* Takes back the one that was added last: what it belongs to could not be made. */
+void session_drop_passing(oak_session *session);
 
 /* Runs without stopping anywhere: what is passed is passed as it was the first time. */
 OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
@@ -271,8 +273,8 @@ OAK_MUST_USE oak_status session_decode(oak_session *session, uint32_t address, o
 OAK_MUST_USE oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded);
 /* There is a stop point, a mark, a lap or an action at an address. */
 bool session_stops_at(const oak_session *session, uint32_t address);
-/* A stop point ends a run just here. */
-bool session_stopped(oak_session *session);
+/* The number of the stop point that ends a run just here, -1 when none does. OAK_REFUSED when a condition cannot be worked out. */
+OAK_MUST_USE oak_status session_stop_here(oak_session *session, const oak_diag_sink *sink, int *number);
 
 /* calls.c */
 /* The vector of the interrupt that is being handled, 0 in the main program. */
