@@ -60,14 +60,14 @@ typedef enum oak_symbol_kind { OAK_SYMBOL_LABEL, OAK_SYMBOL_CONSTANT, OAK_SYMBOL
 
 typedef struct oak_symbol {
     const char *name;
-    oak_symbol_kind kind; /* defined as a label, by equ or bit, by set */
-    uint8_t space;        /* 0 for a plain number */
     int64_t value;
     const char *file; /* where it was defined; NULL when not known */
     uint32_t line;
     uint32_t uses; /* how often the source names it */
-    uint8_t bytes; /* of one value behind a label of data; 0 when not known or code */
     uint32_t size; /* of all that is kept behind it up to the next label, in bytes; 0 when not known or code */
+    uint8_t bytes; /* of one value behind a label of data; 0 when not known or code */
+    uint8_t kind;  /* oak_symbol_kind: defined as a label, by equ or bit, by set */
+    uint8_t space; /* 0 for a plain number */
 } oak_symbol;
 
 /* Symbols in the order in which the source names them first, from 0; NULL after the last. */

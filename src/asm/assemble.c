@@ -34,9 +34,13 @@ static oak_status keep_records(assembler *as)
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
             record.kind = OAK_RECORD_VALUE;
-            if (asm_evaluate(as, one->label->expr, &one->label->here, &value, &fault)) continue;
+            if (asm_evaluate(as, one->label->as.constant->expr, &one->label->as.constant->here, &value, &fault)) continue;
             record.at = value.number;
             record.space = value.space;
+            break;
+        case STATEMENT_LABEL:
+            record.kind = OAK_RECORD_PLACE;
+            record.size = one->count;
             break;
         default: record.kind = OAK_RECORD_PLACE; break;
         }
@@ -56,13 +60,13 @@ static oak_status keep_lines(assembler *as)
     for (size_t i = 0; i < program->record_count; i++) {
         const oak_record *record = &program->records[i];
         if (record->kind > OAK_RECORD_DATA) continue;
-        const oak_source_line *line = &program->source[record->place];
-        program->lines[program->line_count++] = (oak_line){.file = program->files[line->file].name,
-                                                           .line = line->line,
+        oak_source_line line = oak_program_source(program, record->place);
+        program->lines[program->line_count++] = (oak_line){.file = program->files[line.file].name,
+                                                           .line = line.line,
                                                            .address = (uint32_t)record->at,
                                                            .size = record->size,
-                                                           .text = line->text,
-                                                           .text_size = line->size};
+                                                           .text = line.text,
+                                                           .text_size = line.size};
     }
     return OAK_OK;
 }
@@ -84,46 +88,60 @@ static void size_labels(assembler *as)
             continue;
         }
         bool at_once = behind && behind->section == one->section && behind->address == one->address;
-        if (at_once) one->label->extent = extent;
+        for (asm_symbol *label = one->label; label && at_once; label = label->as.beside) label->extent = extent;
         if (i && as->statements[i - 1].kind != STATEMENT_LABEL) extent = 0; /* what is above ends here */
         if (!at_once) continue;
         uint32_t bytes = behind->kind == STATEMENT_DATA ? behind->unit : 1;
         if (behind->kind != STATEMENT_DATA && behind->kind != STATEMENT_SPACE) continue;
         if (behind->kind == STATEMENT_SPACE && (behind->size == 2 || behind->size == 4)) bytes = behind->size;
-        one->label->bytes = (uint8_t)(bytes <= widest ? bytes : 1);
+        for (asm_symbol *label = one->label; label; label = label->as.beside)
+            label->bytes = (uint8_t)(bytes <= widest ? bytes : 1);
     }
 }
 
-static oak_status keep_symbols(assembler *as)
+/* Constants are worked out while all symbols are there; what has no value is left out. */
+static void settle_constants(assembler *as)
+{
+    for (size_t i = 0; i < as->symbols.count; i++) {
+        asm_symbol *symbol = asm_symbol_at(as, i);
+        bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
+        if (!constant || symbol->replaced) continue;
+        oak_value value;
+        oak_expr_fault fault;
+        oak_expr itself = {.kind = OAK_EXPR_NAME, .as = {.name = symbol}};
+        if (asm_evaluate(as, &itself, &symbol->as.constant->here, &value, &fault)) symbol->replaced = true;
+        symbol->value = value.number;
+        symbol->space = value.space;
+    }
+}
+
+/* Each becomes one of the program's where it is: so many labels are never there twice. */
+static void keep_symbols(assembler *as)
 {
     oak_program *program = as->program;
-    size_labels(as);
-    for (asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
-        const asm_name *name = symbol->name;
-        if (symbol->replaced || symbol->kind == SYMBOL_PART || symbol->kind == SYMBOL_UNDEFINED) continue;
-        oak_symbol kept = {.name = name->text,
-                           .kind = symbol->kind == SYMBOL_LABEL      ? OAK_SYMBOL_LABEL
-                                   : symbol->kind == SYMBOL_CONSTANT ? OAK_SYMBOL_CONSTANT
-                                                                     : OAK_SYMBOL_VARIABLE,
-                           .space = symbol->space,
-                           .value = symbol->value,
-                           .file = program->files[program->source[symbol->place].file].name,
-                           .line = asm_line_of(as, symbol->place),
-                           .uses = symbol->uses,
-                           .bytes = symbol->bytes,
-                           .size = symbol->extent};
-        if (symbol->kind != SYMBOL_LABEL) {
-            oak_value value;
-            oak_expr_fault fault;
-            oak_expr itself = {.kind = OAK_EXPR_NAME, .as = {.name = symbol}};
-            if (asm_evaluate(as, &itself, &symbol->here, &value, &fault)) continue;
-            kept.value = value.number;
-            kept.space = value.space;
-        }
-        oak_status status = oak_program_add_symbol(program, &kept);
-        if (status) return status;
+    size_t kept = 0;
+    settle_constants(as);
+    for (size_t i = 0; i < as->symbols.count; i++) {
+        const asm_symbol symbol = *asm_symbol_at(as, i);
+        if (symbol.replaced || symbol.kind == SYMBOL_PART || symbol.kind == SYMBOL_UNDEFINED) continue;
+        oak_source_line line = asm_source(as, symbol.place);
+        oak_symbol *to = oak_pool_at(&as->symbols, kept++); /* at or before the one that was just read */
+        *to = (oak_symbol){.name = asm_name_of(as, &symbol)->text,
+                           .kind = symbol.kind == SYMBOL_LABEL      ? OAK_SYMBOL_LABEL
+                                   : symbol.kind == SYMBOL_CONSTANT ? OAK_SYMBOL_CONSTANT
+                                                                    : OAK_SYMBOL_VARIABLE,
+                           .space = symbol.space,
+                           .value = symbol.value,
+                           .file = program->files[line.file].name,
+                           .line = line.line,
+                           .uses = symbol.uses,
+                           .bytes = symbol.bytes,
+                           .size = symbol.extent};
     }
-    return OAK_OK;
+    oak_pool_shorten(as->host, &as->symbols, kept);
+    program->symbols = as->symbols;
+    oak_pool_open(&as->symbols, as->symbols.size);
+    oak_pool_close(as->host, &as->names);
 }
 
 static int by_address(const void *a, const void *b, const void *context)
@@ -175,12 +193,24 @@ static oak_status keep_sections(assembler *as)
                     by_address, NULL);
 }
 
+/* What is no longer needed goes before the program grows. */
+static void release_statements(assembler *as)
+{
+    oak_release(as->host, as->statements, as->statement_room, sizeof *as->statements);
+    oak_release(as->host, as->buckets, as->bucket_count, sizeof *as->buckets);
+    as->statements = NULL;
+    as->buckets = NULL;
+    as->statement_count = as->statement_room = as->bucket_count = 0;
+}
+
 static oak_status build_program(assembler *as)
 {
+    size_labels(as);
     oak_status status = keep_records(as);
     if (!status) status = keep_lines(as);
-    if (!status) status = keep_symbols(as);
     if (!status) status = keep_sections(as);
+    release_statements(as);
+    if (!status) keep_symbols(as);
     return status ? status : oak_program_finish(as->program);
 }
 
@@ -188,8 +218,9 @@ static oak_status build_program(assembler *as)
 
 static void close_assembler(assembler *as)
 {
-    oak_release(as->host, as->buckets, as->bucket_count, sizeof *as->buckets);
-    oak_release(as->host, as->statements, as->statement_room, sizeof *as->statements);
+    release_statements(as);
+    oak_pool_close(as->host, &as->names);
+    oak_pool_close(as->host, &as->symbols);
     oak_release(as->host, as->diags, as->diag_room, sizeof *as->diags);
     oak_release(as->host, as->sections, as->section_room, sizeof *as->sections);
     oak_release(as->host, as->literals, as->literal_room, sizeof *as->literals);
@@ -208,6 +239,9 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
                       .suggestions_left = 50};
     if (!as->isa) return OAK_UNSUPPORTED;
     oak_arena_open(&as->arena, host);
+    oak_pool_open(&as->names, sizeof(asm_name));
+    /* They become the program's in the end. */
+    oak_pool_open(&as->symbols, sizeof(asm_symbol) > sizeof(oak_symbol) ? sizeof(asm_symbol) : sizeof(oak_symbol));
     as->insn.operand = as->operands;
     oak_status status = as->isa->open(host, &as->tables);
     if (!status) status = oak_program_create(host, part, &as->program);
@@ -218,18 +252,21 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
 /* A file is over: its names are its own, except those it exports. */
 static void close_file(assembler *as)
 {
-    for (asm_name *name = as->first_name; name; name = name->later) {
+    for (size_t i = 0; i < as->names.count; i++) {
+        asm_name *name = asm_name_at(as, i);
         asm_symbol *symbol = name->symbol;
         if (!symbol || symbol->kind == SYMBOL_PART) continue;
         if (name->exported && symbol->kind != SYMBOL_UNDEFINED) {
-            if (name->shared)
-                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length,
+            asm_rare *rare = asm_make_rare(as, name);
+            if (!rare) return;
+            if (rare->shared)
+                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
                            "defined-twice", "Only one file can export a name.",
                            "`%s` is already exported by %s", name->text,
-                           as->program->files[as->program->source[name->shared->place].file].name);
-            else name->shared = symbol;
+                           as->program->files[asm_source(as, rare->shared->place).file].name);
+            else rare->shared = symbol;
         } else if (name->exported && symbol->uses == 0) {
-            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + name->length,
+            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
                        "unknown-symbol", NULL, "`%s` is exported but not defined", name->text);
         }
         name->exported = false;

@@ -14,6 +14,7 @@
 
 #include "asm/expr.h"
 #include "asm/program.h"
+#include "base/pool.h"
 #include "isa/isa.h"
 
 typedef enum symbol_kind {
@@ -24,44 +25,55 @@ typedef enum symbol_kind {
     SYMBOL_PART      /* a register or bit of the part */
 } symbol_kind;
 
+/* What a constant has beside its value. */
+typedef struct asm_constant {
+    const oak_expr *expr;        /* NULL: it is wrong, which has been said */
+    oak_value here;              /* what $ means in it */
+    uint32_t worked_out, looked; /* the evaluation in which its value, or `ahead`, was found: so each is found once */
+} asm_constant;
+
+/* There are as many as labels, and names as well: both are kept small. */
 typedef struct asm_symbol {
-    struct asm_symbol *later; /* all symbols, in the order they were met */
-    struct asm_name *name;
-    uint8_t kind;
-    uint8_t space;
-    bool evaluating;
-    bool reported; /* its absence, or that it goes in a circle */
-    bool must_be_bit;
-    bool replaced; /* a set that a later set of the same name follows */
-    bool settled;  /* a constant whose value is kept in `value` and `space`, once layout is done */
-    bool ahead;    /* with `looked`: it depends on what is defined later */
-    uint16_t column;
+    int64_t value; /* of a label or a part's name, or of a constant that is settled or worked out */
+    union {
+        asm_constant *constant;    /* of a constant or variable */
+        struct asm_symbol *beside; /* of a label: the one before it at the same statement */
+    } as;
+    uint32_t name;  /* its number */
     uint32_t place; /* where it is defined, or used first while it is not */
     uint32_t uses;
-    uint32_t worked_out, looked; /* the evaluation in which its value, or `ahead`, was found: so each is found once */
-    uint8_t bytes;        /* of one value behind a label of data */
-    uint32_t extent;      /* of all the data behind it */
-    int64_t value;        /* of a label or a part's name, or of a settled constant */
-    const oak_expr *expr; /* of a constant or variable */
-    oak_value here;       /* what $ means in it */
+    uint32_t extent; /* of all the data behind it */
+    uint16_t column;
+    uint8_t bytes; /* of one value behind a label of data */
+    uint8_t kind;
+    uint8_t space;
+    bool evaluating : 1;
+    bool reported : 1; /* its absence, or that it goes in a circle */
+    bool must_be_bit : 1;
+    bool replaced : 1; /* a set that a later set of the same name follows */
+    bool settled : 1;  /* a constant whose value is kept in `value` and `space`, once layout is done */
+    bool ahead : 1;    /* with `looked`: it depends on what is defined later */
 } asm_symbol;
 
 enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };
 
+/* What few names have. */
+typedef struct asm_rare {
+    const struct asm_macro *macro;
+    asm_symbol *shared; /* what another source file exports under the name */
+} asm_rare;
+
 /* A name met in the source, kept once; letters of either case are alike. */
 typedef struct asm_name {
-    struct asm_name *next;  /* same bucket */
-    struct asm_name *later; /* all names, in the order they were met */
+    const char *text;   /* as it was written first; in the program's arena */
+    asm_symbol *symbol; /* the newest of this source file; NULL until it is used or defined */
+    asm_rare *rare;     /* or NULL */
     uint32_t hash;
+    uint32_t next; /* same bucket: its number + 1, or 0 */
     uint16_t length;
     int16_t mnemonic; /* WORD_UNKNOWN until asked */
-    int16_t directive;
-    bool is_register;
-    bool exported;
-    const struct asm_macro *macro;
-    const char *text;   /* as it was written first */
-    asm_symbol *symbol; /* the newest of this source file; NULL until it is used or defined */
-    asm_symbol *shared; /* what another source file exports */
+    int8_t directive;
+    bool is_register : 1, exported : 1;
 } asm_name;
 
 typedef enum statement_kind {
@@ -94,10 +106,10 @@ typedef struct statement {
     uint8_t form_count;
     uint32_t address;
     uint32_t size;
-    uint32_t count; /* data items */
+    uint32_t count; /* data items; of labels: how many lines they take behind the first */
     uint16_t section;
     uint32_t text_at;  /* where its line begins in the file */
-    asm_symbol *label; /* the symbol a value or label belongs to; the last of several labels */
+    asm_symbol *label; /* the symbol a value or label belongs to; the last of several labels, the others beside it */
     union {
         const oak_expr *expr;
         struct {
@@ -223,9 +235,9 @@ typedef struct assembler {
     oak_arena arena;
     bool out_of_memory;
 
-    asm_name **buckets;
-    size_t bucket_count, name_count;
-    asm_name *first_name, *last_name;
+    uint32_t *buckets; /* names by hash: a number + 1, or 0 */
+    size_t bucket_count;
+    oak_pool names, symbols;
     unsigned suggestions_left;
 
     statement *statements;
@@ -246,7 +258,6 @@ typedef struct assembler {
     uint16_t section; /* where statements go now */
     uint8_t space;    /* its space */
     bool floats;      /* some section is to be placed */
-    asm_symbol *first_symbol, *last_symbol;
     const oak_expr *entry; /* where execution begins, NULL when it is not said */
     uint32_t entry_place;
     bool ended;
@@ -275,6 +286,33 @@ typedef struct assembler {
 } assembler;
 
 /* names.c */
+static inline asm_name *asm_name_at(const assembler *as, size_t number)
+{
+    return oak_pool_at(&as->names, number);
+}
+static inline asm_symbol *asm_symbol_at(const assembler *as, size_t number)
+{
+    return oak_pool_at(&as->symbols, number);
+}
+static inline asm_name *asm_name_of(const assembler *as, const asm_symbol *symbol)
+{
+    return asm_name_at(as, symbol->name);
+}
+static inline const struct asm_macro *asm_macro_of(const asm_name *name)
+{
+    return name->rare ? name->rare->macro : NULL;
+}
+static inline asm_symbol *asm_shared(const asm_name *name)
+{
+    return name->rare ? name->rare->shared : NULL;
+}
+/* What few names have, to be filled in; NULL when there is no memory. */
+asm_rare *asm_make_rare(assembler *as, asm_name *name);
+/* A line as it was read. */
+static inline oak_source_line asm_source(const assembler *as, uint32_t place)
+{
+    return oak_program_source(as->program, place);
+}
 asm_name *asm_intern(assembler *as, const char *text, size_t length);
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
 int asm_mnemonic(assembler *as, asm_name *name);
@@ -389,7 +427,7 @@ void asm_rewind_sections(assembler *as);
 
 /* layout.c */
 /* What a symbol stands for: itself, or what another file exports under its name. */
-asm_symbol *asm_resolve(asm_symbol *symbol);
+asm_symbol *asm_resolve(const assembler *as, asm_symbol *symbol);
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
 OAK_MUST_USE oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
 /* The same without reporting, for values inside others. */

@@ -137,8 +137,8 @@ static void write_symbols(elf_writer *writer)
     section->info = 1;
     section->entry_size = SYMBOL_SIZE;
     oak_buf_repeat(&writer->file, 0, SYMBOL_SIZE);
-    for (size_t i = 0; i < program->symbol_count; i++) {
-        const oak_symbol *symbol = &program->symbols[i];
+    for (size_t i = 0; i < program->symbols.count; i++) {
+        const oak_symbol *symbol = oak_program_symbol_at(program, i);
         uint32_t index = ABSOLUTE;
         for (size_t s = 1; s < runs && symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code; s++)
             if (symbol->value >= writer->sections[s].address &&
@@ -252,8 +252,8 @@ static void write_info(elf_writer *writer)
     put(out, 0, 4);
     put(out, lowest, 4);
     put(out, highest - lowest, 4);
-    for (size_t i = 0; i < program->symbol_count; i++) {
-        const oak_symbol *symbol = &program->symbols[i];
+    for (size_t i = 0; i < program->symbols.count; i++) {
+        const oak_symbol *symbol = oak_program_symbol_at(program, i);
         if (symbol->kind != OAK_SYMBOL_LABEL || symbol->space != code) continue;
         put_unsigned(out, 2);
         put_text(out, symbol->name);

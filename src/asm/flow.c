@@ -40,7 +40,7 @@ static void check_ends(flow *self, const statement *one, const oak_decoded *deco
     assembler *as = self->as;
     uint8_t byte;
     uint32_t next = one->address + one->size;
-    size_t end = as->program->source[one->place].size;
+    size_t end = asm_source(as, one->place).size;
     if (goes_on(decoded) && next < self->size && !is_start(self, next))
         asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
                  "execution runs on into %s at 0x%04x",
@@ -67,7 +67,7 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
             continue;
         if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
             return;
-        asm_warn(self->as, before->place, 0, self->as->program->source[before->place].size,
+        asm_warn(self->as, before->place, 0, asm_source(self->as, before->place).size,
                  "counts-from-zero", "A counter that begins with 0 is counted down to 255 first.",
                  "the loop behind this runs 256 times");
         return;
@@ -129,7 +129,7 @@ static void check_all(flow *self, const statement **by_address)
         const statement *sub = by_address[decoded.target];
         by_address[decoded.target] = NULL;
         if (!returns(self, decoded.target))
-            asm_warn(as, sub->place, 0, as->program->source[sub->place].size, "never-returns",
+            asm_warn(as, sub->place, 0, asm_source(as, sub->place).size, "never-returns",
                      "End it with a return, or jump to it instead of calling it.",
                      "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));
     }
@@ -138,12 +138,12 @@ static void check_all(flow *self, const statement **by_address)
 static void check_labels(assembler *as)
 {
     if (!asm_warns(as, "unused-label")) return;
-    for (const asm_symbol *symbol = as->first_symbol; symbol; symbol = symbol->later) {
-        if (symbol->kind != SYMBOL_LABEL || symbol->uses || symbol->name->exported ||
-            symbol->name->shared == symbol)
-            continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)symbol->name->length,
-                 "unused-label", NULL, "nothing uses `%s`", symbol->name->text);
+    for (size_t i = 0; i < as->symbols.count; i++) {
+        const asm_symbol *symbol = asm_symbol_at(as, i);
+        const asm_name *name = asm_name_of(as, symbol);
+        if (symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported || asm_shared(name) == symbol) continue;
+        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)name->length, "unused-label", NULL,
+                 "nothing uses `%s`", name->text);
     }
 }
 

@@ -48,7 +48,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
                                  oak_value *value, oak_expr_fault *fault)
 {
     if (symbol->reported) return already_reported(fault);
-    if (symbol->settled || symbol->worked_out == context->as->evaluations) {
+    if (symbol->settled || symbol->as.constant->worked_out == context->as->evaluations) {
         *value = (oak_value){.number = symbol->value, .space = symbol->space, .known = true};
         return OAK_OK;
     }
@@ -57,12 +57,13 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
         return fault_text(fault, expr, "circular",
                           symbol->evaluating ? "`%s` is defined by itself"
                                              : "`%s` is defined through too many other names",
-                          symbol->name->text);
+                          asm_name_of(context->as, symbol)->text);
     }
     symbol->evaluating = true;
     context->depth++;
-    oak_value here = symbol->here;
-    oak_status status = evaluate(context, symbol->expr, &here, value, fault);
+    const oak_expr *inner = symbol->as.constant->expr;
+    oak_value here = symbol->as.constant->here;
+    oak_status status = evaluate(context, inner, &here, value, fault);
     context->depth--;
     symbol->evaluating = false;
     if (status) {
@@ -76,7 +77,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
         if (value->space) {
             symbol->reported = true;
-            asm_report(context->as, OAK_ERROR, symbol->place, symbol->expr->first, symbol->expr->last,
+            asm_report(context->as, OAK_ERROR, symbol->place, inner->first, inner->last,
                        "wrong-space", "Name one of its bits, for example with .0 behind it.",
                        "this is %s in %s and no single bit", value->space == code ? "a place" : "a byte",
                        spaces[value->space].title);
@@ -86,22 +87,25 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
             if (spaces[s].of_bits) value->space = (uint8_t)s;
     }
     symbol->settled = context->as->settled;
-    symbol->worked_out = context->as->evaluations;
+    symbol->as.constant->worked_out = context->as->evaluations;
     symbol->value = value->number;
     symbol->space = value->space;
     return OAK_OK;
 }
 
-asm_symbol *asm_resolve(asm_symbol *symbol)
+asm_symbol *asm_resolve(const assembler *as, asm_symbol *symbol)
 {
-    return symbol->kind == SYMBOL_UNDEFINED && symbol->name->shared ? symbol->name->shared : symbol;
+    asm_symbol *shared = symbol->kind == SYMBOL_UNDEFINED ? asm_shared(asm_name_of(as, symbol)) : NULL;
+    return shared ? shared : symbol;
 }
 
 /* A symbol of another file that was not exported, for the advice. */
 static const asm_symbol *elsewhere(const assembler *as, const asm_symbol *symbol)
 {
-    for (const asm_symbol *other = as->first_symbol; other; other = other->later)
+    for (size_t i = 0; i < as->symbols.count; i++) {
+        const asm_symbol *other = asm_symbol_at(as, i);
         if (other->name == symbol->name && other->kind != SYMBOL_UNDEFINED) return other;
+    }
     return NULL;
 }
 
@@ -110,7 +114,8 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
 {
     value_context *self = scope->context;
     assembler *as = self->as;
-    asm_symbol *symbol = asm_resolve(expr->as.name);
+    asm_symbol *symbol = asm_resolve(as, expr->as.name);
+    const asm_name *name = asm_name_of(as, symbol);
     switch (symbol->kind) {
     case SYMBOL_LABEL:
         if (symbol->reported) return already_reported(fault);
@@ -127,24 +132,24 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
     default:
         if (symbol->reported) return already_reported(fault);
         symbol->reported = true;
-        fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", symbol->name->text);
+        fault_text(fault, expr, "unknown-symbol", "`%s` is not defined", name->text);
         bool several = as->settings && as->settings->path_count > 1;
         const asm_symbol *other = several && as->suggestions_left ? elsewhere(as, symbol) : NULL;
-        asm_suggest_symbol(as, symbol->name, expr->first, fault->hint, sizeof fault->hint);
+        asm_suggest_symbol(as, name, expr->first, fault->hint, sizeof fault->hint);
         if (other)
             oak_format(fault->hint, sizeof fault->hint,
                        "It is defined in %s, line %u: write `export %s` there.",
-                       as->program->files[as->program->source[other->place].file].name,
-                       asm_line_of(as, other->place), symbol->name->text);
+                       as->program->files[asm_source(as, other->place).file].name,
+                       asm_line_of(as, other->place), name->text);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
-            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", symbol->name->text,
+            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", name->text,
                        symbol->uses);
             memcpy(fault->message, more, sizeof more);
         }
         return OAK_REFUSED;
     }
-    value->name = symbol->name->text;
+    value->name = name->text;
     return OAK_OK;
 }
 
@@ -184,14 +189,14 @@ static bool looks_further(assembler *as, const oak_expr *expr, unsigned depth)
     if (depth > DEEPEST_CONSTANT) return true;
     if (expr->kind == OAK_EXPR_NUMBER || expr->kind == OAK_EXPR_HERE) return false;
     if (expr->kind == OAK_EXPR_NAME) {
-        asm_symbol *symbol = asm_resolve(expr->as.name);
+        asm_symbol *symbol = asm_resolve(as, expr->as.name);
         if (symbol->kind == SYMBOL_UNDEFINED) return true;
         bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
-        if (!constant || !symbol->expr) return false;
-        if (symbol->looked == as->evaluations) return symbol->ahead;
+        if (!constant || !symbol->as.constant->expr) return false;
+        if (symbol->as.constant->looked == as->evaluations) return symbol->ahead;
         symbol->ahead = true; /* what goes in a circle has no value */
-        symbol->looked = as->evaluations;
-        symbol->ahead = looks_further(as, symbol->expr, depth + 1);
+        symbol->as.constant->looked = as->evaluations;
+        symbol->ahead = looks_further(as, symbol->as.constant->expr, depth + 1);
         return symbol->ahead;
     }
     return looks_further(as, expr->as.of.left, depth) ||
@@ -365,8 +370,9 @@ void asm_layout(assembler *as)
             asm_place(as, one);
             if (one->address != before) moved = true;
             if (!one->label) continue;
-            if (one->kind == STATEMENT_LABEL) one->label->value = one->address;
-            else one->label->here.number = one->address;
+            if (one->kind != STATEMENT_LABEL) one->label->as.constant->here.number = one->address;
+            else
+                for (asm_symbol *label = one->label; label; label = label->as.beside) label->value = one->address;
         }
         if (!moved && !as->pool_moved) return;
     }
@@ -496,11 +502,11 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
     write_bytes(writer, one->address, bytes, one->size);
     if (!as->isa->doubt) return;
     unsigned decimal = 0;
-    const char *text = as->program->source[one->place].text;
+    oak_source_line line = asm_source(as, one->place);
     for (unsigned i = 0; i < insn->count; i++) {
         const oak_operand *operand = &insn->operand[i];
-        bool digits = operand->last > operand->first && !as->program->source[one->place].expanded;
-        for (unsigned c = operand->first; c < operand->last && digits; c++) digits = oak_is_digit(text[c]);
+        bool digits = operand->last > operand->first && !line.expanded;
+        for (unsigned c = operand->first; c < operand->last && digits; c++) digits = oak_is_digit(line.text[c]);
         decimal |= (unsigned)digits << i;
     }
     if (as->isa->doubt(as->tables, row, insn, values, decimal, &why))
@@ -590,7 +596,7 @@ void asm_emit(assembler *as)
             if (one->as.expr && !one->label->reported) {
                 oak_expr name = {.kind = OAK_EXPR_NAME, .as = {.name = one->label}};
                 name.first = one->label->column;
-                name.last = (uint16_t)(one->label->column + one->label->name->length);
+                name.last = (uint16_t)(one->label->column + asm_name_of(as, one->label)->length);
                 (void)!asm_value(as, &name, one, &value); /* it reports what is wrong */
             }
             break;

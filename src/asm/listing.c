@@ -91,10 +91,11 @@ static void list_lines(listing *self)
     const oak_program *program = self->program;
     size_t next = 0;
     uint16_t file = 0;
+    const oak_record *labels = NULL; /* one record stands for labels on several lines */
     for (uint32_t place = 0; place < program->source_count; place++) {
-        const oak_source_line *line = &program->source[place];
-        if (line->file != file && !line->expanded) {
-            file = line->file;
+        oak_source_line line = oak_program_source(program, place);
+        if (line.file != file && !line.expanded) {
+            file = line.file;
             oak_buf_format(&self->buf, "\n%s\n\n", program->files[file].name);
         }
         /* Of the statements of one line the last is shown. */
@@ -103,10 +104,12 @@ static void list_lines(listing *self)
         for (; next < program->record_count && program->records[next].place == place; next++) {
             if (program->records[next].kind == OAK_RECORD_POOL) pool = &program->records[next];
             else shown = &program->records[next];
+            if (program->records[next].kind == OAK_RECORD_PLACE) labels = &program->records[next];
         }
-        show_record(self, line->line, shown);
-        if (line->expanded) oak_buf_text(&self->buf, "+ ");
-        oak_buf_add(&self->buf, line->text, line->size);
+        if (!shown && labels && place - labels->place <= labels->size) shown = labels;
+        show_record(self, line.line, shown);
+        if (line.expanded) oak_buf_text(&self->buf, "+ ");
+        oak_buf_add(&self->buf, line.text, line.size);
         while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
         oak_buf_char(&self->buf, '\n');
         if (shown && shown->kind == OAK_RECORD_DATA && shown->size <= 4096) show_rest_of_data(self, shown);
@@ -136,8 +139,8 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
     listed_use *uses = NULL;
     *count = *room = 0;
     for (uint32_t place = 0; place < program->source_count && !self->status; place++) {
-        const oak_source_line *line = &program->source[place];
-        const char *at = line->text, *end = line->text + line->size;
+        oak_source_line line = oak_program_source(program, place);
+        const char *at = line.text, *end = line.text + line.size;
         char quote = 0;
         while (at < end && (quote || (*at != ';' && !(*at == '/' && at + 1 < end && at[1] == '/')))) {
             if (quote && *at == '\\' && at + 1 < end) at++;
@@ -149,16 +152,15 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
             }
             const char *word = at;
             while (at < end && oak_is_word(*at)) at++;
-            const oak_symbol *symbol =
-                oak_is_letter(*word) ? oak_program_find(program, word, (size_t)(at - word)) : NULL;
-            if (!symbol) continue;
+            uint32_t number = oak_is_letter(*word) ? oak_program_find_number(program, word, (size_t)(at - word)) : 0;
+            if (!number) continue;
             listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
             if (!grown) {
                 self->status = OAK_NO_MEMORY;
                 return uses;
             }
             uses = grown;
-            uses[(*count)++] = (listed_use){(uint32_t)(symbol - program->symbols), place};
+            uses[(*count)++] = (listed_use){number - 1, place};
         }
     }
     if (!self->status) self->status = oak_sort(&program->host, uses, *count, sizeof *uses, by_symbol, NULL);
@@ -172,7 +174,7 @@ static uint64_t block_cycles(const listing *self, const oak_symbol *symbol)
     uint64_t cycles = 0;
     int64_t end = INT64_MAX;
     for (size_t i = 0; i < program->label_count; i++) {
-        int64_t other = program->symbols[program->labels[i]].value;
+        int64_t other = oak_program_symbol_at(program, program->labels[i])->value;
         if (other > symbol->value) {
             end = other;
             break;
@@ -198,8 +200,8 @@ static void list_symbols(listing *self)
     uint32_t *order = NULL;
     listed_use *uses = find_uses(self, &use_count, &use_room);
     if (!self->status) self->status = oak_program_sorted(program, &order);
-    for (size_t i = 0; order && i < program->symbol_count; i++) {
-        const oak_symbol *symbol = &program->symbols[order[i]];
+    for (size_t i = 0; order && i < program->symbols.count; i++) {
+        const oak_symbol *symbol = oak_program_symbol_at(program, order[i]);
         char value[40], cycles[24] = "";
         bool block =
             symbol->kind == OAK_SYMBOL_LABEL && symbol->space == code && program->label_count <= MOST_SUMMED;
@@ -218,19 +220,19 @@ static void list_symbols(listing *self)
         uint32_t last = symbol->line;
         unsigned shown = 0;
         for (; low < use_count && uses[low].symbol == order[i] && shown <= MOST_SHOWN; low++) {
-            const oak_source_line *line = &program->source[uses[low].place];
-            const char *file = program->files[line->file].name;
+            oak_source_line line = oak_program_source(program, uses[low].place);
+            const char *file = program->files[line.file].name;
             bool here = symbol->file && oak_same(file, symbol->file);
-            if (line->line == last || line->expanded || (here && line->line == symbol->line)) continue;
-            last = line->line;
+            if (line.line == last || line.expanded || (here && line.line == symbol->line)) continue;
+            last = line.line;
             if (shown++ == MOST_SHOWN) oak_buf_text(&self->buf, " ...");
-            else if (here) oak_buf_format(&self->buf, " %u", line->line);
-            else oak_buf_format(&self->buf, " %s:%u", file, line->line);
+            else if (here) oak_buf_format(&self->buf, " %u", line.line);
+            else oak_buf_format(&self->buf, " %s:%u", file, line.line);
         }
         oak_buf_char(&self->buf, '\n');
         if (self->buf.size > 32768) flush(self);
     }
-    oak_release(&program->host, order, program->symbol_count + 1, sizeof *order);
+    oak_release(&program->host, order, program->symbols.count + 1, sizeof *order);
     oak_release(&program->host, uses, use_room, sizeof *uses);
 }
 

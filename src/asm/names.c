@@ -12,13 +12,14 @@ enum { FIRST_BUCKETS = 1024, MOST_SUGGESTIONS = 50, MOST_REPORTS = 1000 };
 static bool more_buckets(assembler *as)
 {
     size_t count = as->bucket_count ? as->bucket_count * 4 : FIRST_BUCKETS;
-    asm_name **buckets = as->host->resize(as->host->context, NULL, 0, count * sizeof *buckets);
+    uint32_t *buckets = as->host->resize(as->host->context, NULL, 0, count * sizeof *buckets);
     if (!buckets) return false;
     memset(buckets, 0, count * sizeof *buckets);
-    for (asm_name *name = as->first_name; name; name = name->later) {
-        asm_name **bucket = &buckets[name->hash & (count - 1)];
+    for (size_t i = 0; i < as->names.count; i++) {
+        asm_name *name = asm_name_at(as, i);
+        uint32_t *bucket = &buckets[name->hash & (count - 1)];
         name->next = *bucket;
-        *bucket = name;
+        *bucket = (uint32_t)i + 1;
     }
     oak_release(as->host, as->buckets, as->bucket_count, sizeof *buckets);
     as->buckets = buckets;
@@ -29,18 +30,21 @@ static bool more_buckets(assembler *as)
 asm_name *asm_intern(assembler *as, const char *text, size_t length)
 {
     uint32_t hash = oak_name_hash(text, length);
-    if (as->name_count >= as->bucket_count && !more_buckets(as)) {
+    if (as->names.count >= as->bucket_count && !more_buckets(as)) {
         as->out_of_memory = true;
         return NULL;
     }
-    asm_name **bucket = &as->buckets[hash & (as->bucket_count - 1)];
-    for (asm_name *name = *bucket; name; name = name->next)
+    uint32_t *bucket = &as->buckets[hash & (as->bucket_count - 1)];
+    for (uint32_t number = *bucket; number;) {
+        asm_name *name = asm_name_at(as, number - 1);
         if (name->hash == hash && name->length == length &&
             (memcmp(text, name->text, length) == 0 || oak_same_name(text, length, name->text)))
             return name;
-    asm_name *name = oak_arena_zero(&as->arena, sizeof *name);
-    char *copy = oak_arena_text(&as->arena, text, length);
-    if (!name || !copy || length > UINT16_MAX) {
+        number = name->next;
+    }
+    char *copy = length <= UINT16_MAX ? oak_arena_text(&as->program->arena, text, length) : NULL;
+    asm_name *name = copy ? oak_pool_add(as->host, &as->names) : NULL;
+    if (!name) {
         as->out_of_memory = true;
         return NULL;
     }
@@ -48,15 +52,18 @@ asm_name *asm_intern(assembler *as, const char *text, size_t length)
     name->text = copy;
     name->length = (uint16_t)length;
     name->mnemonic = WORD_UNKNOWN;
-    name->directive = (int16_t)asm_directive(text, length);
+    name->directive = (int8_t)asm_directive(text, length);
     name->is_register = as->isa->is_register(as->tables, text, length);
     name->next = *bucket;
-    *bucket = name;
-    if (as->last_name) as->last_name->later = name;
-    else as->first_name = name;
-    as->last_name = name;
-    as->name_count++;
+    *bucket = (uint32_t)as->names.count;
     return name;
+}
+
+asm_rare *asm_make_rare(assembler *as, asm_name *name)
+{
+    if (!name->rare) name->rare = oak_arena_zero(&as->arena, sizeof *name->rare);
+    if (!name->rare) as->out_of_memory = true;
+    return name->rare;
 }
 
 int asm_mnemonic(assembler *as, asm_name *name)
@@ -66,19 +73,24 @@ int asm_mnemonic(assembler *as, asm_name *name)
     return name->mnemonic;
 }
 
+/* The number of a name: where it is among the others of its chunk. */
+static uint32_t number_of(const assembler *as, const asm_name *name)
+{
+    for (uint32_t number = as->buckets[name->hash & (as->bucket_count - 1)]; number; number = asm_name_at(as, number - 1)->next)
+        if (asm_name_at(as, number - 1) == name) return number - 1;
+    return 0;
+}
+
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
 {
-    asm_symbol *symbol = oak_arena_zero(&as->arena, sizeof *symbol);
+    asm_symbol *symbol = oak_pool_add(as->host, &as->symbols);
     if (!symbol) {
         as->out_of_memory = true;
         return NULL;
     }
-    symbol->name = name;
+    symbol->name = number_of(as, name);
     if (name->symbol) name->symbol->replaced = true;
     name->symbol = symbol;
-    if (as->last_symbol) as->last_symbol->later = symbol;
-    else as->first_symbol = symbol;
-    as->last_symbol = symbol;
     return symbol;
 }
 
@@ -146,9 +158,11 @@ void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char 
     hint[0] = 0;
     if (!as->suggestions_left) return;
     as->suggestions_left--;
-    for (const asm_name *other = as->first_name; other; other = other->later)
+    for (size_t i = 0; i < as->names.count; i++) {
+        const asm_name *other = asm_name_at(as, i);
         if (other != name && other->symbol && other->symbol->kind != SYMBOL_UNDEFINED)
             consider(&best, name->text, name->length, other->text);
+    }
     say_nearest(as, &best, first, first + name->length, hint, room);
 }
 
@@ -163,8 +177,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
         consider(&best, text, length, candidate);
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
-    for (const asm_name *name = as->first_name; name; name = name->later)
-        if (name->macro) consider(&best, text, length, name->text);
+    for (size_t i = 0; i < as->names.count; i++)
+        if (asm_macro_of(asm_name_at(as, i))) consider(&best, text, length, asm_name_at(as, i)->text);
     say_nearest(as, &best, first, first + length, hint, room);
 }
 
@@ -224,11 +238,11 @@ const char *oak_warning_at(unsigned index, oak_warning_level *usual)
 }
 
 /* True when the comment of a line says allow(CODE). */
-static bool is_allowed(const oak_source_line *line, const char *code)
+static bool is_allowed(oak_source_line line, const char *code)
 {
     static const char word[] = "allow(";
     size_t length = oak_length(code), size = sizeof word - 1;
-    const char *at = asm_find_comment(line->text, line->text + line->size), *end = line->text + line->size;
+    const char *at = asm_find_comment(line.text, line.text + line.size), *end = line.text + line.size;
     for (; at + size + length < end; at++)
         if (memcmp(at, word, size) == 0 && memcmp(at + size, code, length) == 0 && at[size + length] == ')')
             return true;
@@ -254,7 +268,7 @@ void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const ch
               const char *format, ...)
 {
     oak_warning_level level = warning_level(as, code);
-    if (level == OAK_WARN_OFF || is_allowed(&as->program->source[place], code)) return;
+    if (level == OAK_WARN_OFF || is_allowed(asm_source(as, place), code)) return;
     char message[300];
     va_list arguments;
     va_start(arguments, format);
@@ -272,7 +286,7 @@ void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault
 
 uint32_t asm_line_of(const assembler *as, uint32_t place)
 {
-    return place < as->program->source_count ? as->program->source[place].line : 0;
+    return place < as->program->source_count ? asm_source(as, place).line : 0;
 }
 
 static int in_source_order(const void *a, const void *b, const void *context)
@@ -286,17 +300,15 @@ static int in_source_order(const void *a, const void *b, const void *context)
 /* True when the same mistake was reported out of another expansion or include of the same line. */
 static bool said_before(const assembler *as, size_t index)
 {
-    const oak_source_line *source = as->program->source;
     const asm_diag *diag = &as->diags[index];
-    if (diag->place == OAK_NO_PLACE || source[diag->place].parent == OAK_NO_PLACE) return false;
-    const oak_source_line *line = &source[diag->place];
+    if (diag->place == OAK_NO_PLACE) return false;
+    oak_source_line line = asm_source(as, diag->place);
+    if (line.parent == OAK_NO_PLACE) return false;
     for (size_t i = 0; i < index; i++) {
         const asm_diag *other = &as->diags[i];
         if (other->place == OAK_NO_PLACE || !oak_same(other->code, diag->code)) continue;
-        const oak_source_line *before = &source[other->place];
-        const char *before_file = as->program->files[before->file].name,
-                   *file = as->program->files[line->file].name;
-        if (before->line == line->line && oak_same(before_file, file)) return true;
+        oak_source_line before = asm_source(as, other->place);
+        if (before.line == line.line && oak_same(as->program->files[before.file].name, as->program->files[line.file].name)) return true;
     }
     return false;
 }
@@ -308,10 +320,10 @@ static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
     oak_buf_open(&text, as->host);
     out->file = program->files[0].name;
     if (place != OAK_NO_PLACE) {
-        const oak_source_line *line = &program->source[place];
-        oak_buf_add(&text, line->text, line->size < 2000 ? line->size : 2000);
-        out->file = program->files[line->file].name;
-        out->line = line->line;
+        oak_source_line line = asm_source(as, place);
+        oak_buf_add(&text, line.text, line.size < 2000 ? line.size : 2000);
+        out->file = program->files[line.file].name;
+        out->line = line.line;
         if (!text.failed) out->source_line = oak_buf_string(&text);
     }
     as->sink->report(as->sink->context, out);
@@ -322,10 +334,11 @@ static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
 static void deliver_chain(assembler *as, uint32_t place)
 {
     enum { MOST_NOTES = 6 };
-    const oak_source_line *source = as->program->source;
-    for (unsigned notes = 0; source[place].parent != OAK_NO_PLACE && notes < MOST_NOTES; notes++) {
-        bool expanded = source[place].expanded;
-        place = source[place].parent;
+    for (unsigned notes = 0; notes < MOST_NOTES; notes++) {
+        oak_source_line line = asm_source(as, place);
+        bool expanded = line.expanded;
+        place = line.parent;
+        if (place == OAK_NO_PLACE) break;
         oak_diagnostic note = {.severity = OAK_NOTE,
                                .code = "",
                                .message = expanded ? "it is expanded here" : "it is included here"};
@@ -349,7 +362,7 @@ oak_status asm_deliver_reports(assembler *as)
                               .column_end = placed ? diag->last + 1u : 0,
                               .message = diag->message,
                               .hint = diag->hint,
-                              .edit = placed && !as->program->source[diag->place].expanded ? diag->edit.text
+                              .edit = placed && !asm_source(as, diag->place).expanded ? diag->edit.text
                                                                                            : NULL,
                               .edit_column = diag->edit.first + 1u,
                               .edit_column_end = diag->edit.last + 1u,

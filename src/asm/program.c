@@ -44,6 +44,7 @@ oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_pr
     made->host = *host;
     made->part = part;
     oak_arena_open(&made->arena, &made->host);
+    oak_pool_open(&made->symbols, sizeof(oak_symbol));
     oak_status status = oak_image_create(&made->host, &made->image);
     if (status) {
         oak_program_free(made);
@@ -61,9 +62,10 @@ void oak_program_free(oak_program *program)
     oak_release(&host, program->files, program->file_room, sizeof *program->files);
     oak_release(&host, program->sections, program->section_room, sizeof *program->sections);
     oak_release(&host, program->source, program->source_room, sizeof *program->source);
+    oak_release(&host, program->runs, program->run_room, sizeof *program->runs);
     oak_release(&host, program->records, program->record_room, sizeof *program->records);
     oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
-    oak_release(&host, program->symbols, program->symbol_room, sizeof *program->symbols);
+    oak_pool_close(&host, &program->symbols);
     oak_arena_close(&program->arena);
     host.resize(host.context, program, sizeof *program, 0);
 }
@@ -96,6 +98,26 @@ oak_status oak_program_next_data(const oak_program *program, size_t *index, uint
     return OAK_NOT_FOUND;
 }
 
+oak_source_line oak_program_source(const oak_program *program, uint32_t place)
+{
+    size_t low = 0, high = program->run_count;
+    while (high - low > 1) {
+        size_t middle = low + (high - low) / 2;
+        if (program->runs[middle].first <= place) low = middle;
+        else high = middle;
+    }
+    const oak_source_run *run = &program->runs[low];
+    const char *text = run->text + program->source[place], *end = oak_line_end(text, run->end);
+    if (end > text && end[-1] == '\r') end--;
+    return (oak_source_line){.text = text,
+                             .size = (uint32_t)(end - text),
+                             .line = run->line + (place - run->first),
+                             .parent = run->parent,
+                             .file = run->file,
+                             .depth = run->depth,
+                             .expanded = run->expanded};
+}
+
 uint32_t oak_program_line_count(const oak_program *program)
 {
     return (uint32_t)program->source_count;
@@ -105,16 +127,14 @@ uint32_t oak_program_line_count(const oak_program *program)
 
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol)
 {
-    oak_symbol *grown = oak_grow(&program->host, program->symbols, &program->symbol_room,
-                                 program->symbol_count + 1, sizeof *grown);
-    if (!grown) return OAK_NO_MEMORY;
-    program->symbols = grown;
-    oak_symbol *copy = &grown[program->symbol_count];
+    const char *name = oak_arena_text(&program->arena, symbol->name, oak_length(symbol->name));
+    const char *file = symbol->file ? oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file)) : NULL;
+    if (!name || (symbol->file && !file)) return OAK_NO_MEMORY;
+    oak_symbol *copy = oak_pool_add(&program->host, &program->symbols);
+    if (!copy) return OAK_NO_MEMORY;
     *copy = *symbol;
-    copy->name = oak_arena_text(&program->arena, symbol->name, oak_length(symbol->name));
-    if (symbol->file) copy->file = oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file));
-    if (!copy->name || (symbol->file && !copy->file)) return OAK_NO_MEMORY;
-    program->symbol_count++;
+    copy->name = name;
+    copy->file = file;
     return OAK_OK;
 }
 
@@ -150,25 +170,25 @@ typedef struct name_key {
 static int by_name(const void *a, const void *b, const void *context)
 {
     const name_key *left = a, *right = b;
-    const oak_symbol *symbols = context;
+    const oak_program *program = context;
     if (left->letters != right->letters) return left->letters < right->letters ? -1 : 1;
-    return compare_names(symbols[left->index].name, symbols[right->index].name);
+    return compare_names(oak_program_symbol_at(program, left->index)->name, oak_program_symbol_at(program, right->index)->name);
 }
 
 oak_status oak_program_sorted(const oak_program *program, uint32_t **order)
 {
     const oak_host *host = &program->host;
-    size_t count = program->symbol_count, room = 0;
+    size_t count = program->symbols.count, room = 0;
     name_key *keys = oak_grow(host, NULL, &room, count + 1, sizeof *keys);
     uint32_t *indexes = host->resize(host->context, NULL, 0, (count + 1) * sizeof *indexes);
     oak_status status = keys && indexes ? OAK_OK : OAK_NO_MEMORY;
     for (size_t i = 0; !status && i < count; i++) {
-        const char *name = program->symbols[i].name;
+        const char *name = oak_program_symbol_at(program, i)->name;
         keys[i] = (name_key){.index = (uint32_t)i};
         for (unsigned n = 0; n < 8; n++)
             keys[i].letters = keys[i].letters << 8 | (*name ? (uint8_t)oak_lower(*name++) : 0);
     }
-    if (!status) status = oak_sort(host, keys, count, sizeof *keys, by_name, program->symbols);
+    if (!status) status = oak_sort(host, keys, count, sizeof *keys, by_name, program);
     for (size_t i = 0; !status && i < count; i++) indexes[i] = keys[i].index;
     oak_release(host, keys, room, sizeof *keys);
     if (status) oak_release(host, indexes, count + 1, sizeof *indexes);
@@ -176,16 +196,16 @@ oak_status oak_program_sorted(const oak_program *program, uint32_t **order)
     return status;
 }
 
-/* Symbols by name: open addressing, at most half full, entries are index + 1. */
+/* Symbols by name: open addressing, at most four fifths full, entries are index + 1. */
 static oak_status index_symbols(oak_program *program)
 {
     size_t size = 16;
-    while (size < 2 * program->symbol_count + 2) size *= 2;
+    while (size < program->symbols.count + program->symbols.count / 4 + 2) size *= 2;
     program->index = oak_arena_zero(&program->arena, size * sizeof *program->index);
     if (!program->index) return OAK_NO_MEMORY;
     program->index_mask = (uint32_t)(size - 1);
-    for (size_t i = 0; i < program->symbol_count; i++) {
-        const char *name = program->symbols[i].name;
+    for (size_t i = 0; i < program->symbols.count; i++) {
+        const char *name = oak_program_symbol_at(program, i)->name;
         uint32_t at = oak_name_hash(name, oak_length(name)) & program->index_mask;
         while (program->index[at]) at = (at + 1) & program->index_mask;
         program->index[at] = (uint32_t)i + 1;
@@ -202,8 +222,7 @@ static int by_address(const void *a, const void *b, const void *context)
 
 static int by_value(const void *a, const void *b, const void *context)
 {
-    const oak_symbol *symbols = context;
-    int64_t left = symbols[*(const uint32_t *)a].value, right = symbols[*(const uint32_t *)b].value;
+    int64_t left = oak_program_symbol_at(context, *(const uint32_t *)a)->value, right = oak_program_symbol_at(context, *(const uint32_t *)b)->value;
     return left < right ? -1 : left > right;
 }
 
@@ -215,32 +234,36 @@ oak_status oak_program_finish(oak_program *program)
                           by_address, NULL);
     if (status) return status;
     unsigned code = program->part->architecture->code_space;
-    program->labels = oak_arena_take(&program->arena, (program->symbol_count + 1) * sizeof *program->labels);
+    program->labels = oak_arena_take(&program->arena, (program->symbols.count + 1) * sizeof *program->labels);
     if (!program->labels) return OAK_NO_MEMORY;
     program->label_count = 0;
-    for (size_t i = 0; i < program->symbol_count; i++)
-        if (program->symbols[i].kind == OAK_SYMBOL_LABEL && program->symbols[i].space == code)
+    for (size_t i = 0; i < program->symbols.count; i++)
+        if (oak_program_symbol_at(program, i)->kind == OAK_SYMBOL_LABEL && oak_program_symbol_at(program, i)->space == code)
             program->labels[program->label_count++] = (uint32_t)i;
     return oak_sort(&program->host, program->labels, program->label_count, sizeof *program->labels, by_value,
-                    program->symbols);
+                    program);
 }
 
 /* ------------------------------------------------------------------------------------------ looking up */
 
 const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index)
 {
-    return index < program->symbol_count ? &program->symbols[index] : NULL;
+    return index < program->symbols.count ? oak_program_symbol_at(program, index) : NULL;
+}
+
+uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length)
+{
+    if (!program->index) return 0;
+    uint32_t at = oak_name_hash(name, length) & program->index_mask;
+    while (program->index[at] && !oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name))
+        at = (at + 1) & program->index_mask;
+    return program->index[at];
 }
 
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length)
 {
-    if (!program->index) return NULL;
-    for (uint32_t at = oak_name_hash(name, length) & program->index_mask; program->index[at];
-         at = (at + 1) & program->index_mask) {
-        const oak_symbol *symbol = &program->symbols[program->index[at] - 1];
-        if (oak_same_name(name, length, symbol->name)) return symbol;
-    }
-    return NULL;
+    uint32_t number = oak_program_find_number(program, name, length);
+    return number ? oak_program_symbol_at(program, number - 1) : NULL;
 }
 
 const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t address)
@@ -248,13 +271,13 @@ const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t a
     size_t low = 0, high = program->label_count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
-        if (program->symbols[program->labels[middle]].value <= address) low = middle + 1;
+        if (oak_program_symbol_at(program, program->labels[middle])->value <= address) low = middle + 1;
         else high = middle;
     }
     if (!low) return NULL;
-    const oak_symbol *found = &program->symbols[program->labels[low - 1]];
-    while (low > 1 && program->symbols[program->labels[low - 2]].value == found->value)
-        found = &program->symbols[program->labels[--low - 1]];
+    const oak_symbol *found = oak_program_symbol_at(program, program->labels[low - 1]);
+    while (low > 1 && oak_program_symbol_at(program, program->labels[low - 2])->value == found->value)
+        found = oak_program_symbol_at(program, program->labels[--low - 1]);
     return found;
 }
 

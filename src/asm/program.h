@@ -5,6 +5,7 @@
 #include <oakspindle/asm.h>
 
 #include "base/arena.h"
+#include "base/pool.h"
 
 typedef struct oak_source_file {
     const char *name;
@@ -26,6 +27,17 @@ typedef struct oak_source_line {
     bool expanded; /* out of a macro or repetition */
 } oak_source_line;
 
+/* Lines that were read one behind the other out of one text: of each only where it begins is kept. */
+typedef struct oak_source_run {
+    const char *text, *end; /* of its first line; of the whole text */
+    uint32_t first;         /* place of its first line */
+    uint32_t line;          /* and its number */
+    uint32_t parent;
+    uint16_t file;
+    uint8_t depth;
+    bool expanded;
+} oak_source_run;
+
 /* One statement, in the order of the source: what the listing shows. */
 typedef enum oak_record_kind {
     OAK_RECORD_CODE,
@@ -40,7 +52,7 @@ typedef struct oak_record {
     uint8_t kind;
     uint8_t space;
     uint8_t cycles; /* 0: not an instruction */
-    uint32_t size;
+    uint32_t size;  /* bytes; of labels: how many lines they take behind the first */
     int64_t at; /* address, or the value of a constant */
 } oak_record;
 
@@ -51,14 +63,15 @@ struct oak_program {
     oak_image *image;
     oak_source_file *files;
     size_t file_count, file_room;
-    oak_source_line *source;
+    oak_source_run *runs;
+    size_t run_count, run_room;
+    uint32_t *source; /* of each line, where it begins in the text of its run */
     size_t source_count, source_room;
     oak_record *records;
     size_t record_count, record_room;
     oak_line *lines; /* ascending by address after finish */
     size_t line_count, line_room;
-    oak_symbol *symbols; /* in the order in which their names were met */
-    size_t symbol_count, symbol_room;
+    oak_pool symbols; /* in the order in which their names were met */
     uint32_t *index; /* hash table of symbols by name, made by finish */
     uint32_t index_mask;
     oak_section *sections;
@@ -67,7 +80,16 @@ struct oak_program {
     size_t label_count;
 };
 
-/* The indexes of the symbols in alphabetical order; symbol_count + 1 elements, to be given back to the host. */
+static inline oak_symbol *oak_program_symbol_at(const oak_program *program, size_t number)
+{
+    return oak_pool_at(&program->symbols, number);
+}
+/* The number of a symbol + 1, or 0. */
+uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length);
+
+oak_source_line oak_program_source(const oak_program *program, uint32_t place);
+
+/* The indexes of the symbols in alphabetical order; one element more than symbols, to be given back to the host. */
 OAK_MUST_USE oak_status oak_program_sorted(const oak_program *program, uint32_t **order);
 
 /* Sorts `count` elements of `size` bytes (at most 64) in place, stable; scratch of the same size is taken from the host. */

@@ -85,7 +85,7 @@ static unsigned space_named(void *context, const char *text, size_t length)
 static bool is_defined(void *context, const char *text, size_t length)
 {
     const asm_name *name = asm_intern(context, text, length);
-    return name && (name->macro || (name->symbol && name->symbol->kind != SYMBOL_UNDEFINED));
+    return name && (asm_macro_of(name) || (name->symbol && name->symbol->kind != SYMBOL_UNDEFINED));
 }
 
 const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end)
@@ -203,10 +203,20 @@ static asm_symbol *define(assembler *as, asm_name *name, const char *at, symbol_
     return symbol;
 }
 
+/* The same for what has an expression, which is the caller's to fill in. */
+static asm_symbol *define_value(assembler *as, asm_name *name, const char *at, symbol_kind kind)
+{
+    asm_constant *constant = oak_arena_zero(&as->arena, sizeof *constant);
+    if (!constant) as->out_of_memory = true;
+    asm_symbol *symbol = constant ? define(as, name, at, kind) : NULL;
+    if (symbol) symbol->as.constant = constant;
+    return symbol;
+}
+
 /* A constant with a value that is known now. */
 static void define_number(assembler *as, asm_name *name, const char *at, int64_t number)
 {
-    asm_symbol *symbol = name ? define(as, name, at, SYMBOL_CONSTANT) : NULL;
+    asm_symbol *symbol = name ? define_value(as, name, at, SYMBOL_CONSTANT) : NULL;
     oak_expr *expr = symbol ? oak_arena_zero(&as->arena, sizeof *expr) : NULL;
     if (!expr) {
         if (symbol) as->out_of_memory = true;
@@ -214,7 +224,7 @@ static void define_number(assembler *as, asm_name *name, const char *at, int64_t
     }
     expr->kind = OAK_EXPR_NUMBER;
     expr->as.number = number;
-    symbol->expr = expr;
+    symbol->as.constant->expr = expr;
     statement *one = add_statement(as, STATEMENT_VALUE);
     if (!one) return;
     one->label = symbol;
@@ -244,8 +254,14 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     symbol->space = as->space;
     symbol->value = asm_here(as)->here;
     symbol->reported = as->lost;
-    statement *one = add_statement(as, STATEMENT_LABEL);
-    if (one) one->label = symbol;
+    statement *last = as->statement_count ? &as->statements[as->statement_count - 1] : NULL;
+    bool joins = last && last->kind == STATEMENT_LABEL && last->section == as->section && last->address == asm_here(as)->here &&
+                 as->place - last->place <= last->count + 1;
+    statement *one = joins ? last : add_statement(as, STATEMENT_LABEL);
+    if (!one) return;
+    symbol->as.beside = joins ? last->label : NULL;
+    one->label = symbol;
+    one->count = as->place - one->place;
 }
 
 static void read_value(assembler *as, asm_name *name, const char *name_at, int kind, const char *at,
@@ -253,11 +269,11 @@ static void read_value(assembler *as, asm_name *name, const char *name_at, int k
 {
     const oak_expr *expr = asm_parse_expression(as, &at, end);
     if (expr && !asm_nothing_left(as, at, end)) expr = NULL;
-    asm_symbol *symbol = define(as, name, name_at, kind == SET ? SYMBOL_VARIABLE : SYMBOL_CONSTANT);
+    asm_symbol *symbol = define_value(as, name, name_at, kind == SET ? SYMBOL_VARIABLE : SYMBOL_CONSTANT);
     if (!symbol) return;
-    symbol->expr = expr;
+    symbol->as.constant->expr = expr;
     symbol->must_be_bit = kind == BIT;
-    symbol->here = (oak_value){.number = asm_here(as)->here, .space = as->space, .known = true};
+    symbol->as.constant->here = (oak_value){.number = asm_here(as)->here, .space = as->space, .known = true};
     if (!expr) symbol->reported = true; /* known to be wrong: its uses are not reported again */
     statement *one = add_statement(as, STATEMENT_VALUE);
     if (!one) return;
@@ -859,13 +875,13 @@ void asm_read_line(assembler *as)
             read_instruction(as, mnemonic, word, length, rest, end);
             return;
         }
-        if (name->macro) {
-            asm_call_macro(as, name->macro, word, length, rest, end);
+        if (asm_macro_of(name)) {
+            asm_call_macro(as, asm_macro_of(name), word, length, rest, end);
             return;
         }
         bool column_one = word == as->text && *word != '.';
         asm_name *second = column_one && next_length ? asm_intern(as, rest, next_length) : NULL;
-        if (!column_one || (rest != end && !(second && (second->macro || is_operation(as, second))))) {
+        if (!column_one || (rest != end && !(second && (asm_macro_of(second) || is_operation(as, second))))) {
             unknown_operation(as, word, length, rest, end);
             return;
         }

@@ -288,7 +288,7 @@ void asm_check_sections(assembler *as)
             if (one->base >= other_end || other->base >= one_end || one->base == one_end ||
                 other->base == other_end)
                 continue;
-            asm_report(as, OAK_ERROR, one->place, 0, as->program->source[one->place].size, "overlap",
+            asm_report(as, OAK_ERROR, one->place, 0, asm_source(as, one->place).size, "overlap",
                        "Move one of them, or leave its address to the tool.",
                        "section `%s` (0x%04x to 0x%04x) overlaps `%s` (0x%04x to 0x%04x), opened in line %u",
                        one->name->text, (unsigned)one->base, (unsigned)(one_end - 1), other->name->text,

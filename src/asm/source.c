@@ -80,40 +80,39 @@ static void pop_level(assembler *as)
 }
 
 /* Keeps a line that is read or taken into a body. */
-static bool note_line(assembler *as, asm_level *level, const char *text, const char *end)
+static bool note_line(assembler *as, asm_level *level, const char *text)
 {
     oak_program *program = as->program;
-    oak_source_line *grown = oak_grow(&program->host, program->source, &program->source_room,
-                                      program->source_count + 1, sizeof *grown);
+    uint32_t *grown = oak_grow(&program->host, program->source, &program->source_room, program->source_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return false;
     }
     program->source = grown;
     level->line++;
-    grown[program->source_count++] = (oak_source_line){.text = text,
-                                                       .size = (uint32_t)(end - text),
-                                                       .line = level->line,
-                                                       .parent = level->parent,
-                                                       .file = level->file,
-                                                       .depth = (uint8_t)(as->level_count - 1),
-                                                       .expanded = level->expanded};
-    return true;
-}
-
-/* The end of the line that begins here, eight bytes at a time: a byte of (x - 1) & ~x has its top bit where x was 0. */
-static const char *line_end(const char *at, const char *end)
-{
-    const uint64_t ones = 0x0101010101010101u;
-    while ((size_t)(end - at) >= sizeof ones) {
-        uint64_t bytes;
-        memcpy(&bytes, at, sizeof bytes);
-        bytes ^= ones * '\n';
-        if ((bytes - ones) & ~bytes & (ones << 7)) break;
-        at += sizeof bytes;
+    uint32_t place = (uint32_t)program->source_count;
+    const oak_source_run *run = program->run_count ? &program->runs[program->run_count - 1] : NULL;
+    bool goes_on = run && run->end == level->end && text >= run->text && run->parent == level->parent &&
+                   run->line + (place - run->first) == level->line && run->depth == (uint8_t)(as->level_count - 1);
+    if (!goes_on) {
+        oak_source_run *runs = oak_grow(&program->host, program->runs, &program->run_room, program->run_count + 1, sizeof *runs);
+        if (!runs) {
+            as->out_of_memory = true;
+            return false;
+        }
+        program->runs = runs;
+        run = &runs[program->run_count];
+        runs[program->run_count++] = (oak_source_run){.text = text,
+                                                      .end = level->end,
+                                                      .first = place,
+                                                      .line = level->line,
+                                                      .parent = level->parent,
+                                                      .file = level->file,
+                                                      .depth = (uint8_t)(as->level_count - 1),
+                                                      .expanded = level->expanded};
     }
-    while (at < end && *at != '\n') at++;
-    return at;
+    grown[program->source_count++] = (uint32_t)(text - run->text);
+    return true;
 }
 
 bool asm_next_line(assembler *as)
@@ -128,11 +127,11 @@ bool asm_next_line(assembler *as)
             if (!(level->round < level->rounds && begin_round(as, level))) pop_level(as);
             continue;
         }
-        const char *stop = line_end(level->at, level->end);
+        const char *stop = oak_line_end(level->at, level->end);
         as->text = level->at;
         as->end = stop > as->text && stop[-1] == '\r' ? stop - 1 : stop;
         level->at = stop < level->end ? stop + 1 : level->end;
-        if (!note_line(as, level, as->text, as->end)) return false;
+        if (!note_line(as, level, as->text)) return false;
         as->place = (uint32_t)(as->program->source_count - 1);
         return true;
     }
@@ -237,7 +236,7 @@ static bool take_body(assembler *as, int close, asm_body *body, const char *word
         while (stop < level->end && *stop != '\n') stop++;
         at = stop < level->end ? stop + 1 : level->end;
         if (stop > line && stop[-1] == '\r') stop--;
-        if (!note_line(as, level, line, stop)) return false;
+        if (!note_line(as, level, line)) return false;
         const char *first = line;
         size_t length = operation_of(&first, stop);
         int directive = length ? asm_directive(first, length) : WORD_NONE;
@@ -325,14 +324,15 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
                    "`%s` is already an instruction, directive or register", name->text);
         return;
     }
-    if (name->macro) {
+    if (asm_macro_of(name)) {
         asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
                    "defined-twice", "Give one of them another name.",
                    "macro `%s` is already defined in line %u", name->text,
-                   asm_line_of(as, name->macro->place));
+                   asm_line_of(as, asm_macro_of(name)->place));
         return;
     }
-    if (good) name->macro = macro;
+    asm_rare *rare = good ? asm_make_rare(as, name) : NULL;
+    if (rare) rare->macro = macro;
 }
 
 /* Names declared local get a new name of their own in every expansion: `.name__7`, bound to the label before the call. */
@@ -518,7 +518,7 @@ static bool holds(assembler *as, int directive, const char *word, size_t length,
     }
     const asm_name *name = asm_intern(as, at, size);
     if (!name || !asm_nothing_left(as, at + size, end)) return false;
-    bool defined = name->macro || (name->symbol && name->symbol->kind != SYMBOL_UNDEFINED);
+    bool defined = asm_macro_of(name) || (name->symbol && name->symbol->kind != SYMBOL_UNDEFINED);
     return defined == (directive == IFDEF);
 }
 
@@ -577,7 +577,7 @@ static oak_status try_file(assembler *as, const char *folder, size_t folder_leng
 const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
                      size_t *size, const char **path)
 {
-    const char *base = as->program->files[as->program->source[as->place].file].name, *other;
+    const char *base = as->program->files[asm_source(as, as->place).file].name, *other;
     size_t folder = oak_length(base);
     while (folder && base[folder - 1] != '/') folder--;
     uint8_t *bytes = NULL;

@@ -34,15 +34,17 @@ void oak_arena_close(oak_arena *arena)
     arena->total = 0;
 }
 
-void *oak_arena_take(oak_arena *arena, size_t size)
+/* Pieces for any type begin at a multiple of ALIGN; texts lie one behind the other. */
+static void *take(oak_arena *arena, size_t size, bool anywhere)
 {
     if (size > SIZE_MAX / 4) return NULL;
-    size = aligned(size ? size : 1);
-    if ((size_t)(arena->end - arena->at) < size) {
+    if (!size) size = 1;
+    if (!anywhere && arena->at) arena->at += aligned((uintptr_t)arena->at) - (uintptr_t)arena->at;
+    if (arena->at > arena->end || (size_t)(arena->end - arena->at) < size) {
         size_t header = aligned(sizeof(oak_arena_chunk));
         size_t chunk_size = arena->chunks ? arena->chunks->size * 2 : FIRST_CHUNK;
         if (chunk_size > LARGEST_CHUNK) chunk_size = LARGEST_CHUNK;
-        if (chunk_size < header + size) chunk_size = header + size;
+        if (chunk_size < header + size) chunk_size = header + size; /* a multiple of ALIGN or not: it is one piece */
         oak_arena_chunk *chunk = arena->host->resize(arena->host->context, NULL, 0, chunk_size);
         if (!chunk) return NULL;
         chunk->next = arena->chunks;
@@ -57,6 +59,11 @@ void *oak_arena_take(oak_arena *arena, size_t size)
     return piece;
 }
 
+void *oak_arena_take(oak_arena *arena, size_t size)
+{
+    return take(arena, size, false);
+}
+
 void *oak_arena_zero(oak_arena *arena, size_t size)
 {
     void *piece = oak_arena_take(arena, size);
@@ -66,7 +73,7 @@ void *oak_arena_zero(oak_arena *arena, size_t size)
 
 char *oak_arena_text(oak_arena *arena, const char *text, size_t length)
 {
-    char *copy = oak_arena_take(arena, length + 1);
+    char *copy = take(arena, length + 1, true);
     if (!copy) return NULL;
     memcpy(copy, text, length);
     copy[length] = 0;

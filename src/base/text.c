@@ -323,3 +323,18 @@ oak_status oak_read_number(const char *text, const char *end, uint64_t *value, s
     if (!good) return OAK_REFUSED;
     return too_big ? OAK_OUT_OF_RANGE : OAK_OK;
 }
+
+/* Eight bytes at a time: a byte of (x - 1) & ~x has its top bit where x was 0. */
+const char *oak_line_end(const char *at, const char *end)
+{
+    const uint64_t ones = 0x0101010101010101u;
+    while ((size_t)(end - at) >= sizeof ones) {
+        uint64_t bytes;
+        memcpy(&bytes, at, sizeof bytes);
+        bytes ^= ones * '\n';
+        if ((bytes - ones) & ~bytes & (ones << 7)) break;
+        at += sizeof bytes;
+    }
+    while (at < end && *at != '\n') at++;
+    return at;
+}

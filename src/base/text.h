@@ -45,6 +45,8 @@ void oak_format(char *out, size_t room, const char *format, ...) OAK_PRINTF(3, 4
 void oak_vformat(char *out, size_t room, const char *format, va_list arguments);
 
 size_t oak_length(const char *text);
+/* The end of the line that begins here: its line feed, or `end`. */
+const char *oak_line_end(const char *at, const char *end);
 bool oak_same(const char *a, const char *b);
 /* Compares `length` bytes at `a` with the whole of `b`, letters of either case alike. */
 bool oak_same_name(const char *a, size_t length, const char *b);
