@@ -210,6 +210,10 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
     int result;
     while ((result = poptGetNextOpt(*context)) > 0) {
     }
+    if (result == POPT_ERROR_MALLOC || result == POPT_ERROR_NULLARG) {
+        cli_lose_memory();
+        return NULL;
+    }
     if (result < -1) {
         const char *bad = poptBadOption(*context, POPT_BADOPTION_NOALIAS);
         char hint[120] = "";

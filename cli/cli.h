@@ -23,6 +23,7 @@ typedef struct cli {
     bool marks;                           /* what the last run has changed is marked with a * */
     uint32_t port_levels[OAK_MOST_PORTS]; /* with marks: what stood on the pins before it */
     unsigned errors, warnings;
+    bool printed;     /* a document has been */
     bool said_memory; /* that there is no memory has been told */
 } cli;
 

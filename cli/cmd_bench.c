@@ -126,7 +126,8 @@ static void do_as_json(bench *b, const char *line)
     if (!kept) cli_lose_memory();
     else stdout = kept;
     bool good = kept && bench_do(b, line);
-    if (kept && fclose(kept)) cli_lose_memory();
+    if (kept && (fflush(kept) || ferror(kept))) cli_lose_memory();
+    if (kept) fclose(kept);
     stdout = real;
     cJSON *root = cJSON_CreateObject();
     const oak_event *event = oak_session_last_event(b->session);
@@ -153,6 +154,7 @@ static void do_as_json(bench *b, const char *line)
         b->self->diagnostics = cJSON_CreateArray();
     }
     char *document = cli_json_text(root, true);
+    b->self->printed = true;
     puts(document ? document : "{\"ok\": false, \"text\": \"out of memory\"}");
     if (!document) b->failures++;
     fflush(stdout);
@@ -378,7 +380,8 @@ static void set_up_again(bench *b, bench_options *options)
     unsigned failures = b->failures;
     stdout = kept;
     for (unsigned i = 0; i < options->kept_count; i++) bench_do(b, options->kept[i]);
-    if (fclose(kept)) cli_lose_memory();
+    if (fflush(kept) || ferror(kept)) cli_lose_memory();
+    fclose(kept);
     stdout = real;
     free(text);
     b->failures = failures;

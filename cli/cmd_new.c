@@ -58,6 +58,10 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
     const char *slash = strrchr(folder, '/'), *name = slash && slash[1] ? slash + 1 : folder;
     template_folder(part, template_name, from, sizeof from);
     DIR *entries = opendir(from);
+    if (!entries && errno == ENOMEM) {
+        cli_lose_memory();
+        return EXIT_REFUSED;
+    }
     if (!entries)
         return cli_usage(self, &command_new, "`basic` is always there.", "there is no template `%s` for %s",
                          template_name, part->architecture->name);

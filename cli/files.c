@@ -107,9 +107,9 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
 {
     const oak_host *host = context;
     struct stat info;
-    oak_status status = host->read_file(host->context, path, limit, bytes, size);
-    bool pipe = status == OAK_NOT_A_FILE && stat(path, &info) == 0 && (S_ISFIFO(info.st_mode) || S_ISSOCK(info.st_mode));
-    if (pipe && is_given(path)) return oak_linux_read_stream(path, limit, bytes, size);
+    /* Looked at before it is opened: whoever writes to a pipe that is opened and closed loses what he writes. */
+    bool pipe = is_given(path) && stat(path, &info) == 0 && S_ISFIFO(info.st_mode);
+    oak_status status = pipe ? oak_linux_read_stream(path, limit, bytes, size) : host->read_file(host->context, path, limit, bytes, size);
     if (!status && !cli_note_read(path)) {
         if (*bytes) host->resize(host->context, *bytes, *size, 0);
         *bytes = NULL;
@@ -253,10 +253,12 @@ static bool lies_in(const char *folder, const char *whole)
 
 bool cli_inside_project(const char *path)
 {
+    errno = 0;
     char *here = realpath(".", NULL), *folder = folder_of(path);
     char *whole_folder = folder ? realpath(folder, NULL) : NULL, *whole = realpath(path, NULL);
     bool climbs = *path == '/' || strcmp(path, "..") == 0 || strncmp(path, "../", 3) == 0 || strstr(path, "/../") ||
                   (strlen(path) > 2 && strcmp(path + strlen(path) - 3, "/..") == 0);
+    if (errno == ENOMEM) cli_lose_memory();
     bool inside = here && !climbs && (!whole_folder || lies_in(here, whole_folder)) && (!whole || lies_in(here, whole));
     free(here);
     free(folder);

@@ -1,7 +1,7 @@
 /* json.c — documents are complete and valid, or there is none.
  *
  * Whatever cannot be added to a document for lack of memory is noticed here, where all memory for documents is taken; and bytes that
- * are no characters, out of a source say, become U+FFFD. */
+ * are no characters, out of a source say, become U+FFFD; control characters are escaped. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -32,20 +32,30 @@ static size_t character(const unsigned char *p)
     return size;
 }
 
+/* A control character that JSON would let through: a terminal obeys some of them. */
+static bool is_control(const unsigned char *p)
+{
+    return *p == 127 || (*p == 0xC2 && p[1] >= 0x80 && p[1] < 0xA0);
+}
+
 static char *repaired(const char *text)
 {
     static const char instead[] = "\xEF\xBF\xBD";
-    size_t wrong = 0, length = strlen(text);
+    enum { ESCAPE = 6 }; /* \u0080 */
+    size_t more = 0, length = strlen(text);
     for (const unsigned char *p = (const unsigned char *)text; *p;) {
         size_t size = character(p);
-        wrong += !size;
+        more += !size ? sizeof instead - 1 : is_control(p) ? ESCAPE : 0;
         p += size ? size : 1;
     }
-    char *copy = cli_malloc(length + wrong * (sizeof instead - 1) + 1), *to = copy;
+    char *copy = cli_malloc(length + more + 1), *to = copy;
     for (const unsigned char *p = (const unsigned char *)text; copy && *p;) {
         size_t size = character(p);
-        memcpy(to, size ? (const char *)p : instead, size ? size : sizeof instead - 1);
-        to += size ? size : sizeof instead - 1;
+        if (size && is_control(p)) to += sprintf(to, "\\u%04x", (unsigned)(*p == 127 ? 127 : p[1]));
+        else {
+            memcpy(to, size ? (const char *)p : instead, size ? size : sizeof instead - 1);
+            to += size ? size : sizeof instead - 1;
+        }
         p += size ? size : 1;
     }
     if (copy) *to = 0;
@@ -70,6 +80,7 @@ void cli_print_json(cli *self, cJSON *document)
     self->diagnostics = cJSON_CreateArray();
     char *text = cli_json_text(document, false);
     puts(text ? text : nothing);
+    self->printed = true;
     free(text);
     cJSON_Delete(document);
 }

@@ -69,7 +69,7 @@ int main(int argc, const char **argv)
         if (!self.json && !self.said_memory) cli_failed(&self, OAK_NO_MEMORY, name);
     }
     /* A refusal before the command could print its document is a document too. */
-    if (self.json && cJSON_GetArraySize(self.diagnostics)) {
+    if (self.json && (cJSON_GetArraySize(self.diagnostics) || (cli_memory_lost() && !self.printed))) {
         cJSON *document = cJSON_CreateObject();
         cJSON_AddBoolToObject(document, "ok", 0);
         cli_print_json(&self, document);

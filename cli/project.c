@@ -138,14 +138,14 @@ int cli_read_project(cli *self, cli_project *project)
         if (yaml_parser_load(&parser, &document)) {
             good = read_document(self, &document, project);
             yaml_document_delete(&document);
-        } else if (parser.error == YAML_MEMORY_ERROR) {
+        } else if (parser.error == YAML_MEMORY_ERROR || !parser.problem) {
             cli_lose_memory();
         } else {
             refuse(self, &parser.problem_mark, NULL,
                    parser.problem ? parser.problem : "this is not valid YAML");
         }
         yaml_parser_delete(&parser);
-    }
+    } else cli_lose_memory();
     if (bytes) self->host.resize(self->host.context, bytes, size, 0);
     if (good && !cli_memory_lost()) return EXIT_DONE;
     cli_free_project(project);

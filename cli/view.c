@@ -412,6 +412,7 @@ static void run_verb(view *v, const char *line)
     cli_catch_interrupts(true);
     clock_gettime(CLOCK_MONOTONIC, &v->b->shown);
     bench_do(v->b, line);
+    if (fflush(kept) || ferror(kept)) cli_lose_memory();
     fclose(kept);
     stdout = out;
     stderr = err;

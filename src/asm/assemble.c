@@ -3,7 +3,7 @@
 #include "base/bytes.h"
 #include "base/diag.h"
 
-enum { LARGEST_SOURCE = 256 << 20 };
+enum { LARGEST_SOURCE = 256 << 20, MOST_SUGGESTIONS = 50 };
 
 /* ------------------------------------------------------------------------------------------ to a program */
 
@@ -236,7 +236,8 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
                       .part = part,
                       .sink = sink,
                       .isa = oak_isa_find(part->architecture->name),
-                      .suggestions_left = 50};
+                      .suggestions_left = MOST_SUGGESTIONS,
+                      .operations_left = MOST_SUGGESTIONS};
     if (!as->isa) return OAK_UNSUPPORTED;
     oak_arena_open(&as->arena, host);
     oak_pool_open(&as->names, sizeof(asm_name));

@@ -238,7 +238,7 @@ typedef struct assembler {
     uint32_t *buckets; /* names by hash: a number + 1, or 0 */
     size_t bucket_count;
     oak_pool names, symbols;
-    unsigned suggestions_left;
+    unsigned suggestions_left, operations_left; /* what is near is looked for so often: there may be many names */
 
     statement *statements;
     size_t statement_count, statement_room;

@@ -5,7 +5,7 @@
 #include "base/bytes.h"
 #include "base/diag.h"
 
-enum { FIRST_BUCKETS = 1024, MOST_SUGGESTIONS = 50, MOST_REPORTS = 1000 };
+enum { FIRST_BUCKETS = 1024, MOST_REPORTS = 1000 };
 
 /* ------------------------------------------------------------------------------------------ names */
 
@@ -172,8 +172,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
     nearest best = {0};
     const char *candidate;
     hint[0] = 0;
-    if (!as->suggestions_left) return;
-    as->suggestions_left--;
+    if (!as->operations_left) return;
+    as->operations_left--;
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
         consider(&best, text, length, candidate);
     for (unsigned i = 0; (candidate = asm_directive_name(i)); i++) consider(&best, text, length, candidate);
@@ -189,7 +189,6 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
 {
     asm_edit edit = as->edit;
     as->edit = (asm_edit){0};
-    if (!as->suggestions_left && !as->diag_count) as->suggestions_left = MOST_SUGGESTIONS;
     if (severity == OAK_ERROR) as->error_count++;
     if (as->diag_count >= MOST_REPORTS) return;
     char message[400];
@@ -313,9 +312,18 @@ static bool said_before(const assembler *as, size_t index)
     return false;
 }
 
+/* What is included by mistake, or to be seen, is not shown unless it is text. */
+static bool is_text(oak_source_file *file)
+{
+    if (file->looked) return file->is_text;
+    file->looked = file->is_text = true;
+    for (size_t i = 0; i < file->size && file->is_text; i++) file->is_text = file->text[i] != 0;
+    return file->is_text;
+}
+
 static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
 {
-    const oak_program *program = as->program;
+    oak_program *program = as->program;
     oak_buf text;
     oak_buf_open(&text, as->host);
     out->file = program->files[0].name;
@@ -324,7 +332,7 @@ static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
         oak_buf_add(&text, line.text, line.size < 2000 ? line.size : 2000);
         out->file = program->files[line.file].name;
         out->line = line.line;
-        if (!text.failed) out->source_line = oak_buf_string(&text);
+        if (!text.failed && is_text(&program->files[line.file])) out->source_line = oak_buf_string(&text);
     }
     as->sink->report(as->sink->context, out);
     oak_buf_close(&text);

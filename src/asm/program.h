@@ -11,6 +11,7 @@ typedef struct oak_source_file {
     const char *name;
     const char *text;
     size_t size;
+    bool looked, is_text; /* it was looked at, and holds no zero byte: its lines may be shown */
 } oak_source_file;
 
 enum { OAK_NO_PLACE = UINT32_MAX };

@@ -54,7 +54,7 @@ bool asm_open_file(assembler *as, const char *name, const char *text, size_t siz
                "more than %d files are included", MOST_FILES);
         return false;
     }
-    files[program->file_count] = (oak_source_file){name, text, size};
+    files[program->file_count] = (oak_source_file){.name = name, .text = text, .size = size};
     asm_level level = {
         .at = text, .end = text + size, .parent = parent, .file = (uint16_t)program->file_count};
     if (!push_level(as, &level)) return false;

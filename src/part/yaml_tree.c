@@ -115,8 +115,8 @@ static oak_status compose(composer *c)
     for (bool done = false; !status && !done;) {
         yaml_event_t event;
         if (!yaml_parser_parse(&c->parser, &event)) {
-            if (c->parser.error == YAML_MEMORY_ERROR) return OAK_NO_MEMORY;
-            return refuse(c, &c->parser.problem_mark, c->parser.problem ? c->parser.problem : "this is no YAML");
+            if (c->parser.error == YAML_MEMORY_ERROR || !c->parser.problem) return OAK_NO_MEMORY;
+            return refuse(c, &c->parser.problem_mark, c->parser.problem);
         }
         status = take(c, &event, &done);
         yaml_event_delete(&event);
