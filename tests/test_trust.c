@@ -270,6 +270,10 @@ START_TEST(control_characters_of_strangers_are_shown_and_not_sent)
     snprintf(hex, sizeof hex, "%s", write_file(".hex", ":0200000080FE80\n:00000001FF\n", 29));
     snprintf(line, sizeof line, "look %s --part mcs51-8k --symbols %s", hex, write_file(".json", symbols, sizeof symbols - 1));
     spindle(line, &out, &err);
+    no_controls(out, line);
+    no_controls(err, line);
+    free(out);
+    free(err);
     snprintf(line, sizeof line, "run %s --part mcs51-8k --symbols %s --steps 5", hex, path);
     spindle(line, &out, &err);
     no_controls(out, line);

@@ -261,17 +261,35 @@ uint32_t oak_name_hash(const char *name, size_t length)
     return hash ^ hash >> 15;
 }
 
+/* The characters of a name as a set of 64. */
+static uint64_t letters_of(const char *name, size_t length)
+{
+    uint64_t letters = 0;
+    for (size_t i = 0; i < length; i++) letters |= (uint64_t)1 << (oak_lower(name[i]) & 63);
+    return letters;
+}
+
+static bool has_more(uint64_t letters, unsigned than)
+{
+    while (letters && than--) letters &= letters - 1;
+    return letters != 0;
+}
+
 unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit)
 {
     enum { LONGEST = 40 };
     if (a_length > LONGEST || b_length > LONGEST) return limit + 1;
     size_t difference = a_length > b_length ? a_length - b_length : b_length - a_length;
     if (difference > limit) return limit + 1;
+    /* Each letter that only one of them has takes an edit: most names are told apart by that. */
+    uint64_t in_a = letters_of(a, a_length), in_b = letters_of(b, b_length);
+    if (has_more(in_a & ~in_b, limit) || has_more(in_b & ~in_a, limit)) return limit + 1;
     unsigned before[LONGEST + 1], last[LONGEST + 1], row[LONGEST + 1];
     memset(before, 0, sizeof before);
     for (size_t j = 0; j <= b_length; j++) last[j] = (unsigned)j;
     for (size_t i = 1; i <= a_length; i++) {
         row[0] = (unsigned)i;
+        unsigned least = row[0];
         char ca = oak_lower(a[i - 1]);
         for (size_t j = 1; j <= b_length; j++) {
             char cb = oak_lower(b[j - 1]);
@@ -281,7 +299,9 @@ unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t
             bool swapped = i > 1 && j > 1 && ca == oak_lower(b[j - 2]) && oak_lower(a[i - 2]) == cb;
             if (swapped && before[j - 2] + 1 < best) best = before[j - 2] + 1;
             row[j] = best;
+            if (best < least) least = best;
         }
+        if (least > limit + 1) return limit + 1; /* a swap can make up for one only */
         memcpy(before, last, sizeof before);
         memcpy(last, row, sizeof last);
     }

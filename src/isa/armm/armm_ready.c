@@ -732,6 +732,7 @@ void armm_forget(oak_core *core)
  * lead to the same operations and stay right. */
 void armm_forget_ram(oak_core *core)
 {
+    if (core->ram_code_low >= core->ram_code_high) return; /* none was decoded there */
     for (unsigned i = 0; i < core->region_count; i++) {
         const armm_region *region = &core->region[i];
         if (!region->writable) continue;

@@ -305,7 +305,7 @@ static void build_shape(armm_shape *shape, const oak_insn_row *row)
 
 static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
 {
-    for (uint8_t i = 0; i < tables->mnemonic_count; i++)
+    for (uint8_t i = tables->mnemonic_count; i-- > 0;) /* rows of one mnemonic stand together: mostly it is the last */
         if (oak_same(tables->mnemonic[i], name)) return i;
     uint8_t number = tables->mnemonic_count++;
     tables->mnemonic[number] = name;
@@ -314,29 +314,44 @@ static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
     return number;
 }
 
-/* Rows of one bucket: those whose fixed bits agree with the bits that choose it. */
-static unsigned fill_bucket(oak_isa_tables *tables, unsigned at, bool wide, uint32_t bits, uint32_t mask)
+/* What of a row chooses its buckets. */
+typedef struct bucket_row {
+    uint32_t fixed, mask;
+    uint16_t row;
+} bucket_row;
+
+static unsigned rows_of_width(const oak_isa_tables *tables, bool wide, bucket_row *rows)
 {
-    for (unsigned row = 0; row < ARMM_ROWS && at < ARMM_BUCKET_ENTRIES; row++) {
+    unsigned count = 0;
+    for (unsigned row = 0; row < ARMM_ROWS; row++) {
         const oak_pattern *pattern = &tables->shape[row].pattern;
-        if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
-            continue;
-        if (!((pattern->fixed ^ bits) & pattern->mask & mask)) tables->bucket[at++] = (uint16_t)row;
+        if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7)) continue;
+        rows[count++] = (bucket_row){pattern->fixed, pattern->mask, (uint16_t)row};
     }
+    return count;
+}
+
+/* Rows of one bucket: those whose fixed bits agree with the bits that choose it. */
+static unsigned fill_bucket(oak_isa_tables *tables, unsigned at, const bucket_row *rows, unsigned count, uint32_t bits, uint32_t mask)
+{
+    for (unsigned i = 0; i < count && at < ARMM_BUCKET_ENTRIES; i++)
+        if (!((rows[i].fixed ^ bits) & rows[i].mask & mask)) tables->bucket[at++] = rows[i].row;
     return at;
 }
 
 static void build_buckets(oak_isa_tables *tables)
 {
-    unsigned at = 0;
+    bucket_row rows[ARMM_ROWS];
+    unsigned at = 0, count = rows_of_width(tables, false, rows);
     for (uint32_t i = 0; i < ARMM_NARROW_BUCKETS; i++) {
         tables->narrow_from[i] = (uint16_t)at;
-        at = fill_bucket(tables, at, false, i << 10, 0xFC00);
+        at = fill_bucket(tables, at, rows, count, i << 10, 0xFC00);
     }
     tables->narrow_from[ARMM_NARROW_BUCKETS] = (uint16_t)at;
+    count = rows_of_width(tables, true, rows);
     for (uint32_t i = 0; i < ARMM_WIDE_BUCKETS; i++) {
         tables->wide_from[i] = (uint16_t)at;
-        at = fill_bucket(tables, at, true, 0xE0000000 | i << 21, 0x1FE00000);
+        at = fill_bucket(tables, at, rows, count, 0xE0000000 | i << 21, 0x1FE00000);
     }
     tables->wide_from[ARMM_WIDE_BUCKETS] = (uint16_t)at;
 }
