@@ -58,6 +58,7 @@ static oak_status run_tape(oak_session *session, oak_tape *tape)
     TAPE_LIST(tape, session->noticed, noticed);
     session->noticed_count = (unsigned)noticed;
     oak_tape_piece(tape, &session->passed, sizeof session->passed);
+    oak_tape_piece(tape, &session->passed_at, sizeof session->passed_at);
     for (size_t i = 0; i < session->joined_count; i++) {
         joined_outside *one = &session->joined[i];
         oak_tape_piece(tape, &one->due, sizeof one->due);

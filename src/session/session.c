@@ -239,7 +239,7 @@ static int which_stop(oak_session *session, uint32_t address, uint64_t instructi
         stop_record *record = &session->stops[i];
         if (!record->point.enabled || record->point.address != address) continue;
         if (record->passing) {
-            if (session->passed != instruction) session_pass(session, record);
+            if (session->passed != instruction || session->passed_at != address) session_pass(session, record);
             continue;
         }
         if (stops_too && record->condition) {
@@ -255,6 +255,7 @@ static int which_stop(oak_session *session, uint32_t address, uint64_t instructi
             found = (int)stop_points_before(session, i);
     }
     session->passed = instruction;
+    session->passed_at = address;
     const passing_stop *once = &session->once;
     if (found < 0 && once->on && once->address == address &&
         (!once->by_stack || !session_is_deeper(session, session_stack_pointer(session), once->stack)))

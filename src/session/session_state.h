@@ -169,7 +169,8 @@ struct oak_session {
     uint64_t seed;
     lap_record *laps;
     size_t lap_count, lap_room;
-    uint64_t passed; /* the instruction before which places were passed last */
+    uint64_t passed; /* the instruction before which places were passed last, */
+    uint32_t passed_at; /* and where: a handler may begin before the same one */
     oak_trace *trace;
     bool lost; /* something was, for lack of memory: runs no longer end well */
     int16_t recorded_pin[OAK_MOST_PORTS * OAK_MOST_PINS], recorded_port[OAK_MOST_PORTS]; /* signal, or -1 */

@@ -315,7 +315,8 @@ static bool suffer_in_core(void *context, oak_fault fault, unsigned space, uint3
 
 uint64_t oak_machine_moment(oak_machine *machine)
 {
-    return machine->advancing ? machine->moment : now_of(machine);
+    /* While somebody is told of a pin the core may be in the middle of a stretch, and its own time behind or ahead. */
+    return machine->advancing || machine->telling ? machine->moment : now_of(machine);
 }
 
 static void remember(oak_machine *machine, unsigned port, uint32_t mask, oak_level level)
@@ -339,6 +340,9 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
     uint32_t floats = oak_gpio_floating(gpio), high = oak_gpio_levels(gpio) & ~floats,
              news = (floats ^ machine->floats[port]) | (high ^ machine->shown[port]);
     news &= field_mask(gpio->pin_count);
+    bool telling = machine->telling;
+    machine->telling = true;
+    if (now > machine->moment) machine->moment = now;
     for (unsigned bit = 0; news >> bit; bit++) {
         uint32_t mask = (uint32_t)1 << bit;
         if (!(news & mask)) continue;
@@ -349,6 +353,7 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
         remember(machine, port, mask, level);
         machine->outside->pin_changed(machine->outside->context, port * OAK_MOST_PINS + bit, level, now);
     }
+    machine->telling = telling;
 }
 
 void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now)

@@ -32,6 +32,7 @@ struct oak_machine {
     uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
     uint64_t moment;             /* the cycle that is being looked at */
     bool advancing, resetting;
+    bool telling; /* the outside, of a pin: what it does then happens at `moment` */
     bool lost; /* there was no memory for something the program has done */
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
     uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */

@@ -245,6 +245,7 @@ struct oak_core {
     bool registers_watched;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     uint64_t now;                  /* of the access being made */
+    uint64_t ends;                 /* when an instruction that may jump ends, without what the jump takes */
     uint64_t next_event;           /* of devices and SysTick */
     bool attention;                /* leave the loop: an interrupt may be taken, or next_event has changed */
     bool sleeping, waits_for_event, event;

@@ -254,8 +254,8 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     uint32_t handler;
     unsigned next = first_pending(core);
     if (armm_may_take(core) && vector_of(core, next, &handler)) { /* tail-chaining */
-        oak_service_leave(&core->log, core->time.cycles + *cycles);
-        oak_service_enter(&core->log, next, core->time.cycles + *cycles);
+        oak_service_leave(&core->log, core->ends + *cycles);
+        oak_service_enter(&core->log, next, core->ends + *cycles);
         *cycles += core->v7 ? 6 : 10;
         become_handler(core, next, value, handler);
         core->attention = true;
@@ -286,7 +286,7 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     core->ipsr = nested ? frame[7] & 0x1FF : 0;
     core->attention = true;
     *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
-    oak_service_leave(&core->log, core->time.cycles + *cycles);
+    oak_service_leave(&core->log, core->ends + *cycles);
     if (!core->ipsr && (core->scr & 2)) core->sleeping = true, core->waits_for_event = false;
     return ARMM_BRANCHED;
 }

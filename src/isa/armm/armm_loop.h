@@ -464,6 +464,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         SAVE;
         core->executes_conditional = op->n >> 7;
         NOW;
+        core->ends = core->now + op->cycles;
 #if !LOOP_ONE
         own_pc = armm_pc_of(core, op);
 #endif
