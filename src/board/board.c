@@ -251,7 +251,8 @@ static void tape(void *context, oak_tape *tape)
         oak_tape_piece(tape, &one->due, sizeof one->due);
         oak_tape_piece(tape, &one->random, sizeof one->random);
         oak_tape_piece(tape, &printed, sizeof printed);
-        if (printed < one->printed_count) one->printed_count = printed; /* it will come again */
+        if (printed < one->printed_count || tape->whole) one->printed_count = printed; /* it will come again */
+        if (tape->whole) oak_tape_piece(tape, one->printed, printed);
         for (unsigned t = 0; t < one->terminal_count; t++)
             oak_tape_piece(tape, &one->terminals[t].drive, sizeof one->terminals[t].drive);
     }

@@ -33,7 +33,7 @@ static void tape_trace(oak_trace *trace, oak_tape *tape)
     oak_tape_piece(tape, &changes, sizeof changes);
     oak_tape_piece(tape, &trace->end, sizeof trace->end);
     oak_tape_piece(tape, &trace->full, sizeof trace->full);
-    if (tape->saves || !tape->at) return;
+    if (tape->saves || !tape->at || trace->paused) return;
     if (changes < trace->change_count) trace->change_count = changes;
     for (size_t i = 0; i < signals; i++) trace->signals[i].last = TRACE_NONE;
     for (size_t i = 0; i < trace->change_count; i++) trace->signals[trace->changes[i].signal].last = i;
@@ -44,7 +44,7 @@ static void tape_trace(oak_trace *trace, oak_tape *tape)
     do {                                                                                                     \
         size_t kept_ = (count_);                                                                             \
         oak_tape_piece(tape, &kept_, sizeof kept_);                                                          \
-        if (kept_ <= (count_)) (count_) = kept_;                                                             \
+        if (kept_ <= (count_) || (tape)->whole) (count_) = kept_;                                                             \
         oak_tape_piece(tape, (list), kept_ * sizeof *(list));                                                \
     } while (0)
 
@@ -217,6 +217,36 @@ static oak_status bring_back(oak_session *session, size_t number)
 {
     oak_tape tape = {.at = session->history->moments[number].bytes};
     return run_tape(session, &tape);
+}
+
+/* The present, kept while somebody looks at the past: it is brought back as it was, and nobody can tell. */
+static oak_status keep_present(oak_session *session, moment *present)
+{
+    oak_tape tape = {.whole = true};
+    oak_status status = run_tape(session, &tape);
+    *present = (moment){.size = tape.size, .time = session_time(session)};
+    if (status) return status;
+    present->bytes = session->host.resize(session->host.context, NULL, 0, tape.size);
+    if (!present->bytes) return OAK_NO_MEMORY;
+    tape = (oak_tape){.at = present->bytes, .saves = true, .whole = true};
+    status = run_tape(session, &tape);
+    if (session->trace) session->trace->paused = true; /* what is looked at has been recorded */
+    return status;
+}
+
+static void drop_present(oak_session *session, moment *present)
+{
+    if (session->trace) session->trace->paused = false;
+    if (present->bytes) session->host.resize(session->host.context, present->bytes, present->size, 0);
+    present->bytes = NULL;
+}
+
+static oak_status bring_present(oak_session *session, moment *present)
+{
+    oak_tape tape = {.at = present->bytes, .whole = true};
+    oak_status status = present->bytes ? run_tape(session, &tape) : OAK_NO_MEMORY;
+    drop_present(session, present);
+    return status;
 }
 
 /* Goes back for good: what comes later is forgotten. What has changed is told against the snapshot that was taken before. */
@@ -426,39 +456,47 @@ static uint64_t search_cells(oak_session *session, const search *what, uint64_t 
     return behind == UINT64_MAX || !behind ? UINT64_MAX : behind - 1;
 }
 
-/* The last moment before now that is one, from the last copy backwards: each stretch is run once. */
+static void drop_snapshot(oak_session *session, snapshot *one)
+{
+    if (one->bytes) session->host.resize(session->host.context, one->bytes, one->size, 0);
+    one->bytes = NULL;
+}
+
+/* The last moment before now that is one, from the last copy backwards: each stretch is run once. Nowhere, it is the present again. */
 static oak_status find_back(oak_session *session, search *what, oak_event *event)
 {
+    moment present = {0};
     oak_status status = ready(session);
-    if (!status) status = session_take_snapshot(session);
     if (status) return status;
-    oak_chip_time now = session_time(session);
-    uint64_t end = now.instructions;
-    for (size_t i = session->history->count; i-- > 0;) {
+    snapshot kept = session->before; /* what has changed until now is asked for again when nothing is found */
+    session->before = (snapshot){0};
+    status = session_take_snapshot(session);
+    if (!status) status = keep_present(session, &present);
+    uint64_t end = present.time.instructions;
+    for (size_t i = status ? 0 : session->history->count; i-- > 0;) {
         uint64_t at = session->history->moments[i].time.instructions, found = UINT64_MAX;
         if (at > end) continue;
         if (!goes_on(session)) break;
         status = bring_back(session, i);
-        if (status) return status;
+        if (status) break;
         found = what->count     ? search_cells(session, what, end)
-                : what->pins    ? search_pins(session, what, i, end, now.instructions)
-                : what->calls   ? search_calls(session, what, end, now.instructions)
-                : what->changes ? search_stretch(session, what, end, now.instructions)
-                                : search_holding(session, what, end, now.instructions);
+                : what->pins    ? search_pins(session, what, i, end, present.time.instructions)
+                : what->calls   ? search_calls(session, what, end, present.time.instructions)
+                : what->changes ? search_stretch(session, what, end, present.time.instructions)
+                                : search_holding(session, what, end, present.time.instructions);
         if (!goes_on(session)) break;
         if (found != UINT64_MAX) {
-            status = arrive(session, i, UINT64_MAX, found, event);
-            return status;
+            drop_present(session, &present);
+            drop_snapshot(session, &kept);
+            return arrive(session, i, UINT64_MAX, found, event);
         }
         end = session->history->moments[i].time.instructions;
     }
-    /* Nowhere: back to where it was. */
-    size_t last = session->history->count - 1;
-    oak_stop stop;
-    status = bring_back(session, last);
-    if (!status) status = session_replay(session, now.cycles, now.instructions, &stop);
-    if (!status && !goes_on(session)) return OAK_INTERRUPTED;
-    return status ? status : OAK_NOT_FOUND;
+    oak_status back = present.bytes ? bring_present(session, &present) : OAK_OK;
+    drop_snapshot(session, &session->before);
+    session->before = kept;
+    if (status || back) return status ? status : back;
+    return goes_on(session) ? OAK_NOT_FOUND : OAK_INTERRUPTED;
 }
 
 oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
@@ -555,6 +593,12 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
     oak_status status = ready(session);
     if (!now.instructions && session->history) return OAK_OK; /* nothing has run */
     if (status) return status;
+    moment present;
+    status = keep_present(session, &present);
+    if (status) {
+        drop_present(session, &present);
+        return status;
+    }
     snapshot kept = session->before; /* what has changed since the last run is asked for later */
     session->before = (snapshot){0};
     uint64_t from = now.instructions > count ? now.instructions - count : 0;
@@ -583,9 +627,9 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
         if (!devices) one.change_count = without_devices(session, changes, one.change_count);
         if (!status) tell(context, &one);
     }
-    if (!status) status = session_replay(session, now.cycles, UINT64_MAX, &stop);
-    if (session->before.bytes)
-        session->host.resize(session->host.context, session->before.bytes, session->before.size, 0);
+    oak_status back = bring_present(session, &present);
+    if (!status) status = back;
+    drop_snapshot(session, &session->before);
     session->before = kept;
     return status;
 }

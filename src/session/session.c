@@ -226,30 +226,32 @@ oak_status oak_session_add_action(oak_session *session, const char *place,
     return OAK_OK;
 }
 
-/* Which stop point holds at an address: its number, -1 when none does, -2 when a condition failed. Every one whose
- * condition holds counts. Places that are only passed are passed, once an instruction. */
+/* Which stop point holds at an address: its number, -1 when none does, -2 when a condition failed. Every one whose condition holds
+ * counts, once for each arrival, however the run goes on from there. Places that are only passed are passed, once an instruction. A
+ * run begins at a place and does not arrive there: `begins`. */
 enum { STOPS_ONCE = -3 };
 
-static int which_stop(oak_session *session, uint32_t address, uint64_t instruction, bool stops_too,
+static int which_stop(oak_session *session, uint32_t address, uint64_t instruction, bool begins,
                       const oak_diag_sink *sink)
 {
     int found = -1;
+    bool been = session->passed == instruction && session->passed_at == address;
     bool any = session->stop_filter[filter_of(address) >> 3] >> (filter_of(address) & 7) & 1;
     for (size_t i = 0; any && i < session->stop_count; i++) {
         stop_record *record = &session->stops[i];
         if (!record->point.enabled || record->point.address != address) continue;
         if (record->passing) {
-            if (session->passed != instruction || session->passed_at != address) session_pass(session, record);
+            if (!been) session_pass(session, record);
             continue;
         }
-        if (stops_too && record->condition) {
+        if (begins) continue;
+        if (record->condition) {
             oak_reading reading;
             if (session_evaluate(session, record->condition, record->point.condition, sink, &reading))
                 return -2;
             if (!reading.value) continue;
         }
-        if (!stops_too) continue;
-        record->point.hits++;
+        record->point.hits += !been;
         session->stops_hit = true;
         if (record->point.hits % record->point.every == 0 && found < 0)
             found = (int)stop_points_before(session, i);
@@ -410,7 +412,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     uint64_t last_cycle = limit_from(now.cycles, budget->cycles);
     uint64_t last_instruction = limit_from(now.instructions, budget->instructions);
     event->stop_point = event->watch = -1;
-    which_stop(session, session_pc(session), now.instructions, false, sink);
+    which_stop(session, session_pc(session), now.instructions, true, sink);
     session_sample(session);
     session_look_at_watches(session, 0);
     uint64_t kept = session_keep_moment(session);
@@ -429,6 +431,8 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         if (!status && session->lost) status = OAK_NO_MEMORY;
         if (status) return status;
         session_sample(session);
+        /* What is at this place counts, whatever ends the run here or does not; and before a copy is taken of it. */
+        int found = which_stop(session, event->stop.pc, now.instructions, false, sink);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
         session->entered = watched && (event->stop.watched & session->handler_bit);
         if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
@@ -448,7 +452,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
                        (event->stop.reason == OAK_STOP_STEPS && now.instructions < last_instruction);
         /* A run passes over a stop point where it begins; one that is reached just when a pin changes must not be lost. */
         if (event->stop.reason == OAK_STOP_POINT || goes_on) {
-            event->stop_point = which_stop(session, event->stop.pc, now.instructions, true, sink);
+            event->stop_point = found;
             if (event->stop_point == STOPS_ONCE) {
                 event->stop_point = -1;
                 event->stop.reason = OAK_STOP_STEP;
@@ -506,7 +510,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
     *stop = (oak_stop){.pc = session_pc(session)};
     if (session->armed_count && !session->searching) session_disarm_watches(session);
     session->replaying = true;
-    which_stop(session, stop->pc, now.instructions, false, NULL);
+    which_stop(session, stop->pc, now.instructions, true, NULL);
     session_sample(session);
     while (!status && now.cycles < until_cycle && now.instructions < until_instruction) {
         before = now;
@@ -521,9 +525,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
             session->hit_instruction = now.instructions;
             if (session->pauses) break;
         }
-        if (now.cycles < until_cycle && now.instructions < until_instruction &&
-            stop->reason != OAK_STOP_FAULT)
-            which_stop(session, stop->pc, now.instructions, true, NULL);
+        which_stop(session, stop->pc, now.instructions, false, NULL);
         if (now.cycles == before.cycles && now.instructions == before.instructions &&
             stop->reason != OAK_STOP_POINT && stop->reason != OAK_STOP_WATCH)
             break;
@@ -542,7 +544,7 @@ bool session_stops_at(const oak_session *session, uint32_t address)
 
 oak_status session_stop_here(oak_session *session, const oak_diag_sink *sink, int *number)
 {
-    *number = which_stop(session, session_pc(session), session_time(session).instructions, true, sink);
+    *number = which_stop(session, session_pc(session), session_time(session).instructions, false, sink);
     if (*number == -2) return OAK_REFUSED;
     if (*number < 0 || !oak_session_stop_point(session, (unsigned)*number)->once) return OAK_OK;
     return oak_session_remove_stop(session, (unsigned)*number);

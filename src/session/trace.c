@@ -68,6 +68,7 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
 
 oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
 {
+    if (trace->paused) return OAK_OK;
     if (change->signal >= trace->signal_count) return OAK_OUT_OF_RANGE;
     trace_signal *signal = &trace->signals[change->signal];
     if (signal->last != TRACE_NONE && !signal->about.is_event) {

@@ -25,6 +25,7 @@ struct oak_trace {
     uint64_t clock;                  /* 1/1000 Hz, 0: not known */
     uint32_t clocks_per_cycle;
     bool full;
+    bool paused; /* somebody looks at what has been recorded already */
 };
 
 #endif

@@ -161,7 +161,8 @@ static oak_status chip_tape(void *chip, oak_tape *tape)
             oak_tape_piece(tape, &block->as, sizeof block->as); /* a port lies in gpio */
         size_t sent = block->sent.count;
         oak_tape_piece(tape, &sent, sizeof sent);
-        if (sent < block->sent.count) block->sent.count = sent; /* it will be sent again */
+        if (sent < block->sent.count || tape->whole) block->sent.count = sent; /* it will be sent again */
+        if (tape->whole) oak_tape_piece(tape, block->sent.bytes, sent);
     }
     oak_tape_piece(tape, &machine->outside_next, sizeof machine->outside_next);
     oak_tape_piece(tape, &machine->next, sizeof machine->next);
