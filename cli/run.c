@@ -370,6 +370,7 @@ static struct loaded {
 bool cli_would_load(cli *self)
 {
     int exit_code;
+    if (!loaded.part) return false; /* it came from nowhere */
     oak_program *program = cli_load_program(self, loaded.part, loaded.settings, loaded.options->symbols,
                                             (uint32_t)loaded.options->base, &exit_code);
     oak_program_free(program);
