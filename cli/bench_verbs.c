@@ -133,8 +133,10 @@ static bool verb_out(bench *b, const char *rest)
     oak_budget budget;
     oak_event event;
     (void)rest;
-    return read_budget(b, "", &budget) &&
-           bench_done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
+    if (!read_budget(b, "", &budget)) return false;
+    if (!oak_session_is_called(b->session))
+        return bench_complain(b, "`to PLACE` and `go 20ms` run on.", "nothing has called what runs here: there is no way out of it");
+    return bench_done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
 }
 
 static bool verb_to(bench *b, const char *rest)
@@ -681,7 +683,8 @@ static bool verb_put(bench *b, const char *rest)
 
 static bool verb_where(bench *b, const char *rest)
 {
-    (void)b, (void)rest;
+    (void)rest;
+    if (b->view) cli_report_where(b->self, b->session, "as asked"); /* elsewhere it is told behind each verb that moves */
     return true;
 }
 

@@ -237,7 +237,8 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
 
 typedef struct show_item {
     const char *text; /* as it was asked for */
-    char *expression; /* without the base */
+    char *expression; /* without the base; a variable of several bytes is the cell it is */
+    size_t label_length; /* of the text, what it is called */
     cli_cells cells;
     bool is_range; /* space[from..to] */
     bool is_new;   /* a value that is marked */
@@ -264,6 +265,8 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what);
 bool cli_report_part(cli *self, oak_session *session, oak_board *board, const char *part);
 /* What a meter would show as high, a bit a pin. */
 uint32_t cli_port_levels(oak_session *session, unsigned port);
+/* Why the last run has ended. */
+void cli_report_why(cli *self, oak_session *session, const char *budget);
 /* Why and where the last run has ended, and how long it took. */
 void cli_report_where(cli *self, oak_session *session, const char *budget);
 /* What a special register holds, false where it cannot be read; whether a name means it: its own, its device's, or "". */

@@ -33,7 +33,7 @@ static void say_watch(oak_session *session, const oak_event *event, const char *
         printf(" by `%s` at 0x%04x, %s", text, (unsigned)event->stop.watched_pc, place);
 }
 
-static void say_why(cli *self, oak_session *session, const char *budget)
+void cli_report_why(cli *self, oak_session *session, const char *budget)
 {
     const oak_event *event = oak_session_last_event(session);
     const char *strong =
@@ -67,7 +67,13 @@ static void say_why(cli *self, oak_session *session, const char *budget)
     case OAK_STOP_STEP: printf("%sHere%s", strong, off); break;
     case OAK_STOP_WATCH: say_watch(session, event, strong, off); break;
     case OAK_STOP_USER: printf("%sInterrupted%s by you", strong, off); break;
-    default: printf("%sAt the beginning%s", strong, off); break;
+    default: {
+        oak_chip_port chip = oak_session_chip(session);
+        oak_chip_time time = {0};
+        chip.ops->read_time(chip.chip, &time);
+        printf("%s%s%s", strong, time.cycles || time.instructions ? "As it was loaded" : "At the beginning", off);
+        break;
+    }
     }
     putchar('\n');
 }
@@ -618,7 +624,7 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
 
 void cli_report_where(cli *self, oak_session *session, const char *budget)
 {
-    say_why(self, session, budget);
+    cli_report_why(self, session, budget);
     say_where(self, session);
     say_time(session);
 }
@@ -629,7 +635,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
     printf("%s on %s", what->program_name, oak_session_part(session)->name);
     if (what->board) printf(", %s", oak_board_title(what->board));
     putchar('\n');
-    say_why(self, session, what->budget);
+    cli_report_why(self, session, what->budget);
     say_where(self, session);
     say_time(session);
     if (!what->brief) {

@@ -179,8 +179,10 @@ static int read_budget(cli *self, const command *of, oak_session *session, const
                              options->time);
         uint64_t cycles = oak_time_to_cycles(picoseconds, oak_session_clock(session), clocks);
         if (!cycles) return cli_usage(self, of, NULL, "the time budget is shorter than a cycle");
-        if (!budget->cycles || cycles < budget->cycles) budget->cycles = cycles;
-        snprintf(words, room, "--time %s", options->time);
+        bool shorter = !budget->cycles || cycles < budget->cycles;
+        if (shorter) budget->cycles = cycles;
+        if (shorter) snprintf(words, room, "--time %s", options->time);
+        else snprintf(words, room, "--cycles %lld", options->cycles);
     } else if (!budget->cycles && !budget->instructions) {
         budget->cycles = oak_time_to_cycles((uint64_t)DEFAULT_SECONDS * 1000000000000u,
                                             oak_session_clock(session), clocks);
@@ -348,6 +350,7 @@ static int run_session(cli *self, const cli_runner *runner, oak_session *session
     oak_status status = exit_code ? OAK_OK : oak_session_run(session, &budget, &self->sink, &event);
     cli_detach(&pace.attached);
     if (status) exit_code = cli_failed(self, status, path);
+    else if (!exit_code && event.stop.reason == OAK_STOP_STEPS) snprintf(words, sizeof words, "--steps %lld", options->steps);
     if (!exit_code) exit_code = write_outputs(self, session, options);
     if (!exit_code && runner->finish) exit_code = runner->finish(self, session, path, runner->context);
     else if (!exit_code) {

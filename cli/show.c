@@ -57,6 +57,20 @@ bool cli_read_cells(cli *self, const char *words, cli_cells *cells)
     return true;
 }
 
+/* A variable of two or four bytes is shown whole, in the order of its bytes, also where the chip handles bytes: the cell it is, or NULL. */
+static char *whole_variable(oak_session *session, const char *name)
+{
+    const oak_program *program = oak_session_program(session);
+    const oak_symbol *symbol = program ? oak_program_find(program, name, strlen(name)) : NULL;
+    const oak_part *part = oak_session_part(session);
+    if (!symbol || symbol->kind != OAK_SYMBOL_LABEL || (symbol->size != 2 && symbol->size != 4) || part->architecture->word_bytes > 1) return NULL;
+    const oak_part_memory *memory = oak_part_find_memory(part, symbol->space, (uint32_t)symbol->value);
+    if (!memory || !memory->writable) return NULL;
+    char cell[80];
+    snprintf(cell, sizeof cell, "%s[0x%x:%u]", part->architecture->spaces[symbol->space].name, (unsigned)symbol->value, (unsigned)symbol->size);
+    return cli_strdup(cell);
+}
+
 bool cli_read_show(cli *self, oak_session *session, const char *text, show_item *item)
 {
     *item = (show_item){.text = text, .expression = cli_strdup(text)};
@@ -75,6 +89,12 @@ bool cli_read_show(cli *self, oak_session *session, const char *text, show_item 
                                  &item->to) == OAK_OK;
     } else if (good && strcmp(item->expression, "changes") != 0)
         good = oak_session_value(session, item->expression, &self->sink, &ignored) == OAK_OK;
+    item->label_length = strlen(item->expression);
+    char *whole = good && !item->is_range ? whole_variable(session, item->expression) : NULL;
+    if (whole) {
+        free(item->expression);
+        item->expression = whole;
+    }
     if (!good) free(item->expression);
     return good;
 }
@@ -130,7 +150,7 @@ static void show_value(cli *self, oak_session *session, const show_item *item)
     uint64_t value =
         bits < 64 ? (uint64_t)reading.value & (((uint64_t)1 << bits) - 1) : (uint64_t)reading.value;
     char text[100];
-    printf(" %c%-18s ", item->is_new ? '*' : ' ', item->expression);
+    printf(" %c%-18.*s ", item->is_new ? '*' : ' ', (int)item->label_length, item->text);
     if (item->cells.base) {
         bool plain =
             reading.bits == 64 && item->cells.base == 's'; /* something computed has a sign of its own */

@@ -274,6 +274,7 @@ static const char *why_it_stands(const view *v)
     case OAK_STOP_USER: return "paused";
     case OAK_STOP_CYCLES:
     case OAK_STOP_STEPS: return "as far as asked";
+    case OAK_STOP_STEP: return v->b->went_back ? "back" : oak_stop_word(stop->reason);
     default: return oak_stop_word(stop->reason);
     }
 }

@@ -102,6 +102,8 @@ OAK_MUST_USE oak_status oak_session_step_over(oak_session *session, const oak_bu
                                  oak_event *event);
 OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                oak_event *event);
+/* Was what runs here called, or has it interrupted something: is there a way out of it? */
+bool oak_session_is_called(oak_session *session);
 /* Runs to a place as if a stop point were there for this once. */
 OAK_MUST_USE oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event);

@@ -31,6 +31,7 @@ enum operator_number {
     OP_PLUS,
     OP_LOW,
     OP_HIGH,
+    OP_ADDRESS, /* of a variable: while a program runs its name means what is in it */
     OP_MIN,
     OP_MAX
 };
@@ -378,6 +379,7 @@ static const oak_expr *parse_unary(oak_expr_parser *parser)
                   : c == '~' ? OP_INVERT
                   : c == '!' ? OP_NOT
                   : c == '+' ? OP_PLUS
+                  : c == '&' ? OP_ADDRESS
                              : OP_NONE;
     if (parser->depth >= DEEPEST) return too_deep(parser);
     parser->depth++;
@@ -541,7 +543,9 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     case OAK_EXPR_CELL: return cell_value(expr, scope, value, fault);
     default: break;
     }
-    status = oak_expr_value(expr->as.of.left, scope, &left, fault);
+    oak_expr_scope inside = *scope;
+    inside.in_address = scope->in_address || (expr->kind == OAK_EXPR_UNARY && expr->op == OP_ADDRESS);
+    status = oak_expr_value(expr->as.of.left, &inside, &left, fault);
     if (status) return status;
     *value = (oak_value){0};
     if (!left.known) return OAK_OK;
@@ -553,7 +557,7 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         return OAK_OK;
     case OAK_EXPR_UNARY:
         *value = left;
-        value->space = expr->op == OP_PLUS ? left.space : 0;
+        value->space = expr->op == OP_PLUS || expr->op == OP_ADDRESS ? left.space : 0;
         value->name = NULL;
         switch (expr->op) {
         case OP_NEGATE: value->number = wrapped(0 - (uint64_t)left.number); break;

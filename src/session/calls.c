@@ -198,6 +198,33 @@ static oak_status go_on(oak_session *session, const oak_budget *left, bool singl
     return status;
 }
 
+/* A return address lies on the stack or in the register for it. */
+bool oak_session_is_called(oak_session *session)
+{
+    enum { ROOM = 200 };
+    oak_stack_item items[ROOM];
+    size_t count = oak_session_stack(session, items, ROOM);
+    for (size_t i = 0; i < count && i < ROOM; i++)
+        if (items[i].kind == OAK_STACK_RETURNS || items[i].kind == OAK_STACK_INTERRUPTED) return true;
+    if (session_handled(session)) return true;
+    if (!session->isa->frame) return count > ROOM;
+    /* The register holds what the last call has left there, also in the main program: does that call lead to here? */
+    static const char link[] = "lr";
+    const oak_architecture *about = session->part->architecture;
+    uint32_t back = 0, pc = session_pc(session);
+    for (unsigned i = 0; i < about->register_count; i++)
+        if (oak_same(about->registers[i].name, link)) session->chip.ops->read_register(session->chip.chip, i, &back);
+    back &= ~(uint32_t)1;
+    oak_decoded call;
+    for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back; size += about->code_align) {
+        if (session_decode_plain(session, back - size, &call) || call.size != size || call.flow != OAK_FLOW_CALL) continue;
+        if (!call.has_target) return true;
+        const oak_symbol *around = session->program ? oak_program_label_below(session->program, pc) : NULL;
+        return call.target <= pc && (!around || (uint32_t)around->value <= call.target || pc - call.target < 4096);
+    }
+    return false;
+}
+
 oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                oak_event *event)
 {

@@ -370,6 +370,7 @@ static void take_document(state_reader *reader, const cJSON *root)
         .context = (void *)(uintptr_t)outside, .number = take_number, .bytes = take_bytes};
     if (outside) session_visit_outside(session, &visitor);
     session->touched = true;
+    session->last = (oak_event){.stop_point = -1, .watch = -1}; /* why an earlier run has ended says nothing of this moment */
     session->noticed_count = 0; /* what came of setting it all is nobody's mistake */
 }
 
