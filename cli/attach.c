@@ -71,7 +71,8 @@ static bool open_pseudo(cli *self, cli_attached *attached, const char *name)
     return true;
 }
 
-bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is, cli_attached *attached)
+bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is,
+                cli_attached *attached)
 {
     *attached = (cli_attached){.who = board ? oak_board_find(board, name, strlen(name)) : NULL,
                                .pseudo = pseudo,

@@ -39,7 +39,7 @@ typedef struct bench {
     double pace;  /* 0: as fast as it goes */
     bool bounded; /* a run without bounds ends after a while: nobody is there to end it */
     bool quits, again;
-    bool went_back; /* the last verb that moves did */
+    bool went_back;                       /* the last verb that moves did */
     unsigned failures;                    /* verbs that could not be done */
     char *kept[BENCH_MOST_KEPT];          /* expressions that are shown again and again */
     char kept_text[BENCH_MOST_KEPT][100]; /* and what they were when they were shown last */

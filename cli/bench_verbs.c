@@ -77,7 +77,8 @@ static bool read_budget(bench *b, const char *text, oak_budget *budget)
                                                 oak_session_clock(b->session), clocks);
         return true;
     }
-    unsigned long long count = isdigit((unsigned char)*text) ? strtoull(text, &end, 0) : (end = (char *)(uintptr_t)text, 0);
+    unsigned long long count =
+        isdigit((unsigned char)*text) ? strtoull(text, &end, 0) : (end = (char *)(uintptr_t)text, 0);
     while (*end == ' ') end++;
     if (count && strcmp(end, "cycles") == 0) budget->cycles = count;
     else if (count && (strcmp(end, "steps") == 0 || !*end)) budget->instructions = count;
@@ -135,7 +136,8 @@ static bool verb_out(bench *b, const char *rest)
     (void)rest;
     if (!read_budget(b, "", &budget)) return false;
     if (!oak_session_is_called(b->session))
-        return bench_complain(b, "`to PLACE` and `go 20ms` run on.", "nothing has called what runs here: there is no way out of it");
+        return bench_complain(b, "`to PLACE` and `go 20ms` run on.",
+                              "nothing has called what runs here: there is no way out of it");
     return bench_done(b, oak_session_run_out(b->session, &budget, &b->self->sink, &event), "out");
 }
 
@@ -684,7 +686,9 @@ static bool verb_put(bench *b, const char *rest)
 static bool verb_where(bench *b, const char *rest)
 {
     (void)rest;
-    if (b->view) cli_report_where(b->self, b->session, "as asked"); /* elsewhere it is told behind each verb that moves */
+    if (b->view)
+        cli_report_where(b->self, b->session,
+                         "as asked"); /* elsewhere it is told behind each verb that moves */
     return true;
 }
 

@@ -35,7 +35,8 @@ static void print_source_line(const char *text)
         unsigned next = width_of(p, 1, column);
         unsigned char c = (unsigned char)*p;
         if (c == '\t') fprintf(stderr, "%*s", (int)(next - column), "");
-        else if (c == 0xC2 && (unsigned char)p[1] >= 0x80 && (unsigned char)p[1] < 0xA0) fputc('?', stderr), p++;
+        else if (c == 0xC2 && (unsigned char)p[1] >= 0x80 && (unsigned char)p[1] < 0xA0)
+            fputc('?', stderr), p++;
         else fputc(c < ' ' || c == 127 ? '?' : c, stderr); /* one column each, as they are counted */
         column = next;
     }
@@ -142,7 +143,8 @@ int cli_failed(cli *self, oak_status status, const char *what)
 
 /* ------------------------------------------------------------------------------------------ options */
 
-static const struct poptOption *find_option(const struct poptOption *options, const char *name, size_t length, char letter)
+static const struct poptOption *find_option(const struct poptOption *options, const char *name, size_t length,
+                                            char letter)
 {
     for (const struct poptOption *o = options; o->longName || o->shortName || o->arg; o++) {
         if (o->argInfo == POPT_ARG_INCLUDE_TABLE) {
@@ -150,15 +152,17 @@ static const struct poptOption *find_option(const struct poptOption *options, co
             if (inner) return inner;
             continue;
         }
-        bool same = name ? o->longName && strlen(o->longName) == length && strncmp(o->longName, name, length) == 0
-                         : o->shortName == letter;
+        bool same =
+            name ? o->longName && strlen(o->longName) == length && strncmp(o->longName, name, length) == 0
+                 : o->shortName == letter;
         if (same) return o;
     }
     return NULL;
 }
 
 /* The library for options drops what it has no memory for, and says nothing: is all that was given there? */
-static bool options_are_whole(int argc, const char **argv, const struct poptOption *options, const char **rest)
+static bool options_are_whole(int argc, const char **argv, const struct poptOption *options,
+                              const char **rest)
 {
     int left = 0;
     for (int i = 1; i < argc; i++) {
@@ -172,15 +176,17 @@ static bool options_are_whole(int argc, const char **argv, const struct poptOpti
             continue;
         }
         bool is_long = arg[1] == '-';
-        const struct poptOption *o = is_long ? find_option(options, arg + 2, equals ? (size_t)(equals - arg - 2) : strlen(arg + 2), 0)
-                                             : find_option(options, NULL, 0, arg[1]);
+        const struct poptOption *o =
+            is_long ? find_option(options, arg + 2, equals ? (size_t)(equals - arg - 2) : strlen(arg + 2), 0)
+                    : find_option(options, NULL, 0, arg[1]);
         if (!o || !o->arg) return true; /* popt has its own ways */
         if (o->argInfo == POPT_ARG_NONE) {
             if (!*(const int *)o->arg) return false;
             if (!is_long && arg[2]) return true;
             continue;
         }
-        if ((o->argInfo == POPT_ARG_STRING || o->argInfo == POPT_ARG_ARGV) && !*(void *const *)o->arg) return false;
+        if ((o->argInfo == POPT_ARG_STRING || o->argInfo == POPT_ARG_ARGV) && !*(void *const *)o->arg)
+            return false;
         if (is_long ? !equals : !arg[2]) i++;
     }
     int found = 0;

@@ -148,7 +148,8 @@ typedef struct cli_attached {
     bool as_is; /* what it sends is sent on with its control sequences */
     int file, other;
 } cli_attached;
-bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is, cli_attached *attached);
+bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is,
+                cli_attached *attached);
 /* Hands over what was typed meanwhile. */
 void cli_attached_poll(cli_attached *attached);
 void cli_detach(cli_attached *attached);
@@ -236,8 +237,8 @@ void cli_change_name(const oak_part *part, const oak_change *change, char *name,
 void cli_touched_text(oak_session *session, const oak_watched *one, char *text, size_t room);
 
 typedef struct show_item {
-    const char *text; /* as it was asked for */
-    char *expression; /* without the base; a variable of several bytes is the cell it is */
+    const char *text;    /* as it was asked for */
+    char *expression;    /* without the base; a variable of several bytes is the cell it is */
     size_t label_length; /* of the text, what it is called */
     cli_cells cells;
     bool is_range; /* space[from..to] */

@@ -90,7 +90,8 @@ static bool write_make_name(cli *self, const char *name, const oak_text_sink *si
 }
 
 /* `output: sources`, for make. */
-static bool write_dependencies(cli *self, const oak_program *program, const char *output, const oak_text_sink *sink)
+static bool write_dependencies(cli *self, const oak_program *program, const char *output,
+                               const oak_text_sink *sink)
 {
     const char *file;
     if (!write_make_name(self, output, sink)) return false;
@@ -234,7 +235,8 @@ static int write_results(cli *self, const oak_program *program, const asm_option
         if (!symbols.bytes) status = OAK_NO_MEMORY;
     }
     int exit_code = cli_failed(self, status, "writing the results");
-    if (!exit_code && options->deps && !write_dependencies(self, program, output, &deps_sink)) exit_code = EXIT_REFUSED;
+    if (!exit_code && options->deps && !write_dependencies(self, program, output, &deps_sink))
+        exit_code = EXIT_REFUSED;
     cli_file files[4] = {{output, &hex, false}};
     unsigned count = 1;
     if (options->listing) files[count++] = (cli_file){options->listing, &listing, false};
@@ -348,9 +350,11 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
 static bool outputs_are_free(cli *self, const char *source, const asm_options *options)
 {
     char *usual = options->output ? NULL : default_output(source);
-    const char *const outputs[] = {options->output ? options->output : usual, options->listing, options->symbols, options->deps};
+    const char *const outputs[] = {options->output ? options->output : usual, options->listing,
+                                   options->symbols, options->deps};
     bool good = cli_note_read(source);
-    for (size_t i = 0; i < sizeof outputs / sizeof *outputs && good; i++) good = !outputs[i] || cli_may_write(self, outputs[i]);
+    for (size_t i = 0; i < sizeof outputs / sizeof *outputs && good; i++)
+        good = !outputs[i] || cli_may_write(self, outputs[i]);
     free(usual);
     return good;
 }
@@ -370,10 +374,10 @@ static bool stays_inside(cli *self, const cli_project *project, const asm_option
     for (size_t i = 0; i < sizeof outputs / sizeof *outputs && inside; i++) {
         if (!outputs[i].path || outputs[i].given || cli_inside_project(outputs[i].path)) continue;
         char message[400];
-        snprintf(message, sizeof message, "`%s: %.200s` would be written outside the folder of the project", outputs[i].key,
-                 outputs[i].path);
-        cli_complain(self, "outside-project", CLI_PROJECT_FILE, "Where it is meant so, give it on the command line: -o, --listing, --symbols.",
-                     message);
+        snprintf(message, sizeof message, "`%s: %.200s` would be written outside the folder of the project",
+                 outputs[i].key, outputs[i].path);
+        cli_complain(self, "outside-project", CLI_PROJECT_FILE,
+                     "Where it is meant so, give it on the command line: -o, --listing, --symbols.", message);
         inside = false;
     }
     free(usual);

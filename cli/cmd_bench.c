@@ -69,7 +69,8 @@ static void tell_changes(bench *b)
 void bench_tell(bench *b)
 {
     if (b->view) { /* it shows all the rest by itself */
-        if (oak_session_last_event(b->session)->stop.reason == OAK_STOP_FAULT) cli_report_why(b->self, b->session, "as asked");
+        if (oak_session_last_event(b->session)->stop.reason == OAK_STOP_FAULT)
+            cli_report_why(b->self, b->session, "as asked");
         return;
     }
     cli_report_where(b->self, b->session, "as asked");
@@ -114,7 +115,8 @@ bool bench_do(bench *b, const char *line)
         bench_complain(b, NULL, "`%s` stands alone: `%.*s` means nothing here", verb->name,
                        (int)(strlen(rest) < 60 ? strlen(rest) : 60), rest);
     bool good = verb && !(alone && *rest) && verb->run(b, rest);
-    if (good && verb->moves && strcmp(verb->name, "where") != 0) b->went_back = strcmp(verb->name, "back") == 0;
+    if (good && verb->moves && strcmp(verb->name, "where") != 0)
+        b->went_back = strcmp(verb->name, "back") == 0;
     if (good && verb->moves) bench_tell(b);
     if (good && b->self->json) b->data = bench_data(b, verb, rest);
     if (!good) b->failures++;

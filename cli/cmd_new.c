@@ -31,7 +31,8 @@ typedef struct made_file {
     cli_text text;
 } made_file;
 
-static int fill_file(cli *self, const char *from, const char *to, const char *part, const char *name, made_file *made)
+static int fill_file(cli *self, const char *from, const char *to, const char *part, const char *name,
+                     made_file *made)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;

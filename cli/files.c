@@ -109,7 +109,8 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
     struct stat info;
     /* Looked at before it is opened: whoever writes to a pipe that is opened and closed loses what he writes. */
     bool pipe = is_given(path) && stat(path, &info) == 0 && S_ISFIFO(info.st_mode);
-    oak_status status = pipe ? oak_linux_read_stream(path, limit, bytes, size) : host->read_file(host->context, path, limit, bytes, size);
+    oak_status status = pipe ? oak_linux_read_stream(path, limit, bytes, size)
+                             : host->read_file(host->context, path, limit, bytes, size);
     if (!status && !cli_note_read(path)) {
         if (*bytes) host->resize(host->context, *bytes, *size, 0);
         *bytes = NULL;
@@ -175,7 +176,8 @@ bool cli_may_write(cli *self, const char *path)
     if (strcmp(path, "-") == 0 || stat(path, &info) || !find(&read_files, &info, &at)) return true;
     char why[300];
     bool called = strcmp(read_files.names[at], path) == 0;
-    snprintf(why, sizeof why, called ? "it is read here" : "it is read here, as %.200s", read_files.names[at]);
+    snprintf(why, sizeof why, called ? "it is read here" : "it is read here, as %.200s",
+             read_files.names[at]);
     refuse(self, path, why, "Choose another name for what is written.");
     return false;
 }
@@ -192,7 +194,8 @@ static bool may_write_all(cli *self, const cli_file *files, unsigned count)
         for (unsigned k = 0; k < i; k++) {
             bool both = strcmp(path, "-") == 0 || strcmp(files[k].path, "-") == 0;
             if (both ? strcmp(path, files[k].path) != 0 : !same_place(path, files[k].path)) continue;
-            refuse(self, path, "something else is to be written there already", "Give each output a name of its own.");
+            refuse(self, path, "something else is to be written there already",
+                   "Give each output a name of its own.");
             return false;
         }
     }
@@ -202,7 +205,8 @@ static bool may_write_all(cli *self, const cli_file *files, unsigned count)
 bool cli_print_bytes(cli *self, const void *bytes, size_t size)
 {
     if (fflush(stdout) == 0 && cli_write_raw(bytes, size)) return true;
-    refuse(self, "standard output", errno == ENOSPC ? "there is no room left on the disk" : "it could not be written", NULL);
+    refuse(self, "standard output",
+           errno == ENOSPC ? "there is no room left on the disk" : "it could not be written", NULL);
     return false;
 }
 
@@ -217,12 +221,14 @@ bool cli_write_files(cli *self, const cli_file *files, unsigned count)
     fflush(stdout); /* a file may be standard output by its name */
     for (unsigned i = 0; i < count; i++) {
         if (strcmp(files[i].path, "-") == 0) continue;
-        outputs[given_to++] = (oak_linux_output){
-            files[i].path, files[i].text->bytes ? files[i].text->bytes : "", files[i].text->size, files[i].own};
+        outputs[given_to++] =
+            (oak_linux_output){files[i].path, files[i].text->bytes ? files[i].text->bytes : "",
+                               files[i].text->size, files[i].own};
     }
     if (oak_linux_write_files(outputs, given_to, &failed, &why)) {
         bool nowhere = strstr(why, "folder does not exist") || strstr(why, "may not");
-        refuse(self, outputs[failed].path, why, nowhere ? "Does the folder exist, and may you write there?" : NULL);
+        refuse(self, outputs[failed].path, why,
+               nowhere ? "Does the folder exist, and may you write there?" : NULL);
         return false;
     }
     for (unsigned i = 0; i < count; i++) {
@@ -231,7 +237,8 @@ bool cli_write_files(cli *self, const cli_file *files, unsigned count)
         if (strcmp(files[i].path, "-") == 0) {
             if (!cli_print_bytes(self, text->bytes ? text->bytes : "", text->size)) return false;
         } else if (stat(files[i].path, &info) == 0 && S_ISREG(info.st_mode) && !files[i].own) {
-            if (!add(&written_files, &info, files[i].path)) return cli_failed(self, OAK_NO_MEMORY, files[i].path) == EXIT_DONE;
+            if (!add(&written_files, &info, files[i].path))
+                return cli_failed(self, OAK_NO_MEMORY, files[i].path) == EXIT_DONE;
         }
     }
     return true;
@@ -248,7 +255,8 @@ bool cli_write_file(cli *self, const char *path, const cli_text *text)
 static bool lies_in(const char *folder, const char *whole)
 {
     size_t length = strlen(folder);
-    return strncmp(whole, folder, length) == 0 && (folder[length - 1] == '/' || whole[length] == '/' || !whole[length]);
+    return strncmp(whole, folder, length) == 0 &&
+           (folder[length - 1] == '/' || whole[length] == '/' || !whole[length]);
 }
 
 bool cli_inside_project(const char *path)
@@ -256,10 +264,11 @@ bool cli_inside_project(const char *path)
     errno = 0;
     char *here = realpath(".", NULL), *folder = folder_of(path);
     char *whole_folder = folder ? realpath(folder, NULL) : NULL, *whole = realpath(path, NULL);
-    bool climbs = *path == '/' || strcmp(path, "..") == 0 || strncmp(path, "../", 3) == 0 || strstr(path, "/../") ||
-                  (strlen(path) > 2 && strcmp(path + strlen(path) - 3, "/..") == 0);
+    bool climbs = *path == '/' || strcmp(path, "..") == 0 || strncmp(path, "../", 3) == 0 ||
+                  strstr(path, "/../") || (strlen(path) > 2 && strcmp(path + strlen(path) - 3, "/..") == 0);
     if (errno == ENOMEM) cli_lose_memory();
-    bool inside = here && !climbs && (!whole_folder || lies_in(here, whole_folder)) && (!whole || lies_in(here, whole));
+    bool inside =
+        here && !climbs && (!whole_folder || lies_in(here, whole_folder)) && (!whole || lies_in(here, whole));
     free(here);
     free(folder);
     free(whole_folder);

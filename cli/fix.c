@@ -40,8 +40,14 @@ static void collect(void *context, const oak_diagnostic *d)
 {
     fixer *self = context;
     struct stat info;
-    if (!d->edit || !d->edit_safe || !d->file || !d->source_line || self->count == MOST_EDITS || stat(d->file, &info)) return;
-    edit one = {.device = info.st_dev, .inode = info.st_ino, .line = d->line, .column = d->edit_column, .column_end = d->edit_column_end};
+    if (!d->edit || !d->edit_safe || !d->file || !d->source_line || self->count == MOST_EDITS ||
+        stat(d->file, &info))
+        return;
+    edit one = {.device = info.st_dev,
+                .inode = info.st_ino,
+                .line = d->line,
+                .column = d->edit_column,
+                .column_end = d->edit_column_end};
     if (one.column < 1 || one.column_end < one.column || one.column_end - 1 > strlen(d->source_line)) return;
     for (unsigned i = 0; i < self->count; i++)
         if (self->edits[i].line == d->line && same_file(&self->edits[i], &one)) return;
@@ -137,7 +143,8 @@ bool cli_fix(cli *self, const oak_part *part, const oak_asm_settings *settings)
         f->count = 0;
         oak_status status = oak_assemble_files(&self->host, part, settings, &sink, &program);
         oak_program_free(program);
-        if (f->out_of_memory || status == OAK_NO_MEMORY) good = cli_failed(self, OAK_NO_MEMORY, settings->paths[0]) == EXIT_DONE;
+        if (f->out_of_memory || status == OAK_NO_MEMORY)
+            good = cli_failed(self, OAK_NO_MEMORY, settings->paths[0]) == EXIT_DONE;
         for (unsigned i = 0; i < f->count && good; i++) {
             bool first = true;
             for (unsigned k = 0; k < i; k++) first = first && !same_file(&f->edits[k], &f->edits[i]);

@@ -27,7 +27,8 @@ static size_t character(const unsigned char *p)
     size_t size = *p >= 0xC2 && *p < 0xE0 ? 2 : (*p & 0xF0) == 0xE0 ? 3 : *p >= 0xF0 && *p < 0xF5 ? 4 : 0;
     for (size_t i = 1; i < size; i++)
         if ((p[i] & 0xC0) != 0x80) return 0;
-    if ((*p == 0xE0 && p[1] < 0xA0) || (*p == 0xED && p[1] >= 0xA0) || (*p == 0xF0 && p[1] < 0x90) || (*p == 0xF4 && p[1] >= 0x90))
+    if ((*p == 0xE0 && p[1] < 0xA0) || (*p == 0xED && p[1] >= 0xA0) || (*p == 0xF0 && p[1] < 0x90) ||
+        (*p == 0xF4 && p[1] >= 0x90))
         return 0;
     return size;
 }
@@ -64,7 +65,9 @@ static char *repaired(const char *text)
 
 char *cli_json_text(const cJSON *document, bool on_one_line)
 {
-    char *text = cli_memory_lost() ? NULL : on_one_line ? cJSON_PrintUnformatted(document) : cJSON_Print(document);
+    char *text = cli_memory_lost() ? NULL
+                 : on_one_line     ? cJSON_PrintUnformatted(document)
+                                   : cJSON_Print(document);
     char *valid = text ? repaired(text) : NULL;
     cJSON_free(text);
     if (!cli_memory_lost()) return valid;
@@ -74,8 +77,9 @@ char *cli_json_text(const cJSON *document, bool on_one_line)
 
 void cli_print_json(cli *self, cJSON *document)
 {
-    static const char nothing[] = "{\"ok\": false, \"diagnostics\": [{\"severity\": \"error\", \"code\": \"failed\", "
-                                  "\"message\": \"out of memory\"}]}";
+    static const char nothing[] =
+        "{\"ok\": false, \"diagnostics\": [{\"severity\": \"error\", \"code\": \"failed\", "
+        "\"message\": \"out of memory\"}]}";
     if (!cJSON_AddItemToObject(document, "diagnostics", self->diagnostics)) cJSON_Delete(self->diagnostics);
     self->diagnostics = cJSON_CreateArray();
     char *text = cli_json_text(document, false);

@@ -33,7 +33,8 @@ int main(int argc, const char **argv)
 {
     cli_open_streams();
     cli_open_json();
-    cli self = {.host = cli_host(argc, argv), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
+    cli self = {
+        .host = cli_host(argc, argv), .error_colour = wants_colour(2), .result_colour = wants_colour(1)};
     self.sink = (oak_diag_sink){.context = &self, .report = cli_report_diagnostic};
     self.diagnostics = cJSON_CreateArray();
     const char *name = argc > 1 ? argv[1] : "help";

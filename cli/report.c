@@ -71,7 +71,8 @@ void cli_report_why(cli *self, oak_session *session, const char *budget)
         oak_chip_port chip = oak_session_chip(session);
         oak_chip_time time = {0};
         chip.ops->read_time(chip.chip, &time);
-        printf("%s%s%s", strong, time.cycles || time.instructions ? "As it was loaded" : "At the beginning", off);
+        printf("%s%s%s", strong, time.cycles || time.instructions ? "As it was loaded" : "At the beginning",
+               off);
         break;
     }
     }

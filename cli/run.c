@@ -123,7 +123,8 @@ static int prepare(cli *self, const command *of, oak_session *session, oak_board
     if (options->seed < 0) return cli_usage(self, of, NULL, "a seed is a whole number from 0");
     if (options->seed) oak_session_set_seed(session, (uint64_t)options->seed);
     if (board) {
-        oak_status status = oak_board_clock(board) ? oak_session_set_clock(session, oak_board_clock(board)) : OAK_OK;
+        oak_status status =
+            oak_board_clock(board) ? oak_session_set_clock(session, oak_board_clock(board)) : OAK_OK;
         if (!status) status = oak_board_join(board, session, options->seed ? (uint64_t)options->seed : 1);
         if (status) return cli_failed(self, status, options->board);
     }
@@ -168,9 +169,9 @@ static int read_budget(cli *self, const command *of, oak_session *session, const
     uint64_t picoseconds;
     unsigned clocks = oak_session_part(session)->clocks_per_cycle;
     *budget = (oak_budget){0};
-    bool bad_cycles = options->cycles != NOT_GIVEN && options->cycles < 1, bad_steps = options->steps != NOT_GIVEN && options->steps < 1;
-    if (bad_cycles || bad_steps)
-        return cli_usage(self, of, NULL, "a budget is a whole number from 1");
+    bool bad_cycles = options->cycles != NOT_GIVEN && options->cycles < 1,
+         bad_steps = options->steps != NOT_GIVEN && options->steps < 1;
+    if (bad_cycles || bad_steps) return cli_usage(self, of, NULL, "a budget is a whole number from 1");
     if (options->cycles != NOT_GIVEN) budget->cycles = (uint64_t)options->cycles;
     if (options->steps != NOT_GIVEN) budget->instructions = (uint64_t)options->steps;
     if (options->time) {
@@ -342,15 +343,18 @@ static int run_session(cli *self, const cli_runner *runner, oak_session *session
         for (unsigned i = 0; i < show_count; i++) free(shows[i].expression);
         return runner->instead(self, session, board, path, runner->context);
     }
-    if (!exit_code && options->attach && !cli_attach(self, board, options->attach, false, options->as_is != 0, &pace.attached))
+    if (!exit_code && options->attach &&
+        !cli_attach(self, board, options->attach, false, options->as_is != 0, &pace.attached))
         exit_code = EXIT_REFUSED;
-    if (!exit_code && options->pseudo && !cli_attach(self, board, options->pseudo, true, true, &pace.attached))
+    if (!exit_code && options->pseudo &&
+        !cli_attach(self, board, options->pseudo, true, true, &pace.attached))
         exit_code = EXIT_REFUSED;
     if (!exit_code && !begin_pace(self, of, session, options, &pace, &budget)) exit_code = EXIT_USAGE;
     oak_status status = exit_code ? OAK_OK : oak_session_run(session, &budget, &self->sink, &event);
     cli_detach(&pace.attached);
     if (status) exit_code = cli_failed(self, status, path);
-    else if (!exit_code && event.stop.reason == OAK_STOP_STEPS) snprintf(words, sizeof words, "--steps %lld", options->steps);
+    else if (!exit_code && event.stop.reason == OAK_STOP_STEPS)
+        snprintf(words, sizeof words, "--steps %lld", options->steps);
     if (!exit_code) exit_code = write_outputs(self, session, options);
     if (!exit_code && runner->finish) exit_code = runner->finish(self, session, path, runner->context);
     else if (!exit_code) {
@@ -373,7 +377,10 @@ static struct loaded {
 bool cli_would_load(cli *self)
 {
     int exit_code;
-    if (!loaded.part) return false; /* it came from nowhere */
+    if (!loaded.part) {
+        cli_complain(self, "bench", NULL, NULL, "nothing has been read that could be read anew");
+        return false;
+    }
     oak_program *program = cli_load_program(self, loaded.part, loaded.settings, loaded.options->symbols,
                                             (uint32_t)loaded.options->base, &exit_code);
     oak_program_free(program);

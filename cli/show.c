@@ -63,11 +63,14 @@ static char *whole_variable(oak_session *session, const char *name)
     const oak_program *program = oak_session_program(session);
     const oak_symbol *symbol = program ? oak_program_find(program, name, strlen(name)) : NULL;
     const oak_part *part = oak_session_part(session);
-    if (!symbol || symbol->kind != OAK_SYMBOL_LABEL || (symbol->size != 2 && symbol->size != 4) || part->architecture->word_bytes > 1) return NULL;
+    if (!symbol || symbol->kind != OAK_SYMBOL_LABEL || (symbol->size != 2 && symbol->size != 4) ||
+        part->architecture->word_bytes > 1)
+        return NULL;
     const oak_part_memory *memory = oak_part_find_memory(part, symbol->space, (uint32_t)symbol->value);
     if (!memory || !memory->writable) return NULL;
     char cell[80];
-    snprintf(cell, sizeof cell, "%s[0x%x:%u]", part->architecture->spaces[symbol->space].name, (unsigned)symbol->value, (unsigned)symbol->size);
+    snprintf(cell, sizeof cell, "%s[0x%x:%u]", part->architecture->spaces[symbol->space].name,
+             (unsigned)symbol->value, (unsigned)symbol->size);
     return cli_strdup(cell);
 }
 

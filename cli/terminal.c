@@ -23,9 +23,10 @@ typedef struct stream {
 static stream out, err;
 static char marks[PAINT_FAINT + 1][MARK_SIZE + 1]; /* "" where colours are not used */
 
-static const char *const codes[] = {[PAINT_OFF] = "\x1b[0m",       [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
-                                    [PAINT_PLACE] = "\x1b[1m",     [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
-                                    [PAINT_STRONG] = "\x1b[1m",    [PAINT_FAINT] = "\x1b[2m"};
+static const char *const codes[] = {
+    [PAINT_OFF] = "\x1b[0m",    [PAINT_ERROR] = "\x1b[1;31m", [PAINT_WARNING] = "\x1b[1;33m",
+    [PAINT_PLACE] = "\x1b[1m",  [PAINT_HINT] = "\x1b[36m",    [PAINT_TITLE] = "\x1b[1;36m",
+    [PAINT_STRONG] = "\x1b[1m", [PAINT_FAINT] = "\x1b[2m"};
 enum { PAINTS = sizeof codes / sizeof *codes };
 
 const char *cli_paint(bool colour, paint kind)
@@ -36,7 +37,11 @@ const char *cli_paint(bool colour, paint kind)
 /* How many bytes a character has by its first one; 0: no character begins so. */
 static size_t length_of(unsigned char first)
 {
-    return first < 0x80 ? 1 : first >= 0xC2 && first < 0xE0 ? 2 : (first & 0xF0) == 0xE0 ? 3 : first >= 0xF0 && first < 0xF5 ? 4 : 0;
+    return first < 0x80                    ? 1
+           : first >= 0xC2 && first < 0xE0 ? 2
+           : (first & 0xF0) == 0xE0        ? 3
+           : first >= 0xF0 && first < 0xF5 ? 4
+                                           : 0;
 }
 
 static void show(stream *to, unsigned char byte)
@@ -74,7 +79,8 @@ static void take(stream *to, unsigned char byte)
     }
     if ((byte & 0xC0) != 0x80) give_up(to);
     else if (to->count == length) {
-        bool overlong = (w[0] == 0xE0 && w[1] < 0xA0) || (w[0] == 0xF0 && w[1] < 0x90), surrogate = w[0] == 0xED && w[1] >= 0xA0;
+        bool overlong = (w[0] == 0xE0 && w[1] < 0xA0) || (w[0] == 0xF0 && w[1] < 0x90),
+             surrogate = w[0] == 0xED && w[1] >= 0xA0;
         bool beyond = w[0] == 0xF4 && w[1] >= 0x90, control = w[0] == 0xC2 && w[1] < 0xA0;
         if (overlong || surrogate || beyond) give_up(to);
         else {

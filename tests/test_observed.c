@@ -56,7 +56,8 @@ static text run_it(const subject *of, way how)
     else bench_open_file(&b, of->part, of->source);
     if (of->board) {
         ck_assert_int_eq(oak_board_load(&b.host, of->board, b.part, NULL, &b.sink, &board), OAK_OK);
-        if (oak_board_clock(board)) ck_assert_int_eq(oak_session_set_clock(b.session, oak_board_clock(board)), OAK_OK);
+        if (oak_board_clock(board))
+            ck_assert_int_eq(oak_session_set_clock(b.session, oak_board_clock(board)), OAK_OK);
         ck_assert_int_eq(oak_board_join(board, b.session, 3), OAK_OK);
     }
     if (of->lap) ck_assert_int_eq(oak_session_add_lap(b.session, of->lap, of->lap, &b.sink), OAK_OK);
@@ -66,27 +67,35 @@ static text run_it(const subject *of, way how)
     if (how == WAY_SAMPLED) ck_assert_int_eq(oak_session_record(b.session, "r2", &b.sink), OAK_OK);
     const oak_symbol *symbol;
     for (unsigned i = 0; how == WAY_STOPS && (symbol = oak_program_symbol(b.program, i)); i++)
-        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == b.part->architecture->code_space && !strchr(symbol->name, '.'))
-            ck_assert_int_eq(oak_session_add_stop(b.session, symbol->name, "r2 == 3 && r2 == 4", 1, &b.sink, &number), OAK_OK);
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == b.part->architecture->code_space &&
+            !strchr(symbol->name, '.'))
+            ck_assert_int_eq(
+                oak_session_add_stop(b.session, symbol->name, "r2 == 3 && r2 == 4", 1, &b.sink, &number),
+                OAK_OK);
     if (how == WAY_WATCHED)
-        ck_assert_int_eq(oak_session_add_watch(b.session, small ? "xram[0x3f]" : "mem[0x20000f00]", OAK_WATCH_ACCESS, &b.sink, &number), OAK_OK);
+        ck_assert_int_eq(oak_session_add_watch(b.session, small ? "xram[0x3f]" : "mem[0x20000f00]",
+                                               OAK_WATCH_ACCESS, &b.sink, &number),
+                         OAK_OK);
     if (how == WAY_TALLIED) ck_assert_int_eq(oak_session_count(b.session, true), OAK_OK);
     if (how == WAY_LOOKED_AT) ck_assert_int_eq(oak_session_keep_history(b.session, 0), OAK_OK);
     uint64_t seed = 11, now = 0;
     while (now < of->cycles) {
         oak_budget budget = {.cycles = of->cycles - now};
         if (how == WAY_STEPS) budget.instructions = 1;
-        if (how == WAY_PIECES || how == WAY_LOOKED_AT) budget.cycles = 1 + random32(&seed) % (how == WAY_PIECES ? 3000 : of->cycles / 9);
+        if (how == WAY_PIECES || how == WAY_LOOKED_AT)
+            budget.cycles = 1 + random32(&seed) % (how == WAY_PIECES ? 3000 : of->cycles / 9);
         if (budget.cycles > of->cycles - now) budget.cycles = of->cycles - now;
         ck_assert_int_eq(oak_session_run(b.session, &budget, &b.sink, &event), OAK_OK);
         ck_assert_int_ne(event.stop.reason, OAK_STOP_POINT);
         if (how == WAY_LOOKED_AT) {
             ck_assert_int_eq(oak_session_recent(b.session, 40, forget, NULL), OAK_OK);
-            ck_assert_int_eq(oak_session_back_until(b.session, "r2 == 1 && r2 == 2", &b.sink, &event), OAK_NOT_FOUND);
+            ck_assert_int_eq(oak_session_back_until(b.session, "r2 == 1 && r2 == 2", &b.sink, &event),
+                             OAK_NOT_FOUND);
         }
         uint64_t before = now;
         now = cycles_of(&b);
-        if (event.stop.reason == OAK_STOP_PARKED || event.stop.reason == OAK_STOP_FAULT || now == before) break;
+        if (event.stop.reason == OAK_STOP_PARKED || event.stop.reason == OAK_STOP_FAULT || now == before)
+            break;
     }
     text state = {0};
     oak_text_sink state_sink = text_sink(&state);
@@ -101,27 +110,31 @@ static text run_it(const subject *of, way how)
     free(state.bytes);
     oak_service service;
     for (unsigned i = 0; b.chip.ops->service(b.chip.chip, i, &service) == OAK_OK; i++)
-        add(&document, "\nvector %u: %llu times, %llu cycles, longest %llu", service.vector, (unsigned long long)service.count,
-            (unsigned long long)service.cycles, (unsigned long long)service.longest);
+        add(&document, "\nvector %u: %llu times, %llu cycles, longest %llu", service.vector,
+            (unsigned long long)service.count, (unsigned long long)service.cycles,
+            (unsigned long long)service.longest);
     const oak_lap *lap = oak_session_lap(b.session, 0);
     if (lap)
-        add(&document, "\nlaps: %llu, %llu, %llu to %llu, %llu", (unsigned long long)lap->count, (unsigned long long)lap->last,
-            (unsigned long long)lap->shortest, (unsigned long long)lap->longest, (unsigned long long)lap->total);
+        add(&document, "\nlaps: %llu, %llu, %llu to %llu, %llu", (unsigned long long)lap->count,
+            (unsigned long long)lap->last, (unsigned long long)lap->shortest,
+            (unsigned long long)lap->longest, (unsigned long long)lap->total);
     const oak_noticed *noticed;
     for (unsigned i = 0; (noticed = oak_session_noticed(b.session, i)); i++)
-        add(&document, "\nnoticed %s, %llu times, first at %llu", oak_fault_word(noticed->first.fault), (unsigned long long)noticed->count,
-            (unsigned long long)noticed->first.cycle);
+        add(&document, "\nnoticed %s, %llu times, first at %llu", oak_fault_word(noticed->first.fault),
+            (unsigned long long)noticed->count, (unsigned long long)noticed->first.cycle);
     oak_stand_in *one;
     for (unsigned i = 0; board && (one = oak_board_stand_in(board, i)); i++) {
         char shown[1000];
         size_t count;
         oak_stand_in_show(one, shown, sizeof shown);
         const uint8_t *bytes = oak_stand_in_printed(one, &count);
-        add(&document, "\n%s: %s; %.*s", oak_stand_in_name(one), shown, (int)count, bytes ? (const char *)bytes : "");
+        add(&document, "\n%s: %s; %.*s", oak_stand_in_name(one), shown, (int)count,
+            bytes ? (const char *)bytes : "");
     }
     uint8_t sent[1000];
     size_t count;
-    for (unsigned line = 0; b.chip.ops->take_output(b.chip.chip, line, sent, sizeof sent, &count) == OAK_OK; line++)
+    for (unsigned line = 0; b.chip.ops->take_output(b.chip.chip, line, sent, sizeof sent, &count) == OAK_OK;
+         line++)
         add(&document, "\nsent: %.*s", (int)count, sent);
     oak_session_close(b.session);
     b.session = NULL;
@@ -132,15 +145,16 @@ static text run_it(const subject *of, way how)
 
 static void same_in_every_way(const subject *of)
 {
-    static const char *const names[WAYS] = {"straight", "step by step", "in pieces", "recorded", "sampled", "with stops", "watched", "tallied", "looked at"};
+    static const char *const names[WAYS] = {"straight",   "step by step", "in pieces", "recorded", "sampled",
+                                            "with stops", "watched",      "tallied",   "looked at"};
     text straight = run_it(of, WAY_STRAIGHT);
     for (way how = WAY_STEPS; how < WAYS; how++) {
         text other = run_it(of, how);
         size_t at = 0;
         while (at < straight.size && at < other.size && straight.bytes[at] == other.bytes[at]) at++;
         size_t from = at > 60 ? at - 60 : 0;
-        ck_assert_msg(at == straight.size && at == other.size, "%.60s, %s: ...%.200s\n and not ...%.200s", of->source, names[how], other.bytes + from,
-                      straight.bytes + from);
+        ck_assert_msg(at == straight.size && at == other.size, "%.60s, %s: ...%.200s\n and not ...%.200s",
+                      of->source, names[how], other.bytes + from, straight.bytes + from);
         free(other.bytes);
     }
     free(straight.bytes);
@@ -152,7 +166,8 @@ START_TEST(every_example_is_the_same_however_it_is_run)
 {
     static const subject examples[] = {
         {"mcs51-8k", EXAMPLE("lathe/lathe.asm"), EXAMPLE("lathe/board.yaml"), "main", 40000, false},
-        {"mcs51-8k", EXAMPLE("extractor/extractor.asm"), EXAMPLE("extractor/board.yaml"), "ticked", 60000, false},
+        {"mcs51-8k", EXAMPLE("extractor/extractor.asm"), EXAMPLE("extractor/board.yaml"), "ticked", 60000,
+         false},
         {"armv7m-256k", EXAMPLE("kiln/kiln.asm"), EXAMPLE("kiln/board.yaml"), "tick", 400000, false},
         {"armv6m-32k", EXAMPLE("loom/loom.asm"), NULL, NULL, 300000, false}};
     for (size_t i = 0; i < sizeof examples / sizeof *examples; i++) same_in_every_way(&examples[i]);
@@ -165,21 +180,31 @@ START_TEST(generated_programs_are_the_same_however_they_are_run)
     uint64_t seed = 5;
     for (int round = 0; round < 12; round++) {
         char source[1500];
-        unsigned period = 300 + random32(&seed) % 2000, length = 1 + random32(&seed) % 90, work = 1 + random32(&seed) % 40, sleeps = round % 2;
-        snprintf(source, sizeof source,
-                 " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n vector pendsv, later\n org 0x200\n"
-                 "start: ldr r0, =0xE000E010\n ldr r1, =%u\n str r1, [r0, #4]\n movs r1, #7\n str r1, [r0]\n ldr r0, =0xE000ED20\n ldr r1, =0x00800000\n"
-                 " str r1, [r0]\nmain: adds r2, r2, #1\n movs r3, #%u\nw: subs r3, r3, #1\n bne w\n%s b main\n"
-                 "tick: movs r1, #%u\nt: subs r1, r1, #1\n bne t\n ldr r0, =0xE000ED04\n ldr r1, =0x10000000\n str r1, [r0]\n bx lr\n"
-                 "later: push {r4, lr}\n movs r4, #%u\nu: subs r4, r4, #1\n bne u\n pop {r4, pc}\n",
-                 period, work, sleeps ? " wfi\n" : "", length, length / 2 + 1);
-        const subject of = {round % 3 ? "armv7m-256k" : "armv6m-32k", source, NULL, round % 4 < 2 ? "tick" : "later", 60000, true};
+        unsigned period = 300 + random32(&seed) % 2000, length = 1 + random32(&seed) % 90,
+                 work = 1 + random32(&seed) % 40, sleeps = round % 2;
+        snprintf(
+            source, sizeof source,
+            " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n vector pendsv, later\n "
+            "org 0x200\n"
+            "start: ldr r0, =0xE000E010\n ldr r1, =%u\n str r1, [r0, #4]\n movs r1, #7\n str r1, [r0]\n ldr "
+            "r0, =0xE000ED20\n ldr r1, =0x00800000\n"
+            " str r1, [r0]\nmain: adds r2, r2, #1\n movs r3, #%u\nw: subs r3, r3, #1\n bne w\n%s b main\n"
+            "tick: movs r1, #%u\nt: subs r1, r1, #1\n bne t\n ldr r0, =0xE000ED04\n ldr r1, =0x10000000\n "
+            "str r1, [r0]\n bx lr\n"
+            "later: push {r4, lr}\n movs r4, #%u\nu: subs r4, r4, #1\n bne u\n pop {r4, pc}\n",
+            period, work, sleeps ? " wfi\n" : "", length, length / 2 + 1);
+        const subject of = {round % 3 ? "armv7m-256k" : "armv6m-32k", source, NULL,
+                            round % 4 < 2 ? "tick" : "later",         60000,  true};
         same_in_every_way(&of);
-        snprintf(source, sizeof source,
-                 " vector timer0, tick\n vector timer1, other\n org 0x40\nstart: mov sp, #0x50\n mov tmod, #0x22\n mov th0, #%u\n mov th1, #%u\n mov ie, #0x8a\n"
-                 " mov ip, #%u\n setb tr0\n setb tr1\nmain: inc r2\n mov r7, #%u\nw: djnz r7, w\n%s sjmp main\n"
-                 "tick: push acc\n mov a, #%u\nt: dec a\n jnz t\n pop acc\n cpl p1.0\n reti\nother: inc r5\n mov sbuf, r5\n reti\n",
-                 random32(&seed) % 150, random32(&seed) % 200, round % 3 ? 8 : 2, work, sleeps ? " orl pcon, #1\n" : "", 1 + length / 6);
+        snprintf(
+            source, sizeof source,
+            " vector timer0, tick\n vector timer1, other\n org 0x40\nstart: mov sp, #0x50\n mov tmod, "
+            "#0x22\n mov th0, #%u\n mov th1, #%u\n mov ie, #0x8a\n"
+            " mov ip, #%u\n setb tr0\n setb tr1\nmain: inc r2\n mov r7, #%u\nw: djnz r7, w\n%s sjmp main\n"
+            "tick: push acc\n mov a, #%u\nt: dec a\n jnz t\n pop acc\n cpl p1.0\n reti\nother: inc r5\n mov "
+            "sbuf, r5\n reti\n",
+            random32(&seed) % 150, random32(&seed) % 200, round % 3 ? 8 : 2, work,
+            sleeps ? " orl pcon, #1\n" : "", 1 + length / 6);
         char *at = strstr(source, "start: ");
         ck_assert_ptr_ne(at, NULL);
         char whole[1700];
@@ -196,8 +221,10 @@ START_TEST(the_cost_of_a_handler_is_its_tally_and_the_way_in_and_out)
     bench b;
     oak_service service;
     bench_open(&b, "armv7m-256k",
-               " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\nstart: ldr r0, =0xE000E010\n ldr r1, =999\n str r1, [r0, #4]\n"
-               " movs r1, #7\n str r1, [r0]\nmain: adds r2, r2, #1\n b main\ntick: movs r3, #200\nw: subs r3, r3, #1\n bne w\nback: bx lr\nend:\n");
+               " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\nstart: "
+               "ldr r0, =0xE000E010\n ldr r1, =999\n str r1, [r0, #4]\n"
+               " movs r1, #7\n str r1, [r0]\nmain: adds r2, r2, #1\n b main\ntick: movs r3, #200\nw: subs "
+               "r3, r3, #1\n bne w\nback: bx lr\nend:\n");
     bench_run(&b, 100000, 0);
     ck_assert_int_eq(b.chip.ops->service(b.chip.chip, 0, &service), OAK_OK);
     ck_assert_uint_eq(service.count, 99);
@@ -246,11 +273,46 @@ static text answers(const char *program, const char *const *moves, unsigned coun
 
 START_TEST(looking_between_two_moves_changes_nothing)
 {
-    static const char *const looks[] = {"recent 30", "recent",     "registers", "special",  "pins",        "board",  "stack", "touches", "show sp",
-                                        "stops",     "where",      "source",    "code",     "help go",     "report", "tally", "changes", "back until sp == 1 && sp == 2",
-                                        "back change sp if nothing", "find 01 02 03 in iram[0..0x20]"};
-    static const char *const moves[] = {"lap PLACE to PLACE", "stop PLACE every 3", "go", "go", "step", "go", "step 7", "go 3000 cycles", "over", "go", "out", "back 1",
-                                        "go", "back 5", "go", "stops", "go 500 cycles", "output", "registers", "report laps"};
+    static const char *const looks[] = {"recent 30",
+                                        "recent",
+                                        "registers",
+                                        "special",
+                                        "pins",
+                                        "board",
+                                        "stack",
+                                        "touches",
+                                        "show sp",
+                                        "stops",
+                                        "where",
+                                        "source",
+                                        "code",
+                                        "help go",
+                                        "report",
+                                        "tally",
+                                        "changes",
+                                        "back until sp == 1 && sp == 2",
+                                        "back change sp if nothing",
+                                        "find 01 02 03 in iram[0..0x20]"};
+    static const char *const moves[] = {"lap PLACE to PLACE",
+                                        "stop PLACE every 3",
+                                        "go",
+                                        "go",
+                                        "step",
+                                        "go",
+                                        "step 7",
+                                        "go 3000 cycles",
+                                        "over",
+                                        "go",
+                                        "out",
+                                        "back 1",
+                                        "go",
+                                        "back 5",
+                                        "go",
+                                        "stops",
+                                        "go 500 cycles",
+                                        "output",
+                                        "registers",
+                                        "report laps"};
     enum { MOVES = sizeof moves / sizeof *moves };
     static const char *const programs[][2] = {
         {EXAMPLE("lathe/lathe.asm") " --part mcs51-8k --board " EXAMPLE("lathe/board.yaml"), "guard"},
@@ -276,7 +338,9 @@ START_TEST(looking_between_two_moves_changes_nothing)
             while (at < without.size && at < with.size && without.bytes[at] == with.bytes[at]) at++;
             size_t from = at;
             while (from && without.bytes[from - 1] != '\n') from--;
-            ck_assert_msg(at == without.size && at == with.size, "`%s` changes\n%.300s\ninto\n%.300s", looks[i], without.bytes + (at > from + 150 ? at - 150 : from), with.bytes + (at > from + 150 ? at - 150 : from));
+            ck_assert_msg(at == without.size && at == with.size, "`%s` changes\n%.300s\ninto\n%.300s",
+                          looks[i], without.bytes + (at > from + 150 ? at - 150 : from),
+                          with.bytes + (at > from + 150 ? at - 150 : from));
             free(with.bytes);
         }
         free(without.bytes);
@@ -286,8 +350,10 @@ END_TEST
 
 START_TEST(what_a_board_answers_happens_when_it_is_asked)
 {
-    static const char board_text[] = "stand-ins:\n  s: {kind: shift-register, wires: {data: p1.0, clock: p1.1, q: [p2.0, p2.1, w]}}\n  i: {kind: lamp, wires: {in: w}}\n";
-    static const char source[] = "loop: setb p1.0\n setb p1.1\n clr p1.1\n clr p1.0\n setb p1.1\n clr p1.1\n nop\n nop\n sjmp loop\n";
+    static const char board_text[] = "stand-ins:\n  s: {kind: shift-register, wires: {data: p1.0, clock: "
+                                     "p1.1, q: [p2.0, p2.1, w]}}\n  i: {kind: lamp, wires: {in: w}}\n";
+    static const char source[] =
+        "loop: setb p1.0\n setb p1.1\n clr p1.1\n clr p1.0\n setb p1.1\n clr p1.1\n nop\n nop\n sjmp loop\n";
     char path[200];
     snprintf(path, sizeof path, "/tmp/oak-observed-%d.yaml", (int)getpid());
     FILE *file = fopen(path, "w");
@@ -334,7 +400,8 @@ START_TEST(laps_see_handlers_entered_from_sleep)
 {
     bench b;
     bench_open(&b, "armv7m-256k",
-               " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\nstart: ldr r0, =0xE000E010\n ldr r1, =71999\n str r1, [r0, #4]\n"
+               " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\nstart: "
+               "ldr r0, =0xE000E010\n ldr r1, =71999\n str r1, [r0, #4]\n"
                " movs r1, #7\n str r1, [r0]\nagain: wfi\n b again\ntick: adds r3, r3, #1\n bx lr\n");
     ck_assert_int_eq(oak_session_add_lap(b.session, "tick", "tick", &b.sink), OAK_OK);
     bench_run(&b, 72000 * 100 - 1000, 0);
@@ -364,6 +431,8 @@ START_TEST(a_stop_point_counts_each_arrival_once_however_it_comes)
 }
 END_TEST
 
-RUN_SUITE("observed", every_example_is_the_same_however_it_is_run, generated_programs_are_the_same_however_they_are_run,
-          the_cost_of_a_handler_is_its_tally_and_the_way_in_and_out, looking_between_two_moves_changes_nothing,
-          what_a_board_answers_happens_when_it_is_asked, laps_see_handlers_entered_from_sleep, a_stop_point_counts_each_arrival_once_however_it_comes)
+RUN_SUITE("observed", every_example_is_the_same_however_it_is_run,
+          generated_programs_are_the_same_however_they_are_run,
+          the_cost_of_a_handler_is_its_tally_and_the_way_in_and_out,
+          looking_between_two_moves_changes_nothing, what_a_board_answers_happens_when_it_is_asked,
+          laps_see_handlers_entered_from_sleep, a_stop_point_counts_each_arrival_once_however_it_comes)

@@ -30,8 +30,10 @@ int main(int argc, char **argv)
     oak_chip_port chip = oak_machine_port(machine);
     if (oak_session_open(&host, &chip, program, &session)) return 1;
 
-    if (oak_session_keep_history(session, 0) || oak_session_drive(session, "p3.0 = 0 until 150ms, 1", &sink) ||
-        oak_session_drive(session, "p3.1 = 1 until 10ms, 0", &sink) || oak_session_drive(session, "p3.2 = 0", &sink))
+    if (oak_session_keep_history(session, 0) ||
+        oak_session_drive(session, "p3.0 = 0 until 150ms, 1", &sink) ||
+        oak_session_drive(session, "p3.1 = 1 until 10ms, 0", &sink) ||
+        oak_session_drive(session, "p3.2 = 0", &sink))
         return 1;
     if (oak_session_add_watch(session, argv[3], OAK_WATCH_CHANGE, &sink, &watch)) return 1;
     if (oak_session_run(session, &(oak_budget){.cycles = 1000000}, &sink, &event)) return 1;

@@ -15,8 +15,8 @@ typedef struct oak_space_info {
     const char
         *name; /* as written in programs and on the command line; space 0 is "number": no space at all */
     const char *title;
-    bool of_bits; /* addresses of this space name single bits */
-    bool special; /* its cells are special function registers */
+    bool of_bits;   /* addresses of this space name single bits */
+    bool special;   /* its cells are special function registers */
     uint32_t first; /* its addresses are first to end - 1; end 0: none */
     uint64_t end;
 } oak_space_info;

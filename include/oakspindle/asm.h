@@ -19,7 +19,7 @@ typedef struct oak_program oak_program;
  * OAK_NOT_FOUND, OAK_IO_ERROR (each after a diagnostic) or OAK_NO_MEMORY. The host and the part must outlive the
  * program. */
 OAK_MUST_USE oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
-                        const oak_diag_sink *sink, oak_program **program);
+                                     const oak_diag_sink *sink, oak_program **program);
 /* How a warning is taken. Each has a code; a line silences it for itself with the comment `allow(CODE)`. */
 typedef enum oak_warning_level { OAK_WARN_OFF, OAK_WARN_ON, OAK_WARN_ERROR } oak_warning_level;
 typedef struct oak_warning {
@@ -38,13 +38,15 @@ typedef struct oak_asm_settings {
 } oak_asm_settings;
 
 /* The same for several files, with all that can be set. */
-OAK_MUST_USE oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
-                              const oak_diag_sink *sink, oak_program **program);
+OAK_MUST_USE oak_status oak_assemble_files(const oak_host *host, const oak_part *part,
+                                           const oak_asm_settings *settings, const oak_diag_sink *sink,
+                                           oak_program **program);
 /* The codes of warnings and their usual levels, from 0; NULL after the last. */
 const char *oak_warning_at(unsigned index, oak_warning_level *usual);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
-OAK_MUST_USE oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
-                             size_t size, const oak_diag_sink *sink, oak_program **program);
+OAK_MUST_USE oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name,
+                                          const char *text, size_t size, const oak_diag_sink *sink,
+                                          oak_program **program);
 
 /* An empty program, to be filled with an image and, if there are any, symbols and lines from elsewhere. */
 OAK_MUST_USE oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program);
@@ -64,7 +66,8 @@ typedef struct oak_symbol {
     const char *file; /* where it was defined; NULL when not known */
     uint32_t line;
     uint32_t uses; /* how often the source names it */
-    uint32_t size; /* of all that is kept behind it up to the next label, in bytes; 0 when not known or code */
+    uint32_t
+        size; /* of all that is kept behind it up to the next label, in bytes; 0 when not known or code */
     uint8_t bytes; /* of one value behind a label of data; 0 when not known or code */
     uint8_t kind;  /* oak_symbol_kind: defined as a label, by equ or bit, by set */
     uint8_t space; /* 0 for a plain number */
@@ -89,8 +92,8 @@ typedef struct oak_line {
 /* The source line whose code holds an address. OAK_NOT_FOUND. */
 OAK_MUST_USE oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line);
 /* The line with code at or behind `line` of a file (its name, or the end of its path). OAK_NOT_FOUND. */
-OAK_MUST_USE oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
-                                 oak_line *found);
+OAK_MUST_USE oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length,
+                                              uint32_t line, oak_line *found);
 /* Lines with code, ascending by address, from 0. OAK_NOT_FOUND after the last. */
 OAK_MUST_USE oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line);
 
@@ -120,7 +123,7 @@ OAK_MUST_USE oak_status oak_program_finish(oak_program *program);
 /* The stretches of code memory that the source defines as data: the first at or behind the number *index, which moves on.
  * OAK_NOT_FOUND behind the last, and for programs without source. */
 OAK_MUST_USE oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address,
-                                 uint32_t *size);
+                                              uint32_t *size);
 
 /* Source lines assembled. */
 uint32_t oak_program_line_count(const oak_program *program);

@@ -113,8 +113,8 @@ const oak_stand_in_kind *oak_stand_in_kind_at(unsigned number);
 /* Reads a board file for a part. `kinds` (may be NULL, ends with NULL) come before those of the library. Every fault is
  * reported with line and column. OAK_REFUSED after a diagnostic, OAK_NO_MEMORY. The part must outlive the board. */
 OAK_MUST_USE oak_status oak_board_load(const oak_host *host, const char *path, const struct oak_part *part,
-                          const oak_stand_in_kind *const *kinds, const oak_diag_sink *sink,
-                          oak_board **board);
+                                       const oak_stand_in_kind *const *kinds, const oak_diag_sink *sink,
+                                       oak_board **board);
 /* Frees it, after its session was closed. NULL is allowed. */
 void oak_board_free(oak_board *board);
 /* The clock the board has, in 1/1000 Hz; 0 when it says nothing. */

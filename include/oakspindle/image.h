@@ -28,7 +28,8 @@ bool oak_image_byte(const oak_image *image, uint32_t address, uint8_t *byte);
 /* Copies `count` bytes; holes are filled with `fill`. Returns how many of them are known. */
 size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, void *bytes, size_t count);
 /* Finds the first run of known bytes that ends above `from`. *length counts bytes. OAK_NOT_FOUND after the last. */
-OAK_MUST_USE oak_status oak_image_next_run(const oak_image *image, uint32_t from, uint32_t *address, uint64_t *length);
+OAK_MUST_USE oak_status oak_image_next_run(const oak_image *image, uint32_t from, uint32_t *address,
+                                           uint64_t *length);
 /* The number of known bytes. */
 uint64_t oak_image_count(const oak_image *image);
 
@@ -40,7 +41,7 @@ bool oak_image_entry(const oak_image *image, uint32_t *address);
  * diagnostics call the text. Every faulty line is reported, up to 20. Returns OAK_REFUSED when there was one (the
  * image then holds what could be read), OAK_NO_MEMORY, or OAK_OK. */
 OAK_MUST_USE oak_status oak_hex_read(oak_image *image, const char *text, size_t size, const char *name,
-                        const oak_diag_sink *sink);
+                                     const oak_diag_sink *sink);
 
 /* Receives text piece by piece; anything but OAK_OK ends the writing and is returned. */
 typedef struct oak_text_sink {
@@ -56,15 +57,16 @@ OAK_MUST_USE oak_status oak_hex_write(const oak_image *image, unsigned record_si
 /* S-records: types S0 (ignored), S1, S2, S3 (data with 16, 24, 32-bit addresses), S5 and S6 (count of data records, checked),
  * S7 to S9 (entry address, end). As for HEX, every faulty line is reported. */
 OAK_MUST_USE oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name,
-                         const oak_diag_sink *sink);
+                                      const oak_diag_sink *sink);
 /* Writes S-records with the shortest addresses that fit the whole image, a count and an end record. record_size: data
  * bytes a record, 1 to 250; 0 means 16. OAK_MISUSE beyond. */
-OAK_MUST_USE oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_srec_write(const oak_image *image, unsigned record_size,
+                                       const oak_text_sink *out);
 
 /* Raw binary: every byte from the first known to the last, holes filled with `fill`. *base is the address of the first.
  * OAK_OUT_OF_RANGE when that would be more than `limit` bytes. */
-OAK_MUST_USE oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit, const oak_text_sink *out,
-                         uint32_t *base);
+OAK_MUST_USE oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit,
+                                      const oak_text_sink *out, uint32_t *base);
 
 #ifdef __cplusplus
 }

@@ -13,7 +13,8 @@ oak_host oak_linux_host(void);
 
 /* Opens a terminal device (8 data bits, no parity, raw) as a line port. Close it with line->ops->close(line->line).
  * OAK_NOT_FOUND, OAK_IO_ERROR, OAK_UNSUPPORTED for a speed the device does not have, OAK_NO_MEMORY. */
-OAK_MUST_USE oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second, oak_line_port *line);
+OAK_MUST_USE oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second,
+                                            oak_line_port *line);
 
 /* A pair of line ports joined to each other: a stand-in for a board on a desk. Each is closed by itself. */
 OAK_MUST_USE oak_status oak_linux_line_pair(oak_line_port *a, oak_line_port *b);
@@ -36,7 +37,8 @@ typedef struct oak_linux_output {
  * A pipe or a device is written to, as is a file that is open here already (standard output by its name). What a killed run has left
  * beside a target is removed. OAK_IO_ERROR or OAK_NO_MEMORY; then *failed (NULL: unwanted) is the number of the output and *why a phrase
  * that stays valid: "it is read-only". */
-OAK_MUST_USE oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed, const char **why);
+OAK_MUST_USE oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed,
+                                              const char **why);
 /* Removes what killed runs have left beside a file; each writing there does so by itself. */
 void oak_linux_clear_leftovers(const char *path);
 /* The same for one. */

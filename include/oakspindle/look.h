@@ -15,17 +15,17 @@ extern "C" {
 OAK_MUST_USE oak_status oak_look(const oak_program *program, const oak_text_sink *out);
 
 /* Writes what differs between two images, as instructions of each side by side. *differences counts stretches. */
-OAK_MUST_USE oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out,
-                            unsigned *differences);
+OAK_MUST_USE oak_status oak_look_compare(const oak_program *before, const oak_program *after,
+                                         const oak_text_sink *out, unsigned *differences);
 
 /* Explains an instruction of an architecture: every form of a mnemonic ("djnz"), with its bits drawn, cycles, flags and what
  * it does. OAK_NOT_FOUND when there is no such mnemonic. */
-OAK_MUST_USE oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture, const char *word,
-                                const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture,
+                                             const char *word, const oak_text_sink *out);
 /* Explains the instruction that some bytes are, with the fields of its operands filled in. OAK_REFUSED for a reserved code,
  * OAK_OUT_OF_RANGE for too few bytes. */
-OAK_MUST_USE oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
-                             const oak_text_sink *out);
+OAK_MUST_USE oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes,
+                                          size_t count, const oak_text_sink *out);
 
 /* Explains the code of a message ("value-range") with a wrong and a right example. OAK_NOT_FOUND. */
 OAK_MUST_USE oak_status oak_explain_code(const char *code, const oak_text_sink *out);

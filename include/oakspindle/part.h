@@ -163,10 +163,11 @@ bool oak_yaml_is_deep(const char *text, size_t size, uint32_t *line, uint32_t *c
 /* Loads a part file. A part it extends is looked for beside it, as NAME.yaml. Every fault is reported with line and
  * column. Returns OAK_REFUSED, OAK_NOT_FOUND or OAK_IO_ERROR (each after a diagnostic), OAK_NO_MEMORY, OAK_OK. The host
  * must outlive the part. */
-OAK_MUST_USE oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part);
+OAK_MUST_USE oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink,
+                                      oak_part **part);
 /* The same; a part that is extended and does not lie beside the file is looked for in `folder` (NULL: nowhere else). */
 OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
-                              const oak_diag_sink *sink, oak_part **part);
+                                           const oak_diag_sink *sink, oak_part **part);
 /* Frees a loaded part; NULL is allowed. */
 void oak_part_free(oak_part *part);
 

@@ -160,7 +160,8 @@ typedef struct oak_tape {
     uint8_t *at;
     bool saves;  /* false: brings back */
     size_t size; /* bytes so far */
-    bool whole;  /* with what was sent or printed so far: for a moment that is come back to as it was, not run to again */
+    bool
+        whole; /* with what was sent or printed so far: for a moment that is come back to as it was, not run to again */
 } oak_tape;
 
 void oak_tape_piece(oak_tape *tape, void *piece, size_t size);

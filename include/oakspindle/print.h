@@ -29,8 +29,8 @@ unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t
 /* Writes the instruction at an address of code as source text, with the names of the part and, where there is a program,
  * of its symbols; *size is its length in bytes. OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE outside code memory.
  * Bytes are read through the chip port. */
-OAK_MUST_USE oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
-                                         unsigned *size);
+OAK_MUST_USE oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text,
+                                                      size_t room, unsigned *size);
 
 #ifdef __cplusplus
 }

@@ -21,8 +21,8 @@ extern "C" {
 typedef struct oak_session oak_session;
 
 /* Opens a session on a chip. The host, the chip and the program (which may be NULL) must outlive it. OAK_NO_MEMORY. */
-OAK_MUST_USE oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
-                            oak_session **session);
+OAK_MUST_USE oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip,
+                                         const oak_program *program, oak_session **session);
 /* Closes it and takes its stop points off the chip; NULL is allowed. */
 void oak_session_close(oak_session *session);
 
@@ -36,7 +36,7 @@ OAK_MUST_USE oak_status oak_session_set_clock(oak_session *session, uint64_t mil
 
 /* Resolves a place. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
-                             uint32_t *address);
+                                          uint32_t *address);
 /* Writes "label+4" or "0x0123" for an address of code. */
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room);
 /* A cell by the name that the program or the part has for it, else as `iram[0x30]`. */
@@ -60,7 +60,7 @@ typedef struct oak_stop_point {
 
 /* Adds a stop point at a place. `condition` may be NULL; `every` 0 means 1. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
-                                uint64_t every, const oak_diag_sink *sink, unsigned *number);
+                                             uint64_t every, const oak_diag_sink *sink, unsigned *number);
 OAK_MUST_USE oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
 /* It is removed for good, or after it has ended a run. The numbers of the others stay. OAK_NOT_FOUND. */
 OAK_MUST_USE oak_status oak_session_remove_stop(oak_session *session, unsigned number);
@@ -92,21 +92,21 @@ void oak_session_fail(oak_session *session);
 /* Resets the chip; driven pins keep their drives, hit counts begin anew. */
 OAK_MUST_USE oak_status oak_session_reset(oak_session *session);
 /* Runs until something stops it. OAK_REFUSED, after a diagnostic, when a condition cannot be worked out. */
-OAK_MUST_USE oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
-                           oak_event *event);
+OAK_MUST_USE oak_status oak_session_run(oak_session *session, const oak_budget *budget,
+                                        const oak_diag_sink *sink, oak_event *event);
 /* Executes one instruction. */
 OAK_MUST_USE oak_status oak_session_step(oak_session *session, oak_event *event);
 /* The same, but a call with all that it calls counts as one; and until the subroutine or handler that is running has
  * returned. A stop point inside ends it, as does the budget. */
-OAK_MUST_USE oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
-                                 oak_event *event);
-OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
-                               oak_event *event);
+OAK_MUST_USE oak_status oak_session_step_over(oak_session *session, const oak_budget *budget,
+                                              const oak_diag_sink *sink, oak_event *event);
+OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budget *budget,
+                                            const oak_diag_sink *sink, oak_event *event);
 /* Was what runs here called, or has it interrupted something: is there a way out of it? */
 bool oak_session_is_called(oak_session *session);
 /* Runs to a place as if a stop point were there for this once. */
 OAK_MUST_USE oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
-                              const oak_diag_sink *sink, oak_event *event);
+                                           const oak_diag_sink *sink, oak_event *event);
 /* What ends a run beside stop points. */
 typedef enum oak_watch_kind {
     OAK_WATCH_CHANGE, /* an expression, or something in a stretch of memory ("iram[0x30..0x3f]"), is not what it was */
@@ -127,8 +127,9 @@ typedef struct oak_watch {
  * a device in it is worked out after each instruction, and a run is many times slower while there is one. At most
  * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
-OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
-                                 const oak_diag_sink *sink, unsigned *number);
+OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,
+                                              oak_watch_kind kind, const oak_diag_sink *sink,
+                                              unsigned *number);
 /* OAK_NOT_FOUND when there is no such watch. The numbers of the others stay. */
 OAK_MUST_USE oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled);
 OAK_MUST_USE oak_status oak_session_remove_watch(oak_session *session, unsigned number);
@@ -144,12 +145,13 @@ const oak_event *oak_session_last_event(const oak_session *session);
  * OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink);
 /* The same for a file of them, one a line; `name` is what diagnostics call it. Reports every wrong line. */
-OAK_MUST_USE oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size, const char *name,
-                                    const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size,
+                                                 const char *name, const oak_diag_sink *sink);
 /* What everything random begins with, 1 when it is not set; drives given before keep theirs. */
 void oak_session_set_seed(oak_session *session, uint64_t seed);
 /* Gives a pin a name, beside those of the program. OAK_REFUSED when another pin has it. */
-OAK_MUST_USE oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length, unsigned pin);
+OAK_MUST_USE oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length,
+                                              unsigned pin);
 
 /* The name the program gives a pin ("door bit p3.0"), or NULL. Pins are numbered as in the chip port. */
 const char *oak_session_pin_name(const oak_session *session, unsigned pin);
@@ -172,7 +174,7 @@ typedef struct oak_lap {
     uint64_t last, shortest, longest, total; /* cycles */
 } oak_lap;
 OAK_MUST_USE oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
-                               const oak_diag_sink *sink);
+                                            const oak_diag_sink *sink);
 /* By number from 0; NULL behind the last. */
 const oak_lap *oak_session_lap(const oak_session *session, unsigned number);
 
@@ -193,7 +195,7 @@ const char *oak_notice_word(unsigned number, oak_notice_level *usual);
 const char *oak_notice_meaning(unsigned number);
 /* OAK_NOT_FOUND when there is no such kind. */
 OAK_MUST_USE oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
-                                 oak_notice_level level);
+                                              oak_notice_level level);
 /* The level of a kind; OAK_NOTICE_OFF when there is no such kind. */
 oak_notice_level oak_session_level(const oak_session *session, const char *word);
 /* What was noticed since reset, by number from 0; NULL after the last. */
@@ -222,14 +224,15 @@ typedef struct oak_reading {
 } oak_reading;
 
 /* Works out an expression now. OAK_REFUSED after a diagnostic. */
-OAK_MUST_USE oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
-                             oak_reading *reading);
+OAK_MUST_USE oak_status oak_session_value(oak_session *session, const char *expression,
+                                          const oak_diag_sink *sink, oak_reading *reading);
 /* Resolves a stretch of memory, "space[from..to]": its space and first and last address. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
-                             unsigned *space, uint32_t *from, uint32_t *to);
+                                          unsigned *space, uint32_t *from, uint32_t *to);
 /* Sets what the left side of "EXPR=VALUE" names: a register, a special register, a bit, a cell, a variable, a pin (which
  * drives it from outside). OAK_REFUSED after a diagnostic. */
-OAK_MUST_USE oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_set(oak_session *session, const char *assignment,
+                                        const oak_diag_sink *sink);
 
 /* --- what changed --------------------------------------------------------------------------------------------- */
 
@@ -242,7 +245,8 @@ typedef struct oak_change {
 
 /* What differs from how it was when the last run began: registers first, then memory, ascending. `room` changes are
  * written; *count tells how many there are. */
-OAK_MUST_USE oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count);
+OAK_MUST_USE oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room,
+                                            size_t *count);
 
 /* --- words ---------------------------------------------------------------------------------------------------- */
 
@@ -275,14 +279,15 @@ void oak_session_ask(oak_session *session, bool (*goes_on)(void *context), void 
  * OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event);
 OAK_MUST_USE oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event);
-OAK_MUST_USE oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
-                                  oak_event *event);
-OAK_MUST_USE oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
-                                   oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_until(oak_session *session, const char *expression,
+                                               const oak_diag_sink *sink, oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_change(oak_session *session, const char *expression,
+                                                const oak_diag_sink *sink, oak_event *event);
 OAK_MUST_USE oak_status oak_session_back_over(oak_session *session, oak_event *event);
 /* In front of the last instruction that has done what such a watch (not OAK_WATCH_HOLDS) would have ended a run for. */
-OAK_MUST_USE oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
-                                   const oak_diag_sink *sink, oak_event *event);
+OAK_MUST_USE oak_status oak_session_back_access(oak_session *session, const char *expression,
+                                                oak_watch_kind kind, const oak_diag_sink *sink,
+                                                oak_event *event);
 
 /* One instruction of the past: where, what, and what it changed; what devices changed meanwhile only where it had to do with
  * them. */
@@ -295,12 +300,12 @@ typedef struct oak_recent {
 } oak_recent;
 /* Tells of the last instructions, oldest first, and ends where it began. OAK_NOT_FOUND when nothing is kept of the past. */
 OAK_MUST_USE oak_status oak_session_recent(oak_session *session, uint64_t count,
-                              void (*tell)(void *context, const oak_recent *one), void *context);
+                                           void (*tell)(void *context, const oak_recent *one), void *context);
 
 /* Calls somebody each time a place is reached; the run goes on. */
 OAK_MUST_USE oak_status oak_session_add_action(oak_session *session, const char *place,
-                                  void (*reached)(void *context, unsigned number), void *context,
-                                  unsigned number, const oak_diag_sink *sink);
+                                               void (*reached)(void *context, unsigned number), void *context,
+                                               unsigned number, const oak_diag_sink *sink);
 
 /* --- what ran ------------------------------------------------------------------------------------------------- */
 
@@ -335,8 +340,8 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
 OAK_MUST_USE oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out);
 /* Takes such a document; what it does not name keeps its value. OAK_REFUSED after a diagnostic. `name` is what
  * diagnostics call it. */
-OAK_MUST_USE oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
-                                  const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_session_read_state(oak_session *session, const char *text, size_t size,
+                                               const char *name, const oak_diag_sink *sink);
 
 #ifdef __cplusplus
 }

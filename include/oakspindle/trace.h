@@ -40,7 +40,7 @@ uint64_t oak_trace_clock(const oak_trace *trace, uint32_t *clocks_per_cycle);
 
 /* Adds a signal; the name is copied. OAK_NO_MEMORY, OAK_OUT_OF_RANGE for a wrong number of bits. */
 OAK_MUST_USE oak_status oak_trace_add_signal(oak_trace *trace, const char *name, unsigned bits, bool is_event,
-                                unsigned *number);
+                                             unsigned *number);
 /* By number from 0; NULL behind the last. */
 const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned number);
 
@@ -66,8 +66,8 @@ uint64_t oak_trace_cycles(const oak_trace *trace, uint64_t time);
 OAK_MUST_USE oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_text_sink *out);
 /* Reads a value-change dump. Variables of more than 32 bits and real numbers are left out, with a warning. OAK_REFUSED
  * after a diagnostic with line and column. */
-OAK_MUST_USE oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size, const char *name,
-                              const oak_diag_sink *sink, oak_trace **trace);
+OAK_MUST_USE oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size,
+                                           const char *name, const oak_diag_sink *sink, oak_trace **trace);
 
 #ifdef __cplusplus
 }

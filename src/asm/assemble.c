@@ -34,7 +34,9 @@ static oak_status keep_records(assembler *as)
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
             record.kind = OAK_RECORD_VALUE;
-            if (asm_evaluate(as, one->label->as.constant->expr, &one->label->as.constant->here, &value, &fault)) continue;
+            if (asm_evaluate(as, one->label->as.constant->expr, &one->label->as.constant->here, &value,
+                             &fault))
+                continue;
             record.at = value.number;
             record.space = value.space;
             break;
@@ -88,7 +90,8 @@ static void size_labels(assembler *as)
             continue;
         }
         bool at_once = behind && behind->section == one->section && behind->address == one->address;
-        for (asm_symbol *label = one->label; label && at_once; label = label->as.beside) label->extent = extent;
+        for (asm_symbol *label = one->label; label && at_once; label = label->as.beside)
+            label->extent = extent;
         if (i && as->statements[i - 1].kind != STATEMENT_LABEL) extent = 0; /* what is above ends here */
         if (!at_once) continue;
         uint32_t bytes = behind->kind == STATEMENT_DATA ? behind->unit : 1;
@@ -242,7 +245,8 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
     oak_arena_open(&as->arena, host);
     oak_pool_open(&as->names, sizeof(asm_name));
     /* They become the program's in the end. */
-    oak_pool_open(&as->symbols, sizeof(asm_symbol) > sizeof(oak_symbol) ? sizeof(asm_symbol) : sizeof(oak_symbol));
+    oak_pool_open(&as->symbols,
+                  sizeof(asm_symbol) > sizeof(oak_symbol) ? sizeof(asm_symbol) : sizeof(oak_symbol));
     as->insn.operand = as->operands;
     oak_status status = as->isa->open(host, &as->tables);
     if (!status) status = oak_program_create(host, part, &as->program);
@@ -261,9 +265,9 @@ static void close_file(assembler *as)
             asm_rare *rare = asm_make_rare(as, name);
             if (!rare) return;
             if (rare->shared)
-                asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
-                           "defined-twice", "Only one file can export a name.",
-                           "`%s` is already exported by %s", name->text,
+                asm_report(as, OAK_ERROR, symbol->place, symbol->column,
+                           symbol->column + (size_t)name->length, "defined-twice",
+                           "Only one file can export a name.", "`%s` is already exported by %s", name->text,
                            as->program->files[asm_source(as, rare->shared->place).file].name);
             else rare->shared = symbol;
         } else if (name->exported && symbol->uses == 0) {

@@ -27,9 +27,10 @@ typedef enum symbol_kind {
 
 /* What a constant has beside its value. */
 typedef struct asm_constant {
-    const oak_expr *expr;        /* NULL: it is wrong, which has been said */
-    oak_value here;              /* what $ means in it */
-    uint32_t worked_out, looked; /* the evaluation in which its value, or `ahead`, was found: so each is found once */
+    const oak_expr *expr; /* NULL: it is wrong, which has been said */
+    oak_value here;       /* what $ means in it */
+    uint32_t worked_out,
+        looked; /* the evaluation in which its value, or `ahead`, was found: so each is found once */
 } asm_constant;
 
 /* There are as many as labels, and names as well: both are kept small. */
@@ -108,8 +109,9 @@ typedef struct statement {
     uint32_t size;
     uint32_t count; /* data items; of labels: how many lines they take behind the first */
     uint16_t section;
-    uint32_t text_at;  /* where its line begins in the file */
-    asm_symbol *label; /* the symbol a value or label belongs to; the last of several labels, the others beside it */
+    uint32_t text_at; /* where its line begins in the file */
+    asm_symbol
+        *label; /* the symbol a value or label belongs to; the last of several labels, the others beside it */
     union {
         const oak_expr *expr;
         struct {
@@ -238,7 +240,8 @@ typedef struct assembler {
     uint32_t *buckets; /* names by hash: a number + 1, or 0 */
     size_t bucket_count;
     oak_pool names, symbols;
-    unsigned suggestions_left, operations_left; /* what is near is looked for so often: there may be many names */
+    unsigned suggestions_left,
+        operations_left; /* what is near is looked for so often: there may be many names */
 
     statement *statements;
     size_t statement_count, statement_room;
@@ -255,15 +258,15 @@ typedef struct assembler {
 
     asm_section *sections;
     size_t section_count, section_room;
-    uint16_t section; /* where statements go now */
-    uint8_t space;    /* its space */
-    bool floats;      /* some section is to be placed */
+    uint16_t section;      /* where statements go now */
+    uint8_t space;         /* its space */
+    bool floats;           /* some section is to be placed */
     const oak_expr *entry; /* where execution begins, NULL when it is not said */
     uint32_t entry_place;
     bool ended;
-    bool settled; /* layout is done: values no longer change */
+    bool settled;         /* layout is done: values no longer change */
     uint32_t evaluations; /* counts */
-    bool lost;    /* an org was wrong: what follows has no known place */
+    bool lost;            /* an org was wrong: what follows has no known place */
     unsigned overrun_reported;
 
     asm_level level[MOST_LEVELS];
@@ -431,8 +434,8 @@ asm_symbol *asm_resolve(const assembler *as, asm_symbol *symbol);
 /* The value of an expression; OAK_REFUSED after a report. known may be false before layout is done. */
 OAK_MUST_USE oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, oak_value *value);
 /* The same without reporting, for values inside others. */
-OAK_MUST_USE oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here, oak_value *value,
-                        oak_expr_fault *fault);
+OAK_MUST_USE oak_status asm_evaluate(assembler *as, const oak_expr *expr, const oak_value *here,
+                                     oak_value *value, oak_expr_fault *fault);
 /* The value of an expression that must be known where it stands; false after a report. */
 bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value);
 void asm_place(assembler *as, statement *one);

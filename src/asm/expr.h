@@ -89,6 +89,6 @@ typedef struct oak_expr_scope {
 } oak_expr_scope;
 
 OAK_MUST_USE oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
-                          oak_expr_fault *fault);
+                                       oak_expr_fault *fault);
 
 #endif

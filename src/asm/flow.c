@@ -67,8 +67,8 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
             continue;
         if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
             return;
-        asm_warn(self->as, before->place, 0, asm_source(self->as, before->place).size,
-                 "counts-from-zero", "A counter that begins with 0 is counted down to 255 first.",
+        asm_warn(self->as, before->place, 0, asm_source(self->as, before->place).size, "counts-from-zero",
+                 "A counter that begins with 0 is counted down to 255 first.",
                  "the loop behind this runs 256 times");
         return;
     }
@@ -141,9 +141,10 @@ static void check_labels(assembler *as)
     for (size_t i = 0; i < as->symbols.count; i++) {
         const asm_symbol *symbol = asm_symbol_at(as, i);
         const asm_name *name = asm_name_of(as, symbol);
-        if (symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported || asm_shared(name) == symbol) continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)name->length, "unused-label", NULL,
-                 "nothing uses `%s`", name->text);
+        if (symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported || asm_shared(name) == symbol)
+            continue;
+        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)name->length, "unused-label",
+                 NULL, "nothing uses `%s`", name->text);
     }
 }
 

@@ -77,8 +77,8 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
         if (value->space) {
             symbol->reported = true;
-            asm_report(context->as, OAK_ERROR, symbol->place, inner->first, inner->last,
-                       "wrong-space", "Name one of its bits, for example with .0 behind it.",
+            asm_report(context->as, OAK_ERROR, symbol->place, inner->first, inner->last, "wrong-space",
+                       "Name one of its bits, for example with .0 behind it.",
                        "this is %s in %s and no single bit", value->space == code ? "a place" : "a byte",
                        spaces[value->space].title);
             return already_reported(fault);
@@ -143,8 +143,7 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
                        asm_line_of(as, other->place), name->text);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
-            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", name->text,
-                       symbol->uses);
+            oak_format(more, sizeof more, "`%s` is not defined (used %u times)", name->text, symbol->uses);
             memcpy(fault->message, more, sizeof more);
         }
         return OAK_REFUSED;
@@ -372,7 +371,8 @@ void asm_layout(assembler *as)
             if (!one->label) continue;
             if (one->kind != STATEMENT_LABEL) one->label->as.constant->here.number = one->address;
             else
-                for (asm_symbol *label = one->label; label; label = label->as.beside) label->value = one->address;
+                for (asm_symbol *label = one->label; label; label = label->as.beside)
+                    label->value = one->address;
         }
         if (!moved && !as->pool_moved) return;
     }
@@ -506,7 +506,8 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
     for (unsigned i = 0; i < insn->count; i++) {
         const oak_operand *operand = &insn->operand[i];
         bool digits = operand->last > operand->first && !line.expanded;
-        for (unsigned c = operand->first; c < operand->last && digits; c++) digits = oak_is_digit(line.text[c]);
+        for (unsigned c = operand->first; c < operand->last && digits; c++)
+            digits = oak_is_digit(line.text[c]);
         decimal |= (unsigned)digits << i;
     }
     if (as->isa->doubt(as->tables, row, insn, values, decimal, &why))

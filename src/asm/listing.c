@@ -152,7 +152,8 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
             }
             const char *word = at;
             while (at < end && oak_is_word(*at)) at++;
-            uint32_t number = oak_is_letter(*word) ? oak_program_find_number(program, word, (size_t)(at - word)) : 0;
+            uint32_t number =
+                oak_is_letter(*word) ? oak_program_find_number(program, word, (size_t)(at - word)) : 0;
             if (!number) continue;
             listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
             if (!grown) {

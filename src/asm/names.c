@@ -76,7 +76,8 @@ int asm_mnemonic(assembler *as, asm_name *name)
 /* The number of a name: where it is among the others of its chunk. */
 static uint32_t number_of(const assembler *as, const asm_name *name)
 {
-    for (uint32_t number = as->buckets[name->hash & (as->bucket_count - 1)]; number; number = asm_name_at(as, number - 1)->next)
+    for (uint32_t number = as->buckets[name->hash & (as->bucket_count - 1)]; number;
+         number = asm_name_at(as, number - 1)->next)
         if (asm_name_at(as, number - 1) == name) return number - 1;
     return 0;
 }
@@ -307,7 +308,9 @@ static bool said_before(const assembler *as, size_t index)
         const asm_diag *other = &as->diags[i];
         if (other->place == OAK_NO_PLACE || !oak_same(other->code, diag->code)) continue;
         oak_source_line before = asm_source(as, other->place);
-        if (before.line == line.line && oak_same(as->program->files[before.file].name, as->program->files[line.file].name)) return true;
+        if (before.line == line.line &&
+            oak_same(as->program->files[before.file].name, as->program->files[line.file].name))
+            return true;
     }
     return false;
 }
@@ -370,8 +373,8 @@ oak_status asm_deliver_reports(assembler *as)
                               .column_end = placed ? diag->last + 1u : 0,
                               .message = diag->message,
                               .hint = diag->hint,
-                              .edit = placed && !asm_source(as, diag->place).expanded ? diag->edit.text
-                                                                                           : NULL,
+                              .edit =
+                                  placed && !asm_source(as, diag->place).expanded ? diag->edit.text : NULL,
                               .edit_column = diag->edit.first + 1u,
                               .edit_column_end = diag->edit.last + 1u,
                               .edit_safe = diag->edit.safe};

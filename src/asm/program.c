@@ -128,7 +128,8 @@ uint32_t oak_program_line_count(const oak_program *program)
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol)
 {
     const char *name = oak_arena_text(&program->arena, symbol->name, oak_length(symbol->name));
-    const char *file = symbol->file ? oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file)) : NULL;
+    const char *file =
+        symbol->file ? oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file)) : NULL;
     if (!name || (symbol->file && !file)) return OAK_NO_MEMORY;
     oak_symbol *copy = oak_pool_add(&program->host, &program->symbols);
     if (!copy) return OAK_NO_MEMORY;
@@ -172,7 +173,8 @@ static int by_name(const void *a, const void *b, const void *context)
     const name_key *left = a, *right = b;
     const oak_program *program = context;
     if (left->letters != right->letters) return left->letters < right->letters ? -1 : 1;
-    return compare_names(oak_program_symbol_at(program, left->index)->name, oak_program_symbol_at(program, right->index)->name);
+    return compare_names(oak_program_symbol_at(program, left->index)->name,
+                         oak_program_symbol_at(program, right->index)->name);
 }
 
 oak_status oak_program_sorted(const oak_program *program, uint32_t **order)
@@ -222,7 +224,8 @@ static int by_address(const void *a, const void *b, const void *context)
 
 static int by_value(const void *a, const void *b, const void *context)
 {
-    int64_t left = oak_program_symbol_at(context, *(const uint32_t *)a)->value, right = oak_program_symbol_at(context, *(const uint32_t *)b)->value;
+    int64_t left = oak_program_symbol_at(context, *(const uint32_t *)a)->value,
+            right = oak_program_symbol_at(context, *(const uint32_t *)b)->value;
     return left < right ? -1 : left > right;
 }
 
@@ -238,7 +241,8 @@ oak_status oak_program_finish(oak_program *program)
     if (!program->labels) return OAK_NO_MEMORY;
     program->label_count = 0;
     for (size_t i = 0; i < program->symbols.count; i++)
-        if (oak_program_symbol_at(program, i)->kind == OAK_SYMBOL_LABEL && oak_program_symbol_at(program, i)->space == code)
+        if (oak_program_symbol_at(program, i)->kind == OAK_SYMBOL_LABEL &&
+            oak_program_symbol_at(program, i)->space == code)
             program->labels[program->label_count++] = (uint32_t)i;
     return oak_sort(&program->host, program->labels, program->label_count, sizeof *program->labels, by_value,
                     program);
@@ -255,7 +259,8 @@ uint32_t oak_program_find_number(const oak_program *program, const char *name, s
 {
     if (!program->index) return 0;
     uint32_t at = oak_name_hash(name, length) & program->index_mask;
-    while (program->index[at] && !oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name))
+    while (program->index[at] &&
+           !oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name))
         at = (at + 1) & program->index_mask;
     return program->index[at];
 }

@@ -54,7 +54,7 @@ typedef struct oak_record {
     uint8_t space;
     uint8_t cycles; /* 0: not an instruction */
     uint32_t size;  /* bytes; of labels: how many lines they take behind the first */
-    int64_t at; /* address, or the value of a constant */
+    int64_t at;     /* address, or the value of a constant */
 } oak_record;
 
 struct oak_program {
@@ -73,7 +73,7 @@ struct oak_program {
     oak_line *lines; /* ascending by address after finish */
     size_t line_count, line_room;
     oak_pool symbols; /* in the order in which their names were met */
-    uint32_t *index; /* hash table of symbols by name, made by finish */
+    uint32_t *index;  /* hash table of symbols by name, made by finish */
     uint32_t index_mask;
     oak_section *sections;
     size_t section_count, section_room;
@@ -95,6 +95,7 @@ OAK_MUST_USE oak_status oak_program_sorted(const oak_program *program, uint32_t 
 
 /* Sorts `count` elements of `size` bytes (at most 64) in place, stable; scratch of the same size is taken from the host. */
 OAK_MUST_USE oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
-                    int (*compare)(const void *a, const void *b, const void *context), const void *context);
+                                 int (*compare)(const void *a, const void *b, const void *context),
+                                 const void *context);
 
 #endif

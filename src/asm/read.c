@@ -255,8 +255,8 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     symbol->value = asm_here(as)->here;
     symbol->reported = as->lost;
     statement *last = as->statement_count ? &as->statements[as->statement_count - 1] : NULL;
-    bool joins = last && last->kind == STATEMENT_LABEL && last->section == as->section && last->address == asm_here(as)->here &&
-                 as->place - last->place <= last->count + 1;
+    bool joins = last && last->kind == STATEMENT_LABEL && last->section == as->section &&
+                 last->address == asm_here(as)->here && as->place - last->place <= last->count + 1;
     statement *one = joins ? last : add_statement(as, STATEMENT_LABEL);
     if (!one) return;
     symbol->as.beside = joins ? last->label : NULL;

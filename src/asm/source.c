@@ -83,7 +83,8 @@ static void pop_level(assembler *as)
 static bool note_line(assembler *as, asm_level *level, const char *text)
 {
     oak_program *program = as->program;
-    uint32_t *grown = oak_grow(&program->host, program->source, &program->source_room, program->source_count + 1, sizeof *grown);
+    uint32_t *grown = oak_grow(&program->host, program->source, &program->source_room,
+                               program->source_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return false;
@@ -93,9 +94,11 @@ static bool note_line(assembler *as, asm_level *level, const char *text)
     uint32_t place = (uint32_t)program->source_count;
     const oak_source_run *run = program->run_count ? &program->runs[program->run_count - 1] : NULL;
     bool goes_on = run && run->end == level->end && text >= run->text && run->parent == level->parent &&
-                   run->line + (place - run->first) == level->line && run->depth == (uint8_t)(as->level_count - 1);
+                   run->line + (place - run->first) == level->line &&
+                   run->depth == (uint8_t)(as->level_count - 1);
     if (!goes_on) {
-        oak_source_run *runs = oak_grow(&program->host, program->runs, &program->run_room, program->run_count + 1, sizeof *runs);
+        oak_source_run *runs =
+            oak_grow(&program->host, program->runs, &program->run_room, program->run_count + 1, sizeof *runs);
         if (!runs) {
             as->out_of_memory = true;
             return false;

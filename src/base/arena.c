@@ -44,7 +44,8 @@ static void *take(oak_arena *arena, size_t size, bool anywhere)
         size_t header = aligned(sizeof(oak_arena_chunk));
         size_t chunk_size = arena->chunks ? arena->chunks->size * 2 : FIRST_CHUNK;
         if (chunk_size > LARGEST_CHUNK) chunk_size = LARGEST_CHUNK;
-        if (chunk_size < header + size) chunk_size = header + size; /* a multiple of ALIGN or not: it is one piece */
+        if (chunk_size < header + size)
+            chunk_size = header + size; /* a multiple of ALIGN or not: it is one piece */
         oak_arena_chunk *chunk = arena->host->resize(arena->host->context, NULL, 0, chunk_size);
         if (!chunk) return NULL;
         chunk->next = arena->chunks;

@@ -52,7 +52,8 @@ static void settle_wire(oak_board *board, unsigned number)
     }
     if (wire->pin >= 0) {
         /* The chip answers through pin_changed when what stands on the pin is another. */
-        if (oak_session_put(board->session, board->source, (unsigned)wire->pin, all)) oak_session_fail(board->session);
+        if (oak_session_put(board->session, board->source, (unsigned)wire->pin, all))
+            oak_session_fail(board->session);
         return;
     }
     oak_level level = all == OAK_PULLED_LOW ? OAK_LOW : all == OAK_PULLED_HIGH ? OAK_HIGH : all;
@@ -251,7 +252,8 @@ static void tape(void *context, oak_tape *tape)
         oak_tape_piece(tape, &one->due, sizeof one->due);
         oak_tape_piece(tape, &one->random, sizeof one->random);
         oak_tape_piece(tape, &printed, sizeof printed);
-        if (printed < one->printed_count || tape->whole) one->printed_count = printed; /* it will come again */
+        if (printed < one->printed_count || tape->whole)
+            one->printed_count = printed; /* it will come again */
         if (tape->whole) oak_tape_piece(tape, one->printed, printed);
         for (unsigned t = 0; t < one->terminal_count; t++)
             oak_tape_piece(tape, &one->terminals[t].drive, sizeof one->terminals[t].drive);
@@ -281,8 +283,9 @@ oak_status oak_board_join(oak_board *board, oak_session *session, uint64_t seed)
     map_memory(board);
     for (unsigned i = 0; i < board->wire_count; i++)
         if (board->wires[i].pin >= 0 && board->wires[i].name) {
-            oak_status status = oak_session_label_pin(session, board->wires[i].name, oak_length(board->wires[i].name),
-                                                      (unsigned)board->wires[i].pin);
+            oak_status status =
+                oak_session_label_pin(session, board->wires[i].name, oak_length(board->wires[i].name),
+                                      (unsigned)board->wires[i].pin);
             if (status) return status;
         }
     return oak_session_join(session, &outside, &board->source);

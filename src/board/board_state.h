@@ -81,7 +81,7 @@ struct oak_board {
 
 /* What a word does at a time: the deed is kept for every run. */
 OAK_MUST_USE oak_status board_add_deed(oak_board *board, oak_stand_in *who, const char *what, uint64_t cycles,
-                          uint64_t picoseconds);
+                                       uint64_t picoseconds);
 
 /* Does it understand the first word? */
 bool board_knows_act(const oak_stand_in *who, const char *what);

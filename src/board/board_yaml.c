@@ -658,7 +658,8 @@ oak_status oak_board_load(const oak_host *host, const char *path, const oak_part
     } else if (status == OAK_REFUSED) {
         reader.refused = true;
         if (fault.message)
-            oak_refuse(sink, "board-syntax", path, fault.line, fault.column, NULL, "this is no YAML: %s", fault.message);
+            oak_refuse(sink, "board-syntax", path, fault.line, fault.column, NULL, "this is no YAML: %s",
+                       fault.message);
         else oak_refuse(sink, "board-shape", path, 1, 1, NULL, "the file is empty");
     } else reader.status = status;
     if (bytes) host->resize(host->context, bytes, size, 0);

@@ -30,9 +30,11 @@ typedef struct oak_record_reader {
 /* Takes every line of a text; OAK_REFUSED when one was faulty or there is no end record. */
 OAK_MUST_USE oak_status oak_records_read(oak_record_reader *reader, const char *text, size_t size);
 /* Reads digits up to `end` into bytes, at most `room` of them; *digits counts all, *sum adds the bytes. */
-OAK_MUST_USE oak_status oak_record_digits(oak_record_reader *reader, const char *start, const char *at, const char *end,
-                             uint8_t *bytes, size_t room, size_t *digits, uint8_t *sum);
+OAK_MUST_USE oak_status oak_record_digits(oak_record_reader *reader, const char *start, const char *at,
+                                          const char *end, uint8_t *bytes, size_t room, size_t *digits,
+                                          uint8_t *sum);
 /* Puts a byte into the image; refuses another one at the same address. */
-OAK_MUST_USE oak_status oak_record_place(oak_record_reader *reader, uint32_t address, uint8_t byte, unsigned column);
+OAK_MUST_USE oak_status oak_record_place(oak_record_reader *reader, uint32_t address, uint8_t byte,
+                                         unsigned column);
 
 #endif

@@ -15,7 +15,8 @@ oak_status oak_tallies_set(oak_tallies *tallies, const oak_host *host, size_t sl
 
 void oak_tallies_clear(oak_tallies *tallies)
 {
-    if (tallies->at && tallies->from < tallies->to) memset(tallies->at + tallies->from, 0, (tallies->to - tallies->from) * sizeof *tallies->at);
+    if (tallies->at && tallies->from < tallies->to)
+        memset(tallies->at + tallies->from, 0, (tallies->to - tallies->from) * sizeof *tallies->at);
     tallies->from = tallies->slots;
     tallies->to = 0;
 }
@@ -24,7 +25,8 @@ void oak_tallies_tape(oak_tallies *tallies, oak_tape *tape)
 {
     size_t used = 0;
     bool back = !tape->saves && tape->at;
-    for (size_t i = tallies->from; tallies->at && !back && i < tallies->to; i++) used += tallies->at[i].times != 0;
+    for (size_t i = tallies->from; tallies->at && !back && i < tallies->to; i++)
+        used += tallies->at[i].times != 0;
     oak_tape_piece(tape, &used, sizeof used);
     if (back) oak_tallies_clear(tallies);
     for (size_t slot = back ? 0 : tallies->from; used; used--) {
@@ -35,7 +37,8 @@ void oak_tallies_tape(oak_tallies *tallies, oak_tape *tape)
         }
         oak_tape_piece(tape, &slot, sizeof slot);
         oak_tape_piece(tape, &one, sizeof one);
-        if (back && tallies->at && slot < tallies->slots) oak_tallies_add(tallies, slot, one.times, one.cycles);
+        if (back && tallies->at && slot < tallies->slots)
+            oak_tallies_add(tallies, slot, one.times, one.cycles);
         slot++;
     }
 }

@@ -194,19 +194,20 @@ static void add_memory(part_file *file, yaml_node_t *map)
     }
     if (!size || base + size > space->end) {
         REFUSE_AT(file, map, "part-value", NULL,
-                  size ? "this memory ends behind the last address of `%s`, 0x%llx" : "this memory has no bytes",
+                  size ? "this memory ends behind the last address of `%s`, 0x%llx"
+                       : "this memory has no bytes",
                   space->name, (unsigned long long)(space->end - 1));
         return;
     }
     if (size > OAK_LARGEST_MEMORY) {
         REFUSE_AT(file, map, "part-value", "List the part of it that the program uses.",
-                  "this memory has %llu bytes; the simulator keeps at most %llu of each", (unsigned long long)size,
-                  (unsigned long long)OAK_LARGEST_MEMORY);
+                  "this memory has %llu bytes; the simulator keeps at most %llu of each",
+                  (unsigned long long)size, (unsigned long long)OAK_LARGEST_MEMORY);
         return;
     }
     if (base % about->word_bytes || size % about->word_bytes) {
-        REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u", about->name,
-                  about->word_bytes);
+        REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u",
+                  about->name, about->word_bytes);
         return;
     }
     if (first_free < base || first_free > base + size) {
@@ -343,8 +344,9 @@ static void add_register(part_file *file, yaml_node_t *map)
     if (!reg.name || !reg.title) return;
     const oak_space_info *space = &file->builder->box->part.architecture->spaces[reg.space];
     if (address < space->first || address + (size + 7) / 8 > space->end) {
-        REFUSE_AT(file, map, "part-value", NULL, "`%s` has addresses 0x%x to 0x%llx: register `%s` is not among them",
-                  space->name, (unsigned)space->first, (unsigned long long)(space->end - 1), reg.name);
+        REFUSE_AT(file, map, "part-value", NULL,
+                  "`%s` has addresses 0x%x to 0x%llx: register `%s` is not among them", space->name,
+                  (unsigned)space->first, (unsigned long long)(space->end - 1), reg.name);
         return;
     }
     reg.address = (uint32_t)address;
@@ -745,7 +747,8 @@ static void add_block(part_file *file, yaml_node_t *map)
         REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u blocks", OAK_MOST_BLOCKS);
         return;
     }
-    oak_part_block *grown = oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown);
+    oak_part_block *grown =
+        oak_grow(b->host, b->blocks, &b->block_count_room, part->block_count + 1u, sizeof *grown);
     if (!grown) {
         b->status = OAK_NO_MEMORY;
         return;
@@ -995,7 +998,8 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
     } else if (status == OAK_REFUSED) {
         b->refused = true;
         if (fault.message)
-            oak_refuse(b->sink, "part-syntax", path, fault.line, fault.column, NULL, "not valid YAML: %s", fault.message);
+            oak_refuse(b->sink, "part-syntax", path, fault.line, fault.column, NULL, "not valid YAML: %s",
+                       fault.message);
         else oak_refuse(b->sink, "part-shape", path, 1, 1, NULL, "the part file is empty");
     } else b->status = status;
     b->host->resize(b->host->context, bytes, size, 0);

@@ -76,7 +76,8 @@ static oak_status add_node(composer *c, const yaml_event_t *event)
     oak_status status = name_node(c, event, anchor, node);
     if (!status) status = join(c, node);
     if (status || scalar) return status;
-    if (c->depth == DEEPEST) return refuse(c, &event->start_mark, "this is nested deeper than any file that is read here");
+    if (c->depth == DEEPEST)
+        return refuse(c, &event->start_mark, "this is nested deeper than any file that is read here");
     c->open[c->depth].node = node;
     c->open[c->depth++].key = 0;
     return OAK_OK;

@@ -17,6 +17,7 @@ typedef struct oak_yaml_fault {
 
 /* Reads the first document of a text; give it back with yaml_document_delete. OAK_REFUSED, with a fault that stays valid, also
  * for a text without anything in it; OAK_NO_MEMORY. */
-OAK_MUST_USE oak_status oak_yaml_read(const uint8_t *bytes, size_t size, yaml_document_t *document, oak_yaml_fault *fault);
+OAK_MUST_USE oak_status oak_yaml_read(const uint8_t *bytes, size_t size, yaml_document_t *document,
+                                      oak_yaml_fault *fault);
 
 #endif

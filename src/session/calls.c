@@ -213,14 +213,19 @@ bool oak_session_is_called(oak_session *session)
     const oak_architecture *about = session->part->architecture;
     uint32_t back = 0, pc = session_pc(session);
     for (unsigned i = 0; i < about->register_count; i++)
-        if (oak_same(about->registers[i].name, link)) session->chip.ops->read_register(session->chip.chip, i, &back);
+        if (oak_same(about->registers[i].name, link))
+            session->chip.ops->read_register(session->chip.chip, i, &back);
     back &= ~(uint32_t)1;
     oak_decoded call;
-    for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back; size += about->code_align) {
-        if (session_decode_plain(session, back - size, &call) || call.size != size || call.flow != OAK_FLOW_CALL) continue;
+    for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back;
+         size += about->code_align) {
+        if (session_decode_plain(session, back - size, &call) || call.size != size ||
+            call.flow != OAK_FLOW_CALL)
+            continue;
         if (!call.has_target) return true;
         const oak_symbol *around = session->program ? oak_program_label_below(session->program, pc) : NULL;
-        return call.target <= pc && (!around || (uint32_t)around->value <= call.target || pc - call.target < 4096);
+        return call.target <= pc &&
+               (!around || (uint32_t)around->value <= call.target || pc - call.target < 4096);
     }
     return false;
 }

@@ -44,7 +44,7 @@ static void tape_trace(oak_trace *trace, oak_tape *tape)
     do {                                                                                                     \
         size_t kept_ = (count_);                                                                             \
         oak_tape_piece(tape, &kept_, sizeof kept_);                                                          \
-        if (kept_ <= (count_) || (tape)->whole) (count_) = kept_;                                                             \
+        if (kept_ <= (count_) || (tape)->whole) (count_) = kept_;                                            \
         oak_tape_piece(tape, (list), kept_ * sizeof *(list));                                                \
     } while (0)
 
@@ -533,7 +533,8 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
     for (unsigned i = 0; i < OAK_MOST_PORTS; i++) session->read_pins[i] = 0;
     session->collects = true;
     if (!one.expr) what.cells[what.count++] = one.cells;
-    else if (session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0})) session->reads_else = true;
+    else if (session_evaluate(session, one.expr, one.about.text, NULL, &(oak_reading){0}))
+        session->reads_else = true;
     session->collects = false;
     /* A cell as such, not something worked out from cells: that may stay the same when they change. */
     bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
@@ -617,7 +618,8 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
         oak_recent one = {.cycle = at.cycles, .text = text, .changes = changes};
         session->chip.ops->read_register(session->chip.chip, session->part->architecture->pc_register,
                                          &one.pc);
-        if (oak_session_print_instruction(session, one.pc, text, sizeof text, &size)) text[0] = '?', text[1] = 0;
+        if (oak_session_print_instruction(session, one.pc, text, sizeof text, &size))
+            text[0] = '?', text[1] = 0;
         bool devices = reaches_devices(session);
         status = session_take_snapshot(session);
         if (!status) status = session_replay(session, UINT64_MAX, at.instructions + 1, &stop);

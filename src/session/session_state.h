@@ -169,7 +169,7 @@ struct oak_session {
     uint64_t seed;
     lap_record *laps;
     size_t lap_count, lap_room;
-    uint64_t passed; /* the instruction before which places were passed last, */
+    uint64_t passed;    /* the instruction before which places were passed last, */
     uint32_t passed_at; /* and where: a handler may begin before the same one */
     oak_trace *trace;
     bool lost; /* something was, for lack of memory: runs no longer end well */
@@ -222,19 +222,19 @@ struct oak_session {
 /* values.c */
 const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink);
 OAK_MUST_USE oak_status session_evaluate(oak_session *session, const oak_expr *expr, const char *text,
-                            const oak_diag_sink *sink, oak_reading *reading);
+                                         const oak_diag_sink *sink, oak_reading *reading);
 /* Reports a fault in a text that was typed rather than read from a file. */
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault);
 
 /* The cell that something lies in that has one: a variable, a special register, a bit, a pin; or its register. `writes`: where it
  * is written, which not everything has that is read. OAK_REFUSED after a diagnostic. */
-OAK_MUST_USE oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink, bool writes,
-                          oak_watched *where);
+OAK_MUST_USE oak_status session_locate(oak_session *session, const char *text, const oak_diag_sink *sink,
+                                       bool writes, oak_watched *where);
 
 /* watch.c */
 /* Reads what a watch is about, without adding it; the chip must be armed anew afterwards. */
 OAK_MUST_USE oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
-                              const oak_diag_sink *sink, watch_record *one);
+                                           const oak_diag_sink *sink, watch_record *one);
 /* The first watch that ends a run here, -1 for none; `watched` is what the chip says of it. Arms the chip anew. */
 int session_look_at_watches(oak_session *session, uint32_t watched);
 /* What values were before does not count any more. */
@@ -258,20 +258,21 @@ void session_rewind_drives(oak_session *session);
 
 /* session.c */
 /* Adds a place where something happens without stopping. */
-OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind, unsigned number,
-                               const oak_diag_sink *sink);
+OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind,
+                                            unsigned number, const oak_diag_sink *sink);
 /* Takes back the one that was added last: what it belongs to could not be made. */
 void session_drop_passing(oak_session *session);
 
 /* Runs without stopping anywhere: what is passed is passed as it was the first time. */
 OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
-                          oak_stop *stop);
+                                       oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 uint32_t session_pc(const oak_session *session);
 OAK_MUST_USE oak_status session_take_snapshot(oak_session *session);
 /* Decodes the instruction at an address of code; plain: as if it stood in no conditional block. */
 OAK_MUST_USE oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
-OAK_MUST_USE oak_status session_decode_plain(const oak_session *session, uint32_t address, oak_decoded *decoded);
+OAK_MUST_USE oak_status session_decode_plain(const oak_session *session, uint32_t address,
+                                             oak_decoded *decoded);
 /* There is a stop point, a mark, a lap or an action at an address. */
 bool session_stops_at(const oak_session *session, uint32_t address);
 /* The number of the stop point that ends a run just here, -1 when none does. OAK_REFUSED when a condition cannot be worked out. */

@@ -17,7 +17,8 @@ typedef struct state_writer {
 
 #define NEED(w, made) ((void)((w)->failed |= !(made)))
 
-static void add_hex_memory(state_writer *w, cJSON *list, const char *space, uint32_t at, const uint8_t *bytes, size_t count)
+static void add_hex_memory(state_writer *w, cJSON *list, const char *space, uint32_t at, const uint8_t *bytes,
+                           size_t count)
 {
     static const char digits[] = "0123456789abcdef";
     char text[2 * PAGE + 1];
@@ -50,8 +51,8 @@ static void add_memory(state_writer *w, cJSON *list, const oak_part_memory *memo
         for (uint32_t i = 0; i < count; i++)
             if (bytes[i]) used = i + 1;
         if (used)
-            add_hex_memory(w, list, session->part->architecture->spaces[memory->space].name, memory->base + done,
-                           bytes, count);
+            add_hex_memory(w, list, session->part->architecture->spaces[memory->space].name,
+                           memory->base + done, bytes, count);
     }
 }
 
@@ -103,7 +104,8 @@ static cJSON *state_document(state_writer *w)
     NEED(w, cJSON_AddNumberToObject(stop, "pc", pc));
     if (session->last.stop.reason == OAK_STOP_FAULT) {
         NEED(w, cJSON_AddStringToObject(stop, "fault", oak_fault_word(session->last.stop.fault)));
-        NEED(w, cJSON_AddStringToObject(stop, "fault_space", about->spaces[session->last.stop.fault_space].name));
+        NEED(w, cJSON_AddStringToObject(stop, "fault_space",
+                                        about->spaces[session->last.stop.fault_space].name));
         NEED(w, cJSON_AddNumberToObject(stop, "fault_address", session->last.stop.fault_address));
     }
     cJSON *registers = cJSON_AddObjectToObject(root, "registers");
@@ -118,8 +120,8 @@ static cJSON *state_document(state_writer *w)
         uint8_t bytes[4] = {0};
         session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
         NEED(w, cJSON_AddNumberToObject(specials, reg->name,
-                                (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 |
-                                    (uint32_t)bytes[3] << 24));
+                                        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 |
+                                            (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24));
     }
     cJSON *memory = cJSON_AddArrayToObject(root, "memory");
     for (unsigned i = 0; i < session->part->memory_count; i++)
@@ -245,7 +247,10 @@ static void take_number(void *context, const char *owner, const char *name, uint
     uint64_t number = 0;
     size_t used;
     if (cJSON_IsString(item))
-        number = oak_read_number(item->valuestring, item->valuestring + oak_length(item->valuestring), &number, &used) ? 0 : number;
+        number = oak_read_number(item->valuestring, item->valuestring + oak_length(item->valuestring),
+                                 &number, &used)
+                     ? 0
+                     : number;
     else if (item && !whole_number(item, 9007199254740992.0, &number)) number = 0;
     *value = number;
 }
@@ -370,8 +375,9 @@ static void take_document(state_reader *reader, const cJSON *root)
         .context = (void *)(uintptr_t)outside, .number = take_number, .bytes = take_bytes};
     if (outside) session_visit_outside(session, &visitor);
     session->touched = true;
-    session->last = (oak_event){.stop_point = -1, .watch = -1}; /* why an earlier run has ended says nothing of this moment */
-    session->noticed_count = 0; /* what came of setting it all is nobody's mistake */
+    session->last = (oak_event){.stop_point = -1,
+                                .watch = -1}; /* why an earlier run has ended says nothing of this moment */
+    session->noticed_count = 0;               /* what came of setting it all is nobody's mistake */
 }
 
 /* The parser does not tell what is no JSON from having no memory: these do. Each returns what is behind, NULL where it is wrong. */
@@ -397,11 +403,14 @@ static const char *json_text(const char *at, const char *end)
         uint32_t unit, second;
         if (*at != '\\') continue;
         if (++at == end) return NULL;
-        if (*at == '"' || *at == '\\' || *at == '/' || *at == 'b' || *at == 'f' || *at == 'n' || *at == 'r' || *at == 't') continue;
+        if (*at == '"' || *at == '\\' || *at == '/' || *at == 'b' || *at == 'f' || *at == 'n' || *at == 'r' ||
+            *at == 't')
+            continue;
         if (*at != 'u' || !read_unit(at + 1, end, &unit) || (unit >= 0xDC00 && unit < 0xE000)) return NULL;
         at += 4;
         if (unit < 0xD800 || unit >= 0xDC00) continue;
-        bool pair = end - at > 6 && at[1] == '\\' && at[2] == 'u' && read_unit(at + 3, end, &second) && second >= 0xDC00 && second < 0xE000;
+        bool pair = end - at > 6 && at[1] == '\\' && at[2] == 'u' && read_unit(at + 3, end, &second) &&
+                    second >= 0xDC00 && second < 0xE000;
         if (!pair) return NULL;
         at += 6;
     }
@@ -412,7 +421,8 @@ static const char *json_plain(const char *at, const char *end)
 {
     static const char *const words[] = {"true", "false", "null"};
     for (unsigned i = 0; i < 3; i++)
-        if ((size_t)(end - at) >= oak_length(words[i]) && memcmp(at, words[i], oak_length(words[i])) == 0) return at + oak_length(words[i]);
+        if ((size_t)(end - at) >= oak_length(words[i]) && memcmp(at, words[i], oak_length(words[i])) == 0)
+            return at + oak_length(words[i]);
     if (at < end && *at == '-') at++;
     const char *digits = at;
     while (at < end && oak_is_digit(*at)) at++;

@@ -349,7 +349,8 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
         /* Who was told of another pin may have changed this one, and then has been told of it. */
         oak_level level = oak_gpio_pin(gpio, bit).result;
         bool floating = level == OAK_FLOAT, is_high = level == OAK_HIGH;
-        if (floating == !!(machine->floats[port] & mask) && is_high == !!(machine->shown[port] & mask)) continue;
+        if (floating == !!(machine->floats[port] & mask) && is_high == !!(machine->shown[port] & mask))
+            continue;
         remember(machine, port, mask, level);
         machine->outside->pin_changed(machine->outside->context, port * OAK_MOST_PINS + bit, level, now);
     }
@@ -502,8 +503,8 @@ static void lose(void *context)
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    machine->services =
-        (oak_block_services){machine, &machine->host, raise_line, bite, put, level_of, first_of, suffer, lose};
+    machine->services = (oak_block_services){machine,  &machine->host, raise_line, bite, put,
+                                             level_of, first_of,       suffer,     lose};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];

@@ -32,8 +32,8 @@ struct oak_machine {
     uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
     uint64_t moment;             /* the cycle that is being looked at */
     bool advancing, resetting;
-    bool telling; /* the outside, of a pin: what it does then happens at `moment` */
-    bool lost; /* there was no memory for something the program has done */
+    bool telling;                    /* the outside, of a pin: what it does then happens at `moment` */
+    bool lost;                       /* there was no memory for something the program has done */
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
     uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */
     uint32_t shown[OAK_MOST_PORTS], floats[OAK_MOST_PORTS]; /* as the outside knows them */
@@ -43,9 +43,10 @@ struct oak_machine {
 /* Brings every device to the machine's own time. */
 void oak_machine_catch_up(oak_machine *machine);
 /* Registers outside the memories and the core: as the program would see them, without effects. */
-OAK_MUST_USE oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count);
+OAK_MUST_USE oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes,
+                                                size_t count);
 OAK_MUST_USE oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes,
-                                    size_t count);
+                                                 size_t count);
 /* The pins of a port may have changed at the beginning of the cycle `now`. */
 void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now);
 /* What the outside has been told of the pins from now on: all of it. */

@@ -24,7 +24,8 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
     const char *slash = strrchr(path, '/'), *name = slash ? slash + 1 : path;
     const void *from = NULL;
     (void)context;
-    if (strncmp(name, "input.", 6) == 0 || strcmp(name, "spindle.yaml") == 0) from = input, *size = input_size;
+    if (strncmp(name, "input.", 6) == 0 || strcmp(name, "spindle.yaml") == 0)
+        from = input, *size = input_size;
     else if (strcmp(name, "lead.yaml") == 0) from = lead, *size = sizeof lead - 1;
     else if (strncmp(path, SOURCE_FOLDER "/parts/", sizeof SOURCE_FOLDER + 6) == 0 && !strstr(path, ".."))
         return disk.read_file(disk.context, path, limit, bytes, size);
@@ -89,13 +90,15 @@ typedef struct chip {
     unsigned uses;
 } chip;
 
-static const char program_8bit[] = "log equ 0x10\ncount equ 3\n vector reset, start\n vector timer0, tick\n org 0x100\n"
-                                   "start: mov sp, #0x40\n mov tmod, #0x21\n mov th0, #0xff\n mov ie, #0x82\n setb tr0\n"
-                                   "loop: inc p1\n mov dptr, #0x10\n movx @dptr, a\n acall part\n djnz r7, loop\n"
-                                   "rest: sjmp rest\npart: push acc\n add a, #3\n mov 0x30, a\n pop acc\n ret\ntick: cpl p3.4\n reti\n";
-static const char program_32bit[] = "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
-                                    "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
-                                    "rest: b rest\npart: push {r0, lr}\n adds r1, r1, #1\n pop {r0, pc}\ntick: bx lr\n";
+static const char program_8bit[] =
+    "log equ 0x10\ncount equ 3\n vector reset, start\n vector timer0, tick\n org 0x100\n"
+    "start: mov sp, #0x40\n mov tmod, #0x21\n mov th0, #0xff\n mov ie, #0x82\n setb tr0\n"
+    "loop: inc p1\n mov dptr, #0x10\n movx @dptr, a\n acall part\n djnz r7, loop\n"
+    "rest: sjmp rest\npart: push acc\n add a, #3\n mov 0x30, a\n pop acc\n ret\ntick: cpl p3.4\n reti\n";
+static const char program_32bit[] =
+    "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
+    "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
+    "rest: b rest\npart: push {r0, lr}\n adds r1, r1, #1\n pop {r0, pc}\ntick: bx lr\n";
 
 static chip *find_chip(const char *name)
 {
@@ -153,7 +156,8 @@ static void enter_source(const door *self, const uint8_t *bytes, size_t size)
     const oak_text_sink out = {&total, swallow};
     must_be_said(oak_assemble_text(&host, c->part, INPUT, (const char *)bytes, size, &sink, &program));
     if (!program) return;
-    if (oak_hex_write(oak_program_image(program), 16, &out) || oak_program_write_listing(program, &out)) abort();
+    if (oak_hex_write(oak_program_image(program), 16, &out) || oak_program_write_listing(program, &out))
+        abort();
     if (bytes[0] % 4 == 0) { /* what costs more */
         if (oak_program_write_elf(program, &out)) abort();
         oak_status status = oak_look(program, &out);
@@ -199,7 +203,8 @@ static void enter_part(const door *self, const uint8_t *bytes, size_t size)
         const oak_text_sink out = {&total, swallow};
         if (oak_session_open(&host, &port, NULL, &session)) abort();
         run_a_little(session);
-        for (unsigned i = 0; i < part->memory_count; i++) { /* both ends of every memory can be written and read */
+        for (unsigned i = 0; i < part->memory_count;
+             i++) { /* both ends of every memory can be written and read */
             const oak_part_memory *memory = &part->memories[i];
             uint8_t byte = 0x5A;
             uint32_t last = memory->base + (memory->size - 1);
@@ -414,9 +419,18 @@ typedef void (*way)(const door *, const uint8_t *, size_t);
 static const struct {
     const char *name;
     way in;
-} ways[] = {{"source-", enter_source}, {"hex", enter_image},     {"srec", enter_image},        {"part", enter_part},
-            {"svd", enter_part},       {"board", enter_board},   {"stimuli", enter_stimuli},   {"state-", enter_state},
-            {"dump", enter_dump},      {"verbs-", enter_verbs},  {"expression-", enter_expression}, {"project", enter_project},
+} ways[] = {{"source-", enter_source},
+            {"hex", enter_image},
+            {"srec", enter_image},
+            {"part", enter_part},
+            {"svd", enter_part},
+            {"board", enter_board},
+            {"stimuli", enter_stimuli},
+            {"state-", enter_state},
+            {"dump", enter_dump},
+            {"verbs-", enter_verbs},
+            {"expression-", enter_expression},
+            {"project", enter_project},
             {"symbols", enter_symbols}};
 
 const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
@@ -476,8 +490,10 @@ void __wrap_cli_breathe(oak_session *session, double pace, oak_budget *budget)
 }
 
 /* Linked in place of the tool's own writing of files: whatever is tried, nothing is written. */
-oak_status __wrap_oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed, const char **why);
-oak_status __wrap_oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed, const char **why)
+oak_status __wrap_oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed,
+                                        const char **why);
+oak_status __wrap_oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed,
+                                        const char **why)
 {
     (void)outputs;
     *failed = 0;

@@ -96,7 +96,8 @@ ssize_t write(int descriptor, const void *bytes, size_t size)
         if (short_at && size > short_at) size = short_at;
         /* Only what makes a file longer takes room. */
         off_t at = lseek(descriptor, 0, SEEK_CUR);
-        unsigned long inside = at < info.st_size ? (unsigned long)(info.st_size - at) : 0, more = size > inside ? size - inside : 0;
+        unsigned long inside = at < info.st_size ? (unsigned long)(info.st_size - at) : 0,
+                      more = size > inside ? size - inside : 0;
         unsigned long left = disk_at > bytes_written ? disk_at - bytes_written : 0;
         if (disk_at && more > left) size -= more - left, more = left;
         if (disk_at && !size) {
@@ -155,6 +156,8 @@ int posix_fallocate(int descriptor, off_t from, off_t size)
 {
     struct stat info;
     deed();
-    if (disk_at && fstat(descriptor, &info) == 0 && bytes_written + (unsigned long)(from + size - info.st_size) > disk_at) return ENOSPC;
+    if (disk_at && fstat(descriptor, &info) == 0 &&
+        bytes_written + (unsigned long)(from + size - info.st_size) > disk_at)
+        return ENOSPC;
     return syscall(SYS_fallocate, descriptor, 0, from, size) ? errno : 0;
 }

@@ -227,12 +227,14 @@ bool armm_compress(uint32_t value, uint32_t *field);
 const char *armm_unsound(const oak_isa_tables *tables, unsigned row, uint32_t word);
 
 int armm_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
-OAK_MUST_USE oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
+OAK_MUST_USE oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader,
+                                           oak_insn *insn);
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
 OAK_MUST_USE oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                       const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
-OAK_MUST_USE oak_status armm_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                       uint32_t state, oak_decoded *decoded);
+                                    const oak_value *values, uint32_t address, uint8_t *bytes,
+                                    oak_refusal *why);
+OAK_MUST_USE oak_status armm_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                                    uint32_t address, uint32_t state, oak_decoded *decoded);
 void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                 oak_buf *out);
 

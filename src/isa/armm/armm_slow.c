@@ -566,7 +566,8 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         oak_decoded decoded;
         uint8_t bytes[4];
         armm_lay_down(word, pattern->size, bytes);
-        if (armm_decode(core->tables, bytes, 4, pc, 0, &decoded)) return ARMM_NEXT; /* it was decoded before */
+        if (armm_decode(core->tables, bytes, 4, pc, 0, &decoded))
+            return ARMM_NEXT; /* it was decoded before */
         bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||
                      (row == ARMM_CBZ && !R[GET('n')]) || (row == ARMM_CBNZ && R[GET('n')]) ||
                      ((row == ARMM_B_COND || row == ARMM_B_COND_W) &&

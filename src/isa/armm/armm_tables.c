@@ -305,7 +305,8 @@ static void build_shape(armm_shape *shape, const oak_insn_row *row)
 
 static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
 {
-    for (uint8_t i = tables->mnemonic_count; i-- > 0;) /* rows of one mnemonic stand together: mostly it is the last */
+    for (uint8_t i = tables->mnemonic_count;
+         i-- > 0;) /* rows of one mnemonic stand together: mostly it is the last */
         if (oak_same(tables->mnemonic[i], name)) return i;
     uint8_t number = tables->mnemonic_count++;
     tables->mnemonic[number] = name;
@@ -325,14 +326,16 @@ static unsigned rows_of_width(const oak_isa_tables *tables, bool wide, bucket_ro
     unsigned count = 0;
     for (unsigned row = 0; row < ARMM_ROWS; row++) {
         const oak_pattern *pattern = &tables->shape[row].pattern;
-        if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7)) continue;
+        if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
+            continue;
         rows[count++] = (bucket_row){pattern->fixed, pattern->mask, (uint16_t)row};
     }
     return count;
 }
 
 /* Rows of one bucket: those whose fixed bits agree with the bits that choose it. */
-static unsigned fill_bucket(oak_isa_tables *tables, unsigned at, const bucket_row *rows, unsigned count, uint32_t bits, uint32_t mask)
+static unsigned fill_bucket(oak_isa_tables *tables, unsigned at, const bucket_row *rows, unsigned count,
+                            uint32_t bits, uint32_t mask)
 {
     for (unsigned i = 0; i < count && at < ARMM_BUCKET_ENTRIES; i++)
         if (!((rows[i].fixed ^ bits) & rows[i].mask & mask)) tables->bucket[at++] = rows[i].row;

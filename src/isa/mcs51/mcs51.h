@@ -95,15 +95,17 @@ oak_flow mcs51_flow(unsigned row);
 
 int mcs51_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
 bool mcs51_is_register(const oak_isa_tables *tables, const char *text, size_t length);
-OAK_MUST_USE oak_status mcs51_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
+OAK_MUST_USE oak_status mcs51_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader,
+                                            oak_insn *insn);
 unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
 OAK_MUST_USE oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                        const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
+                                     const oak_value *values, uint32_t address, uint8_t *bytes,
+                                     oak_refusal *why);
 bool mcs51_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                  unsigned decimal, oak_refusal *why);
 OAK_MUST_USE oak_status mcs51_bit_of(const oak_value *cell, int64_t bit, oak_value *result);
 OAK_MUST_USE oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
-                        uint32_t address, uint32_t state, oak_decoded *decoded);
+                                     uint32_t address, uint32_t state, oak_decoded *decoded);
 void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                  oak_buf *out);
 

@@ -19,7 +19,7 @@
 #include <oakspindle/linux.h>
 
 #define ENDING ".oak~"
-#define KEPT ".was~" /* as long as the other */
+#define KEPT   ".was~" /* as long as the other */
 
 enum { MOST_TRIES = 100, LONGEST_NAME = 200, OPEN_DESCRIPTORS = 64 };
 
@@ -157,7 +157,8 @@ static bool open_beside(target *t)
         if (t->descriptor < 0 && errno == EEXIST) continue;
         if (t->descriptor < 0) break;
         /* Somebody who clears leftovers may have been quicker than the lock. */
-        bool held = flock(t->descriptor, LOCK_EX | LOCK_NB) == 0 && fstat(t->descriptor, &info) == 0 && info.st_nlink;
+        bool held =
+            flock(t->descriptor, LOCK_EX | LOCK_NB) == 0 && fstat(t->descriptor, &info) == 0 && info.st_nlink;
         if (held) return true;
         close(t->descriptor);
         t->descriptor = -1;
@@ -199,13 +200,15 @@ static const char *look_at(target *t)
         return NULL;
     }
     if (!*name_in(path)) return "it is a folder";
-    t->path = t->exists ? realpath(path, NULL) : strdup(path); /* behind a link the file it names is replaced */
+    t->path =
+        t->exists ? realpath(path, NULL) : strdup(path); /* behind a link the file it names is replaced */
     if (!t->path) return reason();
-    if (t->exists && (!(t->before.st_mode & 0222) || faccessat(AT_FDCWD, t->path, W_OK, AT_EACCESS))) return "it is read-only";
+    if (t->exists && (!(t->before.st_mode & 0222) || faccessat(AT_FDCWD, t->path, W_OK, AT_EACCESS)))
+        return "it is read-only";
     if (t->exists && t->output->keeps_links && t->before.st_nlink > 1) t->way = WAY_IN_PLACE;
     if (t->output->keeps_links && leftovers(t->path, KEPT, false))
-        return "an earlier run was ended while it rewrote it; what it was is beside it, in a hidden file that ends in " KEPT
-               ": bring that back, or remove it";
+        return "an earlier run was ended while it rewrote it; what it was is beside it, in a hidden file "
+               "that ends in " KEPT ": bring that back, or remove it";
     return NULL;
 }
 
@@ -218,7 +221,8 @@ static bool keep_owner(target *t)
     if (!t->exists) return true;
     if (fstat(t->descriptor, &now)) return false;
     bool same = now.st_uid == t->before.st_uid && now.st_gid == t->before.st_gid;
-    if (!same && fchown(t->descriptor, t->before.st_uid, t->before.st_gid) && t->output->keeps_links) return false;
+    if (!same && fchown(t->descriptor, t->before.st_uid, t->before.st_gid) && t->output->keeps_links)
+        return false;
     return fchmod(t->descriptor, t->before.st_mode & 07777) == 0;
 }
 
@@ -231,8 +235,8 @@ static const char *keep_before(target *t)
     t->kept = malloc(size + 1);
     const char *why = NULL;
     if (!name || !t->kept) why = "out of memory";
-    else if (from < 0 || pread(from, t->kept, size, 0) != (ssize_t)size || !write_all(t->descriptor, t->kept, size) ||
-             fsync(t->descriptor))
+    else if (from < 0 || pread(from, t->kept, size, 0) != (ssize_t)size ||
+             !write_all(t->descriptor, t->kept, size) || fsync(t->descriptor))
         why = reason();
     if (!why) {
         memcpy(name + length - (sizeof KEPT - 1), KEPT, sizeof KEPT);
@@ -261,7 +265,8 @@ static const char *prepare(target *t)
 
 static bool write_at_start(int descriptor, const void *bytes, size_t size)
 {
-    return lseek(descriptor, 0, SEEK_SET) == 0 && write_all(descriptor, bytes, size) && ftruncate(descriptor, (off_t)size) == 0;
+    return lseek(descriptor, 0, SEEK_SET) == 0 && write_all(descriptor, bytes, size) &&
+           ftruncate(descriptor, (off_t)size) == 0;
 }
 
 /* Into the file itself. Room is made before anything is changed; what cannot be completed is brought back. */
@@ -277,7 +282,9 @@ static const char *write_in_place(target *t)
     } else if (!write_at_start(descriptor, t->output->bytes, t->output->size)) {
         why = reason();
         t->spoilt = !write_at_start(descriptor, t->kept, size);
-        if (t->spoilt) why = "it could not be written whole; what it was is beside it, in a hidden file that ends in " KEPT;
+        if (t->spoilt)
+            why = "it could not be written whole; what it was is beside it, in a hidden file that ends "
+                  "in " KEPT;
     } else if (fsync(descriptor)) why = reason();
     if (descriptor >= 0) close(descriptor);
     return why;
@@ -285,7 +292,8 @@ static const char *write_in_place(target *t)
 
 static const char *write_stream(target *t)
 {
-    int descriptor = t->way == WAY_OPEN ? t->descriptor : open(t->output->path, O_WRONLY | O_CLOEXEC | O_NOCTTY);
+    int descriptor =
+        t->way == WAY_OPEN ? t->descriptor : open(t->output->path, O_WRONLY | O_CLOEXEC | O_NOCTTY);
     if (descriptor < 0) return reason();
     const char *why = write_all(descriptor, t->output->bytes, t->output->size) ? NULL : reason();
     if (t->way == WAY_STREAM && close(descriptor) && !why) why = reason();
@@ -331,12 +339,14 @@ static void finish(target *t)
     free(t->path);
 }
 
-oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed, const char **why)
+oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed,
+                                 const char **why)
 {
     target *targets = calloc(count ? count : 1, sizeof *targets);
     const char *fault = targets ? NULL : "out of memory";
     size_t at = 0, placed = 0;
-    for (size_t i = 0; targets && i < count; i++) targets[i] = (target){.output = &outputs[i], .descriptor = -1};
+    for (size_t i = 0; targets && i < count; i++)
+        targets[i] = (target){.output = &outputs[i], .descriptor = -1};
     for (at = 0; !fault && at < count; at++) fault = look_at(&targets[at]);
     for (at = fault ? at : 0; !fault && at < count; at++)
         if (targets[at].path) fault = prepare(&targets[at]);

@@ -56,7 +56,9 @@ static oak_status read_all(int descriptor, size_t room, size_t limit, uint8_t **
 
 static oak_status why_not(void)
 {
-    return errno == ENOENT || errno == ENOTDIR ? OAK_NOT_FOUND : errno == ENXIO ? OAK_NOT_A_FILE : OAK_IO_ERROR;
+    return errno == ENOENT || errno == ENOTDIR ? OAK_NOT_FOUND
+           : errno == ENXIO                    ? OAK_NOT_A_FILE
+                                               : OAK_IO_ERROR;
 }
 
 static oak_status read_file(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
@@ -65,9 +67,12 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
     (void)context;
     *bytes = NULL;
     *size = 0;
-    int descriptor = open(path, O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY); /* a pipe nobody writes to is not waited for */
+    int descriptor = open(path, O_RDONLY | O_CLOEXEC | O_NONBLOCK |
+                                    O_NOCTTY); /* a pipe nobody writes to is not waited for */
     if (descriptor < 0) return why_not();
-    oak_status status = fstat(descriptor, &info) ? OAK_IO_ERROR : S_ISREG(info.st_mode) ? OAK_OK : OAK_NOT_A_FILE;
+    oak_status status = fstat(descriptor, &info) ? OAK_IO_ERROR
+                        : S_ISREG(info.st_mode)  ? OAK_OK
+                                                 : OAK_NOT_A_FILE;
     if (!status) status = read_all(descriptor, (size_t)info.st_size, limit, bytes, size);
     close(descriptor);
     return status;
