@@ -59,6 +59,18 @@ static void underline(cli *self, const oak_diagnostic *d)
     fprintf(stderr, "%s\n", cli_paint(colour, PAINT_OFF));
 }
 
+/* What is said of a verb in a script, and of no place in a source, is said of the line of the verb. */
+static oak_diagnostic placed(const cli *self, const oak_diagnostic *d)
+{
+    oak_diagnostic at = *d;
+    if (!d->file && self->script && self->script_line) {
+        at.file = self->script;
+        at.line = self->script_line;
+        if (self->json) at.column = 0; /* of the expression, not of the line */
+    }
+    return at;
+}
+
 static cJSON *diagnostic_json(const oak_diagnostic *d)
 {
     static const char *const severities[] = {"error", "warning", "note"};
@@ -84,9 +96,10 @@ static cJSON *diagnostic_json(const oak_diagnostic *d)
     return item;
 }
 
-void cli_report_diagnostic(void *context, const oak_diagnostic *d)
+void cli_report_diagnostic(void *context, const oak_diagnostic *reported)
 {
     cli *self = context;
+    const oak_diagnostic at = placed(self, reported), *d = &at;
     static const char *const words[] = {"error", "warning", "note"};
     bool colour = self->error_colour;
     if (d->severity == OAK_ERROR) self->errors++;
@@ -99,7 +112,7 @@ void cli_report_diagnostic(void *context, const oak_diagnostic *d)
     fprintf(stderr, "%s", cli_paint(colour, PAINT_PLACE));
     if (d->file) fprintf(stderr, "%s:", d->file);
     if (d->file && d->line) fprintf(stderr, "%u:", d->line);
-    if (d->file && d->line && d->column) fprintf(stderr, "%u:", d->column);
+    if (reported->file && d->line && d->column) fprintf(stderr, "%u:", d->column);
     fprintf(stderr, "%s%s%s%s:%s %s", cli_paint(colour, PAINT_OFF), d->file ? " " : "spindle: ",
             cli_paint(colour, d->severity == OAK_ERROR ? PAINT_ERROR : PAINT_WARNING), words[d->severity],
             cli_paint(colour, PAINT_OFF), d->message);

@@ -25,6 +25,8 @@ typedef struct cli {
     unsigned errors, warnings;
     bool printed;     /* a document has been */
     bool said_memory; /* that there is no memory has been told */
+    const char *script; /* NULL, or what verbs are read from, and the line that is being done */
+    unsigned script_line;
 } cli;
 
 typedef struct command {
@@ -286,6 +288,8 @@ const char *cli_vector_name(const oak_part *part, uint32_t vector);
 
 /* report_json.c: the same, as documents that belong to the caller. */
 void cli_report_json(cli *self, oak_session *session, const cli_reported *what);
+/* If a fault is why it stands: what happened, and where it came from if its handler was entered. */
+void cli_json_fault(oak_session *session, cJSON *into);
 cJSON *cli_json_show(cli *self, oak_session *session, const show_item *item);
 /* What differs from how it was when the run began; a list of changes. */
 cJSON *cli_json_changes(oak_session *session);

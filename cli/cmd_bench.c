@@ -17,7 +17,9 @@ enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 200, MOST_LINES = 500
 
 typedef struct bench_options {
     char **scripts;
-    /* What survives `again`: verbs that bring back what was set up. */
+    /* What survives `again`: the script and where it stands, what went wrong, verbs that bring back what was set up. */
+    FILE *script;
+    unsigned script_number, script_line, failures;
     char *kept[MOST_KEPT];
     unsigned kept_count;
     double pace;
@@ -152,6 +154,7 @@ static void do_as_json(bench *b, const char *line)
     cJSON_AddStringToObject(root, "reason", oak_stop_word(event->stop.reason));
     if (event->stop.reason == OAK_STOP_FAULT)
         cJSON_AddStringToObject(root, "fault", oak_fault_word(event->stop.fault));
+    cli_json_fault(b->session, root);
     cJSON_AddStringToObject(root, "text", text ? text : "");
     if (b->data) cJSON_AddItemToObject(root, "data", b->data);
     b->data = NULL;
@@ -187,10 +190,11 @@ static void do_line(bench *b, const char *line)
 /* ------------------------------------------------------------------------------------------ lines */
 
 /* Lines of a script or a pipe; one that is longer than any line should be is refused whole. */
-static void read_lines(bench *b, FILE *from)
+static void read_lines(bench *b, FILE *from, unsigned *number)
 {
     char line[LONGEST_LINE + 2];
     while (!b->quits && !b->again && fgets(line, sizeof line, from)) {
+        b->self->script_line = ++*number;
         size_t length = strlen(line);
         if (length && line[length - 1] != '\n' && !feof(from)) {
             int c;
@@ -200,8 +204,39 @@ static void read_lines(bench *b, FILE *from)
             continue;
         }
         line[strcspn(line, "\r\n")] = 0;
+        if (b->echoes) printf("%s> %s%s\n", cli_paint(b->self->result_colour, PAINT_FAINT), line,
+                              cli_paint(b->self->result_colour, PAINT_OFF));
         do_line(b, line);
     }
+    b->self->script_line = 0;
+}
+
+/* The scripts from where they stand: `again` leaves one in the middle, and comes back. False after a message. */
+static bool read_scripts(bench *b, bench_options *options)
+{
+    while (!b->quits && options->scripts && options->scripts[options->script_number]) {
+        const char *path = options->scripts[options->script_number];
+        if (!options->script) {
+            options->script = fopen(path, "r");
+            options->script_line = 0;
+            if (!options->script) {
+                cli_complain(b->self, "no-file", path, "A script has a verb a line.", strerror(errno));
+                return false;
+            }
+            if (!cli_note_read(path)) {
+                cli_failed(b->self, OAK_NO_MEMORY, path);
+                return false;
+            }
+        }
+        b->self->script = path;
+        read_lines(b, options->script, &options->script_line);
+        b->self->script = NULL;
+        if (b->again) return true;
+        fclose(options->script);
+        options->script = NULL;
+        options->script_number++;
+    }
+    return true;
 }
 
 /* The words that could stand where `text` stands in a line: verbs, registers, symbols, by number from state 0. */
@@ -414,6 +449,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     self->marks = true;
     bench b = {.self = self, .session = session, .board = board, .path = path};
     bool terminal = isatty(0) && !self->json;
+    b.failures = options->failures;
     b.bounded = !terminal;
     bench_recall_panes(&b);
     remember_ports(&b);
@@ -424,32 +460,25 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     b.given_stops = count_stops(session);
     b.given_laps = count_laps(session);
     if (options->resumed) set_up_again(&b, options);
+    b.echoes = !self->json && !options->view && (options->scripts || !terminal);
     if (!self->json && !options->view && (terminal || options->resumed)) {
         printf("%s on %s%s%s; `help` lists the verbs\n", path, oak_session_part(session)->name,
                board ? ", " : "", board ? oak_board_title(board) : "");
         bench_tell(&b);
     }
-    for (char **one = options->resumed ? NULL : options->scripts; one && *one && !b.quits && !b.again;
-         one++) {
-        FILE *script = fopen(*one, "r");
-        if (script && !cli_note_read(*one)) {
-            fclose(script);
-            return cli_failed(self, OAK_NO_MEMORY, *one);
-        }
-        if (!script) {
-            cli_complain(self, "no-file", *one, "A script has a verb a line.", strerror(errno));
-            return EXIT_REFUSED;
-        }
-        read_lines(&b, script);
-        fclose(script);
-    }
-    if (!b.quits && !b.again && (options->view || !options->scripts || options->resumed)) {
+    bool readable = read_scripts(&b, options);
+    if (!readable) b.failures++;
+    if (readable && !b.quits && !b.again && (options->view || !options->scripts)) {
         if (options->view && isatty(1)) {
             if (!bench_view(&b))
                 cli_complain(self, "no-view", NULL, "Leave --view out: the console works everywhere.",
                              "this terminal cannot show the full-screen view");
         } else if (terminal) read_terminal(&b);
-        else read_lines(&b, stdin);
+        else {
+            self->script = "<stdin>";
+            read_lines(&b, stdin, &options->script_line);
+            self->script = NULL;
+        }
     }
     if (b.again) keep_all(&b, options);
     for (unsigned i = 0; i < b.kept_count; i++) free(b.kept[i]);
@@ -457,7 +486,8 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     for (unsigned i = 0; i < b.said_count; i++) free(b.said[i].expression), free(b.said[i].place);
     free(b.follow);
     free(b.shown_memory);
-    if (!b.again) return b.failures && !terminal ? EXIT_REFUSED : EXIT_DONE;
+    options->failures = b.failures;
+    if (!b.again) return b.failures && (!terminal || options->scripts) ? EXIT_REFUSED : EXIT_DONE;
     options->resumed = true;
     return CLI_AGAIN;
 }
@@ -471,6 +501,7 @@ static int run(cli *self, int argc, const char **argv)
     const cli_runner runner = {
         .of = &command_bench, .options = table, .context = &options, .instead = bench_session};
     int exit_code = cli_run(self, &runner, argc, argv);
+    if (options.script) fclose(options.script);
     for (char **one = options.scripts; one && *one; one++) free(*one);
     free(options.scripts);
     for (unsigned i = 0; i < options.kept_count; i++) free(options.kept[i]);

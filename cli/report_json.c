@@ -151,6 +151,19 @@ cJSON *cli_json_interrupts(oak_session *session)
     return list;
 }
 
+void cli_json_fault(oak_session *session, cJSON *into)
+{
+    const oak_stop *stop = &oak_session_last_event(session)->stop;
+    char text[300];
+    if (stop->reason != OAK_STOP_FAULT) return;
+    oak_fault_sentence(session, stop, text, sizeof text);
+    cJSON_AddStringToObject(into, "fault_text", text);
+    if (!stop->fault_taken) return;
+    oak_session_name_place(session, stop->fault_pc, text, sizeof text);
+    cJSON_AddNumberToObject(into, "came_from", stop->fault_pc);
+    cJSON_AddStringToObject(into, "came_from_place", text);
+}
+
 void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
 {
     cli_text text = {0};
@@ -167,6 +180,7 @@ void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
     oak_line line;
     oak_session_name_place(session, event->stop.pc, place, sizeof place);
     cJSON_AddStringToObject(stop, "place", place);
+    cli_json_fault(session, stop);
     if (program && oak_program_line_at(program, event->stop.pc, &line) == OAK_OK) {
         cJSON_AddStringToObject(stop, "file", line.file);
         cJSON_AddNumberToObject(stop, "line", line.line);
