@@ -619,9 +619,40 @@ static bool verb_stack(bench *b, const char *rest)
 
 /* ------------------------------------------------------------------------------------------ changing */
 
+static void say_nothing(void *context, const oak_diagnostic *diagnostic)
+{
+    (void)context, (void)diagnostic;
+}
+
+/* A pointer that gets what stands in a variable, where its address may be meant. */
+static void say_address_meant(bench *b, const char *assignment)
+{
+    static const char *const pointers[] = {"sp", "msp", "psp", "dptr"};
+    const oak_diag_sink nobody = {.report = say_nothing};
+    size_t left = strcspn(assignment, "= \t");
+    const char *name = assignment + strcspn(assignment, "=");
+    bool pointer = false;
+    for (size_t i = 0; i < sizeof pointers / sizeof *pointers; i++)
+        pointer |= left == strlen(pointers[i]) && strncasecmp(assignment, pointers[i], left) == 0;
+    name += strspn(name, "= \t");
+    char address[100], message[400], hint[200];
+    oak_reading reading;
+    snprintf(address, sizeof address, "&%s", name);
+    if (!pointer || !(isalpha((unsigned char)*name) || *name == '_') || strlen(name) > sizeof address - 2 ||
+        oak_session_value(b->session, address, &nobody, &reading))
+        return;
+    snprintf(message, sizeof message, "%.*s is now what stands in `%s`, not its address", (int)left, assignment,
+             name);
+    snprintf(hint, sizeof hint, "`&%s` is its address, 0x%04llx.", name, (unsigned long long)reading.value);
+    b->self->sink.report(b->self->sink.context,
+                         &(oak_diagnostic){.severity = OAK_NOTE, .message = message, .hint = hint});
+}
+
 static bool verb_set(bench *b, const char *rest)
 {
-    return bench_done(b, oak_session_set(b->session, rest, &b->self->sink), rest);
+    if (!bench_done(b, oak_session_set(b->session, rest, &b->self->sink), rest)) return false;
+    say_address_meant(b, rest);
+    return true;
 }
 
 static bool verb_drive(bench *b, const char *rest)
