@@ -273,7 +273,7 @@ START_TEST(loads_and_stores_of_32_bits_reach_what_the_list_says)
         bench b;
         char source[500];
         snprintf(source, sizeof source,
-                 " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\n movs r2, #4\n%s\n b .\n"
+                 " dd 0x20000108, start + 1\n org 0x100\nstart: ldr r1, =0x20000010\n movs r2, #4\n%s\n b .\n"
                  "elsewhere: b .\n",
                  arm_forms[form].instruction);
         bench_open(&b, arm_forms[form].part, source);
@@ -305,7 +305,7 @@ START_TEST(in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction
     bench b;
     bench_open(
         &b, "armv6m-32k",
-        " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, #1\n"
+        " dd 0x20000108, start + 1\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, #1\n"
         " str r0, [r1, #8]\nhere: ldr r2, [r1, #4]\nthere: str r2, [r1]\n cmp r0, #200\n bne round\n b .\n");
     add(&b, "mem[0x20000014:4]", OAK_WATCH_READ);
     add(&b, "mem[0x20000010]", OAK_WATCH_WRITE);
@@ -409,7 +409,7 @@ START_TEST(the_stack_of_an_interrupt_and_its_handler_are_seen)
     bench_close(&b);
 
     bench_open(&b, "armv6m-32k",
-               " dd 0x20000200, main\n org 0x3c\n dd tick + 1\n org 0x100\ntick: bx lr\nmain: ldr r1, "
+               " dd 0x20000200, main + 1\n org 0x3c\n dd tick + 1\n org 0x100\ntick: bx lr\nmain: ldr r1, "
                "=0xe000e010\n ldr "
                "r0, =999\n str r0, [r1, #4]\n movs r0, #7\n str r0, [r1]\nround: b round\n");
     add(&b, "0x3c", OAK_WATCH_HANDLER);
@@ -830,7 +830,7 @@ START_TEST(changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)
         static const char *const stores[] = {"str", "strb", "strh"};
         size_t used = (size_t)snprintf(
             source, sizeof source,
-            " dd 0x20000108, start\n org 0x100\nstart: ldr r1, =0x20000010\nagain: adds r0, r0, "
+            " dd 0x20000108, start + 1\n org 0x100\nstart: ldr r1, =0x20000010\nagain: adds r0, r0, "
             "#1\n");
         for (unsigned i = 0; i < 30; i++) {
             unsigned size = random32(&seed) % 3, offset = random32(&seed) % 16;

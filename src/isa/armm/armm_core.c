@@ -303,7 +303,7 @@ uint32_t armm_xpsr(const oak_core *core)
 {
     uint32_t flags = (uint32_t)(core->nz < 0) << 31 | (uint32_t)((uint32_t)core->nz == 0) << 30 |
                      core->c << 29 | (core->v >> 31) << 28 | (uint32_t)core->q << 27;
-    return flags | 1u << 24 | core->ipsr | (core->it & 3u) << 25 | (core->it & 0xFCu) << 8;
+    return flags | (uint32_t)!core->not_thumb << 24 | core->ipsr | (core->it & 3u) << 25 | (core->it & 0xFCu) << 8;
 }
 
 void armm_set_flags(oak_core *core, uint32_t xpsr)
@@ -325,6 +325,7 @@ static void take_reset_vector(oak_core *core)
     }
     core->r[ARMM_SP] = sp & ~(uint32_t)3;
     core->r[ARMM_PC] = pc & ~(uint32_t)1;
+    core->not_thumb = !(pc & 1);
 }
 
 /* What a reset does on the chip: RAM keeps what it holds. */
@@ -535,9 +536,11 @@ static bool is_lost(const oak_core *core)
 
 static bool sleep_on(oak_core *core, uint64_t until_cycle)
 {
-    bool wakes = armm_would_wake(core) || (core->waits_for_event && core->event);
+    /* wfe: an event, or an interrupt that is taken; wfi: one that would be but for PRIMASK (B1.5.17, B1.5.18). */
+    bool wakes = core->waits_for_event ? core->event || armm_may_take(core) : armm_would_wake(core);
     if (wakes) {
-        core->sleeping = core->event = false;
+        core->sleeping = false;
+        if (core->waits_for_event) core->event = false;
         return true;
     }
     if (core->next_event == UINT64_MAX) return false;
@@ -653,6 +656,10 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
         if (core->sleeping) {
             if (sleep_on(core, until_cycle)) continue;
             exit = ARMM_EXIT_PARKED;
+        } else if (core->not_thumb) {
+            armm_refuse_state(core);
+            core->raised_behind = first = false;
+            exit = ARMM_EXIT_RAISED;
         } else {
             uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
             uint64_t left = until - core->time.cycles, steps = until_instruction - core->time.instructions;
@@ -816,7 +823,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     case ARMM_PC:
         core->r[ARMM_PC] = value & ~(uint32_t)1;
         core->it = 0;
-        core->sleeping = core->fresh = false;
+        core->sleeping = core->fresh = core->not_thumb = false;
         break;
     case ARMM_XPSR:
         armm_set_flags(core, value);
@@ -906,6 +913,7 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
 #define VISIT_ALL(X)                                                                                         \
     X(other_sp, uint32_t)                                                                                    \
     X(uses_psp, bool)                                                                                        \
+    X(not_thumb, bool)                                                                                       \
     X(ipsr, uint16_t)                                                                                        \
     X(sleeping, bool)                                                                                        \
     X(waits_for_event, bool)                                                                                 \

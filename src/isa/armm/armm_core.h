@@ -207,7 +207,8 @@ struct oak_core {
     uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
     uint16_t ipsr;
     uint8_t primask, faultmask, basepri, control;
-    bool uses_psp; /* other_sp is the main one */
+    bool uses_psp;  /* other_sp is the main one */
+    bool not_thumb; /* the T bit is 0: no instruction can be executed */
 
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
@@ -362,6 +363,10 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles);
 /* A jump by bx, blx, pop or ldr pc: bit 0, and returns from exceptions. */
 armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles);
 int armm_execution_priority(const oak_core *core);
+/* Raise the fault of what stands, or does not stand, at the place of the next instruction. */
+void armm_refuse_state(oak_core *core);
+void armm_refuse_fetch(oak_core *core, uint32_t pc);
+void armm_refuse_code(oak_core *core, uint32_t pc);
 void armm_interrupt(oak_core *core, unsigned line, bool level, uint64_t from);
 void armm_write_control(oak_core *core, uint32_t value);
 static inline bool armm_privileged(const oak_core *core)

@@ -22,6 +22,8 @@ void armm_reset_exceptions(oak_core *core)
 
 void armm_pend(oak_core *core, unsigned number, bool on)
 {
+    /* What becomes pending is an event where SEVONPEND asks for it, even if it is not enabled (B1.5.17). */
+    if (on && !armm_bit(core->pending, number) && (core->scr & 1u << 4)) core->event = true;
     armm_put_bit(core->pending, number, on);
     core->attention = true;
 }
@@ -111,6 +113,24 @@ static void unhandled(oak_core *core, oak_fault fault, uint32_t address)
     core->fault_unhandled = true;
 }
 
+/* The exception that a fault is taken as: itself, or escalated (B1.5.14). */
+static unsigned taken_as(const oak_core *core, unsigned exception)
+{
+    if (!core->v7 || exception == ARMM_HARD_FAULT) return ARMM_HARD_FAULT;
+    bool enabled = core->shcsr_enabled >> (exception - ARMM_MEM_MANAGE + 16) & 1;
+    bool preempts = group_of(core, core->priority[exception]) < armm_execution_priority(core);
+    return enabled && preempts ? exception : ARMM_HARD_FAULT;
+}
+
+/* Would the program see such a fault? */
+static bool is_handled(const oak_core *core, unsigned exception)
+{
+    uint32_t handler;
+    exception = taken_as(core, exception);
+    return (exception != ARMM_HARD_FAULT || armm_execution_priority(core) > -1) &&
+           vector_of(core, exception, &handler);
+}
+
 static void become_handler(oak_core *core, unsigned number, uint32_t exc_return, uint32_t handler)
 {
     if (core->watched_count) armm_watch_entry(core, number);
@@ -130,8 +150,7 @@ static void become_handler(oak_core *core, unsigned number, uint32_t exc_return,
     core->event = true;
     core->claimed = 1;
     core->sleeping = false;
-    if (!(handler & 1)) armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_EVEN_JUMP, handler, 1u << 17);
-    if (!(handler & 1)) core->fault_unhandled = true;
+    core->not_thumb = !(handler & 1);
 }
 
 /* Stacks the registers and goes to the handler. False when that fails, which stops the run. */
@@ -139,13 +158,16 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
 {
     uint32_t handler, sp = core->r[ARMM_SP], align = sp & 4;
     if (!vector_of(core, number, &handler)) {
-        if (core->setup.suffer && (number > ARMM_USAGE_FAULT || number == ARMM_NMI))
-            core->setup.suffer(core->setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
-                               core->time.cycles);
-        if (number > ARMM_USAGE_FAULT || number == ARMM_NMI) unhandled(core, OAK_FAULT_NO_HANDLER, number);
-        core->fault_unhandled = true;
-        core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
-        return false;
+        bool fault = number <= ARMM_USAGE_FAULT && number != ARMM_NMI;
+        bool ends = fault || !core->setup.suffer ||
+                    core->setup.suffer(core->setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
+                                       core->time.cycles);
+        if (ends) {
+            if (!fault) unhandled(core, OAK_FAULT_NO_HANDLER, number);
+            core->fault_unhandled = true;
+            core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
+            return false;
+        } /* else the core goes where the vector says, whatever is there */
     }
     const uint32_t frame[8] = {core->r[0],  core->r[1],       core->r[2], core->r[3],
                                core->r[12], core->r[ARMM_LR], back,       armm_xpsr(core) | align << 7};
@@ -186,10 +208,8 @@ void armm_fault(oak_core *core, unsigned exception, oak_fault fault, uint32_t ad
     if (!core->v7) return;
     core->cfsr |= status;
     if (exception == ARMM_HARD_FAULT) return;
-    bool enabled = core->shcsr_enabled >> (exception - ARMM_MEM_MANAGE + 16) & 1;
-    if (enabled && core->priority[exception] < armm_execution_priority(core)) return;
-    core->raised = ARMM_HARD_FAULT;
-    core->hfsr |= 1u << 30; /* forced */
+    core->raised = taken_as(core, exception);
+    if (core->raised == ARMM_HARD_FAULT) core->hfsr |= 1u << 30; /* forced */
 }
 
 bool armm_take_raised(oak_core *core)
@@ -223,10 +243,32 @@ void armm_write_control(oak_core *core, uint32_t value)
     core->uses_psp = psp;
 }
 
-static armm_done bad_return(oak_core *core, uint32_t value)
+static void chain(oak_core *core, unsigned next, uint32_t exc_return, uint32_t handler, uint32_t *cycles)
 {
-    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_BAD_RETURN, value, 1u << 18);
-    return ARMM_RAISED;
+    oak_service_leave(&core->log, core->ends + *cycles);
+    oak_service_enter(&core->log, next, core->ends + *cycles);
+    *cycles += core->v7 ? 6 : 10;
+    become_handler(core, next, exc_return, handler);
+    core->attention = true;
+}
+
+/* The handler `number` is left already: the fault finds its frame and chains to it (B1.5.8). Where nobody would handle it,
+ * the run ends at the return, which has not been done. */
+static armm_done bad_return(oak_core *core, unsigned number, uint32_t value, uint32_t *cycles)
+{
+    unsigned exception = core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT;
+    bool handled = is_handled(core, exception);
+    uint32_t handler;
+    if (!handled) armm_put_bit(core->active, number, true);
+    armm_fault(core, exception, OAK_FAULT_BAD_RETURN, value, 1u << 18);
+    if (!handled) return ARMM_RAISED;
+    exception = core->raised;
+    core->raised = 0;
+    core->fault_pc = core->now_op ? armm_pc_of(core, core->now_op) : core->r[ARMM_PC];
+    vector_of(core, exception, &handler);
+    if (number != ARMM_NMI) core->faultmask = 0;
+    chain(core, exception, 0xF0000000u | value, handler, cycles);
+    return ARMM_BRANCHED;
 }
 
 static bool any_active(const oak_core *core)
@@ -236,29 +278,30 @@ static bool any_active(const oak_core *core)
     return false;
 }
 
+static void take_from_frame(oak_core *core, const uint32_t *frame)
+{
+    for (unsigned i = 0; i < 4; i++) core->r[i] = frame[i];
+    core->r[12] = frame[4];
+    armm_set_flags(core, frame[7]);
+}
+
 armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
 {
     unsigned number = core->ipsr, kind = value & 15;
-    if (!number || (value | 15) != UINT32_MAX || (kind != 1 && kind != 9 && kind != 13))
-        return bad_return(core, value);
+    bool was_active = armm_bit(core->active, number);
     armm_put_bit(core->active, number, false);
-    bool nested = any_active(core);
-    if (nested != (kind == 1)) {
-        armm_put_bit(core->active, number, true);
-        return bad_return(core, value);
-    }
-    if (armm_bit(core->level, number) && number >= ARMM_INTERRUPT) armm_put_bit(core->pending, number, true);
+    /* Bit 0 of CCR: the main program may go on while handlers are active. */
+    bool nested = any_active(core), may_leave = !nested || (core->ccr & 1);
+    if (!was_active || (value | 15) != UINT32_MAX || (kind != 1 && ((kind != 9 && kind != 13) || !may_leave)))
+        return bad_return(core, number, value, cycles);
+    if (armm_bit(core->level, number) && number >= ARMM_INTERRUPT) armm_pend(core, number, true);
     if (number != ARMM_NMI) core->faultmask = 0;
     core->claimed = 1;
     core->event = true;
     uint32_t handler;
     unsigned next = first_pending(core);
     if (armm_may_take(core) && vector_of(core, next, &handler)) { /* tail-chaining */
-        oak_service_leave(&core->log, core->ends + *cycles);
-        oak_service_enter(&core->log, next, core->ends + *cycles);
-        *cycles += core->v7 ? 6 : 10;
-        become_handler(core, next, value, handler);
-        core->attention = true;
+        chain(core, next, value, handler, cycles);
         return ARMM_BRANCHED;
     }
     uint32_t frame[8], sp = kind == 13 ? core->other_sp : core->r[ARMM_SP];
@@ -267,6 +310,10 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
         armm_put_bit(core->active, number, true);
         core->fault_unhandled = true;
         return ARMM_RAISED;
+    }
+    if ((kind == 1) != ((frame[7] & 0x1FF) != 0)) { /* it leads elsewhere than the value says: back onto the stack */
+        take_from_frame(core, frame);
+        return bad_return(core, number, value, cycles);
     }
     sp += FRAME + (frame[7] >> 9 & 1) * 4;
     if (kind == 13) {
@@ -277,13 +324,12 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     } else {
         core->r[ARMM_SP] = sp;
     }
-    for (unsigned i = 0; i < 4; i++) core->r[i] = frame[i];
-    core->r[12] = frame[4];
+    take_from_frame(core, frame);
     core->r[ARMM_LR] = frame[5];
     core->r[ARMM_PC] = frame[6] & ~(uint32_t)1;
-    armm_set_flags(core, frame[7]);
+    core->not_thumb = !(frame[7] >> 24 & 1);
     core->it = core->it_after = core->v7 ? (uint8_t)((frame[7] >> 25 & 3) | (frame[7] >> 8 & 0xFC)) : 0;
-    core->ipsr = nested ? frame[7] & 0x1FF : 0;
+    core->ipsr = frame[7] & 0x1FF;
     core->attention = true;
     *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
     oak_service_leave(&core->log, core->ends + *cycles);
@@ -294,14 +340,43 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
 armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
 {
     if (target >> 28 == 15 && core->ipsr) return armm_return_from(core, target, cycles);
-    if (!(target & 1)) {
-        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, target,
-                   1u << 17);
+    unsigned exception = core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT;
+    if (!(target & 1) && !is_handled(core, exception)) { /* the run ends at the jump, where the mistake is */
+        armm_fault(core, exception, OAK_FAULT_EVEN_JUMP, target, 1u << 17);
         return ARMM_RAISED;
     }
-    core->r[ARMM_PC] = target - 1;
-    *cycles += armm_refill(core, target - 1);
+    core->r[ARMM_PC] = target & ~(uint32_t)1;
+    core->not_thumb = !(target & 1);
+    if (core->not_thumb) core->attention = true;
+    *cycles += armm_refill(core, core->r[ARMM_PC]);
     return ARMM_BRANCHED;
+}
+
+/* Nothing can be fetched there: devices and the system are never executed (B3.1, the default map), the rest is absent. */
+void armm_refuse_fetch(oak_core *core, uint32_t pc)
+{
+    unsigned top = pc >> 29; /* half a gigabyte each: code, SRAM, peripherals, RAM, RAM, devices, devices, system */
+    bool never = top == 2 || top >= 5;
+    if (!core->v7) armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_OUTSIDE_CODE, pc, 0);
+    else if (never) armm_fault(core, ARMM_MEM_MANAGE, OAK_FAULT_OUTSIDE_CODE, pc, 1u << 0);
+    else armm_fault(core, ARMM_BUS_FAULT, OAK_FAULT_OUTSIDE_CODE, pc, 1u << 8);
+}
+
+/* A code that no instruction has; those of coprocessors say that there is none (A5.3.18). */
+void armm_refuse_code(oak_core *core, uint32_t pc)
+{
+    const armm_region *region = armm_region_at(core, pc);
+    uint32_t high = region ? region->bytes[pc - region->base + 1] : 0;
+    uint32_t low = region ? region->bytes[pc - region->base] : 0, op1 = (high & 3) << 4 | low >> 4;
+    bool coprocessor = core->v7 && (high & 0xEC) == 0xEC && op1 >= 2 && op1 < 0x30;
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_RESERVED, pc,
+               coprocessor ? 1u << 19 : 1u << 16);
+}
+
+/* The instruction at an address that was reached without bit 0 (INVSTATE): it cannot be executed. */
+void armm_refuse_state(oak_core *core)
+{
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, core->r[ARMM_PC], 1u << 17);
 }
 
 /* ------------------------------------------------------------------------------------------ lines of devices */
@@ -312,6 +387,6 @@ void armm_interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
     if (line >= core->setup.interrupt_count) return;
     unsigned number = ARMM_INTERRUPT + line;
     armm_put_bit(core->level, number, level);
-    if (level && !armm_bit(core->active, number)) armm_put_bit(core->pending, number, true);
+    if (level && !armm_bit(core->active, number)) armm_pend(core, number, true);
     core->attention = true;
 }

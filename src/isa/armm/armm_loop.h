@@ -501,7 +501,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     CASE(PARKED): AT_BOUNDARY; exit = ARMM_EXIT_PARKED; goto here;
     CASE(OUTSIDE):
         AT_BOUNDARY;
-        armm_fault(core, core->v7 ? ARMM_BUS_FAULT : ARMM_HARD_FAULT, OAK_FAULT_OUTSIDE_CODE, PC_HERE, 1u << 8);
+        armm_refuse_fetch(core, PC_HERE);
         goto raised;
     CASE(UNPROGRAMMED):
         AT_BOUNDARY;
@@ -515,7 +515,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         goto raised;
     CASE(RESERVED):
         AT_BOUNDARY;
-        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_RESERVED, PC_HERE, 1u << 16);
+        armm_refuse_code(core, PC_HERE);
         goto raised;
     END_CASES
 

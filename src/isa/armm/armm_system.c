@@ -37,7 +37,7 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now)
     if (core->tick_next <= now) {
         uint64_t period = (uint64_t)core->tick_reload + 1;
         core->tick_flag = true;
-        if (core->tick_interrupt) armm_put_bit(core->pending, ARMM_SYSTICK, true);
+        if (core->tick_interrupt) armm_pend(core, ARMM_SYSTICK, true);
         core->tick_since = core->tick_next;
         if (core->tick_reload) core->tick_since += (now - core->tick_next) / period * period;
         core->tick_value = 0;
@@ -122,11 +122,13 @@ static void write_lines(oak_core *core, uint32_t offset, uint32_t value)
 {
     uint8_t *bits = line_bits(core, offset);
     uint32_t first = (offset & 0x7C) * 8;
-    bool set = !(offset & 0x80);
+    bool on = !(offset & 0x80), set;
     for (unsigned i = 0; i < 32 && first + i < core->setup.interrupt_count; i++) {
         unsigned number = ARMM_INTERRUPT + first + i;
         if (!(value >> i & 1)) continue;
-        armm_put_bit(bits, number, set || (bits == core->pending && armm_bit(core->level, number)));
+        set = on || (bits == core->pending && armm_bit(core->level, number));
+        if (bits == core->pending) armm_pend(core, number, set);
+        else armm_put_bit(bits, number, set);
     }
     core->attention = true;
 }
@@ -172,11 +174,11 @@ static uint32_t read_icsr(const oak_core *core)
 
 static void write_icsr(oak_core *core, uint32_t value)
 {
-    if (value >> 25 & 1) armm_put_bit(core->pending, ARMM_SYSTICK, false);
-    if (value >> 26 & 1) armm_put_bit(core->pending, ARMM_SYSTICK, true);
-    if (value >> 27 & 1) armm_put_bit(core->pending, ARMM_PENDSV, false);
-    if (value >> 28 & 1) armm_put_bit(core->pending, ARMM_PENDSV, true);
-    if (value >> 31) armm_put_bit(core->pending, ARMM_NMI, true);
+    if (value >> 25 & 1) armm_pend(core, ARMM_SYSTICK, false);
+    if (value >> 26 & 1) armm_pend(core, ARMM_SYSTICK, true);
+    if (value >> 27 & 1) armm_pend(core, ARMM_PENDSV, false);
+    if (value >> 28 & 1) armm_pend(core, ARMM_PENDSV, true);
+    if (value >> 31) armm_pend(core, ARMM_NMI, true);
     core->attention = true;
 }
 
@@ -265,7 +267,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
         case 0xD38: core->bfar = value; break;
         case 0xF00:
             if (core->v7 && (value & 0x1FF) < core->setup.interrupt_count)
-                armm_put_bit(core->pending, ARMM_INTERRUPT + (value & 0x1FF), true);
+                armm_pend(core, ARMM_INTERRUPT + (value & 0x1FF), true);
             break;
         default: break;
         }
