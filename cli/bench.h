@@ -39,10 +39,10 @@ typedef struct bench {
     double pace;  /* 0: as fast as it goes */
     bool bounded; /* a run without bounds ends after a while: nobody is there to end it */
     bool quits, again;
-    bool echoes; /* each verb is printed before what it answers: nobody has typed it here */
-    bool went_back;                       /* the last verb that moves did */
-    unsigned failures;                    /* verbs that could not be done */
-    char *kept[BENCH_MOST_KEPT];          /* expressions that are shown again and again */
+    bool echoes;                 /* each verb is printed before what it answers: nobody has typed it here */
+    bool went_back;              /* the last verb that moves did */
+    unsigned failures;           /* verbs that could not be done */
+    char *kept[BENCH_MOST_KEPT]; /* expressions that are shown again and again */
     char kept_text[BENCH_MOST_KEPT][100]; /* and what they were when they were shown last */
     unsigned kept_count;
     bool view; /* the full-screen view shows things by itself */

@@ -641,8 +641,8 @@ static void say_address_meant(bench *b, const char *assignment)
     if (!pointer || !(isalpha((unsigned char)*name) || *name == '_') || strlen(name) > sizeof address - 2 ||
         oak_session_value(b->session, address, &nobody, &reading))
         return;
-    snprintf(message, sizeof message, "%.*s is now what stands in `%s`, not its address", (int)left, assignment,
-             name);
+    snprintf(message, sizeof message, "%.*s is now what stands in `%s`, not its address", (int)left,
+             assignment, name);
     snprintf(hint, sizeof hint, "`&%s` is its address, 0x%04llx.", name, (unsigned long long)reading.value);
     b->self->sink.report(b->self->sink.context,
                          &(oak_diagnostic){.severity = OAK_NOTE, .message = message, .hint = hint});

@@ -23,8 +23,8 @@ typedef struct cli {
     bool marks;                           /* what the last run has changed is marked with a * */
     uint32_t port_levels[OAK_MOST_PORTS]; /* with marks: what stood on the pins before it */
     unsigned errors, warnings;
-    bool printed;     /* a document has been */
-    bool said_memory; /* that there is no memory has been told */
+    bool printed;       /* a document has been */
+    bool said_memory;   /* that there is no memory has been told */
     const char *script; /* NULL, or what verbs are read from, and the line that is being done */
     unsigned script_line;
 } cli;

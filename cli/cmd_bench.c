@@ -204,8 +204,9 @@ static void read_lines(bench *b, FILE *from, unsigned *number)
             continue;
         }
         line[strcspn(line, "\r\n")] = 0;
-        if (b->echoes) printf("%s> %s%s\n", cli_paint(b->self->result_colour, PAINT_FAINT), line,
-                              cli_paint(b->self->result_colour, PAINT_OFF));
+        if (b->echoes)
+            printf("%s> %s%s\n", cli_paint(b->self->result_colour, PAINT_FAINT), line,
+                   cli_paint(b->self->result_colour, PAINT_OFF));
         do_line(b, line);
     }
     b->self->script_line = 0;

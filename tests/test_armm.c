@@ -904,7 +904,139 @@ START_TEST(an_event_keeps_wfe_from_sleeping_once)
 }
 END_TEST
 
-RUN_SUITE("armm", every_halfword_is_an_instruction_that_encodes_back_or_is_refused,
+/* A mistake in the main program or in the handler of svc: the exception it is taken as, what the frame and CFSR hold. The
+ * handlers keep the frame's pc in r4 and its xpsr in r5, CFSR in r6, their own number in r7, SHCSR in r8, lr in r9. */
+#define KEEP                                                                                                 \
+    " mrs r0, msp\n ldr r4, [r0, #24]\n ldr r5, [r0, #28]\n mrs r7, ipsr\n mov r9, lr\n"                     \
+    " ldr r0, =0xe000ed28\n ldr r6, [r0]\n ldr r0, =0xe000ed24\n ldr r0, [r0]\n mov r8, r0\n b .\n"
+typedef struct mistake {
+    const char *main, *call; /* what `start` and the handler of svc do; `there` stands behind start */
+    const char *place;       /* that the frame holds */
+    bool thumb;
+    unsigned exception; /* with its own handler enabled */
+    uint32_t status;
+} mistake;
+static const mistake mistakes[] = {
+    {" ldr r0, =there\n bx r0\n", "", "there", false, 6, 1u << 17},
+    {" ldr r0, =there\n blx r0\n", "", "there", false, 6, 1u << 17},
+    {" ldr r0, =there\n push {r0}\n pop {pc}\n", "", "there", false, 6, 1u << 17},
+    {" svc #1\n",
+     " mrs r0, msp\n ldr r1, [r0, #28]\n ldr r2, =0x1000000\n bics r1, r2\n str r1, [r0, #28]\n bx lr\n",
+     "there", false, 6, 1u << 17},
+    {" ldr r0, =0x40000101\n bx r0\n", "", "0x40000100", true, 4, 1u << 0},
+    {" ldr r0, =0xa0000001\n bx r0\n", "", "0xa0000000", true, 4, 1u << 0},
+    {" ldr r0, =0xfffffff9\n bx r0\n", "", "0xfffffff8", true, 4,
+     1u << 0}, /* no exception is active: a place as any */
+    {" ldr r0, =0x60000001\n bx r0\n", "", "0x60000000", true, 5, 1u << 8},
+    {" svc #1\n", " ldr r0, =0xfffffff5\n bx r0\n", "there", true, 6, 1u << 18},
+    {" svc #1\n", " ldr r0, =0xfffffff1\n bx r0\n", "there", true, 6, 1u << 18},
+    {"at: dw 0xee10, 0x0a10\n", "", "at", true, 6, 1u << 19},
+    {"at: dw 0xec51, 0x0b10\n", "", "at", true, 6, 1u << 19},
+    {"at: dw 0xee80, 0x1a00\n", "", "at", true, 6, 1u << 19},
+    {"at: dw 0xffff, 0xffff\n", "", "at", true, 6, 1u << 16},
+    {"at: dw 0xde00\n", "", "at", true, 6, 1u << 16},
+};
+
+static void make_mistake(const mistake *m, bool v7, bool enabled)
+{
+    static char source[3000];
+    bench b;
+    snprintf(
+        source, sizeof source,
+        " vector stack, 0x20000800\n vector reset, start\n vector hard_fault, hard\n vector svcall, call\n%s"
+        " org 0x200\nstart:%s\n%sthere: movs r1, #1\n b .\ncall:\n%s b .\nhard:" KEEP "fetch: " KEEP
+        "usage: " KEEP,
+        v7 ? " vector mem_manage, fetch\n vector bus_fault, fetch\n vector usage_fault, usage\n" : "",
+        enabled ? " ldr r0, =0xe000ed24\n ldr r1, =0x70000\n str r1, [r0]\n ldr r0, =0xe000ed1c\n ldr r1, "
+                  "=0xe0000000\n str r1, [r0]\n"
+                : "",
+        m->main, m->call);
+    bench_open(&b, v7 ? "armv7m-256k" : "armv6m-32k", source);
+    oak_event event = bench_run(&b, 10000, 0);
+    bool inside = m->call[0] && m->thumb; /* the handler was left: it is not active any more */
+    ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault_taken, "%s: %s", m->main,
+                  oak_fault_word(event.stop.fault));
+    ck_assert_msg(value_of(&b, "r4") == value_of(&b, m->place), "%s%s: frame at 0x%llx", m->main, m->call,
+                  value_of(&b, "r4"));
+    ck_assert_msg((value_of(&b, "r5") >> 24 & 1) == m->thumb, "%s%s", m->main, m->call);
+    ck_assert_msg(value_of(&b, "r7") == (enabled ? m->exception : 3), "%s%s: exception %lld", m->main,
+                  m->call, value_of(&b, "r7"));
+    if (v7)
+        ck_assert_msg(value_of(&b, "r6") == (long long)m->status, "%s%s: 0x%llx", m->main, m->call,
+                      value_of(&b, "r6"));
+    if (inside) ck_assert_int_eq(value_of(&b, "r8") >> 7 & 1, 0);
+    if (inside) ck_assert_int_eq(value_of(&b, "r9") >> 4, 0xfffffff);
+    bench_close(&b);
+}
+
+START_TEST(mistakes_are_taken_as_the_exceptions_of_the_manual)
+{
+    for (size_t i = 0; i < sizeof mistakes / sizeof *mistakes; i++) {
+        make_mistake(&mistakes[i], true, false);
+        make_mistake(&mistakes[i], true, true);
+        make_mistake(&mistakes[i], false, false);
+    }
+}
+END_TEST
+
+START_TEST(a_vector_without_bit_0_is_a_fault_at_its_handler)
+{
+    bench b;
+    bench_open(&b, "armv7m-256k",
+               " vector stack, 0x20000800\n vector reset, start\n vector hard_fault, hard\n org 0x38\n dd "
+               "pend\n org 0x200\n"
+               "start: ldr r0, =SCB_ICSR\n ldr r1, =0x10000000\n str r1, [r0]\n b .\n align 4\npend: b "
+               ".\nhard:" KEEP);
+    oak_event event = bench_run(&b, 10000, 0);
+    ck_assert(event.stop.fault_taken);
+    ck_assert_int_eq(value_of(&b, "r4"), value_of(&b, "pend"));
+    ck_assert_int_eq(value_of(&b, "r5") & 0x10001ff, 14);
+    ck_assert_int_eq(value_of(&b, "r6"), 1 << 17);
+    bench_close(&b);
+    bench_open(&b, "armv6m-32k", " dd 0x20000800, start\n org 0x100\nstart: b .\n");
+    event = bench_run(&b, 1000, 0); /* nobody handles it */
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_EVEN_JUMP);
+    ck_assert_int_eq(event.stop.pc, value_of(&b, "start"));
+    bench_close(&b);
+}
+END_TEST
+
+/* What wakes from wfe and wfi (B1.5.17, B1.5.18), with PRIMASK set: `control` is SCR. */
+static long long woken(const char *part, const char *sleep, unsigned control)
+{
+    char source[900];
+    bench b;
+    snprintf(
+        source, sizeof source,
+        HEAD
+        "start: cpsid i\n ldr r0, =0xe000ed10\n movs r1, #%u\n str r1, [r0]\n ldr r0, =0xe000e010\n ldr r1, "
+        "=500\n str r1, [r0, #4]\n movs r1, #7\n str r1, [r0]\n movs r7, #1\n %s\n movs r7, #2\n %s\n movs "
+        "r7, #3\n "
+        "b .\ntick: movs r7, #9\n b .\nhard: b .\ncall: b .\npend: b .\nline2: b .\nline3: b .\n",
+        control, sleep, sleep);
+    bench_open(&b, part, source);
+    bench_run(&b, 20000, 0);
+    long long value = value_of(&b, "r7");
+    bench_close(&b);
+    return value;
+}
+
+START_TEST(what_is_masked_wakes_wfi_and_wfe_only_by_sevonpend)
+{
+    static const char *const parts[] = {"armv6m-32k", "armv7m-256k"};
+    for (unsigned i = 0; i < 2; i++) {
+        ck_assert_int_eq(woken(parts[i], "wfi", 0), 3); /* it stays pending */
+        ck_assert_int_eq(woken(parts[i], "wfe", 0), 1);
+        ck_assert_int_eq(woken(parts[i], "wfe", 1 << 4), 2); /* becomes pending once */
+    }
+}
+END_TEST
+
+RUN_SUITE("armm", mistakes_are_taken_as_the_exceptions_of_the_manual,
+          a_vector_without_bit_0_is_a_fault_at_its_handler,
+          what_is_masked_wakes_wfi_and_wfe_only_by_sevonpend,
+          every_halfword_is_an_instruction_that_encodes_back_or_is_refused,
           a_sample_of_wide_codes_encodes_back_or_is_refused, every_row_of_armv6m_does_what_the_reference_does,
           every_row_of_armv7m_does_what_the_reference_does, modified_immediates_are_right_both_ways,
           instructions_take_the_cycles_of_the_manual, systick_has_its_period_to_the_cycle,

@@ -745,11 +745,12 @@ END_TEST
 
 START_TEST(a_script_goes_on_behind_again_and_what_failed_stays_failed)
 {
-    ck_assert_int_eq(shell("d=$(mktemp -d); printf 'go 10 steps\nshw trips\nagain\nwhere\nstep 3\nshow 1 +\n' >$d/one; "
-                           "printf 'again\nstep 5\n' >$d/two; cd $d && " SPINDLE " bench " SOURCE_FOLDER
-                           "/examples/lathe/lathe.asm --part mcs51-8k -x one -x two; c=$?; rm -r $d; exit $c",
-                           &out, &err),
-                     1);
+    ck_assert_int_eq(
+        shell("d=$(mktemp -d); printf 'go 10 steps\nshw trips\nagain\nwhere\nstep 3\nshow 1 +\n' >$d/one; "
+              "printf 'again\nstep 5\n' >$d/two; cd $d && " SPINDLE " bench " SOURCE_FOLDER
+              "/examples/lathe/lathe.asm --part mcs51-8k -x one -x two; c=$?; rm -r $d; exit $c",
+              &out, &err),
+        1);
     has(err, "one:2: error: there is no verb `shw`");
     has(err, "one:6: error: a value is missing here");
     has(out, "> where\nAt the beginning\n");
@@ -781,10 +782,13 @@ END_TEST
 
 START_TEST(a_sum_is_shown_whole_by_its_size)
 {
-    static const char source[] = " org 0\n mov 30h, #12h\n mov 31h, #34h\n sjmp $\n section vars, iram, at 30h\nsum: ds 2\n";
+    static const char source[] =
+        " org 0\n mov 30h, #12h\n mov 31h, #34h\n sjmp $\n section vars, iram, at 30h\nsum: ds 2\n";
     char command[600];
-    snprintf(command, sizeof command, "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; %s run $d/a.asm --part "
-             "mcs51-8k --show sum; c=$?; rm -r $d; exit $c", source, SPINDLE);
+    snprintf(command, sizeof command,
+             "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; %s run $d/a.asm --part "
+             "mcs51-8k --show sum; c=$?; rm -r $d; exit $c",
+             source, SPINDLE);
     ck_assert_int_eq(shell(command, &out, &err), 0);
     has(out, "0x1234");
 }
@@ -810,12 +814,15 @@ END_TEST
 
 START_TEST(a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too)
 {
-    static const char source[] = " vector stack, 0x20001000\n vector reset, start\n vector hard_fault, trap\n org 0x100\nstart: ldr r0, "
+    static const char source[] = " vector stack, 0x20001000\n vector reset, start\n vector hard_fault, "
+                                 "trap\n org 0x100\nstart: ldr r0, "
                                  "=0x30000001\n ldr r1, [r0, #3]\ntrap: b trap\n";
     char command[900];
     for (unsigned i = 0; i < 2; i++) {
-        snprintf(command, sizeof command, "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; echo go | %s %s $d/a.asm --part "
-                 "armv7m-256k --json; c=$?; rm -r $d; exit $c", source, SPINDLE, i ? "bench" : "run");
+        snprintf(command, sizeof command,
+                 "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; echo go | %s %s $d/a.asm --part "
+                 "armv7m-256k --json; c=$?; rm -r $d; exit $c",
+                 source, SPINDLE, i ? "bench" : "run");
         shell(command, &out, &err);
         cJSON *root = cJSON_Parse(out);
         ck_assert_ptr_nonnull(root);
@@ -832,7 +839,8 @@ END_TEST
 RUN_SUITE("bench", a_script_goes_on_behind_again_and_what_failed_stays_failed,
           addresses_are_told_from_what_stands_there, a_sum_is_shown_whole_by_its_size,
           the_reason_is_the_one_that_ended_the_run,
-          a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too, what_the_next_instruction_touches_is_told,
+          a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too,
+          what_the_next_instruction_touches_is_told,
           instructions_are_put_in_place_cells_copied_and_the_recent_ones_told,
           programs_in_c_do_the_same_with_the_library, the_mistake_of_the_loom_is_found_as_the_manual_says,
           one_stops_steps_changes_a_cell_sees_it_and_steps_back, the_same_on_the_kiln,

@@ -305,7 +305,8 @@ START_TEST(in_a_block_that_runs_on_a_32_bit_access_is_named_with_its_instruction
     bench b;
     bench_open(
         &b, "armv6m-32k",
-        " dd 0x20000108, start + 1\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, #1\n"
+        " dd 0x20000108, start + 1\n org 0x100\nstart: ldr r1, =0x20000010\n movs r0, #7\nround: adds r0, "
+        "#1\n"
         " str r0, [r1, #8]\nhere: ldr r2, [r1, #4]\nthere: str r2, [r1]\n cmp r0, #200\n bne round\n b .\n");
     add(&b, "mem[0x20000014:4]", OAK_WATCH_READ);
     add(&b, "mem[0x20000010]", OAK_WATCH_WRITE);

@@ -303,7 +303,8 @@ uint32_t armm_xpsr(const oak_core *core)
 {
     uint32_t flags = (uint32_t)(core->nz < 0) << 31 | (uint32_t)((uint32_t)core->nz == 0) << 30 |
                      core->c << 29 | (core->v >> 31) << 28 | (uint32_t)core->q << 27;
-    return flags | (uint32_t)!core->not_thumb << 24 | core->ipsr | (core->it & 3u) << 25 | (core->it & 0xFCu) << 8;
+    return flags | (uint32_t)!core->not_thumb << 24 | core->ipsr | (core->it & 3u) << 25 |
+           (core->it & 0xFCu) << 8;
 }
 
 void armm_set_flags(oak_core *core, uint32_t xpsr)

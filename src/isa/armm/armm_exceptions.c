@@ -311,7 +311,8 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
         core->fault_unhandled = true;
         return ARMM_RAISED;
     }
-    if ((kind == 1) != ((frame[7] & 0x1FF) != 0)) { /* it leads elsewhere than the value says: back onto the stack */
+    if ((kind == 1) !=
+        ((frame[7] & 0x1FF) != 0)) { /* it leads elsewhere than the value says: back onto the stack */
         take_from_frame(core, frame);
         return bad_return(core, number, value, cycles);
     }
@@ -355,7 +356,8 @@ armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
 /* Nothing can be fetched there: devices and the system are never executed (B3.1, the default map), the rest is absent. */
 void armm_refuse_fetch(oak_core *core, uint32_t pc)
 {
-    unsigned top = pc >> 29; /* half a gigabyte each: code, SRAM, peripherals, RAM, RAM, devices, devices, system */
+    unsigned top =
+        pc >> 29; /* half a gigabyte each: code, SRAM, peripherals, RAM, RAM, devices, devices, system */
     bool never = top == 2 || top >= 5;
     if (!core->v7) armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_OUTSIDE_CODE, pc, 0);
     else if (never) armm_fault(core, ARMM_MEM_MANAGE, OAK_FAULT_OUTSIDE_CODE, pc, 1u << 0);
@@ -376,7 +378,8 @@ void armm_refuse_code(oak_core *core, uint32_t pc)
 /* The instruction at an address that was reached without bit 0 (INVSTATE): it cannot be executed. */
 void armm_refuse_state(oak_core *core)
 {
-    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, core->r[ARMM_PC], 1u << 17);
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, core->r[ARMM_PC],
+               1u << 17);
 }
 
 /* ------------------------------------------------------------------------------------------ lines of devices */
