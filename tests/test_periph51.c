@@ -357,6 +357,48 @@ START_TEST(mode_0_shifts_a_bit_a_cycle_and_mode_2_goes_by_the_oscillator)
 }
 END_TEST
 
+/* Mode 0 as the manual has it: the cycle after the one that makes REN = 1 and RI = 0 passes; in each of the eight behind it the
+ * clock goes low, the pin is looked at, the clock goes high; RI is set as the tenth begins. */
+START_TEST(mode_0_receives_from_whatever_makes_ren_1_and_ri_0)
+{
+    static const char *const begins[] = {
+        "mov scon, #0x10", "mov scon, #0\n nop\n setb ren", "mov scon, #0x11\n nop\n clr ri",
+        "mov scon, #0x01\n setb ren\n nop\n anl scon, #0xfe", "mov scon, #0x50\n nop\n mov scon, #0x10"};
+    for (unsigned i = 0; i < 5; i++)
+        for (unsigned byte = 0; byte < 256; byte++) {
+            char source[400];
+            uint64_t at[20];
+            bench b;
+            edge_log log = {.drive_pin = P3_0, .pin = P3_1, .at = at};
+            oak_outside outside = {.context = &log, .advance = drive_log, .pin_changed = log_pin};
+            snprintf(source, sizeof source,
+                     " vector reset, start\n org 0x40\nstart: %s\nbegun: nop\n nop\n nop\n nop\n nop\n nop\n "
+                     "nop\n nop\n"
+                     "last: nop\nready: sjmp $\n",
+                     begins[i]);
+            bench_open(&b, "mcs51-4k", source);
+            uint64_t begun = cycle_at(&b, "begun");
+            unsigned line = 1;
+            for (unsigned bit = 0; bit < 8; bit++)
+                if ((byte >> bit & 1) != line) line = byte >> bit & 1, at[log.drives++] = begun + 1 + bit;
+            log.chip = b.chip;
+            ck_assert_int_eq(b.chip.ops->attach(b.chip.chip, &outside), OAK_OK);
+            ck_assert_uint_eq(cycle_at(&b, "last"), begun + 8);
+            ck_assert_int_eq(value_of(&b, "ri"), 0);
+            ck_assert_uint_eq(cycle_at(&b, "ready"), begun + 9);
+            ck_assert_int_eq(value_of(&b, "ri"), 1);
+            ck_assert_msg(value_of(&b, "SBUF") == byte, "%s: %02x received as %02llx", begins[i], byte,
+                          value_of(&b, "SBUF"));
+            ck_assert_uint_eq(log.count, 16);
+            for (unsigned edge = 0; edge < 16; edge++) {
+                ck_assert_int_eq(log.level[edge], edge % 2 ? OAK_HIGH : OAK_LOW);
+                ck_assert_uint_eq(log.cycle[edge], begun + 1 + (edge + 1) / 2);
+            }
+            bench_close(&b);
+        }
+}
+END_TEST
+
 static void receive_at(uint64_t bit_millicycles, uint32_t frame, unsigned bits, const char *settings,
                        unsigned *scon, unsigned *data)
 {
@@ -525,5 +567,6 @@ RUN_SUITE("periph51", a_watchdog_that_a_part_includes_bites_on_time_and_ram_outl
           random_programs_with_timers_and_interrupts_run_as_in_the_second_implementation,
           timers_overflow_on_their_cycle_in_every_mode, bytes_leave_the_serial_port_bit_by_bit,
           mode_0_shifts_a_bit_a_cycle_and_mode_2_goes_by_the_oscillator,
+          mode_0_receives_from_whatever_makes_ren_1_and_ri_0,
           bytes_arrive_at_the_serial_port_and_wrong_rates_garble_them, pins_are_counted_timed_and_captured,
           idle_sleeps_until_an_interrupt_and_power_down_for_good, an_interrupt_without_handler_is_a_fault)

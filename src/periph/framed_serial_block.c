@@ -198,20 +198,26 @@ static void begin_receiving(oak_block *block, uint64_t now)
     port->next_sample = tick + 7;
 }
 
+/* Eight cycles in a row the clock goes low (S3P1), the pin is looked at (S5P2), and the clock goes high (S6P1): the second and the
+ * third of a cycle are done at its end, when everything that has happened in it has. */
 static void take_shifted_bit(oak_block *block, uint64_t at)
 {
     oak_framed_serial *port = &block->as.framed;
-    if (port->in_bit >= 8) {
-        port->receiving = false;
-        port->data = (uint8_t)port->in_frame;
-        port->received = true;
-        ask(block, at + 2);
+    bool first = !port->sample;
+    port->sample = 1;
+    port->next_sample = at + 1;
+    if (!first) {
+        port->in_frame = (uint16_t)(port->in_frame | line_high(block) << port->in_bit++);
+        put(block, OAK_FRAMED_SEND_PIN, false, true, at);
+    }
+    if (port->in_bit < 8) {
+        put(block, OAK_FRAMED_SEND_PIN, true, false, at);
         return;
     }
-    port->in_frame = (uint16_t)(port->in_frame | line_high(block) << port->in_bit++);
-    put(block, OAK_FRAMED_SEND_PIN, true, false, at);
-    put(block, OAK_FRAMED_SEND_PIN, false, true, at);
-    port->next_sample = at + 1;
+    port->receiving = false;
+    port->data = (uint8_t)port->in_frame;
+    port->received = true;
+    ask(block, at + 2);
 }
 
 static void take_sample(oak_block *block, uint64_t at)
@@ -289,7 +295,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_framed_serial *port = &block->as.framed;
-    bool on = value != 0, was_off = !port->receive || port->received;
+    bool on = value != 0;
     switch (role) {
     case OAK_FRAMED_MODE_HIGH: port->mode_high = on; break;
     case OAK_FRAMED_MODE_LOW: port->mode_low = on; break;
@@ -302,17 +308,22 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_FRAMED_DATA: begin(block, (uint8_t)value, now); break;
     default: port->doubled = on; break;
     }
-    if (!port->receive) port->receiving = false;
-    /* In mode 0 receiving begins when the receiver is on and `received` is taken back. */
-    if (role == OAK_FRAMED_RECEIVED && mode_of(port) == 0 && was_off && port->receive && !port->received &&
-        !port->receiving)
-        begin_receiving(block, now);
+    if (!port->receive) {
+        if (port->receiving && mode_of(port) == 0) put(block, OAK_FRAMED_SEND_PIN, false, true, now);
+        port->receiving = false;
+    }
     choose_clocks(block, now);
     return true;
 }
 
 static void written(oak_block *block, uint64_t now)
 {
+    const oak_framed_serial *port = &block->as.framed;
+    /* In mode 0 receiving begins when the receiver is on and `received` is 0, whichever came last. */
+    if (mode_of(port) == 0 && port->receive && !port->received && !port->receiving) {
+        begin_receiving(block, now);
+        if (now + 1 < block->next) block->next = now + 1;
+    }
     ask(block, now + 1);
 }
 
