@@ -486,15 +486,144 @@ START_TEST(lines_and_labels_are_found)
 }
 END_TEST
 
-RUN_SUITE("asm", labels_comments_and_case_are_taken_in_every_form,
-          numbers_and_characters_are_read_in_every_form, expressions_follow_the_precedence_of_c,
-          names_are_known_before_they_are_defined, registers_and_bits_of_the_part_are_known,
-          spaces_give_variables_their_place, jumps_and_calls_take_the_shortest_form_that_reaches,
-          backward_out_of_a_page_a_longer_form_is_found, macros_swap_words_and_keep_their_own_labels,
-          repetitions_count_and_go_through_lists, conditions_choose_what_is_read,
-          local_labels_belong_to_the_label_before_them, structures_bits_and_alignment_give_numbers,
-          a_mistake_in_a_macro_is_told_once_with_its_way, what_never_ends_is_refused_at_once,
-          warnings_are_given_and_can_be_silenced, every_mistake_is_named_with_its_place,
-          two_mistakes_give_two_messages_in_the_order_of_the_source, one_wrong_org_is_one_message,
-          huge_input_is_refused_quickly, the_listing_shows_address_bytes_and_cycles,
-          lines_and_labels_are_found)
+/* ------------------------------------------------------------------------------------------ edits */
+
+typedef struct edited {
+    unsigned edits, safe, errors;
+    char text[48];
+    unsigned column, end;
+} edited;
+
+static void note_edit(void *context, const oak_diagnostic *d)
+{
+    edited *into = context;
+    if (d->severity == OAK_ERROR) into->errors++;
+    if (!d->edit) return;
+    into->edits++;
+    if (!d->edit_safe) return;
+    into->safe++;
+    snprintf(into->text, sizeof into->text, "%s", d->edit);
+    into->column = d->edit_column;
+    into->end = d->edit_column_end;
+}
+
+static unsigned marks_in(const char *text)
+{
+    unsigned count = 0;
+    for (; *text; text++) count += *text == '#';
+    return count;
+}
+
+static void assemble_line(const oak_part *for_part, const char *line, const char *rest, edited *into)
+{
+    char source[400];
+    oak_program *program = NULL;
+    const oak_diag_sink sink = {.context = into, .report = note_edit};
+    const oak_host host = oak_linux_host();
+    *into = (edited){0};
+    snprintf(source, sizeof source, "%s\n%s", line, rest);
+    oak_status status =
+        oak_assemble_text(&host, for_part, "line.asm", source, strlen(source), &sink, &program);
+    ck_assert((status != OAK_OK) == (into->errors > 0));
+    oak_program_free(program);
+}
+
+/* Every instruction with every pair and triple of these operands: what is offered as safe assembles, and drops no mark. */
+START_TEST(an_edit_that_is_offered_as_safe_makes_the_line_assemble)
+{
+    static const struct {
+        const char *part, *mnemonics, *operands, *rest;
+    } all[] = {
+        {"mcs51-8k",
+         "mov movx movc push pop xch xchd add addc subb inc dec mul div anl orl xrl clr setb cpl rl rlc rr "
+         "rrc swap da jc jnc "
+         "jb jnb jbc sjmp ajmp ljmp jmp acall lcall call jz jnz cjne djnz nop ret reti",
+         "a|c|ab|r3|@r0|dptr|@dptr|@a+dptr|5|#5|p1.3|/p1.3|here|#here|300|#300|ffh|#ffh|acc|#0x12|'x'|p1",
+         "here: sjmp here\n"},
+        {"armv6m-32k",
+         "mov movs add adds sub subs cmp and ands orr orrs eor eors lsl lsls lsr lsrs asr mul muls ldr str "
+         "ldrb strh ldrsb push pop "
+         "bx blx b bl beq svc bkpt nop mrs msr tst cmn adc adcs rsb rsbs sxtb rev ldm stm cpsid wfi",
+         "r0|r3|r9|sp|pc|#5|5|#900|900|{r1, r2}|[r0]|[r0, #4]|[r0, 4]|[sp, "
+         "4]|here|#here|=here|primask|r1!|i|ffh|#ffh",
+         "here: b here\n"},
+        {"armv7m-256k",
+         "mov movs movw movt add adds sub subs cmp and ands orr lsl lsls lsr asr ror mul mla udiv ldr str "
+         "ldrd strex ldrb strh push "
+         "pop bx b bl cbz it tbb nop mrs msr tst bfi ubfx ssat rsb clz",
+         "r0|r3|r9|sp|pc|#5|5|#900|900|{r1, r2}|[r0]|[r0, #4]|[r0, 4]|[r0, r1, lsl "
+         "2]|here|#here|=here|eq|lsl 3|ffh|lsl #3",
+         "here: b here\n"},
+    };
+    unsigned lines = 0, wrong = 0, applied = 0;
+    for (unsigned set = 0; set < 3; set++) {
+        char words[700], texts[400], *mnemonic[100], *operand[40], *rest;
+        unsigned mnemonics = 0, operands = 0;
+        oak_part *of = load_part(all[set].part);
+        strcpy(words, all[set].mnemonics);
+        strcpy(texts, all[set].operands);
+        for (char *word = strtok_r(words, " ", &rest); word; word = strtok_r(NULL, " ", &rest))
+            mnemonic[mnemonics++] = word;
+        for (char *word = strtok_r(texts, "|", &rest); word; word = strtok_r(NULL, "|", &rest))
+            operand[operands++] = word;
+        for (unsigned m = 0; m < mnemonics; m++)
+            for (unsigned a = 0; a <= operands; a++)
+                for (unsigned b = 0; b <= operands; b++)
+                    for (unsigned c = 0;
+                         c <= (a < operands && b < operands && (a + b + m) % 37 == 0 ? operands : 0); c++) {
+                        char line[160], put_right[260];
+                        edited first, second;
+                        snprintf(line, sizeof line, " %s%s%s%s%s%s%s", mnemonic[m], a < operands ? " " : "",
+                                 a < operands ? operand[a] : "", a < operands && b < operands ? ", " : "",
+                                 a < operands && b < operands ? operand[b] : "", c ? ", " : "",
+                                 c ? operand[c - 1] : "");
+                        if ((a == operands && b) || (b < operands && !c && (a * 7 + b * 3 + m) % 3)) continue;
+                        assemble_line(of, line, all[set].rest, &first);
+                        lines++;
+                        wrong += first.errors > 0;
+                        if (!first.safe || first.errors > 1) continue;
+                        snprintf(put_right, sizeof put_right, "%.*s%s%s", (int)first.column - 1, line,
+                                 first.text, line + first.end - 1);
+                        assemble_line(of, put_right, all[set].rest, &second);
+                        ck_assert_msg(!second.errors, "%s: `%s` is put right as `%s`", all[set].part, line,
+                                      put_right);
+                        ck_assert_msg(marks_in(put_right) >= marks_in(line), "`%s` loses a mark: `%s`", line,
+                                      put_right);
+                        applied++;
+                    }
+        oak_part_free(of);
+    }
+    printf("%u lines, %u of them wrong, %u put right\n", lines, wrong, applied);
+    ck_assert_uint_gt(wrong, 20000);
+    ck_assert_uint_gt(applied, 100);
+}
+END_TEST
+
+START_TEST(what_was_meant_is_not_replaced_by_what_happens_to_assemble)
+{
+    static const char *const lines[] = {" mov a, c",     " jz a",       " mov c, #1", " push #5",
+                                        " inc c",        " mov c, a",   " jc c",      " sjmp #here",
+                                        " djnz a, here", " jb a, here", " setb a",    " pop #5"};
+    if (!part) part = load_part("mcs51-8k");
+    for (size_t i = 0; i < sizeof lines / sizeof *lines; i++) {
+        edited seen;
+        assemble_line(part, lines[i], "here: sjmp here\n", &seen);
+        ck_assert_msg(seen.errors == 1, "`%s`: %u errors", lines[i], seen.errors);
+        if (i != 8) ck_assert_msg(!seen.safe, "`%s` would become %s", lines[i], seen.text);
+    }
+}
+END_TEST
+
+RUN_SUITE("asm", an_edit_that_is_offered_as_safe_makes_the_line_assemble,
+          what_was_meant_is_not_replaced_by_what_happens_to_assemble,
+          labels_comments_and_case_are_taken_in_every_form, numbers_and_characters_are_read_in_every_form,
+          expressions_follow_the_precedence_of_c, names_are_known_before_they_are_defined,
+          registers_and_bits_of_the_part_are_known, spaces_give_variables_their_place,
+          jumps_and_calls_take_the_shortest_form_that_reaches, backward_out_of_a_page_a_longer_form_is_found,
+          macros_swap_words_and_keep_their_own_labels, repetitions_count_and_go_through_lists,
+          conditions_choose_what_is_read, local_labels_belong_to_the_label_before_them,
+          structures_bits_and_alignment_give_numbers, a_mistake_in_a_macro_is_told_once_with_its_way,
+          what_never_ends_is_refused_at_once, warnings_are_given_and_can_be_silenced,
+          every_mistake_is_named_with_its_place, two_mistakes_give_two_messages_in_the_order_of_the_source,
+          one_wrong_org_is_one_message, huge_input_is_refused_quickly,
+          the_listing_shows_address_bytes_and_cycles, lines_and_labels_are_found)

@@ -64,19 +64,19 @@ static void prints(const char *command, const char *wanted)
     free(err);
 }
 
-static const char make_wrong[] = "printf ' push #130\\n pop #130\\n sjmp $\\n' > a.asm";
+static const char make_wrong[] = "printf ' push a\\n pop a\\n sjmp $\\n' > a.asm";
 
 START_TEST(an_edit_is_applied_once_whatever_the_file_is_called)
 {
     enter_folder();
     expect(make_wrong, 0, "");
     expect("spindle asm a.asm ./a.asm $P -o o.hex --fix", 0, "");
-    prints("cat a.asm", " push 130\n pop 130\n sjmp $\n");
-    expect("printf ' include \"x.inc\"\\n include \"./x.inc\"\\n sjmp $\\n' > m.asm; printf ' push #130\\n' "
+    prints("cat a.asm", " push acc\n pop acc\n sjmp $\n");
+    expect("printf ' include \"x.inc\"\\n include \"./x.inc\"\\n sjmp $\\n' > m.asm; printf ' push a\\n' "
            "> x.inc",
            0, "");
     expect("spindle asm m.asm $P -o o.hex --fix", 0, "");
-    prints("cat x.inc", " push 130\n");
+    prints("cat x.inc", " push acc\n");
     leave_folder();
 }
 END_TEST
@@ -84,11 +84,10 @@ END_TEST
 START_TEST(what_is_a_file_is_replaced_wherever_it_lies)
 {
     enter_folder();
-    expect("mkdir -p /dev/shm/oak-files && printf ' push #130\\n sjmp $\\n' > /dev/shm/oak-files/a.asm", 0,
-           "");
+    expect("mkdir -p /dev/shm/oak-files && printf ' push a\\n sjmp $\\n' > /dev/shm/oak-files/a.asm", 0, "");
     expect("spindle asm /dev/shm/oak-files/a.asm $P -o /dev/shm/oak-files/o.hex --fix", 0, "");
     expect("spindle asm /dev/shm/oak-files/a.asm $P -o /dev/shm/oak-files/o.hex", 0, "");
-    prints("cat /dev/shm/oak-files/a.asm", " push 130\n sjmp $\n");
+    prints("cat /dev/shm/oak-files/a.asm", " push acc\n sjmp $\n");
     prints("wc -l < /dev/shm/oak-files/o.hex", "2\n");
     prints("ls /dev/shm/oak-files; rm -r /dev/shm/oak-files", "a.asm\no.hex\n");
     /* Standard output by its name is written to, not replaced; a pipe as well. */
@@ -152,10 +151,10 @@ START_TEST(a_source_that_is_put_right_stays_whose_it_is)
     expect("cmp a.asm ro.asm", 0, "");
     expect("cp a.asm md.asm; chmod 751 md.asm; ln md.asm again.asm; spindle asm md.asm $P -o o.hex --fix", 0,
            "");
-    prints("stat -c '%a %h' md.asm; cat again.asm", "751 2\n push 130\n pop 130\n sjmp $\n");
+    prints("stat -c '%a %h' md.asm; cat again.asm", "751 2\n push acc\n pop acc\n sjmp $\n");
     expect("cp a.asm li.asm; chmod 640 li.asm; ln -s li.asm link.asm; spindle asm link.asm $P -o o.hex --fix",
            0, "");
-    prints("stat -c %a li.asm; test -L link.asm && head -1 li.asm", "640\n push 130\n");
+    prints("stat -c %a li.asm; test -L link.asm && head -1 li.asm", "640\n push acc\n");
     if (geteuid() == 0) {
         expect("cp a.asm ow.asm; chown 1234:4321 ow.asm; spindle asm ow.asm $P -o o.hex --fix", 0, "");
         prints("stat -c '%u %g' ow.asm", "1234 4321\n");
@@ -275,7 +274,7 @@ END_TEST
 
 /* ------------------------------------------------------------------------------------------ what goes wrong around it */
 
-static const char make_rig[] = "printf ' push #130\\n pop #130\\n sjmp $\\n' > f.asm; printf 'x equ 5\\n org "
+static const char make_rig[] = "printf ' push a\\n pop a\\n sjmp $\\n' > f.asm; printf 'x equ 5\\n org "
                                "0\\nm macro a\\n db a\\n endm\\nl: mov a, #x\\n m 3\\n "
                                "sjmp $\\n' > a.asm; for f in o.hex o.lst o.json; do echo old > $f; done; ";
 

@@ -150,9 +150,21 @@ typedef struct asm_edit {
     const char *text; /* NULL: none */
 } asm_edit;
 
+/* A line as an edit would leave it, read but not placed: whether it encodes is known when all symbols are. */
+typedef struct asm_trial {
+    oak_insn insn;
+    oak_operand operands[OAK_MOST_OPERANDS];
+    uint16_t rows[OAK_MOST_FORMS];
+    unsigned forms;
+    uint32_t address;
+    uint8_t space;
+} asm_trial;
+
 typedef struct asm_diag {
     uint32_t place;
     asm_edit edit;
+    const asm_trial *trial; /* NULL: the edit has not been tried */
+    uint32_t state;         /* of the section before the line, for the trial */
     uint16_t first, last;
     uint8_t severity;
     const char *code, *message, *hint;
@@ -253,6 +265,7 @@ typedef struct assembler {
     bool pool_moved;
 
     asm_edit edit; /* of the diagnostic that is reported next */
+    bool trying;   /* a line is read as an edit would leave it: nothing is reported, no name is used */
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 
@@ -319,6 +332,8 @@ static inline oak_source_line asm_source(const assembler *as, uint32_t place)
 asm_name *asm_intern(assembler *as, const char *text, size_t length);
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
 int asm_mnemonic(assembler *as, asm_name *name);
+/* Does the line encode as the edit would leave it? */
+bool asm_trial_holds(assembler *as, const asm_trial *trial);
 bool asm_add_part_names(assembler *as);
 /* "Did you mean `…`?" for a symbol or an operation; empty when nothing is near. */
 void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char *hint, size_t room);

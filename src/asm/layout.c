@@ -348,6 +348,29 @@ static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)
     return (uint8_t)(one->form_count - 1);
 }
 
+bool asm_trial_holds(assembler *as, const asm_trial *trial)
+{
+    statement one = {.address = trial->address, .space = trial->space, .form_count = (uint8_t)trial->forms};
+    oak_value values[OAK_MOST_OPERANDS];
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_refusal why;
+    one.as.code.insn = (oak_insn *)(uintptr_t)&trial->insn;
+    for (unsigned i = 0; i < trial->insn.count; i++)
+        if (trial->operands[i].pooled) return false; /* it has no place in a pool */
+    if (operand_values(as, &one, true, values)) return false;
+    /* The line itself moves what stands behind it: it must hold wherever labels come to lie. */
+    for (unsigned moved = 0; moved <= OAK_LONGEST_INSN; moved += 2) {
+        bool encodes = false;
+        for (unsigned form = 0; form < trial->forms && !encodes; form++)
+            encodes = as->isa->encode(as->tables, trial->rows[form], &trial->insn, values, one.address, bytes,
+                                      &why) == OAK_OK;
+        if (!encodes) return false;
+        for (unsigned i = 0; i < trial->insn.count; i++)
+            if (values[i].space == as->isa->about.code_space) values[i].number += 2;
+    }
+    return true;
+}
+
 void asm_layout(assembler *as)
 {
     as->laying_out = true;

@@ -190,6 +190,7 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
 {
     asm_edit edit = as->edit;
     as->edit = (asm_edit){0};
+    if (as->trying) return;
     if (severity == OAK_ERROR) as->error_count++;
     if (as->diag_count >= MOST_REPORTS) return;
     char message[400];
@@ -367,17 +368,17 @@ oak_status asm_deliver_reports(assembler *as)
         const asm_diag *diag = &as->diags[i];
         if (said_before(as, i)) continue;
         bool placed = diag->place != OAK_NO_PLACE;
-        oak_diagnostic out = {.severity = diag->severity,
-                              .code = diag->code,
-                              .column = placed ? diag->first + 1u : 0,
-                              .column_end = placed ? diag->last + 1u : 0,
-                              .message = diag->message,
-                              .hint = diag->hint,
-                              .edit =
-                                  placed && !asm_source(as, diag->place).expanded ? diag->edit.text : NULL,
-                              .edit_column = diag->edit.first + 1u,
-                              .edit_column_end = diag->edit.last + 1u,
-                              .edit_safe = diag->edit.safe};
+        oak_diagnostic out = {
+            .severity = diag->severity,
+            .code = diag->code,
+            .column = placed ? diag->first + 1u : 0,
+            .column_end = placed ? diag->last + 1u : 0,
+            .message = diag->message,
+            .hint = diag->hint,
+            .edit = placed && !asm_source(as, diag->place).expanded ? diag->edit.text : NULL,
+            .edit_column = diag->edit.first + 1u,
+            .edit_column_end = diag->edit.last + 1u,
+            .edit_safe = diag->edit.safe && (!diag->trial || asm_trial_holds(as, diag->trial))};
         deliver(as, diag->place, &out);
         if (placed) deliver_chain(as, diag->place);
     }

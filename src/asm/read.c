@@ -69,6 +69,7 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
     }
     if (!name->symbol && !asm_new_symbol(as, name)) return NULL;
     asm_symbol *symbol = name->symbol;
+    if (as->trying) return symbol;
     if (symbol->uses++ == 0 && symbol->kind == SYMBOL_UNDEFINED) { /* where to complain if it stays so */
         symbol->place = as->place;
         symbol->column = fault->first;
@@ -690,8 +691,9 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     }
 }
 
-static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length,
-                             const char *at, const char *end)
+/* Reads operands into as->insn and finds the rows that may encode it; 0 after a report. */
+static unsigned read_forms(assembler *as, int mnemonic, const char *word, size_t word_length, const char *at,
+                           const char *end, uint16_t *rows)
 {
     line_reader reader = {.reader = {.line = as->text,
                                      .at = at,
@@ -703,12 +705,11 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
     as->insn =
         (oak_insn){.mnemonic = (uint16_t)mnemonic, .operand = as->operands, .state = asm_here(as)->state};
     asm_here(as)->state = 0;
-    if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return;
-    if (!asm_nothing_left(as, reader.reader.at, end)) return;
-    uint16_t rows[OAK_MOST_FORMS];
+    if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return 0;
+    if (!asm_nothing_left(as, reader.reader.at, end)) return 0;
     oak_refusal why = {0};
     unsigned forms = as->isa->forms(as->tables, &as->insn, rows, &why);
-    if (!forms) {
+    if (!forms && !as->trying) {
         const char *from = word, *to = word + word_length;
         if (why.operand >= 0) {
             from = as->text + as->insn.operand[why.operand].first;
@@ -724,6 +725,65 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
         if (why.has_edit) asm_suggest_edit(as, why.edit_first, why.edit_last, why.edit, why.edit_safe);
         asm_here(as)->state = as->insn.state_after;
         REPORT(as, from, to, why.code, why.hint, "%s", why.message);
+    }
+    return forms;
+}
+
+/* An edit is safe only if the line can be read as it would leave it; whether it also encodes is seen in the end. */
+static void try_edit(assembler *as, asm_diag *diag, int mnemonic, const char *word, const char *at,
+                     const char *end)
+{
+    const char *text = as->text;
+    size_t length = (size_t)(end - text), first = diag->edit.first, last = diag->edit.last,
+           added = oak_length(diag->edit.text), operands = (size_t)(at - text);
+    asm_trial *trial = oak_arena_take(&as->arena, sizeof *trial);
+    char *line = oak_arena_take(&as->arena, length + added + 1);
+    diag->edit.safe = false;
+    if (!trial || !line || first > last || last > length) return;
+    memcpy(line, text, first);
+    memcpy(line + first, diag->edit.text, added);
+    memcpy(line + first + added, text + last, length - last);
+    line[length - (last - first) + added] = 0;
+    if (last <= operands) { /* the mnemonic itself */
+        const char *other = line + (word - text);
+        size_t size = asm_word_length(other, line + operands + added - (last - first));
+        const asm_name *name = asm_intern(as, other, size);
+        operands += added - (last - first);
+        mnemonic = name ? asm_mnemonic(as, (asm_name *)(uintptr_t)name) : WORD_NONE;
+        if (mnemonic == WORD_NONE) return;
+    }
+    uint32_t state = asm_here(as)->state;
+    as->trying = true;
+    as->text = line;
+    asm_here(as)->state = diag->state;
+    trial->forms = read_forms(as, mnemonic, line, 0, line + operands, line + length + added - (last - first),
+                              trial->rows);
+    as->text = text;
+    asm_here(as)->state = state;
+    as->trying = false;
+    as->edit = (asm_edit){0};
+    trial->insn = as->insn;
+    memcpy(trial->operands, as->operands, sizeof trial->operands);
+    trial->insn.operand = trial->operands;
+    trial->address = asm_here(as)->here;
+    trial->space = asm_here(as)->space;
+    diag->trial = trial;
+    diag->edit.safe = trial->forms > 0;
+}
+
+static void read_instruction(assembler *as, int mnemonic, const char *word, size_t word_length,
+                             const char *at, const char *end)
+{
+    uint16_t rows[OAK_MOST_FORMS];
+    size_t reports = as->diag_count;
+    uint32_t state = asm_here(as)->state;
+    unsigned forms = read_forms(as, mnemonic, word, word_length, at, end, rows);
+    if (!forms) {
+        asm_diag *last = as->diag_count > reports ? &as->diags[as->diag_count - 1] : NULL;
+        if (last && last->edit.text && last->edit.safe) {
+            last->state = state;
+            try_edit(as, last, mnemonic, word, at, end);
+        }
         return;
     }
     for (unsigned i = 0; i < as->insn.count; i++)

@@ -523,6 +523,7 @@ static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t 
             HINT(why, "Leave the # out.");
             why->edit_last = (uint16_t)(why->edit_first + 1);
             why->edit[0] = 0;
+            why->edit_safe = false; /* it may be what was meant */
         }
         return true;
     }

@@ -195,10 +195,12 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, const
     else oak_format(why->hint, sizeof why->hint, "Forms that exist: %s.", text);
 }
 
-/* The change as an edit: a mark put in or left out, or the operand by its other name. */
+/* The change as an edit: a mark put in or left out, or the operand by its other name. What is left out may have been what was
+ * meant, and so is never safe. */
 static void set_edit(oak_refusal *why, const oak_operand *operand, uint8_t was, uint8_t wanted)
 {
-    why->has_edit = why->edit_safe = true;
+    why->has_edit = true;
+    why->edit_safe = was != MCS51_IMMEDIATE && was != MCS51_RN;
     why->edit_first = operand->first;
     why->edit_last = operand->last;
     if (wanted == MCS51_IMMEDIATE)
@@ -206,7 +208,7 @@ static void set_edit(oak_refusal *why, const oak_operand *operand, uint8_t was, 
     else if (was == MCS51_IMMEDIATE) why->edit_last = (uint16_t)(operand->first + 1), why->edit[0] = 0;
     else if (was == MCS51_A) oak_format(why->edit, sizeof why->edit, "acc");
     else if (was == MCS51_C) oak_format(why->edit, sizeof why->edit, "cy");
-    else why->edit_safe = false, oak_format(why->edit, sizeof why->edit, "%u", operand->reg);
+    else oak_format(why->edit, sizeof why->edit, "%u", operand->reg);
 }
 
 /* Looks for the one change that makes the operands fit, and says it. */
@@ -219,9 +221,13 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
         for (unsigned t = 0; t < sizeof tried; t++) {
             if (tried[t] == was) continue;
             kinds[i] = tried[t];
-            bool fits = matching_row(tables, insn->mnemonic, insn->count, kinds) != MCS51_NO_ROW;
+            unsigned row = matching_row(tables, insn->mnemonic, insn->count, kinds);
             kinds[i] = was;
-            if (!fits) continue;
+            if (row == MCS51_NO_ROW) continue;
+            /* A register's other name is that of a byte, the carry's that of a bit: neither is a target. */
+            uint8_t class = tables->shape[row].class_of[i];
+            if ((was == MCS51_A || was == MCS51_RN) && class != MCS51_DIRECT) continue;
+            if (was == MCS51_C && class != MCS51_BIT_ADDRESS) continue;
             if (was == MCS51_PLAIN && tried[t] == MCS51_IMMEDIATE) {
                 oak_format(why->hint, sizeof why->hint,
                            "An immediate value needs its mark: put # before it.");
