@@ -266,8 +266,8 @@ static const wrong wrongs[] = {
     {" mvo a, #1", "unknown-operation", 1, 2, 5, "`mvo`", "`mov`"},
     {" mov a, #conut\ncount equ 3", "unknown-symbol", 1, 10, 15, "`conut` is not defined", "`count`"},
     {"\n\n  djnz r9, 0", "unknown-symbol", 3, 8, 10, "r9", NULL},
-    {" mov r1, @r0", "no-such-form", 1, 6, 8, "`mov` has no form", "write 1"},
-    {" mov dptr, a", "no-such-form", 1, 2, 13, "`mov` has no form", "`mov dptr, #data16`"},
+    {" mov r1, @r0", "no-such-form", 1, 6, 8, "`mov` has no form", "Write `mov a, @r0`"},
+    {" mov dptr, a", "no-such-form", 1, 2, 13, "`mov` has no form", "Write `mov DPL, a`"},
     {" add a 5", "extra-text", 1, 8, 9, "5", "commas"},
     {" push a", "no-such-form", 1, 7, 8, "push", "acc"},
     {" push r3", "no-such-form", 1, 7, 9, "push", "write 3"},
@@ -326,7 +326,7 @@ static const wrong wrongs[] = {
     {" db r3", "register-in-expression", 1, 5, 7, "r3", NULL},
     {" mov a, #\"x\"", "expression", 1, 10, 11, "text", "'A'"},
     {" mov a, #iram[5]", "run-time-value", 1, 10, 17, "while the program runs", NULL},
-    {" setb 0x31.2", "no-bit", 1, 7, 13, "no bit", "mask"},
+    {" setb 0x31.2", "no-bit", 1, 7, 13, "no address of its own", "mask"},
     {" ?", "statement", 1, 2, 3, "`?`", NULL},
     {"loop_one", NULL, 0, 0, 0, NULL, NULL}, /* a label in column one needs no colon */
     {"  loop_one", "unknown-operation", 1, 3, 11, "loop_one", "`loop_one:`"},
@@ -614,7 +614,53 @@ START_TEST(what_was_meant_is_not_replaced_by_what_happens_to_assemble)
 }
 END_TEST
 
-RUN_SUITE("asm", an_edit_that_is_offered_as_safe_makes_the_line_assemble,
+/* Lines as beginners write them, each with the one message it gets: "line TAB code TAB message TAB hint". */
+static void check_lines(const char *part_name, const char *file, const char *before, const char *behind)
+{
+    char path[400], row[1400], source[1600];
+    unsigned lines = 0, helped = 0;
+    oak_part *of = load_part(part_name);
+    snprintf(path, sizeof path, "%s/tests/golden/%s", SOURCE_FOLDER, file);
+    FILE *golden = fopen(path, "r");
+    ck_assert_ptr_nonnull(golden);
+    while (fgets(row, sizeof row, golden)) {
+        collected diags;
+        char *field[4] = {row};
+        row[strcspn(row, "\n")] = 0;
+        for (unsigned i = 1; i < 4; i++) {
+            field[i] = strchr(field[i - 1], '\t');
+            ck_assert_ptr_nonnull(field[i]);
+            *field[i]++ = 0;
+        }
+        snprintf(source, sizeof source, "%s%s\n%s", before, field[0], behind);
+        oak_program *program = assemble(of, source, &diags);
+        if (diags.count != 1) show_collected(&diags);
+        ck_assert_msg(diags.count == 1, "`%s`: %u messages", field[0], diags.count);
+        ck_assert_msg((program != NULL) == (diags.one[0].severity != OAK_ERROR), "`%s`", field[0]);
+        ck_assert_msg(strcmp(diags.one[0].code, field[1]) == 0 &&
+                          strcmp(diags.one[0].message, field[2]) == 0 &&
+                          strcmp(diags.one[0].hint, field[3]) == 0,
+                      "`%s`\n  gives  [%s] %s | %s\n  wanted [%s] %s | %s", field[0], diags.one[0].code,
+                      diags.one[0].message, diags.one[0].hint, field[1], field[2], field[3]);
+        oak_program_free(program);
+        lines++;
+        helped += *field[3] != 0;
+    }
+    fclose(golden);
+    oak_part_free(of);
+    ck_assert_uint_gt(lines, 40);
+    ck_assert_uint_ge(helped * 100, lines * 90);
+}
+
+START_TEST(lines_that_beginners_write_lead_to_the_remedy)
+{
+    check_lines("mcs51-8k", "lines-mcs51.txt", "", "here: sjmp here\ncount equ 5\n");
+    check_lines("armv6m-32k", "lines-armv6m.txt", " org 0x200\n", "here: b here\n");
+}
+END_TEST
+
+RUN_SUITE("asm", lines_that_beginners_write_lead_to_the_remedy,
+          an_edit_that_is_offered_as_safe_makes_the_line_assemble,
           what_was_meant_is_not_replaced_by_what_happens_to_assemble,
           labels_comments_and_case_are_taken_in_every_form, numbers_and_characters_are_read_in_every_form,
           expressions_follow_the_precedence_of_c, names_are_known_before_they_are_defined,

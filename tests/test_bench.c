@@ -18,6 +18,13 @@ static int bench_with(const char *arguments, const char *lines)
     return shell(command, &out, &err);
 }
 
+static int run_shell(const char *command)
+{
+    free(out);
+    free(err);
+    return shell(command, &out, &err);
+}
+
 static void has(const char *whole, const char *piece)
 {
     ck_assert_msg(strstr(whole, piece) != NULL, "`%s` is not in:\n%.3000s", piece, whole);
@@ -746,10 +753,10 @@ END_TEST
 START_TEST(a_script_goes_on_behind_again_and_what_failed_stays_failed)
 {
     ck_assert_int_eq(
-        shell("d=$(mktemp -d); printf 'go 10 steps\nshw trips\nagain\nwhere\nstep 3\nshow 1 +\n' >$d/one; "
-              "printf 'again\nstep 5\n' >$d/two; cd $d && " SPINDLE " bench " SOURCE_FOLDER
-              "/examples/lathe/lathe.asm --part mcs51-8k -x one -x two; c=$?; rm -r $d; exit $c",
-              &out, &err),
+        run_shell(
+            "d=$(mktemp -d); printf 'go 10 steps\nshw trips\nagain\nwhere\nstep 3\nshow 1 +\n' >$d/one; "
+            "printf 'again\nstep 5\n' >$d/two; cd $d && " SPINDLE " bench " SOURCE_FOLDER
+            "/examples/lathe/lathe.asm --part mcs51-8k -x one -x two; c=$?; rm -r $d; exit $c"),
         1);
     has(err, "one:2: error: there is no verb `shw`");
     has(err, "one:6: error: a value is missing here");
@@ -789,24 +796,23 @@ START_TEST(a_sum_is_shown_whole_by_its_size)
              "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; %s run $d/a.asm --part "
              "mcs51-8k --show sum; c=$?; rm -r $d; exit $c",
              source, SPINDLE);
-    ck_assert_int_eq(shell(command, &out, &err), 0);
+    ck_assert_int_eq(run_shell(command), 0);
     has(out, "0x1234");
 }
 END_TEST
 
 START_TEST(the_reason_is_the_one_that_ended_the_run)
 {
-    ck_assert_int_eq(shell("cd " SOURCE_FOLDER "/examples/lathe && " SPINDLE
-                           " run lathe.asm --part mcs51-8k --cycles 100 --steps 5",
-                           &out, &err),
+    ck_assert_int_eq(run_shell("cd " SOURCE_FOLDER "/examples/lathe && " SPINDLE
+                               " run lathe.asm --part mcs51-8k --cycles 100 --steps 5"),
                      0);
     has(out, "Budget used up (--steps 5)");
     ck_assert_int_eq(bench_with(LATHE, "out\n"), 1);
     has(err, "nothing has called what runs here");
-    ck_assert_int_eq(shell("f=$(mktemp); cd " SOURCE_FOLDER "/examples/lathe && printf 'go 100 steps\nsave "
-                           "%s\ngo 20 steps\nload %s\nwhere\n' $f $f | " SPINDLE
-                           " bench lathe.asm --part mcs51-8k; c=$?; rm $f; exit $c",
-                           &out, &err),
+    ck_assert_int_eq(run_shell("f=$(mktemp); cd " SOURCE_FOLDER
+                               "/examples/lathe && printf 'go 100 steps\nsave "
+                               "%s\ngo 20 steps\nload %s\nwhere\n' $f $f | " SPINDLE
+                               " bench lathe.asm --part mcs51-8k; c=$?; rm $f; exit $c"),
                      0);
     has(strstr(out, "> where"), "As it was loaded");
 }
@@ -823,7 +829,7 @@ START_TEST(a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too)
                  "d=$(mktemp -d); printf '%%s' '%s' >$d/a.asm; echo go | %s %s $d/a.asm --part "
                  "armv7m-256k --json; c=$?; rm -r $d; exit $c",
                  source, SPINDLE, i ? "bench" : "run");
-        shell(command, &out, &err);
+        run_shell(command);
         cJSON *root = cJSON_Parse(out);
         ck_assert_ptr_nonnull(root);
         const cJSON *stop = i ? root : cJSON_GetObjectItem(root, "stop"),

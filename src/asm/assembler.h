@@ -54,6 +54,7 @@ typedef struct asm_symbol {
     bool replaced : 1; /* a set that a later set of the same name follows */
     bool settled : 1;  /* a constant whose value is kept in `value` and `space`, once layout is done */
     bool ahead : 1;    /* with `looked`: it depends on what is defined later */
+    bool bare : 1;     /* a label without a colon, alone in its line */
 } asm_symbol;
 
 enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };
@@ -332,6 +333,9 @@ static inline oak_source_line asm_source(const assembler *as, uint32_t place)
 asm_name *asm_intern(assembler *as, const char *text, size_t length);
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
 int asm_mnemonic(assembler *as, asm_name *name);
+/* trade.c: the kind of instruction that a word means elsewhere; what to write here instead of it, NULL when it is no such word. */
+oak_trade asm_trade_of(const char *text, size_t length);
+const char *asm_trade_hint(const assembler *as, const char *text, size_t length);
 /* Does the line encode as the edit would leave it? */
 bool asm_trial_holds(assembler *as, const asm_trial *trial);
 bool asm_add_part_names(assembler *as);

@@ -574,10 +574,14 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     if (status || !right.known) return status;
     if (expr->kind == OAK_EXPR_BINARY) return operate(expr, &left, &right, value, fault);
     if (scope->bit(scope->context, expr->as.of.left, &left, right.number, value)) {
-        value_fault(expr, fault, "no-bit", "this cell has no bit with that number that can be addressed");
+        bool beyond = right.number < 0 || right.number > 7;
+        value_fault(expr, fault, "no-bit",
+                    beyond ? "the bits of a byte are 0 to 7" : "this bit has no address of its own");
         oak_format(
             fault->hint, sizeof fault->hint,
-            "Bits are numbered from 0; use a mask with anl and orl where a cell has no bit addresses.");
+            beyond ? "Number them from 0, the least significant."
+                   : "Use a mask with anl and orl; cells with bit addresses are 0x20 to 0x2f and the special "
+                     "registers whose address is a multiple of 8.");
         return OAK_REFUSED;
     }
     return OAK_OK;

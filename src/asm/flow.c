@@ -135,8 +135,54 @@ static void check_all(flow *self, const statement **by_address)
     }
 }
 
+static bool is_instruction_somewhere(const char *text, size_t length)
+{
+    const oak_isa *isa;
+    for (unsigned i = 0; (isa = oak_isa_at(i)); i++)
+        for (unsigned row = 0; row < isa->row_count; row++)
+            if (oak_same_name(text, length, isa->rows[row].mnemonic)) return true;
+    return asm_trade_of(text, length) != OAK_TRADE_NONE;
+}
+
+/* Where a mnemonic ends that an operand follows without a blank, or 0. */
+static size_t runs_together(assembler *as, const asm_name *name)
+{
+    for (size_t length = 2; length + 1 <= name->length; length++) {
+        const char *rest = name->text + length;
+        size_t left = name->length - length;
+        if (as->isa->mnemonic(as->tables, name->text, length) < 0) continue;
+        const asm_name *operand = asm_intern(as, rest, left);
+        bool part = operand && operand->symbol && operand->symbol->kind == SYMBOL_PART;
+        if (part || as->isa->is_register(as->tables, rest, left)) return length;
+    }
+    return 0;
+}
+
+/* A word alone in its line, from column one, that nothing uses: was it to be an instruction? */
+static void warn_of_bare_labels(assembler *as)
+{
+    enum { MOST = 100 };
+    unsigned looked = 0;
+    for (size_t i = 0; i < as->symbols.count && looked < MOST; i++) {
+        const asm_symbol *symbol = asm_symbol_at(as, i);
+        const asm_name *name = asm_name_of(as, symbol);
+        if (!symbol->bare || symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported) continue;
+        looked++;
+        size_t end = symbol->column + (size_t)name->length, joint = runs_together(as, name);
+        const char *meant = asm_trade_hint(as, name->text, name->length);
+        char hint[160];
+        if (joint)
+            oak_format(hint, sizeof hint, "Write `%.*s %s`.", (int)joint, name->text, name->text + joint);
+        else oak_format(hint, sizeof hint, "%s", meant ? meant : "A label that is meant has a colon.");
+        if (joint || is_instruction_somewhere(name->text, name->length))
+            asm_warn(as, symbol->place, symbol->column, end, "operation-as-label", hint,
+                     "this makes a label of `%s`, which nothing uses", name->text);
+    }
+}
+
 static void check_labels(assembler *as)
 {
+    warn_of_bare_labels(as);
     if (!asm_warns(as, "unused-label")) return;
     for (size_t i = 0; i < as->symbols.count; i++) {
         const asm_symbol *symbol = asm_symbol_at(as, i);

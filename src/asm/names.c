@@ -138,7 +138,13 @@ typedef struct nearest {
 
 static void consider(nearest *best, const char *text, size_t length, const char *candidate)
 {
-    unsigned limit = length <= 3 ? 1 : length <= 6 ? 2 : 3;
+    /* A word of two letters is as near to any other; two mistakes in a short word leave at least how it begins. */
+    bool begins_alike = length && oak_lower(*text) == oak_lower(*candidate);
+    unsigned limit = length <= 2   ? 0
+                     : length <= 3 ? 1
+                     : length <= 6 ? 1u + begins_alike
+                     : length <= 9 ? 2
+                                   : 3;
     unsigned distance = oak_name_distance(text, length, candidate, oak_length(candidate), limit);
     if (distance > limit || (best->text && distance >= best->distance)) return;
     best->text = candidate;
@@ -156,7 +162,12 @@ static void say_nearest(assembler *as, const nearest *best, size_t first, size_t
 void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char *hint, size_t room)
 {
     nearest best = {0};
+    oak_trade kind = asm_trade_of(name->text, name->length);
     hint[0] = 0;
+    if (kind >= OAK_TRADE_REGISTER_ADDRESS && as->isa->trade && as->isa->trade[kind]) {
+        oak_format(hint, room, "%s", as->isa->trade[kind]);
+        return;
+    }
     if (!as->suggestions_left) return;
     as->suggestions_left--;
     for (size_t i = 0; i < as->names.count; i++) {
@@ -173,6 +184,11 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
     nearest best = {0};
     const char *candidate;
     hint[0] = 0;
+    const char *meant = asm_trade_hint(as, text, length);
+    if (meant) {
+        oak_format(hint, room, "%s", meant);
+        return;
+    }
     if (!as->operations_left) return;
     as->operations_left--;
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)

@@ -139,8 +139,36 @@ bool asm_nothing_left(assembler *as, const char *at, const char *end)
     if (at == end) return true;
     size_t length = (size_t)(end - at);
     while (length && (at[length - 1] == ' ' || at[length - 1] == '\t')) length--;
-    REPORT(as, at, at + length, "extra-text", "A comment begins with ; and operands are separated by commas.",
-           "this does not belong here: `%.*s`", (int)(length < 60 ? length : 60), at);
+    static const struct {
+        const char *word, *hint;
+    } words[] = {{"mod", "The rest of a division is `%`: `5 % 2`."},
+                 {"shl", "Write `<<`."},
+                 {"shr", "Write `>>`."},
+                 {"and", "Write `&`."},
+                 {"or", "Write `|`."},
+                 {"xor", "Write `^`."},
+                 {"eq", "Write `==`."},
+                 {"ne", "Write `!=`."},
+                 {"lt", "Write `<`."},
+                 {"gt", "Write `>`."},
+                 {"le", "Write `<=`."},
+                 {"ge", "Write `>=`."},
+                 {"dup", "Write `repeat COUNT` … `endr` around it."}};
+    const char *hint = "A comment begins with ; and operands are separated by commas.";
+    const char *before = at;
+    while (before > as->text && (before[-1] == ' ' || before[-1] == '\t')) before--;
+    char last = before > as->text ? before[-1] : ' ';
+    size_t word = asm_word_length(at, end);
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++)
+        if (oak_same_name(at, word, words[i].word)) hint = words[i].hint;
+    if (before == at && last == '$' && oak_hex_digit(*at) >= 0)
+        hint = "A hexadecimal number is written 0x1f or 1fh; `$` is the address of this statement.";
+    else if (*at == '\'' && before == at && oak_is_letter(last))
+        hint = "Numbers are written 0x1f or 1fh, 0b101 or 101b, 0o17, 42.";
+    else if (*at == '#') hint = "A comma is missing before it; a comment begins with ;.";
+    else if (*at == '(') hint = "An operator or a comma is missing before it.";
+    REPORT(as, at, at + length, "extra-text", hint, "this does not belong here: `%.*s`",
+           (int)(length < 60 ? length : 60), at);
     return false;
 }
 
@@ -685,7 +713,10 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case STRUCT: begin_structure(as, word, word_length, at, end); return;
     case ENDS: end_structure(as, word, word_length, at, end); return;
     default: /* equ, set, bit without a name before them */
-        REPORT(as, word, word + word_length, "name-missing", "Write `name equ value`.",
+        REPORT(as, word, word + word_length, "name-missing",
+               word > as->text && asm_skip_blanks(as->text, word) != word
+                   ? "Write `name equ value`: a name that is no label has no colon."
+                   : "Write `name equ value`.",
                "`%s` needs a name before it", directive_names[directive]);
         return;
     }
@@ -850,8 +881,28 @@ static bool is_operation(assembler *as, asm_name *name)
 static void unknown_operation(assembler *as, const char *word, size_t length, const char *rest,
                               const char *end)
 {
-    char hint[120];
-    asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);
+    static const struct {
+        const char *words[4], *form;
+    } values[] = {{{"=", ":=", "define", "dl"}, "%.*s equ VALUE"},
+                  {{"data", "idata", "dseg", "byte"}, "%.*s equ iram:ADDRESS"},
+                  {{"xdata", "xseg"}, "%.*s equ xram:ADDRESS"},
+                  {{"sfr"}, "%.*s equ sfr:ADDRESS"},
+                  {{"sbit", "bitadr"}, "%.*s bit BIT"},
+                  {{"code", "cseg"}, "%.*s equ code:ADDRESS"},
+                  {{"proc", "label", "func"}, "%.*s:"}};
+    char hint[200] = "";
+    size_t second = asm_word_length(rest, end);
+    if (!second && rest < end && *rest == '=') second = 1;
+    if (!second && rest + 1 < end && *rest == ':' && rest[1] == '=') second = 2;
+    int shown = (int)(length < 60 ? length : 60);
+    for (size_t i = 0; i < sizeof values / sizeof *values && second; i++)
+        for (unsigned w = 0; w < 4 && values[i].words[w]; w++)
+            if (oak_same_name(rest, second, values[i].words[w])) {
+                char form[100];
+                oak_format(form, sizeof form, values[i].form, shown, word);
+                oak_format(hint, sizeof hint, "Write `%s`.", form);
+            }
+    if (!*hint) asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);
     if (!*hint && rest == end)
         oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60),
                    word);
@@ -892,7 +943,16 @@ void asm_read_line(assembler *as)
         }
         if (!length) {
             unsigned char c = (unsigned char)*at;
-            if (c > ' ' && c < 127)
+            bool includes = (c == '#' || c == '$') && end - at > 8 && oak_same_name(at + 1, 7, "include");
+            if (includes)
+                REPORT(as, at, at + 8, "statement", "Write `include \"FILE\"`.",
+                       "a statement cannot begin with `%c`", c);
+            else if ((c == '#' || c == '$') && at + 1 < end && oak_is_letter(at[1]))
+                REPORT(as, at, at + 1, "statement",
+                       "Conditions, macros and files have words without a mark: `if`, `macro`, `include "
+                       "\"FILE\"`.",
+                       "a statement cannot begin with `%c`", c);
+            else if (c > ' ' && c < 127)
                 REPORT(as, at, at + 1, "statement", "A line holds a label, an instruction or a directive.",
                        "a statement cannot begin with `%c`", c);
             else
@@ -946,6 +1006,7 @@ void asm_read_line(assembler *as)
             return;
         }
         define_label(as, name, word);
+        if (rest == end && name->symbol) name->symbol->bare = true;
         at = rest;
     }
 }

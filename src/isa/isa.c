@@ -15,6 +15,11 @@ const oak_isa *oak_isa_find(const char *name)
     return NULL;
 }
 
+const oak_isa *oak_isa_at(unsigned index)
+{
+    return index < COUNT ? all[index] : NULL;
+}
+
 const oak_architecture *oak_architecture_find(const char *name)
 {
     const oak_isa *isa = oak_isa_find(name);

@@ -265,6 +265,56 @@ unsigned oak_touch(oak_watched *list, unsigned count, unsigned room, const oak_w
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
+/* Kinds of instructions that the trade has many words for. */
+typedef enum oak_trade {
+    OAK_TRADE_NONE,
+    OAK_TRADE_COMPARE,
+    OAK_TRADE_TEST,
+    OAK_TRADE_SLEEP,
+    OAK_TRADE_LOAD,
+    OAK_TRADE_STORE,
+    OAK_TRADE_XOR,
+    OAK_TRADE_OR,
+    OAK_TRADE_AND,
+    OAK_TRADE_NOT,
+    OAK_TRADE_NEGATE,
+    OAK_TRADE_SUBTRACT,
+    OAK_TRADE_ADD,
+    OAK_TRADE_INCREMENT,
+    OAK_TRADE_DECREMENT,
+    OAK_TRADE_JUMP,
+    OAK_TRADE_IF_EQUAL,
+    OAK_TRADE_IF_DIFFERENT,
+    OAK_TRADE_IF_CARRY,
+    OAK_TRADE_IF_NO_CARRY,
+    OAK_TRADE_IF_ORDERED,
+    OAK_TRADE_IF_SIGN,
+    OAK_TRADE_CALL,
+    OAK_TRADE_RETURN,
+    OAK_TRADE_RETURN_FROM_INTERRUPT,
+    OAK_TRADE_SHIFT_LEFT,
+    OAK_TRADE_SHIFT_RIGHT,
+    OAK_TRADE_SET_BIT,
+    OAK_TRADE_CLEAR_BIT,
+    OAK_TRADE_TOGGLE_BIT,
+    OAK_TRADE_IF_BIT,
+    OAK_TRADE_INTERRUPTS_ON,
+    OAK_TRADE_INTERRUPTS_OFF,
+    OAK_TRADE_EXCHANGE,
+    OAK_TRADE_PUSH,
+    OAK_TRADE_POP,
+    OAK_TRADE_MULTIPLY,
+    OAK_TRADE_DIVIDE,
+    OAK_TRADE_LOOP,
+    OAK_TRADE_TABLE,
+    OAK_TRADE_PORT,
+    OAK_TRADE_REGISTER_ADDRESS,
+    OAK_TRADE_HIGH_REGISTER,
+    OAK_TRADE_REGISTER_BIT,
+    OAK_TRADE_OTHER_REGISTER,
+    OAK_TRADES
+} oak_trade;
+
 typedef struct oak_isa {
     oak_architecture about;
     const oak_insn_row *rows;
@@ -315,11 +365,15 @@ typedef struct oak_isa {
     /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in
      * about.vector_bytes bytes with about.code_bit set. */
     const char *vector_mnemonic;
+    /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
+    const char *const *trade;
 
     const oak_core_ops *core;
 } oak_isa;
 
 /* Finds the instruction set of an architecture, or NULL. */
 const oak_isa *oak_isa_find(const char *name);
+/* All of them, from 0; NULL after the last. */
+const oak_isa *oak_isa_at(unsigned index);
 
 #endif

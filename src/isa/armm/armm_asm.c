@@ -553,6 +553,75 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
     HINT(why, "Forms that exist: %s.", text);
 }
 
+/* What people write and what the core has for it: r a register, # a value with its mark, = a place, * anything. */
+static const struct {
+    const char *mnemonic, *operands, *hint;
+} remedies[] = {
+    {"push", "r", "Registers stand in a list: `push {r0}`, `push {r0, r4-r7, lr}`."},
+    {"pop", "r", "Registers stand in a list: `pop {r0}`, `pop {r4-r7, pc}`."},
+    {"push", "rr", "Registers stand in one list: `push {r0, r1}`."},
+    {"pop", "rr", "Registers stand in one list: `pop {r0, r1}`."},
+    {"push", "#", "Only registers are pushed: `movs r0, #5`, then `push {r0}`."},
+    {"ldr", "r#", "A value is loaded with `ldr r0, =value`, a small one with `movs r0, #5`."},
+    {"ldr", "rr", "Memory at an address in a register: `ldr r0, [r1]`. A register: `mov r0, r1`."},
+    {"ldrb", "rr", "Memory at an address in a register: `ldrb r0, [r1]`."},
+    {"ldrh", "rr", "Memory at an address in a register: `ldrh r0, [r1]`."},
+    {"str", "rr", "Memory at an address in a register: `str r0, [r1]`."},
+    {"strb", "rr", "Memory at an address in a register: `strb r0, [r1]`."},
+    {"strh", "rr", "Memory at an address in a register: `strh r0, [r1]`."},
+    {"str", "r=", "Load the address first: `ldr r1, =place`, then `str r0, [r1]`."},
+    {"strb", "r=", "Load the address first: `ldr r1, =place`, then `strb r0, [r1]`."},
+    {"strh", "r=", "Load the address first: `ldr r1, =place`, then `strh r0, [r1]`."},
+    {"ldrb", "r=", "Load the address first: `ldr r1, =place`, then `ldrb r0, [r1]`."},
+    {"ldrh", "r=", "Load the address first: `ldr r1, =place`, then `ldrh r0, [r1]`."},
+    {"str", "*r", "The register comes first: `str r0, [r1]`."},
+    {"str", "#*", "Only registers are stored: `movs r0, #5`, then `str r0, [r1]`."},
+    {"mov", "r=", "A value has its mark, `movs r0, #5`; an address is loaded with `ldr r0, =place`."},
+    {"b", "r", "To an address in a register: `bx r0`."},
+    {"b", "#", "To a label, without #; to an address in a register: `bx r0`."},
+    {"bl", "r", "To an address in a register: `blx r0`."},
+    {"bl", "#", "To a label, without #; to an address in a register: `blx r0`."},
+    {"bx", "=", "To a label: `b label`."},
+    {"blx", "=", "To a label: `bl label`."},
+    {"bx", "#", "To a label: `b label`."},
+    {"cmp", "r", "It compares two: `cmp r0, #0`, `cmp r0, r1`."},
+    {"mul", "rr#", "Factors are registers: `movs r2, #5`, then `muls r0, r2, r0`."},
+    {"mul", "r#", "Factors are registers: `movs r2, #5`, then `muls r0, r2, r0`."},
+    {"and", "r#", "Load the mask first: `movs r1, #5`, then `ands r0, r1`."},
+    {"orr", "r#", "Load the mask first: `movs r1, #5`, then `orrs r0, r1`."},
+    {"eor", "r#", "Load the mask first: `movs r1, #5`, then `eors r0, r1`."},
+    {"bic", "r#", "Load the mask first: `movs r1, #5`, then `bics r0, r1`."},
+    {"tst", "r#", "Load the mask first: `movs r1, #5`, then `tst r0, r1`."},
+    {"and", "rr#", "Load the mask first: `movs r2, #5`, then `ands r0, r2`."},
+    {"orr", "rr#", "Load the mask first: `movs r2, #5`, then `orrs r0, r2`."},
+    {"lsl", "r", "By how much? `lsls r0, r0, #1`."},
+    {"lsr", "r", "By how much? `lsrs r0, r0, #1`."},
+    {"asr", "r", "By how much? `asrs r0, r0, #1`."},
+    {"ror", "r", "By how much? Load it first: `rors r0, r1`."},
+    {"nop", "*", "nop takes nothing; for several write it in a `repeat`."},
+};
+
+static bool is_written(char letter, uint8_t kind)
+{
+    return letter == 'r'   ? kind == ARMM_K_REG
+           : letter == '#' ? kind == ARMM_K_IMM
+           : letter == '=' ? kind == ARMM_K_PLAIN
+                           : true;
+}
+
+static bool remedy(const char *name, unsigned count, const uint8_t *kinds, oak_refusal *why)
+{
+    for (size_t i = 0; i < sizeof remedies / sizeof *remedies; i++) {
+        const char *operands = remedies[i].operands;
+        bool fits = oak_same(name, remedies[i].mnemonic) && oak_length(operands) == count;
+        for (unsigned k = 0; k < count && fits; k++) fits = is_written(operands[k], kinds[k]);
+        if (!fits) continue;
+        oak_format(why->hint, sizeof why->hint, "%s", remedies[i].hint);
+        return true;
+    }
+    return false;
+}
+
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
@@ -589,9 +658,16 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
         return count;
     }
     why->code = "no-such-form";
-    if (!insn->count) SAY(why, "`%s` needs operands", name);
-    else SAY(why, "`%s` has no form with these operands", name);
-    if (!suggest(tables, insn, kinds, why)) {
+    char spelled[24];
+    spell(tables, insn->mnemonic, spelled, sizeof spelled);
+    if (!insn->count) SAY(why, "`%s` needs operands", spelled);
+    else SAY(why, "`%s` has no form with these operands", spelled);
+    bool suggested = suggest(tables, insn, kinds, why);
+    if (suggested && why->has_edit && why->edit_safe) return 0;
+    if (remedy(name, insn->count, kinds, why)) {
+        why->has_edit = false;
+        if (suggested) SAY(why, "`%s` has no form with these operands", spelled);
+    } else if (!suggested) {
         armm_match match;
         bool newer = false;
         for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;

@@ -555,6 +555,53 @@ static const oak_exception_frame frame = {.returns_from = 0xFFFFFFE0u,
                                           .skipped_bit = 9,
                                           .registers = {0, 1, 2, 3, 12, ARMM_LR, ARMM_PC, ARMM_XPSR}};
 
+static const char *const trade[OAK_TRADES] = {
+    [OAK_TRADE_COMPARE] = "Write `cmp r0, #5`.",
+    [OAK_TRADE_TEST] = "Write `tst r0, r1`.",
+    [OAK_TRADE_SLEEP] = "Write `wfi` to sleep until an interrupt, `b .` to stay here.",
+    [OAK_TRADE_LOAD] =
+        "Write `movs r0, #5` for a value, `ldr r0, =value` for any, `ldr r0, [r1]` for memory.",
+    [OAK_TRADE_STORE] = "Write `str r0, [r1]`, `strb r0, [r1]`.",
+    [OAK_TRADE_XOR] = "Write `eors r0, r1`.",
+    [OAK_TRADE_OR] = "Write `orrs r0, r1`.",
+    [OAK_TRADE_AND] = "Write `ands r0, r1`.",
+    [OAK_TRADE_NOT] = "Write `mvns r0, r1`.",
+    [OAK_TRADE_NEGATE] = "Write `rsbs r0, r1, #0`.",
+    [OAK_TRADE_SUBTRACT] = "Write `subs r0, #5`, or `sbcs` with the borrow.",
+    [OAK_TRADE_ADD] = "Write `adds r0, #5`, or `adcs` with the carry.",
+    [OAK_TRADE_INCREMENT] = "Write `adds r0, #1`.",
+    [OAK_TRADE_DECREMENT] = "Write `subs r0, #1`.",
+    [OAK_TRADE_JUMP] = "Write `b target`, or `bx r0` to an address in a register.",
+    [OAK_TRADE_IF_EQUAL] = "Write `beq target` behind `cmp r0, #5`.",
+    [OAK_TRADE_IF_DIFFERENT] = "Write `bne target` behind `cmp r0, #5`.",
+    [OAK_TRADE_IF_CARRY] = "Write `bcs target`, or `blo target` behind a comparison.",
+    [OAK_TRADE_IF_NO_CARRY] = "Write `bcc target`, or `bhs target` behind a comparison.",
+    [OAK_TRADE_IF_ORDERED] =
+        "Write `bgt`, `bge`, `blt`, `ble` with signs, `bhi`, `bls` without, behind `cmp`.",
+    [OAK_TRADE_IF_SIGN] = "Write `bmi target` or `bpl target`.",
+    [OAK_TRADE_CALL] = "Write `bl target`.",
+    [OAK_TRADE_RETURN] = "Write `bx lr`, or `pop {pc}` where lr was pushed.",
+    [OAK_TRADE_RETURN_FROM_INTERRUPT] = "Write `bx lr`: a handler returns as any function does.",
+    [OAK_TRADE_SHIFT_LEFT] = "Write `lsls r0, r0, #1`.",
+    [OAK_TRADE_SHIFT_RIGHT] = "Write `lsrs r0, r0, #1`, `asrs` with the sign, `rors r0, r1` to rotate.",
+    [OAK_TRADE_SET_BIT] = "Write `orrs r0, r1`, with the mask in r1.",
+    [OAK_TRADE_CLEAR_BIT] = "Write `bics r0, r1`, with the mask in r1; `movs r0, #0` clears a register.",
+    [OAK_TRADE_TOGGLE_BIT] = "Write `eors r0, r1`, with the mask in r1.",
+    [OAK_TRADE_IF_BIT] = "Write `tst r0, r1`, then `beq` or `bne`.",
+    [OAK_TRADE_INTERRUPTS_ON] = "Write `cpsie i`.",
+    [OAK_TRADE_INTERRUPTS_OFF] = "Write `cpsid i`.",
+    [OAK_TRADE_EXCHANGE] = "Write three `mov`s through a third register.",
+    [OAK_TRADE_PUSH] = "Write `push {r0, lr}`.",
+    [OAK_TRADE_POP] = "Write `pop {r0, pc}`.",
+    [OAK_TRADE_MULTIPLY] = "Write `muls r0, r1, r0`.",
+    [OAK_TRADE_DIVIDE] = "armv7m has `udiv` and `sdiv`; armv6m divides in a loop.",
+    [OAK_TRADE_LOOP] = "Write `subs r0, #1`, then `bne target`.",
+    [OAK_TRADE_TABLE] = "Code is read as any memory: `ldr r0, =table`, then `ldrb r1, [r0, r2]`.",
+    [OAK_TRADE_HIGH_REGISTER] = "The registers are r0 to r12, sp, lr and pc.",
+    [OAK_TRADE_OTHER_REGISTER] = "The registers are r0 to r12, sp, lr and pc.",
+    [OAK_TRADE_PORT] = "Ports are memory: `ldr r0, =P0_OUT`, then `str r1, [r0]`.",
+};
+
 #define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table) \
     {                                                                                                        \
         .about = {.name = name_text,                                                                         \
@@ -579,7 +626,7 @@ static const oak_exception_frame frame = {.returns_from = 0xFFFFFFE0u,
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
         .lay_down = armm_lay_down, .state_of = state_of, .stack_use = armm_stack_use, .frame = &frame,       \
-        .core = &ops                                                                                         \
+        .trade = trade, .core = &ops                                                                         \
     }
 
 const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,

@@ -93,6 +93,12 @@ static oak_status read_operand(oak_operand_reader *reader, oak_operand *operand)
         operand->kind = first == '#' ? MCS51_IMMEDIATE : MCS51_NOT_BIT;
         operand->expr = reader->expression(reader);
         if (!operand->expr) status = OAK_REFUSED;
+    } else if (first == '!' || first == '~') {
+        reader->suggest(reader, start, start + 1, "/");
+        reader->refuse(reader, start, start + 1, "inverted-bit",
+                       "Write `/` before a bit: `anl c, /p1.0`, `orl c, /p1.0`.",
+                       "only a constant is inverted like this, behind its #");
+        return OAK_REFUSED;
     } else {
         size_t length = word_length(start, reader->end);
         uint8_t class = register_class(start, length, &operand->reg);
@@ -253,6 +259,118 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
     return false;
 }
 
+/* What people write and what the core has for it. Operands by their kinds: a, c, r (r0 to r7), @ (@r0, @r1), # a value with its
+ * mark, = an address, d dptr, D @dptr, * anything. */
+static const struct {
+    const char *mnemonic, *operands, *hint;
+} remedies[] = {
+    {"clr", "r", "A register is cleared with `mov r0, #0`; clr takes a, c and bits."},
+    {"cpl", "r", "Write `mov a, r0`, `cpl a`, `mov r0, a`."},
+    {"mov", "ca", "Bits move through the carry: `mov c, acc.0` for one of a; `rrc a` shifts it out."},
+    {"mov", "ac", "Write `clr a`, then `rlc a`: a becomes the carry."},
+    {"mov", "c#", "Write `setb c` for 1, `clr c` for 0."},
+    {"mov", "cr", "Bits move through the carry: `mov a, r0`, then `mov c, acc.0`."},
+    {"mov", "rr",
+     "Nothing moves between registers: `mov a, r2`, then `mov r1, a`; or `mov r1, 2`, its address in bank "
+     "0."},
+    {"mov", "r@", "Write `mov a, @r0`, then `mov r1, a`."},
+    {"mov", "@r", "Write `mov a, r1`, then `mov @r0, a`."},
+    {"mov", "@@", "Write `mov a, @r1`, then `mov @r0, a`."},
+    {"mov", "ad", "Write `mov a, DPL` and `mov a, DPH`: dptr has 16 bits."},
+    {"mov", "da", "Write `mov DPL, a` and `mov DPH, …`: dptr has 16 bits."},
+    {"mov", "aD", "External RAM is read with `movx a, @dptr`, code with `movc a, @a+dptr`."},
+    {"mov", "Da", "External RAM is written with `movx @dptr, a`."},
+    {"movx", "r*", "movx reads into a: `movx a, @dptr`, then `mov r0, a`."},
+    {"movx", "Dr", "movx writes a: `mov a, r0`, then `movx @dptr, a`."},
+    {"movx", "D#", "movx writes a: `mov a, #5`, then `movx @dptr, a`."},
+    {"movx", "a=", "An address goes into dptr: `mov dptr, #0x4000`, then `movx a, @dptr`."},
+    {"movx", "=a", "An address goes into dptr: `mov dptr, #0x4000`, then `movx @dptr, a`."},
+    {"movc", "aD", "Write `clr a`, then `movc a, @a+dptr`."},
+    {"push", "#", "push takes an address: `mov acc, #5`, then `push acc`."},
+    {"pop", "#", "pop takes an address: `pop acc`, `pop 0x30`."},
+    {"push", "d", "Write `push DPL` and `push DPH`."},
+    {"pop", "d", "Write `pop DPH` and `pop DPL`, in this order."},
+    {"push", "c", "Write `push PSW`, which holds the carry."},
+    {"dec", "d", "Nothing counts dptr down: `mov a, DPL`, `jnz low`, `dec DPH`, `low: dec DPL`."},
+    {"inc", "c", "Write `cpl c` or `setb c`: the carry is a bit."},
+    {"dec", "c", "Write `cpl c` or `clr c`: the carry is a bit."},
+    {"add", "r*", "Sums go to a: `mov a, r0`, `add a, …`, `mov r0, a`."},
+    {"add", "=*", "Sums go to a: `mov a, address`, `add a, …`, `mov address, a`."},
+    {"addc", "r*", "Sums go to a: `mov a, r0`, `addc a, …`, `mov r0, a`."},
+    {"subb", "r*", "Differences go to a: `mov a, r0`, `clr c`, `subb a, …`, `mov r0, a`."},
+    {"add", "d*", "Write `mov a, DPL`, `add a, #…`, `mov DPL, a`, and the same with addc for DPH."},
+    {"anl", "r*", "Write `mov a, r0`, `anl a, …`, `mov r0, a`."},
+    {"orl", "r*", "Write `mov a, r0`, `orl a, …`, `mov r0, a`."},
+    {"xrl", "r*", "Write `mov a, r0`, `xrl a, …`, `mov r0, a`."},
+    {"xrl", "c*", "There is no exclusive or of bits: `jnb bit, next`, `cpl c`, `next:`."},
+    {"anl", "ca", "Write a bit: `anl c, acc.0`."},
+    {"mul", "a*", "Write `mul ab`: a times b, low byte in a, high byte in b."},
+    {"mul", "**", "Write `mul ab`: a times b, low byte in a, high byte in b."},
+    {"div", "a*", "Write `div ab`: a through b, the quotient in a, the rest in b."},
+    {"div", "**", "Write `div ab`: a through b, the quotient in a, the rest in b."},
+    {"mul", "a", "Write `mul ab`: a times b, low byte in a, high byte in b."},
+    {"div", "a", "Write `div ab`: a through b, the quotient in a, the rest in b."},
+    {"rl", "*", "Only a is rotated: `mov a, …`, `rl a`, and back."},
+    {"rr", "*", "Only a is rotated: `mov a, …`, `rr a`, and back."},
+    {"rlc", "*", "Only a is rotated: `mov a, …`, `rlc a`, and back."},
+    {"rrc", "*", "Only a is rotated: `mov a, …`, `rrc a`, and back."},
+    {"swap", "*", "Only the halves of a are exchanged: `swap a`."},
+    {"da", "*", "Only a is adjusted: `da a`."},
+    {"xch", "r*", "The first is a: `xch a, r0`."},
+    {"xch", "=*", "The first is a: `xch a, address`."},
+    {"cjne", "==*", "The first is a, a register or @r0: `mov a, address`, then `cjne a, …, target`."},
+    {"cjne", "=#*", "The first is a, a register or @r0: `mov a, address`, then `cjne a, #5, target`."},
+    {"cjne", "ar*", "Compare with an address: r3 of bank 0 is at 3: `cjne a, 3, target`."},
+    {"djnz", "@*", "djnz counts a register or an address: `djnz r0, target`."},
+    {"jz", "*=", "jz asks for a alone: `mov a, …`, then `jz target`."},
+    {"jnz", "*=", "jnz asks for a alone: `mov a, …`, then `jnz target`."},
+    {"jz", "a", "jz asks for a and takes the target alone: `jz target`."},
+    {"jnz", "a", "jnz asks for a and takes the target alone: `jnz target`."},
+    {"jc", "c*", "jc takes the target alone: `jc target`."},
+    {"jnc", "c*", "jnc takes the target alone: `jnc target`."},
+    {"jc", "c", "jc takes the target alone: `jc target`."},
+    {"jnc", "c", "jnc takes the target alone: `jnc target`."},
+    {"jb", "c*", "For the carry write `jc target`."},
+    {"jnb", "c*", "For the carry write `jnc target`."},
+    {"jb", "a*", "Ask for one bit of it: `jb acc.0, target`; for all `jnz target`."},
+    {"jnb", "a*", "Ask for one bit of it: `jnb acc.0, target`; for all `jz target`."},
+    {"setb", "a", "Set one bit of it, `setb acc.0`, or all: `mov a, #0xff`."},
+    {"setb", "r", "Registers have no bits of their own: `mov a, r0`, `setb acc.0`, `mov r0, a`."},
+    {"jmp", "d", "Write `clr a`, then `jmp @a+dptr`."},
+    {"jmp", "D", "Write `clr a`, then `jmp @a+dptr`."},
+    {"ret", "*", "ret takes nothing: leave it out."},
+    {"reti", "*", "reti takes nothing: leave it out."},
+    {"nop", "*", "nop takes nothing; for several write it in a `repeat`."},
+};
+
+static bool is_written(char letter, uint8_t kind)
+{
+    switch (letter) {
+    case 'a': return kind == MCS51_A;
+    case 'c': return kind == MCS51_C;
+    case 'r': return kind == MCS51_RN;
+    case '@': return kind == MCS51_AT_RI;
+    case '#': return kind == MCS51_IMMEDIATE;
+    case '=': return kind == MCS51_PLAIN;
+    case 'd': return kind == MCS51_DPTR;
+    case 'D': return kind == MCS51_AT_DPTR;
+    default: return true;
+    }
+}
+
+static bool remedy(const char *name, unsigned count, const uint8_t *kinds, oak_refusal *why)
+{
+    for (size_t i = 0; i < sizeof remedies / sizeof *remedies; i++) {
+        const char *operands = remedies[i].operands;
+        bool fits = oak_same(name, remedies[i].mnemonic) && oak_length(operands) == count;
+        for (unsigned k = 0; k < count && fits; k++) fits = is_written(operands[k], kinds[k]);
+        if (!fits) continue;
+        oak_format(why->hint, sizeof why->hint, "%s", remedies[i].hint);
+        return true;
+    }
+    return false;
+}
+
 unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
@@ -272,7 +390,10 @@ unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *row
     const char *name = tables->mnemonic[insn->mnemonic];
     if (!insn->count) oak_format(why->message, sizeof why->message, "`%s` needs operands", name);
     else oak_format(why->message, sizeof why->message, "`%s` has no form with these operands", name);
-    if (!suggest_operand(tables, insn, kinds, why)) list_forms(tables, insn, kinds, why);
+    bool suggested = suggest_operand(tables, insn, kinds, why);
+    if (suggested && why->has_edit && why->edit_safe) return 0;
+    if (remedy(name, insn->count, kinds, why)) why->has_edit = false;
+    else if (!suggested) list_forms(tables, insn, kinds, why);
     return 0;
 }
 
@@ -326,7 +447,7 @@ static oak_status direct_address(const oak_value *value, unsigned operand, bool 
         return refuse(why, operand, "wrong-space");
     case MCS51_BIT:
         SAY(why, "%s is a single bit, this takes a whole byte", name);
-        HINT(why, "Move a bit through the carry: `mov c, %s`.", bare);
+        HINT(why, "Write `setb %s`, `clr %s`, or move it through the carry: `mov c, %s`.", bare, bare, bare);
         return refuse(why, operand, "wrong-space");
     case MCS51_IRAM:
         if (value->number < 0x80 || value->number > 0xFF) break;
@@ -501,12 +622,29 @@ bool mcs51_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *ins
     const mcs51_shape *shape = &tables->shape[row];
     for (unsigned i = 0; i < shape->count; i++) {
         why->operand = (int)i;
+        if (shape->class_of[i] == MCS51_BIT_ADDRESS && values[i].name && values[i].space == MCS51_NUMBER) {
+            why->code = "doubtful-mark";
+            SAY(why, "this takes the bit at address 0x%02x, and nothing of a byte `%s`",
+                (unsigned)values[i].number, values[i].name);
+            HINT(why, "Name bits with `%s bit 0x20.0`, `%s bit p1.0`; a byte is cleared with `mov %s, #0`.",
+                 values[i].name, values[i].name, values[i].name);
+            return true;
+        }
         if (shape->class_of[i] == MCS51_IMMEDIATE && values[i].name &&
             (values[i].space == MCS51_SFR || values[i].space == MCS51_BIT)) {
             why->code = "doubtful-mark";
             SAY(why, "this takes the address of `%s`, 0x%02x, as a number", values[i].name,
                 (unsigned)values[i].number);
             HINT(why, "Leave the # out to take what it holds.");
+            return true;
+        }
+        if (shape->class_of[i] == MCS51_IMMEDIATE && values[i].name && values[i].space == MCS51_CODE) {
+            why->code = "doubtful-mark";
+            SAY(why, "this takes the address of `%s` in code memory as a byte", values[i].name);
+            HINT(why,
+                 "Code is read through dptr: `mov dptr, #%s`, then `movc a, @a+dptr`; one byte of it is "
+                 "low(%s).",
+                 values[i].name, values[i].name);
             return true;
         }
         bool address = shape->class_of[i] == MCS51_DIRECT || shape->class_of[i] == MCS51_SOURCE;

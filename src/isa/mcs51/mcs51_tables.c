@@ -338,6 +338,59 @@ static const oak_flag_info flags[] = {
     {"ov", MCS51_REG_PSW, 2, 1, "overflow", false},    {"p", MCS51_REG_PSW, 0, 1, "parity of a", false},
 };
 
+static const char *const trade[OAK_TRADES] = {
+    [OAK_TRADE_COMPARE] = "Nothing compares by itself: `cjne a, #5, target` jumps if they differ, and sets "
+                          "the carry if a is less.",
+    [OAK_TRADE_TEST] =
+        "A bit: `jb bit, target`; a: `jz target`; some bits of a: `anl a, #mask`, then `jz target`.",
+    [OAK_TRADE_SLEEP] = "Write `orl PCON, #1` to sleep until an interrupt, `sjmp $` to stay here.",
+    [OAK_TRADE_LOAD] =
+        "Write `mov a, #5` for a value, `mov a, 0x30` for a cell, `movx a, @dptr` for external RAM.",
+    [OAK_TRADE_STORE] = "Write `mov 0x30, a`, or `movx @dptr, a` for external RAM.",
+    [OAK_TRADE_XOR] = "Write `xrl`.",
+    [OAK_TRADE_OR] = "Write `orl`.",
+    [OAK_TRADE_AND] = "Write `anl`.",
+    [OAK_TRADE_NOT] = "Write `cpl a`, or `cpl bit`.",
+    [OAK_TRADE_NEGATE] = "Write `cpl a`, then `inc a`.",
+    [OAK_TRADE_SUBTRACT] = "Write `clr c`, then `subb a, #5`.",
+    [OAK_TRADE_ADD] = "Write `add a, #5`, or `addc` with the carry.",
+    [OAK_TRADE_INCREMENT] = "Write `inc`.",
+    [OAK_TRADE_DECREMENT] = "Write `dec`.",
+    [OAK_TRADE_JUMP] =
+        "Write `sjmp` (near), `ljmp` (anywhere), or `jmp`, which takes the shortest that reaches.",
+    [OAK_TRADE_IF_EQUAL] = "Write `jz target` for a = 0; after `cjne a, #5, other` they are equal.",
+    [OAK_TRADE_IF_DIFFERENT] = "Write `jnz target` for a != 0, or `cjne a, #5, target`.",
+    [OAK_TRADE_IF_CARRY] = "Write `jc target`; `cjne` sets the carry when the first is less.",
+    [OAK_TRADE_IF_NO_CARRY] = "Write `jnc target`.",
+    [OAK_TRADE_IF_ORDERED] = "Write `cjne a, #5, next`, and at `next` `jc target` (less) or `jnc target`.",
+    [OAK_TRADE_IF_SIGN] = "Write `jb acc.7, target` (negative) or `jnb acc.7, target`.",
+    [OAK_TRADE_CALL] = "Write `call`, which takes the shortest of `acall` and `lcall`.",
+    [OAK_TRADE_RETURN] = "Write `ret`.",
+    [OAK_TRADE_RETURN_FROM_INTERRUPT] = "Write `reti`.",
+    [OAK_TRADE_SHIFT_LEFT] = "Write `clr c`, then `rlc a`; `rl a` rotates.",
+    [OAK_TRADE_SHIFT_RIGHT] = "Write `clr c`, then `rrc a`; `rr a` rotates.",
+    [OAK_TRADE_SET_BIT] = "Write `setb bit`.",
+    [OAK_TRADE_CLEAR_BIT] = "Write `clr bit`, or `clr a`.",
+    [OAK_TRADE_TOGGLE_BIT] = "Write `cpl bit`.",
+    [OAK_TRADE_IF_BIT] = "Write `jb bit, target` or `jnb bit, target`.",
+    [OAK_TRADE_INTERRUPTS_ON] = "Write `setb EA`.",
+    [OAK_TRADE_INTERRUPTS_OFF] = "Write `clr EA`.",
+    [OAK_TRADE_EXCHANGE] = "Write `xch a, r0`, or `swap a` for the halves of a.",
+    [OAK_TRADE_PUSH] = "Write `push acc`, `push PSW`.",
+    [OAK_TRADE_POP] = "Write `pop acc`, `pop PSW`.",
+    [OAK_TRADE_MULTIPLY] = "Write `mul ab`.",
+    [OAK_TRADE_DIVIDE] = "Write `div ab`.",
+    [OAK_TRADE_LOOP] = "Write `djnz r0, target`.",
+    [OAK_TRADE_TABLE] = "Write `mov dptr, #table`, then `movc a, @a+dptr`.",
+    [OAK_TRADE_REGISTER_ADDRESS] =
+        "r0 to r7 of bank 0 are the cells 0 to 7: write the number, or `NAME equ iram:2`.",
+    [OAK_TRADE_HIGH_REGISTER] =
+        "The registers are r0 to r7; there are also a, b and the cells of RAM from 0x30.",
+    [OAK_TRADE_REGISTER_BIT] = "The bits of b are B.0 to B.7.",
+    [OAK_TRADE_OTHER_REGISTER] = "The registers are a, b, r0 to r7, dptr and sp.",
+    [OAK_TRADE_PORT] = "Ports are cells: `mov a, p1`, `mov p1, a`.",
+};
+
 const oak_isa oak_isa_mcs51 = {
     .about = {.name = "mcs51",
               .title = "MCS-51, 8-bit",
@@ -372,5 +425,6 @@ const oak_isa oak_isa_mcs51 = {
     .counter_of = counter_of,
     .stack_use = stack_use,
     .vector_mnemonic = "ljmp",
+    .trade = trade,
     .core = &mcs51_core_ops,
 };
