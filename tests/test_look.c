@@ -178,6 +178,36 @@ START_TEST(the_examples_of_every_code_are_true)
 }
 END_TEST
 
+/* The table of the manual has every code, and every code that is written down in the sources is explained. */
+START_TEST(every_code_is_in_the_manual_and_every_code_that_is_printed_is_explained)
+{
+    char *manual, *found, *error, row[80];
+    const char *code, *wrong, *right;
+    unsigned printed = 0;
+    ck_assert_int_eq(shell("cat " SOURCE_FOLDER "/docs/diagnostics.md", &manual, &error), 0);
+    free(error);
+    for (unsigned i = 0; (code = oak_code_at(i, &wrong, &right)); i++) {
+        snprintf(row, sizeof row, "\n| `%s` | ", code);
+        ck_assert_msg(strstr(manual, row) != NULL, "docs/diagnostics.md has no row for %s", code);
+    }
+    free(manual);
+    ck_assert_int_eq(shell("cd " SOURCE_FOLDER
+                           " && cat src/*/*.c src/isa/*/*.c cli/*.c | tr '\\n' ' ' | grep -oE '((cli_complain|REFUSE_AT|refuse|"
+                           "oak_refuse|asm_warn)\\([^\";]*|code = )\"[a-z]+(-[a-z]+)+\"' | grep -oE '[a-z]+(-[a-z]+)+' | sort -u",
+                           &found, &error),
+                     0);
+    for (char *rest, *at = strtok_r(found, "\n", &rest); at; at = strtok_r(NULL, "\n", &rest)) {
+        text t = {0};
+        oak_text_sink sink = text_sink(&t);
+        ck_assert_msg(oak_explain_code(at, &sink) == OAK_OK, "nothing explains %s", at);
+        free(t.bytes);
+        printed++;
+    }
+    ck_assert_uint_gt(printed, 60);
+    free(found), free(error);
+}
+END_TEST
+
 START_TEST(s_records_are_written_and_read_back)
 {
     uint64_t seed = 9;
@@ -388,7 +418,8 @@ int main(void)
                                    raw_binary_fills_the_holes,
                                    the_order_of_independent_files_changes_no_byte,
                                    a_name_of_another_file_must_be_exported,
-                                   sections_that_do_not_fit_are_refused};
+                                   sections_that_do_not_fit_are_refused,
+                                   every_code_is_in_the_manual_and_every_code_that_is_printed_is_explained};
     host = oak_linux_host();
     oak_diag_sink none = {0};
     if (oak_part_load(&host, SOURCE_FOLDER "/parts/mcs51-8k.yaml", &none, &part) ||

@@ -336,7 +336,7 @@ size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t roo
 
 /* --- state ---------------------------------------------------------------------------------------------------- */
 
-/* Writes the state of the chip as the JSON document of docs/state-files.md. */
+/* Writes the state of the chip as the JSON document of docs/files.md. */
 OAK_MUST_USE oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out);
 /* Takes such a document; what it does not name keeps its value. OAK_REFUSED after a diagnostic. `name` is what
  * diagnostics call it. */

@@ -1,4 +1,4 @@
-/* state_json.c — the state of a chip as one JSON document (docs/state-files.md), written and taken back. */
+/* state_json.c — the state of a chip as one JSON document (docs/files.md), written and taken back. */
 #include <cjson/cJSON.h>
 
 #include "base/bytes.h"
