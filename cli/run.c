@@ -133,6 +133,10 @@ static int prepare(cli *self, const command *of, oak_session *session, oak_board
         if (oak_read_frequency(options->clock, &clock))
             return cli_usage(self, of, "Write --clock 12MHz or --clock 11.0592MHz.",
                              "`%s` is no clock frequency", options->clock);
+        size_t digits = strspn(options->clock, "0123456789.");
+        if (!options->clock[digits] && clock < 1000000) /* 11.0592 */
+            return cli_usage(self, of, "Write --clock 11.0592MHz; a clock as slow as that is written 50Hz.",
+                             "`%s` without a unit would be %s Hz", options->clock, options->clock);
         oak_status status = oak_session_set_clock(session, clock);
         if (status) return cli_failed(self, status, options->clock);
     }

@@ -88,6 +88,24 @@ static const mistake mistakes[] = {
     {'7', " mov.w sp, sp", 12, 14, "unpredictable", "copied to itself"},
 };
 
+START_TEST(what_makes_code_odd_is_named_once)
+{
+    collected diags = {0};
+    open_parts();
+    oak_program *program = assemble(small, " org 0x100\nflag: db 1\nstart: nop\n nop\n b start\n", &diags);
+    ck_assert_ptr_null(program);
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_str_eq(diags.one[0].code, "alignment");
+    ck_assert_uint_eq(diags.one[0].line, 3);
+    ck_assert_ptr_nonnull(strstr(diags.one[0].hint, "Line 2 has 1 byte: put `align 2` behind it."));
+    diags = (collected){0};
+    program = assemble(small, " org 0x101\nstart: nop\n nop\n b start\n", &diags);
+    ck_assert_ptr_null(program);
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_ptr_nonnull(strstr(diags.one[0].hint, "align 2"));
+}
+END_TEST
+
 START_TEST(every_mistake_is_told_with_its_columns_and_the_remedy)
 {
     open_parts();
@@ -405,7 +423,8 @@ START_TEST(a_mnemonic_is_explained_with_its_forms_bits_and_cycles)
 }
 END_TEST
 
-RUN_SUITE("armsource", what_stands_in_a_conditional_block_is_told_with_its_condition,
+RUN_SUITE("armsource", what_makes_code_odd_is_named_once,
+          what_stands_in_a_conditional_block_is_told_with_its_condition,
           every_mistake_is_told_with_its_columns_and_the_remedy,
           the_shortest_form_that_fits_is_taken_and_widths_can_be_asked_for,
           jumps_grow_when_their_target_moves_away, equal_literals_share_a_word_at_the_end_of_the_section,

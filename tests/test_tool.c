@@ -696,7 +696,19 @@ START_TEST(a_run_shows_memory_in_cells_and_stops_once)
 }
 END_TEST
 
-RUN_SUITE("tool", a_run_shows_memory_in_cells_and_stops_once, assembling_writes_hex_listing_and_symbols,
+START_TEST(a_vector_is_listed_with_its_bytes)
+{
+    open_folder();
+    put_file("vector.asm", " vector reset, start\n org 0x40\nstart: sjmp start\n");
+    ck_assert_int_eq(spindle("asm vector.asm --part mcs51-4k --listing vector.lst"), 0);
+    char *listing = get_file("vector.lst");
+    has(listing, "     1  0x0000  02 00 40       2   vector reset, start\n");
+    free(listing);
+}
+END_TEST
+
+RUN_SUITE("tool", a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells_and_stops_once,
+          assembling_writes_hex_listing_and_symbols,
           variables_are_as_wide_with_a_file_of_symbols_as_from_source,
           a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,
           a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3, budgets_and_their_words,

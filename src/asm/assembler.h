@@ -266,7 +266,10 @@ typedef struct assembler {
     bool pool_moved;
 
     asm_edit edit; /* of the diagnostic that is reported next */
-    bool trying;   /* a line is read as an edit would leave it: nothing is reported, no name is used */
+    uint16_t
+        misaligned_section; /* the instruction that was found misaligned last, and where it ends; 0: none yet */
+    uint32_t misaligned_end;
+    bool trying; /* a line is read as an edit would leave it: nothing is reported, no name is used */
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 

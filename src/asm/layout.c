@@ -508,6 +508,36 @@ static bool must_be_code(assembler *as, const statement *one, const char *what)
     return false;
 }
 
+/* What stands before a misaligned instruction and has the odd size; NULL when that is an address somebody has given. */
+static const statement *odd_before(const assembler *as, const statement *one)
+{
+    uint32_t next = one->address;
+    for (const statement *before = one; before-- > as->statements;) {
+        if (before->section != one->section || before->address + before->size != next) return NULL;
+        if (before->size % as->isa->about.code_align) return before;
+        next = before->address;
+    }
+    return NULL;
+}
+
+/* An instruction where none can lie; those that follow it are not told again. */
+static void report_misaligned(assembler *as, const statement *one, const oak_refusal *why)
+{
+    bool again = as->misaligned_section == one->section && as->misaligned_end == one->address;
+    as->misaligned_section = one->section;
+    as->misaligned_end = one->address + one->size;
+    if (again) return;
+    const statement *odd = odd_before(as, one);
+    oak_source_line line = asm_source(as, one->place);
+    char hint[120];
+    if (odd)
+        oak_format(hint, sizeof hint, "Line %u has %u byte%s: put `align %u` behind it.",
+                   asm_line_of(as, odd->place), (unsigned)odd->size, odd->size == 1 ? "" : "s",
+                   as->isa->about.code_align);
+    asm_report(as, OAK_ERROR, one->place, 0, line.size, why->code, odd ? hint : why->hint, "%s",
+               why->message);
+}
+
 static void emit_instruction(assembler *as, const statement *one, byte_writer *writer)
 {
     oak_value values[OAK_MOST_OPERANDS];
@@ -518,6 +548,10 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
     unsigned row = one->as.code.rows[one->form];
     if (as->isa->encode(as->tables, row, insn, values, one->address, bytes, &why)) {
         unsigned at = why.operand >= 0 ? (unsigned)why.operand : 0;
+        if (oak_same(why.code, "alignment")) {
+            report_misaligned(as, one, &why);
+            return;
+        }
         asm_report(as, OAK_ERROR, one->place, insn->operand[at].first, insn->operand[at].last, why.code,
                    why.hint, "%s", why.message);
         return;

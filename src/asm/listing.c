@@ -98,12 +98,14 @@ static void list_lines(listing *self)
             file = line.file;
             oak_buf_format(&self->buf, "\n%s\n\n", program->files[file].name);
         }
-        /* Of the statements of one line the last is shown. */
+        /* Of the statements of one line the last that has bytes is shown, or the last. */
         const oak_record *shown = NULL;
         const oak_record *pool = NULL;
         for (; next < program->record_count && program->records[next].place == place; next++) {
             if (program->records[next].kind == OAK_RECORD_POOL) pool = &program->records[next];
-            else shown = &program->records[next];
+            else if (!shown || shown->kind > OAK_RECORD_DATA ||
+                     program->records[next].kind <= OAK_RECORD_DATA)
+                shown = &program->records[next];
             if (program->records[next].kind == OAK_RECORD_PLACE) labels = &program->records[next];
         }
         if (!shown && labels && place - labels->place <= labels->size) shown = labels;

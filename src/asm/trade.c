@@ -14,7 +14,8 @@ static const trade_word instructions[] = {
     {"cmp cp cpi cpa cmpa cmpi compare", NULL, OAK_TRADE_COMPARE},
     {"tst test bit btst", NULL, OAK_TRADE_TEST},
     {"halt hlt stop sleep slp wait idle", NULL, OAK_TRADE_SLEEP},
-    {"ld lda ldi ldx ldy ldaa ldab lw lb li la lds lhld lxi mvi move movlw movf load mov movs", NULL, OAK_TRADE_LOAD},
+    {"ld lda ldi ldx ldy ldaa ldab lw lb li la lds lhld lxi mvi move movlw movf load mov movs", NULL,
+     OAK_TRADE_LOAD},
     {"st sta sts std sw sb stx sty staa stab movwf store shld stax", NULL, OAK_TRADE_STORE},
     {"xor eor xra xri xorlw xorwf eora xori exor xrl", NULL, OAK_TRADE_XOR},
     {"or ora ori iorlw iorwf oraa orl orr", NULL, OAK_TRADE_OR},
@@ -63,12 +64,16 @@ static const trade_word directives[] = {
     {"long int 4byte dcd defl dc.l", "Write `dd`.", 0},
     {"quad 8byte", "Write `dq`.", 0},
     {"ascii asciz string fcc fcs", "Write `db \"text\"`, and `, 0` behind it where a zero ends it.", 0},
-    {"space skip zero fill rmb dsb defs blkb block resb res dsw", "Write `ds COUNT`, or `db` in a `repeat` to fill with a value.", 0},
+    {"space skip zero fill rmb dsb defs blkb block resb res dsw",
+     "Write `ds COUNT`, or `db` in a `repeat` to fill with a value.", 0},
     {"even balign p2align", "Write `align 2`, `align 4`.", 0},
-    {"public global globl xdef", "Write `export NAME`; files of one program see each other's labels anyway.", 0},
+    {"public global globl xdef", "Write `export NAME`; files of one program see each other's labels anyway.",
+     0},
     {"extern extrn xref import", "Leave it out: the files of a program see each other's labels.", 0},
-    {"cseg code text rom", "Code is where a source begins; later `section NAME, code`, or `org code:0x100`.", 0},
-    {"dseg data iseg idata bss udata", "Write `section NAME` and a space, `section vars, iram`, or `org iram:0x30`.", 0},
+    {"cseg code text rom", "Code is where a source begins; later `section NAME, code`, or `org code:0x100`.",
+     0},
+    {"dseg data iseg idata bss udata",
+     "Write `section NAME` and a space, `section vars, iram`, or `org iram:0x30`.", 0},
     {"bseg", "Write `section NAME, bit`.", 0},
     {"xseg xdata", "Write `section NAME, xram`.", 0},
     {"rept irp irpc dup", "Write `repeat COUNT` or `each NAME, LIST`, up to `endr`.", 0},
@@ -77,13 +82,16 @@ static const trade_word directives[] = {
     {"endrep", "Write `endr`.", 0},
     {"define defc asg constant", "Write `NAME equ VALUE`.", 0},
     {"ltorg", "Write `pool`.", 0},
-    {"title subttl name page list nolist eject radix using cpu arch syntax thumb thumb_func fpu type size weak area ident "
+    {"title subttl name page list nolist eject radix using cpu arch syntax thumb thumb_func fpu type size "
+     "weak area ident "
      "regbank preserve8 require8",
      "Leave it out: nothing here needs it.", 0},
     {"proc func", "Write a label: `NAME:`.", 0},
     {"endp endfunc", "Leave it out: a label is enough.", 0},
-    {"then begin while for until print echo printf", "This is no high-level language: `repeat`, `if` and `message` work while it is "
-                                                     "assembled.", 0},
+    {"then begin while for until print echo printf",
+     "This is no high-level language: `repeat`, `if` and `message` work while it is "
+     "assembled.",
+     0},
 };
 
 static bool is_among(const char *words, const char *text, size_t length)
