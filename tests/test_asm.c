@@ -224,7 +224,13 @@ START_TEST(warnings_are_given_and_can_be_silenced)
                  {"x: sjmp y\ny: db 1", "jump-into-data", 1, 1, 10},
                  {" mov r2, #0\nx: nop\n djnz r2, x\ny: sjmp y", "counts-from-zero", 1, 1, 12},
                  {" mov 0x30, #0\nx: djnz 0x30, x\ny: sjmp y", "counts-from-zero", 1, 1, 14},
-                 {" call s\ny: sjmp y\ns: inc a\n sjmp s", "never-returns", 3, 1, 9}};
+                 {" call s\ny: sjmp y\ns: inc a\n sjmp s", "never-returns", 3, 1, 9},
+                 {" vector reset, y\n vector timer0, t\n org 0x40\ny: sjmp y\nt: inc a\n ret", "handler-return", 6, 1, 5},
+                 {" org 0\n ljmp y\n org 0bh\n inc a\n ret\n org 0x40\ny: sjmp y", "handler-return", 5, 1, 5},
+                 {"RTI\ny: sjmp y", "operation-as-label", 1, 1, 4},
+                 {"CPLP1\ny: sjmp y", "operation-as-label", 1, 1, 6},
+                 {"count equ 5\n clr count\ny: sjmp y", "doubtful-mark", 2, 6, 11},
+                 {" mov r0, #y\ny: sjmp y", "doubtful-mark", 1, 10, 12}};
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         collected diags;
         oak_program *program = assemble(part, cases[i].source, &diags);

@@ -74,8 +74,9 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
     }
 }
 
-/* Whether a return can be reached from a subroutine. Calls inside are taken to come back. */
-static bool returns(flow *self, uint32_t address)
+/* Whether a return of this name can be reached, and where; NULL: any return, or what nobody can follow. Calls inside are taken
+ * to come back. */
+static bool reaches_return(flow *self, uint32_t address, const char *name, uint32_t *where)
 {
     size_t count = 0;
     bool found = false;
@@ -87,9 +88,11 @@ static bool returns(flow *self, uint32_t address)
         while (at < self->size && !(self->mark[at] & IS_SEEN)) {
             self->mark[at] |= IS_SEEN;
             self->steps++;
-            if (!decode_at(self, at, state, &decoded) || decoded.flow == OAK_FLOW_RETURN ||
-                decoded.flow == OAK_FLOW_COMPUTED) {
-                found = true; /* or it cannot be known */
+            bool known = decode_at(self, at, state, &decoded);
+            if (!known || decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_COMPUTED) {
+                bool is_return = known && decoded.flow == OAK_FLOW_RETURN;
+                found = !name || (is_return && oak_same(self->as->isa->rows[decoded.row].mnemonic, name));
+                *where = at;
                 break;
             }
             bool branches = decoded.has_target && decoded.flow != OAK_FLOW_CALL;
@@ -101,7 +104,28 @@ static bool returns(flow *self, uint32_t address)
             at += decoded.size;
         }
     }
-    return found || self->steps >= MOST_STEPS;
+    return found || (!name && self->steps >= MOST_STEPS);
+}
+
+/* Handlers, which the vectors of the part lead to, must not end as subroutines do. */
+static void check_handlers(flow *self, const statement **by_address)
+{
+    assembler *as = self->as;
+    const char *name = as->isa->plain_return;
+    uint8_t byte;
+    uint32_t at = 0;
+    for (unsigned i = 0; name && i < as->part->vector_count; i++) {
+        const oak_part_vector *vector = &as->part->vectors[i];
+        /* Where code runs through it, it is no vector of this program. */
+        if (!vector->address || !is_start(self, vector->address) ||
+            oak_image_byte(as->program->image, vector->address - 1, &byte) ||
+            !reaches_return(self, vector->address, name, &at) || !by_address[at])
+            continue;
+        const statement *one = by_address[at];
+        asm_warn(as, one->place, 0, asm_source(as, one->place).size, "handler-return",
+                 "Write `reti`: without it no interrupt of this priority is served any more.",
+                 "the handler of %s ends with `%s`", vector->name, name);
+    }
 }
 
 static void check_all(flow *self, const statement **by_address)
@@ -117,6 +141,8 @@ static void check_all(flow *self, const statement **by_address)
         check_ends(self, one, &decoded);
         check_counter(self, one, &decoded, by_address);
     }
+    check_handlers(self, by_address);
+    uint32_t where;
     /* Each subroutine once, at its first statement: by_address forgets what has been asked. */
     for (size_t i = 0; i < as->statement_count && self->steps < MOST_STEPS; i++) {
         const statement *one = &as->statements[i];
@@ -128,7 +154,7 @@ static void check_all(flow *self, const statement **by_address)
             continue;
         const statement *sub = by_address[decoded.target];
         by_address[decoded.target] = NULL;
-        if (!returns(self, decoded.target))
+        if (!reaches_return(self, decoded.target, NULL, &where))
             asm_warn(as, sub->place, 0, asm_source(as, sub->place).size, "never-returns",
                      "End it with a return, or jump to it instead of calling it.",
                      "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));

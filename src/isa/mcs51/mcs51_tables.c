@@ -425,6 +425,7 @@ const oak_isa oak_isa_mcs51 = {
     .counter_of = counter_of,
     .stack_use = stack_use,
     .vector_mnemonic = "ljmp",
+    .plain_return = "ret",
     .trade = trade,
     .core = &mcs51_core_ops,
 };
