@@ -228,8 +228,12 @@ START_TEST(a_switch_starts_where_it_is_said_and_a_keypad_joins_row_and_column)
     put(&t, 11, 0);
     bench_run(&t.b, 10, 0);
     ck_assert_uint_eq(port(&t, 2) & 7, 7);
+    static const char *const wrong[] = {"k press 5ms", "k press", "k release 5", "k tap 12"};
+    for (unsigned i = 0; i < 4; i++)
+        ck_assert_msg(oak_board_act(t.board, wrong[i], &t.b.sink) == OAK_REFUSED, "%s", wrong[i]);
+    t.b.diags.count = 0;
     ck_assert_int_eq(oak_board_act(t.board, "k sing", &t.b.sink), OAK_REFUSED);
-    ck_assert_ptr_nonnull(strstr(t.b.diags.one[0].hint, "press, release, tap"));
+    ck_assert_ptr_nonnull(strstr(t.b.diags.one[0].hint, "press KEY, release, tap KEY"));
     close_table(&t);
 }
 END_TEST

@@ -48,6 +48,8 @@ static const struct {
     {"run $ --drive \"p1.0 = maybe\"", 1, "drive", "Write"},
     {"run $ --notice foo=stop", 2, "`foo=stop` sets no notice", "Kinds: contention"},
     {"run $ --pace fast", 2, "`fast` is no pace", "--pace 10%"},
+    {"run $ --board examples/lathe/board.yaml --act \"door open 5ms\"", 1,
+     "`door open 5ms` is nothing one could do", "open, close, toggle"},
     {"run $ --clock 11.0592", 2, "`11.0592` without a unit would be 11.0592 Hz", "Write --clock 11.0592MHz"},
     {"run $ --clock 0", 2, "`0` is no clock frequency", "11.0592MHz"},
     {"run $ --steps -5", 2, "a budget is a whole number from 1", ""},

@@ -60,7 +60,9 @@ typedef struct oak_stand_in_kind {
     unsigned terminal_count;
     const oak_setting *settings;
     unsigned setting_count;
-    const char *acts;  /* what a person can do with it: "press, release, tap"; NULL: nothing */
+    const char *
+        acts; /* what a person can do with it: "press, release, turn CLICKS"; NULL: nothing. Behind a word may stand one in
+                       * capitals: CLICKS, FREQUENCY, KEY (one character) or any other (a text); nothing may follow where none does */
     size_t state_size; /* bytes of its own, all 0 at reset; it may keep no pointers there */
     /* Each may be NULL. Reset: cycle 0. */
     void (*reset)(oak_stand_in *self);

@@ -306,14 +306,30 @@ oak_status board_add_deed(oak_board *board, oak_stand_in *who, const char *what,
     return OAK_OK;
 }
 
+/* What stands behind a deed is what its kind says in capitals: nothing, any text, clicks, a frequency. */
+static bool takes(const char *wanted, const char *given)
+{
+    uint64_t number;
+    size_t used;
+    if (*wanted != ' ') return !*given;
+    if (memcmp(wanted, " CLICKS", 7) == 0) {
+        given += *given == '-' || *given == '+';
+        return !oak_read_number(given, given + oak_length(given), &number, &used) && !given[used];
+    }
+    if (memcmp(wanted, " FREQUENCY", 10) == 0) return oak_read_frequency(given, &number) == OAK_OK;
+    if (memcmp(wanted, " KEY", 4) == 0) return *given && !given[1];
+    return *given;
+}
+
 bool board_knows_act(const oak_stand_in *who, const char *what)
 {
-    size_t length = 0;
+    size_t length = 0, blanks;
     while (what[length] && what[length] != ' ') length++;
+    for (blanks = length; what[blanks] == ' ';) blanks++;
     for (const char *at = who->kind->acts; at && *at && length;) {
         size_t word = 0;
         while (oak_is_word(at[word]) || at[word] == '-') word++;
-        if (word == length && memcmp(at, what, length) == 0) return true;
+        if (word == length && memcmp(at, what, length) == 0) return takes(at + word, what + blanks);
         while (*at && *at != ',') at++;
         while (*at == ',' || *at == ' ') at++;
     }
