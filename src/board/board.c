@@ -310,14 +310,16 @@ oak_status board_add_deed(oak_board *board, oak_stand_in *who, const char *what,
 static bool takes(const char *wanted, const char *given)
 {
     uint64_t number;
-    size_t used;
+    size_t used, word = 0;
     if (*wanted != ' ') return !*given;
-    if (memcmp(wanted, " CLICKS", 7) == 0) {
+    wanted++;
+    while (oak_is_word(wanted[word])) word++;
+    if (oak_same_name(wanted, word, "clicks")) {
         given += *given == '-' || *given == '+';
         return !oak_read_number(given, given + oak_length(given), &number, &used) && !given[used];
     }
-    if (memcmp(wanted, " FREQUENCY", 10) == 0) return oak_read_frequency(given, &number) == OAK_OK;
-    if (memcmp(wanted, " KEY", 4) == 0) return *given && !given[1];
+    if (oak_same_name(wanted, word, "frequency")) return oak_read_frequency(given, &number) == OAK_OK;
+    if (oak_same_name(wanted, word, "key")) return *given && !given[1];
     return *given;
 }
 
