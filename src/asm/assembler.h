@@ -165,7 +165,6 @@ typedef struct asm_diag {
     uint32_t place;
     asm_edit edit;
     const asm_trial *trial; /* NULL: the edit has not been tried */
-    uint32_t state;         /* of the section before the line, for the trial */
     uint16_t first, last;
     uint8_t severity;
     const char *code, *message, *hint;

@@ -761,8 +761,8 @@ static unsigned read_forms(assembler *as, int mnemonic, const char *word, size_t
 }
 
 /* An edit is safe only if the line can be read as it would leave it; whether it also encodes is seen in the end. */
-static void try_edit(assembler *as, asm_diag *diag, int mnemonic, const char *word, const char *at,
-                     const char *end)
+static void try_edit(assembler *as, asm_diag *diag, uint32_t before, int mnemonic, const char *word,
+                     const char *at, const char *end)
 {
     const char *text = as->text;
     size_t length = (size_t)(end - text), first = diag->edit.first, last = diag->edit.last,
@@ -786,7 +786,7 @@ static void try_edit(assembler *as, asm_diag *diag, int mnemonic, const char *wo
     uint32_t state = asm_here(as)->state;
     as->trying = true;
     as->text = line;
-    asm_here(as)->state = diag->state;
+    asm_here(as)->state = before;
     trial->forms = read_forms(as, mnemonic, line, 0, line + operands, line + length + added - (last - first),
                               trial->rows);
     as->text = text;
@@ -812,8 +812,7 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
     if (!forms) {
         asm_diag *last = as->diag_count > reports ? &as->diags[as->diag_count - 1] : NULL;
         if (last && last->edit.text && last->edit.safe) {
-            last->state = state;
-            try_edit(as, last, mnemonic, word, at, end);
+            try_edit(as, last, state, mnemonic, word, at, end);
         }
         return;
     }

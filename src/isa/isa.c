@@ -31,6 +31,22 @@ const oak_architecture *oak_architecture_at(unsigned index)
     return index < COUNT ? &all[index]->about : NULL;
 }
 
+bool oak_remedy_for(const oak_remedy *remedies, const char *letters, size_t kinds, const char *mnemonic,
+                    unsigned count, const uint8_t *kind, oak_refusal *why)
+{
+    for (; remedies->mnemonic; remedies++) {
+        const char *operands = remedies->operands;
+        bool fits = oak_same(mnemonic, remedies->mnemonic) && oak_length(operands) == count;
+        for (unsigned k = 0; k < count && fits; k++)
+            fits = operands[k] == '*' || (kind[k] < kinds && letters[kind[k]] == operands[k]);
+        if (!fits) continue;
+        oak_format(why->hint, sizeof why->hint, "%s", remedies->hint);
+        why->has_edit = false;
+        return true;
+    }
+    return false;
+}
+
 /* The letters of a field, counted over the whole pattern, give its width; the first letter met is its highest bit. */
 void oak_pattern_compile(const char *bits, oak_pattern *pattern)
 {

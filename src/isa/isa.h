@@ -113,6 +113,15 @@ typedef struct oak_refusal {
     char edit[48];
 } oak_refusal;
 
+/* What people write and what an architecture has for it: a letter for each operand, * for any. */
+typedef struct oak_remedy {
+    const char *mnemonic, *operands, *hint; /* a list ends with NULL */
+} oak_remedy;
+/* Puts the hint of the remedy for these operands into *why, and takes its edit back; false: there is none. `letters` are those
+ * of `kinds` kinds of operands. */
+bool oak_remedy_for(const oak_remedy *remedies, const char *letters, size_t kinds, const char *mnemonic,
+                    unsigned count, const uint8_t *kind, oak_refusal *why);
+
 /* ------------------------------------------------------------------------------------------ decoding */
 
 typedef enum oak_flow {

@@ -554,9 +554,7 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
 }
 
 /* What people write and what the core has for it: r a register, # a value with its mark, = a place, * anything. */
-static const struct {
-    const char *mnemonic, *operands, *hint;
-} remedies[] = {
+static const oak_remedy remedies[] = {
     {"push", "r", "Registers stand in a list: `push {r0}`, `push {r0, r4-r7, lr}`."},
     {"pop", "r", "Registers stand in a list: `pop {r0}`, `pop {r4-r7, pc}`."},
     {"push", "rr", "Registers stand in one list: `push {r0, r1}`."},
@@ -599,28 +597,14 @@ static const struct {
     {"asr", "r", "By how much? `asrs r0, r0, #1`."},
     {"ror", "r", "By how much? Load it first: `rors r0, r1`."},
     {"nop", "*", "nop takes nothing; for several write it in a `repeat`."},
+    {0},
 };
 
-static bool is_written(char letter, uint8_t kind)
-{
-    return letter == 'r'   ? kind == ARMM_K_REG
-           : letter == '#' ? kind == ARMM_K_IMM
-           : letter == '=' ? kind == ARMM_K_PLAIN
-                           : true;
-}
-
-static bool remedy(const char *name, unsigned count, const uint8_t *kinds, oak_refusal *why)
-{
-    for (size_t i = 0; i < sizeof remedies / sizeof *remedies; i++) {
-        const char *operands = remedies[i].operands;
-        bool fits = oak_same(name, remedies[i].mnemonic) && oak_length(operands) == count;
-        for (unsigned k = 0; k < count && fits; k++) fits = is_written(operands[k], kinds[k]);
-        if (!fits) continue;
-        oak_format(why->hint, sizeof why->hint, "%s", remedies[i].hint);
-        return true;
-    }
-    return false;
-}
+static const char letters[] = {
+    [ARMM_K_REG] = 'r',
+    [ARMM_K_IMM] = '#',
+    [ARMM_K_PLAIN] = '=',
+};
 
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
@@ -664,8 +648,7 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
     else SAY(why, "`%s` has no form with these operands", spelled);
     bool suggested = suggest(tables, insn, kinds, why);
     if (suggested && why->has_edit && why->edit_safe) return 0;
-    if (remedy(name, insn->count, kinds, why)) {
-        why->has_edit = false;
+    if (oak_remedy_for(remedies, letters, sizeof letters, name, insn->count, kinds, why)) {
         if (suggested) SAY(why, "`%s` has no form with these operands", spelled);
     } else if (!suggested) {
         armm_match match;

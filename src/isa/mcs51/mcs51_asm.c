@@ -261,9 +261,7 @@ static bool suggest_operand(const oak_isa_tables *tables, const oak_insn *insn, 
 
 /* What people write and what the core has for it. Operands by their kinds: a, c, r (r0 to r7), @ (@r0, @r1), # a value with its
  * mark, = an address, d dptr, D @dptr, * anything. */
-static const struct {
-    const char *mnemonic, *operands, *hint;
-} remedies[] = {
+static const oak_remedy remedies[] = {
     {"clr", "r", "A register is cleared with `mov r0, #0`; clr takes a, c and bits."},
     {"cpl", "r", "Write `mov a, r0`, `cpl a`, `mov r0, a`."},
     {"mov", "ca", "Bits move through the carry: `mov c, acc.0` for one of a; `rrc a` shifts it out."},
@@ -341,35 +339,13 @@ static const struct {
     {"ret", "*", "ret takes nothing: leave it out."},
     {"reti", "*", "reti takes nothing: leave it out."},
     {"nop", "*", "nop takes nothing; for several write it in a `repeat`."},
+    {0},
 };
 
-static bool is_written(char letter, uint8_t kind)
-{
-    switch (letter) {
-    case 'a': return kind == MCS51_A;
-    case 'c': return kind == MCS51_C;
-    case 'r': return kind == MCS51_RN;
-    case '@': return kind == MCS51_AT_RI;
-    case '#': return kind == MCS51_IMMEDIATE;
-    case '=': return kind == MCS51_PLAIN;
-    case 'd': return kind == MCS51_DPTR;
-    case 'D': return kind == MCS51_AT_DPTR;
-    default: return true;
-    }
-}
-
-static bool remedy(const char *name, unsigned count, const uint8_t *kinds, oak_refusal *why)
-{
-    for (size_t i = 0; i < sizeof remedies / sizeof *remedies; i++) {
-        const char *operands = remedies[i].operands;
-        bool fits = oak_same(name, remedies[i].mnemonic) && oak_length(operands) == count;
-        for (unsigned k = 0; k < count && fits; k++) fits = is_written(operands[k], kinds[k]);
-        if (!fits) continue;
-        oak_format(why->hint, sizeof why->hint, "%s", remedies[i].hint);
-        return true;
-    }
-    return false;
-}
+static const char letters[] = {
+    [MCS51_A] = 'a',         [MCS51_C] = 'c',     [MCS51_RN] = 'r',   [MCS51_AT_RI] = '@',
+    [MCS51_IMMEDIATE] = '#', [MCS51_PLAIN] = '=', [MCS51_DPTR] = 'd', [MCS51_AT_DPTR] = 'D',
+};
 
 unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
@@ -392,8 +368,8 @@ unsigned mcs51_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *row
     else oak_format(why->message, sizeof why->message, "`%s` has no form with these operands", name);
     bool suggested = suggest_operand(tables, insn, kinds, why);
     if (suggested && why->has_edit && why->edit_safe) return 0;
-    if (remedy(name, insn->count, kinds, why)) why->has_edit = false;
-    else if (!suggested) list_forms(tables, insn, kinds, why);
+    if (!oak_remedy_for(remedies, letters, sizeof letters, name, insn->count, kinds, why) && !suggested)
+        list_forms(tables, insn, kinds, why);
     return 0;
 }
 
