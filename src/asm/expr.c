@@ -577,11 +577,9 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         bool beyond = right.number < 0 || right.number > 7;
         value_fault(expr, fault, "no-bit",
                     beyond ? "the bits of a byte are 0 to 7" : "this bit has no address of its own");
-        oak_format(
-            fault->hint, sizeof fault->hint,
-            beyond ? "Number them from 0, the least significant."
-                   : "Use a mask with anl and orl; cells with bit addresses are 0x20 to 0x2f and the special "
-                     "registers whose address is a multiple of 8.");
+        oak_format(fault->hint, sizeof fault->hint,
+                   beyond ? "Number them from 0, the least significant."
+                          : "Use a mask; `spindle explain no-bit` tells which bits have addresses.");
         return OAK_REFUSED;
     }
     return OAK_OK;
