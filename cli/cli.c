@@ -109,6 +109,7 @@ void cli_report_diagnostic(void *context, const oak_diagnostic *reported)
         cJSON_AddItemToArray(self->diagnostics, diagnostic_json(d));
         return;
     }
+    fflush(stdout); /* what was printed before stands before it, also in one file */
     fprintf(stderr, "%s", cli_paint(colour, PAINT_PLACE));
     if (d->file) fprintf(stderr, "%s:", d->file);
     if (d->file && d->line) fprintf(stderr, "%u:", d->line);

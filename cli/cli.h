@@ -133,6 +133,10 @@ void cli_print_json(cli *self, cJSON *document);
 const char *cli_count(unsigned long long count, char *text, size_t room);
 
 /* load.c: a program from source, Intel HEX, S-records or raw binary; NULL after a message. `symbols` may be NULL. */
+/* The same, of what is done all the same. */
+void cli_remark(cli *self, const char *code, const char *file, const char *hint, const char *message);
+/* False, after a message, when --base was given for what is no raw image. */
+bool cli_check_base(cli *self, const command *of, const char *const *paths, long long base);
 oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
                               const char *symbols, uint32_t base, int *exit_code);
 /* What the assembler is told, from files and options; `warnings` has room for CLI_MOST_WARNINGS and is filled from

@@ -27,7 +27,7 @@ static int look(cli *self, const oak_part *part, const char *path, const char *s
 static int compare(cli *self, const oak_part *part, const char *const *paths, uint32_t base)
 {
     int exit_code;
-    unsigned differences = 0;
+    oak_comparison found = {0};
     oak_program *before = cli_load_program(
         self, part, &(oak_asm_settings){.paths = &paths[0], .path_count = 1}, NULL, base, &exit_code);
     oak_program *after =
@@ -37,15 +37,18 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
     if (after) {
         cli_text text = {0};
         oak_text_sink sink = cli_text_sink(&text);
-        exit_code = cli_failed(self, oak_look_compare(before, after, &sink, &differences), paths[1]);
+        exit_code = cli_failed(self, oak_look_compare(before, after, &sink, &found), paths[1]);
         if (!exit_code) {
             printf("- %s\n+ %s\n\n", paths[0], paths[1]);
             if (text.bytes) fputs(text.bytes, stdout);
-            if (differences)
-                printf("\n%u stretch%s differ%s\n", differences, differences == 1 ? "" : "es",
-                       differences == 1 ? "s" : "");
-            else printf("the same bytes\n");
-            if (differences) exit_code = EXIT_EXPECTATION;
+            if (found.stretches)
+                printf("\n%u stretch%s differ%s\n", found.stretches, found.stretches == 1 ? "" : "es",
+                       found.stretches == 1 ? "s" : "");
+            if (found.moved)
+                printf("%u instruction%s and data are the same at another address\n", found.moved,
+                       found.moved == 1 ? "" : "s");
+            if (!found.stretches && !found.moved) printf("the same bytes\n");
+            if (found.stretches || found.moved) exit_code = EXIT_EXPECTATION;
         }
         free(text.bytes);
     }
@@ -80,7 +83,8 @@ static int run(cli *self, int argc, const char **argv)
                               "one image at a time: `%s` is one too many", files[1]);
     else {
         oak_part *part = cli_load_part(self, &command_look, part_name, &exit_code);
-        if (part)
+        if (part && !cli_check_base(self, &command_look, files, base)) exit_code = EXIT_USAGE;
+        else if (part)
             exit_code = comparing ? compare(self, part, files, (uint32_t)base)
                                   : look(self, part, files[0], symbols, (uint32_t)base, output);
         oak_part_free(part);

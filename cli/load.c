@@ -10,6 +10,12 @@ void cli_complain(cli *self, const char *code, const char *file, const char *hin
     self->sink.report(self->sink.context, &d);
 }
 
+void cli_remark(cli *self, const char *code, const char *file, const char *hint, const char *message)
+{
+    oak_diagnostic d = {.severity = OAK_WARNING, .code = code, .file = file, .message = message, .hint = hint};
+    self->sink.report(self->sink.context, &d);
+}
+
 typedef enum kind { KIND_SOURCE, KIND_HEX, KIND_SREC, KIND_RAW } kind;
 
 static bool ends_with(const char *path, const char *ending)
@@ -42,6 +48,18 @@ static oak_status read_image(cli *self, kind of, const char *path, const uint8_t
     return oak_image_write(oak_program_image(program), base, text, size);
 }
 
+bool cli_check_base(cli *self, const command *of, const char *const *paths, long long base)
+{
+    bool raw = false;
+    for (; *paths; paths++) raw = raw || ends_with(*paths, ".bin");
+    if (base < 0 || base > UINT32_MAX) cli_usage(self, of, NULL, "a base is an address from 0 to 0xffffffff");
+    else if (base && !raw)
+        cli_usage(self, of, "A source says where its code lies with `org`; records of an image say it themselves.",
+                  "--base is for raw bytes, as in a .bin file");
+    else return true;
+    return false;
+}
+
 oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_settings *settings,
                               const char *symbols, uint32_t base, int *exit_code)
 {
@@ -57,6 +75,9 @@ oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_set
     } else {
         kind of = kind_of(paths[0], bytes, size);
         if (of == KIND_SOURCE) {
+            if (symbols)
+                cli_remark(self, "usage", symbols, "It is for an image.",
+                           "a source has its own symbols: this file is not read");
             status = oak_assemble_files(&self->host, part, settings, &self->sink, &program);
         } else if (settings->path_count > 1) {
             cli_complain(self, "usage", paths[1], "Several files make one program only as source.",

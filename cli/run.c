@@ -391,6 +391,13 @@ bool cli_would_load(cli *self)
     return program != NULL;
 }
 
+static bool program_knows_data(const oak_program *program)
+{
+    uint32_t at, size;
+    size_t next = 0;
+    return oak_program_next_data(program, &next, &at, &size) == OAK_OK;
+}
+
 static int run_program(cli *self, const cli_runner *runner, const oak_part *part,
                        const oak_asm_settings *settings, const run_options *options)
 {
@@ -417,6 +424,9 @@ static int run_program(cli *self, const cli_runner *runner, const oak_part *part
         status = oak_session_open(&self->host, &chip, program, &session);
     }
     uint32_t at, size;
+    if (!status && options->data_runs && !program_knows_data(program))
+        cli_remark(self, "usage", path, "Only a source tells data from instructions.",
+                   "--data-runs changes nothing here");
     for (size_t next = 0;
          !status && !options->data_runs && oak_program_next_data(program, &next, &at, &size) == OAK_OK;)
         oak_machine_mark_data(machine, at, size);
@@ -506,7 +516,7 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
         oak_warning warnings[CLI_MOST_WARNINGS];
         oak_asm_settings settings;
         bool set = cli_settings(self, of, files, options.includes, options.warns, warnings, &settings);
-        if (part && !set) exit_code = EXIT_USAGE;
+        if (part && (!set || !cli_check_base(self, of, files, options.base))) exit_code = EXIT_USAGE;
         else if (part) {
             do exit_code = run_program(self, runner, part, &settings, &options);
             while (exit_code == CLI_AGAIN);

@@ -106,22 +106,101 @@ END_TEST
 START_TEST(a_difference_is_shown_as_whole_instructions)
 {
     collected diags;
-    unsigned differences;
+    oak_comparison found;
     text t = {0};
     oak_text_sink sink = text_sink(&t);
     oak_program *before = assemble(part, " mov a, #1\n mov r2, #8\nx: sjmp x\n", &diags),
                 *after = assemble(part, " mov a, #1\n mov r2, #7\nx: sjmp x\n nop\n", &diags);
-    ck_assert_int_eq(oak_look_compare(before, after, &sink, &differences), OAK_OK);
-    ck_assert_uint_eq(differences, 2);
+    ck_assert_int_eq(oak_look_compare(before, after, &sink, &found), OAK_OK);
+    ck_assert_uint_eq(found.stretches, 2);
     ck_assert_ptr_nonnull(strstr(
         t.bytes,
         "- 0x0002  mov r2, #0x08                7a 08\n+ 0x0002  mov r2, #0x07                7a 07\n"));
-    ck_assert_ptr_nonnull(strstr(t.bytes, "- 0x0006  nothing"));
-    ck_assert_int_eq(oak_look_compare(before, before, &sink, &differences), OAK_OK);
-    ck_assert_uint_eq(differences, 0);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "\n\n+ 0x0006  db   0x00"));
+    ck_assert_int_eq(oak_look_compare(before, before, &sink, &found), OAK_OK);
+    ck_assert_uint_eq(found.stretches, 0);
     free(t.bytes);
     oak_program_free(before);
     oak_program_free(after);
+}
+END_TEST
+
+/* One instruction put in is one difference: all behind it has moved, and what leads there follows, also words and vectors. */
+START_TEST(what_is_put_in_is_one_difference)
+{
+    static const struct {
+        const char *part, *before, *after, *says;
+        unsigned stretches;
+    } cases[] = {
+        {"mcs51-4k",
+         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: mov r2, #8\nl: djnz r2, l\n call sub\n sjmp again\n"
+         "sub: movc a, @a+dptr\n jz main\n ret\nt: db 1, 2, 3\n",
+         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: nop\n mov r2, #8\nl: djnz r2, l\n call sub\n sjmp again\n"
+         "sub: movc a, @a+dptr\n jz main\n ret\nt: db 1, 2, 3\n",
+         "+ 0x0033  nop                          00\n", 1},
+        {"armv6m-32k",
+         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n bl sub\n b go\n"
+         "sub: movs r1, #5\n bx lr\ntick: bx lr\n pool\n align 4\nt: dd 1, 2\n",
+         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n nop\n nop\n bl sub\n"
+         " b go\nsub: movs r1, #5\n bx lr\ntick: bx lr\n pool\n align 4\nt: dd 1, 2\n",
+         "+ 0x00c2  nop                          00 bf\n+ 0x00c4  nop ", 1},
+        /* the same bytes but one jump that leads elsewhere */
+        {"mcs51-4k", "a1: nop\na2: nop\n sjmp a1\n", "a1: nop\na2: nop\n sjmp a2\n", "- 0x0002  sjmp a1", 1},
+        /* two things taken out, far apart, and one changed */
+        {"mcs51-4k", " inc a\n mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #4\n clr c\n mov r4, #5\n rl a\n ret\n",
+         " mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #9\n clr c\n mov r4, #5\n rl a\n", "- 0x0000  inc a", 3}};
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        text t = {0};
+        oak_text_sink sink = text_sink(&t);
+        oak_comparison found;
+        collected diags;
+        oak_part *of = load_part(cases[i].part);
+        oak_program *before = assemble(of, cases[i].before, &diags), *after = assemble(of, cases[i].after, &diags);
+        if (!before || !after) show_collected(&diags);
+        ck_assert_int_eq(oak_look_compare(before, after, &sink, &found), OAK_OK);
+        ck_assert_msg(found.stretches == cases[i].stretches && strstr(t.bytes, cases[i].says), "case %u: %u\n%s", i,
+                      found.stretches, t.bytes);
+        free(t.bytes);
+        oak_program_free(before);
+        oak_program_free(after);
+        oak_part_free(of);
+    }
+}
+END_TEST
+
+/* Whatever differs, what is shown and what is counted as moved account for every byte of both images. */
+START_TEST(a_comparison_hides_nothing)
+{
+    uint64_t seed = 77;
+    for (unsigned round = 0; round < 40; round++) {
+        oak_program *side[2];
+        for (unsigned s = 0; s < 2; s++) {
+            ck_assert_int_eq(oak_program_create(&host, part, &side[s]), OAK_OK);
+            uint8_t bytes[300];
+            uint64_t own = s ? seed + round % 3 : seed;
+            for (unsigned i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)(random32(&own) % (round % 2 ? 7 : 256));
+            if (s && round % 4 == 1) memmove(bytes + 20, bytes + 22, 200);
+            ck_assert_int_eq(oak_image_write(oak_program_image(side[s]), 0, bytes, sizeof bytes - round), OAK_OK);
+            ck_assert_int_eq(oak_program_finish(side[s]), OAK_OK);
+        }
+        seed = seed * 3 + 1;
+        text t = {0};
+        oak_text_sink sink = text_sink(&t);
+        oak_comparison found, itself;
+        ck_assert_int_eq(oak_look_compare(side[0], side[1], &sink, &found), OAK_OK);
+        bool same = true;
+        for (unsigned i = 0; i < 300; i++) {
+            uint8_t a = 0, b = 0;
+            bool has = oak_image_byte(oak_program_image(side[0]), i, &a);
+            same = same && has == oak_image_byte(oak_program_image(side[1]), i, &b) && a == b;
+        }
+        ck_assert_int_eq(same, !found.stretches && !found.moved);
+        ck_assert_int_eq(oak_look_compare(side[0], side[0], &sink, &itself), OAK_OK);
+        ck_assert(!itself.stretches && !itself.moved);
+        free(t.bytes);
+        oak_program_free(side[0]);
+        oak_program_free(side[1]);
+    }
 }
 END_TEST
 
@@ -412,6 +491,8 @@ int main(void)
                                    random_images_come_back_to_the_same_bytes,
                                    code_is_told_from_data_and_labelled,
                                    a_difference_is_shown_as_whole_instructions,
+                                   what_is_put_in_is_one_difference,
+                                   a_comparison_hides_nothing,
                                    an_instruction_is_explained_from_its_row,
                                    the_examples_of_every_code_are_true,
                                    s_records_are_written_and_read_back,

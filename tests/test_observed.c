@@ -68,7 +68,7 @@ static text run_it(const subject *of, way how)
     const oak_symbol *symbol;
     for (unsigned i = 0; how == WAY_STOPS && (symbol = oak_program_symbol(b.program, i)); i++)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == b.part->architecture->code_space &&
-            !strchr(symbol->name, '.'))
+            !strchr(symbol->name, '.') && symbol->value % b.part->architecture->code_align == 0)
             ck_assert_int_eq(
                 oak_session_add_stop(b.session, symbol->name, "r2 == 3 && r2 == 4", 1, &b.sink, &number),
                 OAK_OK);

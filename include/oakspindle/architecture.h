@@ -47,6 +47,10 @@ typedef struct oak_architecture {
     uint8_t word_bytes;     /* the widest value one instruction loads or stores */
     uint8_t code_align;     /* instructions begin at multiples of this */
     uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
+    uint8_t vector_first;   /* interrupt n is taken at vector_first + n * vector_step */
+    uint8_t vector_step;
+    uint8_t own_lines;      /* lines of the core, where no controller of the part has them */
+    uint8_t own_exceptions; /* numbers below this are the core's own, not lines of the part */
     uint8_t code_bit; /* set in the address of code when it is kept in a register or a vector; 0: none */
     const oak_space_info *spaces;
     unsigned space_count;

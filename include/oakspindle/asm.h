@@ -76,6 +76,10 @@ typedef struct oak_symbol {
 /* Symbols in the order in which the source names them first, from 0; NULL after the last. */
 const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index);
 /* Finds a symbol; letters of either case are alike. */
+/* The symbol with number `index` among those of a name, in no particular order; file: of a source whose path ends with it, or NULL for
+ * any. NULL behind the last. */
+const oak_symbol *oak_program_find_in(const oak_program *program, const char *file, size_t file_length,
+                                      const char *name, size_t length, unsigned index);
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length);
 /* The label of code memory at or nearest below an address, or NULL. */
 const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t address);

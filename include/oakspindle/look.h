@@ -14,9 +14,17 @@ extern "C" {
  * cycles as a comment. OAK_NO_MEMORY, or what the sink returns. */
 OAK_MUST_USE oak_status oak_look(const oak_program *program, const oak_text_sink *out);
 
-/* Writes what differs between two images, as instructions of each side by side. *differences counts stretches. */
+/* What a comparison has found. */
+typedef struct oak_comparison {
+    unsigned stretches; /* that differ: something else, put in, taken out, or leading somewhere else */
+    unsigned moved;     /* instructions and data that are the same at another address */
+} oak_comparison;
+
+/* Writes what differs between two images, as instructions: "-" those of the first, "+" those of the second. What is the same but for
+ * lying somewhere else is counted, not shown, as are jumps that follow what they lead to. Both are for one part. OAK_NO_MEMORY,
+ * OAK_OUT_OF_RANGE for bytes where the part has no code memory, or what the sink returns. */
 OAK_MUST_USE oak_status oak_look_compare(const oak_program *before, const oak_program *after,
-                                         const oak_text_sink *out, unsigned *differences);
+                                         const oak_text_sink *out, oak_comparison *found);
 
 /* Explains an instruction of an architecture: every form of a mnemonic ("djnz"), with its bits drawn, cycles, flags and what
  * it does. OAK_NOT_FOUND when there is no such mnemonic. */

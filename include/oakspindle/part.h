@@ -120,6 +120,8 @@ const char *oak_block_kind_name(oak_block_kind kind);
 bool oak_block_sends(oak_block_kind kind);
 /* What the pins of a kind of block are for: "count-0", "receive"; NULL behind the last. */
 const char *oak_block_use_name(oak_block_kind kind, unsigned use);
+/* A role without which a block of a kind could do nothing, by index from 0; NULL behind the last. */
+const char *oak_block_needs(oak_block_kind kind, unsigned index);
 
 typedef struct oak_part_vector {
     const char *name;

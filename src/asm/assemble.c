@@ -260,6 +260,10 @@ static void close_file(assembler *as)
     for (size_t i = 0; i < as->names.count; i++) {
         asm_name *name = asm_name_at(as, i);
         asm_symbol *symbol = name->symbol;
+        if (asm_macro_of(name)) { /* nor do its macros reach into the next one */
+            name->rare->foreign = name->rare->macro;
+            name->rare->macro = NULL;
+        }
         if (!symbol || symbol->kind == SYMBOL_PART) continue;
         if (name->exported && symbol->kind != SYMBOL_UNDEFINED) {
             asm_rare *rare = asm_make_rare(as, name);

@@ -61,7 +61,7 @@ enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };
 
 /* What few names have. */
 typedef struct asm_rare {
-    const struct asm_macro *macro;
+    const struct asm_macro *macro, *foreign; /* of this file; the last of another one */
     asm_symbol *shared; /* what another source file exports under the name */
 } asm_rare;
 

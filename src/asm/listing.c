@@ -134,12 +134,42 @@ static int by_symbol(const void *a, const void *b, const void *context)
     return left->place < right->place ? -1 : left->place > right->place;
 }
 
+/* The source that each file belongs to: itself, or the one it is included into. */
+static uint16_t *units_of(const listing *self, size_t *room)
+{
+    const oak_program *program = self->program;
+    uint16_t *units = oak_grow(&program->host, NULL, room, program->file_count + 1, sizeof *units);
+    for (size_t i = 0; units && i < program->run_count; i++) {
+        const oak_source_run *run = &program->runs[i];
+        units[run->file] =
+            run->parent == OAK_NO_PLACE ? run->file : units[oak_program_source(program, run->parent).file];
+    }
+    return units;
+}
+
+/* The symbol that a word means in a file: of several, the one of the same source. */
+static uint32_t meant(const listing *self, const char *word, size_t length, const uint16_t *units, uint16_t unit)
+{
+    const oak_program *program = self->program;
+    uint32_t first = oak_program_find_number(program, word, length, 0), number;
+    if (!first || !oak_program_find_number(program, word, length, 1)) return first;
+    for (unsigned i = 0; (number = oak_program_find_number(program, word, length, i)); i++)
+        for (uint16_t file = 0; file < program->file_count; file++)
+            if (oak_program_symbol_at(program, number - 1)->file == program->files[file].name &&
+                units[file] == unit)
+                return number;
+    return first;
+}
+
 /* Every word of the source that names a symbol, outside of comments and texts; each line once. */
 static listed_use *find_uses(listing *self, size_t *count, size_t *room)
 {
     const oak_program *program = self->program;
     listed_use *uses = NULL;
+    size_t unit_room = 0;
+    uint16_t *units = units_of(self, &unit_room);
     *count = *room = 0;
+    if (!units) self->status = OAK_NO_MEMORY;
     for (uint32_t place = 0; place < program->source_count && !self->status; place++) {
         oak_source_line line = oak_program_source(program, place);
         const char *at = line.text, *end = line.text + line.size;
@@ -154,18 +184,20 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
             }
             const char *word = at;
             while (at < end && oak_is_word(*at)) at++;
-            uint32_t number =
-                oak_is_letter(*word) ? oak_program_find_number(program, word, (size_t)(at - word)) : 0;
+            uint32_t number = oak_is_letter(*word)
+                                  ? meant(self, word, (size_t)(at - word), units, units[line.file])
+                                  : 0;
             if (!number) continue;
             listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
             if (!grown) {
                 self->status = OAK_NO_MEMORY;
-                return uses;
+                break;
             }
             uses = grown;
             uses[(*count)++] = (listed_use){number - 1, place};
         }
     }
+    oak_release(&program->host, units, unit_room, sizeof *units);
     if (!self->status) self->status = oak_sort(&program->host, uses, *count, sizeof *uses, by_symbol, NULL);
     return uses;
 }
@@ -197,6 +229,7 @@ static void list_symbols(listing *self)
     enum { MOST_SUMMED = 2000, MOST_SHOWN = 16 };
     const oak_program *program = self->program;
     unsigned code = program->part->architecture->code_space;
+    bool several = program->file_count > 1;
     size_t use_count, use_room;
     oak_buf_format(&self->buf, "\n%-24s %-10s %-8s %-6s %6s  %s\n", "symbol", "value", "kind", "space",
                    "cycles", "defined and used in lines");
@@ -211,9 +244,11 @@ static void list_symbols(listing *self)
         if (symbol->value < 0) oak_format(value, sizeof value, "%lld", (long long)symbol->value);
         else oak_format(value, sizeof value, "0x%04llx", (unsigned long long)symbol->value);
         if (block) oak_format(cycles, sizeof cycles, "%llu", (unsigned long long)block_cycles(self, symbol));
-        oak_buf_format(&self->buf, "%-24s %-10s %-8s %-6s %6s  %u", symbol->name, value, kinds[symbol->kind],
-                       symbol->space ? program->part->architecture->spaces[symbol->space].name : "", cycles,
-                       symbol->line);
+        oak_buf_format(&self->buf, "%-24s %-10s %-8s %-6s %6s  ", symbol->name, value, kinds[symbol->kind],
+                       symbol->space ? program->part->architecture->spaces[symbol->space].name : "", cycles);
+        if (several && symbol->file) oak_buf_format(&self->buf, "%s:", symbol->file);
+        oak_buf_format(&self->buf, "%u", symbol->line);
+        const char *named = symbol->file;
         size_t low = 0, high = use_count;
         while (low < high) {
             size_t middle = low + (high - low) / 2;
@@ -226,11 +261,12 @@ static void list_symbols(listing *self)
             oak_source_line line = oak_program_source(program, uses[low].place);
             const char *file = program->files[line.file].name;
             bool here = symbol->file && oak_same(file, symbol->file);
-            if (line.line == last || line.expanded || (here && line.line == symbol->line)) continue;
+            if ((line.line == last && named == file) || line.expanded || (here && line.line == symbol->line)) continue;
             last = line.line;
             if (shown++ == MOST_SHOWN) oak_buf_text(&self->buf, " ...");
-            else if (here) oak_buf_format(&self->buf, " %u", line.line);
+            else if (named && oak_same(named, file)) oak_buf_format(&self->buf, " %u", line.line);
             else oak_buf_format(&self->buf, " %s:%u", file, line.line);
+            named = file;
         }
         oak_buf_char(&self->buf, '\n');
         if (self->buf.size > 32768) flush(self);

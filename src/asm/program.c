@@ -255,19 +255,19 @@ const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index)
     return index < program->symbols.count ? oak_program_symbol_at(program, index) : NULL;
 }
 
-uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length)
+uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length, unsigned index)
 {
     if (!program->index) return 0;
     uint32_t at = oak_name_hash(name, length) & program->index_mask;
-    while (program->index[at] &&
-           !oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name))
-        at = (at + 1) & program->index_mask;
+    for (; program->index[at]; at = (at + 1) & program->index_mask)
+        if (oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name) && !index--)
+            break;
     return program->index[at];
 }
 
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length)
 {
-    uint32_t number = oak_program_find_number(program, name, length);
+    uint32_t number = oak_program_find_number(program, name, length, 0);
     return number ? oak_program_symbol_at(program, number - 1) : NULL;
 }
 
@@ -306,6 +306,18 @@ static bool path_ends_with(const char *path, const char *file, size_t length)
     size_t size = oak_length(path);
     if (size < length || memcmp(path + size - length, file, length) != 0) return false;
     return size == length || path[size - length - 1] == '/';
+}
+
+const oak_symbol *oak_program_find_in(const oak_program *program, const char *file, size_t file_length,
+                                      const char *name, size_t length, unsigned index)
+{
+    uint32_t number;
+    for (unsigned i = 0; (number = oak_program_find_number(program, name, length, i)); i++) {
+        const oak_symbol *one = oak_program_symbol_at(program, number - 1);
+        if (file && !(one->file && path_ends_with(one->file, file, file_length))) continue;
+        if (!index--) return one;
+    }
+    return NULL;
 }
 
 oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,

@@ -86,7 +86,7 @@ static inline oak_symbol *oak_program_symbol_at(const oak_program *program, size
     return oak_pool_at(&program->symbols, number);
 }
 /* The number of a symbol + 1, or 0. */
-uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length);
+uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length, unsigned index);
 
 oak_source_line oak_program_source(const oak_program *program, uint32_t place);
 

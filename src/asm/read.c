@@ -901,6 +901,11 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
                 oak_format(form, sizeof form, values[i].form, shown, word);
                 oak_format(hint, sizeof hint, "Write `%s`.", form);
             }
+    const asm_name *name = asm_intern(as, word, length);
+    if (!*hint && name && name->rare && name->rare->foreign)
+        oak_format(hint, sizeof hint, "It is a macro of %s, line %u: `include` it from a file that both share.",
+                   as->program->files[asm_source(as, name->rare->foreign->place).file].name,
+                   asm_line_of(as, name->rare->foreign->place));
     if (!*hint) asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);
     if (!*hint && rest == end)
         oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60),

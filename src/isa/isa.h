@@ -145,6 +145,7 @@ typedef struct oak_decoded {
     uint8_t state, state_after; /* as in oak_insn */
     bool has_data;              /* it reads or points to data at `data`, which lies in the code */
     uint32_t data;
+    bool may_point; /* `data` is a number as wide as an address, and perhaps one */
     uint8_t data_bytes; /* of one value there; 0 when only the address is formed */
 } oak_decoded;
 

@@ -7,36 +7,18 @@
 
 #include "base/arena.h"
 #include "base/bytes.h"
-#include "isa/isa.h"
+#include "look/looker.h"
 #include "part/naming.h"
 
 enum { MOST_CODE = 1 << 20, DATA_COLUMNS = 8 };
-enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8, IS_DATA = 16, IS_WORD = 32 };
-
-typedef struct looker {
-    const oak_program *program;
-    const oak_part *part;
-    const oak_isa *isa;
-    oak_isa_tables *tables;
-    oak_host host;
-    uint32_t base, size; /* of the code memory */
-    uint8_t *bytes, *known, *mark;
-    uint8_t *state; /* of the instruction there, see oak_insn */
-    uint32_t *todo;
-    size_t todo_count, todo_room;
-    char name[120];
-    oak_buf buf;
-    const oak_text_sink *out;
-} looker;
-
-static bool is_known(const looker *self, uint32_t address)
+bool look_is_known(const looker *self, uint32_t address)
 {
     return address - self->base < self->size && self->known[address - self->base];
 }
 
 static oak_status visit(looker *self, uint32_t address, uint8_t mark)
 {
-    if (!is_known(self, address)) return OAK_OK;
+    if (!look_is_known(self, address)) return OAK_OK;
     self->mark[address - self->base] |= mark;
     uint32_t *grown =
         oak_grow(&self->host, self->todo, &self->todo_room, self->todo_count + 1, sizeof *grown);
@@ -47,7 +29,7 @@ static oak_status visit(looker *self, uint32_t address, uint8_t mark)
 }
 
 /* Decodes the instruction at an address when all its bytes are known. */
-static bool decode_at(const looker *self, uint32_t address, oak_decoded *decoded)
+bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded)
 {
     uint32_t at = address - self->base;
     size_t available = 0;
@@ -60,11 +42,11 @@ static bool decode_at(const looker *self, uint32_t address, oak_decoded *decoded
 /* Data that an instruction reads beside the code: a place with a name, and words where they are words. */
 static void note_data(looker *self, const oak_decoded *decoded)
 {
-    if (!decoded->has_data || !is_known(self, decoded->data)) return;
+    if (!decoded->has_data || !look_is_known(self, decoded->data)) return;
     uint8_t *mark = &self->mark[decoded->data - self->base];
     *mark |= IS_DATA;
     for (unsigned i = 0; i + 4 <= decoded->data_bytes; i += 4)
-        if (is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
+        if (look_is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
 }
 
 static oak_status follow(looker *self)
@@ -74,17 +56,17 @@ static oak_status follow(looker *self)
         uint32_t address = self->todo[--self->todo_count], state = 0;
         for (;;) {
             oak_decoded decoded;
-            if (!is_known(self, address)) break;
+            if (!look_is_known(self, address)) break;
             uint8_t *mark = &self->mark[address - self->base];
             if (*mark & (IS_START | IS_INSIDE)) break;
             self->state[address - self->base] = (uint8_t)state;
-            if (!decode_at(self, address, &decoded)) break;
+            if (!look_decode(self, address, &decoded)) break;
             bool free = true; /* no other instruction begins inside this one */
             for (unsigned i = 1; i < decoded.size; i++) free = free && !(mark[i] & (IS_START | IS_INSIDE));
             if (!free) break;
             *mark |= IS_START;
             for (unsigned i = 1; i < decoded.size; i++) mark[i] |= IS_INSIDE;
-            if (decoded.has_target && is_known(self, decoded.target))
+            if (decoded.has_target && look_is_known(self, decoded.target))
                 status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
             note_data(self, &decoded);
             bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH ||
@@ -112,12 +94,12 @@ static bool vector_target(const looker *self, const oak_part_vector *vector, uin
     uint32_t at = vector->address - self->base;
     *target = 0;
     for (unsigned i = 0; i < self->isa->about.vector_bytes; i++) {
-        if (!is_known(self, vector->address + i)) return false;
+        if (!look_is_known(self, vector->address + i)) return false;
         *target |= (uint32_t)self->bytes[at + i] << (8 * i);
     }
     bool marked = (*target & self->isa->about.code_bit) == self->isa->about.code_bit;
     *target &= ~(uint32_t)self->isa->about.code_bit;
-    return self->isa->about.vector_bytes && marked && is_known(self, *target);
+    return self->isa->about.vector_bytes && marked && look_is_known(self, *target);
 }
 
 static const char *handled_vector(const looker *self, uint32_t address)
@@ -129,15 +111,28 @@ static const char *handled_vector(const looker *self, uint32_t address)
     return NULL;
 }
 
-/* The label of an address of code, NULL when nothing goes there. */
-static const char *label_of(looker *self, uint32_t address)
+/* A label of the program that has this name somewhere else. */
+static const oak_symbol *place_named(const looker *self, const char *name, uint32_t address)
 {
-    if (!is_known(self, address)) return NULL; /* no line will be there */
+    const oak_symbol *one;
+    for (unsigned i = 0; (one = oak_program_find_in(self->program, NULL, 0, name, oak_length(name), i)); i++)
+        if (one->space == self->part->architecture->code_space && one->value != address) return one;
+    return NULL;
+}
+
+const char *look_label(looker *self, uint32_t address)
+{
+    if (!look_is_known(self, address)) return NULL; /* no line will be there */
     const oak_symbol *symbol = oak_program_label_below(self->program, address);
     if (symbol && symbol->value == address) {
         bool local = false;
         for (const char *p = symbol->name; *p; p++) local = local || *p == '.';
-        if (!local) return symbol->name;
+        const oak_symbol *other = local ? NULL : place_named(self, symbol->name, address);
+        if (!local && !other) return symbol->name;
+        if (!local) { /* another file has a label of this name */
+            oak_format(self->name, sizeof self->name, "%.80s_%04x", symbol->name, (unsigned)address);
+            return self->name;
+        }
     }
     uint8_t mark = self->mark[address - self->base];
     const char *vector = vector_at(self, address);
@@ -148,13 +143,15 @@ static const char *label_of(looker *self, uint32_t address)
     else if (mark & IS_JUMPED) oak_format(self->name, sizeof self->name, "at_%04x", (unsigned)address);
     else if (mark & IS_DATA) oak_format(self->name, sizeof self->name, "data_%04x", (unsigned)address);
     else return NULL;
+    while (oak_length(self->name) + 2 < sizeof self->name && place_named(self, self->name, address))
+        oak_format(self->name + oak_length(self->name), 2, "_");
     return self->name;
 }
 
-static const char *name_of(void *context, unsigned space, uint32_t address)
+const char *look_name(void *context, unsigned space, uint32_t address)
 {
     looker *self = context;
-    if (space == self->part->architecture->code_space) return label_of(self, address);
+    if (space == self->part->architecture->code_space) return look_label(self, address);
     return oak_part_name_of(self->part, self->isa, space, address, self->name, sizeof self->name);
 }
 
@@ -173,13 +170,13 @@ static void comment(looker *self, size_t line_start, uint32_t address, unsigned 
 
 static void write_label(looker *self, uint32_t address)
 {
-    const char *label = label_of(self, address);
+    const char *label = look_label(self, address);
     if (label) oak_buf_format(&self->buf, "%s:\n", label);
 }
 
 static void write_instruction(looker *self, uint32_t address, const oak_decoded *decoded)
 {
-    oak_namer namer = {.context = self, .name = name_of};
+    oak_namer namer = {.context = self, .name = look_name};
     write_label(self, address);
     size_t start = self->buf.size;
     oak_buf_text(&self->buf, "        ");
@@ -203,8 +200,8 @@ static void write_word(looker *self, uint32_t address)
     for (unsigned i = 0; i < 4; i++)
         word |= (uint32_t)self->bytes[address - self->base + i] << (8 * (big ? 3 - i : i));
     uint32_t target = word & ~bit;
-    bool code = (word & bit) && is_known(self, target) && (self->mark[target - self->base] & IS_START);
-    const char *name = code ? label_of(self, target) : NULL;
+    bool code = (word & bit) && look_is_known(self, target) && (self->mark[target - self->base] & IS_START);
+    const char *name = code ? look_label(self, target) : NULL;
     size_t start = self->buf.size;
     if (name) oak_buf_format(&self->buf, "        dd   %s + %u", name, (unsigned)bit);
     else oak_buf_format(&self->buf, "        dd   0x%08x", (unsigned)word);
@@ -227,7 +224,7 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
         return 4;
     }
     while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & (IS_START | IS_WORD)) &&
-           !label_of(self, stop))
+           !look_label(self, stop))
         stop++;
     while (text < stop && is_text(self->bytes[text - self->base])) text++;
     size_t start = self->buf.size;
@@ -248,7 +245,7 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
     return stop - address;
 }
 
-static oak_status flush(looker *self)
+oak_status look_flush(looker *self)
 {
     if (self->buf.failed) return OAK_NO_MEMORY;
     oak_status status =
@@ -267,7 +264,7 @@ static oak_status write_all(looker *self)
                    (unsigned long long)oak_image_count(image));
     /* Labels that no line can carry. */
     for (uint32_t at = 0; at < self->size; at++) {
-        const char *label = (self->mark[at] & IS_INSIDE) ? label_of(self, self->base + at) : NULL;
+        const char *label = (self->mark[at] & IS_INSIDE) ? look_label(self, self->base + at) : NULL;
         if (label)
             oak_buf_format(&self->buf, "%-12s equ  %s:0x%04x  ; inside another instruction\n", label,
                            self->isa->about.spaces[self->isa->about.code_space].name,
@@ -279,21 +276,21 @@ static oak_status write_all(looker *self)
         oak_buf_format(&self->buf, "        org  0x%04x\n", (unsigned)address);
         for (uint32_t at = address; at < from && !status;) {
             oak_decoded decoded;
-            if ((self->mark[at - self->base] & IS_START) && decode_at(self, at, &decoded)) {
+            if ((self->mark[at - self->base] & IS_START) && look_decode(self, at, &decoded)) {
                 write_instruction(self, at, &decoded);
                 at += decoded.size;
             } else {
                 at += write_data(self, at, (uint32_t)from);
             }
-            if (self->buf.size > 32768) status = flush(self);
+            if (self->buf.size > 32768) status = look_flush(self);
         }
     }
-    return status ? status : flush(self);
+    return status ? status : look_flush(self);
 }
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
-static void close_looker(looker *self)
+void look_close(looker *self)
 {
     oak_release(&self->host, self->bytes, self->size, 1);
     oak_release(&self->host, self->known, self->size, 1);
@@ -348,7 +345,7 @@ static oak_status follow_all(looker *self)
         uint32_t target = self->part->vectors[i].address;
         if (self->isa->about.vector_bytes) {
             for (uint32_t b = 0; b < self->isa->about.vector_bytes; b++)
-                if (is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
+                if (look_is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
             if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target))
                 continue;
         }
@@ -358,78 +355,18 @@ static oak_status follow_all(looker *self)
     return status ? status : follow(self);
 }
 
+oak_status look_open(looker *self, const oak_program *program, const oak_host *host, const oak_text_sink *out)
+{
+    oak_status status = open_looker(self, program, host, out);
+    return status ? status : follow_all(self);
+}
+
 oak_status oak_look(const oak_program *program, const oak_text_sink *out)
 {
     looker self;
     oak_host host = oak_program_host(program);
-    oak_status status = open_looker(&self, program, &host, out);
-    if (!status) status = follow_all(&self);
+    oak_status status = look_open(&self, program, &host, out);
     if (!status) status = write_all(&self);
-    close_looker(&self);
-    return status;
-}
-
-/* ------------------------------------------------------------------------------------------ comparing */
-
-static void write_side(looker *self, char sign, uint32_t from, uint32_t to)
-{
-    oak_namer namer = {.context = self, .name = name_of};
-    for (uint32_t at = from; at < to;) {
-        oak_decoded decoded;
-        unsigned size = 1;
-        oak_buf_format(&self->buf, "%c 0x%04x  ", sign, (unsigned)at);
-        size_t start = self->buf.size;
-        if (!is_known(self, at)) oak_buf_text(&self->buf, "nothing");
-        else if (decode_at(self, at, &decoded)) {
-            self->isa->print(self->tables, &decoded, &namer, &self->buf);
-            size = decoded.size;
-        } else oak_buf_format(&self->buf, "db   0x%02x", self->bytes[at - self->base]);
-        size_t width = self->buf.size - start;
-        oak_buf_repeat(&self->buf, ' ', width < 28 ? 28 - width : 1);
-        for (unsigned i = 0; i < size && is_known(self, at + i); i++)
-            oak_buf_format(&self->buf, " %02x", self->bytes[at + i - self->base]);
-        oak_buf_char(&self->buf, '\n');
-        at += size;
-    }
-}
-
-static bool same_at(const looker *a, const looker *b, uint32_t address)
-{
-    bool known = is_known(a, address);
-    return known == is_known(b, address) &&
-           (!known || a->bytes[address - a->base] == b->bytes[address - b->base]);
-}
-
-oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out,
-                            unsigned *differences)
-{
-    looker a, b;
-    oak_host host = oak_program_host(before);
-    *differences = 0;
-    oak_status status = open_looker(&a, before, &host, out), other = open_looker(&b, after, &host, out);
-    if (!status) status = other;
-    if (!status) status = follow_all(&a);
-    if (!status) status = follow_all(&b);
-    uint32_t end = a.base + a.size;
-    for (uint32_t at = a.base; at < end && !status;) {
-        if (same_at(&a, &b, at)) {
-            at++;
-            continue;
-        }
-        uint32_t from = at, to = at + 1;
-        while (to < end && !same_at(&a, &b, to)) to++;
-        at = to;
-        /* Whole instructions: back to where one begins in both, on to where one ends in both. */
-        while (from > a.base && ((a.mark[from - a.base] | b.mark[from - a.base]) & IS_INSIDE)) from--;
-        while (to < end && ((a.mark[to - a.base] | b.mark[to - a.base]) & IS_INSIDE)) to++;
-        if (at < to) at = to;
-        ++*differences;
-        write_side(&a, '-', from, to);
-        status = flush(&a);
-        if (!status) write_side(&b, '+', from, to);
-        if (!status) status = flush(&b);
-    }
-    close_looker(&a);
-    close_looker(&b);
+    look_close(&self);
     return status;
 }

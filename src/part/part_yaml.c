@@ -477,6 +477,13 @@ static bool add_role(part_file *file, yaml_node_t *at, oak_part_block *block, oa
                   name);
         return false;
     }
+    for (unsigned i = 0; i < block->role_count; i++) {
+        bool same = roles[i].address == address && roles[i].bit == bit; /* said again, as `like` does */
+        if (roles[i].role != role || same) continue;
+        REFUSE_AT(file, at, "part-role", "One register, or one field, has a role.",
+                  "block `%s` has the role `%s` already", block->name, name);
+        return false;
+    }
     roles[block->role_count++] = (oak_part_role){address, (uint8_t)role, (uint8_t)bit, (uint8_t)width};
     return true;
 }
@@ -677,6 +684,44 @@ static void read_uses(part_file *file, yaml_node_t *map, oak_part_block *block)
     for (unsigned use = 0; known[use]; use++) block->uses[use] = pin_member(file, uses, known[use]);
 }
 
+/* A line that the part, or its core, does not have. */
+static void check_line(part_file *file, yaml_node_t *at, unsigned line)
+{
+    const oak_part *part = &file->builder->box->part;
+    unsigned lines = part->architecture->own_lines ? part->architecture->own_lines : part->interrupt_lines;
+    if (line == OAK_NO_LINE || line < lines) return;
+    REFUSE_AT(file, at, "part-value",
+              part->architecture->own_lines ? "The lines belong to the core."
+                                            : "Say how many there are: `interrupts: {lines: 32, priority-bits: 2}`.",
+              lines ? "there is no interrupt line %u: the lines are 0 to %u" : "there is no interrupt line %u",
+              line, lines - 1);
+}
+
+/* What is said of a block must make a device that can do something. */
+static void check_block(part_file *file, yaml_node_t *map, const oak_part_block *block)
+{
+    yaml_node_t *lines = member(file, map, "interrupts"), *uses = member(file, map, "uses");
+    const char *needed;
+    check_line(file, lines ? lines : member(file, map, "interrupt"), block->interrupt);
+    check_line(file, lines, block->second_interrupt);
+    for (unsigned i = 0; (needed = oak_block_needs(block->kind, i)); i++) {
+        unsigned role = 0;
+        while (role < block->role_count &&
+               !oak_same(oak_block_role_name(block->kind, block->roles[role].role), needed))
+            role++;
+        if (role < block->role_count) continue;
+        REFUSE_AT(file, map, "part-role", "Give it to a register with `role:`, or to a field with `does:`.",
+                  "block `%s` is a %s without the role `%s`", block->name, oak_block_kind_name(block->kind),
+                  needed);
+    }
+    for (unsigned i = 0; uses && i < OAK_MOST_USES; i++)
+        for (unsigned k = i + 1; k < OAK_MOST_USES; k++)
+            if (block->uses[i] != OAK_NO_PIN && block->uses[i] == block->uses[k])
+                REFUSE_AT(file, uses, "part-value", "Give each a pin of its own.",
+                          "`%s` and `%s` of block `%s` are one pin", oak_block_use_name(block->kind, i),
+                          oak_block_use_name(block->kind, k), block->name);
+}
+
 static void add_block(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name",      "kind",       "like", "at",        "space",
@@ -738,6 +783,7 @@ static void add_block(part_file *file, yaml_node_t *map)
          item && item < list->data.sequence.items.top && !b->status; item++)
         add_block_register(file, node_at(file, *item), &block, roles);
     if (block.kind == OAK_BLOCK_PORT && !b->status) add_block_port(file, map, &block, roles);
+    if (!b->status && !b->refused) check_block(file, map, &block);
     for (unsigned i = 0; i < part->block_count; i++) {
         if (!oak_same_name(block.name, oak_length(block.name), b->blocks[i].name)) continue;
         b->blocks[i] = block;
@@ -797,6 +843,39 @@ static void import_registers(part_file *file, yaml_node_t *root)
     oak_buf_close(&path);
 }
 
+/* The core enters its handlers at places of its own; each vector has one to itself. */
+static bool check_vector(part_file *file, yaml_node_t *map, const oak_part_vector *vector)
+{
+    part_builder *b = file->builder;
+    const oak_part *part = &b->box->part;
+    const oak_architecture *about = part->architecture;
+    unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
+    uint32_t last = about->vector_first + (lines ? lines - 1 : 0) * about->vector_step, step = about->vector_step;
+    bool begins = !about->vector_bytes && !vector->address; /* where execution starts */
+    bool right = begins || (vector->address >= about->vector_first && vector->address <= last &&
+                            (vector->address - about->vector_first) % step == 0);
+    if (!right) {
+        char hint[120];
+        oak_format(hint, sizeof hint, "Vectors of %s lie at 0x%02x and each %u behind it, up to 0x%02x.",
+                   about->name, about->vector_first, (unsigned)step, (unsigned)last);
+        REFUSE_AT(file, member(file, map, "at"), "part-value", hint,
+                  "the core has no vector at 0x%04x: `%s` would never be taken", (unsigned)vector->address,
+                  vector->name);
+        return false;
+    }
+    for (unsigned i = 0; i < part->vector_count; i++) {
+        const oak_part_vector *other = &b->vectors[i];
+        if (other->address != vector->address ||
+            oak_same_name(vector->name, oak_length(vector->name), other->name))
+            continue;
+        REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
+                  "vectors `%s` and `%s` are both at 0x%04x", other->name, vector->name,
+                  (unsigned)vector->address);
+        return false;
+    }
+    return true;
+}
+
 static void add_vector(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name", "at", "title", "holds", NULL};
@@ -827,6 +906,7 @@ static void add_vector(part_file *file, yaml_node_t *map)
                   "vector `%s` at 0x%04x is outside code memory", vector.name, (unsigned)vector.address);
         return;
     }
+    if (!check_vector(file, map, &vector)) return;
     for (unsigned i = 0; i < part->vector_count; i++) {
         if (!oak_same_name(vector.name, oak_length(vector.name), b->vectors[i].name)) continue;
         b->vectors[i] = vector;
@@ -954,9 +1034,9 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
     if (member(file, root, "import")) import_registers(file, root);
     each_item(file, root, "registers", add_register);
     each_item(file, root, "ports", add_port);
-    each_item(file, root, "blocks", add_block);
     yaml_node_t *interrupts = member(file, root, "interrupts");
     if (interrupts) read_interrupts(file, interrupts);
+    each_item(file, root, "blocks", add_block);
     each_item(file, root, "vectors", add_vector);
     each_item(file, root, "features", add_feature);
     if (depth == 0 && !b->refused &&

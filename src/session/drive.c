@@ -302,6 +302,12 @@ static oak_status read_levels(drive_reader *reader, drive *one)
         lasts = !item.timed;
         if (!take_char(reader, ',')) break;
     }
+    bool changes = false;
+    for (unsigned i = 1; items && i < one->count; i++) changes |= items[i].level != items[0].level;
+    if (!status && one->repeats && !changes) {
+        reader->hint = "Write what comes between: `1 for 2ms, 0 for 2ms, repeat`.";
+        status = fault(reader, start, reader->end, "what repeats never changes the pin");
+    }
     if (!status && one->repeats) {
         drive_time turn = {0};
         for (unsigned i = 0; items && i < one->count; i++)
@@ -573,6 +579,23 @@ static oak_status read_name(drive_reader *reader)
     return status;
 }
 
+/* Times count from reset. What could only have happened before this moment would never be seen. */
+static oak_status refuse_the_past(drive_reader *reader, const drive *one, const char *start)
+{
+    uint64_t now = session_time(reader->session).cycles;
+    bool ends = one->until.cycles || one->until.picoseconds,
+         begins = one->from.cycles || one->from.picoseconds;
+    char message[120];
+    if (one->triggered || one->kind == DRIVE_LEVELS || !now) return OAK_OK;
+    bool over = ends && cycles_of(reader->session, one->until) <= now;
+    bool late = one->kind == DRIVE_BYTES && cycles_of(reader->session, one->from) < now;
+    if (!over && !late) return OAK_OK;
+    oak_format(message, sizeof message, "%s lies in the past: it is cycle %llu, and times count from reset",
+               over ? "its end" : begins ? "its beginning" : "cycle 0, where it begins without `from`,",
+               (unsigned long long)now);
+    return fault(reader, start, reader->end, message);
+}
+
 static oak_status add(drive_reader *reader)
 {
     oak_session *session = reader->session;
@@ -592,6 +615,7 @@ static oak_status add(drive_reader *reader)
     reader->at = start;
     drive one;
     oak_status status = read_drive(reader, &one);
+    if (!status) status = refuse_the_past(reader, &one, start);
     if (status) return status;
     drive *grown = oak_grow(&session->host, session->drives, &session->drive_room, session->drive_count + 1,
                             sizeof *grown);

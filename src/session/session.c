@@ -136,7 +136,7 @@ oak_status oak_session_add_stop(oak_session *session, const char *place, const c
                                 uint64_t every, const oak_diag_sink *sink, unsigned *number)
 {
     stop_record record = {.point = {.every = every ? every : 1, .enabled = true}};
-    oak_status status = oak_session_place(session, place, sink, &record.point.address);
+    oak_status status = session_reached_place(session, place, sink, &record.point.address);
     if (status) return status;
     if (condition) {
         record.point.condition = oak_arena_text(&session->arena, condition, oak_length(condition));
@@ -567,7 +567,7 @@ oak_status oak_session_run_to(oak_session *session, const char *place, const oak
                               const oak_diag_sink *sink, oak_event *event)
 {
     passing_stop once = {.on = true};
-    oak_status status = oak_session_place(session, place, sink, &once.address);
+    oak_status status = session_reached_place(session, place, sink, &once.address);
     return status ? status : run_once_to(session, once, budget, sink, event);
 }
 

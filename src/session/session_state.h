@@ -258,6 +258,9 @@ void session_rewind_drives(oak_session *session);
 
 /* session.c */
 /* Adds a place where something happens without stopping. */
+/* The address of a place at which a run is to arrive; says so where it hardly can. */
+OAK_MUST_USE oak_status session_reached_place(oak_session *session, const char *place, const oak_diag_sink *sink,
+                                              uint32_t *address);
 OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind,
                                             unsigned number, const oak_diag_sink *sink);
 /* Takes back the one that was added last: what it belongs to could not be made. */

@@ -68,9 +68,11 @@ static void find_entries(oak_session *session)
             if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
             at += decoded.size;
         }
-    for (unsigned number = 0; number < 16u + session->part->interrupt_lines; number++) {
-        uint32_t vector = about->vector_bytes ? number * about->vector_bytes : number ? 8 * number - 5 : 0;
-        if (!about->vector_bytes && number > 6) break;
+    unsigned numbers =
+        about->vector_bytes ? about->own_exceptions + session->part->interrupt_lines : about->own_lines + 1u;
+    for (unsigned number = 0; number < numbers; number++) {
+        unsigned asked = about->vector_bytes ? number : number - 1;
+        uint32_t vector = number ? about->vector_first + asked * about->vector_step : 0;
         if (about->vector_bytes) add_entry(session, word_at(session, vector) & ~(uint32_t)1);
         else if (session_decode(session, vector, &decoded) == OAK_OK) {
             /* A handler begins there when nothing else runs on into it. */

@@ -84,6 +84,29 @@ static void note_bytes(void *context, const char *owner, const char *name, uint8
     cJSON_free(text);
 }
 
+/* Tells one program from another: a number made of all its bytes and where they lie. Empty where it is not known. */
+static void mark_of_program(const oak_session *session, char *text, size_t room)
+{
+    uint64_t mark = 0xCBF29CE484222325u;
+    *text = 0;
+    if (!session->program) return;
+    const oak_image *image = oak_program_image(session->program);
+    uint32_t at;
+    uint64_t count, from = 0;
+    uint8_t bytes[256];
+    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &at, &count) == OAK_OK) {
+        for (unsigned i = 0; i < 4; i++) mark = (mark ^ (at >> (8 * i) & 0xFF)) * 0x100000001B3u;
+        for (uint64_t done = 0; done < count;) {
+            size_t part = count - done < sizeof bytes ? (size_t)(count - done) : sizeof bytes;
+            oak_image_read(image, (uint32_t)(at + done), 0, bytes, part);
+            for (size_t i = 0; i < part; i++) mark = (mark ^ bytes[i]) * 0x100000001B3u;
+            done += part;
+        }
+        from = at + count;
+    }
+    oak_format(text, room, "%016llx", (unsigned long long)mark);
+}
+
 static cJSON *state_document(state_writer *w)
 {
     oak_session *session = w->session;
@@ -92,6 +115,9 @@ static cJSON *state_document(state_writer *w)
     session->chip.ops->read_time(session->chip.chip, &time);
     cJSON *root = cJSON_CreateObject();
     NEED(w, cJSON_AddStringToObject(root, "part", session->part->name));
+    char mark[20];
+    mark_of_program(session, mark, sizeof mark);
+    if (*mark) NEED(w, cJSON_AddStringToObject(root, "program", mark));
     NEED(w, cJSON_AddNumberToObject(root, "clock_hz", (double)session->clock_millihertz / 1000.0));
     NEED(w, cJSON_AddStringToObject(root, "cycle_unit", about->cycle_unit));
     NEED(w, cJSON_AddNumberToObject(root, "clocks_per_cycle", session->part->clocks_per_cycle));
@@ -346,6 +372,17 @@ static void take_document(state_reader *reader, const cJSON *root)
         REFUSE(reader, "Run it with the part it was made for.", "this state is of part %s, not of %s",
                part->valuestring, session->part->name);
         return;
+    }
+    const cJSON *program = cJSON_GetObjectItemCaseSensitive(root, "program");
+    char mark[20];
+    mark_of_program(session, mark, sizeof mark);
+    if (*mark && cJSON_IsString(program) && !oak_same(program->valuestring, mark)) {
+        const oak_diagnostic d = {.severity = OAK_WARNING,
+                                  .code = "state-file",
+                                  .file = reader->name,
+                                  .message = "this is the state of another program",
+                                  .hint = "Its pc, stack and variables may mean nothing to this one."};
+        if (reader->sink && reader->sink->report) reader->sink->report(reader->sink->context, &d);
     }
     /* The time first, since devices go by it; what the chip remembers last, since all else may change it. */
     const cJSON *cycles = cJSON_GetObjectItemCaseSensitive(root, "cycles"),

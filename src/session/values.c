@@ -4,6 +4,7 @@
 #include "base/bytes.h"
 #include "periph/block.h"
 #include "session/session_state.h"
+#include "session/values.h"
 
 void session_refuse(const oak_diag_sink *sink, const char *text, const oak_expr_fault *fault)
 {
@@ -34,28 +35,6 @@ static oak_status OAK_PRINTF(4, 5)
 
 /* ------------------------------------------------------------------------------------------ names */
 
-typedef enum name_kind {
-    NAME_REGISTER,
-    NAME_FLAG,
-    NAME_SPECIAL,
-    NAME_PORT,
-    NAME_PIN,
-    NAME_HANDLING,
-    NAME_DEPTH,
-    NAME_CYCLE,
-    NAME_FIELD,
-    NAME_SYMBOL
-} name_kind;
-
-/* What a name in an expression stands for; lives in the session's arena. */
-typedef struct watch_name {
-    name_kind kind;
-    unsigned number; /* register, flag or port */
-    const oak_part_register *reg;
-    const oak_part_field *field;
-    const oak_symbol *symbol;
-} watch_name;
-
 static int port_of(const oak_session *session, unsigned space, uint32_t address)
 {
     for (unsigned i = 0; i < session->part->port_count; i++)
@@ -64,8 +43,7 @@ static int port_of(const oak_session *session, unsigned space, uint32_t address)
     return -1;
 }
 
-/* A symbol that stands for a place in the program rather than for a variable: in the code space, and not in its RAM. */
-static bool is_place(const oak_session *session, const oak_symbol *symbol)
+bool session_is_place(const oak_session *session, const oak_symbol *symbol)
 {
     if (symbol->space != session->part->architecture->code_space) return false;
     const oak_part_memory *memory =
@@ -131,6 +109,12 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
         name->number = session->labels[i].pin;
         return true;
     }
+    for (unsigned i = 0; i < session->part->vector_count; i++) { /* as reports call the interrupts */
+        if (!oak_same_name(text, length, session->part->vectors[i].name)) continue;
+        name->kind = NAME_VECTOR;
+        name->number = i;
+        return true;
+    }
     return false;
 }
 
@@ -165,17 +149,43 @@ static void suggest(const oak_session *session, const char *text, size_t length,
         consider(&found, session->part->registers[i].name);
     for (unsigned i = 0; i < about->flag_count; i++) consider(&found, about->flags[i].name);
     for (size_t i = 0; i < session->label_count; i++) consider(&found, session->labels[i].name);
+    for (unsigned i = 0; i < session->part->vector_count; i++)
+        consider(&found, session->part->vectors[i].name);
     consider(&found, "handling");
     consider(&found, "depth");
     consider(&found, "cycle");
     if (found.best) oak_format(hint, room, "Did you mean `%s`?", found.best);
 }
 
+/* A symbol of the program that another file has as well, for something else. */
+static bool is_doubtful(const oak_session *session, const watch_name *name, const char *text, size_t length,
+                        oak_expr_fault *fault)
+{
+    const oak_symbol *one = name->symbol, *other;
+    for (unsigned i = 1; one && (other = oak_program_find_in(session->program, NULL, 0, text, length, i)); i++) {
+        if (other->value == one->value && other->space == one->space) continue;
+        fault->code = "unknown-name";
+        oak_format(fault->message, sizeof fault->message, "`%s` is 0x%llx in %s and 0x%llx in %s", one->name,
+                   (unsigned long long)one->value, one->file ? one->file : "one file",
+                   (unsigned long long)other->value, other->file ? other->file : "another");
+        if (session_is_place(session, one))
+            oak_format(fault->hint, sizeof fault->hint, "Write the address; as a place it is FILE:%s.", one->name);
+        else if (one->space)
+            oak_format(fault->hint, sizeof fault->hint, "Write the address: `%s[0x%llx]`, `%s[0x%llx]`.",
+                       session->part->architecture->spaces[one->space].name, (unsigned long long)one->value,
+                       session->part->architecture->spaces[other->space ? other->space : one->space].name,
+                       (unsigned long long)other->value);
+        return true;
+    }
+    return false;
+}
+
 static void *meet_name(void *context, const char *text, size_t length, oak_expr_fault *fault)
 {
     oak_session *session = context;
     watch_name *name = oak_arena_take(&session->arena, sizeof *name);
-    if (name && find_name(session, text, length, name)) return name;
+    if (name && find_name(session, text, length, name))
+        return is_doubtful(session, name, text, length, fault) ? NULL : name;
     fault->code = "unknown-name";
     oak_format(fault->message, sizeof fault->message,
                "there is no register, special register or symbol `%.*s`", (int)(length < 60 ? length : 60),
@@ -330,6 +340,7 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         *bits = 32;
         break;
     }
+    case NAME_VECTOR: *value = session->part->vectors[name->number].address; return OAK_OK;
     case NAME_DEPTH: read = session_depth(session); break;
     case NAME_CYCLE: *value = (int64_t)session_time(session).cycles; return OAK_OK;
     case NAME_PIN:
@@ -345,7 +356,7 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         break;
     case NAME_SYMBOL:
         *value = name->symbol->value;
-        if (name->symbol->space == 0 || is_place(session, name->symbol) || as_address) return OAK_OK;
+        if (name->symbol->space == 0 || session_is_place(session, name->symbol) || as_address) return OAK_OK;
         status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value,
                            bytes_of(session, name->symbol), &cell);
         *bits =
@@ -378,7 +389,7 @@ static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_va
     return OAK_OK;
 }
 
-static oak_expr_scope scope_of(oak_session *session)
+oak_expr_scope session_scope(oak_session *session)
 {
     oak_expr_scope scope = {.context = session,
                             .value_of = value_of_name,
@@ -427,7 +438,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
 {
     oak_expr_fault fault;
     oak_value value;
-    oak_expr_scope scope = scope_of(session);
+    oak_expr_scope scope = session_scope(session);
     oak_status status = oak_expr_value(expr, &scope, &value, &fault);
     if (status) {
         session_refuse(sink, text, &fault);
@@ -438,7 +449,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
         const watch_name *name = expr->as.name;
         int64_t again;
         read_name(session, name, false, &again, &reading->bits);
-        reading->is_address = name->kind == NAME_SYMBOL && is_place(session, name->symbol);
+        reading->is_address = name->kind == NAME_SYMBOL && session_is_place(session, name->symbol);
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
     } else if (expr->kind == OAK_EXPR_CELL) {
@@ -470,7 +481,7 @@ static oak_status range_end(oak_session *session, const char *text, const char *
                               .name = meet_name,
                               .space = space_named,
                               .fault = &fault};
-    oak_expr_scope scope = scope_of(session);
+    oak_expr_scope scope = session_scope(session);
     oak_value value = {0};
     scope.in_address = true;
     const oak_expr *expr = oak_expr_parse(&parser);
@@ -605,7 +616,7 @@ static oak_status locate_name(oak_session *session, const watch_name *name, oak_
 static oak_status locate(oak_session *session, const oak_expr *expr, oak_watched *where,
                          oak_expr_fault *fault)
 {
-    oak_expr_scope scope = scope_of(session);
+    oak_expr_scope scope = session_scope(session);
     oak_value value, bytes = {.number = 1};
     oak_status status;
     *where = (oak_watched){0};
@@ -735,7 +746,8 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     case NAME_PORT: return session->part->ports[name->number].pin_count;
     case NAME_HANDLING:
     case NAME_DEPTH: return 32;
-    case NAME_CYCLE: return 0;
+    case NAME_CYCLE:
+    case NAME_VECTOR: return 0;
     case NAME_PIN: return 1;
     case NAME_FIELD: return name->field->width;
     default: return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
@@ -762,7 +774,9 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     case NAME_HANDLING:
     case NAME_DEPTH:
     case NAME_CYCLE:
+    case NAME_VECTOR:
         return fill_fault(fault, left, "not-settable", "%s: it cannot be set",
+                          name->kind == NAME_VECTOR ? "a vector is a place" :
                           name->kind == NAME_HANDLING ? "`handling` tells which interrupt is being handled"
                           : name->kind == NAME_DEPTH  ? "`depth` counts the return addresses on the stack"
                                                       : "`cycle` tells the time");
@@ -772,7 +786,7 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     default: break;
     }
     unsigned space = name->symbol->space;
-    if (space == 0 || is_place(session, name->symbol)) {
+    if (space == 0 || session_is_place(session, name->symbol)) {
         fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name,
                    space ? "a place in code" : "a constant");
         oak_format(fault->hint, sizeof fault->hint,
@@ -815,7 +829,7 @@ static oak_status write_bit(oak_session *session, const oak_expr *left, int64_t 
 
 static oak_status assign(oak_session *session, const oak_expr *left, uint64_t value, oak_expr_fault *fault)
 {
-    oak_expr_scope scope = scope_of(session);
+    oak_expr_scope scope = session_scope(session);
     oak_value address, bytes = {.number = 1};
     oak_status status;
     switch (left->kind) {
@@ -882,81 +896,6 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
     }
     if (status) session_refuse(sink, assignment, &fault);
     return status ? OAK_REFUSED : OAK_OK;
-}
-
-/* ------------------------------------------------------------------------------------------ places */
-
-static oak_status place_in_file(oak_session *session, const char *place, const char *colon,
-                                const oak_diag_sink *sink, uint32_t *address)
-{
-    uint64_t line;
-    size_t used;
-    oak_line found;
-    const char *end = place + oak_length(place);
-    if (oak_read_number(colon + 1, end, &line, &used) || colon + 1 + used != end || line > UINT32_MAX) {
-        oak_refuse(sink, "place", NULL, 0, 0, "Places: a label, label+4, file.asm:27, 0x0123.",
-                   "`%s` is no place", place);
-        return OAK_REFUSED;
-    }
-    if (!session->program ||
-        oak_program_find_line(session->program, place, (size_t)(colon - place), (uint32_t)line, &found)) {
-        oak_refuse(sink, "place", NULL, 0, 0,
-                   session->program ? "Is it the name of a source file of this program?"
-                                    : "Lines are known when the program is given as source.",
-                   "no code belongs to `%s` or a line behind it", place);
-        return OAK_REFUSED;
-    }
-    *address = found.address;
-    return OAK_OK;
-}
-
-oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
-                             uint32_t *address)
-{
-    for (const char *p = place; *p; p++)
-        if (*p == ':') return place_in_file(session, place, p, sink, address);
-    /* A label as a whole first: a local one ("start.loop") is no expression. */
-    const oak_symbol *label =
-        session->program ? oak_program_find(session->program, place, oak_length(place)) : NULL;
-    if (label && is_place(session, label)) {
-        *address = (uint32_t)label->value;
-        return OAK_OK;
-    }
-    const oak_expr *expr = session_parse(session, place, sink);
-    if (!expr) return OAK_REFUSED;
-    oak_expr_fault fault;
-    oak_value value;
-    oak_expr_scope scope = scope_of(session);
-    scope.in_address = true;
-    if (oak_expr_value(expr, &scope, &value, &fault)) {
-        session_refuse(sink, place, &fault);
-        return OAK_REFUSED;
-    }
-    unsigned code = session->part->architecture->code_space;
-    bool inside = value.number >= 0 && value.number <= UINT32_MAX &&
-                  oak_part_find_memory(session->part, code, (uint32_t)value.number);
-    const watch_name *name = expr->kind == OAK_EXPR_NAME ? expr->as.name : NULL;
-    if (name && (name->kind != NAME_SYMBOL || (name->symbol->space && name->symbol->space != code))) {
-        oak_refuse(sink, "place", NULL, 0, 0,
-                   "A place is a label of the program, label+4, file.asm:27 or 0x0123.",
-                   "`%s` is no place in code memory", place);
-        return OAK_REFUSED;
-    }
-    if (!inside) {
-        oak_refuse(sink, "place", NULL, 0, 0, NULL, "`%s` is %lld, outside the code memory of %s", place,
-                   (long long)value.number, session->part->name);
-        return OAK_REFUSED;
-    }
-    *address = (uint32_t)value.number;
-    return OAK_OK;
-}
-
-void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room)
-{
-    const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
-    if (!label) oak_format(text, room, "0x%04x", (unsigned)address);
-    else if (label->value == address) oak_format(text, room, "%s", label->name);
-    else oak_format(text, room, "%s+%u", label->name, (unsigned)(address - label->value));
 }
 
 const char *oak_session_pin_name(const oak_session *session, unsigned pin)

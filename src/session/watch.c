@@ -25,13 +25,33 @@ static bool is_range(const char *text)
 
 static oak_status read_handler(oak_session *session, watch_record *one, const oak_diag_sink *sink)
 {
+    const oak_part *part = session->part;
+    const char *text = one->about.text;
+    char hint[300] = "Vectors:";
     oak_reading reading = {0};
     one->cells = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
-    if (!*one->about.text) return OAK_OK;
-    oak_status status = oak_session_value(session, one->about.text, sink, &reading);
-    one->cells.address = (uint32_t)reading.value;
+    if (!*text) return OAK_OK;
     one->cells.size = 1;
-    return status;
+    for (unsigned i = 0; i < part->vector_count; i++) { /* a port may have the same name */
+        if (!oak_same_name(text, oak_length(text), part->vectors[i].name)) continue;
+        one->cells.address = part->vectors[i].address;
+        return OAK_OK;
+    }
+    oak_status status = oak_session_value(session, text, sink, &reading);
+    if (status) return status;
+    one->cells.address = (uint32_t)reading.value;
+    const oak_architecture *about = part->architecture;
+    unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
+    uint32_t behind = one->cells.address - about->vector_first;
+    if (reading.value >= about->vector_first && reading.value <= UINT32_MAX && behind % about->vector_step == 0 &&
+        behind / about->vector_step < lines)
+        return OAK_OK;
+    for (unsigned i = 0; i < part->vector_count && oak_length(hint) < sizeof hint - 40; i++)
+        if (!part->vectors[i].is_value && part->vectors[i].address >= about->vector_first)
+            oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s %s",
+                       hint[oak_length(hint) - 1] == ':' ? "" : ",", part->vectors[i].name);
+    oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "; a handler is a place: `stop %s`.", text);
+    return refuse(sink, text, hint, "no interrupt has its vector here");
 }
 
 /* The cells that a watch of accesses, or of a stretch, is about. */

@@ -204,6 +204,10 @@ oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size
         decoded->target = (next & 0xF800) | oak_pattern_get(pattern, 'p', decoded->word);
         break;
     case MCS51_ADDR16: decoded->target = oak_pattern_get(pattern, 'l', decoded->word); break;
+    case MCS51_DATA16:
+        decoded->may_point = true;
+        decoded->data = oak_pattern_get(pattern, 'd', decoded->word);
+        /* fall through */
     default: decoded->has_target = false; break;
     }
     return OAK_OK;
@@ -399,6 +403,9 @@ const oak_isa oak_isa_mcs51 = {
               .elf_machine = 165,
               .word_bytes = 1,
               .code_align = 1,
+              .vector_first = 3,
+              .vector_step = 8,
+              .own_lines = 6,
               .spaces = spaces,
               .space_count = MCS51_SPACES,
               .code_space = MCS51_CODE,

@@ -214,11 +214,12 @@ static oak_status chip_service(void *chip, unsigned index, oak_service *service)
     oak_machine *machine = chip;
     if (!machine->isa->core->services) return OAK_UNSUPPORTED;
     const oak_service_log *log = machine->isa->core->services(machine->core);
-    unsigned bytes = machine->isa->about.vector_bytes;
+    const oak_architecture *about = &machine->isa->about;
     for (unsigned number = 0; number < OAK_MOST_SERVED; number++) {
         if (!log->count[number] || index--) continue;
-        /* Where there is no table of vectors, line n has its handler at 8 n + 3, and number n + 1 here. */
-        uint32_t vector = bytes ? number * bytes : 8 * (number - 1) + 3;
+        /* Where there is no table of vectors, line n has number n + 1 here. */
+        unsigned line = about->vector_bytes ? number : number - 1;
+        uint32_t vector = about->vector_first + line * about->vector_step;
         *service = (oak_service){vector, log->count[number], log->cycles[number], log->longest[number]};
         return OAK_OK;
     }

@@ -1,0 +1,43 @@
+/* looker.h — an image that is being read back: which bytes are code, and what places are called. */
+#ifndef OAK_LOOK_LOOKER_H
+#define OAK_LOOK_LOOKER_H
+
+#include <oakspindle/look.h>
+
+#include "base/bytes.h"
+#include "isa/isa.h"
+
+enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8, IS_DATA = 16, IS_WORD = 32 };
+
+typedef struct looker {
+    const oak_program *program;
+    const oak_part *part;
+    const oak_isa *isa;
+    oak_isa_tables *tables;
+    oak_host host;
+    uint32_t base, size; /* of the code memory */
+    uint8_t *bytes, *known, *mark;
+    uint8_t *state; /* of the instruction there, see oak_insn */
+    uint32_t *todo;
+    size_t todo_count, todo_room;
+    char name[120];
+    oak_buf buf;
+    const oak_text_sink *out;
+} looker;
+
+/* Follows the code of a program from reset and its vectors. Close it whatever comes back. */
+OAK_MUST_USE oak_status look_open(looker *self, const oak_program *program, const oak_host *host,
+                                  const oak_text_sink *out);
+void look_close(looker *self);
+/* True when the image has a byte there. */
+bool look_is_known(const looker *self, uint32_t address);
+/* Decodes the instruction at an address when all its bytes are known. */
+bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded);
+/* The label of an address of code, NULL when nothing goes there; until the next call. */
+const char *look_label(looker *self, uint32_t address);
+/* What an operand is called (oak_namer); context: the looker. */
+const char *look_name(void *context, unsigned space, uint32_t address);
+/* Hands over what was written. */
+OAK_MUST_USE oak_status look_flush(looker *self);
+
+#endif
