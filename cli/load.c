@@ -12,7 +12,8 @@ void cli_complain(cli *self, const char *code, const char *file, const char *hin
 
 void cli_remark(cli *self, const char *code, const char *file, const char *hint, const char *message)
 {
-    oak_diagnostic d = {.severity = OAK_WARNING, .code = code, .file = file, .message = message, .hint = hint};
+    oak_diagnostic d = {
+        .severity = OAK_WARNING, .code = code, .file = file, .message = message, .hint = hint};
     self->sink.report(self->sink.context, &d);
 }
 
@@ -54,7 +55,8 @@ bool cli_check_base(cli *self, const command *of, const char *const *paths, long
     for (; *paths; paths++) raw = raw || ends_with(*paths, ".bin");
     if (base < 0 || base > UINT32_MAX) cli_usage(self, of, NULL, "a base is an address from 0 to 0xffffffff");
     else if (base && !raw)
-        cli_usage(self, of, "A source says where its code lies with `org`; records of an image say it themselves.",
+        cli_usage(self, of,
+                  "A source says where its code lies with `org`; records of an image say it themselves.",
                   "--base is for raw bytes, as in a .bin file");
     else return true;
     return false;

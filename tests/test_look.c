@@ -133,33 +133,40 @@ START_TEST(what_is_put_in_is_one_difference)
         unsigned stretches;
     } cases[] = {
         {"mcs51-4k",
-         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: mov r2, #8\nl: djnz r2, l\n call sub\n sjmp again\n"
+         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: mov r2, #8\nl: djnz r2, l\n call sub\n sjmp "
+         "again\n"
          "sub: movc a, @a+dptr\n jz main\n ret\nt: db 1, 2, 3\n",
-         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: nop\n mov r2, #8\nl: djnz r2, l\n call sub\n sjmp again\n"
+         " ljmp main\n org 30h\nmain: mov dptr, #t\nagain: nop\n mov r2, #8\nl: djnz r2, l\n call sub\n sjmp "
+         "again\n"
          "sub: movc a, @a+dptr\n jz main\n ret\nt: db 1, 2, 3\n",
          "+ 0x0033  nop                          00\n", 1},
         {"armv6m-32k",
-         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n bl sub\n b go\n"
+         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n bl "
+         "sub\n b go\n"
          "sub: movs r1, #5\n bx lr\ntick: bx lr\n pool\n align 4\nt: dd 1, 2\n",
-         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n nop\n nop\n bl sub\n"
+         " vector stack, 20000400h\n vector reset, go\n vector systick, tick\n org 0c0h\ngo: ldr r0, =t\n "
+         "nop\n nop\n bl sub\n"
          " b go\nsub: movs r1, #5\n bx lr\ntick: bx lr\n pool\n align 4\nt: dd 1, 2\n",
          "+ 0x00c2  nop                          00 bf\n+ 0x00c4  nop ", 1},
         /* the same bytes but one jump that leads elsewhere */
         {"mcs51-4k", "a1: nop\na2: nop\n sjmp a1\n", "a1: nop\na2: nop\n sjmp a2\n", "- 0x0002  sjmp a1", 1},
         /* two things taken out, far apart, and one changed */
-        {"mcs51-4k", " inc a\n mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #4\n clr c\n mov r4, #5\n rl a\n ret\n",
-         " mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #9\n clr c\n mov r4, #5\n rl a\n", "- 0x0000  inc a", 3}};
+        {"mcs51-4k",
+         " inc a\n mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #4\n clr c\n mov r4, #5\n rl a\n ret\n",
+         " mov r0, #1\n mov r1, #2\n mov r2, #3\n mov r3, #9\n clr c\n mov r4, #5\n rl a\n",
+         "- 0x0000  inc a", 3}};
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         text t = {0};
         oak_text_sink sink = text_sink(&t);
         oak_comparison found;
         collected diags;
         oak_part *of = load_part(cases[i].part);
-        oak_program *before = assemble(of, cases[i].before, &diags), *after = assemble(of, cases[i].after, &diags);
+        oak_program *before = assemble(of, cases[i].before, &diags),
+                    *after = assemble(of, cases[i].after, &diags);
         if (!before || !after) show_collected(&diags);
         ck_assert_int_eq(oak_look_compare(before, after, &sink, &found), OAK_OK);
-        ck_assert_msg(found.stretches == cases[i].stretches && strstr(t.bytes, cases[i].says), "case %u: %u\n%s", i,
-                      found.stretches, t.bytes);
+        ck_assert_msg(found.stretches == cases[i].stretches && strstr(t.bytes, cases[i].says),
+                      "case %u: %u\n%s", i, found.stretches, t.bytes);
         free(t.bytes);
         oak_program_free(before);
         oak_program_free(after);
@@ -178,9 +185,11 @@ START_TEST(a_comparison_hides_nothing)
             ck_assert_int_eq(oak_program_create(&host, part, &side[s]), OAK_OK);
             uint8_t bytes[300];
             uint64_t own = s ? seed + round % 3 : seed;
-            for (unsigned i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)(random32(&own) % (round % 2 ? 7 : 256));
+            for (unsigned i = 0; i < sizeof bytes; i++)
+                bytes[i] = (uint8_t)(random32(&own) % (round % 2 ? 7 : 256));
             if (s && round % 4 == 1) memmove(bytes + 20, bytes + 22, 200);
-            ck_assert_int_eq(oak_image_write(oak_program_image(side[s]), 0, bytes, sizeof bytes - round), OAK_OK);
+            ck_assert_int_eq(oak_image_write(oak_program_image(side[s]), 0, bytes, sizeof bytes - round),
+                             OAK_OK);
             ck_assert_int_eq(oak_program_finish(side[s]), OAK_OK);
         }
         seed = seed * 3 + 1;

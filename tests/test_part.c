@@ -16,7 +16,7 @@ static oak_part *load_text(const char *yaml, collected *diags)
     fclose(file);
     host = oak_linux_host();
     oak_diag_sink sink = collect(diags);
-    oak_status status = oak_part_load(&host, path, &sink, &part);
+    oak_status status = oak_part_load_from(&host, path, SOURCE_FOLDER "/parts", &sink, &part);
     ck_assert_int_eq(status == OAK_OK, part != NULL);
     unlink(path);
     return part;
@@ -75,7 +75,11 @@ START_TEST(names_of_a_part_are_found)
 }
 END_TEST
 
-#define HEAD   "part: mine\ntitle: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n"
+#define HEAD "part: mine\ntitle: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n"
+#define SERIAL(line, receive, send, does)                                                                    \
+    "blocks:\n  - {name: U, kind: serial, at: 0x40005000, interrupt: " line ", uses: {receive: " receive     \
+    ", send: " send "}, registers: [{name: D, offset: 0, role: data}, {name: C, offset: 4, bits: {EN: 0, "   \
+                    "E2: 1}, does: " does "}]}\n"
 #define MEMORY "memories:\n  - {space: code, kind: rom, size: 4KiB}\n"
 
 START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
@@ -109,6 +113,28 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
         {HEAD MEMORY "ports:\n  - {name: p0, register: P9, stage: open-drain, pins: [a]}\n", "part-value", 9,
          26, "`P9`"},
         {HEAD MEMORY "vectors:\n  - {name: far, at: 0x1000}\n", "part-value", 9, 5, "outside code memory"},
+        /* what could never do anything, or two things at once */
+        {HEAD MEMORY "vectors:\n  - {name: odd, at: 0x10}\n", "part-value", 9, 21, "has no vector at 0x0010"},
+        {HEAD MEMORY "vectors:\n  - {name: a, at: 3}\n  - {name: b, at: 3}\n", "part-overlap", 10, 5,
+         "`a` and `b` are both at 0x0003"},
+        {"part: m\nextends: armv6m-32k\nvectors:\n  - {name: odd, at: 0x42}\n", "part-value", 4, 21,
+         "no vector at 0x0042"},
+        {"part: m\nextends: armv6m-32k\nvectors:\n  - {name: far, at: 0x400}\n", "part-value", 4, 21,
+         "no vector at 0x0400"},
+        {"part: m\nextends: armv6m-32k\n" SERIAL("99", "p0.1", "p0.2", "{EN: run}"), "part-value", 4, 56,
+         "no interrupt line 99: the lines are 0 to 31"},
+        {"part: m\nextends: armv6m-32k\n" SERIAL("9", "p0.1", "p0.1", "{EN: run}"), "part-value", 4, 65,
+         "`receive` and `send` of block `U` are one pin"},
+        {"part: m\nextends: armv6m-32k\n" SERIAL("9", "p0.1", "p0.2", "{EN: sent}"), "part-role", 4, 5,
+         "`U` is a serial without the role `run`"},
+        {"part: m\nextends: armv6m-32k\n" SERIAL("9", "p0.1", "p0.2", "{EN: run, E2: run}"), "part-role", 4,
+         203, "has the role `run` already"},
+        {"part: m\nextends: mcs51-4k\nblocks:\n  - {name: s, kind: framed-serial, interrupt: 6, registers: "
+         "[]}\n",
+         "part-value", 4, 47, "no interrupt line 6: the lines are 0 to 5"},
+        {"part: m\nextends: mcs51-4k\nblocks:\n  - {name: s, kind: framed-serial, interrupt: 4, registers: "
+         "[]}\n",
+         "part-role", 4, 5, "without the role `data`"},
         {HEAD "memories: 5\n", "part-shape", 6, 11, "list"},
         {"part: mine\nextends: nothing-such\n", "part-extends", 2, 10, "cannot extend"},
         {"part: mine\ntitle: t\narchitecture: mcs51\nclock: fast\n" MEMORY, "part-value", 4, 8, "frequency"},

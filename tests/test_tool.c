@@ -127,6 +127,7 @@ START_TEST(a_refused_source_leaves_the_earlier_output_alone)
              "bad.asm:2:10: error: `conut` is not defined [unknown-symbol]\n"
              "     2 |  mov a, #conut\n"
              "       |          ^^^^^\n"
+             "       > Define it: `conut equ VALUE`, or as a label: `conut:`.\n"
              "2 errors; nothing was written\n");
     char *hex = get_file("bad.hex");
     ck_assert_str_eq(hex, "keep me\n");

@@ -254,6 +254,16 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
     return status;
 }
 
+/* What is used as well is told of where it is used. */
+static void check_export(assembler *as, const asm_name *name)
+{
+    const asm_symbol *symbol = name->symbol;
+    if (name->exported && symbol && symbol->kind == SYMBOL_UNDEFINED && symbol->uses == 0)
+        asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
+                   "unknown-symbol", "Define it in this file, or leave the export out.",
+                   "`%s` is exported but not defined", name->text);
+}
+
 /* A file is over: its names are its own, except those it exports. */
 static void close_file(assembler *as)
 {
@@ -274,10 +284,8 @@ static void close_file(assembler *as)
                            "Only one file can export a name.", "`%s` is already exported by %s", name->text,
                            as->program->files[asm_source(as, rare->shared->place).file].name);
             else rare->shared = symbol;
-        } else if (name->exported && symbol->uses == 0) {
-            asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
-                       "unknown-symbol", NULL, "`%s` is exported but not defined", name->text);
         }
+        check_export(as, name);
         name->exported = false;
         name->symbol = NULL;
     }
@@ -301,6 +309,7 @@ static oak_status read_source(assembler *as, const char *name, const char *text,
 
 static oak_status finish(assembler *as)
 {
+    for (size_t i = 0; i < as->names.count; i++) check_export(as, asm_name_at(as, i));
     if (!as->out_of_memory) asm_end_pools(as);
     if (!as->out_of_memory) asm_layout(as);
     if (!as->out_of_memory) asm_emit(as);

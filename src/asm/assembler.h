@@ -62,7 +62,7 @@ enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };
 /* What few names have. */
 typedef struct asm_rare {
     const struct asm_macro *macro, *foreign; /* of this file; the last of another one */
-    asm_symbol *shared; /* what another source file exports under the name */
+    asm_symbol *shared;                      /* what another source file exports under the name */
 } asm_rare;
 
 /* A name met in the source, kept once; letters of either case are alike. */
@@ -91,6 +91,13 @@ typedef enum statement_kind {
     STATEMENT_ASSERT,
     STATEMENT_POOL /* words for instructions to load may stand here */
 } statement_kind;
+
+/* Statements one behind the other of which the same was said: where the last one ends. */
+typedef struct asm_stretch {
+    bool any;
+    uint16_t section;
+    uint32_t end;
+} asm_stretch;
 
 typedef struct data_item {
     const oak_expr *expr; /* NULL: text */
@@ -264,10 +271,8 @@ typedef struct assembler {
     size_t first_literal; /* those before it have their place in this round */
     bool pool_moved;
 
-    asm_edit edit; /* of the diagnostic that is reported next */
-    uint16_t
-        misaligned_section; /* the instruction that was found misaligned last, and where it ends; 0: none yet */
-    uint32_t misaligned_end;
+    asm_edit edit;                             /* of the diagnostic that is reported next */
+    asm_stretch misaligned, overrun, not_code; /* told of once each */
     bool trying; /* a line is read as an edit would leave it: nothing is reported, no name is used */
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
@@ -283,7 +288,6 @@ typedef struct assembler {
     bool settled;         /* layout is done: values no longer change */
     uint32_t evaluations; /* counts */
     bool lost;            /* an org was wrong: what follows has no known place */
-    unsigned overrun_reported;
 
     asm_level level[MOST_LEVELS];
     unsigned level_count;
@@ -337,7 +341,10 @@ asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
 int asm_mnemonic(assembler *as, asm_name *name);
 /* trade.c: the kind of instruction that a word means elsewhere; what to write here instead of it, NULL when it is no such word. */
 oak_trade asm_trade_of(const char *text, size_t length);
-const char *asm_trade_hint(const assembler *as, const char *text, size_t length);
+/* False when the trade has no such word, or this core nothing for it. */
+bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *hint, size_t room);
+/* A text with what this part has for %C (the space of code), %D (where variables lie) %A (an address there) and %P (any address there). */
+void asm_example(const assembler *as, const char *text, char *example, size_t room);
 /* Does the line encode as the edit would leave it? */
 bool asm_trial_holds(assembler *as, const asm_trial *trial);
 bool asm_add_part_names(assembler *as);

@@ -185,8 +185,13 @@ static const oak_expr *parse_number(oak_expr_parser *parser)
         bool hex = true;
         for (size_t i = 0; i < used; i++) hex = hex && oak_hex_digit(start[i]) >= 0;
         char hint[80] = "Numbers: 42, 0x2a, 2ah, 0b101010, 101010b, '*'.";
-        parser->fault->needs_hex = hex;
-        if (hex)
+        parser->fault->needs_hex = hex && !(used > 1 && start[0] == '0' && oak_lower(start[1]) == 'b');
+        bool binary = used > 2 && start[0] == '0' && oak_lower(start[1]) == 'b';
+        for (size_t i = 2; i < used; i++) binary = binary && oak_is_digit(start[i]);
+        if (binary)
+            oak_format(hint, sizeof hint, "Binary digits are 0 and 1; hexadecimal would be 0x%.*s.",
+                       (int)(used < 30 ? used : 30), start);
+        else if (hex)
             oak_format(hint, sizeof hint, "Hexadecimal needs its mark: 0x%.*s.", (int)(used < 40 ? used : 40),
                        start);
         return FAULT(parser, start, parser->at, "number", hint, "`%.*s` is no number",
@@ -319,7 +324,10 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
 {
     skip_blanks(parser);
     const char *start = parser->at;
-    if (start >= parser->end) return FAULT(parser, start, start, "expression", "", "a value is missing here");
+    if (start >= parser->end)
+        return FAULT(parser, start, start, "expression",
+                     "Write a number, a name, or leave out what stands before it.",
+                     "a value is missing here");
     char c = *start;
     if (oak_is_digit(c)) return parse_number(parser);
     if (oak_is_letter(c)) return parse_name(parser);
@@ -335,7 +343,8 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
         if (!inner) return NULL;
         skip_blanks(parser);
         if (parser->at >= parser->end || *parser->at != ')')
-            return FAULT(parser, start, start + 1, "expression", "", "this parenthesis is not closed");
+            return FAULT(parser, start, start + 1, "expression", "Close it with ).",
+                         "this parenthesis is not closed");
         parser->at++;
         return inner;
     }
@@ -347,7 +356,13 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
         return FAULT(parser, start, start + 1, "expression",
                      "Leave it out: # belongs before the whole operand of an instruction.",
                      "# cannot stand inside an expression");
-    return FAULT(parser, start, start + 1, "expression", "", "a value cannot begin with `%c`",
+    const char *hint =
+        c == '%'   ? "Binary is written 0b101 or 101b; % between two values is the rest of a division."
+        : c == ',' ? "There is one comma too many, or what stands before it is missing."
+        : c == ')' ? "Nothing was opened that it could close."
+        : c == '=' ? "Two values are compared with ==; a name is given a value with `NAME equ VALUE`."
+                   : "";
+    return FAULT(parser, start, start + 1, "expression", hint, "a value cannot begin with `%c`",
                  c > ' ' && c < 127 ? c : '?');
 }
 
@@ -386,7 +401,11 @@ static const oak_expr *parse_unary(oak_expr_parser *parser)
     const oak_expr *result;
     if (op) {
         parser->at++;
-        result = make_operation(parser, OAK_EXPR_UNARY, op, start, parse_unary(parser), NULL, NULL);
+        const oak_expr *inner = parse_unary(parser);
+        if (op == OP_ADDRESS && inner && inner->kind != OAK_EXPR_NAME && inner->kind != OAK_EXPR_BIT)
+            return FAULT(parser, start, start + 1, "expression", "Hexadecimal is written 0x1f or 1fh.",
+                         "`&` is the address of a name, and no name stands behind it");
+        result = make_operation(parser, OAK_EXPR_UNARY, op, start, inner, NULL, NULL);
     } else {
         result = parse_postfix(parser);
     }

@@ -195,11 +195,11 @@ static void warn_of_bare_labels(assembler *as)
         if (!symbol->bare || symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported) continue;
         looked++;
         size_t end = symbol->column + (size_t)name->length, joint = runs_together(as, name);
-        const char *meant = asm_trade_hint(as, name->text, name->length);
-        char hint[160];
+        char hint[200];
         if (joint)
             oak_format(hint, sizeof hint, "Write `%.*s %s`.", (int)joint, name->text, name->text + joint);
-        else oak_format(hint, sizeof hint, "%s", meant ? meant : "A label that is meant has a colon.");
+        else if (!asm_trade_hint(as, name->text, name->length, hint, sizeof hint))
+            oak_format(hint, sizeof hint, "A label that is meant has a colon.");
         if (joint || is_instruction_somewhere(name->text, name->length))
             asm_warn(as, symbol->place, symbol->column, end, "operation-as-label", hint,
                      "this makes a label of `%s`, which nothing uses", name->text);

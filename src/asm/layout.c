@@ -136,6 +136,9 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         bool several = as->settings && as->settings->path_count > 1;
         const asm_symbol *other = several && as->suggestions_left ? elsewhere(as, symbol) : NULL;
         asm_suggest_symbol(as, name, expr->first, fault->hint, sizeof fault->hint);
+        if (!*fault->hint)
+            oak_format(fault->hint, sizeof fault->hint, "Define it: `%s equ VALUE`, or as a label: `%s:`.",
+                       name->text, name->text);
         if (other)
             oak_format(fault->hint, sizeof fault->hint,
                        "It is defined in %s, line %u: write `export %s` there.",
@@ -209,12 +212,29 @@ static bool looks_ahead(assembler *as, const oak_expr *expr)
     return looks_further(as, expr, 0);
 }
 
+/* The first name in an expression that has no value yet. */
+static const oak_expr *without_value(assembler *as, const oak_expr *expr)
+{
+    if (!expr || expr->kind == OAK_EXPR_NUMBER || expr->kind == OAK_EXPR_HERE) return NULL;
+    if (expr->kind == OAK_EXPR_NAME) return looks_ahead(as, expr) ? expr : NULL;
+    const oak_expr *found = without_value(as, expr->as.of.left);
+    if (!found) found = without_value(as, expr->as.of.right);
+    return found ? found : without_value(as, expr->as.of.third);
+}
+
 static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
 {
     if (!looks_ahead(as, expr)) return true;
-    asm_report(as, OAK_ERROR, place, expr->first, expr->last, "not-known-yet",
-               "Define what it uses above this line.",
-               "this must be known here, and depends on what is defined later");
+    const oak_expr *name = without_value(as, expr);
+    const oak_expr *at = name ? name : expr;
+    char near[100] = "", hint[160];
+    if (name)
+        asm_suggest_symbol(as, asm_name_of(as, asm_resolve(as, name->as.name)), name->first, near,
+                           sizeof near);
+    oak_format(hint, sizeof hint, "Define it above this line.%s%s", *near ? " " : "", near);
+    asm_report(as, OAK_ERROR, place, at->first, at->last, "not-known-yet", hint,
+               "`%s` has no value yet, and this must be known here",
+               name ? asm_name_of(as, asm_resolve(as, name->as.name))->text : "this");
     return false;
 }
 
@@ -247,7 +267,7 @@ static void place_org(assembler *as, statement *one)
     as->lost = true; /* until the place is certain, labels behind it are nowhere */
     if (!fixed_value(as, one, &value)) return;
     if (value.number < 0 || value.number > UINT32_MAX) {
-        report_fixed(as, one, NULL, "an address lies between 0 and 0xffffffff", value.number);
+        report_fixed(as, one, "Write `org 0x100`.", "an address lies between 0 and 0xffffffff", value.number);
         return;
     }
     as->lost = false;
@@ -463,8 +483,16 @@ static void write_bytes(byte_writer *writer, uint32_t address, const uint8_t *by
     }
 }
 
+/* True when a statement goes on behind one of which the same was said already. */
+static bool goes_on(asm_stretch *said, const statement *one)
+{
+    bool on = said->any && said->section == one->section && said->end == one->address;
+    *said = (asm_stretch){.any = true, .section = one->section, .end = one->address + one->size};
+    return on;
+}
+
 /* Reports the first statement that lies outside the memories of the part, once for each stretch. */
-static bool inside_memory(assembler *as, const statement *one, size_t index)
+static bool inside_memory(assembler *as, const statement *one)
 {
     if (!one->size) return true;
     if (as->sections[one->section].homeless) return false;
@@ -473,18 +501,18 @@ static bool inside_memory(assembler *as, const statement *one, size_t index)
     if (space->of_bits || space->special) return true;
     const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
     if (memory && last >= one->address && last - memory->base < memory->size) return true;
-    if (as->overrun_reported && as->overrun_reported == index) { /* goes on behind one that was reported */
-        as->overrun_reported = (unsigned)index + 1;
-        return false;
-    }
-    as->overrun_reported = (unsigned)index + 1;
+    if (goes_on(&as->overrun, one)) return false;
     for (unsigned i = 0; i < as->part->memory_count && !memory; i++)
         if (as->part->memories[i].space == one->space) memory = &as->part->memories[i];
     char hint[120] = "";
-    if (memory)
+    uint32_t end = memory ? memory->base + (memory->size - 1) : 0;
+    if (memory && one->address - 1 <= end) /* it has grown out of it */
         oak_format(hint, sizeof hint,
                    "%s of %s ends at 0x%04x: choose a larger part, or make the program smaller.", space->name,
-                   as->part->name, (unsigned)(memory->base + (memory->size - 1)));
+                   as->part->name, (unsigned)end);
+    else if (memory)
+        oak_format(hint, sizeof hint, "%s of %s goes from 0x%04x to 0x%04x: is the `org` before it right?",
+                   space->name, as->part->name, (unsigned)memory->base, (unsigned)end);
     asm_report(as, OAK_ERROR, one->place, 0, 1, "outside-memory", hint,
                "address 0x%04x lies outside the %s of %s", (unsigned)last, space->title, as->part->name);
     return false;
@@ -494,6 +522,7 @@ static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
     const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
     if (one->space == as->isa->about.code_space && !(memory && memory->writable)) return true;
+    if (goes_on(&as->not_code, one)) return false;
     if (one->space == as->isa->about.code_space) {
         asm_report(as, OAK_ERROR, one->place, 0, 1, "not-code-space",
                    "Keep space there with ds and let the program fill it when it starts.",
@@ -523,10 +552,7 @@ static const statement *odd_before(const assembler *as, const statement *one)
 /* An instruction where none can lie; those that follow it are not told again. */
 static void report_misaligned(assembler *as, const statement *one, const oak_refusal *why)
 {
-    bool again = as->misaligned_section == one->section && as->misaligned_end == one->address;
-    as->misaligned_section = one->section;
-    as->misaligned_end = one->address + one->size;
-    if (again) return;
+    if (goes_on(&as->misaligned, one)) return;
     const statement *odd = odd_before(as, one);
     oak_source_line line = asm_source(as, one->place);
     char hint[120];
@@ -633,22 +659,22 @@ void asm_emit(assembler *as)
         oak_value value;
         switch (one->kind) {
         case STATEMENT_INSN:
-            if (must_be_code(as, one, "instructions") && inside_memory(as, one, i))
+            if (must_be_code(as, one, "instructions") && inside_memory(as, one))
                 emit_instruction(as, one, &writer);
             break;
         case STATEMENT_DATA:
-            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
+            if (must_be_code(as, one, "data with values") && inside_memory(as, one))
                 emit_data(as, one, &writer);
             break;
         case STATEMENT_BINARY:
-            if (must_be_code(as, one, "data with values") && inside_memory(as, one, i))
+            if (must_be_code(as, one, "data with values") && inside_memory(as, one))
                 write_bytes(&writer, one->address, (const uint8_t *)one->as.bytes, one->size);
             break;
         case STATEMENT_POOL:
-            if (one->size && must_be_code(as, one, "a pool") && inside_memory(as, one, i))
+            if (one->size && must_be_code(as, one, "a pool") && inside_memory(as, one))
                 asm_emit_pool(as, one, &writer, write_pool);
             break;
-        case STATEMENT_SPACE: inside_memory(as, one, i); break;
+        case STATEMENT_SPACE: inside_memory(as, one); break;
         case STATEMENT_ASSERT: check_claim(as, one); break;
         case STATEMENT_VALUE:
             if (one->as.expr && !one->label->reported) {

@@ -148,7 +148,8 @@ static uint16_t *units_of(const listing *self, size_t *room)
 }
 
 /* The symbol that a word means in a file: of several, the one of the same source. */
-static uint32_t meant(const listing *self, const char *word, size_t length, const uint16_t *units, uint16_t unit)
+static uint32_t meant(const listing *self, const char *word, size_t length, const uint16_t *units,
+                      uint16_t unit)
 {
     const oak_program *program = self->program;
     uint32_t first = oak_program_find_number(program, word, length, 0), number;
@@ -184,9 +185,8 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
             }
             const char *word = at;
             while (at < end && oak_is_word(*at)) at++;
-            uint32_t number = oak_is_letter(*word)
-                                  ? meant(self, word, (size_t)(at - word), units, units[line.file])
-                                  : 0;
+            uint32_t number =
+                oak_is_letter(*word) ? meant(self, word, (size_t)(at - word), units, units[line.file]) : 0;
             if (!number) continue;
             listed_use *grown = oak_grow(&program->host, uses, room, *count + 1, sizeof *grown);
             if (!grown) {
@@ -261,7 +261,8 @@ static void list_symbols(listing *self)
             oak_source_line line = oak_program_source(program, uses[low].place);
             const char *file = program->files[line.file].name;
             bool here = symbol->file && oak_same(file, symbol->file);
-            if ((line.line == last && named == file) || line.expanded || (here && line.line == symbol->line)) continue;
+            if ((line.line == last && named == file) || line.expanded || (here && line.line == symbol->line))
+                continue;
             last = line.line;
             if (shown++ == MOST_SHOWN) oak_buf_text(&self->buf, " ...");
             else if (named && oak_same(named, file)) oak_buf_format(&self->buf, " %u", line.line);

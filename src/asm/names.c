@@ -184,11 +184,7 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
     nearest best = {0};
     const char *candidate;
     hint[0] = 0;
-    const char *meant = asm_trade_hint(as, text, length);
-    if (meant) {
-        oak_format(hint, room, "%s", meant);
-        return;
-    }
+    if (asm_trade_hint(as, text, length, hint, room)) return;
     if (!as->operations_left) return;
     as->operations_left--;
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)

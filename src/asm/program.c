@@ -260,7 +260,8 @@ uint32_t oak_program_find_number(const oak_program *program, const char *name, s
     if (!program->index) return 0;
     uint32_t at = oak_name_hash(name, length) & program->index_mask;
     for (; program->index[at]; at = (at + 1) & program->index_mask)
-        if (oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name) && !index--)
+        if (oak_same_name(name, length, oak_program_symbol_at(program, program->index[at] - 1)->name) &&
+            !index--)
             break;
     return program->index[at];
 }

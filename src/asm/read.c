@@ -65,6 +65,8 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
         fault->code = "register-in-expression";
         oak_format(fault->message, sizeof fault->message, "`%s` is a register, this needs a value",
                    name->text);
+        const char *hint = as->isa->trade ? as->isa->trade[OAK_TRADE_REGISTER_VALUE] : NULL;
+        if (hint) oak_format(fault->hint, sizeof fault->hint, "%s", hint);
         return NULL;
     }
     if (!name->symbol && !asm_new_symbol(as, name)) return NULL;
@@ -166,6 +168,8 @@ bool asm_nothing_left(assembler *as, const char *at, const char *end)
     else if (*at == '\'' && before == at && oak_is_letter(last))
         hint = "Numbers are written 0x1f or 1fh, 0b101 or 101b, 0o17, 42.";
     else if (*at == '#') hint = "A comma is missing before it; a comment begins with ;.";
+    else if (*at == ')' || *at == ']' || *at == '}') hint = "Nothing was opened that it could close.";
+    else if (*at == '@') hint = "A comment begins with ;.";
     else if (*at == '(') hint = "An operator or a comma is missing before it.";
     REPORT(as, at, at + length, "extra-text", hint, "this does not belong here: `%.*s`",
            (int)(length < 60 ? length : 60), at);
@@ -421,13 +425,17 @@ static void operand_missing(assembler *as, int directive, const char *word, size
     static const struct {
         int directive;
         const char *hint;
-    } hints[] = {{ORG, "Write `org 0x100`, or `org iram:0x30` for another space."},
+    } hints[] = {{ORG, "Write `org 0x100`, or `org %A` for variables."},
                  {DS, "Write `ds 8` to keep 8 bytes."},
                  {ALIGN, "Write `align 4`."},
-                 {ASSERT, "Write `assert last < 0x1000, \"too long\"`."}};
-    const char *hint = NULL;
+                 {ASSERT, "Write `assert last < 0x1000, \"too long\"`."},
+                 {ENTRY, "Write `entry start`."},
+                 {ERROR, "Write `error \"what is wrong\"`."},
+                 {WARNING, "Write `warning \"what to mind\"`."},
+                 {MESSAGE, "Write `message \"size \", last - first`."}};
+    char hint[120] = "";
     for (size_t i = 0; i < sizeof hints / sizeof *hints; i++)
-        if (hints[i].directive == directive) hint = hints[i].hint;
+        if (hints[i].directive == directive) asm_example(as, hints[i].hint, hint, sizeof hint);
     REPORT(as, word, word + length, "operand-missing", hint, "`%s` needs a value",
            directive_names[directive]);
 }
@@ -475,6 +483,10 @@ static void read_message(assembler *as, int directive, const char *word, size_t 
                          const char *end)
 {
     char said[300] = "";
+    if (asm_skip_blanks(at, end) == end) {
+        operand_missing(as, directive, word, word_length);
+        return;
+    }
     do {
         char before[sizeof said];
         memcpy(before, said, sizeof said);
@@ -579,7 +591,8 @@ static void begin_structure(assembler *as, const char *word, size_t word_length,
 static void end_structure(assembler *as, const char *word, size_t length, const char *at, const char *end)
 {
     if (!as->structure) {
-        REPORT(as, word, word + length, "no-macro", NULL, "`ends` without a struct");
+        REPORT(as, word, word + length, "no-macro", "It ends what `struct NAME` begins.",
+               "`ends` without a struct");
         return;
     }
     define_number(as, member_name(as, "size", 4), word, as->structure_size);
@@ -705,6 +718,10 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case EXPORT: read_export(as, at, end); return;
     case VECTOR: read_vector(as, word, word_length, at, end); return;
     case ENTRY:
+        if (asm_skip_blanks(at, end) == end) {
+            operand_missing(as, directive, word, word_length);
+            return;
+        }
         as->entry = asm_parse_expression(as, &at, end);
         as->entry_place = as->place;
         if (as->entry) asm_nothing_left(as, at, end);
@@ -882,28 +899,31 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
 {
     static const struct {
         const char *words[4], *form;
-    } values[] = {{{"=", ":=", "define", "dl"}, "%.*s equ VALUE"},
-                  {{"data", "idata", "dseg", "byte"}, "%.*s equ iram:ADDRESS"},
-                  {{"xdata", "xseg"}, "%.*s equ xram:ADDRESS"},
-                  {{"sfr"}, "%.*s equ sfr:ADDRESS"},
-                  {{"sbit", "bitadr"}, "%.*s bit BIT"},
-                  {{"code", "cseg"}, "%.*s equ code:ADDRESS"},
-                  {{"proc", "label", "func"}, "%.*s:"}};
+    } values[] = {{{"=", ":=", "define", "dl"}, " equ VALUE"},
+                  {{"data", "idata", "dseg", "byte"}, " equ %P"},
+                  {{"xdata", "xseg"}, " equ xram:ADDRESS"},
+                  {{"sfr"}, " equ sfr:ADDRESS"},
+                  {{"sbit", "bitadr"}, " bit BIT"},
+                  {{"code", "cseg"}, " equ %C:ADDRESS"},
+                  {{"proc", "label", "func"}, ":"}};
     char hint[200] = "";
-    size_t second = asm_word_length(rest, end);
+    bool trade = asm_trade_hint(as, word, length, hint, sizeof hint);
+    size_t second = trade ? 0 : asm_word_length(rest, end);
     if (!second && rest < end && *rest == '=') second = 1;
     if (!second && rest + 1 < end && *rest == ':' && rest[1] == '=') second = 2;
     int shown = (int)(length < 60 ? length : 60);
     for (size_t i = 0; i < sizeof values / sizeof *values && second; i++)
         for (unsigned w = 0; w < 4 && values[i].words[w]; w++)
             if (oak_same_name(rest, second, values[i].words[w])) {
-                char form[100];
-                oak_format(form, sizeof form, values[i].form, shown, word);
-                oak_format(hint, sizeof hint, "Write `%s`.", form);
+                char form[100], name[64];
+                asm_example(as, values[i].form, form, sizeof form); /* behind the name */
+                oak_format(name, sizeof name, "%.*s", shown, word);
+                oak_format(hint, sizeof hint, "Write `%s%s`.", name, form);
             }
     const asm_name *name = asm_intern(as, word, length);
     if (!*hint && name && name->rare && name->rare->foreign)
-        oak_format(hint, sizeof hint, "It is a macro of %s, line %u: `include` it from a file that both share.",
+        oak_format(hint, sizeof hint,
+                   "It is a macro of %s, line %u: `include` it from a file that both share.",
                    as->program->files[asm_source(as, name->rare->foreign->place).file].name,
                    asm_line_of(as, name->rare->foreign->place));
     if (!*hint) asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);

@@ -88,8 +88,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     bool fixed = false;
     const oak_part_memory *memory = NULL;
     if (!name_length || *at == '.') {
-        REPORT(as, word, word + length, "name-missing", "Write `section NAME, code`.",
-               "a section needs a name");
+        char hint[60];
+        asm_example(as, "Write `section NAME, %C`.", hint, sizeof hint);
+        REPORT(as, word, word + length, "name-missing", hint, "a section needs a name");
         return;
     }
     at = asm_skip_blanks(at + name_length, end);

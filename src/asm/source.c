@@ -542,8 +542,8 @@ static void read_condition(assembler *as, int directive, const char *word, size_
         return;
     }
     if (as->condition_count == as->level[as->level_count - 1].conditions) {
-        REPORT(as, word, word + length, "no-condition", NULL, "`%.*s` without an if before it", (int)length,
-               word);
+        REPORT(as, word, word + length, "no-condition", "A condition begins with `if`, `ifdef` or `ifndef`.",
+               "`%.*s` without an if before it", (int)length, word);
         return;
     }
     asm_condition *open = &as->condition[as->condition_count - 1];
@@ -648,7 +648,10 @@ bool asm_read_source_directive(assembler *as, int directive, asm_name *label, co
         return true;
     case ENDM:
     case ENDR:
-        REPORT(as, word, word + length, "no-macro", NULL, "`%.*s` without a beginning", (int)length, word);
+        REPORT(as, word, word + length, "no-macro",
+               directive == ENDM ? "It ends what `NAME macro` begins."
+                                 : "It ends what `repeat` or `each` begins.",
+               "`%.*s` without a beginning", (int)length, word);
         return true;
     default: return false;
     }

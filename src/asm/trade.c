@@ -33,7 +33,7 @@ static const trade_word instructions[] = {
     {"bcc brcc bnc bhs brsh jhs jae jnc jnb", NULL, OAK_TRADE_IF_NO_CARRY},
     {"bgt bge blt ble bhi bls jg jge jl jle ja jbe brge brlt", NULL, OAK_TRADE_IF_ORDERED},
     {"bmi brmi bpl brpl jm js jn jp jns", NULL, OAK_TRADE_IF_SIGN},
-    {"jsr bsr rcall gosub bl blx cal call lcall acall", NULL, OAK_TRADE_CALL},
+    {"jsr bsr rcall gosub bl blx blr cal call lcall acall", NULL, OAK_TRADE_CALL},
     {"rts rtn return retn ret", NULL, OAK_TRADE_RETURN},
     {"rti rte rfi iret retfie reti", NULL, OAK_TRADE_RETURN_FROM_INTERRUPT},
     {"shl sla sll asl lsl rol rlf ral rlca rl rlc", NULL, OAK_TRADE_SHIFT_LEFT},
@@ -56,6 +56,8 @@ static const trade_word instructions[] = {
     {"b0 b1 b2 b3 b4 b5 b6 b7", NULL, OAK_TRADE_REGISTER_BIT},
     {"ax bx cx dx al ah bl bh hl bc de ix iy x y w wreg", NULL, OAK_TRADE_OTHER_REGISTER},
     {"in inp out movx", NULL, OAK_TRADE_PORT},
+    {"swi int trap syscall ecall svc brk", NULL, OAK_TRADE_SOFTWARE_INTERRUPT},
+    {"fadd fsub fmul fdiv fld fst fcmp vadd vsub vmul vdiv vldr vstr vmov vcmp", NULL, OAK_TRADE_FLOAT},
 };
 
 static const trade_word directives[] = {
@@ -67,13 +69,11 @@ static const trade_word directives[] = {
     {"space skip zero fill rmb dsb defs blkb block resb res dsw",
      "Write `ds COUNT`, or `db` in a `repeat` to fill with a value.", 0},
     {"even balign p2align", "Write `align 2`, `align 4`.", 0},
-    {"public global globl xdef", "Write `export NAME`; files of one program see each other's labels anyway.",
+    {"public global globl xdef", "Write `export NAME`, for other files of the program; one file needs none.",
      0},
-    {"extern extrn xref import", "Leave it out: the files of a program see each other's labels.", 0},
-    {"cseg code text rom", "Code is where a source begins; later `section NAME, code`, or `org code:0x100`.",
-     0},
-    {"dseg data iseg idata bss udata",
-     "Write `section NAME` and a space, `section vars, iram`, or `org iram:0x30`.", 0},
+    {"extern extrn xref import", "Leave it out here: the file that defines it says `export NAME`.", 0},
+    {"cseg code text rom", "Code is where a source begins; later `section NAME, %C`, or `org 0x100`.", 0},
+    {"dseg data iseg idata bss udata", "Write `section NAME, %D`, or `org %A`.", 0},
     {"bseg", "Write `section NAME, bit`.", 0},
     {"xseg xdata", "Write `section NAME, xram`.", 0},
     {"rept irp irpc dup", "Write `repeat COUNT` or `each NAME, LIST`, up to `endr`.", 0},
@@ -116,12 +116,63 @@ oak_trade asm_trade_of(const char *text, size_t length)
     return OAK_TRADE_NONE;
 }
 
-const char *asm_trade_hint(const assembler *as, const char *text, size_t length)
+/* The first memory of the part that is written to: where variables lie. */
+static const oak_part_memory *data_memory(const assembler *as)
+{
+    for (unsigned i = 0; i < as->part->memory_count; i++)
+        if (as->part->memories[i].writable) return &as->part->memories[i];
+    return NULL;
+}
+
+/* The name of the first memory that is programmed. */
+static const char *code_memory(const assembler *as)
+{
+    for (unsigned i = 0; i < as->part->memory_count; i++)
+        if (!as->part->memories[i].writable && as->part->memories[i].name && *as->part->memories[i].name)
+            return as->part->memories[i].name;
+    return as->isa->about.spaces[as->isa->about.code_space].name;
+}
+
+void asm_example(const assembler *as, const char *text, char *example, size_t room)
+{
+    const oak_space_info *spaces = as->isa->about.spaces;
+    const oak_part_memory *data = data_memory(as);
+    unsigned code = as->isa->about.code_space;
+    bool apart = data && data->space != code;
+    size_t size = 0;
+    if (room) *example = 0;
+    for (; *text && size + 1 < room; text++) {
+        if (*text != '%') {
+            example[size++] = *text;
+            example[size] = 0;
+            continue;
+        }
+        char what = *++text;
+        if (what == 'C' && apart) oak_format(example + size, room - size, "%s", spaces[code].name);
+        else if (what == 'C') oak_format(example + size, room - size, "%s", code_memory(as));
+        else if (!data) oak_format(example + size, room - size, "ADDRESS");
+        else if (what == 'P')
+            oak_format(example + size, room - size, "%s%sADDRESS", apart ? spaces[data->space].name : "",
+                       apart ? ":" : "");
+        else if (what == 'D') /* memories of one space are told apart by their own names */
+            oak_format(example + size, room - size, "%s",
+                       !apart && data->name && *data->name ? data->name : spaces[data->space].name);
+        else if (apart)
+            oak_format(example + size, room - size, "%s:0x%02x", spaces[data->space].name,
+                       (unsigned)(data->first_free > data->base ? data->first_free : data->base));
+        else oak_format(example + size, room - size, "0x%08x", (unsigned)data->base);
+        size += oak_length(example + size);
+    }
+}
+
+bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *hint, size_t room)
 {
     oak_trade kind = asm_trade_of(text, length);
-    if (kind && as->isa->trade && as->isa->trade[kind]) return as->isa->trade[kind];
-    if (length && *text == '.') text++, length--;
-    for (size_t i = 0; i < sizeof directives / sizeof *directives; i++)
-        if (is_among(directives[i].words, text, length)) return directives[i].text;
-    return NULL;
+    const char *found = kind && as->isa->trade ? as->isa->trade[kind] : NULL;
+    if (!found && length && *text == '.') text++, length--;
+    for (size_t i = 0; !found && i < sizeof directives / sizeof *directives; i++)
+        if (is_among(directives[i].words, text, length)) found = directives[i].text;
+    if (!found) return false;
+    asm_example(as, found, hint, room);
+    return true;
 }

@@ -381,8 +381,8 @@ oak_status oak_board_act(oak_board *board, const char *text, const oak_diag_sink
         return refuse_act(sink, hint, "`%s` is nothing one could do", text);
     if (at) {
         if (board->started) look_at_the_clock(board);
-        uint64_t cycle = oak_time_to_cycles(picoseconds, oak_session_clock(board->session),
-                                            board->part->clocks_per_cycle);
+        uint64_t cycle =
+            oak_time_to_cycles(picoseconds, oak_session_clock(board->session), board->part->clocks_per_cycle);
         if (board->started && cycle < board->now)
             return refuse_act(sink, "Times count from reset; without `at` it happens now.",
                               "`%s` lies in the past", text);

@@ -145,7 +145,7 @@ typedef struct oak_decoded {
     uint8_t state, state_after; /* as in oak_insn */
     bool has_data;              /* it reads or points to data at `data`, which lies in the code */
     uint32_t data;
-    bool may_point; /* `data` is a number as wide as an address, and perhaps one */
+    bool may_point;     /* `data` is a number as wide as an address, and perhaps one */
     uint8_t data_bytes; /* of one value there; 0 when only the address is formed */
 } oak_decoded;
 
@@ -318,6 +318,9 @@ typedef enum oak_trade {
     OAK_TRADE_LOOP,
     OAK_TRADE_TABLE,
     OAK_TRADE_PORT,
+    OAK_TRADE_SOFTWARE_INTERRUPT,
+    OAK_TRADE_REGISTER_VALUE, /* a register where a value belongs; no word */
+    OAK_TRADE_FLOAT,
     OAK_TRADE_REGISTER_ADDRESS,
     OAK_TRADE_HIGH_REGISTER,
     OAK_TRADE_REGISTER_BIT,

@@ -46,8 +46,7 @@ static uint64_t hash(uint64_t before, const void *bytes, size_t count)
 
 static oak_status add(side *self, const item *one)
 {
-    item *grown =
-        oak_grow(&self->look.host, self->items, &self->room, self->count + 1, sizeof *grown);
+    item *grown = oak_grow(&self->look.host, self->items, &self->room, self->count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     self->items = grown;
     grown[self->count++] = *one;
@@ -65,7 +64,8 @@ static bool is_word(const looker *look, uint32_t address)
 {
     bool known = look->mark[address - look->base] & IS_WORD;
     for (unsigned i = 1; i < 4 && known; i++)
-        known = look_is_known(look, address + i) && !(look->mark[address + i - look->base] & (IS_START | IS_WORD));
+        known = look_is_known(look, address + i) &&
+                !(look->mark[address + i - look->base] & (IS_START | IS_WORD));
     return known;
 }
 
@@ -126,7 +126,8 @@ static oak_status make_items(side *self)
             continue;
         }
         if (gap) {
-            const item begin = {.reads = hash(0, &address, sizeof address), .address = address, .beside = NO_ITEM};
+            const item begin = {
+                .reads = hash(0, &address, sizeof address), .address = address, .beside = NO_ITEM};
             status = add(self, &begin);
         }
         gap = false;
@@ -210,7 +211,8 @@ static bool lead_alike(const side *a, const item *one, const side *b, const item
     if (to == a->count || there == b->count) return one->target == other->target;
     to = first_beside(a, to);
     there = first_beside(b, there);
-    return to < a->count && there < b->count ? a->items[to].beside == there : to == a->count && there == b->count;
+    return to < a->count && there < b->count ? a->items[to].beside == there
+                                             : to == a->count && there == b->count;
 }
 
 /* ------------------------------------------------------------------------------------------ showing */

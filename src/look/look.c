@@ -345,7 +345,8 @@ static oak_status follow_all(looker *self)
         uint32_t target = self->part->vectors[i].address;
         if (self->isa->about.vector_bytes) {
             for (uint32_t b = 0; b < self->isa->about.vector_bytes; b++)
-                if (look_is_known(self, target + b) && !(b % 4)) self->mark[target + b - self->base] |= IS_WORD;
+                if (look_is_known(self, target + b) && !(b % 4))
+                    self->mark[target + b - self->base] |= IS_WORD;
             if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target))
                 continue;
         }

@@ -691,9 +691,11 @@ static void check_line(part_file *file, yaml_node_t *at, unsigned line)
     unsigned lines = part->architecture->own_lines ? part->architecture->own_lines : part->interrupt_lines;
     if (line == OAK_NO_LINE || line < lines) return;
     REFUSE_AT(file, at, "part-value",
-              part->architecture->own_lines ? "The lines belong to the core."
-                                            : "Say how many there are: `interrupts: {lines: 32, priority-bits: 2}`.",
-              lines ? "there is no interrupt line %u: the lines are 0 to %u" : "there is no interrupt line %u",
+              part->architecture->own_lines
+                  ? "The lines belong to the core."
+                  : "Say how many there are: `interrupts: {lines: 32, priority-bits: 2}`.",
+              lines ? "there is no interrupt line %u: the lines are 0 to %u"
+                    : "there is no interrupt line %u",
               line, lines - 1);
 }
 
@@ -850,7 +852,8 @@ static bool check_vector(part_file *file, yaml_node_t *map, const oak_part_vecto
     const oak_part *part = &b->box->part;
     const oak_architecture *about = part->architecture;
     unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
-    uint32_t last = about->vector_first + (lines ? lines - 1 : 0) * about->vector_step, step = about->vector_step;
+    uint32_t last = about->vector_first + (lines ? lines - 1 : 0) * about->vector_step,
+             step = about->vector_step;
     bool begins = !about->vector_bytes && !vector->address; /* where execution starts */
     bool right = begins || (vector->address >= about->vector_first && vector->address <= last &&
                             (vector->address - about->vector_first) % step == 0);

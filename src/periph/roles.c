@@ -24,7 +24,8 @@ static const struct kind {
 } kinds[OAK_BLOCK_KINDS] = {
     [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}},
     [OAK_BLOCK_TIMER] = {"timer", timer_roles, OAK_TIMER_ROLE_COUNT, {NULL}, {"run"}},
-    [OAK_BLOCK_SERIAL] = {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"run", "data"}},
+    [OAK_BLOCK_SERIAL] =
+        {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"run", "data"}},
     [OAK_BLOCK_WATCHDOG] = {"watchdog", watchdog_roles, OAK_WATCHDOG_ROLE_COUNT, {NULL}, {"run", "feed"}},
     [OAK_BLOCK_TIMER_PAIR] = {"timer-pair",
                               pair_roles,
@@ -35,7 +36,8 @@ static const struct kind {
                                  OAK_CAPTURE_ROLE_COUNT,
                                  {"count", "trigger"}},
     [OAK_BLOCK_EDGE_INPUTS] = {"edge-inputs", edge_roles, OAK_EDGE_ROLE_COUNT, {"input-0", "input-1"}},
-    [OAK_BLOCK_FRAMED_SERIAL] = {"framed-serial", framed_roles, OAK_FRAMED_ROLE_COUNT, {"receive", "send"}, {"data"}},
+    [OAK_BLOCK_FRAMED_SERIAL] =
+        {"framed-serial", framed_roles, OAK_FRAMED_ROLE_COUNT, {"receive", "send"}, {"data"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

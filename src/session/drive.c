@@ -199,7 +199,7 @@ oak_status oak_session_label_pin(oak_session *session, const char *name, size_t 
     session->labels = grown;
     char *copy = oak_arena_text(&session->arena, name, length);
     if (!copy) return OAK_NO_MEMORY;
-    grown[session->label_count++] = (pin_label){copy, pin};
+    grown[session->label_count++] = (pin_label){.name = copy, .pin = pin};
     return OAK_OK;
 }
 
@@ -579,20 +579,21 @@ static oak_status read_name(drive_reader *reader)
     return status;
 }
 
-/* Times count from reset. What could only have happened before this moment would never be seen. */
-static oak_status refuse_the_past(drive_reader *reader, const drive *one, const char *start)
+/* Times count from reset. What is given in the middle of a run, and could only have happened before this moment, would never be
+ * seen; bytes without a beginning are sent now. What is given before a run goes on from a state is as it was then. */
+static oak_status refuse_the_past(drive_reader *reader, drive *one, const char *start)
 {
-    uint64_t now = session_time(reader->session).cycles;
+    uint64_t now = reader->session->has_run ? session_time(reader->session).cycles : 0;
     bool ends = one->until.cycles || one->until.picoseconds,
          begins = one->from.cycles || one->from.picoseconds;
     char message[120];
     if (one->triggered || one->kind == DRIVE_LEVELS || !now) return OAK_OK;
+    if (one->kind == DRIVE_BYTES && !begins) one->from.cycles = now;
     bool over = ends && cycles_of(reader->session, one->until) <= now;
     bool late = one->kind == DRIVE_BYTES && cycles_of(reader->session, one->from) < now;
     if (!over && !late) return OAK_OK;
     oak_format(message, sizeof message, "%s lies in the past: it is cycle %llu, and times count from reset",
-               over ? "its end" : begins ? "its beginning" : "cycle 0, where it begins without `from`,",
-               (unsigned long long)now);
+               over ? "its end" : "its beginning", (unsigned long long)now);
     return fault(reader, start, reader->end, message);
 }
 

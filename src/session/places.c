@@ -17,10 +17,11 @@ static oak_status no_place(const oak_diag_sink *sink, const char *place, const c
 static oak_status label_in_file(oak_session *session, const char *place, const char *colon,
                                 const oak_diag_sink *sink, uint32_t *address)
 {
-    const oak_symbol *symbol = oak_program_find_in(session->program, place, (size_t)(colon - place), colon + 1,
-                                                   oak_length(colon + 1), 0);
+    const oak_symbol *symbol = oak_program_find_in(session->program, place, (size_t)(colon - place),
+                                                   colon + 1, oak_length(colon + 1), 0);
     if (!symbol) return no_place(sink, place, how_to, "is no label of this file");
-    if (!session_is_place(session, symbol)) return no_place(sink, place, how_to, "is no place in code memory");
+    if (!session_is_place(session, symbol))
+        return no_place(sink, place, how_to, "is no place in code memory");
     *address = (uint32_t)symbol->value;
     return OAK_OK;
 }
@@ -33,7 +34,9 @@ static oak_status place_in_file(oak_session *session, const char *place, const c
     oak_line found;
     const char *end = place + oak_length(place);
     bool named = oak_is_letter(colon[1]) || colon[1] == '.';
-    if (!session->program) return no_place(sink, place, "Lines and labels are known when the program is given as source.", "is known to nobody");
+    if (!session->program)
+        return no_place(sink, place, "Lines and labels are known when the program is given as source.",
+                        "is known to nobody");
     if (named) return label_in_file(session, place, colon, sink, address);
     if (oak_read_number(colon + 1, end, &line, &used) || colon + 1 + used != end || line > UINT32_MAX)
         return no_place(sink, place, how_to, "is no place");
@@ -52,7 +55,8 @@ static oak_status ask_which(const oak_session *session, const char *place, const
     char hint[200] = "Say which:";
     const oak_symbol *one;
     size_t length = oak_length(place);
-    for (unsigned i = 0; i < 4 && (one = oak_program_find_in(session->program, NULL, 0, place, length, i)); i++) {
+    for (unsigned i = 0; i < 4 && (one = oak_program_find_in(session->program, NULL, 0, place, length, i));
+         i++) {
         const char *file = one->file ? one->file : "?", *name = file;
         for (const char *p = file; *p; p++)
             if (*p == '/') name = p + 1;
@@ -180,10 +184,11 @@ static void doubt(const oak_session *session, const char *place, uint32_t addres
             warn(sink, "It is reached only if the program puts code there and runs it.", place,
                  "lies in RAM, where no code is loaded");
         else warn(sink, "It is never reached.", place, "lies where nothing is programmed");
-    } else if (is_data(program, address)) warn(sink, "It is never reached.", place, "is data, no instruction");
+    } else if (is_data(program, address))
+        warn(sink, "It is never reached.", place, "is data, no instruction");
     else if (oak_program_line_at(program, address, &line) == OAK_OK && line.address != address) {
-        oak_format(what, sizeof what, "lies inside the instruction of %s:%u, which begins at 0x%04x", line.file,
-                   line.line, (unsigned)line.address);
+        oak_format(what, sizeof what, "lies inside the instruction of %s:%u, which begins at 0x%04x",
+                   line.file, line.line, (unsigned)line.address);
         warn(sink, "It is reached only by a jump into the middle.", place, what);
     }
 }
@@ -208,6 +213,11 @@ oak_status session_reached_place(oak_session *session, const char *place, const 
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room)
 {
     const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
+    unsigned code = session->part->architecture->code_space;
+    /* What lies in another memory has nothing to do with the last label before it. */
+    if (label && oak_part_find_memory(session->part, code, address) !=
+                     oak_part_find_memory(session->part, code, (uint32_t)label->value))
+        label = NULL;
     if (!label) oak_format(text, room, "0x%04x", (unsigned)address);
     else if (label->value == address) oak_format(text, room, "%s", label->name);
     else oak_format(text, room, "%s+%u", label->name, (unsigned)(address - label->value));

@@ -409,6 +409,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
     oak_status status = session->chip.ops->read_time(session->chip.chip, &now);
     if (!status && !session->keeps_before) status = session_take_snapshot(session);
     if (status) return status;
+    session->has_run = true;
     uint64_t last_cycle = limit_from(now.cycles, budget->cycles);
     uint64_t last_instruction = limit_from(now.instructions, budget->instructions);
     event->stop_point = event->watch = -1;

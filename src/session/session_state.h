@@ -109,6 +109,7 @@ typedef struct drive {
 typedef struct pin_label {
     const char *name;
     unsigned pin;
+    bool told; /* that the program has a number of this name */
 } pin_label;
 
 typedef struct snapshot {
@@ -158,6 +159,7 @@ struct oak_session {
     oak_isa_tables *tables;
     const oak_program *program;
     uint64_t clock_millihertz;
+    bool has_run;              /* since it was opened, and not only been told of a state */
     bool stops_hit;            /* some may have been, since reset */
     uint8_t stop_filter[8192]; /* a bit for some addresses: none has a stop point when its bit is 0 */
     stop_record *stops;
@@ -166,6 +168,8 @@ struct oak_session {
     size_t drive_count, drive_room;
     pin_label *labels;
     size_t label_count, label_room;
+    const oak_symbol *two_faced; /* met in the expression that is read: also the name of a pin */
+    size_t two_faced_label;
     uint64_t seed;
     lap_record *laps;
     size_t lap_count, lap_room;
@@ -259,8 +263,8 @@ void session_rewind_drives(oak_session *session);
 /* session.c */
 /* Adds a place where something happens without stopping. */
 /* The address of a place at which a run is to arrive; says so where it hardly can. */
-OAK_MUST_USE oak_status session_reached_place(oak_session *session, const char *place, const oak_diag_sink *sink,
-                                              uint32_t *address);
+OAK_MUST_USE oak_status session_reached_place(oak_session *session, const char *place,
+                                              const oak_diag_sink *sink, uint32_t *address);
 OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *place, passing kind,
                                             unsigned number, const oak_diag_sink *sink);
 /* Takes back the one that was added last: what it belongs to could not be made. */

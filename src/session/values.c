@@ -162,14 +162,16 @@ static bool is_doubtful(const oak_session *session, const watch_name *name, cons
                         oak_expr_fault *fault)
 {
     const oak_symbol *one = name->symbol, *other;
-    for (unsigned i = 1; one && (other = oak_program_find_in(session->program, NULL, 0, text, length, i)); i++) {
+    for (unsigned i = 1; one && (other = oak_program_find_in(session->program, NULL, 0, text, length, i));
+         i++) {
         if (other->value == one->value && other->space == one->space) continue;
         fault->code = "unknown-name";
         oak_format(fault->message, sizeof fault->message, "`%s` is 0x%llx in %s and 0x%llx in %s", one->name,
                    (unsigned long long)one->value, one->file ? one->file : "one file",
                    (unsigned long long)other->value, other->file ? other->file : "another");
         if (session_is_place(session, one))
-            oak_format(fault->hint, sizeof fault->hint, "Write the address; as a place it is FILE:%s.", one->name);
+            oak_format(fault->hint, sizeof fault->hint, "Write the address; as a place it is FILE:%s.",
+                       one->name);
         else if (one->space)
             oak_format(fault->hint, sizeof fault->hint, "Write the address: `%s[0x%llx]`, `%s[0x%llx]`.",
                        session->part->architecture->spaces[one->space].name, (unsigned long long)one->value,
@@ -180,12 +182,43 @@ static bool is_doubtful(const oak_session *session, const watch_name *name, cons
     return false;
 }
 
+/* A plain number of the program that is called like a pin: what reads it may mean the pin. */
+static void note_pin_of_name(oak_session *session, const oak_symbol *symbol)
+{
+    for (size_t i = 0; i < session->label_count; i++)
+        if (!session->labels[i].told &&
+            oak_same_name(symbol->name, oak_length(symbol->name), session->labels[i].name))
+            session->two_faced = symbol, session->two_faced_label = i;
+}
+
+static void say_two_faced(oak_session *session, const oak_diag_sink *sink)
+{
+    char message[200], hint[120];
+    const oak_symbol *symbol = session->two_faced;
+    session->two_faced = NULL;
+    if (!symbol || !sink || !sink->report) return;
+    pin_label *label = &session->labels[session->two_faced_label];
+    const char *port = session->part->ports[label->pin / OAK_MOST_PINS].name;
+    unsigned bit = label->pin % OAK_MOST_PINS;
+    label->told = true;
+    oak_format(message, sizeof message,
+               "`%s` is a constant of the program here (%lld), and the name of a pin, too", symbol->name,
+               (long long)symbol->value);
+    oak_format(hint, sizeof hint, "The pin is `%s.%u`.", port, bit);
+    sink->report(
+        sink->context,
+        &(oak_diagnostic){.severity = OAK_WARNING, .code = "two-meanings", .message = message, .hint = hint});
+}
+
 static void *meet_name(void *context, const char *text, size_t length, oak_expr_fault *fault)
 {
     oak_session *session = context;
     watch_name *name = oak_arena_take(&session->arena, sizeof *name);
-    if (name && find_name(session, text, length, name))
-        return is_doubtful(session, name, text, length, fault) ? NULL : name;
+    if (name && find_name(session, text, length, name)) {
+        if (is_doubtful(session, name, text, length, fault)) return NULL;
+        if (name->kind == NAME_SYMBOL && !name->symbol->space) note_pin_of_name(session, name->symbol);
+        return name;
+    }
     fault->code = "unknown-name";
     oak_format(fault->message, sizeof fault->message,
                "there is no register, special register or symbol `%.*s`", (int)(length < 60 ? length : 60),
@@ -414,8 +447,10 @@ static const oak_expr *parse_part(oak_session *session, const char *text, const 
                               .name = meet_name,
                               .space = space_named,
                               .fault = &fault};
+    session->two_faced = NULL;
     const oak_expr *expr = oak_expr_parse(&parser);
     if (!expr) session_refuse(sink, text, &fault);
+    else say_two_faced(session, sink);
     while (parser.at < end && *parser.at == ' ') parser.at++;
     *rest = parser.at;
     return expr;
@@ -776,10 +811,10 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     case NAME_CYCLE:
     case NAME_VECTOR:
         return fill_fault(fault, left, "not-settable", "%s: it cannot be set",
-                          name->kind == NAME_VECTOR ? "a vector is a place" :
-                          name->kind == NAME_HANDLING ? "`handling` tells which interrupt is being handled"
-                          : name->kind == NAME_DEPTH  ? "`depth` counts the return addresses on the stack"
-                                                      : "`cycle` tells the time");
+                          name->kind == NAME_VECTOR     ? "a vector is a place"
+                          : name->kind == NAME_HANDLING ? "`handling` tells which interrupt is being handled"
+                          : name->kind == NAME_DEPTH    ? "`depth` counts the return addresses on the stack"
+                                                        : "`cycle` tells the time");
     case NAME_PIN:
         return drive_port(session, name->number / OAK_MOST_PINS, name->number % OAK_MOST_PINS, 1, value);
     case NAME_FIELD: return write_field(session, name->reg, name->field->bit, name->field->width, value);

@@ -43,14 +43,15 @@ static oak_status read_handler(oak_session *session, watch_record *one, const oa
     const oak_architecture *about = part->architecture;
     unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
     uint32_t behind = one->cells.address - about->vector_first;
-    if (reading.value >= about->vector_first && reading.value <= UINT32_MAX && behind % about->vector_step == 0 &&
-        behind / about->vector_step < lines)
+    if (reading.value >= about->vector_first && reading.value <= UINT32_MAX &&
+        behind % about->vector_step == 0 && behind / about->vector_step < lines)
         return OAK_OK;
     for (unsigned i = 0; i < part->vector_count && oak_length(hint) < sizeof hint - 40; i++)
         if (!part->vectors[i].is_value && part->vectors[i].address >= about->vector_first)
             oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s %s",
                        hint[oak_length(hint) - 1] == ':' ? "" : ",", part->vectors[i].name);
-    oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "; a handler is a place: `stop %s`.", text);
+    oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "; a handler is a place: `stop %s`.",
+               text);
     return refuse(sink, text, hint, "no interrupt has its vector here");
 }
 

@@ -263,7 +263,8 @@ oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *
         skip_blanks(reader);
         if (insn->count == OAK_MOST_OPERANDS || reader->at == reader->end) {
             bool many = insn->count == OAK_MOST_OPERANDS;
-            return refuse(reader, many ? reader->at : reader->at - 1, "operand-count", NULL,
+            return refuse(reader, many ? reader->at : reader->at - 1, "operand-count",
+                          many ? NULL : "Leave the comma out, or write what belongs behind it.",
                           many ? "too many operands" : "an operand is missing behind this comma");
         }
         oak_operand *operand = &insn->operand[insn->count];
@@ -488,7 +489,8 @@ static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t 
 {
     uint16_t rows[OAK_MOST_FORMS];
     char text[24];
-    if (collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows)) {
+    bool of_pc = insn->count && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC;
+    if (!of_pc && collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows)) {
         spell(tables, insn->mnemonic ^ 1u << 12, text, sizeof text);
         why->code = "flags-form";
         if (armm_s(insn->mnemonic)) SAY(why, "this form leaves the flags alone");
@@ -553,7 +555,8 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
     HINT(why, "Forms that exist: %s.", text);
 }
 
-/* What people write and what the core has for it: r a register, # a value with its mark, = a place, * anything. */
+/* What people write and what the core has for it: r a register, s a special one, # a value with its mark, = a place, m
+ * memory in brackets, * anything. */
 static const oak_remedy remedies[] = {
     {"push", "r", "Registers stand in a list: `push {r0}`, `push {r0, r4-r7, lr}`."},
     {"pop", "r", "Registers stand in a list: `pop {r0}`, `pop {r4-r7, pc}`."},
@@ -596,15 +599,51 @@ static const oak_remedy remedies[] = {
     {"lsr", "r", "By how much? `lsrs r0, r0, #1`."},
     {"asr", "r", "By how much? `asrs r0, r0, #1`."},
     {"ror", "r", "By how much? Load it first: `rors r0, r1`."},
+    {"cmp", "#r", "The register comes first: `cmp r0, #5`."},
+    {"push", "*", "Registers stand in a list: `push {r0, lr}`."},
+    {"pop", "*", "Registers stand in a list: `pop {r0, pc}`."},
+    {"ldm", "rr", "Registers stand in a list: `ldm r0!, {r1, r2}`."},
+    {"stm", "rr", "Registers stand in a list: `stm r0!, {r1, r2}`."},
+    {"mrs", "sr", "To write it: `msr primask, r0`."},
+    {"msr", "rs", "To read it: `mrs r0, primask`."},
+    {"msr", "s#", "From a register: `movs r0, #1`, then `msr primask, r0`."},
+    {"mov", "rm", "Memory is read with `ldr r0, [r1]`."},
+    {"mov", "mr", "Memory is written with `str r0, [r1]`."},
+    {"mvn", "r#", "Load it first: `movs r1, #0`, then `mvns r0, r1`."},
+    {"svc", "", "It has a number: `svc #0`."},
+    {"bkpt", "", "It has a number: `bkpt #0`."},
+    {"bl", "", "Write `bl target`."},
     {"nop", "*", "nop takes nothing; for several write it in a `repeat`."},
     {0},
 };
 
 static const char letters[] = {
-    [ARMM_K_REG] = 'r',
-    [ARMM_K_IMM] = '#',
-    [ARMM_K_PLAIN] = '=',
+    [ARMM_K_REG] = 'r', [ARMM_K_IMM] = '#', [ARMM_K_PLAIN] = '=', [ARMM_K_SPECIAL] = 's', [ARMM_K_MEM] = 'm',
 };
+
+/* What a core without an instruction does instead. */
+static const char *without(const char *name)
+{
+    static const struct {
+        const char *name, *hint;
+    } ways[] = {{"cbz", "Write `cmp r0, #0`, then `beq target`."},
+                {"cbnz", "Write `cmp r0, #0`, then `bne target`."},
+                {"it", "It has no conditional instructions but jumps: jump over what is not to be done."},
+                {"movw", "Write `ldr r0, =value`."},
+                {"movt", "Write `ldr r0, =value`."},
+                {"udiv", "Divide in a loop of `subs`, or shift by a power of two: `lsrs r0, r0, #3`."},
+                {"sdiv", "Divide in a loop of `subs`, or shift by a power of two: `asrs r0, r0, #3`."},
+                {"tbb", "Load the address out of a table: `ldr r1, [r2, r0]`, then `bx r1`."},
+                {"tbh", "Load the address out of a table: `ldr r1, [r2, r0]`, then `bx r1`."},
+                {"orn", "Write `mvns r1, r1`, then `orrs r0, r1`."},
+                {"teq", "Copy and compare: `movs r2, r0`, then `eors r2, r1`."},
+                {"ubfx", "Shift twice: `lsls r0, r0, #8`, then `lsrs r0, r0, #24`."},
+                {"sbfx", "Shift twice: `lsls r0, r0, #8`, then `asrs r0, r0, #24`."},
+                {"mla", "Write `muls r1, r2, r1`, then `adds r0, r1`."}};
+    for (size_t i = 0; i < sizeof ways / sizeof *ways; i++)
+        if (oak_same(ways[i].name, name)) return ways[i].hint;
+    return "Write it in several instructions, or choose a part with armv7m.";
+}
 
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
@@ -617,6 +656,7 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
     if (!tables->here[armm_base(insn->mnemonic)]) {
         why->code = "no-such-instruction";
         SAY(why, "armv6m has no `%s`: it is an instruction of armv7m", name);
+        HINT(why, "%s", without(name));
         return 0;
     }
     if (condition_is_wrong(tables, insn, why)) return 0;
@@ -652,12 +692,12 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
         if (suggested) SAY(why, "`%s` has no form with these operands", spelled);
     } else if (!suggested) {
         armm_match match;
-        bool newer = false;
+        bool newer = false, of_pc = insn->count && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC;
         for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;
              row = tables->shape[row].next)
             newer = newer || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7 &&
                               armm_matches(tables, row, insn->count, kinds, insn->operand, &match));
-        if (newer) SAY(why, "`%s` has this form on armv7m, not on armv6m", name);
+        if (newer && !of_pc) SAY(why, "`%s` has this form on armv7m, not on armv6m", name);
         list_forms(tables, insn, why);
     }
     return 0;

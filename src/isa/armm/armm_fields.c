@@ -262,7 +262,13 @@ static oak_status out_of_range(encoder *self, const oak_value *value, long long 
             step);
     else SAY(self->why, "%s does not fit: from %lld to %lld is possible", number, least, most);
     const char *name = self->tables->mnemonic[armm_base(self->insn->mnemonic)];
-    if (oak_same(name, "mov"))
+    if (step > 1 && (oak_same(name, "add") || oak_same(name, "sub")))
+        HINT(self->why, "The stack pointer moves by whole words; load a larger step first: `ldr r3, =%lld`.",
+             (long long)value->number);
+    else if (step > 1)
+        HINT(self->why,
+             "Put the offset into a register: `ldr r0, [r1, r2]`, or add it to the address first.");
+    else if (oak_same(name, "mov"))
         HINT(self->why, "Load it from a pool: `ldr %s, =%lld`.",
              armm_register_name(self->insn->operand[0].reg), (long long)value->number);
     else if (value->number < 0 && oak_same(name, "add"))
@@ -301,7 +307,8 @@ static oak_status put_register(encoder *self, const armm_class *class, unsigned 
     bool low = class->allowed == 0xFF;
     SAY(self->why, low ? "%s cannot stand here: this form takes r0 to r7" : "%s cannot stand here",
         armm_register_name(number));
-    if (low && !self->tables->v7)
+    if (number == ARMM_PC) HINT(self->why, "Load it into a low register, then jump: `bx r0`.");
+    else if (low && !self->tables->v7)
         HINT(self->why,
              "armv6m reaches r8 to r12 with mov, add and cmp of two registers: copy it to a low one first.");
     else if (low) HINT(self->why, "The 32-bit form takes higher registers: leave .n out, or add .w.");
@@ -670,6 +677,8 @@ oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_ins
     if (unsound) {
         self.operand = insn->count ? (int)insn->count - 1 : -1;
         SAY(why, "%s", unsound);
+        if (row == ARMM_CPSIE || row == ARMM_CPSID)
+            HINT(why, "Write `%s i`.", row == ARMM_CPSIE ? "cpsie" : "cpsid");
         return refuse(&self, "unpredictable");
     }
     armm_lay_down(self.word, shape->pattern.size, bytes);

@@ -579,7 +579,11 @@ static const char *const trade[OAK_TRADES] = {
     [OAK_TRADE_IF_ORDERED] =
         "Write `bgt`, `bge`, `blt`, `ble` with signs, `bhi`, `bls` without, behind `cmp`.",
     [OAK_TRADE_IF_SIGN] = "Write `bmi target` or `bpl target`.",
-    [OAK_TRADE_CALL] = "Write `bl target`.",
+    [OAK_TRADE_CALL] = "Write `bl target`, or `blx r0` to an address in a register.",
+    [OAK_TRADE_SOFTWARE_INTERRUPT] = "Write `svc #0`.",
+    [OAK_TRADE_REGISTER_VALUE] =
+        "Memory at its address is written `[r1]`; a value is known while assembling.",
+    [OAK_TRADE_FLOAT] = "This core has no floating point: count in whole numbers of a smaller unit.",
     [OAK_TRADE_RETURN] = "Write `bx lr`, or `pop {pc}` where lr was pushed.",
     [OAK_TRADE_RETURN_FROM_INTERRUPT] = "Write `bx lr`: a handler returns as any function does.",
     [OAK_TRADE_SHIFT_LEFT] = "Write `lsls r0, r0, #1`.",
@@ -613,7 +617,7 @@ static const char *const trade[OAK_TRADES] = {
                   .code_bit = 1,                                                                             \
                   .vector_bytes = 4,                                                                         \
                   .vector_step = 4,                                                                          \
-                  .own_exceptions = 16,                                                                         \
+                  .own_exceptions = 16,                                                                      \
                   .spaces = spaces,                                                                          \
                   .space_count = ARMM_SPACES,                                                                \
                   .code_space = ARMM_MEM,                                                                    \

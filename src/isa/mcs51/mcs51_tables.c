@@ -368,6 +368,10 @@ static const char *const trade[OAK_TRADES] = {
     [OAK_TRADE_IF_NO_CARRY] = "Write `jnc target`.",
     [OAK_TRADE_IF_ORDERED] = "Write `cjne a, #5, next`, and at `next` `jc target` (less) or `jnc target`.",
     [OAK_TRADE_IF_SIGN] = "Write `jb acc.7, target` (negative) or `jnb acc.7, target`.",
+    [OAK_TRADE_SOFTWARE_INTERRUPT] =
+        "No instruction interrupts here: `lcall handler`, or set the flag of an interrupt.",
+    [OAK_TRADE_REGISTER_VALUE] = "Memory at its address is written `@r0`; a value is known while assembling.",
+    [OAK_TRADE_FLOAT] = "This core has no floating point: count in whole numbers of a smaller unit.",
     [OAK_TRADE_CALL] = "Write `call`, which takes the shortest of `acall` and `lcall`.",
     [OAK_TRADE_RETURN] = "Write `ret`.",
     [OAK_TRADE_RETURN_FROM_INTERRUPT] = "Write `reti`.",
