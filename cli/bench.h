@@ -81,6 +81,8 @@ typedef struct bench_verb {
 
 extern const bench_verb bench_verbs[];
 /* The verb a word means: the whole of it, or a beginning that only one has. NULL after a message. */
+/* True when the line is a verb that may move the chip. */
+bool bench_moves(const char *line);
 const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
 /* Does one line. */
 bool bench_do(bench *b, const char *line);

@@ -55,8 +55,7 @@ bool bench_memory(bench *b, const char *rest)
     uint32_t from, to;
     cli_cells cells;
     char *range;
-    if (!*rest)
-        return bench_complain(b, "Write `memory iram[0x30..0x6f]`.", "a stretch of memory is missing");
+    if (!*rest) return bench_complain(b, "Write `memory $S[$a..$b]`.", "a stretch of memory is missing");
     if (!take_cells(b, rest, &cells, &range)) return false;
     bool good = oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) == OAK_OK;
     free(range);
@@ -89,13 +88,17 @@ bool bench_follow_now(bench *b)
     return chip.ops->read_memory(chip.chip, b->memory_space, from, &byte, 1) == OAK_OK;
 }
 
-/* Where a pointer points to: dptr to the external RAM, all else on an 8-bit part to the internal one. */
+/* Where a pointer points to: what a register is there for, else where variables lie. */
 static unsigned space_of_pointer(bench *b, const char *expression)
 {
     const oak_part *part = oak_session_part(b->session);
-    if (part->architecture->word_bytes > 1) return part->architecture->code_space;
-    return strcasecmp(expression, "dptr") == 0 ? oak_part_find_space(part, "xram", 4)
-                                               : oak_part_find_space(part, "iram", 4);
+    for (unsigned i = 0; i < part->architecture->register_count; i++)
+        if (strcasecmp(expression, part->architecture->registers[i].name) == 0 &&
+            part->architecture->registers[i].points_to)
+            return part->architecture->registers[i].points_to;
+    for (unsigned i = 0; i < part->memory_count; i++)
+        if (part->memories[i].writable) return part->memories[i].space;
+    return part->architecture->code_space;
 }
 
 /* follow E [in SPACE] [as …]: memory from where a pointer points on, wherever that is after each step. */
@@ -105,7 +108,7 @@ bool bench_follow(bench *b, const char *rest)
     char *expression;
     oak_reading reading;
     if (!*rest)
-        return bench_complain(b, "Write `follow dptr`, `follow r0 in iram`, `follow sp as 4 bytes`.",
+        return bench_complain(b, "Write `follow $Q`, `follow r0 in $S`, `follow sp as 4 bytes`.",
                               "a pointer is missing");
     if (!take_cells(b, rest, &cells, &expression)) return false;
     char *in = strstr(expression, " in ");
@@ -113,7 +116,7 @@ bool bench_follow(bench *b, const char *rest)
     const oak_part *part = oak_session_part(b->session);
     unsigned space = in ? oak_part_find_space(part, in + 4, strlen(in + 4)) : space_of_pointer(b, expression);
     if (!space || part->architecture->spaces[space].of_bits) {
-        bench_complain(b, NULL, "%s has no memory space `%s`", part->name, in ? in + 4 : "iram");
+        bench_complain(b, NULL, "%s has no memory space `%s`", part->name, in ? in + 4 : "?");
         free(expression);
         return false;
     }
@@ -143,7 +146,7 @@ bool bench_matches(bench *b, const char *rest, uint32_t *at, unsigned room, unsi
     uint32_t from, to;
     *found = 0;
     if (!in)
-        return bench_complain(b, "Write `find 12 ff in iram[0..0x7f]` or `find \"oak\" in code[0..0xfff]`.",
+        return bench_complain(b, "Write `find 12 ff in $S[$a..$b]` or `find \"oak\" in $S[$a..$b]`.",
                               "`in` and a range are missing");
     if (*rest == '"')
         for (const char *p = rest + 1; p < in && *p != '"' && count < sizeof wanted; p++)
@@ -213,7 +216,7 @@ bool bench_fill(bench *b, const char *rest)
     uint32_t from, to;
     oak_reading reading;
     if (!equals || equals - rest >= (int)sizeof range)
-        return bench_complain(b, "Write `fill iram[0x30..0x3f] = 0`.", "a = and a value are missing");
+        return bench_complain(b, "Write `fill $S[$a..$b] = 0`.", "a = and a value are missing");
     snprintf(range, sizeof range, "%.*s", (int)(equals - rest), rest);
     if (oak_session_range(b->session, range, &b->self->sink, &space, &from, &to) ||
         oak_session_value(b->session, equals + 1, &b->self->sink, &reading))
@@ -240,7 +243,7 @@ static bool read_cell(bench *b, const char *text, unsigned *space, uint32_t *at,
     *whole = false;
     if (name == length && (*space = oak_part_find_space(part, text, length))) return *whole = true;
     if (name == length || text[length - 1] != ']' || length > 100)
-        return bench_complain(b, "Write a cell: iram[0x30], xram[log].", "`%s` is no cell", text);
+        return bench_complain(b, "Write a cell: `$S[$a]`, `$X`.", "`%s` is no cell", text);
     snprintf(range, sizeof range, "%.*s..%.*s]", (int)length - 1, text, (int)(length - name - 2),
              text + name + 1);
     return oak_session_range(b->session, range, &b->self->sink, space, at, &end) == OAK_OK;
@@ -273,12 +276,10 @@ bool bench_copy(bench *b, const char *rest)
     size_t count;
     bool whole;
     if (!to || to - rest >= (int)sizeof range)
-        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.",
-                              "`to` and a cell are missing");
+        return bench_complain(b, "Write `copy $S[$a..$b] to $X`.", "`to` and a cell are missing");
     snprintf(range, sizeof range, "%.*s", (int)(to - rest), rest);
     if (!read_cell(b, to + 4, &to_space, &at, &whole)) return false;
-    if (whole)
-        return bench_complain(b, "Write `copy iram[0x30..0x3f] to xram[0x4000]`.", "`%s` is no cell", to + 4);
+    if (whole) return bench_complain(b, "Write `copy $S[$a..$b] to $X`.", "`%s` is no cell", to + 4);
     uint8_t *bytes = read_range(b, range, &space, &from, &count);
     bool good = bytes && write_bytes(b, to_space, at, bytes, count);
     free(bytes);
@@ -314,7 +315,7 @@ bool bench_save(bench *b, const char *rest)
     uint32_t from;
     size_t count;
     if (!*rest)
-        return bench_complain(b, "Write `save here.json`, or `save iram[0x30..0x3f] to cells.hex`.",
+        return bench_complain(b, "Write `save here.json`, or `save $S[$a..$b] to cells.hex`.",
                               "a file is missing");
     if (!to) return save_state(b, rest);
     if (to - rest >= (int)sizeof range) return bench_complain(b, NULL, "this is no stretch of memory");
@@ -372,7 +373,7 @@ bool bench_load(bench *b, const char *rest)
     uint32_t at = 0;
     bool whole = false, good;
     if (!*rest)
-        return bench_complain(b, "Write `load here.json`, or `load cells.bin to iram[0x30]`.",
+        return bench_complain(b, "Write `load here.json`, or `load cells.bin to $S[$a]`.",
                               "a file is missing");
     for (const char *p = rest; (p = strstr(p, " to ")); p++) to = p;
     if (to && !read_cell(b, to + 4, &space, &at, &whole)) return false;
@@ -380,7 +381,7 @@ bool bench_load(bench *b, const char *rest)
     if (!path) return false;
     bool hex = is_hex_file(path);
     if (to && hex != whole) {
-        bench_complain(b, "Write `load cells.hex to xram`, and `load cells.bin to xram[0x4000]`.",
+        bench_complain(b, "Write `load cells.hex to $S`, and `load cells.bin to $X`.",
                        hex ? "a HEX file has addresses of its own"
                            : "a file of bytes needs a cell where it begins");
         free(path);

@@ -58,7 +58,7 @@ bool bench_watch(bench *b, const char *rest)
             rest = ""; /* no name of the program's */
     }
     if (!*rest)
-        return bench_complain(b, "Write `watch count`, `watch write iram[0x30..0x3f]`, `watch read sp`.",
+        return bench_complain(b, "Write `watch count`, `watch write $S[$a..$b]`, `watch read sp`.",
                               "what is to be watched?");
     return add_watch(b, rest, OAK_WATCH_CHANGE);
 }

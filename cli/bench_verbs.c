@@ -9,12 +9,13 @@
 
 bool bench_complain(bench *b, const char *hint, const char *format, ...)
 {
-    char message[300];
+    char message[300], example[300];
     va_list arguments;
     va_start(arguments, format);
     vsnprintf(message, sizeof message, format, arguments);
     va_end(arguments);
-    cli_complain(b->self, "bench", NULL, hint, message);
+    if (hint) oak_part_example(oak_session_part(b->session), hint, example, sizeof example);
+    cli_complain(b->self, "bench", NULL, hint ? example : NULL, message);
     return false;
 }
 
@@ -282,7 +283,7 @@ static bool verb_recent(bench *b, const char *rest)
 static bool verb_show(bench *b, const char *rest)
 {
     if (!*rest)
-        return bench_complain(b, "Write `show count`, `show iram[0x30..0x4f]`, `show a as bin`.",
+        return bench_complain(b, "Write `show count`, `show $S[$a..$b]`, `show $R as bin`.",
                               "an expression is missing");
     return cli_show(b->self, b->session, rest, false);
 }
@@ -290,8 +291,7 @@ static bool verb_show(bench *b, const char *rest)
 /* keep E: it is shown again each time the chip has moved. */
 static bool verb_keep(bench *b, const char *rest)
 {
-    if (!*rest)
-        return bench_complain(b, "Write `keep count`, `keep iram[mean:2]`.", "an expression is missing");
+    if (!*rest) return bench_complain(b, "Write `keep count`, `keep $S[$a:2]`.", "an expression is missing");
     if (b->kept_count == BENCH_MOST_KEPT)
         return bench_complain(b, "`forget N` makes room.", "no more are kept");
     if (!cli_show(b->self, b->session, rest, false)) return false;
@@ -627,13 +627,14 @@ static void say_nothing(void *context, const oak_diagnostic *diagnostic)
 /* A pointer that gets what stands in a variable, where its address may be meant. */
 static void say_address_meant(bench *b, const char *assignment)
 {
-    static const char *const pointers[] = {"sp", "msp", "psp", "dptr"};
+    const oak_architecture *about = oak_session_part(b->session)->architecture;
     const oak_diag_sink nobody = {.report = say_nothing};
     size_t left = strcspn(assignment, "= \t");
     const char *name = assignment + strcspn(assignment, "=");
     bool pointer = false;
-    for (size_t i = 0; i < sizeof pointers / sizeof *pointers; i++)
-        pointer |= left == strlen(pointers[i]) && strncasecmp(assignment, pointers[i], left) == 0;
+    for (unsigned i = 0; i < about->register_count; i++)
+        pointer |= about->registers[i].points_to && left == strlen(about->registers[i].name) &&
+                   strncasecmp(assignment, about->registers[i].name, left) == 0;
     name += strspn(name, "= \t");
     char address[100], message[400], hint[200];
     oak_reading reading;
@@ -798,7 +799,9 @@ static bool verb_help(bench *b, const char *rest)
     if (*rest) {
         const bench_verb *verb = bench_find_verb(b, rest, strcspn(rest, " "));
         if (!verb) return false;
-        printf("  %s %s\n  %s\n\n  %s\n", verb->name, verb->arguments, verb->help, verb->example);
+        char example[200];
+        oak_part_example(oak_session_part(b->session), verb->example, example, sizeof example);
+        printf("  %s %s\n  %s\n\n  %s\n", verb->name, verb->arguments, verb->help, example);
         return true;
     }
     for (const bench_verb *verb = bench_verbs; verb->name; verb++)
@@ -814,15 +817,15 @@ const bench_verb bench_verbs[] = {
     {"to", "PLACE", "run to a place", "to halt", verb_to, true},
     {"go", "[TIME | N cycles | N steps]", "run until something stops it", "go 20ms", verb_go, true},
     {"back", "[N | over | until E | change E | write E | read E | to CYCLE]", "go back in time",
-     "back change iram[0x30]", verb_back, true},
+     "back change $S[$a]", verb_back, true},
     {"reset", "", "begin anew, with the same drives, stops and board", "reset", verb_reset, true},
     {"again", "", "read and assemble everything anew, and begin anew", "again", verb_again, false},
     {"pace", "SPEED | off", "run at the speed of the chip, or a share of it", "pace 10%", verb_pace, false},
     {"stop", "PLACE [if E] [every N] [once]", "add a stop point", "stop guard if trips > 0", bench_stop,
      false},
     {"watch", "[read | write | access] E | RANGE", "stop when a value changes, or on an access",
-     "watch write iram[0x30..0x3f]", bench_watch, false},
-    {"interrupt", "[VECTOR]", "stop when the handler of an interrupt is entered", "interrupt 0x0b",
+     "watch write $S[$a..$b]", bench_watch, false},
+    {"interrupt", "[VECTOR]", "stop when the handler of an interrupt is entered", "interrupt timer0",
      bench_interrupt, false},
     {"say", "E at PLACE", "print a value each time a place is reached, and go on", "say trips at halt",
      bench_say, false},
@@ -836,13 +839,13 @@ const bench_verb bench_verbs[] = {
     {"lap", "PLACE to PLACE", "measure from one place to another", "lap main to main", bench_lap, false},
     {"where", "", "tell where it is", "where", verb_where, true},
     {"show", "E | RANGE [as WORDS]", "show a value or a stretch of memory",
-     "show xram[log..log+31] as 2 bytes big dec", verb_show, false},
+     "show $S[$a..$b] as 2 bytes big dec", verb_show, false},
     {"keep", "E", "show a value each time the chip has moved", "keep trips", verb_keep, false},
     {"forget", "N", "keep it no longer", "forget 0", verb_forget, false},
     {"memory", "RANGE [as WORDS]", "show a stretch of memory, and keep it in the view",
-     "memory iram[0x30..0x6f] as 2 bytes big", bench_memory, false},
+     "memory $S[$a..$b] as 2 bytes big", bench_memory, false},
     {"follow", "E [in SPACE] [as WORDS]", "show the memory a pointer points to, and keep following it",
-     "follow dptr", bench_follow, false},
+     "follow $Q", bench_follow, false},
     {"registers", "", "registers and flags", "registers", verb_registers, false},
     {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit",
      "special TCON", verb_special, false},
@@ -862,18 +865,17 @@ const bench_verb bench_verbs[] = {
     {"laps", "", "what laps have measured", "laps", verb_laps, false},
     {"noticed", "", "what a chip would have suffered silently", "noticed", verb_noticed, false},
     {"output", "", "what went out of serial ports", "output", verb_output, false},
-    {"find", "BYTES | \"TEXT\" in RANGE", "search memory", "find 3a 00 in iram[0..0x7f]", bench_find, false},
+    {"find", "BYTES | \"TEXT\" in RANGE", "search memory", "find 3a 00 in $S[$a..$b]", bench_find, false},
     {"set", "E = VALUE", "set a register, bit, cell, variable or pin", "set r3 = 5", verb_set, false},
-    {"fill", "RANGE = VALUE", "fill a stretch of memory", "fill iram[0x30..0x3f] = 0", bench_fill, false},
-    {"copy", "RANGE to CELL", "copy a stretch of memory", "copy iram[0x30..0x3f] to xram[0x4000]", bench_copy,
-     false},
+    {"fill", "RANGE = VALUE", "fill a stretch of memory", "fill $S[$a..$b] = 0", bench_fill, false},
+    {"copy", "RANGE to CELL", "copy a stretch of memory", "copy $S[$a..$b] to $X", bench_copy, false},
     {"put", "INSTRUCTION at PLACE", "assemble one instruction in place", "put setb relay at halt", verb_put,
      false},
     {"drive", "WAVE", "drive a pin over time", "drive p3.0 = 1 until 5ms, 0", verb_drive, false},
     {"act", "DEED", "do something on the board", "act door open", verb_act, false},
     {"save", "FILE | RANGE to FILE", "write a state file, or a stretch of memory",
-     "save xram[log..log+79] to log.bin", bench_save, false},
-    {"load", "FILE | FILE to CELL", "take a state file, or bytes into memory", "load log.bin to xram[0x4000]",
+     "save $S[$a..$b] to cells.bin", bench_save, false},
+    {"load", "FILE | FILE to CELL", "take a state file, or bytes into memory", "load cells.bin to $X",
      bench_load, false},
     {"panes", "[NAME... | usual]", "which panes the view has, from the top",
      "panes registers kept stack memory", bench_panes_verb, false},
@@ -909,4 +911,14 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
     bench_complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
                    (int)(length < 60 ? length : 60), word);
     return NULL;
+}
+
+bool bench_moves(const char *line)
+{
+    size_t length;
+    line += strspn(line, " ");
+    length = strcspn(line, " ");
+    for (const bench_verb *verb = bench_verbs; verb->name && length; verb++)
+        if (strncmp(verb->name, line, length) == 0) return verb->moves;
+    return false;
 }

@@ -423,6 +423,25 @@ static void print_bytes(const uint8_t *bytes, size_t count)
     putchar('\n');
 }
 
+/* The same with the time of each row: a new one begins behind the end of a line, a pause, or when it is long. */
+static void print_timed(oak_session *session, const uint8_t *bytes, const uint64_t *cycles, size_t count)
+{
+    enum { LONGEST = 48, PAUSE = 4 };
+    uint64_t usual = count > 1 ? cycles[1] - cycles[0] : 0;
+    for (size_t from = 0, to; from < count; from = to) {
+        char time[60];
+        for (to = from + 1; to < count && to - from < LONGEST && bytes[to - 1] != '\n'; to++) {
+            uint64_t gap = cycles[to] - cycles[to - 1];
+            if (gap > PAUSE * usual) break;
+            if (gap < usual) usual = gap;
+        }
+        oak_write_time(cycles[from], oak_session_clock(session), oak_session_part(session)->clocks_per_cycle,
+                       time, sizeof time);
+        printf("  %12s", time);
+        print_bytes(bytes + from, to - from);
+    }
+}
+
 /* A terminal of the board has received just these bytes. */
 static bool somebody_got(oak_board *board, const uint8_t *bytes, size_t count)
 {
@@ -436,25 +455,29 @@ static bool somebody_got(oak_board *board, const uint8_t *bytes, size_t count)
 }
 
 /* What went out of the serial ports since it was asked last, as text. False: nothing that is not shown elsewhere. */
-static bool show_output(cli *self, oak_session *session, oak_board *board)
+static bool show_output(cli *self, oak_session *session, oak_board *board, bool timed)
 {
     enum { ROOM = 65536 };
     const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
     uint8_t *bytes = chip.ops->take_output ? cli_malloc(ROOM) : NULL;
+    uint64_t *cycles = timed && bytes && chip.ops->sent_at ? cli_malloc(ROOM * sizeof *cycles) : NULL;
     unsigned line = 0;
     bool any = false;
     for (unsigned i = 0; bytes && i < part->block_count; i++) {
-        size_t count = 0;
+        size_t count = 0, known = 0;
         char heading[100];
         if (!oak_block_sends(part->blocks[i].kind)) continue;
+        if (cycles && chip.ops->sent_at(chip.chip, line, cycles, ROOM, &known)) known = 0;
         if (chip.ops->take_output(chip.chip, line++, bytes, ROOM, &count) || !count) continue;
-        if (board && somebody_got(board, bytes, count)) continue; /* it is shown there */
+        if (!timed && board && somebody_got(board, bytes, count)) continue; /* it is shown there */
         snprintf(heading, sizeof heading, "Sent by %s, %zu bytes", part->blocks[i].name, count);
         title(self, heading);
-        print_bytes(bytes, count);
+        if (known == count) print_timed(session, bytes, cycles, count);
+        else print_bytes(bytes, count);
         any = true;
     }
+    free(cycles);
     free(bytes);
     return any;
 }
@@ -617,7 +640,7 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
     else if (strcmp(part, "laps") == 0) show_laps(self, session);
     else if (strcmp(part, "noticed") == 0) show_noticed(self, session);
     else if (strcmp(part, "output") == 0) {
-        bool sent = show_output(self, session, board), received = show_printed(self, board);
+        bool sent = show_output(self, session, board, true), received = show_printed(self, board);
         if (!sent && !received) printf("  nothing was sent since it was asked last\n");
     } else return false;
     return true;
@@ -648,7 +671,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
     if (what->board) show_board(self, session, what->board);
     show_laps(self, session);
     show_noticed(self, session);
-    show_output(self, session, what->board);
+    show_output(self, session, what->board, false);
     show_printed(self, what->board);
     if (what->show_count) title(self, "Asked for");
     for (unsigned i = 0; i < what->show_count; i++) cli_show_item(self, session, &shows[i]);

@@ -309,6 +309,7 @@ static void draw_bottom(view *v, int row)
 {
     view_title(row++, 0, v->columns, "messages");
     int rows = v->rows - 2 - row;
+    v->message_rows = rows;
     for (int i = 0; i < rows; i++) {
         int number = (int)v->message_count - rows + i;
         if (number >= 0) view_put(row + i, 0, v->columns, STYLE_PLAIN, v->messages[number]);
@@ -337,6 +338,42 @@ static void notice_moves(view *v)
     if (!v->meanwhile) v->cycle = time.cycles;
 }
 
+/* What does not fit below is read on a sheet in place of everything else. */
+static void draw_sheet(view *v)
+{
+    int rows = v->rows - 3, most = (int)v->sheet_count - rows;
+    char title[VIEW_LONGEST];
+    if (v->sheet_at > most) v->sheet_at = most;
+    if (v->sheet_at < 0) v->sheet_at = 0;
+    int last = v->sheet_at + rows < (int)v->sheet_count ? v->sheet_at + rows : (int)v->sheet_count;
+    snprintf(title, sizeof title, "%s   %d to %d of %u", v->messages[v->sheet_first], v->sheet_at + 1,
+             last < (int)v->sheet_count ? last : last - 1, v->sheet_count - 1);
+    view_title(0, 0, v->columns, title + 2);
+    for (int i = 0; i < rows && v->sheet_at + i + 1 < (int)v->sheet_count; i++)
+        view_put(1 + i, 0, v->columns, STYLE_PLAIN,
+                 v->messages[v->sheet_first + (unsigned)(v->sheet_at + i + 1)]);
+    view_put(v->rows - 1, 0, v->columns, STYLE_FAINT, "PgUp, PgDn and the arrows go on; Enter goes back.");
+    refresh();
+}
+
+/* A key while a sheet is read; false: it has gone, and the key is for what lies below. */
+static bool take_sheet_key(view *v, wint_t key, bool special)
+{
+    int page = v->rows > 5 ? v->rows - 4 : 1;
+    int way = !special           ? (key == ' ' ? page : 0)
+              : key == KEY_PPAGE ? -page
+              : key == KEY_NPAGE ? page
+              : key == KEY_UP    ? -1
+              : key == KEY_DOWN  ? 1
+              : key == KEY_HOME  ? -VIEW_MOST_MESSAGES
+              : key == KEY_END   ? VIEW_MOST_MESSAGES
+                                 : 0;
+    v->sheet_at += way;
+    if (way || (special && key == KEY_RESIZE)) return true;
+    v->sheet_count = 0;
+    return key == '\n' || key == '\r' || key == 27 || key == 'q';
+}
+
 static void draw(view *v)
 {
     getmaxyx(stdscr, v->rows, v->columns);
@@ -344,6 +381,10 @@ static void draw(view *v)
     if (v->rows < 3 || v->columns < 20) {
         view_put(0, 0, v->columns, STYLE_PLAIN, "too small");
         refresh();
+        return;
+    }
+    if (v->sheet_count && !v->meanwhile) {
+        draw_sheet(v);
         return;
     }
     cli_take_changes(v->b->session, &v->changes);
@@ -407,6 +448,7 @@ static void run_verb(view *v, const char *line)
     if (!kept) return;
     snprintf(typed, sizeof typed, "> %s", line);
     add_message(v, typed, strlen(typed));
+    unsigned added = 1;
     bool colour = v->b->self->result_colour, error_colour = v->b->self->error_colour;
     v->b->self->result_colour = v->b->self->error_colour = false;
     stdout = stderr = kept;
@@ -422,11 +464,15 @@ static void run_verb(view *v, const char *line)
     signal(SIGINT, SIG_IGN); /* only a run is ended by it */
     for (char *p = text; p && *p;) {
         size_t length = strcspn(p, "\n");
-        if (length) add_message(v, p, length);
+        if (length) add_message(v, p, length), added++;
         p += length;
         if (*p) p++;
     }
     free(text);
+    if (added > v->message_count) added = v->message_count;
+    v->sheet_at = 0;
+    v->sheet_first = v->message_count - added;
+    v->sheet_count = added > (unsigned)v->message_rows + 1 && !bench_moves(line) && v->rows > 5 ? added : 0;
 }
 
 static void stop_here(view *v)
@@ -530,6 +576,7 @@ static void complete_line(view *v)
 
 static void take_key(view *v, wint_t key, bool special)
 {
+    if (v->sheet_count && take_sheet_key(v, key, special)) return;
     if (special) switch (key) {
         case KEY_F(1): run_verb(v, "help"); return;
         case KEY_F(2): run_verb(v, "step"); return;

@@ -30,7 +30,10 @@ typedef struct view {
     uint64_t cycle;
     seen_line seen[VIEW_MOST_SEEN], before[VIEW_MOST_SEEN];
     unsigned seen_count, before_count;
-    bool meanwhile; /* a verb is being done: what is shown passes */
+    int message_rows;                  /* as they were drawn last */
+    unsigned sheet_first, sheet_count; /* messages that are read on a sheet of their own; 0: none */
+    int sheet_at;                      /* its row at the top */
+    bool meanwhile;                    /* a verb is being done: what is shown passes */
 } view;
 
 typedef enum view_style {

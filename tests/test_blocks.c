@@ -155,11 +155,19 @@ START_TEST(a_serial_port_takes_ten_bits_a_byte_and_keeps_what_it_sent)
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
     ck_assert_uint_ge(cycles_of(&b) - first, 1500);
     ck_assert_uint_lt(cycles_of(&b) - first, 1510);
+    uint64_t at[16];
+    ck_assert_int_eq(b.chip.ops->sent_at(b.chip.chip, 0, at, 16, &count), OAK_OK);
+    ck_assert_uint_eq(count, 3);
+    ck_assert_uint_ge(at[0] - first, 500); /* the first byte is out ten bits behind the store */
+    ck_assert_uint_le(at[0] - first, 502);
+    ck_assert(at[1] == at[0] + 500 && at[2] - at[1] >= 500 && at[2] - at[1] < 510);
+    ck_assert_int_eq(b.chip.ops->sent_at(b.chip.chip, 1, at, 16, &count), OAK_OUT_OF_RANGE);
     ck_assert_int_eq(b.chip.ops->take_output(b.chip.chip, 0, sent, sizeof sent, &count), OAK_OK);
     ck_assert_uint_eq(count, 3);
     ck_assert_mem_eq(sent, "web", 3);
     ck_assert_int_eq(b.chip.ops->take_output(b.chip.chip, 0, sent, sizeof sent, &count), OAK_OK);
     ck_assert_uint_eq(count, 0); /* taken once */
+    ck_assert(b.chip.ops->sent_at(b.chip.chip, 0, at, 16, &count) == OAK_OK && count == 0);
     ck_assert_int_eq(b.chip.ops->take_output(b.chip.chip, 1, sent, sizeof sent, &count), OAK_OUT_OF_RANGE);
     ck_assert_int_eq(oak_machine_receive(b.machine, 0, 'q'), OAK_OK);
     ck_assert_uint_eq(peek(&b, "UART_STAT"), 7);

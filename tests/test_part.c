@@ -79,7 +79,7 @@ END_TEST
 #define SERIAL(line, receive, send, does)                                                                    \
     "blocks:\n  - {name: U, kind: serial, at: 0x40005000, interrupt: " line ", uses: {receive: " receive     \
     ", send: " send "}, registers: [{name: D, offset: 0, role: data}, {name: C, offset: 4, bits: {EN: 0, "   \
-                    "E2: 1}, does: " does "}]}\n"
+    "E2: 1}, does: " does "}]}\n"
 #define MEMORY "memories:\n  - {space: code, kind: rom, size: 4KiB}\n"
 
 START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)

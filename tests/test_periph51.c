@@ -315,6 +315,9 @@ START_TEST(bytes_leave_the_serial_port_bit_by_bit)
         ck_assert_uint_le(done, flag + 2);
         uint8_t byte;
         size_t taken;
+        uint64_t out;
+        ck_assert_int_eq(b.chip.ops->sent_at(b.chip.chip, 0, &out, 1, &taken), OAK_OK);
+        ck_assert(taken == 1 && out == flag);
         ck_assert_int_eq(b.chip.ops->take_output(b.chip.chip, 0, &byte, 1, &taken), OAK_OK);
         ck_assert_uint_eq(taken, 1);
         ck_assert_uint_eq(byte, 0x4b);

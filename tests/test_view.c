@@ -139,6 +139,36 @@ START_TEST(one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back)
 }
 END_TEST
 
+/* What does not fit into the messages is read on a sheet that goes on and back, whatever the size. */
+START_TEST(a_long_answer_is_read_on_a_sheet)
+{
+    open_view("-x 100 -y 30", LATHE);
+    keys("F1");
+    await("help   1 to 27 of ");
+    has("  step        [N]");
+    has("PgUp, PgDn and the arrows go on; Enter goes back.");
+    keys("NPage");
+    await("help   27 to 53 of ");
+    keys("Down");
+    await("help   28 to 54 of ");
+    keys("End");
+    await("gives an example.");
+    keys("Home");
+    await("help   1 to 27 of ");
+    keys("Enter");
+    await("F1 help");
+    ck_assert_ptr_null(strstr(screen, "Enter goes back"));
+    type("where"); /* a short answer stays below */
+    await("F1 help");
+    keys("F1");
+    await("Enter goes back");
+    type("step"); /* whoever types goes on with it */
+    await("> step");
+    has("[step]");
+    close_view();
+}
+END_TEST
+
 START_TEST(the_kiln_is_shown_with_its_board_and_its_variables)
 {
     open_view("-x 150 -y 45", KILN);
@@ -466,7 +496,7 @@ START_TEST(without_a_terminal_the_view_says_so)
 END_TEST
 
 RUN_SUITE("view", one_stops_steps_changes_a_cell_sees_it_marked_and_steps_back,
-          the_kiln_is_shown_with_its_board_and_its_variables,
+          a_long_answer_is_read_on_a_sheet, the_kiln_is_shown_with_its_board_and_its_variables,
           panes_are_chosen_sized_and_remembered_for_the_project,
           memory_is_shown_in_cells_and_follows_a_pointer, what_ran_how_often_stands_in_the_source,
           a_click_sets_a_stop_point_and_takes_it_away, lines_are_completed_and_recalled,

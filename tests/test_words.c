@@ -22,8 +22,8 @@ static int spindle(const char *arguments)
     static char command[6000];
     free(out);
     free(err);
-    snprintf(command, sizeof command, "cd %s && %s%s", folder, strncmp(arguments, "printf", 6) ? SPINDLE " " : "",
-             arguments);
+    snprintf(command, sizeof command, "cd %s && %s%s", folder,
+             strncmp(arguments, "printf", 6) ? SPINDLE " " : "", arguments);
     return shell(command, &out, &err);
 }
 
@@ -35,22 +35,28 @@ static void open_folder(void)
     ck_assert_int_eq(shell(command, &o, &e), 0);
     free(o);
     free(e);
-    put_file("a.asm", "        org 0\n        ljmp start\n        org 0x30\nstart:  mov r0, #3\nloop:   djnz r0, loop\n"
-                      "        lcall other\n        sjmp start\ntable:  db 1, 2, 3\ntally   equ iram:0x40\n");
+    put_file(
+        "a.asm",
+        "        org 0\n        ljmp start\n        org 0x30\nstart:  mov r0, #3\nloop:   djnz r0, loop\n"
+        "        lcall other\n        sjmp start\ntable:  db 1, 2, 3\ntally   equ iram:0x40\n");
     put_file("b.asm", "        export other\nother:  mov r1, #5\nloop:   djnz r1, loop\n        ret\n"
                       "tally   equ iram:0x50\n");
-    put_file("mac.asm", "twice   macro reg\n        add a, reg\n        add a, reg\n        endm\n        org 0\n"
-                        "        twice r0\nx:      sjmp x\n        nop ; allow(runs-off)\n");
+    put_file("mac.asm",
+             "twice   macro reg\n        add a, reg\n        add a, reg\n        endm\n        org 0\n"
+             "        twice r0\nx:      sjmp x\n        nop ; allow(runs-off)\n");
     put_file("use.asm", "        twice r1\ny:      sjmp y\n");
-    put_file("own.asm", "twice   macro reg\n        inc reg\n        endm\n        twice r1\ny:      sjmp y\n");
-    put_file("arm.asm", "        vector stack, 0x20000400\n        vector reset, start\n        vector p1, edge\n"
-                        "        org 0xc0\nrelay   equ 5\nstart:  movs r0, #1\nloop:   adds r0, r0, #1\n        b loop\n"
-                        "edge:   bx lr\n");
-    put_file("arm.yaml", "board: a relay\npart: armv6m-32k\nnames: {relay: p0.3}\nstand-ins:\n  start: {kind: button, wires: {out: p0.3}}\n");
+    put_file("own.asm",
+             "twice   macro reg\n        inc reg\n        endm\n        twice r1\ny:      sjmp y\n");
+    put_file("arm.asm",
+             "        vector stack, 0x20000400\n        vector reset, start\n        vector p1, edge\n"
+             "        org 0xc0\nrelay   equ 5\nstart:  movs r0, #1\nloop:   adds r0, r0, #1\n        b loop\n"
+             "edge:   bx lr\n");
+    put_file("arm.yaml", "board: a relay\npart: armv6m-32k\nnames: {relay: p0.3}\nstand-ins:\n  start: "
+                         "{kind: button, wires: {out: p0.3}}\n");
 }
 
-#define TWO "a.asm b.asm --part mcs51-4k --time 1ms -b "
-#define ARM "arm.asm --part armv6m-32k --time 1ms -b "
+#define TWO              "a.asm b.asm --part mcs51-4k --time 1ms -b "
+#define ARM              "arm.asm --part armv6m-32k --time 1ms -b "
 #define BENCH(verbs, of) "printf '" verbs "' | " SPINDLE " bench " of " 2>&1"
 
 static const struct {
@@ -85,7 +91,8 @@ static const struct {
     {BENCH("interrupt timer1\\n", "a.asm b.asm -p mcs51-4k"), 0, "the handler at vector timer1"},
     {BENCH("interrupt 0x0c\\n", "a.asm b.asm -p mcs51-4k"), 1, "no interrupt has its vector here"},
     /* a name with two meanings */
-    {"run " ARM "--board arm.yaml --show relay", 0, "`relay` is a constant of the program here (5), and the name of a pin"},
+    {"run " ARM "--board arm.yaml --show relay", 0,
+     "`relay` is a constant of the program here (5), and the name of a pin"},
     /* times that are over, levels that never change */
     {"run " TWO "--drive 'p1.0 = 1 for 1ms, repeat'", 1, "what repeats never changes the pin"},
     {"run " TWO "--drive 'p1.0 = 1 for 1ms, 1 for 2ms, repeat'", 1, "what repeats never changes the pin"},
@@ -94,13 +101,15 @@ static const struct {
      "its end lies in the past: it is cycle 5001"},
     {BENCH("go 5ms\\ndrive p1.0 = bytes \"a\" at 9600 from 2ms\\n", "a.asm b.asm -p mcs51-4k"), 1,
      "its beginning lies in the past"},
-    {BENCH("go 5ms\\ndrive p1.0 = bytes \"U\" at 9600\\ngo 50us\\nshow p1.0\\n",
-           "a.asm b.asm -p mcs51-4k"), 0, "p1.0               0"}, /* its start bit, now */
-    {BENCH("go 5ms\\nact start press at 2ms\\n", "arm.asm -p armv6m-32k --board arm.yaml"), 1, "lies in the past"},
+    {BENCH("go 5ms\\ndrive p1.0 = bytes \"U\" at 9600\\ngo 50us\\nshow p1.0\\n", "a.asm b.asm -p mcs51-4k"),
+     0, "p1.0               0"}, /* its start bit, now */
+    {BENCH("go 5ms\\nact start press at 2ms\\n", "arm.asm -p armv6m-32k --board arm.yaml"), 1,
+     "lies in the past"},
     /* states and options that mean nothing */
     {"run " TWO "--state-out two.json", 0, ""},
     {"run " TWO "--state-in two.json", 0, ""},
-    {"run mac.asm --part mcs51-4k --time 1ms -b --state-in two.json", 3, "this is the state of another program"},
+    {"run mac.asm --part mcs51-4k --time 1ms -b --state-in two.json", 3,
+     "this is the state of another program"},
     {"asm a.asm b.asm --part mcs51-4k -o two.hex --symbols names.json", 0, ""},
     {"run two.hex --part mcs51-4k --time 1ms -b --state-in two.json", 0, "Budget used up"},
     {"run two.hex --part mcs51-4k --time 1ms -b --data-runs", 0, "--data-runs changes nothing here"},
@@ -118,12 +127,26 @@ static const struct {
     {"asm mac.asm use.asm --part mcs51-4k -o m.hex", 1, "It is a macro of mac.asm, line 1"},
     {"asm mac.asm own.asm --part mcs51-4k -o m.hex", 0, "m.hex"},
     /* put */
-    {BENCH("put nop at start\\n", "a.asm b.asm -p mcs51-4k"), 0, "1 byte at 0x0030; 1 nop in what is left of `mov r0, #0x03`"},
+    {BENCH("put nop at start\\n", "a.asm b.asm -p mcs51-4k"), 0,
+     "1 byte at 0x0030; 1 nop in what is left of `mov r0, #0x03`"},
     {BENCH("put ljmp start at start\\ncode 0x33\\n", "a.asm b.asm -p mcs51-4k"), 0, "   0x0033  nop"},
-    {BENCH("put bl start at loop\\n", "arm.asm -p armv6m-32k"), 0, "4 bytes at 0x00c2, in place of 2 instructions"},
+    {BENCH("put bl start at loop\\n", "arm.asm -p armv6m-32k"), 0,
+     "4 bytes at 0x00c2, in place of 2 instructions"},
     {BENCH("put sjmp loop at start\\n", "a.asm b.asm -p mcs51-4k"), 1, "`loop` is not defined"},
+    /* examples and hints of each part in its own words */
+    {BENCH("help watch\\nhelp copy\\n", "arm.asm -p armv6m-32k"), 0,
+     "copy mem[0x20000000..0x2000000f] to mem[0x20000100]"},
+    {BENCH("watch\\n", "a.asm b.asm -p mcs51-4k"), 1, "`watch write iram[0x30..0x3f]`"},
+    {BENCH("watch\\n", "arm.asm -p armv6m-32k"), 1, "`watch write mem[0x20000000..0x2000000f]`"},
+    /* what was sent has its times; it is told once */
+    {BENCH("go 2s\\noutput\\n", SOURCE_FOLDER "/examples/kiln/kiln.asm -p armv7m-256k --board " SOURCE_FOLDER
+                                              "/examples/kiln/board.yaml"),
+     0, "     89.666 us  kiln\n      1.090 ms  8 set"},
+    {BENCH("go 1s\\noutput\\noutput\\n", "arm.asm -p armv6m-32k"), 0,
+     "nothing was sent since it was asked last"},
     /* exports, addresses of nothing */
-    {"printf ' export far\\n' > e.asm; " SPINDLE " asm e.asm -p mcs51-4k -o e.hex", 1, "`far` is exported but not defined"},
+    {"printf ' export far\\n' > e.asm; " SPINDLE " asm e.asm -p mcs51-4k -o e.hex", 1,
+     "`far` is exported but not defined"},
     {"printf ' mov a, #&20\\nx: sjmp x\\n' > e.asm; " SPINDLE " asm e.asm -p mcs51-4k -o e.hex", 1,
      "no name stands behind it"},
 };
@@ -155,8 +178,10 @@ START_TEST(one_mistake_is_one_message)
         {"mcs51-4k", " org foo\ngo: mov a, #1\nx: sjmp go\n ljmp x\n", 1},
         {"mcs51-4k", " org iram:0x30\ngo: mov a, #1\n mov r0, a\nx: sjmp go\n", 1},
         {"mcs51-4k", " org 0xffe\n nop\n nop\n nop\nx: nop\n nop\n ljmp x\n", 1},
-        {"mcs51-4k", " nop\n nop\n nop\n org 1\n nop\nx: nop\n org 0x20\n db 1, 2\n org 0x21\n db 3\n sjmp x\n", 2},
-        {"armv6m-32k", " org 0xc0\ngo: ldr r0, =t\n b go\nt: db 1\nn: ldr r2, =t\n bl n\n cmp r0, #1\n beq n\n b n\n", 1},
+        {"mcs51-4k",
+         " nop\n nop\n nop\n org 1\n nop\nx: nop\n org 0x20\n db 1, 2\n org 0x21\n db 3\n sjmp x\n", 2},
+        {"armv6m-32k",
+         " org 0xc0\ngo: ldr r0, =t\n b go\nt: db 1\nn: ldr r2, =t\n bl n\n cmp r0, #1\n beq n\n b n\n", 1},
         {"armv6m-32k", " org 0x40000000\ngo: movs r0, #1\n b go\n", 1},
         {"armv6m-32k", " org 0x20000000\ngo: movs r0, #1\n b go\n", 1},
     };
@@ -179,13 +204,16 @@ START_TEST(a_cross_reference_keeps_equal_names_apart)
     char *listing = NULL, *e = NULL, command[200];
     snprintf(command, sizeof command, "cat %s/two.lst", folder);
     ck_assert_int_eq(shell(command, &listing, &e), 0);
-    static const char *const rows[] = {"loop                     0x0032     label    code        6  a.asm:5\n",
-                                       "loop                     0x003e     label    code        4  b.asm:3\n",
-                                       "other                    0x003c     label    code        1  b.asm:2 a.asm:6 b.asm:1\n"};
-    for (unsigned i = 0; i < 3; i++) ck_assert_msg(strstr(listing, rows[i]) != NULL, "%s\n%s", rows[i], listing);
+    static const char *const rows[] = {
+        "loop                     0x0032     label    code        6  a.asm:5\n",
+        "loop                     0x003e     label    code        4  b.asm:3\n",
+        "other                    0x003c     label    code        1  b.asm:2 a.asm:6 b.asm:1\n"};
+    for (unsigned i = 0; i < 3; i++)
+        ck_assert_msg(strstr(listing, rows[i]) != NULL, "%s\n%s", rows[i], listing);
     free(listing);
     free(e);
 }
 END_TEST
 
-RUN_SUITE("words", nothing_stays_unsaid, one_mistake_is_one_message, a_cross_reference_keeps_equal_names_apart)
+RUN_SUITE("words", nothing_stays_unsaid, one_mistake_is_one_message,
+          a_cross_reference_keeps_equal_names_apart)

@@ -27,6 +27,7 @@ typedef struct oak_register_info {
     const char *title;
     bool
         derived; /* shown and settable, but part of another register or of memory: not stored in state files */
+    uint8_t points_to; /* the space that it holds addresses of, where it is there for that; 0: none */
 } oak_register_info;
 
 typedef struct oak_flag_info {

@@ -158,6 +158,11 @@ typedef struct oak_part {
     uint8_t priority_bits;    /* of each; 0: the architecture has no such thing */
 } oak_part;
 
+/* Fills in the examples of a text with what a part has: $C the space or memory of code, $D and $S the memory and space of variables, $A an address there as
+ * a source writes it, $P the same as ADDRESS, $a and $b the first and last of 16 cells there, $X a cell elsewhere, $R a register, $Q
+ * one that points. What is too long is cut. */
+void oak_part_example(const oak_part *part, const char *text, char *example, size_t room);
+
 /* Part, board and project files are YAML. True when a text is nested deeper than any of them may be, which is refused before it is
  * read further; *line and *column, from 1, say where. */
 bool oak_yaml_is_deep(const char *text, size_t size, uint32_t *line, uint32_t *column);

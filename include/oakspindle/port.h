@@ -274,6 +274,9 @@ typedef struct oak_chip_ops {
     /* Tells that something of the program's begins at an address and has so many bytes (0: not known), so that a stack that
      * grows into it is noticed. May be NULL. OAK_NO_MEMORY. */
     oak_status (*mark_object)(void *chip, unsigned space, uint32_t address, uint32_t size);
+    /* When what take_output would give next had gone out: the cycle in which the stop bit of each byte begins or ends, as its flag says.
+     * Takes nothing. May be NULL. */
+    oak_status (*sent_at)(void *chip, unsigned line, uint64_t *cycles, size_t room, size_t *count);
     /* What handling each of them has cost since reset, by index from 0: only those that came. OAK_NOT_FOUND behind the
      * last. May be NULL. */
     oak_status (*service)(void *chip, unsigned index, oak_service *service);

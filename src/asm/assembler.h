@@ -343,8 +343,6 @@ int asm_mnemonic(assembler *as, asm_name *name);
 oak_trade asm_trade_of(const char *text, size_t length);
 /* False when the trade has no such word, or this core nothing for it. */
 bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *hint, size_t room);
-/* A text with what this part has for %C (the space of code), %D (where variables lie) %A (an address there) and %P (any address there). */
-void asm_example(const assembler *as, const char *text, char *example, size_t room);
 /* Does the line encode as the edit would leave it? */
 bool asm_trial_holds(assembler *as, const asm_trial *trial);
 bool asm_add_part_names(assembler *as);

@@ -425,7 +425,7 @@ static void operand_missing(assembler *as, int directive, const char *word, size
     static const struct {
         int directive;
         const char *hint;
-    } hints[] = {{ORG, "Write `org 0x100`, or `org %A` for variables."},
+    } hints[] = {{ORG, "Write `org 0x100`, or `org $A` for variables."},
                  {DS, "Write `ds 8` to keep 8 bytes."},
                  {ALIGN, "Write `align 4`."},
                  {ASSERT, "Write `assert last < 0x1000, \"too long\"`."},
@@ -435,7 +435,7 @@ static void operand_missing(assembler *as, int directive, const char *word, size
                  {MESSAGE, "Write `message \"size \", last - first`."}};
     char hint[120] = "";
     for (size_t i = 0; i < sizeof hints / sizeof *hints; i++)
-        if (hints[i].directive == directive) asm_example(as, hints[i].hint, hint, sizeof hint);
+        if (hints[i].directive == directive) oak_part_example(as->part, hints[i].hint, hint, sizeof hint);
     REPORT(as, word, word + length, "operand-missing", hint, "`%s` needs a value",
            directive_names[directive]);
 }
@@ -900,11 +900,11 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
     static const struct {
         const char *words[4], *form;
     } values[] = {{{"=", ":=", "define", "dl"}, " equ VALUE"},
-                  {{"data", "idata", "dseg", "byte"}, " equ %P"},
+                  {{"data", "idata", "dseg", "byte"}, " equ $P"},
                   {{"xdata", "xseg"}, " equ xram:ADDRESS"},
                   {{"sfr"}, " equ sfr:ADDRESS"},
                   {{"sbit", "bitadr"}, " bit BIT"},
-                  {{"code", "cseg"}, " equ %C:ADDRESS"},
+                  {{"code", "cseg"}, " equ $C:ADDRESS"},
                   {{"proc", "label", "func"}, ":"}};
     char hint[200] = "";
     bool trade = asm_trade_hint(as, word, length, hint, sizeof hint);
@@ -916,7 +916,7 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
         for (unsigned w = 0; w < 4 && values[i].words[w]; w++)
             if (oak_same_name(rest, second, values[i].words[w])) {
                 char form[100], name[64];
-                asm_example(as, values[i].form, form, sizeof form); /* behind the name */
+                oak_part_example(as->part, values[i].form, form, sizeof form); /* behind the name */
                 oak_format(name, sizeof name, "%.*s", shown, word);
                 oak_format(hint, sizeof hint, "Write `%s%s`.", name, form);
             }

@@ -89,7 +89,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     const oak_part_memory *memory = NULL;
     if (!name_length || *at == '.') {
         char hint[60];
-        asm_example(as, "Write `section NAME, %C`.", hint, sizeof hint);
+        oak_part_example(as->part, "Write `section NAME, $C`.", hint, sizeof hint);
         REPORT(as, word, word + length, "name-missing", hint, "a section needs a name");
         return;
     }

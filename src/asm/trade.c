@@ -72,8 +72,8 @@ static const trade_word directives[] = {
     {"public global globl xdef", "Write `export NAME`, for other files of the program; one file needs none.",
      0},
     {"extern extrn xref import", "Leave it out here: the file that defines it says `export NAME`.", 0},
-    {"cseg code text rom", "Code is where a source begins; later `section NAME, %C`, or `org 0x100`.", 0},
-    {"dseg data iseg idata bss udata", "Write `section NAME, %D`, or `org %A`.", 0},
+    {"cseg code text rom", "Code is where a source begins; later `section NAME, $C`, or `org 0x100`.", 0},
+    {"dseg data iseg idata bss udata", "Write `section NAME, $D`, or `org $A`.", 0},
     {"bseg", "Write `section NAME, bit`.", 0},
     {"xseg xdata", "Write `section NAME, xram`.", 0},
     {"rept irp irpc dup", "Write `repeat COUNT` or `each NAME, LIST`, up to `endr`.", 0},
@@ -116,55 +116,6 @@ oak_trade asm_trade_of(const char *text, size_t length)
     return OAK_TRADE_NONE;
 }
 
-/* The first memory of the part that is written to: where variables lie. */
-static const oak_part_memory *data_memory(const assembler *as)
-{
-    for (unsigned i = 0; i < as->part->memory_count; i++)
-        if (as->part->memories[i].writable) return &as->part->memories[i];
-    return NULL;
-}
-
-/* The name of the first memory that is programmed. */
-static const char *code_memory(const assembler *as)
-{
-    for (unsigned i = 0; i < as->part->memory_count; i++)
-        if (!as->part->memories[i].writable && as->part->memories[i].name && *as->part->memories[i].name)
-            return as->part->memories[i].name;
-    return as->isa->about.spaces[as->isa->about.code_space].name;
-}
-
-void asm_example(const assembler *as, const char *text, char *example, size_t room)
-{
-    const oak_space_info *spaces = as->isa->about.spaces;
-    const oak_part_memory *data = data_memory(as);
-    unsigned code = as->isa->about.code_space;
-    bool apart = data && data->space != code;
-    size_t size = 0;
-    if (room) *example = 0;
-    for (; *text && size + 1 < room; text++) {
-        if (*text != '%') {
-            example[size++] = *text;
-            example[size] = 0;
-            continue;
-        }
-        char what = *++text;
-        if (what == 'C' && apart) oak_format(example + size, room - size, "%s", spaces[code].name);
-        else if (what == 'C') oak_format(example + size, room - size, "%s", code_memory(as));
-        else if (!data) oak_format(example + size, room - size, "ADDRESS");
-        else if (what == 'P')
-            oak_format(example + size, room - size, "%s%sADDRESS", apart ? spaces[data->space].name : "",
-                       apart ? ":" : "");
-        else if (what == 'D') /* memories of one space are told apart by their own names */
-            oak_format(example + size, room - size, "%s",
-                       !apart && data->name && *data->name ? data->name : spaces[data->space].name);
-        else if (apart)
-            oak_format(example + size, room - size, "%s:0x%02x", spaces[data->space].name,
-                       (unsigned)(data->first_free > data->base ? data->first_free : data->base));
-        else oak_format(example + size, room - size, "0x%08x", (unsigned)data->base);
-        size += oak_length(example + size);
-    }
-}
-
 bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *hint, size_t room)
 {
     oak_trade kind = asm_trade_of(text, length);
@@ -173,6 +124,6 @@ bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *
     for (size_t i = 0; !found && i < sizeof directives / sizeof *directives; i++)
         if (is_among(directives[i].words, text, length)) found = directives[i].text;
     if (!found) return false;
-    asm_example(as, found, hint, room);
+    oak_part_example(as->part, found, hint, room);
     return true;
 }

@@ -133,6 +133,7 @@ typedef struct oak_serial {
 /* What was sent and has not been taken yet; the oldest is dropped when there is too much. */
 typedef struct oak_sent {
     uint8_t *bytes;
+    uint64_t *cycles; /* when each had gone out */
     size_t count, room;
 } oak_sent;
 
@@ -285,7 +286,7 @@ uint64_t oak_watchdog_bites_at(const oak_block *block);
 void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 /* Keeps a byte that was sent. */
-void oak_serial_keep(oak_block *block, uint8_t byte);
+void oak_serial_keep(oak_block *block, uint8_t byte, uint64_t cycle);
 /* As oak_block_interrupt, for a line that can be noticed from the cycle `from` on. */
 void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from);
 

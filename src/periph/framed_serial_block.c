@@ -147,7 +147,7 @@ static void send_bit(oak_block *block, uint64_t at)
         port->sending = false;
         port->sent = true;
     }
-    oak_serial_keep(block, port->sending_byte);
+    oak_serial_keep(block, port->sending_byte, at);
     ask(block, at + 2);
 }
 

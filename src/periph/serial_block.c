@@ -8,21 +8,30 @@
 
 enum { BITS = 10 };
 
-void oak_serial_keep(oak_block *block, uint8_t byte)
+void oak_serial_keep(oak_block *block, uint8_t byte, uint64_t cycle)
 {
     oak_sent *sent = &block->sent;
     if (sent->count == sent->room && sent->room < OAK_SERIAL_KEPT) {
         size_t room = sent->room ? sent->room * 2 : 256;
         const oak_host *host = block->services->host;
         uint8_t *grown = host->resize(host->context, sent->bytes, sent->room, room);
-        if (!grown) {
+        if (grown) sent->bytes = grown;
+        uint64_t *cycles = grown ? host->resize(host->context, sent->cycles, sent->room * sizeof *cycles,
+                                                room * sizeof *cycles)
+                                 : NULL;
+        if (cycles) sent->cycles = cycles;
+        else if (grown) sent->bytes = host->resize(host->context, grown, room, sent->room);
+        if (!cycles) {
             block->services->lose(block->services->machine);
             return;
         }
-        sent->bytes = grown;
         sent->room = room;
     }
-    if (sent->count == sent->room) memmove(sent->bytes, sent->bytes + 1, --sent->count);
+    if (sent->count == sent->room) {
+        memmove(sent->bytes, sent->bytes + 1, --sent->count);
+        memmove(sent->cycles, sent->cycles + 1, sent->count * sizeof *sent->cycles);
+    }
+    sent->cycles[sent->count] = cycle;
     sent->bytes[sent->count++] = byte;
 }
 
@@ -69,7 +78,7 @@ static void send(oak_block *block, uint64_t now)
             put(block, serial->bit && (serial->bit == BITS - 1 || serial->shifter >> (serial->bit - 1) & 1),
                 bit_begins(serial));
         if (serial->done > now) return;
-        oak_serial_keep(block, serial->shifter);
+        oak_serial_keep(block, serial->shifter, serial->done);
         serial->shifting = false;
         if (serial->holding) begin(block, serial->held, serial->done);
         serial->holding = false;

@@ -304,7 +304,7 @@ static void take_memory_entry(state_reader *reader, const cJSON *entry, unsigned
                                            : 0;
     const char *text = cJSON_IsString(bytes) ? bytes->valuestring : NULL;
     if (!found || !text || !whole_number(at, UINT32_MAX, &address)) {
-        REFUSE(reader, "Write {\"space\": \"iram\", \"at\": 48, \"bytes\": \"00ff\"}.",
+        REFUSE(reader, "It has a `space`, the address `at` and its `bytes` in hexadecimal.",
                "entry %u of `memory` is not complete", number);
         return;
     }

@@ -539,7 +539,8 @@ oak_status oak_session_range(oak_session *session, const char *range, const oak_
     *space = oak_part_find_space(session->part, range, (size_t)(open - range));
     if (!*space || dots == end || close[-1] != ']') {
         oak_format(fault.message, sizeof fault.message, "this is no stretch of memory");
-        oak_format(fault.hint, sizeof fault.hint, "Write `iram[0x30..0x4f]` or `xram[table..table+15]`.");
+        oak_part_example(session->part, "Write `$S[$a..$b]` or `$S[table..table+15]`.", fault.hint,
+                         sizeof fault.hint);
         session_refuse(sink, range, &fault);
         return OAK_REFUSED;
     }
@@ -824,8 +825,8 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     if (space == 0 || session_is_place(session, name->symbol)) {
         fill_fault(fault, left, "not-settable", "`%s` is %s: there is nothing to set", name->symbol->name,
                    space ? "a place in code" : "a constant");
-        oak_format(fault->hint, sizeof fault->hint,
-                   "Set a register, a variable, a pin, or a cell: iram[0x30]=1.");
+        oak_part_example(session->part, "Set a register, a variable, a pin, or a cell: `$S[$a]=1`.",
+                         fault->hint, sizeof fault->hint);
         return OAK_REFUSED;
     }
     if (about->spaces[space].of_bits) return write_bit_address(session, (uint32_t)name->symbol->value, value);
@@ -901,7 +902,8 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
     if (equals == end) {
         fault.last = (uint16_t)(end - assignment);
         oak_format(fault.message, sizeof fault.message, "this sets nothing");
-        oak_format(fault.hint, sizeof fault.hint, "Write EXPR=VALUE: a=5, p1.0=0, xram[0x4000]=0x12.");
+        oak_part_example(session->part, "Write EXPR=VALUE: `$R=5`, `p1.0=0`, `$X=0x12`.", fault.hint,
+                         sizeof fault.hint);
         session_refuse(sink, assignment, &fault);
         return OAK_REFUSED;
     }

@@ -626,6 +626,7 @@ void oak_machine_free(oak_machine *machine)
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         const oak_sent *sent = &machine->block[i].sent;
         if (sent->bytes) host.resize(host.context, sent->bytes, sent->room, 0);
+        if (sent->cycles) host.resize(host.context, sent->cycles, sent->room * sizeof *sent->cycles, 0);
     }
     if (machine->bindings)
         host.resize(host.context, machine->bindings, machine->binding_count * sizeof *machine->bindings, 0);

@@ -320,20 +320,20 @@ static const oak_space_info spaces[MCS51_SPACES] = {
 };
 
 static const oak_register_info registers[MCS51_REGISTERS] = {
-    {"pc", 16, "program counter", false},
-    {"a", 8, "accumulator", false},
-    {"b", 8, "B register", false},
-    {"psw", 8, "program status word", false},
-    {"sp", 8, "stack pointer", false},
-    {"dptr", 16, "data pointer", false},
-    {"r0", 8, "register 0 of the bank", true},
-    {"r1", 8, "register 1 of the bank", true},
-    {"r2", 8, "register 2 of the bank", true},
-    {"r3", 8, "register 3 of the bank", true},
-    {"r4", 8, "register 4 of the bank", true},
-    {"r5", 8, "register 5 of the bank", true},
-    {"r6", 8, "register 6 of the bank", true},
-    {"r7", 8, "register 7 of the bank", true},
+    {"pc", 16, "program counter", false, 0},
+    {"a", 8, "accumulator", false, 0},
+    {"b", 8, "B register", false, 0},
+    {"psw", 8, "program status word", false, 0},
+    {"sp", 8, "stack pointer", false, MCS51_IRAM},
+    {"dptr", 16, "data pointer", false, MCS51_XRAM},
+    {"r0", 8, "register 0 of the bank", true, 0},
+    {"r1", 8, "register 1 of the bank", true, 0},
+    {"r2", 8, "register 2 of the bank", true, 0},
+    {"r3", 8, "register 3 of the bank", true, 0},
+    {"r4", 8, "register 4 of the bank", true, 0},
+    {"r5", 8, "register 5 of the bank", true, 0},
+    {"r6", 8, "register 6 of the bank", true, 0},
+    {"r7", 8, "register 7 of the bank", true, 0},
 };
 
 static const oak_flag_info flags[] = {

@@ -163,6 +163,7 @@ static oak_status chip_tape(void *chip, oak_tape *tape)
         oak_tape_piece(tape, &sent, sizeof sent);
         if (sent < block->sent.count || tape->whole) block->sent.count = sent; /* it will be sent again */
         if (tape->whole) oak_tape_piece(tape, block->sent.bytes, sent);
+        if (tape->whole) oak_tape_piece(tape, block->sent.cycles, sent * sizeof *block->sent.cycles);
     }
     oak_tape_piece(tape, &machine->outside_next, sizeof machine->outside_next);
     oak_tape_piece(tape, &machine->next, sizeof machine->next);
@@ -226,6 +227,20 @@ static oak_status chip_service(void *chip, unsigned index, oak_service *service)
     return OAK_NOT_FOUND;
 }
 
+static oak_status chip_sent_at(void *chip, unsigned line, uint64_t *cycles, size_t room, size_t *count)
+{
+    oak_machine *machine = chip;
+    oak_machine_catch_up(machine);
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        if (!oak_block_sends(machine->part->blocks[i].kind) || line--) continue;
+        const oak_sent *sent = &machine->block[i].sent;
+        *count = sent->count < room ? sent->count : room;
+        if (*count) memcpy(cycles, sent->cycles, *count * sizeof *cycles);
+        return OAK_OK;
+    }
+    return OAK_OUT_OF_RANGE;
+}
+
 static oak_status chip_attach(void *chip, const oak_outside *outside)
 {
     oak_machine *machine = chip;
@@ -246,7 +261,10 @@ static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, si
         *count = sent->count < room ? sent->count : room;
         if (*count) memcpy(bytes, sent->bytes, *count);
         sent->count -= *count;
-        if (sent->count) memmove(sent->bytes, sent->bytes + *count, sent->count);
+        if (sent->count) {
+            memmove(sent->bytes, sent->bytes + *count, sent->count);
+            memmove(sent->cycles, sent->cycles + *count, sent->count * sizeof *sent->cycles);
+        }
         return OAK_OK;
     }
     return OAK_OUT_OF_RANGE;
@@ -280,6 +298,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .touches = chip_touches,
         .tape = chip_tape,
         .mark_object = chip_mark_object,
+        .sent_at = chip_sent_at,
     };
     return (oak_chip_port){.chip = machine, .ops = &ops};
 }
