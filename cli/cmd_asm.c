@@ -47,7 +47,8 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     if (size)
         printf(", %.1f %% of the %s bytes of %s", 100.0 * (double)count / (double)size,
                cli_count(size, room, sizeof room), part->name);
-    printf("; %s lines\n", cli_count(oak_program_line_count(program), lines, sizeof lines));
+    printf("; %s line%s\n", cli_count(oak_program_line_count(program), lines, sizeof lines),
+           oak_program_line_count(program) == 1 ? "" : "s");
     if (!count) printf("The program holds no code at all.\n");
 }
 

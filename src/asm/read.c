@@ -731,7 +731,9 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case ENDS: end_structure(as, word, word_length, at, end); return;
     default: /* equ, set, bit without a name before them */
         REPORT(as, word, word + word_length, "name-missing",
-               word > as->text && asm_skip_blanks(as->text, word) != word
+               asm_skip_blanks(as->text, word) != word && *asm_skip_blanks(as->text, word) == '.'
+                   ? "Write `name equ value`: only labels are local, with a point before them."
+               : word > as->text && asm_skip_blanks(as->text, word) != word
                    ? "Write `name equ value`: a name that is no label has no colon."
                    : "Write `name equ value`.",
                "`%s` needs a name before it", directive_names[directive]);
@@ -977,7 +979,10 @@ void asm_read_line(assembler *as)
                        "\"FILE\"`.",
                        "a statement cannot begin with `%c`", c);
             else if (c > ' ' && c < 127)
-                REPORT(as, at, at + 1, "statement", "A line holds a label, an instruction or a directive.",
+                REPORT(as, at, at + 1, "statement",
+                       c == '='   ? "Write `NAME equ VALUE`."
+                       : c == '*' ? "A comment begins with ;."
+                                  : "A line holds a label, an instruction or a directive.",
                        "a statement cannot begin with `%c`", c);
             else
                 REPORT(as, at, at + 1, "statement", "Is this a text file?",

@@ -22,20 +22,17 @@ static const struct kind {
     const char *uses[OAK_MOST_USES + 1];
     const char *needs[3]; /* roles without which it could never do anything */
 } kinds[OAK_BLOCK_KINDS] = {
-    [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}},
+    [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}, {NULL}},
     [OAK_BLOCK_TIMER] = {"timer", timer_roles, OAK_TIMER_ROLE_COUNT, {NULL}, {"run"}},
     [OAK_BLOCK_SERIAL] =
         {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"run", "data"}},
     [OAK_BLOCK_WATCHDOG] = {"watchdog", watchdog_roles, OAK_WATCHDOG_ROLE_COUNT, {NULL}, {"run", "feed"}},
-    [OAK_BLOCK_TIMER_PAIR] = {"timer-pair",
-                              pair_roles,
-                              OAK_PAIR_ROLE_COUNT,
-                              {"count-0", "count-1", "gate-0", "gate-1"}},
-    [OAK_BLOCK_CAPTURE_TIMER] = {"capture-timer",
-                                 capture_roles,
-                                 OAK_CAPTURE_ROLE_COUNT,
-                                 {"count", "trigger"}},
-    [OAK_BLOCK_EDGE_INPUTS] = {"edge-inputs", edge_roles, OAK_EDGE_ROLE_COUNT, {"input-0", "input-1"}},
+    [OAK_BLOCK_TIMER_PAIR] =
+        {"timer-pair", pair_roles, OAK_PAIR_ROLE_COUNT, {"count-0", "count-1", "gate-0", "gate-1"}, {NULL}},
+    [OAK_BLOCK_CAPTURE_TIMER] =
+        {"capture-timer", capture_roles, OAK_CAPTURE_ROLE_COUNT, {"count", "trigger"}, {NULL}},
+    [OAK_BLOCK_EDGE_INPUTS] =
+        {"edge-inputs", edge_roles, OAK_EDGE_ROLE_COUNT, {"input-0", "input-1"}, {NULL}},
     [OAK_BLOCK_FRAMED_SERIAL] =
         {"framed-serial", framed_roles, OAK_FRAMED_ROLE_COUNT, {"receive", "send"}, {"data"}},
 };
