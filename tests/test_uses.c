@@ -240,7 +240,8 @@ static bool lies_in51(const kit *k, const oak_watched *cells, unsigned index)
 static const struct {
     const char *mnemonic, *operands, *bits;
 } rows51[] = {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) {#mnemonic, operands, bits},
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)                        \
+    {#mnemonic, operands, bits},
 #define CHOICE(...)
 #include "isa/mcs51/mcs51.def"
 };

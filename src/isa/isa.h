@@ -30,6 +30,10 @@ typedef struct oak_insn_row {
     const char *flags;       /* names of the flags it changes, separated by a blank */
     const char *meaning;     /* one plain sentence */
     const char *more_cycles; /* what changes the count when it runs ("when not taken"), or "" or NULL */
+    /* Columns that the kit goes by (kit/rows.h). */
+    uint8_t taken;    /* cycles more when it branches or skips */
+    uint8_t flow;     /* oak_flow */
+    const char *uses; /* what its operands are to it, and what it uses without naming it */
 } oak_insn_row;
 
 /* A bit pattern made ready: fixed bits, and where each field's pieces go. */

@@ -6,15 +6,13 @@
 #include "isa/isa.h"
 
 /* Numbers of the rows, in the order of the table. */
-enum mcs51_row_number {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) MCS51_##id,
-#define CHOICE(mnemonic, of, meaning)
-#include "isa/mcs51/mcs51.def"
-    MCS51_ROWS
-};
+#define KIT_TABLE        "isa/mcs51/mcs51.def"
+#define KIT_ROW_NAME(id) MCS51_##id
+#define KIT_COUNT        MCS51_ROWS
+#include "isa/kit/rows.h"
 
 enum mcs51_choice_number {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)
 #define CHOICE(mnemonic, of, meaning) MCS51_CHOICE_##mnemonic,
 #include "isa/mcs51/mcs51.def"
     MCS51_CHOICES
@@ -73,7 +71,8 @@ typedef struct mcs51_shape {
     uint8_t mnemonic;
     uint8_t count;
     uint8_t class_of[MCS51_MOST_OPERANDS];
-    uint8_t next; /* the next row of the same mnemonic, or MCS51_NO_ROW */
+    uint8_t touch; /* what it does with its direct or bit operand */
+    uint8_t next;  /* the next row of the same mnemonic, or MCS51_NO_ROW */
 } mcs51_shape;
 
 struct oak_isa_tables {
@@ -87,11 +86,9 @@ struct oak_isa_tables {
 };
 
 extern const oak_insn_row mcs51_rows[MCS51_ROWS];
-extern const uint8_t mcs51_touch[MCS51_ROWS];
-extern const char *const mcs51_uses[MCS51_ROWS]; /* as the table has them */
+extern const uint8_t mcs51_cycles[MCS51_ROWS];
+extern const oak_isa oak_isa_mcs51;
 extern const oak_core_ops mcs51_core_ops;
-
-oak_flow mcs51_flow(unsigned row);
 
 int mcs51_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
 bool mcs51_is_register(const oak_isa_tables *tables, const char *text, size_t length);

@@ -1,45 +1,38 @@
-/* mcs51_loop.c — the loop in its two forms, over computed goto where the compiler has it and a switch elsewhere. */
+/* mcs51_loop.c — the loop of the kit around the cases of the MCS-51. Registers that matter live in locals: a, cy, carries, r (the
+ * bank). */
 #include "isa/mcs51/mcs51_core.h"
 
-#if defined(__GNUC__) && !defined(OAK_NO_COMPUTED_GOTO)
-#define OAK_COMPUTED_GOTO 1
-#pragma GCC diagnostic ignored "-Wpedantic" /* labels as values */
-#define RESUME(number) goto *handlers[number]
-#define DISPATCH       RESUME(op->handler)
-#define BEGIN_CASES
-#define END_CASES
-#define CASE(name) on_##name
-#else
-#define OAK_COMPUTED_GOTO 0
-#define RESUME(number)                                                                                       \
-    do {                                                                                                     \
-        next_handler = (number);                                                                             \
-        goto dispatch;                                                                                       \
-    } while (0)
-#define DISPATCH RESUME(op->handler)
-#define BEGIN_CASES                                                                                          \
-    dispatch:                                                                                                \
-    switch (next_handler) {
-#define END_CASES                                                                                            \
-    default: break;                                                                                          \
-        }
-#define CASE(name) case name
-#endif
+#include "isa/kit/dispatch.h"
+
+#define CORE_TABLE    "isa/mcs51/mcs51.def"
+#define CORE_CASES    "isa/mcs51/mcs51_cases.h"
+#define CORE_SPAN     MCS51_SPAN
+#define CORE_CODE     MCS51_CODE
+#define CORE_EXTRA(X) X(MCS51_IO) X(MCS51_IO_DONE) X(MCS51_IO_TAKEN)
+#define CORE_LOCALS                                                                                          \
+    uint8_t *const data = core->data;                                                                        \
+    kit_op *io_op = NULL;                                                                                    \
+    uint32_t a, cy, carries, pointed = 0, io_target = 0;                                                     \
+    uint64_t io_end = 0;                                                                                     \
+    uint8_t *r
+#define SAVE       (core->a = (uint8_t)a, core->cy = (uint8_t)cy, core->carries = carries)
+#define LOAD       (a = core->a, cy = core->cy, carries = core->carries, r = data + (data[PSW] & 0x18))
+#define BACK_TO_IT (op = io_op ? io_op : op)
 
 #define LOOP_NAME run_blocks
 #define LOOP_ONE  0
-#include "isa/mcs51/mcs51_loop.h"
+#include "isa/kit/loop.h"
 
-#define LOOP_NAME run_instructions
+#define LOOP_NAME run_singly
 #define LOOP_ONE  1
-#include "isa/mcs51/mcs51_loop.h"
+#include "isa/kit/loop.h"
 
-mcs51_exit mcs51_run_plain(oak_core *core, uint32_t limit)
+kit_exit mcs51_run_blocks(oak_core *core, uint32_t limit)
 {
     return run_blocks(core, limit);
 }
 
-mcs51_exit mcs51_run_singly(oak_core *core, uint32_t limit)
+kit_exit mcs51_run_singly(oak_core *core, uint32_t limit)
 {
-    return run_instructions(core, limit);
+    return run_singly(core, limit);
 }

@@ -2,30 +2,14 @@
 #include "base/bytes.h"
 #include "isa/mcs51/mcs51.h"
 
-#define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)                              \
-    [MCS51_##id] = {#mnemonic, operands, bits, cycles, flags, meaning, ""},
-const oak_insn_row mcs51_rows[MCS51_ROWS] = {
-#include "isa/mcs51/mcs51.def"
-};
-
-#define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)                              \
-    [MCS51_##id] = MCS51_TOUCH_##touch,
-const uint8_t mcs51_touch[MCS51_ROWS] = {
-#include "isa/mcs51/mcs51.def"
-};
-
-#define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning) [MCS51_##id] = uses,
-const char *const mcs51_uses[MCS51_ROWS] = {
-#include "isa/mcs51/mcs51.def"
-};
+#define KIT_ROWS_OF   mcs51_rows
+#define KIT_CYCLES_OF mcs51_cycles
+#include "isa/kit/rows.h"
 
 static const struct {
     const char *mnemonic, *of;
 } choices[MCS51_CHOICES] = {
-#define INSN(id, mnemonic, operands, bits, cycles, touch, uses, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)
 #define CHOICE(mnemonic, of, meaning) {#mnemonic, of},
 #include "isa/mcs51/mcs51.def"
 };
@@ -61,34 +45,6 @@ static uint8_t class_number(const char *text, size_t length)
     return MCS51_NO_OPERAND;
 }
 
-oak_flow mcs51_flow(unsigned row)
-{
-    switch (row) {
-    case MCS51_ACALL:
-    case MCS51_LCALL: return OAK_FLOW_CALL;
-    case MCS51_AJMP:
-    case MCS51_LJMP:
-    case MCS51_SJMP: return OAK_FLOW_JUMP;
-    case MCS51_RET:
-    case MCS51_RETI: return OAK_FLOW_RETURN;
-    case MCS51_JMP_A_DPTR: return OAK_FLOW_COMPUTED;
-    case MCS51_JC:
-    case MCS51_JNC:
-    case MCS51_JB:
-    case MCS51_JNB:
-    case MCS51_JBC:
-    case MCS51_JZ:
-    case MCS51_JNZ:
-    case MCS51_CJNE_A_DIR:
-    case MCS51_CJNE_A_IMM:
-    case MCS51_CJNE_RN_IMM:
-    case MCS51_CJNE_RI_IMM:
-    case MCS51_DJNZ_RN:
-    case MCS51_DJNZ_DIR: return OAK_FLOW_BRANCH;
-    default: return OAK_FLOW_NEXT;
-    }
-}
-
 static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
 {
     for (uint8_t i = 0; i < tables->mnemonic_count; i++)
@@ -99,13 +55,25 @@ static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
     return number;
 }
 
+/* What a row does with its direct or bit operand. A bit is written back with the others of its byte. */
+static uint8_t touch_of(uint8_t class, char use, bool exchanges)
+{
+    bool bit = class == MCS51_BIT_ADDRESS || class == MCS51_NOT_BIT;
+    if (class != MCS51_DIRECT && !bit) return MCS51_TOUCH_NONE;
+    if (exchanges) return MCS51_TOUCH_EXCHANGE;
+    return use == 'r' ? MCS51_TOUCH_READ : use == 'b' || bit ? MCS51_TOUCH_MODIFY : MCS51_TOUCH_WRITE;
+}
+
 static void build_shape(mcs51_shape *shape, const oak_insn_row *row)
 {
     oak_pattern_compile(row->bits, &shape->pattern);
     for (const char *p = row->operands; *p;) {
         const char *end = p;
         while (*end && *end != ',') end++;
-        shape->class_of[shape->count++] = class_number(p, (size_t)(end - p));
+        uint8_t class = class_number(p, (size_t)(end - p));
+        uint8_t touch = touch_of(class, row->uses[shape->count], oak_same(row->mnemonic, "xch"));
+        if (touch) shape->touch = touch;
+        shape->class_of[shape->count++] = class;
         p = *end ? end + 2 : end;
     }
 }
@@ -191,7 +159,7 @@ oak_status mcs51_decode(const oak_isa_tables *tables, const uint8_t *bytes, size
     decoded->row = (uint16_t)row;
     decoded->size = pattern->size;
     decoded->cycles = mcs51_rows[row].cycles;
-    decoded->flow = mcs51_flow(row);
+    decoded->flow = (oak_flow)mcs51_rows[row].flow;
     uint32_t next = address + pattern->size, offset;
     decoded->has_target = true;
     switch (tables->shape[row].count ? tables->shape[row].class_of[tables->shape[row].count - 1]

@@ -1,0 +1,195 @@
+/* cells.c — the spaces of a core as a table: creating, programming, reading and writing from outside, the tape, tallies. */
+#include "base/bytes.h"
+#include "isa/kit/kit.h"
+
+static size_t row_size(const kit_core *kit)
+{
+    return kit->arch->code_span * sizeof *kit->row;
+}
+
+static size_t ops_size(const kit_core *kit)
+{
+    return (kit->arch->code_span + 2 * KIT_SPARE) * sizeof *kit->ops;
+}
+
+void kit_destroy(oak_core *core)
+{
+    if (!core) return;
+    kit_core *kit = kit_of(core);
+    const oak_host *host = kit->setup.host;
+    (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
+    oak_edits_free(&kit->edits, host);
+    for (unsigned i = 0; i < KIT_MOST_SPACES; i++) {
+        kit_space *space = &kit->space[i];
+        if (space->owned && space->cells) host->resize(host->context, space->cells, space->size, 0);
+        if (space->known) host->resize(host->context, space->known, space->size, 0);
+    }
+    if (kit->row) host->resize(host->context, kit->row, row_size(kit), 0);
+    if (kit->stop_at) host->resize(host->context, kit->stop_at, kit->arch->code_span, 0);
+    if (kit->ops) host->resize(host->context, kit->ops, ops_size(kit), 0);
+    host->resize(host->context, core, kit->arch->core_size, 0);
+}
+
+oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
+                      oak_core **result)
+{
+    const oak_host *host = setup->host;
+    oak_core *core = host->resize(host->context, NULL, 0, arch->core_size);
+    if (!core) return OAK_NO_MEMORY;
+    memset((void *)core, 0, arch->core_size);
+    kit_core *kit = kit_of(core);
+    kit->arch = arch;
+    kit->tables = tables;
+    kit->setup = *setup;
+    kit->own_cycles = arch->cycles;
+    kit->row = host->resize(host->context, NULL, 0, row_size(kit));
+    kit->stop_at = host->resize(host->context, NULL, 0, arch->code_span);
+    kit->ops = host->resize(host->context, NULL, 0, ops_size(kit));
+    if (!kit->row || !kit->stop_at || !kit->ops) {
+        kit_destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    memset(kit->stop_at, 0, arch->code_span);
+    *result = core;
+    return OAK_OK;
+}
+
+bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t size, uint8_t fill, bool keeps)
+{
+    const oak_host *host = kit_of(core)->setup.host;
+    kit_space *space = &kit_of(core)->space[number];
+    *space = (kit_space){.first = first, .size = size, .owned = true};
+    if (!size) return true;
+    space->cells = host->resize(host->context, NULL, 0, size);
+    if (keeps) space->known = host->resize(host->context, NULL, 0, size);
+    if (!space->cells || (keeps && !space->known)) return false;
+    memset(space->cells, fill, size);
+    if (keeps) memset(space->known, 0, size);
+    return true;
+}
+
+uint8_t *kit_cells(const oak_core *core, unsigned number, uint32_t address, size_t count)
+{
+    if (number >= KIT_MOST_SPACES) return NULL;
+    const kit_space *space = &kit_look(core)->space[number];
+    uint32_t at = address - space->first;
+    if (!space->cells || address < space->first || at > space->size || count > space->size - at) return NULL;
+    return space->cells + at;
+}
+
+void kit_reset(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
+        if (kit->space[i].cells && !kit->space[i].known) memset(kit->space[i].cells, 0, kit->space[i].size);
+    kit->time = (oak_chip_time){0};
+    kit->log = (oak_service_log){0};
+    oak_tallies_clear(&kit->tallies);
+    kit->arch->reset(core);
+}
+
+oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    kit_core *kit = kit_of(core);
+    unsigned code = kit->arch->isa->about.code_space;
+    uint8_t *cells = kit_cells(core, code, address, count);
+    if (!cells) return OAK_OUT_OF_RANGE;
+    memcpy(cells, bytes, count);
+    if (kit->space[code].known) memset(kit->space[code].known + (address - kit->space[code].first), 1, count);
+    if (kit->decoded) kit_forget(core);
+    return OAK_OK;
+}
+
+static bool is_special(const kit_core *kit, unsigned space)
+{
+    return kit->arch->isa->about.spaces[space].special;
+}
+
+oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+{
+    const kit_core *kit = kit_look(core);
+    const uint8_t *from = kit_cells(core, space, address, count);
+    if (!from) return OAK_OUT_OF_RANGE;
+    memcpy(bytes, from, count);
+    for (size_t i = 0; is_special(kit, space) && i < count; i++)
+        bytes[i] = kit->arch->peek(core, space, address + (uint32_t)i, bytes[i]);
+    return OAK_OK;
+}
+
+oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    kit_core *kit = kit_of(core);
+    uint8_t *to = kit_cells(core, space, address, count);
+    if (!to) return OAK_OUT_OF_RANGE;
+    if (space == kit->arch->isa->about.code_space && kit->space[space].known) {
+        const uint8_t *known = kit->space[space].known + (address - kit->space[space].first);
+        for (size_t i = 0; i < count; i++) {
+            oak_edit edit = {address + (uint32_t)i, to[i], known[i]};
+            if (oak_edits_add(&kit->edits, kit->setup.host, edit)) return OAK_NO_MEMORY;
+        }
+        return kit_program(core, address, bytes, count);
+    }
+    if (!is_special(kit, space)) {
+        memcpy(to, bytes, count);
+        return OAK_OK;
+    }
+    bool blocked = kit->blocked;
+    for (size_t i = 0; i < count; i++) kit->arch->poke(core, space, address + (uint32_t)i, bytes[i]);
+    kit->blocked = blocked; /* no instruction has written it */
+    return OAK_OK;
+}
+
+oak_chip_time *kit_time(oak_core *core)
+{
+    return &kit_of(core)->time;
+}
+
+uint32_t kit_place(const oak_core *core)
+{
+    return kit_look(core)->pc;
+}
+
+/* What is decoded stays, unless the code was another. */
+void kit_tape(oak_core *core, oak_tape *tape)
+{
+    kit_core *kit = kit_of(core);
+    const kit_arch *arch = kit->arch;
+    kit_space *code = &kit->space[arch->isa->about.code_space];
+    oak_tape_piece(tape, &kit->time, sizeof *kit - offsetof(kit_core, time));
+    oak_tape_piece(tape, (char *)(void *)core + arch->tape_from, arch->tape_to - arch->tape_from);
+    for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
+        if (kit->space[i].owned && kit->space[i].cells && !kit->space[i].known)
+            oak_tape_piece(tape, kit->space[i].cells, kit->space[i].size);
+    size_t taken_back = oak_edits_tape(&kit->edits, tape);
+    if (taken_back) kit_forget(core);
+    while (taken_back--) {
+        oak_edit edit = oak_edits_pop(&kit->edits);
+        code->cells[edit.address - code->first] = edit.value;
+        code->known[edit.address - code->first] = edit.known;
+    }
+    oak_tallies_tape(&kit->tallies, tape);
+    kit->watch_hits = 0;
+    kit->attention = true;
+}
+
+oak_status kit_count(oak_core *core, bool on)
+{
+    kit_core *kit = kit_of(core);
+    oak_status status = oak_tallies_set(&kit->tallies, kit->setup.host, kit->arch->code_span, on);
+    kit->observed = kit->watched_count || kit->tallies.at;
+    return status;
+}
+
+oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
+{
+    const kit_core *kit = kit_look(core);
+    if (address >= kit->arch->code_span) return OAK_OUT_OF_RANGE;
+    if (!kit->tallies.at) return OAK_UNSUPPORTED;
+    *tally = kit->tallies.at[address];
+    return OAK_OK;
+}
+
+const oak_service_log *kit_services(const oak_core *core)
+{
+    return &kit_look(core)->log;
+}

@@ -1,0 +1,28 @@
+/* dispatch.h — over computed goto where the compiler has it, and a switch elsewhere: how the loop goes from one operation to the
+ * next. Included once before the two forms of a loop. */
+#if defined(__GNUC__) && !defined(OAK_NO_COMPUTED_GOTO)
+#define KIT_COMPUTED_GOTO 1
+#pragma GCC diagnostic ignored "-Wpedantic" /* labels as values */
+#define RESUME(number) goto *handlers[number]
+#define BEGIN_CASES
+#define END_CASES
+#define CASE(name)  CASE_OF(name) /* of a handler that is no row */
+#define ON(name)    CASE_OF(name) /* of a row */
+#define CASE_OF(name) on_##name
+#else
+#define KIT_COMPUTED_GOTO 0
+#define RESUME(number)                                                                                       \
+    do {                                                                                                     \
+        next_handler = (number);                                                                             \
+        goto dispatch;                                                                                       \
+    } while (0)
+#define BEGIN_CASES                                                                                          \
+    dispatch:                                                                                                \
+    switch (next_handler) {
+#define END_CASES                                                                                            \
+    default: break;                                                                                          \
+        }
+#define CASE(name) case name
+#define ON(name)   case KIT_FIRST_ROW + (name)
+#endif
+#define DISPATCH RESUME(op->handler)

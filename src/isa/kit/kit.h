@@ -1,0 +1,244 @@
+/* kit.h — what the cores of small architectures share: everything but their instructions.
+ *
+ *   rows.h       rows, their numbers and columns out of a table          (included once for each architecture)
+ *   dispatch.h   the switch that becomes computed goto                   (the same)
+ *   loop.h       the loop around an architecture's cases, in two forms   (the same)
+ *   ready.c      decoded operations, blocks and their cost, stop points, forgetting
+ *   run.c        the run around the loop: events, budgets, interrupts, parked, devices that end it
+ *   cells.c      spaces as a table: programming, reading, writing, what came from outside, the tape, tallies
+ *   watch.c      what an instruction reaches, what somebody wants to know of it
+ *
+ * Code is decoded when it is first reached, one operation for each address, so that a jump into the middle of an instruction works
+ * as on the chip. An operation holds the cost (cycles and instructions) of everything from itself to the end of its straight block;
+ * the loop charges it once, when it enters there, and gives back what was not executed when it leaves in the middle.
+ *
+ * An architecture's oak_core begins with a kit_core, and says in a kit_arch what is its own. */
+#ifndef OAK_ISA_KIT_H
+#define OAK_ISA_KIT_H
+
+#include "isa/edits.h"
+#include "isa/isa.h"
+#include "isa/tally.h"
+
+/* Handlers that are no rows; row n of the table has the handler KIT_FIRST_ROW + n, what an architecture adds stands behind. */
+enum kit_handler {
+    KIT_DECODE,       /* not decoded yet: zeroed memory will do */
+    KIT_WRAP,         /* behind the last address: goes on at 0 */
+    KIT_STOP,         /* a stop point */
+    KIT_WATCHED,      /* an instruction that may reach what is watched */
+    KIT_PARKED,       /* a jump to itself */
+    KIT_RESERVED,     /* no instruction has this code */
+    KIT_UNPROGRAMMED, /* nothing was ever put here */
+    KIT_OUTSIDE,      /* the part has no memory here */
+    KIT_FIRST_ROW
+};
+
+typedef struct kit_op {
+    uint16_t handler;
+    uint8_t x, y;  /* register numbers, masks, short immediates */
+    uint32_t at;   /* a cell, an immediate, the address behind a call */
+    uint64_t cost; /* instructions << 32 | cycles, to the end of the block */
+    uint32_t to;   /* a target, in bytes from the first operation; or another cell */
+    uint32_t spare;
+} kit_op;
+
+enum { KIT_SPARE = 8, KIT_MOST_SPACES = 10, KIT_MOST_REACHED = 12, KIT_MOST_WRITTEN = 8 };
+
+/* How the loop was left. */
+typedef enum kit_exit {
+    KIT_EXIT_TIME,
+    KIT_EXIT_STEP,
+    KIT_EXIT_STOP,
+    KIT_EXIT_WATCH, /* the next instruction reaches a watched cell */
+    KIT_EXIT_PARKED,
+    KIT_EXIT_FAULT,
+    KIT_EXIT_EVENT,
+    KIT_EXIT_HELP /* the architecture's `help` is to look, before the same instruction is tried again */
+} kit_exit;
+
+/* One space: where its cells are kept. */
+typedef struct kit_space {
+    uint8_t *cells; /* of the address `first` on; NULL: the part has none */
+    uint8_t *known; /* 1 where it was programmed; NULL: a program writes there */
+    uint32_t first, size;
+    bool owned; /* its cells are the kit's to give back */
+} kit_space;
+
+/* Cells that an instruction reaches in one space; in space 0 a register is one. */
+typedef struct kit_reach {
+    uint8_t space, accesses, bits; /* bits: those it looks at or sets, of a single byte */
+    bool known;                    /* false: the registers decide where, when it runs; */
+    uint8_t banks, stride;         /* but only among so many, so far from each other */
+    uint32_t address, size;
+} kit_reach;
+
+enum {
+    KIT_READS = OAK_ACCESS_READ,
+    KIT_WRITES = OAK_ACCESS_WRITE,
+    KIT_BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE
+};
+
+/* What an architecture has of its own. What is said to be optional may be NULL. */
+typedef struct kit_arch {
+    const oak_isa *isa;
+    uint32_t code_span;       /* addresses that the program counter has; behind the last it goes on at 0 */
+    size_t core_size;         /* bytes of an oak_core */
+    const uint8_t *cycles;    /* of each row, whatever happens */
+    /* The loop in its two forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
+    kit_exit (*run_blocks)(oak_core *core, uint32_t limit);
+    kit_exit (*run_singly)(oak_core *core, uint32_t limit);
+    /* Fills in the operands of the operation of a decoded instruction. */
+    void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
+    /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
+    uint16_t (*natural)(const oak_core *core, uint32_t pc, uint16_t handler);
+    /* What a reset does on the chip; RAM keeps what it holds. */
+    void (*reset)(oak_core *core);
+    /* Serves the most urgent interrupt that can be served now; true when one was, or a fault was found in trying (`faulted`). */
+    bool (*interrupt)(oak_core *core);
+    /* The first cycle behind now at which a line that asks can be served, UINT64_MAX for none. */
+    uint64_t (*noticed_at)(const oak_core *core);
+    /* True when no interrupt can be taken whatever comes. */
+    bool (*deaf)(const oak_core *core);
+    /* 0: it runs; 1: it sleeps until an interrupt; 2: for good. Optional. */
+    unsigned (*asleep)(const oak_core *core);
+    /* After KIT_EXIT_HELP: true when the instruction may be tried again, else the fault is set. Optional. */
+    bool (*help)(oak_core *core);
+    /* The cells, and the registers, that the instruction at an address reaches with what is in the registers now; returns their
+     * number, at most KIT_MOST_REACHED in all. */
+    unsigned (*cells)(const oak_core *core, uint32_t pc, kit_reach *list);
+    unsigned (*registers)(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
+    /* What entering a handler reaches. */
+    unsigned (*entry)(const oak_core *core, kit_reach *list);
+    /* False only when a glance shows that the instruction reaches nothing watched. Optional. */
+    bool (*glance)(const oak_core *core, uint32_t pc);
+    /* Where a register lies that is cells (`one` is changed to them); false when its accesses cannot be told. */
+    bool (*lies)(oak_watched *one, uint8_t *banks, uint8_t *stride);
+    /* A reached cell as the register it is, where it is one. */
+    oak_watched (*named)(const kit_reach *one);
+    /* Cells of special spaces, as a program would see them and without effects; writing as a program would. */
+    uint8_t (*peek)(const oak_core *core, unsigned space, uint32_t address, uint8_t stored);
+    void (*poke)(oak_core *core, unsigned space, uint32_t address, uint8_t value);
+    /* May an instruction reach these cells as a register that it names, or uses without a word? */
+    bool (*holds_register)(const oak_watched *one);
+    /* What is added to the first bank's addresses while another one is selected; of architectures with banks. */
+    uint32_t (*bank)(const oak_core *core);
+    /* What is watched has changed: whatever the glance needs. Optional. */
+    void (*watches)(oak_core *core);
+    uint16_t taken;            /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
+    size_t tape_from, tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
+} kit_arch;
+
+typedef struct kit_core {
+    const kit_arch *arch;
+    const oak_isa_tables *tables;
+    oak_core_setup setup;
+    kit_space space[KIT_MOST_SPACES];
+    kit_op *ops;
+    uint16_t *row;    /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
+    uint8_t *stop_at; /* 1 where a stop point is */
+    const uint8_t *own_cycles; /* of each row */
+    bool decoded;              /* something is */
+    oak_tallies tallies;       /* by code address */
+    oak_edits edits;           /* of the code */
+    oak_watched watched[OAK_MOST_WATCHED];
+    uint8_t watched_banks[OAK_MOST_WATCHED], watched_stride[OAK_MOST_WATCHED];
+    unsigned watched_count;
+    bool registers_watched; /* one that instructions name, or use without a word, lies in a watched cell */
+    bool observed;          /* something is watched or counted */
+    /* Watched cells that the instruction under way writes, and what they held. */
+    struct kit_written {
+        uint8_t number, value, bits;
+        uint8_t *cell;
+    } written[KIT_MOST_WRITTEN];
+    unsigned written_count;
+    uint32_t watch_hits, watch_pc; /* as in oak_stop */
+
+    /* From here on: what a tape holds. */
+    oak_chip_time time;
+    uint32_t pc;
+    oak_fault fault;
+    uint8_t fault_space;
+    uint32_t fault_address;
+    bool attention;       /* something has changed that the run must look at before the next instruction */
+    bool blocked;         /* one instruction must pass before an interrupt is taken */
+    bool struck;          /* a device ends the run with a fault */
+    bool resets;          /* the chip resets itself before it goes on */
+    bool faulted;         /* an interrupt could not be served */
+    uint64_t next_device; /* the next cycle at which a device does something, 0: not known */
+    uint64_t next_event;  /* or at which a line can be noticed */
+    oak_service_log log;
+} kit_core;
+
+static inline kit_core *kit_of(oak_core *core)
+{
+    return (kit_core *)(void *)core;
+}
+static inline const kit_core *kit_look(const oak_core *core)
+{
+    return (const kit_core *)(const void *)core;
+}
+
+/* ------------------------------------------------------------------------------------------ cells.c */
+
+/* Takes what every core needs; its spaces are then the architecture's to set up, and kit_forget and kit_reset to be called. */
+OAK_MUST_USE oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
+                                   oak_core **core);
+void kit_destroy(oak_core *core);
+/* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory. */
+bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
+/* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
+uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
+/* Power comes: RAM begins with zeros, and time with it. */
+void kit_reset(oak_core *core);
+OAK_MUST_USE oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);
+OAK_MUST_USE oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                                        size_t count);
+OAK_MUST_USE oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                                         size_t count);
+oak_chip_time *kit_time(oak_core *core);
+uint32_t kit_place(const oak_core *core);
+void kit_tape(oak_core *core, oak_tape *tape);
+OAK_MUST_USE oak_status kit_count(oak_core *core, bool on);
+OAK_MUST_USE oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally);
+const oak_service_log *kit_services(const oak_core *core);
+
+/* ------------------------------------------------------------------------------------------ ready.c */
+
+/* Decodes the straight block that begins at `pc`. */
+void kit_decode_block(oak_core *core, uint32_t pc);
+void kit_forget(oak_core *core);
+OAK_MUST_USE oak_status kit_set_stop(oak_core *core, uint32_t address, bool on);
+/* The handler an address has when no stop point is there and nothing is watched; and when no stop point is there. */
+uint16_t kit_natural(const oak_core *core, uint32_t pc);
+uint16_t kit_handler_at(const oak_core *core, uint32_t pc);
+/* Every operation gets the handler it should have, after what is watched has changed. */
+void kit_choose_handlers(oak_core *core);
+
+/* ------------------------------------------------------------------------------------------ run.c */
+
+void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
+void kit_attend(oak_core *core);
+void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets);
+
+/* ------------------------------------------------------------------------------------------ watch.c */
+
+OAK_MUST_USE oak_status kit_watch(oak_core *core, const oak_watched *cells, unsigned count);
+unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room);
+/* May the instruction at an address reach what is watched, with whatever is in the registers? Does it, with what is there now? */
+bool kit_may_reach(const oak_core *core, uint32_t pc);
+bool kit_reaches(const oak_core *core, uint32_t pc);
+/* Around the execution of the instruction at an address: notes what it reaches, and then what has become of it. */
+void kit_watch_begin(oak_core *core, uint32_t pc);
+void kit_watch_end(oak_core *core);
+/* Before a handler is entered; kit_watch_end follows. */
+void kit_watch_entry(oak_core *core, uint32_t vector);
+
+/* What every architecture takes from the kit as it is. */
+#define KIT_CORE_OPS                                                                                         \
+    .destroy = kit_destroy, .reset = kit_reset, .program = kit_program, .run = kit_run,                      \
+    .read_memory = kit_read_memory, .write_memory = kit_write_memory, .set_stop = kit_set_stop,              \
+    .time = kit_time, .attend = kit_attend, .strike = kit_strike, .services = kit_services,                  \
+    .count = kit_count, .counted = kit_counted, .tape = kit_tape, .place = kit_place, .watch = kit_watch,    \
+    .touches = kit_touches
+
+#endif

@@ -1,0 +1,206 @@
+/* loop.h — the interpreter of an architecture, included twice.
+ *
+ *   LOOP_NAME      name of the function
+ *   LOOP_ONE       1: one instruction after the other until `limit` cycles are used up or something wants attention;
+ *                  0: whole blocks while they fit into `limit` cycles
+ *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use
+ *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
+ *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
+ *   CORE_SPAN      addresses of the program counter;  CORE_CODE: the space of code
+ *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
+ *   CORE_LOCALS    registers that live in locals, declared
+ *   SAVE, LOAD     locals to the core and back
+ *
+ * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), ENTER(operation), BRANCH_IF(condition, units),
+ * FAULT(kind, space, address), HELP or FINISH. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
+ * cycles. */
+
+#define ENTER(where)                                                                                         \
+    do {                                                                                                     \
+        op = (where);                                                                                        \
+        LEAVE_IF_ONE(op);                                                                                    \
+        spent += op->cost;                                                                                   \
+        if ((uint32_t)spent > limit) goto out_of_time;                                                       \
+        DISPATCH;                                                                                            \
+    } while (0)
+#define NEXT(units)                                                                                          \
+    do {                                                                                                     \
+        op += (units);                                                                                       \
+        LEAVE_IF_ONE(op);                                                                                    \
+        DISPATCH;                                                                                            \
+    } while (0)
+#if LOOP_ONE
+#define LEAVE_IF_ONE(op)                                                                                     \
+    if ((op) < ops + last_slot) goto one_done
+#define MORE(n)  (more += (n))
+#define NOW_ENDS (kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] + more)
+#else
+#define LEAVE_IF_ONE(op) (void)0
+#define MORE(n)          (spent += (n))
+#define NOW_ENDS         (kit->time.cycles + (uint32_t)spent)
+#endif
+#define BRANCH_IF(condition, units)                                                                          \
+    do {                                                                                                     \
+        if (condition) ENTER(TARGET);                                                                        \
+        ENTER(op + (units));                                                                                 \
+    } while (0)
+#define FAULT(kind, space, address)                                                                          \
+    do {                                                                                                     \
+        kit->fault = (kind);                                                                                 \
+        kit->fault_space = (space);                                                                          \
+        kit->fault_address = (address);                                                                      \
+        goto faulted;                                                                                        \
+    } while (0)
+#define HELP   goto needs_help
+#define FINISH goto complete /* `op` comes next; somebody may have called for attention */
+
+#define X      op->x
+#define Y      op->y
+#define AT     op->at
+#define TARGET ((kit_op *)(void *)((char *)ops + op->to))
+#define HERE   ((uint32_t)(op - ops))
+
+static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
+{
+    kit_core *const kit = &core->kit;
+#if KIT_COMPUTED_GOTO
+    static const void *const handlers[] = {
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)                        \
+    [KIT_FIRST_ROW + KIT_ROW_NAME(id)] = &&ON(KIT_ROW_NAME(id)),
+#define CHOICE(mnemonic, of, meaning)
+#include CORE_TABLE
+#undef INSN
+#undef CHOICE
+#define KIT_EXTRA_LABEL(name) [name] = &&CASE(name),
+        CORE_EXTRA(KIT_EXTRA_LABEL)
+#undef KIT_EXTRA_LABEL
+            [KIT_DECODE] = &&CASE(KIT_DECODE),
+        [KIT_WRAP] = &&CASE(KIT_WRAP),
+        [KIT_STOP] = &&CASE(KIT_STOP),
+        [KIT_WATCHED] = &&CASE(KIT_WATCHED),
+        [KIT_PARKED] = &&CASE(KIT_PARKED),
+        [KIT_RESERVED] = &&CASE(KIT_RESERVED),
+        [KIT_UNPROGRAMMED] = &&CASE(KIT_UNPROGRAMMED),
+        [KIT_OUTSIDE] = &&CASE(KIT_OUTSIDE),
+    };
+#else
+    unsigned next_handler = 0;
+#endif
+    kit_op *const ops = kit->ops;
+    kit_op *op = ops + kit->pc;
+    uint64_t spent = 0;
+    kit_exit exit = KIT_EXIT_STEP;
+    CORE_LOCALS;
+    LOAD;
+#if LOOP_ONE
+    const uint32_t last_slot = CORE_SPAN + KIT_SPARE - 1;
+    const uint64_t end = kit->time.cycles + limit;
+    const bool observed = kit->observed;
+    uint32_t more = 0;
+next_one:
+    if (kit->row[kit->pc] == KIT_DECODE) kit_decode_block(core, kit->pc);
+    if (observed) {
+        SAVE;
+        kit_watch_begin(core, kit->pc);
+    }
+    if (op->handler == KIT_STOP) RESUME(kit_natural(core, kit->pc));
+    DISPATCH;
+#else
+    ENTER(op);
+#endif
+    BEGIN_CASES
+
+#include CORE_CASES
+
+    CASE(KIT_DECODE):
+        spent -= op->cost;
+        kit_decode_block(core, HERE);
+        ENTER(op);
+    CASE(KIT_WRAP): ENTER(op - CORE_SPAN);
+    CASE(KIT_STOP):
+        exit = KIT_EXIT_STOP;
+        goto leave;
+    CASE(KIT_WATCHED): /* runs of single instructions look for themselves */
+        SAVE;
+        if (!LOOP_ONE && kit_reaches(core, HERE)) {
+            exit = KIT_EXIT_WATCH;
+            goto leave;
+        }
+        RESUME(kit_natural(core, HERE));
+    CASE(KIT_PARKED):
+        exit = KIT_EXIT_PARKED;
+        goto leave;
+    CASE(KIT_RESERVED): FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
+    CASE(KIT_UNPROGRAMMED):
+    {
+        uint32_t empty = HERE;
+        while (kit->space[CORE_CODE].known[empty % CORE_SPAN]) empty++;
+        FAULT(OAK_FAULT_UNPROGRAMMED, CORE_CODE, empty % CORE_SPAN);
+    }
+    CASE(KIT_OUTSIDE): FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
+
+    END_CASES
+
+complete:
+    if (kit->attention) {
+        LEAVE_IF_ONE(op);
+        exit = KIT_EXIT_EVENT; /* nothing of what comes next has been charged */
+        spent += op->cost;
+        goto leave;
+    }
+    ENTER(op);
+needs_help:
+    exit = KIT_EXIT_HELP;
+    BACK_TO_IT;
+    goto leave;
+faulted:
+    exit = KIT_EXIT_FAULT;
+    BACK_TO_IT;
+    goto leave;
+out_of_time:
+    exit = KIT_EXIT_TIME;
+leave:
+#if LOOP_ONE
+    spent = 0; /* nothing was executed */
+    goto finish;
+one_done:
+    if (observed && kit->tallies.at)
+        oak_tallies_add(&kit->tallies, kit->pc, 1, kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] + more);
+    kit->time.cycles += kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] + more;
+    kit->time.instructions++;
+    more = 0;
+    kit->pc = (uint32_t)(op - ops) % CORE_SPAN;
+    op = ops + kit->pc;
+    if (observed) kit_watch_end(core);
+    if (kit->time.cycles < end && !kit->attention) {
+        if (!kit->stop_at[kit->pc]) goto next_one;
+        exit = KIT_EXIT_STOP;
+    }
+    spent = 0;
+finish:
+#else
+    spent -= op->cost;
+#endif
+    SAVE;
+    kit->pc = (uint32_t)(op - ops) % CORE_SPAN;
+    kit->time.cycles += (uint32_t)spent;
+    kit->time.instructions += spent >> 32;
+    return exit;
+}
+
+#undef ENTER
+#undef NEXT
+#undef LEAVE_IF_ONE
+#undef MORE
+#undef NOW_ENDS
+#undef BRANCH_IF
+#undef FAULT
+#undef HELP
+#undef FINISH
+#undef X
+#undef Y
+#undef AT
+#undef TARGET
+#undef HERE
+#undef LOOP_NAME
+#undef LOOP_ONE

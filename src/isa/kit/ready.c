@@ -1,0 +1,133 @@
+/* ready.c — decoded operations: straight blocks and what they cost, stop points, forgetting. */
+#include "isa/kit/kit.h"
+
+#include "base/bytes.h"
+
+static uint32_t span_of(const kit_core *kit)
+{
+    return kit->arch->code_span;
+}
+
+uint16_t kit_natural(const oak_core *core, uint32_t pc)
+{
+    const kit_core *kit = kit_look(core);
+    uint16_t handler = kit->row[pc];
+    if (handler < KIT_FIRST_ROW) return handler;
+    if (kit->arch->natural) handler = kit->arch->natural(core, pc, handler);
+    if (handler != kit->row[pc]) return handler;
+    bool jumps = kit->arch->isa->rows[handler - KIT_FIRST_ROW].flow == OAK_FLOW_JUMP;
+    return jumps && kit->ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : handler;
+}
+
+uint16_t kit_handler_at(const oak_core *core, uint32_t pc)
+{
+    return kit_look(core)->watched_count && kit_may_reach(core, pc) ? KIT_WATCHED : kit_natural(core, pc);
+}
+
+/* Why nothing can be executed at an address; 0 where all the units of an instruction are there. */
+static uint16_t missing(const kit_core *kit, uint32_t pc, unsigned size)
+{
+    const kit_space *code = &kit->space[kit->arch->isa->about.code_space];
+    for (unsigned i = 0; i < size; i++) {
+        uint32_t at = (pc + i) % span_of(kit) - code->first;
+        if (at >= code->size) return KIT_OUTSIDE;
+        if (code->known && !code->known[at]) return KIT_UNPROGRAMMED;
+    }
+    return 0;
+}
+
+/* Fills in the operation at pc; its cost is left to the caller. Returns the units it takes. */
+static unsigned decode_one(oak_core *core, uint32_t pc)
+{
+    kit_core *kit = kit_of(core);
+    const kit_space *code = &kit->space[kit->arch->isa->about.code_space];
+    kit_op *op = &kit->ops[pc];
+    uint8_t bytes[OAK_LONGEST_INSN];
+    for (unsigned i = 0; i < OAK_LONGEST_INSN; i++) {
+        uint32_t at = (pc + i) % span_of(kit) - code->first;
+        bytes[i] = at < code->size ? code->cells[at] : 0xFF;
+    }
+    oak_decoded decoded;
+    oak_status status = kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, pc, 0, &decoded);
+    uint16_t fault = missing(kit, pc, decoded.size);
+    if (status && !fault) fault = KIT_RESERVED;
+    if (fault) {
+        kit->row[pc] = fault;
+        op->handler = kit->stop_at[pc] ? KIT_STOP : fault;
+        return 1;
+    }
+    kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
+    op->to = decoded.target * (uint32_t)sizeof(kit_op);
+    kit->arch->fill(core, &decoded, op);
+    op->spare = decoded.size;
+    op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);
+    return decoded.size;
+}
+
+/* True when the block ends with this address: what follows is not always executed next, or time matters exactly. */
+static bool ends_block(const oak_core *core, uint32_t pc)
+{
+    uint16_t natural = kit_natural(core, pc), row = kit_look(core)->row[pc];
+    return natural != row || row < KIT_FIRST_ROW ||
+           kit_look(core)->arch->isa->rows[row - KIT_FIRST_ROW].flow != OAK_FLOW_NEXT;
+}
+
+static uint64_t own_cost(const oak_core *core, uint32_t pc)
+{
+    const kit_core *kit = kit_look(core);
+    uint16_t row = kit->row[pc];
+    if (row < KIT_FIRST_ROW || kit_natural(core, pc) == KIT_PARKED) return 0;
+    return (uint64_t)1 << 32 | kit->own_cycles[row - KIT_FIRST_ROW];
+}
+
+void kit_decode_block(oak_core *core, uint32_t start)
+{
+    kit_core *kit = kit_of(core);
+    uint64_t total = 0;
+    uint32_t pc = start;
+    bool joined = false; /* the block ends in front of `pc`, not with it */
+    kit->decoded = true;
+    for (;;) {
+        unsigned size = decode_one(core, pc);
+        total += own_cost(core, pc);
+        if (ends_block(core, pc)) break;
+        pc += size;
+        joined = pc >= span_of(kit) || kit->row[pc]; /* behind the last address a wrap charges anew */
+        if (!joined) continue;
+        if (pc < span_of(kit)) total += kit->ops[pc].cost;
+        break;
+    }
+    uint32_t last = pc;
+    for (pc = start; !(joined && pc == last); pc += kit->ops[pc].spare) {
+        kit->ops[pc].cost = total;
+        total -= own_cost(core, pc);
+        if (pc == last) break;
+    }
+}
+
+void kit_forget(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    uint32_t span = span_of(kit);
+    memset(kit->ops, 0, (span + 2 * KIT_SPARE) * sizeof *kit->ops);
+    memset(kit->row, 0, span * sizeof *kit->row);
+    for (unsigned i = 0; i + 1 < KIT_SPARE; i++) kit->ops[span + i].handler = KIT_WRAP;
+    kit->ops[span + KIT_SPARE - 1].handler = kit->arch->taken;
+    kit->decoded = false;
+}
+
+oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)
+{
+    kit_core *kit = kit_of(core);
+    if (address >= span_of(kit)) return OAK_OUT_OF_RANGE;
+    kit->stop_at[address] = on;
+    if (kit->row[address]) kit->ops[address].handler = on ? KIT_STOP : kit_handler_at(core, address);
+    return OAK_OK;
+}
+
+void kit_choose_handlers(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    for (uint32_t pc = 0; kit->decoded && pc < span_of(kit); pc++)
+        if (kit->row[pc] >= KIT_FIRST_ROW && !kit->stop_at[pc]) kit->ops[pc].handler = kit_handler_at(core, pc);
+}

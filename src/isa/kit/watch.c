@@ -1,0 +1,190 @@
+/* watch.c — watched cells: what an instruction reaches, and whether somebody wants to know.
+ *
+ * An instruction that may reach a watched cell gets a handler of its own, which looks; all others run as ever. What an operand
+ * names is known when the instruction is decoded; what a register points to, and a bank, only when it runs. */
+#include "base/bytes.h"
+#include "isa/kit/kit.h"
+
+static bool is_instruction(const kit_core *kit, uint32_t pc)
+{
+    return kit->row[pc] >= KIT_FIRST_ROW;
+}
+
+/* What the instruction at an address reaches; registers only where one of them is watched. */
+static unsigned find_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+{
+    const kit_core *kit = kit_look(core);
+    if (!is_instruction(kit, pc)) return 0;
+    unsigned count = kit->arch->cells(core, pc, list);
+    return kit->registers_watched ? kit->arch->registers(core, pc, list, count) : count;
+}
+
+unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
+{
+    kit_core *kit = kit_of(core);
+    kit_reach reached[KIT_MOST_REACHED];
+    uint32_t pc = kit->pc % kit->arch->code_span;
+    if (!kit->row[pc]) kit_decode_block(core, pc);
+    if (!is_instruction(kit, pc)) return 0;
+    unsigned count = 0, found = kit->arch->registers(core, pc, reached, kit->arch->cells(core, pc, reached));
+    for (unsigned i = 0; i < found; i++) {
+        oak_watched one = kit->arch->named(&reached[i]);
+        uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size : UINT32_MAX;
+        one.size = 1;
+        for (uint32_t b = 0; b < bytes; b++) {
+            oak_watched byte = one;
+            byte.address += b;
+            bool wraps = size && size < UINT32_MAX && !(size & (size - 1)) && !kit->space[one.space].first;
+            if (b && wraps) byte.address &= size - 1; /* a stack may wrap round */
+            count = oak_touch(list, count, room, &byte);
+        }
+    }
+    return count;
+}
+
+static bool wants(const oak_watched *watched, const kit_reach *one)
+{
+    uint8_t accesses = one->accesses;
+    if (accesses & KIT_WRITES) accesses |= OAK_ACCESS_CHANGE;
+    return watched->space == one->space && (watched->accesses & accesses) &&
+           (!watched->bits || (watched->bits & one->bits));
+}
+
+static bool overlaps(uint32_t begin, uint32_t size, const kit_reach *one)
+{
+    return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
+}
+
+bool kit_may_reach(const oak_core *core, uint32_t pc)
+{
+    const kit_core *kit = kit_look(core);
+    kit_reach list[KIT_MOST_REACHED];
+    unsigned count = find_reached(core, pc, list);
+    for (unsigned i = 0; i < count; i++)
+        for (unsigned w = 0; w < kit->watched_count; w++) {
+            if (!wants(&kit->watched[w], &list[i])) continue;
+            if (!list[i].known && !list[i].banks) return true;
+            unsigned banks = list[i].banks > kit->watched_banks[w] ? list[i].banks : kit->watched_banks[w];
+            for (unsigned bank = 0; bank < (banks ? banks : 1); bank++) {
+                kit_reach one = list[i];
+                if (one.banks) one.address = one.address % one.stride + one.stride * bank;
+                uint32_t begin = kit->watched[w].address + kit->watched_stride[w] * bank;
+                if (overlaps(begin, kit->watched[w].size, &one)) return true;
+            }
+        }
+    return false;
+}
+
+/* Where the cells of one of those watched begin now, with the bank that is selected. */
+static uint32_t begin_of(const oak_core *core, unsigned number)
+{
+    const kit_core *kit = kit_look(core);
+    return kit->watched[number].address + (kit->watched_banks[number] ? kit->arch->bank(core) : 0);
+}
+
+bool kit_reaches(const oak_core *core, uint32_t pc)
+{
+    const kit_core *kit = kit_look(core);
+    if (kit->arch->glance && !kit->registers_watched && !kit->arch->glance(core, pc)) return false;
+    kit_reach list[KIT_MOST_REACHED];
+    unsigned count = find_reached(core, pc, list);
+    for (unsigned i = 0; i < count; i++)
+        for (unsigned w = 0; w < kit->watched_count; w++)
+            if (wants(&kit->watched[w], &list[i]) && overlaps(begin_of(core, w), kit->watched[w].size, &list[i]))
+                return true;
+    return false;
+}
+
+/* Somebody reaches these cells, by the instruction at `pc`. */
+static void note(oak_core *core, const kit_reach *one, uint32_t pc)
+{
+    kit_core *kit = kit_of(core);
+    for (unsigned w = 0; w < kit->watched_count; w++) {
+        const oak_watched *watched = &kit->watched[w];
+        if (!wants(watched, one) || !overlaps(begin_of(core, w), watched->size, one)) continue;
+        if (watched->accesses & one->accesses) kit->watch_hits |= (uint32_t)1 << w, kit->watch_pc = pc;
+        if (!(watched->accesses & OAK_ACCESS_CHANGE)) continue;
+        for (uint32_t at = one->address; at < one->address + one->size; at++) {
+            uint8_t *cell = kit_cells(core, one->space, at, 1);
+            bool inside = at >= watched->address && at - watched->address < watched->size;
+            if (!cell || !inside || kit->written_count == KIT_MOST_WRITTEN) continue;
+            kit->written[kit->written_count++] = (struct kit_written){
+                .number = (uint8_t)w, .value = *cell, .bits = watched->bits ? watched->bits : 0xFF, .cell = cell};
+            kit->watch_pc = pc;
+        }
+    }
+}
+
+void kit_watch_begin(oak_core *core, uint32_t pc)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->watched_count) return;
+    kit_reach list[KIT_MOST_REACHED];
+    unsigned count = find_reached(core, pc, list);
+    kit->written_count = 0;
+    for (unsigned i = 0; i < count; i++) note(core, &list[i], pc);
+}
+
+void kit_watch_entry(oak_core *core, uint32_t vector)
+{
+    kit_core *kit = kit_of(core);
+    kit_reach list[KIT_MOST_REACHED];
+    unsigned count = kit->arch->entry(core, list);
+    kit->written_count = 0;
+    for (unsigned i = 0; i < count; i++) note(core, &list[i], kit->pc);
+    for (unsigned w = 0; w < kit->watched_count; w++) {
+        const oak_watched *one = &kit->watched[w];
+        if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != vector)) continue;
+        kit->watch_hits |= (uint32_t)1 << w;
+        kit->watch_pc = kit->pc;
+    }
+}
+
+void kit_watch_end(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    for (unsigned i = 0; i < kit->written_count; i++)
+        if ((*kit->written[i].cell ^ kit->written[i].value) & kit->written[i].bits)
+            kit->watch_hits |= (uint32_t)1 << kit->written[i].number;
+    kit->written_count = 0;
+    if (kit->watch_hits) kit->attention = true;
+}
+
+/* Changes of what a program does not simply keep are for somebody else to see. */
+static bool can_be_seen(const kit_core *kit, const oak_watched *one)
+{
+    const oak_space_info *space = &kit->arch->isa->about.spaces[one->space];
+    bool memory = !space->special && !space->of_bits && kit->space[one->space].cells && !kit->space[one->space].known;
+    return !space->of_bits && (memory || !(one->accesses & OAK_ACCESS_CHANGE));
+}
+
+oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
+{
+    kit_core *kit = kit_of(core);
+    oak_watched watched[OAK_MOST_WATCHED];
+    uint8_t banks[OAK_MOST_WATCHED] = {0}, stride[OAK_MOST_WATCHED] = {0};
+    if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
+    for (unsigned i = 0; i < count; i++) {
+        watched[i] = asked[i];
+        bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
+        if (is_register && ((asked[i].accesses & OAK_ACCESS_CHANGE) ||
+                            !kit->arch->lies(&watched[i], &banks[i], &stride[i])))
+            return OAK_UNSUPPORTED;
+        if (!watched[i].size && !handler) return OAK_OUT_OF_RANGE;
+        if (!handler && !can_be_seen(kit, &watched[i])) return OAK_UNSUPPORTED;
+    }
+    kit->registers_watched = false;
+    for (unsigned i = 0; i < count; i++) {
+        kit->watched[i] = watched[i];
+        kit->watched_banks[i] = banks[i];
+        kit->watched_stride[i] = stride[i];
+        bool cells = !(watched[i].accesses & OAK_ACCESS_HANDLER);
+        kit->registers_watched |= cells && (!watched[i].space || kit->arch->holds_register(&watched[i]));
+    }
+    kit->watched_count = count;
+    kit->observed = count || kit->tallies.at;
+    kit->watch_hits = kit->written_count = 0;
+    if (kit->arch->watches) kit->arch->watches(core);
+    kit_choose_handlers(core);
+    return OAK_OK;
+}
