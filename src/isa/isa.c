@@ -62,8 +62,8 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
         if (*p == ' ') continue;
         length--;
         if (*p == '0' || *p == '1') {
-            pattern->mask |= (uint32_t)1 << length;
-            pattern->fixed |= (uint32_t)(*p == '1') << length;
+            pattern->mask |= (uint64_t)1 << length;
+            pattern->fixed |= (uint64_t)(*p == '1') << length;
             continue;
         }
         unsigned field_bit = --width_left[*p & 127];
@@ -80,31 +80,39 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
     }
 }
 
-static uint32_t low_bits(unsigned width)
+static uint64_t low_bits(unsigned width)
 {
-    return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
+    return width >= 64 ? UINT64_MAX : ((uint64_t)1 << width) - 1;
 }
 
-uint32_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field)
+uint64_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field)
 {
-    uint32_t word = 0;
+    uint64_t word = 0;
     for (unsigned i = 0; i < pattern->piece_count; i++) {
         const struct oak_pattern_piece *piece = &pattern->piece[i];
         if (piece->letter == letter)
-            word |= ((field >> piece->field_bit) & low_bits(piece->width)) << piece->word_bit;
+            word |= (field >> piece->field_bit & low_bits(piece->width)) << piece->word_bit;
     }
     return word;
 }
 
-uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word)
+uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint64_t word)
 {
-    uint32_t field = 0;
+    uint64_t field = 0;
     for (unsigned i = 0; i < pattern->piece_count; i++) {
         const struct oak_pattern_piece *piece = &pattern->piece[i];
         if (piece->letter == letter)
-            field |= ((word >> piece->word_bit) & low_bits(piece->width)) << piece->field_bit;
+            field |= (word >> piece->word_bit & low_bits(piece->width)) << piece->field_bit;
     }
-    return field;
+    return (uint32_t)field;
+}
+
+unsigned oak_pattern_width(const oak_pattern *pattern, char letter)
+{
+    unsigned width = 0;
+    for (unsigned i = 0; i < pattern->piece_count; i++)
+        if (pattern->piece[i].letter == letter) width += pattern->piece[i].width;
+    return width;
 }
 
 unsigned oak_touch(oak_watched *list, unsigned count, unsigned room, const oak_watched *one)

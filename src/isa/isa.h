@@ -39,8 +39,8 @@ typedef struct oak_insn_row {
 /* A bit pattern made ready: fixed bits, and where each field's pieces go. */
 enum { OAK_MOST_PIECES = 8 };
 typedef struct oak_pattern {
-    uint32_t fixed;
-    uint32_t mask; /* the bits that are fixed */
+    uint64_t fixed;
+    uint64_t mask; /* the bits that are fixed */
     uint8_t size;  /* bytes */
     uint8_t piece_count;
     struct oak_pattern_piece {
@@ -53,12 +53,15 @@ typedef struct oak_pattern {
 
 void oak_pattern_compile(const char *bits, oak_pattern *pattern);
 /* The bits of `field` that belong to `letter`, where they lie in the word. */
-uint32_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field);
-uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint32_t word);
+uint64_t oak_pattern_put(const oak_pattern *pattern, char letter, uint32_t field);
+uint32_t oak_pattern_get(const oak_pattern *pattern, char letter, uint64_t word);
+
+/* Bits of a field. */
+unsigned oak_pattern_width(const oak_pattern *pattern, char letter);
 
 /* ------------------------------------------------------------------------------------------ assembling */
 
-enum { OAK_MOST_OPERANDS = 6, OAK_MOST_FORMS = 12, OAK_LONGEST_INSN = 4 };
+enum { OAK_MOST_OPERANDS = 6, OAK_MOST_FORMS = 12, OAK_LONGEST_INSN = 8 };
 
 struct oak_expr; /* the front end's; opaque here */
 
@@ -145,7 +148,7 @@ typedef struct oak_decoded {
     bool has_target;
     uint32_t address;
     uint32_t target;
-    uint32_t word;              /* the code as its bit pattern has it, right aligned */
+    uint64_t word;              /* the code as its bit pattern has it, right aligned */
     uint8_t state, state_after; /* as in oak_insn */
     bool has_data;              /* it reads or points to data at `data`, which lies in the code */
     uint32_t data;
@@ -371,7 +374,7 @@ typedef struct oak_isa {
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
     /* Lays a code of `size` bytes down as it stands in memory; NULL: most significant byte first. */
-    void (*lay_down)(uint32_t word, unsigned size, uint8_t *bytes);
+    void (*lay_down)(uint64_t word, unsigned size, uint8_t *bytes);
 
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */

@@ -39,7 +39,7 @@ static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables
     enum { TRIES = 200, SAMPLES = sizeof samples / sizeof *samples };
     bool found = false;
     for (unsigned attempt = 0; attempt < TRIES && !found; attempt++) {
-        uint32_t word = pattern.fixed;
+        uint64_t word = pattern.fixed;
         for (unsigned i = 0; i < pattern.piece_count; i++) {
             bool first = true;
             for (unsigned k = 0; k < i; k++)

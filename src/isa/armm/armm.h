@@ -238,7 +238,7 @@ OAK_MUST_USE oak_status armm_decode(const oak_isa_tables *tables, const uint8_t 
 void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                 oak_buf *out);
 
-void armm_lay_down(uint32_t word, unsigned size, uint8_t *bytes);
+void armm_lay_down(uint64_t word, unsigned size, uint8_t *bytes);
 
 /* Which operand of an instruction stands for each operand of a row: -1 where an optional one is left out. */
 typedef struct armm_match {

@@ -42,7 +42,7 @@ static unsigned count_bits(uint32_t bits)
 void armm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
 {
     const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, list = 0;
+    uint32_t word = (uint32_t)decoded->word, list = 0;
     *use = (oak_stack_use){0};
     switch (decoded->row) {
     case ARMM_PUSH:
@@ -145,7 +145,7 @@ oak_status armm_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_
     if (wide) {
         decoded->size = 4;
         if (available < 4) return OAK_OUT_OF_RANGE;
-        word = decoded->word = word << 16 | (uint32_t)bytes[2] | (uint32_t)bytes[3] << 8;
+        decoded->word = word = word << 16 | (uint32_t)bytes[2] | (uint32_t)bytes[3] << 8;
     }
     int row = find_row(tables, word, wide);
     if (row < 0 || (address & 1)) return OAK_REFUSED;
@@ -266,7 +266,7 @@ static void print_operand(const oak_isa_tables *tables, const oak_decoded *decod
                           const oak_namer *namer, oak_buf *out)
 {
     const oak_pattern *pattern = &tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, value = 0;
+    uint32_t word = (uint32_t)decoded->word, value = 0;
     int carry;
     switch (class->what) {
     case ARMM_REG:
@@ -328,7 +328,7 @@ static void print_mnemonic(const oak_isa_tables *tables, const oak_decoded *deco
 {
     const armm_shape *shape = &tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     unsigned set = armm_set_of[decoded->row];
     if (decoded->row == ARMM_IT) {
         oak_buf_text(out, armm_it_name(armm_it_letters(GET('c'), GET('k'))));
@@ -350,7 +350,7 @@ void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const 
     print_mnemonic(tables, decoded, out);
     for (unsigned i = 0; i < shape->count; i++) {
         const armm_class *class = &shape->class_of[i];
-        if (is_left_out(class, &shape->pattern, decoded->word)) continue;
+        if (is_left_out(class, &shape->pattern, (uint32_t)decoded->word)) continue;
         oak_buf_text(out, i ? ", " : " ");
         print_operand(tables, decoded, class, namer, out);
     }

@@ -232,7 +232,7 @@ static oak_status refuse(encoder *self, const char *code)
 
 static void put(encoder *self, char letter, uint32_t field)
 {
-    self->word |= oak_pattern_put(self->pattern, letter, field);
+    self->word |= (uint32_t)oak_pattern_put(self->pattern, letter, field);
 }
 
 static unsigned width_of(const encoder *self, char letter)
@@ -633,9 +633,9 @@ static oak_status put_operand(encoder *self, const armm_class *class, int index)
 }
 
 /* Halfwords, the first one first, each with its lower byte first. */
-void armm_lay_down(uint32_t word, unsigned size, uint8_t *bytes)
+void armm_lay_down(uint64_t word, unsigned size, uint8_t *bytes)
 {
-    uint32_t first = size == 4 ? word >> 16 : word;
+    uint32_t first = (uint32_t)(size == 4 ? word >> 16 : word);
     bytes[0] = (uint8_t)first;
     bytes[1] = (uint8_t)(first >> 8);
     if (size == 4) bytes[2] = (uint8_t)word, bytes[3] = (uint8_t)(word >> 8);
@@ -652,7 +652,7 @@ oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_ins
                     .insn = insn,
                     .values = values,
                     .address = address,
-                    .word = shape->pattern.fixed,
+                    .word = (uint32_t)shape->pattern.fixed,
                     .why = why};
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
     armm_match match;

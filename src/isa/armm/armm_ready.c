@@ -95,7 +95,7 @@ static void make(armm_op *op, unsigned handler, unsigned d, unsigned n, uint32_t
 static void make_slow(armm_op *op, const oak_decoded *decoded, bool ends)
 {
     make(op, ends ? ARMM_OP_SLOW_END : ARMM_OP_SLOW, decoded->row & 0xFFu,
-         (unsigned)decoded->row >> 8 | (decoded->state ? 0x80u : 0), decoded->word);
+         (unsigned)decoded->row >> 8 | (decoded->state ? 0x80u : 0), (uint32_t)decoded->word);
 }
 
 static uint32_t offset_of(const oak_core *core, const armm_op *op)
@@ -210,7 +210,7 @@ static bool has_letter(const oak_pattern *pattern, char letter)
 static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     FIND(plain_rows, decoded->row);
     unsigned handler = sets_flags(core->tables, decoded) ? plain_rows[found].flags : plain_rows[found].plain;
     bool shifted = has_letter(pattern, 'y') && (GET('y') || GET('i'));
@@ -229,7 +229,7 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
 {
     const armm_shape *shape = &core->tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = decoded->word, value = GET('i');
+    uint32_t word = (uint32_t)decoded->word, value = GET('i');
     int carry = -1;
     FIND(constant_rows, decoded->row);
     unsigned handler =
@@ -244,7 +244,7 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
 static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, value;
+    uint32_t word = (uint32_t)decoded->word, value;
     int carry;
     FIND(logic_rows, decoded->row);
     bool flags = sets_flags(core->tables, decoded);
@@ -260,7 +260,7 @@ static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const armm_shape *shape = &core->tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     FIND(offset_rows, decoded->row);
     const armm_class *memory = &shape->class_of[1];
     unsigned n = memory->what == ARMM_MEM_SP ? ARMM_SP : GET('n'), t = GET('t');
@@ -273,7 +273,7 @@ static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     FIND(index_rows, decoded->row);
     if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
     unsigned scaled = has_letter(pattern, 'i') && GET('i') ? ARMM_OP_LDR_S - ARMM_OP_LDR_R : 0;
@@ -286,7 +286,7 @@ static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_patter
 {
     static const uint8_t handlers[3][2] = {
         {ARMM_OP_LSL_I, ARMM_OP_LSLS_I}, {ARMM_OP_LSR_I, ARMM_OP_LSRS_I}, {ARMM_OP_ASR_I, ARMM_OP_ASRS_I}};
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     unsigned kind;
     switch (decoded->row) {
     case ARMM_LSL_IMM:
@@ -306,7 +306,7 @@ static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_patter
 static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, uint32_t pc)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     armm_op *to = armm_op_at(core, decoded->target);
     if (to == core->ops + core->slots - 1) return false;
     uint32_t refill = armm_refill(core, decoded->target), target = offset_of(core, to);
@@ -331,7 +331,7 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
 static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, value;
+    uint32_t word = (uint32_t)decoded->word, value;
     bool constant;
     switch (decoded->row) {
     case ARMM_ADD_HIGH:

@@ -328,7 +328,7 @@ static unsigned rows_of_width(const oak_isa_tables *tables, bool wide, bucket_ro
         const oak_pattern *pattern = &tables->shape[row].pattern;
         if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
             continue;
-        rows[count++] = (bucket_row){pattern->fixed, pattern->mask, (uint16_t)row};
+        rows[count++] = (bucket_row){(uint32_t)pattern->fixed, (uint32_t)pattern->mask, (uint16_t)row};
     }
     return count;
 }

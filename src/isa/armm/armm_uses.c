@@ -119,7 +119,7 @@ static armm_uses uses_at(const oak_core *core, uint32_t pc)
     oak_decoded decoded;
     if (!decode_at(core, pc, &decoded)) return uses;
     unsigned row = decoded.row;
-    uint32_t word = decoded.word;
+    uint32_t word = (uint32_t)decoded.word;
     const armm_shape *shape = &core->tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
     const char *mnemonic = core->tables->mnemonic[shape->mnemonic];
@@ -175,7 +175,8 @@ static bool points_to(const oak_core *core, const oak_decoded *decoded, const ar
                       uint32_t *address)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, offset = GET('i') * class->scale, n = GET('n'), m = core->r[GET('m')];
+    uint32_t word = (uint32_t)decoded->word, offset = GET('i') * class->scale, n = GET('n'),
+             m = core->r[GET('m')];
     uint32_t base = n == ARMM_PC ? pc + 4 : core->r[n];
     switch (class->what) {
     case ARMM_MEM_IMM: *address = base + offset; return true;
@@ -199,7 +200,7 @@ static bool points_to(const oak_core *core, const oak_decoded *decoded, const ar
 static oak_watched words_of(const oak_core *core, const oak_decoded *decoded, const char *mnemonic)
 {
     const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
-    uint32_t word = decoded->word, size = 0;
+    uint32_t word = (uint32_t)decoded->word, size = 0;
     bool stack = oak_same(mnemonic, "push") || oak_same(mnemonic, "pop");
     bool below = oak_same(mnemonic, "push") || oak_same(mnemonic, "stmdb") || oak_same(mnemonic, "ldmdb");
     for (uint32_t left = armm_list(decoded->row, pattern, word); left; left &= left - 1) size += 4;

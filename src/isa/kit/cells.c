@@ -105,7 +105,8 @@ static bool is_special(const kit_core *kit, unsigned space)
     return kit->arch->isa->about.spaces[space].special;
 }
 
-oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                           size_t count)
 {
     const kit_core *kit = kit_look(core);
     const uint8_t *from = kit_cells(core, space, address, count);
@@ -116,7 +117,8 @@ oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t addres
     return OAK_OK;
 }
 
-oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                            size_t count)
 {
     kit_core *kit = kit_of(core);
     uint8_t *to = kit_cells(core, space, address, count);

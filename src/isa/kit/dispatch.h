@@ -6,8 +6,8 @@
 #define RESUME(number) goto *handlers[number]
 #define BEGIN_CASES
 #define END_CASES
-#define CASE(name)  CASE_OF(name) /* of a handler that is no row */
-#define ON(name)    CASE_OF(name) /* of a row */
+#define CASE(name)    CASE_OF(name) /* of a handler that is no row */
+#define ON(name)      CASE_OF(name) /* of a row */
 #define CASE_OF(name) on_##name
 #else
 #define KIT_COMPUTED_GOTO 0

@@ -81,9 +81,9 @@ enum {
 /* What an architecture has of its own. What is said to be optional may be NULL. */
 typedef struct kit_arch {
     const oak_isa *isa;
-    uint32_t code_span;       /* addresses that the program counter has; behind the last it goes on at 0 */
-    size_t core_size;         /* bytes of an oak_core */
-    const uint8_t *cycles;    /* of each row, whatever happens */
+    uint32_t code_span;    /* addresses that the program counter has; behind the last it goes on at 0 */
+    size_t core_size;      /* bytes of an oak_core */
+    const uint8_t *cycles; /* of each row, whatever happens */
     /* The loop in its two forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
     kit_exit (*run_blocks)(oak_core *core, uint32_t limit);
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
@@ -124,8 +124,9 @@ typedef struct kit_arch {
     uint32_t (*bank)(const oak_core *core);
     /* What is watched has changed: whatever the glance needs. Optional. */
     void (*watches)(oak_core *core);
-    uint16_t taken;            /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
-    size_t tape_from, tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
+    uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
+    size_t tape_from,
+        tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
 } kit_arch;
 
 typedef struct kit_core {
@@ -134,8 +135,9 @@ typedef struct kit_core {
     oak_core_setup setup;
     kit_space space[KIT_MOST_SPACES];
     kit_op *ops;
-    uint16_t *row;    /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
-    uint8_t *stop_at; /* 1 where a stop point is */
+    uint16_t *
+        row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
+    uint8_t *stop_at;          /* 1 where a stop point is */
     const uint8_t *own_cycles; /* of each row */
     bool decoded;              /* something is */
     oak_tallies tallies;       /* by code address */
@@ -181,8 +183,8 @@ static inline const kit_core *kit_look(const oak_core *core)
 /* ------------------------------------------------------------------------------------------ cells.c */
 
 /* Takes what every core needs; its spaces are then the architecture's to set up, and kit_forget and kit_reset to be called. */
-OAK_MUST_USE oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
-                                   oak_core **core);
+OAK_MUST_USE oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables,
+                                   const oak_core_setup *setup, oak_core **core);
 void kit_destroy(oak_core *core);
 /* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory. */
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
@@ -191,10 +193,10 @@ uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_
 /* Power comes: RAM begins with zeros, and time with it. */
 void kit_reset(oak_core *core);
 OAK_MUST_USE oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);
-OAK_MUST_USE oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
-                                        size_t count);
-OAK_MUST_USE oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
-                                         size_t count);
+OAK_MUST_USE oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t address,
+                                        uint8_t *bytes, size_t count);
+OAK_MUST_USE oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address,
+                                         const uint8_t *bytes, size_t count);
 oak_chip_time *kit_time(oak_core *core);
 uint32_t kit_place(const oak_core *core);
 void kit_tape(oak_core *core, oak_tape *tape);

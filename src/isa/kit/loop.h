@@ -112,32 +112,30 @@ next_one:
 
 #include CORE_CASES
 
-    CASE(KIT_DECODE):
-        spent -= op->cost;
-        kit_decode_block(core, HERE);
-        ENTER(op);
-    CASE(KIT_WRAP): ENTER(op - CORE_SPAN);
-    CASE(KIT_STOP):
-        exit = KIT_EXIT_STOP;
+    CASE(KIT_DECODE) : spent -= op->cost;
+    kit_decode_block(core, HERE);
+    ENTER(op);
+    CASE(KIT_WRAP) : ENTER(op - CORE_SPAN);
+    CASE(KIT_STOP) : exit = KIT_EXIT_STOP;
+    goto leave;
+    CASE(KIT_WATCHED)
+        : /* runs of single instructions look for themselves */
+          SAVE;
+    if (!LOOP_ONE && kit_reaches(core, HERE)) {
+        exit = KIT_EXIT_WATCH;
         goto leave;
-    CASE(KIT_WATCHED): /* runs of single instructions look for themselves */
-        SAVE;
-        if (!LOOP_ONE && kit_reaches(core, HERE)) {
-            exit = KIT_EXIT_WATCH;
-            goto leave;
-        }
-        RESUME(kit_natural(core, HERE));
-    CASE(KIT_PARKED):
-        exit = KIT_EXIT_PARKED;
-        goto leave;
-    CASE(KIT_RESERVED): FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
-    CASE(KIT_UNPROGRAMMED):
+    }
+    RESUME(kit_natural(core, HERE));
+    CASE(KIT_PARKED) : exit = KIT_EXIT_PARKED;
+    goto leave;
+    CASE(KIT_RESERVED) : FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
+    CASE(KIT_UNPROGRAMMED) :
     {
         uint32_t empty = HERE;
         while (kit->space[CORE_CODE].known[empty % CORE_SPAN]) empty++;
         FAULT(OAK_FAULT_UNPROGRAMMED, CORE_CODE, empty % CORE_SPAN);
     }
-    CASE(KIT_OUTSIDE): FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
+    CASE(KIT_OUTSIDE) : FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
 
     END_CASES
 

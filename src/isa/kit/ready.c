@@ -129,5 +129,6 @@ void kit_choose_handlers(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     for (uint32_t pc = 0; kit->decoded && pc < span_of(kit); pc++)
-        if (kit->row[pc] >= KIT_FIRST_ROW && !kit->stop_at[pc]) kit->ops[pc].handler = kit_handler_at(core, pc);
+        if (kit->row[pc] >= KIT_FIRST_ROW && !kit->stop_at[pc])
+            kit->ops[pc].handler = kit_handler_at(core, pc);
 }

@@ -11,14 +11,16 @@
 #define CHOICE(mnemonic, of, meaning)
 #ifdef KIT_ROWS_OF
 #define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)                        \
-    [KIT_ROW_NAME(id)] = {#mnemonic, operands, bits, cycles, flags, meaning, "", taken, OAK_FLOW_##flow, uses},
+    [KIT_ROW_NAME(id)] = {#mnemonic, operands, bits,  cycles,          flags,                                \
+                          meaning,   "",       taken, OAK_FLOW_##flow, uses},
 const oak_insn_row KIT_ROWS_OF[KIT_COUNT] = {
 #include KIT_TABLE
 };
 #undef INSN
 #undef CHOICE
 #define CHOICE(mnemonic, of, meaning)
-#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning) [KIT_ROW_NAME(id)] = cycles,
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)                        \
+    [KIT_ROW_NAME(id)] = cycles,
 const uint8_t KIT_CYCLES_OF[KIT_COUNT] = {
 #include KIT_TABLE
 };

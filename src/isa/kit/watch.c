@@ -90,7 +90,8 @@ bool kit_reaches(const oak_core *core, uint32_t pc)
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
         for (unsigned w = 0; w < kit->watched_count; w++)
-            if (wants(&kit->watched[w], &list[i]) && overlaps(begin_of(core, w), kit->watched[w].size, &list[i]))
+            if (wants(&kit->watched[w], &list[i]) &&
+                overlaps(begin_of(core, w), kit->watched[w].size, &list[i]))
                 return true;
     return false;
 }
@@ -108,8 +109,11 @@ static void note(oak_core *core, const kit_reach *one, uint32_t pc)
             uint8_t *cell = kit_cells(core, one->space, at, 1);
             bool inside = at >= watched->address && at - watched->address < watched->size;
             if (!cell || !inside || kit->written_count == KIT_MOST_WRITTEN) continue;
-            kit->written[kit->written_count++] = (struct kit_written){
-                .number = (uint8_t)w, .value = *cell, .bits = watched->bits ? watched->bits : 0xFF, .cell = cell};
+            kit->written[kit->written_count++] =
+                (struct kit_written){.number = (uint8_t)w,
+                                     .value = *cell,
+                                     .bits = watched->bits ? watched->bits : 0xFF,
+                                     .cell = cell};
             kit->watch_pc = pc;
         }
     }
@@ -154,7 +158,8 @@ void kit_watch_end(oak_core *core)
 static bool can_be_seen(const kit_core *kit, const oak_watched *one)
 {
     const oak_space_info *space = &kit->arch->isa->about.spaces[one->space];
-    bool memory = !space->special && !space->of_bits && kit->space[one->space].cells && !kit->space[one->space].known;
+    bool memory =
+        !space->special && !space->of_bits && kit->space[one->space].cells && !kit->space[one->space].known;
     return !space->of_bits && (memory || !(one->accesses & OAK_ACCESS_CHANGE));
 }
 
@@ -167,8 +172,8 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         watched[i] = asked[i];
         bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
-        if (is_register && ((asked[i].accesses & OAK_ACCESS_CHANGE) ||
-                            !kit->arch->lies(&watched[i], &banks[i], &stride[i])))
+        if (is_register &&
+            ((asked[i].accesses & OAK_ACCESS_CHANGE) || !kit->arch->lies(&watched[i], &banks[i], &stride[i])))
             return OAK_UNSUPPORTED;
         if (!watched[i].size && !handler) return OAK_OUT_OF_RANGE;
         if (!handler && !can_be_seen(kit, &watched[i])) return OAK_UNSUPPORTED;

@@ -553,7 +553,7 @@ oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_in
 {
     const mcs51_shape *shape = &tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = pattern->fixed, next = address + pattern->size, field;
+    uint32_t word = (uint32_t)pattern->fixed, next = address + pattern->size, field;
     why->hint[0] = 0;
     for (unsigned i = 0; i < shape->count; i++) {
         const oak_value *value = &values[i];
@@ -584,7 +584,7 @@ oak_status mcs51_encode(const oak_isa_tables *tables, unsigned row, const oak_in
         default: break;
         }
         if (status) return status;
-        if (letter) word |= oak_pattern_put(pattern, letter, field);
+        if (letter) word |= (uint32_t)oak_pattern_put(pattern, letter, field);
     }
     for (unsigned i = pattern->size; i-- > 0; word >>= 8) bytes[i] = (uint8_t)word;
     return OAK_OK;

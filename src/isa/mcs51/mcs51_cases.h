@@ -1,9 +1,11 @@
 /* mcs51_cases.h — what each row does, for the loop of the kit; and an instruction on a special register with an effect of its own:
  * the same instruction again, in a spare slot, on a copy of the register. */
 
-#define DIRECT data[AT]
+#define DIRECT    data[AT]
 #define IMMEDIATE AT
-#define POINTED pointed = r[X]; if (pointed > core->ram_top) goto no_such_ram
+#define POINTED                                                                                              \
+    pointed = r[X];                                                                                          \
+    if (pointed > core->ram_top) goto no_such_ram
 #define DPTR_VALUE ((uint32_t)(data[DPH] << 8 | data[DPL]))
 #define ADD_TO_A(value, with)                                                                                \
     do {                                                                                                     \
@@ -43,7 +45,7 @@
         ENTER(ops + (data[sp] << 8 | data[sp - 1]));                                                         \
     } while (0)
 
-    /* clang-format off */
+/* clang-format off */
     ON(MCS51_ADD_A_RN): ADD_TO_A(r[X], 0); NEXT(1);
     ON(MCS51_ADD_A_DIR): ADD_TO_A(DIRECT, 0); NEXT(2);
     ON(MCS51_ADD_A_RI): POINTED; ADD_TO_A(data[pointed], 0); NEXT(1);
@@ -308,7 +310,7 @@ stack_overflow:
 stack_underflow:
     FAULT(OAK_FAULT_STACK_UNDERFLOW, MCS51_IRAM, data[SP]);
 
-    /* clang-format on */
+/* clang-format on */
 #undef DIRECT
 #undef IMMEDIATE
 #undef POINTED

@@ -213,7 +213,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
     const mcs51_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     op->x = (uint8_t)(oak_pattern_get(pattern, 'n', word) | oak_pattern_get(pattern, 'i', word));
     op->at = direct_index(oak_pattern_get(pattern, 'a', word));
     if (decoded->flow == OAK_FLOW_CALL || decoded->row == MCS51_MOVC_A_PC)

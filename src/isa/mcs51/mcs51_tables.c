@@ -106,8 +106,8 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **result)
         tables->first_row[shape->mnemonic] = (uint8_t)i;
         /* Every first byte the row has: its fixed bits with each value of the free ones. */
         unsigned below = 8u * (shape->pattern.size - 1u);
-        unsigned fixed = shape->pattern.fixed >> below, free = ~(shape->pattern.mask >> below) & 0xFF,
-                 bits = free;
+        unsigned fixed = (unsigned)(shape->pattern.fixed >> below),
+                 free = ~(unsigned)(shape->pattern.mask >> below) & 0xFF, bits = free;
         for (;; bits = (bits - 1) & free) {
             tables->row_of_code[fixed | bits] = (uint8_t)i;
             if (!bits) break;
@@ -211,7 +211,7 @@ void mcs51_print(const oak_isa_tables *tables, const oak_decoded *decoded, const
 {
     const mcs51_shape *shape = &tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = decoded->word;
+    uint32_t word = (uint32_t)decoded->word;
     oak_buf_text(out, mcs51_rows[decoded->row].mnemonic);
     for (unsigned i = 0; i < shape->count; i++) {
         oak_buf_text(out, i ? ", " : " ");
