@@ -38,15 +38,19 @@ static void print_summary(cli *self, const oak_program *program, const char *out
         from = address + length;
         highest = (uint32_t)(from - 1);
     }
+    unsigned unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
+    const char *what = unit > 1 ? "word" : "byte";
+    count = (count + unit - 1) / unit;
+    lowest /= unit, highest /= unit;
     for (unsigned i = 0; i < part->memory_count; i++)
         if (part->memories[i].space == part->architecture->code_space && !part->memories[i].writable)
             size += part->memories[i].size;
-    printf("%s%s%s: %s byte%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
-           output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes),
+    printf("%s%s%s: %s %s%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
+           output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes), what,
            count == 1 ? "" : "s", (unsigned)lowest, (unsigned)highest);
     if (size)
-        printf(", %.1f %% of the %s bytes of %s", 100.0 * (double)count / (double)size,
-               cli_count(size, room, sizeof room), part->name);
+        printf(", %.1f %% of the %s %ss of %s", 100.0 * (double)count / (double)size,
+               cli_count(size, room, sizeof room), what, part->name);
     printf("; %s line%s\n", cli_count(oak_program_line_count(program), lines, sizeof lines),
            oak_program_line_count(program) == 1 ? "" : "s");
     if (!count) printf("The program holds no code at all.\n");

@@ -209,7 +209,8 @@ bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32
 {
     oak_chip_port chip = oak_session_chip(session);
     uint8_t bytes[4] = {0};
-    if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, reg->bits / 8u)) return false;
+    if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u))
+        return false;
     *value =
         (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
     return true;

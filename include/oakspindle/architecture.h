@@ -19,6 +19,9 @@ typedef struct oak_space_info {
     bool special;   /* its cells are special function registers */
     uint32_t first; /* its addresses are first to end - 1; end 0: none */
     uint64_t end;
+    /* Bits of what one address names; 0: a byte. In an image, and where memory is read and written, it takes whole bytes, of which the
+     * lowest comes first. */
+    uint8_t unit_bits;
 } oak_space_info;
 
 typedef struct oak_register_info {
@@ -63,6 +66,12 @@ typedef struct oak_architecture {
     const oak_flag_info *flags;
     unsigned flag_count;
 } oak_architecture;
+
+/* Bytes that what one address of a space names takes in an image, and where it is read and written. */
+static inline unsigned oak_unit_bytes(const oak_architecture *about, unsigned space)
+{
+    return about->spaces[space].unit_bits > 8 ? (about->spaces[space].unit_bits + 7u) / 8 : 1;
+}
 
 /* Finds an architecture by its name, or returns NULL. */
 const oak_architecture *oak_architecture_find(const char *name);

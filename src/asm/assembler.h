@@ -342,6 +342,15 @@ int asm_mnemonic(assembler *as, asm_name *name);
 /* trade.c: the kind of instruction that a word means elsewhere; what to write here instead of it, NULL when it is no such word. */
 oak_trade asm_trade_of(const char *text, size_t length);
 /* False when the trade has no such word, or this core nothing for it. */
+/* Bytes of a unit of code memory: where program memory counts in words, addresses and sizes do so, too. */
+static inline unsigned asm_unit(const assembler *as)
+{
+    return oak_unit_bytes(&as->isa->about, as->isa->about.code_space);
+}
+/* Units that the values of a data statement take. */
+uint32_t asm_data_units(const assembler *as, const statement *one);
+/* A byte of what lies at an address of code. */
+bool asm_code_byte(const assembler *as, uint32_t address, unsigned byte, uint8_t *value);
 bool asm_trade_hint(const assembler *as, const char *text, size_t length, char *hint, size_t room);
 /* Does the line encode as the edit would leave it? */
 bool asm_trial_holds(assembler *as, const asm_trial *trial);

@@ -18,9 +18,7 @@ static bool decode_at(const flow *self, uint32_t address, uint32_t state, oak_de
 {
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t known = 0;
-    while (known < sizeof bytes &&
-           oak_image_byte(self->as->program->image, address + (uint32_t)known, &bytes[known]))
-        known++;
+    while (known < sizeof bytes && asm_code_byte(self->as, address, (unsigned)known, &bytes[known])) known++;
     return self->as->isa->decode(self->as->tables, bytes, known, address, state, decoded) == OAK_OK;
 }
 
@@ -44,9 +42,9 @@ static void check_ends(flow *self, const statement *one, const oak_decoded *deco
     if (goes_on(decoded) && next < self->size && !is_start(self, next))
         asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
                  "execution runs on into %s at 0x%04x",
-                 oak_image_byte(as->program->image, next, &byte) ? "data" : "nothing", (unsigned)next);
+                 asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
     if (decoded->has_target && decoded->target < self->size && !is_start(self, decoded->target) &&
-        oak_image_byte(as->program->image, decoded->target, &byte))
+        asm_code_byte(as, decoded->target, 0, &byte))
         asm_warn(as, one->place, 0, end, "jump-into-data", NULL,
                  "this goes to 0x%04x, where no instruction begins", (unsigned)decoded->target);
 }
@@ -118,7 +116,7 @@ static void check_handlers(flow *self, const statement **by_address)
         const oak_part_vector *vector = &as->part->vectors[i];
         /* Where code runs through it, it is no vector of this program. */
         if (!vector->address || !is_start(self, vector->address) ||
-            oak_image_byte(as->program->image, vector->address - 1, &byte) ||
+            asm_code_byte(as, vector->address - 1, 0, &byte) ||
             !reaches_return(self, vector->address, name, &at) || !by_address[at])
             continue;
         const statement *one = by_address[at];

@@ -431,6 +431,11 @@ typedef struct byte_writer {
     uint8_t bytes[BUFFER];
 } byte_writer;
 
+bool asm_code_byte(const assembler *as, uint32_t address, unsigned byte, uint8_t *value)
+{
+    return oak_image_byte(as->program->image, address * asm_unit(as) + byte, value);
+}
+
 /* Names the two statements that give bytes for one address. */
 static void report_overlap(assembler *as, uint32_t address)
 {
@@ -461,7 +466,7 @@ static void flush(byte_writer *writer)
     uint8_t byte;
     for (size_t i = 0; i < writer->count; i++) {
         if (!oak_image_byte(image, writer->start + (uint32_t)i, &byte)) continue;
-        report_overlap(as, writer->start + (uint32_t)i);
+        report_overlap(as, (writer->start + (uint32_t)i) / asm_unit(as));
         break;
     }
     if (oak_image_write(image, writer->start, writer->bytes, writer->count)) as->out_of_memory = true;
@@ -582,7 +587,7 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
                    why.hint, "%s", why.message);
         return;
     }
-    write_bytes(writer, one->address, bytes, one->size);
+    write_bytes(writer, one->address * asm_unit(as), bytes, one->size * asm_unit(as));
     if (!as->isa->doubt) return;
     unsigned decimal = 0;
     oak_source_line line = asm_source(as, one->place);
@@ -603,9 +608,24 @@ static void write_pool(void *context, uint32_t address, const uint8_t *bytes, si
     write_bytes(context, address, bytes, count);
 }
 
+uint32_t asm_data_units(const assembler *as, const statement *one)
+{
+    unsigned unit = one->space == as->isa->about.code_space ? asm_unit(as) : 1,
+             bits = as->isa->about.spaces[as->isa->about.code_space].unit_bits;
+    uint32_t bytes = 0, values = 0;
+    for (uint32_t i = 0; i < one->count; i++) {
+        bytes += one->as.items[i].expr ? one->unit : one->as.items[i].size;
+        values += one->as.items[i].expr ? 1 : one->as.items[i].size;
+    }
+    if (unit == 1 || bits % 8 == 0) return (bytes + unit - 1) / unit;
+    return values * (one->unit > 2 ? one->unit / 2u : 1); /* a value for each, since no two bytes fit */
+}
+
 static void emit_data(assembler *as, const statement *one, byte_writer *writer)
 {
-    uint32_t address = one->address;
+    unsigned code_bits = as->isa->about.spaces[as->isa->about.code_space].unit_bits, unit = asm_unit(as);
+    unsigned width = code_bits % 8 && one->unit < unit ? unit : one->unit; /* of a value in the image */
+    uint32_t address = one->address * unit, end = (one->address + one->size) * unit;
     for (uint32_t i = 0; i < one->count; i++) {
         const data_item *item = &one->as.items[i];
         if (!item->expr) {
@@ -613,13 +633,15 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
             for (uint32_t c = 0; c < item->size; c++) {
                 uint8_t byte = 0;
                 at += oak_read_character(at, at + 4, &byte);
-                write_bytes(writer, address++, &byte, 1);
+                uint8_t padded[8] = {byte};
+                write_bytes(writer, address, padded, width);
+                address += width;
             }
             continue;
         }
         oak_value value;
         uint8_t bytes[8] = {0};
-        unsigned bits = 8u * one->unit;
+        unsigned bits = code_bits % 8 && one->unit == unit ? code_bits : 8u * one->unit;
         if (asm_value(as, item->expr, one, &value) == OAK_OK) {
             bool fits = bits == 64 ||
                         (value.number >= -((int64_t)1 << (bits - 1)) && value.number < (int64_t)1 << bits);
@@ -634,9 +656,11 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
             for (unsigned b = 0; b < one->unit; b++)
                 bytes[as->isa->about.big_endian ? one->unit - 1u - b : b] = (uint8_t)(number >> (8 * b));
         }
-        write_bytes(writer, address, bytes, one->unit);
-        address += one->unit;
+        write_bytes(writer, address, bytes, width);
+        address += width;
     }
+    for (uint8_t none = 0; address < end; address++)
+        write_bytes(writer, address, &none, 1); /* the last unit is filled */
 }
 
 /* ------------------------------------------------------------------------------------------ assertions */
@@ -668,7 +692,7 @@ void asm_emit(assembler *as)
             break;
         case STATEMENT_BINARY:
             if (must_be_code(as, one, "data with values") && inside_memory(as, one))
-                write_bytes(&writer, one->address, (const uint8_t *)one->as.bytes, one->size);
+                write_bytes(&writer, one->address * asm_unit(as), (const uint8_t *)one->as.bytes, one->count);
             break;
         case STATEMENT_POOL:
             if (one->size && must_be_code(as, one, "a pool") && inside_memory(as, one))

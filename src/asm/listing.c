@@ -53,7 +53,9 @@ static void show_record(listing *self, uint32_t line, const oak_record *record)
         oak_buf_format(buf, "%04llx %-*s", (unsigned long long)record->at, 3 + 3 * BYTES_A_LINE, space);
     else {
         oak_buf_format(buf, "0x%04llx  ", (unsigned long long)record->at);
-        show_bytes(self, (uint32_t)record->at, record->kind <= OAK_RECORD_DATA ? record->size : 0);
+        unsigned unit = oak_unit_bytes(self->program->part->architecture, code);
+        show_bytes(self, (uint32_t)record->at * unit,
+                   record->kind <= OAK_RECORD_DATA ? record->size * unit : 0);
     }
     if (record->cycles) oak_buf_format(buf, "%4u  ", record->cycles);
     else oak_buf_text(buf, "      ");

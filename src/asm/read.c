@@ -414,7 +414,7 @@ static void read_data(assembler *as, int kind, const char *word, const char *at,
         one->as.items = kept;
         one->count = count;
         one->unit = (uint8_t)unit;
-        one->size = size;
+        one->size = asm_unit(as) > 1 ? asm_data_units(as, one) : size;
         asm_place(as, one);
     }
     oak_release(as->host, items, room, sizeof *items);
@@ -567,7 +567,8 @@ static void read_binary(assembler *as, const char *at, const char *end)
     statement *one = add_statement(as, STATEMENT_BINARY);
     if (!one) return;
     one->as.bytes = bytes + offset;
-    one->size = (uint32_t)count;
+    one->count = (uint32_t)count;
+    one->size = ((uint32_t)count + asm_unit(as) - 1) / asm_unit(as);
     asm_place(as, one);
 }
 

@@ -1,23 +1,20 @@
-/* isa.c — the list of architectures, and bit patterns shared by all of them. */
+/* isa.c — finding architectures, and bit patterns shared by all of them. */
 #include "isa/isa.h"
 
 #include "base/bytes.h"
 
-/* One line an architecture. */
-extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m;
-static const oak_isa *const all[] = {&oak_isa_mcs51, &oak_isa_armv6m, &oak_isa_armv7m};
-enum { COUNT = sizeof all / sizeof *all };
-
-const oak_isa *oak_isa_find(const char *name)
+const oak_isa *oak_isa_at(unsigned index)
 {
-    for (unsigned i = 0; i < COUNT; i++)
-        if (oak_same(all[i]->about.name, name)) return all[i];
+    for (unsigned i = 0; oak_isa_list[i]; i++)
+        if (!index--) return oak_isa_list[i];
     return NULL;
 }
 
-const oak_isa *oak_isa_at(unsigned index)
+const oak_isa *oak_isa_find(const char *name)
 {
-    return index < COUNT ? all[index] : NULL;
+    for (unsigned i = 0; oak_isa_list[i]; i++)
+        if (oak_same(oak_isa_list[i]->about.name, name)) return oak_isa_list[i];
+    return NULL;
 }
 
 const oak_architecture *oak_architecture_find(const char *name)
@@ -28,7 +25,8 @@ const oak_architecture *oak_architecture_find(const char *name)
 
 const oak_architecture *oak_architecture_at(unsigned index)
 {
-    return index < COUNT ? &all[index]->about : NULL;
+    const oak_isa *isa = oak_isa_at(index);
+    return isa ? &isa->about : NULL;
 }
 
 bool oak_remedy_for(const oak_remedy *remedies, const char *letters, size_t kinds, const char *mnemonic,

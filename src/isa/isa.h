@@ -186,6 +186,8 @@ typedef struct oak_namer {
 
 /* ------------------------------------------------------------------------------------------ executing */
 
+enum { OAK_MOST_SPACES = 12 };
+
 /* Memory a core is created with. */
 typedef struct oak_core_memory {
     uint8_t space;
@@ -201,12 +203,12 @@ typedef struct oak_core_setup {
     const oak_core_memory *memories;
     unsigned memory_count;
     void *machine;
-    oak_cell_kind (*cell_kind)(void *machine, uint32_t address);
+    oak_cell_kind (*cell_kind)(void *machine, unsigned space, uint32_t address);
     /* The value a reading instruction sees at the cycle `now`; `stored` is the register as it was last written, and `latch`
      * tells that the instruction reads, changes and writes back, so that a port gives its latch. `asked`: the bits it looks at. */
-    uint32_t (*device_read)(void *machine, uint32_t address, uint32_t stored, bool latch, uint32_t asked,
-                            uint64_t now);
-    void (*device_write)(void *machine, uint32_t address, uint32_t value, uint64_t now);
+    uint32_t (*device_read)(void *machine, unsigned space, uint32_t address, uint32_t stored, bool latch,
+                            uint32_t asked, uint64_t now);
+    void (*device_write)(void *machine, unsigned space, uint32_t address, uint32_t value, uint64_t now);
     /* The interrupt of a line is being served; returns the cycle at which a device does something next. */
     uint64_t (*acknowledge)(void *machine, unsigned line, uint64_t now);
     /* The program does what a chip would suffer silently. True: the run is to end here with that fault. */
@@ -392,6 +394,7 @@ typedef struct oak_isa {
     const oak_core_ops *core;
 } oak_isa;
 
+extern const oak_isa *const oak_isa_list[]; /* list.c; up to NULL */
 /* Finds the instruction set of an architecture, or NULL. */
 const oak_isa *oak_isa_find(const char *name);
 /* All of them, from 0; NULL after the last. */

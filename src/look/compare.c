@@ -62,7 +62,7 @@ static bool has_name(const looker *look, uint32_t address)
 
 static bool is_word(const looker *look, uint32_t address)
 {
-    bool known = look->mark[address - look->base] & IS_WORD;
+    bool known = look->unit == 1 && (look->mark[address - look->base] & IS_WORD);
     for (unsigned i = 1; i < 4 && known; i++)
         known = look_is_known(look, address + i) &&
                 !(look->mark[address + i - look->base] & (IS_START | IS_WORD));
@@ -107,7 +107,7 @@ static item item_at(side *self, uint32_t address)
         one.leads = reads_as_place(look, address, &one.target);
         if (!one.leads) one.reads = hash(one.reads, &look->bytes[address - look->base], 4);
     } else {
-        one.reads = hash(one.reads, &look->bytes[address - look->base], 1);
+        one.reads = hash(one.reads, &look->bytes[(address - look->base) * look->unit], look->unit);
     }
     one.reads = hash(one.reads, &one.size, 1);
     return one;
@@ -237,14 +237,16 @@ static void write_item(side *self, const item *one)
         oak_buf_format(&look->buf, "dd   %s", name ? name : "?");
         if (marked) oak_buf_format(&look->buf, " + %u", look->isa->about.code_bit);
     } else {
-        oak_buf_text(&look->buf, one->size == 4 ? "dd   0x" : "db   0x");
-        for (unsigned i = one->size; i-- > 0;)
+        unsigned bytes = one->size * look->unit;
+        oak_buf_text(&look->buf, bytes == 4 ? "dd   0x" : bytes == 2 ? "dw   0x" : "db   0x");
+        for (unsigned i = bytes; i-- > 0;)
             oak_buf_format(&look->buf, "%02x",
-                           look->bytes[at + (look->isa->about.big_endian ? one->size - 1u - i : i)]);
+                           look->bytes[at * look->unit + (look->isa->about.big_endian ? bytes - 1u - i : i)]);
     }
     size_t width = look->buf.size - start;
     oak_buf_repeat(&look->buf, ' ', width < 28 ? 28 - width : 1);
-    for (unsigned i = 0; i < one->size; i++) oak_buf_format(&look->buf, " %02x", look->bytes[at + i]);
+    for (unsigned i = 0; i < one->size * look->unit; i++)
+        oak_buf_format(&look->buf, " %02x", look->bytes[at * look->unit + i]);
     oak_buf_char(&look->buf, '\n');
 }
 

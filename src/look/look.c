@@ -35,8 +35,8 @@ bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded)
     size_t available = 0;
     while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available])
         available++;
-    return self->isa->decode(self->tables, self->bytes + at, available, address, self->state[at], decoded) ==
-           OAK_OK;
+    return self->isa->decode(self->tables, self->bytes + at * self->unit, available * self->unit, address,
+                             self->state[at], decoded) == OAK_OK;
 }
 
 /* Data that an instruction reads beside the code: a place with a name, and words where they are words. */
@@ -45,7 +45,7 @@ static void note_data(looker *self, const oak_decoded *decoded)
     if (!decoded->has_data || !look_is_known(self, decoded->data)) return;
     uint8_t *mark = &self->mark[decoded->data - self->base];
     *mark |= IS_DATA;
-    for (unsigned i = 0; i + 4 <= decoded->data_bytes; i += 4)
+    for (unsigned i = 0; self->unit == 1 && i + 4 <= decoded->data_bytes; i += 4)
         if (look_is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
 }
 
@@ -162,8 +162,8 @@ static void comment(looker *self, size_t line_start, uint32_t address, unsigned 
     size_t width = self->buf.size - line_start;
     oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
     oak_buf_format(&self->buf, "; 0x%04x ", (unsigned)address);
-    for (unsigned i = 0; i < size; i++)
-        oak_buf_format(&self->buf, " %02x", self->bytes[address - self->base + i]);
+    for (unsigned i = 0; i < size * self->unit; i++)
+        oak_buf_format(&self->buf, " %02x", self->bytes[(address - self->base) * self->unit + i]);
     if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(14 - 3 * (size < 4 ? size : 4)), "", cycles);
     oak_buf_char(&self->buf, '\n');
 }
@@ -228,6 +228,17 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
         stop++;
     while (text < stop && is_text(self->bytes[text - self->base])) text++;
     size_t start = self->buf.size;
+    if (self->unit > 1) { /* a word a unit */
+        if (stop - address > DATA_COLUMNS) stop = address + DATA_COLUMNS;
+        oak_buf_text(&self->buf, "        dw   ");
+        for (uint32_t at = address; at < stop; at++) {
+            const uint8_t *bytes = self->bytes + (at - self->base) * self->unit;
+            oak_buf_format(&self->buf, "%s0x%04x", at > address ? ", " : "",
+                           (unsigned)(bytes[0] | bytes[1] << 8));
+        }
+        oak_buf_char(&self->buf, '\n');
+        return stop - address;
+    }
     oak_buf_text(&self->buf, "        db   ");
     if (text - address >= 4) {
         oak_buf_char(&self->buf, '"');
@@ -273,14 +284,16 @@ static oak_status write_all(looker *self)
     while (!status && from <= UINT32_MAX &&
            oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
         from = address + length;
+        address /= self->unit;
         oak_buf_format(&self->buf, "        org  0x%04x\n", (unsigned)address);
-        for (uint32_t at = address; at < from && !status;) {
+        for (uint32_t at = address, end = (uint32_t)((from + self->unit - 1) / self->unit);
+             at < end && !status;) {
             oak_decoded decoded;
             if ((self->mark[at - self->base] & IS_START) && look_decode(self, at, &decoded)) {
                 write_instruction(self, at, &decoded);
                 at += decoded.size;
             } else {
-                at += write_data(self, at, (uint32_t)from);
+                at += write_data(self, at, end);
             }
             if (self->buf.size > 32768) status = look_flush(self);
         }
@@ -292,7 +305,7 @@ static oak_status write_all(looker *self)
 
 void look_close(looker *self)
 {
-    oak_release(&self->host, self->bytes, self->size, 1);
+    oak_release(&self->host, self->bytes, self->size * self->unit, 1);
     oak_release(&self->host, self->known, self->size, 1);
     oak_release(&self->host, self->mark, self->size, 1);
     oak_release(&self->host, self->state, self->size, 1);
@@ -317,7 +330,8 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     if (!self->isa || !memory || memory->size > MOST_CODE) return OAK_UNSUPPORTED;
     self->base = memory->base;
     self->size = memory->size;
-    self->bytes = host->resize(host->context, NULL, 0, self->size);
+    self->unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
+    self->bytes = host->resize(host->context, NULL, 0, self->size * self->unit);
     self->known = host->resize(host->context, NULL, 0, self->size);
     self->mark = host->resize(host->context, NULL, 0, self->size);
     self->state = host->resize(host->context, NULL, 0, self->size);
@@ -326,12 +340,14 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     memset(self->state, 0, self->size);
     memset(self->known, 0, self->size);
     const oak_image *image = oak_program_image(program);
-    if (oak_image_read(image, self->base, 0, self->bytes, self->size) != oak_image_count(image))
-        return OAK_OUT_OF_RANGE;
-    uint64_t length, from = self->base;
+    uint32_t base = self->base * self->unit, size = self->size * self->unit;
+    if (oak_image_read(image, base, 0, self->bytes, size) != oak_image_count(image)) return OAK_OUT_OF_RANGE;
+    uint64_t length, from = base;
     for (uint32_t at; oak_image_next_run(image, (uint32_t)from, &at, &length) == OAK_OK; from = at + length) {
-        memset(self->known + (at - self->base), true, (size_t)length);
-        if (at - self->base + length >= self->size) break;
+        uint32_t first = (at - base) / self->unit,
+                 end = (uint32_t)((at - base + length + self->unit - 1) / self->unit);
+        memset(self->known + first, true, end - first);
+        if (at - base + length >= size) break;
     }
     return self->isa->open(host, &self->tables);
 }

@@ -15,7 +15,8 @@ typedef struct looker {
     const oak_isa *isa;
     oak_isa_tables *tables;
     oak_host host;
-    uint32_t base, size; /* of the code memory */
+    uint32_t base, size; /* of the code memory, in units */
+    unsigned unit;       /* bytes of one */
     uint8_t *bytes, *known, *mark;
     uint8_t *state; /* of the instruction there, see oak_insn */
     uint32_t *todo;

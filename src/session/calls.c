@@ -137,7 +137,9 @@ static oak_status mark_flow(oak_session *session, flow_marks *marks)
     while (image && next <= UINT32_MAX &&
            oak_image_next_run(image, (uint32_t)next, &from, &length) == OAK_OK) {
         next = from + length;
-        for (uint64_t at = from - from % align; at < next; at += align) {
+        unsigned unit = oak_unit_bytes(session->part->architecture, session->part->architecture->code_space);
+        uint32_t first = from / unit, end = (uint32_t)((next + unit - 1) / unit);
+        for (uint64_t at = first - first % align; at < end; at += align) {
             oak_decoded decoded;
             if (!is_kept(session, (uint32_t)at)) break;
             if (session_decode_plain(session, (uint32_t)at, &decoded) || !changes_calls(&decoded)) continue;

@@ -179,7 +179,9 @@ static void doubt(const oak_session *session, const char *place, uint32_t addres
     oak_line line;
     char what[200];
     if (!program) return;
-    if (!oak_image_byte(oak_program_image(program), address, &byte)) {
+    const oak_architecture *about = session->part->architecture;
+    if (!oak_image_byte(oak_program_image(program), address * oak_unit_bytes(about, about->code_space),
+                        &byte)) {
         if (memory && memory->writable)
             warn(sink, "It is reached only if the program puts code there and runs it.", place,
                  "lies in RAM, where no code is loaded");

@@ -45,10 +45,11 @@ static oak_status decode_in(const oak_session *session, uint32_t address, uint32
     uint8_t bytes[OAK_LONGEST_INSN];
     size_t count = 0;
     const oak_architecture *about = session->part->architecture;
-    while (count < sizeof bytes &&
-           !session->chip.ops->read_memory(session->chip.chip, about->code_space, address + (uint32_t)count,
-                                           bytes + count, 1))
-        count++;
+    unsigned unit = oak_unit_bytes(about, about->code_space);
+    while (count + unit <= sizeof bytes &&
+           !session->chip.ops->read_memory(session->chip.chip, about->code_space,
+                                           address + (uint32_t)(count / unit), bytes + count, unit))
+        count += unit;
     return session->isa->decode(session->tables, bytes, count, address, state, decoded);
 }
 

@@ -144,7 +144,8 @@ static cJSON *state_document(state_writer *w)
     for (unsigned i = 0; i < session->part->register_count; i++) {
         const oak_part_register *reg = &session->part->registers[i];
         uint8_t bytes[4] = {0};
-        session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
+        session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
+                                       (reg->bits + 7u) / 8u);
         NEED(w, cJSON_AddNumberToObject(specials, reg->name,
                                         (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 |
                                             (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24));
@@ -262,7 +263,8 @@ static void take_specials(state_reader *reader, const cJSON *specials)
             continue;
         }
         for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(value >> (8 * i));
-        session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
+        session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
+                                        (reg->bits + 7u) / 8u);
     }
 }
 

@@ -333,7 +333,8 @@ static uint32_t read_special(oak_session *session, const oak_part_register *reg)
     int port = port_of(session, reg->space, reg->address);
     if (port >= 0) return port_levels(session, (unsigned)port);
     uint8_t bytes[4] = {0};
-    session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes, reg->bits / 8u);
+    session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
+                                   (reg->bits + 7u) / 8u);
     return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
 }
 
@@ -578,7 +579,7 @@ static oak_status locate_bit(oak_session *session, uint32_t address, oak_watched
 
 static oak_status locate_register(const oak_part_register *reg, oak_watched *where)
 {
-    *where = (oak_watched){.space = reg->space, .address = reg->address, .size = reg->bits / 8u};
+    *where = (oak_watched){.space = reg->space, .address = reg->address, .size = (reg->bits + 7u) / 8u};
     return OAK_OK;
 }
 
@@ -749,7 +750,7 @@ static oak_status write_field(oak_session *session, const oak_part_register *reg
     uint8_t bytes[4];
     for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(whole >> (8 * i));
     return session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
-                                           reg->bits / 8u);
+                                           (reg->bits + 7u) / 8u);
 }
 
 static oak_status write_bit_address(oak_session *session, uint32_t address, uint64_t value)

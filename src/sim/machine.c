@@ -9,37 +9,60 @@ enum { MOST_MEMORIES = 16 };
 
 /* ------------------------------------------------------------------------------------------ special registers */
 
-static unsigned special_space(const oak_machine *machine)
+/* True where special registers lie in spaces of their own; else they are on the one bus. */
+static bool has_special_space(const oak_machine *machine)
 {
     for (unsigned i = 1; i < machine->isa->about.space_count; i++)
-        if (machine->isa->about.spaces[i].special) return i;
-    return 0;
+        if (machine->isa->about.spaces[i].special) return true;
+    return false;
 }
 
-/* What stands behind the special registers: latches of ports, roles of blocks. */
-static void find_specials(oak_machine *machine)
+static size_t special_count(const oak_space_info *space)
+{
+    return (size_t)(space->end - space->first);
+}
+
+static struct oak_special *special_at(const oak_machine *machine, unsigned space, uint32_t address)
+{
+    const oak_space_info *about = &machine->isa->about.spaces[space];
+    if (space >= OAK_MOST_SPACES || !machine->special[space]) return NULL;
+    return address >= about->first && address < about->end ? &machine->special[space][address - about->first]
+                                                           : NULL;
+}
+
+/* What stands behind the special registers: latches of ports, roles of blocks. False when there is no memory. */
+static bool find_specials(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    unsigned space = special_space(machine);
-    for (unsigned i = 0; i < 128; i++) machine->special[i] = (struct oak_special){-1, -1};
-    for (unsigned i = 0; i < part->port_count; i++)
-        if (part->ports[i].address - 0x80 < 128 && !part->ports[i].has_block)
-            machine->special[part->ports[i].address - 0x80].port = (int8_t)i;
-    for (unsigned n = 0; n < part->register_count; n++) {
-        const oak_part_register *reg = &part->registers[n];
-        if (reg->space == space && reg->address - 0x80 < 128 &&
-            machine->first_binding[n] != machine->first_binding[n + 1])
-            machine->special[reg->address - 0x80].number = (int16_t)n;
+    const oak_space_info *spaces = machine->isa->about.spaces;
+    for (unsigned s = 1; s < machine->isa->about.space_count && s < OAK_MOST_SPACES; s++) {
+        if (!spaces[s].special) continue;
+        size_t count = special_count(&spaces[s]);
+        machine->special[s] =
+            machine->host.resize(machine->host.context, NULL, 0, count * sizeof *machine->special[s]);
+        if (!machine->special[s]) return false;
+        for (size_t i = 0; i < count; i++) machine->special[s][i] = (struct oak_special){-1, -1, false};
     }
+    for (unsigned i = 0; i < part->port_count; i++) {
+        struct oak_special *special = special_at(machine, part->ports[i].space, part->ports[i].address);
+        if (special && !part->ports[i].has_block) special->port = (int8_t)i;
+    }
+    for (unsigned n = 0; n < part->register_count; n++) {
+        struct oak_special *special =
+            special_at(machine, part->registers[n].space, part->registers[n].address);
+        if (!special) continue;
+        special->present = true;
+        if (machine->first_binding[n] != machine->first_binding[n + 1]) special->number = (int16_t)n;
+    }
+    return true;
 }
 
-static oak_cell_kind cell_kind(void *context, uint32_t address)
+static oak_cell_kind cell_kind(void *context, unsigned space, uint32_t address)
 {
-    oak_machine *machine = context;
-    const struct oak_special *special = &machine->special[address & 0x7F];
+    const struct oak_special *special = special_at(context, space, address);
+    if (!special) return OAK_CELL_ABSENT;
     if (special->port >= 0 || special->number >= 0) return OAK_CELL_DEVICE;
-    return oak_part_register_at(machine->part, special_space(machine), address) ? OAK_CELL_PLAIN
-                                                                                : OAK_CELL_ABSENT;
+    return special->present ? OAK_CELL_PLAIN : OAK_CELL_ABSENT;
 }
 
 /* ------------------------------------------------------------------------------------------ blocks on the bus */
@@ -50,7 +73,7 @@ static const oak_part_register *register_over(oak_machine *machine, uint32_t add
     const oak_part *part = machine->part;
     const oak_part_register *reg = &part->registers[machine->used_last];
     *number = machine->used_last;
-    if (part->register_count && address - reg->address < reg->bits / 8u) return reg;
+    if (part->register_count && address - reg->address < (reg->bits + 7u) / 8u) return reg;
     unsigned low = 0, high = part->register_count;
     while (low < high) {
         unsigned middle = low + (high - low) / 2;
@@ -60,7 +83,7 @@ static const oak_part_register *register_over(oak_machine *machine, uint32_t add
     if (!low) return NULL;
     *number = low - 1;
     reg = &part->registers[low - 1];
-    if (address - reg->address >= reg->bits / 8u) return NULL;
+    if (address - reg->address >= (reg->bits + 7u) / 8u) return NULL;
     machine->used_last = low - 1;
     return reg;
 }
@@ -187,11 +210,12 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
     if (sooner) call_attention(machine);
 }
 
-static uint32_t device_read(void *context, uint32_t address, uint32_t stored, bool latch, uint32_t asked,
-                            uint64_t now)
+static uint32_t device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
+                            uint32_t asked, uint64_t now)
 {
     oak_machine *machine = context;
-    const struct oak_special *special = &machine->special[address & 0x7F];
+    const struct oak_special *special = special_at(machine, space, address);
+    if (!special) return stored;
     if (special->number >= 0) return register_value(machine, (unsigned)special->number, stored, now, false);
     if (special->port < 0 || latch) return stored;
     catch_up_to(machine, now);
@@ -200,10 +224,11 @@ static uint32_t device_read(void *context, uint32_t address, uint32_t stored, bo
     return oak_gpio_levels(&machine->gpio[special->port]);
 }
 
-static void device_write(void *context, uint32_t address, uint32_t value, uint64_t now)
+static void device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now)
 {
     oak_machine *machine = context;
-    const struct oak_special *special = &machine->special[address & 0x7F];
+    const struct oak_special *special = special_at(machine, space, address);
+    if (!special) return;
     if (special->port >= 0) {
         catch_up_to(machine, now);
         if (machine->gpio[special->port].latch != value) {
@@ -425,8 +450,8 @@ static void reset_register(oak_machine *machine, unsigned number)
     uint8_t bytes[4];
     if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
     if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
-    for (unsigned b = 0; b < reg->bits / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
-    machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, reg->bits / 8u);
+    for (unsigned b = 0; b < (reg->bits + 7u) / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
+    machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u);
 }
 
 /* Settings that hold plain numbers begin with what the part says their register holds after reset. */
@@ -532,7 +557,8 @@ static bool bind_roles(oak_machine *machine)
         machine->first_binding[n] = (uint16_t)filled;
         for (uint16_t i = 0; i < part->block_count; i++)
             for (uint16_t r = 0; r < part->blocks[i].role_count; r++)
-                if (part->blocks[i].roles[r].address == part->registers[n].address && filled < count)
+                if (part->blocks[i].roles[r].address == part->registers[n].address &&
+                    part->blocks[i].space == part->registers[n].space && filled < count)
                     machine->bindings[filled++] = (struct oak_binding){i, r};
     }
     machine->first_binding[part->register_count] = (uint16_t)filled;
@@ -583,15 +609,14 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
         memories[i] = (oak_core_memory){memory->space, memory->writable, memory->base, memory->size};
     }
     open_blocks(machine);
-    bool on_bus = !special_space(machine);
+    bool on_bus = !has_special_space(machine);
     size_t size = (part->register_count + 1) * sizeof *machine->stored;
     if (on_bus) machine->stored = host->resize(host->context, NULL, 0, size);
     if (machine->stored) memset(machine->stored, 0, size);
-    if ((on_bus && !machine->stored) || !bind_roles(machine)) {
+    if ((on_bus && !machine->stored) || !bind_roles(machine) || !find_specials(machine)) {
         oak_machine_free(machine);
         return OAK_NO_MEMORY;
     }
-    find_specials(machine);
     oak_core_setup setup = {.host = &machine->host,
                             .memories = memories,
                             .memory_count = part->memory_count,
@@ -633,6 +658,10 @@ void oak_machine_free(oak_machine *machine)
     if (machine->first_binding)
         host.resize(host.context, machine->first_binding,
                     (machine->part->register_count + 1) * sizeof *machine->first_binding, 0);
+    for (unsigned i = 0; i < OAK_MOST_SPACES; i++)
+        if (machine->special[i])
+            host.resize(host.context, machine->special[i],
+                        special_count(&machine->isa->about.spaces[i]) * sizeof *machine->special[i], 0);
     if (machine->stored)
         host.resize(host.context, machine->stored,
                     (machine->part->register_count + 1) * sizeof *machine->stored, 0);
@@ -643,26 +672,26 @@ void oak_machine_free(oak_machine *machine)
 
 oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32_t *outside)
 {
+    enum { PIECE = 256 };
     uint64_t from = 0, length;
     uint32_t address;
+    unsigned code = machine->isa->about.code_space, unit = oak_unit_bytes(&machine->isa->about, code);
     while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
         from = address + length;
-        uint32_t at = address;
-        while (length) {
-            uint8_t bytes[256];
-            size_t count = length < sizeof bytes ? (size_t)length : sizeof bytes;
-            const oak_part_memory *memory =
-                oak_part_find_memory(machine->part, machine->isa->about.code_space, at);
+        uint32_t at = address / unit, end = (uint32_t)((from + unit - 1) / unit);
+        while (at < end) {
+            uint8_t bytes[PIECE];
+            uint32_t count = end - at < PIECE / unit ? end - at : PIECE / unit;
+            const oak_part_memory *memory = oak_part_find_memory(machine->part, code, at);
             if (!memory) {
                 *outside = at;
                 return OAK_OUT_OF_RANGE;
             }
             if (memory->base + (memory->size - 1) - at < count - 1) count = memory->base + memory->size - at;
-            oak_image_read(image, at, 0xFF, bytes, count);
-            oak_status status = machine->isa->core->program(machine->core, at, bytes, count);
+            oak_image_read(image, at * unit, 0xFF, bytes, count * unit);
+            oak_status status = machine->isa->core->program(machine->core, at, bytes, count * unit);
             if (status) return status;
-            at += (uint32_t)count;
-            length -= count;
+            at += count;
         }
     }
     return OAK_OK;

@@ -24,10 +24,12 @@ struct oak_machine {
     unsigned binding_count;
     unsigned used_last; /* the register that an access of the core found last: only to find it sooner */
     oak_block *first_of[OAK_BLOCK_KINDS];
+    /* What stands behind the cells of each space of special registers; NULL where a space is none. */
     struct oak_special {
         int8_t port;    /* whose latch it is, or -1 */
         int16_t number; /* of the register with roles, or -1 */
-    } special[128];     /* special registers from 0x80 on, where the architecture has them */
+        bool present;   /* the part has a register there */
+    } * special[OAK_MOST_SPACES];
     const oak_outside *outside;
     uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
     uint64_t moment;             /* the cycle that is being looked at */

@@ -498,8 +498,8 @@ static bool names_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned 
 /* ------------------------------------------------------------------------------------------ the architectures */
 
 static const oak_space_info spaces[ARMM_SPACES] = {
-    [ARMM_NUMBER] = {"number", "a plain number", false, false, 0, 0},
-    [ARMM_MEM] = {"mem", "memory", false, false, 0, (uint64_t)1 << 32},
+    [ARMM_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0},
+    [ARMM_MEM] = {"mem", "memory", false, false, 0, (uint64_t)1 << 32, 0},
 };
 
 static const oak_register_info core_registers[ARMM_REGISTERS] = {

@@ -21,7 +21,8 @@ void kit_destroy(oak_core *core)
     oak_edits_free(&kit->edits, host);
     for (unsigned i = 0; i < KIT_MOST_SPACES; i++) {
         kit_space *space = &kit->space[i];
-        if (space->owned && space->cells) host->resize(host->context, space->cells, space->size, 0);
+        if (space->owned && space->cells)
+            host->resize(host->context, space->cells, space->size * space->unit, 0);
         if (space->known) host->resize(host->context, space->known, space->size, 0);
     }
     if (kit->row) host->resize(host->context, kit->row, row_size(kit), 0);
@@ -59,11 +60,12 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
     const oak_host *host = kit_of(core)->setup.host;
     kit_space *space = &kit_of(core)->space[number];
     *space = (kit_space){.first = first, .size = size, .owned = true};
+    space->unit = (uint8_t)oak_unit_bytes(&kit_of(core)->arch->isa->about, number);
     if (!size) return true;
-    space->cells = host->resize(host->context, NULL, 0, size);
+    space->cells = host->resize(host->context, NULL, 0, size * space->unit);
     if (keeps) space->known = host->resize(host->context, NULL, 0, size);
     if (!space->cells || (keeps && !space->known)) return false;
-    memset(space->cells, fill, size);
+    memset(space->cells, fill, size * space->unit);
     if (keeps) memset(space->known, 0, size);
     return true;
 }
@@ -72,16 +74,20 @@ uint8_t *kit_cells(const oak_core *core, unsigned number, uint32_t address, size
 {
     if (number >= KIT_MOST_SPACES) return NULL;
     const kit_space *space = &kit_look(core)->space[number];
-    uint32_t at = address - space->first;
-    if (!space->cells || address < space->first || at > space->size || count > space->size - at) return NULL;
-    return space->cells + at;
+    uint32_t at = address - space->first, unit = space->unit ? space->unit : 1;
+    if (!space->cells || address < space->first || at > space->size ||
+        count > (size_t)(space->size - at) * unit)
+        return NULL;
+    return space->cells + at * unit;
 }
 
 void kit_reset(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
-        if (kit->space[i].cells && !kit->space[i].known) memset(kit->space[i].cells, 0, kit->space[i].size);
+        if (kit->space[i].cells && !kit->space[i].known)
+            memset(kit->space[i].cells, 0,
+                   kit->space[i].size * (kit->space[i].unit ? kit->space[i].unit : 1u));
     kit->time = (oak_chip_time){0};
     kit->log = (oak_service_log){0};
     oak_tallies_clear(&kit->tallies);
@@ -95,7 +101,9 @@ oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, s
     uint8_t *cells = kit_cells(core, code, address, count);
     if (!cells) return OAK_OUT_OF_RANGE;
     memcpy(cells, bytes, count);
-    if (kit->space[code].known) memset(kit->space[code].known + (address - kit->space[code].first), 1, count);
+    unsigned unit = kit->space[code].unit ? kit->space[code].unit : 1;
+    if (kit->space[code].known)
+        memset(kit->space[code].known + (address - kit->space[code].first), 1, (count + unit - 1) / unit);
     if (kit->decoded) kit_forget(core);
     return OAK_OK;
 }
@@ -126,13 +134,17 @@ oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, co
     if (space == kit->arch->isa->about.code_space && kit->space[space].known) {
         const uint8_t *known = kit->space[space].known + (address - kit->space[space].first);
         for (size_t i = 0; i < count; i++) {
-            oak_edit edit = {address + (uint32_t)i, to[i], known[i]};
+            unsigned unit = kit->space[space].unit;
+            oak_edit edit = {(address - kit->space[space].first) * unit + (uint32_t)i, to[i],
+                             known[i / unit]};
             if (oak_edits_add(&kit->edits, kit->setup.host, edit)) return OAK_NO_MEMORY;
         }
         return kit_program(core, address, bytes, count);
     }
+    unsigned bits = kit->arch->isa->about.spaces[space].unit_bits;
     if (!is_special(kit, space)) {
-        memcpy(to, bytes, count);
+        for (size_t i = 0; i < count; i++)
+            to[i] = (uint8_t)(bits && bits < 8 ? bytes[i] & ((1u << bits) - 1) : bytes[i]);
         return OAK_OK;
     }
     bool blocked = kit->blocked;
@@ -166,8 +178,8 @@ void kit_tape(oak_core *core, oak_tape *tape)
     if (taken_back) kit_forget(core);
     while (taken_back--) {
         oak_edit edit = oak_edits_pop(&kit->edits);
-        code->cells[edit.address - code->first] = edit.value;
-        code->known[edit.address - code->first] = edit.known;
+        code->cells[edit.address] = edit.value; /* counted in bytes */
+        code->known[edit.address / code->unit] = edit.known;
     }
     oak_tallies_tape(&kit->tallies, tape);
     kit->watch_hits = 0;

@@ -58,10 +58,11 @@ typedef enum kit_exit {
 
 /* One space: where its cells are kept. */
 typedef struct kit_space {
-    uint8_t *cells; /* of the address `first` on; NULL: the part has none */
-    uint8_t *known; /* 1 where it was programmed; NULL: a program writes there */
-    uint32_t first, size;
-    bool owned; /* its cells are the kit's to give back */
+    uint8_t *cells;       /* of the address `first` on; NULL: the part has none */
+    uint8_t *known;       /* 1 where it was programmed; NULL: a program writes there */
+    uint32_t first, size; /* in units */
+    uint8_t unit;         /* bytes of one; 0 is 1 */
+    bool owned;           /* its cells are the kit's to give back */
 } kit_space;
 
 /* Cells that an instruction reaches in one space; in space 0 a register is one. */

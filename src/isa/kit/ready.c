@@ -44,8 +44,8 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     kit_op *op = &kit->ops[pc];
     uint8_t bytes[OAK_LONGEST_INSN];
     for (unsigned i = 0; i < OAK_LONGEST_INSN; i++) {
-        uint32_t at = (pc + i) % span_of(kit) - code->first;
-        bytes[i] = at < code->size ? code->cells[at] : 0xFF;
+        uint32_t at = (pc + i / code->unit) % span_of(kit) - code->first;
+        bytes[i] = at < code->size ? code->cells[at * code->unit + i % code->unit] : 0xFF;
     }
     oak_decoded decoded;
     oak_status status = kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, pc, 0, &decoded);

@@ -39,8 +39,8 @@ uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, ui
     if (at == PSW) return psw_of(core);
     uint8_t stored = core->data[at];
     if (core->cell[at - 0x80 - SFR_AT] != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, at - SFR_AT, stored, latch, asked,
-                                                now);
+    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, MCS51_SFR, at - SFR_AT, stored,
+                                                latch, asked, now);
 }
 
 void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
@@ -58,7 +58,7 @@ void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
     if (at == IE || at == IP) core->kit.blocked = core->kit.attention = true;
     if (at == PCON) core->kit.attention = true;
     if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_DEVICE)
-        core->kit.setup.device_write(core->kit.setup.machine, at - SFR_AT, value, now);
+        core->kit.setup.device_write(core->kit.setup.machine, MCS51_SFR, at - SFR_AT, value, now);
 }
 
 /* ------------------------------------------------------------------------------------------ interrupts */
@@ -278,7 +278,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     for (unsigned row = 0; row < MCS51_ROWS; row++)
         for (const char *bit = mcs51_rows[row].bits; *bit; bit++) core->takes_bit[row] |= *bit == 'b';
     mcs51_open_watch(core);
-    for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, 0x80 + s);
+    for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, MCS51_SFR, 0x80 + s);
     kit_forget(core);
     kit_reset(core);
     *result = core;
@@ -337,8 +337,8 @@ static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint
     if (address + SFR_AT == ACC) return core->a;
     if (address + SFR_AT == PSW) return psw_of(core);
     if (core->cell[address - 0x80] != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, address, stored, true, 0xFF,
-                                                core->kit.time.cycles);
+    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, MCS51_SFR, address, stored, true,
+                                                0xFF, core->kit.time.cycles);
 }
 
 static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)

@@ -1,0 +1,124 @@
+/* table.h — what an architecture says of its rows and operands as data, and what the kit makes of it: reading, forms, encoding,
+ * decoding, printing, what an instruction touches.
+ *
+ *   tables.c    mnemonics, shapes, choices, the decoder's index; decoding, printing
+ *   operands.c  operands as people write them: matching text, finding forms, telling what is missing
+ *   fields.c    values into the bits of a code, and back; refusals
+ *   uses.c      what an instruction touches, out of the columns of its row
+ *   state.c     registers as a table */
+#ifndef OAK_ISA_KIT_TABLE_H
+#define OAK_ISA_KIT_TABLE_H
+
+#include "isa/kit/kit.h"
+
+/* What a value is that an operand holds. */
+typedef enum kit_field {
+    KIT_NO_VALUE, /* a register, or a fixed word */
+    KIT_UNSIGNED, /* from 0 */
+    KIT_SIGNED,
+    KIT_BITS,     /* either */
+    KIT_CELL,     /* the address of a cell of a space, or the number of it */
+    KIT_TARGET,   /* an address of code */
+    KIT_PAGE,     /* its low bits: it lies in the same page as what stands behind the instruction */
+    KIT_RELATIVE  /* how far it is from what stands behind, in units */
+} kit_field;
+
+/* What an operand is to a program that runs. */
+typedef enum kit_touch {
+    KIT_TOUCH_NOTHING,
+    KIT_TOUCH_REGISTER, /* the register itself */
+    KIT_TOUCH_CELL,     /* the cell at the value */
+    KIT_TOUCH_POINTED   /* the cell at what its register holds, which is read */
+} kit_touch;
+
+/* A class of operands, as the table of rows names it. What is named there and is no class is a word that stands for itself. */
+typedef struct kit_class {
+    const char *name;
+    const char *shape; /* as it is written: {} an expression, <> one of `names`, all else itself */
+    const char *const *names; /* by their field, up to NULL */
+    char letter;  /* the field of the register */
+    char value;   /* the field of the value */
+    uint8_t field, space, touch, cells; /* kit_field; where its value lies; kit_touch; cells that are touched */
+} kit_class;
+
+/* Which register of the architecture a name of a class is; names that are none touch nothing. */
+
+enum { KIT_MOST_OPERANDS = 4, KIT_MOST_SHAPES = 24, KIT_MOST_WORDS = 120, KIT_MOST_MNEMONICS = 400, KIT_NO_ROW = 0xFFFF };
+
+/* A mnemonic that stands for the first of others that will do: CHOICE(jmp, "sjmp ajmp ljmp", …). */
+typedef struct kit_choice {
+    const char *mnemonic, *of; /* a list ends with NULL */
+} kit_choice;
+
+/* The data of an architecture; its oak_isa points to functions of the kit, which find this through their tables. */
+typedef struct kit_language {
+    const oak_isa *isa;
+    const kit_class *classes; /* up to one without a name */
+    const kit_choice *choices;
+    const oak_remedy *remedies; /* letters: # a value with a mark, = one without, r a word or register, m anything in brackets; or NULL */
+    uint8_t unit_bytes; /* of the pattern that come first in memory together: 1, or 2 where code is words */
+    bool low_first;     /* their order within a unit */
+} kit_language;
+
+typedef struct kit_shape_of_row {
+    oak_pattern pattern;
+    uint16_t mnemonic, next; /* the next row of the same one */
+    uint8_t count;
+    uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1 */
+    uint8_t word_of[KIT_MOST_OPERANDS];
+} kit_shape_of_row;
+
+struct kit_tables {
+    const kit_language *language;
+    size_t size;
+    kit_shape_of_row *row;
+    uint16_t *bucket;       /* rows by the first byte of their pattern, the most fixed ones first */
+    uint16_t first[257];
+    uint16_t mnemonic_count, word_count, shape_count;
+    const char *mnemonic[KIT_MOST_MNEMONICS];
+    uint16_t first_row[KIT_MOST_MNEMONICS];
+    uint16_t choice[KIT_MOST_MNEMONICS]; /* number + 1 */
+    const char *word[KIT_MOST_WORDS];    /* that an operand, or a register in one, may be */
+    const char *shape[KIT_MOST_SHAPES];  /* of operands with a value, the longest first */
+    uint8_t shape_of_class[64];          /* by class; its number + 1, or 0 for words alone */
+};
+
+/* The functions of an oak_isa. */
+OAK_MUST_USE oak_status kit_open_tables(const kit_language *language, const oak_host *host, oak_isa_tables **tables);
+void kit_close_tables(const oak_host *host, oak_isa_tables *tables);
+int kit_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
+const char *kit_mnemonic_name(const oak_isa_tables *tables, unsigned number);
+bool kit_is_register(const oak_isa_tables *tables, const char *text, size_t length);
+OAK_MUST_USE oak_status kit_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
+unsigned kit_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
+unsigned kit_row_size(const oak_isa_tables *tables, unsigned row);
+OAK_MUST_USE oak_status kit_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                                   const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
+OAK_MUST_USE oak_status kit_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                                   uint32_t address, uint32_t state, oak_decoded *decoded);
+void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out);
+
+#define KIT_ISA_FUNCTIONS                                                                                    \
+    .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
+    .is_register = kit_is_register, .read_operands = kit_read_operands, .forms = kit_forms,                  \
+    .size = kit_row_size, .encode = kit_encode, .decode = kit_decode, .print = kit_print
+
+/* ------------------------------------------------------------------------------------------ between the files */
+
+static inline const struct kit_tables *kit_tables_of(const oak_isa_tables *tables)
+{
+    return (const struct kit_tables *)(const void *)tables;
+}
+/* The class of an operand of a row, NULL for a word. */
+const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, unsigned operand);
+/* The field of a class that a word has, or -1. */
+int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigned word);
+/* The number of a word, or -1; blanks count for nothing. */
+int kit_find_word(const struct kit_tables *tables, const char *text, size_t length);
+/* What a field of a decoded instruction means: a number, or an address of code. */
+int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern, uint64_t word,
+                     uint32_t address);
+/* Units of an architecture's code that a row takes. */
+unsigned kit_units_of(const struct kit_tables *tables, unsigned row);
+
+#endif

@@ -1,0 +1,350 @@
+/* tables.c — what the kit derives from rows and classes: words, mnemonics, the decoder's index; decoding and printing. */
+#include "base/bytes.h"
+#include "isa/kit/table.h"
+
+/* ------------------------------------------------------------------------------------------ words and shapes */
+
+int kit_find_word(const struct kit_tables *tables, const char *text, size_t length)
+{
+    for (unsigned i = 0; i < tables->word_count; i++) {
+        const char *word = tables->word[i], *at = text, *end = text + length;
+        while (at < end) {
+            if (*at == ' ' || *at == '\t') at++;
+            else if (oak_lower(*at) != oak_lower(*word) || !*word) break;
+            else at++, word++;
+        }
+        if (at == end && !*word) return (int)i;
+    }
+    return -1;
+}
+
+static uint8_t add_word(struct kit_tables *tables, const char *text)
+{
+    int found = kit_find_word(tables, text, oak_length(text));
+    if (found >= 0) return (uint8_t)found;
+    if (tables->word_count < KIT_MOST_WORDS) tables->word[tables->word_count++] = text;
+    return (uint8_t)(tables->word_count - 1);
+}
+
+static bool has_value(const char *shape)
+{
+    for (; *shape; shape++)
+        if (shape[0] == '{' && shape[1] == '}') return true;
+    return false;
+}
+
+static const char *copy_text(struct kit_tables *tables, char **room, const char *text, size_t length)
+{
+    char *copy = *room;
+    memcpy(copy, text, length);
+    copy[length] = 0;
+    *room += length + 1;
+    (void)tables;
+    return copy;
+}
+
+/* Words of a class without a value: its shape with each name in it. */
+static void add_names(struct kit_tables *tables, const kit_class *class, char **room)
+{
+    const char *hole = class->shape;
+    while (*hole && !(hole[0] == '<' && hole[1] == '>')) hole++;
+    for (unsigned i = 0; class->names && class->names[i]; i++) {
+        if (!*class->names[i]) continue;
+        if (has_value(class->shape)) {
+            add_word(tables, class->names[i]);
+            continue;
+        }
+        char whole[40];
+        oak_format(whole, sizeof whole, "%.*s%s%s", (int)(hole - class->shape), class->shape, class->names[i],
+                   *hole ? hole + 2 : "");
+        if (kit_find_word(tables, whole, oak_length(whole)) < 0)
+            add_word(tables, copy_text(tables, room, whole, oak_length(whole)));
+    }
+}
+
+static uint8_t add_shape(struct kit_tables *tables, const char *shape)
+{
+    for (unsigned i = 0; i < tables->shape_count; i++)
+        if (oak_same(tables->shape[i], shape)) return (uint8_t)(i + 1);
+    if (tables->shape_count < KIT_MOST_SHAPES) tables->shape[tables->shape_count++] = shape;
+    return (uint8_t)tables->shape_count;
+}
+
+const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, unsigned operand)
+{
+    uint8_t number = tables->row[row].class_of[operand];
+    return number ? &tables->language->classes[number - 1] : NULL;
+}
+
+int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigned word)
+{
+    const char *wanted = tables->word[word], *hole = class->shape;
+    size_t before = 0;
+    if (!has_value(class->shape)) {
+        while (hole[before] && !(hole[before] == '<' && hole[before + 1] == '>')) before++;
+        size_t after = oak_length(hole + before + (hole[before] ? 2 : 0)), length = oak_length(wanted);
+        if (length < before + after) return -1;
+        for (int i = 0; class->names && class->names[i]; i++)
+            if (oak_length(class->names[i]) == length - before - after && *class->names[i] &&
+                oak_same_name(wanted + before, length - before - after, class->names[i]) &&
+                oak_same_name(wanted, before, before ? hole : "") + !before &&
+                (!after || oak_same(wanted + length - after, hole + before + 2)))
+                return i;
+        return -1;
+    }
+    for (int i = 0; class->names && class->names[i]; i++)
+        if (*class->names[i] && oak_same_name(wanted, oak_length(wanted), class->names[i])) return i;
+    return -1;
+}
+
+/* ------------------------------------------------------------------------------------------ opening */
+
+static uint16_t add_mnemonic(struct kit_tables *tables, const char *name)
+{
+    for (uint16_t i = 0; i < tables->mnemonic_count; i++)
+        if (oak_same(tables->mnemonic[i], name)) return i;
+    uint16_t number = tables->mnemonic_count++;
+    tables->mnemonic[number] = name;
+    tables->first_row[number] = KIT_NO_ROW;
+    return number;
+}
+
+static void build_row(struct kit_tables *tables, unsigned number, char **room)
+{
+    const oak_insn_row *about = &tables->language->isa->rows[number];
+    kit_shape_of_row *row = &tables->row[number];
+    oak_pattern_compile(about->bits, &row->pattern);
+    for (const char *p = about->operands; *p;) {
+        const char *end = p;
+        while (*end && !(end[0] == ',' && end[1] == ' ')) end++;
+        size_t length = (size_t)(end - p);
+        const kit_class *class = tables->language->classes;
+        uint8_t found = 0;
+        for (uint8_t i = 0; class[i].name; i++)
+            if (oak_length(class[i].name) == length && memcmp(class[i].name, p, length) == 0) found = i + 1;
+        row->class_of[row->count] = found;
+        if (!found) {
+            int word = kit_find_word(tables, p, length);
+            row->word_of[row->count] =
+                word >= 0 ? (uint8_t)word : add_word(tables, copy_text(tables, room, p, length));
+        }
+        row->count++;
+        p = *end ? end + 2 : end;
+    }
+    row->mnemonic = add_mnemonic(tables, about->mnemonic);
+    row->next = tables->first_row[row->mnemonic];
+    tables->first_row[row->mnemonic] = (uint16_t)number;
+}
+
+static uint8_t top_of(uint64_t word, unsigned size)
+{
+    return (uint8_t)(word >> (8 * (size - 1)));
+}
+
+static unsigned fixed_bits(uint64_t mask)
+{
+    unsigned count = 0;
+    for (; mask; mask &= mask - 1) count++;
+    return count;
+}
+
+/* Rows by the first byte of the pattern; those with more fixed bits are special cases of the others, and come first. */
+static void build_index(struct kit_tables *tables, unsigned rows)
+{
+    unsigned filled = 0;
+    for (unsigned byte = 0; byte < 256; byte++) {
+        tables->first[byte] = (uint16_t)filled;
+        for (unsigned i = 0; i < rows; i++) {
+            const oak_pattern *pattern = &tables->row[i].pattern;
+            if ((byte ^ top_of(pattern->fixed, pattern->size)) & top_of(pattern->mask, pattern->size)) continue;
+            unsigned at = filled++;
+            for (; at > tables->first[byte] &&
+                   fixed_bits(tables->row[tables->bucket[at - 1]].pattern.mask) < fixed_bits(pattern->mask);
+                 at--)
+                tables->bucket[at] = tables->bucket[at - 1];
+            tables->bucket[at] = (uint16_t)i;
+        }
+    }
+    tables->first[256] = (uint16_t)filled;
+}
+
+/* Entries of the index, and letters of words that are made. */
+static size_t count_entries(const kit_language *language, size_t *letters)
+{
+    size_t count = 0;
+    *letters = 0;
+    for (unsigned i = 0; i < language->isa->row_count; i++) {
+        oak_pattern pattern;
+        oak_pattern_compile(language->isa->rows[i].bits, &pattern);
+        count += (size_t)1 << (8 - fixed_bits(top_of(pattern.mask, pattern.size)));
+        *letters += oak_length(language->isa->rows[i].operands) + 2;
+    }
+    for (const kit_class *class = language->classes; class->name; class++)
+        for (unsigned i = 0; class->names && class->names[i]; i++)
+            *letters += oak_length(class->shape) + oak_length(class->names[i]) + 2;
+    return count;
+}
+
+oak_status kit_open_tables(const kit_language *language, const oak_host *host, oak_isa_tables **result)
+{
+    size_t letters, entries = count_entries(language, &letters), rows = language->isa->row_count,
+                    size = sizeof(struct kit_tables) + rows * sizeof(kit_shape_of_row) +
+                           entries * sizeof(uint16_t) + letters;
+    struct kit_tables *tables = host->resize(host->context, NULL, 0, size);
+    if (!tables) return OAK_NO_MEMORY;
+    memset(tables, 0, size);
+    tables->language = language;
+    tables->size = size;
+    tables->row = (kit_shape_of_row *)(void *)(tables + 1);
+    tables->bucket = (uint16_t *)(void *)(tables->row + rows);
+    char *room = (char *)(tables->bucket + entries);
+    for (uint8_t i = 0; language->classes[i].name; i++) {
+        add_names(tables, &language->classes[i], &room);
+        if (has_value(language->classes[i].shape))
+            tables->shape_of_class[i] = add_shape(tables, language->classes[i].shape);
+    }
+    for (unsigned i = (unsigned)rows; i-- > 0;) build_row(tables, i, &room);
+    for (uint16_t i = 0; language->choices && language->choices[i].mnemonic; i++)
+        tables->choice[add_mnemonic(tables, language->choices[i].mnemonic)] = (uint16_t)(i + 1);
+    build_index(tables, (unsigned)rows);
+    *result = (oak_isa_tables *)(void *)tables;
+    return OAK_OK;
+}
+
+void kit_close_tables(const oak_host *host, oak_isa_tables *tables)
+{
+    if (tables) host->resize(host->context, tables, kit_tables_of(tables)->size, 0);
+}
+
+int kit_mnemonic(const oak_isa_tables *opaque, const char *text, size_t length)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    for (unsigned i = 0; length && i < tables->mnemonic_count; i++)
+        if (oak_lower(*text) == *tables->mnemonic[i] && oak_same_name(text, length, tables->mnemonic[i]))
+            return (int)i;
+    return -1;
+}
+
+const char *kit_mnemonic_name(const oak_isa_tables *opaque, unsigned number)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    return number < tables->mnemonic_count ? tables->mnemonic[number] : NULL;
+}
+
+unsigned kit_units_of(const struct kit_tables *tables, unsigned row)
+{
+    return tables->row[row].pattern.size / tables->language->unit_bytes;
+}
+
+unsigned kit_row_size(const oak_isa_tables *opaque, unsigned row)
+{
+    return kit_units_of(kit_tables_of(opaque), row);
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+/* The bytes of a code in memory, as its pattern has it. */
+static uint64_t gather(const kit_language *language, const uint8_t *bytes, unsigned size)
+{
+    uint64_t word = 0;
+    for (unsigned i = 0; i < size; i++) {
+        unsigned unit = i / language->unit_bytes, within = i % language->unit_bytes;
+        unsigned at = unit * language->unit_bytes + (language->low_first ? language->unit_bytes - 1 - within : within);
+        word = word << 8 | bytes[at];
+    }
+    return word;
+}
+
+int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern, uint64_t word,
+                     uint32_t address)
+{
+    uint32_t field = oak_pattern_get(pattern, class->value, word);
+    unsigned width = oak_pattern_width(pattern, class->value);
+    int64_t offset = field, next = (int64_t)address + pattern->size / tables->language->unit_bytes;
+    bool negative = width && width < 32 && field >> (width - 1) & 1;
+    if (negative) offset -= (int64_t)1 << width;
+    if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
+    if (class->field == KIT_RELATIVE) return next + (width == 32 ? (int32_t)field : offset);
+    if (class->field == KIT_PAGE) return (next >> width << width) | field;
+    return field;
+}
+
+oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t available, uint32_t address,
+                      uint32_t state, oak_decoded *decoded)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const kit_language *language = tables->language;
+    (void)state;
+    *decoded = (oak_decoded){.address = address, .size = 1};
+    if (available < language->unit_bytes) return OAK_OUT_OF_RANGE;
+    uint64_t first = gather(language, bytes, language->unit_bytes);
+    unsigned byte = (unsigned)(first >> (8 * (language->unit_bytes - 1)));
+    decoded->word = first;
+    bool short_of = false;
+    for (unsigned i = tables->first[byte]; i < tables->first[byte + 1]; i++) {
+        const kit_shape_of_row *row = &tables->row[tables->bucket[i]];
+        const oak_pattern *pattern = &row->pattern;
+        bool fits = pattern->size <= available;
+        unsigned seen = fits ? pattern->size : (unsigned)(available / language->unit_bytes * language->unit_bytes);
+        unsigned unseen = 8u * (pattern->size - seen);
+        uint64_t word = gather(language, bytes, seen);
+        if ((word ^ pattern->fixed >> unseen) & (pattern->mask >> unseen)) continue;
+        if (!fits) {
+            short_of = true;
+            continue;
+        }
+        const oak_insn_row *about = &language->isa->rows[tables->bucket[i]];
+        *decoded = (oak_decoded){.row = tables->bucket[i],
+                                 .size = (uint8_t)(pattern->size / language->unit_bytes),
+                                 .cycles = about->cycles,
+                                 .flow = (oak_flow)about->flow,
+                                 .address = address,
+                                 .word = word};
+        for (unsigned k = 0; k < row->count; k++) {
+            const kit_class *class = kit_class_at(tables, decoded->row, k);
+            if (!class || class->field < KIT_TARGET) continue;
+            decoded->has_target = true;
+            decoded->target = (uint32_t)kit_value_of(tables, class, pattern, word, address);
+        }
+        return OAK_OK;
+    }
+    return short_of ? OAK_OUT_OF_RANGE : OAK_REFUSED;
+}
+
+static void print_value(const kit_class *class, const oak_namer *namer, unsigned code, int64_t value, unsigned width,
+                        oak_buf *out)
+{
+    unsigned space = class->field >= KIT_TARGET ? code : class->space;
+    const char *name = space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
+    unsigned digits = (width + 3) / 4;
+    if (name) oak_buf_text(out, name);
+    else if (class->field == KIT_SIGNED) oak_buf_format(out, "%lld", (long long)value);
+    else oak_buf_format(out, "0x%0*llx", (int)(class->field >= KIT_RELATIVE ? 4 : digits), (unsigned long long)value);
+}
+
+void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const kit_shape_of_row *row = &tables->row[decoded->row];
+    oak_buf_text(out, tables->language->isa->rows[decoded->row].mnemonic);
+    for (unsigned i = 0; i < row->count; i++) {
+        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        oak_buf_text(out, i ? ", " : " ");
+        if (!class) {
+            oak_buf_text(out, tables->word[row->word_of[i]]);
+            continue;
+        }
+        for (const char *p = class->shape; *p; p++) {
+            bool hole = (p[0] == '{' && p[1] == '}') || (p[0] == '<' && p[1] == '>');
+            if (!hole) {
+                oak_buf_char(out, *p);
+                continue;
+            }
+            if (*p++ == '<') oak_buf_text(out, class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
+            else
+                print_value(class, namer, tables->language->isa->about.code_space,
+                            kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address),
+                            oak_pattern_width(&row->pattern, class->value), out);
+        }
+    }
+}
