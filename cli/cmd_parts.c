@@ -22,9 +22,17 @@ static uint64_t memory_size(const oak_part *part, memory_kind kind)
     return size;
 }
 
-static const char *show_size(uint64_t size, char *text, size_t room)
+/* Hexadecimal digits of an address up to `last`, in a column of them. */
+static int digits_of(uint64_t last, int least)
+{
+    while (least < 16 && last >> (4 * least)) least += 2;
+    return least;
+}
+
+static const char *show_size(uint64_t size, bool words, char *text, size_t room)
 {
     if (!size) snprintf(text, room, "-");
+    else if (words) snprintf(text, room, "%llu words", (unsigned long long)size);
     else if (size >= 1024 && size % 1024 == 0)
         snprintf(text, room, "%llu KiB", (unsigned long long)(size / 1024));
     else snprintf(text, room, "%llu B", (unsigned long long)size);
@@ -45,13 +53,18 @@ static void print_registers(cli *self, const oak_part *part)
                *off = cli_paint(self->result_colour, PAINT_OFF);
     title(self, "Special function registers");
     bool wide = part->architecture->word_bytes > 2;
-    int digits = wide ? 8 : 2, name_width = wide ? 10 : 7;
+    int digits = 2, name_width = 7;
+    for (unsigned i = 0; i < part->register_count; i++) {
+        int length = (int)strlen(part->registers[i].name);
+        digits = digits_of(part->registers[i].address, digits);
+        if (length > name_width) name_width = length;
+    }
     printf("  %-*s %-*s %-*s   %s\n", digits + 2, "at", name_width, "name", wide ? 10 : 5, "reset",
            "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name, digits,
-               (unsigned)reg->reset, reg->field_count ? 24 : 0, reg->title);
+        printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name,
+               wide ? 8 : 2, (unsigned)reg->reset, reg->field_count ? 24 : 0, reg->title);
         printf("%s", faint);
         for (unsigned f = 0; f < reg->field_count; f++) {
             const oak_part_field *field = &reg->fields[f];
@@ -68,7 +81,8 @@ static void print_ports(cli *self, const oak_part *part)
     title(self, "Ports");
     for (unsigned i = 0; i < part->port_count; i++) {
         const oak_part_port *port = &part->ports[i];
-        printf("  %-4s %u pins, %s; %s\n", port->name, port->pin_count, stages[port->stage], port->title);
+        printf("  %-4s %u pins, %s%s%s\n", port->name, port->pin_count, stages[port->stage],
+               *port->title ? "; " : "", port->title);
         bool any = false;
         for (unsigned b = 0; b < port->pin_count; b++) any = any || port->alternate[b];
         if (!any) continue;
@@ -91,12 +105,16 @@ static void print_part(cli *self, const oak_part *part)
         printf(", %u clocks a %s: %s\n", part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
     else printf(": a %s takes %s\n", part->architecture->cycle_unit, cycle);
     title(self, "Memory");
-    int digits = part->architecture->word_bytes > 2 ? 8 : 4;
+    int digits = 4;
+    for (unsigned i = 0; i < part->memory_count; i++)
+        digits = digits_of(part->memories[i].base + (part->memories[i].size - 1), digits);
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s, %s\n", memory->name, digits, (unsigned)memory->base, digits,
-               (unsigned)(memory->base + (memory->size - 1)), show_size(memory->size, size, sizeof size),
-               memory->writable ? "read and write" : "read only", memory->title);
+        bool words = oak_unit_bytes(part->architecture, memory->space) > 1;
+        printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s%s%s\n", memory->name, digits, (unsigned)memory->base, digits,
+               (unsigned)(memory->base + (memory->size - 1)),
+               show_size(memory->size, words, size, sizeof size),
+               memory->writable ? "read and write" : "read only", *memory->title ? ", " : "", memory->title);
     }
     print_ports(self, part);
     if (part->feature_count) title(self, "Timers, serial, interrupts, reset");
@@ -251,9 +269,12 @@ static int list_parts(cli *self, const wanted *w)
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
         else if (part)
             printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name,
-                   show_size(memory_size(part, KEEPS), code, sizeof code),
-                   show_size(memory_size(part, RAM), iram, sizeof iram),
-                   show_size(memory_size(part, MORE_RAM), xram, sizeof xram), part->port_count, part->title);
+                   show_size(memory_size(part, KEEPS),
+                             oak_unit_bytes(part->architecture, part->architecture->code_space) > 1, code,
+                             sizeof code),
+                   show_size(memory_size(part, RAM), false, iram, sizeof iram),
+                   show_size(memory_size(part, MORE_RAM), false, xram, sizeof xram), part->port_count,
+                   part->title);
         oak_part_free(part);
         free(*name);
     }

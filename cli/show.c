@@ -212,8 +212,8 @@ bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_
     uint8_t read[4];
     uint64_t value = 0;
     unsigned bytes = bytes_of(cells);
-    bool big =
-        cells->order ? cells->order == CLI_ORDER_BIG : oak_session_part(session)->architecture->big_endian;
+    bool big = cells->order ? cells->order == CLI_ORDER_BIG
+                            : oak_is_high_first(oak_session_part(session)->architecture, space);
     text[0] = 0;
     if (chip.ops->read_memory(chip.chip, space, at, read, bytes)) return false;
     if (cells->base == 't') big = false; /* letters stand as they lie */
@@ -373,8 +373,7 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
         snprintf(text, room, "%s, where nothing is", name);
         return;
     }
-    for (unsigned i = 0; i < one->size; i++)
-        value |= (uint64_t)bytes[about->big_endian ? one->size - 1 - i : i] << (8 * i);
+    value = oak_number_at(about, one->space, bytes, one->size);
     if (touched_port(session, one, name, (uint8_t)value, text, room)) return;
     if (one->bits && !(one->bits & (one->bits - 1))) {
         snprintf(text, room, "%s.%u = %u", name, bit_number(one->bits), (value & one->bits) != 0);

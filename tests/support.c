@@ -89,6 +89,19 @@ void bench_open(bench *b, const char *part, const char *source)
     put_on_chip(b);
 }
 
+void bench_open_part(bench *b, const char *path, const char *source)
+{
+    memset(b, 0, sizeof *b);
+    b->host = oak_linux_host();
+    b->sink = collect(&b->diags);
+    if (oak_part_load(host_of_tests(), path, &b->sink, &b->part)) show_collected(&b->diags);
+    ck_assert_ptr_nonnull(b->part);
+    b->program = assemble(b->part, source, &b->diags);
+    if (!b->program) show_collected(&b->diags);
+    ck_assert_ptr_nonnull(b->program);
+    put_on_chip(b);
+}
+
 void bench_open_file(bench *b, const char *part, const char *path)
 {
     memset(b, 0, sizeof *b);

@@ -35,6 +35,7 @@ typedef struct bench {
     oak_diag_sink sink;
 } bench;
 void bench_open(bench *b, const char *part, const char *source);
+void bench_open_part(bench *b, const char *part_path, const char *source);
 void bench_open_file(bench *b, const char *part, const char *path);
 void bench_close(bench *b);
 oak_event bench_run(bench *b, uint64_t cycles, uint64_t steps);

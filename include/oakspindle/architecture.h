@@ -73,6 +73,27 @@ static inline unsigned oak_unit_bytes(const oak_architecture *about, unsigned sp
     return about->spaces[space].unit_bits > 8 ? (about->spaces[space].unit_bits + 7u) / 8 : 1;
 }
 
+/* Whether values of several cells in a space begin with the highest; words of more than 8 bits lie low byte first everywhere. */
+static inline bool oak_is_high_first(const oak_architecture *about, unsigned space)
+{
+    return about->big_endian && about->spaces[space].unit_bits <= 8;
+}
+/* The number that up to 8 bytes of a space hold, and back: the only two that know the order of bytes. */
+static inline uint64_t oak_number_at(const oak_architecture *about, unsigned space, const uint8_t *bytes,
+                                     unsigned count)
+{
+    uint64_t number = 0;
+    bool high_first = oak_is_high_first(about, space);
+    for (unsigned i = 0; i < count; i++) number |= (uint64_t)bytes[high_first ? count - 1 - i : i] << (8 * i);
+    return number;
+}
+static inline void oak_put_number(const oak_architecture *about, unsigned space, uint64_t number,
+                                  uint8_t *bytes, unsigned count)
+{
+    bool high_first = oak_is_high_first(about, space);
+    for (unsigned i = 0; i < count; i++) bytes[high_first ? count - 1 - i : i] = (uint8_t)(number >> (8 * i));
+}
+
 /* Finds an architecture by its name, or returns NULL. */
 const oak_architecture *oak_architecture_find(const char *name);
 /* The architectures this library has, by index from 0; NULL after the last. */

@@ -289,6 +289,9 @@ static const oak_expr *parse_name(oak_expr_parser *parser)
     const char *start = parser->at;
     if (*parser->at == '.') parser->at++;
     while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
+    bool quote = parser->at < parser->end && *parser->at == '\'';
+    if (quote && (parser->at + 1 == parser->end || !oak_is_word(parser->at[1])))
+        parser->at++; /* a register of the other set: a' */
     size_t length = (size_t)(parser->at - start);
     if (oak_expr_is_word(start, length))
         return make_operation(parser, OAK_EXPR_UNARY, length == 3 ? OP_LOW : OP_HIGH, start,

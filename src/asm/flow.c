@@ -22,12 +22,6 @@ static bool decode_at(const flow *self, uint32_t address, uint32_t state, oak_de
     return self->as->isa->decode(self->as->tables, bytes, known, address, state, decoded) == OAK_OK;
 }
 
-static bool goes_on(const oak_decoded *decoded)
-{
-    return decoded->flow == OAK_FLOW_NEXT || decoded->flow == OAK_FLOW_BRANCH ||
-           decoded->flow == OAK_FLOW_CALL;
-}
-
 static bool is_start(const flow *self, uint32_t address)
 {
     return address < self->size && (self->mark[address] & IS_START);
@@ -39,7 +33,7 @@ static void check_ends(flow *self, const statement *one, const oak_decoded *deco
     uint8_t byte;
     uint32_t next = one->address + one->size;
     size_t end = asm_source(as, one->place).size;
-    if (goes_on(decoded) && next < self->size && !is_start(self, next))
+    if (oak_goes_on(decoded->flow) && next < self->size && !is_start(self, next))
         asm_warn(as, one->place, 0, end, "runs-off", "End it with a jump, a return, or a jump to itself.",
                  "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
@@ -97,7 +91,7 @@ static bool reaches_return(flow *self, uint32_t address, const char *name, uint3
             if (branches && decoded.target < self->size && count < self->todo_room &&
                 !(self->mark[decoded.target] & IS_SEEN))
                 self->todo[count++] = decoded.target;
-            if (!goes_on(&decoded)) break;
+            if (!oak_goes_on(decoded.flow)) break;
             state = decoded.state_after;
             at += decoded.size;
         }

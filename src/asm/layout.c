@@ -653,8 +653,7 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
                            "%lld does not fit %u bits", (long long)value.number, bits);
             uint64_t number = (uint64_t)value.number;
             if (item->is_code) number |= as->isa->about.code_bit;
-            for (unsigned b = 0; b < one->unit; b++)
-                bytes[as->isa->about.big_endian ? one->unit - 1u - b : b] = (uint8_t)(number >> (8 * b));
+            oak_put_number(&as->isa->about, as->isa->about.code_space, number, bytes, one->unit);
         }
         write_bytes(writer, address, bytes, width);
         address += width;

@@ -20,13 +20,28 @@ static void flush(listing *self)
     self->buf.size = 0;
 }
 
-static void show_bytes(listing *self, uint32_t address, uint32_t count)
+/* Bytes a unit of code memory takes. */
+static uint32_t unit_of(const listing *self)
 {
-    for (uint32_t i = 0; i < BYTES_A_LINE; i++) {
-        uint8_t byte;
-        if (i < count && oak_image_byte(self->program->image, address + i, &byte))
-            oak_buf_format(&self->buf, "%02X ", byte);
-        else oak_buf_text(&self->buf, "   ");
+    const oak_architecture *about = self->program->part->architecture;
+    return oak_unit_bytes(about, about->code_space);
+}
+
+/* The units that begin at an address, as many as go into the column: bytes, or words where memory has words. */
+static void show_units(listing *self, uint32_t address, uint32_t count)
+{
+    const oak_architecture *about = self->program->part->architecture;
+    uint32_t unit = unit_of(self);
+    for (uint32_t i = 0; i < BYTES_A_LINE / unit; i++) {
+        uint8_t bytes[8] = {0};
+        bool there = i < count;
+        for (uint32_t b = 0; b < unit && there; b++)
+            there = oak_image_byte(self->program->image, (address + i) * unit + b, &bytes[b]);
+        unsigned digits = there ? 2 * unit : 0;
+        if (there)
+            oak_buf_format(&self->buf, "%0*llX", (int)digits,
+                           (unsigned long long)oak_number_at(about, about->code_space, bytes, unit));
+        oak_buf_repeat(&self->buf, ' ', 3 * unit - digits);
     }
 }
 
@@ -53,19 +68,19 @@ static void show_record(listing *self, uint32_t line, const oak_record *record)
         oak_buf_format(buf, "%04llx %-*s", (unsigned long long)record->at, 3 + 3 * BYTES_A_LINE, space);
     else {
         oak_buf_format(buf, "0x%04llx  ", (unsigned long long)record->at);
-        unsigned unit = oak_unit_bytes(self->program->part->architecture, code);
-        show_bytes(self, (uint32_t)record->at * unit,
-                   record->kind <= OAK_RECORD_DATA ? record->size * unit : 0);
+        show_units(self, (uint32_t)record->at, record->kind <= OAK_RECORD_DATA ? record->size : 0);
     }
     if (record->cycles) oak_buf_format(buf, "%4u  ", record->cycles);
     else oak_buf_text(buf, "      ");
 }
 
-static void show_rest_of_data(listing *self, const oak_record *record)
+/* Further lines for what is longer than the column: data, and instructions of many bytes. */
+static void show_rest(listing *self, const oak_record *record)
 {
-    for (uint32_t done = BYTES_A_LINE; done < record->size; done += BYTES_A_LINE) {
+    uint32_t units = BYTES_A_LINE / unit_of(self);
+    for (uint32_t done = units; done < record->size; done += units) {
         oak_buf_format(&self->buf, "        0x%04llx  ", (unsigned long long)record->at + done);
-        show_bytes(self, (uint32_t)record->at + done, record->size - done);
+        show_units(self, (uint32_t)record->at + done, record->size - done);
         while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
         oak_buf_char(&self->buf, '\n');
     }
@@ -76,13 +91,13 @@ static void show_pool(listing *self, const oak_record *record)
 {
     uint32_t at = (uint32_t)record->at, end = at + record->size;
     for (at = (at + 3) & ~(uint32_t)3; at + 4 <= end; at += 4) {
-        uint32_t word = 0;
-        uint8_t byte;
+        const oak_architecture *about = self->program->part->architecture;
+        uint8_t bytes[4] = {0};
         oak_buf_format(&self->buf, "        0x%04x  ", (unsigned)at);
-        show_bytes(self, at, 4);
-        for (unsigned i = 0; i < 4; i++)
-            if (oak_image_byte(self->program->image, at + i, &byte)) word |= (uint32_t)byte << (8 * i);
-        oak_buf_format(&self->buf, "      | pool: 0x%x\n", (unsigned)word);
+        show_units(self, at, 4);
+        for (unsigned i = 0; i < 4; i++) (void)!oak_image_byte(self->program->image, at + i, &bytes[i]);
+        oak_buf_format(&self->buf, "      | pool: 0x%x\n",
+                       (unsigned)oak_number_at(about, about->code_space, bytes, 4));
     }
 }
 
@@ -116,7 +131,7 @@ static void list_lines(listing *self)
         oak_buf_add(&self->buf, line.text, line.size);
         while (self->buf.size && self->buf.bytes[self->buf.size - 1] == ' ') self->buf.size--;
         oak_buf_char(&self->buf, '\n');
-        if (shown && shown->kind == OAK_RECORD_DATA && shown->size <= 4096) show_rest_of_data(self, shown);
+        if (shown && shown->kind <= OAK_RECORD_DATA && shown->size <= 4096) show_rest(self, shown);
         if (pool) show_pool(self, pool);
         if (self->buf.size > 32768) flush(self);
     }
@@ -180,7 +195,7 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
         while (at < end && (quote || (*at != ';' && !(*at == '/' && at + 1 < end && at[1] == '/')))) {
             if (quote && *at == '\\' && at + 1 < end) at++;
             else if (*at == quote) quote = 0;
-            else if (!quote && (*at == '"' || *at == '\'')) quote = *at;
+            else if (!quote && oak_opens_quote(line.text, at)) quote = *at;
             if (quote || !oak_is_word(*at)) {
                 at++;
                 continue;

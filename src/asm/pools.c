@@ -148,7 +148,7 @@ void asm_emit_pool(assembler *as, const statement *one, void *context,
             asm_report(as, OAK_ERROR, user->place, literal->expr->first, literal->expr->last, "value-range",
                        NULL, "%lld does not fit 32 bits", (long long)value.number);
         uint8_t bytes[WORD];
-        for (unsigned b = 0; b < WORD; b++) bytes[b] = (uint8_t)((uint64_t)value.number >> (8 * b));
+        oak_put_number(&as->isa->about, as->isa->about.code_space, (uint64_t)value.number, bytes, WORD);
         write(context, literal->address, bytes, WORD);
         address = literal->address + WORD;
     }

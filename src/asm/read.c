@@ -13,7 +13,7 @@ static const char *const directive_names[DIRECTIVES] = {
     "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
     "section", "export",  "entry",  "vector", "dd",    "dq",      "pool"};
 
-enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7 };
+enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
 int asm_directive(const char *text, size_t length)
 {
@@ -868,6 +868,7 @@ const char *asm_find_comment(const char *at, const char *end)
 {
     /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at. */
     static const bool stops[256] = {[';'] = true, ['/'] = true, ['"'] = true, ['\''] = true};
+    const char *start = at;
     while (at < end && !stops[(uint8_t)*at]) at++;
     char quote = 0;
     for (; at < end; at++) {
@@ -877,7 +878,7 @@ const char *asm_find_comment(const char *at, const char *end)
             else if (c == quote) quote = 0;
         } else if (c == ';' || (c == '/' && at + 1 < end && at[1] == '/')) {
             return at;
-        } else if (c == '"' || c == '\'') {
+        } else if (oak_opens_quote(start, at)) {
             quote = c;
         }
     }
@@ -948,6 +949,21 @@ static void read_skipped(assembler *as, const char *at, const char *end)
         asm_read_source_directive(as, directive, NULL, at, length, at + length, end);
 }
 
+/* A mnemonic may go on behind points (`b.w`, `c.inc`): the longest that is one. */
+static size_t dotted_length(assembler *as, const char *at, size_t length, const char *end)
+{
+    size_t longest = length;
+    while (longest < LONGEST_MNEMONIC && at + longest < end &&
+           (oak_is_word(at[longest]) || at[longest] == '.'))
+        longest++;
+    for (size_t n = longest; n > length; n--) {
+        if (n < longest && at[n] != '.') continue;
+        asm_name *dotted = at[n - 1] == '.' ? NULL : asm_intern(as, at, n);
+        if (dotted && asm_mnemonic(as, dotted) != WORD_NONE) return n;
+    }
+    return length;
+}
+
 void asm_read_line(assembler *as)
 {
     const char *end = asm_find_comment(as->text, as->end), *at = as->text;
@@ -963,11 +979,7 @@ void asm_read_line(assembler *as)
         at = asm_skip_blanks(at, end);
         if (at == end) return;
         size_t length = asm_word_length(at, end);
-        if (length && at + length + 1 < end && at[length] == '.' && oak_is_letter(at[length + 1])) {
-            /* a mnemonic may have a letter behind a point */
-            asm_name *dotted = asm_intern(as, at, length + 2);
-            if (dotted && asm_mnemonic(as, dotted) != WORD_NONE) length += 2;
-        }
+        if (length && at + length + 1 < end && at[length] == '.') length = dotted_length(as, at, length, end);
         if (!length) {
             unsigned char c = (unsigned char)*at;
             bool includes = (c == '#' || c == '$') && end - at > 8 && oak_same_name(at + 1, 7, "include");
@@ -1015,12 +1027,13 @@ void asm_read_line(assembler *as)
             read_value(as, name, word, next, rest + next_length, end);
             return;
         }
-        if (name->directive != WORD_NONE) {
+        /* A mnemonic before a directive (`set`, `bit` on some architectures): a directive of that name has a name before it. */
+        int mnemonic = asm_mnemonic(as, name);
+        if (name->directive != WORD_NONE && mnemonic == WORD_NONE) {
             if (!asm_read_source_directive(as, name->directive, NULL, word, length, rest, end))
                 read_directive(as, name->directive, word, length, rest, end);
             return;
         }
-        int mnemonic = asm_mnemonic(as, name);
         if (mnemonic != WORD_NONE) {
             read_instruction(as, mnemonic, word, length, rest, end);
             return;

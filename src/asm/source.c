@@ -188,7 +188,7 @@ static const char *swap_words(assembler *as, const asm_body *body, const asm_swa
         }
         if (quote && c == '\\' && at + 1 < end) oak_buf_char(&out, *at++);
         else if (quote && c == quote) quote = 0;
-        else if (!quote && !comment && (c == '"' || c == '\'')) quote = c;
+        else if (!quote && !comment && oak_opens_quote(body->text, at)) quote = c;
         else if (!quote && (c == ';' || (c == '/' && at + 1 < end && at[1] == '/'))) comment = true;
         oak_buf_char(&out, *at++);
     }
@@ -273,9 +273,9 @@ static bool take_item(const char **at, const char *end, const char **text, size_
         if (quote) {
             if (c == '\\' && *at + 1 < end) ++*at;
             else if (c == quote) quote = 0;
-        } else if (c == '"' || c == '\'') quote = c;
-        else if (c == '(' || c == '[') depth++;
-        else if ((c == ')' || c == ']') && depth) depth--;
+        } else if (oak_opens_quote(start, *at)) quote = c;
+        else if (c == '(' || c == '[' || c == '{') depth++;
+        else if ((c == ')' || c == ']' || c == '}') && depth) depth--;
         else if (c == ',' && !depth) break;
     }
     const char *stop = *at;

@@ -71,6 +71,11 @@ static inline bool oak_is_word(char c)
 {
     return oak_char_kind[(uint8_t)c] & (OAK_CHAR_LETTER | OAK_CHAR_DIGIT);
 }
+/* Whether a text or character in quotes begins at `at`: a ' behind a word belongs to a name (af'). */
+static inline bool oak_opens_quote(const char *start, const char *at)
+{
+    return *at == '"' || (*at == '\'' && (at == start || !oak_is_word(at[-1])));
+}
 /* The value of a hexadecimal digit, or -1. */
 static inline int oak_hex_digit(char c)
 {

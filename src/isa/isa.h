@@ -132,13 +132,20 @@ bool oak_remedy_for(const oak_remedy *remedies, const char *letters, size_t kind
 /* ------------------------------------------------------------------------------------------ decoding */
 
 typedef enum oak_flow {
-    OAK_FLOW_NEXT,   /* goes on behind itself */
+    OAK_FLOW_NEXT, /* goes on behind itself */
+    OAK_FLOW_EVENT, /* the same; what is due is looked at behind it: it reaches a device, sleeps, lets interrupts come */
     OAK_FLOW_BRANCH, /* goes on behind itself or at the target */
     OAK_FLOW_JUMP,   /* goes to the target */
     OAK_FLOW_CALL,   /* goes to the target and comes back */
     OAK_FLOW_RETURN,
     OAK_FLOW_COMPUTED /* goes to an address computed when it runs */
 } oak_flow;
+/* What stands behind it may come next. */
+static inline bool oak_goes_on(oak_flow flow)
+{
+    return flow == OAK_FLOW_NEXT || flow == OAK_FLOW_EVENT || flow == OAK_FLOW_BRANCH ||
+           flow == OAK_FLOW_CALL;
+}
 
 typedef struct oak_decoded {
     uint16_t row;
@@ -375,8 +382,8 @@ typedef struct oak_isa {
                          uint32_t address, uint32_t state, oak_decoded *decoded);
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
-    /* Lays a code of `size` bytes down as it stands in memory; NULL: most significant byte first. */
-    void (*lay_down)(uint64_t word, unsigned size, uint8_t *bytes);
+    unsigned
+        pattern_unit; /* bytes of a pattern that lie in memory with the lowest first; 0 or 1: as the pattern has them */
 
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */
@@ -399,5 +406,9 @@ extern const oak_isa *const oak_isa_list[]; /* list.c; up to NULL */
 const oak_isa *oak_isa_find(const char *name);
 /* All of them, from 0; NULL after the last. */
 const oak_isa *oak_isa_at(unsigned index);
+
+/* A code of `size` bytes from its pattern to memory, and back. */
+void oak_lay_down(const oak_isa *isa, uint64_t word, unsigned size, uint8_t *bytes);
+uint64_t oak_gather(const oak_isa *isa, const uint8_t *bytes, unsigned size);
 
 #endif

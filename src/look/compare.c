@@ -72,12 +72,9 @@ static bool is_word(const looker *look, uint32_t address)
 /* A word with the address of code, or of something with a name there, as vectors and pools hold it. */
 static bool reads_as_place(const looker *look, uint32_t address, uint32_t *target)
 {
-    uint32_t bit = look->isa->about.code_bit;
-    *target = 0;
-    for (unsigned i = 0; i < 4; i++) {
-        unsigned shift = 8 * (look->isa->about.big_endian ? 3 - i : i);
-        *target |= (uint32_t)look->bytes[address - look->base + i] << shift;
-    }
+    const oak_architecture *about = &look->isa->about;
+    uint32_t bit = about->code_bit;
+    *target = (uint32_t)oak_number_at(about, about->code_space, look->bytes + (address - look->base), 4);
     if (has_name(look, *target)) return true;
     bool marked = bit && (*target & bit);
     *target &= ~bit;
@@ -220,6 +217,7 @@ static bool lead_alike(const side *a, const item *one, const side *b, const item
 static void write_item(side *self, const item *one)
 {
     looker *look = &self->look;
+    const oak_architecture *about = &look->isa->about;
     oak_namer namer = {.context = look, .name = look_name};
     oak_decoded decoded;
     uint32_t at = one->address - look->base;
@@ -239,14 +237,12 @@ static void write_item(side *self, const item *one)
     } else {
         unsigned bytes = one->size * look->unit;
         oak_buf_text(&look->buf, bytes == 4 ? "dd   0x" : bytes == 2 ? "dw   0x" : "db   0x");
-        for (unsigned i = bytes; i-- > 0;)
-            oak_buf_format(&look->buf, "%02x",
-                           look->bytes[at * look->unit + (look->isa->about.big_endian ? bytes - 1u - i : i)]);
+        uint64_t number = oak_number_at(about, about->code_space, look->bytes + at * look->unit, bytes);
+        oak_buf_format(&look->buf, "%0*llx", (int)(2 * bytes), (unsigned long long)number);
     }
     size_t width = look->buf.size - start;
     oak_buf_repeat(&look->buf, ' ', width < 28 ? 28 - width : 1);
-    for (unsigned i = 0; i < one->size * look->unit; i++)
-        oak_buf_format(&look->buf, " %02x", look->bytes[at * look->unit + i]);
+    look_units(look, one->address, one->size);
     oak_buf_char(&look->buf, '\n');
 }
 

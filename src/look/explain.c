@@ -48,9 +48,7 @@ static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables
                 word |= oak_pattern_put(&pattern, pattern.piece[i].letter,
                                         samples[(attempt / SAMPLES * (i + 1) + attempt) % SAMPLES]);
         }
-        if (isa->lay_down) isa->lay_down(word, pattern.size, bytes);
-        else
-            for (unsigned i = pattern.size; i-- > 0; word >>= 8) bytes[i] = (uint8_t)word;
+        oak_lay_down(isa, word, pattern.size, bytes);
         found = isa->decode(tables, bytes, pattern.size, ADDRESS, 0, &decoded) == OAK_OK &&
                 &isa->rows[decoded.row] == row;
     }
@@ -69,8 +67,10 @@ static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row,
     oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands,
                    row->meaning);
     const char *more = row->more_cycles ? row->more_cycles : "";
-    oak_buf_format(buf, "  size      %u byte%s, %u %s%s%s%s\n", bits / 8, bits == 8 ? "" : "s", row->cycles,
-                   isa->about.cycle_unit, row->cycles == 1 ? "" : "s", *more ? " " : "", more);
+    unsigned unit = oak_unit_bytes(&isa->about, isa->about.code_space), size = bits / 8 / unit;
+    oak_buf_format(buf, "  size      %u %s%s, %u %s%s%s%s\n", size, unit > 1 ? "word" : "byte",
+                   size == 1 ? "" : "s", row->cycles, isa->about.cycle_unit, row->cycles == 1 ? "" : "s",
+                   *more ? " " : "", more);
     oak_buf_format(buf, "  flags     %s\n", *row->flags ? row->flags : "none");
     draw_bits(buf, row, here);
 }
@@ -135,7 +135,8 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
         part_names names = {.part = part, .isa = isa};
         oak_namer namer = {.context = &names, .name = name_of};
         oak_buf_open(&buf, host);
-        for (unsigned i = 0; i < decoded.size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
+        unsigned size = decoded.size * oak_unit_bytes(part->architecture, part->architecture->code_space);
+        for (unsigned i = 0; i < size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
         oak_buf_text(&buf, " ");
         isa->print(tables, &decoded, &namer, &buf);
         oak_buf_format(&buf, "%s\n\n",

@@ -69,9 +69,7 @@ static oak_status follow(looker *self)
             if (decoded.has_target && look_is_known(self, decoded.target))
                 status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
             note_data(self, &decoded);
-            bool goes_on = decoded.flow == OAK_FLOW_NEXT || decoded.flow == OAK_FLOW_BRANCH ||
-                           decoded.flow == OAK_FLOW_CALL;
-            if (!goes_on || status) break;
+            if (!oak_goes_on(decoded.flow) || status) break;
             state = decoded.state_after;
             address += decoded.size;
         }
@@ -91,15 +89,15 @@ static const char *vector_at(const looker *self, uint32_t address)
 /* The address of the handler that a vector holds; false where vectors hold code. */
 static bool vector_target(const looker *self, const oak_part_vector *vector, uint32_t *target)
 {
+    const oak_architecture *about = &self->isa->about;
     uint32_t at = vector->address - self->base;
     *target = 0;
-    for (unsigned i = 0; i < self->isa->about.vector_bytes; i++) {
+    for (unsigned i = 0; i < about->vector_bytes; i++)
         if (!look_is_known(self, vector->address + i)) return false;
-        *target |= (uint32_t)self->bytes[at + i] << (8 * i);
-    }
-    bool marked = (*target & self->isa->about.code_bit) == self->isa->about.code_bit;
-    *target &= ~(uint32_t)self->isa->about.code_bit;
-    return self->isa->about.vector_bytes && marked && look_is_known(self, *target);
+    *target = (uint32_t)oak_number_at(about, about->code_space, self->bytes + at, about->vector_bytes);
+    bool marked = (*target & about->code_bit) == about->code_bit;
+    *target &= ~(uint32_t)about->code_bit;
+    return about->vector_bytes && marked && look_is_known(self, *target);
 }
 
 static const char *handled_vector(const looker *self, uint32_t address)
@@ -157,14 +155,23 @@ const char *look_name(void *context, unsigned space, uint32_t address)
 
 /* ------------------------------------------------------------------------------------------ writing */
 
+void look_units(looker *self, uint32_t address, unsigned units)
+{
+    const oak_architecture *about = &self->isa->about;
+    const uint8_t *at = self->bytes + (size_t)(address - self->base) * self->unit;
+    for (unsigned i = 0; i < units; i++, at += self->unit)
+        oak_buf_format(&self->buf, " %0*llx", (int)(2 * self->unit),
+                       (unsigned long long)oak_number_at(about, about->code_space, at, self->unit));
+}
+
 static void comment(looker *self, size_t line_start, uint32_t address, unsigned size, unsigned cycles)
 {
     size_t width = self->buf.size - line_start;
     oak_buf_repeat(&self->buf, ' ', width < 40 ? 40 - width : 1);
     oak_buf_format(&self->buf, "; 0x%04x ", (unsigned)address);
-    for (unsigned i = 0; i < size * self->unit; i++)
-        oak_buf_format(&self->buf, " %02x", self->bytes[(address - self->base) * self->unit + i]);
-    if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(14 - 3 * (size < 4 ? size : 4)), "", cycles);
+    look_units(self, address, size);
+    unsigned columns = size * (1 + 2 * self->unit);
+    if (cycles) oak_buf_format(&self->buf, "%*s%u", (int)(columns < 12 ? 14 - columns : 2), "", cycles);
     oak_buf_char(&self->buf, '\n');
 }
 
@@ -182,9 +189,7 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
     oak_buf_text(&self->buf, "        ");
     self->isa->print(self->tables, decoded, &namer, &self->buf);
     comment(self, start, address, decoded->size, decoded->cycles);
-    if (decoded->flow == OAK_FLOW_JUMP || decoded->flow == OAK_FLOW_RETURN ||
-        decoded->flow == OAK_FLOW_COMPUTED)
-        oak_buf_char(&self->buf, '\n');
+    if (!oak_goes_on(decoded->flow)) oak_buf_char(&self->buf, '\n');
 }
 
 static bool is_text(uint8_t byte)
@@ -195,10 +200,10 @@ static bool is_text(uint8_t byte)
 /* A word: the address of code with its mark by name, others as a number. */
 static void write_word(looker *self, uint32_t address)
 {
-    uint32_t word = 0, bit = self->isa->about.code_bit;
-    bool big = self->isa->about.big_endian;
-    for (unsigned i = 0; i < 4; i++)
-        word |= (uint32_t)self->bytes[address - self->base + i] << (8 * (big ? 3 - i : i));
+    const oak_architecture *about = &self->isa->about;
+    uint32_t bit = about->code_bit;
+    uint32_t word =
+        (uint32_t)oak_number_at(about, about->code_space, self->bytes + (address - self->base), 4);
     uint32_t target = word & ~bit;
     bool code = (word & bit) && look_is_known(self, target) && (self->mark[target - self->base] & IS_START);
     const char *name = code ? look_label(self, target) : NULL;
@@ -271,8 +276,9 @@ static oak_status write_all(looker *self)
     uint64_t from = 0, length;
     uint32_t address;
     oak_status status = OAK_OK;
-    oak_buf_format(&self->buf, "; read back for %s: %llu bytes\n\n", self->part->name,
-                   (unsigned long long)oak_image_count(image));
+    oak_buf_format(&self->buf, "; read back for %s: %llu %s\n\n", self->part->name,
+                   (unsigned long long)oak_image_count(image) / self->unit,
+                   self->unit > 1 ? "words" : "bytes");
     /* Labels that no line can carry. */
     for (uint32_t at = 0; at < self->size; at++) {
         const char *label = (self->mark[at] & IS_INSIDE) ? look_label(self, self->base + at) : NULL;

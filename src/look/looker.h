@@ -38,6 +38,8 @@ bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded);
 const char *look_label(looker *self, uint32_t address);
 /* What an operand is called (oak_namer); context: the looker. */
 const char *look_name(void *context, unsigned space, uint32_t address);
+/* Writes what lies from an address on, a blank before each: bytes, or words where memory has words. */
+void look_units(looker *self, uint32_t address, unsigned units);
 /* Hands over what was written. */
 OAK_MUST_USE oak_status look_flush(looker *self);
 

@@ -79,10 +79,8 @@ static oak_status vector_place(oak_session *session, unsigned number, const char
     oak_status status = session->chip.ops->read_memory(session->chip.chip, about->code_space, vector->address,
                                                        bytes, about->vector_bytes);
     if (status) return status;
-    uint32_t value = 0;
-    for (unsigned i = 0; i < about->vector_bytes; i++)
-        value |= (uint32_t)bytes[about->big_endian ? about->vector_bytes - 1u - i : i] << (8 * i);
-    *address = value & ~(uint32_t)about->code_bit;
+    *address = (uint32_t)oak_number_at(about, about->code_space, bytes, about->vector_bytes) &
+               ~(uint32_t)about->code_bit;
     if (oak_part_find_memory(session->part, about->code_space, *address)) return OAK_OK;
     return no_place(sink, place, "The program gives it one with `vector NAME, handler`.",
                     "is a vector without a handler");

@@ -262,7 +262,7 @@ static void take_specials(state_reader *reader, const cJSON *specials)
                    reg->bits);
             continue;
         }
-        for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(value >> (8 * i));
+        oak_put_number(session->part->architecture, reg->space, value, bytes, (reg->bits + 7u) / 8u);
         session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
                                         (reg->bits + 7u) / 8u);
     }

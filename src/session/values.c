@@ -275,12 +275,15 @@ static void note_pins_of(oak_session *session, const oak_part_register *reg, uin
     if (port >= 0) note_pins(session, (unsigned)port, mask);
 }
 
-static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
+/* Reads a number of cells (words, where a space has words) as one value. */
+static oak_status read_cell(oak_session *session, unsigned space, uint32_t address, unsigned cells,
                             uint64_t *value)
 {
     uint8_t read[8];
     const oak_space_info *about = &session->part->architecture->spaces[space];
+    unsigned bytes = cells * oak_unit_bytes(session->part->architecture, space);
     *value = 0;
+    if (bytes > sizeof read) return OAK_OUT_OF_RANGE;
     if (about->of_bits) {
         unsigned in, bit = address & 7;
         uint32_t cell;
@@ -298,9 +301,8 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
     }
     oak_status status = session->chip.ops->read_memory(session->chip.chip, space, address, read, bytes);
     if (status) return status;
-    note_read(session, space, address, bytes, 0);
-    bool big = session->part->architecture->big_endian;
-    for (unsigned i = 0; i < bytes; i++) *value |= (uint64_t)read[big ? bytes - 1 - i : i] << (8 * i);
+    note_read(session, space, address, cells, 0);
+    *value = oak_number_at(session->part->architecture, space, read, bytes);
     return OAK_OK;
 }
 
@@ -336,6 +338,15 @@ static uint32_t read_special(oak_session *session, const oak_part_register *reg)
     session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
                                    (reg->bits + 7u) / 8u);
     return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+}
+
+/* Bits of a value that lies in so many cells of a space. */
+static unsigned bits_of_cells(const oak_architecture *about, unsigned space, uint64_t cells)
+{
+    const oak_space_info *info = &about->spaces[space];
+    if (info->of_bits) return 1;
+    if (cells == 1 && info->unit_bits) return info->unit_bits;
+    return cells > 8 ? 64 : 8 * (unsigned)cells * oak_unit_bytes(about, space);
 }
 
 static oak_status read_name(oak_session *session, const watch_name *name, bool as_address, int64_t *value,
@@ -393,8 +404,7 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         if (name->symbol->space == 0 || session_is_place(session, name->symbol) || as_address) return OAK_OK;
         status = read_cell(session, name->symbol->space, (uint32_t)name->symbol->value,
                            bytes_of(session, name->symbol), &cell);
-        *bits =
-            about->spaces[name->symbol->space].of_bits ? 1 : (uint8_t)(8 * bytes_of(session, name->symbol));
+        *bits = (uint8_t)bits_of_cells(about, name->symbol->space, bytes_of(session, name->symbol));
         read = (uint32_t)cell;
         break;
     }
@@ -489,10 +499,9 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
     } else if (expr->kind == OAK_EXPR_CELL) {
-        reading->bits = 8;
-        if (expr->as.of.right && expr->as.of.right->kind == OAK_EXPR_NUMBER)
-            reading->bits = (uint8_t)(8 * expr->as.of.right->as.number);
-        if (session->part->architecture->spaces[expr->space].of_bits) reading->bits = 1;
+        bool counted = expr->as.of.right && expr->as.of.right->kind == OAK_EXPR_NUMBER;
+        reading->bits = (uint8_t)bits_of_cells(session->part->architecture, expr->space,
+                                               counted ? (uint64_t)expr->as.of.right->as.number : 1);
     }
     return OAK_OK;
 }
@@ -720,12 +729,13 @@ oak_status session_locate(oak_session *session, const char *text, const oak_diag
 
 /* ------------------------------------------------------------------------------------------ setting */
 
-static oak_status write_cell(oak_session *session, unsigned space, uint32_t address, unsigned bytes,
+static oak_status write_cell(oak_session *session, unsigned space, uint32_t address, unsigned cells,
                              uint64_t value)
 {
     uint8_t out[8];
-    bool big = session->part->architecture->big_endian;
-    for (unsigned i = 0; i < bytes; i++) out[big ? bytes - 1 - i : i] = (uint8_t)(value >> (8 * i));
+    unsigned bytes = cells * oak_unit_bytes(session->part->architecture, space);
+    if (bytes > sizeof out) return OAK_OUT_OF_RANGE;
+    oak_put_number(session->part->architecture, space, value, out, bytes);
     return session->chip.ops->write_memory(session->chip.chip, space, address, out, bytes);
 }
 
@@ -748,7 +758,7 @@ static oak_status write_field(oak_session *session, const oak_part_register *reg
     uint32_t mask = ((width >= 32 ? 0 : (uint32_t)1 << width) - 1) << bit;
     uint32_t whole = (read_special(session, reg) & ~mask) | ((uint32_t)value << bit & mask);
     uint8_t bytes[4];
-    for (unsigned i = 0; i < 4; i++) bytes[i] = (uint8_t)(whole >> (8 * i));
+    oak_put_number(session->part->architecture, reg->space, whole, bytes, (reg->bits + 7u) / 8u);
     return session->chip.ops->write_memory(session->chip.chip, reg->space, reg->address, bytes,
                                            (reg->bits + 7u) / 8u);
 }
@@ -771,9 +781,10 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     const oak_architecture *about = session->part->architecture;
     if (left->kind == OAK_EXPR_BIT) return 1;
     if (left->kind == OAK_EXPR_CELL && !about->spaces[left->space].of_bits)
-        return !left->as.of.right                           ? 8
-               : left->as.of.right->kind == OAK_EXPR_NUMBER ? 8 * (unsigned)left->as.of.right->as.number
-                                                            : 0;
+        return !left->as.of.right ? bits_of_cells(about, left->space, 1)
+               : left->as.of.right->kind == OAK_EXPR_NUMBER
+                   ? bits_of_cells(about, left->space, (uint64_t)left->as.of.right->as.number)
+                   : 0;
     if (left->kind != OAK_EXPR_NAME) return 0;
     const watch_name *name = left->as.name;
     switch (name->kind) {
@@ -787,7 +798,7 @@ static unsigned width_of(const oak_session *session, const oak_expr *left)
     case NAME_VECTOR: return 0;
     case NAME_PIN: return 1;
     case NAME_FIELD: return name->field->width;
-    default: return about->spaces[name->symbol->space].of_bits ? 1 : 8 * bytes_of(session, name->symbol);
+    default: return bits_of_cells(about, name->symbol->space, bytes_of(session, name->symbol));
     }
 }
 

@@ -450,7 +450,7 @@ static void reset_register(oak_machine *machine, unsigned number)
     uint8_t bytes[4];
     if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
     if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
-    for (unsigned b = 0; b < (reg->bits + 7u) / 8u; b++) bytes[b] = (uint8_t)(reg->reset >> (8 * b));
+    oak_put_number(&machine->isa->about, reg->space, reg->reset, bytes, (reg->bits + 7u) / 8u);
     machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u);
 }
 
@@ -503,9 +503,10 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         uint32_t at = address + (uint32_t)i;
         const oak_part_register *reg = register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
-        bytes[i] =
-            (uint8_t)(register_value(machine, number, machine->stored[number], now_of(machine), true) >>
-                      (8 * (at - reg->address)));
+        uint8_t all[4];
+        uint32_t value = register_value(machine, number, machine->stored[number], now_of(machine), true);
+        oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
+        bytes[i] = all[at - reg->address];
     }
     return OAK_OK;
 }
@@ -513,9 +514,9 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
 oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, const uint8_t *bytes,
                                     size_t count)
 {
-    uint32_t value = 0;
     if (count > 4) return OAK_OUT_OF_RANGE;
-    for (size_t i = 0; i < count; i++) value |= (uint32_t)bytes[i] << (8 * i);
+    uint32_t value =
+        (uint32_t)oak_number_at(&machine->isa->about, machine->isa->about.code_space, bytes, (unsigned)count);
     return bus_write(machine, address, (unsigned)count, value, now_of(machine));
 }
 

@@ -230,6 +230,7 @@ int armm_mnemonic(const oak_isa_tables *tables, const char *text, size_t length)
 OAK_MUST_USE oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader,
                                            oak_insn *insn);
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
+extern const oak_isa oak_isa_armv7m; /* both lay codes down alike */
 OAK_MUST_USE oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                                     const oak_value *values, uint32_t address, uint8_t *bytes,
                                     oak_refusal *why);
@@ -237,8 +238,6 @@ OAK_MUST_USE oak_status armm_decode(const oak_isa_tables *tables, const uint8_t 
                                     uint32_t address, uint32_t state, oak_decoded *decoded);
 void armm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                 oak_buf *out);
-
-void armm_lay_down(uint64_t word, unsigned size, uint8_t *bytes);
 
 /* Which operand of an instruction stands for each operand of a row: -1 where an optional one is left out. */
 typedef struct armm_match {

@@ -632,15 +632,6 @@ static oak_status put_operand(encoder *self, const armm_class *class, int index)
     }
 }
 
-/* Halfwords, the first one first, each with its lower byte first. */
-void armm_lay_down(uint64_t word, unsigned size, uint8_t *bytes)
-{
-    uint32_t first = (uint32_t)(size == 4 ? word >> 16 : word);
-    bytes[0] = (uint8_t)first;
-    bytes[1] = (uint8_t)(first >> 8);
-    if (size == 4) bytes[2] = (uint8_t)word, bytes[3] = (uint8_t)(word >> 8);
-}
-
 oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                        const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
@@ -681,6 +672,6 @@ oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_ins
             HINT(why, "Write `%s i`.", row == ARMM_CPSIE ? "cpsie" : "cpsid");
         return refuse(&self, "unpredictable");
     }
-    armm_lay_down(self.word, shape->pattern.size, bytes);
+    oak_lay_down(&oak_isa_armv7m, self.word, shape->pattern.size, bytes);
     return OAK_OK;
 }

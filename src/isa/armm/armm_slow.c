@@ -565,7 +565,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_BL: { /* to where nothing can be executed: the fault is at the target */
         oak_decoded decoded;
         uint8_t bytes[4];
-        armm_lay_down(word, pattern->size, bytes);
+        oak_lay_down(&oak_isa_armv7m, word, pattern->size, bytes);
         if (armm_decode(core->tables, bytes, 4, pc, 0, &decoded))
             return ARMM_NEXT; /* it was decoded before */
         bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||

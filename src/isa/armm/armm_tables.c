@@ -17,11 +17,11 @@
 #define ALSO(mnemonic, row)
 #define V6_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
     {                                                                                                        \
-        mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more                                        \
+        mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more, 0, 0, NULL                            \
     }
 #define V7_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
     {                                                                                                        \
-        "", operands, bits, cycles, flags, meaning, ""                                                       \
+        "", operands, bits, cycles, flags, meaning, "", 0, 0, NULL                                           \
     }
 #define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
     [ARMM_##id] = since##_ROW(#mnemonic, operands, bits, v6, more, flags, meaning),
@@ -32,7 +32,7 @@ const oak_insn_row armv6m_rows[ARMM_ROWS] = {
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
 #define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
-    [ARMM_##id] = {#mnemonic, operands, bits, v7, flags, meaning, NOTE_##more},
+    [ARMM_##id] = {#mnemonic, operands, bits, v7, flags, meaning, NOTE_##more, 0, 0, NULL},
 const oak_insn_row armv7m_rows[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
@@ -631,7 +631,7 @@ static const char *const trade[OAK_TRADES] = {
         .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row,                   \
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
-        .lay_down = armm_lay_down, .state_of = state_of, .stack_use = armm_stack_use, .frame = &frame,       \
+        .pattern_unit = 2, .state_of = state_of, .stack_use = armm_stack_use, .frame = &frame,               \
         .trade = trade, .core = &ops                                                                         \
     }
 

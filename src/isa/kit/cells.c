@@ -24,6 +24,7 @@ void kit_destroy(oak_core *core)
         if (space->owned && space->cells)
             host->resize(host->context, space->cells, space->size * space->unit, 0);
         if (space->known) host->resize(host->context, space->known, space->size, 0);
+        if (space->present) host->resize(host->context, space->present, space->size, 0);
     }
     if (kit->row) host->resize(host->context, kit->row, row_size(kit), 0);
     if (kit->stop_at) host->resize(host->context, kit->stop_at, kit->arch->code_span, 0);
@@ -68,6 +69,89 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
     memset(space->cells, fill, size * space->unit);
     if (keeps) memset(space->known, 0, size);
     return true;
+}
+
+/* A special space lies whole in memory; `present` says where there are registers. */
+static bool take_special(oak_core *core, unsigned number)
+{
+    kit_core *kit = kit_of(core);
+    const oak_space_info *info = &kit->arch->isa->about.spaces[number];
+    const oak_host *host = kit->setup.host;
+    uint32_t size = (uint32_t)(info->end - info->first);
+    if (kit->space[number].cells) return true; /* the part has put RAM there */
+    if (!kit_take_space(core, number, info->first, size, 0, false)) return false;
+    kit->space[number].present = host->resize(host->context, NULL, 0, size);
+    for (uint32_t i = 0; kit->space[number].present && i < size; i++)
+        kit->space[number].present[i] =
+            kit->setup.cell_kind(kit->setup.machine, number, info->first + i) != OAK_CELL_ABSENT;
+    return kit->space[number].present != NULL;
+}
+
+oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
+                            oak_core **result)
+{
+    const oak_architecture *about = &arch->isa->about;
+    oak_core *core;
+    oak_status status = kit_create(arch, tables, setup, &core);
+    if (status) return status;
+    bool taken = true;
+    for (unsigned i = 0; i < setup->memory_count && taken; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        bool code = memory->space == about->code_space;
+        taken = kit_take_space(core, memory->space, memory->base, memory->size, code ? 0xFF : 0, code);
+    }
+    for (unsigned i = 1; i < about->space_count && taken; i++)
+        if (about->spaces[i].special && !about->spaces[i].of_bits) taken = take_special(core, i);
+    if (!taken) {
+        kit_destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    kit_forget(core);
+    kit_reset(core);
+    *result = core;
+    return OAK_OK;
+}
+
+static uint8_t *register_cell(const oak_core *core, unsigned number, uint32_t address)
+{
+    const kit_space *space = &kit_look(core)->space[number];
+    uint8_t *cell = kit_cells(core, number, address, 1);
+    return cell && (!space->present || space->present[address - space->first]) ? cell : NULL;
+}
+
+bool kit_in(oak_core *core, unsigned space, uint32_t address, uint64_t now, uint32_t *value)
+{
+    kit_core *kit = kit_of(core);
+    const uint8_t *cell = register_cell(core, space, address);
+    if (!cell) return false;
+    *value = kit->setup.device_read(kit->setup.machine, space, address, *cell, false, 0xFF, now);
+    return true;
+}
+
+bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, uint64_t now)
+{
+    kit_core *kit = kit_of(core);
+    uint8_t *cell = register_cell(core, space, address);
+    if (!cell) return false;
+    *cell = value;
+    kit->setup.device_write(kit->setup.machine, space, address, value, now);
+    return true;
+}
+
+static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint8_t stored)
+{
+    const kit_core *kit = kit_look(core);
+    if (kit->arch->peek) return kit->arch->peek(core, space, address, stored);
+    if (!register_cell(core, space, address)) return stored;
+    return (uint8_t)kit->setup.device_read(kit->setup.machine, space, address, stored, true, 0xFF,
+                                           kit->time.cycles);
+}
+
+static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)
+{
+    const kit_core *kit = kit_look(core);
+    if (kit->arch->poke) kit->arch->poke(core, space, address, value);
+    else (void)kit_out(core, space, address, value, kit->time.cycles);
 }
 
 uint8_t *kit_cells(const oak_core *core, unsigned number, uint32_t address, size_t count)
@@ -121,7 +205,7 @@ oak_status kit_read_memory(const oak_core *core, unsigned space, uint32_t addres
     if (!from) return OAK_OUT_OF_RANGE;
     memcpy(bytes, from, count);
     for (size_t i = 0; is_special(kit, space) && i < count; i++)
-        bytes[i] = kit->arch->peek(core, space, address + (uint32_t)i, bytes[i]);
+        bytes[i] = peek(core, space, address + (uint32_t)i, bytes[i]);
     return OAK_OK;
 }
 
@@ -148,7 +232,7 @@ oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, co
         return OAK_OK;
     }
     bool blocked = kit->blocked;
-    for (size_t i = 0; i < count; i++) kit->arch->poke(core, space, address + (uint32_t)i, bytes[i]);
+    for (size_t i = 0; i < count; i++) poke(core, space, address + (uint32_t)i, bytes[i]);
     kit->blocked = blocked; /* no instruction has written it */
     return OAK_OK;
 }

@@ -26,3 +26,8 @@
 #define ON(name)   case KIT_FIRST_ROW + (name)
 #endif
 #define DISPATCH RESUME(op->handler)
+#if defined(__GNUC__)
+#define KIT_MAYBE_UNUSED __attribute__((unused)) /* of labels: not every architecture goes there */
+#else
+#define KIT_MAYBE_UNUSED
+#endif

@@ -66,7 +66,8 @@ static oak_status put_target(encoder *self, uint32_t *field)
     if (status) return status;
     if (target < 0 || target >= (int64_t)code->end) return out_of_range(self, 0, (int64_t)code->end - 1);
     *field = (uint32_t)target;
-    if (self->class->field == KIT_TARGET) return width < 32 && target >> width ? out_of_range(self, 0, 2 * reach - 1) : OAK_OK;
+    if (self->class->field == KIT_TARGET)
+        return width < 32 && target >> width ? out_of_range(self, 0, 2 * reach - 1) : OAK_OK;
     if (self->class->field == KIT_PAGE) {
         if (target >> width == self->next >> width) return OAK_OK;
         SAY(self, "`%s` (0x%04llx) is outside the page 0x%04llx to 0x%04llx that %s reaches from here", name,
@@ -74,11 +75,13 @@ static oak_status put_target(encoder *self, uint32_t *field)
             (unsigned long long)((self->next >> width << width) + 2 * reach - 1), self->row->mnemonic);
         return refuse(self, "branch-reach");
     }
+    if (distance >= (int64_t)code->end / 2) distance -= (int64_t)code->end; /* the counter wraps */
+    if (distance < -(int64_t)code->end / 2) distance += (int64_t)code->end;
     *field = (uint32_t)distance;
     if (distance >= -reach && distance < reach) return OAK_OK;
     SAY(self, "`%s` is %lld %s, %s reaches %lld back and %lld forward", name,
-        (long long)(distance < 0 ? -distance : distance), distance < 0 ? "back" : "forward", self->row->mnemonic,
-        (long long)reach, (long long)reach - 1);
+        (long long)(distance < 0 ? -distance : distance), distance < 0 ? "back" : "forward",
+        self->row->mnemonic, (long long)reach, (long long)reach - 1);
     HINT(self, "Let it jump to a near jump that goes there.");
     return refuse(self, "branch-reach");
 }
@@ -92,23 +95,19 @@ static oak_status put_value(encoder *self, uint32_t *field)
     if (self->class->field == KIT_CELL) status = check_space(self, self->class->space);
     if (status) return status;
     *field = (uint32_t)number;
-    if (self->class->field == KIT_SIGNED) return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
+    if (self->class->field == KIT_SIGNED)
+        return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
+    if (self->class->window) { /* the whole space may be named */
+        int64_t end = (int64_t)self->tables->language->isa->about.spaces[self->class->space].end;
+        *field &= (uint32_t)most;
+        return number < 0 || number >= end ? out_of_range(self, 0, end - 1) : OAK_OK;
+    }
     int64_t least = self->class->field == KIT_BITS ? -half : 0;
     return number < least || number > most ? out_of_range(self, least, most) : OAK_OK;
 }
 
-/* Lays a code down as it stands in memory. */
-static void lay_down(const kit_language *language, uint64_t word, unsigned size, uint8_t *bytes)
-{
-    for (unsigned i = size; i-- > 0; word >>= 8) {
-        unsigned unit = i / language->unit_bytes, within = i % language->unit_bytes;
-        bytes[unit * language->unit_bytes + (language->low_first ? language->unit_bytes - 1 - within : within)] =
-            (uint8_t)word;
-    }
-}
-
-oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn *insn, const oak_value *values,
-                      uint32_t address, uint8_t *bytes, oak_refusal *why)
+oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn *insn,
+                      const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     const struct kit_tables *tables = kit_tables_of(opaque);
     const kit_shape_of_row *shape = &tables->row[row];
@@ -133,6 +132,6 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
         if (status) return status;
         word |= oak_pattern_put(&shape->pattern, class->value, field);
     }
-    lay_down(tables->language, word, shape->pattern.size, bytes);
+    oak_lay_down(tables->language->isa, word, shape->pattern.size, bytes);
     return OAK_OK;
 }

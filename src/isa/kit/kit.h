@@ -61,6 +61,7 @@ typedef struct kit_space {
     uint8_t *cells;       /* of the address `first` on; NULL: the part has none */
     uint8_t *known;       /* 1 where it was programmed; NULL: a program writes there */
     uint32_t first, size; /* in units */
+    uint8_t *present;     /* of a special space: 1 where the part has a register; or NULL */
     uint8_t unit;         /* bytes of one; 0 is 1 */
     bool owned;           /* its cells are the kit's to give back */
 } kit_space;
@@ -78,6 +79,18 @@ enum {
     KIT_WRITES = OAK_ACCESS_WRITE,
     KIT_BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE
 };
+
+struct kit_register {
+    size_t offset; /* in an oak_core */
+    uint8_t bytes;
+};
+/* What a core remembers beside registers and memory, as state files hold it. */
+typedef struct kit_inner {
+    const char *name;
+    size_t offset;
+    uint8_t bytes;
+    uint64_t most; /* what a file says beyond this is cut down to it */
+} kit_inner;
 
 /* What an architecture has of its own. What is said to be optional may be NULL. */
 typedef struct kit_arch {
@@ -116,7 +129,7 @@ typedef struct kit_arch {
     bool (*lies)(oak_watched *one, uint8_t *banks, uint8_t *stride);
     /* A reached cell as the register it is, where it is one. */
     oak_watched (*named)(const kit_reach *one);
-    /* Cells of special spaces, as a program would see them and without effects; writing as a program would. */
+    /* Cells of special spaces, as a program would see them and without effects; writing as a program would. Optional. */
     uint8_t (*peek)(const oak_core *core, unsigned space, uint32_t address, uint8_t stored);
     void (*poke)(oak_core *core, unsigned space, uint32_t address, uint8_t value);
     /* May an instruction reach these cells as a register that it names, or uses without a word? */
@@ -125,6 +138,12 @@ typedef struct kit_arch {
     uint32_t (*bank)(const oak_core *core);
     /* What is watched has changed: whatever the glance needs. Optional. */
     void (*watches)(oak_core *core);
+    /* Where registers are kept, by number; of architectures that take kit_read_register and kit_write_register. */
+    const struct kit_register *registers_at;
+    const kit_inner *inner; /* up to one without a name */
+    /* Beside the columns of the rows (uses.c): a window on a cell's address; cells that no operand names, as a stack. Optional. */
+    void (*window)(const oak_core *core, kit_reach *one);
+    unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
@@ -187,6 +206,12 @@ static inline const kit_core *kit_look(const oak_core *core)
 OAK_MUST_USE oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables,
                                    const oak_core_setup *setup, oak_core **core);
 void kit_destroy(oak_core *core);
+/* The whole for a core whose memories and special spaces are as the part says, no more: it is ready to run. */
+OAK_MUST_USE oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tables *tables,
+                                         const oak_core_setup *setup, oak_core **core);
+/* A register of a special space as a program reads and writes it, at a cycle; false where the part has none. */
+bool kit_in(oak_core *core, unsigned space, uint32_t address, uint64_t now, uint32_t *value);
+bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, uint64_t now);
 /* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory. */
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
@@ -201,6 +226,7 @@ OAK_MUST_USE oak_status kit_write_memory(oak_core *core, unsigned space, uint32_
 oak_chip_time *kit_time(oak_core *core);
 uint32_t kit_place(const oak_core *core);
 void kit_tape(oak_core *core, oak_tape *tape);
+void kit_visit(oak_core *core, const oak_state_visitor *visitor); /* state.c */
 OAK_MUST_USE oak_status kit_count(oak_core *core, bool on);
 OAK_MUST_USE oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally);
 const oak_service_log *kit_services(const oak_core *core);
@@ -242,6 +268,6 @@ void kit_watch_entry(oak_core *core, uint32_t vector);
     .read_memory = kit_read_memory, .write_memory = kit_write_memory, .set_stop = kit_set_stop,              \
     .time = kit_time, .attend = kit_attend, .strike = kit_strike, .services = kit_services,                  \
     .count = kit_count, .counted = kit_counted, .tape = kit_tape, .place = kit_place, .watch = kit_watch,    \
-    .touches = kit_touches
+    .visit = kit_visit, .touches = kit_touches
 
 #endif

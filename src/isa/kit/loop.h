@@ -148,6 +148,7 @@ complete:
     }
     ENTER(op);
 needs_help:
+    KIT_MAYBE_UNUSED;
     exit = KIT_EXIT_HELP;
     BACK_TO_IT;
     goto leave;

@@ -5,7 +5,9 @@
 #include "base/bytes.h"
 #include "isa/kit/table.h"
 
-enum { WORD = 0 }; /* operand.kind; else the number of the shape + 1. reg: the word, extra: whether a shape names one */
+enum {
+    WORD = 0
+}; /* operand.kind; else the number of the shape + 1. reg: the word, extra: whether a shape names one */
 
 static const char *skip(const char *at, const char *end)
 {
@@ -13,8 +15,8 @@ static const char *skip(const char *at, const char *end)
     return at;
 }
 
-static oak_status refuse(oak_operand_reader *reader, const char *from, const char *to, const char *code, const char *hint,
-                         const char *message)
+static oak_status refuse(oak_operand_reader *reader, const char *from, const char *to, const char *code,
+                         const char *hint, const char *message)
 {
     reader->refuse(reader, from, to > from ? to : from + 1, code, hint, message);
     return OAK_REFUSED;
@@ -24,13 +26,11 @@ static oak_status refuse(oak_operand_reader *reader, const char *from, const cha
 static const char *operand_end(const char *at, const char *end)
 {
     unsigned depth = 0;
-    char before = 0;
-    for (; at < end; before = *at++) {
+    for (const char *start = at; at < end; at++) {
         if (*at == '(' || *at == '[' || *at == '{') depth++;
         else if ((*at == ')' || *at == ']' || *at == '}') && depth) depth--;
         else if (*at == ',' && !depth) break;
-        bool quote = *at == '"' || (*at == '\'' && !oak_is_word(before)); /* behind a word it is part of a name */
-        if (!quote) continue;
+        if (!oak_opens_quote(start, at)) continue;
         char close = *at++;
         while (at < end && *at != close) at += *at == '\\' && at + 1 < end ? 2 : 1;
         if (at >= end) return end;
@@ -50,7 +50,8 @@ static bool is_balanced(const char *at, const char *end)
 }
 
 /* The longest word that a class of this shape may name at `at`; -1: none. */
-static int name_at(const struct kit_tables *tables, unsigned shape, const char *at, const char *end, size_t *length)
+static int name_at(const struct kit_tables *tables, unsigned shape, const char *at, const char *end,
+                   size_t *length)
 {
     int found = -1;
     *length = 0;
@@ -59,7 +60,8 @@ static int name_at(const struct kit_tables *tables, unsigned shape, const char *
         if (tables->shape_of_class[c] != shape + 1) continue;
         for (unsigned i = 0; class->names && class->names[i]; i++) {
             size_t size = oak_length(class->names[i]);
-            if (size <= *length || size > (size_t)(end - at) || !oak_same_name(at, size, class->names[i])) continue;
+            if (size <= *length || size > (size_t)(end - at) || !oak_same_name(at, size, class->names[i]))
+                continue;
             if (at + size < end && oak_is_word(at[size])) continue;
             found = kit_find_word(tables, class->names[i], size);
             *length = size;
@@ -69,8 +71,8 @@ static int name_at(const struct kit_tables *tables, unsigned shape, const char *
 }
 
 /* Takes what a shape says in front of its value; NULL when the text is not so. */
-static const char *take_front(const struct kit_tables *tables, unsigned shape, const char **pattern, const char *at,
-                              const char *end, int *word)
+static const char *take_front(const struct kit_tables *tables, unsigned shape, const char **pattern,
+                              const char *at, const char *end, int *word)
 {
     for (; **pattern && !((*pattern)[0] == '{' && (*pattern)[1] == '}'); ++*pattern) {
         at = skip(at, end);
@@ -87,8 +89,8 @@ static const char *take_front(const struct kit_tables *tables, unsigned shape, c
 }
 
 /* Takes what stands behind its value, from the end; NULL when the text is not so. */
-static const char *take_back(const struct kit_tables *tables, unsigned shape, const char *pattern, const char *at,
-                             const char *end, int *word)
+static const char *take_back(const struct kit_tables *tables, unsigned shape, const char *pattern,
+                             const char *at, const char *end, int *word)
 {
     for (const char *last = pattern + oak_length(pattern); last > pattern;) {
         while (end > at && (end[-1] == ' ' || end[-1] == '\t')) end--;
@@ -118,8 +120,8 @@ static size_t fixed_letters(const char *shape)
 }
 
 /* Reads the operand as the shape with a value that says most of it. */
-static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader, const char *at, const char *end,
-                             oak_operand *operand)
+static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader, const char *at,
+                             const char *end, oak_operand *operand)
 {
     const char *value = NULL, *value_end = NULL;
     size_t most = 0;
@@ -147,8 +149,8 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
     reader->end = last;
     if (!operand->expr) return OAK_REFUSED;
     if (stopped < value_end)
-        return refuse(reader, stopped, value_end, "extra-text", "An operator or a comma is missing before it.",
-                      "this does not belong here");
+        return refuse(reader, stopped, value_end, "extra-text",
+                      "An operator or a comma is missing before it.", "this does not belong here");
     return OAK_OK;
 }
 
@@ -158,11 +160,11 @@ static bool row_takes_word(const struct kit_tables *tables, unsigned row, unsign
     if (operand >= shape->count) return false;
     const kit_class *class = kit_class_at(tables, row, operand);
     if (!class) return shape->word_of[operand] == word;
-    return !tables->shape_of_class[class - tables->language->classes] && kit_name_in(tables, class, word) >= 0;
+    return !tables->shape_of_class[class - tables->language->classes] &&
+           kit_name_in(tables, class, word) >= 0;
 }
 
-/* Calls `visit` with the first row of each mnemonic that is meant: a choice has several. */
-static uint16_t first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index)
+uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index)
 {
     unsigned choice = tables->choice[mnemonic];
     if (!choice) return index ? KIT_NO_ROW : tables->first_row[mnemonic];
@@ -176,10 +178,12 @@ static uint16_t first_row(const struct kit_tables *tables, unsigned mnemonic, un
     return KIT_NO_ROW;
 }
 
-static bool some_row_takes_word(const struct kit_tables *tables, unsigned mnemonic, unsigned operand, unsigned word)
+static bool some_row_takes_word(const struct kit_tables *tables, unsigned mnemonic, unsigned operand,
+                                unsigned word)
 {
     for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = first_row(tables, mnemonic, m); row != KIT_NO_ROW; row = tables->row[row].next)
+        for (unsigned row = kit_first_row(tables, mnemonic, m); row != KIT_NO_ROW;
+             row = tables->row[row].next)
             if (row_takes_word(tables, row, operand, word)) return true;
     return false;
 }
@@ -195,7 +199,8 @@ oak_status kit_read_operands(const oak_isa_tables *opaque, oak_operand_reader *r
             return refuse(reader, at, at + 1, "operand-count", "Operands are separated by single commas.",
                           last == at ? "an operand is missing here" : "too many operands");
         oak_operand *operand = &insn->operand[insn->count];
-        *operand = (oak_operand){.first = (uint16_t)(at - reader->line), .last = (uint16_t)(last - reader->line)};
+        *operand =
+            (oak_operand){.first = (uint16_t)(at - reader->line), .last = (uint16_t)(last - reader->line)};
         int word = kit_find_word(tables, at, (size_t)(last - at));
         bool taken = word >= 0 && (some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)word) ||
                                    !oak_is_letter(*at));
@@ -206,7 +211,8 @@ oak_status kit_read_operands(const oak_isa_tables *opaque, oak_operand_reader *r
         if (at == reader->end) break;
         at = skip(at + 1, reader->end);
         if (at == reader->end)
-            return refuse(reader, end, end + 1, "operand-count", "Leave the comma out, or write what belongs behind it.",
+            return refuse(reader, end, end + 1, "operand-count",
+                          "Leave the comma out, or write what belongs behind it.",
                           "an operand is missing behind this comma");
     }
     reader->at = reader->end;
@@ -232,7 +238,8 @@ static bool takes(const struct kit_tables *tables, unsigned row, const oak_insn 
             continue;
         }
         const kit_class *class = kit_class_at(tables, row, i);
-        if (!class || tables->shape_of_class[class - tables->language->classes] != operand->kind) return false;
+        if (!class || tables->shape_of_class[class - tables->language->classes] != operand->kind)
+            return false;
         if (operand->extra && kit_name_in(tables, class, operand->reg) < 0) return false;
     }
     return true;
@@ -243,12 +250,14 @@ static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oa
     size_t size = 0;
     oak_format(why->hint, sizeof why->hint, "Forms that exist:");
     for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW; row = tables->row[row].next) {
+        for (unsigned row = kit_first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW;
+             row = tables->row[row].next) {
             const oak_insn_row *about = &tables->language->isa->rows[row];
             size = oak_length(why->hint);
             if (size + oak_length(about->operands) + 20 > sizeof why->hint) return;
-            oak_format(why->hint + size, sizeof why->hint - size, "%s `%s%s%s`", why->hint[size - 1] == ':' ? "" : ",",
-                       about->mnemonic, *about->operands ? " " : "", about->operands);
+            oak_format(why->hint + size, sizeof why->hint - size, "%s `%s%s%s`",
+                       why->hint[size - 1] == ':' ? "" : ",", about->mnemonic, *about->operands ? " " : "",
+                       about->operands);
         }
     size = oak_length(why->hint);
     oak_format(why->hint + size, sizeof why->hint - size, ".");
@@ -267,7 +276,8 @@ static bool suggest_mark(const struct kit_tables *tables, oak_insn *insn, oak_re
         if (operand->kind != plain) continue;
         bool fits = false;
         operand->kind = (uint8_t)marked;
-        for (unsigned row = first_row(tables, insn->mnemonic, 0); row != KIT_NO_ROW && !fits; row = tables->row[row].next)
+        for (unsigned row = kit_first_row(tables, insn->mnemonic, 0); row != KIT_NO_ROW && !fits;
+             row = tables->row[row].next)
             fits = takes(tables, row, insn);
         operand->kind = (uint8_t)plain;
         if (!fits) continue;
@@ -288,15 +298,17 @@ unsigned kit_forms(const oak_isa_tables *opaque, oak_insn *insn, uint16_t *rows,
     const struct kit_tables *tables = kit_tables_of(opaque);
     unsigned count = 0;
     for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW; row = tables->row[row].next) {
+        for (unsigned row = kit_first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW;
+             row = tables->row[row].next) {
             if (count == OAK_MOST_FORMS || !takes(tables, row, insn)) continue;
             unsigned at = count++;
-            for (; at && kit_units_of(tables, rows[at - 1]) > kit_units_of(tables, row); at--) rows[at] = rows[at - 1];
+            for (; at && kit_units_of(tables, rows[at - 1]) > kit_units_of(tables, row); at--)
+                rows[at] = rows[at - 1];
             rows[at] = (uint16_t)row;
         }
     if (count) {
         oak_flow flow = (oak_flow)tables->language->isa->rows[rows[0]].flow;
-        insn->never_goes_on = flow == OAK_FLOW_JUMP || flow == OAK_FLOW_RETURN || flow == OAK_FLOW_COMPUTED;
+        insn->never_goes_on = !oak_goes_on(flow);
         return count;
     }
     why->code = "no-such-form";

@@ -16,11 +16,11 @@ typedef enum kit_field {
     KIT_NO_VALUE, /* a register, or a fixed word */
     KIT_UNSIGNED, /* from 0 */
     KIT_SIGNED,
-    KIT_BITS,     /* either */
-    KIT_CELL,     /* the address of a cell of a space, or the number of it */
-    KIT_TARGET,   /* an address of code */
-    KIT_PAGE,     /* its low bits: it lies in the same page as what stands behind the instruction */
-    KIT_RELATIVE  /* how far it is from what stands behind, in units */
+    KIT_BITS,    /* either */
+    KIT_CELL,    /* the address of a cell of a space, or the number of it */
+    KIT_TARGET,  /* an address of code */
+    KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
+    KIT_RELATIVE /* how far it is from what stands behind, in units */
 } kit_field;
 
 /* What an operand is to a program that runs. */
@@ -34,16 +34,22 @@ typedef enum kit_touch {
 /* A class of operands, as the table of rows names it. What is named there and is no class is a word that stands for itself. */
 typedef struct kit_class {
     const char *name;
-    const char *shape; /* as it is written: {} an expression, <> one of `names`, all else itself */
+    const char *shape;        /* as it is written: {} an expression, <> one of `names`, all else itself */
     const char *const *names; /* by their field, up to NULL */
-    char letter;  /* the field of the register */
-    char value;   /* the field of the value */
-    uint8_t field, space, touch, cells; /* kit_field; where its value lies; kit_touch; cells that are touched */
+    char letter;              /* the field of the register */
+    char value;               /* the field of the value */
+    uint8_t field, space, touch,
+        cells;   /* kit_field; where its value lies; kit_touch; cells that are touched */
+    bool window; /* the low bits of its address are enough: something else selects the others */
 } kit_class;
 
-/* Which register of the architecture a name of a class is; names that are none touch nothing. */
-
-enum { KIT_MOST_OPERANDS = 4, KIT_MOST_SHAPES = 24, KIT_MOST_WORDS = 120, KIT_MOST_MNEMONICS = 400, KIT_NO_ROW = 0xFFFF };
+enum {
+    KIT_MOST_OPERANDS = 4,
+    KIT_MOST_SHAPES = 24,
+    KIT_MOST_WORDS = 120,
+    KIT_MOST_MNEMONICS = 400,
+    KIT_NO_ROW = 0xFFFF
+};
 
 /* A mnemonic that stands for the first of others that will do: CHOICE(jmp, "sjmp ajmp ljmp", …). */
 typedef struct kit_choice {
@@ -55,9 +61,8 @@ typedef struct kit_language {
     const oak_isa *isa;
     const kit_class *classes; /* up to one without a name */
     const kit_choice *choices;
-    const oak_remedy *remedies; /* letters: # a value with a mark, = one without, r a word or register, m anything in brackets; or NULL */
-    uint8_t unit_bytes; /* of the pattern that come first in memory together: 1, or 2 where code is words */
-    bool low_first;     /* their order within a unit */
+    const oak_remedy *
+        remedies; /* letters: # a value with a mark, = one without, r a word or register, m anything in brackets; or NULL */
 } kit_language;
 
 typedef struct kit_shape_of_row {
@@ -72,7 +77,7 @@ struct kit_tables {
     const kit_language *language;
     size_t size;
     kit_shape_of_row *row;
-    uint16_t *bucket;       /* rows by the first byte of their pattern, the most fixed ones first */
+    uint16_t *bucket; /* rows by the first byte of their pattern, the most fixed ones first */
     uint16_t first[257];
     uint16_t mnemonic_count, word_count, shape_count;
     const char *mnemonic[KIT_MOST_MNEMONICS];
@@ -84,24 +89,44 @@ struct kit_tables {
 };
 
 /* The functions of an oak_isa. */
-OAK_MUST_USE oak_status kit_open_tables(const kit_language *language, const oak_host *host, oak_isa_tables **tables);
+OAK_MUST_USE oak_status kit_open_tables(const kit_language *language, const oak_host *host,
+                                        oak_isa_tables **tables);
 void kit_close_tables(const oak_host *host, oak_isa_tables *tables);
 int kit_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
 const char *kit_mnemonic_name(const oak_isa_tables *tables, unsigned number);
+bool kit_names_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned row);
 bool kit_is_register(const oak_isa_tables *tables, const char *text, size_t length);
-OAK_MUST_USE oak_status kit_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn);
+OAK_MUST_USE oak_status kit_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader,
+                                          oak_insn *insn);
 unsigned kit_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
 unsigned kit_row_size(const oak_isa_tables *tables, unsigned row);
 OAK_MUST_USE oak_status kit_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                                   const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why);
+                                   const oak_value *values, uint32_t address, uint8_t *bytes,
+                                   oak_refusal *why);
 OAK_MUST_USE oak_status kit_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                                    uint32_t address, uint32_t state, oak_decoded *decoded);
-void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out);
+void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+               oak_buf *out);
+
+/* For a kit_arch: the operands of an operation, as the classes say: x is the first name, y the second, at the first value, or where a call
+ * comes back to. */
+void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op);
+/* For a kit_arch: what rows touch, by their columns; registers are kept apart from cells. */
+unsigned kit_row_cells(const oak_core *core, uint32_t pc, kit_reach *list);
+unsigned kit_row_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
+bool kit_row_lies(oak_watched *one, uint8_t *banks, uint8_t *stride);
+oak_watched kit_row_named(const kit_reach *one);
+bool kit_no_register(const oak_watched *one);
+OAK_MUST_USE oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value);
+OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value);
+#define KIT_TABLE_ARCH                                                                                       \
+    .cells = kit_row_cells, .registers = kit_row_registers, .lies = kit_row_lies, .named = kit_row_named,    \
+    .holds_register = kit_no_register
 
 #define KIT_ISA_FUNCTIONS                                                                                    \
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
-    .is_register = kit_is_register, .read_operands = kit_read_operands, .forms = kit_forms,                  \
-    .size = kit_row_size, .encode = kit_encode, .decode = kit_decode, .print = kit_print
+    .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,          \
+    .forms = kit_forms, .size = kit_row_size, .encode = kit_encode, .decode = kit_decode, .print = kit_print
 
 /* ------------------------------------------------------------------------------------------ between the files */
 
@@ -109,6 +134,8 @@ static inline const struct kit_tables *kit_tables_of(const oak_isa_tables *table
 {
     return (const struct kit_tables *)(const void *)tables;
 }
+/* The first row of the mnemonic number `index` of those that one stands for: a choice has several. KIT_NO_ROW behind the last. */
+uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index);
 /* The class of an operand of a row, NULL for a word. */
 const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, unsigned operand);
 /* The field of a class that a word has, or -1. */
@@ -116,8 +143,8 @@ int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigne
 /* The number of a word, or -1; blanks count for nothing. */
 int kit_find_word(const struct kit_tables *tables, const char *text, size_t length);
 /* What a field of a decoded instruction means: a number, or an address of code. */
-int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern, uint64_t word,
-                     uint32_t address);
+int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
+                     uint64_t word, uint32_t address);
 /* Units of an architecture's code that a row takes. */
 unsigned kit_units_of(const struct kit_tables *tables, unsigned row);
 

@@ -87,7 +87,7 @@ int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigne
         for (int i = 0; class->names && class->names[i]; i++)
             if (oak_length(class->names[i]) == length - before - after && *class->names[i] &&
                 oak_same_name(wanted + before, length - before - after, class->names[i]) &&
-                oak_same_name(wanted, before, before ? hole : "") + !before &&
+                memcmp(wanted, hole, before) == 0 &&
                 (!after || oak_same(wanted + length - after, hole + before + 2)))
                 return i;
         return -1;
@@ -156,7 +156,8 @@ static void build_index(struct kit_tables *tables, unsigned rows)
         tables->first[byte] = (uint16_t)filled;
         for (unsigned i = 0; i < rows; i++) {
             const oak_pattern *pattern = &tables->row[i].pattern;
-            if ((byte ^ top_of(pattern->fixed, pattern->size)) & top_of(pattern->mask, pattern->size)) continue;
+            if ((byte ^ top_of(pattern->fixed, pattern->size)) & top_of(pattern->mask, pattern->size))
+                continue;
             unsigned at = filled++;
             for (; at > tables->first[byte] &&
                    fixed_bits(tables->row[tables->bucket[at - 1]].pattern.mask) < fixed_bits(pattern->mask);
@@ -179,7 +180,7 @@ static size_t count_entries(const kit_language *language, size_t *letters)
         count += (size_t)1 << (8 - fixed_bits(top_of(pattern.mask, pattern.size)));
         *letters += oak_length(language->isa->rows[i].operands) + 2;
     }
-    for (const kit_class *class = language->classes; class->name; class++)
+    for (const kit_class *class = language->classes; class->name; class ++)
         for (unsigned i = 0; class->names && class->names[i]; i++)
             *letters += oak_length(class->shape) + oak_length(class->names[i]) + 2;
     return count;
@@ -225,15 +226,31 @@ int kit_mnemonic(const oak_isa_tables *opaque, const char *text, size_t length)
     return -1;
 }
 
+bool kit_names_row(const oak_isa_tables *opaque, unsigned mnemonic, unsigned row)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
+        for (unsigned one = kit_first_row(tables, mnemonic, m); one != KIT_NO_ROW;
+             one = tables->row[one].next)
+            if (one == row) return true;
+    return false;
+}
+
 const char *kit_mnemonic_name(const oak_isa_tables *opaque, unsigned number)
 {
     const struct kit_tables *tables = kit_tables_of(opaque);
     return number < tables->mnemonic_count ? tables->mnemonic[number] : NULL;
 }
 
+static unsigned unit_of(const struct kit_tables *tables)
+{
+    const oak_architecture *about = &tables->language->isa->about;
+    return oak_unit_bytes(about, about->code_space);
+}
+
 unsigned kit_units_of(const struct kit_tables *tables, unsigned row)
 {
-    return tables->row[row].pattern.size / tables->language->unit_bytes;
+    return tables->row[row].pattern.size / unit_of(tables);
 }
 
 unsigned kit_row_size(const oak_isa_tables *opaque, unsigned row)
@@ -243,28 +260,21 @@ unsigned kit_row_size(const oak_isa_tables *opaque, unsigned row)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
-/* The bytes of a code in memory, as its pattern has it. */
-static uint64_t gather(const kit_language *language, const uint8_t *bytes, unsigned size)
-{
-    uint64_t word = 0;
-    for (unsigned i = 0; i < size; i++) {
-        unsigned unit = i / language->unit_bytes, within = i % language->unit_bytes;
-        unsigned at = unit * language->unit_bytes + (language->low_first ? language->unit_bytes - 1 - within : within);
-        word = word << 8 | bytes[at];
-    }
-    return word;
-}
-
-int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern, uint64_t word,
-                     uint32_t address)
+int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
+                     uint64_t word, uint32_t address)
 {
     uint32_t field = oak_pattern_get(pattern, class->value, word);
     unsigned width = oak_pattern_width(pattern, class->value);
-    int64_t offset = field, next = (int64_t)address + pattern->size / tables->language->unit_bytes;
+    const oak_architecture *about = &tables->language->isa->about;
+    int64_t end = (int64_t)about->spaces[about->code_space].end, offset = field,
+            next = (int64_t)address + pattern->size / unit_of(tables);
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
-    if (class->field == KIT_RELATIVE) return next + (width == 32 ? (int32_t)field : offset);
+    if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
+        int64_t target = next + (width == 32 ? (int32_t)field : offset);
+        return target < 0 ? target + end : target >= end ? target - end : target;
+    }
     if (class->field == KIT_PAGE) return (next >> width << width) | field;
     return field;
 }
@@ -276,18 +286,20 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
     const kit_language *language = tables->language;
     (void)state;
     *decoded = (oak_decoded){.address = address, .size = 1};
-    if (available < language->unit_bytes) return OAK_OUT_OF_RANGE;
-    uint64_t first = gather(language, bytes, language->unit_bytes);
-    unsigned byte = (unsigned)(first >> (8 * (language->unit_bytes - 1)));
+    const oak_isa *isa = language->isa;
+    unsigned least = isa->pattern_unit > 1 ? isa->pattern_unit : 1;
+    if (available < least) return OAK_OUT_OF_RANGE;
+    uint64_t first = oak_gather(isa, bytes, least);
+    unsigned byte = (unsigned)(first >> (8 * (least - 1)));
     decoded->word = first;
     bool short_of = false;
     for (unsigned i = tables->first[byte]; i < tables->first[byte + 1]; i++) {
         const kit_shape_of_row *row = &tables->row[tables->bucket[i]];
         const oak_pattern *pattern = &row->pattern;
         bool fits = pattern->size <= available;
-        unsigned seen = fits ? pattern->size : (unsigned)(available / language->unit_bytes * language->unit_bytes);
+        unsigned seen = fits ? pattern->size : (unsigned)(available / least * least);
         unsigned unseen = 8u * (pattern->size - seen);
-        uint64_t word = gather(language, bytes, seen);
+        uint64_t word = oak_gather(isa, bytes, seen);
         if ((word ^ pattern->fixed >> unseen) & (pattern->mask >> unseen)) continue;
         if (!fits) {
             short_of = true;
@@ -295,7 +307,7 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
         }
         const oak_insn_row *about = &language->isa->rows[tables->bucket[i]];
         *decoded = (oak_decoded){.row = tables->bucket[i],
-                                 .size = (uint8_t)(pattern->size / language->unit_bytes),
+                                 .size = (uint8_t)(pattern->size / unit_of(tables)),
                                  .cycles = about->cycles,
                                  .flow = (oak_flow)about->flow,
                                  .address = address,
@@ -311,15 +323,18 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
     return short_of ? OAK_OUT_OF_RANGE : OAK_REFUSED;
 }
 
-static void print_value(const kit_class *class, const oak_namer *namer, unsigned code, int64_t value, unsigned width,
-                        oak_buf *out)
+static void print_value(const kit_class *class, const oak_namer *namer, unsigned code, int64_t value,
+                        unsigned width, oak_buf *out)
 {
     unsigned space = class->field >= KIT_TARGET ? code : class->space;
-    const char *name = space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
+    const char *name =
+        space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
     unsigned digits = (width + 3) / 4;
     if (name) oak_buf_text(out, name);
     else if (class->field == KIT_SIGNED) oak_buf_format(out, "%lld", (long long)value);
-    else oak_buf_format(out, "0x%0*llx", (int)(class->field >= KIT_RELATIVE ? 4 : digits), (unsigned long long)value);
+    else
+        oak_buf_format(out, "0x%0*llx", (int)(class->field >= KIT_RELATIVE ? 4 : digits),
+                       (unsigned long long)value);
 }
 
 void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
@@ -340,7 +355,8 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
                 oak_buf_char(out, *p);
                 continue;
             }
-            if (*p++ == '<') oak_buf_text(out, class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
+            if (*p++ == '<')
+                oak_buf_text(out, class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
             else
                 print_value(class, namer, tables->language->isa->about.code_space,
                             kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address),

@@ -362,35 +362,25 @@ static unsigned exception(const oak_core *core)
     return core->serving ? 8u * (core->served[core->serving >> 1] - 1u) + 3 : 0;
 }
 
-static void visit(oak_core *core, const oak_state_visitor *visitor)
-{
-    static const char *const from[] = {"from0", "from1", "from2", "from3", "from4", "from5"};
-#define VISIT(name, type)                                                                                    \
+#define INNER(member, most)                                                                                  \
     {                                                                                                        \
-        uint64_t value_ = core->name;                                                                        \
-        visitor->number(visitor->context, "core", #name, &value_);                                           \
-        core->name = (type)value_;                                                                           \
+#member, offsetof(oak_core, member), sizeof((oak_core *)0)->member, most                             \
     }
-    VISIT(line, uint8_t)
-    VISIT(serving, uint8_t)
-    VISIT(served[0], uint8_t)
-    VISIT(served[1], uint8_t)
-#undef VISIT
-#define VISIT(name, type)                                                                                    \
+#define FROM(n)                                                                                              \
     {                                                                                                        \
-        uint64_t value_ = core->kit.name;                                                                    \
-        visitor->number(visitor->context, "core", #name, &value_);                                           \
-        core->kit.name = (type)value_;                                                                       \
+        "from" #n, offsetof(oak_core, from[n]), sizeof(uint64_t), UINT64_MAX                                 \
     }
-    VISIT(blocked, bool)
-    VISIT(resets, bool)
-#undef VISIT
-    core->served[0] = core->served[0] % (MCS51_LINES + 1u);
-    core->served[1] = core->served[1] % (MCS51_LINES + 1u);
-    for (unsigned n = 0; n < MCS51_LINES; n++)
-        visitor->number(visitor->context, "core", from[n], &core->from[n]);
-    core->kit.attention = true;
-}
+static const kit_inner inner[] = {INNER(line, UINT8_MAX),
+                                  INNER(serving, UINT8_MAX),
+                                  {"served[0]", offsetof(oak_core, served[0]), 1, MCS51_LINES},
+                                  {"served[1]", offsetof(oak_core, served[1]), 1, MCS51_LINES},
+                                  FROM(0),
+                                  FROM(1),
+                                  FROM(2),
+                                  FROM(3),
+                                  FROM(4),
+                                  FROM(5),
+                                  {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_mcs51,
@@ -402,6 +392,7 @@ static const kit_arch arch = {
     .fill = fill,
     .natural = natural,
     .reset = reset_registers,
+    .inner = inner,
     .interrupt = take_interrupt,
     .noticed_at = noticed_at,
     .deaf = deaf,
@@ -429,7 +420,6 @@ const oak_core_ops mcs51_core_ops = {
     .read_register = read_register,
     .write_register = write_register,
     .interrupt = interrupt,
-    .visit = visit,
     .exception = exception,
     .external = set_external,
     .mark_object = mark_object,

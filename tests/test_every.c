@@ -1,0 +1,396 @@
+/* What holds for every architecture, written once and run over all that stand, the made-up one included: code that is read back
+ * assembles to the same bytes; going back, watches, conditions, the tally and the state agree with what single steps see; a chip does
+ * not run memory that was never programmed in silence. */
+#include "support.h"
+
+#include <stdio.h>
+
+#include <cjson/cJSON.h>
+
+typedef struct subject {
+    const char *part;
+    const char *program;       /* counts in `work`, keeps it in a cell, goes to `rest` in the end */
+    const char *cell, *counts; /* the cell, and a register that changes in every round */
+    const char *hole;          /* jumps to where nothing was programmed */
+} subject;
+
+#define ARM                                                                                                  \
+    " vector stack, 0x20001000\n vector reset, start\n org 0x100\n"                                          \
+    "start: ldr r4, =0x20000010\n movs r2, #60\nround: bl work\n str r0, [r4]\n subs r2, r2, #1\n bne "      \
+    "round\n"                                                                                                \
+    "rest: b rest\nwork: adds r0, r0, #3\n push {r0, lr}\n movs r1, #2\nw: subs r1, r1, #1\n bne w\n pop "   \
+    "{r0, pc}\n"
+#define ARM_HOLE                                                                                             \
+    " vector stack, 0x20001000\n vector reset, start\n org 0x100\nstart: nop\n ldr r0, =0x4001\n bx r0\n"
+
+static const subject subjects[] = {
+    {"parts/mcs51-8k.yaml",
+     " jmp start\n org 0x30\nstart: mov sp, #0x40\n mov r7, #60\nround: acall work\n mov 0x31, a\n djnz r7, "
+     "round\n"
+     "rest: sjmp rest\nwork: add a, #3\n push acc\n mov r6, #2\nw: djnz r6, w\n pop acc\n ret\n",
+     "iram[0x31]", "r7", " jmp 0x1234\n"},
+    {"parts/armv6m-32k.yaml", ARM, "mem[0x20000010:4]", "r2", ARM_HOLE},
+    {"parts/armv7m-256k.yaml", ARM, "mem[0x20000010:4]", "r2", ARM_HOLE},
+    {"tests/made_up/knot.yaml",
+     " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
+     "round\nrest: jmp rest\n"
+     "work: addl #0xfd\n xch w, w'\n addl #7\n stn 4\n bit 4\n b c, skip\n c.inc\nskip: xch w, w'\n ret\n",
+     "nib[3]", "w", " jmp 0x234\n"},
+};
+#define EACH(one)                                                                                            \
+    for (const subject *one = subjects; one < subjects + sizeof subjects / sizeof *subjects; one++)
+
+static void put_on(bench *b, const subject *one, const char *source)
+{
+    char path[300];
+    snprintf(path, sizeof path, SOURCE_FOLDER "/%s", one->part);
+    bench_open_part(b, path, source);
+}
+
+/* The whole state but for why the last run ended; free it. */
+static char *state_of(bench *b)
+{
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    ck_assert_int_eq(oak_session_write_state(b->session, &sink), OAK_OK);
+    cJSON *root = cJSON_Parse(t.bytes);
+    cJSON *pc = cJSON_GetObjectItem(cJSON_GetObjectItem(root, "registers"), "pc");
+    ck_assert_ptr_nonnull(pc);
+    cJSON_DeleteItemFromObject(root, "stop");
+    char *printed = cJSON_PrintUnformatted(root);
+    cJSON_Delete(root);
+    free(t.bytes);
+    return printed;
+}
+
+static long long pc_of(bench *b)
+{
+    return value_of(b, "pc");
+}
+
+static bool rests(bench *b)
+{
+    oak_reading rest;
+    ck_assert_int_eq(oak_session_value(b->session, "rest", &b->sink, &rest), OAK_OK);
+    return pc_of(b) == rest.value;
+}
+
+/* ------------------------------------------------------------------------------------------ code */
+
+/* Reads an image back, assembles that, compares. */
+static void must_come_back(const oak_part *part, const oak_program *program)
+{
+    text t = {0}, before = {0}, after = {0};
+    oak_text_sink sink = text_sink(&t), before_sink = text_sink(&before), after_sink = text_sink(&after);
+    collected diags;
+    ck_assert_int_eq(oak_look(program, &sink), OAK_OK);
+    oak_program *again = assemble(part, t.bytes, &diags);
+    if (!again) show_collected(&diags);
+    ck_assert_ptr_nonnull(again);
+    ck_assert_int_eq(oak_hex_write(oak_program_image(program), 16, &before_sink), OAK_OK);
+    ck_assert_int_eq(oak_hex_write(oak_program_image(again), 16, &after_sink), OAK_OK);
+    char *entry = strstr(before.bytes, ":04000005"); /* the entry address is no byte of the image */
+    if (entry) memmove(entry, strchr(entry, '\n') + 1, strlen(strchr(entry, '\n') + 1) + 1);
+    ck_assert_msg(!strcmp(before.bytes, after.bytes), "%s", t.bytes);
+    free(t.bytes);
+    free(before.bytes);
+    free(after.bytes);
+    oak_program_free(again);
+}
+
+/* Words of every kind, following one another in a chain of stretches that the reset leads into. */
+START_TEST(any_code_that_is_read_back_assembles_to_the_same_bytes)
+{
+    EACH(one)
+    {
+        uint64_t seed = 77;
+        char path[300];
+        oak_host host = oak_linux_host();
+        snprintf(path, sizeof path, SOURCE_FOLDER "/%s", one->part);
+        collected diags;
+        oak_diag_sink sink = collect(&diags);
+        oak_part *part = NULL;
+        ck_assert_int_eq(oak_part_load(&host, path, &sink, &part), OAK_OK);
+        unsigned unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
+        unsigned unit_bits = part->architecture->spaces[part->architecture->code_space].unit_bits;
+        for (unsigned round = 0; round < 60; round++) {
+            oak_program *program;
+            ck_assert_int_eq(oak_program_create(&host, part, &program), OAK_OK);
+            for (unsigned piece = 0; piece < 1 + round % 4; piece++) {
+                uint8_t bytes[400];
+                size_t count = (1 + random32(&seed) % (sizeof bytes / 4)) * 4;
+                for (size_t i = 0; i < count; i++)
+                    bytes[i] =
+                        (uint8_t)(random32(&seed) &
+                                  (unit > 1 && i % unit == unit - 1 ? (1u << (unit_bits - 8)) - 1 : 0xFF));
+                uint32_t at = piece ? random32(&seed) % (unit > 1 ? 1500 : 7000) & ~3u : 0;
+                ck_assert_int_eq(oak_image_write(oak_program_image(program), at, bytes, count), OAK_OK);
+            }
+            ck_assert_int_eq(oak_program_finish(program), OAK_OK);
+            must_come_back(part, program);
+            oak_program_free(program);
+        }
+        bench b;
+        put_on(&b, one, one->program);
+        must_come_back(b.part, b.program);
+        bench_close(&b);
+        oak_part_free(part);
+    }
+}
+END_TEST
+
+START_TEST(code_that_was_never_programmed_does_not_run)
+{
+    EACH(one)
+    {
+        bench b;
+        put_on(&b, one, one->hole);
+        oak_event event = bench_run(&b, 1000, 0);
+        ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault == OAK_FAULT_UNPROGRAMMED,
+                      "%s: %s, %s", one->part, oak_stop_word(event.stop.reason),
+                      oak_fault_word(event.stop.fault));
+        ck_assert_uint_eq(event.stop.fault_address, (uint32_t)pc_of(&b));
+        char sentence[300];
+        oak_fault_sentence(b.session, &event.stop, sentence, sizeof sentence);
+        ck_assert_ptr_nonnull(strstr(sentence, "never programmed"));
+        bench_close(&b);
+    }
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ time */
+
+START_TEST(steps_pieces_and_one_run_end_alike)
+{
+    EACH(one)
+    {
+        char *end[3];
+        for (unsigned way = 0; way < 3; way++) {
+            uint64_t seed = 3;
+            bench b;
+            put_on(&b, one, one->program);
+            oak_event event = {0};
+            for (unsigned i = 0; event.stop.reason != OAK_STOP_PARKED && i < 10000; i++)
+                event = bench_run(&b, way == 1 ? 1 + random32(&seed) % 30 : 0, way == 2);
+            ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
+            ck_assert(rests(&b));
+            end[way] = state_of(&b);
+            bench_close(&b);
+        }
+        ck_assert_str_eq(end[0], end[1]);
+        ck_assert_str_eq(end[0], end[2]);
+        for (unsigned way = 0; way < 3; way++) free(end[way]);
+    }
+}
+END_TEST
+
+START_TEST(going_back_finds_what_was_there)
+{
+    enum { STEPS = 300 };
+    EACH(one)
+    {
+        static char *was[STEPS];
+        uint64_t cycle[STEPS], seed = 9;
+        bench b;
+        oak_event event;
+        put_on(&b, one, one->program);
+        ck_assert_int_eq(oak_session_keep_history(b.session, 0), OAK_OK);
+        for (unsigned i = 0; i < STEPS; i++) {
+            was[i] = state_of(&b), cycle[i] = cycles_of(&b);
+            ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+        }
+        for (unsigned at = STEPS, round = 0; at > 20; round++) {
+            unsigned back = 1 + random32(&seed) % 20;
+            at -= back;
+            if (round % 2) ck_assert_int_eq(oak_session_back_steps(b.session, back, &event), OAK_OK);
+            else ck_assert_int_eq(oak_session_back_to_cycle(b.session, cycle[at], &event), OAK_OK);
+            char *is = state_of(&b);
+            ck_assert_str_eq(is, was[at]);
+            free(is);
+        }
+        for (unsigned i = 0; i < STEPS; i++) free(was[i]);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+START_TEST(a_state_goes_on_as_the_run_would_have)
+{
+    EACH(one)
+    {
+        for (unsigned after = 0; after < 200; after += 17) {
+            bench b, other;
+            text t = {0};
+            oak_text_sink sink = text_sink(&t);
+            put_on(&b, one, one->program);
+            put_on(&other, one, one->program);
+            if (after) bench_run(&b, 0, after);
+            ck_assert_int_eq(oak_session_write_state(b.session, &sink), OAK_OK);
+            if (oak_session_read_state(other.session, t.bytes, t.size, "state", &other.sink))
+                show_collected(&other.diags);
+            char *was = state_of(&b), *is = state_of(&other);
+            ck_assert_str_eq(is, was);
+            free(was), free(is);
+            bench_run(&b, 0, 0);
+            bench_run(&other, 0, 0);
+            was = state_of(&b), is = state_of(&other);
+            ck_assert_str_eq(is, was);
+            free(was), free(is), free(t.bytes);
+            bench_close(&b);
+            bench_close(&other);
+        }
+    }
+}
+END_TEST
+
+START_TEST(every_register_holds_what_is_put_into_it)
+{
+    EACH(one)
+    {
+        bench b;
+        put_on(&b, one, one->program);
+        for (unsigned r = 0; r < b.part->architecture->register_count; r++) {
+            const oak_register_info *info = &b.part->architecture->registers[r];
+            if (info->bits > 8 && (info->derived || info->bits == 32))
+                continue; /* stack pointers and status words have rules */
+            char assignment[80];
+            long long value = (long long)(0x5A5A5A5Au & ((1ull << info->bits) - 1));
+            snprintf(assignment, sizeof assignment, "%s=%lld", info->name, value);
+            if (oak_session_set(b.session, assignment, &b.sink)) continue; /* what only can be read says so */
+            ck_assert_msg(value_of(&b, info->name) == value, "%s of %s", info->name, one->part);
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ observed */
+
+/* Cycles at which single steps see an expression become different, in the run of a program. */
+static unsigned changes_of(const subject *one, const char *expression, uint64_t *at, unsigned room)
+{
+    bench b;
+    oak_event event = {0};
+    unsigned count = 0;
+    put_on(&b, one, one->program);
+    long long before = value_of(&b, expression);
+    while (!rests(&b)) {
+        ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+        long long now = value_of(&b, expression);
+        if (now != before) {
+            ck_assert_uint_lt(count, room);
+            at[count++] = cycles_of(&b);
+        }
+        before = now;
+    }
+    bench_close(&b);
+    ck_assert_msg(count > 20, "%s of %s changes %u times", expression, one->part, count);
+    return count;
+}
+
+START_TEST(watches_of_cells_and_registers_stop_where_steps_see_a_change)
+{
+    EACH(one)
+    {
+        for (unsigned which = 0; which < 2; which++) {
+            uint64_t at[600];
+            const char *expression = which ? one->counts : one->cell;
+            unsigned count = changes_of(one, expression, at, 600), number;
+            bench b;
+            put_on(&b, one, one->program);
+            ck_assert_int_eq(oak_session_add_watch(b.session, expression, OAK_WATCH_CHANGE, &b.sink, &number),
+                             OAK_OK);
+            for (unsigned i = 0; i < count; i++) {
+                oak_event event = bench_run(&b, 0, 0);
+                ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
+                ck_assert_msg(cycles_of(&b) == at[i], "%s of %s, change %u: %llu, not %llu", expression,
+                              one->part, i, (unsigned long long)cycles_of(&b), (unsigned long long)at[i]);
+            }
+            ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+            bench_close(&b);
+        }
+    }
+}
+END_TEST
+
+START_TEST(conditions_hold_where_steps_see_them_hold)
+{
+    EACH(one)
+    {
+        char condition[200];
+        bench b, other;
+        unsigned number;
+        snprintf(condition, sizeof condition, "(%s & 7) == 3 && %s != 0", one->counts, one->cell);
+        put_on(&b, one, one->program);
+        put_on(&other, one, one->program);
+        ck_assert_int_eq(
+            oak_session_add_watch(other.session, condition, OAK_WATCH_HOLDS, &other.sink, &number), OAK_OK);
+        bool held = value_of(&b, condition) != 0;
+        unsigned found = 0;
+        while (!rests(&b)) {
+            oak_event event;
+            ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+            bool holds = value_of(&b, condition) != 0;
+            if (holds && !held) {
+                event = bench_run(&other, 0, 0);
+                ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
+                ck_assert_msg(cycles_of(&other) == cycles_of(&b), "%s", one->part);
+                found++;
+            }
+            held = holds;
+        }
+        ck_assert_msg(found > 3, "%s", one->part);
+        ck_assert_int_eq(bench_run(&other, 0, 0).stop.reason, OAK_STOP_PARKED);
+        bench_close(&b);
+        bench_close(&other);
+    }
+}
+END_TEST
+
+START_TEST(the_tally_counts_what_steps_count)
+{
+    EACH(one)
+    {
+        enum { SPAN = 0x2000 };
+        static uint64_t times[SPAN], cycles[SPAN];
+        memset(times, 0, sizeof times);
+        memset(cycles, 0, sizeof cycles);
+        bench b, other;
+        put_on(&b, one, one->program);
+        put_on(&other, one, one->program);
+        ck_assert_int_eq(oak_session_count(other.session, true), OAK_OK);
+        while (!rests(&b)) {
+            oak_event event;
+            long long pc = pc_of(&b);
+            uint64_t before = cycles_of(&b);
+            ck_assert_int_lt(pc, SPAN);
+            ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+            times[pc]++;
+            cycles[pc] += cycles_of(&b) - before;
+        }
+        oak_budget budget = {.cycles = 150};
+        oak_event event = {0};
+        for (unsigned i = 0; event.stop.reason != OAK_STOP_PARKED && i < 1000; i++)
+            ck_assert_int_eq(oak_session_run(other.session, &budget, &other.sink, &event), OAK_OK);
+        ck_assert_uint_eq(cycles_of(&other), cycles_of(&b));
+        for (uint32_t pc = 0; pc < SPAN; pc++) {
+            oak_tally tally = {0};
+            if (oak_session_counted(other.session, pc, &tally))
+                ck_assert_uint_eq(times[pc], 0); /* no memory there */
+            ck_assert_msg(tally.times == times[pc] && tally.cycles == cycles[pc],
+                          "%s, 0x%x: %llu times, %llu cycles; not %llu, %llu", one->part, pc,
+                          (unsigned long long)tally.times, (unsigned long long)tally.cycles,
+                          (unsigned long long)times[pc], (unsigned long long)cycles[pc]);
+        }
+        bench_close(&b);
+        bench_close(&other);
+    }
+}
+END_TEST
+
+RUN_SUITE("every", any_code_that_is_read_back_assembles_to_the_same_bytes,
+          code_that_was_never_programmed_does_not_run, steps_pieces_and_one_run_end_alike,
+          going_back_finds_what_was_there, a_state_goes_on_as_the_run_would_have,
+          every_register_holds_what_is_put_into_it,
+          watches_of_cells_and_registers_stop_where_steps_see_a_change,
+          conditions_hold_where_steps_see_them_hold, the_tally_counts_what_steps_count)
