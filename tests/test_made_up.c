@@ -111,12 +111,12 @@ START_TEST(what_does_not_fit_is_told_with_its_bounds)
     } wrong[] = {
         {" b z, far\n org 0x300\nfar: nop\n", "branch-reach", "reaches 128 back and 127 forward"},
         {" call far\n org 0x300\nfar: nop\n", "branch-reach", "page 0x0000 to 0x00ff"},
-        {" jmp 0x1000\n", "value-range", "from 0 to 4095"},
+        {" jmp 0x1000\n", "value-range", "between 0 and 0xfff"},
         {" ldp #0x1000000\n", "value-range", "16777215"},
         {" ldn 128\n", "value-range", "127"},
         {" bank #2\n", "value-range", "from 0 to 1"},
         {" mask {16}\n", "value-range", "15"},
-        {" lit 5\n", "immediate-mark", "mark"},
+        {" lit 5\n", "no-such-form", "these operands"},
         {" mov w\n", "no-such-form", "`mov`"},
         {" out nib:3\n", "wrong-space", "I/O registers"},
     };

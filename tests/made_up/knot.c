@@ -32,19 +32,19 @@ static const char *const halves[] = {"dl", "dh", NULL}, *const conditions[] = {"
                          *const pointers[] = {"p", NULL};
 /* clang-format off */
 static const kit_class classes[] = {
-    /*          shape   names       letter value kind           space      touches          cells window */
-    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false},
-    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false},
-    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false},
-    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false},
-    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true},
-    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false},
-    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false},
-    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false},
-    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false},
-    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false},
-    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false},
-    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false},
+    /*          shape   names       letter value kind           space      touches          cells window points */
+    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false},
+    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false},
+    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false},
+    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false},
+    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false},
+    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false},
+    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false},
+    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false},
+    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false},
+    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false},
+    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false},
+    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false},
     {0}};
 /* clang-format on */
 static const kit_choice choices[] = {{"gosub", "call lcall"}, {0}};

@@ -23,11 +23,24 @@ static oak_status refuse(encoder *self, const char *code)
     return OAK_REFUSED;
 }
 
-/* "`count`, which is 5", "5". */
+/* "`count`, which is 300 (0x12c),", "300 (0x12c)". */
 static void show(const oak_value *value, char *text, size_t room)
 {
-    if (value->name) oak_format(text, room, "`%s`, which is %lld,", value->name, (long long)value->number);
-    else oak_format(text, room, "%lld", (long long)value->number);
+    char number[48];
+    if (value->number < 0) oak_format(number, sizeof number, "%lld", (long long)value->number);
+    else
+        oak_format(number, sizeof number, "%lld (0x%llx)", (long long)value->number,
+                   (unsigned long long)value->number);
+    if (value->name) oak_format(text, room, "`%.40s`, which is %s,", value->name, number);
+    else oak_format(text, room, "%s", number);
+}
+
+/* "`name`" or the number itself. */
+static void call(const oak_value *value, char *text, size_t room)
+{
+    if (value->name) oak_format(text, room, "`%.60s`", value->name);
+    else if (value->number < 0) oak_format(text, room, "%lld", (long long)value->number);
+    else oak_format(text, room, "0x%02llx", (unsigned long long)value->number);
 }
 
 static unsigned width_of(const encoder *self)
@@ -38,8 +51,14 @@ static unsigned width_of(const encoder *self)
 static oak_status out_of_range(encoder *self, int64_t least, int64_t most)
 {
     char text[120];
+    unsigned width = width_of(self);
+    bool all = most - least >= ((int64_t)1 << width) - 1;
     show(self->value, text, sizeof text);
-    SAY(self, "%s does not fit: from %lld to %lld is possible", text, (long long)least, (long long)most);
+    if (all && self->class->field == KIT_BITS) {
+        SAY(self, "%s does not fit %u bits", text, width);
+        if (width == 8) HINT(self, "Take one byte of it: low(…) or high(…).");
+    } else
+        SAY(self, "%s does not fit: from %lld to %lld is possible", text, (long long)least, (long long)most);
     return refuse(self, "value-range");
 }
 
@@ -55,50 +74,89 @@ static oak_status check_space(encoder *self, unsigned space)
     return refuse(self, "wrong-space");
 }
 
+/* The mnemonic of a choice that this row is one of, or NULL. */
+static const char *choice_of(const encoder *self)
+{
+    for (const kit_choice *one = self->tables->language->choices; one && one->mnemonic; one++)
+        for (const char *p = one->of; *p;) {
+            const char *end = p;
+            while (*end && *end != ' ') end++;
+            if (oak_same_name(p, (size_t)(end - p), self->row->mnemonic)) return one->mnemonic;
+            p = *end ? end + 1 : end;
+        }
+    return NULL;
+}
+
+static oak_status too_far(encoder *self, bool page, unsigned number)
+{
+    const char *name = self->value->name ? self->value->name : "target", *choice = choice_of(self);
+    if (choice)
+        HINT(self, "Write `%s %s`, which takes the shortest %s that reaches.", choice, name,
+             page ? "form" : "jump");
+    else HINT(self, "Let it jump to a near jump that goes there.");
+    if (!page && !choice && self->tables->language->far)
+        self->tables->language->far(number, self->value, self->why);
+    return refuse(self, "branch-reach");
+}
+
 static oak_status put_target(encoder *self, uint32_t *field)
 {
     const kit_language *language = self->tables->language;
-    const oak_space_info *code = &language->isa->about.spaces[language->isa->about.code_space];
-    unsigned width = width_of(self);
-    int64_t target = self->value->number, distance = target - self->next, reach = (int64_t)1 << (width - 1);
-    const char *name = self->value->name ? self->value->name : "target";
-    oak_status status = check_space(self, language->isa->about.code_space);
-    if (status) return status;
-    if (target < 0 || target >= (int64_t)code->end) return out_of_range(self, 0, (int64_t)code->end - 1);
+    const oak_architecture *about = &language->isa->about;
+    int64_t end = (int64_t)about->spaces[about->code_space].end, target = self->value->number;
+    unsigned width = width_of(self), row = (unsigned)(self->row - language->isa->rows);
+    bool words = oak_unit_bytes(about, about->code_space) > 1;
+    int64_t distance = target - self->next, reach = (int64_t)1 << (width - 1);
+    char name[80];
+    call(self->value, name, sizeof name);
+    if (self->value->space && self->value->space != about->code_space) {
+        SAY(self, "%s is no place in code memory", name);
+        HINT(self, "A jump or call goes to a label of the program.");
+        return refuse(self, "wrong-space");
+    }
+    if (target < 0 || target >= end || (self->class->field == KIT_TARGET && width < 32 && target >> width)) {
+        int64_t most = self->class->field == KIT_TARGET && width < 32 && 2 * reach < end ? 2 * reach : end;
+        SAY(self, "a code address lies between 0 and 0x%llx, this is %lld", (unsigned long long)most - 1,
+            (long long)target);
+        return refuse(self, "value-range");
+    }
     *field = (uint32_t)target;
-    if (self->class->field == KIT_TARGET)
-        return width < 32 && target >> width ? out_of_range(self, 0, 2 * reach - 1) : OAK_OK;
+    if (self->class->field == KIT_TARGET) return OAK_OK;
     if (self->class->field == KIT_PAGE) {
         if (target >> width == self->next >> width) return OAK_OK;
-        SAY(self, "`%s` (0x%04llx) is outside the page 0x%04llx to 0x%04llx that %s reaches from here", name,
-            (unsigned long long)target, (unsigned long long)(self->next >> width << width),
+        char size[24] = "";
+        if (!words && width >= 10) oak_format(size, sizeof size, "%u KiB ", 1u << (width - 10));
+        SAY(self, "%s (0x%04llx) is outside the %spage 0x%04llx to 0x%04llx that %s reaches from here", name,
+            (unsigned long long)target, size, (unsigned long long)(self->next >> width << width),
             (unsigned long long)((self->next >> width << width) + 2 * reach - 1), self->row->mnemonic);
-        return refuse(self, "branch-reach");
+        return too_far(self, true, row);
     }
-    if (distance >= (int64_t)code->end / 2) distance -= (int64_t)code->end; /* the counter wraps */
-    if (distance < -(int64_t)code->end / 2) distance += (int64_t)code->end;
+    if (distance >= end / 2) distance -= end; /* the counter wraps */
+    if (distance < -end / 2) distance += end;
     *field = (uint32_t)distance;
     if (distance >= -reach && distance < reach) return OAK_OK;
-    SAY(self, "`%s` is %lld %s, %s reaches %lld back and %lld forward", name,
-        (long long)(distance < 0 ? -distance : distance), distance < 0 ? "back" : "forward",
-        self->row->mnemonic, (long long)reach, (long long)reach - 1);
-    HINT(self, "Let it jump to a near jump that goes there.");
-    return refuse(self, "branch-reach");
+    SAY(self, "%s is %lld %s %s, %s reaches %lld back and %lld forward", name,
+        (long long)(distance < 0 ? -distance : distance), words ? "words" : "bytes",
+        distance < 0 ? "back" : "forward", self->row->mnemonic, (long long)reach, (long long)reach - 1);
+    return too_far(self, false, row);
 }
 
 static oak_status put_value(encoder *self, uint32_t *field)
 {
+    const kit_language *language = self->tables->language;
     unsigned width = width_of(self);
     int64_t number = self->value->number, most = ((int64_t)1 << width) - 1, half = (int64_t)1 << (width - 1);
     if (self->class->field >= KIT_TARGET) return put_target(self, field);
-    oak_status status = OAK_OK;
-    if (self->class->field == KIT_CELL) status = check_space(self, self->class->space);
-    if (status) return status;
+    if (language->check && language->check(self->class, self->value, self->operand, self->why)) {
+        self->why->operand = (int)self->operand;
+        return OAK_REFUSED;
+    }
+    if (self->class->field == KIT_CELL && check_space(self, self->class->space)) return OAK_REFUSED;
     *field = (uint32_t)number;
     if (self->class->field == KIT_SIGNED)
         return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
     if (self->class->window) { /* the whole space may be named */
-        int64_t end = (int64_t)self->tables->language->isa->about.spaces[self->class->space].end;
+        int64_t end = (int64_t)language->isa->about.spaces[self->class->space].end;
         *field &= (uint32_t)most;
         return number < 0 || number >= end ? out_of_range(self, 0, end - 1) : OAK_OK;
     }
@@ -116,6 +174,8 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
                     .pattern = &shape->pattern,
                     .next = (int64_t)address + kit_units_of(tables, row),
                     .why = why};
+    const oak_architecture *about = &tables->language->isa->about;
+    self.next %= (int64_t)about->spaces[about->code_space].end; /* the counter wraps */
     uint64_t word = shape->pattern.fixed;
     why->hint[0] = 0;
     for (unsigned i = 0; i < shape->count; i++) {
@@ -124,7 +184,7 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
         self.class = class;
         self.operand = i;
         self.value = &values[i];
-        int name = class->names ? kit_name_in(tables, class, insn->operand[i].reg) : -1;
+        int name = class->names ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[i].reg] : -1;
         if (name >= 0) word |= oak_pattern_put(&shape->pattern, class->letter, (uint32_t)name);
         if (class->field == KIT_NO_VALUE) continue;
         uint32_t field = 0;

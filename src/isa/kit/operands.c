@@ -1,13 +1,10 @@
-/* operands.c — operands as people write them: which word or shape a text is, and which rows take them.
- *
- * An operand is a word (a register, "(hl)", "@p") or has a value between what its shape says. Registers are known by their place:
- * where no row of the mnemonic takes one, the same name may be a symbol. */
+/* operands.c — operands as people write them: text to words, shapes and expressions; finding forms; telling what is missing. */
 #include "base/bytes.h"
 #include "isa/kit/table.h"
 
-enum {
-    WORD = 0
-}; /* operand.kind; else the number of the shape + 1. reg: the word, extra: whether a shape names one */
+enum { WORD = 0 }; /* kind of an operand; any other is the number of a shape + 1 */
+
+/* ------------------------------------------------------------------------------------------ reading */
 
 static const char *skip(const char *at, const char *end)
 {
@@ -15,11 +12,10 @@ static const char *skip(const char *at, const char *end)
     return at;
 }
 
-static oak_status refuse(oak_operand_reader *reader, const char *from, const char *to, const char *code,
-                         const char *hint, const char *message)
+static const char *without_blanks(const char *at, const char *end)
 {
-    reader->refuse(reader, from, to > from ? to : from + 1, code, hint, message);
-    return OAK_REFUSED;
+    while (end > at && (end[-1] == ' ' || end[-1] == '\t')) end--;
+    return end;
 }
 
 /* Where the operand ends that begins at `at`: in front of a comma outside of brackets and quotes. */
@@ -93,7 +89,7 @@ static const char *take_back(const struct kit_tables *tables, unsigned shape, co
                              const char *at, const char *end, int *word)
 {
     for (const char *last = pattern + oak_length(pattern); last > pattern;) {
-        while (end > at && (end[-1] == ' ' || end[-1] == '\t')) end--;
+        end = without_blanks(at, end);
         if (last - pattern >= 2 && last[-1] == '>' && last[-2] == '<') {
             const char *begin = end;
             while (begin > at && oak_is_word(begin[-1])) begin--;
@@ -119,10 +115,30 @@ static size_t fixed_letters(const char *shape)
     return count;
 }
 
-/* Reads the operand as the shape with a value that says most of it. */
-static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader, const char *at,
-                             const char *end, oak_operand *operand)
+/* Where all shapes are a mark, or nothing, before a value: the longest mark that is there. */
+static oak_status read_marked(const struct kit_tables *tables, oak_operand_reader *reader,
+                              oak_operand *operand)
 {
+    const char *at = reader->at;
+    size_t most = 0;
+    for (unsigned i = 0; i < tables->shape_count; i++) {
+        const char *mark = tables->shape[i];
+        size_t length = 0;
+        while (at + length < reader->end && mark[length] != '{' && mark[length] == at[length]) length++;
+        if (mark[length] != '{' || (length < most && operand->kind)) continue;
+        operand->kind = (uint8_t)(i + 1);
+        most = length;
+    }
+    reader->at += most;
+    operand->expr = reader->expression(reader);
+    return operand->expr ? OAK_OK : OAK_REFUSED;
+}
+
+/* Reads the operand as the shape with a value that says most of it. */
+static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader,
+                             oak_operand *operand)
+{
+    const char *at = reader->at, *stop = operand_end(at, reader->end), *end = without_blanks(at, stop);
     const char *value = NULL, *value_end = NULL;
     size_t most = 0;
     for (unsigned i = 0; i < tables->shape_count; i++) {
@@ -140,89 +156,126 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
         operand->extra = word >= 0;
         operand->reg = (uint8_t)(word >= 0 ? word : 0);
     }
-    if (!most) return refuse(reader, at, end, "operand", NULL, "this is no operand");
     const char *last = reader->end;
+    if (!most) {
+        reader->refuse(reader, at, end > at ? end : at + 1, "operand", NULL,
+                       end > at ? "this is no operand" : "an operand is missing here");
+        return OAK_REFUSED;
+    }
     reader->at = value;
     reader->end = value_end;
     operand->expr = reader->expression(reader);
     const char *stopped = skip(reader->at, value_end);
     reader->end = last;
+    reader->at = stop;
     if (!operand->expr) return OAK_REFUSED;
-    if (stopped < value_end)
-        return refuse(reader, stopped, value_end, "extra-text",
-                      "An operator or a comma is missing before it.", "this does not belong here");
-    return OAK_OK;
+    if (stopped == value_end) return OAK_OK;
+    reader->refuse(reader, stopped, value_end, "extra-text", "An operator or a comma is missing before it.",
+                   "this does not belong here");
+    return OAK_REFUSED;
 }
 
 static bool row_takes_word(const struct kit_tables *tables, unsigned row, unsigned operand, unsigned word)
 {
     const kit_shape_of_row *shape = &tables->row[row];
     if (operand >= shape->count) return false;
-    const kit_class *class = kit_class_at(tables, row, operand);
+    unsigned class = shape->class_of[operand];
     if (!class) return shape->word_of[operand] == word;
-    return !tables->shape_of_class[class - tables->language->classes] &&
-           kit_name_in(tables, class, word) >= 0;
+    return !tables->shape_of_class[class - 1] && tables->name_of_word[class - 1][word] >= 0;
 }
 
 uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index)
 {
     unsigned choice = tables->choice[mnemonic];
-    if (!choice) return index ? KIT_NO_ROW : tables->first_row[mnemonic];
+    if (!index) return tables->first_row[mnemonic];
+    if (!choice) return KIT_NO_ROW;
     for (const char *p = tables->language->choices[choice - 1].of; *p; index--) {
         const char *end = p;
         while (*end && *end != ' ') end++;
         int of = kit_mnemonic((const oak_isa_tables *)(const void *)tables, p, (size_t)(end - p));
-        if (!index) return of < 0 ? KIT_NO_ROW : tables->first_row[of];
+        if (index == 1) return of < 0 ? KIT_NO_ROW : tables->first_row[of];
         p = *end ? end + 1 : end;
     }
     return KIT_NO_ROW;
 }
 
+/* Goes through the rows that a mnemonic may mean. */
+#define EACH_ROW(row, tables, mnemonic)                                                                      \
+    for (unsigned of_ = 0; of_ <= ((tables)->choice[mnemonic] ? KIT_MOST_CHOICES : 0); of_++)                \
+        for (unsigned row = kit_first_row(tables, mnemonic, of_); row != KIT_NO_ROW;                         \
+             row = (tables)->row[row].next)
+
 static bool some_row_takes_word(const struct kit_tables *tables, unsigned mnemonic, unsigned operand,
                                 unsigned word)
 {
-    for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = kit_first_row(tables, mnemonic, m); row != KIT_NO_ROW;
-             row = tables->row[row].next)
-            if (row_takes_word(tables, row, operand, word)) return true;
+    EACH_ROW(row, tables, mnemonic)
+    if (row_takes_word(tables, row, operand, word)) return true;
     return false;
+}
+
+/* The word that an operand is; `behind` it the text goes on. -1: it is none. */
+static int word_at(const struct kit_tables *tables, const oak_operand_reader *reader, const oak_insn *insn,
+                   const char **behind)
+{
+    const char *start = reader->at, *end = reader->end;
+    if (start == end || !tables->opens_word[(uint8_t)oak_lower(*start)]) return -1;
+    bool letter = oak_is_letter(*start), reserves = tables->language->reserves;
+    const char *stop = start;
+    if (letter && reserves)
+        while (stop < end && oak_is_word(*stop)) stop++;
+    else stop = without_blanks(start, operand_end(start, end));
+    int word = kit_find_word(tables, start, (size_t)(stop - start));
+    /* Something is behind it that does not belong there. */
+    while (word < 0 && !letter && reserves && stop > start + 1) {
+        stop--;
+        if (!oak_is_word(*stop)) word = kit_find_word(tables, start, (size_t)(stop - start));
+    }
+    if (word >= 0 && letter && !reserves &&
+        !some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)word))
+        return -1;
+    *behind = without_blanks(start, stop);
+    return word;
 }
 
 oak_status kit_read_operands(const oak_isa_tables *opaque, oak_operand_reader *reader, oak_insn *insn)
 {
+    static const char *const numbers[] = {"nothing", "more than one", "more than two", "more than three"};
     const struct kit_tables *tables = kit_tables_of(opaque);
-    const char *at = skip(reader->at, reader->end);
-    while (at < reader->end) {
-        const char *end = operand_end(at, reader->end), *last = end;
-        while (last > at && (last[-1] == ' ' || last[-1] == '\t')) last--;
-        if (last == at || insn->count == OAK_MOST_OPERANDS)
-            return refuse(reader, at, at + 1, "operand-count", "Operands are separated by single commas.",
-                          last == at ? "an operand is missing here" : "too many operands");
+    const kit_language *language = tables->language;
+    reader->at = skip(reader->at, reader->end);
+    if (reader->at == reader->end) return OAK_OK;
+    for (;;) {
+        if (insn->count == tables->most_operands) {
+            char hint[60];
+            oak_format(hint, sizeof hint, "No instruction takes %s.",
+                       insn->count < 4 ? numbers[insn->count] : "so many");
+            reader->refuse(reader, reader->at, reader->end, "too-many-operands", hint, "too many operands");
+            return OAK_REFUSED;
+        }
         oak_operand *operand = &insn->operand[insn->count];
-        *operand =
-            (oak_operand){.first = (uint16_t)(at - reader->line), .last = (uint16_t)(last - reader->line)};
-        int word = kit_find_word(tables, at, (size_t)(last - at));
-        bool taken = word >= 0 && (some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)word) ||
-                                   !oak_is_letter(*at));
-        if (taken) operand->reg = (uint8_t)word;
-        else if (read_shape(tables, reader, at, last, operand)) return OAK_REFUSED;
+        const char *start = reader->at, *behind = start;
+        *operand = (oak_operand){.first = (uint16_t)(start - reader->line)};
+        int word = word_at(tables, reader, insn, &behind);
+        if (language->refuses && language->refuses(reader, word >= 0, behind)) return OAK_REFUSED;
+        if (word >= 0) operand->reg = (uint8_t)word, reader->at = behind;
+        else if (tables->marks_only ? read_marked(tables, reader, operand)
+                                    : read_shape(tables, reader, operand))
+            return OAK_REFUSED;
+        operand->last = (uint16_t)(without_blanks(start, reader->at) - reader->line);
         insn->count++;
-        at = end;
-        if (at == reader->end) break;
-        at = skip(at + 1, reader->end);
-        if (at == reader->end)
-            return refuse(reader, end, end + 1, "operand-count",
-                          "Leave the comma out, or write what belongs behind it.",
-                          "an operand is missing behind this comma");
+        reader->at = skip(reader->at, reader->end);
+        if (reader->at == reader->end || *reader->at != ',') return OAK_OK;
+        reader->at = skip(reader->at + 1, reader->end);
     }
-    reader->at = reader->end;
-    return OAK_OK;
 }
 
 bool kit_is_register(const oak_isa_tables *opaque, const char *text, size_t length)
 {
-    (void)opaque, (void)text, (void)length;
-    return false; /* names are known by their place */
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const oak_architecture *about = &tables->language->isa->about;
+    if (!tables->language->reserves) return false; /* names are known by their place */
+    return kit_find_word(tables, text, length) >= 0 ||
+           oak_same_name(text, length, about->registers[about->pc_register].name);
 }
 
 /* ------------------------------------------------------------------------------------------ forms */
@@ -237,75 +290,137 @@ static bool takes(const struct kit_tables *tables, unsigned row, const oak_insn 
             if (!row_takes_word(tables, row, i, operand->reg)) return false;
             continue;
         }
-        const kit_class *class = kit_class_at(tables, row, i);
-        if (!class || tables->shape_of_class[class - tables->language->classes] != operand->kind)
-            return false;
-        if (operand->extra && kit_name_in(tables, class, operand->reg) < 0) return false;
+        unsigned class = shape->class_of[i];
+        if (!class || tables->shape_of_class[class - 1] != operand->kind) return false;
+        if (operand->extra && tables->name_of_word[class - 1][operand->reg] < 0) return false;
     }
     return true;
 }
 
-static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oak_refusal *why)
+static unsigned matching_row(const struct kit_tables *tables, const oak_insn *insn)
 {
-    size_t size = 0;
-    oak_format(why->hint, sizeof why->hint, "Forms that exist:");
-    for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = kit_first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW;
-             row = tables->row[row].next) {
-            const oak_insn_row *about = &tables->language->isa->rows[row];
-            size = oak_length(why->hint);
-            if (size + oak_length(about->operands) + 20 > sizeof why->hint) return;
-            oak_format(why->hint + size, sizeof why->hint - size, "%s `%s%s%s`",
-                       why->hint[size - 1] == ':' ? "" : ",", about->mnemonic, *about->operands ? " " : "",
-                       about->operands);
-        }
-    size = oak_length(why->hint);
-    oak_format(why->hint + size, sizeof why->hint - size, ".");
+    EACH_ROW(row, tables, insn->mnemonic)
+    if (takes(tables, row, insn)) return row;
+    return KIT_NO_ROW;
 }
 
-/* The same operands with one mark more: `#` in front of a value that has none. */
-static bool suggest_mark(const struct kit_tables *tables, oak_insn *insn, oak_refusal *why)
+unsigned kit_row_with_shape(const struct kit_tables *tables, const oak_insn *insn, unsigned operand,
+                            uint8_t shape)
 {
-    unsigned plain = 0, marked = 0;
-    for (unsigned i = 0; i < tables->shape_count; i++) {
-        if (oak_same(tables->shape[i], "{}")) plain = i + 1;
-        if (oak_same(tables->shape[i], "#{}")) marked = i + 1;
-    }
-    for (unsigned i = 0; plain && marked && i < insn->count; i++) {
-        oak_operand *operand = &insn->operand[i];
-        if (operand->kind != plain) continue;
-        bool fits = false;
-        operand->kind = (uint8_t)marked;
-        for (unsigned row = kit_first_row(tables, insn->mnemonic, 0); row != KIT_NO_ROW && !fits;
-             row = tables->row[row].next)
-            fits = takes(tables, row, insn);
-        operand->kind = (uint8_t)plain;
-        if (!fits) continue;
-        why->code = "immediate-mark";
-        why->operand = (int)i;
-        oak_format(why->message, sizeof why->message, "an immediate value needs its mark");
-        oak_format(why->hint, sizeof why->hint, "Put # before it.");
-        why->has_edit = why->edit_safe = true;
-        why->edit_first = why->edit_last = operand->first;
-        oak_format(why->edit, sizeof why->edit, "#");
-        return true;
+    const oak_operand was = insn->operand[operand];
+    insn->operand[operand].kind = shape;
+    insn->operand[operand].extra = 0;
+    unsigned row = matching_row(tables, insn);
+    insn->operand[operand] = was;
+    return row;
+}
+
+/* First the forms whose first operand is what was written; when there are none, all. A choice is one form. */
+static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oak_refusal *why)
+{
+    char text[sizeof why->hint] = "";
+    unsigned shown = 0;
+    size_t size = 0;
+    for (unsigned pass = 0; pass < 2 && !shown; pass++)
+        for (unsigned row = tables->first_row[insn->mnemonic]; row != KIT_NO_ROW;
+             row = tables->row[row].next) {
+            const oak_insn_row *about = &tables->language->isa->rows[row];
+            const oak_operand *first = insn->operand;
+            unsigned class = tables->row[row].class_of[0];
+            bool same = tables->row[row].count && insn->count &&
+                        (first->kind == WORD ? row_takes_word(tables, row, 0, first->reg)
+                                             : class && tables->shape_of_class[class - 1] == first->kind);
+            if (pass == 0 && !same) continue;
+            char one[64];
+            oak_format(one, sizeof one, "%s`%s%s%s`", shown ? ", " : "", about->mnemonic,
+                       *about->operands ? " " : "", about->operands);
+            shown++;
+            if (size + oak_length(one) + 14 >= sizeof text) continue;
+            oak_format(text + size, sizeof text - size, "%s", one);
+            size += oak_length(one);
+        }
+    unsigned choice = tables->choice[insn->mnemonic];
+    if (choice)
+        oak_format(why->hint, sizeof why->hint, "Write `%s target`%s%s.", tables->mnemonic[insn->mnemonic],
+                   shown ? ", or " : "", text);
+    else oak_format(why->hint, sizeof why->hint, "Forms that exist: %s.", text);
+}
+
+/* Looks for the one change that makes the operands fit, and says it: a mark put in or left out, or a register by its other name. What
+ * is left out may have been what was meant, and so is never safe. */
+static bool suggest_operand(const struct kit_tables *tables, const oak_insn *insn, oak_refusal *why)
+{
+    for (unsigned i = 0; i < insn->count; i++) {
+        const oak_operand was = insn->operand[i];
+        for (unsigned mark = 1; mark < 3; mark++) {
+            uint8_t tried = mark == 1 ? tables->marked_shape : tables->plain_shape;
+            if (!tried || tried == was.kind || (was.kind == WORD && mark == 1)) continue;
+            bool marks = was.kind == tables->plain_shape || was.kind == tables->marked_shape;
+            if (was.kind != WORD && !marks) continue;
+            unsigned row = kit_row_with_shape(tables, insn, i, tried);
+            if (row == KIT_NO_ROW) continue;
+            why->edit_first = was.first, why->edit_last = was.last;
+            why->edit[0] = 0;
+            if (was.kind == WORD) {
+                if (!tables->language->other_name ||
+                    !tables->language->other_name(tables->word[was.reg], tables->row[row].class_of[i], why))
+                    continue;
+            } else if (mark == 1) {
+                oak_format(why->hint, sizeof why->hint,
+                           "An immediate value needs its mark: put # before it.");
+                why->edit_last = was.first, oak_format(why->edit, sizeof why->edit, "#");
+                why->edit_safe = true;
+            } else {
+                oak_format(why->hint, sizeof why->hint,
+                           "It takes an address or target here, not an immediate: leave the # out.");
+                why->edit_last = (uint16_t)(was.first + 1);
+                why->edit_safe = false;
+            }
+            why->operand = (int)i;
+            why->has_edit = true;
+            return true;
+        }
     }
     return false;
+}
+
+/* What the operands are called in the list of remedies. */
+static bool find_remedy(const struct kit_tables *tables, const oak_insn *insn, oak_refusal *why)
+{
+    const kit_language *language = tables->language;
+    char letters[OAK_MOST_OPERANDS] = "";
+    uint8_t kinds[OAK_MOST_OPERANDS];
+    for (unsigned i = 0; i < insn->count && i < OAK_MOST_OPERANDS; i++) {
+        const oak_operand *operand = &insn->operand[i];
+        kinds[i] = (uint8_t)i;
+        const char *text =
+            operand->kind == WORD ? tables->word[operand->reg] : tables->shape[operand->kind - 1];
+        for (const kit_letter *one = language->letters; one && one->text; one++) {
+            size_t length = oak_length(one->text);
+            bool begins = length && one->text[length - 1] == '*';
+            if (begins ? oak_length(text) >= length && !memcmp(text, one->text, length - 1)
+                       : oak_same(text, one->text)) {
+                letters[i] = one->letter;
+                break;
+            }
+        }
+    }
+    return language->remedies && oak_remedy_for(language->remedies, letters, sizeof letters,
+                                                tables->mnemonic[insn->mnemonic], insn->count, kinds, why);
 }
 
 unsigned kit_forms(const oak_isa_tables *opaque, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     const struct kit_tables *tables = kit_tables_of(opaque);
     unsigned count = 0;
-    for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
-        for (unsigned row = kit_first_row(tables, insn->mnemonic, m); row != KIT_NO_ROW;
-             row = tables->row[row].next) {
-            if (count == OAK_MOST_FORMS || !takes(tables, row, insn)) continue;
-            unsigned at = count++;
-            for (; at && kit_units_of(tables, rows[at - 1]) > kit_units_of(tables, row); at--)
-                rows[at] = rows[at - 1];
-            rows[at] = (uint16_t)row;
-        }
+    EACH_ROW(row, tables, insn->mnemonic)
+    {
+        if (count == OAK_MOST_FORMS || !takes(tables, row, insn)) continue;
+        unsigned at = count++;
+        for (; at && kit_units_of(tables, rows[at - 1]) > kit_units_of(tables, row); at--)
+            rows[at] = rows[at - 1];
+        rows[at] = (uint16_t)row;
+    }
     if (count) {
         oak_flow flow = (oak_flow)tables->language->isa->rows[rows[0]].flow;
         insn->never_goes_on = !oak_goes_on(flow);
@@ -316,6 +431,8 @@ unsigned kit_forms(const oak_isa_tables *opaque, oak_insn *insn, uint16_t *rows,
     oak_format(why->message, sizeof why->message,
                insn->count ? "`%s` has no form with these operands" : "`%s` needs operands",
                tables->mnemonic[insn->mnemonic]);
-    if (!suggest_mark(tables, insn, why)) list_forms(tables, insn, why);
+    bool suggested = suggest_operand(tables, insn, why);
+    if (suggested && why->edit_safe) return 0;
+    if (!find_remedy(tables, insn, why) && !suggested) list_forms(tables, insn, why);
     return 0;
 }

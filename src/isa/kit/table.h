@@ -41,13 +41,18 @@ typedef struct kit_class {
     uint8_t field, space, touch,
         cells;   /* kit_field; where its value lies; kit_touch; cells that are touched */
     bool window; /* the low bits of its address are enough: something else selects the others */
+    bool
+        points; /* its number may be an address of code or data: what is read back says it by name where it has one */
 } kit_class;
 
 enum {
+    KIT_MOST_CHOICES = 4, /* of one mnemonic */
+    KIT_MOST_CLASSES = 60,
     KIT_MOST_OPERANDS = 4,
     KIT_MOST_SHAPES = 24,
     KIT_MOST_WORDS = 120,
     KIT_MOST_MNEMONICS = 400,
+    KIT_MNEMONIC_INDEX = 1024,
     KIT_NO_ROW = 0xFFFF
 };
 
@@ -56,13 +61,31 @@ typedef struct kit_choice {
     const char *mnemonic, *of; /* a list ends with NULL */
 } kit_choice;
 
+/* How the remedies call an operand: a word, a word that begins so ("r*"), or a shape. */
+typedef struct kit_letter {
+    const char *text; /* a list ends with NULL */
+    char letter;
+} kit_letter;
+
 /* The data of an architecture; its oak_isa points to functions of the kit, which find this through their tables. */
 typedef struct kit_language {
     const oak_isa *isa;
     const kit_class *classes; /* up to one without a name */
     const kit_choice *choices;
-    const oak_remedy *
-        remedies; /* letters: # a value with a mark, = one without, r a word or register, m anything in brackets; or NULL */
+    const oak_remedy *remedies;
+    const kit_letter *letters;
+    bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
+    /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
+    bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
+    /* A word where a class (its number + 1) with a plain value would fit: its other name, as hint and edit. */
+    bool (*other_name)(const char *word, unsigned class, oak_refusal *why);
+    /* Before a value goes into its field; after OAK_REFUSED *why is filled in but for the operand. */
+    oak_status (*check)(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why);
+    /* The hint for a branch out of reach. */
+    void (*far)(unsigned row, const oak_value *value, oak_refusal *why);
+    /* The space a value lies in, where the class alone does not say; and how it is written, where it is not a number or a name. */
+    unsigned (*space_of)(const kit_class *class, uint32_t value);
+    bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);
 } kit_language;
 
 typedef struct kit_shape_of_row {
@@ -82,10 +105,17 @@ struct kit_tables {
     uint16_t mnemonic_count, word_count, shape_count;
     const char *mnemonic[KIT_MOST_MNEMONICS];
     uint16_t first_row[KIT_MOST_MNEMONICS];
-    uint16_t choice[KIT_MOST_MNEMONICS]; /* number + 1 */
-    const char *word[KIT_MOST_WORDS];    /* that an operand, or a register in one, may be */
-    const char *shape[KIT_MOST_SHAPES];  /* of operands with a value, the longest first */
-    uint8_t shape_of_class[64];          /* by class; its number + 1, or 0 for words alone */
+    uint16_t choice[KIT_MOST_MNEMONICS];      /* number + 1 */
+    const char *word[KIT_MOST_WORDS];         /* that an operand, or a register in one, may be */
+    const char *shape[KIT_MOST_SHAPES];       /* of operands with a value, the longest first */
+    uint8_t shape_of_class[KIT_MOST_CLASSES]; /* by class; its number + 1, or 0 for words alone */
+    int8_t name_of_word[KIT_MOST_CLASSES][KIT_MOST_WORDS]; /* the field of a class that a word has, or -1 */
+    uint8_t word_index[256];                               /* words by their hash; number + 1 */
+    uint16_t mnemonic_index[KIT_MNEMONIC_INDEX];           /* the same of mnemonics */
+    bool opens_word[256];                                  /* by the first character, in lower case */
+    uint8_t most_operands;
+    uint8_t plain_shape, marked_shape; /* of a value without a mark, and behind #; number + 1 */
+    bool marks_only;                   /* a shape is a mark, or nothing, before a value */
 };
 
 /* The functions of an oak_isa. */
@@ -138,10 +168,13 @@ static inline const struct kit_tables *kit_tables_of(const oak_isa_tables *table
 uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index);
 /* The class of an operand of a row, NULL for a word. */
 const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, unsigned operand);
-/* The field of a class that a word has, or -1. */
-int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigned word);
 /* The number of a word, or -1; blanks count for nothing. */
 int kit_find_word(const struct kit_tables *tables, const char *text, size_t length);
+/* The row that would take these operands if one were written in this shape (its number + 1); KIT_NO_ROW. */
+unsigned kit_row_with_shape(const struct kit_tables *tables, const oak_insn *insn, unsigned operand,
+                            uint8_t shape);
+/* A field of a decoded instruction. */
+uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter);
 /* What a field of a decoded instruction means: a number, or an address of code. */
 int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
                      uint64_t word, uint32_t address);

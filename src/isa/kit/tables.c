@@ -4,25 +4,46 @@
 
 /* ------------------------------------------------------------------------------------------ words and shapes */
 
+enum { LONGEST_WORD = 15 };
+
+/* A word without its blanks, in lower case; 0 when it is longer than any. */
+static size_t plain(const char *text, size_t length, char *word, unsigned *hash)
+{
+    size_t size = 0;
+    *hash = 0;
+    for (size_t i = 0; i < length; i++) {
+        if (text[i] == ' ' || text[i] == '\t') continue;
+        if (size == LONGEST_WORD) return 0;
+        word[size] = oak_lower(text[i]);
+        *hash = *hash * 31 + (uint8_t)word[size++];
+    }
+    word[size] = 0;
+    return size;
+}
+
 int kit_find_word(const struct kit_tables *tables, const char *text, size_t length)
 {
-    for (unsigned i = 0; i < tables->word_count; i++) {
-        const char *word = tables->word[i], *at = text, *end = text + length;
-        while (at < end) {
-            if (*at == ' ' || *at == '\t') at++;
-            else if (oak_lower(*at) != oak_lower(*word) || !*word) break;
-            else at++, word++;
-        }
-        if (at == end && !*word) return (int)i;
+    char word[LONGEST_WORD + 1];
+    unsigned hash;
+    if (length > 2 * LONGEST_WORD || !plain(text, length, word, &hash)) return -1;
+    for (;; hash++) {
+        unsigned number = tables->word_index[hash & 255];
+        if (!number) return -1;
+        if (oak_same(tables->word[number - 1], word)) return (int)number - 1;
     }
-    return -1;
 }
 
 static uint8_t add_word(struct kit_tables *tables, const char *text)
 {
+    char word[LONGEST_WORD + 1];
+    unsigned hash;
     int found = kit_find_word(tables, text, oak_length(text));
     if (found >= 0) return (uint8_t)found;
-    if (tables->word_count < KIT_MOST_WORDS) tables->word[tables->word_count++] = text;
+    if (tables->word_count == KIT_MOST_WORDS || !plain(text, oak_length(text), word, &hash)) return 0;
+    tables->word[tables->word_count++] = text;
+    tables->opens_word[(uint8_t)*text] = true;
+    while (tables->word_index[hash & 255]) hash++;
+    tables->word_index[hash & 255] = (uint8_t)tables->word_count;
     return (uint8_t)(tables->word_count - 1);
 }
 
@@ -44,21 +65,25 @@ static const char *copy_text(struct kit_tables *tables, char **room, const char 
 }
 
 /* Words of a class without a value: its shape with each name in it. */
-static void add_names(struct kit_tables *tables, const kit_class *class, char **room)
+static void add_names(struct kit_tables *tables, unsigned number, char **room)
 {
+    const kit_class *class = &tables->language->classes[number];
     const char *hole = class->shape;
     while (*hole && !(hole[0] == '<' && hole[1] == '>')) hole++;
+    memset(tables->name_of_word[number], -1, sizeof tables->name_of_word[number]);
     for (unsigned i = 0; class->names && class->names[i]; i++) {
         if (!*class->names[i]) continue;
-        if (has_value(class->shape)) {
-            add_word(tables, class->names[i]);
-            continue;
-        }
         char whole[40];
-        oak_format(whole, sizeof whole, "%.*s%s%s", (int)(hole - class->shape), class->shape, class->names[i],
-                   *hole ? hole + 2 : "");
-        if (kit_find_word(tables, whole, oak_length(whole)) < 0)
-            add_word(tables, copy_text(tables, room, whole, oak_length(whole)));
+        const char *text = class->names[i];
+        if (!has_value(class->shape) && class->shape[2]) { /* more than <> */
+            oak_format(whole, sizeof whole, "%.*s%s%s", (int)(hole - class->shape), class->shape, text,
+                       *hole ? hole + 2 : "");
+            text = whole;
+        }
+        int word = kit_find_word(tables, text, oak_length(text));
+        if (word < 0)
+            word = add_word(tables, text == whole ? copy_text(tables, room, whole, oak_length(whole)) : text);
+        tables->name_of_word[number][word] = (int8_t)i;
     }
 }
 
@@ -76,36 +101,33 @@ const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, uns
     return number ? &tables->language->classes[number - 1] : NULL;
 }
 
-int kit_name_in(const struct kit_tables *tables, const kit_class *class, unsigned word)
+/* ------------------------------------------------------------------------------------------ opening */
+
+static unsigned hash_of(const char *text, size_t length)
 {
-    const char *wanted = tables->word[word], *hole = class->shape;
-    size_t before = 0;
-    if (!has_value(class->shape)) {
-        while (hole[before] && !(hole[before] == '<' && hole[before + 1] == '>')) before++;
-        size_t after = oak_length(hole + before + (hole[before] ? 2 : 0)), length = oak_length(wanted);
-        if (length < before + after) return -1;
-        for (int i = 0; class->names && class->names[i]; i++)
-            if (oak_length(class->names[i]) == length - before - after && *class->names[i] &&
-                oak_same_name(wanted + before, length - before - after, class->names[i]) &&
-                memcmp(wanted, hole, before) == 0 &&
-                (!after || oak_same(wanted + length - after, hole + before + 2)))
-                return i;
-        return -1;
-    }
-    for (int i = 0; class->names && class->names[i]; i++)
-        if (*class->names[i] && oak_same_name(wanted, oak_length(wanted), class->names[i])) return i;
-    return -1;
+    unsigned hash = 0;
+    for (size_t i = 0; i < length; i++) hash = hash * 31 + (uint8_t)oak_lower(text[i]);
+    return hash + (hash >> 10);
 }
 
-/* ------------------------------------------------------------------------------------------ opening */
+static int find_mnemonic(const struct kit_tables *tables, const char *text, size_t length, unsigned *slot)
+{
+    for (*slot = hash_of(text, length) % KIT_MNEMONIC_INDEX;; *slot = (*slot + 1) % KIT_MNEMONIC_INDEX) {
+        unsigned number = tables->mnemonic_index[*slot];
+        if (!number) return -1;
+        if (oak_same_name(text, length, tables->mnemonic[number - 1])) return (int)number - 1;
+    }
+}
 
 static uint16_t add_mnemonic(struct kit_tables *tables, const char *name)
 {
-    for (uint16_t i = 0; i < tables->mnemonic_count; i++)
-        if (oak_same(tables->mnemonic[i], name)) return i;
+    unsigned slot;
+    int found = find_mnemonic(tables, name, oak_length(name), &slot);
+    if (found >= 0) return (uint16_t)found;
     uint16_t number = tables->mnemonic_count++;
     tables->mnemonic[number] = name;
     tables->first_row[number] = KIT_NO_ROW;
+    tables->mnemonic_index[slot] = tables->mnemonic_count;
     return number;
 }
 
@@ -131,6 +153,7 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
         row->count++;
         p = *end ? end + 2 : end;
     }
+    if (row->count > tables->most_operands) tables->most_operands = row->count;
     row->mnemonic = add_mnemonic(tables, about->mnemonic);
     row->next = tables->first_row[row->mnemonic];
     tables->first_row[row->mnemonic] = (uint16_t)number;
@@ -199,10 +222,16 @@ oak_status kit_open_tables(const kit_language *language, const oak_host *host, o
     tables->row = (kit_shape_of_row *)(void *)(tables + 1);
     tables->bucket = (uint16_t *)(void *)(tables->row + rows);
     char *room = (char *)(tables->bucket + entries);
+    tables->marks_only = true;
     for (uint8_t i = 0; language->classes[i].name; i++) {
-        add_names(tables, &language->classes[i], &room);
-        if (has_value(language->classes[i].shape))
-            tables->shape_of_class[i] = add_shape(tables, language->classes[i].shape);
+        const char *shape = language->classes[i].shape;
+        add_names(tables, i, &room);
+        if (!has_value(shape)) continue;
+        tables->shape_of_class[i] = add_shape(tables, shape);
+        if (oak_same(shape, "{}")) tables->plain_shape = tables->shape_of_class[i];
+        else if (oak_same(shape, "#{}")) tables->marked_shape = tables->shape_of_class[i];
+        else if (shape[0] == '{' || shape[1] != '{' || shape[2] != '}' || shape[3])
+            tables->marks_only = false;
     }
     for (unsigned i = (unsigned)rows; i-- > 0;) build_row(tables, i, &room);
     for (uint16_t i = 0; language->choices && language->choices[i].mnemonic; i++)
@@ -219,17 +248,14 @@ void kit_close_tables(const oak_host *host, oak_isa_tables *tables)
 
 int kit_mnemonic(const oak_isa_tables *opaque, const char *text, size_t length)
 {
-    const struct kit_tables *tables = kit_tables_of(opaque);
-    for (unsigned i = 0; length && i < tables->mnemonic_count; i++)
-        if (oak_lower(*text) == *tables->mnemonic[i] && oak_same_name(text, length, tables->mnemonic[i]))
-            return (int)i;
-    return -1;
+    unsigned slot;
+    return length ? find_mnemonic(kit_tables_of(opaque), text, length, &slot) : -1;
 }
 
 bool kit_names_row(const oak_isa_tables *opaque, unsigned mnemonic, unsigned row)
 {
     const struct kit_tables *tables = kit_tables_of(opaque);
-    for (unsigned m = 0; m < OAK_MOST_FORMS; m++)
+    for (unsigned m = 0; m <= KIT_MOST_CHOICES; m++)
         for (unsigned one = kit_first_row(tables, mnemonic, m); one != KIT_NO_ROW;
              one = tables->row[one].next)
             if (one == row) return true;
@@ -267,7 +293,7 @@ int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, co
     unsigned width = oak_pattern_width(pattern, class->value);
     const oak_architecture *about = &tables->language->isa->about;
     int64_t end = (int64_t)about->spaces[about->code_space].end, offset = field,
-            next = (int64_t)address + pattern->size / unit_of(tables);
+            next = ((int64_t)address + pattern->size / unit_of(tables)) % end;
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
@@ -314,27 +340,34 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
                                  .word = word};
         for (unsigned k = 0; k < row->count; k++) {
             const kit_class *class = kit_class_at(tables, decoded->row, k);
-            if (!class || class->field < KIT_TARGET) continue;
-            decoded->has_target = true;
-            decoded->target = (uint32_t)kit_value_of(tables, class, pattern, word, address);
+            if (!class || (class->field < KIT_TARGET && !class->points)) continue;
+            uint32_t value = (uint32_t)kit_value_of(tables, class, pattern, word, address);
+            if (class->points) decoded->may_point = true, decoded->data = value;
+            else decoded->has_target = true, decoded->target = value;
         }
         return OAK_OK;
     }
     return short_of ? OAK_OUT_OF_RANGE : OAK_REFUSED;
 }
 
-static void print_value(const kit_class *class, const oak_namer *namer, unsigned code, int64_t value,
-                        unsigned width, oak_buf *out)
+uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter)
 {
-    unsigned space = class->field >= KIT_TARGET ? code : class->space;
+    return oak_pattern_get(&kit_tables_of(tables)->row[decoded->row].pattern, letter, decoded->word);
+}
+
+static void print_value(const kit_language *language, const kit_class *class, const oak_namer *namer,
+                        int64_t value, unsigned width, oak_buf *out)
+{
+    if (language->print && language->print(class, (uint32_t)value, namer, out)) return;
+    unsigned space = class->field >= KIT_TARGET ? language->isa->about.code_space
+                     : language->space_of       ? language->space_of(class, (uint32_t)value)
+                                                : class->space;
     const char *name =
         space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
-    unsigned digits = (width + 3) / 4;
+    unsigned digits = class->field >= KIT_TARGET ? 4 : (width + 3) / 4;
     if (name) oak_buf_text(out, name);
     else if (class->field == KIT_SIGNED) oak_buf_format(out, "%lld", (long long)value);
-    else
-        oak_buf_format(out, "0x%0*llx", (int)(class->field >= KIT_RELATIVE ? 4 : digits),
-                       (unsigned long long)value);
+    else oak_buf_format(out, "0x%0*llx", (int)digits, (unsigned long long)value);
 }
 
 void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
@@ -358,7 +391,7 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
             if (*p++ == '<')
                 oak_buf_text(out, class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
             else
-                print_value(class, namer, tables->language->isa->about.code_space,
+                print_value(tables->language, class, namer,
                             kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address),
                             oak_pattern_width(&row->pattern, class->value), out);
         }

@@ -256,22 +256,21 @@
             kit_op *slot = ops + CORE_SPAN + KIT_SPARE;
             uint16_t handler = kit->row[HERE];
             unsigned row = handler - KIT_FIRST_ROW;
-            const mcs51_shape *shape = &kit->tables->shape[row];
             io_op = op;
             io_target = op->to;
             io_end = kit->time.cycles + (LOOP_ONE ? mcs51_cycles[row] : (uint32_t)spent);
             *slot = *op;
             slot->handler = handler;
             slot->cost = 0;
-            slot[shape->pattern.size].handler = MCS51_IO_DONE;
+            slot[op->spare].handler = MCS51_IO_DONE;
             if (mcs51_rows[row].flow == OAK_FLOW_BRANCH) slot->to = (CORE_SPAN + KIT_SPARE - 1) * (uint32_t)sizeof *op;
             kit->pc = HERE & 0xFFFF; /* for whoever wants to know */
             if (mcs51_is_io(core, AT)) {
                 uint32_t at = AT;
                 if (core->cell[at - 0x80 - SFR_AT] == OAK_CELL_ABSENT) FAULT(OAK_FAULT_ABSENT, MCS51_SFR, at - SFR_AT);
-                if (shape->touch != MCS51_TOUCH_WRITE)
-                    data[SCRATCH] = mcs51_io_read(core, at, shape->touch == MCS51_TOUCH_MODIFY, core->takes_bit[row] ? X : 0xFF,
-                                                  io_end - (shape->touch == MCS51_TOUCH_READ));
+                if (core->touch[row] != MCS51_TOUCH_WRITE)
+                    data[SCRATCH] = mcs51_io_read(core, at, core->touch[row] == MCS51_TOUCH_MODIFY, core->takes_bit[row] ? X : 0xFF,
+                                                  io_end - (core->touch[row] == MCS51_TOUCH_READ));
                 if (row == MCS51_PUSH_DIR && at == SP) data[SCRATCH]++; /* the pointer has moved when it is read */
                 slot->at = SCRATCH;
             }
@@ -291,7 +290,7 @@
     CASE(MCS51_IO_TAKEN):
         op = (kit_op *)(void *)((char *)ops + io_target);
     io_finish:
-        if (kit->tables->shape[kit->row[io_op - ops] - KIT_FIRST_ROW].touch != MCS51_TOUCH_READ && mcs51_is_io(core, io_op->at)) {
+        if (core->touch[kit->row[io_op - ops] - KIT_FIRST_ROW] != MCS51_TOUCH_READ && mcs51_is_io(core, io_op->at)) {
             SAVE;
             mcs51_io_write(core, io_op->at, data[SCRATCH], io_end);
             LOAD;

@@ -205,32 +205,33 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
     const kit_op *op = &core->kit.ops[pc];
     unsigned row = handler - KIT_FIRST_ROW;
-    if (core->kit.tables->shape[row].touch && mcs51_is_io(core, op->at)) return MCS51_IO;
+    if (core->touch[row] && mcs51_is_io(core, op->at)) return MCS51_IO;
     return row == MCS51_MOV_DIR_DIR && mcs51_is_io(core, op->to) ? MCS51_IO : handler;
 }
 
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
-    const mcs51_shape *shape = &core->kit.tables->shape[decoded->row];
-    const oak_pattern *pattern = &shape->pattern;
-    uint32_t word = (uint32_t)decoded->word;
-    op->x = (uint8_t)(oak_pattern_get(pattern, 'n', word) | oak_pattern_get(pattern, 'i', word));
-    op->at = direct_index(oak_pattern_get(pattern, 'a', word));
+#define FIELD(letter) kit_field_of(core->kit.tables, decoded, letter)
+    op->x = (uint8_t)(FIELD('n') | FIELD('i'));
+    op->at = direct_index(FIELD('a'));
     if (decoded->flow == OAK_FLOW_CALL || decoded->row == MCS51_MOVC_A_PC)
         op->at = (decoded->address + decoded->size) & 0xFFFF;
-    for (unsigned i = 0; i < shape->count; i++) {
-        if (shape->class_of[i] == MCS51_BIT_ADDRESS || shape->class_of[i] == MCS51_NOT_BIT) {
-            uint8_t bit = (uint8_t)oak_pattern_get(pattern, 'b', word);
-            op->x = (uint8_t)(1u << (bit & 7));
-            op->at = direct_index(mcs51_bit_cell(bit));
-        } else if (shape->class_of[i] == MCS51_SOURCE) {
-            op->to = direct_index(oak_pattern_get(pattern, 's', word));
-        } else if (shape->class_of[i] == MCS51_IMMEDIATE || shape->class_of[i] == MCS51_DATA16) {
-            uint32_t data = oak_pattern_get(pattern, 'd', word);
-            if (shape->touch) op->x = (uint8_t)data; /* at is taken by the direct address */
-            else op->at = data;
+    for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) switch (core->class_of[decoded->row][i]) {
+        case MCS51_BIT_ADDRESS:
+        case MCS51_NOT_BIT:
+            op->x = (uint8_t)(1u << (FIELD('b') & 7));
+            op->at = direct_index(mcs51_bit_cell((uint8_t)FIELD('b')));
+            break;
+        case MCS51_SOURCE: op->to = direct_index(FIELD('s')); break;
+        case MCS51_IMMEDIATE:
+        case MCS51_DATA16:
+            if (core->touch[decoded->row])
+                op->x = (uint8_t)FIELD('d'); /* at is taken by the direct address */
+            else op->at = FIELD('d');
+            break;
+        default: break;
         }
-    }
+#undef FIELD
 }
 
 /* ------------------------------------------------------------------------------------------ creating */

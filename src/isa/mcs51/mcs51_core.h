@@ -43,6 +43,8 @@ struct oak_core {
     oak_cell_kind cell[128];
     uint8_t object[256]; /* 1 where something of the program's begins */
     bool takes_bit[MCS51_ROWS];
+    uint8_t touch[MCS51_ROWS]; /* what it does with its direct or bit operand (mcs51_touch) */
+    uint8_t class_of[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* mcs51_class; MCS51_NO_OPERAND behind the last */
     uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
     /* What a row does without naming it: bits of PSW that it looks at and sets, and whether it uses the stack or, to jump, a. */
     struct {

@@ -17,26 +17,53 @@ static uint8_t flags_of(const char *names)
     return flags;
 }
 
+/* What a row does with its direct or bit operand. A bit is written back with the others of its byte. */
+static uint8_t touch_of(uint8_t class, char use, bool exchanges)
+{
+    bool bit = class == MCS51_BIT_ADDRESS || class == MCS51_NOT_BIT;
+    if (class != MCS51_DIRECT && !bit) return MCS51_TOUCH_NONE;
+    if (exchanges) return MCS51_TOUCH_EXCHANGE;
+    return use == 'r' ? MCS51_TOUCH_READ : use == 'b' || bit ? MCS51_TOUCH_MODIFY : MCS51_TOUCH_WRITE;
+}
+
+static uint8_t class_at(const struct kit_tables *tables, unsigned row, unsigned operand)
+{
+    static const struct {
+        const char *word;
+        uint8_t class;
+    } words[] = {{"a", MCS51_A},          {"ab", MCS51_AB},         {"c", MCS51_C},
+                 {"dptr", MCS51_DPTR},    {"@dptr", MCS51_AT_DPTR}, {"@a+dptr", MCS51_AT_A_DPTR},
+                 {"@a+pc", MCS51_AT_A_PC}};
+    uint8_t class = tables->row[row].class_of[operand];
+    for (unsigned i = 0; !class && i < sizeof words / sizeof *words; i++)
+        if (oak_same(tables->word[tables->row[row].word_of[operand]], words[i].word)) return words[i].class;
+    return class;
+}
+
 void mcs51_open_watch(oak_core *core)
 {
+    const struct kit_tables *tables = kit_tables_of(core->kit.tables);
     for (unsigned row = 0; row < MCS51_ROWS; row++) {
-        const mcs51_shape *shape = &core->kit.tables->shape[row];
         const char *uses = mcs51_rows[row].uses;
-        for (unsigned i = 0; i < shape->count; i++, uses++)
+        for (unsigned i = 0; i < tables->row[row].count; i++, uses++) {
+            uint8_t class = class_at(tables, row, i),
+                    touch = touch_of(class, *uses, oak_same(mcs51_rows[row].mnemonic, "xch"));
+            core->class_of[row][i] = class;
+            if (touch) core->touch[row] = touch;
             core->operand_access[row][i] = *uses == 'r'   ? KIT_READS
                                            : *uses == 'w' ? KIT_WRITES
                                            : *uses == 'b' ? KIT_BOTH
                                                           : 0;
+            if (class == MCS51_RN || class == MCS51_AT_RI || class == MCS51_AT_DPTR ||
+                row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
+                core->pointer[row] = class;
+        }
         if (*uses == ' ') uses++;
         core->silent[row].flags_read = flags_of(uses);
         core->silent[row].flags_written = flags_of(mcs51_rows[row].flags);
         core->silent[row].stack = oak_same(uses, "sp");
         core->silent[row].tests_a = oak_same(uses, "a");
-        for (unsigned i = 0; i < shape->count; i++)
-            if (shape->class_of[i] == MCS51_RN || shape->class_of[i] == MCS51_AT_RI ||
-                shape->class_of[i] == MCS51_AT_DPTR || row == MCS51_MOVC_A_DPTR || row == MCS51_MOVC_A_PC)
-                core->pointer[row] = shape->class_of[i];
-        if (core->kit.tables->shape[row].touch && core->pointer[row] != MCS51_RN) core->pointer[row] = 0;
+        if (core->touch[row] && core->pointer[row] != MCS51_RN) core->pointer[row] = 0;
     }
 }
 
@@ -61,10 +88,9 @@ static kit_reach own(uint32_t at, uint32_t size, uint8_t accesses, uint8_t bits)
 unsigned mcs51_reached_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count)
 {
     unsigned row = core->kit.row[pc] - KIT_FIRST_ROW;
-    const mcs51_shape *shape = &core->kit.tables->shape[row];
-    for (unsigned i = 0; i < shape->count; i++) {
+    for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) {
         uint8_t accesses = core->operand_access[row][i];
-        switch (shape->class_of[i]) {
+        switch (core->class_of[row][i]) {
         case MCS51_A: list[count++] = own(ACC, 1, accesses, 0xFF); break;
         case MCS51_AB:
             list[count++] = own(ACC, 1, accesses, 0xFF);
@@ -91,13 +117,12 @@ unsigned mcs51_reached_cells(const oak_core *core, uint32_t pc, kit_reach *list)
 {
     unsigned row = core->kit.row[pc] - KIT_FIRST_ROW, count = 0;
     const kit_op *op = &core->kit.ops[pc];
-    const mcs51_shape *shape = &core->kit.tables->shape[row];
     const uint8_t *data = core->data, *r = data + (data[PSW] & 0x18);
     bool external = row >= MCS51_MOVX_A_RI && row <= MCS51_MOVX_DPTR_A;
     uint32_t dptr = (uint32_t)(data[DPH] << 8 | data[DPL]);
-    for (unsigned i = 0; i < shape->count; i++) {
+    for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) {
         kit_reach one = {.accesses = core->operand_access[row][i], .bits = 0xFF, .size = 1};
-        switch (shape->class_of[i]) {
+        switch (core->class_of[row][i]) {
         case MCS51_RN:
             one.space = MCS51_IRAM;
             one.address = (uint32_t)(r - data) + op->x;
@@ -192,8 +217,7 @@ static bool is_elsewhere(const oak_core *core, uint32_t pc)
     switch (core->pointer[row]) {
     case MCS51_RN: /* and perhaps a direct byte */
         address = core->kit.ops[pc].at;
-        if (core->kit.tables->shape[row].touch &&
-            (address < RAM_SIZE ? core->ram_watched[address] : core->special_watched))
+        if (core->touch[row] && (address < RAM_SIZE ? core->ram_watched[address] : core->special_watched))
             return false;
         return !core->ram_watched[(r - data) + core->kit.ops[pc].x];
     case MCS51_AT_RI:
