@@ -12,6 +12,7 @@
 #include <unistd.h>
 
 #include "bench.h"
+#include "late.h"
 
 enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 200, MOST_LINES = 500 };
 
@@ -265,18 +266,23 @@ static char *complete_word(const char *text, int state)
     return NULL;
 }
 
+/* What is used of the library that edits lines. */
+#define EDIT_LIST(F) F(, rl_point) F(, rl_line_buffer) F(, rl_outstream) F(, rl_completion_entry_function) F(, rl_basic_word_break_characters) F(, rl_filename_completion_function) F(, using_history) F(, stifle_history) F(, read_history) F(, readline) F(, add_history) F(, write_history)
+LATE_TABLE(edit_table, EDIT_LIST)
+static edit_table edit;
+
 /* A word ends at a slash; the name of a file does not, so only what follows the last slash is given back. */
 static char *complete_file(const char *text, int state)
 {
     static char path[LONGEST_LINE];
     static size_t before;
     if (!state) {
-        size_t end = (size_t)rl_point < sizeof path ? (size_t)rl_point : sizeof path - 1, start = end;
-        while (start && rl_line_buffer[start - 1] != ' ') start--;
-        snprintf(path, sizeof path, "%.*s", (int)(end - start), rl_line_buffer + start);
+        size_t end = (size_t)(*edit.rl_point) < sizeof path ? (size_t)(*edit.rl_point) : sizeof path - 1, start = end;
+        while (start && (*edit.rl_line_buffer)[start - 1] != ' ') start--;
+        snprintf(path, sizeof path, "%.*s", (int)(end - start), (*edit.rl_line_buffer) + start);
         before = strlen(path) > strlen(text) ? strlen(path) - strlen(text) : 0;
     }
-    char *found = rl_filename_completion_function(path, state);
+    char *found = edit.rl_filename_completion_function(path, state);
     if (found && strlen(found) >= before) memmove(found, found + before, strlen(found) - before + 1);
     return found;
 }
@@ -290,7 +296,7 @@ static bool takes_file(const char *line)
 static char *complete(const char *text, int state)
 {
     static bool files;
-    if (!state) files = takes_file(rl_line_buffer);
+    if (!state) files = takes_file((*edit.rl_line_buffer));
     return files ? complete_file(text, state) : complete_word(text, state);
 }
 
@@ -328,26 +334,27 @@ static void leave_line(int number)
 static void read_terminal(bench *b)
 {
     completing = b;
-    rl_outstream = cli_terminal();
-    rl_completion_entry_function = complete;
-    rl_basic_word_break_characters = " \t\n\"'=+-*/<>|&^!~()[]:";
-    using_history();
-    stifle_history(MOST_LINES);
+    if (!LATE_LOAD(b->self, &edit, EDIT_LIST, "libedit.so.2", "libedit2")) return;
+    (*edit.rl_outstream) = cli_terminal();
+    (*edit.rl_completion_entry_function) = complete;
+    (*edit.rl_basic_word_break_characters) = " \t\n\"'=+-*/<>|&^!~()[]:";
+    edit.using_history();
+    edit.stifle_history(MOST_LINES);
     char *line, path[500];
-    if (history_path(path, sizeof path, false)) read_history(path);
+    if (history_path(path, sizeof path, false)) edit.read_history(path);
     while (!b->quits && !b->again) {
         /* Ctrl-C while a line is typed leaves the line, not the session. */
         if (sigsetjmp(at_prompt, 1)) putchar('\n');
         signal(SIGINT, leave_line);
-        line = readline("spindle> ");
+        line = edit.readline("spindle> ");
         cli_catch_interrupts(true);
         if (!line) break;
-        if (*line) add_history(line);
+        if (*line) edit.add_history(line);
         do_line(b, line);
         free(line);
     }
     if (!b->quits && !b->again) putchar('\n');
-    if (history_path(path, sizeof path, true)) write_history(path);
+    if (history_path(path, sizeof path, true)) edit.write_history(path);
 }
 
 /* ------------------------------------------------------------------------------------------ the command */
@@ -471,9 +478,7 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
     if (!readable) b.failures++;
     if (readable && !b.quits && !b.again && (options->view || !options->scripts)) {
         if (options->view && isatty(1)) {
-            if (!bench_view(&b))
-                cli_complain(self, "no-view", NULL, "Leave --view out: the console works everywhere.",
-                             "this terminal cannot show the full-screen view");
+            if (!bench_view(&b)) b.failures++;
         } else if (terminal) read_terminal(&b);
         else {
             self->script = "<stdin>";

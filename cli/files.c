@@ -103,6 +103,14 @@ static void *resize(void *context, void *block, size_t old_size, size_t new_size
     return made;
 }
 
+static void *zeroed(void *context, size_t size)
+{
+    const oak_host *host = context;
+    void *made = host->zeroed(host->context, size);
+    if (!made) cli_lose_memory();
+    return made;
+}
+
 static oak_status read_file(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
 {
     const oak_host *host = context;
@@ -126,7 +134,7 @@ oak_host cli_host(int count, const char **arguments)
     host = oak_linux_host();
     given_count = count;
     given = arguments;
-    return (oak_host){.context = &host, .resize = resize, .read_file = read_file};
+    return (oak_host){.context = &host, .resize = resize, .read_file = read_file, .zeroed = zeroed};
 }
 
 /* ------------------------------------------------------------------------------------------ writing */

@@ -4,13 +4,20 @@
 #define _XOPEN_SOURCE_EXTENDED 1
 #include <limits.h>
 #include <locale.h>
+#define NCURSES_NOMACROS
 #include <ncurses.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+#include "late.h"
 #include "view.h"
+
+/* What is used of curses. */
+#define CURSES_LIST(F) F(, attrset) F(, cbreak) F(, clrtoeol) F(, delscreen) F(, endwin) F(, erase) F(, get_wch) F(, getmouse) F(, has_colors) F(, init_pair) F(, keypad) F(, mousemask) F(, move) F(, mvaddnstr) F(, mvaddnwstr) F(, mvhline) F(, mvvline) F(, newterm) F(, noecho) F(, refresh) F(, set_escdelay) F(, start_color) F(, use_default_colors) F(, COLOR_PAIR) F(, mouseinterval) F(, getmaxx) F(, getmaxy) F(, stdscr) F(, acs_map)
+LATE_TABLE(curses_table, CURSES_LIST)
+static curses_table curses;
 
 enum { LEAST_COLUMNS = 60, LEAST_ROWS = 14, MESSAGE_ROWS = 5 };
 
@@ -19,9 +26,9 @@ enum { LEAST_COLUMNS = 60, LEAST_ROWS = 14, MESSAGE_ROWS = 5 };
 static attr_t style(view_style kind)
 {
     switch (kind) {
-    case STYLE_TITLE: return (attr_t)(A_BOLD | (has_colors() ? COLOR_PAIR(1) : 0));
+    case STYLE_TITLE: return (attr_t)(A_BOLD | (curses.has_colors() ? (attr_t)curses.COLOR_PAIR(1) : 0));
     case STYLE_STRONG: return A_BOLD;
-    case STYLE_CHANGED: return (attr_t)(A_BOLD | (has_colors() ? COLOR_PAIR(2) : A_UNDERLINE));
+    case STYLE_CHANGED: return (attr_t)(A_BOLD | (curses.has_colors() ? (attr_t)curses.COLOR_PAIR(2) : A_UNDERLINE));
     case STYLE_FAINT: return A_DIM;
     case STYLE_HERE: return A_REVERSE;
     default: return A_NORMAL;
@@ -32,25 +39,25 @@ static attr_t style(view_style kind)
 void view_put(int row, int column, int to, view_style kind, const char *text)
 {
     if (column >= to) return;
-    attrset(style(kind));
+    curses.attrset(style(kind));
     wchar_t wide[VIEW_LONGEST];
     size_t count = mbstowcs(wide, text, VIEW_LONGEST - 1), room = (size_t)(to - column);
-    if (count == (size_t)-1) mvaddnstr(row, column, text, to - column);
+    if (count == (size_t)-1) curses.mvaddnstr(row, column, text, to - column);
     else {
         wide[count < VIEW_LONGEST ? count : VIEW_LONGEST - 1] = 0;
         for (size_t i = 0; i < count; i++)
             if (wide[i] == L'\t') wide[i] = L' ';
         if (count > room && room > 1) wide[room - 1] = MB_CUR_MAX > 1 ? L'\u2026' : L'~';
-        mvaddnwstr(row, column, wide, to - column);
+        curses.mvaddnwstr(row, column, wide, to - column);
     }
-    attrset(A_NORMAL);
+    curses.attrset(A_NORMAL);
 }
 
 void view_title(int row, int column, int to, const char *text)
 {
-    attrset(style(STYLE_FAINT));
-    mvhline(row, column, ACS_HLINE, to - column);
-    attrset(A_NORMAL);
+    curses.attrset(style(STYLE_FAINT));
+    curses.mvhline(row, column, (*curses.acs_map)['q'], to - column);
+    curses.attrset(A_NORMAL);
     view_put(row, column + 1, to, STYLE_TITLE, text);
 }
 
@@ -144,8 +151,8 @@ static bool draw_source(view *v, int top, int bottom, int to)
         bool is_here = (unsigned)number == here.line;
         source_line(v, here.file, number, is_here, text, length, line, sizeof line);
         if (is_here) {
-            attrset(style(STYLE_HERE));
-            mvhline(row, 0, ' ', to);
+            curses.attrset(style(STYLE_HERE));
+            curses.mvhline(row, 0, ' ', to);
         }
         view_put(row, 0, to, is_here ? STYLE_HERE : STYLE_PLAIN, line);
         text += length;
@@ -170,8 +177,8 @@ static void draw_code(view *v, int top, int bottom, int to)
         snprintf(line, sizeof line, "%c%c 0x%04x  %s", at == pc ? '>' : ' ', has_stop(v, at) ? '*' : ' ',
                  (unsigned)at, text);
         if (at == pc) {
-            attrset(style(STYLE_HERE));
-            mvhline(row, 0, ' ', to);
+            curses.attrset(style(STYLE_HERE));
+            curses.mvhline(row, 0, ' ', to);
         }
         view_put(row, 0, to, at == pc ? STYLE_HERE : STYLE_PLAIN, line);
         at += size;
@@ -288,8 +295,8 @@ static void draw_head(view *v)
     chip.ops->read_time(chip.chip, &time);
     oak_write_time(time.cycles, oak_session_clock(v->b->session), part->clocks_per_cycle, when, sizeof when);
     oak_session_name_place(v->b->session, bench_pc(v->b), place, sizeof place);
-    attrset(A_REVERSE);
-    mvhline(0, 0, ' ', v->columns);
+    curses.attrset(A_REVERSE);
+    curses.mvhline(0, 0, ' ', v->columns);
     snprintf(text, sizeof text, " %s  %s   %s   cycle %s = %s   [%s]", v->b->path, part->name, place,
              cli_count(time.cycles, cycles, sizeof cycles), when, why_it_stands(v));
     view_put(0, 0, v->columns, STYLE_HERE, text);
@@ -319,7 +326,7 @@ static void draw_bottom(view *v, int row)
     snprintf(line, sizeof line, "> %s", v->line);
     int shift = (int)strlen(line) > v->columns - 2 ? (int)strlen(line) - v->columns + 2 : 0;
     view_put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line + shift);
-    move(v->rows - 1, (int)strlen(line) - shift);
+    curses.move(v->rows - 1, (int)strlen(line) - shift);
 }
 
 /* The chip stands somewhere else: what was shown until now is what is compared with. While a run lasts that stays what was
@@ -353,7 +360,7 @@ static void draw_sheet(view *v)
         view_put(1 + i, 0, v->columns, STYLE_PLAIN,
                  v->messages[v->sheet_first + (unsigned)(v->sheet_at + i + 1)]);
     view_put(v->rows - 1, 0, v->columns, STYLE_FAINT, "PgUp, PgDn and the arrows go on; Enter goes back.");
-    refresh();
+    curses.refresh();
 }
 
 /* A key while a sheet is read; false: it has gone, and the key is for what lies below. */
@@ -376,11 +383,11 @@ static bool take_sheet_key(view *v, wint_t key, bool special)
 
 static void draw(view *v)
 {
-    getmaxyx(stdscr, v->rows, v->columns);
-    erase();
+    v->rows = curses.getmaxy(*curses.stdscr), v->columns = curses.getmaxx(*curses.stdscr);
+    curses.erase();
     if (v->rows < 3 || v->columns < 20) {
         view_put(0, 0, v->columns, STYLE_PLAIN, "too small");
-        refresh();
+        curses.refresh();
         return;
     }
     if (v->sheet_count && !v->meanwhile) {
@@ -408,9 +415,9 @@ static void draw(view *v)
         draw_changed(v, source_bottom + 2, left);
     }
     if (right) {
-        attrset(style(STYLE_FAINT));
-        mvvline(1, right - 1, ACS_VLINE, bottom - 1);
-        attrset(A_NORMAL);
+        curses.attrset(style(STYLE_FAINT));
+        curses.mvvline(1, right - 1, (*curses.acs_map)['x'], bottom - 1);
+        curses.attrset(A_NORMAL);
         view_panes(v, 1, bottom, right, v->columns);
     }
     if (messages) draw_bottom(v, bottom);
@@ -419,7 +426,7 @@ static void draw(view *v)
         snprintf(line, sizeof line, "> %s", v->line);
         view_put(v->rows - 1, 0, v->columns, STYLE_PLAIN, line);
     }
-    refresh();
+    curses.refresh();
     if (!v->meanwhile) return;
     memcpy(v->seen, v->before, sizeof v->seen);
     v->seen_count = v->before_count;
@@ -507,7 +514,7 @@ static void divide(view *v, int columns, int rows)
 static void click(view *v)
 {
     MEVENT event;
-    if (getmouse(&event) != OK) return;
+    if (curses.getmouse(&event) != OK) return;
     if (event.bstate & BUTTON4_PRESSED) v->scrolled -= 3;
     if (event.bstate & BUTTON5_PRESSED) v->scrolled += 3;
     bool inside = v->first_line && event.x < v->source_columns && event.y >= v->source_top &&
@@ -630,7 +637,7 @@ static void take_key(view *v, wint_t key, bool special)
 
 static void give_back(int number)
 {
-    endwin();
+    curses.endwin();
     signal(number, SIG_DFL);
     raise(number);
 }
@@ -644,11 +651,11 @@ static void look_on(bench *b, bool searches)
     looking->meanwhile = true;
     if (!searches) draw(looking);
     else if (looking->rows >= LEAST_ROWS) {
-        move(looking->rows - 2, 0);
-        clrtoeol();
+        curses.move(looking->rows - 2, 0);
+        curses.clrtoeol();
         view_put(looking->rows - 2, 0, looking->columns, STYLE_STRONG,
                  "The past is searched; Ctrl-C ends it.");
-        refresh();
+        curses.refresh();
     }
     looking->meanwhile = false;
     stdout = kept;
@@ -685,20 +692,25 @@ bool bench_view(bench *b)
     v = (view){.b = b};
     setlocale(LC_CTYPE, "");
     FILE *terminal_in = stdin;
-    SCREEN *screen = newterm(NULL, cli_terminal(), terminal_in);
-    if (!screen) return false;
+    if (!LATE_LOAD(b->self, &curses, CURSES_LIST, "libncursesw.so.6", "libncursesw6")) return false;
+    SCREEN *screen = curses.newterm(NULL, cli_terminal(), terminal_in);
+    if (!screen) {
+        cli_complain(b->self, "no-view", NULL, "Leave --view out: the console works everywhere.",
+                     "this terminal cannot show the full-screen view");
+        return false;
+    }
     static const int ends[] = {SIGSEGV, SIGABRT, SIGTERM, SIGHUP, SIGFPE, SIGBUS, SIGILL};
     for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) signal(ends[i], give_back);
     signal(SIGINT, SIG_IGN);
-    cbreak();
-    noecho();
-    keypad(stdscr, TRUE);
-    set_escdelay(50);
-    if (has_colors()) {
-        start_color();
-        use_default_colors();
-        init_pair(1, COLOR_CYAN, -1);
-        init_pair(2, COLOR_YELLOW, -1);
+    curses.cbreak();
+    curses.noecho();
+    curses.keypad(*curses.stdscr, TRUE);
+    curses.set_escdelay(50);
+    if (curses.has_colors()) {
+        curses.start_color();
+        curses.use_default_colors();
+        curses.init_pair(1, COLOR_CYAN, -1);
+        curses.init_pair(2, COLOR_YELLOW, -1);
     }
     b->view = true;
     b->meanwhile = look_on;
@@ -710,20 +722,20 @@ bool bench_view(bench *b)
         wint_t key;
         if (b->panes.mouse != mouse) {
             mouse = b->panes.mouse;
-            mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0,
+            curses.mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0,
                       NULL);
-            mouseinterval(0);
+            curses.mouseinterval(0);
         }
         draw(&v);
-        int kind = get_wch(&key);
+        int kind = curses.get_wch(&key);
         if (kind == ERR) break; /* the terminal is gone */
         take_key(&v, key, kind == KEY_CODE_YES);
     }
     signal(SIGHUP, SIG_IGN); /* what is being written is written whole */
     signal(SIGTERM, SIG_IGN);
     bench_remember_panes(b);
-    endwin();
-    delscreen(screen);
+    curses.endwin();
+    curses.delscreen(screen);
     for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) signal(ends[i], SIG_DFL);
     signal(SIGINT, SIG_DFL);
     for (unsigned i = 0; i < v.message_count; i++) free(v.messages[i]);

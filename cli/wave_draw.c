@@ -9,7 +9,16 @@
 #include <string.h>
 #include <strings.h>
 
+#include "late.h"
 #include "wave.h"
+
+/* What is called of cairo. */
+#define CAIRO_LIST(F) F(cairo_, set_source_rgb) F(cairo_, text_extents) F(cairo_, select_font_face) F(cairo_, set_font_size) F(cairo_, move_to) F(cairo_, show_text) F(cairo_, line_to) F(cairo_, stroke) F(cairo_, set_line_width) F(cairo_, rectangle) F(cairo_, fill) F(cairo_, set_dash) F(cairo_, close_path) F(cairo_, save) F(cairo_, clip) F(cairo_, restore) F(cairo_, paint) F(cairo_, image_surface_create) F(cairo_, create) F(cairo_, destroy) F(cairo_, surface_destroy) F(cairo_, svg_surface_create_for_stream) F(cairo_, status) F(cairo_, surface_write_to_png_stream) F(cairo_, surface_finish) F(cairo_, surface_status) F(cairo_, debug_reset_static_data)
+LATE_TABLE(cairo_table, CAIRO_LIST)
+#define FONT_LIST(F) F(Fc, Fini)
+LATE_TABLE(font_table, FONT_LIST)
+static cairo_table cairo;
+static font_table font_library;
 
 typedef struct colour {
     double r, g, b;
@@ -29,27 +38,27 @@ typedef struct drawing {
 
 static void use(const drawing *d, colour c)
 {
-    cairo_set_source_rgb(d->cr, c.r, c.g, c.b);
+    cairo.set_source_rgb(d->cr, c.r, c.g, c.b);
 }
 
 static double text_width(const drawing *d, const char *text)
 {
     cairo_text_extents_t size;
-    cairo_text_extents(d->cr, text, &size);
+    cairo.text_extents(d->cr, text, &size);
     return size.x_advance;
 }
 
 static void font(const drawing *d, double size, bool bold)
 {
-    cairo_select_font_face(d->cr, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+    cairo.select_font_face(d->cr, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
                            bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
-    cairo_set_font_size(d->cr, size);
+    cairo.set_font_size(d->cr, size);
 }
 
 static void text_at(const drawing *d, double x, double y, const char *text)
 {
-    cairo_move_to(d->cr, x, y);
-    cairo_show_text(d->cr, text);
+    cairo.move_to(d->cr, x, y);
+    cairo.show_text(d->cr, text);
 }
 
 static double x_of(const drawing *d, double time)
@@ -94,9 +103,9 @@ static void draw_axis(const drawing *d, bool cycles)
          t += step) {
         double x = floor(x_of(d, t * unit)) + 0.5;
         use(d, cycles ? faint : grid);
-        cairo_move_to(d->cr, x, cycles ? bottom : d->top - 6);
-        cairo_line_to(d->cr, x, cycles ? bottom + 5 : bottom);
-        cairo_stroke(d->cr);
+        cairo.move_to(d->cr, x, cycles ? bottom : d->top - 6);
+        cairo.line_to(d->cr, x, cycles ? bottom + 5 : bottom);
+        cairo.stroke(d->cr);
         tick_text(cycles, t, step, text, sizeof text);
         double w = text_width(d, text), at = x - w / 2;
         if (at + w > d->width - SIDE) at = d->width - SIDE - w;
@@ -112,7 +121,7 @@ static void draw_axis(const drawing *d, bool cycles)
 static void draw_axes(const drawing *d)
 {
     font(d, 12, false);
-    cairo_set_line_width(d->cr, 1);
+    cairo.set_line_width(d->cr, 1);
     draw_axis(d, false);
     if (d->view->cycle > 0) draw_axis(d, true);
 }
@@ -130,8 +139,8 @@ static size_t draw_crowd(const drawing *d, const wave_row *row, size_t first, do
         to = end;
     }
     use(d, line);
-    cairo_rectangle(d->cr, from, high, to - from < 1 ? 1 : to - from, low - high);
-    cairo_fill(d->cr);
+    cairo.rectangle(d->cr, from, high, to - from < 1 ? 1 : to - from, low - high);
+    cairo.fill(d->cr);
     return i;
 }
 
@@ -151,24 +160,24 @@ static void draw_levels(const drawing *d, const wave_row *row, double high, doub
         double y = piece->other ? middle : piece->value ? high : low;
         if (piece->value && !piece->other) {
             use(d, fill);
-            cairo_rectangle(d->cr, from, high, to - from, low - high);
-            cairo_fill(d->cr);
+            cairo.rectangle(d->cr, from, high, to - from, low - high);
+            cairo.fill(d->cr);
         }
         use(d, piece->other ? loose : line);
-        cairo_set_line_width(d->cr, 1.6);
+        cairo.set_line_width(d->cr, 1.6);
         double dashes[] = {4, 3};
         if (!isnan(last) && last != y) {
             use(d, line);
-            cairo_move_to(d->cr, from, last);
-            cairo_line_to(d->cr, from, y);
-            cairo_stroke(d->cr);
+            cairo.move_to(d->cr, from, last);
+            cairo.line_to(d->cr, from, y);
+            cairo.stroke(d->cr);
             use(d, piece->other ? loose : line);
         }
-        if (piece->other) cairo_set_dash(d->cr, dashes, piece->value ? 0 : 2, 0);
-        cairo_move_to(d->cr, from, y);
-        cairo_line_to(d->cr, to, y);
-        cairo_stroke(d->cr);
-        cairo_set_dash(d->cr, NULL, 0, 0);
+        if (piece->other) cairo.set_dash(d->cr, dashes, piece->value ? 0 : 2, 0);
+        cairo.move_to(d->cr, from, y);
+        cairo.line_to(d->cr, to, y);
+        cairo.stroke(d->cr);
+        cairo.set_dash(d->cr, NULL, 0, 0);
         if (piece->other && to - from > 70) {
             font(d, 10, false);
             text_at(d, from + 6, middle - 3, piece->value ? "unknown" : "floating");
@@ -195,15 +204,15 @@ static void draw_values(const drawing *d, const wave_row *row, double high, doub
         uint32_t all = row->bits < 32 ? ((uint32_t)1 << row->bits) - 1 : UINT32_MAX;
         bool none = (piece->other & all) == all;
         use(d, none ? loose : line);
-        cairo_set_line_width(d->cr, 1.3);
-        cairo_move_to(d->cr, from, middle);
-        cairo_line_to(d->cr, from + slant, high);
-        cairo_line_to(d->cr, to - slant, high);
-        cairo_line_to(d->cr, to, middle);
-        cairo_line_to(d->cr, to - slant, low);
-        cairo_line_to(d->cr, from + slant, low);
-        cairo_close_path(d->cr);
-        cairo_stroke(d->cr);
+        cairo.set_line_width(d->cr, 1.3);
+        cairo.move_to(d->cr, from, middle);
+        cairo.line_to(d->cr, from + slant, high);
+        cairo.line_to(d->cr, to - slant, high);
+        cairo.line_to(d->cr, to, middle);
+        cairo.line_to(d->cr, to - slant, low);
+        cairo.line_to(d->cr, from + slant, low);
+        cairo.close_path(d->cr);
+        cairo.stroke(d->cr);
         char text[40];
         if (none) snprintf(text, sizeof text, "%s", piece->value & all ? "unknown" : "floating");
         else if (piece->other) {
@@ -240,12 +249,12 @@ static void draw_row(const drawing *d, unsigned number)
     double top = d->top + d->row * number, pad = d->row > 36 ? 9 : 5, high = floor(top + pad) + 0.5,
            low = floor(top + d->row - pad) + 0.5;
     char text[160];
-    cairo_save(d->cr);
-    cairo_rectangle(d->cr, d->left, top, d->right - d->left, d->row);
-    cairo_clip(d->cr);
+    cairo.save(d->cr);
+    cairo.rectangle(d->cr, d->left, top, d->right - d->left, d->row);
+    cairo.clip(d->cr);
     if (row->bits == 1) draw_levels(d, row, high, low);
     else draw_values(d, row, high, low);
-    cairo_restore(d->cr);
+    cairo.restore(d->cr);
     font(d, 13, true);
     use(d, ink);
     snprintf(text, sizeof text, "%s", row->name);
@@ -271,13 +280,13 @@ static void draw_marks(const drawing *d)
     for (size_t i = 0; i < v->mark_count; i++) {
         double x = floor(x_of(d, (double)v->marks[i].time)) + 0.5, w = text_width(d, v->marks[i].name);
         use(d, mark);
-        cairo_set_line_width(d->cr, 1.2);
+        cairo.set_line_width(d->cr, 1.2);
         if (x - last >= 2) {
-            cairo_set_dash(d->cr, dashes, 2, 0);
-            cairo_move_to(d->cr, x, d->top - 32);
-            cairo_line_to(d->cr, x, bottom);
-            cairo_stroke(d->cr);
-            cairo_set_dash(d->cr, NULL, 0, 0);
+            cairo.set_dash(d->cr, dashes, 2, 0);
+            cairo.move_to(d->cr, x, d->top - 32);
+            cairo.line_to(d->cr, x, bottom);
+            cairo.stroke(d->cr);
+            cairo.set_dash(d->cr, NULL, 0, 0);
             last = x;
         }
         double at = x + 3 + w > d->width - 4 ? x - 3 - w : x + 3;
@@ -294,12 +303,12 @@ static void draw_all(const drawing *d)
 {
     const wave_view *v = d->view;
     char from[60], to[60], text[200];
-    cairo_set_source_rgb(d->cr, 1, 1, 1);
-    cairo_paint(d->cr);
+    cairo.set_source_rgb(d->cr, 1, 1, 1);
+    cairo.paint(d->cr);
     for (unsigned i = 0; i < v->row_count; i += 2) {
         use(d, band);
-        cairo_rectangle(d->cr, SIDE / 2.0, d->top + d->row * i, d->width - SIDE, d->row);
-        cairo_fill(d->cr);
+        cairo.rectangle(d->cr, SIDE / 2.0, d->top + d->row * i, d->width - SIDE, d->row);
+        cairo.fill(d->cr);
     }
     font(d, 15, true);
     use(d, ink);
@@ -331,8 +340,8 @@ static cairo_status_t take(void *closure, const unsigned char *bytes, unsigned c
 
 static double widest_name(const wave_view *view)
 {
-    cairo_surface_t *probe = cairo_image_surface_create(CAIRO_FORMAT_RGB24, 8, 8);
-    drawing d = {.cr = cairo_create(probe), .view = view};
+    cairo_surface_t *probe = cairo.image_surface_create(CAIRO_FORMAT_RGB24, 8, 8);
+    drawing d = {.cr = cairo.create(probe), .view = view};
     double most = 60;
     for (unsigned i = 0; i < view->row_count; i++) {
         char text[100];
@@ -344,8 +353,8 @@ static double widest_name(const wave_view *view)
         w = text_width(&d, text);
         if (w > most) most = w;
     }
-    cairo_destroy(d.cr);
-    cairo_surface_destroy(probe);
+    cairo.destroy(d.cr);
+    cairo.surface_destroy(probe);
     return most;
 }
 
@@ -363,6 +372,9 @@ bool wave_draw(cli *self, const wave_view *view, const char *path, int width, in
                      "the picture has no such size");
         return false;
     }
+    if (!LATE_LOAD(self, &cairo, CAIRO_LIST, "libcairo.so.2", "libcairo2") ||
+        !LATE_LOAD(self, &font_library, FONT_LIST, "libfontconfig.so.1", "libfontconfig1"))
+        return false;
     drawing d = {.view = view, .top = TOP, .width = width};
     double names = widest_name(view), most = width * 0.3;
     d.left = SIDE + (names < most ? names : most) + GAP;
@@ -375,20 +387,20 @@ bool wave_draw(cli *self, const wave_view *view, const char *path, int width, in
     if (d.height < height) d.height = height;
     cli_text bytes = {0};
     oak_text_sink sink = cli_text_sink(&bytes);
-    cairo_surface_t *surface = svg ? cairo_svg_surface_create_for_stream(take, &sink, d.width, d.height)
-                                   : cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, (int)d.height);
-    d.cr = cairo_create(surface);
+    cairo_surface_t *surface = svg ? cairo.svg_surface_create_for_stream(take, &sink, d.width, d.height)
+                                   : cairo.image_surface_create(CAIRO_FORMAT_RGB24, width, (int)d.height);
+    d.cr = cairo.create(surface);
     draw_all(&d);
-    bool good = cairo_status(d.cr) == CAIRO_STATUS_SUCCESS;
-    cairo_destroy(d.cr);
-    if (good && !svg) good = cairo_surface_write_to_png_stream(surface, take, &sink) == CAIRO_STATUS_SUCCESS;
-    cairo_surface_finish(surface);
-    good = good && cairo_surface_status(surface) == CAIRO_STATUS_SUCCESS;
-    cairo_surface_destroy(surface);
+    bool good = cairo.status(d.cr) == CAIRO_STATUS_SUCCESS;
+    cairo.destroy(d.cr);
+    if (good && !svg) good = cairo.surface_write_to_png_stream(surface, take, &sink) == CAIRO_STATUS_SUCCESS;
+    cairo.surface_finish(surface);
+    good = good && cairo.surface_status(surface) == CAIRO_STATUS_SUCCESS;
+    cairo.surface_destroy(surface);
     if (!good) cli_failed(self, OAK_NO_MEMORY, path);
     else good = cli_write_file(self, path, &bytes);
-    cairo_debug_reset_static_data(); /* fonts are kept otherwise, which looks like a leak */
-    FcFini();
+    cairo.debug_reset_static_data(); /* fonts are kept otherwise, which looks like a leak */
+    font_library.Fini();
     free(bytes.bytes);
     if (good && !self->json)
         printf("%s: %d by %d pixels, %u signal%s\n", path, width, (int)d.height, view->row_count,

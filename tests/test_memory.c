@@ -20,6 +20,13 @@ static void *metered(void *context, void *block, size_t old_size, size_t new_siz
     return NULL;
 }
 
+static void *metered_zeroed(void *context, size_t size)
+{
+    void *block = metered(context, NULL, 0, size);
+    if (block) memset(block, 0, size);
+    return block;
+}
+
 /* The host reads the file into plain memory; what is given back is metered, so what is taken must be, too. */
 static oak_status metered_read(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
 {
@@ -37,6 +44,7 @@ static oak_host host_on(meter *m, long left)
     oak_host host = oak_linux_host();
     host.context = m;
     host.resize = metered;
+    host.zeroed = metered_zeroed;
     host.read_file = metered_read;
     return host;
 }

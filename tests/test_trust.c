@@ -507,6 +507,7 @@ static oak_status run_extractor(uint64_t *cycles, text *state, text *dump)
 {
     oak_host host = oak_linux_host();
     host.resize = short_resize;
+    host.zeroed = NULL;
     oak_part *part = NULL;
     oak_program *program = NULL;
     oak_machine *machine = NULL;

@@ -33,6 +33,9 @@ typedef struct oak_host {
      * OAK_IO_ERROR, OAK_OUT_OF_RANGE for a file larger than `limit` bytes, or OAK_NO_MEMORY. May be NULL where there are no
      * files. */
     oak_status (*read_file)(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size);
+    /* Makes a block of zeros, which resize may grow and frees; NULL: no memory. Where that is cheaper than to write them; may be
+     * NULL, and is to be, or to be replaced as well, where resize is replaced. */
+    void *(*zeroed)(void *context, size_t size);
 } oak_host;
 
 /* ------------------------------------------------------------------------------------------ line port */

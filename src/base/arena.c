@@ -92,6 +92,14 @@ void *oak_grow(const oak_host *host, void *array, size_t *room, size_t wanted, s
     return grown;
 }
 
+void *oak_take_zeroed(const oak_host *host, size_t size)
+{
+    if (host->zeroed) return host->zeroed(host->context, size);
+    void *block = host->resize(host->context, NULL, 0, size);
+    if (block) memset(block, 0, size);
+    return block;
+}
+
 void oak_release(const oak_host *host, void *array, size_t room, size_t element)
 {
     if (array) host->resize(host->context, array, room * element, 0);

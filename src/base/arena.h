@@ -23,6 +23,8 @@ char *oak_arena_text(oak_arena *arena, const char *text, size_t length);
 
 /* Grows an array kept in host memory so that it holds at least `wanted` elements of `element` bytes. *room counts
  * elements. Returns the array, or NULL (and the old array stands). */
+/* A new block of zeros; NULL. The host's resize frees it. */
+void *oak_take_zeroed(const oak_host *host, size_t size);
 void *oak_grow(const oak_host *host, void *array, size_t *room, size_t wanted, size_t element);
 void oak_release(const oak_host *host, void *array, size_t room, size_t element);
 

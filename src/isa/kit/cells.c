@@ -1,4 +1,5 @@
 /* cells.c — the spaces of a core as a table: creating, programming, reading and writing from outside, the tape, tallies. */
+#include "base/arena.h"
 #include "base/bytes.h"
 #include "isa/kit/kit.h"
 
@@ -36,22 +37,20 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
                       oak_core **result)
 {
     const oak_host *host = setup->host;
-    oak_core *core = host->resize(host->context, NULL, 0, arch->core_size);
+    oak_core *core = oak_take_zeroed(host, arch->core_size);
     if (!core) return OAK_NO_MEMORY;
-    memset((void *)core, 0, arch->core_size);
     kit_core *kit = kit_of(core);
     kit->arch = arch;
     kit->tables = tables;
     kit->setup = *setup;
     kit->own_cycles = arch->cycles;
-    kit->row = host->resize(host->context, NULL, 0, row_size(kit));
-    kit->stop_at = host->resize(host->context, NULL, 0, arch->code_span);
-    kit->ops = host->resize(host->context, NULL, 0, ops_size(kit));
+    kit->row = oak_take_zeroed(host, row_size(kit));
+    kit->stop_at = oak_take_zeroed(host, arch->code_span);
+    kit->ops = oak_take_zeroed(host, ops_size(kit));
     if (!kit->row || !kit->stop_at || !kit->ops) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
-    memset(kit->stop_at, 0, arch->code_span);
     *result = core;
     return OAK_OK;
 }
@@ -63,11 +62,10 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
     *space = (kit_space){.first = first, .size = size, .owned = true};
     space->unit = (uint8_t)oak_unit_bytes(&kit_of(core)->arch->isa->about, number);
     if (!size) return true;
-    space->cells = host->resize(host->context, NULL, 0, size * space->unit);
-    if (keeps) space->known = host->resize(host->context, NULL, 0, size);
+    space->cells = oak_take_zeroed(host, size * space->unit);
+    if (keeps) space->known = oak_take_zeroed(host, size);
     if (!space->cells || (keeps && !space->known)) return false;
-    memset(space->cells, fill, size * space->unit);
-    if (keeps) memset(space->known, 0, size);
+    if (fill) memset(space->cells, fill, size * space->unit);
     return true;
 }
 
@@ -106,8 +104,7 @@ oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tables *tables, 
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
-    kit_forget(core);
-    kit_reset(core);
+    kit_begin(core);
     *result = core;
     return OAK_OK;
 }
@@ -176,6 +173,12 @@ void kit_reset(oak_core *core)
     kit->log = (oak_service_log){0};
     oak_tallies_clear(&kit->tallies);
     kit->arch->reset(core);
+}
+
+void kit_begin(oak_core *core)
+{
+    kit_lay_out(core);
+    kit_of(core)->arch->reset(core); /* everything else is 0 as it was made */
 }
 
 oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)

@@ -202,7 +202,7 @@ static inline const kit_core *kit_look(const oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ cells.c */
 
-/* Takes what every core needs; its spaces are then the architecture's to set up, and kit_forget and kit_reset to be called. */
+/* Takes what every core needs; its spaces are then the architecture's to set up, and kit_begin to be called. */
 OAK_MUST_USE oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables,
                                    const oak_core_setup *setup, oak_core **core);
 void kit_destroy(oak_core *core);
@@ -216,6 +216,7 @@ bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, ui
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
 uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
+void kit_begin(oak_core *core);
 /* Power comes: RAM begins with zeros, and time with it. */
 void kit_reset(oak_core *core);
 OAK_MUST_USE oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);
@@ -236,6 +237,7 @@ const oak_service_log *kit_services(const oak_core *core);
 /* Decodes the straight block that begins at `pc`. */
 void kit_decode_block(oak_core *core, uint32_t pc);
 void kit_forget(oak_core *core);
+void kit_lay_out(oak_core *core); /* the spare operations behind the last address */
 OAK_MUST_USE oak_status kit_set_stop(oak_core *core, uint32_t address, bool on);
 /* The handler an address has when no stop point is there and nothing is watched; and when no stop point is there. */
 uint16_t kit_natural(const oak_core *core, uint32_t pc);

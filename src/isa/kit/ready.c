@@ -109,11 +109,20 @@ void kit_forget(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     uint32_t span = span_of(kit);
-    memset(kit->ops, 0, (span + 2 * KIT_SPARE) * sizeof *kit->ops);
-    memset(kit->row, 0, span * sizeof *kit->row);
+    if (kit->decoded) {
+        memset(kit->ops, 0, (span + 2 * KIT_SPARE) * sizeof *kit->ops);
+        memset(kit->row, 0, span * sizeof *kit->row);
+    }
+    kit_lay_out(core);
+    kit->decoded = false;
+}
+
+void kit_lay_out(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    uint32_t span = span_of(kit);
     for (unsigned i = 0; i + 1 < KIT_SPARE; i++) kit->ops[span + i].handler = KIT_WRAP;
     kit->ops[span + KIT_SPARE - 1].handler = kit->arch->taken;
-    kit->decoded = false;
 }
 
 oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)

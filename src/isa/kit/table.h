@@ -100,6 +100,7 @@ struct kit_tables {
     const kit_language *language;
     size_t size;
     kit_shape_of_row *row;
+    size_t entries;
     uint16_t *bucket; /* rows by the first byte of their pattern, the most fixed ones first */
     uint16_t first[257];
     uint16_t mnemonic_count, word_count, shape_count;

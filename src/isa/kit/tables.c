@@ -1,4 +1,5 @@
 /* tables.c — what the kit derives from rows and classes: words, mnemonics, the decoder's index; decoding and printing. */
+#include "base/arena.h"
 #include "base/bytes.h"
 #include "isa/kit/table.h"
 
@@ -135,7 +136,6 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
 {
     const oak_insn_row *about = &tables->language->isa->rows[number];
     kit_shape_of_row *row = &tables->row[number];
-    oak_pattern_compile(about->bits, &row->pattern);
     for (const char *p = about->operands; *p;) {
         const char *end = p;
         while (*end && !(end[0] == ',' && end[1] == ' ')) end++;
@@ -171,57 +171,77 @@ static unsigned fixed_bits(uint64_t mask)
     return count;
 }
 
+/* Calls for every first byte that a row can have: its fixed bits with each value of the others. */
+#define EACH_FIRST_BYTE(byte, pattern)                                                                       \
+    for (unsigned free_ = ~(unsigned)top_of((pattern)->mask, (pattern)->size) & 0xFF, bits_ = free_,         \
+                  byte = top_of((pattern)->fixed, (pattern)->size) | bits_, more_ = 1;                       \
+         more_; more_ = bits_ != 0, bits_ = (bits_ - 1) & free_,                                             \
+                  byte = top_of((pattern)->fixed, (pattern)->size) | bits_)
+
 /* Rows by the first byte of the pattern; those with more fixed bits are special cases of the others, and come first. */
 static void build_index(struct kit_tables *tables, unsigned rows)
 {
-    unsigned filled = 0;
-    for (unsigned byte = 0; byte < 256; byte++) {
-        tables->first[byte] = (uint16_t)filled;
-        for (unsigned i = 0; i < rows; i++) {
-            const oak_pattern *pattern = &tables->row[i].pattern;
-            if ((byte ^ top_of(pattern->fixed, pattern->size)) & top_of(pattern->mask, pattern->size))
-                continue;
-            unsigned at = filled++;
+    uint16_t filled[256] = {0};
+    for (unsigned byte = 0; byte < 256; byte++) filled[byte] = tables->first[byte];
+    for (unsigned i = 0; i < rows; i++) {
+        const oak_pattern *pattern = &tables->row[i].pattern;
+        unsigned fixed = fixed_bits(pattern->mask);
+        EACH_FIRST_BYTE(byte, pattern)
+        {
+            unsigned at = filled[byte]++;
             for (; at > tables->first[byte] &&
-                   fixed_bits(tables->row[tables->bucket[at - 1]].pattern.mask) < fixed_bits(pattern->mask);
+                   fixed_bits(tables->row[tables->bucket[at - 1]].pattern.mask) < fixed;
                  at--)
                 tables->bucket[at] = tables->bucket[at - 1];
             tables->bucket[at] = (uint16_t)i;
         }
     }
-    tables->first[256] = (uint16_t)filled;
 }
 
-/* Entries of the index, and letters of words that are made. */
-static size_t count_entries(const kit_language *language, size_t *letters)
+/* How many rows begin with each byte: where the index of each begins. Returns the entries of the index. */
+static size_t count_entries(struct kit_tables *tables, unsigned rows)
 {
-    size_t count = 0;
-    *letters = 0;
-    for (unsigned i = 0; i < language->isa->row_count; i++) {
-        oak_pattern pattern;
-        oak_pattern_compile(language->isa->rows[i].bits, &pattern);
-        count += (size_t)1 << (8 - fixed_bits(top_of(pattern.mask, pattern.size)));
-        *letters += oak_length(language->isa->rows[i].operands) + 2;
+    uint16_t count = 0;
+    for (unsigned i = 0; i < rows; i++) {
+        oak_pattern_compile(tables->language->isa->rows[i].bits, &tables->row[i].pattern);
+        EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->first[byte]++;
     }
+    for (unsigned byte = 0; byte <= 256; byte++) {
+        uint16_t here = tables->first[byte];
+        tables->first[byte] = count;
+        count = (uint16_t)(count + here);
+    }
+    return count;
+}
+
+/* Letters of words that are made. */
+static size_t count_letters(const kit_language *language)
+{
+    size_t letters = 0;
+    for (unsigned i = 0; i < language->isa->row_count; i++)
+        letters += oak_length(language->isa->rows[i].operands) + 2;
     for (const kit_class *class = language->classes; class->name; class ++)
         for (unsigned i = 0; class->names && class->names[i]; i++)
-            *letters += oak_length(class->shape) + oak_length(class->names[i]) + 2;
-    return count;
+            letters += oak_length(class->shape) + oak_length(class->names[i]) + 2;
+    return letters;
 }
 
 oak_status kit_open_tables(const kit_language *language, const oak_host *host, oak_isa_tables **result)
 {
-    size_t letters, entries = count_entries(language, &letters), rows = language->isa->row_count,
-                    size = sizeof(struct kit_tables) + rows * sizeof(kit_shape_of_row) +
-                           entries * sizeof(uint16_t) + letters;
-    struct kit_tables *tables = host->resize(host->context, NULL, 0, size);
+    size_t rows = language->isa->row_count, letters = count_letters(language);
+    struct kit_tables *tables =
+        oak_take_zeroed(host, sizeof *tables + rows * sizeof(kit_shape_of_row) + letters);
     if (!tables) return OAK_NO_MEMORY;
-    memset(tables, 0, size);
     tables->language = language;
-    tables->size = size;
+    tables->size = sizeof *tables + rows * sizeof(kit_shape_of_row) + letters;
     tables->row = (kit_shape_of_row *)(void *)(tables + 1);
-    tables->bucket = (uint16_t *)(void *)(tables->row + rows);
-    char *room = (char *)(tables->bucket + entries);
+    tables->entries = count_entries(tables, (unsigned)rows);
+    tables->bucket = host->resize(host->context, NULL, 0, tables->entries * sizeof *tables->bucket);
+    if (!tables->bucket) {
+        kit_close_tables(host, (oak_isa_tables *)(void *)tables);
+        return OAK_NO_MEMORY;
+    }
+    char *room = (char *)(tables->row + rows);
     tables->marks_only = true;
     for (uint8_t i = 0; language->classes[i].name; i++) {
         const char *shape = language->classes[i].shape;
@@ -243,7 +263,10 @@ oak_status kit_open_tables(const kit_language *language, const oak_host *host, o
 
 void kit_close_tables(const oak_host *host, oak_isa_tables *tables)
 {
-    if (tables) host->resize(host->context, tables, kit_tables_of(tables)->size, 0);
+    if (!tables) return;
+    const struct kit_tables *own = kit_tables_of(tables);
+    if (own->bucket) host->resize(host->context, own->bucket, own->entries * sizeof *own->bucket, 0);
+    host->resize(host->context, tables, own->size, 0);
 }
 
 int kit_mnemonic(const oak_isa_tables *opaque, const char *text, size_t length)

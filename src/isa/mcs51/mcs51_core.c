@@ -280,8 +280,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
         for (const char *bit = mcs51_rows[row].bits; *bit; bit++) core->takes_bit[row] |= *bit == 'b';
     mcs51_open_watch(core);
     for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, MCS51_SFR, 0x80 + s);
-    kit_forget(core);
-    kit_reset(core);
+    kit_begin(core);
     *result = core;
     return OAK_OK;
 }

@@ -17,6 +17,12 @@ static void *resize(void *context, void *block, size_t old_size, size_t new_size
     return NULL;
 }
 
+static void *zeroed(void *context, size_t size)
+{
+    (void)context;
+    return calloc(1, size);
+}
+
 /* Everything up to the end; the file may grow or shrink meanwhile, and a pipe has no size. */
 static oak_status read_all(int descriptor, size_t room, size_t limit, uint8_t **bytes, size_t *size)
 {
@@ -91,5 +97,5 @@ oak_status oak_linux_read_stream(const char *path, size_t limit, uint8_t **bytes
 
 oak_host oak_linux_host(void)
 {
-    return (oak_host){.resize = resize, .read_file = read_file};
+    return (oak_host){.resize = resize, .read_file = read_file, .zeroed = zeroed};
 }
