@@ -1,6 +1,9 @@
 /* cli.c — the parts all commands share. */
 #define _POSIX_C_SOURCE 200809L
 #include "cli.h"
+#include "parts/built_in.h"
+
+enum { LARGEST_PART = 1 << 20 }; /* bytes of a file that may be one of our own */
 
 #include <ctype.h>
 #include <dirent.h>
@@ -332,6 +335,28 @@ unsigned cli_letters_apart(const char *a, const char *b)
     return oak_name_distance(a, strlen(a), b, strlen(b), 3);
 }
 
+/* One of our own parts, where its files are as they were when the tool was built; NULL otherwise, or without memory. */
+static oak_part *take_built_in(cli *self, const char *path)
+{
+    const char *slash = strrchr(path, '/'), *name = slash ? slash + 1 : path;
+    const built_in_part *one = built_in_parts;
+    while (one->architecture && strcmp(one->file[0].name, name)) one++;
+    if (!one->architecture || !oak_architecture_find(one->architecture)) return NULL;
+    for (unsigned i = 0; i < BUILT_IN_FILES && one->file[i].name; i++) {
+        char file[8600];
+        uint8_t *bytes;
+        size_t size;
+        snprintf(file, sizeof file, "%.*s%s", (int)(name - path), path, one->file[i].name);
+        if (self->host.read_file(self->host.context, file, LARGEST_PART, &bytes, &size)) return NULL;
+        bool same = built_in_hash(bytes, size) == one->file[i].hash;
+        self->host.resize(self->host.context, bytes, size, 0);
+        if (!same) return NULL;
+    }
+    oak_part plain = one->part, *part = NULL;
+    plain.architecture = oak_architecture_find(one->architecture);
+    return oak_part_copy(&self->host, &plain, &part) ? NULL : part;
+}
+
 oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code)
 {
     oak_part *part = NULL;
@@ -369,7 +394,8 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         free(names);
         if (!known) return NULL;
     }
-    oak_status status = oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
+    part = take_built_in(self, path);
+    oak_status status = part ? OAK_OK : oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
     *exit_code = cli_failed(self, status, path);
     return status ? NULL : part;
 }

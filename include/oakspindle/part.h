@@ -175,7 +175,9 @@ OAK_MUST_USE oak_status oak_part_load(const oak_host *host, const char *path, co
 /* The same; a part that is extended and does not lie beside the file is looked for in `folder` (NULL: nowhere else). */
 OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
                                            const oak_diag_sink *sink, oak_part **part);
-/* Frees a loaded part; NULL is allowed. */
+/* Makes a part of plain data that somebody has filled in; what `plain` points to must outlive it. OAK_NO_MEMORY. */
+OAK_MUST_USE oak_status oak_part_copy(const oak_host *host, const oak_part *plain, oak_part **part);
+/* Frees a loaded or copied part; NULL is allowed. */
 void oak_part_free(oak_part *part);
 
 /* Lookups; letters of either case are alike. NULL or false when there is none. */

@@ -227,7 +227,6 @@ static void close_assembler(assembler *as)
     oak_release(as->host, as->diags, as->diag_room, sizeof *as->diags);
     oak_release(as->host, as->sections, as->section_room, sizeof *as->sections);
     oak_release(as->host, as->literals, as->literal_room, sizeof *as->literals);
-    if (as->tables) as->isa->close(as->host, as->tables);
     oak_arena_close(&as->arena);
     oak_program_free(as->program);
 }
@@ -248,8 +247,9 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
     oak_pool_open(&as->symbols,
                   sizeof(asm_symbol) > sizeof(oak_symbol) ? sizeof(asm_symbol) : sizeof(oak_symbol));
     as->insn.operand = as->operands;
-    oak_status status = as->isa->open(host, &as->tables);
-    if (!status) status = oak_program_create(host, part, &as->program);
+    oak_status status = oak_program_create(host, part, &as->program);
+    if (!status) status = as->isa->open(host, &as->program->tables);
+    if (!status) as->tables = as->program->tables;
     if (!status && (!asm_open_sections(as) || !asm_add_part_names(as))) status = OAK_NO_MEMORY;
     return status;
 }

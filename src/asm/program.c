@@ -3,6 +3,7 @@
 
 #include "base/bytes.h"
 #include "base/text.h"
+#include "isa/isa.h"
 
 /* A merge sort: stable, and without the recursion or the worst case of others. */
 oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size,
@@ -66,6 +67,7 @@ void oak_program_free(oak_program *program)
     oak_release(&host, program->records, program->record_room, sizeof *program->records);
     oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
     oak_pool_close(&host, &program->symbols);
+    if (program->tables) oak_isa_find(program->part->architecture->name)->close(&host, program->tables);
     oak_arena_close(&program->arena);
     host.resize(host.context, program, sizeof *program, 0);
 }

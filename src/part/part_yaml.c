@@ -1145,6 +1145,18 @@ oak_status oak_part_load_from(const oak_host *host, const char *path, const char
     return b.status;
 }
 
+oak_status oak_part_copy(const oak_host *host, const oak_part *plain, oak_part **part)
+{
+    part_box *box = host->resize(host->context, NULL, 0, sizeof *box);
+    if (!box) return OAK_NO_MEMORY;
+    memset(box, 0, sizeof *box);
+    box->host = *host;
+    oak_arena_open(&box->arena, &box->host);
+    box->part = *plain;
+    *part = &box->part;
+    return OAK_OK;
+}
+
 void oak_part_free(oak_part *part)
 {
     if (!part) return;

@@ -1,5 +1,6 @@
 /* session.c — run control: opening, stop points, running between changes of pins, what changed. */
 #include "base/bytes.h"
+#include "asm/program.h"
 #include "session/session_state.h"
 
 /* ------------------------------------------------------------------------------------------ opening */
@@ -39,7 +40,10 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
         oak_session_close(session);
         return OAK_UNSUPPORTED;
     }
-    oak_status status = session->isa->open(&session->host, &session->tables);
+    bool has = program && program->tables && program->part->architecture == session->part->architecture;
+    session->borrowed = has;
+    if (has) session->tables = program->tables;
+    oak_status status = has ? OAK_OK : session->isa->open(&session->host, &session->tables);
     if (status) {
         oak_session_close(session);
         return status;
@@ -72,7 +76,7 @@ void oak_session_close(oak_session *session)
     oak_release(&host, session->joined, session->joined_room, sizeof *session->joined);
     oak_release(&host, session->puts, session->put_room, sizeof *session->puts);
     if (session->before.bytes) host.resize(host.context, session->before.bytes, session->before.size, 0);
-    if (session->tables) session->isa->close(&host, session->tables);
+    if (session->tables && !session->borrowed) session->isa->close(&host, session->tables);
     oak_arena_close(&session->arena);
     host.resize(host.context, session, sizeof *session, 0);
 }

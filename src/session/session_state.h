@@ -157,6 +157,7 @@ struct oak_session {
     const oak_part *part;
     const oak_isa *isa;
     oak_isa_tables *tables;
+    bool borrowed; /* they are the program's */
     const oak_program *program;
     uint64_t clock_millihertz;
     bool has_run;              /* since it was opened, and not only been told of a state */

@@ -359,12 +359,13 @@ static void reset_registers(oak_core *core)
 /* Power comes: RAM begins with zeros, and time with it. */
 static void reset(oak_core *core)
 {
-    for (unsigned i = 0; i < core->region_count; i++) {
+    for (unsigned i = 0; i < core->region_count && core->used; i++) {
         armm_region *region = &core->region[i];
         if (!region->writable) continue;
         memset(region->bytes, 0, region->size);
         if (region->known) memset(region->known, 0, (region->size + 7) / 8);
     }
+    core->used = false;
     core->time = (oak_chip_time){0};
     core->log = (oak_service_log){0};
     oak_tallies_clear(&core->tallies);
@@ -396,20 +397,18 @@ static bool take_memory(oak_core *core)
     const oak_host *host = core->setup.host;
     for (unsigned i = 0; i < core->region_count; i++) {
         armm_region *region = &core->region[i];
-        region->bytes = host->resize(host->context, NULL, 0, region->size);
+        region->bytes = region->writable ? oak_take_zeroed(host, region->size)
+                                         : host->resize(host->context, NULL, 0, region->size);
         if (!region->bytes) return false;
-        memset(region->bytes, region->writable ? 0 : 0xFF, region->size);
         if (region->writable) continue;
-        region->known = host->resize(host->context, NULL, 0, region->size);
+        memset(region->bytes, 0xFF, region->size);
+        region->known = oak_take_zeroed(host, region->size);
         if (!region->known) return false;
-        memset(region->known, 0, region->size);
     }
-    core->ops = host->resize(host->context, NULL, 0, core->slots * sizeof *core->ops);
-    core->natural = host->resize(host->context, NULL, 0, core->slots);
-    core->stop_at = host->resize(host->context, NULL, 0, core->slots);
-    if (!core->ops || !core->natural || !core->stop_at) return false;
-    memset(core->stop_at, 0, core->slots);
-    return true;
+    core->ops = oak_take_zeroed(host, core->slots * sizeof *core->ops);
+    core->natural = oak_take_zeroed(host, core->slots);
+    core->stop_at = oak_take_zeroed(host, core->slots);
+    return core->ops && core->natural && core->stop_at;
 }
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
@@ -452,6 +451,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 
 static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
 {
+    core->used = true;
     armm_region *region = armm_region_at(core, address);
     if (!region || count > region->size - (address - region->base)) return OAK_OUT_OF_RANGE;
     uint32_t offset = address - region->base;
@@ -621,6 +621,7 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
 
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
 {
+    core->used = true;
     bool first = true;
     if (core->fresh && !has_reset_vector(core)) {
         core->fault = OAK_FAULT_NO_HANDLER;
@@ -753,6 +754,7 @@ static uint32_t place(const oak_core *core)
 /* Of memory that keeps its contents only what somebody has written there meanwhile is taken back. */
 static void tape(oak_core *core, oak_tape *tape)
 {
+    core->used = true;
     core->now_op = NULL;
     oak_tape_piece(tape, &core->time, offsetof(oak_core, region) - offsetof(oak_core, time));
     oak_tape_piece(tape, &core->align_mask, sizeof core->align_mask);
@@ -872,6 +874,7 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
 static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
                                size_t count)
 {
+    core->used = true;
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
     armm_region *region = armm_region_at(core, address);
     core->attention = true;

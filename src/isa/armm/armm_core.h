@@ -227,6 +227,7 @@ struct oak_core {
     uint8_t *stop_at;
     uint32_t slots;
     bool decoded;     /* something is */
+    bool used; /* something may have been written since the last reset */
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;

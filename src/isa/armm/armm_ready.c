@@ -719,8 +719,8 @@ void armm_forget_singles(oak_core *core)
 void armm_forget(oak_core *core)
 {
     armm_forget_singles(core);
+    if (core->decoded) forget_slots(core, 0, core->slots);
     core->decoded = false;
-    forget_slots(core, 0, core->slots);
     put_ends(core);
     core->shadow_count = 0;
     core->ram_code_low = UINT32_MAX;

@@ -307,7 +307,7 @@ static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
 {
     for (uint8_t i = tables->mnemonic_count;
          i-- > 0;) /* rows of one mnemonic stand together: mostly it is the last */
-        if (oak_same(tables->mnemonic[i], name)) return i;
+        if (*tables->mnemonic[i] == *name && oak_same(tables->mnemonic[i], name)) return i;
     uint8_t number = tables->mnemonic_count++;
     tables->mnemonic[number] = name;
     tables->first_row[number] = tables->also[number] = ARMM_NO_ROW;
@@ -315,48 +315,35 @@ static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
     return number;
 }
 
-/* What of a row chooses its buckets. */
-typedef struct bucket_row {
-    uint32_t fixed, mask;
-    uint16_t row;
-} bucket_row;
-
-static unsigned rows_of_width(const oak_isa_tables *tables, bool wide, bucket_row *rows)
+/* Buckets of rows of one width by some bits of the code, in the order of the table: counted first, then filled. `from` has one element
+ * more than there are buckets; returns where the last one ends. */
+static unsigned build_buckets(oak_isa_tables *tables, bool wide, unsigned shift, unsigned buckets, uint16_t *from,
+                              unsigned at)
 {
-    unsigned count = 0;
-    for (unsigned row = 0; row < ARMM_ROWS; row++) {
-        const oak_pattern *pattern = &tables->shape[row].pattern;
-        if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
-            continue;
-        rows[count++] = (bucket_row){(uint32_t)pattern->fixed, (uint32_t)pattern->mask, (uint16_t)row};
+    uint16_t end[ARMM_WIDE_BUCKETS > ARMM_NARROW_BUCKETS ? ARMM_WIDE_BUCKETS : ARMM_NARROW_BUCKETS];
+    for (unsigned pass = 0; pass < 2; pass++) {
+        for (unsigned i = 0; pass && i < buckets; i++) end[i] = from[i];
+        for (unsigned row = 0; row < ARMM_ROWS; row++) {
+            const oak_pattern *pattern = &tables->shape[row].pattern;
+            if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
+                continue;
+            uint32_t fixed = (uint32_t)(pattern->fixed >> shift) & (buckets - 1),
+                     free = ~(uint32_t)(pattern->mask >> shift) & (buckets - 1), bits = free;
+            for (;; bits = (bits - 1) & free) {
+                unsigned bucket = fixed | bits;
+                if (!pass) from[bucket]++;
+                else if (end[bucket] < ARMM_BUCKET_ENTRIES) tables->bucket[end[bucket]++] = (uint16_t)row;
+                if (!bits) break;
+            }
+        }
+        for (unsigned i = 0; !pass && i < buckets; i++) {
+            uint16_t count = from[i];
+            from[i] = (uint16_t)at;
+            at += count;
+        }
+        if (!pass) from[buckets] = (uint16_t)at;
     }
-    return count;
-}
-
-/* Rows of one bucket: those whose fixed bits agree with the bits that choose it. */
-static unsigned fill_bucket(oak_isa_tables *tables, unsigned at, const bucket_row *rows, unsigned count,
-                            uint32_t bits, uint32_t mask)
-{
-    for (unsigned i = 0; i < count && at < ARMM_BUCKET_ENTRIES; i++)
-        if (!((rows[i].fixed ^ bits) & rows[i].mask & mask)) tables->bucket[at++] = rows[i].row;
     return at;
-}
-
-static void build_buckets(oak_isa_tables *tables)
-{
-    bucket_row rows[ARMM_ROWS];
-    unsigned at = 0, count = rows_of_width(tables, false, rows);
-    for (uint32_t i = 0; i < ARMM_NARROW_BUCKETS; i++) {
-        tables->narrow_from[i] = (uint16_t)at;
-        at = fill_bucket(tables, at, rows, count, i << 10, 0xFC00);
-    }
-    tables->narrow_from[ARMM_NARROW_BUCKETS] = (uint16_t)at;
-    count = rows_of_width(tables, true, rows);
-    for (uint32_t i = 0; i < ARMM_WIDE_BUCKETS; i++) {
-        tables->wide_from[i] = (uint16_t)at;
-        at = fill_bucket(tables, at, rows, count, 0xE0000000 | i << 21, 0x1FE00000);
-    }
-    tables->wide_from[ARMM_WIDE_BUCKETS] = (uint16_t)at;
 }
 
 static oak_status open_tables(const oak_host *host, bool v7, oak_isa_tables **result)
@@ -384,7 +371,8 @@ static oak_status open_tables(const oak_host *host, bool v7, oak_isa_tables **re
     }
     for (size_t i = 0; v7 && i < sizeof also / sizeof *also; i++)
         tables->also[add_mnemonic(tables, also[i].mnemonic)] = also[i].row;
-    build_buckets(tables);
+    unsigned at = build_buckets(tables, false, 10, ARMM_NARROW_BUCKETS, tables->narrow_from, 0);
+    build_buckets(tables, true, 21, ARMM_WIDE_BUCKETS, tables->wide_from, at);
     *result = tables;
     return OAK_OK;
 }

@@ -13,6 +13,11 @@ static size_t ops_size(const kit_core *kit)
     return (kit->arch->code_span + 2 * KIT_SPARE) * sizeof *kit->ops;
 }
 
+static size_t owned_bytes(const kit_space *space, bool keeps)
+{
+    return (size_t)space->size * (space->unit + (keeps ? 1u : 0u));
+}
+
 void kit_destroy(oak_core *core)
 {
     if (!core) return;
@@ -23,13 +28,11 @@ void kit_destroy(oak_core *core)
     for (unsigned i = 0; i < KIT_MOST_SPACES; i++) {
         kit_space *space = &kit->space[i];
         if (space->owned && space->cells)
-            host->resize(host->context, space->cells, space->size * space->unit, 0);
-        if (space->known) host->resize(host->context, space->known, space->size, 0);
+            host->resize(host->context, space->cells, owned_bytes(space, space->known != NULL), 0);
         if (space->present) host->resize(host->context, space->present, space->size, 0);
     }
-    if (kit->row) host->resize(host->context, kit->row, row_size(kit), 0);
-    if (kit->stop_at) host->resize(host->context, kit->stop_at, kit->arch->code_span, 0);
-    if (kit->ops) host->resize(host->context, kit->ops, ops_size(kit), 0);
+    size_t laid_out = ops_size(kit) + row_size(kit) + kit->arch->code_span;
+    if (kit->ops) host->resize(host->context, kit->ops, laid_out, 0);
     host->resize(host->context, core, kit->arch->core_size, 0);
 }
 
@@ -44,13 +47,13 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     kit->tables = tables;
     kit->setup = *setup;
     kit->own_cycles = arch->cycles;
-    kit->row = oak_take_zeroed(host, row_size(kit));
-    kit->stop_at = oak_take_zeroed(host, arch->code_span);
-    kit->ops = oak_take_zeroed(host, ops_size(kit));
-    if (!kit->row || !kit->stop_at || !kit->ops) {
+    kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + arch->code_span); /* in one piece */
+    if (!kit->ops) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
+    kit->row = (uint16_t *)(void *)((char *)kit->ops + ops_size(kit));
+    kit->stop_at = (uint8_t *)kit->row + row_size(kit);
     *result = core;
     return OAK_OK;
 }
@@ -62,10 +65,10 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
     *space = (kit_space){.first = first, .size = size, .owned = true};
     space->unit = (uint8_t)oak_unit_bytes(&kit_of(core)->arch->isa->about, number);
     if (!size) return true;
-    space->cells = oak_take_zeroed(host, size * space->unit);
-    if (keeps) space->known = oak_take_zeroed(host, size);
-    if (!space->cells || (keeps && !space->known)) return false;
+    space->cells = oak_take_zeroed(host, owned_bytes(space, keeps));
+    if (!space->cells) return false;
     if (fill) memset(space->cells, fill, size * space->unit);
+    if (keeps) space->known = space->cells + size * space->unit; /* in one piece */
     return true;
 }
 
@@ -165,10 +168,11 @@ uint8_t *kit_cells(const oak_core *core, unsigned number, uint32_t address, size
 void kit_reset(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
+    for (unsigned i = 0; i < KIT_MOST_SPACES && kit->used; i++)
         if (kit->space[i].cells && !kit->space[i].known)
             memset(kit->space[i].cells, 0,
                    kit->space[i].size * (kit->space[i].unit ? kit->space[i].unit : 1u));
+    kit->used = false;
     kit->time = (oak_chip_time){0};
     kit->log = (oak_service_log){0};
     oak_tallies_clear(&kit->tallies);
@@ -218,6 +222,7 @@ oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, co
     kit_core *kit = kit_of(core);
     uint8_t *to = kit_cells(core, space, address, count);
     if (!to) return OAK_OUT_OF_RANGE;
+    kit->used = true;
     if (space == kit->arch->isa->about.code_space && kit->space[space].known) {
         const uint8_t *known = kit->space[space].known + (address - kit->space[space].first);
         for (size_t i = 0; i < count; i++) {
@@ -254,6 +259,7 @@ uint32_t kit_place(const oak_core *core)
 void kit_tape(oak_core *core, oak_tape *tape)
 {
     kit_core *kit = kit_of(core);
+    kit->used = true;
     const kit_arch *arch = kit->arch;
     kit_space *code = &kit->space[arch->isa->about.code_space];
     oak_tape_piece(tape, &kit->time, sizeof *kit - offsetof(kit_core, time));

@@ -160,6 +160,7 @@ typedef struct kit_core {
     uint8_t *stop_at;          /* 1 where a stop point is */
     const uint8_t *own_cycles; /* of each row */
     bool decoded;              /* something is */
+    bool used;                 /* something may have been written since the last reset */
     oak_tallies tallies;       /* by code address */
     oak_edits edits;           /* of the code */
     oak_watched watched[OAK_MOST_WATCHED];

@@ -120,6 +120,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
 {
     kit_core *kit = kit_of(core);
     bool first = true;
+    kit->used = true;
     if (kit->resets) reset_itself(core);
     for (;;) {
         if (kit->attention || kit->time.cycles >= kit->next_event) {
