@@ -25,6 +25,8 @@ void oak_image_free(oak_image *image);
 OAK_MUST_USE oak_status oak_image_write(oak_image *image, uint32_t address, const void *bytes, size_t count);
 /* Tells whether the byte at `address` is known, and what it is. */
 bool oak_image_byte(const oak_image *image, uint32_t address, uint8_t *byte);
+/* Reads bytes up to the first that the image does not have; returns how many, at most `count`. */
+size_t oak_image_known(const oak_image *image, uint32_t address, void *bytes, size_t count);
 /* Copies `count` bytes; holes are filled with `fill`. Returns how many of them are known. */
 size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, void *bytes, size_t count);
 /* Finds the first run of known bytes that ends above `from`. *length counts bytes. OAK_NOT_FOUND after the last. */

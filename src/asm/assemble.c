@@ -34,6 +34,11 @@ static oak_status keep_records(assembler *as)
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
             record.kind = OAK_RECORD_VALUE;
+            if (one->label->settled && !one->label->reported) {
+                record.at = one->label->value;
+                record.space = one->label->space;
+                break;
+            }
             if (asm_evaluate(as, one->label->as.constant->expr, &one->label->as.constant->here, &value,
                              &fault))
                 continue;
@@ -108,7 +113,7 @@ static void settle_constants(assembler *as)
     for (size_t i = 0; i < as->symbols.count; i++) {
         asm_symbol *symbol = asm_symbol_at(as, i);
         bool constant = symbol->kind == SYMBOL_CONSTANT || symbol->kind == SYMBOL_VARIABLE;
-        if (!constant || symbol->replaced) continue;
+        if (!constant || symbol->replaced || (symbol->settled && !symbol->reported)) continue;
         oak_value value;
         oak_expr_fault fault;
         oak_expr itself = {.kind = OAK_EXPR_NAME, .as = {.name = symbol}};
@@ -127,7 +132,7 @@ static void keep_symbols(assembler *as)
     for (size_t i = 0; i < as->symbols.count; i++) {
         const asm_symbol symbol = *asm_symbol_at(as, i);
         if (symbol.replaced || symbol.kind == SYMBOL_PART || symbol.kind == SYMBOL_UNDEFINED) continue;
-        oak_source_line line = asm_source(as, symbol.place);
+        oak_source_line line = oak_program_where(program, symbol.place);
         oak_symbol *to = oak_pool_at(&as->symbols, kept++); /* at or before the one that was just read */
         *to = (oak_symbol){.name = asm_name_of(as, &symbol)->text,
                            .kind = symbol.kind == SYMBOL_LABEL      ? OAK_SYMBOL_LABEL

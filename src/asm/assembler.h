@@ -425,8 +425,19 @@ const oak_expr *asm_parse_expression(assembler *as, const char **at, const char 
 bool asm_nothing_left(assembler *as, const char *at, const char *end);
 /* Takes a text in double quotes; false after a report. The text is what stands between the quotes. */
 bool asm_read_text(assembler *as, const char **at, const char *end, const char **text, uint32_t *size);
-const char *asm_skip_blanks(const char *at, const char *end);
-size_t asm_word_length(const char *at, const char *end);
+static inline const char *asm_skip_blanks(const char *at, const char *end)
+{
+    while (at < end && (*at == ' ' || *at == '\t')) at++;
+    return at;
+}
+/* A word, with a point before it or not; 0: there is none. */
+static inline size_t asm_word_length(const char *at, const char *end)
+{
+    size_t length = at < end && *at == '.' ? 1 : 0;
+    if (at + length >= end || !oak_is_letter(at[length])) return 0;
+    while (at + length < end && oak_is_word(at[length])) length++;
+    return length;
+}
 /* Where the comment of a line begins, or its end. */
 const char *asm_find_comment(const char *at, const char *end);
 

@@ -315,7 +315,10 @@ static const oak_expr *parse_name(oak_expr_parser *parser)
             return FAULT(parser, start, parser->at, "expression", "", "there is no space called `%.*s`",
                          (int)(length < 40 ? length : 40), start);
     }
-    fill_fault(parser, start, parser->at, "unknown-symbol", "");
+    parser->fault->code = "unknown-symbol";
+    parser->fault->first = column(parser, start);
+    parser->fault->last = column(parser, parser->at);
+    parser->fault->hint[0] = 0;
     void *name = parser->name(parser->context, start, length, parser->fault);
     if (!name) return NULL;
     oak_expr *expr = make(parser, OAK_EXPR_NAME, start);
@@ -565,9 +568,12 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     case OAK_EXPR_CELL: return cell_value(expr, scope, value, fault);
     default: break;
     }
-    oak_expr_scope inside = *scope;
-    inside.in_address = scope->in_address || (expr->kind == OAK_EXPR_UNARY && expr->op == OP_ADDRESS);
-    status = oak_expr_value(expr->as.of.left, &inside, &left, fault);
+    bool address = expr->kind == OAK_EXPR_UNARY && expr->op == OP_ADDRESS && !scope->in_address;
+    if (address) {
+        oak_expr_scope inside = *scope;
+        inside.in_address = true;
+        status = oak_expr_value(expr->as.of.left, &inside, &left, fault);
+    } else status = oak_expr_value(expr->as.of.left, scope, &left, fault);
     if (status) return status;
     *value = (oak_value){0};
     if (!left.known) return OAK_OK;

@@ -100,7 +100,7 @@ oak_status oak_program_next_data(const oak_program *program, size_t *index, uint
     return OAK_NOT_FOUND;
 }
 
-oak_source_line oak_program_source(const oak_program *program, uint32_t place)
+static const oak_source_run *run_of(const oak_program *program, uint32_t place)
 {
     size_t low = 0, high = program->run_count;
     while (high - low > 1) {
@@ -108,16 +108,28 @@ oak_source_line oak_program_source(const oak_program *program, uint32_t place)
         if (program->runs[middle].first <= place) low = middle;
         else high = middle;
     }
-    const oak_source_run *run = &program->runs[low];
-    const char *text = run->text + program->source[place], *end = oak_line_end(text, run->end);
-    if (end > text && end[-1] == '\r') end--;
-    return (oak_source_line){.text = text,
-                             .size = (uint32_t)(end - text),
-                             .line = run->line + (place - run->first),
+    return &program->runs[low];
+}
+
+oak_source_line oak_program_where(const oak_program *program, uint32_t place)
+{
+    const oak_source_run *run = run_of(program, place);
+    return (oak_source_line){.line = run->line + (place - run->first),
                              .parent = run->parent,
                              .file = run->file,
                              .depth = run->depth,
                              .expanded = run->expanded};
+}
+
+oak_source_line oak_program_source(const oak_program *program, uint32_t place)
+{
+    const oak_source_run *run = run_of(program, place);
+    const char *text = run->text + program->source[place], *end = oak_line_end(text, run->end);
+    if (end > text && end[-1] == '\r') end--;
+    oak_source_line line = oak_program_where(program, place);
+    line.text = text;
+    line.size = (uint32_t)(end - text);
+    return line;
 }
 
 uint32_t oak_program_line_count(const oak_program *program)

@@ -90,6 +90,8 @@ static inline oak_symbol *oak_program_symbol_at(const oak_program *program, size
 uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length, unsigned index);
 
 oak_source_line oak_program_source(const oak_program *program, uint32_t place);
+/* The same without the text. */
+oak_source_line oak_program_where(const oak_program *program, uint32_t place);
 
 /* The indexes of the symbols in alphabetical order; one element more than symbols, to be given back to the host. */
 OAK_MUST_USE oak_status oak_program_sorted(const oak_program *program, uint32_t **order);

@@ -30,12 +30,6 @@ const char *asm_directive_name(unsigned number)
     return number < DIRECTIVES ? directive_names[number] : NULL;
 }
 
-const char *asm_skip_blanks(const char *at, const char *end)
-{
-    while (at < end && (*at == ' ' || *at == '\t')) at++;
-    return at;
-}
-
 #define REPORT(as, from, to, code, hint, ...)                                                                \
     asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
                hint, __VA_ARGS__)
@@ -93,7 +87,10 @@ static bool is_defined(void *context, const char *text, size_t length)
 
 const oak_expr *asm_parse_expression(assembler *as, const char **at, const char *end)
 {
-    oak_expr_fault fault = {0};
+    oak_expr_fault fault;
+    fault.code = NULL;
+    fault.needs_hex = false;
+    fault.message[0] = fault.hint[0] = 0;
     oak_expr_parser parser = {.arena = &as->arena,
                               .line = as->text,
                               .at = *at,
@@ -758,7 +755,12 @@ static unsigned read_forms(assembler *as, int mnemonic, const char *word, size_t
     asm_here(as)->state = 0;
     if (as->isa->read_operands(as->tables, &reader.reader, &as->insn)) return 0;
     if (!asm_nothing_left(as, reader.reader.at, end)) return 0;
-    oak_refusal why = {0};
+    oak_refusal why;
+    why.code = NULL;
+    why.operand = -1;
+    why.message[0] = why.hint[0] = why.edit[0] = 0;
+    why.has_edit = why.edit_safe = why.edit_word = false;
+    why.edit_first = why.edit_last = 0;
     unsigned forms = as->isa->forms(as->tables, &as->insn, rows, &why);
     if (!forms && !as->trying) {
         const char *from = word, *to = word + word_length;
@@ -866,9 +868,18 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
 /* Where the comment begins, or the end of the line. Quotes hide what is inside them. */
 const char *asm_find_comment(const char *at, const char *end)
 {
-    /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at. */
+    /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at, eight bytes at a time. */
     static const bool stops[256] = {[';'] = true, ['/'] = true, ['"'] = true, ['\''] = true};
+    const uint64_t ones = 0x0101010101010101u;
     const char *start = at;
+    for (uint64_t bytes; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
+        memcpy(&bytes, at, sizeof bytes);
+        uint64_t a = bytes ^ ones * ';', b = bytes ^ ones * '/', c = bytes ^ ones * '"', d = bytes ^ ones * '\'';
+        uint64_t marked = (((a - ones) & ~a) | ((b - ones) & ~b) | ((c - ones) & ~c) | ((d - ones) & ~d)) & ones << 7;
+        if (!marked) continue;
+        at += oak_first_marked(marked);
+        break;
+    }
     while (at < end && !stops[(uint8_t)*at]) at++;
     char quote = 0;
     for (; at < end; at++) {
@@ -883,14 +894,6 @@ const char *asm_find_comment(const char *at, const char *end)
         }
     }
     return end;
-}
-
-size_t asm_word_length(const char *at, const char *end)
-{
-    size_t length = at < end && *at == '.' ? 1 : 0;
-    if (at + length >= end || !oak_is_letter(at[length])) return 0;
-    while (at + length < end && oak_is_word(at[length])) length++;
-    return length;
 }
 
 static bool is_operation(assembler *as, asm_name *name)

@@ -83,8 +83,10 @@ static void pop_level(assembler *as)
 static bool note_line(assembler *as, asm_level *level, const char *text)
 {
     oak_program *program = as->program;
-    uint32_t *grown = oak_grow(&program->host, program->source, &program->source_room,
-                               program->source_count + 1, sizeof *grown);
+    uint32_t *grown = program->source_count < program->source_room
+                          ? program->source
+                          : oak_grow(&program->host, program->source, &program->source_room,
+                                     program->source_count + 1, sizeof *grown);
     if (!grown) {
         as->out_of_memory = true;
         return false;

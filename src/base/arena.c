@@ -11,7 +11,7 @@ typedef struct oak_arena_chunk {
     size_t size;
 } oak_arena_chunk;
 
-enum { ALIGN = alignof(max_align_t), FIRST_CHUNK = 4096, LARGEST_CHUNK = 1 << 20 };
+enum { ALIGN = OAK_ARENA_ALIGN, FIRST_CHUNK = 4096, LARGEST_CHUNK = 1 << 20 };
 
 static size_t aligned(size_t size)
 {
@@ -60,7 +60,7 @@ static void *take(oak_arena *arena, size_t size, bool anywhere)
     return piece;
 }
 
-void *oak_arena_take(oak_arena *arena, size_t size)
+void *oak_arena_take_more(oak_arena *arena, size_t size)
 {
     return take(arena, size, false);
 }

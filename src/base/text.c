@@ -256,9 +256,17 @@ const uint8_t oak_char_kind[256] = {
 
 uint32_t oak_name_hash(const char *name, size_t length)
 {
-    uint32_t hash = 2166136261u;
-    for (size_t i = 0; i < length; i++) hash = (hash ^ (uint8_t)oak_lower(name[i])) * 16777619u;
-    return hash ^ hash >> 15;
+    const uint64_t lower = 0x2020202020202020u, factor = 0x9E3779B97F4A7C15u;
+    uint64_t hash = length * factor, word = 0;
+    for (; length >= sizeof word; name += sizeof word, length -= sizeof word) { /* letters of either case are alike */
+        memcpy(&word, name, sizeof word);
+        hash = (hash ^ (word | lower)) * factor;
+        hash ^= hash >> 32;
+    }
+    word = 0;
+    for (size_t i = 0; i < length; i++) word = word << 8 | (uint8_t)name[i];
+    hash = (hash ^ (word | lower)) * factor;
+    return (uint32_t)(hash >> 32);
 }
 
 /* The characters of a name as a set of 64. */
@@ -352,7 +360,11 @@ const char *oak_line_end(const char *at, const char *end)
         uint64_t bytes;
         memcpy(&bytes, at, sizeof bytes);
         bytes ^= ones * '\n';
-        if ((bytes - ones) & ~bytes & (ones << 7)) break;
+        uint64_t marked = (bytes - ones) & ~bytes & (ones << 7);
+        if (marked) {
+            at += oak_first_marked(marked);
+            break;
+        }
         at += sizeof bytes;
     }
     while (at < end && *at != '\n') at++;

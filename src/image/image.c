@@ -106,6 +106,19 @@ bool oak_image_byte(const oak_image *image, uint32_t address, uint8_t *byte)
     return true;
 }
 
+size_t oak_image_known(const oak_image *image, uint32_t address, void *bytes, size_t count)
+{
+    const image_page *page = find_page(image, address / PAGE);
+    uint8_t *to = bytes;
+    size_t found = 0;
+    for (; found < count && page; found++, address++) {
+        if (found && address % PAGE == 0) page = find_page(image, address / PAGE);
+        if (!page || !known(page, address % PAGE)) break;
+        to[found] = page->bytes[address % PAGE];
+    }
+    return found;
+}
+
 size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, void *bytes, size_t count)
 {
     uint8_t *to = bytes;

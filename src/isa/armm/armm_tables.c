@@ -267,14 +267,14 @@ static void build_class(armm_class *class, const oak_pattern *pattern, const cha
     size_t bare = 0;
     while (bare < length && text[bare] != '|') bare++;
     for (size_t i = 0; i < sizeof registers / sizeof *registers; i++) {
-        if (!oak_same_name(text, bare, registers[i].name)) continue;
+        if (*text != *registers[i].name || !oak_same_name(text, bare, registers[i].name)) continue;
         class->what = registers[i].what;
         class->letter = registers[i].letter;
         class->allowed = allowed_registers(pattern, class->letter, text, length);
         return;
     }
     for (size_t i = 0; i < sizeof classes / sizeof *classes; i++) {
-        if (!oak_same_name(text, length, classes[i].name)) continue;
+        if (*text != *classes[i].name || !oak_same_name(text, length, classes[i].name)) continue;
         class->what = classes[i].what;
         class->scale = classes[i].scale;
         class->optional = classes[i].optional;

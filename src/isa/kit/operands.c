@@ -224,7 +224,8 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
     if (letter && reserves)
         while (stop < end && oak_is_word(*stop)) stop++;
     else stop = without_blanks(start, operand_end(start, end));
-    int word = kit_find_word(tables, start, (size_t)(stop - start));
+    bool short_enough = (size_t)(stop - start) <= tables->longest_word || !letter || !reserves;
+    int word = short_enough ? kit_find_word(tables, start, (size_t)(stop - start)) : -1;
     /* Something is behind it that does not belong there. */
     while (word < 0 && !letter && reserves && stop > start + 1) {
         stop--;
@@ -274,6 +275,7 @@ bool kit_is_register(const oak_isa_tables *opaque, const char *text, size_t leng
     const struct kit_tables *tables = kit_tables_of(opaque);
     const oak_architecture *about = &tables->language->isa->about;
     if (!tables->language->reserves) return false; /* names are known by their place */
+    if (length > tables->longest_word) return false;
     return kit_find_word(tables, text, length) >= 0 ||
            oak_same_name(text, length, about->registers[about->pc_register].name);
 }

@@ -114,7 +114,7 @@ struct kit_tables {
     uint8_t word_index[256];                               /* words by their hash; number + 1 */
     uint16_t mnemonic_index[KIT_MNEMONIC_INDEX];           /* the same of mnemonics */
     bool opens_word[256];                                  /* by the first character, in lower case */
-    uint8_t most_operands;
+    uint8_t most_operands, longest_word;
     uint8_t plain_shape, marked_shape; /* of a value without a mark, and behind #; number + 1 */
     bool marks_only;                   /* a shape is a mark, or nothing, before a value */
 };

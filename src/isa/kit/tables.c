@@ -42,6 +42,7 @@ static uint8_t add_word(struct kit_tables *tables, const char *text)
     if (found >= 0) return (uint8_t)found;
     if (tables->word_count == KIT_MOST_WORDS || !plain(text, oak_length(text), word, &hash)) return 0;
     tables->word[tables->word_count++] = text;
+    if (oak_length(word) > tables->longest_word) tables->longest_word = (uint8_t)oak_length(word);
     tables->opens_word[(uint8_t)*text] = true;
     while (tables->word_index[hash & 255]) hash++;
     tables->word_index[hash & 255] = (uint8_t)tables->word_count;
