@@ -31,6 +31,7 @@ void kit_destroy(oak_core *core)
             host->resize(host->context, space->cells, owned_bytes(space, space->known != NULL), 0);
         if (space->present) host->resize(host->context, space->present, space->size, 0);
     }
+    if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
     size_t laid_out = ops_size(kit) + row_size(kit) + kit->arch->code_span;
     if (kit->ops) host->resize(host->context, kit->ops, laid_out, 0);
     host->resize(host->context, core, kit->arch->core_size, 0);
@@ -175,6 +176,7 @@ void kit_reset(oak_core *core)
     kit->used = false;
     kit->time = (oak_chip_time){0};
     kit->log = (oak_service_log){0};
+    kit_fold_counts(core);
     oak_tallies_clear(&kit->tallies);
     kit->arch->reset(core);
 }
@@ -266,7 +268,7 @@ void kit_tape(oak_core *core, oak_tape *tape)
     oak_tape_piece(tape, (char *)(void *)core + arch->tape_from, arch->tape_to - arch->tape_from);
     for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
         if (kit->space[i].owned && kit->space[i].cells && !kit->space[i].known)
-            oak_tape_piece(tape, kit->space[i].cells, kit->space[i].size);
+            oak_tape_piece(tape, kit->space[i].cells, (size_t)kit->space[i].size * kit->space[i].unit);
     size_t taken_back = oak_edits_tape(&kit->edits, tape);
     if (taken_back) kit_forget(core);
     while (taken_back--) {
@@ -274,6 +276,7 @@ void kit_tape(oak_core *core, oak_tape *tape)
         code->cells[edit.address] = edit.value; /* counted in bytes */
         code->known[edit.address / code->unit] = edit.known;
     }
+    kit_fold_counts(core);
     oak_tallies_tape(&kit->tallies, tape);
     kit->watch_hits = 0;
     kit->attention = true;
@@ -282,7 +285,15 @@ void kit_tape(oak_core *core, oak_tape *tape)
 oak_status kit_count(oak_core *core, bool on)
 {
     kit_core *kit = kit_of(core);
-    oak_status status = oak_tallies_set(&kit->tallies, kit->setup.host, kit->arch->code_span, on);
+    const oak_host *host = kit->setup.host;
+    oak_status status = oak_tallies_set(&kit->tallies, host, kit->arch->code_span, on);
+    if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
+    kit->counts = on && !status ? oak_take_zeroed(host, ops_size(kit)) : NULL;
+    kit->counting = false;
+    if (on && !status && !kit->counts) {
+        status = OAK_NO_MEMORY;
+        (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
+    }
     kit->observed = kit->watched_count || kit->tallies.at;
     return status;
 }
@@ -292,6 +303,7 @@ oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
     const kit_core *kit = kit_look(core);
     if (address >= kit->arch->code_span) return OAK_OUT_OF_RANGE;
     if (!kit->tallies.at) return OAK_UNSUPPORTED;
+    if (kit->counting) kit_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
     *tally = kit->tallies.at[address];
     return OAK_OK;
 }

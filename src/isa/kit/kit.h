@@ -101,6 +101,7 @@ typedef struct kit_arch {
     /* The loop in its two forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
     kit_exit (*run_blocks)(oak_core *core, uint32_t limit);
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
+    kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole blocks, counted */
     /* Fills in the operands of the operation of a decoded instruction. */
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
     /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
@@ -149,6 +150,12 @@ typedef struct kit_arch {
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
 } kit_arch;
 
+/* How often what begins at an operation was entered, less how often it was left in front of it; and cycles beyond those of the row. */
+struct kit_counted {
+    int64_t entered;
+    uint64_t more;
+};
+
 typedef struct kit_core {
     const kit_arch *arch;
     const oak_isa_tables *tables;
@@ -162,6 +169,8 @@ typedef struct kit_core {
     bool decoded;              /* something is */
     bool used;                 /* something may have been written since the last reset */
     oak_tallies tallies;       /* by code address */
+    char *counts;              /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
+    bool counting;             /* some may not be 0 */
     oak_edits edits;           /* of the code */
     oak_watched watched[OAK_MOST_WATCHED];
     uint8_t watched_banks[OAK_MOST_WATCHED], watched_stride[OAK_MOST_WATCHED];
@@ -238,6 +247,8 @@ const oak_service_log *kit_services(const oak_core *core);
 /* Decodes the straight block that begins at `pc`. */
 void kit_decode_block(oak_core *core, uint32_t pc);
 void kit_forget(oak_core *core);
+/* Takes what was counted by blocks into the tallies. */
+void kit_fold_counts(oak_core *core);
 void kit_lay_out(oak_core *core); /* the spare operations behind the last address */
 OAK_MUST_USE oak_status kit_set_stop(oak_core *core, uint32_t address, bool on);
 /* The handler an address has when no stop point is there and nothing is watched; and when no stop point is there. */

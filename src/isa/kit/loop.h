@@ -1,8 +1,9 @@
-/* loop.h — the interpreter of an architecture, included twice.
+/* loop.h — the interpreter of an architecture, included three times.
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: one instruction after the other until `limit` cycles are used up or something wants attention;
  *                  0: whole blocks while they fit into `limit` cycles
+ *   LOOP_COUNTS    1: the same, and how often each block is entered is counted (kit_counts)
  *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
@@ -21,6 +22,7 @@
         LEAVE_IF_ONE(op);                                                                                    \
         spent += op->cost;                                                                                   \
         if ((uint32_t)spent > limit) goto out_of_time;                                                       \
+        COUNT(1);                                                                                            \
         DISPATCH;                                                                                            \
     } while (0)
 #define NEXT(units)                                                                                          \
@@ -36,8 +38,16 @@
 #define NOW_ENDS (kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] + more)
 #else
 #define LEAVE_IF_ONE(op) (void)0
-#define MORE(n)          (spent += (n))
+#define MORE(n)          (spent += (n), COUNT_MORE(n))
 #define NOW_ENDS         (kit->time.cycles + (uint32_t)spent)
+#endif
+#if LOOP_COUNTS
+#define COUNTED       ((struct kit_counted *)(void *)(counts + ((char *)op - (char *)ops)))
+#define COUNT(n)      (COUNTED->entered += (n))
+#define COUNT_MORE(n) (COUNTED->more += (n))
+#else
+#define COUNT(n)      (void)0
+#define COUNT_MORE(n) (void)0
 #endif
 #define BRANCH_IF(condition, units)                                                                          \
     do {                                                                                                     \
@@ -87,6 +97,9 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     unsigned next_handler = 0;
 #endif
     kit_op *const ops = kit->ops;
+#if LOOP_COUNTS
+    char *const counts = kit->counts;
+#endif
     kit_op *op = ops + kit->pc;
     uint64_t spent = 0;
     kit_exit exit = KIT_EXIT_STEP;
@@ -113,6 +126,7 @@ next_one:
 #include CORE_CASES
 
     CASE(KIT_DECODE) : spent -= op->cost;
+    COUNT(-1);
     kit_decode_block(core, HERE);
     ENTER(op);
     CASE(KIT_WRAP) : ENTER(op - CORE_SPAN);
@@ -144,7 +158,7 @@ complete:
         LEAVE_IF_ONE(op);
         exit = KIT_EXIT_EVENT; /* nothing of what comes next has been charged */
         spent += op->cost;
-        goto leave;
+        goto leave_between;
     }
     ENTER(op);
 needs_help:
@@ -158,7 +172,10 @@ faulted:
     goto leave;
 out_of_time:
     exit = KIT_EXIT_TIME;
-leave:
+    goto leave_between;
+leave: /* in front of an operation of a block that has been counted whole */
+    COUNT(-1);
+leave_between:
 #if LOOP_ONE
     spent = 0; /* nothing was executed */
     goto finish;
@@ -193,6 +210,9 @@ finish:
 #undef MORE
 #undef NOW_ENDS
 #undef BRANCH_IF
+#undef COUNT
+#undef COUNT_MORE
+#undef COUNTED
 #undef FAULT
 #undef HELP
 #undef FINISH
@@ -203,3 +223,4 @@ finish:
 #undef HERE
 #undef LOOP_NAME
 #undef LOOP_ONE
+#undef LOOP_COUNTS

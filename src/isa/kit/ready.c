@@ -105,8 +105,27 @@ void kit_decode_block(oak_core *core, uint32_t start)
     }
 }
 
+void kit_fold_counts(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->counting) return;
+    kit->counting = false;
+    for (uint32_t start = 0; start < span_of(kit); start++) {
+        struct kit_counted *counted = (struct kit_counted *)(void *)(kit->counts + start * sizeof(kit_op));
+        uint64_t times = (uint64_t)counted->entered;
+        if (counted->more) oak_tallies_add(&kit->tallies, start, 0, counted->more);
+        for (uint32_t pc = start; times && pc < span_of(kit) && kit->row[pc]; pc += kit->ops[pc].spare) {
+            uint64_t own = own_cost(core, pc);
+            if (own) oak_tallies_add(&kit->tallies, pc, times, times * (uint32_t)own);
+            if (ends_block(core, pc)) break;
+        }
+        *counted = (struct kit_counted){0};
+    }
+}
+
 void kit_forget(oak_core *core)
 {
+    kit_fold_counts(core);
     kit_core *kit = kit_of(core);
     uint32_t span = span_of(kit);
     if (kit->decoded) {

@@ -389,6 +389,7 @@ static const kit_arch arch = {
     .cycles = mcs51_cycles,
     .run_blocks = mcs51_run_blocks,
     .run_singly = mcs51_run_singly,
+    .run_counted = mcs51_run_counted,
     .fill = fill,
     .natural = natural,
     .reset = reset_registers,

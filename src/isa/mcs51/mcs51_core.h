@@ -86,6 +86,7 @@ void mcs51_served(oak_core *core, uint64_t now);
 
 kit_exit mcs51_run_blocks(oak_core *core, uint32_t limit);
 kit_exit mcs51_run_singly(oak_core *core, uint32_t limit);
+kit_exit mcs51_run_counted(oak_core *core, uint32_t limit);
 
 /* mcs51_watch.c: what instructions reach, for the kit. */
 void mcs51_open_watch(oak_core *core);
