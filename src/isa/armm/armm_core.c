@@ -368,6 +368,7 @@ static void reset(oak_core *core)
     core->used = false;
     core->time = (oak_chip_time){0};
     core->log = (oak_service_log){0};
+    armm_fold_counts(core);
     oak_tallies_clear(&core->tallies);
     reset_registers(core);
 }
@@ -385,6 +386,7 @@ static void destroy(oak_core *core)
     }
     for (unsigned i = 0; i < ARMM_MOST_CHUNKS; i++)
         if (core->chunk[i]) host->resize(host->context, core->chunk[i], sizeof(armm_shadow) * ARMM_CHUNK, 0);
+    if (core->counts) host->resize(host->context, core->counts, core->slots * sizeof *core->ops, 0);
     if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
     if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
     if (core->stop_at) host->resize(host->context, core->stop_at, core->slots, 0);
@@ -595,10 +597,11 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     enum { SLICE = 1 << 30 };
     uint64_t before = core->time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
-    bool singly = core->tallies.at || core->registers_watched;
+    bool singly = core->registers_watched;
+    core->counting |= core->counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it && !singly)
-        exit = armm_run_blocks(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (core->counts ? armm_run_counted : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     uint64_t end = core->time.cycles + left;
     do {
@@ -773,6 +776,7 @@ static void tape(oak_core *core, oak_tape *tape)
         region->bytes[edit.address - region->base] = edit.value;
         region->known[edit.address - region->base] = edit.known;
     }
+    armm_fold_counts(core);
     oak_tallies_tape(&core->tallies, tape);
     core->watch_hits = 0;
     if (!tape->saves && tape->at) armm_forget_ram(core);
@@ -781,7 +785,18 @@ static void tape(oak_core *core, oak_tape *tape)
 
 static oak_status count(oak_core *core, bool on)
 {
-    return oak_tallies_set(&core->tallies, core->setup.host, core->slots, on);
+    const oak_host *host = core->setup.host;
+    size_t size = core->slots * sizeof *core->ops;
+    oak_status status = oak_tallies_set(&core->tallies, host, core->slots, on);
+    if (core->counts) host->resize(host->context, core->counts, size, 0);
+    core->counts = on && !status ? oak_take_zeroed(host, size) : NULL;
+    core->counting = false;
+    armm_forget_ram(core); /* it is counted one by one */
+    if (on && !status && !core->counts) {
+        status = OAK_NO_MEMORY;
+        (void)!oak_tallies_set(&core->tallies, host, 0, false); /* giving back cannot fail */
+    }
+    return status;
 }
 
 static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)
@@ -789,6 +804,7 @@ static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tal
     const armm_region *region = armm_region_at(core, address);
     if (!region) return OAK_OUT_OF_RANGE;
     if (!core->tallies.at) return OAK_UNSUPPORTED;
+    if (core->counting) armm_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
     if (address & 1) *tally = (oak_tally){0};
     else *tally = core->tallies.at[region->first_slot + (address - region->base) / 2];
     return OAK_OK;

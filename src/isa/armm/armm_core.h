@@ -149,6 +149,11 @@ static inline void armm_set_cost(armm_op *op, uint64_t cost)
     op->count = (uint32_t)(cost >> 32);
 }
 
+/* How often a block was entered with an operation, less how often it was left in front of it; cycles beyond the usual. */
+typedef struct armm_counted {
+    int64_t entered, more;
+} armm_counted;
+
 /* A conditional instruction: the operation itself, the way back behind it (16 or 32 bits long), and where it stands.
  * An IF (IF_END where it may jump) has the condition in d, the cycles of the instruction in n, the number of its shadow in imm. */
 enum { ARMM_SHADOW_SLOTS = 4, ARMM_CHUNK = 256 };
@@ -241,6 +246,8 @@ struct oak_core {
     size_t object_count, object_room;
 
     oak_tallies tallies; /* by slot */
+    char *counts;        /* an armm_counted for each operation, at its offset; NULL: nothing is counted */
+    bool counting;       /* some may not be 0 */
     oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
@@ -305,6 +312,11 @@ unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room);
 /* armm_ready.c */
 void armm_decode_block(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
+/* Takes what was counted by blocks into the tallies. */
+void armm_fold_counts(oak_core *core);
+/* The operation in its place for one of a shadow: the conditional one itself, or what stands behind it. */
+armm_op *armm_in_place(oak_core *core, armm_op *op);
+bool armm_is_ram(oak_core *core, const armm_op *op);
 void armm_forget_ram(oak_core *core);
 void armm_forget_singles(oak_core *core);
 /* The instruction at pc by itself, as core->it has it. */
@@ -385,6 +397,7 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 
 /* armm_loop.c */
 armm_exit armm_run_blocks(oak_core *core, uint32_t limit);
+armm_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->counts */
 armm_exit armm_run_one(oak_core *core);
 
 #endif

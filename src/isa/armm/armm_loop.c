@@ -26,17 +26,29 @@
 #define CASE(name) case ARMM_OP_##name
 #endif
 
-#define LOOP_NAME run_blocks
-#define LOOP_ONE  0
+#define LOOP_NAME   run_blocks
+#define LOOP_ONE    0
+#define LOOP_COUNTS 0
 #include "isa/armm/armm_loop.h"
 
-#define LOOP_NAME run_instruction
-#define LOOP_ONE  1
+#define LOOP_NAME   run_counted
+#define LOOP_ONE    0
+#define LOOP_COUNTS 1
+#include "isa/armm/armm_loop.h"
+
+#define LOOP_NAME   run_instruction
+#define LOOP_ONE    1
+#define LOOP_COUNTS 0
 #include "isa/armm/armm_loop.h"
 
 armm_exit armm_run_blocks(oak_core *core, uint32_t limit)
 {
     return run_blocks(core, limit);
+}
+
+armm_exit armm_run_counted(oak_core *core, uint32_t limit)
+{
+    return run_counted(core, limit);
 }
 
 armm_exit armm_run_one(oak_core *core)

@@ -1,7 +1,8 @@
-/* armm_loop.h — the interpreter, included twice by armm_loop.c.
+/* armm_loop.h — the interpreter, included three times by armm_loop.c.
  *
  *   LOOP_NAME   name of the function
  *   LOOP_ONE    1: the one instruction in core->one; 0: whole blocks until `limit` cycles are used up
+ *   LOOP_COUNTS 1: the same, and how often each block is entered is counted (armm_counted)
  *
  * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. left is what
  * is left of the cycles, executed counts instructions. A case ends with NEXT (the instruction behind it
@@ -34,6 +35,7 @@
         op = (where);                                                                                                  \
         CHARGE(op);                                                                                              \
         if (left < 0) goto out_of_time;                                                                                \
+        COUNT(op, 1);                                                                                                  \
         DISPATCH;                                                                                                      \
     } while (0)
 #define NEXT_OP                                                                                                        \
@@ -42,6 +44,18 @@
         DISPATCH;                                                                                                      \
     } while (0)
 #define GO_ON ENTER(BEHIND(op))
+#endif
+
+#if LOOP_COUNTS
+#define COUNTED(o)       ((armm_counted *)(void *)(counts + ((char *)(o) - (char *)ops)))
+#define COUNT(o, n)      (COUNTED(o)->entered += (n))
+#define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
+#define COUNT_MORE(o, n) (COUNTED(IN_PLACE(o))->more += (n)) /* cycles */
+#define COUNT_LEFT(o)    (COUNTED(IN_PLACE(o))->entered -= 1) /* the block was left in front of this */
+#else
+#define COUNT(o, n)      (void)0
+#define COUNT_MORE(o, n) (void)0
+#define COUNT_LEFT(o)    (void)0
 #endif
 
 /* The flags of a comparison are worked out only when somebody asks. */
@@ -151,6 +165,7 @@
     do {                                                                                                               \
         if (condition) {                                                                                               \
             left -= op->n;                                                                                          \
+            COUNT_MORE(op, op->n);                                                                                  \
             ENTER(NEAR(op));                                                                                             \
         }                                                                                                              \
         GO_ON;                                                                                                         \
@@ -165,7 +180,10 @@
 #define AT_BOUNDARY (void)0
 #else
 #define AT_BOUNDARY                                                                                                    \
-    if (left <= 0) goto out_of_time
+    if (left <= 0) {                                                                                               \
+        COUNT_LEFT(op);                                                                                            \
+        goto out_of_time;                                                                                          \
+    }
 #endif
 /* A case for instructions of 16 bits, of 32 bits, or of both lengths. */
 #define NARROW(name, ...)                                                                                              \
@@ -187,6 +205,7 @@
     do {                                                                                                               \
         if (condition) {                                                                                               \
             left -= op[slots].n;                                                                                   \
+            COUNT_MORE(op + (slots), op[slots].n);                                                                 \
             ENTER(NEAR(&op[slots]));                                                                                   \
         }                                                                                                              \
         ENTER(op + (slots) + 1);                                                                                       \
@@ -215,6 +234,9 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     unsigned next_handler = 0;
 #endif
     armm_op *const ops = core->ops;
+#if LOOP_COUNTS
+    char *const counts = core->counts;
+#endif
     uint32_t *const r = core->r;
     armm_op *op;
     int64_t nz;
@@ -394,6 +416,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
         cycles = core->v7 ? armm_refill(core, target - 1) : 2;
         left -= (int32_t)cycles;
+        COUNT_MORE(op, cycles);
         ENTER(to);
     }
     CASE(CBZ): BRANCH_IF(D == 0);
@@ -423,6 +446,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
             RESUME(op->handler);
         }
         left += op->n - 1;
+        COUNT_MORE(op, 1 - (int64_t)op->n);
         NEXT_OP;
     }
     CASE(IF_END):
@@ -432,6 +456,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
             RESUME(op->handler);
         }
         left += op->n - 1;
+        COUNT_MORE(op, 1 - (int64_t)op->n);
         GO_ON;
     CASE(BACK): op = TARGET; DISPATCH;
     CASE(BACK_END): ENTER(TARGET);
@@ -450,6 +475,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         armm_done done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, pc, &extra);
         LOAD;
         left -= (int32_t)extra;
+        COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
         if (core->attention || left < 0) { /* it took longer than the block was charged for */
             behind = rest;
@@ -473,6 +499,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         else done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, own_pc, &extra);
         LOAD;
         left -= (int32_t)extra;
+        COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
         if (done == ARMM_SLEEPS || core->attention) {
             exit = ARMM_EXIT_EVENT;
@@ -495,6 +522,13 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     }
 
     CASE(DECODE):
+        COUNT_LEFT(op);
+#if LOOP_COUNTS
+        if (armm_is_ram(core, op)) { /* what the program may write over is counted one by one */
+            exit = ARMM_EXIT_TIME;
+            goto uncounted;
+        }
+#endif
         armm_decode_block(core, op);
         ENTER(op);
     CASE(STOP): AT_BOUNDARY; exit = ARMM_EXIT_STOP; goto here;
@@ -529,6 +563,7 @@ attend_stored:
     goto one_done;
 #else
     REFUND(behind);
+    if (behind >> 32) COUNT_LEFT(BEHIND(op));
     armm_settle(core, BEHIND(op));
     goto leave;
 #endif
@@ -536,7 +571,9 @@ raised: /* the instruction has not been executed, unless it says otherwise */
     exit = ARMM_EXIT_RAISED;
 #if !LOOP_ONE
     if (core->raised_behind) {
-        if (op->handler != ARMM_OP_SLOW_END) REFUND(armm_cost(BEHIND(op)));
+        behind = op->handler != ARMM_OP_SLOW_END ? armm_cost(BEHIND(op)) : 0;
+        REFUND(behind);
+        if (behind >> 32) COUNT_LEFT(BEHIND(op));
         armm_settle(core, BEHIND(op));
         goto leave;
     }
@@ -547,10 +584,16 @@ raised: /* the instruction has not been executed, unless it says otherwise */
     }
 #endif
 #if !LOOP_ONE
+    goto here;
 out_of_time:
-    if (exit != ARMM_EXIT_RAISED) exit = ARMM_EXIT_TIME;
+    exit = ARMM_EXIT_TIME;
+    goto uncounted;
 #endif
 here: /* nothing of `op` has been executed */
+    COUNT_LEFT(op);
+#if !LOOP_ONE
+uncounted:
+#endif
     REFUND(armm_cost(op));
 #if !LOOP_ONE
     armm_settle(core, op);
@@ -569,6 +612,12 @@ leave:
 
 #undef LOOP_NAME
 #undef LOOP_ONE
+#undef LOOP_COUNTS
+#undef COUNT
+#undef COUNTED
+#undef IN_PLACE
+#undef COUNT_MORE
+#undef COUNT_LEFT
 #undef BEHIND
 #undef AFTER
 #undef NEAR

@@ -68,6 +68,21 @@ void armm_settle(oak_core *core, const armm_op *op)
     if (natural == ARMM_OP_SINGLE) core->it = op->d;
 }
 
+armm_op *armm_in_place(oak_core *core, armm_op *op)
+{
+    unsigned slot;
+    if (is_in_place(core, op)) return op;
+    const armm_shadow *shadow = shadow_of(core, op, &slot);
+    if (shadow && slot == 0) return armm_op_at(core, shadow->op[3].imm);
+    return (armm_op *)(void *)((char *)core->ops + op->imm);
+}
+
+bool armm_is_ram(oak_core *core, const armm_op *op)
+{
+    const armm_region *region = is_in_place(core, op) ? armm_region_at(core, armm_pc_of(core, op)) : NULL;
+    return region && region->writable;
+}
+
 /* The last slot is for addresses where nothing is. */
 armm_op *armm_op_at(oak_core *core, uint32_t address)
 {
@@ -716,8 +731,31 @@ void armm_forget_singles(oak_core *core)
     memset(core->single, 0, sizeof core->single);
 }
 
+void armm_fold_counts(oak_core *core)
+{
+    if (!core->counting) return;
+    core->counting = false;
+    for (uint32_t start = 0; start < core->slots; start++) {
+        armm_counted *counted = (armm_counted *)(void *)(core->counts + start * sizeof(armm_op));
+        uint64_t times = (uint64_t)counted->entered;
+        if (counted->more) oak_tallies_add(&core->tallies, start, 0, (uint64_t)counted->more);
+        for (uint32_t slot = start; times && core->natural[slot] != ARMM_OP_DECODE;) {
+            const armm_op *op = &core->ops[slot];
+            uint32_t next = slot + op->step / STEP;
+            unsigned natural = core->natural[slot];
+            bool ends = ends_block(natural) || natural == ARMM_OP_IF_END || natural == ARMM_OP_SINGLE;
+            uint64_t own = armm_cost(op) - (ends ? 0 : armm_cost(&core->ops[next]));
+            if (own >> 32) oak_tallies_add(&core->tallies, slot, times * (own >> 32), times * (uint32_t)own);
+            if (ends) break;
+            slot = next;
+        }
+        *counted = (armm_counted){0};
+    }
+}
+
 void armm_forget(oak_core *core)
 {
+    armm_fold_counts(core);
     armm_forget_singles(core);
     if (core->decoded) forget_slots(core, 0, core->slots);
     core->decoded = false;
