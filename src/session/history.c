@@ -381,7 +381,7 @@ static uint64_t search_pins(oak_session *session, search *what, size_t number, u
  * of one. Where that ends, what is left is done step by step. */
 static uint64_t search_holding(oak_session *session, search *what, uint64_t end, uint64_t now)
 {
-    uint64_t at = session_time(session).instructions, found = UINT64_MAX, rounds = 0;
+    uint64_t at = session_time(session).instructions, found = UINT64_MAX, rounds = 0, last_cycle = UINT64_MAX;
     while (at < now) {
         oak_stop stop;
         session->collects = true;
@@ -399,9 +399,10 @@ static uint64_t search_holding(oak_session *session, search *what, uint64_t end,
         oak_status status = session_replay(session, UINT64_MAX, end, &stop);
         session->searching = session->pauses = false;
         if (status) break;
-        uint64_t before = at;
+        uint64_t before = at, cycle = session_time(session).cycles;
         at = session_time(session).instructions;
-        if (at == before) break;
+        if (at == before && cycle == last_cycle) break; /* a handler may be entered between two instructions */
+        last_cycle = cycle;
         /* It held until the instruction that changed something; up to the end where nothing did. */
         if (holds) found = at - 1 < now ? at - 1 : now - 1;
         if (++rounds % ASKED_EVERY == 0 && !goes_on(session)) break;
@@ -537,6 +538,8 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
         session->reads_else = true;
     session->collects = false;
     /* A cell as such, not something worked out from cells: that may stay the same when they change. */
+    for (unsigned i = 0; i < session->read_count; i++) /* writing a register need not change it */
+        session->reads_else |= !session->read_cells[i].space;
     bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
     for (unsigned i = 0; plain && !session->reads_else && i < session->read_count; i++)
         what.cells[what.count++] = session->read_cells[i];

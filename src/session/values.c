@@ -261,6 +261,17 @@ static void note_read(oak_session *session, unsigned space, uint32_t address, un
             (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
 }
 
+/* A register of the core: what it holds may have changed when something has written it. The program counter always has. */
+static void note_register(oak_session *session, unsigned number)
+{
+    if (!session->collects) return;
+    if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
+        session->reads_else = true;
+    else
+        session->read_cells[session->read_count++] =
+            (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = number, .size = 1};
+}
+
 /* Levels of pins are read. */
 static void note_pins(oak_session *session, unsigned port, uint32_t mask)
 {
@@ -357,13 +368,16 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     uint64_t cell;
     oak_status status = OAK_OK;
     *bits = 64;
-    if (name->kind != NAME_SYMBOL) session->reads_else = true;
+    bool other = name->kind != NAME_SYMBOL && name->kind != NAME_REGISTER && name->kind != NAME_FLAG;
+    if (other) session->reads_else = true;
     switch (name->kind) {
     case NAME_REGISTER:
+        note_register(session, name->number);
         status = session->chip.ops->read_register(session->chip.chip, name->number, &read);
         *bits = about->registers[name->number].bits;
         break;
     case NAME_FLAG:
+        note_register(session, about->flags[name->number].reg);
         status = session->chip.ops->read_register(session->chip.chip, about->flags[name->number].reg, &read);
         *bits = about->flags[name->number].width;
         read = read >> about->flags[name->number].bit & ((1u << *bits) - 1);

@@ -591,34 +591,42 @@ static uint32_t watched_registers(oak_core *core)
     return hits;
 }
 
+void armm_note_registers(oak_core *core, uint32_t written)
+{
+    for (unsigned i = 0; (written & core->watched_registers) && i < core->watched_count; i++) {
+        const oak_watched *one = &core->watched[i];
+        bool hit = !one->space && !(one->accesses & OAK_ACCESS_HANDLER) && (one->accesses & OAK_ACCESS_WRITE) &&
+                   (written >> one->address & 1);
+        if (!hit) continue;
+        core->watch_hits |= (uint32_t)1 << i;
+        core->watch_pc = core->r[ARMM_PC];
+        core->attention = true;
+    }
+}
+
 /* One stretch: whole blocks while there is time for them, else one instruction. */
 static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
     uint64_t before = core->time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
-    bool singly = core->registers_watched;
     core->counting |= core->counts != NULL;
     core->raised_behind = false;
-    if (!first && left > 1 && !core->it && !singly)
+    if (!first && left > 1 && !core->it)
         exit = (core->counts ? armm_run_counted : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
-    uint64_t end = core->time.cycles + left;
-    do {
-        const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
-        if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
-        first = false;
-        oak_chip_time began = core->time;
-        uint32_t hits = core->registers_watched ? watched_registers(core) : 0, pc = core->r[ARMM_PC];
-        exit = armm_run_one(core);
-        if (core->time.instructions == began.instructions) continue;
-        if (core->tallies.at)
-            oak_tallies_add(&core->tallies, (size_t)(op - core->ops), 1, core->time.cycles - began.cycles);
-        if (!hits) continue;
-        core->watch_hits |= hits;
-        core->watch_pc = pc;
-        core->attention = true;
-    } while (singly && exit == ARMM_EXIT_DONE && !core->attention && core->time.cycles < end);
+    const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
+    if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
+    oak_chip_time began = core->time;
+    uint32_t hits = core->watched_registers ? watched_registers(core) : 0, pc = core->r[ARMM_PC];
+    exit = armm_run_one(core);
+    if (core->time.instructions == began.instructions) return exit;
+    if (core->tallies.at)
+        oak_tallies_add(&core->tallies, (size_t)(op - core->ops), 1, core->time.cycles - began.cycles);
+    if (!hits) return exit;
+    core->watch_hits |= hits;
+    core->watch_pc = pc;
+    core->attention = true;
     return exit;
 }
 
@@ -723,16 +731,16 @@ static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool
 
 static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
 {
-    bool registers = false;
+    uint32_t registers = 0;
     core->watched_count = 0;
-    core->registers_watched = false;
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
     for (unsigned i = 0; i < count; i++) {
         if (!cells[i].space && !(cells[i].accesses & OAK_ACCESS_HANDLER)) {
             bool known = cells[i].address < (core->v7 ? ARMM_REGISTERS : ARMM_BASEPRI) &&
                          cells[i].address != ARMM_PC && !cells[i].bits;
             if (!known || (cells[i].accesses & OAK_ACCESS_CHANGE)) return OAK_UNSUPPORTED;
-            registers = true;
+            bool sp = cells[i].address == ARMM_SP || cells[i].address == ARMM_MSP || cells[i].address == ARMM_PSP;
+            registers |= sp ? ARMM_STACK_POINTERS : (uint32_t)1 << cells[i].address;
             core->watched[i] = cells[i];
             continue;
         }
@@ -742,8 +750,11 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
         core->watched[i] = cells[i];
     }
     core->watched_count = count;
-    core->registers_watched = registers;
     core->watch_hits = 0;
+    if (core->watched_registers != registers) { /* what reaches one stands by itself */
+        core->watched_registers = registers;
+        armm_forget(core);
+    }
     armm_set_windows(core);
     return OAK_OK;
 }

@@ -251,7 +251,7 @@ struct oak_core {
     oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
-    bool registers_watched;
+    uint32_t watched_registers; /* a bit each */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     uint64_t now;                  /* of the access being made */
     uint64_t ends;                 /* when an instruction that may jump ends, without what the jump takes */
@@ -312,6 +312,11 @@ unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room);
 /* armm_ready.c */
 void armm_decode_block(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
+/* Registers that are written by entering or leaving a handler: somebody may watch them. */
+enum { ARMM_STACK_POINTERS = 1 << ARMM_SP | 1 << ARMM_MSP | 1 << ARMM_PSP };
+void armm_note_registers(oak_core *core, uint32_t written);
+/* The registers that the instruction at an address reads or writes, whatever the state. */
+uint32_t armm_may_use(oak_core *core, uint32_t pc);
 /* Takes what was counted by blocks into the tallies. */
 void armm_fold_counts(oak_core *core);
 /* The operation in its place for one of a shadow: the conditional one itself, or what stands behind it. */

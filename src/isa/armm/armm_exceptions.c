@@ -151,6 +151,7 @@ static void become_handler(oak_core *core, unsigned number, uint32_t exc_return,
     core->claimed = 1;
     core->sleeping = false;
     core->not_thumb = !(handler & 1);
+    armm_note_registers(core, ARMM_STACK_POINTERS | 1u << ARMM_LR | 1u << ARMM_XPSR | 1u << ARMM_CONTROL);
 }
 
 /* Stacks the registers and goes to the handler. False when that fails, which stops the run. */
@@ -334,6 +335,7 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     core->attention = true;
     *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
     oak_service_leave(&core->log, core->ends + *cycles);
+    armm_note_registers(core, UINT32_MAX);
     if (!core->ipsr && (core->scr & 2)) core->sleeping = true, core->waits_for_event = false;
     return ARMM_BRANCHED;
 }

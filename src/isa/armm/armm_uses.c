@@ -156,6 +156,16 @@ armm_uses armm_next_uses(oak_core *core)
     return uses;
 }
 
+uint32_t armm_may_use(oak_core *core, uint32_t pc)
+{
+    uint8_t state = core->it;
+    core->it = 0;
+    armm_uses uses = uses_at(core, pc);
+    core->it = state;
+    uint32_t all = uses.reads | uses.writes;
+    return all & ARMM_STACK_POINTERS ? all | ARMM_STACK_POINTERS : all;
+}
+
 /* ------------------------------------------------------------------------------------------ memory */
 
 /* Bytes that a load or store, or a jump by a table, reaches: from the letters behind `ldr`, `str` or `tb`. */
