@@ -395,7 +395,8 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         if (!known) return NULL;
     }
     part = take_built_in(self, path);
-    oak_status status = part ? OAK_OK : oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
+    oak_status status =
+        part ? OAK_OK : oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
     *exit_code = cli_failed(self, status, path);
     return status ? NULL : part;
 }

@@ -267,7 +267,11 @@ static char *complete_word(const char *text, int state)
 }
 
 /* What is used of the library that edits lines. */
-#define EDIT_LIST(F) F(, rl_point) F(, rl_line_buffer) F(, rl_outstream) F(, rl_completion_entry_function) F(, rl_basic_word_break_characters) F(, rl_filename_completion_function) F(, using_history) F(, stifle_history) F(, read_history) F(, readline) F(, add_history) F(, write_history)
+#define EDIT_LIST(F)                                                                                         \
+    F(, rl_point)                                                                                            \
+    F(, rl_line_buffer) F(, rl_outstream) F(, rl_completion_entry_function)                                  \
+        F(, rl_basic_word_break_characters) F(, rl_filename_completion_function) F(, using_history)          \
+            F(, stifle_history) F(, read_history) F(, readline) F(, add_history) F(, write_history)
 LATE_TABLE(edit_table, EDIT_LIST)
 static edit_table edit;
 
@@ -277,7 +281,8 @@ static char *complete_file(const char *text, int state)
     static char path[LONGEST_LINE];
     static size_t before;
     if (!state) {
-        size_t end = (size_t)(*edit.rl_point) < sizeof path ? (size_t)(*edit.rl_point) : sizeof path - 1, start = end;
+        size_t end = (size_t)(*edit.rl_point) < sizeof path ? (size_t)(*edit.rl_point) : sizeof path - 1,
+               start = end;
         while (start && (*edit.rl_line_buffer)[start - 1] != ' ') start--;
         snprintf(path, sizeof path, "%.*s", (int)(end - start), (*edit.rl_line_buffer) + start);
         before = strlen(path) > strlen(text) ? strlen(path) - strlen(text) : 0;

@@ -114,7 +114,10 @@ static void print_part(cli *self, const oak_part *part)
         printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s%s%s\n", memory->name, digits, (unsigned)memory->base, digits,
                (unsigned)(memory->base + (memory->size - 1)),
                show_size(memory->size, words, size, sizeof size),
-               memory->writable ? "read and write" : "read only", *memory->title ? ", " : "", memory->title);
+               memory->loaded     ? "read and write, loaded"
+               : memory->writable ? "read and write"
+                                  : "read only",
+               *memory->title ? ", " : "", memory->title);
     }
     print_ports(self, part);
     if (part->feature_count) title(self, "Timers, serial, interrupts, reset");

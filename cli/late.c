@@ -15,6 +15,7 @@ bool cli_late(cli *self, const char *library, const char *package, const char *c
     if (good) return true;
     char hint[120];
     snprintf(hint, sizeof hint, "Install it: on Debian it is in the package %s.", package);
-    cli_complain(self, "library", library, hint, loaded ? "this library is too old for this" : "this library is not there");
+    cli_complain(self, "library", library, hint,
+                 loaded ? "this library is too old for this" : "this library is not there");
     return false;
 }

@@ -15,7 +15,13 @@
 #include "view.h"
 
 /* What is used of curses. */
-#define CURSES_LIST(F) F(, attrset) F(, cbreak) F(, clrtoeol) F(, delscreen) F(, endwin) F(, erase) F(, get_wch) F(, getmouse) F(, has_colors) F(, init_pair) F(, keypad) F(, mousemask) F(, move) F(, mvaddnstr) F(, mvaddnwstr) F(, mvhline) F(, mvvline) F(, newterm) F(, noecho) F(, refresh) F(, set_escdelay) F(, start_color) F(, use_default_colors) F(, COLOR_PAIR) F(, mouseinterval) F(, getmaxx) F(, getmaxy) F(, stdscr) F(, acs_map)
+#define CURSES_LIST(F)                                                                                       \
+    F(, attrset)                                                                                             \
+    F(, cbreak) F(, clrtoeol) F(, delscreen) F(, endwin) F(, erase) F(, get_wch) F(, getmouse)               \
+        F(, has_colors) F(, init_pair) F(, keypad) F(, mousemask) F(, move) F(, mvaddnstr) F(, mvaddnwstr)   \
+            F(, mvhline) F(, mvvline) F(, newterm) F(, noecho) F(, refresh) F(, set_escdelay)                \
+                F(, start_color) F(, use_default_colors) F(, COLOR_PAIR) F(, mouseinterval) F(, getmaxx)     \
+                    F(, getmaxy) F(, stdscr) F(, acs_map)
 LATE_TABLE(curses_table, CURSES_LIST)
 static curses_table curses;
 
@@ -28,7 +34,8 @@ static attr_t style(view_style kind)
     switch (kind) {
     case STYLE_TITLE: return (attr_t)(A_BOLD | (curses.has_colors() ? (attr_t)curses.COLOR_PAIR(1) : 0));
     case STYLE_STRONG: return A_BOLD;
-    case STYLE_CHANGED: return (attr_t)(A_BOLD | (curses.has_colors() ? (attr_t)curses.COLOR_PAIR(2) : A_UNDERLINE));
+    case STYLE_CHANGED:
+        return (attr_t)(A_BOLD | (curses.has_colors() ? (attr_t)curses.COLOR_PAIR(2) : A_UNDERLINE));
     case STYLE_FAINT: return A_DIM;
     case STYLE_HERE: return A_REVERSE;
     default: return A_NORMAL;
@@ -722,8 +729,8 @@ bool bench_view(bench *b)
         wint_t key;
         if (b->panes.mouse != mouse) {
             mouse = b->panes.mouse;
-            curses.mousemask(mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0,
-                      NULL);
+            curses.mousemask(
+                mouse ? BUTTON1_CLICKED | BUTTON1_PRESSED | BUTTON4_PRESSED | BUTTON5_PRESSED : 0, NULL);
             curses.mouseinterval(0);
         }
         draw(&v);

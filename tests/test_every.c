@@ -391,19 +391,25 @@ END_TEST
 /* Conditional blocks, long and short jumps, slow instructions, code in RAM that is written over while it runs. */
 static const char arm_crooked[] =
     " vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x100\n"
-    "start: ldr r4, =0x20000100\n ldr r0, =0xE000E010\n movs r1, #99\n str r1, [r0, #4]\n movs r1, #7\n str r1, [r0]\n"
+    "start: ldr r4, =0x20000100\n ldr r0, =0xE000E010\n movs r1, #99\n str r1, [r0, #4]\n movs r1, #7\n str "
+    "r1, [r0]\n"
     "again: adds r5, r5, #1\n ands r6, r5, #3\n cmp r6, #1\n ite eq\n addeq r7, r7, #1\n subne r7, r7, #2\n"
-    " cmp r6, #2\n itt hi\n movhi r2, #5\n bhi skip\n mul r3, r5, r7\n push {r0-r3}\n pop {r0-r3}\n udiv r3, r5, r6\n"
-    "skip: ldr r0, =0x3101\n adds r0, r0, r6\n ldr r1, =0x4770\n strh r0, [r4]\n strh r1, [r4, #2]\n adds r1, r4, #1\n blx r1\n"
+    " cmp r6, #2\n itt hi\n movhi r2, #5\n bhi skip\n mul r3, r5, r7\n push {r0-r3}\n pop {r0-r3}\n udiv r3, "
+    "r5, r6\n"
+    "skip: ldr r0, =0x3101\n adds r0, r0, r6\n ldr r1, =0x4770\n strh r0, [r4]\n strh r1, [r4, #2]\n adds "
+    "r1, r4, #1\n blx r1\n"
     " cbz r6, last\n it ne\n bne again\nlast: b again\n"
     "tick: adds r2, r2, #1\n cmp r2, #9\n it gt\n movgt r2, #0\n bx lr\n";
 static const char crooked51[] =
-    " ljmp start\n org 0x0b\n inc 0x7f\n reti\n org 0x40\nstart: mov sp, #0x60\n mov tmod, #2\n mov ie, #0x82\n setb tr0\n"
-    "again: mov a, p1\n cpl p1.3\n jbc 0x20.1, again\n setb 0x20.1\n orl PCON, #1\n lcall work\n xch a, b\n djnz b, again\n sjmp again\n"
+    " ljmp start\n org 0x0b\n inc 0x7f\n reti\n org 0x40\nstart: mov sp, #0x60\n mov tmod, #2\n mov ie, "
+    "#0x82\n setb tr0\n"
+    "again: mov a, p1\n cpl p1.3\n jbc 0x20.1, again\n setb 0x20.1\n orl PCON, #1\n lcall work\n xch a, b\n "
+    "djnz b, again\n sjmp again\n"
     "work: push psw\n mov psw, #8\n inc r0\n cjne r0, #7, over\n mov r0, #0\nover: pop psw\n ret\n";
-static const char crooked_knot[] =
-    " jmp start\n org 4\n jmp tick\n org 16\nstart: lit #49\n out TIM_TOP\n lit #3\n out TIM_CTRL\nloop: in TIM_CNT\n b z, loop\n"
-    " out PORT\n halt\n gosub work\n jmp loop\nwork: addl #3\n b nc, work\n ret\ntick: lit #0x83\n out TIM_CTRL\n reti\n";
+static const char crooked_knot[] = " jmp start\n org 4\n jmp tick\n org 16\nstart: lit #49\n out TIM_TOP\n "
+                                   "lit #3\n out TIM_CTRL\nloop: in TIM_CNT\n b z, loop\n"
+                                   " out PORT\n halt\n gosub work\n jmp loop\nwork: addl #3\n b nc, work\n "
+                                   "ret\ntick: lit #0x83\n out TIM_CTRL\n reti\n";
 
 /* Counted by blocks, in pieces of any length and past stop points, or one instruction at a time. */
 static void counted_alike(const char *part, const char *source, bool is_file, uint64_t cycles)
@@ -424,8 +430,9 @@ static void counted_alike(const char *part, const char *source, bool is_file, ui
         const oak_symbol *symbol;
         unsigned number;
         for (unsigned i = 0; way && (symbol = oak_program_symbol(b[1].program, i)); i++)
-            if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == b[1].part->architecture->code_space && i % 3 == 0 &&
-                !strchr(symbol->name, '.') && symbol->value % b[1].part->architecture->code_align == 0)
+            if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == b[1].part->architecture->code_space &&
+                i % 3 == 0 && !strchr(symbol->name, '.') &&
+                symbol->value % b[1].part->architecture->code_align == 0)
                 (void)!oak_session_add_stop(b[1].session, symbol->name, "1 == 2", 1, &b[1].sink, &number);
         while (cycles_of(&b[way]) < cycles) {
             oak_event event;
@@ -444,14 +451,16 @@ static void counted_alike(const char *part, const char *source, bool is_file, ui
     for (unsigned m = 0; m < b[0].part->memory_count; m++) {
         const oak_part_memory *memory = &b[0].part->memories[m];
         if (memory->space != b[0].part->architecture->code_space) continue;
-        for (uint32_t pc = memory->base; pc - memory->base < memory->size && pc - memory->base < 0x4000; pc++) {
+        for (uint32_t pc = memory->base; pc - memory->base < memory->size && pc - memory->base < 0x4000;
+             pc++) {
             oak_tally by_steps = {0}, by_blocks = {0};
             ck_assert_int_eq(oak_session_counted(b[0].session, pc, &by_steps), OAK_OK);
             ck_assert_int_eq(oak_session_counted(b[1].session, pc, &by_blocks), OAK_OK);
             ck_assert_msg(by_steps.times == by_blocks.times && by_steps.cycles == by_blocks.cycles,
-                          "%s, %.30s, 0x%x: %llu times, %llu cycles by blocks; %llu, %llu by steps", part, source, pc,
-                          (unsigned long long)by_blocks.times, (unsigned long long)by_blocks.cycles,
-                          (unsigned long long)by_steps.times, (unsigned long long)by_steps.cycles);
+                          "%s, %.30s, 0x%x: %llu times, %llu cycles by blocks; %llu, %llu by steps", part,
+                          source, pc, (unsigned long long)by_blocks.times,
+                          (unsigned long long)by_blocks.cycles, (unsigned long long)by_steps.times,
+                          (unsigned long long)by_steps.cycles);
             all += by_steps.times;
         }
     }
@@ -472,9 +481,47 @@ START_TEST(the_tally_is_the_same_by_blocks_and_by_steps)
 }
 END_TEST
 
-RUN_SUITE("every", the_tally_is_the_same_by_blocks_and_by_steps, any_code_that_is_read_back_assembles_to_the_same_bytes,
-          code_that_was_never_programmed_does_not_run, steps_pieces_and_one_run_end_alike,
-          going_back_finds_what_was_there, a_state_goes_on_as_the_run_would_have,
-          every_register_holds_what_is_put_into_it,
+/* RAM that a loader fills: a program lies in it, with the data it begins with; a reset brings both back. */
+START_TEST(ram_that_is_loaded_holds_a_program_and_its_data)
+{
+    static const char part[] = "part: ramy\ntitle: all RAM\narchitecture: armv7m\nclock: 10MHz\ninterrupts: "
+                               "{lines: 8, priority-bits: 3}\n"
+                               "memories:\n  - {space: mem, kind: ram, at: 0, size: 64KiB%s}\n";
+    static const char source[] = " dd 0x1000, start + 1\n org 0x100\nstart: ldr r1, =words\n ldr r0, [r1]\n "
+                                 "adds r0, #1\n str r0, [r1]\n"
+                                 "rest: b rest\n align 4\nwords: dd 5\n";
+    for (unsigned loaded = 0; loaded < 2; loaded++) {
+        FILE *file = fopen("own_ram.yaml", "w");
+        fprintf(file, part, loaded ? ", loaded: yes" : "");
+        fclose(file);
+        if (!loaded) {
+            oak_host host = oak_linux_host();
+            collected diags;
+            oak_diag_sink sink = collect(&diags);
+            oak_part *plain = NULL;
+            ck_assert_int_eq(oak_part_load(&host, "own_ram.yaml", &sink, &plain), OAK_OK);
+            ck_assert_ptr_null(assemble(plain, source, &diags));
+            ck_assert_ptr_nonnull(strstr(diags.one[0].hint, "loaded: yes"));
+            oak_part_free(plain);
+            continue;
+        }
+        bench b;
+        bench_open_part(&b, "own_ram.yaml", source);
+        for (unsigned round = 0; round < 2; round++) {
+            ck_assert_int_eq(value_of(&b, "words"), 5);
+            ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+            ck_assert_int_eq(value_of(&b, "words"), 6);
+            ck_assert_int_eq(oak_session_reset(b.session), OAK_OK);
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
+RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
+          the_tally_is_the_same_by_blocks_and_by_steps,
+          any_code_that_is_read_back_assembles_to_the_same_bytes, code_that_was_never_programmed_does_not_run,
+          steps_pieces_and_one_run_end_alike, going_back_finds_what_was_there,
+          a_state_goes_on_as_the_run_would_have, every_register_holds_what_is_put_into_it,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
           conditions_hold_where_steps_see_them_hold, the_tally_counts_what_steps_count)

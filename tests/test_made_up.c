@@ -92,6 +92,22 @@ START_TEST(registers_are_known_by_their_place_and_may_be_labels)
 }
 END_TEST
 
+START_TEST(banks_pages_and_words_are_told_of_addresses)
+{
+    open_knot("v equ nib:70\n jmp start\n org 0x210\nstart: bank #bank(v)\n lit #page(start)\n dw "
+              "bytes(start), words(bytes(start))\n"
+              " dw page(0x3ff), bank(64), upper(0x123456), high(0x1234)\nbank: jmp bank\n");
+    static const unsigned words[] = {0x03C1, 0x0102, 0x420, 0x210, 3, 1, 0x12, 0x12};
+    for (uint32_t i = 0; i < sizeof words / sizeof *words; i++)
+        ck_assert_uint_eq(word_at(0x210 + i), words[i]);
+    ck_assert_int_eq(value_of(&b, "bank(v)"), 1);
+    bench_close(&b);
+    ck_assert_str_eq(refused("v equ wide:0x800000\n lit #bank(v)\n")->one[0].message,
+                     "data memory has no banks");
+    ck_assert_ptr_nonnull(strstr(refused(" dw words(3)\n")->one[0].message, "no word begins"));
+}
+END_TEST
+
 START_TEST(the_shortest_form_that_reaches_is_taken)
 {
     open_knot(" jmp start\n org 16\nstart: gosub near\n gosub far\nrest: jmp rest\nnear: ret\n org "
@@ -281,8 +297,9 @@ END_TEST
 RUN_SUITE("made_up", addresses_labels_and_org_count_words,
           a_mnemonic_comes_before_a_directive_and_a_name_before_both,
           points_quotes_and_braces_belong_to_names_where_they_do,
-          registers_are_known_by_their_place_and_may_be_labels, the_shortest_form_that_reaches_is_taken,
-          what_does_not_fit_is_told_with_its_bounds, cells_hold_four_bits_in_the_bank_that_is_selected,
-          wide_memory_holds_the_high_byte_first, a_branch_that_is_taken_costs_more_stepped_or_not,
-          a_hardware_stack_says_when_it_is_full_or_empty, ports_and_timers_live_in_the_space_of_the_registers,
+          registers_are_known_by_their_place_and_may_be_labels, banks_pages_and_words_are_told_of_addresses,
+          the_shortest_form_that_reaches_is_taken, what_does_not_fit_is_told_with_its_bounds,
+          cells_hold_four_bits_in_the_bank_that_is_selected, wide_memory_holds_the_high_byte_first,
+          a_branch_that_is_taken_costs_more_stepped_or_not, a_hardware_stack_says_when_it_is_full_or_empty,
+          ports_and_timers_live_in_the_space_of_the_registers,
           going_back_reaches_through_devices_of_an_io_space, the_tool_speaks_of_it_like_of_any_other)

@@ -79,7 +79,8 @@ static void write_registers(const oak_part *part, unsigned p)
             text("title", field->title);
             number("bit", field->bit);
             number("width", field->width);
-            if (field->value_count) fprintf(out, ".values = values_%u_%u_%u, .value_count = %u", p, r, f, field->value_count);
+            if (field->value_count)
+                fprintf(out, ".values = values_%u_%u_%u, .value_count = %u", p, r, f, field->value_count);
             fputs("},\n", out);
         }
         fputs("};\n", out);
@@ -95,7 +96,8 @@ static void write_registers(const oak_part *part, unsigned p)
         number("address", reg->address);
         number("reset", reg->reset);
         number("read_only", reg->read_only);
-        if (reg->field_count) fprintf(out, ".fields = fields_%u_%u, .field_count = %u", p, r, reg->field_count);
+        if (reg->field_count)
+            fprintf(out, ".fields = fields_%u_%u, .field_count = %u", p, r, reg->field_count);
         fputs("},\n", out);
     }
     fputs("};\n", out);
@@ -108,8 +110,8 @@ static void write_blocks(const oak_part *part, unsigned p)
         if (!block->role_count) continue;
         fprintf(out, "static const oak_part_role roles_%u_%u[] = {", p, i);
         for (unsigned r = 0; r < block->role_count; r++)
-            fprintf(out, "{%uu, %u, %u, %u}, ", (unsigned)block->roles[r].address, block->roles[r].role, block->roles[r].bit,
-                    block->roles[r].width);
+            fprintf(out, "{%uu, %u, %u, %u}, ", (unsigned)block->roles[r].address, block->roles[r].role,
+                    block->roles[r].bit, block->roles[r].width);
         fputs("};\n", out);
     }
     if (!part->block_count) return;
@@ -130,7 +132,8 @@ static void write_blocks(const oak_part *part, unsigned p)
         number("pin", block->pin);
         number("unit", block->unit);
         number("key", block->key);
-        if (block->role_count) fprintf(out, ".roles = roles_%u_%u, .role_count = %u", p, i, block->role_count);
+        if (block->role_count)
+            fprintf(out, ".roles = roles_%u_%u, .role_count = %u", p, i, block->role_count);
         fputs("},\n", out);
     }
     fputs("};\n", out);
@@ -149,6 +152,7 @@ static void write_lists(const oak_part *part, unsigned p)
         text("title", memory->title);
         text("name", memory->name);
         number("first_free", memory->first_free);
+        number("loaded", memory->loaded);
         fputs("},\n", out);
     }
     fprintf(out, "};\nstatic const oak_part_port ports_%u[] = {\n", p);
@@ -196,7 +200,8 @@ static void write_part(const oak_part *part, unsigned p)
     fputs("    {", out);
     text("architecture", part->architecture->name);
     fputs(".file = {", out);
-    for (unsigned i = 0; i < file_count; i++) fprintf(out, "{\"%s\", 0x%" PRIx64 "u}, ", files[i].name, files[i].hash);
+    for (unsigned i = 0; i < file_count; i++)
+        fprintf(out, "{\"%s\", 0x%" PRIx64 "u}, ", files[i].name, files[i].hash);
     fputs("},\n     .part = {", out);
     text("name", part->name);
     text("title", part->title);
@@ -233,7 +238,8 @@ int main(int count, char **arguments)
             if (oak_part_load(&host, path, &sink, &parts[i - 3])) return EXIT_FAILURE;
             unsigned p = (unsigned)i;
             if (pass) write_part(parts[i - 3], p);
-            else write_registers(parts[i - 3], p), write_blocks(parts[i - 3], p), write_lists(parts[i - 3], p);
+            else
+                write_registers(parts[i - 3], p), write_blocks(parts[i - 3], p), write_lists(parts[i - 3], p);
             oak_part_free(parts[i - 3]);
         }
     }

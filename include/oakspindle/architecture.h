@@ -22,6 +22,9 @@ typedef struct oak_space_info {
     /* Bits of what one address names; 0: a byte. In an image, and where memory is read and written, it takes whole bytes, of which the
      * lowest comes first. */
     uint8_t unit_bits;
+    bool takes_memory; /* a special space in which a part may also put plain RAM */
+    uint32_t
+        page; /* addresses of a page or bank, where something else than an address selects one; 0: none */
 } oak_space_info;
 
 typedef struct oak_register_info {

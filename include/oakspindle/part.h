@@ -23,7 +23,13 @@ typedef struct oak_part_memory {
     const char *title;
     const char *name;    /* "flash", "ram"; that of its space where the part gives none */
     uint32_t first_free; /* the lowest address the assembler places floating sections at */
+    bool loaded;         /* RAM that a loader fills with code and data before the program begins */
 } oak_part_memory;
+/* A program, or data that it begins with, may lie in this memory. */
+static inline bool oak_memory_is_filled(const oak_part_memory *memory)
+{
+    return !memory->writable || memory->loaded;
+}
 
 /* The meaning of one value of a field. */
 typedef struct oak_part_value {

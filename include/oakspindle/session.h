@@ -123,8 +123,9 @@ typedef struct oak_watch {
     bool enabled, removed;
 } oak_watch;
 
-/* Ends runs behind the instruction. Accesses and changes of memory cost little; an expression with a register of the core or of
- * a device in it is worked out after each instruction, and a run is many times slower while there is one. At most
+/* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of cells and registers that the
+ * program seldom writes; an expression with the program counter, a pin or a register of a device in it is worked out after each
+ * instruction, and a run is many times slower while there is one. At most
  * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,
@@ -310,7 +311,7 @@ OAK_MUST_USE oak_status oak_session_add_action(oak_session *session, const char 
 /* --- what ran ------------------------------------------------------------------------------------------------- */
 
 /* Counts how often each instruction is executed, from now on or no longer; a reset begins at 0, and going back takes back.
- * OAK_UNSUPPORTED where the chip port does not count. A run is several times slower meanwhile. */
+ * OAK_UNSUPPORTED where the chip port does not count. A run takes up to twice as long meanwhile. */
 OAK_MUST_USE oak_status oak_session_count(oak_session *session, bool on);
 /* What was counted for the instruction at an address of code. OAK_UNSUPPORTED while nothing is counted. */
 OAK_MUST_USE oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally);

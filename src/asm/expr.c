@@ -31,6 +31,11 @@ enum operator_number {
     OP_PLUS,
     OP_LOW,
     OP_HIGH,
+    OP_UPPER, /* bits 16 to 23 */
+    OP_BANK,  /* which of the banks or pages of its space an address lies in */
+    OP_PAGE,
+    OP_BYTES, /* the byte an address of words begins at, and back */
+    OP_WORDS,
     OP_ADDRESS, /* of a variable: while a program runs its name means what is in it */
     OP_MIN,
     OP_MAX
@@ -241,7 +246,19 @@ static const oak_expr *closing(oak_expr_parser *parser, const char *start, const
     return inner;
 }
 
-/* length("text"), defined(name), min(a, b), max(a, b); parser->at stands behind the parenthesis. */
+/* Functions of one address, which are words only before a parenthesis. */
+static unsigned address_function(const char *text, size_t length)
+{
+    return oak_same_name(text, length, "upper")   ? OP_UPPER
+           : oak_same_name(text, length, "bank")  ? OP_BANK
+           : oak_same_name(text, length, "page")  ? OP_PAGE
+           : oak_same_name(text, length, "bytes") ? OP_BYTES
+           : oak_same_name(text, length, "words") ? OP_WORDS
+                                                  : OP_NONE;
+}
+
+/* length("text"), defined(name), min(a, b), max(a, b), upper(a), bank(a), page(a), bytes(a), words(a); parser->at stands behind the
+ * parenthesis. */
 static const oak_expr *parse_function(oak_expr_parser *parser, const char *start, size_t length)
 {
     skip_blanks(parser);
@@ -264,7 +281,11 @@ static const oak_expr *parse_function(oak_expr_parser *parser, const char *start
         bool yes = parser->defined && parser->defined(parser->context, inside, (size_t)(parser->at - inside));
         return closing(parser, start, make_number(parser, start, yes));
     }
+    unsigned one = address_function(start, length);
     const oak_expr *left = parse_choice(parser), *right = NULL;
+    if (one)
+        return closing(parser, start,
+                       left ? make_operation(parser, OAK_EXPR_UNARY, one, start, left, NULL, NULL) : NULL);
     skip_blanks(parser);
     if (left && parser->at < parser->end && *parser->at == ',') {
         parser->at++;
@@ -281,7 +302,8 @@ static const oak_expr *parse_function(oak_expr_parser *parser, const char *start
 static bool is_function(const char *text, size_t length)
 {
     return oak_same_name(text, length, "length") || oak_same_name(text, length, "defined") ||
-           oak_same_name(text, length, "min") || oak_same_name(text, length, "max");
+           oak_same_name(text, length, "min") || oak_same_name(text, length, "max") ||
+           address_function(text, length);
 }
 
 static const oak_expr *parse_name(oak_expr_parser *parser)
@@ -536,6 +558,31 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
     return OAK_OK;
 }
 
+/* bank(x), page(x), bytes(x), words(x): by the space that an address lies in; of a plain number, the one where that means something. */
+static oak_status of_address(const oak_expr *expr, const oak_architecture *about, const oak_value *of,
+                             oak_value *value, oak_expr_fault *fault)
+{
+    unsigned space = of->space, code = about ? about->code_space : 0;
+    bool pages = expr->op == OP_BANK || expr->op == OP_PAGE;
+    if (!about) return value_fault(expr, fault, "expression", "there are no pages and words here");
+    for (unsigned s = 1; !space && pages && s < about->space_count; s++)
+        if (about->spaces[s].page && (expr->op == OP_PAGE) == (s == code)) space = s;
+    if (!space) space = code;
+    uint32_t page = about->spaces[space].page;
+    unsigned unit = oak_unit_bytes(about, space);
+    if (pages && !page) {
+        value_fault(expr, fault, "wrong-space", "");
+        oak_format(fault->message, sizeof fault->message, "%s has no %s", about->spaces[space].title,
+                   expr->op == OP_BANK ? "banks" : "pages");
+        return OAK_REFUSED;
+    }
+    if (expr->op == OP_WORDS && of->number % unit)
+        return value_fault(expr, fault, "value-range", "no word begins at this byte");
+    value->number = pages ? of->number / page : expr->op == OP_BYTES ? of->number * unit : of->number / unit;
+    if (expr->op == OP_WORDS) value->space = (uint8_t)space;
+    return OAK_OK;
+}
+
 static oak_status cell_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
                              oak_expr_fault *fault)
 {
@@ -568,7 +615,8 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     case OAK_EXPR_CELL: return cell_value(expr, scope, value, fault);
     default: break;
     }
-    bool address = expr->kind == OAK_EXPR_UNARY && expr->op == OP_ADDRESS && !scope->in_address;
+    bool asks = expr->op == OP_ADDRESS || (expr->op >= OP_UPPER && expr->op <= OP_WORDS);
+    bool address = expr->kind == OAK_EXPR_UNARY && asks && !scope->in_address;
     if (address) {
         oak_expr_scope inside = *scope;
         inside.in_address = true;
@@ -593,6 +641,11 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         case OP_NOT: value->number = !left.number; break;
         case OP_LOW: value->number = left.number & 0xFF; break;
         case OP_HIGH: value->number = left.number >> 8 & 0xFF; break;
+        case OP_UPPER: value->number = left.number >> 16 & 0xFF; break;
+        case OP_BANK:
+        case OP_PAGE:
+        case OP_BYTES:
+        case OP_WORDS: return of_address(expr, scope->about, &left, value, fault);
         default: break;
         }
         return OAK_OK;

@@ -85,7 +85,8 @@ typedef struct oak_expr_scope {
     oak_status (*bit)(void *context, const oak_expr *cell, const oak_value *value, int64_t bit,
                       oak_value *result);
     oak_value here;
-    bool in_address; /* inside the brackets of space[address]: a variable means its address */
+    const oak_architecture *about; /* its banks, pages and words; or NULL */
+    bool in_address;               /* inside the brackets of space[address]: a variable means its address */
 } oak_expr_scope;
 
 OAK_MUST_USE oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,

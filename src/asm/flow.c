@@ -17,7 +17,8 @@ typedef struct flow {
 static bool decode_at(const flow *self, uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
-    size_t known = oak_image_known(self->as->program->image, address * asm_unit(self->as), bytes, sizeof bytes);
+    size_t known =
+        oak_image_known(self->as->program->image, address * asm_unit(self->as), bytes, sizeof bytes);
     return self->as->isa->decode(self->as->tables, bytes, known, address, state, decoded) == OAK_OK;
 }
 
@@ -33,8 +34,8 @@ static void check_ends(flow *self, const statement *one, const oak_decoded *deco
     uint32_t next = one->address + one->size;
 #define LINE_SIZE asm_source(as, one->place).size
     if (oak_goes_on(decoded->flow) && next < self->size && !is_start(self, next))
-        asm_warn(as, one->place, 0, LINE_SIZE, "runs-off", "End it with a jump, a return, or a jump to itself.",
-                 "execution runs on into %s at 0x%04x",
+        asm_warn(as, one->place, 0, LINE_SIZE, "runs-off",
+                 "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
     if (decoded->has_target && decoded->target < self->size && !is_start(self, decoded->target) &&
         asm_code_byte(as, decoded->target, 0, &byte))

@@ -158,7 +158,11 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
 static oak_status evaluate(value_context *context, const oak_expr *expr, const oak_value *here,
                            oak_value *value, oak_expr_fault *fault)
 {
-    oak_expr_scope scope = {.context = context, .value_of = value_of_name, .bit = bit_address, .here = *here};
+    oak_expr_scope scope = {.context = context,
+                            .value_of = value_of_name,
+                            .bit = bit_address,
+                            .here = *here,
+                            .about = &context->as->isa->about};
     return oak_expr_value(expr, &scope, value, fault);
 }
 
@@ -526,11 +530,12 @@ static bool inside_memory(assembler *as, const statement *one)
 static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
     const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
-    if (one->space == as->isa->about.code_space && !(memory && memory->writable)) return true;
+    if (one->space == as->isa->about.code_space && !(memory && !oak_memory_is_filled(memory))) return true;
     if (goes_on(&as->not_code, one)) return false;
     if (one->space == as->isa->about.code_space) {
         asm_report(as, OAK_ERROR, one->place, 0, 1, "not-code-space",
-                   "Keep space there with ds and let the program fill it when it starts.",
+                   "Keep space there with ds and let the program fill it; where a loader fills it, the part "
+                   "says `loaded: yes`.",
                    "%s cannot lie in %s: only memory that keeps its contents is programmed", what,
                    *memory->title ? memory->title : "RAM");
         return false;

@@ -78,7 +78,7 @@ struct oak_program {
     oak_section *sections;
     size_t section_count, section_room;
     struct oak_isa_tables *tables; /* of its architecture, where it was assembled; or NULL */
-    uint32_t *labels; /* indexes of the labels of code, ascending by address */
+    uint32_t *labels;              /* indexes of the labels of code, ascending by address */
     size_t label_count;
 };
 

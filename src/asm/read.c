@@ -661,8 +661,9 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
     const char *comma = asm_skip_blanks(at + length, end);
     if (!vector || comma == end || *comma != ',') {
         char hint[260];
-        oak_format(hint, sizeof hint, vector ? "Write `vector %s, handler`." : "%s has: %s.",
-                   vector ? vector->name : as->part->name, known);
+        if (vector) oak_format(hint, sizeof hint, "Write `vector %s, handler`.", vector->name);
+        else if (*known) oak_format(hint, sizeof hint, "%s has: %s.", as->part->name, known);
+        else oak_format(hint, sizeof hint, "%s names none: write it with org and data.", as->part->name);
         REPORT(as, length ? at : word, length ? at + length : word + word_length, "vector", hint,
                vector ? "a handler is missing" : "the part has no such vector");
         return;
@@ -874,8 +875,10 @@ const char *asm_find_comment(const char *at, const char *end)
     const char *start = at;
     for (uint64_t bytes; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
         memcpy(&bytes, at, sizeof bytes);
-        uint64_t a = bytes ^ ones * ';', b = bytes ^ ones * '/', c = bytes ^ ones * '"', d = bytes ^ ones * '\'';
-        uint64_t marked = (((a - ones) & ~a) | ((b - ones) & ~b) | ((c - ones) & ~c) | ((d - ones) & ~d)) & ones << 7;
+        uint64_t a = bytes ^ ones * ';', b = bytes ^ ones * '/', c = bytes ^ ones * '"',
+                 d = bytes ^ ones * '\'';
+        uint64_t marked =
+            (((a - ones) & ~a) | ((b - ones) & ~b) | ((c - ones) & ~c) | ((d - ones) & ~d)) & ones << 7;
         if (!marked) continue;
         at += oak_first_marked(marked);
         break;

@@ -258,7 +258,8 @@ uint32_t oak_name_hash(const char *name, size_t length)
 {
     const uint64_t lower = 0x2020202020202020u, factor = 0x9E3779B97F4A7C15u;
     uint64_t hash = length * factor, word = 0;
-    for (; length >= sizeof word; name += sizeof word, length -= sizeof word) { /* letters of either case are alike */
+    for (; length >= sizeof word;
+         name += sizeof word, length -= sizeof word) { /* letters of either case are alike */
         memcpy(&word, name, sizeof word);
         hash = (hash ^ (word | lower)) * factor;
         hash ^= hash >> 32;

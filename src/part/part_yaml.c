@@ -166,7 +166,8 @@ static bool space_member(part_file *file, yaml_node_t *map, const char *otherwis
 
 static void add_memory(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name", "space", "kind", "at", "size", "first-free", "title", NULL};
+    static const char *const keys[] = {"name",       "space",  "kind",  "at", "size",
+                                       "first-free", "loaded", "title", NULL};
     part_builder *b = file->builder;
     oak_part_memory memory = {0};
     uint64_t base, size, first_free;
@@ -175,6 +176,13 @@ static void add_memory(part_file *file, yaml_node_t *map)
     if (!number_member(file, map, "size", true, 0, UINT32_MAX, &size)) return;
     if (!number_member(file, map, "first-free", false, base, UINT32_MAX, &first_free)) return;
     memory.first_free = (uint32_t)first_free;
+    const char *loaded = member(file, map, "loaded") ? text_member(file, map, "loaded", true) : "no";
+    memory.loaded = loaded && oak_same(loaded, "yes");
+    if (loaded && !memory.loaded && !oak_same(loaded, "no")) {
+        REFUSE_AT(file, member(file, map, "loaded"), "part-value", "Write yes or no.", "`%s` is neither",
+                  loaded);
+        return;
+    }
     const char *kind = text_member(file, map, "kind", true);
     memory.title = text_member(file, map, "title", false);
     memory.name = member(file, map, "name") ? text_member(file, map, "name", true)
@@ -187,7 +195,7 @@ static void add_memory(part_file *file, yaml_node_t *map)
     }
     const oak_architecture *about = b->box->part.architecture;
     const oak_space_info *space = &about->spaces[memory.space];
-    if (space->special || space->of_bits) {
+    if ((space->special && !space->takes_memory) || space->of_bits) {
         REFUSE_AT(file, map, "part-value", "Registers are listed under `registers`.",
                   "`%s` (%s) holds no memory", space->name, space->title);
         return;
@@ -215,6 +223,12 @@ static void add_memory(part_file *file, yaml_node_t *map)
         return;
     }
     memory.writable = oak_same(kind, "ram");
+    if (memory.loaded && (!memory.writable || memory.space != about->code_space)) {
+        REFUSE_AT(file, map, "part-value", "Leave `loaded` out.",
+                  memory.writable ? "only memory that code can lie in is loaded"
+                                  : "what is read only is filled anyway");
+        return;
+    }
     memory.base = (uint32_t)base;
     memory.size = (uint32_t)size;
     oak_part *part = &b->box->part;

@@ -125,7 +125,7 @@ static bool is_kept(const oak_session *session, uint32_t address)
 {
     const oak_part *part = session->part;
     const oak_part_memory *memory = oak_part_find_memory(part, part->architecture->code_space, address);
-    return memory && !memory->writable;
+    return memory && oak_memory_is_filled(memory);
 }
 
 /* Sets stop points at all instructions of the program that may change the depth of calls. */

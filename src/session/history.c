@@ -401,7 +401,8 @@ static uint64_t search_holding(oak_session *session, search *what, uint64_t end,
         if (status) break;
         uint64_t before = at, cycle = session_time(session).cycles;
         at = session_time(session).instructions;
-        if (at == before && cycle == last_cycle) break; /* a handler may be entered between two instructions */
+        if (at == before && cycle == last_cycle)
+            break; /* a handler may be entered between two instructions */
         last_cycle = cycle;
         /* It held until the instruction that changed something; up to the end where nothing did. */
         if (holds) found = at - 1 < now ? at - 1 : now - 1;

@@ -180,7 +180,7 @@ static void doubt(const oak_session *session, const char *place, uint32_t addres
     const oak_architecture *about = session->part->architecture;
     if (!oak_image_byte(oak_program_image(program), address * oak_unit_bytes(about, about->code_space),
                         &byte)) {
-        if (memory && memory->writable)
+        if (memory && !oak_memory_is_filled(memory))
             warn(sink, "It is reached only if the program puts code there and runs it.", place,
                  "lies in RAM, where no code is loaded");
         else warn(sink, "It is never reached.", place, "lies where nothing is programmed");

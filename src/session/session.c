@@ -1,6 +1,6 @@
 /* session.c — run control: opening, stop points, running between changes of pins, what changed. */
-#include "base/bytes.h"
 #include "asm/program.h"
+#include "base/bytes.h"
 #include "session/session_state.h"
 
 /* ------------------------------------------------------------------------------------------ opening */

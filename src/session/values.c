@@ -48,7 +48,8 @@ bool session_is_place(const oak_session *session, const oak_symbol *symbol)
     if (symbol->space != session->part->architecture->code_space) return false;
     const oak_part_memory *memory =
         oak_part_find_memory(session->part, symbol->space, (uint32_t)symbol->value);
-    return !memory || !memory->writable;
+    bool variable = memory && memory->loaded && symbol->bytes; /* data in RAM */
+    return !memory || (oak_memory_is_filled(memory) && !variable);
 }
 
 /* Bytes of the variable a symbol names. */
@@ -450,6 +451,7 @@ static oak_status value_of_bit(void *context, const oak_expr *cell, const oak_va
 oak_expr_scope session_scope(oak_session *session)
 {
     oak_expr_scope scope = {.context = session,
+                            .about = session->part->architecture,
                             .value_of = value_of_name,
                             .cell = read_scope_cell,
                             .bit = value_of_bit,

@@ -1,7 +1,7 @@
 /* watch.c — watches: what a run ends for beside its stop points.
  *
  * Reads, writes and entries of handlers are seen by the chip alone. A value that changes, or a condition that becomes true, is
- * left to the chip, too, where it depends on nothing but cells of memory; else it is worked out after each instruction. */
+ * left to the chip, too, where it depends on nothing but cells of memory and registers of the core; else it is worked out after each instruction. */
 #include "base/bytes.h"
 #include "session/session_state.h"
 
@@ -188,7 +188,7 @@ bool session_arm_cells(oak_session *session, const oak_watched *cells, unsigned 
     return arm(session, cells, count);
 }
 
-/* Where only cells of memory matter the chip looks at them, which is much faster than working values out here. */
+/* Where only cells of memory and registers matter the chip looks at them, which is much faster than working values out here. */
 static void arm_watches(oak_session *session, bool values)
 {
     oak_watched cells[2 * OAK_MOST_WATCHED];

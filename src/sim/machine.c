@@ -5,8 +5,6 @@
 #include "base/text.h"
 #include "sim/machine_state.h"
 
-enum { MOST_MEMORIES = 16 };
-
 /* ------------------------------------------------------------------------------------------ special registers */
 
 /* True where special registers lie in spaces of their own; else they are on the one bus. */
@@ -568,9 +566,38 @@ static bool bind_roles(oak_machine *machine)
 
 /* ------------------------------------------------------------------------------------------ the machine */
 
+/* What a loader has put into RAM is there again. */
+static void fill_loaded(oak_machine *machine)
+{
+    for (unsigned i = 0; i < machine->part->memory_count; i++) {
+        const oak_part_memory *memory = &machine->part->memories[i];
+        size_t bytes = (size_t)memory->size * oak_unit_bytes(&machine->isa->about, memory->space);
+        if (machine->loaded[i])
+            (void)!machine->isa->core->program(machine->core, memory->base, machine->loaded[i], bytes);
+    }
+}
+
+/* Keeps what the memories that are loaded hold now. */
+static oak_status keep_loaded(oak_machine *machine)
+{
+    for (unsigned i = 0; i < machine->part->memory_count; i++) {
+        const oak_part_memory *memory = &machine->part->memories[i];
+        size_t bytes = (size_t)memory->size * oak_unit_bytes(&machine->isa->about, memory->space);
+        if (!memory->loaded) continue;
+        if (!machine->loaded[i])
+            machine->loaded[i] = machine->host.resize(machine->host.context, NULL, 0, bytes);
+        if (!machine->loaded[i]) return OAK_NO_MEMORY;
+        oak_status status = machine->isa->core->read_memory(machine->core, memory->space, memory->base,
+                                                            machine->loaded[i], bytes);
+        if (status) return status;
+    }
+    return OAK_OK;
+}
+
 void oak_machine_reset(oak_machine *machine)
 {
     machine->isa->core->reset(machine->core);
+    fill_loaded(machine);
     machine->lost = false;
     machine->outside_next = 0;
     reset_devices(machine);
@@ -584,8 +611,8 @@ static bool memories_fit(const oak_isa *isa, const oak_part *part)
         if (memory->space >= isa->about.space_count) return false;
         const oak_space_info *space = &isa->about.spaces[memory->space];
         uint64_t end = (uint64_t)memory->base + memory->size;
-        if (space->special || space->of_bits || !memory->size || memory->size > OAK_LARGEST_MEMORY ||
-            memory->base < space->first || end > space->end)
+        if ((space->special && !space->takes_memory) || space->of_bits || !memory->size ||
+            memory->size > OAK_LARGEST_MEMORY || memory->base < space->first || end > space->end)
             return false;
     }
     return true;
@@ -594,7 +621,7 @@ static bool memories_fit(const oak_isa *isa, const oak_part *part)
 oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_machine **result)
 {
     const oak_isa *isa = oak_isa_find(part->architecture->name);
-    if (!isa || !isa->core || part->memory_count > MOST_MEMORIES || part->block_count > OAK_MOST_BLOCKS)
+    if (!isa || !isa->core || part->memory_count > OAK_MOST_MEMORIES || part->block_count > OAK_MOST_BLOCKS)
         return OAK_UNSUPPORTED;
     if (!memories_fit(isa, part)) return OAK_OUT_OF_RANGE;
     oak_machine *machine = host->resize(host->context, NULL, 0, sizeof *machine);
@@ -604,7 +631,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
     machine->part = part;
     machine->isa = isa;
     for (unsigned i = 0; i < part->port_count; i++) oak_gpio_open(&machine->gpio[i], &part->ports[i]);
-    oak_core_memory memories[MOST_MEMORIES];
+    oak_core_memory memories[OAK_MOST_MEMORIES];
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
         memories[i] = (oak_core_memory){memory->space, memory->writable, memory->base, memory->size};
@@ -666,6 +693,12 @@ void oak_machine_free(oak_machine *machine)
     if (machine->stored)
         host.resize(host.context, machine->stored,
                     (machine->part->register_count + 1) * sizeof *machine->stored, 0);
+    for (unsigned i = 0; i < machine->part->memory_count; i++)
+        if (i < OAK_MOST_MEMORIES && machine->loaded[i])
+            host.resize(host.context, machine->loaded[i],
+                        (size_t)machine->part->memories[i].size *
+                            oak_unit_bytes(&machine->isa->about, machine->part->memories[i].space),
+                        0);
     if (machine->core) machine->isa->core->destroy(machine->core);
     if (machine->tables) machine->isa->close(&host, machine->tables);
     host.resize(host.context, machine, sizeof *machine, 0);
@@ -695,7 +728,7 @@ oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32
             at += count;
         }
     }
-    return OAK_OK;
+    return keep_loaded(machine);
 }
 
 void oak_machine_mark_data(oak_machine *machine, uint32_t address, uint32_t count)

@@ -162,9 +162,9 @@ static unsigned entry(const oak_core *core, kit_reach *list)
     uint8_t *const cells = kit->space[KNOT_NIB].cells;                                                       \
     uint8_t *cell;                                                                                           \
     uint32_t w, c, before
-#define SAVE       (core->w = (uint8_t)w, core->c = (uint8_t)c)
-#define LOAD       (w = core->w, c = core->c)
-#define BACK_TO_IT (void)0
+#define SAVE        (core->w = (uint8_t)w, core->c = (uint8_t)c)
+#define LOAD        (w = core->w, c = core->c)
+#define BACK_TO_IT  (void)0
 #define LOOP_NAME   run_blocks
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
@@ -202,11 +202,11 @@ static const struct kit_register registers_at[R_COUNT] = {REGISTERS(PLACE)};
 #define INFO(id, name, bits, title, derived, points, ...) [R_##id] = {name, bits, title, derived, points},
 static const oak_register_info registers[R_COUNT] = {REGISTERS(INFO)};
 static const oak_flag_info flags[] = {{"c", R_C, 0, 1, "carry", false}};
-static const oak_space_info spaces[KNOT_SPACES] = {{"number", "a plain number", false, false, 0, 0, 0},
-                                                   {"code", "program memory", false, false, 0, KNOT_SPAN, 13},
-                                                   {"nib", "cells of four bits", false, false, 0, 128, 4},
-                                                   {"wide", "data memory", false, false, 0, 1 << 24, 0},
-                                                   {"io", "I/O registers", false, true, 0, 128, 0}};
+static const oak_space_info spaces[KNOT_SPACES] = {{"number", "a plain number", false, false, 0, 0, 0, false, 0},
+                                                   {"code", "program memory", false, false, 0, KNOT_SPAN, 13, false, 256},
+                                                   {"nib", "cells of four bits", false, false, 0, 128, 4, false, 64},
+                                                   {"wide", "data memory", false, false, 0, 1 << 24, 0, false, 0},
+                                                   {"io", "I/O registers", false, true, 0, 128, 0, true, 0}};
 #define INNER(member, most) {#member, offsetof(oak_core, member), sizeof((oak_core *)0)->member, most}
 static const kit_inner inner[] = {INNER(line, 3), INNER(serving, KNOT_LINES), INNER(sleeping, 1),
                                   INNER(from[0], UINT64_MAX), INNER(from[1], UINT64_MAX), {0}};

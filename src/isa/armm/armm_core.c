@@ -595,8 +595,8 @@ void armm_note_registers(oak_core *core, uint32_t written)
 {
     for (unsigned i = 0; (written & core->watched_registers) && i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
-        bool hit = !one->space && !(one->accesses & OAK_ACCESS_HANDLER) && (one->accesses & OAK_ACCESS_WRITE) &&
-                   (written >> one->address & 1);
+        bool hit = !one->space && !(one->accesses & OAK_ACCESS_HANDLER) &&
+                   (one->accesses & OAK_ACCESS_WRITE) && (written >> one->address & 1);
         if (!hit) continue;
         core->watch_hits |= (uint32_t)1 << i;
         core->watch_pc = core->r[ARMM_PC];
@@ -613,7 +613,8 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     core->counting |= core->counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
-        exit = (core->counts ? armm_run_counted : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit =
+            (core->counts ? armm_run_counted : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
     if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
@@ -739,7 +740,8 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
             bool known = cells[i].address < (core->v7 ? ARMM_REGISTERS : ARMM_BASEPRI) &&
                          cells[i].address != ARMM_PC && !cells[i].bits;
             if (!known || (cells[i].accesses & OAK_ACCESS_CHANGE)) return OAK_UNSUPPORTED;
-            bool sp = cells[i].address == ARMM_SP || cells[i].address == ARMM_MSP || cells[i].address == ARMM_PSP;
+            bool sp =
+                cells[i].address == ARMM_SP || cells[i].address == ARMM_MSP || cells[i].address == ARMM_PSP;
             registers |= sp ? ARMM_STACK_POINTERS : (uint32_t)1 << cells[i].address;
             core->watched[i] = cells[i];
             continue;
@@ -815,7 +817,8 @@ static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tal
     const armm_region *region = armm_region_at(core, address);
     if (!region) return OAK_OUT_OF_RANGE;
     if (!core->tallies.at) return OAK_UNSUPPORTED;
-    if (core->counting) armm_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
+    if (core->counting)
+        armm_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
     if (address & 1) *tally = (oak_tally){0};
     else *tally = core->tallies.at[region->first_slot + (address - region->base) / 2];
     return OAK_OK;

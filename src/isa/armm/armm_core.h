@@ -232,7 +232,7 @@ struct oak_core {
     uint8_t *stop_at;
     uint32_t slots;
     bool decoded;     /* something is */
-    bool used; /* something may have been written since the last reset */
+    bool used;        /* something may have been written since the last reset */
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;
@@ -251,7 +251,7 @@ struct oak_core {
     oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
-    uint32_t watched_registers; /* a bit each */
+    uint32_t watched_registers;    /* a bit each */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     uint64_t now;                  /* of the access being made */
     uint64_t ends;                 /* when an instruction that may jump ends, without what the jump takes */

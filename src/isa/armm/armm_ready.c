@@ -631,8 +631,10 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
         ends = ends_block(op->handler);
         bool never = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
         if (op->handler == ARMM_OP_OUTSIDE) before = decoded.state_after = 0; /* the end of the memory */
-        uint32_t used = core->watched_registers && !never ? armm_may_use(core, pc) | (before ? 1u << ARMM_XPSR : 0) : 0;
-        if ((used & core->watched_registers) || (before && !make_conditional(core, op, pc, before, cycles, ends))) {
+        uint32_t used =
+            core->watched_registers && !never ? armm_may_use(core, pc) | (before ? 1u << ARMM_XPSR : 0) : 0;
+        if ((used & core->watched_registers) ||
+            (before && !make_conditional(core, op, pc, before, cycles, ends))) {
             make(op, ARMM_OP_SINGLE, before, 0, 0); /* it is watched, or there is no memory for it */
             ends = true;
         }

@@ -317,15 +317,16 @@ static uint8_t add_mnemonic(oak_isa_tables *tables, const char *name)
 
 /* Buckets of rows of one width by some bits of the code, in the order of the table: counted first, then filled. `from` has one element
  * more than there are buckets; returns where the last one ends. */
-static unsigned build_buckets(oak_isa_tables *tables, bool wide, unsigned shift, unsigned buckets, uint16_t *from,
-                              unsigned at)
+static unsigned build_buckets(oak_isa_tables *tables, bool wide, unsigned shift, unsigned buckets,
+                              uint16_t *from, unsigned at)
 {
     uint16_t end[ARMM_WIDE_BUCKETS > ARMM_NARROW_BUCKETS ? ARMM_WIDE_BUCKETS : ARMM_NARROW_BUCKETS];
     for (unsigned pass = 0; pass < 2; pass++) {
         for (unsigned i = 0; pass && i < buckets; i++) end[i] = from[i];
         for (unsigned row = 0; row < ARMM_ROWS; row++) {
             const oak_pattern *pattern = &tables->shape[row].pattern;
-            if (armm_is_wide(&tables->shape[row]) != wide || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
+            if (armm_is_wide(&tables->shape[row]) != wide ||
+                (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7))
                 continue;
             uint32_t fixed = (uint32_t)(pattern->fixed >> shift) & (buckets - 1),
                      free = ~(uint32_t)(pattern->mask >> shift) & (buckets - 1), bits = free;
@@ -486,8 +487,8 @@ static bool names_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned 
 /* ------------------------------------------------------------------------------------------ the architectures */
 
 static const oak_space_info spaces[ARMM_SPACES] = {
-    [ARMM_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0},
-    [ARMM_MEM] = {"mem", "memory", false, false, 0, (uint64_t)1 << 32, 0},
+    [ARMM_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0, false, 0},
+    [ARMM_MEM] = {"mem", "memory", false, false, 0, (uint64_t)1 << 32, 0, false, 0},
 };
 
 static const oak_register_info core_registers[ARMM_REGISTERS] = {

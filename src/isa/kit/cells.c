@@ -125,7 +125,9 @@ bool kit_in(oak_core *core, unsigned space, uint32_t address, uint64_t now, uint
     kit_core *kit = kit_of(core);
     const uint8_t *cell = register_cell(core, space, address);
     if (!cell) return false;
-    *value = kit->setup.device_read(kit->setup.machine, space, address, *cell, false, 0xFF, now);
+    bool plain = !kit->space[space].present;
+    *value =
+        plain ? *cell : kit->setup.device_read(kit->setup.machine, space, address, *cell, false, 0xFF, now);
     return true;
 }
 
@@ -135,7 +137,7 @@ bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, ui
     uint8_t *cell = register_cell(core, space, address);
     if (!cell) return false;
     *cell = value;
-    kit->setup.device_write(kit->setup.machine, space, address, value, now);
+    if (kit->space[space].present) kit->setup.device_write(kit->setup.machine, space, address, value, now);
     return true;
 }
 
@@ -143,7 +145,7 @@ static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint
 {
     const kit_core *kit = kit_look(core);
     if (kit->arch->peek) return kit->arch->peek(core, space, address, stored);
-    if (!register_cell(core, space, address)) return stored;
+    if (!kit->space[space].present || !register_cell(core, space, address)) return stored;
     return (uint8_t)kit->setup.device_read(kit->setup.machine, space, address, stored, true, 0xFF,
                                            kit->time.cycles);
 }

@@ -169,9 +169,10 @@ typedef struct kit_core {
     bool decoded;              /* something is */
     bool used;                 /* something may have been written since the last reset */
     oak_tallies tallies;       /* by code address */
-    char *counts;              /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
-    bool counting;             /* some may not be 0 */
-    oak_edits edits;           /* of the code */
+    char *
+        counts; /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
+    bool counting;   /* some may not be 0 */
+    oak_edits edits; /* of the code */
     oak_watched watched[OAK_MOST_WATCHED];
     uint8_t watched_banks[OAK_MOST_WATCHED], watched_stride[OAK_MOST_WATCHED];
     unsigned watched_count;

@@ -79,8 +79,8 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     bool was_blocked = kit->blocked;
     kit->counting |= kit->counts != NULL;
     if (!first && left > 1 && !was_blocked)
-        exit = (kit->counts ? kit->arch->run_counted : kit->arch->run_blocks)(
-            core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (kit->counts ? kit->arch->run_counted
+                            : kit->arch->run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if ((exit != KIT_EXIT_TIME && exit != KIT_EXIT_WATCH) || kit->time.cycles >= end) return exit;
     if ((!first || kit->time.instructions != before) && kit->stop_at[kit->pc]) return KIT_EXIT_STOP;
     left = first || was_blocked || exit == KIT_EXIT_WATCH ? 1 : end - kit->time.cycles;

@@ -144,7 +144,8 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
         const kit_class *class = tables->language->classes;
         uint8_t found = 0;
         for (uint8_t i = 0; class[i].name; i++)
-            if (*class[i].name == *p && oak_length(class[i].name) == length && memcmp(class[i].name, p, length) == 0)
+            if (*class[i].name == *p && oak_length(class[i].name) == length &&
+                memcmp(class[i].name, p, length) == 0)
                 found = i + 1;
         row->class_of[row->count] = found;
         if (!found) {

@@ -352,12 +352,12 @@ static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *deco
 /* ------------------------------------------------------------------------------------------ the whole */
 
 static const oak_space_info spaces[MCS51_SPACES] = {
-    [MCS51_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0},
-    [MCS51_CODE] = {"code", "program memory", false, false, 0, 0x10000, 0},
-    [MCS51_IRAM] = {"iram", "internal RAM", false, false, 0, 0x100, 0},
-    [MCS51_XRAM] = {"xram", "external RAM", false, false, 0, 0x10000, 0},
-    [MCS51_SFR] = {"sfr", "special function registers", false, true, 0x80, 0x100, 0},
-    [MCS51_BIT] = {"bit", "single bits", true, false, 0, 0x100, 0},
+    [MCS51_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0, false, 0},
+    [MCS51_CODE] = {"code", "program memory", false, false, 0, 0x10000, 0, false, 0},
+    [MCS51_IRAM] = {"iram", "internal RAM", false, false, 0, 0x100, 0, false, 0},
+    [MCS51_XRAM] = {"xram", "external RAM", false, false, 0, 0x10000, 0, false, 0},
+    [MCS51_SFR] = {"sfr", "special function registers", false, true, 0x80, 0x100, 0, false, 0},
+    [MCS51_BIT] = {"bit", "single bits", true, false, 0, 0x100, 0, false, 0},
 };
 
 static const oak_register_info registers[MCS51_REGISTERS] = {
