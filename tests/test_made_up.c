@@ -203,6 +203,11 @@ START_TEST(a_hardware_stack_says_when_it_is_full_or_empty)
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_OVERFLOW);
     ck_assert_int_eq(value_of(&b, "sp"), 4);
     ck_assert_int_eq(value_of(&b, "stk3"), 0x11);
+    oak_stack_item items[8];
+    ck_assert_uint_eq(oak_session_stack(b.session, items, 8), 4);
+    ck_assert_uint_eq(items[0].value, 0x11);
+    ck_assert_int_eq(items[0].kind, OAK_STACK_RETURNS);
+    ck_assert_int_eq(value_of(&b, "depth"), 4);
     bench_close(&b);
     open_knot(" ret\n");
     ck_assert_int_eq(bench_run(&b, 0, 0).stop.fault, OAK_FAULT_STACK_UNDERFLOW);

@@ -45,6 +45,19 @@ typedef struct oak_flag_info {
     bool is_vector; /* its value is the number of the vector being handled, 0 in the main program */
 } oak_flag_info;
 
+/* How return addresses are kept. */
+typedef struct oak_stack_info {
+    uint8_t pointer;      /* the register; of a hardware stack it counts the levels in use */
+    uint8_t space;        /* that the stack lies in; 0: a hardware stack */
+    uint8_t cell;         /* bytes of one push */
+    uint8_t return_bytes; /* of a return address */
+    bool grows_up;
+    bool points_to_free;          /* the pointer names the next free cell, not the one on top */
+    bool return_high_first;       /* the byte at the lowest address of a return address is the highest */
+    uint8_t first_level, levels;  /* of a hardware stack: the registers that are its levels */
+    uint32_t usual_first;         /* where a stack that grows up begins when nobody says so */
+} oak_stack_info;
+
 typedef struct oak_architecture {
     const char *name;
     const char *title;
@@ -65,6 +78,7 @@ typedef struct oak_architecture {
     const oak_register_info *registers;
     unsigned register_count;
     unsigned pc_register;
+    oak_stack_info stack;
     unsigned state_register; /* holds the state of a row of instructions, where there is one */
     const oak_flag_info *flags;
     unsigned flag_count;

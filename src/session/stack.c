@@ -11,18 +11,15 @@ enum { MOST_FOLLOWED = 64, MOST_ENTRIES = 4096 };
 
 uint32_t session_stack_pointer(const oak_session *session)
 {
-    const oak_architecture *about = session->part->architecture;
     uint32_t value = 0;
-    for (unsigned i = 0; i < about->register_count; i++)
-        if (oak_same(about->registers[i].name, "sp"))
-            session->chip.ops->read_register(session->chip.chip, i, &value);
+    session->chip.ops->read_register(session->chip.chip, session->part->architecture->stack.pointer, &value);
     return value;
 }
 
 bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than)
 {
-    bool grows_up = session->part->architecture->word_bytes == 1;
-    return grows_up ? stack > than : stack < than;
+    const oak_stack_info *info = &session->part->architecture->stack;
+    return info->grows_up || info->levels ? stack > than : stack < than;
 }
 
 /* ------------------------------------------------------------------------------------------ entries */
@@ -168,9 +165,8 @@ typedef struct walk {
     oak_stack_item last;
     size_t count, room;
     uint32_t depth;     /* returns among them */
-    uint32_t at, first; /* the next word; where an 8-bit stack begins */
-    unsigned space;
-    bool bytes;
+    const oak_stack_info *info;
+    uint32_t at, first; /* the next word; where one that grows up begins */
     unsigned handlers; /* interrupts that are not returned from yet, at least */
 } walk;
 
@@ -178,21 +174,21 @@ typedef struct walk {
 static bool follows_call(oak_session *session, uint32_t address)
 {
     oak_decoded decoded;
-    for (uint32_t back = 2; back <= 4; back++)
+    for (uint32_t back = 1; back <= OAK_LONGEST_INSN; back++)
         if (address >= back && session_decode(session, address - back, &decoded) == OAK_OK &&
             decoded.size == back && (decoded.flow == OAK_FLOW_CALL))
             return true;
     return false;
 }
 
-/* Where the 8-bit stack begins: where the program says so, else at the last thing of the program's below its top, or behind
+/* Where a stack that grows up begins: where the program says so, else at the last thing of the program's below its top, or behind
  * register bank 0. */
 static uint32_t stack_begin(oak_session *session, uint32_t top)
 {
     if (!session->entries_known) find_entries(session);
     if (session->stack_known) return session->stack_first;
-    uint32_t begin = 8;
-    unsigned space = oak_part_find_space(session->part, "iram", 4);
+    uint32_t begin = session->part->architecture->stack.usual_first;
+    unsigned space = session->part->architecture->stack.space;
     const oak_symbol *symbol;
     for (unsigned i = 0; session->program && (symbol = oak_program_symbol(session->program, i)); i++)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == space && symbol->value <= (int64_t)top &&
@@ -201,20 +197,28 @@ static uint32_t stack_begin(oak_session *session, uint32_t top)
     return begin;
 }
 
-/* Is there another word of `bytes`? Its value, least significant byte at the lowest address. */
+static uint32_t lowest(const walk *w, unsigned bytes)
+{
+    return w->info->grows_up ? w->at - (bytes - 1) : w->at;
+}
+
+/* Is there another word of `bytes`? Its value. */
 static bool peek(const walk *w, unsigned bytes, uint32_t *value)
 {
     uint8_t b[4] = {0};
-    uint32_t from = w->bytes ? w->at - (bytes - 1) : w->at;
-    if (w->count == w->room) return false;
-    if (w->bytes) {
+    const oak_stack_info *info = w->info;
+    if (w->count == w->room || bytes > sizeof b) return false;
+    if (info->grows_up) {
         if (w->at < w->first + (bytes - 1)) return false;
     } else {
-        const oak_part_memory *memory = oak_part_find_memory(w->session->part, w->space, w->at);
-        if (w->at == word_at(w->session, 0) || !memory || !memory->writable) return false;
+        const oak_part_memory *memory = oak_part_find_memory(w->session->part, info->space, w->at);
+        bool bottom = w->session->isa->frame && w->at == word_at(w->session, 0);
+        if (bottom || !memory || !memory->writable) return false;
     }
-    if (w->session->chip.ops->read_memory(w->session->chip.chip, w->space, from, b, bytes)) return false;
-    *value = (uint32_t)b[0] | (uint32_t)b[1] << 8 | (uint32_t)b[2] << 16 | (uint32_t)b[3] << 24;
+    if (w->session->chip.ops->read_memory(w->session->chip.chip, info->space, lowest(w, bytes), b, bytes)) return false;
+    *value = 0;
+    for (unsigned i = 0; i < bytes; i++)
+        *value |= (uint32_t)b[info->return_high_first ? bytes - 1 - i : i] << (8 * i);
     return true;
 }
 
@@ -223,9 +227,8 @@ static oak_stack_item *take(walk *w, unsigned bytes, uint32_t value, oak_stack_k
     oak_stack_item *item = w->items ? &w->items[w->count] : &w->last;
     w->count++;
     w->depth += kind == OAK_STACK_RETURNS || kind == OAK_STACK_INTERRUPTED;
-    *item = (oak_stack_item){
-        .at = w->bytes ? w->at - (bytes - 1) : w->at, .value = value, .bytes = (uint8_t)bytes, .kind = kind};
-    w->at = w->bytes ? w->at - bytes : w->at + bytes;
+    *item = (oak_stack_item){.at = lowest(w, bytes), .value = value, .bytes = (uint8_t)bytes, .kind = kind};
+    w->at = w->info->grows_up ? w->at - bytes : w->at + bytes;
     return item;
 }
 
@@ -243,17 +246,17 @@ static bool walk_bytes(walk *w, uint32_t *pc)
     followed own;
     uint32_t value;
     follow(w->session, *pc, &own);
-    while (own.count && peek(w, 1, &value)) {
+    while (own.count && peek(w, w->info->cell, &value)) {
         unsigned top = own.count - 1;
-        if (own.entry[top].known) take_saved(w, 1, value, own.entry[top].space, own.entry[top].number);
-        else take(w, 1, value, OAK_STACK_UNKNOWN);
+        if (own.entry[top].known) take_saved(w, w->info->cell, value, own.entry[top].space, own.entry[top].number);
+        else take(w, w->info->cell, value, OAK_STACK_UNKNOWN);
         drop_words(&own, 1);
     }
-    if (own.count || !peek(w, 2, &value)) return false;
+    if (own.count || !peek(w, w->info->return_bytes, &value)) return false;
     bool called = follows_call(w->session, value);
     if (!called && !w->handlers) return false;
     if (!called) w->handlers--;
-    take(w, 2, value, called ? OAK_STACK_RETURNS : OAK_STACK_INTERRUPTED);
+    take(w, w->info->return_bytes, value, called ? OAK_STACK_RETURNS : OAK_STACK_INTERRUPTED);
     *pc = value;
     return true;
 }
@@ -306,14 +309,33 @@ static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
 static void walk_rest(walk *w)
 {
     uint32_t value;
-    unsigned bytes = w->bytes ? 1 : 4;
-    while (peek(w, bytes, &value)) {
-        uint32_t pair;
-        if (w->bytes && peek(w, 2, &pair) && follows_call(w->session, pair))
-            take(w, 2, pair, OAK_STACK_RETURNS);
-        else if (!w->bytes && (value & 1) && follows_call(w->session, value & ~(uint32_t)1))
-            take(w, 4, value & ~(uint32_t)1, OAK_STACK_RETURNS);
-        else take(w, bytes, value, OAK_STACK_UNKNOWN);
+    const oak_stack_info *info = w->info;
+    bool link = w->session->isa->frame != NULL; /* then bit 0 marks what returns */
+    uint32_t mark = link ? w->session->part->architecture->code_bit : 0;
+    while (peek(w, info->cell, &value)) {
+        uint32_t back = 0;
+        bool whole = peek(w, info->return_bytes, &back);
+        if (whole && (!mark || (back & mark)) && follows_call(w->session, back & ~mark))
+            take(w, info->return_bytes, back & ~mark, OAK_STACK_RETURNS);
+        else take(w, info->cell, value, OAK_STACK_UNKNOWN);
+    }
+}
+
+/* A hardware stack: its levels are registers, the last one in use on top. */
+static void walk_levels(walk *w, uint32_t in_use)
+{
+    const oak_stack_info *info = w->info;
+    for (uint32_t level = in_use < info->levels ? in_use : info->levels; level-- > 0 && w->count < w->room;) {
+        uint32_t value = 0;
+        w->session->chip.ops->read_register(w->session->chip.chip, info->first_level + level, &value);
+        bool called = follows_call(w->session, value);
+        oak_stack_item *item = w->items ? &w->items[w->count] : &w->last;
+        *item = (oak_stack_item){.at = level,
+                                 .value = value,
+                                 .bytes = info->return_bytes,
+                                 .kind = called ? OAK_STACK_RETURNS : OAK_STACK_INTERRUPTED};
+        w->count++;
+        w->depth++;
     }
 }
 
@@ -326,20 +348,24 @@ static unsigned handlers_under_way(const oak_session *session)
 static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
 {
     const oak_architecture *about = session->part->architecture;
-    bool bytes = about->word_bytes == 1;
+    const oak_stack_info *info = &about->stack;
     uint32_t pc = 0, link = 0, sp = session_stack_pointer(session);
     walk w = {.session = session,
               .items = items,
               .room = room,
-              .at = sp,
-              .first = bytes ? stack_begin(session, sp) : 0,
-              .space = bytes ? oak_part_find_space(session->part, "iram", 4) : about->code_space,
-              .bytes = bytes,
+              .info = info,
+              .at = !info->points_to_free ? sp : info->grows_up ? sp - 1 : sp + 1,
+              .first = info->grows_up ? stack_begin(session, sp) : 0,
               .handlers = handlers_under_way(session)};
+    if (info->levels) {
+        walk_levels(&w, sp);
+        return w;
+    }
+    if (!info->space) return w;
     session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
     const oak_exception_frame *frame = session->isa->frame;
     if (frame) session->chip.ops->read_register(session->chip.chip, frame->link_register, &link);
-    while (bytes ? walk_bytes(&w, &pc) : frame && walk_words(&w, &pc, &link)) continue;
+    while (frame ? walk_words(&w, &pc, &link) : walk_bytes(&w, &pc)) continue;
     walk_rest(&w);
     return w;
 }

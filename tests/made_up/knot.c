@@ -26,6 +26,27 @@ struct oak_core {
 
 extern const oak_isa oak_isa_knot;
 
+/* clang-format off */
+#define AT_OF(member) {offsetof(oak_core, member), sizeof((oak_core *)0)->member}
+#define REGISTERS(R) /* the halves are those of a little-endian host */                                    \
+    R(PC, "pc", 12, "program counter", false, 0, AT_OF(kit.pc))                                              \
+    R(W, "w", 8, "working register", false, 0, AT_OF(w))                                                     \
+    R(D, "d", 16, "double register", false, 0, AT_OF(d))                                                     \
+    R(P, "p", 24, "pointer", false, KNOT_WIDE, AT_OF(p))                                                     \
+    R(DL, "dl", 8, "its low half", true, 0, {offsetof(oak_core, d), 1})                                      \
+    R(DH, "dh", 8, "its high half", true, 0, {offsetof(oak_core, d) + 1, 1})                                 \
+    R(C, "cf", 1, "carry", false, 0, AT_OF(c))                                                               \
+    R(BK, "bk", 1, "bank", false, 0, AT_OF(bk))                                                              \
+    R(SP, "sp", 3, "levels in use", false, 0, AT_OF(sp))                                                     \
+    R(S0, "stk0", 12, "return", false, 0, AT_OF(stk[0]))                                                     \
+    R(S1, "stk1", 12, "return", false, 0, AT_OF(stk[1]))                                                     \
+    R(S2, "stk2", 12, "return", false, 0, AT_OF(stk[2]))                                                     \
+    R(S3, "stk3", 12, "return", false, 0, AT_OF(stk[3]))                                                     \
+    R(OTHER, "w'", 8, "the other w", false, 0, AT_OF(other))
+#define NUMBER(id, name, bits, title, derived, points, ...) R_##id,
+enum { REGISTERS(NUMBER) R_COUNT };
+/* clang-format on */
+
 /* ------------------------------------------------------------------------------------------ operands */
 
 static const char *const halves[] = {"dl", "dh", NULL}, *const conditions[] = {"z", "nz", "c", "nc", NULL},
@@ -148,8 +169,9 @@ static uint32_t bank(const oak_core *core)
 
 static unsigned entry(const oak_core *core, kit_reach *list)
 {
-    (void)core, (void)list;
-    return 0;
+    (void)core;
+    list[0] = (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = R_SP, .size = 1};
+    return 1;
 }
 
 #include "isa/kit/dispatch.h"
@@ -179,24 +201,6 @@ static unsigned entry(const oak_core *core, kit_reach *list)
 #include "isa/kit/loop.h"
 
 /* clang-format off */
-#define AT_OF(member) {offsetof(oak_core, member), sizeof((oak_core *)0)->member}
-#define REGISTERS(R) /* the halves are those of a little-endian host */                                    \
-    R(PC, "pc", 12, "program counter", false, 0, AT_OF(kit.pc))                                              \
-    R(W, "w", 8, "working register", false, 0, AT_OF(w))                                                     \
-    R(D, "d", 16, "double register", false, 0, AT_OF(d))                                                     \
-    R(P, "p", 24, "pointer", false, KNOT_WIDE, AT_OF(p))                                                     \
-    R(DL, "dl", 8, "its low half", true, 0, {offsetof(oak_core, d), 1})                                      \
-    R(DH, "dh", 8, "its high half", true, 0, {offsetof(oak_core, d) + 1, 1})                                 \
-    R(C, "cf", 1, "carry", false, 0, AT_OF(c))                                                               \
-    R(BK, "bk", 1, "bank", false, 0, AT_OF(bk))                                                              \
-    R(SP, "sp", 3, "levels in use", false, 0, AT_OF(sp))                                                     \
-    R(S0, "stk0", 12, "return", false, 0, AT_OF(stk[0]))                                                     \
-    R(S1, "stk1", 12, "return", false, 0, AT_OF(stk[1]))                                                     \
-    R(S2, "stk2", 12, "return", false, 0, AT_OF(stk[2]))                                                     \
-    R(S3, "stk3", 12, "return", false, 0, AT_OF(stk[3]))                                                     \
-    R(OTHER, "w'", 8, "the other w", false, 0, AT_OF(other))
-#define NUMBER(id, name, bits, title, derived, points, ...) R_##id,
-enum { REGISTERS(NUMBER) R_COUNT };
 #define PLACE(id, name, bits, title, derived, points, ...) [R_##id] = __VA_ARGS__,
 static const struct kit_register registers_at[R_COUNT] = {REGISTERS(PLACE)};
 #define INFO(id, name, bits, title, derived, points, ...) [R_##id] = {name, bits, title, derived, points},
@@ -232,7 +236,8 @@ const oak_isa oak_isa_knot = {
     .about = {.name = "knot", .title = "a made-up core", .cycle_unit = "cycle", .big_endian = true, .word_bytes = 2,
               .code_align = 1, .vector_first = 4, .vector_step = 4, .own_lines = KNOT_LINES, .spaces = spaces,
               .space_count = KNOT_SPACES, .code_space = KNOT_CODE, .registers = registers, .register_count = R_COUNT,
-              .pc_register = R_PC, .flags = flags, .flag_count = sizeof flags / sizeof *flags},
+              .pc_register = R_PC, .stack = {.pointer = R_SP, .return_bytes = 2, .first_level = R_S0, .levels = KNOT_LEVELS},
+              .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = knot_rows, .row_count = KNOT_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS,
     .vector_mnemonic = "jmp", .plain_return = "ret", .core = &core_ops};
 /* clang-format on */

@@ -418,6 +418,7 @@ const oak_isa oak_isa_mcs51 = {
               .registers = registers,
               .register_count = MCS51_REGISTERS,
               .pc_register = MCS51_REG_PC,
+              .stack = {.pointer = MCS51_REG_SP, .space = MCS51_IRAM, .cell = 1, .return_bytes = 2, .grows_up = true, .usual_first = 8},
               .flags = flags,
               .flag_count = sizeof flags / sizeof *flags},
     .rows = mcs51_rows,
