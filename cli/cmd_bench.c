@@ -32,19 +32,20 @@ static bench *completing; /* completion has no context of its own */
 
 /* ------------------------------------------------------------------------------------------ telling */
 
-/* The same change seen through another name: ACC for a, iram[0x00] for r0. */
+/* The same change seen as a register that changed before it in the list. */
 bool bench_is_a_register(const oak_part *part, const oak_change *changes, size_t number)
 {
+    const oak_architecture *about = part->architecture;
     const oak_change *c = &changes[number];
-    const oak_part_register *reg = oak_part_register_at(part, c->space, c->address);
-    if (part->architecture->word_bytes != 1 || (!reg && c->address >= 0x20)) return false;
-    static const char *const halves[] = {"DPL", "DPH"};
-    for (size_t i = 0; i < number; i++) {
-        const char *name = changes[i].space ? "" : part->architecture->registers[changes[i].address].name;
-        bool half = reg && strcmp(name, "dptr") == 0 &&
-                    (strcmp(reg->name, halves[0]) == 0 || strcmp(reg->name, halves[1]) == 0);
-        if (!changes[i].space && (half || (changes[i].before == c->before && changes[i].after == c->after)))
-            return true;
+    for (unsigned k = 0; k < about->cells_count; k++) {
+        const oak_register_cells *cells = &about->cells[k];
+        uint32_t at = c->address - cells->address;
+        bool lies = cells->space == c->space &&
+                    (cells->banks ? at % cells->stride == 0 && at / cells->stride < cells->banks : at < cells->size);
+        for (size_t i = 0; lies && i < number; i++) {
+            bool same = cells->size > 1 || (changes[i].before == c->before && changes[i].after == c->after);
+            if (!changes[i].space && changes[i].address == cells->reg && same) return true;
+        }
     }
     return false;
 }

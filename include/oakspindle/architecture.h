@@ -45,6 +45,13 @@ typedef struct oak_flag_info {
     bool is_vector; /* its value is the number of the vector being handled, 0 in the main program */
 } oak_flag_info;
 
+/* A register that is also cells of memory: reading and writing these is reading and writing it. */
+typedef struct oak_register_cells {
+    uint8_t reg, space, size; /* size: cells */
+    uint8_t banks, stride;    /* it is one of so many, so far from each other; 0: always the same */
+    uint32_t address;
+} oak_register_cells;
+
 /* How return addresses are kept. */
 typedef struct oak_stack_info {
     uint8_t pointer;      /* the register; of a hardware stack it counts the levels in use */
@@ -79,6 +86,8 @@ typedef struct oak_architecture {
     unsigned register_count;
     unsigned pc_register;
     oak_stack_info stack;
+    const oak_register_cells *cells; /* of registers */
+    unsigned cells_count;
     unsigned state_register; /* holds the state of a row of instructions, where there is one */
     const oak_flag_info *flags;
     unsigned flag_count;

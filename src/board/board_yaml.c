@@ -4,7 +4,7 @@
 
 #include "base/bytes.h"
 #include "board/board_state.h"
-#include "part/yaml_tree.h"
+#include "part/tree_yaml.h"
 
 enum { LARGEST_FILE = 4 << 20, MOST_STAND_INS = 200, MOST_TERMINALS = 64 };
 

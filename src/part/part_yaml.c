@@ -8,7 +8,7 @@
 #include "base/bytes.h"
 #include "base/diag.h"
 #include "part/part_svd.h"
-#include "part/yaml_tree.h"
+#include "part/tree_yaml.h"
 #include <oakspindle/print.h>
 
 enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096 };

@@ -126,15 +126,9 @@ typedef struct kit_arch {
     unsigned (*entry)(const oak_core *core, kit_reach *list);
     /* False only when a glance shows that the instruction reaches nothing watched. Optional. */
     bool (*glance)(const oak_core *core, uint32_t pc);
-    /* Where a register lies that is cells (`one` is changed to them); false when its accesses cannot be told. */
-    bool (*lies)(oak_watched *one, uint8_t *banks, uint8_t *stride);
-    /* A reached cell as the register it is, where it is one. */
-    oak_watched (*named)(const kit_reach *one);
     /* Cells of special spaces, as a program would see them and without effects; writing as a program would. Optional. */
     uint8_t (*peek)(const oak_core *core, unsigned space, uint32_t address, uint8_t stored);
     void (*poke)(oak_core *core, unsigned space, uint32_t address, uint8_t value);
-    /* May an instruction reach these cells as a register that it names, or uses without a word? */
-    bool (*holds_register)(const oak_watched *one);
     /* What is added to the first bank's addresses while another one is selected; of architectures with banks. */
     uint32_t (*bank)(const oak_core *core);
     /* What is watched has changed: whatever the glance needs. Optional. */

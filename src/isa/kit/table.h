@@ -145,14 +145,9 @@ void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op);
 /* For a kit_arch: what rows touch, by their columns; registers are kept apart from cells. */
 unsigned kit_row_cells(const oak_core *core, uint32_t pc, kit_reach *list);
 unsigned kit_row_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
-bool kit_row_lies(oak_watched *one, uint8_t *banks, uint8_t *stride);
-oak_watched kit_row_named(const kit_reach *one);
-bool kit_no_register(const oak_watched *one);
 OAK_MUST_USE oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value);
 OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value);
-#define KIT_TABLE_ARCH                                                                                       \
-    .cells = kit_row_cells, .registers = kit_row_registers, .lies = kit_row_lies, .named = kit_row_named,    \
-    .holds_register = kit_no_register
+#define KIT_TABLE_ARCH .cells = kit_row_cells, .registers = kit_row_registers
 
 #define KIT_ISA_FUNCTIONS                                                                                    \
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \

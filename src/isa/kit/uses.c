@@ -117,25 +117,6 @@ unsigned kit_row_registers(const oak_core *core, uint32_t pc, kit_reach *list, u
     return count;
 }
 
-bool kit_row_lies(oak_watched *one, uint8_t *banks, uint8_t *stride)
-{
-    (void)banks, (void)stride;
-    one->size = 1;
-    return true;
-}
-
-oak_watched kit_row_named(const kit_reach *one)
-{
-    return (oak_watched){one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
-                         one->size};
-}
-
-bool kit_no_register(const oak_watched *one)
-{
-    (void)one;
-    return false;
-}
-
 void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
     const struct kit_tables *tables = kit_tables_of(kit_look(core)->tables);

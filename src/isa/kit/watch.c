@@ -10,6 +10,49 @@ static bool is_instruction(const kit_core *kit, uint32_t pc)
     return kit->row[pc] >= KIT_FIRST_ROW;
 }
 
+/* A register as the cells it is; false for the program counter, which every instruction writes. */
+static bool register_lies(const oak_architecture *about, oak_watched *one, uint8_t *banks, uint8_t *stride)
+{
+    if (one->address >= about->register_count || one->address == about->pc_register) return false;
+    one->size = 1;
+    for (unsigned i = 0; i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        if (cells->reg != one->address) continue;
+        *one = (oak_watched){cells->space, one->accesses, one->bits, cells->address, cells->size};
+        *banks = cells->banks, *stride = cells->stride;
+        break;
+    }
+    return true;
+}
+
+/* Reached cells as the register they are, where they are one. */
+static oak_watched named(const oak_architecture *about, const kit_reach *one)
+{
+    oak_watched watched = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address, one->size};
+    for (unsigned i = 0; one->space && i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        bool banked = one->banks && cells->banks && one->address % one->stride == cells->address;
+        bool inside = !cells->banks && one->address - cells->address < cells->size;
+        if (cells->space != one->space || !(banked || inside)) continue;
+        watched.space = 0, watched.size = 1, watched.address = cells->reg;
+        break;
+    }
+    return watched;
+}
+
+/* May an instruction reach these cells as a register that it names or uses silently? */
+static bool holds_register(const oak_architecture *about, const oak_watched *one)
+{
+    if (!one->space) return !(one->accesses & OAK_ACCESS_HANDLER);
+    for (unsigned i = 0; i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        if (!cells->banks && cells->space == one->space && cells->address < one->address + one->size &&
+            one->address < cells->address + cells->size)
+            return true;
+    }
+    return false;
+}
+
 /* What the instruction at an address reaches; registers only where one of them is watched. */
 static unsigned find_reached(const oak_core *core, uint32_t pc, kit_reach *list)
 {
@@ -28,7 +71,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     if (!is_instruction(kit, pc)) return 0;
     unsigned count = 0, found = kit->arch->registers(core, pc, reached, kit->arch->cells(core, pc, reached));
     for (unsigned i = 0; i < found; i++) {
-        oak_watched one = kit->arch->named(&reached[i]);
+        oak_watched one = named(&kit->arch->isa->about, &reached[i]);
         uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size : UINT32_MAX;
         one.size = 1;
         for (uint32_t b = 0; b < bytes; b++) {
@@ -173,7 +216,7 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
         watched[i] = asked[i];
         bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
         if (is_register &&
-            ((asked[i].accesses & OAK_ACCESS_CHANGE) || !kit->arch->lies(&watched[i], &banks[i], &stride[i])))
+            ((asked[i].accesses & OAK_ACCESS_CHANGE) || !register_lies(&kit->arch->isa->about, &watched[i], &banks[i], &stride[i])))
             return OAK_UNSUPPORTED;
         if (!watched[i].size && !handler) return OAK_OUT_OF_RANGE;
         if (!handler && !can_be_seen(kit, &watched[i])) return OAK_UNSUPPORTED;
@@ -184,7 +227,7 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
         kit->watched_banks[i] = banks[i];
         kit->watched_stride[i] = stride[i];
         bool cells = !(watched[i].accesses & OAK_ACCESS_HANDLER);
-        kit->registers_watched |= cells && (!watched[i].space || kit->arch->holds_register(&watched[i]));
+        kit->registers_watched |= cells && (!watched[i].space || holds_register(&kit->arch->isa->about, &watched[i]));
     }
     kit->watched_count = count;
     kit->observed = count || kit->tallies.at;

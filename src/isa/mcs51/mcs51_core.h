@@ -94,9 +94,6 @@ unsigned mcs51_reached_cells(const oak_core *core, uint32_t pc, kit_reach *list)
 unsigned mcs51_reached_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
 unsigned mcs51_reached_entry(const oak_core *core, kit_reach *list);
 bool mcs51_glance(const oak_core *core, uint32_t pc);
-bool mcs51_register_lies(oak_watched *one, uint8_t *banks, uint8_t *stride);
-bool mcs51_holds_register(const oak_watched *one);
-oak_watched mcs51_named(const kit_reach *one);
 uint32_t mcs51_bank(const oak_core *core);
 void mcs51_watches(oak_core *core);
 

@@ -377,6 +377,15 @@ static const oak_register_info registers[MCS51_REGISTERS] = {
     {"r7", 8, "register 7 of the bank", true, 0},
 };
 
+static const oak_register_cells register_cells[] = {
+    {MCS51_REG_A, MCS51_SFR, 1, 0, 0, 0xE0},   {MCS51_REG_B, MCS51_SFR, 1, 0, 0, 0xF0},
+    {MCS51_REG_PSW, MCS51_SFR, 1, 0, 0, 0xD0}, {MCS51_REG_SP, MCS51_SFR, 1, 0, 0, 0x81},
+    {MCS51_REG_DPTR, MCS51_SFR, 2, 0, 0, 0x82}, {MCS51_REG_R0, MCS51_IRAM, 1, 4, 8, 0},
+    {MCS51_REG_R0 + 1, MCS51_IRAM, 1, 4, 8, 1}, {MCS51_REG_R0 + 2, MCS51_IRAM, 1, 4, 8, 2},
+    {MCS51_REG_R0 + 3, MCS51_IRAM, 1, 4, 8, 3}, {MCS51_REG_R0 + 4, MCS51_IRAM, 1, 4, 8, 4},
+    {MCS51_REG_R0 + 5, MCS51_IRAM, 1, 4, 8, 5}, {MCS51_REG_R0 + 6, MCS51_IRAM, 1, 4, 8, 6},
+    {MCS51_REG_R7, MCS51_IRAM, 1, 4, 8, 7}};
+
 static const oak_flag_info flags[] = {
     {"cy", MCS51_REG_PSW, 7, 1, "carry", false},       {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry", false},
     {"f0", MCS51_REG_PSW, 5, 1, "user flag 0", false}, {"rs", MCS51_REG_PSW, 3, 2, "register bank", false},
@@ -418,6 +427,8 @@ const oak_isa oak_isa_mcs51 = {
               .registers = registers,
               .register_count = MCS51_REGISTERS,
               .pc_register = MCS51_REG_PC,
+              .cells = register_cells,
+              .cells_count = sizeof register_cells / sizeof *register_cells,
               .stack = {.pointer = MCS51_REG_SP, .space = MCS51_IRAM, .cell = 1, .return_bytes = 2, .grows_up = true, .usual_first = 8},
               .flags = flags,
               .flag_count = sizeof flags / sizeof *flags},

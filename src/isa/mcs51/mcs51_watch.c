@@ -177,32 +177,6 @@ unsigned mcs51_reached_cells(const oak_core *core, uint32_t pc, kit_reach *list)
     return count;
 }
 
-/* Where the registers that lie in special registers do. */
-static const struct {
-    uint8_t number, at, size;
-} lies[] = {{MCS51_REG_A, 0xE0, 1},
-            {MCS51_REG_B, 0xF0, 1},
-            {MCS51_REG_PSW, 0xD0, 1},
-            {MCS51_REG_SP, 0x81, 1},
-            {MCS51_REG_DPTR, 0x82, 2}};
-enum { LYING = sizeof lies / sizeof *lies };
-
-/* As a register, where it is one. */
-oak_watched mcs51_named(const kit_reach *one)
-{
-    oak_watched cells = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
-                         one->size};
-    bool is_register = one->banks != 0;
-    if (one->banks) cells.address = MCS51_REG_R0 + (one->address & 7);
-    for (unsigned i = 0; one->space == MCS51_SFR && i < LYING; i++) {
-        if (one->address - lies[i].at >= lies[i].size) continue;
-        cells.address = lies[i].number;
-        is_register = true;
-    }
-    if (is_register) cells.space = 0, cells.size = 1;
-    return cells;
-}
-
 uint32_t mcs51_bank(const oak_core *core)
 {
     return core->data[PSW] & 0x18u;
@@ -253,30 +227,6 @@ static void widen(uint32_t *first, uint32_t *last, const oak_watched *one)
 {
     if (one->address < *first) *first = one->address;
     if (one->address + (one->size - 1) > *last) *last = one->address + (one->size - 1);
-}
-
-/* False for the program counter, which every instruction writes. */
-bool mcs51_register_lies(oak_watched *one, uint8_t *banks, uint8_t *stride)
-{
-    uint32_t number = one->address;
-    bool banked = number >= MCS51_REG_R0 && number <= MCS51_REG_R7;
-    if (banked) {
-        *one = (oak_watched){MCS51_IRAM, one->accesses, one->bits, number - MCS51_REG_R0, 1};
-        *banks = BANKS, *stride = BANK;
-    }
-    for (unsigned i = 0; !banked && i < LYING; i++)
-        if (lies[i].number == number)
-            *one = (oak_watched){MCS51_SFR, one->accesses, one->bits, lies[i].at, lies[i].size};
-    return one->space != 0;
-}
-
-/* May an instruction reach these cells as a register that it names or uses silently? */
-bool mcs51_holds_register(const oak_watched *one)
-{
-    for (unsigned i = 0; one->space == MCS51_SFR && i < LYING; i++)
-        if (lies[i].at < one->address + one->size && one->address < (uint32_t)lies[i].at + lies[i].size)
-            return true;
-    return false;
 }
 
 void mcs51_watches(oak_core *core)

@@ -1,6 +1,6 @@
-/* yaml_tree.c — see yaml_tree.h. libyaml reads what is nested 50,000 deep for minutes; its events are composed here, and the first
+/* tree_yaml.c — see tree_yaml.h. libyaml reads what is nested 50,000 deep for minutes; its events are composed here, and the first
  * one that is too deep ends it. */
-#include "part/yaml_tree.h"
+#include "part/tree_yaml.h"
 
 #include <stdlib.h>
 #include <string.h>

@@ -1,7 +1,7 @@
-/* yaml_tree.h — a file in YAML as a tree whose nodes know their lines and columns. Nesting is bounded while it is read, so that no
+/* tree_yaml.h — a file in YAML as a tree whose nodes know their lines and columns. Nesting is bounded while it is read, so that no
  * file can keep the reader busy. */
-#ifndef OAK_PART_YAML_TREE_H
-#define OAK_PART_YAML_TREE_H
+#ifndef OAK_PART_TREE_YAML_H
+#define OAK_PART_TREE_YAML_H
 
 #include <stdint.h>
 
