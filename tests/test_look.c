@@ -279,7 +279,8 @@ START_TEST(every_code_is_in_the_manual_and_every_code_that_is_printed_is_explain
         ck_assert_msg(strstr(manual, row) != NULL, "docs/diagnostics.md has no row for %s", code);
     }
     free(manual);
-    ck_assert_int_eq(shell("cd " SOURCE_FOLDER " && cat src/*/*.c src/isa/*/*.c cli/*.c | tr '\\n' ' ' | "
+    ck_assert_int_eq(shell("cd " SOURCE_FOLDER
+                           " && cat src/*/*.c src/isa/*/*.c cli/*.c cli/*/*.c | tr '\\n' ' ' | "
                            "grep -oE '((cli_complain|REFUSE_AT|refuse|"
                            "oak_refuse|asm_warn)\\([^\";]*|code = )\"[a-z]+(-[a-z]+)+\"' | grep -oE "
                            "'[a-z]+(-[a-z]+)+' | sort -u",

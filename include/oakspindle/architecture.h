@@ -59,10 +59,10 @@ typedef struct oak_stack_info {
     uint8_t cell;         /* bytes of one push */
     uint8_t return_bytes; /* of a return address */
     bool grows_up;
-    bool points_to_free;          /* the pointer names the next free cell, not the one on top */
-    bool return_high_first;       /* the byte at the lowest address of a return address is the highest */
-    uint8_t first_level, levels;  /* of a hardware stack: the registers that are its levels */
-    uint32_t usual_first;         /* where a stack that grows up begins when nobody says so */
+    bool points_to_free;         /* the pointer names the next free cell, not the one on top */
+    bool return_high_first;      /* the byte at the lowest address of a return address is the highest */
+    uint8_t first_level, levels; /* of a hardware stack: the registers that are its levels */
+    uint32_t usual_first;        /* where a stack that grows up begins when nobody says so */
 } oak_stack_info;
 
 typedef struct oak_architecture {

@@ -164,10 +164,10 @@ typedef struct walk {
     oak_stack_item *items; /* NULL: they are only counted */
     oak_stack_item last;
     size_t count, room;
-    uint32_t depth;     /* returns among them */
+    uint32_t depth; /* returns among them */
     const oak_stack_info *info;
     uint32_t at, first; /* the next word; where one that grows up begins */
-    unsigned handlers; /* interrupts that are not returned from yet, at least */
+    unsigned handlers;  /* interrupts that are not returned from yet, at least */
 } walk;
 
 /* Is there a call just before an address? */
@@ -215,7 +215,8 @@ static bool peek(const walk *w, unsigned bytes, uint32_t *value)
         bool bottom = w->session->isa->frame && w->at == word_at(w->session, 0);
         if (bottom || !memory || !memory->writable) return false;
     }
-    if (w->session->chip.ops->read_memory(w->session->chip.chip, info->space, lowest(w, bytes), b, bytes)) return false;
+    if (w->session->chip.ops->read_memory(w->session->chip.chip, info->space, lowest(w, bytes), b, bytes))
+        return false;
     *value = 0;
     for (unsigned i = 0; i < bytes; i++)
         *value |= (uint32_t)b[info->return_high_first ? bytes - 1 - i : i] << (8 * i);
@@ -248,7 +249,8 @@ static bool walk_bytes(walk *w, uint32_t *pc)
     follow(w->session, *pc, &own);
     while (own.count && peek(w, w->info->cell, &value)) {
         unsigned top = own.count - 1;
-        if (own.entry[top].known) take_saved(w, w->info->cell, value, own.entry[top].space, own.entry[top].number);
+        if (own.entry[top].known)
+            take_saved(w, w->info->cell, value, own.entry[top].space, own.entry[top].number);
         else take(w, w->info->cell, value, OAK_STACK_UNKNOWN);
         drop_words(&own, 1);
     }
@@ -354,7 +356,9 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
               .items = items,
               .room = room,
               .info = info,
-              .at = !info->points_to_free ? sp : info->grows_up ? sp - 1 : sp + 1,
+              .at = !info->points_to_free ? sp
+                    : info->grows_up      ? sp - 1
+                                          : sp + 1,
               .first = info->grows_up ? stack_begin(session, sp) : 0,
               .handlers = handlers_under_way(session)};
     if (info->levels) {

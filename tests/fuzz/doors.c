@@ -7,7 +7,7 @@
 
 #include <oakspindle/oakspindle.h>
 
-#include "../../cli/bench.h"
+#include "../../cli/bench/bench.h"
 
 /* ------------------------------------------------------------------------------------------ files in memory */
 

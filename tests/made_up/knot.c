@@ -187,18 +187,10 @@ static unsigned entry(const oak_core *core, kit_reach *list)
 #define SAVE        (core->w = (uint8_t)w, core->c = (uint8_t)c)
 #define LOAD        (w = core->w, c = core->c)
 #define BACK_TO_IT  (void)0
-#define LOOP_NAME   run_blocks
-#define LOOP_ONE    0
-#define LOOP_COUNTS 0
-#include "isa/kit/loop.h"
-#define LOOP_NAME   run_counted
-#define LOOP_ONE    0
-#define LOOP_COUNTS 1
-#include "isa/kit/loop.h"
-#define LOOP_NAME   run_singly
-#define LOOP_ONE    1
-#define LOOP_COUNTS 0
-#include "isa/kit/loop.h"
+#define CORE_LOOP(name) knot_##name
+kit_exit knot_run_blocks(oak_core *core, uint32_t limit), knot_run_counted(oak_core *core, uint32_t limit),
+    knot_run_singly(oak_core *core, uint32_t limit);
+#include "isa/kit/loops.h"
 
 /* clang-format off */
 #define PLACE(id, name, bits, title, derived, points, ...) [R_##id] = __VA_ARGS__,
@@ -217,7 +209,7 @@ static const kit_inner inner[] = {INNER(line, 3), INNER(serving, KNOT_LINES), IN
 
 static const kit_arch arch = {
     .isa = &oak_isa_knot, .code_span = KNOT_SPAN, .core_size = sizeof(oak_core), .cycles = knot_cycles,
-    .run_blocks = run_blocks, .run_singly = run_singly, .run_counted = run_counted, .fill = kit_row_fill, .reset = reset,
+    .run_blocks = knot_run_blocks, .run_singly = knot_run_singly, .run_counted = knot_run_counted, .fill = kit_row_fill, .reset = reset,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .entry = entry,
     .bank = bank, .window = window, KIT_TABLE_ARCH, .registers_at = registers_at, .inner = inner,
     .tape_from = offsetof(oak_core, w), .tape_to = sizeof(oak_core)};

@@ -612,7 +612,8 @@ static const char *const trade[OAK_TRADES] = {
                   .code_space = ARMM_MEM,                                                                    \
                   .registers = core_registers,                                                               \
                   .register_count = register_number,                                                         \
-                  .pc_register = ARMM_PC, .stack = {.pointer = ARMM_SP, .space = ARMM_MEM, .cell = 4, .return_bytes = 4},                                                                    \
+                  .pc_register = ARMM_PC,                                                                    \
+                  .stack = {.pointer = ARMM_SP, .space = ARMM_MEM, .cell = 4, .return_bytes = 4},            \
                   .state_register = ARMM_XPSR,                                                               \
                   .flags = flag_table,                                                                       \
                   .flag_count = sizeof flag_table / sizeof *flag_table},                                     \

@@ -70,7 +70,7 @@
 #define TARGET ((kit_op *)(void *)((char *)ops + op->to))
 #define HERE   ((uint32_t)(op - ops))
 
-static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
+kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
     kit_core *const kit = &core->kit;
 #if KIT_COMPUTED_GOTO

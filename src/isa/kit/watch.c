@@ -28,7 +28,8 @@ static bool register_lies(const oak_architecture *about, oak_watched *one, uint8
 /* Reached cells as the register they are, where they are one. */
 static oak_watched named(const oak_architecture *about, const kit_reach *one)
 {
-    oak_watched watched = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address, one->size};
+    oak_watched watched = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
+                           one->size};
     for (unsigned i = 0; one->space && i < about->cells_count; i++) {
         const oak_register_cells *cells = &about->cells[i];
         bool banked = one->banks && cells->banks && one->address % one->stride == cells->address;
@@ -215,8 +216,8 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         watched[i] = asked[i];
         bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
-        if (is_register &&
-            ((asked[i].accesses & OAK_ACCESS_CHANGE) || !register_lies(&kit->arch->isa->about, &watched[i], &banks[i], &stride[i])))
+        if (is_register && ((asked[i].accesses & OAK_ACCESS_CHANGE) ||
+                            !register_lies(&kit->arch->isa->about, &watched[i], &banks[i], &stride[i])))
             return OAK_UNSUPPORTED;
         if (!watched[i].size && !handler) return OAK_OUT_OF_RANGE;
         if (!handler && !can_be_seen(kit, &watched[i])) return OAK_UNSUPPORTED;
@@ -227,7 +228,8 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
         kit->watched_banks[i] = banks[i];
         kit->watched_stride[i] = stride[i];
         bool cells = !(watched[i].accesses & OAK_ACCESS_HANDLER);
-        kit->registers_watched |= cells && (!watched[i].space || holds_register(&kit->arch->isa->about, &watched[i]));
+        kit->registers_watched |=
+            cells && (!watched[i].space || holds_register(&kit->arch->isa->about, &watched[i]));
     }
     kit->watched_count = count;
     kit->observed = count || kit->tallies.at;

@@ -378,8 +378,8 @@ static const oak_register_info registers[MCS51_REGISTERS] = {
 };
 
 static const oak_register_cells register_cells[] = {
-    {MCS51_REG_A, MCS51_SFR, 1, 0, 0, 0xE0},   {MCS51_REG_B, MCS51_SFR, 1, 0, 0, 0xF0},
-    {MCS51_REG_PSW, MCS51_SFR, 1, 0, 0, 0xD0}, {MCS51_REG_SP, MCS51_SFR, 1, 0, 0, 0x81},
+    {MCS51_REG_A, MCS51_SFR, 1, 0, 0, 0xE0},    {MCS51_REG_B, MCS51_SFR, 1, 0, 0, 0xF0},
+    {MCS51_REG_PSW, MCS51_SFR, 1, 0, 0, 0xD0},  {MCS51_REG_SP, MCS51_SFR, 1, 0, 0, 0x81},
     {MCS51_REG_DPTR, MCS51_SFR, 2, 0, 0, 0x82}, {MCS51_REG_R0, MCS51_IRAM, 1, 4, 8, 0},
     {MCS51_REG_R0 + 1, MCS51_IRAM, 1, 4, 8, 1}, {MCS51_REG_R0 + 2, MCS51_IRAM, 1, 4, 8, 2},
     {MCS51_REG_R0 + 3, MCS51_IRAM, 1, 4, 8, 3}, {MCS51_REG_R0 + 4, MCS51_IRAM, 1, 4, 8, 4},
@@ -429,7 +429,12 @@ const oak_isa oak_isa_mcs51 = {
               .pc_register = MCS51_REG_PC,
               .cells = register_cells,
               .cells_count = sizeof register_cells / sizeof *register_cells,
-              .stack = {.pointer = MCS51_REG_SP, .space = MCS51_IRAM, .cell = 1, .return_bytes = 2, .grows_up = true, .usual_first = 8},
+              .stack = {.pointer = MCS51_REG_SP,
+                        .space = MCS51_IRAM,
+                        .cell = 1,
+                        .return_bytes = 2,
+                        .grows_up = true,
+                        .usual_first = 8},
               .flags = flags,
               .flag_count = sizeof flags / sizeof *flags},
     .rows = mcs51_rows,

@@ -19,32 +19,5 @@
 #define LOAD       (a = core->a, cy = core->cy, carries = core->carries, r = data + (data[PSW] & 0x18))
 #define BACK_TO_IT (op = io_op ? io_op : op)
 
-#define LOOP_NAME   run_blocks
-#define LOOP_ONE    0
-#define LOOP_COUNTS 0
-#include "isa/kit/loop.h"
-
-#define LOOP_NAME   run_counted
-#define LOOP_ONE    0
-#define LOOP_COUNTS 1
-#include "isa/kit/loop.h"
-
-#define LOOP_NAME   run_singly
-#define LOOP_ONE    1
-#define LOOP_COUNTS 0
-#include "isa/kit/loop.h"
-
-kit_exit mcs51_run_blocks(oak_core *core, uint32_t limit)
-{
-    return run_blocks(core, limit);
-}
-
-kit_exit mcs51_run_singly(oak_core *core, uint32_t limit)
-{
-    return run_singly(core, limit);
-}
-
-kit_exit mcs51_run_counted(oak_core *core, uint32_t limit)
-{
-    return run_counted(core, limit);
-}
+#define CORE_LOOP(name) mcs51_##name
+#include "isa/kit/loops.h"

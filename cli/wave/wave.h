@@ -50,9 +50,9 @@ double wave_step(double span, double wanted);
 /* "every 6.000 ms, high 25.0 %", "rises 7 times", or "". */
 void wave_measured(const wave_row *row, char *text, size_t room);
 
-/* wave_draw.c: a picture, PNG or SVG by the ending of the path. */
+/* draw.c: a picture, PNG or SVG by the ending of the path. */
 bool wave_draw(cli *self, const wave_view *view, const char *path, int width, int height);
-/* wave_text.c: the same for a terminal. */
+/* text.c: the same for a terminal. */
 void wave_print(cli *self, const wave_view *view, unsigned columns);
 
 #endif

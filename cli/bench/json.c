@@ -1,4 +1,4 @@
-/* bench_json.c — what a verb has found, as data: the machine's side of its answer, beside the text for people. Nothing is
+/* json.c — what a verb has found, as data: the machine's side of its answer, beside the text for people. Nothing is
  * computed here: it is what the session returns. */
 #include <stdlib.h>
 #include <string.h>

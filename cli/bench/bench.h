@@ -121,7 +121,7 @@ bool bench_line_tally(bench *b, const char *file, unsigned number, oak_tally *ta
 /* '*' for a stop point in a line of the source, '-' for one that is off, ' ' for none. */
 char bench_line_mark(bench *b, const char *file, unsigned number);
 
-/* bench_stops.c: the verbs that end runs, or note something on the way. */
+/* stops.c: the verbs that end runs, or note something on the way. */
 bool bench_stop(bench *b, const char *rest);
 bool bench_watch(bench *b, const char *rest);
 bool bench_when(bench *b, const char *rest);
@@ -136,7 +136,7 @@ bool bench_notice(bench *b, const char *rest);
 /* What a watch ends a run for, in words: "trips is written". */
 void bench_watch_words(const oak_watch *watch, char *text, size_t room);
 
-/* bench_memory.c: the verbs on stretches of memory. */
+/* memory.c: the verbs on stretches of memory. */
 bool bench_memory(bench *b, const char *rest);
 bool bench_follow(bench *b, const char *rest);
 bool bench_find(bench *b, const char *rest);
@@ -147,7 +147,7 @@ bool bench_load(bench *b, const char *rest);
 /* Brings the stretch of memory to where the pointer points now. False when it points nowhere. */
 bool bench_follow_now(bench *b);
 
-/* bench_panes.c: the arrangement of the full-screen view. */
+/* panes.c: the arrangement of the full-screen view. */
 bool bench_panes_verb(bench *b, const char *rest);
 bool bench_divide(bench *b, const char *rest);
 bool bench_mouse(bench *b, const char *rest);

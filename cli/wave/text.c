@@ -1,4 +1,4 @@
-/* wave_text.c — signals over time as text: a line a signal, a column a stretch of time. */
+/* text.c — signals over time as text: a line a signal, a column a stretch of time. */
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>

@@ -1,4 +1,4 @@
-/* bench_stops.c — the verbs of the bench that end runs, or note something on the way: stop points, watches, what is said. */
+/* stops.c — the verbs of the bench that end runs, or note something on the way: stop points, watches, what is said. */
 #include <stdlib.h>
 #include <string.h>
 

@@ -40,8 +40,9 @@ bool bench_is_a_register(const oak_part *part, const oak_change *changes, size_t
     for (unsigned k = 0; k < about->cells_count; k++) {
         const oak_register_cells *cells = &about->cells[k];
         uint32_t at = c->address - cells->address;
-        bool lies = cells->space == c->space &&
-                    (cells->banks ? at % cells->stride == 0 && at / cells->stride < cells->banks : at < cells->size);
+        bool lies =
+            cells->space == c->space &&
+            (cells->banks ? at % cells->stride == 0 && at / cells->stride < cells->banks : at < cells->size);
         for (size_t i = 0; lies && i < number; i++) {
             bool same = cells->size > 1 || (changes[i].before == c->before && changes[i].after == c->after);
             if (!changes[i].space && changes[i].address == cells->reg && same) return true;
@@ -270,9 +271,10 @@ static char *complete_word(const char *text, int state)
 /* What is used of the library that edits lines. */
 #define EDIT_LIST(F)                                                                                         \
     F(, rl_point)                                                                                            \
-    F(, rl_line_buffer) F(, rl_outstream) F(, rl_completion_entry_function)                                  \
-        F(, rl_basic_word_break_characters) F(, rl_filename_completion_function) F(, using_history)          \
-            F(, stifle_history) F(, read_history) F(, readline) F(, add_history) F(, write_history)
+    F(, rl_line_buffer)                                                                                      \
+    F(, rl_outstream) F(, rl_completion_entry_function) F(, rl_basic_word_break_characters)                  \
+        F(, rl_filename_completion_function) F(, using_history) F(, stifle_history) F(, read_history)        \
+            F(, readline) F(, add_history) F(, write_history)
 LATE_TABLE(edit_table, EDIT_LIST)
 static edit_table edit;
 

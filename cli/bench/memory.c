@@ -1,4 +1,4 @@
-/* bench_memory.c — the verbs of the bench on stretches of memory: looking, following a pointer, searching, filling, copying,
+/* memory.c — the verbs of the bench on stretches of memory: looking, following a pointer, searching, filling, copying,
  * to files and from them. */
 #include <stdlib.h>
 #include <string.h>

@@ -1,4 +1,4 @@
-/* bench_verbs.c — what can be done at the bench. Each verb asks the session and prints what it returns. */
+/* verbs.c — what can be done at the bench. Each verb asks the session and prints what it returns. */
 #include <ctype.h>
 #include <stdarg.h>
 #include <stdlib.h>

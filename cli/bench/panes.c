@@ -1,4 +1,4 @@
-/* bench_panes.c — which panes the full-screen view has, how large they are, and remembering that for a project. */
+/* panes.c — which panes the full-screen view has, how large they are, and remembering that for a project. */
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
