@@ -143,39 +143,9 @@ static const struct {
     oak_notice_level usual;
     const char *meaning;
 } kinds[] = {
-    {OAK_FAULT_CONTENTION, OAK_NOTICE_WARNING,
-     "Chip and outside, or two things outside, drive a pin to different levels: on a board a current flows "
-     "that may destroy one of them. "
-     "Make the pin an input (write 1 to the latch of an 8-bit port), or let the other side only pull."},
-    {OAK_FAULT_FRAMING, OAK_NOTICE_WARNING,
-     "A serial port found its line low where the stop bit should be: the bit rates differ, or the line was "
-     "broken. Compare the rates; more than "
-     "4 % apart does not work."},
-    {OAK_FAULT_OVERRUN, OAK_NOTICE_WARNING,
-     "A byte arrived before the program took the last one, which stays; the new one is lost. Take bytes by "
-     "an interrupt, or sooner."},
-    {OAK_FAULT_FLOATING, OAK_NOTICE_WARNING,
-     "The program reads a pin that nothing drives or pulls: what it reads is chance. Only instructions that "
-     "look at this one bit count, and reads of "
-     "a whole port that has nothing on it. Drive it, or give it a pull."},
-    {OAK_FAULT_READ_ONLY_REGISTER, OAK_NOTICE_WARNING,
-     "The program writes to a register that can only be read. Nothing happens; another register was probably "
-     "meant."},
-    {OAK_FAULT_STACK_DATA, OAK_NOTICE_WARNING,
-     "The stack has grown into a variable of the program, and overwrites it. Begin the stack where nothing "
-     "is in its way, or give it more room. On an 8-bit part it is noticed once for each setting of the stack "
-     "pointer; on a 32-bit one each time a push or an exception takes the stack from one object, or the "
-     "space "
-     "between two, into another."},
-    {OAK_FAULT_STARVED, OAK_NOTICE_WARNING,
-     "Interrupts have taken more than 98 % of the cycles of a run of 10,000 cycles or more. The report says "
-     "which; make their handlers shorter, or let them come less often."},
-    {OAK_FAULT_WATCHDOG, OAK_NOTICE_STOP,
-     "The watchdog was not fed in time and resets the chip. When it does not stop the run, the program "
-     "begins anew."},
-    {OAK_FAULT_NO_HANDLER, OAK_NOTICE_STOP,
-     "An interrupt is enabled and comes, but no code was programmed at its vector. Write `vector NAME, "
-     "handler`, or do not enable it."},
+#define FAULT(name, word, sentence)
+#define NOTICE(name, word, usual, sentence, meaning) {OAK_FAULT_##name, OAK_NOTICE_##usual, meaning},
+#include "session/faults.def"
 };
 enum { KINDS = sizeof kinds / sizeof *kinds };
 

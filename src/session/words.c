@@ -30,36 +30,18 @@ const char *oak_stop_word(oak_stop_reason reason)
     return "unknown";
 }
 
+static const struct {
+    const char *word, *sentence;
+} faults[] = {[OAK_FAULT_NONE] = {"none", ""},
+#define FAULT(name, word, sentence)                  [OAK_FAULT_##name] = {word, sentence},
+#define NOTICE(name, word, usual, sentence, meaning) [OAK_FAULT_##name] = {word, sentence},
+#include "session/faults.def"
+};
+
 const char *oak_fault_word(oak_fault fault)
 {
-    switch (fault) {
-    case OAK_FAULT_NONE: return "none";
-    case OAK_FAULT_RESERVED: return "reserved-opcode";
-    case OAK_FAULT_UNPROGRAMMED: return "unprogrammed-code";
-    case OAK_FAULT_OUTSIDE_CODE: return "outside-code";
-    case OAK_FAULT_STACK_OVERFLOW: return "stack-overflow";
-    case OAK_FAULT_STACK_UNDERFLOW: return "stack-underflow";
-    case OAK_FAULT_ABSENT: return "absent-memory";
-    case OAK_FAULT_READ_ONLY: return "read-only-memory";
-    case OAK_FAULT_UNALIGNED: return "unaligned-access";
-    case OAK_FAULT_UNWRITTEN: return "unwritten-memory";
-    case OAK_FAULT_EVEN_JUMP: return "even-jump";
-    case OAK_FAULT_DATA_RUN: return "data-executed";
-    case OAK_FAULT_NO_HANDLER: return "no-handler";
-    case OAK_FAULT_LOCKUP: return "lockup";
-    case OAK_FAULT_DIVIDE: return "division-by-zero";
-    case OAK_FAULT_BAD_RETURN: return "bad-exception-return";
-    case OAK_FAULT_CONTENTION: return "contention";
-    case OAK_FAULT_FRAMING: return "framing";
-    case OAK_FAULT_OVERRUN: return "overrun";
-    case OAK_FAULT_FLOATING: return "floating-read";
-    case OAK_FAULT_READ_ONLY_REGISTER: return "read-only-register";
-    case OAK_FAULT_STACK_DATA: return "stack-into-data";
-    case OAK_FAULT_STARVED: return "starved";
-    case OAK_FAULT_BREAKPOINT: return "breakpoint-instruction";
-    case OAK_FAULT_WATCHDOG: return "watchdog";
-    }
-    return "unknown";
+    bool known = (unsigned)fault < sizeof faults / sizeof *faults && faults[fault].word;
+    return known ? faults[fault].word : "unknown";
 }
 
 /* The vector of an exception: by its number, where there is a table of addresses, else by its address. */
@@ -89,106 +71,61 @@ static const char *name_pin(const oak_session *session, uint32_t pin, char *text
     return text;
 }
 
-void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)
+static const char *name_register(const oak_part *part, const oak_stop *stop)
+{
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (part->registers[i].address == stop->fault_address) return part->registers[i].name;
+    return "?";
+}
+
+/* ", counts" for what the program keeps there. */
+static void name_symbol(const oak_session *session, const oak_stop *stop, char *text, size_t room)
+{
+    const oak_program *program = oak_session_program(session);
+    const oak_symbol *symbol;
+    for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == stop->fault_space &&
+            symbol->value == (int64_t)stop->fault_address)
+            oak_format(text, room, ", %s", symbol->name);
+}
+
+/* What stands in a sentence for the word in braces. */
+static void fill_in(const oak_session *session, const oak_stop *stop, const char *word, size_t length, char *text, size_t room)
 {
     const oak_part *part = oak_session_part(session);
+    unsigned number = stop->fault_space < part->architecture->space_count ? stop->fault_space : 0u;
+    const oak_space_info *space = &part->architecture->spaces[number];
     unsigned address = (unsigned)stop->fault_address;
-    char name[100];
-    const oak_space_info *space = &part->architecture->spaces[stop->fault_space];
-    switch (stop->fault) {
-    case OAK_FAULT_RESERVED:
-        oak_format(text, room, "the operation code at 0x%04x is reserved: no instruction has it", address);
-        return;
-    case OAK_FAULT_UNPROGRAMMED:
-        oak_format(text, room, "the program runs into 0x%04x, which was never programmed", address);
-        return;
-    case OAK_FAULT_OUTSIDE_CODE:
-        oak_format(text, room, "the program runs to 0x%04x, outside the code memory of %s", address,
-                   part->name);
-        return;
-    case OAK_FAULT_STACK_OVERFLOW:
-        oak_format(text, room, "the stack passes the end of the RAM of %s (stack pointer 0x%02x)", part->name,
-                   address);
-        return;
-    case OAK_FAULT_READ_ONLY:
-        oak_format(text, room, "the program writes to 0x%08x, which keeps its contents", address);
-        return;
-    case OAK_FAULT_UNALIGNED:
-        oak_format(text, room, "an access at 0x%08x, which is no multiple of its size", address);
-        return;
-    case OAK_FAULT_UNWRITTEN:
-        oak_format(text, room, "the program reads 0x%08x, which nothing has written since reset", address);
-        return;
-    case OAK_FAULT_EVEN_JUMP:
-        oak_format(
-            text, room,
-            "a jump to the even address 0x%08x: bit 0 of a code address must be 1 here (write label + 1)",
-            address);
-        return;
-    case OAK_FAULT_DATA_RUN: oak_format(text, room, "the program runs into data at 0x%04x", address); return;
-    case OAK_FAULT_NO_HANDLER: say_no_handler(part, address, text, room); return;
-    case OAK_FAULT_LOCKUP:
-        oak_format(text, room, "a fault while exception %u was handled: the core locks up", address);
-        return;
-    case OAK_FAULT_DIVIDE:
-        oak_format(text, room, "a division by 0 at 0x%04x, and the program has asked for a trap", address);
-        return;
-    case OAK_FAULT_BAD_RETURN:
-        oak_format(text, room, "a return from an exception with 0x%08x, which fits no state of the core",
-                   address);
-        return;
-    case OAK_FAULT_BREAKPOINT: oak_format(text, room, "a breakpoint instruction at 0x%04x", address); return;
-    case OAK_FAULT_WATCHDOG:
-        oak_format(text, room, "the watchdog was not fed in time and resets the chip");
-        return;
-    case OAK_FAULT_CONTENTION:
-        oak_format(text, room, "%s drive %s against each other",
-                   stop->fault_space == OAK_NOTICE_OUTSIDE ? "two things outside" : "chip and outside",
-                   name_pin(session, address, name, sizeof name));
-        return;
-    case OAK_FAULT_FLOATING:
-        oak_format(text, room, "the program reads %s, which nothing drives",
-                   name_pin(session, address, name, sizeof name));
-        return;
-    case OAK_FAULT_READ_ONLY_REGISTER: {
-        const oak_part_register *reg = NULL;
-        for (unsigned i = 0; i < part->register_count; i++)
-            if (part->registers[i].address == address) reg = &part->registers[i];
-        oak_format(text, room, "the program writes to the register %s, which can only be read",
-                   reg ? reg->name : "?");
-        return;
-    }
-    case OAK_FAULT_STACK_DATA: {
-        const oak_program *program = oak_session_program(session);
-        const oak_symbol *symbol = NULL, *found = NULL;
-        for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
-            if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == stop->fault_space &&
-                symbol->value == (int64_t)address)
-                found = symbol;
-        oak_format(text, room, "the stack grows into data of the program: %s[0x%02x]%s%s", space->name,
-                   address, found ? ", " : "", found ? found->name : "");
-        return;
-    }
-    case OAK_FAULT_STARVED:
-        oak_format(text, room, "interrupts leave the main program %u.%u %% of the time", address / 10,
-                   address % 10);
-        return;
-    case OAK_FAULT_FRAMING:
-        oak_format(text, room, "a byte (0x%02x) arrived at the serial port without its stop bit", address);
-        return;
-    case OAK_FAULT_OVERRUN:
-        oak_format(text, room,
-                   "a byte (0x%02x) arrived at the serial port before the last one was taken: it is lost",
-                   address);
-        return;
-    case OAK_FAULT_STACK_UNDERFLOW:
-        oak_format(text, room, "more is taken from the stack than was put there (stack pointer 0x%02x)",
-                   address);
-        return;
-    case OAK_FAULT_ABSENT:
-        oak_format(text, room, "%s has nothing at %s 0x%02x (%s)", part->name, space->name, address,
-                   space->title);
-        return;
-    default: oak_format(text, room, "%s", oak_fault_word(stop->fault)); return;
+    text[0] = 0;
+    if (length == 1 && oak_is_digit(*word)) oak_format(text, room, "0x%0*x", *word - '0', address);
+    else if (oak_same_name(word, length, "u")) oak_format(text, room, "%u", address);
+    else if (oak_same_name(word, length, "tenths")) oak_format(text, room, "%u.%u", address / 10, address % 10);
+    else if (oak_same_name(word, length, "part")) oak_format(text, room, "%s", part->name);
+    else if (oak_same_name(word, length, "space")) oak_format(text, room, "%s", space->name);
+    else if (oak_same_name(word, length, "title")) oak_format(text, room, "%s", space->title);
+    else if (oak_same_name(word, length, "pin")) name_pin(session, address, text, room);
+    else if (oak_same_name(word, length, "register")) oak_format(text, room, "%s", name_register(part, stop));
+    else if (oak_same_name(word, length, "symbol")) name_symbol(session, stop, text, room);
+    else if (oak_same_name(word, length, "vector")) say_no_handler(part, address, text, room);
+    else if (oak_same_name(word, length, "sides"))
+        oak_format(text, room, "%s", stop->fault_space == OAK_NOTICE_OUTSIDE ? "two things outside" : "chip and outside");
+}
+
+void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)
+{
+    bool known = (unsigned)stop->fault < sizeof faults / sizeof *faults && faults[stop->fault].sentence;
+    size_t size = 0;
+    text[0] = 0;
+    for (const char *p = known ? faults[stop->fault].sentence : "unknown"; *p && size + 1 < room; p++) {
+        if (*p != '{') {
+            text[size++] = *p;
+            text[size] = 0;
+            continue;
+        }
+        size_t length = 0;
+        while (p[1 + length] != '}') length++;
+        fill_in(session, stop, p + 1, length, text + size, room - size);
+        size += oak_length(text + size);
+        p += 1 + length;
     }
 }
