@@ -61,4 +61,38 @@ uint64_t oak_machine_moment(oak_machine *machine);
 
 void oak_machine_reset(oak_machine *machine);
 
+/* Goes through all that it remembers beside registers and memory, by name; and saves or brings back the whole (state.c). */
+OAK_MUST_USE oak_status oak_machine_visit(oak_machine *machine, const oak_state_visitor *visitor);
+OAK_MUST_USE oak_status oak_machine_tape(oak_machine *machine, oak_tape *tape);
+
+/* ------------------------------------------------------------------------------------------ between the files */
+
+/* registers.c */
+bool sim_has_special_space(const oak_machine *machine);
+size_t sim_special_count(const oak_space_info *space);
+bool sim_find_specials(oak_machine *machine);
+oak_cell_kind sim_cell_kind(void *context, unsigned space, uint32_t address);
+const oak_part_register *sim_register_over(oak_machine *machine, uint32_t address, unsigned *number);
+uint32_t sim_field_mask(unsigned width);
+void sim_call_attention(oak_machine *machine);
+uint64_t sim_advance(void *context, uint64_t now);
+uint64_t sim_now_of(oak_machine *machine);
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool looking);
+uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch, uint32_t asked, uint64_t now);
+void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now);
+OAK_MUST_USE oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
+OAK_MUST_USE oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
+uint64_t sim_resets_at(void *context);
+void sim_raise_line(void *context, unsigned line, bool level, uint64_t from);
+uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now);
+bool sim_notice(oak_machine *machine, const oak_notice *what, bool otherwise);
+oak_notice sim_make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address, uint64_t now);
+void sim_suffer(void *context, oak_fault fault, uint32_t address, uint64_t now);
+bool sim_suffer_in_core(void *context, oak_fault fault, unsigned space, uint32_t address, uint64_t now);
+
+/* pins.c */
+void sim_put(void *context, unsigned pin, bool drives, bool high, uint64_t now);
+bool sim_level_of(void *context, unsigned pin);
+oak_block *sim_first_of(void *context, oak_block_kind kind);
+
 #endif

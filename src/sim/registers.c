@@ -1,0 +1,334 @@
+/* registers.c — special registers: what stands behind each, reads and writes by the core, when devices want attention, what they notice. */
+#include <oakspindle/machine.h>
+
+#include "base/bytes.h"
+#include "base/text.h"
+#include "sim/machine_state.h"
+
+/* ------------------------------------------------------------------------------------------ special registers */
+
+/* True where special registers lie in spaces of their own; else they are on the one bus. */
+bool sim_has_special_space(const oak_machine *machine)
+{
+    for (unsigned i = 1; i < machine->isa->about.space_count; i++)
+        if (machine->isa->about.spaces[i].special) return true;
+    return false;
+}
+
+size_t sim_special_count(const oak_space_info *space)
+{
+    return (size_t)(space->end - space->first);
+}
+
+static struct oak_special *special_at(const oak_machine *machine, unsigned space, uint32_t address)
+{
+    const oak_space_info *about = &machine->isa->about.spaces[space];
+    if (space >= OAK_MOST_SPACES || !machine->special[space]) return NULL;
+    return address >= about->first && address < about->end ? &machine->special[space][address - about->first]
+                                                           : NULL;
+}
+
+/* What stands behind the special registers: latches of ports, roles of blocks. False when there is no memory. */
+bool sim_find_specials(oak_machine *machine)
+{
+    const oak_part *part = machine->part;
+    const oak_space_info *spaces = machine->isa->about.spaces;
+    for (unsigned s = 1; s < machine->isa->about.space_count && s < OAK_MOST_SPACES; s++) {
+        if (!spaces[s].special) continue;
+        size_t count = sim_special_count(&spaces[s]);
+        machine->special[s] =
+            machine->host.resize(machine->host.context, NULL, 0, count * sizeof *machine->special[s]);
+        if (!machine->special[s]) return false;
+        for (size_t i = 0; i < count; i++) machine->special[s][i] = (struct oak_special){-1, -1, false};
+    }
+    for (unsigned i = 0; i < part->port_count; i++) {
+        struct oak_special *special = special_at(machine, part->ports[i].space, part->ports[i].address);
+        if (special && !part->ports[i].has_block) special->port = (int8_t)i;
+    }
+    for (unsigned n = 0; n < part->register_count; n++) {
+        struct oak_special *special =
+            special_at(machine, part->registers[n].space, part->registers[n].address);
+        if (!special) continue;
+        special->present = true;
+        if (machine->first_binding[n] != machine->first_binding[n + 1]) special->number = (int16_t)n;
+    }
+    return true;
+}
+
+oak_cell_kind sim_cell_kind(void *context, unsigned space, uint32_t address)
+{
+    const struct oak_special *special = special_at(context, space, address);
+    if (!special) return OAK_CELL_ABSENT;
+    if (special->port >= 0 || special->number >= 0) return OAK_CELL_DEVICE;
+    return special->present ? OAK_CELL_PLAIN : OAK_CELL_ABSENT;
+}
+
+/* ------------------------------------------------------------------------------------------ blocks on the bus */
+
+/* The register whose bytes hold an address; they are sorted, and mostly it is the one that was used last. */
+const oak_part_register *sim_register_over(oak_machine *machine, uint32_t address, unsigned *number)
+{
+    const oak_part *part = machine->part;
+    const oak_part_register *reg = &part->registers[machine->used_last];
+    *number = machine->used_last;
+    if (part->register_count && address - reg->address < (reg->bits + 7u) / 8u) return reg;
+    unsigned low = 0, high = part->register_count;
+    while (low < high) {
+        unsigned middle = low + (high - low) / 2;
+        if (part->registers[middle].address <= address) low = middle + 1;
+        else high = middle;
+    }
+    if (!low) return NULL;
+    *number = low - 1;
+    reg = &part->registers[low - 1];
+    if (address - reg->address >= (reg->bits + 7u) / 8u) return NULL;
+    machine->used_last = low - 1;
+    return reg;
+}
+
+uint32_t sim_field_mask(unsigned width)
+{
+    return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
+}
+
+
+void sim_call_attention(oak_machine *machine)
+{
+    machine->next = 0;
+    for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
+    if (machine->core && machine->isa->core->attend) machine->isa->core->attend(machine->core);
+}
+
+/* Goes through the events up to `now` in their order: at each, first the devices, then the outside, then the devices that
+ * sim_notice what the outside has changed. Returns the cycle of the next one. */
+uint64_t sim_advance(void *context, uint64_t now)
+{
+    oak_machine *machine = context;
+    if (machine->advancing) return machine->next;
+    machine->advancing = true;
+    for (;;) {
+        uint64_t at = machine->next < now ? machine->next : now;
+        if (at < machine->moment) at = machine->moment;
+        machine->moment = at;
+        machine->next = UINT64_MAX;
+        uint64_t next = UINT64_MAX;
+        for (unsigned i = 0; i < machine->part->block_count; i++) {
+            oak_block *block = &machine->block[i];
+            if (block->next <= at) {
+                block->next = UINT64_MAX; /* it may be called to attention meanwhile */
+                uint64_t due = oak_block_ops_of(block)->advance(block, at);
+                if (due <= at) due = at + 1;
+                if (due < block->next) block->next = due;
+            }
+            if (block->next < next) next = block->next;
+        }
+        if (machine->outside && machine->outside_next <= at) {
+            uint64_t due = machine->outside->advance(machine->outside->context, at);
+            machine->outside_next = due > at ? due : at + 1;
+            machine->next = at;
+        } else {
+            if (machine->outside && machine->outside_next < next) next = machine->outside_next;
+            machine->next = machine->next < next ? machine->next : next;
+        }
+        if (machine->next > now) break;
+    }
+    if (now > machine->moment) machine->moment = now;
+    machine->advancing = false;
+    return machine->next;
+}
+
+static void catch_up_to(oak_machine *machine, uint64_t now)
+{
+    if (machine->resetting) return;
+    if (machine->next <= now) sim_advance(machine, now);
+    else if (now > machine->moment) machine->moment = now;
+}
+
+uint64_t sim_now_of(oak_machine *machine)
+{
+    return machine->isa->core->time(machine->core)->cycles;
+}
+
+/* Notes the pins that are read though nothing drives them: those that are asked for, or, where a whole port is read, none
+ * when there is anything on it, since nobody knows which of the bits matter. */
+static void check_floating(oak_machine *machine, unsigned port, uint32_t asked, bool whole, uint64_t now)
+{
+    uint32_t all = sim_field_mask(machine->gpio[port].pin_count),
+             floats = oak_gpio_floating(&machine->gpio[port]) & all;
+    floats = whole ? (floats == all ? 1 : 0) : floats & asked;
+    for (unsigned bit = 0; floats >> bit; bit++)
+        if (floats >> bit & 1) sim_suffer(machine, OAK_FAULT_FLOATING, port * OAK_MOST_PINS + bit, now);
+}
+
+/* The value of a register: what was written, with the roles of blocks over it. */
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
+                               bool looking)
+{
+    catch_up_to(machine, now);
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        ops->advance(block, now);
+        uint32_t field = ops->get(block, role->role, now), mask = sim_field_mask(role->width);
+        if (!looking && block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_INPUT)
+            check_floating(machine, block->about->pin, 0, true, now);
+        value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
+        bool takes = !looking && block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA;
+        if (takes) ops->set(block, OAK_SERIAL_RECEIVED, 1, now); /* reading takes the byte */
+    }
+    return value;
+}
+
+static void write_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
+{
+    bool sooner = false;
+    const oak_part_register *reg = &machine->part->registers[number];
+    catch_up_to(machine, now);
+    if (reg->read_only) {
+        sim_suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
+        return;
+    }
+    if (machine->stored) machine->stored[number] = value;
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        ops->advance(block, now);
+        sooner |= ops->set(block, role->role, value >> role->bit & sim_field_mask(role->width), now);
+        if (block->about->kind == OAK_BLOCK_PORT) oak_machine_pins(machine, block->about->pin, now);
+    }
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        bool again = i > machine->first_binding[number] &&
+                     machine->bindings[i - 1].block == machine->bindings[i].block;
+        if (!again && oak_block_ops_of(block)->written) oak_block_ops_of(block)->written(block, now);
+    }
+    if (sooner) sim_call_attention(machine);
+}
+
+uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
+                            uint32_t asked, uint64_t now)
+{
+    oak_machine *machine = context;
+    const struct oak_special *special = special_at(machine, space, address);
+    if (!special) return stored;
+    if (special->number >= 0) return sim_register_value(machine, (unsigned)special->number, stored, now, false);
+    if (special->port < 0 || latch) return stored;
+    catch_up_to(machine, now);
+    if (oak_gpio_floating(&machine->gpio[special->port]))
+        check_floating(machine, (unsigned)special->port, asked, asked == 0xFF, now);
+    return oak_gpio_levels(&machine->gpio[special->port]);
+}
+
+void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now)
+{
+    oak_machine *machine = context;
+    const struct oak_special *special = special_at(machine, space, address);
+    if (!special) return;
+    if (special->port >= 0) {
+        catch_up_to(machine, now);
+        if (machine->gpio[special->port].latch != value) {
+            machine->gpio[special->port].latch = value;
+            oak_machine_pins(machine, (unsigned)special->port, now);
+        }
+    }
+    if (special->number >= 0) write_register_value(machine, (unsigned)special->number, value, now);
+}
+
+oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
+{
+    oak_machine *machine = context;
+    unsigned number;
+    const oak_part_register *reg = sim_register_over(machine, address, &number);
+    if (!reg) return OAK_OUT_OF_RANGE;
+    *value = sim_register_value(machine, number, machine->stored[number], now, false) >>
+             (8 * (address - reg->address));
+    if (bytes < 4) *value &= sim_field_mask(8 * bytes);
+    return OAK_OK;
+}
+
+oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32_t value, uint64_t now)
+{
+    oak_machine *machine = context;
+    unsigned number;
+    const oak_part_register *reg = sim_register_over(machine, address, &number);
+    if (!reg) return OAK_OUT_OF_RANGE;
+    if (8 * bytes < reg->bits) { /* a part of it: the rest stays */
+        unsigned shift = 8 * (address - reg->address);
+        uint32_t mask = sim_field_mask(8 * bytes) << shift;
+        value = (machine->stored[number] & ~mask) | (value << shift & mask);
+    }
+    write_register_value(machine, number, value, now);
+    return OAK_OK;
+}
+
+uint64_t sim_resets_at(void *context)
+{
+    const oak_machine *machine = context;
+    uint64_t soonest = UINT64_MAX;
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        if (machine->part->blocks[i].kind != OAK_BLOCK_WATCHDOG) continue;
+        uint64_t at = oak_watchdog_bites_at(&machine->block[i]);
+        if (at < soonest) soonest = at;
+    }
+    return soonest;
+}
+
+void sim_raise_line(void *context, unsigned line, bool level, uint64_t from)
+{
+    oak_machine *machine = context;
+    if (machine->core && machine->isa->core->interrupt)
+        machine->isa->core->interrupt(machine->core, line, level, from);
+}
+
+uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
+{
+    oak_machine *machine = context;
+    catch_up_to(machine, now);
+    for (unsigned i = 0; i < machine->part->block_count; i++) {
+        oak_block *block = &machine->block[i];
+        bool second = block->about->second_interrupt == line;
+        if (block->about->interrupt != line && !second) continue;
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        if (!ops->served) continue;
+        ops->served(block, second, now);
+        block->next = ops->advance(block, now);
+        if (block->next < machine->next) machine->next = block->next;
+    }
+    return machine->next;
+}
+
+/* Tells the outside what the chip suffers; true when the run is to end with it. */
+bool sim_notice(oak_machine *machine, const oak_notice *what, bool otherwise)
+{
+    if (machine->resetting) return false;
+    if (!machine->outside || !machine->outside->noticed) return otherwise;
+    return machine->outside->noticed(machine->outside->context, what);
+}
+
+oak_notice sim_make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address,
+                              uint64_t now)
+{
+    oak_notice what = {.fault = fault, .space = (uint8_t)space, .address = address, .cycle = now};
+    what.pc = machine->isa->core->place(machine->core);
+    return what;
+}
+
+void sim_suffer(void *context, oak_fault fault, uint32_t address, uint64_t now)
+{
+    oak_machine *machine = context;
+    if (!machine->core) return;
+    oak_notice what = sim_make_notice(machine, fault, 0, address, now);
+    if (sim_notice(machine, &what, false) && machine->isa->core->strike)
+        machine->isa->core->strike(machine->core, &what, true, false);
+}
+
+bool sim_suffer_in_core(void *context, oak_fault fault, unsigned space, uint32_t address, uint64_t now)
+{
+    oak_machine *machine = context;
+    oak_notice what = sim_make_notice(machine, fault, space, address, now);
+    bool ends = sim_notice(machine, &what, fault == OAK_FAULT_NO_HANDLER);
+    if (ends && fault != OAK_FAULT_NO_HANDLER) machine->isa->core->strike(machine->core, &what, true, false);
+    return ends;
+}
