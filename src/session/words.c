@@ -32,7 +32,8 @@ const char *oak_stop_word(oak_stop_reason reason)
 
 static const struct {
     const char *word, *sentence;
-} faults[] = {[OAK_FAULT_NONE] = {"none", ""},
+} faults[] = {
+    [OAK_FAULT_NONE] = {"none", ""},
 #define FAULT(name, word, sentence)                  [OAK_FAULT_##name] = {word, sentence},
 #define NOTICE(name, word, usual, sentence, meaning) [OAK_FAULT_##name] = {word, sentence},
 #include "session/faults.def"
@@ -90,7 +91,8 @@ static void name_symbol(const oak_session *session, const oak_stop *stop, char *
 }
 
 /* What stands in a sentence for the word in braces. */
-static void fill_in(const oak_session *session, const oak_stop *stop, const char *word, size_t length, char *text, size_t room)
+static void fill_in(const oak_session *session, const oak_stop *stop, const char *word, size_t length,
+                    char *text, size_t room)
 {
     const oak_part *part = oak_session_part(session);
     unsigned number = stop->fault_space < part->architecture->space_count ? stop->fault_space : 0u;
@@ -99,7 +101,8 @@ static void fill_in(const oak_session *session, const oak_stop *stop, const char
     text[0] = 0;
     if (length == 1 && oak_is_digit(*word)) oak_format(text, room, "0x%0*x", *word - '0', address);
     else if (oak_same_name(word, length, "u")) oak_format(text, room, "%u", address);
-    else if (oak_same_name(word, length, "tenths")) oak_format(text, room, "%u.%u", address / 10, address % 10);
+    else if (oak_same_name(word, length, "tenths"))
+        oak_format(text, room, "%u.%u", address / 10, address % 10);
     else if (oak_same_name(word, length, "part")) oak_format(text, room, "%s", part->name);
     else if (oak_same_name(word, length, "space")) oak_format(text, room, "%s", space->name);
     else if (oak_same_name(word, length, "title")) oak_format(text, room, "%s", space->title);
@@ -108,7 +111,8 @@ static void fill_in(const oak_session *session, const oak_stop *stop, const char
     else if (oak_same_name(word, length, "symbol")) name_symbol(session, stop, text, room);
     else if (oak_same_name(word, length, "vector")) say_no_handler(part, address, text, room);
     else if (oak_same_name(word, length, "sides"))
-        oak_format(text, room, "%s", stop->fault_space == OAK_NOTICE_OUTSIDE ? "two things outside" : "chip and outside");
+        oak_format(text, room, "%s",
+                   stop->fault_space == OAK_NOTICE_OUTSIDE ? "two things outside" : "chip and outside");
 }
 
 void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)

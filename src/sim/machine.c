@@ -11,7 +11,7 @@ static void bite(void *context)
 {
     oak_machine *machine = context;
     oak_notice what = sim_make_notice(machine, OAK_FAULT_WATCHDOG, machine->isa->about.code_space, 0,
-                                  oak_machine_moment(machine));
+                                      oak_machine_moment(machine));
     what.address = what.pc;
     if (machine->isa->core->strike)
         machine->isa->core->strike(machine->core, &what, sim_notice(machine, &what, true), true);
@@ -41,8 +41,8 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                        role->role == OAK_TIMER_COMPARE)) ||
                      (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DIVISOR);
         if (plain)
-            oak_block_ops_of(block)->set(block, role->role, reg->reset >> role->bit & sim_field_mask(role->width),
-                                         now);
+            oak_block_ops_of(block)->set(block, role->role,
+                                         reg->reset >> role->bit & sim_field_mask(role->width), now);
     }
 }
 
@@ -77,7 +77,8 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         const oak_part_register *reg = sim_register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
         uint8_t all[4];
-        uint32_t value = sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), true);
+        uint32_t value =
+            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), true);
         oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
         bytes[i] = all[at - reg->address];
     }
@@ -102,8 +103,8 @@ static void lose(void *context)
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    machine->services = (oak_block_services){machine,  &machine->host, sim_raise_line, bite, sim_put,
-                                             sim_level_of, sim_first_of,       sim_suffer,     lose};
+    machine->services = (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,
+                                             sim_level_of, sim_first_of,   sim_suffer,     lose};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];

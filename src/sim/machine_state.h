@@ -77,16 +77,21 @@ uint32_t sim_field_mask(unsigned width);
 void sim_call_attention(oak_machine *machine);
 uint64_t sim_advance(void *context, uint64_t now);
 uint64_t sim_now_of(oak_machine *machine);
-uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool looking);
-uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch, uint32_t asked, uint64_t now);
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
+                            bool looking);
+uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
+                         uint32_t asked, uint64_t now);
 void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now);
-OAK_MUST_USE oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
-OAK_MUST_USE oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
+OAK_MUST_USE oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now,
+                                     uint32_t *value);
+OAK_MUST_USE oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32_t value,
+                                      uint64_t now);
 uint64_t sim_resets_at(void *context);
 void sim_raise_line(void *context, unsigned line, bool level, uint64_t from);
 uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now);
 bool sim_notice(oak_machine *machine, const oak_notice *what, bool otherwise);
-oak_notice sim_make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address, uint64_t now);
+oak_notice sim_make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address,
+                           uint64_t now);
 void sim_suffer(void *context, oak_fault fault, uint32_t address, uint64_t now);
 bool sim_suffer_in_core(void *context, oak_fault fault, unsigned space, uint32_t address, uint64_t now);
 

@@ -91,7 +91,6 @@ uint32_t sim_field_mask(unsigned width)
     return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
 }
 
-
 void sim_call_attention(oak_machine *machine)
 {
     machine->next = 0;
@@ -161,8 +160,7 @@ static void check_floating(oak_machine *machine, unsigned port, uint32_t asked, 
 }
 
 /* The value of a register: what was written, with the roles of blocks over it. */
-uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
-                               bool looking)
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool looking)
 {
     catch_up_to(machine, now);
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
@@ -208,12 +206,13 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
 }
 
 uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
-                            uint32_t asked, uint64_t now)
+                         uint32_t asked, uint64_t now)
 {
     oak_machine *machine = context;
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return stored;
-    if (special->number >= 0) return sim_register_value(machine, (unsigned)special->number, stored, now, false);
+    if (special->number >= 0)
+        return sim_register_value(machine, (unsigned)special->number, stored, now, false);
     if (special->port < 0 || latch) return stored;
     catch_up_to(machine, now);
     if (oak_gpio_floating(&machine->gpio[special->port]))
@@ -308,7 +307,7 @@ bool sim_notice(oak_machine *machine, const oak_notice *what, bool otherwise)
 }
 
 oak_notice sim_make_notice(oak_machine *machine, oak_fault fault, unsigned space, uint32_t address,
-                              uint64_t now)
+                           uint64_t now)
 {
     oak_notice what = {.fault = fault, .space = (uint8_t)space, .address = address, .cycle = now};
     what.pc = machine->isa->core->place(machine->core);

@@ -184,9 +184,9 @@ static unsigned entry(const oak_core *core, kit_reach *list)
     uint8_t *const cells = kit->space[KNOT_NIB].cells;                                                       \
     uint8_t *cell;                                                                                           \
     uint32_t w, c, before
-#define SAVE        (core->w = (uint8_t)w, core->c = (uint8_t)c)
-#define LOAD        (w = core->w, c = core->c)
-#define BACK_TO_IT  (void)0
+#define SAVE            (core->w = (uint8_t)w, core->c = (uint8_t)c)
+#define LOAD            (w = core->w, c = core->c)
+#define BACK_TO_IT      (void)0
 #define CORE_LOOP(name) knot_##name
 kit_exit knot_run_blocks(oak_core *core, uint32_t limit), knot_run_counted(oak_core *core, uint32_t limit),
     knot_run_singly(oak_core *core, uint32_t limit);

@@ -1,0 +1,314 @@
+/* part_pieces_yaml.c — the memories, registers and ports of a part file. */
+#include "base/bytes.h"
+#include "part/part_builder.h"
+#include "part/part_svd.h"
+
+/* ------------------------------------------------------------------------------------------ pieces of a part */
+
+void part_add_memory(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name",       "space",  "kind",  "at", "size",
+                                       "first-free", "loaded", "title", NULL};
+    part_builder *b = file->builder;
+    oak_part_memory memory = {0};
+    uint64_t base, size, first_free;
+    if (!part_check_keys(file, map, "a memory", keys) || !part_space_member(file, map, NULL, &memory.space))
+        return;
+    if (!part_number_member(file, map, "at", false, 0, UINT32_MAX, &base)) return;
+    if (!part_number_member(file, map, "size", true, 0, UINT32_MAX, &size)) return;
+    if (!part_number_member(file, map, "first-free", false, base, UINT32_MAX, &first_free)) return;
+    memory.first_free = (uint32_t)first_free;
+    const char *loaded =
+        part_member(file, map, "loaded") ? part_text_member(file, map, "loaded", true) : "no";
+    memory.loaded = loaded && oak_same(loaded, "yes");
+    if (loaded && !memory.loaded && !oak_same(loaded, "no")) {
+        REFUSE_AT(file, part_member(file, map, "loaded"), "part-value", "Write yes or no.", "`%s` is neither",
+                  loaded);
+        return;
+    }
+    const char *kind = part_text_member(file, map, "kind", true);
+    memory.title = part_text_member(file, map, "title", false);
+    memory.name = part_member(file, map, "name") ? part_text_member(file, map, "name", true)
+                                                 : b->box->part.architecture->spaces[memory.space].name;
+    if (!kind || !memory.title || !memory.name) return;
+    if (!oak_same(kind, "rom") && !oak_same(kind, "ram")) {
+        REFUSE_AT(file, part_member(file, map, "kind"), "part-value", "Write rom or ram.",
+                  "no memory is of kind `%s`", kind);
+        return;
+    }
+    const oak_architecture *about = b->box->part.architecture;
+    const oak_space_info *space = &about->spaces[memory.space];
+    if ((space->special && !space->takes_memory) || space->of_bits) {
+        REFUSE_AT(file, map, "part-value", "Registers are listed under `registers`.",
+                  "`%s` (%s) holds no memory", space->name, space->title);
+        return;
+    }
+    if (!size || base + size > space->end) {
+        REFUSE_AT(file, map, "part-value", NULL,
+                  size ? "this memory ends behind the last address of `%s`, 0x%llx"
+                       : "this memory has no bytes",
+                  space->name, (unsigned long long)(space->end - 1));
+        return;
+    }
+    if (size > OAK_LARGEST_MEMORY) {
+        REFUSE_AT(file, map, "part-value", "List the part of it that the program uses.",
+                  "this memory has %llu bytes; the simulator keeps at most %llu of each",
+                  (unsigned long long)size, (unsigned long long)OAK_LARGEST_MEMORY);
+        return;
+    }
+    if (base % about->word_bytes || size % about->word_bytes) {
+        REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u",
+                  about->name, about->word_bytes);
+        return;
+    }
+    if (first_free < base || first_free > base + size) {
+        REFUSE_AT(file, map, "part-value", NULL, "`first-free` lies outside of this memory");
+        return;
+    }
+    memory.writable = oak_same(kind, "ram");
+    if (memory.loaded && (!memory.writable || memory.space != about->code_space)) {
+        REFUSE_AT(file, map, "part-value", "Leave `loaded` out.",
+                  memory.writable ? "only memory that code can lie in is loaded"
+                                  : "what is read only is filled anyway");
+        return;
+    }
+    memory.base = (uint32_t)base;
+    memory.size = (uint32_t)size;
+    oak_part *part = &b->box->part;
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        oak_part_memory *other = &b->memories[i];
+        bool same_space = other->space == memory.space, same_base = same_space && other->base == memory.base;
+        if (same_base) { /* a part replaces a memory of the part it extends */
+            *other = memory;
+            return;
+        }
+        if (same_space && base < (uint64_t)other->base + other->size && other->base < base + size) {
+            REFUSE_AT(file, map, "part-overlap", "Move one of them or make it smaller.",
+                      "this memory overlaps the one at 0x%x", (unsigned)other->base);
+            return;
+        }
+    }
+    oak_part_memory *grown =
+        oak_grow(b->host, b->memories, &b->memory_room, part->memory_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->memories = grown;
+    grown[part->memory_count++] = memory;
+}
+
+/* A field is written `NAME: 7 what it does` or `NAME: 5-4 what it does`. */
+static bool read_field(part_file *file, yaml_node_t *key, yaml_node_t *value, unsigned bits,
+                       oak_part_field *field)
+{
+    const char *name = part_scalar(key), *text = part_scalar(value);
+    unsigned high = 0, low;
+    const char *p = text;
+    bool good = name && *name && p && oak_is_digit(*p);
+    while (good && oak_is_digit(*p) && high < 100) high = high * 10 + (unsigned)(*p++ - '0');
+    low = high;
+    if (good && *p == '-') {
+        p++;
+        good = oak_is_digit(*p);
+        for (low = 0; good && oak_is_digit(*p) && low < 100; p++) low = low * 10 + (unsigned)(*p - '0');
+    }
+    if (!good || (*p && *p != ' ') || high >= bits || low > high) {
+        REFUSE_AT(file, value, "part-value",
+                  "Write `NAME: 7 what it does`, or `NAME: 5-4 …` for a field, highest bit first.",
+                  "this is no bit of a register of %u bits", bits);
+        return false;
+    }
+    while (*p == ' ') p++;
+    oak_arena *arena = &file->builder->box->arena;
+    *field = (oak_part_field){.name = oak_arena_text(arena, name, oak_length(name)),
+                              .bit = (uint8_t)low,
+                              .width = (uint8_t)(high - low + 1),
+                              .title = oak_arena_text(arena, p, oak_length(p))};
+    if (!field->name || !field->title) file->builder->status = OAK_NO_MEMORY;
+    return field->name && field->title;
+}
+
+bool part_read_fields(part_file *file, yaml_node_t *map, oak_part_register *reg)
+{
+    if (map->type != YAML_MAPPING_NODE) {
+        REFUSE_AT(file, map, "part-shape", NULL, "`bits` must be a mapping of names to bit numbers");
+        return false;
+    }
+    size_t count = (size_t)(map->data.mapping.pairs.top - map->data.mapping.pairs.start);
+    oak_part_field *fields = oak_arena_zero(&file->builder->box->arena, count * sizeof *fields);
+    if (!fields) {
+        file->builder->status = OAK_NO_MEMORY;
+        return false;
+    }
+    unsigned filled = 0;
+    for (size_t i = 0; i < count; i++) {
+        yaml_node_pair_t *pair = map->data.mapping.pairs.start + i;
+        oak_part_field field;
+        if (!read_field(file, part_node_at(file, pair->key), part_node_at(file, pair->value), reg->bits,
+                        &field))
+            return false;
+        unsigned at = filled++;
+        for (; at && fields[at - 1].bit < field.bit; at--) fields[at] = fields[at - 1];
+        fields[at] = field;
+    }
+    for (unsigned i = 1; i < filled; i++) {
+        if (fields[i].bit + fields[i].width <= fields[i - 1].bit) continue;
+        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name,
+                  fields[i].name);
+        return false;
+    }
+    reg->fields = fields;
+    reg->field_count = filled;
+    return true;
+}
+
+/* Where special registers lie when nothing is said: in the space for them, or in the only one. */
+const char *part_usual_space(const part_file *file)
+{
+    const oak_architecture *about = file->builder->box->part.architecture;
+    for (unsigned i = 1; i < about->space_count; i++)
+        if (about->spaces[i].special) return about->spaces[i].name;
+    return about->spaces[about->code_space].name;
+}
+
+/* `access: read` or `access: both`. */
+bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *reg)
+{
+    yaml_node_t *node = part_member(file, map, "access");
+    const char *word = node && part_scalar(node) ? part_scalar(node) : "both";
+    reg->read_only = oak_same(word, "read");
+    if (reg->read_only || oak_same(word, "both")) return true;
+    REFUSE_AT(file, node, "part-value", "Write `access: read` or leave it out.", "`%s` is no access", word);
+    return false;
+}
+
+void part_add_register(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name",   "space", "at",   "reset", "size",
+                                       "access", "title", "bits", NULL};
+    oak_part_register reg = {0};
+    uint64_t address, reset, size, widest = 8u * file->builder->box->part.architecture->word_bytes;
+    if (!part_check_keys(file, map, "a register", keys) ||
+        !part_space_member(file, map, part_usual_space(file), &reg.space))
+        return;
+    if (!part_number_member(file, map, "at", true, 0, UINT32_MAX, &address)) return;
+    if (!part_number_member(file, map, "size", false, widest, 32, &size)) return;
+    reg.bits = (uint8_t)size;
+    if (!part_number_member(file, map, "reset", false, 0, ((uint64_t)1 << size) - 1, &reset)) return;
+    reg.name = part_text_member(file, map, "name", true);
+    reg.title = part_text_member(file, map, "title", false);
+    if (!reg.name || !reg.title) return;
+    const oak_space_info *space = &file->builder->box->part.architecture->spaces[reg.space];
+    if (address < space->first || address + (size + 7) / 8 > space->end) {
+        REFUSE_AT(file, map, "part-value", NULL,
+                  "`%s` has addresses 0x%x to 0x%llx: register `%s` is not among them", space->name,
+                  (unsigned)space->first, (unsigned long long)(space->end - 1), reg.name);
+        return;
+    }
+    reg.address = (uint32_t)address;
+    reg.reset = (uint32_t)reset;
+    if (!part_access_member(file, map, &reg)) return;
+    yaml_node_t *fields = part_member(file, map, "bits");
+    if (fields && !part_read_fields(file, fields, &reg)) return;
+    part_insert_register(file, map, &reg);
+}
+
+void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added)
+{
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_register reg = *added;
+    unsigned at = part->register_count;
+    for (unsigned i = 0; i < part->register_count; i++) {
+        oak_part_register *other = &b->registers[i];
+        if (oak_same_name(other->name, oak_length(other->name), reg.name)) {
+            *other = reg;
+            return;
+        }
+        if (other->space == reg.space && other->address == reg.address) {
+            REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
+                      "registers `%s` and `%s` are both at 0x%02x", other->name, reg.name,
+                      (unsigned)reg.address);
+            return;
+        }
+        bool after = other->space > reg.space || (other->space == reg.space && other->address > reg.address);
+        if (after && at == part->register_count) at = i;
+    }
+    oak_part_register *grown =
+        oak_grow(b->host, b->registers, &b->register_room, part->register_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->registers = grown;
+    memmove(grown + at + 1, grown + at, (part->register_count - at) * sizeof *grown);
+    grown[at] = reg;
+    part->register_count++;
+}
+
+void part_add_port(part_file *file, yaml_node_t *map)
+{
+    static const char *const keys[] = {"name", "register", "stage", "title", "pins", NULL};
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    oak_part_port port = {0};
+    if (!part_check_keys(file, map, "a port", keys)) return;
+    port.name = part_text_member(file, map, "name", true);
+    port.title = part_text_member(file, map, "title", false);
+    const char *name = part_text_member(file, map, "register", true),
+               *stage = part_text_member(file, map, "stage", true);
+    if (!port.name || !port.title || !name || !stage) return;
+    const oak_part_register *reg = NULL;
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (oak_same_name(name, oak_length(name), b->registers[i].name)) reg = &b->registers[i];
+    if (!reg) {
+        REFUSE_AT(file, part_member(file, map, "register"), "part-value",
+                  "List the register under `registers` first.", "there is no register `%s`", name);
+        return;
+    }
+    port.address = reg->address;
+    port.space = reg->space;
+    if (oak_same(stage, "push-pull")) port.stage = OAK_PUSH_PULL;
+    else if (oak_same(stage, "open-drain")) port.stage = OAK_OPEN_DRAIN;
+    else if (oak_same(stage, "quasi-bidirectional")) port.stage = OAK_QUASI;
+    else {
+        REFUSE_AT(file, part_member(file, map, "stage"), "part-value",
+                  "Stages: push-pull, open-drain, quasi-bidirectional.", "no output stage is called `%s`",
+                  stage);
+        return;
+    }
+    yaml_node_t *pins = part_member(file, map, "pins");
+    size_t count = pins && pins->type == YAML_SEQUENCE_NODE
+                       ? (size_t)(pins->data.sequence.items.top - pins->data.sequence.items.start)
+                       : 0;
+    if (!count || count > reg->bits) {
+        REFUSE_AT(file, pins ? pins : map, "part-value",
+                  "List the other function of each pin, or - for none, from bit 0 up.",
+                  "`pins` needs 1 to %u entries", reg->bits);
+        return;
+    }
+    port.pin_count = (uint8_t)count;
+    for (size_t i = 0; i < count; i++) {
+        const char *other = part_scalar(part_node_at(file, pins->data.sequence.items.start[i]));
+        if (!other || oak_same(other, "-") || !*other) continue;
+        port.alternate[i] = oak_arena_text(&b->box->arena, other, oak_length(other));
+        if (!port.alternate[i]) b->status = OAK_NO_MEMORY;
+    }
+    for (unsigned i = 0; i < part->port_count; i++) {
+        if (!oak_same_name(port.name, oak_length(port.name), b->ports[i].name)) continue;
+        b->ports[i] = port;
+        return;
+    }
+    if (part->port_count == OAK_MOST_PORTS) {
+        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
+        return;
+    }
+    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->ports = grown;
+    grown[part->port_count++] = port;
+}
