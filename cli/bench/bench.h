@@ -160,4 +160,44 @@ char *bench_complete(bench *b, const char *text, int state);
 /* view.c: the full-screen view, until somebody leaves it. False when the terminal cannot do it. */
 bool bench_view(bench *b);
 
+/* running.c */
+bool bench_verb_go(bench *b, const char *rest);
+bool bench_read_count(bench *b, const char *rest, unsigned long long *count);
+bool bench_verb_step(bench *b, const char *rest);
+bool bench_verb_over(bench *b, const char *rest);
+bool bench_verb_out(bench *b, const char *rest);
+bool bench_verb_to(bench *b, const char *rest);
+bool bench_verb_reset(bench *b, const char *rest);
+bool bench_verb_again(bench *b, const char *rest);
+bool bench_verb_back(bench *b, const char *rest);
+bool bench_verb_pace(bench *b, const char *rest);
+
+/* looking.c */
+bool bench_verb_touches(bench *b, const char *rest);
+bool bench_verb_recent(bench *b, const char *rest);
+bool bench_verb_show(bench *b, const char *rest);
+bool bench_verb_keep(bench *b, const char *rest);
+bool bench_verb_forget(bench *b, const char *rest);
+bool bench_verb_registers(bench *b, const char *rest);
+bool bench_verb_special(bench *b, const char *rest);
+bool bench_verb_pins(bench *b, const char *rest);
+bool bench_verb_board(bench *b, const char *rest);
+bool bench_verb_interrupts(bench *b, const char *rest);
+bool bench_verb_laps(bench *b, const char *rest);
+bool bench_verb_noticed(bench *b, const char *rest);
+bool bench_verb_output(bench *b, const char *rest);
+bool bench_verb_changes(bench *b, const char *rest);
+bool bench_verb_code(bench *b, const char *rest);
+
+/* counting.c */
+bool bench_verb_tally(bench *b, const char *rest);
+bool bench_verb_source(bench *b, const char *rest);
+bool bench_verb_stack(bench *b, const char *rest);
+
+/* changing.c */
+bool bench_verb_set(bench *b, const char *rest);
+bool bench_verb_drive(bench *b, const char *rest);
+bool bench_verb_act(bench *b, const char *rest);
+bool bench_verb_put(bench *b, const char *rest);
+
 #endif
