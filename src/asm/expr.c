@@ -2,6 +2,7 @@
 #include "asm/expr.h"
 
 #include "base/bytes.h"
+#include "base/invariant.h"
 
 enum { DEEPEST = 120 };
 
@@ -490,7 +491,9 @@ const oak_expr *oak_expr_parse(oak_expr_parser *parser)
 {
     parser->depth = parser->links = 0;
     skip_blanks(parser);
-    return parse_choice(parser);
+    const oak_expr *expr = parse_choice(parser);
+    OAK_INVARIANT(!expr || parser->depth == 0); /* whatever went down came up again */
+    return expr;
 }
 
 /* ------------------------------------------------------------------------------------------ values */

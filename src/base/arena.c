@@ -4,6 +4,7 @@
 #include <stdalign.h>
 
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "base/text.h"
 
 typedef struct oak_arena_chunk {
@@ -55,6 +56,7 @@ static void *take(oak_arena *arena, size_t size, bool anywhere)
         arena->end = (char *)chunk + chunk_size;
         arena->total += chunk_size;
     }
+    OAK_INVARIANT((size_t)(arena->end - arena->at) >= size);
     void *piece = arena->at;
     arena->at += size;
     return piece;

@@ -2,6 +2,7 @@
 #include "isa/isa.h"
 
 #include "base/bytes.h"
+#include "base/invariant.h"
 
 const oak_isa *oak_isa_at(unsigned index)
 {
@@ -55,6 +56,7 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
         length++;
         width_left[*p & 127]++;
     }
+    OAK_INVARIANT(length % 8 == 0 && length <= 8 * OAK_LONGEST_INSN);
     pattern->size = (uint8_t)(length / 8);
     for (const char *p = bits; *p; p++) {
         if (*p == ' ') continue;
@@ -69,6 +71,7 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
             pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
         bool goes_on = pattern->piece_count && piece->letter == *p && piece->word_bit == length + 1;
         if (!goes_on) {
+            OAK_INVARIANT(pattern->piece_count < OAK_MOST_PIECES);
             piece = pattern->piece + pattern->piece_count++;
             *piece = (struct oak_pattern_piece){.letter = *p};
         }

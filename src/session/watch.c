@@ -3,6 +3,7 @@
  * Reads, writes and entries of handlers are seen by the chip alone. A value that changes, or a condition that becomes true, is
  * left to the chip, too, where it depends on nothing but cells of memory and registers of the core; else it is worked out after each instruction. */
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "session/session_state.h"
 
 static oak_status refuse(const oak_diag_sink *sink, const char *text, const char *hint, const char *message)
@@ -171,6 +172,7 @@ static bool same_watched(const oak_watched *a, const oak_watched *b)
 /* Leaves these to the chip. False when it will not take them. */
 static bool arm(oak_session *session, const oak_watched *cells, unsigned count)
 {
+    OAK_INVARIANT(count <= OAK_MOST_WATCHED);
     bool same = count == session->armed_count;
     for (unsigned i = 0; same && i < count; i++) same = same_watched(&cells[i], &session->armed[i]);
     if (same) return true;

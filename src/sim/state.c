@@ -1,4 +1,5 @@
 /* state.c — all that a machine remembers: for a document, and for the tape that going back is made of. */
+#include "base/invariant.h"
 #include "sim/machine_state.h"
 
 oak_status oak_machine_visit(oak_machine *machine, const oak_state_visitor *visitor)
@@ -22,6 +23,7 @@ oak_status oak_machine_visit(oak_machine *machine, const oak_state_visitor *visi
 oak_status oak_machine_tape(oak_machine *machine, oak_tape *tape)
 {
     if (!machine->isa->core->tape) return OAK_UNSUPPORTED;
+    OAK_INVARIANT(!machine->advancing); /* between two instructions, with no device half way */
     machine->isa->core->tape(machine->core, tape);
     oak_tape_piece(tape, machine->gpio, machine->part->port_count * sizeof *machine->gpio);
     for (unsigned i = 0; i < machine->part->block_count; i++) {

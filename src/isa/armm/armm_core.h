@@ -154,6 +154,9 @@ typedef struct armm_counted {
     int64_t entered, more;
 } armm_counted;
 
+_Static_assert(ARMM_OPS <= 256, "handlers are numbered in 8 bits");
+_Static_assert(sizeof(armm_counted) == sizeof(armm_op), "counts lie at the offsets of operations");
+
 /* A conditional instruction: the operation itself, the way back behind it (16 or 32 bits long), and where it stands.
  * An IF (IF_END where it may jump) has the condition in d, the cycles of the instruction in n, the number of its shadow in imm. */
 enum { ARMM_SHADOW_SLOTS = 4, ARMM_CHUNK = 256 };

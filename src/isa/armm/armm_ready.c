@@ -1,6 +1,7 @@
 /* armm_ready.c — code to ready-to-run operations: which row becomes which, straight blocks and their cost, conditional
  * instructions in their shadows, stop points, and code in RAM that is written over. */
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "isa/armm/armm_core.h"
 
 enum { STEP = sizeof(armm_op) };
@@ -737,6 +738,7 @@ void armm_forget_singles(oak_core *core)
 void armm_fold_counts(oak_core *core)
 {
     if (!core->counting) return;
+    OAK_INVARIANT(core->counts && core->tallies.at);
     core->counting = false;
     for (uint32_t start = 0; start < core->slots; start++) {
         armm_counted *counted = (armm_counted *)(void *)(core->counts + start * sizeof(armm_op));

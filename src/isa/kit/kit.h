@@ -150,6 +150,8 @@ struct kit_counted {
     uint64_t more;
 };
 
+_Static_assert(sizeof(struct kit_counted) <= sizeof(kit_op), "counts lie at the offsets of operations");
+
 typedef struct kit_core {
     const kit_arch *arch;
     const oak_isa_tables *tables;

@@ -2,6 +2,7 @@
 #include "isa/kit/kit.h"
 
 #include "base/bytes.h"
+#include "base/invariant.h"
 
 static uint32_t span_of(const kit_core *kit)
 {
@@ -97,6 +98,7 @@ void kit_decode_block(oak_core *core, uint32_t start)
         if (pc < span_of(kit)) total += kit->ops[pc].cost;
         break;
     }
+    OAK_INVARIANT(pc < span_of(kit) || joined); /* a block ends inside the code, or wraps */
     uint32_t last = pc;
     for (pc = start; !(joined && pc == last); pc += kit->ops[pc].spare) {
         kit->ops[pc].cost = total;
@@ -109,6 +111,7 @@ void kit_fold_counts(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     if (!kit->counting) return;
+    OAK_INVARIANT(kit->counts && kit->tallies.at);
     kit->counting = false;
     for (uint32_t start = 0; start < span_of(kit); start++) {
         struct kit_counted *counted = (struct kit_counted *)(void *)(kit->counts + start * sizeof(kit_op));

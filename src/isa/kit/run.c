@@ -1,5 +1,6 @@
 /* run.c — the run around the loop: events, budgets, interrupts, sleep, jumps to themselves, devices that end it. */
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "isa/kit/kit.h"
 
 /* Brings the devices to the present and finds the next cycle at which something may happen. */
@@ -88,6 +89,7 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     kit->blocked = false;
     before = kit->time.instructions;
     exit = kit->arch->run_singly(core, (uint32_t)left);
+    OAK_INVARIANT(kit->pc < kit->arch->code_span && kit->time.instructions >= before);
     if (kit->time.instructions == before) kit->blocked = was_blocked; /* it has not been executed */
     else if (was_blocked) kit->attention = true;
     return exit;

@@ -1,6 +1,7 @@
 /* tables.c — what the kit derives from rows and classes: words, mnemonics, the decoder's index; decoding and printing. */
 #include "base/arena.h"
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "isa/kit/table.h"
 
 /* ------------------------------------------------------------------------------------------ words and shapes */
@@ -40,6 +41,7 @@ static uint8_t add_word(struct kit_tables *tables, const char *text)
     unsigned hash;
     int found = kit_find_word(tables, text, oak_length(text));
     if (found >= 0) return (uint8_t)found;
+    OAK_INVARIANT(tables->word_count < KIT_MOST_WORDS && oak_length(text) <= LONGEST_WORD);
     if (tables->word_count == KIT_MOST_WORDS || !plain(text, oak_length(text), word, &hash)) return 0;
     tables->word[tables->word_count++] = text;
     if (oak_length(word) > tables->longest_word) tables->longest_word = (uint8_t)oak_length(word);
@@ -93,6 +95,7 @@ static uint8_t add_shape(struct kit_tables *tables, const char *shape)
 {
     for (unsigned i = 0; i < tables->shape_count; i++)
         if (oak_same(tables->shape[i], shape)) return (uint8_t)(i + 1);
+    OAK_INVARIANT(tables->shape_count < KIT_MOST_SHAPES);
     if (tables->shape_count < KIT_MOST_SHAPES) tables->shape[tables->shape_count++] = shape;
     return (uint8_t)tables->shape_count;
 }
@@ -126,6 +129,7 @@ static uint16_t add_mnemonic(struct kit_tables *tables, const char *name)
     unsigned slot;
     int found = find_mnemonic(tables, name, oak_length(name), &slot);
     if (found >= 0) return (uint16_t)found;
+    OAK_INVARIANT(tables->mnemonic_count < KIT_MOST_MNEMONICS);
     uint16_t number = tables->mnemonic_count++;
     tables->mnemonic[number] = name;
     tables->first_row[number] = KIT_NO_ROW;
