@@ -106,16 +106,19 @@ typedef struct data_item {
     bool is_code; /* the address of code, with its mark */
 } data_item;
 
+enum { ASM_HAS_TARGET = 0x40, ASM_ENCODED = 0x80 };
 typedef struct statement {
     uint32_t place;
     uint8_t kind;
     uint8_t space;
-    uint8_t unit; /* bytes of one data item */
+    uint8_t
+        unit; /* bytes of one data item; of an instruction: its flow once it is encoded, with ASM_HAS_TARGET where it has one */
     uint8_t form; /* the form taken */
     uint8_t form_count;
     uint32_t address;
     uint32_t size;
-    uint32_t count; /* data items; of labels: how many lines they take behind the first */
+    uint32_t
+        count; /* data items; of labels: how many lines they take behind the first; of an instruction: its target */
     uint16_t section;
     uint32_t text_at; /* where its line begins in the file */
     asm_symbol

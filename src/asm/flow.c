@@ -22,44 +22,51 @@ static bool decode_at(const flow *self, uint32_t address, uint32_t state, oak_de
     return self->as->isa->decode(self->as->tables, bytes, known, address, state, decoded) == OAK_OK;
 }
 
+/* Where an instruction of the source leads, as it was encoded. False when it was not. */
+static bool encoded(const statement *one, oak_flow *goes, bool *has_target)
+{
+    *goes = (oak_flow)(one->unit & 0x3F);
+    *has_target = one->unit & ASM_HAS_TARGET;
+    return one->unit & ASM_ENCODED;
+}
+
 static bool is_start(const flow *self, uint32_t address)
 {
     return address < self->size && (self->mark[address] & IS_START);
 }
 
-static void check_ends(flow *self, const statement *one, const oak_decoded *decoded)
+static void check_ends(flow *self, const statement *one, oak_flow goes, bool has_target)
 {
     assembler *as = self->as;
     uint8_t byte;
     uint32_t next = one->address + one->size;
 #define LINE_SIZE asm_source(as, one->place).size
-    if (oak_goes_on(decoded->flow) && next < self->size && !is_start(self, next))
+    if (oak_goes_on(goes) && next < self->size && !is_start(self, next))
         asm_warn(as, one->place, 0, LINE_SIZE, "runs-off",
                  "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
-    if (decoded->has_target && decoded->target < self->size && !is_start(self, decoded->target) &&
-        asm_code_byte(as, decoded->target, 0, &byte))
+    if (has_target && one->count < self->size && !is_start(self, one->count) &&
+        asm_code_byte(as, one->count, 0, &byte))
         asm_warn(as, one->place, 0, LINE_SIZE, "jump-into-data", NULL,
-                 "this goes to 0x%04x, where no instruction begins", (unsigned)decoded->target);
+                 "this goes to 0x%04x, where no instruction begins", (unsigned)one->count);
 #undef LINE_SIZE
 }
 
 /* A loop that counts down a counter which the instruction right before it sets to zero. `before` is that instruction. */
-static void check_counter(flow *self, const statement *one, const oak_decoded *decoded,
-                          const statement *const *by_address)
+static void check_counter(flow *self, const statement *one, const statement *const *by_address)
 {
     bool zero = false, other_zero = false;
-    if (!self->as->isa->counter_of || !decoded->has_target || decoded->target > one->address) return;
-    unsigned counter = self->as->isa->counter_of(self->as->tables, decoded, &zero);
+    oak_decoded loop, loads;
+    const oak_isa *isa = self->as->isa;
+    if (one->count > one->address || !decode_at(self, one->address, one->as.code.insn->state, &loop)) return;
+    unsigned counter = isa->counter_of(self->as->tables, &loop, &zero);
     if (!counter || zero) return;
-    for (unsigned back = 1; back <= OAK_LONGEST_INSN && back <= decoded->target; back++) {
-        const statement *before = by_address[decoded->target - back];
-        oak_decoded loads;
+    for (unsigned back = 1; back <= OAK_LONGEST_INSN && back <= one->count; back++) {
+        const statement *before = by_address[one->count - back];
         if (!before || before->size != back ||
             !decode_at(self, before->address, before->as.code.insn->state, &loads))
             continue;
-        if (self->as->isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero)
-            return;
+        if (isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero) return;
         asm_warn(self->as, before->place, 0, asm_source(self->as, before->place).size, "counts-from-zero",
                  "A counter that begins with 0 is counted down to 255 first.",
                  "the loop behind this runs 256 times");
@@ -69,7 +76,8 @@ static void check_counter(flow *self, const statement *one, const oak_decoded *d
 
 /* Whether a return of this name can be reached, and where; NULL: any return, or what nobody can follow. Calls inside are taken
  * to come back. */
-static bool reaches_return(flow *self, uint32_t address, const char *name, uint32_t *where)
+static bool reaches_return(flow *self, const statement *const *by_address, uint32_t address, const char *name,
+                           uint32_t *where)
 {
     size_t count = 0;
     bool found = false;
@@ -77,24 +85,31 @@ static bool reaches_return(flow *self, uint32_t address, const char *name, uint3
     self->todo[count++] = address;
     while (count && !found && self->steps < MOST_STEPS) {
         uint32_t at = self->todo[--count], state = 0;
-        oak_decoded decoded;
         while (at < self->size && !(self->mark[at] & IS_SEEN)) {
             self->mark[at] |= IS_SEEN;
             self->steps++;
-            bool known = decode_at(self, at, state, &decoded);
-            if (!known || decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_COMPUTED) {
-                bool is_return = known && decoded.flow == OAK_FLOW_RETURN;
-                found = !name || (is_return && oak_same(self->as->isa->rows[decoded.row].mnemonic, name));
+            const statement *one = by_address[at];
+            oak_decoded to = {0};
+            bool known = one && encoded(one, &to.flow, &to.has_target);
+            if (known) {
+                to.row = one->as.code.rows[one->form];
+                to.target = one->count;
+                to.size = (uint8_t)one->size;
+                to.state_after = (uint8_t)one->as.code.insn->state_after;
+            } else known = decode_at(self, at, state, &to);
+            if (!known || to.flow == OAK_FLOW_RETURN || to.flow == OAK_FLOW_COMPUTED) {
+                bool is_return = known && to.flow == OAK_FLOW_RETURN;
+                found = !name || (is_return && oak_same(self->as->isa->rows[to.row].mnemonic, name));
                 *where = at;
                 break;
             }
-            bool branches = decoded.has_target && decoded.flow != OAK_FLOW_CALL;
-            if (branches && decoded.target < self->size && count < self->todo_room &&
-                !(self->mark[decoded.target] & IS_SEEN))
-                self->todo[count++] = decoded.target;
-            if (!oak_goes_on(decoded.flow)) break;
-            state = decoded.state_after;
-            at += decoded.size;
+            bool branches = to.has_target && to.flow != OAK_FLOW_CALL;
+            if (branches && to.target < self->size && count < self->todo_room &&
+                !(self->mark[to.target] & IS_SEEN))
+                self->todo[count++] = to.target;
+            if (!oak_goes_on(to.flow)) break;
+            state = to.state_after;
+            at += to.size;
         }
     }
     return found || (!name && self->steps >= MOST_STEPS);
@@ -112,7 +127,7 @@ static void check_handlers(flow *self, const statement **by_address)
         /* Where code runs through it, it is no vector of this program. */
         if (!vector->address || !is_start(self, vector->address) ||
             asm_code_byte(as, vector->address - 1, 0, &byte) ||
-            !reaches_return(self, vector->address, name, &at) || !by_address[at])
+            !reaches_return(self, by_address, vector->address, name, &at) || !by_address[at])
             continue;
         const statement *one = by_address[at];
         asm_warn(as, one->place, 0, asm_source(as, one->place).size, "handler-return",
@@ -127,27 +142,25 @@ static void check_all(flow *self, const statement **by_address)
     unsigned code = as->isa->about.code_space;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        oak_decoded decoded;
-        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
-            !decode_at(self, one->address, one->as.code.insn->state, &decoded))
-            continue;
-        check_ends(self, one, &decoded);
-        check_counter(self, one, &decoded, by_address);
+        oak_flow goes;
+        bool has_target;
+        if (one->kind != STATEMENT_INSN || one->space != code || !encoded(one, &goes, &has_target)) continue;
+        check_ends(self, one, goes, has_target);
+        if (has_target && as->isa->counter_of) check_counter(self, one, by_address);
     }
     check_handlers(self, by_address);
     uint32_t where;
     /* Each subroutine once, at its first statement: by_address forgets what has been asked. */
     for (size_t i = 0; i < as->statement_count && self->steps < MOST_STEPS; i++) {
         const statement *one = &as->statements[i];
-        oak_decoded decoded;
-        if (one->kind != STATEMENT_INSN || one->space != code || one->address >= self->size ||
-            !decode_at(self, one->address, one->as.code.insn->state, &decoded))
+        oak_flow goes;
+        bool has_target;
+        if (one->kind != STATEMENT_INSN || one->space != code || !encoded(one, &goes, &has_target)) continue;
+        if (goes != OAK_FLOW_CALL || !has_target || !is_start(self, one->count) || !by_address[one->count])
             continue;
-        if (decoded.flow != OAK_FLOW_CALL || !is_start(self, decoded.target) || !by_address[decoded.target])
-            continue;
-        const statement *sub = by_address[decoded.target];
-        by_address[decoded.target] = NULL;
-        if (!reaches_return(self, decoded.target, NULL, &where))
+        const statement *sub = by_address[one->count];
+        by_address[one->count] = NULL;
+        if (!reaches_return(self, by_address, one->count, NULL, &where))
             asm_warn(as, sub->place, 0, asm_source(as, sub->place).size, "never-returns",
                      "End it with a return, or jump to it instead of calling it.",
                      "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));

@@ -574,7 +574,7 @@ static void report_misaligned(assembler *as, const statement *one, const oak_ref
                why->message);
 }
 
-static void emit_instruction(assembler *as, const statement *one, byte_writer *writer)
+static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
 {
     oak_value values[OAK_MOST_OPERANDS];
     uint8_t bytes[OAK_LONGEST_INSN];
@@ -593,6 +593,9 @@ static void emit_instruction(assembler *as, const statement *one, byte_writer *w
         return;
     }
     write_bytes(writer, one->address * asm_unit(as), bytes, one->size * asm_unit(as));
+    int target = as->isa->target_of(as->tables, row);
+    one->unit = (uint8_t)(ASM_ENCODED | as->isa->flow_of(as->tables, row, bytes, insn->state));
+    if (target >= 0) one->unit |= ASM_HAS_TARGET, one->count = (uint32_t)values[target].number;
     if (!as->isa->doubt) return;
     unsigned decimal = 0;
     oak_source_line line = asm_source(as, one->place);
@@ -683,7 +686,7 @@ void asm_emit(assembler *as)
     byte_writer writer = {.as = as};
     as->settled = true;
     for (size_t i = 0; i < as->statement_count && !as->out_of_memory; i++) {
-        const statement *one = &as->statements[i];
+        statement *one = &as->statements[i];
         oak_value value;
         switch (one->kind) {
         case STATEMENT_INSN:

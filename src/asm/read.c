@@ -869,21 +869,10 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
 /* Where the comment begins, or the end of the line. Quotes hide what is inside them. */
 const char *asm_find_comment(const char *at, const char *end)
 {
-    /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at, eight bytes at a time. */
-    static const bool stops[256] = {[';'] = true, ['/'] = true, ['"'] = true, ['\''] = true};
-    const uint64_t ones = 0x0101010101010101u;
+    /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at. */
     const char *start = at;
-    for (uint64_t bytes; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
-        memcpy(&bytes, at, sizeof bytes);
-        uint64_t a = bytes ^ ones * ';', b = bytes ^ ones * '/', c = bytes ^ ones * '"',
-                 d = bytes ^ ones * '\'';
-        uint64_t marked =
-            (((a - ones) & ~a) | ((b - ones) & ~b) | ((c - ones) & ~c) | ((d - ones) & ~d)) & ones << 7;
-        if (!marked) continue;
-        at += oak_first_marked(marked);
-        break;
-    }
-    while (at < end && !stops[(uint8_t)*at]) at++;
+    at = oak_find_any(at, end, ";/\"'");
+    if (at < end && *at == ';') return at; /* mostly */
     char quote = 0;
     for (; at < end; at++) {
         char c = *at;

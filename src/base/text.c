@@ -353,21 +353,80 @@ oak_status oak_read_number(const char *text, const char *end, uint64_t *value, s
     return too_big ? OAK_OUT_OF_RANGE : OAK_OK;
 }
 
-/* Eight bytes at a time: a byte of (x - 1) & ~x has its top bit where x was 0. */
+/* Source text is searched sixteen bytes at a time where the processor can, else eight: a byte of (x - 1) & ~x has its top bit where x
+ * was 0. What is left is looked at byte by byte. */
+#if defined __GNUC__ && defined __SSE2__
+typedef uint8_t sixteen __attribute__((vector_size(16)));
+
+/* The first byte that is not 0 of a comparison; false: none is. */
+static inline bool first_marked(sixteen equal, unsigned *at)
+{
+    uint64_t half[2];
+    memcpy(half, &equal, sizeof half);
+    if (!(half[0] | half[1])) return false;
+    *at = half[0] ? (unsigned)__builtin_ctzll(half[0]) / 8 : 8 + (unsigned)__builtin_ctzll(half[1]) / 8;
+    return true;
+}
+
+const char *oak_find_any(const char *at, const char *end, const char characters[4])
+{
+    sixteen a = {0}, b = a, c = a, d = a, bytes;
+    a += (uint8_t)characters[0], b += (uint8_t)characters[1], c += (uint8_t)characters[2],
+        d += (uint8_t)characters[3];
+    for (unsigned first; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
+        memcpy(&bytes, at, sizeof bytes);
+        if (first_marked((sixteen)(bytes == a) | (sixteen)(bytes == b) | (sixteen)(bytes == c) |
+                             (sixteen)(bytes == d),
+                         &first))
+            return at + first;
+    }
+    while (at < end && *at != characters[0] && *at != characters[1] && *at != characters[2] &&
+           *at != characters[3])
+        at++;
+    return at;
+}
+
 const char *oak_line_end(const char *at, const char *end)
 {
-    const uint64_t ones = 0x0101010101010101u;
-    while ((size_t)(end - at) >= sizeof ones) {
-        uint64_t bytes;
+    sixteen feed = {0}, bytes;
+    feed += '\n';
+    for (unsigned first; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
         memcpy(&bytes, at, sizeof bytes);
-        bytes ^= ones * '\n';
-        uint64_t marked = (bytes - ones) & ~bytes & (ones << 7);
-        if (marked) {
-            at += oak_first_marked(marked);
-            break;
-        }
-        at += sizeof bytes;
+        if (first_marked((sixteen)(bytes == feed), &first)) return at + first;
     }
     while (at < end && *at != '\n') at++;
     return at;
 }
+#else
+static const uint64_t ones = 0x0101010101010101u;
+
+static inline uint64_t marked(uint64_t bytes, char c)
+{
+    uint64_t x = bytes ^ ones * (uint8_t)c;
+    return (x - ones) & ~x & ones << 7;
+}
+
+const char *oak_find_any(const char *at, const char *end, const char characters[4])
+{
+    for (uint64_t bytes; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
+        memcpy(&bytes, at, sizeof bytes);
+        if (marked(bytes, characters[0]) | marked(bytes, characters[1]) | marked(bytes, characters[2]) |
+            marked(bytes, characters[3]))
+            break;
+    }
+    while (at < end && *at != characters[0] && *at != characters[1] && *at != characters[2] &&
+           *at != characters[3])
+        at++;
+    return at;
+}
+
+const char *oak_line_end(const char *at, const char *end)
+{
+    for (uint64_t bytes; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
+        memcpy(&bytes, at, sizeof bytes);
+        if (marked(bytes, '\n')) break;
+    }
+    while (at < end && *at != '\n') at++;
+    return at;
+}
+#endif

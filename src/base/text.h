@@ -45,16 +45,8 @@ void oak_format(char *out, size_t room, const char *format, ...) OAK_PRINTF(3, 4
 void oak_vformat(char *out, size_t room, const char *format, va_list arguments);
 
 size_t oak_length(const char *text);
-/* Where the first byte of eight is that a mask, as (x - 1) & ~x & 0x80…, marks; where memory is read in another order: 0, look yourself. */
-static inline unsigned oak_first_marked(uint64_t mask)
-{
-#if defined __GNUC__ && defined __BYTE_ORDER__ && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-    return (unsigned)__builtin_ctzll(mask) / 8;
-#else
-    (void)mask;
-    return 0;
-#endif
-}
+/* The first of four characters at or behind `at`, or `end`. */
+const char *oak_find_any(const char *at, const char *end, const char characters[4]);
 /* The end of the line that begins here: its line feed, or `end`. */
 const char *oak_line_end(const char *at, const char *end);
 bool oak_same(const char *a, const char *b);

@@ -377,6 +377,10 @@ typedef struct oak_isa {
     /* The address of bit `bit` of the cell at `cell`; OAK_REFUSED when the cell has no bit addresses. */
     oak_status (*bit_of)(const oak_value *cell, int64_t bit, oak_value *result);
 
+    /* Where execution goes from an instruction that has just been encoded in the state it stands in; and the operand that is its target,
+     * or -1. */
+    oak_flow (*flow_of)(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
+    int (*target_of)(const oak_isa_tables *tables, unsigned row);
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
     oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                          uint32_t address, uint32_t state, oak_decoded *decoded);

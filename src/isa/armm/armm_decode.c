@@ -122,6 +122,19 @@ static oak_flow flow_of(unsigned row, const oak_pattern *pattern, uint32_t word,
     return state ? OAK_FLOW_NEXT : flow;
 }
 
+oak_flow armm_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
+{
+    const oak_pattern *pattern = &tables->shape[row].pattern;
+    return flow_of(row, pattern, (uint32_t)oak_gather(&oak_isa_armv7m, bytes, pattern->size), state);
+}
+
+int armm_target_of(const oak_isa_tables *tables, unsigned row)
+{
+    for (unsigned i = 0; i < tables->shape[row].count; i++)
+        if (tables->shape[row].class_of[i].what == ARMM_LABEL) return (int)i;
+    return -1;
+}
+
 static int find_row(const oak_isa_tables *tables, uint32_t word, bool wide)
 {
     unsigned bucket = wide ? word >> 21 & 0xFF : word >> 10;

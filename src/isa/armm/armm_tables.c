@@ -621,8 +621,8 @@ static const char *const trade[OAK_TRADES] = {
         .mnemonic = armm_mnemonic, .mnemonic_name = mnemonic_name, .names_row = names_row,                   \
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
-        .pattern_unit = 2, .state_of = state_of, .stack_use = armm_stack_use, .frame = &frame,               \
-        .trade = trade, .core = &ops                                                                         \
+        .pattern_unit = 2, .flow_of = armm_flow_of, .target_of = armm_target_of, .state_of = state_of,       \
+        .stack_use = armm_stack_use, .frame = &frame, .trade = trade, .core = &ops                           \
     }
 
 const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,

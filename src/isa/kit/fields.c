@@ -164,6 +164,21 @@ static oak_status put_value(encoder *self, uint32_t *field)
     return number < least || number > most ? out_of_range(self, least, most) : OAK_OK;
 }
 
+oak_flow kit_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
+{
+    (void)bytes, (void)state;
+    return (oak_flow)kit_tables_of(tables)->language->isa->rows[row].flow;
+}
+
+int kit_target_of(const oak_isa_tables *tables, unsigned row)
+{
+    for (unsigned i = 0; i < kit_tables_of(tables)->row[row].count; i++) {
+        const kit_class *class = kit_class_at(kit_tables_of(tables), row, i);
+        if (class && class->field >= KIT_TARGET) return (int)i;
+    }
+    return -1;
+}
+
 oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn *insn,
                       const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {

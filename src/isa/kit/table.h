@@ -130,6 +130,8 @@ bool kit_is_register(const oak_isa_tables *tables, const char *text, size_t leng
 OAK_MUST_USE oak_status kit_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader,
                                           oak_insn *insn);
 unsigned kit_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
+oak_flow kit_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
+int kit_target_of(const oak_isa_tables *tables, unsigned row);
 unsigned kit_row_size(const oak_isa_tables *tables, unsigned row);
 OAK_MUST_USE oak_status kit_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                                    const oak_value *values, uint32_t address, uint8_t *bytes,
@@ -152,7 +154,8 @@ OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_
 #define KIT_ISA_FUNCTIONS                                                                                    \
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
     .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,          \
-    .forms = kit_forms, .size = kit_row_size, .encode = kit_encode, .decode = kit_decode, .print = kit_print
+    .forms = kit_forms, .flow_of = kit_flow_of, .target_of = kit_target_of, .size = kit_row_size,            \
+    .encode = kit_encode, .decode = kit_decode, .print = kit_print
 
 /* ------------------------------------------------------------------------------------------ between the files */
 
