@@ -205,10 +205,10 @@ static oak_status keep_sections(assembler *as)
 static void release_statements(assembler *as)
 {
     oak_release(as->host, as->statements, as->statement_room, sizeof *as->statements);
-    oak_release(as->host, as->buckets, as->bucket_count, sizeof *as->buckets);
+    oak_release(as->host, as->slots, as->slot_count, sizeof *as->slots);
     as->statements = NULL;
-    as->buckets = NULL;
-    as->statement_count = as->statement_room = as->bucket_count = 0;
+    as->slots = NULL;
+    as->statement_count = as->statement_room = as->slot_count = 0;
 }
 
 static oak_status build_program(assembler *as)
@@ -247,6 +247,7 @@ static oak_status open_assembler(assembler *as, const oak_host *host, const oak_
                       .operations_left = MOST_SUGGESTIONS};
     if (!as->isa) return OAK_UNSUPPORTED;
     oak_arena_open(&as->arena, host);
+    asm_open_directives(as);
     oak_pool_open(&as->names, sizeof(asm_name));
     /* They become the program's in the end. */
     oak_pool_open(&as->symbols,

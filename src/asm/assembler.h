@@ -71,7 +71,7 @@ typedef struct asm_name {
     asm_symbol *symbol; /* the newest of this source file; NULL until it is used or defined */
     asm_rare *rare;     /* or NULL */
     uint32_t hash;
-    uint32_t next; /* same bucket: its number + 1, or 0 */
+    uint32_t number; /* among all of them */
     uint16_t length;
     int16_t mnemonic; /* WORD_UNKNOWN until asked */
     int8_t directive;
@@ -259,8 +259,9 @@ typedef struct assembler {
     oak_arena arena;
     bool out_of_memory;
 
-    uint32_t *buckets; /* names by hash: a number + 1, or 0 */
-    size_t bucket_count;
+    uint32_t *slots; /* names by hash (names.c) */
+    size_t slot_count;
+    uint64_t directives_by_letter[32]; /* sets of their numbers */
     oak_pool names, symbols;
     unsigned suggestions_left,
         operations_left; /* what is near is looked for so often: there may be many names */
@@ -418,7 +419,8 @@ enum asm_directive {
     POOL,
     DIRECTIVES
 };
-int asm_directive(const char *text, size_t length);
+int asm_directive(const assembler *as, const char *text, size_t length);
+void asm_open_directives(assembler *as);
 const char *asm_directive_name(unsigned number);
 void asm_read_line(assembler *as);
 /* At the end of all sources: a last pool for every section that waits for one. */

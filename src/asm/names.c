@@ -5,42 +5,49 @@
 #include "base/bytes.h"
 #include "base/diag.h"
 
-enum { FIRST_BUCKETS = 1024, MOST_REPORTS = 1000 };
+enum { FIRST_SLOTS = 1024, MOST_REPORTS = 1000 };
 
 /* ------------------------------------------------------------------------------------------ names */
 
-static bool more_buckets(assembler *as)
+/* A slot holds the number of a name + 1, and above it, as many bits as are left, of its hash: others are passed without a look at
+ * them. */
+static uint32_t slot_of(const assembler *as, uint32_t hash, uint32_t number)
 {
-    size_t count = as->bucket_count ? as->bucket_count * 4 : FIRST_BUCKETS;
-    uint32_t *buckets = as->host->resize(as->host->context, NULL, 0, count * sizeof *buckets);
-    if (!buckets) return false;
-    memset(buckets, 0, count * sizeof *buckets);
+    return number | (hash & ~(uint32_t)(as->slot_count - 1));
+}
+
+static bool more_slots(assembler *as)
+{
+    size_t before = as->slot_count, count = before ? before * 4 : FIRST_SLOTS;
+    uint32_t *slots = as->host->resize(as->host->context, NULL, 0, count * sizeof *slots);
+    if (!slots) return false;
+    memset(slots, 0, count * sizeof *slots);
+    oak_release(as->host, as->slots, before, sizeof *slots);
+    as->slots = slots;
+    as->slot_count = count;
     for (size_t i = 0; i < as->names.count; i++) {
-        asm_name *name = asm_name_at(as, i);
-        uint32_t *bucket = &buckets[name->hash & (count - 1)];
-        name->next = *bucket;
-        *bucket = (uint32_t)i + 1;
+        uint32_t hash = asm_name_at(as, i)->hash;
+        size_t at = hash & (count - 1);
+        while (slots[at]) at = (at + 1) & (count - 1);
+        slots[at] = slot_of(as, hash, (uint32_t)i + 1);
     }
-    oak_release(as->host, as->buckets, as->bucket_count, sizeof *buckets);
-    as->buckets = buckets;
-    as->bucket_count = count;
     return true;
 }
 
 asm_name *asm_intern(assembler *as, const char *text, size_t length)
 {
     uint32_t hash = oak_name_hash(text, length);
-    if (as->names.count >= as->bucket_count && !more_buckets(as)) {
+    if (as->names.count >= as->slot_count / 4 * 3 && !more_slots(as)) {
         as->out_of_memory = true;
         return NULL;
     }
-    uint32_t *bucket = &as->buckets[hash & (as->bucket_count - 1)];
-    for (uint32_t number = *bucket; number;) {
-        asm_name *name = asm_name_at(as, number - 1);
+    uint32_t mask = (uint32_t)as->slot_count - 1, at = hash & mask;
+    for (uint32_t slot; (slot = as->slots[at]); at = (at + 1) & mask) {
+        if ((slot ^ hash) & ~mask) continue;
+        asm_name *name = asm_name_at(as, (slot & mask) - 1);
         if (name->hash == hash && name->length == length &&
             (memcmp(text, name->text, length) == 0 || oak_same_name(text, length, name->text)))
             return name;
-        number = name->next;
     }
     char *copy = length <= UINT16_MAX ? oak_arena_text(&as->program->arena, text, length) : NULL;
     asm_name *name = copy ? oak_pool_add(as->host, &as->names) : NULL;
@@ -52,10 +59,10 @@ asm_name *asm_intern(assembler *as, const char *text, size_t length)
     name->text = copy;
     name->length = (uint16_t)length;
     name->mnemonic = WORD_UNKNOWN;
-    name->directive = (int8_t)asm_directive(text, length);
+    name->directive = (int8_t)asm_directive(as, text, length);
     name->is_register = as->isa->is_register(as->tables, text, length);
-    name->next = *bucket;
-    *bucket = (uint32_t)as->names.count;
+    name->number = (uint32_t)as->names.count - 1;
+    as->slots[at] = slot_of(as, hash, name->number + 1);
     return name;
 }
 
@@ -73,15 +80,6 @@ int asm_mnemonic(assembler *as, asm_name *name)
     return name->mnemonic;
 }
 
-/* The number of a name: where it is among the others of its chunk. */
-static uint32_t number_of(const assembler *as, const asm_name *name)
-{
-    for (uint32_t number = as->buckets[name->hash & (as->bucket_count - 1)]; number;
-         number = asm_name_at(as, number - 1)->next)
-        if (asm_name_at(as, number - 1) == name) return number - 1;
-    return 0;
-}
-
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
 {
     asm_symbol *symbol = oak_pool_add(as->host, &as->symbols);
@@ -89,7 +87,7 @@ asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
         as->out_of_memory = true;
         return NULL;
     }
-    symbol->name = number_of(as, name);
+    symbol->name = name->number;
     if (name->symbol) name->symbol->replaced = true;
     name->symbol = symbol;
     return symbol;

@@ -15,13 +15,21 @@ static const char *const directive_names[DIRECTIVES] = {
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
-int asm_directive(const char *text, size_t length)
+_Static_assert(DIRECTIVES <= 64, "sets of directives are kept in 64 bits");
+
+void asm_open_directives(assembler *as)
+{
+    for (unsigned i = 0; i < DIRECTIVES; i++)
+        as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
+}
+
+int asm_directive(const assembler *as, const char *text, size_t length)
 {
     if (length && *text == '.') text++, length--;
     if (length < 2 || length > LONGEST_DIRECTIVE) return WORD_NONE;
-    for (unsigned i = 0; i < DIRECTIVES; i++)
-        if (oak_lower(*text) == directive_names[i][0] && oak_same_name(text, length, directive_names[i]))
-            return (int)i;
+    uint64_t left = as->directives_by_letter[*text & 31];
+    for (unsigned i = 0; left; i++, left >>= 1)
+        if ((left & 1) && oak_same_name(text, length, directive_names[i])) return (int)i;
     return WORD_NONE;
 }
 
@@ -939,7 +947,7 @@ static void read_skipped(assembler *as, const char *at, const char *end)
 {
     at = asm_skip_blanks(at, end);
     size_t length = asm_word_length(at, end);
-    int directive = length ? asm_directive(at, length) : WORD_NONE;
+    int directive = length ? asm_directive(as, at, length) : WORD_NONE;
     if (directive >= IF && directive <= ENDIF)
         asm_read_source_directive(as, directive, NULL, at, length, at + length, end);
 }
@@ -1013,7 +1021,7 @@ void asm_read_line(assembler *as)
             continue;
         }
         size_t next_length = asm_word_length(rest, end);
-        int next = next_length ? asm_directive(rest, next_length) : WORD_NONE;
+        int next = next_length ? asm_directive(as, rest, next_length) : WORD_NONE;
         if (next == MACRO) {
             asm_read_source_directive(as, MACRO, name, word, length, rest + next_length, end);
             return;

@@ -244,11 +244,11 @@ static bool take_body(assembler *as, int close, asm_body *body, const char *word
         if (!note_line(as, level, line)) return false;
         const char *first = line;
         size_t length = operation_of(&first, stop);
-        int directive = length ? asm_directive(first, length) : WORD_NONE;
+        int directive = length ? asm_directive(as, first, length) : WORD_NONE;
         if (close == ENDM && length) {
             const char *second = asm_skip_blanks(first + length, stop);
             size_t second_length = asm_word_length(second, stop);
-            if (second_length && asm_directive(second, second_length) == MACRO) depth++;
+            if (second_length && asm_directive(as, second, second_length) == MACRO) depth++;
         }
         if (close == ENDR && (directive == REPEAT || directive == EACH)) depth++;
         if (directive != close || --depth) continue;
@@ -349,7 +349,7 @@ static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps,
         const char *stop = at, *word = at;
         while (stop < end && *stop != '\n') stop++;
         size_t length = operation_of(&word, stop);
-        if (length && asm_directive(word, length) == LOCAL) {
+        if (length && asm_directive(as, word, length) == LOCAL) {
             const char *items = word + length, *items_end = asm_find_comment(items, stop), *text;
             size_t size;
             while (count < room && take_item(&items, items_end, &text, &size) && size) {

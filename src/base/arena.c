@@ -1,4 +1,4 @@
-/* arena.c — see arena.h. Chunks double up to 1 MiB, so small jobs stay small and large ones ask seldom. */
+/* arena.c — see arena.h. Chunks double up to 4 MiB, so small jobs stay small and large ones ask seldom. */
 #include "base/arena.h"
 
 #include <stdalign.h>
@@ -12,7 +12,7 @@ typedef struct oak_arena_chunk {
     size_t size;
 } oak_arena_chunk;
 
-enum { ALIGN = OAK_ARENA_ALIGN, FIRST_CHUNK = 4096, LARGEST_CHUNK = 1 << 20 };
+enum { ALIGN = OAK_ARENA_ALIGN, FIRST_CHUNK = 4096, LARGEST_CHUNK = 4 << 20 };
 
 static size_t aligned(size_t size)
 {

@@ -370,16 +370,25 @@ static inline bool first_marked(sixteen equal, unsigned *at)
 
 const char *oak_find_any(const char *at, const char *end, const char characters[4])
 {
-    sixteen a = {0}, b = a, c = a, d = a, bytes;
+    enum { HALF = sizeof(sixteen) / 2 };
+    sixteen a = {0}, b = a, c = a, d = a, bytes = a;
     a += (uint8_t)characters[0], b += (uint8_t)characters[1], c += (uint8_t)characters[2],
         d += (uint8_t)characters[3];
-    for (unsigned first; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
+#define MARKED                                                                                               \
+    first_marked((sixteen)(bytes == a) | (sixteen)(bytes == b) | (sixteen)(bytes == c) |                     \
+                     (sixteen)(bytes == d),                                                                  \
+                 &first)
+    unsigned first;
+    for (; (size_t)(end - at) >= sizeof bytes; at += sizeof bytes) {
         memcpy(&bytes, at, sizeof bytes);
-        if (first_marked((sixteen)(bytes == a) | (sixteen)(bytes == b) | (sixteen)(bytes == c) |
-                             (sixteen)(bytes == d),
-                         &first))
-            return at + first;
+        if (MARKED) return at + first;
     }
+    if (end - at >= HALF) { /* the two halves may share bytes */
+        memcpy(&bytes, at, HALF);
+        memcpy((char *)&bytes + HALF, end - HALF, HALF);
+        return !MARKED ? end : first < HALF ? at + first : end - HALF + (first - HALF);
+    }
+#undef MARKED
     while (at < end && *at != characters[0] && *at != characters[1] && *at != characters[2] &&
            *at != characters[3])
         at++;
