@@ -205,6 +205,17 @@ typedef struct oak_watched {
 } oak_watched;
 enum { OAK_MOST_WATCHED = 17 };
 
+/* A condition that somebody else works out: behind each instruction that has changed one of these values, `ends` is asked with all of
+ * them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. A value is a register, or at most 4 bytes of
+ * memory as a number; `accesses` and `bits` say nothing here. */
+typedef struct oak_judge {
+    void *context;
+    bool (*ends)(void *context, const uint32_t *values);
+    const oak_watched *cells; /* may go when the call has returned, as may */
+    const uint32_t *masks;    /* the bits of each that matter: no others are told */
+    unsigned count;           /* at most OAK_MOST_WATCHED */
+} oak_judge;
+
 /* Memory that a board has on the external bus of a chip. */
 typedef struct oak_external {
     uint32_t base, size;
@@ -268,6 +279,9 @@ typedef struct oak_chip_ops {
     /* Runs end with OAK_STOP_WATCH behind an instruction that has made such an access; count 0: no more. OAK_UNSUPPORTED for
      * what cannot be watched so. May be NULL. */
     oak_status (*watch)(void *chip, const oak_watched *cells, unsigned count);
+    /* Lets runs be judged, or (NULL) no longer: every instruction is slower then, whatever it reaches. OAK_OUT_OF_RANGE, or
+     * OAK_UNSUPPORTED for what cannot be judged. May be NULL. */
+    oak_status (*judge)(void *chip, const oak_judge *judge);
     /* What the instruction that comes next reads and writes as things stand: cells and registers, or bits of them, with the accesses it
      * makes to it. Writes at most `room` of them and returns how many. May be NULL. */
     unsigned (*touches)(void *chip, oak_watched *list, unsigned room);

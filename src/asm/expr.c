@@ -525,38 +525,62 @@ static uint8_t joined_space(unsigned op, const oak_value *left, const oak_value 
     return 0;
 }
 
+bool oak_expr_is_plain(const oak_expr *expr)
+{
+    switch (expr->op) {
+    case OP_NONE:
+    case OP_DIVIDE:
+    case OP_REMAINDER:
+    case OP_BANK:
+    case OP_PAGE:
+    case OP_BYTES:
+    case OP_WORDS:
+    case OP_ADDRESS: return false;
+    default: return expr->kind == OAK_EXPR_UNARY || expr->kind == OAK_EXPR_BINARY;
+    }
+}
+
+int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
+{
+    uint64_t a = (uint64_t)left, b = (uint64_t)right;
+    switch (op) {
+    case OP_OR_ELSE: return left || right;
+    case OP_AND_THEN: return left && right;
+    case OP_OR: return wrapped(a | b);
+    case OP_XOR: return wrapped(a ^ b);
+    case OP_AND: return wrapped(a & b);
+    case OP_EQUAL: return left == right;
+    case OP_UNEQUAL: return left != right;
+    case OP_LESS: return left < right;
+    case OP_LESS_EQUAL: return left <= right;
+    case OP_GREATER: return left > right;
+    case OP_GREATER_EQUAL: return left >= right;
+    case OP_LEFT: return b > 63 ? 0 : wrapped(a << b);
+    case OP_RIGHT:
+        return b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
+    case OP_ADD: return wrapped(a + b);
+    case OP_SUBTRACT: return wrapped(a - b);
+    case OP_MIN: return left < right ? left : right;
+    case OP_MAX: return left > right ? left : right;
+    case OP_MULTIPLY: return wrapped(a * b);
+    case OP_NEGATE: return wrapped(0 - a);
+    case OP_INVERT: return ~left;
+    case OP_NOT: return !left;
+    case OP_LOW: return left & 0xFF;
+    case OP_HIGH: return left >> 8 & 0xFF;
+    case OP_UPPER: return left >> 16 & 0xFF;
+    default: return left;
+    }
+}
+
 static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right,
                           oak_value *value, oak_expr_fault *fault)
 {
-    uint64_t a = (uint64_t)left->number, b = (uint64_t)right->number;
-    int64_t sa = left->number, sb = right->number, result = 0;
-    switch (expr->op) {
-    case OP_OR_ELSE: result = sa || sb; break;
-    case OP_AND_THEN: result = sa && sb; break;
-    case OP_OR: result = wrapped(a | b); break;
-    case OP_XOR: result = wrapped(a ^ b); break;
-    case OP_AND: result = wrapped(a & b); break;
-    case OP_EQUAL: result = sa == sb; break;
-    case OP_UNEQUAL: result = sa != sb; break;
-    case OP_LESS: result = sa < sb; break;
-    case OP_LESS_EQUAL: result = sa <= sb; break;
-    case OP_GREATER: result = sa > sb; break;
-    case OP_GREATER_EQUAL: result = sa >= sb; break;
-    case OP_LEFT: result = b > 63 ? 0 : wrapped(a << b); break;
-    case OP_RIGHT:
-        result = b > 63 ? (sa < 0 ? -1 : 0) : sa < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
-        break;
-    case OP_ADD: result = wrapped(a + b); break;
-    case OP_SUBTRACT: result = wrapped(a - b); break;
-    case OP_MIN: result = sa < sb ? sa : sb; break;
-    case OP_MAX: result = sa > sb ? sa : sb; break;
-    case OP_MULTIPLY: result = wrapped(a * b); break;
-    default:
-        if (!sb) return value_fault(expr, fault, "division-by-zero", "this divides by zero");
-        if (sb == -1) result = expr->op == OP_DIVIDE ? wrapped(0 - a) : 0;
-        else result = expr->op == OP_DIVIDE ? sa / sb : sa % sb;
-        break;
-    }
+    int64_t a = left->number, b = right->number, result;
+    if (oak_expr_is_plain(expr)) result = oak_expr_plain(expr->op, a, b);
+    else if (!b) return value_fault(expr, fault, "division-by-zero", "this divides by zero");
+    else if (b == -1) result = expr->op == OP_DIVIDE ? wrapped(0 - (uint64_t)a) : 0;
+    else result = expr->op == OP_DIVIDE ? a / b : a % b;
     *value = (oak_value){.number = result, .space = joined_space(expr->op, left, right), .known = true};
     return OAK_OK;
 }
@@ -638,19 +662,9 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         *value = left;
         value->space = expr->op == OP_PLUS || expr->op == OP_ADDRESS ? left.space : 0;
         value->name = NULL;
-        switch (expr->op) {
-        case OP_NEGATE: value->number = wrapped(0 - (uint64_t)left.number); break;
-        case OP_INVERT: value->number = ~left.number; break;
-        case OP_NOT: value->number = !left.number; break;
-        case OP_LOW: value->number = left.number & 0xFF; break;
-        case OP_HIGH: value->number = left.number >> 8 & 0xFF; break;
-        case OP_UPPER: value->number = left.number >> 16 & 0xFF; break;
-        case OP_BANK:
-        case OP_PAGE:
-        case OP_BYTES:
-        case OP_WORDS: return of_address(expr, scope->about, &left, value, fault);
-        default: break;
-        }
+        if (expr->op >= OP_BANK && expr->op <= OP_WORDS)
+            return of_address(expr, scope->about, &left, value, fault);
+        value->number = oak_expr_plain(expr->op, left.number, 0);
         return OAK_OK;
     default: break;
     }

@@ -274,8 +274,9 @@ typedef struct oak_core_ops {
     void (*tape)(oak_core *core, oak_tape *tape);
     /* What handling exceptions has cost since reset, by the same numbers. */
     const oak_service_log *(*services)(const oak_core *core);
-    /* As the chip port's watch and touches. */
+    /* As the chip port's watch, judge and touches. */
     oak_status (*watch)(oak_core *core, const oak_watched *cells, unsigned count);
+    oak_status (*judge)(oak_core *core, const oak_judge *judge);
     unsigned (*touches)(oak_core *core, oak_watched *list, unsigned room);
     /* What is on the external bus of a space: only that from now on; none: what the part has. */
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);

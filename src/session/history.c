@@ -540,7 +540,7 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
     session->collects = false;
     /* A cell as such, not something worked out from cells: that may stay the same when they change. */
     for (unsigned i = 0; i < session->read_count; i++) /* writing a register need not change it */
-        session->reads_else |= !session->read_cells[i].space;
+        session->reads_else |= !(session->read_cells[i].accesses & OAK_ACCESS_CHANGE);
     bool plain = one.expr && (one.expr->kind == OAK_EXPR_NAME || one.expr->kind == OAK_EXPR_CELL);
     for (unsigned i = 0; plain && !session->reads_else && i < session->read_count; i++)
         what.cells[what.count++] = session->read_cells[i];

@@ -446,6 +446,7 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
             event->stop.reason = OAK_STOP_WATCH;
             break;
         }
+        if (watched) session_met_nothing(session, now.instructions);
         if (now.cycles >= kept) kept = session_keep_moment(session);
         /* Parked, but a pin that changes later may wake it. */
         if (event->stop.reason == OAK_STOP_PARKED && change < last_cycle && session->chip.ops->idle &&
@@ -514,7 +515,7 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
     oak_chip_time now = session_time(session), before;
     oak_status status = OAK_OK;
     *stop = (oak_stop){.pc = session_pc(session)};
-    if (session->armed_count && !session->searching) session_disarm_watches(session);
+    if ((session->armed_count || session->judging) && !session->searching) session_disarm_watches(session);
     session->replaying = true;
     which_stop(session, stop->pc, now.instructions, true, NULL);
     session_sample(session);

@@ -136,9 +136,17 @@ typedef struct watch_record {
     oak_watch about;
     const oak_expr *expr;
     oak_watched cells;
-    bool known;
+    bool known, reads_place; /* its value depends on where execution is */
     int64_t last;
 } watch_record;
+
+/* One step of the program that judges conditions, see judge.c. */
+typedef struct judge_op {
+    uint8_t kind, op, from, shift;
+    uint32_t mask;
+    int64_t number;
+} judge_op;
+enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96 };
 
 /* A place at which a run ends this once. */
 typedef struct passing_stop {
@@ -192,6 +200,11 @@ struct oak_session {
     oak_watched armed[OAK_MOST_WATCHED];
     int armed_watch[2 * OAK_MOST_WATCHED];
     unsigned armed_count;
+    judge_op judged[JUDGE_MOST];
+    unsigned judged_count;
+    bool judges, judging;  /* conditions are to be judged behind each instruction; and are */
+    uint64_t vain_since;   /* the instruction since which */
+    unsigned vain_stops;   /* so many stops have come to nothing */
     bool searching;                           /* a replay meets what the chip watches for, and goes on, */
     bool pauses;                              /* or ends there */
     uint64_t hit_instruction;                 /* and was there last */
@@ -223,6 +236,12 @@ struct oak_session {
     oak_noticed noticed[SESSION_MOST_NOTICED];
     unsigned noticed_count;
 };
+
+/* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
+bool session_judge(oak_session *session);
+void session_unjudge(oak_session *session);
+/* A run has ended where a condition might have changed, and had not. */
+void session_met_nothing(oak_session *session, uint64_t instruction);
 
 /* values.c */
 const oak_expr *session_parse(oak_session *session, const char *text, const oak_diag_sink *sink);

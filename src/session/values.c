@@ -18,15 +18,27 @@ bool session_find_bit_cell(const oak_session *session, uint32_t address, unsigne
     return false;
 }
 
+/* A register of the core may lie in cells of a special space: what writes them is seen. */
+static bool is_core_cell(const oak_session *session, unsigned space, uint32_t address)
+{
+    const oak_architecture *about = session->part->architecture;
+    for (unsigned i = 0; i < about->cells_count; i++)
+        if (about->cells[i].space == space && address - about->cells[i].address < about->cells[i].size)
+            return true;
+    return false;
+}
+
 /* What an expression depends on: cells of memory, or something else. */
 static void note_read(oak_session *session, unsigned space, uint32_t address, unsigned bytes, uint8_t bits)
 {
-    bool memory = oak_part_find_memory(session->part, space, address) != NULL;
     if (!session->collects) return;
-    if (!memory || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
+    bool memory = oak_part_find_memory(session->part, space, address) != NULL;
+    uint8_t accesses = memory ? OAK_ACCESS_CHANGE : OAK_ACCESS_WRITE;
+    bool seen = memory || is_core_cell(session, space, address);
+    if (!seen || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
     else
         session->read_cells[session->read_count++] =
-            (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
+            (oak_watched){(uint8_t)space, accesses, bits, address, bytes};
 }
 
 /* A register of the core: what it holds may have changed when something has written it. The program counter always has. */
@@ -110,7 +122,7 @@ static uint32_t port_levels(oak_session *session, unsigned port)
 
 uint32_t session_read_special(oak_session *session, const oak_part_register *reg)
 {
-    session->reads_else = true;
+    note_read(session, reg->space, reg->address, (reg->bits + 7u) / 8u, 0);
     int port = session_port_of(session, reg->space, reg->address);
     if (port >= 0) return port_levels(session, (unsigned)port);
     uint8_t bytes[4] = {0};
@@ -136,7 +148,8 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     uint64_t cell;
     oak_status status = OAK_OK;
     *bits = 64;
-    bool other = name->kind != NAME_SYMBOL && name->kind != NAME_REGISTER && name->kind != NAME_FLAG;
+    bool other = name->kind == NAME_PORT || name->kind == NAME_PIN || name->kind == NAME_HANDLING ||
+                 name->kind == NAME_DEPTH || name->kind == NAME_CYCLE;
     if (other) session->reads_else = true;
     switch (name->kind) {
     case NAME_REGISTER:

@@ -85,6 +85,19 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
     return OAK_OK;
 }
 
+/* `$` is where execution is. */
+static bool reads_place(const oak_expr *expr)
+{
+    switch (expr->kind) {
+    case OAK_EXPR_HERE: return true;
+    case OAK_EXPR_NUMBER:
+    case OAK_EXPR_NAME: return false;
+    default:
+        return reads_place(expr->as.of.left) || (expr->as.of.right && reads_place(expr->as.of.right)) ||
+               (expr->as.of.third && reads_place(expr->as.of.third));
+    }
+}
+
 oak_status session_make_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                               const oak_diag_sink *sink, watch_record *one)
 {
@@ -102,7 +115,17 @@ oak_status session_make_watch(oak_session *session, const char *expression, oak_
         return status;
     }
     one->expr = session_parse(session, one->about.text, sink);
+    one->reads_place = one->expr && reads_place(one->expr);
     return one->expr ? session_evaluate(session, one->expr, one->about.text, sink, &reading) : OAK_REFUSED;
+}
+
+/* The watches are others than before: how often they stop in vain is not known. */
+static void others(oak_session *session)
+{
+    session_unjudge(session);
+    session->judges = false;
+    session->vain_since = UINT64_MAX; /* the first count tells nothing */
+    session->vain_stops = 0;
 }
 
 oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
@@ -123,6 +146,7 @@ oak_status oak_session_add_watch(oak_session *session, const char *expression, o
     session->watches = grown;
     if (number) *number = (unsigned)session->watch_count;
     grown[session->watch_count++] = one;
+    others(session);
     return OAK_OK;
 }
 
@@ -138,6 +162,7 @@ oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool 
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = enabled;
     one->known = false;
+    others(session);
     return OAK_OK;
 }
 
@@ -147,6 +172,7 @@ oak_status oak_session_remove_watch(oak_session *session, unsigned number)
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = false;
     one->about.removed = true;
+    others(session);
     return OAK_OK;
 }
 
@@ -161,6 +187,7 @@ void session_disarm_watches(oak_session *session)
 {
     if (session->chip.ops->watch) session->chip.ops->watch(session->chip.chip, NULL, 0);
     session->armed_count = 0;
+    session_unjudge(session);
 }
 
 static bool same_watched(const oak_watched *a, const oak_watched *b)
@@ -187,6 +214,7 @@ static bool arm(oak_session *session, const oak_watched *cells, unsigned count)
 
 bool session_arm_cells(oak_session *session, const oak_watched *cells, unsigned count)
 {
+    session_unjudge(session);
     return arm(session, cells, count);
 }
 
@@ -209,6 +237,11 @@ static void arm_watches(oak_session *session, bool values)
     }
     unsigned accesses = count;
     session->watching = values;
+    if (values && session->judges && session_judge(session)) {
+        if (!arm(session, cells, accesses)) session->handler_bit = 0;
+        session->watching = !session->judging; /* a chip that does not take the accesses is disarmed */
+        return;
+    }
     if (values && !session->reads_else && count + session->read_count <= OAK_MOST_WATCHED) {
         for (unsigned i = 0; i < session->read_count; i++) {
             session->armed_watch[count] = -1;
@@ -233,6 +266,7 @@ static bool happened(oak_session *session, watch_record *one, uint32_t watched)
             if (watched >> i & 1 && session->armed_watch[i] == one - session->watches) return true;
         return false;
     }
+    session->reads_else |= one->reads_place;
     if (session_evaluate(session, one->expr, one->about.text, NULL, &reading)) return false;
     bool hit = one->known && (one->about.kind == OAK_WATCH_HOLDS ? reading.value && !one->last
                                                                  : reading.value != one->last);

@@ -188,8 +188,7 @@ static unsigned entry(const oak_core *core, kit_reach *list)
 #define LOAD            (w = core->w, c = core->c)
 #define BACK_TO_IT      (void)0
 #define CORE_LOOP(name) knot_##name
-kit_exit knot_run_blocks(oak_core *core, uint32_t limit), knot_run_counted(oak_core *core, uint32_t limit),
-    knot_run_singly(oak_core *core, uint32_t limit);
+KIT_LOOPS(knot_);
 #include "isa/kit/loops.h"
 
 /* clang-format off */
@@ -209,7 +208,7 @@ static const kit_inner inner[] = {INNER(line, 3), INNER(serving, KNOT_LINES), IN
 
 static const kit_arch arch = {
     .isa = &oak_isa_knot, .code_span = KNOT_SPAN, .core_size = sizeof(oak_core), .cycles = knot_cycles,
-    .run_blocks = knot_run_blocks, .run_singly = knot_run_singly, .run_counted = knot_run_counted, .fill = kit_row_fill, .reset = reset,
+    KIT_LOOPS_OF(knot_), .fill = kit_row_fill, .reset = reset,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .entry = entry,
     .bank = bank, .window = window, KIT_TABLE_ARCH, .registers_at = registers_at, .inner = inner,
     .tape_from = offsetof(oak_core, w), .tape_to = sizeof(oak_core)};

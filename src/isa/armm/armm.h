@@ -232,7 +232,7 @@ OAK_MUST_USE oak_status armm_read_operands(const oak_isa_tables *tables, oak_ope
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why);
 oak_flow armm_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
 int armm_target_of(const oak_isa_tables *tables, unsigned row);
-extern const oak_isa oak_isa_armv7m; /* both lay codes down alike */
+extern const oak_isa oak_isa_armv6m, oak_isa_armv7m; /* both lay codes down alike */
 OAK_MUST_USE oak_status armm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                                     const oak_value *values, uint32_t address, uint8_t *bytes,
                                     oak_refusal *why);

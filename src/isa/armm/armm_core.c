@@ -613,13 +613,15 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     core->counting |= core->counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
-        exit =
-            (core->counts ? armm_run_counted : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (core->judged.judge.ends ? armm_run_judged
+                : core->counts          ? armm_run_counted
+                                        : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
     if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
     oak_chip_time began = core->time;
     uint32_t hits = core->watched_registers ? watched_registers(core) : 0, pc = core->r[ARMM_PC];
+    core->judged_pc = pc;
     exit = armm_run_one(core);
     if (core->time.instructions == began.instructions) return exit;
     if (core->tallies.at)
@@ -629,6 +631,12 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     core->watch_pc = pc;
     core->attention = true;
     return exit;
+}
+
+/* Something may have changed that somebody judges. */
+static void look(oak_core *core)
+{
+    if (core->judged.judge.ends && oak_judged_look(&core->judged, core)) core->watch_pc = core->judged_pc;
 }
 
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
@@ -643,22 +651,30 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
     }
     core->fresh = false;
     core->fault_unhandled = core->struck;
+    if (core->judged.judge.ends) oak_judged_begin(&core->judged, core);
     for (;;) {
+        look(core);
         if (core->attention || core->time.cycles >= core->next_event) attend(core);
         if (core->reset_requested && !core->fault_unhandled) {
             reset_itself(core);
             first = false;
             continue;
         }
-        if (!core->fault_unhandled && armm_take_pending(core)) first = false;
+        uint32_t interrupted = core->r[ARMM_PC];
+        if (!core->fault_unhandled && armm_take_pending(core)) {
+            first = false;
+            core->judged_pc = interrupted;
+            look(core);
+        }
         if (core->fault_unhandled) {
             core->struck = false;
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
-        if (core->watch_hits) { /* behind an interrupt that comes here, as behind a step */
+        if (core->watch_hits || core->judged.hit) { /* behind an interrupt that comes here, as behind a step */
             fill_stop(core, OAK_STOP_WATCH, stop);
             core->watch_hits = 0;
+            core->judged.hit = false;
             return;
         }
         if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
@@ -730,6 +746,23 @@ static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool
     core->attention = true;
 }
 
+static oak_status judge(oak_core *core, const oak_judge *asked)
+{
+    bool before = core->judged.judge.ends != NULL;
+    oak_status status =
+        oak_judged_set(&core->judged, core->v7 ? &oak_isa_armv7m : &oak_isa_armv6m, core, asked);
+    for (unsigned i = 0; !status && i < core->judged.count; i++) {
+        const oak_watched *cells = &core->judged.value[i].cells;
+        const armm_region *region = cells->space ? armm_region_at(core, cells->address) : NULL;
+        if (!cells->space && cells->address < ARMM_PC)
+            oak_judged_at(&core->judged, i, &core->r[cells->address], sizeof *core->r, true);
+        else if (region && cells->size <= region->size - (cells->address - region->base))
+            oak_judged_at(&core->judged, i, region->bytes + (cells->address - region->base), cells->size, false);
+    }
+    if (before != (core->judged.judge.ends != NULL)) armm_forget(core); /* two in one cannot be judged */
+    return status;
+}
+
 static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
 {
     uint32_t registers = 0;
@@ -791,6 +824,7 @@ static void tape(oak_core *core, oak_tape *tape)
     }
     armm_fold_counts(core);
     oak_tallies_tape(&core->tallies, tape);
+    core->judged.hit = false;
     core->watch_hits = 0;
     if (!tape->saves && tape->at) armm_forget_ram(core);
     core->attention = true;
@@ -1003,7 +1037,7 @@ static unsigned exception_now(const oak_core *core)
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
-        .services = services, .tape = tape, .place = place, .watch = watch, .touches = armm_touches,         \
+        .services = services, .tape = tape, .place = place, .watch = watch, .judge = judge, .touches = armm_touches,         \
         .count = count, .counted = counted, .mark_object = mark_object                                       \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -16,6 +16,7 @@
 
 #include "isa/armm/armm.h"
 #include "isa/edits.h"
+#include "isa/judge.h"
 #include "isa/tally.h"
 
 enum {
@@ -256,6 +257,8 @@ struct oak_core {
     unsigned watched_count;
     uint32_t watched_registers;    /* a bit each */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
+    oak_judged judged;
+    uint32_t judged_pc;            /* the instruction under way, where somebody judges */
     uint64_t now;                  /* of the access being made */
     uint64_t ends;                 /* when an instruction that may jump ends, without what the jump takes */
     uint64_t next_event;           /* of devices and SysTick */
@@ -406,6 +409,7 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 /* armm_loop.c */
 armm_exit armm_run_blocks(oak_core *core, uint32_t limit);
 armm_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->counts */
+armm_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
 armm_exit armm_run_one(oak_core *core);
 
 #endif

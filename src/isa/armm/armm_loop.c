@@ -1,4 +1,4 @@
-/* armm_loop.c — the loop in its two forms, over computed goto where the compiler has it and a switch elsewhere. */
+/* armm_loop.c — the loop in its forms, over computed goto where the compiler has it and a switch elsewhere. */
 #include "isa/armm/armm_core.h"
 
 #if defined(__GNUC__) && !defined(OAK_NO_COMPUTED_GOTO)
@@ -29,16 +29,25 @@
 #define LOOP_NAME   run_blocks
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
+#define LOOP_JUDGED 0
 #include "isa/armm/armm_loop.h"
 
 #define LOOP_NAME   run_counted
 #define LOOP_ONE    0
 #define LOOP_COUNTS 1
+#define LOOP_JUDGED 0
+#include "isa/armm/armm_loop.h"
+
+#define LOOP_NAME   run_judged
+#define LOOP_ONE    0
+#define LOOP_COUNTS 1
+#define LOOP_JUDGED 1
 #include "isa/armm/armm_loop.h"
 
 #define LOOP_NAME   run_instruction
 #define LOOP_ONE    1
 #define LOOP_COUNTS 0
+#define LOOP_JUDGED 0
 #include "isa/armm/armm_loop.h"
 
 armm_exit armm_run_blocks(oak_core *core, uint32_t limit)
@@ -49,6 +58,11 @@ armm_exit armm_run_blocks(oak_core *core, uint32_t limit)
 armm_exit armm_run_counted(oak_core *core, uint32_t limit)
 {
     return run_counted(core, limit);
+}
+
+armm_exit armm_run_judged(oak_core *core, uint32_t limit)
+{
+    return run_judged(core, limit);
 }
 
 armm_exit armm_run_one(oak_core *core)

@@ -1,8 +1,9 @@
-/* armm_loop.h — the interpreter, included three times by armm_loop.c.
+/* armm_loop.h — the interpreter, included four times by armm_loop.c.
  *
  *   LOOP_NAME   name of the function
  *   LOOP_ONE    1: the one instruction in core->one; 0: whole blocks until `limit` cycles are used up
  *   LOOP_COUNTS 1: the same, and how often each block is entered is counted (armm_counted)
+ *   LOOP_JUDGED 1: counted where somebody counts, and behind each instruction somebody judges
  *
  * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. left is what
  * is left of the cycles, executed counts instructions. A case ends with NEXT (the instruction behind it
@@ -28,6 +29,7 @@
 #define NEXT                                                                                                           \
     do {                                                                                                               \
         op = AFTER(op);                                                                                                \
+        LOOK;                                                                                                          \
         DISPATCH;                                                                                                      \
     } while (0)
 #define ENTER(where)                                                                                                   \
@@ -36,22 +38,36 @@
         CHARGE(op);                                                                                              \
         if (left < 0) goto out_of_time;                                                                                \
         COUNT(op, 1);                                                                                                  \
+        LOOK;                                                                                                          \
         DISPATCH;                                                                                                      \
     } while (0)
 #define NEXT_OP                                                                                                        \
     do {                                                                                                               \
         op = BEHIND(op);                                                                                               \
+        LOOK;                                                                                                          \
         DISPATCH;                                                                                                      \
     } while (0)
 #define GO_ON ENTER(BEHIND(op))
 #endif
 
+#if LOOP_JUDGED
+#define LOOK                                                                                                           \
+    do {                                                                                                               \
+        SAVE;                                                                                                          \
+        if (oak_judged_look(&core->judged, core)) goto judged;                                                         \
+        from = op;                                                                                                     \
+    } while (0)
+#define COUNTS_NOW counts
+#else
+#define LOOK       (void)0
+#define COUNTS_NOW true
+#endif
 #if LOOP_COUNTS
 #define COUNTED(o)       ((armm_counted *)(void *)(counts + ((char *)(o) - (char *)ops)))
-#define COUNT(o, n)      (COUNTED(o)->entered += (n))
+#define COUNT(o, n)      (void)(COUNTS_NOW && (COUNTED(o)->entered += (n)))
 #define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
-#define COUNT_MORE(o, n) (COUNTED(IN_PLACE(o))->more += (n)) /* cycles */
-#define COUNT_LEFT(o)    (COUNTED(IN_PLACE(o))->entered -= 1) /* the block was left in front of this */
+#define COUNT_MORE(o, n) (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->more += (n))) /* cycles */
+#define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->entered -= 1)) /* the block was left in front of this */
 #else
 #define COUNT(o, n)      (void)0
 #define COUNT_MORE(o, n) (void)0
@@ -239,6 +255,9 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
     uint32_t *const r = core->r;
     armm_op *op;
+#if LOOP_JUDGED
+    const armm_op *from = NULL; /* the instruction under way */
+#endif
     int64_t nz;
     uint32_t c, v, minuend = 0, subtrahend = 0, pc;
     bool compared = false;
@@ -524,7 +543,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     CASE(DECODE):
         COUNT_LEFT(op);
 #if LOOP_COUNTS
-        if (armm_is_ram(core, op)) { /* what the program may write over is counted one by one */
+        if (COUNTS_NOW && armm_is_ram(core, op)) { /* what the program may write over is counted one by one */
             exit = ARMM_EXIT_TIME;
             goto uncounted;
         }
@@ -585,6 +604,11 @@ raised: /* the instruction has not been executed, unless it says otherwise */
 #endif
 #if !LOOP_ONE
     goto here;
+#if LOOP_JUDGED
+judged:
+    exit = ARMM_EXIT_EVENT;
+    goto here;
+#endif
 out_of_time:
     exit = ARMM_EXIT_TIME;
     goto uncounted;
@@ -605,6 +629,9 @@ one_done:
 #endif
 leave:
     SAVE;
+#if LOOP_JUDGED
+    if (from) core->judged_pc = armm_pc_of(core, from);
+#endif
     core->time.cycles += (uint32_t)((int32_t)limit - left);
     core->time.instructions += executed;
     return exit;
@@ -613,6 +640,9 @@ leave:
 #undef LOOP_NAME
 #undef LOOP_ONE
 #undef LOOP_COUNTS
+#undef LOOP_JUDGED
+#undef LOOK
+#undef COUNTS_NOW
 #undef COUNT
 #undef COUNTED
 #undef IN_PLACE

@@ -595,7 +595,7 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     armm_op *op = core->ops + at;
     const uint8_t *natural = core->natural;
     uint32_t next = at + op->step / STEP;
-    if (next >= end || core->stop_at[at] || core->stop_at[next]) return;
+    if (next >= end || core->stop_at[at] || core->stop_at[next] || core->judged.judge.ends) return;
     unsigned plain = without_flags(natural[at]);
     if (plain != ARMM_OP_DECODE && sets_all_flags(natural[next])) op->handler = (uint8_t)plain;
     if (op->step != STEP || core->ops[next].step != STEP) return;

@@ -281,6 +281,7 @@ void kit_tape(oak_core *core, oak_tape *tape)
     kit_fold_counts(core);
     oak_tallies_tape(&kit->tallies, tape);
     kit->watch_hits = 0;
+    kit->judged.hit = false;
     kit->attention = true;
 }
 
@@ -296,7 +297,7 @@ oak_status kit_count(oak_core *core, bool on)
         status = OAK_NO_MEMORY;
         (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
     }
-    kit->observed = kit->watched_count || kit->tallies.at;
+    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.judge.ends;
     return status;
 }
 

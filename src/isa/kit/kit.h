@@ -18,6 +18,7 @@
 
 #include "isa/edits.h"
 #include "isa/isa.h"
+#include "isa/judge.h"
 #include "isa/tally.h"
 
 /* Handlers that are no rows; row n of the table has the handler KIT_FIRST_ROW + n, what an architecture adds stands behind. */
@@ -98,10 +99,11 @@ typedef struct kit_arch {
     uint32_t code_span;    /* addresses that the program counter has; behind the last it goes on at 0 */
     size_t core_size;      /* bytes of an oak_core */
     const uint8_t *cycles; /* of each row, whatever happens */
-    /* The loop in its two forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
+    /* The loop in its forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
     kit_exit (*run_blocks)(oak_core *core, uint32_t limit);
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
     kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole blocks, counted */
+    kit_exit (*run_judged)(oak_core *core, uint32_t limit);  /* and with a look at each instruction */
     /* Fills in the operands of the operation of a decoded instruction. */
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
     /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
@@ -173,7 +175,7 @@ typedef struct kit_core {
     uint8_t watched_banks[OAK_MOST_WATCHED], watched_stride[OAK_MOST_WATCHED];
     unsigned watched_count;
     bool registers_watched; /* one that instructions name, or use without a word, lies in a watched cell */
-    bool observed;          /* something is watched or counted */
+    bool observed;          /* something is watched, judged or counted */
     /* Watched cells that the instruction under way writes, and what they held. */
     struct kit_written {
         uint8_t number, value, bits;
@@ -181,6 +183,8 @@ typedef struct kit_core {
     } written[KIT_MOST_WRITTEN];
     unsigned written_count;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
+    oak_judged judged;
+    uint32_t judged_pc; /* the instruction that was under way last, where somebody judges */
 
     /* From here on: what a tape holds. */
     oak_chip_time time;
@@ -272,6 +276,25 @@ void kit_watch_begin(oak_core *core, uint32_t pc);
 void kit_watch_end(oak_core *core);
 /* Before a handler is entered; kit_watch_end follows. */
 void kit_watch_entry(oak_core *core, uint32_t vector);
+OAK_MUST_USE oak_status kit_judge(oak_core *core, const oak_judge *judge);
+/* An instruction has passed: has the judge said that the run ends here? */
+static inline bool kit_judged(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    if (!oak_judged_look(&kit->judged, core)) return false;
+    kit->watch_pc = kit->judged_pc;
+    return kit->attention = true;
+}
+
+/* The forms of an architecture's loop (loops.h): declared, and in its kit_arch. */
+#define KIT_LOOPS(prefix)                                                                                    \
+    kit_exit prefix##run_blocks(oak_core *core, uint32_t limit),                                             \
+        prefix##run_counted(oak_core *core, uint32_t limit),                                                 \
+        prefix##run_judged(oak_core *core, uint32_t limit),                                                  \
+        prefix##run_singly(oak_core *core, uint32_t limit)
+#define KIT_LOOPS_OF(prefix)                                                                                 \
+    .run_blocks = prefix##run_blocks, .run_counted = prefix##run_counted, .run_judged = prefix##run_judged,  \
+    .run_singly = prefix##run_singly
 
 /* What every architecture takes from the kit as it is. */
 #define KIT_CORE_OPS                                                                                         \
@@ -279,6 +302,6 @@ void kit_watch_entry(oak_core *core, uint32_t vector);
     .read_memory = kit_read_memory, .write_memory = kit_write_memory, .set_stop = kit_set_stop,              \
     .time = kit_time, .attend = kit_attend, .strike = kit_strike, .services = kit_services,                  \
     .count = kit_count, .counted = kit_counted, .tape = kit_tape, .place = kit_place, .watch = kit_watch,    \
-    .visit = kit_visit, .touches = kit_touches
+    .judge = kit_judge, .visit = kit_visit, .touches = kit_touches
 
 #endif

@@ -1,9 +1,10 @@
-/* loop.h — the interpreter of an architecture, included three times.
+/* loop.h — the interpreter of an architecture, included four times.
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: one instruction after the other until `limit` cycles are used up or something wants attention;
  *                  0: whole blocks while they fit into `limit` cycles
  *   LOOP_COUNTS    1: the same, and how often each block is entered is counted (kit_counts)
+ *   LOOP_JUDGED    1: counted where somebody counts, and behind each instruction somebody judges (kit_judged)
  *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
@@ -23,12 +24,14 @@
         spent += op->cost;                                                                                   \
         if ((uint32_t)spent > limit) goto out_of_time;                                                       \
         COUNT(1);                                                                                            \
+        LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
     } while (0)
 #define NEXT(units)                                                                                          \
     do {                                                                                                     \
         op += (units);                                                                                       \
         LEAVE_IF_ONE(op);                                                                                    \
+        LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
     } while (0)
 #if LOOP_ONE
@@ -41,10 +44,22 @@
 #define MORE(n)          (spent += (n), COUNT_MORE(n))
 #define NOW_ENDS         (kit->time.cycles + (uint32_t)spent)
 #endif
+#if LOOP_JUDGED
+#define LOOK(op)                                                                                             \
+    if ((op) < ops + CORE_SPAN + KIT_SPARE - 1) {                                                            \
+        SAVE;                                                                                                \
+        if (oak_judged_look(&kit->judged, core)) goto judged;                                                \
+        from = op;                                                                                           \
+    }
+#define COUNTS_NOW counts
+#else
+#define LOOK(op)   (void)0
+#define COUNTS_NOW true
+#endif
 #if LOOP_COUNTS
 #define COUNTED       ((struct kit_counted *)(void *)(counts + ((char *)op - (char *)ops)))
-#define COUNT(n)      (COUNTED->entered += (n))
-#define COUNT_MORE(n) (COUNTED->more += (n))
+#define COUNT(n)      (void)(COUNTS_NOW && (COUNTED->entered += (n)))
+#define COUNT_MORE(n) (void)(COUNTS_NOW && (COUNTED->more += (n)))
 #else
 #define COUNT(n)      (void)0
 #define COUNT_MORE(n) (void)0
@@ -101,6 +116,9 @@ kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     char *const counts = kit->counts;
 #endif
     kit_op *op = ops + kit->pc;
+#if LOOP_JUDGED
+    const kit_op *from = op; /* the instruction under way; kit->pc, where it began, for the first */
+#endif
     uint64_t spent = 0;
     kit_exit exit = KIT_EXIT_STEP;
     CORE_LOCALS;
@@ -161,6 +179,12 @@ complete:
         goto leave_between;
     }
     ENTER(op);
+#if LOOP_JUDGED
+judged:
+    exit = KIT_EXIT_EVENT;
+    kit->attention = true;
+    goto leave;
+#endif
 needs_help:
     KIT_MAYBE_UNUSED;
     exit = KIT_EXIT_HELP;
@@ -198,6 +222,9 @@ finish:
     spent -= op->cost;
 #endif
     SAVE;
+#if LOOP_JUDGED
+    if (spent >> 32) kit->judged_pc = (uint32_t)(from - ops);
+#endif
     kit->pc = (uint32_t)(op - ops) % CORE_SPAN;
     kit->time.cycles += (uint32_t)spent;
     kit->time.instructions += spent >> 32;
@@ -224,3 +251,6 @@ finish:
 #undef LOOP_NAME
 #undef LOOP_ONE
 #undef LOOP_COUNTS
+#undef LOOP_JUDGED
+#undef LOOK
+#undef COUNTS_NOW

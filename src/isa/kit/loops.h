@@ -1,16 +1,25 @@
-/* loops.h — the three forms of an architecture's loop: CORE_LOOP(run_blocks), CORE_LOOP(run_counted), CORE_LOOP(run_singly), declared before
- * where they are not static. Everything else is as loop.h says. */
+/* loops.h — the forms of an architecture's loop: CORE_LOOP(run_blocks), CORE_LOOP(run_counted), CORE_LOOP(run_judged), CORE_LOOP(run_singly),
+ * declared before where they are not static. Everything else is as loop.h says. */
 #define LOOP_NAME   CORE_LOOP(run_blocks)
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
+#define LOOP_JUDGED 0
 #include "isa/kit/loop.h"
 
 #define LOOP_NAME   CORE_LOOP(run_counted)
 #define LOOP_ONE    0
 #define LOOP_COUNTS 1
+#define LOOP_JUDGED 0
+#include "isa/kit/loop.h"
+
+#define LOOP_NAME   CORE_LOOP(run_judged)
+#define LOOP_ONE    0
+#define LOOP_COUNTS 1
+#define LOOP_JUDGED 1
 #include "isa/kit/loop.h"
 
 #define LOOP_NAME   CORE_LOOP(run_singly)
 #define LOOP_ONE    1
 #define LOOP_COUNTS 0
+#define LOOP_JUDGED 0
 #include "isa/kit/loop.h"

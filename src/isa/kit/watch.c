@@ -166,6 +166,7 @@ static void note(oak_core *core, const kit_reach *one, uint32_t pc)
 void kit_watch_begin(oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
+    kit->judged_pc = pc;
     if (!kit->watched_count) return;
     kit_reach list[KIT_MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
@@ -178,6 +179,7 @@ void kit_watch_entry(oak_core *core, uint32_t vector)
     kit_core *kit = kit_of(core);
     kit_reach list[KIT_MOST_REACHED];
     unsigned count = kit->arch->entry(core, list);
+    kit->judged_pc = kit->pc;
     kit->written_count = 0;
     for (unsigned i = 0; i < count; i++) note(core, &list[i], kit->pc);
     for (unsigned w = 0; w < kit->watched_count; w++) {
@@ -196,6 +198,32 @@ void kit_watch_end(oak_core *core)
             kit->watch_hits |= (uint32_t)1 << kit->written[i].number;
     kit->written_count = 0;
     if (kit->watch_hits) kit->attention = true;
+    if (kit->judged.judge.ends) kit_judged(core);
+}
+
+oak_status kit_judge(oak_core *core, const oak_judge *judge)
+{
+    kit_core *kit = kit_of(core);
+    const oak_architecture *about = &kit->arch->isa->about;
+    oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, core, judge);
+    for (unsigned i = 0; !status && i < kit->judged.count; i++) {
+        oak_watched *cells = &kit->judged.value[i].cells;
+        const kit_space *space = &kit->space[cells->space];
+        const struct kit_register *lies = kit->arch->registers_at;
+        for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
+            const oak_register_cells *one = &about->cells[c];
+            if (one->space == cells->space && one->address == cells->address && one->size == cells->size && !one->banks)
+                *cells = (oak_watched){.address = one->reg, .size = 1};
+        }
+        if (cells->space && space->cells && !about->spaces[cells->space].special)
+            oak_judged_at(&kit->judged, i, kit_cells(core, cells->space, cells->address, 1),
+                          cells->size * (space->unit ? space->unit : 1), false);
+        else if (!cells->space && lies && lies[cells->address].bytes)
+            oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
+                          lies[cells->address].bytes, true);
+    }
+    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.judge.ends;
+    return status;
 }
 
 /* Changes of what a program does not simply keep are for somebody else to see. */
@@ -232,7 +260,7 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
             cells && (!watched[i].space || holds_register(&kit->arch->isa->about, &watched[i]));
     }
     kit->watched_count = count;
-    kit->observed = count || kit->tallies.at;
+    kit->observed = count || kit->tallies.at || kit->judged.judge.ends;
     kit->watch_hits = kit->written_count = 0;
     if (kit->arch->watches) kit->arch->watches(core);
     kit_choose_handlers(core);

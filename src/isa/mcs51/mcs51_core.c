@@ -292,42 +292,30 @@ static uint8_t *bank(const oak_core *core)
     return (uint8_t *)(uintptr_t)core->data + (core->data[PSW] & 0x18);
 }
 
+static const struct kit_register registers_at[MCS51_REGISTERS] = {
+    [MCS51_REG_PC] = {offsetof(oak_core, kit.pc), sizeof((oak_core *)0)->kit.pc},
+    [MCS51_REG_A] = {offsetof(oak_core, a), 1},
+    [MCS51_REG_B] = {offsetof(oak_core, data) + B, 1},
+    [MCS51_REG_SP] = {offsetof(oak_core, data) + SP, 1}};
+
 static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
 {
-    switch (reg) {
-    case MCS51_REG_PC: *value = core->kit.pc; return OAK_OK;
-    case MCS51_REG_A: *value = core->a; return OAK_OK;
-    case MCS51_REG_B: *value = core->data[B]; return OAK_OK;
-    case MCS51_REG_PSW: *value = psw_of(core); return OAK_OK;
-    case MCS51_REG_SP: *value = core->data[SP]; return OAK_OK;
-    case MCS51_REG_DPTR: *value = (uint32_t)(core->data[DPH] << 8 | core->data[DPL]); return OAK_OK;
-    default:
-        if (reg > MCS51_REG_R7) return OAK_OUT_OF_RANGE;
-        *value = bank(core)[reg - MCS51_REG_R0];
-        return OAK_OK;
-    }
+    if (reg == MCS51_REG_PSW) *value = psw_of(core);
+    else if (reg == MCS51_REG_DPTR) *value = (uint32_t)(core->data[DPH] << 8 | core->data[DPL]);
+    else if (reg < MCS51_REG_R0 || reg > MCS51_REG_R7) return kit_read_register(core, reg, value);
+    else *value = bank(core)[reg - MCS51_REG_R0];
+    return OAK_OK;
 }
 
 static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 {
-    if (reg >= MCS51_REGISTERS) return OAK_OUT_OF_RANGE;
-    if (value > (reg == MCS51_REG_PC || reg == MCS51_REG_DPTR ? 0xFFFFu : 0xFFu)) return OAK_OUT_OF_RANGE;
-    switch (reg) {
-    case MCS51_REG_PC: core->kit.pc = value; break;
-    case MCS51_REG_A: core->a = (uint8_t)value; break;
-    case MCS51_REG_B: core->data[B] = (uint8_t)value; break;
-    case MCS51_REG_PSW: set_psw(core, (uint8_t)value); break;
-    case MCS51_REG_SP:
-        core->data[SP] = (uint8_t)value;
-        stack_set(core);
-        break;
-    case MCS51_REG_DPTR:
-        core->data[DPH] = (uint8_t)(value >> 8);
-        core->data[DPL] = (uint8_t)value;
-        break;
-    default: bank(core)[reg - MCS51_REG_R0] = (uint8_t)value; break;
-    }
+    if (reg >= MCS51_REGISTERS || value >> oak_isa_mcs51.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
+    if (reg == MCS51_REG_PSW) set_psw(core, (uint8_t)value);
+    else if (reg == MCS51_REG_DPTR) core->data[DPH] = (uint8_t)(value >> 8), core->data[DPL] = (uint8_t)value;
+    else if (reg >= MCS51_REG_R0) bank(core)[reg - MCS51_REG_R0] = (uint8_t)value;
+    else (void)!kit_write_register(core, reg, value); /* it is there and has so many bits */
+    if (reg == MCS51_REG_SP) stack_set(core);
     return OAK_OK;
 }
 
@@ -387,12 +375,11 @@ static const kit_arch arch = {
     .code_span = MCS51_SPAN,
     .core_size = sizeof(oak_core),
     .cycles = mcs51_cycles,
-    .run_blocks = mcs51_run_blocks,
-    .run_singly = mcs51_run_singly,
-    .run_counted = mcs51_run_counted,
+    KIT_LOOPS_OF(mcs51_),
     .fill = fill,
     .natural = natural,
     .reset = reset_registers,
+    .registers_at = registers_at,
     .inner = inner,
     .interrupt = take_interrupt,
     .noticed_at = noticed_at,

@@ -3,7 +3,7 @@
 #define OAK_MCS51_CORE_H
 
 #include "base/bytes.h"
-#include "isa/kit/kit.h"
+#include "isa/kit/table.h"
 #include "isa/mcs51/mcs51.h"
 
 enum {
@@ -84,9 +84,7 @@ bool mcs51_external(const oak_core *core, uint32_t address, bool write);
 /* What reti does beside returning, by the end of the instruction. */
 void mcs51_served(oak_core *core, uint64_t now);
 
-kit_exit mcs51_run_blocks(oak_core *core, uint32_t limit);
-kit_exit mcs51_run_singly(oak_core *core, uint32_t limit);
-kit_exit mcs51_run_counted(oak_core *core, uint32_t limit);
+KIT_LOOPS(mcs51_);
 
 /* mcs51_watch.c: what instructions reach, for the kit. */
 void mcs51_open_watch(oak_core *core);

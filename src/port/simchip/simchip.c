@@ -144,6 +144,13 @@ static oak_status chip_watch(void *chip, const oak_watched *cells, unsigned coun
     return machine->isa->core->watch(machine->core, cells, count);
 }
 
+static oak_status chip_judge(void *chip, const oak_judge *judge)
+{
+    oak_machine *machine = chip;
+    if (!machine->isa->core->judge) return OAK_UNSUPPORTED;
+    return machine->isa->core->judge(machine->core, judge);
+}
+
 static unsigned chip_touches(void *chip, oak_watched *list, unsigned room)
 {
     oak_machine *machine = chip;
@@ -255,6 +262,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .count = chip_count,
         .counted = chip_counted,
         .watch = chip_watch,
+        .judge = chip_judge,
         .touches = chip_touches,
         .tape = chip_tape,
         .mark_object = chip_mark_object,

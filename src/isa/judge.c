@@ -1,0 +1,78 @@
+/* judge.c — the values of a judge, and whether one has changed. */
+#include "isa/judge.h"
+
+static oak_status ask(const oak_isa *isa, const oak_core *core, const oak_watched *cells, uint32_t *value)
+{
+    uint8_t bytes[4];
+    if (!cells->space) return isa->core->read_register(core, cells->address, value);
+    unsigned count = cells->size * oak_unit_bytes(&isa->about, cells->space);
+    if (!count || count > sizeof bytes) return OAK_OUT_OF_RANGE;
+    oak_status status = isa->core->read_memory(core, cells->space, cells->address, bytes, count);
+    if (!status) *value = (uint32_t)oak_number_at(&isa->about, cells->space, bytes, count);
+    return status;
+}
+
+uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oak_judged_value *value)
+{
+    uint32_t result = 0;
+    uint16_t half;
+    switch (value->kind) {
+    case OAK_JUDGED_HALF: memcpy(&half, value->at, sizeof half); return half;
+    case OAK_JUDGED_LOW_FIRST:
+        for (unsigned i = 0; i < value->bytes; i++) result |= (uint32_t)value->at[i] << 8 * i;
+        return result;
+    case OAK_JUDGED_HIGH_FIRST:
+        for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
+        return result;
+    default: /* it could be read when it was set */
+        if (!value->cells.space)
+            (void)!judged->isa->core->read_register(core, value->cells.address, &result);
+        else (void)!ask(judged->isa, core, &value->cells, &result);
+        return result;
+    }
+}
+
+oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core *core,
+                          const oak_judge *judge)
+{
+    oak_judged made = {.isa = isa};
+    if (judge) {
+        if (judge->count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
+        made.judge = *judge;
+        made.count = judge->count;
+    }
+    for (unsigned i = 0; i < made.count; i++) {
+        made.value[i].cells = judge->cells[i];
+        made.value[i].mask = judge->masks[i];
+        oak_status status = ask(isa, core, &judge->cells[i], &made.value[i].last);
+        if (status) return status;
+    }
+    *judged = made;
+    return OAK_OK;
+}
+
+void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host)
+{
+    oak_judged_value *value = &judged->value[number];
+    bool high_first = oak_is_high_first(&judged->isa->about, value->cells.space);
+    value->at = at;
+    value->bytes = (uint8_t)bytes;
+    if (bytes == 1) value->kind = OAK_JUDGED_BYTE;
+    else if (host) value->kind = bytes == 2 ? OAK_JUDGED_HALF : OAK_JUDGED_WORD;
+    else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
+}
+
+void oak_judged_begin(oak_judged *judged, const oak_core *core)
+{
+    judged->hit = false;
+    for (unsigned i = 0; i < judged->count; i++)
+        judged->value[i].last = oak_judged_now(judged, core, &judged->value[i]);
+}
+
+bool oak_judged_call(oak_judged *judged)
+{
+    uint32_t values[OAK_MOST_WATCHED];
+    for (unsigned i = 0; i < judged->count; i++) values[i] = judged->value[i].last;
+    if (judged->judge.ends(judged->judge.context, values)) judged->hit = true;
+    return judged->hit;
+}

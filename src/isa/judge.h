@@ -1,0 +1,68 @@
+/* judge.h — the values of a judge (see the chip port), as a core keeps them: looked at behind every instruction, in a form of the loop
+ * made for it. A core without a judge pays nothing. */
+#ifndef OAK_ISA_JUDGE_H
+#define OAK_ISA_JUDGE_H
+
+#include "base/bytes.h"
+#include "isa/isa.h"
+
+/* Where one value is kept. */
+typedef enum oak_judged_kind {
+    OAK_JUDGED_ASKED, /* it is asked for */
+    OAK_JUDGED_BYTE,
+    OAK_JUDGED_HALF, /* as the host has numbers */
+    OAK_JUDGED_WORD,
+    OAK_JUDGED_LOW_FIRST, /* so many bytes */
+    OAK_JUDGED_HIGH_FIRST
+} oak_judged_kind;
+typedef struct oak_judged_value {
+    const uint8_t *at;
+    uint8_t kind, bytes;
+    uint32_t mask, last;
+    oak_watched cells;
+} oak_judged_value;
+
+typedef struct oak_judged {
+    oak_judge judge; /* .ends is NULL: nobody judges */
+    const oak_isa *isa;
+    bool hit; /* it has said that the run ends */
+    unsigned count;
+    oak_judged_value value[OAK_MOST_WATCHED];
+} oak_judged;
+
+/* Takes a judge, or (NULL) takes leave of one; oak_judged_at then says where values are kept. OAK_OUT_OF_RANGE for what cannot be read. */
+OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core *core,
+                                       const oak_judge *judge);
+/* A value lies here: in a register of the host, or as cells of memory. */
+void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
+/* What the values are now is what they are compared with. */
+void oak_judged_begin(oak_judged *judged, const oak_core *core);
+uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oak_judged_value *value);
+/* Asks the judge. */
+bool oak_judged_call(oak_judged *judged);
+
+static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *core,
+                                      const oak_judged_value *value)
+{
+    uint32_t word;
+    if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
+    if (value->kind != OAK_JUDGED_WORD) return oak_judged_ask(judged, core, value) & value->mask;
+    memcpy(&word, value->at, sizeof word);
+    return word & value->mask;
+}
+
+/* An instruction has passed: true when the run is to end here. */
+static inline bool oak_judged_look(oak_judged *judged, const oak_core *core)
+{
+    bool changed = false;
+    oak_judged_value *value = judged->value;
+    for (unsigned left = judged->count; left; left--, value++) {
+        uint32_t now = oak_judged_now(judged, core, value);
+        if (now == value->last) continue;
+        value->last = now;
+        changed = true;
+    }
+    return changed ? oak_judged_call(judged) : judged->hit;
+}
+
+#endif
