@@ -14,12 +14,12 @@ typedef struct subject {
     const char *hole;          /* jumps to where nothing was programmed */
 } subject;
 
-#define ARM                                                                                                  \
+#define ARM(more)                                                                                            \
     " vector stack, 0x20001000\n vector reset, start\n org 0x100\n"                                          \
-    "start: ldr r4, =0x20000010\n movs r2, #60\nround: bl work\n str r0, [r4]\n subs r2, r2, #1\n bne "      \
+    "start: ldr r4, =0x20000010\n movs r2, #90\nround: bl work\n str r0, [r4]\n subs r2, r2, #1\n bne "      \
     "round\n"                                                                                                \
-    "rest: b rest\nwork: adds r0, r0, #3\n push {r0, lr}\n movs r1, #2\nw: subs r1, r1, #1\n bne w\n pop "   \
-    "{r0, pc}\n"
+    "rest: b rest\nwork: adds r0, r0, #3\n push {r0, lr}\n movs r1, #2\nw: subs r1, r1, #1\n bne w\n" more   \
+    " pop {r0, pc}\n"
 #define ARM_HOLE                                                                                             \
     " vector stack, 0x20001000\n vector reset, start\n org 0x100\nstart: nop\n ldr r0, =0x4001\n bx r0\n"
 
@@ -29,8 +29,9 @@ static const subject subjects[] = {
      "round\n"
      "rest: sjmp rest\nwork: add a, #3\n push acc\n mov r6, #2\nw: djnz r6, w\n pop acc\n ret\n",
      "iram[0x31]", "r7", " jmp 0x1234\n"},
-    {"parts/armv6m-32k.yaml", ARM, "mem[0x20000010:4]", "r2", ARM_HOLE},
-    {"parts/armv7m-256k.yaml", ARM, "mem[0x20000010:4]", "r2", ARM_HOLE},
+    {"parts/armv6m-32k.yaml", ARM(""), "mem[0x20000010:4]", "r2", ARM_HOLE},
+    {"parts/armv7m-256k.yaml", ARM(" lsls r1, r0, #28\n ite mi\n addmi r3, r3, #1\n movpl r3, r0\n"),
+     "mem[0x20000010:4]", "r2", ARM_HOLE},
     {"tests/made_up/knot.yaml",
      " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
      "round\nrest: jmp rest\n"
@@ -347,6 +348,152 @@ START_TEST(conditions_hold_where_steps_see_them_hold)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ judged */
+
+enum { MOST_STEPS = 3000 };
+
+/* What single steps see of one expression. */
+typedef struct seen {
+    unsigned count;
+    long long value[MOST_STEPS];
+    uint64_t cycle[MOST_STEPS];
+    uint32_t pc[MOST_STEPS]; /* before the step */
+} seen;
+
+static void see(const subject *one, const char *expression, seen *all)
+{
+    bench b;
+    oak_event event;
+    put_on(&b, one, one->program);
+    for (all->count = 0; all->count < MOST_STEPS; all->count++) {
+        all->value[all->count] = value_of(&b, expression);
+        all->cycle[all->count] = cycles_of(&b);
+        all->pc[all->count] = (uint32_t)pc_of(&b);
+        if (rests(&b)) break;
+        ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+    }
+    ck_assert_uint_lt(all->count, MOST_STEPS);
+    bench_close(&b);
+}
+
+typedef struct asked {
+    const char *name;
+    uint32_t last;
+    unsigned times;
+} asked;
+
+static bool always(void *context, const uint32_t *values, uint32_t *matter)
+{
+    asked *a = context;
+    ck_assert_msg(values[0] != a->last, "%s has not changed", a->name);
+    ck_assert_uint_eq(*matter, 1);
+    a->last = values[0];
+    a->times++;
+    return true;
+}
+
+/* space[address] or space[address:size] */
+static oak_watched cells_of(const oak_architecture *about, const char *text)
+{
+    const char *bracket = strchr(text, '[');
+    char *end;
+    oak_watched where = {.size = 1};
+    while (strncmp(about->spaces[where.space].name, text, (size_t)(bracket - text)) != 0) where.space++;
+    where.address = (uint32_t)strtoul(bracket + 1, &end, 0);
+    if (*end == ':') where.size = (uint32_t)strtoul(end + 1, NULL, 0);
+    return where;
+}
+
+/* The chip asks behind each change of a value, at once, and names the instruction. */
+START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
+{
+    static seen all;
+    EACH(one)
+    {
+        bench b;
+        put_on(&b, one, one->program);
+        const oak_architecture *about = b.part->architecture;
+        unsigned lively = 0;
+        for (unsigned r = 0; r <= about->register_count; r++) {
+            const char *expression = r < about->register_count ? about->registers[r].name : one->cell;
+            if (r == about->pc_register) continue;
+            see(one, expression, &all);
+            bench_close(&b);
+            put_on(&b, one, one->program);
+            oak_watched where = {.address = r, .size = 1};
+            if (r == about->register_count) where = cells_of(about, one->cell);
+            uint32_t mask = UINT32_MAX;
+            asked a = {.name = expression, .last = (uint32_t)all.value[0]};
+            oak_judge judge = {.context = &a, .ends = always, .cells = &where, .masks = &mask, .count = 1};
+            ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+            unsigned expected = 0;
+            for (unsigned i = 1; i <= all.count; i++) {
+                oak_stop stop;
+                if (all.value[i] == all.value[i - 1]) continue;
+                expected++;
+                ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, UINT64_MAX, &stop), OAK_OK);
+                ck_assert_msg(stop.reason == OAK_STOP_WATCH && !stop.watched, "%s of %s", expression,
+                              one->part);
+                ck_assert_msg(cycles_of(&b) == all.cycle[i] && stop.watched_pc == all.pc[i - 1],
+                              "%s of %s: cycle %llu by 0x%x, not %llu by 0x%x", expression, one->part,
+                              (unsigned long long)cycles_of(&b), stop.watched_pc,
+                              (unsigned long long)all.cycle[i], all.pc[i - 1]);
+            }
+            oak_stop stop;
+            ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, UINT64_MAX, &stop), OAK_OK);
+            ck_assert_int_eq(stop.reason, OAK_STOP_PARKED);
+            ck_assert_uint_eq(a.times, expected);
+            ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, NULL), OAK_OK);
+            lively += expected > 10;
+        }
+        bench_close(&b);
+        ck_assert_msg(lively > 4, "%s: only %u registers change", one->part, lively);
+    }
+}
+END_TEST
+
+/* Conditions on every register and flag, alone and together, also where they change so often that the chip asks. */
+START_TEST(conditions_on_what_changes_all_the_time_end_runs_where_they_become_true)
+{
+    static seen all;
+    EACH(one)
+    {
+        bench b;
+        char condition[4][120];
+        put_on(&b, one, one->program);
+        const oak_architecture *about = b.part->architecture;
+        for (unsigned r = 0; r < about->register_count + about->flag_count; r++) {
+            const char *name = r < about->register_count ? about->registers[r].name
+                                                         : about->flags[r - about->register_count].name;
+            if (r == about->pc_register) continue;
+            see(one, name, &all);
+            snprintf(condition[0], sizeof *condition, "%s == %lld", name, all.value[all.count * 2 / 3]);
+            snprintf(condition[1], sizeof *condition, "%s & 1 && %s != %lld", name, one->counts,
+                     all.value[all.count / 2]);
+            snprintf(condition[2], sizeof *condition, "(%s.0 || %s + 5 > %s) && %s & 2", name, name,
+                     one->cell, one->counts);
+            snprintf(condition[3], sizeof *condition, "%s & 6 == 2 ? %s : !%s", one->counts, name, one->cell);
+            for (unsigned c = 0; c < 4; c++) {
+                see(one, condition[c], &all);
+                bench_close(&b);
+                put_on(&b, one, one->program);
+                ck_assert_int_eq(
+                    oak_session_add_watch(b.session, condition[c], OAK_WATCH_HOLDS, &b.sink, NULL), OAK_OK);
+                for (unsigned i = 1; i <= all.count; i++) {
+                    if (!all.value[i] || all.value[i - 1]) continue;
+                    oak_event event = bench_run(&b, 0, 0);
+                    ck_assert_msg(event.stop.reason == OAK_STOP_WATCH && cycles_of(&b) == all.cycle[i],
+                                  "`%s` of %s: cycle %llu, not %llu", condition[c], one->part,
+                                  (unsigned long long)cycles_of(&b), (unsigned long long)all.cycle[i]);
+                }
+                ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+            }
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(the_tally_counts_what_steps_count)
 {
     EACH(one)
@@ -524,4 +671,6 @@ RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
           steps_pieces_and_one_run_end_alike, going_back_finds_what_was_there,
           a_state_goes_on_as_the_run_would_have, every_register_holds_what_is_put_into_it,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
-          conditions_hold_where_steps_see_them_hold, the_tally_counts_what_steps_count)
+          conditions_hold_where_steps_see_them_hold, a_judge_is_asked_wherever_a_value_has_changed,
+          conditions_on_what_changes_all_the_time_end_runs_where_they_become_true,
+          the_tally_counts_what_steps_count)

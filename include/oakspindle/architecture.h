@@ -42,7 +42,8 @@ typedef struct oak_flag_info {
     uint8_t bit;   /* lowest bit */
     uint8_t width; /* bits */
     const char *title;
-    bool is_vector; /* its value is the number of the vector being handled, 0 in the main program */
+    bool is_vector;  /* its value is the number of the vector being handled, 0 in the main program */
+    uint8_t follows; /* the register whose value it is worked out from, whoever writes that; 0: it is kept */
 } oak_flag_info;
 
 /* A register that is also cells of memory: reading and writing these is reading and writing it. */

@@ -206,15 +206,17 @@ typedef struct oak_watched {
 enum { OAK_MOST_WATCHED = 17 };
 
 /* A condition that somebody else works out: behind each instruction that has changed one of these values, `ends` is asked with all of
- * them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. A value is a register, or at most 4 bytes of
- * memory as a number; `accesses` and `bits` say nothing here. */
+ * them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. It may take bits out of `matter`, a bit for each
+ * value, where others decide until one of these has changed. A value is a register (also what it follows may
+ * change it, see oak_flag_info), or at most 4 bytes of memory as a number; `accesses` and `bits` say nothing here. */
 typedef struct oak_judge {
     void *context;
-    bool (*ends)(void *context, const uint32_t *values);
+    bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
     const oak_watched *cells; /* may go when the call has returned, as may */
     const uint32_t *masks;    /* the bits of each that matter: no others are told */
-    unsigned count;           /* at most OAK_MOST_WATCHED */
+    unsigned count;           /* at most OAK_MOST_JUDGED */
 } oak_judge;
+enum { OAK_MOST_JUDGED = 16 };
 
 /* Memory that a board has on the external bus of a chip. */
 typedef struct oak_external {

@@ -540,6 +540,11 @@ bool oak_expr_is_plain(const oak_expr *expr)
     }
 }
 
+bool oak_expr_is_both(const oak_expr *expr)
+{
+    return expr->kind == OAK_EXPR_BINARY && expr->op == OP_AND_THEN;
+}
+
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
 {
     uint64_t a = (uint64_t)left, b = (uint64_t)right;
@@ -556,8 +561,7 @@ int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
     case OP_GREATER: return left > right;
     case OP_GREATER_EQUAL: return left >= right;
     case OP_LEFT: return b > 63 ? 0 : wrapped(a << b);
-    case OP_RIGHT:
-        return b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
+    case OP_RIGHT: return b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
     case OP_ADD: return wrapped(a + b);
     case OP_SUBTRACT: return wrapped(a - b);
     case OP_MIN: return left < right ? left : right;

@@ -92,6 +92,8 @@ typedef struct oak_expr_scope {
 /* Whether an operation between two numbers can go wrong, or asks what its operands are; and what comes of one that cannot. The right
  * number of one that has a single operand counts for nothing. */
 bool oak_expr_is_plain(const oak_expr *expr);
+/* `a && b`: 0 whenever a is. */
+bool oak_expr_is_both(const oak_expr *expr);
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right);
 
 OAK_MUST_USE oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,

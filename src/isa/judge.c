@@ -25,8 +25,7 @@ uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oa
         for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
         return result;
     default: /* it could be read when it was set */
-        if (!value->cells.space)
-            (void)!judged->isa->core->read_register(core, value->cells.address, &result);
+        if (!value->cells.space) (void)!judged->isa->core->read_register(core, value->cells.address, &result);
         else (void)!ask(judged->isa, core, &value->cells, &result);
         return result;
     }
@@ -37,14 +36,14 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
 {
     oak_judged made = {.isa = isa};
     if (judge) {
-        if (judge->count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
+        if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
         made.judge = *judge;
         made.count = judge->count;
     }
     for (unsigned i = 0; i < made.count; i++) {
         made.value[i].cells = judge->cells[i];
         made.value[i].mask = judge->masks[i];
-        oak_status status = ask(isa, core, &judge->cells[i], &made.value[i].last);
+        oak_status status = ask(isa, core, &judge->cells[i], &made.last[i]);
         if (status) return status;
     }
     *judged = made;
@@ -62,17 +61,15 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
 }
 
+void oak_judged_take(oak_judged *judged, const oak_core *core)
+{
+    judged->all = judged->matter = (1u << judged->count) - 1;
+    for (unsigned i = 0; i < judged->count; i++)
+        judged->last[i] = oak_judged_now(judged, core, &judged->value[i]);
+}
+
 void oak_judged_begin(oak_judged *judged, const oak_core *core)
 {
     judged->hit = false;
-    for (unsigned i = 0; i < judged->count; i++)
-        judged->value[i].last = oak_judged_now(judged, core, &judged->value[i]);
-}
-
-bool oak_judged_call(oak_judged *judged)
-{
-    uint32_t values[OAK_MOST_WATCHED];
-    for (unsigned i = 0; i < judged->count; i++) values[i] = judged->value[i].last;
-    if (judged->judge.ends(judged->judge.context, values)) judged->hit = true;
-    return judged->hit;
+    oak_judged_take(judged, core);
 }

@@ -18,7 +18,7 @@ typedef enum oak_judged_kind {
 typedef struct oak_judged_value {
     const uint8_t *at;
     uint8_t kind, bytes;
-    uint32_t mask, last;
+    uint32_t mask;
     oak_watched cells;
 } oak_judged_value;
 
@@ -27,8 +27,12 @@ typedef struct oak_judged {
     const oak_isa *isa;
     bool hit; /* it has said that the run ends */
     unsigned count;
+    uint32_t all, matter; /* a bit for each; those that decide for now */
     oak_judged_value value[OAK_MOST_WATCHED];
+    uint32_t last[OAK_MOST_WATCHED];
 } oak_judged;
+enum { OAK_JUDGED_ALL = (1 << OAK_MOST_JUDGED) - 1 };
+_Static_assert(OAK_MOST_JUDGED <= 16, "each of them has a bit");
 
 /* Takes a judge, or (NULL) takes leave of one; oak_judged_at then says where values are kept. OAK_OUT_OF_RANGE for what cannot be read. */
 OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core *core,
@@ -38,8 +42,8 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
 /* What the values are now is what they are compared with. */
 void oak_judged_begin(oak_judged *judged, const oak_core *core);
 uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oak_judged_value *value);
-/* Asks the judge. */
-bool oak_judged_call(oak_judged *judged);
+/* Takes all values as they are, also those that have not decided. */
+void oak_judged_take(oak_judged *judged, const oak_core *core);
 
 static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *core,
                                       const oak_judged_value *value)
@@ -51,18 +55,21 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *
     return word & value->mask;
 }
 
-/* An instruction has passed: true when the run is to end here. */
-static inline bool oak_judged_look(oak_judged *judged, const oak_core *core)
+/* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
+static inline bool oak_judged_look(oak_judged *judged, const oak_core *core, unsigned which)
 {
     bool changed = false;
-    oak_judged_value *value = judged->value;
-    for (unsigned left = judged->count; left; left--, value++) {
-        uint32_t now = oak_judged_now(judged, core, value);
-        if (now == value->last) continue;
-        value->last = now;
+    for (unsigned i = 0, some = which & judged->matter; some >> i; i++) {
+        if (!(some >> i & 1)) continue;
+        uint32_t now = oak_judged_now(judged, core, &judged->value[i]);
+        if (now == judged->last[i]) continue;
+        judged->last[i] = now;
         changed = true;
     }
-    return changed ? oak_judged_call(judged) : judged->hit;
+    if (!changed) return judged->hit;
+    if (judged->matter != judged->all) oak_judged_take(judged, core);
+    if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
+    return judged->hit;
 }
 
 #endif

@@ -1,46 +1,83 @@
 /* judge.c — conditions on registers and cells of memory that the program changes all the time, as short programs for a stack of numbers:
  * the chip asks behind each change. Where changes are rare its watches are quicker; see session_met_nothing. */
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "session/session_state.h"
 #include "session/values.h"
 
-enum { JUDGE_NUMBER, JUDGE_VALUE, JUDGE_AGAINST, JUDGE_ONE, JUDGE_TWO, JUDGE_BIT, JUDGE_END };
+enum {
+    JUDGE_NUMBER,
+    JUDGE_VALUE,
+    JUDGE_AGAINST, /* a value and a number, the usual case */
+    JUDGE_ONE,
+    JUDGE_TWO,
+    JUDGE_BIT,
+    JUDGE_UNLESS, /* 0: goes on at the operation `number` */
+    JUDGE_END
+};
 
 /* What the chip is to look at. */
 typedef struct judged_values {
-    oak_watched cells[OAK_MOST_WATCHED];
-    uint32_t masks[OAK_MOST_WATCHED];
+    oak_watched cells[OAK_MOST_JUDGED];
+    uint32_t masks[OAK_MOST_JUDGED];
     unsigned count;
 } judged_values;
 
-static bool ends(void *context, const uint32_t *values)
+static uint32_t slot_of(uint32_t value)
+{
+    return value * 0x9E3779B1u >> 28;
+}
+
+/* Of a single value: with it nothing came of it, and nothing has come since. Flags come back all the time. */
+static bool is_vain(oak_session *session, uint32_t value)
+{
+    uint32_t *kept = &session->vain_value[slot_of(value)];
+    if (*kept == value) return true;
+    *kept = value;
+    return false;
+}
+
+static void forget_vain(oak_session *session)
+{
+    for (unsigned i = 0; i < JUDGE_VAIN; i++) session->vain_value[i] = slot_of(0) == i; /* of another slot */
+    OAK_INVARIANT(slot_of(1) != slot_of(0));
+}
+
+static bool works_out(oak_session *session, const uint32_t *values, uint32_t *matter)
+{
+    int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
+    const judge_op *op = session->judged, *behind = op + session->judged_count;
+    uint32_t read = 0;
+    for (; op < behind; op++) {
+        if (op->kind <= JUDGE_AGAINST) {
+            *below++ = top;
+            read |= 1u << op->from;
+        }
+        if (op->kind == JUDGE_AGAINST)
+            top = oak_expr_plain(op->op, values[op->from] >> op->shift & op->mask, op->number);
+        else if (op->kind == JUDGE_VALUE) top = values[op->from] >> op->shift & op->mask;
+        else if (op->kind == JUDGE_END) {
+            watch_record *one = &session->watches[op->number];
+            bool hit = one->about.kind == OAK_WATCH_HOLDS ? top && !one->last : top != one->last;
+            if (one->last != top) forget_vain(session);
+            if (hit) return true; /* who looks then compares with the last value, too */
+            one->last = top;
+            below = stack;
+        } else if (op->kind == JUDGE_UNLESS) {
+            if (!top) op = session->judged + op->number - 1;
+        } else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
+        else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
+        else top = op->kind == JUDGE_BIT ? top >> op->shift & 1 : op->number;
+    }
+    *matter = read;
+    return false;
+}
+
+static bool ends(void *context, const uint32_t *values, uint32_t *matter)
 {
     oak_session *session = context;
-    int64_t stack[JUDGE_DEPTH];
-    unsigned depth = 0;
-    for (const judge_op *op = session->judged; op < session->judged + session->judged_count; op++)
-        switch (op->kind) {
-        case JUDGE_NUMBER: stack[depth++] = op->number; break;
-        case JUDGE_VALUE: stack[depth++] = values[op->from] >> op->shift & op->mask; break;
-        case JUDGE_AGAINST: /* a value and a number, the usual case */
-            stack[depth++] = oak_expr_plain(op->op, values[op->from] >> op->shift & op->mask, op->number);
-            break;
-        case JUDGE_ONE: stack[depth - 1] = oak_expr_plain(op->op, stack[depth - 1], 0); break;
-        case JUDGE_BIT: stack[depth - 1] = stack[depth - 1] >> op->shift & 1; break;
-        case JUDGE_TWO:
-            depth--;
-            stack[depth - 1] = oak_expr_plain(op->op, stack[depth - 1], stack[depth]);
-            break;
-        default: {
-            watch_record *one = &session->watches[op->number];
-            int64_t value = stack[--depth];
-            bool hit = one->about.kind == OAK_WATCH_HOLDS ? value && !one->last : value != one->last;
-            if (hit) return true; /* who looks then compares with the last value, too */
-            one->last = value;
-            break;
-        }
-        }
-    return false;
+    if (session->judges_one && is_vain(session, values[0])) return false;
+    return works_out(session, values, matter);
 }
 
 static bool put(oak_session *session, judge_op op)
@@ -51,15 +88,14 @@ static bool put(oak_session *session, judge_op op)
 }
 
 /* The number of a value that has just been read, among those that the chip is to look at. */
-static int value_number(const oak_session *session, judged_values *values)
+static int value_number(const oak_watched *read, judged_values *values)
 {
-    const oak_watched *read = &session->read_cells[0];
     for (unsigned i = 0; i < values->count; i++) {
         const oak_watched *one = &values->cells[i];
         if (one->space == read->space && one->address == read->address && one->size == read->size)
             return (int)i;
     }
-    if (values->count == OAK_MOST_WATCHED) return -1;
+    if (values->count == OAK_MOST_JUDGED) return -1;
     values->cells[values->count] =
         (oak_watched){.space = read->space, .address = read->address, .size = read->size};
     values->masks[values->count] = 0;
@@ -97,14 +133,9 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     oak_status status = session_evaluate(session, expr, "", NULL, &reading);
     session->collects = false;
     if (status || session->reads_else) return false;
-    if (!session->read_count)
-        return put(session, (judge_op){.kind = JUDGE_NUMBER, .number = reading.value});
+    if (!session->read_count) return put(session, (judge_op){.kind = JUDGE_NUMBER, .number = reading.value});
     if (expr->kind == OAK_EXPR_NAME || expr->kind == OAK_EXPR_CELL) {
-        for (unsigned i = 1; i < session->read_count; i++) /* a name is read twice, to tell its width */
-            if (session->read_cells[i].space != session->read_cells[0].space ||
-                session->read_cells[i].address != session->read_cells[0].address)
-                return false;
-        int from = value_number(session, values);
+        int from = value_number(&session->read_cells[0], values);
         if (from < 0) return false;
         judge_op op = bits_of(session, expr, (unsigned)from);
         values->masks[from] |= op.mask << op.shift;
@@ -116,7 +147,9 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
                put(session, (judge_op){.kind = JUDGE_BIT, .shift = (uint8_t)bit->as.number});
     }
     if (!oak_expr_is_plain(expr) || !compile(session, expr->as.of.left, depth, values)) return false;
-    bool two = expr->kind == OAK_EXPR_BINARY;
+    bool two = expr->kind == OAK_EXPR_BINARY, both = oak_expr_is_both(expr);
+    unsigned unless = session->judged_count;
+    if (both && !put(session, (judge_op){.kind = JUDGE_UNLESS})) return false;
     if (two && !compile(session, expr->as.of.right, depth + 1, values)) return false;
     judge_op *last = &session->judged[session->judged_count - 1];
     if (two && last->kind == JUDGE_NUMBER && last[-1].kind == JUDGE_VALUE) {
@@ -126,6 +159,7 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
         session->judged_count--;
         return true;
     }
+    if (both) session->judged[unless].number = session->judged_count + 1;
     return put(session, (judge_op){.kind = two ? JUDGE_TWO : JUDGE_ONE, .op = expr->op});
 }
 
@@ -149,11 +183,16 @@ bool session_judge(oak_session *session)
     oak_watched read[OAK_MOST_WATCHED];
     unsigned read_count = session->read_count;
     bool reads_else = session->reads_else;
-    if (session->judging) return true;
+    if (session->judging) {
+        forget_vain(session); /* what they were compared with may be another value */
+        return true;
+    }
     if (!session->chip.ops->judge) return false;
     memcpy(read, session->read_cells, sizeof read);
     if (compile_all(session, &values)) {
         judge.count = values.count;
+        session->judges_one = values.count == 1;
+        forget_vain(session);
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;
     }
     memcpy(session->read_cells, read, sizeof read);

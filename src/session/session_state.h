@@ -146,7 +146,7 @@ typedef struct judge_op {
     uint32_t mask;
     int64_t number;
 } judge_op;
-enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96 };
+enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_VAIN = 16 };
 
 /* A place at which a run ends this once. */
 typedef struct passing_stop {
@@ -202,9 +202,11 @@ struct oak_session {
     unsigned armed_count;
     judge_op judged[JUDGE_MOST];
     unsigned judged_count;
-    bool judges, judging;  /* conditions are to be judged behind each instruction; and are */
-    uint64_t vain_since;   /* the instruction since which */
-    unsigned vain_stops;   /* so many stops have come to nothing */
+    bool judges, judging; /* conditions are to be judged behind each instruction; and are, */
+    bool judges_one;      /* by one value: of those nothing came of, so many are kept */
+    uint32_t vain_value[JUDGE_VAIN];
+    uint64_t vain_since;                      /* the instruction since which */
+    unsigned vain_stops;                      /* so many stops have come to nothing */
     bool searching;                           /* a replay meets what the chip watches for, and goes on, */
     bool pauses;                              /* or ends there */
     uint64_t hit_instruction;                 /* and was there last */

@@ -18,13 +18,42 @@ bool session_find_bit_cell(const oak_session *session, uint32_t address, unsigne
     return false;
 }
 
-/* A register of the core may lie in cells of a special space: what writes them is seen. */
-static bool is_core_cell(const oak_session *session, unsigned space, uint32_t address)
+static void note_written(oak_session *session, unsigned number)
+{
+    if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
+        session->reads_else = true;
+    else
+        session->read_cells[session->read_count++] =
+            (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = number, .size = 1};
+}
+
+/* Bits of a register of the core: what they hold may have changed when something has written it, or what they follow. The program
+ * counter always has. */
+static void note_register(oak_session *session, unsigned number, uint32_t bits)
 {
     const oak_architecture *about = session->part->architecture;
-    for (unsigned i = 0; i < about->cells_count; i++)
-        if (about->cells[i].space == space && address - about->cells[i].address < about->cells[i].size)
-            return true;
+    if (!session->collects) return;
+    note_written(session, number);
+    for (unsigned i = 0; i < about->flag_count; i++)
+        if (about->flags[i].reg == number && about->flags[i].follows && (bits >> about->flags[i].bit & 1))
+            note_written(session, about->flags[i].follows);
+}
+
+/* A register of the core may lie in cells of a special space: what writes them is seen. */
+static bool note_core_cell(oak_session *session, unsigned space, uint32_t address, uint32_t bits)
+{
+    const oak_architecture *about = session->part->architecture;
+    for (unsigned i = 0; i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        if (cells->space != space || cells->banks || address - cells->address >= cells->size) continue;
+        if (cells->size > 1) bits = UINT32_MAX;
+        unsigned first = session->read_count;
+        note_register(session, cells->reg, bits);
+        if (session->read_count == first) return true;
+        session->read_cells[first] =
+            (oak_watched){(uint8_t)space, OAK_ACCESS_WRITE, (uint8_t)(bits > 0xFF ? 0 : bits), address, 1};
+        return true;
+    }
     return false;
 }
 
@@ -32,24 +61,12 @@ static bool is_core_cell(const oak_session *session, unsigned space, uint32_t ad
 static void note_read(oak_session *session, unsigned space, uint32_t address, unsigned bytes, uint8_t bits)
 {
     if (!session->collects) return;
+    if (note_core_cell(session, space, address, bits ? bits : UINT32_MAX)) return;
     bool memory = oak_part_find_memory(session->part, space, address) != NULL;
-    uint8_t accesses = memory ? OAK_ACCESS_CHANGE : OAK_ACCESS_WRITE;
-    bool seen = memory || is_core_cell(session, space, address);
-    if (!seen || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
+    if (!memory || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
     else
         session->read_cells[session->read_count++] =
-            (oak_watched){(uint8_t)space, accesses, bits, address, bytes};
-}
-
-/* A register of the core: what it holds may have changed when something has written it. The program counter always has. */
-static void note_register(oak_session *session, unsigned number)
-{
-    if (!session->collects) return;
-    if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
-        session->reads_else = true;
-    else
-        session->read_cells[session->read_count++] =
-            (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = number, .size = 1};
+            (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
 }
 
 /* Levels of pins are read. */
@@ -120,15 +137,21 @@ static uint32_t port_levels(oak_session *session, unsigned port)
     return levels;
 }
 
-uint32_t session_read_special(oak_session *session, const oak_part_register *reg)
+/* A special register; `bits` are those that somebody wants to know. */
+static uint32_t read_bits(oak_session *session, const oak_part_register *reg, uint32_t bits)
 {
-    note_read(session, reg->space, reg->address, (reg->bits + 7u) / 8u, 0);
+    note_read(session, reg->space, reg->address, (reg->bits + 7u) / 8u, bits > 0xFF ? 0 : (uint8_t)bits);
     int port = session_port_of(session, reg->space, reg->address);
     if (port >= 0) return port_levels(session, (unsigned)port);
     uint8_t bytes[4] = {0};
     session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
                                    (reg->bits + 7u) / 8u);
     return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+}
+
+uint32_t session_read_special(oak_session *session, const oak_part_register *reg)
+{
+    return read_bits(session, reg, UINT32_MAX);
 }
 
 /* Bits of a value that lies in so many cells of a space. */
@@ -153,12 +176,12 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     if (other) session->reads_else = true;
     switch (name->kind) {
     case NAME_REGISTER:
-        note_register(session, name->number);
+        note_register(session, name->number, UINT32_MAX);
         status = session->chip.ops->read_register(session->chip.chip, name->number, &read);
         *bits = about->registers[name->number].bits;
         break;
     case NAME_FLAG:
-        note_register(session, about->flags[name->number].reg);
+        note_register(session, about->flags[name->number].reg, 1u << about->flags[name->number].bit);
         status = session->chip.ops->read_register(session->chip.chip, about->flags[name->number].reg, &read);
         *bits = about->flags[name->number].width;
         read = read >> about->flags[name->number].bit & ((1u << *bits) - 1);
@@ -189,8 +212,9 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         *bits = 1;
         break;
     case NAME_FIELD:
-        read =
-            session_read_special(session, name->reg) >> name->field->bit & ((1u << name->field->width) - 1);
+        read = read_bits(session, name->reg, ((1u << name->field->width) - 1) << name->field->bit) >>
+                   name->field->bit &
+               ((1u << name->field->width) - 1);
         *bits = name->field->width;
         note_pins_of(session, name->reg,
                      (((uint32_t)1 << (*bits < 32 ? *bits : 31)) - 1) << name->field->bit);

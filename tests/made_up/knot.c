@@ -154,8 +154,9 @@ static void reset(oak_core *core)
     core->kit.next_event = core->kit.next_device = 0;
 }
 
-static void window(const oak_core *core, kit_reach *one)
+static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
+    (void)decoded;
     if (one->space != KNOT_NIB) return;
     one->address += (core->bk & 1u) * 64;
     one->known = false;
@@ -165,13 +166,6 @@ static void window(const oak_core *core, kit_reach *one)
 static uint32_t bank(const oak_core *core)
 {
     return (core->bk & 1u) * 64;
-}
-
-static unsigned entry(const oak_core *core, kit_reach *list)
-{
-    (void)core;
-    list[0] = (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = R_SP, .size = 1};
-    return 1;
 }
 
 #include "isa/kit/dispatch.h"
@@ -196,7 +190,7 @@ KIT_LOOPS(knot_);
 static const struct kit_register registers_at[R_COUNT] = {REGISTERS(PLACE)};
 #define INFO(id, name, bits, title, derived, points, ...) [R_##id] = {name, bits, title, derived, points},
 static const oak_register_info registers[R_COUNT] = {REGISTERS(INFO)};
-static const oak_flag_info flags[] = {{"c", R_C, 0, 1, "carry", false}};
+static const oak_flag_info flags[] = {{"c", R_C, 0, 1, "carry", false, 0}};
 static const oak_space_info spaces[KNOT_SPACES] = {{"number", "a plain number", false, false, 0, 0, 0, false, 0},
                                                    {"code", "program memory", false, false, 0, KNOT_SPAN, 13, false, 256},
                                                    {"nib", "cells of four bits", false, false, 0, 128, 4, false, 64},
@@ -208,9 +202,9 @@ static const kit_inner inner[] = {INNER(line, 3), INNER(serving, KNOT_LINES), IN
 
 static const kit_arch arch = {
     .isa = &oak_isa_knot, .code_span = KNOT_SPAN, .core_size = sizeof(oak_core), .cycles = knot_cycles,
-    KIT_LOOPS_OF(knot_), .fill = kit_row_fill, .reset = reset,
-    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .entry = entry,
-    .bank = bank, .window = window, KIT_TABLE_ARCH, .registers_at = registers_at, .inner = inner,
+    KIT_LOOPS_OF(knot_), .reset = reset,
+    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep,
+    .bank = bank, .window = window, .registers_at = registers_at, .inner = inner,
     .tape_from = offsetof(oak_core, w), .tape_to = sizeof(oak_core)};
 
 

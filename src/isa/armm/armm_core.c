@@ -389,6 +389,8 @@ static void destroy(oak_core *core)
     if (core->counts) host->resize(host->context, core->counts, core->slots * sizeof *core->ops, 0);
     if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
     if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
+    if (core->judged_by)
+        host->resize(host->context, core->judged_by, core->slots * sizeof *core->judged_by, 0);
     if (core->stop_at) host->resize(host->context, core->stop_at, core->slots, 0);
     oak_release(host, core->objects, core->object_room, sizeof *core->objects);
     host->resize(host->context, core, sizeof *core, 0);
@@ -581,6 +583,7 @@ static uint32_t watched_registers(oak_core *core)
 {
     uint32_t hits = 0;
     armm_uses uses = armm_next_uses(core);
+    if (armm_single_at(core, core->r[ARMM_PC])->it_after != core->it) uses.writes |= (uint32_t)1 << ARMM_XPSR;
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
         if (one->space || (one->accesses & OAK_ACCESS_HANDLER)) continue;
@@ -613,9 +616,9 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     core->counting |= core->counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
-        exit = (core->judged.judge.ends ? armm_run_judged
-                : core->counts          ? armm_run_counted
-                                        : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (core->judged.count ? armm_run_judged
+                : core->counts     ? armm_run_counted
+                                   : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
     if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
@@ -636,7 +639,8 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
 /* Something may have changed that somebody judges. */
 static void look(oak_core *core)
 {
-    if (core->judged.judge.ends && oak_judged_look(&core->judged, core)) core->watch_pc = core->judged_pc;
+    if (core->judged.count && oak_judged_look(&core->judged, core, OAK_JUDGED_ALL))
+        core->watch_pc = core->judged_pc;
 }
 
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
@@ -651,7 +655,7 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
     }
     core->fresh = false;
     core->fault_unhandled = core->struck;
-    if (core->judged.judge.ends) oak_judged_begin(&core->judged, core);
+    if (core->judged.count) oak_judged_begin(&core->judged, core);
     for (;;) {
         look(core);
         if (core->attention || core->time.cycles >= core->next_event) attend(core);
@@ -671,7 +675,8 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
-        if (core->watch_hits || core->judged.hit) { /* behind an interrupt that comes here, as behind a step */
+        if (core->watch_hits ||
+            core->judged.hit) { /* behind an interrupt that comes here, as behind a step */
             fill_stop(core, OAK_STOP_WATCH, stop);
             core->watch_hits = 0;
             core->judged.hit = false;
@@ -748,19 +753,34 @@ static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool
 
 static oak_status judge(oak_core *core, const oak_judge *asked)
 {
-    bool before = core->judged.judge.ends != NULL;
-    oak_status status =
-        oak_judged_set(&core->judged, core->v7 ? &oak_isa_armv7m : &oak_isa_armv6m, core, asked);
-    for (unsigned i = 0; !status && i < core->judged.count; i++) {
+    enum { STATE_BITS = 0x0600FC00 };
+    const oak_host *host = core->setup.host;
+    const oak_isa *isa = core->v7 ? &oak_isa_armv7m : &oak_isa_armv6m;
+    oak_status status = oak_judged_set(&core->judged, isa, core, asked);
+    if (status) return status;
+    size_t size = core->slots * sizeof *core->judged_by;
+    core->judges_state = false;
+    armm_forget(core); /* two in one cannot be judged */
+    if (!core->judged.count && core->judged_by)
+        core->judged_by = host->resize(host->context, core->judged_by, size, 0);
+    else if (core->judged.count && !core->judged_by)
+        core->judged_by = host->resize(host->context, NULL, 0, size);
+    if (core->judged.count && !core->judged_by) {
+        core->judged = (oak_judged){0};
+        return OAK_NO_MEMORY;
+    }
+    for (unsigned i = 0; i < core->judged.count; i++) {
         const oak_watched *cells = &core->judged.value[i].cells;
         const armm_region *region = cells->space ? armm_region_at(core, cells->address) : NULL;
         if (!cells->space && cells->address < ARMM_PC)
             oak_judged_at(&core->judged, i, &core->r[cells->address], sizeof *core->r, true);
         else if (region && cells->size <= region->size - (cells->address - region->base))
-            oak_judged_at(&core->judged, i, region->bytes + (cells->address - region->base), cells->size, false);
+            oak_judged_at(&core->judged, i, region->bytes + (cells->address - region->base), cells->size,
+                          false);
+        core->judges_state |=
+            !cells->space && cells->address == ARMM_XPSR && (core->judged.value[i].mask & STATE_BITS);
     }
-    if (before != (core->judged.judge.ends != NULL)) armm_forget(core); /* two in one cannot be judged */
-    return status;
+    return OAK_OK;
 }
 
 static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
@@ -1037,7 +1057,7 @@ static unsigned exception_now(const oak_core *core)
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
-        .services = services, .tape = tape, .place = place, .watch = watch, .judge = judge, .touches = armm_touches,         \
-        .count = count, .counted = counted, .mark_object = mark_object                                       \
+        .services = services, .tape = tape, .place = place, .watch = watch, .judge = judge,                  \
+        .touches = armm_touches, .count = count, .counted = counted, .mark_object = mark_object              \
     }
 const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;

@@ -258,11 +258,13 @@ struct oak_core {
     uint32_t watched_registers;    /* a bit each */
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     oak_judged judged;
-    uint32_t judged_pc;            /* the instruction under way, where somebody judges */
-    uint64_t now;                  /* of the access being made */
-    uint64_t ends;                 /* when an instruction that may jump ends, without what the jump takes */
-    uint64_t next_event;           /* of devices and SysTick */
-    bool attention;                /* leave the loop: an interrupt may be taken, or next_event has changed */
+    uint32_t judged_pc;  /* the instruction under way, where somebody judges; */
+    uint16_t *judged_by; /* the judged values that each operation may change, by slot; NULL: nobody judges */
+    bool judges_state;   /* one of them is the state of an it block */
+    uint64_t now;        /* of the access being made */
+    uint64_t ends;       /* when an instruction that may jump ends, without what the jump takes */
+    uint64_t next_event; /* of devices and SysTick */
+    bool attention;      /* leave the loop: an interrupt may be taken, or next_event has changed */
     bool sleeping, waits_for_event, event;
     bool executes_conditional; /* the slow instruction stands in an it block */
     bool fresh;                /* nothing has been executed since reset */
@@ -321,8 +323,9 @@ void armm_forget(oak_core *core);
 /* Registers that are written by entering or leaving a handler: somebody may watch them. */
 enum { ARMM_STACK_POINTERS = 1 << ARMM_SP | 1 << ARMM_MSP | 1 << ARMM_PSP };
 void armm_note_registers(oak_core *core, uint32_t written);
-/* The registers that the instruction at an address reads or writes, whatever the state. */
+/* The registers that the instruction at an address reads or writes, whatever the state; and the judged values it may change. */
 uint32_t armm_may_use(oak_core *core, uint32_t pc);
+uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block);
 /* Takes what was counted by blocks into the tallies. */
 void armm_fold_counts(oak_core *core);
 /* The operation in its place for one of a shadow: the conditional one itself, or what stands behind it. */

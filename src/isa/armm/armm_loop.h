@@ -53,8 +53,14 @@
 #if LOOP_JUDGED
 #define LOOK                                                                                                           \
     do {                                                                                                               \
-        SAVE;                                                                                                          \
-        if (oak_judged_look(&core->judged, core)) goto judged;                                                         \
+        size_t slot_ = (size_t)(from - ops);                                                                           \
+        unsigned which_ = slot_ < core->slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;                               \
+        if (which_ & core->judged.matter) {                                                                                         \
+            SAVE;                                                                                                      \
+            if (core->judges_state) armm_settle(core, op);                                                             \
+            if (oak_judged_look(&core->judged, core, which_)) goto judged;                                             \
+            core->it = 0;                                                                                              \
+        }                                                                                                              \
         from = op;                                                                                                     \
     } while (0)
 #define COUNTS_NOW counts
@@ -256,7 +262,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     uint32_t *const r = core->r;
     armm_op *op;
 #if LOOP_JUDGED
-    const armm_op *from = NULL; /* the instruction under way */
+    const armm_op *from = armm_op_at(core, core->r[ARMM_PC]); /* the instruction under way */
 #endif
     int64_t nz;
     uint32_t c, v, minuend = 0, subtrahend = 0, pc;
@@ -630,7 +636,7 @@ one_done:
 leave:
     SAVE;
 #if LOOP_JUDGED
-    if (from) core->judged_pc = armm_pc_of(core, from);
+    if (executed) core->judged_pc = armm_pc_of(core, from);
 #endif
     core->time.cycles += (uint32_t)((int32_t)limit - left);
     core->time.instructions += executed;

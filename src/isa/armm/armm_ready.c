@@ -595,7 +595,7 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     armm_op *op = core->ops + at;
     const uint8_t *natural = core->natural;
     uint32_t next = at + op->step / STEP;
-    if (next >= end || core->stop_at[at] || core->stop_at[next] || core->judged.judge.ends) return;
+    if (next >= end || core->stop_at[at] || core->stop_at[next] || core->judged.count) return;
     unsigned plain = without_flags(natural[at]);
     if (plain != ARMM_OP_DECODE && sets_all_flags(natural[next])) op->handler = (uint8_t)plain;
     if (op->step != STEP || core->ops[next].step != STEP) return;
@@ -632,8 +632,9 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
         ends = ends_block(op->handler);
         bool never = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
         if (op->handler == ARMM_OP_OUTSIDE) before = decoded.state_after = 0; /* the end of the memory */
-        uint32_t used =
-            core->watched_registers && !never ? armm_may_use(core, pc) | (before ? 1u << ARMM_XPSR : 0) : 0;
+        uint32_t used = core->watched_registers && !never
+                            ? armm_may_use(core, pc) | (before || decoded.state_after ? 1u << ARMM_XPSR : 0)
+                            : 0;
         if ((used & core->watched_registers) ||
             (before && !make_conditional(core, op, pc, before, cycles, ends))) {
             make(op, ARMM_OP_SINGLE, before, 0, 0); /* it is watched, or there is no memory for it */
@@ -641,6 +642,7 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
         }
         state = decoded.state_after;
         core->natural[slot] = op->handler;
+        if (core->judged_by) core->judged_by[slot] = armm_may_change(core, pc, before || decoded.state_after);
         bool counts = op->handler != ARMM_OP_SINGLE && op->handler != ARMM_OP_PARKED && (before || !never);
         armm_set_cost(op, counts ? (uint64_t)1 << 32 | cycles : 0);
         total += armm_cost(op);

@@ -518,15 +518,15 @@ static const oak_register_info core_registers[ARMM_REGISTERS] = {
 };
 
 static const oak_flag_info flags[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative", false},  {"z", ARMM_XPSR, 30, 1, "zero", false},
-    {"c", ARMM_XPSR, 29, 1, "carry", false},     {"v", ARMM_XPSR, 28, 1, "overflow", false},
-    {"q", ARMM_XPSR, 27, 1, "saturated", false}, {"exception", ARMM_XPSR, 0, 9, "handling", true},
+    {"n", ARMM_XPSR, 31, 1, "negative", false, 0},  {"z", ARMM_XPSR, 30, 1, "zero", false, 0},
+    {"c", ARMM_XPSR, 29, 1, "carry", false, 0},     {"v", ARMM_XPSR, 28, 1, "overflow", false, 0},
+    {"q", ARMM_XPSR, 27, 1, "saturated", false, 0}, {"exception", ARMM_XPSR, 0, 9, "handling", true, 0},
 };
 /* armv6m has no saturation. */
 static const oak_flag_info flags_v6[] = {
-    {"n", ARMM_XPSR, 31, 1, "negative", false},       {"z", ARMM_XPSR, 30, 1, "zero", false},
-    {"c", ARMM_XPSR, 29, 1, "carry", false},          {"v", ARMM_XPSR, 28, 1, "overflow", false},
-    {"exception", ARMM_XPSR, 0, 6, "handling", true},
+    {"n", ARMM_XPSR, 31, 1, "negative", false, 0},       {"z", ARMM_XPSR, 30, 1, "zero", false, 0},
+    {"c", ARMM_XPSR, 29, 1, "carry", false, 0},          {"v", ARMM_XPSR, 28, 1, "overflow", false, 0},
+    {"exception", ARMM_XPSR, 0, 6, "handling", true, 0},
 };
 
 /* The state of the instructions that follow, out of the program status register (EPSR.IT). */

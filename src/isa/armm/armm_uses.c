@@ -166,6 +166,26 @@ uint32_t armm_may_use(oak_core *core, uint32_t pc)
     return all & ARMM_STACK_POINTERS ? all | ARMM_STACK_POINTERS : all;
 }
 
+uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
+{
+    oak_decoded decoded;
+    uint8_t state = core->it;
+    core->it = 0;
+    uint32_t written = uses_at(core, pc).writes;
+    bool known = decode_at(core, pc, &decoded);
+    core->it = state;
+    const char *mnemonic = known ? core->tables->mnemonic[core->tables->shape[decoded.row].mnemonic] : "";
+    bool stores = (mnemonic[0] == 's' && mnemonic[1] == 't') || oak_same(mnemonic, "push");
+    if (written & ARMM_STACK_POINTERS) written |= ARMM_STACK_POINTERS;
+    if (in_block) written |= BIT(ARMM_XPSR);
+    unsigned which = 0;
+    for (unsigned i = 0; i < core->judged.count; i++) {
+        const oak_watched *cells = &core->judged.value[i].cells;
+        which |= (unsigned)(cells->space ? stores : written >> cells->address & 1) << i;
+    }
+    return (uint16_t)which;
+}
+
 /* ------------------------------------------------------------------------------------------ memory */
 
 /* Bytes that a load or store, or a jump by a table, reaches: from the letters behind `ldr`, `str` or `tb`. */

@@ -297,7 +297,7 @@ oak_status kit_count(oak_core *core, bool on)
         status = OAK_NO_MEMORY;
         (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
     }
-    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.judge.ends;
+    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.count;
     return status;
 }
 

@@ -36,14 +36,21 @@ enum kit_handler {
 
 typedef struct kit_op {
     uint16_t handler;
-    uint8_t x, y;  /* register numbers, masks, short immediates */
-    uint32_t at;   /* a cell, an immediate, the address behind a call */
-    uint64_t cost; /* instructions << 32 | cycles, to the end of the block */
-    uint32_t to;   /* a target, in bytes from the first operation; or another cell */
-    uint32_t spare;
+    uint8_t x, y;    /* register numbers, masks, short immediates */
+    uint32_t at;     /* a cell, an immediate, the address behind a call */
+    uint64_t cost;   /* instructions << 32 | cycles, to the end of the block */
+    uint32_t to;     /* a target, in bytes from the first operation; or another cell */
+    uint16_t size;   /* units of the instruction */
+    uint16_t judged; /* the values that it may change of those that are judged, a bit each */
 } kit_op;
 
-enum { KIT_SPARE = 8, KIT_MOST_SPACES = 10, KIT_MOST_REACHED = 12, KIT_MOST_WRITTEN = 8 };
+enum {
+    KIT_SPARE = 8,
+    KIT_MOST_SPACES = 10,
+    KIT_MOST_REACHED = 12,
+    KIT_MOST_WRITTEN = 8,
+    KIT_MOST_KNOWN = 32
+};
 
 /* How the loop was left. */
 typedef enum kit_exit {
@@ -67,7 +74,7 @@ typedef struct kit_space {
     bool owned;           /* its cells are the kit's to give back */
 } kit_space;
 
-/* Cells that an instruction reaches in one space; in space 0 a register is one. */
+/* Cells that an instruction reaches in one space; in space 0 a register that lies in none is one. */
 typedef struct kit_reach {
     uint8_t space, accesses, bits; /* bits: those it looks at or sets, of a single byte */
     bool known;                    /* false: the registers decide where, when it runs; */
@@ -79,6 +86,28 @@ enum {
     KIT_READS = OAK_ACCESS_READ,
     KIT_WRITES = OAK_ACCESS_WRITE,
     KIT_BOTH = OAK_ACCESS_READ | OAK_ACCESS_WRITE
+};
+
+/* What somebody wants to know of; where it is a register of one of several banks, so many and so far from each other. */
+typedef struct kit_wanted {
+    oak_watched cells;
+    uint8_t banks, stride;
+} kit_wanted;
+
+/* What the columns of a row say of one: a register (number + 1), a cell that a register points to (the same), one seen through a window. */
+typedef struct kit_use {
+    kit_reach reach;
+    uint8_t reg, pointer;
+    bool windowed;
+} kit_use;
+/* What is known of the instruction at an address. */
+struct kit_known {
+    uint32_t pc;
+    bool filled;
+    int8_t pushed; /* bytes put on the stack, or taken off it */
+    uint8_t count;
+    oak_decoded decoded;
+    kit_use use[KIT_MOST_REACHED];
 };
 
 struct kit_register {
@@ -104,7 +133,7 @@ typedef struct kit_arch {
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
     kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole blocks, counted */
     kit_exit (*run_judged)(oak_core *core, uint32_t limit);  /* and with a look at each instruction */
-    /* Fills in the operands of the operation of a decoded instruction. */
+    /* Fills in the operands of the operation of a decoded instruction. Optional: as the classes say (kit_row_fill). */
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
     /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
     uint16_t (*natural)(const oak_core *core, uint32_t pc, uint16_t handler);
@@ -120,26 +149,16 @@ typedef struct kit_arch {
     unsigned (*asleep)(const oak_core *core);
     /* After KIT_EXIT_HELP: true when the instruction may be tried again, else the fault is set. Optional. */
     bool (*help)(oak_core *core);
-    /* The cells, and the registers, that the instruction at an address reaches with what is in the registers now; returns their
-     * number, at most KIT_MOST_REACHED in all. */
-    unsigned (*cells)(const oak_core *core, uint32_t pc, kit_reach *list);
-    unsigned (*registers)(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
-    /* What entering a handler reaches. */
-    unsigned (*entry)(const oak_core *core, kit_reach *list);
-    /* False only when a glance shows that the instruction reaches nothing watched. Optional. */
-    bool (*glance)(const oak_core *core, uint32_t pc);
     /* Cells of special spaces, as a program would see them and without effects; writing as a program would. Optional. */
     uint8_t (*peek)(const oak_core *core, unsigned space, uint32_t address, uint8_t stored);
     void (*poke)(oak_core *core, unsigned space, uint32_t address, uint8_t value);
     /* What is added to the first bank's addresses while another one is selected; of architectures with banks. */
     uint32_t (*bank)(const oak_core *core);
-    /* What is watched has changed: whatever the glance needs. Optional. */
-    void (*watches)(oak_core *core);
-    /* Where registers are kept, by number; of architectures that take kit_read_register and kit_write_register. */
+    /* Where registers are kept, by number; 0 bytes: not in one place. */
     const struct kit_register *registers_at;
     const kit_inner *inner; /* up to one without a name */
-    /* Beside the columns of the rows (uses.c): a window on a cell's address; cells that no operand names, as a stack. Optional. */
-    void (*window)(const oak_core *core, kit_reach *one);
+    /* Beside the columns of the rows (uses.c): where the cell of an operand really lies; cells that no operand names. Optional. */
+    void (*window)(const oak_core *core, const oak_decoded *decoded, kit_reach *one);
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
@@ -169,13 +188,14 @@ typedef struct kit_core {
     oak_tallies tallies;       /* by code address */
     char *
         counts; /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
-    bool counting;   /* some may not be 0 */
-    oak_edits edits; /* of the code */
-    oak_watched watched[OAK_MOST_WATCHED];
-    uint8_t watched_banks[OAK_MOST_WATCHED], watched_stride[OAK_MOST_WATCHED];
+    bool counting;                          /* some may not be 0 */
+    oak_edits edits;                        /* of the code */
+    struct kit_known known[KIT_MOST_KNOWN]; /* by address */
+    kit_wanted watched[OAK_MOST_WATCHED];
+    kit_wanted judges[OAK_MOST_JUDGED]
+                     [2]; /* where each value lies, and what it follows; no accesses: nothing */
     unsigned watched_count;
-    bool registers_watched; /* one that instructions name, or use without a word, lies in a watched cell */
-    bool observed;          /* something is watched, judged or counted */
+    bool observed; /* something is watched, judged or counted */
     /* Watched cells that the instruction under way writes, and what they held. */
     struct kit_written {
         uint8_t number, value, bits;
@@ -268,8 +288,11 @@ void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool re
 
 OAK_MUST_USE oak_status kit_watch(oak_core *core, const oak_watched *cells, unsigned count);
 unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room);
-/* May the instruction at an address reach what is watched, with whatever is in the registers? Does it, with what is there now? */
-bool kit_may_reach(const oak_core *core, uint32_t pc);
+/* May the instruction at an address reach one of these, with whatever is in the registers? Does it reach what is watched, with what is
+ * there now? */
+bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, unsigned count);
+/* The judged values that it may write, a bit each. */
+uint16_t kit_may_change(const oak_core *core, uint32_t pc);
 bool kit_reaches(const oak_core *core, uint32_t pc);
 /* Around the execution of the instruction at an address: notes what it reaches, and then what has become of it. */
 void kit_watch_begin(oak_core *core, uint32_t pc);
@@ -281,7 +304,7 @@ OAK_MUST_USE oak_status kit_judge(oak_core *core, const oak_judge *judge);
 static inline bool kit_judged(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    if (!oak_judged_look(&kit->judged, core)) return false;
+    if (!oak_judged_look(&kit->judged, core, OAK_JUDGED_ALL)) return false;
     kit->watch_pc = kit->judged_pc;
     return kit->attention = true;
 }

@@ -47,8 +47,10 @@
 #if LOOP_JUDGED
 #define LOOK(op)                                                                                             \
     if ((op) < ops + CORE_SPAN + KIT_SPARE - 1) {                                                            \
-        SAVE;                                                                                                \
-        if (oak_judged_look(&kit->judged, core)) goto judged;                                                \
+        if (from->judged & kit->judged.matter) {                                                             \
+            SAVE;                                                                                            \
+            if (oak_judged_look(&kit->judged, core, from->judged)) goto judged;                              \
+        }                                                                                                    \
         from = op;                                                                                           \
     }
 #define COUNTS_NOW counts

@@ -1,5 +1,5 @@
 /* ready.c — decoded operations: straight blocks and what they cost, stop points, forgetting. */
-#include "isa/kit/kit.h"
+#include "isa/kit/table.h"
 
 #include "base/bytes.h"
 #include "base/invariant.h"
@@ -22,7 +22,9 @@ uint16_t kit_natural(const oak_core *core, uint32_t pc)
 
 uint16_t kit_handler_at(const oak_core *core, uint32_t pc)
 {
-    return kit_look(core)->watched_count && kit_may_reach(core, pc) ? KIT_WATCHED : kit_natural(core, pc);
+    const kit_core *kit = kit_look(core);
+    bool watched = kit->watched_count && kit_may_reach(core, pc, kit->watched, kit->watched_count);
+    return watched ? KIT_WATCHED : kit_natural(core, pc);
 }
 
 /* Why nothing can be executed at an address; 0 where all the units of an instruction are there. */
@@ -59,9 +61,10 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     }
     kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
     op->to = decoded.target * (uint32_t)sizeof(kit_op);
-    kit->arch->fill(core, &decoded, op);
-    op->spare = decoded.size;
+    (kit->arch->fill ? kit->arch->fill : kit_row_fill)(core, &decoded, op);
+    op->size = decoded.size;
     op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);
+    op->judged = kit_may_change(core, pc);
     return decoded.size;
 }
 
@@ -100,7 +103,7 @@ void kit_decode_block(oak_core *core, uint32_t start)
     }
     OAK_INVARIANT(pc < span_of(kit) || joined); /* a block ends inside the code, or wraps */
     uint32_t last = pc;
-    for (pc = start; !(joined && pc == last); pc += kit->ops[pc].spare) {
+    for (pc = start; !(joined && pc == last); pc += kit->ops[pc].size) {
         kit->ops[pc].cost = total;
         total -= own_cost(core, pc);
         if (pc == last) break;
@@ -117,7 +120,7 @@ void kit_fold_counts(oak_core *core)
         struct kit_counted *counted = (struct kit_counted *)(void *)(kit->counts + start * sizeof(kit_op));
         uint64_t times = (uint64_t)counted->entered;
         if (counted->more) oak_tallies_add(&kit->tallies, start, 0, counted->more);
-        for (uint32_t pc = start; times && pc < span_of(kit) && kit->row[pc]; pc += kit->ops[pc].spare) {
+        for (uint32_t pc = start; times && pc < span_of(kit) && kit->row[pc]; pc += kit->ops[pc].size) {
             uint64_t own = own_cost(core, pc);
             if (own) oak_tallies_add(&kit->tallies, pc, times, times * (uint32_t)own);
             if (ends_block(core, pc)) break;
@@ -131,6 +134,7 @@ void kit_forget(oak_core *core)
     kit_fold_counts(core);
     kit_core *kit = kit_of(core);
     uint32_t span = span_of(kit);
+    for (unsigned i = 0; i < KIT_MOST_KNOWN; i++) kit->known[i].filled = false;
     if (kit->decoded) {
         memset(kit->ops, 0, (span + 2 * KIT_SPARE) * sizeof *kit->ops);
         memset(kit->row, 0, span * sizeof *kit->row);
@@ -159,7 +163,9 @@ oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)
 void kit_choose_handlers(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    for (uint32_t pc = 0; kit->decoded && pc < span_of(kit); pc++)
-        if (kit->row[pc] >= KIT_FIRST_ROW && !kit->stop_at[pc])
-            kit->ops[pc].handler = kit_handler_at(core, pc);
+    for (uint32_t pc = 0; kit->decoded && pc < span_of(kit); pc++) {
+        if (kit->row[pc] < KIT_FIRST_ROW) continue;
+        if (!kit->stop_at[pc]) kit->ops[pc].handler = kit_handler_at(core, pc);
+        kit->ops[pc].judged = kit_may_change(core, pc);
+    }
 }

@@ -80,10 +80,10 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     bool was_blocked = kit->blocked;
     kit->counting |= kit->counts != NULL;
     if (!first && left > 1 && !was_blocked)
-        exit = (kit->judged.judge.ends ? kit->arch->run_judged
-                : kit->counts          ? kit->arch->run_counted
-                                       : kit->arch->run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
-    if (kit->judged.judge.ends && kit_judged(core)) return KIT_EXIT_EVENT; /* or where it is */
+        exit = (kit->judged.count ? kit->arch->run_judged
+                : kit->counts     ? kit->arch->run_counted
+                                  : kit->arch->run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (kit->judged.count && kit_judged(core)) return KIT_EXIT_EVENT; /* or where it is */
     if ((exit != KIT_EXIT_TIME && exit != KIT_EXIT_WATCH) || kit->time.cycles >= end) return exit;
     if ((!first || kit->time.instructions != before) && kit->stop_at[kit->pc]) return KIT_EXIT_STOP;
     left = first || was_blocked || exit == KIT_EXIT_WATCH ? 1 : end - kit->time.cycles;
@@ -126,10 +126,10 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
     kit_core *kit = kit_of(core);
     bool first = true;
     kit->used = true;
-    if (kit->judged.judge.ends) oak_judged_begin(&kit->judged, core);
+    if (kit->judged.count) oak_judged_begin(&kit->judged, core);
     if (kit->resets) reset_itself(core);
     for (;;) {
-        if (kit->judged.judge.ends) kit_judged(core);
+        if (kit->judged.count) kit_judged(core);
         if (kit->attention || kit->time.cycles >= kit->next_event) {
             if (serve(core, &first)) continue;
             if (kit->struck || kit->faulted) { /* whatever sets these calls for attention, too */
@@ -137,7 +137,8 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
                 fill_stop(kit, OAK_STOP_FAULT, stop);
                 return;
             }
-            if (kit->watch_hits || kit->judged.hit) { /* behind an interrupt that comes here, as behind a step */
+            if (kit->watch_hits ||
+                kit->judged.hit) { /* behind an interrupt that comes here, as behind a step */
                 fill_stop(kit, OAK_STOP_WATCH, stop);
                 kit->watch_hits = 0;
                 kit->judged.hit = false;

@@ -144,12 +144,12 @@ void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const o
 /* For a kit_arch: the operands of an operation, as the classes say: x is the first name, y the second, at the first value, or where a call
  * comes back to. */
 void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op);
-/* For a kit_arch: what rows touch, by their columns; registers are kept apart from cells. */
-unsigned kit_row_cells(const oak_core *core, uint32_t pc, kit_reach *list);
-unsigned kit_row_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
+/* What the instruction at an address reaches with what is in the registers now, and what entering a handler does; at most
+ * KIT_MOST_REACHED. */
+unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list);
+unsigned kit_entry(const oak_core *core, kit_reach *list);
 OAK_MUST_USE oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value);
 OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value);
-#define KIT_TABLE_ARCH .cells = kit_row_cells, .registers = kit_row_registers
 
 #define KIT_ISA_FUNCTIONS                                                                                    \
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \

@@ -32,6 +32,22 @@ static bool named_register(const oak_architecture *about, const char *name, size
     return false;
 }
 
+/* The cells that a register is, where it is some. */
+static void lay(const oak_core *core, kit_reach *one)
+{
+    const oak_architecture *about = &kit_look(core)->arch->isa->about;
+    for (unsigned i = 0; !one->space && i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        if (cells->reg != one->address) continue;
+        one->space = cells->space;
+        one->address = cells->address + (cells->banks ? kit_look(core)->arch->bank(core) : 0);
+        one->size = cells->size;
+        one->known = !cells->banks;
+        one->banks = cells->banks, one->stride = cells->stride;
+        return;
+    }
+}
+
 /* The instruction at an address as it was decoded, out of memory. */
 static bool decode_again(const oak_core *core, uint32_t pc, oak_decoded *decoded)
 {
@@ -54,66 +70,132 @@ static const char *name_of(const struct kit_tables *tables, const oak_decoded *d
     return class->names ? class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)] : NULL;
 }
 
-unsigned kit_row_cells(const oak_core *core, uint32_t pc, kit_reach *list)
+static void add(struct kit_known *known, kit_use use)
 {
-    const kit_core *kit = kit_look(core);
-    const struct kit_tables *tables = kit_tables_of(kit->tables);
-    oak_decoded decoded;
-    unsigned count = 0;
-    if (!decode_again(core, pc, &decoded)) return 0;
-    const kit_shape_of_row *row = &tables->row[decoded.row];
-    const char *uses = kit->arch->isa->rows[decoded.row].uses;
-    for (unsigned i = 0; i < row->count && uses[i] && uses[i] != ' '; i++) {
-        const kit_class *class = kit_class_at(tables, decoded.row, i);
-        if (!class || class->touch < KIT_TOUCH_CELL) continue;
-        kit_reach one = {
-            .space = class->space, .accesses = accesses_of(uses[i]), .bits = 0xFF, .size = class->cells};
-        if (class->touch == KIT_TOUCH_CELL) {
-            one.known = true;
-            one.address = (uint32_t)kit_value_of(tables, class, &row->pattern, decoded.word, pc);
-            if (kit->arch->window) kit->arch->window(core, &one);
-        } else {
-            kit_reach pointer = {0};
-            const char *name = name_of(tables, &decoded, i);
-            uint32_t value = 0;
-            if (name && named_register(&kit->arch->isa->about, name, oak_length(name), &pointer) &&
-                kit_read_register(core, pointer.address, &value) == OAK_OK)
-                one.address = value;
-        }
-        list[count++] = one;
-    }
-    return kit->arch->more_cells ? kit->arch->more_cells(core, &decoded, list, count) : count;
+    if (known->count < KIT_MOST_REACHED) known->use[known->count++] = use;
 }
 
-unsigned kit_row_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count)
+static void add_register(const oak_core *core, struct kit_known *known, const char *name, size_t length,
+                         uint8_t accesses)
+{
+    kit_use use = {.reach = {.accesses = accesses}};
+    if (!accesses || !named_register(&kit_look(core)->arch->isa->about, name, length, &use.reach)) return;
+    use.reg = (uint8_t)(use.reach.address + 1);
+    add(known, use);
+}
+
+static void add_operand(const oak_core *core, struct kit_known *known, unsigned operand, uint8_t accesses)
+{
+    const struct kit_tables *tables = kit_tables_of(kit_look(core)->tables);
+    const kit_class *class = kit_class_at(tables, known->decoded.row, operand);
+    const char *name = name_of(tables, &known->decoded, operand);
+    bool pointed = class && class->touch == KIT_TOUCH_POINTED;
+    if (name && (!class || class->touch != KIT_TOUCH_NOTHING))
+        add_register(core, known, name, oak_length(name), pointed ? KIT_READS : accesses);
+    if (!class || class->touch < KIT_TOUCH_CELL) return;
+    kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells}, .windowed = true};
+    kit_reach pointer = {.accesses = KIT_READS};
+    if (!pointed) {
+        const oak_pattern *pattern = &tables->row[known->decoded.row].pattern;
+        use.reach.known = true;
+        use.reach.address =
+            (uint32_t)kit_value_of(tables, class, pattern, known->decoded.word, known->decoded.address);
+        if (tables->language->space_of)
+            use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
+    } else if (name && named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), &pointer))
+        use.pointer = (uint8_t)(pointer.address + 1);
+    add(known, use);
+}
+
+/* What is written above the top of the stack, or (below 0) read from there on: in memory, or a level. */
+static kit_reach on_stack(const oak_core *core, int bytes)
+{
+    const oak_core_ops *ops = kit_look(core)->arch->isa->core;
+    const oak_stack_info *stack = &kit_look(core)->arch->isa->about.stack;
+    uint32_t top = 0, size = (uint32_t)(bytes < 0 ? -bytes : bytes), behind = stack->points_to_free;
+    (void)!ops->read_register(core, stack->pointer, &top); /* it is there */
+    if (!stack->space)
+        return (kit_reach){.accesses = bytes < 0 ? KIT_READS : KIT_WRITES,
+                           .bits = 0xFF,
+                           .address = stack->first_level +
+                                      (bytes < 0 ? top + stack->levels - 1 : top) % stack->levels,
+                           .size = 1};
+    if (bytes > 0) top = stack->grows_up ? top + 1 - behind : top - size + behind;
+    else top = stack->grows_up ? top + 1 - size - behind : top + behind;
+    return (kit_reach){.space = stack->space,
+                       .accesses = bytes < 0 ? KIT_READS : KIT_WRITES,
+                       .bits = 0xFF,
+                       .address = top,
+                       .size = size};
+}
+
+/* The bytes that an instruction puts on the stack, or takes off it (below 0). */
+static int pushed(const oak_core *core, const oak_decoded *decoded)
+{
+    const oak_isa *isa = kit_look(core)->arch->isa;
+    oak_stack_use use = {0};
+    if (!isa->about.stack.space && !isa->about.stack.levels) return 0;
+    if (decoded->flow == OAK_FLOW_CALL) return isa->about.stack.return_bytes;
+    if (decoded->flow == OAK_FLOW_RETURN) return -isa->about.stack.return_bytes;
+    if (isa->stack_use) isa->stack_use(kit_look(core)->tables, decoded, &use);
+    return use.words * isa->about.stack.cell;
+}
+
+/* What the columns say of the instruction at an address, whatever is in the registers. */
+static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
 {
     const kit_core *kit = kit_look(core);
-    const struct kit_tables *tables = kit_tables_of(kit->tables);
-    const oak_architecture *about = &kit->arch->isa->about;
-    oak_decoded decoded;
-    if (!decode_again(core, pc, &decoded)) return count;
-    const oak_insn_row *row = &kit->arch->isa->rows[decoded.row];
+    *known = (struct kit_known){.pc = pc};
+    if (!decode_again(core, pc, &known->decoded)) return;
+    known->filled = true;
+    const oak_insn_row *row = &kit->arch->isa->rows[known->decoded.row];
     const char *uses = row->uses;
     for (unsigned i = 0; *uses && *uses != ' '; i++, uses++) {
-        const kit_class *class = kit_class_at(tables, decoded.row, i);
-        const char *name = name_of(tables, &decoded, i);
-        if (!name || (class && class->touch == KIT_TOUCH_NOTHING)) continue;
-        kit_reach one = {.accesses =
-                             class && class->touch == KIT_TOUCH_POINTED ? KIT_READS : accesses_of(*uses)};
-        if (count < KIT_MOST_REACHED && named_register(about, name, oak_length(name), &one))
-            list[count++] = one;
+        uint8_t accesses = accesses_of(*uses);
+        const kit_class *class = kit_class_at(kit_tables_of(kit->tables), known->decoded.row, i);
+        if (accesses || (class && class->touch == KIT_TOUCH_POINTED)) add_operand(core, known, i, accesses);
     }
     for (unsigned pass = 0; pass < 2; pass++) /* what it uses without a word, and the flags it sets */
         for (const char *p = pass ? row->flags : uses; *p;) {
             while (*p == ' ') p++;
-            kit_reach one = {.accesses = pass ? KIT_WRITES : accesses_of(*p)};
+            uint8_t accesses = pass ? KIT_WRITES : accesses_of(*p);
             if (!pass && *p) p++;
             size_t length = 0;
             while (p[length] && p[length] != ' ') length++;
-            if (length && count < KIT_MOST_REACHED && named_register(about, p, length, &one))
-                list[count++] = one;
+            add_register(core, known, p, length, accesses);
             p += length;
         }
+    known->pushed = (int8_t)pushed(core, &known->decoded);
+}
+
+unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+{
+    kit_core *kit = kit_of((oak_core *)(uintptr_t)core); /* what is known of code is kept */
+    struct kit_known *known = &kit->known[pc % KIT_MOST_KNOWN];
+    if (!known->filled || known->pc != pc) learn(core, pc, known);
+    unsigned count = 0;
+    for (const kit_use *use = known->use; use < known->use + known->count; use++) {
+        kit_reach *one = &list[count++];
+        uint32_t value = 0;
+        *one = use->reach;
+        if (use->reg) lay(core, one);
+        if (use->pointer && kit->arch->isa->core->read_register(core, use->pointer - 1u, &value) == OAK_OK)
+            one->address = value;
+        if (use->windowed && kit->arch->window) kit->arch->window(core, &known->decoded, one);
+    }
+    if (known->pushed && count < KIT_MOST_REACHED) list[count++] = on_stack(core, known->pushed);
+    return kit->arch->more_cells ? kit->arch->more_cells(core, &known->decoded, list, count) : count;
+}
+
+unsigned kit_entry(const oak_core *core, kit_reach *list)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    const oak_stack_info *stack = &arch->isa->about.stack;
+    unsigned count = 1;
+    list[0] =
+        (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = stack->pointer, .size = 1};
+    lay(core, &list[0]);
+    if (stack->space || stack->levels) list[count++] = on_stack(core, stack->return_bytes);
     return count;
 }
 

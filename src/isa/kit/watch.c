@@ -3,7 +3,7 @@
  * An instruction that may reach a watched cell gets a handler of its own, which looks; all others run as ever. What an operand
  * names is known when the instruction is decoded; what a register points to, and a bank, only when it runs. */
 #include "base/bytes.h"
-#include "isa/kit/kit.h"
+#include "isa/kit/table.h"
 
 static bool is_instruction(const kit_core *kit, uint32_t pc)
 {
@@ -11,15 +11,16 @@ static bool is_instruction(const kit_core *kit, uint32_t pc)
 }
 
 /* A register as the cells it is; false for the program counter, which every instruction writes. */
-static bool register_lies(const oak_architecture *about, oak_watched *one, uint8_t *banks, uint8_t *stride)
+static bool register_lies(const oak_architecture *about, kit_wanted *one)
 {
-    if (one->address >= about->register_count || one->address == about->pc_register) return false;
-    one->size = 1;
+    oak_watched *cells = &one->cells;
+    if (cells->address >= about->register_count || cells->address == about->pc_register) return false;
+    cells->size = 1;
     for (unsigned i = 0; i < about->cells_count; i++) {
-        const oak_register_cells *cells = &about->cells[i];
-        if (cells->reg != one->address) continue;
-        *one = (oak_watched){cells->space, one->accesses, one->bits, cells->address, cells->size};
-        *banks = cells->banks, *stride = cells->stride;
+        const oak_register_cells *lies = &about->cells[i];
+        if (lies->reg != cells->address) continue;
+        *cells = (oak_watched){lies->space, cells->accesses, cells->bits, lies->address, lies->size};
+        one->banks = lies->banks, one->stride = lies->stride;
         break;
     }
     return true;
@@ -41,26 +42,9 @@ static oak_watched named(const oak_architecture *about, const kit_reach *one)
     return watched;
 }
 
-/* May an instruction reach these cells as a register that it names or uses silently? */
-static bool holds_register(const oak_architecture *about, const oak_watched *one)
-{
-    if (!one->space) return !(one->accesses & OAK_ACCESS_HANDLER);
-    for (unsigned i = 0; i < about->cells_count; i++) {
-        const oak_register_cells *cells = &about->cells[i];
-        if (!cells->banks && cells->space == one->space && cells->address < one->address + one->size &&
-            one->address < cells->address + cells->size)
-            return true;
-    }
-    return false;
-}
-
-/* What the instruction at an address reaches; registers only where one of them is watched. */
 static unsigned find_reached(const oak_core *core, uint32_t pc, kit_reach *list)
 {
-    const kit_core *kit = kit_look(core);
-    if (!is_instruction(kit, pc)) return 0;
-    unsigned count = kit->arch->cells(core, pc, list);
-    return kit->registers_watched ? kit->arch->registers(core, pc, list, count) : count;
+    return is_instruction(kit_look(core), pc) ? kit_reached(core, pc, list) : 0;
 }
 
 unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
@@ -69,8 +53,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     kit_reach reached[KIT_MOST_REACHED];
     uint32_t pc = kit->pc % kit->arch->code_span;
     if (!kit->row[pc]) kit_decode_block(core, pc);
-    if (!is_instruction(kit, pc)) return 0;
-    unsigned count = 0, found = kit->arch->registers(core, pc, reached, kit->arch->cells(core, pc, reached));
+    unsigned count = 0, found = find_reached(core, pc, reached);
     for (unsigned i = 0; i < found; i++) {
         oak_watched one = named(&kit->arch->isa->about, &reached[i]);
         uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size : UINT32_MAX;
@@ -99,43 +82,47 @@ static bool overlaps(uint32_t begin, uint32_t size, const kit_reach *one)
     return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
 }
 
-bool kit_may_reach(const oak_core *core, uint32_t pc)
+bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, unsigned wanted_count)
 {
-    const kit_core *kit = kit_look(core);
     kit_reach list[KIT_MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
-        for (unsigned w = 0; w < kit->watched_count; w++) {
-            if (!wants(&kit->watched[w], &list[i])) continue;
+        for (const kit_wanted *want = wanted; want < wanted + wanted_count; want++) {
+            if (!wants(&want->cells, &list[i])) continue;
             if (!list[i].known && !list[i].banks) return true;
-            unsigned banks = list[i].banks > kit->watched_banks[w] ? list[i].banks : kit->watched_banks[w];
+            unsigned banks = list[i].banks > want->banks ? list[i].banks : want->banks;
             for (unsigned bank = 0; bank < (banks ? banks : 1); bank++) {
                 kit_reach one = list[i];
                 if (one.banks) one.address = one.address % one.stride + one.stride * bank;
-                uint32_t begin = kit->watched[w].address + kit->watched_stride[w] * bank;
-                if (overlaps(begin, kit->watched[w].size, &one)) return true;
+                if (overlaps(want->cells.address + want->stride * bank, want->cells.size, &one)) return true;
             }
         }
     return false;
 }
 
-/* Where the cells of one of those watched begin now, with the bank that is selected. */
-static uint32_t begin_of(const oak_core *core, unsigned number)
+uint16_t kit_may_change(const oak_core *core, uint32_t pc)
 {
-    const kit_core *kit = kit_look(core);
-    return kit->watched[number].address + (kit->watched_banks[number] ? kit->arch->bank(core) : 0);
+    unsigned which = 0;
+    for (unsigned i = 0; i < kit_look(core)->judged.count; i++)
+        which |= (unsigned)kit_may_reach(core, pc, kit_look(core)->judges[i], 2) << i;
+    return (uint16_t)which;
+}
+
+/* Where the cells of one of those watched begin now, with the bank that is selected. */
+static uint32_t begin_of(const oak_core *core, const kit_wanted *one)
+{
+    return one->cells.address + (one->banks ? kit_look(core)->arch->bank(core) : 0);
 }
 
 bool kit_reaches(const oak_core *core, uint32_t pc)
 {
     const kit_core *kit = kit_look(core);
-    if (kit->arch->glance && !kit->registers_watched && !kit->arch->glance(core, pc)) return false;
     kit_reach list[KIT_MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
         for (unsigned w = 0; w < kit->watched_count; w++)
-            if (wants(&kit->watched[w], &list[i]) &&
-                overlaps(begin_of(core, w), kit->watched[w].size, &list[i]))
+            if (wants(&kit->watched[w].cells, &list[i]) &&
+                overlaps(begin_of(core, &kit->watched[w]), kit->watched[w].cells.size, &list[i]))
                 return true;
     return false;
 }
@@ -145,8 +132,8 @@ static void note(oak_core *core, const kit_reach *one, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
     for (unsigned w = 0; w < kit->watched_count; w++) {
-        const oak_watched *watched = &kit->watched[w];
-        if (!wants(watched, one) || !overlaps(begin_of(core, w), watched->size, one)) continue;
+        const oak_watched *watched = &kit->watched[w].cells;
+        if (!wants(watched, one) || !overlaps(begin_of(core, &kit->watched[w]), watched->size, one)) continue;
         if (watched->accesses & one->accesses) kit->watch_hits |= (uint32_t)1 << w, kit->watch_pc = pc;
         if (!(watched->accesses & OAK_ACCESS_CHANGE)) continue;
         for (uint32_t at = one->address; at < one->address + one->size; at++) {
@@ -178,12 +165,12 @@ void kit_watch_entry(oak_core *core, uint32_t vector)
 {
     kit_core *kit = kit_of(core);
     kit_reach list[KIT_MOST_REACHED];
-    unsigned count = kit->arch->entry(core, list);
+    unsigned count = kit_entry(core, list);
     kit->judged_pc = kit->pc;
     kit->written_count = 0;
     for (unsigned i = 0; i < count; i++) note(core, &list[i], kit->pc);
     for (unsigned w = 0; w < kit->watched_count; w++) {
-        const oak_watched *one = &kit->watched[w];
+        const oak_watched *one = &kit->watched[w].cells;
         if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != vector)) continue;
         kit->watch_hits |= (uint32_t)1 << w;
         kit->watch_pc = kit->pc;
@@ -198,32 +185,7 @@ void kit_watch_end(oak_core *core)
             kit->watch_hits |= (uint32_t)1 << kit->written[i].number;
     kit->written_count = 0;
     if (kit->watch_hits) kit->attention = true;
-    if (kit->judged.judge.ends) kit_judged(core);
-}
-
-oak_status kit_judge(oak_core *core, const oak_judge *judge)
-{
-    kit_core *kit = kit_of(core);
-    const oak_architecture *about = &kit->arch->isa->about;
-    oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, core, judge);
-    for (unsigned i = 0; !status && i < kit->judged.count; i++) {
-        oak_watched *cells = &kit->judged.value[i].cells;
-        const kit_space *space = &kit->space[cells->space];
-        const struct kit_register *lies = kit->arch->registers_at;
-        for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
-            const oak_register_cells *one = &about->cells[c];
-            if (one->space == cells->space && one->address == cells->address && one->size == cells->size && !one->banks)
-                *cells = (oak_watched){.address = one->reg, .size = 1};
-        }
-        if (cells->space && space->cells && !about->spaces[cells->space].special)
-            oak_judged_at(&kit->judged, i, kit_cells(core, cells->space, cells->address, 1),
-                          cells->size * (space->unit ? space->unit : 1), false);
-        else if (!cells->space && lies && lies[cells->address].bytes)
-            oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
-                          lies[cells->address].bytes, true);
-    }
-    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.judge.ends;
-    return status;
+    if (kit->judged.count) kit_judged(core);
 }
 
 /* Changes of what a program does not simply keep are for somebody else to see. */
@@ -238,31 +200,62 @@ static bool can_be_seen(const kit_core *kit, const oak_watched *one)
 oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
 {
     kit_core *kit = kit_of(core);
-    oak_watched watched[OAK_MOST_WATCHED];
-    uint8_t banks[OAK_MOST_WATCHED] = {0}, stride[OAK_MOST_WATCHED] = {0};
+    kit_wanted watched[OAK_MOST_WATCHED];
     if (count > OAK_MOST_WATCHED) return OAK_UNSUPPORTED;
     for (unsigned i = 0; i < count; i++) {
-        watched[i] = asked[i];
+        watched[i] = (kit_wanted){.cells = asked[i]};
         bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
-        if (is_register && ((asked[i].accesses & OAK_ACCESS_CHANGE) ||
-                            !register_lies(&kit->arch->isa->about, &watched[i], &banks[i], &stride[i])))
+        if (is_register &&
+            ((asked[i].accesses & OAK_ACCESS_CHANGE) || !register_lies(&kit->arch->isa->about, &watched[i])))
             return OAK_UNSUPPORTED;
-        if (!watched[i].size && !handler) return OAK_OUT_OF_RANGE;
-        if (!handler && !can_be_seen(kit, &watched[i])) return OAK_UNSUPPORTED;
+        if (!watched[i].cells.size && !handler) return OAK_OUT_OF_RANGE;
+        if (!handler && !can_be_seen(kit, &watched[i].cells)) return OAK_UNSUPPORTED;
     }
-    kit->registers_watched = false;
-    for (unsigned i = 0; i < count; i++) {
-        kit->watched[i] = watched[i];
-        kit->watched_banks[i] = banks[i];
-        kit->watched_stride[i] = stride[i];
-        bool cells = !(watched[i].accesses & OAK_ACCESS_HANDLER);
-        kit->registers_watched |=
-            cells && (!watched[i].space || holds_register(&kit->arch->isa->about, &watched[i]));
-    }
+    for (unsigned i = 0; i < count; i++) kit->watched[i] = watched[i];
     kit->watched_count = count;
-    kit->observed = count || kit->tallies.at || kit->judged.judge.ends;
+    kit->observed = count || kit->tallies.at || kit->judged.count;
     kit->watch_hits = kit->written_count = 0;
-    if (kit->arch->watches) kit->arch->watches(core);
     kit_choose_handlers(core);
     return OAK_OK;
+}
+
+oak_status kit_judge(oak_core *core, const oak_judge *judge)
+{
+    kit_core *kit = kit_of(core);
+    const oak_architecture *about = &kit->arch->isa->about;
+    oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, core, judge);
+    for (unsigned i = 0; !status && i < kit->judged.count; i++) {
+        oak_watched *cells = &kit->judged.value[i].cells;
+        const kit_space *space = &kit->space[cells->space];
+        const struct kit_register *lies = kit->arch->registers_at;
+        for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
+            const oak_register_cells *one = &about->cells[c];
+            if (one->space == cells->space && one->address == cells->address && one->size == cells->size &&
+                !one->banks)
+                *cells = (oak_watched){.address = one->reg, .size = 1};
+        }
+        kit_wanted *judges = kit->judges[i];
+        judges[0] = judges[1] = (kit_wanted){.cells = *cells};
+        judges[0].cells.accesses = OAK_ACCESS_WRITE;
+        judges[1].cells.accesses = 0;
+        if (cells->space && space->cells && !about->spaces[cells->space].special)
+            oak_judged_at(&kit->judged, i, kit_cells(core, cells->space, cells->address, 1),
+                          cells->size * (space->unit ? space->unit : 1), false);
+        if (cells->space) continue;
+        (void)register_lies(about, &judges[0]);
+        for (unsigned f = 0; f < about->flag_count; f++) {
+            const oak_flag_info *flag = &about->flags[f];
+            if (flag->reg != cells->address || !(kit->judged.value[i].mask >> flag->bit & 1) ||
+                !flag->follows)
+                continue;
+            judges[1].cells = (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = flag->follows};
+            (void)register_lies(about, &judges[1]);
+        }
+        if (lies && lies[cells->address].bytes)
+            oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
+                          lies[cells->address].bytes, true);
+    }
+    kit->observed = kit->watched_count || kit->tallies.at || kit->judged.count;
+    kit_choose_handlers(core);
+    return status;
 }

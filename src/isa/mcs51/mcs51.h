@@ -24,11 +24,12 @@ enum mcs51_register {
     MCS51_REGISTERS
 };
 
-/* What an operand is to a row: the classes of the kit by their numbers + 1, then words. */
+/* The classes of operands by their numbers + 1. */
 enum mcs51_class {
     MCS51_NO_OPERAND,
     MCS51_RN,
     MCS51_AT_RI,
+    MCS51_AT_DPTR,
     MCS51_IMMEDIATE,
     MCS51_DATA16,
     MCS51_NOT_BIT,
@@ -37,14 +38,7 @@ enum mcs51_class {
     MCS51_BIT_ADDRESS,
     MCS51_REL,
     MCS51_ADDR11,
-    MCS51_ADDR16,
-    MCS51_A,
-    MCS51_AB,
-    MCS51_C,
-    MCS51_DPTR,
-    MCS51_AT_DPTR,
-    MCS51_AT_A_DPTR,
-    MCS51_AT_A_PC
+    MCS51_ADDR16
 };
 
 enum mcs51_touch {
@@ -54,8 +48,6 @@ enum mcs51_touch {
     MCS51_TOUCH_MODIFY,
     MCS51_TOUCH_EXCHANGE
 };
-
-enum { MCS51_MOST_OPERANDS = 3 };
 
 extern const oak_insn_row mcs51_rows[MCS51_ROWS];
 extern const uint8_t mcs51_cycles[MCS51_ROWS];

@@ -262,7 +262,7 @@
             *slot = *op;
             slot->handler = handler;
             slot->cost = 0;
-            slot[op->spare].handler = MCS51_IO_DONE;
+            slot[op->size].handler = MCS51_IO_DONE;
             if (mcs51_rows[row].flow == OAK_FLOW_BRANCH) slot->to = (CORE_SPAN + KIT_SPARE - 1) * (uint32_t)sizeof *op;
             kit->pc = HERE & 0xFFFF; /* for whoever wants to know */
             if (mcs51_is_io(core, AT)) {

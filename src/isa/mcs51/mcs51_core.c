@@ -211,27 +211,73 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
-#define FIELD(letter) kit_field_of(core->kit.tables, decoded, letter)
+    const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
+#define HAS(letter)   oak_pattern_width(pattern, letter)
+#define FIELD(letter) oak_pattern_get(pattern, letter, decoded->word)
     op->x = (uint8_t)(FIELD('n') | FIELD('i'));
     op->at = direct_index(FIELD('a'));
     if (decoded->flow == OAK_FLOW_CALL || decoded->row == MCS51_MOVC_A_PC)
         op->at = (decoded->address + decoded->size) & 0xFFFF;
-    for (unsigned i = 0; i < MCS51_MOST_OPERANDS; i++) switch (core->class_of[decoded->row][i]) {
-        case MCS51_BIT_ADDRESS:
-        case MCS51_NOT_BIT:
-            op->x = (uint8_t)(1u << (FIELD('b') & 7));
-            op->at = direct_index(mcs51_bit_cell((uint8_t)FIELD('b')));
-            break;
-        case MCS51_SOURCE: op->to = direct_index(FIELD('s')); break;
-        case MCS51_IMMEDIATE:
-        case MCS51_DATA16:
-            if (core->touch[decoded->row])
-                op->x = (uint8_t)FIELD('d'); /* at is taken by the direct address */
-            else op->at = FIELD('d');
-            break;
-        default: break;
-        }
+    if (HAS('b')) {
+        op->x = (uint8_t)(1u << (FIELD('b') & 7));
+        op->at = direct_index(mcs51_bit_cell((uint8_t)FIELD('b')));
+    }
+    if (HAS('s')) op->to = direct_index(FIELD('s'));
+    if (HAS('d') && core->touch[decoded->row])
+        op->x = (uint8_t)FIELD('d'); /* at is taken by the direct address */
+    else if (HAS('d')) op->at = FIELD('d');
+#undef HAS
 #undef FIELD
+}
+
+/* What a row does with its direct or bit operand. A bit is written back with the others of its byte. */
+static uint8_t touch_of(const struct kit_tables *tables, unsigned row)
+{
+    const char *uses = mcs51_rows[row].uses;
+    for (unsigned i = 0; i < tables->row[row].count; i++) {
+        unsigned class = tables->row[row].class_of[i];
+        bool bit = class == MCS51_BIT_ADDRESS || class == MCS51_NOT_BIT;
+        if (class != MCS51_DIRECT && !bit) continue;
+        if (oak_same(mcs51_rows[row].mnemonic, "xch")) return MCS51_TOUCH_EXCHANGE;
+        return uses[i] == 'r'          ? MCS51_TOUCH_READ
+               : uses[i] == 'b' || bit ? MCS51_TOUCH_MODIFY
+                                       : MCS51_TOUCH_WRITE;
+    }
+    return MCS51_TOUCH_NONE;
+}
+
+/* A bit is one of a byte; movx points outside the chip, with port 2 above the register. */
+static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
+{
+    if (one->space == MCS51_BIT) {
+        uint8_t cell = mcs51_bit_cell((uint8_t)one->address);
+        one->space = cell < 0x80 ? MCS51_IRAM : MCS51_SFR;
+        one->bits = (uint8_t)(1u << (one->address & 7));
+        one->address = cell;
+    } else if (one->space == MCS51_IRAM &&
+               (decoded->row == MCS51_MOVX_A_RI || decoded->row == MCS51_MOVX_RI_A)) {
+        one->space = MCS51_XRAM;
+        one->address |= (uint32_t)core->data[PORT2] << 8;
+    }
+}
+
+/* Code that is read. */
+static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
+{
+    if (decoded->row != MCS51_MOVC_A_DPTR && decoded->row != MCS51_MOVC_A_PC) return count;
+    uint32_t base = decoded->row == MCS51_MOVC_A_PC ? decoded->address + 1
+                                                    : (uint32_t)(core->data[DPH] << 8 | core->data[DPL]);
+    list[count++] = (kit_reach){.space = MCS51_CODE,
+                                .accesses = KIT_READS,
+                                .bits = 0xFF,
+                                .address = (base + core->a) & 0xFFFF,
+                                .size = 1};
+    return count;
+}
+
+static uint32_t bank(const oak_core *core)
+{
+    return core->data[PSW] & 0x18u;
 }
 
 /* ------------------------------------------------------------------------------------------ creating */
@@ -276,9 +322,10 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     core->code = core->kit.space[MCS51_CODE].cells;
     core->xram = core->kit.space[MCS51_XRAM].cells;
     core->xram_plain = core->xram_size;
-    for (unsigned row = 0; row < MCS51_ROWS; row++)
-        for (const char *bit = mcs51_rows[row].bits; *bit; bit++) core->takes_bit[row] |= *bit == 'b';
-    mcs51_open_watch(core);
+    for (unsigned row = 0; row < MCS51_ROWS; row++) {
+        core->takes_bit[row] = oak_pattern_width(&kit_tables_of(tables)->row[row].pattern, 'b') > 0;
+        core->touch[row] = touch_of(kit_tables_of(tables), row);
+    }
     for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, MCS51_SFR, 0x80 + s);
     kit_begin(core);
     *result = core;
@@ -286,11 +333,6 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 }
 
 /* ------------------------------------------------------------------------------------------ looking and changing */
-
-static uint8_t *bank(const oak_core *core)
-{
-    return (uint8_t *)(uintptr_t)core->data + (core->data[PSW] & 0x18);
-}
 
 static const struct kit_register registers_at[MCS51_REGISTERS] = {
     [MCS51_REG_PC] = {offsetof(oak_core, kit.pc), sizeof((oak_core *)0)->kit.pc},
@@ -303,7 +345,7 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
     if (reg == MCS51_REG_PSW) *value = psw_of(core);
     else if (reg == MCS51_REG_DPTR) *value = (uint32_t)(core->data[DPH] << 8 | core->data[DPL]);
     else if (reg < MCS51_REG_R0 || reg > MCS51_REG_R7) return kit_read_register(core, reg, value);
-    else *value = bank(core)[reg - MCS51_REG_R0];
+    else *value = core->data[bank(core) + reg - MCS51_REG_R0];
     return OAK_OK;
 }
 
@@ -313,7 +355,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     core->kit.attention = true;
     if (reg == MCS51_REG_PSW) set_psw(core, (uint8_t)value);
     else if (reg == MCS51_REG_DPTR) core->data[DPH] = (uint8_t)(value >> 8), core->data[DPL] = (uint8_t)value;
-    else if (reg >= MCS51_REG_R0) bank(core)[reg - MCS51_REG_R0] = (uint8_t)value;
+    else if (reg >= MCS51_REG_R0) core->data[bank(core) + reg - MCS51_REG_R0] = (uint8_t)value;
     else (void)!kit_write_register(core, reg, value); /* it is there and has so many bits */
     if (reg == MCS51_REG_SP) stack_set(core);
     return OAK_OK;
@@ -386,12 +428,9 @@ static const kit_arch arch = {
     .deaf = deaf,
     .asleep = asleep,
     .help = help,
-    .cells = mcs51_reached_cells,
-    .registers = mcs51_reached_registers,
-    .entry = mcs51_reached_entry,
-    .glance = mcs51_glance,
-    .bank = mcs51_bank,
-    .watches = mcs51_watches,
+    .bank = bank,
+    .window = window,
+    .more_cells = more_cells,
     .peek = peek,
     .poke = poke,
     .taken = MCS51_IO_TAKEN,

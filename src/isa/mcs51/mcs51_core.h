@@ -44,20 +44,6 @@ struct oak_core {
     uint8_t object[256]; /* 1 where something of the program's begins */
     bool takes_bit[MCS51_ROWS];
     uint8_t touch[MCS51_ROWS]; /* what it does with its direct or bit operand (mcs51_touch) */
-    uint8_t class_of[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* mcs51_class; MCS51_NO_OPERAND behind the last */
-    uint8_t operand_access[MCS51_ROWS][MCS51_MOST_OPERANDS]; /* of oak_access */
-    /* What a row does without naming it: bits of PSW that it looks at and sets, and whether it uses the stack or, to jump, a. */
-    struct {
-        uint8_t flags_read, flags_written;
-        bool stack, tests_a;
-    } silent[MCS51_ROWS];
-    /* The class of the one operand whose place only the registers tell, where a glance at it (and at a direct byte beside a
-     * register) is enough; else 0. */
-    uint8_t pointer[MCS51_ROWS];
-    bool special_watched; /* a special register is */
-    /* A quick look: is anything of these watched? Of the external RAM, of the code? */
-    bool ram_watched[RAM_SIZE];
-    uint32_t xram_first, xram_last, code_first, code_last;
 
     /* From here on: what a tape holds. */
     uint32_t xram_plain;       /* external RAM below this is there and can be written */
@@ -85,14 +71,5 @@ bool mcs51_external(const oak_core *core, uint32_t address, bool write);
 void mcs51_served(oak_core *core, uint64_t now);
 
 KIT_LOOPS(mcs51_);
-
-/* mcs51_watch.c: what instructions reach, for the kit. */
-void mcs51_open_watch(oak_core *core);
-unsigned mcs51_reached_cells(const oak_core *core, uint32_t pc, kit_reach *list);
-unsigned mcs51_reached_registers(const oak_core *core, uint32_t pc, kit_reach *list, unsigned count);
-unsigned mcs51_reached_entry(const oak_core *core, kit_reach *list);
-bool mcs51_glance(const oak_core *core, uint32_t pc);
-uint32_t mcs51_bank(const oak_core *core);
-void mcs51_watches(oak_core *core);
 
 #endif

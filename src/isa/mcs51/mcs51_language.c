@@ -15,20 +15,21 @@ static const kit_choice choices[] = {
 
 /* clang-format off */
 static const char *const banked[] = {"r0", "r1", "r2", "r3", "r4", "r5", "r6", "r7", NULL},
-                  *const pointers[] = {"r0", "r1", NULL};
+                  *const pointers[] = {"r0", "r1", NULL}, *const pointer[] = {"dptr", NULL};
 static const kit_class classes[] = {
     /* name     shape  names     letter value kind */
-    [MCS51_RN - 1]          = {.name = "rn",      .shape = "<>",  .names = banked,   .letter = 'n'},
-    [MCS51_AT_RI - 1]       = {.name = "@ri",     .shape = "@<>", .names = pointers, .letter = 'i'},
-    [MCS51_IMMEDIATE - 1]   = {.name = "#data",   .shape = "#{}", .value = 'd', .field = KIT_BITS},
-    [MCS51_DATA16 - 1]      = {.name = "#data16", .shape = "#{}", .value = 'd', .field = KIT_BITS, .points = true},
-    [MCS51_NOT_BIT - 1]     = {.name = "/bit",    .shape = "/{}", .value = 'b', .field = KIT_UNSIGNED},
-    [MCS51_DIRECT - 1]      = {.name = "direct",  .shape = "{}",  .value = 'a', .field = KIT_UNSIGNED},
-    [MCS51_SOURCE - 1]      = {.name = "source",  .shape = "{}",  .value = 's', .field = KIT_UNSIGNED},
-    [MCS51_BIT_ADDRESS - 1] = {.name = "bit",     .shape = "{}",  .value = 'b', .field = KIT_UNSIGNED},
-    [MCS51_REL - 1]         = {.name = "rel",     .shape = "{}",  .value = 'r', .field = KIT_RELATIVE},
-    [MCS51_ADDR11 - 1]      = {.name = "addr11",  .shape = "{}",  .value = 'p', .field = KIT_PAGE},
-    [MCS51_ADDR16 - 1]      = {.name = "addr16",  .shape = "{}",  .value = 'l', .field = KIT_TARGET},
+    [MCS51_RN - 1]          = {"rn",      "<>",  banked,   'n', .touch = KIT_TOUCH_REGISTER},
+    [MCS51_AT_RI - 1]       = {"@ri",     "@<>", pointers, 'i', .touch = KIT_TOUCH_POINTED, .space = MCS51_IRAM, .cells = 1},
+    [MCS51_AT_DPTR - 1]     = {"@dptr",   "@<>", pointer,  'z', .touch = KIT_TOUCH_POINTED, .space = MCS51_XRAM, .cells = 1},
+    [MCS51_IMMEDIATE - 1]   = {"#data",   "#{}", NULL, 0, 'd', KIT_BITS},
+    [MCS51_DATA16 - 1]      = {"#data16", "#{}", NULL, 0, 'd', KIT_BITS, .points = true},
+    [MCS51_NOT_BIT - 1]     = {"/bit",    "/{}", NULL, 0, 'b', KIT_UNSIGNED, MCS51_BIT, KIT_TOUCH_CELL, 1},
+    [MCS51_DIRECT - 1]      = {"direct",  "{}",  NULL, 0, 'a', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL, 1},
+    [MCS51_SOURCE - 1]      = {"source",  "{}",  NULL, 0, 's', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL, 1},
+    [MCS51_BIT_ADDRESS - 1] = {"bit",     "{}",  NULL, 0, 'b', KIT_UNSIGNED, MCS51_BIT, KIT_TOUCH_CELL, 1},
+    [MCS51_REL - 1]         = {"rel",     "{}",  NULL, 0, 'r', KIT_RELATIVE},
+    [MCS51_ADDR11 - 1]      = {"addr11",  "{}",  NULL, 0, 'p', KIT_PAGE},
+    [MCS51_ADDR16 - 1]      = {"addr16",  "{}",  NULL, 0, 'l', KIT_TARGET},
     {0}};
 static const kit_letter letters[] = {{"a", 'a'}, {"c", 'c'}, {"r*", 'r'}, {"@r*", '@'}, {"#{}", '#'}, {"{}", '='},
                                      {"dptr", 'd'}, {"@dptr", 'D'}, {0}};
@@ -301,7 +302,7 @@ static oak_status bit_of(const oak_value *cell, int64_t bit, oak_value *result)
 static unsigned space_of(const kit_class *class, uint32_t value)
 {
     unsigned number = (unsigned)(class - classes + 1);
-    if (number != MCS51_DIRECT && number != MCS51_SOURCE) return MCS51_NUMBER;
+    if (number != MCS51_DIRECT && number != MCS51_SOURCE) return class->space;
     return value < 0x80 ? MCS51_IRAM : MCS51_SFR;
 }
 
@@ -387,9 +388,12 @@ static const oak_register_cells register_cells[] = {
     {MCS51_REG_R7, MCS51_IRAM, 1, 4, 8, 7}};
 
 static const oak_flag_info flags[] = {
-    {"cy", MCS51_REG_PSW, 7, 1, "carry", false},       {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry", false},
-    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0", false}, {"rs", MCS51_REG_PSW, 3, 2, "register bank", false},
-    {"ov", MCS51_REG_PSW, 2, 1, "overflow", false},    {"p", MCS51_REG_PSW, 0, 1, "parity of a", false},
+    {"cy", MCS51_REG_PSW, 7, 1, "carry", false, 0},
+    {"ac", MCS51_REG_PSW, 6, 1, "auxiliary carry", false, 0},
+    {"f0", MCS51_REG_PSW, 5, 1, "user flag 0", false, 0},
+    {"rs", MCS51_REG_PSW, 3, 2, "register bank", false, 0},
+    {"ov", MCS51_REG_PSW, 2, 1, "overflow", false, 0},
+    {"p", MCS51_REG_PSW, 0, 1, "parity of a", false, MCS51_REG_A},
 };
 
 static const kit_language language = {.isa = &oak_isa_mcs51,
