@@ -276,8 +276,7 @@ static char *complete_word(const char *text, int state)
     F(, rl_completion_entry_function)                                                                        \
     F(, rl_basic_word_break_characters)                                                                      \
     F(, rl_filename_completion_function)                                                                     \
-    F(, using_history) F(, stifle_history) F(, read_history) F(, readline) F(, add_history)                  \
-        F(, write_history)
+    F(, using_history) F(, stifle_history) F(, read_history) F(, readline) F(, add_history) F(, write_history)
 LATE_TABLE(edit_table, EDIT_LIST)
 static edit_table edit;
 

@@ -27,22 +27,21 @@ struct oak_core {
 extern const oak_isa oak_isa_knot;
 
 /* clang-format off */
-#define AT_OF(member) {offsetof(oak_core, member), sizeof((oak_core *)0)->member}
 #define REGISTERS(R) /* the halves are those of a little-endian host */                                    \
-    R(PC, "pc", 12, "program counter", false, 0, AT_OF(kit.pc))                                              \
-    R(W, "w", 8, "working register", false, 0, AT_OF(w))                                                     \
-    R(D, "d", 16, "double register", false, 0, AT_OF(d))                                                     \
-    R(P, "p", 24, "pointer", false, KNOT_WIDE, AT_OF(p))                                                     \
+    R(PC, "pc", 12, "program counter", false, 0, KIT_AT(kit.pc))                                              \
+    R(W, "w", 8, "working register", false, 0, KIT_AT(w))                                                     \
+    R(D, "d", 16, "double register", false, 0, KIT_AT(d))                                                     \
+    R(P, "p", 24, "pointer", false, KNOT_WIDE, KIT_AT(p))                                                     \
     R(DL, "dl", 8, "its low half", true, 0, {offsetof(oak_core, d), 1})                                      \
     R(DH, "dh", 8, "its high half", true, 0, {offsetof(oak_core, d) + 1, 1})                                 \
-    R(C, "cf", 1, "carry", false, 0, AT_OF(c))                                                               \
-    R(BK, "bk", 1, "bank", false, 0, AT_OF(bk))                                                              \
-    R(SP, "sp", 3, "levels in use", false, 0, AT_OF(sp))                                                     \
-    R(S0, "stk0", 12, "return", false, 0, AT_OF(stk[0]))                                                     \
-    R(S1, "stk1", 12, "return", false, 0, AT_OF(stk[1]))                                                     \
-    R(S2, "stk2", 12, "return", false, 0, AT_OF(stk[2]))                                                     \
-    R(S3, "stk3", 12, "return", false, 0, AT_OF(stk[3]))                                                     \
-    R(OTHER, "w'", 8, "the other w", false, 0, AT_OF(other))
+    R(C, "cf", 1, "carry", false, 0, KIT_AT(c))                                                               \
+    R(BK, "bk", 1, "bank", false, 0, KIT_AT(bk))                                                              \
+    R(SP, "sp", 3, "levels in use", false, 0, KIT_AT(sp))                                                     \
+    R(S0, "stk0", 12, "return", false, 0, KIT_AT(stk[0]))                                                     \
+    R(S1, "stk1", 12, "return", false, 0, KIT_AT(stk[1]))                                                     \
+    R(S2, "stk2", 12, "return", false, 0, KIT_AT(stk[2]))                                                     \
+    R(S3, "stk3", 12, "return", false, 0, KIT_AT(stk[3]))                                                     \
+    R(OTHER, "w'", 8, "the other w", false, 0, KIT_AT(other))
 #define NUMBER(id, name, bits, title, derived, points, ...) R_##id,
 enum { REGISTERS(NUMBER) R_COUNT };
 /* clang-format on */
@@ -196,9 +195,8 @@ static const oak_space_info spaces[KNOT_SPACES] = {{"number", "a plain number", 
                                                    {"nib", "cells of four bits", false, false, 0, 128, 4, false, 64},
                                                    {"wide", "data memory", false, false, 0, 1 << 24, 0, false, 0},
                                                    {"io", "I/O registers", false, true, 0, 128, 0, true, 0}};
-#define INNER(member, most) {#member, offsetof(oak_core, member), sizeof((oak_core *)0)->member, most}
-static const kit_inner inner[] = {INNER(line, 3), INNER(serving, KNOT_LINES), INNER(sleeping, 1),
-                                  INNER(from[0], UINT64_MAX), INNER(from[1], UINT64_MAX), {0}};
+static const kit_inner inner[] = {KIT_INNER("line", line, 3), KIT_INNER("serving", serving, KNOT_LINES), KIT_INNER("sleeping", sleeping, 1),
+                                  KIT_INNER("from[0]", from[0], UINT64_MAX), KIT_INNER("from[1]", from[1], UINT64_MAX), {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_knot, .code_span = KNOT_SPAN, .core_size = sizeof(oak_core), .cycles = knot_cycles,

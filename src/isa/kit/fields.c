@@ -24,7 +24,7 @@ static oak_status refuse(encoder *self, const char *code)
 }
 
 /* "`count`, which is 300 (0x12c),", "300 (0x12c)". */
-static void show(const oak_value *value, char *text, size_t room)
+void kit_show_number(const oak_value *value, char *text, size_t room)
 {
     char number[48];
     if (value->number < 0) oak_format(number, sizeof number, "%lld", (long long)value->number);
@@ -36,7 +36,7 @@ static void show(const oak_value *value, char *text, size_t room)
 }
 
 /* "`name`" or the number itself. */
-static void call(const oak_value *value, char *text, size_t room)
+void kit_show_value(const oak_value *value, char *text, size_t room)
 {
     if (value->name) oak_format(text, room, "`%.60s`", value->name);
     else if (value->number < 0) oak_format(text, room, "%lld", (long long)value->number);
@@ -53,7 +53,7 @@ static oak_status out_of_range(encoder *self, int64_t least, int64_t most)
     char text[120];
     unsigned width = width_of(self);
     bool all = most - least >= ((int64_t)1 << width) - 1;
-    show(self->value, text, sizeof text);
+    kit_show_number(self->value, text, sizeof text);
     if (all && self->class->field == KIT_BITS) {
         SAY(self, "%s does not fit %u bits", text, width);
         if (width == 8) HINT(self, "Take one byte of it: low(…) or high(…).");
@@ -67,7 +67,7 @@ static oak_status check_space(encoder *self, unsigned space)
     const oak_space_info *spaces = self->tables->language->isa->about.spaces;
     if (!self->value->space || self->value->space == space) return OAK_OK;
     char text[120];
-    show(self->value, text, sizeof text);
+    kit_show_number(self->value, text, sizeof text);
     SAY(self, "%s lies in %s, this takes %s", text, spaces[self->value->space].title,
         space ? spaces[space].title : "a plain number");
     if (!space) HINT(self, "`&name` is the address of a variable.");
@@ -87,15 +87,27 @@ static const char *choice_of(const encoder *self)
     return NULL;
 }
 
-static oak_status too_far(encoder *self, bool page, unsigned number)
+/* The opposite of a condition, or NULL. */
+static const char *opposite_of(const encoder *self)
+{
+    for (const kit_pair *one = self->tables->language->opposites; one && one->a; one++) {
+        if (oak_same(self->row->mnemonic, one->a)) return one->b;
+        if (oak_same(self->row->mnemonic, one->b)) return one->a;
+    }
+    return NULL;
+}
+
+static oak_status too_far(encoder *self, bool page)
 {
     const char *name = self->value->name ? self->value->name : "target", *choice = choice_of(self);
+    const char *jump = self->tables->language->jump, *opposite = opposite_of(self);
     if (choice)
         HINT(self, "Write `%s %s`, which takes the shortest %s that reaches.", choice, name,
              page ? "form" : "jump");
-    else HINT(self, "Let it jump to a near jump that goes there.");
-    if (!page && !choice && self->tables->language->far)
-        self->tables->language->far(number, self->value, self->why);
+    else if (page || !jump) HINT(self, "Let it jump to a near jump that goes there.");
+    else if (opposite)
+        HINT(self, "Write `%s %sskip`, `%s %s`, `skip:`.", opposite, self->operand ? "…, " : "", jump, name);
+    else HINT(self, "Let it jump to a near `%s %s`.", jump, name);
     return refuse(self, "branch-reach");
 }
 
@@ -104,11 +116,11 @@ static oak_status put_target(encoder *self, uint32_t *field)
     const kit_language *language = self->tables->language;
     const oak_architecture *about = &language->isa->about;
     int64_t end = (int64_t)about->spaces[about->code_space].end, target = self->value->number;
-    unsigned width = width_of(self), row = (unsigned)(self->row - language->isa->rows);
+    unsigned width = width_of(self);
     bool words = oak_unit_bytes(about, about->code_space) > 1;
     int64_t distance = target - self->next, reach = (int64_t)1 << (width - 1);
     char name[80];
-    call(self->value, name, sizeof name);
+    kit_show_value(self->value, name, sizeof name);
     if (self->value->space && self->value->space != about->code_space) {
         SAY(self, "%s is no place in code memory", name);
         HINT(self, "A jump or call goes to a label of the program.");
@@ -129,7 +141,7 @@ static oak_status put_target(encoder *self, uint32_t *field)
         SAY(self, "%s (0x%04llx) is outside the %spage 0x%04llx to 0x%04llx that %s reaches from here", name,
             (unsigned long long)target, size, (unsigned long long)(self->next >> width << width),
             (unsigned long long)((self->next >> width << width) + 2 * reach - 1), self->row->mnemonic);
-        return too_far(self, true, row);
+        return too_far(self, true);
     }
     if (distance >= end / 2) distance -= end; /* the counter wraps */
     if (distance < -end / 2) distance += end;
@@ -138,7 +150,7 @@ static oak_status put_target(encoder *self, uint32_t *field)
     SAY(self, "%s is %lld %s %s, %s reaches %lld back and %lld forward", name,
         (long long)(distance < 0 ? -distance : distance), words ? "words" : "bytes",
         distance < 0 ? "back" : "forward", self->row->mnemonic, (long long)reach, (long long)reach - 1);
-    return too_far(self, false, row);
+    return too_far(self, false);
 }
 
 static oak_status put_value(encoder *self, uint32_t *field)

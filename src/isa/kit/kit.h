@@ -122,6 +122,16 @@ typedef struct kit_inner {
     uint64_t most; /* what a file says beyond this is cut down to it */
 } kit_inner;
 
+/* A member of an oak_core as these two have it. */
+#define KIT_INNER(name, member, most)                                                                        \
+    {                                                                                                        \
+        name, offsetof(oak_core, member), sizeof((oak_core *)0)->member, most                                \
+    }
+#define KIT_AT(member)                                                                                       \
+    {                                                                                                        \
+        offsetof(oak_core, member), sizeof((oak_core *)0)->member                                            \
+    }
+
 /* What an architecture has of its own. What is said to be optional may be NULL. */
 typedef struct kit_arch {
     const oak_isa *isa;

@@ -61,6 +61,11 @@ typedef struct kit_choice {
     const char *mnemonic, *of; /* a list ends with NULL */
 } kit_choice;
 
+/* Two mnemonics that are each other's opposites: OPPOSITES(jc, jnc). */
+typedef struct kit_pair {
+    const char *a, *b; /* a list ends with NULL */
+} kit_pair;
+
 /* How the remedies call an operand: a word, a word that begins so ("r*"), or a shape. */
 typedef struct kit_letter {
     const char *text; /* a list ends with NULL */
@@ -74,6 +79,8 @@ typedef struct kit_language {
     const kit_choice *choices;
     const oak_remedy *remedies;
     const kit_letter *letters;
+    const kit_pair *opposites; /* branches on conditions */
+    const char *jump;          /* that reaches anything, for the advice on a branch out of reach */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
@@ -81,8 +88,6 @@ typedef struct kit_language {
     bool (*other_name)(const char *word, unsigned class, oak_refusal *why);
     /* Before a value goes into its field; after OAK_REFUSED *why is filled in but for the operand. */
     oak_status (*check)(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why);
-    /* The hint for a branch out of reach. */
-    void (*far)(unsigned row, const oak_value *value, oak_refusal *why);
     /* The space a value lies in, where the class alone does not say; and how it is written, where it is not a number or a name. */
     unsigned (*space_of)(const kit_class *class, uint32_t value);
     bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);
@@ -177,6 +182,9 @@ uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, 
 /* What a field of a decoded instruction means: a number, or an address of code. */
 int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
                      uint64_t word, uint32_t address);
+/* "`count`, which is 300 (0x12c),", "300 (0x12c)"; and "`count`" or "0x12c". */
+void kit_show_number(const oak_value *value, char *text, size_t room);
+void kit_show_value(const oak_value *value, char *text, size_t room);
 /* Units of an architecture's code that a row takes. */
 unsigned kit_units_of(const struct kit_tables *tables, unsigned row);
 

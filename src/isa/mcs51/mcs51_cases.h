@@ -36,14 +36,19 @@
         data[SP] = (uint8_t)(sp + 2);                                                                        \
         ENTER(TARGET);                                                                                       \
     } while (0)
-#define RETURN                                                                                               \
-    do {                                                                                                     \
-        uint32_t sp = data[SP];                                                                              \
-        if (sp < 1) goto stack_underflow;                                                                    \
-        if (sp > core->ram_top) goto stack_overflow;                                                         \
-        data[SP] = (uint8_t)(sp - 2);                                                                        \
-        ENTER(ops + (data[sp] << 8 | data[sp - 1]));                                                         \
-    } while (0)
+#define RETURN_ADDRESS                                                                                       \
+    uint32_t sp = data[SP];                                                                                  \
+    if (sp < 1) goto stack_underflow;                                                                        \
+    if (sp > core->ram_top) goto stack_overflow;                                                             \
+    data[SP] = (uint8_t)(sp - 2);                                                                            \
+    kit_op *const back = ops + (data[sp] << 8 | data[sp - 1])
+#define CODE_AT(address)                                                                                     \
+    pointed = (address)&0xFFFF;                                                                              \
+    if (pointed >= core->code_size) goto no_such_code
+#define EXTERNAL(address, write)                                                                             \
+    pointed = (address);                                                                                     \
+    if (pointed >= core->xram_plain && mcs51_external(core, pointed, write)) goto no_such_xram
+#define BEYOND_PORT ((uint32_t)(data[PORT2] << 8 | r[X]))
 
 /* clang-format off */
     ON(MCS51_ADD_A_RN): ADD_TO_A(r[X], 0); NEXT(1);
@@ -139,36 +144,12 @@
     ON(MCS51_MOV_RI_DIR): POINTED; data[pointed] = DIRECT; NEXT(2);
     ON(MCS51_MOV_RI_IMM): POINTED; data[pointed] = (uint8_t)IMMEDIATE; NEXT(2);
     ON(MCS51_MOV_DPTR_IMM): data[DPL] = (uint8_t)IMMEDIATE; data[DPH] = (uint8_t)(IMMEDIATE >> 8); NEXT(3);
-    ON(MCS51_MOVC_A_DPTR):
-        pointed = (DPTR_VALUE + a) & 0xFFFF;
-        if (pointed >= core->code_size) goto no_such_code;
-        a = core->code[pointed];
-        NEXT(1);
-    ON(MCS51_MOVC_A_PC):
-        pointed = (AT + a) & 0xFFFF;
-        if (pointed >= core->code_size) goto no_such_code;
-        a = core->code[pointed];
-        NEXT(1);
-    ON(MCS51_MOVX_A_RI):
-        pointed = (uint32_t)(data[PORT2] << 8 | r[X]);
-        if (pointed >= core->xram_plain && mcs51_external(core, pointed, false)) goto no_such_xram;
-        a = core->xram[pointed];
-        NEXT(1);
-    ON(MCS51_MOVX_A_DPTR):
-        pointed = DPTR_VALUE;
-        if (pointed >= core->xram_plain && mcs51_external(core, pointed, false)) goto no_such_xram;
-        a = core->xram[pointed];
-        NEXT(1);
-    ON(MCS51_MOVX_RI_A):
-        pointed = (uint32_t)(data[PORT2] << 8 | r[X]);
-        if (pointed >= core->xram_plain && mcs51_external(core, pointed, true)) goto no_such_xram;
-        core->xram[pointed] = (uint8_t)a;
-        NEXT(1);
-    ON(MCS51_MOVX_DPTR_A):
-        pointed = DPTR_VALUE;
-        if (pointed >= core->xram_plain && mcs51_external(core, pointed, true)) goto no_such_xram;
-        core->xram[pointed] = (uint8_t)a;
-        NEXT(1);
+    ON(MCS51_MOVC_A_DPTR): CODE_AT(DPTR_VALUE + a); a = core->code[pointed]; NEXT(1);
+    ON(MCS51_MOVC_A_PC): CODE_AT(AT + a); a = core->code[pointed]; NEXT(1);
+    ON(MCS51_MOVX_A_RI): EXTERNAL(BEYOND_PORT, false); a = core->xram[pointed]; NEXT(1);
+    ON(MCS51_MOVX_A_DPTR): EXTERNAL(DPTR_VALUE, false); a = core->xram[pointed]; NEXT(1);
+    ON(MCS51_MOVX_RI_A): EXTERNAL(BEYOND_PORT, true); core->xram[pointed] = (uint8_t)a; NEXT(1);
+    ON(MCS51_MOVX_DPTR_A): EXTERNAL(DPTR_VALUE, true); core->xram[pointed] = (uint8_t)a; NEXT(1);
     ON(MCS51_PUSH_DIR):
     {
         uint32_t sp = data[SP] + 1u;
@@ -225,17 +206,8 @@
 
     ON(MCS51_ACALL): CALL;
     ON(MCS51_LCALL): CALL;
-    ON(MCS51_RET): RETURN;
-    ON(MCS51_RETI):
-    {
-        uint32_t sp = data[SP];
-        if (sp < 1) goto stack_underflow;
-        if (sp > core->ram_top) goto stack_overflow;
-        data[SP] = (uint8_t)(sp - 2);
-        op = ops + (data[sp] << 8 | data[sp - 1]);
-        mcs51_served(core, NOW_ENDS);
-        FINISH;
-    }
+    ON(MCS51_RET): { RETURN_ADDRESS; ENTER(back); }
+    ON(MCS51_RETI): { RETURN_ADDRESS; op = back; mcs51_served(core, NOW_ENDS); FINISH; }
     ON(MCS51_AJMP): ENTER(TARGET);
     ON(MCS51_LJMP): ENTER(TARGET);
     ON(MCS51_SJMP): ENTER(TARGET);
@@ -318,4 +290,7 @@ stack_underflow:
 #undef SUBTRACT_FROM_A
 #undef COMPARE_AND_BRANCH
 #undef CALL
-#undef RETURN
+#undef RETURN_ADDRESS
+#undef CODE_AT
+#undef EXTERNAL
+#undef BEYOND_PORT

@@ -1,4 +1,4 @@
-/* mcs51_core.c — one MCS-51: special registers, interrupts, operands of decoded instructions, registers. */
+/* mcs51_core.c — one MCS-51: special registers, interrupts, operands of decoded instructions, registers, the loop. */
 #include "isa/mcs51/mcs51_core.h"
 
 /* ------------------------------------------------------------------------------------------ special registers */
@@ -26,14 +26,16 @@ static void stack_set(oak_core *core)
     core->stack_top = (uint8_t)(top - 1 < core->ram_top ? top - 1 : core->ram_top);
 }
 
-bool mcs51_is_io(const oak_core *core, uint32_t at)
+/* True when a direct index needs more than a plain load or store. */
+static bool mcs51_is_io(const oak_core *core, uint32_t at)
 {
     if (at < 0x80 + SFR_AT) return false;
     return at == ACC || at == PSW || at == SP || at == IE || at == IP || at == PCON ||
            core->cell[at - 0x80 - SFR_AT] != OAK_CELL_PLAIN;
 }
 
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, uint64_t now)
+/* Accesses at the beginning of the cycle `now`. latch: the instruction changes and writes back. */
+static uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, uint64_t now)
 {
     if (at == ACC) return core->a;
     if (at == PSW) return psw_of(core);
@@ -43,7 +45,7 @@ uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, ui
                                                 latch, asked, now);
 }
 
-void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
+static void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now)
 {
     if (at == ACC) {
         core->a = value;
@@ -82,7 +84,8 @@ static bool stack_grows(oak_core *core, uint32_t top, uint64_t now)
     return true;
 }
 
-bool mcs51_external(const oak_core *core, uint32_t address, bool write)
+/* An access to the external bus that is to be looked at: false when it is all right. */
+static bool mcs51_external(const oak_core *core, uint32_t address, bool write)
 {
     if (!core->external_count) return address >= core->xram_size;
     for (unsigned i = 0; i < core->external_count; i++) {
@@ -105,7 +108,8 @@ static oak_status set_external(oak_core *core, unsigned space, const oak_externa
     return OAK_OK;
 }
 
-void mcs51_served(oak_core *core, uint64_t now)
+/* What reti does beside returning, by the end of the instruction. */
+static void mcs51_served(oak_core *core, uint64_t now)
 {
     enum { LONGEST = 4 }; /* cycles of the one instruction that passes before another interrupt */
     if (core->serving) oak_service_leave(&core->kit.log, now);
@@ -280,6 +284,30 @@ static uint32_t bank(const oak_core *core)
     return core->data[PSW] & 0x18u;
 }
 
+/* ------------------------------------------------------------------------------------------ the loop */
+
+/* Registers that matter live in locals: a, cy, carries, r (the bank). */
+#include "isa/kit/dispatch.h"
+
+#define CORE_TABLE    "isa/mcs51/mcs51.def"
+#define CORE_CASES    "isa/mcs51/mcs51_cases.h"
+#define CORE_SPAN     MCS51_SPAN
+#define CORE_CODE     MCS51_CODE
+#define CORE_EXTRA(X) X(MCS51_IO) X(MCS51_IO_DONE) X(MCS51_IO_TAKEN)
+#define CORE_LOCALS                                                                                          \
+    uint8_t *const data = core->data;                                                                        \
+    kit_op *io_op = NULL;                                                                                    \
+    uint32_t a, cy, carries, pointed = 0, io_target = 0;                                                     \
+    uint64_t io_end = 0;                                                                                     \
+    uint8_t *r
+#define SAVE       (core->a = (uint8_t)a, core->cy = (uint8_t)cy, core->carries = carries)
+#define LOAD       (a = core->a, cy = core->cy, carries = core->carries, r = data + (data[PSW] & 0x18))
+#define BACK_TO_IT (op = io_op ? io_op : op)
+
+#define CORE_LOOP(name) mcs51_##name
+KIT_LOOPS(mcs51_);
+#include "isa/kit/loops.h"
+
 /* ------------------------------------------------------------------------------------------ creating */
 
 /* What a reset does on the chip: RAM keeps what it holds. */
@@ -298,47 +326,7 @@ static void reset_registers(oak_core *core)
     core->kit.next_event = core->kit.next_device = 0;
 }
 
-static const kit_arch arch;
-
-static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
-{
-    oak_core *core;
-    oak_status status = kit_create(&arch, tables, setup, &core);
-    if (status) return status;
-    for (unsigned i = 0; i < setup->memory_count; i++) {
-        const oak_core_memory *memory = &setup->memories[i];
-        if (memory->space == MCS51_CODE) core->code_size = memory->base + memory->size;
-        if (memory->space == MCS51_IRAM) core->ram_top = memory->base + memory->size - 1;
-        if (memory->space == MCS51_XRAM) core->xram_size = memory->base + memory->size;
-    }
-    if (!kit_take_space(core, MCS51_CODE, 0, core->code_size, 0xFF, true) ||
-        !kit_take_space(core, MCS51_XRAM, 0, core->xram_size, 0, false)) {
-        kit_destroy(core);
-        return OAK_NO_MEMORY;
-    }
-    core->kit.space[MCS51_IRAM] = (kit_space){.cells = core->data, .size = core->ram_top + 1};
-    core->kit.space[MCS51_SFR] =
-        (kit_space){.cells = core->data + 0x80 + SFR_AT, .first = 0x80, .size = 0x80};
-    core->code = core->kit.space[MCS51_CODE].cells;
-    core->xram = core->kit.space[MCS51_XRAM].cells;
-    core->xram_plain = core->xram_size;
-    for (unsigned row = 0; row < MCS51_ROWS; row++) {
-        core->takes_bit[row] = oak_pattern_width(&kit_tables_of(tables)->row[row].pattern, 'b') > 0;
-        core->touch[row] = touch_of(kit_tables_of(tables), row);
-    }
-    for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, MCS51_SFR, 0x80 + s);
-    kit_begin(core);
-    *result = core;
-    return OAK_OK;
-}
-
 /* ------------------------------------------------------------------------------------------ looking and changing */
-
-static const struct kit_register registers_at[MCS51_REGISTERS] = {
-    [MCS51_REG_PC] = {offsetof(oak_core, kit.pc), sizeof((oak_core *)0)->kit.pc},
-    [MCS51_REG_A] = {offsetof(oak_core, a), 1},
-    [MCS51_REG_B] = {offsetof(oak_core, data) + B, 1},
-    [MCS51_REG_SP] = {offsetof(oak_core, data) + SP, 1}};
 
 static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
 {
@@ -392,25 +380,15 @@ static unsigned exception(const oak_core *core)
     return core->serving ? 8u * (core->served[core->serving >> 1] - 1u) + 3 : 0;
 }
 
-#define INNER(member, most)                                                                                  \
-    {                                                                                                        \
-#member, offsetof(oak_core, member), sizeof((oak_core *)0)->member, most                             \
-    }
-#define FROM(n)                                                                                              \
-    {                                                                                                        \
-        "from" #n, offsetof(oak_core, from[n]), sizeof(uint64_t), UINT64_MAX                                 \
-    }
-static const kit_inner inner[] = {INNER(line, UINT8_MAX),
-                                  INNER(serving, UINT8_MAX),
-                                  {"served[0]", offsetof(oak_core, served[0]), 1, MCS51_LINES},
-                                  {"served[1]", offsetof(oak_core, served[1]), 1, MCS51_LINES},
-                                  FROM(0),
-                                  FROM(1),
-                                  FROM(2),
-                                  FROM(3),
-                                  FROM(4),
-                                  FROM(5),
-                                  {0}};
+/* clang-format off */
+static const kit_inner inner[] = {
+    KIT_INNER("line", line, UINT8_MAX), KIT_INNER("serving", serving, UINT8_MAX),
+    KIT_INNER("served[0]", served[0], MCS51_LINES), KIT_INNER("served[1]", served[1], MCS51_LINES),
+    KIT_INNER("from0", from[0], UINT64_MAX), KIT_INNER("from1", from[1], UINT64_MAX), KIT_INNER("from2", from[2], UINT64_MAX),
+    KIT_INNER("from3", from[3], UINT64_MAX), KIT_INNER("from4", from[4], UINT64_MAX), KIT_INNER("from5", from[5], UINT64_MAX), {0}};
+static const struct kit_register registers_at[MCS51_REGISTERS] = {
+    [MCS51_REG_PC] = KIT_AT(kit.pc), [MCS51_REG_A] = KIT_AT(a), [MCS51_REG_B] = KIT_AT(data[B]), [MCS51_REG_SP] = KIT_AT(data[SP])};
+/* clang-format on */
 
 static const kit_arch arch = {
     .isa = &oak_isa_mcs51,
@@ -437,6 +415,38 @@ static const kit_arch arch = {
     .tape_from = offsetof(oak_core, xram_plain),
     .tape_to = sizeof(oak_core),
 };
+
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+{
+    oak_core *core;
+    oak_status status = kit_create(&arch, tables, setup, &core);
+    if (status) return status;
+    for (unsigned i = 0; i < setup->memory_count; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        if (memory->space == MCS51_CODE) core->code_size = memory->base + memory->size;
+        if (memory->space == MCS51_IRAM) core->ram_top = memory->base + memory->size - 1;
+        if (memory->space == MCS51_XRAM) core->xram_size = memory->base + memory->size;
+    }
+    if (!kit_take_space(core, MCS51_CODE, 0, core->code_size, 0xFF, true) ||
+        !kit_take_space(core, MCS51_XRAM, 0, core->xram_size, 0, false)) {
+        kit_destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    core->kit.space[MCS51_IRAM] = (kit_space){.cells = core->data, .size = core->ram_top + 1};
+    core->kit.space[MCS51_SFR] =
+        (kit_space){.cells = core->data + 0x80 + SFR_AT, .first = 0x80, .size = 0x80};
+    core->code = core->kit.space[MCS51_CODE].cells;
+    core->xram = core->kit.space[MCS51_XRAM].cells;
+    core->xram_plain = core->xram_size;
+    for (unsigned row = 0; row < MCS51_ROWS; row++) {
+        core->takes_bit[row] = oak_pattern_width(&kit_tables_of(tables)->row[row].pattern, 'b') > 0;
+        core->touch[row] = touch_of(kit_tables_of(tables), row);
+    }
+    for (uint32_t s = 0; s < 128; s++) core->cell[s] = setup->cell_kind(setup->machine, MCS51_SFR, 0x80 + s);
+    kit_begin(core);
+    *result = core;
+    return OAK_OK;
+}
 
 const oak_core_ops mcs51_core_ops = {
     KIT_CORE_OPS,

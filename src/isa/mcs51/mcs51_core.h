@@ -60,16 +60,4 @@ struct oak_core {
     uint64_t from[MCS51_LINES]; /* the first cycle at whose beginning an interrupt can be served */
 };
 
-/* True when direct index `at` needs more than a plain load or store. */
-bool mcs51_is_io(const oak_core *core, uint32_t at);
-/* An access at the beginning of the cycle `now`. latch: the instruction changes and writes back. */
-uint8_t mcs51_io_read(oak_core *core, uint32_t at, bool latch, uint8_t asked, uint64_t now);
-void mcs51_io_write(oak_core *core, uint32_t at, uint8_t value, uint64_t now);
-/* An access to the external bus that is to be looked at: false when it is all right. */
-bool mcs51_external(const oak_core *core, uint32_t address, bool write);
-/* What reti does beside returning, by the end of the instruction. */
-void mcs51_served(oak_core *core, uint64_t now);
-
-KIT_LOOPS(mcs51_);
-
 #endif

@@ -37,14 +37,16 @@ static const kit_letter letters[] = {{"a", 'a'}, {"c", 'c'}, {"r*", 'r'}, {"@r*"
 
 static const oak_remedy remedies[] = {
 #define REMEDY(mnemonic, operands, hint) {mnemonic, operands, hint},
-#define TRADE(kind, hint)
 #include "isa/mcs51/mcs51_words.def"
     {0}};
 static const char *const trade[OAK_TRADES] = {
-#define REMEDY(mnemonic, operands, hint)
 #define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
 #include "isa/mcs51/mcs51_words.def"
 };
+static const kit_pair opposites[] = {
+#define OPPOSITES(a, b) {#a, #b},
+#include "isa/mcs51/mcs51_words.def"
+    {0}};
 
 /* ------------------------------------------------------------------------------------------ operands that cannot be */
 
@@ -117,30 +119,10 @@ static oak_status refuse(oak_refusal *why, const char *code)
 #define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
 #define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
 
-/* "`name`" or the number itself. */
-static void show_value(const oak_value *value, char *text, size_t room)
-{
-    if (value->name) oak_format(text, room, "`%s`", value->name);
-    else if (value->number < 0) oak_format(text, room, "%lld", (long long)value->number);
-    else oak_format(text, room, "0x%02llx", (unsigned long long)value->number);
-}
-
-/* "`name`, which is 300 (0x12c)," or "300 (0x12c)". */
-static void show_number(const oak_value *value, char *text, size_t room)
-{
-    char number[48];
-    if (value->number < 0) oak_format(number, sizeof number, "%lld", (long long)value->number);
-    else
-        oak_format(number, sizeof number, "%lld (0x%llx)", (long long)value->number,
-                   (unsigned long long)value->number);
-    if (value->name) oak_format(text, room, "`%.40s`, which is %s,", value->name, number);
-    else oak_format(text, room, "%s", number);
-}
-
 static oak_status direct_address(const oak_value *value, bool accumulator, oak_refusal *why)
 {
     char name[120];
-    show_value(value, name, sizeof name);
+    kit_show_value(value, name, sizeof name);
     const char *bare = value->name ? value->name : "address";
     switch (value->space) {
     case MCS51_XRAM:
@@ -166,7 +148,7 @@ static oak_status direct_address(const oak_value *value, bool accumulator, oak_r
     default: break;
     }
     if (value->number >= 0 && value->number <= 0xFF) return OAK_OK;
-    show_number(value, name, sizeof name);
+    kit_show_number(value, name, sizeof name);
     SAY(why, "%s is no direct address: they lie between 0 and 0xff", name);
     HINT(why, "Memory beyond 0xff is external RAM: reach it through dptr and movx.");
     return refuse(why, "value-range");
@@ -175,7 +157,7 @@ static oak_status direct_address(const oak_value *value, bool accumulator, oak_r
 static oak_status bit_address(const oak_value *value, oak_refusal *why)
 {
     char name[120];
-    show_value(value, name, sizeof name);
+    kit_show_value(value, name, sizeof name);
     if (value->space == MCS51_SFR || value->space == MCS51_IRAM) {
         const char *bare = value->name ? value->name : "address";
         SAY(why, "%s is a whole byte, this takes a single bit", name);
@@ -197,7 +179,7 @@ static oak_status bit_address(const oak_value *value, oak_refusal *why)
         return refuse(why, "wrong-space");
     }
     if (value->number >= 0 && value->number <= 0xFF) return OAK_OK;
-    show_number(value, name, sizeof name);
+    kit_show_number(value, name, sizeof name);
     SAY(why, "%s is no bit address: they lie between 0 and 0xff", name);
     return refuse(why, "value-range");
 }
@@ -211,28 +193,6 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
     case MCS51_BIT_ADDRESS: return bit_address(value, why);
     default: return OAK_OK;
     }
-}
-
-/* The opposite condition, for the advice on a branch out of reach. */
-static const char *opposite(unsigned row)
-{
-    switch (row) {
-    case MCS51_JC: return "jnc";
-    case MCS51_JNC: return "jc";
-    case MCS51_JZ: return "jnz";
-    case MCS51_JNZ: return "jz";
-    case MCS51_JB: return "jnb";
-    case MCS51_JNB: return "jb";
-    default: return NULL;
-    }
-}
-
-static void far(unsigned row, const oak_value *value, oak_refusal *why)
-{
-    const char *bare = value->name ? value->name : "target", *other = opposite(row);
-    if (row == MCS51_JB || row == MCS51_JNB) HINT(why, "Write `%s …, skip`, `jmp %s`, `skip:`.", other, bare);
-    else if (other) HINT(why, "Write `%s skip`, `jmp %s`, `skip:`.", other, bare);
-    else HINT(why, "Let it jump to a near `jmp %s`.", bare);
 }
 
 /* A decimal number where an address is read, when the same instruction has an immediate form; and a special register or
@@ -405,7 +365,8 @@ static const kit_language language = {.isa = &oak_isa_mcs51,
                                       .refuses = refuses,
                                       .other_name = other_name,
                                       .check = check,
-                                      .far = far,
+                                      .opposites = opposites,
+                                      .jump = "jmp",
                                       .space_of = space_of,
                                       .print = print};
 
