@@ -49,7 +49,7 @@ enum {
     KIT_MOST_SPACES = 10,
     KIT_MOST_REACHED = 12,
     KIT_MOST_WRITTEN = 8,
-    KIT_MOST_KNOWN = 32
+    KIT_MOST_KNOWN = 256
 };
 
 /* How the loop was left. */
@@ -94,18 +94,23 @@ typedef struct kit_wanted {
     uint8_t banks, stride;
 } kit_wanted;
 
-/* What the columns of a row say of one: a register (number + 1), a cell that a register points to (the same), one seen through a window. */
+/* What the columns of a row say of one: whether a register points to it (number + 1), and whether it is seen through a window. */
 typedef struct kit_use {
     kit_reach reach;
-    uint8_t reg, pointer;
+    uint8_t pointer;
     bool windowed;
 } kit_use;
 /* What is known of the instruction at an address. */
 struct kit_known {
     uint32_t pc;
     bool filled;
+    bool more;     /* it reaches what no operand names */
     int8_t pushed; /* bytes put on the stack, or taken off it */
-    uint8_t count;
+    uint8_t count, first_wanted;
+    /* Among the watches that had this number: the uses that one may want, a bit each from the first on, and the addresses these lie
+     * between; and the handler the instruction has by itself. */
+    uint32_t watching, low, high;
+    uint16_t wanted, natural;
     oak_decoded decoded;
     kit_use use[KIT_MOST_REACHED];
 };
@@ -167,7 +172,8 @@ typedef struct kit_arch {
     /* Where registers are kept, by number; 0 bytes: not in one place. */
     const struct kit_register *registers_at;
     const kit_inner *inner; /* up to one without a name */
-    /* Beside the columns of the rows (uses.c): where the cell of an operand really lies; cells that no operand names. Optional. */
+    /* Beside the columns of the rows (uses.c): where the cell of an operand really lies; cells that no operand names, always so many
+     * of a row. Optional. */
     void (*window)(const oak_core *core, const oak_decoded *decoded, kit_reach *one);
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
@@ -205,7 +211,8 @@ typedef struct kit_core {
     kit_wanted judges[OAK_MOST_JUDGED]
                      [2]; /* where each value lies, and what it follows; no accesses: nothing */
     unsigned watched_count;
-    bool observed; /* something is watched, judged or counted */
+    uint32_t watching; /* counts whenever they change */
+    bool observed;     /* something is watched, judged or counted */
     /* Watched cells that the instruction under way writes, and what they held. */
     struct kit_written {
         uint8_t number, value, bits;
@@ -298,12 +305,12 @@ void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool re
 
 OAK_MUST_USE oak_status kit_watch(oak_core *core, const oak_watched *cells, unsigned count);
 unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room);
-/* May the instruction at an address reach one of these, with whatever is in the registers? Does it reach what is watched, with what is
- * there now? */
+/* May the instruction at an address reach one of these, with whatever is in the registers? */
 bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, unsigned count);
 /* The judged values that it may write, a bit each. */
 uint16_t kit_may_change(const oak_core *core, uint32_t pc);
-bool kit_reaches(const oak_core *core, uint32_t pc);
+/* The handler it has by itself; 0 when it reaches what is watched with what is in the registers now. */
+uint16_t kit_unwatched(oak_core *core, uint32_t pc);
 /* Around the execution of the instruction at an address: notes what it reaches, and then what has become of it. */
 void kit_watch_begin(oak_core *core, uint32_t pc);
 void kit_watch_end(oak_core *core);

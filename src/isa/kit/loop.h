@@ -155,11 +155,12 @@ next_one:
     CASE(KIT_WATCHED)
         : /* runs of single instructions look for themselves */
           SAVE;
-    if (!LOOP_ONE && kit_reaches(core, HERE)) {
+    {
+        uint16_t natural = LOOP_ONE ? kit_natural(core, HERE) : kit_unwatched(core, HERE);
+        if (natural) RESUME(natural);
         exit = KIT_EXIT_WATCH;
         goto leave;
     }
-    RESUME(kit_natural(core, HERE));
     CASE(KIT_PARKED) : exit = KIT_EXIT_PARKED;
     goto leave;
     CASE(KIT_RESERVED) : FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);

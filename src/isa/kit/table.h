@@ -149,6 +149,18 @@ void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const o
 /* For a kit_arch: the operands of an operation, as the classes say: x is the first name, y the second, at the first value, or where a call
  * comes back to. */
 void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op);
+/* Does somebody want to know of this access? */
+static inline bool kit_wants(const oak_watched *watched, const kit_reach *one)
+{
+    uint8_t accesses = one->accesses;
+    if (accesses & KIT_WRITES) accesses |= OAK_ACCESS_CHANGE;
+    return watched->space == one->space && (watched->accesses & accesses) &&
+           (!watched->bits || (watched->bits & one->bits));
+}
+static inline bool kit_overlaps(uint32_t begin, uint32_t size, const kit_reach *one)
+{
+    return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
+}
 /* What the instruction at an address reaches with what is in the registers now, and what entering a handler does; at most
  * KIT_MOST_REACHED. */
 unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list);

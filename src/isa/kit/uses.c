@@ -32,15 +32,14 @@ static bool named_register(const oak_architecture *about, const char *name, size
     return false;
 }
 
-/* The cells that a register is, where it is some. */
-static void lay(const oak_core *core, kit_reach *one)
+/* The cells that a register is, where it is some: in the first bank. */
+static void lay(const oak_architecture *about, kit_reach *one)
 {
-    const oak_architecture *about = &kit_look(core)->arch->isa->about;
     for (unsigned i = 0; !one->space && i < about->cells_count; i++) {
         const oak_register_cells *cells = &about->cells[i];
         if (cells->reg != one->address) continue;
         one->space = cells->space;
-        one->address = cells->address + (cells->banks ? kit_look(core)->arch->bank(core) : 0);
+        one->address = cells->address;
         one->size = cells->size;
         one->known = !cells->banks;
         one->banks = cells->banks, one->stride = cells->stride;
@@ -80,7 +79,7 @@ static void add_register(const oak_core *core, struct kit_known *known, const ch
 {
     kit_use use = {.reach = {.accesses = accesses}};
     if (!accesses || !named_register(&kit_look(core)->arch->isa->about, name, length, &use.reach)) return;
-    use.reg = (uint8_t)(use.reach.address + 1);
+    lay(&kit_look(core)->arch->isa->about, &use.reach);
     add(known, use);
 }
 
@@ -166,25 +165,103 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
             p += length;
         }
     known->pushed = (int8_t)pushed(core, &known->decoded);
+    kit_reach list[KIT_MOST_REACHED];
+    known->more = kit->arch->more_cells && kit->arch->more_cells(core, &known->decoded, list, 0) > 0;
 }
 
-unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+static struct kit_known *know(const oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of((oak_core *)(uintptr_t)core); /* what is known of code is kept */
     struct kit_known *known = &kit->known[pc % KIT_MOST_KNOWN];
     if (!known->filled || known->pc != pc) learn(core, pc, known);
-    unsigned count = 0;
-    for (const kit_use *use = known->use; use < known->use + known->count; use++) {
-        kit_reach *one = &list[count++];
-        uint32_t value = 0;
-        *one = use->reach;
-        if (use->reg) lay(core, one);
-        if (use->pointer && kit->arch->isa->core->read_register(core, use->pointer - 1u, &value) == OAK_OK)
-            one->address = value;
-        if (use->windowed && kit->arch->window) kit->arch->window(core, &known->decoded, one);
-    }
+    return known;
+}
+
+/* One of them with what is in the registers now. */
+static inline void resolve(const oak_core *core, const struct kit_known *known, const kit_use *use,
+                           kit_reach *one)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    uint32_t value = 0;
+    *one = use->reach;
+    if (one->banks) one->address += arch->bank(core);
+    if (use->pointer && arch->isa->core->read_register(core, use->pointer - 1u, &value) == OAK_OK)
+        one->address = value;
+    if (use->windowed && arch->window) arch->window(core, &known->decoded, one);
+}
+
+static unsigned reach_more(const oak_core *core, const struct kit_known *known, kit_reach *list,
+                           unsigned count)
+{
     if (known->pushed && count < KIT_MOST_REACHED) list[count++] = on_stack(core, known->pushed);
-    return kit->arch->more_cells ? kit->arch->more_cells(core, &known->decoded, list, count) : count;
+    return known->more ? kit_look(core)->arch->more_cells(core, &known->decoded, list, count) : count;
+}
+
+unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+{
+    const struct kit_known *known = know(core, pc);
+    unsigned count = 0;
+    for (const kit_use *use = known->use; use < known->use + known->count; use++)
+        resolve(core, known, use, &list[count++]);
+    return reach_more(core, known, list, count);
+}
+
+/* The uses that a watch may want, whatever is in the registers. */
+static void choose(const oak_core *core, struct kit_known *known)
+{
+    const kit_core *kit = kit_look(core);
+    known->watching = kit->watching;
+    known->natural = kit_natural(core, known->pc);
+    known->wanted = 0;
+    known->low = UINT32_MAX, known->high = 0;
+    known->first_wanted = 0;
+    for (unsigned i = 0; i < known->count; i++) {
+        kit_reach one;
+        resolve(core, known, &known->use[i], &one);
+        for (unsigned w = 0; w < kit->watched_count; w++) {
+            const oak_watched *cells = &kit->watched[w].cells;
+            uint32_t last =
+                cells->address + (cells->size - 1) +
+                (kit->watched[w].banks ? kit->watched[w].stride * (kit->watched[w].banks - 1u) : 0);
+            if (!kit_wants(cells, &one) ||
+                (one.known && !kit->watched[w].banks && !kit_overlaps(cells->address, cells->size, &one)))
+                continue;
+            if (!known->wanted) known->first_wanted = (uint8_t)i;
+            known->wanted |= (uint16_t)(1u << (i - known->first_wanted));
+            if (cells->address < known->low) known->low = cells->address;
+            if (last > known->high) known->high = last;
+        }
+    }
+}
+
+static bool is_watched(const oak_core *core, const kit_reach *one)
+{
+    const kit_core *kit = kit_look(core);
+    for (const kit_wanted *want = kit->watched; want < kit->watched + kit->watched_count; want++) {
+        uint32_t bank = want->banks ? kit->arch->bank(core) : 0;
+        if (kit_wants(&want->cells, one) && kit_overlaps(want->cells.address + bank, want->cells.size, one))
+            return true;
+    }
+    return false;
+}
+
+uint16_t kit_unwatched(oak_core *core, uint32_t pc)
+{
+    struct kit_known *known = know(core, pc);
+    kit_reach list[KIT_MOST_REACHED];
+    if (known->watching != kit_look(core)->watching) choose(core, known);
+    const kit_use *use = known->use + known->first_wanted;
+    for (unsigned left = known->wanted; left; use++, left >>= 1) {
+        if (!(left & 1)) continue;
+        resolve(core, known, use, list);
+        if (list->address > known->high || list->address + (list->size - 1) < known->low) continue;
+        if (is_watched(core, list)) return 0;
+    }
+    if (!known->pushed && !known->more) return known->natural;
+    unsigned count = reach_more(core, known, list, 0);
+    for (unsigned i = 0; i < count; i++)
+        if (is_watched(core, &list[i])) return 0;
+    return known->natural;
 }
 
 unsigned kit_entry(const oak_core *core, kit_reach *list)
@@ -194,7 +271,7 @@ unsigned kit_entry(const oak_core *core, kit_reach *list)
     unsigned count = 1;
     list[0] =
         (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = stack->pointer, .size = 1};
-    lay(core, &list[0]);
+    lay(&arch->isa->about, &list[0]);
     if (stack->space || stack->levels) list[count++] = on_stack(core, stack->return_bytes);
     return count;
 }

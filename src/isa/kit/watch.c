@@ -69,32 +69,20 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     return count;
 }
 
-static bool wants(const oak_watched *watched, const kit_reach *one)
-{
-    uint8_t accesses = one->accesses;
-    if (accesses & KIT_WRITES) accesses |= OAK_ACCESS_CHANGE;
-    return watched->space == one->space && (watched->accesses & accesses) &&
-           (!watched->bits || (watched->bits & one->bits));
-}
-
-static bool overlaps(uint32_t begin, uint32_t size, const kit_reach *one)
-{
-    return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
-}
-
 bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, unsigned wanted_count)
 {
     kit_reach list[KIT_MOST_REACHED];
     unsigned count = find_reached(core, pc, list);
     for (unsigned i = 0; i < count; i++)
         for (const kit_wanted *want = wanted; want < wanted + wanted_count; want++) {
-            if (!wants(&want->cells, &list[i])) continue;
+            if (!kit_wants(&want->cells, &list[i])) continue;
             if (!list[i].known && !list[i].banks) return true;
             unsigned banks = list[i].banks > want->banks ? list[i].banks : want->banks;
             for (unsigned bank = 0; bank < (banks ? banks : 1); bank++) {
                 kit_reach one = list[i];
                 if (one.banks) one.address = one.address % one.stride + one.stride * bank;
-                if (overlaps(want->cells.address + want->stride * bank, want->cells.size, &one)) return true;
+                if (kit_overlaps(want->cells.address + want->stride * bank, want->cells.size, &one))
+                    return true;
             }
         }
     return false;
@@ -114,26 +102,14 @@ static uint32_t begin_of(const oak_core *core, const kit_wanted *one)
     return one->cells.address + (one->banks ? kit_look(core)->arch->bank(core) : 0);
 }
 
-bool kit_reaches(const oak_core *core, uint32_t pc)
-{
-    const kit_core *kit = kit_look(core);
-    kit_reach list[KIT_MOST_REACHED];
-    unsigned count = find_reached(core, pc, list);
-    for (unsigned i = 0; i < count; i++)
-        for (unsigned w = 0; w < kit->watched_count; w++)
-            if (wants(&kit->watched[w].cells, &list[i]) &&
-                overlaps(begin_of(core, &kit->watched[w]), kit->watched[w].cells.size, &list[i]))
-                return true;
-    return false;
-}
-
 /* Somebody reaches these cells, by the instruction at `pc`. */
 static void note(oak_core *core, const kit_reach *one, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
     for (unsigned w = 0; w < kit->watched_count; w++) {
         const oak_watched *watched = &kit->watched[w].cells;
-        if (!wants(watched, one) || !overlaps(begin_of(core, &kit->watched[w]), watched->size, one)) continue;
+        if (!kit_wants(watched, one) || !kit_overlaps(begin_of(core, &kit->watched[w]), watched->size, one))
+            continue;
         if (watched->accesses & one->accesses) kit->watch_hits |= (uint32_t)1 << w, kit->watch_pc = pc;
         if (!(watched->accesses & OAK_ACCESS_CHANGE)) continue;
         for (uint32_t at = one->address; at < one->address + one->size; at++) {
@@ -213,6 +189,7 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
     }
     for (unsigned i = 0; i < count; i++) kit->watched[i] = watched[i];
     kit->watched_count = count;
+    kit->watching++;
     kit->observed = count || kit->tallies.at || kit->judged.count;
     kit->watch_hits = kit->written_count = 0;
     kit_choose_handlers(core);
