@@ -92,6 +92,11 @@ oak_text_sink cli_text_sink(cli_text *text);
 /* files.c: what is read is remembered, and never written over. The host of the command, for the arguments it was given. */
 oak_host cli_host(int count, const char **arguments);
 /* Remembers a file that was read in another way; false when there is no memory. */
+/* Registers and addresses of 32 bits want columns of their own. */
+static inline bool cli_is_wide(const oak_architecture *about)
+{
+    return about->registers[about->pc_register].bits > 24;
+}
 bool cli_note_read(const char *path);
 void cli_forget_files(void);
 /* Removes what killed runs have left beside the files that were read. */

@@ -52,7 +52,7 @@ static void print_registers(cli *self, const oak_part *part)
     const char *faint = cli_paint(self->result_colour, PAINT_FAINT),
                *off = cli_paint(self->result_colour, PAINT_OFF);
     title(self, "Special function registers");
-    bool wide = part->architecture->word_bytes > 2;
+    bool wide = cli_is_wide(part->architecture);
     int digits = 2, name_width = 7;
     for (unsigned i = 0; i < part->register_count; i++) {
         int length = (int)strlen(part->registers[i].name);

@@ -149,7 +149,7 @@ static void show_registers(cli *self, oak_session *session)
     static cli_changes changes;
     changes.count = 0;
     if (self->marks) cli_take_changes(session, &changes);
-    bool derived = false, wide = about->word_bytes > 2;
+    bool derived = false, wide = cli_is_wide(about);
     unsigned column = 0;
     printf(" ");
     for (unsigned i = 0; i < about->register_count; i++) {
@@ -279,7 +279,7 @@ static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t 
 static void show_specials(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
-    bool any = false, wide = part->architecture->word_bytes > 2;
+    bool any = false, wide = cli_is_wide(part->architecture);
     char device[80] = "";
     unsigned column = 0;
     uint32_t value;

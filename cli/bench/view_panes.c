@@ -33,7 +33,7 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         bool new = cli_has_changed(&v->changes, 0, i, 1);
         snprintf(text, sizeof text, "%s%-4s 0x%0*x", new ? "*" : " ", reg->name, (reg->bits + 3) / 4,
                  (unsigned)value);
-        int width = about->word_bytes > 2 ? 18 : 13;
+        int width = cli_is_wide(about) ? 18 : 13;
         if (column + width > to) column = from, row++;
         if (row >= bottom) break;
         view_put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);
@@ -137,7 +137,7 @@ static int draw_memory(view *v, int row, int bottom, int from, int to)
     const oak_part *part = oak_session_part(b->session);
     char heading[160];
     bool there = bench_follow_now(b);
-    unsigned bytes = b->cells.bytes ? b->cells.bytes : 1, digits = part->architecture->word_bytes > 2 ? 8 : 4;
+    unsigned bytes = b->cells.bytes ? b->cells.bytes : 1, digits = cli_is_wide(part->architecture) ? 8 : 4;
     int space = to - from - (int)digits - 3;
     unsigned columns = cli_cell_columns(&b->cells, space > 0 ? (unsigned)space : 1),
              width = cli_cell_width(&b->cells);

@@ -74,6 +74,7 @@ typedef struct oak_architecture {
     uint16_t elf_machine;   /* its number in ELF files */
     uint8_t word_bytes;     /* the widest value one instruction loads or stores */
     uint8_t code_align;     /* instructions begin at multiples of this */
+    uint8_t memory_align;   /* memories begin and end at multiples of this; 0: anywhere */
     uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
     uint8_t vector_first;   /* interrupt n is taken at vector_first + n * vector_step */
     uint8_t vector_step;

@@ -345,6 +345,11 @@ typedef enum oak_trade {
     OAK_TRADES
 } oak_trade;
 
+/* A code of messages: what it means (NULL: what it means everywhere), a wrong and a right line, which may be empty. */
+typedef struct oak_message {
+    const char *code, *meaning, *wrong, *right; /* a list ends with NULL */
+} oak_message;
+
 typedef struct oak_isa {
     oak_architecture about;
     const oak_insn_row *rows;
@@ -402,6 +407,7 @@ typedef struct oak_isa {
     const char *plain_return; /* the return that does not end an interrupt; NULL where one return does both */
     /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
     const char *const *trade;
+    const oak_message *messages; /* examples in its own words, and codes that are its own */
 
     const oak_core_ops *core;
 } oak_isa;

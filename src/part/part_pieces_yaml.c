@@ -56,9 +56,10 @@ void part_add_memory(part_file *file, yaml_node_t *map)
                   (unsigned long long)size, (unsigned long long)OAK_LARGEST_MEMORY);
         return;
     }
-    if (base % about->word_bytes || size % about->word_bytes) {
+    unsigned align = about->memory_align ? about->memory_align : 1;
+    if (base % align || size % align) {
         REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u",
-                  about->name, about->word_bytes);
+                  about->name, align);
         return;
     }
     if (first_free < base || first_free > base + size) {

@@ -595,13 +595,26 @@ static const char *const trade[OAK_TRADES] = {
     [OAK_TRADE_PORT] = "Ports are memory: `ldr r0, =P0_OUT`, then `str r1, [r0]`.",
 };
 
-#define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table) \
+static const oak_message messages_v6[] = {
+#define V6_MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
+#define V7_MESSAGE(code, meaning, wrong, right)
+#include "isa/armm/armm_words.def"
+    {0}};
+static const oak_message messages_v7[] = {
+#define V6_MESSAGE(code, meaning, wrong, right)
+#define V7_MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
+#include "isa/armm/armm_words.def"
+    {0}};
+
+#define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table, \
+                          message_table)                                                                     \
     {                                                                                                        \
         .about = {.name = name_text,                                                                         \
                   .title = title_text,                                                                       \
                   .cycle_unit = "clock cycle",                                                               \
                   .elf_machine = 40,                                                                         \
                   .word_bytes = 4,                                                                           \
+                  .memory_align = 4,                                                                         \
                   .code_align = 2,                                                                           \
                   .code_bit = 1,                                                                             \
                   .vector_bytes = 4,                                                                         \
@@ -622,10 +635,13 @@ static const char *const trade[OAK_TRADES] = {
         .is_register = is_register, .read_operands = armm_read_operands, .forms = armm_forms,                \
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
         .pattern_unit = 2, .flow_of = armm_flow_of, .target_of = armm_target_of, .state_of = state_of,       \
-        .stack_use = armm_stack_use, .frame = &frame, .trade = trade, .core = &ops                           \
+        .stack_use = armm_stack_use, .frame = &frame, .trade = trade, .messages = message_table,             \
+        .core = &ops                                                                                         \
     }
 
-const oak_isa oak_isa_armv6m = ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows,
-                                                 open_v6, armv6m_core_ops, ARMM_BASEPRI, flags_v6);
-const oak_isa oak_isa_armv7m = ARMM_ARCHITECTURE("armv7m", "Arm M-profile, version 7, 32-bit", armv7m_rows,
-                                                 open_v7, armv7m_core_ops, ARMM_REGISTERS, flags);
+const oak_isa oak_isa_armv6m =
+    ARMM_ARCHITECTURE("armv6m", "Arm M-profile, version 6, 32-bit", armv6m_rows, open_v6, armv6m_core_ops,
+                      ARMM_BASEPRI, flags_v6, messages_v6);
+const oak_isa oak_isa_armv7m =
+    ARMM_ARCHITECTURE("armv7m", "Arm M-profile, version 7, 32-bit", armv7m_rows, open_v7, armv7m_core_ops,
+                      ARMM_REGISTERS, flags, messages_v7);

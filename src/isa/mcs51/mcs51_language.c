@@ -43,6 +43,10 @@ static const char *const trade[OAK_TRADES] = {
 #define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
 #include "isa/mcs51/mcs51_words.def"
 };
+static const oak_message messages[] = {
+#define MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
+#include "isa/mcs51/mcs51_words.def"
+    {0}};
 static const kit_pair opposites[] = {
 #define OPPOSITES(a, b) {#a, #b},
 #include "isa/mcs51/mcs51_words.def"
@@ -356,19 +360,10 @@ static const oak_flag_info flags[] = {
     {"p", MCS51_REG_PSW, 0, 1, "parity of a", false, MCS51_REG_A},
 };
 
-static const kit_language language = {.isa = &oak_isa_mcs51,
-                                      .classes = classes,
-                                      .choices = choices,
-                                      .remedies = remedies,
-                                      .letters = letters,
-                                      .reserves = true,
-                                      .refuses = refuses,
-                                      .other_name = other_name,
-                                      .check = check,
-                                      .opposites = opposites,
-                                      .jump = "jmp",
-                                      .space_of = space_of,
-                                      .print = print};
+/* clang-format off */
+static const kit_language language = {
+    .isa = &oak_isa_mcs51, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
+    .jump = "jmp", .reserves = true, .refuses = refuses, .other_name = other_name, .check = check, .space_of = space_of, .print = print};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -376,42 +371,13 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 }
 
 const oak_isa oak_isa_mcs51 = {
-    .about = {.name = "mcs51",
-              .title = "MCS-51, 8-bit",
-              .cycle_unit = "machine cycle",
-              .big_endian = true,
-              .elf_machine = 165,
-              .word_bytes = 1,
-              .code_align = 1,
-              .vector_first = 3,
-              .vector_step = 8,
-              .own_lines = 6,
-              .spaces = spaces,
-              .space_count = MCS51_SPACES,
-              .code_space = MCS51_CODE,
-              .registers = registers,
-              .register_count = MCS51_REGISTERS,
-              .pc_register = MCS51_REG_PC,
-              .cells = register_cells,
-              .cells_count = sizeof register_cells / sizeof *register_cells,
-              .stack = {.pointer = MCS51_REG_SP,
-                        .space = MCS51_IRAM,
-                        .cell = 1,
-                        .return_bytes = 2,
-                        .grows_up = true,
-                        .usual_first = 8},
-              .flags = flags,
-              .flag_count = sizeof flags / sizeof *flags},
-    .rows = mcs51_rows,
-    .row_count = MCS51_ROWS,
-    .open = open_tables,
-    KIT_ISA_FUNCTIONS,
-    .doubt = doubt,
-    .bit_of = bit_of,
-    .counter_of = counter_of,
-    .stack_use = stack_use,
-    .vector_mnemonic = "ljmp",
-    .plain_return = "ret",
-    .trade = trade,
-    .core = &mcs51_core_ops,
-};
+    .about = {.name = "mcs51", .title = "MCS-51, 8-bit", .cycle_unit = "machine cycle", .big_endian = true, .elf_machine = 165,
+              .word_bytes = 1, .code_align = 1, .vector_first = 3, .vector_step = 8, .own_lines = 6, .spaces = spaces,
+              .space_count = MCS51_SPACES, .code_space = MCS51_CODE, .registers = registers, .register_count = MCS51_REGISTERS,
+              .pc_register = MCS51_REG_PC, .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
+              .stack = {.pointer = MCS51_REG_SP, .space = MCS51_IRAM, .cell = 1, .return_bytes = 2, .grows_up = true, .usual_first = 8},
+              .flags = flags, .flag_count = sizeof flags / sizeof *flags},
+    .rows = mcs51_rows, .row_count = MCS51_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .bit_of = bit_of,
+    .counter_of = counter_of, .stack_use = stack_use, .vector_mnemonic = "ljmp", .plain_return = "ret", .trade = trade,
+    .messages = messages, .core = &mcs51_core_ops};
+/* clang-format on */
