@@ -265,6 +265,43 @@ START_TEST(every_register_holds_what_is_put_into_it)
 }
 END_TEST
 
+/* Flash and RAM half the address space apart: both are followed and read back. */
+START_TEST(code_in_several_memories_is_followed_and_read_back)
+{
+    static const char text[] =
+        "part: two\ntitle: two memories\narchitecture: armv7m\nclock: 10MHz\ninterrupts: "
+        "{lines: 8, priority-bits: 3}\nmemories:\n"
+        "  - {space: mem, kind: rom, at: 0, size: 64KiB}\n"
+        "  - {space: mem, kind: ram, loaded: yes, at: 0x20000000, size: 64KiB}\n"
+        "vectors:\n  - {name: stack, at: 0, holds: value}\n  - {name: reset, at: 4}\n"
+        "  - {name: nmi, at: 8}\n";
+    static const char source[] =
+        " vector stack, 0x20001000\n vector reset, start\n vector nmi, quick\n org 0x100\nstart: "
+        "ldr r0, =quick + 1\n blx r0\nrest: b rest\n org 0x20000000\n"
+        "quick: bl deeper\n bx lr\ndeeper: movs r1, #2\n b off\n dd 1, 2\n"
+        " org 0x20000400\noff: nop\n";
+    oak_host host = oak_linux_host();
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_part *part = NULL;
+    FILE *file = fopen("two_memories.yaml", "w");
+    fputs(text, file);
+    fclose(file);
+    oak_status status = oak_part_load(&host, "two_memories.yaml", &sink, &part);
+    if (status) show_collected(&diags);
+    ck_assert_int_eq(status, OAK_OK);
+    oak_program *program = assemble(part, source, &diags);
+    if (!program) show_collected(&diags);
+    ck_assert_ptr_nonnull(program);
+    ck_assert_uint_eq(diags.count, 1);
+    ck_assert_str_eq(diags.one[0].code, "runs-off");
+    must_come_back(part, program);
+    oak_program_free(program);
+    oak_part_free(part);
+    remove("two_memories.yaml");
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ observed */
 
 /* Cycles at which single steps see an expression become different, in the run of a program. */
@@ -671,6 +708,7 @@ RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
           steps_pieces_and_one_run_end_alike, going_back_finds_what_was_there,
           a_state_goes_on_as_the_run_would_have, every_register_holds_what_is_put_into_it,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
-          conditions_hold_where_steps_see_them_hold, a_judge_is_asked_wherever_a_value_has_changed,
+          conditions_hold_where_steps_see_them_hold, code_in_several_memories_is_followed_and_read_back,
+          a_judge_is_asked_wherever_a_value_has_changed,
           conditions_on_what_changes_all_the_time_end_runs_where_they_become_true,
           the_tally_counts_what_steps_count)

@@ -2,13 +2,15 @@
  * begins, subroutines that never return, loops that count from zero, labels that nothing uses. */
 #include "asm/assembler.h"
 #include "base/bytes.h"
+#include "base/islands.h"
 
-enum { LARGEST_CODE = 1 << 24, MOST_STEPS = 4000000, IS_START = 1, IS_SEEN = 2 };
+enum { MOST_STEPS = 4000000, IS_START = 1, IS_SEEN = 2 };
 
 typedef struct flow {
     assembler *as;
-    uint32_t size;
+    oak_islands land; /* of instructions; what follows is by its slots */
     uint8_t *mark;
+    const statement **at_slot;
     uint32_t *todo;
     size_t todo_room;
     uint64_t steps;
@@ -32,7 +34,12 @@ static bool encoded(const statement *one, oak_flow *goes, bool *has_target)
 
 static bool is_start(const flow *self, uint32_t address)
 {
-    return address < self->size && (self->mark[address] & IS_START);
+    return self->mark[oak_islands_slot(&self->land, address)] & IS_START;
+}
+
+static const statement *statement_at(const flow *self, uint32_t address)
+{
+    return self->at_slot[oak_islands_slot(&self->land, address)];
 }
 
 static void check_ends(flow *self, const statement *one, oak_flow goes, bool has_target)
@@ -41,19 +48,18 @@ static void check_ends(flow *self, const statement *one, oak_flow goes, bool has
     uint8_t byte;
     uint32_t next = one->address + one->size;
 #define LINE_SIZE asm_source(as, one->place).size
-    if (oak_goes_on(goes) && next < self->size && !is_start(self, next))
+    if (oak_goes_on(goes) && !is_start(self, next))
         asm_warn(as, one->place, 0, LINE_SIZE, "runs-off",
                  "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
-    if (has_target && one->count < self->size && !is_start(self, one->count) &&
-        asm_code_byte(as, one->count, 0, &byte))
+    if (has_target && !is_start(self, one->count) && asm_code_byte(as, one->count, 0, &byte))
         asm_warn(as, one->place, 0, LINE_SIZE, "jump-into-data", NULL,
                  "this goes to 0x%04x, where no instruction begins", (unsigned)one->count);
 #undef LINE_SIZE
 }
 
 /* A loop that counts down a counter which the instruction right before it sets to zero. `before` is that instruction. */
-static void check_counter(flow *self, const statement *one, const statement *const *by_address)
+static void check_counter(flow *self, const statement *one)
 {
     bool zero = false, other_zero = false;
     oak_decoded loop, loads;
@@ -62,7 +68,7 @@ static void check_counter(flow *self, const statement *one, const statement *con
     unsigned counter = isa->counter_of(self->as->tables, &loop, &zero);
     if (!counter || zero) return;
     for (unsigned back = 1; back <= OAK_LONGEST_INSN && back <= one->count; back++) {
-        const statement *before = by_address[one->count - back];
+        const statement *before = statement_at(self, one->count - back);
         if (!before || before->size != back ||
             !decode_at(self, before->address, before->as.code.insn->state, &loads))
             continue;
@@ -76,19 +82,20 @@ static void check_counter(flow *self, const statement *one, const statement *con
 
 /* Whether a return of this name can be reached, and where; NULL: any return, or what nobody can follow. Calls inside are taken
  * to come back. */
-static bool reaches_return(flow *self, const statement *const *by_address, uint32_t address, const char *name,
-                           uint32_t *where)
+static bool reaches_return(flow *self, uint32_t address, const char *name, uint32_t *where)
 {
     size_t count = 0;
     bool found = false;
-    for (uint32_t i = 0; i < self->size; i++) self->mark[i] &= (uint8_t)~IS_SEEN;
+    for (uint32_t i = 0; i < self->land.slots; i++) self->mark[i] &= (uint8_t)~IS_SEEN;
     self->todo[count++] = address;
     while (count && !found && self->steps < MOST_STEPS) {
         uint32_t at = self->todo[--count], state = 0;
-        while (at < self->size && !(self->mark[at] & IS_SEEN)) {
-            self->mark[at] |= IS_SEEN;
+        for (;;) {
+            uint32_t slot = oak_islands_slot(&self->land, at);
+            if (slot == self->land.slots || (self->mark[slot] & IS_SEEN)) break;
+            self->mark[slot] |= IS_SEEN;
             self->steps++;
-            const statement *one = by_address[at];
+            const statement *one = self->at_slot[slot];
             oak_decoded to = {0};
             bool known = one && encoded(one, &to.flow, &to.has_target);
             if (known) {
@@ -104,8 +111,8 @@ static bool reaches_return(flow *self, const statement *const *by_address, uint3
                 break;
             }
             bool branches = to.has_target && to.flow != OAK_FLOW_CALL;
-            if (branches && to.target < self->size && count < self->todo_room &&
-                !(self->mark[to.target] & IS_SEEN))
+            uint32_t target = branches ? oak_islands_slot(&self->land, to.target) : self->land.slots;
+            if (target < self->land.slots && count < self->todo_room && !(self->mark[target] & IS_SEEN))
                 self->todo[count++] = to.target;
             if (!oak_goes_on(to.flow)) break;
             state = to.state_after;
@@ -116,7 +123,7 @@ static bool reaches_return(flow *self, const statement *const *by_address, uint3
 }
 
 /* Handlers, which the vectors of the part lead to, must not end as subroutines do. */
-static void check_handlers(flow *self, const statement **by_address)
+static void check_handlers(flow *self)
 {
     assembler *as = self->as;
     const char *name = as->isa->plain_return;
@@ -127,16 +134,16 @@ static void check_handlers(flow *self, const statement **by_address)
         /* Where code runs through it, it is no vector of this program. */
         if (!vector->address || !is_start(self, vector->address) ||
             asm_code_byte(as, vector->address - 1, 0, &byte) ||
-            !reaches_return(self, by_address, vector->address, name, &at) || !by_address[at])
+            !reaches_return(self, vector->address, name, &at) || !statement_at(self, at))
             continue;
-        const statement *one = by_address[at];
+        const statement *one = statement_at(self, at);
         asm_warn(as, one->place, 0, asm_source(as, one->place).size, "handler-return",
                  "Write `reti`: without it no interrupt of this priority is served any more.",
                  "the handler of %s ends with `%s`", vector->name, name);
     }
 }
 
-static void check_all(flow *self, const statement **by_address)
+static void check_all(flow *self)
 {
     assembler *as = self->as;
     unsigned code = as->isa->about.code_space;
@@ -146,21 +153,21 @@ static void check_all(flow *self, const statement **by_address)
         bool has_target;
         if (one->kind != STATEMENT_INSN || one->space != code || !encoded(one, &goes, &has_target)) continue;
         check_ends(self, one, goes, has_target);
-        if (has_target && as->isa->counter_of) check_counter(self, one, by_address);
+        if (has_target && as->isa->counter_of) check_counter(self, one);
     }
-    check_handlers(self, by_address);
+    check_handlers(self);
     uint32_t where;
-    /* Each subroutine once, at its first statement: by_address forgets what has been asked. */
+    /* Each subroutine once, at its first statement: at_slot forgets what has been asked. */
     for (size_t i = 0; i < as->statement_count && self->steps < MOST_STEPS; i++) {
         const statement *one = &as->statements[i];
         oak_flow goes;
         bool has_target;
         if (one->kind != STATEMENT_INSN || one->space != code || !encoded(one, &goes, &has_target)) continue;
-        if (goes != OAK_FLOW_CALL || !has_target || !is_start(self, one->count) || !by_address[one->count])
-            continue;
-        const statement *sub = by_address[one->count];
-        by_address[one->count] = NULL;
-        if (!reaches_return(self, by_address, one->count, NULL, &where))
+        if (goes != OAK_FLOW_CALL || !has_target || !is_start(self, one->count)) continue;
+        const statement *sub = statement_at(self, one->count);
+        if (!sub) continue;
+        self->at_slot[oak_islands_slot(&self->land, one->count)] = NULL;
+        if (!reaches_return(self, one->count, NULL, &where))
             asm_warn(as, sub->place, 0, asm_source(as, sub->place).size, "never-returns",
                      "End it with a return, or jump to it instead of calling it.",
                      "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));
@@ -226,38 +233,46 @@ static void check_labels(assembler *as)
     }
 }
 
+static oak_status find_land(flow *self)
+{
+    const assembler *as = self->as;
+    oak_status status = OAK_OK;
+    for (size_t i = 0; i < as->statement_count && !status; i++) {
+        const statement *one = &as->statements[i];
+        if (one->kind == STATEMENT_INSN && one->space == as->isa->about.code_space)
+            status = oak_islands_add(&self->land, as->host, one->address, one->size);
+    }
+    oak_islands_lay_out(&self->land);
+    return status;
+}
+
 void asm_check_flow(assembler *as)
 {
     flow self = {.as = as};
     unsigned code = as->isa->about.code_space;
     check_labels(as);
     if (as->error_count) return; /* what follows from an error is not worth a warning */
-    for (size_t i = 0; i < as->statement_count; i++) {
-        const statement *one = &as->statements[i];
-        if (one->kind == STATEMENT_INSN && one->space == code && one->address + one->size > self.size)
-            self.size = one->address + one->size;
+    if (find_land(&self)) as->out_of_memory = true;
+    size_t slots = self.land.slots + 1; /* one for what lies on none */
+    self.todo_room = slots;
+    if (slots > 1 && !as->out_of_memory) {
+        self.at_slot = oak_take_zeroed(as->host, slots * sizeof *self.at_slot);
+        self.mark = oak_take_zeroed(as->host, slots);
+        self.todo = as->host->resize(as->host->context, NULL, 0, slots * sizeof *self.todo);
+        as->out_of_memory = !self.at_slot || !self.mark || !self.todo;
     }
-    if (!self.size || self.size > LARGEST_CODE) return;
-    self.size++; /* what lies right behind the code counts too */
-    self.todo_room = self.size;
-    const statement **by_address =
-        as->host->resize(as->host->context, NULL, 0, self.size * sizeof *by_address);
-    self.mark = as->host->resize(as->host->context, NULL, 0, self.size);
-    self.todo = as->host->resize(as->host->context, NULL, 0, self.todo_room * sizeof *self.todo);
-    if (by_address && self.mark && self.todo) {
-        memset(by_address, 0, self.size * sizeof *by_address);
-        memset(self.mark, 0, self.size);
+    if (slots > 1 && !as->out_of_memory) {
         for (size_t i = 0; i < as->statement_count; i++) {
             const statement *one = &as->statements[i];
             if (one->kind != STATEMENT_INSN || one->space != code) continue;
-            self.mark[one->address] |= IS_START;
-            by_address[one->address] = one;
+            uint32_t slot = oak_islands_slot(&self.land, one->address);
+            self.mark[slot] |= IS_START;
+            self.at_slot[slot] = one;
         }
-        check_all(&self, by_address);
-    } else {
-        as->out_of_memory = true;
+        check_all(&self);
     }
-    oak_release(as->host, by_address, self.size, sizeof *by_address);
-    oak_release(as->host, self.mark, self.size, 1);
+    oak_release(as->host, self.at_slot, slots, sizeof *self.at_slot);
+    oak_release(as->host, self.mark, slots, 1);
     oak_release(as->host, self.todo, self.todo_room, sizeof *self.todo);
+    oak_islands_free(&self.land, as->host);
 }

@@ -62,10 +62,10 @@ static bool has_name(const looker *look, uint32_t address)
 
 static bool is_word(const looker *look, uint32_t address)
 {
-    bool known = look->unit == 1 && (look->mark[address - look->base] & IS_WORD);
+    bool known = look->unit == 1 && (look->mark[look_slot(look, address)] & IS_WORD);
     for (unsigned i = 1; i < 4 && known; i++)
         known = look_is_known(look, address + i) &&
-                !(look->mark[address + i - look->base] & (IS_START | IS_WORD));
+                !(look->mark[look_slot(look, address + i)] & (IS_START | IS_WORD));
     return known;
 }
 
@@ -74,11 +74,11 @@ static bool reads_as_place(const looker *look, uint32_t address, uint32_t *targe
 {
     const oak_architecture *about = &look->isa->about;
     uint32_t bit = about->code_bit;
-    *target = (uint32_t)oak_number_at(about, about->code_space, look->bytes + (address - look->base), 4);
+    *target = (uint32_t)oak_number_at(about, about->code_space, look->bytes + look_slot(look, address), 4);
     if (has_name(look, *target)) return true;
     bool marked = bit && (*target & bit);
     *target &= ~bit;
-    return marked && look_is_known(look, *target) && (look->mark[*target - look->base] & IS_START);
+    return marked && look_is_known(look, *target) && (look->mark[look_slot(look, *target)] & IS_START);
 }
 
 static item item_at(side *self, uint32_t address)
@@ -87,7 +87,7 @@ static item item_at(side *self, uint32_t address)
     oak_namer namer = {.context = self, .name = no_name};
     oak_decoded decoded;
     item one = {.reads = 0xCBF29CE484222325u, .address = address, .beside = NO_ITEM, .size = 1};
-    if ((look->mark[address - look->base] & IS_START) && look_decode(look, address, &decoded)) {
+    if ((look->mark[look_slot(look, address)] & IS_START) && look_decode(look, address, &decoded)) {
         look->buf.size = 0;
         look->isa->print(look->tables, &decoded, &namer, &look->buf);
         one.reads = hash(one.reads, look->buf.bytes, look->buf.size);
@@ -102,9 +102,9 @@ static item item_at(side *self, uint32_t address)
     } else if (is_word(look, address)) {
         one.size = 4;
         one.leads = reads_as_place(look, address, &one.target);
-        if (!one.leads) one.reads = hash(one.reads, &look->bytes[address - look->base], 4);
+        if (!one.leads) one.reads = hash(one.reads, &look->bytes[look_slot(look, address)], 4);
     } else {
-        one.reads = hash(one.reads, &look->bytes[(address - look->base) * look->unit], look->unit);
+        one.reads = hash(one.reads, &look->bytes[look_slot(look, address) * look->unit], look->unit);
     }
     one.reads = hash(one.reads, &one.size, 1);
     return one;
@@ -115,8 +115,8 @@ static oak_status make_items(side *self)
     const looker *look = &self->look;
     oak_status status = OAK_OK;
     bool gap = true;
-    for (uint32_t at = 0; at < look->size && !status;) {
-        uint32_t address = look->base + at;
+    for (uint32_t at = 0; at < look->land.slots && !status;) {
+        uint32_t address = oak_islands_address(&look->land, at);
         if (!look->known[at]) {
             gap = true;
             at++;
@@ -220,7 +220,7 @@ static void write_item(side *self, const item *one)
     const oak_architecture *about = &look->isa->about;
     oak_namer namer = {.context = look, .name = look_name};
     oak_decoded decoded;
-    uint32_t at = one->address - look->base;
+    uint32_t at = look_slot(look, one->address);
     oak_buf_format(&look->buf, "%c 0x%04x  ", self->sign, (unsigned)one->address);
     size_t start = look->buf.size;
     if (!one->size) {
@@ -231,7 +231,7 @@ static void write_item(side *self, const item *one)
         look->isa->print(look->tables, &decoded, &namer, &look->buf);
     else if (one->leads) {
         const char *name = look_label(look, one->target);
-        bool marked = look->mark[one->target - look->base] & IS_START;
+        bool marked = look->mark[look_slot(look, one->target)] & IS_START;
         oak_buf_format(&look->buf, "dd   %s", name ? name : "?");
         if (marked) oak_buf_format(&look->buf, " + %u", look->isa->about.code_bit);
     } else {

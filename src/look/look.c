@@ -10,16 +10,17 @@
 #include "look/looker.h"
 #include "part/naming.h"
 
-enum { MOST_CODE = 1 << 20, DATA_COLUMNS = 8 };
+enum { DATA_COLUMNS = 8 };
+
 bool look_is_known(const looker *self, uint32_t address)
 {
-    return address - self->base < self->size && self->known[address - self->base];
+    return self->known[look_slot(self, address)];
 }
 
 static oak_status visit(looker *self, uint32_t address, uint8_t mark)
 {
     if (!look_is_known(self, address)) return OAK_OK;
-    self->mark[address - self->base] |= mark;
+    self->mark[look_slot(self, address)] |= mark;
     uint32_t *grown =
         oak_grow(&self->host, self->todo, &self->todo_room, self->todo_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
@@ -31,10 +32,9 @@ static oak_status visit(looker *self, uint32_t address, uint8_t mark)
 /* Decodes the instruction at an address when all its bytes are known. */
 bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded)
 {
-    uint32_t at = address - self->base;
+    uint32_t at = look_slot(self, address);
     size_t available = 0;
-    while (available < OAK_LONGEST_INSN && at + available < self->size && self->known[at + available])
-        available++;
+    while (available < OAK_LONGEST_INSN && self->known[at + available]) available++;
     return self->isa->decode(self->tables, self->bytes + at * self->unit, available * self->unit, address,
                              self->state[at], decoded) == OAK_OK;
 }
@@ -43,7 +43,7 @@ bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded)
 static void note_data(looker *self, const oak_decoded *decoded)
 {
     if (!decoded->has_data || !look_is_known(self, decoded->data)) return;
-    uint8_t *mark = &self->mark[decoded->data - self->base];
+    uint8_t *mark = &self->mark[look_slot(self, decoded->data)];
     *mark |= IS_DATA;
     for (unsigned i = 0; self->unit == 1 && i + 4 <= decoded->data_bytes; i += 4)
         if (look_is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
@@ -57,9 +57,9 @@ static oak_status follow(looker *self)
         for (;;) {
             oak_decoded decoded;
             if (!look_is_known(self, address)) break;
-            uint8_t *mark = &self->mark[address - self->base];
+            uint8_t *mark = &self->mark[look_slot(self, address)];
             if (*mark & (IS_START | IS_INSIDE)) break;
-            self->state[address - self->base] = (uint8_t)state;
+            self->state[look_slot(self, address)] = (uint8_t)state;
             if (!look_decode(self, address, &decoded)) break;
             bool free = true; /* no other instruction begins inside this one */
             for (unsigned i = 1; i < decoded.size; i++) free = free && !(mark[i] & (IS_START | IS_INSIDE));
@@ -90,7 +90,7 @@ static const char *vector_at(const looker *self, uint32_t address)
 static bool vector_target(const looker *self, const oak_part_vector *vector, uint32_t *target)
 {
     const oak_architecture *about = &self->isa->about;
-    uint32_t at = vector->address - self->base;
+    uint32_t at = look_slot(self, vector->address);
     *target = 0;
     for (unsigned i = 0; i < about->vector_bytes; i++)
         if (!look_is_known(self, vector->address + i)) return false;
@@ -132,7 +132,7 @@ const char *look_label(looker *self, uint32_t address)
             return self->name;
         }
     }
-    uint8_t mark = self->mark[address - self->base];
+    uint8_t mark = self->mark[look_slot(self, address)];
     const char *vector = vector_at(self, address);
     const char *handles = handled_vector(self, address);
     if (handles && (mark & IS_START)) oak_format(self->name, sizeof self->name, "%s_handler", handles);
@@ -158,7 +158,7 @@ const char *look_name(void *context, unsigned space, uint32_t address)
 void look_units(looker *self, uint32_t address, unsigned units)
 {
     const oak_architecture *about = &self->isa->about;
-    const uint8_t *at = self->bytes + (size_t)(address - self->base) * self->unit;
+    const uint8_t *at = self->bytes + (size_t)look_slot(self, address) * self->unit;
     for (unsigned i = 0; i < units; i++, at += self->unit)
         oak_buf_format(&self->buf, " %0*llx", (int)(2 * self->unit),
                        (unsigned long long)oak_number_at(about, about->code_space, at, self->unit));
@@ -203,9 +203,10 @@ static void write_word(looker *self, uint32_t address)
     const oak_architecture *about = &self->isa->about;
     uint32_t bit = about->code_bit;
     uint32_t word =
-        (uint32_t)oak_number_at(about, about->code_space, self->bytes + (address - self->base), 4);
+        (uint32_t)oak_number_at(about, about->code_space, self->bytes + look_slot(self, address), 4);
     uint32_t target = word & ~bit;
-    bool code = (word & bit) && look_is_known(self, target) && (self->mark[target - self->base] & IS_START);
+    bool code =
+        (word & bit) && look_is_known(self, target) && (self->mark[look_slot(self, target)] & IS_START);
     const char *name = code ? look_label(self, target) : NULL;
     size_t start = self->buf.size;
     if (name) oak_buf_format(&self->buf, "        dd   %s + %u", name, (unsigned)bit);
@@ -215,7 +216,8 @@ static void write_word(looker *self, uint32_t address)
     oak_buf_format(&self->buf, "; 0x%04x", (unsigned)address);
     const char *vector = self->isa->about.vector_bytes ? vector_at(self, address) : NULL;
     if (vector) oak_buf_format(&self->buf, "  vector %s", vector);
-    else if (self->mark[address - self->base] & IS_DATA) oak_buf_format(&self->buf, "  %u", (unsigned)word);
+    else if (self->mark[look_slot(self, address)] & IS_DATA)
+        oak_buf_format(&self->buf, "  %u", (unsigned)word);
     oak_buf_char(&self->buf, '\n');
 }
 
@@ -224,20 +226,20 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 {
     write_label(self, address);
     uint32_t stop = address + 1, text = address;
-    if ((self->mark[address - self->base] & IS_WORD) && address + 4 <= end) {
+    if ((self->mark[look_slot(self, address)] & IS_WORD) && address + 4 <= end) {
         write_word(self, address);
         return 4;
     }
-    while (stop < end && stop - address < 48 && !(self->mark[stop - self->base] & (IS_START | IS_WORD)) &&
+    while (stop < end && stop - address < 48 && !(self->mark[look_slot(self, stop)] & (IS_START | IS_WORD)) &&
            !look_label(self, stop))
         stop++;
-    while (text < stop && is_text(self->bytes[text - self->base])) text++;
+    while (text < stop && is_text(self->bytes[look_slot(self, text)])) text++;
     size_t start = self->buf.size;
     if (self->unit > 1) { /* a word a unit */
         if (stop - address > DATA_COLUMNS) stop = address + DATA_COLUMNS;
         oak_buf_text(&self->buf, "        dw   ");
         for (uint32_t at = address; at < stop; at++) {
-            const uint8_t *bytes = self->bytes + (at - self->base) * self->unit;
+            const uint8_t *bytes = self->bytes + look_slot(self, at) * self->unit;
             oak_buf_format(&self->buf, "%s0x%04x", at > address ? ", " : "",
                            (unsigned)(bytes[0] | bytes[1] << 8));
         }
@@ -247,13 +249,14 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
     oak_buf_text(&self->buf, "        db   ");
     if (text - address >= 4) {
         oak_buf_char(&self->buf, '"');
-        oak_buf_add(&self->buf, self->bytes + (address - self->base), text - address);
+        oak_buf_add(&self->buf, self->bytes + look_slot(self, address), text - address);
         oak_buf_char(&self->buf, '"');
         stop = text;
     } else {
         if (stop - address > DATA_COLUMNS) stop = address + DATA_COLUMNS;
         for (uint32_t at = address; at < stop; at++)
-            oak_buf_format(&self->buf, "%s0x%02x", at > address ? ", " : "", self->bytes[at - self->base]);
+            oak_buf_format(&self->buf, "%s0x%02x", at > address ? ", " : "",
+                           self->bytes[look_slot(self, at)]);
     }
     size_t width = self->buf.size - start;
     oak_buf_repeat(&self->buf, ' ', width < 60 ? 60 - width : 1);
@@ -280,12 +283,12 @@ static oak_status write_all(looker *self)
                    (unsigned long long)oak_image_count(image) / self->unit,
                    self->unit > 1 ? "words" : "bytes");
     /* Labels that no line can carry. */
-    for (uint32_t at = 0; at < self->size; at++) {
-        const char *label = (self->mark[at] & IS_INSIDE) ? look_label(self, self->base + at) : NULL;
+    for (uint32_t at = 0; at < self->land.slots; at++) {
+        uint32_t place = oak_islands_address(&self->land, at);
+        const char *label = (self->mark[at] & IS_INSIDE) ? look_label(self, place) : NULL;
         if (label)
             oak_buf_format(&self->buf, "%-12s equ  %s:0x%04x  ; inside another instruction\n", label,
-                           self->isa->about.spaces[self->isa->about.code_space].name,
-                           (unsigned)(self->base + at));
+                           self->isa->about.spaces[self->isa->about.code_space].name, (unsigned)place);
     }
     while (!status && from <= UINT32_MAX &&
            oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
@@ -295,7 +298,7 @@ static oak_status write_all(looker *self)
         for (uint32_t at = address, end = (uint32_t)((from + self->unit - 1) / self->unit);
              at < end && !status;) {
             oak_decoded decoded;
-            if ((self->mark[at - self->base] & IS_START) && look_decode(self, at, &decoded)) {
+            if ((self->mark[look_slot(self, at)] & IS_START) && look_decode(self, at, &decoded)) {
                 write_instruction(self, at, &decoded);
                 at += decoded.size;
             } else {
@@ -311,13 +314,37 @@ static oak_status write_all(looker *self)
 
 void look_close(looker *self)
 {
-    oak_release(&self->host, self->bytes, self->size * self->unit, 1);
-    oak_release(&self->host, self->known, self->size, 1);
-    oak_release(&self->host, self->mark, self->size, 1);
-    oak_release(&self->host, self->state, self->size, 1);
+    size_t slots = self->land.slots + 1;
+    oak_release(&self->host, self->bytes, slots * self->unit, 1);
+    oak_release(&self->host, self->known, slots, 1);
+    oak_release(&self->host, self->mark, slots, 1);
+    oak_release(&self->host, self->state, slots, 1);
+    oak_islands_free(&self->land, &self->host);
     oak_release(&self->host, self->todo, self->todo_room, sizeof *self->todo);
     if (self->tables) self->isa->close(&self->host, self->tables);
     oak_buf_close(&self->buf);
+}
+
+/* Where the image has bytes; OAK_OUT_OF_RANGE where the part has no code memory. */
+static oak_status find_land(looker *self)
+{
+    const oak_image *image = oak_program_image(self->program);
+    unsigned code = self->isa->about.code_space, unit = self->unit;
+    uint64_t from = 0, length;
+    oak_status status = OAK_OK;
+    for (uint32_t at;
+         !status && from <= UINT32_MAX && !oak_image_next_run(image, (uint32_t)from, &at, &length);
+         from = at + length) {
+        uint32_t first = at / unit, last = (uint32_t)((at + length - 1) / unit);
+        for (uint64_t next = first; next <= last;) {
+            const oak_part_memory *memory = oak_part_find_memory(self->part, code, (uint32_t)next);
+            if (!memory || !oak_memory_is_filled(memory)) return OAK_OUT_OF_RANGE;
+            next = (uint64_t)memory->base + memory->size;
+        }
+        status = oak_islands_add(&self->land, &self->host, first, last - first + 1);
+    }
+    oak_islands_lay_out(&self->land);
+    return status;
 }
 
 static oak_status open_looker(looker *self, const oak_program *program, const oak_host *host,
@@ -330,30 +357,25 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
                      .host = *host,
                      .out = out};
     oak_buf_open(&self->buf, &self->host);
-    const oak_part_memory *memory = NULL;
-    for (unsigned i = 0; i < part->memory_count && !memory; i++)
-        if (part->memories[i].space == part->architecture->code_space) memory = &part->memories[i];
-    if (!self->isa || !memory || memory->size > MOST_CODE) return OAK_UNSUPPORTED;
-    self->base = memory->base;
-    self->size = memory->size;
+    if (!self->isa) return OAK_UNSUPPORTED;
     self->unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
-    self->bytes = host->resize(host->context, NULL, 0, self->size * self->unit);
-    self->known = host->resize(host->context, NULL, 0, self->size);
-    self->mark = host->resize(host->context, NULL, 0, self->size);
-    self->state = host->resize(host->context, NULL, 0, self->size);
+    oak_status status = find_land(self);
+    if (status) return status;
+    size_t slots = self->land.slots + 1; /* one for what lies on none */
+    self->bytes = oak_take_zeroed(host, slots * self->unit);
+    self->known = oak_take_zeroed(host, slots);
+    self->mark = oak_take_zeroed(host, slots);
+    self->state = oak_take_zeroed(host, slots);
     if (!self->bytes || !self->known || !self->mark || !self->state) return OAK_NO_MEMORY;
-    memset(self->mark, 0, self->size);
-    memset(self->state, 0, self->size);
-    memset(self->known, 0, self->size);
-    const oak_image *image = oak_program_image(program);
-    uint32_t base = self->base * self->unit, size = self->size * self->unit;
-    if (oak_image_read(image, base, 0, self->bytes, size) != oak_image_count(image)) return OAK_OUT_OF_RANGE;
-    uint64_t length, from = base;
-    for (uint32_t at; oak_image_next_run(image, (uint32_t)from, &at, &length) == OAK_OK; from = at + length) {
-        uint32_t first = (at - base) / self->unit,
-                 end = (uint32_t)((at - base + length + self->unit - 1) / self->unit);
-        memset(self->known + first, true, end - first);
-        if (at - base + length >= size) break;
+    for (size_t i = 0; i < self->land.count; i++) {
+        const oak_island *one = &self->land.of[i];
+        const oak_image *image = oak_program_image(program);
+        oak_image_read(image, one->base * self->unit, 0, self->bytes + (size_t)one->first * self->unit,
+                       one->size * self->unit);
+        for (uint32_t at = 0; at < one->size; at++) {
+            uint8_t byte;
+            self->known[one->first + at] = oak_image_byte(image, (one->base + at) * self->unit, &byte);
+        }
     }
     return self->isa->open(host, &self->tables);
 }
@@ -368,7 +390,7 @@ static oak_status follow_all(looker *self)
         if (self->isa->about.vector_bytes) {
             for (uint32_t b = 0; b < self->isa->about.vector_bytes; b++)
                 if (look_is_known(self, target + b) && !(b % 4))
-                    self->mark[target + b - self->base] |= IS_WORD;
+                    self->mark[look_slot(self, target + b)] |= IS_WORD;
             if (self->part->vectors[i].is_value || !vector_target(self, &self->part->vectors[i], &target))
                 continue;
         }

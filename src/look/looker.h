@@ -5,6 +5,7 @@
 #include <oakspindle/look.h>
 
 #include "base/bytes.h"
+#include "base/islands.h"
 #include "isa/isa.h"
 
 enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8, IS_DATA = 16, IS_WORD = 32 };
@@ -15,8 +16,8 @@ typedef struct looker {
     const oak_isa *isa;
     oak_isa_tables *tables;
     oak_host host;
-    uint32_t base, size; /* of the code memory, in units */
-    unsigned unit;       /* bytes of one */
+    oak_islands land; /* where the image has something; what follows is by its slots */
+    unsigned unit;    /* bytes of a unit */
     uint8_t *bytes, *known, *mark;
     uint8_t *state; /* of the instruction there, see oak_insn */
     uint32_t *todo;
@@ -25,6 +26,11 @@ typedef struct looker {
     oak_buf buf;
     const oak_text_sink *out;
 } looker;
+
+static inline uint32_t look_slot(const looker *self, uint32_t address)
+{
+    return oak_islands_slot(&self->land, address);
+}
 
 /* Follows the code of a program from reset and its vectors. Close it whatever comes back. */
 OAK_MUST_USE oak_status look_open(looker *self, const oak_program *program, const oak_host *host,
