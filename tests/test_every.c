@@ -442,6 +442,30 @@ static oak_watched cells_of(const oak_architecture *about, const char *text)
 }
 
 /* The chip asks behind each change of a value, at once, and names the instruction. */
+START_TEST(flags_have_a_name_that_no_register_hides)
+{
+    EACH(one)
+    {
+        bench b;
+        put_on(&b, one, one->program);
+        bench_run(&b, 0, 300);
+        const oak_architecture *about = b.part->architecture;
+        for (unsigned f = 0; f < about->flag_count; f++)
+            for (unsigned value = 0; value < 2 && !about->flags[f].is_vector; value++) {
+                char name[60], assignment[60];
+                snprintf(name, sizeof name, "FLAG.%s", about->flags[f].name);
+                snprintf(assignment, sizeof assignment, "flag.%s=%u", about->flags[f].name, value);
+                if (about->flags[f].follows) continue;
+                ck_assert_int_eq(oak_session_set(b.session, assignment, &b.sink), OAK_OK);
+                long long whole = value_of(&b, about->registers[about->flags[f].reg].name);
+                ck_assert_int_eq(whole >> about->flags[f].bit & ((1 << about->flags[f].width) - 1), value);
+                ck_assert_int_eq(value_of(&b, name), value);
+            }
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
 {
     static seen all;
@@ -709,6 +733,6 @@ RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
           a_state_goes_on_as_the_run_would_have, every_register_holds_what_is_put_into_it,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
           conditions_hold_where_steps_see_them_hold, code_in_several_memories_is_followed_and_read_back,
-          a_judge_is_asked_wherever_a_value_has_changed,
+          flags_have_a_name_that_no_register_hides, a_judge_is_asked_wherever_a_value_has_changed,
           conditions_on_what_changes_all_the_time_end_runs_where_they_become_true,
           the_tally_counts_what_steps_count)

@@ -316,6 +316,12 @@ static const oak_expr *parse_name(oak_expr_parser *parser)
     if (quote && (parser->at + 1 == parser->end || !oak_is_word(parser->at[1])))
         parser->at++; /* a register of the other set: a' */
     size_t length = (size_t)(parser->at - start);
+    bool point = parser->at + 1 < parser->end && *parser->at == '.' && oak_is_letter(parser->at[1]);
+    if (point && parser->family && oak_same_name(start, length, parser->family)) {
+        parser->at++;
+        while (parser->at < parser->end && oak_is_word(*parser->at)) parser->at++;
+        length = (size_t)(parser->at - start);
+    }
     if (oak_expr_is_word(start, length))
         return make_operation(parser, OAK_EXPR_UNARY, length == 3 ? OP_LOW : OP_HIGH, start,
                               parse_unary(parser), NULL, NULL);

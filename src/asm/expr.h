@@ -59,6 +59,8 @@ typedef struct oak_expr_parser {
     unsigned (*space)(void *context, const char *text, size_t length);
     /* Whether a name is defined, for defined(NAME); NULL where that cannot be asked. */
     bool (*defined)(void *context, const char *text, size_t length);
+    const char
+        *family; /* a word that stands before names of its own, with a point between: flag.c; or NULL */
     oak_expr_fault *fault;
     unsigned depth;
     unsigned links; /* operators in a row */

@@ -15,8 +15,7 @@ oak_status oak_islands_add(oak_islands *islands, const oak_host *host, uint32_t 
         if (end - last->base > last->size) last->size = (uint32_t)(end - last->base);
         return OAK_OK;
     }
-    oak_island *grown =
-        oak_grow(host, islands->of, &islands->room, islands->count + 1, sizeof *grown);
+    oak_island *grown = oak_grow(host, islands->of, &islands->room, islands->count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     islands->of = grown;
     /* Most come in order: a new one goes to its place among those before it. */

@@ -16,7 +16,8 @@ typedef struct oak_islands {
 } oak_islands;
 
 /* Adds addresses, in any order; those that are near others join them. OAK_NO_MEMORY. */
-OAK_MUST_USE oak_status oak_islands_add(oak_islands *islands, const oak_host *host, uint32_t base, uint32_t size);
+OAK_MUST_USE oak_status oak_islands_add(oak_islands *islands, const oak_host *host, uint32_t base,
+                                        uint32_t size);
 /* Numbers the slots, after the last was added. */
 void oak_islands_lay_out(oak_islands *islands);
 void oak_islands_free(oak_islands *islands, const oak_host *host);

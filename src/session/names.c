@@ -55,6 +55,18 @@ unsigned session_bytes_of(const oak_session *session, const oak_symbol *symbol)
     return symbol->bytes && widest > 1 ? symbol->bytes : widest;
 }
 
+static bool find_flag(const oak_session *session, const char *text, size_t length, watch_name *name)
+{
+    const oak_architecture *about = session->part->architecture;
+    for (unsigned i = 0; i < about->flag_count; i++) {
+        if (!oak_same_name(text, length, about->flags[i].name)) continue;
+        name->kind = NAME_FLAG;
+        name->number = i;
+        return true;
+    }
+    return false;
+}
+
 static bool find_name(oak_session *session, const char *text, size_t length, watch_name *name)
 {
     const oak_architecture *about = session->part->architecture;
@@ -64,6 +76,9 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
         name->kind = NAME_SYMBOL;
         return true;
     }
+    /* A register may be called like a flag: flag.c is the flag. */
+    if (length > 5 && oak_same_name(text, 5, "flag.") && find_flag(session, text + 5, length - 5, name))
+        return true;
     for (unsigned i = 0; i < about->register_count; i++) {
         if (!oak_same_name(text, length, about->registers[i].name)) continue;
         name->kind = NAME_REGISTER;
@@ -86,12 +101,7 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
         name->kind = NAME_FIELD;
         return true;
     }
-    for (unsigned i = 0; i < about->flag_count; i++) {
-        if (!oak_same_name(text, length, about->flags[i].name)) continue;
-        name->kind = NAME_FLAG;
-        name->number = i;
-        return true;
-    }
+    if (find_flag(session, text, length, name)) return true;
     if (oak_same_name(text, length, "handling") && session->chip.ops->served) {
         name->kind = NAME_HANDLING;
         return true;

@@ -89,6 +89,9 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
     case NAME_FLAG: {
         const oak_flag_info *flag = &about->flags[name->number];
         uint32_t mask = ((1u << flag->width) - 1) << flag->bit, whole = 0;
+        if (flag->follows)
+            return session_fill_fault(fault, left, "not-settable", "`%s` follows `%s`: set that", flag->name,
+                                      about->registers[flag->follows].name);
         session->chip.ops->read_register(session->chip.chip, flag->reg, &whole);
         return session->chip.ops->write_register(session->chip.chip, flag->reg,
                                                  (whole & ~mask) | (uint32_t)value << flag->bit);

@@ -277,6 +277,7 @@ const oak_expr *session_parse_part(oak_session *session, const char *text, const
                               .context = session,
                               .name = session_meet_name,
                               .space = session_space_named,
+                              .family = "flag",
                               .fault = &fault};
     session->two_faced = NULL;
     const oak_expr *expr = oak_expr_parse(&parser);
