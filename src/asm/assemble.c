@@ -16,7 +16,7 @@ static oak_status keep_records(assembler *as)
     program->records = records;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        oak_record record = {.place = one->place, .space = one->space, .size = one->size, .at = one->address};
+        oak_record record = {.origin = one->origin, .space = one->space, .size = one->size, .at = one->address};
         oak_value value;
         oak_expr_fault fault;
         switch (one->kind) {
@@ -67,7 +67,7 @@ static oak_status keep_lines(assembler *as)
     for (size_t i = 0; i < program->record_count; i++) {
         const oak_record *record = &program->records[i];
         if (record->kind > OAK_RECORD_DATA) continue;
-        oak_source_line line = oak_program_source(program, record->place);
+        oak_source_line line = oak_program_source(program, record->origin);
         program->lines[program->line_count++] = (oak_line){.file = program->files[line.file].name,
                                                            .line = line.line,
                                                            .address = (uint32_t)record->at,
@@ -132,7 +132,7 @@ static void keep_symbols(assembler *as)
     for (size_t i = 0; i < as->symbols.count; i++) {
         const asm_symbol symbol = *asm_symbol_at(as, i);
         if (symbol.replaced || symbol.kind == SYMBOL_PART || symbol.kind == SYMBOL_UNDEFINED) continue;
-        oak_source_line line = oak_program_where(program, symbol.place);
+        oak_source_line line = oak_program_where(program, symbol.origin);
         oak_symbol *to = oak_pool_at(&as->symbols, kept++); /* at or before the one that was just read */
         *to = (oak_symbol){.name = asm_name_of(as, &symbol)->text,
                            .kind = symbol.kind == SYMBOL_LABEL      ? OAK_SYMBOL_LABEL
@@ -265,7 +265,7 @@ static void check_export(assembler *as, const asm_name *name)
 {
     const asm_symbol *symbol = name->symbol;
     if (name->exported && symbol && symbol->kind == SYMBOL_UNDEFINED && symbol->uses == 0)
-        asm_report(as, OAK_ERROR, symbol->place, symbol->column, symbol->column + (size_t)name->length,
+        asm_report(as, OAK_ERROR, symbol->origin, symbol->column, symbol->column + (size_t)name->length,
                    "unknown-symbol", "Define it in this file, or leave the export out.",
                    "`%s` is exported but not defined", name->text);
 }
@@ -285,10 +285,10 @@ static void close_file(assembler *as)
             asm_rare *rare = asm_make_rare(as, name);
             if (!rare) return;
             if (rare->shared)
-                asm_report(as, OAK_ERROR, symbol->place, symbol->column,
+                asm_report(as, OAK_ERROR, symbol->origin, symbol->column,
                            symbol->column + (size_t)name->length, "defined-twice",
                            "Only one file can export a name.", "`%s` is already exported by %s", name->text,
-                           as->program->files[asm_source(as, rare->shared->place).file].name);
+                           as->program->files[asm_source(as, rare->shared->origin).file].name);
             else rare->shared = symbol;
         }
         check_export(as, name);

@@ -41,7 +41,7 @@ typedef struct asm_symbol {
         struct asm_symbol *beside; /* of a label: the one before it at the same statement */
     } as;
     uint32_t name;  /* its number */
-    uint32_t place; /* where it is defined, or used first while it is not */
+    uint32_t origin; /* where it is defined, or used first while it is not */
     uint32_t uses;
     uint32_t extent; /* of all the data behind it */
     uint16_t column;
@@ -108,7 +108,7 @@ typedef struct data_item {
 
 enum { ASM_HAS_TARGET = 0x40, ASM_ENCODED = 0x80 };
 typedef struct statement {
-    uint32_t place;
+    uint32_t origin;
     uint8_t kind;
     uint8_t space;
     uint8_t
@@ -172,7 +172,7 @@ typedef struct asm_trial {
 } asm_trial;
 
 typedef struct asm_diag {
-    uint32_t place;
+    uint32_t origin;
     asm_edit edit;
     const asm_trial *trial; /* NULL: the edit has not been tried */
     uint16_t first, last;
@@ -191,7 +191,7 @@ typedef struct asm_section {
     uint32_t base;
     uint32_t here;
     uint32_t size;
-    uint32_t place;                /* where it is opened first */
+    uint32_t origin;                /* where it is opened first */
     const oak_part_memory *memory; /* where it is to be placed; NULL: any of its space */
     uint32_t next_pool;            /* while pools are linked */
     uint32_t state;                /* what the last instruction means for the next: oak_insn */
@@ -219,7 +219,7 @@ typedef struct asm_swap {
 
 typedef struct asm_macro {
     asm_body body;
-    uint32_t place;
+    uint32_t origin;
     unsigned parameter_count;
     asm_swap parameter[MOST_PARAMETERS]; /* text: the default, NULL where there is none */
 } asm_macro;
@@ -245,7 +245,7 @@ typedef struct asm_condition {
     bool taken;  /* one branch has been read */
     bool outer;  /* the lines around it are read */
     bool ended;  /* else has been seen */
-    uint32_t place;
+    uint32_t origin;
 } asm_condition;
 
 typedef struct assembler {
@@ -306,7 +306,7 @@ typedef struct assembler {
     uint32_t structure_place;
 
     /* the line being read */
-    uint32_t place;
+    uint32_t origin;
     const char *text, *end;
     oak_insn insn;
     oak_operand operands[OAK_MOST_OPERANDS];
@@ -336,9 +336,9 @@ static inline asm_symbol *asm_shared(const asm_name *name)
 /* What few names have, to be filled in; NULL when there is no memory. */
 asm_rare *asm_make_rare(assembler *as, asm_name *name);
 /* A line as it was read. */
-static inline oak_source_line asm_source(const assembler *as, uint32_t place)
+static inline oak_source_line asm_source(const assembler *as, uint32_t origin)
 {
-    return oak_program_source(as->program, place);
+    return oak_program_source(as->program, origin);
 }
 asm_name *asm_intern(assembler *as, const char *text, size_t length);
 asm_symbol *asm_new_symbol(assembler *as, asm_name *name);
@@ -364,18 +364,18 @@ void asm_suggest_symbol(assembler *as, const asm_name *name, size_t first, char 
 void asm_suggest_operation(assembler *as, const char *text, size_t length, size_t first, char *hint,
                            size_t room);
 /* Columns count from 0; last is one past the end. */
-void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
+void asm_report(assembler *as, oak_severity severity, uint32_t origin, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...) OAK_PRINTF(8, 9);
 /* A warning, as it is set: silent, a warning or an error. The usual level is in names.c. */
 /* False when a warning is silent everywhere. */
 bool asm_warns(const assembler *as, const char *code);
-void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
+void asm_warn(assembler *as, uint32_t origin, size_t first, size_t last, const char *code, const char *hint,
               const char *format, ...) OAK_PRINTF(7, 8);
 /* Gives the next diagnostic an edit: columns from 0 and the text to put there. */
 void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text, bool safe);
-void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault);
+void asm_report_fault(assembler *as, uint32_t origin, const oak_expr_fault *fault);
 /* The number of the line in its file, for messages. */
-uint32_t asm_line_of(const assembler *as, uint32_t place);
+uint32_t asm_line_of(const assembler *as, uint32_t origin);
 OAK_MUST_USE oak_status asm_deliver_reports(assembler *as);
 
 /* read.c */

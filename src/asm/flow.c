@@ -47,13 +47,13 @@ static void check_ends(flow *self, const statement *one, oak_flow goes, bool has
     assembler *as = self->as;
     uint8_t byte;
     uint32_t next = one->address + one->size;
-#define LINE_SIZE asm_source(as, one->place).size
+#define LINE_SIZE asm_source(as, one->origin).size
     if (oak_goes_on(goes) && !is_start(self, next))
-        asm_warn(as, one->place, 0, LINE_SIZE, "runs-off",
+        asm_warn(as, one->origin, 0, LINE_SIZE, "runs-off",
                  "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
     if (has_target && !is_start(self, one->count) && asm_code_byte(as, one->count, 0, &byte))
-        asm_warn(as, one->place, 0, LINE_SIZE, "jump-into-data", NULL,
+        asm_warn(as, one->origin, 0, LINE_SIZE, "jump-into-data", NULL,
                  "this goes to 0x%04x, where no instruction begins", (unsigned)one->count);
 #undef LINE_SIZE
 }
@@ -73,7 +73,7 @@ static void check_counter(flow *self, const statement *one)
             !decode_at(self, before->address, before->as.code.insn->state, &loads))
             continue;
         if (isa->counter_of(self->as->tables, &loads, &other_zero) != counter || !other_zero) return;
-        asm_warn(self->as, before->place, 0, asm_source(self->as, before->place).size, "counts-from-zero",
+        asm_warn(self->as, before->origin, 0, asm_source(self->as, before->origin).size, "counts-from-zero",
                  "A counter that begins with 0 is counted down to 255 first.",
                  "the loop behind this runs 256 times");
         return;
@@ -137,7 +137,7 @@ static void check_handlers(flow *self)
             !reaches_return(self, vector->address, name, &at) || !statement_at(self, at))
             continue;
         const statement *one = statement_at(self, at);
-        asm_warn(as, one->place, 0, asm_source(as, one->place).size, "handler-return",
+        asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "handler-return",
                  "Write `reti`: without it no interrupt of this priority is served any more.",
                  "the handler of %s ends with `%s`", vector->name, name);
     }
@@ -168,9 +168,9 @@ static void check_all(flow *self)
         if (!sub) continue;
         self->at_slot[oak_islands_slot(&self->land, one->count)] = NULL;
         if (!reaches_return(self, one->count, NULL, &where))
-            asm_warn(as, sub->place, 0, asm_source(as, sub->place).size, "never-returns",
+            asm_warn(as, sub->origin, 0, asm_source(as, sub->origin).size, "never-returns",
                      "End it with a return, or jump to it instead of calling it.",
-                     "this is called in line %u, and nothing in it returns", asm_line_of(as, one->place));
+                     "this is called in line %u, and nothing in it returns", asm_line_of(as, one->origin));
     }
 }
 
@@ -214,7 +214,7 @@ static void warn_of_bare_labels(assembler *as)
         else if (!asm_trade_hint(as, name->text, name->length, hint, sizeof hint))
             oak_format(hint, sizeof hint, "A label that is meant has a colon.");
         if (joint || is_instruction_somewhere(name->text, name->length))
-            asm_warn(as, symbol->place, symbol->column, end, "operation-as-label", hint,
+            asm_warn(as, symbol->origin, symbol->column, end, "operation-as-label", hint,
                      "this makes a label of `%s`, which nothing uses", name->text);
     }
 }
@@ -228,7 +228,7 @@ static void check_labels(assembler *as)
         const asm_name *name = asm_name_of(as, symbol);
         if (symbol->kind != SYMBOL_LABEL || symbol->uses || name->exported || asm_shared(name) == symbol)
             continue;
-        asm_warn(as, symbol->place, symbol->column, symbol->column + (size_t)name->length, "unused-label",
+        asm_warn(as, symbol->origin, symbol->column, symbol->column + (size_t)name->length, "unused-label",
                  NULL, "nothing uses `%s`", name->text);
     }
 }

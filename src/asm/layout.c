@@ -68,7 +68,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     symbol->evaluating = false;
     if (status) {
         /* The fault lies in the definition: report it there, once. */
-        if (*fault->code && !symbol->reported) asm_report_fault(context->as, symbol->place, fault);
+        if (*fault->code && !symbol->reported) asm_report_fault(context->as, symbol->origin, fault);
         symbol->reported = true;
         return already_reported(fault);
     }
@@ -77,7 +77,7 @@ static oak_status constant_value(value_context *context, asm_symbol *symbol, con
     if (symbol->must_be_bit && value->known && !spaces[value->space].of_bits) {
         if (value->space) {
             symbol->reported = true;
-            asm_report(context->as, OAK_ERROR, symbol->place, inner->first, inner->last, "wrong-space",
+            asm_report(context->as, OAK_ERROR, symbol->origin, inner->first, inner->last, "wrong-space",
                        "Name one of its bits, for example with .0 behind it.",
                        "this is %s in %s and no single bit", value->space == code ? "a place" : "a byte",
                        spaces[value->space].title);
@@ -142,8 +142,8 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         if (other)
             oak_format(fault->hint, sizeof fault->hint,
                        "It is defined in %s, line %u: write `export %s` there.",
-                       as->program->files[asm_source(as, other->place).file].name,
-                       asm_line_of(as, other->place), name->text);
+                       as->program->files[asm_source(as, other->origin).file].name,
+                       asm_line_of(as, other->origin), name->text);
         if (symbol->uses > 1) {
             char more[sizeof fault->message];
             oak_format(more, sizeof more, "`%s` is not defined (used %u times)", name->text, symbol->uses);
@@ -183,7 +183,7 @@ oak_status asm_value(assembler *as, const oak_expr *expr, const statement *at, o
     oak_expr_fault fault;
     oak_value here = {.number = at->address, .space = at->space, .known = true};
     oak_status status = asm_evaluate(as, expr, &here, value, &fault);
-    if (status && *fault.code) asm_report_fault(as, at->place, &fault);
+    if (status && *fault.code) asm_report_fault(as, at->origin, &fault);
     return status;
 }
 
@@ -226,7 +226,7 @@ static const oak_expr *without_value(assembler *as, const oak_expr *expr)
     return found ? found : without_value(as, expr->as.of.third);
 }
 
-static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
+static bool known_here(assembler *as, const oak_expr *expr, uint32_t origin)
 {
     if (!looks_ahead(as, expr)) return true;
     const oak_expr *name = without_value(as, expr);
@@ -236,7 +236,7 @@ static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
         asm_suggest_symbol(as, asm_name_of(as, asm_resolve(as, name->as.name)), name->first, near,
                            sizeof near);
     oak_format(hint, sizeof hint, "Define it above this line.%s%s", *near ? " " : "", near);
-    asm_report(as, OAK_ERROR, place, at->first, at->last, "not-known-yet", hint,
+    asm_report(as, OAK_ERROR, origin, at->first, at->last, "not-known-yet", hint,
                "`%s` has no value yet, and this must be known here",
                name ? asm_name_of(as, asm_resolve(as, name->as.name))->text : "this");
     return false;
@@ -244,15 +244,15 @@ static bool known_here(assembler *as, const oak_expr *expr, uint32_t place)
 
 bool asm_value_now(assembler *as, const oak_expr *expr, oak_value *value)
 {
-    statement here = {.place = as->place, .space = as->space, .address = asm_here(as)->here};
-    return known_here(as, expr, as->place) && asm_value(as, expr, &here, value) == OAK_OK;
+    statement here = {.origin = as->origin, .space = as->space, .address = asm_here(as)->here};
+    return known_here(as, expr, as->origin) && asm_value(as, expr, &here, value) == OAK_OK;
 }
 
 /* The value of org, ds or align, which must be known where it stands. */
 static bool fixed_value(assembler *as, statement *one, oak_value *value)
 {
     if (one->count) return false; /* already reported */
-    if (known_here(as, one->as.expr, one->place) && asm_value(as, one->as.expr, one, value) == OAK_OK)
+    if (known_here(as, one->as.expr, one->origin) && asm_value(as, one->as.expr, one, value) == OAK_OK)
         return true;
     one->count = 1;
     return false;
@@ -261,7 +261,7 @@ static bool fixed_value(assembler *as, statement *one, oak_value *value)
 static void report_fixed(assembler *as, statement *one, const char *hint, const char *message, int64_t number)
 {
     one->count = 1;
-    asm_report(as, OAK_ERROR, one->place, one->as.expr->first, one->as.expr->last, "value-range", hint,
+    asm_report(as, OAK_ERROR, one->origin, one->as.expr->first, one->as.expr->last, "value-range", hint,
                "%s, this is %lld", message, (long long)number);
 }
 
@@ -343,7 +343,7 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
         oak_status status = asm_evaluate(as, insn->operand[i].expr, &here, &values[i], &fault);
         if (!status) continue;
         result = status;
-        if (!quiet && *fault.code) asm_report_fault(as, one->place, &fault);
+        if (!quiet && *fault.code) asm_report_fault(as, one->origin, &fault);
         if (quiet) break;
     }
     return result;
@@ -456,9 +456,9 @@ static void report_overlap(assembler *as, uint32_t address)
             continue;
         }
         if (first->section >= named && one->section >= named) return; /* said of the sections as a whole */
-        asm_report(as, OAK_ERROR, one->place, 0, 1, "overlap", "Move one of them with org.",
+        asm_report(as, OAK_ERROR, one->origin, 0, 1, "overlap", "Move one of them with org.",
                    "address 0x%04x is already taken by line %u", (unsigned)address,
-                   asm_line_of(as, first->place));
+                   asm_line_of(as, first->origin));
         return;
     }
 }
@@ -522,7 +522,7 @@ static bool inside_memory(assembler *as, const statement *one)
     else if (memory)
         oak_format(hint, sizeof hint, "%s of %s goes from 0x%04x to 0x%04x: is the `org` before it right?",
                    space->name, as->part->name, (unsigned)memory->base, (unsigned)end);
-    asm_report(as, OAK_ERROR, one->place, 0, 1, "outside-memory", hint,
+    asm_report(as, OAK_ERROR, one->origin, 0, 1, "outside-memory", hint,
                "address 0x%04x lies outside the %s of %s", (unsigned)last, space->title, as->part->name);
     return false;
 }
@@ -533,7 +533,7 @@ static bool must_be_code(assembler *as, const statement *one, const char *what)
     if (one->space == as->isa->about.code_space && !(memory && !oak_memory_is_filled(memory))) return true;
     if (goes_on(&as->not_code, one)) return false;
     if (one->space == as->isa->about.code_space) {
-        asm_report(as, OAK_ERROR, one->place, 0, 1, "not-code-space",
+        asm_report(as, OAK_ERROR, one->origin, 0, 1, "not-code-space",
                    "Keep space there with ds and let the program fill it; where a loader fills it, the part "
                    "says `loaded: yes`.",
                    "%s cannot lie in %s: only memory that keeps its contents is programmed", what,
@@ -541,7 +541,7 @@ static bool must_be_code(assembler *as, const statement *one, const char *what)
         return false;
     }
     asm_report(
-        as, OAK_ERROR, one->place, 0, 1, "not-code-space",
+        as, OAK_ERROR, one->origin, 0, 1, "not-code-space",
         "Keep space there with ds and let the program fill it; go back to code with `org code:ADDRESS`.",
         "%s cannot lie in %s: only code memory is programmed", what, as->isa->about.spaces[one->space].title);
     return false;
@@ -564,13 +564,13 @@ static void report_misaligned(assembler *as, const statement *one, const oak_ref
 {
     if (goes_on(&as->misaligned, one)) return;
     const statement *odd = odd_before(as, one);
-    oak_source_line line = asm_source(as, one->place);
+    oak_source_line line = asm_source(as, one->origin);
     char hint[120];
     if (odd)
         oak_format(hint, sizeof hint, "Line %u has %u byte%s: put `align %u` behind it.",
-                   asm_line_of(as, odd->place), (unsigned)odd->size, odd->size == 1 ? "" : "s",
+                   asm_line_of(as, odd->origin), (unsigned)odd->size, odd->size == 1 ? "" : "s",
                    as->isa->about.code_align);
-    asm_report(as, OAK_ERROR, one->place, 0, line.size, why->code, odd ? hint : why->hint, "%s",
+    asm_report(as, OAK_ERROR, one->origin, 0, line.size, why->code, odd ? hint : why->hint, "%s",
                why->message);
 }
 
@@ -588,7 +588,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
             report_misaligned(as, one, &why);
             return;
         }
-        asm_report(as, OAK_ERROR, one->place, insn->operand[at].first, insn->operand[at].last, why.code,
+        asm_report(as, OAK_ERROR, one->origin, insn->operand[at].first, insn->operand[at].last, why.code,
                    why.hint, "%s", why.message);
         return;
     }
@@ -598,7 +598,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
     if (target >= 0) one->unit |= ASM_HAS_TARGET, one->count = (uint32_t)values[target].number;
     if (!as->isa->doubt) return;
     unsigned decimal = 0;
-    oak_source_line line = asm_source(as, one->place);
+    oak_source_line line = asm_source(as, one->origin);
     for (unsigned i = 0; i < insn->count; i++) {
         const oak_operand *operand = &insn->operand[i];
         bool digits = operand->last > operand->first && !line.expanded;
@@ -607,7 +607,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
         decimal |= (unsigned)digits << i;
     }
     if (as->isa->doubt(as->tables, row, insn, values, decimal, &why))
-        asm_warn(as, one->place, insn->operand[why.operand].first, insn->operand[why.operand].last, why.code,
+        asm_warn(as, one->origin, insn->operand[why.operand].first, insn->operand[why.operand].last, why.code,
                  why.hint, "%s", why.message);
 }
 
@@ -654,7 +654,7 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
             bool fits = bits == 64 ||
                         (value.number >= -((int64_t)1 << (bits - 1)) && value.number < (int64_t)1 << bits);
             if (!fits)
-                asm_report(as, OAK_ERROR, one->place, item->expr->first, item->expr->last, "value-range",
+                asm_report(as, OAK_ERROR, one->origin, item->expr->first, item->expr->last, "value-range",
                            bits == 8    ? "Use dw for 16 bits, or take low(…) or high(…)."
                            : bits == 16 ? "Use dd for 32 bits."
                                         : "",
@@ -677,7 +677,7 @@ static void check_claim(assembler *as, const statement *one)
     oak_value value;
     const oak_expr *expr = one->as.claim.expr;
     if (asm_value(as, expr, one, &value) || value.number) return;
-    asm_report(as, OAK_ERROR, one->place, expr->first, expr->last, "assertion", NULL, "%s",
+    asm_report(as, OAK_ERROR, one->origin, expr->first, expr->last, "assertion", NULL, "%s",
                one->as.claim.text ? one->as.claim.text : "this does not hold");
 }
 
@@ -722,7 +722,7 @@ void asm_emit(assembler *as)
     asm_check_sections(as);
     asm_check_flow(as);
     oak_value value;
-    statement at = {.place = as->entry_place, .space = as->space};
+    statement at = {.origin = as->entry_place, .space = as->space};
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;
     if (value.number >= 0 && value.number <= UINT32_MAX &&
         (!value.space || value.space == as->isa->about.code_space))

@@ -109,8 +109,8 @@ static void list_lines(listing *self)
     size_t next = 0;
     uint16_t file = 0;
     const oak_record *labels = NULL; /* one record stands for labels on several lines */
-    for (uint32_t place = 0; place < program->source_count; place++) {
-        oak_source_line line = oak_program_source(program, place);
+    for (uint32_t origin = 0; origin < program->source_count; origin++) {
+        oak_source_line line = oak_program_source(program, origin);
         if (line.file != file && !line.expanded) {
             file = line.file;
             oak_buf_format(&self->buf, "\n%s\n\n", program->files[file].name);
@@ -118,14 +118,14 @@ static void list_lines(listing *self)
         /* Of the statements of one line the last that has bytes is shown, or the last. */
         const oak_record *shown = NULL;
         const oak_record *pool = NULL;
-        for (; next < program->record_count && program->records[next].place == place; next++) {
+        for (; next < program->record_count && program->records[next].origin == origin; next++) {
             if (program->records[next].kind == OAK_RECORD_POOL) pool = &program->records[next];
             else if (!shown || shown->kind > OAK_RECORD_DATA ||
                      program->records[next].kind <= OAK_RECORD_DATA)
                 shown = &program->records[next];
             if (program->records[next].kind == OAK_RECORD_PLACE) labels = &program->records[next];
         }
-        if (!shown && labels && place - labels->place <= labels->size) shown = labels;
+        if (!shown && labels && origin - labels->origin <= labels->size) shown = labels;
         show_record(self, line.line, shown);
         if (line.expanded) oak_buf_text(&self->buf, "+ ");
         oak_buf_add(&self->buf, line.text, line.size);
@@ -140,7 +140,7 @@ static void list_lines(listing *self)
 /* Where a symbol is named. */
 typedef struct listed_use {
     uint32_t symbol;
-    uint32_t place;
+    uint32_t origin;
 } listed_use;
 
 static int by_symbol(const void *a, const void *b, const void *context)
@@ -148,7 +148,7 @@ static int by_symbol(const void *a, const void *b, const void *context)
     (void)context;
     const listed_use *left = a, *right = b;
     if (left->symbol != right->symbol) return left->symbol < right->symbol ? -1 : 1;
-    return left->place < right->place ? -1 : left->place > right->place;
+    return left->origin < right->origin ? -1 : left->origin > right->origin;
 }
 
 /* The source that each file belongs to: itself, or the one it is included into. */
@@ -188,8 +188,8 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
     uint16_t *units = units_of(self, &unit_room);
     *count = *room = 0;
     if (!units) self->status = OAK_NO_MEMORY;
-    for (uint32_t place = 0; place < program->source_count && !self->status; place++) {
-        oak_source_line line = oak_program_source(program, place);
+    for (uint32_t origin = 0; origin < program->source_count && !self->status; origin++) {
+        oak_source_line line = oak_program_source(program, origin);
         const char *at = line.text, *end = line.text + line.size;
         char quote = 0;
         while (at < end && (quote || (*at != ';' && !(*at == '/' && at + 1 < end && at[1] == '/')))) {
@@ -211,7 +211,7 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
                 break;
             }
             uses = grown;
-            uses[(*count)++] = (listed_use){number - 1, place};
+            uses[(*count)++] = (listed_use){number - 1, origin};
         }
     }
     oak_release(&program->host, units, unit_room, sizeof *units);
@@ -275,7 +275,7 @@ static void list_symbols(listing *self)
         uint32_t last = symbol->line;
         unsigned shown = 0;
         for (; low < use_count && uses[low].symbol == order[i] && shown <= MOST_SHOWN; low++) {
-            oak_source_line line = oak_program_source(program, uses[low].place);
+            oak_source_line line = oak_program_source(program, uses[low].origin);
             const char *file = program->files[line.file].name;
             bool here = symbol->file && oak_same(file, symbol->file);
             if ((line.line == last && named == file) || line.expanded || (here && line.line == symbol->line))

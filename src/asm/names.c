@@ -195,7 +195,7 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
 
 /* ------------------------------------------------------------------------------------------ diagnostics */
 
-void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t first, size_t last,
+void asm_report(assembler *as, oak_severity severity, uint32_t origin, size_t first, size_t last,
                 const char *code, const char *hint, const char *format, ...)
 {
     asm_edit edit = as->edit;
@@ -217,7 +217,7 @@ void asm_report(assembler *as, oak_severity severity, uint32_t place, size_t fir
         return;
     }
     if (last <= first) last = first + 1;
-    as->diags[as->diag_count++] = (asm_diag){.place = place,
+    as->diags[as->diag_count++] = (asm_diag){.origin = origin,
                                              .edit = edit,
                                              .first = (uint16_t)(first < UINT16_MAX ? first : UINT16_MAX),
                                              .last = (uint16_t)(last < UINT16_MAX ? last : UINT16_MAX),
@@ -275,36 +275,36 @@ bool asm_warns(const assembler *as, const char *code)
     return warning_level(as, code) != OAK_WARN_OFF;
 }
 
-void asm_warn(assembler *as, uint32_t place, size_t first, size_t last, const char *code, const char *hint,
+void asm_warn(assembler *as, uint32_t origin, size_t first, size_t last, const char *code, const char *hint,
               const char *format, ...)
 {
     oak_warning_level level = warning_level(as, code);
-    if (level == OAK_WARN_OFF || is_allowed(asm_source(as, place), code)) return;
+    if (level == OAK_WARN_OFF || is_allowed(asm_source(as, origin), code)) return;
     char message[300];
     va_list arguments;
     va_start(arguments, format);
     oak_vformat(message, sizeof message, format, arguments);
     va_end(arguments);
-    asm_report(as, level == OAK_WARN_ERROR ? OAK_ERROR : OAK_WARNING, place, first, last, code, hint, "%s",
+    asm_report(as, level == OAK_WARN_ERROR ? OAK_ERROR : OAK_WARNING, origin, first, last, code, hint, "%s",
                message);
 }
 
-void asm_report_fault(assembler *as, uint32_t place, const oak_expr_fault *fault)
+void asm_report_fault(assembler *as, uint32_t origin, const oak_expr_fault *fault)
 {
-    asm_report(as, OAK_ERROR, place, fault->first, fault->last, fault->code, fault->hint, "%s",
+    asm_report(as, OAK_ERROR, origin, fault->first, fault->last, fault->code, fault->hint, "%s",
                fault->message);
 }
 
-uint32_t asm_line_of(const assembler *as, uint32_t place)
+uint32_t asm_line_of(const assembler *as, uint32_t origin)
 {
-    return place < as->program->source_count ? asm_source(as, place).line : 0;
+    return origin < as->program->source_count ? asm_source(as, origin).line : 0;
 }
 
 static int in_source_order(const void *a, const void *b, const void *context)
 {
     (void)context;
     const asm_diag *left = a, *right = b;
-    if (left->place != right->place) return left->place < right->place ? -1 : 1;
+    if (left->origin != right->origin) return left->origin < right->origin ? -1 : 1;
     return left->first < right->first ? -1 : left->first > right->first;
 }
 
@@ -312,13 +312,13 @@ static int in_source_order(const void *a, const void *b, const void *context)
 static bool said_before(const assembler *as, size_t index)
 {
     const asm_diag *diag = &as->diags[index];
-    if (diag->place == OAK_NO_PLACE) return false;
-    oak_source_line line = asm_source(as, diag->place);
+    if (diag->origin == OAK_NO_PLACE) return false;
+    oak_source_line line = asm_source(as, diag->origin);
     if (line.parent == OAK_NO_PLACE) return false;
     for (size_t i = 0; i < index; i++) {
         const asm_diag *other = &as->diags[i];
-        if (other->place == OAK_NO_PLACE || !oak_same(other->code, diag->code)) continue;
-        oak_source_line before = asm_source(as, other->place);
+        if (other->origin == OAK_NO_PLACE || !oak_same(other->code, diag->code)) continue;
+        oak_source_line before = asm_source(as, other->origin);
         if (before.line == line.line &&
             oak_same(as->program->files[before.file].name, as->program->files[line.file].name))
             return true;
@@ -335,14 +335,14 @@ static bool is_text(oak_source_file *file)
     return file->is_text;
 }
 
-static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
+static void deliver(assembler *as, uint32_t origin, oak_diagnostic *out)
 {
     oak_program *program = as->program;
     oak_buf text;
     oak_buf_open(&text, as->host);
     out->file = program->files[0].name;
-    if (place != OAK_NO_PLACE) {
-        oak_source_line line = asm_source(as, place);
+    if (origin != OAK_NO_PLACE) {
+        oak_source_line line = asm_source(as, origin);
         oak_buf_add(&text, line.text, line.size < 2000 ? line.size : 2000);
         out->file = program->files[line.file].name;
         out->line = line.line;
@@ -353,18 +353,18 @@ static void deliver(assembler *as, uint32_t place, oak_diagnostic *out)
 }
 
 /* The way a faulty line came about: each call, repetition or include it went through. */
-static void deliver_chain(assembler *as, uint32_t place)
+static void deliver_chain(assembler *as, uint32_t origin)
 {
     enum { MOST_NOTES = 6 };
     for (unsigned notes = 0; notes < MOST_NOTES; notes++) {
-        oak_source_line line = asm_source(as, place);
+        oak_source_line line = asm_source(as, origin);
         bool expanded = line.expanded;
-        place = line.parent;
-        if (place == OAK_NO_PLACE) break;
+        origin = line.parent;
+        if (origin == OAK_NO_PLACE) break;
         oak_diagnostic note = {.severity = OAK_NOTE,
                                .code = "",
                                .message = expanded ? "it is expanded here" : "it is included here"};
-        deliver(as, place, &note);
+        deliver(as, origin, &note);
     }
 }
 
@@ -377,7 +377,7 @@ oak_status asm_deliver_reports(assembler *as)
     for (size_t i = 0; i < as->diag_count; i++) {
         const asm_diag *diag = &as->diags[i];
         if (said_before(as, i)) continue;
-        bool placed = diag->place != OAK_NO_PLACE;
+        bool placed = diag->origin != OAK_NO_PLACE;
         oak_diagnostic out = {
             .severity = diag->severity,
             .code = diag->code,
@@ -385,12 +385,12 @@ oak_status asm_deliver_reports(assembler *as)
             .column_end = placed ? diag->last + 1u : 0,
             .message = diag->message,
             .hint = diag->hint,
-            .edit = placed && !asm_source(as, diag->place).expanded ? diag->edit.text : NULL,
+            .edit = placed && !asm_source(as, diag->origin).expanded ? diag->edit.text : NULL,
             .edit_column = diag->edit.first + 1u,
             .edit_column_end = diag->edit.last + 1u,
             .edit_safe = diag->edit.safe && (!diag->trial || asm_trial_holds(as, diag->trial))};
-        deliver(as, diag->place, &out);
-        if (placed) deliver_chain(as, diag->place);
+        deliver(as, diag->origin, &out);
+        if (placed) deliver_chain(as, diag->origin);
     }
     if (as->error_count > MOST_REPORTS)
         oak_refuse(as->sink, "too-many-errors", as->program->files[0].name, 0, 0, NULL,

@@ -145,7 +145,7 @@ void asm_emit_pool(assembler *as, const statement *one, void *context,
         oak_value value = {0};
         if (asm_value(as, literal->expr, user, &value) == OAK_OK &&
             (value.number < INT32_MIN || value.number > UINT32_MAX))
-            asm_report(as, OAK_ERROR, user->place, literal->expr->first, literal->expr->last, "value-range",
+            asm_report(as, OAK_ERROR, user->origin, literal->expr->first, literal->expr->last, "value-range",
                        NULL, "%lld does not fit 32 bits", (long long)value.number);
         uint8_t bytes[WORD];
         oak_put_number(&as->isa->about, as->isa->about.code_space, (uint64_t)value.number, bytes, WORD);

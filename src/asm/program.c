@@ -100,33 +100,33 @@ oak_status oak_program_next_data(const oak_program *program, size_t *index, uint
     return OAK_NOT_FOUND;
 }
 
-static const oak_source_run *run_of(const oak_program *program, uint32_t place)
+static const oak_source_run *run_of(const oak_program *program, uint32_t origin)
 {
     size_t low = 0, high = program->run_count;
     while (high - low > 1) {
         size_t middle = low + (high - low) / 2;
-        if (program->runs[middle].first <= place) low = middle;
+        if (program->runs[middle].first <= origin) low = middle;
         else high = middle;
     }
     return &program->runs[low];
 }
 
-oak_source_line oak_program_where(const oak_program *program, uint32_t place)
+oak_source_line oak_program_where(const oak_program *program, uint32_t origin)
 {
-    const oak_source_run *run = run_of(program, place);
-    return (oak_source_line){.line = run->line + (place - run->first),
+    const oak_source_run *run = run_of(program, origin);
+    return (oak_source_line){.line = run->line + (origin - run->first),
                              .parent = run->parent,
                              .file = run->file,
                              .depth = run->depth,
                              .expanded = run->expanded};
 }
 
-oak_source_line oak_program_source(const oak_program *program, uint32_t place)
+oak_source_line oak_program_source(const oak_program *program, uint32_t origin)
 {
-    const oak_source_run *run = run_of(program, place);
-    const char *text = run->text + program->source[place], *end = oak_line_end(text, run->end);
+    const oak_source_run *run = run_of(program, origin);
+    const char *text = run->text + program->source[origin], *end = oak_line_end(text, run->end);
     if (end > text && end[-1] == '\r') end--;
-    oak_source_line line = oak_program_where(program, place);
+    oak_source_line line = oak_program_where(program, origin);
     line.text = text;
     line.size = (uint32_t)(end - text);
     return line;

@@ -49,7 +49,7 @@ typedef enum oak_record_kind {
     OAK_RECORD_POOL /* words that instructions load */
 } oak_record_kind;
 typedef struct oak_record {
-    uint32_t place;
+    uint32_t origin;
     uint8_t kind;
     uint8_t space;
     uint8_t cycles; /* 0: not an instruction */
@@ -89,9 +89,9 @@ static inline oak_symbol *oak_program_symbol_at(const oak_program *program, size
 /* The number of a symbol + 1, or 0. */
 uint32_t oak_program_find_number(const oak_program *program, const char *name, size_t length, unsigned index);
 
-oak_source_line oak_program_source(const oak_program *program, uint32_t place);
+oak_source_line oak_program_source(const oak_program *program, uint32_t origin);
 /* The same without the text. */
-oak_source_line oak_program_where(const oak_program *program, uint32_t place);
+oak_source_line oak_program_where(const oak_program *program, uint32_t origin);
 
 /* The indexes of the symbols in alphabetical order; one element more than symbols, to be given back to the host. */
 OAK_MUST_USE oak_status oak_program_sorted(const oak_program *program, uint32_t **order);

@@ -39,7 +39,7 @@ const char *asm_directive_name(unsigned number)
 }
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
                hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ expressions */
@@ -75,7 +75,7 @@ static void *meet_name(void *context, const char *text, size_t length, oak_expr_
     asm_symbol *symbol = name->symbol;
     if (as->trying) return symbol;
     if (symbol->uses++ == 0 && symbol->kind == SYMBOL_UNDEFINED) { /* where to complain if it stays so */
-        symbol->place = as->place;
+        symbol->origin = as->origin;
         symbol->column = fault->first;
     }
     return symbol;
@@ -112,7 +112,7 @@ const oak_expr *asm_parse_expression(assembler *as, const char **at, const char 
     *at = parser.at;
     if (!expr && !as->out_of_memory && fault.needs_hex)
         asm_suggest_edit(as, fault.first, fault.first, "0x", true);
-    if (!expr && !as->out_of_memory) asm_report_fault(as, as->place, &fault);
+    if (!expr && !as->out_of_memory) asm_report_fault(as, as->origin, &fault);
     return expr;
 }
 
@@ -193,7 +193,7 @@ static statement *add_statement(assembler *as, statement_kind kind)
     }
     as->statements = grown;
     statement *one = &grown[as->statement_count++];
-    *one = (statement){.place = as->place, .kind = (uint8_t)kind, .space = as->space, .section = as->section};
+    *one = (statement){.origin = as->origin, .kind = (uint8_t)kind, .space = as->space, .section = as->section};
     one->address = asm_here(as)->here;
     return one;
 }
@@ -225,7 +225,7 @@ static bool may_define(assembler *as, asm_name *name, const char *at, bool again
            before->kind == SYMBOL_VARIABLE || again_allowed
                ? "A name given by set can only be changed by set."
                : "Give one of them another name; letters of either case are alike.",
-           "`%s` is already defined in line %u", name->text, asm_line_of(as, before->place));
+           "`%s` is already defined in line %u", name->text, asm_line_of(as, before->origin));
     return false;
 }
 
@@ -236,7 +236,7 @@ static asm_symbol *define(assembler *as, asm_name *name, const char *at, symbol_
     asm_symbol *symbol = fresh ? asm_new_symbol(as, name) : name->symbol;
     if (!symbol) return NULL;
     symbol->kind = (uint8_t)kind;
-    symbol->place = as->place;
+    symbol->origin = as->origin;
     symbol->column = (uint16_t)(at - as->text);
     return symbol;
 }
@@ -294,12 +294,12 @@ static void define_label(assembler *as, asm_name *name, const char *at)
     symbol->reported = as->lost;
     statement *last = as->statement_count ? &as->statements[as->statement_count - 1] : NULL;
     bool joins = last && last->kind == STATEMENT_LABEL && last->section == as->section &&
-                 last->address == asm_here(as)->here && as->place - last->place <= last->count + 1;
+                 last->address == asm_here(as)->here && as->origin - last->origin <= last->count + 1;
     statement *one = joins ? last : add_statement(as, STATEMENT_LABEL);
     if (!one) return;
     symbol->as.beside = joins ? last->label : NULL;
     one->label = symbol;
-    one->count = as->place - one->place;
+    one->count = as->origin - one->origin;
 }
 
 static void read_value(assembler *as, asm_name *name, const char *name_at, int kind, const char *at,
@@ -513,7 +513,7 @@ static void read_message(assembler *as, int directive, const char *word, size_t 
                directive == ERROR     ? OAK_ERROR
                : directive == WARNING ? OAK_WARNING
                                       : OAK_NOTE,
-               as->place, (size_t)(word - as->text), (size_t)(word - as->text) + word_length,
+               as->origin, (size_t)(word - as->text), (size_t)(word - as->text) + word_length,
                directive == ERROR     ? "error-directive"
                : directive == WARNING ? "warning-directive"
                                       : "",
@@ -591,7 +591,7 @@ static void begin_structure(assembler *as, const char *word, size_t word_length,
     if (!asm_nothing_left(as, at + length, end)) return;
     as->structure = asm_intern(as, at, length);
     as->structure_size = 0;
-    as->structure_place = as->place;
+    as->structure_place = as->origin;
 }
 
 static void end_structure(assembler *as, const char *word, size_t length, const char *at, const char *end)
@@ -620,7 +620,7 @@ static void read_export(assembler *as, const char *at, const char *end)
         name->exported = true;
         if (!name->symbol) {
             asm_symbol *symbol = asm_new_symbol(as, name);
-            if (symbol) symbol->place = as->place, symbol->column = (uint16_t)(at - as->text);
+            if (symbol) symbol->origin = as->origin, symbol->column = (uint16_t)(at - as->text);
         }
         at = asm_skip_blanks(at + length, end);
         if (at == end || *at != ',') break;
@@ -730,7 +730,7 @@ static void read_directive(assembler *as, int directive, const char *word, size_
             return;
         }
         as->entry = asm_parse_expression(as, &at, end);
-        as->entry_place = as->place;
+        as->entry_place = as->origin;
         if (as->entry) asm_nothing_left(as, at, end);
         return;
     case INCBIN: read_binary(as, at, end); return;
@@ -931,8 +931,8 @@ static void unknown_operation(assembler *as, const char *word, size_t length, co
     if (!*hint && name && name->rare && name->rare->foreign)
         oak_format(hint, sizeof hint,
                    "It is a macro of %s, line %u: `include` it from a file that both share.",
-                   as->program->files[asm_source(as, name->rare->foreign->place).file].name,
-                   asm_line_of(as, name->rare->foreign->place));
+                   as->program->files[asm_source(as, name->rare->foreign->origin).file].name,
+                   asm_line_of(as, name->rare->foreign->origin));
     if (!*hint) asm_suggest_operation(as, word, length, (size_t)(word - as->text), hint, sizeof hint);
     if (!*hint && rest == end)
         oak_format(hint, sizeof hint, "A label needs a colon: `%.*s:`", (int)(length < 60 ? length : 60),
@@ -1013,7 +1013,7 @@ void asm_read_line(assembler *as)
             asm_name *label = *word == '.' ? intern_scoped(as, word, length) : name;
             if (!label) return;
             if (*word != '.' && is_operation(as, name))
-                asm_warn(as, as->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+                asm_warn(as, as->origin, (size_t)(word - as->text), (size_t)(word - as->text) + length,
                          "operation-as-label", "Leave the colon out to use it.", "this makes a label of `%s`",
                          name->text);
             define_label(as, label, word);

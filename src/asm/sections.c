@@ -8,7 +8,7 @@
 #include "base/bytes.h"
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
                hint, __VA_ARGS__)
 
 void asm_enter(assembler *as, uint16_t section)
@@ -33,7 +33,7 @@ static asm_section *add_section(assembler *as, const asm_section *section)
 bool asm_open_sections(assembler *as)
 {
     for (unsigned space = 0; space < as->isa->about.space_count; space++) {
-        asm_section section = {.space = (uint8_t)space, .align = 1, .place = OAK_NO_PLACE};
+        asm_section section = {.space = (uint8_t)space, .align = 1, .origin = OAK_NO_PLACE};
         if (!add_section(as, &section)) return false;
     }
     asm_enter(as, (uint16_t)as->isa->about.code_space);
@@ -49,17 +49,17 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
         if (section->name != name) continue;
         if ((space && section->space != space) || (memory && section->memory != memory) ||
             (address && (section->floats || section->base != *address))) {
-            asm_report(as, OAK_ERROR, as->place, first, last, "section",
+            asm_report(as, OAK_ERROR, as->origin, first, last, "section",
                        "Space and address are said where a section is opened first.",
                        "section `%s` was opened differently in line %u", name->text,
-                       asm_line_of(as, section->place));
+                       asm_line_of(as, section->origin));
             return -1;
         }
         if (align > section->align) section->align = align;
         return (int)i;
     }
     if (!space || as->section_count == MOST_SECTIONS) {
-        asm_report(as, OAK_ERROR, as->place, first, last, "section",
+        asm_report(as, OAK_ERROR, as->origin, first, last, "section",
                    space ? NULL : "Write `section NAME, SPACE`: code, or a space of data.",
                    space ? "there are too many sections"
                          : "section `%s` is not open yet, so its space must be said",
@@ -69,7 +69,7 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
     asm_section section = {.name = name,
                            .space = (uint8_t)space,
                            .align = align,
-                           .place = as->place,
+                           .origin = as->origin,
                            .floats = !address,
                            .memory = memory};
     if (address) section.base = section.here = *address;
@@ -137,7 +137,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
         return;
     }
     as->statements = grown;
-    grown[as->statement_count++] = (statement){.place = as->place,
+    grown[as->statement_count++] = (statement){.origin = as->origin,
                                                .kind = STATEMENT_SECTION,
                                                .space = as->space,
                                                .section = as->section,
@@ -244,7 +244,7 @@ static void place_one(room_finder *finder, asm_section *section, bool *moved)
     }
     if (!good) {
         if (!section->homeless)
-            asm_report(as, OAK_ERROR, section->place, 0, 1, "no-room",
+            asm_report(as, OAK_ERROR, section->origin, 0, 1, "no-room",
                        "Choose a larger part, or make the section smaller.",
                        "section `%s` needs %u bytes; the largest hole in the %s of %s has %u",
                        section->name->text, (unsigned)section->size,
@@ -289,11 +289,11 @@ void asm_check_sections(assembler *as)
             if (one->base >= other_end || other->base >= one_end || one->base == one_end ||
                 other->base == other_end)
                 continue;
-            asm_report(as, OAK_ERROR, one->place, 0, asm_source(as, one->place).size, "overlap",
+            asm_report(as, OAK_ERROR, one->origin, 0, asm_source(as, one->origin).size, "overlap",
                        "Move one of them, or leave its address to the tool.",
                        "section `%s` (0x%04x to 0x%04x) overlaps `%s` (0x%04x to 0x%04x), opened in line %u",
                        one->name->text, (unsigned)one->base, (unsigned)(one_end - 1), other->name->text,
-                       (unsigned)other->base, (unsigned)(other_end - 1), asm_line_of(as, other->place));
+                       (unsigned)other->base, (unsigned)(other_end - 1), asm_line_of(as, other->origin));
         }
     }
 }

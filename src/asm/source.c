@@ -20,7 +20,7 @@ enum {
 };
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->place, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
                hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ lines */
@@ -70,11 +70,11 @@ static void pop_level(assembler *as)
     asm_level *level = &as->level[as->level_count - 1];
     while (as->condition_count > level->conditions) {
         const asm_condition *open = &as->condition[--as->condition_count];
-        uint32_t before = as->place;
-        as->place = open->place;
-        asm_report(as, OAK_ERROR, open->place, 0, 1, "not-closed", "Close it with endif.",
+        uint32_t before = as->origin;
+        as->origin = open->origin;
+        asm_report(as, OAK_ERROR, open->origin, 0, 1, "not-closed", "Close it with endif.",
                    "this condition has no end");
-        as->place = before;
+        as->origin = before;
     }
     as->level_count--;
 }
@@ -93,10 +93,10 @@ static bool note_line(assembler *as, asm_level *level, const char *text)
     }
     program->source = grown;
     level->line++;
-    uint32_t place = (uint32_t)program->source_count;
+    uint32_t origin = (uint32_t)program->source_count;
     const oak_source_run *run = program->run_count ? &program->runs[program->run_count - 1] : NULL;
     bool goes_on = run && run->end == level->end && text >= run->text && run->parent == level->parent &&
-                   run->line + (place - run->first) == level->line &&
+                   run->line + (origin - run->first) == level->line &&
                    run->depth == (uint8_t)(as->level_count - 1);
     if (!goes_on) {
         oak_source_run *runs =
@@ -109,7 +109,7 @@ static bool note_line(assembler *as, asm_level *level, const char *text)
         run = &runs[program->run_count];
         runs[program->run_count++] = (oak_source_run){.text = text,
                                                       .end = level->end,
-                                                      .first = place,
+                                                      .first = origin,
                                                       .line = level->line,
                                                       .parent = level->parent,
                                                       .file = level->file,
@@ -137,7 +137,7 @@ bool asm_next_line(assembler *as)
         as->end = stop > as->text && stop[-1] == '\r' ? stop - 1 : stop;
         level->at = stop < level->end ? stop + 1 : level->end;
         if (!note_line(as, level, as->text)) return false;
-        as->place = (uint32_t)(as->program->source_count - 1);
+        as->origin = (uint32_t)(as->program->source_count - 1);
         return true;
     }
     return false;
@@ -302,7 +302,7 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
     bool good = true;
     const char *text;
     size_t size;
-    macro->place = as->place;
+    macro->origin = as->origin;
     while (asm_skip_blanks(at, end) < end && take_item(&at, end, &text, &size)) {
         size_t name_length = asm_word_length(text, text + size);
         const char *equals = asm_skip_blanks(text + name_length, text + size);
@@ -324,16 +324,16 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
     }
     if (!take_body(as, ENDM, &macro->body, word, length, !good)) return;
     if (name->directive != WORD_NONE || asm_mnemonic(as, name) != WORD_NONE || name->is_register) {
-        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text), (size_t)(word - as->text) + length,
                    "reserved-name", "Choose another name.",
                    "`%s` is already an instruction, directive or register", name->text);
         return;
     }
     if (asm_macro_of(name)) {
-        asm_report(as, OAK_ERROR, macro->place, (size_t)(word - as->text), (size_t)(word - as->text) + length,
+        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text), (size_t)(word - as->text) + length,
                    "defined-twice", "Give one of them another name.",
                    "macro `%s` is already defined in line %u", name->text,
-                   asm_line_of(as, asm_macro_of(name)->place));
+                   asm_line_of(as, asm_macro_of(name)->origin));
         return;
     }
     asm_rare *rare = good ? asm_make_rare(as, name) : NULL;
@@ -406,7 +406,7 @@ void asm_call_macro(assembler *as, const asm_macro *macro, const char *word, siz
     asm_level level = {.at = body,
                        .end = body + made,
                        .line = macro->body.line,
-                       .parent = as->place,
+                       .parent = as->origin,
                        .file = macro->body.file,
                        .expanded = true};
     push_level(as, &level);
@@ -457,15 +457,15 @@ static bool begin_round(assembler *as, asm_level *level)
 static void repeat(assembler *as, int directive, const char *word, size_t length, const char *at,
                    const char *end)
 {
-    asm_level level = {.parent = as->place, .expanded = true};
-    uint32_t place = as->place;
+    asm_level level = {.parent = as->origin, .expanded = true};
+    uint32_t origin = as->origin;
     bool good = true;
     if (directive == REPEAT) {
         oak_value count = {0};
         const oak_expr *expr = asm_parse_expression(as, &at, end);
         good = expr && asm_value_now(as, expr, &count);
         if (good && (count.number < 0 || count.number > MOST_ROUNDS_OF_REPEAT)) {
-            asm_report(as, OAK_ERROR, place, expr->first, expr->last, "value-range", NULL,
+            asm_report(as, OAK_ERROR, origin, expr->first, expr->last, "value-range", NULL,
                        "a repetition has 0 to %d rounds, this is %lld", MOST_ROUNDS_OF_REPEAT,
                        (long long)count.number);
             good = false;
@@ -538,7 +538,7 @@ static void read_condition(assembler *as, int directive, const char *word, size_
             as->ended = true;
             return;
         }
-        asm_condition open = {.outer = !asm_is_skipped(as), .place = as->place};
+        asm_condition open = {.outer = !asm_is_skipped(as), .origin = as->origin};
         open.active = open.taken = open.outer && holds(as, directive, word, length, at, end);
         as->condition[as->condition_count++] = open;
         return;
@@ -582,7 +582,7 @@ static oak_status try_file(assembler *as, const char *folder, size_t folder_leng
 const char *asm_load(assembler *as, const char *text, uint32_t length, const char *from, const char *to,
                      size_t *size, const char **path)
 {
-    const char *base = as->program->files[asm_source(as, as->place).file].name, *other;
+    const char *base = as->program->files[asm_source(as, as->origin).file].name, *other;
     size_t folder = oak_length(base);
     while (folder && base[folder - 1] != '/') folder--;
     uint8_t *bytes = NULL;
@@ -622,7 +622,7 @@ static void include(assembler *as, const char *at, const char *end)
         REPORT(as, from, at, "too-deep", NULL, "`%s` includes itself", path);
         return;
     }
-    if (source) asm_open_file(as, path, source, size, as->place);
+    if (source) asm_open_file(as, path, source, size, as->origin);
 }
 
 bool asm_read_source_directive(assembler *as, int directive, asm_name *label, const char *word, size_t length,
