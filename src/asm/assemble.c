@@ -16,7 +16,8 @@ static oak_status keep_records(assembler *as)
     program->records = records;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];
-        oak_record record = {.origin = one->origin, .space = one->space, .size = one->size, .at = one->address};
+        oak_record record = {
+            .origin = one->origin, .space = one->space, .size = one->size, .at = one->address};
         oak_value value;
         oak_expr_fault fault;
         switch (one->kind) {

@@ -40,7 +40,7 @@ typedef struct asm_symbol {
         asm_constant *constant;    /* of a constant or variable */
         struct asm_symbol *beside; /* of a label: the one before it at the same statement */
     } as;
-    uint32_t name;  /* its number */
+    uint32_t name;   /* its number */
     uint32_t origin; /* where it is defined, or used first while it is not */
     uint32_t uses;
     uint32_t extent; /* of all the data behind it */
@@ -191,7 +191,7 @@ typedef struct asm_section {
     uint32_t base;
     uint32_t here;
     uint32_t size;
-    uint32_t origin;                /* where it is opened first */
+    uint32_t origin;               /* where it is opened first */
     const oak_part_memory *memory; /* where it is to be placed; NULL: any of its space */
     uint32_t next_pool;            /* while pools are linked */
     uint32_t state;                /* what the last instruction means for the next: oak_insn */

@@ -39,8 +39,8 @@ const char *asm_directive_name(unsigned number)
 }
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
-               hint, __VA_ARGS__)
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text),      \
+               code, hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ expressions */
 
@@ -193,7 +193,8 @@ static statement *add_statement(assembler *as, statement_kind kind)
     }
     as->statements = grown;
     statement *one = &grown[as->statement_count++];
-    *one = (statement){.origin = as->origin, .kind = (uint8_t)kind, .space = as->space, .section = as->section};
+    *one =
+        (statement){.origin = as->origin, .kind = (uint8_t)kind, .space = as->space, .section = as->section};
     one->address = asm_here(as)->here;
     return one;
 }

@@ -8,8 +8,8 @@
 #include "base/bytes.h"
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
-               hint, __VA_ARGS__)
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text),      \
+               code, hint, __VA_ARGS__)
 
 void asm_enter(assembler *as, uint16_t section)
 {

@@ -20,8 +20,8 @@ enum {
 };
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
-               hint, __VA_ARGS__)
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text),      \
+               code, hint, __VA_ARGS__)
 
 /* ------------------------------------------------------------------------------------------ lines */
 
@@ -324,14 +324,14 @@ static void define_macro(assembler *as, asm_name *name, const char *word, size_t
     }
     if (!take_body(as, ENDM, &macro->body, word, length, !good)) return;
     if (name->directive != WORD_NONE || asm_mnemonic(as, name) != WORD_NONE || name->is_register) {
-        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text), (size_t)(word - as->text) + length,
-                   "reserved-name", "Choose another name.",
+        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text),
+                   (size_t)(word - as->text) + length, "reserved-name", "Choose another name.",
                    "`%s` is already an instruction, directive or register", name->text);
         return;
     }
     if (asm_macro_of(name)) {
-        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text), (size_t)(word - as->text) + length,
-                   "defined-twice", "Give one of them another name.",
+        asm_report(as, OAK_ERROR, macro->origin, (size_t)(word - as->text),
+                   (size_t)(word - as->text) + length, "defined-twice", "Give one of them another name.",
                    "macro `%s` is already defined in line %u", name->text,
                    asm_line_of(as, asm_macro_of(name)->origin));
         return;

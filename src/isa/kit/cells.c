@@ -25,7 +25,7 @@ void kit_destroy(oak_core *core)
     const oak_host *host = kit->setup.host;
     (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
     oak_edits_free(&kit->edits, host);
-    for (unsigned i = 0; i < KIT_MOST_SPACES; i++) {
+    for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++) {
         kit_space *space = &kit->space[i];
         if (space->owned && space->cells)
             host->resize(host->context, space->cells, owned_bytes(space, space->known != NULL), 0);
@@ -63,7 +63,11 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
 {
     const oak_host *host = kit_of(core)->setup.host;
     kit_space *space = &kit_of(core)->space[number];
-    *space = (kit_space){.first = first, .size = size, .owned = true};
+    for (unsigned i = KIT_MOST_SPACES; space->size; i++) { /* one more of this space */
+        if (i == KIT_MOST_STRETCHES) return false;
+        space = &kit_of(core)->space[i];
+    }
+    *space = (kit_space){.number = (uint8_t)number, .first = first, .size = size, .owned = true};
     space->unit = (uint8_t)oak_unit_bytes(&kit_of(core)->arch->isa->about, number);
     if (!size) return true;
     space->cells = oak_take_zeroed(host, owned_bytes(space, keeps));
@@ -157,24 +161,49 @@ static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value
     else (void)kit_out(core, space, address, value, kit->time.cycles);
 }
 
+kit_space *kit_stretch(const oak_core *core, unsigned number, uint32_t address)
+{
+    kit_core *kit = kit_of((oak_core *)(uintptr_t)core);
+    if (number >= KIT_MOST_SPACES) return NULL;
+    kit_space *space = &kit->space[number];
+    if (address - space->first < space->size) return space;
+    for (unsigned i = KIT_MOST_SPACES; i < KIT_MOST_STRETCHES && kit->space[i].size; i++) {
+        space = &kit->space[i];
+        if (space->number == number && address - space->first < space->size) return space;
+    }
+    return NULL;
+}
+
+static unsigned unit_of(const kit_space *space)
+{
+    return space->unit ? space->unit : 1;
+}
+
 uint8_t *kit_cells(const oak_core *core, unsigned number, uint32_t address, size_t count)
 {
-    if (number >= KIT_MOST_SPACES) return NULL;
-    const kit_space *space = &kit_look(core)->space[number];
-    uint32_t at = address - space->first, unit = space->unit ? space->unit : 1;
-    if (!space->cells || address < space->first || at > space->size ||
-        count > (size_t)(space->size - at) * unit)
-        return NULL;
-    return space->cells + at * unit;
+    const kit_space *space = kit_stretch(core, number, address);
+    if (!space || count > (size_t)(space->size - (address - space->first)) * unit_of(space)) return NULL;
+    return space->cells + (address - space->first) * unit_of(space);
+}
+
+void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes)
+{
+    const kit_core *kit = kit_look(core);
+    unsigned code = kit->arch->isa->about.code_space;
+    const kit_space *space = NULL;
+    for (unsigned i = 0; i < OAK_LONGEST_INSN; i++) {
+        uint32_t unit = i / unit_of(&kit->space[code]), at = (pc + unit) % kit->arch->code_span;
+        if (!space || at - space->first >= space->size) space = kit_stretch(core, code, at);
+        bytes[i] = space ? space->cells[(at - space->first) * unit_of(space) + i % unit_of(space)] : 0xFF;
+    }
 }
 
 void kit_reset(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    for (unsigned i = 0; i < KIT_MOST_SPACES && kit->used; i++)
+    for (unsigned i = 0; i < KIT_MOST_STRETCHES && kit->used; i++)
         if (kit->space[i].cells && !kit->space[i].known)
-            memset(kit->space[i].cells, 0,
-                   kit->space[i].size * (kit->space[i].unit ? kit->space[i].unit : 1u));
+            memset(kit->space[i].cells, 0, kit->space[i].size * unit_of(&kit->space[i]));
     kit->used = false;
     kit->time = (oak_chip_time){0};
     kit->log = (oak_service_log){0};
@@ -196,9 +225,9 @@ oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, s
     uint8_t *cells = kit_cells(core, code, address, count);
     if (!cells) return OAK_OUT_OF_RANGE;
     memcpy(cells, bytes, count);
-    unsigned unit = kit->space[code].unit ? kit->space[code].unit : 1;
-    if (kit->space[code].known)
-        memset(kit->space[code].known + (address - kit->space[code].first), 1, (count + unit - 1) / unit);
+    const kit_space *space = kit_stretch(core, code, address);
+    if (space->known)
+        memset(space->known + (address - space->first), 1, (count + unit_of(space) - 1) / unit_of(space));
     if (kit->decoded) kit_forget(core);
     return OAK_OK;
 }
@@ -227,12 +256,12 @@ oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, co
     uint8_t *to = kit_cells(core, space, address, count);
     if (!to) return OAK_OUT_OF_RANGE;
     kit->used = true;
-    if (space == kit->arch->isa->about.code_space && kit->space[space].known) {
-        const uint8_t *known = kit->space[space].known + (address - kit->space[space].first);
+    const kit_space *stretch = kit_stretch(core, space, address);
+    if (space == kit->arch->isa->about.code_space && stretch->known) {
+        const uint8_t *known = stretch->known + (address - stretch->first);
+        unsigned unit = unit_of(stretch);
         for (size_t i = 0; i < count; i++) {
-            unsigned unit = kit->space[space].unit;
-            oak_edit edit = {(address - kit->space[space].first) * unit + (uint32_t)i, to[i],
-                             known[i / unit]};
+            oak_edit edit = {address * unit + (uint32_t)i, to[i], known[i / unit]};
             if (oak_edits_add(&kit->edits, kit->setup.host, edit)) return OAK_NO_MEMORY;
         }
         return kit_program(core, address, bytes, count);
@@ -265,18 +294,20 @@ void kit_tape(oak_core *core, oak_tape *tape)
     kit_core *kit = kit_of(core);
     kit->used = true;
     const kit_arch *arch = kit->arch;
-    kit_space *code = &kit->space[arch->isa->about.code_space];
+    unsigned code = arch->isa->about.code_space;
     oak_tape_piece(tape, &kit->time, sizeof *kit - offsetof(kit_core, time));
     oak_tape_piece(tape, (char *)(void *)core + arch->tape_from, arch->tape_to - arch->tape_from);
-    for (unsigned i = 0; i < KIT_MOST_SPACES; i++)
+    for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++)
         if (kit->space[i].owned && kit->space[i].cells && !kit->space[i].known)
             oak_tape_piece(tape, kit->space[i].cells, (size_t)kit->space[i].size * kit->space[i].unit);
     size_t taken_back = oak_edits_tape(&kit->edits, tape);
     if (taken_back) kit_forget(core);
     while (taken_back--) {
         oak_edit edit = oak_edits_pop(&kit->edits);
-        code->cells[edit.address] = edit.value; /* counted in bytes */
-        code->known[edit.address / code->unit] = edit.known;
+        unsigned unit = unit_of(&kit->space[code]); /* its addresses are counted in bytes */
+        kit_space *space = kit_stretch(core, code, edit.address / unit);
+        space->cells[edit.address - space->first * unit] = edit.value;
+        space->known[edit.address / unit - space->first] = edit.known;
     }
     kit_fold_counts(core);
     oak_tallies_tape(&kit->tallies, tape);

@@ -47,6 +47,7 @@ typedef struct kit_op {
 enum {
     KIT_SPARE = 8,
     KIT_MOST_SPACES = 10,
+    KIT_MOST_STRETCHES = 18,
     KIT_MOST_REACHED = 12,
     KIT_MOST_WRITTEN = 8,
     KIT_MOST_KNOWN = 256
@@ -64,8 +65,9 @@ typedef enum kit_exit {
     KIT_EXIT_HELP /* the architecture's `help` is to look, before the same instruction is tried again */
 } kit_exit;
 
-/* One space: where its cells are kept. */
+/* One stretch of a space: where its cells are kept. */
 typedef struct kit_space {
+    uint8_t number;       /* of the space */
     uint8_t *cells;       /* of the address `first` on; NULL: the part has none */
     uint8_t *known;       /* 1 where it was programmed; NULL: a program writes there */
     uint32_t first, size; /* in units */
@@ -193,7 +195,8 @@ typedef struct kit_core {
     const kit_arch *arch;
     const oak_isa_tables *tables;
     oak_core_setup setup;
-    kit_space space[KIT_MOST_SPACES];
+    kit_space space
+        [KIT_MOST_STRETCHES]; /* the first one of each space by its number, then whatever more they have */
     kit_op *ops;
     uint16_t *
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
@@ -260,8 +263,12 @@ OAK_MUST_USE oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tab
 /* A register of a special space as a program reads and writes it, at a cycle; false where the part has none. */
 bool kit_in(oak_core *core, unsigned space, uint32_t address, uint64_t now, uint32_t *value);
 bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, uint64_t now);
-/* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory. */
+/* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory, or no place for one more. */
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
+/* The stretch of a space that an address lies in, or NULL. */
+kit_space *kit_stretch(const oak_core *core, unsigned space, uint32_t address);
+/* The bytes of code from an address on, OAK_LONGEST_INSN of them; 0xff where there is no memory. */
+void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
 uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
 void kit_begin(oak_core *core);
@@ -282,6 +289,8 @@ const oak_service_log *kit_services(const oak_core *core);
 
 /* ------------------------------------------------------------------------------------------ ready.c */
 
+/* Why nothing can be executed at an address, for want of one of so many units, and which; 0 when all are there. */
+uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t *which);
 /* Decodes the straight block that begins at `pc`. */
 void kit_decode_block(oak_core *core, uint32_t pc);
 void kit_forget(oak_core *core);

@@ -166,9 +166,9 @@ next_one:
     CASE(KIT_RESERVED) : FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
     CASE(KIT_UNPROGRAMMED) :
     {
-        uint32_t empty = HERE;
-        while (kit->space[CORE_CODE].known[empty % CORE_SPAN]) empty++;
-        FAULT(OAK_FAULT_UNPROGRAMMED, CORE_CODE, empty % CORE_SPAN);
+        uint32_t empty;
+        (void)kit_missing(core, HERE, OAK_LONGEST_INSN, &empty);
+        FAULT(OAK_FAULT_UNPROGRAMMED, CORE_CODE, empty);
     }
     CASE(KIT_OUTSIDE) : FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
 

@@ -27,14 +27,14 @@ uint16_t kit_handler_at(const oak_core *core, uint32_t pc)
     return watched ? KIT_WATCHED : kit_natural(core, pc);
 }
 
-/* Why nothing can be executed at an address; 0 where all the units of an instruction are there. */
-static uint16_t missing(const kit_core *kit, uint32_t pc, unsigned size)
+uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t *which)
 {
-    const kit_space *code = &kit->space[kit->arch->isa->about.code_space];
-    for (unsigned i = 0; i < size; i++) {
-        uint32_t at = (pc + i) % span_of(kit) - code->first;
-        if (at >= code->size) return KIT_OUTSIDE;
-        if (code->known && !code->known[at]) return KIT_UNPROGRAMMED;
+    unsigned code = kit_look(core)->arch->isa->about.code_space;
+    for (unsigned i = 0; i < units; i++) {
+        *which = (pc + i) % span_of(kit_look(core));
+        const kit_space *space = kit_stretch(core, code, *which);
+        if (!space) return KIT_OUTSIDE;
+        if (space->known && !space->known[*which - space->first]) return KIT_UNPROGRAMMED;
     }
     return 0;
 }
@@ -43,16 +43,13 @@ static uint16_t missing(const kit_core *kit, uint32_t pc, unsigned size)
 static unsigned decode_one(oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
-    const kit_space *code = &kit->space[kit->arch->isa->about.code_space];
     kit_op *op = &kit->ops[pc];
     uint8_t bytes[OAK_LONGEST_INSN];
-    for (unsigned i = 0; i < OAK_LONGEST_INSN; i++) {
-        uint32_t at = (pc + i / code->unit) % span_of(kit) - code->first;
-        bytes[i] = at < code->size ? code->cells[at * code->unit + i % code->unit] : 0xFF;
-    }
+    uint32_t which;
+    kit_fetch(core, pc, bytes);
     oak_decoded decoded;
     oak_status status = kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, pc, 0, &decoded);
-    uint16_t fault = missing(kit, pc, decoded.size);
+    uint16_t fault = kit_missing(core, pc, decoded.size, &which);
     if (status && !fault) fault = KIT_RESERVED;
     if (fault) {
         kit->row[pc] = fault;

@@ -51,12 +51,8 @@ static void lay(const oak_architecture *about, kit_reach *one)
 static bool decode_again(const oak_core *core, uint32_t pc, oak_decoded *decoded)
 {
     const kit_core *kit = kit_look(core);
-    const kit_space *code = &kit->space[kit->arch->isa->about.code_space];
     uint8_t bytes[OAK_LONGEST_INSN];
-    for (unsigned i = 0; i < sizeof bytes; i++) {
-        uint32_t at = (pc + i / code->unit) % kit->arch->code_span - code->first;
-        bytes[i] = at < code->size ? code->cells[at * code->unit + i % code->unit] : 0xFF;
-    }
+    kit_fetch(core, pc, bytes);
     return kit_decode(kit->tables, bytes, sizeof bytes, pc, 0, decoded) == OAK_OK;
 }
 

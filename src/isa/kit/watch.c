@@ -56,7 +56,8 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     unsigned count = 0, found = find_reached(core, pc, reached);
     for (unsigned i = 0; i < found; i++) {
         oak_watched one = named(&kit->arch->isa->about, &reached[i]);
-        uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size : UINT32_MAX;
+        uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size
+                                                    : UINT32_MAX; /* of a space that is one stretch */
         one.size = 1;
         for (uint32_t b = 0; b < bytes; b++) {
             oak_watched byte = one;
@@ -165,11 +166,11 @@ void kit_watch_end(oak_core *core)
 }
 
 /* Changes of what a program does not simply keep are for somebody else to see. */
-static bool can_be_seen(const kit_core *kit, const oak_watched *one)
+static bool can_be_seen(const oak_core *core, const oak_watched *one)
 {
-    const oak_space_info *space = &kit->arch->isa->about.spaces[one->space];
-    bool memory =
-        !space->special && !space->of_bits && kit->space[one->space].cells && !kit->space[one->space].known;
+    const oak_space_info *space = &kit_look(core)->arch->isa->about.spaces[one->space];
+    const kit_space *cells = kit_stretch(core, one->space, one->address);
+    bool memory = !space->special && !space->of_bits && cells && !cells->known;
     return !space->of_bits && (memory || !(one->accesses & OAK_ACCESS_CHANGE));
 }
 
@@ -185,7 +186,7 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
             ((asked[i].accesses & OAK_ACCESS_CHANGE) || !register_lies(&kit->arch->isa->about, &watched[i])))
             return OAK_UNSUPPORTED;
         if (!watched[i].cells.size && !handler) return OAK_OUT_OF_RANGE;
-        if (!handler && !can_be_seen(kit, &watched[i].cells)) return OAK_UNSUPPORTED;
+        if (!handler && !can_be_seen(core, &watched[i].cells)) return OAK_UNSUPPORTED;
     }
     for (unsigned i = 0; i < count; i++) kit->watched[i] = watched[i];
     kit->watched_count = count;
@@ -203,7 +204,6 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
     oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, core, judge);
     for (unsigned i = 0; !status && i < kit->judged.count; i++) {
         oak_watched *cells = &kit->judged.value[i].cells;
-        const kit_space *space = &kit->space[cells->space];
         const struct kit_register *lies = kit->arch->registers_at;
         for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
             const oak_register_cells *one = &about->cells[c];
@@ -215,9 +215,10 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         judges[0] = judges[1] = (kit_wanted){.cells = *cells};
         judges[0].cells.accesses = OAK_ACCESS_WRITE;
         judges[1].cells.accesses = 0;
-        if (cells->space && space->cells && !about->spaces[cells->space].special)
-            oak_judged_at(&kit->judged, i, kit_cells(core, cells->space, cells->address, 1),
-                          cells->size * (space->unit ? space->unit : 1), false);
+        unsigned bytes = cells->size * oak_unit_bytes(about, cells->space);
+        const uint8_t *at = kit_cells(core, cells->space, cells->address, bytes);
+        if (cells->space && at && !about->spaces[cells->space].special)
+            oak_judged_at(&kit->judged, i, at, bytes, false);
         if (cells->space) continue;
         (void)register_lies(about, &judges[0]);
         for (unsigned f = 0; f < about->flag_count; f++) {
