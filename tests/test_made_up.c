@@ -299,7 +299,55 @@ START_TEST(the_tool_speaks_of_it_like_of_any_other)
 }
 END_TEST
 
-RUN_SUITE("made_up", addresses_labels_and_org_count_words,
+/* The made-up part with two memories more. */
+static void open_wider(const char *source)
+{
+    static char text[4000];
+    FILE *file = fopen(KNOT, "r");
+    text[fread(text, 1, sizeof text - 1, file)] = 0;
+    fclose(file);
+    char *rest = strstr(text, "\nregisters:");
+    file = fopen("wider.yaml", "w");
+    fprintf(file,
+            "%.*s  - {name: upper, space: code, kind: rom, at: 0xc00, size: 256}\n"
+            "  - {name: spare, space: wide, kind: ram, at: 0x10, size: 64}\n%s",
+            (int)(rest - text), text, rest);
+    fclose(file);
+    bench_open_part(&b, "wider.yaml", source);
+    unlink("wider.yaml");
+}
+
+START_TEST(a_space_may_have_memories_far_apart)
+{
+    open_wider(
+        "v equ wide:0x20\n jmp start\n org 16\nstart: lcall far\n ldp #v\n std @p, d\n ldp #0x800002\n std "
+        "@p, d\nrest: jmp rest\n org 0xc00\nfar: lit #0x7a\n mov dl, w\n ret\n");
+    oak_session_keep_history(b.session, 0);
+    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+    ck_assert_int_eq(value_of(&b, "wide[0x21]"), 0x7A);
+    ck_assert_int_eq(value_of(&b, "wide[0x800003]"), 0x7A);
+    oak_event event;
+    ck_assert_int_eq(oak_session_set(b.session, "code[0xc00]=0x155", &b.sink), OAK_OK); /* lit #0x55 */
+    ck_assert_int_eq(oak_session_back_access(b.session, "wide[0x21]", OAK_WATCH_WRITE, &b.sink, &event),
+                     OAK_OK);
+    ck_assert_int_eq(value_of(&b, "wide[0x21]"), 0);
+    ck_assert_int_eq(value_of(&b, "wide[0x800003]"), 0);
+    ck_assert_int_eq(value_of(&b, "code[0xc00]"), 0x17A); /* as it was then */
+    ck_assert_int_eq(oak_session_reset(b.session), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "wide[0x21]"), 0);
+    ck_assert_int_eq(oak_session_set(b.session, "code[0xc00]=0x155", &b.sink), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 0, 0).stop.reason, OAK_STOP_PARKED);
+    ck_assert_int_eq(value_of(&b, "wide[0x21]"), 0x55);
+    bench_close(&b);
+    open_wider(" jmp 0x800\n"); /* between the two */
+    oak_stop stop = bench_run(&b, 0, 0).stop;
+    ck_assert_int_eq(stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(stop.fault, OAK_FAULT_OUTSIDE_CODE);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("made_up", a_space_may_have_memories_far_apart, addresses_labels_and_org_count_words,
           a_mnemonic_comes_before_a_directive_and_a_name_before_both,
           points_quotes_and_braces_belong_to_names_where_they_do,
           registers_are_known_by_their_place_and_may_be_labels, banks_pages_and_words_are_told_of_addresses,

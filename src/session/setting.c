@@ -162,6 +162,7 @@ static oak_status assign(oak_session *session, const oak_expr *left, uint64_t va
     oak_expr_scope scope = session_scope(session);
     oak_value address, bytes = {.number = 1};
     oak_status status;
+    unsigned bits;
     switch (left->kind) {
     case OAK_EXPR_NAME: return write_name(session, left->as.name, value, left, fault);
     case OAK_EXPR_BIT:
@@ -174,9 +175,9 @@ static oak_status assign(oak_session *session, const oak_expr *left, uint64_t va
         if (status) return status;
         if (bytes.number < 1 || bytes.number > 8)
             return session_fill_fault(fault, left, "value-range", "1 to 8 bytes can be set as one value");
-        if (bytes.number < 8 && value >> (8 * bytes.number) && ~value >> (8 * bytes.number - 1))
-            return session_fill_fault(fault, left, "value-range", "the value does not fit %lld bytes",
-                                      (long long)bytes.number);
+        bits = session_bits_of_cells(session->part->architecture, left->space, (uint64_t)bytes.number);
+        if (bits < 64 && value >> bits && ~value >> (bits - 1))
+            return session_fill_fault(fault, left, "value-range", "the value does not fit %u bits", bits);
         if (address.number < 0 || address.number > UINT32_MAX) return OAK_OUT_OF_RANGE;
         if (session->part->architecture->spaces[left->space].of_bits)
             return write_bit_address(session, (uint32_t)address.number, value);
