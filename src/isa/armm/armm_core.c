@@ -60,9 +60,9 @@ static void watch_access(oak_core *core, uint32_t address, unsigned bytes, oak_a
                   (inside && ((one->accesses & access) || (changed && (one->accesses & OAK_ACCESS_CHANGE))));
         }
         if (!hit) continue;
-        core->watch_hits |= (uint32_t)1 << i;
-        core->watch_pc = place(core);
-        core->attention = true;
+        core->kit.watch_hits |= (uint32_t)1 << i;
+        core->kit.watch_pc = place(core);
+        core->kit.attention = true;
     }
 }
 
@@ -71,9 +71,9 @@ void armm_watch_entry(oak_core *core, unsigned exception)
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
         if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != 4 * exception)) continue;
-        core->watch_hits |= (uint32_t)1 << i;
-        core->watch_pc = core->r[ARMM_PC];
-        core->attention = true;
+        core->kit.watch_hits |= (uint32_t)1 << i;
+        core->kit.watch_pc = core->kit.pc;
+        core->kit.attention = true;
     }
 }
 
@@ -141,8 +141,8 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
     const armm_region *region = armm_region_at(core, address);
     if (space != ARMM_MEM || !size || !region || !region->writable) return OAK_OK;
     size_t at = objects_up_to(core, address);
-    struct armm_object *grown =
-        oak_grow(core->setup.host, core->objects, &core->object_room, core->object_count + 1, sizeof *grown);
+    struct armm_object *grown = oak_grow(core->kit.setup.host, core->objects, &core->object_room,
+                                         core->object_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     core->objects = grown;
     memmove(grown + at + 1, grown + at, (core->object_count - at) * sizeof *grown);
@@ -178,8 +178,9 @@ void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
     size_t count = objects_up_to(core, core->stack_floor - 1);
     const struct armm_object *hit = count ? &core->objects[count - 1] : NULL;
     stretch_around(core, to);
-    if (hit && hit->end > to && core->setup.suffer)
-        core->setup.suffer(core->setup.machine, OAK_FAULT_STACK_DATA, ARMM_MEM, hit->first, core->now);
+    if (hit && hit->end > to && core->kit.setup.suffer)
+        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARMM_MEM, hit->first,
+                               core->now);
 }
 
 static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
@@ -240,8 +241,8 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
                 *value >> (8 * (address & 3)) & (bytes == 4 ? UINT32_MAX : ((uint32_t)1 << (8 * bytes)) - 1);
             return true;
         }
-    } else if (core->setup.bus_read &&
-               !core->setup.bus_read(core->setup.machine, address, bytes, core->now, value)) {
+    } else if (core->kit.setup.bus_read &&
+               !core->kit.setup.bus_read(core->kit.setup.machine, address, bytes, core->now, value)) {
         return true;
     }
     absent(core, address);
@@ -270,7 +271,7 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
         }
         if (address < core->ram_code_high && address + bytes > core->ram_code_low) {
             armm_forget_ram(core);
-            core->attention = true;
+            core->kit.attention = true;
         }
         if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE, differs);
         return true;
@@ -289,8 +290,8 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
             return armm_system_write(core, word,
                                      (value << shift & mask) | (bytes == 4 || clears ? 0 : old & ~mask));
         }
-    } else if (core->setup.bus_write &&
-               !core->setup.bus_write(core->setup.machine, address, bytes, value, core->now)) {
+    } else if (core->kit.setup.bus_write &&
+               !core->kit.setup.bus_write(core->kit.setup.machine, address, bytes, value, core->now)) {
         return true;
     }
     absent(core, address);
@@ -325,7 +326,7 @@ static void take_reset_vector(oak_core *core)
             sp |= (uint32_t)at[i] << (8 * i), pc |= (uint32_t)at[4 + i] << (8 * i);
     }
     core->r[ARMM_SP] = sp & ~(uint32_t)3;
-    core->r[ARMM_PC] = pc & ~(uint32_t)1;
+    core->kit.pc = pc & ~(uint32_t)1;
     core->not_thumb = !(pc & 1);
 }
 
@@ -340,15 +341,15 @@ static void reset_registers(oak_core *core)
     core->q = core->uses_psp = false;
     core->it = core->it_after = 0;
     core->primask = core->faultmask = core->basepri = core->control = 0;
-    core->sleeping = core->event = core->reset_requested = false;
+    core->sleeping = core->event = core->kit.resets = false;
     core->claimed = 1;
-    core->fault = OAK_FAULT_NONE;
+    core->kit.fault = OAK_FAULT_NONE;
     core->fault_unhandled = core->raised_behind = false;
     core->raised = 0;
-    core->attention = true;
-    core->next_event = 0;
+    core->kit.attention = true;
+    core->kit.next_event = 0;
     core->fresh = true;
-    core->log.depth = 0;
+    core->kit.log.depth = 0;
     armm_reset_exceptions(core);
     armm_reset_system(core);
     core->align_mask = core->v7 ? 0 : 3;
@@ -359,76 +360,62 @@ static void reset_registers(oak_core *core)
 /* Power comes: RAM begins with zeros, and time with it. */
 static void reset(oak_core *core)
 {
-    for (unsigned i = 0; i < core->region_count && core->used; i++) {
-        armm_region *region = &core->region[i];
-        if (!region->writable) continue;
-        memset(region->bytes, 0, region->size);
-        if (region->known) memset(region->known, 0, (region->size + 7) / 8);
-    }
-    core->used = false;
-    core->time = (oak_chip_time){0};
-    core->log = (oak_service_log){0};
-    armm_fold_counts(core);
-    oak_tallies_clear(&core->tallies);
-    reset_registers(core);
+    for (unsigned i = 0; i < core->region_count && core->kit.used; i++)
+        if (core->region[i].writable && core->region[i].known)
+            memset(core->region[i].known, 0, (core->region[i].size + 7) / 8);
+    kit_reset(core);
 }
 
 static void destroy(oak_core *core)
 {
-    const oak_host *host = core->setup.host;
-    (void)!oak_tallies_set(&core->tallies, host, 0, false); /* giving back cannot fail */
-    oak_edits_free(&core->edits, host);
+    if (!core) return;
+    const oak_host *host = core->kit.setup.host;
     for (unsigned i = 0; i < core->region_count; i++) {
         const armm_region *region = &core->region[i];
-        size_t known = region->writable ? (region->size + 7) / 8 : region->size;
-        if (region->bytes) host->resize(host->context, region->bytes, region->size, 0);
-        if (region->known) host->resize(host->context, region->known, known, 0);
+        if (region->writable && region->known)
+            host->resize(host->context, region->known, (region->size + 7) / 8, 0);
     }
     for (unsigned i = 0; i < ARMM_MOST_CHUNKS; i++)
         if (core->chunk[i]) host->resize(host->context, core->chunk[i], sizeof(armm_shadow) * ARMM_CHUNK, 0);
-    if (core->counts) host->resize(host->context, core->counts, core->slots * sizeof *core->ops, 0);
     if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
     if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
     if (core->judged_by)
         host->resize(host->context, core->judged_by, core->slots * sizeof *core->judged_by, 0);
-    if (core->stop_at) host->resize(host->context, core->stop_at, core->slots, 0);
+    if (core->kit.stop_at) host->resize(host->context, core->kit.stop_at, core->slots, 0);
     oak_release(host, core->objects, core->object_room, sizeof *core->objects);
-    host->resize(host->context, core, sizeof *core, 0);
+    kit_destroy(core);
 }
 
 static bool take_memory(oak_core *core)
 {
-    const oak_host *host = core->setup.host;
+    const oak_host *host = core->kit.setup.host;
     for (unsigned i = 0; i < core->region_count; i++) {
         armm_region *region = &core->region[i];
-        region->bytes = region->writable ? oak_take_zeroed(host, region->size)
-                                         : host->resize(host->context, NULL, 0, region->size);
-        if (!region->bytes) return false;
-        if (region->writable) continue;
-        memset(region->bytes, 0xFF, region->size);
-        region->known = oak_take_zeroed(host, region->size);
-        if (!region->known) return false;
+        bool keeps = !region->writable;
+        if (!kit_take_space(core, ARMM_MEM, region->base, region->size, keeps ? 0xFF : 0, keeps))
+            return false;
+        const kit_space *memory = kit_stretch(core, ARMM_MEM, region->base);
+        region->bytes = memory->cells;
+        region->known = memory->known;
     }
     core->ops = oak_take_zeroed(host, core->slots * sizeof *core->ops);
     core->natural = oak_take_zeroed(host, core->slots);
-    core->stop_at = oak_take_zeroed(host, core->slots);
-    return core->ops && core->natural && core->stop_at;
+    core->kit.stop_at = oak_take_zeroed(host, core->slots);
+    return core->ops && core->natural && core->kit.stop_at;
 }
 
-static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+static oak_status create(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
+                         oak_core **result)
 {
     enum { LARGEST = 64 << 20 };
-    const oak_host *host = setup->host;
     if (setup->memory_count >= ARMM_MOST_REGIONS || setup->interrupt_count > ARMM_MOST_LINES ||
         setup->priority_bits < 1 || setup->priority_bits > 8)
         return OAK_UNSUPPORTED;
-    oak_core *core = host->resize(host->context, NULL, 0, sizeof *core);
-    if (!core) return OAK_NO_MEMORY;
-    memset(core, 0, sizeof *core);
-    core->tables = tables;
-    core->setup = *setup;
-    core->v7 = tables->v7;
     uint64_t slots = 1;
+    oak_core *core;
+    oak_status status = kit_create(arch, tables, setup, &core);
+    if (status) return status;
+    core->v7 = tables->v7;
     for (unsigned i = 0; i < setup->memory_count; i++) {
         const oak_core_memory *memory = &setup->memories[i];
         core->region[i] = (armm_region){.base = memory->base,
@@ -437,12 +424,12 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
                                         .first_slot = (uint32_t)slots - 1};
         slots += memory->size / 2 + 2;
         if (memory->size > LARGEST || (memory->base & 3) || (memory->size & 3)) {
-            host->resize(host->context, core, sizeof *core, 0);
+            destroy(core);
             return OAK_UNSUPPORTED;
         }
     }
     core->region_count = setup->memory_count;
-    core->slots = (uint32_t)slots;
+    core->slots = core->kit.slots = (uint32_t)slots;
     if (!take_memory(core)) {
         destroy(core);
         return OAK_NO_MEMORY;
@@ -453,21 +440,25 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     return OAK_OK;
 }
 
-static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
+/* Somebody has written to memory from outside. */
+static void stored(oak_core *core, uint32_t address, size_t count)
 {
-    core->used = true;
-    armm_region *region = armm_region_at(core, address);
-    if (!region || count > region->size - (address - region->base)) return OAK_OUT_OF_RANGE;
+    const armm_region *region = armm_region_at(core, address);
     uint32_t offset = address - region->base;
-    memcpy(region->bytes + offset, bytes, count);
-    if (!region->writable) memset(region->known + offset, 1, count);
+    core->kit.used = true;
     for (size_t i = 0; region->writable && region->known && i < count; i++)
         region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
     bool code = address < core->ram_code_high && address + count > core->ram_code_low;
-    if (core->decoded && (code || !region->writable)) armm_forget(core);
+    if (core->kit.decoded && code) armm_forget(core);
     if (!region->writable) armm_forget_singles(core);
     if (core->fresh) take_reset_vector(core);
-    return OAK_OK;
+}
+
+static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
+{
+    oak_status status = kit_program(core, address, bytes, count);
+    if (!status) stored(core, address, count);
+    return status;
 }
 
 static void mark_data(oak_core *core, uint32_t address, uint32_t count)
@@ -476,13 +467,13 @@ static void mark_data(oak_core *core, uint32_t address, uint32_t count)
     if (!region || region->writable || count > region->size - (address - region->base)) return;
     for (uint32_t i = 0; i < count; i++)
         if (region->known[address - region->base + i]) region->known[address - region->base + i] = 2;
-    if (core->decoded) armm_forget(core);
+    if (core->kit.decoded) armm_forget(core);
     armm_forget_singles(core);
 }
 
 static oak_status check_reads(oak_core *core, bool on)
 {
-    const oak_host *host = core->setup.host;
+    const oak_host *host = core->kit.setup.host;
     core->checks_reads = on;
     for (unsigned i = 0; i < core->region_count; i++) {
         armm_region *region = &core->region[i];
@@ -503,31 +494,31 @@ static oak_status check_reads(oak_core *core, bool on)
 
 static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
 {
-    *stop = (oak_stop){.reason = reason, .pc = core->r[ARMM_PC]};
-    if (reason == OAK_STOP_WATCH) stop->watched = core->watch_hits, stop->watched_pc = core->watch_pc;
+    *stop = (oak_stop){.reason = reason, .pc = core->kit.pc};
+    if (reason == OAK_STOP_WATCH) stop->watched = core->kit.watch_hits, stop->watched_pc = core->kit.watch_pc;
     if (reason != OAK_STOP_FAULT) return;
-    stop->fault = core->fault;
+    stop->fault = core->kit.fault;
     stop->fault_space = ARMM_MEM;
-    stop->fault_address = core->fault_address;
+    stop->fault_address = core->kit.fault_address;
     stop->fault_pc = core->fault_pc;
 }
 
 static void attend(oak_core *core)
 {
-    uint64_t now = core->time.cycles, next = UINT64_MAX;
-    core->attention = false;
+    uint64_t now = core->kit.time.cycles, next = UINT64_MAX;
+    core->kit.attention = false;
     core->now = now;
     core->now_op = NULL;
-    if (core->setup.advance) next = core->setup.advance(core->setup.machine, now);
+    if (core->kit.setup.advance) next = core->kit.setup.advance(core->kit.setup.machine, now);
     uint64_t tick = armm_advance_tick(core, now);
-    core->next_event = tick < next ? tick : next;
+    core->kit.next_event = tick < next ? tick : next;
 }
 
 /* The reset that the program or a watchdog asked for. Time goes on. */
 static void reset_itself(oak_core *core)
 {
     reset_registers(core);
-    if (core->setup.reset_devices) core->setup.reset_devices(core->setup.machine);
+    if (core->kit.setup.reset_devices) core->kit.setup.reset_devices(core->kit.setup.machine);
     armm_reset_system(core);
 }
 
@@ -535,8 +526,9 @@ static void reset_itself(oak_core *core)
 static bool is_lost(const oak_core *core)
 {
     bool deaf = core->primask || core->faultmask || core->ipsr == ARMM_NMI || core->ipsr == ARMM_HARD_FAULT;
-    bool resets = core->setup.resets_at && core->setup.resets_at(core->setup.machine) != UINT64_MAX;
-    return core->next_event == UINT64_MAX || (deaf && !resets);
+    bool resets =
+        core->kit.setup.resets_at && core->kit.setup.resets_at(core->kit.setup.machine) != UINT64_MAX;
+    return core->kit.next_event == UINT64_MAX || (deaf && !resets);
 }
 
 static bool sleep_on(oak_core *core, uint64_t until_cycle)
@@ -548,9 +540,9 @@ static bool sleep_on(oak_core *core, uint64_t until_cycle)
         if (core->waits_for_event) core->event = false;
         return true;
     }
-    if (core->next_event == UINT64_MAX) return false;
-    uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
-    if (until > core->time.cycles) core->time.cycles = until;
+    if (core->kit.next_event == UINT64_MAX) return false;
+    uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
+    if (until > core->kit.time.cycles) core->kit.time.cycles = until;
     return true;
 }
 
@@ -558,15 +550,16 @@ static bool sleep_on(oak_core *core, uint64_t until_cycle)
 static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruction)
 {
     if (is_lost(core)) return false;
-    uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
-    uint32_t cycles = 1 + armm_refill(core, core->r[ARMM_PC]);
-    uint64_t rounds = until > core->time.cycles ? (until - core->time.cycles + cycles - 1) / cycles : 1;
-    uint64_t most = until_instruction - core->time.instructions;
+    uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
+    uint32_t cycles = 1 + armm_refill(core, core->kit.pc);
+    uint64_t rounds =
+        until > core->kit.time.cycles ? (until - core->kit.time.cycles + cycles - 1) / cycles : 1;
+    uint64_t most = until_instruction - core->kit.time.instructions;
     if (rounds > most) rounds = most;
-    core->time.cycles += rounds * cycles;
-    core->time.instructions += rounds;
-    if (core->tallies.at)
-        oak_tallies_add(&core->tallies, (size_t)(armm_op_at(core, core->r[ARMM_PC]) - core->ops), rounds,
+    core->kit.time.cycles += rounds * cycles;
+    core->kit.time.instructions += rounds;
+    if (core->kit.tallies.at)
+        oak_tallies_add(&core->kit.tallies, (size_t)(armm_op_at(core, core->kit.pc) - core->ops), rounds,
                         rounds * cycles);
     return true;
 }
@@ -583,7 +576,7 @@ static uint32_t watched_registers(oak_core *core)
 {
     uint32_t hits = 0;
     armm_uses uses = armm_next_uses(core);
-    if (armm_single_at(core, core->r[ARMM_PC])->it_after != core->it) uses.writes |= (uint32_t)1 << ARMM_XPSR;
+    if (armm_single_at(core, core->kit.pc)->it_after != core->it) uses.writes |= (uint32_t)1 << ARMM_XPSR;
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
         if (one->space || (one->accesses & OAK_ACCESS_HANDLER)) continue;
@@ -601,9 +594,9 @@ void armm_note_registers(oak_core *core, uint32_t written)
         bool hit = !one->space && !(one->accesses & OAK_ACCESS_HANDLER) &&
                    (one->accesses & OAK_ACCESS_WRITE) && (written >> one->address & 1);
         if (!hit) continue;
-        core->watch_hits |= (uint32_t)1 << i;
-        core->watch_pc = core->r[ARMM_PC];
-        core->attention = true;
+        core->kit.watch_hits |= (uint32_t)1 << i;
+        core->kit.watch_pc = core->kit.pc;
+        core->kit.attention = true;
     }
 }
 
@@ -611,82 +604,83 @@ void armm_note_registers(oak_core *core, uint32_t written)
 static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
-    uint64_t before = core->time.instructions;
+    uint64_t before = core->kit.time.instructions;
     armm_exit exit = ARMM_EXIT_TIME;
-    core->counting |= core->counts != NULL;
+    core->kit.counting |= core->kit.counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
-        exit = (core->judged.count ? armm_run_judged
-                : core->counts     ? armm_run_counted
-                                   : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
-    if (exit != ARMM_EXIT_TIME || core->time.instructions != before) return exit;
-    const armm_op *op = armm_op_at(core, core->r[ARMM_PC]);
-    if (!first && core->stop_at[op - core->ops]) return ARMM_EXIT_STOP;
-    oak_chip_time began = core->time;
-    uint32_t hits = core->watched_registers ? watched_registers(core) : 0, pc = core->r[ARMM_PC];
-    core->judged_pc = pc;
+        exit = (core->kit.judged.count ? armm_run_judged
+                : core->kit.counts     ? armm_run_counted
+                                       : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+    if (exit != ARMM_EXIT_TIME || core->kit.time.instructions != before) return exit;
+    const armm_op *op = armm_op_at(core, core->kit.pc);
+    if (!first && core->kit.stop_at[op - core->ops]) return ARMM_EXIT_STOP;
+    oak_chip_time began = core->kit.time;
+    uint32_t hits = core->watched_registers ? watched_registers(core) : 0, pc = core->kit.pc;
+    core->kit.judged_pc = pc;
     exit = armm_run_one(core);
-    if (core->time.instructions == began.instructions) return exit;
-    if (core->tallies.at)
-        oak_tallies_add(&core->tallies, (size_t)(op - core->ops), 1, core->time.cycles - began.cycles);
+    if (core->kit.time.instructions == began.instructions) return exit;
+    if (core->kit.tallies.at)
+        oak_tallies_add(&core->kit.tallies, (size_t)(op - core->ops), 1,
+                        core->kit.time.cycles - began.cycles);
     if (!hits) return exit;
-    core->watch_hits |= hits;
-    core->watch_pc = pc;
-    core->attention = true;
+    core->kit.watch_hits |= hits;
+    core->kit.watch_pc = pc;
+    core->kit.attention = true;
     return exit;
 }
 
 /* Something may have changed that somebody judges. */
 static void look(oak_core *core)
 {
-    if (core->judged.count && oak_judged_look(&core->judged, core, OAK_JUDGED_ALL))
-        core->watch_pc = core->judged_pc;
+    if (core->kit.judged.count && oak_judged_look(&core->kit.judged, core, OAK_JUDGED_ALL))
+        core->kit.watch_pc = core->kit.judged_pc;
 }
 
 static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
 {
-    core->used = true;
+    core->kit.used = true;
     bool first = true;
     if (core->fresh && !has_reset_vector(core)) {
-        core->fault = OAK_FAULT_NO_HANDLER;
-        core->fault_address = ARMM_RESET;
+        core->kit.fault = OAK_FAULT_NO_HANDLER;
+        core->kit.fault_address = ARMM_RESET;
         fill_stop(core, OAK_STOP_FAULT, stop);
         return;
     }
     core->fresh = false;
-    core->fault_unhandled = core->struck;
-    if (core->judged.count) oak_judged_begin(&core->judged, core);
+    core->fault_unhandled = core->kit.struck;
+    if (core->kit.judged.count) oak_judged_begin(&core->kit.judged, core);
     for (;;) {
         look(core);
-        if (core->attention || core->time.cycles >= core->next_event) attend(core);
-        if (core->reset_requested && !core->fault_unhandled) {
+        if (core->kit.attention || core->kit.time.cycles >= core->kit.next_event) attend(core);
+        if (core->kit.resets && !core->fault_unhandled) {
             reset_itself(core);
             first = false;
             continue;
         }
-        uint32_t interrupted = core->r[ARMM_PC];
+        uint32_t interrupted = core->kit.pc;
         if (!core->fault_unhandled && armm_take_pending(core)) {
             first = false;
-            core->judged_pc = interrupted;
+            core->kit.judged_pc = interrupted;
             look(core);
         }
         if (core->fault_unhandled) {
-            core->struck = false;
+            core->kit.struck = false;
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
-        if (core->watch_hits ||
-            core->judged.hit) { /* behind an interrupt that comes here, as behind a step */
+        if (core->kit.watch_hits ||
+            core->kit.judged.hit) { /* behind an interrupt that comes here, as behind a step */
             fill_stop(core, OAK_STOP_WATCH, stop);
-            core->watch_hits = 0;
-            core->judged.hit = false;
+            core->kit.watch_hits = 0;
+            core->kit.judged.hit = false;
             return;
         }
-        if (core->time.cycles >= until_cycle || core->time.instructions >= until_instruction) {
-            fill_stop(core, core->time.cycles >= until_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
+        if (core->kit.time.cycles >= until_cycle || core->kit.time.instructions >= until_instruction) {
+            fill_stop(core, core->kit.time.cycles >= until_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
             return;
         }
-        if (core->attention || core->time.cycles >= core->next_event) continue;
+        if (core->kit.attention || core->kit.time.cycles >= core->kit.next_event) continue;
         armm_exit exit;
         if (core->sleeping) {
             if (sleep_on(core, until_cycle)) continue;
@@ -696,20 +690,21 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
             core->raised_behind = first = false;
             exit = ARMM_EXIT_RAISED;
         } else {
-            uint64_t until = core->next_event < until_cycle ? core->next_event : until_cycle;
-            uint64_t left = until - core->time.cycles, steps = until_instruction - core->time.instructions;
+            uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
+            uint64_t left = until - core->kit.time.cycles,
+                     steps = until_instruction - core->kit.time.instructions;
             exit = run_stretch(core, steps < left ? steps : left, first);
             first = false;
             if (exit == ARMM_EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
         }
         if (exit == ARMM_EXIT_RAISED) {
-            core->fault_pc = core->r[ARMM_PC];
+            core->fault_pc = core->kit.pc;
             if (!core->fault_unhandled && armm_take_raised(core)) continue;
             fill_stop(core, OAK_STOP_FAULT, stop);
             return;
         }
         if (exit == ARMM_EXIT_PARKED) {
-            bool faulted = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->fault;
+            bool faulted = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->kit.fault;
             fill_stop(core, faulted ? OAK_STOP_FAULT : OAK_STOP_PARKED, stop);
             stop->fault_taken = faulted;
             stop->asleep = core->sleeping;
@@ -724,63 +719,54 @@ static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction
 
 static void idle(oak_core *core, uint64_t until_cycle)
 {
-    if (core->time.cycles >= until_cycle) return;
+    if (core->kit.time.cycles >= until_cycle) return;
     if (!core->sleeping) {
-        uint32_t cycles = 1 + armm_refill(core, core->r[ARMM_PC]);
-        uint64_t rounds = (until_cycle - core->time.cycles + cycles - 1) / cycles;
-        core->time.cycles += rounds * cycles;
-        core->time.instructions += rounds;
+        uint32_t cycles = 1 + armm_refill(core, core->kit.pc);
+        uint64_t rounds = (until_cycle - core->kit.time.cycles + cycles - 1) / cycles;
+        core->kit.time.cycles += rounds * cycles;
+        core->kit.time.instructions += rounds;
         return;
     }
-    core->time.cycles = until_cycle;
+    core->kit.time.cycles = until_cycle;
 }
 
 static void attention(oak_core *core)
 {
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets)
 {
     if (ends_run) {
-        core->fault = notice->fault;
-        core->fault_address = notice->address;
-        core->fault_unhandled = core->struck = true;
+        core->kit.fault = notice->fault;
+        core->kit.fault_address = notice->address;
+        core->fault_unhandled = core->kit.struck = true;
     }
-    core->reset_requested |= resets; /* when the run goes on */
-    core->attention = true;
+    core->kit.resets |= resets; /* when the run goes on */
+    core->kit.attention = true;
 }
 
 static oak_status judge(oak_core *core, const oak_judge *asked)
 {
     enum { STATE_BITS = 0x0600FC00 };
-    const oak_host *host = core->setup.host;
-    const oak_isa *isa = core->v7 ? &oak_isa_armv7m : &oak_isa_armv6m;
-    oak_status status = oak_judged_set(&core->judged, isa, core, asked);
-    if (status) return status;
+    const oak_host *host = core->kit.setup.host;
     size_t size = core->slots * sizeof *core->judged_by;
-    core->judges_state = false;
+    oak_judged *judged = &core->kit.judged;
+    oak_status status = kit_judge(core, asked);
+    if (status) return status;
     armm_forget(core); /* two in one cannot be judged */
-    if (!core->judged.count && core->judged_by)
+    if (!judged->count && core->judged_by)
         core->judged_by = host->resize(host->context, core->judged_by, size, 0);
-    else if (core->judged.count && !core->judged_by)
-        core->judged_by = host->resize(host->context, NULL, 0, size);
-    if (core->judged.count && !core->judged_by) {
-        core->judged = (oak_judged){0};
-        return OAK_NO_MEMORY;
-    }
-    for (unsigned i = 0; i < core->judged.count; i++) {
-        const oak_watched *cells = &core->judged.value[i].cells;
-        const armm_region *region = cells->space ? armm_region_at(core, cells->address) : NULL;
-        if (!cells->space && cells->address < ARMM_PC)
-            oak_judged_at(&core->judged, i, &core->r[cells->address], sizeof *core->r, true);
-        else if (region && cells->size <= region->size - (cells->address - region->base))
-            oak_judged_at(&core->judged, i, region->bytes + (cells->address - region->base), cells->size,
-                          false);
+    else if (judged->count && !core->judged_by) core->judged_by = host->resize(host->context, NULL, 0, size);
+    core->judges_state = false;
+    for (unsigned i = 0; i < judged->count; i++) {
+        const oak_watched *cells = &judged->value[i].cells;
         core->judges_state |=
-            !cells->space && cells->address == ARMM_XPSR && (core->judged.value[i].mask & STATE_BITS);
+            !cells->space && cells->address == ARMM_XPSR && (judged->value[i].mask & STATE_BITS);
     }
-    return OAK_OK;
+    if (!judged->count || core->judged_by) return OAK_OK;
+    *judged = (oak_judged){0};
+    return OAK_NO_MEMORY;
 }
 
 static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count)
@@ -805,7 +791,7 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
         core->watched[i] = cells[i];
     }
     core->watched_count = count;
-    core->watch_hits = 0;
+    core->kit.watch_hits = 0;
     if (core->watched_registers != registers) { /* what reaches one stands by itself */
         core->watched_registers = registers;
         armm_forget(core);
@@ -817,70 +803,37 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
 /* Where the program is, also in the middle of a block. */
 static uint32_t place(const oak_core *core)
 {
-    return core->now_op ? armm_pc_of(core, core->now_op) : core->r[ARMM_PC];
+    return core->now_op ? armm_pc_of(core, core->now_op) : core->kit.pc;
 }
 
-/* Of memory that keeps its contents only what somebody has written there meanwhile is taken back. */
 static void tape(oak_core *core, oak_tape *tape)
 {
-    core->used = true;
     core->now_op = NULL;
-    oak_tape_piece(tape, &core->time, offsetof(oak_core, region) - offsetof(oak_core, time));
-    oak_tape_piece(tape, &core->align_mask, sizeof core->align_mask);
-    oak_tape_piece(tape, &core->now, sizeof *core - offsetof(oak_core, now));
+    kit_tape(core, tape);
     for (unsigned i = 0; i < core->region_count; i++) {
-        armm_region *region = &core->region[i];
-        if (!region->writable) continue;
-        oak_tape_piece(tape, region->bytes, region->size);
-        if (region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
+        const armm_region *region = &core->region[i];
+        if (region->writable && region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
     }
-    size_t taken_back = oak_edits_tape(&core->edits, tape);
-    if (taken_back) armm_forget(core);
-    while (taken_back--) {
-        oak_edit edit = oak_edits_pop(&core->edits);
-        armm_region *region = armm_region_at(core, edit.address);
-        region->bytes[edit.address - region->base] = edit.value;
-        region->known[edit.address - region->base] = edit.known;
-    }
-    armm_fold_counts(core);
-    oak_tallies_tape(&core->tallies, tape);
-    core->judged.hit = false;
-    core->watch_hits = 0;
     if (!tape->saves && tape->at) armm_forget_ram(core);
-    core->attention = true;
 }
 
 static oak_status count(oak_core *core, bool on)
 {
-    const oak_host *host = core->setup.host;
-    size_t size = core->slots * sizeof *core->ops;
-    oak_status status = oak_tallies_set(&core->tallies, host, core->slots, on);
-    if (core->counts) host->resize(host->context, core->counts, size, 0);
-    core->counts = on && !status ? oak_take_zeroed(host, size) : NULL;
-    core->counting = false;
     armm_forget_ram(core); /* it is counted one by one */
-    if (on && !status && !core->counts) {
-        status = OAK_NO_MEMORY;
-        (void)!oak_tallies_set(&core->tallies, host, 0, false); /* giving back cannot fail */
-    }
-    return status;
+    return kit_count(core, on);
+}
+
+static uint32_t slot_of(const oak_core *core, uint32_t address)
+{
+    const armm_region *region = armm_region_at(core, address);
+    return region ? region->first_slot + (address - region->base) / 2 : core->slots;
 }
 
 static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)
 {
-    const armm_region *region = armm_region_at(core, address);
-    if (!region) return OAK_OUT_OF_RANGE;
-    if (!core->tallies.at) return OAK_UNSUPPORTED;
-    if (core->counting)
-        armm_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
-    if (address & 1) *tally = (oak_tally){0};
-    else *tally = core->tallies.at[region->first_slot + (address - region->base) / 2];
-    return OAK_OK;
-}
-
-static const oak_service_log *services(const oak_core *core)
-{
-    return &core->log;
+    oak_status status = kit_counted(core, address, tally);
+    if (!status && (address & 1)) *tally = (oak_tally){0};
+    return status;
 }
 
 /* ------------------------------------------------------------------------------------------ looking and changing */
@@ -896,6 +849,7 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
     case ARMM_CONTROL: *value = core->control; break;
     case ARMM_BASEPRI: *value = core->basepri; break;
     case ARMM_FAULTMASK: *value = core->faultmask; break;
+    case ARMM_PC: *value = core->kit.pc; break;
     default: *value = core->r[reg]; break;
     }
     return OAK_OK;
@@ -904,11 +858,11 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
 static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 {
     if (reg >= ARMM_REGISTERS || (reg >= ARMM_BASEPRI && !core->v7)) return OAK_OUT_OF_RANGE;
-    core->attention = true;
+    core->kit.attention = true;
     switch (reg) {
     case ARMM_SP: core->r[ARMM_SP] = value & ~(uint32_t)3; break;
     case ARMM_PC:
-        core->r[ARMM_PC] = value & ~(uint32_t)1;
+        core->kit.pc = value & ~(uint32_t)1;
         core->it = 0;
         core->sleeping = core->fresh = core->not_thumb = false;
         break;
@@ -936,18 +890,12 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
                               size_t count)
 {
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
-    const armm_region *region = armm_region_at(core, address);
-    if (region) {
-        if (count > region->size - (address - region->base)) return OAK_OUT_OF_RANGE;
-        memcpy(bytes, region->bytes + (address - region->base), count);
-        return OAK_OK;
-    }
-    if (!armm_is_system(address)) return OAK_OUT_OF_RANGE;
+    if (!armm_is_system(address)) return kit_read_memory(core, space, address, bytes, count);
     for (size_t i = 0; i < count; i++) {
         uint32_t word, at = address + (uint32_t)i;
         oak_core *self = (oak_core *)(uintptr_t)core;
         bool flag = self->tick_flag;
-        self->now = self->time.cycles;
+        self->now = self->kit.time.cycles;
         if (!armm_is_system(at) || !armm_system_read(self, at & ~(uint32_t)3, &word)) return OAK_OUT_OF_RANGE;
         self->tick_flag = flag; /* looking clears nothing */
         bytes[i] = (uint8_t)(word >> (8 * (at & 3)));
@@ -958,24 +906,19 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
 static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
                                size_t count)
 {
-    core->used = true;
     if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
-    armm_region *region = armm_region_at(core, address);
-    core->attention = true;
-    if (region) {
-        uint32_t offset = address - region->base;
-        if (count > region->size - offset) return OAK_OUT_OF_RANGE;
-        for (size_t i = 0; !region->writable && i < count; i++) {
-            oak_edit edit = {address + (uint32_t)i, region->bytes[offset + i], region->known[offset + i]};
-            if (oak_edits_add(&core->edits, core->setup.host, edit)) return OAK_NO_MEMORY;
-        }
-        return program(core, address, bytes, count);
+    core->kit.attention = true;
+    if (!armm_is_system(address)) {
+        oak_status status = kit_write_memory(core, space, address, bytes, count);
+        if (!status) stored(core, address, count);
+        return status;
     }
-    if (!armm_is_system(address) || count != 4) return OAK_OUT_OF_RANGE;
-    core->now = core->time.cycles;
-    uint32_t word =
-        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
-    return armm_system_write(core, address, word) ? OAK_OK : OAK_OUT_OF_RANGE;
+    if (count != 4) return OAK_OUT_OF_RANGE;
+    core->now = core->kit.time.cycles;
+    return armm_system_write(core, address,
+                             (uint32_t)oak_number_at(&core->kit.arch->isa->about, space, bytes, 4))
+               ? OAK_OK
+               : OAK_OUT_OF_RANGE;
 }
 
 static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8_t *bits)
@@ -990,45 +933,28 @@ static void visit_bits(const oak_state_visitor *visitor, const char *name, uint8
     }
 }
 
-/* Each with the type it has. */
-#define VISIT_NUMBER(name, type)                                                                             \
-    {                                                                                                        \
-        uint64_t value = core->name;                                                                         \
-        visitor->number(visitor->context, "core", #name, &value);                                            \
-        core->name = (type)value;                                                                            \
-    }
 /* clang-format off */
-#define VISIT_ALL(X)                                                                                         \
-    X(other_sp, uint32_t)                                                                                    \
-    X(uses_psp, bool)                                                                                        \
-    X(not_thumb, bool)                                                                                       \
-    X(ipsr, uint16_t)                                                                                        \
-    X(sleeping, bool)                                                                                        \
-    X(waits_for_event, bool)                                                                                 \
-    X(event, bool)                                                                                           \
-    X(claimed, uint32_t)                                                                                     \
-    X(cfsr, uint32_t)                                                                                        \
-    X(hfsr, uint32_t)                                                                                        \
-    X(bfar, uint32_t)                                                                                        \
-    X(mmfar, uint32_t)                                                                                       \
-    X(shcsr_enabled, uint32_t)                                                                               \
-    X(ccr, uint32_t)                                                                                         \
-    X(scr, uint32_t)                                                                                         \
-    X(vtor, uint32_t)                                                                                        \
-    X(aircr_group, uint32_t)                                                                                 \
-    X(tick_on, bool)                                                                                         \
-    X(tick_interrupt, bool) X(tick_flag, bool) X(tick_reload, uint32_t) X(tick_value, uint32_t)              \
-        X(tick_since, uint64_t) X(tick_next, uint64_t)
+#define INNER(member, most) KIT_INNER(#member, member, most)
+static const kit_inner inner[] = {
+    INNER(other_sp, UINT32_MAX), INNER(uses_psp, 1), INNER(not_thumb, 1), INNER(ipsr, ARMM_EXCEPTIONS - 1), INNER(sleeping, 1),
+    INNER(waits_for_event, 1), INNER(event, 1), INNER(claimed, UINT32_MAX), INNER(cfsr, UINT32_MAX), INNER(hfsr, UINT32_MAX),
+    INNER(bfar, UINT32_MAX), INNER(mmfar, UINT32_MAX), INNER(shcsr_enabled, UINT32_MAX), INNER(ccr, UINT32_MAX),
+    INNER(scr, UINT32_MAX), INNER(vtor, UINT32_MAX), INNER(aircr_group, UINT32_MAX), INNER(tick_on, 1), INNER(tick_interrupt, 1),
+    INNER(tick_flag, 1), INNER(tick_reload, UINT32_MAX), INNER(tick_value, UINT32_MAX), INNER(tick_since, UINT64_MAX),
+    INNER(tick_next, UINT64_MAX), {0}};
+static const struct kit_register registers_at[ARMM_REGISTERS] = {
+    KIT_AT(r[0]), KIT_AT(r[1]), KIT_AT(r[2]), KIT_AT(r[3]), KIT_AT(r[4]), KIT_AT(r[5]), KIT_AT(r[6]), KIT_AT(r[7]),
+    KIT_AT(r[8]), KIT_AT(r[9]), KIT_AT(r[10]), KIT_AT(r[11]), KIT_AT(r[12]), KIT_AT(r[13]), KIT_AT(r[14]), KIT_AT(kit.pc)};
 /* clang-format on */
 
 static void visit(oak_core *core, const oak_state_visitor *visitor)
 {
-    VISIT_ALL(VISIT_NUMBER)
+    kit_visit(core, visitor);
     visit_bits(visitor, "pending", core->pending);
     visit_bits(visitor, "active", core->active);
     visit_bits(visitor, "enabled", core->enabled);
     visit_bits(visitor, "level", core->level);
-    for (unsigned i = 0; i < 16 + core->setup.interrupt_count; i++) {
+    for (unsigned i = 0; i < 16 + core->kit.setup.interrupt_count; i++) {
         char name[40];
         uint64_t value = core->priority[i];
         oak_format(name, sizeof name, "priority%u", i);
@@ -1036,13 +962,8 @@ static void visit(oak_core *core, const oak_state_visitor *visitor)
         core->priority[i] = (uint8_t)value;
     }
     core->align_mask = !core->v7 || core->ccr & 1u << 3 ? 3 : 0;
-    core->attention = true;
+    core->kit.attention = true;
     core->fresh = false;
-}
-
-static oak_chip_time *core_time(oak_core *core)
-{
-    return &core->time;
 }
 
 static unsigned exception_now(const oak_core *core)
@@ -1050,14 +971,32 @@ static unsigned exception_now(const oak_core *core)
     return core->ipsr;
 }
 
-#define OPS                                                                                                  \
+#define ARCH(isa_of)                                                                                         \
     {                                                                                                        \
-        .create = create, .destroy = destroy, .reset = reset, .program = program, .run = run,                \
+        .isa = &(isa_of), .core_size = sizeof(oak_core), .op_bytes = sizeof(armm_op), .slot = slot_of,       \
+        .forget = armm_forget, .fold_counts = armm_fold_counts, .reset = reset_registers, .inner = inner,    \
+        .registers_at = registers_at, .tape_from = offsetof(oak_core, r), .tape_to = sizeof(oak_core)        \
+    }
+static const kit_arch arch_v6 = ARCH(oak_isa_armv6m), arch_v7 = ARCH(oak_isa_armv7m);
+
+static oak_status create_v6(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
+{
+    return create(&arch_v6, tables, setup, core);
+}
+
+static oak_status create_v7(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
+{
+    return create(&arch_v7, tables, setup, core);
+}
+
+#define OPS(create_function)                                                                                 \
+    {                                                                                                        \
+        .create = create_function, .destroy = destroy, .reset = reset, .program = program, .run = run,       \
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
-        .write_memory = write_memory, .set_stop = armm_set_stop, .time = core_time,                          \
+        .write_memory = write_memory, .set_stop = armm_set_stop, .time = kit_time,                           \
         .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
         .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
-        .services = services, .tape = tape, .place = place, .watch = watch, .judge = judge,                  \
+        .services = kit_services, .tape = tape, .place = place, .watch = watch, .judge = judge,              \
         .touches = armm_touches, .count = count, .counted = counted, .mark_object = mark_object              \
     }
-const oak_core_ops armv6m_core_ops = OPS, armv7m_core_ops = OPS;
+const oak_core_ops armv6m_core_ops = OPS(create_v6), armv7m_core_ops = OPS(create_v7);

@@ -15,9 +15,7 @@
 #define OAK_ARMM_CORE_H
 
 #include "isa/armm/armm.h"
-#include "isa/edits.h"
-#include "isa/judge.h"
-#include "isa/tally.h"
+#include "isa/kit/kit.h"
 
 enum {
     ARMM_MOST_REGIONS = 8,
@@ -203,22 +201,8 @@ typedef enum armm_exit {
 typedef enum armm_done { ARMM_NEXT, ARMM_BRANCHED, ARMM_RAISED, ARMM_SLEEPS } armm_done;
 
 struct oak_core {
-    const oak_isa_tables *tables;
-    oak_core_setup setup;
+    kit_core kit; /* first; its pc is not kept up while the loop runs */
     bool v7;
-    oak_chip_time time;
-
-    uint32_t r[16]; /* 13 is the stack pointer in use, 15 is not kept up while the loop runs */
-    uint32_t other_sp;
-    int64_t nz;    /* N is the sign of it, Z its lower 32 bits being 0 */
-    uint32_t c, v; /* C 0 or 1; V in bit 31 */
-    bool q;
-    uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
-    uint16_t ipsr;
-    uint8_t primask, faultmask, basepri, control;
-    bool uses_psp;  /* other_sp is the main one */
-    bool not_thumb; /* the T bit is 0: no instruction can be executed */
-
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
     /* The RAM that plain loads and stores reach at once; a size of 0 sends all of them the long way. */
@@ -226,17 +210,13 @@ struct oak_core {
     uint32_t load_base, load_bytes[5], store_base,
         store_bytes[5]; /* by size: addresses from the base on that will do */
     uint8_t *store_ram;
-    uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
     bool checks_reads;
     uint32_t ram_code_low, ram_code_high; /* decoded RAM */
 
     armm_op *ops;
     uint8_t *
         natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
-    uint8_t *stop_at;
     uint32_t slots;
-    bool decoded;     /* something is */
-    bool used;        /* something may have been written since the last reset */
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;
@@ -249,30 +229,31 @@ struct oak_core {
     } * objects;
     size_t object_count, object_room;
 
-    oak_tallies tallies; /* by slot */
-    char *counts;        /* an armm_counted for each operation, at its offset; NULL: nothing is counted */
-    bool counting;       /* some may not be 0 */
-    oak_edits edits;
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
-    uint32_t watched_registers;    /* a bit each */
-    uint32_t watch_hits, watch_pc; /* as in oak_stop */
-    oak_judged judged;
-    uint32_t judged_pc;  /* the instruction under way, where somebody judges; */
+    uint32_t watched_registers; /* a bit each */
     uint16_t *judged_by; /* the judged values that each operation may change, by slot; NULL: nobody judges */
     bool judges_state;   /* one of them is the state of an it block */
+
+    /* From here on: what a tape holds. */
+    uint32_t r[16]; /* 13 is the stack pointer in use */
+    uint32_t other_sp;
+    int64_t nz;    /* N is the sign of it, Z its lower 32 bits being 0 */
+    uint32_t c, v; /* C 0 or 1; V in bit 31 */
+    bool q;
+    uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
+    uint16_t ipsr;
+    uint8_t primask, faultmask, basepri, control;
+    bool uses_psp;       /* other_sp is the main one */
+    bool not_thumb;      /* the T bit is 0: no instruction can be executed */
+    uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
     uint64_t now;        /* of the access being made */
     uint64_t ends;       /* when an instruction that may jump ends, without what the jump takes */
-    uint64_t next_event; /* of devices and SysTick */
-    bool attention;      /* leave the loop: an interrupt may be taken, or next_event has changed */
     bool sleeping, waits_for_event, event;
     bool executes_conditional; /* the slow instruction stands in an it block */
     bool fresh;                /* nothing has been executed since reset */
-    bool reset_requested;
-    oak_service_log log;   /* by exception */
-    const armm_op *now_op; /* the instruction under way that reaches beyond memory; NULL: none */
-    bool struck;           /* a device has ended the run, perhaps while none was under way */
-    uint32_t claimed;      /* address claimed by an exclusive load, 1 for none */
+    const armm_op *now_op;     /* the instruction under way that reaches beyond memory; NULL: none */
+    uint32_t claimed;          /* address claimed by an exclusive load, 1 for none */
     /* The object, or the space between two, that the stack lies in: pushes within it are no news. */
     uint32_t stack_floor, stack_ceiling;
 
@@ -290,8 +271,7 @@ struct oak_core {
     uint64_t tick_since, tick_next; /* when tick_value held; when it will next pass to 0 */
 
     /* the fault that was reported last, or will be */
-    oak_fault fault;
-    uint32_t fault_address, fault_pc;
+    uint32_t fault_pc;
     bool fault_unhandled; /* it stops the run */
     bool raised_behind;   /* the instruction that raised it is complete */
 };
@@ -411,7 +391,7 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 
 /* armm_loop.c */
 armm_exit armm_run_blocks(oak_core *core, uint32_t limit);
-armm_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->counts */
+armm_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->kit.counts */
 armm_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
 armm_exit armm_run_one(oak_core *core);
 

@@ -25,7 +25,7 @@ void armm_pend(oak_core *core, unsigned number, bool on)
     /* What becomes pending is an event where SEVONPEND asks for it, even if it is not enabled (B1.5.17). */
     if (on && !armm_bit(core->pending, number) && (core->scr & 1u << 4)) core->event = true;
     armm_put_bit(core->pending, number, on);
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 static int priority_of(const oak_core *core, unsigned number)
@@ -47,7 +47,7 @@ static int group_of(const oak_core *core, int priority)
 static int priority_without_primask(const oak_core *core)
 {
     int highest = NO_PRIORITY;
-    for (unsigned i = 1; i < 16 + core->setup.interrupt_count; i++) {
+    for (unsigned i = 1; i < 16 + core->kit.setup.interrupt_count; i++) {
         if (!armm_bit(core->active, i)) continue;
         int priority = group_of(core, priority_of(core, i));
         if (priority < highest) highest = priority;
@@ -66,7 +66,7 @@ int armm_execution_priority(const oak_core *core)
 /* The pending exception of the highest priority, 0 for none. */
 static unsigned first_pending(const oak_core *core)
 {
-    unsigned found = 0, count = 16 + core->setup.interrupt_count;
+    unsigned found = 0, count = 16 + core->kit.setup.interrupt_count;
     for (unsigned byte = 0; byte < (count + 7) / 8; byte++) {
         unsigned bits = core->pending[byte] & core->enabled[byte];
         for (unsigned i = 0; bits; i++, bits >>= 1) {
@@ -108,8 +108,8 @@ static bool vector_of(const oak_core *core, unsigned number, uint32_t *handler)
 
 static void unhandled(oak_core *core, oak_fault fault, uint32_t address)
 {
-    core->fault = fault;
-    core->fault_address = address;
+    core->kit.fault = fault;
+    core->kit.fault_address = address;
     core->fault_unhandled = true;
 }
 
@@ -146,7 +146,7 @@ static void become_handler(oak_core *core, unsigned number, uint32_t exc_return,
     armm_put_bit(core->active, number, true);
     core->it = core->it_after = 0;
     core->r[ARMM_LR] = exc_return;
-    core->r[ARMM_PC] = handler & ~(uint32_t)1;
+    core->kit.pc = handler & ~(uint32_t)1;
     core->event = true;
     core->claimed = 1;
     core->sleeping = false;
@@ -160,35 +160,35 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     uint32_t handler, sp = core->r[ARMM_SP], align = sp & 4;
     if (!vector_of(core, number, &handler)) {
         bool fault = number <= ARMM_USAGE_FAULT && number != ARMM_NMI;
-        bool ends = fault || !core->setup.suffer ||
-                    core->setup.suffer(core->setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
-                                       core->time.cycles);
+        bool ends = fault || !core->kit.setup.suffer ||
+                    core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
+                                           core->kit.time.cycles);
         if (ends) {
             if (!fault) unhandled(core, OAK_FAULT_NO_HANDLER, number);
             core->fault_unhandled = true;
-            core->r[ARMM_PC] = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
+            core->kit.pc = number > ARMM_USAGE_FAULT ? back : core->fault_pc;
             return false;
         } /* else the core goes where the vector says, whatever is there */
     }
     const uint32_t frame[8] = {core->r[0],  core->r[1],       core->r[2], core->r[3],
                                core->r[12], core->r[ARMM_LR], back,       armm_xpsr(core) | align << 7};
-    oak_fault fault = core->fault;
-    uint32_t fault_address = core->fault_address, to = (sp - FRAME) & ~(uint32_t)4;
-    core->now = core->time.cycles;
+    oak_fault fault = core->kit.fault;
+    uint32_t fault_address = core->kit.fault_address, to = (sp - FRAME) & ~(uint32_t)4;
+    core->now = core->kit.time.cycles;
     for (unsigned i = 0; i < 8; i++) {
         if (armm_store(core, to + 4 * i, 4, frame[i])) continue;
         core->raised = 0;
         core->fault_unhandled = true;
-        core->fault_pc = core->r[ARMM_PC] = back;
+        core->fault_pc = core->kit.pc = back;
         return false;
     }
-    core->fault = fault;
-    core->fault_address = fault_address;
+    core->kit.fault = fault;
+    core->kit.fault_address = fault_address;
     core->r[ARMM_SP] = to;
     armm_pushed(core, sp, to);
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
-    oak_service_enter(&core->log, number, core->time.cycles);
-    core->time.cycles += core->v7 ? 12 : 16;
+    oak_service_enter(&core->kit.log, number, core->kit.time.cycles);
+    core->kit.time.cycles += core->v7 ? 12 : 16;
     become_handler(core, number, exc_return, handler);
     return !core->fault_unhandled;
 }
@@ -196,15 +196,15 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
 bool armm_take_pending(oak_core *core)
 {
     if (!armm_may_take(core)) return false;
-    return enter(core, first_pending(core), core->r[ARMM_PC]);
+    return enter(core, first_pending(core), core->kit.pc);
 }
 
 /* ------------------------------------------------------------------------------------------ faults */
 
 void armm_fault(oak_core *core, unsigned exception, oak_fault fault, uint32_t address, uint32_t status)
 {
-    core->fault = fault;
-    core->fault_address = address;
+    core->kit.fault = fault;
+    core->kit.fault_address = address;
     core->raised = exception;
     if (!core->v7) return;
     core->cfsr |= status;
@@ -221,14 +221,14 @@ bool armm_take_raised(oak_core *core)
     if (number == ARMM_SVCALL && group_of(core, core->priority[number]) >= now) {
         number = ARMM_HARD_FAULT;
         core->hfsr |= 1u << 30;
-        core->fault = OAK_FAULT_RESERVED;
-        core->fault_address = core->r[ARMM_PC];
+        core->kit.fault = OAK_FAULT_RESERVED;
+        core->kit.fault_address = core->kit.pc;
     }
     if (number == ARMM_HARD_FAULT && now <= -1) {
         unhandled(core, OAK_FAULT_LOCKUP, core->ipsr);
         return false;
     }
-    return enter(core, number, core->r[ARMM_PC]);
+    return enter(core, number, core->kit.pc);
 }
 
 /* ------------------------------------------------------------------------------------------ leaving */
@@ -246,11 +246,11 @@ void armm_write_control(oak_core *core, uint32_t value)
 
 static void chain(oak_core *core, unsigned next, uint32_t exc_return, uint32_t handler, uint32_t *cycles)
 {
-    oak_service_leave(&core->log, core->ends + *cycles);
-    oak_service_enter(&core->log, next, core->ends + *cycles);
+    oak_service_leave(&core->kit.log, core->ends + *cycles);
+    oak_service_enter(&core->kit.log, next, core->ends + *cycles);
     *cycles += core->v7 ? 6 : 10;
     become_handler(core, next, exc_return, handler);
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 /* The handler `number` is left already: the fault finds its frame and chains to it (B1.5.8). Where nobody would handle it,
@@ -265,7 +265,7 @@ static armm_done bad_return(oak_core *core, unsigned number, uint32_t value, uin
     if (!handled) return ARMM_RAISED;
     exception = core->raised;
     core->raised = 0;
-    core->fault_pc = core->now_op ? armm_pc_of(core, core->now_op) : core->r[ARMM_PC];
+    core->fault_pc = core->now_op ? armm_pc_of(core, core->now_op) : core->kit.pc;
     vector_of(core, exception, &handler);
     if (number != ARMM_NMI) core->faultmask = 0;
     chain(core, exception, 0xF0000000u | value, handler, cycles);
@@ -328,13 +328,13 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     }
     take_from_frame(core, frame);
     core->r[ARMM_LR] = frame[5];
-    core->r[ARMM_PC] = frame[6] & ~(uint32_t)1;
+    core->kit.pc = frame[6] & ~(uint32_t)1;
     core->not_thumb = !(frame[7] >> 24 & 1);
     core->it = core->it_after = core->v7 ? (uint8_t)((frame[7] >> 25 & 3) | (frame[7] >> 8 & 0xFC)) : 0;
     core->ipsr = frame[7] & 0x1FF;
-    core->attention = true;
+    core->kit.attention = true;
     *cycles += core->v7 ? 9 : 15; /* with the one of the jump */
-    oak_service_leave(&core->log, core->ends + *cycles);
+    oak_service_leave(&core->kit.log, core->ends + *cycles);
     armm_note_registers(core, UINT32_MAX);
     if (!core->ipsr && (core->scr & 2)) core->sleeping = true, core->waits_for_event = false;
     return ARMM_BRANCHED;
@@ -348,10 +348,10 @@ armm_done armm_jump(oak_core *core, uint32_t target, uint32_t *cycles)
         armm_fault(core, exception, OAK_FAULT_EVEN_JUMP, target, 1u << 17);
         return ARMM_RAISED;
     }
-    core->r[ARMM_PC] = target & ~(uint32_t)1;
+    core->kit.pc = target & ~(uint32_t)1;
     core->not_thumb = !(target & 1);
-    if (core->not_thumb) core->attention = true;
-    *cycles += armm_refill(core, core->r[ARMM_PC]);
+    if (core->not_thumb) core->kit.attention = true;
+    *cycles += armm_refill(core, core->kit.pc);
     return ARMM_BRANCHED;
 }
 
@@ -380,7 +380,7 @@ void armm_refuse_code(oak_core *core, uint32_t pc)
 /* The instruction at an address that was reached without bit 0 (INVSTATE): it cannot be executed. */
 void armm_refuse_state(oak_core *core)
 {
-    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, core->r[ARMM_PC],
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_EVEN_JUMP, core->kit.pc,
                1u << 17);
 }
 
@@ -389,9 +389,9 @@ void armm_refuse_state(oak_core *core)
 void armm_interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
 {
     (void)from; /* at once */
-    if (line >= core->setup.interrupt_count) return;
+    if (line >= core->kit.setup.interrupt_count) return;
     unsigned number = ARMM_INTERRUPT + line;
     armm_put_bit(core->level, number, level);
     if (level && !armm_bit(core->active, number)) armm_pend(core, number, true);
-    core->attention = true;
+    core->kit.attention = true;
 }

@@ -67,6 +67,6 @@ armm_exit armm_run_judged(oak_core *core, uint32_t limit)
 
 armm_exit armm_run_one(oak_core *core)
 {
-    armm_decode_single(core, core->r[ARMM_PC]);
+    armm_decode_single(core, core->kit.pc);
     return run_instruction(core, 0);
 }

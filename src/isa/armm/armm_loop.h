@@ -15,14 +15,14 @@
 #if LOOP_ONE
 #define NEXT                                                                                                           \
     do {                                                                                                               \
-        core->r[ARMM_PC] = pc + op->step / 8u;                                                                         \
+        core->kit.pc = pc + op->step / 8u;                                                                         \
         goto one_done;                                                                                                 \
     } while (0)
 #define NEXT_OP NEXT
 #define GO_ON   NEXT
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
-        core->r[ARMM_PC] = armm_pc_of(core, where);                                                                    \
+        core->kit.pc = armm_pc_of(core, where);                                                                    \
         goto one_done;                                                                                                 \
     } while (0)
 #else
@@ -55,10 +55,10 @@
     do {                                                                                                               \
         size_t slot_ = (size_t)(from - ops);                                                                           \
         unsigned which_ = slot_ < core->slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;                               \
-        if (which_ & core->judged.matter) {                                                                                         \
+        if (which_ & core->kit.judged.matter) {                                                                                         \
             SAVE;                                                                                                      \
             if (core->judges_state) armm_settle(core, op);                                                             \
-            if (oak_judged_look(&core->judged, core, which_)) goto judged;                                             \
+            if (oak_judged_look(&core->kit.judged, core, which_)) goto judged;                                             \
             core->it = 0;                                                                                              \
         }                                                                                                              \
         from = op;                                                                                                     \
@@ -98,7 +98,7 @@
 #define LOAD (nz = core->nz, c = core->c, v = core->v)
 #define CHARGE(o)     (left -= (int32_t)(o)->cycles, executed += (o)->count)
 #define REFUND(cost_) (left += (int32_t)(uint32_t)(cost_), executed -= (uint32_t)((cost_) >> 32))
-#define NOW           (core->now_op = op, core->now = core->time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
+#define NOW           (core->now_op = op, core->now = core->kit.time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
 
 #define D r[op->d]
 #define N r[op->n]
@@ -147,7 +147,7 @@
         NOW;                                                                                                           \
         if (!armm_load(core, address_, bytes, &loaded)) goto raised;                                                   \
         D = (made);                                                                                                    \
-        if (core->attention) goto attend;                                                                              \
+        if (core->kit.attention) goto attend;                                                                              \
         NEXT;                                                                                                          \
     } while (0)
 #define STORE_TO(where, bytes, write)                                                                                  \
@@ -161,7 +161,7 @@
         NOW;                                                                                                           \
         uint64_t rest_ = armm_cost(BEHIND(op));                                                                             \
         if (!armm_store(core, address_, bytes, value_)) goto raised;                                                   \
-        if (core->attention) {                                                                                         \
+        if (core->kit.attention) {                                                                                         \
             behind = rest_;                                                                                     \
             goto attend_stored;                                                                                        \
         }                                                                                                              \
@@ -257,12 +257,12 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
     armm_op *const ops = core->ops;
 #if LOOP_COUNTS
-    char *const counts = core->counts;
+    char *const counts = core->kit.counts;
 #endif
     uint32_t *const r = core->r;
     armm_op *op;
 #if LOOP_JUDGED
-    const armm_op *from = armm_op_at(core, core->r[ARMM_PC]); /* the instruction under way */
+    const armm_op *from = armm_op_at(core, core->kit.pc); /* the instruction under way */
 #endif
     int64_t nz;
     uint32_t c, v, minuend = 0, subtrahend = 0, pc;
@@ -275,13 +275,13 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #if LOOP_ONE
     (void)limit;
     (void)ops;
-    pc = core->r[ARMM_PC];
+    pc = core->kit.pc;
     op = core->one;
     CHARGE(op);
     DISPATCH;
 #else
     pc = 0;
-    ENTER(armm_op_at(core, core->r[ARMM_PC]));
+    ENTER(armm_op_at(core, core->kit.pc));
 #endif
     BEGIN_CASES
 
@@ -502,7 +502,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         left -= (int32_t)extra;
         COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
-        if (core->attention || left < 0) { /* it took longer than the block was charged for */
+        if (core->kit.attention || left < 0) { /* it took longer than the block was charged for */
             behind = rest;
             goto attend_stored;
         }
@@ -526,10 +526,10 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         left -= (int32_t)extra;
         COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
-        if (done == ARMM_SLEEPS || core->attention) {
+        if (done == ARMM_SLEEPS || core->kit.attention) {
             exit = ARMM_EXIT_EVENT;
 #if LOOP_ONE
-            if (done != ARMM_BRANCHED) core->r[ARMM_PC] = pc + op->step / 8u;
+            if (done != ARMM_BRANCHED) core->kit.pc = pc + op->step / 8u;
             goto one_done;
 #else
             if (done != ARMM_BRANCHED) armm_settle(core, BEHIND(op));
@@ -540,7 +540,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #if LOOP_ONE
             goto one_done;
 #else
-            ENTER(armm_op_at(core, core->r[ARMM_PC]));
+            ENTER(armm_op_at(core, core->kit.pc));
 #endif
         }
         GO_ON;
@@ -583,7 +583,7 @@ attend: /* the instruction is complete; something wants attention before the nex
 attend_stored:
     exit = ARMM_EXIT_EVENT;
 #if LOOP_ONE
-    core->r[ARMM_PC] = pc + op->step / 8u;
+    core->kit.pc = pc + op->step / 8u;
     (void)behind;
     goto one_done;
 #else
@@ -604,7 +604,7 @@ raised: /* the instruction has not been executed, unless it says otherwise */
     }
 #else
     if (core->raised_behind) {
-        core->r[ARMM_PC] = pc + op->step / 8u;
+        core->kit.pc = pc + op->step / 8u;
         goto one_done;
     }
 #endif
@@ -636,10 +636,10 @@ one_done:
 leave:
     SAVE;
 #if LOOP_JUDGED
-    if (executed) core->judged_pc = armm_pc_of(core, from);
+    if (executed) core->kit.judged_pc = armm_pc_of(core, from);
 #endif
-    core->time.cycles += (uint32_t)((int32_t)limit - left);
-    core->time.instructions += executed;
+    core->kit.time.cycles += (uint32_t)((int32_t)limit - left);
+    core->kit.time.instructions += executed;
     return exit;
 }
 

@@ -40,7 +40,7 @@ uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
     unsigned slot;
     if (!is_in_place(core, op)) {
         const armm_shadow *shadow = shadow_of(core, op, &slot);
-        if (!shadow || slot == 0) return shadow ? shadow->op[3].imm : core->r[ARMM_PC];
+        if (!shadow || slot == 0) return shadow ? shadow->op[3].imm : core->kit.pc;
         return armm_pc_of(core, (const armm_op *)(const void *)((const char *)core->ops + op->imm));
     }
     uint32_t number = (uint32_t)(op - core->ops);
@@ -56,13 +56,13 @@ void armm_settle(oak_core *core, const armm_op *op)
     if (!is_in_place(core, op)) {
         const armm_shadow *shadow = shadow_of(core, op, &slot);
         if (shadow && slot == 0) {
-            core->r[ARMM_PC] = shadow->op[3].imm;
+            core->kit.pc = shadow->op[3].imm;
             core->it = shadow->op[3].d;
             return;
         }
         op = (const armm_op *)(const void *)((const char *)core->ops + op->imm);
     }
-    core->r[ARMM_PC] = armm_pc_of(core, op);
+    core->kit.pc = armm_pc_of(core, op);
     unsigned natural = core->natural[op - core->ops];
     if (natural == ARMM_OP_IF || natural == ARMM_OP_IF_END)
         core->it = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op[3].d;
@@ -225,10 +225,11 @@ static bool has_letter(const oak_pattern *pattern, char letter)
 
 static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(plain_rows, decoded->row);
-    unsigned handler = sets_flags(core->tables, decoded) ? plain_rows[found].flags : plain_rows[found].plain;
+    unsigned handler =
+        sets_flags(core->kit.tables, decoded) ? plain_rows[found].flags : plain_rows[found].plain;
     bool shifted = has_letter(pattern, 'y') && (GET('y') || GET('i'));
     unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d,
              m = has_letter(pattern, 'm') ? GET('m') : d;
@@ -243,13 +244,13 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
 
 static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const armm_shape *shape = &core->tables->shape[decoded->row];
+    const armm_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
     uint32_t word = (uint32_t)decoded->word, value = GET('i');
     int carry = -1;
     FIND(constant_rows, decoded->row);
     unsigned handler =
-        sets_flags(core->tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
+        sets_flags(core->kit.tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
     if (handler == ARMM_OP_NOP || GET('d') == ARMM_SP || (has_letter(pattern, 'n') && GET('n') == ARMM_PC))
         return false;
     if (shape->class_of[shape->count - 1].what == ARMM_CONST) armm_expand(GET('i'), &value, &carry);
@@ -259,11 +260,11 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
 
 static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, value;
     int carry;
     FIND(logic_rows, decoded->row);
-    bool flags = sets_flags(core->tables, decoded);
+    bool flags = sets_flags(core->kit.tables, decoded);
     unsigned handler = flags ? logic_rows[found].flags : logic_rows[found].plain;
     armm_expand(GET('i'), &value, &carry);
     if (handler == ARMM_OP_NOP || (flags && carry >= 0)) return false;
@@ -274,7 +275,7 @@ static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
 /* Loads and stores of one register other than sp and pc, with an offset or an index. */
 static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const armm_shape *shape = &core->tables->shape[decoded->row];
+    const armm_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(offset_rows, decoded->row);
@@ -288,7 +289,7 @@ static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 
 static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(index_rows, decoded->row);
     if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
@@ -321,7 +322,7 @@ static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_patter
 /* Direct jumps whose target can be executed. */
 static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, uint32_t pc)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     armm_op *to = armm_op_at(core, decoded->target);
     if (to == core->ops + core->slots - 1) return false;
@@ -346,7 +347,7 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
 /* The rest that is worth an operation of its own. */
 static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, value;
     bool constant;
     switch (decoded->row) {
@@ -476,7 +477,7 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
         bytes[available] = region->bytes[pc - region->base + available];
         available++;
     }
-    oak_status status = armm_decode(core->tables, bytes, available, pc, state, decoded);
+    oak_status status = armm_decode(core->kit.tables, bytes, available, pc, state, decoded);
     unsigned fault = fault_operation(core, pc, decoded->size);
     *cycles = 1;
     op->step = (uint8_t)(decoded->size / 2u * STEP);
@@ -487,11 +488,11 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
         return;
     }
     *cycles = own_cycles(core, decoded);
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     if (decoded->has_target && make_jump(core, op, decoded, pc)) return;
     if (make_plain(core, op, decoded) || make_constant(core, op, decoded) || make_logic(core, op, decoded) ||
         make_offset(core, op, decoded) || make_index(core, op, decoded) ||
-        make_shift(op, decoded, pattern, sets_flags(core->tables, decoded)) ||
+        make_shift(op, decoded, pattern, sets_flags(core->kit.tables, decoded)) ||
         make_other(core, op, decoded)) {
         if (decoded->size == 4) op->handler = wide_operation(op->handler);
         return;
@@ -513,7 +514,7 @@ static armm_shadow *new_shadow(oak_core *core, uint32_t *number)
     if (chunk >= ARMM_MOST_CHUNKS) return NULL;
     if (!core->chunk[chunk]) {
         size_t size = sizeof(armm_shadow) * ARMM_CHUNK;
-        core->chunk[chunk] = core->setup.host->resize(core->setup.host->context, NULL, 0, size);
+        core->chunk[chunk] = core->kit.setup.host->resize(core->kit.setup.host->context, NULL, 0, size);
         if (!core->chunk[chunk]) return NULL;
     }
     *number = core->shadow_count++;
@@ -595,7 +596,7 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     armm_op *op = core->ops + at;
     const uint8_t *natural = core->natural;
     uint32_t next = at + op->step / STEP;
-    if (next >= end || core->stop_at[at] || core->stop_at[next] || core->judged.count) return;
+    if (next >= end || core->kit.stop_at[at] || core->kit.stop_at[next] || core->kit.judged.count) return;
     unsigned plain = without_flags(natural[at]);
     if (plain != ARMM_OP_DECODE && sets_all_flags(natural[next])) op->handler = (uint8_t)plain;
     if (op->step != STEP || core->ops[next].step != STEP) return;
@@ -603,7 +604,7 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     unsigned direct = fused_with(natural[next]);
     if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_R) op->handler = (uint8_t)direct;
     if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_I) op->handler = (uint8_t)(direct + 1);
-    if (next + 1 >= end || core->stop_at[next + 1] || core->ops[next + 1].step != STEP) return;
+    if (next + 1 >= end || core->kit.stop_at[next + 1] || core->ops[next + 1].step != STEP) return;
     unsigned third = fused_with(natural[next + 1]);
     bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
     if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
@@ -646,7 +647,7 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
         bool counts = op->handler != ARMM_OP_SINGLE && op->handler != ARMM_OP_PARKED && (before || !never);
         armm_set_cost(op, counts ? (uint64_t)1 << 32 | cycles : 0);
         total += armm_cost(op);
-        if (core->stop_at[slot]) op->handler = ARMM_OP_STOP;
+        if (core->kit.stop_at[slot]) op->handler = ARMM_OP_STOP;
         const armm_region *region = armm_region_at(core, pc);
         if (region && region->writable) {
             if (pc < core->ram_code_low) core->ram_code_low = pc;
@@ -671,7 +672,7 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
 void armm_decode_block(oak_core *core, armm_op *start)
 {
     uint32_t slot = (uint32_t)(start - core->ops), state = 0;
-    core->decoded = true;
+    core->kit.decoded = true;
     do decode_block(core, &slot, &state);
     while (state);
     if (core->ram_code_high) armm_set_windows(core);
@@ -714,7 +715,8 @@ void armm_decode_single(oak_core *core, uint32_t pc)
 static void forget_slots(oak_core *core, uint32_t from, uint32_t to)
 {
     for (uint32_t i = from; i < to; i++) {
-        core->ops[i] = (armm_op){.handler = core->stop_at[i] ? ARMM_OP_STOP : ARMM_OP_DECODE, .step = STEP};
+        core->ops[i] =
+            (armm_op){.handler = core->kit.stop_at[i] ? ARMM_OP_STOP : ARMM_OP_DECODE, .step = STEP};
         core->natural[i] = ARMM_OP_DECODE;
     }
 }
@@ -739,20 +741,21 @@ void armm_forget_singles(oak_core *core)
 
 void armm_fold_counts(oak_core *core)
 {
-    if (!core->counting) return;
-    OAK_INVARIANT(core->counts && core->tallies.at);
-    core->counting = false;
+    if (!core->kit.counting) return;
+    OAK_INVARIANT(core->kit.counts && core->kit.tallies.at);
+    core->kit.counting = false;
     for (uint32_t start = 0; start < core->slots; start++) {
-        armm_counted *counted = (armm_counted *)(void *)(core->counts + start * sizeof(armm_op));
+        armm_counted *counted = (armm_counted *)(void *)(core->kit.counts + start * sizeof(armm_op));
         uint64_t times = (uint64_t)counted->entered;
-        if (counted->more) oak_tallies_add(&core->tallies, start, 0, (uint64_t)counted->more);
+        if (counted->more) oak_tallies_add(&core->kit.tallies, start, 0, (uint64_t)counted->more);
         for (uint32_t slot = start; times && core->natural[slot] != ARMM_OP_DECODE;) {
             const armm_op *op = &core->ops[slot];
             uint32_t next = slot + op->step / STEP;
             unsigned natural = core->natural[slot];
             bool ends = ends_block(natural) || natural == ARMM_OP_IF_END || natural == ARMM_OP_SINGLE;
             uint64_t own = armm_cost(op) - (ends ? 0 : armm_cost(&core->ops[next]));
-            if (own >> 32) oak_tallies_add(&core->tallies, slot, times * (own >> 32), times * (uint32_t)own);
+            if (own >> 32)
+                oak_tallies_add(&core->kit.tallies, slot, times * (own >> 32), times * (uint32_t)own);
             if (ends) break;
             slot = next;
         }
@@ -764,8 +767,8 @@ void armm_forget(oak_core *core)
 {
     armm_fold_counts(core);
     armm_forget_singles(core);
-    if (core->decoded) forget_slots(core, 0, core->slots);
-    core->decoded = false;
+    if (core->kit.decoded) forget_slots(core, 0, core->slots);
+    core->kit.decoded = false;
     put_ends(core);
     core->shadow_count = 0;
     core->ram_code_low = UINT32_MAX;
@@ -793,10 +796,10 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
     armm_op *op = armm_op_at(core, address & ~(uint32_t)1);
     uint32_t slot = (uint32_t)(op - core->ops);
     if (slot == core->slots - 1) return OAK_OUT_OF_RANGE;
-    core->stop_at[slot] = on;
+    core->kit.stop_at[slot] = on;
     for (uint32_t back = 1; back <= 2 && back <= slot; back++) { /* what was one with it stands alone again */
         uint32_t before = slot - back;
-        bool fused = core->natural[before] != ARMM_OP_DECODE && !core->stop_at[before];
+        bool fused = core->natural[before] != ARMM_OP_DECODE && !core->kit.stop_at[before];
         if (fused) core->ops[before].handler = core->natural[before];
     }
     op->handler = on ? ARMM_OP_STOP : core->natural[slot];

@@ -221,7 +221,7 @@ static uint32_t extended(uint32_t value, unsigned bytes, bool is_signed)
 static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t pc, unsigned bytes,
                           bool loads, bool is_signed, uint32_t *extra)
 {
-    const armm_shape *shape = &core->tables->shape[row];
+    const armm_shape *shape = &core->kit.tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
     const armm_class *memory = &shape->class_of[1];
     uint32_t offset = GET('i') * memory->scale, n = GET('n'), base = R[n], address = base,
@@ -352,8 +352,8 @@ static armm_done table_branch(oak_core *core, unsigned bytes, const oak_pattern 
 {
     uint32_t base = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')], entry;
     if (!armm_load(core, base + R[GET('m')] * bytes, bytes, &entry)) return ARMM_RAISED;
-    R[ARMM_PC] = pc + 4 + 2 * entry;
-    *extra = armm_refill(core, R[ARMM_PC]);
+    core->kit.pc = pc + 4 + 2 * entry;
+    *extra = armm_refill(core, core->kit.pc);
     return ARMM_BRANCHED;
 }
 
@@ -383,7 +383,7 @@ static uint32_t read_special(const oak_core *core, unsigned number)
 static void write_special(oak_core *core, unsigned number, uint32_t value)
 {
     bool privileged = armm_privileged(core);
-    uint32_t kept = value & (0xFFu << (8 - core->setup.priority_bits)) & 0xFF;
+    uint32_t kept = value & (0xFFu << (8 - core->kit.setup.priority_bits)) & 0xFF;
     if (number <= 3) {
         armm_set_flags(core, value);
         return;
@@ -403,7 +403,7 @@ static void write_special(oak_core *core, unsigned number, uint32_t value)
     case 20: armm_write_control(core, value); break;
     default: break;
     }
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 static void change_masks(oak_core *core, uint32_t masks, bool set)
@@ -411,14 +411,14 @@ static void change_masks(oak_core *core, uint32_t masks, bool set)
     if (!armm_privileged(core)) return;
     if (masks & 2) core->primask = set;
     if ((masks & 1) && (!set || armm_execution_priority(core) > -1)) core->faultmask = set;
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 /* ------------------------------------------------------------------------------------------ one instruction */
 
 armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra)
 {
-    const oak_pattern *pattern = &core->tables->shape[row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[row].pattern;
     uint32_t value, carry;
     switch (row) {
     case ARMM_LSL_REG: low_register_shift(core, row, 0, pattern, word, GET('d')); return ARMM_NEXT;
@@ -441,8 +441,8 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
             set_register(core, d, value);
             return ARMM_NEXT;
         }
-        R[ARMM_PC] = value & ~(uint32_t)1; /* no change of state: bit 0 is left out */
-        *extra = armm_refill(core, R[ARMM_PC]);
+        core->kit.pc = value & ~(uint32_t)1; /* no change of state: bit 0 is left out */
+        *extra = armm_refill(core, core->kit.pc);
         return ARMM_BRANCHED;
     }
     case ARMM_BX: return armm_jump(core, R[GET('m')], extra);
@@ -566,7 +566,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         oak_decoded decoded;
         uint8_t bytes[4];
         oak_lay_down(&oak_isa_armv7m, word, pattern->size, bytes);
-        if (armm_decode(core->tables, bytes, 4, pc, 0, &decoded))
+        if (armm_decode(core->kit.tables, bytes, 4, pc, 0, &decoded))
             return ARMM_NEXT; /* it was decoded before */
         bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||
                      (row == ARMM_CBZ && !R[GET('n')]) || (row == ARMM_CBNZ && R[GET('n')]) ||
@@ -574,7 +574,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
                       armm_holds(GET('c'), core->nz, core->c, core->v));
         if (!taken) return ARMM_NEXT;
         if (row == ARMM_BL) R[ARMM_LR] = (pc + 4) | 1;
-        R[ARMM_PC] = decoded.target;
+        core->kit.pc = decoded.target;
         return ARMM_BRANCHED;
     }
 

@@ -15,7 +15,7 @@ void armm_reset_system(oak_core *core)
 {
     core->tick_on = core->tick_interrupt = core->tick_flag = false;
     core->tick_reload = core->tick_value = 0;
-    core->tick_since = core->time.cycles;
+    core->tick_since = core->kit.time.cycles;
     core->tick_next = UINT64_MAX;
     core->shcsr_enabled = core->scr = core->vtor = core->aircr_group = 0;
     core->ccr = core->v7 ? 1u << 9 : 1u << 9 | 1u << 3;
@@ -92,7 +92,7 @@ static void write_tick(oak_core *core, uint32_t offset, uint32_t value)
         core->tick_flag = false;
     }
     plan_tick(core);
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 /* ------------------------------------------------------------------------------------------ NVIC */
@@ -113,7 +113,7 @@ static uint32_t read_lines(oak_core *core, uint32_t offset)
 {
     const uint8_t *bits = line_bits(core, offset);
     uint32_t first = (offset & 0x7C) * 8, value = 0;
-    for (unsigned i = 0; i < 32 && first + i < core->setup.interrupt_count; i++)
+    for (unsigned i = 0; i < 32 && first + i < core->kit.setup.interrupt_count; i++)
         value |= (uint32_t)armm_bit(bits, ARMM_INTERRUPT + first + i) << i;
     return value;
 }
@@ -123,14 +123,14 @@ static void write_lines(oak_core *core, uint32_t offset, uint32_t value)
     uint8_t *bits = line_bits(core, offset);
     uint32_t first = (offset & 0x7C) * 8;
     bool on = !(offset & 0x80), set;
-    for (unsigned i = 0; i < 32 && first + i < core->setup.interrupt_count; i++) {
+    for (unsigned i = 0; i < 32 && first + i < core->kit.setup.interrupt_count; i++) {
         unsigned number = ARMM_INTERRUPT + first + i;
         if (!(value >> i & 1)) continue;
         set = on || (bits == core->pending && armm_bit(core->level, number));
         if (bits == core->pending) armm_pend(core, number, set);
         else armm_put_bit(bits, number, set);
     }
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 static uint32_t read_priorities(const oak_core *core, unsigned first)
@@ -143,15 +143,15 @@ static uint32_t read_priorities(const oak_core *core, unsigned first)
 
 static void write_priorities(oak_core *core, unsigned first, uint32_t value)
 {
-    uint8_t kept = (uint8_t)(0xFF << (8 - core->setup.priority_bits));
+    uint8_t kept = (uint8_t)(0xFF << (8 - core->kit.setup.priority_bits));
     for (unsigned i = 0; i < 4; i++) {
         unsigned number = first + i;
-        bool is_there = number >= ARMM_INTERRUPT ? number < ARMM_INTERRUPT + core->setup.interrupt_count
+        bool is_there = number >= ARMM_INTERRUPT ? number < ARMM_INTERRUPT + core->kit.setup.interrupt_count
                         : core->v7               ? number >= ARMM_MEM_MANAGE
                                                  : number == ARMM_SVCALL || number >= ARMM_PENDSV;
         if (is_there) core->priority[number] = (uint8_t)(value >> (8 * i)) & kept;
     }
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 /* ------------------------------------------------------------------------------------------ system control block */
@@ -160,7 +160,7 @@ static uint32_t read_icsr(const oak_core *core)
 {
     unsigned pending = 0, active = 0;
     bool interrupts = false;
-    for (unsigned i = 1; i < 16 + core->setup.interrupt_count; i++) {
+    for (unsigned i = 1; i < 16 + core->kit.setup.interrupt_count; i++) {
         active += armm_bit(core->active, i);
         if (!armm_bit(core->pending, i) || !armm_bit(core->enabled, i)) continue;
         interrupts = interrupts || i >= ARMM_INTERRUPT;
@@ -179,7 +179,7 @@ static void write_icsr(oak_core *core, uint32_t value)
     if (value >> 27 & 1) armm_pend(core, ARMM_PENDSV, false);
     if (value >> 28 & 1) armm_pend(core, ARMM_PENDSV, true);
     if (value >> 31) armm_pend(core, ARMM_NMI, true);
-    core->attention = true;
+    core->kit.attention = true;
 }
 
 static uint32_t read_shcsr(const oak_core *core)
@@ -209,7 +209,7 @@ bool armm_system_read(oak_core *core, uint32_t address, uint32_t *value)
         *value = read_priorities(core, ARMM_INTERRUPT + (offset - 0x400));
     else {
         switch (offset) {
-        case 0x004: *value = core->v7 ? (core->setup.interrupt_count + 31) / 32 - 1 : 0; break;
+        case 0x004: *value = core->v7 ? (core->kit.setup.interrupt_count + 31) / 32 - 1 : 0; break;
         case 0xD00: *value = core->v7 ? 0x410FC230u : 0x410CC200u; break;
         case 0xD04: *value = read_icsr(core); break;
         case 0xD08: *value = core->vtor; break;
@@ -233,7 +233,7 @@ bool armm_system_read(oak_core *core, uint32_t address, uint32_t *value)
 bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
 {
     uint32_t offset = address - SPACE;
-    core->attention = true;
+    core->kit.attention = true;
     if (offset >= 0x010 && offset <= 0x01C) write_tick(core, offset, value);
     else if (offset >= 0x100 && offset < 0x300) write_lines(core, offset, value);
     else if (offset >= 0x400 && offset < 0x400 + ARMM_MOST_LINES)
@@ -247,7 +247,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
         case 0xD0C:
             if (value >> 16 != 0x05FA) break; /* the key is missing: nothing is written */
             if (core->v7) core->aircr_group = value >> 8 & 7;
-            if (value & 4) core->reset_requested = true;
+            if (value & 4) core->kit.resets = true;
             break;
         case 0xD10: core->scr = value & 0x16; break;
         case 0xD14:
@@ -266,7 +266,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
         case 0xD34: core->mmfar = value; break;
         case 0xD38: core->bfar = value; break;
         case 0xF00:
-            if (core->v7 && (value & 0x1FF) < core->setup.interrupt_count)
+            if (core->v7 && (value & 0x1FF) < core->kit.setup.interrupt_count)
                 armm_pend(core, ARMM_INTERRUPT + (value & 0x1FF), true);
             break;
         default: break;

@@ -108,8 +108,8 @@ static bool decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded)
     const armm_region *region = armm_region_at(core, pc);
     if (!region) return false;
     size_t available = region->size - (pc - region->base);
-    return armm_decode(core->tables, region->bytes + (pc - region->base), available < 4 ? available : 4, pc,
-                       core->it, decoded) == OAK_OK;
+    return armm_decode(core->kit.tables, region->bytes + (pc - region->base), available < 4 ? available : 4,
+                       pc, core->it, decoded) == OAK_OK;
 }
 
 /* When it is executed. */
@@ -120,9 +120,9 @@ static armm_uses uses_at(const oak_core *core, uint32_t pc)
     if (!decode_at(core, pc, &decoded)) return uses;
     unsigned row = decoded.row;
     uint32_t word = (uint32_t)decoded.word;
-    const armm_shape *shape = &core->tables->shape[row];
+    const armm_shape *shape = &core->kit.tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
-    const char *mnemonic = core->tables->mnemonic[shape->mnemonic];
+    const char *mnemonic = core->kit.tables->mnemonic[shape->mnemonic];
     for (unsigned i = 0; i < shape->count; i++)
         use_operand(row, mnemonic, &shape->class_of[i], pattern, word, &uses);
     if (sets_flags(row, pattern, word, core->it != 0)) uses.writes |= BIT(ARMM_XPSR);
@@ -140,8 +140,8 @@ static armm_uses uses_at(const oak_core *core, uint32_t pc)
 
 armm_uses armm_next_uses(oak_core *core)
 {
-    armm_single *single = armm_single_at(core, core->r[ARMM_PC]);
-    if (!single->uses_known) single->uses = uses_at(core, core->r[ARMM_PC]);
+    armm_single *single = armm_single_at(core, core->kit.pc);
+    if (!single->uses_known) single->uses = uses_at(core, core->kit.pc);
     single->uses_known = true;
     armm_uses uses = single->uses;
     unsigned condition = core->it ? core->it >> 4 : ARMM_ALWAYS;
@@ -174,13 +174,14 @@ uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
     uint32_t written = uses_at(core, pc).writes;
     bool known = decode_at(core, pc, &decoded);
     core->it = state;
-    const char *mnemonic = known ? core->tables->mnemonic[core->tables->shape[decoded.row].mnemonic] : "";
+    const char *mnemonic =
+        known ? core->kit.tables->mnemonic[core->kit.tables->shape[decoded.row].mnemonic] : "";
     bool stores = (mnemonic[0] == 's' && mnemonic[1] == 't') || oak_same(mnemonic, "push");
     if (written & ARMM_STACK_POINTERS) written |= ARMM_STACK_POINTERS;
     if (in_block) written |= BIT(ARMM_XPSR);
     unsigned which = 0;
-    for (unsigned i = 0; i < core->judged.count; i++) {
-        const oak_watched *cells = &core->judged.value[i].cells;
+    for (unsigned i = 0; i < core->kit.judged.count; i++) {
+        const oak_watched *cells = &core->kit.judged.value[i].cells;
         which |= (unsigned)(cells->space ? stores : written >> cells->address & 1) << i;
     }
     return (uint16_t)which;
@@ -204,7 +205,7 @@ static uint32_t bytes_of(const char *mnemonic)
 static bool points_to(const oak_core *core, const oak_decoded *decoded, const armm_class *class, uint32_t pc,
                       uint32_t *address)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, offset = GET('i') * class->scale, n = GET('n'),
              m = core->r[GET('m')];
     uint32_t base = n == ARMM_PC ? pc + 4 : core->r[n];
@@ -229,7 +230,7 @@ static bool points_to(const oak_core *core, const oak_decoded *decoded, const ar
 /* The words of a list of registers. */
 static oak_watched words_of(const oak_core *core, const oak_decoded *decoded, const char *mnemonic)
 {
-    const oak_pattern *pattern = &core->tables->shape[decoded->row].pattern;
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, size = 0;
     bool stack = oak_same(mnemonic, "push") || oak_same(mnemonic, "pop");
     bool below = oak_same(mnemonic, "push") || oak_same(mnemonic, "stmdb") || oak_same(mnemonic, "ldmdb");
@@ -246,8 +247,8 @@ static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *lis
 {
     oak_decoded decoded;
     if (!decode_at(core, pc, &decoded)) return count;
-    const armm_shape *shape = &core->tables->shape[decoded.row];
-    const char *mnemonic = core->tables->mnemonic[shape->mnemonic];
+    const armm_shape *shape = &core->kit.tables->shape[decoded.row];
+    const char *mnemonic = core->kit.tables->mnemonic[shape->mnemonic];
     for (unsigned i = 0; i < shape->count; i++) {
         const armm_class *class = &shape->class_of[i];
         oak_watched one = {.space = ARMM_MEM,
@@ -263,7 +264,7 @@ static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *lis
 unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room)
 {
     unsigned count = 0;
-    uint32_t pc = core->r[ARMM_PC];
+    uint32_t pc = core->kit.pc;
     armm_uses uses = armm_next_uses(core);
     bool holds = !core->it || armm_holds(core->it >> 4, core->nz, core->c, core->v);
     for (unsigned i = 0; i < ARMM_REGISTERS; i++) {

@@ -10,6 +10,7 @@ static size_t row_size(const kit_core *kit)
 
 static size_t ops_size(const kit_core *kit)
 {
+    if (kit->arch->op_bytes) return kit->slots * kit->arch->op_bytes;
     return (kit->arch->code_span + 2 * KIT_SPARE) * sizeof *kit->ops;
 }
 
@@ -48,6 +49,8 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     kit->tables = tables;
     kit->setup = *setup;
     kit->own_cycles = arch->cycles;
+    *result = core;
+    if (arch->op_bytes) return OAK_OK;
     kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + arch->code_span); /* in one piece */
     if (!kit->ops) {
         kit_destroy(core);
@@ -55,7 +58,6 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     }
     kit->row = (uint16_t *)(void *)((char *)kit->ops + ops_size(kit));
     kit->stop_at = (uint8_t *)kit->row + row_size(kit);
-    *result = core;
     return OAK_OK;
 }
 
@@ -320,7 +322,8 @@ oak_status kit_count(oak_core *core, bool on)
 {
     kit_core *kit = kit_of(core);
     const oak_host *host = kit->setup.host;
-    oak_status status = oak_tallies_set(&kit->tallies, host, kit->arch->code_span, on);
+    oak_status status =
+        oak_tallies_set(&kit->tallies, host, kit->arch->op_bytes ? kit->slots : kit->arch->code_span, on);
     if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
     kit->counts = on && !status ? oak_take_zeroed(host, ops_size(kit)) : NULL;
     kit->counting = false;
@@ -335,10 +338,12 @@ oak_status kit_count(oak_core *core, bool on)
 oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
 {
     const kit_core *kit = kit_look(core);
-    if (address >= kit->arch->code_span) return OAK_OUT_OF_RANGE;
+    uint32_t slots = kit->arch->slot ? kit->slots : kit->arch->code_span,
+             slot = kit->arch->slot ? kit->arch->slot(core, address) : address;
+    if (slot >= slots) return OAK_OUT_OF_RANGE;
     if (!kit->tallies.at) return OAK_UNSUPPORTED;
     if (kit->counting) kit_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
-    *tally = kit->tallies.at[address];
+    *tally = kit->tallies.at[slot];
     return OAK_OK;
 }
 

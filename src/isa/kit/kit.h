@@ -178,6 +178,12 @@ typedef struct kit_arch {
      * of a row. Optional. */
     void (*window)(const oak_core *core, const oak_decoded *decoded, kit_reach *one);
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
+    /* Of an architecture whose operations are its own (code_span is 0, and kit_core's `slots` says how many there are): bytes of one; the
+     * slot of an address of code, `slots` for none; and what the kit does with its own otherwise. */
+    size_t op_bytes;
+    uint32_t (*slot)(const oak_core *core, uint32_t address);
+    void (*forget)(oak_core *core);
+    void (*fold_counts)(oak_core *core);
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
@@ -198,6 +204,7 @@ typedef struct kit_core {
     kit_space space
         [KIT_MOST_STRETCHES]; /* the first one of each space by its number, then whatever more they have */
     kit_op *ops;
+    uint32_t slots; /* of operations, where they are the architecture's own */
     uint16_t *
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
     uint8_t *stop_at;          /* 1 where a stop point is */

@@ -110,6 +110,10 @@ void kit_decode_block(oak_core *core, uint32_t start)
 void kit_fold_counts(oak_core *core)
 {
     kit_core *kit = kit_of(core);
+    if (kit->arch->fold_counts) {
+        kit->arch->fold_counts(core);
+        return;
+    }
     if (!kit->counting) return;
     OAK_INVARIANT(kit->counts && kit->tallies.at);
     kit->counting = false;
@@ -128,6 +132,10 @@ void kit_fold_counts(oak_core *core)
 
 void kit_forget(oak_core *core)
 {
+    if (kit_look(core)->arch->forget) {
+        kit_look(core)->arch->forget(core);
+        return;
+    }
     kit_fold_counts(core);
     kit_core *kit = kit_of(core);
     uint32_t span = span_of(kit);

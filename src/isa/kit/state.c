@@ -42,14 +42,17 @@ oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-/* Fields of 1, 2 or 8 bytes as numbers. */
+/* Fields of 1, 2, 4 or 8 bytes as numbers. */
 static uint64_t number_at(const void *at, unsigned bytes)
 {
     uint64_t whole;
+    uint32_t word;
     uint16_t half;
     if (bytes == 1) return *(const uint8_t *)at;
     memcpy(&half, at, sizeof half);
     if (bytes == 2) return half;
+    memcpy(&word, at, sizeof word);
+    if (bytes == 4) return word;
     memcpy(&whole, at, sizeof whole);
     return whole;
 }
@@ -66,8 +69,10 @@ void kit_visit(oak_core *core, const oak_state_visitor *visitor)
             visitor->number(visitor->context, "core", one->name, &value);
             if (value > one->most) value = one->most;
             uint16_t half = (uint16_t)value;
+            uint32_t word = (uint32_t)value;
             if (one->bytes == 1) *(uint8_t *)at = (uint8_t)value;
             else if (one->bytes == 2) memcpy(at, &half, sizeof half);
+            else if (one->bytes == 4) memcpy(at, &word, sizeof word);
             else memcpy(at, &value, sizeof value);
         }
     kit_of(core)->attention = true;
