@@ -117,7 +117,7 @@ static bool take_interrupt(oak_core *core)
     return false;
 }
 
-static uint64_t noticed_at(const oak_core *core)
+static uint64_t noticed_at(oak_core *core)
 {
     uint64_t at = UINT64_MAX;
     for (unsigned n = 0; n < KNOT_LINES; n++)
@@ -131,7 +131,7 @@ static bool deaf(const oak_core *core)
     return core->serving != 0;
 }
 
-static unsigned asleep(const oak_core *core)
+static unsigned asleep(oak_core *core)
 {
     return core->sleeping;
 }

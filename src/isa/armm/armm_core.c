@@ -347,7 +347,9 @@ static void reset_registers(oak_core *core)
     core->fault_unhandled = core->raised_behind = false;
     core->raised = 0;
     core->kit.attention = true;
-    core->kit.next_event = 0;
+    core->kit.next_event = core->kit.next_device = 0;
+    core->kit.fault_space = ARMM_MEM;
+    core->kit.faulted = core->kit.struck = false;
     core->fresh = true;
     core->kit.log.depth = 0;
     armm_reset_exceptions(core);
@@ -492,76 +494,34 @@ static oak_status check_reads(oak_core *core, bool on)
 
 /* ------------------------------------------------------------------------------------------ running */
 
-static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
+/* Devices of its own are brought to the present; when the next of them wants attention. */
+static uint64_t noticed_at(oak_core *core)
 {
-    *stop = (oak_stop){.reason = reason, .pc = core->kit.pc};
-    if (reason == OAK_STOP_WATCH) stop->watched = core->kit.watch_hits, stop->watched_pc = core->kit.watch_pc;
-    if (reason != OAK_STOP_FAULT) return;
-    stop->fault = core->kit.fault;
-    stop->fault_space = ARMM_MEM;
-    stop->fault_address = core->kit.fault_address;
-    stop->fault_pc = core->fault_pc;
-}
-
-static void attend(oak_core *core)
-{
-    uint64_t now = core->kit.time.cycles, next = UINT64_MAX;
-    core->kit.attention = false;
-    core->now = now;
+    core->now = core->kit.time.cycles;
     core->now_op = NULL;
-    if (core->kit.setup.advance) next = core->kit.setup.advance(core->kit.setup.machine, now);
-    uint64_t tick = armm_advance_tick(core, now);
-    core->kit.next_event = tick < next ? tick : next;
+    return armm_advance_tick(core, core->now);
 }
 
-/* The reset that the program or a watchdog asked for. Time goes on. */
-static void reset_itself(oak_core *core)
+static bool deaf(const oak_core *core)
 {
-    reset_registers(core);
-    if (core->kit.setup.reset_devices) core->kit.setup.reset_devices(core->kit.setup.machine);
-    armm_reset_system(core);
+    bool held = core->primask || core->faultmask || core->ipsr == ARMM_NMI || core->ipsr == ARMM_HARD_FAULT;
+    return held && !core->sleeping;
 }
 
-/* Nothing inside the chip can end this sleep or loop. */
-static bool is_lost(const oak_core *core)
+/* wfe: an event, or an interrupt that is taken; wfi: one that would be but for PRIMASK (B1.5.17, B1.5.18). */
+static unsigned asleep(oak_core *core)
 {
-    bool deaf = core->primask || core->faultmask || core->ipsr == ARMM_NMI || core->ipsr == ARMM_HARD_FAULT;
-    bool resets =
-        core->kit.setup.resets_at && core->kit.setup.resets_at(core->kit.setup.machine) != UINT64_MAX;
-    return core->kit.next_event == UINT64_MAX || (deaf && !resets);
-}
-
-static bool sleep_on(oak_core *core, uint64_t until_cycle)
-{
-    /* wfe: an event, or an interrupt that is taken; wfi: one that would be but for PRIMASK (B1.5.17, B1.5.18). */
+    if (!core->sleeping) return 0;
     bool wakes = core->waits_for_event ? core->event || armm_may_take(core) : armm_would_wake(core);
-    if (wakes) {
-        core->sleeping = false;
-        if (core->waits_for_event) core->event = false;
-        return true;
-    }
-    if (core->kit.next_event == UINT64_MAX) return false;
-    uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
-    if (until > core->kit.time.cycles) core->kit.time.cycles = until;
-    return true;
+    if (!wakes) return 1;
+    core->sleeping = false;
+    if (core->waits_for_event) core->event = false;
+    return 0;
 }
 
-/* Goes round a jump to itself until something may happen; false when nothing ever will. */
-static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruction)
+static uint32_t round_of(const oak_core *core)
 {
-    if (is_lost(core)) return false;
-    uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
-    uint32_t cycles = 1 + armm_refill(core, core->kit.pc);
-    uint64_t rounds =
-        until > core->kit.time.cycles ? (until - core->kit.time.cycles + cycles - 1) / cycles : 1;
-    uint64_t most = until_instruction - core->kit.time.instructions;
-    if (rounds > most) rounds = most;
-    core->kit.time.cycles += rounds * cycles;
-    core->kit.time.instructions += rounds;
-    if (core->kit.tallies.at)
-        oak_tallies_add(&core->kit.tallies, (size_t)(armm_op_at(core, core->kit.pc) - core->ops), rounds,
-                        rounds * cycles);
-    return true;
+    return 1 + armm_refill(core, core->kit.pc);
 }
 
 static bool has_reset_vector(const oak_core *core)
@@ -601,20 +561,25 @@ void armm_note_registers(oak_core *core, uint32_t written)
 }
 
 /* One stretch: whole blocks while there is time for them, else one instruction. */
-static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
+static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
+    if (core->not_thumb) {
+        armm_refuse_state(core);
+        core->raised_behind = false;
+        return KIT_EXIT_RAISED;
+    }
     uint64_t before = core->kit.time.instructions;
-    armm_exit exit = ARMM_EXIT_TIME;
+    kit_exit exit = KIT_EXIT_TIME;
     core->kit.counting |= core->kit.counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
         exit = (core->kit.judged.count ? armm_run_judged
                 : core->kit.counts     ? armm_run_counted
                                        : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
-    if (exit != ARMM_EXIT_TIME || core->kit.time.instructions != before) return exit;
+    if (exit != KIT_EXIT_TIME || core->kit.time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->kit.pc);
-    if (!first && core->kit.stop_at[op - core->ops]) return ARMM_EXIT_STOP;
+    if (!first && core->kit.stop_at[op - core->ops]) return KIT_EXIT_STOP;
     oak_chip_time began = core->kit.time;
     uint32_t hits = core->watched_registers ? watched_registers(core) : 0, pc = core->kit.pc;
     core->kit.judged_pc = pc;
@@ -630,91 +595,44 @@ static armm_exit run_stretch(oak_core *core, uint64_t left, bool first)
     return exit;
 }
 
-/* Something may have changed that somebody judges. */
-static void look(oak_core *core)
+/* An instruction has raised an exception. */
+static bool raised(oak_core *core)
 {
-    if (core->kit.judged.count && oak_judged_look(&core->kit.judged, core, OAK_JUDGED_ALL))
-        core->kit.watch_pc = core->kit.judged_pc;
+    core->fault_pc = core->kit.pc;
+    core->kit.attention = true;
+    return core->kit.struck || (!core->fault_unhandled && armm_take_raised(core));
 }
 
-static void run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
+static bool interrupt(oak_core *core)
 {
-    core->kit.used = true;
-    bool first = true;
-    if (core->fresh && !has_reset_vector(core)) {
-        core->kit.fault = OAK_FAULT_NO_HANDLER;
-        core->kit.fault_address = ARMM_RESET;
-        fill_stop(core, OAK_STOP_FAULT, stop);
-        return;
+    uint32_t interrupted = core->kit.pc;
+    bool taken = armm_take_pending(core);
+    if (taken) core->kit.judged_pc = interrupted;
+    core->kit.faulted = core->fault_unhandled;
+    return taken && !core->fault_unhandled;
+}
+
+static bool starts(oak_core *core)
+{
+    core->fault_unhandled = false;
+    bool begins = !core->fresh || has_reset_vector(core);
+    if (begins) core->fresh = false;
+    else core->kit.fault = OAK_FAULT_NO_HANDLER, core->kit.fault_address = ARMM_RESET;
+    return begins;
+}
+
+/* A fault that the program has parked in the handler of is told as such. */
+static void explain(const oak_core *core, oak_stop *stop)
+{
+    bool handled = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->kit.fault;
+    if (stop->reason == OAK_STOP_PARKED && handled) {
+        stop->reason = OAK_STOP_FAULT;
+        stop->fault = core->kit.fault;
+        stop->fault_space = ARMM_MEM;
+        stop->fault_address = core->kit.fault_address;
+        stop->fault_taken = true;
     }
-    core->fresh = false;
-    core->fault_unhandled = core->kit.struck;
-    if (core->kit.judged.count) oak_judged_begin(&core->kit.judged, core);
-    for (;;) {
-        look(core);
-        if (core->kit.attention || core->kit.time.cycles >= core->kit.next_event) attend(core);
-        if (core->kit.resets && !core->fault_unhandled) {
-            reset_itself(core);
-            first = false;
-            continue;
-        }
-        uint32_t interrupted = core->kit.pc;
-        if (!core->fault_unhandled && armm_take_pending(core)) {
-            first = false;
-            core->kit.judged_pc = interrupted;
-            look(core);
-        }
-        if (core->fault_unhandled) {
-            core->kit.struck = false;
-            fill_stop(core, OAK_STOP_FAULT, stop);
-            return;
-        }
-        if (core->kit.watch_hits ||
-            core->kit.judged.hit) { /* behind an interrupt that comes here, as behind a step */
-            fill_stop(core, OAK_STOP_WATCH, stop);
-            core->kit.watch_hits = 0;
-            core->kit.judged.hit = false;
-            return;
-        }
-        if (core->kit.time.cycles >= until_cycle || core->kit.time.instructions >= until_instruction) {
-            fill_stop(core, core->kit.time.cycles >= until_cycle ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
-            return;
-        }
-        if (core->kit.attention || core->kit.time.cycles >= core->kit.next_event) continue;
-        armm_exit exit;
-        if (core->sleeping) {
-            if (sleep_on(core, until_cycle)) continue;
-            exit = ARMM_EXIT_PARKED;
-        } else if (core->not_thumb) {
-            armm_refuse_state(core);
-            core->raised_behind = first = false;
-            exit = ARMM_EXIT_RAISED;
-        } else {
-            uint64_t until = core->kit.next_event < until_cycle ? core->kit.next_event : until_cycle;
-            uint64_t left = until - core->kit.time.cycles,
-                     steps = until_instruction - core->kit.time.instructions;
-            exit = run_stretch(core, steps < left ? steps : left, first);
-            first = false;
-            if (exit == ARMM_EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
-        }
-        if (exit == ARMM_EXIT_RAISED) {
-            core->fault_pc = core->kit.pc;
-            if (!core->fault_unhandled && armm_take_raised(core)) continue;
-            fill_stop(core, OAK_STOP_FAULT, stop);
-            return;
-        }
-        if (exit == ARMM_EXIT_PARKED) {
-            bool faulted = core->ipsr >= ARMM_HARD_FAULT && core->ipsr <= ARMM_USAGE_FAULT && core->kit.fault;
-            fill_stop(core, faulted ? OAK_STOP_FAULT : OAK_STOP_PARKED, stop);
-            stop->fault_taken = faulted;
-            stop->asleep = core->sleeping;
-            return;
-        }
-        if (exit == ARMM_EXIT_STOP) {
-            fill_stop(core, OAK_STOP_POINT, stop);
-            return;
-        }
-    }
+    if (stop->reason == OAK_STOP_FAULT) stop->fault_pc = core->fault_pc;
 }
 
 static void idle(oak_core *core, uint64_t until_cycle)
@@ -728,22 +646,6 @@ static void idle(oak_core *core, uint64_t until_cycle)
         return;
     }
     core->kit.time.cycles = until_cycle;
-}
-
-static void attention(oak_core *core)
-{
-    core->kit.attention = true;
-}
-
-static void strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets)
-{
-    if (ends_run) {
-        core->kit.fault = notice->fault;
-        core->kit.fault_address = notice->address;
-        core->fault_unhandled = core->kit.struck = true;
-    }
-    core->kit.resets |= resets; /* when the run goes on */
-    core->kit.attention = true;
 }
 
 static oak_status judge(oak_core *core, const oak_judge *asked)
@@ -974,6 +876,8 @@ static unsigned exception_now(const oak_core *core)
 #define ARCH(isa_of)                                                                                         \
     {                                                                                                        \
         .isa = &(isa_of), .core_size = sizeof(oak_core), .op_bytes = sizeof(armm_op), .slot = slot_of,       \
+        .stretch = run_stretch, .round = round_of, .raised = raised, .interrupt = interrupt,                 \
+        .starts = starts, .explain = explain, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep,      \
         .forget = armm_forget, .fold_counts = armm_fold_counts, .reset = reset_registers, .inner = inner,    \
         .registers_at = registers_at, .tape_from = offsetof(oak_core, r), .tape_to = sizeof(oak_core)        \
     }
@@ -991,11 +895,11 @@ static oak_status create_v7(const oak_isa_tables *tables, const oak_core_setup *
 
 #define OPS(create_function)                                                                                 \
     {                                                                                                        \
-        .create = create_function, .destroy = destroy, .reset = reset, .program = program, .run = run,       \
+        .create = create_function, .destroy = destroy, .reset = reset, .program = program, .run = kit_run,   \
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = kit_time,                           \
-        .interrupt = armm_interrupt, .attend = attention, .idle = idle, .mark_data = mark_data,              \
-        .check_reads = check_reads, .strike = strike, .visit = visit, .exception = exception_now,            \
+        .interrupt = armm_interrupt, .attend = kit_attend, .idle = idle, .mark_data = mark_data,             \
+        .check_reads = check_reads, .strike = kit_strike, .visit = visit, .exception = exception_now,        \
         .services = kit_services, .tape = tape, .place = place, .watch = watch, .judge = judge,              \
         .touches = armm_touches, .count = count, .counted = counted, .mark_object = mark_object              \
     }

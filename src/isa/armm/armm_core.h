@@ -188,15 +188,6 @@ typedef struct armm_single {
     armm_uses uses; /* when it is executed, where uses_known */
 } armm_single;
 
-typedef enum armm_exit {
-    ARMM_EXIT_TIME,
-    ARMM_EXIT_DONE, /* one instruction */
-    ARMM_EXIT_STOP,
-    ARMM_EXIT_PARKED,
-    ARMM_EXIT_EVENT, /* something wants attention */
-    ARMM_EXIT_RAISED /* an exception was raised by the instruction: core->raised */
-} armm_exit;
-
 /* What became of a slow instruction. */
 typedef enum armm_done { ARMM_NEXT, ARMM_BRANCHED, ARMM_RAISED, ARMM_SLEEPS } armm_done;
 
@@ -390,9 +381,9 @@ void armm_reset_system(oak_core *core);
 uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 
 /* armm_loop.c */
-armm_exit armm_run_blocks(oak_core *core, uint32_t limit);
-armm_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->kit.counts */
-armm_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
-armm_exit armm_run_one(oak_core *core);
+kit_exit armm_run_blocks(oak_core *core, uint32_t limit);
+kit_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->kit.counts */
+kit_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
+kit_exit armm_run_one(oak_core *core);
 
 #endif

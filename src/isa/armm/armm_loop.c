@@ -50,22 +50,22 @@
 #define LOOP_JUDGED 0
 #include "isa/armm/armm_loop.h"
 
-armm_exit armm_run_blocks(oak_core *core, uint32_t limit)
+kit_exit armm_run_blocks(oak_core *core, uint32_t limit)
 {
     return run_blocks(core, limit);
 }
 
-armm_exit armm_run_counted(oak_core *core, uint32_t limit)
+kit_exit armm_run_counted(oak_core *core, uint32_t limit)
 {
     return run_counted(core, limit);
 }
 
-armm_exit armm_run_judged(oak_core *core, uint32_t limit)
+kit_exit armm_run_judged(oak_core *core, uint32_t limit)
 {
     return run_judged(core, limit);
 }
 
-armm_exit armm_run_one(oak_core *core)
+kit_exit armm_run_one(oak_core *core)
 {
     armm_decode_single(core, core->kit.pc);
     return run_instruction(core, 0);

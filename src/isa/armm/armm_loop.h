@@ -235,7 +235,7 @@
 #define IS_NEGATIVE (nz < 0)
 #define DIFFERS     (((uint32_t)((uint64_t)nz >> 32) ^ v) >> 31) /* N is not V */
 
-static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
+static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
 #if OAK_COMPUTED_GOTO
     static const void *const handlers[ARMM_OPS] = {
@@ -270,7 +270,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
     uint64_t behind = 0;
     int32_t left = (int32_t)limit;
     uint32_t executed = 0;
-    armm_exit exit = ARMM_EXIT_DONE;
+    kit_exit exit = KIT_EXIT_STEP;
     LOAD;
 #if LOOP_ONE
     (void)limit;
@@ -485,7 +485,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         GO_ON;
     CASE(BACK): op = TARGET; DISPATCH;
     CASE(BACK_END): ENTER(TARGET);
-    CASE(SINGLE): exit = ARMM_EXIT_TIME; goto here; /* by itself, see armm_run_one */
+    CASE(SINGLE): exit = KIT_EXIT_TIME; goto here; /* by itself, see armm_run_one */
 
     CASE(SLOW):
     {
@@ -527,7 +527,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
         if (done == ARMM_SLEEPS || core->kit.attention) {
-            exit = ARMM_EXIT_EVENT;
+            exit = KIT_EXIT_EVENT;
 #if LOOP_ONE
             if (done != ARMM_BRANCHED) core->kit.pc = pc + op->step / 8u;
             goto one_done;
@@ -550,14 +550,14 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
         COUNT_LEFT(op);
 #if LOOP_COUNTS
         if (COUNTS_NOW && armm_is_ram(core, op)) { /* what the program may write over is counted one by one */
-            exit = ARMM_EXIT_TIME;
+            exit = KIT_EXIT_TIME;
             goto uncounted;
         }
 #endif
         armm_decode_block(core, op);
         ENTER(op);
-    CASE(STOP): AT_BOUNDARY; exit = ARMM_EXIT_STOP; goto here;
-    CASE(PARKED): AT_BOUNDARY; exit = ARMM_EXIT_PARKED; goto here;
+    CASE(STOP): AT_BOUNDARY; exit = KIT_EXIT_STOP; goto here;
+    CASE(PARKED): AT_BOUNDARY; exit = KIT_EXIT_PARKED; goto here;
     CASE(OUTSIDE):
         AT_BOUNDARY;
         armm_refuse_fetch(core, PC_HERE);
@@ -581,7 +581,7 @@ static armm_exit LOOP_NAME(oak_core *core, uint32_t limit)
 attend: /* the instruction is complete; something wants attention before the next */
     behind = LOOP_ONE ? 0 : armm_cost(BEHIND(op));
 attend_stored:
-    exit = ARMM_EXIT_EVENT;
+    exit = KIT_EXIT_EVENT;
 #if LOOP_ONE
     core->kit.pc = pc + op->step / 8u;
     (void)behind;
@@ -593,7 +593,7 @@ attend_stored:
     goto leave;
 #endif
 raised: /* the instruction has not been executed, unless it says otherwise */
-    exit = ARMM_EXIT_RAISED;
+    exit = KIT_EXIT_RAISED;
 #if !LOOP_ONE
     if (core->raised_behind) {
         behind = op->handler != ARMM_OP_SLOW_END ? armm_cost(BEHIND(op)) : 0;
@@ -612,11 +612,11 @@ raised: /* the instruction has not been executed, unless it says otherwise */
     goto here;
 #if LOOP_JUDGED
 judged:
-    exit = ARMM_EXIT_EVENT;
+    exit = KIT_EXIT_EVENT;
     goto here;
 #endif
 out_of_time:
-    exit = ARMM_EXIT_TIME;
+    exit = KIT_EXIT_TIME;
     goto uncounted;
 #endif
 here: /* nothing of `op` has been executed */

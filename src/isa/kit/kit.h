@@ -62,7 +62,8 @@ typedef enum kit_exit {
     KIT_EXIT_PARKED,
     KIT_EXIT_FAULT,
     KIT_EXIT_EVENT,
-    KIT_EXIT_HELP /* the architecture's `help` is to look, before the same instruction is tried again */
+    KIT_EXIT_RAISED, /* the instruction raises an exception: for the architecture's `raised` */
+    KIT_EXIT_HELP    /* the architecture's `help` is to look, before the same instruction is tried again */
 } kit_exit;
 
 /* One stretch of a space: where its cells are kept. */
@@ -158,14 +159,21 @@ typedef struct kit_arch {
     void (*reset)(oak_core *core);
     /* Serves the most urgent interrupt that can be served now; true when one was, or a fault was found in trying (`faulted`). */
     bool (*interrupt)(oak_core *core);
-    /* The first cycle behind now at which a line that asks can be served, UINT64_MAX for none. */
-    uint64_t (*noticed_at)(const oak_core *core);
+    /* The first cycle behind now at which a line that asks can be served, UINT64_MAX for none; devices of the core's own are brought to
+     * the present. */
+    uint64_t (*noticed_at)(oak_core *core);
     /* True when no interrupt can be taken whatever comes. */
     bool (*deaf)(const oak_core *core);
     /* 0: it runs; 1: it sleeps until an interrupt; 2: for good. Optional. */
-    unsigned (*asleep)(const oak_core *core);
+    unsigned (*asleep)(oak_core *core);
     /* After KIT_EXIT_HELP: true when the instruction may be tried again, else the fault is set. Optional. */
     bool (*help)(oak_core *core);
+    /* After KIT_EXIT_RAISED: true when the exception was taken, else the fault is set. Optional. */
+    bool (*raised)(oak_core *core);
+    /* Before a run: false when it cannot begin, with the fault set. Optional. */
+    bool (*starts)(oak_core *core);
+    /* What of a stop is its own to tell. Optional. */
+    void (*explain)(const oak_core *core, oak_stop *stop);
     /* Cells of special spaces, as a program would see them and without effects; writing as a program would. Optional. */
     uint8_t (*peek)(const oak_core *core, unsigned space, uint32_t address, uint8_t stored);
     void (*poke)(oak_core *core, unsigned space, uint32_t address, uint8_t value);
@@ -181,6 +189,8 @@ typedef struct kit_arch {
     /* Of an architecture whose operations are its own (code_span is 0, and kit_core's `slots` says how many there are): bytes of one; the
      * slot of an address of code, `slots` for none; and what the kit does with its own otherwise. */
     size_t op_bytes;
+    kit_exit (*stretch)(oak_core *core, uint64_t left, bool first); /* run_stretch, see run.c */
+    uint32_t (*round)(const oak_core *core);                        /* the cycles of a jump to itself, here */
     uint32_t (*slot)(const oak_core *core, uint32_t address);
     void (*forget)(oak_core *core);
     void (*fold_counts)(oak_core *core);

@@ -34,14 +34,17 @@ void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool re
     kit->attention = true;
 }
 
-static void fill_stop(const kit_core *kit, oak_stop_reason reason, oak_stop *stop)
+static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
 {
+    const kit_core *kit = kit_look(core);
     *stop = (oak_stop){.reason = reason, .pc = kit->pc};
     if (reason == OAK_STOP_WATCH) stop->watched = kit->watch_hits, stop->watched_pc = kit->watch_pc;
-    if (reason != OAK_STOP_FAULT) return;
-    stop->fault = kit->fault;
-    stop->fault_space = kit->fault_space;
-    stop->fault_address = kit->fault_address;
+    if (reason == OAK_STOP_FAULT) {
+        stop->fault = kit->fault;
+        stop->fault_space = kit->fault_space;
+        stop->fault_address = kit->fault_address;
+    }
+    if (kit->arch->explain) kit->arch->explain(core, stop);
 }
 
 /* Nothing inside or outside the chip can end this sleep or loop. */
@@ -58,14 +61,16 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
     kit_core *kit = kit_of(core);
     if (is_lost(core) && !kit->blocked) return false;
     uint64_t until = kit->next_event < until_cycle ? kit->next_event : until_cycle;
-    uint64_t cycles = kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW];
+    uint64_t cycles =
+        kit->arch->round ? kit->arch->round(core) : kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW];
+    uint32_t slot = kit->arch->slot ? kit->arch->slot(core, kit->pc) : kit->pc;
     uint64_t rounds = until > kit->time.cycles ? (until - kit->time.cycles + cycles - 1) / cycles : 1;
     uint64_t most = until_instruction - kit->time.instructions;
     if (rounds > most) rounds = most;
     if (kit->blocked) rounds = 1, kit->attention = true;
     kit->time.cycles += rounds * cycles;
     kit->time.instructions += rounds;
-    if (kit->tallies.at) oak_tallies_add(&kit->tallies, kit->pc, rounds, rounds * cycles);
+    if (kit->tallies.at) oak_tallies_add(&kit->tallies, slot, rounds, rounds * cycles);
     kit->blocked = false;
     return true;
 }
@@ -112,6 +117,7 @@ static bool serve(oak_core *core, bool *first)
     attend(core);
     if (kit->resets && !kit->struck) {
         reset_itself(core);
+        *first = false;
         return true;
     }
     if (kit->blocked || kit->struck || !kit->arch->interrupt(core)) return false;
@@ -126,20 +132,24 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
     kit_core *kit = kit_of(core);
     bool first = true;
     kit->used = true;
+    if (kit->arch->starts && !kit->arch->starts(core)) {
+        fill_stop(core, OAK_STOP_FAULT, stop);
+        return;
+    }
     if (kit->judged.count) oak_judged_begin(&kit->judged, core);
-    if (kit->resets) reset_itself(core);
+    if (kit->resets) reset_itself(core), first = false; /* it arrives where a reset leads */
     for (;;) {
         if (kit->judged.count) kit_judged(core);
         if (kit->attention || kit->time.cycles >= kit->next_event) {
             if (serve(core, &first)) continue;
             if (kit->struck || kit->faulted) { /* whatever sets these calls for attention, too */
                 kit->struck = kit->faulted = false;
-                fill_stop(kit, OAK_STOP_FAULT, stop);
+                fill_stop(core, OAK_STOP_FAULT, stop);
                 return;
             }
             if (kit->watch_hits ||
                 kit->judged.hit) { /* behind an interrupt that comes here, as behind a step */
-                fill_stop(kit, OAK_STOP_WATCH, stop);
+                fill_stop(core, OAK_STOP_WATCH, stop);
                 kit->watch_hits = 0;
                 kit->judged.hit = false;
                 return;
@@ -147,7 +157,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
         }
         if (kit->time.cycles >= until_cycle || kit->time.instructions >= until_instruction) {
             bool by_time = kit->time.cycles >= until_cycle;
-            fill_stop(kit, by_time ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
+            fill_stop(core, by_time ? OAK_STOP_CYCLES : OAK_STOP_STEPS, stop);
             return;
         }
         if (kit->attention || kit->time.cycles >= kit->next_event) continue;
@@ -158,19 +168,22 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
                 kit->time.cycles = until;
                 continue;
             }
-            fill_stop(kit, OAK_STOP_PARKED, stop);
+            fill_stop(core, OAK_STOP_PARKED, stop);
             stop->asleep = true;
             return;
         }
         uint64_t left = until - kit->time.cycles, steps = until_instruction - kit->time.instructions;
-        kit_exit exit = run_stretch(core, steps < left ? steps : left, first);
+        kit_exit exit =
+            (kit->arch->stretch ? kit->arch->stretch : run_stretch)(core, steps < left ? steps : left, first);
         first = exit == KIT_EXIT_HELP; /* the same instruction again, also when a stop point is there */
         if (first && kit->arch->help && kit->arch->help(core)) continue;
         if (first) exit = KIT_EXIT_FAULT;
         first = false;
+        if (exit == KIT_EXIT_RAISED && kit->arch->raised(core)) continue;
+        if (exit == KIT_EXIT_RAISED) exit = KIT_EXIT_FAULT;
         if (exit == KIT_EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
         if (exit == KIT_EXIT_STOP || exit == KIT_EXIT_PARKED || exit == KIT_EXIT_FAULT) {
-            fill_stop(kit,
+            fill_stop(core,
                       exit == KIT_EXIT_STOP     ? OAK_STOP_POINT
                       : exit == KIT_EXIT_PARKED ? OAK_STOP_PARKED
                                                 : OAK_STOP_FAULT,

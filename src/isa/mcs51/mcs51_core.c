@@ -166,7 +166,7 @@ static bool take_interrupt(oak_core *core)
     return true;
 }
 
-static uint64_t noticed_at(const oak_core *core)
+static uint64_t noticed_at(oak_core *core)
 {
     uint64_t at = UINT64_MAX;
     unsigned asks = core->line & enabled(core);
@@ -181,7 +181,7 @@ static bool deaf(const oak_core *core)
 }
 
 /* Idle lasts until an interrupt; power down stops the clock for good. */
-static unsigned asleep(const oak_core *core)
+static unsigned asleep(oak_core *core)
 {
     return core->data[PCON] & 2 ? 2 : core->data[PCON] & 1;
 }
