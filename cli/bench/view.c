@@ -38,8 +38,8 @@
     F(, refresh)                                                                                             \
     F(, set_escdelay)                                                                                        \
     F(, start_color)                                                                                         \
-    F(, use_default_colors) F(, COLOR_PAIR) F(, mouseinterval) F(, getmaxx) F(, getmaxy) F(, stdscr)         \
-        F(, acs_map)
+    F(, use_default_colors)                                                                                  \
+    F(, COLOR_PAIR) F(, mouseinterval) F(, getmaxx) F(, getmaxy) F(, stdscr) F(, acs_map)
 LATE_TABLE(curses_table, CURSES_LIST)
 static curses_table curses;
 

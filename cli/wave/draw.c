@@ -36,8 +36,9 @@
     F(cairo_, destroy)                                                                                       \
     F(cairo_, surface_destroy)                                                                               \
     F(cairo_, svg_surface_create_for_stream)                                                                 \
-    F(cairo_, status) F(cairo_, surface_write_to_png_stream) F(cairo_, surface_finish)                       \
-        F(cairo_, surface_status) F(cairo_, debug_reset_static_data)
+    F(cairo_, status)                                                                                        \
+    F(cairo_, surface_write_to_png_stream)                                                                   \
+    F(cairo_, surface_finish) F(cairo_, surface_status) F(cairo_, debug_reset_static_data)
 LATE_TABLE(cairo_table, CAIRO_LIST)
 #define FONT_LIST(F) F(Fc, Fini)
 LATE_TABLE(font_table, FONT_LIST)

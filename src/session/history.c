@@ -2,28 +2,42 @@
  *
  * A run is determined by its state, so any moment of the past is reached by bringing back a copy of the state from before it,
  * and running to it. Copies are taken every `spacing` cycles, and wherever somebody has changed something, since a replay
- * knows nothing of that. When there is no room for more, every other copy is dropped and the spacing doubled; when only
- * changes are left, the oldest goes. */
+ * knows nothing of that. What a copy has in common with the one before it, page by page, is kept once. When there is no room for more,
+ * every other copy is dropped and the spacing doubled; when only changes are left, the oldest goes. */
 #include <oakspindle/print.h>
 
+#include "base/arena.h"
 #include "base/bytes.h"
 #include "session/session_state.h"
 #include "session/trace_state.h"
 
 enum { FIRST_SPACING = 500000, USUAL_BYTES = 64 << 20, ASKED_EVERY = 4096 };
 
+enum { PAGE = 4096 };
+typedef struct page {
+    size_t users; /* moments that have it */
+    uint8_t bytes[PAGE];
+} page;
+
 typedef struct moment {
-    uint8_t *bytes;
-    size_t size;
+    page **pages;
+    size_t size; /* in bytes */
     oak_chip_time time;
     bool changed; /* somebody has changed something just before */
 } moment;
 
 struct session_history {
     moment *moments;
-    size_t count, room, bytes, most_bytes;
+    size_t count, room, bytes, most_bytes; /* bytes: of all pages, each once, and of their lists */
     uint64_t spacing;
+    uint8_t *whole; /* a copy in one piece, while it is taken or brought back */
+    size_t whole_room;
 };
+
+static size_t pages_of(size_t size)
+{
+    return (size + PAGE - 1) / PAGE;
+}
 
 /* ------------------------------------------------------------------------------------------ copies */
 
@@ -94,15 +108,48 @@ static oak_status run_tape(oak_session *session, oak_tape *tape)
     return OAK_OK;
 }
 
+static void free_pages(oak_session *session, moment *one)
+{
+    for (size_t i = 0; i < pages_of(one->size); i++) {
+        if (!one->pages[i] || --one->pages[i]->users) continue;
+        session->host.resize(session->host.context, one->pages[i], sizeof(page), 0);
+        session->history->bytes -= sizeof(page);
+    }
+    oak_release(&session->host, one->pages, pages_of(one->size), sizeof *one->pages);
+    session->history->bytes -= pages_of(one->size) * sizeof *one->pages;
+}
+
 static void drop(oak_session *session, size_t number)
 {
     session_history *history = session->history;
-    session->host.resize(session->host.context, history->moments[number].bytes, history->moments[number].size,
-                         0);
-    history->bytes -= history->moments[number].size;
+    free_pages(session, &history->moments[number]);
     memmove(history->moments + number, history->moments + number + 1,
             (history->count - number - 1) * sizeof *history->moments);
     history->count--;
+}
+
+/* The pages of the copy in one piece; those that the moment before has as well are shared. */
+static oak_status take_pages(oak_session *session, moment *made)
+{
+    session_history *history = session->history;
+    const moment *before = history->count ? &history->moments[history->count - 1] : NULL;
+    made->pages = oak_take_zeroed(&session->host, pages_of(made->size) * sizeof *made->pages);
+    if (!made->pages) return OAK_NO_MEMORY;
+    history->bytes += pages_of(made->size) * sizeof *made->pages;
+    for (size_t i = 0; i < pages_of(made->size); i++) {
+        size_t left = made->size - i * PAGE, length = left < PAGE ? left : PAGE;
+        const uint8_t *bytes = history->whole + i * PAGE;
+        page *same = before && i < pages_of(before->size) ? before->pages[i] : NULL;
+        if (!same || memcmp(same->bytes, bytes, length) != 0) {
+            same = oak_take_zeroed(&session->host, sizeof *same);
+            if (!same) return OAK_NO_MEMORY;
+            memcpy(same->bytes, bytes, length);
+            history->bytes += sizeof *same;
+        }
+        same->users++;
+        made->pages[i] = same;
+    }
+    return OAK_OK;
 }
 
 /* Makes room for one more. */
@@ -122,22 +169,23 @@ static oak_status copy_now(oak_session *session, bool changed)
     oak_tape tape = {0};
     oak_status status = run_tape(session, &tape);
     if (status) return status;
-    while (history->count && history->bytes + tape.size > history->most_bytes) thin(session);
+    moment made = {.size = tape.size, .time = session_time(session), .changed = changed};
     moment *grown =
         oak_grow(&session->host, history->moments, &history->room, history->count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
     history->moments = grown;
-    uint8_t *bytes = session->host.resize(session->host.context, NULL, 0, tape.size);
-    if (!bytes) return OAK_NO_MEMORY;
-    size_t size = tape.size;
-    tape = (oak_tape){.at = bytes, .saves = true};
+    uint8_t *whole = oak_grow(&session->host, history->whole, &history->whole_room, made.size, 1);
+    if (!whole) return OAK_NO_MEMORY;
+    history->whole = whole;
+    tape = (oak_tape){.at = whole, .saves = true};
     status = run_tape(session, &tape);
+    if (!status) status = take_pages(session, &made);
     if (status) {
-        session->host.resize(session->host.context, bytes, size, 0);
+        if (made.pages) free_pages(session, &made);
         return status;
     }
-    grown[history->count++] = (moment){bytes, size, session_time(session), changed};
-    history->bytes += size;
+    while (history->count && history->bytes > history->most_bytes) thin(session);
+    history->moments[history->count++] = made;
     return OAK_OK;
 }
 
@@ -170,6 +218,7 @@ void session_close_history(oak_session *session)
     session_forget_history(session);
     oak_release(&session->host, session->history->moments, session->history->room,
                 sizeof *session->history->moments);
+    oak_release(&session->host, session->history->whole, session->history->whole_room, 1);
     session->host.resize(session->host.context, session->history, sizeof *session->history, 0);
     session->history = NULL;
 }
@@ -215,16 +264,31 @@ static bool goes_on(const oak_session *session)
 
 static oak_status bring_back(oak_session *session, size_t number)
 {
-    oak_tape tape = {.at = session->history->moments[number].bytes};
+    session_history *history = session->history;
+    const moment *one = &history->moments[number];
+    uint8_t *whole = oak_grow(&session->host, history->whole, &history->whole_room, one->size, 1);
+    if (!whole) return OAK_NO_MEMORY;
+    history->whole = whole;
+    for (size_t i = 0; i < pages_of(one->size); i++) {
+        size_t left = one->size - i * PAGE;
+        memcpy(whole + i * PAGE, one->pages[i]->bytes, left < PAGE ? left : PAGE);
+    }
+    oak_tape tape = {.at = whole};
     return run_tape(session, &tape);
 }
 
 /* The present, kept while somebody looks at the past: it is brought back as it was, and nobody can tell. */
-static oak_status keep_present(oak_session *session, moment *present)
+typedef struct present_state {
+    uint8_t *bytes;
+    size_t size;
+    oak_chip_time time;
+} present_state;
+
+static oak_status keep_present(oak_session *session, present_state *present)
 {
     oak_tape tape = {.whole = true};
     oak_status status = run_tape(session, &tape);
-    *present = (moment){.size = tape.size, .time = session_time(session)};
+    *present = (present_state){.size = tape.size, .time = session_time(session)};
     if (status) return status;
     present->bytes = session->host.resize(session->host.context, NULL, 0, tape.size);
     if (!present->bytes) return OAK_NO_MEMORY;
@@ -234,14 +298,14 @@ static oak_status keep_present(oak_session *session, moment *present)
     return status;
 }
 
-static void drop_present(oak_session *session, moment *present)
+static void drop_present(oak_session *session, present_state *present)
 {
     if (session->trace) session->trace->paused = false;
     if (present->bytes) session->host.resize(session->host.context, present->bytes, present->size, 0);
     present->bytes = NULL;
 }
 
-static oak_status bring_present(oak_session *session, moment *present)
+static oak_status bring_present(oak_session *session, present_state *present)
 {
     oak_tape tape = {.at = present->bytes, .whole = true};
     oak_status status = present->bytes ? run_tape(session, &tape) : OAK_NO_MEMORY;
@@ -467,7 +531,7 @@ static void drop_snapshot(oak_session *session, snapshot *one)
 /* The last moment before now that is one, from the last copy backwards: each stretch is run once. Nowhere, it is the present again. */
 static oak_status find_back(oak_session *session, search *what, oak_event *event)
 {
-    moment present = {0};
+    present_state present = {0};
     oak_status status = ready(session);
     if (status) return status;
     snapshot kept = session->before; /* what has changed until now is asked for again when nothing is found */
@@ -598,7 +662,7 @@ oak_status oak_session_recent(oak_session *session, uint64_t count,
     oak_status status = ready(session);
     if (!now.instructions && session->history) return OAK_OK; /* nothing has run */
     if (status) return status;
-    moment present;
+    present_state present;
     status = keep_present(session, &present);
     if (status) {
         drop_present(session, &present);
