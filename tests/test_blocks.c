@@ -200,6 +200,49 @@ START_TEST(a_watchdog_bites_unless_it_is_fed_in_time)
 }
 END_TEST
 
+/* A port that is no more than a register on the bus drives its pins, as one in a space of its own does. */
+START_TEST(a_port_without_a_block_drives_its_pins_wherever_its_register_lies)
+{
+    FILE *file = fopen("lamps.yaml", "w");
+    fprintf(file, "%s",
+            "part: lamps\ntitle: a port in memory\narchitecture: armv6m\nclock: 10MHz\ninterrupts: {lines: "
+            "8, priority-bits: 2}\nmemories:\n  - {space: mem, kind: rom, at: 0, size: 32KiB}\n  - {space: "
+            "mem, kind: ram, at: 0x20000000, size: 4KiB}\nvectors:\n  - {name: stack, at: 0, holds: value}\n "
+            " - {name: reset, at: 4}\nregisters:\n  - {name: "
+            "LAMPS, at: "
+            "0x50000000, size: 32, reset: 8, title: lamps}\nports:\n  - {name: lamps, register: LAMPS, "
+            "stage: push-pull, "
+            "pins: [\"-\", \"-\", \"-\", \"-\"]}\n");
+    fclose(file);
+    bench b;
+    bench_open_part(&b, "lamps.yaml",
+                    " vector stack, 0x20001000\n vector reset, start\n org 0x100\n"
+                    "start: ldr r0, =LAMPS\n movs r1, #5\n str r1, [r0]\n ldr r2, [r0]\n movs r1, #2\n"
+                    " strb r1, [r0]\nrest: b rest\n");
+    ck_assert_int_eq(value_of(&b, "lamps"), 8);
+    oak_session_keep_history(b.session, 0);
+    bench_run(&b, 0, 5);
+    ck_assert_int_eq(value_of(&b, "r2"), 5);
+    ck_assert_int_eq(value_of(&b, "lamps"), 5);
+    text state = {0};
+    oak_text_sink sink = text_sink(&state);
+    ck_assert_int_eq(oak_session_write_state(b.session, &sink), OAK_OK);
+    bench_run(&b, 0, 0);
+    ck_assert_int_eq(value_of(&b, "lamps"), 2);
+    oak_event event;
+    ck_assert_int_eq(oak_session_back_steps(b.session, 2, &event), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "lamps"), 5);
+    bench_run(&b, 0, 0);
+    ck_assert_int_eq(oak_session_read_state(b.session, state.bytes, state.size, "state", &b.sink), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "lamps"), 5);
+    ck_assert_int_eq(oak_session_reset(b.session), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "lamps"), 8);
+    free(state.bytes);
+    bench_close(&b);
+    remove("lamps.yaml");
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ part files */
 
 static void write_file(const char *path, const char *contents)
@@ -542,8 +585,9 @@ RUN_SUITE("blocks", a_port_drives_sets_clears_toggles_and_reads_its_pins,
           an_edge_on_a_pin_interrupts_a_sleeping_core, a_timer_overflows_and_matches_on_the_cycle,
           a_timer_drives_its_pin_below_the_compare_value,
           a_serial_port_takes_ten_bits_a_byte_and_keeps_what_it_sent,
-          a_watchdog_bites_unless_it_is_fed_in_time, another_makers_registers_drive_the_same_blocks,
-          faults_in_blocks_are_told_with_line_and_remedy,
+          a_watchdog_bites_unless_it_is_fed_in_time,
+          a_port_without_a_block_drives_its_pins_wherever_its_register_lies,
+          another_makers_registers_drive_the_same_blocks, faults_in_blocks_are_told_with_line_and_remedy,
           registers_fields_and_meanings_come_from_a_register_description,
           wrong_register_descriptions_are_refused_with_their_line,
           a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly,

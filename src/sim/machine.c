@@ -21,7 +21,10 @@ static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
     uint8_t bytes[4];
-    if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
+    if (machine->stored) { /* it lies on the bus */
+        machine->stored[number] = reg->reset;
+        sim_port_stored(machine, number, machine->moment);
+    }
     if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
     oak_put_number(&machine->isa->about, reg->space, reg->reset, bytes, (reg->bits + 7u) / 8u);
     machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u);

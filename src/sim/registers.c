@@ -159,6 +159,46 @@ static void check_floating(oak_machine *machine, unsigned port, uint32_t asked, 
         if (floats >> bit & 1) sim_suffer(machine, OAK_FAULT_FLOATING, port * OAK_MOST_PINS + bit, now);
 }
 
+/* ------------------------------------------------------------------------------------------ ports that are registers */
+
+/* A port without a block: writing its register is writing its latch, wherever that lies; -1 for other registers. */
+static int port_of(const oak_machine *machine, const oak_part_register *reg)
+{
+    for (unsigned i = 0; i < machine->part->port_count; i++) {
+        const oak_part_port *port = &machine->part->ports[i];
+        if (!port->has_block && port->space == reg->space && port->address == reg->address) return (int)i;
+    }
+    return -1;
+}
+
+static void set_latch(oak_machine *machine, int port, uint32_t value, uint64_t now)
+{
+    if (port < 0) return;
+    catch_up_to(machine, now);
+    if (machine->gpio[port].latch == value) return;
+    machine->gpio[port].latch = value;
+    oak_machine_pins(machine, (unsigned)port, now);
+}
+
+void sim_port_stored(oak_machine *machine, unsigned number, uint64_t now)
+{
+    set_latch(machine, port_of(machine, &machine->part->registers[number]), machine->stored[number], now);
+}
+
+/* What a program reads: the pins, or, where it writes back what it has changed, the latch. */
+static uint32_t read_port(oak_machine *machine, int port, uint32_t latch, bool writes_back, uint32_t asked,
+                          uint64_t now)
+{
+    if (port < 0 || writes_back) return latch;
+    uint32_t all = sim_field_mask(machine->gpio[port].pin_count);
+    catch_up_to(machine, now);
+    if (oak_gpio_floating(&machine->gpio[port]))
+        check_floating(machine, (unsigned)port, asked, (asked & all) == all, now);
+    return oak_gpio_levels(&machine->gpio[port]);
+}
+
+/* ------------------------------------------------------------------------------------------ values */
+
 /* The value of a register: what was written, with the roles of blocks over it. */
 uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool looking)
 {
@@ -187,7 +227,10 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
         sim_suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
         return;
     }
-    if (machine->stored) machine->stored[number] = value;
+    if (machine->stored) {
+        machine->stored[number] = value;
+        sim_port_stored(machine, number, now);
+    }
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
@@ -213,11 +256,7 @@ uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32
     if (!special) return stored;
     if (special->number >= 0)
         return sim_register_value(machine, (unsigned)special->number, stored, now, false);
-    if (special->port < 0 || latch) return stored;
-    catch_up_to(machine, now);
-    if (oak_gpio_floating(&machine->gpio[special->port]))
-        check_floating(machine, (unsigned)special->port, asked, asked == 0xFF, now);
-    return oak_gpio_levels(&machine->gpio[special->port]);
+    return read_port(machine, special->port, stored, latch, asked, now);
 }
 
 void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now)
@@ -225,13 +264,7 @@ void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t 
     oak_machine *machine = context;
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return;
-    if (special->port >= 0) {
-        catch_up_to(machine, now);
-        if (machine->gpio[special->port].latch != value) {
-            machine->gpio[special->port].latch = value;
-            oak_machine_pins(machine, (unsigned)special->port, now);
-        }
-    }
+    set_latch(machine, special->port, value, now);
     if (special->number >= 0) write_register_value(machine, (unsigned)special->number, value, now);
 }
 
@@ -241,7 +274,8 @@ oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_
     unsigned number;
     const oak_part_register *reg = sim_register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
-    *value = sim_register_value(machine, number, machine->stored[number], now, false) >>
+    uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, false);
+    *value = read_port(machine, port_of(machine, reg), whole, false, UINT32_MAX, now) >>
              (8 * (address - reg->address));
     if (bytes < 4) *value &= sim_field_mask(8 * bytes);
     return OAK_OK;
