@@ -1,7 +1,7 @@
 /* report_chip.c — what a run has left in the chip: registers, special registers, ports. */
-#include <string.h>
 #include "cli.h"
 #include "report.h"
+#include <string.h>
 
 /* "in the main program", "handling systick (15)" */
 static void say_exception(cli *self, oak_session *session)

@@ -1,8 +1,8 @@
 /* report_output.c — what went out of the serial ports, as text and with its times. */
-#include <stdlib.h>
-#include <string.h>
 #include "cli.h"
 #include "report.h"
+#include <stdlib.h>
+#include <string.h>
 
 /* Bytes as text. */
 void report_bytes(const uint8_t *bytes, size_t count)

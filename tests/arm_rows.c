@@ -5,7 +5,7 @@
 const arm_row arm_rows[] = {
 #define V6 false
 #define V7 true
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
     {#mnemonic, operands, bits, since},
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)

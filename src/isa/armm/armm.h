@@ -12,7 +12,7 @@
 #include "isa/isa.h"
 
 enum armm_row_number {
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning) ARMM_##id,
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning) ARMM_##id,
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
 #include "isa/armm/armm.def"

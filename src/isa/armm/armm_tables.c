@@ -15,31 +15,31 @@
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define V6_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
+#define V6_ROW(mnemonic, operands, bits, cycles, more, uses, flags, meaning)                                 \
     {                                                                                                        \
-        mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more, 0, 0, NULL                            \
+        mnemonic, operands, bits, cycles, flags, meaning, NOTE_##more, 0, 0, uses                            \
     }
-#define V7_ROW(mnemonic, operands, bits, cycles, more, flags, meaning)                                       \
+#define V7_ROW(mnemonic, operands, bits, cycles, more, uses, flags, meaning)                                 \
     {                                                                                                        \
-        "", operands, bits, cycles, flags, meaning, "", 0, 0, NULL                                           \
+        "", operands, bits, cycles, flags, meaning, "", 0, 0, uses                                           \
     }
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
-    [ARMM_##id] = since##_ROW(#mnemonic, operands, bits, v6, more, flags, meaning),
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
+    [ARMM_##id] = since##_ROW(#mnemonic, operands, bits, v6, more, uses, flags, meaning),
 const oak_insn_row armv6m_rows[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
-    [ARMM_##id] = {#mnemonic, operands, bits, v7, flags, meaning, NOTE_##more, 0, 0, NULL},
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
+    [ARMM_##id] = {#mnemonic, operands, bits, v7, flags, meaning, NOTE_##more, 0, 0, uses},
 const oak_insn_row armv7m_rows[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
 };
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
     [ARMM_##id] = ARMM_MORE_##more,
 const uint8_t armm_more_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
@@ -47,7 +47,7 @@ const uint8_t armm_more_of[ARMM_ROWS] = {
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
     [ARMM_##id] = ARMM_SET_##set,
 const uint8_t armm_set_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
@@ -55,7 +55,7 @@ const uint8_t armm_set_of[ARMM_ROWS] = {
 
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)                         \
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)                   \
     [ARMM_##id] = ARMM_SINCE_##since,
 const uint8_t armm_since_of[ARMM_ROWS] = {
 #include "isa/armm/armm.def"
@@ -64,7 +64,7 @@ const uint8_t armm_since_of[ARMM_ROWS] = {
 static const struct {
     const char *alias, *of;
 } aliases[] = {
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)
 #define ALIAS(alias, of) {#alias, #of},
 #define ALSO(mnemonic, row)
 #include "isa/armm/armm.def"
@@ -74,7 +74,7 @@ static const struct {
     const char *mnemonic;
     uint16_t row;
 } also[] = {
-#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, flags, meaning)
+#define INSN(id, mnemonic, operands, bits, v6, v7, more, set, since, uses, flags, meaning)
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row) {#mnemonic, ARMM_##row},
 #include "isa/armm/armm.def"

@@ -20,53 +20,28 @@ static uint32_t special(uint32_t number)
     }
 }
 
-static bool loads_registers(const char *mnemonic)
+static void use(char letter, uint32_t bits, armm_uses *uses)
 {
-    return (mnemonic[0] == 'l' && mnemonic[1] == 'd') || oak_same(mnemonic, "pop");
+    if (letter == 'r' || letter == 'b' || letter == '<' || letter == '=') uses->reads |= bits;
+    if (letter == 'w' || letter == 'b' || letter == '>' || letter == '=') uses->writes |= bits;
 }
 
-/* A register in a field of the row. */
-static void use_register(unsigned row, const char *mnemonic, char letter, uint32_t bit, armm_uses *uses)
-{
-    bool adds_to = row == ARMM_SMLAL || row == ARMM_UMLAL;
-    bool keeps_some = row == ARMM_BFI || row == ARMM_BFC || row == ARMM_MOVT;
-    switch (letter) {
-    case 'd':
-        uses->writes |= bit;
-        if (keeps_some) uses->reads |= bit;
-        break;
-    case 'l':
-    case 'h':
-        uses->writes |= bit;
-        if (adds_to) uses->reads |= bit;
-        break;
-    case 't':
-    case 'u': *(loads_registers(mnemonic) ? &uses->writes : &uses->reads) |= bit; break;
-    default: uses->reads |= bit; break;
-    }
-}
-
-static void use_operand(unsigned row, const char *mnemonic, const armm_class *class,
-                        const oak_pattern *pattern, uint32_t word, armm_uses *uses)
+/* An operand whose column has a letter. */
+static void use_operand(char letter, unsigned row, const armm_class *class, const oak_pattern *pattern,
+                        uint32_t word, armm_uses *uses)
 {
     uint32_t base = BIT(GET('n'));
     switch (class->what) {
-    case ARMM_REG: use_register(row, mnemonic, class->letter, BIT(GET(class->letter)), uses); break;
+    case ARMM_REG: use(letter, BIT(GET(class->letter)), uses); break;
     case ARMM_REG_TWICE:
-    case ARMM_REG_PRODUCT:
-        uses->reads |= BIT(GET('d'));
-        uses->writes |= BIT(GET('d'));
-        break;
-    case ARMM_SP_TWICE: uses->writes |= BIT(ARMM_SP); /* fall through */
+    case ARMM_REG_PRODUCT: use(letter, BIT(GET('d')), uses); break;
     case ARMM_REG_SP:
+    case ARMM_SP_TWICE: use(letter, BIT(ARMM_SP), uses); break;
+    case ARMM_BASE_MOVES: use(letter, base, uses); break;
+    case ARMM_BASE_MAY_MOVE: use(GET('w') ? 'b' : letter, base, uses); break;
     case ARMM_MEM_SP: uses->reads |= BIT(ARMM_SP); break;
-    case ARMM_BASE_MAY_MOVE:
-        uses->reads |= base;
-        if (GET('w')) uses->writes |= base;
-        break;
-    case ARMM_BASE_MOVES:
     case ARMM_MEM_PRE_IMM:
-    case ARMM_MEM_POST_IMM: uses->writes |= base; /* fall through */
+    case ARMM_MEM_POST_IMM: use('b', base, uses); break;
     case ARMM_MEM_IMM:
     case ARMM_MEM_NEG:
     case ARMM_MEM_SIGNED:
@@ -77,18 +52,33 @@ static void use_operand(unsigned row, const char *mnemonic, const armm_class *cl
     case ARMM_SHIFT_MAY: /* a rotation by 0 goes through the carry */
         if (GET('y') == 3 && !GET('i')) uses->reads |= BIT(ARMM_XPSR);
         break;
-    case ARMM_SPECIAL:
-        if (row == ARMM_MRS) uses->reads |= special(GET('z'));
-        else uses->writes |= special(GET('z'));
-        break;
+    case ARMM_SPECIAL: use(letter, special(GET('z')), uses); break;
     case ARMM_IFLAGS:
-        if (GET('f') & 2) uses->writes |= BIT(ARMM_PRIMASK);
-        if (GET('f') & 1) uses->writes |= BIT(ARMM_FAULTMASK);
+        if (GET('f') & 2) use(letter, BIT(ARMM_PRIMASK), uses);
+        if (GET('f') & 1) use(letter, BIT(ARMM_FAULTMASK), uses);
         break;
     default:
-        if (armm_is_list(class))
-            *(loads_registers(mnemonic) ? &uses->writes : &uses->reads) |= armm_list(row, pattern, word);
+        if (armm_is_list(class)) use(letter, armm_list(row, pattern, word), uses);
         break;
+    }
+}
+
+/* What is used without a name. */
+static void use_silent(const char *text, armm_uses *uses)
+{
+    static const struct {
+        const char *name;
+        uint32_t bit;
+    } names[] = {{"sp", BIT(ARMM_SP)}, {"lr", BIT(ARMM_LR)}, {"xpsr", BIT(ARMM_XPSR)}};
+    for (const char *p = text; *p;) {
+        while (*p == ' ') p++;
+        char letter = *p;
+        if (letter) p++;
+        size_t length = 0;
+        while (p[length] && p[length] != ' ') length++;
+        for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+            if (oak_same_name(p, length, names[i].name)) use(letter, names[i].bit, uses);
+        p += length;
     }
 }
 
@@ -99,7 +89,7 @@ static bool sets_flags(unsigned row, const oak_pattern *pattern, uint32_t word, 
     case ARMM_SET_OUTSIDE: return !inside;
     case ARMM_SET_BIT: return GET('s');
     case ARMM_SET_ALWAYS: return true;
-    default: return row == ARMM_SSAT || row == ARMM_USAT;
+    default: return false;
     }
 }
 
@@ -122,18 +112,11 @@ static armm_uses uses_at(const oak_core *core, uint32_t pc)
     uint32_t word = (uint32_t)decoded.word;
     const armm_shape *shape = &core->kit.tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
-    const char *mnemonic = core->kit.tables->mnemonic[shape->mnemonic];
-    for (unsigned i = 0; i < shape->count; i++)
-        use_operand(row, mnemonic, &shape->class_of[i], pattern, word, &uses);
+    const char *column = armv7m_rows[row].uses;
+    for (unsigned i = 0; i < shape->count; i++, column++)
+        use_operand(*column, row, &shape->class_of[i], pattern, word, &uses);
+    use_silent(column, &uses);
     if (sets_flags(row, pattern, word, core->it != 0)) uses.writes |= BIT(ARMM_XPSR);
-    if (oak_same(mnemonic, "push") || oak_same(mnemonic, "pop")) {
-        uses.reads |= BIT(ARMM_SP);
-        uses.writes |= BIT(ARMM_SP);
-    }
-    if (row == ARMM_BL || row == ARMM_BLX) uses.writes |= BIT(ARMM_LR);
-    if (row == ARMM_B_COND || row == ARMM_B_COND_W || oak_same(mnemonic, "adc") ||
-        oak_same(mnemonic, "sbc") || row == ARMM_RRX_W)
-        uses.reads |= BIT(ARMM_XPSR);
     if (uses.writes & BIT(ARMM_CONTROL)) uses.writes |= BIT(ARMM_SP); /* another one may come into use */
     return uses;
 }
@@ -166,6 +149,27 @@ uint32_t armm_may_use(oak_core *core, uint32_t pc)
     return all & ARMM_STACK_POINTERS ? all | ARMM_STACK_POINTERS : all;
 }
 
+/* Memory that an operand stands for is read or written as the column says; of a list of registers it is the other way round. */
+static char memory_use(const oak_isa_tables *tables, unsigned row, unsigned operand)
+{
+    const armm_class *class = &tables->shape[row].class_of[operand];
+    char letter = armv7m_rows[row].uses[operand];
+    if (!armm_is_list(class)) return letter;
+    return letter == 'r' ? 'w' : 'r';
+}
+
+static bool is_memory(const armm_class *class)
+{
+    return armm_is_list(class) || (class->what >= ARMM_WORD8 && class->what <= ARMM_MEM_BASE);
+}
+
+static bool stores_something(const oak_isa_tables *tables, unsigned row)
+{
+    for (unsigned i = 0; i < tables->shape[row].count; i++)
+        if (is_memory(&tables->shape[row].class_of[i]) && memory_use(tables, row, i) == 'w') return true;
+    return false;
+}
+
 uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
 {
     oak_decoded decoded;
@@ -174,9 +178,7 @@ uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
     uint32_t written = uses_at(core, pc).writes;
     bool known = decode_at(core, pc, &decoded);
     core->it = state;
-    const char *mnemonic =
-        known ? core->kit.tables->mnemonic[core->kit.tables->shape[decoded.row].mnemonic] : "";
-    bool stores = (mnemonic[0] == 's' && mnemonic[1] == 't') || oak_same(mnemonic, "push");
+    bool stores = known && stores_something(core->kit.tables, decoded.row);
     if (written & ARMM_STACK_POINTERS) written |= ARMM_STACK_POINTERS;
     if (in_block) written |= BIT(ARMM_XPSR);
     unsigned which = 0;
@@ -236,10 +238,7 @@ static oak_watched words_of(const oak_core *core, const oak_decoded *decoded, co
     bool below = oak_same(mnemonic, "push") || oak_same(mnemonic, "stmdb") || oak_same(mnemonic, "ldmdb");
     for (uint32_t left = armm_list(decoded->row, pattern, word); left; left &= left - 1) size += 4;
     uint32_t base = core->r[stack ? ARMM_SP : GET('n')];
-    return (oak_watched){.space = ARMM_MEM,
-                         .accesses = loads_registers(mnemonic) ? OAK_ACCESS_READ : OAK_ACCESS_WRITE,
-                         .address = below ? base - size : base,
-                         .size = size};
+    return (oak_watched){.space = ARMM_MEM, .address = below ? base - size : base, .size = size};
 }
 
 static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *list, unsigned count,
@@ -251,11 +250,12 @@ static unsigned touch_memory(const oak_core *core, uint32_t pc, oak_watched *lis
     const char *mnemonic = core->kit.tables->mnemonic[shape->mnemonic];
     for (unsigned i = 0; i < shape->count; i++) {
         const armm_class *class = &shape->class_of[i];
-        oak_watched one = {.space = ARMM_MEM,
-                           .accesses = mnemonic[0] == 's' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ};
+        oak_watched one = {.space = ARMM_MEM};
         if (armm_is_list(class)) one = words_of(core, &decoded, mnemonic);
         else if (points_to(core, &decoded, class, pc, &one.address)) one.size = bytes_of(mnemonic);
         else continue;
+        one.accesses =
+            memory_use(core->kit.tables, decoded.row, i) == 'w' ? OAK_ACCESS_WRITE : OAK_ACCESS_READ;
         count = oak_touch(list, count, room, &one);
     }
     return count;
