@@ -219,7 +219,8 @@ typedef struct kit_core {
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
     uint8_t *stop_at;          /* 1 where a stop point is */
     const uint8_t *own_cycles; /* of each row */
-    bool decoded;              /* something is */
+    bool decoded;              /* something is: */
+    uint32_t low, high;        /* from here on, before there */
     bool used;                 /* something may have been written since the last reset */
     oak_tallies tallies;       /* by code address */
     char *

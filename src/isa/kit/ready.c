@@ -87,9 +87,12 @@ void kit_decode_block(oak_core *core, uint32_t start)
     uint64_t total = 0;
     uint32_t pc = start;
     bool joined = false; /* the block ends in front of `pc`, not with it */
+    if (!kit->decoded) kit->low = kit->high = start;
+    if (start < kit->low) kit->low = start;
     kit->decoded = true;
     for (;;) {
         unsigned size = decode_one(core, pc);
+        if (pc >= kit->high) kit->high = pc + 1;
         total += own_cost(core, pc);
         if (ends_block(core, pc)) break;
         pc += size;
@@ -117,7 +120,7 @@ void kit_fold_counts(oak_core *core)
     if (!kit->counting) return;
     OAK_INVARIANT(kit->counts && kit->tallies.at);
     kit->counting = false;
-    for (uint32_t start = 0; start < span_of(kit); start++) {
+    for (uint32_t start = kit->low; kit->decoded && start < kit->high; start++) {
         struct kit_counted *counted = (struct kit_counted *)(void *)(kit->counts + start * sizeof(kit_op));
         uint64_t times = (uint64_t)counted->entered;
         if (counted->more) oak_tallies_add(&kit->tallies, start, 0, counted->more);
@@ -138,13 +141,11 @@ void kit_forget(oak_core *core)
     }
     kit_fold_counts(core);
     kit_core *kit = kit_of(core);
-    uint32_t span = span_of(kit);
     for (unsigned i = 0; i < KIT_MOST_KNOWN; i++) kit->known[i].filled = false;
-    if (kit->decoded) {
-        memset(kit->ops, 0, (span + 2 * KIT_SPARE) * sizeof *kit->ops);
-        memset(kit->row, 0, span * sizeof *kit->row);
+    if (kit->decoded) { /* what was never reached was never touched */
+        memset(kit->ops + kit->low, 0, (kit->high - kit->low) * sizeof *kit->ops);
+        memset(kit->row + kit->low, 0, (kit->high - kit->low) * sizeof *kit->row);
     }
-    kit_lay_out(core);
     kit->decoded = false;
 }
 
@@ -168,7 +169,7 @@ oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)
 void kit_choose_handlers(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    for (uint32_t pc = 0; kit->decoded && pc < span_of(kit); pc++) {
+    for (uint32_t pc = kit->low; kit->decoded && pc < kit->high; pc++) {
         if (kit->row[pc] < KIT_FIRST_ROW) continue;
         if (!kit->stop_at[pc]) kit->ops[pc].handler = kit_handler_at(core, pc);
         kit->ops[pc].judged = kit_may_change(core, pc);
