@@ -26,6 +26,7 @@ void kit_destroy(oak_core *core)
     const oak_host *host = kit->setup.host;
     (void)!oak_tallies_set(&kit->tallies, host, 0, false); /* giving back cannot fail */
     oak_edits_free(&kit->edits, host);
+    oak_release(host, kit->known, KIT_MOST_KNOWN, sizeof *kit->known);
     for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++) {
         kit_space *space = &kit->space[i];
         if (space->owned && space->cells)

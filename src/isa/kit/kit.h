@@ -225,9 +225,10 @@ typedef struct kit_core {
     oak_tallies tallies;       /* by code address */
     char *
         counts; /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
-    bool counting;                          /* some may not be 0 */
-    oak_edits edits;                        /* of the code */
-    struct kit_known known[KIT_MOST_KNOWN]; /* by address */
+    bool counting;   /* some may not be 0 */
+    oak_edits edits; /* of the code */
+    struct kit_known *known,
+        last_known; /* KIT_MOST_KNOWN by address, once somebody looks; without memory for them one will do */
     kit_wanted watched[OAK_MOST_WATCHED];
     kit_wanted judges[OAK_MOST_JUDGED]
                      [2]; /* where each value lies, and what it follows; no accesses: nothing */

@@ -141,7 +141,8 @@ void kit_forget(oak_core *core)
     }
     kit_fold_counts(core);
     kit_core *kit = kit_of(core);
-    for (unsigned i = 0; i < KIT_MOST_KNOWN; i++) kit->known[i].filled = false;
+    for (unsigned i = 0; kit->known && i < KIT_MOST_KNOWN; i++) kit->known[i].filled = false;
+    kit->last_known.filled = false;
     if (kit->decoded) { /* what was never reached was never touched */
         memset(kit->ops + kit->low, 0, (kit->high - kit->low) * sizeof *kit->ops);
         memset(kit->row + kit->low, 0, (kit->high - kit->low) * sizeof *kit->row);

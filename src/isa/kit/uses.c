@@ -1,5 +1,6 @@
 /* uses.c — what an instruction touches, out of the columns of its row: for each operand a letter, and behind a blank what it uses
  * without naming it: <name is read, >name written, =name both; a name is a register or a flag of the architecture. */
+#include "base/arena.h"
 #include "base/bytes.h"
 #include "isa/kit/table.h"
 
@@ -168,7 +169,8 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
 static struct kit_known *know(const oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of((oak_core *)(uintptr_t)core); /* what is known of code is kept */
-    struct kit_known *known = &kit->known[pc % KIT_MOST_KNOWN];
+    if (!kit->known) kit->known = oak_take_zeroed(kit->setup.host, KIT_MOST_KNOWN * sizeof *kit->known);
+    struct kit_known *known = kit->known ? &kit->known[pc % KIT_MOST_KNOWN] : &kit->last_known;
     if (!known->filled || known->pc != pc) learn(core, pc, known);
     return known;
 }
