@@ -705,6 +705,29 @@ START_TEST(a_run_stops_for_accesses_where_single_steps_do)
 }
 END_TEST
 
+/* A register of a bank has another value when another bank is selected; `$` is another one behind every instruction. Both also where the chip
+ * is left to judge. */
+START_TEST(conditions_see_banks_selected_and_places_reached)
+{
+    static const char source[] =
+        " org 0\n mov 8, #5\n mov r2, #90\nround: inc r0\n dec r0\n mov a, r2\n djnz r2, round\n"
+        " setb psw.3\nthere: clr psw.3\n setb psw.3\nend: sjmp $\n";
+    for (unsigned which = 0; which < 2; which++) {
+        bench b;
+        bench_open(&b, "mcs51-8k", source);
+        oak_session_keep_history(b.session, 0);
+        add(&b, which ? "$ == there && a < 50" : "r0 == 5", OAK_WATCH_HOLDS);
+        oak_event event = bench_run(&b, 0, 0);
+        ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
+        ck_assert_int_eq(event.stop.pc, value_of(&b, "there"));
+        event = bench_run(&b, 0, 0);
+        ck_assert_int_eq(event.stop.reason, which ? OAK_STOP_PARKED : OAK_STOP_WATCH);
+        ck_assert_int_eq(event.stop.pc, value_of(&b, "end"));
+        bench_close(&b);
+    }
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ random programs */
 
 /* Instructions that reach memory and come to an end; @0 to @5 are replaced by cells. */
@@ -887,6 +910,6 @@ RUN_SUITE("watch", a_pin_of_a_port_of_several_registers_is_read_where_its_levels
           the_stack_of_an_interrupt_and_its_handler_are_seen,
           depth_and_cycle_are_names_and_what_cannot_be_watched_is_refused,
           a_stop_point_may_serve_once_or_be_removed, the_last_access_is_found_where_stepping_forward_saw_it,
-          a_run_stops_for_accesses_where_single_steps_do,
+          a_run_stops_for_accesses_where_single_steps_do, conditions_see_banks_selected_and_places_reached,
           changes_in_random_programs_are_those_that_comparing_after_each_step_finds,
           changes_by_random_stores_of_32_bits_are_those_that_comparing_finds)

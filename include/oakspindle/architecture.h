@@ -93,6 +93,7 @@ typedef struct oak_architecture {
     unsigned state_register; /* holds the state of a row of instructions, where there is one */
     const oak_flag_info *flags;
     unsigned flag_count;
+    unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
 
 /* Bytes that what one address of a space names takes in an image, and where it is read and written. */

@@ -34,6 +34,15 @@ static void note_register(oak_session *session, unsigned number, uint32_t bits)
     const oak_architecture *about = session->part->architecture;
     if (!session->collects) return;
     note_written(session, number);
+    for (unsigned i = 0; about->bank_flag && i < about->cells_count;
+         i++) { /* or when another bank is selected */
+        const oak_flag_info *flag = &about->flags[about->bank_flag - 1];
+        if (about->cells[i].reg != number || !about->cells[i].banks) continue;
+        unsigned noted = session->read_count;
+        note_written(session, flag->reg);
+        if (session->read_count > noted)
+            session->read_cells[noted].bits = (uint8_t)(((1u << flag->width) - 1) << flag->bit);
+    }
     for (unsigned i = 0; i < about->flag_count; i++)
         if (about->flags[i].reg == number && about->flags[i].follows && (bits >> about->flags[i].bit & 1))
             note_written(session, about->flags[i].follows);

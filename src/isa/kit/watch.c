@@ -221,6 +221,13 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             oak_judged_at(&kit->judged, i, at, bytes, false);
         if (cells->space) continue;
         (void)register_lies(about, &judges[0]);
+        if (judges[0].banks && about->bank_flag) {
+            const oak_flag_info *flag = &about->flags[about->bank_flag - 1];
+            judges[1].cells = (oak_watched){.accesses = OAK_ACCESS_WRITE,
+                                            .bits = (uint8_t)(((1u << flag->width) - 1) << flag->bit),
+                                            .address = flag->reg};
+            (void)register_lies(about, &judges[1]);
+        }
         for (unsigned f = 0; f < about->flag_count; f++) {
             const oak_flag_info *flag = &about->flags[f];
             if (flag->reg != cells->address || !(kit->judged.value[i].mask >> flag->bit & 1) ||

@@ -376,7 +376,7 @@ const oak_isa oak_isa_mcs51 = {
               .space_count = MCS51_SPACES, .code_space = MCS51_CODE, .registers = registers, .register_count = MCS51_REGISTERS,
               .pc_register = MCS51_REG_PC, .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
               .stack = {.pointer = MCS51_REG_SP, .space = MCS51_IRAM, .cell = 1, .return_bytes = 2, .grows_up = true, .usual_first = 8},
-              .flags = flags, .flag_count = sizeof flags / sizeof *flags},
+              .flags = flags, .flag_count = sizeof flags / sizeof *flags, .bank_flag = 4 /* rs */},
     .rows = mcs51_rows, .row_count = MCS51_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .bit_of = bit_of,
     .counter_of = counter_of, .stack_use = stack_use, .vector_mnemonic = "ljmp", .plain_return = "ret", .trade = trade,
     .messages = messages, .core = &mcs51_core_ops};
