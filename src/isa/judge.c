@@ -24,9 +24,8 @@ uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oa
     case OAK_JUDGED_HIGH_FIRST:
         for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
         return result;
-    default: /* it could be read when it was set */
-        if (!value->cells.space) (void)!judged->isa->core->read_register(core, value->cells.address, &result);
-        else (void)!ask(judged->isa, core, &value->cells, &result);
+    default:
+        (void)!ask(judged->isa, core, &value->cells, &result); /* it could be read when it was set */
         return result;
     }
 }
@@ -43,6 +42,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
     for (unsigned i = 0; i < made.count; i++) {
         made.value[i].cells = judge->cells[i];
         made.value[i].mask = judge->masks[i];
+        made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
         oak_status status = ask(isa, core, &judge->cells[i], &made.last[i]);
         if (status) return status;
     }

@@ -8,7 +8,8 @@
 
 /* Where one value is kept. */
 typedef enum oak_judged_kind {
-    OAK_JUDGED_ASKED, /* it is asked for */
+    OAK_JUDGED_ASKED,    /* it is asked for, */
+    OAK_JUDGED_REGISTER, /* as a register */
     OAK_JUDGED_BYTE,
     OAK_JUDGED_HALF, /* as the host has numbers */
     OAK_JUDGED_WORD,
@@ -50,6 +51,12 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *
 {
     uint32_t word;
     if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
+    if (value->kind == OAK_JUDGED_REGISTER) {
+        word = 0;
+        (void)!judged->isa->core->read_register(core, value->cells.address,
+                                                &word); /* it could be when it was set */
+        return word & value->mask;
+    }
     if (value->kind != OAK_JUDGED_WORD) return oak_judged_ask(judged, core, value) & value->mask;
     memcpy(&word, value->at, sizeof word);
     return word & value->mask;

@@ -560,7 +560,7 @@ void armm_note_registers(oak_core *core, uint32_t written)
     }
 }
 
-/* One stretch: whole blocks while there is time for them, else one instruction. */
+/* One stretch: whole chains while there is time for them, else one instruction. */
 static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
@@ -576,7 +576,7 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     if (!first && left > 1 && !core->it)
         exit = (core->kit.judged.count ? armm_run_judged
                 : core->kit.counts     ? armm_run_counted
-                                       : armm_run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+                                       : armm_run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != KIT_EXIT_TIME || core->kit.time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->kit.pc);
     if (!first && core->kit.stop_at[op - core->ops]) return KIT_EXIT_STOP;
@@ -702,7 +702,7 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
     return OAK_OK;
 }
 
-/* Where the program is, also in the middle of a block. */
+/* Where the program is, also in the middle of a chain. */
 static uint32_t place(const oak_core *core)
 {
     return core->now_op ? armm_pc_of(core, core->now_op) : core->kit.pc;

@@ -8,7 +8,7 @@
  *   armm_system.c      SysTick, NVIC and system control registers
  *
  * Code is decoded when it is first reached, one operation a halfword. An operation holds the cost (cycles and
- * instructions) of everything from itself to the end of its straight block; the loop charges it once, when it enters
+ * instructions) of everything from itself to the end of its chain; the loop charges it once, when it enters
  * there, and gives back what was not executed when it leaves in the middle. Instructions of an it block stand in
  * shadows: the operation in place asks the condition and goes there. */
 #ifndef OAK_ARMM_CORE_H
@@ -134,7 +134,7 @@ typedef struct armm_op {
     uint8_t d, n;
     uint32_t
         imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
-    uint32_t cycles, count; /* of this instruction and all behind it in the block */
+    uint32_t cycles, count; /* of this instruction and all behind it in the chain */
 } armm_op;
 
 /* Both in one number: instructions << 32 | cycles. */
@@ -148,7 +148,7 @@ static inline void armm_set_cost(armm_op *op, uint64_t cost)
     op->count = (uint32_t)(cost >> 32);
 }
 
-/* How often a block was entered with an operation, less how often it was left in front of it; cycles beyond the usual. */
+/* How often a chain was entered with an operation, less how often it was left in front of it; cycles beyond the usual. */
 typedef struct armm_counted {
     int64_t entered, more;
 } armm_counted;
@@ -289,7 +289,7 @@ armm_uses armm_next_uses(oak_core *core);
 unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room);
 
 /* armm_ready.c */
-void armm_decode_block(oak_core *core, armm_op *op);
+void armm_decode_chain(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
 /* Registers that are written by entering or leaving a handler: somebody may watch them. */
 enum { ARMM_STACK_POINTERS = 1 << ARMM_SP | 1 << ARMM_MSP | 1 << ARMM_PSP };
@@ -297,7 +297,7 @@ void armm_note_registers(oak_core *core, uint32_t written);
 /* The registers that the instruction at an address reads or writes, whatever the state; and the judged values it may change. */
 uint32_t armm_may_use(oak_core *core, uint32_t pc);
 uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block);
-/* Takes what was counted by blocks into the tallies. */
+/* Takes what was counted by chains into the tallies. */
 void armm_fold_counts(oak_core *core);
 /* The operation in its place for one of a shadow: the conditional one itself, or what stands behind it. */
 armm_op *armm_in_place(oak_core *core, armm_op *op);
@@ -381,7 +381,7 @@ void armm_reset_system(oak_core *core);
 uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 
 /* armm_loop.c */
-kit_exit armm_run_blocks(oak_core *core, uint32_t limit);
+kit_exit armm_run_chains(oak_core *core, uint32_t limit);
 kit_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->kit.counts */
 kit_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
 kit_exit armm_run_one(oak_core *core);

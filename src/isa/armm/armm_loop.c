@@ -26,7 +26,7 @@
 #define CASE(name) case ARMM_OP_##name
 #endif
 
-#define LOOP_NAME   run_blocks
+#define LOOP_NAME   run_chains
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
 #define LOOP_JUDGED 0
@@ -50,9 +50,9 @@
 #define LOOP_JUDGED 0
 #include "isa/armm/armm_loop.h"
 
-kit_exit armm_run_blocks(oak_core *core, uint32_t limit)
+kit_exit armm_run_chains(oak_core *core, uint32_t limit)
 {
-    return run_blocks(core, limit);
+    return run_chains(core, limit);
 }
 
 kit_exit armm_run_counted(oak_core *core, uint32_t limit)

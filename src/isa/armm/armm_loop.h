@@ -1,13 +1,13 @@
 /* armm_loop.h — the interpreter, included four times by armm_loop.c.
  *
  *   LOOP_NAME   name of the function
- *   LOOP_ONE    1: the one instruction in core->one; 0: whole blocks until `limit` cycles are used up
- *   LOOP_COUNTS 1: the same, and how often each block is entered is counted (armm_counted)
+ *   LOOP_ONE    1: the one instruction in core->one; 0: whole chains until `limit` cycles are used up
+ *   LOOP_COUNTS 1: the same, and how often each chain is entered is counted (armm_counted)
  *   LOOP_JUDGED 1: counted where somebody counts, and behind each instruction somebody judges
  *
  * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. left is what
  * is left of the cycles, executed counts instructions. A case ends with NEXT (the instruction behind it
- * belongs to the same block), GO_ON (it begins a new one) or ENTER (a jump). */
+ * belongs to the same chain), GO_ON (it begins a new one) or ENTER (a jump). */
 
 #define BEHIND(o) ((armm_op *)(void *)((char *)(o) + (o)->step))
 #define AFTER(o)  ((armm_op *)(void *)((char *)(o) + STEP)) /* where the length is known */
@@ -73,7 +73,7 @@
 #define COUNT(o, n)      (void)(COUNTS_NOW && (COUNTED(o)->entered += (n)))
 #define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
 #define COUNT_MORE(o, n) (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->more += (n))) /* cycles */
-#define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->entered -= 1)) /* the block was left in front of this */
+#define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->entered -= 1)) /* the chain was left in front of this */
 #else
 #define COUNT(o, n)      (void)0
 #define COUNT_MORE(o, n) (void)0
@@ -396,7 +396,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(STRB_S, STORE_TO(SCALED, 1, WRITE_BYTE))
     WIDE(STRH_S, STORE_TO(SCALED, 2, WRITE_HALF))
 
-#if LOOP_ONE /* two in one stand only in whole blocks */
+#if LOOP_ONE /* two in one stand only in whole chains */
 #define X(name, condition) CASE(CMP_R_##name): CASE(CMP_I_##name): CASE(ADD_R_CMP_R_##name): CASE(ADD_I_CMP_R_##name):
     ARMM_FUSED(X)
 #undef X
@@ -502,7 +502,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         left -= (int32_t)extra;
         COUNT_MORE(op, extra);
         if (done == ARMM_RAISED) goto raised;
-        if (core->kit.attention || left < 0) { /* it took longer than the block was charged for */
+        if (core->kit.attention || left < 0) { /* it took longer than the chain was charged for */
             behind = rest;
             goto attend_stored;
         }
@@ -554,7 +554,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             goto uncounted;
         }
 #endif
-        armm_decode_block(core, op);
+        armm_decode_chain(core, op);
         ENTER(op);
     CASE(STOP): AT_BOUNDARY; exit = KIT_EXIT_STOP; goto here;
     CASE(PARKED): AT_BOUNDARY; exit = KIT_EXIT_PARKED; goto here;

@@ -1,4 +1,4 @@
-/* armm_ready.c — code to ready-to-run operations: which row becomes which, straight blocks and their cost, conditional
+/* armm_ready.c — code to ready-to-run operations: which row becomes which, chains and their cost, conditional
  * instructions in their shadows, stop points, and code in RAM that is written over. */
 #include "base/bytes.h"
 #include "base/invariant.h"
@@ -403,7 +403,7 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
     }
 }
 
-/* Slow ones that may jump, sleep, raise or change what may be taken: their block ends with them. */
+/* Slow ones that may jump, sleep, raise or change what may be taken: their chain ends with them. */
 static bool ends_slow(const oak_decoded *decoded)
 {
     switch (decoded->row) {
@@ -500,13 +500,13 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
     make_slow(op, decoded, ends_slow(decoded));
 }
 
-static bool ends_block(unsigned natural)
+static bool ends_chain(unsigned natural)
 {
     return natural == ARMM_OP_SLOW_END || (natural >= ARMM_OP_B && natural <= ARMM_OP_BLE) ||
            (natural >= ARMM_OP_OUTSIDE && natural <= ARMM_OP_RESERVED);
 }
 
-/* ------------------------------------------------------------------------------------------ blocks */
+/* ------------------------------------------------------------------------------------------ chains */
 
 static armm_shadow *new_shadow(oak_core *core, uint32_t *number)
 {
@@ -589,7 +589,7 @@ static unsigned fused_with(unsigned branch)
 }
 
 /* Flags that the next instruction overwrites are not made, and a comparison becomes one operation with the jump behind it,
- * and with an addition before it. Only inside a block and where no stop point lies between. `natural` keeps what each
+ * and with an addition before it. Only inside a chain and where no stop point lies between. `natural` keeps what each
  * is by itself. */
 static void fuse(oak_core *core, uint32_t at, uint32_t end)
 {
@@ -615,9 +615,9 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
         op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 
-/* Decodes from *slot to the end of the straight block, or to where something decoded goes on; then gives every operation
- * on the way what is left of the block. Until then each holds its own cost. *slot and the it state move on. */
-static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
+/* Decodes from *slot to the end of the chain, or to where something decoded goes on; then gives every operation
+ * on the way what is left of the chain. Until then each holds its own cost. *slot and the it state move on. */
+static void decode_chain(oak_core *core, uint32_t *slot_, uint32_t *state_)
 {
     uint32_t first = *slot_, slot = first, pc = armm_pc_of(core, core->ops + first), state = *state_;
     uint64_t total = 0;
@@ -630,7 +630,7 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
         oak_decoded decoded;
         uint32_t cycles, before = state;
         make_one(core, pc, state, op, &decoded, &cycles);
-        ends = ends_block(op->handler);
+        ends = ends_chain(op->handler);
         bool never = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
         if (op->handler == ARMM_OP_OUTSIDE) before = decoded.state_after = 0; /* the end of the memory */
         uint32_t used = core->watched_registers && !never
@@ -668,12 +668,12 @@ static void decode_block(oak_core *core, uint32_t *slot_, uint32_t *state_)
     *state_ = state;
 }
 
-/* Decodes the block at `start`, and those behind it that begin inside its it block. */
-void armm_decode_block(oak_core *core, armm_op *start)
+/* Decodes the chain at `start`, and those behind it that begin inside its it block. */
+void armm_decode_chain(oak_core *core, armm_op *start)
 {
     uint32_t slot = (uint32_t)(start - core->ops), state = 0;
     core->kit.decoded = true;
-    do decode_block(core, &slot, &state);
+    do decode_chain(core, &slot, &state);
     while (state);
     if (core->ram_code_high) armm_set_windows(core);
 }
@@ -752,7 +752,7 @@ void armm_fold_counts(oak_core *core)
             const armm_op *op = &core->ops[slot];
             uint32_t next = slot + op->step / STEP;
             unsigned natural = core->natural[slot];
-            bool ends = ends_block(natural) || natural == ARMM_OP_IF_END || natural == ARMM_OP_SINGLE;
+            bool ends = ends_chain(natural) || natural == ARMM_OP_IF_END || natural == ARMM_OP_SINGLE;
             uint64_t own = armm_cost(op) - (ends ? 0 : armm_cost(&core->ops[next]));
             if (own >> 32)
                 oak_tallies_add(&core->kit.tallies, slot, times * (own >> 32), times * (uint32_t)own);

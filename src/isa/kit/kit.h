@@ -3,13 +3,13 @@
  *   rows.h       rows, their numbers and columns out of a table          (included once for each architecture)
  *   dispatch.h   the switch that becomes computed goto                   (the same)
  *   loop.h       the loop around an architecture's cases, in two forms   (the same)
- *   ready.c      decoded operations, blocks and their cost, stop points, forgetting
+ *   ready.c      decoded operations, chains and their cost, stop points, forgetting
  *   run.c        the run around the loop: events, budgets, interrupts, parked, devices that end it
  *   cells.c      spaces as a table: programming, reading, writing, what came from outside, the tape, tallies
  *   watch.c      what an instruction reaches, what somebody wants to know of it
  *
  * Code is decoded when it is first reached, one operation for each address, so that a jump into the middle of an instruction works
- * as on the chip. An operation holds the cost (cycles and instructions) of everything from itself to the end of its straight block;
+ * as on the chip. An operation holds the cost (cycles and instructions) of everything from itself to the end of its chain;
  * the loop charges it once, when it enters there, and gives back what was not executed when it leaves in the middle.
  *
  * An architecture's oak_core begins with a kit_core, and says in a kit_arch what is its own. */
@@ -38,7 +38,7 @@ typedef struct kit_op {
     uint16_t handler;
     uint8_t x, y;    /* register numbers, masks, short immediates */
     uint32_t at;     /* a cell, an immediate, the address behind a call */
-    uint64_t cost;   /* instructions << 32 | cycles, to the end of the block */
+    uint64_t cost;   /* instructions << 32 | cycles, to the end of the chain */
     uint32_t to;     /* a target, in bytes from the first operation; or another cell */
     uint16_t size;   /* units of the instruction */
     uint16_t judged; /* the values that it may change of those that are judged, a bit each */
@@ -146,10 +146,10 @@ typedef struct kit_arch {
     uint32_t code_span;    /* addresses that the program counter has; behind the last it goes on at 0 */
     size_t core_size;      /* bytes of an oak_core */
     const uint8_t *cycles; /* of each row, whatever happens */
-    /* The loop in its forms: whole blocks while they fit into `limit` cycles; single instructions until these are used up. */
-    kit_exit (*run_blocks)(oak_core *core, uint32_t limit);
+    /* The loop in its forms: whole chains while they fit into `limit` cycles; single instructions until these are used up. */
+    kit_exit (*run_chains)(oak_core *core, uint32_t limit);
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
-    kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole blocks, counted */
+    kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole chains, counted */
     kit_exit (*run_judged)(oak_core *core, uint32_t limit);  /* and with a look at each instruction */
     /* Fills in the operands of the operation of a decoded instruction. Optional: as the classes say (kit_row_fill). */
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
@@ -224,7 +224,7 @@ typedef struct kit_core {
     bool used;                 /* something may have been written since the last reset */
     oak_tallies tallies;       /* by code address */
     char *
-        counts; /* blocks entered since they were last taken into the tallies: a kit_counted at each operation's offset */
+        counts; /* chains entered since they were last taken into the tallies: a kit_counted at each operation's offset */
     bool counting;   /* some may not be 0 */
     oak_edits edits; /* of the code */
     struct kit_known *known,
@@ -310,10 +310,10 @@ const oak_service_log *kit_services(const oak_core *core);
 
 /* Why nothing can be executed at an address, for want of one of so many units, and which; 0 when all are there. */
 uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t *which);
-/* Decodes the straight block that begins at `pc`. */
-void kit_decode_block(oak_core *core, uint32_t pc);
+/* Decodes the chain that begins at `pc`. */
+void kit_decode_chain(oak_core *core, uint32_t pc);
 void kit_forget(oak_core *core);
-/* Takes what was counted by blocks into the tallies. */
+/* Takes what was counted by chains into the tallies. */
 void kit_fold_counts(oak_core *core);
 void kit_lay_out(oak_core *core); /* the spare operations behind the last address */
 OAK_MUST_USE oak_status kit_set_stop(oak_core *core, uint32_t address, bool on);
@@ -356,12 +356,12 @@ static inline bool kit_judged(oak_core *core)
 
 /* The forms of an architecture's loop (loops.h): declared, and in its kit_arch. */
 #define KIT_LOOPS(prefix)                                                                                    \
-    kit_exit prefix##run_blocks(oak_core *core, uint32_t limit),                                             \
+    kit_exit prefix##run_chains(oak_core *core, uint32_t limit),                                             \
         prefix##run_counted(oak_core *core, uint32_t limit),                                                 \
         prefix##run_judged(oak_core *core, uint32_t limit),                                                  \
         prefix##run_singly(oak_core *core, uint32_t limit)
 #define KIT_LOOPS_OF(prefix)                                                                                 \
-    .run_blocks = prefix##run_blocks, .run_counted = prefix##run_counted, .run_judged = prefix##run_judged,  \
+    .run_chains = prefix##run_chains, .run_counted = prefix##run_counted, .run_judged = prefix##run_judged,  \
     .run_singly = prefix##run_singly
 
 /* What every architecture takes from the kit as it is. */

@@ -2,8 +2,8 @@
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: one instruction after the other until `limit` cycles are used up or something wants attention;
- *                  0: whole blocks while they fit into `limit` cycles
- *   LOOP_COUNTS    1: the same, and how often each block is entered is counted (kit_counts)
+ *                  0: whole chains while they fit into `limit` cycles
+ *   LOOP_COUNTS    1: the same, and how often each chain is entered is counted (kit_counts)
  *   LOOP_JUDGED    1: counted where somebody counts, and behind each instruction somebody judges (kit_judged)
  *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
@@ -131,7 +131,7 @@ kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const bool observed = kit->observed;
     uint32_t more = 0;
 next_one:
-    if (kit->row[kit->pc] == KIT_DECODE) kit_decode_block(core, kit->pc);
+    if (kit->row[kit->pc] == KIT_DECODE) kit_decode_chain(core, kit->pc);
     if (observed) {
         SAVE;
         kit_watch_begin(core, kit->pc);
@@ -147,7 +147,7 @@ next_one:
 
     CASE(KIT_DECODE) : spent -= op->cost;
     COUNT(-1);
-    kit_decode_block(core, HERE);
+    kit_decode_chain(core, HERE);
     ENTER(op);
     CASE(KIT_WRAP) : ENTER(op - CORE_SPAN);
     CASE(KIT_STOP) : exit = KIT_EXIT_STOP;
@@ -200,7 +200,7 @@ faulted:
 out_of_time:
     exit = KIT_EXIT_TIME;
     goto leave_between;
-leave: /* in front of an operation of a block that has been counted whole */
+leave: /* in front of an operation of a chain that has been counted whole */
     COUNT(-1);
 leave_between:
 #if LOOP_ONE

@@ -1,6 +1,6 @@
-/* loops.h — the forms of an architecture's loop: CORE_LOOP(run_blocks), CORE_LOOP(run_counted), CORE_LOOP(run_judged), CORE_LOOP(run_singly),
+/* loops.h — the forms of an architecture's loop: CORE_LOOP(run_chains), CORE_LOOP(run_counted), CORE_LOOP(run_judged), CORE_LOOP(run_singly),
  * declared before where they are not static. Everything else is as loop.h says. */
-#define LOOP_NAME   CORE_LOOP(run_blocks)
+#define LOOP_NAME   CORE_LOOP(run_chains)
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
 #define LOOP_JUDGED 0

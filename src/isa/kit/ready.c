@@ -1,4 +1,4 @@
-/* ready.c — decoded operations: straight blocks and what they cost, stop points, forgetting. */
+/* ready.c — decoded operations: chains and what they cost, stop points, forgetting. */
 #include "isa/kit/table.h"
 
 #include "base/bytes.h"
@@ -65,8 +65,8 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     return decoded.size;
 }
 
-/* True when the block ends with this address: what follows is not always executed next, or time matters exactly. */
-static bool ends_block(const oak_core *core, uint32_t pc)
+/* True when the chain ends with this address: what follows is not always executed next, or time matters exactly. */
+static bool ends_chain(const oak_core *core, uint32_t pc)
 {
     uint16_t natural = kit_natural(core, pc), row = kit_look(core)->row[pc];
     return natural != row || row < KIT_FIRST_ROW ||
@@ -81,12 +81,12 @@ static uint64_t own_cost(const oak_core *core, uint32_t pc)
     return (uint64_t)1 << 32 | kit->own_cycles[row - KIT_FIRST_ROW];
 }
 
-void kit_decode_block(oak_core *core, uint32_t start)
+void kit_decode_chain(oak_core *core, uint32_t start)
 {
     kit_core *kit = kit_of(core);
     uint64_t total = 0;
     uint32_t pc = start;
-    bool joined = false; /* the block ends in front of `pc`, not with it */
+    bool joined = false; /* the chain ends in front of `pc`, not with it */
     if (!kit->decoded) kit->low = kit->high = start;
     if (start < kit->low) kit->low = start;
     kit->decoded = true;
@@ -94,14 +94,14 @@ void kit_decode_block(oak_core *core, uint32_t start)
         unsigned size = decode_one(core, pc);
         if (pc >= kit->high) kit->high = pc + 1;
         total += own_cost(core, pc);
-        if (ends_block(core, pc)) break;
+        if (ends_chain(core, pc)) break;
         pc += size;
         joined = pc >= span_of(kit) || kit->row[pc]; /* behind the last address a wrap charges anew */
         if (!joined) continue;
         if (pc < span_of(kit)) total += kit->ops[pc].cost;
         break;
     }
-    OAK_INVARIANT(pc < span_of(kit) || joined); /* a block ends inside the code, or wraps */
+    OAK_INVARIANT(pc < span_of(kit) || joined); /* a chain ends inside the code, or wraps */
     uint32_t last = pc;
     for (pc = start; !(joined && pc == last); pc += kit->ops[pc].size) {
         kit->ops[pc].cost = total;
@@ -127,7 +127,7 @@ void kit_fold_counts(oak_core *core)
         for (uint32_t pc = start; times && pc < span_of(kit) && kit->row[pc]; pc += kit->ops[pc].size) {
             uint64_t own = own_cost(core, pc);
             if (own) oak_tallies_add(&kit->tallies, pc, times, times * (uint32_t)own);
-            if (ends_block(core, pc)) break;
+            if (ends_chain(core, pc)) break;
         }
         *counted = (struct kit_counted){0};
     }

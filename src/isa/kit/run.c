@@ -75,7 +75,7 @@ static bool circle(oak_core *core, uint64_t until_cycle, uint64_t until_instruct
     return true;
 }
 
-/* One stretch of at most `left` cycles: whole blocks while they fit, then single instructions. */
+/* One stretch of at most `left` cycles: whole chains while they fit, then single instructions. */
 static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
     enum { SLICE = 1 << 30 };
@@ -87,7 +87,7 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     if (!first && left > 1 && !was_blocked)
         exit = (kit->judged.count ? kit->arch->run_judged
                 : kit->counts     ? kit->arch->run_counted
-                                  : kit->arch->run_blocks)(core, left < SLICE ? (uint32_t)left : SLICE);
+                                  : kit->arch->run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (kit->judged.count && kit_judged(core)) return KIT_EXIT_EVENT; /* or where it is */
     if ((exit != KIT_EXIT_TIME && exit != KIT_EXIT_WATCH) || kit->time.cycles >= end) return exit;
     if ((!first || kit->time.instructions != before) && kit->stop_at[kit->pc]) return KIT_EXIT_STOP;
@@ -126,7 +126,7 @@ static bool serve(oak_core *core, bool *first)
 }
 
 /* Every instruction takes a cycle or more, so a run of n cycles executes at most n instructions: both budgets are
- * kept by running whole blocks inside the smaller one and single instructions for the rest. */
+ * kept by running whole chains inside the smaller one and single instructions for the rest. */
 void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop)
 {
     kit_core *kit = kit_of(core);

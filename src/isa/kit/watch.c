@@ -52,7 +52,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     kit_core *kit = kit_of(core);
     kit_reach reached[KIT_MOST_REACHED];
     uint32_t pc = kit->pc % kit->arch->code_span;
-    if (!kit->row[pc]) kit_decode_block(core, pc);
+    if (!kit->row[pc]) kit_decode_chain(core, pc);
     unsigned count = 0, found = find_reached(core, pc, reached);
     for (unsigned i = 0; i < found; i++) {
         oak_watched one = named(&kit->arch->isa->about, &reached[i]);
@@ -220,6 +220,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         if (cells->space && at && !about->spaces[cells->space].special)
             oak_judged_at(&kit->judged, i, at, bytes, false);
         if (cells->space) continue;
+        kit->judged.value[i].kind = OAK_JUDGED_REGISTER;
         (void)register_lies(about, &judges[0]);
         if (judges[0].banks && about->bank_flag) {
             const oak_flag_info *flag = &about->flags[about->bank_flag - 1];
