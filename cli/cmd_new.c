@@ -52,6 +52,18 @@ static void template_folder(const oak_part *part, const char *name, char *path, 
     snprintf(path, room, "%s/../templates/%s/%s", parts ? parts : ".", part->architecture->name, name);
 }
 
+/* The folder as a shell takes it. */
+static void say_begin(const char *folder, const char *part)
+{
+    static const char plain[] = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./+:,@%";
+    bool quoted = folder[strspn(folder, plain)] || *folder == '-';
+    printf("%s: a project for %s. Begin with:\n\n  cd %s", folder, part, *folder == '-' ? "./" : "");
+    if (!quoted) printf("%s", folder);
+    else putchar('\'');
+    for (const char *p = folder; quoted && *p; p++) printf(*p == '\'' ? "'\\''" : "%c", *p);
+    printf("%s\n  spindle asm\n  spindle run --time 5ms\n", quoted ? "'" : "");
+}
+
 static int make(cli *self, const char *folder, const oak_part *part, const char *part_name,
                 const char *template_name)
 {
@@ -93,9 +105,7 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
     if (!exit_code && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
     for (unsigned i = 0; i < count; i++) free(made[i].path), free(made[i].text.bytes);
     closedir(entries);
-    if (!exit_code)
-        printf("%s: a project for %s. Begin with:\n\n  cd %s\n  spindle asm\n  spindle run --time 5ms\n",
-               folder, part->name, folder);
+    if (!exit_code) say_begin(folder, part->name);
     return exit_code;
 }
 

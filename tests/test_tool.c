@@ -319,6 +319,7 @@ START_TEST(a_new_project_builds_and_runs_as_it_stands)
 {
     open_folder();
     ck_assert_int_eq(spindle("new 'my knocker' --part mcs51-8k"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "  cd 'my knocker'\n"));
     strcat(folder, "/'my knocker'");
     ck_assert_int_eq(spindle("asm"), 0);
     ck_assert_str_eq(err, ""); /* not even a warning */

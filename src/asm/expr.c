@@ -194,7 +194,9 @@ static const oak_expr *parse_number(oak_expr_parser *parser)
         parser->fault->needs_hex = hex && !(used > 1 && start[0] == '0' && oak_lower(start[1]) == 'b');
         bool binary = used > 2 && start[0] == '0' && oak_lower(start[1]) == 'b';
         for (size_t i = 2; i < used; i++) binary = binary && oak_is_digit(start[i]);
-        if (binary)
+        bool behind = used > 1 && oak_lower(start[used - 1]) == 'b'; /* 12345b */
+        for (size_t i = 0; i + 1 < used; i++) behind = behind && oak_is_digit(start[i]);
+        if (binary || behind)
             oak_format(hint, sizeof hint, "Binary digits are 0 and 1; hexadecimal would be 0x%.*s.",
                        (int)(used < 30 ? used : 30), start);
         else if (hex)

@@ -109,6 +109,15 @@ static const asm_symbol *elsewhere(const assembler *as, const asm_symbol *symbol
     return NULL;
 }
 
+/* FFh */
+static bool is_hex(const asm_name *name)
+{
+    size_t length = name->length;
+    bool hex = length > 1 && oak_lower(name->text[length - 1]) == 'h';
+    for (size_t i = 0; i + 1 < length; i++) hex = hex && oak_hex_digit(name->text[i]) >= 0;
+    return hex;
+}
+
 static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *expr, oak_value *value,
                                 oak_expr_fault *fault)
 {
@@ -136,6 +145,9 @@ static oak_status value_of_name(const oak_expr_scope *scope, const oak_expr *exp
         bool several = as->settings && as->settings->path_count > 1;
         const asm_symbol *other = several && as->suggestions_left ? elsewhere(as, symbol) : NULL;
         asm_suggest_symbol(as, name, expr->first, fault->hint, sizeof fault->hint);
+        if (!*fault->hint && is_hex(name))
+            oak_format(fault->hint, sizeof fault->hint,
+                       "A hexadecimal number begins with a digit: write 0%s.", name->text);
         if (!*fault->hint)
             oak_format(fault->hint, sizeof fault->hint, "Define it: `%s equ VALUE`, or as a label: `%s:`.",
                        name->text, name->text);
