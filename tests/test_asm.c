@@ -313,6 +313,8 @@ static const wrong wrongs[] = {
     {" db 1+", "expression", 1, 7, 8, "missing", NULL},
     {" db 0x1G", "number", 1, 5, 9, "no number", NULL},
     {" mov a, #0FFF", "number", 1, 10, 14, "no number", "0x0FFF"},
+    {"start  movw a, #5\n jmp start", "unknown-operation", 1, 8, 12, "`movw` is no instruction", "mov"},
+    {"mvo  a, #5", "unknown-operation", 1, 1, 4, "`mvo` is no instruction", "mov"},
     {" mov a, #FFh", "unknown-symbol", 1, 10, 13, "not defined", "begins with a digit: write 0FFh"},
     {" mov a, #12345b", "number", 1, 10, 16, "no number", "Binary digits are 0 and 1"},
     {" db 99999999999999999999", "number", 1, 5, 25, "64 bits", NULL},

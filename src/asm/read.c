@@ -4,6 +4,8 @@
  *   name equ|set|bit expression
  *
  * A label has a colon, or stands in column one. Errors are reported and the line is dropped, except for its labels. */
+#include <oakspindle/print.h>
+
 #include "asm/assembler.h"
 #include "base/bytes.h"
 
@@ -968,6 +970,28 @@ static size_t dotted_length(assembler *as, const char *at, size_t length, const 
     return length;
 }
 
+static bool is_nearly_instruction(const assembler *as, const char *text, size_t length)
+{
+    const char *candidate;
+    for (unsigned i = 0; length > 1 && (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
+        if (oak_name_distance(text, length, candidate, oak_length(candidate), 1) <= 1) return true;
+    return false;
+}
+
+/* `start  movw a, #5`: a label, and an operation that is not there but nearly. */
+static bool stands_before_misspelt(assembler *as, const char *word, size_t length, const char *second,
+                                   size_t second_length, const char *end)
+{
+    char hint[200] = "";
+    const char *behind = second + second_length, *operand = asm_skip_blanks(behind, end);
+    bool operands =
+        operand > behind && operand < end && *operand != ',' && *operand != '=' && *operand != ':';
+    if (!operands || as->isa->is_register(as->tables, second, second_length)) return false;
+    if (!is_nearly_instruction(as, second, second_length)) return false;
+    asm_suggest_operation(as, word, length, 0, hint, sizeof hint);
+    return !*hint;
+}
+
 void asm_read_line(assembler *as)
 {
     const char *end = asm_find_comment(as->text, as->end), *at = as->text;
@@ -1048,7 +1072,9 @@ void asm_read_line(assembler *as)
         }
         bool column_one = word == as->text && *word != '.';
         asm_name *second = column_one && next_length ? asm_intern(as, rest, next_length) : NULL;
-        if (!column_one || (rest != end && !(second && (asm_macro_of(second) || is_operation(as, second))))) {
+        bool label = rest == end || (second && (asm_macro_of(second) || is_operation(as, second))) ||
+                     (second && stands_before_misspelt(as, word, length, rest, next_length, end));
+        if (!column_one || !label) {
             unknown_operation(as, word, length, rest, end);
             return;
         }
