@@ -48,25 +48,27 @@ void oak_islands_free(oak_islands *islands, const oak_host *host)
     *islands = (oak_islands){0};
 }
 
-uint32_t oak_islands_search(const oak_islands *islands, uint32_t address)
+/* The last island that begins at or below an address, or (by_slot) a slot; NULL. */
+static const oak_island *last_from(const oak_islands *islands, uint32_t value, bool by_slot)
 {
     size_t low = 0, high = islands->count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
-        if (islands->of[middle].base <= address) low = middle + 1;
+        const oak_island *one = &islands->of[middle];
+        if ((by_slot ? one->first : one->base) <= value) low = middle + 1;
         else high = middle;
     }
-    const oak_island *one = low ? &islands->of[low - 1] : NULL;
+    return low ? &islands->of[low - 1] : NULL;
+}
+
+uint32_t oak_islands_search(const oak_islands *islands, uint32_t address)
+{
+    const oak_island *one = last_from(islands, address, false);
     return one && address - one->base <= one->size ? one->first + (address - one->base) : islands->slots;
 }
 
 uint32_t oak_islands_address(const oak_islands *islands, uint32_t slot)
 {
-    size_t low = 0, high = islands->count;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        if (islands->of[middle].first <= slot) low = middle + 1;
-        else high = middle;
-    }
-    return low ? islands->of[low - 1].base + (slot - islands->of[low - 1].first) : 0;
+    const oak_island *one = last_from(islands, slot, true);
+    return one ? one->base + (slot - one->first) : 0;
 }

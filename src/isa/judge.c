@@ -36,7 +36,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
     oak_judged made = {.isa = isa};
     if (judge) {
         if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
-        made.judge = *judge;
+        made.judge = (oak_judge){.context = judge->context, .ends = judge->ends};
         made.count = judge->count;
     }
     for (unsigned i = 0; i < made.count; i++) {

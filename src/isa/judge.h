@@ -24,13 +24,13 @@ typedef struct oak_judged_value {
 } oak_judged_value;
 
 typedef struct oak_judged {
-    oak_judge judge; /* .ends is NULL: nobody judges */
+    oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
-    bool hit; /* it has said that the run ends */
-    unsigned count;
+    bool hit;             /* it has said that the run ends */
+    unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
-    oak_judged_value value[OAK_MOST_WATCHED];
-    uint32_t last[OAK_MOST_WATCHED];
+    oak_judged_value value[OAK_MOST_JUDGED];
+    uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
 enum { OAK_JUDGED_ALL = (1 << OAK_MOST_JUDGED) - 1 };
 _Static_assert(OAK_MOST_JUDGED <= 16, "each of them has a bit");

@@ -158,7 +158,6 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
                            const oak_part_role *roles)
 {
     part_builder *b = file->builder;
-    oak_part *part = &b->box->part;
     oak_part_port port = {
         .space = block->space, .title = block->title, .has_block = true, .stage = OAK_PUSH_PULL};
     uint64_t pins;
@@ -175,24 +174,8 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
     for (unsigned i = 0; i < block->role_count; i++)
         if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input"))
             port.address = roles[i].address;
-    for (unsigned i = 0; i < part->port_count; i++) {
-        if (!oak_same(b->ports[i].name, name)) continue;
-        b->ports[i] = port;
-        block->pin = (uint16_t)i;
-        return;
-    }
-    if (part->port_count == OAK_MOST_PORTS) {
-        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
-        return;
-    }
-    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
-    if (!grown) {
-        b->status = OAK_NO_MEMORY;
-        return;
-    }
-    b->ports = grown;
-    block->pin = (uint16_t)part->port_count;
-    grown[part->port_count++] = port;
+    int number = part_put_port(file, map, &port);
+    if (number >= 0) block->pin = (uint16_t)number;
 }
 
 /* interrupts: [1, 3] — the lines of a kind that has two. */

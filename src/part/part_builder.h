@@ -68,6 +68,8 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
 void part_add_register(part_file *file, yaml_node_t *map);
 void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added);
 void part_add_port(part_file *file, yaml_node_t *map);
+/* Adds a port, or takes the place of the one that has its name; its number, or -1 when that cannot be. */
+int part_put_port(part_file *file, yaml_node_t *map, const oak_part_port *port);
 
 /* part_blocks_yaml.c */
 void part_add_block(part_file *file, yaml_node_t *map);

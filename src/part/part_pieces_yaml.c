@@ -248,6 +248,29 @@ void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_regi
     part->register_count++;
 }
 
+int part_put_port(part_file *file, yaml_node_t *map, const oak_part_port *port)
+{
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    for (unsigned i = 0; i < part->port_count; i++) {
+        if (!oak_same_name(port->name, oak_length(port->name), b->ports[i].name)) continue;
+        b->ports[i] = *port;
+        return (int)i;
+    }
+    if (part->port_count == OAK_MOST_PORTS) {
+        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
+        return -1;
+    }
+    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return -1;
+    }
+    b->ports = grown;
+    grown[part->port_count] = *port;
+    return (int)part->port_count++;
+}
+
 void part_add_port(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name", "register", "stage", "title", "pins", NULL};
@@ -296,20 +319,5 @@ void part_add_port(part_file *file, yaml_node_t *map)
         port.alternate[i] = oak_arena_text(&b->box->arena, other, oak_length(other));
         if (!port.alternate[i]) b->status = OAK_NO_MEMORY;
     }
-    for (unsigned i = 0; i < part->port_count; i++) {
-        if (!oak_same_name(port.name, oak_length(port.name), b->ports[i].name)) continue;
-        b->ports[i] = port;
-        return;
-    }
-    if (part->port_count == OAK_MOST_PORTS) {
-        REFUSE_AT(file, map, "part-value", NULL, "a part has at most %u ports", OAK_MOST_PORTS);
-        return;
-    }
-    oak_part_port *grown = oak_grow(b->host, b->ports, &b->port_room, part->port_count + 1u, sizeof *grown);
-    if (!grown) {
-        b->status = OAK_NO_MEMORY;
-        return;
-    }
-    b->ports = grown;
-    grown[part->port_count++] = port;
+    (void)part_put_port(file, map, &port);
 }

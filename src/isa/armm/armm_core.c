@@ -379,11 +379,11 @@ static void destroy(oak_core *core)
     }
     for (unsigned i = 0; i < ARMM_MOST_CHUNKS; i++)
         if (core->chunk[i]) host->resize(host->context, core->chunk[i], sizeof(armm_shadow) * ARMM_CHUNK, 0);
-    if (core->ops) host->resize(host->context, core->ops, core->slots * sizeof *core->ops, 0);
-    if (core->natural) host->resize(host->context, core->natural, core->slots, 0);
+    if (core->ops) host->resize(host->context, core->ops, core->kit.slots * sizeof *core->ops, 0);
+    if (core->natural) host->resize(host->context, core->natural, core->kit.slots, 0);
     if (core->judged_by)
-        host->resize(host->context, core->judged_by, core->slots * sizeof *core->judged_by, 0);
-    if (core->kit.stop_at) host->resize(host->context, core->kit.stop_at, core->slots, 0);
+        host->resize(host->context, core->judged_by, core->kit.slots * sizeof *core->judged_by, 0);
+    if (core->kit.stop_at) host->resize(host->context, core->kit.stop_at, core->kit.slots, 0);
     oak_release(host, core->objects, core->object_room, sizeof *core->objects);
     kit_destroy(core);
 }
@@ -400,9 +400,9 @@ static bool take_memory(oak_core *core)
         region->bytes = memory->cells;
         region->known = memory->known;
     }
-    core->ops = oak_take_zeroed(host, core->slots * sizeof *core->ops);
-    core->natural = oak_take_zeroed(host, core->slots);
-    core->kit.stop_at = oak_take_zeroed(host, core->slots);
+    core->ops = oak_take_zeroed(host, core->kit.slots * sizeof *core->ops);
+    core->natural = oak_take_zeroed(host, core->kit.slots);
+    core->kit.stop_at = oak_take_zeroed(host, core->kit.slots);
     return core->ops && core->natural && core->kit.stop_at;
 }
 
@@ -431,7 +431,7 @@ static oak_status create(const kit_arch *arch, const oak_isa_tables *tables, con
         }
     }
     core->region_count = setup->memory_count;
-    core->slots = core->kit.slots = (uint32_t)slots;
+    core->kit.slots = (uint32_t)slots;
     if (!take_memory(core)) {
         destroy(core);
         return OAK_NO_MEMORY;
@@ -652,7 +652,7 @@ static oak_status judge(oak_core *core, const oak_judge *asked)
 {
     enum { STATE_BITS = 0x0600FC00 };
     const oak_host *host = core->kit.setup.host;
-    size_t size = core->slots * sizeof *core->judged_by;
+    size_t size = core->kit.slots * sizeof *core->judged_by;
     oak_judged *judged = &core->kit.judged;
     oak_status status = kit_judge(core, asked);
     if (status) return status;
@@ -728,7 +728,7 @@ static oak_status count(oak_core *core, bool on)
 static uint32_t slot_of(const oak_core *core, uint32_t address)
 {
     const armm_region *region = armm_region_at(core, address);
-    return region ? region->first_slot + (address - region->base) / 2 : core->slots;
+    return region ? region->first_slot + (address - region->base) / 2 : core->kit.slots;
 }
 
 static oak_status counted(const oak_core *core, uint32_t address, oak_tally *tally)

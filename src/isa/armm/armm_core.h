@@ -207,7 +207,6 @@ struct oak_core {
     armm_op *ops;
     uint8_t *
         natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
-    uint32_t slots;
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
     armm_shadow *chunk[ARMM_MOST_CHUNKS];
     unsigned shadow_count;

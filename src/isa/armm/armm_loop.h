@@ -54,7 +54,7 @@
 #define LOOK                                                                                                           \
     do {                                                                                                               \
         size_t slot_ = (size_t)(from - ops);                                                                           \
-        unsigned which_ = slot_ < core->slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;                               \
+        unsigned which_ = slot_ < core->kit.slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;                               \
         if (which_ & core->kit.judged.matter) {                                                                                         \
             SAVE;                                                                                                      \
             if (core->judges_state) armm_settle(core, op);                                                             \
@@ -71,7 +71,7 @@
 #if LOOP_COUNTS
 #define COUNTED(o)       ((armm_counted *)(void *)(counts + ((char *)(o) - (char *)ops)))
 #define COUNT(o, n)      (void)(COUNTS_NOW && (COUNTED(o)->entered += (n)))
-#define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
+#define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->kit.slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
 #define COUNT_MORE(o, n) (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->more += (n))) /* cycles */
 #define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->entered -= 1)) /* the chain was left in front of this */
 #else

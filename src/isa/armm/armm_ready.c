@@ -32,7 +32,7 @@ static const armm_shadow *shadow_of(const oak_core *core, const armm_op *op, uns
 static bool is_in_place(const oak_core *core, const armm_op *op)
 {
     uintptr_t at = (uintptr_t)op, start = (uintptr_t)core->ops;
-    return at >= start && at < start + (uintptr_t)core->slots * STEP;
+    return at >= start && at < start + (uintptr_t)core->kit.slots * STEP;
 }
 
 uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
@@ -44,7 +44,7 @@ uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
         return armm_pc_of(core, (const armm_op *)(const void *)((const char *)core->ops + op->imm));
     }
     uint32_t number = (uint32_t)(op - core->ops);
-    if (number == core->slots - 1) return core->nowhere;
+    if (number == core->kit.slots - 1) return core->nowhere;
     const armm_region *region = region_of_slot(core, number);
     return region->base + (number - region->first_slot) * 2;
 }
@@ -92,7 +92,7 @@ armm_op *armm_op_at(oak_core *core, uint32_t address)
         if (address - region->base < region->size)
             return core->ops + region->first_slot + ((address - region->base) >> 1);
     }
-    armm_op *nowhere = core->ops + core->slots - 1;
+    armm_op *nowhere = core->ops + core->kit.slots - 1;
     core->nowhere = address;
     return nowhere;
 }
@@ -325,7 +325,7 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     armm_op *to = armm_op_at(core, decoded->target);
-    if (to == core->ops + core->slots - 1) return false;
+    if (to == core->ops + core->kit.slots - 1) return false;
     uint32_t refill = armm_refill(core, decoded->target), target = offset_of(core, to);
     uint32_t near =
         is_in_place(core, op) ? target - offset_of(core, op) : target; /* see NEAR in armm_loop.h */
@@ -730,8 +730,8 @@ static void put_ends(oak_core *core)
             core->natural[k] = ARMM_OP_OUTSIDE;
         }
     }
-    core->ops[core->slots - 1] = (armm_op){.handler = ARMM_OP_OUTSIDE, .step = STEP};
-    core->natural[core->slots - 1] = ARMM_OP_OUTSIDE;
+    core->ops[core->kit.slots - 1] = (armm_op){.handler = ARMM_OP_OUTSIDE, .step = STEP};
+    core->natural[core->kit.slots - 1] = ARMM_OP_OUTSIDE;
 }
 
 void armm_forget_singles(oak_core *core)
@@ -744,7 +744,7 @@ void armm_fold_counts(oak_core *core)
     if (!core->kit.counting) return;
     OAK_INVARIANT(core->kit.counts && core->kit.tallies.at);
     core->kit.counting = false;
-    for (uint32_t start = 0; start < core->slots; start++) {
+    for (uint32_t start = 0; start < core->kit.slots; start++) {
         armm_counted *counted = (armm_counted *)(void *)(core->kit.counts + start * sizeof(armm_op));
         uint64_t times = (uint64_t)counted->entered;
         if (counted->more) oak_tallies_add(&core->kit.tallies, start, 0, (uint64_t)counted->more);
@@ -767,7 +767,7 @@ void armm_forget(oak_core *core)
 {
     armm_fold_counts(core);
     armm_forget_singles(core);
-    if (core->kit.decoded) forget_slots(core, 0, core->slots);
+    if (core->kit.decoded) forget_slots(core, 0, core->kit.slots);
     core->kit.decoded = false;
     put_ends(core);
     core->shadow_count = 0;
@@ -795,7 +795,7 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
 {
     armm_op *op = armm_op_at(core, address & ~(uint32_t)1);
     uint32_t slot = (uint32_t)(op - core->ops);
-    if (slot == core->slots - 1) return OAK_OUT_OF_RANGE;
+    if (slot == core->kit.slots - 1) return OAK_OUT_OF_RANGE;
     core->kit.stop_at[slot] = on;
     for (uint32_t back = 1; back <= 2 && back <= slot; back++) { /* what was one with it stands alone again */
         uint32_t before = slot - back;

@@ -161,6 +161,14 @@ static inline bool kit_overlaps(uint32_t begin, uint32_t size, const kit_reach *
 {
     return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
 }
+/* Does it reach what one of them wants, with the bank that is selected? */
+static inline bool kit_meets(const oak_core *core, const kit_wanted *want, const kit_reach *one)
+{
+    uint32_t bank = want->banks ? kit_look(core)->arch->bank(core) : 0;
+    return kit_wants(&want->cells, one) && kit_overlaps(want->cells.address + bank, want->cells.size, one);
+}
+/* The cells that a register is, NULL where it is none. */
+const oak_register_cells *kit_cells_of(const oak_architecture *about, unsigned reg);
 /* What the instruction at an address reaches with what is in the registers now, and what entering a handler does; at most
  * KIT_MOST_REACHED. */
 unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list);

@@ -33,19 +33,23 @@ static bool named_register(const oak_architecture *about, const char *name, size
     return false;
 }
 
-/* The cells that a register is, where it is some: in the first bank. */
+const oak_register_cells *kit_cells_of(const oak_architecture *about, unsigned reg)
+{
+    for (unsigned i = 0; i < about->cells_count; i++)
+        if (about->cells[i].reg == reg) return &about->cells[i];
+    return NULL;
+}
+
+/* A register as the cells it is, where it is some: in the first bank. */
 static void lay(const oak_architecture *about, kit_reach *one)
 {
-    for (unsigned i = 0; !one->space && i < about->cells_count; i++) {
-        const oak_register_cells *cells = &about->cells[i];
-        if (cells->reg != one->address) continue;
-        one->space = cells->space;
-        one->address = cells->address;
-        one->size = cells->size;
-        one->known = !cells->banks;
-        one->banks = cells->banks, one->stride = cells->stride;
-        return;
-    }
+    const oak_register_cells *cells = kit_cells_of(about, one->address);
+    if (!cells) return;
+    one->space = cells->space;
+    one->address = cells->address;
+    one->size = cells->size;
+    one->known = !cells->banks;
+    one->banks = cells->banks, one->stride = cells->stride;
 }
 
 /* The instruction at an address as it was decoded, out of memory. */
@@ -235,11 +239,8 @@ static void choose(const oak_core *core, struct kit_known *known)
 static bool is_watched(const oak_core *core, const kit_reach *one)
 {
     const kit_core *kit = kit_look(core);
-    for (const kit_wanted *want = kit->watched; want < kit->watched + kit->watched_count; want++) {
-        uint32_t bank = want->banks ? kit->arch->bank(core) : 0;
-        if (kit_wants(&want->cells, one) && kit_overlaps(want->cells.address + bank, want->cells.size, one))
-            return true;
-    }
+    for (const kit_wanted *want = kit->watched; want < kit->watched + kit->watched_count; want++)
+        if (kit_meets(core, want, one)) return true;
     return false;
 }
 

@@ -16,13 +16,10 @@ static bool register_lies(const oak_architecture *about, kit_wanted *one)
     oak_watched *cells = &one->cells;
     if (cells->address >= about->register_count || cells->address == about->pc_register) return false;
     cells->size = 1;
-    for (unsigned i = 0; i < about->cells_count; i++) {
-        const oak_register_cells *lies = &about->cells[i];
-        if (lies->reg != cells->address) continue;
-        *cells = (oak_watched){lies->space, cells->accesses, cells->bits, lies->address, lies->size};
-        one->banks = lies->banks, one->stride = lies->stride;
-        break;
-    }
+    const oak_register_cells *lies = kit_cells_of(about, cells->address);
+    if (!lies) return true;
+    *cells = (oak_watched){lies->space, cells->accesses, cells->bits, lies->address, lies->size};
+    one->banks = lies->banks, one->stride = lies->stride;
     return true;
 }
 
@@ -97,20 +94,13 @@ uint16_t kit_may_change(const oak_core *core, uint32_t pc)
     return (uint16_t)which;
 }
 
-/* Where the cells of one of those watched begin now, with the bank that is selected. */
-static uint32_t begin_of(const oak_core *core, const kit_wanted *one)
-{
-    return one->cells.address + (one->banks ? kit_look(core)->arch->bank(core) : 0);
-}
-
 /* Somebody reaches these cells, by the instruction at `pc`. */
 static void note(oak_core *core, const kit_reach *one, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
     for (unsigned w = 0; w < kit->watched_count; w++) {
         const oak_watched *watched = &kit->watched[w].cells;
-        if (!kit_wants(watched, one) || !kit_overlaps(begin_of(core, &kit->watched[w]), watched->size, one))
-            continue;
+        if (!kit_meets(core, &kit->watched[w], one)) continue;
         if (watched->accesses & one->accesses) kit->watch_hits |= (uint32_t)1 << w, kit->watch_pc = pc;
         if (!(watched->accesses & OAK_ACCESS_CHANGE)) continue;
         for (uint32_t at = one->address; at < one->address + one->size; at++) {
