@@ -46,7 +46,9 @@ typedef struct oak_flag_info {
     uint8_t follows; /* the register whose value it is worked out from, whoever writes that; 0: it is kept */
 } oak_flag_info;
 
-/* A register that is also cells of memory: reading and writing these is reading and writing it. */
+/* A register that is also cells of memory: reading and writing these is reading and writing it. In the space OAK_REGISTER_FILE they are
+ * bytes of no memory: registers that are parts of others share them. */
+enum { OAK_REGISTER_FILE = 255 };
 typedef struct oak_register_cells {
     uint8_t reg, space, size; /* size: cells */
     uint8_t banks, stride;    /* it is one of so many, so far from each other; 0: always the same */
@@ -78,6 +80,7 @@ typedef struct oak_architecture {
     uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
     uint8_t vector_first;   /* interrupt n is taken at vector_first + n * vector_step */
     uint8_t vector_step;
+    const uint16_t *vector_list; /* where they are, of each line, when they are not evenly spaced */
     uint8_t own_lines;      /* lines of the core, where no controller of the part has them */
     uint8_t own_exceptions; /* numbers below this are the core's own, not lines of the part */
     uint8_t code_bit; /* set in the address of code when it is kept in a register or a vector; 0: none */
@@ -95,6 +98,19 @@ typedef struct oak_architecture {
     unsigned flag_count;
     unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
+
+/* The vector of a line. */
+static inline uint32_t oak_vector_of(const oak_architecture *about, unsigned line)
+{
+    return about->vector_list ? about->vector_list[line] : about->vector_first + line * about->vector_step;
+}
+/* Whether one of so many lines has its vector at an address. */
+static inline bool oak_is_vector(const oak_architecture *about, unsigned lines, uint32_t address)
+{
+    for (unsigned line = 0; line < lines; line++)
+        if (oak_vector_of(about, line) == address) return true;
+    return false;
+}
 
 /* Bytes that what one address of a space names takes in an image, and where it is read and written. */
 static inline unsigned oak_unit_bytes(const oak_architecture *about, unsigned space)

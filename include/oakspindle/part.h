@@ -85,15 +85,18 @@ typedef enum oak_block_kind {
     OAK_BLOCK_TIMER_PAIR,
     OAK_BLOCK_CAPTURE_TIMER,
     OAK_BLOCK_EDGE_INPUTS,
-    OAK_BLOCK_FRAMED_SERIAL
+    OAK_BLOCK_FRAMED_SERIAL,
+    OAK_BLOCK_HANDSHAKE,
+    OAK_BLOCK_DOWN_COUNTER,
+    OAK_BLOCK_WIRED_LINE
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_FRAMED_SERIAL + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_WIRED_LINE + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
     OAK_MOST_ROLES = 64,
-    OAK_MOST_USES = 4 /* pins that a block listens to or drives */
+    OAK_MOST_USES = 5 /* pins that a block listens to or drives */
 };
 
 typedef struct oak_part_role {

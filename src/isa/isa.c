@@ -46,7 +46,13 @@ bool oak_remedy_for(const oak_remedy *remedies, const char *letters, size_t kind
     return false;
 }
 
-/* The letters of a field, counted over the whole pattern, give its width; the first letter met is its highest bit. */
+static bool is_capital(char c)
+{
+    return c >= 'A' && c <= 'Z';
+}
+
+/* The letters of a field, counted over the whole pattern, give its width; the first letter met is its highest bit. A capital
+ * stands for a bit above all those of the small letter: of a number whose low byte comes first. */
 void oak_pattern_compile(const char *bits, oak_pattern *pattern)
 {
     unsigned width_left[128] = {0}, length = 0;
@@ -56,6 +62,8 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
         length++;
         width_left[*p & 127]++;
     }
+    for (char capital = 'A'; capital <= 'Z'; capital++)
+        if (width_left[(unsigned)capital]) width_left[(unsigned)capital] += width_left[oak_lower(capital) & 127];
     OAK_INVARIANT(length % 8 == 0 && length <= 8 * OAK_LONGEST_INSN);
     pattern->size = (uint8_t)(length / 8);
     for (const char *p = bits; *p; p++) {
@@ -69,11 +77,13 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
         unsigned field_bit = --width_left[*p & 127];
         struct oak_pattern_piece *piece =
             pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
-        bool goes_on = pattern->piece_count && piece->letter == *p && piece->word_bit == length + 1;
+        char letter = is_capital(*p) ? oak_lower(*p) : *p;
+        bool goes_on = pattern->piece_count && piece->letter == letter && piece->word_bit == length + 1 &&
+                       piece->field_bit == field_bit + 1;
         if (!goes_on) {
             OAK_INVARIANT(pattern->piece_count < OAK_MOST_PIECES);
             piece = pattern->piece + pattern->piece_count++;
-            *piece = (struct oak_pattern_piece){.letter = *p};
+            *piece = (struct oak_pattern_piece){.letter = letter};
         }
         piece->field_bit = (uint8_t)field_bit;
         piece->word_bit = (uint8_t)length;

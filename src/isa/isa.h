@@ -232,6 +232,7 @@ typedef struct oak_core_setup {
     void (*reset_devices)(void *machine);
     /* What a core must know of its part. */
     unsigned interrupt_count, priority_bits;
+    uint32_t lines; /* on which a device can ask, a bit each, of the first 32 */
 } oak_core_setup;
 
 typedef struct oak_core oak_core; /* each architecture's own */

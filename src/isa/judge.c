@@ -53,7 +53,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host)
 {
     oak_judged_value *value = &judged->value[number];
-    bool high_first = oak_is_high_first(&judged->isa->about, value->cells.space);
+    bool high_first = value->cells.space && oak_is_high_first(&judged->isa->about, value->cells.space);
     value->at = at;
     value->bytes = (uint8_t)bytes;
     if (bytes == 1) value->kind = OAK_JUDGED_BYTE;

@@ -9,6 +9,7 @@ enum { OAK_MOST_SERVED = 96, OAK_MOST_NESTED = 32 };
 
 typedef struct oak_service_log {
     uint64_t count[OAK_MOST_SERVED], cycles[OAK_MOST_SERVED], longest[OAK_MOST_SERVED];
+    uint32_t vector[OAK_MOST_SERVED]; /* where it was entered last */
     struct {
         uint16_t number;
         uint64_t entered; /* later by what inner ones took */
@@ -16,14 +17,16 @@ typedef struct oak_service_log {
     unsigned depth;
 } oak_service_log;
 
-static inline void oak_service_enter(oak_service_log *log, unsigned number, uint64_t now)
+static inline void oak_service_enter(oak_service_log *log, unsigned number, uint32_t vector, uint64_t now)
 {
     if (log->depth < OAK_MOST_NESTED) {
         log->under_way[log->depth].number = (uint16_t)number;
         log->under_way[log->depth].entered = now;
     }
     log->depth++;
-    if (number < OAK_MOST_SERVED) log->count[number]++;
+    if (number >= OAK_MOST_SERVED) return;
+    log->count[number]++;
+    log->vector[number] = vector;
 }
 
 static inline void oak_service_leave(oak_service_log *log, uint64_t now)

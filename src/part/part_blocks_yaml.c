@@ -386,15 +386,19 @@ static bool check_vector(part_file *file, yaml_node_t *map, const oak_part_vecto
     const oak_part *part = &b->box->part;
     const oak_architecture *about = part->architecture;
     unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
-    uint32_t last = about->vector_first + (lines ? lines - 1 : 0) * about->vector_step,
-             step = about->vector_step;
     bool begins = !about->vector_bytes && !vector->address; /* where execution starts */
-    bool right = begins || (vector->address >= about->vector_first && vector->address <= last &&
-                            (vector->address - about->vector_first) % step == 0);
-    if (!right) {
+    if (!begins && !oak_is_vector(about, lines ? lines : 1, vector->address)) {
         char hint[120];
-        oak_format(hint, sizeof hint, "Vectors of %s lie at 0x%02x and each %u behind it, up to 0x%02x.",
-                   about->name, about->vector_first, (unsigned)step, (unsigned)last);
+        if (about->vector_list) {
+            oak_format(hint, sizeof hint, "Vectors of %s lie at", about->name);
+            for (unsigned line = 0; line < lines; line++)
+                if (!line || oak_vector_of(about, line) != oak_vector_of(about, line - 1))
+                    oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s 0x%02x",
+                           line ? "," : "", (unsigned)oak_vector_of(about, line));
+        } else
+            oak_format(hint, sizeof hint, "Vectors of %s lie at 0x%02x and each %u behind it, up to 0x%02x.",
+                       about->name, about->vector_first, (unsigned)about->vector_step,
+                       (unsigned)oak_vector_of(about, lines ? lines - 1 : 0));
         REFUSE_AT(file, part_member(file, map, "at"), "part-value", hint,
                   "the core has no vector at 0x%04x: `%s` would never be taken", (unsigned)vector->address,
                   vector->name);

@@ -39,7 +39,9 @@
     X(OAK_SERIAL_RECEIVED, "received")                                                                       \
     X(OAK_SERIAL_OVERRUN, "overrun")                                                                         \
     X(OAK_SERIAL_ROOM_INTERRUPT, "room-interrupt")                                                           \
-    X(OAK_SERIAL_RECEIVED_INTERRUPT, "received-interrupt")
+    X(OAK_SERIAL_RECEIVED_INTERRUPT, "received-interrupt")                                                  \
+    X(OAK_SERIAL_DIVISOR_LOW, "divisor-low")                                                                \
+    X(OAK_SERIAL_DIVISOR_HIGH, "divisor-high")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -90,6 +92,27 @@
     X(OAK_FRAMED_DATA, "data")                                                                               \
     X(OAK_FRAMED_DOUBLE, "double")
 
+#define OAK_HANDSHAKE_ROLES(X)                                                                              \
+    X(OAK_HANDSHAKE_OUTPUT, "output")                                                                       \
+    X(OAK_HANDSHAKE_INPUT, "input")                                                                         \
+    X(OAK_HANDSHAKE_STROBED, "strobed")                                                                     \
+    X(OAK_HANDSHAKE_FULL, "full")                                                                           \
+    X(OAK_HANDSHAKE_WAITING, "waiting")                                                                     \
+    X(OAK_HANDSHAKE_WAS_TAKEN, "was-taken")                                                                 \
+    X(OAK_HANDSHAKE_FULL_INTERRUPT, "full-interrupt")                                                       \
+    X(OAK_HANDSHAKE_TAKEN_INTERRUPT, "taken-interrupt")
+#define OAK_DOWN_ROLES(X)                                                                                   \
+    X(OAK_DOWN_RUN, "run")                                                                                  \
+    X(OAK_DOWN_EDGES, "edges")                                                                              \
+    X(OAK_DOWN_SLOW, "slow")                                                                                \
+    X(OAK_DOWN_PRESCALE, "prescale")                                                                        \
+    X(OAK_DOWN_RELOAD, "reload")                                                                            \
+    X(OAK_DOWN_COUNT, "count")                                                                              \
+    X(OAK_DOWN_ZERO, "zero")                                                                                \
+    X(OAK_DOWN_INTERRUPT, "interrupt")
+#define OAK_WIRED_ROLES(X)                                                                                  \
+    X(OAK_WIRED_ASKS, "asks")
+
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
 enum oak_timer_role { OAK_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_TIMER_ROLE_COUNT };
@@ -99,6 +122,9 @@ enum oak_pair_role { OAK_PAIR_ROLES(OAK_ROLE_NUMBER) OAK_PAIR_ROLE_COUNT };
 enum oak_capture_role { OAK_CAPTURE_ROLES(OAK_ROLE_NUMBER) OAK_CAPTURE_ROLE_COUNT };
 enum oak_edge_role { OAK_EDGE_ROLES(OAK_ROLE_NUMBER) OAK_EDGE_ROLE_COUNT };
 enum oak_framed_role { OAK_FRAMED_ROLES(OAK_ROLE_NUMBER) OAK_FRAMED_ROLE_COUNT };
+enum oak_handshake_role { OAK_HANDSHAKE_ROLES(OAK_ROLE_NUMBER) OAK_HANDSHAKE_ROLE_COUNT };
+enum oak_down_role { OAK_DOWN_ROLES(OAK_ROLE_NUMBER) OAK_DOWN_ROLE_COUNT };
+enum oak_wired_role { OAK_WIRED_ROLES(OAK_ROLE_NUMBER) OAK_WIRED_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -107,6 +133,15 @@ enum oak_pair_use { OAK_PAIR_COUNT_0, OAK_PAIR_COUNT_1, OAK_PAIR_OPEN_0, OAK_PAI
 enum oak_capture_use { OAK_CAPTURE_COUNT, OAK_CAPTURE_TRIGGER };
 enum oak_edge_use { OAK_EDGE_INPUT_0, OAK_EDGE_INPUT_1 };
 enum oak_framed_use { OAK_FRAMED_RECEIVE_PIN, OAK_FRAMED_SEND_PIN };
+enum oak_handshake_use {
+    OAK_HANDSHAKE_PINS, /* the first of eight */
+    OAK_HANDSHAKE_STROBE,
+    OAK_HANDSHAKE_FREE,
+    OAK_HANDSHAKE_OFFER,
+    OAK_HANDSHAKE_TAKEN
+};
+enum oak_down_use { OAK_DOWN_COUNT_PIN, OAK_DOWN_PULSE_PIN };
+enum oak_wired_use { OAK_WIRED_PIN };
 
 typedef struct oak_timer {
     bool running, drives, overflow, match, overflow_interrupt, match_interrupt;
@@ -194,6 +229,20 @@ typedef struct oak_framed_serial {
     uint8_t sending_byte;
 } oak_framed_serial;
 
+typedef struct oak_handshake {
+    bool strobed, full, offered, was_taken, full_interrupt, taken_interrupt;
+    bool seen_strobe, seen_taken;
+    uint8_t kept, output;
+} oak_handshake;
+
+typedef struct oak_down_counter {
+    bool running, edges, slow, zero, interrupt;
+    bool level, seen; /* of the pin that is turned over, and of the one whose edges count */
+    uint32_t prescale, reload;
+    uint32_t count; /* at the cycle `since` */
+    uint64_t since;
+} oak_down_counter;
+
 typedef struct oak_watchdog {
     bool running;
     uint32_t period;
@@ -232,6 +281,8 @@ struct oak_block {
         oak_capture_timer capture;
         oak_edge_inputs edges;
         oak_framed_serial framed;
+        oak_handshake handshake;
+        oak_down_counter down;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -261,7 +312,8 @@ typedef struct oak_block_ops {
     }
 
 extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block,
-    oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block;
+    oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
+    oak_handshake_block, oak_down_counter_block, oak_wired_line_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -272,7 +324,10 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_TIMER_PAIR] = &oak_timer_pair_block,
                                                [OAK_BLOCK_CAPTURE_TIMER] = &oak_capture_timer_block,
                                                [OAK_BLOCK_EDGE_INPUTS] = &oak_edge_inputs_block,
-                                               [OAK_BLOCK_FRAMED_SERIAL] = &oak_framed_serial_block};
+                                               [OAK_BLOCK_FRAMED_SERIAL] = &oak_framed_serial_block,
+                                               [OAK_BLOCK_HANDSHAKE] = &oak_handshake_block,
+                                               [OAK_BLOCK_DOWN_COUNTER] = &oak_down_counter_block,
+                                               [OAK_BLOCK_WIRED_LINE] = &oak_wired_line_block};
     return all[block->about->kind];
 }
 

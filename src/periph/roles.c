@@ -13,6 +13,9 @@ static const char *const pair_roles[] = {OAK_PAIR_ROLES(ROLE) NULL};
 static const char *const capture_roles[] = {OAK_CAPTURE_ROLES(ROLE) NULL};
 static const char *const edge_roles[] = {OAK_EDGE_ROLES(ROLE) NULL};
 static const char *const framed_roles[] = {OAK_FRAMED_ROLES(ROLE) NULL};
+static const char *const handshake_roles[] = {OAK_HANDSHAKE_ROLES(ROLE) NULL};
+static const char *const down_roles[] = {OAK_DOWN_ROLES(ROLE) NULL};
+static const char *const wired_roles[] = {OAK_WIRED_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -35,6 +38,14 @@ static const struct kind {
         {"edge-inputs", edge_roles, OAK_EDGE_ROLE_COUNT, {"input-0", "input-1"}, {NULL}},
     [OAK_BLOCK_FRAMED_SERIAL] =
         {"framed-serial", framed_roles, OAK_FRAMED_ROLE_COUNT, {"receive", "send"}, {"data"}},
+    [OAK_BLOCK_HANDSHAKE] = {"handshake",
+                             handshake_roles,
+                             OAK_HANDSHAKE_ROLE_COUNT,
+                             {"pins", "strobe", "free", "offer", "taken"},
+                             {NULL}},
+    [OAK_BLOCK_DOWN_COUNTER] =
+        {"down-counter", down_roles, OAK_DOWN_ROLE_COUNT, {"count", "pulse"}, {"run", "reload"}},
+    [OAK_BLOCK_WIRED_LINE] = {"wired-line", wired_roles, OAK_WIRED_ROLE_COUNT, {"pin"}, {NULL}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

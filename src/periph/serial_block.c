@@ -64,7 +64,7 @@ static void begin(oak_block *block, uint8_t byte, uint64_t now)
     oak_serial *serial = &block->as.serial;
     serial->shifter = byte;
     serial->shifting = true;
-    serial->length = serial->divisor;
+    serial->length = serial->divisor ? serial->divisor : 1;
     serial->done = now + (uint64_t)BITS * serial->length;
     serial->bit = 0;
 }
@@ -126,7 +126,7 @@ static void pins(oak_block *block, uint64_t now)
     if (!serial->running || serial->receiving || !before || serial->line_high) return;
     serial->receiving = true;
     serial->in_bit = serial->in_byte = 0;
-    serial->in_length = serial->divisor;
+    serial->in_length = serial->divisor ? serial->divisor : 1;
     serial->in_began = now;
 }
 
@@ -158,6 +158,8 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_SERIAL_RUN: return serial->running;
     case OAK_SERIAL_DATA: return serial->data;
     case OAK_SERIAL_DIVISOR: return serial->divisor;
+    case OAK_SERIAL_DIVISOR_LOW: return serial->divisor & 0xFF;
+    case OAK_SERIAL_DIVISOR_HIGH: return serial->divisor >> 8 & 0xFF;
     case OAK_SERIAL_ROOM: return !serial->holding;
     case OAK_SERIAL_SENT: return !serial->shifting;
     case OAK_SERIAL_RECEIVED: return serial->received;
@@ -176,6 +178,10 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         if (!serial->shifting) put(block, true, now);
         break;
     case OAK_SERIAL_DIVISOR: serial->divisor = value ? value : 1; break;
+    case OAK_SERIAL_DIVISOR_LOW: /* of registers of 8 bits; what is in both counts */
+        serial->divisor = (serial->divisor & 0xFF00) | (value & 0xFF);
+        break;
+    case OAK_SERIAL_DIVISOR_HIGH: serial->divisor = (serial->divisor & 0xFF) | (value & 0xFF) << 8; break;
     case OAK_SERIAL_DATA:
         if (!serial->running) break;
         if (serial->shifting) { /* a byte that waits already is lost, as on the chip */

@@ -69,7 +69,7 @@ static void find_entries(oak_session *session)
         about->vector_bytes ? about->own_exceptions + session->part->interrupt_lines : about->own_lines + 1u;
     for (unsigned number = 0; number < numbers; number++) {
         unsigned asked = about->vector_bytes ? number : number - 1;
-        uint32_t vector = number ? about->vector_first + asked * about->vector_step : 0;
+        uint32_t vector = number ? oak_vector_of(about, asked) : 0;
         if (about->vector_bytes) add_entry(session, word_at(session, vector) & ~(uint32_t)1);
         else if (session_decode(session, vector, &decoded) == OAK_OK) {
             /* A handler begins there when nothing else runs on into it. */

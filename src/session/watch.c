@@ -43,9 +43,7 @@ static oak_status read_handler(oak_session *session, watch_record *one, const oa
     one->cells.address = (uint32_t)reading.value;
     const oak_architecture *about = part->architecture;
     unsigned lines = about->vector_bytes ? about->own_exceptions + part->interrupt_lines : about->own_lines;
-    uint32_t behind = one->cells.address - about->vector_first;
-    if (reading.value >= about->vector_first && reading.value <= UINT32_MAX &&
-        behind % about->vector_step == 0 && behind / about->vector_step < lines)
+    if (reading.value >= 0 && reading.value <= UINT32_MAX && oak_is_vector(about, lines, one->cells.address))
         return OAK_OK;
     for (unsigned i = 0; i < part->vector_count && oak_length(hint) < sizeof hint - 40; i++)
         if (!part->vectors[i].is_value && part->vectors[i].address >= about->vector_first)

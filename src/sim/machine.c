@@ -240,6 +240,11 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .resets_at = sim_resets_at,
                             .interrupt_count = part->interrupt_lines,
                             .priority_bits = part->priority_bits};
+    for (unsigned i = 0; i < part->block_count; i++)
+        for (unsigned second = 0; second < 2; second++) {
+            unsigned line = second ? part->blocks[i].second_interrupt : part->blocks[i].interrupt;
+            if (line < 32) setup.lines |= (uint32_t)1 << line;
+        }
     oak_status status = isa->open(host, &machine->tables);
     if (!status) status = isa->core->create(machine->tables, &setup, &machine->core);
     if (status) {

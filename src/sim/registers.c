@@ -212,8 +212,11 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
         if (!looking && block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_INPUT)
             check_floating(machine, block->about->pin, 0, true, now);
         value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
-        bool takes = !looking && block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA;
-        if (takes) ops->set(block, OAK_SERIAL_RECEIVED, 1, now); /* reading takes the byte */
+        if (looking) continue; /* else reading takes the byte */
+        if (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA)
+            ops->set(block, OAK_SERIAL_RECEIVED, 1, now);
+        if (block->about->kind == OAK_BLOCK_HANDSHAKE && role->role == OAK_HANDSHAKE_INPUT)
+            ops->set(block, OAK_HANDSHAKE_FULL, 1, now);
     }
     return value;
 }

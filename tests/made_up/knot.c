@@ -32,8 +32,8 @@ extern const oak_isa oak_isa_knot;
     R(W, "w", 8, "working register", false, 0, KIT_AT(w))                                                     \
     R(D, "d", 16, "double register", false, 0, KIT_AT(d))                                                     \
     R(P, "p", 24, "pointer", false, KNOT_WIDE, KIT_AT(p))                                                     \
-    R(DL, "dl", 8, "its low half", true, 0, {offsetof(oak_core, d), 1})                                      \
-    R(DH, "dh", 8, "its high half", true, 0, {offsetof(oak_core, d) + 1, 1})                                 \
+    R(DL, "dl", 8, "its low half", true, 0, {offsetof(oak_core, d), 1, false})                                      \
+    R(DH, "dh", 8, "its high half", true, 0, {offsetof(oak_core, d) + 1, 1, false})                                 \
     R(C, "cf", 1, "carry", false, 0, KIT_AT(c))                                                               \
     R(BK, "bk", 1, "bank", false, 0, KIT_AT(bk))                                                              \
     R(SP, "sp", 3, "levels in use", false, 0, KIT_AT(sp))                                                     \
@@ -52,19 +52,19 @@ static const char *const halves[] = {"dl", "dh", NULL}, *const conditions[] = {"
                          *const pointers[] = {"p", NULL};
 /* clang-format off */
 static const kit_class classes[] = {
-    /*          shape   names       letter value kind           space      touches          cells window points */
-    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false},
-    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false},
-    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false},
-    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false},
-    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false},
-    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false},
-    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false},
-    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false},
-    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false},
-    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false},
-    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false},
-    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false},
+    /*          shape   names       letter value kind           space      touches          cells window points shift */
+    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false, 0},
+    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false, 0},
+    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false, 0},
+    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false, 0},
+    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false, 0},
+    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false, 0},
+    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false, 0},
+    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0},
+    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false, 0},
+    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false, 0},
+    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false, 0},
+    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false, 0},
     {0}};
 /* clang-format on */
 static const kit_choice choices[] = {{"gosub", "call lcall"}, {0}};
@@ -106,7 +106,7 @@ static bool take_interrupt(oak_core *core)
         core->stk[core->sp++] = (uint16_t)core->kit.pc;
         core->serving = (uint8_t)(n + 1);
         core->sleeping = false;
-        oak_service_enter(&core->kit.log, n + 1, core->kit.time.cycles);
+        oak_service_enter(&core->kit.log, n + 1, 4 + 4 * n, core->kit.time.cycles);
         core->kit.pc = 4 + 4 * n;
         core->kit.time.cycles += 2;
         if (core->kit.observed) kit_watch_end(core);

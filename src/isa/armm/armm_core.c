@@ -519,7 +519,7 @@ static unsigned asleep(oak_core *core)
     return 0;
 }
 
-static uint32_t round_of(const oak_core *core)
+static uint32_t round_of(oak_core *core)
 {
     return 1 + armm_refill(core, core->kit.pc);
 }

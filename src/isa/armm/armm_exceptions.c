@@ -187,7 +187,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     core->r[ARMM_SP] = to;
     armm_pushed(core, sp, to);
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
-    oak_service_enter(&core->kit.log, number, core->kit.time.cycles);
+    oak_service_enter(&core->kit.log, number, 4 * number, core->kit.time.cycles);
     core->kit.time.cycles += core->v7 ? 12 : 16;
     become_handler(core, number, exc_return, handler);
     return !core->fault_unhandled;
@@ -247,7 +247,7 @@ void armm_write_control(oak_core *core, uint32_t value)
 static void chain(oak_core *core, unsigned next, uint32_t exc_return, uint32_t handler, uint32_t *cycles)
 {
     oak_service_leave(&core->kit.log, core->ends + *cycles);
-    oak_service_enter(&core->kit.log, next, core->ends + *cycles);
+    oak_service_enter(&core->kit.log, next, 4 * next, core->ends + *cycles);
     *cycles += core->v7 ? 6 : 10;
     become_handler(core, next, exc_return, handler);
     core->kit.attention = true;

@@ -36,6 +36,7 @@ void kit_destroy(oak_core *core)
     if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
     size_t laid_out = ops_size(kit) + row_size(kit) + kit->arch->code_span;
     if (kit->ops) host->resize(host->context, kit->ops, laid_out, 0);
+    if (kit->guard) host->resize(host->context, kit->guard, kit->arch->code_span, 0);
     host->resize(host->context, core, kit->arch->core_size, 0);
 }
 
@@ -53,7 +54,8 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     *result = core;
     if (arch->op_bytes) return OAK_OK;
     kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + arch->code_span); /* in one piece */
-    if (!kit->ops) {
+    if (arch->guarded) kit->guard = oak_take_zeroed(host, arch->code_span);
+    if (!kit->ops || (arch->guarded && !kit->guard)) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
@@ -62,14 +64,28 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     return OAK_OK;
 }
 
+static kit_space *free_stretch(oak_core *core, unsigned number)
+{
+    kit_space *space = &kit_of(core)->space[number];
+    for (unsigned i = KIT_MOST_SPACES; space->size; i++) { /* one more of this space */
+        if (i == KIT_MOST_STRETCHES) return NULL;
+        space = &kit_of(core)->space[i];
+    }
+    return space;
+}
+
+bool kit_put_space(oak_core *core, kit_space space)
+{
+    kit_space *at = free_stretch(core, space.number);
+    if (at) *at = space;
+    return at != NULL;
+}
+
 bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t size, uint8_t fill, bool keeps)
 {
     const oak_host *host = kit_of(core)->setup.host;
-    kit_space *space = &kit_of(core)->space[number];
-    for (unsigned i = KIT_MOST_SPACES; space->size; i++) { /* one more of this space */
-        if (i == KIT_MOST_STRETCHES) return false;
-        space = &kit_of(core)->space[i];
-    }
+    kit_space *space = free_stretch(core, number);
+    if (!space) return false;
     *space = (kit_space){.number = (uint8_t)number, .first = first, .size = size, .owned = true};
     space->unit = (uint8_t)oak_unit_bytes(&kit_of(core)->arch->isa->about, number);
     if (!size) return true;
@@ -96,6 +112,14 @@ static bool take_special(oak_core *core, unsigned number)
     return kit->space[number].present != NULL;
 }
 
+bool kit_take_specials(oak_core *core)
+{
+    const oak_architecture *about = &kit_of(core)->arch->isa->about;
+    for (unsigned i = 1; i < about->space_count; i++)
+        if (about->spaces[i].special && !about->spaces[i].of_bits && !take_special(core, i)) return false;
+    return true;
+}
+
 oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
                             oak_core **result)
 {
@@ -109,9 +133,7 @@ oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tables *tables, 
         bool code = memory->space == about->code_space;
         taken = kit_take_space(core, memory->space, memory->base, memory->size, code ? 0xFF : 0, code);
     }
-    for (unsigned i = 1; i < about->space_count && taken; i++)
-        if (about->spaces[i].special && !about->spaces[i].of_bits) taken = take_special(core, i);
-    if (!taken) {
+    if (!taken || !kit_take_specials(core)) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
@@ -212,12 +234,14 @@ void kit_reset(oak_core *core)
     kit->log = (oak_service_log){0};
     kit_fold_counts(core);
     oak_tallies_clear(&kit->tallies);
+    kit_guard_lay(core);
     kit->arch->reset(core);
 }
 
 void kit_begin(oak_core *core)
 {
     kit_lay_out(core);
+    kit_guard_lay(core);
     kit_of(core)->arch->reset(core); /* everything else is 0 as it was made */
 }
 
@@ -231,6 +255,7 @@ oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, s
     const kit_space *space = kit_stretch(core, code, address);
     if (space->known)
         memset(space->known + (address - space->first), 1, (count + unit_of(space) - 1) / unit_of(space));
+    kit_guard_written(core, address, count);
     if (kit->decoded) kit_forget(core);
     return OAK_OK;
 }
@@ -271,6 +296,7 @@ oak_status kit_write_memory(oak_core *core, unsigned space, uint32_t address, co
     }
     unsigned bits = kit->arch->isa->about.spaces[space].unit_bits;
     if (!is_special(kit, space)) {
+        if (space == kit->arch->isa->about.code_space) kit_guard_written(core, address, count);
         for (size_t i = 0; i < count; i++)
             to[i] = (uint8_t)(bits && bits < 8 ? bytes[i] & ((1u << bits) - 1) : bytes[i]);
         return OAK_OK;
@@ -303,6 +329,10 @@ void kit_tape(oak_core *core, oak_tape *tape)
     for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++)
         if (kit->space[i].owned && kit->space[i].cells && !kit->space[i].known)
             oak_tape_piece(tape, kit->space[i].cells, (size_t)kit->space[i].size * kit->space[i].unit);
+    if (kit->guard) {
+        oak_tape_piece(tape, kit->guard, arch->code_span);
+        if (!tape->saves && tape->at && kit->decoded) kit_forget(core); /* what was code may be other code now */
+    }
     size_t taken_back = oak_edits_tape(&kit->edits, tape);
     if (taken_back) kit_forget(core);
     while (taken_back--) {

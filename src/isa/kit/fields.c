@@ -43,9 +43,10 @@ void kit_show_value(const oak_value *value, char *text, size_t room)
     else oak_format(text, room, "0x%02llx", (unsigned long long)value->number);
 }
 
+/* Bits of the value, with those below its field. */
 static unsigned width_of(const encoder *self)
 {
-    return oak_pattern_width(self->pattern, self->class->value);
+    return oak_pattern_width(self->pattern, self->class->value) + self->class->shift;
 }
 
 static oak_status out_of_range(encoder *self, int64_t least, int64_t most)
@@ -59,6 +60,14 @@ static oak_status out_of_range(encoder *self, int64_t least, int64_t most)
         if (width == 8) HINT(self, "Take one byte of it: low(…) or high(…).");
     } else
         SAY(self, "%s does not fit: from %lld to %lld is possible", text, (long long)least, (long long)most);
+    return refuse(self, "value-range");
+}
+
+static oak_status uneven(encoder *self)
+{
+    char text[120];
+    kit_show_number(self->value, text, sizeof text);
+    SAY(self, "%s is no multiple of %u", text, 1u << self->class->shift);
     return refuse(self, "value-range");
 }
 
@@ -97,8 +106,22 @@ static const char *opposite_of(const encoder *self)
     return NULL;
 }
 
+static const char *farther_than(const encoder *self)
+{
+    for (const kit_pair *one = self->tables->language->farther; one && one->a; one++)
+        if (oak_same(self->row->mnemonic, one->a)) return one->b;
+    return NULL;
+}
+
 static oak_status too_far(encoder *self, bool page)
 {
+    const char *farther = farther_than(self);
+    if (farther) {
+        HINT(self, "Write `%s` in place of `%s`: it reaches everything.", farther, self->row->mnemonic);
+        oak_format(self->why->edit, sizeof self->why->edit, "%s", farther);
+        self->why->has_edit = self->why->edit_word = self->why->edit_safe = true;
+        return refuse(self, "branch-reach");
+    }
     const char *name = self->value->name ? self->value->name : "target", *choice = choice_of(self);
     const char *jump = self->tables->language->jump, *opposite = opposite_of(self);
     if (choice)
@@ -216,7 +239,9 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
         if (class->field == KIT_NO_VALUE) continue;
         uint32_t field = 0;
         oak_status status = put_value(&self, &field);
+        if (!status && field & ((1u << class->shift) - 1)) status = uneven(&self);
         if (status) return status;
+        field >>= class->shift;
         word |= oak_pattern_put(&shape->pattern, class->value, field);
     }
     oak_lay_down(tables->language->isa, word, shape->pattern.size, bytes);

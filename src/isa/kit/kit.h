@@ -6,6 +6,7 @@
  *   ready.c      decoded operations, chains and their cost, stop points, forgetting
  *   run.c        the run around the loop: events, budgets, interrupts, parked, devices that end it
  *   cells.c      spaces as a table: programming, reading, writing, what came from outside, the tape, tallies
+ *   guard.c      code and data in one memory: what a store must look at, code that is overwritten
  *   watch.c      what an instruction reaches, what somebody wants to know of it
  *
  * Code is decoded when it is first reached, one operation for each address, so that a jump into the middle of an instruction works
@@ -66,6 +67,17 @@ typedef enum kit_exit {
     KIT_EXIT_HELP    /* the architecture's `help` is to look, before the same instruction is tried again */
 } kit_exit;
 
+/* Why a cell of a memory that holds code and data is not simply stored to, or read (KIT_GUARD_READS): of these a kit_core has a byte for each
+ * address of code, where the architecture says `guarded`. */
+enum {
+    KIT_GUARD_FIXED = 1,   /* it keeps its contents */
+    KIT_GUARD_ABSENT = 2,  /* it is not there */
+    KIT_GUARD_CODE = 4,    /* it is part of a decoded instruction */
+    KIT_GUARD_FRESH = 8,   /* nothing was ever put there */
+    KIT_GUARD_UNREAD = 16, /* and reading it is a fault */
+    KIT_GUARD_READS = KIT_GUARD_ABSENT | KIT_GUARD_UNREAD
+};
+
 /* One stretch of a space: where its cells are kept. */
 typedef struct kit_space {
     uint8_t number;       /* of the space */
@@ -121,6 +133,7 @@ struct kit_known {
 struct kit_register {
     size_t offset; /* in an oak_core */
     uint8_t bytes;
+    bool pair; /* two bytes, the low one first, whatever the order of the host */
 };
 /* What a core remembers beside registers and memory, as state files hold it. */
 typedef struct kit_inner {
@@ -137,7 +150,7 @@ typedef struct kit_inner {
     }
 #define KIT_AT(member)                                                                                       \
     {                                                                                                        \
-        offsetof(oak_core, member), sizeof((oak_core *)0)->member                                            \
+        offsetof(oak_core, member), sizeof((oak_core *)0)->member, false                                     \
     }
 
 /* What an architecture has of its own. What is said to be optional may be NULL. */
@@ -185,15 +198,19 @@ typedef struct kit_arch {
     /* Beside the columns of the rows (uses.c): where the cell of an operand really lies; cells that no operand names, always so many
      * of a row. Optional. */
     void (*window)(const oak_core *core, const oak_decoded *decoded, kit_reach *one);
+    /* With what is in the registers now it would reach what its row says beside registers: false where a condition keeps it from it.
+     * Optional. */
+    bool (*passes)(const oak_core *core, const oak_decoded *decoded);
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     /* Of an architecture whose operations are its own (code_span is 0, and kit_core's `slots` says how many there are): bytes of one; the
      * slot of an address of code, `slots` for none; and what the kit does with its own otherwise. */
     size_t op_bytes;
     kit_exit (*stretch)(oak_core *core, uint64_t left, bool first); /* run_stretch, see run.c */
-    uint32_t (*round)(const oak_core *core);                        /* the cycles of a jump to itself, here */
+    uint32_t (*round)(oak_core *core); /* a jump to itself is gone round, here: its cycles */
     uint32_t (*slot)(const oak_core *core, uint32_t address);
     void (*forget)(oak_core *core);
     void (*fold_counts)(oak_core *core);
+    bool guarded;   /* programs write where code is: see guard.c */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
@@ -218,6 +235,10 @@ typedef struct kit_core {
     uint16_t *
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
     uint8_t *stop_at;          /* 1 where a stop point is */
+    uint8_t *guard;            /* of each address of code, NULL where nothing writes there */
+    bool checks_reads;         /* reading what was never written is a fault */
+    bool overwritten;          /* decoded code was, from `first_over` to `last_over`; it is forgotten behind the loop */
+    uint32_t first_over, last_over;
     const uint8_t *own_cycles; /* of each row */
     bool decoded;              /* something is: */
     uint32_t low, high;        /* from here on, before there */
@@ -286,11 +307,33 @@ bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, ui
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
 /* The stretch of a space that an address lies in, or NULL. */
 kit_space *kit_stretch(const oak_core *core, unsigned space, uint32_t address);
+/* All special spaces, with registers where the part has some. False when there is no memory. */
+bool kit_take_specials(oak_core *core);
+/* Puts cells of the architecture's own into the table of spaces. False when there is no place for one more stretch. */
+bool kit_put_space(oak_core *core, kit_space space);
 /* The bytes of code from an address on, OAK_LONGEST_INSN of them; 0xff where there is no memory. */
 void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
 uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
 void kit_begin(oak_core *core);
+
+/* ------------------------------------------------------------------------------------------ guard.c */
+
+/* What is guarded when nothing has run yet. */
+void kit_guard_lay(oak_core *core);
+/* The instruction at an address has been decoded out of so many units. */
+void kit_guard_decoded(oak_core *core, uint32_t pc, unsigned units);
+/* A store to a cell that is guarded. False with the fault set; else calls for attention when decoded code was overwritten. */
+bool kit_store(oak_core *core, uint32_t address, uint8_t value);
+/* What a read of a cell that is guarded for it is: sets the fault. */
+void kit_unread(oak_core *core, uint32_t address);
+bool kit_ends_chain(const oak_core *core, uint32_t pc);
+/* Cells have been written from outside. */
+void kit_guard_written(oak_core *core, uint32_t address, size_t count);
+/* Forgets the decoded code that was overwritten. */
+void kit_forget_overwritten(oak_core *core);
+OAK_MUST_USE oak_status kit_check_reads(oak_core *core, bool on);
+
 /* Power comes: RAM begins with zeros, and time with it. */
 void kit_reset(oak_core *core);
 OAK_MUST_USE oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);

@@ -14,7 +14,7 @@
  *   SAVE, LOAD     locals to the core and back
  *
  * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), ENTER(operation), BRANCH_IF(condition, units),
- * FAULT(kind, space, address), HELP or FINISH. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
+ * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
  * cycles. */
 
 #define ENTER(where)                                                                                         \
@@ -77,6 +77,14 @@
         kit->fault_space = (space);                                                                          \
         kit->fault_address = (address);                                                                      \
         goto faulted;                                                                                        \
+    } while (0)
+/* As NEXT, but what was decoded behind it may be another by now. */
+#define LEAVE(units)                                                                                         \
+    do {                                                                                                     \
+        op += (units);                                                                                       \
+        LEAVE_IF_ONE(op);                                                                                    \
+        exit = KIT_EXIT_EVENT;                                                                               \
+        goto leave;                                                                                          \
     } while (0)
 #define HELP   goto needs_help
 #define FINISH goto complete /* `op` comes next; somebody may have called for attention */
@@ -244,6 +252,7 @@ finish:
 #undef COUNT_MORE
 #undef COUNTED
 #undef FAULT
+#undef LEAVE
 #undef HELP
 #undef FINISH
 #undef X

@@ -104,13 +104,14 @@ static const char *take_back(const struct kit_tables *tables, unsigned shape, co
     return end;
 }
 
+/* How much of an operand a shape says: its letters, and a name for one more. */
 static size_t fixed_letters(const char *shape)
 {
     size_t count = 0;
     for (; *shape; shape++) {
-        bool hole = (shape[0] == '{' && shape[1] == '}') || (shape[0] == '<' && shape[1] == '>');
-        if (hole) shape++;
-        else count++;
+        bool value = shape[0] == '{' && shape[1] == '}', name = shape[0] == '<' && shape[1] == '>';
+        count += !value;
+        if (value || name) shape++;
     }
     return count;
 }
@@ -222,7 +223,7 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
     bool letter = oak_is_letter(*start), reserves = tables->language->reserves;
     const char *stop = start;
     if (letter && reserves)
-        while (stop < end && oak_is_word(*stop)) stop++;
+        while (stop < end && (oak_is_word(*stop) || (*stop == '\'' && stop > start))) stop++;
     else stop = without_blanks(start, operand_end(start, end));
     bool short_enough = (size_t)(stop - start) <= tables->longest_word || !letter || !reserves;
     int word = short_enough ? kit_find_word(tables, start, (size_t)(stop - start)) : -1;
@@ -231,7 +232,7 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
         stop--;
         if (!oak_is_word(*stop)) word = kit_find_word(tables, start, (size_t)(stop - start));
     }
-    if (word >= 0 && letter && !reserves &&
+    if (word >= 0 && ((letter && !reserves) || oak_is_digit(*start)) &&
         !some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)word))
         return -1;
     *behind = without_blanks(start, stop);

@@ -35,6 +35,7 @@ uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t
         const kit_space *space = kit_stretch(core, code, *which);
         if (!space) return KIT_OUTSIDE;
         if (space->known && !space->known[*which - space->first]) return KIT_UNPROGRAMMED;
+        if (kit_look(core)->guard && kit_look(core)->guard[*which] & KIT_GUARD_FRESH) return KIT_UNPROGRAMMED;
     }
     return 0;
 }
@@ -51,6 +52,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     oak_status status = kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, pc, 0, &decoded);
     uint16_t fault = kit_missing(core, pc, decoded.size, &which);
     if (status && !fault) fault = KIT_RESERVED;
+    if (kit->guard) kit_guard_decoded(core, pc, status ? OAK_LONGEST_INSN : decoded.size);
     if (fault) {
         kit->row[pc] = fault;
         op->handler = kit->stop_at[pc] ? KIT_STOP : fault;
@@ -66,7 +68,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
 }
 
 /* True when the chain ends with this address: what follows is not always executed next, or time matters exactly. */
-static bool ends_chain(const oak_core *core, uint32_t pc)
+bool kit_ends_chain(const oak_core *core, uint32_t pc)
 {
     uint16_t natural = kit_natural(core, pc), row = kit_look(core)->row[pc];
     return natural != row || row < KIT_FIRST_ROW ||
@@ -94,7 +96,7 @@ void kit_decode_chain(oak_core *core, uint32_t start)
         unsigned size = decode_one(core, pc);
         if (pc >= kit->high) kit->high = pc + 1;
         total += own_cost(core, pc);
-        if (ends_chain(core, pc)) break;
+        if (kit_ends_chain(core, pc)) break;
         pc += size;
         joined = pc >= span_of(kit) || kit->row[pc]; /* behind the last address a wrap charges anew */
         if (!joined) continue;
@@ -127,7 +129,7 @@ void kit_fold_counts(oak_core *core)
         for (uint32_t pc = start; times && pc < span_of(kit) && kit->row[pc]; pc += kit->ops[pc].size) {
             uint64_t own = own_cost(core, pc);
             if (own) oak_tallies_add(&kit->tallies, pc, times, times * (uint32_t)own);
-            if (ends_chain(core, pc)) break;
+            if (kit_ends_chain(core, pc)) break;
         }
         *counted = (struct kit_counted){0};
     }

@@ -12,6 +12,10 @@ oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value
     const kit_arch *arch = kit_look(core)->arch;
     if (reg >= arch->isa->about.register_count) return OAK_OUT_OF_RANGE;
     const uint8_t *at = register_at(core, reg);
+    if (arch->registers_at[reg].pair) {
+        *value = (uint32_t)(at[0] | at[1] << 8);
+        return OAK_OK;
+    }
     switch (arch->registers_at[reg].bytes) {
     case 1: *value = *at; break;
     case 2: {
@@ -33,7 +37,8 @@ oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value)
     if (bits < 32 && value >> bits) return OAK_OUT_OF_RANGE;
     uint8_t *at = register_at(core, reg);
     uint16_t half = (uint16_t)value;
-    switch (kit->arch->registers_at[reg].bytes) {
+    if (kit->arch->registers_at[reg].pair) at[1] = (uint8_t)(value >> 8);
+    switch (kit->arch->registers_at[reg].pair ? 1 : kit->arch->registers_at[reg].bytes) {
     case 1: *at = (uint8_t)value; break;
     case 2: memcpy(at, &half, sizeof half); break;
     default: memcpy(at, &value, sizeof value); break;

@@ -43,6 +43,7 @@ typedef struct kit_class {
     bool window; /* the low bits of its address are enough: something else selects the others */
     bool
         points; /* its number may be an address of code or data: what is read back says it by name where it has one */
+    uint8_t shift; /* it is a multiple of 1 << shift, and the field holds the bits above */
 } kit_class;
 
 enum {
@@ -80,6 +81,7 @@ typedef struct kit_language {
     const oak_remedy *remedies;
     const kit_letter *letters;
     const kit_pair *opposites; /* branches on conditions */
+    const kit_pair *farther;   /* a short branch, and the one that takes the same operands and reaches anything */
     const char *jump;          /* that reaches anything, for the advice on a branch out of reach */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
@@ -169,9 +171,9 @@ static inline bool kit_meets(const oak_core *core, const kit_wanted *want, const
 }
 /* The cells that a register is, NULL where it is none. */
 const oak_register_cells *kit_cells_of(const oak_architecture *about, unsigned reg);
-/* What the instruction at an address reaches with what is in the registers now, and what entering a handler does; at most
- * KIT_MOST_REACHED. */
-unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list);
+/* What the instruction at an address reaches with what is in the registers now (or may, whatever is in them), and what entering a handler
+ * does; at most KIT_MOST_REACHED. */
+unsigned kit_reached(const oak_core *core, uint32_t pc, bool may, kit_reach *list);
 unsigned kit_entry(const oak_core *core, kit_reach *list);
 OAK_MUST_USE oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value);
 OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value);

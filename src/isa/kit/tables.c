@@ -316,6 +316,20 @@ unsigned kit_row_size(const oak_isa_tables *opaque, unsigned row)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
+/* Every register that a code names is there. */
+static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t word)
+{
+    const kit_shape_of_row *row = &tables->row[number];
+    for (unsigned k = 0; k < row->count; k++) {
+        const kit_class *class = kit_class_at(tables, number, k);
+        if (!class || !class->names) continue;
+        uint32_t name = oak_pattern_get(&row->pattern, class->letter, word);
+        for (uint32_t i = 0; i <= name; i++)
+            if (!class->names[i] || (i == name && !*class->names[i])) return false;
+    }
+    return true;
+}
+
 int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
                      uint64_t word, uint32_t address)
 {
@@ -326,9 +340,10 @@ int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, co
             next = ((int64_t)address + pattern->size / unit_of(tables)) % end;
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
+    field <<= class->shift;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
     if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
-        int64_t target = next + (width == 32 ? (int32_t)field : offset);
+        int64_t target = next + (width == 32 ? (int32_t)field : offset << class->shift);
         return target < 0 ? target + end : target >= end ? target - end : target;
     }
     if (class->field == KIT_PAGE) return (next >> width << width) | field;
@@ -361,6 +376,7 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
             short_of = true;
             continue;
         }
+        if (!has_names(tables, tables->bucket[i], word)) continue;
         const oak_insn_row *about = &language->isa->rows[tables->bucket[i]];
         *decoded = (oak_decoded){.row = tables->bucket[i],
                                  .size = (uint8_t)(pattern->size / unit_of(tables)),

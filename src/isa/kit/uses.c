@@ -12,10 +12,14 @@ static uint8_t accesses_of(char letter)
                                             : 0;
 }
 
-/* A register, or the bits of one that a flag is. False when the name is neither. */
-static bool named_register(const oak_architecture *about, const char *name, size_t length, kit_reach *one)
+/* A register, or the bits of one that a flag is (flag.c where a register has its name). False when the name is neither. */
+static bool named_register(const oak_architecture *about, const char *name, size_t length, bool is_flag,
+                           kit_reach *one)
 {
-    for (unsigned i = 0; i < about->register_count; i++) {
+    static const char flag[] = "flag.";
+    if (length > sizeof flag - 1 && !memcmp(name, flag, sizeof flag - 1))
+        is_flag = true, name += sizeof flag - 1, length -= sizeof flag - 1;
+    for (unsigned i = 0; i < about->register_count && !is_flag; i++) {
         if (!oak_same_name(name, length, about->registers[i].name)) continue;
         *one = (kit_reach){.accesses = one->accesses, .bits = 0xFF, .known = true, .address = i, .size = 1};
         return true;
@@ -76,10 +80,11 @@ static void add(struct kit_known *known, kit_use use)
 }
 
 static void add_register(const oak_core *core, struct kit_known *known, const char *name, size_t length,
-                         uint8_t accesses)
+                         bool is_flag, uint8_t accesses)
 {
     kit_use use = {.reach = {.accesses = accesses}};
-    if (!accesses || !named_register(&kit_look(core)->arch->isa->about, name, length, &use.reach)) return;
+    if (!accesses || !named_register(&kit_look(core)->arch->isa->about, name, length, is_flag, &use.reach))
+        return;
     lay(&kit_look(core)->arch->isa->about, &use.reach);
     add(known, use);
 }
@@ -91,7 +96,7 @@ static void add_operand(const oak_core *core, struct kit_known *known, unsigned 
     const char *name = name_of(tables, &known->decoded, operand);
     bool pointed = class && class->touch == KIT_TOUCH_POINTED;
     if (name && (!class || class->touch != KIT_TOUCH_NOTHING))
-        add_register(core, known, name, oak_length(name), pointed ? KIT_READS : accesses);
+        add_register(core, known, name, oak_length(name), false, pointed ? KIT_READS : accesses);
     if (!class || class->touch < KIT_TOUCH_CELL) return;
     kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells}, .windowed = true};
     kit_reach pointer = {.accesses = KIT_READS};
@@ -102,7 +107,7 @@ static void add_operand(const oak_core *core, struct kit_known *known, unsigned 
             (uint32_t)kit_value_of(tables, class, pattern, known->decoded.word, known->decoded.address);
         if (tables->language->space_of)
             use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
-    } else if (name && named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), &pointer))
+    } else if (name && named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), false, &pointer))
         use.pointer = (uint8_t)(pointer.address + 1);
     add(known, use);
 }
@@ -162,7 +167,7 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
             if (!pass && *p) p++;
             size_t length = 0;
             while (p[length] && p[length] != ' ') length++;
-            add_register(core, known, p, length, accesses);
+            add_register(core, known, p, length, pass == 1, accesses);
             p += length;
         }
     known->pushed = (int8_t)pushed(core, &known->decoded);
@@ -199,13 +204,19 @@ static unsigned reach_more(const oak_core *core, const struct kit_known *known, 
     return known->more ? kit_look(core)->arch->more_cells(core, &known->decoded, list, count) : count;
 }
 
-unsigned kit_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+static bool passes(const oak_core *core, const struct kit_known *known)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    return !arch->passes || arch->passes(core, &known->decoded);
+}
+
+unsigned kit_reached(const oak_core *core, uint32_t pc, bool may, kit_reach *list)
 {
     const struct kit_known *known = know(core, pc);
     unsigned count = 0;
     for (const kit_use *use = known->use; use < known->use + known->count; use++)
         resolve(core, known, use, &list[count++]);
-    return reach_more(core, known, list, count);
+    return may || passes(core, known) ? reach_more(core, known, list, count) : count;
 }
 
 /* The uses that a watch may want, whatever is in the registers. */
@@ -256,7 +267,7 @@ uint16_t kit_unwatched(oak_core *core, uint32_t pc)
         if (list->address > known->high || list->address + (list->size - 1) < known->low) continue;
         if (is_watched(core, list)) return 0;
     }
-    if (!known->pushed && !known->more) return known->natural;
+    if ((!known->pushed && !known->more) || !passes(core, known)) return known->natural;
     unsigned count = reach_more(core, known, list, 0);
     for (unsigned i = 0; i < count; i++)
         if (is_watched(core, &list[i])) return 0;

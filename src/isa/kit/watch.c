@@ -28,6 +28,13 @@ static oak_watched named(const oak_architecture *about, const kit_reach *one)
 {
     oak_watched watched = {one->space, one->accesses, one->bits == 0xFF ? 0 : one->bits, one->address,
                            one->size};
+    for (unsigned i = 0; one->space && i < about->cells_count; i++) { /* a pair of them has a name, too */
+        const oak_register_cells *cells = &about->cells[i];
+        if (one->space != OAK_REGISTER_FILE) break;
+        if (cells->space != one->space || cells->address != one->address || cells->size != one->size) continue;
+        watched.space = 0, watched.size = 1, watched.address = cells->reg;
+        return watched;
+    }
     for (unsigned i = 0; one->space && i < about->cells_count; i++) {
         const oak_register_cells *cells = &about->cells[i];
         bool banked = one->banks && cells->banks && one->address % one->stride == cells->address;
@@ -39,9 +46,9 @@ static oak_watched named(const oak_architecture *about, const kit_reach *one)
     return watched;
 }
 
-static unsigned find_reached(const oak_core *core, uint32_t pc, kit_reach *list)
+static unsigned find_reached(const oak_core *core, uint32_t pc, bool may, kit_reach *list)
 {
-    return is_instruction(kit_look(core), pc) ? kit_reached(core, pc, list) : 0;
+    return is_instruction(kit_look(core), pc) ? kit_reached(core, pc, may, list) : 0;
 }
 
 unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
@@ -50,7 +57,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     kit_reach reached[KIT_MOST_REACHED];
     uint32_t pc = kit->pc % kit->arch->code_span;
     if (!kit->row[pc]) kit_decode_chain(core, pc);
-    unsigned count = 0, found = find_reached(core, pc, reached);
+    unsigned count = 0, found = find_reached(core, pc, false, reached);
     for (unsigned i = 0; i < found; i++) {
         oak_watched one = named(&kit->arch->isa->about, &reached[i]);
         uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size
@@ -70,7 +77,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
 bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, unsigned wanted_count)
 {
     kit_reach list[KIT_MOST_REACHED];
-    unsigned count = find_reached(core, pc, list);
+    unsigned count = find_reached(core, pc, true, list);
     for (unsigned i = 0; i < count; i++)
         for (const kit_wanted *want = wanted; want < wanted + wanted_count; want++) {
             if (!kit_wants(&want->cells, &list[i])) continue;
@@ -123,7 +130,7 @@ void kit_watch_begin(oak_core *core, uint32_t pc)
     kit->judged_pc = pc;
     if (!kit->watched_count) return;
     kit_reach list[KIT_MOST_REACHED];
-    unsigned count = find_reached(core, pc, list);
+    unsigned count = find_reached(core, pc, false, list);
     kit->written_count = 0;
     for (unsigned i = 0; i < count; i++) note(core, &list[i], pc);
 }
@@ -158,6 +165,7 @@ void kit_watch_end(oak_core *core)
 /* Changes of what a program does not simply keep are for somebody else to see. */
 static bool can_be_seen(const oak_core *core, const oak_watched *one)
 {
+    if (one->space == OAK_REGISTER_FILE) return true;
     const oak_space_info *space = &kit_look(core)->arch->isa->about.spaces[one->space];
     const kit_space *cells = kit_stretch(core, one->space, one->address);
     bool memory = !space->special && !space->of_bits && cells && !cells->known;
@@ -229,7 +237,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         }
         if (lies && lies[cells->address].bytes)
             oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
-                          lies[cells->address].bytes, true);
+                          lies[cells->address].bytes, !lies[cells->address].pair);
     }
     kit->observed = kit->watched_count || kit->tallies.at || kit->judged.count;
     kit_choose_handlers(core);

@@ -156,7 +156,7 @@ static bool take_interrupt(oak_core *core)
     core->data[SP] = (uint8_t)(sp + 2);
     core->serving |= high ? 2 : 1;
     core->served[high != 0] = (uint8_t)(line + 1);
-    oak_service_enter(&core->kit.log, line + 1, now);
+    oak_service_enter(&core->kit.log, line + 1, vector, now);
     core->data[PCON] &= 0xFE; /* wakes from idle */
     core->kit.pc = vector;
     core->kit.time.cycles += 2;

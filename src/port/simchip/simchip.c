@@ -182,13 +182,10 @@ static oak_status chip_service(void *chip, unsigned index, oak_service *service)
     oak_machine *machine = chip;
     if (!machine->isa->core->services) return OAK_UNSUPPORTED;
     const oak_service_log *log = machine->isa->core->services(machine->core);
-    const oak_architecture *about = &machine->isa->about;
     for (unsigned number = 0; number < OAK_MOST_SERVED; number++) {
         if (!log->count[number] || index--) continue;
-        /* Where there is no table of vectors, line n has number n + 1 here. */
-        unsigned line = about->vector_bytes ? number : number - 1;
-        uint32_t vector = about->vector_first + line * about->vector_step;
-        *service = (oak_service){vector, log->count[number], log->cycles[number], log->longest[number]};
+        *service = (oak_service){log->vector[number], log->count[number], log->cycles[number],
+                                 log->longest[number]};
         return OAK_OK;
     }
     return OAK_NOT_FOUND;

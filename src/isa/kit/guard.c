@@ -1,0 +1,125 @@
+/* guard.c — code and data in one memory: a byte for each address of code says what a store must look at first. Where nothing is said, a
+ * store is plain; all else comes here. Code that was decoded and is overwritten is forgotten before the next instruction runs. */
+#include "base/bytes.h"
+#include "isa/kit/kit.h"
+
+static unsigned code_of(const kit_core *kit)
+{
+    return kit->arch->isa->about.code_space;
+}
+
+static uint8_t fresh(const kit_core *kit)
+{
+    return (uint8_t)(KIT_GUARD_FRESH | (kit->checks_reads ? KIT_GUARD_UNREAD : 0));
+}
+
+void kit_guard_lay(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->guard) return;
+    memset(kit->guard, KIT_GUARD_ABSENT, kit->arch->code_span);
+    for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++) {
+        const kit_space *space = &kit->space[i];
+        if (space->number == code_of(kit) && space->size)
+            memset(kit->guard + space->first, space->known ? KIT_GUARD_FIXED : fresh(kit), space->size);
+    }
+    kit->overwritten = false;
+    if (kit->decoded) kit_forget(core);
+}
+
+void kit_guard_decoded(oak_core *core, uint32_t pc, unsigned units)
+{
+    kit_core *kit = kit_of(core);
+    for (unsigned i = 0; i < units; i++) {
+        uint8_t *guard = &kit->guard[(pc + i) % kit->arch->code_span];
+        if (!(*guard & KIT_GUARD_FIXED)) *guard |= KIT_GUARD_CODE;
+    }
+}
+
+static void overwrite(kit_core *kit, uint32_t address)
+{
+    if (!kit->overwritten || address < kit->first_over) kit->first_over = address;
+    if (!kit->overwritten || address > kit->last_over) kit->last_over = address;
+    kit->overwritten = kit->attention = true;
+}
+
+bool kit_store(oak_core *core, uint32_t address, uint8_t value)
+{
+    kit_core *kit = kit_of(core);
+    uint8_t *guard = &kit->guard[address], *cell = kit_cells(core, code_of(kit), address, 1);
+    if (!cell || *guard & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {
+        kit->fault = *guard & KIT_GUARD_FIXED ? OAK_FAULT_READ_ONLY : OAK_FAULT_ABSENT;
+        kit->fault_space = (uint8_t)code_of(kit);
+        kit->fault_address = address;
+        return false;
+    }
+    if (*guard & KIT_GUARD_CODE) overwrite(kit, address);
+    *guard = 0;
+    *cell = value;
+    return true;
+}
+
+void kit_unread(oak_core *core, uint32_t address)
+{
+    kit_core *kit = kit_of(core);
+    kit->fault = kit->guard[address] & KIT_GUARD_ABSENT ? OAK_FAULT_ABSENT : OAK_FAULT_UNWRITTEN;
+    kit->fault_space = (uint8_t)code_of(kit);
+    kit->fault_address = address;
+}
+
+void kit_guard_written(oak_core *core, uint32_t address, size_t count)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->guard) return;
+    for (size_t i = 0; i < count; i++) {
+        uint8_t *guard = &kit->guard[address + i];
+        if (*guard & KIT_GUARD_FIXED) continue;
+        if (*guard & KIT_GUARD_CODE) overwrite(kit, address + (uint32_t)i);
+        *guard = 0;
+    }
+    if (kit->overwritten) kit_forget_overwritten(core);
+}
+
+static void forget_one(kit_core *kit, uint32_t pc)
+{
+    if (kit->known) kit->known[pc % KIT_MOST_KNOWN].filled = false;
+    kit->last_known.filled = false;
+    kit->ops[pc] = (kit_op){0};
+    kit->row[pc] = KIT_DECODE;
+}
+
+/* An operation goes when it lies there, or its chain runs on into one that goes: looked at backwards, from the last one on. */
+void kit_forget_overwritten(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    uint32_t first = kit->first_over, pc = kit->last_over;
+    unsigned gone = 0; /* a bit for each of the operations behind this one, the next one lowest */
+    kit->overwritten = false;
+    if (!kit->decoded) return;
+    if (first <= OAK_LONGEST_INSN) { /* what runs into it may lie at the end of memory */
+        kit_forget(core);
+        return;
+    }
+    kit_fold_counts(core);
+    for (;; pc--) {
+        unsigned row = kit->row[pc], size = kit->ops[pc].size;
+        bool goes = false;
+        if (row >= KIT_FIRST_ROW)
+            goes = pc >= first || pc + size > first || (!kit_ends_chain(core, pc) && gone >> (size - 1) & 1);
+        else if (row != KIT_DECODE) goes = pc + OAK_LONGEST_INSN > first;
+        if (goes) forget_one(kit, pc);
+        gone = gone << 1 | goes;
+        if (pc == kit->low || (pc + OAK_LONGEST_INSN < first && !(gone & 0xFF))) return;
+    }
+}
+
+oak_status kit_check_reads(oak_core *core, bool on)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->guard) return OAK_UNSUPPORTED;
+    kit->checks_reads = on;
+    for (uint32_t at = 0; at < kit->arch->code_span; at++)
+        if (kit->guard[at] & KIT_GUARD_FRESH)
+            kit->guard[at] = (uint8_t)(on ? kit->guard[at] | KIT_GUARD_UNREAD : kit->guard[at] & ~KIT_GUARD_UNREAD);
+    return OAK_OK;
+}

@@ -1,0 +1,132 @@
+/* z80.h — shared by the files of the Z80: numbers of rows, spaces, registers; the state of one core, around the kit's. */
+#ifndef OAK_Z80_H
+#define OAK_Z80_H
+
+#include "base/bytes.h"
+#include "isa/kit/table.h"
+
+#define KIT_TABLE        "isa/z80/z80.def"
+#define KIT_ROW_NAME(id) Z80_##id
+#define KIT_COUNT        Z80_ROWS
+#include "isa/kit/rows.h"
+
+enum { Z80_NUMBER, Z80_MEM, Z80_IO, Z80_SPACES };
+enum {
+    Z80_SPAN = 0x10000,
+    Z80_MASKABLE = 8,    /* lines 0 to 7, the lowest the most urgent */
+    Z80_NMI = 8,         /* the line that cannot be held back: its rising edge counts */
+    Z80_LINES = 9,
+    Z80_MOST_FRAMES = 16 /* handlers inside one another */
+};
+
+/* Where registers lie in reg[]: of a pair the low half first. */
+enum {
+    RC, RB, RE, RD, RL, RH, RSP, RA = 8, RF, RIX, RIY = 12, ALT_C = 14, ALT_F = 21, REG_BYTES,
+    RBC = RC, RDE = RE, RHL = RL, RAF = RA
+};
+
+/* The flags, as far as they have been worked out. */
+typedef struct z80_flags {
+    uint32_t sz;  /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
+    uint32_t pv;  /* what it was carried by: H is bit 4, P/V that bits 7 and 8 differ; marks in the bits above */
+    uint32_t how; /* N, and where the others come from */
+    uint32_t cy;  /* C is bit 8 */
+    uint32_t hx;  /* H is bit 4, with Z80_OWN_H */
+    uint32_t xy;  /* bits 5 and 3 are those of F, with Z80_OWN_XY; else those of sz are */
+} z80_flags;
+
+enum {
+    Z80_N = 2,
+    Z80_OWN_H = 4,
+    Z80_OWN_XY = 8,
+    /* Marks in pv, where sums leave neighbouring bits alike: P/V is the parity of sz; S is set though sz is 0. */
+    Z80_PARITY = 1 << 30,
+    Z80_SIGN = 1 << 28
+};
+
+struct oak_core {
+    kit_core kit; /* first */
+    uint8_t object[Z80_SPAN + 1]; /* 1 where something of the program's begins, or ends before */
+    uint8_t known[Z80_SPAN];      /* 1 where ROM was programmed */
+
+    /* From here on: what a tape holds. */
+    uint8_t reg[REG_BYTES];
+    uint8_t i, refresh_high, iff1, iff2, im, halted, nmi, serving;
+    z80_flags flags;
+    uint32_t wz;       /* the address last put together: `bit n, (hl)` shows some of it */
+    uint32_t refresh;  /* r, less the instructions and prefixes since reset */
+    uint32_t prefixes; /* since reset */
+    uint32_t floor;    /* the lowest stack pointer that may be pushed to without a second look; Z80_SPAN: not known */
+    uint32_t line;     /* what asks for an interrupt, a bit a line */
+    uint64_t from[Z80_LINES];
+    unsigned depth;
+    struct {
+        uint16_t sp, vector;
+    } frame[Z80_MOST_FRAMES]; /* of handlers under way: where the return address lies */
+    uint8_t mem[Z80_SPAN];
+};
+
+/* Has a byte an even number of ones? */
+static inline bool z80_even(uint32_t byte)
+{
+    return !(0x6996u >> ((byte ^ byte >> 4) & 15) & 1);
+}
+
+static inline bool z80_pv(uint32_t sz, uint32_t pv)
+{
+    return (pv ^ pv << 1) & 2u * Z80_PARITY ? z80_even(sz) : (pv ^ pv >> 1) >> 7 & 1;
+}
+
+/* F as the chip would show it, and back. */
+static inline uint8_t z80_flags_of(const z80_flags *f)
+{
+    uint32_t sign = (f->pv ^ f->pv << 1) & 2u * Z80_SIGN ? 0x80 : f->sz & 0x80,
+             zero = f->sz & 0xFF ? 0 : 0x40,
+             half = (f->how & Z80_OWN_H ? f->hx : f->pv) & 0x10,
+             yx = (f->how & Z80_OWN_XY ? f->xy : f->sz) & 0x28;
+    return (uint8_t)(sign | zero | yx | half | (uint32_t)z80_pv(f->sz, f->pv) << 2 | (f->how & Z80_N) |
+                     (f->cy >> 8 & 1));
+}
+
+static inline void z80_set_flags(z80_flags *f, uint32_t value)
+{
+    bool sign = value & 0x80, zero = value & 0x40;
+    *f = (z80_flags){.sz = zero ? 0 : sign ? 0x80 : 1,
+                     .pv = (value & 0x10) | (value & 4) << 5 | (sign && zero ? Z80_SIGN : 0),
+                     .how = Z80_OWN_XY | (value & Z80_N),
+                     .cy = value << 8,
+                     .xy = value};
+}
+
+/* clang-format off */
+/* Registers: name, bits, where they lie, title, whether they are part of others, what they point to. */
+#define Z80_REGISTER_LIST(ONE)                                                                                                        \
+    ONE(PC, "pc", 16, KIT_AT(kit.pc), "program counter", false, 0)                                                            \
+    ONE(A, "a", 8, KIT_AT(reg[RA]), "accumulator", false, 0) ONE(F, "f", 8, NOWHERE, "flags", false, 0)                         \
+    ONE(B, "b", 8, KIT_AT(reg[RB]), "register b", false, 0) ONE(C, "c", 8, KIT_AT(reg[RC]), "register c", false, Z80_IO)        \
+    ONE(D, "d", 8, KIT_AT(reg[RD]), "register d", false, 0) ONE(E, "e", 8, KIT_AT(reg[RE]), "register e", false, 0)             \
+    ONE(H, "h", 8, KIT_AT(reg[RH]), "register h", false, 0) ONE(L, "l", 8, KIT_AT(reg[RL]), "register l", false, 0)             \
+    ONE(A2, "a'", 8, KIT_AT(reg[ALT_F - 1]), "second accumulator", false, 0) ONE(F2, "f'", 8, KIT_AT(reg[ALT_F]), "second flags", false, 0) \
+    ONE(B2, "b'", 8, KIT_AT(reg[ALT_C + RB]), "second b", false, 0) ONE(C2, "c'", 8, KIT_AT(reg[ALT_C + RC]), "second c", false, 0) \
+    ONE(D2, "d'", 8, KIT_AT(reg[ALT_C + RD]), "second d", false, 0) ONE(E2, "e'", 8, KIT_AT(reg[ALT_C + RE]), "second e", false, 0) \
+    ONE(H2, "h'", 8, KIT_AT(reg[ALT_C + RH]), "second h", false, 0) ONE(L2, "l'", 8, KIT_AT(reg[ALT_C + RL]), "second l", false, 0) \
+    ONE(IX, "ix", 16, PAIR_AT(RIX), "index register ix", false, Z80_MEM) ONE(IY, "iy", 16, PAIR_AT(RIY), "index register iy", false, Z80_MEM) \
+    ONE(SP, "sp", 16, PAIR_AT(RSP), "stack pointer", false, Z80_MEM)                                                          \
+    ONE(I, "i", 8, KIT_AT(i), "interrupt page", false, 0) ONE(R, "r", 8, NOWHERE, "refresh counter", false, 0)                  \
+    ONE(IFF1, "iff1", 1, KIT_AT(iff1), "interrupts are let through", false, 0)                                                \
+    ONE(IFF2, "iff2", 1, KIT_AT(iff2), "and were, before the one that cannot be held back", false, 0)                         \
+    ONE(IM, "im", 2, KIT_AT(im), "interrupt mode", false, 0)                                                                  \
+    ONE(AF, "af", 16, NOWHERE, "accumulator and flags", true, 0) ONE(BC, "bc", 16, PAIR_AT(RBC), "pair bc", true, Z80_MEM)      \
+    ONE(DE, "de", 16, PAIR_AT(RDE), "pair de", true, Z80_MEM) ONE(HL, "hl", 16, PAIR_AT(RHL), "pair hl", true, Z80_MEM)         \
+    ONE(IXH, "ixh", 8, KIT_AT(reg[RIX + 1]), "high half of ix", true, 0) ONE(IXL, "ixl", 8, KIT_AT(reg[RIX]), "low half of ix", true, 0) \
+    ONE(IYH, "iyh", 8, KIT_AT(reg[RIY + 1]), "high half of iy", true, 0) ONE(IYL, "iyl", 8, KIT_AT(reg[RIY]), "low half of iy", true, 0)
+#define Z80_REGISTER_NUMBER(id, ...) Z80_REG_##id,
+enum { Z80_REGISTER_LIST(Z80_REGISTER_NUMBER) Z80_REGISTERS };
+/* clang-format on */
+
+extern const oak_insn_row z80_rows[Z80_ROWS];
+extern const uint8_t z80_cycles[Z80_ROWS];
+extern const oak_isa oak_isa_z80;
+extern const oak_core_ops z80_core_ops;
+
+#endif
