@@ -63,7 +63,8 @@ void oak_pattern_compile(const char *bits, oak_pattern *pattern)
         width_left[*p & 127]++;
     }
     for (char capital = 'A'; capital <= 'Z'; capital++)
-        if (width_left[(unsigned)capital]) width_left[(unsigned)capital] += width_left[oak_lower(capital) & 127];
+        if (width_left[(unsigned)capital])
+            width_left[(unsigned)capital] += width_left[oak_lower(capital) & 127];
     OAK_INVARIANT(length % 8 == 0 && length <= 8 * OAK_LONGEST_INSN);
     pattern->size = (uint8_t)(length / 8);
     for (const char *p = bits; *p; p++) {

@@ -394,7 +394,7 @@ static bool check_vector(part_file *file, yaml_node_t *map, const oak_part_vecto
             for (unsigned line = 0; line < lines; line++)
                 if (!line || oak_vector_of(about, line) != oak_vector_of(about, line - 1))
                     oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s 0x%02x",
-                           line ? "," : "", (unsigned)oak_vector_of(about, line));
+                               line ? "," : "", (unsigned)oak_vector_of(about, line));
         } else
             oak_format(hint, sizeof hint, "Vectors of %s lie at 0x%02x and each %u behind it, up to 0x%02x.",
                        about->name, about->vector_first, (unsigned)about->vector_step,

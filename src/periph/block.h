@@ -39,8 +39,8 @@
     X(OAK_SERIAL_RECEIVED, "received")                                                                       \
     X(OAK_SERIAL_OVERRUN, "overrun")                                                                         \
     X(OAK_SERIAL_ROOM_INTERRUPT, "room-interrupt")                                                           \
-    X(OAK_SERIAL_RECEIVED_INTERRUPT, "received-interrupt")                                                  \
-    X(OAK_SERIAL_DIVISOR_LOW, "divisor-low")                                                                \
+    X(OAK_SERIAL_RECEIVED_INTERRUPT, "received-interrupt")                                                   \
+    X(OAK_SERIAL_DIVISOR_LOW, "divisor-low")                                                                 \
     X(OAK_SERIAL_DIVISOR_HIGH, "divisor-high")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
@@ -92,26 +92,25 @@
     X(OAK_FRAMED_DATA, "data")                                                                               \
     X(OAK_FRAMED_DOUBLE, "double")
 
-#define OAK_HANDSHAKE_ROLES(X)                                                                              \
-    X(OAK_HANDSHAKE_OUTPUT, "output")                                                                       \
-    X(OAK_HANDSHAKE_INPUT, "input")                                                                         \
-    X(OAK_HANDSHAKE_STROBED, "strobed")                                                                     \
-    X(OAK_HANDSHAKE_FULL, "full")                                                                           \
-    X(OAK_HANDSHAKE_WAITING, "waiting")                                                                     \
-    X(OAK_HANDSHAKE_WAS_TAKEN, "was-taken")                                                                 \
-    X(OAK_HANDSHAKE_FULL_INTERRUPT, "full-interrupt")                                                       \
+#define OAK_HANDSHAKE_ROLES(X)                                                                               \
+    X(OAK_HANDSHAKE_OUTPUT, "output")                                                                        \
+    X(OAK_HANDSHAKE_INPUT, "input")                                                                          \
+    X(OAK_HANDSHAKE_STROBED, "strobed")                                                                      \
+    X(OAK_HANDSHAKE_FULL, "full")                                                                            \
+    X(OAK_HANDSHAKE_WAITING, "waiting")                                                                      \
+    X(OAK_HANDSHAKE_WAS_TAKEN, "was-taken")                                                                  \
+    X(OAK_HANDSHAKE_FULL_INTERRUPT, "full-interrupt")                                                        \
     X(OAK_HANDSHAKE_TAKEN_INTERRUPT, "taken-interrupt")
-#define OAK_DOWN_ROLES(X)                                                                                   \
-    X(OAK_DOWN_RUN, "run")                                                                                  \
-    X(OAK_DOWN_EDGES, "edges")                                                                              \
-    X(OAK_DOWN_SLOW, "slow")                                                                                \
-    X(OAK_DOWN_PRESCALE, "prescale")                                                                        \
-    X(OAK_DOWN_RELOAD, "reload")                                                                            \
-    X(OAK_DOWN_COUNT, "count")                                                                              \
-    X(OAK_DOWN_ZERO, "zero")                                                                                \
+#define OAK_DOWN_ROLES(X)                                                                                    \
+    X(OAK_DOWN_RUN, "run")                                                                                   \
+    X(OAK_DOWN_EDGES, "edges")                                                                               \
+    X(OAK_DOWN_SLOW, "slow")                                                                                 \
+    X(OAK_DOWN_PRESCALE, "prescale")                                                                         \
+    X(OAK_DOWN_RELOAD, "reload")                                                                             \
+    X(OAK_DOWN_COUNT, "count")                                                                               \
+    X(OAK_DOWN_ZERO, "zero")                                                                                 \
     X(OAK_DOWN_INTERRUPT, "interrupt")
-#define OAK_WIRED_ROLES(X)                                                                                  \
-    X(OAK_WIRED_ASKS, "asks")
+#define OAK_WIRED_ROLES(X) X(OAK_WIRED_ASKS, "asks")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };

@@ -51,7 +51,8 @@ static void settle(oak_block *block, uint64_t now)
     while (it->since + it->count * step <= now) {
         it->since += it->count * step;
         pass_zero(block);
-        if (block->about->uses[OAK_DOWN_PULSE_PIN] == OAK_NO_PIN) it->since += (now - it->since) / turn * turn;
+        if (block->about->uses[OAK_DOWN_PULSE_PIN] == OAK_NO_PIN)
+            it->since += (now - it->since) / turn * turn;
         update(block, it->since);
     }
     uint64_t steps = (now - it->since) / step;

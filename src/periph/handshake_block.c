@@ -38,7 +38,8 @@ static void pins(oak_block *block, uint64_t now)
 {
     oak_handshake *it = &block->as.handshake;
     bool strobe = high(block, OAK_HANDSHAKE_STROBE, 0), taken = high(block, OAK_HANDSHAKE_TAKEN, 0);
-    bool struck = it->seen_strobe && !strobe && it->strobed, fetched = it->seen_taken && !taken && it->offered;
+    bool struck = it->seen_strobe && !strobe && it->strobed,
+         fetched = it->seen_taken && !taken && it->offered;
     it->seen_strobe = strobe;
     it->seen_taken = taken;
     if (!struck && !fetched) return;

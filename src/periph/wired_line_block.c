@@ -4,8 +4,8 @@
 static void pins(oak_block *block, uint64_t now)
 {
     uint16_t pin = block->about->uses[OAK_WIRED_PIN];
-    oak_block_ask(block, false,
-                  pin != OAK_NO_PIN && !block->services->level(block->services->machine, pin), now);
+    oak_block_ask(block, false, pin != OAK_NO_PIN && !block->services->level(block->services->machine, pin),
+                  now);
 }
 
 static void reset(oak_block *block, uint64_t now)

@@ -36,7 +36,6 @@ void kit_destroy(oak_core *core)
     if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
     size_t laid_out = ops_size(kit) + row_size(kit) + kit->arch->code_span;
     if (kit->ops) host->resize(host->context, kit->ops, laid_out, 0);
-    if (kit->guard) host->resize(host->context, kit->guard, kit->arch->code_span, 0);
     host->resize(host->context, core, kit->arch->core_size, 0);
 }
 
@@ -54,8 +53,7 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     *result = core;
     if (arch->op_bytes) return OAK_OK;
     kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + arch->code_span); /* in one piece */
-    if (arch->guarded) kit->guard = oak_take_zeroed(host, arch->code_span);
-    if (!kit->ops || (arch->guarded && !kit->guard)) {
+    if (!kit->ops) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
@@ -331,7 +329,8 @@ void kit_tape(oak_core *core, oak_tape *tape)
             oak_tape_piece(tape, kit->space[i].cells, (size_t)kit->space[i].size * kit->space[i].unit);
     if (kit->guard) {
         oak_tape_piece(tape, kit->guard, arch->code_span);
-        if (!tape->saves && tape->at && kit->decoded) kit_forget(core); /* what was code may be other code now */
+        if (!tape->saves && tape->at && kit->decoded)
+            kit_forget(core); /* what was code may be other code now */
     }
     size_t taken_back = oak_edits_tape(&kit->edits, tape);
     if (taken_back) kit_forget(core);

@@ -120,6 +120,7 @@ oak_status kit_check_reads(oak_core *core, bool on)
     kit->checks_reads = on;
     for (uint32_t at = 0; at < kit->arch->code_span; at++)
         if (kit->guard[at] & KIT_GUARD_FRESH)
-            kit->guard[at] = (uint8_t)(on ? kit->guard[at] | KIT_GUARD_UNREAD : kit->guard[at] & ~KIT_GUARD_UNREAD);
+            kit->guard[at] =
+                (uint8_t)(on ? kit->guard[at] | KIT_GUARD_UNREAD : kit->guard[at] & ~KIT_GUARD_UNREAD);
     return OAK_OK;
 }

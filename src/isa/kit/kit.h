@@ -68,7 +68,7 @@ typedef enum kit_exit {
 } kit_exit;
 
 /* Why a cell of a memory that holds code and data is not simply stored to, or read (KIT_GUARD_READS): of these a kit_core has a byte for each
- * address of code, where the architecture says `guarded`. */
+ * address of code, where programs write where code is. */
 enum {
     KIT_GUARD_FIXED = 1,   /* it keeps its contents */
     KIT_GUARD_ABSENT = 2,  /* it is not there */
@@ -210,7 +210,6 @@ typedef struct kit_arch {
     uint32_t (*slot)(const oak_core *core, uint32_t address);
     void (*forget)(oak_core *core);
     void (*fold_counts)(oak_core *core);
-    bool guarded;   /* programs write where code is: see guard.c */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
@@ -234,10 +233,12 @@ typedef struct kit_core {
     uint32_t slots; /* of operations, where they are the architecture's own */
     uint16_t *
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
-    uint8_t *stop_at;          /* 1 where a stop point is */
-    uint8_t *guard;            /* of each address of code, NULL where nothing writes there */
-    bool checks_reads;         /* reading what was never written is a fault */
-    bool overwritten;          /* decoded code was, from `first_over` to `last_over`; it is forgotten behind the loop */
+    uint8_t *stop_at; /* 1 where a stop point is */
+    uint8_t *
+        guard; /* of each address of code, the architecture's own memory; NULL where nothing writes there: see guard.c */
+    bool checks_reads; /* reading what was never written is a fault */
+    bool
+        overwritten; /* decoded code was, from `first_over` to `last_over`; it is forgotten behind the loop */
     uint32_t first_over, last_over;
     const uint8_t *own_cycles; /* of each row */
     bool decoded;              /* something is: */

@@ -81,8 +81,9 @@ typedef struct kit_language {
     const oak_remedy *remedies;
     const kit_letter *letters;
     const kit_pair *opposites; /* branches on conditions */
-    const kit_pair *farther;   /* a short branch, and the one that takes the same operands and reaches anything */
-    const char *jump;          /* that reaches anything, for the advice on a branch out of reach */
+    const kit_pair
+        *farther;     /* a short branch, and the one that takes the same operands and reaches anything */
+    const char *jump; /* that reaches anything, for the advice on a branch out of reach */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);

@@ -107,7 +107,8 @@ static void add_operand(const oak_core *core, struct kit_known *known, unsigned 
             (uint32_t)kit_value_of(tables, class, pattern, known->decoded.word, known->decoded.address);
         if (tables->language->space_of)
             use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
-    } else if (name && named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), false, &pointer))
+    } else if (name &&
+               named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), false, &pointer))
         use.pointer = (uint8_t)(pointer.address + 1);
     add(known, use);
 }

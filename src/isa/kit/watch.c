@@ -31,7 +31,8 @@ static oak_watched named(const oak_architecture *about, const kit_reach *one)
     for (unsigned i = 0; one->space && i < about->cells_count; i++) { /* a pair of them has a name, too */
         const oak_register_cells *cells = &about->cells[i];
         if (one->space != OAK_REGISTER_FILE) break;
-        if (cells->space != one->space || cells->address != one->address || cells->size != one->size) continue;
+        if (cells->space != one->space || cells->address != one->address || cells->size != one->size)
+            continue;
         watched.space = 0, watched.size = 1, watched.address = cells->reg;
         return watched;
     }

@@ -13,22 +13,39 @@
 enum { Z80_NUMBER, Z80_MEM, Z80_IO, Z80_SPACES };
 enum {
     Z80_SPAN = 0x10000,
-    Z80_MASKABLE = 8,    /* lines 0 to 7, the lowest the most urgent */
-    Z80_NMI = 8,         /* the line that cannot be held back: its rising edge counts */
+    Z80_MASKABLE = 8, /* lines 0 to 7, the lowest the most urgent */
+    Z80_NMI = 8,      /* the line that cannot be held back: its rising edge counts */
     Z80_LINES = 9,
     Z80_MOST_FRAMES = 16 /* handlers inside one another */
 };
 
 /* Where registers lie in reg[]: of a pair the low half first. */
 enum {
-    RC, RB, RE, RD, RL, RH, RSP, RA = 8, RF, RIX, RIY = 12, ALT_C = 14, ALT_F = 21, REG_BYTES,
-    RBC = RC, RDE = RE, RHL = RL, RAF = RA
+    RC,
+    RB,
+    RE,
+    RD,
+    RL,
+    RH,
+    RSP,
+    RA = 8,
+    RF,
+    RIX,
+    RIY = 12,
+    ALT_C = 14,
+    ALT_F = 21,
+    REG_BYTES,
+    RBC = RC,
+    RDE = RE,
+    RHL = RL,
+    RAF = RA
 };
 
 /* The flags, as far as they have been worked out. */
 typedef struct z80_flags {
-    uint32_t sz;  /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
-    uint32_t pv;  /* what it was carried by: H is bit 4, P/V that bits 7 and 8 differ; marks in the bits above */
+    uint32_t sz; /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
+    uint32_t
+        pv; /* what it was carried by: H is bit 4, P/V that bits 7 and 8 differ; marks in the bits above */
     uint32_t how; /* N, and where the others come from */
     uint32_t cy;  /* C is bit 8 */
     uint32_t hx;  /* H is bit 4, with Z80_OWN_H */
@@ -39,15 +56,17 @@ enum {
     Z80_N = 2,
     Z80_OWN_H = 4,
     Z80_OWN_XY = 8,
+    Z80_HIGH = 16, /* of a sum of 16 bits: H is bit 12 of hx, bits 5 and 3 are those of cy */
     /* Marks in pv, where sums leave neighbouring bits alike: P/V is the parity of sz; S is set though sz is 0. */
     Z80_PARITY = 1 << 30,
     Z80_SIGN = 1 << 28
 };
 
 struct oak_core {
-    kit_core kit; /* first */
+    kit_core kit;                 /* first */
     uint8_t object[Z80_SPAN + 1]; /* 1 where something of the program's begins, or ends before */
     uint8_t known[Z80_SPAN];      /* 1 where ROM was programmed */
+    uint8_t guard[Z80_SPAN];      /* kit.guard */
 
     /* From here on: what a tape holds. */
     uint8_t reg[REG_BYTES];
@@ -56,8 +75,9 @@ struct oak_core {
     uint32_t wz;       /* the address last put together: `bit n, (hl)` shows some of it */
     uint32_t refresh;  /* r, less the instructions and prefixes since reset */
     uint32_t prefixes; /* since reset */
-    uint32_t floor;    /* the lowest stack pointer that may be pushed to without a second look; Z80_SPAN: not known */
-    uint32_t line;     /* what asks for an interrupt, a bit a line */
+    uint32_t
+        floor; /* the lowest stack pointer that may be pushed to without a second look; Z80_SPAN: not known */
+    uint32_t line; /* what asks for an interrupt, a bit a line */
     uint64_t from[Z80_LINES];
     unsigned depth;
     struct {
@@ -77,13 +97,31 @@ static inline bool z80_pv(uint32_t sz, uint32_t pv)
     return (pv ^ pv << 1) & 2u * Z80_PARITY ? z80_even(sz) : (pv ^ pv >> 1) >> 7 & 1;
 }
 
+static inline uint32_t z80_half(uint32_t how, uint32_t hx, uint32_t pv)
+{
+    return (how & Z80_HIGH ? hx >> 8 : how & Z80_OWN_H ? hx : pv) & 0x10;
+}
+
+static inline uint32_t z80_pair(const uint8_t *at)
+{
+    return (uint32_t)(at[0] | at[1] << 8);
+}
+
+static inline void z80_set_pair(uint8_t *at, uint32_t value)
+{
+    at[0] = (uint8_t)value;
+    at[1] = (uint8_t)(value >> 8);
+}
+
 /* F as the chip would show it, and back. */
 static inline uint8_t z80_flags_of(const z80_flags *f)
 {
     uint32_t sign = (f->pv ^ f->pv << 1) & 2u * Z80_SIGN ? 0x80 : f->sz & 0x80,
-             zero = f->sz & 0xFF ? 0 : 0x40,
-             half = (f->how & Z80_OWN_H ? f->hx : f->pv) & 0x10,
-             yx = (f->how & Z80_OWN_XY ? f->xy : f->sz) & 0x28;
+             zero = f->sz & 0xFF ? 0 : 0x40, half = z80_half(f->how, f->hx, f->pv),
+             yx = (f->how & Z80_HIGH     ? f->cy
+                   : f->how & Z80_OWN_XY ? f->xy
+                                         : f->sz) &
+                  0x28;
     return (uint8_t)(sign | zero | yx | half | (uint32_t)z80_pv(f->sz, f->pv) << 2 | (f->how & Z80_N) |
                      (f->cy >> 8 & 1));
 }
@@ -91,7 +129,9 @@ static inline uint8_t z80_flags_of(const z80_flags *f)
 static inline void z80_set_flags(z80_flags *f, uint32_t value)
 {
     bool sign = value & 0x80, zero = value & 0x40;
-    *f = (z80_flags){.sz = zero ? 0 : sign ? 0x80 : 1,
+    *f = (z80_flags){.sz = zero   ? 0
+                           : sign ? 0x80
+                                  : 1,
                      .pv = (value & 0x10) | (value & 4) << 5 | (sign && zero ? Z80_SIGN : 0),
                      .how = Z80_OWN_XY | (value & Z80_N),
                      .cy = value << 8,

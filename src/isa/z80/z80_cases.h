@@ -1,10 +1,10 @@
 /* z80_cases.h — what each row does, for the loop of the kit. */
 
-#define A             reg[RA]
-#define PAIR(at)      ((uint32_t)(reg[at] | reg[(at) + 1] << 8))
-#define SET(at, word) (reg[at] = (uint8_t)(word), reg[(at) + 1] = (uint8_t)((word) >> 8))
-#define HL            PAIR(RHL)
-#define BEHIND(at)    (((at) + 1) & 0xFFFF)
+#define A              core->reg[RA]
+#define PAIR(at)       z80_pair(core->reg + (at))
+#define SET(at, value) z80_set_pair(core->reg + (at), value)
+#define HL             PAIR(RHL)
+#define BEHIND(at)     (((at) + 1) & 0xFFFF)
 /* Prefixed codes are fetched in two cycles that refresh; these have an index register in `to`. */
 #define FETCH   prefixes++
 #define INDEXED (FETCH, wz = (PAIR(op->to) + AT) & 0xFFFF)
@@ -12,18 +12,18 @@
 #define BEGUN ((uint32_t)kit->time.instructions + 1 + (LOOP_ONE ? 0 : (uint32_t)((spent - op->cost) >> 32)))
 #define CARRY (cy >> 8 & 1)
 #define ZERO  (!(uint8_t)sz)
-#define SIGN  ((sz & 0x80) || ((pv ^ pv << 1) & 2u * Z80_SIGN))
+#define SIGN  (sz & 0x80 || ((pv ^ pv << 1) & 2u * Z80_SIGN))
 #define EVEN  z80_pv(sz, pv)
 
 /* ---- memory: `address` and `byte` or `word` */
 #define GET(where)                                                                                           \
     address = (where);                                                                                       \
-    if (guard[address] & KIT_GUARD_READS) goto unread;                                                       \
-    byte = mem[address]
+    if (core->guard[address] & KIT_GUARD_READS) goto unread;                                                 \
+    byte = core->mem[address]
 #define GET_WORD(where)                                                                                      \
     address = (where);                                                                                       \
-    if ((guard[address] | guard[BEHIND(address)]) & KIT_GUARD_READS) goto unread_word;                       \
-    word = (uint32_t)(mem[address] | mem[BEHIND(address)] << 8)
+    if ((core->guard[address] | core->guard[BEHIND(address)]) & KIT_GUARD_READS) goto unread_word;           \
+    word = (uint32_t)(core->mem[address] | core->mem[BEHIND(address)] << 8)
 /* The last thing an instruction does; and one that DONE follows. */
 #define PUT(where, value, units)                                                                             \
     do {                                                                                                     \
@@ -32,16 +32,16 @@
     } while (0)
 #define PUT_BACK(value, units)                                                                               \
     do {                                                                                                     \
-        if (guard[address]) {                                                                                \
+        if (core->guard[address]) {                                                                          \
             if (!kit_store(core, address, (uint8_t)(value))) goto faulted;                                   \
             if (kit->attention) LEAVE(units);                                                                \
             NEXT(units);                                                                                     \
         }                                                                                                    \
-        mem[address] = (uint8_t)(value);                                                                     \
+        core->mem[address] = (uint8_t)(value);                                                               \
         NEXT(units);                                                                                         \
     } while (0)
 #define STORE_BACK(value)                                                                                    \
-    if (!guard[address]) mem[address] = (uint8_t)(value);                                                    \
+    if (!core->guard[address]) core->mem[address] = (uint8_t)(value);                                        \
     else if (!kit_store(core, address, (uint8_t)(value))) goto faulted
 #define STORE(where, value)                                                                                  \
     address = (where);                                                                                       \
@@ -61,20 +61,21 @@
         if (kit->attention) FINISH;                                                                          \
         ENTER(op);                                                                                           \
     } while (0)
-#define PUSH_WORD(value)                                                                                          \
+#define PUSH_WORD(value)                                                                                     \
     do {                                                                                                     \
         uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                            \
-        if (sp < core->floor || guard[sp] || guard[BEHIND(sp)]) {                                            \
+        if (sp < core->floor || core->guard[sp] || core->guard[BEHIND(sp)]) {                                \
             kit->pc = HERE;                                                                                  \
             if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                             \
         } else {                                                                                             \
-            mem[sp] = (uint8_t)pushed, mem[BEHIND(sp)] = (uint8_t)(pushed >> 8);                             \
+            core->mem[sp] = (uint8_t)pushed, core->mem[BEHIND(sp)] = (uint8_t)(pushed >> 8);                 \
             SET(RSP, sp);                                                                                    \
         }                                                                                                    \
     } while (0)
-#define POP_WORD /* into `word` */                                                                                \
+#define POP_WORD /* into `word` */                                                                           \
     address = PAIR(RSP);                                                                                     \
-    if (guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address)) goto faulted; \
+    if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address))         \
+        goto faulted;                                                                                        \
     GET_WORD(address);                                                                                       \
     SET(RSP, address + 2)
 
@@ -97,40 +98,115 @@
 #define LOGIC(operator, half) (sz = A operator byte, A = (uint8_t)sz, pv = Z80_PARITY | (half), cy = how = 0)
 #define DO_ADD                SUM(0)
 #define DO_ADC                SUM(CARRY)
-#define DO_SUB                DIFFERENCE(0); A = (uint8_t)sz
-#define DO_SBC                DIFFERENCE(CARRY); A = (uint8_t)sz
-#define DO_AND                LOGIC(&, 0x10)
-#define DO_XOR                LOGIC(^, 0)
-#define DO_OR                 LOGIC(|, 0)
-#define DO_CP                 DIFFERENCE(0); xy = byte; how = Z80_N | Z80_OWN_XY
+#define DO_SUB                                                                                               \
+    DIFFERENCE(0);                                                                                           \
+    A = (uint8_t)sz
+#define DO_SBC                                                                                               \
+    DIFFERENCE(CARRY);                                                                                       \
+    A = (uint8_t)sz
+#define DO_AND LOGIC(&, 0x10)
+#define DO_XOR LOGIC(^, 0)
+#define DO_OR  LOGIC(|, 0)
+#define DO_CP                                                                                                \
+    DIFFERENCE(0);                                                                                           \
+    xy = byte;                                                                                               \
+    how = Z80_N | Z80_OWN_XY
 #define ALU(name)                                                                                            \
-    ON(Z80_##name##_R): byte = reg[Y]; DO_##name; NEXT(1);                                                   \
-    ON(Z80_##name##_N): byte = AT; DO_##name; NEXT(2);                                                       \
-    ON(Z80_##name##_HL): GET(HL); DO_##name; NEXT(1);                                                        \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); DO_##name; NEXT(3);                                               \
-    ON(Z80_##name##_XH): FETCH; byte = reg[Y]; DO_##name; NEXT(2)
+    ON(Z80_##name##_R) : byte = core->reg[Y];                                                                \
+    DO_##name;                                                                                               \
+    NEXT(1);                                                                                                 \
+    ON(Z80_##name##_N) : byte = AT;                                                                          \
+    DO_##name;                                                                                               \
+    NEXT(2);                                                                                                 \
+    ON(Z80_##name##_HL) : GET(HL);                                                                           \
+    DO_##name;                                                                                               \
+    NEXT(1);                                                                                                 \
+    ON(Z80_##name##_IX) : INDEXED;                                                                           \
+    GET(wz);                                                                                                 \
+    DO_##name;                                                                                               \
+    NEXT(3);                                                                                                 \
+    ON(Z80_##name##_XH) : FETCH;                                                                             \
+    byte = core->reg[Y];                                                                                     \
+    DO_##name;                                                                                               \
+    NEXT(2)
 #define STEP(with, subtracts) (sz = byte with 1, pv = byte ^ 1 ^ sz, how = (subtracts))
 #define COUNT_BY(name, with, subtracts)                                                                      \
-    ON(Z80_##name##_R): byte = reg[X]; STEP(with, subtracts); reg[X] = (uint8_t)sz; NEXT(1);                 \
-    ON(Z80_##name##_HL): GET(HL); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(1);               \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(3);      \
-    ON(Z80_##name##_XH): FETCH; byte = reg[X]; STEP(with, subtracts); reg[X] = (uint8_t)sz; NEXT(2)
+    ON(Z80_##name##_R) : byte = core->reg[X];                                                                \
+    STEP(with, subtracts);                                                                                   \
+    core->reg[X] = (uint8_t)sz;                                                                              \
+    NEXT(1);                                                                                                 \
+    ON(Z80_##name##_HL) : GET(HL);                                                                           \
+    STORE_BACK(byte with 1);                                                                                 \
+    STEP(with, subtracts);                                                                                   \
+    DONE(1);                                                                                                 \
+    ON(Z80_##name##_IX) : INDEXED;                                                                           \
+    GET(wz);                                                                                                 \
+    STORE_BACK(byte with 1);                                                                                 \
+    STEP(with, subtracts);                                                                                   \
+    DONE(3);                                                                                                 \
+    ON(Z80_##name##_XH) : FETCH;                                                                             \
+    byte = core->reg[X];                                                                                     \
+    STEP(with, subtracts);                                                                                   \
+    core->reg[X] = (uint8_t)sz;                                                                              \
+    NEXT(2)
 #define SHIFTED (sz = word & 0xFF, pv = Z80_PARITY, how = 0)
 /* `word` is what comes out of `byte`, `carry` what falls out, in bit 8. */
 #define SHIFT(name, out, carry)                                                                              \
-    ON(Z80_##name##_R): FETCH; byte = reg[X]; word = (out); cy = (carry); SHIFTED; reg[X] = (uint8_t)sz; NEXT(2);        \
-    ON(Z80_##name##_HL): FETCH; GET(HL); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(2); \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(4);           \
-    ON(Z80_##name##_IX_R): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED;      \
-        reg[X] = (uint8_t)word; DONE(4)
+    ON(Z80_##name##_R) : FETCH;                                                                              \
+    byte = core->reg[X];                                                                                     \
+    word = (out);                                                                                            \
+    cy = (carry);                                                                                            \
+    SHIFTED;                                                                                                 \
+    core->reg[X] = (uint8_t)sz;                                                                              \
+    NEXT(2);                                                                                                 \
+    ON(Z80_##name##_HL) : FETCH;                                                                             \
+    GET(HL);                                                                                                 \
+    word = (out);                                                                                            \
+    STORE_BACK(word);                                                                                        \
+    cy = (carry);                                                                                            \
+    SHIFTED;                                                                                                 \
+    DONE(2);                                                                                                 \
+    ON(Z80_##name##_IX) : INDEXED;                                                                           \
+    GET(wz);                                                                                                 \
+    word = (out);                                                                                            \
+    STORE_BACK(word);                                                                                        \
+    cy = (carry);                                                                                            \
+    SHIFTED;                                                                                                 \
+    DONE(4);                                                                                                 \
+    ON(Z80_##name##_IX_R) : INDEXED;                                                                         \
+    GET(wz);                                                                                                 \
+    word = (out);                                                                                            \
+    STORE_BACK(word);                                                                                        \
+    cy = (carry);                                                                                            \
+    SHIFTED;                                                                                                 \
+    core->reg[X] = (uint8_t)word;                                                                            \
+    DONE(4)
 #define ROTATE_A(out, carry)                                                                                 \
-    byte = A; word = (out); cy = (carry); A = (uint8_t)word; hx = 0; xy = word; how = Z80_OWN_H | Z80_OWN_XY; NEXT(1)
+    byte = A;                                                                                                \
+    word = (out);                                                                                            \
+    cy = (carry);                                                                                            \
+    A = (uint8_t)word;                                                                                       \
+    hx = 0;                                                                                                  \
+    xy = word;                                                                                               \
+    how = Z80_OWN_H | Z80_OWN_XY;                                                                            \
+    NEXT(1)
 #define TEST (sz = byte & X, pv = Z80_PARITY | 0x10, how = Z80_OWN_XY)
 #define CHANGE(name, out)                                                                                    \
-    ON(Z80_##name##_R): FETCH; byte = reg[Y]; reg[Y] = (uint8_t)(out); NEXT(2);                              \
-    ON(Z80_##name##_HL): FETCH; GET(HL); PUT_BACK(out, 2);                                               \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); PUT_BACK(out, 4);                                             \
-    ON(Z80_##name##_IX_R): INDEXED; GET(wz); STORE_BACK(out); reg[Y] = (uint8_t)(out); DONE(4)
+    ON(Z80_##name##_R) : FETCH;                                                                              \
+    byte = core->reg[Y];                                                                                     \
+    core->reg[Y] = (uint8_t)(out);                                                                           \
+    NEXT(2);                                                                                                 \
+    ON(Z80_##name##_HL) : FETCH;                                                                             \
+    GET(HL);                                                                                                 \
+    PUT_BACK(out, 2);                                                                                        \
+    ON(Z80_##name##_IX) : INDEXED;                                                                           \
+    GET(wz);                                                                                                 \
+    PUT_BACK(out, 4);                                                                                        \
+    ON(Z80_##name##_IX_R) : INDEXED;                                                                         \
+    GET(wz);                                                                                                 \
+    STORE_BACK(out);                                                                                         \
+    core->reg[Y] = (uint8_t)(out);                                                                           \
+    DONE(4)
 /* Sixteen bits: `word` is added to, `byte` the other one. */
 #define ADD_TO(at, units)                                                                                    \
     do {                                                                                                     \
@@ -138,9 +214,9 @@
         wz = word + 1;                                                                                       \
         uint32_t sum = word + byte;                                                                          \
         SET(at, sum);                                                                                        \
-        hx = (word ^ byte ^ sum) >> 8;                                                                       \
-        xy = cy = sum >> 8;                                                                                  \
-        how = Z80_OWN_H | Z80_OWN_XY;                                                                        \
+        hx = word ^ byte ^ sum;                                                                              \
+        cy = sum >> 8;                                                                                       \
+        how = Z80_HIGH;                                                                                      \
         NEXT(units);                                                                                         \
     } while (0)
 #define WIDE(result, subtracts)                                                                              \
@@ -159,36 +235,72 @@
 
 /* ---- blocks: `step` is 1 or -1 */
 #define COPY(step)                                                                                           \
-    FETCH; GET(HL); STORE(PAIR(RDE), byte);                                                                  \
-    SET(RHL, HL + (uint32_t)(step)); SET(RDE, PAIR(RDE) + (uint32_t)(step));                                 \
-    word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word);                                                         \
-    pv = (pv & 3u * Z80_SIGN) | (uint32_t)(word != 0) << 7; hx = 0;                                          \
-    byte += A; xy = (byte & 8) | (byte & 2) << 4; how = Z80_OWN_H | Z80_OWN_XY
+    FETCH;                                                                                                   \
+    GET(HL);                                                                                                 \
+    STORE(PAIR(RDE), byte);                                                                                  \
+    SET(RHL, HL + (uint32_t)(step));                                                                         \
+    SET(RDE, PAIR(RDE) + (uint32_t)(step));                                                                  \
+    word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
+    SET(RBC, word);                                                                                          \
+    pv = (pv & 3u * Z80_SIGN) | (uint32_t)(word != 0) << 7;                                                  \
+    hx = 0;                                                                                                  \
+    byte += A;                                                                                               \
+    xy = (byte & 8) | (byte & 2) << 4;                                                                       \
+    how = Z80_OWN_H | Z80_OWN_XY
 #define SEEK(step)                                                                                           \
-    FETCH; GET(HL); SET(RHL, HL + (uint32_t)(step)); wz += (uint32_t)(step);                                 \
-    word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word);                                                         \
-    sz = (A - byte) & 0xFF; hx = A ^ byte ^ (A - byte); pv = (uint32_t)(word != 0) << 7;                     \
-    byte = sz - (hx >> 4 & 1); xy = (byte & 8) | (byte & 2) << 4; how = Z80_OWN_H | Z80_OWN_XY | Z80_N
+    FETCH;                                                                                                   \
+    GET(HL);                                                                                                 \
+    SET(RHL, HL + (uint32_t)(step));                                                                         \
+    wz += (uint32_t)(step);                                                                                  \
+    word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
+    SET(RBC, word);                                                                                          \
+    sz = (A - byte) & 0xFF;                                                                                  \
+    hx = A ^ byte ^ (A - byte);                                                                              \
+    pv = (uint32_t)(word != 0) << 7;                                                                         \
+    byte = sz - (hx >> 4 & 1);                                                                               \
+    xy = (byte & 8) | (byte & 2) << 4;                                                                       \
+    how = Z80_OWN_H | Z80_OWN_XY | Z80_N
 #define AGAIN(more_to_do) /* the same instruction once more; two bytes long */                               \
     do {                                                                                                     \
-        if (more_to_do) { MORE(5); wz = HERE + 1; GO(op); }                                                  \
+        if (more_to_do) {                                                                                    \
+            MORE(5);                                                                                         \
+            wz = HERE + 1;                                                                                   \
+            GO(op);                                                                                          \
+        }                                                                                                    \
         GO(op + 2);                                                                                          \
     } while (0)
 #define COUNT_B(with) /* flags of a byte moved to or from a port */                                          \
     word = byte + (with);                                                                                    \
-    reg[RB]--; sz = reg[RB]; how = Z80_OWN_H | (byte >> 6 & Z80_N);                                          \
-    cy = word & 0x100; hx = cy >> 4;                                                                         \
+    core->reg[RB]--;                                                                                         \
+    sz = core->reg[RB];                                                                                      \
+    how = Z80_OWN_H | (byte >> 6 & Z80_N);                                                                   \
+    cy = word & 0x100;                                                                                       \
+    hx = cy >> 4;                                                                                            \
     pv = (uint32_t)z80_even((word & 7) ^ sz) << 7
 #define MOVE_IN(step)                                                                                        \
-    FETCH; kit->pc = HERE; SAVE;                                                                             \
-    if (guard[HL] & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) { STORE(HL, 0); }                                  \
-    if (!kit_in(core, Z80_IO, reg[RC], NOW_ENDS, &byte)) FAULT(OAK_FAULT_ABSENT, Z80_IO, reg[RC]);           \
-    STORE(HL, byte); wz = PAIR(RBC) + (uint32_t)(step); SET(RHL, address + (uint32_t)(step));                \
-    COUNT_B((reg[RC] + (uint32_t)(step)) & 0xFF)
+    FETCH;                                                                                                   \
+    kit->pc = HERE;                                                                                          \
+    SAVE;                                                                                                    \
+    if (core->guard[HL] & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {                                            \
+        STORE(HL, 0);                                                                                        \
+    }                                                                                                        \
+    if (!kit_in(core, Z80_IO, core->reg[RC], NOW_ENDS, &got))                                                \
+        FAULT(OAK_FAULT_ABSENT, Z80_IO, core->reg[RC]);                                                      \
+    byte = got;                                                                                              \
+    STORE(HL, byte);                                                                                         \
+    wz = PAIR(RBC) + (uint32_t)(step);                                                                       \
+    SET(RHL, address + (uint32_t)(step));                                                                    \
+    COUNT_B((core->reg[RC] + (uint32_t)(step)) & 0xFF)
 #define MOVE_OUT(step)                                                                                       \
-    FETCH; kit->pc = HERE; SAVE; GET(HL);                                                                    \
-    if (!kit_out(core, Z80_IO, reg[RC], (uint8_t)byte, NOW_ENDS)) FAULT(OAK_FAULT_ABSENT, Z80_IO, reg[RC]);  \
-    SET(RHL, address + (uint32_t)(step)); COUNT_B(reg[RL]); wz = PAIR(RBC) + (uint32_t)(step)
+    FETCH;                                                                                                   \
+    kit->pc = HERE;                                                                                          \
+    SAVE;                                                                                                    \
+    GET(HL);                                                                                                 \
+    if (!kit_out(core, Z80_IO, core->reg[RC], (uint8_t)byte, NOW_ENDS))                                      \
+        FAULT(OAK_FAULT_ABSENT, Z80_IO, core->reg[RC]);                                                      \
+    SET(RHL, address + (uint32_t)(step));                                                                    \
+    COUNT_B(core->reg[RL]);                                                                                  \
+    wz = PAIR(RBC) + (uint32_t)(step)
 #define MOVED(more_to_do)                                                                                    \
     do {                                                                                                     \
         if (more_to_do) MORE(5), wz = HERE + 1;                                                              \
@@ -196,36 +308,51 @@
         FINISH;                                                                                              \
     } while (0)
 #define FROM_PORT(port)                                                                                      \
-    kit->pc = HERE; SAVE;                                                                                    \
-    if (!kit_in(core, Z80_IO, port, NOW_ENDS, &byte)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                 \
+    kit->pc = HERE;                                                                                          \
+    SAVE;                                                                                                    \
+    if (!kit_in(core, Z80_IO, port, NOW_ENDS, &got)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                  \
+    byte = got;                                                                                              \
     op += 2
 #define TO_PORT(port, value)                                                                                 \
-    kit->pc = HERE; SAVE;                                                                                    \
+    kit->pc = HERE;                                                                                          \
+    SAVE;                                                                                                    \
     if (!kit_out(core, Z80_IO, port, value, NOW_ENDS)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                \
-    op += 2; FINISH
+    op += 2;                                                                                                 \
+    FINISH
 #define RETURN                                                                                               \
-    POP_WORD; wz = word;                                                                                          \
+    POP_WORD;                                                                                                \
+    wz = word;                                                                                               \
     if (core->depth) z80_returned(core, NOW_ENDS);                                                           \
     ENTER(ops + word)
-#define CALL_IT PUSH_WORD(AT); GO(TARGET)
-#define ON_FLAG(flag, condition)                                                                             \
-    ON(Z80_JP_##flag): wz = AT; BRANCH_IF((condition) == X, 3);                                              \
-    ON(Z80_CALL_##flag): wz = AT >> 16; if ((condition) != X) ENTER(op + 3); MORE(7); CALL_IT;       \
-    ON(Z80_RET_##flag): if ((condition) != X) ENTER(op + 1); MORE(6); RETURN
+#define CALL_IT                                                                                              \
+    PUSH_WORD(AT);                                                                                           \
+    GO(TARGET)
+#define ON_CONDITION(name, condition)                                                                        \
+    ON(Z80_JP_##name) : wz = AT;                                                                             \
+    BRANCH_IF(condition, 3);                                                                                 \
+    ON(Z80_CALL_##name) : wz = AT >> 16;                                                                     \
+    if (!(condition)) ENTER(op + 3);                                                                         \
+    MORE(7);                                                                                                 \
+    CALL_IT;                                                                                                 \
+    ON(Z80_RET_##name) : if (!(condition)) ENTER(op + 1);                                                    \
+    MORE(6);                                                                                                 \
+    RETURN
 #define JUMP_NEAR(condition)                                                                                 \
     do {                                                                                                     \
         if (!(condition)) ENTER(op + 2);                                                                     \
-        MORE(5); wz = AT; ENTER(TARGET);                                                                     \
+        MORE(5);                                                                                             \
+        wz = AT;                                                                                             \
+        ENTER(TARGET);                                                                                       \
     } while (0)
 
 /* clang-format off */
-    ON(Z80_LD_R_R): reg[X] = reg[Y]; NEXT(1);
-    ON(Z80_LD_R_N): reg[X] = (uint8_t)AT; NEXT(2);
-    ON(Z80_LD_R_HL): GET(HL); reg[X] = (uint8_t)byte; NEXT(1);
-    ON(Z80_LD_HL_R): PUT(HL, reg[Y], 1);
+    ON(Z80_LD_R_R): core->reg[X] = core->reg[Y]; NEXT(1);
+    ON(Z80_LD_R_N): core->reg[X] = (uint8_t)AT; NEXT(2);
+    ON(Z80_LD_R_HL): GET(HL); core->reg[X] = (uint8_t)byte; NEXT(1);
+    ON(Z80_LD_HL_R): PUT(HL, core->reg[Y], 1);
     ON(Z80_LD_HL_N): PUT(HL, AT, 2);
-    ON(Z80_LD_R_IX): INDEXED; GET(wz); reg[X] = (uint8_t)byte; NEXT(3);
-    ON(Z80_LD_IX_R): INDEXED; PUT(wz, reg[Y], 3);
+    ON(Z80_LD_R_IX): INDEXED; GET(wz); core->reg[X] = (uint8_t)byte; NEXT(3);
+    ON(Z80_LD_IX_R): INDEXED; PUT(wz, core->reg[Y], 3);
     ON(Z80_LD_IX_N): INDEXED; PUT(wz, X, 4);
     ON(Z80_LD_A_RP): GET(PAIR(X)); wz = address + 1; A = (uint8_t)byte; NEXT(1);
     ON(Z80_LD_A_MEM): GET(AT); wz = address + 1; A = (uint8_t)byte; NEXT(3);
@@ -239,11 +366,11 @@
         NEXT(2);
     ON(Z80_LD_I_A): FETCH; core->i = A; NEXT(2);
     ON(Z80_LD_RF_A): FETCH; core->refresh = A - BEGUN - prefixes; core->refresh_high = A & 0x80; NEXT(2);
-    ON(Z80_LD_R_XH): FETCH; reg[X] = reg[Y]; NEXT(2);
-    ON(Z80_LD_XH_R): FETCH; reg[X] = reg[Y]; NEXT(2);
-    ON(Z80_LD_IXH_IXH): FETCH; reg[X] = reg[Y]; NEXT(2);
-    ON(Z80_LD_IYH_IYH): FETCH; reg[X] = reg[Y]; NEXT(2);
-    ON(Z80_LD_XH_N): FETCH; reg[X] = (uint8_t)AT; NEXT(3);
+    ON(Z80_LD_R_XH): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
+    ON(Z80_LD_XH_R): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
+    ON(Z80_LD_IXH_IXH): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
+    ON(Z80_LD_IYH_IYH): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
+    ON(Z80_LD_XH_N): FETCH; core->reg[X] = (uint8_t)AT; NEXT(3);
 
     ON(Z80_LD_SP_NN): SET(RSP, AT); core->floor = Z80_SPAN; NEXT(3);
     ON(Z80_LD_DD_NN): SET(X, AT); NEXT(3);
@@ -252,10 +379,10 @@
     ON(Z80_LD_DD_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(X, word); if (X == RSP) core->floor = Z80_SPAN; NEXT(4);
     ON(Z80_LD_HL_MEM_LONG): FETCH; GET_WORD(AT); wz = address + 1; SET(RHL, word); NEXT(4);
     ON(Z80_LD_XY_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(op->to, word); NEXT(4);
-    ON(Z80_LD_MEM_HL): wz = AT + 1; STORE(AT, reg[RL]); STORE(BEHIND(AT), reg[RH]); DONE(3);
-    ON(Z80_LD_MEM_DD): FETCH; wz = AT + 1; STORE(AT, reg[X]); STORE(BEHIND(AT), reg[X + 1]); DONE(4);
-    ON(Z80_LD_MEM_HL_LONG): FETCH; wz = AT + 1; STORE(AT, reg[RL]); STORE(BEHIND(AT), reg[RH]); DONE(4);
-    ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; STORE(AT, reg[op->to]); STORE(BEHIND(AT), reg[op->to + 1]); DONE(4);
+    ON(Z80_LD_MEM_HL): wz = AT + 1; STORE(AT, core->reg[RL]); STORE(BEHIND(AT), core->reg[RH]); DONE(3);
+    ON(Z80_LD_MEM_DD): FETCH; wz = AT + 1; STORE(AT, core->reg[X]); STORE(BEHIND(AT), core->reg[X + 1]); DONE(4);
+    ON(Z80_LD_MEM_HL_LONG): FETCH; wz = AT + 1; STORE(AT, core->reg[RL]); STORE(BEHIND(AT), core->reg[RH]); DONE(4);
+    ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; STORE(AT, core->reg[op->to]); STORE(BEHIND(AT), core->reg[op->to + 1]); DONE(4);
     ON(Z80_LD_SP_HL): SET(RSP, HL); core->floor = Z80_SPAN; NEXT(1);
     ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->floor = Z80_SPAN; NEXT(2);
     ON(Z80_PUSH): PUSH_WORD(PAIR(X)); DONE(1);
@@ -269,10 +396,10 @@
     ON(Z80_EX_AF):
         SAVE;
         byte = z80_flags_of(&core->flags);
-        z80_set_flags(&core->flags, reg[ALT_F]);
-        reg[ALT_F] = (uint8_t)byte;
+        z80_set_flags(&core->flags, core->reg[ALT_F]);
+        core->reg[ALT_F] = (uint8_t)byte;
         LOAD_FLAGS;
-        byte = A; A = reg[ALT_F - 1]; reg[ALT_F - 1] = (uint8_t)byte;
+        byte = A; A = core->reg[ALT_F - 1]; core->reg[ALT_F - 1] = (uint8_t)byte;
         NEXT(1);
     ON(Z80_EXX):
         for (unsigned n = 0; n < 6; n += 2) {
@@ -305,7 +432,7 @@
     COUNT_BY(DEC, -, Z80_N);
     ON(Z80_DAA):
     {
-        uint32_t low = A & 15, half = (how & Z80_OWN_H ? hx : pv) & 0x10, high = CARRY || A > 0x99;
+        uint32_t low = A & 15, half = z80_half(how, hx, pv), high = CARRY || A > 0x99;
         uint32_t by = (half || low > 9 ? 6u : 0u) + (high ? 0x60u : 0u);
         sz = (how & Z80_N ? A - by : A + by) & 0xFF;
         A = (uint8_t)sz;
@@ -369,7 +496,7 @@
         A = (uint8_t)((word & 0xF0) | (byte & 15));
         sz = A; pv = Z80_PARITY; how = 0;
         DONE(2);
-    ON(Z80_BIT_R): FETCH; byte = reg[Y]; TEST; xy = byte; NEXT(2);
+    ON(Z80_BIT_R): FETCH; byte = core->reg[Y]; TEST; xy = byte; NEXT(2);
     ON(Z80_BIT_HL): FETCH; GET(HL); TEST; xy = wz >> 8; NEXT(2);
     ON(Z80_BIT_IX): INDEXED; GET(wz); TEST; xy = wz >> 8; NEXT(4);
     ON(Z80_BIT_IX_R): INDEXED; GET(wz); TEST; xy = wz >> 8; NEXT(4);
@@ -378,13 +505,19 @@
 
     ON(Z80_JP): wz = AT; ENTER(TARGET);
     ON(Z80_JR): wz = AT; ENTER(TARGET);
-    ON_FLAG(Z, ZERO);
-    ON_FLAG(C, CARRY);
-    ON_FLAG(V, EVEN);
-    ON_FLAG(S, SIGN);
-    ON(Z80_JR_Z): JUMP_NEAR(ZERO == X);
-    ON(Z80_JR_C): JUMP_NEAR(CARRY == X);
-    ON(Z80_DJNZ): reg[RB]--; JUMP_NEAR(reg[RB]);
+    ON_CONDITION(NZ, !ZERO);
+    ON_CONDITION(Z, ZERO);
+    ON_CONDITION(NC, !CARRY);
+    ON_CONDITION(C, CARRY);
+    ON_CONDITION(PO, !EVEN);
+    ON_CONDITION(PE, EVEN);
+    ON_CONDITION(P, !SIGN);
+    ON_CONDITION(M, SIGN);
+    ON(Z80_JR_NZ): JUMP_NEAR(!ZERO);
+    ON(Z80_JR_Z): JUMP_NEAR(ZERO);
+    ON(Z80_JR_NC): JUMP_NEAR(!CARRY);
+    ON(Z80_JR_C): JUMP_NEAR(CARRY);
+    ON(Z80_DJNZ): core->reg[RB]--; JUMP_NEAR(core->reg[RB]);
     ON(Z80_JP_HL): ENTER(ops + HL);
     ON(Z80_JP_XY): FETCH; ENTER(ops + PAIR(op->to));
     ON(Z80_CALL): wz = AT >> 16; CALL_IT;
@@ -408,11 +541,11 @@
         FINISH;
 
     ON(Z80_IN_A): FROM_PORT(op->at); wz = (uint32_t)(A << 8 | op[-2].at) + 1; A = (uint8_t)byte; FINISH;
-    ON(Z80_IN_R): FETCH; FROM_PORT(reg[RC]); wz = PAIR(RBC) + 1; reg[op[-2].x] = (uint8_t)byte; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
-    ON(Z80_IN_F): FETCH; FROM_PORT(reg[RC]); wz = PAIR(RBC) + 1; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
+    ON(Z80_IN_R): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; core->reg[op[-2].x] = (uint8_t)byte; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
+    ON(Z80_IN_F): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
     ON(Z80_OUT_A): wz = ((AT + 1) & 0xFF) | (uint32_t)A << 8; TO_PORT(AT, A);
-    ON(Z80_OUT_R): FETCH; wz = PAIR(RBC) + 1; TO_PORT(reg[RC], reg[Y]);
-    ON(Z80_OUT_0): FETCH; wz = PAIR(RBC) + 1; TO_PORT(reg[RC], 0);
+    ON(Z80_OUT_R): FETCH; wz = PAIR(RBC) + 1; TO_PORT(core->reg[RC], core->reg[Y]);
+    ON(Z80_OUT_0): FETCH; wz = PAIR(RBC) + 1; TO_PORT(core->reg[RC], 0);
     ON(Z80_INI): MOVE_IN(1); op += 2; FINISH;
     ON(Z80_INIR): MOVE_IN(1); MOVED(sz);
     ON(Z80_IND): MOVE_IN(-1); op += 2; FINISH;
@@ -423,7 +556,7 @@
     ON(Z80_OTDR): MOVE_OUT(-1); MOVED(sz);
 
 unread_word:
-    if (!(guard[address] & KIT_GUARD_READS)) address = BEHIND(address);
+    if (!(core->guard[address] & KIT_GUARD_READS)) address = BEHIND(address);
 unread:
     kit_unread(core, address);
     goto faulted;

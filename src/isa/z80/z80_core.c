@@ -3,7 +3,7 @@
 
 static uint32_t pair(const oak_core *core, unsigned at)
 {
-    return (uint32_t)(core->reg[at] | core->reg[at + 1] << 8);
+    return z80_pair(core->reg + at);
 }
 
 static bool fail(oak_core *core, oak_fault fault, uint32_t address)
@@ -35,7 +35,7 @@ static bool z80_push(oak_core *core, uint32_t value, uint64_t now)
     for (unsigned i = 0; i < 2; i++) /* the high byte goes first */
         if (!kit_store(core, (top - 1 - i) & 0xFFFF, (uint8_t)(value >> (i ? 0 : 8))))
             return fail(core, OAK_FAULT_STACK_OVERFLOW, top);
-    core->reg[RSP] = (uint8_t)sp, core->reg[RSP + 1] = (uint8_t)(sp >> 8);
+    z80_set_pair(core->reg + RSP, sp);
     return true;
 }
 
@@ -186,7 +186,6 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     else if (HAS('r')) op->x = place;
     if (HAS('s')) op->y = place_of(FIELD('s'));
     if (HAS('p') || HAS('q')) op->x = (uint8_t)(2 * (FIELD('p') | FIELD('q')));
-    if (HAS('c')) op->x = (uint8_t)FIELD('c');
     if (HAS('x')) op->to = RIX + 2 * FIELD('x');
     if (HAS('d')) {
         op->at = (FIELD('d') ^ 0x80u) - 0x80u;
@@ -204,27 +203,15 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 #undef FIELD
 }
 
-/* The flag that a condition asks for (bit 0 to 3: z, c, pv, s) is as it wants it. */
-static bool holds(const oak_core *core, unsigned flag, unsigned wanted)
-{
-    static const uint8_t masks[] = {0x40, 0x01, 0x04, 0x80};
-    return ((z80_flags_of(&core->flags) & masks[flag]) != 0) == wanted;
-}
-
+/* The conditions in the order of their codes, of calls and returns. */
 static bool passes(const oak_core *core, const oak_decoded *decoded)
 {
-    unsigned condition = kit_field_of(core->kit.tables, decoded, 'c');
-    switch (decoded->row) {
-    case Z80_CALL_Z:
-    case Z80_RET_Z: return holds(core, 0, condition);
-    case Z80_CALL_C:
-    case Z80_RET_C: return holds(core, 1, condition);
-    case Z80_CALL_V:
-    case Z80_RET_V: return holds(core, 2, condition);
-    case Z80_CALL_S:
-    case Z80_RET_S: return holds(core, 3, condition);
-    default: return true;
-    }
+    static const uint8_t masks[] = {0x40, 0x01, 0x04, 0x80};
+    unsigned row = decoded->row, condition;
+    if (row >= Z80_CALL_NZ && row <= Z80_CALL_M) condition = row - Z80_CALL_NZ;
+    else if (row >= Z80_RET_NZ && row <= Z80_RET_M) condition = row - Z80_RET_NZ;
+    else return true;
+    return ((z80_flags_of(&core->flags) & masks[condition / 2]) != 0) == condition % 2;
 }
 
 /* A distance is added to an index register; words have two bytes. */
@@ -240,7 +227,8 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
-    kit_reach at_hl = {.space = Z80_MEM, .accesses = KIT_READS, .bits = 0xFF, .address = pair(core, RHL), .size = 1};
+    kit_reach at_hl = {
+        .space = Z80_MEM, .accesses = KIT_READS, .bits = 0xFF, .address = pair(core, RHL), .size = 1};
     kit_reach other = at_hl;
     switch (decoded->row) {
     case Z80_LDI:
@@ -271,14 +259,10 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     case Z80_CPIR:
     case Z80_CPD:
     case Z80_CPDR: break;
-    case Z80_RET_Z:
-    case Z80_RET_C:
-    case Z80_RET_V:
-    case Z80_RET_S:
+    default:
+        if (decoded->row < Z80_RET_NZ || decoded->row > Z80_RET_M) return count;
         at_hl.address = pair(core, RSP);
         at_hl.size = 2;
-        break;
-    default: return count;
     }
     list[count++] = at_hl;
     if (other.accesses != KIT_READS || other.space == Z80_IO) list[count++] = other;
@@ -294,10 +278,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_SPAN  Z80_SPAN
 #define CORE_CODE  Z80_MEM
 #define CORE_EXTRA(X)
-#define CORE_LOCALS                                                                                          \
-    uint8_t *const reg = core->reg, *const mem = core->mem;                                                  \
-    const uint8_t *const guard = kit->guard;                                                                 \
-    uint32_t sz, pv, how, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0
+#define CORE_LOCALS uint32_t sz, pv, how, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
 #define LOAD_FLAGS                                                                                           \
     (sz = core->flags.sz, pv = core->flags.pv, how = core->flags.how, cy = core->flags.cy,                   \
      hx = core->flags.hx, xy = core->flags.xy)
@@ -379,7 +360,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_z80, .code_span = Z80_SPAN, .core_size = sizeof(oak_core), .cycles = z80_cycles, KIT_LOOPS_OF(z80_),
-    .guarded = true, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner,
+    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .round = round_of, .passes = passes, .window = window,
     .more_cells = more_cells, .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
@@ -388,6 +369,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 {
     oak_core *core;
     oak_status status = kit_create(&arch, tables, setup, &core);
+    if (!status) core->kit.guard = core->guard;
     for (unsigned i = 0; i < setup->memory_count && !status; i++) {
         const oak_core_memory *one = &setup->memories[i];
         kit_space space = {.number = one->space, .first = one->base, .size = one->size, .unit = 1};

@@ -10,8 +10,7 @@
 static const char *const r8[] = {"b", "c", "d", "e", "h", "l", "", "a", NULL}, *const r5[] = {"b", "c", "d", "e", "", "", "", "a", NULL},
                   *const halves[] = {"ixh", "ixl", "iyh", "iyl", NULL}, *const dd[] = {"bc", "de", "hl", "sp", NULL},
                   *const pp[] = {"bc", "de", "", "sp", NULL}, *const xy[] = {"ix", "iy", NULL}, *const rp[] = {"bc", "de", NULL},
-                  *const hl[] = {"hl", NULL}, *const sp[] = {"sp", NULL}, *const c[] = {"c", NULL}, *const z_flag[] = {"nz", "z", NULL},
-                  *const c_flag[] = {"nc", "c", NULL}, *const v_flag[] = {"po", "pe", NULL}, *const s_flag[] = {"p", "m", NULL};
+                  *const hl[] = {"hl", NULL}, *const sp[] = {"sp", NULL}, *const c[] = {"c", NULL};
 enum { IMMEDIATE = 1, WORD, MEMORY, PORT }; /* classes by their numbers + 1 */
 static const kit_class classes[] = {
     /* name      shape    names   letter value kind         space    touches             cells window points shift */
@@ -38,10 +37,6 @@ static const kit_class classes[] = {
     {"qq",       "<>",    dd,     'q', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"pp",       "<>",    pp,     'p', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"xy",       "<>",    xy,     'x', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"nz/z",     "<>",    z_flag, 'c', 0,   KIT_NO_VALUE, 0,       0,                  0, false, false, 0},
-    {"nc/c",     "<>",    c_flag, 'c', 0,   KIT_NO_VALUE, 0,       0,                  0, false, false, 0},
-    {"po/pe",    "<>",    v_flag, 'c', 0,   KIT_NO_VALUE, 0,       0,                  0, false, false, 0},
-    {"p/m",      "<>",    s_flag, 'c', 0,   KIT_NO_VALUE, 0,       0,                  0, false, false, 0},
     {"b",        "{}",    NULL,   0,   'b', KIT_UNSIGNED, 0,       0,                  0, false, false, 0},
     {"copy",     "{}",    NULL,   0,   'k', KIT_UNSIGNED, 0,       0,                  0, false, false, 0},
     {"rel",      "{}",    NULL,   0,   'e', KIT_RELATIVE, 0,       0,                  0, false, false, 0},
@@ -168,7 +163,8 @@ static const oak_space_info spaces[Z80_SPACES] = {
 };
 
 static const oak_register_info registers[Z80_REGISTERS] = {
-#define INFO(id, name, bits, lies, title, derived, points) [Z80_REG_##id] = {name, bits, title, derived, points},
+#define INFO(id, name, bits, lies, title, derived, points)                                                   \
+    [Z80_REG_##id] = {name, bits, title, derived, points},
     Z80_REGISTER_LIST(INFO)};
 
 /* clang-format off */
