@@ -104,8 +104,8 @@ static int sum(int left, int right, int carry, bool minus, int bits, uint8_t *fl
     int exact = left + sign * (right + carry);
     int low = left % nibble + sign * (right % nibble + carry);
     int with_sign = as_signed(left, bits) + sign * (as_signed(right, bits) + carry);
-    *flags = (uint8_t)((exact < 0 || exact >= whole ? FC : 0) + (low < 0 || low >= nibble ? FH : 0) + (minus ? FN : 0) +
-                       (with_sign < -whole / 2 || with_sign >= whole / 2 ? FP : 0));
+    *flags = (uint8_t)((exact < 0 || exact >= whole ? FC : 0) + (low < 0 || low >= nibble ? FH : 0) +
+                       (minus ? FN : 0) + (with_sign < -whole / 2 || with_sign >= whole / 2 ? FP : 0));
     return ((exact % whole) + whole) % whole;
 }
 
@@ -117,9 +117,18 @@ static void alu(refz80 *m, int what, uint8_t value)
     case 0: a = (uint8_t)sum(a, value, 0, false, 8, &flags); break;
     case 1: a = (uint8_t)sum(a, value, carry, false, 8, &flags); break;
     case 3: a = (uint8_t)sum(a, value, carry, true, 8, &flags); break;
-    case 4: m->r8[A] = a & value; m->f = (uint8_t)(szyxp(m->r8[A]) + FH); return;
-    case 5: m->r8[A] = a ^ value; m->f = szyxp(m->r8[A]); return;
-    case 6: m->r8[A] = a | value; m->f = szyxp(m->r8[A]); return;
+    case 4:
+        m->r8[A] = a & value;
+        m->f = (uint8_t)(szyxp(m->r8[A]) + FH);
+        return;
+    case 5:
+        m->r8[A] = a ^ value;
+        m->f = szyxp(m->r8[A]);
+        return;
+    case 6:
+        m->r8[A] = a | value;
+        m->f = szyxp(m->r8[A]);
+        return;
     default: a = (uint8_t)sum(a, value, 0, true, 8, &flags); break;
     }
     m->f = (uint8_t)(szyx(a) + flags);
@@ -264,9 +273,7 @@ static void bit_page(refz80 *m, int which)
         test_bit(m, y, value, memory ? (uint8_t)(m->wz / 256) : value);
         return;
     }
-    value = x == 0   ? rotate(m, y, value)
-            : x == 2 ? (uint8_t)(value & ~(1 << y))
-                     : (uint8_t)(value | 1 << y);
+    value = x == 0 ? rotate(m, y, value) : x == 2 ? (uint8_t)(value & ~(1 << y)) : (uint8_t)(value | 1 << y);
     if (memory) wr(m, at, value);
     if (z != 6) m->r8[z] = value;
 }
@@ -296,8 +303,8 @@ static void block(refz80 *m, int y, int z)
         set2(m, H, (uint16_t)(hl + direction));
         set2(m, B, --bc);
         m->wz = (uint16_t)(m->wz + direction);
-        m->f = (uint8_t)((szyx(result) & (FS | FZ)) + (flags & FH) + FN + (m->f & FC) + (bc ? FP : 0) + (n & 8 ? FX : 0) +
-                         (n & 2 ? FY : 0));
+        m->f = (uint8_t)((szyx(result) & (FS | FZ)) + (flags & FH) + FN + (m->f & FC) + (bc ? FP : 0) +
+                         (n & 8 ? FX : 0) + (n & 2 ? FY : 0));
         again = repeats && bc && result;
     } else {
         m->t += 1;
@@ -380,8 +387,14 @@ static bool ed_page(refz80 *m)
     default: break;
     }
     switch (y) {
-    case 0: m->t++; m->i = m->r8[A]; return true;
-    case 1: m->t++; m->r = m->r8[A]; return true;
+    case 0:
+        m->t++;
+        m->i = m->r8[A];
+        return true;
+    case 1:
+        m->t++;
+        m->r = m->r8[A];
+        return true;
     case 2:
     case 3:
         m->t++;
@@ -409,7 +422,8 @@ static bool ed_page(refz80 *m)
 static bool cares(uint8_t code)
 {
     int x = code / 64, y = code / 8 % 8, z = code % 8;
-    if (code == 0xCB || code == 0xE1 || code == 0xE3 || code == 0xE5 || code == 0xE9 || code == 0xF9) return true;
+    if (code == 0xCB || code == 0xE1 || code == 0xE3 || code == 0xE5 || code == 0xE9 || code == 0xF9)
+        return true;
     if (x == 0 && z == 1) return y % 2 || y == 4;
     if (x == 0 && z == 2) return y == 4 || y == 5;
     if (x == 0 && z == 3) return y / 2 == 2;
@@ -494,9 +508,7 @@ static void quarter_0(refz80 *m, int y, int z, int which)
         return;
     case 6: m->f = (uint8_t)(kept + FC + (m->r8[A] & (FY | FX))); return;
     case 7: m->f = (uint8_t)(kept + (m->f & FC ? FH : FC) + (m->r8[A] & (FY | FX))); return;
-    default:
-        m->r8[A] = rotate(m, y, m->r8[A]);
-        m->f = (uint8_t)(kept + (m->f & (FC | FY | FX)));
+    default: m->r8[A] = rotate(m, y, m->r8[A]); m->f = (uint8_t)(kept + (m->f & (FC | FY | FX)));
     }
 }
 
@@ -566,9 +578,7 @@ static void quarter_3(refz80 *m, int y, int z, int which)
         push(m, p == 3 ? (uint16_t)(m->r8[A] * 256 + m->f) : pair(m, p, which));
         return;
     case 6: alu(m, y, next(m)); return;
-    default:
-        call(m, (uint16_t)(8 * y));
-        return;
+    default: call(m, (uint16_t)(8 * y)); return;
     }
 }
 

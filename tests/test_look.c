@@ -238,7 +238,7 @@ START_TEST(the_examples_of_every_code_are_true)
 {
     const char *code, *wrong, *right;
     unsigned tried = 0;
-    oak_part *small_arm = load_part("armv6m-32k"), *large_arm = load_part("armv7m-256k");
+    oak_part *others[] = {load_part("armv6m-32k"), load_part("armv7m-256k"), load_part("z80-32k")};
     for (unsigned i = 0; (code = oak_code_at(i, &wrong, &right)); i++) {
         text t = {0};
         oak_text_sink sink = text_sink(&t);
@@ -248,9 +248,9 @@ START_TEST(the_examples_of_every_code_are_true)
         if (!*wrong) continue;
         collected diags;
         const char *architecture = oak_code_architecture(i);
-        const oak_part *for_it = strcmp(architecture, "armv6m") == 0   ? small_arm
-                                 : strcmp(architecture, "armv7m") == 0 ? large_arm
-                                                                       : part;
+        const oak_part *for_it = part;
+        for (unsigned k = 0; k < sizeof others / sizeof *others; k++)
+            if (strcmp(architecture, others[k]->architecture->name) == 0) for_it = others[k];
         oak_program *program = assemble(for_it, wrong, &diags);
         ck_assert_msg(!program && strcmp(diags.one[0].code, code) == 0, "the wrong example of %s gives %s",
                       code, program ? "nothing" : diags.one[0].code);
@@ -261,8 +261,7 @@ START_TEST(the_examples_of_every_code_are_true)
         tried++;
     }
     ck_assert_uint_gt(tried, 52);
-    oak_part_free(small_arm);
-    oak_part_free(large_arm);
+    for (unsigned k = 0; k < sizeof others / sizeof *others; k++) oak_part_free(others[k]);
 }
 END_TEST
 

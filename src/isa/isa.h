@@ -212,7 +212,7 @@ typedef struct oak_core_setup {
     void *machine;
     oak_cell_kind (*cell_kind)(void *machine, unsigned space, uint32_t address);
     /* The value a reading instruction sees at the cycle `now`; `stored` is the register as it was last written, and `latch`
-     * tells that the instruction reads, changes and writes back, so that a port gives its latch. `asked`: the bits it looks at. */
+     * tells that the instruction reads, changes and writes back, so that a port gives its latch. `asked`: the bits it looks at; 0: no instruction reads, somebody looks on. */
     uint32_t (*device_read)(void *machine, unsigned space, uint32_t address, uint32_t stored, bool latch,
                             uint32_t asked, uint64_t now);
     void (*device_write)(void *machine, unsigned space, uint32_t address, uint32_t value, uint64_t now);
@@ -232,6 +232,8 @@ typedef struct oak_core_setup {
     void (*reset_devices)(void *machine);
     /* What a core must know of its part. */
     unsigned interrupt_count, priority_bits;
+    /* Somebody outside will still change pins by himself. */
+    bool (*outside_acts)(void *machine);
     uint32_t lines; /* on which a device can ask, a bit each, of the first 32 */
 } oak_core_setup;
 

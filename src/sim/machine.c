@@ -21,11 +21,12 @@ static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
     uint8_t bytes[4];
-    if (machine->stored) { /* it lies on the bus */
-        machine->stored[number] = reg->reset;
-        sim_port_stored(machine, number, machine->moment);
+    bool has_roles = machine->first_binding[number] != machine->first_binding[number + 1];
+    if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
+    if (machine->stored || has_roles) {
+        sim_set_port(machine, number, reg->reset, machine->moment);
+        return;
     }
-    if (machine->stored || machine->first_binding[number] != machine->first_binding[number + 1]) return;
     oak_put_number(&machine->isa->about, reg->space, reg->reset, bytes, (reg->bits + 7u) / 8u);
     machine->isa->core->write_memory(machine->core, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u);
 }
@@ -238,6 +239,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .suffer = sim_suffer_in_core,
                             .reset_devices = reset_devices,
                             .resets_at = sim_resets_at,
+                            .outside_acts = sim_outside_acts,
                             .interrupt_count = part->interrupt_lines,
                             .priority_bits = part->priority_bits};
     for (unsigned i = 0; i < part->block_count; i++)

@@ -72,8 +72,9 @@ bool sim_has_special_space(const oak_machine *machine);
 size_t sim_special_count(const oak_space_info *space);
 bool sim_find_specials(oak_machine *machine);
 oak_cell_kind sim_cell_kind(void *context, unsigned space, uint32_t address);
-/* A register on the bus has got a value: where it is a port without a block, this is its latch. */
-void sim_port_stored(oak_machine *machine, unsigned number, uint64_t now);
+/* A register has got a value: where it is a port without a port block, this is its latch. */
+void sim_set_port(oak_machine *machine, unsigned number, uint32_t value, uint64_t now);
+bool sim_outside_acts(void *context);
 const oak_part_register *sim_register_over(oak_machine *machine, uint32_t address, unsigned *number);
 uint32_t sim_field_mask(unsigned width);
 void sim_call_attention(oak_machine *machine);

@@ -180,9 +180,15 @@ static void set_latch(oak_machine *machine, int port, uint32_t value, uint64_t n
     oak_machine_pins(machine, (unsigned)port, now);
 }
 
-void sim_port_stored(oak_machine *machine, unsigned number, uint64_t now)
+void sim_set_port(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
 {
-    set_latch(machine, port_of(machine, &machine->part->registers[number]), machine->stored[number], now);
+    set_latch(machine, port_of(machine, &machine->part->registers[number]), value, now);
+}
+
+bool sim_outside_acts(void *context)
+{
+    const oak_machine *machine = context;
+    return machine->outside && machine->outside_next != UINT64_MAX;
 }
 
 /* What a program reads: the pins, or, where it writes back what it has changed, the latch. */
@@ -232,7 +238,7 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
     }
     if (machine->stored) {
         machine->stored[number] = value;
-        sim_port_stored(machine, number, now);
+        sim_set_port(machine, number, value, now);
     }
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
@@ -258,7 +264,7 @@ uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return stored;
     if (special->number >= 0)
-        return sim_register_value(machine, (unsigned)special->number, stored, now, false);
+        return sim_register_value(machine, (unsigned)special->number, stored, now, !asked);
     return read_port(machine, special->port, stored, latch, asked, now);
 }
 

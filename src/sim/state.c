@@ -13,7 +13,7 @@ oak_status oak_machine_visit(oak_machine *machine, const oak_state_visitor *visi
         uint64_t value = machine->stored[i];
         visitor->number(visitor->context, "written", machine->part->registers[i].name, &value);
         machine->stored[i] = (uint32_t)value;
-        sim_port_stored(machine, i, sim_now_of(machine));
+        sim_set_port(machine, i, machine->stored[i], sim_now_of(machine));
     }
     for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     machine->next = 0;

@@ -173,7 +173,7 @@ static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint
     const kit_core *kit = kit_look(core);
     if (kit->arch->peek) return kit->arch->peek(core, space, address, stored);
     if (!kit->space[space].present || !register_cell(core, space, address)) return stored;
-    return (uint8_t)kit->setup.device_read(kit->setup.machine, space, address, stored, true, 0xFF,
+    return (uint8_t)kit->setup.device_read(kit->setup.machine, space, address, stored, true, 0,
                                            kit->time.cycles);
 }
 

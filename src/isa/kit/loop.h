@@ -10,6 +10,7 @@
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
  *   CORE_SPAN      addresses of the program counter;  CORE_CODE: the space of code
  *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
+ *   CORE_RESTLESS  1: a register changes with the count of instructions (kit_arch's `restless`)
  *   CORE_LOCALS    registers that live in locals, declared
  *   SAVE, LOAD     locals to the core and back
  *
@@ -49,7 +50,12 @@
     if ((op) < ops + CORE_SPAN + KIT_SPARE - 1) {                                                            \
         if (from->judged & kit->judged.matter) {                                                             \
             SAVE;                                                                                            \
-            if (oak_judged_look(&kit->judged, core, from->judged)) goto judged;                              \
+            uint64_t done =                                                                                  \
+                CORE_RESTLESS ? (spent - (op)->cost) >> 32 : 0; /* a register may depend on it */            \
+            kit->time.instructions += done;                                                                  \
+            bool ends = oak_judged_look(&kit->judged, core, from->judged);                                   \
+            kit->time.instructions -= done;                                                                  \
+            if (ends) goto judged;                                                                           \
         }                                                                                                    \
         from = op;                                                                                           \
     }
@@ -222,7 +228,10 @@ one_done:
     more = 0;
     kit->pc = (uint32_t)(op - ops) % CORE_SPAN;
     op = ops + kit->pc;
-    if (observed) kit_watch_end(core);
+    if (observed) {
+        SAVE;
+        kit_watch_end(core);
+    }
     if (kit->time.cycles < end && !kit->attention) {
         if (!kit->stop_at[kit->pc]) goto next_one;
         exit = KIT_EXIT_STOP;

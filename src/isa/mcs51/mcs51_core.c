@@ -355,8 +355,8 @@ static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint
     if (address + SFR_AT == ACC) return core->a;
     if (address + SFR_AT == PSW) return psw_of(core);
     if (core->cell[address - 0x80] != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, MCS51_SFR, address, stored, true,
-                                                0xFF, core->kit.time.cycles);
+    return (uint8_t)core->kit.setup.device_read(core->kit.setup.machine, MCS51_SFR, address, stored, true, 0,
+                                                core->kit.time.cycles);
 }
 
 static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)

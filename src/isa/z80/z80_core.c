@@ -143,8 +143,9 @@ static uint64_t noticed_at(oak_core *core)
 
 static bool deaf(const oak_core *core)
 {
-    uint32_t lines = core->kit.setup.lines;
-    return !(lines >> Z80_NMI & 1) && !(lines & enabled(core));
+    const oak_core_setup *setup = &core->kit.setup;
+    bool alarm = setup->lines >> Z80_NMI & 1 && setup->outside_acts && setup->outside_acts(setup->machine);
+    return !alarm && !(setup->lines & enabled(core));
 }
 
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
@@ -278,7 +279,8 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_SPAN  Z80_SPAN
 #define CORE_CODE  Z80_MEM
 #define CORE_EXTRA(X)
-#define CORE_LOCALS uint32_t sz, pv, how, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
+#define CORE_RESTLESS 1
+#define CORE_LOCALS   uint32_t sz, pv, how, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
 #define LOAD_FLAGS                                                                                           \
     (sz = core->flags.sz, pv = core->flags.pv, how = core->flags.how, cy = core->flags.cy,                   \
      hx = core->flags.hx, xy = core->flags.xy)
@@ -360,7 +362,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_z80, .code_span = Z80_SPAN, .core_size = sizeof(oak_core), .cycles = z80_cycles, KIT_LOOPS_OF(z80_),
-    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner,
+    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .restless = Z80_REG_R + 1,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .round = round_of, .passes = passes, .window = window,
     .more_cells = more_cells, .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */

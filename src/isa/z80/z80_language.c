@@ -8,7 +8,7 @@
 
 /* clang-format off */
 static const char *const r8[] = {"b", "c", "d", "e", "h", "l", "", "a", NULL}, *const r5[] = {"b", "c", "d", "e", "", "", "", "a", NULL},
-                  *const halves[] = {"ixh", "ixl", "iyh", "iyl", NULL}, *const dd[] = {"bc", "de", "hl", "sp", NULL},
+                  *const halves[] = {"ixh", "ixl", "iyh", "iyl", NULL}, *const ix_halves[] = {"ixh", "ixl", NULL}, *const iy_halves[] = {"iyh", "iyl", NULL}, *const dd[] = {"bc", "de", "hl", "sp", NULL},
                   *const pp[] = {"bc", "de", "", "sp", NULL}, *const xy[] = {"ix", "iy", NULL}, *const rp[] = {"bc", "de", NULL},
                   *const hl[] = {"hl", NULL}, *const sp[] = {"sp", NULL}, *const c[] = {"c", NULL};
 enum { IMMEDIATE = 1, WORD, MEMORY, PORT }; /* classes by their numbers + 1 */
@@ -29,10 +29,10 @@ static const kit_class classes[] = {
     {"r5",       "<>",    r5,     'r', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"r5'",      "<>",    r5,     's', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"half",     "<>",    halves, 'h', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"ixh/l",    "<>",    halves, 'r', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"ixh/l'",   "<>",    halves, 's', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"iyh/l",    "<>",    halves + 2, 'r', 0, KIT_NO_VALUE, 0,     KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"iyh/l'",   "<>",    halves + 2, 's', 0, KIT_NO_VALUE, 0,     KIT_TOUCH_REGISTER, 0, false, false, 0},
+    {"ixh/l",    "<>",    ix_halves, 'r', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
+    {"ixh/l'",   "<>",    ix_halves, 's', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
+    {"iyh/l",    "<>",    iy_halves, 'r', 0, KIT_NO_VALUE, 0,     KIT_TOUCH_REGISTER, 0, false, false, 0},
+    {"iyh/l'",   "<>",    iy_halves, 's', 0, KIT_NO_VALUE, 0,     KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"dd",       "<>",    dd,     'p', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"qq",       "<>",    dd,     'q', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
     {"pp",       "<>",    pp,     'p', 0,   KIT_NO_VALUE, 0,       KIT_TOUCH_REGISTER, 0, false, false, 0},
@@ -119,7 +119,8 @@ static bool print(const kit_class *class, uint32_t value, const oak_namer *namer
 {
     (void)namer;
     if (class->field != KIT_SIGNED) return false;
-    oak_buf_format(out, "%+d", (int)(int32_t)value);
+    int distance = (int)(int32_t)value;
+    oak_buf_format(out, "%s%d", distance < 0 ? "" : "+", distance);
     return true;
 }
 
