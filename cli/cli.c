@@ -289,7 +289,7 @@ const char *cli_parts_folder(void)
             if (is_folder(folder)) return folder;
         }
     }
-    return is_folder(OAK_PARTS_FOLDER) ? OAK_PARTS_FOLDER : NULL;
+    return is_folder(OAK_PARTS_FOLDER) ? OAK_PARTS_FOLDER : CLI_BUILT_IN "/parts";
 }
 
 /* Names in order, numbers in them by their value: 8k before 64k. */
@@ -307,27 +307,40 @@ static int by_name(const void *a, const void *b)
     }
 }
 
+typedef struct name_list {
+    char **names; /* up to NULL */
+    size_t count;
+} name_list;
+
+/* "chip.yaml", "parts/chip.yaml" as "chip", once. */
+static void add_part_name(name_list *list, const char *file)
+{
+    const char *slash = strrchr(file, '/'), *name = slash ? slash + 1 : file;
+    size_t length = strlen(name);
+    if (!list->names || length < 6 || strcmp(name + length - 5, ".yaml") != 0) return;
+    for (size_t i = 0; i < list->count; i++)
+        if (strlen(list->names[i]) == length - 5 && strncmp(list->names[i], name, length - 5) == 0) return;
+    char **grown = cli_realloc(list->names, (list->count + 2) * sizeof *grown);
+    if (!grown) return;
+    list->names = grown;
+    grown[list->count] = cli_strndup(name, length - 5);
+    if (grown[list->count]) grown[++list->count] = NULL;
+}
+
 char **cli_part_names(void)
 {
-    size_t count = 0;
-    char **names = cli_calloc(1, sizeof *names);
+    name_list list = {.names = cli_calloc(1, sizeof(char *))};
     const char *folder = cli_parts_folder();
-    DIR *entries = folder ? opendir(folder) : NULL;
-    if (folder && !entries && errno == ENOMEM) cli_lose_memory();
+    bool real = strncmp(folder, CLI_BUILT_IN, sizeof CLI_BUILT_IN - 1) != 0;
+    DIR *entries = real ? opendir(folder) : NULL;
+    if (real && !entries && errno == ENOMEM) cli_lose_memory();
     struct dirent *entry;
-    while (names && entries && (entry = readdir(entries))) {
-        size_t length = strlen(entry->d_name);
-        if (length < 6 || strcmp(entry->d_name + length - 5, ".yaml") != 0) continue;
-        char **grown = cli_realloc(names, (count + 2) * sizeof *names);
-        if (!grown) break;
-        names = grown;
-        names[count] = cli_strndup(entry->d_name, length - 5);
-        if (!names[count]) break;
-        names[++count] = NULL;
-    }
+    while (entries && (entry = readdir(entries))) add_part_name(&list, entry->d_name);
     if (entries) closedir(entries);
-    if (names) qsort(names, count, sizeof *names, by_name);
-    return names;
+    for (const built_in_file *one = built_in_files; one->name; one++)
+        if (strncmp(one->name, "parts/", 6) == 0) add_part_name(&list, one->name);
+    if (list.names) qsort(list.names, list.count, sizeof *list.names, by_name);
+    return list.names;
 }
 
 unsigned cli_letters_apart(const char *a, const char *b)
@@ -389,7 +402,7 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
                          "`spindle parts` lists them; your own is given as a path: --part ./chip.yaml.");
             cli_usage(self, of, hint, "there is no part `%s`", name);
         }
-        snprintf(path, sizeof path, "%s/%s.yaml", cli_parts_folder() ? cli_parts_folder() : ".", name);
+        snprintf(path, sizeof path, "%s/%s.yaml", cli_parts_folder(), name);
         for (char **one = names; one && *one; one++) free(*one);
         free(names);
         if (!known) return NULL;

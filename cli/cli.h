@@ -20,6 +20,7 @@ typedef struct cli {
     bool json;
     cJSON *diagnostics; /* when json: what was reported */
     bool error_colour, result_colour;
+    char register_base;                   /* in which registers are shown, as in cli_cells; 0: hexadecimal */
     bool marks;                           /* what the last run has changed is marked with a * */
     uint32_t port_levels[OAK_MOST_PORTS]; /* with marks: what stood on the pins before it */
     unsigned errors, warnings;
@@ -76,8 +77,11 @@ const char **cli_options(cli *self, const command *of, int argc, const char **ar
 
 /* Loads a part by name or by path. NULL after a message; *exit_code says how to end. */
 oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exit_code);
-/* The folder the shipped parts lie in, or NULL. */
+/* The folder the shipped parts lie in; CLI_BUILT_IN "/parts" where there is none. */
 const char *cli_parts_folder(void);
+/* The file of our own that is meant where there is none of this name; NULL: none is. */
+#define CLI_BUILT_IN "(built in)"
+const struct built_in_file *cli_built_in(const char *path);
 /* The names of the shipped parts in order, NULL-terminated; free each and the list. */
 char **cli_part_names(void);
 
@@ -200,6 +204,8 @@ int cli_read_project(cli *self, cli_project *project);
 /* The same, and takes what every command takes: sources, part, folders of includes, warnings. */
 int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,
                      char ***warns);
+/* The part (and clock) of the project whose folder this is, where a file but no part is named. As cli_read_project. */
+int cli_take_part(cli *self, char **part, char **clock);
 void cli_free_project(cli_project *project);
 /* Fills an option that was not given from the project, which gives the text away. */
 void cli_take(char **option, char **from);
@@ -231,6 +237,8 @@ bool cli_cell_text(oak_session *session, unsigned space, uint32_t at, const cli_
                    size_t room);
 void cli_write_binary(uint64_t value, unsigned bits, char *text);
 void cli_write_number(uint64_t value, unsigned bits, char base, char *text, size_t room);
+/* The same with what tells the base: 0x1f, 31, 0o37, 0b00011111. */
+void cli_write_register(const oak_register_info *reg, uint32_t value, char base, char *text, size_t room);
 
 /* What the last run or step has changed. */
 enum { CLI_MOST_CHANGES = 1000 };
@@ -241,6 +249,8 @@ typedef struct cli_changes {
 void cli_take_changes(oak_session *session, cli_changes *changes);
 /* Anything in so many bytes; a register of the core is one byte of space 0. */
 bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes);
+/* Whether a change of a register is worth a word: not of those that always change, nor of what is only part of others. */
+bool cli_tells_register(const oak_architecture *about, uint32_t reg);
 /* "r3", "TCON", "iram[0x30]" */
 void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room);
 

@@ -422,6 +422,7 @@ static int run(cli *self, int argc, const char **argv)
         cli_take(&options.listing, &project.listing);
         cli_take(&options.symbols, &project.symbols);
     }
+    if (files && files[0] && found < 0 && cli_take_part(self, &options.part, NULL) > 0) found = EXIT_REFUSED;
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (found > 0) exit_code = found;
     else if (!files[0])

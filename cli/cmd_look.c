@@ -81,6 +81,7 @@ static int run(cli *self, int argc, const char **argv)
     else if (!comparing && files[1])
         exit_code = cli_usage(self, &command_look, "--compare shows what differs between two.",
                               "one image at a time: `%s` is one too many", files[1]);
+    else if (cli_take_part(self, &part_name, NULL) > 0) exit_code = EXIT_REFUSED;
     else {
         oak_part *part = cli_load_part(self, &command_look, part_name, &exit_code);
         if (part && !cli_check_base(self, &command_look, files, base)) exit_code = EXIT_USAGE;

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "cli.h"
+#include "parts/built_in.h"
 
 /* Copies a text with {part} and {name} filled in. */
 static void fill_in(const char *text, size_t size, const char *part, const char *name,
@@ -45,11 +46,31 @@ static int fill_file(cli *self, const char *from, const char *to, const char *pa
     return cli_failed(self, made->path ? OAK_OK : OAK_NO_MEMORY, to);
 }
 
-/* The templates of an architecture lie beside the parts: templates/ARCHITECTURE/NAME. */
-static void template_folder(const oak_part *part, const char *name, char *path, size_t room)
+/* The templates of an architecture lie beside the parts, templates/ARCHITECTURE/NAME; ours are built in, too. The names of the files of
+ * one, up to NULL; NULL: there is none. */
+static char **template_files(const oak_part *part, const char *name, char *folder, size_t room)
 {
     const char *parts = cli_parts_folder();
-    snprintf(path, room, "%s/../templates/%s/%s", parts ? parts : ".", part->architecture->name, name);
+    char ours[200];
+    size_t count = 0;
+    char **names = cli_calloc(MOST_FILES + 1, sizeof *names);
+    snprintf(folder, room, "%s/../templates/%s/%s", parts, part->architecture->name, name);
+    DIR *entries = opendir(folder);
+    if (!entries && errno == ENOMEM) cli_lose_memory();
+    struct dirent *entry;
+    while (names && entries && (entry = readdir(entries)) && count < MOST_FILES)
+        if (entry->d_name[0] != '.' && (names[count] = cli_strdup(entry->d_name))) count++;
+    if (entries) closedir(entries);
+    snprintf(ours, sizeof ours, "templates/%.80s/%.80s/", part->architecture->name, name);
+    for (const built_in_file *one = built_in_files; names && !entries && one->name && count < MOST_FILES;
+         one++)
+        if (strncmp(one->name, ours, strlen(ours)) == 0 &&
+            (names[count] = cli_strdup(one->name + strlen(ours))))
+            count++;
+    if (!entries) snprintf(folder, room, CLI_BUILT_IN "/%.*s", (int)strlen(ours) - 1, ours);
+    if (count) return names;
+    free(names);
+    return NULL;
 }
 
 /* The folder as a shell takes it. */
@@ -69,13 +90,9 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
 {
     char from[9000], source[9600], target[9600];
     const char *slash = strrchr(folder, '/'), *name = slash && slash[1] ? slash + 1 : folder;
-    template_folder(part, template_name, from, sizeof from);
-    DIR *entries = opendir(from);
-    if (!entries && errno == ENOMEM) {
-        cli_lose_memory();
-        return EXIT_REFUSED;
-    }
-    if (!entries)
+    char **names = template_files(part, template_name, from, sizeof from);
+    if (!names && cli_memory_lost()) return EXIT_REFUSED;
+    if (!names)
         return cli_usage(self, &command_new, "`basic` is always there.", "there is no template `%s` for %s",
                          template_name, part->architecture->name);
     int exit_code = EXIT_DONE;
@@ -84,14 +101,12 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
                      "this folder cannot be made");
         exit_code = EXIT_REFUSED;
     }
-    struct dirent *entry;
     made_file made[MOST_FILES] = {0};
     cli_file files[MOST_FILES];
     unsigned count = 0;
-    while (!exit_code && (entry = readdir(entries))) {
-        if (entry->d_name[0] == '.' || count == MOST_FILES) continue;
-        snprintf(source, sizeof source, "%s/%s", from, entry->d_name);
-        snprintf(target, sizeof target, "%.8000s/%s", folder, entry->d_name);
+    for (char **one = names; !exit_code && *one; one++) {
+        snprintf(source, sizeof source, "%s/%s", from, *one);
+        snprintf(target, sizeof target, "%.8000s/%s", folder, *one);
         if (access(target, F_OK) == 0) {
             cli_complain(self, "exists", target, "Choose a new folder; nothing was written.",
                          "this file is already there");
@@ -104,7 +119,8 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
     }
     if (!exit_code && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
     for (unsigned i = 0; i < count; i++) free(made[i].path), free(made[i].text.bytes);
-    closedir(entries);
+    for (char **one = names; *one; one++) free(*one);
+    free(names);
     if (!exit_code) say_begin(folder, part->name);
     return exit_code;
 }

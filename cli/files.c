@@ -5,10 +5,12 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <oakspindle/linux.h>
 
 #include "cli.h"
+#include "parts/built_in.h"
 
 typedef struct identity {
     dev_t device;
@@ -111,10 +113,37 @@ static void *zeroed(void *context, size_t size)
     return made;
 }
 
+const built_in_file *cli_built_in(const char *path)
+{
+    const char *folder = cli_parts_folder(), *slash = strrchr(path, '/');
+    char name[300];
+    if (strncmp(path, CLI_BUILT_IN "/", sizeof CLI_BUILT_IN) == 0)
+        snprintf(name, sizeof name, "%.290s", path + sizeof CLI_BUILT_IN);
+    else if (slash && strlen(folder) == (size_t)(slash - path) && strncmp(path, folder, strlen(folder)) == 0)
+        snprintf(name, sizeof name, "parts%.290s", slash);
+    else return NULL;
+    for (const built_in_file *one = built_in_files; one->name; one++)
+        if (strcmp(one->name, name) == 0) return one;
+    return NULL;
+}
+
+static oak_status read_built_in(const oak_host *host, const built_in_file *file, uint8_t **bytes,
+                                size_t *size)
+{
+    *bytes = host->resize(host->context, NULL, 0, file->size);
+    if (!*bytes) return OAK_NO_MEMORY;
+    memcpy(*bytes, file->bytes, file->size);
+    *size = file->size;
+    return OAK_OK;
+}
+
 static oak_status read_file(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
 {
     const oak_host *host = context;
     struct stat info;
+    const built_in_file *built_in =
+        access(path, F_OK) ? cli_built_in(path) : NULL; /* what is there comes first */
+    if (built_in && built_in->size <= limit) return read_built_in(host, built_in, bytes, size);
     /* Looked at before it is opened: whoever writes to a pipe that is opened and closed loses what he writes. */
     bool pipe = is_given(path) && stat(path, &info) == 0 && S_ISFIFO(info.st_mode);
     oak_status status = pipe ? oak_linux_read_stream(path, limit, bytes, size)

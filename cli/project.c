@@ -163,6 +163,17 @@ int cli_take_project(cli *self, cli_project *project, const char ***files, char 
     return good ? EXIT_DONE : EXIT_REFUSED;
 }
 
+int cli_take_part(cli *self, char **part, char **clock)
+{
+    cli_project project;
+    int found = *part ? -1 : cli_read_project(self, &project);
+    if (found != EXIT_DONE) return found;
+    cli_take(part, &project.part);
+    if (clock) cli_take(clock, &project.clock);
+    cli_free_project(&project);
+    return EXIT_DONE;
+}
+
 void cli_free_project(cli_project *project)
 {
     for (unsigned i = 0; i < CLI_MOST_SOURCES; i++) {

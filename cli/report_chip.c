@@ -30,21 +30,28 @@ void report_registers(cli *self, oak_session *session)
     static cli_changes changes;
     changes.count = 0;
     if (self->marks) cli_take_changes(session, &changes);
-    bool derived = false, wide = cli_is_wide(about);
+    enum { WIDTH = 100 };
+    bool derived = false, wide = cli_is_wide(about) && (!self->register_base || self->register_base == 'h');
     unsigned column = 0;
+    int width = 1;
     printf(" ");
     for (unsigned i = 0; i < about->register_count; i++) {
         const oak_register_info *reg = &about->registers[i];
         uint32_t value = 0;
+        char text[100];
         chip.ops->read_register(chip.chip, i, &value);
-        /* Narrow ones in two lines, the derived ones below; wide ones six a line, aligned. */
-        if (wide ? column == 6 : reg->derived && !derived) printf("\n "), column = 0;
+        cli_write_register(reg, value, self->register_base, text, sizeof text);
+        int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
+        int room = 3 + (int)strlen(reg->name) + (pad > 0 ? pad : 0) + (int)strlen(text);
+        /* Narrow ones in as few lines as they need, the derived ones below; wide ones six a line, aligned. */
+        bool breaks = wide ? column == 6 : (reg->derived && !derived) || width + room > WIDTH;
+        if (breaks) printf("\n "), column = 0, width = 1;
         derived = reg->derived;
         column++;
-        int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
-        printf("%c%s%s%s%*s 0x%0*x ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
+        width += room;
+        printf("%c%s%s%s%*s %s ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
                cli_paint(self->result_colour, PAINT_STRONG), reg->name,
-               cli_paint(self->result_colour, PAINT_OFF), pad, "", (reg->bits + 3) / 4, (unsigned)value);
+               cli_paint(self->result_colour, PAINT_OFF), pad, "", text);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {

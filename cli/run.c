@@ -506,6 +506,8 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
                                                                 &options.includes, &options.warns)
                                              : -1;
     if (found == EXIT_DONE) cli_take(&options.clock, &project.clock);
+    if (files && files[0] && found < 0 && !taken && cli_take_part(self, &options.part, &options.clock) > 0)
+        found = EXIT_REFUSED;
     if (!files) exit_code = done ? EXIT_DONE : EXIT_USAGE;
     else if (taken) found = 0;
     else if (found > 0) exit_code = found;

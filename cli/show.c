@@ -144,6 +144,18 @@ void cli_write_number(uint64_t value, unsigned bits, char base, char *text, size
     }
 }
 
+void cli_write_register(const oak_register_info *reg, uint32_t value, char base, char *text, size_t room)
+{
+    char number[100];
+    cli_write_number(value, reg->bits, base, number, sizeof number);
+    snprintf(text, room, "%s%s",
+             !base || base == 'h' ? "0x"
+             : base == 'o'        ? "0o"
+             : base == 'b'        ? "0b"
+                                  : "",
+             number);
+}
+
 static void show_value(cli *self, oak_session *session, const show_item *item)
 {
     oak_reading reading;
@@ -226,6 +238,15 @@ void cli_take_changes(oak_session *session, cli_changes *changes)
 {
     if (oak_session_changes(session, changes->list, CLI_MOST_CHANGES, &changes->count)) changes->count = 0;
     if (changes->count > CLI_MOST_CHANGES) changes->count = CLI_MOST_CHANGES;
+}
+
+bool cli_tells_register(const oak_architecture *about, uint32_t reg)
+{
+    if (reg == about->pc_register || reg + 1 == about->restless_register) return false;
+    for (unsigned i = 0; i < about->cells_count; i++)
+        if (about->cells[i].reg == reg && about->cells[i].space == OAK_REGISTER_FILE)
+            return !about->registers[reg].derived;
+    return true;
 }
 
 bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes)

@@ -84,6 +84,10 @@ extern const bench_verb bench_verbs[];
 /* True when the line is a verb that may move the chip. */
 bool bench_moves(const char *line);
 const bench_verb *bench_find_verb(bench *b, const char *word, size_t length);
+/* The verb of a line, and what stands behind it: an expression alone is shown. NULL after a message. */
+const bench_verb *bench_verb_of(bench *b, const char *line, const char **rest);
+/* Addresses from here up to the last one of *to hold nothing that anybody has put there. */
+bool bench_not_programmed(bench *b, uint32_t at, uint32_t *to);
 /* Does one line. */
 bool bench_do(bench *b, const char *line);
 /* True four times a second while a verb is being done: it is time to show something. */

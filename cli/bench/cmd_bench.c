@@ -61,7 +61,7 @@ static void tell_changes(bench *b)
         told = i + 1;
         const oak_change *c = &changes[i];
         char name[60];
-        if (!c->space && c->address == part->architecture->pc_register) continue;
+        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
         if (c->space && bench_is_a_register(part, changes, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         printf("%s%s 0x%02x -> 0x%02x", shown++ ? ", " : "  changed: ", name, (unsigned)c->before,
@@ -102,7 +102,7 @@ bool bench_do(bench *b, const char *line)
     while (*line == ' ' || *line == '\t') line++;
     if (!*line || *line == '#') return true;
     char copy[LONGEST_LINE];
-    size_t length = strlen(line), word = strcspn(line, " \t");
+    size_t length = strlen(line);
     if (length >= sizeof copy) {
         cli_complain(b->self, "bench", NULL, NULL, "this line is too long");
         b->failures++;
@@ -110,10 +110,8 @@ bool bench_do(bench *b, const char *line)
     }
     memcpy(copy, line, length + 1);
     while (length && strchr(" \t\r\n", copy[length - 1])) copy[--length] = 0;
-    if (word > length) word = length;
-    const bench_verb *verb = bench_find_verb(b, copy, word);
-    char *rest = copy + word;
-    while (*rest == ' ' || *rest == '\t') rest++;
+    const char *rest;
+    const bench_verb *verb = bench_verb_of(b, copy, &rest);
     if (verb && verb->moves) remember_ports(b);
     bool alone = verb && !*verb->arguments;
     if (alone && *rest)

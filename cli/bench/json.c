@@ -270,7 +270,17 @@ static cJSON *code(bench *b, const char *rest)
     for (unsigned i = 0; i < LINES; i++) {
         char text[120];
         unsigned size;
+        uint32_t last;
         oak_tally tally;
+        if (bench_not_programmed(b, at, &last)) {
+            cJSON *empty = element(data);
+            cJSON_AddNumberToObject(empty, "at", at);
+            cJSON_AddNumberToObject(empty, "to", last);
+            cJSON_AddBoolToObject(empty, "programmed", false);
+            if (last == UINT32_MAX) break;
+            at = last + 1;
+            continue;
+        }
         if (oak_session_print_instruction(b->session, at, text, sizeof text, &size)) break;
         cJSON *item = element(data);
         cJSON_AddNumberToObject(item, "at", at);

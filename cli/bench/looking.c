@@ -22,7 +22,7 @@ void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text
     for (size_t i = 0, shown = 0; i < one->change_count && shown < 5 && strlen(text) + 80 < room; i++) {
         const oak_change *c = &one->changes[i];
         char name[60];
-        if (!c->space && c->address == part->architecture->pc_register) continue;
+        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
         if (c->space && bench_is_a_register(part, one->changes, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         snprintf(text + strlen(text), room - strlen(text), "%s%s=0x%0*x", shown ? " " : "", name,
@@ -140,9 +140,18 @@ static bool report_part(bench *b, const char *name)
     return cli_report_part(b->self, b->session, b->board, name) ||
            bench_complain(b, "Give one with --board F.", "there is no board");
 }
+/* registers [as hex]: shown so from now on, also in the view. */
 bool bench_verb_registers(bench *b, const char *rest)
 {
-    (void)rest;
+    cli_cells cells = {0};
+    bool as = strncmp(rest, "as ", 3) == 0;
+    if (*rest && !as)
+        return bench_complain(b, "Write `registers as dec`: hex, dec, signed, oct or bin.",
+                              "`%s` means nothing behind `registers`", rest);
+    if (as && !cli_read_cells(b->self, rest + 3, &cells)) return false;
+    if (as && (!cells.base || cells.base == 't' || cells.bytes || cells.columns))
+        return bench_complain(b, NULL, "registers are shown as hex, dec, signed, oct or bin");
+    if (as) b->self->register_base = cells.base, b->panes.touched = true;
     return report_part(b, "registers");
 }
 /* special: those that differ from reset; special all, special TCON: with every field. */
@@ -218,6 +227,35 @@ char bench_line_mark(bench *b, const char *file, unsigned number)
     return ' ';
 }
 
+/* What the image does not have is taken for empty as long as it holds what empty memory does: all ones, or zeros in RAM. */
+bool bench_not_programmed(bench *b, uint32_t at, uint32_t *to)
+{
+    const oak_part *part = oak_session_part(b->session);
+    const oak_program *program = oak_session_program(b->session);
+    oak_chip_port chip = oak_session_chip(b->session);
+    unsigned code = part->architecture->code_space, unit = oak_unit_bytes(part->architecture, code);
+    const oak_part_memory *memory = oak_part_find_memory(part, code, at);
+    uint32_t next, end;
+    uint64_t length;
+    if (!program || !memory) return false;
+    end = memory->base + (memory->size - 1);
+    if (oak_image_next_run(oak_program_image(program), at * unit, &next, &length) == OAK_OK) {
+        if (next / unit <= at) return false;
+        if (next / unit - 1 < end) end = next / unit - 1;
+    }
+    uint8_t empty = memory->writable ? 0 : 0xFF, cells[8];
+    for (*to = at; *to <= end; ++*to) {
+        if (chip.ops->read_memory(chip.chip, code, *to, cells, unit)) break;
+        unsigned i = 0;
+        while (i < unit && cells[i] == empty) i++;
+        if (i < unit) break;
+        if (*to == end) return true;
+    }
+    if (*to == at) return false;
+    --*to;
+    return true;
+}
+
 /* code [PLACE]: instructions from there on. */
 bool bench_verb_code(bench *b, const char *rest)
 {
@@ -227,6 +265,17 @@ bool bench_verb_code(bench *b, const char *rest)
     for (unsigned i = 0; i < LINES; i++) {
         char text[120], place[120];
         unsigned size;
+        uint32_t last;
+        if (bench_not_programmed(b, at, &last)) {
+            printf("%c%c 0x%04x  not programmed, up to 0x%04x\n", at == pc ? '>' : ' ', stop_mark(b, at),
+                   (unsigned)at, (unsigned)last);
+            if (last == UINT32_MAX) break;
+            at = last + 1;
+            if (!oak_part_find_memory(oak_session_part(b->session),
+                                      oak_session_part(b->session)->architecture->code_space, at))
+                break;
+            continue;
+        }
         if (oak_session_print_instruction(b->session, at, text, sizeof text, &size)) break;
         oak_session_name_place(b->session, at, place, sizeof place);
         if (!strchr(place, '+') && strncmp(place, "0x", 2) != 0) printf("  %s:\n", place);

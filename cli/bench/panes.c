@@ -137,6 +137,8 @@ void bench_recall_panes(bench *b)
     b->panes.messages = number_of(root, "messages", 40);
     b->panes.mouse = cJSON_IsTrue(cJSON_GetObjectItem(root, "mouse"));
     b->panes.code = cJSON_IsTrue(cJSON_GetObjectItem(root, "code"));
+    const char *base = cJSON_GetStringValue(cJSON_GetObjectItem(root, "registers"));
+    if (base && *base && strchr("hdsob", *base)) b->self->register_base = *base;
     cJSON_Delete(root);
     if (bytes) b->self->host.resize(b->self->host.context, bytes, size, 0);
 }
@@ -152,6 +154,8 @@ void bench_remember_panes(bench *b)
     if (b->panes.messages) cJSON_AddNumberToObject(root, "messages", b->panes.messages);
     cJSON_AddBoolToObject(root, "mouse", b->panes.mouse);
     cJSON_AddBoolToObject(root, "code", b->panes.code);
+    if (b->self->register_base)
+        cJSON_AddStringToObject(root, "registers", (const char[]){b->self->register_base, 0});
     char *document = cli_json_text(root, false);
     if (document) {
         cli_text text = {.bytes = document, .size = strlen(document)};

@@ -60,7 +60,8 @@ static bool verb_help(bench *b, const char *rest)
     }
     for (const bench_verb *verb = bench_verbs; verb->name; verb++)
         printf("  %-11s %-34s %s\n", verb->name, verb->arguments, verb->help);
-    printf("\n  A verb may be shortened as long as only one begins so; `help VERB` gives an example.\n");
+    printf("\n  A verb may be shortened as long as only one begins so; `help VERB` gives an example.\n"
+           "  An expression or a stretch of memory alone is shown.\n");
     return true;
 }
 
@@ -102,7 +103,8 @@ const bench_verb bench_verbs[] = {
      "memory $S[$a..$b] as 2 bytes big", bench_memory, false},
     {"follow", "E [in SPACE] [as WORDS]", "show the memory a pointer points to, and keep following it",
      "follow $Q", bench_follow, false},
-    {"registers", "", "registers and flags", "registers", bench_verb_registers, false},
+    {"registers", "[as hex | dec | signed | oct | bin]", "registers and flags", "registers as dec",
+     bench_verb_registers, false},
     {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit",
      "special TCON", bench_verb_special, false},
     {"pins", "", "ports and pins", "pins", bench_verb_pins, false},
@@ -145,20 +147,62 @@ const bench_verb bench_verbs[] = {
     {"quit", "", "leave the bench", "quit", verb_quit, false},
     {NULL, NULL, NULL, NULL, NULL, false}};
 
-const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
+/* The verb that a word is, or is the beginning of: NULL with *count of those that begin so, listed in `all`. */
+static const bench_verb *match_verb(const char *word, size_t length, unsigned *count, char *all, size_t room)
 {
     const bench_verb *found = NULL;
-    char all[300] = "It may be";
-    unsigned count = 0;
+    snprintf(all, room, "It may be");
+    *count = 0;
     for (const bench_verb *verb = bench_verbs; verb->name; verb++) {
         if (strncasecmp(verb->name, word, length) != 0) continue;
         if (strlen(verb->name) == length) return verb;
-        snprintf(all + strlen(all), sizeof all - strlen(all), "%s %s", count++ ? "," : "", verb->name);
+        snprintf(all + strlen(all), room - strlen(all), "%s %s", (*count)++ ? "," : "", verb->name);
         /* `stop` is meant by `sto`, though `stops` begins so as well. */
-        if (found && strncmp(verb->name, found->name, strlen(found->name)) == 0) count--;
+        if (found && strncmp(verb->name, found->name, strlen(found->name)) == 0) --*count;
         else found = verb;
     }
-    if (count == 1) return found;
+    return *count == 1 ? found : NULL;
+}
+
+static void say_nothing(void *context, const oak_diagnostic *diagnostic)
+{
+    (void)context, (void)diagnostic;
+}
+
+/* A line that is no verb may be an expression, or a stretch of memory: it is shown. */
+static bool is_shown(bench *b, const char *line)
+{
+    const oak_diag_sink nobody = {.report = say_nothing};
+    oak_reading reading;
+    unsigned space;
+    uint32_t from, to;
+    char *copy = cli_strdup(line), *as = copy ? strstr(copy, " as ") : NULL;
+    if (as) *as = 0;
+    bool shown = copy && (oak_session_value(b->session, copy, &nobody, &reading) == OAK_OK ||
+                          oak_session_range(b->session, copy, &nobody, &space, &from, &to) == OAK_OK);
+    free(copy);
+    return shown;
+}
+
+const bench_verb *bench_verb_of(bench *b, const char *line, const char **rest)
+{
+    unsigned count;
+    char all[300];
+    size_t length = strcspn(line, " \t");
+    const bench_verb *verb = match_verb(line, length, &count, all, sizeof all);
+    *rest = line + length + strspn(line + length, " \t");
+    if (verb) return verb;
+    if (!is_shown(b, line)) return bench_find_verb(b, line, length);
+    *rest = line;
+    return match_verb("show", strlen("show"), &count, all, sizeof all);
+}
+
+const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
+{
+    unsigned count;
+    char all[300];
+    const bench_verb *found = match_verb(word, length, &count, all, sizeof all);
+    if (found) return found;
     unsigned least = 3;
     for (const bench_verb *verb = bench_verbs; !count && verb->name; verb++) {
         unsigned apart = oak_name_distance(word, length, verb->name, strlen(verb->name), 2);
@@ -166,7 +210,8 @@ const bench_verb *bench_find_verb(bench *b, const char *word, size_t length)
         least = apart;
         snprintf(all, sizeof all, "Did you mean `%s`?", verb->name);
     }
-    if (!count && least == 3) snprintf(all, sizeof all, "`help` lists the verbs.");
+    if (!count && least == 3)
+        snprintf(all, sizeof all, "`help` lists the verbs; an expression alone is shown.");
     bench_complain(b, all, count ? "`%.*s` is the beginning of several verbs" : "there is no verb `%.*s`",
                    (int)(length < 60 ? length : 60), word);
     return NULL;

@@ -193,6 +193,15 @@ static void draw_code(view *v, int top, int bottom, int to)
     for (int row = top + 1; row < bottom; row++) {
         char text[160], place[120], line[VIEW_LONGEST];
         unsigned size;
+        uint32_t last;
+        if (bench_not_programmed(v->b, at, &last)) {
+            snprintf(line, sizeof line, "%c%c 0x%04x  not programmed, up to 0x%04x", at == pc ? '>' : ' ',
+                     has_stop(v, at) ? '*' : ' ', (unsigned)at, (unsigned)last);
+            view_put(row, 0, to, at == pc ? STYLE_HERE : STYLE_FAINT, line);
+            if (last == UINT32_MAX) break;
+            at = last + 1;
+            continue;
+        }
         if (oak_session_print_instruction(v->b->session, at, text, sizeof text, &size)) break;
         oak_session_name_place(v->b->session, at, place, sizeof place);
         if (!strchr(place, '+') && strncmp(place, "0x", 2) != 0 && row + 1 < bottom) {
@@ -283,7 +292,7 @@ static void draw_changed(view *v, int row, int to)
         char name[60];
         bool special = c->space && oak_part_register_at(part, c->space, c->address);
         if (special != (n >= v->changes.count)) continue;
-        if (!c->space && c->address == part->architecture->pc_register) continue;
+        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
         if (c->space && bench_is_a_register(part, v->changes.list, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         int digits = strchr(name, '[') ? 2 : 1;

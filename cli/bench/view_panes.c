@@ -31,9 +31,11 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         char text[60];
         chip.ops->read_register(chip.chip, i, &value);
         bool new = cli_has_changed(&v->changes, 0, i, 1);
-        snprintf(text, sizeof text, "%s%-4s 0x%0*x", new ? "*" : " ", reg->name, (reg->bits + 3) / 4,
-                 (unsigned)value);
+        char number[50];
+        cli_write_register(reg, value, v->b->self->register_base, number, sizeof number);
+        snprintf(text, sizeof text, "%s%-4s %s", new ? "*" : " ", reg->name, number);
         int width = cli_is_wide(about) ? 18 : 13;
+        while (width < (int)strlen(text) + 2) width += 13;
         if (column + width > to) column = from, row++;
         if (row >= bottom) break;
         view_put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);

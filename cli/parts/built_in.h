@@ -4,6 +4,8 @@
 #ifndef CLI_BUILT_IN_H
 #define CLI_BUILT_IN_H
 
+#include <stddef.h>
+
 #include <oakspindle/part.h>
 
 enum { BUILT_IN_FILES = 4 }; /* of a part: its own and those it extends */
@@ -18,6 +20,14 @@ typedef struct built_in_part {
 } built_in_part;
 
 extern const built_in_part built_in_parts[]; /* up to one without an architecture */
+
+/* The files of our parts and templates as they were: for a tool that stands alone. "parts/z80-32k.yaml", "templates/z80/basic/main.asm". */
+typedef struct built_in_file {
+    const char *name; /* a list ends with NULL */
+    const unsigned char *bytes;
+    size_t size;
+} built_in_file;
+extern const built_in_file built_in_files[];
 
 static inline uint64_t built_in_hash(const uint8_t *bytes, size_t size)
 {

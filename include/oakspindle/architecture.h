@@ -96,7 +96,8 @@ typedef struct oak_architecture {
     unsigned state_register; /* holds the state of a row of instructions, where there is one */
     const oak_flag_info *flags;
     unsigned flag_count;
-    unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
+    unsigned restless_register; /* number + 1 of one that every instruction changes; 0: none */
+    unsigned bank_flag;         /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
 
 /* The vector of a line. */

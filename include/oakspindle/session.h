@@ -231,7 +231,8 @@ OAK_MUST_USE oak_status oak_session_value(oak_session *session, const char *expr
 OAK_MUST_USE oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
                                           unsigned *space, uint32_t *from, uint32_t *to);
 /* Sets what the left side of "EXPR=VALUE" names: a register, a special register, a bit, a cell, a variable, a pin (which
- * drives it from outside). OAK_REFUSED after a diagnostic. */
+ * drives it from outside). Of a cell also several, one after another: "iram[0x30] = 1, 2, \"text\"", all or none of them; space[a:2] takes
+ * words, a variable bytes. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_set(oak_session *session, const char *assignment,
                                         const oak_diag_sink *sink);
 

@@ -279,7 +279,10 @@ void asm_warn(assembler *as, uint32_t origin, size_t first, size_t last, const c
               const char *format, ...)
 {
     oak_warning_level level = warning_level(as, code);
-    if (level == OAK_WARN_OFF || is_allowed(asm_source(as, origin), code)) return;
+    oak_source_line line = asm_source(as, origin);
+    if (level == OAK_WARN_OFF || is_allowed(line, code)) return;
+    while (first < last && first < line.size && (line.text[first] == ' ' || line.text[first] == '\t'))
+        first++;
     char message[300];
     va_list arguments;
     va_start(arguments, format);

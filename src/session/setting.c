@@ -188,6 +188,122 @@ static oak_status assign(oak_session *session, const oak_expr *left, uint64_t va
     }
 }
 
+/* ------------------------------------------------------------------------------------------ several at once */
+
+/* Where the value ends that begins at `at`: in front of a comma outside of brackets and quotes. */
+static const char *value_end(const char *at, const char *end)
+{
+    unsigned depth = 0;
+    for (const char *start = at; at < end; at++) {
+        if (*at == '(' || *at == '[') depth++;
+        else if ((*at == ')' || *at == ']') && depth) depth--;
+        else if (*at == ',' && !depth) break;
+        if (!oak_opens_quote(start, at)) continue;
+        char close = *at++;
+        while (at < end && *at != close) at += *at == '\\' && at + 1 < end ? 2 : 1;
+        if (at >= end) return end;
+    }
+    return at;
+}
+
+static const char *skip_blanks(const char *at, const char *end)
+{
+    while (at < end && (*at == ' ' || *at == '\t')) at++;
+    return at;
+}
+
+static bool is_list(const char *values, const char *end)
+{
+    const char *first = skip_blanks(values, end);
+    return value_end(first, end) < end || (first < end && *first == '"');
+}
+
+/* The cells that a list fills, so many bytes for each value. */
+typedef struct filler {
+    oak_session *session;
+    unsigned space, bytes;
+    uint8_t *out;
+    size_t count, room;
+} filler;
+
+static oak_status add_value(filler *self, uint64_t value)
+{
+    uint8_t *grown = oak_grow(&self->session->host, self->out, &self->room, self->count + self->bytes, 1);
+    if (!grown) return OAK_NO_MEMORY;
+    self->out = grown;
+    oak_put_number(self->session->part->architecture, self->space, value, grown + self->count, self->bytes);
+    self->count += self->bytes;
+    return OAK_OK;
+}
+
+/* The characters of a text, a value each; `at` behind its quote. */
+static oak_status add_text(filler *self, const char *at, const char *end, oak_expr_fault *fault,
+                           const char *assignment)
+{
+    const char *start = at - 1;
+    while (at < end && *at != '"') {
+        uint8_t value;
+        size_t used = oak_read_character(at, end, &value);
+        if (!used) break;
+        at += used;
+        oak_status status = add_value(self, value);
+        if (status) return status;
+    }
+    if (at < end && *at == '"' && skip_blanks(at + 1, end) == end) return OAK_OK;
+    oak_expr place = {.first = (uint16_t)(start - assignment), .last = (uint16_t)(end - assignment)};
+    return session_fill_fault(fault, &place, "text-end", "this text does not end as it should");
+}
+
+/* EXPR = VALUE, VALUE, "TEXT" …: cells one after another, none of them when something is wrong. */
+static oak_status set_list(oak_session *session, const char *assignment, const oak_expr *left,
+                           const char *values, const oak_diag_sink *sink, oak_expr_fault *fault)
+{
+    const oak_architecture *about = session->part->architecture;
+    const char *end = values + oak_length(values);
+    oak_watched where;
+    fault->code = NULL;
+    bool located = session_locate_expr(session, left, &where, fault) == OAK_OK && where.space && !where.bits;
+    if (!located || about->spaces[where.space].of_bits)
+        return session_fill_fault(fault, left, "not-settable", "only cells take several values");
+    bool named = left->kind == OAK_EXPR_NAME; /* how many bytes its elements have is not known */
+    unsigned cells = named || !where.size || where.size > 8 ? 1 : where.size;
+    filler self = {
+        .session = session, .space = where.space, .bytes = cells * oak_unit_bytes(about, where.space)};
+    oak_status status = self.bytes > 8 ? OAK_OUT_OF_RANGE : OAK_OK;
+    for (const char *at = values; !status;) {
+        at = skip_blanks(at, end);
+        const char *stop = value_end(at, end);
+        if (at < end && *at == '"') status = add_text(&self, at + 1, stop, fault, assignment);
+        else {
+            oak_reading reading;
+            const char *rest;
+            const oak_expr *one = session_parse_part(session, at, stop, &rest, sink);
+            status = one && rest == stop ? OAK_OK : OAK_REFUSED; /* what cannot be read has been said */
+            oak_expr place = {.first = (uint16_t)(at - assignment), .last = (uint16_t)(stop - assignment)};
+            if (one && status) session_fill_fault(fault, &place, "extra-text", "this is no value");
+            if (!status) status = session_evaluate(session, one, at, sink, &reading);
+            unsigned bits = session_bits_of_cells(about, where.space, cells);
+            if (status) break;
+            if (bits < 64 && reading.value >> bits && ~reading.value >> (bits - 1))
+                status = session_fill_fault(fault, &place, "value-range", "%lld does not fit %u bits",
+                                            (long long)reading.value, bits);
+            else status = add_value(&self, (uint64_t)reading.value);
+        }
+        if (stop == end) break;
+        at = stop + 1;
+    }
+    const oak_chip_ops *ops = session->chip.ops;
+    uint8_t *before = status ? NULL : session->host.resize(session->host.context, NULL, 0, self.count + 1);
+    if (!status && !before) status = OAK_NO_MEMORY;
+    if (!status)
+        status = ops->read_memory(session->chip.chip, where.space, where.address, before, self.count);
+    if (!status)
+        status = ops->write_memory(session->chip.chip, where.space, where.address, self.out, self.count);
+    if (before) session->host.resize(session->host.context, before, self.count + 1, 0);
+    oak_release(&session->host, self.out, self.room, 1);
+    return status;
+}
+
 oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
 {
     session->touched = true;
@@ -209,6 +325,11 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
     if (rest != equals) {
         oak_expr at = {.first = (uint16_t)(rest - assignment), .last = (uint16_t)(equals - assignment)};
         status = session_fill_fault(&fault, &at, "extra-text", "this does not belong to the left side");
+    } else if (is_list(equals + 1, end)) {
+        status = set_list(session, assignment, left, equals + 1, sink, &fault);
+        if (status == OAK_NO_MEMORY || (status == OAK_REFUSED && !fault.code)) return status;
+        if (status && !fault.code)
+            session_fill_fault(&fault, left, "no-cell", "the part has not so many cells there");
     } else {
         status = oak_session_value(session, equals + 1, sink, &reading);
         if (status) return status;

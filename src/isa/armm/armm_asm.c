@@ -645,6 +645,16 @@ static const char *without(const char *name)
     return "Write it in several instructions, or choose a part with armv7m.";
 }
 
+/* In an it block both forms of 16 bits leave the flags: where the destination is left out, the manual takes the one with two operands. */
+static void prefer_two_operands(const oak_insn *insn, uint16_t *rows, unsigned count)
+{
+    for (unsigned i = 1; i < count && insn->state && insn->count == 2 && rows[0] == ARMM_ADD_REG; i++) {
+        if (rows[i] != ARMM_ADD_HIGH) continue;
+        rows[i] = rows[0];
+        rows[0] = ARMM_ADD_HIGH;
+    }
+}
+
 unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
@@ -664,6 +674,7 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
         insn->state_after = (uint32_t)insn->operand[0].reg << 4 |
                             armm_it_mask(insn->operand[0].reg, armm_condition(insn->mnemonic));
     unsigned count = collect(tables, insn, insn->mnemonic, kinds, rows);
+    prefer_two_operands(insn, rows, count);
     if (count) {
         oak_flow flow = OAK_FLOW_NEXT;
         if (rows[0] == ARMM_B || rows[0] == ARMM_B_W || rows[0] == ARMM_BX || rows[0] == ARMM_TBB ||

@@ -195,7 +195,6 @@ typedef struct kit_arch {
     /* Where registers are kept, by number; 0 bytes: not in one place. */
     const struct kit_register *registers_at;
     const kit_inner *inner; /* up to one without a name */
-    unsigned restless;      /* number + 1 of a register that every instruction changes; 0: there is none */
     /* Beside the columns of the rows (uses.c): where the cell of an operand really lies; cells that no operand names, always so many
      * of a row. Optional. */
     void (*window)(const oak_core *core, const oak_decoded *decoded, kit_reach *one);

@@ -10,7 +10,7 @@
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
  *   CORE_SPAN      addresses of the program counter;  CORE_CODE: the space of code
  *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
- *   CORE_RESTLESS  1: a register changes with the count of instructions (kit_arch's `restless`)
+ *   CORE_RESTLESS  1: a register changes with the count of instructions (restless_register)
  *   CORE_LOCALS    registers that live in locals, declared
  *   SAVE, LOAD     locals to the core and back
  *

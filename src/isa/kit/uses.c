@@ -171,12 +171,10 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
             add_register(core, known, p, length, pass == 1, accesses);
             p += length;
         }
-    if (kit->arch->restless)
-        add(known, (kit_use){.reach = {.accesses = KIT_WRITES,
-                                       .bits = 0xFF,
-                                       .known = true,
-                                       .address = kit->arch->restless - 1,
-                                       .size = 1}});
+    unsigned restless = kit->arch->isa->about.restless_register;
+    kit_reach always = {
+        .accesses = KIT_WRITES, .bits = 0xFF, .known = true, .address = restless - 1, .size = 1};
+    if (restless) add(known, (kit_use){.reach = always});
     known->pushed = (int8_t)pushed(core, &known->decoded);
     kit_reach list[KIT_MOST_REACHED];
     known->more = kit->arch->more_cells && kit->arch->more_cells(core, &known->decoded, list, 0) > 0;

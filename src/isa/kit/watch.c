@@ -61,7 +61,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
     unsigned count = 0, found = find_reached(core, pc, false, reached);
     for (unsigned i = 0; i < found; i++) {
         oak_watched one = named(&kit->arch->isa->about, &reached[i]);
-        bool restless = !one.space && one.address + 1 == kit->arch->restless;
+        bool restless = !one.space && one.address + 1 == kit->arch->isa->about.restless_register;
         if (restless && one.accesses == KIT_WRITES) continue; /* they all do */
         uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size
                                                     : UINT32_MAX; /* of a space that is one stretch */

@@ -362,7 +362,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_z80, .code_span = Z80_SPAN, .core_size = sizeof(oak_core), .cycles = z80_cycles, KIT_LOOPS_OF(z80_),
-    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .restless = Z80_REG_R + 1,
+    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .round = round_of, .passes = passes, .window = window,
     .more_cells = more_cells, .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */

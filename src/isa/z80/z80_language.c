@@ -196,7 +196,7 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 const oak_isa oak_isa_z80 = {
     .about = {.name = "z80", .title = "Z80, 8-bit", .cycle_unit = "T state", .elf_machine = 220, .word_bytes = 1, .code_align = 1,
               .vector_list = vectors, .own_lines = Z80_LINES, .spaces = spaces, .space_count = Z80_SPACES,
-              .code_space = Z80_MEM, .registers = registers, .register_count = Z80_REGISTERS, .pc_register = Z80_REG_PC,
+              .code_space = Z80_MEM, .registers = registers, .register_count = Z80_REGISTERS, .pc_register = Z80_REG_PC, .restless_register = Z80_REG_R + 1,
               .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
               .stack = {.pointer = Z80_REG_SP, .space = Z80_MEM, .cell = 2, .return_bytes = 2},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
