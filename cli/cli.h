@@ -303,7 +303,7 @@ void cli_catch_interrupts(bool for_good);
 bool cli_was_interrupted(void);
 /* Ends a run when somebody has pressed Ctrl-C, and lets time pass at a pace (0: as fast as it goes). */
 void cli_breathe(oak_session *session, double pace, oak_budget *budget);
-const char *cli_vector_name(const oak_part *part, uint32_t vector);
+const char *cli_vector_name(const oak_session *session, uint32_t vector);
 
 /* report_json.c: the same, as documents that belong to the caller. */
 void cli_report_json(cli *self, oak_session *session, const cli_reported *what);

@@ -120,11 +120,21 @@ static void say_time(oak_session *session)
            time.instructions == 1 ? "" : "s");
 }
 
-const char *cli_vector_name(const oak_part *part, uint32_t vector)
+const char *cli_vector_name(const oak_session *session, uint32_t vector)
 {
+    const oak_part *part = oak_session_part(session);
+    const oak_program *program = oak_session_program(session);
+    const oak_symbol *symbol;
+    static char address[20];
     for (unsigned i = 0; i < part->vector_count; i++)
         if (part->vectors[i].address == vector) return part->vectors[i].name;
-    return "?";
+    /* Where a table of the program's own leads to the handler, its name is the program's. */
+    for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
+        if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == part->architecture->code_space &&
+            symbol->value == (int64_t)vector)
+            return symbol->name;
+    snprintf(address, sizeof address, "0x%04lx", (unsigned long)vector);
+    return address;
 }
 
 /* How often interrupts were handled, and what is left for the main program. */
@@ -141,11 +151,11 @@ static void show_interrupts(cli *self, oak_session *session)
         if (!i) report_title(self, "Interrupts and exceptions");
         taken += service.cycles;
         if (!service.cycles) {
-            printf("  %-14s is being handled for the first time\n", cli_vector_name(part, service.vector));
+            printf("  %-14s is being handled for the first time\n", cli_vector_name(session, service.vector));
             continue;
         }
         printf("  %-14s handled %s time%s, %s %ss (%.1f %%), the longest %s\n",
-               cli_vector_name(part, service.vector), cli_count(service.count, count, sizeof count),
+               cli_vector_name(session, service.vector), cli_count(service.count, count, sizeof count),
                service.count == 1 ? "" : "s", cli_count(service.cycles, cycles, sizeof cycles),
                part->architecture->cycle_unit,
                time.cycles ? 100.0 * (double)service.cycles / (double)time.cycles : 0.0,

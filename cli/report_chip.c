@@ -18,7 +18,7 @@ static void say_exception(cli *self, oak_session *session)
     if (!vector) printf("in the main program");
     else if (bytes && name) printf("handling %s (exception %u)", name, (unsigned)vector / bytes);
     else if (bytes) printf("handling exception %u", (unsigned)vector / bytes);
-    else printf("handling the interrupt %s", name ? name : "?");
+    else printf("handling the interrupt %s", name ? name : cli_vector_name(session, vector));
     printf("%s", cli_paint(self->result_colour, PAINT_OFF));
 }
 

@@ -135,13 +135,12 @@ cJSON *cli_json_noticed(oak_session *session)
 
 cJSON *cli_json_interrupts(oak_session *session)
 {
-    const oak_part *part = oak_session_part(session);
     oak_chip_port chip = oak_session_chip(session);
     oak_service service;
     cJSON *list = cJSON_CreateArray();
     for (unsigned i = 0; chip.ops->service && chip.ops->service(chip.chip, i, &service) == OAK_OK; i++) {
         cJSON *item = cJSON_CreateObject();
-        cJSON_AddStringToObject(item, "name", cli_vector_name(part, service.vector));
+        cJSON_AddStringToObject(item, "name", cli_vector_name(session, service.vector));
         cJSON_AddNumberToObject(item, "vector", service.vector);
         cJSON_AddNumberToObject(item, "count", (double)service.count);
         cJSON_AddNumberToObject(item, "cycles", (double)service.cycles);

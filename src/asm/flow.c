@@ -104,11 +104,11 @@ static bool reaches_return(flow *self, uint32_t address, const char *name, uint3
                 to.size = (uint8_t)one->size;
                 to.state_after = (uint8_t)one->as.code.insn->state_after;
             } else known = decode_at(self, at, state, &to);
-            if (!known || to.flow == OAK_FLOW_RETURN || to.flow == OAK_FLOW_COMPUTED) {
-                bool is_return = known && to.flow == OAK_FLOW_RETURN;
+            if (!known || oak_returns(to.flow) || to.flow == OAK_FLOW_COMPUTED) {
+                bool is_return = known && oak_returns(to.flow);
                 found = !name || (is_return && oak_same(self->as->isa->rows[to.row].mnemonic, name));
                 *where = at;
-                break;
+                if (found || !known || to.flow != OAK_FLOW_MAY_RETURN) break;
             }
             bool branches = to.has_target && to.flow != OAK_FLOW_CALL;
             uint32_t target = branches ? oak_islands_slot(&self->land, to.target) : self->land.slots;

@@ -138,13 +138,18 @@ typedef enum oak_flow {
     OAK_FLOW_JUMP,   /* goes to the target */
     OAK_FLOW_CALL,   /* goes to the target and comes back */
     OAK_FLOW_RETURN,
-    OAK_FLOW_COMPUTED /* goes to an address computed when it runs */
+    OAK_FLOW_MAY_RETURN, /* goes on behind itself, or returns */
+    OAK_FLOW_COMPUTED    /* goes to an address computed when it runs */
 } oak_flow;
 /* What stands behind it may come next. */
 static inline bool oak_goes_on(oak_flow flow)
 {
     return flow == OAK_FLOW_NEXT || flow == OAK_FLOW_EVENT || flow == OAK_FLOW_BRANCH ||
-           flow == OAK_FLOW_CALL;
+           flow == OAK_FLOW_CALL || flow == OAK_FLOW_MAY_RETURN;
+}
+static inline bool oak_returns(oak_flow flow)
+{
+    return flow == OAK_FLOW_RETURN || flow == OAK_FLOW_MAY_RETURN;
 }
 
 typedef struct oak_decoded {

@@ -66,11 +66,18 @@ static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row,
     for (const char *p = row->bits; *p; p++) bits += *p != ' ';
     oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands,
                    row->meaning);
+    char taken[80] = "";
     const char *more = row->more_cycles ? row->more_cycles : "";
+    if (row->taken)
+        oak_format(taken, sizeof taken, ", %u when it %s", row->cycles + row->taken,
+                   oak_returns((oak_flow)row->flow)       ? "returns"
+                   : (oak_flow)row->flow == OAK_FLOW_CALL ? "calls"
+                   : *row->operands                       ? "branches"
+                                                          : "repeats");
     unsigned unit = oak_unit_bytes(&isa->about, isa->about.code_space), size = bits / 8 / unit;
-    oak_buf_format(buf, "  size      %u %s%s, %u %s%s%s%s\n", size, unit > 1 ? "word" : "byte",
+    oak_buf_format(buf, "  size      %u %s%s, %u %s%s%s%s%s\n", size, unit > 1 ? "word" : "byte",
                    size == 1 ? "" : "s", row->cycles, isa->about.cycle_unit, row->cycles == 1 ? "" : "s",
-                   *more ? " " : "", more);
+                   taken, *more ? " " : "", more);
     oak_buf_format(buf, "  flags     %s\n", *row->flags ? row->flags : "none");
     draw_bits(buf, row, here);
 }

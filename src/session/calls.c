@@ -56,7 +56,7 @@ static bool leads_back(const oak_session *session, const call_levels *levels, co
                        landing now)
 {
     bool links = session->isa->frame != NULL; /* return addresses are kept in a register at first */
-    bool returns = before->decoded.flow == OAK_FLOW_RETURN;
+    bool returns = oak_returns(before->decoded.flow);
     uint32_t level = levels->stack[levels->depth];
     bool up = levels->called[levels->depth] ? !session_is_deeper(session, now.stack, level)
                                             : session_is_deeper(session, level, now.stack);
@@ -93,7 +93,7 @@ void session_count_calls(oak_session *session, call_levels *levels, const call_w
     bool executed = session_time(session).instructions != before->instructions;
     bool links = session->isa->frame != NULL;
     oak_flow flow = before->known ? before->decoded.flow : OAK_FLOW_NEXT;
-    bool jumps = flow == OAK_FLOW_RETURN || flow == OAK_FLOW_COMPUTED;
+    bool jumps = oak_returns(flow) || flow == OAK_FLOW_COMPUTED;
     if (entered && executed && links) {
         /* The instruction itself has led there, or one handler came at the end of another, in its place. */
         if (!jumps || !before->vector) enter(levels, before->stack);
@@ -116,8 +116,7 @@ typedef struct flow_marks {
 
 static bool changes_calls(const oak_decoded *decoded)
 {
-    return decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN ||
-           decoded->flow == OAK_FLOW_COMPUTED;
+    return decoded->flow == OAK_FLOW_CALL || oak_returns(decoded->flow) || decoded->flow == OAK_FLOW_COMPUTED;
 }
 
 /* The memory that a program is kept in; what is executed elsewhere cannot be marked beforehand. */

@@ -5,7 +5,7 @@
  *
  * A row: INSN(id, mnemonic, "operands", "bits", cycles, taken, FLOW, "uses", "flags", "meaning")
  *   cycles  whatever happens; taken: more when it branches or skips
- *   FLOW    NEXT, BRANCH, JUMP, CALL, RETURN, COMPUTED
+ *   FLOW    NEXT, EVENT, BRANCH, JUMP, CALL, RETURN, MAY_RETURN, COMPUTED (isa.h)
  *   uses    for each operand r (reads), w (writes), b (both) or - ; behind a blank what it uses without naming it
  *   flags   those it changes */
 #define CHOICE(mnemonic, of, meaning)

@@ -412,7 +412,7 @@ static void print_value(const kit_language *language, const kit_class *class, co
         space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
     unsigned digits = class->field >= KIT_TARGET ? 4 : (width + 3) / 4;
     if (name) oak_buf_text(out, name);
-    else if (class->field == KIT_SIGNED) oak_buf_format(out, "%lld", (long long)value);
+    else if (class->field == KIT_SIGNED || width <= 3) oak_buf_format(out, "%lld", (long long)value);
     else oak_buf_format(out, "0x%0*llx", (int)digits, (unsigned long long)value);
 }
 

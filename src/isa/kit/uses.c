@@ -142,7 +142,7 @@ static int pushed(const oak_core *core, const oak_decoded *decoded)
     oak_stack_use use = {0};
     if (!isa->about.stack.space && !isa->about.stack.levels) return 0;
     if (decoded->flow == OAK_FLOW_CALL) return isa->about.stack.return_bytes;
-    if (decoded->flow == OAK_FLOW_RETURN) return -isa->about.stack.return_bytes;
+    if (oak_returns(decoded->flow)) return -isa->about.stack.return_bytes;
     if (isa->stack_use) isa->stack_use(kit_look(core)->tables, decoded, &use);
     return use.words * isa->about.stack.cell;
 }

@@ -1,5 +1,6 @@
 /* z80_cases.h — what each row does, for the loop of the kit. */
 
+/* clang-format off */
 #define A              core->reg[RA]
 #define PAIR(at)       z80_pair(core->reg + (at))
 #define SET(at, value) z80_set_pair(core->reg + (at), value)
@@ -16,336 +17,208 @@
 #define EVEN  z80_pv(sz, pv)
 
 /* ---- memory: `address` and `byte` or `word` */
-#define GET(where)                                                                                           \
-    address = (where);                                                                                       \
-    if (core->guard[address] & KIT_GUARD_READS) goto unread;                                                 \
+#define GET(where)                                                                                               \
+    address = (where);                                                                                           \
+    if (core->guard[address] & KIT_GUARD_READS) goto unread;                                                     \
     byte = core->mem[address]
-#define GET_WORD(where)                                                                                      \
-    address = (where);                                                                                       \
-    if ((core->guard[address] | core->guard[BEHIND(address)]) & KIT_GUARD_READS) goto unread_word;           \
+#define GET_WORD(where)                                                                                          \
+    address = (where);                                                                                           \
+    if ((core->guard[address] | core->guard[BEHIND(address)]) & KIT_GUARD_READS) goto unread_word;               \
     word = (uint32_t)(core->mem[address] | core->mem[BEHIND(address)] << 8)
 /* The last thing an instruction does; and one that DONE follows. */
-#define PUT(where, value, units)                                                                             \
-    do {                                                                                                     \
-        address = (where);                                                                                   \
-        PUT_BACK(value, units);                                                                              \
+#define PUT(where, value, units)                                                                                 \
+    do {                                                                                                         \
+        address = (where);                                                                                       \
+        PUT_BACK(value, units);                                                                                  \
     } while (0)
-#define PUT_BACK(value, units)                                                                               \
-    do {                                                                                                     \
-        if (core->guard[address]) {                                                                          \
-            if (!kit_store(core, address, (uint8_t)(value))) goto faulted;                                   \
-            if (kit->attention) LEAVE(units);                                                                \
-            NEXT(units);                                                                                     \
-        }                                                                                                    \
-        core->mem[address] = (uint8_t)(value);                                                               \
-        NEXT(units);                                                                                         \
+#define PUT_BACK(value, units)                                                                                   \
+    do {                                                                                                         \
+        if (core->guard[address]) {                                                                              \
+            if (!kit_store(core, address, (uint8_t)(value))) goto faulted;                                       \
+            if (kit->attention) LEAVE(units);                                                                    \
+            NEXT(units);                                                                                         \
+        }                                                                                                        \
+        core->mem[address] = (uint8_t)(value);                                                                   \
+        NEXT(units);                                                                                             \
     } while (0)
-#define STORE_BACK(value)                                                                                    \
-    if (!core->guard[address]) core->mem[address] = (uint8_t)(value);                                        \
+#define STORE_BACK(value)                                                                                        \
+    if (!core->guard[address]) core->mem[address] = (uint8_t)(value);                                            \
     else if (!kit_store(core, address, (uint8_t)(value))) goto faulted
-#define STORE(where, value)                                                                                  \
-    address = (where);                                                                                       \
-    STORE_BACK(value)
-#define STORE_WORD(value) /* where a word was read */                                                        \
-    STORE_BACK(value);                                                                                       \
-    STORE(BEHIND(address), (value) >> 8)
-#define DONE(units)                                                                                          \
-    do {                                                                                                     \
-        if (kit->attention) LEAVE(units);                                                                    \
-        NEXT(units);                                                                                         \
+#define STORE(where, value) address = (where); STORE_BACK(value)
+#define STORE_WORD(value) /* where a word was read */ STORE_BACK(value); STORE(BEHIND(address), (value) >> 8)
+#define DONE(units)                                                                                              \
+    do {                                                                                                         \
+        if (kit->attention) LEAVE(units);                                                                        \
+        NEXT(units);                                                                                             \
     } while (0)
 /* Goes to `where`, which becomes the next operation, once what is stored may have been code. */
-#define GO(where)                                                                                            \
-    do {                                                                                                     \
-        op = (where);                                                                                        \
-        if (kit->attention) FINISH;                                                                          \
-        ENTER(op);                                                                                           \
+#define GO(where)                                                                                                \
+    do {                                                                                                         \
+        op = (where);                                                                                            \
+        if (kit->attention) FINISH;                                                                              \
+        ENTER(op);                                                                                               \
     } while (0)
-#define PUSH_WORD(value)                                                                                     \
-    do {                                                                                                     \
-        uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                            \
-        if (sp < core->floor || core->guard[sp] || core->guard[BEHIND(sp)]) {                                \
-            kit->pc = HERE;                                                                                  \
-            if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                             \
-        } else {                                                                                             \
-            core->mem[sp] = (uint8_t)pushed, core->mem[BEHIND(sp)] = (uint8_t)(pushed >> 8);                 \
-            SET(RSP, sp);                                                                                    \
-        }                                                                                                    \
+#define PUSH_WORD(value)                                                                                         \
+    do {                                                                                                         \
+        uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                                \
+        if (sp < core->floor || core->guard[sp] || core->guard[BEHIND(sp)]) {                                    \
+            kit->pc = HERE;                                                                                      \
+            if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                                 \
+        } else {                                                                                                 \
+            core->mem[sp] = (uint8_t)pushed, core->mem[BEHIND(sp)] = (uint8_t)(pushed >> 8);                     \
+            SET(RSP, sp);                                                                                        \
+        }                                                                                                        \
     } while (0)
-#define POP_WORD /* into `word` */                                                                           \
-    address = PAIR(RSP);                                                                                     \
-    if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address))         \
-        goto faulted;                                                                                        \
-    GET_WORD(address);                                                                                       \
-    SET(RSP, address + 2)
+#define POP_WORD /* into `word` */                                                                               \
+    address = PAIR(RSP);                                                                                         \
+    if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address)) goto faulted;   \
+    GET_WORD(address); SET(RSP, address + 2)
 
 /* ---- arithmetic */
-#define SUM(carried)                                                                                         \
-    do {                                                                                                     \
-        uint32_t left = A, right = byte;                                                                     \
-        sz = cy = left + right + (carried);                                                                  \
-        pv = left ^ right ^ sz;                                                                              \
-        how = 0;                                                                                             \
-        A = (uint8_t)sz;                                                                                     \
+#define SUM(carried)                                                                                             \
+    do {                                                                                                         \
+        uint32_t left = A, right = byte;                                                                         \
+        sz = cy = left + right + (carried);                                                                      \
+        pv = left ^ right ^ sz;                                                                                  \
+        how = 0;                                                                                                 \
+        A = (uint8_t)sz;                                                                                         \
     } while (0)
-#define DIFFERENCE(carried)                                                                                  \
-    do {                                                                                                     \
-        uint32_t left = A, right = byte;                                                                     \
-        sz = cy = left - right - (carried);                                                                  \
-        pv = left ^ right ^ sz;                                                                              \
-        how = Z80_N;                                                                                         \
+#define DIFFERENCE(carried)                                                                                      \
+    do {                                                                                                         \
+        uint32_t left = A, right = byte;                                                                         \
+        sz = cy = left - right - (carried);                                                                      \
+        pv = left ^ right ^ sz;                                                                                  \
+        how = Z80_N;                                                                                             \
     } while (0)
 #define LOGIC(operator, half) (sz = A operator byte, A = (uint8_t)sz, pv = Z80_PARITY | (half), cy = how = 0)
 #define DO_ADD                SUM(0)
 #define DO_ADC                SUM(CARRY)
-#define DO_SUB                                                                                               \
-    DIFFERENCE(0);                                                                                           \
-    A = (uint8_t)sz
-#define DO_SBC                                                                                               \
-    DIFFERENCE(CARRY);                                                                                       \
-    A = (uint8_t)sz
+#define DO_SUB DIFFERENCE(0); A = (uint8_t)sz
+#define DO_SBC DIFFERENCE(CARRY); A = (uint8_t)sz
 #define DO_AND LOGIC(&, 0x10)
 #define DO_XOR LOGIC(^, 0)
 #define DO_OR  LOGIC(|, 0)
-#define DO_CP                                                                                                \
-    DIFFERENCE(0);                                                                                           \
-    xy = byte;                                                                                               \
-    how = Z80_N | Z80_OWN_XY
-#define ALU(name)                                                                                            \
-    ON(Z80_##name##_R) : byte = core->reg[Y];                                                                \
-    DO_##name;                                                                                               \
-    NEXT(1);                                                                                                 \
-    ON(Z80_##name##_N) : byte = AT;                                                                          \
-    DO_##name;                                                                                               \
-    NEXT(2);                                                                                                 \
-    ON(Z80_##name##_HL) : GET(HL);                                                                           \
-    DO_##name;                                                                                               \
-    NEXT(1);                                                                                                 \
-    ON(Z80_##name##_IX) : INDEXED;                                                                           \
-    GET(wz);                                                                                                 \
-    DO_##name;                                                                                               \
-    NEXT(3);                                                                                                 \
-    ON(Z80_##name##_XH) : FETCH;                                                                             \
-    byte = core->reg[Y];                                                                                     \
-    DO_##name;                                                                                               \
-    NEXT(2)
+#define DO_CP DIFFERENCE(0); xy = byte; how = Z80_N | Z80_OWN_XY
+#define ALU(name)                                                                                                \
+    ON(Z80_##name##_R): byte = core->reg[Y]; DO_##name; NEXT(1);                                                 \
+    ON(Z80_##name##_N): byte = AT; DO_##name; NEXT(2);                                                           \
+    ON(Z80_##name##_HL): GET(HL); DO_##name; NEXT(1);                                                            \
+    ON(Z80_##name##_IX): INDEXED; GET(wz); DO_##name; NEXT(3);                                                   \
+    ON(Z80_##name##_XH): FETCH; byte = core->reg[Y]; DO_##name; NEXT(2)
 #define STEP(with, subtracts) (sz = byte with 1, pv = byte ^ 1 ^ sz, how = (subtracts))
-#define COUNT_BY(name, with, subtracts)                                                                      \
-    ON(Z80_##name##_R) : byte = core->reg[X];                                                                \
-    STEP(with, subtracts);                                                                                   \
-    core->reg[X] = (uint8_t)sz;                                                                              \
-    NEXT(1);                                                                                                 \
-    ON(Z80_##name##_HL) : GET(HL);                                                                           \
-    STORE_BACK(byte with 1);                                                                                 \
-    STEP(with, subtracts);                                                                                   \
-    DONE(1);                                                                                                 \
-    ON(Z80_##name##_IX) : INDEXED;                                                                           \
-    GET(wz);                                                                                                 \
-    STORE_BACK(byte with 1);                                                                                 \
-    STEP(with, subtracts);                                                                                   \
-    DONE(3);                                                                                                 \
-    ON(Z80_##name##_XH) : FETCH;                                                                             \
-    byte = core->reg[X];                                                                                     \
-    STEP(with, subtracts);                                                                                   \
-    core->reg[X] = (uint8_t)sz;                                                                              \
+#define COUNT_BY(name, with, subtracts)                                                                          \
+    ON(Z80_##name##_R): byte = core->reg[X]; STEP(with, subtracts); core->reg[X] = (uint8_t)sz; NEXT(1);         \
+    ON(Z80_##name##_HL): GET(HL); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(1);                       \
+    ON(Z80_##name##_IX): INDEXED; GET(wz); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(3);              \
+    ON(Z80_##name##_XH): FETCH; byte = core->reg[X]; STEP(with, subtracts); core->reg[X] = (uint8_t)sz;          \
     NEXT(2)
 #define SHIFTED (sz = word & 0xFF, pv = Z80_PARITY, how = 0)
 /* `word` is what comes out of `byte`, `carry` what falls out, in bit 8. */
-#define SHIFT(name, out, carry)                                                                              \
-    ON(Z80_##name##_R) : FETCH;                                                                              \
-    byte = core->reg[X];                                                                                     \
-    word = (out);                                                                                            \
-    cy = (carry);                                                                                            \
-    SHIFTED;                                                                                                 \
-    core->reg[X] = (uint8_t)sz;                                                                              \
-    NEXT(2);                                                                                                 \
-    ON(Z80_##name##_HL) : FETCH;                                                                             \
-    GET(HL);                                                                                                 \
-    word = (out);                                                                                            \
-    STORE_BACK(word);                                                                                        \
-    cy = (carry);                                                                                            \
-    SHIFTED;                                                                                                 \
-    DONE(2);                                                                                                 \
-    ON(Z80_##name##_IX) : INDEXED;                                                                           \
-    GET(wz);                                                                                                 \
-    word = (out);                                                                                            \
-    STORE_BACK(word);                                                                                        \
-    cy = (carry);                                                                                            \
-    SHIFTED;                                                                                                 \
-    DONE(4);                                                                                                 \
-    ON(Z80_##name##_IX_R) : INDEXED;                                                                         \
-    GET(wz);                                                                                                 \
-    word = (out);                                                                                            \
-    STORE_BACK(word);                                                                                        \
-    cy = (carry);                                                                                            \
-    SHIFTED;                                                                                                 \
-    core->reg[X] = (uint8_t)word;                                                                            \
-    DONE(4)
-#define ROTATE_A(out, carry)                                                                                 \
-    byte = A;                                                                                                \
-    word = (out);                                                                                            \
-    cy = (carry);                                                                                            \
-    A = (uint8_t)word;                                                                                       \
-    hx = 0;                                                                                                  \
-    xy = word;                                                                                               \
-    how = Z80_OWN_H | Z80_OWN_XY;                                                                            \
-    NEXT(1)
+#define SHIFT(name, out, carry)                                                                                  \
+    ON(Z80_##name##_R): FETCH; byte = core->reg[X]; word = (out); cy = (carry); SHIFTED;                         \
+    core->reg[X] = (uint8_t)sz; NEXT(2);                                                                         \
+    ON(Z80_##name##_HL): FETCH; GET(HL); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(2);         \
+    ON(Z80_##name##_IX): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(4);       \
+    ON(Z80_##name##_IX_R): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED;              \
+    core->reg[X] = (uint8_t)word; DONE(4)
+#define ROTATE_A(out, carry)                                                                                     \
+    byte = A; word = (out); cy = (carry); A = (uint8_t)word; hx = 0; xy = word;                                  \
+    how = Z80_OWN_H | Z80_OWN_XY; NEXT(1)
 #define TEST (sz = byte & X, pv = Z80_PARITY | 0x10, how = Z80_OWN_XY)
-#define CHANGE(name, out)                                                                                    \
-    ON(Z80_##name##_R) : FETCH;                                                                              \
-    byte = core->reg[Y];                                                                                     \
-    core->reg[Y] = (uint8_t)(out);                                                                           \
-    NEXT(2);                                                                                                 \
-    ON(Z80_##name##_HL) : FETCH;                                                                             \
-    GET(HL);                                                                                                 \
-    PUT_BACK(out, 2);                                                                                        \
-    ON(Z80_##name##_IX) : INDEXED;                                                                           \
-    GET(wz);                                                                                                 \
-    PUT_BACK(out, 4);                                                                                        \
-    ON(Z80_##name##_IX_R) : INDEXED;                                                                         \
-    GET(wz);                                                                                                 \
-    STORE_BACK(out);                                                                                         \
-    core->reg[Y] = (uint8_t)(out);                                                                           \
-    DONE(4)
+#define CHANGE(name, out)                                                                                        \
+    ON(Z80_##name##_R): FETCH; byte = core->reg[Y]; core->reg[Y] = (uint8_t)(out); NEXT(2);                      \
+    ON(Z80_##name##_HL): FETCH; GET(HL); PUT_BACK(out, 2);                                                       \
+    ON(Z80_##name##_IX): INDEXED; GET(wz); PUT_BACK(out, 4);                                                     \
+    ON(Z80_##name##_IX_R): INDEXED; GET(wz); STORE_BACK(out); core->reg[Y] = (uint8_t)(out); DONE(4)
 /* Sixteen bits: `word` is added to, `byte` the other one. */
-#define ADD_TO(at, units)                                                                                    \
-    do {                                                                                                     \
-        word = PAIR(at);                                                                                     \
-        wz = word + 1;                                                                                       \
-        uint32_t sum = word + byte;                                                                          \
-        SET(at, sum);                                                                                        \
-        hx = word ^ byte ^ sum;                                                                              \
-        cy = sum >> 8;                                                                                       \
-        how = Z80_HIGH;                                                                                      \
-        NEXT(units);                                                                                         \
+#define ADD_TO(at, units)                                                                                        \
+    do {                                                                                                         \
+        word = PAIR(at);                                                                                         \
+        wz = word + 1;                                                                                           \
+        uint32_t sum = word + byte;                                                                              \
+        SET(at, sum);                                                                                            \
+        hx = word ^ byte ^ sum;                                                                                  \
+        cy = sum >> 8;                                                                                           \
+        how = Z80_HIGH;                                                                                          \
+        NEXT(units);                                                                                             \
     } while (0)
-#define WIDE(result, subtracts)                                                                              \
-    do {                                                                                                     \
-        word = HL;                                                                                           \
-        byte = PAIR(X);                                                                                      \
-        wz = word + 1;                                                                                       \
-        uint32_t sum = (result);                                                                             \
-        SET(RHL, sum);                                                                                       \
-        pv = (word ^ byte ^ sum) >> 8 & 0x1FF;                                                               \
-        xy = cy = sum >> 8;                                                                                  \
-        sz = (xy & 0x80) | ((sum & 0xFFFF) != 0);                                                            \
-        how = Z80_OWN_XY | (subtracts);                                                                      \
-        NEXT(2);                                                                                             \
+#define WIDE(result, subtracts)                                                                                  \
+    do {                                                                                                         \
+        word = HL;                                                                                               \
+        byte = PAIR(X);                                                                                          \
+        wz = word + 1;                                                                                           \
+        uint32_t sum = (result);                                                                                 \
+        SET(RHL, sum);                                                                                           \
+        pv = (word ^ byte ^ sum) >> 8 & 0x1FF;                                                                   \
+        xy = cy = sum >> 8;                                                                                      \
+        sz = (xy & 0x80) | ((sum & 0xFFFF) != 0);                                                                \
+        how = Z80_OWN_XY | (subtracts);                                                                          \
+        NEXT(2);                                                                                                 \
     } while (0)
 
 /* ---- blocks: `step` is 1 or -1 */
-#define COPY(step)                                                                                           \
-    FETCH;                                                                                                   \
-    GET(HL);                                                                                                 \
-    STORE(PAIR(RDE), byte);                                                                                  \
-    SET(RHL, HL + (uint32_t)(step));                                                                         \
-    SET(RDE, PAIR(RDE) + (uint32_t)(step));                                                                  \
-    word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
-    SET(RBC, word);                                                                                          \
-    pv = (pv & 3u * Z80_SIGN) | (uint32_t)(word != 0) << 7;                                                  \
-    hx = 0;                                                                                                  \
-    byte += A;                                                                                               \
-    xy = (byte & 8) | (byte & 2) << 4;                                                                       \
-    how = Z80_OWN_H | Z80_OWN_XY
-#define SEEK(step)                                                                                           \
-    FETCH;                                                                                                   \
-    GET(HL);                                                                                                 \
-    SET(RHL, HL + (uint32_t)(step));                                                                         \
-    wz += (uint32_t)(step);                                                                                  \
-    word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
-    SET(RBC, word);                                                                                          \
-    sz = (A - byte) & 0xFF;                                                                                  \
-    hx = A ^ byte ^ (A - byte);                                                                              \
-    pv = (uint32_t)(word != 0) << 7;                                                                         \
-    byte = sz - (hx >> 4 & 1);                                                                               \
-    xy = (byte & 8) | (byte & 2) << 4;                                                                       \
+#define COPY(step)                                                                                               \
+    FETCH; GET(HL); STORE(PAIR(RDE), byte); SET(RHL, HL + (uint32_t)(step));                                     \
+    SET(RDE, PAIR(RDE) + (uint32_t)(step)); word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word);                     \
+    pv = (pv & 3u * Z80_SIGN) | (uint32_t)(word != 0) << 7; hx = 0; byte += A;                                   \
+    xy = (byte & 8) | (byte & 2) << 4; how = Z80_OWN_H | Z80_OWN_XY
+#define SEEK(step)                                                                                               \
+    FETCH; GET(HL); SET(RHL, HL + (uint32_t)(step)); wz += (uint32_t)(step);                                     \
+    word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word); sz = (A - byte) & 0xFF; hx = A ^ byte ^ (A - byte);         \
+    pv = (uint32_t)(word != 0) << 7; byte = sz - (hx >> 4 & 1); xy = (byte & 8) | (byte & 2) << 4;               \
     how = Z80_OWN_H | Z80_OWN_XY | Z80_N
-#define AGAIN(more_to_do) /* the same instruction once more; two bytes long */                               \
-    do {                                                                                                     \
-        if (more_to_do) {                                                                                    \
-            MORE(5);                                                                                         \
-            wz = HERE + 1;                                                                                   \
-            GO(op);                                                                                          \
-        }                                                                                                    \
-        GO(op + 2);                                                                                          \
+#define AGAIN(more_to_do) /* the same instruction once more; two bytes long */                                   \
+    do {                                                                                                         \
+        if (more_to_do) {                                                                                        \
+            MORE(5);                                                                                             \
+            wz = HERE + 1;                                                                                       \
+            GO(op);                                                                                              \
+        }                                                                                                        \
+        GO(op + 2);                                                                                              \
     } while (0)
-#define COUNT_B(with) /* flags of a byte moved to or from a port */                                          \
-    word = byte + (with);                                                                                    \
-    core->reg[RB]--;                                                                                         \
-    sz = core->reg[RB];                                                                                      \
-    how = Z80_OWN_H | (byte >> 6 & Z80_N);                                                                   \
-    cy = word & 0x100;                                                                                       \
-    hx = cy >> 4;                                                                                            \
-    pv = (uint32_t)z80_even((word & 7) ^ sz) << 7
-#define MOVE_IN(step)                                                                                        \
-    FETCH;                                                                                                   \
-    kit->pc = HERE;                                                                                          \
-    SAVE;                                                                                                    \
-    if (core->guard[HL] & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {                                            \
-        STORE(HL, 0);                                                                                        \
-    }                                                                                                        \
-    if (!kit_in(core, Z80_IO, core->reg[RC], NOW_ENDS, &got))                                                \
-        FAULT(OAK_FAULT_ABSENT, Z80_IO, core->reg[RC]);                                                      \
-    byte = got;                                                                                              \
-    STORE(HL, byte);                                                                                         \
-    wz = PAIR(RBC) + (uint32_t)(step);                                                                       \
-    SET(RHL, address + (uint32_t)(step));                                                                    \
+#define COUNT_B(with) /* flags of a byte moved to or from a port */                                              \
+    word = byte + (with); core->reg[RB]--; sz = core->reg[RB]; how = Z80_OWN_H | (byte >> 6 & Z80_N);            \
+    cy = word & 0x100; hx = cy >> 4; pv = (uint32_t)z80_even((word & 7) ^ sz) << 7
+#define READ_PORT(port) /* into `byte` */                                                                        \
+    do {                                                                                                         \
+        if (!kit_in(core, Z80_IO, port, NOW_ENDS, &got)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                  \
+        byte = got;                                                                                              \
+    } while (0)
+#define WRITE_PORT(port, value)                                                                                  \
+    do {                                                                                                         \
+        if (!kit_out(core, Z80_IO, port, (uint8_t)(value), NOW_ENDS)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);     \
+    } while (0)
+#define MOVE_IN(step)                                                                                            \
+    FETCH; kit->pc = HERE; SAVE;                                                                                 \
+    if (core->guard[HL] & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) { STORE(HL, 0); }                                \
+    READ_PORT(core->reg[RC]); STORE(HL, byte);                                                                   \
+    wz = PAIR(RBC) + (uint32_t)(step); SET(RHL, address + (uint32_t)(step));                                     \
     COUNT_B((core->reg[RC] + (uint32_t)(step)) & 0xFF)
-#define MOVE_OUT(step)                                                                                       \
-    FETCH;                                                                                                   \
-    kit->pc = HERE;                                                                                          \
-    SAVE;                                                                                                    \
-    GET(HL);                                                                                                 \
-    if (!kit_out(core, Z80_IO, core->reg[RC], (uint8_t)byte, NOW_ENDS))                                      \
-        FAULT(OAK_FAULT_ABSENT, Z80_IO, core->reg[RC]);                                                      \
-    SET(RHL, address + (uint32_t)(step));                                                                    \
-    COUNT_B(core->reg[RL]);                                                                                  \
-    wz = PAIR(RBC) + (uint32_t)(step)
-#define MOVED(more_to_do)                                                                                    \
-    do {                                                                                                     \
-        if (more_to_do) MORE(5), wz = HERE + 1;                                                              \
-        else op += 2;                                                                                        \
-        FINISH;                                                                                              \
+#define MOVE_OUT(step)                                                                                           \
+    FETCH; kit->pc = HERE; SAVE; GET(HL); WRITE_PORT(core->reg[RC], byte);                                       \
+    SET(RHL, address + (uint32_t)(step)); COUNT_B(core->reg[RL]); wz = PAIR(RBC) + (uint32_t)(step)
+#define MOVED(more_to_do)                                                                                        \
+    do {                                                                                                         \
+        if (more_to_do) MORE(5), wz = HERE + 1;                                                                  \
+        else op += 2;                                                                                            \
+        FINISH;                                                                                                  \
     } while (0)
-#define FROM_PORT(port)                                                                                      \
-    kit->pc = HERE;                                                                                          \
-    SAVE;                                                                                                    \
-    if (!kit_in(core, Z80_IO, port, NOW_ENDS, &got)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                  \
-    byte = got;                                                                                              \
-    op += 2
-#define TO_PORT(port, value)                                                                                 \
-    kit->pc = HERE;                                                                                          \
-    SAVE;                                                                                                    \
-    if (!kit_out(core, Z80_IO, port, value, NOW_ENDS)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                \
-    op += 2;                                                                                                 \
-    FINISH
-#define RETURN                                                                                               \
-    POP_WORD;                                                                                                \
-    wz = word;                                                                                               \
-    if (core->depth) z80_returned(core, NOW_ENDS);                                                           \
-    ENTER(ops + word)
-#define CALL_IT                                                                                              \
-    PUSH_WORD(AT);                                                                                           \
-    GO(TARGET)
-#define ON_CONDITION(name, condition)                                                                        \
-    ON(Z80_JP_##name) : wz = AT;                                                                             \
-    BRANCH_IF(condition, 3);                                                                                 \
-    ON(Z80_CALL_##name) : wz = AT >> 16;                                                                     \
-    if (!(condition)) ENTER(op + 3);                                                                         \
-    MORE(7);                                                                                                 \
-    CALL_IT;                                                                                                 \
-    ON(Z80_RET_##name) : if (!(condition)) ENTER(op + 1);                                                    \
-    MORE(6);                                                                                                 \
-    RETURN
-#define JUMP_NEAR(condition)                                                                                 \
-    do {                                                                                                     \
-        if (!(condition)) ENTER(op + 2);                                                                     \
-        MORE(5);                                                                                             \
-        wz = AT;                                                                                             \
-        ENTER(TARGET);                                                                                       \
+#define FROM_PORT(port) kit->pc = HERE; SAVE; READ_PORT(port); op += 2
+#define TO_PORT(port, value) kit->pc = HERE; SAVE; WRITE_PORT(port, value); op += 2; FINISH
+#define RETURN POP_WORD; wz = word; if (core->depth) z80_returned(core, NOW_ENDS); ENTER(ops + word)
+#define CALL_IT PUSH_WORD(AT); GO(TARGET)
+#define ON_CONDITION(name, condition)                                                                            \
+    ON(Z80_JP_##name): wz = AT; BRANCH_IF(condition, 3);                                                         \
+    ON(Z80_CALL_##name): wz = AT >> 16; if (!(condition)) ENTER(op + 3); MORE(7); CALL_IT;                       \
+    ON(Z80_RET_##name): if (!(condition)) ENTER(op + 1); MORE(6); RETURN
+#define JUMP_NEAR(condition)                                                                                     \
+    do {                                                                                                         \
+        if (!(condition)) ENTER(op + 2);                                                                         \
+        MORE(5);                                                                                                 \
+        wz = AT;                                                                                                 \
+        ENTER(TARGET);                                                                                           \
     } while (0)
 
-/* clang-format off */
     ON(Z80_LD_R_R): core->reg[X] = core->reg[Y]; NEXT(1);
     ON(Z80_LD_R_N): core->reg[X] = (uint8_t)AT; NEXT(2);
     ON(Z80_LD_R_HL): GET(HL); core->reg[X] = (uint8_t)byte; NEXT(1);

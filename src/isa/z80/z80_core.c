@@ -260,10 +260,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     case Z80_CPIR:
     case Z80_CPD:
     case Z80_CPDR: break;
-    default:
-        if (decoded->row < Z80_RET_NZ || decoded->row > Z80_RET_M) return count;
-        at_hl.address = pair(core, RSP);
-        at_hl.size = 2;
+    default: return count;
     }
     list[count++] = at_hl;
     if (other.accesses != KIT_READS || other.space == Z80_IO) list[count++] = other;
