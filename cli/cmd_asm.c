@@ -8,7 +8,7 @@
 #include "cli.h"
 
 typedef struct asm_options {
-    char *part, *output, *listing, *symbols, *deps;
+    char *part, *output, *listing, *symbols, *deps, *whole;
     char **includes, **warns;
     int record_size, json, map, fill, fix, watch;
 } asm_options;
@@ -56,17 +56,91 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     if (!count) printf("The program holds no code at all.\n");
 }
 
+/* Where the file goes: the memory as a chip of its own. */
+static void print_whole(const oak_program *program, const asm_options *options, const char *output)
+{
+    const oak_part *part = oak_program_part(program);
+    char bytes[32];
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *one = &part->memories[i];
+        if (one->space != part->architecture->code_space || strcmp(one->name, options->whole) != 0) continue;
+        unsigned unit = oak_unit_bytes(part->architecture, one->space);
+        printf("%s holds all of %s: %s bytes, 0x%04lx to 0x%04lx, holes 0x%02x; its first byte is address "
+               "0x%04lx\n",
+               output, one->name, cli_count((unsigned long long)one->size * unit, bytes, sizeof bytes),
+               (unsigned long)one->base, (unsigned long)(one->base + one->size - 1), (unsigned)options->fill,
+               (unsigned long)one->base);
+        return;
+    }
+}
+
 static bool ends_with(const char *path, const char *ending)
 {
     size_t length = strlen(path), size = strlen(ending);
     return length > size && strcmp(path + length - size, ending) == 0;
 }
 
-/* The ending of the name says the format. */
-static oak_status write_image(const oak_program *program, const asm_options *options, const char *output,
-                              const oak_text_sink *sink)
+/* The memory that --whole names; NULL after a message. */
+static const oak_part_memory *whole_memory(cli *self, const oak_part *part, const char *name)
 {
+    char hint[300] = "Memories with code:";
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        const oak_part_memory *one = &part->memories[i];
+        if (one->space != part->architecture->code_space) continue;
+        if (strcmp(one->name, name) == 0) return one;
+        snprintf(hint + strlen(hint), sizeof hint - strlen(hint), "%s %.40s",
+                 hint[strlen(hint) - 1] == ':' ? "" : ",", one->name);
+    }
+    cli_usage(self, &command_asm, hint, "%s has no memory `%s` for code", part->name, name);
+    return NULL;
+}
+
+/* All of a memory, its holes filled; NULL after a message. */
+static oak_image *make_whole(cli *self, const oak_program *program, const asm_options *options,
+                             const char *output)
+{
+    enum { PIECE = 4096 };
+    const oak_part *part = oak_program_part(program);
     const oak_image *image = oak_program_image(program);
+    const oak_part_memory *memory = whole_memory(self, part, options->whole);
+    if (ends_with(output, ".elf")) {
+        cli_usage(self, &command_asm, NULL, "--whole is for raw bytes, HEX and S-records, not for ELF");
+        return NULL;
+    }
+    unsigned unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
+    uint64_t begin, end, from = 0, length;
+    uint32_t address;
+    oak_image *whole = NULL;
+    if (!memory) return NULL;
+    begin = (uint64_t)memory->base * unit, end = begin + (uint64_t)memory->size * unit;
+    while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
+        from = address + length;
+        if (address >= begin && from <= end) continue;
+        char message[200];
+        snprintf(message, sizeof message, "the code at 0x%04lx does not lie in %.60s, 0x%04lx to 0x%04lx",
+                 (unsigned long)(address < begin || address >= end ? address : end) / unit, memory->name,
+                 (unsigned long)memory->base, (unsigned long)(memory->base + memory->size - 1));
+        cli_complain(self, "whole", NULL, "Leave --whole out, or move the code with `section` or `org`.",
+                     message);
+        return NULL;
+    }
+    oak_status status = oak_image_create(&self->host, &whole);
+    for (uint64_t at = begin; at < end && !status; at += PIECE) {
+        uint8_t bytes[PIECE];
+        size_t count = end - at < PIECE ? (size_t)(end - at) : PIECE;
+        oak_image_read(image, (uint32_t)at, (uint8_t)options->fill, bytes, count);
+        status = oak_image_write(whole, (uint32_t)at, bytes, count);
+    }
+    if (!status) return whole;
+    cli_failed(self, status, options->whole);
+    oak_image_free(whole);
+    return NULL;
+}
+
+/* The ending of the name says the format. */
+static oak_status write_image(const oak_program *program, const oak_image *image, const asm_options *options,
+                              const char *output, const oak_text_sink *sink)
+{
     uint32_t base;
     if (ends_with(output, ".srec"))
         return oak_srec_write(
@@ -230,7 +304,11 @@ static int write_results(cli *self, const oak_program *program, const asm_option
     cli_text hex = {0}, listing = {0}, symbols = {0}, deps = {0};
     oak_text_sink deps_sink = cli_text_sink(&deps);
     oak_text_sink hex_sink = cli_text_sink(&hex), listing_sink = cli_text_sink(&listing);
-    oak_status status = write_image(program, options, output, &hex_sink);
+    oak_image *whole = options->whole ? make_whole(self, program, options, output) : NULL;
+    if (options->whole && !whole) return EXIT_REFUSED;
+    oak_status status =
+        write_image(program, whole ? whole : oak_program_image(program), options, output, &hex_sink);
+    oak_image_free(whole);
     if (!status && options->listing) status = oak_program_write_listing(program, &listing_sink);
     if (!status && options->symbols) {
         cJSON *root = cli_symbols_json(program);
@@ -255,7 +333,7 @@ static int write_results(cli *self, const oak_program *program, const asm_option
     return exit_code;
 }
 
-static void print_json(cli *self, const oak_program *program, const char *output)
+static void print_json(cli *self, const oak_program *program, const char *output, const asm_options *options)
 {
     cJSON *root = cJSON_CreateObject();
     cJSON_AddBoolToObject(root, "ok", program != NULL);
@@ -264,6 +342,7 @@ static void print_json(cli *self, const oak_program *program, const char *output
         cJSON_AddStringToObject(root, "output", output);
         cJSON_AddNumberToObject(root, "code_bytes", (double)oak_image_count(oak_program_image(program)));
         cJSON_AddNumberToObject(root, "lines", oak_program_line_count(program));
+        if (options->whole) cJSON_AddStringToObject(root, "whole", options->whole);
         cJSON_AddItemToObject(root, "map", map_json(program));
     }
     cli_print_json(self, root);
@@ -279,8 +358,11 @@ static int assemble(cli *self, const oak_part *part, const oak_asm_settings *set
         output ? oak_assemble_files(&self->host, part, settings, &self->sink, &program) : OAK_NO_MEMORY;
     int exit_code = cli_failed(self, status, source);
     if (!exit_code) exit_code = write_results(self, program, options, output);
-    if (self->json) print_json(self, exit_code ? NULL : program, output);
-    else if (!exit_code && strcmp(output, "-") != 0) print_summary(self, program, output);
+    if (self->json) print_json(self, exit_code ? NULL : program, output, options);
+    else if (!exit_code && strcmp(output, "-") != 0) {
+        print_summary(self, program, output);
+        if (options->whole) print_whole(program, options, output);
+    }
     if (!exit_code && options->map && !self->json) print_map(self, program);
     if (!self->json && self->errors > 1) fprintf(stderr, "%u errors; nothing was written\n", self->errors);
     oak_program_free(program);
@@ -402,6 +484,7 @@ static int run(cli *self, int argc, const char **argv)
         {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
         {"fix", 0, POPT_ARG_NONE, &options.fix, 0, NULL, NULL},
         {"watch", 0, POPT_ARG_NONE, &options.watch, 0, NULL, NULL},
+        {"whole", 0, POPT_ARG_STRING, &options.whole, 0, NULL, NULL},
         {"record", 0, POPT_ARG_INT, &options.record_size, 0, NULL, NULL},
         {"include", 'I', POPT_ARG_ARGV, &options.includes, 0, NULL, NULL},
         {"warn", 'w', POPT_ARG_ARGV, &options.warns, 0, NULL, NULL},
@@ -447,6 +530,7 @@ static int run(cli *self, int argc, const char **argv)
     cli_free_project(&project);
     free(options.part);
     free(options.output);
+    free(options.whole);
     free(options.listing);
     free(options.symbols);
     free(options.deps);
@@ -476,6 +560,7 @@ const command command_asm = {
     "      --watch          assemble again whenever a source changes\n"
     "      --deps FILE      write a dependency rule for make\n"
     "      --fill N         what fills the holes of raw bytes (255)\n"
+    "      --whole MEMORY   the image has every byte of a memory, as a chip of its own holds it\n"
     "      --record N       data bytes in one HEX record (16)\n"
     "  -I, --include FOLDER where included files are looked for, too; repeat for more\n"
     "  -w, --warn CODE=LEVEL  off, on or error; repeat. A comment allow(CODE) silences a line\n"

@@ -178,6 +178,11 @@ START_TEST(the_shortest_form_that_fits_is_taken_and_widths_can_be_asked_for)
         {"dsb", 4, 0x8F4FF3BF},
         {"ldrsb r0, [r1, r2]", 2, 0x5688},
         {"clz r0, r1", 4, 0xF081FAB1},
+        /* in a conditional block both leave the flags: without a destination the form with two operands */
+        {"it ge\n addge r1, r0", 4, 0x4401BFA8},
+        {"it ge\n addge r1, r1, r0", 4, 0x1809BFA8},
+        {"it ge\n addge r1, #3", 4, 0x3103BFA8},
+        {"it ge\n addge r8, r0", 4, 0x4480BFA8},
     };
     open_parts();
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {

@@ -771,6 +771,73 @@ START_TEST(a_script_goes_on_behind_again_and_what_failed_stays_failed)
 }
 END_TEST
 
+#define PRESS "examples/press/press.asm --part z80-32k --board examples/press/board.yaml"
+
+/* Until the port is written, one turn at a time, lamps and registers beside each other. */
+START_TEST(the_press_goes_on_until_its_port_is_written)
+{
+    ck_assert_int_eq(bench_with(PRESS, "watch write LATCH\ngo\ngo\nboard\ngo\nboard\nregisters as dec\n"), 0);
+    has(out, "LATCH was written by `out (LATCH), a`");
+    has(out, "lamps     ●○○○○○○○  1 lit");
+    const char *second = strstr(out, "lamps     ●●○○○○○○  2 lit");
+    ck_assert_ptr_nonnull(second);
+    has(second, "a 3 "); /* what it has written */
+    ck_assert_int_eq(bench_with(PRESS, "stop too_early\ngo 3s\nb\nout\ngo 3s\noutput\n"), 0);
+    has(out, "  b                  0x10"); /* the fifth clamp */
+    has(out, "too early: clamp 5");
+    has(out, "hard: open the press");
+}
+END_TEST
+
+START_TEST(several_values_fill_cells_one_after_another)
+{
+    ck_assert_int_eq(
+        bench_with(
+            PRESS,
+            "set mem[0x9000] = 0x55, 6*7, 0x77\nset mem[0x9003] = \"oak\\n\", 0\n"
+            "set mem[0x9008:2] = 0x1234, 0xabcd\nmem[0x9000..0x900b]\nset clamps = 1, 2\nclamps\nleft\n"),
+        0);
+    has(out, "0x9000  55 2a 77 6f 61 6b 0a 00  34 12 cd ab");
+    has(out, "  clamps             0x01");
+    has(out, "  left               0x02");
+    static const struct {
+        const char *line, *message;
+    } wrong[] = {{"set mem[0x9000] = 1, 300, 2", "300 does not fit 8 bits"},
+                 {"set mem[0x9000] = 1, nothing, 2", "no register, special register or symbol `nothing`"},
+                 {"set mem[0x9000] = 1, 2 3", "this is no value"},
+                 {"set mem[0x9000] = \"oak", "does not end as it should"},
+                 {"set mem[0xffff] = 1, 2", "not so many cells there"},
+                 {"set hl = 1, 2", "only cells take several values"},
+                 {"set p1.0 = 1, 0", "only cells take several values"}};
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        char lines[200];
+        snprintf(lines, sizeof lines, "%s\nmem[0x9000]\n", wrong[i].line);
+        bench_with(PRESS, lines);
+        has(err, wrong[i].message);
+        has(out, "mem[0x9000]        0x00"); /* none of them */
+    }
+}
+END_TEST
+
+START_TEST(what_is_no_verb_is_shown_and_empty_code_is_said)
+{
+    ck_assert_int_eq(
+        bench_with(PRESS,
+                   "hl + 1\nmem[0..2]\nsp as bin\nregisters as bin\nregisters\ncode start\ncode 0x270\n"),
+        0);
+    has(out, "  hl + 1             0x01  1");
+    has(out, "0x0000  c3 02 01");
+    has(out, "a 0b0000 0000");
+    has(out, "0x0102  ld sp, top");
+    has(out, "not programmed, up to 0x7fff");
+    ck_assert_int_eq(bench_with(PRESS, "nothing\n"), 1);
+    has(err, "there is no verb `nothing`");
+    bench_with(PRESS, "registers as 2 bytes\nregisters dec\n");
+    has(err, "registers are shown as hex, dec, signed, oct or bin");
+    has(err, "`dec` means nothing behind `registers`");
+}
+END_TEST
+
 START_TEST(addresses_are_told_from_what_stands_there)
 {
     ck_assert_int_eq(bench_with(KILN, "set wanted = 0x20000400\nset sp = wanted\nshow sp\nset sp = &wanted + "
@@ -843,8 +910,9 @@ START_TEST(a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too)
 END_TEST
 
 RUN_SUITE("bench", a_script_goes_on_behind_again_and_what_failed_stays_failed,
-          addresses_are_told_from_what_stands_there, a_sum_is_shown_whole_by_its_size,
-          the_reason_is_the_one_that_ended_the_run,
+          the_press_goes_on_until_its_port_is_written, several_values_fill_cells_one_after_another,
+          what_is_no_verb_is_shown_and_empty_code_is_said, addresses_are_told_from_what_stands_there,
+          a_sum_is_shown_whole_by_its_size, the_reason_is_the_one_that_ended_the_run,
           a_fault_whose_handler_has_parked_says_where_it_came_from_in_json_too,
           what_the_next_instruction_touches_is_told,
           instructions_are_put_in_place_cells_copied_and_the_recent_ones_told,

@@ -20,6 +20,16 @@ static int spindle(const char *arguments)
     return shell(command, &out, &err);
 }
 
+/* A command in that folder. */
+static int run_shell(const char *line)
+{
+    static char command[9000];
+    free(out);
+    free(err);
+    ck_assert_int_lt(snprintf(command, sizeof command, "cd %.90s && %s", folder, line), (int)sizeof command);
+    return shell(command, &out, &err);
+}
+
 static void put_file(const char *name, const char *content)
 {
     char path[300];
@@ -338,6 +348,62 @@ START_TEST(a_new_project_builds_and_runs_as_it_stands)
     put_file("spindle.yaml", "part: mcs51-8k\nsorces:\n  - a.asm\n");
     ck_assert_int_eq(spindle("asm"), 1);
     has(err, "spindle.yaml:2:1: error: there is no key `sorces`");
+}
+END_TEST
+
+/* Only the binary, somewhere else: its parts and templates are in it; files beside it come first. */
+START_TEST(the_tool_stands_alone)
+{
+    open_folder();
+    ck_assert_int_eq(
+        run_shell("rm -rf alone && mkdir -p alone/bin && cp " SPINDLE
+                  " alone/bin/ && cd alone && unset OAKSPINDLE_PARTS && "
+                  "./bin/spindle parts && ./bin/spindle new door --part z80-32k && cd door && ../bin/spindle "
+                  "asm && "
+                  "../bin/spindle run main.hex --time 1ms --brief && ../bin/spindle look main.hex | head -3"),
+        0);
+    has(out, "z80-64k");
+    has(out, "mcs51-4k");
+    has(out, "main.hex: 58 bytes");
+    has(out, "read back for z80-32k"); /* the part of the project */
+    ck_assert_int_eq(
+        run_shell(
+            "cd alone && printf 'part: mine\\nextends: z80-32k\\n' >mine.yaml && unset OAKSPINDLE_PARTS && "
+            "./bin/spindle parts ./mine.yaml && mkdir -p parts && "
+            "sed 's/^title: .*/title: another/' " SOURCE_FOLDER
+            "/parts/z80-64k.yaml >parts/z80-64k.yaml && ./bin/spindle parts z80-64k"),
+        0);
+    has(out, "mine  ");
+    has(out, "z80-64k  another");
+    ck_assert_int_eq(
+        run_shell(
+            "cd alone && unset OAKSPINDLE_PARTS && ./bin/spindle new shed --part z80-32k --template none"),
+        2);
+    has(err, "there is no template `none` for z80");
+}
+END_TEST
+
+/* The image of a chip of its own: every byte of a memory. */
+START_TEST(a_whole_memory_becomes_an_image)
+{
+    open_folder();
+#define PRESS SOURCE_FOLDER "/examples/press/press.asm --part z80-32k"
+    ck_assert_int_eq(spindle("asm " PRESS " -o whole.bin --whole rom"), 0);
+    has(out, "whole.bin holds all of rom: 32,768 bytes, 0x0000 to 0x7fff, holes 0xff; its first byte is "
+             "address 0x0000");
+    ck_assert_int_eq(spindle("asm " PRESS " -o whole.hex --whole rom --fill 0x00"), 0);
+    ck_assert_int_eq(run_shell("wc -c <whole.bin; wc -l <whole.hex; head -c 3 whole.bin | od -An -tx1; tail "
+                               "-c 1 whole.bin | od -An -tx1"),
+                     0);
+    has(out, "32768\n2049\n c3 02 01\n ff");
+    ck_assert_int_eq(spindle("run whole.hex --part z80-32k --time 30ms --brief"), 0);
+    has(out, "veneer press");
+    ck_assert_int_eq(spindle("asm " PRESS " -o x.bin --whole rum"), 1);
+    has(err, "z80-32k has no memory `rum` for code");
+    ck_assert_int_eq(spindle("asm " PRESS " -o x.bin --whole ram"), 1);
+    has(err, "the code at 0x0000 does not lie in ram");
+    ck_assert_int_eq(spindle("asm " PRESS " -o x.elf --whole rom"), 1);
+    has(err, "not for ELF");
 }
 END_TEST
 
@@ -715,11 +781,11 @@ RUN_SUITE("tool", a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells
           a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,
           a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3, budgets_and_their_words,
           state_files_carry_a_run_on, wrong_usage_ends_with_exit_code_2_and_a_way_out,
-          help_is_given_for_every_command, a_part_is_shown_with_all_it_has,
-          a_new_project_builds_and_runs_as_it_stands, images_of_every_format_run_the_same,
-          a_file_of_mistakes_gives_its_golden_messages, safe_edits_are_applied_and_shown,
-          a_changed_source_is_assembled_again, a_general_reader_accepts_the_elf_file,
-          a_project_sets_warnings_and_include_folders, a_part_of_ones_own_may_extend_a_shipped_one,
-          odd_names_of_files_work, signals_are_drawn_printed_and_dumped,
-          wrong_ways_to_see_signals_are_explained, a_board_is_shown_and_a_terminal_attached,
-          notices_and_stand_ins_are_explained)
+          help_is_given_for_every_command, a_part_is_shown_with_all_it_has, the_tool_stands_alone,
+          a_whole_memory_becomes_an_image, a_new_project_builds_and_runs_as_it_stands,
+          images_of_every_format_run_the_same, a_file_of_mistakes_gives_its_golden_messages,
+          safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
+          a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
+          a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work,
+          signals_are_drawn_printed_and_dumped, wrong_ways_to_see_signals_are_explained,
+          a_board_is_shown_and_a_terminal_attached, notices_and_stand_ins_are_explained)

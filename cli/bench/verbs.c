@@ -61,7 +61,8 @@ static bool verb_help(bench *b, const char *rest)
     for (const bench_verb *verb = bench_verbs; verb->name; verb++)
         printf("  %-11s %-34s %s\n", verb->name, verb->arguments, verb->help);
     printf("\n  A verb may be shortened as long as only one begins so; `help VERB` gives an example.\n"
-           "  An expression or a stretch of memory alone is shown.\n");
+           "  An expression or a stretch of memory alone is shown; a name comes before the beginning of a "
+           "verb.\n");
     return true;
 }
 
@@ -191,8 +192,9 @@ const bench_verb *bench_verb_of(bench *b, const char *line, const char **rest)
     size_t length = strcspn(line, " \t");
     const bench_verb *verb = match_verb(line, length, &count, all, sizeof all);
     *rest = line + length + strspn(line + length, " \t");
-    if (verb) return verb;
-    if (!is_shown(b, line)) return bench_find_verb(b, line, length);
+    if (verb && strlen(verb->name) == length) return verb;
+    /* What has a name comes before the beginning of a verb: sp is a register. */
+    if (!is_shown(b, line)) return verb ? verb : bench_find_verb(b, line, length);
     *rest = line;
     return match_verb("show", strlen("show"), &count, all, sizeof all);
 }

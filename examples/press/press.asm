@@ -33,14 +33,14 @@ top:
          vector reset, start
          vector nmi, stop_it
 
-         section table, rom
+         section table, mem
          align 256
 handlers:
          dw   tick              ; line 0, the counter
 
 ; ---------------------------------------------------------------- program
 
-         section prog, rom
+         section prog, mem
 start:   ld   sp, top
          ld   a, high(handlers)
          ld   i, a
@@ -77,7 +77,11 @@ main:    halt
          out  (LATCH), a
          ld   hl, button
          call send
-         halt
+.out:    in   a, (UART_STAT)
+         bit  1, a              ; SENT: the last bit is on its way
+         jr   z, .out
+.rest:   halt
+         jr   .rest
 
 ; Looks at the clamps; tells of one that opened while the glue sets.
 look:    in   a, (INPUT)

@@ -114,10 +114,13 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
 
 /* ------------------------------------------------------------------------------------------ reading back */
 
-/* A distance has its sign. */
+/* A distance has its sign; a word that is the address of something has its name. */
 static bool print(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out)
 {
-    (void)namer;
+    bool address = class == &classes[WORD - 1] && value >= 0x100 && namer && namer->name;
+    const char *name = address ? namer->name(namer->context, Z80_MEM, value) : NULL;
+    if (name) oak_buf_text(out, name);
+    if (name) return true;
     if (class->field != KIT_SIGNED) return false;
     int distance = (int)(int32_t)value;
     oak_buf_format(out, "%s%d", distance < 0 ? "" : "+", distance);
