@@ -43,7 +43,8 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     count = (count + unit - 1) / unit;
     lowest /= unit, highest /= unit;
     for (unsigned i = 0; i < part->memory_count; i++)
-        if (part->memories[i].space == part->architecture->code_space && !part->memories[i].writable)
+        if (part->memories[i].space == part->architecture->code_space &&
+            (!part->memories[i].writable || part->memories[i].loaded))
             size += part->memories[i].size;
     printf("%s%s%s: %s %s%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
            output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes), what,

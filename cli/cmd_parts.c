@@ -13,7 +13,7 @@ static uint64_t memory_size(const oak_part *part, memory_kind kind)
     bool first = true;
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        bool code = memory->space == part->architecture->code_space && !memory->writable;
+        bool code = memory->space == part->architecture->code_space && (!memory->writable || memory->loaded);
         bool is_first = memory->writable && first;
         if (memory->writable) first = false;
         if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first)

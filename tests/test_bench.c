@@ -808,6 +808,7 @@ START_TEST(several_values_fill_cells_one_after_another)
                  {"set mem[0x9000] = \"oak", "does not end as it should"},
                  {"set mem[0xffff] = 1, 2", "not so many cells there"},
                  {"set hl = 1, 2", "only cells take several values"},
+                 {"set (hl) = 5", "parentheses only group here"},
                  {"set p1.0 = 1, 0", "only cells take several values"}};
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         char lines[200];

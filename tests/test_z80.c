@@ -523,11 +523,14 @@ START_TEST(faults_are_noticed_where_they_happen)
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         bench b;
         bench_open(&b, cases[i].part, cases[i].source);
-        oak_event event = bench_run(&b, 1000, UINT64_MAX);
-        ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault == cases[i].fault &&
-                          event.stop.fault_address == cases[i].address && event.stop.pc == cases[i].pc,
-                      "%s%d %d 0x%x 0x%x", cases[i].source, event.stop.reason, event.stop.fault,
-                      event.stop.fault_address, event.stop.pc);
+        for (unsigned again = 0; again < 2; again++) { /* a reset brings back what was loaded, and no more */
+            oak_event event = bench_run(&b, 1000, UINT64_MAX);
+            ck_assert_msg(event.stop.reason == OAK_STOP_FAULT && event.stop.fault == cases[i].fault &&
+                              event.stop.fault_address == cases[i].address && event.stop.pc == cases[i].pc,
+                          "%s%d %d 0x%x 0x%x", cases[i].source, event.stop.reason, event.stop.fault,
+                          event.stop.fault_address, event.stop.pc);
+            ck_assert_int_eq(oak_session_reset(b.session), OAK_OK);
+        }
         bench_close(&b);
     }
 }

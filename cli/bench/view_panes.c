@@ -35,7 +35,7 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         cli_write_register(reg, value, v->b->self->register_base, number, sizeof number);
         snprintf(text, sizeof text, "%s%-4s %s", new ? "*" : " ", reg->name, number);
         int width = cli_is_wide(about) ? 18 : 13;
-        while (width < (int)strlen(text) + 2) width += 13;
+        while (width < (int)strlen(text) + 1) width += 13;
         if (column + width > to) column = from, row++;
         if (row >= bottom) break;
         view_put(row, column, to, new ? STYLE_CHANGED : STYLE_PLAIN, text);

@@ -320,6 +320,14 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
     }
     const oak_expr *left = session_parse_part(session, assignment, equals, &rest, sink);
     if (!left) return OAK_REFUSED;
+    if (*skip_blanks(assignment, equals) == '(') { /* which some take for memory, as in an instruction */
+        fault = (oak_expr_fault){.code = "not-settable", .first = 0, .last = (uint16_t)(rest - assignment)};
+        oak_format(fault.message, sizeof fault.message, "parentheses only group here");
+        oak_part_example(session->part, "A cell of memory is written with its space: `$S[$a] = 1`.",
+                         fault.hint, sizeof fault.hint);
+        session_refuse(sink, assignment, &fault);
+        return OAK_REFUSED;
+    }
     oak_status status = OAK_OK;
     oak_reading reading = {0};
     if (rest != equals) {

@@ -146,32 +146,29 @@ static bool bind_roles(oak_machine *machine)
 
 /* ------------------------------------------------------------------------------------------ the machine */
 
-/* What a loader has sim_put into RAM is there again. */
+/* What a loader has put into RAM is there again, and nothing else. */
 static void fill_loaded(oak_machine *machine)
 {
-    for (unsigned i = 0; i < machine->part->memory_count; i++) {
-        const oak_part_memory *memory = &machine->part->memories[i];
-        size_t bytes = (size_t)memory->size * oak_unit_bytes(&machine->isa->about, memory->space);
-        if (machine->loaded[i])
-            (void)!machine->isa->core->program(machine->core, memory->base, machine->loaded[i], bytes);
+    enum { PIECE = 256 };
+    uint64_t from = 0, length;
+    uint32_t address;
+    unsigned unit = oak_unit_bytes(&machine->isa->about, machine->isa->about.code_space);
+    while (machine->loaded && from <= UINT32_MAX &&
+           oak_image_next_run(machine->loaded, (uint32_t)from, &address, &length) == OAK_OK) {
+        uint8_t bytes[PIECE];
+        size_t count = length < PIECE ? (size_t)length : PIECE;
+        oak_image_read(machine->loaded, address, 0, bytes, count);
+        (void)!machine->isa->core->program(machine->core, address / unit, bytes, count);
+        from = (uint64_t)address + count;
     }
 }
 
-/* Keeps what the memories that are loaded hold now. */
-static oak_status keep_loaded(oak_machine *machine)
+/* Keeps what goes into memories that are loaded. */
+static oak_status keep_loaded(oak_machine *machine, uint32_t address, const uint8_t *bytes, size_t count)
 {
-    for (unsigned i = 0; i < machine->part->memory_count; i++) {
-        const oak_part_memory *memory = &machine->part->memories[i];
-        size_t bytes = (size_t)memory->size * oak_unit_bytes(&machine->isa->about, memory->space);
-        if (!memory->loaded) continue;
-        if (!machine->loaded[i])
-            machine->loaded[i] = machine->host.resize(machine->host.context, NULL, 0, bytes);
-        if (!machine->loaded[i]) return OAK_NO_MEMORY;
-        oak_status status = machine->isa->core->read_memory(machine->core, memory->space, memory->base,
-                                                            machine->loaded[i], bytes);
-        if (status) return status;
-    }
-    return OAK_OK;
+    oak_status status = OAK_OK;
+    if (!machine->loaded) status = oak_image_create(&machine->host, &machine->loaded);
+    return status ? status : oak_image_write(machine->loaded, address, bytes, count);
 }
 
 void oak_machine_reset(oak_machine *machine)
@@ -279,12 +276,7 @@ void oak_machine_free(oak_machine *machine)
     if (machine->stored)
         host.resize(host.context, machine->stored,
                     (machine->part->register_count + 1) * sizeof *machine->stored, 0);
-    for (unsigned i = 0; i < machine->part->memory_count; i++)
-        if (i < OAK_MOST_MEMORIES && machine->loaded[i])
-            host.resize(host.context, machine->loaded[i],
-                        (size_t)machine->part->memories[i].size *
-                            oak_unit_bytes(&machine->isa->about, machine->part->memories[i].space),
-                        0);
+    oak_image_free(machine->loaded);
     if (machine->core) machine->isa->core->destroy(machine->core);
     if (machine->tables) machine->isa->close(&host, machine->tables);
     host.resize(host.context, machine, sizeof *machine, 0);
@@ -310,11 +302,12 @@ oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32
             if (memory->base + (memory->size - 1) - at < count - 1) count = memory->base + memory->size - at;
             oak_image_read(image, at * unit, 0xFF, bytes, count * unit);
             oak_status status = machine->isa->core->program(machine->core, at, bytes, count * unit);
+            if (!status && memory->loaded) status = keep_loaded(machine, at * unit, bytes, count * unit);
             if (status) return status;
             at += count;
         }
     }
-    return keep_loaded(machine);
+    return OAK_OK;
 }
 
 void oak_machine_mark_data(oak_machine *machine, uint32_t address, uint32_t count)

@@ -11,7 +11,7 @@ enum { OAK_MOST_MEMORIES = 16 };
 
 struct oak_machine {
     oak_host host;
-    uint8_t *loaded[OAK_MOST_MEMORIES]; /* what a loader puts into a memory of the part; or NULL */
+    oak_image *loaded; /* what a loader puts into RAM before the program begins, by byte addresses; or NULL */
     const oak_part *part;
     const oak_isa *isa;
     oak_isa_tables *tables;

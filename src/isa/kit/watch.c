@@ -70,7 +70,8 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
             oak_watched byte = one;
             byte.address += b;
             bool wraps = size && size < UINT32_MAX && !(size & (size - 1)) && !kit->space[one.space].first;
-            if (b && wraps) byte.address &= size - 1; /* a stack may wrap round */
+            bool there = !one.space || kit_stretch(core, one.space, byte.address);
+            if (b && wraps && !there) byte.address &= size - 1; /* a stack may wrap round */
             count = oak_touch(list, count, room, &byte);
         }
     }

@@ -64,6 +64,16 @@ static const oak_message messages[] = {
 #include "isa/z80/z80_words.def"
     {0}};
 
+/* Memory is written in parentheses. */
+static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
+{
+    (void)is_word, (void)behind;
+    if (reader->at == reader->end || *reader->at != '[') return false;
+    reader->refuse(reader, reader->at, reader->at + 1, "operand", "Write `ld a, (hl)`, `ld a, (address)`.",
+                   "memory stands in parentheses");
+    return true;
+}
+
 /* ------------------------------------------------------------------------------------------ values in doubt */
 
 #define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
@@ -189,7 +199,7 @@ static const uint16_t vectors[Z80_LINES] = {0x38, 0x38, 0x38, 0x38, 0x38, 0x38, 
 static const kit_pair farther[] = {{"jr", "jp"}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_z80, .classes = classes, .remedies = remedies, .letters = letters, .farther = farther, .jump = "jp",
-    .reserves = true, .check = check, .print = print};
+    .reserves = true, .refuses = refuses, .check = check, .print = print};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
