@@ -364,11 +364,17 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/armv6m-32k.yaml",
          {"mem[0x20000000:4] + ticks * 3 == 0x12 && !p0.3", "wanted << 2 | 'a'",
           "UART_STAT ? low(tick) : r3 - exception"}},
+        {SOURCE_FOLDER "/parts/z80-64k.yaml",
+         SOURCE_FOLDER "/examples/press/press.asm",
+         SOURCE_FOLDER "/examples/press/press.asm",
+         SOURCE_FOLDER "/parts/z80-32k.yaml",
+         {"mem[0x8000:2] + left * 3 == 0x12 && !p0.3", "clamps << 2 | flag.c", "HS ? low(tick) : hl - ix"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;
-    for (unsigned i = 0; i < 2; i++) {
-        int result = mutate_all(&subjects[i], count / 2, seed);
+    enum { SUBJECTS = sizeof subjects / sizeof *subjects };
+    for (unsigned i = 0; i < SUBJECTS; i++) {
+        int result = mutate_all(&subjects[i], count / SUBJECTS, seed);
         if (result) return result;
     }
     int result = mutate_descriptions(count / 10, seed);
