@@ -95,6 +95,11 @@ static const char program_8bit[] =
     "start: mov sp, #0x40\n mov tmod, #0x21\n mov th0, #0xff\n mov ie, #0x82\n setb tr0\n"
     "loop: inc p1\n mov dptr, #0x10\n movx @dptr, a\n acall part\n djnz r7, loop\n"
     "rest: sjmp rest\npart: push acc\n add a, #3\n mov 0x30, a\n pop acc\n ret\ntick: cpl p3.4\n reti\n";
+static const char program_z80[] =
+    "log equ 0x10\ncount equ 3\n vector reset, start\n vector restart, tick\n org 0x100\n"
+    "start: ld sp, 0xfff0\n im 1\n ld a, 0xc0\n out (C0_CTRL), a\n ei\n"
+    "loop: ld (patch+1), a\npatch: ld b, 2\n call part\n ld (ix+5), a\n djnz loop\n"
+    "rest: jr rest\npart: push af\n add a, 3\n ld (0x8000), a\n ldi\n pop af\n ret\ntick: inc (hl)\n reti\n";
 static const char program_32bit[] =
     "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
     "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
@@ -102,14 +107,17 @@ static const char program_32bit[] =
 
 static chip *find_chip(const char *name)
 {
-    static chip chips[] = {{.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"}};
+    static chip chips[] = {{.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
+                           {.name = "z80-64k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
     if (c->part) return c;
     char path[500];
     uint32_t outside;
-    const char *source = strncmp(name, "mcs51", 5) == 0 ? program_8bit : program_32bit;
+    const char *source = strncmp(name, "mcs51", 5) == 0 ? program_8bit
+                         : strncmp(name, "z80", 3) == 0 ? program_z80
+                                                        : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
         oak_assemble_text(&host, c->part, "rig.asm", source, strlen(source), &sink, &c->program) ||
@@ -436,6 +444,7 @@ static const struct {
 const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-armv6m", 800, "armv6m-32k", enter},
                       {"source-armv7m", 800, "armv7m-256k", enter},
+                      {"source-z80", 800, "z80-64k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -444,11 +453,14 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"stimuli", 1000, NULL, enter},
                       {"state-mcs51", 6000, "mcs51-8k", enter},
                       {"state-armv7m", 6000, "armv7m-256k", enter},
+                      {"state-z80", 6000, "z80-64k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
+                      {"verbs-z80", 80, "z80-64k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
+                      {"expression-z80", 300, "z80-64k", enter},
                       {"project", 3000, NULL, enter},
                       {"symbols", 3000, NULL, enter}};
 const unsigned door_count = sizeof doors / sizeof *doors;
