@@ -413,7 +413,7 @@
         kit->attention = true;
         FINISH;
 
-    ON(Z80_IN_A): FROM_PORT(op->at); wz = (uint32_t)(A << 8 | op[-2].at) + 1; A = (uint8_t)byte; FINISH;
+    ON(Z80_IN_A): FROM_PORT(op->at); wz = ((uint32_t)A << 8 | op[-2].at) + 1; A = (uint8_t)byte; FINISH;
     ON(Z80_IN_R): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; core->reg[op[-2].x] = (uint8_t)byte; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
     ON(Z80_IN_F): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
     ON(Z80_OUT_A): wz = ((AT + 1) & 0xFF) | (uint32_t)A << 8; TO_PORT(AT, A);
