@@ -77,31 +77,67 @@ void armm_watch_entry(oak_core *core, unsigned exception)
     }
 }
 
+/* A window over the larger side of a region that is left when what is forbidden is cut out, from a word's address on. */
+static void open_window(struct armm_window *window, const armm_region *region, stretch forbidden)
+{
+    *window = (struct armm_window){0};
+    if (!region) return;
+    stretch open = larger_side(region, forbidden);
+    open.low = (open.low + 3) & ~(uint32_t)3;
+    if (region->base & 3 || open.high < open.low + 4) return;
+    uint32_t size = open.high - open.low;
+    window->bytes = region->bytes + open.low;
+    window->base = region->base + open.low;
+    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2) window->reach[bytes] = size - (bytes - 1);
+    for (uint32_t count = 0; count <= ARMM_REGISTERS_MOST; count++)
+        window->words[count] = size / 4 >= count ? size / 4 - count + 1 : 0;
+}
+
+/* Where pushes are no news: what plain stores reach, between the floor and the ceiling of the stack. */
+static void open_for_pushes(oak_core *core)
+{
+    struct armm_window *push = &core->push;
+    uint64_t low = core->store.base, high = low + (core->store.words[0] ? 4 * (uint64_t)(core->store.words[0] - 1) : 0);
+    *push = (struct armm_window){0};
+    if (low < core->stack_floor) low = ((uint64_t)core->stack_floor + 3) & ~(uint64_t)3;
+    if (high > core->stack_ceiling) high = core->stack_ceiling;
+    if (high < low + 4) return;
+    push->bytes = core->store.bytes + (low - core->store.base);
+    push->base = (uint32_t)low;
+    uint32_t words = (uint32_t)((high - low) / 4);
+    for (uint32_t count = 0; count <= ARMM_REGISTERS_MOST; count++)
+        push->words[count] = words >= count ? words - count + 1 : 0;
+}
+
 void armm_set_windows(oak_core *core)
 {
-    const armm_region *ram = NULL;
-    for (unsigned i = 0; i < core->region_count; i++)
-        if (core->region[i].writable && (!ram || core->region[i].size > ram->size)) ram = &core->region[i];
-    memset(core->load_bytes, 0, sizeof core->load_bytes);
-    memset(core->store_bytes, 0, sizeof core->store_bytes);
-    if (!ram || core->checks_reads || ram->size < 8) return;
+    const armm_region *ram = NULL, *code = NULL;
+    for (unsigned i = 0; i < core->region_count; i++) {
+        const armm_region *region = &core->region[i], **largest = region->writable ? &ram : &code;
+        if (!*largest || region->size > (*largest)->size) *largest = region;
+    }
+    if (core->checks_reads || (ram && ram->size < 8)) ram = NULL;
     /* Plain stores must not reach decoded code, nor what is watched for them; loads nothing that is watched for loads. */
-    stretch forbidden = {UINT32_MAX, 0};
-    if (core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size)
+    const stretch nothing = {UINT32_MAX, 0};
+    stretch forbidden = nothing;
+    if (ram && core->ram_code_high > ram->base && core->ram_code_low - ram->base < ram->size)
         forbidden = (stretch){core->ram_code_low - ram->base, core->ram_code_high - ram->base};
-    forbid_watched(core, ram, OAK_ACCESS_WRITE | OAK_ACCESS_CHANGE, &forbidden);
-    stretch open = larger_side(ram, forbidden);
-    core->store_ram = ram->bytes + open.low;
-    core->store_base = ram->base + open.low;
-    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2)
-        core->store_bytes[bytes] = open.high - open.low > bytes ? open.high - open.low - (bytes - 1) : 0;
-    forbidden = (stretch){UINT32_MAX, 0};
-    forbid_watched(core, ram, OAK_ACCESS_READ, &forbidden);
-    open = larger_side(ram, forbidden);
-    core->load_ram = ram->bytes + open.low;
-    core->load_base = ram->base + open.low;
-    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2)
-        core->load_bytes[bytes] = open.high - open.low > bytes ? open.high - open.low - (bytes - 1) : 0;
+    if (ram) forbid_watched(core, ram, OAK_ACCESS_WRITE | OAK_ACCESS_CHANGE, &forbidden);
+    open_window(&core->store, ram, forbidden);
+    forbidden = nothing;
+    if (ram) forbid_watched(core, ram, OAK_ACCESS_READ, &forbidden);
+    open_window(&core->load, ram, forbidden);
+    forbidden = nothing;
+    if (code) forbid_watched(core, code, OAK_ACCESS_READ, &forbidden);
+    open_window(&core->code, code, forbidden);
+    open_for_pushes(core);
+}
+
+void armm_set_alignment(oak_core *core)
+{
+    uint32_t mask = !core->v7 || core->ccr & 1u << 3 ? 3 : 0;
+    core->align[2] = mask & 1;
+    core->align[4] = mask;
 }
 
 static void absent(oak_core *core, uint32_t address)
@@ -149,6 +185,7 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
     grown[at] = (struct armm_object){address, address + size};
     core->object_count++;
     core->stack_floor = UINT32_MAX;
+    open_for_pushes(core);
     return OAK_OK;
 }
 
@@ -169,15 +206,19 @@ void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
     if (!core->object_count || !sp) {
         core->stack_floor = 0;
         core->stack_ceiling = UINT32_MAX;
+        open_for_pushes(core);
         return;
     }
     bool known =
         sp >= core->stack_floor && sp <= core->stack_ceiling; /* full or empty, it is still in there */
     if (!known) stretch_around(core, sp - 1);
-    if (to >= core->stack_floor) return;
-    size_t count = objects_up_to(core, core->stack_floor - 1);
-    const struct armm_object *hit = count ? &core->objects[count - 1] : NULL;
-    stretch_around(core, to);
+    const struct armm_object *hit = NULL;
+    if (to < core->stack_floor) {
+        size_t count = objects_up_to(core, core->stack_floor - 1);
+        hit = count ? &core->objects[count - 1] : NULL;
+        stretch_around(core, to);
+    }
+    open_for_pushes(core);
     if (hit && hit->end > to && core->kit.setup.suffer)
         core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARMM_MEM, hit->first,
                                core->now);
@@ -185,7 +226,7 @@ void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
 
 static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
 {
-    if (!(address & (bytes - 1) & core->align_mask)) return false;
+    if (!(address & core->align[bytes])) return false;
     armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
     return true;
 }
@@ -354,7 +395,7 @@ static void reset_registers(oak_core *core)
     core->kit.log.depth = 0;
     armm_reset_exceptions(core);
     armm_reset_system(core);
-    core->align_mask = core->v7 ? 0 : 3;
+    armm_set_alignment(core);
     armm_forget_ram(core);
     take_reset_vector(core);
 }
@@ -377,10 +418,8 @@ static void destroy(oak_core *core)
         if (region->writable && region->known)
             host->resize(host->context, region->known, (region->size + 7) / 8, 0);
     }
-    for (unsigned i = 0; i < ARMM_MOST_CHUNKS; i++)
-        if (core->chunk[i]) host->resize(host->context, core->chunk[i], sizeof(armm_shadow) * ARMM_CHUNK, 0);
     if (core->ops) host->resize(host->context, core->ops, core->kit.slots * sizeof *core->ops, 0);
-    if (core->natural) host->resize(host->context, core->natural, core->kit.slots, 0);
+    if (core->natural) host->resize(host->context, core->natural, core->kit.slots * sizeof *core->natural, 0);
     if (core->judged_by)
         host->resize(host->context, core->judged_by, core->kit.slots * sizeof *core->judged_by, 0);
     if (core->kit.stop_at) host->resize(host->context, core->kit.stop_at, core->kit.slots, 0);
@@ -400,8 +439,13 @@ static bool take_memory(oak_core *core)
         region->bytes = memory->cells;
         region->known = memory->known;
     }
+    const armm_region *first = &core->region[0];
+    core->code_bytes = first->bytes;
+    core->code_first = first->base | 1;
+    core->code_halves = first->base % 4 || first->base >> 28 == 15 || (first->base + first->size - 1) >> 28 == 15 ? 0 : first->size / 2;
+    core->wide_from = core->v7 ? 0xE8 : 0x100;
     core->ops = oak_take_zeroed(host, core->kit.slots * sizeof *core->ops);
-    core->natural = oak_take_zeroed(host, core->kit.slots);
+    core->natural = oak_take_zeroed(host, core->kit.slots * sizeof *core->natural);
     core->kit.stop_at = oak_take_zeroed(host, core->kit.slots);
     return core->ops && core->natural && core->kit.stop_at;
 }
@@ -563,7 +607,7 @@ void armm_note_registers(oak_core *core, uint32_t written)
 /* One stretch: whole chains while there is time for them, else one instruction. */
 static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
 {
-    enum { SLICE = 1 << 30 };
+    enum { SLICE = 1000000 }; /* its instructions have room in a cost */
     if (core->not_thumb) {
         armm_refuse_state(core);
         core->raised_behind = false;
@@ -716,7 +760,9 @@ static void tape(oak_core *core, oak_tape *tape)
         const armm_region *region = &core->region[i];
         if (region->writable && region->known) oak_tape_piece(tape, region->known, (region->size + 7) / 8);
     }
-    if (!tape->saves && tape->at) armm_forget_ram(core);
+    if (tape->saves || !tape->at) return;
+    armm_forget_ram(core);
+    armm_set_windows(core); /* the stack was another */
 }
 
 static oak_status count(oak_core *core, bool on)
@@ -863,7 +909,7 @@ static void visit(oak_core *core, const oak_state_visitor *visitor)
         visitor->number(visitor->context, "core", name, &value);
         core->priority[i] = (uint8_t)value;
     }
-    core->align_mask = !core->v7 || core->ccr & 1u << 3 ? 3 : 0;
+    armm_set_alignment(core);
     core->kit.attention = true;
     core->fresh = false;
 }

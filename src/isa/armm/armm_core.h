@@ -9,11 +9,12 @@
  *
  * Code is decoded when it is first reached, one operation a halfword. An operation holds the cost (cycles and
  * instructions) of everything from itself to the end of its chain; the loop charges it once, when it enters
- * there, and gives back what was not executed when it leaves in the middle. Instructions of an it block stand in
- * shadows: the operation in place asks the condition and goes there. */
+ * there, and gives back what was not executed when it leaves in the middle. Instructions of an it block ask their condition
+ * first (IF), and when it does not hold a new chain begins behind them. */
 #ifndef OAK_ARMM_CORE_H
 #define OAK_ARMM_CORE_H
 
+#include "base/bits.h"
 #include "isa/armm/armm.h"
 #include "isa/kit/kit.h"
 
@@ -21,7 +22,9 @@ enum {
     ARMM_MOST_REGIONS = 8,
     ARMM_MOST_LINES = 240,
     ARMM_EXCEPTIONS = 16 + ARMM_MOST_LINES,
-    ARMM_MOST_CHUNKS = 256
+    ARMM_REGISTERS_MOST = 16,
+    ARMM_MOST_LISTS = 512,
+    ARMM_R_ZERO = 16 /* behind the registers: the base of an address that is known */
 };
 
 /* The exceptions with fixed numbers (B1.5.2). */
@@ -39,129 +42,161 @@ enum {
     ARMM_INTERRUPT
 };
 
-/* Operations of the loop; armm_ready.c says which row becomes which. `_S` sets flags, R a register, I a constant. */
+/* Operations of the loop; armm_ready.c says which row becomes which. S behind a name: sets the flags. What stands behind the
+ * name: R a register, I a constant, C a constant whose bit 31 becomes the carry; LSL LSR ASR ROR a register shifted by a
+ * constant; at loads and stores I a base and an offset, R two registers, S a base and a shifted index, PRE and POST a
+ * base that moves. */
 /* clang-format off */
-#define ARMM_OPERATIONS(X)                                                                                   \
-    X(DECODE)                                                                                                \
-    X(STOP)                                                                                                  \
-    X(OUTSIDE)                                                                                               \
-    X(UNPROGRAMMED)                                                                                          \
-    X(DATA)                                                                                                  \
-    X(RESERVED)                                                                                              \
-    X(SLOW)                                                                                                  \
-    X(SLOW_END)                                                                                              \
-    X(IF)                                                                                                    \
-    X(IF_END)                                                                                                \
-    X(BACK)                                                                                                  \
-    X(BACK_END)                                                                                              \
-    X(SINGLE)                                                                                                \
-    X(IT)                                                                                                    \
-    X(NOP)                                                                                                   \
-    X(MOV_I)                                                                                                 \
-    X(MOVS_I)                                                                                                \
-    X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I) X(LSLS_R) \
-        X(LSRS_R) X(ASRS_R) X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I)      \
-            X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(TST_I) X(AND_R) X(ANDS_R)    \
-                X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(AND_I) X(ORR_I) X(EOR_I) X(BIC_I) \
-                    X(ADD_LSL) X(MUL) X(MULS) X(MLA) X(MLS) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(UBFX) X(SBFX)  \
-                        X(LDR_I) X(LDRB_I) X(LDRH_I) X(LDRSB_I) X(LDRSH_I) X(STR_I) X(STRB_I) X(STRH_I)      \
-                            X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)  \
-                                X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S)        \
-                                    X(STRH_S) X(B) X(PARKED) X(BL) X(BX) X(CBZ) X(CBNZ) X(BEQ) X(BNE) X(BCS) \
-                                        X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE) X(BLT)       \
-                                            X(BGT) X(BLE)
-/* clang-format on */
+#define ARMM_CONDITIONS(X) X(EQ) X(NE) X(CS) X(CC) X(MI) X(PL) X(VS) X(VC) X(HI) X(LS) X(GE) X(LT) X(GT) X(LE)
+
+/* Of 16-bit instructions only, or of no length at all. */
+#define ARMM_NARROW(X)                                                                                                 \
+    X(DECODE) X(STOP) X(SINGLE) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED)                                         \
+    X(IT) X(MULS) X(CBZ) X(CBNZ) X(BX) X(BLX)
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
-#define ARMM_FUSED(X)                                                                                        \
-    X(BEQ, minuend == subtrahend)                                                                            \
-    X(BNE, minuend != subtrahend)                                                                            \
-    X(BCS, minuend >= subtrahend)                                                                            \
-    X(BCC, minuend < subtrahend)                                                                             \
-    X(BHI, minuend > subtrahend)                                                                             \
-    X(BLS, minuend <= subtrahend)                                                                            \
-    X(BGE, (int32_t)minuend >= (int32_t)subtrahend)                                                          \
-    X(BLT, (int32_t)minuend < (int32_t)subtrahend)                                                           \
+#define ARMM_FUSED(X)                                                                                                  \
+    X(BEQ, minuend == subtrahend)                                                                                      \
+    X(BNE, minuend != subtrahend)                                                                                      \
+    X(BCS, minuend >= subtrahend)                                                                                      \
+    X(BCC, minuend < subtrahend)                                                                                       \
+    X(BHI, minuend > subtrahend)                                                                                       \
+    X(BLS, minuend <= subtrahend)                                                                                      \
+    X(BGE, (int32_t)minuend >= (int32_t)subtrahend)                                                                    \
+    X(BLT, (int32_t)minuend < (int32_t)subtrahend)                                                                     \
     X(BGT, (int32_t)minuend > (int32_t)subtrahend) X(BLE, (int32_t)minuend <= (int32_t)subtrahend)
 
-/* Those that 32-bit instructions have, too: each has a second number for that length. */
-/* clang-format off */
-#define ARMM_BOTH_LENGTHS(X)                                                                                 \
-    X(MOV_I)                                                                                                 \
-    X(MOVS_I)                                                                                                \
-    X(MOV_R)                                                                                                 \
-    X(MOVS_R)                                                                                                \
-    X(MVN_R)                                                                                                 \
-    X(MVNS_R)                                                                                                \
-    X(LSL_I)                                                                                                 \
-    X(LSLS_I)                                                                                                \
-    X(LSR_I)                                                                                                 \
-    X(LSRS_I)                                                                                                \
-    X(ASR_I)                                                                                                 \
-    X(ASRS_I)                                                                                                \
-    X(ADD_R)                                                                                                 \
-    X(ADDS_R)                                                                                                \
-    X(ADD_I)                                                                                                 \
-    X(ADDS_I)                                                                                                \
-    X(SUB_R)                                                                                                 \
-    X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I) X(ADCS_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(TST_R) X(AND_R)  \
-        X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R) X(MUL) X(SXTH) X(SXTB) X(UXTH)    \
-            X(UXTB) X(NOP) X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I) X(LDR_R) X(LDRB_R)      \
-                X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)
+/* Of both lengths: each has a second number, name_W, for 32-bit instructions. IF asks a condition and goes on with the operation
+ * that stands in its cost. */
+#define ARMM_BOTH(X)                                                                                                   \
+    X(SLOW) X(IF_EQ) X(IF_NE) X(IF_CS) X(IF_CC) X(IF_MI) X(IF_PL) X(IF_VS) X(IF_VC) X(IF_HI) X(IF_LS) X(IF_GE)         \
+    X(IF_LT) X(IF_GT) X(IF_LE) X(NOP)                                                                                  \
+    X(MOV_I) X(MOVS_I) X(MOV_R) X(MOVS_R) X(MVN_R) X(MVNS_R) X(MOV_SP)                                                 \
+    X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I)                                                           \
+    X(LSL_R) X(LSLS_R) X(LSR_R) X(LSRS_R) X(ASR_R) X(ASRS_R) X(ROR_R) X(RORS_R)                                        \
+    X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)                     \
+    X(ADC_R) X(ADCS_R) X(SBC_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(CMN_R) X(TST_R)                                          \
+    X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R)                                        \
+    X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(REV) X(REV16) X(REVSH)                                                    \
+    X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I)                                                          \
+    X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)                                    \
+    X(LDR_POST) X(LDRD_I) X(LDRD_POST) X(STRD_POST) X(LOAD_MANY) X(STORE_MANY)                                         \
+    X(PUSH_ONE) X(PUSH_TWO) X(PUSH_MANY)                                                                               \
+    /* the end of a chain: */                                                                                          \
+    X(SLOW_END) X(POP_PC) X(PARKED) X(B) X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE)   \
+    X(BLT) X(BGT) X(BLE)
+
+/* Operations on a shifted register: four each, by the kind of shift. */
+#define ARMM_SHIFTED(X)                                                                                                \
+    X(ADD) X(ADDS) X(SUB) X(SUBS) X(RSB) X(RSBS) X(ADC) X(ADCS) X(SBC) X(SBCS) X(AND) X(ANDS) X(ORR) X(ORRS)           \
+    X(EOR) X(EORS) X(BIC) X(BICS) X(ORN) X(ORNS) X(MVN) X(MVNS) X(CMP) X(CMN) X(TST) X(TEQ)
+
+/* Of 32-bit instructions only. */
+#define ARMM_WIDE(X)                                                                                                   \
+    X(ADC_I) X(ADCS_I) X(CMN_I) X(AND_I) X(ANDS_I) X(ANDS_C) X(ORR_I) X(ORRS_I) X(ORRS_C) X(EOR_I) X(EORS_I) X(EORS_C) \
+    X(BIC_I) X(BICS_I) X(BICS_C) X(ORN_I) X(ORNS_I) X(ORNS_C) X(TST_I) X(TST_C) X(TEQ_I) X(TEQ_C) X(MOVS_C) X(MVNS_C)  \
+    X(ORN_R) X(ORNS_R) X(TEQ_R) X(RSB_R) X(RSBS_R) X(ROR_I) X(RORS_I) X(RRX) X(RRXS)                                   \
+    X(MLA) X(MLS) X(UMULL) X(SMULL) X(UMLAL) X(SMLAL) X(UDIV) X(SDIV) X(CLZ) X(RBIT) X(UBFX) X(SBFX) X(BFI) X(BFC)     \
+    X(MOVT) X(SXTH_ROR) X(SXTB_ROR) X(UXTH_ROR) X(UXTB_ROR) X(SSAT) X(USAT)                                            \
+    X(LDRSB_I) X(LDRSH_I) X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S) X(STRH_S)              \
+    X(LDR_PRE) X(LDRB_PRE) X(LDRH_PRE) X(LDRSB_PRE) X(LDRSH_PRE) X(STR_PRE) X(STRB_PRE) X(STRH_PRE)                    \
+    X(LDRB_POST) X(LDRH_POST) X(LDRSB_POST) X(LDRSH_POST) X(STR_POST) X(STRB_POST) X(STRH_POST)                        \
+    X(STRD_I) X(LDRD_PRE) X(STRD_PRE)                                                                                  \
+    /* the end of a chain: */                                                                                          \
+    X(BL) X(TBB) X(TBH)
 /* clang-format on */
 
 enum armm_operation {
 #define X(name) ARMM_OP_##name,
-    ARMM_OPERATIONS(X)
+    ARMM_NARROW(X)
 #undef X
-#define X(name) ARMM_OP_##name##_W,
-        ARMM_BOTH_LENGTHS(X)
-#undef X
-            ARMM_PLAIN_OPS,
-    ARMM_BEFORE_FUSED = ARMM_PLAIN_OPS - 1,
+        ARMM_BEFORE_FUSED,
+    ARMM_LAST_BEFORE_FUSED = ARMM_BEFORE_FUSED - 1,
 #define X(name, condition)                                                                                   \
     ARMM_OP_CMP_R_##name, ARMM_OP_CMP_I_##name, ARMM_OP_ADD_R_CMP_R_##name, ARMM_OP_ADD_I_CMP_R_##name,
     ARMM_FUSED(X)
 #undef X
         ARMM_OP_SUBS_I_BNE,
     ARMM_OP_ADD_I_CMP_I_BNE,
-    ARMM_OPS
+    ARMM_FIRST_BOTH,
+    ARMM_LAST_BEFORE_BOTH = ARMM_FIRST_BOTH - 1,
+#define X(name) ARMM_OP_##name,
+    ARMM_BOTH(X)
+#undef X
+        ARMM_FIRST_WIDE,
+    ARMM_LAST_BEFORE_WIDE = ARMM_FIRST_WIDE - 1,
+#define X(name) ARMM_OP_##name##_W,
+    ARMM_BOTH(X)
+#undef X
+#define X(name) ARMM_OP_##name##_LSL, ARMM_OP_##name##_LSR, ARMM_OP_##name##_ASR, ARMM_OP_##name##_ROR,
+        ARMM_SHIFTED(X)
+#undef X
+#define X(name) ARMM_OP_##name,
+            ARMM_WIDE(X)
+#undef X
+                ARMM_OPS
 };
 
+/* An operation and its operands. The cost is that of this instruction and all behind it in the chain: clock cycles in its lower 32
+ * bits, instructions in the 20 above them; on top stands the operation that an IF goes on with. */
 typedef struct armm_op {
-    uint8_t handler;
-    uint8_t step; /* bytes from this operation to the next: 16 a halfword */
-    uint8_t d, n;
-    uint32_t
-        imm; /* constant; m | shift << 8 | a << 16; bytes from the first operation to a target; code of a slow one */
-    uint32_t cycles, count; /* of this instruction and all behind it in the chain */
+    uint16_t handler;
+    uint8_t d, n; /* registers; the cycles a taken jump adds; a row's number, in two parts, with bit 7: conditional */
+    union {
+        uint32_t imm; /* constant; number of a register; bytes to a target; code of a slow one */
+        struct {
+            uint8_t m, by, a, x; /* registers, a shift, widths, a list's register count and moves */
+        };
+        struct {
+            int16_t offset; /* of two words; where a list of registers stands */
+            int8_t start, change;
+        };
+    };
+    uint64_t cost;
 } armm_op;
 
-/* Both in one number: instructions << 32 | cycles. */
-static inline uint64_t armm_cost(const armm_op *op)
+enum { ARMM_COUNT_AT = 32, ARMM_COUNT_BITS = 20, ARMM_SECOND_AT = 52, ARMM_LONGEST_CHAIN = 1 << 14 };
+static inline uint32_t armm_cycles(uint64_t cost)
 {
-    return (uint64_t)op->count << 32 | op->cycles;
+    return (uint32_t)cost;
 }
-static inline void armm_set_cost(armm_op *op, uint64_t cost)
+static inline uint32_t armm_count(uint64_t cost)
 {
-    op->cycles = (uint32_t)cost;
-    op->count = (uint32_t)(cost >> 32);
+    return (uint32_t)(cost >> ARMM_COUNT_AT) & ((1u << ARMM_COUNT_BITS) - 1);
 }
+static inline unsigned armm_second(uint64_t cost)
+{
+    return (unsigned)(cost >> ARMM_SECOND_AT);
+}
+static inline uint64_t armm_one(uint32_t cycles)
+{
+    return (uint64_t)1 << ARMM_COUNT_AT | cycles;
+}
+
+static inline uint32_t armm_extended(int32_t value)
+{
+    return (uint32_t)value;
+}
+
+/* Bytes from an operation to the next. */
+static inline unsigned armm_step(unsigned handler)
+{
+    return handler >= ARMM_FIRST_WIDE ? 2 * sizeof(armm_op) : sizeof(armm_op);
+}
+
+/* What an operation is by itself: when no stop point is there, nor one right behind; and the it state it stands in. */
+typedef struct armm_natural {
+    uint16_t handler;
+    uint8_t it;
+} armm_natural;
 
 /* How often a chain was entered with an operation, less how often it was left in front of it; cycles beyond the usual. */
 typedef struct armm_counted {
     int64_t entered, more;
 } armm_counted;
 
-_Static_assert(ARMM_OPS <= 256, "handlers are numbered in 8 bits");
-_Static_assert(sizeof(armm_counted) == sizeof(armm_op), "counts lie at the offsets of operations");
-
-/* A conditional instruction: the operation itself, the way back behind it (16 or 32 bits long), and where it stands.
- * An IF (IF_END where it may jump) has the condition in d, the cycles of the instruction in n, the number of its shadow in imm. */
-enum { ARMM_SHADOW_SLOTS = 4, ARMM_CHUNK = 256 };
-typedef struct armm_shadow {
-    armm_op op[ARMM_SHADOW_SLOTS]; /* 3: imm is the pc, d the it state */
-} armm_shadow;
+_Static_assert(ARMM_OPS <= 1 << (64 - ARMM_SECOND_AT), "an operation has room in a cost");
+_Static_assert(sizeof(armm_op) == 16 && sizeof(armm_counted) == sizeof(armm_op), "counts lie at the offsets of operations");
 
 typedef struct armm_region {
     uint32_t base, size;
@@ -183,7 +218,7 @@ typedef struct armm_uses {
 typedef struct armm_single {
     armm_op op;
     uint32_t pc, cycles;
-    uint8_t it, it_after;
+    uint8_t it, it_after, size;
     bool known, uses_known;
     armm_uses uses; /* when it is executed, where uses_known */
 } armm_single;
@@ -196,20 +231,24 @@ struct oak_core {
     bool v7;
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
-    /* The RAM that plain loads and stores reach at once; a size of 0 sends all of them the long way. */
-    const uint8_t *load_ram;
-    uint32_t load_base, load_bytes[5], store_base,
-        store_bytes[5]; /* by size: addresses from the base on that will do */
-    uint8_t *store_ram;
+    /* What plain loads and stores reach at once, in RAM and, for loads, in the code; none there sends all of them the long way. By size: how many
+     * addresses from the base on will do; by number of words: how many words. */
+    struct armm_window {
+        uint8_t *bytes;
+        uint32_t base, reach[5], words[ARMM_REGISTERS_MOST + 1];
+    } load, code, store, push; /* push: where a push is no news, see stack_floor */
+    /* Jumps into the first memory: its first address, with bit 0; its halfwords; the upper byte from which on an instruction has two. */
+    uint32_t code_first, code_halves, wide_from;
+    const uint8_t *code_bytes;
+    uint8_t list[ARMM_MOST_LISTS][ARMM_REGISTERS_MOST]; /* numbers of registers, ascending */
+    uint16_t list_mask[ARMM_MOST_LISTS];
+    unsigned list_count;
     bool checks_reads;
     uint32_t ram_code_low, ram_code_high; /* decoded RAM */
 
     armm_op *ops;
-    uint8_t *
-        natural; /* the handler each operation has by itself: when no stop point is there, nor one right behind */
+    armm_natural *natural;
     uint32_t nowhere; /* the address asked for last at which nothing can be executed */
-    armm_shadow *chunk[ARMM_MOST_CHUNKS];
-    unsigned shadow_count;
     armm_op one[4];                   /* for one instruction by itself */
     armm_single single[ARMM_SINGLES]; /* such instructions in memory that keeps its contents, by halfword */
 
@@ -226,7 +265,7 @@ struct oak_core {
     bool judges_state;   /* one of them is the state of an it block */
 
     /* From here on: what a tape holds. */
-    uint32_t r[16]; /* 13 is the stack pointer in use */
+    uint32_t r[ARMM_R_ZERO + 1]; /* 13 is the stack pointer in use, ARMM_R_ZERO holds 0 */
     uint32_t other_sp;
     int64_t nz;    /* N is the sign of it, Z its lower 32 bits being 0 */
     uint32_t c, v; /* C 0 or 1; V in bit 31 */
@@ -236,7 +275,7 @@ struct oak_core {
     uint8_t primask, faultmask, basepri, control;
     bool uses_psp;       /* other_sp is the main one */
     bool not_thumb;      /* the T bit is 0: no instruction can be executed */
-    uint32_t align_mask; /* address bits that must be 0, ANDed with size - 1 */
+    uint32_t align[5];   /* by size: the address bits that must be 0 */
     uint64_t now;        /* of the access being made */
     uint64_t ends;       /* when an instruction that may jump ends, without what the jump takes */
     bool sleeping, waits_for_event, event;
@@ -279,6 +318,7 @@ static inline void armm_pushed(oak_core *core, uint32_t sp, uint32_t to)
 uint32_t armm_xpsr(const oak_core *core);
 void armm_set_flags(oak_core *core, uint32_t xpsr);
 void armm_set_windows(oak_core *core);
+void armm_set_alignment(oak_core *core);
 /* The handler of an exception is entered. */
 void armm_watch_entry(oak_core *core, unsigned exception);
 
@@ -298,8 +338,8 @@ uint32_t armm_may_use(oak_core *core, uint32_t pc);
 uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block);
 /* Takes what was counted by chains into the tallies. */
 void armm_fold_counts(oak_core *core);
-/* The operation in its place for one of a shadow: the conditional one itself, or what stands behind it. */
-armm_op *armm_in_place(oak_core *core, armm_op *op);
+/* Whether a chain ends with an operation. */
+bool armm_ends_chain(unsigned handler);
 bool armm_is_ram(oak_core *core, const armm_op *op);
 void armm_forget_ram(oak_core *core);
 void armm_forget_singles(oak_core *core);
@@ -331,6 +371,20 @@ armm_op *armm_op_at(oak_core *core, uint32_t address);
 OAK_MUST_USE oak_status armm_set_stop(oak_core *core, uint32_t address, bool on);
 
 /* armm_slow.c */
+/* Words that lie outside the windows, or whose access somebody watches. False: a fault was raised, and nothing is changed. */
+bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high);
+bool armm_store_two(oak_core *core, uint32_t address, uint32_t low, uint32_t high);
+bool armm_load_many(oak_core *core, const armm_op *op, uint32_t address);
+bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address);
+bool armm_push(oak_core *core, const uint8_t *list, unsigned count);
+armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra_cycles);
+/* An operation that ends its chain. */
+armm_done armm_execute_end(oak_core *core, const armm_op *op, uint32_t pc, uint32_t *extra_cycles);
+/* The cycles of a division beyond its least, by the size of what comes out. */
+static inline uint32_t armm_quotient_cycles(uint32_t quotient)
+{
+    return (10 * oak_bit_width(quotient) + 31) / 32;
+}
 armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra_cycles);
 /* The cycles it takes to fill the pipeline again at a target, beyond the one of the branch itself. */
 uint32_t armm_refill(const oak_core *core, uint32_t target);

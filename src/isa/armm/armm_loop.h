@@ -5,20 +5,20 @@
  *   LOOP_COUNTS 1: the same, and how often each chain is entered is counted (armm_counted)
  *   LOOP_JUDGED 1: counted where somebody counts, and behind each instruction somebody judges
  *
- * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. left is what
- * is left of the cycles, executed counts instructions. A case ends with NEXT (the instruction behind it
- * belongs to the same chain), GO_ON (it begins a new one) or ENTER (a jump). */
+ * The flags live in locals: nz, c and v, or, while `compared`, the operands of a subtraction they come from. `spent` counts both
+ * cycles and instructions, as the costs do; its lower half begins so that its bit 31 says that time is out. A case ends with
+ * NEXT (the instruction behind it belongs to the same chain), GO_ON (it begins a new one) or ENTER (a jump). Which
+ * length a case is for says STEP, the bytes to the operation behind it. */
 
-#define BEHIND(o) ((armm_op *)(void *)((char *)(o) + (o)->step))
-#define AFTER(o)  ((armm_op *)(void *)((char *)(o) + STEP)) /* where the length is known */
+#define AFTER(o)  ((armm_op *)(void *)((char *)(o) + STEP))
+#define BEHIND(o) ((armm_op *)(void *)((char *)(o) + armm_step((o)->handler))) /* where the length is not known */
 #define TARGET    ((armm_op *)(void *)((char *)ops + op->imm))
 #if LOOP_ONE
 #define NEXT                                                                                                           \
     do {                                                                                                               \
-        core->kit.pc = pc + op->step / 8u;                                                                         \
+        core->kit.pc = pc + STEP / 8;                                                                         \
         goto one_done;                                                                                                 \
     } while (0)
-#define NEXT_OP NEXT
 #define GO_ON   NEXT
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
@@ -35,19 +35,13 @@
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
         op = (where);                                                                                                  \
-        CHARGE(op);                                                                                              \
-        if (left < 0) goto out_of_time;                                                                                \
+        spent += op->cost;                                                                                             \
+        if (TIME_IS_OUT) goto out_of_time;                                                                                \
         COUNT(op, 1);                                                                                                  \
         LOOK;                                                                                                          \
         DISPATCH;                                                                                                      \
     } while (0)
-#define NEXT_OP                                                                                                        \
-    do {                                                                                                               \
-        op = BEHIND(op);                                                                                               \
-        LOOK;                                                                                                          \
-        DISPATCH;                                                                                                      \
-    } while (0)
-#define GO_ON ENTER(BEHIND(op))
+#define GO_ON ENTER(AFTER(op))
 #endif
 
 #if LOOP_JUDGED
@@ -71,9 +65,8 @@
 #if LOOP_COUNTS
 #define COUNTED(o)       ((armm_counted *)(void *)(counts + ((char *)(o) - (char *)ops)))
 #define COUNT(o, n)      (void)(COUNTS_NOW && (COUNTED(o)->entered += (n)))
-#define IN_PLACE(o)      ((uintptr_t)(o) - (uintptr_t)ops < (uintptr_t)core->kit.slots * sizeof(armm_op) ? (o) : armm_in_place(core, o))
-#define COUNT_MORE(o, n) (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->more += (n))) /* cycles */
-#define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(IN_PLACE(o))->entered -= 1)) /* the chain was left in front of this */
+#define COUNT_MORE(o, n) (void)(COUNTS_NOW && (COUNTED(o)->more += (n)))     /* cycles */
+#define COUNT_LEFT(o)    (void)(COUNTS_NOW && (COUNTED(o)->entered -= 1)) /* the chain was left in front of this */
 #else
 #define COUNT(o, n)      (void)0
 #define COUNT_MORE(o, n) (void)0
@@ -96,14 +89,19 @@
         core->nz = nz, core->c = c, core->v = v;                                                                       \
     } while (0)
 #define LOAD (nz = core->nz, c = core->c, v = core->v)
-#define CHARGE(o)     (left -= (int32_t)(o)->cycles, executed += (o)->count)
-#define REFUND(cost_) (left += (int32_t)(uint32_t)(cost_), executed -= (uint32_t)((cost_) >> 32))
-#define NOW           (core->now_op = op, core->now = core->kit.time.cycles + (uint32_t)((int32_t)limit - left) - op->cycles)
+#define TIME_IS_OUT ((int32_t)(uint32_t)spent < 0)
+#define NOW         (core->now_op = op, core->now = core->kit.time.cycles + ((uint32_t)spent - began) - armm_cycles(op->cost))
+/* It took longer than usual. */
+#define TAKES_MORE(cycles)                                                                                             \
+    do {                                                                                                               \
+        spent += (uint32_t)(cycles);                                                                                             \
+        COUNT_MORE(op, cycles);                                                                                        \
+    } while (0)
 
 #define D r[op->d]
 #define N r[op->n]
 #define M r[op->imm]
-#define M_PACKED r[op->imm & 15]
+#define M_PACKED r[op->m]
 #define SET_NZ(value)                                                                                                  \
     do {                                                                                                               \
         SETTLE_FLAGS;                                                                                                  \
@@ -134,39 +132,152 @@
         nz = (int32_t)(uint32_t)sum_;                                                                                  \
     } while (0)
 
-/* A load: plain RAM at once, all else by armm_load. `made` is what becomes of the bytes, named `loaded`. */
-#define LOAD_FROM(where, bytes, read, made)                                                                            \
+/* A load: plain RAM or code at once, all else by armm_load. `made` is what becomes of the bytes, named `loaded`; `moved` what is
+ * done to the base. */
+#define LOAD_FROM(where, bytes_, read, made, moved)                                                                    \
     do {                                                                                                               \
-        uint32_t address_ = (where), offset_ = address_ - core->load_base, loaded;                                      \
-        if (offset_ < core->load_bytes[bytes] && !(address_ & ((bytes)-1) & core->align_mask)) {                       \
-            const uint8_t *at_ = core->load_ram + offset_;                                                             \
+        uint32_t address_ = (where), offset_ = address_ - core->load.base, loaded;                                     \
+        bool aligned_ = (bytes_) == 1 || !(address_ & core->align[bytes_]);                                            \
+        if (offset_ < core->load.reach[bytes_] && aligned_) {                                                          \
+            const uint8_t *at_ = core->load.bytes + offset_;                                                           \
             loaded = (read);                                                                                           \
+            moved;                                                                                                     \
+            D = (made);                                                                                                \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        offset_ = address_ - core->code.base;                                                                          \
+        if (offset_ < core->code.reach[bytes_] && aligned_) {                                                          \
+            const uint8_t *at_ = core->code.bytes + offset_;                                                           \
+            loaded = (read);                                                                                           \
+            moved;                                                                                                     \
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
         NOW;                                                                                                           \
-        if (!armm_load(core, address_, bytes, &loaded)) goto raised;                                                   \
+        if (!armm_load(core, address_, bytes_, &loaded)) goto raised;                                                  \
+        moved;                                                                                                         \
         D = (made);                                                                                                    \
-        if (core->kit.attention) goto attend;                                                                              \
+        ATTEND;                                                                                                        \
         NEXT;                                                                                                          \
     } while (0)
-#define STORE_TO(where, bytes, write)                                                                                  \
+#define STORE_TO(where, bytes_, write, moved)                                                                          \
     do {                                                                                                               \
-        uint32_t address_ = (where), offset_ = address_ - core->store_base, value_ = D;                                \
-        if (offset_ < core->store_bytes[bytes] && !(address_ & ((bytes)-1) & core->align_mask)) {                      \
-            uint8_t *at_ = core->store_ram + offset_;                                                                  \
+        uint32_t address_ = (where), offset_ = address_ - core->store.base, value_ = D;                                \
+        if (offset_ < core->store.reach[bytes_] && ((bytes_) == 1 || !(address_ & core->align[bytes_]))) {             \
+            uint8_t *at_ = core->store.bytes + offset_;                                                                \
             write;                                                                                                     \
+            moved;                                                                                                     \
             NEXT;                                                                                                      \
         }                                                                                                              \
         NOW;                                                                                                           \
-        uint64_t rest_ = armm_cost(BEHIND(op));                                                                             \
-        if (!armm_store(core, address_, bytes, value_)) goto raised;                                                   \
-        if (core->kit.attention) {                                                                                         \
-            behind = rest_;                                                                                     \
+        behind = COST_BEHIND; /* the store may make the operations be forgotten */                                     \
+        if (!armm_store(core, address_, bytes_, value_)) goto raised;                                                  \
+        moved;                                                                                                         \
+        if (core->kit.attention) goto attend_stored;                                                                   \
+        NEXT;                                                                                                          \
+    } while (0)
+#if LOOP_ONE
+#define COST_BEHIND 0
+#else
+#define COST_BEHIND AFTER(op)->cost
+#endif
+#define ATTEND                                                                                                         \
+    do {                                                                                                               \
+        if (core->kit.attention) {                                                                                     \
+            behind = COST_BEHIND;                                                                                      \
+            goto attend_stored;                                                                                        \
+        }                                                                                                              \
+    } while (0)
+/* An instruction in the middle of a chain took longer: there may be no time for the rest. */
+#define TOOK_MORE(cycles)                                                                                              \
+    do {                                                                                                               \
+        TAKES_MORE(cycles);                                                                                            \
+        if (TIME_IS_OUT) {                                                                                             \
+            behind = COST_BEHIND;                                                                                      \
             goto attend_stored;                                                                                        \
         }                                                                                                              \
         NEXT;                                                                                                          \
     } while (0)
+#define STAYS     (void)0
+#define MOVES     (N = address_)
+#define MOVES_PAST (N += op->imm)
+
+/* Several words from an address up. Their offset in words is beyond any window where the address is not that of a word. */
+#define WORDS_FROM(window, where) oak_rotated_right((where) - core->window.base, 2)
+#define WORD_AT(at, i)                                                                                                 \
+    ((uint32_t)(at)[4 * (i)] | (uint32_t)(at)[4 * (i) + 1] << 8 | (uint32_t)(at)[4 * (i) + 2] << 16 |                  \
+     (uint32_t)(at)[4 * (i) + 3] << 24)
+#define PUT_WORD_AT(at, i, value)                                                                                      \
+    do {                                                                                                               \
+        uint32_t put_ = (value);                                                                                       \
+        (at)[4 * (i)] = (uint8_t)put_, (at)[4 * (i) + 1] = (uint8_t)(put_ >> 8);                                       \
+        (at)[4 * (i) + 2] = (uint8_t)(put_ >> 16), (at)[4 * (i) + 3] = (uint8_t)(put_ >> 24);                          \
+    } while (0)
+#define EACH_OF(count, DO)                                                                                             \
+    switch (count) {                                                                                                   \
+    default: DO(14); /* fall through */                                                                                \
+    case 14: DO(13); /* fall through */                                                                                \
+    case 13: DO(12); /* fall through */                                                                                \
+    case 12: DO(11); /* fall through */                                                                                \
+    case 11: DO(10); /* fall through */                                                                                \
+    case 10: DO(9);  /* fall through */                                                                                \
+    case 9: DO(8);   /* fall through */                                                                                \
+    case 8: DO(7);   /* fall through */                                                                                \
+    case 7: DO(6);   /* fall through */                                                                                \
+    case 6: DO(5);   /* fall through */                                                                                \
+    case 5: DO(4);   /* fall through */                                                                                \
+    case 4: DO(3);   /* fall through */                                                                                \
+    case 3: DO(2);   /* fall through */                                                                                \
+    case 2: DO(1);   /* fall through */                                                                                \
+    case 1: DO(0);   /* fall through */                                                                                \
+    case 0: break;                                                                                                     \
+    }
+#define LOAD_ONE(i)  r[list_[i]] = WORD_AT(at_, i)
+#define STORE_ONE(i) PUT_WORD_AT(at_, i, r[list_[i]])
+/* Two words: d and the register a, at `where`. */
+#define LOAD_TWO(where, moved)                                                                                         \
+    do {                                                                                                               \
+        uint32_t address_ = (where), offset_ = WORDS_FROM(load, address_);                                             \
+        if (offset_ < core->load.words[2]) {                                                                           \
+            const uint8_t *at_ = core->load.bytes + 4 * (size_t)offset_;                                               \
+            uint32_t low_ = WORD_AT(at_, 0), high_ = WORD_AT(at_, 1);                                                  \
+            moved;                                                                                                     \
+            D = low_;                                                                                                  \
+            r[op->a] = high_;                                                                                          \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        uint32_t low_, high_;                                                                                          \
+        NOW;                                                                                                           \
+        if (!armm_load_two(core, address_, &low_, &high_)) goto raised;                                                \
+        moved;                                                                                                         \
+        D = low_;                                                                                                      \
+        r[op->a] = high_;                                                                                              \
+        ATTEND;                                                                                                        \
+        NEXT;                                                                                                          \
+    } while (0)
+#define STORE_TWO(where, moved)                                                                                        \
+    do {                                                                                                               \
+        uint32_t address_ = (where), offset_ = WORDS_FROM(store, address_), low_ = D, high_ = r[op->a];                \
+        if (offset_ < core->store.words[2]) {                                                                          \
+            uint8_t *at_ = core->store.bytes + 4 * (size_t)offset_;                                                    \
+            PUT_WORD_AT(at_, 0, low_);                                                                                 \
+            PUT_WORD_AT(at_, 1, high_);                                                                                \
+            moved;                                                                                                     \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        NOW;                                                                                                           \
+        behind = COST_BEHIND;                                                                                          \
+        if (!armm_store_two(core, address_, low_, high_)) goto raised;                                                 \
+        moved;                                                                                                         \
+        if (core->kit.attention) goto attend_stored;                                                                   \
+        NEXT;                                                                                                          \
+    } while (0)
+#define OFFSET          armm_extended(op->offset) /* of two words; where a list begins, how far its base moves */
+#define START           armm_extended(op->start)
+#define CHANGE          armm_extended(op->change)
+#define OFFSET_BASE     (N + OFFSET)
+#define MOVES_BY_OFFSET (N += OFFSET)
+
 #define READ_WORD  ((uint32_t)at_[0] | (uint32_t)at_[1] << 8 | (uint32_t)at_[2] << 16 | (uint32_t)at_[3] << 24)
 #define READ_HALF  ((uint32_t)at_[0] | (uint32_t)at_[1] << 8)
 #define READ_BYTE  ((uint32_t)at_[0])
@@ -175,7 +286,7 @@
 #define WRITE_HALF (at_[0] = (uint8_t)value_, at_[1] = (uint8_t)(value_ >> 8))
 #define WRITE_BYTE (at_[0] = (uint8_t)value_)
 #define INDEXED    (N + M)
-#define SCALED     (N + (M_PACKED << (op->imm >> 8)))
+#define SCALED     (N + (M_PACKED << op->by))
 #define BEHIND_BASE (N + op->imm)
 
 #if LOOP_ONE
@@ -186,11 +297,29 @@
 #define BRANCH_IF(condition)                                                                                           \
     do {                                                                                                               \
         if (condition) {                                                                                               \
-            left -= op->n;                                                                                          \
-            COUNT_MORE(op, op->n);                                                                                  \
-            ENTER(NEAR(op));                                                                                             \
+            TAKES_MORE(op->n);                                                                                         \
+            ENTER(NEAR(op));                                                                                           \
         }                                                                                                              \
         GO_ON;                                                                                                         \
+    } while (0)
+/* The cycles that fill the pipeline again, at a halfword of the first memory. */
+#define REFILL_AT(half) (2 + (((half)&1) && core->code_bytes[2 * (size_t)(half) + 1] >= core->wide_from))
+/* Behind a call, with bit 0; n: it stands outside the first memory. */
+#if LOOP_ONE
+#define RETURN_ADDRESS ((pc + STEP / 8) | 1)
+#else
+#define RETURN_ADDRESS                                                                                                 \
+    (op->n ? armm_pc_of(core, AFTER(op)) | 1                                                                           \
+           : (uint32_t)((uintptr_t)((char *)op - (char *)ops) >> 3) + core->code_first + STEP / 8)
+#endif
+/* A jump to the address in a register or on the stack, whose bit 0 must be 1. */
+#define JUMP_TO(address)                                                                                               \
+    do {                                                                                                               \
+        target = (address);                                                                                            \
+        uint32_t half_ = oak_rotated_right(target - core->code_first, 1);                                              \
+        if (half_ >= core->code_halves) goto jump_far;                                                                 \
+        TAKES_MORE(REFILL_AT(half_));                                                                                  \
+        ENTER(core->ops + half_);                                                                                      \
     } while (0)
 #if LOOP_ONE
 #define PC_HERE pc
@@ -202,7 +331,7 @@
 #define AT_BOUNDARY (void)0
 #else
 #define AT_BOUNDARY                                                                                                    \
-    if (left <= 0) {                                                                                               \
+    if ((uint32_t)spent >= INT32_MAX) {                                                                                              \
         COUNT_LEFT(op);                                                                                            \
         goto out_of_time;                                                                                          \
     }
@@ -221,12 +350,68 @@
         __VA_ARGS__;                                                                                                   \
     }
 #define BOTH(name, ...) NARROW(name, __VA_ARGS__) WIDE(name##_W, __VA_ARGS__)
+
+/* Logical operations with a constant: without flags, with them, and with those whose constant makes a carry. */
+#define LOGICAL_I(name, value)                                                                                         \
+    WIDE(name##_I, D = (value); NEXT)                                                                                  \
+    WIDE(name##S_I, D = (value); SET_NZ(D); NEXT)                                                                      \
+    WIDE(name##S_C, D = (value); SET_NZ(D); c = op->imm >> 31; NEXT)
+/* All operations on a register shifted in one way: the operand, and the carry that comes out. */
+#define SHIFTED_CASES(kind, operand, out)                                                                              \
+    WIDE(ADD_##kind, D = N + (operand); NEXT)                                                                          \
+    WIDE(ADDS_##kind, ADD_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                   \
+    WIDE(SUB_##kind, D = N - (operand); NEXT)                                                                          \
+    WIDE(SUBS_##kind, SUBTRACT_FLAGS(N, operand); D = minuend - subtrahend; NEXT)                                      \
+    WIDE(RSB_##kind, D = (operand)-N; NEXT)                                                                            \
+    WIDE(RSBS_##kind, SUBTRACT_FLAGS(operand, N); D = minuend - subtrahend; NEXT)                                      \
+    WIDE(ADC_##kind, SETTLE_FLAGS; D = N + (operand) + c; NEXT)                                                        \
+    WIDE(ADCS_##kind, CARRY_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                 \
+    WIDE(SBC_##kind, SETTLE_FLAGS; D = N + ~(operand) + c; NEXT)                                                       \
+    WIDE(SBCS_##kind, CARRY_FLAGS(N, ~(operand)); D = (uint32_t)nz; NEXT)                                              \
+    WIDE(CMP_##kind, SUBTRACT_FLAGS(N, operand); NEXT)                                                                 \
+    WIDE(CMN_##kind, ADD_FLAGS(N, operand); NEXT)                                                                      \
+    LOGICAL_SHIFTED(AND, kind, N & (operand), out)                                                                     \
+    LOGICAL_SHIFTED(ORR, kind, N | (operand), out)                                                                     \
+    LOGICAL_SHIFTED(EOR, kind, N ^ (operand), out)                                                                     \
+    LOGICAL_SHIFTED(BIC, kind, N & ~(operand), out)                                                                    \
+    LOGICAL_SHIFTED(ORN, kind, N | ~(operand), out)                                                                    \
+    LOGICAL_SHIFTED(MVN, kind, ~(operand), out)                                                                        \
+    WIDE(TST_##kind, SET_NZ(N & (operand)); c = (out); NEXT)                                                           \
+    WIDE(TEQ_##kind, SET_NZ(N ^ (operand)); c = (out); NEXT)
+#define LOGICAL_SHIFTED(name, kind, value, out)                                                                        \
+    WIDE(name##_##kind, D = (value); NEXT)                                                                             \
+    WIDE(name##S_##kind, {                                                                                             \
+        uint32_t made_ = (value);                                                                                      \
+        SET_NZ(made_);                                                                                                 \
+        c = (out);                                                                                                     \
+        D = made_;                                                                                                     \
+        NEXT;                                                                                                          \
+    })
+/* The operation of a conditional block, when its condition holds; else one cycle, and a new chain. */
+#define IF_CASE(name, condition)                                                                                       \
+    BOTH(IF_##name, {                                                                                                  \
+        SETTLE_FLAGS;                                                                                                  \
+        if (condition) RESUME(armm_second(op->cost));                                                                  \
+        COUNT_SKIPPED;                                                                                                 \
+        spent += armm_one(1) - op->cost;                                                                               \
+        GO_ON;                                                                                                         \
+    })
+#if LOOP_COUNTS
+#define COUNT_SKIPPED                                                                                                  \
+    do {                                                                                                               \
+        bool ends_ = armm_ends_chain(armm_second(op->cost));                                                           \
+        COUNT_MORE(op, 1 - (int64_t)(armm_cycles(op->cost) - (ends_ ? 0 : armm_cycles(AFTER(op)->cost))));             \
+        if (!ends_) COUNT_LEFT(AFTER(op));                                                                             \
+    } while (0)
+#else
+#define COUNT_SKIPPED (void)0
+#endif
 #define IS_ZERO     ((uint32_t)nz == 0)
 /* The jump `slots` behind this operation, which is part of it. */
 #define FUSED_BRANCH(slots, condition)                                                                                 \
     do {                                                                                                               \
         if (condition) {                                                                                               \
-            left -= op[slots].n;                                                                                   \
+            spent += op[slots].n;                                                                                      \
             COUNT_MORE(op + (slots), op[slots].n);                                                                 \
             ENTER(NEAR(&op[slots]));                                                                                   \
         }                                                                                                              \
@@ -240,10 +425,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #if OAK_COMPUTED_GOTO
     static const void *const handlers[ARMM_OPS] = {
 #define X(name) [ARMM_OP_##name] = &&on_##name,
-        ARMM_OPERATIONS(X)
+        ARMM_NARROW(X) ARMM_BOTH(X) ARMM_WIDE(X)
 #undef X
 #define X(name) [ARMM_OP_##name##_W] = &&on_##name##_W,
-        ARMM_BOTH_LENGTHS(X)
+        ARMM_BOTH(X)
+#undef X
+#define X(name)                                                                                                        \
+    [ARMM_OP_##name##_LSL] = &&on_##name##_LSL, [ARMM_OP_##name##_LSR] = &&on_##name##_LSR,                            \
+    [ARMM_OP_##name##_ASR] = &&on_##name##_ASR, [ARMM_OP_##name##_ROR] = &&on_##name##_ROR,
+        ARMM_SHIFTED(X)
 #undef X
 #define X(name, condition)                                                                                             \
     [ARMM_OP_CMP_R_##name] = &&on_CMP_R_##name, [ARMM_OP_CMP_I_##name] = &&on_CMP_I_##name,                            \
@@ -265,22 +455,21 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const armm_op *from = armm_op_at(core, core->kit.pc); /* the instruction under way */
 #endif
     int64_t nz;
-    uint32_t c, v, minuend = 0, subtrahend = 0, pc;
+    uint32_t c, v, minuend = 0, subtrahend = 0, extra = 0, target = 0;
     bool compared = false;
     uint64_t behind = 0;
-    int32_t left = (int32_t)limit;
-    uint32_t executed = 0;
+    const uint32_t began = INT32_MAX - limit;
+    uint64_t spent = began;
+    armm_done done;
     kit_exit exit = KIT_EXIT_STEP;
     LOAD;
 #if LOOP_ONE
-    (void)limit;
     (void)ops;
-    pc = core->kit.pc;
+    const uint32_t pc = core->kit.pc;
     op = core->one;
-    CHARGE(op);
+    spent += op->cost;
     DISPATCH;
 #else
-    pc = 0;
     ENTER(armm_op_at(core, core->kit.pc));
 #endif
     BEGIN_CASES
@@ -299,8 +488,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(LSRS_I, SETTLE_FLAGS; c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)N >> op->imm); SET_NZ(D); NEXT)
     BOTH(ASR_I, D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); NEXT)
     BOTH(ASRS_I, SETTLE_FLAGS; c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); SET_NZ(D); NEXT)
-    NARROW(LSLS_R,
-        {
+    WIDE(ROR_I, D = N >> op->imm | N << (32 - op->imm); NEXT)
+    WIDE(RORS_I, SETTLE_FLAGS; D = N >> op->imm | N << (32 - op->imm); SET_NZ(D); c = D >> 31; NEXT)
+    WIDE(RRX, SETTLE_FLAGS; D = N >> 1 | c << 31; NEXT)
+    WIDE(RRXS, SETTLE_FLAGS; uint32_t out_ = N & 1; D = N >> 1 | c << 31; c = out_; SET_NZ(D); NEXT)
+    BOTH(LSL_R, uint32_t by_ = M & 0xFF; D = by_ < 32 ? N << by_ : 0; NEXT)
+    BOTH(LSR_R, uint32_t by_ = M & 0xFF; D = by_ < 32 ? N >> by_ : 0; NEXT)
+    BOTH(ASR_R, uint32_t by_ = M & 0xFF; D = (uint32_t)((int32_t)N >> (by_ < 32 ? by_ : 31)); NEXT)
+    BOTH(ROR_R, D = oak_rotated_right(N, M & 31); NEXT)
+    BOTH(LSLS_R, {
         uint32_t value = N, by = M & 0xFF;
         SETTLE_FLAGS;
         if (by) c = by <= 32 ? (uint32_t)((uint64_t)value << by >> 32) & 1 : 0;
@@ -308,8 +504,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         SET_NZ(D);
         NEXT;
     })
-    NARROW(LSRS_R,
-        {
+    BOTH(LSRS_R, {
         uint32_t value = N, by = M & 0xFF;
         SETTLE_FLAGS;
         if (by) c = by <= 32 ? (uint32_t)((uint64_t)value >> (by - 1)) & 1 : 0;
@@ -317,14 +512,20 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         SET_NZ(D);
         NEXT;
     })
-    NARROW(ASRS_R,
-        {
+    BOTH(ASRS_R, {
         uint32_t value = N, by = M & 0xFF;
         SETTLE_FLAGS;
         if (by > 32) by = 32;
         if (by) c = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> (by - 1)) & 1;
         D = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> by);
         SET_NZ(D);
+        NEXT;
+    })
+    BOTH(RORS_R, {
+        uint32_t by = M & 0xFF, value = oak_rotated_right(N, by & 31);
+        SET_NZ(value);
+        if (by) c = value >> 31;
+        D = value;
         NEXT;
     })
 
@@ -338,6 +539,14 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(SUBS_I, SUBTRACT_FLAGS(N, op->imm); D = minuend - subtrahend; NEXT)
     BOTH(RSB_I, D = op->imm - N; NEXT)
     BOTH(RSBS_I, SUBTRACT_FLAGS(op->imm, N); D = minuend - subtrahend; NEXT)
+    WIDE(RSB_R, D = M - N; NEXT)
+    WIDE(RSBS_R, SUBTRACT_FLAGS(M, N); D = minuend - subtrahend; NEXT)
+    BOTH(ADC_R, SETTLE_FLAGS; D = N + M + c; NEXT)
+    BOTH(SBC_R, SETTLE_FLAGS; D = N + ~M + c; NEXT)
+    WIDE(ADC_I, SETTLE_FLAGS; D = N + op->imm + c; NEXT)
+    WIDE(ADCS_I, CARRY_FLAGS(N, op->imm); D = (uint32_t)nz; NEXT)
+    BOTH(CMN_R, ADD_FLAGS(N, M); NEXT)
+    WIDE(CMN_I, ADD_FLAGS(N, op->imm); NEXT)
     BOTH(ADCS_R, CARRY_FLAGS(N, M); D = (uint32_t)nz; NEXT)
     BOTH(SBCS_R, CARRY_FLAGS(N, ~M); D = (uint32_t)nz; NEXT)
     BOTH(CMP_R, SUBTRACT_FLAGS(N, M); NEXT)
@@ -353,54 +562,223 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(EORS_R, D = N ^ M; SET_NZ(D); NEXT)
     BOTH(BIC_R, D = N & ~M; NEXT)
     BOTH(BICS_R, D = N & ~M; SET_NZ(D); NEXT)
-    WIDE(AND_I, D = N & op->imm; NEXT)
-    WIDE(ORR_I, D = N | op->imm; NEXT)
-    WIDE(EOR_I, D = N ^ op->imm; NEXT)
-    WIDE(BIC_I, D = N & ~op->imm; NEXT)
+    WIDE(TST_C, SET_NZ(N & op->imm); c = op->imm >> 31; NEXT)
+    WIDE(TEQ_R, SET_NZ(N ^ M); NEXT)
+    WIDE(TEQ_I, SET_NZ(N ^ op->imm); NEXT)
+    WIDE(TEQ_C, SET_NZ(N ^ op->imm); c = op->imm >> 31; NEXT)
+    WIDE(MOVS_C, D = op->imm; SET_NZ(op->imm); c = op->imm >> 31; NEXT)
+    WIDE(MVNS_C, D = ~op->imm; SET_NZ(D); c = op->imm >> 31; NEXT)
+    WIDE(ORN_R, D = N | ~M; NEXT)
+    WIDE(ORNS_R, D = N | ~M; SET_NZ(D); NEXT)
+    LOGICAL_I(AND, N & op->imm)
+    LOGICAL_I(ORR, N | op->imm)
+    LOGICAL_I(EOR, N ^ op->imm)
+    LOGICAL_I(BIC, N & ~op->imm)
+    LOGICAL_I(ORN, N | ~op->imm)
+    SHIFTED_CASES(LSL, (M_PACKED << op->by), M_PACKED >> (32 - op->by) & 1)
+    SHIFTED_CASES(LSR, ((uint32_t)((uint64_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(ASR, ((uint32_t)((int64_t)(int32_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(ROR, (M_PACKED >> op->by | M_PACKED << (32 - op->by)), M_PACKED >> (op->by - 1) & 1)
+    BOTH(MOV_SP, r[ARMM_SP] = M & ~(uint32_t)3; NEXT)
 
-    WIDE(ADD_LSL, D = N + (M_PACKED << (op->imm >> 8)); NEXT)
     BOTH(MUL, D = N * M; NEXT)
     NARROW(MULS, D = N * M; SET_NZ(D); NEXT)
-    WIDE(MLA, D = N * M_PACKED + r[op->imm >> 16]; NEXT)
-    WIDE(MLS, D = r[op->imm >> 16] - N * M_PACKED; NEXT)
+    WIDE(MLA, D = N * M_PACKED + r[op->a]; NEXT)
+    WIDE(MLS, D = r[op->a] - N * M_PACKED; NEXT)
+    /* d and a are the halves of a long result. */
+#define LONG_PRODUCT(type, narrow, wide_type, adds)                                                                    \
+    {                                                                                                                  \
+        uint32_t first_ = N, second_ = M_PACKED, wide_ = 0;                                                            \
+        uint64_t product_ = (uint64_t)((wide_type)(type)first_ * (type)second_);                                       \
+        if (adds) product_ += (uint64_t)r[op->a] << 32 | D;                                                            \
+        D = (uint32_t)product_;                                                                                        \
+        r[op->a] = (uint32_t)(product_ >> 32);                                                                         \
+        wide_ = (uint32_t)((type)first_ != (narrow)first_) + (uint32_t)((type)second_ != (narrow)second_);             \
+        TOOK_MORE(wide_ + ((adds) && wide_ == 2));                                                                     \
+    }
+    WIDE(UMULL, LONG_PRODUCT(uint32_t, uint16_t, uint64_t, 0))
+    WIDE(SMULL, LONG_PRODUCT(int32_t, int16_t, int64_t, 0))
+    WIDE(UMLAL, LONG_PRODUCT(uint32_t, uint16_t, uint64_t, 1))
+    WIDE(SMLAL, LONG_PRODUCT(int32_t, int16_t, int64_t, 1))
+    WIDE(UDIV, {
+        uint32_t divisor_ = M;
+        if (!divisor_) goto by_zero;
+        D = N / divisor_;
+        TOOK_MORE(armm_quotient_cycles(D));
+    })
+    WIDE(SDIV, {
+        uint32_t divisor_ = M;
+        if (!divisor_) goto by_zero;
+        D = divisor_ == UINT32_MAX ? 0 - N : (uint32_t)((int32_t)N / (int32_t)divisor_);
+        TOOK_MORE(armm_quotient_cycles((int32_t)D < 0 ? 0 - D : D));
+    })
+    by_zero: /* 0, unless that is a fault */
+    {
+        enum { STEP = 2 * sizeof(armm_op) };
+        if (core->ccr & 1u << 4) {
+            NOW;
+            armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_DIVIDE, PC_HERE, 1u << 25);
+            goto raised;
+        }
+        D = 0;
+        NEXT;
+    }
+    WIDE(CLZ, D = 32 - oak_bit_width(M); NEXT)
+    WIDE(RBIT, {
+        uint32_t bits_ = M;
+        bits_ = (bits_ >> 1 & 0x55555555) | (bits_ & 0x55555555) << 1;
+        bits_ = (bits_ >> 2 & 0x33333333) | (bits_ & 0x33333333) << 2;
+        bits_ = (bits_ >> 4 & 0x0F0F0F0F) | (bits_ & 0x0F0F0F0F) << 4;
+        D = oak_reversed_bytes(bits_);
+        NEXT;
+    })
+    BOTH(REV, D = oak_reversed_bytes(M); NEXT)
+    BOTH(REV16, D = oak_rotated_right(oak_reversed_bytes(M), 16); NEXT)
+    BOTH(REVSH, D = (uint32_t)((int32_t)oak_reversed_bytes(M) >> 16); NEXT)
+    /* by: where the field begins, a: 32 less its width */
+    WIDE(BFI, {
+        uint32_t mask_ = UINT32_MAX >> op->a << op->by;
+        D = (D & ~mask_) | (N << op->by & mask_);
+        NEXT;
+    })
+    WIDE(BFC, D &= ~(UINT32_MAX >> op->a << op->by); NEXT)
+    WIDE(MOVT, D = (D & 0xFFFF) | op->imm; NEXT)
+    WIDE(SXTH_ROR, D = (uint32_t)(int32_t)(int16_t)oak_rotated_right(M_PACKED, op->by); NEXT)
+    WIDE(SXTB_ROR, D = (uint32_t)(int32_t)(int8_t)(M_PACKED >> op->by); NEXT)
+    WIDE(UXTH_ROR, D = oak_rotated_right(M_PACKED, op->by) & 0xFFFF; NEXT)
+    WIDE(UXTB_ROR, D = M_PACKED >> op->by & 0xFF; NEXT)
+    /* m: the width, by: a shift to the left, a: one to the right */
+#define SATURATE(least, most)                                                                                          \
+    {                                                                                                                  \
+        int64_t value_ = (int32_t)(N << op->by) >> op->a, most_ = ((int64_t)1 << op->m) - 1, least_ = (least);         \
+        if (value_ > most_) value_ = most_, core->q = true;                                                            \
+        else if (value_ < least_) value_ = least_, core->q = true;                                                     \
+        D = (uint32_t)value_;                                                                                          \
+        NEXT;                                                                                                          \
+    }
+    WIDE(SSAT, SATURATE(-most_ - 1, most_))
+    WIDE(USAT, SATURATE(0, most_))
     BOTH(SXTH, D = (uint32_t)(int32_t)(int16_t)M; NEXT)
     BOTH(SXTB, D = (uint32_t)(int32_t)(int8_t)M; NEXT)
     BOTH(UXTH, D = M & 0xFFFF; NEXT)
     BOTH(UXTB, D = M & 0xFF; NEXT)
-    WIDE(UBFX, D = N << (op->imm & 31) >> (op->imm >> 8); NEXT)
-    WIDE(SBFX, D = (uint32_t)((int32_t)(N << (op->imm & 31)) >> (op->imm >> 8)); NEXT)
+    WIDE(UBFX, D = N << op->by >> op->a; NEXT)
+    WIDE(SBFX, D = (uint32_t)((int32_t)(N << op->by) >> op->a); NEXT)
 
-    BOTH(LDR_I, LOAD_FROM(BEHIND_BASE, 4, READ_WORD, loaded))
-    BOTH(LDRB_I, LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, loaded))
-    BOTH(LDRH_I, LOAD_FROM(BEHIND_BASE, 2, READ_HALF, loaded))
-    WIDE(LDRSB_I, LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
-    WIDE(LDRSH_I, LOAD_FROM(BEHIND_BASE, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
-    BOTH(STR_I, STORE_TO(BEHIND_BASE, 4, WRITE_WORD))
-    BOTH(STRB_I, STORE_TO(BEHIND_BASE, 1, WRITE_BYTE))
-    BOTH(STRH_I, STORE_TO(BEHIND_BASE, 2, WRITE_HALF))
-    BOTH(LDR_R, LOAD_FROM(INDEXED, 4, READ_WORD, loaded))
-    BOTH(LDRB_R, LOAD_FROM(INDEXED, 1, READ_BYTE, loaded))
-    BOTH(LDRH_R, LOAD_FROM(INDEXED, 2, READ_HALF, loaded))
-    BOTH(LDRSB_R, LOAD_FROM(INDEXED, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
-    BOTH(LDRSH_R, LOAD_FROM(INDEXED, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
-    BOTH(STR_R, STORE_TO(INDEXED, 4, WRITE_WORD))
-    BOTH(STRB_R, STORE_TO(INDEXED, 1, WRITE_BYTE))
-    BOTH(STRH_R, STORE_TO(INDEXED, 2, WRITE_HALF))
+    /* One register: every width, from wherever the address comes. */
+#define LOADS(EACH_WORD, EACH, kind, where, moved)                                                                     \
+    EACH_WORD(LDR_##kind, LOAD_FROM(where, 4, READ_WORD, loaded, moved))                                               \
+    EACH(LDRB_##kind, LOAD_FROM(where, 1, READ_BYTE, loaded, moved))                                                   \
+    EACH(LDRH_##kind, LOAD_FROM(where, 2, READ_HALF, loaded, moved))
+#define SIGNED_LOADS(EACH, kind, where, moved)                                                                         \
+    EACH(LDRSB_##kind, LOAD_FROM(where, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded, moved))                       \
+    EACH(LDRSH_##kind, LOAD_FROM(where, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded, moved))
+#define STORES(EACH, kind, where, moved)                                                                               \
+    EACH(STR_##kind, STORE_TO(where, 4, WRITE_WORD, moved))                                                            \
+    EACH(STRB_##kind, STORE_TO(where, 1, WRITE_BYTE, moved))                                                           \
+    EACH(STRH_##kind, STORE_TO(where, 2, WRITE_HALF, moved))
+    LOADS(BOTH, BOTH, I, BEHIND_BASE, STAYS)
+    SIGNED_LOADS(WIDE, I, BEHIND_BASE, STAYS)
+    STORES(BOTH, I, BEHIND_BASE, STAYS)
+    LOADS(BOTH, BOTH, R, INDEXED, STAYS)
+    SIGNED_LOADS(BOTH, R, INDEXED, STAYS)
+    STORES(BOTH, R, INDEXED, STAYS)
+    LOADS(WIDE, WIDE, S, SCALED, STAYS)
+    SIGNED_LOADS(WIDE, S, SCALED, STAYS)
+    STORES(WIDE, S, SCALED, STAYS)
+    LOADS(WIDE, WIDE, PRE, BEHIND_BASE, MOVES)
+    SIGNED_LOADS(WIDE, PRE, BEHIND_BASE, MOVES)
+    STORES(WIDE, PRE, BEHIND_BASE, MOVES)
+    LOADS(BOTH, WIDE, POST, N, MOVES_PAST)
+    SIGNED_LOADS(WIDE, POST, N, MOVES_PAST)
+    STORES(WIDE, POST, N, MOVES_PAST)
+    BOTH(LDRD_I, LOAD_TWO(OFFSET_BASE, STAYS))
+    WIDE(LDRD_PRE, LOAD_TWO(OFFSET_BASE, MOVES))
+    BOTH(LDRD_POST, LOAD_TWO(N, MOVES_BY_OFFSET))
+    WIDE(STRD_I, STORE_TWO(OFFSET_BASE, STAYS))
+    WIDE(STRD_PRE, STORE_TWO(OFFSET_BASE, MOVES))
+    BOTH(STRD_POST, STORE_TWO(N, MOVES_BY_OFFSET))
 
-    WIDE(LDR_S, LOAD_FROM(SCALED, 4, READ_WORD, loaded))
-    WIDE(LDRB_S, LOAD_FROM(SCALED, 1, READ_BYTE, loaded))
-    WIDE(LDRH_S, LOAD_FROM(SCALED, 2, READ_HALF, loaded))
-    WIDE(LDRSB_S, LOAD_FROM(SCALED, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded))
-    WIDE(LDRSH_S, LOAD_FROM(SCALED, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded))
-    WIDE(STR_S, STORE_TO(SCALED, 4, WRITE_WORD))
-    WIDE(STRB_S, STORE_TO(SCALED, 1, WRITE_BYTE))
-    WIDE(STRH_S, STORE_TO(SCALED, 2, WRITE_HALF))
+    /* Lists of registers: d is their number. */
+    BOTH(LOAD_MANY, {
+        uint32_t address_ = N + START, offset_ = WORDS_FROM(load, address_);
+        const uint8_t *list_ = core->list[op->offset], *at_ = core->load.bytes;
+        if (offset_ >= core->load.words[op->d]) {
+            offset_ = WORDS_FROM(code, address_);
+            at_ = core->code.bytes;
+            if (offset_ >= core->code.words[op->d]) {
+                NOW;
+                if (!armm_load_many(core, op, address_)) goto raised;
+                ATTEND;
+                NEXT;
+            }
+        }
+        at_ += 4 * (size_t)offset_;
+        N += CHANGE;
+        EACH_OF(op->d, LOAD_ONE);
+        NEXT;
+    })
+    BOTH(STORE_MANY, {
+        uint32_t address_ = N + START, offset_ = WORDS_FROM(store, address_);
+        if (offset_ < core->store.words[op->d]) {
+            const uint8_t *list_ = core->list[op->offset];
+            uint8_t *at_ = core->store.bytes + 4 * (size_t)offset_;
+            EACH_OF(op->d, STORE_ONE);
+            N += CHANGE;
+            NEXT;
+        }
+        NOW;
+        behind = COST_BEHIND;
+        if (!armm_store_many(core, op, address_)) goto raised;
+        if (core->kit.attention) goto attend_stored;
+        NEXT;
+    })
+#define PUSH(count, stores, many)                                                                                      \
+    {                                                                                                                  \
+        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
+        if (offset_ < core->push.words[count]) {                                                                       \
+            uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                     \
+            stores;                                                                                                    \
+            r[ARMM_SP] = to_;                                                                                          \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        const uint8_t pushed_[2] = {op->d, op->n};                                                                     \
+        NOW;                                                                                                           \
+        behind = COST_BEHIND;                                                                                          \
+        if (!armm_push(core, (many) ? core->list[op->offset] : pushed_, count)) goto raised;                           \
+        if (core->kit.attention) goto attend_stored;                                                                   \
+        NEXT;                                                                                                          \
+    }
+    BOTH(PUSH_ONE, PUSH(1, PUT_WORD_AT(at_, 0, D), false))
+    BOTH(PUSH_TWO, PUSH(2, PUT_WORD_AT(at_, 0, D); PUT_WORD_AT(at_, 1, N), false))
+    BOTH(PUSH_MANY, PUSH(op->d, const uint8_t *list_ = core->list[op->offset]; EACH_OF(op->d, STORE_ONE), true))
+    /* A return: d registers, and pc behind them. */
+    BOTH(POP_PC, {
+        uint32_t address_ = N + START, offset_ = WORDS_FROM(load, address_), count_ = op->d;
+        if (offset_ < core->load.words[count_ + 1]) {
+            const uint8_t *list_ = core->list[op->offset], *at_ = core->load.bytes + 4 * (size_t)offset_;
+            uint32_t to_ = WORD_AT(at_, count_), half_ = oak_rotated_right(to_ - core->code_first, 1);
+            if (half_ < core->code_halves) {
+                N += CHANGE;
+                EACH_OF(count_, LOAD_ONE);
+                TAKES_MORE(REFILL_AT(half_));
+                ENTER(core->ops + half_);
+            }
+        }
+        SAVE;
+        NOW;
+        core->ends = core->now + armm_cycles(op->cost);
+        extra = 0;
+        done = armm_pop_pc(core, op, address_, &extra);
+        LOAD;
+        goto jumped;
+    })
 
 #if LOOP_ONE /* two in one stand only in whole chains */
 #define X(name, condition) CASE(CMP_R_##name): CASE(CMP_I_##name): CASE(ADD_R_CMP_R_##name): CASE(ADD_I_CMP_R_##name):
     ARMM_FUSED(X)
 #undef X
-    CASE(SUBS_I_BNE): CASE(ADD_I_CMP_I_BNE): NEXT_OP;
+    CASE(SUBS_I_BNE): CASE(ADD_I_CMP_I_BNE): goto one_done;
 #else
 #define X(name, condition)                                                                                             \
     CASE(CMP_R_##name): SUBTRACT_FLAGS(N, M); FUSED_BRANCH(1, condition);                                              \
@@ -416,135 +794,101 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         FUSED_BRANCH(2, minuend != subtrahend);
 #endif
 
-    CASE(B): ENTER(TARGET);
-    CASE(BL):
-    {
+    BOTH(B, ENTER(TARGET))
+    WIDE(BL, r[ARMM_LR] = RETURN_ADDRESS; ENTER(TARGET))
+    NARROW(BX, JUMP_TO(M))
+    NARROW(BLX, uint32_t to_ = M; r[ARMM_LR] = RETURN_ADDRESS; JUMP_TO(to_))
+    jump_far: /* out of the first memory, with bit 0 clear, or a return from an exception */
+        SAVE;
+        NOW;
+        core->ends = core->now + armm_cycles(op->cost);
+        extra = 0;
+        done = armm_jump(core, target, &extra);
+        LOAD;
+        goto jumped;
 #if LOOP_ONE
-        r[ARMM_LR] = (pc + 4) | 1;
+#define TABLE_JUMP(bytes, read) goto slow_end
 #else
-        r[ARMM_LR] = armm_pc_of(core, BEHIND(op)) | 1;
-#endif
-        ENTER(TARGET);
+#define TABLE_JUMP(bytes_, read)                                                                                       \
+    {                                                                                                                  \
+        uint32_t address_ = N + op->imm + r[op->d] * (bytes_), offset_ = address_ - core->code.base, loaded, half_;    \
+        if (offset_ >= core->code.reach[bytes_] || (address_ & core->align[bytes_])) goto slow_end;                    \
+        const uint8_t *at_ = core->code.bytes + offset_;                                                               \
+        loaded = (read);                                                                                               \
+        half_ = (uint32_t)(op - ops) + 2 + loaded;                                                                     \
+        if (half_ >= core->code_halves) goto slow_end;                                                                 \
+        TAKES_MORE(REFILL_AT(half_));                                                                                  \
+        ENTER(core->ops + half_);                                                                                      \
     }
-    CASE(BX):
-    {
-        uint32_t target = M, cycles = 0;
-        armm_op *to;
-        if (target >> 28 == 15) goto slow_end; /* perhaps a return from an exception */
-#if LOOP_ONE
-        if (!(target & 1)) goto slow_end;
-        to = armm_op_at(core, target - 1);
-#else
-        uint32_t slot = (target - core->region[0].base) >> 1;
-        if (!(target & 1)) goto slow_end;
-        to = target - core->region[0].base < core->region[0].size ? ops + slot : armm_op_at(core, target - 1);
 #endif
-        cycles = core->v7 ? armm_refill(core, target - 1) : 2;
-        left -= (int32_t)cycles;
-        COUNT_MORE(op, cycles);
-        ENTER(to);
-    }
-    CASE(CBZ): BRANCH_IF(D == 0);
-    CASE(CBNZ): BRANCH_IF(D != 0);
-    CASE(BEQ): SETTLE_FLAGS; BRANCH_IF(IS_ZERO);
-    CASE(BNE): SETTLE_FLAGS; BRANCH_IF(!IS_ZERO);
-    CASE(BCS): SETTLE_FLAGS; BRANCH_IF(c);
-    CASE(BCC): SETTLE_FLAGS; BRANCH_IF(!c);
-    CASE(BMI): SETTLE_FLAGS; BRANCH_IF(IS_NEGATIVE);
-    CASE(BPL): SETTLE_FLAGS; BRANCH_IF(!IS_NEGATIVE);
-    CASE(BVS): SETTLE_FLAGS; BRANCH_IF(v >> 31);
-    CASE(BVC): SETTLE_FLAGS; BRANCH_IF(!(v >> 31));
-    CASE(BHI): SETTLE_FLAGS; BRANCH_IF(c && !IS_ZERO);
-    CASE(BLS): SETTLE_FLAGS; BRANCH_IF(!c || IS_ZERO);
-    CASE(BGE): SETTLE_FLAGS; BRANCH_IF(!DIFFERS);
-    CASE(BLT): SETTLE_FLAGS; BRANCH_IF(DIFFERS);
-    CASE(BGT): SETTLE_FLAGS; BRANCH_IF(!DIFFERS && !IS_ZERO);
-    CASE(BLE): SETTLE_FLAGS; BRANCH_IF(DIFFERS || IS_ZERO);
+    WIDE(TBB, TABLE_JUMP(1, READ_BYTE))
+    WIDE(TBH, TABLE_JUMP(2, READ_HALF))
+    NARROW(CBZ, BRANCH_IF(D == 0))
+    NARROW(CBNZ, BRANCH_IF(D != 0))
+    /* Conditions: a jump, and an instruction of a conditional block. */
+#define CONDITION(name, condition)                                                                                     \
+    BOTH(B##name, SETTLE_FLAGS; BRANCH_IF(condition))                                                                  \
+    IF_CASE(name, condition)
+    CONDITION(EQ, IS_ZERO)
+    CONDITION(NE, !IS_ZERO)
+    CONDITION(CS, c)
+    CONDITION(CC, !c)
+    CONDITION(MI, IS_NEGATIVE)
+    CONDITION(PL, !IS_NEGATIVE)
+    CONDITION(VS, v >> 31)
+    CONDITION(VC, !(v >> 31))
+    CONDITION(HI, c && !IS_ZERO)
+    CONDITION(LS, !c || IS_ZERO)
+    CONDITION(GE, !DIFFERS)
+    CONDITION(LT, DIFFERS)
+    CONDITION(GT, !DIFFERS && !IS_ZERO)
+    CONDITION(LE, DIFFERS || IS_ZERO)
 
     NARROW(IT, NEXT)
-    CASE(IF):
-    {
-        SETTLE_FLAGS;
-        bool holds = armm_holds(op->d, nz, c, v);
-        if (holds) {
-            op = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op;
-            RESUME(op->handler);
-        }
-        left += op->n - 1;
-        COUNT_MORE(op, 1 - (int64_t)op->n);
-        NEXT_OP;
-    }
-    CASE(IF_END):
-        SETTLE_FLAGS;
-        if (armm_holds(op->d, nz, c, v)) {
-            op = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op;
-            RESUME(op->handler);
-        }
-        left += op->n - 1;
-        COUNT_MORE(op, 1 - (int64_t)op->n);
-        GO_ON;
-    CASE(BACK): op = TARGET; DISPATCH;
-    CASE(BACK_END): ENTER(TARGET);
     CASE(SINGLE): exit = KIT_EXIT_TIME; goto here; /* by itself, see armm_run_one */
 
-    CASE(SLOW):
-    {
-        uint32_t extra = 0;
+    BOTH(SLOW, {
         SAVE;
         core->executes_conditional = op->n >> 7;
         NOW;
-        uint64_t rest = LOOP_ONE ? 0 : armm_cost(BEHIND(op));
-#if !LOOP_ONE
-        pc = armm_pc_of(core, op);
-#endif
-        armm_done done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, pc, &extra);
+        behind = COST_BEHIND;
+        extra = 0;
+        done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, PC_HERE, &extra);
         LOAD;
-        left -= (int32_t)extra;
-        COUNT_MORE(op, extra);
+        TAKES_MORE(extra);
         if (done == ARMM_RAISED) goto raised;
-        if (core->kit.attention || left < 0) { /* it took longer than the chain was charged for */
-            behind = rest;
-            goto attend_stored;
-        }
-        NEXT_OP;
-    }
+        if (core->kit.attention || TIME_IS_OUT) goto attend_stored; /* it took longer than the chain was charged for */
+        NEXT;
+    })
+    NARROW(SLOW_END, goto slow_end)
+    WIDE(SLOW_END_W, goto slow_end)
     slow_end:
-    CASE(SLOW_END):
-    {
-        uint32_t extra = 0, own_pc = pc;
         SAVE;
         core->executes_conditional = op->n >> 7;
         NOW;
-        core->ends = core->now + op->cycles;
-#if !LOOP_ONE
-        own_pc = armm_pc_of(core, op);
-#endif
-        armm_done done;
-        if (op->handler == ARMM_OP_BX) done = armm_jump(core, M, &extra);
-        else done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, own_pc, &extra);
+        core->ends = core->now + armm_cycles(op->cost);
+        extra = 0;
+        done = armm_execute_end(core, op, PC_HERE, &extra);
         LOAD;
-        left -= (int32_t)extra;
-        COUNT_MORE(op, extra);
+    jumped: /* or not */
+        TAKES_MORE(extra);
         if (done == ARMM_RAISED) goto raised;
         if (done == ARMM_SLEEPS || core->kit.attention) {
             exit = KIT_EXIT_EVENT;
 #if LOOP_ONE
-            if (done != ARMM_BRANCHED) core->kit.pc = pc + op->step / 8u;
+            if (done != ARMM_BRANCHED) core->kit.pc = pc + armm_step(op->handler) / 8;
             goto one_done;
 #else
             if (done != ARMM_BRANCHED) armm_settle(core, BEHIND(op));
             goto leave;
 #endif
         }
-        if (done == ARMM_BRANCHED) {
 #if LOOP_ONE
-            goto one_done;
+        if (done != ARMM_BRANCHED) core->kit.pc = pc + armm_step(op->handler) / 8;
+        goto one_done;
 #else
-            ENTER(armm_op_at(core, core->kit.pc));
+        ENTER(done == ARMM_BRANCHED ? armm_op_at(core, core->kit.pc) : BEHIND(op));
 #endif
-        }
-        GO_ON;
-    }
 
     CASE(DECODE):
         COUNT_LEFT(op);
@@ -557,7 +901,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         armm_decode_chain(core, op);
         ENTER(op);
     CASE(STOP): AT_BOUNDARY; exit = KIT_EXIT_STOP; goto here;
-    CASE(PARKED): AT_BOUNDARY; exit = KIT_EXIT_PARKED; goto here;
+    BOTH(PARKED, AT_BOUNDARY; exit = KIT_EXIT_PARKED; goto here)
     CASE(OUTSIDE):
         AT_BOUNDARY;
         armm_refuse_fetch(core, PC_HERE);
@@ -578,36 +922,30 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         goto raised;
     END_CASES
 
-attend: /* the instruction is complete; something wants attention before the next */
-    behind = LOOP_ONE ? 0 : armm_cost(BEHIND(op));
-attend_stored:
+attend_stored: /* the instruction is complete; something wants attention before the next. What is behind it is not done */
     exit = KIT_EXIT_EVENT;
 #if LOOP_ONE
-    core->kit.pc = pc + op->step / 8u;
+    core->kit.pc = pc + armm_step(op->handler) / 8;
     (void)behind;
     goto one_done;
 #else
-    REFUND(behind);
-    if (behind >> 32) COUNT_LEFT(BEHIND(op));
-    armm_settle(core, BEHIND(op));
-    goto leave;
+    goto left_behind;
 #endif
 raised: /* the instruction has not been executed, unless it says otherwise */
     exit = KIT_EXIT_RAISED;
-#if !LOOP_ONE
     if (core->raised_behind) {
-        behind = op->handler != ARMM_OP_SLOW_END ? armm_cost(BEHIND(op)) : 0;
-        REFUND(behind);
-        if (behind >> 32) COUNT_LEFT(BEHIND(op));
+#if LOOP_ONE
+        core->kit.pc = pc + armm_step(op->handler) / 8;
+        goto one_done;
+#else
+        behind = 0;
+    left_behind:
+        spent -= behind;
+        if (armm_count(behind)) COUNT_LEFT(BEHIND(op));
         armm_settle(core, BEHIND(op));
         goto leave;
-    }
-#else
-    if (core->raised_behind) {
-        core->kit.pc = pc + op->step / 8u;
-        goto one_done;
-    }
 #endif
+    }
 #if !LOOP_ONE
     goto here;
 #if LOOP_JUDGED
@@ -624,7 +962,7 @@ here: /* nothing of `op` has been executed */
 #if !LOOP_ONE
 uncounted:
 #endif
-    REFUND(armm_cost(op));
+    spent -= op->cost;
 #if !LOOP_ONE
     armm_settle(core, op);
 #endif
@@ -636,10 +974,10 @@ one_done:
 leave:
     SAVE;
 #if LOOP_JUDGED
-    if (executed) core->kit.judged_pc = armm_pc_of(core, from);
+    if (armm_count(spent)) core->kit.judged_pc = armm_pc_of(core, from);
 #endif
-    core->kit.time.cycles += (uint32_t)((int32_t)limit - left);
-    core->kit.time.instructions += executed;
+    core->kit.time.cycles += (uint32_t)spent - began;
+    core->kit.time.instructions += armm_count(spent);
     return exit;
 }
 
@@ -647,39 +985,53 @@ leave:
 #undef LOOP_ONE
 #undef LOOP_COUNTS
 #undef LOOP_JUDGED
-#undef LOOK
-#undef COUNTS_NOW
-#undef COUNT
-#undef COUNTED
-#undef IN_PLACE
-#undef COUNT_MORE
-#undef COUNT_LEFT
-#undef BEHIND
 #undef AFTER
-#undef NEAR
-#undef CHARGE
-#undef REFUND
+#undef BEHIND
 #undef TARGET
 #undef NEXT
-#undef NEXT_OP
 #undef GO_ON
 #undef ENTER
-#undef SAVE
+#undef LOOK
+#undef COUNTS_NOW
+#undef COUNTED
+#undef COUNT
+#undef COUNT_MORE
+#undef COUNT_LEFT
 #undef SETTLE_FLAGS
-#undef M_PACKED
-#undef SCALED
-#undef FUSED_BRANCH
+#undef SAVE
 #undef LOAD
+#undef TIME_IS_OUT
 #undef NOW
+#undef TAKES_MORE
 #undef D
 #undef N
 #undef M
+#undef M_PACKED
 #undef SET_NZ
 #undef ADD_FLAGS
 #undef SUBTRACT_FLAGS
 #undef CARRY_FLAGS
 #undef LOAD_FROM
 #undef STORE_TO
+#undef COST_BEHIND
+#undef ATTEND
+#undef TOOK_MORE
+#undef STAYS
+#undef MOVES
+#undef MOVES_PAST
+#undef WORDS_FROM
+#undef WORD_AT
+#undef PUT_WORD_AT
+#undef EACH_OF
+#undef LOAD_ONE
+#undef STORE_ONE
+#undef LOAD_TWO
+#undef STORE_TWO
+#undef OFFSET
+#undef START
+#undef CHANGE
+#undef OFFSET_BASE
+#undef MOVES_BY_OFFSET
 #undef READ_WORD
 #undef READ_HALF
 #undef READ_BYTE
@@ -687,13 +1039,32 @@ leave:
 #undef WRITE_HALF
 #undef WRITE_BYTE
 #undef INDEXED
+#undef SCALED
 #undef BEHIND_BASE
+#undef NEAR
 #undef BRANCH_IF
+#undef REFILL_AT
+#undef RETURN_ADDRESS
+#undef JUMP_TO
 #undef PC_HERE
-#undef NARROW
 #undef AT_BOUNDARY
+#undef NARROW
 #undef WIDE
 #undef BOTH
+#undef LOGICAL_I
+#undef SHIFTED_CASES
+#undef LOGICAL_SHIFTED
+#undef IF_CASE
+#undef COUNT_SKIPPED
 #undef IS_ZERO
+#undef FUSED_BRANCH
 #undef IS_NEGATIVE
 #undef DIFFERS
+#undef LONG_PRODUCT
+#undef SATURATE
+#undef LOADS
+#undef SIGNED_LOADS
+#undef STORES
+#undef PUSH
+#undef TABLE_JUMP
+#undef CONDITION

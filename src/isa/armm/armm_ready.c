@@ -17,18 +17,6 @@ static const armm_region *region_of_slot(const oak_core *core, uint32_t slot)
     return &core->region[i];
 }
 
-static const armm_shadow *shadow_of(const oak_core *core, const armm_op *op, unsigned *slot)
-{
-    for (unsigned i = 0; i * ARMM_CHUNK < core->shadow_count; i++) {
-        const char *start = (const char *)core->chunk[i], *at = (const char *)op;
-        if (at < start || at >= start + sizeof(armm_shadow) * ARMM_CHUNK) continue;
-        size_t number = (size_t)(at - start) / STEP;
-        *slot = (unsigned)(number % ARMM_SHADOW_SLOTS);
-        return core->chunk[i] + number / ARMM_SHADOW_SLOTS;
-    }
-    return NULL;
-}
-
 static bool is_in_place(const oak_core *core, const armm_op *op)
 {
     uintptr_t at = (uintptr_t)op, start = (uintptr_t)core->ops;
@@ -37,12 +25,7 @@ static bool is_in_place(const oak_core *core, const armm_op *op)
 
 uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
 {
-    unsigned slot;
-    if (!is_in_place(core, op)) {
-        const armm_shadow *shadow = shadow_of(core, op, &slot);
-        if (!shadow || slot == 0) return shadow ? shadow->op[3].imm : core->kit.pc;
-        return armm_pc_of(core, (const armm_op *)(const void *)((const char *)core->ops + op->imm));
-    }
+    if (!is_in_place(core, op)) return core->kit.pc;
     uint32_t number = (uint32_t)(op - core->ops);
     if (number == core->kit.slots - 1) return core->nowhere;
     const armm_region *region = region_of_slot(core, number);
@@ -51,31 +34,8 @@ uint32_t armm_pc_of(const oak_core *core, const armm_op *op)
 
 void armm_settle(oak_core *core, const armm_op *op)
 {
-    unsigned slot;
-    core->it = 0;
-    if (!is_in_place(core, op)) {
-        const armm_shadow *shadow = shadow_of(core, op, &slot);
-        if (shadow && slot == 0) {
-            core->kit.pc = shadow->op[3].imm;
-            core->it = shadow->op[3].d;
-            return;
-        }
-        op = (const armm_op *)(const void *)((const char *)core->ops + op->imm);
-    }
     core->kit.pc = armm_pc_of(core, op);
-    unsigned natural = core->natural[op - core->ops];
-    if (natural == ARMM_OP_IF || natural == ARMM_OP_IF_END)
-        core->it = core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK].op[3].d;
-    if (natural == ARMM_OP_SINGLE) core->it = op->d;
-}
-
-armm_op *armm_in_place(oak_core *core, armm_op *op)
-{
-    unsigned slot;
-    if (is_in_place(core, op)) return op;
-    const armm_shadow *shadow = shadow_of(core, op, &slot);
-    if (shadow && slot == 0) return armm_op_at(core, shadow->op[3].imm);
-    return (armm_op *)(void *)((char *)core->ops + op->imm);
+    core->it = core->natural[op - core->ops].it;
 }
 
 bool armm_is_ram(oak_core *core, const armm_op *op)
@@ -101,7 +61,7 @@ armm_op *armm_op_at(oak_core *core, uint32_t address)
 
 static void make(armm_op *op, unsigned handler, unsigned d, unsigned n, uint32_t imm)
 {
-    op->handler = (uint8_t)handler;
+    op->handler = (uint16_t)handler;
     op->d = (uint8_t)d;
     op->n = (uint8_t)n;
     op->imm = imm;
@@ -130,64 +90,97 @@ static uint32_t read_known_word(const oak_core *core, uint32_t address, bool *co
 }
 
 typedef struct plain_row {
-    uint16_t row;
-    uint8_t plain, flags; /* the operation without and with flags; NOP where there is none */
+    uint16_t row, plain, flags; /* the operation without and with flags; NOP where there is none */
+    uint16_t shifted[2];        /* on a shifted register, without and with flags: the first of four; 0: it has none */
 } plain_row;
 
-/* Two registers or a register and a constant: rdn rm, rd rn rm, rd rn #imm. */
+/* Two registers: rdn rm, rd rn rm, rd rm. */
 static const plain_row plain_rows[] = {
-    {ARMM_MOVS_REG, ARMM_OP_MOV_R, ARMM_OP_MOVS_R}, {ARMM_ADD_REG, ARMM_OP_ADD_R, ARMM_OP_ADDS_R},
-    {ARMM_SUB_REG, ARMM_OP_SUB_R, ARMM_OP_SUBS_R},  {ARMM_AND_REG, ARMM_OP_AND_R, ARMM_OP_ANDS_R},
-    {ARMM_EOR_REG, ARMM_OP_EOR_R, ARMM_OP_EORS_R},  {ARMM_ORR_REG, ARMM_OP_ORR_R, ARMM_OP_ORRS_R},
-    {ARMM_BIC_REG, ARMM_OP_BIC_R, ARMM_OP_BICS_R},  {ARMM_MVN_REG, ARMM_OP_MVN_R, ARMM_OP_MVNS_R},
-    {ARMM_LSL_REG, ARMM_OP_NOP, ARMM_OP_LSLS_R},    {ARMM_LSR_REG, ARMM_OP_NOP, ARMM_OP_LSRS_R},
-    {ARMM_ASR_REG, ARMM_OP_NOP, ARMM_OP_ASRS_R},    {ARMM_ADC_REG, ARMM_OP_NOP, ARMM_OP_ADCS_R},
-    {ARMM_SBC_REG, ARMM_OP_NOP, ARMM_OP_SBCS_R},    {ARMM_TST_REG, ARMM_OP_NOP, ARMM_OP_TST_R},
-    {ARMM_CMP_REG, ARMM_OP_NOP, ARMM_OP_CMP_R},     {ARMM_CMP_HIGH, ARMM_OP_NOP, ARMM_OP_CMP_R},
-    {ARMM_MUL_REG, ARMM_OP_MUL, ARMM_OP_MULS},      {ARMM_MUL_W, ARMM_OP_MUL, ARMM_OP_NOP},
-    {ARMM_AND_W, ARMM_OP_AND_R, ARMM_OP_ANDS_R},    {ARMM_BIC_W, ARMM_OP_BIC_R, ARMM_OP_BICS_R},
-    {ARMM_ORR_W, ARMM_OP_ORR_R, ARMM_OP_ORRS_R},    {ARMM_EOR_W, ARMM_OP_EOR_R, ARMM_OP_EORS_R},
-    {ARMM_ADD_W, ARMM_OP_ADD_R, ARMM_OP_ADDS_R},    {ARMM_SUB_W, ARMM_OP_SUB_R, ARMM_OP_SUBS_R},
-    {ARMM_ADC_W, ARMM_OP_NOP, ARMM_OP_ADCS_R},      {ARMM_SBC_W, ARMM_OP_NOP, ARMM_OP_SBCS_R},
-    {ARMM_CMP_W, ARMM_OP_NOP, ARMM_OP_CMP_R},       {ARMM_TST_W, ARMM_OP_NOP, ARMM_OP_TST_R},
-    {ARMM_MOV_W, ARMM_OP_MOV_R, ARMM_OP_MOVS_R},    {ARMM_MVN_W, ARMM_OP_MVN_R, ARMM_OP_MVNS_R},
-    {ARMM_SXTH, ARMM_OP_SXTH, ARMM_OP_NOP},         {ARMM_SXTB, ARMM_OP_SXTB, ARMM_OP_NOP},
-    {ARMM_UXTH, ARMM_OP_UXTH, ARMM_OP_NOP},         {ARMM_UXTB, ARMM_OP_UXTB, ARMM_OP_NOP},
-    {ARMM_SXTH_W, ARMM_OP_SXTH, ARMM_OP_NOP},       {ARMM_SXTB_W, ARMM_OP_SXTB, ARMM_OP_NOP},
-    {ARMM_UXTH_W, ARMM_OP_UXTH, ARMM_OP_NOP},       {ARMM_UXTB_W, ARMM_OP_UXTB, ARMM_OP_NOP},
+    {ARMM_MOVS_REG, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}}, {ARMM_ADD_REG, ARMM_OP_ADD_R, ARMM_OP_ADDS_R, {0, 0}},
+    {ARMM_SUB_REG, ARMM_OP_SUB_R, ARMM_OP_SUBS_R, {0, 0}}, {ARMM_AND_REG, ARMM_OP_AND_R, ARMM_OP_ANDS_R, {0, 0}},
+    {ARMM_EOR_REG, ARMM_OP_EOR_R, ARMM_OP_EORS_R, {0, 0}}, {ARMM_ORR_REG, ARMM_OP_ORR_R, ARMM_OP_ORRS_R, {0, 0}},
+    {ARMM_BIC_REG, ARMM_OP_BIC_R, ARMM_OP_BICS_R, {0, 0}}, {ARMM_MVN_REG, ARMM_OP_MVN_R, ARMM_OP_MVNS_R, {0, 0}},
+    {ARMM_LSL_REG, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}}, {ARMM_LSR_REG, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}},
+    {ARMM_ASR_REG, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}}, {ARMM_ROR_REG, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}},
+    {ARMM_ADC_REG, ARMM_OP_ADC_R, ARMM_OP_ADCS_R, {0, 0}}, {ARMM_SBC_REG, ARMM_OP_SBC_R, ARMM_OP_SBCS_R, {0, 0}},
+    {ARMM_TST_REG, ARMM_OP_NOP, ARMM_OP_TST_R, {0, 0}}, {ARMM_CMP_REG, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
+    {ARMM_CMN_REG, ARMM_OP_NOP, ARMM_OP_CMN_R, {0, 0}}, {ARMM_CMP_HIGH, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
+    {ARMM_MUL_REG, ARMM_OP_MUL, ARMM_OP_MULS, {0, 0}}, {ARMM_MUL_W, ARMM_OP_MUL, ARMM_OP_NOP, {0, 0}},
+    {ARMM_AND_W, ARMM_OP_AND_R, ARMM_OP_ANDS_R, {ARMM_OP_AND_LSL, ARMM_OP_ANDS_LSL}},
+    {ARMM_BIC_W, ARMM_OP_BIC_R, ARMM_OP_BICS_R, {ARMM_OP_BIC_LSL, ARMM_OP_BICS_LSL}},
+    {ARMM_ORR_W, ARMM_OP_ORR_R, ARMM_OP_ORRS_R, {ARMM_OP_ORR_LSL, ARMM_OP_ORRS_LSL}},
+    {ARMM_EOR_W, ARMM_OP_EOR_R, ARMM_OP_EORS_R, {ARMM_OP_EOR_LSL, ARMM_OP_EORS_LSL}},
+    {ARMM_ORN_W, ARMM_OP_ORN_R, ARMM_OP_ORNS_R, {ARMM_OP_ORN_LSL, ARMM_OP_ORNS_LSL}},
+    {ARMM_MVN_W, ARMM_OP_MVN_R, ARMM_OP_MVNS_R, {ARMM_OP_MVN_LSL, ARMM_OP_MVNS_LSL}},
+    {ARMM_ADD_W, ARMM_OP_ADD_R, ARMM_OP_ADDS_R, {ARMM_OP_ADD_LSL, ARMM_OP_ADDS_LSL}},
+    {ARMM_SUB_W, ARMM_OP_SUB_R, ARMM_OP_SUBS_R, {ARMM_OP_SUB_LSL, ARMM_OP_SUBS_LSL}},
+    {ARMM_RSB_W, ARMM_OP_RSB_R, ARMM_OP_RSBS_R, {ARMM_OP_RSB_LSL, ARMM_OP_RSBS_LSL}},
+    {ARMM_ADC_W, ARMM_OP_ADC_R, ARMM_OP_ADCS_R, {ARMM_OP_ADC_LSL, ARMM_OP_ADCS_LSL}},
+    {ARMM_SBC_W, ARMM_OP_SBC_R, ARMM_OP_SBCS_R, {ARMM_OP_SBC_LSL, ARMM_OP_SBCS_LSL}},
+    {ARMM_CMP_W, ARMM_OP_NOP, ARMM_OP_CMP_R, {ARMM_OP_NOP, ARMM_OP_CMP_LSL}},
+    {ARMM_CMN_W, ARMM_OP_NOP, ARMM_OP_CMN_R, {ARMM_OP_NOP, ARMM_OP_CMN_LSL}},
+    {ARMM_TST_W, ARMM_OP_NOP, ARMM_OP_TST_R, {ARMM_OP_NOP, ARMM_OP_TST_LSL}},
+    {ARMM_TEQ_W, ARMM_OP_NOP, ARMM_OP_TEQ_R, {ARMM_OP_NOP, ARMM_OP_TEQ_LSL}},
+    {ARMM_MOV_W, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}}, {ARMM_LSL_REG_W, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}},
+    {ARMM_LSR_REG_W, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}}, {ARMM_ASR_REG_W, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}},
+    {ARMM_ROR_REG_W, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}}, {ARMM_SXTH, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SXTH_W, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}}, {ARMM_SXTB, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SXTB_W, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}}, {ARMM_UXTH, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTH_W, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}}, {ARMM_UXTB, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTB_W, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}}, {ARMM_REV, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV_W, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}}, {ARMM_REV16, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV16_W, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}}, {ARMM_REVSH, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REVSH_W, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}}, {ARMM_RBIT, ARMM_OP_RBIT, ARMM_OP_NOP, {0, 0}},
+    {ARMM_CLZ, ARMM_OP_CLZ, ARMM_OP_NOP, {0, 0}}, {ARMM_UDIV, ARMM_OP_UDIV, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SDIV, ARMM_OP_SDIV, ARMM_OP_NOP, {0, 0}},
 };
+/* A register and a constant: rd rn #imm, rd #imm. */
 static const plain_row constant_rows[] = {
-    {ARMM_ADD_IMM3, ARMM_OP_ADD_I, ARMM_OP_ADDS_I},  {ARMM_SUB_IMM3, ARMM_OP_SUB_I, ARMM_OP_SUBS_I},
-    {ARMM_ADD_IMM8, ARMM_OP_ADD_I, ARMM_OP_ADDS_I},  {ARMM_SUB_IMM8, ARMM_OP_SUB_I, ARMM_OP_SUBS_I},
-    {ARMM_MOV_IMM, ARMM_OP_MOV_I, ARMM_OP_MOVS_I},   {ARMM_CMP_IMM, ARMM_OP_NOP, ARMM_OP_CMP_I},
-    {ARMM_RSB_ZERO, ARMM_OP_RSB_I, ARMM_OP_RSBS_I},  {ARMM_ADD_IMM_W, ARMM_OP_ADD_I, ARMM_OP_ADDS_I},
-    {ARMM_SUB_IMM_W, ARMM_OP_SUB_I, ARMM_OP_SUBS_I}, {ARMM_RSB_IMM_W, ARMM_OP_RSB_I, ARMM_OP_RSBS_I},
-    {ARMM_CMP_IMM_W, ARMM_OP_NOP, ARMM_OP_CMP_I},    {ARMM_ADDW, ARMM_OP_ADD_I, ARMM_OP_NOP},
-    {ARMM_SUBW, ARMM_OP_SUB_I, ARMM_OP_NOP},
+    {ARMM_ADD_IMM3, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM3, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_ADD_IMM8, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM8, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_MOV_IMM, ARMM_OP_MOV_I, ARMM_OP_MOVS_I, {0, 0}}, {ARMM_RSB_ZERO, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}},
+    {ARMM_ADD_IMM_W, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM_W, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_RSB_IMM_W, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}}, {ARMM_ADC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}},
+    {ARMM_SBC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}}, {ARMM_CMP_IMM, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}},
+    {ARMM_CMP_IMM_W, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}}, {ARMM_CMN_IMM_W, ARMM_OP_NOP, ARMM_OP_CMN_I, {0, 0}},
+    {ARMM_ADDW, ARMM_OP_ADD_I, ARMM_OP_NOP, {0, 0}}, {ARMM_SUBW, ARMM_OP_SUB_I, ARMM_OP_NOP, {0, 0}},
 };
-/* Constants whose carry matters when flags are set. */
-static const plain_row logic_rows[] = {
-    {ARMM_AND_IMM_W, ARMM_OP_AND_I, ARMM_OP_NOP},    {ARMM_ORR_IMM_W, ARMM_OP_ORR_I, ARMM_OP_NOP},
-    {ARMM_EOR_IMM_W, ARMM_OP_EOR_I, ARMM_OP_NOP},    {ARMM_BIC_IMM_W, ARMM_OP_BIC_I, ARMM_OP_NOP},
-    {ARMM_MOV_IMM_W, ARMM_OP_MOV_I, ARMM_OP_MOVS_I}, {ARMM_TST_IMM_W, ARMM_OP_NOP, ARMM_OP_TST_I},
+/* Constants that may make a carry: without flags, with them, with the carry. */
+static const struct logic_row {
+    uint16_t row, plain, flags, carry;
+} logic_rows[] = {
+    {ARMM_AND_IMM_W, ARMM_OP_AND_I, ARMM_OP_ANDS_I, ARMM_OP_ANDS_C},
+    {ARMM_ORR_IMM_W, ARMM_OP_ORR_I, ARMM_OP_ORRS_I, ARMM_OP_ORRS_C},
+    {ARMM_EOR_IMM_W, ARMM_OP_EOR_I, ARMM_OP_EORS_I, ARMM_OP_EORS_C},
+    {ARMM_BIC_IMM_W, ARMM_OP_BIC_I, ARMM_OP_BICS_I, ARMM_OP_BICS_C},
+    {ARMM_ORN_IMM_W, ARMM_OP_ORN_I, ARMM_OP_ORNS_I, ARMM_OP_ORNS_C},
+    {ARMM_MOV_IMM_W, ARMM_OP_MOV_I, ARMM_OP_MOVS_I, ARMM_OP_MOVS_C},
+    {ARMM_TST_IMM_W, ARMM_OP_NOP, ARMM_OP_TST_I, ARMM_OP_TST_C},
+    {ARMM_TEQ_IMM_W, ARMM_OP_NOP, ARMM_OP_TEQ_I, ARMM_OP_TEQ_C},
 };
 typedef struct access_row {
-    uint16_t row;
-    uint8_t operation;
+    uint16_t row, operation;
 } access_row;
 static const access_row offset_rows[] = {
-    {ARMM_STR_IMM, ARMM_OP_STR_I},       {ARMM_LDR_IMM, ARMM_OP_LDR_I},
-    {ARMM_STRB_IMM, ARMM_OP_STRB_I},     {ARMM_LDRB_IMM, ARMM_OP_LDRB_I},
-    {ARMM_STRH_IMM, ARMM_OP_STRH_I},     {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
-    {ARMM_STR_SP, ARMM_OP_STR_I},        {ARMM_LDR_SP, ARMM_OP_LDR_I},
-    {ARMM_STR_IMM_W, ARMM_OP_STR_I},     {ARMM_LDR_IMM_W, ARMM_OP_LDR_I},
-    {ARMM_STRB_IMM_W, ARMM_OP_STRB_I},   {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
-    {ARMM_STRH_IMM_W, ARMM_OP_STRH_I},   {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I},
-    {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I},
-    {ARMM_STR_NEG, ARMM_OP_STR_I},       {ARMM_LDR_NEG, ARMM_OP_LDR_I},
-    {ARMM_STRB_NEG, ARMM_OP_STRB_I},     {ARMM_LDRB_NEG, ARMM_OP_LDRB_I},
-    {ARMM_STRH_NEG, ARMM_OP_STRH_I},     {ARMM_LDRH_NEG, ARMM_OP_LDRH_I},
-    {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I},   {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I},
+    {ARMM_STR_IMM, ARMM_OP_STR_I}, {ARMM_LDR_IMM, ARMM_OP_LDR_I}, {ARMM_STRB_IMM, ARMM_OP_STRB_I},
+    {ARMM_LDRB_IMM, ARMM_OP_LDRB_I}, {ARMM_STRH_IMM, ARMM_OP_STRH_I}, {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
+    {ARMM_STR_SP, ARMM_OP_STR_I}, {ARMM_LDR_SP, ARMM_OP_LDR_I}, {ARMM_STR_IMM_W, ARMM_OP_STR_I},
+    {ARMM_STR_NEG, ARMM_OP_STR_I}, {ARMM_STR_PRE, ARMM_OP_STR_PRE}, {ARMM_STR_POST, ARMM_OP_STR_POST},
+    {ARMM_STRT, ARMM_OP_STR_I}, {ARMM_LDR_IMM_W, ARMM_OP_LDR_I}, {ARMM_LDR_NEG, ARMM_OP_LDR_I},
+    {ARMM_LDR_PRE, ARMM_OP_LDR_PRE}, {ARMM_LDR_POST, ARMM_OP_LDR_POST}, {ARMM_LDRT, ARMM_OP_LDR_I},
+    {ARMM_STRB_IMM_W, ARMM_OP_STRB_I}, {ARMM_STRB_NEG, ARMM_OP_STRB_I}, {ARMM_STRB_PRE, ARMM_OP_STRB_PRE},
+    {ARMM_STRB_POST, ARMM_OP_STRB_POST}, {ARMM_STRBT, ARMM_OP_STRB_I}, {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
+    {ARMM_LDRB_NEG, ARMM_OP_LDRB_I}, {ARMM_LDRB_PRE, ARMM_OP_LDRB_PRE}, {ARMM_LDRB_POST, ARMM_OP_LDRB_POST},
+    {ARMM_LDRBT, ARMM_OP_LDRB_I}, {ARMM_STRH_IMM_W, ARMM_OP_STRH_I}, {ARMM_STRH_NEG, ARMM_OP_STRH_I},
+    {ARMM_STRH_PRE, ARMM_OP_STRH_PRE}, {ARMM_STRH_POST, ARMM_OP_STRH_POST}, {ARMM_STRHT, ARMM_OP_STRH_I},
+    {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I}, {ARMM_LDRH_NEG, ARMM_OP_LDRH_I}, {ARMM_LDRH_PRE, ARMM_OP_LDRH_PRE},
+    {ARMM_LDRH_POST, ARMM_OP_LDRH_POST}, {ARMM_LDRHT, ARMM_OP_LDRH_I}, {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I},
+    {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I}, {ARMM_LDRSB_PRE, ARMM_OP_LDRSB_PRE},
+    {ARMM_LDRSB_POST, ARMM_OP_LDRSB_POST}, {ARMM_LDRSBT, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I},
+    {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I}, {ARMM_LDRSH_PRE, ARMM_OP_LDRSH_PRE},
+    {ARMM_LDRSH_POST, ARMM_OP_LDRSH_POST}, {ARMM_LDRSHT, ARMM_OP_LDRSH_I}, {ARMM_LDR_WORD, ARMM_OP_LDR_I},
+    {ARMM_LDR_WORD_W, ARMM_OP_LDR_I}, {ARMM_LDRB_WORD, ARMM_OP_LDRB_I}, {ARMM_LDRH_WORD, ARMM_OP_LDRH_I},
+    {ARMM_LDRSB_WORD, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_WORD, ARMM_OP_LDRSH_I},
 };
 static const access_row index_rows[] = {
     {ARMM_STR_REG, ARMM_OP_STR_R},     {ARMM_STRH_REG, ARMM_OP_STRH_R},
@@ -228,17 +221,35 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(plain_rows, decoded->row);
-    unsigned handler =
-        sets_flags(core->kit.tables, decoded) ? plain_rows[found].flags : plain_rows[found].plain;
-    bool shifted = has_letter(pattern, 'y') && (GET('y') || GET('i'));
+    bool flags = sets_flags(core->kit.tables, decoded);
+    unsigned handler = flags ? plain_rows[found].flags : plain_rows[found].plain;
     unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d,
-             m = has_letter(pattern, 'm') ? GET('m') : d;
-    if (shifted && decoded->row == ARMM_ADD_W && !GET('y') && d != ARMM_SP && handler == ARMM_OP_ADD_R) {
-        make(op, ARMM_OP_ADD_LSL, d, n, m | GET('i') << 8);
+             m = has_letter(pattern, 'm') ? GET('m') : d, kind = has_letter(pattern, 'y') ? GET('y') : 0,
+             by = has_letter(pattern, 'i') ? GET('i') : 0;
+    if (d == ARMM_SP) {
+        bool moves = decoded->row == ARMM_MOV_W && !flags;
+        if (moves) make(op, ARMM_OP_MOV_SP, 0, 0, m);
+        return moves;
+    }
+    if (!kind && !by) {
+        make(op, handler, d, n, m);
+        return handler != ARMM_OP_NOP;
+    }
+    if (!has_letter(pattern, 'i')) { /* a rotation by bytes */
+        unsigned turned = handler == ARMM_OP_SXTH   ? ARMM_OP_SXTH_ROR
+                          : handler == ARMM_OP_SXTB ? ARMM_OP_SXTB_ROR
+                          : handler == ARMM_OP_UXTH ? ARMM_OP_UXTH_ROR
+                                                    : ARMM_OP_UXTB_ROR;
+        make(op, turned, d, 0, 0);
+        op->m = (uint8_t)m;
+        op->by = (uint8_t)(8 * kind);
         return true;
     }
-    if (handler == ARMM_OP_NOP || shifted || d == ARMM_SP) return false;
-    make(op, handler, d, n, m);
+    handler = plain_rows[found].shifted[flags];
+    if (handler == ARMM_OP_NOP || (kind == 3 && !by)) return false;
+    make(op, handler + kind, d, n, 0);
+    op->m = (uint8_t)m;
+    op->by = (uint8_t)(by ? by : 32);
     return true;
 }
 
@@ -251,10 +262,12 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
     FIND(constant_rows, decoded->row);
     unsigned handler =
         sets_flags(core->kit.tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
-    if (handler == ARMM_OP_NOP || GET('d') == ARMM_SP || (has_letter(pattern, 'n') && GET('n') == ARMM_PC))
-        return false;
+    unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d;
+    if (handler == ARMM_OP_NOP || n == ARMM_PC) return false;
     if (shape->class_of[shape->count - 1].what == ARMM_CONST) armm_expand(GET('i'), &value, &carry);
-    make(op, handler, GET('d'), has_letter(pattern, 'n') ? GET('n') : GET('d'), value);
+    if (d == ARMM_SP && (n != ARMM_SP || value & 3)) return false;
+    if (decoded->row == ARMM_SBC_IMM_W) value = ~value;
+    make(op, handler, d, n, value);
     return true;
 }
 
@@ -263,27 +276,129 @@ static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, value;
     int carry;
-    FIND(logic_rows, decoded->row);
     bool flags = sets_flags(core->kit.tables, decoded);
-    unsigned handler = flags ? logic_rows[found].flags : logic_rows[found].plain;
     armm_expand(GET('i'), &value, &carry);
-    if (handler == ARMM_OP_NOP || (flags && carry >= 0)) return false;
+    if (decoded->row == ARMM_MVN_IMM_W) {
+        if (flags && carry >= 0) make(op, ARMM_OP_MVNS_C, GET('d'), 0, value);
+        else make(op, flags ? ARMM_OP_MOVS_I : ARMM_OP_MOV_I, GET('d'), 0, ~value);
+        return true;
+    }
+    FIND(logic_rows, decoded->row);
+    unsigned handler = !flags       ? logic_rows[found].plain
+                       : carry >= 0 ? logic_rows[found].carry
+                                    : logic_rows[found].flags;
     make(op, handler, GET('d'), GET('n'), value);
-    return true;
+    return handler != ARMM_OP_NOP;
 }
 
-/* Loads and stores of one register other than sp and pc, with an offset or an index. */
+/* Loads and stores of one register other than sp and pc: an offset, a base that moves, or data in the code. */
 static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
     const armm_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(offset_rows, decoded->row);
-    const armm_class *memory = &shape->class_of[1];
-    unsigned n = memory->what == ARMM_MEM_SP ? ARMM_SP : GET('n'), t = GET('t');
+    unsigned memory = shape->class_of[1].what, n = memory == ARMM_MEM_SP ? ARMM_SP : GET('n'), t = GET('t');
     if (t >= ARMM_PC || t == ARMM_SP) return false;
-    uint32_t offset = GET('i') * memory->scale;
-    make(op, offset_rows[found].operation, t, n, memory->what == ARMM_MEM_NEG ? 0 - offset : offset);
+    uint32_t offset = GET('i') * shape->class_of[1].scale;
+    bool moves = memory == ARMM_MEM_PRE_IMM || memory == ARMM_MEM_POST_IMM;
+    if (memory == ARMM_MEM_NEG || (moves && !GET('v'))) offset = 0 - offset;
+    if (memory == ARMM_WORD8 || memory == ARMM_WORD12) n = ARMM_R_ZERO, offset = decoded->data;
+    if (moves && n == ARMM_SP && offset & 3) return false;
+    make(op, offset_rows[found].operation, t, n, offset);
+    return true;
+}
+
+/* Where the numbers of a list of registers stand, ascending; -1 where there is no more room for another list. */
+static int list_at(oak_core *core, uint32_t mask)
+{
+    unsigned at = 0;
+    while (at < core->list_count && core->list_mask[at] != mask) at++;
+    if (at == ARMM_MOST_LISTS) return -1;
+    if (at < core->list_count) return (int)at;
+    uint8_t *list = core->list[core->list_count++];
+    core->list_mask[at] = (uint16_t)mask;
+    for (unsigned i = 0; i < ARMM_REGISTERS_MOST; i++)
+        if (mask >> i & 1) *list++ = (uint8_t)i;
+    return (int)at;
+}
+
+static bool has_list(unsigned row)
+{
+    switch (row) {
+    case ARMM_PUSH:
+    case ARMM_PUSH_W:
+    case ARMM_POP:
+    case ARMM_POP_W:
+    case ARMM_STM:
+    case ARMM_LDM:
+    case ARMM_LDM_KEEP:
+    case ARMM_STM_W:
+    case ARMM_LDM_W:
+    case ARMM_STMDB:
+    case ARMM_LDMDB: return true;
+    default: return false;
+    }
+}
+
+/* Lists of registers: the words begin `start` bytes from the base, which moves by `change`. */
+static bool make_list(oak_core *core, armm_op *op, const oak_decoded *decoded)
+{
+    const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
+    uint32_t word = (uint32_t)decoded->word, n = GET('n'), mask, bytes = 0;
+    unsigned row = decoded->row;
+    bool below = row == ARMM_STMDB || row == ARMM_LDMDB;
+    bool stores = row == ARMM_STM || row == ARMM_STM_W || row == ARMM_STMDB;
+    bool moves = has_letter(pattern, 'w') ? GET('w') : row != ARMM_LDM_KEEP;
+    bool pushes = row == ARMM_PUSH || row == ARMM_PUSH_W;
+    if (!has_list(row)) return false;
+    if (pushes || row == ARMM_POP || row == ARMM_POP_W) n = ARMM_SP;
+    mask = armm_list(row, pattern, word);
+    for (uint32_t left = mask; left; left &= left - 1) bytes += 4;
+    bool returns = mask >> ARMM_PC & 1;
+    int list = list_at(core, mask & ~((uint32_t)1 << ARMM_PC));
+    if (list < 0 || !mask || n == ARMM_PC || (stores && n == ARMM_SP)) return false;
+    const uint8_t *numbers = core->list[list];
+    if (pushes && bytes <= 8) {
+        make(op, bytes == 4 ? ARMM_OP_PUSH_ONE : ARMM_OP_PUSH_TWO, numbers[0], bytes == 4 ? 0 : numbers[1], 0);
+        return true;
+    }
+    if (bytes == 4 && n == ARMM_SP && moves && !below && !returns) {
+        make(op, ARMM_OP_LDR_POST, numbers[0], n, 4);
+        return true;
+    }
+    if (bytes == 8 && !below && !returns && (moves || !stores)) {
+        unsigned handler = stores ? ARMM_OP_STRD_POST : moves ? ARMM_OP_LDRD_POST : ARMM_OP_LDRD_I;
+        make(op, handler, numbers[0], n, 0);
+        op->a = numbers[1];
+        op->offset = moves ? 8 : 0;
+        return true;
+    }
+    make(op, pushes ? ARMM_OP_PUSH_MANY : returns ? ARMM_OP_POP_PC : stores ? ARMM_OP_STORE_MANY : ARMM_OP_LOAD_MANY,
+         bytes / 4 - returns, n, 0);
+    op->offset = (int16_t)list;
+    op->start = (int8_t)(below ? 0 - (int)bytes : 0);
+    op->change = (int8_t)(moves ? (below ? 0 - (int)bytes : (int)bytes) : 0);
+    return true;
+}
+
+/* Two words. */
+static bool make_dual(armm_op *op, const oak_decoded *decoded, const oak_pattern *pattern)
+{
+    uint32_t word = (uint32_t)decoded->word, n = GET('n');
+    unsigned handler;
+    switch (decoded->row) {
+    case ARMM_LDRD_IMM: handler = ARMM_OP_LDRD_I; break;
+    case ARMM_LDRD_PRE: handler = ARMM_OP_LDRD_PRE; break;
+    case ARMM_LDRD_POST: handler = ARMM_OP_LDRD_POST; break;
+    case ARMM_STRD_IMM: handler = ARMM_OP_STRD_I; break;
+    case ARMM_STRD_PRE: handler = ARMM_OP_STRD_PRE; break;
+    case ARMM_STRD_POST: handler = ARMM_OP_STRD_POST; break;
+    default: return false;
+    }
+    make(op, handler, GET('t'), n, 0);
+    op->a = (uint8_t)GET('u');
+    op->offset = (int16_t)(GET('v') ? (int)GET('i') * 4 : (int)GET('i') * -4);
     return true;
 }
 
@@ -294,15 +409,18 @@ static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
     FIND(index_rows, decoded->row);
     if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
     unsigned scaled = has_letter(pattern, 'i') && GET('i') ? ARMM_OP_LDR_S - ARMM_OP_LDR_R : 0;
-    make(op, index_rows[found].operation + scaled, GET('t'), GET('n'),
-         GET('m') | (scaled ? GET('i') << 8 : 0));
+    make(op, index_rows[found].operation + scaled, GET('t'), GET('n'), scaled ? 0 : GET('m'));
+    if (scaled) op->m = (uint8_t)GET('m'), op->by = (uint8_t)GET('i');
     return true;
 }
 
 static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_pattern *pattern, bool flags)
 {
-    static const uint8_t handlers[3][2] = {
-        {ARMM_OP_LSL_I, ARMM_OP_LSLS_I}, {ARMM_OP_LSR_I, ARMM_OP_LSRS_I}, {ARMM_OP_ASR_I, ARMM_OP_ASRS_I}};
+    static const uint16_t handlers[5][2] = {{ARMM_OP_LSL_I, ARMM_OP_LSLS_I},
+                                            {ARMM_OP_LSR_I, ARMM_OP_LSRS_I},
+                                            {ARMM_OP_ASR_I, ARMM_OP_ASRS_I},
+                                            {ARMM_OP_ROR_I, ARMM_OP_RORS_I},
+                                            {ARMM_OP_RRX, ARMM_OP_RRXS}};
     uint32_t word = (uint32_t)decoded->word;
     unsigned kind;
     switch (decoded->row) {
@@ -312,11 +430,19 @@ static bool make_shift(armm_op *op, const oak_decoded *decoded, const oak_patter
     case ARMM_LSR_IMM_W: kind = 1; break;
     case ARMM_ASR_IMM:
     case ARMM_ASR_IMM_W: kind = 2; break;
+    case ARMM_ROR_IMM_W: kind = 3; break;
+    case ARMM_RRX_W: kind = 4; break;
     default: return false;
     }
-    uint32_t amount = GET('i') || !kind ? GET('i') : 32;
+    uint32_t amount = (kind == 1 || kind == 2) && !GET('i') ? 32 : GET('i');
     make(op, handlers[kind][flags], GET('d'), GET('m'), amount);
     return true;
+}
+
+/* In the memory whose addresses calls work out by themselves. */
+static bool is_first(const oak_core *core, uint32_t pc)
+{
+    return pc - core->region[0].base < core->region[0].size;
 }
 
 /* Direct jumps whose target can be executed. */
@@ -335,7 +461,7 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
         if (decoded->target == pc && !decoded->state) make(op, ARMM_OP_PARKED, 0, 0, target);
         else make(op, ARMM_OP_B, 0, 0, target);
         return true;
-    case ARMM_BL: make(op, ARMM_OP_BL, 0, 0, target); return true;
+    case ARMM_BL: make(op, ARMM_OP_BL, 0, !is_first(core, pc), target); return true;
     case ARMM_B_COND:
     case ARMM_B_COND_W: make(op, ARMM_OP_BEQ + GET('c'), 0, refill, near); return true;
     case ARMM_CBZ: make(op, ARMM_OP_CBZ, GET('n'), refill, near); return true;
@@ -345,19 +471,22 @@ static bool make_jump(oak_core *core, armm_op *op, const oak_decoded *decoded, u
 }
 
 /* The rest that is worth an operation of its own. */
-static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
+static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, uint32_t pc)
 {
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word, value;
     bool constant;
     switch (decoded->row) {
     case ARMM_ADD_HIGH:
-        if (GET('d') == ARMM_PC || GET('d') == ARMM_SP || GET('m') == ARMM_PC) return false;
-        make(op, ARMM_OP_ADD_R, GET('d'), GET('d'), GET('m'));
+        if (GET('d') == ARMM_PC || GET('d') == ARMM_SP) return false;
+        if (GET('m') == ARMM_PC) make(op, ARMM_OP_ADD_I, GET('d'), GET('d'), pc + 4);
+        else make(op, ARMM_OP_ADD_R, GET('d'), GET('d'), GET('m'));
         return true;
     case ARMM_MOV_HIGH:
-        if (GET('d') == ARMM_PC || GET('d') == ARMM_SP || GET('m') == ARMM_PC) return false;
-        make(op, ARMM_OP_MOV_R, GET('d'), 0, GET('m'));
+        if (GET('d') == ARMM_PC) return false;
+        if (GET('m') == ARMM_PC && GET('d') == ARMM_SP) return false;
+        if (GET('m') == ARMM_PC) make(op, ARMM_OP_MOV_I, GET('d'), 0, pc + 4);
+        else make(op, GET('d') == ARMM_SP ? ARMM_OP_MOV_SP : ARMM_OP_MOV_R, GET('d'), 0, GET('m'));
         return true;
     case ARMM_ADD_RD_SP: make(op, ARMM_OP_ADD_I, GET('d'), ARMM_SP, GET('i') * 4); return true;
     case ARMM_ADD_SP: make(op, ARMM_OP_ADD_I, ARMM_SP, ARMM_SP, GET('i') * 4); return true;
@@ -371,18 +500,68 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded)
         if (!constant || GET('t') >= ARMM_PC || GET('t') == ARMM_SP || (decoded->data & 3)) return false;
         make(op, ARMM_OP_MOV_I, GET('t'), 0, value);
         return true;
+    case ARMM_PUSH_ONE:
+        if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
+        make(op, ARMM_OP_PUSH_ONE, GET('t'), 0, 0);
+        return true;
+    case ARMM_POP_ONE:
+        if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
+        make(op, ARMM_OP_LDR_POST, GET('t'), ARMM_SP, 4);
+        return true;
+    case ARMM_MOVT: make(op, ARMM_OP_MOVT, GET('d'), 0, GET('j') << 28 | GET('i') << 16); return true;
+    case ARMM_BFI:
+    case ARMM_BFC:
+        make(op, decoded->row == ARMM_BFI ? ARMM_OP_BFI : ARMM_OP_BFC, GET('d'), GET('n'), 0);
+        op->by = (uint8_t)GET('i');
+        op->a = (uint8_t)(31 - GET('w') + GET('i'));
+        return true;
+    case ARMM_SSAT:
+    case ARMM_USAT:
+        make(op, decoded->row == ARMM_SSAT ? ARMM_OP_SSAT : ARMM_OP_USAT, GET('d'), GET('n'), 0);
+        op->m = (uint8_t)GET('w');
+        op->by = (uint8_t)(GET('y') ? 0 : GET('i'));
+        op->a = (uint8_t)(GET('y') ? GET('i') : 0);
+        return true;
+    case ARMM_UMULL:
+    case ARMM_SMULL:
+    case ARMM_UMLAL:
+    case ARMM_SMLAL:
+        make(op,
+             decoded->row == ARMM_UMULL   ? ARMM_OP_UMULL
+             : decoded->row == ARMM_SMULL ? ARMM_OP_SMULL
+             : decoded->row == ARMM_UMLAL ? ARMM_OP_UMLAL
+                                          : ARMM_OP_SMLAL,
+             GET('l'), GET('n'), 0);
+        op->m = (uint8_t)GET('m');
+        op->a = (uint8_t)GET('h');
+        return true;
+    case ARMM_TBB:
+    case ARMM_TBH:
+        if (!is_first(core, pc)) return false;
+        make(op, decoded->row == ARMM_TBB ? ARMM_OP_TBB : ARMM_OP_TBH, GET('m'),
+             GET('n') == ARMM_PC ? ARMM_R_ZERO : GET('n'), GET('n') == ARMM_PC ? pc + 4 : 0);
+        return true;
+    case ARMM_LDRD_WORD:
+        if ((decoded->data & 3) || decoded->data > INT16_MAX - 8) return false;
+        make(op, ARMM_OP_LDRD_I, GET('t'), ARMM_R_ZERO, 0);
+        op->a = (uint8_t)GET('u');
+        op->offset = (int16_t)decoded->data;
+        return true;
     case ARMM_MOVW: make(op, ARMM_OP_MOV_I, GET('d'), 0, GET('j') << 12 | GET('i')); return true;
     case ARMM_MLA:
     case ARMM_MLS:
-        make(op, decoded->row == ARMM_MLA ? ARMM_OP_MLA : ARMM_OP_MLS, GET('d'), GET('n'),
-             GET('m') | GET('a') << 16);
+        make(op, decoded->row == ARMM_MLA ? ARMM_OP_MLA : ARMM_OP_MLS, GET('d'), GET('n'), 0);
+        op->m = (uint8_t)GET('m');
+        op->a = (uint8_t)GET('a');
         return true;
     case ARMM_UBFX:
     case ARMM_SBFX:
-        make(op, decoded->row == ARMM_UBFX ? ARMM_OP_UBFX : ARMM_OP_SBFX, GET('d'), GET('n'),
-             (31 - GET('i') - GET('w')) | (31 - GET('w')) << 8);
+        make(op, decoded->row == ARMM_UBFX ? ARMM_OP_UBFX : ARMM_OP_SBFX, GET('d'), GET('n'), 0);
+        op->by = (uint8_t)(31 - GET('i') - GET('w'));
+        op->a = (uint8_t)(31 - GET('w'));
         return true;
     case ARMM_BX: make(op, ARMM_OP_BX, 0, 0, GET('m')); return true;
+    case ARMM_BLX: make(op, ARMM_OP_BLX, 0, !is_first(core, pc), GET('m')); return true;
     case ARMM_IT: make(op, ARMM_OP_IT, 0, 0, 0); return true;
     case ARMM_NOP:
     case ARMM_NOP_W:
@@ -426,7 +605,7 @@ static bool ends_slow(const oak_decoded *decoded)
     }
 }
 
-static uint32_t own_cycles(const oak_core *core, const oak_decoded *decoded)
+static uint32_t own_cycles(const oak_core *core, const oak_decoded *decoded, const armm_op *op)
 {
     unsigned row = decoded->row;
     uint32_t cycles = (core->v7 ? armv7m_rows : armv6m_rows)[row].cycles;
@@ -438,8 +617,14 @@ static uint32_t own_cycles(const oak_core *core, const oak_decoded *decoded)
     case ARMM_BLX:
     case ARMM_TBB:
     case ARMM_TBH: return row == ARMM_TBB || row == ARMM_TBH ? 2 : 1; /* and the refill when it jumps */
-    default: return cycles;
+    default: break;
     }
+    if (!has_list(row) || op->handler == ARMM_OP_SLOW || op->handler == ARMM_OP_SLOW_END) return cycles;
+    const oak_pattern *pattern = &core->kit.tables->shape[row].pattern;
+    uint32_t list = armm_list(row, pattern, (uint32_t)decoded->word);
+    if (list >> ARMM_PC && !core->v7) cycles++; /* 4 + N against 1 + N, two of which are the refill */
+    for (; list; list &= list - 1) cycles++;
+    return cycles;
 }
 
 static unsigned fault_operation(const oak_core *core, uint32_t pc, unsigned size)
@@ -455,15 +640,10 @@ static unsigned fault_operation(const oak_core *core, uint32_t pc, unsigned size
 }
 
 /* The number an operation has for instructions of 32 bits. */
-static uint8_t wide_operation(unsigned operation)
+static uint16_t wide_operation(unsigned operation)
 {
-    switch (operation) {
-#define X(name)                                                                                              \
-    case ARMM_OP_##name: return ARMM_OP_##name##_W;
-        ARMM_BOTH_LENGTHS(X)
-#undef X
-    default: return (uint8_t)operation;
-    }
+    OAK_INVARIANT(operation >= ARMM_FIRST_BOTH);
+    return (uint16_t)(operation < ARMM_FIRST_WIDE ? operation + ARMM_FIRST_WIDE - ARMM_FIRST_BOTH : operation);
 }
 
 /* Makes the operation for the instruction at pc in the it state `state`; *cycles are its own. */
@@ -480,83 +660,55 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
     oak_status status = armm_decode(core->kit.tables, bytes, available, pc, state, decoded);
     unsigned fault = fault_operation(core, pc, decoded->size);
     *cycles = 1;
-    op->step = (uint8_t)(decoded->size / 2u * STEP);
     if (fault || status) {
         decoded->flow = OAK_FLOW_COMPUTED;
         decoded->state_after = (uint8_t)armm_it_next(state);
         make(op, fault ? fault : ARMM_OP_RESERVED, 0, 0, pc);
         return;
     }
-    *cycles = own_cycles(core, decoded);
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
-    if (decoded->has_target && make_jump(core, op, decoded, pc)) return;
-    if (make_plain(core, op, decoded) || make_constant(core, op, decoded) || make_logic(core, op, decoded) ||
-        make_offset(core, op, decoded) || make_index(core, op, decoded) ||
-        make_shift(op, decoded, pattern, sets_flags(core->kit.tables, decoded)) ||
-        make_other(core, op, decoded)) {
-        if (decoded->size == 4) op->handler = wide_operation(op->handler);
-        return;
-    }
-    make_slow(op, decoded, ends_slow(decoded));
+    bool made = (decoded->has_target && make_jump(core, op, decoded, pc)) || make_plain(core, op, decoded) ||
+                make_constant(core, op, decoded) || make_logic(core, op, decoded) ||
+                make_other(core, op, decoded, pc) || make_offset(core, op, decoded) ||
+                make_index(core, op, decoded) || make_list(core, op, decoded) ||
+                make_dual(op, decoded, pattern) ||
+                make_shift(op, decoded, pattern, sets_flags(core->kit.tables, decoded));
+    if (!made) make_slow(op, decoded, ends_slow(decoded));
+    *cycles = own_cycles(core, decoded, op);
+    if (decoded->size == 4) op->handler = wide_operation(op->handler);
 }
 
-static bool ends_chain(unsigned natural)
+/* Of an operation that has two numbers, that for 16 bits. */
+static unsigned narrow_operation(unsigned operation)
 {
-    return natural == ARMM_OP_SLOW_END || (natural >= ARMM_OP_B && natural <= ARMM_OP_BLE) ||
-           (natural >= ARMM_OP_OUTSIDE && natural <= ARMM_OP_RESERVED);
+    bool both = operation >= ARMM_FIRST_WIDE && operation < ARMM_FIRST_WIDE + (ARMM_FIRST_WIDE - ARMM_FIRST_BOTH);
+    return both ? operation - (ARMM_FIRST_WIDE - ARMM_FIRST_BOTH) : operation;
+}
+
+bool armm_ends_chain(unsigned handler)
+{
+    unsigned narrow = narrow_operation(handler);
+    return (narrow >= ARMM_OP_SINGLE && narrow <= ARMM_OP_RESERVED) ||
+           (narrow >= ARMM_OP_SLOW_END && narrow <= ARMM_OP_BLE) ||
+           (narrow >= ARMM_OP_CBZ && narrow <= ARMM_OP_BLX) || (narrow >= ARMM_OP_BL && narrow <= ARMM_OP_TBH);
 }
 
 /* ------------------------------------------------------------------------------------------ chains */
 
-static armm_shadow *new_shadow(oak_core *core, uint32_t *number)
+/* The condition in front of an operation that stands in an it block. */
+static void make_conditional(armm_op *op, uint32_t state, unsigned size)
 {
-    unsigned chunk = core->shadow_count / ARMM_CHUNK;
-    if (chunk >= ARMM_MOST_CHUNKS) return NULL;
-    if (!core->chunk[chunk]) {
-        size_t size = sizeof(armm_shadow) * ARMM_CHUNK;
-        core->chunk[chunk] = core->kit.setup.host->resize(core->kit.setup.host->context, NULL, 0, size);
-        if (!core->chunk[chunk]) return NULL;
-    }
-    *number = core->shadow_count++;
-    return core->chunk[chunk] + *number % ARMM_CHUNK;
-}
-
-/* Puts a conditional instruction into a shadow and the question in its place. */
-static bool make_conditional(oak_core *core, armm_op *op, uint32_t pc, uint32_t state, uint32_t cycles,
-                             bool ends)
-{
-    uint32_t number;
-    armm_shadow *shadow = new_shadow(core, &number);
-    if (!shadow) return false;
-    memset(shadow, 0, sizeof *shadow);
-    shadow->op[0] = *op;
-    for (unsigned i = 1; i < 3; i++) {
-        shadow->op[i].handler = ends ? ARMM_OP_BACK_END : ARMM_OP_BACK;
-        shadow->op[i].step = STEP;
-        shadow->op[i].imm = offset_of(core, op) + op->step;
-    }
-    shadow->op[3].imm = pc;
-    shadow->op[3].d = (uint8_t)state;
-    make(op, ends ? ARMM_OP_IF_END : ARMM_OP_IF, state >> 4, cycles, number);
-    return true;
-}
-
-/* The cost of an operation and all behind it, to the operation in place and, when it is conditional, to its shadow. */
-static void set_cost(oak_core *core, armm_op *op, unsigned natural, uint64_t cost)
-{
-    armm_set_cost(op, cost);
-    if (natural != ARMM_OP_IF && natural != ARMM_OP_IF_END) return;
-    armm_shadow *shadow = &core->chunk[op->imm / ARMM_CHUNK][op->imm % ARMM_CHUNK];
-    armm_set_cost(&shadow->op[0], cost);
-    uint64_t rest = cost - ((uint64_t)1 << 32 | op->n);
-    armm_set_cost(&shadow->op[1], rest);
-    armm_set_cost(&shadow->op[2], rest);
+    unsigned condition = state >> 4;
+    uint64_t second = (uint64_t)op->handler << ARMM_SECOND_AT;
+    if (condition >= ARMM_ALWAYS) return;
+    op->handler = (uint16_t)((size == 4 ? ARMM_OP_IF_EQ_W : ARMM_OP_IF_EQ) + condition);
+    op->cost = second;
 }
 
 /* The operation without flags for one whose flags the next overwrites all; DECODE where there is none. */
 static unsigned without_flags(unsigned natural)
 {
-    static const uint8_t pairs[][2] = {
+    static const uint16_t pairs[][2] = {
         {ARMM_OP_MOVS_I, ARMM_OP_MOV_I}, {ARMM_OP_MOVS_R, ARMM_OP_MOV_R}, {ARMM_OP_MVNS_R, ARMM_OP_MVN_R},
         {ARMM_OP_LSLS_I, ARMM_OP_LSL_I}, {ARMM_OP_LSRS_I, ARMM_OP_LSR_I}, {ARMM_OP_ASRS_I, ARMM_OP_ASR_I},
         {ARMM_OP_ADDS_R, ARMM_OP_ADD_R}, {ARMM_OP_ADDS_I, ARMM_OP_ADD_I}, {ARMM_OP_SUBS_R, ARMM_OP_SUB_R},
@@ -578,13 +730,13 @@ static bool sets_all_flags(unsigned natural)
 /* The first of the four operations that fuse a comparison with this jump; DECODE where there are none. */
 static unsigned fused_with(unsigned branch)
 {
-    static const uint8_t branches[] = {
+    static const uint16_t branches[] = {
 #define X(name, condition) ARMM_OP_##name,
         ARMM_FUSED(X)
 #undef X
     };
-    for (unsigned i = 0; i < sizeof branches; i++)
-        if (branches[i] == branch) return ARMM_BEFORE_FUSED + 1 + 4 * i;
+    for (unsigned i = 0; i < sizeof branches / sizeof *branches; i++)
+        if (branches[i] == branch) return ARMM_BEFORE_FUSED + 4 * i;
     return ARMM_OP_DECODE;
 }
 
@@ -594,24 +746,25 @@ static unsigned fused_with(unsigned branch)
 static void fuse(oak_core *core, uint32_t at, uint32_t end)
 {
     armm_op *op = core->ops + at;
-    const uint8_t *natural = core->natural;
-    uint32_t next = at + op->step / STEP;
-    if (next >= end || core->kit.stop_at[at] || core->kit.stop_at[next] || core->kit.judged.count) return;
-    unsigned plain = without_flags(natural[at]);
-    if (plain != ARMM_OP_DECODE && sets_all_flags(natural[next])) op->handler = (uint8_t)plain;
-    if (op->step != STEP || core->ops[next].step != STEP) return;
-    if (natural[at] == ARMM_OP_SUBS_I && natural[next] == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
-    unsigned direct = fused_with(natural[next]);
-    if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_R) op->handler = (uint8_t)direct;
-    if (direct != ARMM_OP_DECODE && natural[at] == ARMM_OP_CMP_I) op->handler = (uint8_t)(direct + 1);
-    if (next + 1 >= end || core->kit.stop_at[next + 1] || core->ops[next + 1].step != STEP) return;
-    unsigned third = fused_with(natural[next + 1]);
+    const armm_natural *natural = core->natural + at;
+    unsigned length = armm_step(natural->handler) / STEP;
+    const armm_natural *next = natural + length;
+    const uint8_t *stop_at = core->kit.stop_at + at;
+    if (at + length >= end || stop_at[0] || stop_at[length] || core->kit.judged.count) return;
+    unsigned plain = without_flags(natural->handler);
+    if (plain != ARMM_OP_DECODE && sets_all_flags(next->handler)) op->handler = (uint16_t)plain;
+    if (length != 1 || armm_step(next->handler) != STEP) return;
+    if (natural->handler == ARMM_OP_SUBS_I && next->handler == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
+    unsigned direct = fused_with(next->handler);
+    if (direct != ARMM_OP_DECODE && natural->handler == ARMM_OP_CMP_R) op->handler = (uint16_t)direct;
+    if (direct != ARMM_OP_DECODE && natural->handler == ARMM_OP_CMP_I) op->handler = (uint16_t)(direct + 1);
+    if (at + 2 >= end || stop_at[2] || armm_step(natural[2].handler) != STEP) return;
+    unsigned third = fused_with(natural[2].handler);
     bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
     if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
-    if (natural[next] == ARMM_OP_CMP_R)
-        op->handler = (uint8_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
-    else if (natural[next] == ARMM_OP_CMP_I && natural[next + 1] == ARMM_OP_BNE &&
-             op->handler == ARMM_OP_ADD_I)
+    if (next->handler == ARMM_OP_CMP_R)
+        op->handler = (uint16_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
+    else if (next->handler == ARMM_OP_CMP_I && natural[2].handler == ARMM_OP_BNE && op->handler == ARMM_OP_ADD_I)
         op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 
@@ -623,46 +776,57 @@ static void decode_chain(oak_core *core, uint32_t *slot_, uint32_t *state_)
     uint64_t total = 0;
     for (bool ends = false; !ends;) {
         armm_op *op = core->ops + slot;
-        if (core->natural[slot] != ARMM_OP_DECODE && !state) {
-            total += armm_cost(op);
+        if (core->natural[slot].handler != ARMM_OP_DECODE && !state) {
+            total += op->cost;
             break;
         }
         oak_decoded decoded;
         uint32_t cycles, before = state;
         make_one(core, pc, state, op, &decoded, &cycles);
-        ends = ends_chain(op->handler);
+        unsigned length = decoded.size / 2u;
+        ends = armm_ends_chain(op->handler);
         bool never = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
         if (op->handler == ARMM_OP_OUTSIDE) before = decoded.state_after = 0; /* the end of the memory */
         uint32_t used = core->watched_registers && !never
                             ? armm_may_use(core, pc) | (before || decoded.state_after ? 1u << ARMM_XPSR : 0)
                             : 0;
-        if ((used & core->watched_registers) ||
-            (before && !make_conditional(core, op, pc, before, cycles, ends))) {
-            make(op, ARMM_OP_SINGLE, before, 0, 0); /* it is watched, or there is no memory for it */
+        op->cost = 0;
+        bool behind = core->natural[slot + length].handler != ARMM_OP_DECODE && !decoded.state_after;
+        bool too_long = armm_count(total) >= ARMM_LONGEST_CHAIN ||
+                        (!ends && behind && armm_count(core->ops[slot + length].cost) >= ARMM_LONGEST_CHAIN);
+        if ((used & core->watched_registers) || too_long) { /* watched, or two chains are to be parted here */
+            make(op, ARMM_OP_SINGLE, 0, 0, 0);
             ends = true;
+        } else if (before) {
+            make_conditional(op, before, decoded.size);
         }
         state = decoded.state_after;
-        core->natural[slot] = op->handler;
+        core->natural[slot] = (armm_natural){op->handler, (uint8_t)before};
         if (core->judged_by) core->judged_by[slot] = armm_may_change(core, pc, before || decoded.state_after);
-        bool counts = op->handler != ARMM_OP_SINGLE && op->handler != ARMM_OP_PARKED && (before || !never);
-        armm_set_cost(op, counts ? (uint64_t)1 << 32 | cycles : 0);
-        total += armm_cost(op);
+        bool counts = op->handler != ARMM_OP_SINGLE && narrow_operation(op->handler) != ARMM_OP_PARKED &&
+                      (before || !never);
+        if (counts) op->cost += armm_one(cycles);
+        total += op->cost;
         if (core->kit.stop_at[slot]) op->handler = ARMM_OP_STOP;
         const armm_region *region = armm_region_at(core, pc);
         if (region && region->writable) {
             if (pc < core->ram_code_low) core->ram_code_low = pc;
             if (pc + 4 > core->ram_code_high) core->ram_code_high = pc + 4;
         }
-        slot += op->step / STEP;
-        pc += op->step / 8u;
+        slot += length;
+        pc += decoded.size;
     }
+    enum { BELOW_SECOND = 1 };
+    const uint64_t low = ((uint64_t)BELOW_SECOND << ARMM_SECOND_AT) - 1;
+    total &= low;
     for (uint32_t at = first; at < slot;) {
         armm_op *op = core->ops + at;
-        uint64_t own = armm_cost(op);
+        uint64_t own = op->cost & low;
         fuse(core, at, slot);
-        set_cost(core, op, core->natural[at], total);
+        op->cost = (op->cost & ~low) | total;
         total -= own;
-        at += op->step / STEP;
+        if (armm_ends_chain(core->natural[at].handler)) break;
+        at += armm_step(core->natural[at].handler) / STEP;
     }
     *slot_ = slot;
     *state_ = state;
@@ -689,6 +853,7 @@ armm_single *armm_single_at(oak_core *core, uint32_t pc)
         single->pc = pc;
         single->it = core->it;
         single->it_after = decoded.state_after;
+        single->size = decoded.size;
         single->known = region && !region->writable;
     }
     return single;
@@ -703,11 +868,11 @@ void armm_decode_single(oak_core *core, uint32_t pc)
     core->it_after = single->it_after;
     bool fault = op->handler >= ARMM_OP_OUTSIDE && op->handler <= ARMM_OP_RESERVED;
     if (core->it && !armm_holds(core->it >> 4, core->nz, core->c, core->v)) {
-        op->handler = ARMM_OP_NOP;
+        op->handler = single->size == 4 ? ARMM_OP_NOP_W : ARMM_OP_NOP;
         cycles = 1;
         fault = false;
     }
-    armm_set_cost(op, fault || op->handler == ARMM_OP_PARKED ? 0 : (uint64_t)1 << 32 | cycles);
+    op->cost = fault || narrow_operation(op->handler) == ARMM_OP_PARKED ? 0 : armm_one(cycles);
 }
 
 /* ------------------------------------------------------------------------------------------ forgetting, stop points */
@@ -715,9 +880,8 @@ void armm_decode_single(oak_core *core, uint32_t pc)
 static void forget_slots(oak_core *core, uint32_t from, uint32_t to)
 {
     for (uint32_t i = from; i < to; i++) {
-        core->ops[i] =
-            (armm_op){.handler = core->kit.stop_at[i] ? ARMM_OP_STOP : ARMM_OP_DECODE, .step = STEP};
-        core->natural[i] = ARMM_OP_DECODE;
+        core->ops[i] = (armm_op){.handler = core->kit.stop_at[i] ? ARMM_OP_STOP : ARMM_OP_DECODE};
+        core->natural[i] = (armm_natural){ARMM_OP_DECODE, 0};
     }
 }
 
@@ -726,12 +890,12 @@ static void put_ends(oak_core *core)
     for (unsigned i = 0; i < core->region_count; i++) {
         uint32_t slot = core->region[i].first_slot + core->region[i].size / 2;
         for (uint32_t k = slot; k < slot + 2; k++) {
-            core->ops[k] = (armm_op){.handler = ARMM_OP_OUTSIDE, .step = STEP};
-            core->natural[k] = ARMM_OP_OUTSIDE;
+            core->ops[k] = (armm_op){.handler = ARMM_OP_OUTSIDE};
+            core->natural[k] = (armm_natural){ARMM_OP_OUTSIDE, 0};
         }
     }
-    core->ops[core->kit.slots - 1] = (armm_op){.handler = ARMM_OP_OUTSIDE, .step = STEP};
-    core->natural[core->kit.slots - 1] = ARMM_OP_OUTSIDE;
+    core->ops[core->kit.slots - 1] = (armm_op){.handler = ARMM_OP_OUTSIDE};
+    core->natural[core->kit.slots - 1] = (armm_natural){ARMM_OP_OUTSIDE, 0};
 }
 
 void armm_forget_singles(oak_core *core)
@@ -748,14 +912,15 @@ void armm_fold_counts(oak_core *core)
         armm_counted *counted = (armm_counted *)(void *)(core->kit.counts + start * sizeof(armm_op));
         uint64_t times = (uint64_t)counted->entered;
         if (counted->more) oak_tallies_add(&core->kit.tallies, start, 0, (uint64_t)counted->more);
-        for (uint32_t slot = start; times && core->natural[slot] != ARMM_OP_DECODE;) {
-            const armm_op *op = &core->ops[slot];
-            uint32_t next = slot + op->step / STEP;
-            unsigned natural = core->natural[slot];
-            bool ends = ends_chain(natural) || natural == ARMM_OP_IF_END || natural == ARMM_OP_SINGLE;
-            uint64_t own = armm_cost(op) - (ends ? 0 : armm_cost(&core->ops[next]));
-            if (own >> 32)
-                oak_tallies_add(&core->kit.tallies, slot, times * (own >> 32), times * (uint32_t)own);
+        for (uint32_t slot = start; times && core->natural[slot].handler != ARMM_OP_DECODE;) {
+            unsigned natural = core->natural[slot].handler;
+            uint64_t cost = core->ops[slot].cost;
+            bool conditional = narrow_operation(natural) >= ARMM_OP_IF_EQ && narrow_operation(natural) <= ARMM_OP_IF_LE;
+            bool ends = armm_ends_chain(conditional ? armm_second(cost) : natural);
+            uint32_t next = slot + armm_step(natural) / STEP;
+            if (!ends) cost -= core->ops[next].cost;
+            if (armm_count(cost))
+                oak_tallies_add(&core->kit.tallies, slot, times * armm_count(cost), times * armm_cycles(cost));
             if (ends) break;
             slot = next;
         }
@@ -770,7 +935,6 @@ void armm_forget(oak_core *core)
     if (core->kit.decoded) forget_slots(core, 0, core->kit.slots);
     core->kit.decoded = false;
     put_ends(core);
-    core->shadow_count = 0;
     core->ram_code_low = UINT32_MAX;
     core->ram_code_high = 0;
     armm_set_windows(core);
@@ -799,9 +963,9 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
     core->kit.stop_at[slot] = on;
     for (uint32_t back = 1; back <= 2 && back <= slot; back++) { /* what was one with it stands alone again */
         uint32_t before = slot - back;
-        bool fused = core->natural[before] != ARMM_OP_DECODE && !core->kit.stop_at[before];
-        if (fused) core->ops[before].handler = core->natural[before];
+        bool fused = core->natural[before].handler != ARMM_OP_DECODE && !core->kit.stop_at[before];
+        if (fused) core->ops[before].handler = core->natural[before].handler;
     }
-    op->handler = on ? ARMM_OP_STOP : core->natural[slot];
+    op->handler = on ? ARMM_OP_STOP : core->natural[slot].handler;
     return OAK_OK;
 }

@@ -1,5 +1,5 @@
-/* armm_slow.c — instructions that are rare or long, straight from their codes: one case a row, in the order of the table.
- * What armm_ready.c makes an operation of its own of is not here. */
+/* armm_slow.c — instructions that are rare, straight from their codes: one case a row, in the order of the table; and what the operations of
+ * the loop do where plain memory does not answer. What armm_ready.c always makes an operation of its own of is not here. */
 #include "base/bytes.h"
 #include "isa/armm/armm_core.h"
 
@@ -121,87 +121,6 @@ static void data_processing(oak_core *core, unsigned row, alu kind, const oak_pa
     if (keeps) set_register(core, GET('d'), result);
 }
 
-static void low_register_shift(oak_core *core, unsigned row, unsigned kind, const oak_pattern *pattern,
-                               uint32_t word, unsigned n)
-{
-    uint32_t carry, result = shifted(R[n], kind, R[GET('m')] & 0xFF, core->c, &carry);
-    if (sets(core, row, pattern, word)) core->nz = (int32_t)result, core->c = carry;
-    R[GET('d')] = result;
-}
-
-static void saturate(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed)
-{
-    uint32_t carry, by = GET('i'), width = GET('w');
-    int64_t value = (int32_t)shifted(R[GET('n')], GET('y') ? 2 : 0, by, 0, &carry);
-    int64_t most = is_signed ? ((int64_t)1 << width) - 1 : ((int64_t)1 << width) - 1;
-    int64_t least = is_signed ? -most - 1 : 0;
-    if (value > most) value = most, core->q = true;
-    else if (value < least) value = least, core->q = true;
-    R[GET('d')] = (uint32_t)value;
-}
-
-static unsigned significant_bits(uint32_t value)
-{
-    unsigned bits = 0;
-    for (; value; value >>= 1) bits++;
-    return bits;
-}
-
-/* How many of two factors need more than 16 bits. */
-static uint32_t wide_factors(uint32_t a, uint32_t b, bool is_signed)
-{
-    if (is_signed) {
-        bool wide_a = (int32_t)a != (int16_t)a, wide_b = (int32_t)b != (int16_t)b;
-        return (uint32_t)wide_a + (uint32_t)wide_b;
-    }
-    return (uint32_t)(a > 0xFFFF) + (uint32_t)(b > 0xFFFF);
-}
-
-static void long_product(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed, bool adds,
-                         uint32_t *extra)
-{
-    uint32_t a = R[GET('n')], b = R[GET('m')];
-    uint64_t product = is_signed ? (uint64_t)((int64_t)(int32_t)a * (int32_t)b) : (uint64_t)a * b;
-    if (adds) product += (uint64_t)R[GET('h')] << 32 | R[GET('l')];
-    R[GET('l')] = (uint32_t)product;
-    R[GET('h')] = (uint32_t)(product >> 32);
-    uint32_t wide = wide_factors(a, b, is_signed);
-    *extra = adds && wide == 2 ? 3 : wide;
-}
-
-static armm_done divide(oak_core *core, const oak_pattern *pattern, uint32_t word, bool is_signed,
-                        uint32_t pc, uint32_t *extra)
-{
-    uint32_t a = R[GET('n')], b = R[GET('m')], quotient = 0;
-    if (!b) {
-        if (core->ccr & 1u << 4) {
-            armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_DIVIDE, pc, 1u << 25);
-            return ARMM_RAISED;
-        }
-        R[GET('d')] = 0;
-        return ARMM_NEXT;
-    }
-    if (is_signed && a == 0x80000000u && b == UINT32_MAX) quotient = a;
-    else if (is_signed) quotient = (uint32_t)((int32_t)a / (int32_t)b);
-    else quotient = a / b;
-    R[GET('d')] = quotient;
-    bool negative = is_signed && quotient >> 31;
-    *extra = (10 * significant_bits(negative ? 0 - quotient : quotient) + 31) / 32;
-    return ARMM_NEXT;
-}
-
-static uint32_t reverse_bytes(uint32_t value)
-{
-    return value >> 24 | (value >> 8 & 0xFF00) | (value << 8 & 0xFF0000) | value << 24;
-}
-
-static uint32_t reverse_bits(uint32_t value)
-{
-    uint32_t result = 0;
-    for (unsigned i = 0; i < 32; i++) result |= (value >> i & 1) << (31 - i);
-    return result;
-}
-
 /* ------------------------------------------------------------------------------------------ memory */
 
 static armm_done write_loaded(oak_core *core, unsigned t, uint32_t value, uint32_t *extra)
@@ -244,30 +163,30 @@ static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t 
     return loads ? write_loaded(core, GET('t'), extended(value, bytes, is_signed), extra) : ARMM_NEXT;
 }
 
+static bool is_word(oak_core *core, uint32_t address)
+{
+    if (!(address & 3)) return true;
+    armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
+    return false;
+}
+
 /* Several registers from an address up. A fault leaves the base as it was. */
 static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uint32_t address, bool loads,
                                bool moves, uint32_t after, uint32_t *extra)
 {
-    uint32_t loaded[16], count = 0;
-    if (address & 3) {
-        armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address,
-                   1u << 24);
-        return ARMM_RAISED;
-    }
+    uint32_t loaded[16];
+    if (!is_word(core, address)) return ARMM_RAISED;
     for (unsigned i = 0; i < 16; i++) {
         if (!(list >> i & 1)) continue;
         bool done = loads ? armm_load(core, address, 4, &loaded[i]) : armm_store(core, address, 4, R[i]);
         if (!done) return ARMM_RAISED;
         address += 4;
-        count++;
     }
-    *extra = count;
     if (base == ARMM_SP && moves && !loads) armm_pushed(core, R[ARMM_SP], after);
     if (moves) set_register(core, base, after);
     for (unsigned i = 0; loads && i < 15; i++)
         if (list >> i & 1) set_register(core, i, loaded[i]);
     if (!loads || !(list >> ARMM_PC & 1)) return ARMM_NEXT;
-    if (!core->v7) *extra += 1; /* 4 + N against 1 + N, two of which are the refill */
     return armm_jump(core, loaded[ARMM_PC], extra);
 }
 
@@ -276,6 +195,7 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
 {
     uint32_t list = armm_list(row, pattern, word), size = 0;
     for (uint32_t left = list; left; left &= left - 1) size += 4;
+    *extra = size / 4 + (list >> ARMM_PC && !core->v7); /* 4 + N against 1 + N, two of which are the refill */
     unsigned base = GET('n');
     uint32_t start = R[base];
     switch (row) {
@@ -299,30 +219,53 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
     }
 }
 
-static armm_done dual(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word, uint32_t pc)
+bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high)
 {
-    uint32_t offset = GET('v') ? GET('i') * 4 : 0 - GET('i') * 4, base = R[GET('n')], address = base + offset,
-             low, high;
-    bool loads =
-        row == ARMM_LDRD_WORD || row == ARMM_LDRD_IMM || row == ARMM_LDRD_PRE || row == ARMM_LDRD_POST;
-    bool post = row == ARMM_LDRD_POST || row == ARMM_STRD_POST;
-    bool moves = post || row == ARMM_LDRD_PRE || row == ARMM_STRD_PRE;
-    if (row == ARMM_LDRD_WORD) address = ((pc + 4) & ~(uint32_t)3) + offset;
-    if (post) address = base;
-    if (address & 3) {
-        armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
-        return ARMM_RAISED;
-    }
-    if (loads) {
-        if (!armm_load(core, address, 4, &low) || !armm_load(core, address + 4, 4, &high)) return ARMM_RAISED;
-        if (moves) set_register(core, GET('n'), base + offset);
-        R[GET('t')] = low;
-        R[GET('u')] = high;
-        return ARMM_NEXT;
-    }
-    if (!armm_store(core, address, 4, R[GET('t')]) || !armm_store(core, address + 4, 4, R[GET('u')]))
-        return ARMM_RAISED;
-    if (moves) set_register(core, GET('n'), base + offset);
+    return is_word(core, address) && armm_load(core, address, 4, low) && armm_load(core, address + 4, 4, high);
+}
+
+bool armm_store_two(oak_core *core, uint32_t address, uint32_t low, uint32_t high)
+{
+    return is_word(core, address) && armm_store(core, address, 4, low) && armm_store(core, address + 4, 4, high);
+}
+
+bool armm_load_many(oak_core *core, const armm_op *op, uint32_t address)
+{
+    uint32_t extra = 0, list = core->list_mask[op->offset];
+    return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change),
+                         &extra) != ARMM_RAISED;
+}
+
+bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address)
+{
+    uint32_t extra = 0, list = core->list_mask[op->offset];
+    return transfer_many(core, list, op->n, address, false, op->change != 0, R[op->n] + armm_extended(op->change),
+                         &extra) != ARMM_RAISED;
+}
+
+bool armm_push(oak_core *core, const uint8_t *list, unsigned count)
+{
+    uint32_t to = R[ARMM_SP] - 4 * count;
+    for (unsigned i = 0; i < count; i++)
+        if (!armm_store(core, to + 4 * i, 4, R[list[i]])) return false;
+    armm_pushed(core, R[ARMM_SP], to);
+    R[ARMM_SP] = to;
+    return true;
+}
+
+armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra)
+{
+    uint32_t list = core->list_mask[op->offset] | 1u << ARMM_PC;
+    return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change), extra);
+}
+
+/* A word pair that lies in the code. */
+static armm_done dual_word(oak_core *core, const oak_pattern *pattern, uint32_t word, uint32_t pc)
+{
+    uint32_t offset = GET('v') ? GET('i') * 4 : 0 - GET('i') * 4, low, high;
+    if (!armm_load_two(core, ((pc + 4) & ~(uint32_t)3) + offset, &low, &high)) return ARMM_RAISED;
+    R[GET('t')] = low;
+    R[GET('u')] = high;
     return ARMM_NEXT;
 }
 
@@ -347,11 +290,12 @@ static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak
     return ARMM_NEXT;
 }
 
-static armm_done table_branch(oak_core *core, unsigned bytes, const oak_pattern *pattern, uint32_t word,
-                              uint32_t pc, uint32_t *extra)
+/* A jump by a table that begins at `base`. */
+static armm_done table_branch(oak_core *core, unsigned bytes, uint32_t base, unsigned index, uint32_t pc,
+                              uint32_t *extra)
 {
-    uint32_t base = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')], entry;
-    if (!armm_load(core, base + R[GET('m')] * bytes, bytes, &entry)) return ARMM_RAISED;
+    uint32_t entry;
+    if (!armm_load(core, base + R[index] * bytes, bytes, &entry)) return ARMM_RAISED;
     core->kit.pc = pc + 4 + 2 * entry;
     *extra = armm_refill(core, core->kit.pc);
     return ARMM_BRANCHED;
@@ -419,19 +363,8 @@ static void change_masks(oak_core *core, uint32_t masks, bool set)
 armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra)
 {
     const oak_pattern *pattern = &core->kit.tables->shape[row].pattern;
-    uint32_t value, carry;
+    uint32_t value;
     switch (row) {
-    case ARMM_LSL_REG: low_register_shift(core, row, 0, pattern, word, GET('d')); return ARMM_NEXT;
-    case ARMM_LSR_REG: low_register_shift(core, row, 1, pattern, word, GET('d')); return ARMM_NEXT;
-    case ARMM_ASR_REG: low_register_shift(core, row, 2, pattern, word, GET('d')); return ARMM_NEXT;
-    case ARMM_ROR_REG: low_register_shift(core, row, 3, pattern, word, GET('d')); return ARMM_NEXT;
-    case ARMM_ADC_REG:
-        R[GET('d')] = compute(core, ADC, R[GET('d')], R[GET('m')], 0, sets(core, row, pattern, word));
-        return ARMM_NEXT;
-    case ARMM_SBC_REG:
-        R[GET('d')] = compute(core, SBC, R[GET('d')], R[GET('m')], 0, sets(core, row, pattern, word));
-        return ARMM_NEXT;
-    case ARMM_CMN_REG: compute(core, ADD, R[GET('n')], R[GET('m')], 0, true); return ARMM_NEXT;
     case ARMM_ADD_HIGH:
     case ARMM_MOV_HIGH: {
         unsigned d = GET('d'), m = GET('m');
@@ -445,48 +378,30 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         *extra = armm_refill(core, core->kit.pc);
         return ARMM_BRANCHED;
     }
-    case ARMM_BX: return armm_jump(core, R[GET('m')], extra);
-    case ARMM_BLX:
-        value = R[GET('m')];
-        R[ARMM_LR] = (pc + 2) | 1;
-        return armm_jump(core, value, extra);
-
     case ARMM_LDR_WORD:
     case ARMM_LDR_WORD_W:
     case ARMM_LDR_SP:
     case ARMM_LDR_IMM_W:
     case ARMM_LDR_REG_W:
     case ARMM_LDR_NEG:
-    case ARMM_LDRT:
     case ARMM_LDR_PRE:
     case ARMM_LDR_POST: return transfer(core, row, word, pc, 4, true, false, extra);
-    case ARMM_LDRB_WORD:
-    case ARMM_LDRBT:
     case ARMM_LDRB_PRE:
     case ARMM_LDRB_POST: return transfer(core, row, word, pc, 1, true, false, extra);
-    case ARMM_LDRH_WORD:
-    case ARMM_LDRHT:
     case ARMM_LDRH_PRE:
     case ARMM_LDRH_POST: return transfer(core, row, word, pc, 2, true, false, extra);
-    case ARMM_LDRSB_WORD:
-    case ARMM_LDRSBT:
     case ARMM_LDRSB_PRE:
     case ARMM_LDRSB_POST: return transfer(core, row, word, pc, 1, true, true, extra);
-    case ARMM_LDRSH_WORD:
-    case ARMM_LDRSHT:
     case ARMM_LDRSH_PRE:
     case ARMM_LDRSH_POST: return transfer(core, row, word, pc, 2, true, true, extra);
     case ARMM_STR_SP:
     case ARMM_STR_IMM_W:
     case ARMM_STR_REG_W:
     case ARMM_STR_NEG:
-    case ARMM_STRT:
     case ARMM_STR_PRE:
     case ARMM_STR_POST: return transfer(core, row, word, pc, 4, false, false, extra);
-    case ARMM_STRBT:
     case ARMM_STRB_PRE:
     case ARMM_STRB_POST: return transfer(core, row, word, pc, 1, false, false, extra);
-    case ARMM_STRHT:
     case ARMM_STRH_PRE:
     case ARMM_STRH_POST: return transfer(core, row, word, pc, 2, false, false, extra);
 
@@ -513,20 +428,6 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_LDMDB: return many(core, row, pattern, word, extra);
     case ARMM_CPSIE: change_masks(core, GET('f'), false); return ARMM_NEXT;
     case ARMM_CPSID: change_masks(core, GET('f'), true); return ARMM_NEXT;
-    case ARMM_REV:
-    case ARMM_REV_W: R[GET('d')] = reverse_bytes(R[GET('m')]); return ARMM_NEXT;
-    case ARMM_REV16:
-    case ARMM_REV16_W:
-        value = reverse_bytes(R[GET('m')]);
-        R[GET('d')] = value >> 16 | value << 16;
-        return ARMM_NEXT;
-    case ARMM_REVSH:
-    case ARMM_REVSH_W:
-        value = reverse_bytes(R[GET('m')]) >> 16;
-        R[GET('d')] = (uint32_t)(int32_t)(int16_t)value;
-        return ARMM_NEXT;
-    case ARMM_RBIT: R[GET('d')] = reverse_bits(R[GET('m')]); return ARMM_NEXT;
-    case ARMM_CLZ: R[GET('d')] = 32 - significant_bits(R[GET('m')]); return ARMM_NEXT;
     case ARMM_BKPT:
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_BREAKPOINT, pc, 0);
         core->hfsr |= 1u << 31;
@@ -585,26 +486,17 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_STREXB: return exclusive(core, 1, false, pattern, word);
     case ARMM_STREXH: return exclusive(core, 2, false, pattern, word);
     case ARMM_CLREX: core->claimed = 1; return ARMM_NEXT;
-    case ARMM_TBB: return table_branch(core, 1, pattern, word, pc, extra);
-    case ARMM_TBH: return table_branch(core, 2, pattern, word, pc, extra);
-    case ARMM_LDRD_WORD:
-    case ARMM_STRD_IMM:
-    case ARMM_LDRD_IMM:
-    case ARMM_STRD_PRE:
-    case ARMM_LDRD_PRE:
-    case ARMM_STRD_POST:
-    case ARMM_LDRD_POST: return dual(core, row, pattern, word, pc);
+    case ARMM_TBB:
+    case ARMM_TBH: /* outside the first memory */
+        value = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')];
+        return table_branch(core, row == ARMM_TBB ? 1 : 2, value, GET('m'), pc, extra);
+    case ARMM_LDRD_WORD: return dual_word(core, pattern, word, pc);
 
+    /* A register rotated through the carry, or a result in sp. */
     case ARMM_TST_W: data_processing(core, row, AND, pattern, word, false, false); return ARMM_NEXT;
     case ARMM_AND_W: data_processing(core, row, AND, pattern, word, false, true); return ARMM_NEXT;
     case ARMM_BIC_W: data_processing(core, row, BIC, pattern, word, false, true); return ARMM_NEXT;
     case ARMM_MOV_W: data_processing(core, row, MOV, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_RRX_W:
-    case ARMM_ROR_IMM_W:
-        value = shifted_by_constant(core, R[GET('m')], 3, GET('i'), &carry);
-        if (GET('s')) core->nz = (int32_t)value, core->c = carry;
-        R[GET('d')] = value;
-        return ARMM_NEXT;
     case ARMM_ORR_W: data_processing(core, row, ORR, pattern, word, false, true); return ARMM_NEXT;
     case ARMM_MVN_W: data_processing(core, row, MVN, pattern, word, false, true); return ARMM_NEXT;
     case ARMM_ORN_W: data_processing(core, row, ORN, pattern, word, false, true); return ARMM_NEXT;
@@ -618,63 +510,26 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_SUB_W: data_processing(core, row, SUB, pattern, word, false, true); return ARMM_NEXT;
     case ARMM_RSB_W: data_processing(core, row, RSB, pattern, word, false, true); return ARMM_NEXT;
 
-    case ARMM_TST_IMM_W: data_processing(core, row, AND, pattern, word, true, false); return ARMM_NEXT;
-    case ARMM_AND_IMM_W: data_processing(core, row, AND, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_BIC_IMM_W: data_processing(core, row, BIC, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_MOV_IMM_W: data_processing(core, row, MOV, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_ORR_IMM_W: data_processing(core, row, ORR, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_MVN_IMM_W: data_processing(core, row, MVN, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_ORN_IMM_W: data_processing(core, row, ORN, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_TEQ_IMM_W: data_processing(core, row, EOR, pattern, word, true, false); return ARMM_NEXT;
-    case ARMM_EOR_IMM_W: data_processing(core, row, EOR, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_CMN_IMM_W: data_processing(core, row, ADD, pattern, word, true, false); return ARMM_NEXT;
     case ARMM_ADD_IMM_W: data_processing(core, row, ADD, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_ADC_IMM_W: data_processing(core, row, ADC, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_SBC_IMM_W: data_processing(core, row, SBC, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_CMP_IMM_W: data_processing(core, row, SUB, pattern, word, true, false); return ARMM_NEXT;
     case ARMM_SUB_IMM_W: data_processing(core, row, SUB, pattern, word, true, true); return ARMM_NEXT;
-    case ARMM_RSB_IMM_W: data_processing(core, row, RSB, pattern, word, true, true); return ARMM_NEXT;
-
     case ARMM_ADDW: set_register(core, GET('d'), R[GET('n')] + GET('i')); return ARMM_NEXT;
     case ARMM_SUBW:
         value = GET('n') == ARMM_PC ? (pc + 4) & ~(uint32_t)3 : R[GET('n')];
         set_register(core, GET('d'), value - GET('i'));
         return ARMM_NEXT;
-    case ARMM_MOVT: R[GET('d')] = (R[GET('d')] & 0xFFFF) | GET('j') << 28 | GET('i') << 16; return ARMM_NEXT;
-    case ARMM_SSAT: saturate(core, pattern, word, true); return ARMM_NEXT;
-    case ARMM_USAT: saturate(core, pattern, word, false); return ARMM_NEXT;
-    case ARMM_BFC:
-    case ARMM_BFI: {
-        uint32_t lsb = GET('i'), width = GET('w') - lsb + 1;
-        uint32_t mask = (width == 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1) << lsb;
-        value = row == ARMM_BFI ? R[GET('n')] << lsb : 0;
-        R[GET('d')] = (R[GET('d')] & ~mask) | (value & mask);
-        return ARMM_NEXT;
-    }
     case ARMM_MSR: write_special(core, GET('z'), R[GET('n')]); return ARMM_NEXT;
     case ARMM_MRS: set_register(core, GET('d'), read_special(core, GET('z'))); return ARMM_NEXT;
 
-    case ARMM_LSL_REG_W: low_register_shift(core, row, 0, pattern, word, GET('n')); return ARMM_NEXT;
-    case ARMM_LSR_REG_W: low_register_shift(core, row, 1, pattern, word, GET('n')); return ARMM_NEXT;
-    case ARMM_ASR_REG_W: low_register_shift(core, row, 2, pattern, word, GET('n')); return ARMM_NEXT;
-    case ARMM_ROR_REG_W: low_register_shift(core, row, 3, pattern, word, GET('n')); return ARMM_NEXT;
-    case ARMM_SXTH_W:
-    case ARMM_UXTH_W:
-    case ARMM_SXTB_W:
-    case ARMM_UXTB_W:
-        value = shifted(R[GET('m')], 3, GET('y') * 8, 0, &carry);
-        R[GET('d')] = row == ARMM_SXTH_W   ? (uint32_t)(int32_t)(int16_t)value
-                      : row == ARMM_SXTB_W ? (uint32_t)(int32_t)(int8_t)value
-                                           : value & (row == ARMM_UXTH_W ? 0xFFFFu : 0xFFu);
-        return ARMM_NEXT;
-    case ARMM_SMULL: long_product(core, pattern, word, true, false, extra); return ARMM_NEXT;
-    case ARMM_UMULL: long_product(core, pattern, word, false, false, extra); return ARMM_NEXT;
-    case ARMM_SMLAL: long_product(core, pattern, word, true, true, extra); return ARMM_NEXT;
-    case ARMM_UMLAL: long_product(core, pattern, word, false, true, extra); return ARMM_NEXT;
-    case ARMM_SDIV: return divide(core, pattern, word, true, pc, extra);
-    case ARMM_UDIV: return divide(core, pattern, word, false, pc, extra);
     default: /* every other row is an operation of its own */
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_RESERVED, pc, 0);
         return ARMM_RAISED;
     }
+}
+
+armm_done armm_execute_end(oak_core *core, const armm_op *op, uint32_t pc, uint32_t *extra)
+{
+    unsigned handler = op->handler == ARMM_OP_TBB || op->handler == ARMM_OP_TBH ? op->handler : armm_second(op->cost);
+    if (handler == ARMM_OP_TBB || handler == ARMM_OP_TBH)
+        return table_branch(core, handler == ARMM_OP_TBB ? 1 : 2, R[op->n] + op->imm, op->d, pc, extra);
+    return armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, pc, extra);
 }

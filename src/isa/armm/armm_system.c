@@ -253,7 +253,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
         case 0xD14:
             if (!core->v7) break;
             core->ccr = (value & 0x31B) | 1u << 9;
-            core->align_mask = core->ccr & 1u << 3 ? 3 : 0;
+            armm_set_alignment(core);
             break;
         case 0xD18:
         case 0xD1C:
