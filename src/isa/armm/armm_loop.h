@@ -25,12 +25,21 @@
         core->kit.pc = armm_pc_of(core, where);                                                                    \
         goto one_done;                                                                                                 \
     } while (0)
+#define GO_BEHIND                                                                                                      \
+    do {                                                                                                               \
+        core->kit.pc = pc + armm_step(op->handler) / 8;                                                                \
+        goto one_done;                                                                                                 \
+    } while (0)
+#define ENTER_WITH(more, where)                                                                                        \
+    do {                                                                                                               \
+        spent += (uint32_t)(more);                                                                                     \
+        ENTER(where);                                                                                                  \
+    } while (0)
 #else
 #define NEXT                                                                                                           \
     do {                                                                                                               \
         op = AFTER(op);                                                                                                \
         LOOK;                                                                                                          \
-        DISPATCH;                                                                                                      \
     } while (0)
 #define ENTER(where)                                                                                                   \
     do {                                                                                                               \
@@ -39,27 +48,34 @@
         if (TIME_IS_OUT) goto out_of_time;                                                                                \
         COUNT(op, 1);                                                                                                  \
         LOOK;                                                                                                          \
-        DISPATCH;                                                                                                      \
+    } while (0)
+/* A jump that takes longer than its operation was charged for. */
+#define ENTER_WITH(more, where)                                                                                        \
+    do {                                                                                                               \
+        uint64_t charge_ = (uint32_t)(more);                                                                           \
+        COUNT_MORE(op, (int64_t)charge_);                                                                              \
+        op = (where);                                                                                                  \
+        charge_ += op->cost;                                                                                           \
+        KEEP(charge_);                                                                                                 \
+        spent += charge_;                                                                                              \
+        if (TIME_IS_OUT) goto out_of_time;                                                                             \
+        COUNT(op, 1);                                                                                                  \
+        LOOK;                                                                                                          \
     } while (0)
 #define GO_ON ENTER(AFTER(op))
+#define GO_BEHIND                                                                                                      \
+    do {                                                                                                               \
+        op = BEHIND(op);                                                                                               \
+        LOOK;                                                                                                          \
+    } while (0)
 #endif
 
+/* On to the operation, once it was looked whether what is judged has changed. */
 #if LOOP_JUDGED
-#define LOOK                                                                                                           \
-    do {                                                                                                               \
-        size_t slot_ = (size_t)(from - ops);                                                                           \
-        unsigned which_ = slot_ < core->kit.slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;                               \
-        if (which_ & core->kit.judged.matter) {                                                                                         \
-            SAVE;                                                                                                      \
-            if (core->judges_state) armm_settle(core, op);                                                             \
-            if (oak_judged_look(&core->kit.judged, core, which_)) goto judged;                                             \
-            core->it = 0;                                                                                              \
-        }                                                                                                              \
-        from = op;                                                                                                     \
-    } while (0)
+#define LOOK goto look
 #define COUNTS_NOW counts
 #else
-#define LOOK       (void)0
+#define LOOK DISPATCH
 #define COUNTS_NOW true
 #endif
 #if LOOP_COUNTS
@@ -132,9 +148,9 @@
         nz = (int32_t)(uint32_t)sum_;                                                                                  \
     } while (0)
 
-/* A load: plain RAM or code at once, all else by armm_load. `made` is what becomes of the bytes, named `loaded`; `moved` what is
+/* A load: plain RAM or code at once, all else behind load_far. `made` is what becomes of the bytes, named `loaded`; `moved` what is
  * done to the base. */
-#define LOAD_FROM(where, bytes_, read, made, moved)                                                                    \
+#define LOAD_FROM(where, bytes_, read, made, moved, far_)                                                              \
     do {                                                                                                               \
         uint32_t address_ = (where), offset_ = address_ - core->load.base, loaded;                                     \
         bool aligned_ = (bytes_) == 1 || !(address_ & core->align[bytes_]);                                            \
@@ -153,14 +169,11 @@
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        NOW;                                                                                                           \
-        if (!armm_load(core, address_, bytes_, &loaded)) goto raised;                                                  \
-        moved;                                                                                                         \
-        D = (made);                                                                                                    \
-        ATTEND;                                                                                                        \
-        NEXT;                                                                                                          \
+        target = address_;                                                                                             \
+        access = (far_) | (bytes_);                                                                                    \
+        goto load_far;                                                                                                 \
     } while (0)
-#define STORE_TO(where, bytes_, write, moved)                                                                          \
+#define STORE_TO(where, bytes_, write, moved, far_)                                                                    \
     do {                                                                                                               \
         uint32_t address_ = (where), offset_ = address_ - core->store.base, value_ = D;                                \
         if (offset_ < core->store.reach[bytes_] && ((bytes_) == 1 || !(address_ & core->align[bytes_]))) {             \
@@ -169,33 +182,21 @@
             moved;                                                                                                     \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        NOW;                                                                                                           \
-        behind = COST_BEHIND; /* the store may make the operations be forgotten */                                     \
-        if (!armm_store(core, address_, bytes_, value_)) goto raised;                                                  \
-        moved;                                                                                                         \
-        if (core->kit.attention) goto attend_stored;                                                                   \
-        NEXT;                                                                                                          \
+        target = address_;                                                                                             \
+        access = (far_) | (bytes_);                                                                                    \
+        goto store_far;                                                                                                \
     } while (0)
-#if LOOP_ONE
-#define COST_BEHIND 0
-#else
-#define COST_BEHIND AFTER(op)->cost
-#endif
+/* What is done may make operations be forgotten: where the next one is, and what it and all behind it cost. */
+#define REMEMBER(next) (after = (next), behind = LOOP_ONE ? 0 : after->cost)
 #define ATTEND                                                                                                         \
     do {                                                                                                               \
-        if (core->kit.attention) {                                                                                     \
-            behind = COST_BEHIND;                                                                                      \
-            goto attend_stored;                                                                                        \
-        }                                                                                                              \
+        if (core->kit.attention) goto attend;                                                                          \
     } while (0)
 /* An instruction in the middle of a chain took longer: there may be no time for the rest. */
 #define TOOK_MORE(cycles)                                                                                              \
     do {                                                                                                               \
         TAKES_MORE(cycles);                                                                                            \
-        if (TIME_IS_OUT) {                                                                                             \
-            behind = COST_BEHIND;                                                                                      \
-            goto attend_stored;                                                                                        \
-        }                                                                                                              \
+        if (TIME_IS_OUT) goto attend;                                                                                  \
         NEXT;                                                                                                          \
     } while (0)
 #define STAYS     (void)0
@@ -266,7 +267,7 @@
             NEXT;                                                                                                      \
         }                                                                                                              \
         NOW;                                                                                                           \
-        behind = COST_BEHIND;                                                                                          \
+        REMEMBER(AFTER(op));                                                                                          \
         if (!armm_store_two(core, address_, low_, high_)) goto raised;                                                 \
         moved;                                                                                                         \
         if (core->kit.attention) goto attend_stored;                                                                   \
@@ -297,8 +298,7 @@
 #define BRANCH_IF(condition)                                                                                           \
     do {                                                                                                               \
         if (condition) {                                                                                               \
-            TAKES_MORE(op->n);                                                                                         \
-            ENTER(NEAR(op));                                                                                           \
+            ENTER_WITH(op->n, NEAR(op));                                                                               \
         }                                                                                                              \
         GO_ON;                                                                                                         \
     } while (0)
@@ -318,8 +318,7 @@
         target = (address);                                                                                            \
         uint32_t half_ = oak_rotated_right(target - core->code_first, 1);                                              \
         if (half_ >= core->code_halves) goto jump_far;                                                                 \
-        TAKES_MORE(REFILL_AT(half_));                                                                                  \
-        ENTER(core->ops + half_);                                                                                      \
+        ENTER_WITH(REFILL_AT(half_), core->ops + half_);                                                               \
     } while (0)
 #if LOOP_ONE
 #define PC_HERE pc
@@ -411,9 +410,8 @@
 #define FUSED_BRANCH(slots, condition)                                                                                 \
     do {                                                                                                               \
         if (condition) {                                                                                               \
-            spent += op[slots].n;                                                                                      \
-            COUNT_MORE(op + (slots), op[slots].n);                                                                 \
-            ENTER(NEAR(&op[slots]));                                                                                   \
+            op += (slots);                                                                                             \
+            ENTER_WITH(op->n, NEAR(op));                                                                               \
         }                                                                                                              \
         ENTER(op + (slots) + 1);                                                                                       \
     } while (0)
@@ -456,8 +454,10 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
     int64_t nz;
     uint32_t c, v, minuend = 0, subtrahend = 0, extra = 0, target = 0;
+    unsigned access = 0;
     bool compared = false;
     uint64_t behind = 0;
+    armm_op *after = NULL;
     const uint32_t began = INT32_MAX - limit;
     uint64_t spent = began;
     armm_done done;
@@ -473,6 +473,21 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     ENTER(armm_op_at(core, core->kit.pc));
 #endif
     BEGIN_CASES
+
+#if LOOP_JUDGED
+    look: {
+        size_t slot_ = (size_t)(from - ops);
+        unsigned which_ = slot_ < core->kit.slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;
+        if (which_ & core->kit.judged.matter) {
+            SAVE;
+            if (core->judges_state) armm_settle(core, op);
+            if (oak_judged_look(&core->kit.judged, core, which_)) goto judged;
+            core->it = 0;
+        }
+        from = op;
+        DISPATCH;
+    }
+#endif
 
     BOTH(NOP, NEXT)
     BOTH(MOV_I, D = op->imm; NEXT)
@@ -666,32 +681,43 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(SBFX, D = (uint32_t)((int32_t)(N << op->by) >> op->a); NEXT)
 
     /* One register: every width, from wherever the address comes. */
-#define LOADS(EACH_WORD, EACH, kind, where, moved)                                                                     \
-    EACH_WORD(LDR_##kind, LOAD_FROM(where, 4, READ_WORD, loaded, moved))                                               \
-    EACH(LDRB_##kind, LOAD_FROM(where, 1, READ_BYTE, loaded, moved))                                                   \
-    EACH(LDRH_##kind, LOAD_FROM(where, 2, READ_HALF, loaded, moved))
-#define SIGNED_LOADS(EACH, kind, where, moved)                                                                         \
-    EACH(LDRSB_##kind, LOAD_FROM(where, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded, moved))                       \
-    EACH(LDRSH_##kind, LOAD_FROM(where, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded, moved))
-#define STORES(EACH, kind, where, moved)                                                                               \
-    EACH(STR_##kind, STORE_TO(where, 4, WRITE_WORD, moved))                                                            \
-    EACH(STRB_##kind, STORE_TO(where, 1, WRITE_BYTE, moved))                                                           \
-    EACH(STRH_##kind, STORE_TO(where, 2, WRITE_HALF, moved))
-    LOADS(BOTH, BOTH, I, BEHIND_BASE, STAYS)
-    SIGNED_LOADS(WIDE, I, BEHIND_BASE, STAYS)
-    STORES(BOTH, I, BEHIND_BASE, STAYS)
-    LOADS(BOTH, BOTH, R, INDEXED, STAYS)
-    SIGNED_LOADS(BOTH, R, INDEXED, STAYS)
-    STORES(BOTH, R, INDEXED, STAYS)
-    LOADS(WIDE, WIDE, S, SCALED, STAYS)
-    SIGNED_LOADS(WIDE, S, SCALED, STAYS)
-    STORES(WIDE, S, SCALED, STAYS)
-    LOADS(WIDE, WIDE, PRE, BEHIND_BASE, MOVES)
-    SIGNED_LOADS(WIDE, PRE, BEHIND_BASE, MOVES)
-    STORES(WIDE, PRE, BEHIND_BASE, MOVES)
-    LOADS(BOTH, WIDE, POST, N, MOVES_PAST)
-    SIGNED_LOADS(WIDE, POST, N, MOVES_PAST)
-    STORES(WIDE, POST, N, MOVES_PAST)
+#define LOADS(EACH_WORD, EACH, kind, where, moved, far_)                                                                     \
+    EACH_WORD(LDR_##kind, LOAD_FROM(where, 4, READ_WORD, loaded, moved, far_))                                               \
+    EACH(LDRB_##kind, LOAD_FROM(where, 1, READ_BYTE, loaded, moved, far_))                                                   \
+    EACH(LDRH_##kind, LOAD_FROM(where, 2, READ_HALF, loaded, moved, far_))
+#define SIGNED_LOADS(EACH, kind, where, moved, far_)                                                                         \
+    EACH(LDRSB_##kind, LOAD_FROM(where, 1, READ_BYTE, (uint32_t)(int32_t)(int8_t)loaded, moved, (far_) | ARMM_FAR_SIGNED))                       \
+    EACH(LDRSH_##kind, LOAD_FROM(where, 2, READ_HALF, (uint32_t)(int32_t)(int16_t)loaded, moved, (far_) | ARMM_FAR_SIGNED))
+#define STORES(EACH, kind, where, moved, far_)                                                                               \
+    EACH(STR_##kind, STORE_TO(where, 4, WRITE_WORD, moved, far_))                                                            \
+    EACH(STRB_##kind, STORE_TO(where, 1, WRITE_BYTE, moved, far_))                                                           \
+    EACH(STRH_##kind, STORE_TO(where, 2, WRITE_HALF, moved, far_))
+    LOADS(BOTH, BOTH, I, BEHIND_BASE, STAYS, 0)
+    SIGNED_LOADS(WIDE, I, BEHIND_BASE, STAYS, 0)
+    STORES(BOTH, I, BEHIND_BASE, STAYS, 0)
+    LOADS(BOTH, BOTH, R, INDEXED, STAYS, 0)
+    SIGNED_LOADS(BOTH, R, INDEXED, STAYS, 0)
+    STORES(BOTH, R, INDEXED, STAYS, 0)
+    LOADS(WIDE, WIDE, S, SCALED, STAYS, 0)
+    SIGNED_LOADS(WIDE, S, SCALED, STAYS, 0)
+    STORES(WIDE, S, SCALED, STAYS, 0)
+    LOADS(WIDE, WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
+    SIGNED_LOADS(WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
+    STORES(WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
+    LOADS(BOTH, WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
+    SIGNED_LOADS(WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
+    STORES(WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
+    load_far: /* of `access`, at `target` */
+        NOW;
+        if (!armm_load_far(core, op, target, access)) goto raised;
+        if (core->kit.attention) goto attend;
+        GO_BEHIND;
+    store_far:
+        NOW;
+        REMEMBER(BEHIND(op));
+        if (!armm_store_far(core, op, target, access)) goto raised;
+        if (core->kit.attention) goto attend_stored;
+        GO_BEHIND;
     BOTH(LDRD_I, LOAD_TWO(OFFSET_BASE, STAYS))
     WIDE(LDRD_PRE, LOAD_TWO(OFFSET_BASE, MOVES))
     BOTH(LDRD_POST, LOAD_TWO(N, MOVES_BY_OFFSET))
@@ -728,7 +754,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             NEXT;
         }
         NOW;
-        behind = COST_BEHIND;
+        REMEMBER(AFTER(op));
         if (!armm_store_many(core, op, address_)) goto raised;
         if (core->kit.attention) goto attend_stored;
         NEXT;
@@ -744,7 +770,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         }                                                                                                              \
         const uint8_t pushed_[2] = {op->d, op->n};                                                                     \
         NOW;                                                                                                           \
-        behind = COST_BEHIND;                                                                                          \
+        REMEMBER(AFTER(op));                                                                                          \
         if (!armm_push(core, (many) ? core->list[op->offset] : pushed_, count)) goto raised;                           \
         if (core->kit.attention) goto attend_stored;                                                                   \
         NEXT;                                                                                                          \
@@ -761,8 +787,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             if (half_ < core->code_halves) {
                 N += CHANGE;
                 EACH_OF(count_, LOAD_ONE);
-                TAKES_MORE(REFILL_AT(half_));
-                ENTER(core->ops + half_);
+                ENTER_WITH(REFILL_AT(half_), core->ops + half_);
             }
         }
         SAVE;
@@ -817,8 +842,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         loaded = (read);                                                                                               \
         half_ = (uint32_t)(op - ops) + 2 + loaded;                                                                     \
         if (half_ >= core->code_halves) goto slow_end;                                                                 \
-        TAKES_MORE(REFILL_AT(half_));                                                                                  \
-        ENTER(core->ops + half_);                                                                                      \
+        ENTER_WITH(REFILL_AT(half_), core->ops + half_);                                                               \
     }
 #endif
     WIDE(TBB, TABLE_JUMP(1, READ_BYTE))
@@ -851,7 +875,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         SAVE;
         core->executes_conditional = op->n >> 7;
         NOW;
-        behind = COST_BEHIND;
+        REMEMBER(AFTER(op));
         extra = 0;
         done = armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, PC_HERE, &extra);
         LOAD;
@@ -922,27 +946,25 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         goto raised;
     END_CASES
 
+attend:
+    REMEMBER(BEHIND(op));
 attend_stored: /* the instruction is complete; something wants attention before the next. What is behind it is not done */
     exit = KIT_EXIT_EVENT;
-#if LOOP_ONE
-    core->kit.pc = pc + armm_step(op->handler) / 8;
-    (void)behind;
-    goto one_done;
-#else
     goto left_behind;
-#endif
 raised: /* the instruction has not been executed, unless it says otherwise */
     exit = KIT_EXIT_RAISED;
     if (core->raised_behind) {
-#if LOOP_ONE
-        core->kit.pc = pc + armm_step(op->handler) / 8;
-        goto one_done;
-#else
+        after = BEHIND(op);
         behind = 0;
     left_behind:
+#if LOOP_ONE
+        core->kit.pc = pc + (uint32_t)((char *)after - (char *)op) / 8;
+        (void)behind;
+        goto one_done;
+#else
         spent -= behind;
-        if (armm_count(behind)) COUNT_LEFT(BEHIND(op));
-        armm_settle(core, BEHIND(op));
+        if (armm_count(behind)) COUNT_LEFT(after);
+        armm_settle(core, after);
         goto leave;
 #endif
     }
@@ -991,6 +1013,8 @@ leave:
 #undef NEXT
 #undef GO_ON
 #undef ENTER
+#undef GO_BEHIND
+#undef ENTER_WITH
 #undef LOOK
 #undef COUNTS_NOW
 #undef COUNTED
@@ -1013,7 +1037,7 @@ leave:
 #undef CARRY_FLAGS
 #undef LOAD_FROM
 #undef STORE_TO
-#undef COST_BEHIND
+#undef REMEMBER
 #undef ATTEND
 #undef TOOK_MORE
 #undef STAYS

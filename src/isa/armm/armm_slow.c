@@ -219,6 +219,30 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
     }
 }
 
+static void move_base(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
+{
+    if (access & ARMM_FAR_MOVES) R[op->n] = address;
+    if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
+}
+
+bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
+{
+    unsigned bytes = access & ARMM_FAR_BYTES, d = op->d;
+    uint32_t value;
+    if (!armm_load(core, address, bytes, &value)) return false;
+    move_base(core, op, address, access);
+    R[d] = extended(value, bytes, access & ARMM_FAR_SIGNED);
+    return true;
+}
+
+bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
+{
+    const armm_op one = *op; /* it may be forgotten */
+    if (!armm_store(core, address, access & ARMM_FAR_BYTES, R[one.d])) return false;
+    move_base(core, &one, address, access);
+    return true;
+}
+
 bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high)
 {
     return is_word(core, address) && armm_load(core, address, 4, low) && armm_load(core, address + 4, 4, high);

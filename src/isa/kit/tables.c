@@ -343,7 +343,7 @@ int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, co
     field <<= class->shift;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
     if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
-        int64_t target = next + (width == 32 ? (int32_t)field : offset << class->shift);
+        int64_t target = next + (width == 32 ? (int32_t)field : offset * ((int64_t)1 << class->shift));
         return target < 0 ? target + end : target >= end ? target - end : target;
     }
     if (class->field == KIT_PAGE) return (next >> width << width) | field;
