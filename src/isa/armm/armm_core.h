@@ -52,7 +52,7 @@ enum {
 /* Of 16-bit instructions only, or of no length at all. */
 #define ARMM_NARROW(X)                                                                                                 \
     X(DECODE) X(STOP) X(SINGLE) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED)                                         \
-    X(IT) X(MULS) X(CBZ) X(CBNZ) X(BX) X(BLX)
+    X(IT) X(MULS) X(CBZ) X(CBNZ) X(BX) X(BLX) X(ADD_PC) X(MOV_PC)
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
 #define ARMM_FUSED(X)                                                                                                  \

@@ -111,7 +111,7 @@
 #define TAKES_MORE(cycles)                                                                                             \
     do {                                                                                                               \
         spent += (uint32_t)(cycles);                                                                                             \
-        COUNT_MORE(op, cycles);                                                                                        \
+        COUNT_MORE(op, (int64_t)(cycles));                                                                                        \
     } while (0)
 
 #define D r[op->d]
@@ -150,19 +150,20 @@
 
 /* A load: plain RAM or code at once, all else behind load_far. `made` is what becomes of the bytes, named `loaded`; `moved` what is
  * done to the base. */
+#define IS_ALIGNED(bytes_) ((bytes_) == 1 || !(address_ & core->align[bytes_]))
 #define LOAD_FROM(where, bytes_, read, made, moved, far_)                                                              \
     do {                                                                                                               \
         uint32_t address_ = (where), offset_ = address_ - core->load.base, loaded;                                     \
-        bool aligned_ = (bytes_) == 1 || !(address_ & core->align[bytes_]);                                            \
-        if (offset_ < core->load.reach[bytes_] && aligned_) {                                                          \
+        if (offset_ < core->load.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
             const uint8_t *at_ = core->load.bytes + offset_;                                                           \
             loaded = (read);                                                                                           \
             moved;                                                                                                     \
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
+        KEEP(address_);                                                                                                \
         offset_ = address_ - core->code.base;                                                                          \
-        if (offset_ < core->code.reach[bytes_] && aligned_) {                                                          \
+        if (offset_ < core->code.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
             const uint8_t *at_ = core->code.bytes + offset_;                                                           \
             loaded = (read);                                                                                           \
             moved;                                                                                                     \
@@ -176,7 +177,7 @@
 #define STORE_TO(where, bytes_, write, moved, far_)                                                                    \
     do {                                                                                                               \
         uint32_t address_ = (where), offset_ = address_ - core->store.base, value_ = D;                                \
-        if (offset_ < core->store.reach[bytes_] && ((bytes_) == 1 || !(address_ & core->align[bytes_]))) {             \
+        if (offset_ < core->store.reach[bytes_] && IS_ALIGNED(bytes_)) {                                               \
             uint8_t *at_ = core->store.bytes + offset_;                                                                \
             write;                                                                                                     \
             moved;                                                                                                     \
@@ -601,20 +602,23 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(MLA, D = N * M_PACKED + r[op->a]; NEXT)
     WIDE(MLS, D = r[op->a] - N * M_PACKED; NEXT)
     /* d and a are the halves of a long result. */
-#define LONG_PRODUCT(type, narrow, wide_type, adds)                                                                    \
+#define LONG_PRODUCT(type, wide_type, is_wide, adds)                                                                   \
     {                                                                                                                  \
-        uint32_t first_ = N, second_ = M_PACKED, wide_ = 0;                                                            \
-        uint64_t product_ = (uint64_t)((wide_type)(type)first_ * (type)second_);                                       \
-        if (adds) product_ += (uint64_t)r[op->a] << 32 | D;                                                            \
+        uint32_t first_ = N, second_ = M_PACKED, high_ = op->a;                                                        \
+        uint64_t product_ = (uint64_t)((wide_type)(type)first_ * (type)second_), more_ = is_wide(first_);              \
+        if (adds) product_ += (uint64_t)r[high_] << 32 | D;                                                            \
         D = (uint32_t)product_;                                                                                        \
-        r[op->a] = (uint32_t)(product_ >> 32);                                                                         \
-        wide_ = (uint32_t)((type)first_ != (narrow)first_) + (uint32_t)((type)second_ != (narrow)second_);             \
-        TOOK_MORE(wide_ + ((adds) && wide_ == 2));                                                                     \
+        r[high_] = (uint32_t)(product_ >> 32);                                                                         \
+        if (adds) more_ += more_ & is_wide(second_);                                                                   \
+        more_ += is_wide(second_);                                                                                     \
+        TOOK_MORE(more_);                                                                                              \
     }
-    WIDE(UMULL, LONG_PRODUCT(uint32_t, uint16_t, uint64_t, 0))
-    WIDE(SMULL, LONG_PRODUCT(int32_t, int16_t, int64_t, 0))
-    WIDE(UMLAL, LONG_PRODUCT(uint32_t, uint16_t, uint64_t, 1))
-    WIDE(SMLAL, LONG_PRODUCT(int32_t, int16_t, int64_t, 1))
+#define NEEDS_MORE_BITS(value) ((value) > 0xFFFF)
+#define NEEDS_MORE_SIGNED(value) ((value) + 0x8000 > 0xFFFF)
+    WIDE(UMULL, LONG_PRODUCT(uint32_t, uint64_t, NEEDS_MORE_BITS, 0))
+    WIDE(SMULL, LONG_PRODUCT(int32_t, int64_t, NEEDS_MORE_SIGNED, 0))
+    WIDE(UMLAL, LONG_PRODUCT(uint32_t, uint64_t, NEEDS_MORE_BITS, 1))
+    WIDE(SMLAL, LONG_PRODUCT(int32_t, int64_t, NEEDS_MORE_SIGNED, 1))
     WIDE(UDIV, {
         uint32_t divisor_ = M;
         if (!divisor_) goto by_zero;
@@ -823,6 +827,21 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(BL, r[ARMM_LR] = RETURN_ADDRESS; ENTER(TARGET))
     NARROW(BX, JUMP_TO(M))
     NARROW(BLX, uint32_t to_ = M; r[ARMM_LR] = RETURN_ADDRESS; JUMP_TO(to_))
+    /* Jumps that leave bit 0 out; those to elsewhere are slow ones. */
+#define BRANCH_TO(address)                                                                                              \
+    do {                                                                                                               \
+        uint32_t half_ = ((address) - (core->code_first & ~(uint32_t)1)) >> 1;                                         \
+        target = (address) & ~(uint32_t)1;                                                                             \
+        if (half_ >= core->code_halves) goto branch_far;                                                                 \
+        ENTER_WITH(REFILL_AT(half_), core->ops + half_);                                                               \
+    } while (0)
+    NARROW(ADD_PC, uint32_t to_ = PC_HERE + 4 + M; BRANCH_TO(to_))
+    NARROW(MOV_PC, uint32_t to_ = M; BRANCH_TO(to_))
+    branch_far:
+        core->kit.pc = target;
+        extra = armm_refill(core, target);
+        done = ARMM_BRANCHED;
+        goto jumped;
     jump_far: /* out of the first memory, with bit 0 clear, or a return from an exception */
         SAVE;
         NOW;
@@ -1035,6 +1054,7 @@ leave:
 #undef ADD_FLAGS
 #undef SUBTRACT_FLAGS
 #undef CARRY_FLAGS
+#undef IS_ALIGNED
 #undef LOAD_FROM
 #undef STORE_TO
 #undef REMEMBER
@@ -1085,10 +1105,13 @@ leave:
 #undef IS_NEGATIVE
 #undef DIFFERS
 #undef LONG_PRODUCT
+#undef NEEDS_MORE_BITS
+#undef NEEDS_MORE_SIGNED
 #undef SATURATE
 #undef LOADS
 #undef SIGNED_LOADS
 #undef STORES
 #undef PUSH
+#undef BRANCH_TO
 #undef TABLE_JUMP
 #undef CONDITION

@@ -478,12 +478,20 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     bool constant;
     switch (decoded->row) {
     case ARMM_ADD_HIGH:
-        if (GET('d') == ARMM_PC || GET('d') == ARMM_SP) return false;
+        if (GET('d') == ARMM_SP || (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc)))) return false;
+        if (GET('d') == ARMM_PC) {
+            make(op, ARMM_OP_ADD_PC, 0, 0, GET('m'));
+            return true;
+        }
         if (GET('m') == ARMM_PC) make(op, ARMM_OP_ADD_I, GET('d'), GET('d'), pc + 4);
         else make(op, ARMM_OP_ADD_R, GET('d'), GET('d'), GET('m'));
         return true;
     case ARMM_MOV_HIGH:
-        if (GET('d') == ARMM_PC) return false;
+        if (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc))) return false;
+        if (GET('d') == ARMM_PC) {
+            make(op, ARMM_OP_MOV_PC, 0, 0, GET('m'));
+            return true;
+        }
         if (GET('m') == ARMM_PC && GET('d') == ARMM_SP) return false;
         if (GET('m') == ARMM_PC) make(op, ARMM_OP_MOV_I, GET('d'), 0, pc + 4);
         else make(op, GET('d') == ARMM_SP ? ARMM_OP_MOV_SP : ARMM_OP_MOV_R, GET('d'), 0, GET('m'));
@@ -690,7 +698,7 @@ bool armm_ends_chain(unsigned handler)
     unsigned narrow = narrow_operation(handler);
     return (narrow >= ARMM_OP_SINGLE && narrow <= ARMM_OP_RESERVED) ||
            (narrow >= ARMM_OP_SLOW_END && narrow <= ARMM_OP_BLE) ||
-           (narrow >= ARMM_OP_CBZ && narrow <= ARMM_OP_BLX) || (narrow >= ARMM_OP_BL && narrow <= ARMM_OP_TBH);
+           (narrow >= ARMM_OP_CBZ && narrow <= ARMM_OP_MOV_PC) || (narrow >= ARMM_OP_BL && narrow <= ARMM_OP_TBH);
 }
 
 /* ------------------------------------------------------------------------------------------ chains */
@@ -705,26 +713,87 @@ static void make_conditional(armm_op *op, uint32_t state, unsigned size)
     op->cost = second;
 }
 
-/* The operation without flags for one whose flags the next overwrites all; DECODE where there is none. */
-static unsigned without_flags(unsigned natural)
+/* The flags an operation between registers writes and reads; `plain` is the same without flags. One that does anything else, so that
+ * somebody could look at the flags behind it, is none of these. */
+enum { NZ = 3, C = 4, V = 8 };
+typedef struct flag_use {
+    bool pure;
+    uint8_t writes, reads;
+    uint16_t plain; /* DECODE: there is none */
+} flag_use;
+
+static flag_use flag_use_of(unsigned natural)
 {
-    static const uint16_t pairs[][2] = {
-        {ARMM_OP_MOVS_I, ARMM_OP_MOV_I}, {ARMM_OP_MOVS_R, ARMM_OP_MOV_R}, {ARMM_OP_MVNS_R, ARMM_OP_MVN_R},
-        {ARMM_OP_LSLS_I, ARMM_OP_LSL_I}, {ARMM_OP_LSRS_I, ARMM_OP_LSR_I}, {ARMM_OP_ASRS_I, ARMM_OP_ASR_I},
-        {ARMM_OP_ADDS_R, ARMM_OP_ADD_R}, {ARMM_OP_ADDS_I, ARMM_OP_ADD_I}, {ARMM_OP_SUBS_R, ARMM_OP_SUB_R},
-        {ARMM_OP_SUBS_I, ARMM_OP_SUB_I}, {ARMM_OP_RSBS_I, ARMM_OP_RSB_I}, {ARMM_OP_ANDS_R, ARMM_OP_AND_R},
-        {ARMM_OP_ORRS_R, ARMM_OP_ORR_R}, {ARMM_OP_EORS_R, ARMM_OP_EOR_R}, {ARMM_OP_BICS_R, ARMM_OP_BIC_R},
-        {ARMM_OP_MULS, ARMM_OP_MUL}};
-    for (size_t i = 0; i < sizeof pairs / sizeof *pairs; i++)
-        if (pairs[i][0] == natural) return pairs[i][1];
-    return ARMM_OP_DECODE;
+    unsigned narrow = narrow_operation(natural), wide = natural - narrow;
+    flag_use use = {.pure = true};
+    switch (narrow) {
+    case ARMM_OP_NOP:
+    case ARMM_OP_IT:
+    case ARMM_OP_MOV_I:
+    case ARMM_OP_MOV_R:
+    case ARMM_OP_MVN_R:
+    case ARMM_OP_LSL_I:
+    case ARMM_OP_LSR_I:
+    case ARMM_OP_ASR_I:
+    case ARMM_OP_ADD_R:
+    case ARMM_OP_ADD_I:
+    case ARMM_OP_SUB_R:
+    case ARMM_OP_SUB_I:
+    case ARMM_OP_RSB_I:
+    case ARMM_OP_AND_R:
+    case ARMM_OP_ORR_R:
+    case ARMM_OP_EOR_R:
+    case ARMM_OP_BIC_R:
+    case ARMM_OP_MUL:
+    case ARMM_OP_SXTH:
+    case ARMM_OP_SXTB:
+    case ARMM_OP_UXTH:
+    case ARMM_OP_UXTB:
+    case ARMM_OP_UBFX: return use;
+    case ARMM_OP_ADC_R:
+    case ARMM_OP_SBC_R: use.reads = C; return use;
+    case ARMM_OP_MULS: use.writes = NZ, use.plain = ARMM_OP_MUL; return use;
+    case ARMM_OP_TST_R: use.writes = NZ; return use;
+    case ARMM_OP_CMP_R:
+    case ARMM_OP_CMP_I:
+    case ARMM_OP_CMN_R: use.writes = NZ | C | V; return use;
+    case ARMM_OP_MOVS_I:
+    case ARMM_OP_MOVS_R:
+    case ARMM_OP_MVNS_R:
+    case ARMM_OP_ANDS_R:
+    case ARMM_OP_ORRS_R:
+    case ARMM_OP_EORS_R:
+    case ARMM_OP_BICS_R: use.writes = NZ; break;
+    case ARMM_OP_LSLS_I:
+    case ARMM_OP_LSRS_I:
+    case ARMM_OP_ASRS_I: use.writes = NZ | C; break;
+    case ARMM_OP_ADCS_R:
+    case ARMM_OP_SBCS_R: use.reads = C; /* fall through */
+    case ARMM_OP_ADDS_R:
+    case ARMM_OP_ADDS_I:
+    case ARMM_OP_SUBS_R:
+    case ARMM_OP_SUBS_I:
+    case ARMM_OP_RSBS_I: use.writes = NZ | C | V; break;
+    default: return (flag_use){0};
+    }
+    use.plain = (uint16_t)(narrow - 1 + wide); /* it stands in front */
+    return use;
 }
 
-static bool sets_all_flags(unsigned natural)
+enum { FLAGS_LOOK_AHEAD = 16 };
+
+/* Whether all flags that the operation at a slot writes are written again before anybody can ask for them. */
+static bool flags_are_lost(const oak_core *core, uint32_t at, uint32_t end)
 {
-    return natural == ARMM_OP_CMP_R || natural == ARMM_OP_CMP_I || natural == ARMM_OP_ADDS_R ||
-           natural == ARMM_OP_ADDS_I || natural == ARMM_OP_SUBS_R || natural == ARMM_OP_SUBS_I ||
-           natural == ARMM_OP_RSBS_I;
+    unsigned wanted = flag_use_of(core->natural[at].handler).writes;
+    for (uint32_t next = at;;) {
+        next += armm_step(core->natural[next].handler) / STEP;
+        if (next >= end || next - at >= FLAGS_LOOK_AHEAD || core->kit.stop_at[next]) return false;
+        flag_use use = flag_use_of(core->natural[next].handler);
+        if (!use.pure || (use.reads & wanted)) return false;
+        wanted &= ~(unsigned)use.writes;
+        if (!wanted) return true;
+    }
 }
 
 /* The first of the four operations that fuse a comparison with this jump; DECODE where there are none. */
@@ -740,7 +809,7 @@ static unsigned fused_with(unsigned branch)
     return ARMM_OP_DECODE;
 }
 
-/* Flags that the next instruction overwrites are not made, and a comparison becomes one operation with the jump behind it,
+/* Flags that are overwritten before they are asked for are not made, and a comparison becomes one operation with the jump behind it,
  * and with an addition before it. Only inside a chain and where no stop point lies between. `natural` keeps what each
  * is by itself. */
 static void fuse(oak_core *core, uint32_t at, uint32_t end)
@@ -751,8 +820,8 @@ static void fuse(oak_core *core, uint32_t at, uint32_t end)
     const armm_natural *next = natural + length;
     const uint8_t *stop_at = core->kit.stop_at + at;
     if (at + length >= end || stop_at[0] || stop_at[length] || core->kit.judged.count) return;
-    unsigned plain = without_flags(natural->handler);
-    if (plain != ARMM_OP_DECODE && sets_all_flags(next->handler)) op->handler = (uint16_t)plain;
+    unsigned plain = flag_use_of(natural->handler).plain;
+    if (plain != ARMM_OP_DECODE && flags_are_lost(core, at, end)) op->handler = (uint16_t)plain;
     if (length != 1 || armm_step(next->handler) != STEP) return;
     if (natural->handler == ARMM_OP_SUBS_I && next->handler == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
     unsigned direct = fused_with(next->handler);
@@ -961,7 +1030,7 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
     uint32_t slot = (uint32_t)(op - core->ops);
     if (slot == core->kit.slots - 1) return OAK_OUT_OF_RANGE;
     core->kit.stop_at[slot] = on;
-    for (uint32_t back = 1; back <= 2 && back <= slot; back++) { /* what was one with it stands alone again */
+    for (uint32_t back = 1; back <= FLAGS_LOOK_AHEAD && back <= slot; back++) { /* what was one with it stands alone */
         uint32_t before = slot - back;
         bool fused = core->natural[before].handler != ARMM_OP_DECODE && !core->kit.stop_at[before];
         if (fused) core->ops[before].handler = core->natural[before].handler;
