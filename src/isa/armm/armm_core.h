@@ -373,7 +373,7 @@ OAK_MUST_USE oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
 /* armm_slow.c */
 /* Words that lie outside the windows, or whose access somebody watches. False: a fault was raised, and nothing is changed. */
 /* One register: the bytes and what else is to be done. */
-enum { ARMM_FAR_BYTES = 7, ARMM_FAR_SIGNED = 8, ARMM_FAR_MOVES = 16, ARMM_FAR_PAST = 32 };
+enum { ARMM_FAR_BYTES = 7, ARMM_FAR_SIGNED = 8, ARMM_FAR_PAST = 16 }; /* past: the base moves on */
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
 bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
 bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high);

@@ -45,6 +45,7 @@
     do {                                                                                                               \
         op = (where);                                                                                                  \
         spent += op->cost;                                                                                             \
+        KEEP(spent);                                                                                                   \
         if (TIME_IS_OUT) goto out_of_time;                                                                                \
         COUNT(op, 1);                                                                                                  \
         LOOK;                                                                                                          \
@@ -58,6 +59,7 @@
         charge_ += op->cost;                                                                                           \
         KEEP(charge_);                                                                                                 \
         spent += charge_;                                                                                              \
+        KEEP(spent);                                                                                                   \
         if (TIME_IS_OUT) goto out_of_time;                                                                             \
         COUNT(op, 1);                                                                                                  \
         LOOK;                                                                                                          \
@@ -129,7 +131,7 @@
         uint32_t a_ = (first), b_ = (second), sum_ = a_ + b_;                                                           \
         c = sum_ < a_;                                                                                                 \
         compared = false;                                                                                              \
-        v = ~(a_ ^ b_) & (a_ ^ sum_);                                                                                  \
+        v = (a_ ^ sum_) & (b_ ^ sum_);                                                                                 \
         nz = (int32_t)sum_;                                                                                            \
     } while (0)
 #define SUBTRACT_FLAGS(first, second)                                                                                  \
@@ -144,16 +146,17 @@
         uint32_t a_ = (first), b_ = (second);                                                                          \
         uint64_t sum_ = (uint64_t)a_ + b_ + c;                                                                         \
         c = (uint32_t)(sum_ >> 32);                                                                                    \
-        v = ~(a_ ^ b_) & (a_ ^ (uint32_t)sum_);                                                                        \
+        v = (a_ ^ (uint32_t)sum_) & (b_ ^ (uint32_t)sum_);                                                                        \
         nz = (int32_t)(uint32_t)sum_;                                                                                  \
     } while (0)
 
 /* A load: plain RAM or code at once, all else behind load_far. `made` is what becomes of the bytes, named `loaded`; `moved` what is
  * done to the base. */
-#define IS_ALIGNED(bytes_) ((bytes_) == 1 || !(address_ & core->align[bytes_]))
+/* The windows begin at a word, so that an offset is aligned as its address is. */
+#define IS_ALIGNED(bytes_) ((bytes_) == 1 || !(offset_ & core->align[bytes_]))
 #define LOAD_FROM(where, bytes_, read, made, moved, far_)                                                              \
     do {                                                                                                               \
-        uint32_t address_ = (where), offset_ = address_ - core->load.base, loaded;                                     \
+        uint32_t offset_ = (where)-core->load.base, loaded;                                                            \
         if (offset_ < core->load.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
             const uint8_t *at_ = core->load.bytes + offset_;                                                           \
             loaded = (read);                                                                                           \
@@ -161,8 +164,9 @@
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        KEEP(address_);                                                                                                \
-        offset_ = address_ - core->code.base;                                                                          \
+        target = offset_ + core->load.base;                                                                            \
+        KEEP(target);                                                                                                  \
+        offset_ = target - core->code.base;                                                                            \
         if (offset_ < core->code.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
             const uint8_t *at_ = core->code.bytes + offset_;                                                           \
             loaded = (read);                                                                                           \
@@ -170,20 +174,19 @@
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        target = address_;                                                                                             \
         access = (far_) | (bytes_);                                                                                    \
         goto load_far;                                                                                                 \
     } while (0)
 #define STORE_TO(where, bytes_, write, moved, far_)                                                                    \
     do {                                                                                                               \
-        uint32_t address_ = (where), offset_ = address_ - core->store.base, value_ = D;                                \
+        uint32_t offset_ = (where)-core->store.base, value_ = D;                                                       \
         if (offset_ < core->store.reach[bytes_] && IS_ALIGNED(bytes_)) {                                               \
             uint8_t *at_ = core->store.bytes + offset_;                                                                \
             write;                                                                                                     \
             moved;                                                                                                     \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        target = address_;                                                                                             \
+        target = offset_ + core->store.base;                                                                           \
         access = (far_) | (bytes_);                                                                                    \
         goto store_far;                                                                                                \
     } while (0)
@@ -201,7 +204,7 @@
         NEXT;                                                                                                          \
     } while (0)
 #define STAYS     (void)0
-#define MOVES     (N = address_)
+#define MOVES      (N = address_)
 #define MOVES_PAST (N += op->imm)
 
 /* Several words from an address up. Their offset in words is beyond any window where the address is not that of a word. */
@@ -499,7 +502,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(MVNS_R, D = ~M; SET_NZ(D); NEXT)
 
     BOTH(LSL_I, D = N << op->imm; NEXT)
-    BOTH(LSLS_I, SETTLE_FLAGS; c = N >> (32 - op->imm) & 1; D = N << op->imm; SET_NZ(D); NEXT)
+    BOTH(LSLS_I, uint64_t made_ = (uint64_t)N << op->imm; SET_NZ((uint32_t)made_); c = (uint32_t)(made_ >> 32) & 1; D = (uint32_t)made_; NEXT)
     BOTH(LSR_I, D = (uint32_t)((uint64_t)N >> op->imm); NEXT)
     BOTH(LSRS_I, SETTLE_FLAGS; c = N >> (op->imm - 1) & 1; D = (uint32_t)((uint64_t)N >> op->imm); SET_NZ(D); NEXT)
     BOTH(ASR_I, D = (uint32_t)((uint64_t)(int64_t)(int32_t)N >> op->imm); NEXT)
@@ -705,9 +708,9 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     LOADS(WIDE, WIDE, S, SCALED, STAYS, 0)
     SIGNED_LOADS(WIDE, S, SCALED, STAYS, 0)
     STORES(WIDE, S, SCALED, STAYS, 0)
-    LOADS(WIDE, WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
-    SIGNED_LOADS(WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
-    STORES(WIDE, PRE, BEHIND_BASE, MOVES, ARMM_FAR_MOVES)
+    LOADS(WIDE, WIDE, PRE, BEHIND_BASE, MOVES_PAST, ARMM_FAR_PAST)
+    SIGNED_LOADS(WIDE, PRE, BEHIND_BASE, MOVES_PAST, ARMM_FAR_PAST)
+    STORES(WIDE, PRE, BEHIND_BASE, MOVES_PAST, ARMM_FAR_PAST)
     LOADS(BOTH, WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
     SIGNED_LOADS(WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
     STORES(WIDE, POST, N, MOVES_PAST, ARMM_FAR_PAST)
@@ -835,7 +838,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         if (half_ >= core->code_halves) goto branch_far;                                                                 \
         ENTER_WITH(REFILL_AT(half_), core->ops + half_);                                                               \
     } while (0)
-    NARROW(ADD_PC, uint32_t to_ = PC_HERE + 4 + M; BRANCH_TO(to_))
+    NARROW(ADD_PC, uint32_t to_ = RETURN_ADDRESS + 1 + M; BRANCH_TO(to_))
     NARROW(MOV_PC, uint32_t to_ = M; BRANCH_TO(to_))
     branch_far:
         core->kit.pc = target;
@@ -855,8 +858,8 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #else
 #define TABLE_JUMP(bytes_, read)                                                                                       \
     {                                                                                                                  \
-        uint32_t address_ = N + op->imm + r[op->d] * (bytes_), offset_ = address_ - core->code.base, loaded, half_;    \
-        if (offset_ >= core->code.reach[bytes_] || (address_ & core->align[bytes_])) goto slow_end;                    \
+        uint32_t offset_ = N + op->imm + r[op->d] * (bytes_)-core->code.base, loaded, half_;                           \
+        if (offset_ >= core->code.reach[bytes_] || !IS_ALIGNED(bytes_)) goto slow_end;                                 \
         const uint8_t *at_ = core->code.bytes + offset_;                                                               \
         loaded = (read);                                                                                               \
         half_ = (uint32_t)(op - ops) + 2 + loaded;                                                                     \

@@ -219,18 +219,12 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
     }
 }
 
-static void move_base(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
-{
-    if (access & ARMM_FAR_MOVES) R[op->n] = address;
-    if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
-}
-
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
 {
     unsigned bytes = access & ARMM_FAR_BYTES, d = op->d;
     uint32_t value;
     if (!armm_load(core, address, bytes, &value)) return false;
-    move_base(core, op, address, access);
+    if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
     R[d] = extended(value, bytes, access & ARMM_FAR_SIGNED);
     return true;
 }
@@ -239,7 +233,7 @@ bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigne
 {
     const armm_op one = *op; /* it may be forgotten */
     if (!armm_store(core, address, access & ARMM_FAR_BYTES, R[one.d])) return false;
-    move_base(core, &one, address, access);
+    if (access & ARMM_FAR_PAST) R[one.n] += one.imm;
     return true;
 }
 
