@@ -393,7 +393,6 @@
 /* The operation of a conditional block, when its condition holds; else one cycle, and a new chain. */
 #define IF_CASE(name, condition)                                                                                       \
     BOTH(IF_##name, {                                                                                                  \
-        SETTLE_FLAGS;                                                                                                  \
         if (condition) RESUME(armm_second(op->cost));                                                                  \
         COUNT_SKIPPED;                                                                                                 \
         spent += armm_one(1) - op->cost;                                                                               \
@@ -420,6 +419,7 @@
         ENTER(op + (slots) + 1);                                                                                       \
     } while (0)
 #define IS_NEGATIVE (nz < 0)
+#define OVERFLOWS   (((minuend ^ subtrahend) & (minuend ^ (minuend - subtrahend))) >> 31)
 #define DIFFERS     (((uint32_t)((uint64_t)nz >> 32) ^ v) >> 31) /* N is not V */
 
 static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
@@ -871,24 +871,24 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(TBH, TABLE_JUMP(2, READ_HALF))
     NARROW(CBZ, BRANCH_IF(D == 0))
     NARROW(CBNZ, BRANCH_IF(D != 0))
-    /* Conditions: a jump, and an instruction of a conditional block. */
-#define CONDITION(name, condition)                                                                                     \
-    BOTH(B##name, SETTLE_FLAGS; BRANCH_IF(condition))                                                                  \
-    IF_CASE(name, condition)
-    CONDITION(EQ, IS_ZERO)
-    CONDITION(NE, !IS_ZERO)
-    CONDITION(CS, c)
-    CONDITION(CC, !c)
-    CONDITION(MI, IS_NEGATIVE)
-    CONDITION(PL, !IS_NEGATIVE)
-    CONDITION(VS, v >> 31)
-    CONDITION(VC, !(v >> 31))
-    CONDITION(HI, c && !IS_ZERO)
-    CONDITION(LS, !c || IS_ZERO)
-    CONDITION(GE, !DIFFERS)
-    CONDITION(LT, DIFFERS)
-    CONDITION(GT, !DIFFERS && !IS_ZERO)
-    CONDITION(LE, DIFFERS || IS_ZERO)
+    /* Conditions: a jump, and an instruction of a conditional block; by the operands of a comparison, or by the flags. */
+#define CONDITION(name, by_operands, by_flags)                                                                         \
+    BOTH(B##name, BRANCH_IF(compared ? (by_operands) : (by_flags)))                                                    \
+    IF_CASE(name, compared ? (by_operands) : (by_flags))
+    CONDITION(EQ, minuend == subtrahend, IS_ZERO)
+    CONDITION(NE, minuend != subtrahend, !IS_ZERO)
+    CONDITION(CS, minuend >= subtrahend, c)
+    CONDITION(CC, minuend < subtrahend, !c)
+    CONDITION(MI, (int32_t)(minuend - subtrahend) < 0, IS_NEGATIVE)
+    CONDITION(PL, (int32_t)(minuend - subtrahend) >= 0, !IS_NEGATIVE)
+    CONDITION(VS, OVERFLOWS, v >> 31)
+    CONDITION(VC, !OVERFLOWS, !(v >> 31))
+    CONDITION(HI, minuend > subtrahend, c && !IS_ZERO)
+    CONDITION(LS, minuend <= subtrahend, !c || IS_ZERO)
+    CONDITION(GE, (int32_t)minuend >= (int32_t)subtrahend, !DIFFERS)
+    CONDITION(LT, (int32_t)minuend < (int32_t)subtrahend, DIFFERS)
+    CONDITION(GT, (int32_t)minuend > (int32_t)subtrahend, !DIFFERS && !IS_ZERO)
+    CONDITION(LE, (int32_t)minuend <= (int32_t)subtrahend, DIFFERS || IS_ZERO)
 
     NARROW(IT, NEXT)
     CASE(SINGLE): exit = KIT_EXIT_TIME; goto here; /* by itself, see armm_run_one */
@@ -1106,6 +1106,7 @@ leave:
 #undef IS_ZERO
 #undef FUSED_BRANCH
 #undef IS_NEGATIVE
+#undef OVERFLOWS
 #undef DIFFERS
 #undef LONG_PRODUCT
 #undef NEEDS_MORE_BITS
