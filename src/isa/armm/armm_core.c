@@ -88,7 +88,7 @@ static void open_window(struct armm_window *window, const armm_region *region, s
     uint32_t size = open.high - open.low;
     window->bytes = region->bytes + open.low;
     window->base = region->base + open.low;
-    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2) window->reach[bytes] = size - (bytes - 1);
+    for (uint32_t bytes = 1; bytes <= 4; bytes *= 2) window->reach[bytes] = size / bytes;
     for (uint32_t count = 0; count <= ARMM_REGISTERS_MOST; count++)
         window->words[count] = size / 4 >= count ? size / 4 - count + 1 : 0;
 }

@@ -231,8 +231,8 @@ struct oak_core {
     bool v7;
     armm_region region[ARMM_MOST_REGIONS];
     unsigned region_count;
-    /* What plain loads and stores reach at once, in RAM and, for loads, in the code; none there sends all of them the long way. By size: how many
-     * addresses from the base on will do; by number of words: how many words. */
+    /* What plain loads and stores reach at once, in RAM and, for loads, in the code; none there sends all of them the long way. By
+     * size: how many of them lie there; by number of words: at how many words they may begin. */
     struct armm_window {
         uint8_t *bytes;
         uint32_t base, reach[5], words[ARMM_REGISTERS_MOST + 1];

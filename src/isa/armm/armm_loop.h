@@ -152,23 +152,23 @@
 
 /* A load: plain RAM or code at once, all else behind load_far. `made` is what becomes of the bytes, named `loaded`; `moved` what is
  * done to the base. */
-/* The windows begin at a word, so that an offset is aligned as its address is. */
-#define IS_ALIGNED(bytes_) ((bytes_) == 1 || !(offset_ & core->align[bytes_]))
+/* An address in a window as the number of a byte, halfword or word. One that is not aligned is beyond any window. */
+#define PLACE_IN(window, address, bytes_) oak_rotated_right((address)-core->window.base, (bytes_) >> 1)
+#define AT_PLACE(window, place, bytes_)   (core->window.bytes + ((size_t)(place) << ((bytes_) >> 1)))
 #define LOAD_FROM(where, bytes_, read, made, moved, far_)                                                              \
     do {                                                                                                               \
-        uint32_t offset_ = (where)-core->load.base, loaded;                                                            \
-        if (offset_ < core->load.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
-            const uint8_t *at_ = core->load.bytes + offset_;                                                           \
+        uint32_t place_ = PLACE_IN(load, where, bytes_), loaded;                                                       \
+        if (place_ < core->load.reach[bytes_]) {                                                                       \
+            const uint8_t *at_ = AT_PLACE(load, place_, bytes_);                                                       \
             loaded = (read);                                                                                           \
             moved;                                                                                                     \
             D = (made);                                                                                                \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        target = offset_ + core->load.base;                                                                            \
-        KEEP(target);                                                                                                  \
-        offset_ = target - core->code.base;                                                                            \
-        if (offset_ < core->code.reach[bytes_] && IS_ALIGNED(bytes_)) {                                                \
-            const uint8_t *at_ = core->code.bytes + offset_;                                                           \
+        target = (where);                                                                                              \
+        place_ = PLACE_IN(code, target, bytes_);                                                                       \
+        if (place_ < core->code.reach[bytes_]) {                                                                       \
+            const uint8_t *at_ = AT_PLACE(code, place_, bytes_);                                                       \
             loaded = (read);                                                                                           \
             moved;                                                                                                     \
             D = (made);                                                                                                \
@@ -179,14 +179,14 @@
     } while (0)
 #define STORE_TO(where, bytes_, write, moved, far_)                                                                    \
     do {                                                                                                               \
-        uint32_t offset_ = (where)-core->store.base, value_ = D;                                                       \
-        if (offset_ < core->store.reach[bytes_] && IS_ALIGNED(bytes_)) {                                               \
-            uint8_t *at_ = core->store.bytes + offset_;                                                                \
+        uint32_t place_ = PLACE_IN(store, where, bytes_), value_ = D;                                                  \
+        if (place_ < core->store.reach[bytes_]) {                                                                      \
+            uint8_t *at_ = AT_PLACE(store, place_, bytes_);                                                            \
             write;                                                                                                     \
             moved;                                                                                                     \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        target = offset_ + core->store.base;                                                                           \
+        target = (where);                                                                                              \
         access = (far_) | (bytes_);                                                                                    \
         goto store_far;                                                                                                \
     } while (0)
@@ -208,7 +208,7 @@
 #define MOVES_PAST (N += op->imm)
 
 /* Several words from an address up. Their offset in words is beyond any window where the address is not that of a word. */
-#define WORDS_FROM(window, where) oak_rotated_right((where) - core->window.base, 2)
+#define WORDS_FROM(window, where) PLACE_IN(window, where, 4)
 #define WORD_AT(at, i)                                                                                                 \
     ((uint32_t)(at)[4 * (i)] | (uint32_t)(at)[4 * (i) + 1] << 8 | (uint32_t)(at)[4 * (i) + 2] << 16 |                  \
      (uint32_t)(at)[4 * (i) + 3] << 24)
@@ -858,9 +858,9 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #else
 #define TABLE_JUMP(bytes_, read)                                                                                       \
     {                                                                                                                  \
-        uint32_t offset_ = N + op->imm + r[op->d] * (bytes_)-core->code.base, loaded, half_;                           \
-        if (offset_ >= core->code.reach[bytes_] || !IS_ALIGNED(bytes_)) goto slow_end;                                 \
-        const uint8_t *at_ = core->code.bytes + offset_;                                                               \
+        uint32_t place_ = PLACE_IN(code, N + op->imm + r[op->d] * (bytes_), bytes_), loaded, half_;                    \
+        if (place_ >= core->code.reach[bytes_]) goto slow_end;                                                         \
+        const uint8_t *at_ = AT_PLACE(code, place_, bytes_);                                                           \
         loaded = (read);                                                                                               \
         half_ = (uint32_t)(op - ops) + 2 + loaded;                                                                     \
         if (half_ >= core->code_halves) goto slow_end;                                                                 \
@@ -1057,7 +1057,8 @@ leave:
 #undef ADD_FLAGS
 #undef SUBTRACT_FLAGS
 #undef CARRY_FLAGS
-#undef IS_ALIGNED
+#undef PLACE_IN
+#undef AT_PLACE
 #undef LOAD_FROM
 #undef STORE_TO
 #undef REMEMBER

@@ -222,8 +222,10 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
 {
     unsigned bytes = access & ARMM_FAR_BYTES, d = op->d;
-    uint32_t value;
-    if (!armm_load(core, address, bytes, &value)) return false;
+    uint32_t value = 0, offset = address - core->load.base, size = core->load.reach[1];
+    bool plain = bytes <= size && offset <= size - bytes && !(address & core->align[bytes]); /* at no word's address */
+    for (unsigned i = 0; plain && i < bytes; i++) value |= (uint32_t)core->load.bytes[offset + i] << (8 * i);
+    if (!plain && !armm_load(core, address, bytes, &value)) return false;
     if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
     R[d] = extended(value, bytes, access & ARMM_FAR_SIGNED);
     return true;
