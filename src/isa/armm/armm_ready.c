@@ -277,13 +277,14 @@ static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
     uint32_t word = (uint32_t)decoded->word, value;
     int carry;
     bool flags = sets_flags(core->kit.tables, decoded);
-    armm_expand(GET('i'), &value, &carry);
     if (decoded->row == ARMM_MVN_IMM_W) {
+        armm_expand(GET('i'), &value, &carry);
         if (flags && carry >= 0) make(op, ARMM_OP_MVNS_C, GET('d'), 0, value);
         else make(op, flags ? ARMM_OP_MOVS_I : ARMM_OP_MOV_I, GET('d'), 0, ~value);
         return true;
     }
     FIND(logic_rows, decoded->row);
+    armm_expand(GET('i'), &value, &carry);
     unsigned handler = !flags       ? logic_rows[found].plain
                        : carry >= 0 ? logic_rows[found].carry
                                     : logic_rows[found].flags;
@@ -783,12 +784,12 @@ static flag_use flag_use_of(unsigned natural)
 enum { FLAGS_LOOK_AHEAD = 16 };
 
 /* Whether all flags that the operation at a slot writes are written again before anybody can ask for them. */
-static bool flags_are_lost(const oak_core *core, uint32_t at, uint32_t end)
+static bool flags_are_lost(const oak_core *core, uint32_t at)
 {
     unsigned wanted = flag_use_of(core->natural[at].handler).writes;
     for (uint32_t next = at;;) {
         next += armm_step(core->natural[next].handler) / STEP;
-        if (next >= end || next - at >= FLAGS_LOOK_AHEAD || core->kit.stop_at[next]) return false;
+        if (next - at >= FLAGS_LOOK_AHEAD || core->kit.stop_at[next]) return false;
         flag_use use = flag_use_of(core->natural[next].handler);
         if (!use.pure || (use.reads & wanted)) return false;
         wanted &= ~(unsigned)use.writes;
@@ -812,22 +813,22 @@ static unsigned fused_with(unsigned branch)
 /* Flags that are overwritten before they are asked for are not made, and a comparison becomes one operation with the jump behind it,
  * and with an addition before it. Only inside a chain and where no stop point lies between. `natural` keeps what each
  * is by itself. */
-static void fuse(oak_core *core, uint32_t at, uint32_t end)
+static void fuse(oak_core *core, uint32_t at)
 {
     armm_op *op = core->ops + at;
     const armm_natural *natural = core->natural + at;
     unsigned length = armm_step(natural->handler) / STEP;
     const armm_natural *next = natural + length;
     const uint8_t *stop_at = core->kit.stop_at + at;
-    if (at + length >= end || stop_at[0] || stop_at[length] || core->kit.judged.count) return;
+    if (armm_ends_chain(natural->handler) || stop_at[0] || stop_at[length] || core->kit.judged.count) return;
     unsigned plain = flag_use_of(natural->handler).plain;
-    if (plain != ARMM_OP_DECODE && flags_are_lost(core, at, end)) op->handler = (uint16_t)plain;
+    if (plain != ARMM_OP_DECODE && flags_are_lost(core, at)) op->handler = (uint16_t)plain;
     if (length != 1 || armm_step(next->handler) != STEP) return;
     if (natural->handler == ARMM_OP_SUBS_I && next->handler == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
     unsigned direct = fused_with(next->handler);
     if (direct != ARMM_OP_DECODE && natural->handler == ARMM_OP_CMP_R) op->handler = (uint16_t)direct;
     if (direct != ARMM_OP_DECODE && natural->handler == ARMM_OP_CMP_I) op->handler = (uint16_t)(direct + 1);
-    if (at + 2 >= end || stop_at[2] || armm_step(natural[2].handler) != STEP) return;
+    if (armm_ends_chain(next->handler) || stop_at[2] || armm_step(natural[2].handler) != STEP) return;
     unsigned third = fused_with(natural[2].handler);
     bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
     if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
@@ -891,7 +892,7 @@ static void decode_chain(oak_core *core, uint32_t *slot_, uint32_t *state_)
     for (uint32_t at = first; at < slot;) {
         armm_op *op = core->ops + at;
         uint64_t own = op->cost & low;
-        fuse(core, at, slot);
+        fuse(core, at);
         op->cost = (op->cost & ~low) | total;
         total -= own;
         if (armm_ends_chain(core->natural[at].handler)) break;
