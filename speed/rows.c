@@ -1,0 +1,220 @@
+/* rows.c — what every row of an instruction table costs, in host instructions: 32 copies of a sample in a loop, run under callgrind, less the
+ * loop itself. Samples are made from the table: random codes of the row, read back and assembled again, until one runs.
+ *
+ *   valgrind --tool=callgrind --callgrind-out-file=F rows PART
+ *
+ * writes a dump a row into F.1, F.2 …; the dump's name is "rounds steps|row|text", by which the script adds them up. What no random
+ * code can show (returns, jumps by registers) has a sample of its own below. */
+#include <oakspindle/linux.h>
+#include <oakspindle/oakspindle.h>
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "base/text.h"
+#include "isa/isa.h"
+
+#if defined(__has_include) && __has_include(<valgrind/callgrind.h>)
+#include <valgrind/callgrind.h>
+#else
+#define CALLGRIND_ZERO_STATS         (void)0
+#define CALLGRIND_DUMP_STATS_AT(name) (void)(name)
+#endif
+
+enum { COPIES = 32, STEPS = 30000, TRIES = 150 };
+
+/* A sample whose copies are N, with instructions beside the one it is for. */
+typedef struct sample {
+    const char *row;  /* "mnemonic operands" of the row */
+    const char *text; /* N is the number of the copy */
+} sample;
+typedef struct surroundings {
+    const char *architecture, *begin, *round, *end;
+    sample samples[24];
+} surroundings;
+
+#define ARM                                                                                                    \
+    " vector stack, 0x20000800\n vector reset, start\n org 0x100\nstart: nop\n",                             \
+        "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n movs r3, #8\n movs r4, #4\n "   \
+        "movs r5, #16\n ldr r6, =0x200004c0\n ldr r7, =0x20000500\n mov r8, r0\n mov r9, r3\n mov r10, r1\n mov r11, r4\n " \
+        "mov r12, r2\n mov lr, r0\n ldr r3, =0x20000600\n mov sp, r3\n movs r3, #8\n",                        \
+        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n"
+#define ARM_SAMPLES                                                                                            \
+    {"bx rm|sp", "ldr r0, =nN+1\n bx r0\nnN:"}, {"blx rm|sp", "ldr r0, =nN+1\n blx r0\nnN:"}
+static const surroundings all[] = {
+    {"mcs51", " ljmp start\n org 0x40\nstart: nop\n",
+     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n",
+     {{"ret", "acall sN\n sjmp nN\nsN: ret\nnN:"},
+      {"reti", "acall sN\n sjmp nN\nsN: reti\nnN:"},
+      {"jmp @a+dptr", "mov dptr, #nN\n clr a\n jmp @a+dptr\nnN:"}}},
+    {"z80", " jp start\n org 8\n ret\n org 16\n ret\n org 24\n ret\n org 32\n ret\n org 40\n ret\n org 48\n ret\n org 56\n ret\n"
+     " org 0x100\nstart: nop\n",
+     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n",
+     {{"ret", "call sN\n jr nN\nsN: ret\nnN:"},
+      {"reti", "call sN\n jr nN\nsN: reti\nnN:"},
+      {"retn", "call sN\n jr nN\nsN: retn\nnN:"},
+      {"ret cc", "or a\n call sN\n jr nN\nsN: ret nz\nnN:"},
+      {"jp (hl)", "ld hl, nN\n jp (hl)\nnN:"},
+      {"rst restart", "rst 8"},
+      {"jp (xy)", "ld ix, nN\n jp (ix)\nnN:"},
+      {"ldir", "ld bc, 8\n ldir"}, {"lddr", "ld bc, 8\n lddr"}, {"cpir", "ld bc, 8\n cpir"}, {"cpdr", "ld bc, 8\n cpdr"},
+      {"inir", "ld b, 8\n inir"}, {"indr", "ld b, 8\n indr"}, {"otir", "ld b, 8\n otir"}, {"otdr", "ld b, 8\n otdr"}}},
+    {"armv6m", ARM, {ARM_SAMPLES}},
+    {"armv7m", ARM,
+     {ARM_SAMPLES,
+      {"cbz rn, label6", "cbz r0, nN\n nop\nnN:"},
+      {"cbnz rn, label6", "cbnz r0, nN\n nop\nnN:"},
+      {"it cond", "it ne\n movne r9, r10"},
+      {"tbb [rn|sp|pc, rm]", "movs r3, #0\n tbb [pc, r3]\n db 1, 0\nnN:"},
+      {"tbh [rn|sp|pc, rm, lsl #1]", "movs r3, #0\n tbh [pc, r3, lsl #1]\n dw 1\nnN:"}}},
+};
+
+typedef struct tool {
+    oak_host host;
+    oak_diag_sink sink;
+    oak_part *part;
+    const oak_isa *isa;
+    oak_isa_tables *tables;
+    const surroundings *around;
+    uint32_t named; /* an address, and what it is called */
+    char next[24];
+} tool;
+
+static void swallow(void *context, const oak_diagnostic *diag)
+{
+    (void)context;
+    if (getenv("ROWS_SAY")) fprintf(stderr, "%u: %s\n", diag->line, diag->message);
+}
+
+static uint64_t seed = 0x9E3779B97F4A7C15u;
+static uint32_t random32(void)
+{
+    seed ^= seed << 13, seed ^= seed >> 7, seed ^= seed << 17;
+    return (uint32_t)(seed >> 16);
+}
+
+static const char *name_of(void *context, unsigned space, uint32_t address)
+{
+    const tool *t = context;
+    return space == t->isa->about.code_space && address == t->named ? t->next : NULL;
+}
+
+static oak_program *assembled(tool *t, const char *text)
+{
+    oak_program *program = NULL;
+    return oak_assemble_text(&t->host, t->part, "sample", text, strlen(text), &t->sink, &program) ? NULL : program;
+}
+
+/* Runs a program: whether it goes on for `steps`, round after round. `name`: it is measured, and the dump called so, behind how often it
+ * went round (times 1000) and the instructions of a round. */
+static bool run(tool *t, const char *text, unsigned steps, const char *name)
+{
+    oak_machine *machine = NULL;
+    oak_session *session = NULL;
+    oak_program *program = assembled(t, text);
+    uint32_t outside;
+    bool runs = false;
+    if (program && !oak_machine_create(&t->host, t->part, &machine) &&
+        !oak_machine_load(machine, oak_program_image(program), &outside)) {
+        const oak_chip_port chip = oak_machine_port(machine);
+        oak_event event;
+        const oak_budget most = {.instructions = 3000}, budget = {.instructions = steps};
+        runs = !oak_session_open(&t->host, &chip, program, &session);
+        uint64_t passed[4] = {0};
+        for (unsigned i = 0; runs && i < 4; i++) { /* the second round and those behind it are alike */
+            runs = !oak_session_run_to(session, "round", &most, &t->sink, &event) && event.stop.reason == OAK_STOP_STEP;
+            oak_chip_time now = {0};
+            runs = runs && !chip.ops->read_time(chip.chip, &now);
+            passed[i] = now.instructions;
+        }
+        if (runs && name) {
+            char full[600];
+            uint64_t round = passed[3] - passed[2];
+            snprintf(full, sizeof full, "%llu %llu|%s", (unsigned long long)(1000ull * steps / round), (unsigned long long)round, name);
+            CALLGRIND_ZERO_STATS;
+            runs = !oak_session_run(session, &budget, &t->sink, &event);
+            CALLGRIND_DUMP_STATS_AT(full);
+        } else if (runs) {
+            runs = !oak_session_run(session, &budget, &t->sink, &event) && event.stop.reason == OAK_STOP_STEPS;
+        }
+    }
+    oak_session_close(session);
+    oak_machine_free(machine);
+    oak_program_free(program);
+    return runs;
+}
+
+/* Puts the copies of a text into the loop; `N` in it becomes the copy's number. */
+static void write_loop(const tool *t, const char *text, char *loop, size_t room)
+{
+    size_t at = (size_t)snprintf(loop, room, "%s%s", t->around->begin, t->around->round);
+    for (unsigned copy = 0; text && copy < COPIES; copy++) {
+        at += (size_t)snprintf(loop + at, room - at, "copy%u: ", copy);
+        for (const char *p = text; *p; p++) {
+            bool number = *p == 'N';
+            at += number ? (size_t)snprintf(loop + at, room - at, "%u", copy) : (size_t)snprintf(loop + at, room - at, "%c", *p);
+        }
+        at += (size_t)snprintf(loop + at, room - at, "\n");
+    }
+    snprintf(loop + at, room - at, "copy%u:%s%s", COPIES, "\n", t->around->end);
+}
+
+static bool sample_of(tool *t, unsigned row, char *text, size_t room, char *loop, size_t loop_room)
+{
+    char spelled[100];
+    snprintf(spelled, sizeof spelled, "%s%s%s", t->isa->rows[row].mnemonic, t->isa->rows[row].operands[0] ? " " : "", t->isa->rows[row].operands);
+    for (const sample *own = t->around->samples; own->row; own++) {
+        if (strcmp(own->row, spelled) != 0) continue;
+        snprintf(text, room, "%s", own->text);
+        write_loop(t, text, loop, loop_room);
+        return run(t, loop, 3000, NULL);
+    }
+    oak_pattern pattern;
+    oak_pattern_compile(t->isa->rows[row].bits, &pattern);
+    for (unsigned tries = 0; tries < TRIES; tries++) {
+        uint64_t word = ((uint64_t)random32() << 32 | random32()) & (pattern.size < 8 ? ((uint64_t)1 << 8 * pattern.size) - 1 : UINT64_MAX);
+        word = (word & ~pattern.mask) | pattern.fixed;
+        uint8_t bytes[16] = {0};
+        oak_decoded decoded;
+        oak_lay_down(t->isa, word, pattern.size, bytes);
+        if (t->isa->decode(t->tables, bytes, sizeof bytes, 0x200, 0, &decoded) || decoded.row != row) continue;
+        oak_buf out = {.host = &t->host};
+        snprintf(t->next, sizeof t->next, decoded.has_target ? "nN" : "data");
+        t->named = decoded.has_target ? decoded.target : decoded.data;
+        const oak_namer namer = {t, name_of};
+        t->isa->print(t->tables, &decoded, decoded.has_target || decoded.has_data ? &namer : NULL, &out);
+        snprintf(text, room, "%.*s%s", (int)out.size, out.bytes, decoded.has_target ? "\nnN:" : "");
+        oak_buf_close(&out);
+        write_loop(t, text, loop, loop_room);
+        if (run(t, loop, 3000, NULL)) return true;
+    }
+    return false;
+}
+
+int main(int argc, char **argv)
+{
+    tool t = {.host = oak_linux_host(), .sink = {.report = swallow}};
+    static char loop[64000];
+    char text[300], name[500];
+    if (argc < 2 || oak_part_load(&t.host, argv[1], &t.sink, &t.part)) return fputs("usage: rows PART\n", stderr), 2;
+    t.isa = oak_isa_find(t.part->architecture->name);
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++)
+        if (t.isa && strcmp(all[i].architecture, t.isa->about.name) == 0) t.around = &all[i];
+    if (!t.around || t.isa->open(&t.host, &t.tables)) return fputs("rows: nothing to put around its instructions\n", stderr), 2;
+    write_loop(&t, NULL, loop, sizeof loop);
+    if (!run(&t, loop, STEPS, "|")) return fputs("rows: the loop does not run\n", stderr), 1;
+    for (unsigned row = 0; row < t.isa->row_count; row++) {
+        const oak_insn_row *one = &t.isa->rows[row];
+        if (!one->mnemonic[0]) continue; /* of a sister architecture */
+        bool found = sample_of(&t, row, text, sizeof text, loop, sizeof loop);
+        for (char *p = text; *p; p++)
+            if (*p == '\n') *p = ';';
+        printf("%s|%s %s|%s\n", found ? "measured" : "not", one->mnemonic, one->operands, found ? text : "");
+        snprintf(name, sizeof name, "%s %s|%s", one->mnemonic, one->operands, text);
+        if (found) run(&t, loop, STEPS, name);
+    }
+    t.isa->close(&t.host, t.tables);
+    oak_part_free(t.part);
+    return 0;
+}
