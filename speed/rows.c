@@ -1,10 +1,12 @@
 /* rows.c — what every row of an instruction table costs, in host instructions: 32 copies of a sample in a loop, run under callgrind, less the
  * loop itself. Samples are made from the table: random codes of the row, read back and assembled again, until one runs.
  *
- *   valgrind --tool=callgrind --callgrind-out-file=F rows PART
+ *   rows find PART >SAMPLES                                               "measured|row|text", "not|row|"
+ *   valgrind --tool=callgrind --callgrind-out-file=F rows measure PART <SAMPLES
  *
- * writes a dump a row into F.1, F.2 …; the dump's name is "rounds steps|row|text", by which the script adds them up. What no random
- * code can show (returns, jumps by registers) has a sample of its own below. */
+ * writes a dump a row into F.1, F.2 …; the dump's name is "rounds steps|row|text", by which the script adds them up: two of them, over STEPS and 3 STEPS instructions. What no random
+ * code can show (returns, jumps by registers) has a sample of its own below. A sample's memory lies in RAM, at a multiple of its size,
+ * in every copy. */
 #include <oakspindle/linux.h>
 #include <oakspindle/oakspindle.h>
 
@@ -31,6 +33,7 @@ typedef struct sample {
 } sample;
 typedef struct surroundings {
     const char *architecture, *begin, *round, *end;
+    uint32_t ram, ram_end; /* where samples may reach in the data space; 0: anywhere */
     sample samples[24];
 } surroundings;
 
@@ -39,18 +42,18 @@ typedef struct surroundings {
         "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n movs r3, #8\n movs r4, #4\n "   \
         "movs r5, #16\n ldr r6, =0x200004c0\n ldr r7, =0x20000500\n mov r8, r0\n mov r9, r3\n mov r10, r1\n mov r11, r4\n " \
         "mov r12, r2\n mov lr, r0\n ldr r3, =0x20000600\n mov sp, r3\n movs r3, #8\n",                        \
-        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n"
+        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n", 0x20000000, 0x20001000
 #define ARM_SAMPLES                                                                                            \
     {"bx rm|sp", "ldr r0, =nN+1\n bx r0\nnN:"}, {"blx rm|sp", "ldr r0, =nN+1\n blx r0\nnN:"}
 static const surroundings all[] = {
     {"mcs51", " ljmp start\n org 0x40\nstart: nop\n",
-     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n",
+     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n", 0, 0,
      {{"ret", "acall sN\n sjmp nN\nsN: ret\nnN:"},
       {"reti", "acall sN\n sjmp nN\nsN: reti\nnN:"},
       {"jmp @a+dptr", "mov dptr, #nN\n clr a\n jmp @a+dptr\nnN:"}}},
     {"z80", " jp start\n org 8\n ret\n org 16\n ret\n org 24\n ret\n org 32\n ret\n org 40\n ret\n org 48\n ret\n org 56\n ret\n"
      " org 0x100\nstart: nop\n",
-     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n",
+     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n", 0, 0,
      {{"ret", "call sN\n jr nN\nsN: ret\nnN:"},
       {"reti", "call sN\n jr nN\nsN: reti\nnN:"},
       {"retn", "call sN\n jr nN\nsN: retn\nnN:"},
@@ -83,8 +86,7 @@ typedef struct tool {
 
 static void swallow(void *context, const oak_diagnostic *diag)
 {
-    (void)context;
-    if (getenv("ROWS_SAY")) fprintf(stderr, "%u: %s\n", diag->line, diag->message);
+    (void)context, (void)diag;
 }
 
 static uint64_t seed = 0x9E3779B97F4A7C15u;
@@ -104,6 +106,22 @@ static oak_program *assembled(tool *t, const char *text)
 {
     oak_program *program = NULL;
     return oak_assemble_text(&t->host, t->part, "sample", text, strlen(text), &t->sink, &program) ? NULL : program;
+}
+
+/* Whether what the next instruction reaches is plain memory. */
+static bool is_plain(const tool *t, oak_chip_port chip)
+{
+    oak_watched touched[OAK_MOST_WATCHED];
+    unsigned count = chip.ops->touches(chip.chip, touched, OAK_MOST_WATCHED);
+    for (unsigned i = 0; t->around->ram && i < count && i < OAK_MOST_WATCHED; i++) {
+        const oak_watched *one = &touched[i];
+        uint32_t size = one->size % 8 == 0 && one->size ? 8 : one->size;
+        bool aligned = size == 1 || size == 2 ? one->address % size == 0 : one->address % 4 == 0;
+        bool data = one->address < 0x2000 && !(one->accesses & OAK_ACCESS_WRITE);
+        bool inside = one->address >= t->around->ram && one->address + one->size <= t->around->ram_end;
+        if (one->space && (!aligned || (!inside && !data))) return false;
+    }
+    return true;
 }
 
 /* Runs a program: whether it goes on for `steps`, round after round. `name`: it is measured, and the dump called so, behind how often it
@@ -132,11 +150,18 @@ static bool run(tool *t, const char *text, unsigned steps, const char *name)
             char full[600];
             uint64_t round = passed[3] - passed[2];
             snprintf(full, sizeof full, "%llu %llu|%s", (unsigned long long)(1000ull * steps / round), (unsigned long long)round, name);
-            CALLGRIND_ZERO_STATS;
-            runs = !oak_session_run(session, &budget, &t->sink, &event);
-            CALLGRIND_DUMP_STATS_AT(full);
-        } else if (runs) {
-            runs = !oak_session_run(session, &budget, &t->sink, &event) && event.stop.reason == OAK_STOP_STEPS;
+            runs = !oak_session_run(session, &most, &t->sink, &event); /* all is decoded */
+            for (unsigned i = 0; runs && i < 2; i++) { /* the second is longer: what a run costs at all is taken off */
+                oak_budget longer = {.instructions = (uint64_t)steps * (1 + 2 * i)};
+                CALLGRIND_ZERO_STATS;
+                runs = !oak_session_run(session, &longer, &t->sink, &event);
+                CALLGRIND_DUMP_STATS_AT(full);
+            }
+        } else if (runs && steps) {
+            const char *const copies[] = {"copy0", "copy1", "copy9", "copy31"};
+            for (unsigned i = 0; runs && i < 4; i++)
+                runs = !oak_session_run_to(session, copies[i], &most, &t->sink, &event) && is_plain(t, chip);
+            runs = runs && !oak_session_run(session, &budget, &t->sink, &event) && event.stop.reason == OAK_STOP_STEPS;
         }
     }
     oak_session_close(session);
@@ -192,29 +217,52 @@ static bool sample_of(tool *t, unsigned row, char *text, size_t room, char *loop
     return false;
 }
 
+static int find(tool *t)
+{
+    static char loop[64000];
+    char text[300];
+    for (unsigned row = 0; row < t->isa->row_count; row++) {
+        const oak_insn_row *one = &t->isa->rows[row];
+        if (!one->mnemonic[0]) continue; /* of a sister architecture */
+        bool found = sample_of(t, row, text, sizeof text, loop, sizeof loop);
+        for (char *p = text; *p; p++)
+            if (*p == '\n') *p = ';';
+        printf("%s|%s %s|%s\n", found ? "measured" : "not", one->mnemonic, one->operands, found ? text : "");
+    }
+    return 0;
+}
+
+static int measure(tool *t)
+{
+    static char loop[64000];
+    char line[700];
+    write_loop(t, NULL, loop, sizeof loop);
+    if (!run(t, loop, STEPS, "|")) return fputs("rows: the loop does not run\n", stderr), 1;
+    while (fgets(line, sizeof line, stdin)) {
+        if (strncmp(line, "measured|", 9) != 0) continue;
+        line[strcspn(line, "\n")] = 0;
+        char *text = strrchr(line, '|') + 1, name[700];
+        snprintf(name, sizeof name, "%s", line + 9);
+        for (char *p = text; *p; p++)
+            if (*p == ';') *p = '\n';
+        write_loop(t, text, loop, sizeof loop);
+        run(t, loop, STEPS, name);
+    }
+    return 0;
+}
+
 int main(int argc, char **argv)
 {
     tool t = {.host = oak_linux_host(), .sink = {.report = swallow}};
-    static char loop[64000];
-    char text[300], name[500];
-    if (argc < 2 || oak_part_load(&t.host, argv[1], &t.sink, &t.part)) return fputs("usage: rows PART\n", stderr), 2;
+    bool finds = argc > 1 && strcmp(argv[1], "find") == 0, measures = argc > 1 && strcmp(argv[1], "measure") == 0;
+    if (argc != 3 || (!finds && !measures) || oak_part_load(&t.host, argv[2], &t.sink, &t.part))
+        return fputs("usage: rows find|measure PART\n", stderr), 2;
     t.isa = oak_isa_find(t.part->architecture->name);
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++)
         if (t.isa && strcmp(all[i].architecture, t.isa->about.name) == 0) t.around = &all[i];
     if (!t.around || t.isa->open(&t.host, &t.tables)) return fputs("rows: nothing to put around its instructions\n", stderr), 2;
-    write_loop(&t, NULL, loop, sizeof loop);
-    if (!run(&t, loop, STEPS, "|")) return fputs("rows: the loop does not run\n", stderr), 1;
-    for (unsigned row = 0; row < t.isa->row_count; row++) {
-        const oak_insn_row *one = &t.isa->rows[row];
-        if (!one->mnemonic[0]) continue; /* of a sister architecture */
-        bool found = sample_of(&t, row, text, sizeof text, loop, sizeof loop);
-        for (char *p = text; *p; p++)
-            if (*p == '\n') *p = ';';
-        printf("%s|%s %s|%s\n", found ? "measured" : "not", one->mnemonic, one->operands, found ? text : "");
-        snprintf(name, sizeof name, "%s %s|%s", one->mnemonic, one->operands, text);
-        if (found) run(&t, loop, STEPS, name);
-    }
+    int status = finds ? find(&t) : measure(&t);
     t.isa->close(&t.host, t.tables);
     oak_part_free(t.part);
-    return 0;
+    return status;
 }

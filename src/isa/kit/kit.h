@@ -49,7 +49,8 @@ enum {
     KIT_SPARE = 8,
     KIT_MOST_SPACES = 10,
     KIT_MOST_STRETCHES = 18,
-    KIT_MOST_REACHED = 12,
+    KIT_MOST_USES = 20,                   /* registers and cells that an instruction names */
+    KIT_MOST_REACHED = KIT_MOST_USES + 4, /* with what the stack and `more_cells` add */
     KIT_MOST_WRITTEN = 8,
     KIT_MOST_KNOWN = 256
 };
@@ -125,9 +126,10 @@ struct kit_known {
     /* Among the watches that had this number: the uses that one may want, a bit each from the first on, and the addresses these lie
      * between; and the handler the instruction has by itself. */
     uint32_t watching, low, high;
-    uint16_t wanted, natural;
+    uint32_t wanted;
+    uint16_t natural;
     oak_decoded decoded;
-    kit_use use[KIT_MOST_REACHED];
+    kit_use use[KIT_MOST_USES];
 };
 
 struct kit_register {

@@ -76,7 +76,7 @@ static const char *name_of(const struct kit_tables *tables, const oak_decoded *d
 
 static void add(struct kit_known *known, kit_use use)
 {
-    if (known->count < KIT_MOST_REACHED) known->use[known->count++] = use;
+    if (known->count < KIT_MOST_USES) known->use[known->count++] = use;
 }
 
 static void add_register(const oak_core *core, struct kit_known *known, const char *name, size_t length,
@@ -205,7 +205,7 @@ static inline void resolve(const oak_core *core, const struct kit_known *known, 
 static unsigned reach_more(const oak_core *core, const struct kit_known *known, kit_reach *list,
                            unsigned count)
 {
-    if (known->pushed && count < KIT_MOST_REACHED) list[count++] = on_stack(core, known->pushed);
+    if (known->pushed) list[count++] = on_stack(core, known->pushed);
     return known->more ? kit_look(core)->arch->more_cells(core, &known->decoded, list, count) : count;
 }
 
@@ -245,7 +245,7 @@ static void choose(const oak_core *core, struct kit_known *known)
                 (one.known && !kit->watched[w].banks && !kit_overlaps(cells->address, cells->size, &one)))
                 continue;
             if (!known->wanted) known->first_wanted = (uint8_t)i;
-            known->wanted |= (uint16_t)(1u << (i - known->first_wanted));
+            known->wanted |= 1u << (i - known->first_wanted);
             if (cells->address < known->low) known->low = cells->address;
             if (last > known->high) known->high = last;
         }
