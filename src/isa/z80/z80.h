@@ -65,6 +65,7 @@ enum {
 struct oak_core {
     kit_core kit;                 /* first */
     uint8_t object[Z80_SPAN + 1]; /* 1 where something of the program's begins, or ends before */
+    uint32_t free_floor, free_from; /* no such place above the one, up to the other */
     uint8_t known[Z80_SPAN];      /* 1 where ROM was programmed */
     uint8_t guard[Z80_SPAN];      /* kit.guard */
 

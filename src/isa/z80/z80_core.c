@@ -19,8 +19,14 @@ static bool fail(oak_core *core, oak_fault fault, uint32_t address)
 /* What lies below the top of the stack belongs to it down to where something of the program's ends or begins. */
 static void find_floor(oak_core *core, uint32_t top)
 {
-    core->floor = (top - 1) & 0xFFFF;
-    while (core->floor && !core->object[core->floor]) core->floor--;
+    uint32_t from = (top - 1) & 0xFFFF, at = from;
+    if (at > core->free_floor && at <= core->free_from) at = core->free_floor; /* it was looked for there before */
+    while (at && !core->object[at]) {
+        at--;
+        if (at == core->free_from && core->free_from > core->free_floor) at = core->free_floor;
+    }
+    if (from > core->free_from || at != core->free_floor) core->free_from = from;
+    core->free_floor = core->floor = at;
 }
 
 /* A push that somebody has to look at: into ROM, over code, beyond the floor. False with the fault set. */
@@ -343,6 +349,7 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
 {
     if (space != Z80_MEM || address >= Z80_SPAN || size > Z80_SPAN - address) return OAK_OK;
     core->object[address] = core->object[address + size] = 1;
+    core->free_from = core->free_floor = 0;
     core->floor = Z80_SPAN;
     return OAK_OK;
 }
