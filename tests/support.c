@@ -265,3 +265,26 @@ int run_suite(const char *name, const test_function *tests, unsigned count)
     srunner_free(runner);
     return failed;
 }
+
+void must_come_back(const oak_program *program)
+{
+    text t = {0}, before = {0}, after = {0};
+    oak_text_sink sink = text_sink(&t), before_sink = text_sink(&before), after_sink = text_sink(&after);
+    collected diags;
+    ck_assert_int_eq(oak_look(program, &sink), OAK_OK);
+    oak_program *again = assemble(oak_program_part(program), t.bytes, &diags);
+    if (!again) show_collected(&diags), fputs(t.bytes, stderr);
+    ck_assert_ptr_nonnull(again);
+    ck_assert_int_eq(oak_hex_write(oak_program_image(program), 16, &before_sink), OAK_OK);
+    ck_assert_int_eq(oak_hex_write(oak_program_image(again), 16, &after_sink), OAK_OK);
+    char *entry = strstr(before.bytes, ":04000005"); /* the entry address is no byte of the image */
+    if (entry) memmove(entry, strchr(entry, '\n') + 1, strlen(strchr(entry, '\n') + 1) + 1);
+    size_t same = 0;
+    while (before.bytes[same] && before.bytes[same] == after.bytes[same]) same++;
+    ck_assert_msg(!strcmp(before.bytes, after.bytes), "%.60s was %.60s, of\n%.3000s", after.bytes + same,
+                  before.bytes + same, t.bytes);
+    free(t.bytes);
+    free(before.bytes);
+    free(after.bytes);
+    oak_program_free(again);
+}

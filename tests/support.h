@@ -79,4 +79,7 @@ int run_suite(const char *name, const test_function *tests, unsigned count);
         return run_suite(name, tests, sizeof tests / sizeof *tests) ? EXIT_FAILURE : EXIT_SUCCESS;           \
     }
 
+/* Reads a program back, assembles that, and compares the images. */
+void must_come_back(const oak_program *program);
+
 #endif

@@ -61,6 +61,20 @@ static void expected_results(uint32_t *expected)
     free(err);
 }
 
+/* What was compiled is read back, and assembles to the same bytes. */
+static void comes_back(const oak_host *host, const oak_part *part, const oak_image *image)
+{
+    oak_program *program;
+    ck_assert_int_eq(oak_program_create(host, part, &program), OAK_OK);
+    for (uint32_t at = 0; at < 0x8000; at++) {
+        uint8_t byte;
+        if (oak_image_byte(image, at, &byte)) oak_image_write(oak_program_image(program), at, &byte, 1);
+    }
+    oak_program_finish(program);
+    must_come_back(program);
+    oak_program_free(program);
+}
+
 static void compare(const char *architecture, const char *part_name, const char *optimisation,
                     bool step_by_step)
 {
@@ -104,9 +118,63 @@ static void compare(const char *architecture, const char *part_name, const char 
     }
     ck_assert(finished);
     oak_machine_free(machine);
+    comes_back(&host, part, image);
     oak_part_free(part);
     oak_image_free(image);
 }
+
+/* The benchmarks of speed/programs.c: the first round finds what it finds on this machine. */
+static void benchmark(const char *name, const char *version, const char *part_name, const char *optimisation)
+{
+    char command[500], path[100];
+    char *out, *err;
+    oak_host host = oak_linux_host();
+    uint32_t outside;
+    snprintf(command, sizeof command, "cc -w -std=gnu11 -O1 -DWORK=%s " SOURCE_FOLDER "/speed/programs.c -o benchmark_host && ./benchmark_host 1", name);
+    ck_assert_int_eq(shell(command, &out, &err), 0);
+    uint32_t expected = (uint32_t)strtoul(out, NULL, 10);
+    free(out);
+    free(err);
+    snprintf(path, sizeof path, "benchmark_%s%s.elf", version, optimisation);
+    snprintf(command, sizeof command, "sh " SOURCE_FOLDER "/tests/compiled/build %s %s %s " SOURCE_FOLDER "/speed/programs.c -w -DWORK=%s",
+             version, optimisation, path, name);
+    int code = shell(command, &out, &err);
+    if (code) printf("%s\n", err);
+    ck_assert_int_eq(code, 0);
+    free(out);
+    free(err);
+    oak_image *image = through_hex(&host, image_of(&host, path));
+    oak_part *part = load_part(part_name);
+    oak_machine *machine;
+    oak_stop stop;
+    uint8_t bytes[8] = {0};
+    ck_assert_int_eq(oak_machine_create(&host, part, &machine), OAK_OK);
+    ck_assert_int_eq(oak_machine_load(machine, image, &outside), OAK_OK);
+    oak_chip_port chip = oak_machine_port(machine);
+    for (uint64_t steps = 100000; steps < 5000000 && !word_at(bytes, 4); steps += 100000) {
+        ck_assert_int_eq(chip.ops->run(chip.chip, UINT64_MAX, steps, &stop), OAK_OK);
+        ck_assert_int_eq(stop.reason, OAK_STOP_STEPS);
+        ck_assert_int_eq(chip.ops->read_memory(chip.chip, 1, RESULTS_AT, bytes, 8), OAK_OK);
+    }
+    if (word_at(bytes, 0) != expected) printf("%s %s %s\n", name, version, optimisation);
+    ck_assert_uint_eq(word_at(bytes, 0), expected);
+    oak_machine_free(machine);
+    comes_back(&host, part, image);
+    oak_part_free(part);
+    oak_image_free(image);
+}
+
+START_TEST(the_benchmarks_find_what_they_find_on_the_host)
+{
+    static const char *const names[] = {"digest", "cipher", "product", "squeeze", "sorting", "worker", "seek", "warp", "orders"};
+    static const char *const levels[] = {"-O0", "-O2", "-Os"};
+    for (unsigned i = 0; i < sizeof names / sizeof *names; i++)
+        for (unsigned level = 0; level < 3; level++) {
+            benchmark(names[i], "armv6m", "armv6m-32k", levels[level]);
+            benchmark(names[i], "armv7m", "armv7m-256k", levels[level]);
+        }
+}
+END_TEST
 
 #define COMPILED(name, architecture, part, optimisation, steps)                                              \
     START_TEST(name)                                                                                         \
@@ -129,4 +197,5 @@ RUN_SUITE("compiled", plain_code_for_armv6m_finds_what_the_host_finds,
           fast_code_for_armv6m_finds_what_the_host_finds, small_code_for_armv6m_finds_what_the_host_finds,
           plain_code_for_armv7m_finds_what_the_host_finds, fast_code_for_armv7m_finds_what_the_host_finds,
           small_code_for_armv7m_finds_what_the_host_finds, code_for_armv6m_runs_on_the_newer_core,
-          stepping_one_by_one_finds_the_same_on_armv6m, stepping_one_by_one_finds_the_same_on_armv7m)
+          stepping_one_by_one_finds_the_same_on_armv6m, stepping_one_by_one_finds_the_same_on_armv7m,
+          the_benchmarks_find_what_they_find_on_the_host)
