@@ -730,6 +730,10 @@ START_TEST(what_a_chip_would_suffer_silently_is_reported_where_it_happens)
         expect_fault(part, " ldr r0, =0x20000008\n mov sp, r0\n push {r0, r1}\nx: push {r0}",
                      OAK_FAULT_STACK_OVERFLOW, "x", false);
         expect_fault(part, " ldr r0, =0x20000100\nx: ldr r1, [r0]", OAK_FAULT_UNWRITTEN, "x", true);
+        expect_fault(part, " ldr r0, =0x20000100\n movs r1, #7\n strb r1, [r0, #3]\n ldr r1, [r0]\n ldrh r1, [r0, #2]\n"
+                           "x: ldrh r1, [r0]", OAK_FAULT_UNWRITTEN, "x", true); /* a word of which some was written is none */
+        expect_fault(part, " ldr r0, =0x20000100\n movs r1, #7\n str r1, [r0]\n ldm r0!, {r1}\nx: ldm r0!, {r1, r2}",
+                     OAK_FAULT_UNWRITTEN, "x", true);
         expect_fault(part, " movs r0, #4\nx: str r0, [r0]", OAK_FAULT_READ_ONLY, "x", false);
         expect_fault(part, " ldr r0, =0x50000000\nx: ldr r1, [r0]", OAK_FAULT_ABSENT, "x", false);
         expect_fault(part, "x: bkpt #1", OAK_FAULT_BREAKPOINT, "x", false);

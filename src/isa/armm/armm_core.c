@@ -242,26 +242,25 @@ static bool bit_band(const oak_core *core, uint32_t address, uint32_t *cell, uns
     return true;
 }
 
-static bool written(const armm_region *region, uint32_t offset, unsigned bytes, uint32_t *which)
+/* Whether one of the bytes was written: who copies or searches by words takes neighbours along that it does not use. */
+static bool written(const armm_region *region, uint32_t offset, unsigned bytes)
 {
-    for (unsigned i = 0; i < bytes; i++) {
-        *which = offset + i;
-        if (!(region->known[*which >> 3] >> (*which & 7) & 1)) return false;
-    }
-    return true;
+    for (uint32_t at = offset; at < offset + bytes; at++)
+        if (region->known[at >> 3] >> (at & 7) & 1) return true;
+    return false;
 }
 
 bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
 {
-    uint32_t cell, which = 0;
+    uint32_t cell;
     unsigned bit;
     if (is_unaligned(core, address, bytes)) return false;
     const armm_region *region = armm_region_at(core, address);
     if (region && bytes <= region->size - (address - region->base)) {
         const uint8_t *at = region->bytes + (address - region->base);
         if (region->writable && core->checks_reads && region->known &&
-            !written(region, address - region->base, bytes, &which)) {
-            armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_UNWRITTEN, region->base + which, 0);
+            !written(region, address - region->base, bytes)) {
+            armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_UNWRITTEN, address, 0);
             core->fault_unhandled = true;
             return false;
         }
