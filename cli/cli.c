@@ -408,8 +408,14 @@ oak_part *cli_load_part(cli *self, const command *of, const char *name, int *exi
         if (!known) return NULL;
     }
     part = take_built_in(self, path);
-    oak_status status =
-        part ? OAK_OK : oak_part_load_from(&self->host, path, cli_parts_folder(), &self->sink, &part);
+    oak_status status = OAK_OK;
+    if (!part) {
+        char **names = cli_part_names();
+        const oak_part_shelf shelf = {cli_parts_folder(), (const char *const *)names};
+        status = oak_part_load_from(&self->host, path, &shelf, &self->sink, &part);
+        for (char **one = names; one && *one; one++) free(*one);
+        free(names);
+    }
     *exit_code = cli_failed(self, status, path);
     return status ? NULL : part;
 }

@@ -259,7 +259,7 @@ static oak_part *load_own(const char *contents, collected *diags)
     oak_diag_sink sink = collect(diags);
     oak_part *part = NULL;
     write_file("own_part.yaml", contents);
-    oak_part_load_from(&host, "own_part.yaml", SOURCE_FOLDER "/parts", &sink, &part);
+    oak_part_load_from(&host, "own_part.yaml", &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &sink, &part);
     return part;
 }
 

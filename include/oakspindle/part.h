@@ -181,8 +181,14 @@ bool oak_yaml_is_deep(const char *text, size_t size, uint32_t *line, uint32_t *c
  * must outlive the part. */
 OAK_MUST_USE oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink,
                                       oak_part **part);
-/* The same; a part that is extended and does not lie beside the file is looked for in `folder` (NULL: nowhere else). */
-OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
+/* Where parts that are extended may lie beside the file's own folder (NULL: nowhere else); and the names to be had, for suggestions, up to
+ * NULL (or NULL). */
+typedef struct oak_part_shelf {
+    const char *folder;
+    const char *const *names;
+} oak_part_shelf;
+/* The same, with a shelf; it may go when the call has returned. */
+OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const oak_part_shelf *shelf,
                                            const oak_diag_sink *sink, oak_part **part);
 /* Makes a part of plain data that somebody has filled in; what `plain` points to must outlive it. OAK_NO_MEMORY. */
 OAK_MUST_USE oak_status oak_part_copy(const oak_host *host, const oak_part *plain, oak_part **part);

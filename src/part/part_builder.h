@@ -22,7 +22,7 @@ typedef struct part_box {
 typedef struct part_builder {
     const oak_host *host;
     const oak_diag_sink *sink;
-    const char *folder; /* where else parts that are extended may lie */
+    oak_part_shelf shelf;
     part_box *box;
     oak_part_memory *memories;
     oak_part_register *registers;

@@ -24,22 +24,27 @@ yaml_node_t *part_member(part_file *file, yaml_node_t *map, const char *key)
     return NULL;
 }
 
-/* Reports every key of a mapping that is not in the list, and keys given twice. */
+/* Reports every key of a mapping that is not in the list, and keys given twice. False: there is one that is not in the list, and it had
+ * better not be told that something else is missing. */
 bool part_check_keys(part_file *file, yaml_node_t *map, const char *what, const char *const *allowed)
 {
     if (map->type != YAML_MAPPING_NODE) {
         REFUSE_AT(file, map, "part-shape", "Write it as `key: value` pairs.", "%s must be a mapping", what);
         return false;
     }
+    bool all = true;
     for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
         yaml_node_t *node = part_node_at(file, pair->key);
         const char *name = part_scalar(node);
         const char *nearest = NULL;
         bool known = false;
         for (unsigned i = 0; name && allowed[i]; i++) known = known || oak_same(name, allowed[i]);
-        for (unsigned i = 0; !known && name && allowed[i]; i++)
-            if (oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2) <= 2)
-                nearest = allowed[i];
+        unsigned least = 3;
+        for (unsigned i = 0; !known && name && allowed[i]; i++) {
+            unsigned apart = oak_name_distance(name, oak_length(name), allowed[i], oak_length(allowed[i]), 2);
+            if (apart < least) least = apart, nearest = allowed[i];
+        }
+        all = all && known;
         char hint[80] = "";
         if (nearest) oak_format(hint, sizeof hint, "Did you mean `%s`?", nearest);
         if (!known)
@@ -51,7 +56,7 @@ bool part_check_keys(part_file *file, yaml_node_t *map, const char *what, const 
                 REFUSE_AT(file, node, "part-key", "Remove one of them.", "`%s` is given twice", name);
         }
     }
-    return true;
+    return all;
 }
 
 const char *part_text_member(part_file *file, yaml_node_t *map, const char *key, bool needed)

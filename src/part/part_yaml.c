@@ -32,9 +32,9 @@ static void load_base(part_file *file, yaml_node_t *root, unsigned depth)
     oak_buf_open(&path, b->host);
     oak_buf_add(&path, file->path, folder);
     oak_buf_format(&path, "%s.yaml", base);
-    if (!path.failed && b->folder && !exists(b->host, oak_buf_string(&path))) {
+    if (!path.failed && b->shelf.folder && !exists(b->host, oak_buf_string(&path))) {
         path.size = 0;
-        oak_buf_format(&path, "%s/%s.yaml", b->folder, base);
+        oak_buf_format(&path, "%s/%s.yaml", b->shelf.folder, base);
     }
     if (path.failed) b->status = OAK_NO_MEMORY;
     else load_file(b, oak_buf_string(&path), depth + 1, file, part_member(file, root, "extends"));
@@ -48,16 +48,17 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         "ports", "vectors", "features",     "blocks",  "import", "interrupts",       NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
-    if (!part_check_keys(file, root, "a part file", keys)) return;
+    bool known = part_check_keys(file, root, "a part file", keys); /* what is misspelt is not missed as well */
+    if (root->type != YAML_MAPPING_NODE) return;
     if (part_member(file, root, "extends")) load_base(file, root, depth);
-    if (b->status || (b->refused && !part->architecture)) return;
-    part->name = part_text_member(file, root, "part", true);
+    if (b->status || (part_member(file, root, "extends") && !part->architecture)) return;
+    part->name = part_text_member(file, root, "part", known);
     if (part_member(file, root, "title") || !part->title)
-        part->title = part_text_member(file, root, "title", true);
+        part->title = part_text_member(file, root, "title", known);
     if (part_member(file, root, "architecture") || !part->architecture) {
-        const char *name = part_text_member(file, root, "architecture", true);
-        part->architecture = name ? oak_architecture_find(name) : NULL;
-        if (name && !part->architecture)
+        const char *name = part_text_member(file, root, "architecture", known);
+        part->architecture = name && *name ? oak_architecture_find(name) : NULL;
+        if (name && *name && !part->architecture)
             REFUSE_AT(file, part_member(file, root, "architecture"), "part-value",
                       "`spindle parts` lists what there is.", "there is no architecture `%s`", name);
         if (!part->architecture) return;
@@ -84,6 +85,19 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         REFUSE_AT(file, root, "part-shape", NULL, "a part needs `clock`, `clocks-per-cycle` and `memories`");
 }
 
+/* The one that is most like a name: few letters apart, or as much the same from the front on as no other. */
+static const char *nearest_name(const char *const *names, const char *name)
+{
+    enum { LIMIT = 4 };
+    const char *nearest = NULL;
+    unsigned least = LIMIT + 1;
+    for (; names && *names; names++) {
+        unsigned apart = oak_name_distance(name, oak_length(name), *names, oak_length(*names), LIMIT);
+        if (apart < least) least = apart, nearest = *names;
+    }
+    return nearest;
+}
+
 static void load_file(part_builder *b, const char *path, unsigned depth, part_file *from,
                       yaml_node_t *from_node)
 {
@@ -97,7 +111,12 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
         return;
     }
     if (status) {
-        if (from) {
+        if (from && status == OAK_NOT_FOUND) {
+            const char *base = part_scalar(from_node), *near = nearest_name(b->shelf.names, base);
+            char hint[160] = "A part it extends lies beside it, as NAME.yaml, or is a shipped one.";
+            if (near) oak_format(hint, sizeof hint, "Did you mean `%s`? A part of your own lies beside it, as NAME.yaml.", near);
+            REFUSE_AT(from, from_node, "part-extends", hint, "there is no part `%s` to extend", base);
+        } else if (from) {
             REFUSE_AT(from, from_node, "part-extends",
                       "A part it extends lies beside it, as NAME.yaml, or is a shipped one.",
                       "cannot extend %s: %s", path,
@@ -155,10 +174,10 @@ static bool finish(part_builder *b)
 
 oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part)
 {
-    return oak_part_load_from(host, path, NULL, sink, part);
+    return oak_part_load_from(host, path, &(oak_part_shelf){0}, sink, part);
 }
 
-oak_status oak_part_load_from(const oak_host *host, const char *path, const char *folder,
+oak_status oak_part_load_from(const oak_host *host, const char *path, const oak_part_shelf *shelf,
                               const oak_diag_sink *sink, oak_part **part)
 {
     if (!host->read_file) return OAK_UNSUPPORTED;
@@ -167,7 +186,7 @@ oak_status oak_part_load_from(const oak_host *host, const char *path, const char
     memset(box, 0, sizeof *box);
     box->host = *host;
     oak_arena_open(&box->arena, &box->host);
-    part_builder b = {.host = host, .sink = sink, .folder = folder, .box = box};
+    part_builder b = {.host = host, .sink = sink, .shelf = *shelf, .box = box};
     load_file(&b, path, 0, NULL, NULL);
     if (!b.status && b.refused) b.status = OAK_REFUSED;
     if (!b.status && !finish(&b)) b.status = OAK_NO_MEMORY;

@@ -201,7 +201,7 @@ static void enter_part(const door *self, const uint8_t *bytes, size_t size)
     oak_part *part = NULL;
     (void)bytes, (void)size;
     open_hosts();
-    must_be_said(oak_part_load_from(&host, self->subject, SOURCE_FOLDER "/parts", &sink, &part));
+    must_be_said(oak_part_load_from(&host, self->subject, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &sink, &part));
     if (!part) return;
     oak_machine *machine = NULL;
     oak_session *session = NULL;
