@@ -73,7 +73,9 @@ oak_program *cli_load_program(cli *self, const oak_part *part, const oak_asm_set
     if (status) {
         cli_complain(self, "no-file", paths[0],
                      "A program is a source file, an Intel HEX file, S-records or a .bin file.",
-                     status == OAK_NOT_FOUND ? "there is no such file" : oak_status_text(status));
+                     status == OAK_NOT_FOUND      ? "there is no such file"
+                     : status == OAK_OUT_OF_RANGE ? "the file is larger than 256 MiB"
+                                                  : oak_status_text(status));
     } else {
         kind of = kind_of(paths[0], bytes, size);
         if (of == KIND_SOURCE) {

@@ -44,7 +44,7 @@ enum {
 
 /* Operations of the loop; armm_ready.c says which row becomes which. S behind a name: sets the flags. What stands behind the
  * name: R a register, I a constant, C a constant whose bit 31 becomes the carry; LSL LSR ASR ROR a register shifted by a
- * constant; at loads and stores I a base and an offset, R two registers, S a base and a shifted index, PRE and POST a
+ * constant, RRX through the carry; at loads and stores I a base and an offset, R two registers, S a base and a shifted index, PRE and POST a
  * base that moves. */
 /* clang-format off */
 #define ARMM_CONDITIONS(X) X(EQ) X(NE) X(CS) X(CC) X(MI) X(PL) X(VS) X(VC) X(HI) X(LS) X(GE) X(LT) X(GT) X(LE)
@@ -52,7 +52,7 @@ enum {
 /* Of 16-bit instructions only, or of no length at all. */
 #define ARMM_NARROW(X)                                                                                                 \
     X(DECODE) X(STOP) X(SINGLE) X(OUTSIDE) X(UNPROGRAMMED) X(DATA) X(RESERVED)                                         \
-    X(IT) X(MULS) X(CBZ) X(CBNZ) X(BX) X(BLX) X(ADD_PC) X(MOV_PC)
+    X(IT) X(MULS) X(CPS) X(CBZ) X(CBNZ) X(BX) X(BLX) X(ADD_PC) X(MOV_PC)
 
 /* Conditions of jumps that become one operation with the comparison before them, by its operands. */
 #define ARMM_FUSED(X)                                                                                                  \
@@ -81,12 +81,15 @@ enum {
     X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I)                                                          \
     X(LDR_R) X(LDRB_R) X(LDRH_R) X(LDRSB_R) X(LDRSH_R) X(STR_R) X(STRB_R) X(STRH_R)                                    \
     X(LDR_POST) X(LDRD_I) X(LDRD_POST) X(STRD_POST) X(LOAD_MANY) X(STORE_MANY)                                         \
-    X(PUSH_ONE) X(PUSH_TWO) X(PUSH_MANY)                                                                               \
+    X(LOAD_3) X(LOAD_4) X(LOAD_5) X(LOAD_6) X(LOAD_7) X(LOAD_8) X(STORE_3) X(STORE_4) X(STORE_5) X(STORE_6)            \
+    X(STORE_7) X(STORE_8) X(PUSH_ONE) X(PUSH_TWO) X(PUSH_3) X(PUSH_4) X(PUSH_5) X(PUSH_6) X(PUSH_7) X(PUSH_8)          \
+    X(PUSH_MANY) X(SEV)                                                                          \
     /* the end of a chain: */                                                                                          \
-    X(SLOW_END) X(POP_PC) X(PARKED) X(B) X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE)   \
+    X(SLOW_END) X(POP_PC) X(POP_PC_0) X(POP_PC_1) X(POP_PC_2) X(POP_PC_3) X(POP_PC_4) X(POP_PC_5) X(POP_PC_6)           \
+    X(POP_PC_7) X(POP_PC_8) X(PARKED) X(B) X(BEQ) X(BNE) X(BCS) X(BCC) X(BMI) X(BPL) X(BVS) X(BVC) X(BHI) X(BLS) X(BGE)   \
     X(BLT) X(BGT) X(BLE)
 
-/* Operations on a shifted register: four each, by the kind of shift. */
+/* Operations on a shifted register: five each, by the kind of shift. */
 #define ARMM_SHIFTED(X)                                                                                                \
     X(ADD) X(ADDS) X(SUB) X(SUBS) X(RSB) X(RSBS) X(ADC) X(ADCS) X(SBC) X(SBCS) X(AND) X(ANDS) X(ORR) X(ORRS)           \
     X(EOR) X(EORS) X(BIC) X(BICS) X(ORN) X(ORNS) X(MVN) X(MVNS) X(CMP) X(CMN) X(TST) X(TEQ)
@@ -101,7 +104,8 @@ enum {
     X(LDRSB_I) X(LDRSH_I) X(LDR_S) X(LDRB_S) X(LDRH_S) X(LDRSB_S) X(LDRSH_S) X(STR_S) X(STRB_S) X(STRH_S)              \
     X(LDR_PRE) X(LDRB_PRE) X(LDRH_PRE) X(LDRSB_PRE) X(LDRSH_PRE) X(STR_PRE) X(STRB_PRE) X(STRH_PRE)                    \
     X(LDRB_POST) X(LDRH_POST) X(LDRSB_POST) X(LDRSH_POST) X(STR_POST) X(STRB_POST) X(STRH_POST)                        \
-    X(STRD_I) X(LDRD_PRE) X(STRD_PRE)                                                                                  \
+    X(STRD_I) X(LDRD_PRE) X(STRD_PRE) X(LDREX) X(LDREXB) X(LDREXH) X(STREX) X(STREXB) X(STREXH) X(CLREX) X(MRS) X(MSR)   \
+                                                                                    \
     /* the end of a chain: */                                                                                          \
     X(BL) X(TBB) X(TBH)
 /* clang-format on */
@@ -128,7 +132,7 @@ enum armm_operation {
 #define X(name) ARMM_OP_##name##_W,
     ARMM_BOTH(X)
 #undef X
-#define X(name) ARMM_OP_##name##_LSL, ARMM_OP_##name##_LSR, ARMM_OP_##name##_ASR, ARMM_OP_##name##_ROR,
+#define X(name) ARMM_OP_##name##_LSL, ARMM_OP_##name##_LSR, ARMM_OP_##name##_ASR, ARMM_OP_##name##_ROR, ARMM_OP_##name##_RRX,
         ARMM_SHIFTED(X)
 #undef X
 #define X(name) ARMM_OP_##name,
@@ -373,15 +377,20 @@ OAK_MUST_USE oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
 /* armm_slow.c */
 /* Words that lie outside the windows, or whose access somebody watches. False: a fault was raised, and nothing is changed. */
 /* One register: the bytes and what else is to be done. */
-enum { ARMM_FAR_BYTES = 7, ARMM_FAR_SIGNED = 8, ARMM_FAR_PAST = 16 }; /* past: the base moves on */
+enum { ARMM_FAR_BYTES = 7, ARMM_FAR_SIGNED = 8, ARMM_FAR_PAST = 16, ARMM_FAR_CLAIMS = 32 }; /* past: the base moves on */
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
 bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
+bool armm_store_aligned(oak_core *core, uint32_t address, unsigned bytes, uint32_t value);
 bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high);
 bool armm_store_two(oak_core *core, uint32_t address, uint32_t low, uint32_t high);
 bool armm_load_many(oak_core *core, const armm_op *op, uint32_t address);
 bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address);
 bool armm_push(oak_core *core, const uint8_t *list, unsigned count);
 armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra_cycles);
+/* The special registers of mrs and msr, by their numbers; and the masks of cps: 1 FAULTMASK, 2 PRIMASK. */
+uint32_t armm_read_special(const oak_core *core, unsigned number);
+void armm_write_special(oak_core *core, unsigned number, uint32_t value);
+void armm_change_masks(oak_core *core, unsigned masks, bool set);
 /* An operation that ends its chain. */
 armm_done armm_execute_end(oak_core *core, const armm_op *op, uint32_t pc, uint32_t *extra_cycles);
 /* The cycles of a division beyond its least, by the size of what comes out. */
@@ -402,6 +411,15 @@ static inline void armm_put_bit(uint8_t *bits, unsigned number, bool on)
 {
     if (on) bits[number >> 3] = (uint8_t)(bits[number >> 3] | 1u << (number & 7));
     else bits[number >> 3] = (uint8_t)(bits[number >> 3] & ~(1u << (number & 7)));
+}
+/* Whether anything that is enabled is pending. */
+static inline bool armm_something_pends(const oak_core *core)
+{
+    uint64_t pending[(ARMM_EXCEPTIONS + 63) / 64] = {0}, enabled[(ARMM_EXCEPTIONS + 63) / 64] = {0}, both = 0;
+    memcpy(pending, core->pending, sizeof core->pending);
+    memcpy(enabled, core->enabled, sizeof core->enabled);
+    for (unsigned i = 0; i < sizeof pending / sizeof *pending; i++) both |= pending[i] & enabled[i];
+    return both != 0;
 }
 void armm_reset_exceptions(oak_core *core);
 void armm_pend(oak_core *core, unsigned number, bool on);

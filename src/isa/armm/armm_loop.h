@@ -252,6 +252,15 @@
             NEXT;                                                                                                      \
         }                                                                                                              \
         uint32_t low_, high_;                                                                                          \
+        offset_ = WORDS_FROM(code, address_);                                                                          \
+        if (offset_ < core->code.words[2]) {                                                                           \
+            const uint8_t *at_ = core->code.bytes + 4 * (size_t)offset_;                                               \
+            low_ = WORD_AT(at_, 0), high_ = WORD_AT(at_, 1);                                                           \
+            moved;                                                                                                     \
+            D = low_;                                                                                                  \
+            r[op->a] = high_;                                                                                          \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
         NOW;                                                                                                           \
         if (!armm_load_two(core, address_, &low_, &high_)) goto raised;                                                \
         moved;                                                                                                         \
@@ -360,33 +369,35 @@
     WIDE(name##S_I, D = (value); SET_NZ(D); NEXT)                                                                      \
     WIDE(name##S_C, D = (value); SET_NZ(D); c = op->imm >> 31; NEXT)
 /* All operations on a register shifted in one way: the operand, and the carry that comes out. */
-#define SHIFTED_CASES(kind, operand, out)                                                                              \
-    WIDE(ADD_##kind, D = N + (operand); NEXT)                                                                          \
-    WIDE(ADDS_##kind, ADD_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                   \
-    WIDE(SUB_##kind, D = N - (operand); NEXT)                                                                          \
-    WIDE(SUBS_##kind, SUBTRACT_FLAGS(N, operand); D = minuend - subtrahend; NEXT)                                      \
-    WIDE(RSB_##kind, D = (operand)-N; NEXT)                                                                            \
-    WIDE(RSBS_##kind, SUBTRACT_FLAGS(operand, N); D = minuend - subtrahend; NEXT)                                      \
-    WIDE(ADC_##kind, SETTLE_FLAGS; D = N + (operand) + c; NEXT)                                                        \
-    WIDE(ADCS_##kind, CARRY_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                 \
-    WIDE(SBC_##kind, SETTLE_FLAGS; D = N + ~(operand) + c; NEXT)                                                       \
-    WIDE(SBCS_##kind, CARRY_FLAGS(N, ~(operand)); D = (uint32_t)nz; NEXT)                                              \
-    WIDE(CMP_##kind, SUBTRACT_FLAGS(N, operand); NEXT)                                                                 \
-    WIDE(CMN_##kind, ADD_FLAGS(N, operand); NEXT)                                                                      \
-    LOGICAL_SHIFTED(AND, kind, N & (operand), out)                                                                     \
-    LOGICAL_SHIFTED(ORR, kind, N | (operand), out)                                                                     \
-    LOGICAL_SHIFTED(EOR, kind, N ^ (operand), out)                                                                     \
-    LOGICAL_SHIFTED(BIC, kind, N & ~(operand), out)                                                                    \
-    LOGICAL_SHIFTED(ORN, kind, N | ~(operand), out)                                                                    \
-    LOGICAL_SHIFTED(MVN, kind, ~(operand), out)                                                                        \
-    WIDE(TST_##kind, SET_NZ(N & (operand)); c = (out); NEXT)                                                           \
-    WIDE(TEQ_##kind, SET_NZ(N ^ (operand)); c = (out); NEXT)
-#define LOGICAL_SHIFTED(name, kind, value, out)                                                                        \
-    WIDE(name##_##kind, D = (value); NEXT)                                                                             \
+#define SHIFTED_CASES(kind, before, operand, out)                                                                              \
+    WIDE(ADD_##kind, before; D = N + (operand); NEXT)                                                                          \
+    WIDE(ADDS_##kind, before; ADD_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                   \
+    WIDE(SUB_##kind, before; D = N - (operand); NEXT)                                                                          \
+    WIDE(SUBS_##kind, before; SUBTRACT_FLAGS(N, operand); D = minuend - subtrahend; NEXT)                                      \
+    WIDE(RSB_##kind, before; D = (operand)-N; NEXT)                                                                            \
+    WIDE(RSBS_##kind, before; SUBTRACT_FLAGS(operand, N); D = minuend - subtrahend; NEXT)                                      \
+    WIDE(ADC_##kind, before; SETTLE_FLAGS; D = N + (operand) + c; NEXT)                                                        \
+    WIDE(ADCS_##kind, before; CARRY_FLAGS(N, operand); D = (uint32_t)nz; NEXT)                                                 \
+    WIDE(SBC_##kind, before; SETTLE_FLAGS; D = N + ~(operand) + c; NEXT)                                                       \
+    WIDE(SBCS_##kind, before; CARRY_FLAGS(N, ~(operand)); D = (uint32_t)nz; NEXT)                                              \
+    WIDE(CMP_##kind, before; SUBTRACT_FLAGS(N, operand); NEXT)                                                                 \
+    WIDE(CMN_##kind, before; ADD_FLAGS(N, operand); NEXT)                                                                      \
+    LOGICAL_SHIFTED(AND, kind, before, N & (operand), out)                                                                     \
+    LOGICAL_SHIFTED(ORR, kind, before, N | (operand), out)                                                                     \
+    LOGICAL_SHIFTED(EOR, kind, before, N ^ (operand), out)                                                                     \
+    LOGICAL_SHIFTED(BIC, kind, before, N & ~(operand), out)                                                                    \
+    LOGICAL_SHIFTED(ORN, kind, before, N | ~(operand), out)                                                                    \
+    LOGICAL_SHIFTED(MVN, kind, before, ~(operand), out)                                                                        \
+    WIDE(TST_##kind, before; SET_NZ(N & (operand)); c = (out); NEXT)                                                           \
+    WIDE(TEQ_##kind, before; SET_NZ(N ^ (operand)); c = (out); NEXT)
+#define LOGICAL_SHIFTED(name, kind, before, value, out)                                                                        \
+    WIDE(name##_##kind, before; D = (value); NEXT)                                                                             \
     WIDE(name##S_##kind, {                                                                                             \
+        before;                                                                                                        \
         uint32_t made_ = (value);                                                                                      \
+        uint32_t out_ = (out);                                                                                         \
         SET_NZ(made_);                                                                                                 \
-        c = (out);                                                                                                     \
+        c = out_;                                                                                                      \
         D = made_;                                                                                                     \
         NEXT;                                                                                                          \
     })
@@ -434,7 +445,8 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #undef X
 #define X(name)                                                                                                        \
     [ARMM_OP_##name##_LSL] = &&on_##name##_LSL, [ARMM_OP_##name##_LSR] = &&on_##name##_LSR,                            \
-    [ARMM_OP_##name##_ASR] = &&on_##name##_ASR, [ARMM_OP_##name##_ROR] = &&on_##name##_ROR,
+    [ARMM_OP_##name##_ASR] = &&on_##name##_ASR, [ARMM_OP_##name##_ROR] = &&on_##name##_ROR,                            \
+    [ARMM_OP_##name##_RRX] = &&on_##name##_RRX,
         ARMM_SHIFTED(X)
 #undef X
 #define X(name, condition)                                                                                             \
@@ -594,10 +606,11 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     LOGICAL_I(EOR, N ^ op->imm)
     LOGICAL_I(BIC, N & ~op->imm)
     LOGICAL_I(ORN, N | ~op->imm)
-    SHIFTED_CASES(LSL, (M_PACKED << op->by), M_PACKED >> (32 - op->by) & 1)
-    SHIFTED_CASES(LSR, ((uint32_t)((uint64_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
-    SHIFTED_CASES(ASR, ((uint32_t)((int64_t)(int32_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
-    SHIFTED_CASES(ROR, (M_PACKED >> op->by | M_PACKED << (32 - op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(LSL, (void)0, (M_PACKED << op->by), M_PACKED >> (32 - op->by) & 1)
+    SHIFTED_CASES(LSR, (void)0, ((uint32_t)((uint64_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(ASR, (void)0, ((uint32_t)((int64_t)(int32_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(ROR, (void)0, (M_PACKED >> op->by | M_PACKED << (32 - op->by)), M_PACKED >> (op->by - 1) & 1)
+    SHIFTED_CASES(RRX, SETTLE_FLAGS, (M_PACKED >> 1 | c << 31), M_PACKED & 1)
     BOTH(MOV_SP, r[ARMM_SP] = M & ~(uint32_t)3; NEXT)
 
     BOTH(MUL, D = N * M; NEXT)
@@ -732,65 +745,65 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(STRD_PRE, STORE_TWO(OFFSET_BASE, MOVES))
     BOTH(STRD_POST, STORE_TWO(N, MOVES_BY_OFFSET))
 
-    /* Lists of registers: d is their number. */
-    BOTH(LOAD_MANY, {
+    /* Lists of registers: d is their number, the address any. */
+    load_many:
+    {
         uint32_t address_ = N + START, offset_ = WORDS_FROM(load, address_);
-        const uint8_t *list_ = core->list[op->offset], *at_ = core->load.bytes;
+        const uint8_t *list_ = core->list[0] + op->offset, *at_ = core->load.bytes;
         if (offset_ >= core->load.words[op->d]) {
             offset_ = WORDS_FROM(code, address_);
             at_ = core->code.bytes;
             if (offset_ >= core->code.words[op->d]) {
                 NOW;
                 if (!armm_load_many(core, op, address_)) goto raised;
-                ATTEND;
-                NEXT;
+                if (core->kit.attention) goto attend;
+                GO_BEHIND;
             }
         }
         at_ += 4 * (size_t)offset_;
         N += CHANGE;
         EACH_OF(op->d, LOAD_ONE);
-        NEXT;
-    })
-    BOTH(STORE_MANY, {
+        GO_BEHIND;
+    }
+    store_many:
+    {
         uint32_t address_ = N + START, offset_ = WORDS_FROM(store, address_);
         if (offset_ < core->store.words[op->d]) {
-            const uint8_t *list_ = core->list[op->offset];
+            const uint8_t *list_ = core->list[0] + op->offset;
             uint8_t *at_ = core->store.bytes + 4 * (size_t)offset_;
             EACH_OF(op->d, STORE_ONE);
             N += CHANGE;
-            NEXT;
+            GO_BEHIND;
         }
         NOW;
-        REMEMBER(AFTER(op));
+        REMEMBER(BEHIND(op));
         if (!armm_store_many(core, op, address_)) goto raised;
         if (core->kit.attention) goto attend_stored;
-        NEXT;
-    })
-#define PUSH(count, stores, many)                                                                                      \
-    {                                                                                                                  \
-        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
-        if (offset_ < core->push.words[count]) {                                                                       \
-            uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                     \
-            stores;                                                                                                    \
-            r[ARMM_SP] = to_;                                                                                          \
-            NEXT;                                                                                                      \
-        }                                                                                                              \
-        const uint8_t pushed_[2] = {op->d, op->n};                                                                     \
-        NOW;                                                                                                           \
-        REMEMBER(AFTER(op));                                                                                          \
-        if (!armm_push(core, (many) ? core->list[op->offset] : pushed_, count)) goto raised;                           \
-        if (core->kit.attention) goto attend_stored;                                                                   \
-        NEXT;                                                                                                          \
+        GO_BEHIND;
     }
-    BOTH(PUSH_ONE, PUSH(1, PUT_WORD_AT(at_, 0, D), false))
-    BOTH(PUSH_TWO, PUSH(2, PUT_WORD_AT(at_, 0, D); PUT_WORD_AT(at_, 1, N), false))
-    BOTH(PUSH_MANY, PUSH(op->d, const uint8_t *list_ = core->list[op->offset]; EACH_OF(op->d, STORE_ONE), true))
+    push_many:
+    {
+        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)op->d, offset_ = WORDS_FROM(push, to_);
+        const uint8_t *list_ = core->list[0] + op->offset;
+        if (offset_ < core->push.words[op->d]) {
+            uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;
+            EACH_OF(op->d, STORE_ONE);
+            r[ARMM_SP] = to_;
+            GO_BEHIND;
+        }
+        NOW;
+        REMEMBER(BEHIND(op));
+        if (!armm_push(core, list_, op->d)) goto raised;
+        if (core->kit.attention) goto attend_stored;
+        GO_BEHIND;
+    }
     /* A return: d registers, and pc behind them. */
-    BOTH(POP_PC, {
+    pop_pc:
+    {
         uint32_t address_ = N + START, offset_ = WORDS_FROM(load, address_), count_ = op->d;
         if (offset_ < core->load.words[count_ + 1]) {
-            const uint8_t *list_ = core->list[op->offset], *at_ = core->load.bytes + 4 * (size_t)offset_;
-            uint32_t to_ = WORD_AT(at_, count_), half_ = oak_rotated_right(to_ - core->code_first, 1);
+            const uint8_t *list_ = core->list[0] + op->offset, *at_ = core->load.bytes + 4 * (size_t)offset_;
+            uint32_t half_ = oak_rotated_right(WORD_AT(at_, count_) - core->code_first, 1);
             if (half_ < core->code_halves) {
                 N += CHANGE;
                 EACH_OF(count_, LOAD_ONE);
@@ -804,7 +817,133 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         done = armm_pop_pc(core, op, address_, &extra);
         LOAD;
         goto jumped;
+    }
+#define PUSH(count, stores)                                                                                            \
+    {                                                                                                                  \
+        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
+        if (offset_ < core->push.words[count]) {                                                                       \
+            uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                     \
+            stores;                                                                                                    \
+            r[ARMM_SP] = to_;                                                                                          \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        const uint8_t pushed_[2] = {op->d, op->n};                                                                     \
+        NOW;                                                                                                           \
+        REMEMBER(AFTER(op));                                                                                           \
+        if (!armm_push(core, pushed_, count)) goto raised;                                                             \
+        if (core->kit.attention) goto attend_stored;                                                                   \
+        NEXT;                                                                                                          \
+    }
+    BOTH(PUSH_ONE, PUSH(1, PUT_WORD_AT(at_, 0, D)))
+    BOTH(PUSH_TWO, PUSH(2, PUT_WORD_AT(at_, 0, D); PUT_WORD_AT(at_, 1, N)))
+
+    /* Lists of so many registers, without asking how many; from the base on, which moves by the word. */
+#define LOAD_SOME(count)                                                                                               \
+    BOTH(LOAD_##count, {                                                                                               \
+        uint32_t offset_ = WORDS_FROM(load, N);                                                                        \
+        if (offset_ >= core->load.words[count]) goto load_many;                                                        \
+        const uint8_t *list_ = core->list[0] + op->offset, *at_ = core->load.bytes + 4 * (size_t)offset_;              \
+        N += CHANGE;                                                                                                   \
+        DO_##count(LOAD_ONE);                                                                                          \
+        NEXT;                                                                                                          \
     })
+#define STORE_SOME(count)                                                                                              \
+    BOTH(STORE_##count, {                                                                                              \
+        uint32_t offset_ = WORDS_FROM(store, N);                                                                       \
+        if (offset_ >= core->store.words[count]) goto store_many;                                                      \
+        const uint8_t *list_ = core->list[0] + op->offset;                                                             \
+        uint8_t *at_ = core->store.bytes + 4 * (size_t)offset_;                                                        \
+        DO_##count(STORE_ONE);                                                                                         \
+        N += CHANGE;                                                                                                   \
+        NEXT;                                                                                                          \
+    })
+#define PUSH_SOME(count)                                                                                               \
+    BOTH(PUSH_##count, {                                                                                               \
+        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
+        if (offset_ >= core->push.words[count]) goto push_many;                                                        \
+        const uint8_t *list_ = core->list[0] + op->offset;                                                             \
+        uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                         \
+        DO_##count(STORE_ONE);                                                                                         \
+        r[ARMM_SP] = to_;                                                                                              \
+        NEXT;                                                                                                          \
+    })
+#define POP_PC_SOME(count)                                                                                             \
+    BOTH(POP_PC_##count, {                                                                                             \
+        uint32_t offset_ = WORDS_FROM(load, N);                                                                        \
+        if (offset_ >= core->load.words[(count) + 1]) goto pop_pc;                                                     \
+        const uint8_t *list_ = core->list[0] + op->offset, *at_ = core->load.bytes + 4 * (size_t)offset_;              \
+        uint32_t half_ = oak_rotated_right(WORD_AT(at_, count) - core->code_first, 1);                                 \
+        if (half_ >= core->code_halves) goto pop_pc;                                                                   \
+        (void)list_;                                                                                                   \
+        N += CHANGE;                                                                                                   \
+        DO_##count(LOAD_ONE);                                                                                          \
+        ENTER_WITH(REFILL_AT(half_), core->ops + half_);                                                               \
+    })
+#define DO_0(DO)
+#define DO_1(DO) DO(0)
+#define DO_2(DO) DO_1(DO); DO(1)
+#define DO_3(DO) DO_2(DO); DO(2)
+#define DO_4(DO) DO_3(DO); DO(3)
+#define DO_5(DO) DO_4(DO); DO(4)
+#define DO_6(DO) DO_5(DO); DO(5)
+#define DO_7(DO) DO_6(DO); DO(6)
+#define DO_8(DO) DO_7(DO); DO(7)
+    LOAD_SOME(3) LOAD_SOME(4) LOAD_SOME(5) LOAD_SOME(6) LOAD_SOME(7) LOAD_SOME(8)
+    STORE_SOME(3) STORE_SOME(4) STORE_SOME(5) STORE_SOME(6) STORE_SOME(7) STORE_SOME(8)
+    PUSH_SOME(3) PUSH_SOME(4) PUSH_SOME(5) PUSH_SOME(6) PUSH_SOME(7) PUSH_SOME(8)
+    POP_PC_SOME(0) POP_PC_SOME(1) POP_PC_SOME(2) POP_PC_SOME(3) POP_PC_SOME(4) POP_PC_SOME(5) POP_PC_SOME(6) POP_PC_SOME(7) POP_PC_SOME(8)
+    NARROW(LOAD_MANY, goto load_many)
+    WIDE(LOAD_MANY_W, goto load_many)
+    NARROW(STORE_MANY, goto store_many)
+    WIDE(STORE_MANY_W, goto store_many)
+    NARROW(PUSH_MANY, goto push_many)
+    WIDE(PUSH_MANY_W, goto push_many)
+    NARROW(POP_PC, goto pop_pc)
+    WIDE(POP_PC_W, goto pop_pc)
+
+    /* Exclusive accesses, special registers, masks. */
+#define CLAIMS (core->claimed = (N + op->imm) & ~(uint32_t)3)
+    WIDE(LDREX, LOAD_FROM(BEHIND_BASE, 4, READ_WORD, loaded, CLAIMS, ARMM_FAR_CLAIMS))
+    WIDE(LDREXB, LOAD_FROM(BEHIND_BASE, 1, READ_BYTE, loaded, CLAIMS, ARMM_FAR_CLAIMS))
+    WIDE(LDREXH, LOAD_FROM(BEHIND_BASE, 2, READ_HALF, loaded, CLAIMS, ARMM_FAR_CLAIMS))
+    /* d is told, the register a stored where its address is claimed */
+#define STORE_CLAIMED(bytes_, write)                                                                                   \
+    {                                                                                                                  \
+        uint32_t address_ = N + OFFSET, place_ = PLACE_IN(store, address_, bytes_), value_ = r[op->a];                 \
+        bool claimed_ = core->claimed == (address_ & ~(uint32_t)3);                                                    \
+        if (claimed_ && place_ < core->store.reach[bytes_]) {                                                          \
+            uint8_t *at_ = AT_PLACE(store, place_, bytes_);                                                            \
+            write;                                                                                                     \
+        } else if (claimed_ || (address_ & ((bytes_)-1))) {                                                            \
+            NOW;                                                                                                       \
+            REMEMBER(AFTER(op));                                                                                       \
+            unsigned told_ = op->d;                                                                                    \
+            if (!armm_store_aligned(core, address_, bytes_, value_)) goto raised;                                      \
+            core->claimed = 1;                                                                                         \
+            r[told_] = 0;                                                                                              \
+            if (core->kit.attention) goto attend_stored;                                                               \
+            NEXT;                                                                                                      \
+        }                                                                                                              \
+        core->claimed = 1;                                                                                             \
+        D = !claimed_;                                                                                                 \
+        NEXT;                                                                                                          \
+    }
+    WIDE(STREX, STORE_CLAIMED(4, WRITE_WORD))
+    WIDE(STREXB, STORE_CLAIMED(1, WRITE_BYTE))
+    WIDE(STREXH, STORE_CLAIMED(2, WRITE_HALF))
+    WIDE(CLREX, core->claimed = 1; NEXT)
+    BOTH(SEV, core->event = true; NEXT)
+    WIDE(MRS, SAVE; D = armm_read_special(core, op->imm); NEXT)
+    WIDE(MSR, SAVE; armm_write_special(core, op->imm, N); LOAD; ATTEND; NEXT)
+    NARROW(CPS, if (armm_privileged(core)) { /* n: cpsid */
+        if (op->n && op->imm == 2) {
+            core->primask = 1; /* what it holds back can wait */
+            NEXT;
+        }
+        armm_change_masks(core, op->imm, op->n);
+        ATTEND;
+    } NEXT)
+
 
 #if LOOP_ONE /* two in one stand only in whole chains */
 #define X(name, condition) CASE(CMP_R_##name): CASE(CMP_I_##name): CASE(ADD_R_CMP_R_##name): CASE(ADD_I_CMP_R_##name):
@@ -1117,6 +1256,21 @@ leave:
 #undef SIGNED_LOADS
 #undef STORES
 #undef PUSH
+#undef LOAD_SOME
+#undef STORE_SOME
+#undef PUSH_SOME
+#undef POP_PC_SOME
+#undef DO_0
+#undef DO_1
+#undef DO_2
+#undef DO_3
+#undef DO_4
+#undef DO_5
+#undef DO_6
+#undef DO_7
+#undef DO_8
+#undef CLAIMS
+#undef STORE_CLAIMED
 #undef BRANCH_TO
 #undef TABLE_JUMP
 #undef CONDITION

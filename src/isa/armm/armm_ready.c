@@ -1,5 +1,5 @@
 /* armm_ready.c — code to ready-to-run operations: which row becomes which, chains and their cost, conditional
- * instructions in their shadows, stop points, and code in RAM that is written over. */
+ * instructions, stop points, and code in RAM that is written over. */
 #include "base/bytes.h"
 #include "base/invariant.h"
 #include "isa/armm/armm_core.h"
@@ -246,8 +246,8 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
         return true;
     }
     handler = plain_rows[found].shifted[flags];
-    if (handler == ARMM_OP_NOP || (kind == 3 && !by)) return false;
-    make(op, handler + kind, d, n, 0);
+    if (handler == ARMM_OP_NOP) return false;
+    make(op, handler + (kind == 3 && !by ? 4 : kind), d, n, 0);
     op->m = (uint8_t)m;
     op->by = (uint8_t)(by ? by : 32);
     return true;
@@ -375,9 +375,16 @@ static bool make_list(oak_core *core, armm_op *op, const oak_decoded *decoded)
         op->offset = moves ? 8 : 0;
         return true;
     }
-    make(op, pushes ? ARMM_OP_PUSH_MANY : returns ? ARMM_OP_POP_PC : stores ? ARMM_OP_STORE_MANY : ARMM_OP_LOAD_MANY,
-         bytes / 4 - returns, n, 0);
-    op->offset = (int16_t)list;
+    unsigned count = bytes / 4 - returns;
+    unsigned handler = pushes    ? ARMM_OP_PUSH_MANY
+                       : returns ? ARMM_OP_POP_PC
+                       : stores  ? ARMM_OP_STORE_MANY
+                                 : ARMM_OP_LOAD_MANY;
+    if (returns && !below && count <= 8) handler = ARMM_OP_POP_PC_0 + count;
+    else if (!returns && !below && count >= 3 && count <= 8)
+        handler = (pushes ? ARMM_OP_PUSH_3 : stores ? ARMM_OP_STORE_3 : ARMM_OP_LOAD_3) + count - 3;
+    make(op, handler, count, n, 0);
+    op->offset = (int16_t)(list * ARMM_REGISTERS_MOST);
     op->start = (int8_t)(below ? 0 - (int)bytes : 0);
     op->change = (int8_t)(moves ? (below ? 0 - (int)bytes : (int)bytes) : 0);
     return true;
@@ -544,6 +551,36 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
         op->m = (uint8_t)GET('m');
         op->a = (uint8_t)GET('h');
         return true;
+    case ARMM_LDREX:
+    case ARMM_LDREXB:
+    case ARMM_LDREXH:
+        make(op,
+             decoded->row == ARMM_LDREX    ? ARMM_OP_LDREX
+             : decoded->row == ARMM_LDREXB ? ARMM_OP_LDREXB
+                                           : ARMM_OP_LDREXH,
+             GET('t'), GET('n'), GET('i') * 4);
+        return true;
+    case ARMM_STREX:
+    case ARMM_STREXB:
+    case ARMM_STREXH:
+        make(op,
+             decoded->row == ARMM_STREX    ? ARMM_OP_STREX
+             : decoded->row == ARMM_STREXB ? ARMM_OP_STREXB
+                                           : ARMM_OP_STREXH,
+             GET('d'), GET('n'), 0);
+        op->a = (uint8_t)GET('t');
+        op->offset = (int16_t)(GET('i') * 4);
+        return true;
+    case ARMM_CLREX: make(op, ARMM_OP_CLREX, 0, 0, 0); return true;
+    case ARMM_SEV:
+    case ARMM_SEV_W: make(op, ARMM_OP_SEV, 0, 0, 0); return true;
+    case ARMM_CPSIE:
+    case ARMM_CPSID: make(op, ARMM_OP_CPS, 0, decoded->row == ARMM_CPSID, GET('f')); return true;
+    case ARMM_MRS:
+        if (GET('d') == ARMM_SP) return false;
+        make(op, ARMM_OP_MRS, GET('d'), 0, GET('z'));
+        return true;
+    case ARMM_MSR: make(op, ARMM_OP_MSR, 0, GET('n'), GET('z')); return true;
     case ARMM_TBB:
     case ARMM_TBH:
         if (!is_first(core, pc)) return false;
@@ -586,7 +623,8 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     case ARMM_PLI_NEG:
     case ARMM_PLI_REG:
     case ARMM_DMB:
-    case ARMM_DSB: make(op, ARMM_OP_NOP, 0, 0, 0); return true;
+    case ARMM_DSB:
+    case ARMM_ISB: make(op, ARMM_OP_NOP, 0, 0, 0); return true;
     default: return false;
     }
 }
@@ -604,10 +642,6 @@ static bool ends_slow(const oak_decoded *decoded)
     case ARMM_WFE:
     case ARMM_WFE_W:
     case ARMM_BLX:
-    case ARMM_MSR:
-    case ARMM_CPSIE:
-    case ARMM_CPSID:
-    case ARMM_ISB:
     case ARMM_ADD_HIGH:
     case ARMM_MOV_HIGH: return true;
     default: return decoded->flow != OAK_FLOW_NEXT || decoded->state;

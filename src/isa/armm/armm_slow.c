@@ -163,9 +163,9 @@ static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t 
     return loads ? write_loaded(core, GET('t'), extended(value, bytes, is_signed), extra) : ARMM_NEXT;
 }
 
-static bool is_word(oak_core *core, uint32_t address)
+static bool is_aligned(oak_core *core, uint32_t address, unsigned bytes)
 {
-    if (!(address & 3)) return true;
+    if (!(address & (bytes - 1))) return true;
     armm_fault(core, core->v7 ? ARMM_USAGE_FAULT : ARMM_HARD_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
     return false;
 }
@@ -175,7 +175,7 @@ static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uin
                                bool moves, uint32_t after, uint32_t *extra)
 {
     uint32_t loaded[16];
-    if (!is_word(core, address)) return ARMM_RAISED;
+    if (!is_aligned(core, address, 4)) return ARMM_RAISED;
     for (unsigned i = 0; i < 16; i++) {
         if (!(list >> i & 1)) continue;
         bool done = loads ? armm_load(core, address, 4, &loaded[i]) : armm_store(core, address, 4, R[i]);
@@ -222,11 +222,13 @@ static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, 
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access)
 {
     unsigned bytes = access & ARMM_FAR_BYTES, d = op->d;
+    if (access & ARMM_FAR_CLAIMS && !is_aligned(core, address, bytes)) return false;
     uint32_t value = 0, offset = address - core->load.base, size = core->load.reach[1];
     bool plain = bytes <= size && offset <= size - bytes && !(address & core->align[bytes]); /* at no word's address */
     for (unsigned i = 0; plain && i < bytes; i++) value |= (uint32_t)core->load.bytes[offset + i] << (8 * i);
     if (!plain && !armm_load(core, address, bytes, &value)) return false;
     if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
+    if (access & ARMM_FAR_CLAIMS) core->claimed = address & ~(uint32_t)3;
     R[d] = extended(value, bytes, access & ARMM_FAR_SIGNED);
     return true;
 }
@@ -239,26 +241,31 @@ bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigne
     return true;
 }
 
+bool armm_store_aligned(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
+{
+    return is_aligned(core, address, bytes) && armm_store(core, address, bytes, value);
+}
+
 bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high)
 {
-    return is_word(core, address) && armm_load(core, address, 4, low) && armm_load(core, address + 4, 4, high);
+    return is_aligned(core, address, 4) && armm_load(core, address, 4, low) && armm_load(core, address + 4, 4, high);
 }
 
 bool armm_store_two(oak_core *core, uint32_t address, uint32_t low, uint32_t high)
 {
-    return is_word(core, address) && armm_store(core, address, 4, low) && armm_store(core, address + 4, 4, high);
+    return is_aligned(core, address, 4) && armm_store(core, address, 4, low) && armm_store(core, address + 4, 4, high);
 }
 
 bool armm_load_many(oak_core *core, const armm_op *op, uint32_t address)
 {
-    uint32_t extra = 0, list = core->list_mask[op->offset];
+    uint32_t extra = 0, list = core->list_mask[op->offset / ARMM_REGISTERS_MOST];
     return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change),
                          &extra) != ARMM_RAISED;
 }
 
 bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address)
 {
-    uint32_t extra = 0, list = core->list_mask[op->offset];
+    uint32_t extra = 0, list = core->list_mask[op->offset / ARMM_REGISTERS_MOST];
     return transfer_many(core, list, op->n, address, false, op->change != 0, R[op->n] + armm_extended(op->change),
                          &extra) != ARMM_RAISED;
 }
@@ -275,7 +282,7 @@ bool armm_push(oak_core *core, const uint8_t *list, unsigned count)
 
 armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra)
 {
-    uint32_t list = core->list_mask[op->offset] | 1u << ARMM_PC;
+    uint32_t list = core->list_mask[op->offset / ARMM_REGISTERS_MOST] | 1u << ARMM_PC;
     return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change), extra);
 }
 
@@ -286,27 +293,6 @@ static armm_done dual_word(oak_core *core, const oak_pattern *pattern, uint32_t 
     if (!armm_load_two(core, ((pc + 4) & ~(uint32_t)3) + offset, &low, &high)) return ARMM_RAISED;
     R[GET('t')] = low;
     R[GET('u')] = high;
-    return ARMM_NEXT;
-}
-
-static armm_done exclusive(oak_core *core, unsigned bytes, bool loads, const oak_pattern *pattern,
-                           uint32_t word)
-{
-    uint32_t address = R[GET('n')] + (bytes == 4 ? GET('i') * 4 : 0), value;
-    if (address & (bytes - 1)) {
-        armm_fault(core, ARMM_USAGE_FAULT, OAK_FAULT_UNALIGNED, address, 1u << 24);
-        return ARMM_RAISED;
-    }
-    if (loads) {
-        if (!armm_load(core, address, bytes, &value)) return ARMM_RAISED;
-        R[GET('t')] = value;
-        core->claimed = address & ~(uint32_t)3;
-        return ARMM_NEXT;
-    }
-    bool holds = core->claimed == (address & ~(uint32_t)3);
-    if (holds && !armm_store(core, address, bytes, R[GET('t')])) return ARMM_RAISED;
-    core->claimed = 1;
-    R[GET('d')] = !holds;
     return ARMM_NEXT;
 }
 
@@ -323,7 +309,7 @@ static armm_done table_branch(oak_core *core, unsigned bytes, uint32_t base, uns
 
 /* ------------------------------------------------------------------------------------------ special registers */
 
-static uint32_t read_special(const oak_core *core, unsigned number)
+uint32_t armm_read_special(const oak_core *core, unsigned number)
 {
     uint32_t xpsr = armm_xpsr(core);
     switch (number) {
@@ -344,7 +330,13 @@ static uint32_t read_special(const oak_core *core, unsigned number)
     }
 }
 
-static void write_special(oak_core *core, unsigned number, uint32_t value)
+/* Whether what is pending may be taken now. */
+static void look_for_pending(oak_core *core)
+{
+    core->kit.attention |= armm_something_pends(core) && armm_may_take(core);
+}
+
+void armm_write_special(oak_core *core, unsigned number, uint32_t value)
 {
     bool privileged = armm_privileged(core);
     uint32_t kept = value & (0xFFu << (8 - core->kit.setup.priority_bits)) & 0xFF;
@@ -367,15 +359,15 @@ static void write_special(oak_core *core, unsigned number, uint32_t value)
     case 20: armm_write_control(core, value); break;
     default: break;
     }
-    core->kit.attention = true;
+    look_for_pending(core);
 }
 
-static void change_masks(oak_core *core, uint32_t masks, bool set)
+void armm_change_masks(oak_core *core, unsigned masks, bool set)
 {
     if (!armm_privileged(core)) return;
     if (masks & 2) core->primask = set;
     if ((masks & 1) && (!set || armm_execution_priority(core) > -1)) core->faultmask = set;
-    core->kit.attention = true;
+    if (!set) look_for_pending(core);
 }
 
 /* ------------------------------------------------------------------------------------------ one instruction */
@@ -446,8 +438,6 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_LDM_W:
     case ARMM_STMDB:
     case ARMM_LDMDB: return many(core, row, pattern, word, extra);
-    case ARMM_CPSIE: change_masks(core, GET('f'), false); return ARMM_NEXT;
-    case ARMM_CPSID: change_masks(core, GET('f'), true); return ARMM_NEXT;
     case ARMM_BKPT:
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_BREAKPOINT, pc, 0);
         core->hfsr |= 1u << 31;
@@ -474,9 +464,6 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         core->waits_for_event = false;
         core->sleeping = true;
         return ARMM_SLEEPS;
-    case ARMM_SEV:
-    case ARMM_SEV_W: core->event = true; return ARMM_NEXT;
-    case ARMM_ISB: return ARMM_NEXT;
     case ARMM_B_COND:
     case ARMM_B_COND_W:
     case ARMM_CBZ:
@@ -499,36 +486,15 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         return ARMM_BRANCHED;
     }
 
-    case ARMM_LDREX: return exclusive(core, 4, true, pattern, word);
-    case ARMM_STREX: return exclusive(core, 4, false, pattern, word);
-    case ARMM_LDREXB: return exclusive(core, 1, true, pattern, word);
-    case ARMM_LDREXH: return exclusive(core, 2, true, pattern, word);
-    case ARMM_STREXB: return exclusive(core, 1, false, pattern, word);
-    case ARMM_STREXH: return exclusive(core, 2, false, pattern, word);
-    case ARMM_CLREX: core->claimed = 1; return ARMM_NEXT;
     case ARMM_TBB:
     case ARMM_TBH: /* outside the first memory */
         value = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')];
         return table_branch(core, row == ARMM_TBB ? 1 : 2, value, GET('m'), pc, extra);
     case ARMM_LDRD_WORD: return dual_word(core, pattern, word, pc);
 
-    /* A register rotated through the carry, or a result in sp. */
-    case ARMM_TST_W: data_processing(core, row, AND, pattern, word, false, false); return ARMM_NEXT;
-    case ARMM_AND_W: data_processing(core, row, AND, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_BIC_W: data_processing(core, row, BIC, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_MOV_W: data_processing(core, row, MOV, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_ORR_W: data_processing(core, row, ORR, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_MVN_W: data_processing(core, row, MVN, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_ORN_W: data_processing(core, row, ORN, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_TEQ_W: data_processing(core, row, EOR, pattern, word, false, false); return ARMM_NEXT;
-    case ARMM_EOR_W: data_processing(core, row, EOR, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_CMN_W: data_processing(core, row, ADD, pattern, word, false, false); return ARMM_NEXT;
+    /* A result in sp. */
     case ARMM_ADD_W: data_processing(core, row, ADD, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_ADC_W: data_processing(core, row, ADC, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_SBC_W: data_processing(core, row, SBC, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_CMP_W: data_processing(core, row, SUB, pattern, word, false, false); return ARMM_NEXT;
     case ARMM_SUB_W: data_processing(core, row, SUB, pattern, word, false, true); return ARMM_NEXT;
-    case ARMM_RSB_W: data_processing(core, row, RSB, pattern, word, false, true); return ARMM_NEXT;
 
     case ARMM_ADD_IMM_W: data_processing(core, row, ADD, pattern, word, true, true); return ARMM_NEXT;
     case ARMM_SUB_IMM_W: data_processing(core, row, SUB, pattern, word, true, true); return ARMM_NEXT;
@@ -537,8 +503,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         value = GET('n') == ARMM_PC ? (pc + 4) & ~(uint32_t)3 : R[GET('n')];
         set_register(core, GET('d'), value - GET('i'));
         return ARMM_NEXT;
-    case ARMM_MSR: write_special(core, GET('z'), R[GET('n')]); return ARMM_NEXT;
-    case ARMM_MRS: set_register(core, GET('d'), read_special(core, GET('z'))); return ARMM_NEXT;
+    case ARMM_MRS: set_register(core, GET('d'), armm_read_special(core, GET('z'))); return ARMM_NEXT;
 
     default: /* every other row is an operation of its own */
         armm_fault(core, ARMM_HARD_FAULT, OAK_FAULT_RESERVED, pc, 0);
