@@ -311,22 +311,22 @@ static armm_done table_branch(oak_core *core, unsigned bytes, uint32_t base, uns
 
 uint32_t armm_read_special(const oak_core *core, unsigned number)
 {
-    uint32_t xpsr = armm_xpsr(core);
+    if (number >= 16 && !armm_privileged(core)) return number == 20 ? core->control : 0;
     switch (number) {
-    case 0: return xpsr & 0xF8000000u;
-    case 1: return xpsr & 0xF80001FFu;
-    case 2: return xpsr & 0xF8000000u;
-    case 3: return xpsr & 0xF80001FFu;
+    case 0:
+    case 2: return armm_xpsr(core) & 0xF8000000u;
+    case 1:
+    case 3: return armm_xpsr(core) & 0xF80001FFu;
     case 5:
-    case 7: return xpsr & 0x1FF;
-    case 6: return 0;
+    case 7: return core->ipsr;
     case 8: return armm_privileged(core) ? (core->uses_psp ? core->other_sp : R[ARMM_SP]) : 0;
     case 9: return armm_privileged(core) ? (core->uses_psp ? R[ARMM_SP] : core->other_sp) : 0;
-    case 16: return armm_privileged(core) ? core->primask : 0;
+    case 16: return core->primask;
     case 17:
-    case 18: return armm_privileged(core) ? core->basepri : 0;
-    case 19: return armm_privileged(core) ? core->faultmask : 0;
-    default: return core->control;
+    case 18: return core->basepri;
+    case 19: return core->faultmask;
+    case 20: return core->control;
+    default: return 0;
     }
 }
 
@@ -346,8 +346,8 @@ void armm_write_special(oak_core *core, unsigned number, uint32_t value)
     }
     if (!privileged) return;
     switch (number) {
-    case 8: *(core->uses_psp ? &core->other_sp : &R[ARMM_SP]) = value & ~(uint32_t)3; break;
-    case 9: *(core->uses_psp ? &R[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; break;
+    case 8: *(core->uses_psp ? &core->other_sp : &R[ARMM_SP]) = value & ~(uint32_t)3; return;
+    case 9: *(core->uses_psp ? &R[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; return;
     case 16: core->primask = value & 1; break;
     case 17: core->basepri = (uint8_t)kept; break;
     case 18:
@@ -366,7 +366,8 @@ void armm_change_masks(oak_core *core, unsigned masks, bool set)
 {
     if (!armm_privileged(core)) return;
     if (masks & 2) core->primask = set;
-    if ((masks & 1) && (!set || armm_execution_priority(core) > -1)) core->faultmask = set;
+    bool free = !core->ipsr && !(core->ccr & 1); /* no handler is active */
+    if ((masks & 1) && core->faultmask != set && (!set || free || armm_execution_priority(core) > -1)) core->faultmask = set;
     if (!set) look_for_pending(core);
 }
 
