@@ -67,7 +67,7 @@ struct oak_core {
     uint8_t object[Z80_SPAN + 1]; /* 1 where something of the program's begins, or ends before */
     uint32_t free_floor, free_from; /* no such place above the one, up to the other */
     uint8_t known[Z80_SPAN];      /* 1 where ROM was programmed */
-    uint8_t guard[Z80_SPAN];      /* kit.guard */
+    uint8_t guard[Z80_SPAN + 1];  /* kit.guard; the last one is never open */
 
     /* From here on: what a tape holds. */
     uint8_t reg[REG_BYTES];

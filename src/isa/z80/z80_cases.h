@@ -21,10 +21,13 @@
     address = (where);                                                                                           \
     if (core->guard[address] & KIT_GUARD_READS) goto unread;                                                     \
     byte = core->mem[address]
+/* The guard of the byte behind the last one sends a word that wraps round the long way. */
 #define GET_WORD(where)                                                                                          \
     address = (where);                                                                                           \
-    if ((core->guard[address] | core->guard[BEHIND(address)]) & KIT_GUARD_READS) goto unread_word;               \
-    word = (uint32_t)(core->mem[address] | core->mem[BEHIND(address)] << 8)
+    if (!(z80_pair(core->guard + address) & (KIT_GUARD_READS | KIT_GUARD_READS << 8)))                           \
+        word = z80_pair(core->mem + address);                                                                    \
+    else if (!z80_far_word(core, address, &got)) goto unread_word;                                               \
+    else word = got
 /* The last thing an instruction does; and one that DONE follows. */
 #define PUT(where, value, units)                                                                                 \
     do {                                                                                                         \
@@ -58,21 +61,36 @@
         if (kit->attention) FINISH;                                                                              \
         ENTER(op);                                                                                               \
     } while (0)
-#define PUSH_WORD(value)                                                                                         \
+/* `then` follows at once, `late` where somebody had to look at the push, who may have called for attention. */
+#define PUSH_WORD(value, then, late)                                                                             \
     do {                                                                                                         \
         uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                                \
-        if (sp < core->floor || core->guard[sp] || core->guard[BEHIND(sp)]) {                                    \
-            kit->pc = HERE;                                                                                      \
-            if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                                 \
-        } else {                                                                                                 \
-            core->mem[sp] = (uint8_t)pushed, core->mem[BEHIND(sp)] = (uint8_t)(pushed >> 8);                     \
+        if (sp >= core->floor && !z80_pair(core->guard + sp)) {                                                  \
+            z80_set_pair(core->mem + sp, pushed);                                                                \
             SET(RSP, sp);                                                                                        \
+            then;                                                                                                \
         }                                                                                                        \
+        kit->pc = HERE;                                                                                          \
+        if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                                     \
+        late;                                                                                                    \
     } while (0)
 #define POP_WORD /* into `word` */                                                                               \
     address = PAIR(RSP);                                                                                         \
-    if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address)) goto faulted;   \
-    GET_WORD(address); SET(RSP, address + 2)
+    if (!(z80_pair(core->guard + address) &                                                                      \
+          (KIT_GUARD_READS | KIT_GUARD_FIXED | KIT_GUARD_READS << 8)))                                           \
+        word = z80_pair(core->mem + address);                                                                    \
+    else {                                                                                                       \
+        if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address)) goto faulted; \
+        GET_WORD(address);                                                                                       \
+    }                                                                                                            \
+    SET(RSP, address + 2)
+#define FLAGS z80_flags_of(&(z80_flags){sz, pv, how, cy, hx, xy})
+#define SET_FLAGS(value)                                                                                         \
+    do {                                                                                                         \
+        z80_flags set;                                                                                           \
+        z80_set_flags(&set, value);                                                                              \
+        sz = set.sz, pv = set.pv, how = set.how, cy = set.cy, hx = set.hx, xy = set.xy;                          \
+    } while (0)
 
 /* ---- arithmetic */
 #define SUM(carried)                                                                                             \
@@ -206,7 +224,7 @@
 #define FROM_PORT(port) kit->pc = HERE; SAVE; READ_PORT(port); op += 2
 #define TO_PORT(port, value) kit->pc = HERE; SAVE; WRITE_PORT(port, value); op += 2; FINISH
 #define RETURN POP_WORD; wz = word; if (core->depth) z80_returned(core, NOW_ENDS); ENTER(ops + word)
-#define CALL_IT PUSH_WORD(AT); GO(TARGET)
+#define CALL_IT PUSH_WORD(AT, ENTER(TARGET), GO(TARGET))
 #define ON_CONDITION(name, condition)                                                                            \
     ON(Z80_JP_##name): wz = AT; BRANCH_IF(condition, 3);                                                         \
     ON(Z80_CALL_##name): wz = AT >> 16; if (!(condition)) ENTER(op + 3); MORE(7); CALL_IT;                       \
@@ -258,20 +276,18 @@
     ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; STORE(AT, core->reg[op->to]); STORE(BEHIND(AT), core->reg[op->to + 1]); DONE(4);
     ON(Z80_LD_SP_HL): SET(RSP, HL); core->floor = Z80_SPAN; NEXT(1);
     ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->floor = Z80_SPAN; NEXT(2);
-    ON(Z80_PUSH): PUSH_WORD(PAIR(X)); DONE(1);
-    ON(Z80_PUSH_AF): SAVE; PUSH_WORD((uint32_t)A << 8 | z80_flags_of(&core->flags)); DONE(1);
-    ON(Z80_PUSH_XY): FETCH; PUSH_WORD(PAIR(op->to)); DONE(2);
+    ON(Z80_PUSH): PUSH_WORD(PAIR(X), NEXT(1), DONE(1));
+    ON(Z80_PUSH_AF): PUSH_WORD((uint32_t)A << 8 | FLAGS, NEXT(1), DONE(1));
+    ON(Z80_PUSH_XY): FETCH; PUSH_WORD(PAIR(op->to), NEXT(2), DONE(2));
     ON(Z80_POP): POP_WORD; SET(X, word); NEXT(1);
-    ON(Z80_POP_AF): POP_WORD; A = (uint8_t)(word >> 8); z80_set_flags(&core->flags, word & 0xFF); LOAD_FLAGS; NEXT(1);
+    ON(Z80_POP_AF): POP_WORD; A = (uint8_t)(word >> 8); SET_FLAGS(word & 0xFF); NEXT(1);
     ON(Z80_POP_XY): FETCH; POP_WORD; SET(op->to, word); NEXT(2);
 
     ON(Z80_EX_DE_HL): word = PAIR(RDE); byte = HL; SET(RDE, byte); SET(RHL, word); NEXT(1);
     ON(Z80_EX_AF):
-        SAVE;
-        byte = z80_flags_of(&core->flags);
-        z80_set_flags(&core->flags, core->reg[ALT_F]);
+        byte = FLAGS;
+        SET_FLAGS(core->reg[ALT_F]);
         core->reg[ALT_F] = (uint8_t)byte;
-        LOAD_FLAGS;
         byte = A; A = core->reg[ALT_F - 1]; core->reg[ALT_F - 1] = (uint8_t)byte;
         NEXT(1);
     ON(Z80_EXX):

@@ -53,6 +53,14 @@ static bool z80_underflows(oak_core *core, uint32_t sp)
     return !fail(core, OAK_FAULT_STACK_UNDERFLOW, sp);
 }
 
+/* A word of which something is guarded, or that wraps round; false: it cannot be read. */
+static bool z80_far_word(const oak_core *core, uint32_t at, uint32_t *word)
+{
+    uint32_t behind = (at + 1) & 0xFFFF;
+    *word = (uint32_t)(core->mem[at] | core->mem[behind] << 8);
+    return !((core->kit.guard[at] | core->kit.guard[behind]) & KIT_GUARD_READS);
+}
+
 /* An interrupt has pushed `pc`, or nothing when it could not be. */
 static void begin_frame(oak_core *core, unsigned number, uint16_t vector)
 {
@@ -375,7 +383,10 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 {
     oak_core *core;
     oak_status status = kit_create(&arch, tables, setup, &core);
-    if (!status) core->kit.guard = core->guard;
+    if (!status) {
+        core->kit.guard = core->guard;
+        core->guard[Z80_SPAN] = 0xFF;
+    }
     for (unsigned i = 0; i < setup->memory_count && !status; i++) {
         const oak_core_memory *one = &setup->memories[i];
         kit_space space = {.number = one->space, .first = one->base, .size = one->size, .unit = 1};
