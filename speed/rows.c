@@ -33,7 +33,9 @@ typedef struct sample {
 } sample;
 typedef struct surroundings {
     const char *architecture, *begin, *round, *end;
-    uint32_t ram, ram_end; /* where samples may reach in the data space; 0: anywhere */
+    uint32_t ram, ram_end;   /* where samples may reach in the data space; 0: anywhere */
+    const char *devices;     /* a space of devices, in which they may reach only */
+    uint8_t registers[8];    /* these: registers of the core, up to 0 */
     sample samples[24];
 } surroundings;
 
@@ -42,18 +44,18 @@ typedef struct surroundings {
         "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n movs r3, #8\n movs r4, #4\n "   \
         "movs r5, #16\n ldr r6, =0x200004c0\n ldr r7, =0x20000500\n mov r8, r0\n mov r9, r3\n mov r10, r1\n mov r11, r4\n " \
         "mov r12, r2\n mov lr, r0\n ldr r3, =0x20000600\n mov sp, r3\n movs r3, #8\n",                        \
-        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n", 0x20000000, 0x20001000
+        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n", 0x20000000, 0x20001000, NULL, {0}
 #define ARM_SAMPLES                                                                                            \
     {"bx rm|sp", "ldr r0, =nN+1\n bx r0\nnN:"}, {"blx rm|sp", "ldr r0, =nN+1\n blx r0\nnN:"}
 static const surroundings all[] = {
     {"mcs51", " ljmp start\n org 0x40\nstart: nop\n",
-     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n", 0, 0,
+     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n", 0, 0, "sfr", {0x82, 0x83, 0xD0, 0xE0, 0xF0},
      {{"ret", "acall sN\n sjmp nN\nsN: ret\nnN:"},
       {"reti", "acall sN\n sjmp nN\nsN: reti\nnN:"},
       {"jmp @a+dptr", "mov dptr, #nN\n clr a\n jmp @a+dptr\nnN:"}}},
     {"z80", " jp start\n org 8\n ret\n org 16\n ret\n org 24\n ret\n org 32\n ret\n org 40\n ret\n org 48\n ret\n org 56\n ret\n"
      " org 0x100\nstart: nop\n",
-     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n", 0, 0,
+     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n", 0, 0, NULL, {0},
      {{"ret", "call sN\n jr nN\nsN: ret\nnN:"},
       {"reti", "call sN\n jr nN\nsN: reti\nnN:"},
       {"retn", "call sN\n jr nN\nsN: retn\nnN:"},
@@ -113,8 +115,13 @@ static bool is_plain(const tool *t, oak_chip_port chip)
 {
     oak_watched touched[OAK_MOST_WATCHED];
     unsigned count = chip.ops->touches(chip.chip, touched, OAK_MOST_WATCHED);
-    for (unsigned i = 0; t->around->ram && i < count && i < OAK_MOST_WATCHED; i++) {
+    for (unsigned i = 0; i < count && i < OAK_MOST_WATCHED; i++) {
         const oak_watched *one = &touched[i];
+        bool device = t->around->devices && strcmp(t->isa->about.spaces[one->space].name, t->around->devices) == 0;
+        for (const uint8_t *own = t->around->registers; device && *own; own++) device = one->address != *own;
+        if (device) return false;
+        if (!t->around->ram) continue;
+
         uint32_t size = one->size % 8 == 0 && one->size ? 8 : one->size;
         bool aligned = size == 1 || size == 2 ? one->address % size == 0 : one->address % 4 == 0;
         bool data = one->address < 0x2000 && !(one->accesses & OAK_ACCESS_WRITE);

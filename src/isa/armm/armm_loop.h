@@ -527,29 +527,29 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(LSR_R, uint32_t by_ = M & 0xFF; D = by_ < 32 ? N >> by_ : 0; NEXT)
     BOTH(ASR_R, uint32_t by_ = M & 0xFF; D = (uint32_t)((int32_t)N >> (by_ < 32 ? by_ : 31)); NEXT)
     BOTH(ROR_R, D = oak_rotated_right(N, M & 31); NEXT)
+    /* In 64 bits the carry stands beside the result: above it to the left, below it to the right. */
     BOTH(LSLS_R, {
-        uint32_t value = N, by = M & 0xFF;
-        SETTLE_FLAGS;
-        if (by) c = by <= 32 ? (uint32_t)((uint64_t)value << by >> 32) & 1 : 0;
-        D = by < 32 ? value << by : 0;
-        SET_NZ(D);
+        uint32_t by_ = M & 0xFF;
+        uint64_t made_ = by_ < 64 ? (uint64_t)N << by_ : 0;
+        SET_NZ((uint32_t)made_);
+        if (by_) c = (uint32_t)(made_ >> 32) & 1;
+        D = (uint32_t)made_;
         NEXT;
     })
     BOTH(LSRS_R, {
-        uint32_t value = N, by = M & 0xFF;
-        SETTLE_FLAGS;
-        if (by) c = by <= 32 ? (uint32_t)((uint64_t)value >> (by - 1)) & 1 : 0;
-        D = by < 32 ? value >> by : 0;
-        SET_NZ(D);
+        uint32_t by_ = M & 0xFF;
+        uint64_t made_ = by_ < 64 ? (uint64_t)N << 32 >> by_ : 0;
+        SET_NZ((uint32_t)(made_ >> 32));
+        if (by_) c = (uint32_t)(made_ >> 31) & 1;
+        D = (uint32_t)(made_ >> 32);
         NEXT;
     })
     BOTH(ASRS_R, {
-        uint32_t value = N, by = M & 0xFF;
-        SETTLE_FLAGS;
-        if (by > 32) by = 32;
-        if (by) c = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> (by - 1)) & 1;
-        D = (uint32_t)((uint64_t)(int64_t)(int32_t)value >> by);
-        SET_NZ(D);
+        uint32_t by_ = M & 0xFF;
+        uint64_t made_ = (uint64_t)((int64_t)((uint64_t)N << 32) >> (by_ < 63 ? by_ : 63));
+        SET_NZ((uint32_t)(made_ >> 32));
+        if (by_) c = (uint32_t)(made_ >> 31) & 1;
+        D = (uint32_t)(made_ >> 32);
         NEXT;
     })
     BOTH(RORS_R, {
