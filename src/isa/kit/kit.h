@@ -38,7 +38,7 @@ enum kit_handler {
 typedef struct kit_op {
     uint16_t handler;
     uint8_t x, y;    /* register numbers, masks, short immediates */
-    uint32_t at;     /* a cell, an immediate, the address behind a call */
+    uint32_t at;     /* a cell, an immediate, an address */
     uint64_t cost;   /* instructions << 32 | cycles, to the end of the chain */
     uint32_t to;     /* a target, in bytes from the first operation; or another cell */
     uint16_t size;   /* units of the instruction */

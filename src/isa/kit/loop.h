@@ -95,6 +95,10 @@
 #define HELP   goto needs_help
 #define FINISH goto complete /* `op` comes next; somebody may have called for attention */
 
+/* What comes next is decoded and fits: when nobody asks for an interrupt, to let them through changes nothing before its end. */
+#define QUIET_AT(where)                                                                                      \
+    (!LOOP_ONE && (where)->handler >= KIT_FIRST_ROW && (uint32_t)(spent + (where)->cost) <= limit)
+
 #define X      op->x
 #define Y      op->y
 #define AT     op->at
@@ -263,6 +267,7 @@ finish:
 #undef FAULT
 #undef LEAVE
 #undef HELP
+#undef QUIET_AT
 #undef FINISH
 #undef X
 #undef Y

@@ -27,12 +27,13 @@
         cy = first < second;                                                                                 \
         BRANCH_IF(first != second, bytes);                                                                   \
     } while (0)
-#define CALL /* AT is the address behind it */                                                               \
+#define CALL /* X and Y are the address behind it */                                                              \
     do {                                                                                                     \
         uint32_t sp = data[SP];                                                                              \
         if (sp + 2 > core->stack_top) HELP; /* somebody has to look whether it may */                        \
-        data[sp + 1] = (uint8_t)AT;                                                                          \
-        data[sp + 2] = (uint8_t)(AT >> 8);                                                                   \
+        uint8_t *top = data + sp;                                                                            \
+        top[1] = X;                                                                                          \
+        top[2] = Y;                                                                                          \
         data[SP] = (uint8_t)(sp + 2);                                                                        \
         ENTER(TARGET);                                                                                       \
     } while (0)
@@ -180,9 +181,9 @@
     ON(MCS51_XCHD_A_RI):
     {
         POINTED;
-        uint32_t before = data[pointed];
-        data[pointed] = (uint8_t)((before & 0xF0) | (a & 0x0F));
-        a = (a & 0xF0) | (before & 0x0F);
+        uint32_t before = data[pointed], differ = (a ^ before) & 0x0F;
+        data[pointed] = (uint8_t)(before ^ differ);
+        a ^= differ;
         NEXT(1);
     }
 
@@ -207,7 +208,14 @@
     ON(MCS51_ACALL): CALL;
     ON(MCS51_LCALL): CALL;
     ON(MCS51_RET): { RETURN_ADDRESS; ENTER(back); }
-    ON(MCS51_RETI): { RETURN_ADDRESS; op = back; mcs51_served(core, NOW_ENDS); FINISH; }
+    ON(MCS51_RETI):
+    {
+        RETURN_ADDRESS;
+        op = back;
+        if (core->serving || core->line || kit->attention || kit->next_event <= NOW_ENDS + MCS51_LONGEST)
+            mcs51_served(core, NOW_ENDS);
+        FINISH;
+    }
     ON(MCS51_AJMP): ENTER(TARGET);
     ON(MCS51_LJMP): ENTER(TARGET);
     ON(MCS51_SJMP): ENTER(TARGET);

@@ -19,11 +19,19 @@ static void set_psw(oak_core *core, uint8_t value)
     core->carries = (uint32_t)(value >> 6 & 1) << 4 | (uint32_t)(value >> 2 & 1) << 7;
 }
 
+/* How far a stack may grow from anywhere: up to the next object, or the end of RAM. */
+static void find_tops(oak_core *core)
+{
+    uint32_t last = core->ram_top;
+    for (uint32_t top = 0x101; top >= 2; top--) {
+        if (top <= core->ram_top && core->object[top]) last = top - 1;
+        core->top_from[top - 2] = (uint8_t)last;
+    }
+}
+
 static void stack_set(oak_core *core)
 {
-    uint32_t top = core->data[SP] + 2u;
-    while (top <= core->ram_top && !core->object[top]) top++;
-    core->stack_top = (uint8_t)(top - 1 < core->ram_top ? top - 1 : core->ram_top);
+    core->stack_top = core->top_from[core->data[SP]];
 }
 
 /* True when a direct index needs more than a plain load or store. */
@@ -111,11 +119,10 @@ static oak_status set_external(oak_core *core, unsigned space, const oak_externa
 /* What reti does beside returning, by the end of the instruction. */
 static void mcs51_served(oak_core *core, uint64_t now)
 {
-    enum { LONGEST = 4 }; /* cycles of the one instruction that passes before another interrupt */
     if (core->serving) oak_service_leave(&core->kit.log, now);
     core->serving = core->serving & 2 ? core->serving & 1 : 0;
     /* Where nothing asks, nor will before that instruction has ended, nothing is held back. */
-    if (!core->line && !core->kit.attention && core->kit.next_event > now + LONGEST) return;
+    if (!core->line && !core->kit.attention && core->kit.next_event > now + MCS51_LONGEST) return;
     core->kit.blocked = core->kit.attention = true;
 }
 
@@ -220,8 +227,9 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 #define FIELD(letter) oak_pattern_get(pattern, letter, decoded->word)
     op->x = (uint8_t)(FIELD('n') | FIELD('i'));
     op->at = direct_index(FIELD('a'));
-    if (decoded->flow == OAK_FLOW_CALL || decoded->row == MCS51_MOVC_A_PC)
-        op->at = (decoded->address + decoded->size) & 0xFFFF;
+    uint32_t behind = (decoded->address + decoded->size) & 0xFFFF;
+    if (decoded->flow == OAK_FLOW_CALL) op->x = (uint8_t)behind, op->y = (uint8_t)(behind >> 8);
+    if (decoded->row == MCS51_MOVC_A_PC) op->at = behind;
     if (HAS('b')) {
         op->x = (uint8_t)(1u << (FIELD('b') & 7));
         op->at = direct_index(mcs51_bit_cell((uint8_t)FIELD('b')));
@@ -370,6 +378,7 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
 {
     (void)size;
     if (space == MCS51_IRAM && address < sizeof core->object) core->object[address] = 1;
+    find_tops(core);
     stack_set(core);
     return OAK_OK;
 }
@@ -432,6 +441,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
         kit_destroy(core);
         return OAK_NO_MEMORY;
     }
+    find_tops(core);
     core->kit.space[MCS51_IRAM] = (kit_space){.cells = core->data, .size = core->ram_top + 1};
     core->kit.space[MCS51_SFR] =
         (kit_space){.cells = core->data + 0x80 + SFR_AT, .first = 0x80, .size = 0x80};

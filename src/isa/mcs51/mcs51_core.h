@@ -8,6 +8,7 @@
 
 enum {
     MCS51_LINES = 6,
+    MCS51_LONGEST = 4, /* cycles of the longest instruction */
     MCS51_SPAN = 0x10000,
     /* data[]: internal RAM at its addresses, then the special registers, then scratch cells */
     RAM_SIZE = 0x100,
@@ -41,7 +42,8 @@ struct oak_core {
     const uint8_t *code;
     uint8_t *xram;
     oak_cell_kind cell[128];
-    uint8_t object[256]; /* 1 where something of the program's begins */
+    uint8_t object[256];   /* 1 where something of the program's begins */
+    uint8_t top_from[256]; /* of each stack pointer: the last byte that may be filled before one of these */
     bool takes_bit[MCS51_ROWS];
     uint8_t touch[MCS51_ROWS]; /* what it does with its direct or bit operand (mcs51_touch) */
 

@@ -44,22 +44,21 @@ enum {
 /* The flags, as far as they have been worked out. */
 typedef struct z80_flags {
     uint32_t sz; /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
-    uint32_t
-        pv; /* what it was carried by: H is bit 4, P/V that bits 7 and 8 differ; marks in the bits above */
-    uint32_t how; /* N, and where the others come from */
-    uint32_t cy;  /* C is bit 8 */
-    uint32_t hx;  /* H is bit 4, with Z80_OWN_H */
-    uint32_t xy;  /* bits 5 and 3 are those of F, with Z80_OWN_XY; else those of sz are */
+    uint32_t by; /* where the others come from, and what was combined to sz: carries are by ^ sz, H is bit 4, P/V that bits 7 and 8 differ */
+    uint32_t cy; /* C is bit 8 */
+    uint32_t hx; /* H is bit 4, with Z80_OWN_H */
+    uint32_t xy; /* bits 5 and 3 are those of F, with Z80_OWN_XY; else those of sz are */
 } z80_flags;
 
 enum {
-    Z80_N = 2,
-    Z80_OWN_H = 4,
-    Z80_OWN_XY = 8,
-    Z80_HIGH = 16, /* of a sum of 16 bits: H is bit 12 of hx, bits 5 and 3 are those of cy */
-    /* Marks in pv, where sums leave neighbouring bits alike: P/V is the parity of sz; S is set though sz is 0. */
-    Z80_PARITY = 1 << 30,
-    Z80_SIGN = 1 << 28
+    Z80_N = 1 << 9,
+    Z80_OWN_H = 1 << 10,
+    Z80_OWN_XY = 1 << 11,
+    Z80_HIGH = 1 << 12,  /* of a sum of 16 bits: H is bit 12 of hx, bits 5 and 3 are those of cy */
+    Z80_PLAIN = 1 << 13, /* all of F is in the low byte of xy, too */
+    Z80_PARITY = 1 << 14, /* P/V is the parity of sz, H is bit 4 of by */
+    Z80_SIGN = 1 << 15, /* S is set though sz is 0 */
+    Z80_KEPT = 0x1FF | Z80_PARITY | Z80_SIGN /* where C changes, and H, N and bits 5 and 3 with it */
 };
 
 struct oak_core {
@@ -93,14 +92,19 @@ static inline bool z80_even(uint32_t byte)
     return !(0x6996u >> ((byte ^ byte >> 4) & 15) & 1);
 }
 
-static inline bool z80_pv(uint32_t sz, uint32_t pv)
+static inline bool z80_pv(uint32_t sz, uint32_t by)
 {
-    return (pv ^ pv << 1) & 2u * Z80_PARITY ? z80_even(sz) : (pv ^ pv >> 1) >> 7 & 1;
+    uint32_t carried = by ^ sz;
+    return by & Z80_PARITY ? z80_even(sz & 0xFF) : (carried ^ carried >> 1) >> 7 & 1;
 }
 
-static inline uint32_t z80_half(uint32_t how, uint32_t hx, uint32_t pv)
+static inline uint32_t z80_half(uint32_t sz, uint32_t by, uint32_t hx)
 {
-    return (how & Z80_HIGH ? hx >> 8 : how & Z80_OWN_H ? hx : pv) & 0x10;
+    return (by & Z80_HIGH     ? hx >> 8
+            : by & Z80_OWN_H  ? hx
+            : by & Z80_PARITY ? by
+                              : by ^ sz) &
+           0x10;
 }
 
 static inline uint32_t z80_pair(const uint8_t *at)
@@ -117,26 +121,26 @@ static inline void z80_set_pair(uint8_t *at, uint32_t value)
 /* F as the chip would show it, and back. */
 static inline uint8_t z80_flags_of(const z80_flags *f)
 {
-    uint32_t sign = (f->pv ^ f->pv << 1) & 2u * Z80_SIGN ? 0x80 : f->sz & 0x80,
-             zero = f->sz & 0xFF ? 0 : 0x40, half = z80_half(f->how, f->hx, f->pv),
-             yx = (f->how & Z80_HIGH     ? f->cy
-                   : f->how & Z80_OWN_XY ? f->xy
-                                         : f->sz) &
+    uint32_t by = f->by, sign = by & Z80_SIGN ? 0x80 : f->sz & 0x80, zero = f->sz & 0xFF ? 0 : 0x40,
+             half = z80_half(f->sz, by, f->hx),
+             yx = (by & Z80_HIGH     ? f->cy
+                   : by & Z80_OWN_XY ? f->xy
+                                     : f->sz) &
                   0x28;
-    return (uint8_t)(sign | zero | yx | half | (uint32_t)z80_pv(f->sz, f->pv) << 2 | (f->how & Z80_N) |
+    return (uint8_t)(sign | zero | yx | half | (uint32_t)z80_pv(f->sz, by) << 2 | (by & Z80_N ? 2 : 0) |
                      (f->cy >> 8 & 1));
 }
 
+/* sz of a value of F in bits 24 to 31, and by. */
+#define Z80_SZ_OF(f) (((f) & 0x40 ? 0u : 1u) | ((f) & 0xC0) * ((f) & 0x40 ? 0u : 1u))
+#define Z80_BY_OF(f)                                                                                         \
+    (Z80_SZ_OF(f) << 24 | ((Z80_SZ_OF(f) & 0x80) ^ ((f) & 0x10u) ^ ((f) & 4u) << 5) |                        \
+     ((f) & 2 ? Z80_N : 0u) | ((f) >> 6 == 3 ? Z80_SIGN : 0u) | Z80_OWN_XY | Z80_PLAIN)
+
 static inline void z80_set_flags(z80_flags *f, uint32_t value)
 {
-    bool sign = value & 0x80, zero = value & 0x40;
-    *f = (z80_flags){.sz = zero   ? 0
-                           : sign ? 0x80
-                                  : 1,
-                     .pv = (value & 0x10) | (value & 4) << 5 | (sign && zero ? Z80_SIGN : 0),
-                     .how = Z80_OWN_XY | (value & Z80_N),
-                     .cy = value << 8,
-                     .xy = value};
+    uint32_t by = Z80_BY_OF(value);
+    *f = (z80_flags){.sz = by >> 24, .by = by & 0xFFFF, .cy = value << 8, .xy = value};
 }
 
 /* clang-format off */

@@ -2,6 +2,8 @@
 
 /* clang-format off */
 #define A              core->reg[RA]
+/* Nothing lies where F would: A as a pair is A, and sums of it need no second look at their low bytes. */
+#define A_WIDE         PAIR(RA)
 #define PAIR(at)       z80_pair(core->reg + (at))
 #define SET(at, value) z80_set_pair(core->reg + (at), value)
 #define HL             PAIR(RHL)
@@ -13,14 +15,16 @@
 #define BEGUN ((uint32_t)kit->time.instructions + 1 + (LOOP_ONE ? 0 : (uint32_t)((spent - op->cost) >> 32)))
 #define CARRY (cy >> 8 & 1)
 #define ZERO  (!(uint8_t)sz)
-#define SIGN  (sz & 0x80 || ((pv ^ pv << 1) & 2u * Z80_SIGN))
-#define EVEN  z80_pv(sz, pv)
+#define SIGN  (sz & 0x80 || by & Z80_SIGN)
+#define EVEN  z80_pv(sz, by)
 
 /* ---- memory: `address` and `byte` or `word` */
 #define GET(where)                                                                                               \
-    address = (where);                                                                                           \
-    if (core->guard[address] & KIT_GUARD_READS) goto unread;                                                     \
-    byte = core->mem[address]
+    if (core->guard[where] & KIT_GUARD_READS) {                                                                  \
+        address = (where);                                                                                       \
+        goto unread;                                                                                             \
+    }                                                                                                            \
+    byte = core->mem[where]
 /* The guard of the byte behind the last one sends a word that wraps round the long way. */
 #define GET_WORD(where)                                                                                          \
     address = (where);                                                                                           \
@@ -48,7 +52,51 @@
     if (!core->guard[address]) core->mem[address] = (uint8_t)(value);                                            \
     else if (!kit_store(core, address, (uint8_t)(value))) goto faulted
 #define STORE(where, value) address = (where); STORE_BACK(value)
-#define STORE_WORD(value) /* where a word was read */ STORE_BACK(value); STORE(BEHIND(address), (value) >> 8)
+/* A byte that is read and written, `word` what is written, `rest` what follows: one look at the guard serves both. */
+#define CHANGE_AT(where, value, rest, units)                                                                     \
+    do {                                                                                                         \
+        address = (where);                                                                                       \
+        byte = core->mem[address];                                                                               \
+        if (core->guard[address]) {                                                                              \
+            if (core->guard[address] & KIT_GUARD_READS) goto unread;                                             \
+            word = (value);                                                                                      \
+            if (!kit_store(core, address, (uint8_t)word)) goto faulted;                                          \
+            rest;                                                                                                \
+            DONE(units);                                                                                         \
+        }                                                                                                        \
+        word = (value);                                                                                          \
+        core->mem[address] = (uint8_t)word;                                                                      \
+        rest;                                                                                                    \
+        NEXT(units);                                                                                             \
+    } while (0)
+/* Two bytes, the low one first; and the register pair at `at` for the word on top of the stack. */
+#define PUT_WORD(where, value, units)                                                                            \
+    do {                                                                                                         \
+        uint32_t put = (value);                                                                                  \
+        address = (where);                                                                                       \
+        if (!z80_pair(core->guard + address)) {                                                                  \
+            z80_set_pair(core->mem + address, put);                                                              \
+            NEXT(units);                                                                                         \
+        }                                                                                                        \
+        STORE_BACK(put);                                                                                         \
+        STORE(BEHIND(address), put >> 8);                                                                        \
+        DONE(units);                                                                                             \
+    } while (0)
+#define CHANGE_TOP(at, units)                                                                                    \
+    do {                                                                                                         \
+        uint32_t put = PAIR(at);                                                                                 \
+        GET_WORD(PAIR(RSP));                                                                                     \
+        wz = word;                                                                                               \
+        if (!z80_pair(core->guard + address)) {                                                                  \
+            z80_set_pair(core->mem + address, put);                                                              \
+            SET(at, word);                                                                                       \
+            NEXT(units);                                                                                         \
+        }                                                                                                        \
+        STORE_BACK(put);                                                                                         \
+        STORE(BEHIND(address), put >> 8);                                                                        \
+        SET(at, word);                                                                                           \
+        DONE(units);                                                                                             \
+    } while (0)
 #define DONE(units)                                                                                              \
     do {                                                                                                         \
         if (kit->attention) LEAVE(units);                                                                        \
@@ -84,31 +132,26 @@
         GET_WORD(address);                                                                                       \
     }                                                                                                            \
     SET(RSP, address + 2)
-#define FLAGS z80_flags_of(&(z80_flags){sz, pv, how, cy, hx, xy})
-#define SET_FLAGS(value)                                                                                         \
-    do {                                                                                                         \
-        z80_flags set;                                                                                           \
-        z80_set_flags(&set, value);                                                                              \
-        sz = set.sz, pv = set.pv, how = set.how, cy = set.cy, hx = set.hx, xy = set.xy;                          \
-    } while (0)
+/* F is in xy from here on. */
+#define SET_FLAGS(value) (xy = (value), by = z80_by_of[(uint8_t)xy], sz = by >> 24, by &= 0xFFFF, cy = xy << 8)
+#define PUT_FLAGS                                                                                                \
+    if (!(by & Z80_PLAIN)) SET_FLAGS(z80_flags_of(&(z80_flags){sz, by, cy, hx, xy}))
 
 /* ---- arithmetic */
 #define SUM(carried)                                                                                             \
     do {                                                                                                         \
-        uint32_t left = A, right = byte;                                                                         \
+        uint32_t left = A_WIDE, right = byte;                                                                    \
         sz = cy = left + right + (carried);                                                                      \
-        pv = left ^ right ^ sz;                                                                                  \
-        how = 0;                                                                                                 \
+        by = left ^ right;                                                                                       \
         A = (uint8_t)sz;                                                                                         \
     } while (0)
 #define DIFFERENCE(carried)                                                                                      \
     do {                                                                                                         \
-        uint32_t left = A, right = byte;                                                                         \
+        uint32_t left = A_WIDE, right = byte;                                                                    \
         sz = cy = left - right - (carried);                                                                      \
-        pv = left ^ right ^ sz;                                                                                  \
-        how = Z80_N;                                                                                             \
+        by = (left ^ right) | Z80_N;                                                                             \
     } while (0)
-#define LOGIC(operator, half) (sz = A operator byte, A = (uint8_t)sz, pv = Z80_PARITY | (half), cy = how = 0)
+#define LOGIC(operator, half) (sz = A operator byte, A = (uint8_t)sz, by = Z80_PARITY | (half), cy = 0)
 #define DO_ADD                SUM(0)
 #define DO_ADC                SUM(CARRY)
 #define DO_SUB DIFFERENCE(0); A = (uint8_t)sz
@@ -116,38 +159,38 @@
 #define DO_AND LOGIC(&, 0x10)
 #define DO_XOR LOGIC(^, 0)
 #define DO_OR  LOGIC(|, 0)
-#define DO_CP DIFFERENCE(0); xy = byte; how = Z80_N | Z80_OWN_XY
+#define DO_CP DIFFERENCE(0); xy = byte; by |= Z80_OWN_XY
 #define ALU(name)                                                                                                \
     ON(Z80_##name##_R): byte = core->reg[Y]; DO_##name; NEXT(1);                                                 \
     ON(Z80_##name##_N): byte = AT; DO_##name; NEXT(2);                                                           \
     ON(Z80_##name##_HL): GET(HL); DO_##name; NEXT(1);                                                            \
     ON(Z80_##name##_IX): INDEXED; GET(wz); DO_##name; NEXT(3);                                                   \
     ON(Z80_##name##_XH): FETCH; byte = core->reg[Y]; DO_##name; NEXT(2)
-#define STEP(with, subtracts) (sz = byte with 1, pv = byte ^ 1 ^ sz, how = (subtracts))
+#define STEP(with, subtracts) (sz = word, by = byte | (subtracts))
 #define COUNT_BY(name, with, subtracts)                                                                          \
-    ON(Z80_##name##_R): byte = core->reg[X]; STEP(with, subtracts); core->reg[X] = (uint8_t)sz; NEXT(1);         \
-    ON(Z80_##name##_HL): GET(HL); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(1);                       \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); STORE_BACK(byte with 1); STEP(with, subtracts); DONE(3);              \
-    ON(Z80_##name##_XH): FETCH; byte = core->reg[X]; STEP(with, subtracts); core->reg[X] = (uint8_t)sz;          \
+    ON(Z80_##name##_R): byte = core->reg[X]; word = byte with 1; STEP(with, subtracts); core->reg[X] = (uint8_t)sz; NEXT(1);         \
+    ON(Z80_##name##_HL): CHANGE_AT(HL, byte with 1, STEP(with, subtracts), 1);                                   \
+    ON(Z80_##name##_IX): INDEXED; CHANGE_AT(wz, byte with 1, STEP(with, subtracts), 3);                          \
+    ON(Z80_##name##_XH): FETCH; byte = core->reg[X]; word = byte with 1; STEP(with, subtracts); core->reg[X] = (uint8_t)sz;          \
     NEXT(2)
-#define SHIFTED (sz = word & 0xFF, pv = Z80_PARITY, how = 0)
+#define SHIFTED(carry) (cy = (carry), sz = word, by = Z80_PARITY)
 /* `word` is what comes out of `byte`, `carry` what falls out, in bit 8. */
 #define SHIFT(name, out, carry)                                                                                  \
-    ON(Z80_##name##_R): FETCH; byte = core->reg[X]; word = (out); cy = (carry); SHIFTED;                         \
+    ON(Z80_##name##_R): FETCH; byte = core->reg[X]; word = (out); SHIFTED(carry);                                \
     core->reg[X] = (uint8_t)sz; NEXT(2);                                                                         \
-    ON(Z80_##name##_HL): FETCH; GET(HL); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(2);         \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED; DONE(4);       \
-    ON(Z80_##name##_IX_R): INDEXED; GET(wz); word = (out); STORE_BACK(word); cy = (carry); SHIFTED;              \
-    core->reg[X] = (uint8_t)word; DONE(4)
+    ON(Z80_##name##_HL): FETCH; CHANGE_AT(HL, out, SHIFTED(carry), 2);                                           \
+    ON(Z80_##name##_IX): INDEXED; CHANGE_AT(wz, out, SHIFTED(carry), 4);                                         \
+    ON(Z80_##name##_IX_R): INDEXED; CHANGE_AT(wz, out, (SHIFTED(carry), core->reg[X] = (uint8_t)word), 4)
+#define BY(more) (by = (by & Z80_KEPT) | Z80_OWN_H | Z80_OWN_XY | (more)) /* S, Z and P/V stay */
 #define ROTATE_A(out, carry)                                                                                     \
-    byte = A; word = (out); cy = (carry); A = (uint8_t)word; hx = 0; xy = word;                                  \
-    how = Z80_OWN_H | Z80_OWN_XY; NEXT(1)
-#define TEST (sz = byte & X, pv = Z80_PARITY | 0x10, how = Z80_OWN_XY)
+    byte = A; word = (out); cy = (carry); A = (uint8_t)word; hx = 0; xy = word; BY(0); NEXT(1)
+#define DIGIT(low) (wz = address + 1, sz = (A & 0xF0u) | (low), A = (uint8_t)sz, by = Z80_PARITY)
+#define TEST (sz = byte & X, by = Z80_PARITY | Z80_OWN_XY | 0x10)
 #define CHANGE(name, out)                                                                                        \
     ON(Z80_##name##_R): FETCH; byte = core->reg[Y]; core->reg[Y] = (uint8_t)(out); NEXT(2);                      \
-    ON(Z80_##name##_HL): FETCH; GET(HL); PUT_BACK(out, 2);                                                       \
-    ON(Z80_##name##_IX): INDEXED; GET(wz); PUT_BACK(out, 4);                                                     \
-    ON(Z80_##name##_IX_R): INDEXED; GET(wz); STORE_BACK(out); core->reg[Y] = (uint8_t)(out); DONE(4)
+    ON(Z80_##name##_HL): FETCH; CHANGE_AT(HL, out, (void)0, 2);                                                  \
+    ON(Z80_##name##_IX): INDEXED; CHANGE_AT(wz, out, (void)0, 4);                                                \
+    ON(Z80_##name##_IX_R): INDEXED; CHANGE_AT(wz, out, core->reg[Y] = (uint8_t)word, 4)
 /* Sixteen bits: `word` is added to, `byte` the other one. */
 #define ADD_TO(at, units)                                                                                        \
     do {                                                                                                         \
@@ -157,7 +200,7 @@
         SET(at, sum);                                                                                            \
         hx = word ^ byte ^ sum;                                                                                  \
         cy = sum >> 8;                                                                                           \
-        how = Z80_HIGH;                                                                                          \
+        by = (by & Z80_KEPT) | Z80_HIGH;                                                                                          \
         NEXT(units);                                                                                             \
     } while (0)
 #define WIDE(result, subtracts)                                                                                  \
@@ -167,36 +210,71 @@
         wz = word + 1;                                                                                           \
         uint32_t sum = (result);                                                                                 \
         SET(RHL, sum);                                                                                           \
-        pv = (word ^ byte ^ sum) >> 8 & 0x1FF;                                                                   \
-        xy = cy = sum >> 8;                                                                                      \
-        sz = (xy & 0x80) | ((sum & 0xFFFF) != 0);                                                                \
-        how = Z80_OWN_XY | (subtracts);                                                                          \
+        by = (word ^ byte) >> 8 | (subtracts);                                                                   \
+        cy = sum >> 8;                                                                                           \
+        sz = cy | ((sum & 0xFF) != 0);                                                                           \
         NEXT(2);                                                                                                 \
     } while (0)
 
 /* ---- blocks: `step` is 1 or -1 */
-#define COPY(step)                                                                                               \
-    FETCH; GET(HL); STORE(PAIR(RDE), byte); SET(RHL, HL + (uint32_t)(step));                                     \
-    SET(RDE, PAIR(RDE) + (uint32_t)(step)); word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word);                     \
-    pv = (pv & 3u * Z80_SIGN) | (uint32_t)(word != 0) << 7; hx = 0; byte += A;                                   \
-    xy = (byte & 8) | (byte & 2) << 4; how = Z80_OWN_H | Z80_OWN_XY
+#define COPY(step, then, late)                                                                                   \
+    do {                                                                                                         \
+        FETCH;                                                                                                   \
+        GET(HL);                                                                                                 \
+        address = PAIR(RDE);                                                                                     \
+        uint32_t looked = core->guard[address];                                                                  \
+        if (!looked) core->mem[address] = (uint8_t)byte;                                                         \
+        else if (!kit_store(core, address, (uint8_t)byte)) goto faulted;                                         \
+        SET(RHL, HL + (uint32_t)(step));                                                                         \
+        SET(RDE, address + (uint32_t)(step));                                                                    \
+        word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
+        SET(RBC, word);                                                                                          \
+        by = (by & Z80_SIGN) | Z80_OWN_H | Z80_OWN_XY | ((sz & 0x180) ^ (word ? 0x80 : 0));                      \
+        hx = 0;                                                                                                  \
+        byte += A;                                                                                               \
+        xy = (byte & 8) | (byte & 2) << 4;                                                                       \
+        if (looked) late;                                                                                        \
+        then;                                                                                                    \
+    } while (0)
 #define SEEK(step)                                                                                               \
     FETCH; GET(HL); SET(RHL, HL + (uint32_t)(step)); wz += (uint32_t)(step);                                     \
     word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word); sz = (A - byte) & 0xFF; hx = A ^ byte ^ (A - byte);         \
-    pv = (uint32_t)(word != 0) << 7; byte = sz - (hx >> 4 & 1); xy = (byte & 8) | (byte & 2) << 4;               \
-    how = Z80_OWN_H | Z80_OWN_XY | Z80_N
-#define AGAIN(more_to_do) /* the same instruction once more; two bytes long */                                   \
+    by = (sz ^ (uint32_t)(word != 0) << 7) | Z80_OWN_H | Z80_OWN_XY | Z80_N;                                     \
+    byte = sz - (hx >> 4 & 1); xy = (byte & 8) | (byte & 2) << 4
+/* All but the last of what repeats in one go, where nobody looks at each instruction and none overwrites code; `look` says whether one can
+ * be done, `it` does it. What is left is done one by one. */
+#define TOGETHER(name, step, look, it)                                                                           \
+    if (!LOOP_ONE && !LOOP_JUDGED && op->handler == KIT_FIRST_ROW + Z80_##name) {                                \
+        uint32_t at = HL, to = PAIR(RDE), most = (PAIR(RBC) - 1) & 0xFFFF, left = most;                          \
+        const uint64_t each = op->cost + 5;                                                                      \
+        for (; left && (look) && (uint32_t)(spent + each) <= limit; left--, spent += each) {                     \
+            it;                                                                                                  \
+            at = (at + (uint32_t)(step)) & 0xFFFF;                                                               \
+        }                                                                                                        \
+        if (left != most) wz = HERE + 1;                                                                         \
+        prefixes += most - left;                                                                                 \
+        COUNT(most - left);                                                                                      \
+        COUNT_MORE(5 * (most - left));                                                                           \
+        SET(RHL, at);                                                                                            \
+        SET(RDE, to);                                                                                            \
+        SET(RBC, left + 1);                                                                                      \
+    }
+#define COPY_ON(step, name)                                                                                      \
+    TOGETHER(name, step, !(core->guard[at] & KIT_GUARD_READS) && !core->guard[to],                               \
+             (core->mem[to] = core->mem[at], to = (to + (uint32_t)(step)) & 0xFFFF))
+#define SEEK_ON(step, name) TOGETHER(name, step, !(core->guard[at] & KIT_GUARD_READS) && core->mem[at] != A, (void)0)
+#define AGAIN(more_to_do, go) /* the same instruction once more; two bytes long */                               \
     do {                                                                                                         \
         if (more_to_do) {                                                                                        \
             MORE(5);                                                                                             \
             wz = HERE + 1;                                                                                       \
-            GO(op);                                                                                              \
+            go(op);                                                                                              \
         }                                                                                                        \
-        GO(op + 2);                                                                                              \
+        go(op + 2);                                                                                              \
     } while (0)
 #define COUNT_B(with) /* flags of a byte moved to or from a port */                                              \
-    word = byte + (with); core->reg[RB]--; sz = core->reg[RB]; how = Z80_OWN_H | (byte >> 6 & Z80_N);            \
-    cy = word & 0x100; hx = cy >> 4; pv = (uint32_t)z80_even((word & 7) ^ sz) << 7
+    word = byte + (with); core->reg[RB]--; sz = core->reg[RB]; cy = word & 0x100; hx = cy >> 4;                  \
+    by = (sz ^ (uint32_t)z80_even((word & 7) ^ sz) << 7) | Z80_OWN_H | (byte & 0x80 ? Z80_N : 0)
 #define READ_PORT(port) /* into `byte` */                                                                        \
     do {                                                                                                         \
         if (!kit_in(core, Z80_IO, port, NOW_ENDS, &got)) FAULT(OAK_FAULT_ABSENT, Z80_IO, port);                  \
@@ -214,7 +292,7 @@
     COUNT_B((core->reg[RC] + (uint32_t)(step)) & 0xFF)
 #define MOVE_OUT(step)                                                                                           \
     FETCH; kit->pc = HERE; SAVE; GET(HL); WRITE_PORT(core->reg[RC], byte);                                       \
-    SET(RHL, address + (uint32_t)(step)); COUNT_B(core->reg[RL]); wz = PAIR(RBC) + (uint32_t)(step)
+    SET(RHL, HL + (uint32_t)(step)); COUNT_B(core->reg[RL]); wz = PAIR(RBC) + (uint32_t)(step)
 #define MOVED(more_to_do)                                                                                        \
     do {                                                                                                         \
         if (more_to_do) MORE(5), wz = HERE + 1;                                                                  \
@@ -223,11 +301,13 @@
     } while (0)
 #define FROM_PORT(port) kit->pc = HERE; SAVE; READ_PORT(port); op += 2
 #define TO_PORT(port, value) kit->pc = HERE; SAVE; WRITE_PORT(port, value); op += 2; FINISH
+#define QUIET     (!core->line && !core->nmi && QUIET_AT(op))
+#define HOLD_BACK op += 1; if (QUIET) ENTER(op); kit->blocked = kit->attention = true; FINISH
 #define RETURN POP_WORD; wz = word; if (core->depth) z80_returned(core, NOW_ENDS); ENTER(ops + word)
-#define CALL_IT PUSH_WORD(AT, ENTER(TARGET), GO(TARGET))
+#define CALL_IT PUSH_WORD(z80_pair(&op->x), ENTER(TARGET), GO(TARGET))
 #define ON_CONDITION(name, condition)                                                                            \
     ON(Z80_JP_##name): wz = AT; BRANCH_IF(condition, 3);                                                         \
-    ON(Z80_CALL_##name): wz = AT >> 16; if (!(condition)) ENTER(op + 3); MORE(7); CALL_IT;                       \
+    ON(Z80_CALL_##name): wz = AT; if (!(condition)) ENTER(op + 3); MORE(7); CALL_IT;                       \
     ON(Z80_RET_##name): if (!(condition)) ENTER(op + 1); MORE(6); RETURN
 #define JUMP_NEAR(condition)                                                                                     \
     do {                                                                                                         \
@@ -245,15 +325,15 @@
     ON(Z80_LD_R_IX): INDEXED; GET(wz); core->reg[X] = (uint8_t)byte; NEXT(3);
     ON(Z80_LD_IX_R): INDEXED; PUT(wz, core->reg[Y], 3);
     ON(Z80_LD_IX_N): INDEXED; PUT(wz, X, 4);
-    ON(Z80_LD_A_RP): GET(PAIR(X)); wz = address + 1; A = (uint8_t)byte; NEXT(1);
-    ON(Z80_LD_A_MEM): GET(AT); wz = address + 1; A = (uint8_t)byte; NEXT(3);
+    ON(Z80_LD_A_RP): GET(PAIR(X)); wz = PAIR(X) + 1; A = (uint8_t)byte; NEXT(1);
+    ON(Z80_LD_A_MEM): GET(AT); wz = AT + 1; A = (uint8_t)byte; NEXT(3);
     ON(Z80_LD_RP_A): wz = ((PAIR(X) + 1) & 0xFF) | (uint32_t)A << 8; PUT(PAIR(X), A, 1);
     ON(Z80_LD_MEM_A): wz = ((AT + 1) & 0xFF) | (uint32_t)A << 8; PUT(AT, A, 3);
-    ON(Z80_LD_A_I): FETCH; A = core->i; sz = A; pv = (uint32_t)core->iff2 << 7; how = 0; NEXT(2);
+    ON(Z80_LD_A_I): FETCH; A = core->i; sz = A; by = sz ^ (uint32_t)core->iff2 << 7; NEXT(2);
     ON(Z80_LD_A_RF):
         FETCH;
         A = (uint8_t)(((core->refresh + BEGUN + prefixes) & 0x7F) | core->refresh_high);
-        sz = A; pv = (uint32_t)core->iff2 << 7; how = 0;
+        sz = A; by = sz ^ (uint32_t)core->iff2 << 7;
         NEXT(2);
     ON(Z80_LD_I_A): FETCH; core->i = A; NEXT(2);
     ON(Z80_LD_RF_A): FETCH; core->refresh = A - BEGUN - prefixes; core->refresh_high = A & 0x80; NEXT(2);
@@ -263,32 +343,34 @@
     ON(Z80_LD_IYH_IYH): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
     ON(Z80_LD_XH_N): FETCH; core->reg[X] = (uint8_t)AT; NEXT(3);
 
-    ON(Z80_LD_SP_NN): SET(RSP, AT); core->floor = Z80_SPAN; NEXT(3);
+    ON(Z80_LD_SP_NN): SET(RSP, AT); core->floor = z80_floor(core); NEXT(3);
     ON(Z80_LD_DD_NN): SET(X, AT); NEXT(3);
     ON(Z80_LD_XY_NN): FETCH; SET(op->to, AT); NEXT(4);
     ON(Z80_LD_HL_MEM): GET_WORD(AT); wz = address + 1; SET(RHL, word); NEXT(3);
-    ON(Z80_LD_DD_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(X, word); if (X == RSP) core->floor = Z80_SPAN; NEXT(4);
+    ON(Z80_LD_DD_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(X, word); if (X == RSP) core->floor = z80_floor(core); NEXT(4);
     ON(Z80_LD_HL_MEM_LONG): FETCH; GET_WORD(AT); wz = address + 1; SET(RHL, word); NEXT(4);
     ON(Z80_LD_XY_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(op->to, word); NEXT(4);
-    ON(Z80_LD_MEM_HL): wz = AT + 1; STORE(AT, core->reg[RL]); STORE(BEHIND(AT), core->reg[RH]); DONE(3);
-    ON(Z80_LD_MEM_DD): FETCH; wz = AT + 1; STORE(AT, core->reg[X]); STORE(BEHIND(AT), core->reg[X + 1]); DONE(4);
-    ON(Z80_LD_MEM_HL_LONG): FETCH; wz = AT + 1; STORE(AT, core->reg[RL]); STORE(BEHIND(AT), core->reg[RH]); DONE(4);
-    ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; STORE(AT, core->reg[op->to]); STORE(BEHIND(AT), core->reg[op->to + 1]); DONE(4);
-    ON(Z80_LD_SP_HL): SET(RSP, HL); core->floor = Z80_SPAN; NEXT(1);
-    ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->floor = Z80_SPAN; NEXT(2);
+    ON(Z80_LD_MEM_HL): wz = AT + 1; PUT_WORD(AT, HL, 3);
+    ON(Z80_LD_MEM_DD): FETCH; wz = AT + 1; PUT_WORD(AT, PAIR(X), 4);
+    ON(Z80_LD_MEM_HL_LONG): FETCH; wz = AT + 1; PUT_WORD(AT, HL, 4);
+    ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; PUT_WORD(AT, PAIR(op->to), 4);
+    ON(Z80_LD_SP_HL): SET(RSP, HL); core->floor = z80_floor(core); NEXT(1);
+    ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->floor = z80_floor(core); NEXT(2);
     ON(Z80_PUSH): PUSH_WORD(PAIR(X), NEXT(1), DONE(1));
-    ON(Z80_PUSH_AF): PUSH_WORD((uint32_t)A << 8 | FLAGS, NEXT(1), DONE(1));
+    ON(Z80_PUSH_AF): PUT_FLAGS; PUSH_WORD((uint32_t)A << 8 | (uint8_t)xy, NEXT(1), DONE(1));
     ON(Z80_PUSH_XY): FETCH; PUSH_WORD(PAIR(op->to), NEXT(2), DONE(2));
     ON(Z80_POP): POP_WORD; SET(X, word); NEXT(1);
-    ON(Z80_POP_AF): POP_WORD; A = (uint8_t)(word >> 8); SET_FLAGS(word & 0xFF); NEXT(1);
+    ON(Z80_POP_AF): POP_WORD; A = (uint8_t)(word >> 8); SET_FLAGS(word); NEXT(1);
     ON(Z80_POP_XY): FETCH; POP_WORD; SET(op->to, word); NEXT(2);
 
     ON(Z80_EX_DE_HL): word = PAIR(RDE); byte = HL; SET(RDE, byte); SET(RHL, word); NEXT(1);
     ON(Z80_EX_AF):
-        byte = FLAGS;
-        SET_FLAGS(core->reg[ALT_F]);
-        core->reg[ALT_F] = (uint8_t)byte;
-        byte = A; A = core->reg[ALT_F - 1]; core->reg[ALT_F - 1] = (uint8_t)byte;
+        PUT_FLAGS;
+        byte = (uint32_t)A | (xy & 0xFF) << 8;
+        word = PAIR(ALT_F - 1);
+        SET(ALT_F - 1, byte);
+        A = (uint8_t)word;
+        SET_FLAGS(word >> 8);
         NEXT(1);
     ON(Z80_EXX):
         for (unsigned n = 0; n < 6; n += 2) {
@@ -298,16 +380,16 @@
             SET(ALT_C + n, word);
         }
         NEXT(1);
-    ON(Z80_EX_SP_HL): GET_WORD(PAIR(RSP)); wz = word; byte = HL; STORE_WORD(byte); SET(RHL, word); DONE(1);
-    ON(Z80_EX_SP_XY): FETCH; GET_WORD(PAIR(RSP)); wz = word; byte = PAIR(op->to); STORE_WORD(byte); SET(op->to, word); DONE(2);
-    ON(Z80_LDI): COPY(1); DONE(2);
-    ON(Z80_LDIR): COPY(1); AGAIN(word);
-    ON(Z80_LDD): COPY(-1); DONE(2);
-    ON(Z80_LDDR): COPY(-1); AGAIN(word);
+    ON(Z80_EX_SP_HL): CHANGE_TOP(RHL, 1);
+    ON(Z80_EX_SP_XY): FETCH; CHANGE_TOP(op->to, 2);
+    ON(Z80_LDI): COPY(1, NEXT(2), DONE(2));
+    ON(Z80_LDIR): COPY_ON(1, LDIR); COPY(1, AGAIN(word, ENTER), AGAIN(word, GO));
+    ON(Z80_LDD): COPY(-1, NEXT(2), DONE(2));
+    ON(Z80_LDDR): COPY_ON(-1, LDDR); COPY(-1, AGAIN(word, ENTER), AGAIN(word, GO));
     ON(Z80_CPI): SEEK(1); NEXT(2);
-    ON(Z80_CPIR): SEEK(1); AGAIN(word && sz);
+    ON(Z80_CPIR): SEEK_ON(1, CPIR); SEEK(1); AGAIN(word && sz, ENTER);
     ON(Z80_CPD): SEEK(-1); NEXT(2);
-    ON(Z80_CPDR): SEEK(-1); AGAIN(word && sz);
+    ON(Z80_CPDR): SEEK_ON(-1, CPDR); SEEK(-1); AGAIN(word && sz, ENTER);
 
     ALU(ADD);
     ALU(ADC);
@@ -321,25 +403,25 @@
     COUNT_BY(DEC, -, Z80_N);
     ON(Z80_DAA):
     {
-        uint32_t low = A & 15, half = z80_half(how, hx, pv), high = CARRY || A > 0x99;
-        uint32_t by = (half || low > 9 ? 6u : 0u) + (high ? 0x60u : 0u);
-        sz = (how & Z80_N ? A - by : A + by) & 0xFF;
+        /* bit 4: six is added to the low digit, bit 8: to the high one */
+        uint32_t half = by & Z80_PARITY ? by : by ^ sz, was = A;
+        if (by & (Z80_HIGH | Z80_OWN_H)) half = z80_half(sz, by, hx);
+        cy = ((half | ((was & 15) + 6)) & 0x10) | ((cy | (was + 0x66)) & 0x100);
+        byte = cy >> 2 | cy >> 3;
+        sz = by & Z80_N ? was - byte : was + byte;
         A = (uint8_t)sz;
-        cy = high << 8;
-        half = how & Z80_N ? half && low < 6 : low > 9;
-        pv = Z80_PARITY | half << 4;
-        how &= Z80_N;
+        by = Z80_PARITY | ((was ^ byte ^ sz) & 0x10) | (by & Z80_N);
         NEXT(1);
     }
-    ON(Z80_CPL): A = (uint8_t)~A; hx = 0x10; xy = A; how = Z80_N | Z80_OWN_H | Z80_OWN_XY; NEXT(1);
+    ON(Z80_CPL): A = (uint8_t)~A; hx = 0x10; xy = A; BY(Z80_N); NEXT(1);
     ON(Z80_NEG): FETCH; byte = A; A = 0; DO_SUB; NEXT(2);
     ON(Z80_NEG_COPY): FETCH; byte = A; A = 0; DO_SUB; NEXT(2);
-    ON(Z80_CCF): hx = cy >> 4; cy ^= 0x100; xy = A; how = Z80_OWN_H | Z80_OWN_XY; NEXT(1);
-    ON(Z80_SCF): hx = 0; cy = 0x100; xy = A; how = Z80_OWN_H | Z80_OWN_XY; NEXT(1);
+    ON(Z80_CCF): hx = cy >> 4; cy ^= 0x100; xy = A; BY(0); NEXT(1);
+    ON(Z80_SCF): hx = 0; cy = 0x100; xy = A; BY(0); NEXT(1);
     ON(Z80_NOP): NEXT(1);
     ON(Z80_HALT): exit = KIT_EXIT_PARKED; goto leave; /* the kit goes round */
     ON(Z80_DI): core->iff1 = core->iff2 = 0; NEXT(1);
-    ON(Z80_EI): core->iff1 = core->iff2 = 1; kit->blocked = kit->attention = true; op += 1; FINISH;
+    ON(Z80_EI): core->iff1 = core->iff2 = 1; HOLD_BACK;
     ON(Z80_IM_0): FETCH; core->im = 0; NEXT(2);
     ON(Z80_IM_1): FETCH; core->im = 1; NEXT(2);
     ON(Z80_IM_2): FETCH; core->im = 2; NEXT(2);
@@ -348,7 +430,7 @@
     ON(Z80_IM_01_COPY): FETCH; core->im = 0; NEXT(2);
     ON(Z80_IM_1_COPY): FETCH; core->im = 1; NEXT(2);
     ON(Z80_IM_2_COPY): FETCH; core->im = 2; NEXT(2);
-    ON(Z80_PREFIX): kit->blocked = kit->attention = true; op += 1; FINISH;
+    ON(Z80_PREFIX): HOLD_BACK;
 
     ON(Z80_ADD_HL_DD): byte = PAIR(X); ADD_TO(RHL, 1);
     ON(Z80_ADC_HL_DD): FETCH; WIDE(word + byte + CARRY, 0);
@@ -361,30 +443,20 @@
     ON(Z80_DEC_DD): SET(X, PAIR(X) - 1); NEXT(1);
     ON(Z80_DEC_XY): FETCH; SET(op->to, PAIR(op->to) - 1); NEXT(2);
 
-    ON(Z80_RLCA): ROTATE_A(byte << 1 | byte >> 7, byte << 1);
-    ON(Z80_RRCA): ROTATE_A(byte >> 1 | byte << 7, byte << 8);
-    ON(Z80_RLA): ROTATE_A(byte << 1 | CARRY, byte << 1);
-    ON(Z80_RRA): ROTATE_A(byte >> 1 | CARRY << 7, byte << 8);
-    SHIFT(RLC, byte << 1 | byte >> 7, byte << 1);
-    SHIFT(RRC, byte >> 1 | byte << 7, byte << 8);
-    SHIFT(RL, byte << 1 | CARRY, byte << 1);
-    SHIFT(RR, byte >> 1 | CARRY << 7, byte << 8);
-    SHIFT(SLA, byte << 1, byte << 1);
+    ON(Z80_RLCA): ROTATE_A((byte << 8 | byte) >> 7, word);
+    ON(Z80_RRCA): ROTATE_A((byte << 8 | byte) >> 1, byte << 8);
+    ON(Z80_RLA): ROTATE_A(byte << 1 | CARRY, word);
+    ON(Z80_RRA): ROTATE_A((byte | (cy & 0x100)) >> 1, byte << 8);
+    SHIFT(RLC, (byte << 8 | byte) >> 7, word);
+    SHIFT(RRC, (byte << 8 | byte) >> 1, byte << 8);
+    SHIFT(RL, byte << 1 | CARRY, word);
+    SHIFT(RR, (byte | (cy & 0x100)) >> 1, byte << 8);
+    SHIFT(SLA, byte << 1, word);
     SHIFT(SRA, byte >> 1 | (byte & 0x80), byte << 8);
-    SHIFT(SLL, byte << 1 | 1, byte << 1);
+    SHIFT(SLL, byte << 1 | 1, word);
     SHIFT(SRL, byte >> 1, byte << 8);
-    ON(Z80_RLD):
-        FETCH; GET(HL); wz = address + 1; word = A;
-        STORE_BACK(byte << 4 | (word & 15));
-        A = (uint8_t)((word & 0xF0) | byte >> 4);
-        sz = A; pv = Z80_PARITY; how = 0;
-        DONE(2);
-    ON(Z80_RRD):
-        FETCH; GET(HL); wz = address + 1; word = A;
-        STORE_BACK(byte >> 4 | word << 4);
-        A = (uint8_t)((word & 0xF0) | (byte & 15));
-        sz = A; pv = Z80_PARITY; how = 0;
-        DONE(2);
+    ON(Z80_RLD): FETCH; CHANGE_AT(HL, byte << 4 | (A & 15u), DIGIT(byte >> 4), 2);
+    ON(Z80_RRD): FETCH; CHANGE_AT(HL, byte >> 4 | (uint32_t)A << 4, DIGIT(byte & 15), 2);
     ON(Z80_BIT_R): FETCH; byte = core->reg[Y]; TEST; xy = byte; NEXT(2);
     ON(Z80_BIT_HL): FETCH; GET(HL); TEST; xy = wz >> 8; NEXT(2);
     ON(Z80_BIT_IX): INDEXED; GET(wz); TEST; xy = wz >> 8; NEXT(4);
@@ -409,8 +481,8 @@
     ON(Z80_DJNZ): core->reg[RB]--; JUMP_NEAR(core->reg[RB]);
     ON(Z80_JP_HL): ENTER(ops + HL);
     ON(Z80_JP_XY): FETCH; ENTER(ops + PAIR(op->to));
-    ON(Z80_CALL): wz = AT >> 16; CALL_IT;
-    ON(Z80_RST): wz = AT >> 16; CALL_IT;
+    ON(Z80_CALL): wz = AT; CALL_IT;
+    ON(Z80_RST): wz = AT; CALL_IT;
     ON(Z80_RET): RETURN;
     ON(Z80_RETI):
         FETCH; POP_WORD; wz = word;
@@ -418,6 +490,7 @@
         core->serving &= (uint8_t)(core->serving - 1);
         if (core->depth) z80_returned(core, NOW_ENDS);
         op = ops + word;
+        if (QUIET) ENTER(op);
         kit->attention = true;
         FINISH;
     ON(Z80_RETN_COPY):
@@ -426,12 +499,13 @@
         core->iff1 = core->iff2;
         if (core->depth) z80_returned(core, NOW_ENDS);
         op = ops + word;
+        if (QUIET) ENTER(op);
         kit->attention = true;
         FINISH;
 
     ON(Z80_IN_A): FROM_PORT(op->at); wz = ((uint32_t)A << 8 | op[-2].at) + 1; A = (uint8_t)byte; FINISH;
-    ON(Z80_IN_R): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; core->reg[op[-2].x] = (uint8_t)byte; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
-    ON(Z80_IN_F): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; sz = byte; pv = Z80_PARITY; how = 0; FINISH;
+    ON(Z80_IN_R): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; core->reg[op[-2].x] = (uint8_t)byte; sz = byte; by = Z80_PARITY; FINISH;
+    ON(Z80_IN_F): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; sz = byte; by = Z80_PARITY; FINISH;
     ON(Z80_OUT_A): wz = ((AT + 1) & 0xFF) | (uint32_t)A << 8; TO_PORT(AT, A);
     ON(Z80_OUT_R): FETCH; wz = PAIR(RBC) + 1; TO_PORT(core->reg[RC], core->reg[Y]);
     ON(Z80_OUT_0): FETCH; wz = PAIR(RBC) + 1; TO_PORT(core->reg[RC], 0);

@@ -29,6 +29,13 @@ static void find_floor(oak_core *core, uint32_t top)
     core->free_floor = core->floor = at;
 }
 
+/* The floor of a stack that begins here, when it was looked for before. */
+static inline uint32_t z80_floor(const oak_core *core)
+{
+    uint32_t inside = pair(core, RSP) - 2 - core->free_floor;
+    return inside < core->free_from - core->free_floor ? core->free_floor : Z80_SPAN;
+}
+
 /* A push that somebody has to look at: into ROM, over code, beyond the floor. False with the fault set. */
 static bool z80_push(oak_core *core, uint32_t value, uint64_t now)
 {
@@ -52,6 +59,11 @@ static bool z80_underflows(oak_core *core, uint32_t sp)
     if (below & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) return false;
     return !fail(core, OAK_FAULT_STACK_UNDERFLOW, sp);
 }
+
+#define FOUR(f)    Z80_BY_OF(f), Z80_BY_OF((f) + 1), Z80_BY_OF((f) + 2), Z80_BY_OF((f) + 3)
+#define SIXTEEN(f) FOUR(f), FOUR((f) + 4), FOUR((f) + 8), FOUR((f) + 12)
+#define QUARTER(f) SIXTEEN(f), SIXTEEN((f) + 16), SIXTEEN((f) + 32), SIXTEEN((f) + 48)
+static const uint32_t z80_by_of[256] = {QUARTER(0), QUARTER(64), QUARTER(128), QUARTER(192)};
 
 /* A word of which something is guarded, or that wraps round; false: it cannot be read. */
 static bool z80_far_word(const oak_core *core, uint32_t at, uint32_t *word)
@@ -187,7 +199,7 @@ static uint8_t place_of(unsigned code)
     return (uint8_t)(code == 7 ? RA : code ^ 1);
 }
 
-/* x is where it goes, a mask or a condition; y where it comes from; at a number; to a target, or where the index register lies. */
+/* x is where it goes, a mask or a condition; y where it comes from; both of a call, where it returns to; at a number; to a target, or where the index register lies. */
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
     const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
@@ -212,8 +224,10 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
         op->y = (uint8_t)(base + !FIELD('s'));
     }
     if (decoded->has_target) op->at = decoded->target;
-    if (decoded->flow == OAK_FLOW_CALL)
-        op->at = ((decoded->address + decoded->size) & 0xFFFF) | decoded->target << 16;
+    if (decoded->flow == OAK_FLOW_CALL) { /* where it returns to */
+        op->x = (uint8_t)(decoded->address + decoded->size);
+        op->y = (uint8_t)((decoded->address + decoded->size) >> 8);
+    }
 #undef HAS
 #undef FIELD
 }
@@ -291,13 +305,12 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_CODE  Z80_MEM
 #define CORE_EXTRA(X)
 #define CORE_RESTLESS 1
-#define CORE_LOCALS   uint32_t sz, pv, how, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
+#define CORE_LOCALS   uint32_t sz, by, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
 #define LOAD_FLAGS                                                                                           \
-    (sz = core->flags.sz, pv = core->flags.pv, how = core->flags.how, cy = core->flags.cy,                   \
-     hx = core->flags.hx, xy = core->flags.xy)
+    (sz = core->flags.sz, by = core->flags.by, cy = core->flags.cy, hx = core->flags.hx, xy = core->flags.xy)
 #define LOAD (LOAD_FLAGS, wz = core->wz, prefixes = core->prefixes)
 #define SAVE                                                                                                 \
-    (core->flags = (z80_flags){sz, pv, how, cy, hx, xy}, core->wz = wz & 0xFFFF, core->prefixes = prefixes)
+    (core->flags = (z80_flags){sz, by, cy, hx, xy}, core->wz = wz & 0xFFFF, core->prefixes = prefixes)
 #define BACK_TO_IT      (void)0
 #define CORE_LOOP(name) z80_##name
 KIT_LOOPS(z80_);
