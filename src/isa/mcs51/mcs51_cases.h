@@ -29,12 +29,11 @@
     } while (0)
 #define CALL /* X and Y are the address behind it */                                                              \
     do {                                                                                                     \
-        uint32_t sp = data[SP];                                                                              \
-        if (sp + 2 > core->stack_top) HELP; /* somebody has to look whether it may */                        \
-        uint8_t *top = data + sp;                                                                            \
-        top[1] = X;                                                                                          \
-        top[2] = Y;                                                                                          \
-        data[SP] = (uint8_t)(sp + 2);                                                                        \
+        uint32_t sp = data[SP] + 2u;                                                                         \
+        if (sp > core->stack_top) HELP; /* somebody has to look whether it may */                        \
+        data[sp - 1] = X;                                                                                    \
+        data[sp] = Y;                                                                                        \
+        data[SP] = (uint8_t)sp;                                                                              \
         ENTER(TARGET);                                                                                       \
     } while (0)
 #define RETURN_ADDRESS                                                                                       \
