@@ -250,6 +250,29 @@ static bool written(const armm_region *region, uint32_t offset, unsigned bytes)
     return false;
 }
 
+static inline uint32_t bytes_at(const uint8_t *at, unsigned bytes)
+{
+    return bytes == 1   ? at[0]
+           : bytes == 2 ? (uint32_t)at[0] | (uint32_t)at[1] << 8
+                        : (uint32_t)at[0] | (uint32_t)at[1] << 8 | (uint32_t)at[2] << 16 | (uint32_t)at[3] << 24;
+}
+
+static inline void put_bytes(uint8_t *at, unsigned bytes, uint32_t value)
+{
+    at[0] = (uint8_t)value;
+    if (bytes == 1) return;
+    at[1] = (uint8_t)(value >> 8);
+    if (bytes == 2) return;
+    at[2] = (uint8_t)(value >> 16);
+    at[3] = (uint8_t)(value >> 24);
+}
+
+/* Is something watched among these bytes, or between two of them that are? */
+static inline bool may_be_watched(const oak_core *core, uint32_t address, unsigned bytes)
+{
+    return address < core->watched_end && address + (bytes - 1) >= core->watched_from;
+}
+
 bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
 {
     uint32_t cell;
@@ -264,9 +287,8 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
             core->fault_unhandled = true;
             return false;
         }
-        *value = 0;
-        for (unsigned i = 0; i < bytes; i++) *value |= (uint32_t)at[i] << (8 * i);
-        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
+        *value = bytes_at(at, bytes);
+        if (may_be_watched(core, address, bytes)) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
@@ -274,7 +296,7 @@ bool armm_load(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value
         *value = *value >> bit & 1;
         return true;
     }
-    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
+    if (may_be_watched(core, address, bytes)) watch_access(core, address, bytes, OAK_ACCESS_READ, 0);
     if (armm_is_system(address)) {
         if (armm_privileged(core) && armm_system_read(core, address & ~(uint32_t)3, value)) {
             *value =
@@ -303,24 +325,24 @@ bool armm_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value
                        1u << 9 | 1u << 15);
             return false;
         }
-        uint32_t differs = 0;
-        for (unsigned i = 0; i < bytes; i++) {
-            differs |= (uint32_t)(region->bytes[offset + i] ^ (uint8_t)(value >> (8 * i))) << (8 * i);
-            region->bytes[offset + i] = (uint8_t)(value >> (8 * i));
-            if (region->known) region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
-        }
+        uint8_t *at = region->bytes + offset;
+        uint32_t differs = bytes_at(at, bytes) ^ value;
+        put_bytes(at, bytes, value);
+        for (unsigned i = 0; region->known && i < bytes; i++)
+            region->known[(offset + i) >> 3] |= (uint8_t)(1u << ((offset + i) & 7));
         if (address < core->ram_code_high && address + bytes > core->ram_code_low) {
             armm_forget_ram(core);
             core->kit.attention = true;
         }
-        if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE, differs);
+        if (may_be_watched(core, address, bytes))
+            watch_access(core, address, bytes, OAK_ACCESS_WRITE, differs);
         return true;
     }
     if (bit_band(core, address, &cell, &bit)) {
         if (!armm_load(core, cell, 4, &old)) return false;
         return armm_store(core, cell, 4, (old & ~((uint32_t)1 << bit)) | (value & 1) << bit);
     }
-    if (core->watched_count) watch_access(core, address, bytes, OAK_ACCESS_WRITE, 0);
+    if (may_be_watched(core, address, bytes)) watch_access(core, address, bytes, OAK_ACCESS_WRITE, 0);
     if (armm_is_system(address)) {
         uint32_t shift = 8 * (address & 3),
                  mask = bytes == 4 ? UINT32_MAX : (((uint32_t)1 << (8 * bytes)) - 1) << shift;
@@ -702,7 +724,10 @@ static oak_status judge(oak_core *core, const oak_judge *asked)
     armm_forget(core); /* two in one cannot be judged */
     if (!judged->count && core->judged_by)
         core->judged_by = host->resize(host->context, core->judged_by, size, 0);
-    else if (judged->count && !core->judged_by) core->judged_by = host->resize(host->context, NULL, 0, size);
+    else if (judged->count && !core->judged_by) {
+        core->judged_by = host->resize(host->context, NULL, 0, size);
+        if (core->judged_by) memset(core->judged_by, 0xFF, size); /* all of them, until it is decoded */
+    }
     core->judges_state = false;
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_watched *cells = &judged->value[i].cells;
@@ -737,6 +762,15 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
     }
     core->watched_count = count;
     core->kit.watch_hits = 0;
+    core->watched_from = UINT32_MAX;
+    core->watched_end = 0;
+    for (unsigned i = 0; i < count; i++) {
+        uint32_t from = cells[i].address, end = from + cells[i].size;
+        if (!cells[i].space) continue;
+        if (from < core->watched_from) core->watched_from = from;
+        if (end < from) end = UINT32_MAX;
+        if (end > core->watched_end) core->watched_end = end;
+    }
     if (core->watched_registers != registers) { /* what reaches one stands by itself */
         core->watched_registers = registers;
         armm_forget(core);

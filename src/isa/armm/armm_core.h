@@ -264,6 +264,7 @@ struct oak_core {
 
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
+    uint32_t watched_from, watched_end; /* of all that lie in memory */
     uint32_t watched_registers; /* a bit each */
     uint16_t *judged_by; /* the judged values that each operation may change, by slot; NULL: nobody judges */
     bool judges_state;   /* one of them is the state of an it block */

@@ -492,13 +492,13 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 
 #if LOOP_JUDGED
     look: {
-        size_t slot_ = (size_t)(from - ops);
-        unsigned which_ = slot_ < core->kit.slots ? core->judged_by[slot_] : OAK_JUDGED_ALL;
+        const unsigned which_ = core->judged_by[from - ops]; /* also nowhere is an operation */
         if (which_ & core->kit.judged.matter) {
             SAVE;
-            if (core->judges_state) armm_settle(core, op);
+            const bool state_ = core->judges_state;
+            if (state_) armm_settle(core, op);
             if (oak_judged_look(&core->kit.judged, core, which_)) goto judged;
-            core->it = 0;
+            if (state_) core->it = 0;
         }
         from = op;
         DISPATCH;
