@@ -695,6 +695,39 @@ START_TEST(code_in_ram_that_rewrites_itself_runs_as_written)
 }
 END_TEST
 
+/* Words that several kinds of stores lay over what comes next, decoded by then: they run as they are. */
+START_TEST(stores_of_every_size_may_overwrite_what_comes_next)
+{
+    static const char *const stores[] = {/* with movs before it a multiple of four bytes */
+                                         "strb r2, [r1]", "strh r2, [r1]", "str r2, [r1]", "nop; str.w r2, [r1, #0]",
+                                         "stm r1!, {r2}", "stm r1!, {r2, r3}", "nop; strd r2, r3, [r1]",
+                                         "nop; stmdb r4, {r2, r3}", "stm r1!, {r2, r3, r5, r6}", "nop; strb.w r2, [r1, #0]",
+                                         "nop; strh r2, [r1], #2", "nop; mov sp, r4; push {r2, r3}",
+                                         "mov sp, r4; push.w {r2, r3}", "str r2, [r1, r0]", "nop; str.w r2, [r1, r0, lsl #2]"};
+    for (unsigned i = 0; i < sizeof stores / sizeof *stores; i++) {
+        char source[900], store[60];
+        bench b;
+        snprintf(store, sizeof store, "%s", stores[i]);
+        for (char *at = store; (at = strchr(at, ';'));) *at = '\n';
+        /* twice: adds r7, #1 is decoded and run in the first round, and is adds r7, #16 in the second */
+        snprintf(source, sizeof source,
+                 HEAD "start: ldr r0, =code\n ldr r1, =0x20000400\n movs r2, #code_end - code\n"
+                      "copy: subs r2, #1\n ldrb r3, [r0, r2]\n strb r3, [r1, r2]\n bne copy\n ldr r6, =0x20000401\n bx r6\n"
+                      " align 4\ncode: movs r7, #0\n movs r0, #0\n b patched\n align 4\nagain: movs r7, #0\n %s\n"
+                      "patched: adds r7, #1\n nop\n nop\n nop\n nop\n nop\n nop\n nop\n cmp r7, #1\n bne done\n"
+                      " ldr r1, =0x20000400 + patched - code\n mov r4, r1\n adds r4, #8\n ldr r2, =0xbf003710\n"
+                      " ldr r3, =0xbf00bf00\n mov r5, r3\n mov r6, r3\n b again\ndone: b .\n pool\n"
+                      "code_end: nop\n" TAIL,
+                 store);
+        bench_open(&b, "armv7m-256k", source);
+        oak_event event = bench_run(&b, 10000, 0);
+        ck_assert_msg(event.stop.reason == OAK_STOP_PARKED && value_of(&b, "r7") == 16, "%s: %s at 0x%x, r7 is %lld", stores[i],
+                      oak_stop_word(event.stop.reason), (unsigned)event.stop.pc, value_of(&b, "r7"));
+        bench_close(&b);
+    }
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ faults */
 
 static void expect_fault(const char *part, const char *code, oak_fault fault, const char *at, bool checks)
@@ -1052,6 +1085,7 @@ RUN_SUITE("armm", mistakes_are_taken_as_the_exceptions_of_the_manual,
           an_it_block_survives_an_interrupt_at_every_instruction,
           a_bit_of_the_ram_and_of_a_device_is_a_word_of_its_own,
           sleep_skips_time_instead_of_burning_instructions, code_in_ram_that_rewrites_itself_runs_as_written,
+          stores_of_every_size_may_overwrite_what_comes_next,
           what_a_chip_would_suffer_silently_is_reported_where_it_happens,
           stop_points_inside_fused_and_conditional_code_are_met, whole_blocks_end_where_single_steps_end,
           an_event_keeps_wfe_from_sleeping_once)

@@ -567,6 +567,63 @@ START_TEST(overwritten_code_is_run_as_it_is_then)
 }
 END_TEST
 
+/* What repeats is done in one go, and counts as if it were not: ended anywhere by a budget, looked at, tallied, laid over code. */
+START_TEST(repeated_instructions_agree_with_single_steps_wherever_they_are_ended)
+{
+    static const char program[] =
+        " org 0x100\nstart: ld sp, 0\n ld hl, 0x8000\n ld de, 0x8001\n ld bc, 300\n ld (hl), 0x31\n ldir\n"
+        " ld a, 0x77\n ld (0x8100), a\n ld hl, 0x8000\n ld bc, 400\n cpir\n ld b, 0\n cpir\n"
+        " ld hl, 0x8010\n ld de, 0x8020\n ld bc, 17\n lddr\n dec hl\n ld a, 0x31\n ld bc, 5\n cpdr\n ld r, a\n"
+        " ld hl, fresh\n ld de, copy\n ld bc, 12\n ldir\ncopy: nop\n nop\n nop\n nop\n nop\n nop\n nop\n nop\n"
+        " nop\n nop\n nop\n nop\n ld hl, 0xfff0\n ld de, 0xfff8\n ld bc, 16\n ldir\n ld a, r\nrest: jr rest\n"
+        "fresh: inc c\n inc e\n inc c\n rlca\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n";
+    bench go, steps;
+    uint64_t seed = 7, end = 0;
+    bench_open(&go, "z80-64k", program);
+    bench_open(&steps, "z80-64k", program);
+    bench *both[] = {&go, &steps};
+    for (unsigned i = 0; i < 2; i++) {
+        uint32_t pc = (uint32_t)value_of(both[i], "start");
+        ck_assert_int_eq(both[i]->chip.ops->write_register(both[i]->chip.chip, 0, pc), OAK_OK);
+        ck_assert_int_eq(both[i]->chip.ops->count(both[i]->chip.chip, true), OAK_OK);
+    }
+    for (unsigned turn = 0; !end; turn++) {
+        oak_chip_time a, b;
+        oak_event event = bench_run(&go, 1 + random32(&seed) % (turn % 3 ? 900 : 40), 0);
+        go.chip.ops->read_time(go.chip.chip, &a);
+        for (steps.chip.ops->read_time(steps.chip.chip, &b); b.instructions < a.instructions;
+             steps.chip.ops->read_time(steps.chip.chip, &b))
+            bench_run(&steps, 0, 1);
+        ck_assert_uint_eq(a.cycles, b.cycles);
+        for (unsigned i = 0; i < go.part->architecture->register_count; i++) {
+            uint32_t one = 1, other = 2;
+            go.chip.ops->read_register(go.chip.chip, i, &one);
+            steps.chip.ops->read_register(steps.chip.chip, i, &other);
+            ck_assert_msg(one == other, "turn %u, %s: 0x%x, 0x%x", turn, go.part->architecture->registers[i].name,
+                          one, other);
+        }
+        end = value_of(&go, "pc") == value_of(&go, "rest") || event.stop.reason == OAK_STOP_PARKED;
+    }
+    ck_assert_int_eq(value_of(&go, "mem[0x812c]"), 0x31);
+    ck_assert_int_eq(value_of(&go, "mem[copy+11]"), 0x0C);
+    ck_assert_int_eq(value_of(&go, "iff1"), 0);
+    for (uint32_t at = 0; at < 0x10000; at++) {
+        oak_tally one = {0}, other = {0};
+        uint8_t here = 0, there = 1;
+        go.chip.ops->read_memory(go.chip.chip, 1, at, &here, 1);
+        steps.chip.ops->read_memory(steps.chip.chip, 1, at, &there, 1);
+        ck_assert_uint_eq(here, there);
+        if (at >= (uint32_t)value_of(&go, "rest")) continue;
+        ck_assert_int_eq(go.chip.ops->counted(go.chip.chip, at, &one), OAK_OK);
+        ck_assert_int_eq(steps.chip.ops->counted(steps.chip.chip, at, &other), OAK_OK);
+        ck_assert_msg(one.times == other.times && one.cycles == other.cycles, "0x%x: %llu, %llu times", at,
+                      (unsigned long long)one.times, (unsigned long long)other.times);
+    }
+    bench_close(&go);
+    bench_close(&steps);
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ devices */
 
 START_TEST(bytes_are_given_and_taken_by_handshake)
@@ -668,5 +725,6 @@ RUN_SUITE("z80", every_code_of_all_seven_pages_does_what_the_second_model_does,
           an_interrupt_waits_for_the_instruction_behind_ei, interrupts_are_taken_in_all_modes_and_nmi,
           devices_take_turns_by_their_urgency_until_reti, r_counts_fetches_also_inside_chains_and_prefixes,
           faults_are_noticed_where_they_happen, overwritten_code_is_run_as_it_is_then,
+          repeated_instructions_agree_with_single_steps_wherever_they_are_ended,
           bytes_are_given_and_taken_by_handshake, counters_count_states_and_edges,
           the_serial_port_takes_its_divisor_from_two_registers)
