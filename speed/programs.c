@@ -22,7 +22,8 @@ static uint32_t turned(uint32_t value, unsigned by)
 static uint8_t page[768];
 static void write_page(void)
 {
-    static const char *const words[] = {"oak ", "beech ", "board ", "peg 12x", "spindle ", "turned ", "4 ", "of ash, ", "for the loom\n"};
+    static const char *const words[] = {"oak ",    "beech ", "board ",   "peg 12x",       "spindle ",
+                                        "turned ", "4 ",     "of ash, ", "for the loom\n"};
     uint32_t at = 0;
     while (at < sizeof page)
         for (const char *c = words[next() % 9]; *c && at < sizeof page;) page[at++] = (uint8_t)*c++;
@@ -34,12 +35,14 @@ static uint32_t digest(void)
     uint32_t a = 0x6a09e667, b = 0xbb67ae85, c = 0x3c6ef372, d = 0xa54ff53a, w[16];
     for (uint32_t block = 0; block < sizeof page; block += 64) {
         for (unsigned i = 0; i < 16; i++)
-            w[i] = (uint32_t)page[block + 4 * i] << 24 | (uint32_t)page[block + 4 * i + 1] << 16 | (uint32_t)page[block + 4 * i + 2] << 8 |
-                   page[block + 4 * i + 3];
+            w[i] = (uint32_t)page[block + 4 * i] << 24 | (uint32_t)page[block + 4 * i + 1] << 16 |
+                   (uint32_t)page[block + 4 * i + 2] << 8 | page[block + 4 * i + 3];
         for (unsigned i = 0; i < 64; i++) {
             uint32_t s = w[(i + 1) & 15], t = w[(i + 14) & 15];
-            w[i & 15] += w[(i + 9) & 15] + (turned(s, 25) ^ turned(s, 14) ^ s >> 3) + (turned(t, 15) ^ turned(t, 13) ^ t >> 10);
-            uint32_t sum = d + (turned(a, 26) ^ turned(a, 21) ^ turned(a, 7)) + ((a & b) ^ (~a & c)) + w[i & 15];
+            w[i & 15] += w[(i + 9) & 15] + (turned(s, 25) ^ turned(s, 14) ^ s >> 3) +
+                         (turned(t, 15) ^ turned(t, 13) ^ t >> 10);
+            uint32_t sum =
+                d + (turned(a, 26) ^ turned(a, 21) ^ turned(a, 7)) + ((a & b) ^ (~a & c)) + w[i & 15];
             d = c, c = b, b = turned(a, 30), a = sum;
         }
     }
@@ -109,7 +112,8 @@ static uint32_t squeeze(void)
             from = last[slot];
             last[slot] = (uint16_t)at;
             if (from < at)
-                while (at + length < sizeof page && length < 66 && page[from + length] == page[at + length]) length++;
+                while (at + length < sizeof page && length < 66 && page[from + length] == page[at + length])
+                    length++;
         }
         if (length >= 3) {
             squeezed[out++] = (uint8_t)(0x80 | (length - 3));
@@ -126,7 +130,11 @@ static uint32_t squeeze(void)
 }
 
 /* ---- boards by quality, then by price */
-static struct board { uint16_t length; uint8_t quality; uint32_t price; } boards[100];
+static struct board {
+    uint16_t length;
+    uint8_t quality;
+    uint32_t price;
+} boards[100];
 static int before(const struct board *a, const struct board *b)
 {
     return a->quality != b->quality ? a->quality > b->quality : a->price < b->price;
@@ -160,9 +168,10 @@ static uint32_t sorting(void)
 enum { END, PUSH, LOAD, STORE, ADD, TAKE, TIMES, LESS, SKIP_UNLESS, BACK };
 static uint32_t worker(void)
 {
-    static const uint8_t plan[] = {PUSH, 0,    STORE, 0,    PUSH, 200,  STORE, 1,           LOAD, 0,    LOAD,  1,    LOAD, 1,    TIMES, PUSH,
-                                   7,    TIMES, ADD,  STORE, 0,   LOAD, 1,     PUSH,        1,    TAKE, STORE, 1,    PUSH, 0,    LOAD,  1,
-                                   LESS, SKIP_UNLESS, 2, BACK, 28, END};
+    static const uint8_t plan[] = {PUSH, 0,    STORE, 0,           PUSH,  200,  STORE, 1,     LOAD, 0,
+                                   LOAD, 1,    LOAD,  1,           TIMES, PUSH, 7,     TIMES, ADD,  STORE,
+                                   0,    LOAD, 1,     PUSH,        1,     TAKE, STORE, 1,     PUSH, 0,
+                                   LOAD, 1,    LESS,  SKIP_UNLESS, 2,     BACK, 28,    END};
     uint32_t stack[16], cells[4] = {0}, *top = stack;
     for (const uint8_t *at = plan;;) {
         switch (*at++) {
@@ -236,11 +245,13 @@ static uint32_t orders(void)
         uint8_t c = page[at];
         if (c >= '0' && c <= '9') {
             uint32_t number = 0;
-            while (at < sizeof page && page[at] >= '0' && page[at] <= '9') number = number * 10 + page[at++] - '0';
+            while (at < sizeof page && page[at] >= '0' && page[at] <= '9')
+                number = number * 10 + page[at++] - '0';
             sums[kind] += number;
         } else if ((c | 32) >= 'a' && (c | 32) <= 'z') {
             uint32_t word = 5381;
-            while (at < sizeof page && (page[at] | 32) >= 'a' && (page[at] | 32) <= 'z') word = word * 33 + (page[at++] | 32);
+            while (at < sizeof page && (page[at] | 32) >= 'a' && (page[at] | 32) <= 'z')
+                word = word * 33 + (page[at++] | 32);
             kind = word / 7 % 8;
         } else {
             at++;

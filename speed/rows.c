@@ -20,7 +20,7 @@
 #if defined(__has_include) && __has_include(<valgrind/callgrind.h>)
 #include <valgrind/callgrind.h>
 #else
-#define CALLGRIND_ZERO_STATS         (void)0
+#define CALLGRIND_ZERO_STATS          (void)0
 #define CALLGRIND_DUMP_STATS_AT(name) (void)(name)
 #endif
 
@@ -33,29 +33,52 @@ typedef struct sample {
 } sample;
 typedef struct surroundings {
     const char *architecture, *begin, *round, *end;
-    uint32_t ram, ram_end;   /* where samples may reach in the data space; 0: anywhere */
-    const char *devices;     /* a space of devices, in which they may reach only */
-    uint8_t registers[8];    /* these: registers of the core, up to 0 */
+    uint32_t ram, ram_end; /* where samples may reach in the data space; 0: anywhere */
+    const char *devices;   /* a space of devices, in which they may reach only */
+    uint8_t registers[8];  /* these: registers of the core, up to 0 */
     sample samples[24];
 } surroundings;
 
-#define ARM                                                                                                    \
+#define ARM                                                                                                  \
     " vector stack, 0x20000800\n vector reset, start\n org 0x100\nstart: nop\n",                             \
-        "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n movs r3, #8\n movs r4, #4\n "   \
-        "movs r5, #16\n ldr r6, =0x200004c0\n ldr r7, =0x20000500\n mov r8, r0\n mov r9, r3\n mov r10, r1\n mov r11, r4\n " \
-        "mov r12, r2\n mov lr, r0\n ldr r3, =0x20000600\n mov sp, r3\n movs r3, #8\n",                        \
-        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n", 0x20000000, 0x20001000, NULL, {0}
-#define ARM_SAMPLES                                                                                            \
-    {"bx rm|sp", "ldr r0, =nN+1\n bx r0\nnN:"}, {"blx rm|sp", "ldr r0, =nN+1\n blx r0\nnN:"}
+        "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n movs r3, #8\n movs r4, "   \
+        "#4\n "                                                                                              \
+        "movs r5, #16\n ldr r6, =0x200004c0\n ldr r7, =0x20000500\n mov r8, r0\n mov r9, r3\n mov r10, "     \
+        "r1\n mov r11, r4\n "                                                                                \
+        "mov r12, r2\n mov lr, r0\n ldr r3, =0x20000600\n mov sp, r3\n movs r3, #8\n",                       \
+        " ldr r0, =round+1\n bx r0\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n", 0x20000000,         \
+        0x20001000, NULL,                                                                                    \
+    {                                                                                                        \
+        0                                                                                                    \
+    }
+#define ARM_SAMPLES                                                                                          \
+    {"bx rm|sp", "ldr r0, =nN+1\n bx r0\nnN:"},                                                              \
+    {                                                                                                        \
+        "blx rm|sp", "ldr r0, =nN+1\n blx r0\nnN:"                                                           \
+    }
 static const surroundings all[] = {
-    {"mcs51", " ljmp start\n org 0x40\nstart: nop\n",
-     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n", " ljmp round\n", 0, 0, "sfr", {0x82, 0x83, 0xD0, 0xE0, 0xF0},
+    {"mcs51",
+     " ljmp start\n org 0x40\nstart: nop\n",
+     "round: mov sp, #0x20\n mov r0, #0x70\n mov r1, #0x71\n mov dptr, #0x100\n mov a, #3\n mov b, #7\n",
+     " ljmp round\n",
+     0,
+     0,
+     "sfr",
+     {0x82, 0x83, 0xD0, 0xE0, 0xF0},
      {{"ret", "acall sN\n sjmp nN\nsN: ret\nnN:"},
       {"reti", "acall sN\n sjmp nN\nsN: reti\nnN:"},
       {"jmp @a+dptr", "mov dptr, #nN\n clr a\n jmp @a+dptr\nnN:"}}},
-    {"z80", " jp start\n org 8\n ret\n org 16\n ret\n org 24\n ret\n org 32\n ret\n org 40\n ret\n org 48\n ret\n org 56\n ret\n"
+    {"z80",
+     " jp start\n org 8\n ret\n org 16\n ret\n org 24\n ret\n org 32\n ret\n org 40\n ret\n org 48\n ret\n "
+     "org 56\n ret\n"
      " org 0x100\nstart: nop\n",
-     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n ld a, 3\n", " jp round\n", 0, 0, NULL, {0},
+     "round: ld sp, 0xb000\n ld hl, 0x9000\n ld de, 0x9100\n ld bc, 0x9200\n ld ix, 0x9300\n ld iy, 0x9400\n "
+     "ld a, 3\n",
+     " jp round\n",
+     0,
+     0,
+     NULL,
+     {0},
      {{"ret", "call sN\n jr nN\nsN: ret\nnN:"},
       {"reti", "call sN\n jr nN\nsN: reti\nnN:"},
       {"retn", "call sN\n jr nN\nsN: retn\nnN:"},
@@ -63,10 +86,17 @@ static const surroundings all[] = {
       {"jp (hl)", "ld hl, nN\n jp (hl)\nnN:"},
       {"rst restart", "rst 8"},
       {"jp (xy)", "ld ix, nN\n jp (ix)\nnN:"},
-      {"ldir", "ld bc, 8\n ldir"}, {"lddr", "ld bc, 8\n lddr"}, {"cpir", "ld bc, 8\n cpir"}, {"cpdr", "ld bc, 8\n cpdr"},
-      {"inir", "ld b, 8\n inir"}, {"indr", "ld b, 8\n indr"}, {"otir", "ld b, 8\n otir"}, {"otdr", "ld b, 8\n otdr"}}},
+      {"ldir", "ld bc, 8\n ldir"},
+      {"lddr", "ld bc, 8\n lddr"},
+      {"cpir", "ld bc, 8\n cpir"},
+      {"cpdr", "ld bc, 8\n cpdr"},
+      {"inir", "ld b, 8\n inir"},
+      {"indr", "ld b, 8\n indr"},
+      {"otir", "ld b, 8\n otir"},
+      {"otdr", "ld b, 8\n otdr"}}},
     {"armv6m", ARM, {ARM_SAMPLES}},
-    {"armv7m", ARM,
+    {"armv7m",
+     ARM,
      {ARM_SAMPLES,
       {"cbz rn, label6", "cbz r0, nN\n nop\nnN:"},
       {"cbnz rn, label6", "cbnz r0, nN\n nop\nnN:"},
@@ -107,7 +137,8 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
 static oak_program *assembled(tool *t, const char *text)
 {
     oak_program *program = NULL;
-    return oak_assemble_text(&t->host, t->part, "sample", text, strlen(text), &t->sink, &program) ? NULL : program;
+    return oak_assemble_text(&t->host, t->part, "sample", text, strlen(text), &t->sink, &program) ? NULL
+                                                                                                  : program;
 }
 
 /* Whether what the next instruction reaches is plain memory. */
@@ -117,7 +148,8 @@ static bool is_plain(const tool *t, oak_chip_port chip)
     unsigned count = chip.ops->touches(chip.chip, touched, OAK_MOST_WATCHED);
     for (unsigned i = 0; i < count && i < OAK_MOST_WATCHED; i++) {
         const oak_watched *one = &touched[i];
-        bool device = t->around->devices && strcmp(t->isa->about.spaces[one->space].name, t->around->devices) == 0;
+        bool device =
+            t->around->devices && strcmp(t->isa->about.spaces[one->space].name, t->around->devices) == 0;
         for (const uint8_t *own = t->around->registers; device && *own; own++) device = one->address != *own;
         if (device) return false;
         if (!t->around->ram) continue;
@@ -148,7 +180,8 @@ static bool run(tool *t, const char *text, unsigned steps, const char *name)
         runs = !oak_session_open(&t->host, &chip, program, &session);
         uint64_t passed[4] = {0};
         for (unsigned i = 0; runs && i < 4; i++) { /* the second round and those behind it are alike */
-            runs = !oak_session_run_to(session, "round", &most, &t->sink, &event) && event.stop.reason == OAK_STOP_STEP;
+            runs = !oak_session_run_to(session, "round", &most, &t->sink, &event) &&
+                   event.stop.reason == OAK_STOP_STEP;
             oak_chip_time now = {0};
             runs = runs && !chip.ops->read_time(chip.chip, &now);
             passed[i] = now.instructions;
@@ -156,9 +189,11 @@ static bool run(tool *t, const char *text, unsigned steps, const char *name)
         if (runs && name) {
             char full[600];
             uint64_t round = passed[3] - passed[2];
-            snprintf(full, sizeof full, "%llu %llu|%s", (unsigned long long)(1000ull * steps / round), (unsigned long long)round, name);
+            snprintf(full, sizeof full, "%llu %llu|%s", (unsigned long long)(1000ull * steps / round),
+                     (unsigned long long)round, name);
             runs = !oak_session_run(session, &most, &t->sink, &event); /* all is decoded */
-            for (unsigned i = 0; runs && i < 2; i++) { /* the second is longer: what a run costs at all is taken off */
+            for (unsigned i = 0; runs && i < 2;
+                 i++) { /* the second is longer: what a run costs at all is taken off */
                 oak_budget longer = {.instructions = (uint64_t)steps * (1 + 2 * i)};
                 CALLGRIND_ZERO_STATS;
                 runs = !oak_session_run(session, &longer, &t->sink, &event);
@@ -168,7 +203,8 @@ static bool run(tool *t, const char *text, unsigned steps, const char *name)
             const char *const copies[] = {"copy0", "copy1", "copy9", "copy31"};
             for (unsigned i = 0; runs && i < 4; i++)
                 runs = !oak_session_run_to(session, copies[i], &most, &t->sink, &event) && is_plain(t, chip);
-            runs = runs && !oak_session_run(session, &budget, &t->sink, &event) && event.stop.reason == OAK_STOP_STEPS;
+            runs = runs && !oak_session_run(session, &budget, &t->sink, &event) &&
+                   event.stop.reason == OAK_STOP_STEPS;
         }
     }
     oak_session_close(session);
@@ -185,7 +221,8 @@ static void write_loop(const tool *t, const char *text, char *loop, size_t room)
         at += (size_t)snprintf(loop + at, room - at, "copy%u: ", copy);
         for (const char *p = text; *p; p++) {
             bool number = *p == 'N';
-            at += number ? (size_t)snprintf(loop + at, room - at, "%u", copy) : (size_t)snprintf(loop + at, room - at, "%c", *p);
+            at += number ? (size_t)snprintf(loop + at, room - at, "%u", copy)
+                         : (size_t)snprintf(loop + at, room - at, "%c", *p);
         }
         at += (size_t)snprintf(loop + at, room - at, "\n");
     }
@@ -195,7 +232,8 @@ static void write_loop(const tool *t, const char *text, char *loop, size_t room)
 static bool sample_of(tool *t, unsigned row, char *text, size_t room, char *loop, size_t loop_room)
 {
     char spelled[100];
-    snprintf(spelled, sizeof spelled, "%s%s%s", t->isa->rows[row].mnemonic, t->isa->rows[row].operands[0] ? " " : "", t->isa->rows[row].operands);
+    snprintf(spelled, sizeof spelled, "%s%s%s", t->isa->rows[row].mnemonic,
+             t->isa->rows[row].operands[0] ? " " : "", t->isa->rows[row].operands);
     for (const sample *own = t->around->samples; own->row; own++) {
         if (strcmp(own->row, spelled) != 0) continue;
         snprintf(text, room, "%s", own->text);
@@ -205,12 +243,14 @@ static bool sample_of(tool *t, unsigned row, char *text, size_t room, char *loop
     oak_pattern pattern;
     oak_pattern_compile(t->isa->rows[row].bits, &pattern);
     for (unsigned tries = 0; tries < TRIES; tries++) {
-        uint64_t word = ((uint64_t)random32() << 32 | random32()) & (pattern.size < 8 ? ((uint64_t)1 << 8 * pattern.size) - 1 : UINT64_MAX);
+        uint64_t word = ((uint64_t)random32() << 32 | random32()) &
+                        (pattern.size < 8 ? ((uint64_t)1 << 8 * pattern.size) - 1 : UINT64_MAX);
         word = (word & ~pattern.mask) | pattern.fixed;
         uint8_t bytes[16] = {0};
         oak_decoded decoded;
         oak_lay_down(t->isa, word, pattern.size, bytes);
-        if (t->isa->decode(t->tables, bytes, sizeof bytes, 0x200, 0, &decoded) || decoded.row != row) continue;
+        if (t->isa->decode(t->tables, bytes, sizeof bytes, 0x200, 0, &decoded) || decoded.row != row)
+            continue;
         oak_buf out = {.host = &t->host};
         snprintf(t->next, sizeof t->next, decoded.has_target ? "nN" : "data");
         t->named = decoded.has_target ? decoded.target : decoded.data;
@@ -261,13 +301,15 @@ static int measure(tool *t)
 int main(int argc, char **argv)
 {
     tool t = {.host = oak_linux_host(), .sink = {.report = swallow}};
-    bool finds = argc > 1 && strcmp(argv[1], "find") == 0, measures = argc > 1 && strcmp(argv[1], "measure") == 0;
+    bool finds = argc > 1 && strcmp(argv[1], "find") == 0,
+         measures = argc > 1 && strcmp(argv[1], "measure") == 0;
     if (argc != 3 || (!finds && !measures) || oak_part_load(&t.host, argv[2], &t.sink, &t.part))
         return fputs("usage: rows find|measure PART\n", stderr), 2;
     t.isa = oak_isa_find(t.part->architecture->name);
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++)
         if (t.isa && strcmp(all[i].architecture, t.isa->about.name) == 0) t.around = &all[i];
-    if (!t.around || t.isa->open(&t.host, &t.tables)) return fputs("rows: nothing to put around its instructions\n", stderr), 2;
+    if (!t.around || t.isa->open(&t.host, &t.tables))
+        return fputs("rows: nothing to put around its instructions\n", stderr), 2;
     int status = finds ? find(&t) : measure(&t);
     t.isa->close(&t.host, t.tables);
     oak_part_free(t.part);

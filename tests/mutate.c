@@ -217,7 +217,8 @@ static int mutate_descriptions(unsigned long count, uint64_t seed)
         size_t size = mutate(whole, sizeof whole - 1, room, &seed);
         file = fopen(path, "wb");
         if (!file || fwrite(room, 1, size, file) != size || fclose(file)) return 2;
-        oak_status status = oak_part_load_from(&host, part_path, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &sink, &part);
+        oak_status status = oak_part_load_from(&host, part_path,
+                                               &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &sink, &part);
         if (status && !diags.count) {
             printf("description %lu was refused without a message\n", i);
             return 1;

@@ -699,11 +699,21 @@ END_TEST
 START_TEST(stores_of_every_size_may_overwrite_what_comes_next)
 {
     static const char *const stores[] = {/* with movs before it a multiple of four bytes */
-                                         "strb r2, [r1]", "strh r2, [r1]", "str r2, [r1]", "nop; str.w r2, [r1, #0]",
-                                         "stm r1!, {r2}", "stm r1!, {r2, r3}", "nop; strd r2, r3, [r1]",
-                                         "nop; stmdb r4, {r2, r3}", "stm r1!, {r2, r3, r5, r6}", "nop; strb.w r2, [r1, #0]",
-                                         "nop; strh r2, [r1], #2", "nop; mov sp, r4; push {r2, r3}",
-                                         "mov sp, r4; push.w {r2, r3}", "str r2, [r1, r0]", "nop; str.w r2, [r1, r0, lsl #2]"};
+                                         "strb r2, [r1]",
+                                         "strh r2, [r1]",
+                                         "str r2, [r1]",
+                                         "nop; str.w r2, [r1, #0]",
+                                         "stm r1!, {r2}",
+                                         "stm r1!, {r2, r3}",
+                                         "nop; strd r2, r3, [r1]",
+                                         "nop; stmdb r4, {r2, r3}",
+                                         "stm r1!, {r2, r3, r5, r6}",
+                                         "nop; strb.w r2, [r1, #0]",
+                                         "nop; strh r2, [r1], #2",
+                                         "nop; mov sp, r4; push {r2, r3}",
+                                         "mov sp, r4; push.w {r2, r3}",
+                                         "str r2, [r1, r0]",
+                                         "nop; str.w r2, [r1, r0, lsl #2]"};
     for (unsigned i = 0; i < sizeof stores / sizeof *stores; i++) {
         char source[900], store[60];
         bench b;
@@ -711,18 +721,21 @@ START_TEST(stores_of_every_size_may_overwrite_what_comes_next)
         for (char *at = store; (at = strchr(at, ';'));) *at = '\n';
         /* twice: adds r7, #1 is decoded and run in the first round, and is adds r7, #16 in the second */
         snprintf(source, sizeof source,
-                 HEAD "start: ldr r0, =code\n ldr r1, =0x20000400\n movs r2, #code_end - code\n"
-                      "copy: subs r2, #1\n ldrb r3, [r0, r2]\n strb r3, [r1, r2]\n bne copy\n ldr r6, =0x20000401\n bx r6\n"
-                      " align 4\ncode: movs r7, #0\n movs r0, #0\n b patched\n align 4\nagain: movs r7, #0\n %s\n"
-                      "patched: adds r7, #1\n nop\n nop\n nop\n nop\n nop\n nop\n nop\n cmp r7, #1\n bne done\n"
-                      " ldr r1, =0x20000400 + patched - code\n mov r4, r1\n adds r4, #8\n ldr r2, =0xbf003710\n"
-                      " ldr r3, =0xbf00bf00\n mov r5, r3\n mov r6, r3\n b again\ndone: b .\n pool\n"
-                      "code_end: nop\n" TAIL,
+                 HEAD
+                 "start: ldr r0, =code\n ldr r1, =0x20000400\n movs r2, #code_end - code\n"
+                 "copy: subs r2, #1\n ldrb r3, [r0, r2]\n strb r3, [r1, r2]\n bne copy\n ldr r6, "
+                 "=0x20000401\n bx r6\n"
+                 " align 4\ncode: movs r7, #0\n movs r0, #0\n b patched\n align 4\nagain: movs r7, #0\n %s\n"
+                 "patched: adds r7, #1\n nop\n nop\n nop\n nop\n nop\n nop\n nop\n cmp r7, #1\n bne done\n"
+                 " ldr r1, =0x20000400 + patched - code\n mov r4, r1\n adds r4, #8\n ldr r2, =0xbf003710\n"
+                 " ldr r3, =0xbf00bf00\n mov r5, r3\n mov r6, r3\n b again\ndone: b .\n pool\n"
+                 "code_end: nop\n" TAIL,
                  store);
         bench_open(&b, "armv7m-256k", source);
         oak_event event = bench_run(&b, 10000, 0);
-        ck_assert_msg(event.stop.reason == OAK_STOP_PARKED && value_of(&b, "r7") == 16, "%s: %s at 0x%x, r7 is %lld", stores[i],
-                      oak_stop_word(event.stop.reason), (unsigned)event.stop.pc, value_of(&b, "r7"));
+        ck_assert_msg(event.stop.reason == OAK_STOP_PARKED && value_of(&b, "r7") == 16,
+                      "%s: %s at 0x%x, r7 is %lld", stores[i], oak_stop_word(event.stop.reason),
+                      (unsigned)event.stop.pc, value_of(&b, "r7"));
         bench_close(&b);
     }
 }
@@ -763,10 +776,14 @@ START_TEST(what_a_chip_would_suffer_silently_is_reported_where_it_happens)
         expect_fault(part, " ldr r0, =0x20000008\n mov sp, r0\n push {r0, r1}\nx: push {r0}",
                      OAK_FAULT_STACK_OVERFLOW, "x", false);
         expect_fault(part, " ldr r0, =0x20000100\nx: ldr r1, [r0]", OAK_FAULT_UNWRITTEN, "x", true);
-        expect_fault(part, " ldr r0, =0x20000100\n movs r1, #7\n strb r1, [r0, #3]\n ldr r1, [r0]\n ldrh r1, [r0, #2]\n"
-                           "x: ldrh r1, [r0]", OAK_FAULT_UNWRITTEN, "x", true); /* a word of which some was written is none */
-        expect_fault(part, " ldr r0, =0x20000100\n movs r1, #7\n str r1, [r0]\n ldm r0!, {r1}\nx: ldm r0!, {r1, r2}",
-                     OAK_FAULT_UNWRITTEN, "x", true);
+        expect_fault(
+            part,
+            " ldr r0, =0x20000100\n movs r1, #7\n strb r1, [r0, #3]\n ldr r1, [r0]\n ldrh r1, [r0, #2]\n"
+            "x: ldrh r1, [r0]",
+            OAK_FAULT_UNWRITTEN, "x", true); /* a word of which some was written is none */
+        expect_fault(
+            part, " ldr r0, =0x20000100\n movs r1, #7\n str r1, [r0]\n ldm r0!, {r1}\nx: ldm r0!, {r1, r2}",
+            OAK_FAULT_UNWRITTEN, "x", true);
         expect_fault(part, " movs r0, #4\nx: str r0, [r0]", OAK_FAULT_READ_ONLY, "x", false);
         expect_fault(part, " ldr r0, =0x50000000\nx: ldr r1, [r0]", OAK_FAULT_ABSENT, "x", false);
         expect_fault(part, "x: bkpt #1", OAK_FAULT_BREAKPOINT, "x", false);

@@ -130,13 +130,18 @@ static void benchmark(const char *name, const char *version, const char *part_na
     char *out, *err;
     oak_host host = oak_linux_host();
     uint32_t outside;
-    snprintf(command, sizeof command, "cc -w -std=gnu11 -O1 -DWORK=%s " SOURCE_FOLDER "/speed/programs.c -o benchmark_host && ./benchmark_host 1", name);
+    snprintf(command, sizeof command,
+             "cc -w -std=gnu11 -O1 -DWORK=%s " SOURCE_FOLDER
+             "/speed/programs.c -o benchmark_host && ./benchmark_host 1",
+             name);
     ck_assert_int_eq(shell(command, &out, &err), 0);
     uint32_t expected = (uint32_t)strtoul(out, NULL, 10);
     free(out);
     free(err);
     snprintf(path, sizeof path, "benchmark_%s%s.elf", version, optimisation);
-    snprintf(command, sizeof command, "sh " SOURCE_FOLDER "/tests/compiled/build %s %s %s " SOURCE_FOLDER "/speed/programs.c -w -DWORK=%s",
+    snprintf(command, sizeof command,
+             "sh " SOURCE_FOLDER "/tests/compiled/build %s %s %s " SOURCE_FOLDER
+             "/speed/programs.c -w -DWORK=%s",
              version, optimisation, path, name);
     int code = shell(command, &out, &err);
     if (code) printf("%s\n", err);
@@ -166,7 +171,8 @@ static void benchmark(const char *name, const char *version, const char *part_na
 
 START_TEST(the_benchmarks_find_what_they_find_on_the_host)
 {
-    static const char *const names[] = {"digest", "cipher", "product", "squeeze", "sorting", "worker", "seek", "warp", "orders"};
+    static const char *const names[] = {"digest", "cipher", "product", "squeeze", "sorting",
+                                        "worker", "seek",   "warp",    "orders"};
     static const char *const levels[] = {"-O0", "-O2", "-Os"};
     for (unsigned i = 0; i < sizeof names / sizeof *names; i++)
         for (unsigned level = 0; level < 3; level++) {

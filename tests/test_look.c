@@ -49,7 +49,8 @@ START_TEST(every_short_code_of_a_conditional_block_comes_back)
 {
     static const struct {
         uint32_t from, to;
-    } codes[] = {{0x0840, 0x2800}, {0x3000, 0x4280}, {0x42C0, 0x4480}, {0x4608, 0x4680}, {0x5000, 0xA000}, {0xA800, 0xB000}};
+    } codes[] = {{0x0840, 0x2800}, {0x3000, 0x4280}, {0x42C0, 0x4480},
+                 {0x4608, 0x4680}, {0x5000, 0xA000}, {0xA800, 0xB000}};
     oak_part *arm = load_part("armv7m-256k");
     oak_program *program;
     ck_assert_int_eq(oak_program_create(&host, arm, &program), OAK_OK);
@@ -58,7 +59,8 @@ START_TEST(every_short_code_of_a_conditional_block_comes_back)
     uint32_t at = 0x100;
     for (unsigned i = 0; i < sizeof codes / sizeof *codes; i++)
         for (uint32_t code = codes[i].from; code < codes[i].to; code++) {
-            if (code >> 10 == 0x11 && ((code & 0x78) == 0x78 || (code & 0x78) == 0x68)) continue; /* of pc, sp */
+            if (code >> 10 == 0x11 && ((code & 0x78) == 0x78 || (code & 0x78) == 0x68))
+                continue; /* of pc, sp */
             const uint8_t bytes[] = {0x08, 0xBF, (uint8_t)code, (uint8_t)(code >> 8)};
             oak_image_write(oak_program_image(program), at, bytes, 4);
             at += 4;

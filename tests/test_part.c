@@ -16,7 +16,8 @@ static oak_part *load_with(const char *yaml, const char *const *names, collected
     fclose(file);
     host = oak_linux_host();
     oak_diag_sink sink = collect(diags);
-    oak_status status = oak_part_load_from(&host, path, &(oak_part_shelf){SOURCE_FOLDER "/parts", names}, &sink, &part);
+    oak_status status =
+        oak_part_load_from(&host, path, &(oak_part_shelf){SOURCE_FOLDER "/parts", names}, &sink, &part);
     ck_assert_int_eq(status == OAK_OK, part != NULL);
     unlink(path);
     return part;
@@ -142,7 +143,8 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
          "part-role", 4, 5, "without the role `data`"},
         {HEAD "memories: 5\n", "part-shape", 6, 11, "list"},
         {"part: mine\nextends: nothing-such\n", "part-extends", 2, 10, "no part `nothing-such` to extend"},
-        {HEAD "memories:\n  - {space: code, kind: rom, size: 128KiB}\n", "part-value", 7, 5, "ends behind the last address of `code`"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 128KiB}\n", "part-value", 7, 5,
+         "ends behind the last address of `code`"},
         {"part: mine\ntitle: t\narchitecture: mcs51\nclock: fast\n" MEMORY, "part-value", 4, 8, "frequency"},
         {"part: mine\ntitle: t\narchitecture: mcs51\n" MEMORY, "part-shape", 1, 1, "clock"},
     };
@@ -167,12 +169,15 @@ START_TEST(a_misspelt_key_is_told_once_and_the_nearest_names_are_offered)
     static const struct {
         const char *yaml, *says, *remedy;
     } cases[] = {
-        {"part: m\ntitel: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n" MEMORY, "no key `titel`", "`title`"},
+        {"part: m\ntitel: t\narchitecture: mcs51\nclock: 12MHz\nclocks-per-cycle: 12\n" MEMORY,
+         "no key `titel`", "`title`"},
         {"part: m\ntitle: t\narchitektur: mcs51\nclock: 12MHz\n" MEMORY, "no key `architektur`", NULL},
         {HEAD "memories:\n  - {space: code, kind: rom, siz: 4KiB}\n", "no key `siz`", "`size`"},
         {HEAD MEMORY "registers:\n  - {nam: X, at: 0x80}\n", "no key `nam`", "`name`"},
-        {HEAD MEMORY "ports:\n  - {name: p0, registr: P0, stage: open-drain, pins: [a]}\n", "no key `registr`", "`register`"},
-        {"part: m\nextends: armv6m-32k\nblocks:\n  - {name: s, knid: serial, at: 0x40005000}\n", "no key `knid`", "`kind`"},
+        {HEAD MEMORY "ports:\n  - {name: p0, registr: P0, stage: open-drain, pins: [a]}\n",
+         "no key `registr`", "`register`"},
+        {"part: m\nextends: armv6m-32k\nblocks:\n  - {name: s, knid: serial, at: 0x40005000}\n",
+         "no key `knid`", "`kind`"},
         {"part: m\nextends: armv6m-32k\nvectors:\n  - {nme: s, at: 0x40}\n", "no key `nme`", "`name`"},
         {"part: m\nextends: mcs51-8kk\n", "no part `mcs51-8kk`", "`mcs51-8k`"},
         {"part: m\nextends: armv6-32k\n", "no part `armv6-32k`", "`armv6m-32k`"},

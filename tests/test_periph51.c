@@ -543,7 +543,8 @@ START_TEST(a_watchdog_that_a_part_includes_bites_on_time_and_ram_outlives_its_re
     memset(&b, 0, sizeof b);
     b.host = oak_linux_host();
     b.sink = collect(&b.diags);
-    if (oak_part_load_from(&b.host, path, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &b.sink, &b.part)) show_collected(&b.diags);
+    if (oak_part_load_from(&b.host, path, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &b.sink, &b.part))
+        show_collected(&b.diags);
     ck_assert_ptr_nonnull(b.part);
     unlink(path);
     b.program = assemble(b.part, program, &b.diags);

@@ -573,10 +573,13 @@ START_TEST(repeated_instructions_agree_with_single_steps_wherever_they_are_ended
     static const char program[] =
         " org 0x100\nstart: ld sp, 0\n ld hl, 0x8000\n ld de, 0x8001\n ld bc, 300\n ld (hl), 0x31\n ldir\n"
         " ld a, 0x77\n ld (0x8100), a\n ld hl, 0x8000\n ld bc, 400\n cpir\n ld b, 0\n cpir\n"
-        " ld hl, 0x8010\n ld de, 0x8020\n ld bc, 17\n lddr\n dec hl\n ld a, 0x31\n ld bc, 5\n cpdr\n ld r, a\n"
-        " ld hl, fresh\n ld de, copy\n ld bc, 12\n ldir\ncopy: nop\n nop\n nop\n nop\n nop\n nop\n nop\n nop\n"
+        " ld hl, 0x8010\n ld de, 0x8020\n ld bc, 17\n lddr\n dec hl\n ld a, 0x31\n ld bc, 5\n cpdr\n ld r, "
+        "a\n"
+        " ld hl, fresh\n ld de, copy\n ld bc, 12\n ldir\ncopy: nop\n nop\n nop\n nop\n nop\n nop\n nop\n "
+        "nop\n"
         " nop\n nop\n nop\n nop\n ld hl, 0xfff0\n ld de, 0xfff8\n ld bc, 16\n ldir\n ld a, r\nrest: jr rest\n"
-        "fresh: inc c\n inc e\n inc c\n rlca\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n";
+        "fresh: inc c\n inc e\n inc c\n rlca\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc c\n inc "
+        "c\n";
     bench go, steps;
     uint64_t seed = 7, end = 0;
     bench_open(&go, "z80-64k", program);
@@ -599,8 +602,8 @@ START_TEST(repeated_instructions_agree_with_single_steps_wherever_they_are_ended
             uint32_t one = 1, other = 2;
             go.chip.ops->read_register(go.chip.chip, i, &one);
             steps.chip.ops->read_register(steps.chip.chip, i, &other);
-            ck_assert_msg(one == other, "turn %u, %s: 0x%x, 0x%x", turn, go.part->architecture->registers[i].name,
-                          one, other);
+            ck_assert_msg(one == other, "turn %u, %s: 0x%x, 0x%x", turn,
+                          go.part->architecture->registers[i].name, one, other);
         }
         end = value_of(&go, "pc") == value_of(&go, "rest") || event.stop.reason == OAK_STOP_PARKED;
     }

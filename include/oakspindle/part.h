@@ -188,8 +188,9 @@ typedef struct oak_part_shelf {
     const char *const *names;
 } oak_part_shelf;
 /* The same, with a shelf; it may go when the call has returned. */
-OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path, const oak_part_shelf *shelf,
-                                           const oak_diag_sink *sink, oak_part **part);
+OAK_MUST_USE oak_status oak_part_load_from(const oak_host *host, const char *path,
+                                           const oak_part_shelf *shelf, const oak_diag_sink *sink,
+                                           oak_part **part);
 /* Makes a part of plain data that somebody has filled in; what `plain` points to must outlive it. OAK_NO_MEMORY. */
 OAK_MUST_USE oak_status oak_part_copy(const oak_host *host, const oak_part *plain, oak_part **part);
 /* Frees a loaded or copied part; NULL is allowed. */

@@ -48,7 +48,8 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         "ports", "vectors", "features",     "blocks",  "import", "interrupts",       NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
-    bool known = part_check_keys(file, root, "a part file", keys); /* what is misspelt is not missed as well */
+    bool known =
+        part_check_keys(file, root, "a part file", keys); /* what is misspelt is not missed as well */
     if (root->type != YAML_MAPPING_NODE) return;
     if (part_member(file, root, "extends")) load_base(file, root, depth);
     if (b->status || (part_member(file, root, "extends") && !part->architecture)) return;
@@ -114,7 +115,9 @@ static void load_file(part_builder *b, const char *path, unsigned depth, part_fi
         if (from && status == OAK_NOT_FOUND) {
             const char *base = part_scalar(from_node), *near = nearest_name(b->shelf.names, base);
             char hint[160] = "A part it extends lies beside it, as NAME.yaml, or is a shipped one.";
-            if (near) oak_format(hint, sizeof hint, "Did you mean `%s`? A part of your own lies beside it, as NAME.yaml.", near);
+            if (near)
+                oak_format(hint, sizeof hint,
+                           "Did you mean `%s`? A part of your own lies beside it, as NAME.yaml.", near);
             REFUSE_AT(from, from_node, "part-extends", hint, "there is no part `%s` to extend", base);
         } else if (from) {
             REFUSE_AT(from, from_node, "part-extends",

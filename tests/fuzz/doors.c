@@ -107,8 +107,8 @@ static const char program_32bit[] =
 
 static chip *find_chip(const char *name)
 {
-    static chip chips[] = {{.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
-                           {.name = "z80-64k"}};
+    static chip chips[] = {
+        {.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"}, {.name = "z80-64k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -201,7 +201,8 @@ static void enter_part(const door *self, const uint8_t *bytes, size_t size)
     oak_part *part = NULL;
     (void)bytes, (void)size;
     open_hosts();
-    must_be_said(oak_part_load_from(&host, self->subject, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL}, &sink, &part));
+    must_be_said(oak_part_load_from(&host, self->subject, &(oak_part_shelf){SOURCE_FOLDER "/parts", NULL},
+                                    &sink, &part));
     if (!part) return;
     oak_machine *machine = NULL;
     oak_session *session = NULL;

@@ -97,7 +97,8 @@ static void open_window(struct armm_window *window, const armm_region *region, s
 static void open_for_pushes(oak_core *core)
 {
     struct armm_window *push = &core->push;
-    uint64_t low = core->store.base, high = low + (core->store.words[0] ? 4 * (uint64_t)(core->store.words[0] - 1) : 0);
+    uint64_t low = core->store.base,
+             high = low + (core->store.words[0] ? 4 * (uint64_t)(core->store.words[0] - 1) : 0);
     *push = (struct armm_window){0};
     if (low < core->stack_floor) low = ((uint64_t)core->stack_floor + 3) & ~(uint64_t)3;
     if (high > core->stack_ceiling) high = core->stack_ceiling;
@@ -252,9 +253,10 @@ static bool written(const armm_region *region, uint32_t offset, unsigned bytes)
 
 static inline uint32_t bytes_at(const uint8_t *at, unsigned bytes)
 {
-    return bytes == 1   ? at[0]
-           : bytes == 2 ? (uint32_t)at[0] | (uint32_t)at[1] << 8
-                        : (uint32_t)at[0] | (uint32_t)at[1] << 8 | (uint32_t)at[2] << 16 | (uint32_t)at[3] << 24;
+    return bytes == 1 ? at[0]
+           : bytes == 2
+               ? (uint32_t)at[0] | (uint32_t)at[1] << 8
+               : (uint32_t)at[0] | (uint32_t)at[1] << 8 | (uint32_t)at[2] << 16 | (uint32_t)at[3] << 24;
 }
 
 static inline void put_bytes(uint8_t *at, unsigned bytes, uint32_t value)
@@ -463,7 +465,10 @@ static bool take_memory(oak_core *core)
     const armm_region *first = &core->region[0];
     core->code_bytes = first->bytes;
     core->code_first = first->base | 1;
-    core->code_halves = first->base % 4 || first->base >> 28 == 15 || (first->base + first->size - 1) >> 28 == 15 ? 0 : first->size / 2;
+    core->code_halves =
+        first->base % 4 || first->base >> 28 == 15 || (first->base + first->size - 1) >> 28 == 15
+            ? 0
+            : first->size / 2;
     core->wide_from = core->v7 ? 0xE8 : 0x100;
     core->ops = oak_take_zeroed(host, core->kit.slots * sizeof *core->ops);
     core->natural = oak_take_zeroed(host, core->kit.slots * sizeof *core->natural);

@@ -132,7 +132,9 @@ enum armm_operation {
 #define X(name) ARMM_OP_##name##_W,
     ARMM_BOTH(X)
 #undef X
-#define X(name) ARMM_OP_##name##_LSL, ARMM_OP_##name##_LSR, ARMM_OP_##name##_ASR, ARMM_OP_##name##_ROR, ARMM_OP_##name##_RRX,
+#define X(name)                                                                                              \
+    ARMM_OP_##name##_LSL, ARMM_OP_##name##_LSR, ARMM_OP_##name##_ASR, ARMM_OP_##name##_ROR,                  \
+        ARMM_OP_##name##_RRX,
         ARMM_SHIFTED(X)
 #undef X
 #define X(name) ARMM_OP_##name,
@@ -145,7 +147,8 @@ enum armm_operation {
  * bits, instructions in the 20 above them; on top stands the operation that an IF goes on with. */
 typedef struct armm_op {
     uint16_t handler;
-    uint8_t d, n; /* registers; the cycles a taken jump adds; a row's number, in two parts, with bit 7: conditional */
+    uint8_t d,
+        n; /* registers; the cycles a taken jump adds; a row's number, in two parts, with bit 7: conditional */
     union {
         uint32_t imm; /* constant; number of a register; bytes to a target; code of a slow one */
         struct {
@@ -200,7 +203,8 @@ typedef struct armm_counted {
 } armm_counted;
 
 _Static_assert(ARMM_OPS <= 1 << (64 - ARMM_SECOND_AT), "an operation has room in a cost");
-_Static_assert(sizeof(armm_op) == 16 && sizeof(armm_counted) == sizeof(armm_op), "counts lie at the offsets of operations");
+_Static_assert(sizeof(armm_op) == 16 && sizeof(armm_counted) == sizeof(armm_op),
+               "counts lie at the offsets of operations");
 
 typedef struct armm_region {
     uint32_t base, size;
@@ -252,7 +256,7 @@ struct oak_core {
 
     armm_op *ops;
     armm_natural *natural;
-    uint32_t nowhere; /* the address asked for last at which nothing can be executed */
+    uint32_t nowhere;                 /* the address asked for last at which nothing can be executed */
     armm_op one[4];                   /* for one instruction by itself */
     armm_single single[ARMM_SINGLES]; /* such instructions in memory that keeps its contents, by halfword */
 
@@ -265,7 +269,7 @@ struct oak_core {
     oak_watched watched[OAK_MOST_WATCHED];
     unsigned watched_count;
     uint32_t watched_from, watched_end; /* of all that lie in memory */
-    uint32_t watched_registers; /* a bit each */
+    uint32_t watched_registers;         /* a bit each */
     uint16_t *judged_by; /* the judged values that each operation may change, by slot; NULL: nobody judges */
     bool judges_state;   /* one of them is the state of an it block */
 
@@ -278,11 +282,11 @@ struct oak_core {
     uint8_t it, it_after; /* ITSTATE, and what it is behind the single instruction being executed */
     uint16_t ipsr;
     uint8_t primask, faultmask, basepri, control;
-    bool uses_psp;       /* other_sp is the main one */
-    bool not_thumb;      /* the T bit is 0: no instruction can be executed */
-    uint32_t align[5];   /* by size: the address bits that must be 0 */
-    uint64_t now;        /* of the access being made */
-    uint64_t ends;       /* when an instruction that may jump ends, without what the jump takes */
+    bool uses_psp;     /* other_sp is the main one */
+    bool not_thumb;    /* the T bit is 0: no instruction can be executed */
+    uint32_t align[5]; /* by size: the address bits that must be 0 */
+    uint64_t now;      /* of the access being made */
+    uint64_t ends;     /* when an instruction that may jump ends, without what the jump takes */
     bool sleeping, waits_for_event, event;
     bool executes_conditional; /* the slow instruction stands in an it block */
     bool fresh;                /* nothing has been executed since reset */
@@ -378,7 +382,12 @@ OAK_MUST_USE oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
 /* armm_slow.c */
 /* Words that lie outside the windows, or whose access somebody watches. False: a fault was raised, and nothing is changed. */
 /* One register: the bytes and what else is to be done. */
-enum { ARMM_FAR_BYTES = 7, ARMM_FAR_SIGNED = 8, ARMM_FAR_PAST = 16, ARMM_FAR_CLAIMS = 32 }; /* past: the base moves on */
+enum {
+    ARMM_FAR_BYTES = 7,
+    ARMM_FAR_SIGNED = 8,
+    ARMM_FAR_PAST = 16,
+    ARMM_FAR_CLAIMS = 32
+}; /* past: the base moves on */
 bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
 bool armm_store_far(oak_core *core, const armm_op *op, uint32_t address, unsigned access);
 bool armm_store_aligned(oak_core *core, uint32_t address, unsigned bytes, uint32_t value);

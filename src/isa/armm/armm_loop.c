@@ -6,13 +6,14 @@
 #pragma GCC diagnostic ignored "-Wpedantic" /* labels as values */
 #define RESUME(number) goto *handlers[number]
 #define DISPATCH       RESUME(op->handler)
-#define KEEP(value)    __asm__("" : "+r"(value)) /* this sum as it stands: no part of it is worth another register */
+#define KEEP(value)                                                                                          \
+    __asm__("" : "+r"(value)) /* this sum as it stands: no part of it is worth another register */
 #define BEGIN_CASES
 #define END_CASES
 #define CASE(name) on_##name
 #else
 #define OAK_COMPUTED_GOTO 0
-#define KEEP(value) (void)0
+#define KEEP(value)       (void)0
 #define RESUME(number)                                                                                       \
     do {                                                                                                     \
         next_handler = (number);                                                                             \

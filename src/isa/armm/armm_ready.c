@@ -91,21 +91,32 @@ static uint32_t read_known_word(const oak_core *core, uint32_t address, bool *co
 
 typedef struct plain_row {
     uint16_t row, plain, flags; /* the operation without and with flags; NOP where there is none */
-    uint16_t shifted[2];        /* on a shifted register, without and with flags: the first of four; 0: it has none */
+    uint16_t
+        shifted[2]; /* on a shifted register, without and with flags: the first of four; 0: it has none */
 } plain_row;
 
 /* Two registers: rdn rm, rd rn rm, rd rm. */
 static const plain_row plain_rows[] = {
-    {ARMM_MOVS_REG, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}}, {ARMM_ADD_REG, ARMM_OP_ADD_R, ARMM_OP_ADDS_R, {0, 0}},
-    {ARMM_SUB_REG, ARMM_OP_SUB_R, ARMM_OP_SUBS_R, {0, 0}}, {ARMM_AND_REG, ARMM_OP_AND_R, ARMM_OP_ANDS_R, {0, 0}},
-    {ARMM_EOR_REG, ARMM_OP_EOR_R, ARMM_OP_EORS_R, {0, 0}}, {ARMM_ORR_REG, ARMM_OP_ORR_R, ARMM_OP_ORRS_R, {0, 0}},
-    {ARMM_BIC_REG, ARMM_OP_BIC_R, ARMM_OP_BICS_R, {0, 0}}, {ARMM_MVN_REG, ARMM_OP_MVN_R, ARMM_OP_MVNS_R, {0, 0}},
-    {ARMM_LSL_REG, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}}, {ARMM_LSR_REG, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}},
-    {ARMM_ASR_REG, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}}, {ARMM_ROR_REG, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}},
-    {ARMM_ADC_REG, ARMM_OP_ADC_R, ARMM_OP_ADCS_R, {0, 0}}, {ARMM_SBC_REG, ARMM_OP_SBC_R, ARMM_OP_SBCS_R, {0, 0}},
-    {ARMM_TST_REG, ARMM_OP_NOP, ARMM_OP_TST_R, {0, 0}}, {ARMM_CMP_REG, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
-    {ARMM_CMN_REG, ARMM_OP_NOP, ARMM_OP_CMN_R, {0, 0}}, {ARMM_CMP_HIGH, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
-    {ARMM_MUL_REG, ARMM_OP_MUL, ARMM_OP_MULS, {0, 0}}, {ARMM_MUL_W, ARMM_OP_MUL, ARMM_OP_NOP, {0, 0}},
+    {ARMM_MOVS_REG, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}},
+    {ARMM_ADD_REG, ARMM_OP_ADD_R, ARMM_OP_ADDS_R, {0, 0}},
+    {ARMM_SUB_REG, ARMM_OP_SUB_R, ARMM_OP_SUBS_R, {0, 0}},
+    {ARMM_AND_REG, ARMM_OP_AND_R, ARMM_OP_ANDS_R, {0, 0}},
+    {ARMM_EOR_REG, ARMM_OP_EOR_R, ARMM_OP_EORS_R, {0, 0}},
+    {ARMM_ORR_REG, ARMM_OP_ORR_R, ARMM_OP_ORRS_R, {0, 0}},
+    {ARMM_BIC_REG, ARMM_OP_BIC_R, ARMM_OP_BICS_R, {0, 0}},
+    {ARMM_MVN_REG, ARMM_OP_MVN_R, ARMM_OP_MVNS_R, {0, 0}},
+    {ARMM_LSL_REG, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}},
+    {ARMM_LSR_REG, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}},
+    {ARMM_ASR_REG, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}},
+    {ARMM_ROR_REG, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}},
+    {ARMM_ADC_REG, ARMM_OP_ADC_R, ARMM_OP_ADCS_R, {0, 0}},
+    {ARMM_SBC_REG, ARMM_OP_SBC_R, ARMM_OP_SBCS_R, {0, 0}},
+    {ARMM_TST_REG, ARMM_OP_NOP, ARMM_OP_TST_R, {0, 0}},
+    {ARMM_CMP_REG, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
+    {ARMM_CMN_REG, ARMM_OP_NOP, ARMM_OP_CMN_R, {0, 0}},
+    {ARMM_CMP_HIGH, ARMM_OP_NOP, ARMM_OP_CMP_R, {0, 0}},
+    {ARMM_MUL_REG, ARMM_OP_MUL, ARMM_OP_MULS, {0, 0}},
+    {ARMM_MUL_W, ARMM_OP_MUL, ARMM_OP_NOP, {0, 0}},
     {ARMM_AND_W, ARMM_OP_AND_R, ARMM_OP_ANDS_R, {ARMM_OP_AND_LSL, ARMM_OP_ANDS_LSL}},
     {ARMM_BIC_W, ARMM_OP_BIC_R, ARMM_OP_BICS_R, {ARMM_OP_BIC_LSL, ARMM_OP_BICS_LSL}},
     {ARMM_ORR_W, ARMM_OP_ORR_R, ARMM_OP_ORRS_R, {ARMM_OP_ORR_LSL, ARMM_OP_ORRS_LSL}},
@@ -121,29 +132,48 @@ static const plain_row plain_rows[] = {
     {ARMM_CMN_W, ARMM_OP_NOP, ARMM_OP_CMN_R, {ARMM_OP_NOP, ARMM_OP_CMN_LSL}},
     {ARMM_TST_W, ARMM_OP_NOP, ARMM_OP_TST_R, {ARMM_OP_NOP, ARMM_OP_TST_LSL}},
     {ARMM_TEQ_W, ARMM_OP_NOP, ARMM_OP_TEQ_R, {ARMM_OP_NOP, ARMM_OP_TEQ_LSL}},
-    {ARMM_MOV_W, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}}, {ARMM_LSL_REG_W, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}},
-    {ARMM_LSR_REG_W, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}}, {ARMM_ASR_REG_W, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}},
-    {ARMM_ROR_REG_W, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}}, {ARMM_SXTH, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}},
-    {ARMM_SXTH_W, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}}, {ARMM_SXTB, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}},
-    {ARMM_SXTB_W, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}}, {ARMM_UXTH, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}},
-    {ARMM_UXTH_W, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}}, {ARMM_UXTB, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}},
-    {ARMM_UXTB_W, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}}, {ARMM_REV, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}},
-    {ARMM_REV_W, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}}, {ARMM_REV16, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}},
-    {ARMM_REV16_W, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}}, {ARMM_REVSH, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}},
-    {ARMM_REVSH_W, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}}, {ARMM_RBIT, ARMM_OP_RBIT, ARMM_OP_NOP, {0, 0}},
-    {ARMM_CLZ, ARMM_OP_CLZ, ARMM_OP_NOP, {0, 0}}, {ARMM_UDIV, ARMM_OP_UDIV, ARMM_OP_NOP, {0, 0}},
+    {ARMM_MOV_W, ARMM_OP_MOV_R, ARMM_OP_MOVS_R, {0, 0}},
+    {ARMM_LSL_REG_W, ARMM_OP_LSL_R, ARMM_OP_LSLS_R, {0, 0}},
+    {ARMM_LSR_REG_W, ARMM_OP_LSR_R, ARMM_OP_LSRS_R, {0, 0}},
+    {ARMM_ASR_REG_W, ARMM_OP_ASR_R, ARMM_OP_ASRS_R, {0, 0}},
+    {ARMM_ROR_REG_W, ARMM_OP_ROR_R, ARMM_OP_RORS_R, {0, 0}},
+    {ARMM_SXTH, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SXTH_W, ARMM_OP_SXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SXTB, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SXTB_W, ARMM_OP_SXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTH, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTH_W, ARMM_OP_UXTH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTB, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UXTB_W, ARMM_OP_UXTB, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV_W, ARMM_OP_REV, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV16, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REV16_W, ARMM_OP_REV16, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REVSH, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_REVSH_W, ARMM_OP_REVSH, ARMM_OP_NOP, {0, 0}},
+    {ARMM_RBIT, ARMM_OP_RBIT, ARMM_OP_NOP, {0, 0}},
+    {ARMM_CLZ, ARMM_OP_CLZ, ARMM_OP_NOP, {0, 0}},
+    {ARMM_UDIV, ARMM_OP_UDIV, ARMM_OP_NOP, {0, 0}},
     {ARMM_SDIV, ARMM_OP_SDIV, ARMM_OP_NOP, {0, 0}},
 };
 /* A register and a constant: rd rn #imm, rd #imm. */
 static const plain_row constant_rows[] = {
-    {ARMM_ADD_IMM3, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM3, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
-    {ARMM_ADD_IMM8, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM8, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
-    {ARMM_MOV_IMM, ARMM_OP_MOV_I, ARMM_OP_MOVS_I, {0, 0}}, {ARMM_RSB_ZERO, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}},
-    {ARMM_ADD_IMM_W, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}}, {ARMM_SUB_IMM_W, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
-    {ARMM_RSB_IMM_W, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}}, {ARMM_ADC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}},
-    {ARMM_SBC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}}, {ARMM_CMP_IMM, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}},
-    {ARMM_CMP_IMM_W, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}}, {ARMM_CMN_IMM_W, ARMM_OP_NOP, ARMM_OP_CMN_I, {0, 0}},
-    {ARMM_ADDW, ARMM_OP_ADD_I, ARMM_OP_NOP, {0, 0}}, {ARMM_SUBW, ARMM_OP_SUB_I, ARMM_OP_NOP, {0, 0}},
+    {ARMM_ADD_IMM3, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}},
+    {ARMM_SUB_IMM3, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_ADD_IMM8, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}},
+    {ARMM_SUB_IMM8, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_MOV_IMM, ARMM_OP_MOV_I, ARMM_OP_MOVS_I, {0, 0}},
+    {ARMM_RSB_ZERO, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}},
+    {ARMM_ADD_IMM_W, ARMM_OP_ADD_I, ARMM_OP_ADDS_I, {0, 0}},
+    {ARMM_SUB_IMM_W, ARMM_OP_SUB_I, ARMM_OP_SUBS_I, {0, 0}},
+    {ARMM_RSB_IMM_W, ARMM_OP_RSB_I, ARMM_OP_RSBS_I, {0, 0}},
+    {ARMM_ADC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}},
+    {ARMM_SBC_IMM_W, ARMM_OP_ADC_I, ARMM_OP_ADCS_I, {0, 0}},
+    {ARMM_CMP_IMM, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}},
+    {ARMM_CMP_IMM_W, ARMM_OP_NOP, ARMM_OP_CMP_I, {0, 0}},
+    {ARMM_CMN_IMM_W, ARMM_OP_NOP, ARMM_OP_CMN_I, {0, 0}},
+    {ARMM_ADDW, ARMM_OP_ADD_I, ARMM_OP_NOP, {0, 0}},
+    {ARMM_SUBW, ARMM_OP_SUB_I, ARMM_OP_NOP, {0, 0}},
 };
 /* Constants that may make a carry: without flags, with them, with the carry. */
 static const struct logic_row {
@@ -162,25 +192,60 @@ typedef struct access_row {
     uint16_t row, operation;
 } access_row;
 static const access_row offset_rows[] = {
-    {ARMM_STR_IMM, ARMM_OP_STR_I}, {ARMM_LDR_IMM, ARMM_OP_LDR_I}, {ARMM_STRB_IMM, ARMM_OP_STRB_I},
-    {ARMM_LDRB_IMM, ARMM_OP_LDRB_I}, {ARMM_STRH_IMM, ARMM_OP_STRH_I}, {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
-    {ARMM_STR_SP, ARMM_OP_STR_I}, {ARMM_LDR_SP, ARMM_OP_LDR_I}, {ARMM_STR_IMM_W, ARMM_OP_STR_I},
-    {ARMM_STR_NEG, ARMM_OP_STR_I}, {ARMM_STR_PRE, ARMM_OP_STR_PRE}, {ARMM_STR_POST, ARMM_OP_STR_POST},
-    {ARMM_STRT, ARMM_OP_STR_I}, {ARMM_LDR_IMM_W, ARMM_OP_LDR_I}, {ARMM_LDR_NEG, ARMM_OP_LDR_I},
-    {ARMM_LDR_PRE, ARMM_OP_LDR_PRE}, {ARMM_LDR_POST, ARMM_OP_LDR_POST}, {ARMM_LDRT, ARMM_OP_LDR_I},
-    {ARMM_STRB_IMM_W, ARMM_OP_STRB_I}, {ARMM_STRB_NEG, ARMM_OP_STRB_I}, {ARMM_STRB_PRE, ARMM_OP_STRB_PRE},
-    {ARMM_STRB_POST, ARMM_OP_STRB_POST}, {ARMM_STRBT, ARMM_OP_STRB_I}, {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
-    {ARMM_LDRB_NEG, ARMM_OP_LDRB_I}, {ARMM_LDRB_PRE, ARMM_OP_LDRB_PRE}, {ARMM_LDRB_POST, ARMM_OP_LDRB_POST},
-    {ARMM_LDRBT, ARMM_OP_LDRB_I}, {ARMM_STRH_IMM_W, ARMM_OP_STRH_I}, {ARMM_STRH_NEG, ARMM_OP_STRH_I},
-    {ARMM_STRH_PRE, ARMM_OP_STRH_PRE}, {ARMM_STRH_POST, ARMM_OP_STRH_POST}, {ARMM_STRHT, ARMM_OP_STRH_I},
-    {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I}, {ARMM_LDRH_NEG, ARMM_OP_LDRH_I}, {ARMM_LDRH_PRE, ARMM_OP_LDRH_PRE},
-    {ARMM_LDRH_POST, ARMM_OP_LDRH_POST}, {ARMM_LDRHT, ARMM_OP_LDRH_I}, {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I},
-    {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I}, {ARMM_LDRSB_PRE, ARMM_OP_LDRSB_PRE},
-    {ARMM_LDRSB_POST, ARMM_OP_LDRSB_POST}, {ARMM_LDRSBT, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I},
-    {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I}, {ARMM_LDRSH_PRE, ARMM_OP_LDRSH_PRE},
-    {ARMM_LDRSH_POST, ARMM_OP_LDRSH_POST}, {ARMM_LDRSHT, ARMM_OP_LDRSH_I}, {ARMM_LDR_WORD, ARMM_OP_LDR_I},
-    {ARMM_LDR_WORD_W, ARMM_OP_LDR_I}, {ARMM_LDRB_WORD, ARMM_OP_LDRB_I}, {ARMM_LDRH_WORD, ARMM_OP_LDRH_I},
-    {ARMM_LDRSB_WORD, ARMM_OP_LDRSB_I}, {ARMM_LDRSH_WORD, ARMM_OP_LDRSH_I},
+    {ARMM_STR_IMM, ARMM_OP_STR_I},
+    {ARMM_LDR_IMM, ARMM_OP_LDR_I},
+    {ARMM_STRB_IMM, ARMM_OP_STRB_I},
+    {ARMM_LDRB_IMM, ARMM_OP_LDRB_I},
+    {ARMM_STRH_IMM, ARMM_OP_STRH_I},
+    {ARMM_LDRH_IMM, ARMM_OP_LDRH_I},
+    {ARMM_STR_SP, ARMM_OP_STR_I},
+    {ARMM_LDR_SP, ARMM_OP_LDR_I},
+    {ARMM_STR_IMM_W, ARMM_OP_STR_I},
+    {ARMM_STR_NEG, ARMM_OP_STR_I},
+    {ARMM_STR_PRE, ARMM_OP_STR_PRE},
+    {ARMM_STR_POST, ARMM_OP_STR_POST},
+    {ARMM_STRT, ARMM_OP_STR_I},
+    {ARMM_LDR_IMM_W, ARMM_OP_LDR_I},
+    {ARMM_LDR_NEG, ARMM_OP_LDR_I},
+    {ARMM_LDR_PRE, ARMM_OP_LDR_PRE},
+    {ARMM_LDR_POST, ARMM_OP_LDR_POST},
+    {ARMM_LDRT, ARMM_OP_LDR_I},
+    {ARMM_STRB_IMM_W, ARMM_OP_STRB_I},
+    {ARMM_STRB_NEG, ARMM_OP_STRB_I},
+    {ARMM_STRB_PRE, ARMM_OP_STRB_PRE},
+    {ARMM_STRB_POST, ARMM_OP_STRB_POST},
+    {ARMM_STRBT, ARMM_OP_STRB_I},
+    {ARMM_LDRB_IMM_W, ARMM_OP_LDRB_I},
+    {ARMM_LDRB_NEG, ARMM_OP_LDRB_I},
+    {ARMM_LDRB_PRE, ARMM_OP_LDRB_PRE},
+    {ARMM_LDRB_POST, ARMM_OP_LDRB_POST},
+    {ARMM_LDRBT, ARMM_OP_LDRB_I},
+    {ARMM_STRH_IMM_W, ARMM_OP_STRH_I},
+    {ARMM_STRH_NEG, ARMM_OP_STRH_I},
+    {ARMM_STRH_PRE, ARMM_OP_STRH_PRE},
+    {ARMM_STRH_POST, ARMM_OP_STRH_POST},
+    {ARMM_STRHT, ARMM_OP_STRH_I},
+    {ARMM_LDRH_IMM_W, ARMM_OP_LDRH_I},
+    {ARMM_LDRH_NEG, ARMM_OP_LDRH_I},
+    {ARMM_LDRH_PRE, ARMM_OP_LDRH_PRE},
+    {ARMM_LDRH_POST, ARMM_OP_LDRH_POST},
+    {ARMM_LDRHT, ARMM_OP_LDRH_I},
+    {ARMM_LDRSB_IMM_W, ARMM_OP_LDRSB_I},
+    {ARMM_LDRSB_NEG, ARMM_OP_LDRSB_I},
+    {ARMM_LDRSB_PRE, ARMM_OP_LDRSB_PRE},
+    {ARMM_LDRSB_POST, ARMM_OP_LDRSB_POST},
+    {ARMM_LDRSBT, ARMM_OP_LDRSB_I},
+    {ARMM_LDRSH_IMM_W, ARMM_OP_LDRSH_I},
+    {ARMM_LDRSH_NEG, ARMM_OP_LDRSH_I},
+    {ARMM_LDRSH_PRE, ARMM_OP_LDRSH_PRE},
+    {ARMM_LDRSH_POST, ARMM_OP_LDRSH_POST},
+    {ARMM_LDRSHT, ARMM_OP_LDRSH_I},
+    {ARMM_LDR_WORD, ARMM_OP_LDR_I},
+    {ARMM_LDR_WORD_W, ARMM_OP_LDR_I},
+    {ARMM_LDRB_WORD, ARMM_OP_LDRB_I},
+    {ARMM_LDRH_WORD, ARMM_OP_LDRH_I},
+    {ARMM_LDRSB_WORD, ARMM_OP_LDRSB_I},
+    {ARMM_LDRSH_WORD, ARMM_OP_LDRSH_I},
 };
 static const access_row index_rows[] = {
     {ARMM_STR_REG, ARMM_OP_STR_R},     {ARMM_STRH_REG, ARMM_OP_STRH_R},
@@ -361,7 +426,8 @@ static bool make_list(oak_core *core, armm_op *op, const oak_decoded *decoded)
     if (list < 0 || !mask || n == ARMM_PC || (stores && n == ARMM_SP)) return false;
     const uint8_t *numbers = core->list[list];
     if (pushes && bytes <= 8) {
-        make(op, bytes == 4 ? ARMM_OP_PUSH_ONE : ARMM_OP_PUSH_TWO, numbers[0], bytes == 4 ? 0 : numbers[1], 0);
+        make(op, bytes == 4 ? ARMM_OP_PUSH_ONE : ARMM_OP_PUSH_TWO, numbers[0], bytes == 4 ? 0 : numbers[1],
+             0);
         return true;
     }
     if (bytes == 4 && n == ARMM_SP && moves && !below && !returns) {
@@ -486,7 +552,8 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     bool constant;
     switch (decoded->row) {
     case ARMM_ADD_HIGH:
-        if (GET('d') == ARMM_SP || (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc)))) return false;
+        if (GET('d') == ARMM_SP || (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc))))
+            return false;
         if (GET('d') == ARMM_PC) {
             make(op, ARMM_OP_ADD_PC, 0, 0, GET('m'));
             return true;
@@ -686,7 +753,8 @@ static unsigned fault_operation(const oak_core *core, uint32_t pc, unsigned size
 static uint16_t wide_operation(unsigned operation)
 {
     OAK_INVARIANT(operation >= ARMM_FIRST_BOTH);
-    return (uint16_t)(operation < ARMM_FIRST_WIDE ? operation + ARMM_FIRST_WIDE - ARMM_FIRST_BOTH : operation);
+    return (uint16_t)(operation < ARMM_FIRST_WIDE ? operation + ARMM_FIRST_WIDE - ARMM_FIRST_BOTH
+                                                  : operation);
 }
 
 /* Makes the operation for the instruction at pc in the it state `state`; *cycles are its own. */
@@ -724,7 +792,8 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
 /* Of an operation that has two numbers, that for 16 bits. */
 static unsigned narrow_operation(unsigned operation)
 {
-    bool both = operation >= ARMM_FIRST_WIDE && operation < ARMM_FIRST_WIDE + (ARMM_FIRST_WIDE - ARMM_FIRST_BOTH);
+    bool both =
+        operation >= ARMM_FIRST_WIDE && operation < ARMM_FIRST_WIDE + (ARMM_FIRST_WIDE - ARMM_FIRST_BOTH);
     return both ? operation - (ARMM_FIRST_WIDE - ARMM_FIRST_BOTH) : operation;
 }
 
@@ -733,7 +802,8 @@ bool armm_ends_chain(unsigned handler)
     unsigned narrow = narrow_operation(handler);
     return (narrow >= ARMM_OP_SINGLE && narrow <= ARMM_OP_RESERVED) ||
            (narrow >= ARMM_OP_SLOW_END && narrow <= ARMM_OP_BLE) ||
-           (narrow >= ARMM_OP_CBZ && narrow <= ARMM_OP_MOV_PC) || (narrow >= ARMM_OP_BL && narrow <= ARMM_OP_TBH);
+           (narrow >= ARMM_OP_CBZ && narrow <= ARMM_OP_MOV_PC) ||
+           (narrow >= ARMM_OP_BL && narrow <= ARMM_OP_TBH);
 }
 
 /* ------------------------------------------------------------------------------------------ chains */
@@ -868,7 +938,8 @@ static void fuse(oak_core *core, uint32_t at)
     if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
     if (next->handler == ARMM_OP_CMP_R)
         op->handler = (uint16_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
-    else if (next->handler == ARMM_OP_CMP_I && natural[2].handler == ARMM_OP_BNE && op->handler == ARMM_OP_ADD_I)
+    else if (next->handler == ARMM_OP_CMP_I && natural[2].handler == ARMM_OP_BNE &&
+             op->handler == ARMM_OP_ADD_I)
         op->handler = ARMM_OP_ADD_I_CMP_I_BNE;
 }
 
@@ -1019,12 +1090,14 @@ void armm_fold_counts(oak_core *core)
         for (uint32_t slot = start; times && core->natural[slot].handler != ARMM_OP_DECODE;) {
             unsigned natural = core->natural[slot].handler;
             uint64_t cost = core->ops[slot].cost;
-            bool conditional = narrow_operation(natural) >= ARMM_OP_IF_EQ && narrow_operation(natural) <= ARMM_OP_IF_LE;
+            bool conditional =
+                narrow_operation(natural) >= ARMM_OP_IF_EQ && narrow_operation(natural) <= ARMM_OP_IF_LE;
             bool ends = armm_ends_chain(conditional ? armm_second(cost) : natural);
             uint32_t next = slot + armm_step(natural) / STEP;
             if (!ends) cost -= core->ops[next].cost;
             if (armm_count(cost))
-                oak_tallies_add(&core->kit.tallies, slot, times * armm_count(cost), times * armm_cycles(cost));
+                oak_tallies_add(&core->kit.tallies, slot, times * armm_count(cost),
+                                times * armm_cycles(cost));
             if (ends) break;
             slot = next;
         }
@@ -1065,7 +1138,8 @@ oak_status armm_set_stop(oak_core *core, uint32_t address, bool on)
     uint32_t slot = (uint32_t)(op - core->ops);
     if (slot == core->kit.slots - 1) return OAK_OUT_OF_RANGE;
     core->kit.stop_at[slot] = on;
-    for (uint32_t back = 1; back <= FLAGS_LOOK_AHEAD && back <= slot; back++) { /* what was one with it stands alone */
+    for (uint32_t back = 1; back <= FLAGS_LOOK_AHEAD && back <= slot;
+         back++) { /* what was one with it stands alone */
         uint32_t before = slot - back;
         bool fused = core->natural[before].handler != ARMM_OP_DECODE && !core->kit.stop_at[before];
         if (fused) core->ops[before].handler = core->natural[before].handler;

@@ -224,7 +224,8 @@ bool armm_load_far(oak_core *core, const armm_op *op, uint32_t address, unsigned
     unsigned bytes = access & ARMM_FAR_BYTES, d = op->d;
     if (access & ARMM_FAR_CLAIMS && !is_aligned(core, address, bytes)) return false;
     uint32_t value = 0, offset = address - core->load.base, size = core->load.reach[1];
-    bool plain = bytes <= size && offset <= size - bytes && !(address & core->align[bytes]); /* at no word's address */
+    bool plain =
+        bytes <= size && offset <= size - bytes && !(address & core->align[bytes]); /* at no word's address */
     for (unsigned i = 0; plain && i < bytes; i++) value |= (uint32_t)core->load.bytes[offset + i] << (8 * i);
     if (!plain && !armm_load(core, address, bytes, &value)) return false;
     if (access & ARMM_FAR_PAST) R[op->n] += op->imm;
@@ -248,26 +249,28 @@ bool armm_store_aligned(oak_core *core, uint32_t address, unsigned bytes, uint32
 
 bool armm_load_two(oak_core *core, uint32_t address, uint32_t *low, uint32_t *high)
 {
-    return is_aligned(core, address, 4) && armm_load(core, address, 4, low) && armm_load(core, address + 4, 4, high);
+    return is_aligned(core, address, 4) && armm_load(core, address, 4, low) &&
+           armm_load(core, address + 4, 4, high);
 }
 
 bool armm_store_two(oak_core *core, uint32_t address, uint32_t low, uint32_t high)
 {
-    return is_aligned(core, address, 4) && armm_store(core, address, 4, low) && armm_store(core, address + 4, 4, high);
+    return is_aligned(core, address, 4) && armm_store(core, address, 4, low) &&
+           armm_store(core, address + 4, 4, high);
 }
 
 bool armm_load_many(oak_core *core, const armm_op *op, uint32_t address)
 {
     uint32_t extra = 0, list = core->list_mask[op->offset / ARMM_REGISTERS_MOST];
-    return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change),
-                         &extra) != ARMM_RAISED;
+    return transfer_many(core, list, op->n, address, true, op->change != 0,
+                         R[op->n] + armm_extended(op->change), &extra) != ARMM_RAISED;
 }
 
 bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address)
 {
     uint32_t extra = 0, list = core->list_mask[op->offset / ARMM_REGISTERS_MOST];
-    return transfer_many(core, list, op->n, address, false, op->change != 0, R[op->n] + armm_extended(op->change),
-                         &extra) != ARMM_RAISED;
+    return transfer_many(core, list, op->n, address, false, op->change != 0,
+                         R[op->n] + armm_extended(op->change), &extra) != ARMM_RAISED;
 }
 
 bool armm_push(oak_core *core, const uint8_t *list, unsigned count)
@@ -283,7 +286,8 @@ bool armm_push(oak_core *core, const uint8_t *list, unsigned count)
 armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra)
 {
     uint32_t list = core->list_mask[op->offset / ARMM_REGISTERS_MOST] | 1u << ARMM_PC;
-    return transfer_many(core, list, op->n, address, true, op->change != 0, R[op->n] + armm_extended(op->change), extra);
+    return transfer_many(core, list, op->n, address, true, op->change != 0,
+                         R[op->n] + armm_extended(op->change), extra);
 }
 
 /* A word pair that lies in the code. */
@@ -367,7 +371,8 @@ void armm_change_masks(oak_core *core, unsigned masks, bool set)
     if (!armm_privileged(core)) return;
     if (masks & 2) core->primask = set;
     bool free = !core->ipsr && !(core->ccr & 1); /* no handler is active */
-    if ((masks & 1) && core->faultmask != set && (!set || free || armm_execution_priority(core) > -1)) core->faultmask = set;
+    if ((masks & 1) && core->faultmask != set && (!set || free || armm_execution_priority(core) > -1))
+        core->faultmask = set;
     if (!set) look_for_pending(core);
 }
 
@@ -514,7 +519,8 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
 
 armm_done armm_execute_end(oak_core *core, const armm_op *op, uint32_t pc, uint32_t *extra)
 {
-    unsigned handler = op->handler == ARMM_OP_TBB || op->handler == ARMM_OP_TBH ? op->handler : armm_second(op->cost);
+    unsigned handler =
+        op->handler == ARMM_OP_TBB || op->handler == ARMM_OP_TBH ? op->handler : armm_second(op->cost);
     if (handler == ARMM_OP_TBB || handler == ARMM_OP_TBH)
         return table_branch(core, handler == ARMM_OP_TBB ? 1 : 2, R[op->n] + op->imm, op->d, pc, extra);
     return armm_execute(core, op->d | (op->n & 0x7Fu) << 8, op->imm, pc, extra);

@@ -27,10 +27,10 @@
         cy = first < second;                                                                                 \
         BRANCH_IF(first != second, bytes);                                                                   \
     } while (0)
-#define CALL /* X and Y are the address behind it */                                                              \
+#define CALL /* X and Y are the address behind it */                                                         \
     do {                                                                                                     \
         uint32_t sp = data[SP] + 2u;                                                                         \
-        if (sp > core->stack_top) HELP; /* somebody has to look whether it may */                        \
+        if (sp > core->stack_top) HELP; /* somebody has to look whether it may */                            \
         data[sp - 1] = X;                                                                                    \
         data[sp] = Y;                                                                                        \
         data[SP] = (uint8_t)sp;                                                                              \

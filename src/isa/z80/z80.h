@@ -44,7 +44,8 @@ enum {
 /* The flags, as far as they have been worked out. */
 typedef struct z80_flags {
     uint32_t sz; /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
-    uint32_t by; /* where the others come from, and what was combined to sz: carries are by ^ sz, H is bit 4, P/V that bits 7 and 8 differ */
+    uint32_t
+        by; /* where the others come from, and what was combined to sz: carries are by ^ sz, H is bit 4, P/V that bits 7 and 8 differ */
     uint32_t cy; /* C is bit 8 */
     uint32_t hx; /* H is bit 4, with Z80_OWN_H */
     uint32_t xy; /* bits 5 and 3 are those of F, with Z80_OWN_XY; else those of sz are */
@@ -54,19 +55,19 @@ enum {
     Z80_N = 1 << 9,
     Z80_OWN_H = 1 << 10,
     Z80_OWN_XY = 1 << 11,
-    Z80_HIGH = 1 << 12,  /* of a sum of 16 bits: H is bit 12 of hx, bits 5 and 3 are those of cy */
-    Z80_PLAIN = 1 << 13, /* all of F is in the low byte of xy, too */
+    Z80_HIGH = 1 << 12,   /* of a sum of 16 bits: H is bit 12 of hx, bits 5 and 3 are those of cy */
+    Z80_PLAIN = 1 << 13,  /* all of F is in the low byte of xy, too */
     Z80_PARITY = 1 << 14, /* P/V is the parity of sz, H is bit 4 of by */
-    Z80_SIGN = 1 << 15, /* S is set though sz is 0 */
+    Z80_SIGN = 1 << 15,   /* S is set though sz is 0 */
     Z80_KEPT = 0x1FF | Z80_PARITY | Z80_SIGN /* where C changes, and H, N and bits 5 and 3 with it */
 };
 
 struct oak_core {
-    kit_core kit;                 /* first */
-    uint8_t object[Z80_SPAN + 1]; /* 1 where something of the program's begins, or ends before */
+    kit_core kit;                   /* first */
+    uint8_t object[Z80_SPAN + 1];   /* 1 where something of the program's begins, or ends before */
     uint32_t free_floor, free_from; /* no such place above the one, up to the other */
-    uint8_t known[Z80_SPAN];      /* 1 where ROM was programmed */
-    uint8_t guard[Z80_SPAN + 1];  /* kit.guard; the last one is never open */
+    uint8_t known[Z80_SPAN];        /* 1 where ROM was programmed */
+    uint8_t guard[Z80_SPAN + 1];    /* kit.guard; the last one is never open */
 
     /* From here on: what a tape holds. */
     uint8_t reg[REG_BYTES];
@@ -100,11 +101,7 @@ static inline bool z80_pv(uint32_t sz, uint32_t by)
 
 static inline uint32_t z80_half(uint32_t sz, uint32_t by, uint32_t hx)
 {
-    return (by & Z80_HIGH     ? hx >> 8
-            : by & Z80_OWN_H  ? hx
-            : by & Z80_PARITY ? by
-                              : by ^ sz) &
-           0x10;
+    return (by & Z80_HIGH ? hx >> 8 : by & Z80_OWN_H ? hx : by & Z80_PARITY ? by : by ^ sz) & 0x10;
 }
 
 static inline uint32_t z80_pair(const uint8_t *at)
@@ -132,10 +129,10 @@ static inline uint8_t z80_flags_of(const z80_flags *f)
 }
 
 /* sz of a value of F in bits 24 to 31, and by. */
-#define Z80_SZ_OF(f) (((f) & 0x40 ? 0u : 1u) | ((f) & 0xC0) * ((f) & 0x40 ? 0u : 1u))
+#define Z80_SZ_OF(f) (((f)&0x40 ? 0u : 1u) | ((f)&0xC0) * ((f)&0x40 ? 0u : 1u))
 #define Z80_BY_OF(f)                                                                                         \
-    (Z80_SZ_OF(f) << 24 | ((Z80_SZ_OF(f) & 0x80) ^ ((f) & 0x10u) ^ ((f) & 4u) << 5) |                        \
-     ((f) & 2 ? Z80_N : 0u) | ((f) >> 6 == 3 ? Z80_SIGN : 0u) | Z80_OWN_XY | Z80_PLAIN)
+    (Z80_SZ_OF(f) << 24 | ((Z80_SZ_OF(f) & 0x80) ^ ((f)&0x10u) ^ ((f)&4u) << 5) | ((f)&2 ? Z80_N : 0u) |     \
+     ((f) >> 6 == 3 ? Z80_SIGN : 0u) | Z80_OWN_XY | Z80_PLAIN)
 
 static inline void z80_set_flags(z80_flags *f, uint32_t value)
 {

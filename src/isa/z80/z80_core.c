@@ -20,7 +20,8 @@ static bool fail(oak_core *core, oak_fault fault, uint32_t address)
 static void find_floor(oak_core *core, uint32_t top)
 {
     uint32_t from = (top - 1) & 0xFFFF, at = from;
-    if (at > core->free_floor && at <= core->free_from) at = core->free_floor; /* it was looked for there before */
+    if (at > core->free_floor && at <= core->free_from)
+        at = core->free_floor; /* it was looked for there before */
     while (at && !core->object[at]) {
         at--;
         if (at == core->free_from && core->free_from > core->free_floor) at = core->free_floor;
