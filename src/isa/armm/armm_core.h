@@ -45,7 +45,7 @@ enum {
 /* Operations of the loop; armm_ready.c says which row becomes which. S behind a name: sets the flags. What stands behind the
  * name: R a register, I a constant, C a constant whose bit 31 becomes the carry; LSL LSR ASR ROR a register shifted by a
  * constant, RRX through the carry; at loads and stores I a base and an offset, R two registers, S a base and a shifted index, PRE and POST a
- * base that moves. */
+ * base that moves. CY: of the flags the carry alone is made. */
 /* clang-format off */
 #define ARMM_CONDITIONS(X) X(EQ) X(NE) X(CS) X(CC) X(MI) X(PL) X(VS) X(VC) X(HI) X(LS) X(GE) X(LT) X(GT) X(LE)
 
@@ -75,7 +75,7 @@ enum {
     X(LSL_I) X(LSLS_I) X(LSR_I) X(LSRS_I) X(ASR_I) X(ASRS_I)                                                           \
     X(LSL_R) X(LSLS_R) X(LSR_R) X(LSRS_R) X(ASR_R) X(ASRS_R) X(ROR_R) X(RORS_R)                                        \
     X(ADD_R) X(ADDS_R) X(ADD_I) X(ADDS_I) X(SUB_R) X(SUBS_R) X(SUB_I) X(SUBS_I) X(RSB_I) X(RSBS_I)                     \
-    X(ADC_R) X(ADCS_R) X(SBC_R) X(SBCS_R) X(CMP_R) X(CMP_I) X(CMN_R) X(TST_R)                                          \
+    X(ADC_R) X(ADCS_R) X(ADCS_R_CY) X(SBC_R) X(SBCS_R) X(SBCS_R_CY) X(CMP_R) X(CMP_I) X(CMN_R) X(TST_R)                                          \
     X(AND_R) X(ANDS_R) X(ORR_R) X(ORRS_R) X(EOR_R) X(EORS_R) X(BIC_R) X(BICS_R)                                        \
     X(MUL) X(SXTH) X(SXTB) X(UXTH) X(UXTB) X(REV) X(REV16) X(REVSH)                                                    \
     X(LDR_I) X(LDRB_I) X(LDRH_I) X(STR_I) X(STRB_I) X(STRH_I)                                                          \
@@ -96,7 +96,7 @@ enum {
 
 /* Of 32-bit instructions only. */
 #define ARMM_WIDE(X)                                                                                                   \
-    X(ADC_I) X(ADCS_I) X(CMN_I) X(AND_I) X(ANDS_I) X(ANDS_C) X(ORR_I) X(ORRS_I) X(ORRS_C) X(EOR_I) X(EORS_I) X(EORS_C) \
+    X(ADC_I) X(ADCS_I) X(ADCS_I_CY) X(CMN_I) X(AND_I) X(ANDS_I) X(ANDS_C) X(ORR_I) X(ORRS_I) X(ORRS_C) X(EOR_I) X(EORS_I) X(EORS_C) \
     X(BIC_I) X(BICS_I) X(BICS_C) X(ORN_I) X(ORNS_I) X(ORNS_C) X(TST_I) X(TST_C) X(TEQ_I) X(TEQ_C) X(MOVS_C) X(MVNS_C)  \
     X(ORN_R) X(ORNS_R) X(TEQ_R) X(RSB_R) X(RSBS_R) X(ROR_I) X(RORS_I) X(RRX) X(RRXS)                                   \
     X(MLA) X(MLS) X(UMULL) X(SMULL) X(UMLAL) X(SMLAL) X(UDIV) X(SDIV) X(CLZ) X(RBIT) X(UBFX) X(SBFX) X(BFI) X(BFC)     \

@@ -150,6 +150,12 @@
         nz = (int32_t)(uint32_t)sum_;                                                                                  \
     } while (0)
 
+#define CARRY_ALONE(first, second)                                                                                     \
+    SETTLE_FLAGS;                                                                                                      \
+    uint64_t sum_ = (uint64_t)(first) + (second) + c;                                                                  \
+    D = (uint32_t)sum_;                                                                                                \
+    c = (uint32_t)(sum_ >> 32)
+
 /* A load: plain RAM or code at once, all else behind load_far. `made` is what becomes of the bytes, named `loaded`; `moved` what is
  * done to the base. */
 /* An address in a window as the number of a byte, halfword or word. One that is not aligned is beyond any window. */
@@ -251,17 +257,17 @@
             r[op->a] = high_;                                                                                          \
             NEXT;                                                                                                      \
         }                                                                                                              \
-        uint32_t low_, high_;                                                                                          \
         offset_ = WORDS_FROM(code, address_);                                                                          \
         if (offset_ < core->code.words[2]) {                                                                           \
             const uint8_t *at_ = core->code.bytes + 4 * (size_t)offset_;                                               \
-            low_ = WORD_AT(at_, 0), high_ = WORD_AT(at_, 1);                                                           \
+            uint32_t low_ = WORD_AT(at_, 0), high_ = WORD_AT(at_, 1);                                                  \
             moved;                                                                                                     \
             D = low_;                                                                                                  \
             r[op->a] = high_;                                                                                          \
             NEXT;                                                                                                      \
         }                                                                                                              \
         NOW;                                                                                                           \
+        uint32_t low_, high_;                                                                                          \
         if (!armm_load_two(core, address_, &low_, &high_)) goto raised;                                                \
         moved;                                                                                                         \
         D = low_;                                                                                                      \
@@ -576,10 +582,13 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     BOTH(SBC_R, SETTLE_FLAGS; D = N + ~M + c; NEXT)
     WIDE(ADC_I, SETTLE_FLAGS; D = N + op->imm + c; NEXT)
     WIDE(ADCS_I, CARRY_FLAGS(N, op->imm); D = (uint32_t)nz; NEXT)
+    WIDE(ADCS_I_CY, CARRY_ALONE(N, op->imm); NEXT)
     BOTH(CMN_R, ADD_FLAGS(N, M); NEXT)
     WIDE(CMN_I, ADD_FLAGS(N, op->imm); NEXT)
     BOTH(ADCS_R, CARRY_FLAGS(N, M); D = (uint32_t)nz; NEXT)
+    BOTH(ADCS_R_CY, CARRY_ALONE(N, M); NEXT)
     BOTH(SBCS_R, CARRY_FLAGS(N, ~M); D = (uint32_t)nz; NEXT)
+    BOTH(SBCS_R_CY, CARRY_ALONE(N, ~M); NEXT)
     BOTH(CMP_R, SUBTRACT_FLAGS(N, M); NEXT)
     BOTH(CMP_I, SUBTRACT_FLAGS(N, op->imm); NEXT)
     BOTH(TST_R, SET_NZ(N & M); NEXT)

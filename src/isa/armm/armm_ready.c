@@ -818,19 +818,33 @@ static void make_conditional(armm_op *op, uint32_t state, unsigned size)
     op->cost = second;
 }
 
-/* The flags an operation between registers writes and reads; `plain` is the same without flags. One that does anything else, so that
- * somebody could look at the flags behind it, is none of these. */
+/* The flags an operation between registers writes and reads; `plain` is the same without flags, `carry_alone` with that one. One that
+ * does anything else, so that somebody could look at the flags behind it, is none of these. */
 enum { NZ = 3, C = 4, V = 8 };
 typedef struct flag_use {
     bool pure;
-    uint8_t writes, reads;
-    uint16_t plain; /* DECODE: there is none */
+    uint8_t writes, keeps /* of those it writes: at times */, reads;
+    uint16_t plain, carry_alone; /* DECODE: there is none */
 } flag_use;
+
+/* The same for operations on shifted registers: in the order of their list, five each, RRX the last. */
+static flag_use flag_use_of_shifted(unsigned number)
+{
+    enum { ADC = 6, AND = 10, CMP = 22, CMN = 23, RRX = 4 };
+    unsigned operation = number / 5, kind = number % 5;
+    bool sets = operation >= CMP || operation % 2, sums = operation < AND || operation == CMP || operation == CMN,
+         carries = operation >= ADC && operation < AND;
+    return (flag_use){.pure = true,
+                      .writes = sets ? NZ | C | (sums ? V : 0) : 0,
+                      .reads = carries || kind == RRX ? C : 0,
+                      .plain = (uint16_t)(sets && operation < CMP ? ARMM_OP_ADD_LSL + number - 5 : ARMM_OP_DECODE)};
+}
 
 static flag_use flag_use_of(unsigned natural)
 {
     unsigned narrow = narrow_operation(natural), wide = natural - narrow;
     flag_use use = {.pure = true};
+    if (natural >= ARMM_OP_ADD_LSL && natural <= ARMM_OP_TEQ_RRX) return flag_use_of_shifted(natural - ARMM_OP_ADD_LSL);
     switch (narrow) {
     case ARMM_OP_NOP:
     case ARMM_OP_IT:
@@ -854,11 +868,46 @@ static flag_use flag_use_of(unsigned natural)
     case ARMM_OP_SXTB:
     case ARMM_OP_UXTH:
     case ARMM_OP_UXTB:
-    case ARMM_OP_UBFX: return use;
+    case ARMM_OP_UBFX:
+    case ARMM_OP_SBFX:
+    case ARMM_OP_BFI:
+    case ARMM_OP_BFC:
+    case ARMM_OP_MOVT:
+    case ARMM_OP_CLZ:
+    case ARMM_OP_RBIT:
+    case ARMM_OP_REV:
+    case ARMM_OP_REV16:
+    case ARMM_OP_REVSH:
+    case ARMM_OP_LSL_R:
+    case ARMM_OP_LSR_R:
+    case ARMM_OP_ASR_R:
+    case ARMM_OP_ROR_R:
+    case ARMM_OP_ROR_I:
+    case ARMM_OP_RSB_R:
+    case ARMM_OP_AND_I:
+    case ARMM_OP_ORR_I:
+    case ARMM_OP_EOR_I:
+    case ARMM_OP_BIC_I:
+    case ARMM_OP_ORN_I:
+    case ARMM_OP_ORN_R: return use;
+    case ARMM_OP_ADC_I:
     case ARMM_OP_ADC_R:
-    case ARMM_OP_SBC_R: use.reads = C; return use;
+    case ARMM_OP_SBC_R:
+    case ARMM_OP_RRX: use.reads = C; return use;
     case ARMM_OP_MULS: use.writes = NZ, use.plain = ARMM_OP_MUL; return use;
+    case ARMM_OP_TST_I:
+    case ARMM_OP_TEQ_I:
+    case ARMM_OP_TEQ_R:
     case ARMM_OP_TST_R: use.writes = NZ; return use;
+    case ARMM_OP_TST_C:
+    case ARMM_OP_TEQ_C: use.writes = NZ | C; return use;
+    case ARMM_OP_MOVS_C: use.writes = NZ | C, use.plain = ARMM_OP_MOV_I_W; return use;
+    case ARMM_OP_ANDS_C:
+    case ARMM_OP_ORRS_C:
+    case ARMM_OP_EORS_C:
+    case ARMM_OP_BICS_C:
+    case ARMM_OP_ORNS_C: use.writes = NZ | C, use.plain = (uint16_t)(natural - 2); return use;
+    case ARMM_OP_CMN_I:
     case ARMM_OP_CMP_R:
     case ARMM_OP_CMP_I:
     case ARMM_OP_CMN_R: use.writes = NZ | C | V; return use;
@@ -868,16 +917,34 @@ static flag_use flag_use_of(unsigned natural)
     case ARMM_OP_ANDS_R:
     case ARMM_OP_ORRS_R:
     case ARMM_OP_EORS_R:
-    case ARMM_OP_BICS_R: use.writes = NZ; break;
+    case ARMM_OP_BICS_R:
+    case ARMM_OP_ANDS_I:
+    case ARMM_OP_ORRS_I:
+    case ARMM_OP_EORS_I:
+    case ARMM_OP_BICS_I:
+    case ARMM_OP_ORNS_I:
+    case ARMM_OP_ORNS_R: use.writes = NZ; break;
+    case ARMM_OP_LSLS_R:
+    case ARMM_OP_LSRS_R:
+    case ARMM_OP_ASRS_R:
+    case ARMM_OP_RORS_R: use.writes = NZ | C, use.keeps = C; break;
+    case ARMM_OP_RRXS: use.reads = C, use.writes = NZ | C; break;
+    case ARMM_OP_RORS_I:
     case ARMM_OP_LSLS_I:
     case ARMM_OP_LSRS_I:
     case ARMM_OP_ASRS_I: use.writes = NZ | C; break;
     case ARMM_OP_ADCS_R:
-    case ARMM_OP_SBCS_R: use.reads = C; /* fall through */
+    case ARMM_OP_SBCS_R:
+    case ARMM_OP_ADCS_I:
+        use.reads = C;
+        use.writes = NZ | C | V;
+        use.carry_alone = (uint16_t)(narrow + 1 + wide); /* it stands behind */
+        break;
     case ARMM_OP_ADDS_R:
     case ARMM_OP_ADDS_I:
     case ARMM_OP_SUBS_R:
     case ARMM_OP_SUBS_I:
+    case ARMM_OP_RSBS_R:
     case ARMM_OP_RSBS_I: use.writes = NZ | C | V; break;
     default: return (flag_use){0};
     }
@@ -887,17 +954,18 @@ static flag_use flag_use_of(unsigned natural)
 
 enum { FLAGS_LOOK_AHEAD = 16 };
 
-/* Whether all flags that the operation at a slot writes are written again before anybody can ask for them. */
-static bool flags_are_lost(const oak_core *core, uint32_t at)
+/* The flags that the operation at a slot writes and that somebody may ask for before they are written again. */
+static unsigned flags_wanted(const oak_core *core, uint32_t at)
 {
-    unsigned wanted = flag_use_of(core->natural[at].handler).writes;
+    unsigned wanted = flag_use_of(core->natural[at].handler).writes, asked = 0;
     for (uint32_t next = at;;) {
         next += armm_step(core->natural[next].handler) / STEP;
-        if (next - at >= FLAGS_LOOK_AHEAD || core->kit.stop_at[next]) return false;
+        if (next - at >= FLAGS_LOOK_AHEAD || core->kit.stop_at[next]) return asked | wanted;
         flag_use use = flag_use_of(core->natural[next].handler);
-        if (!use.pure || (use.reads & wanted)) return false;
-        wanted &= ~(unsigned)use.writes;
-        if (!wanted) return true;
+        if (!use.pure) return asked | wanted;
+        asked |= use.reads & wanted;
+        wanted &= ~(unsigned)(use.writes & ~use.keeps) & ~asked;
+        if (!wanted) return asked;
     }
 }
 
@@ -925,8 +993,10 @@ static void fuse(oak_core *core, uint32_t at)
     const armm_natural *next = natural + length;
     const uint8_t *stop_at = core->kit.stop_at + at;
     if (armm_ends_chain(natural->handler) || stop_at[0] || stop_at[length] || core->kit.judged.count) return;
-    unsigned plain = flag_use_of(natural->handler).plain;
-    if (plain != ARMM_OP_DECODE && flags_are_lost(core, at)) op->handler = (uint16_t)plain;
+    flag_use use = flag_use_of(natural->handler);
+    unsigned wanted = use.plain != ARMM_OP_DECODE ? flags_wanted(core, at) : use.writes;
+    if (use.plain != ARMM_OP_DECODE && !wanted) op->handler = use.plain;
+    else if (use.carry_alone != ARMM_OP_DECODE && wanted == C) op->handler = use.carry_alone;
     if (length != 1 || armm_step(next->handler) != STEP) return;
     if (natural->handler == ARMM_OP_SUBS_I && next->handler == ARMM_OP_BNE) op->handler = ARMM_OP_SUBS_I_BNE;
     unsigned direct = fused_with(next->handler);
