@@ -942,11 +942,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     WIDE(STREXH, STORE_CLAIMED(2, WRITE_HALF))
     WIDE(CLREX, core->claimed = 1; NEXT)
     BOTH(SEV, core->event = true; NEXT)
-    WIDE(MRS, SAVE; D = armm_read_special(core, op->imm); NEXT)
-    WIDE(MSR, SAVE; armm_write_special(core, op->imm, N); LOAD; ATTEND; NEXT)
+    /* Around a critical section: nothing to hold back or let through where PRIMASK is so already. */
+    WIDE(MRS, if (op->imm == ARMM_SPECIAL_PRIMASK && armm_privileged(core)) {
+        D = core->primask;
+        NEXT;
+    } SAVE; D = armm_read_special(core, op->imm); NEXT)
+    WIDE(MSR, if (op->imm == ARMM_SPECIAL_PRIMASK && core->primask == (N & 1)) NEXT; SAVE; armm_write_special(core, op->imm, N); LOAD; ATTEND; NEXT)
     NARROW(CPS, if (armm_privileged(core)) { /* n: cpsid */
-        if (op->n && op->imm == 2) {
-            core->primask = 1; /* what it holds back can wait */
+        if (op->imm == 2 && (op->n || !core->primask)) {
+            core->primask = op->n; /* what it holds back can wait */
             NEXT;
         }
         armm_change_masks(core, op->imm, op->n);

@@ -832,19 +832,22 @@ static flag_use flag_use_of_shifted(unsigned number)
 {
     enum { ADC = 6, AND = 10, CMP = 22, CMN = 23, RRX = 4 };
     unsigned operation = number / 5, kind = number % 5;
-    bool sets = operation >= CMP || operation % 2, sums = operation < AND || operation == CMP || operation == CMN,
+    bool sets = operation >= CMP || operation % 2,
+         sums = operation < AND || operation == CMP || operation == CMN,
          carries = operation >= ADC && operation < AND;
-    return (flag_use){.pure = true,
-                      .writes = sets ? NZ | C | (sums ? V : 0) : 0,
-                      .reads = carries || kind == RRX ? C : 0,
-                      .plain = (uint16_t)(sets && operation < CMP ? ARMM_OP_ADD_LSL + number - 5 : ARMM_OP_DECODE)};
+    return (flag_use){
+        .pure = true,
+        .writes = sets ? NZ | C | (sums ? V : 0) : 0,
+        .reads = carries || kind == RRX ? C : 0,
+        .plain = (uint16_t)(sets && operation < CMP ? ARMM_OP_ADD_LSL + number - 5 : ARMM_OP_DECODE)};
 }
 
 static flag_use flag_use_of(unsigned natural)
 {
     unsigned narrow = narrow_operation(natural), wide = natural - narrow;
     flag_use use = {.pure = true};
-    if (natural >= ARMM_OP_ADD_LSL && natural <= ARMM_OP_TEQ_RRX) return flag_use_of_shifted(natural - ARMM_OP_ADD_LSL);
+    if (natural >= ARMM_OP_ADD_LSL && natural <= ARMM_OP_TEQ_RRX)
+        return flag_use_of_shifted(natural - ARMM_OP_ADD_LSL);
     switch (narrow) {
     case ARMM_OP_NOP:
     case ARMM_OP_IT:

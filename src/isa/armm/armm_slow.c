@@ -325,7 +325,7 @@ uint32_t armm_read_special(const oak_core *core, unsigned number)
     case 7: return core->ipsr;
     case 8: return armm_privileged(core) ? (core->uses_psp ? core->other_sp : R[ARMM_SP]) : 0;
     case 9: return armm_privileged(core) ? (core->uses_psp ? R[ARMM_SP] : core->other_sp) : 0;
-    case 16: return core->primask;
+    case ARMM_SPECIAL_PRIMASK: return core->primask;
     case 17:
     case 18: return core->basepri;
     case 19: return core->faultmask;
@@ -352,7 +352,7 @@ void armm_write_special(oak_core *core, unsigned number, uint32_t value)
     switch (number) {
     case 8: *(core->uses_psp ? &core->other_sp : &R[ARMM_SP]) = value & ~(uint32_t)3; return;
     case 9: *(core->uses_psp ? &R[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; return;
-    case 16: core->primask = value & 1; break;
+    case ARMM_SPECIAL_PRIMASK: core->primask = value & 1; break;
     case 17: core->basepri = (uint8_t)kept; break;
     case 18:
         if (kept && (kept < core->basepri || !core->basepri)) core->basepri = (uint8_t)kept;
