@@ -398,6 +398,7 @@ bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address);
 bool armm_push(oak_core *core, const uint8_t *list, unsigned count);
 armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra_cycles);
 /* The special registers of mrs and msr, by their numbers; and the masks of cps: 1 FAULTMASK, 2 PRIMASK. */
+enum { ARMM_SPECIAL_PRIMASK = 16 };
 uint32_t armm_read_special(const oak_core *core, unsigned number);
 void armm_write_special(oak_core *core, unsigned number, uint32_t value);
 void armm_change_masks(oak_core *core, unsigned masks, bool set);
