@@ -38,7 +38,7 @@ typedef struct command {
 } command;
 
 extern const command command_asm, command_run, command_parts, command_look, command_explain, command_new,
-    command_wave, command_bench;
+    command_wave, command_bench, command_trial;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {

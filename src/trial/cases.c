@@ -1,0 +1,107 @@
+/* cases.c — the cases of a trial: rows of a table, all values of ranges, or a sample of them; and texts with their values put in. */
+#include "trial/trial_state.h"
+
+uint64_t trial_count_cases(const trial *one)
+{
+    uint64_t count = one->rows ? one->rows : 1;
+    for (unsigned i = one->table_columns; i < one->column_count; i++) {
+        if (one->columns[i].values > UINT64_MAX / count) return UINT64_MAX;
+        count *= one->columns[i].values;
+    }
+    return count;
+}
+
+/* A number that follows from two others in no way to be seen. */
+static uint64_t mixed(uint64_t a, uint64_t b)
+{
+    uint64_t x = a * 0x9E3779B97F4A7C15u + b * 0xD1B54A32D192ED03u + 0x632BE59BD9B4E019u;
+    x ^= x >> 32, x *= 0xD6E8FEB86659FD93u, x ^= x >> 32, x *= 0xD6E8FEB86659FD93u;
+    return x ^ x >> 32;
+}
+
+static int64_t nth(const trial_column *column, uint64_t number)
+{
+    for (unsigned i = 0; i < column->stretch_count; i++) {
+        uint64_t size = (uint64_t)(column->stretches[i].to - column->stretches[i].from) + 1;
+        if (number < size) return column->stretches[i].from + (int64_t)number;
+        number -= size;
+    }
+    return column->stretch_count ? column->stretches[0].from : 0;
+}
+
+bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text, size_t room)
+{
+    uint64_t rows = one->rows ? one->rows : 1, rest = number;
+    bool sampled = one->sample && trial_count_cases(one) > one->sample;
+    if (column < one->table_columns) {
+        uint64_t row = sampled ? mixed(trials->about.seed, 2 * number) % rows : number % rows;
+        oak_format(text, room, "%s", one->cells[row * one->table_columns + column]);
+        return true;
+    }
+    rest /= rows;
+    for (unsigned i = one->table_columns; i < column; i++) rest /= one->columns[i].values;
+    if (sampled) rest = mixed(trials->about.seed ^ (uint64_t)column << 32, 2 * number + 1);
+    oak_format(text, room, "%lld", (long long)nth(&one->columns[column], rest % one->columns[column].values));
+    return true;
+}
+
+static const char *value_of(const oak_trials *trials, const trial *one, uint64_t number, const char *name, size_t length,
+                            char *text, size_t room)
+{
+    for (unsigned i = 0; i < one->column_count; i++)
+        if (oak_length(one->columns[i].name) == length && oak_same_name(name, length, one->columns[i].name) &&
+            trial_value(trials, one, number, i, text, room))
+            return text;
+    return NULL;
+}
+
+bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare, char *filled,
+                size_t room)
+{
+    size_t used = 0;
+    char quote = 0, value[TRIAL_LONGEST];
+    const char *start = text;
+    while (*text) {
+        const char *end = text, *put = NULL;
+        size_t length = 1;
+        if (*text == '{') {
+            for (end = text + 1; oak_is_word(*end) || *end == '_'; end++) {
+            }
+            if (*end == '}') put = value_of(trials, one, number, text + 1, (size_t)(end - text - 1), value, sizeof value);
+            if (put) length = (size_t)(end - text) + 1;
+        } else if (quote ? *text == quote : oak_opens_quote(start, text)) quote = quote ? 0 : *text;
+        else if (!quote && (oak_is_letter(*text) || *text == '_')) {
+            for (; oak_is_word(*end) || *end == '_' || *end == '\'' || *end == '.'; end++) {
+            }
+            length = (size_t)(end - text);
+            if (bare) put = value_of(trials, one, number, text, length, value, sizeof value);
+        } else if (!quote && oak_is_digit(*text)) { /* 2ah is no name */
+            for (; oak_is_word(*end); end++) {
+            }
+            length = (size_t)(end - text);
+        }
+        size_t size = put ? oak_length(put) : length;
+        bool enclosed = put && *text != '{' && *put == '-';
+        if (used + size + 3 > room) return false;
+        if (enclosed) filled[used++] = '(';
+        for (size_t i = 0; i < size; i++) filled[used++] = put ? put[i] : text[i];
+        if (enclosed) filled[used++] = ')';
+        text += length;
+    }
+    filled[used] = 0;
+    return true;
+}
+
+void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t case_number, char *text, size_t room)
+{
+    const trial *one = number < trials->count ? &trials->list[number] : NULL;
+    size_t used = 0;
+    *text = 0;
+    if (!one || one->about.cases < 2) return;
+    for (unsigned i = 0; i < one->column_count; i++) {
+        char value[TRIAL_LONGEST];
+        if (!trial_value(trials, one, case_number, i, value, sizeof value)) continue;
+        oak_format(text + used, room - used, "%s%s = %s", i ? ", " : "", one->columns[i].name, value);
+        used = oak_length(text);
+    }
+}

@@ -1,0 +1,1057 @@
+/* trial.c — giving a case what it is given, running it, and looking at what is expected: the run is ended at each place, time and change that
+ * somebody waits for, and goes on. */
+#include <oakspindle/print.h>
+
+#include "base/bytes.h"
+#include "isa/isa.h"
+#include "trial/trial_state.h"
+
+enum { LONGEST_OUTPUT = 4096, MOST_OUTPUTS = 8, USUAL_SECONDS = 10 };
+
+/* An event somebody waits for: a place is reached, or an expression becomes true. */
+typedef struct event {
+    const char *expression; /* NULL: a place */
+    char text[TRIAL_LONGEST];
+    uint32_t place;
+    bool was;          /* it held when it was looked at last */
+    bool is_place;
+    bool is_pins; /* nothing but pins is asked: it is looked at whenever one of them changes, and the run goes on */
+} event;
+
+/* What has become of an expectation so far. */
+typedef struct progress {
+    event event, condition, *order;
+    unsigned step, order_count; /* of an order */
+    bool done, pending, based, broken; /* broken: at the cycle `at` */
+    uint64_t deadline, at, since;      /* cycles */
+    uint32_t place;
+    unsigned lap;
+    int64_t base; /* the stack pointer it is measured from */
+} progress;
+
+typedef struct running {
+    const oak_trials *trials;
+    const trial *one;
+    uint64_t number;
+    oak_session *session;
+    oak_board *board;
+    const oak_diag_sink *sink;
+    const oak_part *part;
+    oak_chip_port chip;
+    oak_trial_result *result;
+    progress list[TRIAL_MOST_EXPECTATIONS];
+    event events[TRIAL_MOST_EVENTS * 2]; /* of orders */
+    unsigned event_count;
+    uint64_t begun; /* the cycle at which the trial proper began */
+    struct {
+        const char *name;
+        uint8_t bytes[LONGEST_OUTPUT];
+        size_t count;
+    } output[MOST_OUTPUTS];
+    unsigned output_count;
+    const trial_text *reads; /* what is being read: mistakes are told there */
+    uint32_t kept[64];       /* registers when it began */
+    uint8_t level[OAK_MOST_PORTS * OAK_MOST_PINS];
+    bool looks; /* at pins */
+} running;
+
+/* Mistakes in what a trial says are told in its file. */
+static void tell_there(void *context, const oak_diagnostic *d)
+{
+    running *r = context;
+    oak_diagnostic there = *d;
+    there.file = r->trials->path;
+    there.line = r->reads->line;
+    there.column = r->reads->column;
+    there.column_end = r->reads->column + 1;
+    there.source_line = NULL;
+    there.edit = NULL;
+    r->sink->report(r->sink->context, &there);
+}
+
+static oak_diag_sink sink_of(running *r, const trial_text *reads)
+{
+    r->reads = reads;
+    return (oak_diag_sink){.context = r, .report = tell_there};
+}
+
+static oak_chip_time now(const running *r)
+{
+    oak_chip_time time = {0};
+    r->chip.ops->read_time(r->chip.chip, &time);
+    return time;
+}
+
+static uint64_t cycles_of(const running *r, const trial_span *span)
+{
+    return span->is_cycles ? span->cycles
+                           : oak_time_to_cycles(span->picoseconds, oak_session_clock(r->session), r->part->clocks_per_cycle);
+}
+
+static oak_status filled(running *r, const trial_text *from, bool bare, char *text)
+{
+    if (trial_fill(r->trials, r->one, r->number, from->text, bare, text, TRIAL_LONGEST)) return OAK_OK;
+    TRIAL_REFUSE(r->sink, r->trials, from, "trial", NULL, "this is longer than %d characters", (int)TRIAL_LONGEST);
+    return OAK_REFUSED;
+}
+
+/* ------------------------------------------------------------------------------------------ giving */
+
+static oak_status give(running *r)
+{
+    const trial *one = r->one;
+    char text[TRIAL_LONGEST];
+    oak_status status = OAK_OK;
+    for (unsigned i = 0; i < one->acts.count && !status; i++) {
+        oak_diag_sink sink = sink_of(r, &one->acts.items[i]);
+        status = filled(r, &one->acts.items[i], false, text);
+        if (!status && !r->board) {
+            TRIAL_REFUSE(r->sink, r->trials, &one->acts.items[i], "trial", "Name it above: `board: board.yaml`.", "acts need a board");
+            return OAK_REFUSED;
+        }
+        if (!status) status = oak_board_act(r->board, text, &sink);
+    }
+    for (unsigned i = 0; i < one->drives.count && !status; i++) {
+        oak_diag_sink sink = sink_of(r, &one->drives.items[i]);
+        status = filled(r, &one->drives.items[i], false, text);
+        if (!status) status = oak_session_drive(r->session, text, &sink);
+    }
+    for (unsigned i = 0; i < one->given.count && !status; i++) {
+        oak_diag_sink sink = sink_of(r, &one->given.items[i]);
+        const char *at = one->given.items[i].text;
+        char left[TRIAL_LONGEST];
+        size_t length = 0;
+        while (at[length] && at[length] != '=') length++;
+        trial_text value = one->given.items[i];
+        value.text = at + length;
+        status = filled(r, &value, true, text); /* names of columns are values behind the sign only */
+        oak_format(left, sizeof left, "%.*s%s", (int)length, at, text);
+        if (!status) status = oak_session_set(r->session, left, &sink);
+    }
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ conditions */
+
+/* Bytes that were sent by a serial port, or that a stand-in has printed. */
+static const uint8_t *printed_by(running *r, const char *name, size_t length, size_t *count)
+{
+    oak_stand_in *who = r->board ? oak_board_find(r->board, name, length) : NULL;
+    if (who) return oak_stand_in_printed(who, count);
+    for (unsigned i = 0; i < r->output_count; i++) {
+        if (!oak_same_name(name, length, r->output[i].name)) continue;
+        size_t more = 0;
+        if (!r->chip.ops->take_output(r->chip.chip, i, r->output[i].bytes + r->output[i].count,
+                                      LONGEST_OUTPUT - r->output[i].count, &more))
+            r->output[i].count += more;
+        *count = r->output[i].count;
+        return r->output[i].bytes;
+    }
+    return NULL;
+}
+
+/* Does a text fit a pattern: * any characters, ? any one? */
+static bool fits(const char *text, size_t length, const char *pattern)
+{
+    const char *star = NULL;
+    size_t at = 0, back = 0;
+    while (at < length) {
+        if (*pattern == '*') star = pattern++, back = at;
+        else if (*pattern && (*pattern == '?' || *pattern == text[at])) pattern++, at++;
+        else if (star) pattern = star + 1, at = ++back;
+        else return false;
+    }
+    while (*pattern == '*') pattern++;
+    return !*pattern;
+}
+
+/* "ab\n" into bytes; the length, or SIZE_MAX. */
+static size_t quoted(const char *text, char *bytes, size_t room)
+{
+    size_t count = 0;
+    if (*text++ != '"') return SIZE_MAX;
+    for (; *text && *text != '"'; text++) {
+        char c = *text;
+        if (c == '\\' && text[1]) {
+            c = *++text;
+            c = (char)(c == 'n' ? '\n' : c == 'r' ? '\r' : c == 't' ? '\t' : c);
+        }
+        if (count + 1 >= room) return SIZE_MAX;
+        bytes[count++] = c;
+    }
+    bytes[count] = 0;
+    return *text == '"' && !text[1] ? count : SIZE_MAX;
+}
+
+static void shown_text(const char *bytes, size_t count, char *text, size_t room)
+{
+    size_t used = 0;
+    for (size_t i = 0; i < count && used + 5 < room; i++) {
+        char c = bytes[i];
+        if (c == '\n' || c == '\r' || c == '"' || c == '\\') {
+            text[used++] = '\\';
+            c = (char)(c == '\n' ? 'n' : c == '\r' ? 'r' : c);
+        }
+        text[used++] = (char)(c >= ' ' && c < 127 ? c : '.');
+    }
+    text[used] = 0;
+}
+
+/* `lcd shows "…"`, `serial printed like "…*…"`. 1 and 0: it is such a condition, and holds or not; -1: it is none; -2: refused. */
+static int text_holds(running *r, const trial_text *from, const char *condition, char *found, size_t room)
+{
+    static const char *const verbs[] = {" shows like ", " printed like ", " shows ", " printed "};
+    for (unsigned i = 0; i < 4; i++) {
+        size_t length = oak_length(verbs[i]);
+        for (const char *at = condition; *at && *at != '"'; at++) {
+            if (*at != ' ' || oak_length(at) < length || !oak_same_name(at, length, verbs[i])) continue;
+            char wanted[TRIAL_LONGEST], text[LONGEST_OUTPUT];
+            const char *name = condition;
+            size_t name_length = (size_t)(at - condition), count = 0, size = quoted(at + length, wanted, sizeof wanted);
+            if (size == SIZE_MAX) {
+                TRIAL_REFUSE(r->sink, r->trials, from, "trial", "Write it as `lcd shows \"12.5 g\"`.", "a text in quotes is wanted at the end");
+                return -2;
+            }
+            const uint8_t *bytes = NULL;
+            if (i % 2) bytes = printed_by(r, name, name_length, &count);
+            else {
+                oak_stand_in *who = r->board ? oak_board_find(r->board, name, name_length) : NULL;
+                if (who) oak_stand_in_show(who, text, sizeof text), bytes = (const uint8_t *)text, count = oak_length(text);
+            }
+            if (!bytes) {
+                TRIAL_REFUSE(r->sink, r->trials, from, "trial",
+                             i % 2 ? "Write the name of a serial port of the part, or of a terminal on the board." : "Write the name of something on the board.",
+                             "there is nothing called `%.*s` that %s", (int)name_length, name, i % 2 ? "prints" : "shows something");
+                return -2;
+            }
+            char shown[200];
+            shown_text((const char *)bytes, count, shown, sizeof shown);
+            oak_format(found, room, "%.*s %s \"%s\"", (int)name_length, name, i % 2 ? "printed" : "shows", shown);
+            if (i < 2) return fits((const char *)bytes, count, wanted);
+            return count == size && !memcmp(bytes, wanted, size);
+        }
+    }
+    return -1;
+}
+
+static void hush(void *context, const oak_diagnostic *d)
+{
+    (void)context, (void)d;
+}
+static const oak_diag_sink silent = {.report = hush};
+
+/* The two sides of a comparison, for telling what was found. */
+static void tell_sides(running *r, const char *condition, char *found, size_t room)
+{
+    unsigned depth = 0;
+    for (const char *at = condition; *at; at++) {
+        if (*at == '(' || *at == '[') depth++;
+        if (*at == ')' || *at == ']') depth -= depth > 0;
+        bool two = (at[0] == '=' && at[1] == '=') || (at[0] == '!' && at[1] == '=') || (at[0] == '<' && at[1] == '=') ||
+                   (at[0] == '>' && at[1] == '=');
+        bool shift = (at[0] == '<' || at[0] == '>') && (at[1] == at[0] || (at > condition && at[-1] == at[0]));
+        bool joins = (at[0] == '&' && at[1] == '&') || (at[0] == '|' && at[1] == '|');
+        if (!depth && joins) break;
+        if (depth || shift || !(two || *at == '<' || *at == '>')) continue;
+        char left[TRIAL_LONGEST];
+        const char *right = at + (two ? 2 : 1);
+        for (const char *rest = right; *rest; rest++)
+            if ((rest[0] == '&' && rest[1] == '&') || (rest[0] == '|' && rest[1] == '|')) return;
+        oak_reading a, b;
+        size_t length = (size_t)(at - condition);
+        while (length && condition[length - 1] == ' ') length--;
+        oak_format(left, sizeof left, "%.*s", (int)length, condition);
+        while (*right == ' ') right++;
+        if (oak_session_value(r->session, left, &silent, &a) || oak_session_value(r->session, right, &silent, &b)) return;
+        bool plain = oak_is_digit(*right);
+        oak_format(found, room, "%s is %lld", left, (long long)a.value);
+        if (!plain) oak_format(found + oak_length(found), room - oak_length(found), ", %s is %lld", right, (long long)b.value);
+        return;
+    }
+    oak_reading value;
+    if (!oak_session_value(r->session, condition, &silent, &value)) oak_format(found, room, "it is %lld", (long long)value.value);
+}
+
+/* Whether a condition holds now. */
+static oak_status holds(running *r, const trial_text *from, const char *condition, bool *result, char *found, size_t room)
+{
+    int text = text_holds(r, from, condition, found, room);
+    r->result->checks++;
+    if (text == -2) return OAK_REFUSED;
+    if (text >= 0) {
+        *result = text;
+        return OAK_OK;
+    }
+    oak_diag_sink sink = sink_of(r, from);
+    oak_reading value;
+    oak_status status = oak_session_value(r->session, condition, &sink, &value);
+    *result = !status && value.value;
+    if (!status && !*result && found) tell_sides(r, condition, found, room);
+    return status;
+}
+
+static void fail(running *r, const trial_expectation *what, const char *format, ...) OAK_PRINTF(3, 4);
+static void fail(running *r, const trial_expectation *what, const char *format, ...)
+{
+    oak_trial_result *result = r->result;
+    va_list arguments;
+    result->passed = false;
+    result->time = now(r);
+    result->pc = 0;
+    r->chip.ops->read_register(r->chip.chip, r->part->architecture->pc_register, &result->pc);
+    if (what) {
+        result->line = what->key.line, result->column = what->key.column;
+        char value[TRIAL_LONGEST] = "";
+        if (what->when == TRIAL_IN_ORDER)
+            for (unsigned i = 0; i < what->events.count; i++)
+                oak_format(value + oak_length(value), sizeof value - oak_length(value), "%s%s", i ? ", " : "", what->events.items[i].text);
+        else oak_format(value, sizeof value, "%s", what->value.text);
+        oak_format(result->expectation, sizeof result->expectation, "%s: %s", what->key.text, value);
+    }
+    va_start(arguments, format);
+    oak_vformat(result->found, sizeof result->found, format, arguments);
+    va_end(arguments);
+}
+
+/* ------------------------------------------------------------------------------------------ pins */
+
+/* The pin with this name, among those of the part. */
+static bool find_pin(const running *r, const char *name, size_t length, unsigned *pin)
+{
+    for (unsigned port = 0; port < r->part->port_count; port++)
+        for (unsigned bit = 0; bit < r->part->ports[port].pin_count; bit++) {
+            char plain[60];
+            const char *given = oak_session_pin_name(r->session, port * OAK_MOST_PINS + bit);
+            oak_format(plain, sizeof plain, "%s.%u", r->part->ports[port].name, bit);
+            if (!oak_same_name(name, length, plain) && !(given && oak_same_name(name, length, given))) continue;
+            *pin = port * OAK_MOST_PINS + bit;
+            return true;
+        }
+    return false;
+}
+
+/* An expression of pins with their levels put in; false where it is one of anything else. */
+static bool levels_of(const running *r, const char *text, char *levels, size_t room)
+{
+    size_t used = 0;
+    bool any = false;
+    while (*text && used + 2 < room) {
+        const char *end = text;
+        unsigned pin;
+        if (!oak_is_word(*text)) {
+            if (*text == '[' || *text == '"') return false;
+            levels[used++] = *text++;
+            continue;
+        }
+        while (oak_is_word(*end) || *end == '_' || *end == '.' || *end == '\'') end++;
+        if (oak_is_digit(*text)) {
+            while (text < end && used + 2 < room) levels[used++] = *text++;
+        } else if (find_pin(r, text, (size_t)(end - text), &pin)) {
+            any = true;
+            levels[used++] = (char)('0' + r->level[pin]);
+        } else return false;
+        text = end;
+    }
+    levels[used] = 0;
+    return any && !*text;
+}
+
+/* Does it hold with the pins as they are? */
+static bool pins_hold(running *r, const char *text)
+{
+    char levels[TRIAL_LONGEST];
+    oak_reading value;
+    return levels_of(r, text, levels, sizeof levels) && !oak_session_value(r->session, levels, &silent, &value) && value.value;
+}
+
+/* True when it has become true. */
+static bool pins_become(running *r, event *e)
+{
+    bool before = e->was;
+    e->was = pins_hold(r, e->text);
+    return e->was && !before;
+}
+
+static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t cycle)
+{
+    running *r = context;
+    uint8_t now_is = level == OAK_HIGH || level == OAK_PULLED_HIGH;
+    if (!r->looks || pin >= sizeof r->level || r->level[pin] == now_is) return;
+    r->level[pin] = now_is;
+    for (unsigned i = 0; i < r->one->expectation_count; i++) {
+        const trial_expectation *what = &r->one->expectations[i];
+        progress *p = &r->list[i];
+        if (p->broken) continue;
+        switch (what->when) {
+        case TRIAL_ALWAYS:
+        case TRIAL_NEVER:
+            if (!p->condition.is_pins || !pins_become(r, &p->condition)) break;
+            p->broken = true;
+            p->at = cycle;
+            break;
+        case TRIAL_WITHIN:
+            if (!p->condition.is_pins) break;
+            if (p->pending && cycle > p->deadline) {
+                p->broken = true;
+                p->at = p->deadline;
+                break;
+            }
+            if (pins_become(r, &p->event) && !p->pending) {
+                p->pending = p->done = true;
+                p->since = cycle;
+                p->deadline = cycle + cycles_of(r, &what->span);
+            }
+            if (p->pending) r->result->checks++;
+            if (p->pending && pins_hold(r, p->condition.text)) p->pending = false;
+            break;
+        case TRIAL_IN_ORDER: {
+            unsigned step = p->step;
+            for (unsigned e = 0; e < p->order_count; e++)
+                if (p->order[e].is_pins && pins_become(r, &p->order[e]) && e == step) p->step = step + 1, r->result->checks++;
+            break;
+        }
+        default: break;
+        }
+    }
+}
+
+static void look_at_pins(running *r)
+{
+    for (unsigned port = 0; port < r->part->port_count; port++)
+        for (unsigned bit = 0; bit < r->part->ports[port].pin_count; bit++) {
+            oak_pin pin = {0};
+            unsigned number = port * OAK_MOST_PINS + bit;
+            r->chip.ops->read_pin(r->chip.chip, number, &pin);
+            r->level[number] = pin.result == OAK_HIGH || pin.result == OAK_PULLED_HIGH;
+        }
+    r->looks = true;
+}
+
+/* ------------------------------------------------------------------------------------------ what is waited for */
+
+/* Watches an expression: its becoming true, and its becoming false, so that nothing is missed between two looks. */
+static oak_status watch_slowly(running *r, const trial_text *from, event *e, bool both)
+{
+    char contrary[TRIAL_LONGEST + 8];
+    oak_diag_sink sink = sink_of(r, from);
+    unsigned number;
+    e->is_pins = false;
+    oak_status status = oak_session_add_watch(r->session, e->text, OAK_WATCH_HOLDS, &sink, &number);
+    if (status) return status;
+    e->expression = e->text;
+    oak_reading value;
+    status = oak_session_value(r->session, e->text, &sink, &value);
+    e->was = !status && value.value;
+    if (status || !both) return status;
+    oak_format(contrary, sizeof contrary, "!(%s)", e->text);
+    return oak_session_add_watch(r->session, contrary, OAK_WATCH_HOLDS, &sink, &number);
+}
+
+/* The same; one of pins needs no watch. */
+static oak_status watch(running *r, const trial_text *from, event *e, bool both)
+{
+    char levels[TRIAL_LONGEST];
+    if (!levels_of(r, e->text, levels, sizeof levels)) return watch_slowly(r, from, e, both);
+    e->is_pins = true;
+    e->was = pins_hold(r, e->text);
+    return OAK_OK;
+}
+
+static oak_status stop_at(running *r, const trial_text *from, const char *place, uint32_t *address)
+{
+    oak_diag_sink sink = sink_of(r, from);
+    unsigned number;
+    oak_status status = oak_session_place(r->session, place, &sink, address);
+    for (unsigned i = 0; !status && oak_session_stop_point(r->session, i); i++)
+        if (oak_session_stop_point(r->session, i)->address == *address) return OAK_OK;
+    return status ? status : oak_session_add_stop(r->session, place, NULL, 1, &sink, &number);
+}
+
+/* "door rises", "main is reached", or an expression. */
+static oak_status begin_event(running *r, const trial_text *from, event *e)
+{
+    static const char *const forms[] = {" rises", " falls", " is reached"};
+    char text[TRIAL_LONGEST];
+    oak_status status = filled(r, from, true, text);
+    size_t length = oak_length(text);
+    if (status) return status;
+    for (unsigned i = 0; i < 3; i++) {
+        size_t word = oak_length(forms[i]);
+        if (length <= word || !oak_same_name(text + length - word, word, forms[i])) continue;
+        text[length - word] = 0;
+        if (i == 2) {
+            e->is_place = true;
+            return stop_at(r, from, text, &e->place);
+        }
+        oak_format(e->text, sizeof e->text, "(%s) == %u", text, i ? 0 : 1);
+        return watch(r, from, e, true);
+    }
+    oak_format(e->text, sizeof e->text, "%s", text);
+    return watch(r, from, e, true);
+}
+
+static oak_status begin(running *r, const trial_expectation *what, progress *p)
+{
+    oak_status status = OAK_OK;
+    char text[TRIAL_LONGEST];
+    oak_diag_sink sink = sink_of(r, &what->key);
+    switch (what->when) {
+    case TRIAL_AT_TIME: p->at = cycles_of(r, &what->span); break;
+    case TRIAL_AT_PLACE:
+    case TRIAL_AT_FIRST: return stop_at(r, &what->key, what->place, &p->place);
+    case TRIAL_ALWAYS:
+    case TRIAL_NEVER:
+        status = filled(r, &what->value, true, text);
+        if (status) return status;
+        oak_format(p->condition.text, sizeof p->condition.text, what->when == TRIAL_NEVER ? "%s" : "!(%s)", text);
+        status = watch(r, &what->value, &p->condition, false);
+        if (!status && p->condition.was) {
+            bool held;
+            char found[300] = "";
+            if (what->when == TRIAL_ALWAYS) status = holds(r, &what->value, text, &held, found, sizeof found);
+            fail(r, what, "%s", *found ? found : "it is so from the beginning");
+        }
+        return status;
+    case TRIAL_WITHIN: {
+        char levels[TRIAL_LONGEST];
+        status = begin_event(r, &what->event, &p->event);
+        if (!status) status = filled(r, &what->value, true, p->condition.text);
+        p->condition.is_pins = p->event.is_pins && levels_of(r, p->condition.text, levels, sizeof levels);
+        if (status || p->condition.is_pins) return status;
+        if (p->event.is_pins) status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
+        if (!status && text_holds(r, &what->value, p->condition.text, text, sizeof text) == -1)
+            status = watch_slowly(r, &what->value, &p->condition, false);
+        return status;
+    }
+    case TRIAL_IN_ORDER:
+        p->order = &r->events[r->event_count];
+        if (r->event_count + what->events.count > sizeof r->events / sizeof *r->events) {
+            TRIAL_REFUSE(r->sink, r->trials, &what->key, "trial", NULL, "these are too many events for one trial");
+            return OAK_REFUSED;
+        }
+        for (unsigned i = 0; i < what->events.count && !status; i++) status = begin_event(r, &what->events.items[i], &p->order[i]);
+        p->order_count = what->events.count;
+        r->event_count += what->events.count;
+        return status;
+    case TRIAL_FROM_TO:
+        while (oak_session_lap(r->session, p->lap)) p->lap++;
+        return oak_session_add_lap(r->session, what->place, what->second, &sink);
+    case TRIAL_STACK:
+        if (what->place) return stop_at(r, &what->key, what->place, &p->place);
+        break;
+    case TRIAL_PIN: return oak_session_record(r->session, what->place, &sink);
+    default: break;
+    }
+    return OAK_OK;
+}
+
+/* "at most 20" */
+static bool read_limit(const char *text, const char **rest)
+{
+    static const char words[] = "at most ";
+    size_t length = oak_length(words);
+    if (oak_length(text) <= length || !oak_same_name(text, length, words)) return false;
+    *rest = text + length;
+    return true;
+}
+
+/* From now on the stack may grow so far. */
+static oak_status base_stack(running *r, const trial_expectation *what, progress *p)
+{
+    const oak_stack_info *stack = &r->part->architecture->stack;
+    const char *rest;
+    uint64_t most;
+    size_t used;
+    uint32_t sp = 0;
+    if (!read_limit(what->value.text, &rest) || oak_read_number(rest, rest + oak_length(rest), &most, &used) ||
+        (rest[used] && !oak_same(rest + used, " bytes"))) {
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `stack: at most 24`.", "`%s` is no depth in bytes", what->value.text);
+        return OAK_REFUSED;
+    }
+    r->chip.ops->read_register(r->chip.chip, stack->pointer, &sp);
+    p->based = true;
+    p->base = sp;
+    const char *name = r->part->architecture->registers[stack->pointer].name;
+    if (stack->grows_up) oak_format(p->condition.text, sizeof p->condition.text, "%s > %llu", name, (unsigned long long)(sp + most));
+    else oak_format(p->condition.text, sizeof p->condition.text, "%s < %lld", name, (long long)sp - (long long)most);
+    return watch(r, &what->value, &p->condition, false);
+}
+
+/* ------------------------------------------------------------------------------------------ looking */
+
+static oak_status expect_now(running *r, const trial_expectation *what)
+{
+    char text[TRIAL_LONGEST], found[300] = "";
+    bool held;
+    oak_status status = filled(r, &what->value, true, text);
+    if (!status) status = holds(r, &what->value, text, &held, found, sizeof found);
+    if (!status && !held) fail(r, what, "%s", found);
+    return status;
+}
+
+static bool has_happened(running *r, event *e, const oak_event *ended, const trial_text *from, oak_status *status)
+{
+    if (e->is_place) return ended->stop.reason == OAK_STOP_POINT && ended->stop.pc == e->place;
+    if (!e->expression) return false;
+    oak_diag_sink sink = sink_of(r, from);
+    oak_reading value;
+    bool before = e->was;
+    *status = oak_session_value(r->session, e->text, &sink, &value);
+    e->was = !*status && value.value;
+    return e->was && !before;
+}
+
+/* It was not as it should be, at a cycle that may have gone by. */
+static void tell_broken(running *r, const trial_expectation *what, const progress *p)
+{
+    char found[300] = "", time[60];
+    if (what->when == TRIAL_WITHIN) {
+        uint64_t at = p->broken ? p->at : p->deadline;
+        oak_write_time(p->since, oak_session_clock(r->session), r->part->clocks_per_cycle, time, sizeof time);
+        if (!p->condition.is_pins) tell_sides(r, p->condition.text, found, sizeof found);
+        fail(r, what, "%s%sit has not become so since %s", found, *found ? "; " : "", time);
+        r->result->time.cycles = at;
+    } else {
+        fail(r, what, what->when == TRIAL_NEVER ? "it has become so" : "it is no longer so");
+        r->result->time.cycles = p->at;
+    }
+}
+
+/* The run has been ended by something: who waits for it? */
+static oak_status look(running *r, const oak_event *ended)
+{
+    oak_status status = OAK_OK;
+    uint64_t cycle = now(r).cycles;
+    for (unsigned i = 0; i < r->one->expectation_count && !status && r->result->passed; i++) {
+        const trial_expectation *what = &r->one->expectations[i];
+        progress *p = &r->list[i];
+        bool at_place = ended->stop.reason == OAK_STOP_POINT && ended->stop.pc == p->place;
+        char text[TRIAL_LONGEST], found[300] = "";
+        bool held;
+        if (p->broken || (p->condition.is_pins && p->pending && cycle >= p->deadline)) {
+            tell_broken(r, what, p);
+            continue;
+        }
+        switch (what->when) {
+        case TRIAL_AT_TIME:
+            if (p->done || cycle < p->at) break;
+            p->done = true;
+            status = expect_now(r, what);
+            break;
+        case TRIAL_AT_PLACE:
+        case TRIAL_AT_FIRST:
+            if (!at_place || (what->when == TRIAL_AT_FIRST && p->done)) break;
+            p->done = true;
+            status = expect_now(r, what);
+            break;
+        case TRIAL_ALWAYS:
+        case TRIAL_NEVER:
+            if (!has_happened(r, &p->condition, ended, &what->value, &status)) break;
+            status = filled(r, &what->value, true, text);
+            if (!status && what->when == TRIAL_ALWAYS) status = holds(r, &what->value, text, &held, found, sizeof found);
+            fail(r, what, "%s", *found ? found : "it has become so");
+            break;
+        case TRIAL_STACK:
+            if (what->place && at_place && !p->based) status = base_stack(r, what, p);
+            else if (p->based && has_happened(r, &p->condition, ended, &what->value, &status)) {
+                uint32_t sp = 0;
+                r->chip.ops->read_register(r->chip.chip, r->part->architecture->stack.pointer, &sp);
+                long long deep = (long long)sp - p->base;
+                fail(r, what, "the stack holds %lld bytes", deep < 0 ? -deep : deep);
+            }
+            break;
+        case TRIAL_WITHIN:
+            if (p->condition.is_pins) break;
+            if (has_happened(r, &p->event, ended, &what->event, &status) && !p->pending) {
+                p->pending = p->done = true;
+                p->since = cycle;
+                p->deadline = cycle + cycles_of(r, &what->span);
+            }
+            if (p->pending && !status) status = holds(r, &what->value, p->condition.text, &held, found, sizeof found);
+            if (!p->pending || status) break;
+            if (held) p->pending = false;
+            else if (cycle >= p->deadline) tell_broken(r, what, p);
+            break;
+        case TRIAL_IN_ORDER:
+            for (unsigned e = 0; e < p->order_count && !status; e++) {
+                bool happened = !p->order[e].is_pins && has_happened(r, &p->order[e], ended, &what->events.items[e], &status);
+                if (happened && e == p->step) {
+                    p->step++;
+                    r->result->checks++;
+                    break;
+                }
+            }
+            break;
+        default: break;
+        }
+    }
+    return status;
+}
+
+static void end_word(const oak_event *ended, char *text, size_t room)
+{
+    oak_format(text, room, "%s", oak_stop_word(ended->stop.reason));
+    if (ended->stop.reason == OAK_STOP_FAULT) oak_format(text, room, "fault %s", oak_fault_word(ended->stop.fault));
+    if (ended->stop.reason == OAK_STOP_CYCLES) oak_format(text, room, "time");
+}
+
+/* "parked", "parked at idle", "time", "fault unwritten", "fault" */
+static oak_status expect_end(running *r, const trial_expectation *what, const oak_event *ended)
+{
+    char word[60], wanted[TRIAL_LONGEST], where[100];
+    const char *place = NULL;
+    oak_status status = filled(r, &what->value, true, wanted);
+    if (status) return status;
+    end_word(ended, word, sizeof word);
+    for (char *at = wanted; *at; at++)
+        if (oak_length(at) > 4 && oak_same_name(at, 4, " at ")) {
+            *at = 0;
+            place = at + 4;
+            break;
+        }
+    r->result->checks++;
+    bool fault = oak_same(wanted, "fault") && ended->stop.reason == OAK_STOP_FAULT;
+    bool known = oak_same(wanted, "time") || oak_same(wanted, "parked") || oak_same(wanted, "fault") ||
+                 (oak_length(wanted) > 6 && oak_same_name(wanted, 6, "fault "));
+    if (!known) {
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `parked`, `parked at idle`, `time`, `fault` or `fault unwritten`.",
+                     "`%s` is no way for a run to end", what->value.text);
+        return OAK_REFUSED;
+    }
+    if (place) {
+        uint32_t address;
+        oak_diag_sink sink = sink_of(r, &what->value);
+        status = oak_session_place(r->session, place, &sink, &address);
+        if (status) return status;
+        fault = (fault || oak_same(word, wanted)) && ended->stop.pc == address;
+    } else fault = fault || oak_same(word, wanted);
+    if (fault) return OAK_OK;
+    oak_session_name_place(r->session, ended->stop.pc, where, sizeof where);
+    fail(r, what, "it ended with %s at %s", word, where);
+    return OAK_OK;
+}
+
+/* "at most 300 cycles", "at most 2ms", "300 cycles": how long a way has taken. */
+static oak_status expect_lap(running *r, const trial_expectation *what, const progress *p)
+{
+    const oak_lap *lap = oak_session_lap(r->session, p->lap);
+    const char *rest = what->value.text;
+    bool most = read_limit(rest, &rest);
+    trial_span span;
+    if (!trial_read_span(rest, oak_length(rest), &span)) {
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `from a to b: at most 300 cycles` or `at most 2ms`.",
+                     "`%s` is no length of time", what->value.text);
+        return OAK_REFUSED;
+    }
+    uint64_t wanted = cycles_of(r, &span);
+    r->result->checks += lap->count;
+    if (!lap->count) fail(r, what, "it has not gone from %s to %s", what->place, what->second);
+    else if (most ? lap->longest > wanted : lap->longest != wanted || lap->shortest != wanted)
+        fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest, lap->count > 1 ? ", the longest time" : "");
+    return OAK_OK;
+}
+
+/* Registers named "r4 r5 sp" hold what they held. */
+static oak_status expect_kept(running *r, const trial_expectation *what)
+{
+    const oak_architecture *about = r->part->architecture;
+    for (const char *at = what->value.text; *at;) {
+        while (*at == ' ' || *at == ',') at++;
+        const char *end = at;
+        while (*end && *end != ' ' && *end != ',') end++;
+        if (end == at) break;
+        unsigned reg = 0;
+        while (reg < about->register_count && !oak_same_name(at, (size_t)(end - at), about->registers[reg].name)) reg++;
+        if (reg == about->register_count || reg >= sizeof r->kept / sizeof *r->kept) {
+            TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write registers of the core: `keeps: r4 r5 sp`.",
+                         "`%.*s` is no register of %s", (int)(end - at), at, about->name);
+            return OAK_REFUSED;
+        }
+        uint32_t value = 0;
+        r->chip.ops->read_register(r->chip.chip, reg, &value);
+        r->result->checks++;
+        if (value != r->kept[reg]) {
+            fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg], (unsigned)value);
+            return OAK_OK;
+        }
+        at = end;
+    }
+    return OAK_OK;
+}
+
+static oak_status look_at_end(running *r, const oak_event *ended)
+{
+    oak_status status = OAK_OK;
+    bool told = false;
+    for (unsigned i = 0; i < r->one->expectation_count; i++) told |= r->one->expectations[i].when == TRIAL_ENDS;
+    if (ended->stop.reason == OAK_STOP_FAULT && !told && r->result->passed) {
+        char sentence[300];
+        oak_fault_sentence(r->session, &ended->stop, sentence, sizeof sentence);
+        fail(r, NULL, "%s", sentence);
+        r->result->pc = ended->stop.pc;
+    }
+    for (unsigned i = 0; i < r->one->expectation_count && !status && r->result->passed; i++) {
+        const trial_expectation *what = &r->one->expectations[i];
+        progress *p = &r->list[i];
+        char found[300] = "";
+        bool refused = false;
+        switch (what->when) {
+        case TRIAL_AT_END: status = expect_now(r, what); break;
+        case TRIAL_ALWAYS:
+        case TRIAL_NEVER:
+            r->result->checks++;
+            if (p->broken) tell_broken(r, what, p);
+            break;
+        case TRIAL_AT_TIME:
+            if (!p->done && ended->stop.reason == OAK_STOP_PARKED) status = expect_now(r, what); /* nothing changes any more */
+            else if (!p->done) fail(r, what, "the trial ended before: let it run longer");
+            break;
+        case TRIAL_AT_PLACE:
+        case TRIAL_AT_FIRST:
+            if (!p->done) fail(r, what, "it is never reached");
+            break;
+        case TRIAL_WITHIN:
+            if (p->broken) tell_broken(r, what, p);
+            else if (p->pending) fail(r, what, "the trial ended before its time was over: let it run longer");
+            else if (!p->done) fail(r, what, "%s has not happened", what->event.text);
+            break;
+        case TRIAL_IN_ORDER:
+            if (p->step < p->order_count) fail(r, what, "%s has not happened in its turn", what->events.items[p->step].text);
+            break;
+        case TRIAL_STACK:
+            if (!p->based) fail(r, what, "%s is never reached", what->place);
+            break;
+        case TRIAL_FROM_TO: status = expect_lap(r, what, p); break;
+        case TRIAL_KEEPS: status = expect_kept(r, what); break;
+        case TRIAL_ENDS: status = expect_end(r, what, ended); break;
+        case TRIAL_PIN:
+            r->result->checks++;
+            if (trial_shape_holds(oak_session_trace(r->session), what->place, what->value.text, found, sizeof found, &refused)) break;
+            if (refused) {
+                TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `1kHz +- 2%, duty 25% +- 1%, high 250us +- 5us`, or some of it.",
+                             "`%s` is no shape of a pin", what->value.text);
+                status = OAK_REFUSED;
+            } else fail(r, what, "%s", found);
+            break;
+        default: break;
+        }
+    }
+    return status;
+}
+
+/* ------------------------------------------------------------------------------------------ a routine alone */
+
+/* Puts a call of the routine where code memory is free; the places of the call and behind it. */
+static oak_status put_call(running *r, uint32_t *from, uint32_t *back)
+{
+    enum { ROOM = 16 };
+    const oak_isa *isa = oak_isa_find(r->part->architecture->name);
+    const oak_program *program = oak_session_program(r->session);
+    oak_diag_sink sink = sink_of(r, &r->one->call);
+    uint32_t target, free = 0;
+    bool found = false;
+    oak_status status = oak_session_place(r->session, r->one->call.text, &sink, &target);
+    if (status) return status;
+    for (unsigned i = 0; i < r->part->memory_count && !found; i++) {
+        const oak_part_memory *memory = &r->part->memories[i];
+        if (memory->space != r->part->architecture->code_space || memory->size < ROOM) continue;
+        for (uint32_t at = (memory->base + memory->size - ROOM) & ~(uint32_t)3; at >= memory->base + ROOM && !found; at -= 4) {
+            uint8_t byte;
+            found = true;
+            for (uint32_t b = 0; b < ROOM && found; b++) found = !oak_image_byte(oak_program_image(program), at + b, &byte);
+            free = at;
+        }
+    }
+    if (!found) {
+        TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "there is no free code memory for a call of %s", r->one->call.text);
+        return OAK_REFUSED;
+    }
+    for (unsigned i = 0; i < isa->row_count; i++) {
+        char source[200];
+        oak_program *call;
+        if (isa->rows[i].flow != OAK_FLOW_CALL) continue;
+        oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)free, isa->rows[i].mnemonic, (unsigned)target);
+        if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &silent, &call)) continue;
+        uint8_t bytes[ROOM];
+        uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free, bytes, ROOM);
+        status = r->chip.ops->write_memory(r->chip.chip, r->part->architecture->code_space, free, bytes, size);
+        oak_program_free(call);
+        *from = free;
+        *back = free + size;
+        return status;
+    }
+    TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "%s cannot be called from 0x%x", r->one->call.text, (unsigned)free);
+    return OAK_REFUSED;
+}
+
+/* ------------------------------------------------------------------------------------------ the run */
+
+static uint64_t next_moment(const running *r, uint64_t end)
+{
+    for (unsigned i = 0; i < r->one->expectation_count; i++) {
+        const trial_expectation *what = &r->one->expectations[i];
+        const progress *p = &r->list[i];
+        if (what->when == TRIAL_AT_TIME && !p->done && p->at < end) end = p->at;
+        if (what->when == TRIAL_WITHIN && p->pending && p->deadline < end) end = p->deadline;
+    }
+    return end;
+}
+
+/* Brings it to where the trial proper begins; *back: where a routine alone returns to. */
+static oak_status prepare(running *r, oak_budget *budget, uint64_t length, uint32_t *back)
+{
+    const trial *one = r->one;
+    oak_event ended = {0};
+    uint32_t from = 0;
+    oak_status status = OAK_OK;
+    if (one->call.text) {
+        if (one->after.text) {
+            oak_diag_sink sink = sink_of(r, &one->after);
+            budget->cycles = length;
+            status = oak_session_run_to(r->session, one->after.text, budget, &sink, &ended);
+            if (!status && ended.stop.reason != OAK_STOP_POINT) {
+                fail(r, NULL, "%s is not reached before the call", one->after.text);
+                return OAK_OK;
+            }
+        }
+        if (!status) status = put_call(r, &from, back);
+        if (!status) status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
+        if (!status) oak_session_touch(r->session);
+    }
+    return status ? status : give(r);
+}
+
+static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *context)
+{
+    enum { BREATH = 1 << 20 };
+    oak_event ended = {0};
+    const trial *one = r->one;
+    uint32_t back = 0;
+    trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
+    uint64_t length = cycles_of(r, one->has_run ? &one->run : &usual);
+    oak_budget budget = {.breathe = goes_on, .context = context, .breath = BREATH};
+    oak_status status = OAK_OK;
+    status = prepare(r, &budget, length, &back);
+    look_at_pins(r);
+    for (unsigned i = 0; i < r->part->architecture->register_count && i < sizeof r->kept / sizeof *r->kept; i++)
+        r->chip.ops->read_register(r->chip.chip, i, &r->kept[i]);
+    for (unsigned i = 0; i < one->expectation_count && !status && r->result->passed; i++) status = begin(r, &one->expectations[i], &r->list[i]);
+    for (unsigned i = 0; i < one->expectation_count && !status && r->result->passed; i++)
+        if (one->expectations[i].when == TRIAL_STACK && !one->expectations[i].place) status = base_stack(r, &one->expectations[i], &r->list[i]);
+    char place[20];
+    if (one->call.text && !status) {
+        uint32_t address;
+        oak_format(place, sizeof place, "0x%x", (unsigned)back);
+        status = stop_at(r, &one->call, place, &address);
+    }
+    r->result->begun = r->begun = now(r).cycles;
+    for (uint64_t end = r->begun + length; !status && r->result->passed;) {
+        uint64_t moment = next_moment(r, end), cycle = now(r).cycles;
+        if (cycle >= end) {
+            ended.stop.reason = OAK_STOP_CYCLES;
+            break;
+        }
+        oak_diag_sink sink = sink_of(r, one->call.text ? &one->call : &one->expectations[0].key);
+        budget.cycles = moment > cycle ? moment - cycle : 1;
+        status = oak_session_run(r->session, &budget, &sink, &ended);
+        if (status) break;
+        if (ended.stop.reason == OAK_STOP_USER) return OAK_INTERRUPTED;
+        status = look(r, &ended);
+        if (one->call.text && ended.stop.reason == OAK_STOP_POINT && ended.stop.pc == back) break;
+        if (ended.stop.reason == OAK_STOP_FAULT || ended.stop.reason == OAK_STOP_PARKED) break;
+    }
+    if (!status && r->result->passed && one->call.text && ended.stop.reason != OAK_STOP_FAULT &&
+        !(ended.stop.reason == OAK_STOP_POINT && ended.stop.pc == back)) {
+        char word[60];
+        end_word(&ended, word, sizeof word);
+        fail(r, NULL, "%s has not returned: it ended with %s", one->call.text, word);
+    }
+    if (!status && r->result->passed) status = look_at_end(r, &ended);
+    if (!status && r->result->passed) {
+        r->result->time = now(r);
+        r->result->pc = ended.stop.pc;
+    }
+    return status;
+}
+
+/* One after another has it: what takes part in a session must outlive it. */
+static running *running_of(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
+                           const oak_diag_sink *sink, oak_trial_result *result)
+{
+    running *r = trials->running ? trials->running : oak_arena_take(&trials->arena, sizeof *r);
+    if (!r) return NULL;
+    trials->running = r;
+    memset(r, 0, sizeof *r);
+    *result = (oak_trial_result){.passed = true};
+    r->trials = trials, r->one = &trials->list[number], r->number = case_number, r->session = session, r->board = board, r->sink = sink;
+    r->part = oak_session_part(session);
+    r->chip = oak_session_chip(session);
+    r->result = result;
+    for (unsigned i = 0; r->chip.ops->take_output && i < r->part->block_count && r->output_count < MOST_OUTPUTS; i++)
+        if (oak_block_sends(r->part->blocks[i].kind)) r->output[r->output_count++].name = r->part->blocks[i].name;
+    return r;
+}
+
+oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
+                         bool (*goes_on)(void *, uint64_t), void *context, const oak_diag_sink *sink, oak_trial_result *result)
+{
+    unsigned source;
+    if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
+    running *r = running_of(trials, number, case_number, session, board, sink, result);
+    if (!r) return OAK_NO_MEMORY;
+    const oak_outside outside = {.context = r, .pin_changed = pin_changed};
+    oak_status status = oak_session_join(session, &outside, &source);
+    return status ? status : run_case(r, goes_on, context);
+}
+
+oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
+                          const oak_diag_sink *sink)
+{
+    oak_trial_result result;
+    oak_budget budget = {0};
+    uint32_t back = 0;
+    if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
+    running *r = running_of(trials, number, case_number, session, board, sink, &result);
+    trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
+    return r ? prepare(r, &budget, cycles_of(r, &usual), &back) : OAK_NO_MEMORY;
+}
+
+/* ------------------------------------------------------------------------------------------ what there is */
+
+void oak_trials_free(oak_trials *trials)
+{
+    if (!trials) return;
+    const oak_host *host = trials->arena.host;
+    oak_arena_close(&trials->arena);
+    host->resize(host->context, trials, sizeof *trials, 0);
+}
+
+const oak_trials_about *oak_trials_about_of(const oak_trials *trials)
+{
+    return &trials->about;
+}
+
+const oak_trial_about *oak_trial_at(const oak_trials *trials, unsigned number)
+{
+    return number < trials->count ? &trials->list[number].about : NULL;
+}
+
+bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number, uint64_t *case_number)
+{
+    size_t length = oak_length(text), name = length, used;
+    while (name && oak_is_digit(text[name - 1])) name--;
+    bool has_case = name < length && name > 1 && text[name - 1] == '/';
+    *case_number = 0;
+    for (unsigned pass = has_case ? 0 : 1; pass < 2; pass++) {
+        size_t compared = pass ? length : name - 1;
+        for (*number = 0; *number < trials->count; ++*number) {
+            const oak_trial_about *about = &trials->list[*number].about;
+            if (oak_length(about->name) != compared || !oak_same_name(text, compared, about->name)) continue;
+            if (pass) return true;
+            if (oak_read_number(text + name, text + length, case_number, &used) || !*case_number || *case_number > about->cases) return false;
+            --*case_number;
+            return true;
+        }
+    }
+    return false;
+}
