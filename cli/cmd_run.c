@@ -44,6 +44,7 @@ const command command_run = {
     "      --as-is           what it sends reaches this terminal with its control sequences;\n"
     "                        otherwise they are shown\n"
     "      --pty NAME        the same at a pseudo-terminal, for any terminal program\n"
+    "      --given FILE:TRIAL  what a trial is given (docs/trials.md); TRIAL/3: its third case\n"
     "      --stimuli FILE    drive pins as a file says, a line each; docs/stimuli.md\n"
     "      --seed N          what bounce and random begin with; the same seed, the same run\n"
     "      --record WHAT     record a pin, a port, all named ones (pins), or an expression\n"

@@ -5,12 +5,15 @@
 #include <string.h>
 #include <time.h>
 
+#include <oakspindle/trial.h>
+
 #include "cli.h"
 
 enum { DEFAULT_SECONDS = 10, MOST_SHOWS = 64 };
 static const long long NOT_GIVEN = LLONG_MIN;
 
 typedef struct run_options {
+    char *given; /* FILE:TRIAL */
     char *part, *clock, *time, *state_in, *state_out, *symbols, *dump, *pace, *board, *attach, *pseudo;
     char **stops, **sets, **drives, **shows, **includes, **warns, **notices, **stimuli, **records, **marks,
         **laps, **acts;
@@ -97,6 +100,34 @@ static bool read_state(cli *self, oak_session *session, const char *path)
     return cli_failed(self, status, path) == EXIT_DONE;
 }
 
+/* What a trial is given: "FILE:NAME", "FILE:NAME/3" for its third case; its name may be left out where it is the only one. */
+static int give(cli *self, const command *of, oak_session *session, oak_board *board, const char *text)
+{
+    static const char ending[] = ".yaml";
+    const char *mark = strstr(text, ending);
+    oak_trials *trials = NULL;
+    unsigned number = 0;
+    uint64_t which = 0;
+    char *path = mark ? cli_strndup(text, (size_t)(mark - text) + strlen(ending)) : cli_strdup(text);
+    const char *name = mark && mark[strlen(ending)] == ':' ? mark + strlen(ending) + 1 : NULL;
+    oak_status status = path ? oak_trials_load(&self->host, path, &self->sink, &trials) : OAK_NO_MEMORY;
+    int exit_code = cli_failed(self, status, path);
+    if (!status &&
+        ((!name && oak_trial_at(trials, 1)) || (name && !oak_trial_find(trials, name, &number, &which)))) {
+        char hint[300] = "Trials:";
+        const oak_trial_about *about;
+        for (unsigned i = 0; (about = oak_trial_at(trials, i)); i++)
+            snprintf(hint + strlen(hint), sizeof hint - strlen(hint), "%s `%s`", i ? "," : "", about->name);
+        exit_code = cli_usage(self, of, hint,
+                              "`%s` names no trial; write FILE:NAME, or FILE:NAME/3 for a case", text);
+    } else if (!status)
+        exit_code =
+            cli_failed(self, oak_trial_give(trials, number, which, session, board, &self->sink), path);
+    oak_trials_free(trials);
+    free(path);
+    return exit_code;
+}
+
 /* KIND=stop, KIND=warning, KIND=off */
 static bool set_notice(cli *self, const command *of, oak_session *session, const char *text)
 {
@@ -150,6 +181,10 @@ static int prepare(cli *self, const command *of, oak_session *session, oak_board
         if (!read_stimuli(self, session, *one)) return EXIT_REFUSED;
     for (char **one = options->drives; one && *one; one++)
         if (oak_session_drive(session, *one, &self->sink)) return EXIT_REFUSED;
+    if (options->given) {
+        int exit_code = give(self, of, session, board, options->given);
+        if (exit_code) return exit_code;
+    }
     for (char **one = options->sets; one && *one; one++)
         if (oak_session_set(session, *one, &self->sink)) return EXIT_REFUSED;
     for (char **one = options->stops; one && *one; one++)
@@ -470,6 +505,7 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
         {"set", 0, POPT_ARG_ARGV, &options.sets, 0, NULL, NULL},
         {"drive", 0, POPT_ARG_ARGV, &options.drives, 0, NULL, NULL},
         {"notice", 0, POPT_ARG_ARGV, &options.notices, 0, NULL, NULL},
+        {"given", 0, POPT_ARG_STRING, &options.given, 0, NULL, NULL},
         {"stimuli", 0, POPT_ARG_ARGV, &options.stimuli, 0, NULL, NULL},
         {"seed", 0, POPT_ARG_LONGLONG, &options.seed, 0, NULL, NULL},
         {"record", 0, POPT_ARG_ARGV, &options.records, 0, NULL, NULL},
@@ -532,6 +568,7 @@ int cli_run(cli *self, const cli_runner *runner, int argc, const char **argv)
     free_list(options.drives);
     free_list(options.notices);
     free_list(options.stimuli);
+    free(options.given);
     free_list(options.records);
     free_list(options.marks);
     free_list(options.laps);

@@ -17,7 +17,7 @@
 enum { MOST_CHANGES = 12, LONGEST_LINE = 4096, MOST_KEPT = 200, MOST_LINES = 500 };
 
 typedef struct bench_options {
-    char **scripts;
+    char **scripts, **firsts;
     /* What survives `again`: the script and where it stands, what went wrong, verbs that bring back what was set up. */
     FILE *script;
     unsigned script_number, script_line, failures;
@@ -482,6 +482,10 @@ static int bench_session(cli *self, oak_session *session, oak_board *board, cons
                board ? ", " : "", board ? oak_board_title(board) : "");
         bench_tell(&b);
     }
+    for (char **one = options->resumed ? NULL : options->firsts; one && *one; one++) {
+        if (b.echoes) printf("> %s\n", *one);
+        do_line(&b, *one);
+    }
     bool readable = read_scripts(&b, options);
     if (!readable) b.failures++;
     if (readable && !b.quits && !b.again && (options->view || !options->scripts)) {
@@ -510,6 +514,7 @@ static int run(cli *self, int argc, const char **argv)
 {
     bench_options options = {0};
     const struct poptOption table[] = {{"script", 'x', POPT_ARG_ARGV, &options.scripts, 0, NULL, NULL},
+                                       {"first", 0, POPT_ARG_ARGV, &options.firsts, 0, NULL, NULL},
                                        {"view", 0, POPT_ARG_NONE, &options.view, 0, NULL, NULL},
                                        POPT_TABLEEND};
     const cli_runner runner = {
@@ -518,6 +523,8 @@ static int run(cli *self, int argc, const char **argv)
     if (options.script) fclose(options.script);
     for (char **one = options.scripts; one && *one; one++) free(*one);
     free(options.scripts);
+    for (char **one = options.firsts; one && *one; one++) free(*one);
+    free(options.firsts);
     for (unsigned i = 0; i < options.kept_count; i++) free(options.kept[i]);
     return exit_code;
 }
@@ -537,6 +544,7 @@ const command command_bench = {
     "with -x, verbs are read a line each; a verb that cannot be done makes the exit code 1.\n"
     "\n"
     "      --view            the full-screen view: source, registers, memory, pins, board\n"
+    "      --first VERB      a verb to begin with; repeat for more\n"
     "  -x, --script FILE     do the verbs in FILE, then leave; repeat for more\n"
     "      --json            each answer is one JSON document on a line\n"
     "\n"

@@ -52,7 +52,8 @@ static void find_files(const char *folder, char **list, unsigned *count, unsigne
         if (length < 0 || (size_t)length >= sizeof path || lstat(path, &about)) continue;
         size_t ending = strlen(ENDING), name = strlen(path);
         if (S_ISDIR(about.st_mode) && depth < DEEPEST) find_files(path, list, count, depth + 1);
-        else if (S_ISREG(about.st_mode) && name > ending && strcmp(path + name - ending, ENDING) == 0) list[(*count)++] = cli_strdup(path);
+        else if (S_ISREG(about.st_mode) && name > ending && strcmp(path + name - ending, ENDING) == 0)
+            list[(*count)++] = cli_strdup(path);
     }
     if (open) closedir(open);
 }
@@ -78,7 +79,8 @@ static int open_chip(cli *self, trial_file *file, const oak_trials_about *about)
     oak_status status = oak_machine_create(&self->host, file->part, &file->machine);
     if (!status) status = oak_machine_load(file->machine, oak_program_image(file->program), &outside);
     if (status == OAK_OUT_OF_RANGE)
-        cli_complain(self, "outside-memory", file->program_path, "Choose a larger part.", "the image has bytes where the part has no code memory");
+        cli_complain(self, "outside-memory", file->program_path, "Choose a larger part.",
+                     "the image has bytes where the part has no code memory");
     oak_chip_port chip = {0};
     if (!status) {
         chip = oak_machine_port(file->machine);
@@ -89,7 +91,8 @@ static int open_chip(cli *self, trial_file *file, const oak_trials_about *about)
     if (!status) oak_session_set_seed(file->session, about->seed);
     if (!status && about->board) {
         status = oak_board_load(&self->host, about->board, file->part, NULL, &self->sink, &file->board);
-        if (!status && oak_board_clock(file->board)) status = oak_session_set_clock(file->session, oak_board_clock(file->board));
+        if (!status && oak_board_clock(file->board))
+            status = oak_session_set_clock(file->session, oak_board_clock(file->board));
         if (!status) status = oak_board_join(file->board, file->session, about->seed);
     }
     uint64_t clock;
@@ -103,7 +106,8 @@ static int open_chip(cli *self, trial_file *file, const oak_trials_about *about)
     return cli_failed(self, status, file->path);
 }
 
-static int open_file(cli *self, const command *of, trial_file *file, const char *path, const trial_options *options)
+static int open_file(cli *self, const command *of, trial_file *file, const char *path,
+                     const trial_options *options)
 {
     int exit_code = EXIT_DONE;
     cli_project project = {0};
@@ -125,8 +129,10 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
     }
     if (about->clock) file->clock = cli_strdup(about->clock);
     if (!sources[0] || !part) {
-        cli_complain(self, "trial", path, "Write `program: main.asm` and `part: mcs51-8k` at its beginning, or run it in a project.",
-                     sources[0] ? "it names no part" : "it names no program");
+        cli_complain(
+            self, "trial", path,
+            "Write `program: main.asm` and `part: mcs51-8k` at its beginning, or run it in a project.",
+            sources[0] ? "it names no part" : "it names no program");
         exit_code = EXIT_REFUSED;
     }
     if (!exit_code) {
@@ -134,7 +140,8 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
         oak_warning warnings[CLI_MOST_WARNINGS];
         file->program_path = cli_strdup(sources[0]);
         file->part_name = cli_strdup(part);
-        if (!cli_settings(self, of, sources, in_project && project.includes[0] ? project.includes : includes, NULL, warnings, &settings))
+        if (!cli_settings(self, of, sources, in_project && project.includes[0] ? project.includes : includes,
+                          NULL, warnings, &settings))
             exit_code = EXIT_USAGE;
         if (!exit_code) file->part = cli_load_part(self, of, part, &exit_code);
         if (!exit_code && file->part) {
@@ -162,16 +169,24 @@ static bool goes_on(void *context, uint64_t cycles)
 }
 
 /* Runs a case in a process of its own. */
-static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot)
+static void say_nothing(void *context, const oak_diagnostic *d)
 {
+    (void)context, (void)d;
+}
+
+/* What is wrong with what is written is told by one of them, aloud. */
+static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, bool aloud)
+{
+    const oak_diag_sink quiet = {.report = say_nothing};
     slot->done = false;
     slot->one = number;
     fflush(stdout);
     pid_t process = fork();
     if (process) return process;
-    slot->status = oak_trial_run(one->file->trials, one->number, number, one->file->session, one->file->board, goes_on, NULL, &self->sink,
-                                 &slot->result);
-    if (slot->status && slot->status != OAK_REFUSED && slot->status != OAK_INTERRUPTED) cli_failed(self, slot->status, one->name);
+    slot->status = oak_trial_run(one->file->trials, one->number, number, one->file->session, one->file->board,
+                                 goes_on, NULL, aloud ? &self->sink : &quiet, &slot->result);
+    if (slot->status && slot->status != OAK_REFUSED && slot->status != OAK_INTERRUPTED)
+        cli_failed(self, slot->status, one->name);
     slot->done = true;
     fflush(stderr);
     _exit(0);
@@ -181,8 +196,10 @@ static void add_up(trial_outcome *one, const trial_slot *slot)
 {
     one->checks += slot->result.checks;
     one->cycles += slot->result.time.cycles;
-    if (!slot->done || slot->status) one->refused = true;
-    else if (!slot->result.passed) {
+    if (!slot->done || slot->status) {
+        if (!one->refused || slot->one < one->first) one->first = slot->one;
+        one->refused = true;
+    } else if (!slot->result.passed) {
         if (!one->failed || slot->one < one->first) one->first = slot->one, one->result = slot->result;
         one->failed++;
     }
@@ -201,7 +218,8 @@ static void tell_progress(const trial_outcome *one, uint64_t done, double began)
     double now = seconds_now();
     if (!isatty(2) || now - began < 1 || now - told < 0.2) return;
     told = now;
-    fprintf(stderr, "\r%s: %llu of %llu \r", one->name, (unsigned long long)done, (unsigned long long)one->cases);
+    fprintf(stderr, "\r%s: %llu of %llu \r", one->name, (unsigned long long)done,
+            (unsigned long long)one->cases);
 }
 
 /* All cases of a trial, on so many processes at a time. False when somebody has interrupted it. */
@@ -214,7 +232,7 @@ static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned
         if (running < workers && next < one->cases && !stopped && !one->refused) {
             trial_slot *free_slot = slots;
             while (free_slot->process) free_slot++;
-            free_slot->process = start_case(self, one, next, free_slot);
+            free_slot->process = start_case(self, one, next, free_slot, next == 0);
             if (free_slot->process < 0) {
                 free_slot->process = 0;
                 if (!running) {
@@ -222,7 +240,8 @@ static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned
                     one->refused = true;
                 }
             } else next++, running++;
-            if (running < workers && next < one->cases) continue;
+            if (running < workers && next < one->cases && next > 1)
+                continue; /* the first one alone: it may be refused */
         }
         if (!running) continue;
         pid_t ended = wait(NULL);
@@ -236,6 +255,10 @@ static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned
         }
         tell_progress(one, done, began);
     }
+    if (one->refused && one->first && slots[0].process == 0) { /* not the first: why, aloud */
+        pid_t again = start_case(self, one, one->first, &slots[0], true);
+        if (again > 0) waitpid(again, NULL, 0);
+    }
     if (isatty(2) && seconds_now() - began >= 1) fputs("\r\033[K", stderr);
     one->seconds = seconds_now() - began;
     return !stopped;
@@ -248,7 +271,8 @@ static void print_recent(void *context, const oak_recent *one)
     oak_session *session = context;
     char place[100], time[60];
     oak_session_name_place(session, one->pc, place, sizeof place);
-    oak_write_time(one->cycle, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle, time, sizeof time);
+    oak_write_time(one->cycle, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle, time,
+                   sizeof time);
     printf("      %12s  %-20s %s\n", time, place, one->text);
 }
 
@@ -259,33 +283,65 @@ static void print_edges(oak_session *session)
     const oak_trace *trace = oak_session_trace(session);
     const oak_trace_change *change;
     size_t count = 0, first = 0;
-    while (trace && oak_trace_change_at(trace, count)) count++;
-    if (count > EDGES) first = count - EDGES;
-    if (count) puts("    pins before it");
+    for (; trace && (change = oak_trace_change_at(trace, count)); count++)
+        if (!change->time) first = count + 1; /* what stood there from the beginning */
+    if (count > first + EDGES) first = count - EDGES;
+    if (count > first) puts("    pins before it");
     for (size_t i = first; i < count; i++) {
         char time[60];
         change = oak_trace_change_at(trace, i);
         const oak_trace_signal *signal = oak_trace_signal_at(trace, change->signal);
-        oak_write_time(change->time, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle, time, sizeof time);
+        oak_write_time(change->time, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle,
+                       time, sizeof time);
         printf("      %12s  %-20s %s\n", time, signal->name,
-               change->other & 1 ? "floats" : signal->bits > 1 ? "changes" : change->value & 1 ? "rises" : "falls");
+               change->other & 1   ? "floats"
+               : signal->bits > 1  ? "changes"
+               : change->value & 1 ? "rises"
+                                   : "falls");
     }
 }
 
-/* The failing case once more, with its past kept: the same, since nothing but the case decides. */
+/* Brings a chip to where a case has failed: the same, since nothing but the case decides. */
+static bool go_there(cli *self, const trial_outcome *one, bool keeps_past)
+{
+    oak_session *session = one->file->session;
+    uint64_t begun = one->result.begun, at = one->result.time.cycles;
+    oak_budget budget = {.cycles = at > begun ? at - begun : 0};
+    oak_event ended;
+    if (keeps_past &&
+        (oak_session_record(session, "pins", &self->sink) || oak_session_keep_history(session, 0)))
+        return false;
+    return !oak_trial_give(one->file->trials, one->number, one->first, session, one->file->board,
+                           &self->sink) &&
+           (!budget.cycles || !oak_session_run(session, &budget, &self->sink, &ended));
+}
+
+/* Where the program was in that cycle, when the run had gone on since. */
+static void locate(cli *self, trial_outcome *one, trial_slot *slot)
+{
+    fflush(stdout);
+    pid_t process = fork();
+    if (!process) {
+        oak_chip_port chip = oak_session_chip(one->file->session);
+        slot->result = one->result;
+        if (go_there(self, one, false)) {
+            chip.ops->read_register(chip.chip, one->file->part->architecture->pc_register, &slot->result.pc);
+            chip.ops->read_time(chip.chip, &slot->result.time);
+        }
+        _exit(0);
+    }
+    if (process > 0 && waitpid(process, NULL, 0) == process) one->result = slot->result;
+}
+
 static void print_before(cli *self, const trial_outcome *one)
 {
     fflush(stdout);
     pid_t process = fork();
     if (!process) {
-        oak_session *session = one->file->session;
-        oak_trial_result result;
-        (void)!oak_session_record(session, "pins", &self->sink);
-        if (!oak_session_keep_history(session, 0) && !oak_trial_run(one->file->trials, one->number, one->first, session, one->file->board, goes_on,
-                                                                    NULL, &self->sink, &result)) {
+        if (go_there(self, one, true)) {
             puts("    instructions before it");
-            (void)!oak_session_recent(session, 6, print_recent, session);
-            print_edges(session);
+            (void)!oak_session_recent(one->file->session, 6, print_recent, one->file->session);
+            print_edges(one->file->session);
         }
         fflush(stdout);
         _exit(0);
@@ -298,17 +354,25 @@ static void print_outcome(cli *self, const trial_outcome *one)
     bool colour = self->result_colour, passed = !one->failed && !one->refused;
     char cases[60] = "", time[60], number[40];
     trial_time_text(one->file, one->cycles, time, sizeof time);
-    if (one->cases > 1) snprintf(cases, sizeof cases, "%s cases, ", cli_count(one->cases, number, sizeof number));
+    if (one->cases > 1)
+        snprintf(cases, sizeof cases, "%s cases, ", cli_count(one->cases, number, sizeof number));
     printf("%s%s%s  %s  %s(%s%s of the chip)%s\n", cli_paint(colour, passed ? PAINT_STRONG : PAINT_ERROR),
-           one->refused ? "refused" : passed ? "passed" : "FAILED", cli_paint(colour, PAINT_OFF), one->name, cli_paint(colour, PAINT_FAINT), cases, time,
+           one->refused ? "refused"
+           : passed     ? "passed"
+                        : "FAILED",
+           cli_paint(colour, PAINT_OFF), one->name, cli_paint(colour, PAINT_FAINT), cases, time,
            cli_paint(colour, PAINT_OFF));
     if (passed || one->refused) return;
     char place[200], words[400], bench[700];
     trial_place_text(one, place, sizeof place);
     trial_time_text(one->file, one->result.time.cycles, time, sizeof time);
     trial_case_words(one, one->first, words, sizeof words);
-    if (one->cases > 1) printf("    %llu of %llu cases; the first is %s\n", (unsigned long long)one->failed, (unsigned long long)one->cases, words);
-    if (*one->result.expectation) printf("    %s:%u: expected  %s\n", one->file->path, (unsigned)one->result.line, one->result.expectation);
+    if (one->cases > 1)
+        printf("    %llu of %llu cases; the first is %s\n", (unsigned long long)one->failed,
+               (unsigned long long)one->cases, words);
+    if (*one->result.expectation)
+        printf("    %s:%u: expected  %s\n", one->file->path, (unsigned)one->result.line,
+               one->result.expectation);
     printf("    found     %s\n", one->result.found);
     printf("    when      %s, cycle %llu, at %s\n", time, (unsigned long long)one->result.time.cycles, place);
     print_before(self, one);
@@ -328,7 +392,8 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     for (unsigned i = 0; i < file_count; i++)
         for (unsigned n = 0; oak_trial_at(files[i].trials, n); n++) room++;
     trial_outcome *list = cli_calloc(room ? room : 1, sizeof *list);
-    trial_slot *slots = mmap(NULL, workers * sizeof *slots, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    trial_slot *slots =
+        mmap(NULL, workers * sizeof *slots, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
     if (!list || slots == MAP_FAILED) {
         free(list);
         return cli_failed(self, OAK_NO_MEMORY, "trials");
@@ -337,7 +402,8 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
         const oak_trial_about *about;
         for (unsigned n = 0; (about = oak_trial_at(files[i].trials, n)); n++)
             if (!options->only || strstr(about->name, options->only))
-                list[count++] = (trial_outcome){.file = &files[i], .number = n, .name = about->name, .cases = about->cases};
+                list[count++] = (trial_outcome){
+                    .file = &files[i], .number = n, .name = about->name, .cases = about->cases};
     }
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGINT, &action, NULL);
@@ -352,11 +418,13 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
             printf("%s:%s  %llu\n", one->file->path, one->name, (unsigned long long)one->cases);
             continue;
         }
-        for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused; again++) {
+        for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused;
+             again++) {
             one->cycles = one->checks = 0;
             whole = run_trial(self, one, slots, workers);
         }
         if (!whole) break;
+        if (one->failed && !one->refused) locate(self, one, slots);
         refused += one->refused;
         failed += !one->refused && one->failed;
         cases += one->cases;
@@ -374,18 +442,21 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     }
     int exit_code = failed ? EXIT_EXPECTATION : refused ? EXIT_REFUSED : EXIT_DONE;
     if (!count && options->only) {
-        cli_complain(self, "trial", NULL, "`spindle trial --list` shows their names.", "no trial has this in its name");
+        cli_complain(self, "trial", NULL, "`spindle trial --list` shows their names.",
+                     "no trial has this in its name");
         exit_code = EXIT_REFUSED;
     }
     if (!whole) {
         cli_complain(self, "trial", NULL, NULL, "interrupted: what was not finished is not told");
         exit_code = 128 + (stopped ? stopped : SIGINT);
     }
-    if (options->junit && whole && !trial_write_junit(self, options->junit, list, at)) exit_code = EXIT_REFUSED;
+    if (options->junit && whole && !trial_write_junit(self, options->junit, list, at))
+        exit_code = EXIT_REFUSED;
     if (options->json && whole) trial_print_json(self, list, at);
     else if (!options->tap && !options->list && whole && count) {
         char number[40];
-        printf("\n%zu trials, %s cases: %zu passed, %zu failed%s; %.1f s\n", at, cli_count(cases, number, sizeof number), at - failed - refused, failed,
+        printf("\n%zu trials, %s cases: %zu passed, %zu failed%s; %.1f s\n", at,
+               cli_count(cases, number, sizeof number), at - failed - refused, failed,
                refused ? ", some cannot be run" : "", seconds_now() - began);
     }
     munmap(slots, workers * sizeof *slots);
@@ -396,16 +467,17 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
 static int run(cli *self, int argc, const char **argv)
 {
     trial_options options = {.repeat = 1};
-    const struct poptOption table[] = {{"only", 0, POPT_ARG_STRING, &options.only, 0, NULL, NULL},
-                                       {"part", 'p', POPT_ARG_STRING, &options.part, 0, NULL, NULL},
-                                       {"first-failure", 0, POPT_ARG_NONE, &options.first_failure, 0, NULL, NULL},
-                                       {"repeat", 0, POPT_ARG_LONGLONG, &options.repeat, 0, NULL, NULL},
-                                       {"workers", 'j', POPT_ARG_LONGLONG, &options.workers, 0, NULL, NULL},
-                                       {"list", 0, POPT_ARG_NONE, &options.list, 0, NULL, NULL},
-                                       {"tap", 0, POPT_ARG_NONE, &options.tap, 0, NULL, NULL},
-                                       {"junit", 0, POPT_ARG_STRING, &options.junit, 0, NULL, NULL},
-                                       {"json", 0, POPT_ARG_NONE, &self->json, 0, NULL, NULL},
-                                       POPT_TABLEEND};
+    const struct poptOption table[] = {
+        {"only", 0, POPT_ARG_STRING, &options.only, 0, NULL, NULL},
+        {"part", 'p', POPT_ARG_STRING, &options.part, 0, NULL, NULL},
+        {"first-failure", 0, POPT_ARG_NONE, &options.first_failure, 0, NULL, NULL},
+        {"repeat", 0, POPT_ARG_LONGLONG, &options.repeat, 0, NULL, NULL},
+        {"workers", 'j', POPT_ARG_LONGLONG, &options.workers, 0, NULL, NULL},
+        {"list", 0, POPT_ARG_NONE, &options.list, 0, NULL, NULL},
+        {"tap", 0, POPT_ARG_NONE, &options.tap, 0, NULL, NULL},
+        {"junit", 0, POPT_ARG_STRING, &options.junit, 0, NULL, NULL},
+        {"json", 0, POPT_ARG_NONE, &self->json, 0, NULL, NULL},
+        POPT_TABLEEND};
     poptContext context;
     bool done;
     const char **given = cli_options(self, &command_trial, argc, argv, table, &context, &done);
@@ -414,21 +486,25 @@ static int run(cli *self, int argc, const char **argv)
     int exit_code = given ? EXIT_DONE : done ? EXIT_DONE : EXIT_USAGE;
     options.json = self->json;
     if (given && (options.workers < 0 || options.workers > MOST_WORKERS || options.repeat < 1))
-        exit_code = cli_usage(self, &command_trial, NULL, "workers are 1 to %d, repetitions 1 or more", MOST_WORKERS);
-    else if (given && options.tap && options.json) exit_code = cli_usage(self, &command_trial, NULL, "one of --tap and --json");
+        exit_code =
+            cli_usage(self, &command_trial, NULL, "workers are 1 to %d, repetitions 1 or more", MOST_WORKERS);
+    else if (given && options.tap && options.json)
+        exit_code = cli_usage(self, &command_trial, NULL, "one of --tap and --json");
     else if (given && given[0])
         for (; given[count] && count < MOST_FILES; count++) found[count] = cli_strdup(given[count]);
     else if (given) {
         find_files(".", found, &count, 0);
         qsort(found, count, sizeof *found, by_name);
         if (!count) {
-            cli_complain(self, "trial", NULL, "Write one beside the source: docs/trials.md shows how.", "there is no file *" ENDING " here or below");
+            cli_complain(self, "trial", NULL, "Write one beside the source: docs/trials.md shows how.",
+                         "there is no file *" ENDING " here or below");
             exit_code = EXIT_REFUSED;
         }
     }
     trial_file *files = cli_calloc(count ? count : 1, sizeof *files);
     unsigned opened = 0;
-    for (; given && !exit_code && files && opened < count;) exit_code = open_file(self, &command_trial, &files[opened], found[opened], &options), opened++;
+    for (; given && !exit_code && files && opened < count;)
+        exit_code = open_file(self, &command_trial, &files[opened], found[opened], &options), opened++;
     if (given && !exit_code && files && count) exit_code = run_all(self, files, count, &options);
     for (unsigned i = 0; files && i < opened; i++) close_file(&files[i]);
     for (unsigned i = 0; i < count; i++) free(found[i]);

@@ -32,13 +32,15 @@ void trial_bench_command(const trial_outcome *one, char *text, size_t room)
     const trial_file *file = one->file;
     const oak_trials_about *about = oak_trials_about_of(file->trials);
     int used = snprintf(text, room, "spindle bench %s --part %s", file->program_path, file->part_name);
-    if (about->board && (size_t)used < room) used += snprintf(text + used, room - (size_t)used, " --board %s", about->board);
-    if (file->clock && (size_t)used < room) used += snprintf(text + used, room - (size_t)used, " --clock %s", file->clock);
+    if (about->board && (size_t)used < room)
+        used += snprintf(text + used, room - (size_t)used, " --board %s", about->board);
+    if (file->clock && (size_t)used < room)
+        used += snprintf(text + used, room - (size_t)used, " --clock %s", file->clock);
     char which[40] = "";
     if (one->cases > 1) snprintf(which, sizeof which, "/%llu", (unsigned long long)one->first + 1);
     if ((size_t)used < room)
-        snprintf(text + used, room - (size_t)used, " --given '%s:%s%s' --first 'go %llu cycles'", file->path, one->name, which,
-                 (unsigned long long)one->result.time.cycles);
+        snprintf(text + used, room - (size_t)used, " --given '%s:%s%s' --first 'go %llu cycles'", file->path,
+                 one->name, which, (unsigned long long)(one->result.time.cycles - one->result.begun));
 }
 
 void trial_print_tap_begin(size_t count)
@@ -95,7 +97,11 @@ static void add_escaped(const oak_text_sink *out, const char *text)
 {
     for (; *text; text++) {
         unsigned char c = (unsigned char)*text;
-        const char *as = c == '<' ? "&lt;" : c == '>' ? "&gt;" : c == '&' ? "&amp;" : c == '"' ? "&quot;" : NULL;
+        const char *as = c == '<'   ? "&lt;"
+                         : c == '>' ? "&gt;"
+                         : c == '&' ? "&amp;"
+                         : c == '"' ? "&quot;"
+                                    : NULL;
         if (as) out->write(out->context, as, strlen(as));
         else if (c >= ' ' || c == '\n' || c == '\t') out->write(out->context, text, 1);
     }
@@ -112,9 +118,12 @@ bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, s
     oak_text_sink out = cli_text_sink(&text);
     char number[200];
     size_t failed = 0, refused = 0;
-    for (size_t i = 0; i < count; i++) refused += list[i].refused, failed += !list[i].refused && list[i].failed;
-    snprintf(number, sizeof number, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites tests=\"%zu\" failures=\"%zu\" errors=\"%zu\">\n", count,
-             failed, refused);
+    for (size_t i = 0; i < count; i++)
+        refused += list[i].refused, failed += !list[i].refused && list[i].failed;
+    snprintf(number, sizeof number,
+             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites tests=\"%zu\" failures=\"%zu\" "
+             "errors=\"%zu\">\n",
+             count, failed, refused);
     add(&out, number);
     for (size_t i = 0; i < count;) {
         const trial_file *file = list[i].file;
@@ -123,7 +132,8 @@ bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, s
             errors += list[end].refused, bad += !list[end].refused && list[end].failed;
         add(&out, "  <testsuite name=\"");
         add_escaped(&out, file->path);
-        snprintf(number, sizeof number, "\" tests=\"%zu\" failures=\"%zu\" errors=\"%zu\" skipped=\"0\">\n", end - i, bad, errors);
+        snprintf(number, sizeof number, "\" tests=\"%zu\" failures=\"%zu\" errors=\"%zu\" skipped=\"0\">\n",
+                 end - i, bad, errors);
         add(&out, number);
         for (; i < end; i++) {
             const trial_outcome *one = &list[i];
@@ -136,7 +146,8 @@ bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, s
             add(&out, number);
             if (good) continue;
             char place[200], words[400];
-            add(&out, one->refused ? "      <error message=\"the trial cannot be run\"/>\n" : "      <failure message=\"");
+            add(&out, one->refused ? "      <error message=\"the trial cannot be run\"/>\n"
+                                   : "      <failure message=\"");
             if (!one->refused) {
                 trial_place_text(one, place, sizeof place);
                 trial_case_words(one, one->first, words, sizeof words);

@@ -16,6 +16,7 @@
 #include <oakspindle/session.h>
 #include <oakspindle/status.h>
 #include <oakspindle/trace.h>
+#include <oakspindle/trial.h>
 #include <oakspindle/version.h>
 
 #endif

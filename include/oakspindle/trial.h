@@ -29,7 +29,7 @@ const oak_trials_about *oak_trials_about_of(const oak_trials *trials);
 /* By number from 0; NULL behind the last. */
 typedef struct oak_trial_about {
     const char *name;
-    uint32_t line; /* of the file */
+    uint32_t line;  /* of the file */
     uint64_t cases; /* how many, 1 or more */
 } oak_trial_about;
 const oak_trial_about *oak_trial_at(const oak_trials *trials, unsigned number);
@@ -40,25 +40,26 @@ bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number
 
 /* Gives a session, fresh from reset and (where there is one) on its board, what a case is given: values, acts, drives; a routine alone
  * stands before its call. OAK_REFUSED after a diagnostic. */
-OAK_MUST_USE oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t one, oak_session *session,
-                                       oak_board *board, const oak_diag_sink *sink);
+OAK_MUST_USE oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t one,
+                                       oak_session *session, oak_board *board, const oak_diag_sink *sink);
 
 typedef struct oak_trial_result {
     bool passed;
-    uint64_t begun;     /* the cycle at which it began: behind what leads to a routine alone */
-    oak_chip_time time; /* when it ended, or failed: its cycles are exact, the rest is from when that was seen */
+    uint64_t begun; /* the cycle at which it began: behind what leads to a routine alone */
+    oak_chip_time
+        time; /* when it ended, or failed: its cycles are exact, the rest is from when that was seen */
     uint32_t pc;
-    uint32_t line, column;  /* of the expectation that failed, in the file of trials */
-    char expectation[200];  /* as it was written; "" where nothing was expected that has failed (a fault) */
-    char found[400];        /* what was found instead */
-    uint64_t checks;        /* how many times something was looked at */
+    uint32_t line, column; /* of the expectation that failed, in the file of trials */
+    char expectation[200]; /* as it was written; "" where nothing was expected that has failed (a fault) */
+    char found[400];       /* what was found instead */
+    uint64_t checks;       /* how many times something was looked at */
 } oak_trial_result;
 
 /* Gives it what it is given, and runs it. The session serves once; the trials must outlive it. A failure is a result, no status. OAK_REFUSED after a diagnostic, where what is
  * written means nothing to this program; OAK_INTERRUPTED when `goes_on` (may be NULL), asked now and then, says false. */
 OAK_MUST_USE oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t one, oak_session *session,
-                                      oak_board *board, bool (*goes_on)(void *context, uint64_t cycles), void *context,
-                                      const oak_diag_sink *sink, oak_trial_result *result);
+                                      oak_board *board, bool (*goes_on)(void *context, uint64_t cycles),
+                                      void *context, const oak_diag_sink *sink, oak_trial_result *result);
 
 #ifdef __cplusplus
 }

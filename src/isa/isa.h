@@ -412,6 +412,7 @@ typedef struct oak_isa {
     /* What fills a vector: the instruction that jumps to the handler, or, where that is NULL, the handler's address in
      * about.vector_bytes bytes with about.code_bit set. */
     const char *vector_mnemonic;
+    const char *call_mnemonic; /* that of a call to any place in the first memory of code */
     const char *plain_return; /* the return that does not end an interrupt; NULL where one return does both */
     /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
     const char *const *trade;

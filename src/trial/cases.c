@@ -29,7 +29,8 @@ static int64_t nth(const trial_column *column, uint64_t number)
     return column->stretch_count ? column->stretches[0].from : 0;
 }
 
-bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text, size_t room)
+bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text,
+                 size_t room)
 {
     uint64_t rows = one->rows ? one->rows : 1, rest = number;
     bool sampled = one->sample && trial_count_cases(one) > one->sample;
@@ -45,8 +46,8 @@ bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, un
     return true;
 }
 
-static const char *value_of(const oak_trials *trials, const trial *one, uint64_t number, const char *name, size_t length,
-                            char *text, size_t room)
+static const char *value_of(const oak_trials *trials, const trial *one, uint64_t number, const char *name,
+                            size_t length, char *text, size_t room)
 {
     for (unsigned i = 0; i < one->column_count; i++)
         if (oak_length(one->columns[i].name) == length && oak_same_name(name, length, one->columns[i].name) &&
@@ -55,8 +56,8 @@ static const char *value_of(const oak_trials *trials, const trial *one, uint64_t
     return NULL;
 }
 
-bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare, char *filled,
-                size_t room)
+bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
+                char *filled, size_t room)
 {
     size_t used = 0;
     char quote = 0, value[TRIAL_LONGEST];
@@ -67,7 +68,8 @@ bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, con
         if (*text == '{') {
             for (end = text + 1; oak_is_word(*end) || *end == '_'; end++) {
             }
-            if (*end == '}') put = value_of(trials, one, number, text + 1, (size_t)(end - text - 1), value, sizeof value);
+            if (*end == '}')
+                put = value_of(trials, one, number, text + 1, (size_t)(end - text - 1), value, sizeof value);
             if (put) length = (size_t)(end - text) + 1;
         } else if (quote ? *text == quote : oak_opens_quote(start, text)) quote = quote ? 0 : *text;
         else if (!quote && (oak_is_letter(*text) || *text == '_')) {
@@ -92,7 +94,8 @@ bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, con
     return true;
 }
 
-void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t case_number, char *text, size_t room)
+void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t case_number, char *text,
+                         size_t room)
 {
     const trial *one = number < trials->count ? &trials->list[number] : NULL;
     size_t used = 0;

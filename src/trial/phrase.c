@@ -1,7 +1,7 @@
 /* phrase.c — the keys of expectations, in words:
  *
  *   at end   at 50ms   at PLACE   at first PLACE   always   never   within 2ms after EVENT   in order   from PLACE to PLACE
- *   stack   stack from PLACE   keeps   ends   pin NAME */
+ *   stack   stack from PLACE   keeps   ends   pin NAME   pin NAME from 20ms */
 #include <oakspindle/print.h>
 
 #include "trial/trial_state.h"
@@ -14,7 +14,8 @@ bool trial_read_span(const char *text, size_t length, trial_span *span)
         size_t word = oak_length(words[i]), used;
         if (length <= word || !oak_same_name(text + length - word, word, words[i])) continue;
         span->is_cycles = true;
-        return oak_read_number(text, text + length - word, &span->cycles, &used) == OAK_OK && used == length - word;
+        return oak_read_number(text, text + length - word, &span->cycles, &used) == OAK_OK &&
+               used == length - word;
     }
     return oak_read_time(text, length, &span->picoseconds) == OAK_OK;
 }
@@ -34,7 +35,9 @@ static const char *find_word(const char *text, const char *word)
 {
     size_t length = oak_length(word);
     for (const char *at = text; *at; at++)
-        if (*at == ' ' && oak_length(at + 1) > length && oak_same_name(at + 1, length, word) && at[1 + length] == ' ') return at;
+        if (*at == ' ' && oak_length(at + 1) > length && oak_same_name(at + 1, length, word) &&
+            at[1 + length] == ' ')
+            return at;
     return NULL;
 }
 
@@ -44,9 +47,11 @@ static const char *kept(oak_arena *arena, const char *from, const char *end)
     return oak_arena_text(arena, from, (size_t)(end - from));
 }
 
-bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, size_t room, const char **hint)
+bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, size_t room,
+                       const char **hint)
 {
-    static const char all[] = "Write at end, at 50ms, at PLACE, at first PLACE, always, never, within 2ms after EVENT, in order, from PLACE to "
+    static const char all[] = "Write at end, at 50ms, at PLACE, at first PLACE, always, never, within 2ms "
+                              "after EVENT, in order, from PLACE to "
                               "PLACE, stack, keeps, ends, or pin NAME.";
     const char *key = one->key.text, *rest, *mark;
     *hint = all;
@@ -71,8 +76,9 @@ bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, 
     }
     if ((rest = behind(key, "pin")) && *rest) {
         one->when = TRIAL_PIN;
-        one->place = rest;
-        return true;
+        mark = find_word(rest, "from");
+        one->place = mark ? kept(arena, rest, mark) : rest;
+        return !mark || trial_read_span(mark + 6, oak_length(mark + 6), &one->span);
     }
     if ((rest = behind(key, "from")) && (mark = find_word(rest, "to"))) {
         one->when = TRIAL_FROM_TO;
@@ -95,7 +101,9 @@ bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, 
         const char *first = behind(rest, "first");
         if (oak_same(rest, "end")) one->when = TRIAL_AT_END;
         else if (trial_read_span(rest, oak_length(rest), &one->span)) one->when = TRIAL_AT_TIME;
-        else one->when = first && *first ? TRIAL_AT_FIRST : TRIAL_AT_PLACE, one->place = first && *first ? first : rest;
+        else
+            one->when = first && *first ? TRIAL_AT_FIRST : TRIAL_AT_PLACE,
+            one->place = first && *first ? first : rest;
         return true;
     }
     return false;

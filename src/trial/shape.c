@@ -79,12 +79,15 @@ static void write_seconds(double seconds, char *text, size_t room)
 }
 
 /* A length of time or a frequency is off: what it is. */
-static bool off_by(const wish *one, double value, char kind, const char *name, double at, char *found, size_t room)
+static bool off_by(const wish *one, double value, char kind, const char *name, double at, char *found,
+                   size_t room)
 {
     char text[60], when[60];
     double differs = value > one->value ? value - one->value : one->value - value;
     if (!one->given || differs <= one->off + one->value * 1e-9) return false;
-    if (kind == 'd') oak_format(text, sizeof text, "%u.%u %%", (unsigned)(value * 1000 + 0.5) / 10, (unsigned)(value * 1000 + 0.5) % 10);
+    if (kind == 'd')
+        oak_format(text, sizeof text, "%u.%u %%", (unsigned)(value * 1000 + 0.5) / 10,
+                   (unsigned)(value * 1000 + 0.5) % 10);
     else if (kind == 'f') oak_write_frequency((uint64_t)(value * 1000 + 0.5), text, sizeof text);
     else write_seconds(value, text, sizeof text);
     write_seconds(at, when, sizeof when);
@@ -92,7 +95,8 @@ static bool off_by(const wish *one, double value, char kind, const char *name, d
     return true;
 }
 
-bool trial_shape_holds(const oak_trace *trace, const char *pin, const char *wanted, char *found, size_t room, bool *refused)
+bool trial_shape_holds(const oak_trace *trace, const char *pin, uint64_t from_cycle, const char *wanted,
+                       char *found, size_t room, bool *refused)
 {
     wish frequency = {0}, duty = {0}, high = {0}, low = {0};
     *refused = false;
@@ -113,12 +117,14 @@ bool trial_shape_holds(const oak_trace *trace, const char *pin, const char *want
     }
     unsigned signal = 0, periods = 0;
     const oak_trace_signal *about;
-    while ((about = trace ? oak_trace_signal_at(trace, signal) : NULL) && !oak_same_name(pin, oak_length(pin), about->name)) signal++;
+    while ((about = trace ? oak_trace_signal_at(trace, signal) : NULL) &&
+           !oak_same_name(pin, oak_length(pin), about->name))
+        signal++;
     const oak_trace_change *change;
     double rose = -1, fell = -1;
     uint32_t level = 2;
     for (size_t i = 0; about && (change = oak_trace_change_at(trace, i)); i++) {
-        if (change->signal != signal) continue;
+        if (change->signal != signal || change->time < from_cycle) continue;
         uint32_t now = change->other & 1 ? 2 : change->value & 1;
         double time = (double)oak_trace_picoseconds(trace, change->time) / 1e12;
         if (now == 1 && level == 0) {
@@ -126,7 +132,8 @@ bool trial_shape_holds(const oak_trace *trace, const char *pin, const char *want
                 double period = time - rose, up = fell - rose;
                 periods++;
                 if (off_by(&frequency, 1 / period, 'f', "the frequency", rose, found, room) ||
-                    off_by(&duty, up / period, 'd', "the duty", rose, found, room) || off_by(&high, up, 't', "the high time", rose, found, room) ||
+                    off_by(&duty, up / period, 'd', "the duty", rose, found, room) ||
+                    off_by(&high, up, 't', "the high time", rose, found, room) ||
                     off_by(&low, period - up, 't', "the low time", rose, found, room))
                     return false;
             }

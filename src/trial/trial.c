@@ -13,15 +13,16 @@ typedef struct event {
     const char *expression; /* NULL: a place */
     char text[TRIAL_LONGEST];
     uint32_t place;
-    bool was;          /* it held when it was looked at last */
+    bool was; /* it held when it was looked at last */
     bool is_place;
-    bool is_pins; /* nothing but pins is asked: it is looked at whenever one of them changes, and the run goes on */
+    bool
+        is_pins; /* nothing but pins is asked: it is looked at whenever one of them changes, and the run goes on */
 } event;
 
 /* What has become of an expectation so far. */
 typedef struct progress {
     event event, condition, *order;
-    unsigned step, order_count; /* of an order */
+    unsigned step, order_count;        /* of an order */
     bool done, pending, based, broken; /* broken: at the cycle `at` */
     uint64_t deadline, at, since;      /* cycles */
     uint32_t place;
@@ -85,13 +86,15 @@ static oak_chip_time now(const running *r)
 static uint64_t cycles_of(const running *r, const trial_span *span)
 {
     return span->is_cycles ? span->cycles
-                           : oak_time_to_cycles(span->picoseconds, oak_session_clock(r->session), r->part->clocks_per_cycle);
+                           : oak_time_to_cycles(span->picoseconds, oak_session_clock(r->session),
+                                                r->part->clocks_per_cycle);
 }
 
 static oak_status filled(running *r, const trial_text *from, bool bare, char *text)
 {
     if (trial_fill(r->trials, r->one, r->number, from->text, bare, text, TRIAL_LONGEST)) return OAK_OK;
-    TRIAL_REFUSE(r->sink, r->trials, from, "trial", NULL, "this is longer than %d characters", (int)TRIAL_LONGEST);
+    TRIAL_REFUSE(r->sink, r->trials, from, "trial", NULL, "this is longer than %d characters",
+                 (int)TRIAL_LONGEST);
     return OAK_REFUSED;
 }
 
@@ -106,7 +109,8 @@ static oak_status give(running *r)
         oak_diag_sink sink = sink_of(r, &one->acts.items[i]);
         status = filled(r, &one->acts.items[i], false, text);
         if (!status && !r->board) {
-            TRIAL_REFUSE(r->sink, r->trials, &one->acts.items[i], "trial", "Name it above: `board: board.yaml`.", "acts need a board");
+            TRIAL_REFUSE(r->sink, r->trials, &one->acts.items[i], "trial",
+                         "Name it above: `board: board.yaml`.", "acts need a board");
             return OAK_REFUSED;
         }
         if (!status) status = oak_board_act(r->board, text, &sink);
@@ -119,14 +123,18 @@ static oak_status give(running *r)
     for (unsigned i = 0; i < one->given.count && !status; i++) {
         oak_diag_sink sink = sink_of(r, &one->given.items[i]);
         const char *at = one->given.items[i].text;
-        char left[TRIAL_LONGEST];
+        char whole[2 * TRIAL_LONGEST], left[TRIAL_LONGEST];
         size_t length = 0;
         while (at[length] && at[length] != '=') length++;
-        trial_text value = one->given.items[i];
-        value.text = at + length;
-        status = filled(r, &value, true, text); /* names of columns are values behind the sign only */
-        oak_format(left, sizeof left, "%.*s%s", (int)length, at, text);
-        if (!status) status = oak_session_set(r->session, left, &sink);
+        oak_format(left, sizeof left, "%.*s", (int)length, at);
+        trial_text target = one->given.items[i],
+                   value = target; /* names of columns are values behind the sign only */
+        target.text = left, value.text = at + length;
+        status = filled(r, &target, false, text);
+        oak_format(whole, sizeof whole, "%s", text);
+        if (!status) status = filled(r, &value, true, text);
+        oak_format(whole + oak_length(whole), sizeof whole - oak_length(whole), "%s", text);
+        if (!status) status = oak_session_set(r->session, whole, &sink);
     }
     return status;
 }
@@ -207,26 +215,34 @@ static int text_holds(running *r, const trial_text *from, const char *condition,
             if (*at != ' ' || oak_length(at) < length || !oak_same_name(at, length, verbs[i])) continue;
             char wanted[TRIAL_LONGEST], text[LONGEST_OUTPUT];
             const char *name = condition;
-            size_t name_length = (size_t)(at - condition), count = 0, size = quoted(at + length, wanted, sizeof wanted);
+            size_t name_length = (size_t)(at - condition), count = 0,
+                   size = quoted(at + length, wanted, sizeof wanted);
             if (size == SIZE_MAX) {
-                TRIAL_REFUSE(r->sink, r->trials, from, "trial", "Write it as `lcd shows \"12.5 g\"`.", "a text in quotes is wanted at the end");
+                TRIAL_REFUSE(r->sink, r->trials, from, "trial", "Write it as `lcd shows \"12.5 g\"`.",
+                             "a text in quotes is wanted at the end");
                 return -2;
             }
             const uint8_t *bytes = NULL;
             if (i % 2) bytes = printed_by(r, name, name_length, &count);
             else {
                 oak_stand_in *who = r->board ? oak_board_find(r->board, name, name_length) : NULL;
-                if (who) oak_stand_in_show(who, text, sizeof text), bytes = (const uint8_t *)text, count = oak_length(text);
+                if (who)
+                    oak_stand_in_show(who, text, sizeof text), bytes = (const uint8_t *)text,
+                                                               count = oak_length(text);
             }
             if (!bytes) {
-                TRIAL_REFUSE(r->sink, r->trials, from, "trial",
-                             i % 2 ? "Write the name of a serial port of the part, or of a terminal on the board." : "Write the name of something on the board.",
-                             "there is nothing called `%.*s` that %s", (int)name_length, name, i % 2 ? "prints" : "shows something");
+                TRIAL_REFUSE(
+                    r->sink, r->trials, from, "trial",
+                    i % 2 ? "Write the name of a serial port of the part, or of a terminal on the board."
+                          : "Write the name of something on the board.",
+                    "there is nothing called `%.*s` that %s", (int)name_length, name,
+                    i % 2 ? "prints" : "shows something");
                 return -2;
             }
             char shown[200];
             shown_text((const char *)bytes, count, shown, sizeof shown);
-            oak_format(found, room, "%.*s %s \"%s\"", (int)name_length, name, i % 2 ? "printed" : "shows", shown);
+            oak_format(found, room, "%.*s %s \"%s\"", (int)name_length, name, i % 2 ? "printed" : "shows",
+                       shown);
             if (i < 2) return fits((const char *)bytes, count, wanted);
             return count == size && !memcmp(bytes, wanted, size);
         }
@@ -247,9 +263,10 @@ static void tell_sides(running *r, const char *condition, char *found, size_t ro
     for (const char *at = condition; *at; at++) {
         if (*at == '(' || *at == '[') depth++;
         if (*at == ')' || *at == ']') depth -= depth > 0;
-        bool two = (at[0] == '=' && at[1] == '=') || (at[0] == '!' && at[1] == '=') || (at[0] == '<' && at[1] == '=') ||
-                   (at[0] == '>' && at[1] == '=');
-        bool shift = (at[0] == '<' || at[0] == '>') && (at[1] == at[0] || (at > condition && at[-1] == at[0]));
+        bool two = (at[0] == '=' && at[1] == '=') || (at[0] == '!' && at[1] == '=') ||
+                   (at[0] == '<' && at[1] == '=') || (at[0] == '>' && at[1] == '=');
+        bool shift =
+            (at[0] == '<' || at[0] == '>') && (at[1] == at[0] || (at > condition && at[-1] == at[0]));
         bool joins = (at[0] == '&' && at[1] == '&') || (at[0] == '|' && at[1] == '|');
         if (!depth && joins) break;
         if (depth || shift || !(two || *at == '<' || *at == '>')) continue;
@@ -262,18 +279,26 @@ static void tell_sides(running *r, const char *condition, char *found, size_t ro
         while (length && condition[length - 1] == ' ') length--;
         oak_format(left, sizeof left, "%.*s", (int)length, condition);
         while (*right == ' ') right++;
-        if (oak_session_value(r->session, left, &silent, &a) || oak_session_value(r->session, right, &silent, &b)) return;
-        bool plain = oak_is_digit(*right);
+        if (oak_session_value(r->session, left, &silent, &a) ||
+            oak_session_value(r->session, right, &silent, &b))
+            return;
+        bool plain = true; /* a number as it is written */
+        for (const char *digit = right; *digit; digit++) plain = plain && oak_is_word(*digit);
+        plain = plain && oak_is_digit(*right);
         oak_format(found, room, "%s is %lld", left, (long long)a.value);
-        if (!plain) oak_format(found + oak_length(found), room - oak_length(found), ", %s is %lld", right, (long long)b.value);
+        if (!plain)
+            oak_format(found + oak_length(found), room - oak_length(found), ", %s is %lld", right,
+                       (long long)b.value);
         return;
     }
     oak_reading value;
-    if (!oak_session_value(r->session, condition, &silent, &value)) oak_format(found, room, "it is %lld", (long long)value.value);
+    if (!oak_session_value(r->session, condition, &silent, &value))
+        oak_format(found, room, "it is %lld", (long long)value.value);
 }
 
 /* Whether a condition holds now. */
-static oak_status holds(running *r, const trial_text *from, const char *condition, bool *result, char *found, size_t room)
+static oak_status holds(running *r, const trial_text *from, const char *condition, bool *result, char *found,
+                        size_t room)
 {
     int text = text_holds(r, from, condition, found, room);
     r->result->checks++;
@@ -304,7 +329,8 @@ static void fail(running *r, const trial_expectation *what, const char *format, 
         char value[TRIAL_LONGEST] = "";
         if (what->when == TRIAL_IN_ORDER)
             for (unsigned i = 0; i < what->events.count; i++)
-                oak_format(value + oak_length(value), sizeof value - oak_length(value), "%s%s", i ? ", " : "", what->events.items[i].text);
+                oak_format(value + oak_length(value), sizeof value - oak_length(value), "%s%s", i ? ", " : "",
+                           what->events.items[i].text);
         else oak_format(value, sizeof value, "%s", what->value.text);
         oak_format(result->expectation, sizeof result->expectation, "%s: %s", what->key.text, value);
     }
@@ -323,7 +349,8 @@ static bool find_pin(const running *r, const char *name, size_t length, unsigned
             char plain[60];
             const char *given = oak_session_pin_name(r->session, port * OAK_MOST_PINS + bit);
             oak_format(plain, sizeof plain, "%s.%u", r->part->ports[port].name, bit);
-            if (!oak_same_name(name, length, plain) && !(given && oak_same_name(name, length, given))) continue;
+            if (!oak_same_name(name, length, plain) && !(given && oak_same_name(name, length, given)))
+                continue;
             *pin = port * OAK_MOST_PINS + bit;
             return true;
         }
@@ -361,7 +388,8 @@ static bool pins_hold(running *r, const char *text)
 {
     char levels[TRIAL_LONGEST];
     oak_reading value;
-    return levels_of(r, text, levels, sizeof levels) && !oak_session_value(r->session, levels, &silent, &value) && value.value;
+    return levels_of(r, text, levels, sizeof levels) &&
+           !oak_session_value(r->session, levels, &silent, &value) && value.value;
 }
 
 /* True when it has become true. */
@@ -407,7 +435,8 @@ static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t c
         case TRIAL_IN_ORDER: {
             unsigned step = p->step;
             for (unsigned e = 0; e < p->order_count; e++)
-                if (p->order[e].is_pins && pins_become(r, &p->order[e]) && e == step) p->step = step + 1, r->result->checks++;
+                if (p->order[e].is_pins && pins_become(r, &p->order[e]) && e == step)
+                    p->step = step + 1, r->result->checks++;
             break;
         }
         default: break;
@@ -503,13 +532,17 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
     case TRIAL_NEVER:
         status = filled(r, &what->value, true, text);
         if (status) return status;
-        oak_format(p->condition.text, sizeof p->condition.text, what->when == TRIAL_NEVER ? "%s" : "!(%s)", text);
+        oak_format(p->condition.text, sizeof p->condition.text, what->when == TRIAL_NEVER ? "%s" : "!(%s)",
+                   text);
         status = watch(r, &what->value, &p->condition, false);
         if (!status && p->condition.was) {
             bool held;
             char found[300] = "";
             if (what->when == TRIAL_ALWAYS) status = holds(r, &what->value, text, &held, found, sizeof found);
-            fail(r, what, "%s", *found ? found : "it is so from the beginning");
+            fail(r, what, "%s%sfrom the beginning", found,
+                 *found                      ? " "
+                 : what->when == TRIAL_NEVER ? "it is so "
+                                             : "it is not so ");
         }
         return status;
     case TRIAL_WITHIN: {
@@ -518,7 +551,8 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
         if (!status) status = filled(r, &what->value, true, p->condition.text);
         p->condition.is_pins = p->event.is_pins && levels_of(r, p->condition.text, levels, sizeof levels);
         if (status || p->condition.is_pins) return status;
-        if (p->event.is_pins) status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
+        if (p->event.is_pins)
+            status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
         if (!status && text_holds(r, &what->value, p->condition.text, text, sizeof text) == -1)
             status = watch_slowly(r, &what->value, &p->condition, false);
         return status;
@@ -526,10 +560,12 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
     case TRIAL_IN_ORDER:
         p->order = &r->events[r->event_count];
         if (r->event_count + what->events.count > sizeof r->events / sizeof *r->events) {
-            TRIAL_REFUSE(r->sink, r->trials, &what->key, "trial", NULL, "these are too many events for one trial");
+            TRIAL_REFUSE(r->sink, r->trials, &what->key, "trial", NULL,
+                         "these are too many events for one trial");
             return OAK_REFUSED;
         }
-        for (unsigned i = 0; i < what->events.count && !status; i++) status = begin_event(r, &what->events.items[i], &p->order[i]);
+        for (unsigned i = 0; i < what->events.count && !status; i++)
+            status = begin_event(r, &what->events.items[i], &p->order[i]);
         p->order_count = what->events.count;
         r->event_count += what->events.count;
         return status;
@@ -563,17 +599,24 @@ static oak_status base_stack(running *r, const trial_expectation *what, progress
     uint64_t most;
     size_t used;
     uint32_t sp = 0;
-    if (!read_limit(what->value.text, &rest) || oak_read_number(rest, rest + oak_length(rest), &most, &used) ||
+    if (!read_limit(what->value.text, &rest) ||
+        oak_read_number(rest, rest + oak_length(rest), &most, &used) ||
         (rest[used] && !oak_same(rest + used, " bytes"))) {
-        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `stack: at most 24`.", "`%s` is no depth in bytes", what->value.text);
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `stack: at most 24`.",
+                     "`%s` is no depth in bytes", what->value.text);
         return OAK_REFUSED;
     }
     r->chip.ops->read_register(r->chip.chip, stack->pointer, &sp);
     p->based = true;
     p->base = sp;
+    r->result->checks++;
     const char *name = r->part->architecture->registers[stack->pointer].name;
-    if (stack->grows_up) oak_format(p->condition.text, sizeof p->condition.text, "%s > %llu", name, (unsigned long long)(sp + most));
-    else oak_format(p->condition.text, sizeof p->condition.text, "%s < %lld", name, (long long)sp - (long long)most);
+    if (stack->grows_up)
+        oak_format(p->condition.text, sizeof p->condition.text, "%s > %llu", name,
+                   (unsigned long long)(sp + most));
+    else
+        oak_format(p->condition.text, sizeof p->condition.text, "%s < %lld", name,
+                   (long long)sp - (long long)most);
     return watch(r, &what->value, &p->condition, false);
 }
 
@@ -589,7 +632,8 @@ static oak_status expect_now(running *r, const trial_expectation *what)
     return status;
 }
 
-static bool has_happened(running *r, event *e, const oak_event *ended, const trial_text *from, oak_status *status)
+static bool has_happened(running *r, event *e, const oak_event *ended, const trial_text *from,
+                         oak_status *status)
 {
     if (e->is_place) return ended->stop.reason == OAK_STOP_POINT && ended->stop.pc == e->place;
     if (!e->expression) return false;
@@ -648,7 +692,8 @@ static oak_status look(running *r, const oak_event *ended)
         case TRIAL_NEVER:
             if (!has_happened(r, &p->condition, ended, &what->value, &status)) break;
             status = filled(r, &what->value, true, text);
-            if (!status && what->when == TRIAL_ALWAYS) status = holds(r, &what->value, text, &held, found, sizeof found);
+            if (!status && what->when == TRIAL_ALWAYS)
+                status = holds(r, &what->value, text, &held, found, sizeof found);
             fail(r, what, "%s", *found ? found : "it has become so");
             break;
         case TRIAL_STACK:
@@ -667,14 +712,16 @@ static oak_status look(running *r, const oak_event *ended)
                 p->since = cycle;
                 p->deadline = cycle + cycles_of(r, &what->span);
             }
-            if (p->pending && !status) status = holds(r, &what->value, p->condition.text, &held, found, sizeof found);
+            if (p->pending && !status)
+                status = holds(r, &what->value, p->condition.text, &held, found, sizeof found);
             if (!p->pending || status) break;
             if (held) p->pending = false;
             else if (cycle >= p->deadline) tell_broken(r, what, p);
             break;
         case TRIAL_IN_ORDER:
             for (unsigned e = 0; e < p->order_count && !status; e++) {
-                bool happened = !p->order[e].is_pins && has_happened(r, &p->order[e], ended, &what->events.items[e], &status);
+                bool happened = !p->order[e].is_pins &&
+                                has_happened(r, &p->order[e], ended, &what->events.items[e], &status);
                 if (happened && e == p->step) {
                     p->step++;
                     r->result->checks++;
@@ -691,7 +738,8 @@ static oak_status look(running *r, const oak_event *ended)
 static void end_word(const oak_event *ended, char *text, size_t room)
 {
     oak_format(text, room, "%s", oak_stop_word(ended->stop.reason));
-    if (ended->stop.reason == OAK_STOP_FAULT) oak_format(text, room, "fault %s", oak_fault_word(ended->stop.fault));
+    if (ended->stop.reason == OAK_STOP_FAULT)
+        oak_format(text, room, "fault %s", oak_fault_word(ended->stop.fault));
     if (ended->stop.reason == OAK_STOP_CYCLES) oak_format(text, room, "time");
 }
 
@@ -714,7 +762,8 @@ static oak_status expect_end(running *r, const trial_expectation *what, const oa
     bool known = oak_same(wanted, "time") || oak_same(wanted, "parked") || oak_same(wanted, "fault") ||
                  (oak_length(wanted) > 6 && oak_same_name(wanted, 6, "fault "));
     if (!known) {
-        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `parked`, `parked at idle`, `time`, `fault` or `fault unwritten`.",
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial",
+                     "Write `parked`, `parked at idle`, `time`, `fault` or `fault unwritten`.",
                      "`%s` is no way for a run to end", what->value.text);
         return OAK_REFUSED;
     }
@@ -739,15 +788,17 @@ static oak_status expect_lap(running *r, const trial_expectation *what, const pr
     bool most = read_limit(rest, &rest);
     trial_span span;
     if (!trial_read_span(rest, oak_length(rest), &span)) {
-        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `from a to b: at most 300 cycles` or `at most 2ms`.",
-                     "`%s` is no length of time", what->value.text);
+        TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial",
+                     "Write `from a to b: at most 300 cycles` or `at most 2ms`.", "`%s` is no length of time",
+                     what->value.text);
         return OAK_REFUSED;
     }
     uint64_t wanted = cycles_of(r, &span);
     r->result->checks += lap->count;
     if (!lap->count) fail(r, what, "it has not gone from %s to %s", what->place, what->second);
     else if (most ? lap->longest > wanted : lap->longest != wanted || lap->shortest != wanted)
-        fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest, lap->count > 1 ? ", the longest time" : "");
+        fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest,
+             lap->count > 1 ? ", the longest time" : "");
     return OAK_OK;
 }
 
@@ -761,17 +812,21 @@ static oak_status expect_kept(running *r, const trial_expectation *what)
         while (*end && *end != ' ' && *end != ',') end++;
         if (end == at) break;
         unsigned reg = 0;
-        while (reg < about->register_count && !oak_same_name(at, (size_t)(end - at), about->registers[reg].name)) reg++;
+        while (reg < about->register_count &&
+               !oak_same_name(at, (size_t)(end - at), about->registers[reg].name))
+            reg++;
         if (reg == about->register_count || reg >= sizeof r->kept / sizeof *r->kept) {
-            TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write registers of the core: `keeps: r4 r5 sp`.",
-                         "`%.*s` is no register of %s", (int)(end - at), at, about->name);
+            TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial",
+                         "Write registers of the core: `keeps: r4 r5 sp`.", "`%.*s` is no register of %s",
+                         (int)(end - at), at, about->name);
             return OAK_REFUSED;
         }
         uint32_t value = 0;
         r->chip.ops->read_register(r->chip.chip, reg, &value);
         r->result->checks++;
         if (value != r->kept[reg]) {
-            fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg], (unsigned)value);
+            fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg],
+                 (unsigned)value);
             return OAK_OK;
         }
         at = end;
@@ -783,7 +838,8 @@ static oak_status look_at_end(running *r, const oak_event *ended)
 {
     oak_status status = OAK_OK;
     bool told = false;
-    for (unsigned i = 0; i < r->one->expectation_count; i++) told |= r->one->expectations[i].when == TRIAL_ENDS;
+    for (unsigned i = 0; i < r->one->expectation_count; i++)
+        told |= r->one->expectations[i].when == TRIAL_ENDS;
     if (ended->stop.reason == OAK_STOP_FAULT && !told && r->result->passed) {
         char sentence[300];
         oak_fault_sentence(r->session, &ended->stop, sentence, sizeof sentence);
@@ -803,7 +859,8 @@ static oak_status look_at_end(running *r, const oak_event *ended)
             if (p->broken) tell_broken(r, what, p);
             break;
         case TRIAL_AT_TIME:
-            if (!p->done && ended->stop.reason == OAK_STOP_PARKED) status = expect_now(r, what); /* nothing changes any more */
+            if (!p->done && ended->stop.reason == OAK_STOP_PARKED)
+                status = expect_now(r, what); /* nothing changes any more */
             else if (!p->done) fail(r, what, "the trial ended before: let it run longer");
             break;
         case TRIAL_AT_PLACE:
@@ -816,7 +873,8 @@ static oak_status look_at_end(running *r, const oak_event *ended)
             else if (!p->done) fail(r, what, "%s has not happened", what->event.text);
             break;
         case TRIAL_IN_ORDER:
-            if (p->step < p->order_count) fail(r, what, "%s has not happened in its turn", what->events.items[p->step].text);
+            if (p->step < p->order_count)
+                fail(r, what, "%s has not happened in its turn", what->events.items[p->step].text);
             break;
         case TRIAL_STACK:
             if (!p->based) fail(r, what, "%s is never reached", what->place);
@@ -826,9 +884,12 @@ static oak_status look_at_end(running *r, const oak_event *ended)
         case TRIAL_ENDS: status = expect_end(r, what, ended); break;
         case TRIAL_PIN:
             r->result->checks++;
-            if (trial_shape_holds(oak_session_trace(r->session), what->place, what->value.text, found, sizeof found, &refused)) break;
+            if (trial_shape_holds(oak_session_trace(r->session), what->place, cycles_of(r, &what->span),
+                                  what->value.text, found, sizeof found, &refused))
+                break;
             if (refused) {
-                TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial", "Write `1kHz +- 2%, duty 25% +- 1%, high 250us +- 5us`, or some of it.",
+                TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial",
+                             "Write `1kHz +- 2%, duty 25% +- 1%, high 250us +- 5us`, or some of it.",
                              "`%s` is no shape of a pin", what->value.text);
                 status = OAK_REFUSED;
             } else fail(r, what, "%s", found);
@@ -855,33 +916,37 @@ static oak_status put_call(running *r, uint32_t *from, uint32_t *back)
     for (unsigned i = 0; i < r->part->memory_count && !found; i++) {
         const oak_part_memory *memory = &r->part->memories[i];
         if (memory->space != r->part->architecture->code_space || memory->size < ROOM) continue;
-        for (uint32_t at = (memory->base + memory->size - ROOM) & ~(uint32_t)3; at >= memory->base + ROOM && !found; at -= 4) {
+        for (uint32_t at = (memory->base + memory->size - ROOM) & ~(uint32_t)3;
+             at >= memory->base + ROOM && !found; at -= 4) {
             uint8_t byte;
             found = true;
-            for (uint32_t b = 0; b < ROOM && found; b++) found = !oak_image_byte(oak_program_image(program), at + b, &byte);
+            for (uint32_t b = 0; b < ROOM && found; b++)
+                found = !oak_image_byte(oak_program_image(program), at + b, &byte);
             free = at;
         }
     }
     if (!found) {
-        TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "there is no free code memory for a call of %s", r->one->call.text);
+        TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL,
+                     "there is no free code memory for a call of %s", r->one->call.text);
         return OAK_REFUSED;
     }
-    for (unsigned i = 0; i < isa->row_count; i++) {
-        char source[200];
-        oak_program *call;
-        if (isa->rows[i].flow != OAK_FLOW_CALL) continue;
-        oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)free, isa->rows[i].mnemonic, (unsigned)target);
-        if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &silent, &call)) continue;
-        uint8_t bytes[ROOM];
-        uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free, bytes, ROOM);
-        status = r->chip.ops->write_memory(r->chip.chip, r->part->architecture->code_space, free, bytes, size);
-        oak_program_free(call);
-        *from = free;
-        *back = free + size;
-        return status;
+    char source[200];
+    uint8_t bytes[ROOM];
+    oak_program *call;
+    oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)free, isa->call_mnemonic,
+               (unsigned)target);
+    if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &silent,
+                          &call)) {
+        TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "%s cannot be called from 0x%x",
+                     r->one->call.text, (unsigned)free);
+        return OAK_REFUSED;
     }
-    TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "%s cannot be called from 0x%x", r->one->call.text, (unsigned)free);
-    return OAK_REFUSED;
+    uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free, bytes, ROOM);
+    status = r->chip.ops->write_memory(r->chip.chip, r->part->architecture->code_space, free, bytes, size);
+    oak_program_free(call);
+    *from = free;
+    *back = free + size;
+    return status;
 }
 
 /* ------------------------------------------------------------------------------------------ the run */
@@ -908,14 +973,17 @@ static oak_status prepare(running *r, oak_budget *budget, uint64_t length, uint3
         if (one->after.text) {
             oak_diag_sink sink = sink_of(r, &one->after);
             budget->cycles = length;
-            status = oak_session_run_to(r->session, one->after.text, budget, &sink, &ended);
-            if (!status && ended.stop.reason != OAK_STOP_POINT) {
+            uint32_t place = 0;
+            status = oak_session_place(r->session, one->after.text, &sink, &place);
+            if (!status) status = oak_session_run_to(r->session, one->after.text, budget, &sink, &ended);
+            if (!status && ended.stop.pc != place) {
                 fail(r, NULL, "%s is not reached before the call", one->after.text);
                 return OAK_OK;
             }
         }
         if (!status) status = put_call(r, &from, back);
-        if (!status) status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
+        if (!status)
+            status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
         if (!status) oak_session_touch(r->session);
     }
     return status ? status : give(r);
@@ -933,16 +1001,19 @@ static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *
     oak_status status = OAK_OK;
     status = prepare(r, &budget, length, &back);
     look_at_pins(r);
-    for (unsigned i = 0; i < r->part->architecture->register_count && i < sizeof r->kept / sizeof *r->kept; i++)
+    for (unsigned i = 0; i < r->part->architecture->register_count && i < sizeof r->kept / sizeof *r->kept;
+         i++)
         r->chip.ops->read_register(r->chip.chip, i, &r->kept[i]);
-    for (unsigned i = 0; i < one->expectation_count && !status && r->result->passed; i++) status = begin(r, &one->expectations[i], &r->list[i]);
     for (unsigned i = 0; i < one->expectation_count && !status && r->result->passed; i++)
-        if (one->expectations[i].when == TRIAL_STACK && !one->expectations[i].place) status = base_stack(r, &one->expectations[i], &r->list[i]);
+        status = begin(r, &one->expectations[i], &r->list[i]);
+    for (unsigned i = 0; i < one->expectation_count && !status && r->result->passed; i++)
+        if (one->expectations[i].when == TRIAL_STACK && !one->expectations[i].place)
+            status = base_stack(r, &one->expectations[i], &r->list[i]);
     char place[20];
     if (one->call.text && !status) {
-        uint32_t address;
+        unsigned stop;
         oak_format(place, sizeof place, "0x%x", (unsigned)back);
-        status = stop_at(r, &one->call, place, &address);
+        status = oak_session_add_stop(r->session, place, NULL, 1, &silent, &stop);
     }
     r->result->begun = r->begun = now(r).cycles;
     for (uint64_t end = r->begun + length; !status && r->result->passed;) {
@@ -975,25 +1046,29 @@ static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *
 }
 
 /* One after another has it: what takes part in a session must outlive it. */
-static running *running_of(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
-                           const oak_diag_sink *sink, oak_trial_result *result)
+static running *running_of(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
+                           oak_board *board, const oak_diag_sink *sink, oak_trial_result *result)
 {
     running *r = trials->running ? trials->running : oak_arena_take(&trials->arena, sizeof *r);
     if (!r) return NULL;
     trials->running = r;
     memset(r, 0, sizeof *r);
     *result = (oak_trial_result){.passed = true};
-    r->trials = trials, r->one = &trials->list[number], r->number = case_number, r->session = session, r->board = board, r->sink = sink;
+    r->trials = trials, r->one = &trials->list[number], r->number = case_number, r->session = session,
+    r->board = board, r->sink = sink;
     r->part = oak_session_part(session);
     r->chip = oak_session_chip(session);
     r->result = result;
-    for (unsigned i = 0; r->chip.ops->take_output && i < r->part->block_count && r->output_count < MOST_OUTPUTS; i++)
-        if (oak_block_sends(r->part->blocks[i].kind)) r->output[r->output_count++].name = r->part->blocks[i].name;
+    for (unsigned i = 0;
+         r->chip.ops->take_output && i < r->part->block_count && r->output_count < MOST_OUTPUTS; i++)
+        if (oak_block_sends(r->part->blocks[i].kind))
+            r->output[r->output_count++].name = r->part->blocks[i].name;
     return r;
 }
 
-oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
-                         bool (*goes_on)(void *, uint64_t), void *context, const oak_diag_sink *sink, oak_trial_result *result)
+oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
+                         oak_board *board, bool (*goes_on)(void *, uint64_t), void *context,
+                         const oak_diag_sink *sink, oak_trial_result *result)
 {
     unsigned source;
     if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
@@ -1004,8 +1079,8 @@ oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_numb
     return status ? status : run_case(r, goes_on, context);
 }
 
-oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session, oak_board *board,
-                          const oak_diag_sink *sink)
+oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
+                          oak_board *board, const oak_diag_sink *sink)
 {
     oak_trial_result result;
     oak_budget budget = {0};
@@ -1048,7 +1123,9 @@ bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number
             const oak_trial_about *about = &trials->list[*number].about;
             if (oak_length(about->name) != compared || !oak_same_name(text, compared, about->name)) continue;
             if (pass) return true;
-            if (oak_read_number(text + name, text + length, case_number, &used) || !*case_number || *case_number > about->cases) return false;
+            if (oak_read_number(text + name, text + length, case_number, &used) || !*case_number ||
+                *case_number > about->cases)
+                return false;
             --*case_number;
             return true;
         }

@@ -39,24 +39,24 @@ typedef struct trial_span {
 typedef enum trial_when {
     TRIAL_AT_END,
     TRIAL_AT_TIME,
-    TRIAL_AT_PLACE,   /* each time it is reached */
-    TRIAL_AT_FIRST,   /* the first time */
+    TRIAL_AT_PLACE, /* each time it is reached */
+    TRIAL_AT_FIRST, /* the first time */
     TRIAL_ALWAYS,
     TRIAL_NEVER,
-    TRIAL_WITHIN,     /* a span after an event */
-    TRIAL_IN_ORDER,   /* events, one after another */
-    TRIAL_FROM_TO,    /* how long it takes from one place to another */
-    TRIAL_STACK,      /* how deep it grows, from a place on or from the beginning */
-    TRIAL_KEEPS,      /* what holds at the end what it held at the beginning */
-    TRIAL_ENDS,       /* why the run ends */
-    TRIAL_PIN         /* how regular a pin is */
+    TRIAL_WITHIN,   /* a span after an event */
+    TRIAL_IN_ORDER, /* events, one after another */
+    TRIAL_FROM_TO,  /* how long it takes from one place to another */
+    TRIAL_STACK,    /* how deep it grows, from a place on or from the beginning */
+    TRIAL_KEEPS,    /* what holds at the end what it held at the beginning */
+    TRIAL_ENDS,     /* why the run ends */
+    TRIAL_PIN       /* how regular a pin is */
 } trial_when;
 
 typedef struct trial_expectation {
     trial_when when;
-    trial_text key;   /* as it is written */
-    trial_text value; /* behind the colon */
-    trial_list events; /* of TRIAL_IN_ORDER */
+    trial_text key;             /* as it is written */
+    trial_text value;           /* behind the colon */
+    trial_list events;          /* of TRIAL_IN_ORDER */
     const char *place, *second; /* or the pin */
     trial_text event;
     trial_span span;
@@ -76,7 +76,7 @@ typedef struct trial_column {
 
 typedef struct trial {
     oak_trial_about about;
-    trial_text call; /* a routine alone; NULL */
+    trial_text call;  /* a routine alone; NULL */
     trial_text after; /* and the place from which on it can be called */
     trial_list given, acts, drives;
     trial_span run;
@@ -99,23 +99,25 @@ struct oak_trials {
 };
 
 /* Reports at a place in the file. */
-#define TRIAL_REFUSE(sink, trials, at, code, hint, ...)                                                          \
+#define TRIAL_REFUSE(sink, trials, at, code, hint, ...)                                                      \
     oak_refuse(sink, code, (trials)->path, (at)->line, (at)->column, hint, __VA_ARGS__)
 
 /* phrase.c: fills `one` from its key and value; false with a message and a hint. */
-bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, size_t room, const char **hint);
+bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, size_t room,
+                       const char **hint);
 bool trial_read_span(const char *text, size_t length, trial_span *span);
 
 /* cases.c: how many cases there are, and the value of a column in one of them; the text with {x}, and where `bare` also x itself, replaced. False
  * when it does not fit. */
 uint64_t trial_count_cases(const trial *one);
-bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text, size_t room);
-bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare, char *filled,
-                size_t room);
+bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text,
+                 size_t room);
+bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
+                char *filled, size_t room);
 
-/* shape.c: "1kHz +- 2%, duty 25% +- 1%, high 250us, low 750us" against what was recorded of a pin. False with what was found; *refused when it
+/* shape.c: "1kHz +- 2%, duty 25% +- 1%, high 250us, low 750us" against what was recorded of a pin from a cycle on. False with what was found; *refused when it
  * cannot be read. */
-bool trial_shape_holds(const oak_trace *trace, const char *pin, const char *wanted, char *found, size_t room,
-                       bool *refused);
+bool trial_shape_holds(const oak_trace *trace, const char *pin, uint64_t from_cycle, const char *wanted,
+                       char *found, size_t room, bool *refused);
 
 #endif

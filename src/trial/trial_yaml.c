@@ -16,9 +16,9 @@ typedef struct reader {
     oak_status status; /* a failure that is no refusal */
 } reader;
 
-#define REFUSE_AT(reader, node, hint, ...)                                                                      \
-    ((reader)->refused = true,                                                                                  \
-     oak_refuse((reader)->sink, "trial", (reader)->trials->path, (uint32_t)(node)->start_mark.line + 1,         \
+#define REFUSE_AT(reader, node, hint, ...)                                                                   \
+    ((reader)->refused = true,                                                                               \
+     oak_refuse((reader)->sink, "trial", (reader)->trials->path, (uint32_t)(node)->start_mark.line + 1,      \
                 (uint32_t)(node)->start_mark.column + 1, hint, __VA_ARGS__))
 #define EACH_PAIR(map, pair)                                                                                 \
     yaml_node_pair_t *pair = (map)->data.mapping.pairs.start;                                                \
@@ -55,7 +55,8 @@ static const char *keep(reader *r, const char *text)
 
 static trial_text text_of(reader *r, const yaml_node_t *node)
 {
-    return (trial_text){keep(r, scalar(node)), (uint32_t)node->start_mark.line + 1, (uint32_t)node->start_mark.column + 1};
+    return (trial_text){keep(r, scalar(node)), (uint32_t)node->start_mark.line + 1,
+                        (uint32_t)node->start_mark.column + 1};
 }
 
 static size_t items_of(const yaml_node_t *node)
@@ -80,7 +81,8 @@ static int key_of(reader *r, const yaml_node_t *key, const char *const *keys, co
     if (!*hint) {
         oak_format(hint, sizeof hint, "It may have ");
         for (unsigned i = 0; keys[i]; i++)
-            oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s%s", i ? ", " : "", keys[i]);
+            oak_format(hint + oak_length(hint), sizeof hint - oak_length(hint), "%s%s", i ? ", " : "",
+                       keys[i]);
     }
     REFUSE_AT(r, key, hint, "%s has no key `%s`", what, name ? name : "?");
     return -1;
@@ -103,7 +105,8 @@ static void read_texts(reader *r, const yaml_node_t *node, trial_list *list, con
     }
     list->items = take(r, count * sizeof *list->items);
     for (size_t i = 0; list->items && i < count; i++) {
-        const yaml_node_t *item = node->type == YAML_SEQUENCE_NODE ? node_at(r, node->data.sequence.items.start[i]) : node;
+        const yaml_node_t *item =
+            node->type == YAML_SEQUENCE_NODE ? node_at(r, node->data.sequence.items.start[i]) : node;
         if (!is_text(r, item, what)) continue;
         list->items[list->count++] = text_of(r, item);
     }
@@ -121,7 +124,8 @@ static void read_given(reader *r, const yaml_node_t *node, trial_list *list)
     for (EACH_PAIR(node, pair)) {
         const yaml_node_t *key = node_at(r, pair->key), *value = node_at(r, pair->value);
         char text[TRIAL_LONGEST];
-        if (!list->items || !is_text(r, key, "what is given") || !is_text(r, value, "a given value")) continue;
+        if (!list->items || !is_text(r, key, "what is given") || !is_text(r, value, "a given value"))
+            continue;
         oak_format(text, sizeof text, "%s = %s", scalar(key), scalar(value));
         list->items[list->count] = text_of(r, key);
         list->items[list->count++].text = keep(r, text);
@@ -132,9 +136,11 @@ static trial_column *column_of(reader *r, trial *one, const yaml_node_t *node)
 {
     const char *name = scalar(node);
     bool word = name && (oak_is_letter(*name) || *name == '_');
-    for (const char *at = name; word && *at; at++) word = oak_is_word(*at) || *at == '_' || *at == '.' || *at == '\'';
+    for (const char *at = name; word && *at; at++)
+        word = oak_is_word(*at) || *at == '_' || *at == '.' || *at == '\'';
     if (!word) {
-        REFUSE_AT(r, node, "A name begins with a letter: `weight`, `x`.", "`%s` is no name for a column", name ? name : "?");
+        REFUSE_AT(r, node, "A name begins with a letter: `weight`, `x`.", "`%s` is no name for a column",
+                  name ? name : "?");
         return NULL;
     }
     for (unsigned i = 0; i < one->column_count; i++)
@@ -150,8 +156,10 @@ static trial_column *column_of(reader *r, trial *one, const yaml_node_t *node)
 /* `cases`: a list of maps with the same keys. */
 static void read_cases(reader *r, const yaml_node_t *node, trial *one)
 {
-    if (node->type != YAML_SEQUENCE_NODE || !items_of(node) || items_of(node) > MOST_ROWS || one->column_count) {
-        REFUSE_AT(r, node, "Write a line `- {x: 3, y: 4}` for each, before `for`.", "`cases` is a list of 1 to %d rows", (int)MOST_ROWS);
+    if (node->type != YAML_SEQUENCE_NODE || !items_of(node) || items_of(node) > MOST_ROWS ||
+        one->column_count) {
+        REFUSE_AT(r, node, "Write a line `- {x: 3, y: 4}` for each, before `for`.",
+                  "`cases` is a list of 1 to %d rows", (int)MOST_ROWS);
         return;
     }
     for (EACH_ITEM(node, item)) {
@@ -165,7 +173,8 @@ static void read_cases(reader *r, const yaml_node_t *node, trial *one)
             for (EACH_PAIR(row, pair))
                 if (!column_of(r, one, node_at(r, pair->key))) return;
             one->table_columns = one->column_count;
-            one->cells = take(r, items_of(node) * (one->table_columns ? one->table_columns : 1) * sizeof *one->cells);
+            one->cells =
+                take(r, items_of(node) * (one->table_columns ? one->table_columns : 1) * sizeof *one->cells);
         }
         if (!one->cells) return;
         for (EACH_PAIR(row, pair)) {
@@ -173,10 +182,12 @@ static void read_cases(reader *r, const yaml_node_t *node, trial *one)
             const trial_column *column = column_of(r, one, key);
             if (!column || !is_text(r, value, "a value in a row")) return;
             if (column >= one->columns + one->table_columns) {
-                REFUSE_AT(r, key, "Every row has the columns of the first.", "the rows before have no column `%s`", column->name);
+                REFUSE_AT(r, key, "Every row has the columns of the first.",
+                          "the rows before have no column `%s`", column->name);
                 return;
             }
-            const char **cell = &one->cells[one->rows * one->table_columns + (unsigned)(column - one->columns)];
+            const char **cell =
+                &one->cells[one->rows * one->table_columns + (unsigned)(column - one->columns)];
             if (*cell) {
                 REFUSE_AT(r, key, NULL, "`%s` has a value already", column->name);
                 return;
@@ -203,7 +214,8 @@ static bool read_stretch(const char *text, trial_stretch *stretch)
         const char *end = text += minus;
         while (*end && !(end[0] == '.' && end[1] == '.')) end++;
         while (end > text && end[-1] == ' ') end--;
-        if (oak_read_number(text, end, &value, &used) || text + used != end || value > INT64_MAX) return false;
+        if (oak_read_number(text, end, &value, &used) || text + used != end || value > INT64_MAX)
+            return false;
         *part[i] = minus ? -(int64_t)value : (int64_t)value;
         for (text = end; *text == ' '; text++) {
         }
@@ -215,13 +227,15 @@ static bool read_stretch(const char *text, trial_stretch *stretch)
             for (text += 2; *text == ' '; text++) {
             }
     }
-    return !*text && stretch->from <= stretch->to && (uint64_t)stretch->to - (uint64_t)stretch->from < (uint64_t)1 << 32;
+    return !*text && stretch->from <= stretch->to &&
+           (uint64_t)stretch->to - (uint64_t)stretch->from < (uint64_t)1 << 32;
 }
 
 static void read_for(reader *r, const yaml_node_t *node, trial *one)
 {
     if (node->type != YAML_MAPPING_NODE) {
-        REFUSE_AT(r, node, "Write `x: 0..255` or `x: [1, 7, 100..110]` below it.", "`for` says which values names take");
+        REFUSE_AT(r, node, "Write `x: 0..255` or `x: [1, 7, 100..110]` below it.",
+                  "`for` says which values names take");
         return;
     }
     for (EACH_PAIR(node, pair)) {
@@ -236,11 +250,12 @@ static void read_for(reader *r, const yaml_node_t *node, trial *one)
         }
         column->stretches = take(r, count * sizeof *column->stretches);
         for (size_t i = 0; column->stretches && i < count; i++) {
-            const yaml_node_t *item = value->type == YAML_SEQUENCE_NODE ? node_at(r, value->data.sequence.items.start[i]) : value;
+            const yaml_node_t *item =
+                value->type == YAML_SEQUENCE_NODE ? node_at(r, value->data.sequence.items.start[i]) : value;
             trial_stretch *stretch = &column->stretches[i];
             if (!scalar(item) || !read_stretch(scalar(item), stretch)) {
-                REFUSE_AT(r, item, "Write `0..255`, or a list `[1, 7, 100..110]`.", "`%s` is no range of numbers",
-                          scalar(item) ? scalar(item) : "this");
+                REFUSE_AT(r, item, "Write `0..255`, or a list `[1, 7, 100..110]`.",
+                          "`%s` is no range of numbers", scalar(item) ? scalar(item) : "this");
                 return;
             }
             column->stretch_count++;
@@ -257,7 +272,8 @@ static void read_expectation(reader *r, const yaml_node_t *item, trial_expectati
 {
     char message[300];
     const char *hint;
-    if (item->type != YAML_MAPPING_NODE || item->data.mapping.pairs.top - item->data.mapping.pairs.start != 1) {
+    if (item->type != YAML_MAPPING_NODE ||
+        item->data.mapping.pairs.top - item->data.mapping.pairs.start != 1) {
         REFUSE_AT(r, item, "Write `- at end: count == 3`.", "an expectation is when, a colon, and what");
         return;
     }
@@ -272,8 +288,8 @@ static void read_expectation(reader *r, const yaml_node_t *item, trial_expectati
     }
     if (one->when == TRIAL_IN_ORDER) {
         if (value->type != YAML_SEQUENCE_NODE || items_of(value) < 2 || items_of(value) > TRIAL_MOST_EVENTS) {
-            REFUSE_AT(r, value, "Write `[door rises, relay falls, main is reached]`.", "an order is a list of 2 to %d events",
-                      (int)TRIAL_MOST_EVENTS);
+            REFUSE_AT(r, value, "Write `[door rises, relay falls, main is reached]`.",
+                      "an order is a list of 2 to %d events", (int)TRIAL_MOST_EVENTS);
             return;
         }
         read_texts(r, value, &one->events, "events");
@@ -284,8 +300,8 @@ static void read_expectation(reader *r, const yaml_node_t *item, trial_expectati
 static void read_expectations(reader *r, const yaml_node_t *node, trial *one)
 {
     if (node->type != YAML_SEQUENCE_NODE || !items_of(node) || items_of(node) > TRIAL_MOST_EXPECTATIONS) {
-        REFUSE_AT(r, node, "Write a line `- at end: count == 3` for each.", "`expect` is a list of 1 to %d expectations",
-                  (int)TRIAL_MOST_EXPECTATIONS);
+        REFUSE_AT(r, node, "Write a line `- at end: count == 3` for each.",
+                  "`expect` is a list of 1 to %d expectations", (int)TRIAL_MOST_EXPECTATIONS);
         return;
     }
     one->expectations = take(r, items_of(node) * sizeof *one->expectations);
@@ -297,7 +313,8 @@ static void read_expectations(reader *r, const yaml_node_t *node, trial *one)
 
 static void read_trial(reader *r, const yaml_node_t *node, trial *one)
 {
-    static const char *const keys[] = {"name", "given", "acts", "drives", "run", "cases", "for", "sample", "call", "after", "expect", NULL};
+    static const char *const keys[] = {"name", "given",  "acts", "drives", "run",    "cases",
+                                       "for",  "sample", "call", "after",  "expect", NULL};
     enum { NAME, GIVEN, ACTS, DRIVES, RUN, CASES, FOR, SAMPLE, CALL, AFTER, EXPECT };
     unsigned seen = 0;
     if (node->type != YAML_MAPPING_NODE) {
@@ -324,16 +341,19 @@ static void read_trial(reader *r, const yaml_node_t *node, trial *one)
         case ACTS: read_texts(r, value, &one->acts, "acts"); break;
         case DRIVES: read_texts(r, value, &one->drives, "drives"); break;
         case RUN:
-            one->has_run = is_text(r, value, "how long it runs") && trial_read_span(scalar(value), oak_length(scalar(value)), &one->run) &&
+            one->has_run = is_text(r, value, "how long it runs") &&
+                           trial_read_span(scalar(value), oak_length(scalar(value)), &one->run) &&
                            (one->run.cycles || one->run.picoseconds);
             if (!one->has_run && scalar(value))
-                REFUSE_AT(r, value, "Write `run: 60ms` or `run: 5000 cycles`.", "`%s` is no time to run", scalar(value));
+                REFUSE_AT(r, value, "Write `run: 60ms` or `run: 5000 cycles`.", "`%s` is no time to run",
+                          scalar(value));
             break;
         case CASES: read_cases(r, value, one); break;
         case FOR: read_for(r, value, one); break;
         case SAMPLE:
-            if (!scalar(value) || oak_read_number(scalar(value), scalar(value) + oak_length(scalar(value)), &count, &used) || !count ||
-                scalar(value)[used])
+            if (!scalar(value) ||
+                oak_read_number(scalar(value), scalar(value) + oak_length(scalar(value)), &count, &used) ||
+                !count || scalar(value)[used])
                 REFUSE_AT(r, value, "Write `sample: 1000`.", "a sample is a number of cases from 1");
             else one->sample = count;
             break;
@@ -346,13 +366,17 @@ static void read_trial(reader *r, const yaml_node_t *node, trial *one)
         default: read_expectations(r, value, one); break;
         }
     }
-    if (!one->about.name) REFUSE_AT(r, node, "Write `- name: the relay lets go when the door opens`.", "a trial needs a name");
-    if (!(seen >> EXPECT & 1)) REFUSE_AT(r, node, "Write `expect:` and below it `- at end: count == 3`.", "a trial expects something");
+    if (!one->about.name)
+        REFUSE_AT(r, node, "Write `- name: the relay lets go when the door opens`.", "a trial needs a name");
+    if (!(seen >> EXPECT & 1))
+        REFUSE_AT(r, node, "Write `expect:` and below it `- at end: count == 3`.",
+                  "a trial expects something");
     if (one->after.text && !one->call.text) REFUSE_AT(r, node, NULL, "`after` belongs to `call`");
     one->about.cases = trial_count_cases(one);
     if (one->sample && one->sample < one->about.cases) one->about.cases = one->sample;
     if (one->about.cases > 1u << 24)
-        REFUSE_AT(r, node, "Write `sample: 1000` to take some of them.", "these are more than 16 million cases");
+        REFUSE_AT(r, node, "Write `sample: 1000` to take some of them.",
+                  "these are more than 16 million cases");
 }
 
 /* A file is named from where the file of trials lies. */
@@ -375,7 +399,8 @@ static void read_file(reader *r, const yaml_node_t *root)
     const yaml_node_t *list = NULL;
     unsigned seen = 0;
     if (root->type != YAML_MAPPING_NODE) {
-        REFUSE_AT(r, root, "It begins with `program: main.asm`; docs/trials.md has an example.", "a file of trials is a map");
+        REFUSE_AT(r, root, "It begins with `program: main.asm`; docs/trials.md has an example.",
+                  "a file of trials is a map");
         return;
     }
     for (EACH_PAIR(root, pair)) {
@@ -395,21 +420,24 @@ static void read_file(reader *r, const yaml_node_t *root)
         if (!is_text(r, value, keys[number])) continue;
         const char *text = scalar(value);
         bool is_path = false;
-        for (const char *at = text; *at; at++) is_path |= *at == '/' || (at[0] == '.' && oak_same(at, ".yaml"));
+        for (const char *at = text; *at; at++)
+            is_path |= *at == '/' || (at[0] == '.' && oak_same(at, ".yaml"));
         switch (number) {
         case PROGRAM: about->program = beside(r, text); break;
         case BOARD: about->board = beside(r, text); break;
         case PART: about->part = is_path ? beside(r, text) : keep(r, text); break;
         case CLOCK: about->clock = keep(r, text); break;
         default:
-            if (oak_read_number(text, text + oak_length(text), &about->seed, &used) || !about->seed || text[used])
+            if (oak_read_number(text, text + oak_length(text), &about->seed, &used) || !about->seed ||
+                text[used])
                 REFUSE_AT(r, value, NULL, "a seed is a whole number from 1");
             break;
         }
     }
     if (!list || list->type != YAML_SEQUENCE_NODE || !items_of(list) || items_of(list) > MOST_TRIALS) {
         const yaml_node_t *at = list ? list : root;
-        REFUSE_AT(r, at, "Write `trials:` and below it `- name: …`.", "`trials` is a list of 1 to %d", (int)MOST_TRIALS);
+        REFUSE_AT(r, at, "Write `trials:` and below it `- name: …`.", "`trials` is a list of 1 to %d",
+                  (int)MOST_TRIALS);
         return;
     }
     r->trials->list = take(r, items_of(list) * sizeof *r->trials->list);
@@ -420,11 +448,13 @@ static void read_file(reader *r, const yaml_node_t *root)
         read_trial(r, node, one);
         for (trial *other = r->trials->list; other < one; other++)
             if (one->about.name && other->about.name && oak_same(one->about.name, other->about.name))
-                REFUSE_AT(r, node, "Names tell trials apart.", "there is a trial `%s` above", one->about.name);
+                REFUSE_AT(r, node, "Names tell trials apart.", "there is a trial `%s` above",
+                          one->about.name);
     }
 }
 
-oak_status oak_trials_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_trials **result)
+oak_status oak_trials_load(const oak_host *host, const char *path, const oak_diag_sink *sink,
+                           oak_trials **result)
 {
     uint8_t *bytes;
     size_t size;

@@ -636,7 +636,7 @@ static const oak_message messages_v7[] = {
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
         .pattern_unit = 2, .flow_of = armm_flow_of, .target_of = armm_target_of, .state_of = state_of,       \
         .stack_use = armm_stack_use, .frame = &frame, .trade = trade, .messages = message_table,             \
-        .core = &ops                                                                                         \
+        .call_mnemonic = "bl", .core = &ops                                                                  \
     }
 
 const oak_isa oak_isa_armv6m =

@@ -379,5 +379,5 @@ const oak_isa oak_isa_mcs51 = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags, .bank_flag = 4 /* rs */},
     .rows = mcs51_rows, .row_count = MCS51_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .bit_of = bit_of,
     .counter_of = counter_of, .stack_use = stack_use, .vector_mnemonic = "ljmp", .plain_return = "ret", .trade = trade,
-    .messages = messages, .core = &mcs51_core_ops};
+    .messages = messages, .call_mnemonic = "lcall", .core = &mcs51_core_ops};
 /* clang-format on */

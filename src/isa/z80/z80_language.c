@@ -214,5 +214,5 @@ const oak_isa oak_isa_z80 = {
               .stack = {.pointer = Z80_REG_SP, .space = Z80_MEM, .cell = 2, .return_bytes = 2},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .rows = z80_rows, .row_count = Z80_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .counter_of = counter_of,
-    .stack_use = stack_use, .vector_mnemonic = "jp", .trade = trade, .messages = messages, .core = &z80_core_ops};
+    .stack_use = stack_use, .vector_mnemonic = "jp", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &z80_core_ops};
 /* clang-format on */

@@ -1,0 +1,335 @@
+/* Trials: every kind of expectation passes and fails where it has to; the same is found on any number of processes; wrong files are told with
+ * line and column; what other programs read is what they can read. */
+#include "support.h"
+
+#include <cjson/cJSON.h>
+#include <expat.h>
+#include <stdio.h>
+#include <unistd.h>
+
+static char folder[200];
+
+static void write_file(const char *name, const char *text)
+{
+    char path[300];
+    snprintf(path, sizeof path, "%s/%s", folder, name);
+    FILE *file = fopen(path, "w");
+    ck_assert_ptr_nonnull(file);
+    fputs(text, file);
+    fclose(file);
+}
+
+static int inside(const char *command, char **out, char **err)
+{
+    char whole[2000];
+    snprintf(whole, sizeof whole, "cd %s && PATH=%.*s:$PATH && %s", folder, (int)(strrchr(SPINDLE, '/') - SPINDLE), SPINDLE, command);
+    return shell(whole, out, err);
+}
+
+static void enter_folder(void)
+{
+    char line[500];
+    snprintf(folder, sizeof folder, "/tmp/oak-trial-%d", (int)getpid());
+    snprintf(line, sizeof line, "rm -rf %s && mkdir %s", folder, folder);
+    ck_assert_int_eq(system(line), 0);
+}
+
+static void leave_folder(void)
+{
+    char line[500];
+    snprintf(line, sizeof line, "rm -rf %s", folder);
+    ck_assert_int_eq(system(line), 0);
+}
+
+/* A shuttle that goes to and fro five times: p1.0 is high for 3 cycles in each. */
+static const char program[] = " org 0\n"
+                              "start: mov sp, #0x2f\n"         /* cycles 0, 1 */
+                              " mov r7, #5\n"                  /* 2 */
+                              " mov count, #0\n"               /* 3, 4 */
+                              "to: setb p1.0\n"                /* 5, 20, … */
+                              " inc count\n"
+                              " nop\n"
+                              " clr p1.0\n"                    /* 8 */
+                              " acall fro\n"                   /* 9, 10 */
+                              " djnz r7, to\n"                 /* 17, 18 of 5 */
+                              "idle: sjmp idle\n"
+                              "fro: push acc\n"                /* two cycles each */
+                              " pop acc\n"
+                              " ret\n"
+                              "double: add a, acc\n"
+                              " mov r6, #0\n"
+                              " ret\n"
+                              "never: sjmp never\n"
+                              "count equ 0x20\n";
+
+/* A trial each: what it is beside its name, whether it passes, and what is found where it does not, at which cycle. */
+static const struct check {
+    const char *body;
+    bool passes;
+    const char *found;
+    int cycle;
+} checks[] = {
+    {"expect: [{at end: 'iram[count] == 5'}]", true, NULL, 0},
+    {"expect: [{at end: 'iram[count] == 6'}]", false, "iram[count] is 5", -1},
+    {"expect: [{at 7 cycles: 'iram[count] == 1'}]", true, NULL, 0},
+    {"expect: [{at 6us: 'iram[count] == 1'}]", false, "iram[count] is 0", 6},
+    {"expect: [{at fro: 'sp == 0x31'}]", true, NULL, 0},
+    {"expect: [{at fro: 'iram[count] < 3'}]", false, "iram[count] is 3", -1},
+    {"expect: [{at first fro: 'iram[count] == 1'}]", true, NULL, 0},
+    {"expect: [{at never: '1'}]", false, "it is never reached", -1},
+    {"expect: [{always: 'sp <= 0x32'}]", true, NULL, 0},
+    {"expect: [{always: 'sp <= 0x31'}]", false, "sp is 50", -1},
+    {"expect: [{never: 'p1.0 && p1.1 == 0'}]", true, NULL, 0},
+    {"expect: [{always: 'p1.0'}]", false, "no longer so", 9},
+    {"drives: ['p3.2 = 1 until 20 cycles, 0']\n  expect: [{never: '!p3.2'}]", false, "it has become so", 20},
+    {"drives: ['p3.2 = 1 until 9 cycles, 0']\n  expect: [{within 10 cycles after p3.2 falls: '!p1.0'}]", true, NULL, 0},
+    {"drives: ['p3.2 = 1 until 9 cycles, 0']\n  run: 60 cycles\n  expect: [{within 10 cycles after p3.2 falls: 'p3.3 == 0'}]", false,
+     "since 9.000 us", 19},
+    {"expect: [{within 9 cycles after to is reached: 'sp == 0x32'}]", true, NULL, 0},
+    {"expect: [{within 5 cycles after to is reached: 'sp == 0x32'}]", false, "sp is 49; it has not become so since 5.000 us", 11},
+    {"expect: [{within 5 cycles after p3.3 falls: 'p1.0'}]", false, "p3.3 falls has not happened", -1},
+    {"expect: [{in order: ['to is reached', 'p1.0 falls', 'fro is reached', 'iram[count] == 2', 'idle is reached']}]", true, NULL, 0},
+    {"expect: [{in order: ['iram[count] == 2', 'iram[count] == 1']}]", false, "iram[count] == 1 has not happened", -1},
+    {"expect: [{from to to fro: at most 6 cycles}, {from to to to: 14 cycles}]", true, NULL, 0},
+    {"expect: [{from to to fro: at most 5 cycles}]", false, "it took 6 cycles", -1},
+    {"expect: [{stack from to: at most 3}]", true, NULL, 0},
+    {"expect: [{stack from to: at most 2}]", false, "the stack holds 3 bytes", -1},
+    {"expect: [{ends: parked at idle}]", true, NULL, 0},
+    {"run: 10 cycles\n  expect: [{ends: time}]", true, NULL, 0},
+    {"expect: [{ends: fault}]", false, "it ended with parked", -1},
+    {"given: {pc: 0x500}\n  expect: [{at end: '1'}]", false, "programmed", -1},
+    {"given: {pc: 0x500}\n  expect: [{ends: fault unprogrammed-code}]", true, NULL, 0},
+    {"expect: [{pin p1.0: 'high 3us, low 12us'}]", false, "the low time is", -1},
+    {"expect: [{pin p1.0: 'high 4us +- 2us'}]", true, NULL, 0},
+    {"call: double\n  for: {x: 0..127}\n  given: [a = x]\n  expect: [{at end: 'a == x * 2'}, {keeps: r7 sp}]", true, NULL, 0},
+    {"call: double\n  for: {x: 0..255}\n  given: {a: x}\n  expect: [{at end: 'a == x * 2'}]", false, "a is 0, 128 * 2 is 256", -1},
+    {"call: double\n  given: {r6: 9}\n  expect: [{keeps: r6}]", false, "r6 was 0x9 and is 0x0", -1},
+    {"call: never\n  run: 50 cycles\n  expect: [{at end: '1'}]", false, "has not returned", -1},
+    {"cases: [{n: 7, text: iram}, {n: 8, text: iram}]\n  given: ['{text}[0x40] = n']\n  expect: [{at end: 'iram[0x40] == n'}]", true, NULL, 0},
+};
+enum { CHECKS = sizeof checks / sizeof *checks };
+
+static void write_checks(void)
+{
+    char *text = malloc(CHECKS * 400), *at = text;
+    at += sprintf(at, "program: shuttle.asm\npart: mcs51-8k\nclock: 12MHz\ntrials:\n");
+    for (unsigned i = 0; i < CHECKS; i++) at += sprintf(at, "- name: check %u\n  %s\n", i, checks[i].body);
+    write_file("shuttle.asm", program);
+    write_file("all.trial.yaml", text);
+    free(text);
+}
+
+START_TEST(every_kind_of_expectation_passes_and_fails_where_it_has_to)
+{
+    char *out, *err;
+    unsigned failures = 0;
+    enter_folder();
+    write_checks();
+    int code = inside("spindle trial --json", &out, &err);
+    cJSON *document = cJSON_Parse(out), *list = cJSON_GetObjectItem(document, "trials");
+    ck_assert_msg(code == 4 && cJSON_GetArraySize(list) == CHECKS, "%d: %s%s", code, out, err);
+    for (unsigned i = 0; i < CHECKS; i++) {
+        const cJSON *one = cJSON_GetArrayItem(list, (int)i), *why = cJSON_GetObjectItem(one, "failure");
+        const char *verdict = cJSON_GetStringValue(cJSON_GetObjectItem(one, "verdict")),
+                   *found = cJSON_GetStringValue(cJSON_GetObjectItem(why, "found"));
+        bool good = !strcmp(verdict, checks[i].passes ? "passed" : "failed") && (checks[i].passes || strstr(found, checks[i].found));
+        if (good && !checks[i].passes && checks[i].cycle >= 0)
+            good = (int)cJSON_GetNumberValue(cJSON_GetObjectItem(why, "cycle")) == checks[i].cycle;
+        if (checks[i].passes) good = good && cJSON_GetNumberValue(cJSON_GetObjectItem(one, "checks")) > 0;
+        if (!good) printf("%s\n  %s: %s, cycle %g\n", checks[i].body, verdict, found ? found : "", cJSON_GetNumberValue(cJSON_GetObjectItem(why, "cycle")));
+        failures += !good;
+    }
+    ck_assert_msg(!failures, "%u\n%s", failures, err);
+    cJSON_Delete(document);
+    free(out);
+    free(err);
+    leave_folder();
+}
+END_TEST
+
+START_TEST(any_number_of_processes_finds_the_same)
+{
+    static const char *const options[] = {"--tap", "--json", "| sed 's/; [0-9.]* s$//'"};
+    enter_folder();
+    write_checks();
+    for (unsigned o = 0; o < 3; o++) {
+        char *first = NULL;
+        for (unsigned workers = 1; workers <= 7; workers += workers == 1 ? 1 : 5) {
+            char line[200], *out, *err;
+            snprintf(line, sizeof line, "spindle trial -j %u %s", workers, options[o]);
+            inside(line, &out, &err);
+            if (first) ck_assert_str_eq(first, out);
+            else first = strdup(out);
+            ck_assert_uint_gt(strlen(out), 1000);
+            free(out);
+            free(err);
+        }
+        free(first);
+    }
+    leave_folder();
+}
+END_TEST
+
+/* The first failing case is told as it is when it is run alone; `bench` and `run` are brought to the same place. */
+START_TEST(what_a_trial_is_given_serves_run_and_bench)
+{
+    char *out, *err;
+    enter_folder();
+    write_checks();
+    inside("spindle trial --only 'check 32' --json", &out, &err);
+    cJSON *document = cJSON_Parse(out);
+    const cJSON *why = cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(document, "trials"), 0), "failure");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(why, "values")), "x = 128");
+    char line[900];
+    snprintf(line, sizeof line, "echo 'show a' | %s", cJSON_GetStringValue(cJSON_GetObjectItem(why, "bench")));
+    free(out);
+    free(err);
+    int code = inside(line, &out, &err);
+    ck_assert_msg(code == 0 && strstr(out, "a                  0x00"), "%s\n%s%s", line, out, err);
+    free(out);
+    free(err);
+    code = inside("spindle run shuttle.asm --part mcs51-8k --given 'all.trial.yaml:check 32/8' --steps 2 --show a --brief", &out, &err);
+    ck_assert_msg(code == 0 && strstr(out, "0x0e"), "%s%s", out, err);
+    free(out);
+    free(err);
+    code = inside("spindle run shuttle.asm --part mcs51-8k --given all.trial.yaml:nothing --brief", &out, &err);
+    ck_assert_msg(code == 2 && strstr(err, "`check 0`"), "%s%s", out, err);
+    free(out);
+    free(err);
+    cJSON_Delete(document);
+    leave_folder();
+}
+END_TEST
+
+static void count_element(void *context, const char *name, const char **attributes)
+{
+    (void)attributes;
+    if (!strcmp(name, "testcase")) ((unsigned *)context)[0]++;
+    if (!strcmp(name, "failure")) ((unsigned *)context)[1]++;
+}
+
+START_TEST(other_programs_can_read_what_is_written)
+{
+    char *out, *err;
+    unsigned seen[2] = {0}, failing = 0;
+    for (unsigned i = 0; i < CHECKS; i++) failing += !checks[i].passes;
+    enter_folder();
+    write_checks();
+    inside("spindle trial --tap --junit all.xml > all.tap; cat all.xml", &out, &err);
+    XML_Parser parser = XML_ParserCreate(NULL);
+    XML_SetUserData(parser, seen);
+    XML_SetElementHandler(parser, count_element, NULL);
+    ck_assert_int_eq(XML_Parse(parser, out, (int)strlen(out), 1), XML_STATUS_OK);
+    ck_assert_uint_eq(seen[0], CHECKS);
+    ck_assert_uint_eq(seen[1], failing);
+    XML_ParserFree(parser);
+    free(out);
+    free(err);
+    inside("prove -e cat all.tap", &out, &err);
+    char wanted[60];
+    snprintf(wanted, sizeof wanted, "Failed %u/%u subtests", failing, (unsigned)CHECKS);
+    ck_assert_msg(strstr(out, wanted) || strstr(err, wanted), "%s%s", out, err);
+    free(out);
+    free(err);
+    leave_folder();
+}
+END_TEST
+
+#define TOP  "program: shuttle.asm\npart: mcs51-8k\ntrials:\n"
+#define NAME "- name: x\n"
+#define LAST "  expect: [{at end: '1'}]\n"
+START_TEST(wrong_files_are_told_with_line_and_column)
+{
+    static const struct {
+        const char *file, *told;
+    } wrong[] = {
+        {"", "1:1: error: "},
+        {"- 1\n", "1:1: error: a file of trials is a map"},
+        {"program: shuttle.asm\n", "1:1: error: `trials` is a list"},
+        {"progam: x\n", "1:1: error: a file of trials has no key `progam`"},
+        {"seed: 0\ntrials: []\n", "1:7: error: a seed is a whole number"},
+        {"seed: 1\nseed: 2\n", "2:1: error: `seed` stands here twice"},
+        {TOP "- x\n", "4:3: error: a trial is a map"},
+        {TOP NAME, "4:3: error: a trial expects something"},
+        {TOP "- expect: [{at end: '1'}]\n", "4:3: error: a trial needs a name"},
+        {TOP NAME LAST NAME LAST, "6:3: error: there is a trial `x` above"},
+        {TOP NAME "  expct: 1\n" LAST, "5:3: error: a trial has no key `expct`"},
+        {TOP NAME "  run: soon\n" LAST, "5:8: error: `soon` is no time to run"},
+        {TOP NAME "  sample: 0\n" LAST, "5:11: error: a sample is a number"},
+        {TOP NAME "  expect: at end\n", "5:11: error: `expect` is a list"},
+        {TOP NAME "  expect: [at end]\n", "5:12: error: an expectation is when, a colon, and what"},
+        {TOP NAME "  expect: [{sometimes: '1'}]\n", "5:13: error: `sometimes` says nothing of when"},
+        {TOP NAME "  expect: [{within 5 cycles: '1'}]\n", "5:13: error: `within 5 cycles` needs a time and what it follows"},
+        {TOP NAME "  expect: [{in order: x}]\n", "5:23: error: an order is a list"},
+        {TOP NAME "  expect: [{at end: 'cunt'}]\n", "5:21: error: there is no register"},
+        {TOP NAME "  expect: [{at end: '1 +'}]\n", "5:21: error: "},
+        {TOP NAME "  expect: [{at nowhere: '1'}]\n", "5:13: error: there is no register, special register or symbol `nowhere`"},
+        {TOP NAME "  expect: [{ends: well}]\n", "5:19: error: `well` is no way"},
+        {TOP NAME "  expect: [{keeps: r99}]\n", "5:20: error: `r99` is no register"},
+        {TOP NAME "  expect: [{stack: deep}]\n", "5:20: error: `deep` is no depth"},
+        {TOP NAME "  expect: [{pin p1.0: round}]\n", "5:23: error: `round` is no shape"},
+        {TOP NAME "  expect: [{pin p9.0: 1kHz}]\n", "5:13: error: "},
+        {TOP NAME "  expect: [{from to to fro: long}]\n", "5:29: error: `long` is no length of time"},
+        {TOP NAME "  expect: [{at end: 'lcd shows \"x\"'}]\n", "5:21: error: there is nothing called `lcd`"},
+        {TOP NAME "  given: {nothing: 3}\n" LAST, "5:11: error: "},
+        {TOP NAME "  given: [r0]\n" LAST, "5:11: error: "},
+        {TOP NAME "  drives: [p1.0 = maybe]\n" LAST, "5:12: error: "},
+        {TOP NAME "  acts: [door open]\n" LAST, "5:10: error: acts need a board"},
+        {TOP NAME "  call: nowhere\n" LAST, "5:9: error: there is no register, special register or symbol `nowhere`"},
+        {TOP NAME "  after: to\n" LAST, "4:3: error: `after` belongs to `call`"},
+        {TOP NAME "  for: {x: 3..1}\n" LAST, "5:12: error: `3..1` is no range"},
+        {TOP NAME "  for: {x: 0..0xffffffff}\n" LAST, "4:3: error: these are more than 16 million cases"},
+        {TOP NAME "  for: {3: 1}\n" LAST, "5:9: error: `3` is no name for a column"},
+        {TOP NAME "  cases: [{x: 1}, {y: 1}]\n" LAST, "5:20: error: the rows before have no column `y`"},
+        {TOP NAME "  cases: [{x: 1, y: 2}, {x: 1}]\n" LAST, "5:25: error: a value is missing"},
+        {TOP NAME "  cases: 3\n" LAST, "5:10: error: `cases` is a list"},
+        {TOP NAME "  name: y\n" LAST, "5:3: error: `name` stands here twice"},
+    };
+    enter_folder();
+    write_file("shuttle.asm", program);
+    for (unsigned i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        char *out, *err, told[300];
+        write_file("w.trial.yaml", wrong[i].file);
+        int code = inside("spindle trial w.trial.yaml", &out, &err);
+        snprintf(told, sizeof told, "w.trial.yaml:%s", wrong[i].told);
+        ck_assert_msg(code == 1 && strstr(err, told), "%s-> %d %s%swanted: %s", wrong[i].file, code, out, err, told);
+        free(out);
+        free(err);
+    }
+    leave_folder();
+}
+END_TEST
+
+START_TEST(the_trials_of_every_example_pass)
+{
+    static const char *const examples[] = {"lathe", "kiln", "loom", "extractor", "press"};
+    for (unsigned i = 0; i < sizeof examples / sizeof *examples; i++) {
+        char line[500], *out, *err;
+        snprintf(line, sizeof line, "cd " SOURCE_FOLDER "/examples/%s && " SPINDLE " trial", examples[i]);
+        int code = shell(line, &out, &err);
+        ck_assert_msg(code == 0 && strstr(out, "0 failed"), "%s: %s%s", examples[i], out, err);
+        free(out);
+        free(err);
+    }
+}
+END_TEST
+
+/* A guard that is a little too slow is found: 450 cycles are promised, 449 are not kept. */
+START_TEST(a_broken_promise_is_found)
+{
+    char *out, *err;
+    enter_folder();
+    int code = inside("cp " SOURCE_FOLDER "/examples/lathe/* . && sed -i 's/jc   halt/mov r5, #250\\n djnz r5, $\\n jc halt/' lathe.asm && "
+                      "spindle trial --only 'in time' lathe.trial.yaml",
+                      &out, &err);
+    ck_assert_msg(code == 4 && strstr(out, "expected  within 450 cycles after door rises: relay") && strstr(out, "--given"), "%d %s%s", code, out,
+                  err);
+    free(out);
+    free(err);
+    leave_folder();
+}
+END_TEST
+
+RUN_SUITE("trial", every_kind_of_expectation_passes_and_fails_where_it_has_to, any_number_of_processes_finds_the_same,
+          what_a_trial_is_given_serves_run_and_bench, other_programs_can_read_what_is_written, wrong_files_are_told_with_line_and_column,
+          the_trials_of_every_example_pass, a_broken_promise_is_found)
