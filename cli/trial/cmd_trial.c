@@ -269,8 +269,10 @@ static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned
 static void print_recent(void *context, const oak_recent *one)
 {
     oak_session *session = context;
-    char place[100], time[60];
-    oak_session_name_place(session, one->pc, place, sizeof place);
+    char place[100] = "", time[60];
+    uint8_t byte;
+    if (oak_image_byte(oak_program_image(oak_session_program(session)), one->pc, &byte))
+        oak_session_name_place(session, one->pc, place, sizeof place);
     oak_write_time(one->cycle, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle, time,
                    sizeof time);
     printf("      %12s  %-20s %s\n", time, place, one->text);
@@ -371,8 +373,8 @@ static void print_outcome(cli *self, const trial_outcome *one)
         printf("    %llu of %llu cases; the first is %s\n", (unsigned long long)one->failed,
                (unsigned long long)one->cases, words);
     if (*one->result.expectation)
-        printf("    %s:%u: expected  %s\n", one->file->path, (unsigned)one->result.line,
-               one->result.expectation);
+        printf("    expected  %s  (%s:%u)\n", one->result.expectation, one->file->path,
+               (unsigned)one->result.line);
     printf("    found     %s\n", one->result.found);
     printf("    when      %s, cycle %llu, at %s\n", time, (unsigned long long)one->result.time.cycles, place);
     print_before(self, one);

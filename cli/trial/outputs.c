@@ -7,7 +7,12 @@
 void trial_place_text(const trial_outcome *one, char *text, size_t room)
 {
     oak_line line;
+    uint8_t byte;
     char place[120];
+    if (!oak_image_byte(oak_program_image(one->file->program), one->result.pc, &byte)) {
+        snprintf(text, room, "the end of the call");
+        return;
+    }
     oak_session_name_place(one->file->session, one->result.pc, place, sizeof place);
     if (oak_program_line_at(one->file->program, one->result.pc, &line) == OAK_OK)
         snprintf(text, room, "%s:%u (%s)", line.file, (unsigned)line.line, place);
