@@ -184,6 +184,40 @@ START_TEST(any_number_of_processes_finds_the_same)
 }
 END_TEST
 
+/* Shards, put together in any order, are the whole; what is missing is told. */
+START_TEST(shards_put_together_are_the_whole)
+{
+    char *whole, *merged, *err;
+    enter_folder();
+    write_checks();
+    inside("spindle trial --json", &whole, &err);
+    free(err);
+    int code = inside("for k in 1 2 3 4 5; do spindle trial --shard $k/5 --json > s$k.json; done; "
+                      "spindle trial --merge --json s4.json s2.json s5.json s1.json s3.json",
+                      &merged, &err);
+    ck_assert_int_eq(code, 4);
+    ck_assert_msg(!strcmp(merged, whole), "%s\nthe whole: %s", merged, whole);
+    free(merged);
+    free(err);
+    code = inside("spindle trial --only 'check 31' --shard 1/2 --json > a.json; spindle trial --merge a.json",
+                  &merged, &err);
+    ck_assert_msg(code == 1 && strstr(merged, "64 of 128 cases") && strstr(err, "a shard is missing"),
+                  "%d %s%s", code, merged, err);
+    free(merged);
+    free(err);
+    code = inside("spindle trial --shard 6/5", &merged, &err);
+    ck_assert_msg(code == 2 && strstr(err, "`6/5` is no shard"), "%s", err);
+    free(merged);
+    free(err);
+    code = inside("spindle trial --merge shuttle.asm", &merged, &err);
+    ck_assert_msg(code == 1 && strstr(err, "no document of trials"), "%s", err);
+    free(merged);
+    free(err);
+    free(whole);
+    leave_folder();
+}
+END_TEST
+
 /* The first failing case is told as it is when it is run alone; `bench` and `run` are brought to the same place. */
 START_TEST(what_a_trial_is_given_serves_run_and_bench)
 {
@@ -368,6 +402,7 @@ START_TEST(a_broken_promise_is_found)
 END_TEST
 
 RUN_SUITE("trial", every_kind_of_expectation_passes_and_fails_where_it_has_to,
-          any_number_of_processes_finds_the_same, what_a_trial_is_given_serves_run_and_bench,
-          other_programs_can_read_what_is_written, wrong_files_are_told_with_line_and_column,
-          the_trials_of_every_example_pass, a_broken_promise_is_found)
+          any_number_of_processes_finds_the_same, shards_put_together_are_the_whole,
+          what_a_trial_is_given_serves_run_and_bench, other_programs_can_read_what_is_written,
+          wrong_files_are_told_with_line_and_column, the_trials_of_every_example_pass,
+          a_broken_promise_is_found)

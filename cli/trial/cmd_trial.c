@@ -18,7 +18,9 @@ enum { MOST_FILES = 500, MOST_WORKERS = 64, DEEPEST = 8 };
 
 typedef struct trial_options {
     char *only, *junit, *part;
-    int tap, json, first_failure, list;
+    char *shard;
+    unsigned shard_number, shards; /* from 0; at least 1 */
+    int tap, json, first_failure, list, merge;
     long long workers, repeat;
 } trial_options;
 
@@ -222,26 +224,36 @@ static void tell_progress(const trial_outcome *one, uint64_t done, double began)
             (unsigned long long)one->cases);
 }
 
-/* All cases of a trial, on so many processes at a time. False when somebody has interrupted it. */
-static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned workers)
+/* The first case from `number` on that belongs to this shard: every so manieth of all cases of all trials. */
+static uint64_t next_case(const trial_outcome *one, uint64_t number, const trial_options *options)
 {
-    uint64_t next = 0, done = 0;
+    uint64_t at = (one->base + number) % options->shards;
+    return number + (options->shard_number + options->shards - at) % options->shards;
+}
+
+/* All cases of a trial, on so many processes at a time. False when somebody has interrupted it. */
+static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
+                      unsigned workers)
+{
+    uint64_t next = next_case(one, 0, options);
     unsigned running = 0;
     double began = seconds_now();
-    while ((next < one->cases && !stopped && !one->refused) || running) {
+    one->ran = one->cycles = one->checks = 0;
+    for (bool first = true; (next < one->cases && !stopped && !one->refused) || running;) {
         if (running < workers && next < one->cases && !stopped && !one->refused) {
             trial_slot *free_slot = slots;
             while (free_slot->process) free_slot++;
-            free_slot->process = start_case(self, one, next, free_slot, next == 0);
+            free_slot->process = start_case(self, one, next, free_slot, first);
             if (free_slot->process < 0) {
                 free_slot->process = 0;
                 if (!running) {
                     cli_complain(self, "trial", one->file->path, NULL, "no process can be started");
                     one->refused = true;
                 }
-            } else next++, running++;
-            if (running < workers && next < one->cases && next > 1)
-                continue; /* the first one alone: it may be refused */
+            } else next = next_case(one, next + 1, options), running++;
+            bool alone = first; /* it may be refused */
+            first = false;
+            if (running < workers && !alone && next < one->cases) continue;
         }
         if (!running) continue;
         pid_t ended = wait(NULL);
@@ -251,14 +263,17 @@ static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, unsigned
             if (!stopped) add_up(one, &slots[i]);
             slots[i].process = 0;
             running--;
-            done++;
+            one->ran++;
         }
-        tell_progress(one, done, began);
+        tell_progress(one, one->ran, began);
     }
-    if (one->refused && one->first && slots[0].process == 0) { /* not the first: why, aloud */
+    if (one->refused && one->ran > 1) { /* not the first: why, aloud */
         pid_t again = start_case(self, one, one->first, &slots[0], true);
         if (again > 0) waitpid(again, NULL, 0);
     }
+    if (one->refused && !slots[0].done && !stopped)
+        cli_complain(self, "trial", one->file->path, NULL,
+                     "the process of a case has ended before it had run");
     if (isatty(2) && seconds_now() - began >= 1) fputs("\r\033[K", stderr);
     one->seconds = seconds_now() - began;
     return !stopped;
@@ -356,7 +371,10 @@ static void print_outcome(cli *self, const trial_outcome *one)
     bool colour = self->result_colour, passed = !one->failed && !one->refused;
     char cases[60] = "", time[60], number[40];
     trial_time_text(one->file, one->cycles, time, sizeof time);
-    if (one->cases > 1)
+    if (one->cases > 1 && one->ran != one->cases)
+        snprintf(cases, sizeof cases, "%llu of %llu cases, ", (unsigned long long)one->ran,
+                 (unsigned long long)one->cases);
+    else if (one->cases > 1)
         snprintf(cases, sizeof cases, "%s cases, ", cli_count(one->cases, number, sizeof number));
     printf("%s%s%s  %s  %s(%s%s of the chip)%s\n", cli_paint(colour, passed ? PAINT_STRONG : PAINT_ERROR),
            one->refused ? "refused"
@@ -371,7 +389,7 @@ static void print_outcome(cli *self, const trial_outcome *one)
     trial_case_words(one, one->first, words, sizeof words);
     if (one->cases > 1)
         printf("    %llu of %llu cases; the first is %s\n", (unsigned long long)one->failed,
-               (unsigned long long)one->cases, words);
+               (unsigned long long)one->ran, words);
     if (*one->result.expectation)
         printf("    expected  %s  (%s:%u)\n", one->result.expectation, one->file->path,
                (unsigned)one->result.line);
@@ -387,7 +405,7 @@ static void print_outcome(cli *self, const trial_outcome *one)
 static int run_all(cli *self, const trial_file *files, unsigned file_count, const trial_options *options)
 {
     size_t count = 0, room = 0, at = 0, failed = 0, refused = 0;
-    uint64_t cases = 0;
+    uint64_t cases = 0, all_cases = 0;
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     unsigned workers = options->workers ? (unsigned)options->workers : cores > 0 ? (unsigned)cores : 1;
     if (workers > MOST_WORKERS) workers = MOST_WORKERS;
@@ -402,10 +420,15 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     }
     for (unsigned i = 0; i < file_count; i++) {
         const oak_trial_about *about;
-        for (unsigned n = 0; (about = oak_trial_at(files[i].trials, n)); n++)
-            if (!options->only || strstr(about->name, options->only))
-                list[count++] = (trial_outcome){
-                    .file = &files[i], .number = n, .name = about->name, .cases = about->cases};
+        for (unsigned n = 0; (about = oak_trial_at(files[i].trials, n)); n++) {
+            if (options->only && !strstr(about->name, options->only)) continue;
+            list[count++] = (trial_outcome){.file = &files[i],
+                                            .number = n,
+                                            .name = about->name,
+                                            .cases = about->cases,
+                                            .base = all_cases};
+            all_cases += about->cases;
+        }
     }
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGINT, &action, NULL);
@@ -422,14 +445,13 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
         }
         for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused;
              again++) {
-            one->cycles = one->checks = 0;
-            whole = run_trial(self, one, slots, workers);
+            whole = run_trial(self, one, slots, options, workers);
         }
         if (!whole) break;
         if (one->failed && !one->refused) locate(self, one, slots);
         refused += one->refused;
         failed += !one->refused && one->failed;
-        cases += one->cases;
+        cases += one->ran;
         if (options->tap) trial_print_tap(at + 1, one);
         else if (!options->json) {
             if (one->file != last) printf("%s\n", one->file->path);
@@ -466,9 +488,19 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     return exit_code;
 }
 
+/* "3/16" */
+static bool read_shard(const char *text, trial_options *options)
+{
+    char *end;
+    unsigned long number = strtoul(text, &end, 10), shards = *end == '/' ? strtoul(end + 1, &end, 10) : 0;
+    options->shard_number = (unsigned)number - 1;
+    options->shards = (unsigned)shards;
+    return *text >= '0' && *text <= '9' && !*end && number >= 1 && number <= shards && shards <= 100000;
+}
+
 static int run(cli *self, int argc, const char **argv)
 {
-    trial_options options = {.repeat = 1};
+    trial_options options = {.repeat = 1, .shards = 1};
     const struct poptOption table[] = {
         {"only", 0, POPT_ARG_STRING, &options.only, 0, NULL, NULL},
         {"part", 'p', POPT_ARG_STRING, &options.part, 0, NULL, NULL},
@@ -476,6 +508,8 @@ static int run(cli *self, int argc, const char **argv)
         {"repeat", 0, POPT_ARG_LONGLONG, &options.repeat, 0, NULL, NULL},
         {"workers", 'j', POPT_ARG_LONGLONG, &options.workers, 0, NULL, NULL},
         {"list", 0, POPT_ARG_NONE, &options.list, 0, NULL, NULL},
+        {"shard", 0, POPT_ARG_STRING, &options.shard, 0, NULL, NULL},
+        {"merge", 0, POPT_ARG_NONE, &options.merge, 0, NULL, NULL},
         {"tap", 0, POPT_ARG_NONE, &options.tap, 0, NULL, NULL},
         {"junit", 0, POPT_ARG_STRING, &options.junit, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &self->json, 0, NULL, NULL},
@@ -492,6 +526,13 @@ static int run(cli *self, int argc, const char **argv)
             cli_usage(self, &command_trial, NULL, "workers are 1 to %d, repetitions 1 or more", MOST_WORKERS);
     else if (given && options.tap && options.json)
         exit_code = cli_usage(self, &command_trial, NULL, "one of --tap and --json");
+    else if (given && options.shard && !read_shard(options.shard, &options))
+        exit_code = cli_usage(self, &command_trial, "Write --shard 3/16: the third of sixteen.",
+                              "`%s` is no shard", options.shard);
+    else if (given && options.merge && (!given[0] || options.shard || options.tap || options.junit))
+        exit_code = cli_usage(self, &command_trial, "Write `spindle trial --merge one.json two.json`.",
+                              "--merge takes documents, and no trials");
+    else if (given && options.merge) exit_code = trial_merge(self, given);
     else if (given && given[0])
         for (; given[count] && count < MOST_FILES; count++) found[count] = cli_strdup(given[count]);
     else if (given) {
@@ -513,6 +554,7 @@ static int run(cli *self, int argc, const char **argv)
     free(files);
     if (context) poptFreeContext(context);
     free(options.only);
+    free(options.shard);
     free(options.junit);
     free(options.part);
     return exit_code;
@@ -533,6 +575,8 @@ const command command_trial = {
     "      --repeat N        run each N times, as long as it passes\n"
     "  -j, --workers N       so many cases at a time; as many as there are cores\n"
     "  -p, --part PART       on another part\n"
+    "      --shard K/N       every Nth of all cases, from the Kth on: for N machines\n"
+    "      --merge           FILE... are documents of --json, one a shard: the whole\n"
     "      --list            names and numbers of cases; nothing is run\n"
     "      --tap             Test Anything Protocol, version 14\n"
     "      --junit FILE      JUnit XML as well\n"

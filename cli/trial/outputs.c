@@ -189,6 +189,7 @@ void trial_print_json(cli *self, const trial_outcome *list, size_t count)
         cJSON_AddStringToObject(item, "name", one->name);
         cJSON_AddStringToObject(item, "verdict", one->refused ? "refused" : good ? "passed" : "failed");
         cJSON_AddNumberToObject(item, "cases", (double)one->cases);
+        cJSON_AddNumberToObject(item, "ran", (double)one->ran);
         cJSON_AddNumberToObject(item, "failed", (double)one->failed);
         cJSON_AddNumberToObject(item, "checks", (double)one->checks);
         cJSON_AddNumberToObject(item, "cycles", (double)one->cycles);

@@ -23,10 +23,12 @@ typedef struct trial_outcome {
     const trial_file *file;
     unsigned number;
     const char *name;
-    uint64_t cases, failed, checks, cycles; /* cycles: of all cases together */
-    uint64_t first;                         /* the first case that failed */
-    oak_trial_result result;                /* of that one */
-    bool refused;                           /* what it says means nothing here: told already */
+    uint64_t cases, ran, failed, checks,
+        cycles;              /* ran: those of this shard; cycles: of all of them together */
+    uint64_t base;           /* cases of all trials before it */
+    uint64_t first;          /* the first case that failed */
+    oak_trial_result result; /* of that one */
+    bool refused;            /* what it says means nothing here: told already */
     double seconds;
 } trial_outcome;
 
@@ -34,6 +36,8 @@ typedef struct trial_outcome {
 bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, size_t count);
 void trial_print_tap_begin(size_t count);
 void trial_print_tap(size_t number, const trial_outcome *one);
+/* merge.c: documents of shards, up to NULL; returns an exit code. */
+int trial_merge(cli *self, const char *const *paths);
 void trial_print_json(cli *self, const trial_outcome *list, size_t count);
 /* "lathe.asm:27" or "guard+4" of where it failed; the file and line of the expectation. */
 void trial_place_text(const trial_outcome *one, char *text, size_t room);
