@@ -35,7 +35,8 @@ static cJSON *read_document(cli *self, const char *path)
 static cJSON *same_trial(cJSON *list, const cJSON *wanted)
 {
     cJSON *one;
-    cJSON_ArrayForEach(one, list) if (!strcmp(text_of(one, "file"), text_of(wanted, "file")) && !strcmp(text_of(one, "name"), text_of(wanted, "name"))) return one;
+    cJSON_ArrayForEach(one, list) if (!strcmp(text_of(one, "file"), text_of(wanted, "file")) &&
+                                      !strcmp(text_of(one, "name"), text_of(wanted, "name"))) return one;
     return NULL;
 }
 
@@ -49,29 +50,39 @@ static void add_number(cJSON *into, const cJSON *from, const char *name)
 static void put_together(cJSON *into, const cJSON *from)
 {
     static const char *const sums[] = {"ran", "failed", "checks", "cycles"};
-    cJSON *mine = cJSON_GetObjectItemCaseSensitive(into, "failure"), *other = cJSON_GetObjectItemCaseSensitive(from, "failure");
+    cJSON *mine = cJSON_GetObjectItemCaseSensitive(into, "failure"),
+          *other = cJSON_GetObjectItemCaseSensitive(from, "failure");
     for (unsigned i = 0; i < sizeof sums / sizeof *sums; i++) add_number(into, from, sums[i]);
     if (other && (!mine || number_of(other, "case") < number_of(mine, "case"))) {
         if (mine) cJSON_DeleteItemFromObjectCaseSensitive(into, "failure");
         cJSON_AddItemToObject(into, "failure", cJSON_Duplicate(other, 1));
     }
-    bool refused = !strcmp(text_of(into, "verdict"), "refused") || !strcmp(text_of(from, "verdict"), "refused");
-    cJSON_ReplaceItemInObjectCaseSensitive(
-        into, "verdict", cJSON_CreateString(refused ? "refused" : number_of(into, "failed") > 0 ? "failed" : "passed"));
+    bool refused =
+        !strcmp(text_of(into, "verdict"), "refused") || !strcmp(text_of(from, "verdict"), "refused");
+    cJSON_ReplaceItemInObjectCaseSensitive(into, "verdict",
+                                           cJSON_CreateString(refused                         ? "refused"
+                                                              : number_of(into, "failed") > 0 ? "failed"
+                                                                                              : "passed"));
 }
 
 static void print_trial(cli *self, const cJSON *one)
 {
     const cJSON *why = cJSON_GetObjectItemCaseSensitive(one, "failure");
     bool passed = !strcmp(text_of(one, "verdict"), "passed");
-    printf("%s%s%s  %s  (%.0f of %.0f cases)\n", cli_paint(self->result_colour, passed ? PAINT_STRONG : PAINT_ERROR),
-           passed ? "passed" : why ? "FAILED" : "refused", cli_paint(self->result_colour, PAINT_OFF), text_of(one, "name"), number_of(one, "ran"),
+    printf("%s%s%s  %s  (%.0f of %.0f cases)\n",
+           cli_paint(self->result_colour, passed ? PAINT_STRONG : PAINT_ERROR),
+           passed ? "passed"
+           : why  ? "FAILED"
+                  : "refused",
+           cli_paint(self->result_colour, PAINT_OFF), text_of(one, "name"), number_of(one, "ran"),
            number_of(one, "cases"));
     if (!why) return;
     printf("    %.0f cases; the first is case %.0f", number_of(one, "failed"), number_of(why, "case"));
     if (*text_of(why, "values")) printf(" (%s)", text_of(why, "values"));
-    printf("\n    expected  %s  (%s:%.0f)\n    found     %s\n    when      cycle %.0f, at %s\n    go there  %s\n", text_of(why, "expectation"),
-           text_of(one, "file"), number_of(why, "line"), text_of(why, "found"), number_of(why, "cycle"), text_of(why, "at"), text_of(why, "bench"));
+    printf("\n    expected  %s  (%s:%.0f)\n    found     %s\n    when      cycle %.0f, at %s\n    go there  "
+           "%s\n",
+           text_of(why, "expectation"), text_of(one, "file"), number_of(why, "line"), text_of(why, "found"),
+           number_of(why, "cycle"), text_of(why, "at"), text_of(why, "bench"));
 }
 
 int trial_merge(cli *self, const char *const *paths)
@@ -106,11 +117,15 @@ int trial_merge(cli *self, const char *const *paths)
     }
     if (short_of) {
         char message[200];
-        snprintf(message, sizeof message, "of %u trial%s not every case has run, or some twice: a shard is missing, or was given twice", short_of,
-                 short_of > 1 ? "s" : "");
+        snprintf(
+            message, sizeof message,
+            "of %u trial%s not every case has run, or some twice: a shard is missing, or was given twice",
+            short_of, short_of > 1 ? "s" : "");
         cli_complain(self, "trial", NULL, "Give the document of every shard, each once.", message);
     }
-    if (!self->json) printf("\n%d trials: %u failed%s\n", cJSON_GetArraySize(list), failed, refused ? ", some cannot be run" : "");
+    if (!self->json)
+        printf("\n%d trials: %u failed%s\n", cJSON_GetArraySize(list), failed,
+               refused ? ", some cannot be run" : "");
     cJSON_AddBoolToObject(document, "ok", !failed && !refused && !short_of);
     if (self->json) cli_print_json(self, document);
     else cJSON_Delete(document);

@@ -5,6 +5,7 @@ uint64_t trial_count_cases(const trial *one)
 {
     uint64_t count = one->rows ? one->rows : 1;
     for (unsigned i = one->table_columns; i < one->column_count; i++) {
+        if (!one->columns[i].values) continue; /* refused, and told */
         if (one->columns[i].values > UINT64_MAX / count) return UINT64_MAX;
         count *= one->columns[i].values;
     }

@@ -6,7 +6,7 @@
 #include "isa/isa.h"
 #include "trial/trial_state.h"
 
-enum { LONGEST_OUTPUT = 4096, MOST_OUTPUTS = 8, USUAL_SECONDS = 10 };
+enum { MOST_PINS = 6, LONGEST_OUTPUT = 4096, MOST_OUTPUTS = 8, USUAL_SECONDS = 10 };
 
 /* An event somebody waits for: a place is reached, or an expression becomes true. */
 typedef struct event {
@@ -15,8 +15,12 @@ typedef struct event {
     uint32_t place;
     bool was; /* it held when it was looked at last */
     bool is_place;
-    bool
-        is_pins; /* nothing but pins is asked: it is looked at whenever one of them changes, and the run goes on */
+    /* Nothing but pins is asked, few of them: it is looked at whenever one of them changes, and the run goes on. */
+    bool is_pins;
+    unsigned pin_count;
+    uint16_t pins[MOST_PINS];
+    uint64_t
+        table; /* what it is for all their levels, the first pin's the lowest bit of the number of the bit */
 } event;
 
 /* What has become of an expectation so far. */
@@ -357,46 +361,66 @@ static bool find_pin(const running *r, const char *name, size_t length, unsigned
     return false;
 }
 
-/* An expression of pins with their levels put in; false where it is one of anything else. */
-static bool levels_of(const running *r, const char *text, char *levels, size_t room)
+/* An expression of pins, with levels put in: bit n of `levels` is that of the nth pin. False where it is one of anything else, or of too
+ * many. */
+static bool levels_of(const running *r, const char *text, unsigned levels, event *e, char *put, size_t room)
 {
     size_t used = 0;
-    bool any = false;
     while (*text && used + 2 < room) {
         const char *end = text;
-        unsigned pin;
+        unsigned pin, number = 0;
         if (!oak_is_word(*text)) {
             if (*text == '[' || *text == '"') return false;
-            levels[used++] = *text++;
+            put[used++] = *text++;
             continue;
         }
         while (oak_is_word(*end) || *end == '_' || *end == '.' || *end == '\'') end++;
         if (oak_is_digit(*text)) {
-            while (text < end && used + 2 < room) levels[used++] = *text++;
-        } else if (find_pin(r, text, (size_t)(end - text), &pin)) {
-            any = true;
-            levels[used++] = (char)('0' + r->level[pin]);
-        } else return false;
+            while (text < end && used + 2 < room) put[used++] = *text++;
+            continue;
+        }
+        if (!find_pin(r, text, (size_t)(end - text), &pin)) return false;
+        while (number < e->pin_count && e->pins[number] != pin) number++;
+        if (number == MOST_PINS) return false;
+        if (number == e->pin_count) e->pins[e->pin_count++] = (uint16_t)pin;
+        put[used++] = (char)('0' + (levels >> number & 1));
         text = end;
     }
-    levels[used] = 0;
-    return any && !*text;
+    put[used] = 0;
+    return e->pin_count && !*text;
 }
 
 /* Does it hold with the pins as they are? */
-static bool pins_hold(running *r, const char *text)
+static bool pins_hold(const running *r, const event *e)
 {
-    char levels[TRIAL_LONGEST];
+    unsigned levels = 0;
+    for (unsigned i = 0; i < e->pin_count; i++) levels |= (unsigned)r->level[e->pins[i]] << i;
+    return e->table >> levels & 1;
+}
+
+/* Works the table out; false where it is no expression of pins. */
+static bool make_table(running *r, event *e)
+{
+    char put[TRIAL_LONGEST];
     oak_reading value;
-    return levels_of(r, text, levels, sizeof levels) &&
-           !oak_session_value(r->session, levels, &silent, &value) && value.value;
+    e->pin_count = 0;
+    e->table = 0;
+    if (!levels_of(r, e->text, 0, e, put, sizeof put)) return false;
+    for (unsigned levels = 0; levels < 1u << e->pin_count; levels++) {
+        if (!levels_of(r, e->text, levels, e, put, sizeof put) ||
+            oak_session_value(r->session, put, &silent, &value))
+            return false;
+        e->table |= (uint64_t)(value.value != 0) << levels;
+    }
+    e->was = pins_hold(r, e);
+    return e->is_pins = true;
 }
 
 /* True when it has become true. */
 static bool pins_become(running *r, event *e)
 {
     bool before = e->was;
-    e->was = pins_hold(r, e->text);
+    e->was = pins_hold(r, e);
     return e->was && !before;
 }
 
@@ -430,7 +454,7 @@ static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t c
                 p->deadline = cycle + cycles_of(r, &what->span);
             }
             if (p->pending) r->result->checks++;
-            if (p->pending && pins_hold(r, p->condition.text)) p->pending = false;
+            if (p->pending && pins_hold(r, &p->condition)) p->pending = false;
             break;
         case TRIAL_IN_ORDER: {
             unsigned step = p->step;
@@ -479,11 +503,7 @@ static oak_status watch_slowly(running *r, const trial_text *from, event *e, boo
 /* The same; one of pins needs no watch. */
 static oak_status watch(running *r, const trial_text *from, event *e, bool both)
 {
-    char levels[TRIAL_LONGEST];
-    if (!levels_of(r, e->text, levels, sizeof levels)) return watch_slowly(r, from, e, both);
-    e->is_pins = true;
-    e->was = pins_hold(r, e->text);
-    return OAK_OK;
+    return make_table(r, e) ? OAK_OK : watch_slowly(r, from, e, both);
 }
 
 static oak_status stop_at(running *r, const trial_text *from, const char *place, uint32_t *address)
@@ -546,11 +566,9 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
         }
         return status;
     case TRIAL_WITHIN: {
-        char levels[TRIAL_LONGEST];
         status = begin_event(r, &what->event, &p->event);
         if (!status) status = filled(r, &what->value, true, p->condition.text);
-        p->condition.is_pins = p->event.is_pins && levels_of(r, p->condition.text, levels, sizeof levels);
-        if (status || p->condition.is_pins) return status;
+        if (status || (p->event.is_pins && make_table(r, &p->condition))) return status;
         if (p->event.is_pins)
             status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
         if (!status && text_holds(r, &what->value, p->condition.text, text, sizeof text) == -1)

@@ -266,6 +266,35 @@ static void enter_board(const door *self, const uint8_t *bytes, size_t size)
     oak_board_free(board);
 }
 
+static bool goes_on(void *context, uint64_t cycles)
+{
+    (void)context, (void)cycles;
+    return false;
+}
+
+static void enter_trials(const door *self, const uint8_t *bytes, size_t size)
+{
+    chip *c = find_chip("mcs51-8k");
+    oak_trials *trials = NULL;
+    char text[300];
+    (void)self, (void)bytes, (void)size;
+    must_be_said(oak_trials_load(&host, INPUT, &sink, &trials));
+    for (unsigned i = 0; trials && i < 2 && oak_trial_at(trials, i); i++) {
+        oak_session *session;
+        oak_trial_result result;
+        oak_trial_case_text(trials, i, oak_trial_at(trials, i)->cases - 1, text, sizeof text);
+        oak_session_close(c->session);
+        c->session = NULL;
+        c->port.ops->reset(c->port.chip);
+        if (oak_session_open(&host, &c->port, c->program, &session)) abort();
+        oak_status status = oak_trial_run(trials, i, oak_trial_at(trials, i)->cases - 1, session, NULL,
+                                          goes_on, NULL, &sink, &result);
+        if (status != OAK_INTERRUPTED) must_be_said(status);
+        oak_session_close(session);
+    }
+    oak_trials_free(trials);
+}
+
 static void enter_stimuli(const door *self, const uint8_t *bytes, size_t size)
 {
     chip *c = find_chip("mcs51-8k");
@@ -428,19 +457,11 @@ typedef void (*way)(const door *, const uint8_t *, size_t);
 static const struct {
     const char *name;
     way in;
-} ways[] = {{"source-", enter_source},
-            {"hex", enter_image},
-            {"srec", enter_image},
-            {"part", enter_part},
-            {"svd", enter_part},
-            {"board", enter_board},
-            {"stimuli", enter_stimuli},
-            {"state-", enter_state},
-            {"dump", enter_dump},
-            {"verbs-", enter_verbs},
-            {"expression-", enter_expression},
-            {"project", enter_project},
-            {"symbols", enter_symbols}};
+} ways[] = {{"source-", enter_source},  {"hex", enter_image},       {"srec", enter_image},
+            {"part", enter_part},       {"svd", enter_part},        {"board", enter_board},
+            {"trials", enter_trials},   {"stimuli", enter_stimuli}, {"state-", enter_state},
+            {"dump", enter_dump},       {"verbs-", enter_verbs},    {"expression-", enter_expression},
+            {"project", enter_project}, {"symbols", enter_symbols}};
 
 const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-armv6m", 800, "armv6m-32k", enter},
@@ -451,6 +472,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"part", 6000, INPUT, enter},
                       {"svd", 6000, "lead.yaml", enter},
                       {"board", 4000, NULL, enter},
+                      {"trials", 3000, NULL, enter},
                       {"stimuli", 1000, NULL, enter},
                       {"state-mcs51", 6000, "mcs51-8k", enter},
                       {"state-armv7m", 6000, "armv7m-256k", enter},
