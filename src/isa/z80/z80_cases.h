@@ -20,10 +20,7 @@
 
 /* ---- memory: `address` and `byte` or `word` */
 #define GET(where)                                                                                               \
-    if (core->guard[where] & KIT_GUARD_READS) {                                                                  \
-        address = (where);                                                                                       \
-        goto unread;                                                                                             \
-    }                                                                                                            \
+    if (core->guard[where] & KIT_GUARD_READS) { address = (where); goto unread; }                                \
     byte = core->mem[where]
 /* The guard of the byte behind the last one sends a word that wraps round the long way. */
 #define GET_WORD(where)                                                                                          \
@@ -32,76 +29,38 @@
         word = z80_pair(core->mem + address);                                                                    \
     else if (!z80_far_word(core, address, &got)) goto unread_word;                                               \
     else word = got
-/* The last thing an instruction does; and one that DONE follows. */
-#define PUT(where, value, units)                                                                                 \
-    do {                                                                                                         \
-        address = (where);                                                                                       \
-        PUT_BACK(value, units);                                                                                  \
-    } while (0)
-#define PUT_BACK(value, units)                                                                                   \
-    do {                                                                                                         \
-        if (core->guard[address]) {                                                                              \
-            if (!kit_store(core, address, (uint8_t)(value))) goto faulted;                                       \
-            if (kit->attention) LEAVE(units);                                                                    \
-            NEXT(units);                                                                                         \
-        }                                                                                                        \
-        core->mem[address] = (uint8_t)(value);                                                                   \
-        NEXT(units);                                                                                             \
-    } while (0)
+/* What DONE follows. */
 #define STORE_BACK(value)                                                                                        \
     if (!core->guard[address]) core->mem[address] = (uint8_t)(value);                                            \
     else if (!kit_store(core, address, (uint8_t)(value))) goto faulted
 #define STORE(where, value) address = (where); STORE_BACK(value)
-/* A byte that is read and written, `word` what is written, `rest` what follows: one look at the guard serves both. */
-#define CHANGE_AT(where, value, rest, units)                                                                     \
-    do {                                                                                                         \
-        address = (where);                                                                                       \
-        byte = core->mem[address];                                                                               \
-        if (core->guard[address]) {                                                                              \
-            if (core->guard[address] & KIT_GUARD_READS) goto unread;                                             \
-            word = (value);                                                                                      \
-            if (!kit_store(core, address, (uint8_t)word)) goto faulted;                                          \
-            rest;                                                                                                \
-            DONE(units);                                                                                         \
-        }                                                                                                        \
-        word = (value);                                                                                          \
-        core->mem[address] = (uint8_t)word;                                                                      \
-        rest;                                                                                                    \
-        NEXT(units);                                                                                             \
-    } while (0)
-/* Two bytes, the low one first; and the register pair at `at` for the word on top of the stack. */
-#define PUT_WORD(where, value, units)                                                                            \
-    do {                                                                                                         \
-        uint32_t put = (value);                                                                                  \
-        address = (where);                                                                                       \
-        if (!z80_pair(core->guard + address)) {                                                                  \
-            z80_set_pair(core->mem + address, put);                                                              \
-            NEXT(units);                                                                                         \
-        }                                                                                                        \
-        STORE_BACK(put);                                                                                         \
-        STORE(BEHIND(address), put >> 8);                                                                        \
-        DONE(units);                                                                                             \
-    } while (0)
-#define CHANGE_TOP(at, units)                                                                                    \
-    do {                                                                                                         \
-        uint32_t put = PAIR(at);                                                                                 \
-        GET_WORD(PAIR(RSP));                                                                                     \
-        wz = word;                                                                                               \
-        if (!z80_pair(core->guard + address)) {                                                                  \
-            z80_set_pair(core->mem + address, put);                                                              \
-            SET(at, word);                                                                                       \
-            NEXT(units);                                                                                         \
-        }                                                                                                        \
-        STORE_BACK(put);                                                                                         \
-        STORE(BEHIND(address), put >> 8);                                                                        \
-        SET(at, word);                                                                                           \
-        DONE(units);                                                                                             \
-    } while (0)
+/* Behind a store: what comes next may have been overwritten. */
 #define DONE(units)                                                                                              \
     do {                                                                                                         \
         if (kit->attention) LEAVE(units);                                                                        \
         NEXT(units);                                                                                             \
     } while (0)
+/* The last thing an instruction does is a store, `plain` where nothing is guarded, `looked` where something is; `rest` follows either. */
+#define LAST(guarded, plain, looked, rest, units)                                                                \
+    do {                                                                                                         \
+        if (guarded) { looked; rest; DONE(units); }                                                              \
+        plain; rest; NEXT(units);                                                                                \
+    } while (0)
+#define PUT(where, value, units)                                                                                 \
+    address = (where);                                                                                           \
+    LAST(core->guard[address], core->mem[address] = (uint8_t)(value), STORE_BACK(value), (void)0, units)
+/* A byte that is read and written, `word` what is written: one look at the guard serves both. */
+#define CHANGE_AT(where, value, rest, units)                                                                     \
+    address = (where); byte = core->mem[address];                                                                \
+    LAST(core->guard[address], word = (value); core->mem[address] = (uint8_t)word,                               \
+         if (core->guard[address] & KIT_GUARD_READS) goto unread; word = (value); STORE_BACK(word), rest, units)
+/* Two bytes at `address`, the low one first; and the register pair at `at` for the word on top of the stack. */
+#define PUT_PAIR(value, rest, units)                                                                             \
+    got = (value);                                                                                               \
+    LAST(z80_pair(core->guard + address), z80_set_pair(core->mem + address, got),                                \
+         STORE_BACK(got); STORE(BEHIND(address), got >> 8), rest, units)
+#define PUT_WORD(where, value, units) address = (where); PUT_PAIR(value, (void)0, units)
+#define CHANGE_TOP(at, units) GET_WORD(PAIR(RSP)); wz = word; PUT_PAIR(PAIR(at), SET(at, word), units)
 /* Goes to `where`, which becomes the next operation, once what is stored may have been code. */
 #define GO(where)                                                                                                \
     do {                                                                                                         \
@@ -219,20 +178,11 @@
 /* ---- blocks: `step` is 1 or -1 */
 #define COPY(step, then, late)                                                                                   \
     do {                                                                                                         \
-        FETCH;                                                                                                   \
-        GET(HL);                                                                                                 \
-        address = PAIR(RDE);                                                                                     \
+        FETCH; GET(HL); address = PAIR(RDE);                                                                     \
         uint32_t looked = core->guard[address];                                                                  \
-        if (!looked) core->mem[address] = (uint8_t)byte;                                                         \
-        else if (!kit_store(core, address, (uint8_t)byte)) goto faulted;                                         \
-        SET(RHL, HL + (uint32_t)(step));                                                                         \
-        SET(RDE, address + (uint32_t)(step));                                                                    \
-        word = (PAIR(RBC) - 1) & 0xFFFF;                                                                         \
-        SET(RBC, word);                                                                                          \
+        STORE_BACK(byte); SET(RHL, HL + (uint32_t)(step)); SET(RDE, address + (uint32_t)(step));                 \
+        word = (PAIR(RBC) - 1) & 0xFFFF; SET(RBC, word); hx = 0; byte += A; xy = (byte & 8) | (byte & 2) << 4;   \
         by = (by & Z80_SIGN) | Z80_OWN_H | Z80_OWN_XY | ((sz & 0x180) ^ (word ? 0x80 : 0));                      \
-        hx = 0;                                                                                                  \
-        byte += A;                                                                                               \
-        xy = (byte & 8) | (byte & 2) << 4;                                                                       \
         if (looked) late;                                                                                        \
         then;                                                                                                    \
     } while (0)
@@ -247,17 +197,11 @@
     if (!LOOP_ONE && !LOOP_JUDGED && op->handler == KIT_FIRST_ROW + Z80_##name) {                                \
         uint32_t at = HL, to = PAIR(RDE), most = (PAIR(RBC) - 1) & 0xFFFF, left = most;                          \
         const uint64_t each = op->cost + 5;                                                                      \
-        for (; left && (look) && (uint32_t)(spent + each) <= limit; left--, spent += each) {                     \
-            it;                                                                                                  \
-            at = (at + (uint32_t)(step)) & 0xFFFF;                                                               \
-        }                                                                                                        \
+        for (; left && (look) && (uint32_t)(spent + each) <= limit; left--, spent += each)                       \
+            it, at = (at + (uint32_t)(step)) & 0xFFFF;                                                           \
         if (left != most) wz = HERE + 1;                                                                         \
-        prefixes += most - left;                                                                                 \
-        COUNT(most - left);                                                                                      \
-        COUNT_MORE(5 * (most - left));                                                                           \
-        SET(RHL, at);                                                                                            \
-        SET(RDE, to);                                                                                            \
-        SET(RBC, left + 1);                                                                                      \
+        prefixes += most - left; COUNT(most - left); COUNT_MORE(5 * (most - left));                              \
+        SET(RHL, at); SET(RDE, to); SET(RBC, left + 1);                                                          \
     }
 #define COPY_ON(step, name)                                                                                      \
     TOGETHER(name, step, !(core->guard[at] & KIT_GUARD_READS) && !core->guard[to],                               \
@@ -265,11 +209,7 @@
 #define SEEK_ON(step, name) TOGETHER(name, step, !(core->guard[at] & KIT_GUARD_READS) && core->mem[at] != A, (void)0)
 #define AGAIN(more_to_do, go) /* the same instruction once more; two bytes long */                               \
     do {                                                                                                         \
-        if (more_to_do) {                                                                                        \
-            MORE(5);                                                                                             \
-            wz = HERE + 1;                                                                                       \
-            go(op);                                                                                              \
-        }                                                                                                        \
+        if (more_to_do) { MORE(5); wz = HERE + 1; go(op); }                                                      \
         go(op + 2);                                                                                              \
     } while (0)
 #define COUNT_B(with) /* flags of a byte moved to or from a port */                                              \
@@ -304,6 +244,9 @@
 #define QUIET     (!core->line && !core->nmi && QUIET_AT(op))
 #define HOLD_BACK op += 1; if (QUIET) ENTER(op); kit->blocked = kit->attention = true; FINISH
 #define RETURN POP_WORD; wz = word; if (core->depth) z80_returned(core, NOW_ENDS); ENTER(ops + word)
+#define GO_BACK(first) /* from an interrupt */                                                                   \
+    FETCH; POP_WORD; wz = word; first; core->iff1 = core->iff2; if (core->depth) z80_returned(core, NOW_ENDS);   \
+    op = ops + word; if (QUIET) ENTER(op); kit->attention = true; FINISH
 #define CALL_IT PUSH_WORD(z80_pair(&op->x), ENTER(TARGET), GO(TARGET))
 #define ON_CONDITION(name, condition)                                                                            \
     ON(Z80_JP_##name): wz = AT; BRANCH_IF(condition, 3);                                                         \
@@ -484,24 +427,9 @@
     ON(Z80_CALL): wz = AT; CALL_IT;
     ON(Z80_RST): wz = AT; CALL_IT;
     ON(Z80_RET): RETURN;
-    ON(Z80_RETI):
-        FETCH; POP_WORD; wz = word;
-        core->iff1 = core->iff2;
-        core->serving &= (uint8_t)(core->serving - 1);
-        if (core->depth) z80_returned(core, NOW_ENDS);
-        op = ops + word;
-        if (QUIET) ENTER(op);
-        kit->attention = true;
-        FINISH;
+    ON(Z80_RETI): GO_BACK(core->serving &= (uint8_t)(core->serving - 1));
     ON(Z80_RETN_COPY):
-    ON(Z80_RETN):
-        FETCH; POP_WORD; wz = word;
-        core->iff1 = core->iff2;
-        if (core->depth) z80_returned(core, NOW_ENDS);
-        op = ops + word;
-        if (QUIET) ENTER(op);
-        kit->attention = true;
-        FINISH;
+    ON(Z80_RETN): GO_BACK((void)0);
 
     ON(Z80_IN_A): FROM_PORT(op->at); wz = ((uint32_t)A << 8 | op[-2].at) + 1; A = (uint8_t)byte; FINISH;
     ON(Z80_IN_R): FETCH; FROM_PORT(core->reg[RC]); wz = PAIR(RBC) + 1; core->reg[op[-2].x] = (uint8_t)byte; sz = byte; by = Z80_PARITY; FINISH;
