@@ -146,11 +146,8 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
                           NULL, warnings, &settings))
             exit_code = EXIT_USAGE;
         if (!exit_code) file->part = cli_load_part(self, of, part, &exit_code);
-        if (!exit_code && file->part) {
-            unsigned warned = self->warnings;
+        if (!exit_code && file->part)
             file->program = cli_load_program(self, file->part, &settings, NULL, 0, &exit_code);
-            (void)warned;
-        }
     }
     cli_free_project(&project);
     return exit_code ? exit_code : open_chip(self, file, about);
@@ -479,8 +476,8 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     if (options->json && whole) trial_print_json(self, list, at);
     else if (!options->tap && !options->list && whole && count) {
         char number[40];
-        printf("\n%zu trials, %s cases: %zu passed, %zu failed%s; %.1f s\n", at,
-               cli_count(cases, number, sizeof number), at - failed - refused, failed,
+        printf("\n%zu trial%s, %s case%s: %zu passed, %zu failed%s; %.1f s\n", at, at == 1 ? "" : "s",
+               cli_count(cases, number, sizeof number), cases == 1 ? "" : "s", at - failed - refused, failed,
                refused ? ", some cannot be run" : "", seconds_now() - began);
     }
     munmap(slots, workers * sizeof *slots);

@@ -4,97 +4,18 @@
 
 #include "base/bytes.h"
 #include "isa/isa.h"
-#include "trial/trial_state.h"
+#include "trial/running.h"
 
-enum { MOST_PINS = 6, LONGEST_OUTPUT = 4096, MOST_OUTPUTS = 8, USUAL_SECONDS = 10 };
+enum { USUAL_SECONDS = 10 };
 
-/* An event somebody waits for: a place is reached, or an expression becomes true. */
-typedef struct event {
-    const char *expression; /* NULL: a place */
-    char text[TRIAL_LONGEST];
-    uint32_t place;
-    bool was; /* it held when it was looked at last */
-    bool is_place;
-    /* Nothing but pins is asked, few of them: it is looked at whenever one of them changes, and the run goes on. */
-    bool is_pins;
-    unsigned pin_count;
-    uint16_t pins[MOST_PINS];
-    uint64_t
-        table; /* what it is for all their levels, the first pin's the lowest bit of the number of the bit */
-} event;
-
-/* What has become of an expectation so far. */
-typedef struct progress {
-    event event, condition, *order;
-    unsigned step, order_count;        /* of an order */
-    bool done, pending, based, broken; /* broken: at the cycle `at` */
-    uint64_t deadline, at, since;      /* cycles */
-    uint32_t place;
-    unsigned lap;
-    int64_t base; /* the stack pointer it is measured from */
-} progress;
-
-typedef struct running {
-    const oak_trials *trials;
-    const trial *one;
-    uint64_t number;
-    oak_session *session;
-    oak_board *board;
-    const oak_diag_sink *sink;
-    const oak_part *part;
-    oak_chip_port chip;
-    oak_trial_result *result;
-    progress list[TRIAL_MOST_EXPECTATIONS];
-    event events[TRIAL_MOST_EVENTS * 2]; /* of orders */
-    unsigned event_count;
-    uint64_t begun; /* the cycle at which the trial proper began */
-    struct {
-        const char *name;
-        uint8_t bytes[LONGEST_OUTPUT];
-        size_t count;
-    } output[MOST_OUTPUTS];
-    unsigned output_count;
-    const trial_text *reads; /* what is being read: mistakes are told there */
-    uint32_t kept[64];       /* registers when it began */
-    uint8_t level[OAK_MOST_PORTS * OAK_MOST_PINS];
-    bool looks; /* at pins */
-} running;
-
-/* Mistakes in what a trial says are told in its file. */
-static void tell_there(void *context, const oak_diagnostic *d)
-{
-    running *r = context;
-    oak_diagnostic there = *d;
-    there.file = r->trials->path;
-    there.line = r->reads->line;
-    there.column = r->reads->column;
-    there.column_end = r->reads->column + 1;
-    there.source_line = NULL;
-    there.edit = NULL;
-    r->sink->report(r->sink->context, &there);
-}
-
-static oak_diag_sink sink_of(running *r, const trial_text *reads)
-{
-    r->reads = reads;
-    return (oak_diag_sink){.context = r, .report = tell_there};
-}
-
-static oak_chip_time now(const running *r)
+static oak_chip_time now(const trial_running *r)
 {
     oak_chip_time time = {0};
     r->chip.ops->read_time(r->chip.chip, &time);
     return time;
 }
 
-static uint64_t cycles_of(const running *r, const trial_span *span)
-{
-    return span->is_cycles ? span->cycles
-                           : oak_time_to_cycles(span->picoseconds, oak_session_clock(r->session),
-                                                r->part->clocks_per_cycle);
-}
-
-static oak_status filled(running *r, const trial_text *from, bool bare, char *text)
+static oak_status filled(trial_running *r, const trial_text *from, bool bare, char *text)
 {
     if (trial_fill(r->trials, r->one, r->number, from->text, bare, text, TRIAL_LONGEST)) return OAK_OK;
     TRIAL_REFUSE(r->sink, r->trials, from, "trial", NULL, "this is longer than %d characters",
@@ -104,13 +25,13 @@ static oak_status filled(running *r, const trial_text *from, bool bare, char *te
 
 /* ------------------------------------------------------------------------------------------ giving */
 
-static oak_status give(running *r)
+static oak_status give(trial_running *r)
 {
     const trial *one = r->one;
     char text[TRIAL_LONGEST];
     oak_status status = OAK_OK;
     for (unsigned i = 0; i < one->acts.count && !status; i++) {
-        oak_diag_sink sink = sink_of(r, &one->acts.items[i]);
+        oak_diag_sink sink = trial_sink(r, &one->acts.items[i]);
         status = filled(r, &one->acts.items[i], false, text);
         if (!status && !r->board) {
             TRIAL_REFUSE(r->sink, r->trials, &one->acts.items[i], "trial",
@@ -120,12 +41,12 @@ static oak_status give(running *r)
         if (!status) status = oak_board_act(r->board, text, &sink);
     }
     for (unsigned i = 0; i < one->drives.count && !status; i++) {
-        oak_diag_sink sink = sink_of(r, &one->drives.items[i]);
+        oak_diag_sink sink = trial_sink(r, &one->drives.items[i]);
         status = filled(r, &one->drives.items[i], false, text);
         if (!status) status = oak_session_drive(r->session, text, &sink);
     }
     for (unsigned i = 0; i < one->given.count && !status; i++) {
-        oak_diag_sink sink = sink_of(r, &one->given.items[i]);
+        oak_diag_sink sink = trial_sink(r, &one->given.items[i]);
         const char *at = one->given.items[i].text;
         char whole[2 * TRIAL_LONGEST], left[TRIAL_LONGEST];
         size_t length = 0;
@@ -143,184 +64,8 @@ static oak_status give(running *r)
     return status;
 }
 
-/* ------------------------------------------------------------------------------------------ conditions */
-
-/* Bytes that were sent by a serial port, or that a stand-in has printed. */
-static const uint8_t *printed_by(running *r, const char *name, size_t length, size_t *count)
-{
-    oak_stand_in *who = r->board ? oak_board_find(r->board, name, length) : NULL;
-    if (who) return oak_stand_in_printed(who, count);
-    for (unsigned i = 0; i < r->output_count; i++) {
-        if (!oak_same_name(name, length, r->output[i].name)) continue;
-        size_t more = 0;
-        if (!r->chip.ops->take_output(r->chip.chip, i, r->output[i].bytes + r->output[i].count,
-                                      LONGEST_OUTPUT - r->output[i].count, &more))
-            r->output[i].count += more;
-        *count = r->output[i].count;
-        return r->output[i].bytes;
-    }
-    return NULL;
-}
-
-/* Does a text fit a pattern: * any characters, ? any one? */
-static bool fits(const char *text, size_t length, const char *pattern)
-{
-    const char *star = NULL;
-    size_t at = 0, back = 0;
-    while (at < length) {
-        if (*pattern == '*') star = pattern++, back = at;
-        else if (*pattern && (*pattern == '?' || *pattern == text[at])) pattern++, at++;
-        else if (star) pattern = star + 1, at = ++back;
-        else return false;
-    }
-    while (*pattern == '*') pattern++;
-    return !*pattern;
-}
-
-/* "ab\n" into bytes; the length, or SIZE_MAX. */
-static size_t quoted(const char *text, char *bytes, size_t room)
-{
-    size_t count = 0;
-    if (*text++ != '"') return SIZE_MAX;
-    for (; *text && *text != '"'; text++) {
-        char c = *text;
-        if (c == '\\' && text[1]) {
-            c = *++text;
-            c = (char)(c == 'n' ? '\n' : c == 'r' ? '\r' : c == 't' ? '\t' : c);
-        }
-        if (count + 1 >= room) return SIZE_MAX;
-        bytes[count++] = c;
-    }
-    bytes[count] = 0;
-    return *text == '"' && !text[1] ? count : SIZE_MAX;
-}
-
-static void shown_text(const char *bytes, size_t count, char *text, size_t room)
-{
-    size_t used = 0;
-    for (size_t i = 0; i < count && used + 5 < room; i++) {
-        char c = bytes[i];
-        if (c == '\n' || c == '\r' || c == '"' || c == '\\') {
-            text[used++] = '\\';
-            c = (char)(c == '\n' ? 'n' : c == '\r' ? 'r' : c);
-        }
-        text[used++] = (char)(c >= ' ' && c < 127 ? c : '.');
-    }
-    text[used] = 0;
-}
-
-/* `lcd shows "…"`, `serial printed like "…*…"`. 1 and 0: it is such a condition, and holds or not; -1: it is none; -2: refused. */
-static int text_holds(running *r, const trial_text *from, const char *condition, char *found, size_t room)
-{
-    static const char *const verbs[] = {" shows like ", " printed like ", " shows ", " printed "};
-    for (unsigned i = 0; i < 4; i++) {
-        size_t length = oak_length(verbs[i]);
-        for (const char *at = condition; *at && *at != '"'; at++) {
-            if (*at != ' ' || oak_length(at) < length || !oak_same_name(at, length, verbs[i])) continue;
-            char wanted[TRIAL_LONGEST], text[LONGEST_OUTPUT];
-            const char *name = condition;
-            size_t name_length = (size_t)(at - condition), count = 0,
-                   size = quoted(at + length, wanted, sizeof wanted);
-            if (size == SIZE_MAX) {
-                TRIAL_REFUSE(r->sink, r->trials, from, "trial", "Write it as `lcd shows \"12.5 g\"`.",
-                             "a text in quotes is wanted at the end");
-                return -2;
-            }
-            const uint8_t *bytes = NULL;
-            if (i % 2) bytes = printed_by(r, name, name_length, &count);
-            else {
-                oak_stand_in *who = r->board ? oak_board_find(r->board, name, name_length) : NULL;
-                if (who)
-                    oak_stand_in_show(who, text, sizeof text), bytes = (const uint8_t *)text,
-                                                               count = oak_length(text);
-            }
-            if (!bytes) {
-                TRIAL_REFUSE(
-                    r->sink, r->trials, from, "trial",
-                    i % 2 ? "Write the name of a serial port of the part, or of a terminal on the board."
-                          : "Write the name of something on the board.",
-                    "there is nothing called `%.*s` that %s", (int)name_length, name,
-                    i % 2 ? "prints" : "shows something");
-                return -2;
-            }
-            char shown[200];
-            shown_text((const char *)bytes, count, shown, sizeof shown);
-            oak_format(found, room, "%.*s %s \"%s\"", (int)name_length, name, i % 2 ? "printed" : "shows",
-                       shown);
-            if (i < 2) return fits((const char *)bytes, count, wanted);
-            return count == size && !memcmp(bytes, wanted, size);
-        }
-    }
-    return -1;
-}
-
-static void hush(void *context, const oak_diagnostic *d)
-{
-    (void)context, (void)d;
-}
-static const oak_diag_sink silent = {.report = hush};
-
-/* The two sides of a comparison, for telling what was found. */
-static void tell_sides(running *r, const char *condition, char *found, size_t room)
-{
-    unsigned depth = 0;
-    for (const char *at = condition; *at; at++) {
-        if (*at == '(' || *at == '[') depth++;
-        if (*at == ')' || *at == ']') depth -= depth > 0;
-        bool two = (at[0] == '=' && at[1] == '=') || (at[0] == '!' && at[1] == '=') ||
-                   (at[0] == '<' && at[1] == '=') || (at[0] == '>' && at[1] == '=');
-        bool shift =
-            (at[0] == '<' || at[0] == '>') && (at[1] == at[0] || (at > condition && at[-1] == at[0]));
-        bool joins = (at[0] == '&' && at[1] == '&') || (at[0] == '|' && at[1] == '|');
-        if (!depth && joins) break;
-        if (depth || shift || !(two || *at == '<' || *at == '>')) continue;
-        char left[TRIAL_LONGEST];
-        const char *right = at + (two ? 2 : 1);
-        for (const char *rest = right; *rest; rest++)
-            if ((rest[0] == '&' && rest[1] == '&') || (rest[0] == '|' && rest[1] == '|')) return;
-        oak_reading a, b;
-        size_t length = (size_t)(at - condition);
-        while (length && condition[length - 1] == ' ') length--;
-        oak_format(left, sizeof left, "%.*s", (int)length, condition);
-        while (*right == ' ') right++;
-        if (oak_session_value(r->session, left, &silent, &a) ||
-            oak_session_value(r->session, right, &silent, &b))
-            return;
-        bool plain = true; /* a number as it is written */
-        for (const char *digit = right; *digit; digit++) plain = plain && oak_is_word(*digit);
-        plain = plain && oak_is_digit(*right);
-        oak_format(found, room, "%s is %lld", left, (long long)a.value);
-        if (!plain)
-            oak_format(found + oak_length(found), room - oak_length(found), ", %s is %lld", right,
-                       (long long)b.value);
-        return;
-    }
-    oak_reading value;
-    if (!oak_session_value(r->session, condition, &silent, &value))
-        oak_format(found, room, "it is %lld", (long long)value.value);
-}
-
-/* Whether a condition holds now. */
-static oak_status holds(running *r, const trial_text *from, const char *condition, bool *result, char *found,
-                        size_t room)
-{
-    int text = text_holds(r, from, condition, found, room);
-    r->result->checks++;
-    if (text == -2) return OAK_REFUSED;
-    if (text >= 0) {
-        *result = text;
-        return OAK_OK;
-    }
-    oak_diag_sink sink = sink_of(r, from);
-    oak_reading value;
-    oak_status status = oak_session_value(r->session, condition, &sink, &value);
-    *result = !status && value.value;
-    if (!status && !*result && found) tell_sides(r, condition, found, room);
-    return status;
-}
-
-static void fail(running *r, const trial_expectation *what, const char *format, ...) OAK_PRINTF(3, 4);
-static void fail(running *r, const trial_expectation *what, const char *format, ...)
+static void fail(trial_running *r, const trial_expectation *what, const char *format, ...) OAK_PRINTF(3, 4);
+static void fail(trial_running *r, const trial_expectation *what, const char *format, ...)
 {
     oak_trial_result *result = r->result;
     va_list arguments;
@@ -343,150 +88,13 @@ static void fail(running *r, const trial_expectation *what, const char *format, 
     va_end(arguments);
 }
 
-/* ------------------------------------------------------------------------------------------ pins */
-
-/* The pin with this name, among those of the part. */
-static bool find_pin(const running *r, const char *name, size_t length, unsigned *pin)
-{
-    for (unsigned port = 0; port < r->part->port_count; port++)
-        for (unsigned bit = 0; bit < r->part->ports[port].pin_count; bit++) {
-            char plain[60];
-            const char *given = oak_session_pin_name(r->session, port * OAK_MOST_PINS + bit);
-            oak_format(plain, sizeof plain, "%s.%u", r->part->ports[port].name, bit);
-            if (!oak_same_name(name, length, plain) && !(given && oak_same_name(name, length, given)))
-                continue;
-            *pin = port * OAK_MOST_PINS + bit;
-            return true;
-        }
-    return false;
-}
-
-/* An expression of pins, with levels put in: bit n of `levels` is that of the nth pin. False where it is one of anything else, or of too
- * many. */
-static bool levels_of(const running *r, const char *text, unsigned levels, event *e, char *put, size_t room)
-{
-    size_t used = 0;
-    while (*text && used + 2 < room) {
-        const char *end = text;
-        unsigned pin, number = 0;
-        if (!oak_is_word(*text)) {
-            if (*text == '[' || *text == '"') return false;
-            put[used++] = *text++;
-            continue;
-        }
-        while (oak_is_word(*end) || *end == '_' || *end == '.' || *end == '\'') end++;
-        if (oak_is_digit(*text)) {
-            while (text < end && used + 2 < room) put[used++] = *text++;
-            continue;
-        }
-        if (!find_pin(r, text, (size_t)(end - text), &pin)) return false;
-        while (number < e->pin_count && e->pins[number] != pin) number++;
-        if (number == MOST_PINS) return false;
-        if (number == e->pin_count) e->pins[e->pin_count++] = (uint16_t)pin;
-        put[used++] = (char)('0' + (levels >> number & 1));
-        text = end;
-    }
-    put[used] = 0;
-    return e->pin_count && !*text;
-}
-
-/* Does it hold with the pins as they are? */
-static bool pins_hold(const running *r, const event *e)
-{
-    unsigned levels = 0;
-    for (unsigned i = 0; i < e->pin_count; i++) levels |= (unsigned)r->level[e->pins[i]] << i;
-    return e->table >> levels & 1;
-}
-
-/* Works the table out; false where it is no expression of pins. */
-static bool make_table(running *r, event *e)
-{
-    char put[TRIAL_LONGEST];
-    oak_reading value;
-    e->pin_count = 0;
-    e->table = 0;
-    if (!levels_of(r, e->text, 0, e, put, sizeof put)) return false;
-    for (unsigned levels = 0; levels < 1u << e->pin_count; levels++) {
-        if (!levels_of(r, e->text, levels, e, put, sizeof put) ||
-            oak_session_value(r->session, put, &silent, &value))
-            return false;
-        e->table |= (uint64_t)(value.value != 0) << levels;
-    }
-    e->was = pins_hold(r, e);
-    return e->is_pins = true;
-}
-
-/* True when it has become true. */
-static bool pins_become(running *r, event *e)
-{
-    bool before = e->was;
-    e->was = pins_hold(r, e);
-    return e->was && !before;
-}
-
-static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t cycle)
-{
-    running *r = context;
-    uint8_t now_is = level == OAK_HIGH || level == OAK_PULLED_HIGH;
-    if (!r->looks || pin >= sizeof r->level || r->level[pin] == now_is) return;
-    r->level[pin] = now_is;
-    for (unsigned i = 0; i < r->one->expectation_count; i++) {
-        const trial_expectation *what = &r->one->expectations[i];
-        progress *p = &r->list[i];
-        if (p->broken) continue;
-        switch (what->when) {
-        case TRIAL_ALWAYS:
-        case TRIAL_NEVER:
-            if (!p->condition.is_pins || !pins_become(r, &p->condition)) break;
-            p->broken = true;
-            p->at = cycle;
-            break;
-        case TRIAL_WITHIN:
-            if (!p->condition.is_pins) break;
-            if (p->pending && cycle > p->deadline) {
-                p->broken = true;
-                p->at = p->deadline;
-                break;
-            }
-            if (pins_become(r, &p->event) && !p->pending) {
-                p->pending = p->done = true;
-                p->since = cycle;
-                p->deadline = cycle + cycles_of(r, &what->span);
-            }
-            if (p->pending) r->result->checks++;
-            if (p->pending && pins_hold(r, &p->condition)) p->pending = false;
-            break;
-        case TRIAL_IN_ORDER: {
-            unsigned step = p->step;
-            for (unsigned e = 0; e < p->order_count; e++)
-                if (p->order[e].is_pins && pins_become(r, &p->order[e]) && e == step)
-                    p->step = step + 1, r->result->checks++;
-            break;
-        }
-        default: break;
-        }
-    }
-}
-
-static void look_at_pins(running *r)
-{
-    for (unsigned port = 0; port < r->part->port_count; port++)
-        for (unsigned bit = 0; bit < r->part->ports[port].pin_count; bit++) {
-            oak_pin pin = {0};
-            unsigned number = port * OAK_MOST_PINS + bit;
-            r->chip.ops->read_pin(r->chip.chip, number, &pin);
-            r->level[number] = pin.result == OAK_HIGH || pin.result == OAK_PULLED_HIGH;
-        }
-    r->looks = true;
-}
-
 /* ------------------------------------------------------------------------------------------ what is waited for */
 
 /* Watches an expression: its becoming true, and its becoming false, so that nothing is missed between two looks. */
-static oak_status watch_slowly(running *r, const trial_text *from, event *e, bool both)
+static oak_status watch_slowly(trial_running *r, const trial_text *from, trial_event *e, bool both)
 {
     char contrary[TRIAL_LONGEST + 8];
-    oak_diag_sink sink = sink_of(r, from);
+    oak_diag_sink sink = trial_sink(r, from);
     unsigned number;
     e->is_pins = false;
     oak_status status = oak_session_add_watch(r->session, e->text, OAK_WATCH_HOLDS, &sink, &number);
@@ -501,14 +109,14 @@ static oak_status watch_slowly(running *r, const trial_text *from, event *e, boo
 }
 
 /* The same; one of pins needs no watch. */
-static oak_status watch(running *r, const trial_text *from, event *e, bool both)
+static oak_status watch(trial_running *r, const trial_text *from, trial_event *e, bool both)
 {
-    return make_table(r, e) ? OAK_OK : watch_slowly(r, from, e, both);
+    return trial_make_table(r, e) ? OAK_OK : watch_slowly(r, from, e, both);
 }
 
-static oak_status stop_at(running *r, const trial_text *from, const char *place, uint32_t *address)
+static oak_status stop_at(trial_running *r, const trial_text *from, const char *place, uint32_t *address)
 {
-    oak_diag_sink sink = sink_of(r, from);
+    oak_diag_sink sink = trial_sink(r, from);
     unsigned number;
     oak_status status = oak_session_place(r->session, place, &sink, address);
     for (unsigned i = 0; !status && oak_session_stop_point(r->session, i); i++)
@@ -517,7 +125,7 @@ static oak_status stop_at(running *r, const trial_text *from, const char *place,
 }
 
 /* "door rises", "main is reached", or an expression. */
-static oak_status begin_event(running *r, const trial_text *from, event *e)
+static oak_status begin_event(trial_running *r, const trial_text *from, trial_event *e)
 {
     static const char *const forms[] = {" rises", " falls", " is reached"};
     char text[TRIAL_LONGEST];
@@ -539,13 +147,13 @@ static oak_status begin_event(running *r, const trial_text *from, event *e)
     return watch(r, from, e, true);
 }
 
-static oak_status begin(running *r, const trial_expectation *what, progress *p)
+static oak_status begin(trial_running *r, const trial_expectation *what, trial_progress *p)
 {
     oak_status status = OAK_OK;
     char text[TRIAL_LONGEST];
-    oak_diag_sink sink = sink_of(r, &what->key);
+    oak_diag_sink sink = trial_sink(r, &what->key);
     switch (what->when) {
-    case TRIAL_AT_TIME: p->at = cycles_of(r, &what->span); break;
+    case TRIAL_AT_TIME: p->at = trial_cycles(r, &what->span); break;
     case TRIAL_AT_PLACE:
     case TRIAL_AT_FIRST: return stop_at(r, &what->key, what->place, &p->place);
     case TRIAL_ALWAYS:
@@ -558,7 +166,8 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
         if (!status && p->condition.was) {
             bool held;
             char found[300] = "";
-            if (what->when == TRIAL_ALWAYS) status = holds(r, &what->value, text, &held, found, sizeof found);
+            if (what->when == TRIAL_ALWAYS)
+                status = trial_holds(r, &what->value, text, &held, found, sizeof found);
             fail(r, what, "%s%sfrom the beginning", found,
                  *found                      ? " "
                  : what->when == TRIAL_NEVER ? "it is so "
@@ -568,10 +177,10 @@ static oak_status begin(running *r, const trial_expectation *what, progress *p)
     case TRIAL_WITHIN: {
         status = begin_event(r, &what->event, &p->event);
         if (!status) status = filled(r, &what->value, true, p->condition.text);
-        if (status || (p->event.is_pins && make_table(r, &p->condition))) return status;
+        if (status || (p->event.is_pins && trial_make_table(r, &p->condition))) return status;
         if (p->event.is_pins)
             status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
-        if (!status && text_holds(r, &what->value, p->condition.text, text, sizeof text) == -1)
+        if (!status && trial_text_holds(r, &what->value, p->condition.text, text, sizeof text) == -1)
             status = watch_slowly(r, &what->value, &p->condition, false);
         return status;
     }
@@ -610,7 +219,7 @@ static bool read_limit(const char *text, const char **rest)
 }
 
 /* From now on the stack may grow so far. */
-static oak_status base_stack(running *r, const trial_expectation *what, progress *p)
+static oak_status base_stack(trial_running *r, const trial_expectation *what, trial_progress *p)
 {
     const oak_stack_info *stack = &r->part->architecture->stack;
     const char *rest;
@@ -640,22 +249,22 @@ static oak_status base_stack(running *r, const trial_expectation *what, progress
 
 /* ------------------------------------------------------------------------------------------ looking */
 
-static oak_status expect_now(running *r, const trial_expectation *what)
+static oak_status expect_now(trial_running *r, const trial_expectation *what)
 {
     char text[TRIAL_LONGEST], found[300] = "";
     bool held;
     oak_status status = filled(r, &what->value, true, text);
-    if (!status) status = holds(r, &what->value, text, &held, found, sizeof found);
+    if (!status) status = trial_holds(r, &what->value, text, &held, found, sizeof found);
     if (!status && !held) fail(r, what, "%s", found);
     return status;
 }
 
-static bool has_happened(running *r, event *e, const oak_event *ended, const trial_text *from,
+static bool has_happened(trial_running *r, trial_event *e, const oak_event *ended, const trial_text *from,
                          oak_status *status)
 {
     if (e->is_place) return ended->stop.reason == OAK_STOP_POINT && ended->stop.pc == e->place;
     if (!e->expression) return false;
-    oak_diag_sink sink = sink_of(r, from);
+    oak_diag_sink sink = trial_sink(r, from);
     oak_reading value;
     bool before = e->was;
     *status = oak_session_value(r->session, e->text, &sink, &value);
@@ -664,13 +273,13 @@ static bool has_happened(running *r, event *e, const oak_event *ended, const tri
 }
 
 /* It was not as it should be, at a cycle that may have gone by. */
-static void tell_broken(running *r, const trial_expectation *what, const progress *p)
+static void tell_broken(trial_running *r, const trial_expectation *what, const trial_progress *p)
 {
     char found[300] = "", time[60];
     if (what->when == TRIAL_WITHIN) {
         uint64_t at = p->broken ? p->at : p->deadline;
         oak_write_time(p->since, oak_session_clock(r->session), r->part->clocks_per_cycle, time, sizeof time);
-        if (!p->condition.is_pins) tell_sides(r, p->condition.text, found, sizeof found);
+        if (!p->condition.is_pins) trial_tell_sides(r, p->condition.text, found, sizeof found);
         fail(r, what, "%s%sit has not become so since %s", found, *found ? "; " : "", time);
         r->result->time.cycles = at;
     } else {
@@ -680,13 +289,13 @@ static void tell_broken(running *r, const trial_expectation *what, const progres
 }
 
 /* The run has been ended by something: who waits for it? */
-static oak_status look(running *r, const oak_event *ended)
+static oak_status look(trial_running *r, const oak_event *ended)
 {
     oak_status status = OAK_OK;
     uint64_t cycle = now(r).cycles;
     for (unsigned i = 0; i < r->one->expectation_count && !status && r->result->passed; i++) {
         const trial_expectation *what = &r->one->expectations[i];
-        progress *p = &r->list[i];
+        trial_progress *p = &r->list[i];
         bool at_place = ended->stop.reason == OAK_STOP_POINT && ended->stop.pc == p->place;
         char text[TRIAL_LONGEST], found[300] = "";
         bool held;
@@ -711,7 +320,7 @@ static oak_status look(running *r, const oak_event *ended)
             if (!has_happened(r, &p->condition, ended, &what->value, &status)) break;
             status = filled(r, &what->value, true, text);
             if (!status && what->when == TRIAL_ALWAYS)
-                status = holds(r, &what->value, text, &held, found, sizeof found);
+                status = trial_holds(r, &what->value, text, &held, found, sizeof found);
             fail(r, what, "%s", *found ? found : "it has become so");
             break;
         case TRIAL_STACK:
@@ -728,10 +337,10 @@ static oak_status look(running *r, const oak_event *ended)
             if (has_happened(r, &p->event, ended, &what->event, &status) && !p->pending) {
                 p->pending = p->done = true;
                 p->since = cycle;
-                p->deadline = cycle + cycles_of(r, &what->span);
+                p->deadline = cycle + trial_cycles(r, &what->span);
             }
             if (p->pending && !status)
-                status = holds(r, &what->value, p->condition.text, &held, found, sizeof found);
+                status = trial_holds(r, &what->value, p->condition.text, &held, found, sizeof found);
             if (!p->pending || status) break;
             if (held) p->pending = false;
             else if (cycle >= p->deadline) tell_broken(r, what, p);
@@ -762,7 +371,7 @@ static void end_word(const oak_event *ended, char *text, size_t room)
 }
 
 /* "parked", "parked at idle", "time", "fault unwritten", "fault" */
-static oak_status expect_end(running *r, const trial_expectation *what, const oak_event *ended)
+static oak_status expect_end(trial_running *r, const trial_expectation *what, const oak_event *ended)
 {
     char word[60], wanted[TRIAL_LONGEST], where[100];
     const char *place = NULL;
@@ -787,7 +396,7 @@ static oak_status expect_end(running *r, const trial_expectation *what, const oa
     }
     if (place) {
         uint32_t address;
-        oak_diag_sink sink = sink_of(r, &what->value);
+        oak_diag_sink sink = trial_sink(r, &what->value);
         status = oak_session_place(r->session, place, &sink, &address);
         if (status) return status;
         fault = (fault || oak_same(word, wanted)) && ended->stop.pc == address;
@@ -799,7 +408,7 @@ static oak_status expect_end(running *r, const trial_expectation *what, const oa
 }
 
 /* "at most 300 cycles", "at most 2ms", "300 cycles": how long a way has taken. */
-static oak_status expect_lap(running *r, const trial_expectation *what, const progress *p)
+static oak_status expect_lap(trial_running *r, const trial_expectation *what, const trial_progress *p)
 {
     const oak_lap *lap = oak_session_lap(r->session, p->lap);
     const char *rest = what->value.text;
@@ -811,7 +420,7 @@ static oak_status expect_lap(running *r, const trial_expectation *what, const pr
                      what->value.text);
         return OAK_REFUSED;
     }
-    uint64_t wanted = cycles_of(r, &span);
+    uint64_t wanted = trial_cycles(r, &span);
     r->result->checks += lap->count;
     if (!lap->count) fail(r, what, "it has not gone from %s to %s", what->place, what->second);
     else if (most ? lap->longest > wanted : lap->longest != wanted || lap->shortest != wanted)
@@ -821,7 +430,7 @@ static oak_status expect_lap(running *r, const trial_expectation *what, const pr
 }
 
 /* Registers named "r4 r5 sp" hold what they held. */
-static oak_status expect_kept(running *r, const trial_expectation *what)
+static oak_status expect_kept(trial_running *r, const trial_expectation *what)
 {
     const oak_architecture *about = r->part->architecture;
     for (const char *at = what->value.text; *at;) {
@@ -852,7 +461,7 @@ static oak_status expect_kept(running *r, const trial_expectation *what)
     return OAK_OK;
 }
 
-static oak_status look_at_end(running *r, const oak_event *ended)
+static oak_status look_at_end(trial_running *r, const oak_event *ended)
 {
     oak_status status = OAK_OK;
     bool told = false;
@@ -866,7 +475,7 @@ static oak_status look_at_end(running *r, const oak_event *ended)
     }
     for (unsigned i = 0; i < r->one->expectation_count && !status && r->result->passed; i++) {
         const trial_expectation *what = &r->one->expectations[i];
-        progress *p = &r->list[i];
+        trial_progress *p = &r->list[i];
         char found[300] = "";
         bool refused = false;
         switch (what->when) {
@@ -902,7 +511,7 @@ static oak_status look_at_end(running *r, const oak_event *ended)
         case TRIAL_ENDS: status = expect_end(r, what, ended); break;
         case TRIAL_PIN:
             r->result->checks++;
-            if (trial_shape_holds(oak_session_trace(r->session), what->place, cycles_of(r, &what->span),
+            if (trial_shape_holds(oak_session_trace(r->session), what->place, trial_cycles(r, &what->span),
                                   what->value.text, found, sizeof found, &refused))
                 break;
             if (refused) {
@@ -921,12 +530,12 @@ static oak_status look_at_end(running *r, const oak_event *ended)
 /* ------------------------------------------------------------------------------------------ a routine alone */
 
 /* Puts a call of the routine where code memory is free; the places of the call and behind it. */
-static oak_status put_call(running *r, uint32_t *from, uint32_t *back)
+static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
 {
     enum { ROOM = 16 };
     const oak_isa *isa = oak_isa_find(r->part->architecture->name);
     const oak_program *program = oak_session_program(r->session);
-    oak_diag_sink sink = sink_of(r, &r->one->call);
+    oak_diag_sink sink = trial_sink(r, &r->one->call);
     uint32_t target, free = 0;
     bool found = false;
     oak_status status = oak_session_place(r->session, r->one->call.text, &sink, &target);
@@ -953,7 +562,7 @@ static oak_status put_call(running *r, uint32_t *from, uint32_t *back)
     oak_program *call;
     oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)free, isa->call_mnemonic,
                (unsigned)target);
-    if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &silent,
+    if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &trial_silent,
                           &call)) {
         TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "%s cannot be called from 0x%x",
                      r->one->call.text, (unsigned)free);
@@ -969,11 +578,11 @@ static oak_status put_call(running *r, uint32_t *from, uint32_t *back)
 
 /* ------------------------------------------------------------------------------------------ the run */
 
-static uint64_t next_moment(const running *r, uint64_t end)
+static uint64_t next_moment(const trial_running *r, uint64_t end)
 {
     for (unsigned i = 0; i < r->one->expectation_count; i++) {
         const trial_expectation *what = &r->one->expectations[i];
-        const progress *p = &r->list[i];
+        const trial_progress *p = &r->list[i];
         if (what->when == TRIAL_AT_TIME && !p->done && p->at < end) end = p->at;
         if (what->when == TRIAL_WITHIN && p->pending && p->deadline < end) end = p->deadline;
     }
@@ -981,7 +590,7 @@ static uint64_t next_moment(const running *r, uint64_t end)
 }
 
 /* Brings it to where the trial proper begins; *back: where a routine alone returns to. */
-static oak_status prepare(running *r, oak_budget *budget, uint64_t length, uint32_t *back)
+static oak_status prepare(trial_running *r, oak_budget *budget, uint64_t length, uint32_t *back)
 {
     const trial *one = r->one;
     oak_event ended = {0};
@@ -989,7 +598,7 @@ static oak_status prepare(running *r, oak_budget *budget, uint64_t length, uint3
     oak_status status = OAK_OK;
     if (one->call.text) {
         if (one->after.text) {
-            oak_diag_sink sink = sink_of(r, &one->after);
+            oak_diag_sink sink = trial_sink(r, &one->after);
             budget->cycles = length;
             uint32_t place = 0;
             status = oak_session_place(r->session, one->after.text, &sink, &place);
@@ -1007,18 +616,18 @@ static oak_status prepare(running *r, oak_budget *budget, uint64_t length, uint3
     return status ? status : give(r);
 }
 
-static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *context)
+static oak_status run_case(trial_running *r, bool (*goes_on)(void *, uint64_t), void *context)
 {
     enum { BREATH = 1 << 20 };
     oak_event ended = {0};
     const trial *one = r->one;
     uint32_t back = 0;
     trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
-    uint64_t length = cycles_of(r, one->has_run ? &one->run : &usual);
+    uint64_t length = trial_cycles(r, one->has_run ? &one->run : &usual);
     oak_budget budget = {.breathe = goes_on, .context = context, .breath = BREATH};
     oak_status status = OAK_OK;
     status = prepare(r, &budget, length, &back);
-    look_at_pins(r);
+    trial_look_at_pins(r);
     for (unsigned i = 0; i < r->part->architecture->register_count && i < sizeof r->kept / sizeof *r->kept;
          i++)
         r->chip.ops->read_register(r->chip.chip, i, &r->kept[i]);
@@ -1031,16 +640,16 @@ static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *
     if (one->call.text && !status) {
         unsigned stop;
         oak_format(place, sizeof place, "0x%x", (unsigned)back);
-        status = oak_session_add_stop(r->session, place, NULL, 1, &silent, &stop);
+        status = oak_session_add_stop(r->session, place, NULL, 1, &trial_silent, &stop);
     }
-    r->result->begun = r->begun = now(r).cycles;
-    for (uint64_t end = r->begun + length; !status && r->result->passed;) {
+    r->result->begun = now(r).cycles;
+    for (uint64_t end = r->result->begun + length; !status && r->result->passed;) {
         uint64_t moment = next_moment(r, end), cycle = now(r).cycles;
         if (cycle >= end) {
             ended.stop.reason = OAK_STOP_CYCLES;
             break;
         }
-        oak_diag_sink sink = sink_of(r, one->call.text ? &one->call : &one->expectations[0].key);
+        oak_diag_sink sink = trial_sink(r, one->call.text ? &one->call : &one->expectations[0].key);
         budget.cycles = moment > cycle ? moment - cycle : 1;
         status = oak_session_run(r->session, &budget, &sink, &ended);
         if (status) break;
@@ -1064,10 +673,11 @@ static oak_status run_case(running *r, bool (*goes_on)(void *, uint64_t), void *
 }
 
 /* One after another has it: what takes part in a session must outlive it. */
-static running *running_of(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
-                           oak_board *board, const oak_diag_sink *sink, oak_trial_result *result)
+static trial_running *running_of(oak_trials *trials, unsigned number, uint64_t case_number,
+                                 oak_session *session, oak_board *board, const oak_diag_sink *sink,
+                                 oak_trial_result *result)
 {
-    running *r = trials->running ? trials->running : oak_arena_take(&trials->arena, sizeof *r);
+    trial_running *r = trials->running ? trials->running : oak_arena_take(&trials->arena, sizeof *r);
     if (!r) return NULL;
     trials->running = r;
     memset(r, 0, sizeof *r);
@@ -1078,7 +688,7 @@ static running *running_of(oak_trials *trials, unsigned number, uint64_t case_nu
     r->chip = oak_session_chip(session);
     r->result = result;
     for (unsigned i = 0;
-         r->chip.ops->take_output && i < r->part->block_count && r->output_count < MOST_OUTPUTS; i++)
+         r->chip.ops->take_output && i < r->part->block_count && r->output_count < TRIAL_MOST_OUTPUTS; i++)
         if (oak_block_sends(r->part->blocks[i].kind))
             r->output[r->output_count++].name = r->part->blocks[i].name;
     return r;
@@ -1090,9 +700,9 @@ oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_numb
 {
     unsigned source;
     if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
-    running *r = running_of(trials, number, case_number, session, board, sink, result);
+    trial_running *r = running_of(trials, number, case_number, session, board, sink, result);
     if (!r) return OAK_NO_MEMORY;
-    const oak_outside outside = {.context = r, .pin_changed = pin_changed};
+    const oak_outside outside = {.context = r, .pin_changed = trial_pin_changed};
     oak_status status = oak_session_join(session, &outside, &source);
     return status ? status : run_case(r, goes_on, context);
 }
@@ -1104,9 +714,9 @@ oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_num
     oak_budget budget = {0};
     uint32_t back = 0;
     if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
-    running *r = running_of(trials, number, case_number, session, board, sink, &result);
+    trial_running *r = running_of(trials, number, case_number, session, board, sink, &result);
     trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
-    return r ? prepare(r, &budget, cycles_of(r, &usual), &back) : OAK_NO_MEMORY;
+    return r ? prepare(r, &budget, trial_cycles(r, &usual), &back) : OAK_NO_MEMORY;
 }
 
 /* ------------------------------------------------------------------------------------------ what there is */

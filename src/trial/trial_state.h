@@ -4,6 +4,7 @@
  *   phrase.c       "within 2ms after door falls", "from a to b": what an expectation speaks of
  *   cases.c        tables and ranges of values, and texts with their values put in
  *   trial.c        giving and running
+ *   conditions.c   texts, expressions, pins: whether they are as expected
  *   shape.c        how regular a pin was */
 #ifndef OAK_TRIAL_STATE_H
 #define OAK_TRIAL_STATE_H
@@ -95,7 +96,7 @@ struct oak_trials {
     oak_trials_about about;
     trial *list;
     unsigned count;
-    struct running *running; /* trial.c */
+    struct trial_running *running; /* trial.c */
 };
 
 /* Reports at a place in the file. */

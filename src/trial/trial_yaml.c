@@ -64,14 +64,19 @@ static size_t items_of(const yaml_node_t *node)
     return (size_t)(node->data.sequence.items.top - node->data.sequence.items.start);
 }
 
-/* The number of a key among these, which end with NULL; -1 after a message. */
-static int key_of(reader *r, const yaml_node_t *key, const char *const *keys, const char *what)
+/* The number of a key among these, which end with NULL; -1 after a message, also where it was `seen` (a bit each). */
+static int key_of(reader *r, const yaml_node_t *key, const char *const *keys, unsigned *seen,
+                  const char *what)
 {
     const char *name = scalar(key);
     char hint[300] = "";
     unsigned least = 3;
     for (int i = 0; keys[i]; i++)
-        if (name && oak_same(name, keys[i])) return i;
+        if (name && oak_same(name, keys[i])) {
+            if (*seen >> i & 1) REFUSE_AT(r, key, NULL, "`%s` stands here twice", keys[i]);
+            else return *seen |= 1u << i, i;
+            return -1;
+        }
     for (unsigned i = 0; name && keys[i]; i++) {
         unsigned apart = oak_name_distance(name, oak_length(name), keys[i], oak_length(keys[i]), 2);
         if (apart >= least) continue;
@@ -324,15 +329,10 @@ static void read_trial(reader *r, const yaml_node_t *node, trial *one)
     one->about.line = (uint32_t)node->start_mark.line + 1;
     for (EACH_PAIR(node, pair)) {
         const yaml_node_t *key = node_at(r, pair->key), *value = node_at(r, pair->value);
-        int number = key_of(r, key, keys, "a trial");
+        int number = key_of(r, key, keys, &seen, "a trial");
         uint64_t count;
         size_t used;
         if (number < 0) continue;
-        if (seen >> number & 1) {
-            REFUSE_AT(r, key, NULL, "`%s` stands here twice", keys[number]);
-            continue;
-        }
-        seen |= 1u << number;
         switch (number) {
         case NAME:
             if (is_text(r, value, "a name")) one->about.name = keep(r, scalar(value));
@@ -405,14 +405,9 @@ static void read_file(reader *r, const yaml_node_t *root)
     }
     for (EACH_PAIR(root, pair)) {
         const yaml_node_t *key = node_at(r, pair->key), *value = node_at(r, pair->value);
-        int number = key_of(r, key, keys, "a file of trials");
+        int number = key_of(r, key, keys, &seen, "a file of trials");
         size_t used;
         if (number < 0) continue;
-        if (seen >> number & 1) {
-            REFUSE_AT(r, key, NULL, "`%s` stands here twice", keys[number]);
-            continue;
-        }
-        seen |= 1u << number;
         if (number == TRIALS) {
             list = value;
             continue;

@@ -44,7 +44,8 @@ enum {
 /* The flags, as far as they have been worked out. */
 typedef struct z80_flags {
     uint32_t sz; /* a result: S is bit 7, Z that bits 0 to 7 are 0 */
-    uint32_t by; /* what was combined to sz: of by ^ sz H is bit 4, P/V that bits 7 and 8 differ; marks above */
+    uint32_t
+        by; /* what was combined to sz: of by ^ sz H is bit 4, P/V that bits 7 and 8 differ; marks above */
     uint32_t cy; /* C is bit 8 */
     uint32_t hx; /* H is bit 4, with Z80_OWN_H */
     uint32_t xy; /* bits 5 and 3 are those of F, with Z80_OWN_XY; else those of sz are */
