@@ -69,6 +69,30 @@ OAK_MUST_USE oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_te
 OAK_MUST_USE oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size,
                                            const char *name, const oak_diag_sink *sink, oak_trace **trace);
 
+/* Two runs beside each other. A signal changes as it did before when it takes the same values in the same order, each at most `off` away from
+ * its time then. Times are units of `now`. */
+typedef enum oak_trace_unlike {
+    OAK_UNLIKE_MOVED,    /* the same value, at another time */
+    OAK_UNLIKE_VALUE,    /* another value */
+    OAK_UNLIKE_MISSING,  /* a change that was there before, and is not now */
+    OAK_UNLIKE_NEW,      /* one that is there now, and was not before */
+    OAK_UNLIKE_NO_SIGNAL /* the signal is in one of them only: in_before and in_now tell in which */
+} oak_trace_unlike;
+
+typedef struct oak_trace_difference {
+    oak_trace_unlike what;
+    const char *signal; /* its name; it belongs to one of the traces */
+    unsigned bits;
+    bool is_event, in_before, in_now;
+    uint64_t before_time, now_time;
+    uint32_t before_value, before_other, value, other;
+} oak_trace_difference;
+
+/* Writes the first `room` differences in the order of time and tells how many there are. Signals are the same by their names; with blanks as `_`,
+ * as dumps have them. */
+void oak_trace_compare(const oak_trace *before, const oak_trace *now, uint64_t off,
+                       oak_trace_difference *list, size_t room, size_t *count);
+
 #ifdef __cplusplus
 }
 #endif

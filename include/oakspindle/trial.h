@@ -35,6 +35,9 @@ typedef struct oak_trial_about {
 const oak_trial_about *oak_trial_at(const oak_trials *trials, unsigned number);
 /* "x = 3, y = 4"; "" where there is one case only. */
 void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t one, char *text, size_t room);
+/* Where a sample is taken, a case that is simpler than this one: the same but for one value, which is nearer to 0. Attempts count from 0, for each value the
+ * nearest first; false behind the last. A simpler case has a number behind those of the sample, which serves as theirs does. */
+bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t one, unsigned attempt, uint64_t *simpler);
 /* A trial by its name; with "/3" behind it the third of its cases (else the first). False when there is none. */
 bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number, uint64_t *one);
 
@@ -42,6 +45,13 @@ bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number
  * stands before its call. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t one,
                                        oak_session *session, oak_board *board, const oak_diag_sink *sink);
+
+/* What an expectation took at the longest: `from … to`, `within … after`. */
+typedef struct oak_trial_most {
+    char what[120]; /* as it is written in front of the colon */
+    uint64_t cycles;
+} oak_trial_most;
+enum { OAK_TRIAL_MOSTS = 8 };
 
 typedef struct oak_trial_result {
     bool passed;
@@ -53,7 +63,22 @@ typedef struct oak_trial_result {
     char expectation[200]; /* as it was written; "" where nothing was expected that has failed (a fault) */
     char found[400];       /* what was found instead */
     uint64_t checks;       /* how many times something was looked at */
+    oak_trial_most most[OAK_TRIAL_MOSTS];
+    unsigned most_count;
 } oak_trial_result;
+
+/* A run held against one that was kept in a file: `as in FILE.vcd`. */
+typedef struct oak_trial_golden {
+    const char *path;
+    const oak_trace *before; /* what was kept; NULL: nothing was read */
+    const oak_trace *now;
+    uint64_t off; /* how far a change may be from its time, in cycles */
+} oak_trial_golden;
+/* At the end of a case, for each of them: first with `before` NULL; true: it is taken care of (kept), and nothing is compared. Then, unless it was, with both. */
+typedef bool (*oak_trial_golden_fn)(void *context, const oak_trial_golden *golden);
+void oak_trials_show_golden(oak_trials *trials, oak_trial_golden_fn show, void *context);
+/* A difference in a sentence: "relay falls at 12.350 ms, 5.000 us later than before". */
+void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference *one, char *text, size_t room);
 
 /* Gives it what it is given, and runs it. The session serves once; the trials must outlive it. A failure is a result, no status. OAK_REFUSED after a diagnostic, where what is
  * written means nothing to this program; OAK_INTERRUPTED when `goes_on` (may be NULL), asked now and then, says false. */

@@ -212,10 +212,20 @@ static const char *skip_blanks(const char *at, const char *end)
     return at;
 }
 
+/* Behind the quote of `file "NAME"`, or NULL. */
+static const char *file_name(const char *at, const char *end)
+{
+    static const char word[] = "file";
+    size_t length = sizeof word - 1;
+    if ((size_t)(end - at) <= length || !oak_same_name(at, length, word)) return NULL;
+    at = skip_blanks(at + length, end);
+    return at < end && *at == '"' ? at + 1 : NULL;
+}
+
 static bool is_list(const char *values, const char *end)
 {
     const char *first = skip_blanks(values, end);
-    return value_end(first, end) < end || (first < end && *first == '"');
+    return value_end(first, end) < end || (first < end && *first == '"') || file_name(first, end);
 }
 
 /* The cells that a list fills, so many bytes for each value. */
@@ -254,7 +264,42 @@ static oak_status add_text(filler *self, const char *at, const char *end, oak_ex
     return session_fill_fault(fault, &place, "text-end", "this text does not end as it should");
 }
 
-/* EXPR = VALUE, VALUE, "TEXT" …: cells one after another, none of them when something is wrong. */
+/* What is in a file, byte by byte; `at` behind the quote of its name. */
+static oak_status add_file(filler *self, const char *at, const char *end, oak_expr_fault *fault,
+                           const char *assignment)
+{
+    enum { LARGEST_FILE = 1 << 20, LONGEST_NAME = 1000 };
+    const oak_host *host = &self->session->host;
+    const char *close = at;
+    char name[LONGEST_NAME];
+    uint8_t *bytes = NULL, *grown = NULL;
+    size_t size = 0;
+    oak_expr place = {.first = (uint16_t)(at - 1 - assignment), .last = (uint16_t)(end - assignment)};
+    while (close < end && *close != '"') close++;
+    if (close == end || skip_blanks(close + 1, end) != end || (size_t)(close - at) >= sizeof name)
+        return session_fill_fault(fault, &place, "text-end", "this name of a file does not end as it should");
+    oak_format(name, sizeof name, "%.*s", (int)(close - at), at);
+    oak_status status = host->read_file ? host->read_file(host->context, name, LARGEST_FILE, &bytes, &size)
+                                        : OAK_UNSUPPORTED;
+    if (status == OAK_NO_MEMORY) return status;
+    if (status)
+        return session_fill_fault(fault, &place, "no-file", "`%s` cannot be read: %s", name,
+                                  oak_status_text(status));
+    if (size % self->bytes)
+        status = session_fill_fault(fault, &place, "value-range",
+                                    "`%s` has %llu bytes: these are no whole cells", name,
+                                    (unsigned long long)size);
+    if (!status) grown = oak_grow(host, self->out, &self->room, self->count + size + 1, 1);
+    if (grown) {
+        self->out = grown;
+        if (size) memcpy(grown + self->count, bytes, size);
+        self->count += size;
+    } else if (!status) status = OAK_NO_MEMORY;
+    if (bytes) host->resize(host->context, bytes, size, 0);
+    return status;
+}
+
+/* EXPR = VALUE, "TEXT", file "NAME" …: cells one after another, none of them when something is wrong. */
 static oak_status set_list(oak_session *session, const char *assignment, const oak_expr *left,
                            const char *values, const oak_diag_sink *sink, oak_expr_fault *fault)
 {
@@ -273,7 +318,9 @@ static oak_status set_list(oak_session *session, const char *assignment, const o
     for (const char *at = values; !status;) {
         at = skip_blanks(at, end);
         const char *stop = value_end(at, end);
+        const char *name = file_name(at, stop);
         if (at < end && *at == '"') status = add_text(&self, at + 1, stop, fault, assignment);
+        else if (name) status = add_file(&self, name, stop, fault, assignment);
         else {
             oak_reading reading;
             const char *rest;

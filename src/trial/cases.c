@@ -12,6 +12,25 @@ uint64_t trial_count_cases(const trial *one)
     return count;
 }
 
+bool trial_is_column(const char *name)
+{
+    bool word = oak_is_letter(*name) || *name == '_';
+    for (const char *at = name; word && *at; at++)
+        word = oak_is_word(*at) || *at == '_' || *at == '.' || *at == '\'';
+    return word;
+}
+
+const char *trial_beside(oak_trials *trials, const char *name)
+{
+    const char *path = trials->path, *end = path;
+    char text[1000];
+    for (const char *at = path; *at; at++)
+        if (*at == '/') end = at + 1;
+    if (*name == '/') end = path;
+    oak_format(text, sizeof text, "%.*s%s", (int)(end - path), path, name);
+    return oak_arena_text(&trials->arena, text, oak_length(text));
+}
+
 /* A number that follows from two others in no way to be seen. */
 static uint64_t mixed(uint64_t a, uint64_t b)
 {
@@ -30,11 +49,24 @@ static int64_t nth(const trial_column *column, uint64_t number)
     return column->stretch_count ? column->stretches[0].from : 0;
 }
 
+static bool is_sampled(const trial *one)
+{
+    return one->sample && trial_count_cases(one) > one->sample;
+}
+
+uint64_t trial_reach(const trial *one)
+{
+    uint64_t all = trial_count_cases(one);
+    return is_sampled(one) && all < UINT64_MAX / 4 ? one->about.cases + all : one->about.cases;
+}
+
 bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text,
                  size_t room)
 {
-    uint64_t rows = one->rows ? one->rows : 1, rest = number;
-    bool sampled = one->sample && trial_count_cases(one) > one->sample;
+    bool sampled = is_sampled(one) && number < one->about.cases;
+    uint64_t rows = one->rows ? one->rows : 1;
+    if (!sampled && is_sampled(one)) number -= one->about.cases;
+    uint64_t rest = number;
     if (column < one->table_columns) {
         uint64_t row = sampled ? mixed(trials->about.seed, 2 * number) % rows : number % rows;
         oak_format(text, room, "%s", one->cells[row * one->table_columns + column]);
@@ -46,6 +78,66 @@ bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, un
     oak_format(text, room, "%lld", (long long)nth(&one->columns[column], rest % one->columns[column].values));
     return true;
 }
+
+/* ------------------------------------------------------------------------------------------ simpler cases */
+
+/* Which of a column's values the case has; how many it has. */
+static uint64_t choice(const oak_trials *trials, const trial *one, uint64_t number, unsigned column,
+                       uint64_t *choices)
+{
+    uint64_t rows = one->rows ? one->rows : 1;
+    bool sampled = number < one->about.cases;
+    const trial_column *about = &one->columns[column];
+    *choices = column < one->table_columns ? rows : about->values;
+    if (sampled && column < one->table_columns) return mixed(trials->about.seed, 2 * number) % rows;
+    if (sampled)
+        return mixed(trials->about.seed ^ (uint64_t)column << 32, 2 * number + 1) % about->values;
+    number -= one->about.cases;
+    if (column < one->table_columns) return number % rows;
+    number /= rows;
+    for (unsigned i = one->table_columns; i < column; i++) number /= one->columns[i].values;
+    return number % about->values;
+}
+
+/* The value nearest to 0 that a column has; a row of the table is the simpler the sooner it stands there. */
+static uint64_t simplest(const trial *one, unsigned column)
+{
+    uint64_t best = 0, at = 0, least = UINT64_MAX;
+    for (unsigned i = 0; column >= one->table_columns && i < one->columns[column].stretch_count; i++) {
+        const trial_stretch *stretch = &one->columns[column].stretches[i];
+        int64_t near = stretch->from > 0 ? stretch->from : stretch->to < 0 ? stretch->to : 0;
+        uint64_t size = near < 0 ? (uint64_t)-near : (uint64_t)near;
+        if (size < least) least = size, best = at + (uint64_t)(near - stretch->from);
+        at += (uint64_t)(stretch->to - stretch->from) + 1;
+    }
+    return best;
+}
+
+bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t case_number, unsigned attempt,
+                       uint64_t *simpler)
+{
+    enum { WAYS = 3 };
+    const trial *one = number < trials->count ? &trials->list[number] : NULL;
+    if (!one || !is_sampled(one) || trial_reach(one) == one->about.cases) return false;
+    unsigned first = one->rows && one->table_columns ? one->table_columns - 1 : 0; /* a row is one choice */
+    unsigned wanted = first + attempt / WAYS;
+    if (wanted >= one->column_count) return false;
+    uint64_t index = 0, scale = 1;
+    for (unsigned i = first; i < one->column_count; i++) {
+        uint64_t choices, now = choice(trials, one, case_number, i, &choices), best = simplest(one, i);
+        if (i == wanted) {
+            uint64_t away = now > best ? now - best : best - now,
+                     left = attempt % WAYS == 0 ? 0 : attempt % WAYS == 1 ? away / 2 : away ? away - 1 : 0;
+            now = now > best ? best + left : best - left;
+        }
+        index += now * scale;
+        scale *= choices;
+    }
+    *simpler = one->about.cases + index;
+    return true;
+}
+
+/* ------------------------------------------------------------------------------------------ texts */
 
 static const char *value_of(const oak_trials *trials, const trial *one, uint64_t number, const char *name,
                             size_t length, char *text, size_t room)

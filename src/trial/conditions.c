@@ -34,6 +34,28 @@ uint64_t trial_cycles(const trial_running *r, const trial_span *span)
 
 /* ------------------------------------------------------------------------------------------ conditions */
 
+void trial_take_output(trial_running *r, unsigned number)
+{
+    enum { PIECE = 256 };
+    for (size_t more = PIECE; more == PIECE && r->output[number].count < TRIAL_LONGEST_OUTPUT;) {
+        size_t count = r->output[number].count, room = r->output[number].room, timed = 0;
+        if (count + PIECE > room) {
+            room = room ? room * 2 : 4 * (size_t)PIECE;
+            uint8_t *bytes = oak_arena_take(&r->trials->arena, room);
+            uint64_t *at = oak_arena_zero(&r->trials->arena, room * sizeof *at);
+            if (!bytes || !at) return;
+            if (count) memcpy(bytes, r->output[number].bytes, count);
+            if (count) memcpy(at, r->output[number].at, count * sizeof *at);
+            r->output[number].bytes = bytes, r->output[number].at = at, r->output[number].room = room;
+        }
+        if (r->chip.ops->sent_at)
+            (void)!r->chip.ops->sent_at(r->chip.chip, number, r->output[number].at + count, PIECE, &timed);
+        if (r->chip.ops->take_output(r->chip.chip, number, r->output[number].bytes + count, PIECE, &more))
+            return;
+        r->output[number].count += more;
+    }
+}
+
 /* Bytes that were sent by a serial port, or that a stand-in has printed. */
 static const uint8_t *printed_by(trial_running *r, const char *name, size_t length, size_t *count)
 {
@@ -41,10 +63,7 @@ static const uint8_t *printed_by(trial_running *r, const char *name, size_t leng
     if (who) return oak_stand_in_printed(who, count);
     for (unsigned i = 0; i < r->output_count; i++) {
         if (!oak_same_name(name, length, r->output[i].name)) continue;
-        size_t more = 0;
-        if (!r->chip.ops->take_output(r->chip.chip, i, r->output[i].bytes + r->output[i].count,
-                                      TRIAL_LONGEST_OUTPUT - r->output[i].count, &more))
-            r->output[i].count += more;
+        trial_take_output(r, i);
         *count = r->output[i].count;
         return r->output[i].bytes;
     }
@@ -303,7 +322,9 @@ void trial_pin_changed(void *context, unsigned pin, oak_level level, uint64_t cy
                 p->deadline = cycle + trial_cycles(r, &what->span);
             }
             if (p->pending) r->result->checks++;
-            if (p->pending && pins_hold(r, &p->condition)) p->pending = false;
+            if (!p->pending || !pins_hold(r, &p->condition)) break;
+            p->pending = false;
+            if (cycle - p->since > p->most) p->most = cycle - p->since;
             break;
         case TRIAL_IN_ORDER: {
             unsigned step = p->step;

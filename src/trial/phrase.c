@@ -1,7 +1,7 @@
 /* phrase.c — the keys of expectations, in words:
  *
  *   at end   at 50ms   at PLACE   at first PLACE   always   never   within 2ms after EVENT   in order   from PLACE to PLACE
- *   stack   stack from PLACE   keeps   ends   pin NAME   pin NAME from 20ms */
+ *   stack   stack from PLACE   keeps   ends   pin NAME   pin NAME from 20ms   as in FILE.vcd */
 #include <oakspindle/print.h>
 
 #include "trial/trial_state.h"
@@ -52,7 +52,7 @@ bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, 
 {
     static const char all[] = "Write at end, at 50ms, at PLACE, at first PLACE, always, never, within 2ms "
                               "after EVENT, in order, from PLACE to "
-                              "PLACE, stack, keeps, ends, or pin NAME.";
+                              "PLACE, stack, keeps, ends, pin NAME, or as in FILE.vcd.";
     const char *key = one->key.text, *rest, *mark;
     *hint = all;
     oak_format(message, room, "`%s` says nothing of when or what", key);
@@ -73,6 +73,11 @@ bool trial_read_phrase(oak_arena *arena, trial_expectation *one, char *message, 
         one->place = behind(rest, "from");
         if (!*rest) one->place = NULL;
         return !*rest || (one->place && *one->place);
+    }
+    if ((rest = behind(key, "as in")) && *rest) {
+        one->when = TRIAL_GOLDEN;
+        one->place = rest;
+        return true;
     }
     if ((rest = behind(key, "pin")) && *rest) {
         one->when = TRIAL_PIN;

@@ -4,7 +4,7 @@
 
 #include "trial/trial_state.h"
 
-enum { TRIAL_MOST_PINS = 6, TRIAL_LONGEST_OUTPUT = 4096, TRIAL_MOST_OUTPUTS = 8 };
+enum { TRIAL_MOST_PINS = 6, TRIAL_LONGEST_OUTPUT = 1 << 20, TRIAL_MOST_OUTPUTS = 8 };
 
 /* An event somebody waits for: a place is reached, or an expression becomes true. */
 typedef struct trial_event {
@@ -30,10 +30,14 @@ typedef struct trial_progress {
     uint32_t place;
     unsigned lap;
     int64_t base; /* the stack pointer it is measured from */
+    uint64_t most; /* the longest it took so far */
+    const char **recorded; /* names of signals, of a run that is held against another */
+    unsigned recorded_count;
+    bool sends; /* and what was sent */
 } trial_progress;
 
 typedef struct trial_running {
-    const oak_trials *trials;
+    oak_trials *trials;
     const trial *one;
     uint64_t number;
     oak_session *session;
@@ -47,8 +51,9 @@ typedef struct trial_running {
     unsigned event_count;
     struct {
         const char *name;
-        uint8_t bytes[TRIAL_LONGEST_OUTPUT];
-        size_t count;
+        uint8_t *bytes;
+        uint64_t *at; /* when each had gone out: the cycle */
+        size_t count, room;
     } output[TRIAL_MOST_OUTPUTS];
     unsigned output_count;
     const trial_text *reads; /* what is being read: mistakes are told there */
@@ -57,10 +62,21 @@ typedef struct trial_running {
     bool looks; /* at pins */
 } trial_running;
 
+/* trial.c: the result is a failure from now on. */
+void trial_fail(trial_running *r, const trial_expectation *what, const char *format, ...) OAK_PRINTF(3, 4);
+/* A text with the values of the case put in; OAK_REFUSED after a diagnostic. */
+oak_status trial_filled(trial_running *r, const trial_text *from, bool bare, char *text);
+
+/* golden.c */
+oak_status trial_begin_golden(trial_running *r, const trial_expectation *what, trial_progress *p);
+oak_status trial_expect_golden(trial_running *r, const trial_expectation *what, const trial_progress *p);
+
 /* conditions.c: mistakes in what a trial says are told where it stands; nobody is told. */
 oak_diag_sink trial_sink(trial_running *r, const trial_text *reads);
 extern const oak_diag_sink trial_silent;
 uint64_t trial_cycles(const trial_running *r, const trial_span *span);
+/* Takes what a serial port has sent since. */
+void trial_take_output(trial_running *r, unsigned number);
 /* A text of a stand-in or a serial port: 1 and 0: it is such a condition, and holds or not; -1: it is none; -2: refused. */
 int trial_text_holds(trial_running *r, const trial_text *from, const char *condition, char *found, size_t room);
 /* Whether a condition holds now, and what was found where it does not. */

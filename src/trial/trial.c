@@ -15,7 +15,7 @@ static oak_chip_time now(const trial_running *r)
     return time;
 }
 
-static oak_status filled(trial_running *r, const trial_text *from, bool bare, char *text)
+oak_status trial_filled(trial_running *r, const trial_text *from, bool bare, char *text)
 {
     if (trial_fill(r->trials, r->one, r->number, from->text, bare, text, TRIAL_LONGEST)) return OAK_OK;
     TRIAL_REFUSE(r->sink, r->trials, from, "trial", NULL, "this is longer than %d characters",
@@ -25,6 +25,21 @@ static oak_status filled(trial_running *r, const trial_text *from, bool bare, ch
 
 /* ------------------------------------------------------------------------------------------ giving */
 
+/* Names of files in `file "NAME"` are found beside the file of trials. */
+static void name_files(trial_running *r, char *text, size_t room)
+{
+    static const char word[] = "file \"";
+    char rest[TRIAL_LONGEST];
+    size_t length = sizeof word - 1;
+    for (char *at = text; oak_length(at) > length; at++) {
+        if (!oak_same_name(at, length, word)) continue;
+        at += length;
+        oak_format(rest, sizeof rest, "%s", at);
+        const char *path = trial_beside(r->trials, "");
+        if (*rest != '/') oak_format(at, room - (size_t)(at - text), "%s%s", path ? path : "", rest);
+    }
+}
+
 static oak_status give(trial_running *r)
 {
     const trial *one = r->one;
@@ -32,7 +47,7 @@ static oak_status give(trial_running *r)
     oak_status status = OAK_OK;
     for (unsigned i = 0; i < one->acts.count && !status; i++) {
         oak_diag_sink sink = trial_sink(r, &one->acts.items[i]);
-        status = filled(r, &one->acts.items[i], false, text);
+        status = trial_filled(r, &one->acts.items[i], false, text);
         if (!status && !r->board) {
             TRIAL_REFUSE(r->sink, r->trials, &one->acts.items[i], "trial",
                          "Name it above: `board: board.yaml`.", "acts need a board");
@@ -42,7 +57,7 @@ static oak_status give(trial_running *r)
     }
     for (unsigned i = 0; i < one->drives.count && !status; i++) {
         oak_diag_sink sink = trial_sink(r, &one->drives.items[i]);
-        status = filled(r, &one->drives.items[i], false, text);
+        status = trial_filled(r, &one->drives.items[i], false, text);
         if (!status) status = oak_session_drive(r->session, text, &sink);
     }
     for (unsigned i = 0; i < one->given.count && !status; i++) {
@@ -55,17 +70,17 @@ static oak_status give(trial_running *r)
         trial_text target = one->given.items[i],
                    value = target; /* names of columns are values behind the sign only */
         target.text = left, value.text = at + length;
-        status = filled(r, &target, false, text);
+        status = trial_filled(r, &target, false, text);
         oak_format(whole, sizeof whole, "%s", text);
-        if (!status) status = filled(r, &value, true, text);
+        if (!status) status = trial_filled(r, &value, true, text);
         oak_format(whole + oak_length(whole), sizeof whole - oak_length(whole), "%s", text);
+        name_files(r, whole, sizeof whole);
         if (!status) status = oak_session_set(r->session, whole, &sink);
     }
     return status;
 }
 
-static void fail(trial_running *r, const trial_expectation *what, const char *format, ...) OAK_PRINTF(3, 4);
-static void fail(trial_running *r, const trial_expectation *what, const char *format, ...)
+void trial_fail(trial_running *r, const trial_expectation *what, const char *format, ...)
 {
     oak_trial_result *result = r->result;
     va_list arguments;
@@ -129,7 +144,7 @@ static oak_status begin_event(trial_running *r, const trial_text *from, trial_ev
 {
     static const char *const forms[] = {" rises", " falls", " is reached"};
     char text[TRIAL_LONGEST];
-    oak_status status = filled(r, from, true, text);
+    oak_status status = trial_filled(r, from, true, text);
     size_t length = oak_length(text);
     if (status) return status;
     for (unsigned i = 0; i < 3; i++) {
@@ -158,7 +173,7 @@ static oak_status begin(trial_running *r, const trial_expectation *what, trial_p
     case TRIAL_AT_FIRST: return stop_at(r, &what->key, what->place, &p->place);
     case TRIAL_ALWAYS:
     case TRIAL_NEVER:
-        status = filled(r, &what->value, true, text);
+        status = trial_filled(r, &what->value, true, text);
         if (status) return status;
         oak_format(p->condition.text, sizeof p->condition.text, what->when == TRIAL_NEVER ? "%s" : "!(%s)",
                    text);
@@ -168,7 +183,7 @@ static oak_status begin(trial_running *r, const trial_expectation *what, trial_p
             char found[300] = "";
             if (what->when == TRIAL_ALWAYS)
                 status = trial_holds(r, &what->value, text, &held, found, sizeof found);
-            fail(r, what, "%s%sfrom the beginning", found,
+            trial_fail(r, what, "%s%sfrom the beginning", found,
                  *found                      ? " "
                  : what->when == TRIAL_NEVER ? "it is so "
                                              : "it is not so ");
@@ -176,7 +191,7 @@ static oak_status begin(trial_running *r, const trial_expectation *what, trial_p
         return status;
     case TRIAL_WITHIN: {
         status = begin_event(r, &what->event, &p->event);
-        if (!status) status = filled(r, &what->value, true, p->condition.text);
+        if (!status) status = trial_filled(r, &what->value, true, p->condition.text);
         if (status || (p->event.is_pins && trial_make_table(r, &p->condition))) return status;
         if (p->event.is_pins)
             status = watch_slowly(r, &what->event, &p->event, true); /* the run has to end there */
@@ -203,6 +218,7 @@ static oak_status begin(trial_running *r, const trial_expectation *what, trial_p
         if (what->place) return stop_at(r, &what->key, what->place, &p->place);
         break;
     case TRIAL_PIN: return oak_session_record(r->session, what->place, &sink);
+    case TRIAL_GOLDEN: return trial_begin_golden(r, what, p);
     default: break;
     }
     return OAK_OK;
@@ -253,9 +269,9 @@ static oak_status expect_now(trial_running *r, const trial_expectation *what)
 {
     char text[TRIAL_LONGEST], found[300] = "";
     bool held;
-    oak_status status = filled(r, &what->value, true, text);
+    oak_status status = trial_filled(r, &what->value, true, text);
     if (!status) status = trial_holds(r, &what->value, text, &held, found, sizeof found);
-    if (!status && !held) fail(r, what, "%s", found);
+    if (!status && !held) trial_fail(r, what, "%s", found);
     return status;
 }
 
@@ -280,10 +296,10 @@ static void tell_broken(trial_running *r, const trial_expectation *what, const t
         uint64_t at = p->broken ? p->at : p->deadline;
         oak_write_time(p->since, oak_session_clock(r->session), r->part->clocks_per_cycle, time, sizeof time);
         if (!p->condition.is_pins) trial_tell_sides(r, p->condition.text, found, sizeof found);
-        fail(r, what, "%s%sit has not become so since %s", found, *found ? "; " : "", time);
+        trial_fail(r, what, "%s%sit has not become so since %s", found, *found ? "; " : "", time);
         r->result->time.cycles = at;
     } else {
-        fail(r, what, what->when == TRIAL_NEVER ? "it has become so" : "it is no longer so");
+        trial_fail(r, what, what->when == TRIAL_NEVER ? "it has become so" : "it is no longer so");
         r->result->time.cycles = p->at;
     }
 }
@@ -318,10 +334,10 @@ static oak_status look(trial_running *r, const oak_event *ended)
         case TRIAL_ALWAYS:
         case TRIAL_NEVER:
             if (!has_happened(r, &p->condition, ended, &what->value, &status)) break;
-            status = filled(r, &what->value, true, text);
+            status = trial_filled(r, &what->value, true, text);
             if (!status && what->when == TRIAL_ALWAYS)
                 status = trial_holds(r, &what->value, text, &held, found, sizeof found);
-            fail(r, what, "%s", *found ? found : "it has become so");
+            trial_fail(r, what, "%s", *found ? found : "it has become so");
             break;
         case TRIAL_STACK:
             if (what->place && at_place && !p->based) status = base_stack(r, what, p);
@@ -329,7 +345,7 @@ static oak_status look(trial_running *r, const oak_event *ended)
                 uint32_t sp = 0;
                 r->chip.ops->read_register(r->chip.chip, r->part->architecture->stack.pointer, &sp);
                 long long deep = (long long)sp - p->base;
-                fail(r, what, "the stack holds %lld bytes", deep < 0 ? -deep : deep);
+                trial_fail(r, what, "the stack holds %lld bytes", deep < 0 ? -deep : deep);
             }
             break;
         case TRIAL_WITHIN:
@@ -342,8 +358,10 @@ static oak_status look(trial_running *r, const oak_event *ended)
             if (p->pending && !status)
                 status = trial_holds(r, &what->value, p->condition.text, &held, found, sizeof found);
             if (!p->pending || status) break;
-            if (held) p->pending = false;
-            else if (cycle >= p->deadline) tell_broken(r, what, p);
+            if (held) {
+                p->pending = false;
+                if (cycle - p->since > p->most) p->most = cycle - p->since;
+            } else if (cycle >= p->deadline) tell_broken(r, what, p);
             break;
         case TRIAL_IN_ORDER:
             for (unsigned e = 0; e < p->order_count && !status; e++) {
@@ -375,7 +393,7 @@ static oak_status expect_end(trial_running *r, const trial_expectation *what, co
 {
     char word[60], wanted[TRIAL_LONGEST], where[100];
     const char *place = NULL;
-    oak_status status = filled(r, &what->value, true, wanted);
+    oak_status status = trial_filled(r, &what->value, true, wanted);
     if (status) return status;
     end_word(ended, word, sizeof word);
     for (char *at = wanted; *at; at++)
@@ -403,12 +421,12 @@ static oak_status expect_end(trial_running *r, const trial_expectation *what, co
     } else fault = fault || oak_same(word, wanted);
     if (fault) return OAK_OK;
     oak_session_name_place(r->session, ended->stop.pc, where, sizeof where);
-    fail(r, what, "it ended with %s at %s", word, where);
+    trial_fail(r, what, "it ended with %s at %s", word, where);
     return OAK_OK;
 }
 
 /* "at most 300 cycles", "at most 2ms", "300 cycles": how long a way has taken. */
-static oak_status expect_lap(trial_running *r, const trial_expectation *what, const trial_progress *p)
+static oak_status expect_lap(trial_running *r, const trial_expectation *what, trial_progress *p)
 {
     const oak_lap *lap = oak_session_lap(r->session, p->lap);
     const char *rest = what->value.text;
@@ -422,9 +440,10 @@ static oak_status expect_lap(trial_running *r, const trial_expectation *what, co
     }
     uint64_t wanted = trial_cycles(r, &span);
     r->result->checks += lap->count;
-    if (!lap->count) fail(r, what, "it has not gone from %s to %s", what->place, what->second);
+    p->most = lap->longest;
+    if (!lap->count) trial_fail(r, what, "it has not gone from %s to %s", what->place, what->second);
     else if (most ? lap->longest > wanted : lap->longest != wanted || lap->shortest != wanted)
-        fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest,
+        trial_fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest,
              lap->count > 1 ? ", the longest time" : "");
     return OAK_OK;
 }
@@ -452,13 +471,26 @@ static oak_status expect_kept(trial_running *r, const trial_expectation *what)
         r->chip.ops->read_register(r->chip.chip, reg, &value);
         r->result->checks++;
         if (value != r->kept[reg]) {
-            fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg],
+            trial_fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg],
                  (unsigned)value);
             return OAK_OK;
         }
         at = end;
     }
     return OAK_OK;
+}
+
+/* What took how long at the longest. */
+static void tell_most(trial_running *r)
+{
+    oak_trial_result *result = r->result;
+    for (unsigned i = 0; i < r->one->expectation_count && result->most_count < OAK_TRIAL_MOSTS; i++) {
+        const trial_expectation *what = &r->one->expectations[i];
+        if (what->when != TRIAL_FROM_TO && what->when != TRIAL_WITHIN) continue;
+        oak_trial_most *one = &result->most[result->most_count++];
+        oak_format(one->what, sizeof one->what, "%s", what->key.text);
+        one->cycles = r->list[i].most;
+    }
 }
 
 static oak_status look_at_end(trial_running *r, const oak_event *ended)
@@ -470,7 +502,7 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
     if (ended->stop.reason == OAK_STOP_FAULT && !told && r->result->passed) {
         char sentence[300];
         oak_fault_sentence(r->session, &ended->stop, sentence, sizeof sentence);
-        fail(r, NULL, "%s", sentence);
+        trial_fail(r, NULL, "%s", sentence);
         r->result->pc = ended->stop.pc;
     }
     for (unsigned i = 0; i < r->one->expectation_count && !status && r->result->passed; i++) {
@@ -488,26 +520,27 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
         case TRIAL_AT_TIME:
             if (!p->done && ended->stop.reason == OAK_STOP_PARKED)
                 status = expect_now(r, what); /* nothing changes any more */
-            else if (!p->done) fail(r, what, "the trial ended before: let it run longer");
+            else if (!p->done) trial_fail(r, what, "the trial ended before: let it run longer");
             break;
         case TRIAL_AT_PLACE:
         case TRIAL_AT_FIRST:
-            if (!p->done) fail(r, what, "it is never reached");
+            if (!p->done) trial_fail(r, what, "it is never reached");
             break;
         case TRIAL_WITHIN:
             if (p->broken) tell_broken(r, what, p);
-            else if (p->pending) fail(r, what, "the trial ended before its time was over: let it run longer");
-            else if (!p->done) fail(r, what, "%s has not happened", what->event.text);
+            else if (p->pending) trial_fail(r, what, "the trial ended before its time was over: let it run longer");
+            else if (!p->done) trial_fail(r, what, "%s has not happened", what->event.text);
             break;
         case TRIAL_IN_ORDER:
             if (p->step < p->order_count)
-                fail(r, what, "%s has not happened in its turn", what->events.items[p->step].text);
+                trial_fail(r, what, "%s has not happened in its turn", what->events.items[p->step].text);
             break;
         case TRIAL_STACK:
-            if (!p->based) fail(r, what, "%s is never reached", what->place);
+            if (!p->based) trial_fail(r, what, "%s is never reached", what->place);
             break;
         case TRIAL_FROM_TO: status = expect_lap(r, what, p); break;
         case TRIAL_KEEPS: status = expect_kept(r, what); break;
+        case TRIAL_GOLDEN: status = trial_expect_golden(r, what, p); break;
         case TRIAL_ENDS: status = expect_end(r, what, ended); break;
         case TRIAL_PIN:
             r->result->checks++;
@@ -519,11 +552,12 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
                              "Write `1kHz +- 2%, duty 25% +- 1%, high 250us +- 5us`, or some of it.",
                              "`%s` is no shape of a pin", what->value.text);
                 status = OAK_REFUSED;
-            } else fail(r, what, "%s", found);
+            } else trial_fail(r, what, "%s", found);
             break;
         default: break;
         }
     }
+    tell_most(r);
     return status;
 }
 
@@ -604,7 +638,7 @@ static oak_status prepare(trial_running *r, oak_budget *budget, uint64_t length,
             status = oak_session_place(r->session, one->after.text, &sink, &place);
             if (!status) status = oak_session_run_to(r->session, one->after.text, budget, &sink, &ended);
             if (!status && ended.stop.pc != place) {
-                fail(r, NULL, "%s is not reached before the call", one->after.text);
+                trial_fail(r, NULL, "%s is not reached before the call", one->after.text);
                 return OAK_OK;
             }
         }
@@ -662,7 +696,7 @@ static oak_status run_case(trial_running *r, bool (*goes_on)(void *, uint64_t), 
         !(ended.stop.reason == OAK_STOP_POINT && ended.stop.pc == back)) {
         char word[60];
         end_word(&ended, word, sizeof word);
-        fail(r, NULL, "%s has not returned: it ended with %s", one->call.text, word);
+        trial_fail(r, NULL, "%s has not returned: it ended with %s", one->call.text, word);
     }
     if (!status && r->result->passed) status = look_at_end(r, &ended);
     if (!status && r->result->passed) {
@@ -699,7 +733,7 @@ oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_numb
                          const oak_diag_sink *sink, oak_trial_result *result)
 {
     unsigned source;
-    if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
+    if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, result);
     if (!r) return OAK_NO_MEMORY;
     const oak_outside outside = {.context = r, .pin_changed = trial_pin_changed};
@@ -713,13 +747,19 @@ oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_num
     oak_trial_result result;
     oak_budget budget = {0};
     uint32_t back = 0;
-    if (number >= trials->count || case_number >= trials->list[number].about.cases) return OAK_OUT_OF_RANGE;
+    if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, &result);
     trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
     return r ? prepare(r, &budget, trial_cycles(r, &usual), &back) : OAK_NO_MEMORY;
 }
 
 /* ------------------------------------------------------------------------------------------ what there is */
+
+void oak_trials_show_golden(oak_trials *trials, oak_trial_golden_fn show, void *context)
+{
+    trials->show = show;
+    trials->show_context = context;
+}
 
 void oak_trials_free(oak_trials *trials)
 {
@@ -752,7 +792,7 @@ bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number
             if (oak_length(about->name) != compared || !oak_same_name(text, compared, about->name)) continue;
             if (pass) return true;
             if (oak_read_number(text + name, text + length, case_number, &used) || !*case_number ||
-                *case_number > about->cases)
+                *case_number > trial_reach(&trials->list[*number]))
                 return false;
             --*case_number;
             return true;

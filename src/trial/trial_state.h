@@ -2,10 +2,12 @@
  *
  *   trial_yaml.c   reading a file
  *   phrase.c       "within 2ms after door falls", "from a to b": what an expectation speaks of
+ *   cases_csv.c    tables of cases in files of their own
  *   cases.c        tables and ranges of values, and texts with their values put in
  *   trial.c        giving and running
  *   conditions.c   texts, expressions, pins: whether they are as expected
- *   shape.c        how regular a pin was */
+ *   shape.c        how regular a pin was
+ *   golden.c       runs that are kept, and held against later ones */
 #ifndef OAK_TRIAL_STATE_H
 #define OAK_TRIAL_STATE_H
 
@@ -18,7 +20,8 @@ enum {
     TRIAL_MOST_COLUMNS = 16,
     TRIAL_MOST_EXPECTATIONS = 40,
     TRIAL_MOST_EVENTS = 16, /* in one order */
-    TRIAL_LONGEST = 500     /* text with its values put in */
+    TRIAL_MOST_ROWS = 10000, /* of a table */
+    TRIAL_LONGEST = 500      /* text with its values put in */
 };
 
 typedef struct trial_text {
@@ -50,7 +53,8 @@ typedef enum trial_when {
     TRIAL_STACK,    /* how deep it grows, from a place on or from the beginning */
     TRIAL_KEEPS,    /* what holds at the end what it held at the beginning */
     TRIAL_ENDS,     /* why the run ends */
-    TRIAL_PIN       /* how regular a pin is */
+    TRIAL_PIN,      /* how regular a pin is */
+    TRIAL_GOLDEN    /* as in a run that was kept */
 } trial_when;
 
 typedef struct trial_expectation {
@@ -97,6 +101,8 @@ struct oak_trials {
     trial *list;
     unsigned count;
     struct trial_running *running; /* trial.c */
+    oak_trial_golden_fn show;      /* or NULL */
+    void *show_context;
 };
 
 /* Reports at a place in the file. */
@@ -111,10 +117,21 @@ bool trial_read_span(const char *text, size_t length, trial_span *span);
 /* cases.c: how many cases there are, and the value of a column in one of them; the text with {x}, and where `bare` also x itself, replaced. False
  * when it does not fit. */
 uint64_t trial_count_cases(const trial *one);
+/* Cases have numbers below this: where a sample is taken, every case that could be has one behind those of the sample. */
+uint64_t trial_reach(const trial *one);
 bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, unsigned column, char *text,
                  size_t room);
 bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
                 char *filled, size_t room);
+
+/* Is it a word that can name a column? */
+bool trial_is_column(const char *name);
+/* A file is named from where the file of trials lies: NULL when there is no memory. */
+const char *trial_beside(oak_trials *trials, const char *name);
+
+/* cases_csv.c: the rows of a table, before anything else of columns is known. OAK_REFUSED after a diagnostic, OAK_NO_MEMORY. */
+oak_status trial_read_csv(oak_trials *trials, trial *one, const char *path, const trial_text *where,
+                          const oak_diag_sink *sink);
 
 /* shape.c: "1kHz +- 2%, duty 25% +- 1%, high 250us, low 750us" against what was recorded of a pin from a cycle on. False with what was found; *refused when it
  * cannot be read. */

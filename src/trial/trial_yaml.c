@@ -6,7 +6,7 @@
 #include "base/bytes.h"
 #include "trial/trial_state.h"
 
-enum { LARGEST_FILE = 4 << 20, MOST_TRIALS = 1000, MOST_ROWS = 10000, MOST_ITEMS = 500 };
+enum { LARGEST_FILE = 4 << 20, MOST_TRIALS = 1000, MOST_ITEMS = 500 };
 
 typedef struct reader {
     oak_trials *trials;
@@ -140,10 +140,7 @@ static void read_given(reader *r, const yaml_node_t *node, trial_list *list)
 static trial_column *column_of(reader *r, trial *one, const yaml_node_t *node)
 {
     const char *name = scalar(node);
-    bool word = name && (oak_is_letter(*name) || *name == '_');
-    for (const char *at = name; word && *at; at++)
-        word = oak_is_word(*at) || *at == '_' || *at == '.' || *at == '\'';
-    if (!word) {
+    if (!name || !trial_is_column(name)) {
         REFUSE_AT(r, node, "A name begins with a letter: `weight`, `x`.", "`%s` is no name for a column",
                   name ? name : "?");
         return NULL;
@@ -158,13 +155,22 @@ static trial_column *column_of(reader *r, trial *one, const yaml_node_t *node)
     return &one->columns[one->column_count++];
 }
 
-/* `cases`: a list of maps with the same keys. */
+/* `cases`: a list of maps with the same keys, or the name of a table. */
 static void read_cases(reader *r, const yaml_node_t *node, trial *one)
 {
-    if (node->type != YAML_SEQUENCE_NODE || !items_of(node) || items_of(node) > MOST_ROWS ||
+    if (scalar(node) && oak_length(scalar(node)) > 4 &&
+        oak_same(scalar(node) + oak_length(scalar(node)) - 4, ".csv") && !one->column_count) {
+        trial_text where = text_of(r, node);
+        const char *path = trial_beside(r->trials, scalar(node));
+        oak_status status = path ? trial_read_csv(r->trials, one, path, &where, r->sink) : OAK_NO_MEMORY;
+        if (status == OAK_REFUSED) r->refused = true;
+        else if (status) r->status = status;
+        return;
+    }
+    if (node->type != YAML_SEQUENCE_NODE || !items_of(node) || items_of(node) > TRIAL_MOST_ROWS ||
         one->column_count) {
-        REFUSE_AT(r, node, "Write a line `- {x: 3, y: 4}` for each, before `for`.",
-                  "`cases` is a list of 1 to %d rows", (int)MOST_ROWS);
+        REFUSE_AT(r, node, "Write a line `- {x: 3, y: 4}` for each, or `cases: table.csv`, before `for`.",
+                  "`cases` is a list of 1 to %d rows", (int)TRIAL_MOST_ROWS);
         return;
     }
     for (EACH_ITEM(node, item)) {
@@ -379,16 +385,11 @@ static void read_trial(reader *r, const yaml_node_t *node, trial *one)
                   "these are more than 16 million cases");
 }
 
-/* A file is named from where the file of trials lies. */
 static const char *beside(reader *r, const char *name)
 {
-    const char *path = r->trials->path, *end = path;
-    char text[1000];
-    for (const char *at = path; *at; at++)
-        if (*at == '/') end = at + 1;
-    if (*name == '/' || end == path) return keep(r, name);
-    oak_format(text, sizeof text, "%.*s%s", (int)(end - path), path, name);
-    return keep(r, text);
+    const char *path = trial_beside(r->trials, name);
+    if (!path) r->status = OAK_NO_MEMORY;
+    return path;
 }
 
 static void read_file(reader *r, const yaml_node_t *root)
