@@ -102,6 +102,9 @@ static inline bool cli_is_wide(const oak_architecture *about)
     return about->registers[about->pc_register].bits > 24;
 }
 bool cli_note_read(const char *path);
+/* Tells somebody (or NULL: nobody any more) of every file that is read through the host, with what was in it. */
+typedef void (*cli_read_fn)(void *context, const char *path, const uint8_t *bytes, size_t size);
+void cli_watch_reads(cli_read_fn tell, void *context);
 void cli_forget_files(void);
 /* Removes what killed runs have left beside the files that were read. */
 void cli_clear_leftovers(void);

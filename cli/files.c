@@ -137,6 +137,15 @@ static oak_status read_built_in(const oak_host *host, const built_in_file *file,
     return OAK_OK;
 }
 
+static cli_read_fn tell_read;
+static void *tell_context;
+
+void cli_watch_reads(cli_read_fn tell, void *context)
+{
+    tell_read = tell;
+    tell_context = context;
+}
+
 static oak_status read_file(void *context, const char *path, size_t limit, uint8_t **bytes, size_t *size)
 {
     const oak_host *host = context;
@@ -154,6 +163,7 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
         *size = 0;
         return OAK_NO_MEMORY;
     }
+    if (!status && tell_read) tell_read(tell_context, path, *bytes, *size);
     return status;
 }
 

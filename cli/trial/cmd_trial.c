@@ -1,37 +1,16 @@
-/* cmd_trial.c — spindle trial: every case in a process of its own, made from one in which the chip, its program and its board stand ready: so it
- * costs little to begin, and nothing that happens in one reaches another. */
+/* cmd_trial.c — spindle trial: files of trials are found and made ready, and run one after another. */
 #include <dirent.h>
-#include <errno.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
-#include <sys/wait.h>
-#include <time.h>
 #include <unistd.h>
 
 #include "trial_run.h"
 
 enum { MOST_FILES = 500, MOST_WORKERS = 64, DEEPEST = 8 };
 #define ENDING ".trial.yaml"
-
-typedef struct trial_options {
-    char *only, *junit, *part;
-    char *shard;
-    unsigned shard_number, shards; /* from 0; at least 1 */
-    int tap, json, first_failure, list, merge;
-    long long workers, repeat;
-} trial_options;
-
-/* What a process leaves behind: in memory that it shares. */
-typedef struct trial_slot {
-    pid_t process;
-    oak_status status;
-    bool done;
-    uint64_t one;
-    oak_trial_result result;
-} trial_slot;
 
 /* ------------------------------------------------------------------------------------------ files */
 
@@ -62,6 +41,7 @@ static void find_files(const char *folder, char **list, unsigned *count, unsigne
 
 static void close_file(trial_file *file)
 {
+    trial_close_lines(file);
     oak_session_close(file->session);
     oak_board_free(file->board);
     oak_machine_free(file->machine);
@@ -72,6 +52,32 @@ static void close_file(trial_file *file)
     free(file->program_path);
     free(file->part_name);
     free(file->clock);
+}
+
+/* Everything that is read for a file of trials becomes a part of its key. */
+static void add_to_key(void *context, const char *path, const uint8_t *bytes, size_t size)
+{
+    trial_file *file = context;
+    file->key = trial_hash_of(path, strlen(path), file->key);
+    file->key = trial_hash_of(bytes, size, file->key);
+}
+
+static oak_status add_text(void *context, const char *text, size_t size)
+{
+    trial_file *file = context;
+    file->key = trial_hash_of(text, size, file->key);
+    return OAK_OK;
+}
+
+/* And the tool, the part by its name, the image. */
+static bool finish_key(trial_file *file)
+{
+    trial_hash tool;
+    const oak_text_sink sink = {file, add_text};
+    if (!trial_hash_tool(&tool)) return false;
+    file->key = trial_hash_of(&tool, sizeof tool, file->key);
+    file->key = trial_hash_of(file->part_name, strlen(file->part_name), file->key);
+    return oak_hex_write(oak_program_image(file->program), 0, &sink) == OAK_OK;
 }
 
 /* Everything up to where a case is given what it is given. */
@@ -108,8 +114,8 @@ static int open_chip(cli *self, trial_file *file, const oak_trials_about *about)
     return cli_failed(self, status, file->path);
 }
 
-static int open_file(cli *self, const command *of, trial_file *file, const char *path,
-                     const trial_options *options)
+static int read_files(cli *self, const command *of, trial_file *file, const char *path,
+                      const trial_options *options)
 {
     int exit_code = EXIT_DONE;
     cli_project project = {0};
@@ -153,333 +159,158 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
     return exit_code ? exit_code : open_chip(self, file, about);
 }
 
-/* ------------------------------------------------------------------------------------------ cases */
-
-static volatile sig_atomic_t stopped;
-static void on_signal(int number)
+static int open_file(cli *self, const command *of, trial_file *file, const char *path,
+                     const trial_options *options)
 {
-    stopped = number;
-}
-
-static bool goes_on(void *context, uint64_t cycles)
-{
-    (void)context, (void)cycles;
-    return !stopped;
-}
-
-/* Runs a case in a process of its own. */
-static void say_nothing(void *context, const oak_diagnostic *d)
-{
-    (void)context, (void)d;
-}
-
-/* What is wrong with what is written is told by one of them, aloud. */
-static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, bool aloud)
-{
-    const oak_diag_sink quiet = {.report = say_nothing};
-    slot->done = false;
-    slot->one = number;
-    fflush(stdout);
-    pid_t process = fork();
-    if (process) return process;
-    slot->status = oak_trial_run(one->file->trials, one->number, number, one->file->session, one->file->board,
-                                 goes_on, NULL, aloud ? &self->sink : &quiet, &slot->result);
-    if (slot->status && slot->status != OAK_REFUSED && slot->status != OAK_INTERRUPTED)
-        cli_failed(self, slot->status, one->name);
-    slot->done = true;
-    fflush(stderr);
-    _exit(0);
-}
-
-static void add_up(trial_outcome *one, const trial_slot *slot)
-{
-    one->checks += slot->result.checks;
-    one->cycles += slot->result.time.cycles;
-    if (!slot->done || slot->status) {
-        if (!one->refused || slot->one < one->first) one->first = slot->one;
-        one->refused = true;
-    } else if (!slot->result.passed) {
-        if (!one->failed || slot->one < one->first) one->first = slot->one, one->result = slot->result;
-        one->failed++;
-    }
-}
-
-static double seconds_now(void)
-{
-    struct timespec now;
-    clock_gettime(CLOCK_MONOTONIC, &now);
-    return (double)now.tv_sec + (double)now.tv_nsec / 1e9;
-}
-
-static void tell_progress(const trial_outcome *one, uint64_t done, double began)
-{
-    static double told;
-    double now = seconds_now();
-    if (!isatty(2) || now - began < 1 || now - told < 0.2) return;
-    told = now;
-    fprintf(stderr, "\r%s: %llu of %llu \r", one->name, (unsigned long long)done,
-            (unsigned long long)one->cases);
-}
-
-/* The first case from `number` on that belongs to this shard: every so manieth of all cases of all trials. */
-static uint64_t next_case(const trial_outcome *one, uint64_t number, const trial_options *options)
-{
-    uint64_t at = (one->base + number) % options->shards;
-    return number + (options->shard_number + options->shards - at) % options->shards;
-}
-
-/* All cases of a trial, on so many processes at a time. False when somebody has interrupted it. */
-static bool run_trial(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
-                      unsigned workers)
-{
-    uint64_t next = next_case(one, 0, options);
-    unsigned running = 0;
-    double began = seconds_now();
-    one->ran = one->cycles = one->checks = 0;
-    for (bool first = true; (next < one->cases && !stopped && !one->refused) || running;) {
-        if (running < workers && next < one->cases && !stopped && !one->refused) {
-            trial_slot *free_slot = slots;
-            while (free_slot->process) free_slot++;
-            free_slot->process = start_case(self, one, next, free_slot, first);
-            if (free_slot->process < 0) {
-                free_slot->process = 0;
-                if (!running) {
-                    cli_complain(self, "trial", one->file->path, NULL, "no process can be started");
-                    one->refused = true;
-                }
-            } else next = next_case(one, next + 1, options), running++;
-            bool alone = first; /* it may be refused */
-            first = false;
-            if (running < workers && !alone && next < one->cases) continue;
-        }
-        if (!running) continue;
-        pid_t ended = wait(NULL);
-        if (ended < 0 && errno != EINTR) break;
-        for (unsigned i = 0; i < workers && ended > 0; i++) {
-            if (slots[i].process != ended) continue;
-            if (!stopped) add_up(one, &slots[i]);
-            slots[i].process = 0;
-            running--;
-            one->ran++;
-        }
-        tell_progress(one, one->ran, began);
-    }
-    if (one->refused && one->ran > 1) { /* not the first: why, aloud */
-        pid_t again = start_case(self, one, one->first, &slots[0], true);
-        if (again > 0) waitpid(again, NULL, 0);
-    }
-    if (one->refused && !slots[0].done && !stopped)
-        cli_complain(self, "trial", one->file->path, NULL,
-                     "the process of a case has ended before it had run");
-    if (isatty(2) && seconds_now() - began >= 1) fputs("\r\033[K", stderr);
-    one->seconds = seconds_now() - began;
-    return !stopped;
-}
-
-/* ------------------------------------------------------------------------------------------ telling */
-
-static void print_recent(void *context, const oak_recent *one)
-{
-    oak_session *session = context;
-    char place[100] = "", time[60];
-    uint8_t byte;
-    if (oak_image_byte(oak_program_image(oak_session_program(session)), one->pc, &byte))
-        oak_session_name_place(session, one->pc, place, sizeof place);
-    oak_write_time(one->cycle, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle, time,
-                   sizeof time);
-    printf("      %12s  %-20s %s\n", time, place, one->text);
-}
-
-/* The last edges of pins that have a name. */
-static void print_edges(oak_session *session)
-{
-    enum { EDGES = 6 };
-    const oak_trace *trace = oak_session_trace(session);
-    const oak_trace_change *change;
-    size_t count = 0, first = 0;
-    for (; trace && (change = oak_trace_change_at(trace, count)); count++)
-        if (!change->time) first = count + 1; /* what stood there from the beginning */
-    if (count > first + EDGES) first = count - EDGES;
-    if (count > first) puts("    pins before it");
-    for (size_t i = first; i < count; i++) {
-        char time[60];
-        change = oak_trace_change_at(trace, i);
-        const oak_trace_signal *signal = oak_trace_signal_at(trace, change->signal);
-        oak_write_time(change->time, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle,
-                       time, sizeof time);
-        printf("      %12s  %-20s %s\n", time, signal->name,
-               change->other & 1   ? "floats"
-               : signal->bits > 1  ? "changes"
-               : change->value & 1 ? "rises"
-                                   : "falls");
-    }
-}
-
-/* Brings a chip to where a case has failed: the same, since nothing but the case decides. */
-static bool go_there(cli *self, const trial_outcome *one, bool keeps_past)
-{
-    oak_session *session = one->file->session;
-    uint64_t begun = one->result.begun, at = one->result.time.cycles;
-    oak_budget budget = {.cycles = at > begun ? at - begun : 0};
-    oak_event ended;
-    if (keeps_past &&
-        (oak_session_record(session, "pins", &self->sink) || oak_session_keep_history(session, 0)))
-        return false;
-    return !oak_trial_give(one->file->trials, one->number, one->first, session, one->file->board,
-                           &self->sink) &&
-           (!budget.cycles || !oak_session_run(session, &budget, &self->sink, &ended));
-}
-
-/* Where the program was in that cycle, when the run had gone on since. */
-static void locate(cli *self, trial_outcome *one, trial_slot *slot)
-{
-    fflush(stdout);
-    pid_t process = fork();
-    if (!process) {
-        oak_chip_port chip = oak_session_chip(one->file->session);
-        slot->result = one->result;
-        if (go_there(self, one, false)) {
-            chip.ops->read_register(chip.chip, one->file->part->architecture->pc_register, &slot->result.pc);
-            chip.ops->read_time(chip.chip, &slot->result.time);
-        }
-        _exit(0);
-    }
-    if (process > 0 && waitpid(process, NULL, 0) == process) one->result = slot->result;
-}
-
-static void print_before(cli *self, const trial_outcome *one)
-{
-    fflush(stdout);
-    pid_t process = fork();
-    if (!process) {
-        if (go_there(self, one, true)) {
-            puts("    instructions before it");
-            (void)!oak_session_recent(one->file->session, 6, print_recent, one->file->session);
-            print_edges(one->file->session);
-        }
-        fflush(stdout);
-        _exit(0);
-    }
-    if (process > 0) waitpid(process, NULL, 0);
-}
-
-static void print_outcome(cli *self, const trial_outcome *one)
-{
-    bool colour = self->result_colour, passed = !one->failed && !one->refused;
-    char cases[60] = "", time[60], number[40];
-    trial_time_text(one->file, one->cycles, time, sizeof time);
-    if (one->cases > 1 && one->ran != one->cases)
-        snprintf(cases, sizeof cases, "%llu of %llu cases, ", (unsigned long long)one->ran,
-                 (unsigned long long)one->cases);
-    else if (one->cases > 1)
-        snprintf(cases, sizeof cases, "%s cases, ", cli_count(one->cases, number, sizeof number));
-    printf("%s%s%s  %s  %s(%s%s of the chip)%s\n", cli_paint(colour, passed ? PAINT_STRONG : PAINT_ERROR),
-           one->refused ? "refused"
-           : passed     ? "passed"
-                        : "FAILED",
-           cli_paint(colour, PAINT_OFF), one->name, cli_paint(colour, PAINT_FAINT), cases, time,
-           cli_paint(colour, PAINT_OFF));
-    if (passed || one->refused) return;
-    char place[200], words[400], bench[700];
-    trial_place_text(one, place, sizeof place);
-    trial_time_text(one->file, one->result.time.cycles, time, sizeof time);
-    trial_case_words(one, one->first, words, sizeof words);
-    if (one->cases > 1)
-        printf("    %llu of %llu cases; the first is %s\n", (unsigned long long)one->failed,
-               (unsigned long long)one->ran, words);
-    if (*one->result.expectation)
-        printf("    expected  %s  (%s:%u)\n", one->result.expectation, one->file->path,
-               (unsigned)one->result.line);
-    printf("    found     %s\n", one->result.found);
-    printf("    when      %s, cycle %llu, at %s\n", time, (unsigned long long)one->result.time.cycles, place);
-    print_before(self, one);
-    trial_bench_command(one, bench, sizeof bench);
-    printf("    go there  %s\n", bench);
+    cli_watch_reads(add_to_key, file);
+    int exit_code = read_files(self, of, file, path, options);
+    cli_watch_reads(NULL, NULL);
+    if (!exit_code && options->coverage && !trial_open_lines(self, file)) exit_code = EXIT_REFUSED;
+    if (!exit_code && !finish_key(file)) file->key = (trial_hash){0};
+    return exit_code;
 }
 
 /* ------------------------------------------------------------------------------------------ the command */
 
-static int run_all(cli *self, const trial_file *files, unsigned file_count, const trial_options *options)
+/* All trials that are wanted, of all files. */
+static trial_outcome *list_trials(const trial_file *files, unsigned file_count, const trial_options *options,
+                                  size_t *count)
 {
-    size_t count = 0, room = 0, at = 0, failed = 0, refused = 0;
-    uint64_t cases = 0, all_cases = 0;
-    long cores = sysconf(_SC_NPROCESSORS_ONLN);
-    unsigned workers = options->workers ? (unsigned)options->workers : cores > 0 ? (unsigned)cores : 1;
-    if (workers > MOST_WORKERS) workers = MOST_WORKERS;
+    size_t room = 0;
+    uint64_t all_cases = 0;
     for (unsigned i = 0; i < file_count; i++)
         for (unsigned n = 0; oak_trial_at(files[i].trials, n); n++) room++;
     trial_outcome *list = cli_calloc(room ? room : 1, sizeof *list);
+    *count = 0;
+    for (unsigned i = 0; list && i < file_count; i++) {
+        const oak_trial_about *about;
+        for (unsigned n = 0; (about = oak_trial_at(files[i].trials, n)); n++) {
+            if (options->only && !strstr(about->name, options->only)) continue;
+            list[(*count)++] = (trial_outcome){.file = &files[i],
+                                               .number = n,
+                                               .name = about->name,
+                                               .cases = about->cases,
+                                               .base = all_cases};
+            all_cases += about->cases;
+        }
+    }
+    return list;
+}
+
+/* One trial, as often as it is wanted. False when somebody has interrupted it. */
+static bool run_one(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
+                    unsigned workers)
+{
+    bool whole = true, may_be_unchanged = !options->afresh && !options->keep && !options->coverage &&
+                                          options->repeat == 1 && (one->file->key.low || one->file->key.high);
+    if (may_be_unchanged && trial_look_up(one, options)) return true;
+    for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused; again++)
+        whole = trial_run_cases(self, one, slots, options, workers);
+    if (whole && one->failed && !one->refused) trial_locate(self, one, slots);
+    if (whole && may_be_unchanged) trial_look_after(one, options);
+    return whole;
+}
+
+static void print_sum(const trial_outcome *list, size_t count, double seconds)
+{
+    char number[40];
+    uint64_t cases = 0;
+    size_t failed = 0, refused = 0, unchanged = 0;
+    for (size_t i = 0; i < count; i++) {
+        cases += list[i].ran;
+        refused += list[i].refused;
+        failed += !list[i].refused && list[i].failed;
+        unchanged += list[i].unchanged;
+    }
+    printf("\n%zu trial%s, %s case%s: %zu passed", count, count == 1 ? "" : "s",
+           cli_count(cases, number, sizeof number), cases == 1 ? "" : "s", count - failed - refused);
+    if (unchanged) printf(" (%zu unchanged)", unchanged);
+    printf(", %zu failed%s; %.1f s\n", failed, refused ? ", some cannot be run" : "", seconds);
+}
+
+static cJSON *coverage_of(const trial_file *files, unsigned count)
+{
+    cJSON *all = cJSON_CreateObject();
+    for (unsigned i = 0; i < count; i++) {
+        cJSON *one = trial_lines_json(&files[i]);
+        trial_add_lines(all, one);
+        cJSON_Delete(one);
+    }
+    return all;
+}
+
+/* Documents, and what all has come to. */
+static int finish(cli *self, const trial_file *files, unsigned file_count, const trial_outcome *list,
+                  size_t count, const trial_options *options, double seconds)
+{
+    cJSON *coverage = options->coverage ? coverage_of(files, file_count) : NULL;
+    bool good = true, failed = false, refused = false;
+    for (size_t i = 0; i < count; i++) {
+        refused |= list[i].refused;
+        failed |= !list[i].refused && list[i].failed;
+    }
+    if (options->junit) good = trial_write_junit(self, options->junit, list, count);
+    if (coverage && good) good = trial_write_lines(self, options->coverage, coverage);
+    if (options->json) trial_print_json(self, list, count, coverage);
+    else {
+        if (!options->tap && count) {
+            print_sum(list, count, seconds);
+            if (coverage) trial_print_lines(coverage);
+        }
+        cJSON_Delete(coverage);
+    }
+    return failed ? EXIT_EXPECTATION : refused || !good ? EXIT_REFUSED : EXIT_DONE;
+}
+
+static void tell_one(cli *self, const trial_outcome *one, size_t number, const trial_file *last,
+                     const trial_options *options)
+{
+    if (options->tap) trial_print_tap(number, one);
+    else if (!options->json) {
+        if (one->file != last) printf("%s\n", one->file->path);
+        trial_print_outcome(self, one);
+        if (options->pictures && one->failed && !one->refused)
+            trial_draw_outcome(self, one, options->pictures);
+    }
+    fflush(stdout);
+}
+
+static int run_all(cli *self, const trial_file *files, unsigned file_count, const trial_options *options)
+{
+    size_t count = 0, at = 0;
+    long cores = sysconf(_SC_NPROCESSORS_ONLN);
+    unsigned workers = options->workers ? (unsigned)options->workers : cores > 0 ? (unsigned)cores : 1;
+    if (workers > MOST_WORKERS) workers = MOST_WORKERS;
+    trial_outcome *list = list_trials(files, file_count, options, &count);
     trial_slot *slots =
         mmap(NULL, workers * sizeof *slots, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
     if (!list || slots == MAP_FAILED) {
         free(list);
         return cli_failed(self, OAK_NO_MEMORY, "trials");
     }
-    for (unsigned i = 0; i < file_count; i++) {
-        const oak_trial_about *about;
-        for (unsigned n = 0; (about = oak_trial_at(files[i].trials, n)); n++) {
-            if (options->only && !strstr(about->name, options->only)) continue;
-            list[count++] = (trial_outcome){.file = &files[i],
-                                            .number = n,
-                                            .name = about->name,
-                                            .cases = about->cases,
-                                            .base = all_cases};
-            all_cases += about->cases;
-        }
-    }
-    struct sigaction action = {.sa_handler = on_signal};
-    sigaction(SIGINT, &action, NULL);
-    sigaction(SIGTERM, &action, NULL);
-    if (options->tap) trial_print_tap_begin(count);
-    double began = seconds_now();
-    const trial_file *last = NULL;
-    bool whole = true;
-    for (at = 0; at < count && whole; at++) {
+    trial_catch_signals();
+    if (options->tap && !options->list) trial_print_tap_begin(count);
+    double began = trial_seconds_now();
+    bool whole = true, ends = false;
+    int exit_code = EXIT_DONE;
+    while (at < count && whole && !ends) {
         trial_outcome *one = &list[at];
-        if (options->list) {
+        if (options->list)
             printf("%s:%s  %llu\n", one->file->path, one->name, (unsigned long long)one->cases);
-            continue;
-        }
-        for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused;
-             again++) {
-            whole = run_trial(self, one, slots, options, workers);
-        }
-        if (!whole) break;
-        if (one->failed && !one->refused) locate(self, one, slots);
-        refused += one->refused;
-        failed += !one->refused && one->failed;
-        cases += one->ran;
-        if (options->tap) trial_print_tap(at + 1, one);
-        else if (!options->json) {
-            if (one->file != last) printf("%s\n", one->file->path);
-            print_outcome(self, one);
-            fflush(stdout);
-        }
-        last = one->file;
-        if (options->first_failure && (one->failed || one->refused)) {
-            at++;
-            break;
-        }
-    }
-    int exit_code = failed ? EXIT_EXPECTATION : refused ? EXIT_REFUSED : EXIT_DONE;
-    if (!count && options->only) {
-        cli_complain(self, "trial", NULL, "`spindle trial --list` shows their names.",
-                     "no trial has this in its name");
-        exit_code = EXIT_REFUSED;
+        else if ((whole = run_one(self, one, slots, options, workers)))
+            tell_one(self, one, at + 1, at ? one[-1].file : NULL, options);
+        at += whole;
+        ends = options->first_failure && (one->failed || one->refused);
     }
     if (!whole) {
         cli_complain(self, "trial", NULL, NULL, "interrupted: what was not finished is not told");
-        exit_code = 128 + (stopped ? stopped : SIGINT);
-    }
-    if (options->junit && whole && !trial_write_junit(self, options->junit, list, at))
+        exit_code = 128 + (trial_caught() ? trial_caught() : SIGINT);
+    } else if (!count && options->only) {
+        cli_complain(self, "trial", NULL, "`spindle trial --list` shows their names.",
+                     "no trial has this in its name");
         exit_code = EXIT_REFUSED;
-    if (options->json && whole) trial_print_json(self, list, at);
-    else if (!options->tap && !options->list && whole && count) {
-        char number[40];
-        printf("\n%zu trial%s, %s case%s: %zu passed, %zu failed%s; %.1f s\n", at, at == 1 ? "" : "s",
-               cli_count(cases, number, sizeof number), cases == 1 ? "" : "s", at - failed - refused, failed,
-               refused ? ", some cannot be run" : "", seconds_now() - began);
-    }
+    } else if (!options->list)
+        exit_code = finish(self, files, file_count, list, at, options, trial_seconds_now() - began);
     munmap(slots, workers * sizeof *slots);
     free(list);
     return exit_code;
@@ -507,6 +338,10 @@ static int run(cli *self, int argc, const char **argv)
         {"list", 0, POPT_ARG_NONE, &options.list, 0, NULL, NULL},
         {"shard", 0, POPT_ARG_STRING, &options.shard, 0, NULL, NULL},
         {"merge", 0, POPT_ARG_NONE, &options.merge, 0, NULL, NULL},
+        {"keep", 0, POPT_ARG_NONE, &options.keep, 0, NULL, NULL},
+        {"afresh", 0, POPT_ARG_NONE, &options.afresh, 0, NULL, NULL},
+        {"coverage", 0, POPT_ARG_STRING, &options.coverage, 0, NULL, NULL},
+        {"pictures", 0, POPT_ARG_STRING, &options.pictures, 0, NULL, NULL},
         {"tap", 0, POPT_ARG_NONE, &options.tap, 0, NULL, NULL},
         {"junit", 0, POPT_ARG_STRING, &options.junit, 0, NULL, NULL},
         {"json", 0, POPT_ARG_NONE, &self->json, 0, NULL, NULL},
@@ -529,7 +364,9 @@ static int run(cli *self, int argc, const char **argv)
     else if (given && options.merge && (!given[0] || options.shard || options.tap || options.junit))
         exit_code = cli_usage(self, &command_trial, "Write `spindle trial --merge one.json two.json`.",
                               "--merge takes documents, and no trials");
-    else if (given && options.merge) exit_code = trial_merge(self, given);
+    else if (given && options.pictures && (options.tap || options.json))
+        exit_code = cli_usage(self, &command_trial, NULL, "--pictures goes with neither --tap nor --json");
+    else if (given && options.merge) exit_code = trial_merge(self, given, &options);
     else if (given && given[0])
         for (; given[count] && count < MOST_FILES; count++) found[count] = cli_strdup(given[count]);
     else if (given) {
@@ -554,6 +391,8 @@ static int run(cli *self, int argc, const char **argv)
     free(options.shard);
     free(options.junit);
     free(options.part);
+    free(options.coverage);
+    free(options.pictures);
     return exit_code;
 }
 
@@ -574,6 +413,10 @@ const command command_trial = {
     "  -p, --part PART       on another part\n"
     "      --shard K/N       every Nth of all cases, from the Kth on: for N machines\n"
     "      --merge           FILE... are documents of --json, one a shard: the whole\n"
+    "      --afresh          also those that have passed and are unchanged since\n"
+    "      --keep            write the runs that `as in FILE.vcd` is held against, from these\n"
+    "      --coverage FILE   how often each line has run, as a tracefile (LCOV)\n"
+    "      --pictures FOLDER waves of each trial that fails\n"
     "      --list            names and numbers of cases; nothing is run\n"
     "      --tap             Test Anything Protocol, version 14\n"
     "      --junit FILE      JUnit XML as well\n"
@@ -583,6 +426,7 @@ const command command_trial = {
     "\n"
     "examples:\n"
     "  spindle trial\n"
-    "  spindle trial lathe.trial.yaml --only door --first-failure\n",
+    "  spindle trial lathe.trial.yaml --only door --first-failure\n"
+    "  spindle trial --shard 1/2 --json > one.json; spindle trial --merge one.json two.json\n",
     run,
 };

@@ -46,6 +46,25 @@ static void add_number(cJSON *into, const cJSON *from, const char *name)
     if (one) cJSON_SetNumberValue(one, one->valuedouble + number_of(from, name));
 }
 
+/* The longest of all shards; of several the first case. */
+static void add_most(cJSON *into, const cJSON *from)
+{
+    cJSON *mine = cJSON_GetObjectItemCaseSensitive(into, "most"),
+          *other = cJSON_GetObjectItemCaseSensitive(from, "most");
+    if (!mine && other) { /* in the order in which they are written */
+        cJSON *failure = cJSON_DetachItemFromObjectCaseSensitive(into, "failure");
+        cJSON_AddItemToObject(into, "most", cJSON_Duplicate(other, 1));
+        if (failure) cJSON_AddItemToObject(into, "failure", failure);
+    }
+    for (int i = 0; mine && i < cJSON_GetArraySize(other); i++) {
+        const cJSON *one = cJSON_GetArrayItem(other, i), *had = cJSON_GetArrayItem(mine, i);
+        double more = number_of(one, "cycles") - number_of(had, "cycles");
+        if (!had) cJSON_AddItemToArray(mine, cJSON_Duplicate(one, 1));
+        else if (more > 0 || (!(more < 0) && number_of(one, "case") < number_of(had, "case")))
+            cJSON_ReplaceItemInArray(mine, i, cJSON_Duplicate(one, 1));
+    }
+}
+
 /* One trial of a shard into the same of those before. */
 static void put_together(cJSON *into, const cJSON *from)
 {
@@ -57,6 +76,7 @@ static void put_together(cJSON *into, const cJSON *from)
         if (mine) cJSON_DeleteItemFromObjectCaseSensitive(into, "failure");
         cJSON_AddItemToObject(into, "failure", cJSON_Duplicate(other, 1));
     }
+    add_most(into, from);
     bool refused =
         !strcmp(text_of(into, "verdict"), "refused") || !strcmp(text_of(from, "verdict"), "refused");
     cJSON_ReplaceItemInObjectCaseSensitive(into, "verdict",
@@ -79,15 +99,17 @@ static void print_trial(cli *self, const cJSON *one)
     if (!why) return;
     printf("    %.0f cases; the first is case %.0f", number_of(one, "failed"), number_of(why, "case"));
     if (*text_of(why, "values")) printf(" (%s)", text_of(why, "values"));
+    if (*text_of(why, "simplest")) printf("\n    simplest  %s", text_of(why, "simplest"));
     printf("\n    expected  %s  (%s:%.0f)\n    found     %s\n    when      cycle %.0f, at %s\n    go there  "
            "%s\n",
            text_of(why, "expectation"), text_of(one, "file"), number_of(why, "line"), text_of(why, "found"),
            number_of(why, "cycle"), text_of(why, "at"), text_of(why, "bench"));
 }
 
-int trial_merge(cli *self, const char *const *paths)
+int trial_merge(cli *self, const char *const *paths, const trial_options *options)
 {
-    cJSON *document = cJSON_CreateObject(), *list = cJSON_AddArrayToObject(document, "trials");
+    cJSON *document = cJSON_CreateObject(), *list = cJSON_AddArrayToObject(document, "trials"),
+          *coverage = NULL;
     unsigned failed = 0, refused = 0, short_of = 0;
     for (; *paths; paths++) {
         cJSON *shard = read_document(self, *paths), *one;
@@ -101,6 +123,9 @@ int trial_merge(cli *self, const char *const *paths)
             if (mine) put_together(mine, one);
             else cJSON_AddItemToArray(list, cJSON_Duplicate(one, 1));
         }
+        one = cJSON_GetObjectItemCaseSensitive(shard, "coverage");
+        if (one && !coverage) coverage = cJSON_AddObjectToObject(document, "coverage");
+        if (one) trial_add_lines(coverage, one);
         cJSON_Delete(shard);
     }
     const cJSON *one;
@@ -126,8 +151,13 @@ int trial_merge(cli *self, const char *const *paths)
     if (!self->json)
         printf("\n%d trials: %u failed%s\n", cJSON_GetArraySize(list), failed,
                refused ? ", some cannot be run" : "");
+    if (!self->json && coverage) trial_print_lines(coverage);
+    bool written = !options->coverage || (coverage && trial_write_lines(self, options->coverage, coverage));
+    if (!written && !coverage)
+        cli_complain(self, "trial", NULL, "Give every shard --coverage, too.",
+                     "no document says which lines have run");
     cJSON_AddBoolToObject(document, "ok", !failed && !refused && !short_of);
     if (self->json) cli_print_json(self, document);
     else cJSON_Delete(document);
-    return failed ? EXIT_EXPECTATION : refused || short_of ? EXIT_REFUSED : EXIT_DONE;
+    return failed ? EXIT_EXPECTATION : refused || short_of || !written ? EXIT_REFUSED : EXIT_DONE;
 }

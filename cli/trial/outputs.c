@@ -28,7 +28,8 @@ void trial_case_words(const trial_outcome *one, uint64_t number, char *text, siz
 {
     char values[300];
     oak_trial_case_text(one->file->trials, one->number, number, values, sizeof values);
-    if (one->cases > 1) snprintf(text, room, "case %llu (%s)", (unsigned long long)number + 1, values);
+    if (one->cases > 1 && number >= one->cases) snprintf(text, room, "%s", values); /* simpler than a sample's */
+    else if (one->cases > 1) snprintf(text, room, "case %llu (%s)", (unsigned long long)number + 1, values);
     else if (room) *text = 0;
 }
 
@@ -42,7 +43,7 @@ void trial_bench_command(const trial_outcome *one, char *text, size_t room)
     if (file->clock && (size_t)used < room)
         used += snprintf(text + used, room - (size_t)used, " --clock %s", file->clock);
     char which[40] = "";
-    if (one->cases > 1) snprintf(which, sizeof which, "/%llu", (unsigned long long)one->first + 1);
+    if (one->cases > 1) snprintf(which, sizeof which, "/%llu", (unsigned long long)one->shown + 1);
     if ((size_t)used < room)
         snprintf(text + used, room - (size_t)used, " --given '%s:%s%s' --first 'go %llu cycles'", file->path,
                  one->name, which, (unsigned long long)(one->result.time.cycles - one->result.begun));
@@ -85,7 +86,7 @@ void trial_print_tap(size_t number, const trial_outcome *one)
     else {
         trial_place_text(one, place, sizeof place);
         trial_time_text(one->file, one->result.time.cycles, time, sizeof time);
-        trial_case_words(one, one->first, words, sizeof words);
+        trial_case_words(one, one->shown, words, sizeof words);
         print_yaml_text("message", one->result.found);
         print_yaml_text("expectation", one->result.expectation);
         if (*words) print_yaml_text("case", words);
@@ -155,7 +156,7 @@ bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, s
                                    : "      <failure message=\"");
             if (!one->refused) {
                 trial_place_text(one, place, sizeof place);
-                trial_case_words(one, one->first, words, sizeof words);
+                trial_case_words(one, one->shown, words, sizeof words);
                 add_escaped(&out, one->result.found);
                 add(&out, "\" type=\"expectation\">");
                 add_escaped(&out, one->result.expectation);
@@ -176,7 +177,7 @@ bool trial_write_junit(cli *self, const char *path, const trial_outcome *list, s
     return good;
 }
 
-void trial_print_json(cli *self, const trial_outcome *list, size_t count)
+void trial_print_json(cli *self, const trial_outcome *list, size_t count, cJSON *coverage)
 {
     cJSON *document = cJSON_CreateObject(), *trials = cJSON_AddArrayToObject(document, "trials");
     bool all = true;
@@ -193,6 +194,14 @@ void trial_print_json(cli *self, const trial_outcome *list, size_t count)
         cJSON_AddNumberToObject(item, "failed", (double)one->failed);
         cJSON_AddNumberToObject(item, "checks", (double)one->checks);
         cJSON_AddNumberToObject(item, "cycles", (double)one->cycles);
+        cJSON *most = one->most_count ? cJSON_AddArrayToObject(item, "most") : NULL;
+        for (unsigned m = 0; most && m < one->most_count; m++) {
+            cJSON *longest = cJSON_CreateObject();
+            cJSON_AddStringToObject(longest, "expectation", one->most[m].about.what);
+            cJSON_AddNumberToObject(longest, "cycles", (double)one->most[m].about.cycles);
+            cJSON_AddNumberToObject(longest, "case", (double)one->most[m].one + 1);
+            cJSON_AddItemToArray(most, longest);
+        }
         if (!good && !one->refused) {
             char text[500];
             cJSON *why = cJSON_AddObjectToObject(item, "failure");
@@ -202,6 +211,10 @@ void trial_print_json(cli *self, const trial_outcome *list, size_t count)
             cJSON_AddNumberToObject(why, "case", (double)one->first + 1);
             oak_trial_case_text(one->file->trials, one->number, one->first, text, sizeof text);
             cJSON_AddStringToObject(why, "values", text);
+            if (one->shown != one->first) {
+                oak_trial_case_text(one->file->trials, one->number, one->shown, text, sizeof text);
+                cJSON_AddStringToObject(why, "simplest", text);
+            }
             cJSON_AddNumberToObject(why, "cycle", (double)one->result.time.cycles);
             cJSON_AddNumberToObject(why, "instructions", (double)one->result.time.instructions);
             trial_place_text(one, text, sizeof text);
@@ -211,6 +224,7 @@ void trial_print_json(cli *self, const trial_outcome *list, size_t count)
         }
         cJSON_AddItemToArray(trials, item);
     }
+    if (coverage) cJSON_AddItemToObject(document, "coverage", coverage);
     cJSON_AddBoolToObject(document, "ok", all);
     cli_print_json(self, document);
 }

@@ -43,9 +43,9 @@ static bool fill_row(wave_view *view, wave_row *row)
     size_t room = 0;
     wave_piece now = {view->from, view->to, UINT32_MAX, UINT32_MAX};
     bool good = true;
-    for (size_t i = 0; good && (change = oak_trace_change_at(view->trace, i)); i++) {
+    for (size_t i = 0; good && (change = oak_trace_change_at(row->trace, i)); i++) {
         if (change->signal != row->signal) continue;
-        uint64_t at = oak_trace_picoseconds(view->trace, change->time);
+        uint64_t at = oak_trace_picoseconds(row->trace, change->time);
         if (at >= view->to) break;
         if (at > view->from) {
             now.to = at;
@@ -81,17 +81,46 @@ static void measure(wave_row *row)
     row->high = (double)high_at_last / (double)(last - first);
 }
 
-static bool add_row(wave_view *view, unsigned signal)
+static bool add_row_of(wave_view *view, const oak_trace *trace, unsigned signal, const char *name)
 {
-    const oak_trace_signal *about = oak_trace_signal_at(view->trace, signal);
     if (view->row_count == WAVE_MOST_ROWS) {
         view->left_out++;
         return true;
     }
+    const oak_trace_signal *about = oak_trace_signal_at(trace, signal);
     wave_row *row = &view->rows[view->row_count++];
-    *row = (wave_row){.name = about->name, .signal = signal, .bits = about->bits};
+    *row = (wave_row){
+        .name = name ? name : about->name, .signal = signal, .bits = about->bits, .trace = trace};
     if (!fill_row(view, row)) return false;
     if (row->bits == 1) measure(row);
+    return true;
+}
+
+/* Is a signal not as it was? */
+static bool differs(const wave_view *view, const char *name)
+{
+    enum { MOST = 1000 };
+    oak_trace_difference *list = cli_malloc(MOST * sizeof *list);
+    size_t count = 0;
+    bool found = false;
+    if (list) oak_trace_compare(view->beside, view->trace, view->off, list, MOST, &count);
+    for (size_t i = 0; list && i < count && i < MOST; i++) found |= !strcmp(list[i].signal, name);
+    free(list);
+    return found;
+}
+
+static bool add_row(wave_view *view, unsigned signal)
+{
+    const oak_trace_signal *about = oak_trace_signal_at(view->trace, signal), *other = NULL;
+    unsigned number = 0;
+    while (view->beside && (other = oak_trace_signal_at(view->beside, number)) &&
+           strcmp(other->name, about->name))
+        number++;
+    if (!other || view->row_count + 2 > WAVE_MOST_ROWS || !differs(view, about->name))
+        return add_row_of(view, view->trace, signal, NULL);
+    if (!add_row_of(view, view->beside, number, NULL)) return false;
+    if (!add_row_of(view, view->trace, signal, "  now")) return false;
+    view->rows[view->row_count - 1].as = &view->rows[view->row_count - 2];
     return true;
 }
 

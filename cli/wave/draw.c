@@ -51,7 +51,7 @@ typedef struct colour {
 
 static const colour ink = {0.10, 0.11, 0.13}, faint = {0.52, 0.54, 0.57}, grid = {0.90, 0.90, 0.91},
                     band = {0.972, 0.975, 0.98}, line = {0.0, 0.36, 0.62}, fill = {0.83, 0.90, 0.96},
-                    loose = {0.80, 0.36, 0.0}, mark = {0.48, 0.25, 0.49};
+                    loose = {0.80, 0.36, 0.0}, mark = {0.48, 0.25, 0.49}, unlike = {0.99, 0.85, 0.62};
 
 enum { TOP = 86, BOTTOM = 44, GAP = 14, SIDE = 20, LEAST_ROW = 26, MOST_ROW = 64, USUAL_HEIGHT = 800 };
 
@@ -268,6 +268,28 @@ static void fit(const drawing *d, char *text, double room)
     }
 }
 
+/* Where it is not as the row above it, over both. */
+static void draw_unlike(const drawing *d, unsigned number)
+{
+    const wave_row *row = &d->view->rows[number], *other = row->as;
+    double top = d->top + d->row * (number - 1.0);
+    size_t a = 0, b = 0;
+    use(d, unlike);
+    while (other && a < row->count && b < other->count) {
+        const wave_piece *one = &row->pieces[a], *two = &other->pieces[b];
+        uint64_t from = one->from > two->from ? one->from : two->from,
+                 to = one->to < two->to ? one->to : two->to;
+        if (to > from && (one->value != two->value || one->other != two->other)) {
+            double x = x_of(d, (double)from), width = x_of(d, (double)to) - x;
+            if (width < 3) x -= (3 - width) / 2, width = 3;
+            cairo.rectangle(d->cr, x, top + 2, width, 2 * d->row - 4);
+            cairo.fill(d->cr);
+        }
+        a += one->to == to;
+        b += two->to == to;
+    }
+}
+
 static void draw_row(const drawing *d, unsigned number)
 {
     const wave_row *row = &d->view->rows[number];
@@ -350,6 +372,7 @@ static void draw_all(const drawing *d)
         text_at(d, d->width - SIDE - text_width(d, text), 26, text);
     }
     draw_axes(d);
+    for (unsigned i = 0; i < v->row_count; i++) draw_unlike(d, i);
     for (unsigned i = 0; i < v->row_count; i++) draw_row(d, i);
     draw_marks(d);
 }

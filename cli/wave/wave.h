@@ -20,6 +20,8 @@ typedef struct wave_row {
     /* Measured inside the window, for rows of one bit; the period is 0 when there is none, or it is not a regular one. */
     double period, high; /* picoseconds, the mean; share of it */
     size_t rises;
+    const oak_trace *trace;    /* it comes from */
+    const struct wave_row *as; /* the row of the other run above it, where they differ; or NULL */
 } wave_row;
 
 typedef struct wave_mark {
@@ -29,6 +31,8 @@ typedef struct wave_mark {
 
 typedef struct wave_view {
     const oak_trace *trace;
+    const oak_trace *beside; /* another run to be shown beside it, or NULL: signals that differ have a row for each */
+    uint64_t off;            /* cycles that changes may be apart */
     const char *title;
     const char *stop;  /* what the run has stopped at, marked at the end; or NULL */
     uint64_t from, to; /* picoseconds */
