@@ -22,8 +22,8 @@ static void write_file(const char *name, const char *text)
 static int inside(const char *command, char **out, char **err)
 {
     char whole[2000];
-    snprintf(whole, sizeof whole, "cd %s && PATH=%.*s:$PATH && %s", folder,
-             (int)(strrchr(SPINDLE, '/') - SPINDLE), SPINDLE, command);
+    snprintf(whole, sizeof whole, "cd %s && export XDG_CACHE_HOME=%s/cache PATH=%.*s:$PATH && %s", folder,
+             folder, (int)(strrchr(SPINDLE, '/') - SPINDLE), SPINDLE, command);
     return shell(whole, out, err);
 }
 
@@ -278,6 +278,11 @@ START_TEST(other_programs_can_read_what_is_written)
     XML_ParserFree(parser);
     free(out);
     free(err);
+    int code =
+        inside("xmllint --noout --schema " SOURCE_FOLDER "/tests/golden/junit.xsd all.xml", &out, &err);
+    ck_assert_msg(code == 0, "%s", err);
+    free(out);
+    free(err);
     inside("prove -e cat all.tap", &out, &err);
     char wanted[60];
     snprintf(wanted, sizeof wanted, "Failed %u/%u subtests", failing, (unsigned)CHECKS);
@@ -339,6 +344,15 @@ START_TEST(wrong_files_are_told_with_line_and_column)
         {TOP NAME "  cases: [{x: 1}, {y: 1}]\n" LAST, "5:20: error: the rows before have no column `y`"},
         {TOP NAME "  cases: [{x: 1, y: 2}, {x: 1}]\n" LAST, "5:25: error: a value is missing"},
         {TOP NAME "  cases: 3\n" LAST, "5:10: error: `cases` is a list"},
+        {TOP NAME "  cases: nowhere.csv\n" LAST, "5:10: error: the table `nowhere.csv` cannot be read"},
+        {TOP NAME "  given: ['iram[0x30] = file \"nowhere\"']\n" LAST,
+         "5:11: error: `nowhere` cannot be read"},
+        {TOP NAME "  given: ['r0 = file \"nowhere\"']\n" LAST, "5:11: error: only cells take several"},
+        {TOP NAME "  expect: [{as in nowhere.vcd: pins}]\n", "5:13: error: no run is kept in `nowhere.vcd`"},
+        {TOP NAME "  expect: [{as in shuttle.asm: pins}]\n", "shuttle.asm:1:2: error: "},
+        {TOP NAME "  expect: [{as in nowhere.vcd: pins +- much}]\n", "5:32: error: behind +- stands a time"},
+        {TOP NAME "  for: {x: 1..2}\n  expect: [{as in nowhere.vcd: pins}]\n",
+         "6:13: error: one file cannot hold the runs"},
         {TOP NAME "  name: y\n" LAST, "5:3: error: `name` stands here twice"},
     };
     enter_folder();
@@ -347,7 +361,8 @@ START_TEST(wrong_files_are_told_with_line_and_column)
         char *out, *err, told[300];
         write_file("w.trial.yaml", wrong[i].file);
         int code = inside("spindle trial w.trial.yaml", &out, &err);
-        snprintf(told, sizeof told, "w.trial.yaml:%s", wrong[i].told);
+        bool elsewhere = strncmp(wrong[i].told, "shuttle", 7) == 0;
+        snprintf(told, sizeof told, "%s%s", elsewhere ? "" : "w.trial.yaml:", wrong[i].told);
         ck_assert_msg(code == 1 && strstr(err, told), "%s-> %d %s%swanted: %s", wrong[i].file, code, out, err,
                       told);
         free(out);
@@ -362,7 +377,8 @@ START_TEST(the_trials_of_every_example_pass)
     static const char *const examples[] = {"lathe", "kiln", "loom", "extractor", "press", "scale"};
     for (unsigned i = 0; i < sizeof examples / sizeof *examples; i++) {
         char line[500], *out, *err;
-        snprintf(line, sizeof line, "cd " SOURCE_FOLDER "/examples/%s && " SPINDLE " trial", examples[i]);
+        snprintf(line, sizeof line, "cd " SOURCE_FOLDER "/examples/%s && " SPINDLE " trial --afresh",
+                 examples[i]);
         int code = shell(line, &out, &err);
         ck_assert_msg(code == 0 && strstr(out, "0 failed"), "%s: %s%s", examples[i], out, err);
         free(out);
@@ -401,8 +417,236 @@ START_TEST(a_broken_promise_is_found)
 }
 END_TEST
 
-RUN_SUITE("trial", every_kind_of_expectation_passes_and_fails_where_it_has_to,
-          any_number_of_processes_finds_the_same, shards_put_together_are_the_whole,
-          what_a_trial_is_given_serves_run_and_bench, other_programs_can_read_what_is_written,
-          wrong_files_are_told_with_line_and_column, the_trials_of_every_example_pass,
-          a_broken_promise_is_found)
+/* Runs a command there; what it printed has to have this in it (and, NULL or not, this not). */
+static void expect_said(const char *command, int code, const char *wanted, const char *unwanted)
+{
+    char *out, *err;
+    int got = inside(command, &out, &err);
+    ck_assert_msg(got == code && (strstr(out, wanted) || strstr(err, wanted)) &&
+                      !(unwanted && strstr(out, unwanted)),
+                  "%s\n-> %d %s%s\nwanted: %s", command, got, out, err, wanted);
+    free(out);
+    free(err);
+}
+
+/* Tables and bytes in files of their own; of a sample that fails the simplest case is looked for, and opens like any other. */
+START_TEST(data_may_come_from_files_and_failures_become_simple)
+{
+    enter_folder();
+    write_file("shuttle.asm", program);
+    write_file("pairs.csv", "x,twice\r\n3,6\r\n\"0x10\", 32\n");
+    write_file("bytes", "abc");
+    write_file("f.trial.yaml",
+               TOP "- name: table\n  call: double\n  cases: pairs.csv\n  given: {a: x}\n"
+                   "  expect: [{at end: a == twice}]\n"
+                   "- name: bytes\n  run: 9 cycles\n  given: ['iram[0x40] = 1, file \"bytes\", 2']\n"
+                   "  expect: [{always: 'iram[0x40:4] == 0x01616263 && iram[0x44] == 2'}]\n");
+    expect_said("spindle trial", 0, "table  (2 cases", NULL);
+    expect_said("spindle trial --list", 0, "f.trial.yaml:table  2", NULL);
+    expect_said("sed -i s/32/33/ pairs.csv; spindle trial", 4, "the first is case 2 (x = 0x10, twice = 33)",
+                NULL);
+    expect_said("sed -i s/33// pairs.csv; spindle trial", 1, "pairs.csv:3: error: `twice` has no value here",
+                NULL);
+    expect_said("echo x,x > pairs.csv; spindle trial", 1,
+                "pairs.csv:1: error: the column `x` stands here twice", NULL);
+    expect_said("printf 'x\n\"3\"4\n' > pairs.csv; spindle trial", 1, "pairs.csv:2: error: this is no line",
+                NULL);
+    expect_said("printf 'x\n3,4\n' > pairs.csv; spindle trial", 1, "pairs.csv:2: error: this line has more",
+                NULL);
+    expect_said("printf 'x y\n3\n' > pairs.csv; spindle trial", 1, "pairs.csv:1: error: `x y` is no name",
+                NULL);
+    expect_said(": > pairs.csv; spindle trial", 1, "pairs.csv:1: error: this table has no rows", NULL);
+    /* Wrong from 100 on, and for odd ones: 101 is the simplest; y has nothing to do with it. */
+    write_file("f.trial.yaml", TOP "- name: sampled\n  call: double\n  for: {x: -50..60000, y: [7, 20..90]}\n"
+                                   "  sample: 100\n  given: {a: 'x & 0xff'}\n"
+                                   "  expect: [{at end: 'x < 100 || x % 2 == 0 || y < 7'}]\n");
+    expect_said("spindle trial", 4, "    simplest  x = 101, y = 7\n", NULL);
+    char *out, *err, line[900];
+    inside("spindle trial --json -j 1", &out, &err);
+    cJSON *document = cJSON_Parse(out);
+    const cJSON *why =
+        cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(document, "trials"), 0), "failure");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(why, "simplest")), "x = 101, y = 7");
+    snprintf(line, sizeof line, "echo 'back\nshow a' | %s",
+             cJSON_GetStringValue(cJSON_GetObjectItem(why, "bench")));
+    free(out);
+    free(err);
+    expect_said("spindle run shuttle.asm --part mcs51-8k --given 'f.trial.yaml:sampled/101' --steps 1 --show "
+                "a --brief",
+                0, "a", NULL);
+    cJSON_Delete(document);
+    leave_folder();
+}
+END_TEST
+
+/* A run that is kept is the same again; one that is not is told beside it, and drawn. */
+START_TEST(runs_are_held_against_those_that_were_kept)
+{
+    enter_folder();
+    write_file("shuttle.asm", program);
+    write_file("k.trial.yaml", TOP "- name: as before\n  expect: [{as in k.vcd: 'p1.0, iram[count]'}]\n");
+    expect_said("spindle trial", 1, "5:13", NULL);
+    expect_said("spindle trial --keep", 0, "kept  k.vcd", NULL);
+    expect_said("spindle trial --afresh", 0, "1 passed", "unchanged");
+    expect_said("cp k.vcd once; spindle trial --keep; cmp once k.vcd && spindle wave k.vcd", 0, "p1.0", NULL);
+    /* A pulse is a cycle longer, in each of five turns; all that follows is late. */
+    expect_said("sed -i '0,/ nop/s// nop\\n nop/' shuttle.asm; spindle trial", 4,
+                "found     p1.0 falls at 10.000 us, 1.000 us later than before; 13 differences in all", NULL);
+    expect_said("spindle trial", 4, "      p1.0                   9.000 us falls            10.000 us falls",
+                NULL);
+    expect_said("spindle trial --json", 4, "\"cycle\":\t10,", NULL);
+    expect_said("sed -i 's/count\\]/& +- 5us/' k.trial.yaml; spindle trial", 0, "1 passed", NULL);
+    expect_said("sed -i 's/5us/3 cycles/' k.trial.yaml; spindle trial", 4, "4.000 us later than before",
+                NULL);
+    expect_said("mkdir p; spindle trial --pictures p > out; head -c 4 p/as-before.png | tail -c 3", 0, "PNG",
+                NULL);
+    /* One pulse more, and one less, is told as that: nothing behind it is. */
+    write_file("shuttle.asm", program);
+    expect_said(
+        "spindle trial --keep; sed -i 's/idle:/ setb p1.0\\n clr p1.0\\n&/' shuttle.asm; spindle trial", 4,
+        "p1.0 rises at 76.000 us, as it did not before; 2 differences in all", NULL);
+    expect_said("spindle trial --keep; cp k.vcd more.vcd", 0, "", NULL);
+    write_file("shuttle.asm", program);
+    expect_said("spindle trial", 4, "p1.0 rises no longer at 76.000 us; 2 differences in all", NULL);
+    /* Another list of signals is no small difference either. */
+    expect_said("spindle trial --keep; sed -i 's/p1.0, //' k.trial.yaml; spindle trial", 4,
+                "p1.0 was kept, and is not recorded any more", NULL);
+    expect_said("sed -i 's/iram/p1.0, p1.1, iram/' k.trial.yaml; spindle trial", 4,
+                "p1.1 is not in what was kept", NULL);
+    /* What a serial port sends: bytes, also the same one twice, each at its time. */
+    write_file("shuttle.asm",
+               " org 0\n mov tmod, #0x20\n mov th1, #0xfd\n setb tr1\n mov scon, #0x40\n mov r2, #3\n"
+               "more: mov sbuf, #'o'\n jnb ti, $\n clr ti\n djnz r2, more\n sjmp $\n");
+    write_file("k.trial.yaml",
+               "program: shuttle.asm\npart: mcs51-8k\nclock: 11.0592MHz\ntrials:\n- name: said\n  run: 5ms\n"
+               "  expect: [{as in k.vcd: serial +- 1us}]\n");
+    expect_said("spindle trial --keep; spindle trial", 0, "passed  said", NULL);
+    expect_said("sed -i \"s/'o'/'p'/\" shuttle.asm; spindle trial", 4, "serial becomes 0x70 at", NULL);
+    expect_said("sed -i \"s/'p'/'o'/; s/#3/#2/\" shuttle.asm; spindle trial", 4,
+                "serial.sent happens no longer at 3.4", NULL);
+    leave_folder();
+}
+END_TEST
+
+/* What has passed and is unchanged is not run again; what a trial depends on is all of this. */
+START_TEST(unchanged_trials_are_not_run_again)
+{
+    static const char *const changes[] = {
+        "sed -i 's/#5/#6/' shuttle.asm",
+        "sed -i 's/to:/too:/; s/to$/too/' shuttle.asm",
+        "sed -i 's/seed: 1/seed: 2/' u.trial.yaml",
+        "sed -i 's/5V/4V/' board.yaml",
+        "echo >> part.yaml",
+        "printf d >> bytes",
+        "sed -i '1i$comment of no matter $end' u.vcd",
+    };
+    enter_folder();
+    write_file("shuttle.asm", program);
+    write_file("bytes", "abc");
+    write_file("board.yaml",
+               "board: b\npart: mcs51-8k\n# 5V\nstand-ins:\n  lamp: {kind: lamp, wires: {in: p1.0}}\n");
+    write_file(
+        "u.trial.yaml",
+        "program: shuttle.asm\npart: ./part.yaml\nboard: board.yaml\nseed: 1\ntrials:\n- name: one\n"
+        "  given: ['iram[0x40] = file \"bytes\"']\n"
+        "  expect: [{at end: 'iram[0x40] == 0x61'}, {as in u.vcd: p1.1}]\n"
+        "- name: two\n  for: {x: 0..9}\n  call: double\n  given: {a: x}\n  expect: [{at end: a == x * 2}]\n");
+    expect_said("cp " SOURCE_FOLDER "/parts/*.yaml . && mv mcs51-8k.yaml part.yaml; spindle trial --keep", 0,
+                "2 passed,", NULL);
+    expect_said("spindle trial", 0, "2 passed, 0", NULL);
+    for (unsigned i = 0; i < sizeof changes / sizeof *changes; i++) {
+        char line[300];
+        expect_said("spindle trial", 0, "2 passed (2 unchanged)", NULL);
+        snprintf(line, sizeof line, "%s; spindle trial 2>&1", changes[i]);
+        expect_said(line, 0, i < 5 ? "2 passed, 0" : "2 passed (1 unchanged)", NULL);
+    }
+    expect_said("spindle trial --json > a; spindle trial --afresh --json > b; cmp a b && echo same", 0,
+                "same", NULL);
+    expect_said("spindle trial --afresh", 0, "2 passed, 0", NULL);
+    expect_said("spindle trial --shard 1/2", 0, "2 passed, 0", NULL);
+    expect_said("spindle trial --shard 1/2", 0, "5 of 10 cases", NULL);
+    /* What is not what was written is nothing. */
+    expect_said("for f in cache/oakspindle/trials/*; do printf x | dd of=$f bs=1 seek=70 conv=notrunc "
+                "2>/dev/null; done; "
+                "spindle trial",
+                0, "2 passed, 0", NULL);
+    expect_said("for f in cache/oakspindle/trials/*; do truncate -s 100 $f; done; spindle trial", 0,
+                "2 passed, 0", NULL);
+    expect_said("for f in cache/oakspindle/trials/*; do : > $f; done; chmod -w cache; spindle trial", 0,
+                "2 passed, 0", NULL);
+    expect_said("chmod +w cache; export XDG_CACHE_HOME=/proc; spindle trial && spindle trial", 0,
+                "2 passed, 0", "unchanged");
+    /* A failure is told again. */
+    expect_said("sed -i 's/x \\* 2/x/' u.trial.yaml; spindle trial > /dev/null; spindle trial", 4, "1 failed",
+                NULL);
+    leave_folder();
+}
+END_TEST
+
+/* Killed at any moment: a report is there whole or not at all, and what is remembered is true. */
+START_TEST(a_killed_tool_leaves_nothing_half_done)
+{
+    enter_folder();
+    write_checks();
+    for (unsigned i = 0; i < 30; i++) {
+        char line[500], *out, *err;
+        snprintf(line, sizeof line,
+                 "rm -f r.xml; timeout -s KILL 0.%03u spindle trial --junit r.xml > /dev/null 2>&1; "
+                 "test ! -e r.xml || xmllint --noout r.xml",
+                 5 + 9 * i);
+        int code = inside(line, &out, &err);
+        ck_assert_msg(code == 0, "%u: %s%s", i, out, err);
+        free(out);
+        free(err);
+    }
+    expect_said("spindle trial --json > a; spindle trial --afresh --json > b; cmp a b && echo same", 0,
+                "same", NULL);
+    leave_folder();
+}
+END_TEST
+
+/* Every line is counted in every case of every shard, and what the shards say together is what one run says. */
+START_TEST(lines_that_have_run_are_counted)
+{
+    enter_folder();
+    write_file("shuttle.asm", program);
+    write_file(
+        "c.trial.yaml", TOP
+        "- name: all\n  for: {x: 1..6}\n  run: 13 cycles\n  given: {r5: x}\n  expect: [{at end: r5 == x}]\n");
+    /* 13 cycles: up to `acall fro`, which takes two of them, and `push` */
+    expect_said("spindle trial --coverage c.info", 0,
+                "shuttle.asm: 9 of 17 lines have run (52.9 %); never: 10-11, 13-18", NULL);
+    expect_said("cat c.info", 0, "TN:\nSF:shuttle.asm\nDA:2,6\nDA:3,6\nDA:4,6\nDA:5,6\n", NULL);
+    expect_said("tail -3 c.info", 0, "LF:17\nLH:9\nend_of_record\n", NULL);
+    expect_said(
+        "spindle trial --json --coverage whole.info > whole; for k in 1 2 3; do spindle trial --json --shard "
+        "$k/3 "
+        "--coverage x.info > $k; done; spindle trial --merge --json --coverage m.info 3 1 2 > merged; "
+        "cmp whole merged && cmp whole.info m.info && echo same",
+        0, "same", NULL);
+    expect_said("spindle trial --json > plain; spindle trial --merge --coverage m.info plain", 1,
+                "no document says", NULL);
+    leave_folder();
+}
+END_TEST
+
+/* The page of the manual: shards by GNU parallel, as many as there are, give what one run gives. */
+START_TEST(shards_run_in_parallel)
+{
+    enter_folder();
+    write_checks();
+    expect_said("spindle trial --json > whole; parallel --will-cite spindle trial --shard '{}/16' --json '>' "
+                "'{}.json' ::: $(seq 16); "
+                "spindle trial --merge --json ?.json ??.json > merged; cmp whole merged && echo same",
+                0, "same", NULL);
+    leave_folder();
+}
+END_TEST
+
+RUN_SUITE("trial", data_may_come_from_files_and_failures_become_simple,
+          runs_are_held_against_those_that_were_kept, unchanged_trials_are_not_run_again,
+          a_killed_tool_leaves_nothing_half_done, lines_that_have_run_are_counted, shards_run_in_parallel,
+          every_kind_of_expectation_passes_and_fails_where_it_has_to, any_number_of_processes_finds_the_same,
+          shards_put_together_are_the_whole, what_a_trial_is_given_serves_run_and_bench,
+          other_programs_can_read_what_is_written, wrong_files_are_told_with_line_and_column,
+          the_trials_of_every_example_pass, a_broken_promise_is_found)

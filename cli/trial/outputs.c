@@ -28,7 +28,8 @@ void trial_case_words(const trial_outcome *one, uint64_t number, char *text, siz
 {
     char values[300];
     oak_trial_case_text(one->file->trials, one->number, number, values, sizeof values);
-    if (one->cases > 1 && number >= one->cases) snprintf(text, room, "%s", values); /* simpler than a sample's */
+    if (one->cases > 1 && number >= one->cases)
+        snprintf(text, room, "%s", values); /* simpler than a sample's */
     else if (one->cases > 1) snprintf(text, room, "case %llu (%s)", (unsigned long long)number + 1, values);
     else if (room) *text = 0;
 }

@@ -178,7 +178,7 @@ static uint64_t next_case(const trial_outcome *one, uint64_t number, const trial
 /* Simpler cases of a sample that fail as the first one did, as long as there are some. */
 static void simplify(cli *self, trial_outcome *one, trial_slot *slot)
 {
-    enum { MOST_RUNS = 200 };
+    enum { MOST_RUNS = 400 };
     uint64_t simpler;
     unsigned runs = 0;
     for (unsigned attempt = 0; runs < MOST_RUNS && !stopped; attempt++) {
@@ -247,4 +247,3 @@ bool trial_run_cases(cli *self, trial_outcome *one, trial_slot *slots, const tri
     one->seconds = trial_seconds_now() - began;
     return !stopped;
 }
-

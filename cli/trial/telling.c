@@ -5,7 +5,6 @@
 #include "trial_run.h"
 #include "wave/wave.h"
 
-
 static void print_recent(void *context, const oak_recent *one)
 {
     oak_session *session = context;
@@ -192,8 +191,7 @@ static bool draw_both(void *context, const oak_trial_golden *golden)
     char title[300];
     if (!golden->before) return false;
     snprintf(title, sizeof title, "%.200s: kept, and now", t->one->name);
-    wave_view view = {
-        .trace = golden->now, .beside = golden->before, .off = golden->off, .title = title};
+    wave_view view = {.trace = golden->now, .beside = golden->before, .off = golden->off, .title = title};
     draw(t, &view);
     return true;
 }

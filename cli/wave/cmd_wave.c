@@ -89,8 +89,8 @@ static bool add_row_of(wave_view *view, const oak_trace *trace, unsigned signal,
     }
     const oak_trace_signal *about = oak_trace_signal_at(trace, signal);
     wave_row *row = &view->rows[view->row_count++];
-    *row = (wave_row){
-        .name = name ? name : about->name, .signal = signal, .bits = about->bits, .trace = trace};
+    *row =
+        (wave_row){.name = name ? name : about->name, .signal = signal, .bits = about->bits, .trace = trace};
     if (!fill_row(view, row)) return false;
     if (row->bits == 1) measure(row);
     return true;

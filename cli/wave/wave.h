@@ -31,8 +31,9 @@ typedef struct wave_mark {
 
 typedef struct wave_view {
     const oak_trace *trace;
-    const oak_trace *beside; /* another run to be shown beside it, or NULL: signals that differ have a row for each */
-    uint64_t off;            /* cycles that changes may be apart */
+    const oak_trace
+        *beside;  /* another run to be shown beside it, or NULL: signals that differ have a row for each */
+    uint64_t off; /* cycles that changes may be apart */
     const char *title;
     const char *stop;  /* what the run has stopped at, marked at the end; or NULL */
     uint64_t from, to; /* picoseconds */

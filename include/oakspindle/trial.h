@@ -35,9 +35,10 @@ typedef struct oak_trial_about {
 const oak_trial_about *oak_trial_at(const oak_trials *trials, unsigned number);
 /* "x = 3, y = 4"; "" where there is one case only. */
 void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t one, char *text, size_t room);
-/* Where a sample is taken, a case that is simpler than this one: the same but for one value, which is nearer to 0. Attempts count from 0, for each value the
+/* Where a sample is taken, a case that is simpler than this one: the same but for one value, which is nearer to 0 (or the same). Attempts count from 0, for each value the
  * nearest first; false behind the last. A simpler case has a number behind those of the sample, which serves as theirs does. */
-bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t one, unsigned attempt, uint64_t *simpler);
+bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t one, unsigned attempt,
+                       uint64_t *simpler);
 /* A trial by its name; with "/3" behind it the third of its cases (else the first). False when there is none. */
 bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number, uint64_t *one);
 
@@ -78,7 +79,8 @@ typedef struct oak_trial_golden {
 typedef bool (*oak_trial_golden_fn)(void *context, const oak_trial_golden *golden);
 void oak_trials_show_golden(oak_trials *trials, oak_trial_golden_fn show, void *context);
 /* A difference in a sentence: "relay falls at 12.350 ms, 5.000 us later than before". */
-void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference *one, char *text, size_t room);
+void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference *one, char *text,
+                               size_t room);
 
 /* Gives it what it is given, and runs it. The session serves once; the trials must outlive it. A failure is a result, no status. OAK_REFUSED after a diagnostic, where what is
  * written means nothing to this program; OAK_INTERRUPTED when `goes_on` (may be NULL), asked now and then, says false. */

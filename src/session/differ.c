@@ -114,10 +114,10 @@ static void compare_signal(pairing *p, unsigned signal_before, unsigned signal_n
             one.now_time = p->now->changes[k].time;
             one.value = p->now->changes[k].value, one.other = p->now->changes[k].other;
         }
-        one.what = !one.in_now             ? OAK_UNLIKE_MISSING
-                   : !one.in_before        ? OAK_UNLIKE_NEW
+        one.what = !one.in_now           ? OAK_UNLIKE_MISSING
+                   : !one.in_before      ? OAK_UNLIKE_NEW
                    : same_value(p, i, k) ? OAK_UNLIKE_MOVED
-                                           : OAK_UNLIKE_VALUE;
+                                         : OAK_UNLIKE_VALUE;
         if (one.in_before) i = i1;
         if (one.in_now) k = k1;
         tell(p, &one);
@@ -132,9 +132,8 @@ void oak_trace_compare(const oak_trace *before, const oak_trace *now, uint64_t o
         int other = find_signal(before, &now->signals[i].about);
         if (other >= 0) compare_signal(&p, (unsigned)other, i);
         else
-            tell(&p, &(oak_trace_difference){.what = OAK_UNLIKE_NO_SIGNAL,
-                                             .signal = now->signals[i].about.name,
-                                             .in_now = true});
+            tell(&p, &(oak_trace_difference){
+                         .what = OAK_UNLIKE_NO_SIGNAL, .signal = now->signals[i].about.name, .in_now = true});
     }
     for (unsigned i = 0; i < before->signal_count; i++)
         if (find_signal(now, &before->signals[i].about) < 0)

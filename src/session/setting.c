@@ -279,16 +279,16 @@ static oak_status add_file(filler *self, const char *at, const char *end, oak_ex
     if (close == end || skip_blanks(close + 1, end) != end || (size_t)(close - at) >= sizeof name)
         return session_fill_fault(fault, &place, "text-end", "this name of a file does not end as it should");
     oak_format(name, sizeof name, "%.*s", (int)(close - at), at);
-    oak_status status = host->read_file ? host->read_file(host->context, name, LARGEST_FILE, &bytes, &size)
-                                        : OAK_UNSUPPORTED;
+    oak_status status =
+        host->read_file ? host->read_file(host->context, name, LARGEST_FILE, &bytes, &size) : OAK_UNSUPPORTED;
     if (status == OAK_NO_MEMORY) return status;
     if (status)
         return session_fill_fault(fault, &place, "no-file", "`%s` cannot be read: %s", name,
                                   oak_status_text(status));
     if (size % self->bytes)
-        status = session_fill_fault(fault, &place, "value-range",
-                                    "`%s` has %llu bytes: these are no whole cells", name,
-                                    (unsigned long long)size);
+        status =
+            session_fill_fault(fault, &place, "value-range", "`%s` has %llu bytes: these are no whole cells",
+                               name, (unsigned long long)size);
     if (!status) grown = oak_grow(host, self->out, &self->room, self->count + size + 1, 1);
     if (grown) {
         self->out = grown;

@@ -90,8 +90,7 @@ static uint64_t choice(const oak_trials *trials, const trial *one, uint64_t numb
     const trial_column *about = &one->columns[column];
     *choices = column < one->table_columns ? rows : about->values;
     if (sampled && column < one->table_columns) return mixed(trials->about.seed, 2 * number) % rows;
-    if (sampled)
-        return mixed(trials->about.seed ^ (uint64_t)column << 32, 2 * number + 1) % about->values;
+    if (sampled) return mixed(trials->about.seed ^ (uint64_t)column << 32, 2 * number + 1) % about->values;
     number -= one->about.cases;
     if (column < one->table_columns) return number % rows;
     number /= rows;
@@ -116,7 +115,11 @@ static uint64_t simplest(const trial *one, unsigned column)
 bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t case_number, unsigned attempt,
                        uint64_t *simpler)
 {
-    enum { WAYS = 3 };
+    enum {
+        SMALL = 3,
+        PARTS = 6,
+        WAYS = SMALL + PARTS + 2
+    }; /* 0, 1, 2; a half, three quarters, …; two less, one less */
     const trial *one = number < trials->count ? &trials->list[number] : NULL;
     if (!one || !is_sampled(one) || trial_reach(one) == one->about.cases) return false;
     unsigned first = one->rows && one->table_columns ? one->table_columns - 1 : 0; /* a row is one choice */
@@ -126,8 +129,10 @@ bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t case_
     for (unsigned i = first; i < one->column_count; i++) {
         uint64_t choices, now = choice(trials, one, case_number, i, &choices), best = simplest(one, i);
         if (i == wanted) {
-            uint64_t away = now > best ? now - best : best - now,
-                     left = attempt % WAYS == 0 ? 0 : attempt % WAYS == 1 ? away / 2 : away ? away - 1 : 0;
+            uint64_t away = now > best ? now - best : best - now, way = attempt % WAYS,
+                     less = way < SMALL + PARTS ? (away + 1) >> (way - SMALL + 1) : WAYS - way;
+            uint64_t left = way < SMALL ? way : less < away ? away - less : 0;
+            if (left > away) left = away;
             now = now > best ? best + left : best - left;
         }
         index += now * scale;

@@ -118,7 +118,8 @@ static void shown_text(const char *bytes, size_t count, char *text, size_t room)
 }
 
 /* `lcd shows "…"`, `serial printed like "…*…"`. 1 and 0: it is such a condition, and holds or not; -1: it is none; -2: refused. */
-int trial_text_holds(trial_running *r, const trial_text *from, const char *condition, char *found, size_t room)
+int trial_text_holds(trial_running *r, const trial_text *from, const char *condition, char *found,
+                     size_t room)
 {
     static const char *const verbs[] = {" shows like ", " printed like ", " shows ", " printed "};
     for (unsigned i = 0; i < 4; i++) {
@@ -209,8 +210,8 @@ void trial_tell_sides(trial_running *r, const char *condition, char *found, size
 }
 
 /* Whether a condition holds now. */
-oak_status trial_holds(trial_running *r, const trial_text *from, const char *condition, bool *result, char *found,
-                        size_t room)
+oak_status trial_holds(trial_running *r, const trial_text *from, const char *condition, bool *result,
+                       char *found, size_t room)
 {
     int text = trial_text_holds(r, from, condition, found, room);
     r->result->checks++;
@@ -231,7 +232,8 @@ oak_status trial_holds(trial_running *r, const trial_text *from, const char *con
 
 /* An expression of pins, with levels put in: bit n of `levels` is that of the nth pin. False where it is one of anything else, or of too
  * many. */
-static bool levels_of(const trial_running *r, const char *text, unsigned levels, trial_event *e, char *put, size_t room)
+static bool levels_of(const trial_running *r, const char *text, unsigned levels, trial_event *e, char *put,
+                      size_t room)
 {
     size_t used = 0;
     while (*text && used + 2 < room) {

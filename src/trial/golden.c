@@ -86,8 +86,8 @@ oak_status trial_begin_golden(trial_running *r, const trial_expectation *what, t
 typedef struct shown {
     trial_running *r;
     oak_trace *trace;
-    const oak_trace *all;             /* what the session has recorded */
-    int16_t *as;                      /* its signals' numbers here; -1: not wanted */
+    const oak_trace *all;               /* what the session has recorded */
+    int16_t *as;                        /* its signals' numbers here; -1: not wanted */
     unsigned first[TRIAL_MOST_OUTPUTS]; /* of what was sent: the byte on the line, and a moment for each */
     size_t change, sent[TRIAL_MOST_OUTPUTS];
 } shown;
@@ -191,9 +191,7 @@ void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference 
     case OAK_UNLIKE_MOVED:
         oak_format(text, room, "%s at %s, %s %s than before", deed, when, apart, later ? "later" : "sooner");
         break;
-    case OAK_UNLIKE_VALUE:
-        oak_format(text, room, "%s at %s; before, %s at %s", deed, when, old, then);
-        break;
+    case OAK_UNLIKE_VALUE: oak_format(text, room, "%s at %s; before, %s at %s", deed, when, old, then); break;
     case OAK_UNLIKE_MISSING: oak_format(text, room, "%s no longer at %s", old, then); break;
     case OAK_UNLIKE_NEW: oak_format(text, room, "%s at %s, as it did not before", deed, when); break;
     default:
@@ -211,9 +209,8 @@ static oak_status read_kept(trial_running *r, const trial_expectation *what, con
     const oak_host *host = r->trials->arena.host;
     uint8_t *bytes = NULL;
     size_t size = 0;
-    oak_status status = host->read_file
-                            ? host->read_file(host->context, path, LARGEST_FILE, &bytes, &size)
-                            : OAK_UNSUPPORTED;
+    oak_status status =
+        host->read_file ? host->read_file(host->context, path, LARGEST_FILE, &bytes, &size) : OAK_UNSUPPORTED;
     if (status == OAK_NO_MEMORY) return status;
     if (status) {
         TRIAL_REFUSE(r->sink, r->trials, &what->key, "trial",

@@ -29,8 +29,8 @@ typedef struct trial_progress {
     uint64_t deadline, at, since;      /* cycles */
     uint32_t place;
     unsigned lap;
-    int64_t base; /* the stack pointer it is measured from */
-    uint64_t most; /* the longest it took so far */
+    int64_t base;          /* the stack pointer it is measured from */
+    uint64_t most;         /* the longest it took so far */
     const char **recorded; /* names of signals, of a run that is held against another */
     unsigned recorded_count;
     bool sends; /* and what was sent */
@@ -78,10 +78,11 @@ uint64_t trial_cycles(const trial_running *r, const trial_span *span);
 /* Takes what a serial port has sent since. */
 void trial_take_output(trial_running *r, unsigned number);
 /* A text of a stand-in or a serial port: 1 and 0: it is such a condition, and holds or not; -1: it is none; -2: refused. */
-int trial_text_holds(trial_running *r, const trial_text *from, const char *condition, char *found, size_t room);
+int trial_text_holds(trial_running *r, const trial_text *from, const char *condition, char *found,
+                     size_t room);
 /* Whether a condition holds now, and what was found where it does not. */
-oak_status trial_holds(trial_running *r, const trial_text *from, const char *condition, bool *result, char *found,
-                       size_t room);
+oak_status trial_holds(trial_running *r, const trial_text *from, const char *condition, bool *result,
+                       char *found, size_t room);
 void trial_tell_sides(trial_running *r, const char *condition, char *found, size_t room);
 /* Works out what an expression of few pins is for all their levels; false where it is none. */
 bool trial_make_table(trial_running *r, trial_event *e);

@@ -184,9 +184,9 @@ static oak_status begin(trial_running *r, const trial_expectation *what, trial_p
             if (what->when == TRIAL_ALWAYS)
                 status = trial_holds(r, &what->value, text, &held, found, sizeof found);
             trial_fail(r, what, "%s%sfrom the beginning", found,
-                 *found                      ? " "
-                 : what->when == TRIAL_NEVER ? "it is so "
-                                             : "it is not so ");
+                       *found                      ? " "
+                       : what->when == TRIAL_NEVER ? "it is so "
+                                                   : "it is not so ");
         }
         return status;
     case TRIAL_WITHIN: {
@@ -271,7 +271,7 @@ static oak_status expect_now(trial_running *r, const trial_expectation *what)
     bool held;
     oak_status status = trial_filled(r, &what->value, true, text);
     if (!status) status = trial_holds(r, &what->value, text, &held, found, sizeof found);
-    if (!status && !held) trial_fail(r, what, "%s", found);
+    if (!status && !held) trial_fail(r, what, "%s", *found ? found : "it is not so");
     return status;
 }
 
@@ -444,7 +444,7 @@ static oak_status expect_lap(trial_running *r, const trial_expectation *what, tr
     if (!lap->count) trial_fail(r, what, "it has not gone from %s to %s", what->place, what->second);
     else if (most ? lap->longest > wanted : lap->longest != wanted || lap->shortest != wanted)
         trial_fail(r, what, "it took %llu cycles%s", (unsigned long long)lap->longest,
-             lap->count > 1 ? ", the longest time" : "");
+                   lap->count > 1 ? ", the longest time" : "");
     return OAK_OK;
 }
 
@@ -472,7 +472,7 @@ static oak_status expect_kept(trial_running *r, const trial_expectation *what)
         r->result->checks++;
         if (value != r->kept[reg]) {
             trial_fail(r, what, "%s was 0x%x and is 0x%x", about->registers[reg].name, (unsigned)r->kept[reg],
-                 (unsigned)value);
+                       (unsigned)value);
             return OAK_OK;
         }
         at = end;
@@ -528,7 +528,8 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
             break;
         case TRIAL_WITHIN:
             if (p->broken) tell_broken(r, what, p);
-            else if (p->pending) trial_fail(r, what, "the trial ended before its time was over: let it run longer");
+            else if (p->pending)
+                trial_fail(r, what, "the trial ended before its time was over: let it run longer");
             else if (!p->done) trial_fail(r, what, "%s has not happened", what->event.text);
             break;
         case TRIAL_IN_ORDER:

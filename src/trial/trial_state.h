@@ -19,7 +19,7 @@
 enum {
     TRIAL_MOST_COLUMNS = 16,
     TRIAL_MOST_EXPECTATIONS = 40,
-    TRIAL_MOST_EVENTS = 16, /* in one order */
+    TRIAL_MOST_EVENTS = 16,  /* in one order */
     TRIAL_MOST_ROWS = 10000, /* of a table */
     TRIAL_LONGEST = 500      /* text with its values put in */
 };
