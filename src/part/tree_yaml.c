@@ -60,6 +60,28 @@ static oak_status name_node(composer *c, const yaml_event_t *event, const yaml_c
     return OAK_OK;
 }
 
+/* A plain text that begins with ! (`!relay`), which the format takes for a tag: there are none here. */
+static int add_tagged(composer *c, const yaml_event_t *event)
+{
+    const char *tag = (const char *)event->data.scalar.tag, *rest = (const char *)event->data.scalar.value;
+    size_t length = strlen(tag), more = event->data.scalar.length;
+    char *text = malloc(length + more + 2);
+    if (!text) return 0;
+    memcpy(text, tag, length);
+    if (more) text[length++] = ' ';
+    memcpy(text + length, rest, more);
+    int node = yaml_document_add_scalar(c->document, NULL, (yaml_char_t *)text, (int)(length + more),
+                                        event->data.scalar.style);
+    free(text);
+    return node;
+}
+
+static bool is_tagged(const yaml_event_t *event)
+{
+    const yaml_char_t *tag = event->data.scalar.tag;
+    return tag && tag[0] == '!' && event->data.scalar.style == YAML_PLAIN_SCALAR_STYLE;
+}
+
 static oak_status add_node(composer *c, const yaml_event_t *event)
 {
     bool scalar = event->type == YAML_SCALAR_EVENT, list = event->type == YAML_SEQUENCE_START_EVENT;
@@ -67,10 +89,11 @@ static oak_status add_node(composer *c, const yaml_event_t *event)
                                 : list ? event->data.sequence_start.anchor
                                        : event->data.mapping_start.anchor;
     if (++c->node_count > MOST_NODES) return refuse(c, &event->start_mark, "the file is too large");
-    int node = scalar ? yaml_document_add_scalar(c->document, NULL, event->data.scalar.value,
-                                                 (int)event->data.scalar.length, event->data.scalar.style)
-               : list ? yaml_document_add_sequence(c->document, NULL, event->data.sequence_start.style)
-                      : yaml_document_add_mapping(c->document, NULL, event->data.mapping_start.style);
+    int node = scalar && is_tagged(event) ? add_tagged(c, event)
+               : scalar ? yaml_document_add_scalar(c->document, NULL, event->data.scalar.value,
+                                                   (int)event->data.scalar.length, event->data.scalar.style)
+               : list   ? yaml_document_add_sequence(c->document, NULL, event->data.sequence_start.style)
+                        : yaml_document_add_mapping(c->document, NULL, event->data.mapping_start.style);
     if (!node) return OAK_NO_MEMORY;
     yaml_document_get_node(c->document, node)->start_mark = event->start_mark;
     oak_status status = name_node(c, event, anchor, node);

@@ -471,8 +471,11 @@ oak_status oak_trials_load(const oak_host *host, const char *path, const oak_dia
         trials->path = oak_arena_text(&trials->arena, path, oak_length(path));
         status = trials->path ? oak_yaml_read(bytes, size, &r.document, &fault) : OAK_NO_MEMORY;
         if (status == OAK_REFUSED)
-            oak_refuse(sink, "trial", path, fault.line, fault.column, NULL, "%s",
-                       fault.message ? fault.message : "there is nothing in this file");
+            oak_refuse(sink, "trial", path, fault.line, fault.column,
+                       fault.message
+                           ? "A text that begins with ! & * [ or {, or has a colon in it, stands in quotes."
+                           : NULL,
+                       "%s", fault.message ? fault.message : "there is nothing in this file");
     }
     if (bytes) host->resize(host->context, bytes, size, 0);
     if (!status) {
