@@ -172,6 +172,13 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
 
 /* ------------------------------------------------------------------------------------------ the command */
 
+/* Memory that processes share; NULL when there is none. */
+static void *shared_memory(size_t size)
+{
+    void *memory = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    return memory == MAP_FAILED ? NULL : memory;
+}
+
 /* All trials that are wanted, of all files. */
 static trial_outcome *list_trials(const trial_file *files, unsigned file_count, const trial_options *options,
                                   size_t *count)
@@ -180,7 +187,8 @@ static trial_outcome *list_trials(const trial_file *files, unsigned file_count, 
     uint64_t all_cases = 0;
     for (unsigned i = 0; i < file_count; i++)
         for (unsigned n = 0; oak_trial_at(files[i].trials, n); n++) room++;
-    trial_outcome *list = cli_calloc(room ? room : 1, sizeof *list);
+    size_t size = (room ? room : 1) * sizeof(trial_outcome);
+    trial_outcome *list = shared_memory(size);
     *count = 0;
     for (unsigned i = 0; list && i < file_count; i++) {
         const oak_trial_about *about;
@@ -282,12 +290,8 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     unsigned workers = options->workers ? (unsigned)options->workers : cores > 0 ? (unsigned)cores : 1;
     if (workers > MOST_WORKERS) workers = MOST_WORKERS;
     trial_outcome *list = list_trials(files, file_count, options, &count);
-    trial_slot *slots =
-        mmap(NULL, workers * sizeof *slots, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    if (!list || slots == MAP_FAILED) {
-        free(list);
-        return cli_failed(self, OAK_NO_MEMORY, "trials");
-    }
+    trial_slot *slots = shared_memory(workers * sizeof *slots);
+    if (!list || !slots) return cli_failed(self, OAK_NO_MEMORY, "trials");
     trial_catch_signals();
     if (options->tap && !options->list) trial_print_tap_begin(count);
     double began = trial_seconds_now();
@@ -311,8 +315,6 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
         exit_code = EXIT_REFUSED;
     } else if (!options->list)
         exit_code = finish(self, files, file_count, list, at, options, trial_seconds_now() - began);
-    munmap(slots, workers * sizeof *slots);
-    free(list);
     return exit_code;
 }
 

@@ -1,10 +1,12 @@
 /* processes.c — every case in a process of its own, made from one in which the chip, its program and its board stand ready: so it costs little to begin, and
- * nothing that happens in one reaches another. */
+ * nothing that happens in one reaches another. What cases have in common is run once, by a process that goes ahead of them: those that part from the others late
+ * cost only what is theirs. */
 #include <errno.h>
 #include <limits.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/prctl.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -84,9 +86,9 @@ static bool keep_run(void *context, const oak_trial_golden *golden)
     return true;
 }
 
-/* Runs a case in a process of its own. What is wrong with what is written is told by one of them, aloud. */
+/* Runs a case in a process of its own: from the beginning, or (`shared`) from where this one has come to. What is wrong with what is written is told by one of them, aloud. */
 static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, bool aloud,
-                        bool keep)
+                        bool keep, bool shared)
 {
     const oak_diag_sink quiet = {.report = say_nothing};
     slot->done = false;
@@ -97,9 +99,11 @@ static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, tr
     if (process) return process;
     cli_watch_reads(note_read, slot);
     if (keep) oak_trials_show_golden(one->file->trials, keep_run, self);
-    if (one->file->lines) (void)!oak_session_count(one->file->session, true);
-    slot->status = oak_trial_run(one->file->trials, one->number, number, one->file->session, one->file->board,
-                                 goes_on, NULL, aloud ? &self->sink : &quiet, &slot->result);
+    if (one->file->lines && !shared) (void)!oak_session_count(one->file->session, true);
+    const oak_diag_sink *sink = aloud ? &self->sink : &quiet;
+    slot->status = shared ? oak_trial_go_on(one->file->trials, number, goes_on, NULL, sink, &slot->result)
+                          : oak_trial_run(one->file->trials, one->number, number, one->file->session,
+                                          one->file->board, goes_on, NULL, sink, &slot->result);
     if (slot->status && slot->status != OAK_REFUSED && slot->status != OAK_INTERRUPTED)
         cli_failed(self, slot->status, one->name);
     if (one->file->lines) trial_count_lines(one->file);
@@ -187,7 +191,7 @@ static void simplify(cli *self, trial_outcome *one, trial_slot *slot)
         oak_trial_case_text(one->file->trials, one->number, simpler, now, sizeof now);
         oak_trial_case_text(one->file->trials, one->number, one->shown, before, sizeof before);
         if (!strcmp(now, before)) continue;
-        pid_t process = start_case(self, one, simpler, slot, false, false);
+        pid_t process = start_case(self, one, simpler, slot, false, false, false);
         wait_for(process);
         runs++;
         if (process <= 0 || !slot->done || slot->status || slot->result.passed ||
@@ -200,49 +204,154 @@ static void simplify(cli *self, trial_outcome *one, trial_slot *slot)
     slot->process = 0;
 }
 
-bool trial_run_cases(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
-                     unsigned workers)
+/* Cases in the order in which they part from what all have in common. */
+typedef struct parting {
+    uint64_t cycle, one;
+} parting;
+
+typedef struct crew {
+    cli *self;
+    trial_outcome *one;
+    trial_slot *slots;
+    const trial_options *options;
+    unsigned workers;
+    uint64_t next;  /* the case that comes next, or */
+    parting *order; /* (NULL: as they are numbered) its place in here */
+    size_t count;
+    bool shared, lost; /* lost: there is nothing in common */
+    oak_trial_result result; /* of what is */
+} crew;
+
+static int sooner(const void *a, const void *b)
 {
-    uint64_t next = next_case(one, 0, options);
+    const parting *x = a, *y = b;
+    return x->cycle != y->cycle ? (x->cycle > y->cycle) - (x->cycle < y->cycle)
+                                : (x->one > y->one) - (x->one < y->one);
+}
+
+/* Where cases part late, in that order. */
+static void put_in_order(crew *c)
+{
+    enum { MOST = 1 << 20 };
+    const trial_outcome *one = c->one;
+    uint64_t first = next_case(one, 0, c->options),
+             cycle = oak_trial_parting(one->file->trials, one->number, first, one->file->session);
+    c->next = first;
+    if (!c->shared || !cycle || cycle == UINT64_MAX || one->cases / c->options->shards >= MOST) return;
+    c->order = cli_malloc((size_t)(one->cases / c->options->shards + 1) * sizeof *c->order);
+    for (uint64_t next = first; c->order && next < one->cases; next = next_case(one, next + 1, c->options))
+        c->order[c->count++] = (parting){
+            oak_trial_parting(one->file->trials, one->number, next, one->file->session), next};
+    if (c->order) qsort(c->order, c->count, sizeof *c->order, sooner);
+    c->next = 0;
+}
+
+static bool is_there_more(const crew *c)
+{
+    return (c->order ? c->next < c->count : c->next < c->one->cases) && !stopped && !c->one->refused &&
+           !c->lost;
+}
+
+/* The number of the next case; what is common up to there is run. */
+static bool take_case(crew *c, uint64_t *number)
+{
+    const trial_file *file = c->one->file;
+    uint64_t until = 0;
+    *number = c->order ? c->order[c->next].one : c->next;
+    if (c->order) until = c->order[c->next].cycle;
+    c->lost = c->shared && !oak_trial_share(file->trials, c->one->number, file->session, file->board, until,
+                                            goes_on, NULL, &c->result);
+    c->next = c->order ? c->next + 1 : next_case(c->one, c->next + 1, c->options);
+    return !c->lost;
+}
+
+static void start_next(crew *c, bool first)
+{
+    uint64_t number;
+    trial_slot *slot = c->slots;
+    while (slot->process) slot++;
+    if (!take_case(c, &number)) return;
+    slot->process = start_case(c->self, c->one, number, slot, first, c->options->keep, c->shared);
+    if (slot->process > 0) return;
+    slot->process = 0;
+    cli_complain(c->self, "trial", c->one->file->path, NULL, "no process can be started");
+    c->one->refused = true;
+}
+
+/* All of them, so many at a time. */
+static void run_crew(crew *c)
+{
+    trial_outcome *one = c->one;
     unsigned running = 0;
+    bool first = true; /* it runs alone: it may be refused */
     double began = trial_seconds_now();
     one->ran = one->cycles = one->checks = 0;
     one->most_count = one->read_count = 0;
-    for (bool first = true; (next < one->cases && !stopped && !one->refused) || running;) {
-        if (running < workers && next < one->cases && !stopped && !one->refused) {
-            trial_slot *free_slot = slots;
-            while (free_slot->process) free_slot++;
-            free_slot->process = start_case(self, one, next, free_slot, first, options->keep);
-            if (free_slot->process < 0) {
-                free_slot->process = 0;
-                if (!running) {
-                    cli_complain(self, "trial", one->file->path, NULL, "no process can be started");
-                    one->refused = true;
-                }
-            } else next = next_case(one, next + 1, options), running++;
-            bool alone = first; /* it may be refused */
-            first = false;
-            if (running < workers && !alone && next < one->cases) continue;
+    put_in_order(c);
+    for (;;) {
+        while (running < c->workers && is_there_more(c) && !(running && first)) {
+            start_next(c, first && !running);
+            running = 0;
+            for (unsigned i = 0; i < c->workers; i++) running += c->slots[i].process != 0;
+            if (first) break;
         }
-        if (!running) continue;
+        if (!running) break;
         pid_t ended = wait(NULL);
         if (ended < 0 && errno != EINTR) break;
-        for (unsigned i = 0; i < workers && ended > 0; i++) {
-            if (slots[i].process != ended) continue;
-            if (!stopped) add_up(one, &slots[i]);
-            slots[i].process = 0;
+        for (unsigned i = 0; i < c->workers && ended > 0; i++) {
+            if (c->slots[i].process != ended) continue;
+            if (!stopped) add_up(one, &c->slots[i]);
+            c->slots[i].process = 0;
             running--;
+            first = false;
             one->ran++;
         }
         tell_progress(one, one->ran, began);
     }
-    if (one->refused && one->ran > 1) { /* not the first: why, aloud */
-        wait_for(start_case(self, one, one->first, &slots[0], true, false));
+    if (isatty(2) && trial_seconds_now() - began >= 1) fputs("\r\033[K", stderr);
+    free(c->order);
+    c->order = NULL;
+}
+
+/* The same by a process that goes ahead, and shares what is common. False when nothing could be shared: nothing has been done then. */
+static bool run_shared(crew *c)
+{
+    trial_outcome before = *c->one;
+    c->one->whole = false;
+    fflush(stdout);
+    pid_t process = fork();
+    if (process < 0) return false;
+    if (!process) {
+        trial_slot ahead = {0};
+        prctl(PR_SET_PDEATHSIG, SIGTERM);
+        cli_watch_reads(note_read, &ahead);
+        if (c->one->file->lines) (void)!oak_session_count(c->one->file->session, true);
+        c->shared = true;
+        run_crew(c);
+        add_reads(c->one, &ahead);
+        c->one->whole = !c->lost;
+        fflush(stderr);
+        _exit(0);
     }
+    while (waitpid(process, NULL, 0) < 0 && errno == EINTR)
+        if (stopped) kill(process, SIGTERM);
+    if (c->one->whole || stopped) return true;
+    *c->one = before;
+    for (unsigned i = 0; i < c->workers; i++) c->slots[i].process = 0;
+    return false;
+}
+
+bool trial_run_cases(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
+                     unsigned workers)
+{
+    crew c = {.self = self, .one = one, .slots = slots, .options = options, .workers = workers};
+    double began = trial_seconds_now();
+    if (one->cases == 1 || !run_shared(&c)) run_crew(&c);
+    if (one->refused && one->ran > 1) /* not the first: why, aloud */
+        wait_for(start_case(self, one, one->first, &slots[0], true, false, false));
     if (one->refused && !slots[0].done && !stopped)
         cli_complain(self, "trial", one->file->path, NULL,
                      "the process of a case has ended before it had run");
-    if (isatty(2) && trial_seconds_now() - began >= 1) fputs("\r\033[K", stderr);
     if (one->failed && !one->refused && !stopped) simplify(self, one, &slots[0]);
     one->seconds = trial_seconds_now() - began;
     return !stopped;

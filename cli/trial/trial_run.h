@@ -56,7 +56,7 @@ typedef struct trial_most {
     uint64_t one; /* the case that took so long */
 } trial_most;
 
-/* What has become of a trial: of all its cases. */
+/* What has become of a trial: of all its cases. In memory that processes share. */
 typedef struct trial_outcome {
     const trial_file *file;
     unsigned number;
@@ -72,6 +72,7 @@ typedef struct trial_outcome {
     trial_read reads[TRIAL_MOST_READS];
     unsigned read_count; /* above TRIAL_MOST_READS: there were more */
     bool refused;        /* what it says means nothing here: told already */
+    bool whole;          /* processes.c: all its cases were run by another process */
     bool unchanged;      /* it has passed before, and nothing is otherwise now */
     double seconds;
 } trial_outcome;

@@ -88,6 +88,20 @@ OAK_MUST_USE oak_status oak_trial_run(oak_trials *trials, unsigned number, uint6
                                       oak_board *board, bool (*goes_on)(void *context, uint64_t cycles),
                                       void *context, const oak_diag_sink *sink, oak_trial_result *result);
 
+/* The cycle before which a case runs as all others of its trial do, as far as that can be seen: they differ in what somebody does with the board later, or
+ * in what is expected in the end. 0: from the beginning on. */
+uint64_t oak_trial_parting(const oak_trials *trials, unsigned number, uint64_t one,
+                           const oak_session *session);
+/* Runs what cases have in common once: up to a little before cycle `until`, which is called again with later ones; 0: to where a routine alone is called. False where
+ * it cannot be shared, since the run has ended before, or something has failed: the session has served then. *result must stay. */
+bool oak_trial_share(oak_trials *trials, unsigned number, oak_session *session, oak_board *board,
+                     uint64_t until, bool (*goes_on)(void *context, uint64_t cycles), void *context,
+                     oak_trial_result *result);
+/* A case from there on, which must not have parted before: with the result that oak_trial_run gives. The session has served then. */
+OAK_MUST_USE oak_status oak_trial_go_on(oak_trials *trials, uint64_t one,
+                                        bool (*goes_on)(void *context, uint64_t cycles), void *context,
+                                        const oak_diag_sink *sink, oak_trial_result *result);
+
 #ifdef __cplusplus
 }
 #endif

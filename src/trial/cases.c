@@ -154,8 +154,9 @@ static const char *value_of(const oak_trials *trials, const trial *one, uint64_t
     return NULL;
 }
 
-bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
-                char *filled, size_t room)
+/* *puts: how many values were put in. */
+static bool fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
+                 char *filled, size_t room, unsigned *puts)
 {
     size_t used = 0;
     char quote = 0, value[TRIAL_LONGEST];
@@ -181,6 +182,7 @@ bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, con
             length = (size_t)(end - text);
         }
         size_t size = put ? oak_length(put) : length;
+        *puts += put != NULL;
         bool enclosed = put && *text != '{' && *put == '-';
         if (used + size + 3 > room) return false;
         if (enclosed) filled[used++] = '(';
@@ -190,6 +192,20 @@ bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, con
     }
     filled[used] = 0;
     return true;
+}
+
+bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
+                char *filled, size_t room)
+{
+    unsigned puts = 0;
+    return fill(trials, one, number, text, bare, filled, room, &puts);
+}
+
+bool trial_mentions(const oak_trials *trials, const trial *one, const char *text, bool bare)
+{
+    char filled[TRIAL_LONGEST];
+    unsigned puts = 0;
+    return !fill(trials, one, 0, text, bare, filled, sizeof filled, &puts) || puts;
 }
 
 void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t case_number, char *text,

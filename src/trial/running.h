@@ -36,6 +36,13 @@ typedef struct trial_progress {
     bool sends; /* and what was sent */
 } trial_progress;
 
+/* How far a case has come. */
+typedef enum trial_stage {
+    TRIAL_NEW,
+    TRIAL_PLACED, /* a routine alone stands before its call */
+    TRIAL_BEGUN   /* what is common to all cases is given, and what is expected is looked at */
+} trial_stage;
+
 typedef struct trial_running {
     oak_trials *trials;
     const trial *one;
@@ -60,6 +67,11 @@ typedef struct trial_running {
     uint32_t kept[64];       /* registers when it began */
     uint8_t level[OAK_MOST_PORTS * OAK_MOST_PINS];
     bool looks; /* at pins */
+    trial_stage stage;
+    oak_budget budget;
+    oak_event ended;
+    uint64_t length, end; /* cycles it runs at most; the one at which it ends */
+    uint32_t back;        /* where a routine alone returns to */
 } trial_running;
 
 /* trial.c: the result is a failure from now on. */

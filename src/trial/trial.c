@@ -40,12 +40,14 @@ static void name_files(trial_running *r, char *text, size_t room)
     }
 }
 
-static oak_status give(trial_running *r)
+/* What somebody does with the board: all of it that depends on the case, or all that does not. */
+static oak_status give_acts(trial_running *r, bool depending)
 {
     const trial *one = r->one;
     char text[TRIAL_LONGEST];
     oak_status status = OAK_OK;
     for (unsigned i = 0; i < one->acts.count && !status; i++) {
+        if (trial_mentions(r->trials, one, one->acts.items[i].text, false) != depending) continue;
         oak_diag_sink sink = trial_sink(r, &one->acts.items[i]);
         status = trial_filled(r, &one->acts.items[i], false, text);
         if (!status && !r->board) {
@@ -55,6 +57,14 @@ static oak_status give(trial_running *r)
         }
         if (!status) status = oak_board_act(r->board, text, &sink);
     }
+    return status;
+}
+
+static oak_status give(trial_running *r)
+{
+    const trial *one = r->one;
+    char text[TRIAL_LONGEST];
+    oak_status status = give_acts(r, false);
     for (unsigned i = 0; i < one->drives.count && !status; i++) {
         oak_diag_sink sink = trial_sink(r, &one->drives.items[i]);
         status = trial_filled(r, &one->drives.items[i], false, text);
@@ -624,44 +634,36 @@ static uint64_t next_moment(const trial_running *r, uint64_t end)
     return end;
 }
 
-/* Brings it to where the trial proper begins; *back: where a routine alone returns to. */
-static oak_status prepare(trial_running *r, oak_budget *budget, uint64_t length, uint32_t *back)
+/* Brings it to where a routine alone is called. */
+static oak_status place_call(trial_running *r)
 {
     const trial *one = r->one;
-    oak_event ended = {0};
-    uint32_t from = 0;
+    uint32_t from = 0, place = 0;
     oak_status status = OAK_OK;
-    if (one->call.text) {
-        if (one->after.text) {
-            oak_diag_sink sink = trial_sink(r, &one->after);
-            budget->cycles = length;
-            uint32_t place = 0;
-            status = oak_session_place(r->session, one->after.text, &sink, &place);
-            if (!status) status = oak_session_run_to(r->session, one->after.text, budget, &sink, &ended);
-            if (!status && ended.stop.pc != place) {
-                trial_fail(r, NULL, "%s is not reached before the call", one->after.text);
-                return OAK_OK;
-            }
+    r->stage = TRIAL_PLACED;
+    if (!one->call.text) return OAK_OK;
+    if (one->after.text) {
+        oak_diag_sink sink = trial_sink(r, &one->after);
+        r->budget.cycles = r->length;
+        status = oak_session_place(r->session, one->after.text, &sink, &place);
+        if (!status) status = oak_session_run_to(r->session, one->after.text, &r->budget, &sink, &r->ended);
+        if (!status && r->ended.stop.pc != place) {
+            trial_fail(r, NULL, "%s is not reached before the call", one->after.text);
+            return OAK_OK;
         }
-        if (!status) status = put_call(r, &from, back);
-        if (!status)
-            status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
-        if (!status) oak_session_touch(r->session);
     }
-    return status ? status : give(r);
+    if (!status) status = put_call(r, &from, &r->back);
+    if (!status)
+        status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
+    if (!status) oak_session_touch(r->session);
+    return status;
 }
 
-static oak_status run_case(trial_running *r, bool (*goes_on)(void *, uint64_t), void *context)
+/* What is expected is looked at from now on. */
+static oak_status begin_all(trial_running *r)
 {
-    enum { BREATH = 1 << 20 };
-    oak_event ended = {0};
     const trial *one = r->one;
-    uint32_t back = 0;
-    trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
-    uint64_t length = trial_cycles(r, one->has_run ? &one->run : &usual);
-    oak_budget budget = {.breathe = goes_on, .context = context, .breath = BREATH};
     oak_status status = OAK_OK;
-    status = prepare(r, &budget, length, &back);
     trial_look_at_pins(r);
     for (unsigned i = 0; i < r->part->architecture->register_count && i < sizeof r->kept / sizeof *r->kept;
          i++)
@@ -674,35 +676,73 @@ static oak_status run_case(trial_running *r, bool (*goes_on)(void *, uint64_t), 
     char place[20];
     if (one->call.text && !status) {
         unsigned stop;
-        oak_format(place, sizeof place, "0x%x", (unsigned)back);
+        oak_format(place, sizeof place, "0x%x", (unsigned)r->back);
         status = oak_session_add_stop(r->session, place, NULL, 1, &trial_silent, &stop);
     }
     r->result->begun = now(r).cycles;
-    for (uint64_t end = r->result->begun + length; !status && r->result->passed;) {
-        uint64_t moment = next_moment(r, end), cycle = now(r).cycles;
-        if (cycle >= end) {
-            ended.stop.reason = OAK_STOP_CYCLES;
-            break;
+    r->end = r->result->begun + r->length;
+    r->stage = TRIAL_BEGUN;
+    return status;
+}
+
+static bool has_returned(const trial_running *r)
+{
+    return r->one->call.text && r->ended.stop.reason == OAK_STOP_POINT && r->ended.stop.pc == r->back;
+}
+
+/* Runs up to a cycle; *over: it has ended before. */
+static oak_status advance(trial_running *r, uint64_t until, bool *over)
+{
+    oak_status status = OAK_OK;
+    for (*over = true; !status && r->result->passed;) {
+        uint64_t moment = next_moment(r, r->end), cycle = now(r).cycles;
+        if (cycle >= r->end) {
+            r->ended.stop.reason = OAK_STOP_CYCLES;
+            return OAK_OK;
         }
-        oak_diag_sink sink = trial_sink(r, one->call.text ? &one->call : &one->expectations[0].key);
-        budget.cycles = moment > cycle ? moment - cycle : 1;
-        status = oak_session_run(r->session, &budget, &sink, &ended);
+        if (cycle >= until) {
+            *over = false;
+            return OAK_OK;
+        }
+        if (moment > until) moment = until;
+        oak_diag_sink sink = trial_sink(r, r->one->call.text ? &r->one->call : &r->one->expectations[0].key);
+        r->budget.cycles = moment > cycle ? moment - cycle : 1;
+        status = oak_session_run(r->session, &r->budget, &sink, &r->ended);
         if (status) break;
-        if (ended.stop.reason == OAK_STOP_USER) return OAK_INTERRUPTED;
-        status = look(r, &ended);
-        if (one->call.text && ended.stop.reason == OAK_STOP_POINT && ended.stop.pc == back) break;
-        if (ended.stop.reason == OAK_STOP_FAULT || ended.stop.reason == OAK_STOP_PARKED) break;
+        if (r->ended.stop.reason == OAK_STOP_USER) return OAK_INTERRUPTED;
+        status = look(r, &r->ended);
+        if (has_returned(r) || r->ended.stop.reason == OAK_STOP_FAULT ||
+            r->ended.stop.reason == OAK_STOP_PARKED)
+            break;
     }
-    if (!status && r->result->passed && one->call.text && ended.stop.reason != OAK_STOP_FAULT &&
-        !(ended.stop.reason == OAK_STOP_POINT && ended.stop.pc == back)) {
+    return status;
+}
+
+/* To its end, from wherever it is. */
+static oak_status run_case(trial_running *r)
+{
+    enum { BREATH = 1 << 20 };
+    bool over;
+    oak_status status = OAK_OK;
+    r->budget.breath = BREATH;
+    if (r->stage == TRIAL_NEW) status = place_call(r);
+    if (r->stage == TRIAL_BEGUN) status = give_acts(r, true);
+    else {
+        if (!status && r->result->passed) status = give(r);
+        if (!status && r->result->passed) status = give_acts(r, true);
+        if (!status && r->result->passed) status = begin_all(r);
+    }
+    if (!status && r->result->passed) status = advance(r, UINT64_MAX, &over);
+    if (!status && r->result->passed && r->one->call.text && r->ended.stop.reason != OAK_STOP_FAULT &&
+        !has_returned(r)) {
         char word[60];
-        end_word(&ended, word, sizeof word);
-        trial_fail(r, NULL, "%s has not returned: it ended with %s", one->call.text, word);
+        end_word(&r->ended, word, sizeof word);
+        trial_fail(r, NULL, "%s has not returned: it ended with %s", r->one->call.text, word);
     }
-    if (!status && r->result->passed) status = look_at_end(r, &ended);
+    if (!status && r->result->passed) status = look_at_end(r, &r->ended);
     if (!status && r->result->passed) {
         r->result->time = now(r);
-        r->result->pc = ended.stop.pc;
+        r->result->pc = r->ended.stop.pc;
     }
     return status;
 }
@@ -722,6 +762,8 @@ static trial_running *running_of(oak_trials *trials, unsigned number, uint64_t c
     r->part = oak_session_part(session);
     r->chip = oak_session_chip(session);
     r->result = result;
+    trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
+    r->length = trial_cycles(r, r->one->has_run ? &r->one->run : &usual);
     for (unsigned i = 0;
          r->chip.ops->take_output && i < r->part->block_count && r->output_count < TRIAL_MOST_OUTPUTS; i++)
         if (oak_block_sends(r->part->blocks[i].kind))
@@ -729,29 +771,122 @@ static trial_running *running_of(oak_trials *trials, unsigned number, uint64_t c
     return r;
 }
 
+static oak_status join(trial_running *r)
+{
+    unsigned source;
+    const oak_outside outside = {.context = r, .pin_changed = trial_pin_changed};
+    return oak_session_join(r->session, &outside, &source);
+}
+
 oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
                          oak_board *board, bool (*goes_on)(void *, uint64_t), void *context,
                          const oak_diag_sink *sink, oak_trial_result *result)
 {
-    unsigned source;
     if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, result);
     if (!r) return OAK_NO_MEMORY;
-    const oak_outside outside = {.context = r, .pin_changed = trial_pin_changed};
-    oak_status status = oak_session_join(session, &outside, &source);
-    return status ? status : run_case(r, goes_on, context);
+    r->budget.breathe = goes_on, r->budget.context = context;
+    oak_status status = join(r);
+    return status ? status : run_case(r);
 }
 
 oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
                           oak_board *board, const oak_diag_sink *sink)
 {
     oak_trial_result result;
-    oak_budget budget = {0};
-    uint32_t back = 0;
     if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, &result);
-    trial_span usual = {.picoseconds = (uint64_t)USUAL_SECONDS * 1000000000000u};
-    return r ? prepare(r, &budget, trial_cycles(r, &usual), &back) : OAK_NO_MEMORY;
+    if (!r) return OAK_NO_MEMORY;
+    oak_status status = place_call(r);
+    if (!status) status = give(r);
+    return status ? status : give_acts(r, true);
+}
+
+/* ------------------------------------------------------------------------------------------ what cases have in common */
+
+/* "door open at 5ms": the cycle; 0 where there is none. */
+static uint64_t time_of_act(const trial_running *r, const char *text)
+{
+    uint64_t picoseconds;
+    for (size_t at = oak_length(text); at-- > 0;)
+        if (oak_length(text + at) > 4 && oak_same_name(text + at, 4, " at "))
+            return oak_read_time(text + at + 4, oak_length(text + at + 4), &picoseconds)
+                       ? 0
+                       : oak_time_to_cycles(picoseconds, oak_session_clock(r->session),
+                                            r->part->clocks_per_cycle);
+    return 0;
+}
+
+static bool any_mention(const oak_trials *trials, const trial *one, const trial_list *list, bool bare)
+{
+    for (unsigned i = 0; i < list->count; i++)
+        if (trial_mentions(trials, one, list->items[i].text, bare)) return true;
+    return false;
+}
+
+/* Is all but acts and what is looked at in the end the same for all? */
+static bool is_common(const oak_trials *trials, const trial *one)
+{
+    if (any_mention(trials, one, &one->given, true) || any_mention(trials, one, &one->drives, false))
+        return false;
+    for (unsigned i = 0; i < one->expectation_count; i++) {
+        const trial_expectation *what = &one->expectations[i];
+        if (what->when != TRIAL_AT_END &&
+            (trial_mentions(trials, one, what->value.text, true) ||
+             (what->event.text && trial_mentions(trials, one, what->event.text, true)) ||
+             any_mention(trials, one, &what->events, true)))
+            return false;
+    }
+    return true;
+}
+
+uint64_t oak_trial_parting(const oak_trials *trials, unsigned number, uint64_t case_number,
+                           const oak_session *session)
+{
+    const trial *one = &trials->list[number];
+    trial_running r = {.session = (oak_session *)session, .part = oak_session_part(session)};
+    uint64_t first = UINT64_MAX;
+    char text[TRIAL_LONGEST];
+    if (number >= trials->count || !is_common(trials, one)) return 0;
+    for (unsigned i = 0; i < one->acts.count; i++) {
+        if (!trial_mentions(trials, one, one->acts.items[i].text, false)) continue;
+        if (!trial_fill(trials, one, case_number, one->acts.items[i].text, false, text, sizeof text))
+            return 0;
+        uint64_t at = time_of_act(&r, text);
+        if (at < first) first = at;
+    }
+    return first;
+}
+
+bool oak_trial_share(oak_trials *trials, unsigned number, oak_session *session, oak_board *board,
+                     uint64_t until, bool (*goes_on)(void *, uint64_t), void *context,
+                     oak_trial_result *result)
+{
+    enum { MARGIN = 256 }; /* cycles: more than the longest instruction has, and the entry of an interrupt */
+    trial_running *r = trials->running;
+    bool over = false;
+    if (number >= trials->count) return false;
+    if (!r || r->stage == TRIAL_NEW || r->session != session) {
+        r = running_of(trials, number, 0, session, board, &trial_silent, result);
+        if (!r || join(r) || place_call(r) || !result->passed) return false;
+    }
+    r->budget.breathe = goes_on, r->budget.context = context;
+    if (until <= 2 * MARGIN) return true;
+    if (r->stage == TRIAL_PLACED && (give(r) || begin_all(r) || !result->passed)) return false;
+    return !advance(r, until - MARGIN, &over) && !over && now(r).cycles < until;
+}
+
+oak_status oak_trial_go_on(oak_trials *trials, uint64_t case_number, bool (*goes_on)(void *, uint64_t),
+                           void *context, const oak_diag_sink *sink, oak_trial_result *result)
+{
+    trial_running *r = trials->running;
+    if (!r || r->stage == TRIAL_NEW) return OAK_MISUSE;
+    *result = *r->result;
+    r->result = result;
+    r->number = case_number;
+    r->sink = sink;
+    r->budget.breathe = goes_on, r->budget.context = context;
+    return run_case(r);
 }
 
 /* ------------------------------------------------------------------------------------------ what there is */

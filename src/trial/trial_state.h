@@ -124,6 +124,8 @@ bool trial_value(const oak_trials *trials, const trial *one, uint64_t number, un
 bool trial_fill(const oak_trials *trials, const trial *one, uint64_t number, const char *text, bool bare,
                 char *filled, size_t room);
 
+/* Does it depend on the case? */
+bool trial_mentions(const oak_trials *trials, const trial *one, const char *text, bool bare);
 /* Is it a word that can name a column? */
 bool trial_is_column(const char *name);
 /* A file is named from where the file of trials lies: NULL when there is no memory. */
