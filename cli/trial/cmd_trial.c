@@ -3,7 +3,6 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -172,13 +171,6 @@ static int open_file(cli *self, const command *of, trial_file *file, const char 
 
 /* ------------------------------------------------------------------------------------------ the command */
 
-/* Memory that processes share; NULL when there is none. */
-static void *shared_memory(size_t size)
-{
-    void *memory = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    return memory == MAP_FAILED ? NULL : memory;
-}
-
 /* All trials that are wanted, of all files. */
 static trial_outcome *list_trials(const trial_file *files, unsigned file_count, const trial_options *options,
                                   size_t *count)
@@ -187,8 +179,7 @@ static trial_outcome *list_trials(const trial_file *files, unsigned file_count, 
     uint64_t all_cases = 0;
     for (unsigned i = 0; i < file_count; i++)
         for (unsigned n = 0; oak_trial_at(files[i].trials, n); n++) room++;
-    size_t size = (room ? room : 1) * sizeof(trial_outcome);
-    trial_outcome *list = shared_memory(size);
+    trial_outcome *list = cli_calloc(room ? room : 1, sizeof *list);
     *count = 0;
     for (unsigned i = 0; list && i < file_count; i++) {
         const oak_trial_about *about;
@@ -203,20 +194,6 @@ static trial_outcome *list_trials(const trial_file *files, unsigned file_count, 
         }
     }
     return list;
-}
-
-/* One trial, as often as it is wanted. False when somebody has interrupted it. */
-static bool run_one(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
-                    unsigned workers)
-{
-    bool whole = true, may_be_unchanged = !options->afresh && !options->keep && !options->coverage &&
-                                          options->repeat == 1 && (one->file->key.low || one->file->key.high);
-    if (may_be_unchanged && trial_look_up(one, options)) return true;
-    for (long long again = 0; again < options->repeat && whole && !one->failed && !one->refused; again++)
-        whole = trial_run_cases(self, one, slots, options, workers);
-    if (whole && one->failed && !one->refused) trial_locate(self, one, slots);
-    if (whole && may_be_unchanged) trial_look_after(one, options);
-    return whole;
 }
 
 static void print_sum(const trial_outcome *list, size_t count, double seconds)
@@ -290,8 +267,11 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
     unsigned workers = options->workers ? (unsigned)options->workers : cores > 0 ? (unsigned)cores : 1;
     if (workers > MOST_WORKERS) workers = MOST_WORKERS;
     trial_outcome *list = list_trials(files, file_count, options, &count);
-    trial_slot *slots = shared_memory(workers * sizeof *slots);
-    if (!list || !slots) return cli_failed(self, OAK_NO_MEMORY, "trials");
+    trial_crew *crew = list ? trial_open_crew(self, list, count, options, workers) : NULL;
+    if (!crew) {
+        free(list);
+        return cli_failed(self, OAK_NO_MEMORY, "trials");
+    }
     trial_catch_signals();
     if (options->tap && !options->list) trial_print_tap_begin(count);
     double began = trial_seconds_now();
@@ -301,7 +281,7 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
         trial_outcome *one = &list[at];
         if (options->list)
             printf("%s:%s  %llu\n", one->file->path, one->name, (unsigned long long)one->cases);
-        else if ((whole = run_one(self, one, slots, options, workers)))
+        else if ((whole = trial_run_cases(crew, at)))
             tell_one(self, one, at + 1, at ? one[-1].file : NULL, options);
         at += whole;
         ends = options->first_failure && (one->failed || one->refused);
@@ -315,6 +295,8 @@ static int run_all(cli *self, const trial_file *files, unsigned file_count, cons
         exit_code = EXIT_REFUSED;
     } else if (!options->list)
         exit_code = finish(self, files, file_count, list, at, options, trial_seconds_now() - began);
+    trial_close_crew(crew);
+    free(list);
     return exit_code;
 }
 

@@ -1,12 +1,16 @@
 /* processes.c — every case in a process of its own, made from one in which the chip, its program and its board stand ready: so it costs little to begin, and
- * nothing that happens in one reaches another. What cases have in common is run once, by a process that goes ahead of them: those that part from the others late
- * cost only what is theirs. */
+ * nothing that happens in one reaches another.
+ *
+ * As many processes as there are cores each have a part of the cases of a trial, and make one for each case. What cases have in common such a process runs
+ * itself, once, ahead of them: cases that part from the others late cost only what is theirs. */
 #include <errno.h>
 #include <limits.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/mman.h>
 #include <sys/prctl.h>
+#include <sys/time.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -19,11 +23,18 @@ static void on_signal(int number)
     stopped = number;
 }
 
+static void on_tick(int number)
+{
+    (void)number; /* whoever waits looks up */
+}
+
 void trial_catch_signals(void)
 {
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
+    action.sa_handler = on_tick;
+    sigaction(SIGALRM, &action, NULL);
 }
 
 int trial_caught(void)
@@ -42,10 +53,11 @@ static void say_nothing(void *context, const oak_diagnostic *d)
     (void)context, (void)d;
 }
 
+/* Who is told to stop tells it on. */
 static void wait_for(pid_t process)
 {
-    while (process > 0 && waitpid(process, NULL, 0) < 0 && errno == EINTR) {
-    }
+    while (process > 0 && waitpid(process, NULL, 0) < 0 && errno == EINTR)
+        if (stopped) kill(process, SIGTERM);
 }
 
 void trial_apart(void (*work)(void *context), void *context)
@@ -86,9 +98,13 @@ static bool keep_run(void *context, const oak_trial_golden *golden)
     return true;
 }
 
-/* Runs a case in a process of its own: from the beginning, or (`shared`) from where this one has come to. What is wrong with what is written is told by one of them, aloud. */
-static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, bool aloud,
-                        bool keep, bool shared)
+/* How a case is run: from the beginning, or from where this process has come to; what is wrong with what is written is told, or not. */
+typedef struct manner {
+    bool shared, aloud, keep;
+} manner;
+
+/* Runs a case in a process of its own, to its end; what became of it is in the slot. */
+static void run_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, manner how)
 {
     const oak_diag_sink quiet = {.report = say_nothing};
     slot->done = false;
@@ -96,63 +112,24 @@ static pid_t start_case(cli *self, const trial_outcome *one, uint64_t number, tr
     slot->read_count = 0;
     fflush(stdout);
     pid_t process = fork();
-    if (process) return process;
+    if (process) {
+        wait_for(process);
+        return;
+    }
+    prctl(PR_SET_PDEATHSIG, SIGTERM);
     cli_watch_reads(note_read, slot);
-    if (keep) oak_trials_show_golden(one->file->trials, keep_run, self);
-    if (one->file->lines && !shared) (void)!oak_session_count(one->file->session, true);
-    const oak_diag_sink *sink = aloud ? &self->sink : &quiet;
-    slot->status = shared ? oak_trial_go_on(one->file->trials, number, goes_on, NULL, sink, &slot->result)
-                          : oak_trial_run(one->file->trials, one->number, number, one->file->session,
-                                          one->file->board, goes_on, NULL, sink, &slot->result);
+    if (how.keep) oak_trials_show_golden(one->file->trials, keep_run, self);
+    if (one->file->lines && !how.shared) (void)!oak_session_count(one->file->session, true);
+    const oak_diag_sink *sink = how.aloud ? &self->sink : &quiet;
+    slot->status = how.shared ? oak_trial_go_on(one->file->trials, number, goes_on, NULL, sink, &slot->result)
+                              : oak_trial_run(one->file->trials, one->number, number, one->file->session,
+                                              one->file->board, goes_on, NULL, sink, &slot->result);
     if (slot->status && slot->status != OAK_REFUSED && slot->status != OAK_INTERRUPTED)
         cli_failed(self, slot->status, one->name);
     if (one->file->lines) trial_count_lines(one->file);
     slot->done = true;
     fflush(stderr);
     _exit(0);
-}
-
-/* What took the longest of all cases; of several the first. */
-static void add_most(trial_outcome *one, const trial_slot *slot)
-{
-    for (unsigned i = 0; i < slot->result.most_count; i++) {
-        trial_most *most = &one->most[i];
-        uint64_t cycles = slot->result.most[i].cycles;
-        if (i >= one->most_count)
-            *most = (trial_most){slot->result.most[i], slot->one}, one->most_count = i + 1;
-        else if (cycles > most->about.cycles || (cycles == most->about.cycles && slot->one < most->one))
-            most->about.cycles = cycles, most->one = slot->one;
-    }
-}
-
-static void add_reads(trial_outcome *one, const trial_slot *slot)
-{
-    for (unsigned i = 0; i < slot->read_count && i < TRIAL_MOST_READS && one->read_count <= TRIAL_MOST_READS;
-         i++) {
-        const trial_read *read = &slot->reads[i];
-        unsigned k = 0;
-        while (k < one->read_count && strcmp(one->reads[k].path, read->path)) k++;
-        bool other = k < one->read_count && !trial_same_hash(one->reads[k].hash, read->hash);
-        if (k == TRIAL_MOST_READS || other) one->read_count = TRIAL_MOST_READS + 1;
-        else if (k == one->read_count) one->reads[one->read_count++] = *read;
-    }
-    if (slot->read_count > TRIAL_MOST_READS) one->read_count = TRIAL_MOST_READS + 1;
-}
-
-static void add_up(trial_outcome *one, const trial_slot *slot)
-{
-    add_reads(one, slot);
-    if (slot->done && !slot->status) add_most(one, slot);
-    one->checks += slot->result.checks;
-    one->cycles += slot->result.time.cycles;
-    if (!slot->done || slot->status) {
-        if (!one->refused || slot->one < one->first) one->first = slot->one;
-        one->refused = true;
-    } else if (!slot->result.passed) {
-        if (!one->failed || slot->one < one->first)
-            one->first = one->shown = slot->one, one->result = slot->result;
-        one->failed++;
-    }
 }
 
 double trial_seconds_now(void)
@@ -162,21 +139,267 @@ double trial_seconds_now(void)
     return (double)now.tv_sec + (double)now.tv_nsec / 1e9;
 }
 
-static void tell_progress(const trial_outcome *one, uint64_t done, double began)
+/* ------------------------------------------------------------------------------------------ adding up */
+
+/* What took the longest of all cases; of several the first. */
+static void add_most(trial_outcome *one, unsigned number, const oak_trial_most *about, uint64_t of)
 {
-    static double told;
-    double now = trial_seconds_now();
-    if (!isatty(2) || now - began < 1 || now - told < 0.2) return;
-    told = now;
-    fprintf(stderr, "\r%s: %llu of %llu \r", one->name, (unsigned long long)done,
-            (unsigned long long)one->cases);
+    trial_most *most = &one->most[number];
+    if (number >= one->most_count) *most = (trial_most){*about, of}, one->most_count = number + 1;
+    else if (about->cycles > most->about.cycles || (about->cycles == most->about.cycles && of < most->one))
+        most->about.cycles = about->cycles, most->one = of;
 }
 
-/* The first case from `number` on that belongs to this shard: every so manieth of all cases of all trials. */
-static uint64_t next_case(const trial_outcome *one, uint64_t number, const trial_options *options)
+static void add_reads(trial_outcome *one, const trial_read *reads, unsigned count)
 {
-    uint64_t at = (one->base + number) % options->shards;
-    return number + (options->shard_number + options->shards - at) % options->shards;
+    for (unsigned i = 0; i < count && i < TRIAL_MOST_READS && one->read_count <= TRIAL_MOST_READS; i++) {
+        unsigned k = 0;
+        while (k < one->read_count && strcmp(one->reads[k].path, reads[i].path)) k++;
+        bool other = k < one->read_count && !trial_same_hash(one->reads[k].hash, reads[i].hash);
+        if (k == TRIAL_MOST_READS || other) one->read_count = TRIAL_MOST_READS + 1;
+        else if (k == one->read_count) one->reads[one->read_count++] = reads[i];
+    }
+    if (count > TRIAL_MOST_READS) one->read_count = TRIAL_MOST_READS + 1;
+}
+
+static void add_failures(trial_outcome *one, uint64_t count, uint64_t first, const oak_trial_result *result)
+{
+    if (count && (!one->failed || first < one->first)) one->first = one->shown = first, one->result = *result;
+    one->failed += count;
+}
+
+static void add_refusal(trial_outcome *one, uint64_t first)
+{
+    if (!one->refused || first < one->refused_at) one->refused_at = first;
+    one->refused = true;
+}
+
+static void add_case(trial_outcome *one, const trial_slot *slot)
+{
+    const oak_trial_result *result = &slot->result;
+    one->ran++;
+    add_reads(one, slot->reads, slot->read_count);
+    if (!slot->done || slot->status) {
+        one->broken |= !slot->done;
+        add_refusal(one, slot->one);
+        return;
+    }
+    for (unsigned i = 0; i < result->most_count; i++) add_most(one, i, &result->most[i], slot->one);
+    one->checks += result->checks;
+    one->cycles += result->time.cycles;
+    add_failures(one, !result->passed, slot->one, result);
+}
+
+static void add_part(trial_outcome *one, const trial_outcome *part)
+{
+    one->ran += part->ran, one->checks += part->checks, one->cycles += part->cycles;
+    one->broken |= part->broken;
+    add_reads(one, part->reads, part->read_count);
+    for (unsigned i = 0; i < part->most_count; i++) add_most(one, i, &part->most[i].about, part->most[i].one);
+    add_failures(one, part->failed, part->first, &part->result);
+    if (part->refused) add_refusal(one, part->refused_at);
+}
+
+/* ------------------------------------------------------------------------------------------ a part of the cases */
+
+/* A process that has every so manieth case of a trial. In memory that is shared with it. */
+typedef struct trial_job {
+    pid_t process;
+    size_t trial;
+    unsigned part, parts;
+    bool shared; /* what its cases have in common is run once */
+    bool done;
+    uint64_t position; /* so many of its cases have been run */
+    trial_outcome sum; /* of these */
+    trial_slot slot;
+    oak_trial_result common;
+} trial_job;
+
+typedef struct parting {
+    uint64_t cycle, one;
+} parting;
+
+static int sooner(const void *a, const void *b)
+{
+    const parting *x = a, *y = b;
+    return x->cycle != y->cycle ? (x->cycle > y->cycle) - (x->cycle < y->cycle)
+                                : (x->one > y->one) - (x->one < y->one);
+}
+
+/* The number of cases of a trial in this shard, which has every so manieth of all cases of all trials; and the first of them. */
+static uint64_t count_cases(const trial_outcome *one, const trial_options *options, uint64_t *first)
+{
+    uint64_t at = one->base % options->shards;
+    *first = (options->shard_number + options->shards - at) % options->shards;
+    return *first < one->cases ? (one->cases - *first - 1) / options->shards + 1 : 0;
+}
+
+/* Cases in the order in which they part from the others; NULL where they do so from the beginning: as they are numbered. */
+static parting *put_in_order(const trial_job *job, const trial_options *options, uint64_t count)
+{
+    enum { MOST = 1 << 20 };
+    const trial_outcome *one = &job->sum;
+    uint64_t first;
+    (void)count_cases(one, options, &first);
+    uint64_t cycle = oak_trial_parting(one->file->trials, one->number, first, one->file->session);
+    if (!cycle || cycle == UINT64_MAX || count > MOST) return NULL;
+    parting *order = cli_malloc((size_t)count * sizeof *order);
+    for (uint64_t i = 0; order && i < count; i++) {
+        order[i].one = first + i * options->shards;
+        order[i].cycle = oak_trial_parting(one->file->trials, one->number, order[i].one, one->file->session);
+    }
+    if (order) qsort(order, (size_t)count, sizeof *order, sooner);
+    return order;
+}
+
+/* All cases of its part, one after another. It ends early where nothing can be shared; then somebody goes on from its position without. */
+static void work(cli *self, trial_job *job, const trial_options *options)
+{
+    trial_outcome *one = &job->sum;
+    const trial_file *file = one->file;
+    uint64_t first, count = count_cases(one, options, &first);
+    trial_slot ahead = {0};
+    cli_watch_reads(note_read, &ahead);
+    if (job->shared && file->lines) (void)!oak_session_count(file->session, true);
+    parting *order = put_in_order(job, options, count);
+    for (;; job->position++) {
+        uint64_t at = job->part + job->position * job->parts;
+        if (at >= count || stopped || one->refused) break;
+        uint64_t number = order ? order[at].one : first + at * options->shards;
+        if (job->shared && !oak_trial_share(file->trials, one->number, file->session, file->board,
+                                            order ? order[at].cycle : 0, goes_on, NULL, &job->common))
+            _exit(0);
+        run_case(self, one, number, &job->slot, (manner){.shared = job->shared, .keep = options->keep});
+        if (!stopped) add_case(one, &job->slot);
+    }
+    add_reads(one, ahead.reads, ahead.read_count);
+    job->done = true;
+}
+
+/* ------------------------------------------------------------------------------------------ all trials */
+
+struct trial_crew {
+    cli *self;
+    trial_outcome *list;
+    size_t count, next; /* next: the first trial of which not every part has been begun */
+    const trial_options *options;
+    unsigned workers;
+    trial_job *jobs; /* one for each worker */
+};
+
+trial_crew *trial_open_crew(cli *self, trial_outcome *list, size_t count, const trial_options *options,
+                            unsigned workers)
+{
+    trial_crew *crew = cli_calloc(1, sizeof *crew);
+    if (!crew) return NULL;
+    *crew = (trial_crew){self, list, count, 0, options, workers, NULL};
+    crew->jobs =
+        mmap(NULL, workers * sizeof *crew->jobs, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    if (crew->jobs != MAP_FAILED) return crew;
+    free(crew);
+    return NULL;
+}
+
+void trial_close_crew(trial_crew *crew)
+{
+    for (unsigned i = 0; i < crew->workers; i++)
+        if (crew->jobs[i].process > 0) {
+            kill(crew->jobs[i].process, SIGTERM);
+            wait_for(crew->jobs[i].process);
+        }
+    munmap(crew->jobs, crew->workers * sizeof *crew->jobs);
+    free(crew);
+}
+
+static void start_job(trial_crew *crew, trial_job *job)
+{
+    trial_outcome *one = &crew->list[job->trial];
+    job->done = false;
+    fflush(stdout);
+    pid_t process = fork();
+    if (!process) { /* the job is shared: here it is not to be said who it is */
+        prctl(PR_SET_PDEATHSIG, SIGTERM);
+        work(crew->self, job, crew->options);
+        fflush(stderr);
+        _exit(0);
+    }
+    if (process > 0) {
+        job->process = process;
+        return;
+    }
+    one->parts_done++;
+    one->broken = true;
+    add_refusal(one, 0);
+}
+
+/* Looks up whether a trial has to be run, and in how many parts; again for each repetition. */
+static void begin_trial(trial_crew *crew, trial_outcome *one)
+{
+    const trial_options *options = crew->options;
+    uint64_t first, count = count_cases(one, options, &first);
+    one->may_be_unchanged = !options->afresh && !options->keep && !options->coverage &&
+                            options->repeat == 1 && (one->file->key.low || one->file->key.high);
+    one->begun = true;
+    one->began = trial_seconds_now();
+    one->ran = one->cycles = one->checks = 0;
+    one->most_count = one->read_count = one->parts_begun = one->parts_done = 0;
+    one->parts = count < crew->workers ? (unsigned)count : crew->workers;
+    if (one->may_be_unchanged && trial_look_up(one, options)) one->parts = 0;
+}
+
+/* Gives everybody who has nothing to do a part of a trial. */
+static void start_jobs(trial_crew *crew)
+{
+    for (unsigned i = 0; i < crew->workers && !stopped; i++) {
+        trial_job *job = &crew->jobs[i];
+        if (job->process) continue;
+        for (; crew->next < crew->count; crew->next++) {
+            trial_outcome *one = &crew->list[crew->next];
+            if (!one->begun) begin_trial(crew, one);
+            if (one->parts_begun < one->parts) break;
+        }
+        if (crew->next == crew->count) return;
+        trial_outcome *one = &crew->list[crew->next];
+        memset(job, 0, sizeof *job);
+        job->trial = crew->next;
+        job->part = one->parts_begun++;
+        job->parts = one->parts;
+        job->shared = one->cases > 1;
+        job->sum = (trial_outcome){.file = one->file,
+                                   .number = one->number,
+                                   .name = one->name,
+                                   .cases = one->cases,
+                                   .base = one->base};
+        start_job(crew, job);
+    }
+}
+
+static void end_job(trial_crew *crew, trial_job *job)
+{
+    trial_outcome *one = &crew->list[job->trial];
+    job->process = 0;
+    if (stopped) return;
+    if (!job->done && job->shared) { /* from its beginning on, then */
+        job->shared = false;
+        start_job(crew, job);
+        return;
+    }
+    if (!job->done) {
+        job->sum.broken = true;
+        add_refusal(&job->sum, job->position);
+    }
+    add_part(one, &job->sum);
+    one->parts_done++;
+}
+
+static void tell_progress(const trial_crew *crew, const trial_outcome *one)
+{
+    uint64_t ran = one->ran;
+    if (trial_seconds_now() - one->began < 1) return;
+    for (unsigned i = 0; i < crew->workers; i++)
+        if (crew->jobs[i].process && &crew->list[crew->jobs[i].trial] == one) ran += crew->jobs[i].sum.ran;
+    fprintf(stderr, "\r%s: %llu of %llu \r", one->name, (unsigned long long)ran,
+            (unsigned long long)one->cases);
 }
 
 /* Simpler cases of a sample that fail as the first one did, as long as there are some. */
@@ -191,168 +414,54 @@ static void simplify(cli *self, trial_outcome *one, trial_slot *slot)
         oak_trial_case_text(one->file->trials, one->number, simpler, now, sizeof now);
         oak_trial_case_text(one->file->trials, one->number, one->shown, before, sizeof before);
         if (!strcmp(now, before)) continue;
-        pid_t process = start_case(self, one, simpler, slot, false, false, false);
-        wait_for(process);
+        run_case(self, one, simpler, slot, (manner){0});
         runs++;
-        if (process <= 0 || !slot->done || slot->status || slot->result.passed ||
-            slot->result.line != one->result.line)
+        if (!slot->done || slot->status || slot->result.passed || slot->result.line != one->result.line)
             continue;
         one->shown = simpler;
         one->result = slot->result;
         attempt = UINT_MAX; /* from the beginning */
     }
-    slot->process = 0;
 }
 
-/* Cases in the order in which they part from what all have in common. */
-typedef struct parting {
-    uint64_t cycle, one;
-} parting;
-
-typedef struct crew {
-    cli *self;
-    trial_outcome *one;
-    trial_slot *slots;
-    const trial_options *options;
-    unsigned workers;
-    uint64_t next;  /* the case that comes next, or */
-    parting *order; /* (NULL: as they are numbered) its place in here */
-    size_t count;
-    bool shared, lost; /* lost: there is nothing in common */
-    oak_trial_result result; /* of what is */
-} crew;
-
-static int sooner(const void *a, const void *b)
+/* What is to be done when all its cases have been run. */
+static void end_trial(trial_crew *crew, trial_outcome *one, trial_slot *slot)
 {
-    const parting *x = a, *y = b;
-    return x->cycle != y->cycle ? (x->cycle > y->cycle) - (x->cycle < y->cycle)
-                                : (x->one > y->one) - (x->one < y->one);
-}
-
-/* Where cases part late, in that order. */
-static void put_in_order(crew *c)
-{
-    enum { MOST = 1 << 20 };
-    const trial_outcome *one = c->one;
-    uint64_t first = next_case(one, 0, c->options),
-             cycle = oak_trial_parting(one->file->trials, one->number, first, one->file->session);
-    c->next = first;
-    if (!c->shared || !cycle || cycle == UINT64_MAX || one->cases / c->options->shards >= MOST) return;
-    c->order = cli_malloc((size_t)(one->cases / c->options->shards + 1) * sizeof *c->order);
-    for (uint64_t next = first; c->order && next < one->cases; next = next_case(one, next + 1, c->options))
-        c->order[c->count++] = (parting){
-            oak_trial_parting(one->file->trials, one->number, next, one->file->session), next};
-    if (c->order) qsort(c->order, c->count, sizeof *c->order, sooner);
-    c->next = 0;
-}
-
-static bool is_there_more(const crew *c)
-{
-    return (c->order ? c->next < c->count : c->next < c->one->cases) && !stopped && !c->one->refused &&
-           !c->lost;
-}
-
-/* The number of the next case; what is common up to there is run. */
-static bool take_case(crew *c, uint64_t *number)
-{
-    const trial_file *file = c->one->file;
-    uint64_t until = 0;
-    *number = c->order ? c->order[c->next].one : c->next;
-    if (c->order) until = c->order[c->next].cycle;
-    c->lost = c->shared && !oak_trial_share(file->trials, c->one->number, file->session, file->board, until,
-                                            goes_on, NULL, &c->result);
-    c->next = c->order ? c->next + 1 : next_case(c->one, c->next + 1, c->options);
-    return !c->lost;
-}
-
-static void start_next(crew *c, bool first)
-{
-    uint64_t number;
-    trial_slot *slot = c->slots;
-    while (slot->process) slot++;
-    if (!take_case(c, &number)) return;
-    slot->process = start_case(c->self, c->one, number, slot, first, c->options->keep, c->shared);
-    if (slot->process > 0) return;
-    slot->process = 0;
-    cli_complain(c->self, "trial", c->one->file->path, NULL, "no process can be started");
-    c->one->refused = true;
-}
-
-/* All of them, so many at a time. */
-static void run_crew(crew *c)
-{
-    trial_outcome *one = c->one;
-    unsigned running = 0;
-    bool first = true; /* it runs alone: it may be refused */
-    double began = trial_seconds_now();
-    one->ran = one->cycles = one->checks = 0;
-    one->most_count = one->read_count = 0;
-    put_in_order(c);
-    for (;;) {
-        while (running < c->workers && is_there_more(c) && !(running && first)) {
-            start_next(c, first && !running);
-            running = 0;
-            for (unsigned i = 0; i < c->workers; i++) running += c->slots[i].process != 0;
-            if (first) break;
-        }
-        if (!running) break;
-        pid_t ended = wait(NULL);
-        if (ended < 0 && errno != EINTR) break;
-        for (unsigned i = 0; i < c->workers && ended > 0; i++) {
-            if (c->slots[i].process != ended) continue;
-            if (!stopped) add_up(one, &c->slots[i]);
-            c->slots[i].process = 0;
-            running--;
-            first = false;
-            one->ran++;
-        }
-        tell_progress(one, one->ran, began);
-    }
-    if (isatty(2) && trial_seconds_now() - began >= 1) fputs("\r\033[K", stderr);
-    free(c->order);
-    c->order = NULL;
-}
-
-/* The same by a process that goes ahead, and shares what is common. False when nothing could be shared: nothing has been done then. */
-static bool run_shared(crew *c)
-{
-    trial_outcome before = *c->one;
-    c->one->whole = false;
-    fflush(stdout);
-    pid_t process = fork();
-    if (process < 0) return false;
-    if (!process) {
-        trial_slot ahead = {0};
-        prctl(PR_SET_PDEATHSIG, SIGTERM);
-        cli_watch_reads(note_read, &ahead);
-        if (c->one->file->lines) (void)!oak_session_count(c->one->file->session, true);
-        c->shared = true;
-        run_crew(c);
-        add_reads(c->one, &ahead);
-        c->one->whole = !c->lost;
-        fflush(stderr);
-        _exit(0);
-    }
-    while (waitpid(process, NULL, 0) < 0 && errno == EINTR)
-        if (stopped) kill(process, SIGTERM);
-    if (c->one->whole || stopped) return true;
-    *c->one = before;
-    for (unsigned i = 0; i < c->workers; i++) c->slots[i].process = 0;
-    return false;
-}
-
-bool trial_run_cases(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
-                     unsigned workers)
-{
-    crew c = {.self = self, .one = one, .slots = slots, .options = options, .workers = workers};
-    double began = trial_seconds_now();
-    if (one->cases == 1 || !run_shared(&c)) run_crew(&c);
-    if (one->refused && one->ran > 1) /* not the first: why, aloud */
-        wait_for(start_case(self, one, one->first, &slots[0], true, false, false));
-    if (one->refused && !slots[0].done && !stopped)
-        cli_complain(self, "trial", one->file->path, NULL,
+    if (one->broken)
+        cli_complain(crew->self, "trial", one->file->path, NULL,
                      "the process of a case has ended before it had run");
-    if (one->failed && !one->refused && !stopped) simplify(self, one, &slots[0]);
-    one->seconds = trial_seconds_now() - began;
+    else if (one->refused)
+        run_case(crew->self, one, one->refused_at, slot, (manner){.aloud = true}); /* why */
+    if (one->refused) one->ran = one->cycles = one->checks = one->failed = 0;
+    if (one->failed && !stopped) simplify(crew->self, one, slot);
+    if (one->failed && !stopped) trial_locate(crew->self, one, slot);
+    one->seconds = one->unchanged ? 0 : trial_seconds_now() - one->began;
+    if (one->may_be_unchanged && !one->unchanged) trial_look_after(one, crew->options);
+}
+
+bool trial_run_cases(trial_crew *crew, size_t number)
+{
+    trial_outcome *one = &crew->list[number];
+    bool shows = isatty(2);
+    const struct itimerval ticks = {{0, 200000}, {0, 200000}}, none = {{0, 0}, {0, 0}};
+    trial_slot *slot = mmap(NULL, sizeof *slot, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    if (slot == MAP_FAILED) return false;
+    for (long long again = 1; !stopped; again++) {
+        for (start_jobs(crew); one->parts_done < one->parts && !stopped; start_jobs(crew)) {
+            if (shows) setitimer(ITIMER_REAL, &ticks, NULL);
+            pid_t ended = wait(NULL);
+            if (shows) setitimer(ITIMER_REAL, &none, NULL);
+            if (ended < 0 && errno != EINTR) return false;
+            for (unsigned i = 0; i < crew->workers && ended > 0; i++)
+                if (crew->jobs[i].process == ended) end_job(crew, &crew->jobs[i]);
+            if (shows) tell_progress(crew, one);
+        }
+        if (again >= crew->options->repeat || one->failed || one->refused) break;
+        one->begun = false;
+        if (crew->next > number) crew->next = number;
+    }
+    if (shows && trial_seconds_now() - one->began >= 1) fputs("\r\033[K", stderr);
+    if (!stopped) end_trial(crew, one, slot);
+    munmap(slot, sizeof *slot);
     return !stopped;
 }

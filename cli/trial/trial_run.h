@@ -56,7 +56,7 @@ typedef struct trial_most {
     uint64_t one; /* the case that took so long */
 } trial_most;
 
-/* What has become of a trial: of all its cases. In memory that processes share. */
+/* What has become of a trial: of all its cases. */
 typedef struct trial_outcome {
     const trial_file *file;
     unsigned number;
@@ -72,9 +72,13 @@ typedef struct trial_outcome {
     trial_read reads[TRIAL_MOST_READS];
     unsigned read_count; /* above TRIAL_MOST_READS: there were more */
     bool refused;        /* what it says means nothing here: told already */
-    bool whole;          /* processes.c: all its cases were run by another process */
+    uint64_t refused_at; /* in this case */
     bool unchanged;      /* it has passed before, and nothing is otherwise now */
     double seconds;
+    /* processes.c */
+    bool begun, may_be_unchanged, broken;    /* broken: the process of a case has ended before it had run */
+    unsigned parts, parts_begun, parts_done; /* that its cases are run in */
+    double began;
 } trial_outcome;
 
 typedef struct trial_options {
@@ -95,10 +99,14 @@ typedef struct trial_slot {
     oak_trial_result result;
 } trial_slot;
 
-/* processes.c: all cases of a trial, on so many processes at a time; false when somebody has interrupted it. A case of a sample that fails is followed by
- * simpler ones. */
-bool trial_run_cases(cli *self, trial_outcome *one, trial_slot *slots, const trial_options *options,
-                     unsigned workers);
+/* processes.c: so many processes at a time run the cases of a list of trials, whose outcomes are filled in. */
+typedef struct trial_crew trial_crew;
+trial_crew *trial_open_crew(cli *self, trial_outcome *list, size_t count, const trial_options *options,
+                            unsigned workers);
+void trial_close_crew(trial_crew *crew); /* ends what is running */
+/* Waits until all cases of a trial, by its number in the list, have been run, while those behind it are; false when somebody has interrupted it. A case of a sample that fails is
+ * followed by simpler ones. Trials are asked for in their order. */
+bool trial_run_cases(trial_crew *crew, size_t number);
 void trial_catch_signals(void);
 int trial_caught(void); /* the signal, or 0 */
 double trial_seconds_now(void);

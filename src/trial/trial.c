@@ -653,8 +653,7 @@ static oak_status place_call(trial_running *r)
         }
     }
     if (!status) status = put_call(r, &from, &r->back);
-    if (!status)
-        status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
+    if (!status) status = r->chip.ops->write_register(r->chip.chip, r->part->architecture->pc_register, from);
     if (!status) oak_session_touch(r->session);
     return status;
 }
