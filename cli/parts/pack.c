@@ -155,7 +155,8 @@ static void write_lists(const oak_part *part, unsigned p)
         number("loaded", memory->loaded);
         fputs("},\n", out);
     }
-    fprintf(out, "};\nstatic const oak_part_port ports_%u[] = {\n", p);
+    fputs("};\n", out);
+    if (part->port_count) fprintf(out, "static const oak_part_port ports_%u[] = {\n", p);
     for (unsigned i = 0; i < part->port_count; i++) {
         const oak_part_port *port = &part->ports[i];
         fputs("    {", out);
@@ -173,7 +174,8 @@ static void write_lists(const oak_part *part, unsigned p)
         }
         fputs("},\n", out);
     }
-    fprintf(out, "};\nstatic const oak_part_vector vectors_%u[] = {\n", p);
+    if (part->port_count) fputs("};\n", out);
+    fprintf(out, "static const oak_part_vector vectors_%u[] = {\n", p);
     for (unsigned i = 0; i < part->vector_count; i++) {
         fputs("    {", out);
         text("name", part->vectors[i].name);

@@ -97,7 +97,9 @@ typedef struct oak_architecture {
     const oak_flag_info *flags;
     unsigned flag_count;
     unsigned restless_register; /* number + 1 of one that every instruction changes; 0: none */
-    unsigned bank_flag;         /* number + 1 of the flag that selects the bank of registers; 0: none does */
+    bool
+        fields_by_name; /* where bits have no addresses: bits of special registers are numbers by their own names, too */
+    unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
 
 /* The vector of a line. */

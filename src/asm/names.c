@@ -116,6 +116,9 @@ bool asm_add_part_names(assembler *as)
                 char name[120];
                 oak_format(name, sizeof name, "%s_%s", reg->name, reg->fields[f].name);
                 if (!add_part_name(as, name, 0, reg->fields[f].bit)) return false;
+                if (as->part->architecture->fields_by_name && reg->fields[f].width == 1 &&
+                    !add_part_name(as, reg->fields[f].name, 0, reg->fields[f].bit))
+                    return false;
                 continue;
             }
             if (reg->fields[f].width != 1) continue;

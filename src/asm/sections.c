@@ -114,7 +114,8 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
             memory = size ? oak_part_find_memory_named(as->part, at, size) : NULL;
             if (memory && oak_same(memory->name, as->isa->about.spaces[memory->space].name)) memory = NULL;
             space = memory ? memory->space : size ? oak_part_find_space(as->part, at, size) : 0;
-            if (!space || as->isa->about.spaces[space].special) {
+            const oak_space_info *about = &as->isa->about.spaces[space];
+            if (!space || (about->special && !about->takes_memory)) {
                 REPORT(as, at, at + (size ? size : 1), "section",
                        "Behind the name come a space, `at ADDRESS`, `align N`.",
                        "this says nothing of a section");

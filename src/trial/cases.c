@@ -130,7 +130,9 @@ bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t case_
         uint64_t choices, now = choice(trials, one, case_number, i, &choices), best = simplest(one, i);
         if (i == wanted) {
             uint64_t away = now > best ? now - best : best - now, way = attempt % WAYS,
-                     less = way < SMALL + PARTS ? (away + 1) >> (way - SMALL + 1) : WAYS - way;
+                     less = way < SMALL           ? 0
+                            : way < SMALL + PARTS ? (away + 1) >> (way - SMALL + 1)
+                                                  : WAYS - way;
             uint64_t left = way < SMALL ? way : less < away ? away - less : 0;
             if (left > away) left = away;
             now = now > best ? best + left : best - left;

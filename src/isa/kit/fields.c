@@ -159,6 +159,10 @@ static oak_status put_target(encoder *self, uint32_t *field)
     if (self->class->field == KIT_TARGET) return OAK_OK;
     if (self->class->field == KIT_PAGE) {
         if (target >> width == self->next >> width) return OAK_OK;
+        if (self->class->window) { /* something else selects the page */
+            *field &= ((uint32_t)1 << width) - 1;
+            return OAK_OK;
+        }
         char size[24] = "";
         if (!words && width >= 10) oak_format(size, sizeof size, "%u KiB ", 1u << (width - 10));
         SAY(self, "%s (0x%04llx) is outside the %spage 0x%04llx to 0x%04llx that %s reaches from here", name,

@@ -1,0 +1,387 @@
+/* picmid_core.c — one mid-range core: the register file and its banks, the stack, interrupts, sleep, registers, the loop. */
+#include "isa/picmid/picmid.h"
+
+/* ------------------------------------------------------------------------------------------ the register file */
+
+uint32_t picmid_home(uint32_t address)
+{
+    uint32_t low = address % PICMID_BANK;
+    bool common = low == INDF || (low >= PCL && low <= FSR) || low == PCLATH || low == INTCON || low >= 0x70;
+    bool twice = low == 1 || low == 6; /* the timer and its options, port B and its directions */
+    return common ? low : twice ? address & 0xFF : address;
+}
+
+static bool is_core(uint32_t home)
+{
+    return home == INDF || home == PCL || home == STATUS || home == PCLATH;
+}
+
+/* Where each address leads: to a cell, to a register with an effect, or nowhere. */
+static void lay_file(oak_core *core)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    for (uint32_t address = 0; address < PICMID_CELLS; address++) {
+        uint32_t home = picmid_home(address), at = PICMID_ABSENT;
+        oak_cell_kind kind = setup->cell_kind(setup->machine, PICMID_FILE, home);
+        if (is_core(home) || home == INTCON || kind == OAK_CELL_DEVICE) at = PICMID_OTHER + home;
+        else if (kind == OAK_CELL_PLAIN || home == FSR) at = home;
+        for (unsigned i = 0; i < setup->memory_count && at == PICMID_ABSENT; i++)
+            if (setup->memories[i].space == PICMID_FILE && home - setup->memories[i].base < setup->memories[i].size)
+                at = home;
+        core->far[address] = (uint16_t)at;
+        core->near[address / PICMID_BANK][address % PICMID_BANK] = (uint16_t)at;
+        core->present[address] = at != PICMID_ABSENT;
+    }
+    for (unsigned bank = 0; bank < 4; bank++) core->near[bank][PICMID_BANK] = PICMID_SCRATCH;
+}
+
+static uint8_t status_of(const oak_core *core)
+{
+    return (uint8_t)((core->data[STATUS] & 0xF8) | (core->zero ? 0 : STATUS_Z) | (core->half >> 3 & STATUS_DC) |
+                     (core->carry & STATUS_C));
+}
+
+/* The bits of `mask`; what happened to the chip is not the program's to say. */
+static void picmid_set_status(oak_core *core, uint8_t value, uint8_t mask)
+{
+    core->data[STATUS] = (uint8_t)((core->data[STATUS] & ~(mask & 0xE0u)) | (value & mask & 0xE0u));
+    if (!(mask & STATUS_Z)) return;
+    core->zero = !(value & STATUS_Z);
+    core->half = (uint32_t)(value & STATUS_DC) << 3;
+    core->carry = value & STATUS_C;
+}
+
+/* A register with an effect, by its home, in the cycle that begins at `now`; and written at its end. */
+static uint8_t picmid_read(oak_core *core, uint32_t home, uint8_t asked, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (home == INDF) return 0;
+    if (home == PCL) return (uint8_t)(core->kit.pc + 1);
+    if (home == STATUS) return status_of(core);
+    uint8_t stored = core->data[home];
+    if (setup->cell_kind(setup->machine, PICMID_FILE, home) != OAK_CELL_DEVICE) return stored;
+    return (uint8_t)setup->device_read(setup->machine, PICMID_FILE, home, stored, false, asked, now);
+}
+
+static void picmid_write(oak_core *core, uint32_t home, uint8_t value, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (home == INDF) return;
+    if (home == PCLATH) value &= 0x1F;
+    core->data[home] = value;
+    if (home == INTCON) core->kit.attention = true;
+    if (setup->cell_kind(setup->machine, PICMID_FILE, home) == OAK_CELL_DEVICE)
+        setup->device_write(setup->machine, PICMID_FILE, home, value, now);
+}
+
+/* As somebody sees it who looks on, at an address as it is; and as he changes it. */
+static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint8_t stored)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    uint32_t home = picmid_home(address);
+    if (space != PICMID_FILE) return stored;
+    if (!core->present[address] || home == INDF) return 0;
+    if (home == PCL) return (uint8_t)core->kit.pc;
+    if (home == STATUS) return status_of(core);
+    stored = core->data[home];
+    if (setup->cell_kind(setup->machine, PICMID_FILE, home) != OAK_CELL_DEVICE) return stored;
+    return (uint8_t)setup->device_read(setup->machine, PICMID_FILE, home, stored, true, 0, core->kit.time.cycles);
+}
+
+static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)
+{
+    uint32_t home = picmid_home(address);
+    if (space != PICMID_FILE || !core->present[address]) return;
+    if (home == STATUS) {
+        picmid_set_status(core, value, 0xE7);
+        core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | (value & 0x18));
+    } else if (home == PCL)
+        core->kit.pc = ((uint32_t)core->data[PCLATH] << 8 | value) & (PICMID_SPAN - 1);
+    else picmid_write(core, home, value, core->kit.time.cycles);
+}
+
+/* ------------------------------------------------------------------------------------------ stack and interrupts */
+
+/* The stack goes round: what a chip suffers silently. */
+static void picmid_stack_wraps(oak_core *core, uint32_t pc, uint64_t now)
+{
+    core->kit.pc = pc;
+    if (core->kit.setup.suffer)
+        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_WRAP, PICMID_CODE, core->sp, now);
+    core->sp = core->sp ? 0 : PICMID_LEVELS;
+}
+
+static void picmid_served(oak_core *core, uint64_t now)
+{
+    core->data[INTCON] |= 0x80;
+    if (core->serving) {
+        core->serving--;
+        oak_service_leave(&core->kit.log, now);
+    }
+    core->kit.attention = true;
+}
+
+/* The watchdog begins anew: by an instruction, or because the chip falls asleep. */
+static void picmid_feed(oak_core *core, bool awake, uint64_t now)
+{
+    kit_core *kit = &core->kit;
+    core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | STATUS_TO | (awake ? STATUS_PD : 0));
+    if (kit->setup.acknowledge) kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
+    kit->attention = true;
+}
+
+static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
+{
+    if (line >= PICMID_LINES) return;
+    core->line = level ? core->line | 1u << line : core->line & ~(1u << line);
+    core->from[line] = from;
+    core->kit.attention = true;
+}
+
+/* Lines that wake it, and interrupt it when GIE is set. */
+static uint32_t enabled(const oak_core *core)
+{
+    uint32_t own = (1u << PICMID_OWN) - 1, all = (1u << PICMID_WATCHDOG) - 1;
+    return core->line & (core->data[INTCON] & 0x40 ? all : own);
+}
+
+/* The watchdog's time is over: true when the chip is reset, or wakes. */
+static bool watchdog_bites(oak_core *core)
+{
+    kit_core *kit = &core->kit;
+    bool over = core->line >> PICMID_WATCHDOG & 1 && core->from[PICMID_WATCHDOG] <= kit->time.cycles;
+    if (!over || !core->guarded) return false;
+    core->line &= ~(1u << PICMID_WATCHDOG);
+    if (kit->setup.acknowledge)
+        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, kit->time.cycles);
+    core->data[STATUS] &= (uint8_t)~STATUS_TO;
+    kit->attention = true;
+    if (core->sleeping) {
+        core->sleeping = 0; /* and goes on behind it */
+        return true;
+    }
+    core->watchdog = 1;
+    kit->resets = true;
+    if (kit->setup.suffer)
+        kit->setup.suffer(kit->setup.machine, OAK_FAULT_WATCHDOG, PICMID_CODE, kit->pc, kit->time.cycles);
+    return true;
+}
+
+static bool take_interrupt(oak_core *core)
+{
+    kit_core *kit = &core->kit;
+    uint64_t now = kit->time.cycles;
+    uint32_t asks = enabled(core), ready = 0, which;
+    if (watchdog_bites(core)) return true;
+    for (unsigned n = 0; asks >> n; n++)
+        if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
+    if (!ready) return false;
+    bool wakes = core->sleeping;
+    core->sleeping = 0;
+    if (wakes) kit->blocked = true; /* the instruction behind it comes first */
+    if (wakes || !(core->data[INTCON] & 0x80)) return wakes;
+    bool lost = kit_missing(core, PICMID_VECTOR, 1, &which) &&
+                (!kit->setup.suffer || kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, PICMID_CODE,
+                                                         PICMID_VECTOR, now));
+    if (kit->struck) return false; /* somebody wants to see it */
+    if (lost) {
+        kit->fault = OAK_FAULT_NO_HANDLER;
+        kit->fault_space = PICMID_CODE;
+        kit->fault_address = PICMID_VECTOR;
+        kit->faulted = true;
+        return false;
+    }
+    if (kit->observed) kit_watch_entry(core, PICMID_VECTOR);
+    if (core->sp == PICMID_LEVELS) picmid_stack_wraps(core, kit->pc, now);
+    core->stk[core->sp++] = (uint16_t)kit->pc;
+    core->data[INTCON] &= 0x7F;
+    if (core->serving < OAK_MOST_NESTED) {
+        core->serving++;
+        oak_service_enter(&kit->log, 1, PICMID_VECTOR, now);
+    }
+    kit->pc = PICMID_VECTOR;
+    kit->time.cycles += 2;
+    kit->attention = true;
+    if (kit->observed) kit_watch_end(core);
+    return true;
+}
+
+static uint64_t noticed_at(oak_core *core)
+{
+    uint64_t at = UINT64_MAX;
+    uint32_t asks = core->data[INTCON] & 0x80 || core->sleeping ? enabled(core) : 0;
+    if (core->guarded) asks |= core->line & 1u << PICMID_WATCHDOG;
+    for (unsigned n = 0; asks >> n; n++)
+        if (asks >> n & 1 && core->from[n] > core->kit.time.cycles && core->from[n] < at) at = core->from[n];
+    return at;
+}
+
+static bool deaf(const oak_core *core)
+{
+    return !(core->data[INTCON] & 0x80) && !core->sleeping && !core->guarded;
+}
+
+static unsigned asleep(oak_core *core)
+{
+    return core->sleeping;
+}
+
+static unsigned exception(const oak_core *core)
+{
+    return core->serving ? PICMID_VECTOR : 0;
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+/* Writing PCL jumps, whatever else the instruction does. */
+static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
+{
+    const oak_insn_row *row = &picmid_rows[handler - KIT_FIRST_ROW];
+    bool writes = *row->uses == 'b' || (*row->uses == 'w' && *row->operands == 'r');
+    return writes && core->kit.ops[pc].at == PCL ? PICMID_ENDS : handler;
+}
+
+/* x is the mask of a bit, or the number of a port; at a register, an immediate, the low bits of a target. */
+static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
+{
+    const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
+#define FIELD(letter) oak_pattern_get(pattern, letter, decoded->word)
+    op->x = 0;
+    if (oak_pattern_width(pattern, 'b')) op->x = (uint8_t)(1u << FIELD('b'));
+    if (oak_pattern_width(pattern, 't')) op->x = (uint8_t)FIELD('t');
+    op->at = FIELD('f') | FIELD('k') | FIELD('a');
+    op->to = UINT32_MAX; /* where it leads is known when it runs */
+#undef FIELD
+}
+
+static uint32_t bank_of(const oak_core *core)
+{
+    return (uint32_t)(core->data[STATUS] & STATUS_RP) * 4;
+}
+
+/* The cell in the bank that is selected, or what FSR points to. */
+static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
+{
+    (void)decoded;
+    if (one->space != PICMID_FILE) return;
+    uint32_t low = one->address % PICMID_BANK;
+    one->known = low != INDF && picmid_home(low) == picmid_home(low + 3 * PICMID_BANK);
+    if (low == INDF) one->address = (uint32_t)(core->data[STATUS] & STATUS_IRP) * 2 + core->data[FSR];
+    else one->address = low + bank_of(core);
+    one->address = picmid_home(one->address);
+}
+
+/* ------------------------------------------------------------------------------------------ the loop */
+
+#include "isa/kit/dispatch.h"
+#define CORE_TABLE    "isa/picmid/picmid.def"
+#define CORE_CASES    "isa/picmid/picmid_cases.h"
+#define CORE_SPAN     PICMID_SPAN
+#define CORE_CODE     PICMID_CODE
+#define CORE_EXTRA(X) X(PICMID_ENDS) X(PICMID_DONE)
+#define CORE_LOCALS                                                                                          \
+    uint8_t *const data = core->data;                                                                        \
+    const uint16_t *bank, *far;                                                                              \
+    uint32_t w, zero, carry, half, at = 0, byte = 0, io_at = 0;                                              \
+    uint64_t io_end = 0;                                                                                     \
+    bool io_writes = false, io_skips = false, whole = false;                                                                  \
+    kit_op *io_op = NULL
+#define SAVE (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
+#define LOAD                                                                                                 \
+    (w = core->w, zero = core->zero, carry = core->carry, half = core->half,                                 \
+     bank = core->near[data[STATUS] >> 5 & 3], far = core->far + (data[STATUS] & STATUS_IRP) * 2)
+#define BACK_TO_IT      (op = io_op ? io_op : op)
+#define CORE_LOOP(name) picmid_##name
+KIT_LOOPS(picmid_);
+#include "isa/kit/loops.h"
+
+/* ------------------------------------------------------------------------------------------ registers */
+
+static void reset_registers(oak_core *core)
+{
+    uint8_t status = core->watchdog ? (core->data[STATUS] & STATUS_PD) : STATUS_TO | STATUS_PD, word[2] = {0xFF, 0x3F};
+    uint8_t *cell = kit_cells(core, PICMID_CODE, PICMID_CONFIG, 2);
+    if (cell) word[0] = cell[0], word[1] = cell[1];
+    core->guarded = word[0] & 4;
+    bool keeps = core->watchdog; /* w, the flags, FSR and RAM */
+    if (!keeps) core->w = 0, core->data[FSR] = 0, core->zero = 1, core->carry = core->half = 0;
+    core->data[STATUS] = status;
+    core->data[PCLATH] = core->data[INTCON] = 0;
+    core->sp = core->sleeping = core->serving = core->watchdog = 0;
+    if (!keeps) memset(core->stk, 0, sizeof core->stk);
+    core->line = 0;
+    core->kit.pc = 0;
+    core->kit.log.depth = 0;
+    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
+    core->kit.attention = true;
+    core->kit.next_event = core->kit.next_device = 0;
+}
+
+static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    if (reg == PICMID_REG_STATUS) *value = status_of(core);
+    else if (reg == PICMID_REG_FSR) *value = core->data[FSR];
+    else if (reg == PICMID_REG_PCLATH) *value = core->data[PCLATH];
+    else return kit_read_register(core, reg, value);
+    return OAK_OK;
+}
+
+static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+{
+    if (reg >= PICMID_REGISTERS || value >> oak_isa_picmid.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
+    core->kit.attention = true;
+    if (reg == PICMID_REG_PC) core->sleeping = 0;
+    if (reg == PICMID_REG_SP && value > PICMID_LEVELS) return OAK_OUT_OF_RANGE;
+    if (reg == PICMID_REG_STATUS) poke(core, PICMID_FILE, STATUS, (uint8_t)value);
+    else if (reg == PICMID_REG_FSR) core->data[FSR] = (uint8_t)value;
+    else if (reg == PICMID_REG_PCLATH) core->data[PCLATH] = (uint8_t)value;
+    else return kit_write_register(core, reg, value);
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+/* clang-format off */
+static const struct kit_register registers_at[PICMID_REGISTERS] = {
+    [PICMID_REG_PC] = KIT_AT(kit.pc), [PICMID_REG_W] = KIT_AT(w), [PICMID_REG_SP] = KIT_AT(sp),
+    [PICMID_REG_STK0] = KIT_AT(stk[0]), [PICMID_REG_STK1] = KIT_AT(stk[1]), [PICMID_REG_STK2] = KIT_AT(stk[2]), [PICMID_REG_STK3] = KIT_AT(stk[3]),
+    [PICMID_REG_STK4] = KIT_AT(stk[4]), [PICMID_REG_STK5] = KIT_AT(stk[5]), [PICMID_REG_STK6] = KIT_AT(stk[6]), [PICMID_REG_STK7] = KIT_AT(stk[7])};
+
+#define FROM(n) KIT_INNER("from" #n, from[n], UINT64_MAX)
+static const kit_inner inner[] = {
+    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("serving", serving, OAK_MOST_NESTED), KIT_INNER("line", line, (1u << PICMID_LINES) - 1),
+    KIT_INNER("zero", zero, 0xFF), KIT_INNER("carry", carry, 1), KIT_INNER("half", half, 0x1FF),
+    FROM(0), FROM(1), FROM(2), FROM(3), FROM(4), FROM(5), FROM(6), FROM(7), FROM(8), FROM(9), FROM(10), FROM(11), FROM(12), FROM(13), FROM(14), FROM(15), {0}};
+
+static const kit_arch arch = {
+    .isa = &oak_isa_picmid, .code_span = PICMID_SPAN, .core_size = sizeof(oak_core), .cycles = picmid_cycles, KIT_LOOPS_OF(picmid_),
+    .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
+    .asleep = asleep, .peek = peek, .poke = poke, .bank = bank_of, .window = window, .registers_at = registers_at, .inner = inner,
+    .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
+/* clang-format on */
+
+/* The register file is one space of registers and RAM; what else the part has is the kit's. */
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+{
+    oak_core *core;
+    oak_status status = kit_create(&arch, tables, setup, &core);
+    if (status) return status;
+    bool taken = kit_put_space(core, (kit_space){.number = PICMID_FILE, .cells = core->data, .size = PICMID_CELLS, .unit = 1});
+    for (unsigned i = 0; i < setup->memory_count && taken; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        bool code = memory->space == PICMID_CODE;
+        if (memory->space != PICMID_FILE)
+            taken = kit_take_space(core, memory->space, memory->base, memory->size, code ? 0xFF : 0, code);
+    }
+    if (!taken) {
+        kit_destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    lay_file(core);
+    kit_begin(core);
+    *result = core;
+    return OAK_OK;
+}
+
+const oak_core_ops picmid_core_ops = {KIT_CORE_OPS, .create = create, .read_register = read_register,
+                                      .write_register = write_register, .interrupt = interrupt, .exception = exception};

@@ -1,0 +1,181 @@
+/* picmid_language.c — the mid-range core for the assembler: its classes of operands, spaces and registers, and what it says in words of its own. All
+ * else is the kit's. */
+#include "isa/picmid/picmid.h"
+
+#define KIT_ROWS_OF   picmid_rows
+#define KIT_CYCLES_OF picmid_cycles
+#include "isa/kit/rows.h"
+
+/* clang-format off */
+static const char *const ports[] = {"", "5", "6", "7", NULL};
+enum { REGISTER = 1, BIT, IMMEDIATE, TARGET }; /* classes by their numbers + 1 */
+static const kit_class classes[] = {
+    /* name      shape  names  letter value kind         space        touches         cells window points shift */
+    {"reg",      "{}",  NULL,  0,   'f', KIT_CELL,     PICMID_FILE, KIT_TOUCH_CELL,  1, true,  false, 0},
+    {"b",        "{}",  NULL,  0,   'b', KIT_UNSIGNED, 0,           0,               0, false, false, 0},
+    {"k",        "{}",  NULL,  0,   'k', KIT_BITS,     0,           0,               0, false, false, 0},
+    {"target",   "{}",  NULL,  0,   'a', KIT_PAGE,     0,           0,               0, true,  false, 0},
+    {"port",     "<>",  ports, 't', 0,   KIT_NO_VALUE, 0,           0,               0, false, false, 0},
+    {0}};
+static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"{}", '='}, {0}};
+/* clang-format on */
+static const oak_remedy remedies[] = {
+#define REMEDY(mnemonic, operands, hint) {mnemonic, operands, hint},
+#include "isa/picmid/picmid_words.def"
+    {0}};
+static const char *const trade[OAK_TRADES] = {
+#define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
+#include "isa/picmid/picmid_words.def"
+};
+static const oak_message messages[] = {
+#define MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
+#include "isa/picmid/picmid_words.def"
+    {0}};
+
+/* ------------------------------------------------------------------------------------------ operands */
+
+/* Does an instruction take a destination, w or f? */
+static bool has_destination(const struct kit_tables *tables, unsigned mnemonic)
+{
+    unsigned row = tables->first_row[mnemonic];
+    return row != KIT_NO_ROW && oak_same(picmid_rows[row].operands + (picmid_rows[row].operands[0] ? 3 : 0), ", w");
+}
+
+/* A destination may be written 0 or 1, and left out: then it is f, which is told. */
+static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader *reader, oak_insn *insn)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    oak_status status = kit_read_operands(opaque, reader, insn);
+    if (status || !has_destination(tables, insn->mnemonic) || !insn->count || insn->count > 2) return status;
+    oak_operand *operand = &insn->operand[1];
+    const char *text = reader->line + operand->first;
+    bool digit = insn->count == 2 && operand->kind && operand->last == operand->first + 1 && (*text == '0' || *text == '1');
+    bool missing = insn->count == 1;
+    if (missing) *operand = (oak_operand){.first = insn->operand->first, .last = insn->operand->last, .extra = 1};
+    if (!digit && !missing) return OAK_OK;
+    operand->kind = 0;
+    operand->expr = NULL;
+    operand->reg = (uint8_t)kit_find_word(tables, digit && *text == '0' ? "w" : "f", 1);
+    insn->count = 2;
+    return OAK_OK;
+}
+
+#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
+#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
+
+/* What can be encoded and was hardly meant. */
+static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
+                  unsigned decimal, oak_refusal *why)
+{
+    const kit_shape_of_row *shape = &kit_tables_of(tables)->row[row];
+    const oak_value *value = values;
+    (void)decimal;
+    why->operand = 0;
+    if (insn->count == 2 && !insn->operand[1].kind && insn->operand[1].extra) {
+        why->code = "no-destination";
+        SAY(why, "the result goes back to the register: no destination is written");
+        HINT(why, "Write `, f` for that, or `, w` to leave it in w.");
+        why->has_edit = true;
+        why->edit_first = why->edit_last = insn->operand->last;
+        oak_format(why->edit, sizeof why->edit, ", f");
+        why->edit_safe = true;
+        return true;
+    }
+    if (shape->class_of[0] == IMMEDIATE && value->name && value->space == PICMID_FILE) {
+        why->code = "doubtful-mark";
+        SAY(why, "this takes the address of `%s`, 0x%02x, as a number", value->name, (unsigned)value->number);
+        HINT(why, "Write `movf %s, w` for what is kept there; `low(%s)` says that its address is meant.", value->name, value->name);
+        return true;
+    }
+    bool plain = !value->space && (value->name || decimal & 1);
+    if (shape->class_of[0] == REGISTER && plain && row == PICMID_MOVF_W) {
+        why->code = "doubtful-mark";
+        SAY(why, "this is the register at address %u, not the number %u", (unsigned)value->number, (unsigned)value->number);
+        HINT(why, "Write `movlw %s%u` for the number.", "", (unsigned)value->number);
+        return true;
+    }
+    return false;
+}
+
+/* An immediate may be the low byte of anything that lies somewhere. */
+static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
+{
+    (void)operand;
+    if (class != &classes[IMMEDIATE - 1] || !value->name || (value->number >= -128 && value->number < 256)) return OAK_OK;
+    SAY(why, "`%s`, which is 0x%04x, does not fit 8 bits", value->name, (unsigned)value->number);
+    HINT(why, "low(%s) and high(%s) are its bytes.", value->name, value->name);
+    why->code = "value-range";
+    return OAK_REFUSED;
+}
+
+/* ------------------------------------------------------------------------------------------ reading back */
+
+/* What skips goes on behind the next instruction; what writes PCL goes anywhere. */
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
+                         uint32_t state, oak_decoded *decoded)
+{
+    oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
+    if (status) return status;
+    const oak_insn_row *row = &picmid_rows[decoded->row];
+    bool writes = *row->uses == 'b' || (*row->uses == 'w' && *row->operands == 'r');
+    if (decoded->flow == OAK_FLOW_BRANCH)
+        decoded->has_target = true, decoded->target = (address + 2) % PICMID_SPAN;
+    if (writes && kit_field_of(tables, decoded, 'f') == PCL) decoded->flow = OAK_FLOW_COMPUTED;
+    return OAK_OK;
+}
+
+static oak_flow flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
+{
+    oak_decoded decoded;
+    if (decode(tables, bytes, 2, 0, state, &decoded)) return kit_flow_of(tables, row, bytes, state);
+    return decoded.flow;
+}
+
+/* decfsz counts its register down. */
+static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero)
+{
+    *loads_zero = decoded->row == PICMID_CLRF;
+    return *loads_zero || decoded->row == PICMID_DECFSZ_F ? 1 + kit_field_of(tables, decoded, 'f') : 0;
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+/* clang-format off */
+static const oak_space_info spaces[PICMID_SPACES] = {
+    [PICMID_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0, false, 0},
+    [PICMID_CODE] = {"code", "program memory", false, false, 0, PICMID_SPAN + 8, 14, false, 0x800},
+    [PICMID_FILE] = {"file", "register file", false, true, 0, PICMID_CELLS, 0, true, PICMID_BANK},
+    [PICMID_EEPROM] = {"eeprom", "EEPROM", false, false, 0, 0x100, 0, false, 0},
+};
+static const oak_register_info registers[PICMID_REGISTERS] = {
+#define INFO(id, name, bits, title, derived, points) [PICMID_REG_##id] = {name, bits, title, derived, points},
+    PICMID_REGISTER_LIST(INFO)};
+static const oak_register_cells register_cells[] = {
+    {PICMID_REG_STATUS, PICMID_FILE, 1, 0, 0, STATUS}, {PICMID_REG_FSR, PICMID_FILE, 1, 0, 0, FSR}, {PICMID_REG_PCLATH, PICMID_FILE, 1, 0, 0, PCLATH}};
+static const oak_flag_info flags[] = {
+    {"irp", PICMID_REG_STATUS, 7, 1, "bank that FSR points to", false, 0}, {"rp", PICMID_REG_STATUS, 5, 2, "bank", false, 0},
+    {"to", PICMID_REG_STATUS, 4, 1, "the watchdog has not reset it", false, 0}, {"pd", PICMID_REG_STATUS, 3, 1, "it has not slept", false, 0},
+    {"z", PICMID_REG_STATUS, 2, 1, "zero", false, 0}, {"dc", PICMID_REG_STATUS, 1, 1, "carry out of bit 3; no borrow", false, 0},
+    {"c", PICMID_REG_STATUS, 0, 1, "carry; no borrow", false, 0}};
+static const uint16_t vectors[PICMID_LINES] = {4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4};
+static const kit_language language = {
+    .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .jump = "goto", .check = check};
+
+static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
+{
+    return kit_open_tables(&language, host, tables);
+}
+
+const oak_isa oak_isa_picmid = {
+    .about = {.name = "picmid", .title = "8-bit, 14-bit instructions, banked registers", .cycle_unit = "instruction cycle", .word_bytes = 1, .code_align = 1,
+              .vector_list = vectors, .own_lines = PICMID_LINES, .spaces = spaces, .space_count = PICMID_SPACES, .code_space = PICMID_CODE,
+              .registers = registers, .register_count = PICMID_REGISTERS, .pc_register = PICMID_REG_PC, .fields_by_name = true,
+              .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
+              .stack = {.pointer = PICMID_REG_SP, .return_bytes = 2, .first_level = PICMID_REG_STK0, .levels = PICMID_LEVELS},
+              .flags = flags, .flag_count = sizeof flags / sizeof *flags},
+    .pattern_unit = 2, .rows = picmid_rows, .row_count = PICMID_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
+    .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
+    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .size = kit_row_size, .encode = kit_encode, .decode = decode,
+    .print = kit_print, .doubt = doubt, .counter_of = counter_of, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
+    .trade = trade, .messages = messages, .core = &picmid_core_ops};
+/* clang-format on */

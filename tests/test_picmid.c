@@ -1,0 +1,242 @@
+/* The mid-range core against a second implementation: every code on random machines, one by one and in chains; all operands of its arithmetic;
+ * what else it has by hand. */
+#include "reference_picmid.h"
+#include "support.h"
+
+#include <stdio.h>
+
+enum { CODE = 1, FILE_SPACE };
+
+typedef struct rig {
+    oak_host host;
+    oak_part *part;
+    oak_machine *machine;
+    oak_chip_port chip;
+    refpic *ref;
+} rig;
+
+static void rig_open(rig *r)
+{
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    r->host = oak_linux_host();
+    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/picmid.yaml", &sink, &r->part), OAK_OK);
+    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
+    r->chip = oak_machine_port(r->machine);
+    r->ref = calloc(1, sizeof *r->ref);
+}
+
+static void rig_close(rig *r)
+{
+    oak_machine_free(r->machine);
+    oak_part_free(r->part);
+    free(r->ref);
+}
+
+static unsigned number_of(const rig *r, const char *name)
+{
+    for (unsigned n = 0; n < r->part->architecture->register_count; n++)
+        if (!strcmp(name, r->part->architecture->registers[n].name)) return n;
+    ck_abort_msg("no register %s", name);
+    return 0;
+}
+
+static uint32_t reg(const rig *r, const char *name)
+{
+    uint32_t value = 0;
+    if (r->chip.ops->read_register(r->chip.chip, number_of(r, name), &value)) ck_abort_msg("no %s", name);
+    return value;
+}
+
+static void set_reg(const rig *r, const char *name, uint32_t value)
+{
+    if (r->chip.ops->write_register(r->chip.chip, number_of(r, name), value)) ck_abort_msg("no %s", name);
+}
+
+static oak_chip_time now(const rig *r)
+{
+    oak_chip_time time;
+    r->chip.ops->read_time(r->chip.chip, &time);
+    return time;
+}
+
+static void put_code(rig *r, unsigned at, uint16_t code)
+{
+    uint8_t bytes[] = {(uint8_t)code, (uint8_t)(code >> 8)};
+    r->ref->code[at] = code;
+    if (r->chip.ops->write_memory(r->chip.chip, CODE, at, bytes, 2)) ck_abort_msg("no code at 0x%x", at);
+}
+
+/* The same registers and cells for both. */
+static void take_over(rig *r, uint64_t *seed)
+{
+    refpic *m = r->ref;
+    char name[8];
+    for (unsigned i = 0; i < 0x200; i++) m->cell[i] = (uint8_t)random32(seed);
+    m->cell[10] &= 31;
+    m->cell[3] |= 0x18;
+    m->w = (uint8_t)random32(seed), m->levels = (uint8_t)(random32(seed) % 9), m->pc = random32(seed) & 0x1FFF;
+    for (unsigned i = 0; i < 8; i++) m->stack[i] = random32(seed) & 0x1FFF;
+    m->cycles = now(r).cycles;
+    for (unsigned i = 0; i < 0x200; i++)
+        if (refpic_home(i) == i && i != 2 && i)
+            if (r->chip.ops->write_memory(r->chip.chip, FILE_SPACE, i, &m->cell[i], 1)) ck_abort_msg("no cell 0x%x", i);
+    set_reg(r, "w", m->w), set_reg(r, "sp", m->levels), set_reg(r, "pc", m->pc);
+    for (unsigned i = 0; i < 8; i++) snprintf(name, sizeof name, "stk%u", i), set_reg(r, name, m->stack[i]);
+}
+
+static void must_agree(rig *r, const char *what)
+{
+    const refpic *m = r->ref;
+    static uint8_t cells[0x200];
+    char name[8];
+    if (reg(r, "pc") != m->pc || reg(r, "w") != m->w || reg(r, "sp") != m->levels || now(r).cycles != m->cycles)
+        ck_abort_msg("%s: pc 0x%x w 0x%x sp %u cycles %llu, not 0x%x 0x%x %u %llu", what, reg(r, "pc"), reg(r, "w"), reg(r, "sp"),
+                     (unsigned long long)now(r).cycles, m->pc, m->w, m->levels, (unsigned long long)m->cycles);
+    for (unsigned i = 0; i < 8; i++) {
+        snprintf(name, sizeof name, "stk%u", i);
+        if (reg(r, name) != m->stack[i]) ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, reg(r, name), m->stack[i]);
+    }
+    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, FILE_SPACE, 0, cells, sizeof cells), OAK_OK);
+    for (unsigned i = 0; i < 0x200; i++) {
+        unsigned home = refpic_home(i);
+        uint8_t wanted = home == 2 ? (uint8_t)m->pc : home ? m->cell[home] : 0;
+        if (cells[i] != wanted) ck_abort_msg("%s: cell 0x%x is 0x%x, not 0x%x", what, i, cells[i], wanted);
+    }
+}
+
+static void run(rig *r, uint64_t instructions, unsigned *exit)
+{
+    oak_stop stop;
+    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop)) ck_abort_msg("no run");
+    *exit = stop.reason;
+}
+
+/* Each of the 16,384 codes, eight times, on machines that hold anything. */
+START_TEST(every_code_does_what_the_second_core_does)
+{
+    rig r;
+    uint64_t seed = 5;
+    unsigned reserved = 0, exit;
+    rig_open(&r);
+    for (unsigned code = 0; code < 0x4000; code++)
+        for (unsigned round = 0; round < 8; round++) {
+            char what[60];
+            snprintf(what, sizeof what, "0x%04x", code);
+            r.chip.ops->reset(r.chip.chip);
+            take_over(&r, &seed);
+            put_code(&r, r.ref->pc, (uint16_t)code);
+            r.ref->cell[4] = (uint8_t)(round % 2 ? r.ref->cell[4] : 0x20 + round);
+            set_reg(&r, "fsr", r.ref->cell[4]);
+            bool is_code = refpic_is_code((uint16_t)code);
+            run(&r, 1, &exit);
+            reserved += !is_code;
+            if (is_code != (exit != OAK_STOP_FAULT)) ck_abort_msg("%s: ends with %u", what, exit);
+            if (!is_code || code == 0x63) break;
+            refpic_step(r.ref);
+            if (exit == OAK_STOP_PARKED) ck_assert(code >> 11 == 5 && r.ref->pc == reg(&r, "pc"));
+            else must_agree(&r, what);
+        }
+    ck_assert_uint_eq(reserved, 128 - 12 + 256);
+    rig_close(&r);
+}
+END_TEST
+
+/* All operands of what makes flags: with the register as destination, and with w. */
+START_TEST(arithmetic_is_right_for_all_operands)
+{
+    static const uint16_t codes[] = {0x0720, 0x07A0, 0x0220, 0x02A0, 0x0D20, 0x0DA0, 0x0C20, 0x0CA0, 0x0320, 0x0AA0, 0x0520,
+                                     0x06A0, 0x0420, 0x09A0, 0x0B20, 0x0BA0, 0x0FA0, 0x0E20, 0x08A0, 0x3E00, 0x3C00, 0x3A00};
+    rig r;
+    uint64_t seed = 6;
+    unsigned exit;
+    rig_open(&r);
+    take_over(&r, &seed);
+    for (unsigned n = 0; n < sizeof codes / sizeof *codes; n++)
+        for (unsigned a = 0; a < 256; a++)
+            for (unsigned b = 0; b < 256; b++) {
+                uint8_t first = (uint8_t)a, status = (uint8_t)(0x18 | (random32(&seed) & 7));
+                bool immediate = codes[n] >> 12 == 3;
+                r.ref->pc = 0x100, set_reg(&r, "pc", 0x100);
+                if (!b || immediate) put_code(&r, 0x100, (uint16_t)(codes[n] | (immediate ? a : 0)));
+                r.ref->w = (uint8_t)b, set_reg(&r, "w", b);
+                r.ref->cell[3] = status, set_reg(&r, "status", status);
+                r.ref->cell[0x20] = first;
+                if (r.chip.ops->write_memory(r.chip.chip, FILE_SPACE, 0x20, &first, 1)) ck_abort();
+                run(&r, 1, &exit);
+                refpic_step(r.ref);
+                uint8_t cell;
+                if (r.chip.ops->read_memory(r.chip.chip, FILE_SPACE, 0x20, &cell, 1)) ck_abort();
+                if (reg(&r, "w") != r.ref->w || reg(&r, "status") != r.ref->cell[3] || cell != r.ref->cell[0x20] ||
+                    reg(&r, "pc") != r.ref->pc)
+                    ck_abort_msg("0x%04x of %u and %u: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x", codes[n], a, b, reg(&r, "w"),
+                                 reg(&r, "status"), cell, r.ref->w, r.ref->cell[3], r.ref->cell[0x20]);
+            }
+    rig_close(&r);
+}
+END_TEST
+
+/* Programs of anything, in one go; and their cycles. */
+START_TEST(whole_chains_do_what_single_steps_do)
+{
+    rig r;
+    uint64_t seed = 7;
+    rig_open(&r);
+    for (unsigned round = 0; round < 40; round++) {
+        r.chip.ops->reset(r.chip.chip);
+        for (unsigned at = 0; at < 0x2000; at++) {
+            uint16_t code;
+            do code = random32(&seed) & 0x3FFF;
+            while (!refpic_is_code(code) || code == 0x63);
+            put_code(&r, at, code);
+        }
+        take_over(&r, &seed);
+        for (unsigned piece = 0; piece < 40; piece++) {
+            unsigned exit, steps = 1 + random32(&seed) % 60;
+            uint64_t before = now(&r).instructions;
+            run(&r, steps, &exit);
+            for (uint64_t i = before; i < now(&r).instructions; i++) refpic_step(r.ref);
+            must_agree(&r, "a chain");
+            if (exit == OAK_STOP_PARKED) break;
+            ck_assert_uint_eq(exit, OAK_STOP_STEPS);
+        }
+    }
+    rig_close(&r);
+}
+END_TEST
+
+/* The stack goes round: a notice each time, and the chip goes on as the databook says. */
+START_TEST(the_stack_goes_round)
+{
+    bench b;
+    bench_open(&b, "picmid-8k", " vector reset, start\n org 0x10\nstart: call deeper\ndeeper: incf 0x20, f\n call deeper\n");
+    oak_event event = bench_run(&b, 1000, 1000);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_WRAP);
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), 8); /* the ninth call */
+    bench_close(&b);
+    bench_open(&b, "picmid-8k", " vector reset, start\n org 0x10\nstart: return\n");
+    event = bench_run(&b, 1000, 1000);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_WRAP);
+    bench_close(&b);
+}
+END_TEST
+
+/* A computed jump into a table of retlw, over its edge of 256 words only with PCLATH. */
+START_TEST(tables_are_reached_through_pcl)
+{
+    bench b;
+    bench_open(&b, "picmid-8k",
+               " vector reset, start\n org 0x20\nstart: movlw high(table)\n movwf PCLATH\n movlw 3\n call table\n movwf 0x20\nrest: goto rest\n"
+               " org 0x7f0\ntable: addwf PCL, f\n retlw 'o'\n retlw 'a'\n retlw 'k'\n retlw '!'\n");
+    oak_event event = bench_run(&b, 1000, 1000);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), '!');
+    /* goto 2, movlw 1, movwf 1, movlw 1, call 2, addwf PCL 2, retlw 2, movwf 1 */
+    ck_assert_uint_eq(cycles_of(&b), 12);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
+          whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl)
