@@ -177,12 +177,12 @@ special_now:
             slot->cost = 0;
             slot[1].handler = slot[2].handler = PICMID_DONE;
             io_skips = picmid_rows[handler - KIT_FIRST_ROW].flow == OAK_FLOW_BRANCH;
-            spent -= io_skips; /* a skip in the spare slot must not run out of time: it is charged behind it */
+            if (!LOOP_ONE) spent -= io_skips; /* a skip in the spare slot must not run out of time: it is charged behind it */
             op = slot;
             RESUME(handler);
         }
     CASE(PICMID_DONE):
-        spent += io_skips;
+        if (!LOOP_ONE) spent += io_skips;
         op = io_op + (op - (ops + CORE_SPAN + KIT_SPARE));
         if (io_writes) {
             SAVE;
