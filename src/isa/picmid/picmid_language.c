@@ -38,7 +38,8 @@ static const oak_message messages[] = {
 static bool has_destination(const struct kit_tables *tables, unsigned mnemonic)
 {
     unsigned row = tables->first_row[mnemonic];
-    return row != KIT_NO_ROW && oak_same(picmid_rows[row].operands + (picmid_rows[row].operands[0] ? 3 : 0), ", w");
+    return row != KIT_NO_ROW &&
+           (oak_same(picmid_rows[row].operands, "reg, w") || oak_same(picmid_rows[row].operands, "reg, f"));
 }
 
 /* A destination may be written 0 or 1, and left out: then it is f, which is told. */
