@@ -187,6 +187,15 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
     write_label(self, address);
     size_t start = self->buf.size;
     oak_buf_text(&self->buf, "        ");
+    if (decoded->oddly) {
+        const char *sign = self->unit > 1 ? "dw   0x" : "db   0x";
+        for (unsigned i = 0; i < decoded->size; i++) {
+            const uint8_t *bytes = self->bytes + look_slot(self, address + i) * self->unit;
+            oak_buf_text(&self->buf, i ? ", 0x" : sign);
+            for (unsigned k = self->unit; k-- > 0;) oak_buf_format(&self->buf, "%02x", (unsigned)bytes[k]);
+        }
+        oak_buf_text(&self->buf, " ; as ");
+    }
     self->isa->print(self->tables, decoded, &namer, &self->buf);
     comment(self, start, address, decoded->size, decoded->cycles);
     if (!oak_goes_on(decoded->flow)) oak_buf_char(&self->buf, '\n');

@@ -383,7 +383,8 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
                                  .cycles = about->cycles,
                                  .flow = (oak_flow)about->flow,
                                  .address = address,
-                                 .word = word};
+                                 .word = word,
+                                 .oddly = oak_pattern_get(pattern, '-', word) != 0};
         for (unsigned k = 0; k < row->count; k++) {
             const kit_class *class = kit_class_at(tables, decoded->row, k);
             if (!class || (class->field < KIT_TARGET && !class->points)) continue;
