@@ -238,5 +238,122 @@ START_TEST(tables_are_reached_through_pcl)
 }
 END_TEST
 
+/* Timer 0 as the databook draws it: behind a write it stands still for two cycles. */
+#define UNGUARDED " org 0x2007\n dw 0x3ffb\n org 0\n" /* the watchdog does not run */
+
+START_TEST(timer_0_counts_cycles_and_edges)
+{
+    bench b;
+    bench_open(&b, "picmid-8k",
+               UNGUARDED " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x08\n movwf OPTION_REG\n bcf STATUS, RP0\n movlw 100\n"
+               " movwf TMR0\n movf TMR0, w\n movwf 0x20\n movf TMR0, w\n movwf 0x21\n"
+               " movlw 100\n movwf TMR0\n nop\n movf TMR0, w\n movwf 0x22\n"
+               " movlw 100\n movwf TMR0\n nop\n nop\n nop\n movf TMR0, w\n movwf 0x23\n"
+               " bsf STATUS, RP0\n movlw 0x01\n movwf OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\n bcf INTCON, T0IF\n"
+               "wait: btfss INTCON, T0IF\n goto wait\nover: movf TMR0, w\n movwf 0x24\nrest: goto rest\n");
+    oak_event event = bench_run(&b, 100000, 100000);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
+    /* cycles behind movwf: movf in 1 and 3 reads what was written, one of cycle 4 one more, of cycle 5 two */
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), 100);
+    ck_assert_int_eq(value_of(&b, "file[0x21]"), 100);
+    ck_assert_int_eq(value_of(&b, "file[0x22]"), 100);
+    ck_assert_int_eq(value_of(&b, "file[0x23]"), 101);
+    ck_assert_int_eq(value_of(&b, "file[0x24]"), 0);
+    bench_close(&b);
+    /* Falling edges of a pin, every fourth of them. */
+    bench_open(&b, "picmid-8k",
+               UNGUARDED " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x31\n movwf OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\nrest: nop\n goto rest\n");
+    ck_assert_int_eq(oak_session_drive(b.session, "ra.4 = 1 for 5us, 0 for 5us, repeat", &b.sink), OAK_OK);
+    bench_run(&b, 1004, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "TMR0"), 24); /* edges at 5, 15, … 995 us less the first, before it listens: 99 */
+    bench_close(&b);
+}
+END_TEST
+
+/* One vector: GIE falls at the entry, retfie sets it; two cycles for the entry. An edge, a change, the timer. */
+START_TEST(interrupts_come_through_one_vector)
+{
+    static const char source[] =
+        UNGUARDED " vector reset, start\n org 4\n btfsc INTCON, T0IF\n incf 0x30, f\n btfsc INTCON, INTF\n incf 0x31, f\n btfsc INTCON, RBIF\n incf 0x32, f\n"
+        " movf PORTB, w\n movlw 0xf8\n andwf INTCON, f\n retfie\n"
+        "start: bsf STATUS, RP0\n movlw 0xd7\n movwf OPTION_REG\n bcf STATUS, RP0\n movf PORTB, w\n movlw 0xb8\n movwf INTCON\nrest: goto rest\n";
+    bench b;
+    bench_open(&b, "picmid-8k", source);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 1000us, 1 until 2000us, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.5 = 0 until 3000us, 1 until 4000us, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.4 = 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.6 = 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.7 = 0", &b.sink), OAK_OK);
+    bench_run(&b, 200000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "file[0x31]"), 1);
+    ck_assert_int_eq(value_of(&b, "file[0x32]"), 2);
+    ck_assert_int_eq(value_of(&b, "file[0x30]"), 200000 / 65536); /* every 256 * 256 cycles */
+    ck_assert_int_eq(value_of(&b, "sp"), 0);
+    bench_close(&b);
+}
+END_TEST
+
+/* The watchdog of a chip that sleeps wakes it; of one that does not, resets it. TO and PD say which. */
+START_TEST(sleep_ends_by_a_pin_or_the_watchdog)
+{
+    bench b;
+    bench_open(&b, "picmid-8k",
+               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n bcf STATUS, RP0\n clrwdt\n bsf INTCON, INTE\n sleep\n"
+               "woken: incf 0x20, f\n movf STATUS, w\n movwf 0x21\nrest: clrwdt\n goto rest\n");
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 5000us, 1", &b.sink), OAK_OK);
+    bench_run(&b, 5100, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), 1); /* GIE is not set: it goes on behind sleep */
+    ck_assert_int_eq(value_of(&b, "file[0x21] & 0x18"), 0x10);
+    bench_close(&b);
+    bench_open(&b, "picmid-8k",
+               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n bcf STATUS, RP0\n sleep\n"
+               "woken: incf 0x20, f\n movf STATUS, w\n movwf 0x21\nrest: clrwdt\n goto rest\n");
+    bench_run(&b, 18100, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), 1);
+    ck_assert_int_eq(value_of(&b, "file[0x21] & 0x18"), 0);
+    bench_close(&b);
+    bench_open(&b, "picmid-8k", " vector reset, start\n org 0x10\nstart: incf 0x20, f\n bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\nrest: goto rest\n");
+    oak_event event = bench_run(&b, 40000, UINT64_MAX);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_WATCHDOG);
+    ck_assert_uint_eq(cycles_of(&b), 18000);
+    bench_run(&b, 100, UINT64_MAX); /* the reset */
+    ck_assert_int_eq(value_of(&b, "file[0x20]"), 2);
+    ck_assert_int_eq(value_of(&b, "STATUS & 0x18"), 0x08);
+    bench_close(&b);
+}
+END_TEST
+
+/* A delay of nested loops, worked out by hand: 469 cycles between two edges, at both clocks. */
+START_TEST(a_toggled_pin_has_the_period_of_its_delay)
+{
+    static const char source[] =
+        UNGUARDED " vector reset, start\n section vars, file\ninner: ds 1\nouter: ds 1\n section prog, code\n"
+        "start: bsf STATUS, RP0\n bcf TRISB, 0\n bcf STATUS, RP0\nlamp: movlw 1\n xorwf PORTB, f\n call delay\n goto lamp\n"
+        "delay: movlw 10\n movwf outer\nout: movlw 14\n movwf inner\nin: decfsz inner, f\n goto in\n decfsz outer, f\n goto out\n return\n";
+    for (unsigned fast = 0; fast < 2; fast++) {
+        bench b;
+        bench_open(&b, "picmid-8k", source);
+        ck_assert_int_eq(oak_session_set_clock(b.session, fast ? 10000000000u : 4000000000u), OAK_OK);
+        ck_assert_int_eq(oak_session_record(b.session, "rb.0", &b.sink), OAK_OK);
+        bench_run(&b, 20000, UINT64_MAX);
+        const oak_trace *trace = oak_session_trace(b.session);
+        const oak_trace_change *one, *last = NULL;
+        unsigned edges = 0;
+        for (size_t i = 0; (one = oak_trace_change_at(trace, i)); i++) {
+            if (one->other) continue;
+            if (last && ++edges > 2) {
+                ck_assert_uint_eq(one->time - last->time, 469);
+                ck_assert_uint_eq(oak_trace_picoseconds(trace, one->time) - oak_trace_picoseconds(trace, last->time),
+                                  469u * (fast ? 400000u : 1000000u));
+            }
+            last = one;
+        }
+        ck_assert_uint_gt(edges, 40);
+        bench_close(&b);
+    }
+}
+END_TEST
+
 RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
-          whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl)
+          whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl, timer_0_counts_cycles_and_edges,
+          interrupts_come_through_one_vector, sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay)

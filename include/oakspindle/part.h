@@ -88,10 +88,12 @@ typedef enum oak_block_kind {
     OAK_BLOCK_FRAMED_SERIAL,
     OAK_BLOCK_HANDSHAKE,
     OAK_BLOCK_DOWN_COUNTER,
-    OAK_BLOCK_WIRED_LINE
+    OAK_BLOCK_WIRED_LINE,
+    OAK_BLOCK_PRESCALED_TIMER,
+    OAK_BLOCK_PIN_EVENTS
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_WIRED_LINE + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_PIN_EVENTS + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
@@ -115,7 +117,7 @@ typedef struct oak_part_block {
     uint16_t second_interrupt;    /* of a kind with two lines */
     uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
     uint16_t pin;                 /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
-    uint32_t unit;                /* a watchdog: cycles of one step */
+    uint32_t unit;                /* a watchdog: cycles of one step; a prescaled timer: of its watchdog */
     uint32_t key;                 /* a watchdog: the value that feeds it; 0: any */
     const oak_part_role *roles;
     unsigned role_count;

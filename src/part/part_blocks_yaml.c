@@ -62,6 +62,18 @@ static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_r
     return true;
 }
 
+/* Do registers of a block lie behind its address? */
+static bool has_offsets(part_file *file, yaml_node_t *map)
+{
+    yaml_node_t *list = part_member(file, map, "registers");
+    if (!list || list->type != YAML_SEQUENCE_NODE) return list != NULL;
+    for (yaml_node_item_t *item = list->data.sequence.items.start; item < list->data.sequence.items.top; item++) {
+        yaml_node_t *one = part_node_at(file, *item);
+        if (one->type != YAML_MAPPING_NODE || !part_member(file, one, "register")) return true;
+    }
+    return false;
+}
+
 static const oak_part_register *find_built(const part_builder *b, const char *name)
 {
     for (unsigned i = 0; name && i < b->box->part.register_count; i++)
@@ -172,7 +184,8 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
     port.name = name;
     port.address = UINT32_MAX;
     for (unsigned i = 0; i < block->role_count; i++)
-        if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input"))
+        if (oak_same(oak_block_role_name(block->kind, roles[i].role), "input") ||
+            oak_same(oak_block_role_name(block->kind, roles[i].role), "data"))
             port.address = roles[i].address;
     int number = part_put_port(file, map, &port);
     if (number >= 0) block->pin = (uint16_t)number;
@@ -290,14 +303,15 @@ void part_add_block(part_file *file, yaml_node_t *map)
            !oak_same(part_scalar(kind), oak_block_kind_name((oak_block_kind)number)))
         number++;
     if (!like && (!kind || number >= OAK_BLOCK_KINDS)) {
-        REFUSE_AT(file, kind ? kind : map, "part-value",
-                  "Kinds: port, timer, serial, watchdog, timer-pair, capture-timer, edge-inputs, "
-                  "framed-serial.",
-                  "a block needs its kind");
+        char kinds[300] = "";
+        for (unsigned i = 0; i < OAK_BLOCK_KINDS; i++)
+            oak_format(kinds + oak_length(kinds), sizeof kinds - oak_length(kinds), "%s%s",
+                       i ? ", " : "Kinds: ", oak_block_kind_name((oak_block_kind)i));
+        REFUSE_AT(file, kind ? kind : map, "part-value", kinds, "a block needs its kind");
         return;
     }
     if (!like) block.kind = (oak_block_kind)number;
-    bool placed = like || block.kind < OAK_BLOCK_TIMER_PAIR; /* the others use registers that are listed */
+    bool placed = like || has_offsets(file, map); /* else its registers are listed already */
     if (!part_number_member(file, map, "at", placed, 0, UINT32_MAX, &base)) return;
     if (!part_number_member(file, map, "interrupt", false, OAK_NO_LINE, OAK_NO_LINE, &line)) return;
     if (!part_number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;

@@ -18,7 +18,10 @@
     X(OAK_PORT_PULL, "pull-up")                                                                              \
     X(OAK_PORT_RISE, "rise")                                                                                 \
     X(OAK_PORT_FALL, "fall")                                                                                 \
-    X(OAK_PORT_PENDING, "pending")
+    X(OAK_PORT_PENDING, "pending")                                                                           \
+    X(OAK_PORT_DATA, "data")                                                                                 \
+    X(OAK_PORT_INPUTS, "inputs")                                                                             \
+    X(OAK_PORT_LOOSE, "pull-ups-off")
 #define OAK_TIMER_ROLES(X)                                                                                   \
     X(OAK_TIMER_RUN, "run")                                                                                  \
     X(OAK_TIMER_COUNT, "count")                                                                              \
@@ -111,6 +114,21 @@
     X(OAK_DOWN_ZERO, "zero")                                                                                 \
     X(OAK_DOWN_INTERRUPT, "interrupt")
 #define OAK_WIRED_ROLES(X) X(OAK_WIRED_ASKS, "asks")
+#define OAK_PRESCALED_ROLES(X)                                                                               \
+    X(OAK_PRESCALED_TIME, "count")                                                                           \
+    X(OAK_PRESCALED_EDGES, "edges")                                                                          \
+    X(OAK_PRESCALED_FALLING, "falling")                                                                      \
+    X(OAK_PRESCALED_LENT, "lent")                                                                            \
+    X(OAK_PRESCALED_RATE, "rate")                                                                            \
+    X(OAK_PRESCALED_OVERFLOW, "overflow")                                                                    \
+    X(OAK_PRESCALED_INTERRUPT, "interrupt")
+#define OAK_EVENTS_ROLES(X)                                                                                  \
+    X(OAK_EVENTS_RISING, "rising")                                                                           \
+    X(OAK_EVENTS_EDGE_FLAG, "edge")                                                                          \
+    X(OAK_EVENTS_EDGE_INTERRUPT, "edge-interrupt")                                                           \
+    X(OAK_EVENTS_CHANGED, "changed")                                                                         \
+    X(OAK_EVENTS_CHANGE_INTERRUPT, "change-interrupt")                                                       \
+    X(OAK_EVENTS_COMPARED, "compared")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
@@ -124,6 +142,8 @@ enum oak_framed_role { OAK_FRAMED_ROLES(OAK_ROLE_NUMBER) OAK_FRAMED_ROLE_COUNT }
 enum oak_handshake_role { OAK_HANDSHAKE_ROLES(OAK_ROLE_NUMBER) OAK_HANDSHAKE_ROLE_COUNT };
 enum oak_down_role { OAK_DOWN_ROLES(OAK_ROLE_NUMBER) OAK_DOWN_ROLE_COUNT };
 enum oak_wired_role { OAK_WIRED_ROLES(OAK_ROLE_NUMBER) OAK_WIRED_ROLE_COUNT };
+enum oak_prescaled_role { OAK_PRESCALED_ROLES(OAK_ROLE_NUMBER) OAK_PRESCALED_ROLE_COUNT };
+enum oak_events_role { OAK_EVENTS_ROLES(OAK_ROLE_NUMBER) OAK_EVENTS_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -141,6 +161,8 @@ enum oak_handshake_use {
 };
 enum oak_down_use { OAK_DOWN_COUNT_PIN, OAK_DOWN_PULSE_PIN };
 enum oak_wired_use { OAK_WIRED_PIN };
+enum oak_prescaled_use { OAK_PRESCALED_COUNT };
+enum oak_events_use { OAK_EVENTS_EDGE, OAK_EVENTS_CHANGING /* the first of four */ };
 
 typedef struct oak_timer {
     bool running, drives, overflow, match, overflow_interrupt, match_interrupt;
@@ -242,6 +264,19 @@ typedef struct oak_down_counter {
     uint64_t since;
 } oak_down_counter;
 
+typedef struct oak_prescaled_timer {
+    bool edges, falling, lent, overflow, interrupt;
+    bool guards, seen;         /* the watchdog runs; level of the pin */
+    uint32_t rate, count, part; /* part: of a step, at `since` */
+    uint64_t since, fed;
+} oak_prescaled_timer;
+
+typedef struct oak_pin_events {
+    bool rising, edge, edge_interrupt, changed, change_interrupt;
+    bool seen;
+    uint32_t compared;
+} oak_pin_events;
+
 typedef struct oak_watchdog {
     bool running;
     uint32_t period;
@@ -282,6 +317,8 @@ struct oak_block {
         oak_framed_serial framed;
         oak_handshake handshake;
         oak_down_counter down;
+        oak_prescaled_timer prescaled;
+        oak_pin_events events;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -301,6 +338,8 @@ typedef struct oak_block_ops {
     void (*served)(oak_block *block, bool second, uint64_t now);
     /* All roles of a register have been set. */
     void (*written)(oak_block *block, uint64_t now);
+    /* An instruction has read a role. */
+    void (*taken)(oak_block *block, unsigned role, uint64_t now);
 } oak_block_ops;
 
 #define OAK_VISIT(object, name_, type)                                                                       \
@@ -312,7 +351,8 @@ typedef struct oak_block_ops {
 
 extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block,
     oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
-    oak_handshake_block, oak_down_counter_block, oak_wired_line_block;
+    oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
+    oak_pin_events_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -326,7 +366,9 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_FRAMED_SERIAL] = &oak_framed_serial_block,
                                                [OAK_BLOCK_HANDSHAKE] = &oak_handshake_block,
                                                [OAK_BLOCK_DOWN_COUNTER] = &oak_down_counter_block,
-                                               [OAK_BLOCK_WIRED_LINE] = &oak_wired_line_block};
+                                               [OAK_BLOCK_WIRED_LINE] = &oak_wired_line_block,
+                                               [OAK_BLOCK_PRESCALED_TIMER] = &oak_prescaled_timer_block,
+                                               [OAK_BLOCK_PIN_EVENTS] = &oak_pin_events_block};
     return all[block->about->kind];
 }
 

@@ -157,4 +157,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_capture_timer_block = {reset, get, set, advance, visit, pins, NULL, written};
+const oak_block_ops oak_capture_timer_block = {reset, get, set, advance, visit, pins, NULL, written, NULL};

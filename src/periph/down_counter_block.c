@@ -148,4 +148,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     if (!it->count) it->count = 1;
 }
 
-const oak_block_ops oak_down_counter_block = {reset, get, set, advance, visit, pins, served, NULL};
+const oak_block_ops oak_down_counter_block = {reset, get, set, advance, visit, pins, served, NULL, NULL};

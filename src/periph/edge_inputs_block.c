@@ -105,4 +105,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, second_line, bool)
 }
 
-const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served, written};
+const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served, written, NULL};

@@ -379,4 +379,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->in_bit &= 15;
 }
 
-const oak_block_ops oak_framed_serial_block = {reset, get, set, advance, visit, pins, NULL, written};
+const oak_block_ops oak_framed_serial_block = {reset, get, set, advance, visit, pins, NULL, written, NULL};

@@ -117,4 +117,10 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_handshake_block = {reset, get, set, advance, visit, pins, NULL, NULL};
+/* Reading takes the byte. */
+static void taken(oak_block *block, unsigned role, uint64_t now)
+{
+    if (role == OAK_HANDSHAKE_INPUT) set(block, OAK_HANDSHAKE_FULL, 1, now);
+}
+
+const oak_block_ops oak_handshake_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};

@@ -46,6 +46,9 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_PORT_RISE: return port->rise;
     case OAK_PORT_FALL: return port->fall;
     case OAK_PORT_PENDING: return port->pending;
+    case OAK_PORT_DATA: return oak_gpio_levels(port);
+    case OAK_PORT_INPUTS: return ~port->direction;
+    case OAK_PORT_LOOSE: return !port->pull_up;
     default: return 0; /* set, clear, toggle */
     }
 }
@@ -64,6 +67,9 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_PORT_RISE: port->rise = value; break;
     case OAK_PORT_FALL: port->fall = value; break;
     case OAK_PORT_PENDING: port->pending &= ~value; break; /* writing 1 takes it back */
+    case OAK_PORT_DATA: port->latch = value; break;
+    case OAK_PORT_INPUTS: port->direction = ~value; break;
+    case OAK_PORT_LOOSE: port->pull_up = value ? 0 : UINT32_MAX; break;
     default: break;
     }
     oak_port_edges(block);
@@ -92,4 +98,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL, NULL};
+const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

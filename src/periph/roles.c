@@ -16,6 +16,8 @@ static const char *const framed_roles[] = {OAK_FRAMED_ROLES(ROLE) NULL};
 static const char *const handshake_roles[] = {OAK_HANDSHAKE_ROLES(ROLE) NULL};
 static const char *const down_roles[] = {OAK_DOWN_ROLES(ROLE) NULL};
 static const char *const wired_roles[] = {OAK_WIRED_ROLES(ROLE) NULL};
+static const char *const prescaled_roles[] = {OAK_PRESCALED_ROLES(ROLE) NULL};
+static const char *const events_roles[] = {OAK_EVENTS_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -46,6 +48,10 @@ static const struct kind {
     [OAK_BLOCK_DOWN_COUNTER] =
         {"down-counter", down_roles, OAK_DOWN_ROLE_COUNT, {"count", "pulse"}, {"run", "reload"}},
     [OAK_BLOCK_WIRED_LINE] = {"wired-line", wired_roles, OAK_WIRED_ROLE_COUNT, {"pin"}, {NULL}},
+    [OAK_BLOCK_PRESCALED_TIMER] =
+        {"prescaled-timer", prescaled_roles, OAK_PRESCALED_ROLE_COUNT, {"count"}, {"count"}},
+    [OAK_BLOCK_PIN_EVENTS] =
+        {"pin-events", events_roles, OAK_EVENTS_ROLE_COUNT, {"edge", "changing"}, {NULL}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

@@ -241,4 +241,10 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     if (!it->in_length) it->in_length = 1;
 }
 
-const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, NULL, NULL};
+/* Reading takes the byte. */
+static void taken(oak_block *block, unsigned role, uint64_t now)
+{
+    if (role == OAK_SERIAL_DATA) set(block, OAK_SERIAL_RECEIVED, 1, now);
+}
+
+const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};

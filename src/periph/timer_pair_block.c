@@ -246,4 +246,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_timer_pair_block = {reset, get, set, advance, visit, pins, served, written};
+const oak_block_ops oak_timer_pair_block = {reset, get, set, advance, visit, pins, served, written, NULL};

@@ -62,4 +62,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL};
+const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

@@ -36,4 +36,4 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_wired_line_block = {reset, get, set, advance, visit, pins, NULL, NULL};
+const oak_block_ops oak_wired_line_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};

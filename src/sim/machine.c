@@ -17,9 +17,18 @@ static void bite(void *context)
         machine->isa->core->strike(machine->core, &what, sim_notice(machine, &what, true), true);
 }
 
+/* Is it a register of the core, which resets it? */
+static bool is_core_register(const oak_architecture *about, const oak_part_register *reg)
+{
+    for (unsigned i = 0; i < about->cells_count; i++)
+        if (about->cells[i].space == reg->space && about->cells[i].address == reg->address) return true;
+    return false;
+}
+
 static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
+    if (is_core_register(&machine->isa->about, reg)) return;
     uint8_t bytes[4];
     bool has_roles = machine->first_binding[number] != machine->first_binding[number + 1];
     if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */
@@ -43,7 +52,9 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                      (block->about->kind == OAK_BLOCK_TIMER &&
                       (role->role == OAK_TIMER_PERIOD || role->role == OAK_TIMER_PRESCALE ||
                        role->role == OAK_TIMER_COMPARE)) ||
-                     (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DIVISOR);
+                     (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DIVISOR) ||
+                     block->about->kind >= OAK_BLOCK_PRESCALED_TIMER ||
+                     (block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_LOOSE);
         if (plain)
             oak_block_ops_of(block)->set(block, role->role,
                                          reg->reset >> role->bit & sim_field_mask(role->width), now);
@@ -82,7 +93,7 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         if (!reg) return OAK_OUT_OF_RANGE;
         uint8_t all[4];
         uint32_t value =
-            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), true);
+            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), 0);
         oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
         bytes[i] = all[at - reg->address];
     }

@@ -206,7 +206,8 @@ static uint32_t read_port(oak_machine *machine, int port, uint32_t latch, bool w
 /* ------------------------------------------------------------------------------------------ values */
 
 /* The value of a register: what was written, with the roles of blocks over it. */
-uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool looking)
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
+                            uint32_t asked)
 {
     catch_up_to(machine, now);
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
@@ -215,14 +216,12 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
         const oak_block_ops *ops = oak_block_ops_of(block);
         ops->advance(block, now);
         uint32_t field = ops->get(block, role->role, now), mask = sim_field_mask(role->width);
-        if (!looking && block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_INPUT)
-            check_floating(machine, block->about->pin, 0, true, now);
+        bool pins = role->role == OAK_PORT_INPUT || role->role == OAK_PORT_DATA;
+        if (asked && block->about->kind == OAK_BLOCK_PORT && pins)
+            check_floating(machine, block->about->pin, asked >> role->bit, (asked >> role->bit & mask) == mask,
+                           now);
         value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
-        if (looking) continue; /* else reading takes the byte */
-        if (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DATA)
-            ops->set(block, OAK_SERIAL_RECEIVED, 1, now);
-        if (block->about->kind == OAK_BLOCK_HANDSHAKE && role->role == OAK_HANDSHAKE_INPUT)
-            ops->set(block, OAK_HANDSHAKE_FULL, 1, now);
+        if (asked && ops->taken) ops->taken(block, role->role, now);
     }
     return value;
 }
@@ -264,7 +263,7 @@ uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return stored;
     if (special->number >= 0)
-        return sim_register_value(machine, (unsigned)special->number, stored, now, !asked);
+        return sim_register_value(machine, (unsigned)special->number, stored, now, asked);
     return read_port(machine, special->port, stored, latch, asked, now);
 }
 
@@ -283,7 +282,7 @@ oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_
     unsigned number;
     const oak_part_register *reg = sim_register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
-    uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, false);
+    uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, UINT32_MAX);
     *value = read_port(machine, port_of(machine, reg), whole, false, UINT32_MAX, now) >>
              (8 * (address - reg->address));
     if (bytes < 4) *value &= sim_field_mask(8 * bytes);

@@ -41,10 +41,9 @@ struct oak_core {
     uint16_t far[PICMID_CELLS];   /* the same of a whole address */
     uint8_t present[PICMID_CELLS];
     uint8_t *eeprom;
-    bool guarded; /* the watchdog runs */
     /* From here on: what a tape holds. */
     uint8_t data[PICMID_CELLS + 8]; /* by address: what is the same in several banks lies in the first one */
-    uint8_t w, sp, sleeping, serving, watchdog;
+    uint8_t w, sp, sleeping, serving, watchdog, begun, guarded; /* begun: the configuration has been read; guarded: the watchdog runs */
     uint16_t stk[PICMID_LEVELS];
     uint32_t line, zero, carry, half; /* Z is zero & 0xff == 0; carry: 0 or 1; half: DC is bit 4 */
     uint64_t from[PICMID_LINES];

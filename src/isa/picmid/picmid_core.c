@@ -167,11 +167,23 @@ static bool watchdog_bites(oak_core *core)
     return true;
 }
 
+/* Before the first instruction: the configuration says whether the watchdog runs. */
+static void begin(oak_core *core, uint64_t now)
+{
+    kit_core *kit = &core->kit;
+    const uint8_t *cell = kit_cells(core, PICMID_CODE, PICMID_CONFIG, 2);
+    core->begun = 1;
+    core->guarded = !cell || *cell & 4;
+    if (core->guarded && kit->setup.acknowledge)
+        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
+}
+
 static bool take_interrupt(oak_core *core)
 {
     kit_core *kit = &core->kit;
     uint64_t now = kit->time.cycles;
     uint32_t asks = enabled(core), ready = 0, which;
+    if (!core->begun) begin(core, now);
     if (watchdog_bites(core)) return true;
     for (unsigned n = 0; asks >> n; n++)
         if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
@@ -299,15 +311,12 @@ KIT_LOOPS(picmid_);
 
 static void reset_registers(oak_core *core)
 {
-    uint8_t status = core->watchdog ? (core->data[STATUS] & STATUS_PD) : STATUS_TO | STATUS_PD, word[2] = {0xFF, 0x3F};
-    uint8_t *cell = kit_cells(core, PICMID_CODE, PICMID_CONFIG, 2);
-    if (cell) word[0] = cell[0], word[1] = cell[1];
-    core->guarded = word[0] & 4;
+    uint8_t status = core->watchdog ? (core->data[STATUS] & STATUS_PD) : STATUS_TO | STATUS_PD;
     bool keeps = core->watchdog; /* w, the flags, FSR and RAM */
     if (!keeps) core->w = 0, core->data[FSR] = 0, core->zero = 1, core->carry = core->half = 0;
     core->data[STATUS] = status;
     core->data[PCLATH] = core->data[INTCON] = 0;
-    core->sp = core->sleeping = core->serving = core->watchdog = 0;
+    core->sp = core->sleeping = core->serving = core->watchdog = core->begun = core->guarded = 0;
     if (!keeps) memset(core->stk, 0, sizeof core->stk);
     core->line = 0;
     core->kit.pc = 0;
@@ -349,7 +358,7 @@ static const struct kit_register registers_at[PICMID_REGISTERS] = {
 
 #define FROM(n) KIT_INNER("from" #n, from[n], UINT64_MAX)
 static const kit_inner inner[] = {
-    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("serving", serving, OAK_MOST_NESTED), KIT_INNER("line", line, (1u << PICMID_LINES) - 1),
+    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("begun", begun, 1), KIT_INNER("guarded", guarded, 1), KIT_INNER("serving", serving, OAK_MOST_NESTED), KIT_INNER("line", line, (1u << PICMID_LINES) - 1),
     KIT_INNER("zero", zero, 0xFF), KIT_INNER("carry", carry, 1), KIT_INNER("half", half, 0x1FF),
     FROM(0), FROM(1), FROM(2), FROM(3), FROM(4), FROM(5), FROM(6), FROM(7), FROM(8), FROM(9), FROM(10), FROM(11), FROM(12), FROM(13), FROM(14), FROM(15), {0}};
 

@@ -176,7 +176,7 @@ const oak_isa oak_isa_picmid = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = picmid_rows, .row_count = PICMID_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
-    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .size = kit_row_size, .encode = kit_encode, .decode = decode,
+    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 1, .size = kit_row_size, .encode = kit_encode, .decode = decode,
     .print = kit_print, .doubt = doubt, .counter_of = counter_of, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .core = &picmid_core_ops};
 /* clang-format on */
