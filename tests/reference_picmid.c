@@ -18,8 +18,18 @@ bool refpic_is_code(uint16_t code)
     if (code & 0xC000 || code >> 8 == 0x3B) return false;
     if (code >> 7) return true; /* clrw, movwf and all that follow */
     switch (code) {
-    case 0x00: case 0x20: case 0x40: case 0x60: /* nop */
-    case 0x08: case 0x09: case 0x62: case 0x63: case 0x64: case 0x65: case 0x66: case 0x67: return true;
+    case 0x00:
+    case 0x20:
+    case 0x40:
+    case 0x60: /* nop */
+    case 0x08:
+    case 0x09:
+    case 0x62:
+    case 0x63:
+    case 0x64:
+    case 0x65:
+    case 0x66:
+    case 0x67: return true;
     default: return false;
     }
 }

@@ -20,7 +20,8 @@ static void rig_open(rig *r)
     collected diags;
     oak_diag_sink sink = collect(&diags);
     r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/picmid.yaml", &sink, &r->part), OAK_OK);
+    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/picmid.yaml", &sink, &r->part),
+                     OAK_OK);
     ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
     r->chip = oak_machine_port(r->machine);
     r->ref = calloc(1, sizeof *r->ref);
@@ -75,12 +76,14 @@ static void take_over(rig *r, uint64_t *seed)
     for (unsigned i = 0; i < 0x200; i++) m->cell[i] = (uint8_t)random32(seed);
     m->cell[10] &= 31;
     m->cell[3] |= 0x18;
-    m->w = (uint8_t)random32(seed), m->levels = (uint8_t)(random32(seed) % 9), m->pc = random32(seed) & 0x1FFF;
+    m->w = (uint8_t)random32(seed), m->levels = (uint8_t)(random32(seed) % 9),
+    m->pc = random32(seed) & 0x1FFF;
     for (unsigned i = 0; i < 8; i++) m->stack[i] = random32(seed) & 0x1FFF;
     m->cycles = now(r).cycles;
     for (unsigned i = 0; i < 0x200; i++)
         if (refpic_home(i) == i && i != 2 && i)
-            if (r->chip.ops->write_memory(r->chip.chip, FILE_SPACE, i, &m->cell[i], 1)) ck_abort_msg("no cell 0x%x", i);
+            if (r->chip.ops->write_memory(r->chip.chip, FILE_SPACE, i, &m->cell[i], 1))
+                ck_abort_msg("no cell 0x%x", i);
     set_reg(r, "w", m->w), set_reg(r, "sp", m->levels), set_reg(r, "pc", m->pc);
     for (unsigned i = 0; i < 8; i++) snprintf(name, sizeof name, "stk%u", i), set_reg(r, name, m->stack[i]);
 }
@@ -90,12 +93,15 @@ static void must_agree(rig *r, const char *what)
     const refpic *m = r->ref;
     static uint8_t cells[0x200];
     char name[8];
-    if (reg(r, "pc") != m->pc || reg(r, "w") != m->w || reg(r, "sp") != m->levels || now(r).cycles != m->cycles)
-        ck_abort_msg("%s: pc 0x%x w 0x%x sp %u cycles %llu, not 0x%x 0x%x %u %llu", what, reg(r, "pc"), reg(r, "w"), reg(r, "sp"),
-                     (unsigned long long)now(r).cycles, m->pc, m->w, m->levels, (unsigned long long)m->cycles);
+    if (reg(r, "pc") != m->pc || reg(r, "w") != m->w || reg(r, "sp") != m->levels ||
+        now(r).cycles != m->cycles)
+        ck_abort_msg("%s: pc 0x%x w 0x%x sp %u cycles %llu, not 0x%x 0x%x %u %llu", what, reg(r, "pc"),
+                     reg(r, "w"), reg(r, "sp"), (unsigned long long)now(r).cycles, m->pc, m->w, m->levels,
+                     (unsigned long long)m->cycles);
     for (unsigned i = 0; i < 8; i++) {
         snprintf(name, sizeof name, "stk%u", i);
-        if (reg(r, name) != m->stack[i]) ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, reg(r, name), m->stack[i]);
+        if (reg(r, name) != m->stack[i])
+            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, reg(r, name), m->stack[i]);
     }
     ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, FILE_SPACE, 0, cells, sizeof cells), OAK_OK);
     for (unsigned i = 0; i < 0x200; i++) {
@@ -108,7 +114,8 @@ static void must_agree(rig *r, const char *what)
 static void run(rig *r, uint64_t instructions, unsigned *exit)
 {
     oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop)) ck_abort_msg("no run");
+    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
+        ck_abort_msg("no run");
     *exit = stop.reason;
 }
 
@@ -145,8 +152,9 @@ END_TEST
 /* All operands of what makes flags: with the register as destination, and with w. */
 START_TEST(arithmetic_is_right_for_all_operands)
 {
-    static const uint16_t codes[] = {0x0720, 0x07A0, 0x0220, 0x02A0, 0x0D20, 0x0DA0, 0x0C20, 0x0CA0, 0x0320, 0x0AA0, 0x0520,
-                                     0x06A0, 0x0420, 0x09A0, 0x0B20, 0x0BA0, 0x0FA0, 0x0E20, 0x08A0, 0x3E00, 0x3C00, 0x3A00};
+    static const uint16_t codes[] = {0x0720, 0x07A0, 0x0220, 0x02A0, 0x0D20, 0x0DA0, 0x0C20, 0x0CA0,
+                                     0x0320, 0x0AA0, 0x0520, 0x06A0, 0x0420, 0x09A0, 0x0B20, 0x0BA0,
+                                     0x0FA0, 0x0E20, 0x08A0, 0x3E00, 0x3C00, 0x3A00};
     rig r;
     uint64_t seed = 6;
     unsigned exit;
@@ -167,10 +175,11 @@ START_TEST(arithmetic_is_right_for_all_operands)
                 refpic_step(r.ref);
                 uint8_t cell;
                 if (r.chip.ops->read_memory(r.chip.chip, FILE_SPACE, 0x20, &cell, 1)) ck_abort();
-                if (reg(&r, "w") != r.ref->w || reg(&r, "status") != r.ref->cell[3] || cell != r.ref->cell[0x20] ||
-                    reg(&r, "pc") != r.ref->pc)
-                    ck_abort_msg("0x%04x of %u and %u: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x", codes[n], a, b, reg(&r, "w"),
-                                 reg(&r, "status"), cell, r.ref->w, r.ref->cell[3], r.ref->cell[0x20]);
+                if (reg(&r, "w") != r.ref->w || reg(&r, "status") != r.ref->cell[3] ||
+                    cell != r.ref->cell[0x20] || reg(&r, "pc") != r.ref->pc)
+                    ck_abort_msg("0x%04x of %u and %u: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x",
+                                 codes[n], a, b, reg(&r, "w"), reg(&r, "status"), cell, r.ref->w,
+                                 r.ref->cell[3], r.ref->cell[0x20]);
             }
     rig_close(&r);
 }
@@ -209,7 +218,8 @@ END_TEST
 START_TEST(the_stack_goes_round)
 {
     bench b;
-    bench_open(&b, "picmid-8k", " vector reset, start\n org 0x10\nstart: call deeper\ndeeper: incf 0x20, f\n call deeper\n");
+    bench_open(&b, "picmid-8k",
+               " vector reset, start\n org 0x10\nstart: call deeper\ndeeper: incf 0x20, f\n call deeper\n");
     oak_event event = bench_run(&b, 1000, 1000);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_FAULT);
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_WRAP);
@@ -227,7 +237,8 @@ START_TEST(tables_are_reached_through_pcl)
 {
     bench b;
     bench_open(&b, "picmid-8k",
-               " vector reset, start\n org 0x20\nstart: movlw high(table)\n movwf PCLATH\n movlw 3\n call table\n movwf 0x20\nrest: goto rest\n"
+               " vector reset, start\n org 0x20\nstart: movlw high(table)\n movwf PCLATH\n movlw 3\n call "
+               "table\n movwf 0x20\nrest: goto rest\n"
                " org 0x7f0\ntable: addwf PCL, f\n retlw 'o'\n retlw 'a'\n retlw 'k'\n retlw '!'\n");
     oak_event event = bench_run(&b, 1000, 1000);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
@@ -244,13 +255,16 @@ END_TEST
 START_TEST(timer_0_counts_cycles_and_edges)
 {
     bench b;
-    bench_open(&b, "picmid-8k",
-               UNGUARDED " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x08\n movwf OPTION_REG\n bcf STATUS, RP0\n movlw 100\n"
-               " movwf TMR0\n movf TMR0, w\n movwf 0x20\n movf TMR0, w\n movwf 0x21\n"
-               " movlw 100\n movwf TMR0\n nop\n movf TMR0, w\n movwf 0x22\n"
-               " movlw 100\n movwf TMR0\n nop\n nop\n nop\n movf TMR0, w\n movwf 0x23\n"
-               " bsf STATUS, RP0\n movlw 0x01\n movwf OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\n bcf INTCON, T0IF\n"
-               "wait: btfss INTCON, T0IF\n goto wait\nover: movf TMR0, w\n movwf 0x24\nrest: goto rest\n");
+    bench_open(
+        &b, "picmid-8k",
+        UNGUARDED
+        " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x08\n movwf OPTION_REG\n bcf "
+        "STATUS, RP0\n movlw 100\n"
+        " movwf TMR0\n movf TMR0, w\n movwf 0x20\n movf TMR0, w\n movwf 0x21\n"
+        " movlw 100\n movwf TMR0\n nop\n movf TMR0, w\n movwf 0x22\n"
+        " movlw 100\n movwf TMR0\n nop\n nop\n nop\n movf TMR0, w\n movwf 0x23\n"
+        " bsf STATUS, RP0\n movlw 0x01\n movwf OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\n bcf INTCON, T0IF\n"
+        "wait: btfss INTCON, T0IF\n goto wait\nover: movf TMR0, w\n movwf 0x24\nrest: goto rest\n");
     oak_event event = bench_run(&b, 100000, 100000);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
     /* cycles behind movwf: movf in 1 and 3 reads what was written, one of cycle 4 one more, of cycle 5 two */
@@ -262,10 +276,12 @@ START_TEST(timer_0_counts_cycles_and_edges)
     bench_close(&b);
     /* Falling edges of a pin, every fourth of them. */
     bench_open(&b, "picmid-8k",
-               UNGUARDED " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x31\n movwf OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\nrest: nop\n goto rest\n");
+               UNGUARDED " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x31\n movwf "
+                         "OPTION_REG\n bcf STATUS, RP0\n clrf TMR0\nrest: nop\n goto rest\n");
     ck_assert_int_eq(oak_session_drive(b.session, "ra.4 = 1 for 5us, 0 for 5us, repeat", &b.sink), OAK_OK);
     bench_run(&b, 1004, UINT64_MAX);
-    ck_assert_int_eq(value_of(&b, "TMR0"), 24); /* edges at 5, 15, … 995 us less the first, before it listens: 99 */
+    ck_assert_int_eq(value_of(&b, "TMR0"),
+                     24); /* edges at 5, 15, … 995 us less the first, before it listens: 99 */
     bench_close(&b);
 }
 END_TEST
@@ -274,13 +290,17 @@ END_TEST
 START_TEST(interrupts_come_through_one_vector)
 {
     static const char source[] =
-        UNGUARDED " vector reset, start\n org 4\n btfsc INTCON, T0IF\n incf 0x30, f\n btfsc INTCON, INTF\n incf 0x31, f\n btfsc INTCON, RBIF\n incf 0x32, f\n"
-        " movf PORTB, w\n movlw 0xf8\n andwf INTCON, f\n retfie\n"
-        "start: bsf STATUS, RP0\n movlw 0xd7\n movwf OPTION_REG\n bcf STATUS, RP0\n movf PORTB, w\n movlw 0xb8\n movwf INTCON\nrest: goto rest\n";
+        UNGUARDED " vector reset, start\n org 4\n btfsc INTCON, T0IF\n incf 0x30, f\n btfsc INTCON, INTF\n "
+                  "incf 0x31, f\n btfsc INTCON, RBIF\n incf 0x32, f\n"
+                  " movf PORTB, w\n movlw 0xf8\n andwf INTCON, f\n retfie\n"
+                  "start: bsf STATUS, RP0\n movlw 0xd7\n movwf OPTION_REG\n bcf STATUS, RP0\n movf PORTB, "
+                  "w\n movlw 0xb8\n movwf INTCON\nrest: goto rest\n";
     bench b;
     bench_open(&b, "picmid-8k", source);
-    ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 1000us, 1 until 2000us, 0", &b.sink), OAK_OK);
-    ck_assert_int_eq(oak_session_drive(b.session, "rb.5 = 0 until 3000us, 1 until 4000us, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 1000us, 1 until 2000us, 0", &b.sink),
+                     OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rb.5 = 0 until 3000us, 1 until 4000us, 0", &b.sink),
+                     OAK_OK);
     ck_assert_int_eq(oak_session_drive(b.session, "rb.4 = 0", &b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_drive(b.session, "rb.6 = 0", &b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_drive(b.session, "rb.7 = 0", &b.sink), OAK_OK);
@@ -298,7 +318,8 @@ START_TEST(sleep_ends_by_a_pin_or_the_watchdog)
 {
     bench b;
     bench_open(&b, "picmid-8k",
-               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n bcf STATUS, RP0\n clrwdt\n bsf INTCON, INTE\n sleep\n"
+               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n "
+               "bcf STATUS, RP0\n clrwdt\n bsf INTCON, INTE\n sleep\n"
                "woken: incf 0x20, f\n movf STATUS, w\n movwf 0x21\nrest: clrwdt\n goto rest\n");
     ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 5000us, 1", &b.sink), OAK_OK);
     bench_run(&b, 5100, UINT64_MAX);
@@ -306,13 +327,16 @@ START_TEST(sleep_ends_by_a_pin_or_the_watchdog)
     ck_assert_int_eq(value_of(&b, "file[0x21] & 0x18"), 0x10);
     bench_close(&b);
     bench_open(&b, "picmid-8k",
-               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n bcf STATUS, RP0\n sleep\n"
+               " vector reset, start\n org 0x10\nstart: bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\n "
+               "bcf STATUS, RP0\n sleep\n"
                "woken: incf 0x20, f\n movf STATUS, w\n movwf 0x21\nrest: clrwdt\n goto rest\n");
     bench_run(&b, 18100, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "file[0x20]"), 1);
     ck_assert_int_eq(value_of(&b, "file[0x21] & 0x18"), 0);
     bench_close(&b);
-    bench_open(&b, "picmid-8k", " vector reset, start\n org 0x10\nstart: incf 0x20, f\n bsf STATUS, RP0\n movlw 0x47\n movwf OPTION_REG\nrest: goto rest\n");
+    bench_open(&b, "picmid-8k",
+               " vector reset, start\n org 0x10\nstart: incf 0x20, f\n bsf STATUS, RP0\n movlw 0x47\n movwf "
+               "OPTION_REG\nrest: goto rest\n");
     oak_event event = bench_run(&b, 40000, UINT64_MAX);
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_WATCHDOG);
     ck_assert_uint_eq(cycles_of(&b), 18000);
@@ -328,8 +352,10 @@ START_TEST(a_toggled_pin_has_the_period_of_its_delay)
 {
     static const char source[] =
         UNGUARDED " vector reset, start\n section vars, file\ninner: ds 1\nouter: ds 1\n section prog, code\n"
-        "start: bsf STATUS, RP0\n bcf TRISB, 0\n bcf STATUS, RP0\nlamp: movlw 1\n xorwf PORTB, f\n call delay\n goto lamp\n"
-        "delay: movlw 10\n movwf outer\nout: movlw 14\n movwf inner\nin: decfsz inner, f\n goto in\n decfsz outer, f\n goto out\n return\n";
+                  "start: bsf STATUS, RP0\n bcf TRISB, 0\n bcf STATUS, RP0\nlamp: movlw 1\n xorwf PORTB, f\n "
+                  "call delay\n goto lamp\n"
+                  "delay: movlw 10\n movwf outer\nout: movlw 14\n movwf inner\nin: decfsz inner, f\n goto "
+                  "in\n decfsz outer, f\n goto out\n return\n";
     for (unsigned fast = 0; fast < 2; fast++) {
         bench b;
         bench_open(&b, "picmid-8k", source);
@@ -343,7 +369,8 @@ START_TEST(a_toggled_pin_has_the_period_of_its_delay)
             if (one->other) continue;
             if (last && ++edges > 2) {
                 ck_assert_uint_eq(one->time - last->time, 469);
-                ck_assert_uint_eq(oak_trace_picoseconds(trace, one->time) - oak_trace_picoseconds(trace, last->time),
+                ck_assert_uint_eq(oak_trace_picoseconds(trace, one->time) -
+                                      oak_trace_picoseconds(trace, last->time),
                                   469u * (fast ? 400000u : 1000000u));
             }
             last = one;
@@ -355,5 +382,6 @@ START_TEST(a_toggled_pin_has_the_period_of_its_delay)
 END_TEST
 
 RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
-          whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl, timer_0_counts_cycles_and_edges,
-          interrupts_come_through_one_vector, sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay)
+          whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
+          timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
+          sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay)

@@ -166,7 +166,8 @@ typedef struct oak_decoded {
     uint32_t data;
     bool may_point;     /* `data` is a number as wide as an address, and perhaps one */
     uint8_t data_bytes; /* of one value there; 0 when only the address is formed */
-    bool oddly;         /* assembled again it becomes another code: bits that mean nothing (- in its pattern) are set */
+    bool
+        oddly; /* assembled again it becomes another code: bits that mean nothing (- in its pattern) are set */
 } oak_decoded;
 
 /* Words (bytes on 8-bit parts) that an instruction puts on the stack, or takes off it when there are fewer than 0. Of those put

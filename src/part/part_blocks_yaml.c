@@ -63,11 +63,12 @@ static bool read_field_roles(part_file *file, yaml_node_t *map, const oak_part_r
 }
 
 /* Do registers of a block lie behind its address? */
-static bool has_offsets(part_file *file, yaml_node_t *map)
+static bool has_offsets(part_file *file, yaml_node_t *map, oak_block_kind kind)
 {
     yaml_node_t *list = part_member(file, map, "registers");
-    if (!list || list->type != YAML_SEQUENCE_NODE) return list != NULL;
-    for (yaml_node_item_t *item = list->data.sequence.items.start; item < list->data.sequence.items.top; item++) {
+    if (!list || list->type != YAML_SEQUENCE_NODE) return list || kind < OAK_BLOCK_TIMER_PAIR;
+    for (yaml_node_item_t *item = list->data.sequence.items.start; item < list->data.sequence.items.top;
+         item++) {
         yaml_node_t *one = part_node_at(file, *item);
         if (one->type != YAML_MAPPING_NODE || !part_member(file, one, "register")) return true;
     }
@@ -311,7 +312,7 @@ void part_add_block(part_file *file, yaml_node_t *map)
         return;
     }
     if (!like) block.kind = (oak_block_kind)number;
-    bool placed = like || has_offsets(file, map); /* else its registers are listed already */
+    bool placed = like || has_offsets(file, map, block.kind); /* else its registers are listed already */
     if (!part_number_member(file, map, "at", placed, 0, UINT32_MAX, &base)) return;
     if (!part_number_member(file, map, "interrupt", false, OAK_NO_LINE, OAK_NO_LINE, &line)) return;
     if (!part_number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;

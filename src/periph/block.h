@@ -266,7 +266,7 @@ typedef struct oak_down_counter {
 
 typedef struct oak_prescaled_timer {
     bool edges, falling, lent, overflow, interrupt;
-    bool guards, seen;         /* the watchdog runs; level of the pin */
+    bool guards, seen;          /* the watchdog runs; level of the pin */
     uint32_t rate, count, part; /* part: of a step, at `since` */
     uint64_t since, fed;
 } oak_prescaled_timer;

@@ -30,7 +30,8 @@ static void update(oak_block *block)
 static void reset(oak_block *block, uint64_t now)
 {
     (void)now;
-    block->as.events = (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0), .compared = pins_now(block)};
+    block->as.events =
+        (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0), .compared = pins_now(block)};
     oak_block_interrupt(block, false);
     oak_block_ask(block, true, false, 0);
 }

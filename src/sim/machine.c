@@ -92,8 +92,7 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         const oak_part_register *reg = sim_register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
         uint8_t all[4];
-        uint32_t value =
-            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), 0);
+        uint32_t value = sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), 0);
         oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
         bytes[i] = all[at - reg->address];
     }

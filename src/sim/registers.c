@@ -218,8 +218,8 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
         uint32_t field = ops->get(block, role->role, now), mask = sim_field_mask(role->width);
         bool pins = role->role == OAK_PORT_INPUT || role->role == OAK_PORT_DATA;
         if (asked && block->about->kind == OAK_BLOCK_PORT && pins)
-            check_floating(machine, block->about->pin, asked >> role->bit, (asked >> role->bit & mask) == mask,
-                           now);
+            check_floating(machine, block->about->pin, asked >> role->bit,
+                           (asked >> role->bit & mask) == mask, now);
         value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
         if (asked && ops->taken) ops->taken(block, role->role, now);
     }

@@ -11,7 +11,8 @@ enum {
     PICMID_CONFIG = 0x2007, /* the word that configures the chip */
     PICMID_CELLS = 0x200,   /* addresses of the register file, four banks */
     PICMID_BANK = 0x80,
-    PICMID_ROW = PICMID_BANK + 8, /* of the table of a bank: behind its addresses lies what stands in for a cell */
+    PICMID_ROW =
+        PICMID_BANK + 8, /* of the table of a bank: behind its addresses lies what stands in for a cell */
     PICMID_SCRATCH = PICMID_CELLS,
     PICMID_OTHER = PICMID_CELLS + 8, /* from here on: registers with an effect, by their addresses */
     PICMID_ABSENT = 2 * PICMID_CELLS + 8,
@@ -22,8 +23,25 @@ enum {
     PICMID_VECTOR = 4
 };
 /* Registers of the core in every bank. */
-enum { INDF = 0, PCL = 2, STATUS = 3, FSR = 4, PCLATH = 0x0A, INTCON = 0x0B, OPTION_REG = 0x81, TRIS_FIRST = 0x85 };
-enum { STATUS_C = 1, STATUS_DC = 2, STATUS_Z = 4, STATUS_PD = 8, STATUS_TO = 16, STATUS_RP = 0x60, STATUS_IRP = 0x80 };
+enum {
+    INDF = 0,
+    PCL = 2,
+    STATUS = 3,
+    FSR = 4,
+    PCLATH = 0x0A,
+    INTCON = 0x0B,
+    OPTION_REG = 0x81,
+    TRIS_FIRST = 0x85
+};
+enum {
+    STATUS_C = 1,
+    STATUS_DC = 2,
+    STATUS_Z = 4,
+    STATUS_PD = 8,
+    STATUS_TO = 16,
+    STATUS_RP = 0x60,
+    STATUS_IRP = 0x80
+};
 
 #define KIT_TABLE        "isa/picmid/picmid.def"
 #define KIT_ROW_NAME(id) PICMID_##id
@@ -37,32 +55,35 @@ enum { PICMID_ENDS = KIT_FIRST_ROW + PICMID_ROWS, PICMID_DONE };
 
 struct oak_core {
     kit_core kit;
-    uint16_t near[4][PICMID_ROW]; /* where the cell of an operand lies, by bank: in data, PICMID_OTHER + address, or PICMID_ABSENT */
-    uint16_t far[PICMID_CELLS];   /* the same of a whole address */
+    uint16_t near
+        [4]
+        [PICMID_ROW]; /* where the cell of an operand lies, by bank: in data, PICMID_OTHER + address, or PICMID_ABSENT */
+    uint16_t far[PICMID_CELLS]; /* the same of a whole address */
     uint8_t present[PICMID_CELLS];
     uint8_t *eeprom;
     /* From here on: what a tape holds. */
     uint8_t data[PICMID_CELLS + 8]; /* by address: what is the same in several banks lies in the first one */
-    uint8_t w, sp, sleeping, serving, watchdog, begun, guarded; /* begun: the configuration has been read; guarded: the watchdog runs */
+    uint8_t w, sp, sleeping, serving, watchdog, begun,
+        guarded; /* begun: the configuration has been read; guarded: the watchdog runs */
     uint16_t stk[PICMID_LEVELS];
     uint32_t line, zero, carry, half; /* Z is zero & 0xff == 0; carry: 0 or 1; half: DC is bit 4 */
     uint64_t from[PICMID_LINES];
 };
 
 #define PICMID_REGISTER_LIST(R)                                                                              \
-    R(PC, "pc", 13, "program counter", false, PICMID_CODE)                                   \
-    R(W, "w", 8, "working register", false, 0)                                                    \
-    R(SP, "sp", 4, "levels of the stack in use", false, 0)                                       \
-    R(STK0, "stk0", 13, "return address", false, 0)                                          \
-    R(STK1, "stk1", 13, "return address", false, 0)                                          \
-    R(STK2, "stk2", 13, "return address", false, 0)                                          \
-    R(STK3, "stk3", 13, "return address", false, 0)                                          \
-    R(STK4, "stk4", 13, "return address", false, 0)                                          \
-    R(STK5, "stk5", 13, "return address", false, 0)                                          \
-    R(STK6, "stk6", 13, "return address", false, 0)                                          \
-    R(STK7, "stk7", 13, "return address", false, 0)                                          \
-    R(STATUS, "status", 8, "flags and banks", true, 0)                                                  \
-    R(FSR, "fsr", 8, "pointer", true, PICMID_FILE)                                                      \
+    R(PC, "pc", 13, "program counter", false, PICMID_CODE)                                                   \
+    R(W, "w", 8, "working register", false, 0)                                                               \
+    R(SP, "sp", 4, "levels of the stack in use", false, 0)                                                   \
+    R(STK0, "stk0", 13, "return address", false, 0)                                                          \
+    R(STK1, "stk1", 13, "return address", false, 0)                                                          \
+    R(STK2, "stk2", 13, "return address", false, 0)                                                          \
+    R(STK3, "stk3", 13, "return address", false, 0)                                                          \
+    R(STK4, "stk4", 13, "return address", false, 0)                                                          \
+    R(STK5, "stk5", 13, "return address", false, 0)                                                          \
+    R(STK6, "stk6", 13, "return address", false, 0)                                                          \
+    R(STK7, "stk7", 13, "return address", false, 0)                                                          \
+    R(STATUS, "status", 8, "flags and banks", true, 0)                                                       \
+    R(FSR, "fsr", 8, "pointer", true, PICMID_FILE)                                                           \
     R(PCLATH, "pclath", 5, "upper bits of a target", true, 0)
 #define PICMID_REGISTER_NUMBER(id, ...) PICMID_REG_##id,
 enum { PICMID_REGISTER_LIST(PICMID_REGISTER_NUMBER) PICMID_REGISTERS };

@@ -25,21 +25,28 @@
         carry = zero >> 8;                                                                                   \
         zero &= 0xFF;                                                                                        \
     } while (0)
-#define TO_W(value)      w = (value); NEXT(1)
-#define TO_F(value)      data[at] = (uint8_t)(value); NEXT(1)
-#define Z_TO_W(value)    w = zero = (value); NEXT(1)
-#define Z_TO_F(value)    data[at] = (uint8_t)(zero = (value)); NEXT(1)
+#define TO_W(value)                                                                                          \
+    w = (value);                                                                                             \
+    NEXT(1)
+#define TO_F(value)                                                                                          \
+    data[at] = (uint8_t)(value);                                                                             \
+    NEXT(1)
+#define Z_TO_W(value)                                                                                        \
+    w = zero = (value);                                                                                      \
+    NEXT(1)
+#define Z_TO_F(value)                                                                                        \
+    data[at] = (uint8_t)(zero = (value));                                                                    \
+    NEXT(1)
 #define SKIP_IF(condition)                                                                                   \
     do {                                                                                                     \
         if (!(condition)) ENTER(op + 1);                                                                     \
         MORE(1);                                                                                             \
         ENTER(op + 2);                                                                                       \
     } while (0)
-#define STATUS_NOW                                                                                           \
-    ((data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
-#define SELECT (bank = core->near[data[STATUS] >> 5 & 3], far = core->far + (data[STATUS] & STATUS_IRP) * 2)
-#define SIMPLE (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
-#define PAGE ((uint32_t)(data[PCLATH] & 0x18) << 8)
+#define STATUS_NOW ((data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
+#define SELECT     (bank = core->near[data[STATUS] >> 5 & 3], far = core->far + (data[STATUS] & STATUS_IRP) * 2)
+#define SIMPLE     (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
+#define PAGE       ((uint32_t)(data[PCLATH] & 0x18) << 8)
 #define PUSHED                                                                                               \
     if (core->sp == PICMID_LEVELS) {                                                                         \
         SAVE;                                                                                                \

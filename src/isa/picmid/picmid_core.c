@@ -26,7 +26,8 @@ static void lay_file(oak_core *core)
         if (is_core(home) || home == INTCON || kind == OAK_CELL_DEVICE) at = PICMID_OTHER + home;
         else if (kind == OAK_CELL_PLAIN || home == FSR) at = home;
         for (unsigned i = 0; i < setup->memory_count && at == PICMID_ABSENT; i++)
-            if (setup->memories[i].space == PICMID_FILE && home - setup->memories[i].base < setup->memories[i].size)
+            if (setup->memories[i].space == PICMID_FILE &&
+                home - setup->memories[i].base < setup->memories[i].size)
                 at = home;
         core->far[address] = (uint16_t)at;
         core->near[address / PICMID_BANK][address % PICMID_BANK] = (uint16_t)at;
@@ -37,8 +38,8 @@ static void lay_file(oak_core *core)
 
 static uint8_t status_of(const oak_core *core)
 {
-    return (uint8_t)((core->data[STATUS] & 0xF8) | (core->zero ? 0 : STATUS_Z) | (core->half >> 3 & STATUS_DC) |
-                     (core->carry & STATUS_C));
+    return (uint8_t)((core->data[STATUS] & 0xF8) | (core->zero ? 0 : STATUS_Z) |
+                     (core->half >> 3 & STATUS_DC) | (core->carry & STATUS_C));
 }
 
 /* The bits of `mask`; what happened to the chip is not the program's to say. */
@@ -85,7 +86,8 @@ static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint
     if (home == STATUS) return status_of(core);
     stored = core->data[home];
     if (setup->cell_kind(setup->machine, PICMID_FILE, home) != OAK_CELL_DEVICE) return stored;
-    return (uint8_t)setup->device_read(setup->machine, PICMID_FILE, home, stored, true, 0, core->kit.time.cycles);
+    return (uint8_t)setup->device_read(setup->machine, PICMID_FILE, home, stored, true, 0,
+                                       core->kit.time.cycles);
 }
 
 static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)
@@ -95,8 +97,7 @@ static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value
     if (home == STATUS) {
         picmid_set_status(core, value, 0xE7);
         core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | (value & 0x18));
-    } else if (home == PCL)
-        core->kit.pc = ((uint32_t)core->data[PCLATH] << 8 | value) & (PICMID_SPAN - 1);
+    } else if (home == PCL) core->kit.pc = ((uint32_t)core->data[PCLATH] << 8 | value) & (PICMID_SPAN - 1);
     else picmid_write(core, home, value, core->kit.time.cycles);
 }
 
@@ -126,7 +127,8 @@ static void picmid_feed(oak_core *core, bool awake, uint64_t now)
 {
     kit_core *kit = &core->kit;
     core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | STATUS_TO | (awake ? STATUS_PD : 0));
-    if (kit->setup.acknowledge) kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
+    if (kit->setup.acknowledge)
+        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
     kit->attention = true;
 }
 
@@ -193,8 +195,8 @@ static bool take_interrupt(oak_core *core)
     if (wakes) kit->blocked = true; /* the instruction behind it comes first */
     if (wakes || !(core->data[INTCON] & 0x80)) return wakes;
     bool lost = kit_missing(core, PICMID_VECTOR, 1, &which) &&
-                (!kit->setup.suffer || kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, PICMID_CODE,
-                                                         PICMID_VECTOR, now));
+                (!kit->setup.suffer || kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER,
+                                                         PICMID_CODE, PICMID_VECTOR, now));
     if (kit->struck) return false; /* somebody wants to see it */
     if (lost) {
         kit->fault = OAK_FAULT_NO_HANDLER;
@@ -296,7 +298,7 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
     const uint16_t *bank, *far;                                                                              \
     uint32_t w, zero, carry, half, at = 0, byte = 0, io_at = 0;                                              \
     uint64_t io_end = 0;                                                                                     \
-    bool io_writes = false, io_skips = false, whole = false;                                                                  \
+    bool io_writes = false, io_skips = false, whole = false;                                                 \
     kit_op *io_op = NULL
 #define SAVE (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
 #define LOAD                                                                                                 \
@@ -375,7 +377,8 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     oak_core *core;
     oak_status status = kit_create(&arch, tables, setup, &core);
     if (status) return status;
-    bool taken = kit_put_space(core, (kit_space){.number = PICMID_FILE, .cells = core->data, .size = PICMID_CELLS, .unit = 1});
+    bool taken = kit_put_space(
+        core, (kit_space){.number = PICMID_FILE, .cells = core->data, .size = PICMID_CELLS, .unit = 1});
     for (unsigned i = 0; i < setup->memory_count && taken; i++) {
         const oak_core_memory *memory = &setup->memories[i];
         bool code = memory->space == PICMID_CODE;
@@ -392,5 +395,9 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     return OAK_OK;
 }
 
-const oak_core_ops picmid_core_ops = {KIT_CORE_OPS, .create = create, .read_register = read_register,
-                                      .write_register = write_register, .interrupt = interrupt, .exception = exception};
+const oak_core_ops picmid_core_ops = {KIT_CORE_OPS,
+                                      .create = create,
+                                      .read_register = read_register,
+                                      .write_register = write_register,
+                                      .interrupt = interrupt,
+                                      .exception = exception};

@@ -50,9 +50,11 @@ static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader
     if (status || !has_destination(tables, insn->mnemonic) || !insn->count || insn->count > 2) return status;
     oak_operand *operand = &insn->operand[1];
     const char *text = reader->line + operand->first;
-    bool digit = insn->count == 2 && operand->kind && operand->last == operand->first + 1 && (*text == '0' || *text == '1');
+    bool digit = insn->count == 2 && operand->kind && operand->last == operand->first + 1 &&
+                 (*text == '0' || *text == '1');
     bool missing = insn->count == 1;
-    if (missing) *operand = (oak_operand){.first = insn->operand->first, .last = insn->operand->last, .extra = 1};
+    if (missing)
+        *operand = (oak_operand){.first = insn->operand->first, .last = insn->operand->last, .extra = 1};
     if (!digit && !missing) return OAK_OK;
     operand->kind = 0;
     operand->expr = NULL;
@@ -85,13 +87,15 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
     if (shape->class_of[0] == IMMEDIATE && value->name && value->space == PICMID_FILE) {
         why->code = "doubtful-mark";
         SAY(why, "this takes the address of `%s`, 0x%02x, as a number", value->name, (unsigned)value->number);
-        HINT(why, "Write `movf %s, w` for what is kept there; `low(%s)` says that its address is meant.", value->name, value->name);
+        HINT(why, "Write `movf %s, w` for what is kept there; `low(%s)` says that its address is meant.",
+             value->name, value->name);
         return true;
     }
     bool plain = !value->space && (value->name || decimal & 1);
     if (shape->class_of[0] == REGISTER && plain && row == PICMID_MOVF_W) {
         why->code = "doubtful-mark";
-        SAY(why, "this is the register at address %u, not the number %u", (unsigned)value->number, (unsigned)value->number);
+        SAY(why, "this is the register at address %u, not the number %u", (unsigned)value->number,
+            (unsigned)value->number);
         HINT(why, "Write `movlw %s%u` for the number.", "", (unsigned)value->number);
         return true;
     }
@@ -102,7 +106,8 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
 static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
 {
     (void)operand;
-    if (class != &classes[IMMEDIATE - 1] || !value->name || (value->number >= -128 && value->number < 256)) return OAK_OK;
+    if (class != &classes[IMMEDIATE - 1] || !value->name || (value->number >= -128 && value->number < 256))
+        return OAK_OK;
     SAY(why, "`%s`, which is 0x%04x, does not fit 8 bits", value->name, (unsigned)value->number);
     HINT(why, "low(%s) and high(%s) are its bytes.", value->name, value->name);
     why->code = "value-range";
@@ -112,8 +117,8 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
 /* ------------------------------------------------------------------------------------------ reading back */
 
 /* What skips goes on behind the next instruction; what writes PCL goes anywhere. */
-static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                         uint32_t state, oak_decoded *decoded)
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                         uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (status) return status;
