@@ -77,6 +77,15 @@
         if (condition) ENTER(TARGET);                                                                        \
         ENTER(op + (units));                                                                                 \
     } while (0)
+/* Of an architecture whose branches skip: `units` are left out, what stands there has been charged. */
+#define SKIP(units)                                                                                          \
+    do {                                                                                                     \
+        op += 1;                                                                                             \
+        if (!LOOP_ONE) spent -= op->cost;                                                                    \
+        COUNT(-1);                                                                                           \
+        op += (units);                                                                                       \
+        ENTER(op);                                                                                           \
+    } while (0)
 #define FAULT(kind, space, address)                                                                          \
     do {                                                                                                     \
         kit->fault = (kind);                                                                                 \
@@ -261,6 +270,7 @@ finish:
 #undef MORE
 #undef NOW_ENDS
 #undef BRANCH_IF
+#undef SKIP
 #undef COUNT
 #undef COUNT_MORE
 #undef COUNTED

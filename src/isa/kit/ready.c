@@ -17,7 +17,7 @@ uint16_t kit_natural(const oak_core *core, uint32_t pc)
     if (kit->arch->natural) handler = kit->arch->natural(core, pc, handler);
     if (handler != kit->row[pc]) return handler;
     bool jumps = kit->arch->isa->rows[handler - KIT_FIRST_ROW].flow == OAK_FLOW_JUMP;
-    return jumps && kit->ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : handler;
+    return jumps && !kit->arch->paged && kit->ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : handler;
 }
 
 uint16_t kit_handler_at(const oak_core *core, uint32_t pc)
@@ -71,8 +71,10 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
 bool kit_ends_chain(const oak_core *core, uint32_t pc)
 {
     uint16_t natural = kit_natural(core, pc), row = kit_look(core)->row[pc];
-    return natural != row || row < KIT_FIRST_ROW ||
-           kit_look(core)->arch->isa->rows[row - KIT_FIRST_ROW].flow != OAK_FLOW_NEXT;
+    if (natural != row || row < KIT_FIRST_ROW) return true;
+    const kit_arch *arch = kit_look(core)->arch;
+    unsigned flow = arch->isa->rows[row - KIT_FIRST_ROW].flow;
+    return flow != OAK_FLOW_NEXT && !(arch->skips && flow == OAK_FLOW_BRANCH);
 }
 
 static uint64_t own_cost(const oak_core *core, uint32_t pc)

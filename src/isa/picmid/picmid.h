@@ -51,7 +51,7 @@ extern const oak_insn_row picmid_rows[PICMID_ROWS];
 extern const uint8_t picmid_cycles[PICMID_ROWS];
 
 /* Handlers beside the rows. */
-enum { PICMID_ENDS = KIT_FIRST_ROW + PICMID_ROWS, PICMID_DONE };
+enum { PICMID_ENDS = KIT_FIRST_ROW + PICMID_ROWS, PICMID_DONE, PICMID_SELF };
 
 struct oak_core {
     kit_core kit;

@@ -5,8 +5,8 @@
 #define CELL                                                                                                 \
     at = bank[AT];                                                                                           \
     if (at >= PICMID_OTHER) {                                                                                \
-        if (AT) goto special;                                                                                \
-        at = far[data[FSR]];                                                                                 \
+        if (at != PICMID_OTHER) goto special;                                                                \
+        at = far[core->data[FSR]];                                                                                 \
         if (at >= PICMID_OTHER) goto special;                                                                \
     }
 #define FLAGS_OF_SUM(a, b)                                                                                   \
@@ -29,24 +29,24 @@
     w = (value);                                                                                             \
     NEXT(1)
 #define TO_F(value)                                                                                          \
-    data[at] = (uint8_t)(value);                                                                             \
+    core->data[at] = (uint8_t)(value);                                                                             \
     NEXT(1)
 #define Z_TO_W(value)                                                                                        \
     w = zero = (value);                                                                                      \
     NEXT(1)
 #define Z_TO_F(value)                                                                                        \
-    data[at] = (uint8_t)(zero = (value));                                                                    \
+    core->data[at] = (uint8_t)(zero = (value));                                                                    \
     NEXT(1)
 #define SKIP_IF(condition)                                                                                   \
     do {                                                                                                     \
-        if (!(condition)) ENTER(op + 1);                                                                     \
+        if (!(condition)) NEXT(1);                                                                           \
         MORE(1);                                                                                             \
-        ENTER(op + 2);                                                                                       \
+        SKIP(1);                                                                                             \
     } while (0)
-#define STATUS_NOW ((data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
-#define SELECT     (bank = core->near[data[STATUS] >> 5 & 3], far = core->far + (data[STATUS] & STATUS_IRP) * 2)
+#define STATUS_NOW ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
+#define SELECT     (bank = core->near[core->data[STATUS] >> 5 & 3], far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
 #define SIMPLE     (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
-#define PAGE       ((uint32_t)(data[PCLATH] & 0x18) << 8)
+#define PAGED      ((kit_op *)(void *)((char *)page + op->to))
 #define PUSHED                                                                                               \
     if (core->sp == PICMID_LEVELS) {                                                                         \
         SAVE;                                                                                                \
@@ -61,60 +61,68 @@
     op = ops + core->stk[--core->sp]
 
 /* clang-format off */
-    ON(PICMID_ADDWF_W): CELL; FLAGS_OF_SUM(w, data[at]); TO_W(zero);
-    ON(PICMID_ADDWF_F): CELL; FLAGS_OF_SUM(w, data[at]); TO_F(zero);
-    ON(PICMID_ANDWF_W): CELL; Z_TO_W(w & data[at]);
-    ON(PICMID_ANDWF_F): CELL; Z_TO_F(w & data[at]);
+    ON(PICMID_ADDWF_W): CELL; FLAGS_OF_SUM(w, core->data[at]); TO_W(zero);
+    ON(PICMID_ADDWF_F): CELL; FLAGS_OF_SUM(w, core->data[at]); TO_F(zero);
+    ON(PICMID_ANDWF_W): CELL; Z_TO_W(w & core->data[at]);
+    ON(PICMID_ANDWF_F): CELL; Z_TO_F(w & core->data[at]);
     ON(PICMID_CLRF): CELL; Z_TO_F(0);
     ON(PICMID_CLRW): Z_TO_W(0);
-    ON(PICMID_COMF_W): CELL; Z_TO_W(data[at] ^ 0xFFu);
-    ON(PICMID_COMF_F): CELL; Z_TO_F(data[at] ^ 0xFFu);
-    ON(PICMID_DECF_W): CELL; Z_TO_W((data[at] - 1u) & 0xFF);
-    ON(PICMID_DECF_F): CELL; Z_TO_F((data[at] - 1u) & 0xFF);
-    ON(PICMID_DECFSZ_W): CELL; w = (data[at] - 1u) & 0xFF; SKIP_IF(!w);
-    ON(PICMID_DECFSZ_F): CELL; data[at]--; SKIP_IF(!data[at]);
-    ON(PICMID_INCF_W): CELL; Z_TO_W((data[at] + 1u) & 0xFF);
-    ON(PICMID_INCF_F): CELL; Z_TO_F((data[at] + 1u) & 0xFF);
-    ON(PICMID_INCFSZ_W): CELL; w = (data[at] + 1u) & 0xFF; SKIP_IF(!w);
-    ON(PICMID_INCFSZ_F): CELL; data[at]++; SKIP_IF(!data[at]);
-    ON(PICMID_IORWF_W): CELL; Z_TO_W(w | data[at]);
-    ON(PICMID_IORWF_F): CELL; Z_TO_F(w | data[at]);
-    ON(PICMID_MOVF_W): CELL; Z_TO_W(data[at]);
-    ON(PICMID_MOVF_F): CELL; Z_TO_F(data[at]);
+    ON(PICMID_COMF_W): CELL; Z_TO_W(core->data[at] ^ 0xFFu);
+    ON(PICMID_COMF_F): CELL; Z_TO_F(core->data[at] ^ 0xFFu);
+    ON(PICMID_DECF_W): CELL; Z_TO_W((core->data[at] - 1u) & 0xFF);
+    ON(PICMID_DECF_F): CELL; Z_TO_F((core->data[at] - 1u) & 0xFF);
+    ON(PICMID_DECFSZ_W): CELL; w = (core->data[at] - 1u) & 0xFF; SKIP_IF(!w);
+    ON(PICMID_DECFSZ_F): CELL; core->data[at]--; SKIP_IF(!core->data[at]);
+    ON(PICMID_INCF_W): CELL; Z_TO_W((core->data[at] + 1u) & 0xFF);
+    ON(PICMID_INCF_F): CELL; Z_TO_F((core->data[at] + 1u) & 0xFF);
+    ON(PICMID_INCFSZ_W): CELL; w = (core->data[at] + 1u) & 0xFF; SKIP_IF(!w);
+    ON(PICMID_INCFSZ_F): CELL; core->data[at]++; SKIP_IF(!core->data[at]);
+    ON(PICMID_IORWF_W): CELL; Z_TO_W(w | core->data[at]);
+    ON(PICMID_IORWF_F): CELL; Z_TO_F(w | core->data[at]);
+    ON(PICMID_MOVF_W): CELL; Z_TO_W(core->data[at]);
+    ON(PICMID_MOVF_F): CELL; Z_TO_F(core->data[at]);
     ON(PICMID_MOVWF): CELL; TO_F(w);
     ON(PICMID_NOP): NEXT(1);
-    ON(PICMID_RLF_W): CELL; w = (uint32_t)data[at] << 1 | carry; carry = w >> 8; TO_W(w & 0xFF);
-    ON(PICMID_RLF_F): CELL; byte = (uint32_t)data[at] << 1 | carry; carry = byte >> 8; TO_F(byte);
-    ON(PICMID_RRF_W): CELL; w = data[at] | carry << 8; carry = w & 1; TO_W(w >> 1);
-    ON(PICMID_RRF_F): CELL; byte = data[at] | carry << 8; carry = byte & 1; TO_F(byte >> 1);
-    ON(PICMID_SUBWF_W): CELL; FLAGS_OF_DIFFERENCE(data[at], w); TO_W(zero);
-    ON(PICMID_SUBWF_F): CELL; FLAGS_OF_DIFFERENCE(data[at], w); TO_F(zero);
-    ON(PICMID_SWAPF_W): CELL; TO_W((data[at] << 4 | data[at] >> 4) & 0xFF);
-    ON(PICMID_SWAPF_F): CELL; TO_F(data[at] << 4 | data[at] >> 4);
-    ON(PICMID_XORWF_W): CELL; Z_TO_W(w ^ data[at]);
-    ON(PICMID_XORWF_F): CELL; Z_TO_F(w ^ data[at]);
+    ON(PICMID_RLF_W): CELL; w = (uint32_t)core->data[at] << 1 | carry; carry = w >> 8; TO_W(w & 0xFF);
+    ON(PICMID_RLF_F): CELL; byte = (uint32_t)core->data[at] << 1 | carry; carry = byte >> 8; TO_F(byte);
+    ON(PICMID_RRF_W): CELL; w = core->data[at] | carry << 8; carry = w & 1; TO_W(w >> 1);
+    ON(PICMID_RRF_F): CELL; byte = core->data[at] | carry << 8; carry = byte & 1; TO_F(byte >> 1);
+    ON(PICMID_SUBWF_W): CELL; FLAGS_OF_DIFFERENCE(core->data[at], w); TO_W(zero);
+    ON(PICMID_SUBWF_F): CELL; FLAGS_OF_DIFFERENCE(core->data[at], w); TO_F(zero);
+    ON(PICMID_SWAPF_W): CELL; TO_W((core->data[at] << 4 | core->data[at] >> 4) & 0xFF);
+    ON(PICMID_SWAPF_F): CELL; TO_F(core->data[at] << 4 | core->data[at] >> 4);
+    ON(PICMID_XORWF_W): CELL; Z_TO_W(w ^ core->data[at]);
+    ON(PICMID_XORWF_F): CELL; Z_TO_F(w ^ core->data[at]);
     ON(PICMID_BCF):
         if (AT == STATUS && X & SIMPLE) {
             if (X == STATUS_C) carry = 0;
-            data[STATUS] &= (uint8_t)~(X & 0xFE);
+            core->data[STATUS] &= (uint8_t)~(X & 0xFE);
             SELECT;
             NEXT(1);
         }
-        CELL; TO_F(data[at] & ~X);
+        CELL; TO_F(core->data[at] & ~X);
     ON(PICMID_BSF):
         if (AT == STATUS && X & SIMPLE) {
             if (X == STATUS_C) carry = 1;
-            data[STATUS] |= X & 0xFE;
+            core->data[STATUS] |= X & 0xFE;
             SELECT;
             NEXT(1);
         }
-        CELL; TO_F(data[at] | X);
+        CELL; TO_F(core->data[at] | X);
     ON(PICMID_BTFSC):
-        if (AT == STATUS) SKIP_IF(!(STATUS_NOW & X));
-        CELL; SKIP_IF(!(data[at] & X));
+        if (AT == STATUS) {
+            if (X == STATUS_Z) SKIP_IF(zero);
+            if (X == STATUS_C) SKIP_IF(!carry);
+            SKIP_IF(!(STATUS_NOW & X));
+        }
+        CELL; SKIP_IF(!(core->data[at] & X));
     ON(PICMID_BTFSS):
-        if (AT == STATUS) SKIP_IF(STATUS_NOW & X);
-        CELL; SKIP_IF(data[at] & X);
+        if (AT == STATUS) {
+            if (X == STATUS_Z) SKIP_IF(!zero);
+            if (X == STATUS_C) SKIP_IF(carry);
+            SKIP_IF(STATUS_NOW & X);
+        }
+        CELL; SKIP_IF(core->data[at] & X);
     ON(PICMID_ADDLW): FLAGS_OF_SUM(w, AT); TO_W(zero);
     ON(PICMID_ANDLW): Z_TO_W(w & AT);
     ON(PICMID_IORLW): Z_TO_W(w | AT);
@@ -123,11 +131,13 @@
     ON(PICMID_XORLW): Z_TO_W(w ^ AT);
     ON(PICMID_CALL):
         PUSHED;
-        op = ops + (PAGE | AT);
+        op = PAGED;
         FINISH;
     ON(PICMID_GOTO):
-        if ((PAGE | AT) == HERE) goto circles;
-        ENTER(ops + (PAGE | AT));
+        ENTER(PAGED);
+    CASE(PICMID_SELF): /* in its page */
+        if (PAGED == op) goto circles;
+        ENTER(PAGED);
     ON(PICMID_RETURN): PULLED; FINISH;
     ON(PICMID_RETLW): byte = AT; PULLED; w = byte; FINISH;
     ON(PICMID_RETFIE):
@@ -163,7 +173,7 @@
         whole = true;
         goto special_now;
 special:
-        whole = picmid_rows[kit->row[HERE] - KIT_FIRST_ROW].flow != OAK_FLOW_NEXT;
+        whole = false;
 special_now:
         SAVE;
         {
@@ -171,26 +181,25 @@ special_now:
             uint16_t handler = kit->row[HERE];
             char use = *picmid_rows[handler - KIT_FIRST_ROW].uses;
             if (at == PICMID_ABSENT) FAULT(OAK_FAULT_ABSENT, PICMID_FILE, AT ? (uint32_t)(bank - core->near[0]) / PICMID_ROW * PICMID_BANK + AT
-                                                                              : (uint32_t)(far - core->far) + data[FSR]);
+                                                                              : (uint32_t)(far - core->far) + core->data[FSR]);
             io_op = op;
             io_at = at - PICMID_OTHER;
             io_writes = use != 'r';
             io_end = kit->time.cycles + (LOOP_ONE ? 1 : (uint32_t)(whole ? spent : spent - op[1].cost));
             kit->pc = HERE;
-            if (use != 'w') data[PICMID_SCRATCH] = picmid_read(core, io_at, X ? X : 0xFF, io_end - 1);
+            if (use != 'w') core->data[PICMID_SCRATCH] = picmid_read(core, io_at, X ? X : 0xFF, io_end - 1);
             *slot = *op;
             slot->at = PICMID_BANK;
             slot->handler = handler;
             slot->cost = 0;
             slot[1].handler = slot[2].handler = PICMID_DONE;
-            io_skips = picmid_rows[handler - KIT_FIRST_ROW].flow == OAK_FLOW_BRANCH;
-            if (!LOOP_ONE) spent -= io_skips; /* a skip in the spare slot must not run out of time: it is charged behind it */
+            slot[2].cost = LOOP_ONE ? 0 : UINT64_MAX; /* a skip there must not run out of time: it is charged behind it */
             op = slot;
             RESUME(handler);
         }
     CASE(PICMID_DONE):
-        if (!LOOP_ONE) spent += io_skips;
-        op = io_op + (op - (ops + CORE_SPAN + KIT_SPARE));
+        io_skips = op == ops + CORE_SPAN + KIT_SPARE + 2;
+        op = io_op + 1;
         if (io_writes) {
             SAVE;
             if (io_at == PCL) {
@@ -199,16 +208,20 @@ special_now:
                     COUNT(-1);
                 }
                 whole = true;
-                op = ops + (((uint32_t)data[PCLATH] << 8 | data[PICMID_SCRATCH]) & (PICMID_SPAN - 1));
+                op = ops + (((uint32_t)core->data[PCLATH] << 8 | core->data[PICMID_SCRATCH]) & (PICMID_SPAN - 1));
                 MORE(1);
             } else if (io_at == STATUS) /* what sets flags leaves the others alone */
-                picmid_set_status(core, data[PICMID_SCRATCH], *picmid_rows[kit->row[io_op - ops] - KIT_FIRST_ROW].flags ? 0xE0 : 0xE7);
-            else picmid_write(core, io_at, data[PICMID_SCRATCH], io_end);
+                picmid_set_status(core, core->data[PICMID_SCRATCH], *picmid_rows[kit->row[io_op - ops] - KIT_FIRST_ROW].flags ? 0xE0 : 0xE7);
+            else picmid_write(core, io_at, core->data[PICMID_SCRATCH], io_end);
             LOAD;
         }
         io_op = NULL;
         if (whole) FINISH;
         op--;
+        if (io_skips) {
+            if (!LOOP_ONE) MORE(1);
+            SKIP(1);
+        }
         if (kit->attention) LEAVE(1);
         NEXT(1);
 
@@ -225,7 +238,7 @@ circles: /* a jump to itself */
 #undef Z_TO_W
 #undef Z_TO_F
 #undef SKIP_IF
-#undef PAGE
+#undef PAGED
 #undef STATUS_NOW
 #undef SELECT
 #undef SIMPLE

@@ -247,11 +247,13 @@ static unsigned exception(const oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
-/* Writing PCL jumps, whatever else the instruction does. */
+/* Writing PCL jumps, whatever else the instruction does; a jump may be one to itself. */
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
     const oak_insn_row *row = &picmid_rows[handler - KIT_FIRST_ROW];
     bool writes = *row->uses == 'b' || (*row->uses == 'w' && *row->operands == 'r');
+    bool self = handler == KIT_FIRST_ROW + PICMID_GOTO && core->kit.ops[pc].at == (pc & 0x7FF);
+    if (self) return PICMID_SELF;
     return writes && core->kit.ops[pc].at == PCL ? PICMID_ENDS : handler;
 }
 
@@ -264,7 +266,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (oak_pattern_width(pattern, 'b')) op->x = (uint8_t)(1u << FIELD('b'));
     if (oak_pattern_width(pattern, 't')) op->x = (uint8_t)FIELD('t');
     op->at = FIELD('f') | FIELD('k') | FIELD('a');
-    op->to = UINT32_MAX; /* where it leads is known when it runs */
+    op->to = FIELD('a') * (uint32_t)sizeof *op; /* in its page, which is known when it runs */
 #undef FIELD
 }
 
@@ -292,10 +294,10 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define CORE_CASES    "isa/picmid/picmid_cases.h"
 #define CORE_SPAN     PICMID_SPAN
 #define CORE_CODE     PICMID_CODE
-#define CORE_EXTRA(X) X(PICMID_ENDS) X(PICMID_DONE)
+#define CORE_EXTRA(X) X(PICMID_ENDS) X(PICMID_DONE) X(PICMID_SELF)
 #define CORE_LOCALS                                                                                          \
-    uint8_t *const data = core->data;                                                                        \
     const uint16_t *bank, *far;                                                                              \
+    kit_op *page;                                                                             \
     uint32_t w, zero, carry, half, at = 0, byte = 0, io_at = 0;                                              \
     uint64_t io_end = 0;                                                                                     \
     bool io_writes = false, io_skips = false, whole = false;                                                 \
@@ -303,7 +305,8 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define SAVE (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
 #define LOAD                                                                                                 \
     (w = core->w, zero = core->zero, carry = core->carry, half = core->half,                                 \
-     bank = core->near[data[STATUS] >> 5 & 3], far = core->far + (data[STATUS] & STATUS_IRP) * 2)
+     page = ops + ((uint32_t)(core->data[PCLATH] & 0x18) << 8), bank = core->near[core->data[STATUS] >> 5 & 3],          \
+     far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
 #define BACK_TO_IT      (op = io_op ? io_op : op)
 #define CORE_LOOP(name) picmid_##name
 KIT_LOOPS(picmid_);
@@ -366,7 +369,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_picmid, .code_span = PICMID_SPAN, .core_size = sizeof(oak_core), .cycles = picmid_cycles, KIT_LOOPS_OF(picmid_),
-    .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
+    .skips = true, .paged = true, .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
     .asleep = asleep, .peek = peek, .poke = poke, .bank = bank_of, .window = window, .registers_at = registers_at, .inner = inner,
     .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
 /* clang-format on */
