@@ -250,7 +250,7 @@ START_TEST(tables_are_reached_through_pcl)
 END_TEST
 
 /* Timer 0 as the databook draws it: behind a write it stands still for two cycles. */
-#define UNGUARDED " org 0x2007\n dw 0x3ffb\n org 0\n" /* the watchdog does not run */
+#define UNGUARDED " config CONFIG: WDTE=off\n" /* the watchdog does not run */
 
 START_TEST(timer_0_counts_cycles_and_edges)
 {
@@ -381,7 +381,48 @@ START_TEST(a_toggled_pin_has_the_period_of_its_delay)
 }
 END_TEST
 
+/* Configuration words: in the HEX at their place, from fields by their names; what is not set is told. */
+START_TEST(the_chip_is_configured_by_name)
+{
+    static const struct {
+        const char *source, *code, *told;
+        unsigned word;
+    } all[] = {
+        {" config CONFIG: WDTE = off, FOSC = xt\n nop\nrest: goto rest\n", NULL, NULL, 0x3ff9},
+        {" config CONFIG: WRT=0, CP=on\n nop\nrest: goto rest\n", NULL, NULL, 0x3fff & ~0x2600u},
+        {" nop\nrest: goto rest\n", "no-config", "WDTE=on", 0},
+        {" config CONFIG: WDTX=off\n", "config", "CONFIG has no such field", 0},
+        {" config CONFIG: WRT=4\n", "config", "`WRT` has no such value", 0},
+        {" config CONFIG: FOSC=xd\n", "config", "`FOSC` has no such value", 0},
+        {" config STATUS: C=1\n", "config", "no such configuration word", 0},
+        {" config CONFIG: WDTE\n", "config", "its value is missing", 0},
+        {" config CONFIG: WDTE=off\n config CONFIG: FOSC=xt\n nop\nrest: goto rest\n", "config",
+         "set in line 1 already", 0},
+    };
+    oak_part *part = load_part("picmid-8k");
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        collected diags;
+        oak_program *program = assemble(part, all[i].source, &diags);
+        if (all[i].code) {
+            ck_assert_msg(diags.count && !strcmp(diags.one[0].code, all[i].code) &&
+                              strstr(diags.one[0].message, all[i].told),
+                          "%s: %s %s", all[i].source, diags.count ? diags.one[0].code : "",
+                          diags.count ? diags.one[0].message : "");
+        } else {
+            uint8_t low = 0, high = 0;
+            ck_assert_uint_eq(diags.count, 0);
+            ck_assert(oak_image_byte(oak_program_image(program), 0x400e, &low) &&
+                      oak_image_byte(oak_program_image(program), 0x400f, &high));
+            ck_assert_uint_eq((unsigned)(low | high << 8), all[i].word);
+        }
+        oak_program_free(program);
+    }
+    oak_part_free(part);
+}
+END_TEST
+
 RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
-          sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay)
+          sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
+          the_chip_is_configured_by_name)

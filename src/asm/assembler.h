@@ -2,6 +2,7 @@
  *
  *   assemble.c    opening, files, the order of the passes, from the result to a program
  *   source.c      where lines come from: files, includes, macros, repetitions, conditions
+ *   config.c      words that configure a chip
  *   read.c        source lines to statements: labels, directives, operands
  *   sections.c    sections: opening them, finding room for those that float
  *   layout.c      addresses, the shortest forms that reach, bytes
@@ -417,6 +418,7 @@ enum asm_directive {
     DD,
     DQ,
     POOL,
+    CONFIG,
     DIRECTIVES
 };
 int asm_directive(const assembler *as, const char *text, size_t length);
@@ -507,5 +509,11 @@ void asm_emit_pool(assembler *as, const statement *one, void *context,
 
 /* flow.c: warnings about where execution goes */
 void asm_check_flow(assembler *as);
+
+/* config.c: the directive, and a look at what is not set. */
+void asm_read_config(assembler *as, const char *word, size_t word_length, const char *at, const char *end);
+void asm_check_configuration(assembler *as);
+/* read.c: a number of so many bytes at an address of code, in a section of its own. */
+void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t value, unsigned bytes);
 
 #endif

@@ -735,6 +735,7 @@ void asm_emit(assembler *as)
     if (writer.count) flush(&writer);
     asm_check_sections(as);
     asm_check_flow(as);
+    if (!as->error_count) asm_check_configuration(as);
     oak_value value;
     statement at = {.origin = as->entry_place, .space = as->space};
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;

@@ -13,7 +13,7 @@ static const char *const directive_names[DIRECTIVES] = {
     "org",     "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
     "ifdef",   "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
     "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
-    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool"};
+    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
@@ -696,6 +696,24 @@ static void read_vector(assembler *as, const char *word, size_t word_length, con
     add_statement(as, STATEMENT_SECTION);
 }
 
+void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t value, unsigned bytes)
+{
+    char number[20];
+    oak_format(number, sizeof number, "0x%x", (unsigned)value);
+    const char *text = oak_arena_text(&as->arena, number, oak_length(number));
+    uint16_t back = as->section;
+    int entered = text ? asm_find_section(as, asm_intern(as, section, oak_length(section)), 0, 0,
+                                          as->isa->about.code_space, &address, 1, NULL)
+                       : -1;
+    if (!text) as->out_of_memory = true;
+    if (entered < 0) return;
+    asm_enter(as, (uint16_t)entered);
+    if (add_statement(as, STATEMENT_SECTION))
+        read_data(as, bytes == 1 ? DB : bytes == 2 ? DW : DD, text, text, text + oak_length(text));
+    asm_enter(as, back);
+    add_statement(as, STATEMENT_SECTION);
+}
+
 static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at,
                            const char *end)
 {
@@ -727,6 +745,7 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case SECTION: asm_read_section(as, word, word_length, at, end); return;
     case EXPORT: read_export(as, at, end); return;
     case VECTOR: read_vector(as, word, word_length, at, end); return;
+    case CONFIG: asm_read_config(as, word, word_length, at, end); return;
     case ENTRY:
         if (asm_skip_blanks(at, end) == end) {
             operand_missing(as, directive, word, word_length);

@@ -230,6 +230,25 @@ static void write_word(looker *self, uint32_t address)
     oak_buf_char(&self->buf, '\n');
 }
 
+/* A word that configures the chip, field by field. */
+static void write_fields(looker *self, uint32_t address, uint32_t stop)
+{
+    const oak_part_register *reg = oak_part_register_at(self->part, self->isa->about.code_space, address);
+    const uint8_t *bytes = self->bytes + look_slot(self, address) * self->unit;
+    unsigned word = (unsigned)(bytes[0] | bytes[1] << 8);
+    if (!reg || stop != address + 1) return;
+    oak_buf_format(&self->buf, "  ; %s:", reg->name);
+    for (unsigned f = 0; f < reg->field_count; f++) {
+        const oak_part_field *field = &reg->fields[f];
+        unsigned value = word >> field->bit & ((1u << field->width) - 1);
+        const char *name = NULL;
+        for (unsigned v = 0; v < field->value_count; v++)
+            if (field->values[v].value == value) name = field->values[v].name;
+        if (name) oak_buf_format(&self->buf, " %s=%s", field->name, name);
+        else oak_buf_format(&self->buf, " %s=%u", field->name, value);
+    }
+}
+
 /* Up to eight bytes, or a longer text; ends before the next label or code. */
 static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 {
@@ -252,6 +271,7 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
             oak_buf_format(&self->buf, "%s0x%04x", at > address ? ", " : "",
                            (unsigned)(bytes[0] | bytes[1] << 8));
         }
+        write_fields(self, address, stop);
         oak_buf_char(&self->buf, '\n');
         return stop - address;
     }

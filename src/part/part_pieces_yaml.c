@@ -184,10 +184,48 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
     return false;
 }
 
+/* `means: {WDTE: [off, on]}`: the meaning of each value of a field, from 0. */
+static bool read_meanings(part_file *file, yaml_node_t *map, oak_part_register *reg)
+{
+    oak_arena *arena = &file->builder->box->arena;
+    oak_part_field *fields = (oak_part_field *)(uintptr_t)reg->fields; /* they have just been made */
+    if (map->type != YAML_MAPPING_NODE) {
+        REFUSE_AT(file, map, "part-shape", "Write `means: {WDTE: [off, on]}`.",
+                  "`means` must be a mapping of fields");
+        return false;
+    }
+    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; pair < map->data.mapping.pairs.top; pair++) {
+        yaml_node_t *key = part_node_at(file, pair->key), *list = part_node_at(file, pair->value);
+        const char *name = part_scalar(key);
+        oak_part_field *field = NULL;
+        for (unsigned f = 0; name && f < reg->field_count; f++)
+            if (oak_same_name(name, oak_length(name), fields[f].name)) field = &fields[f];
+        size_t count = list->type == YAML_SEQUENCE_NODE
+                           ? (size_t)(list->data.sequence.items.top - list->data.sequence.items.start)
+                           : 0;
+        if (!field || !count || field->width > 8 || count > (size_t)1 << field->width) {
+            REFUSE_AT(file, field ? list : key, "part-value",
+                      "List the field under `bits`, and a word for each of its values from 0.",
+                      "these are no meanings of a field of `%s`", reg->name);
+            return false;
+        }
+        oak_part_value *values = oak_arena_zero(arena, count * sizeof *values);
+        for (size_t i = 0; values && i < count; i++) {
+            const char *word = part_scalar(part_node_at(file, list->data.sequence.items.start[i]));
+            if (!word || oak_same(word, "-")) continue;
+            values[field->value_count].name = oak_arena_text(arena, word, oak_length(word));
+            values[field->value_count++].value = (uint32_t)i;
+        }
+        field->values = values;
+        if (!values) file->builder->status = OAK_NO_MEMORY;
+    }
+    return !file->builder->status;
+}
+
 void part_add_register(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name",   "space", "at",   "reset", "size",
-                                       "access", "title", "bits", NULL};
+                                       "access", "title", "bits", "means", NULL};
     oak_part_register reg = {0};
     uint64_t address, reset, size, widest = 8u * file->builder->box->part.architecture->word_bytes;
     if (!part_check_keys(file, map, "a register", keys) ||
@@ -201,7 +239,8 @@ void part_add_register(part_file *file, yaml_node_t *map)
     reg.title = part_text_member(file, map, "title", false);
     if (!reg.name || !reg.title) return;
     const oak_space_info *space = &file->builder->box->part.architecture->spaces[reg.space];
-    if (address < space->first || address + (size + 7) / 8 > space->end) {
+    unsigned unit = oak_unit_bytes(file->builder->box->part.architecture, reg.space);
+    if (address < space->first || address + ((size + 7) / 8 + unit - 1) / unit > space->end) {
         REFUSE_AT(file, map, "part-value", NULL,
                   "`%s` has addresses 0x%x to 0x%llx: register `%s` is not among them", space->name,
                   (unsigned)space->first, (unsigned long long)(space->end - 1), reg.name);
@@ -212,6 +251,8 @@ void part_add_register(part_file *file, yaml_node_t *map)
     if (!part_access_member(file, map, &reg)) return;
     yaml_node_t *fields = part_member(file, map, "bits");
     if (fields && !part_read_fields(file, fields, &reg)) return;
+    if (part_member(file, map, "means") && !read_meanings(file, part_member(file, map, "means"), &reg))
+        return;
     part_insert_register(file, map, &reg);
 }
 

@@ -28,7 +28,10 @@ static bool is_core_register(const oak_architecture *about, const oak_part_regis
 static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
-    if (is_core_register(&machine->isa->about, reg)) return;
+    const oak_architecture *about = &machine->isa->about;
+    if (is_core_register(about, reg) ||
+        (reg->space == about->code_space && about->spaces[reg->space].unit_bits))
+        return; /* the core resets its own; words that configure it are programmed */
     uint8_t bytes[4];
     bool has_roles = machine->first_binding[number] != machine->first_binding[number + 1];
     if (machine->stored) machine->stored[number] = reg->reset; /* it lies on the bus */

@@ -212,8 +212,9 @@ typedef struct kit_arch {
     uint32_t (*slot)(const oak_core *core, uint32_t address);
     void (*forget)(oak_core *core);
     void (*fold_counts)(oak_core *core);
-    bool skips; /* branches are skips: a chain goes on behind them, and what a skip leaves out is given back (SKIP) */
-    bool paged; /* where a jump leads is known when it runs: a case of its own tells a jump to itself */
+    bool
+        skips; /* branches are skips: a chain goes on behind them, and what a skip leaves out is given back (SKIP) */
+    bool paged;     /* where a jump leads is known when it runs: a case of its own tells a jump to itself */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */

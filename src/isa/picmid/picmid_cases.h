@@ -6,7 +6,7 @@
     at = bank[AT];                                                                                           \
     if (at >= PICMID_OTHER) {                                                                                \
         if (at != PICMID_OTHER) goto special;                                                                \
-        at = far[core->data[FSR]];                                                                                 \
+        at = far[core->data[FSR]];                                                                           \
         if (at >= PICMID_OTHER) goto special;                                                                \
     }
 #define FLAGS_OF_SUM(a, b)                                                                                   \
@@ -29,13 +29,13 @@
     w = (value);                                                                                             \
     NEXT(1)
 #define TO_F(value)                                                                                          \
-    core->data[at] = (uint8_t)(value);                                                                             \
+    core->data[at] = (uint8_t)(value);                                                                       \
     NEXT(1)
 #define Z_TO_W(value)                                                                                        \
     w = zero = (value);                                                                                      \
     NEXT(1)
 #define Z_TO_F(value)                                                                                        \
-    core->data[at] = (uint8_t)(zero = (value));                                                                    \
+    core->data[at] = (uint8_t)(zero = (value));                                                              \
     NEXT(1)
 #define SKIP_IF(condition)                                                                                   \
     do {                                                                                                     \
@@ -43,10 +43,12 @@
         MORE(1);                                                                                             \
         SKIP(1);                                                                                             \
     } while (0)
-#define STATUS_NOW ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
-#define SELECT     (bank = core->near[core->data[STATUS] >> 5 & 3], far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
-#define SIMPLE     (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
-#define PAGED      ((kit_op *)(void *)((char *)page + op->to))
+#define STATUS_NOW                                                                                           \
+    ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
+#define SELECT                                                                                               \
+    (bank = core->near[core->data[STATUS] >> 5 & 3], far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
+#define SIMPLE (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
+#define PAGED  ((kit_op *)(void *)((char *)page + op->to))
 #define PUSHED                                                                                               \
     if (core->sp == PICMID_LEVELS) {                                                                         \
         SAVE;                                                                                                \

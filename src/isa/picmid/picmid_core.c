@@ -297,7 +297,7 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define CORE_EXTRA(X) X(PICMID_ENDS) X(PICMID_DONE) X(PICMID_SELF)
 #define CORE_LOCALS                                                                                          \
     const uint16_t *bank, *far;                                                                              \
-    kit_op *page;                                                                             \
+    kit_op *page;                                                                                            \
     uint32_t w, zero, carry, half, at = 0, byte = 0, io_at = 0;                                              \
     uint64_t io_end = 0;                                                                                     \
     bool io_writes = false, io_skips = false, whole = false;                                                 \
@@ -305,7 +305,8 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define SAVE (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
 #define LOAD                                                                                                 \
     (w = core->w, zero = core->zero, carry = core->carry, half = core->half,                                 \
-     page = ops + ((uint32_t)(core->data[PCLATH] & 0x18) << 8), bank = core->near[core->data[STATUS] >> 5 & 3],          \
+     page = ops + ((uint32_t)(core->data[PCLATH] & 0x18) << 8),                                              \
+     bank = core->near[core->data[STATUS] >> 5 & 3],                                                         \
      far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
 #define BACK_TO_IT      (op = io_op ? io_op : op)
 #define CORE_LOOP(name) picmid_##name

@@ -1,0 +1,138 @@
+/* config.c — the words that configure a chip: registers of the part that lie in program memory, given by the names of their fields.
+ *
+ *   config CONFIG: WDTE = off, FOSC = xt      what is not named stays as on an erased chip */
+#include "asm/assembler.h"
+#include "base/bytes.h"
+
+#define REPORT(as, from, to, code, hint, ...)                                                                \
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
+               hint, __VA_ARGS__)
+
+static bool is_configuration(const assembler *as, const oak_part_register *reg)
+{
+    return reg->space == as->isa->about.code_space && !as->isa->about.spaces[reg->space].special &&
+           as->isa->about.spaces[reg->space].unit_bits;
+}
+
+/* "WDTE=on, FOSC=rc": a word field by field. */
+static void write_fields(const oak_part_register *reg, uint32_t word, char *text, size_t room)
+{
+    *text = 0;
+    for (unsigned f = 0; f < reg->field_count; f++) {
+        const oak_part_field *field = &reg->fields[f];
+        uint32_t value = word >> field->bit & (((uint32_t)1 << field->width) - 1);
+        const char *name = NULL;
+        for (unsigned v = 0; v < field->value_count; v++)
+            if (field->values[v].value == value) name = field->values[v].name;
+        size_t used = oak_length(text);
+        if (name) oak_format(text + used, room - used, "%s%s=%s", f ? ", " : "", field->name, name);
+        else oak_format(text + used, room - used, "%s%s=%u", f ? ", " : "", field->name, (unsigned)value);
+    }
+}
+
+static bool list_words(const assembler *as, char *text, size_t room)
+{
+    *text = 0;
+    for (unsigned i = 0; i < as->part->register_count; i++) {
+        const oak_part_register *reg = &as->part->registers[i];
+        if (!is_configuration(as, reg)) continue;
+        size_t used = oak_length(text);
+        oak_format(text + used, room - used, "%s%s", *text ? ", " : "", reg->name);
+    }
+    return *text;
+}
+
+/* FIELD = VALUE: its name, or a number. False after a report. */
+static bool read_field(assembler *as, const oak_part_register *reg, const char **at, const char *end, uint32_t *word)
+{
+    char hint[300] = "";
+    const char *name = *at = asm_skip_blanks(*at, end);
+    size_t length = asm_word_length(name, end);
+    const oak_part_field *field = NULL;
+    for (unsigned f = 0; f < reg->field_count; f++) {
+        size_t used = oak_length(hint);
+        oak_format(hint + used, sizeof hint - used, "%s%s", f ? ", " : "Fields: ", reg->fields[f].name);
+        if (length && oak_same_name(name, length, reg->fields[f].name)) field = &reg->fields[f];
+    }
+    *at = asm_skip_blanks(name + length, end);
+    if (!field || *at == end || **at != '=') {
+        if (field) oak_format(hint, sizeof hint, "Write `%s = …`.", field->name);
+        REPORT(as, name, name + (length ? length : 1), "config", hint, field ? "its value is missing" : "%s has no such field",
+               reg->name);
+        return false;
+    }
+    const char *value_at = *at = asm_skip_blanks(*at + 1, end);
+    size_t size = asm_word_length(value_at, end), used;
+    uint64_t value = UINT64_MAX;
+    hint[0] = 0;
+    for (unsigned v = 0; v < field->value_count; v++) {
+        used = oak_length(hint);
+        oak_format(hint + used, sizeof hint - used, "%s%s", v ? ", " : "Values: ", field->values[v].name);
+        if (size && oak_same_name(value_at, size, field->values[v].name)) value = field->values[v].value;
+    }
+    const char *stop = value_at;
+    while (stop < end && *stop != ',' && *stop != ' ' && *stop != '\t') stop++;
+    if (value == UINT64_MAX && (oak_read_number(value_at, stop, &value, &used) || value_at + used != stop)) value = UINT64_MAX;
+    if (value >> field->width) {
+        if (!*hint) oak_format(hint, sizeof hint, "Write a number below %u.", 1u << field->width);
+        REPORT(as, value_at, stop > value_at ? stop : value_at + 1, "config", hint, "`%s` has no such value", field->name);
+        return false;
+    }
+    uint32_t mask = (((uint32_t)1 << field->width) - 1) << field->bit;
+    *word = (*word & ~mask) | (uint32_t)value << field->bit;
+    *at = asm_skip_blanks(size && value_at + size > stop ? value_at + size : stop, end);
+    return true;
+}
+
+void asm_read_config(assembler *as, const char *word, size_t word_length, const char *at, const char *end)
+{
+    char known[200], name[100], hint[260];
+    at = asm_skip_blanks(at, end);
+    size_t length = asm_word_length(at, end);
+    const oak_part_register *reg = length ? oak_part_find_register(as->part, at, length) : NULL;
+    const char *colon = asm_skip_blanks(at + length, end);
+    if (!reg || !is_configuration(as, reg) || colon == end || *colon != ':') {
+        bool any = list_words(as, known, sizeof known);
+        if (any) oak_format(hint, sizeof hint, "Write `config %s: FIELD=VALUE, …`; the words are %s.", reg && is_configuration(as, reg) ? reg->name : known, known);
+        else oak_format(hint, sizeof hint, "Nothing configures %s beside its program.", as->part->name);
+        REPORT(as, length ? at : word, length ? at + length : word + word_length, "config", hint,
+               reg && is_configuration(as, reg) ? "its fields are missing" : "the part has no such configuration word");
+        return;
+    }
+    oak_format(name, sizeof name, "config_%s", reg->name);
+    const asm_name *section = asm_intern(as, name, oak_length(name));
+    for (size_t i = 0; section && i < as->section_count; i++) {
+        if (as->sections[i].name != section) continue;
+        REPORT(as, at, at + length, "config", "Name all of its fields in one line.",
+               "`%s` was set in line %u already", reg->name, asm_line_of(as, as->sections[i].origin));
+        return;
+    }
+    uint32_t value = reg->reset;
+    for (at = colon; at < end;) {
+        at++;
+        if (!read_field(as, reg, &at, end, &value)) return;
+        if (at < end && *at != ',') {
+            asm_nothing_left(as, at, end);
+            return;
+        }
+    }
+    asm_put_word(as, name, reg->address, value, (reg->bits + 7u) / 8u);
+}
+
+void asm_check_configuration(assembler *as)
+{
+    uint8_t byte;
+    char fields[260], message[400];
+    bool program = asm_code_byte(as, as->part->vector_count ? as->part->vectors[0].address : 0, 0, &byte);
+    for (unsigned i = 0; program && i < as->part->register_count; i++) {
+        const oak_part_register *reg = &as->part->registers[i];
+        if (!is_configuration(as, reg) || asm_code_byte(as, reg->address, 0, &byte)) continue;
+        write_fields(reg, reg->reset, fields, sizeof fields);
+        oak_format(message, sizeof message, "Write `config %s: %s`, as it is to be.", reg->name, fields);
+        uint32_t origin = 0;
+        for (size_t k = as->statement_count; k-- > 0;)
+            if (as->statements[k].kind == STATEMENT_INSN) origin = as->statements[k].origin;
+        asm_warn(as, origin, 0, 0, "no-config", message,
+                 "`%s` is not set: the chip runs as an erased one, %s", reg->name, fields);
+    }
+}
