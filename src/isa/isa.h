@@ -196,7 +196,33 @@ typedef struct oak_exception_frame {
 typedef struct oak_namer {
     void *context;
     const char *(*name)(void *context, unsigned space, uint32_t address);
+    /* Completes an address that an instruction gives only in part; false where nobody knows the rest. NULL: as it stands. */
+    bool (*whole)(void *context, unsigned space, uint32_t *address);
 } oak_namer;
+
+/* What code has selected that completes such addresses, bit by bit: it may be 0, may be 1, may be as it was when the routine was
+ * called (selection.h). */
+typedef struct oak_selected {
+    uint32_t zero, one, entry;
+} oak_selected;
+#define OAK_SELECTED_ANY ((oak_selected){~(uint32_t)0, ~(uint32_t)0, 0})
+/* Sets the bits of a mask. */
+static inline void oak_select(oak_selected *now, uint32_t mask, uint32_t bits)
+{
+    now->zero = (now->zero & ~mask) | (mask & ~bits), now->one = (now->one & ~mask) | (mask & bits);
+    now->entry &= ~mask;
+}
+/* Nobody knows the bits of a mask any more. */
+static inline void oak_select_any(oak_selected *now, uint32_t mask)
+{
+    now->zero |= mask, now->one |= mask, now->entry &= ~mask;
+}
+typedef struct oak_selector {
+    uint32_t at_reset; /* bits that are 0 after a reset */
+    void (*follow)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_selected *now);
+    /* Completes an address of a space; false where what is missing is not known. */
+    bool (*whole)(const oak_selected *now, unsigned space, uint32_t *address);
+} oak_selector;
 
 /* ------------------------------------------------------------------------------------------ executing */
 
@@ -397,6 +423,7 @@ typedef struct oak_isa {
      * or -1. */
     oak_flow (*flow_of)(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
     int (*target_of)(const oak_isa_tables *tables, unsigned row);
+    const oak_selector *selector; /* NULL where instructions give addresses whole */
     unsigned skips; /* units that a branch without a target skips */
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
     oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,

@@ -39,6 +39,13 @@ bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded)
                              self->state[at], decoded) == OAK_OK;
 }
 
+/* The same for what follows what is selected, which needs no state. */
+static bool decode_plain(const void *context, uint32_t address, oak_decoded *decoded)
+{
+    const looker *self = context;
+    return look_is_known(self, address) && look_decode(self, address, decoded);
+}
+
 /* Data that an instruction reads beside the code: a place with a name, and words where they are words. */
 static void note_data(looker *self, const oak_decoded *decoded)
 {
@@ -61,6 +68,10 @@ static oak_status follow(looker *self)
             if (*mark & (IS_START | IS_INSIDE)) break;
             self->state[look_slot(self, address)] = (uint8_t)state;
             if (!look_decode(self, address, &decoded)) break;
+            if (self->selection.at) {
+                oak_selected now = oak_selection_at(&self->selection, address);
+                oak_selection_target(self->isa, &now, &decoded);
+            }
             bool free = true; /* no other instruction begins inside this one */
             for (unsigned i = 1; i < decoded.size; i++) free = free && !(mark[i] & (IS_START | IS_INSIDE));
             if (!free) break;
@@ -153,6 +164,16 @@ const char *look_name(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(self->part, self->isa, space, address, self->name, sizeof self->name);
 }
 
+bool look_whole(void *context, unsigned space, uint32_t *address)
+{
+    looker *self = context;
+    if (!self->selection.at) return true;
+    oak_selected now = oak_selection_at(&self->selection, self->here);
+    bool known = self->isa->selector->whole(&now, space, address);
+    self->unknown = self->unknown || !known;
+    return known || space == self->part->architecture->code_space;
+}
+
 /* ------------------------------------------------------------------------------------------ writing */
 
 void look_units(looker *self, uint32_t address, unsigned units)
@@ -183,8 +204,10 @@ static void write_label(looker *self, uint32_t address)
 
 static void write_instruction(looker *self, uint32_t address, const oak_decoded *decoded)
 {
-    oak_namer namer = {.context = self, .name = look_name};
+    oak_namer namer = {.context = self, .name = look_name, .whole = look_whole};
     write_label(self, address);
+    self->here = address;
+    self->unknown = false;
     size_t start = self->buf.size;
     oak_buf_text(&self->buf, "        ");
     if (decoded->oddly) {
@@ -198,6 +221,10 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
     }
     self->isa->print(self->tables, decoded, &namer, &self->buf);
     comment(self, start, address, decoded->size, decoded->cycles);
+    if (self->unknown) {
+        self->buf.size--;
+        oak_buf_text(&self->buf, "  bank unknown\n");
+    }
     if (!oak_goes_on(decoded->flow)) oak_buf_char(&self->buf, '\n');
 }
 
@@ -244,8 +271,9 @@ static void write_fields(looker *self, uint32_t address, uint32_t stop)
         const char *name = NULL;
         for (unsigned v = 0; v < field->value_count; v++)
             if (field->values[v].value == value) name = field->values[v].name;
-        if (name) oak_buf_format(&self->buf, " %s=%s", field->name, name);
-        else oak_buf_format(&self->buf, " %s=%u", field->name, value);
+        const char *comma = f ? "," : "";
+        if (name) oak_buf_format(&self->buf, "%s %s=%s", comma, field->name, name);
+        else oak_buf_format(&self->buf, "%s %s=%u", comma, field->name, value);
     }
 }
 
@@ -348,6 +376,7 @@ void look_close(looker *self)
     oak_release(&self->host, self->known, slots, 1);
     oak_release(&self->host, self->mark, slots, 1);
     oak_release(&self->host, self->state, slots, 1);
+    if (self->selection.room) oak_selection_close(&self->selection);
     oak_islands_free(&self->land, &self->host);
     oak_release(&self->host, self->todo, self->todo_room, sizeof *self->todo);
     if (self->tables) self->isa->close(&self->host, self->tables);
@@ -409,10 +438,27 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     return self->isa->open(host, &self->tables);
 }
 
+/* From the vectors of the part, the first of which is reset. */
+static oak_status follow_selection(looker *self)
+{
+    enum { MOST = 64 };
+    uint32_t entries[MOST];
+    unsigned count = 0;
+    oak_status status = oak_selection_open(&self->selection, self->isa, self->tables, &self->host, &self->land,
+                                           decode_plain, self);
+    while (count < self->part->vector_count && count < MOST) {
+        entries[count] = self->part->vectors[count].address;
+        count++;
+    }
+    if (!status) oak_selection_follow(&self->selection, entries, count);
+    return status;
+}
+
 static oak_status follow_all(looker *self)
 {
     uint32_t entry;
-    oak_status status = OAK_OK;
+    oak_status status = self->isa->selector ? follow_selection(self) : OAK_OK;
+    if (status) return status;
     if (oak_image_entry(oak_program_image(self->program), &entry)) status = visit(self, entry, IS_JUMPED);
     for (unsigned i = 0; i < self->part->vector_count && !status; i++) {
         uint32_t target = self->part->vectors[i].address;

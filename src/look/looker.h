@@ -6,7 +6,7 @@
 
 #include "base/bytes.h"
 #include "base/islands.h"
-#include "isa/isa.h"
+#include "isa/selection.h"
 
 enum { IS_START = 1, IS_INSIDE = 2, IS_CALLED = 4, IS_JUMPED = 8, IS_DATA = 16, IS_WORD = 32 };
 
@@ -22,6 +22,9 @@ typedef struct looker {
     uint8_t *state; /* of the instruction there, see oak_insn */
     uint32_t *todo;
     size_t todo_count, todo_room;
+    oak_selection selection; /* where the instruction set has a selector */
+    uint32_t here;           /* the instruction that is printed */
+    bool unknown;            /* something in it depends on what nobody knows to be selected */
     char name[120];
     oak_buf buf;
     const oak_text_sink *out;
@@ -44,6 +47,8 @@ bool look_decode(const looker *self, uint32_t address, oak_decoded *decoded);
 const char *look_label(looker *self, uint32_t address);
 /* What an operand is called (oak_namer); context: the looker. */
 const char *look_name(void *context, unsigned space, uint32_t address);
+/* Completes what the instruction at `here` names only in part (oak_namer). */
+bool look_whole(void *context, unsigned space, uint32_t *address);
 /* Writes what lies from an address on, a blank before each: bytes, or words where memory has words. */
 void look_units(looker *self, uint32_t address, unsigned units);
 /* Hands over what was written. */

@@ -409,6 +409,11 @@ static void print_value(const kit_language *language, const kit_class *class, co
     unsigned space = class->field >= KIT_TARGET ? language->isa->about.code_space
                      : language->space_of       ? language->space_of(class, (uint32_t)value)
                                                 : class->space;
+    uint32_t whole = (uint32_t)value;
+    if (class->window && namer && namer->whole) {
+        if (!namer->whole(namer->context, space, &whole)) space = 0;
+        value = whole;
+    }
     const char *name =
         space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
     unsigned digits = class->field >= KIT_TARGET ? 4 : (width + 3) / 4;

@@ -144,6 +144,61 @@ static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *deco
     return *loads_zero || decoded->row == PICMID_DECFSZ_F ? 1 + kit_field_of(tables, decoded, 'f') : 0;
 }
 
+/* ------------------------------------------------------------------------------------------ what is selected */
+
+enum { RP = 3, PAGE = 0x1F << 2, W = 0xFF << 8 }; /* RP, PCLATH and w */
+
+/* From w to RP or PCLATH. */
+static void select_w(oak_selected *now, uint32_t mask, int up)
+{
+    uint32_t zero = up < 0 ? now->zero >> -up : now->zero << up, one = up < 0 ? now->one >> -up : now->one << up;
+    uint32_t entry = (up < 0 ? now->entry >> -up : now->entry << up) & mask;
+    now->zero = (now->zero & ~mask) | (zero & mask) | entry, now->one = (now->one & ~mask) | (one & mask) | entry;
+    now->entry &= ~mask;
+}
+
+static void follow(const oak_isa_tables *tables, const oak_decoded *decoded, oak_selected *now)
+{
+    const oak_insn_row *row = &picmid_rows[decoded->row];
+    uint32_t cell = kit_field_of(tables, decoded, 'f'), bit = kit_field_of(tables, decoded, 'b');
+    uint32_t mask = cell == STATUS ? RP : cell == PCLATH ? PAGE : 0;
+    bool writes = *row->uses == 'b' || *row->uses == 'w', to_w = oak_same(row->operands, "reg, w");
+    if (to_w || *row->operands == 'k' || decoded->row == PICMID_CLRW) oak_select_any(now, W);
+    if (decoded->row == PICMID_MOVLW) oak_select(now, W, kit_field_of(tables, decoded, 'k') << 8);
+    if (decoded->row == PICMID_CLRW) oak_select(now, W, 0);
+    if (!writes || to_w || *row->operands != 'r' || !mask) return;
+    if (decoded->row == PICMID_BCF || decoded->row == PICMID_BSF) {
+        uint32_t one = (cell == STATUS ? (bit >= 5 ? 1u << (bit - 5) : 0) : 4u << bit) & mask;
+        oak_select(now, one, decoded->row == PICMID_BSF ? one : 0);
+    } else if (decoded->row == PICMID_CLRF) {
+        oak_select(now, mask, 0);
+    } else if (decoded->row == PICMID_MOVWF) {
+        select_w(now, mask, cell == STATUS ? -13 : -6);
+    } else {
+        oak_select_any(now, mask);
+    }
+}
+
+static bool whole(const oak_selected *now, unsigned space, uint32_t *address)
+{
+    uint32_t known = (now->zero ^ now->one) & ~now->entry, home = PICMID_CELLS;
+    if (space == PICMID_CODE) {
+        bool sure = (known & 0x60) == 0x60;
+        if (sure) *address = (*address & 0x7FF) | (now->one & 0x60) << 6;
+        return sure;
+    }
+    for (uint32_t bank = 0; bank < 4; bank++) {
+        if (bank & ~now->one & ~now->entry & RP || ~bank & ~now->zero & ~now->entry & RP) continue;
+        uint32_t one = picmid_home(*address % PICMID_BANK + bank * PICMID_BANK);
+        if (home != PICMID_CELLS && home != one) return false;
+        home = one;
+    }
+    *address = home;
+    return true;
+}
+
+static const oak_selector selector = {.at_reset = RP | PAGE, .follow = follow, .whole = whole};
+
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
@@ -181,7 +236,7 @@ const oak_isa oak_isa_picmid = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = picmid_rows, .row_count = PICMID_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
-    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 1, .size = kit_row_size, .encode = kit_encode, .decode = decode,
+    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 1, .selector = &selector, .size = kit_row_size, .encode = kit_encode, .decode = decode,
     .print = kit_print, .doubt = doubt, .counter_of = counter_of, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .core = &picmid_core_ops};
 /* clang-format on */
