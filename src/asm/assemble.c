@@ -22,6 +22,7 @@ static oak_status keep_records(assembler *as)
         oak_expr_fault fault;
         switch (one->kind) {
         case STATEMENT_INSN:
+            if (!one->form_count) continue; /* a step that is not needed */
             record.kind = OAK_RECORD_CODE;
             record.cycles = as->isa->rows[one->as.code.rows[one->form]].cycles;
             break;
@@ -52,9 +53,16 @@ static oak_status keep_records(assembler *as)
             break;
         default: record.kind = OAK_RECORD_PLACE; break;
         }
+        oak_record *last = program->record_count ? &records[program->record_count - 1] : NULL;
+        if (record.kind == OAK_RECORD_CODE && last && last->kind == OAK_RECORD_CODE &&
+            last->origin == record.origin && last->at + last->size == record.at) { /* steps of one directive */
+            last->size += record.size;
+            last->cycles = (uint8_t)(last->cycles + record.cycles);
+            continue;
+        }
         records[program->record_count++] = record;
     }
-    return OAK_OK;
+    return asm_note_steps(as);
 }
 
 /* Lines with code, with the text they have in the source. Statements come in the order of the lines. */
@@ -231,6 +239,7 @@ static void close_assembler(assembler *as)
     oak_pool_close(as->host, &as->names);
     oak_pool_close(as->host, &as->symbols);
     oak_release(as->host, as->diags, as->diag_room, sizeof *as->diags);
+    oak_release(as->host, as->steps, as->step_room, sizeof *as->steps);
     oak_release(as->host, as->sections, as->section_room, sizeof *as->sections);
     oak_release(as->host, as->literals, as->literal_room, sizeof *as->literals);
     oak_arena_close(&as->arena);
@@ -319,6 +328,7 @@ static oak_status finish(assembler *as)
     for (size_t i = 0; i < as->names.count; i++) check_export(as, asm_name_at(as, i));
     if (!as->out_of_memory) asm_end_pools(as);
     if (!as->out_of_memory) asm_layout(as);
+    if (!as->out_of_memory && as->step_count) asm_drop_steps(as);
     if (!as->out_of_memory) asm_emit(as);
     if (as->out_of_memory) return OAK_NO_MEMORY;
     oak_status status = asm_deliver_reports(as);

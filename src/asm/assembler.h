@@ -3,6 +3,7 @@
  *   assemble.c    opening, files, the order of the passes, from the result to a program
  *   source.c      where lines come from: files, includes, macros, repetitions, conditions
  *   config.c      words that configure a chip
+ *   select.c      banks and pages: what selects them, and what is found selected
  *   read.c        source lines to statements: labels, directives, operands
  *   sections.c    sections: opening them, finding room for those that float
  *   layout.c      addresses, the shortest forms that reach, bytes
@@ -99,6 +100,15 @@ typedef struct asm_stretch {
     uint16_t section;
     uint32_t end;
 } asm_stretch;
+
+/* An instruction of `bank` or `page`. */
+typedef struct asm_step {
+    const oak_select_step *is;
+    const oak_expr *expr; /* what is to be reached */
+    uint32_t statement;
+    uint32_t wanted; /* its bit, when it was last left out for good */
+    bool dropped;    /* it is not needed */
+} asm_step;
 
 typedef struct data_item {
     const oak_expr *expr; /* NULL: text */
@@ -282,6 +292,8 @@ typedef struct assembler {
     asm_diag *diags;
     size_t diag_count, diag_room, error_count;
 
+    asm_step *steps;
+    size_t step_count, step_room;
     asm_section *sections;
     size_t section_count, section_room;
     uint16_t section;      /* where statements go now */
@@ -419,6 +431,8 @@ enum asm_directive {
     DQ,
     POOL,
     CONFIG,
+    BANK,
+    PAGE,
     DIRECTIVES
 };
 int asm_directive(const assembler *as, const char *text, size_t length);
@@ -513,6 +527,18 @@ void asm_check_flow(assembler *as);
 /* config.c: the directive, and a look at what is not set. */
 void asm_read_config(assembler *as, const char *word, size_t word_length, const char *at, const char *end);
 void asm_check_configuration(assembler *as);
+/* read.c: an instruction as a line of its own would have it; NULL after a report, or without memory. */
+statement *asm_put_instruction(assembler *as, const char *line);
+/* select.c: the directives; which of their instructions stand, true when that has changed; which are needed, with what is behind
+ * laid out anew; registers and labels that are not reached by what is selected. */
+void asm_read_select(assembler *as, bool of_code, const char *at, const char *end);
+bool asm_choose_steps(assembler *as);
+void asm_drop_steps(assembler *as);
+void asm_check_selection(assembler *as);
+/* What became of the directives, for the listing. */
+OAK_MUST_USE oak_status asm_note_steps(assembler *as);
+/* layout.c: what an instruction becomes where it lies; false, and nothing said, while that is not known. */
+bool asm_encode_quietly(assembler *as, const statement *one, uint8_t *bytes);
 /* read.c: a number of so many bytes at an address of code, in a section of its own. */
 void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t value, unsigned bytes);
 

@@ -239,7 +239,7 @@ static oak_status find_land(flow *self)
     oak_status status = OAK_OK;
     for (size_t i = 0; i < as->statement_count && !status; i++) {
         const statement *one = &as->statements[i];
-        if (one->kind == STATEMENT_INSN && one->space == as->isa->about.code_space)
+        if (one->kind == STATEMENT_INSN && one->space == as->isa->about.code_space && one->size)
             status = oak_islands_add(&self->land, as->host, one->address, one->size);
     }
     oak_islands_lay_out(&self->land);
@@ -252,6 +252,7 @@ void asm_check_flow(assembler *as)
     unsigned code = as->isa->about.code_space;
     check_labels(as);
     if (as->error_count) return; /* what follows from an error is not worth a warning */
+    if (as->isa->selector) asm_check_selection(as);
     if (find_land(&self)) as->out_of_memory = true;
     size_t slots = self.land.slots + 1; /* one for what lies on none */
     self.todo_room = slots;
@@ -264,7 +265,7 @@ void asm_check_flow(assembler *as)
     if (slots > 1 && !as->out_of_memory) {
         for (size_t i = 0; i < as->statement_count; i++) {
             const statement *one = &as->statements[i];
-            if (one->kind != STATEMENT_INSN || one->space != code) continue;
+            if (one->kind != STATEMENT_INSN || one->space != code || !one->size) continue;
             uint32_t slot = oak_islands_slot(&self.land, one->address);
             self.mark[slot] |= IS_START;
             self.at_slot[slot] = one;

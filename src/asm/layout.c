@@ -332,7 +332,9 @@ void asm_place(assembler *as, statement *one)
     case STATEMENT_ORG: place_org(as, one); return;
     case STATEMENT_SPACE: place_space(as, one); return;
     case STATEMENT_ALIGN: place_align(as, one); return;
-    case STATEMENT_INSN: one->size = as->isa->size(as->tables, one->as.code.rows[one->form]); break;
+    case STATEMENT_INSN:
+        one->size = one->form_count ? as->isa->size(as->tables, one->as.code.rows[one->form]) : 0;
+        break;
     case STATEMENT_POOL: asm_place_pool(as, one); break;
     default: break;
     }
@@ -359,6 +361,15 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
         if (quiet) break;
     }
     return result;
+}
+
+bool asm_encode_quietly(assembler *as, const statement *one, uint8_t *bytes)
+{
+    oak_value values[OAK_MOST_OPERANDS];
+    oak_refusal why;
+    return !operand_values(as, one, true, values) &&
+           as->isa->encode(as->tables, one->as.code.rows[one->form], one->as.code.insn, values, one->address,
+                           bytes, &why) == OAK_OK;
 }
 
 /* True when every name in the operands is defined, so that trying a form reports nothing. */
@@ -415,6 +426,7 @@ void asm_layout(assembler *as)
         asm_rewind_sections(as);
         asm_rewind_pools(as);
         bool moved = asm_place_sections(as);
+        if (as->step_count && asm_choose_steps(as)) moved = true;
         asm_enter(as, (uint16_t)as->isa->about.code_space);
         for (size_t i = 0; i < as->statement_count; i++) {
             statement *one = &as->statements[i];
@@ -704,7 +716,7 @@ void asm_emit(assembler *as)
         oak_value value;
         switch (one->kind) {
         case STATEMENT_INSN:
-            if (must_be_code(as, one, "instructions") && inside_memory(as, one))
+            if (one->form_count && must_be_code(as, one, "instructions") && inside_memory(as, one))
                 emit_instruction(as, one, &writer);
             break;
         case STATEMENT_DATA:

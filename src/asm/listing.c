@@ -101,12 +101,21 @@ static void show_pool(listing *self, const oak_record *record)
     }
 }
 
+/* What is said of a line; notes come in the order of the lines. */
+static void show_notes(listing *self, uint32_t origin, size_t *next)
+{
+    for (; *next < self->program->note_count && self->program->notes[*next].origin <= origin; ++*next)
+        if (self->program->notes[*next].origin == origin)
+            oak_buf_format(&self->buf, "%*s| %s\n", 6 + 2 + 6 + 2 + 3 * BYTES_A_LINE + 6, "",
+                           self->program->notes[*next].text);
+}
+
 /* Lines in the order in which they were read: what an include, a macro or a repetition brought stands behind its line,
  * marked with + where it is new text. */
 static void list_lines(listing *self)
 {
     const oak_program *program = self->program;
-    size_t next = 0;
+    size_t next = 0, note = 0;
     uint16_t file = 0;
     const oak_record *labels = NULL; /* one record stands for labels on several lines */
     for (uint32_t origin = 0; origin < program->source_count; origin++) {
@@ -133,6 +142,7 @@ static void list_lines(listing *self)
         oak_buf_char(&self->buf, '\n');
         if (shown && shown->kind <= OAK_RECORD_DATA && shown->size <= 4096) show_rest(self, shown);
         if (pool) show_pool(self, pool);
+        show_notes(self, origin, &note);
         if (self->buf.size > 32768) flush(self);
     }
 }

@@ -64,6 +64,7 @@ void oak_program_free(oak_program *program)
     oak_release(&host, program->sections, program->section_room, sizeof *program->sections);
     oak_release(&host, program->source, program->source_room, sizeof *program->source);
     oak_release(&host, program->runs, program->run_room, sizeof *program->runs);
+    oak_release(&host, program->notes, program->note_room, sizeof *program->notes);
     oak_release(&host, program->records, program->record_room, sizeof *program->records);
     oak_release(&host, program->lines, program->line_room, sizeof *program->lines);
     oak_pool_close(&host, &program->symbols);

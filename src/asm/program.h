@@ -57,6 +57,12 @@ typedef struct oak_record {
     int64_t at;     /* address, or the value of a constant */
 } oak_record;
 
+/* A sentence below a line of the listing. */
+typedef struct oak_note {
+    uint32_t origin;
+    const char *text;
+} oak_note;
+
 struct oak_program {
     oak_host host;
     const oak_part *part;
@@ -70,6 +76,8 @@ struct oak_program {
     size_t source_count, source_room;
     oak_record *records;
     size_t record_count, record_room;
+    oak_note *notes; /* in the order of the source */
+    size_t note_count, note_room;
     oak_line *lines; /* ascending by address after finish */
     size_t line_count, line_room;
     oak_pool symbols; /* in the order in which their names were met */

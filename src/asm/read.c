@@ -13,7 +13,8 @@ static const char *const directive_names[DIRECTIVES] = {
     "org",     "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
     "ifdef",   "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
     "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
-    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config"};
+    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config",
+    "bank",    "page"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
@@ -22,7 +23,7 @@ _Static_assert(DIRECTIVES <= 64, "sets of directives are kept in 64 bits");
 void asm_open_directives(assembler *as)
 {
     for (unsigned i = 0; i < DIRECTIVES; i++)
-        as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
+        if ((i != BANK && i != PAGE) || as->isa->selector) as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
 }
 
 int asm_directive(const assembler *as, const char *text, size_t length)
@@ -714,6 +715,18 @@ void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t
     add_statement(as, STATEMENT_SECTION);
 }
 
+statement *asm_put_instruction(assembler *as, const char *line)
+{
+    const char *text = as->text, *end = line + oak_length(line);
+    size_t length = asm_word_length(line, end), before = as->statement_count;
+    asm_name *name = asm_intern(as, line, length);
+    if (!name) return NULL;
+    as->text = line;
+    read_instruction(as, asm_mnemonic(as, name), line, length, line + length, end);
+    as->text = text;
+    return as->statement_count > before ? &as->statements[as->statement_count - 1] : NULL;
+}
+
 static void read_directive(assembler *as, int directive, const char *word, size_t word_length, const char *at,
                            const char *end)
 {
@@ -746,6 +759,11 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case EXPORT: read_export(as, at, end); return;
     case VECTOR: read_vector(as, word, word_length, at, end); return;
     case CONFIG: asm_read_config(as, word, word_length, at, end); return;
+    case BANK:
+    case PAGE:
+        if (asm_skip_blanks(at, end) == end) operand_missing(as, directive, word, word_length);
+        else asm_read_select(as, directive == PAGE, at, end);
+        return;
     case ENTRY:
         if (asm_skip_blanks(at, end) == end) {
             operand_missing(as, directive, word, word_length);

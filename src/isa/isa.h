@@ -217,11 +217,25 @@ static inline void oak_select_any(oak_selected *now, uint32_t mask)
 {
     now->zero |= mask, now->one |= mask, now->entry &= ~mask;
 }
+/* An instruction of the directives `bank` and `page`: it is left out where bits of what is selected are known to be right already. */
+typedef struct oak_select_step {
+    uint8_t space;    /* of addresses that it selects for */
+    uint32_t mask;    /* what it sets of what is selected */
+    uint32_t address; /* the bit of the address that decides */
+    const char *line; /* as in a source */
+    bool one;         /* it stands where that bit is 1; others where it is 0 */
+} oak_select_step;
 typedef struct oak_selector {
     uint32_t at_reset; /* bits that are 0 after a reset */
+    const oak_select_step *steps;
+    unsigned step_count;
     void (*follow)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_selected *now);
     /* Completes an address of a space; false where what is missing is not known. */
     bool (*whole)(const oak_selected *now, unsigned space, uint32_t *address);
+    /* The operand of a row that is completed so, and its space; -1 where none is. */
+    int (*operand)(const oak_isa_tables *tables, unsigned row, unsigned *space);
+    /* The same address for all that stand for one place. */
+    uint32_t (*home)(unsigned space, uint32_t address);
 } oak_selector;
 
 /* ------------------------------------------------------------------------------------------ executing */

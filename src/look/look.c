@@ -69,6 +69,8 @@ static oak_status follow(looker *self)
             self->state[look_slot(self, address)] = (uint8_t)state;
             if (!look_decode(self, address, &decoded)) break;
             if (self->selection.at) {
+                if (!oak_selection_reached(&self->selection, address))
+                    oak_selection_from(&self->selection, address);
                 oak_selected now = oak_selection_at(&self->selection, address);
                 oak_selection_target(self->isa, &now, &decoded);
             }

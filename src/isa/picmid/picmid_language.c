@@ -197,7 +197,26 @@ static bool whole(const oak_selected *now, unsigned space, uint32_t *address)
     return true;
 }
 
-static const oak_selector selector = {.at_reset = RP | PAGE, .follow = follow, .whole = whole};
+static int selected_operand(const oak_isa_tables *tables, unsigned row, unsigned *space)
+{
+    unsigned class = kit_tables_of(tables)->row[row].class_of[0];
+    *space = class == TARGET ? PICMID_CODE : PICMID_FILE;
+    return class == TARGET || class == REGISTER ? 0 : -1;
+}
+
+static uint32_t home(unsigned space, uint32_t address)
+{
+    return space == PICMID_FILE && address < PICMID_CELLS ? picmid_home(address) : address;
+}
+
+static const oak_select_step steps[] = {
+    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false}, {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true},
+    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false}, {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true},
+    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false}, {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true},
+    {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true}};
+static const oak_selector selector = {
+    .at_reset = RP | PAGE, .steps = steps, .step_count = sizeof steps / sizeof *steps, .follow = follow, .whole = whole,
+    .operand = selected_operand, .home = home};
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
