@@ -363,15 +363,6 @@ static oak_status operand_values(assembler *as, const statement *one, bool quiet
     return result;
 }
 
-bool asm_encode_quietly(assembler *as, const statement *one, uint8_t *bytes)
-{
-    oak_value values[OAK_MOST_OPERANDS];
-    oak_refusal why;
-    return !operand_values(as, one, true, values) &&
-           as->isa->encode(as->tables, one->as.code.rows[one->form], one->as.code.insn, values, one->address,
-                           bytes, &why) == OAK_OK;
-}
-
 /* True when every name in the operands is defined, so that trying a form reports nothing. */
 static bool operands_are_defined(assembler *as, const statement *one)
 {
@@ -380,6 +371,22 @@ static bool operands_are_defined(assembler *as, const statement *one)
             looks_ahead(as, one->as.code.insn->operand[i].expr))
             return false;
     return true;
+}
+
+bool asm_encode_quietly(assembler *as, const statement *one, uint8_t *bytes)
+{
+    oak_value values[OAK_MOST_OPERANDS];
+    oak_refusal why;
+    return operands_are_defined(as, one) && !operand_values(as, one, true, values) &&
+           as->isa->encode(as->tables, one->as.code.rows[one->form], one->as.code.insn, values, one->address,
+                           bytes, &why) == OAK_OK;
+}
+
+bool asm_evaluate_quietly(assembler *as, const oak_expr *expr, const statement *one, oak_value *value)
+{
+    oak_value here = {.number = one->address, .space = one->space, .known = true};
+    oak_expr_fault fault;
+    return expr && !looks_ahead(as, expr) && asm_evaluate(as, expr, &here, value, &fault) == OAK_OK && value->known;
 }
 
 static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)

@@ -18,13 +18,6 @@ typedef struct followed {
     oak_selection selection;
 } followed;
 
-static bool evaluate(assembler *as, const oak_expr *expr, const statement *one, oak_value *value)
-{
-    oak_value here = {.number = one->address, .space = one->space, .known = true};
-    oak_expr_fault fault;
-    return expr && asm_evaluate(as, expr, &here, value, &fault) == OAK_OK && value->known;
-}
-
 static bool decode_at(const void *context, uint32_t address, oak_decoded *decoded)
 {
     const followed *self = context;
@@ -39,7 +32,7 @@ static bool decode_at(const void *context, uint32_t address, oak_decoded *decode
     int target = as->isa->target_of(as->tables, decoded->row);
     oak_value value;
     if (decoded->has_target && target >= 0 &&
-        evaluate(as, one->as.code.insn->operand[target].expr, one, &value))
+        asm_evaluate_quietly(as, one->as.code.insn->operand[target].expr, one, &value))
         decoded->target = (uint32_t)value.number;
     return true;
 }
@@ -55,6 +48,16 @@ static void close_followed(followed *self)
     if (self->selection.room) oak_selection_close(&self->selection);
     oak_release(host, self->statement, self->land.slots + 1, sizeof *self->statement);
     oak_islands_free(&self->land, host);
+}
+
+/* Where code runs through a vector, it is none of this program. */
+static bool runs_into(const followed *self, uint32_t address)
+{
+    for (uint32_t back = 1; back <= OAK_LONGEST_INSN && back <= address; back++) {
+        oak_decoded decoded;
+        if (decode_at(self, address - back, &decoded) && decoded.size == back && oak_goes_on(decoded.flow)) return true;
+    }
+    return false;
 }
 
 /* From the vectors of the part, and from whatever they do not lead to. */
@@ -77,8 +80,8 @@ static oak_status follow(followed *self, assembler *as)
     status = oak_selection_open(&self->selection, as->isa, as->tables, as->host, &self->land, decode_at, self);
     if (status) return status;
     self->selection.intended = true;
-    for (; count < as->part->vector_count && count < MOST; count++)
-        entries[count] = as->part->vectors[count].address;
+    for (unsigned i = 0; i < as->part->vector_count && count < MOST; i++)
+        if (!i || !runs_into(self, as->part->vectors[i].address)) entries[count++] = as->part->vectors[i].address;
     oak_selection_follow(&self->selection, entries, count);
     for (size_t i = 0; i < as->statement_count; i++)
         if (is_code(as, &as->statements[i]) && !oak_selection_reached(&self->selection, as->statements[i].address))
@@ -109,7 +112,7 @@ void asm_read_select(assembler *as, bool of_code, const char *at, const char *en
 static bool wants(assembler *as, const asm_step *step, uint32_t *bit)
 {
     oak_value value;
-    if (!evaluate(as, step->expr, &as->statements[step->statement], &value)) return false;
+    if (!asm_evaluate_quietly(as, step->expr, &as->statements[step->statement], &value)) return false;
     *bit = (as->isa->selector->home(step->is->space, (uint32_t)value.number) & step->is->address) != 0;
     return true;
 }
@@ -128,6 +131,19 @@ bool asm_choose_steps(assembler *as)
     return changed;
 }
 
+/* Does what a step sets decide where the address leads? */
+static bool matters(assembler *as, const asm_step *step, uint32_t address)
+{
+    const oak_selector *selector = as->isa->selector;
+    oak_selected now = OAK_SELECTED_ANY;
+    for (unsigned i = 0; i < selector->step_count; i++) {
+        const oak_select_step *other = &selector->steps[i];
+        if (other->space == step->is->space && other->mask != step->is->mask)
+            oak_select(&now, other->mask, address & other->address ? other->mask : 0);
+    }
+    return !selector->whole(&now, step->is->space, &address);
+}
+
 /* Leaves out what is not needed as all stands now; true when something was. */
 static void drop(followed *self)
 {
@@ -135,7 +151,12 @@ static void drop(followed *self)
     for (size_t i = 0; i < as->step_count; i++) {
         asm_step *step = &as->steps[i];
         const statement *one = &as->statements[step->statement];
+        oak_value value;
         if (!wants(as, step, &step->wanted) || !one->form_count) continue;
+        if (asm_evaluate_quietly(as, step->expr, one, &value) && !matters(as, step, (uint32_t)value.number)) {
+            step->dropped = true;
+            continue;
+        }
         oak_selected now = oak_selection_at(&self->selection, one->address);
         uint32_t right = step->is->one ? now.one & ~now.zero : now.zero & ~now.one;
         step->dropped = (right & ~now.entry & step->is->mask) == step->is->mask;
@@ -154,9 +175,16 @@ void asm_drop_steps(assembler *as)
     for (size_t i = 0; i < as->step_count; i++) { /* names that nobody defines */
         const asm_step *step = &as->steps[i];
         oak_value value;
-        if ((!i || step[-1].expr != step->expr) &&
-            asm_value(as, step->expr, &as->statements[step->statement], &value))
-            return;
+        const statement *one = &as->statements[step->statement];
+        if (i && step[-1].expr == step->expr) continue;
+        if (asm_value(as, step->expr, one, &value)) return;
+        if (!value.space || value.space == step->is->space) continue;
+        bool code = step->is->space == as->isa->about.code_space;
+        asm_report(as, OAK_ERROR, one->origin, step->expr->first, step->expr->last, "wrong-space",
+                   code ? "Write `bank` for a register." : "Write `page` for a place in the code.",
+                   "this lies in the %s, of which no %s is selected",
+                   as->isa->about.spaces[value.space].title, code ? "page" : "bank");
+        return;
     }
     for (unsigned round = 0; round < ROUNDS; round++) {
         followed self;
@@ -199,11 +227,11 @@ oak_status asm_note_steps(assembler *as)
             if (as->statements[as->steps[next].statement].form_count)
                 oak_format(became + used, sizeof became - used, "%s%s", used ? "; " : "", as->steps[next].is->line);
         }
-        if (!evaluate(as, first->expr, one, &value)) continue;
+        if (!asm_evaluate_quietly(as, first->expr, one, &value)) continue;
         unsigned space = first->is->space;
         unsigned number = as->isa->selector->home(space, (uint32_t)value.number) / as->isa->about.spaces[space].page;
         oak_format(text, sizeof text, "%s %u%s%s", space == as->isa->about.code_space ? "page" : "bank", number,
-                   *became ? ": " : " is selected here already: nothing", became);
+                   *became ? ": " : ": nothing is to be done here", became);
         status = note(as, one->origin, text);
     }
     return status;
@@ -229,6 +257,51 @@ static void report(assembler *as, const statement *one, const oak_operand *opera
              other ? other : at, name, bank);
 }
 
+static void warn(assembler *as, const statement *one, const char *code, const char *hint, const char *format, unsigned a,
+                 unsigned b)
+{
+    asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, code, hint, format, a, b);
+}
+
+/* A computed jump: what selects its block, and whether its table stays in it. */
+static void check_computed(followed *self, const statement *one, const oak_decoded *jump)
+{
+    assembler *as = self->as;
+    uint32_t size = as->isa->selector->block, block, table = one->address + one->size, end = table;
+    oak_decoded decoded;
+    oak_selected now = oak_selection_at(&self->selection, one->address);
+    while (decode_at(self, end, &decoded) && !oak_goes_on(decoded.flow) && end - table <= size) end += decoded.size;
+    oak_status known = as->isa->selector->computed(jump, &now, &block);
+    if (end == table || known == OAK_UNSUPPORTED) return;
+    if (known == OAK_OK && block / size != table / size)
+        warn(as, one, "computed-block", "Write `movlw high(TABLE)` and `movwf PCLATH` before it.",
+             "this goes into the block at 0x%04x: its table lies at 0x%04x", block, table);
+    else if ((end - 1) / size != table / size)
+        warn(as, one, "computed-block", "Move the table with `align 256` or `org`, or make it shorter.",
+             "the table behind this goes on past 0x%04x: entries from %u on are not reached", end / size * size - 1,
+             end / size * size - table);
+}
+
+/* A skip before a directive skips one instruction of it. */
+static void check_skips(followed *self)
+{
+    assembler *as = self->as;
+    for (size_t i = 0, next; i < as->step_count; i = next) {
+        unsigned stand = 0;
+        for (next = i; next < as->step_count && as->steps[next].expr == as->steps[i].expr; next++)
+            stand += as->statements[as->steps[next].statement].form_count;
+        size_t first = as->steps[i].statement;
+        oak_decoded before;
+        if (!first || stand == 1 || !is_code(as, &as->statements[first - 1]) ||
+            !decode_at(self, as->statements[first - 1].address, &before) || before.flow != OAK_FLOW_BRANCH)
+            continue;
+        warn(as, &as->statements[first], "skips-part", "Select before the skip, or jump over what is to be left out.",
+             stand ? "the instruction before this skips only the first of its %u instructions"
+                   : "nothing is needed here: the instruction before this skips what follows",
+             stand, 0);
+    }
+}
+
 void asm_check_selection(assembler *as)
 {
     followed self;
@@ -236,7 +309,9 @@ void asm_check_selection(assembler *as)
     if (follow(&self, as)) as->out_of_memory = true;
     for (size_t i = 0; i < as->statement_count && !as->out_of_memory; i++) {
         const statement *one = &as->statements[i];
+        oak_decoded decoded;
         if (!is_code(as, one)) continue;
+        if (decode_at(&self, one->address, &decoded) && decoded.flow == OAK_FLOW_COMPUTED) check_computed(&self, one, &decoded);
         unsigned space;
         oak_value value;
         int index = selector->operand(as->tables, one->as.code.rows[one->form], &space);
@@ -249,5 +324,6 @@ void asm_check_selection(assembler *as)
         if (plain || !selector->whole(&now, space, &reached) || selector->home(space, address) == reached) continue;
         report(as, one, operand, &value, space, reached);
     }
+    if (!as->out_of_memory) check_skips(&self);
     close_followed(&self);
 }

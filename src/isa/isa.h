@@ -234,6 +234,10 @@ typedef struct oak_selector {
     bool (*whole)(const oak_selected *now, unsigned space, uint32_t *address);
     /* The operand of a row that is completed so, and its space; -1 where none is. */
     int (*operand)(const oak_isa_tables *tables, unsigned row, unsigned *space);
+    /* The block of so many addresses that a jump leads into which counts from where it stands; OAK_NOT_FOUND where that is not
+     * known, OAK_UNSUPPORTED for other jumps. */
+    oak_status (*computed)(const oak_decoded *decoded, const oak_selected *now, uint32_t *at);
+    uint32_t block;
     /* The same address for all that stand for one place. */
     uint32_t (*home)(unsigned space, uint32_t address);
 } oak_selector;

@@ -448,9 +448,10 @@ static oak_status follow_selection(looker *self)
     unsigned count = 0;
     oak_status status = oak_selection_open(&self->selection, self->isa, self->tables, &self->host, &self->land,
                                            decode_plain, self);
-    while (count < self->part->vector_count && count < MOST) {
-        entries[count] = self->part->vectors[count].address;
-        count++;
+    for (unsigned i = 0; i < self->part->vector_count && count < MOST; i++) {
+        uint32_t address = self->part->vectors[i].address;
+        /* Where code runs through a vector, it is none of this program. */
+        if (!i || !look_is_known(self, address - 1)) entries[count++] = address;
     }
     if (!status) oak_selection_follow(&self->selection, entries, count);
     return status;

@@ -197,6 +197,14 @@ static bool whole(const oak_selected *now, unsigned space, uint32_t *address)
     return true;
 }
 
+/* What is added to PCL stays in the 256 words that PCLATH names. */
+static oak_status computed(const oak_decoded *decoded, const oak_selected *now, uint32_t *at)
+{
+    *at = (now->one & PAGE) << 6;
+    if (decoded->row != PICMID_ADDWF_F) return OAK_UNSUPPORTED;
+    return !(now->entry & PAGE) && ((now->one ^ now->zero) & PAGE) == PAGE ? OAK_OK : OAK_NOT_FOUND;
+}
+
 static int selected_operand(const oak_isa_tables *tables, unsigned row, unsigned *space)
 {
     unsigned class = kit_tables_of(tables)->row[row].class_of[0];
@@ -215,7 +223,7 @@ static const oak_select_step steps[] = {
     {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false}, {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true},
     {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true}};
 static const oak_selector selector = {
-    .at_reset = RP | PAGE, .steps = steps, .step_count = sizeof steps / sizeof *steps, .follow = follow, .whole = whole,
+    .at_reset = RP | PAGE, .steps = steps, .step_count = sizeof steps / sizeof *steps, .follow = follow, .whole = whole, .computed = computed, .block = 0x100,
     .operand = selected_operand, .home = home};
 
 /* ------------------------------------------------------------------------------------------ the whole */
