@@ -421,8 +421,72 @@ START_TEST(the_chip_is_configured_by_name)
 }
 END_TEST
 
+static void say(text *all, const char *line)
+{
+    oak_text_sink sink = text_sink(all);
+    ck_assert(sink.write(sink.context, line, strlen(line)) == OAK_OK);
+}
+
+/* One program with what is said of it, and what the listing says of its directives. */
+static void add_said(text *all, const oak_part *part, const char *source)
+{
+    char line[700];
+    collected diags;
+    oak_program *program = assemble(part, source, &diags);
+    for (unsigned i = 0; i < diags.count; i++) {
+        snprintf(line, sizeof line, "   => %u:%u: %s: %s [%s]\n", diags.one[i].line, diags.one[i].column,
+                 diags.one[i].severity == OAK_ERROR ? "error" : "warning", diags.one[i].message,
+                 diags.one[i].code);
+        say(all, line);
+        snprintf(line, sizeof line, "   =>        > %s\n", diags.one[i].hint);
+        if (*diags.one[i].hint) say(all, line);
+    }
+    if (!program) return;
+    text listing = {0};
+    oak_text_sink sink = text_sink(&listing);
+    ck_assert(oak_program_write_listing(program, &sink) == OAK_OK);
+    for (char *rest, *at = strtok_r(listing.bytes, "\n", &rest); at; at = strtok_r(NULL, "\n", &rest)) {
+        at += strspn(at, " ");
+        snprintf(line, sizeof line, "   .. %s\n", at);
+        if (*at == '|') say(all, line);
+    }
+    free(listing.bytes);
+    oak_program_free(program);
+}
+
+/* Programs right and wrong, whose banks and pages are followed: each with its golden messages. */
+START_TEST(banks_and_pages_are_followed)
+{
+    char row[400];
+    text said = {0}, golden = {0}, source = {0};
+    unsigned programs = 0;
+    oak_part *part = load_part("picmid-8k");
+    FILE *file = fopen(SOURCE_FOLDER "/tests/golden/banks.txt", "r");
+    ck_assert_ptr_nonnull(file);
+    for (bool more = true; more;) {
+        more = fgets(row, sizeof row, file) != NULL;
+        if ((!more || *row == '#') && source.size) {
+            add_said(&said, part, source.bytes);
+            ck_assert_str_eq(said.bytes, golden.bytes);
+            said.size = golden.size = source.size = 0;
+        }
+        if (!more) break;
+        bool is_said = !strncmp(row, "   =>", 5) || !strncmp(row, "   ..", 5);
+        programs += *row == '#';
+        say(&golden, row);
+        if (!is_said) say(&said, row);
+        if (*row == '#') say(&source, " config CONFIG: WDTE=off\n");
+        else if (!is_said) say(&source, row);
+    }
+    ck_assert_uint_gt(programs, 40);
+    fclose(file);
+    free(said.bytes), free(golden.bytes), free(source.bytes);
+    oak_part_free(part);
+}
+END_TEST
+
 RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
           sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
-          the_chip_is_configured_by_name)
+          the_chip_is_configured_by_name, banks_and_pages_are_followed)

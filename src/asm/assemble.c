@@ -55,7 +55,8 @@ static oak_status keep_records(assembler *as)
         }
         oak_record *last = program->record_count ? &records[program->record_count - 1] : NULL;
         if (record.kind == OAK_RECORD_CODE && last && last->kind == OAK_RECORD_CODE &&
-            last->origin == record.origin && last->at + last->size == record.at) { /* steps of one directive */
+            last->origin == record.origin &&
+            last->at + last->size == record.at) { /* steps of one directive */
             last->size += record.size;
             last->cycles = (uint8_t)(last->cycles + record.cycles);
             continue;

@@ -5,8 +5,8 @@
 #include "base/bytes.h"
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
-    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text), code, \
-               hint, __VA_ARGS__)
+    asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text),      \
+               code, hint, __VA_ARGS__)
 
 static bool is_configuration(const assembler *as, const oak_part_register *reg)
 {
@@ -43,7 +43,8 @@ static bool list_words(const assembler *as, char *text, size_t room)
 }
 
 /* FIELD = VALUE: its name, or a number. False after a report. */
-static bool read_field(assembler *as, const oak_part_register *reg, const char **at, const char *end, uint32_t *word)
+static bool read_field(assembler *as, const oak_part_register *reg, const char **at, const char *end,
+                       uint32_t *word)
 {
     char hint[300] = "";
     const char *name = *at = asm_skip_blanks(*at, end);
@@ -57,8 +58,8 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
     *at = asm_skip_blanks(name + length, end);
     if (!field || *at == end || **at != '=') {
         if (field) oak_format(hint, sizeof hint, "Write `%s = …`.", field->name);
-        REPORT(as, name, name + (length ? length : 1), "config", hint, field ? "its value is missing" : "%s has no such field",
-               reg->name);
+        REPORT(as, name, name + (length ? length : 1), "config", hint,
+               field ? "its value is missing" : "%s has no such field", reg->name);
         return false;
     }
     const char *value_at = *at = asm_skip_blanks(*at + 1, end);
@@ -72,10 +73,12 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
     }
     const char *stop = value_at;
     while (stop < end && *stop != ',' && *stop != ' ' && *stop != '\t') stop++;
-    if (value == UINT64_MAX && (oak_read_number(value_at, stop, &value, &used) || value_at + used != stop)) value = UINT64_MAX;
+    if (value == UINT64_MAX && (oak_read_number(value_at, stop, &value, &used) || value_at + used != stop))
+        value = UINT64_MAX;
     if (value >> field->width) {
         if (!*hint) oak_format(hint, sizeof hint, "Write a number below %u.", 1u << field->width);
-        REPORT(as, value_at, stop > value_at ? stop : value_at + 1, "config", hint, "`%s` has no such value", field->name);
+        REPORT(as, value_at, stop > value_at ? stop : value_at + 1, "config", hint, "`%s` has no such value",
+               field->name);
         return false;
     }
     uint32_t mask = (((uint32_t)1 << field->width) - 1) << field->bit;
@@ -93,10 +96,13 @@ void asm_read_config(assembler *as, const char *word, size_t word_length, const 
     const char *colon = asm_skip_blanks(at + length, end);
     if (!reg || !is_configuration(as, reg) || colon == end || *colon != ':') {
         bool any = list_words(as, known, sizeof known);
-        if (any) oak_format(hint, sizeof hint, "Write `config %s: FIELD=VALUE, …`; the words are %s.", reg && is_configuration(as, reg) ? reg->name : known, known);
+        if (any)
+            oak_format(hint, sizeof hint, "Write `config %s: FIELD=VALUE, …`; the words are %s.",
+                       reg && is_configuration(as, reg) ? reg->name : known, known);
         else oak_format(hint, sizeof hint, "Nothing configures %s beside its program.", as->part->name);
         REPORT(as, length ? at : word, length ? at + length : word + word_length, "config", hint,
-               reg && is_configuration(as, reg) ? "its fields are missing" : "the part has no such configuration word");
+               reg && is_configuration(as, reg) ? "its fields are missing"
+                                                : "the part has no such configuration word");
         return;
     }
     oak_format(name, sizeof name, "config_%s", reg->name);

@@ -386,7 +386,8 @@ bool asm_evaluate_quietly(assembler *as, const oak_expr *expr, const statement *
 {
     oak_value here = {.number = one->address, .space = one->space, .known = true};
     oak_expr_fault fault;
-    return expr && !looks_ahead(as, expr) && asm_evaluate(as, expr, &here, value, &fault) == OAK_OK && value->known;
+    return expr && !looks_ahead(as, expr) && asm_evaluate(as, expr, &here, value, &fault) == OAK_OK &&
+           value->known;
 }
 
 static uint8_t choose_form(assembler *as, const statement *one, bool may_shrink)

@@ -13,8 +13,7 @@ static const char *const directive_names[DIRECTIVES] = {
     "org",     "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
     "ifdef",   "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
     "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
-    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config",
-    "bank",    "page"};
+    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config", "bank",   "page"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
@@ -23,7 +22,8 @@ _Static_assert(DIRECTIVES <= 64, "sets of directives are kept in 64 bits");
 void asm_open_directives(assembler *as)
 {
     for (unsigned i = 0; i < DIRECTIVES; i++)
-        if ((i != BANK && i != PAGE) || as->isa->selector) as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
+        if ((i != BANK && i != PAGE) || as->isa->selector)
+            as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
 }
 
 int asm_directive(const assembler *as, const char *text, size_t length)

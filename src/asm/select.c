@@ -26,7 +26,8 @@ static bool decode_at(const void *context, uint32_t address, oak_decoded *decode
     const statement *one = self->statement[slot] ? &as->statements[self->statement[slot] - 1] : NULL;
     uint8_t bytes[OAK_LONGEST_INSN];
     if (!one || !asm_encode_quietly(as, one, bytes) ||
-        as->isa->decode(as->tables, bytes, one->size * asm_unit(as), address, one->as.code.insn->state, decoded))
+        as->isa->decode(as->tables, bytes, one->size * asm_unit(as), address, one->as.code.insn->state,
+                        decoded))
         return false;
     /* Where it is meant to go: the label in the source. */
     int target = as->isa->target_of(as->tables, decoded->row);
@@ -55,7 +56,8 @@ static bool runs_into(const followed *self, uint32_t address)
 {
     for (uint32_t back = 1; back <= OAK_LONGEST_INSN && back <= address; back++) {
         oak_decoded decoded;
-        if (decode_at(self, address - back, &decoded) && decoded.size == back && oak_goes_on(decoded.flow)) return true;
+        if (decode_at(self, address - back, &decoded) && decoded.size == back && oak_goes_on(decoded.flow))
+            return true;
     }
     return false;
 }
@@ -70,21 +72,25 @@ static oak_status follow(followed *self, assembler *as)
     *self = (followed){.as = as};
     for (size_t i = 0; i < as->statement_count && !status; i++)
         if (is_code(as, &as->statements[i]))
-            status = oak_islands_add(&self->land, as->host, as->statements[i].address, as->statements[i].size);
+            status =
+                oak_islands_add(&self->land, as->host, as->statements[i].address, as->statements[i].size);
     oak_islands_lay_out(&self->land);
     self->statement = oak_take_zeroed(as->host, (self->land.slots + 1) * sizeof *self->statement);
     if (!self->statement || status) return OAK_NO_MEMORY;
     for (size_t i = 0; i < as->statement_count; i++)
         if (is_code(as, &as->statements[i]))
             self->statement[oak_islands_slot(&self->land, as->statements[i].address)] = (uint32_t)i + 1;
-    status = oak_selection_open(&self->selection, as->isa, as->tables, as->host, &self->land, decode_at, self);
+    status =
+        oak_selection_open(&self->selection, as->isa, as->tables, as->host, &self->land, decode_at, self);
     if (status) return status;
     self->selection.intended = true;
     for (unsigned i = 0; i < as->part->vector_count && count < MOST; i++)
-        if (!i || !runs_into(self, as->part->vectors[i].address)) entries[count++] = as->part->vectors[i].address;
+        if (!i || !runs_into(self, as->part->vectors[i].address))
+            entries[count++] = as->part->vectors[i].address;
     oak_selection_follow(&self->selection, entries, count);
     for (size_t i = 0; i < as->statement_count; i++)
-        if (is_code(as, &as->statements[i]) && !oak_selection_reached(&self->selection, as->statements[i].address))
+        if (is_code(as, &as->statements[i]) &&
+            !oak_selection_reached(&self->selection, as->statements[i].address))
             oak_selection_from(&self->selection, as->statements[i].address);
     return OAK_OK;
 }
@@ -104,7 +110,8 @@ void asm_read_select(assembler *as, bool of_code, const char *at, const char *en
         if (grown) as->steps = grown;
         else as->out_of_memory = true;
         if (!one) return;
-        grown[as->step_count++] = (asm_step){.is = is, .expr = expr, .statement = (uint32_t)(one - as->statements)};
+        grown[as->step_count++] =
+            (asm_step){.is = is, .expr = expr, .statement = (uint32_t)(one - as->statements)};
         as->relaxes = true;
     }
 }
@@ -124,7 +131,8 @@ bool asm_choose_steps(assembler *as)
         asm_step *step = &as->steps[i];
         statement *one = &as->statements[step->statement];
         uint32_t bit = 0;
-        bool stands = !step->dropped && (!wants(as, step, &bit) ? !step->is->one : (bit != 0) == step->is->one);
+        bool stands =
+            !step->dropped && (!wants(as, step, &bit) ? !step->is->one : (bit != 0) == step->is->one);
         changed = changed || one->form_count != stands;
         one->form_count = stands;
     }
@@ -206,7 +214,8 @@ void asm_drop_steps(assembler *as)
 static oak_status note(assembler *as, uint32_t origin, const char *text)
 {
     oak_program *program = as->program;
-    oak_note *grown = oak_grow(&program->host, program->notes, &program->note_room, program->note_count + 1, sizeof *grown);
+    oak_note *grown =
+        oak_grow(&program->host, program->notes, &program->note_room, program->note_count + 1, sizeof *grown);
     const char *kept = oak_arena_text(&program->arena, text, oak_length(text));
     if (grown) program->notes = grown;
     if (!grown || !kept) return OAK_NO_MEMORY;
@@ -225,13 +234,15 @@ oak_status asm_note_steps(assembler *as)
         for (next = i; next < as->step_count && as->steps[next].expr == first->expr; next++) {
             size_t used = oak_length(became);
             if (as->statements[as->steps[next].statement].form_count)
-                oak_format(became + used, sizeof became - used, "%s%s", used ? "; " : "", as->steps[next].is->line);
+                oak_format(became + used, sizeof became - used, "%s%s", used ? "; " : "",
+                           as->steps[next].is->line);
         }
         if (!asm_evaluate_quietly(as, first->expr, one, &value)) continue;
         unsigned space = first->is->space;
-        unsigned number = as->isa->selector->home(space, (uint32_t)value.number) / as->isa->about.spaces[space].page;
-        oak_format(text, sizeof text, "%s %u%s%s", space == as->isa->about.code_space ? "page" : "bank", number,
-                   *became ? ": " : ": nothing is to be done here", became);
+        unsigned number =
+            as->isa->selector->home(space, (uint32_t)value.number) / as->isa->about.spaces[space].page;
+        oak_format(text, sizeof text, "%s %u%s%s", space == as->isa->about.code_space ? "page" : "bank",
+                   number, *became ? ": " : ": nothing is to be done here", became);
         status = note(as, one->origin, text);
     }
     return status;
@@ -244,10 +255,12 @@ static void report(assembler *as, const statement *one, const oak_operand *opera
 {
     bool code = space == as->isa->about.code_space;
     char name[80], found[100], hint[160];
-    unsigned bank = as->isa->selector->home(space, (uint32_t)value->number) / as->isa->about.spaces[space].page;
+    unsigned bank =
+        as->isa->selector->home(space, (uint32_t)value->number) / as->isa->about.spaces[space].page;
     oak_source_line line = asm_source(as, one->origin);
     oak_format(name, sizeof name, "%.*s", (int)(operand->last - operand->first), line.text + operand->first);
-    const char *other = code ? NULL : oak_part_name_of(as->part, as->isa, space, reached, found, sizeof found);
+    const char *other =
+        code ? NULL : oak_part_name_of(as->part, as->isa, space, reached, found, sizeof found);
     char at[40];
     oak_format(at, sizeof at, code ? "0x%04x" : "0x%03x", (unsigned)reached);
     oak_format(hint, sizeof hint, "Write `%s %s` before it.", code ? "page" : "bank", name);
@@ -257,8 +270,8 @@ static void report(assembler *as, const statement *one, const oak_operand *opera
              other ? other : at, name, bank);
 }
 
-static void warn(assembler *as, const statement *one, const char *code, const char *hint, const char *format, unsigned a,
-                 unsigned b)
+static void warn(assembler *as, const statement *one, const char *code, const char *hint, const char *format,
+                 unsigned a, unsigned b)
 {
     asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, code, hint, format, a, b);
 }
@@ -270,7 +283,8 @@ static void check_computed(followed *self, const statement *one, const oak_decod
     uint32_t size = as->isa->selector->block, block, table = one->address + one->size, end = table;
     oak_decoded decoded;
     oak_selected now = oak_selection_at(&self->selection, one->address);
-    while (decode_at(self, end, &decoded) && !oak_goes_on(decoded.flow) && end - table <= size) end += decoded.size;
+    while (decode_at(self, end, &decoded) && !oak_goes_on(decoded.flow) && end - table <= size)
+        end += decoded.size;
     oak_status known = as->isa->selector->computed(jump, &now, &block);
     if (end == table || known == OAK_UNSUPPORTED) return;
     if (known == OAK_OK && block / size != table / size)
@@ -278,8 +292,8 @@ static void check_computed(followed *self, const statement *one, const oak_decod
              "this goes into the block at 0x%04x: its table lies at 0x%04x", block, table);
     else if ((end - 1) / size != table / size)
         warn(as, one, "computed-block", "Move the table with `align 256` or `org`, or make it shorter.",
-             "the table behind this goes on past 0x%04x: entries from %u on are not reached", end / size * size - 1,
-             end / size * size - table);
+             "the table behind this goes on past 0x%04x: entries from %u on are not reached",
+             end / size * size - 1, end / size * size - table);
 }
 
 /* A skip before a directive skips one instruction of it. */
@@ -295,7 +309,8 @@ static void check_skips(followed *self)
         if (!first || stand == 1 || !is_code(as, &as->statements[first - 1]) ||
             !decode_at(self, as->statements[first - 1].address, &before) || before.flow != OAK_FLOW_BRANCH)
             continue;
-        warn(as, &as->statements[first], "skips-part", "Select before the skip, or jump over what is to be left out.",
+        warn(as, &as->statements[first], "skips-part",
+             "Select before the skip, or jump over what is to be left out.",
              stand ? "the instruction before this skips only the first of its %u instructions"
                    : "nothing is needed here: the instruction before this skips what follows",
              stand, 0);
@@ -311,7 +326,8 @@ void asm_check_selection(assembler *as)
         const statement *one = &as->statements[i];
         oak_decoded decoded;
         if (!is_code(as, one)) continue;
-        if (decode_at(&self, one->address, &decoded) && decoded.flow == OAK_FLOW_COMPUTED) check_computed(&self, one, &decoded);
+        if (decode_at(&self, one->address, &decoded) && decoded.flow == OAK_FLOW_COMPUTED)
+            check_computed(&self, one, &decoded);
         unsigned space;
         oak_value value;
         int index = selector->operand(as->tables, one->as.code.rows[one->form], &space);
@@ -321,7 +337,8 @@ void asm_check_selection(assembler *as)
         bool plain = !value.space && !value.name && address < window; /* a part of an address, meant so */
         oak_selected now = oak_selection_at(&self.selection, one->address);
         uint32_t reached = address;
-        if (plain || !selector->whole(&now, space, &reached) || selector->home(space, address) == reached) continue;
+        if (plain || !selector->whole(&now, space, &reached) || selector->home(space, address) == reached)
+            continue;
         report(as, one, operand, &value, space, reached);
     }
     if (!as->out_of_memory) check_skips(&self);

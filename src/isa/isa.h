@@ -442,7 +442,7 @@ typedef struct oak_isa {
     oak_flow (*flow_of)(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
     int (*target_of)(const oak_isa_tables *tables, unsigned row);
     const oak_selector *selector; /* NULL where instructions give addresses whole */
-    unsigned skips; /* units that a branch without a target skips */
+    unsigned skips;               /* units that a branch without a target skips */
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
     oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                          uint32_t address, uint32_t state, oak_decoded *decoded);

@@ -12,7 +12,8 @@ oak_status oak_selection_open(oak_selection *self, const oak_isa *isa, const oak
                               const void *context)
 {
     size_t slots = land->slots + 1;
-    *self = (oak_selection){.isa = isa, .tables = tables, .host = *host, .land = land, .decode = decode, .context = context};
+    *self = (oak_selection){
+        .isa = isa, .tables = tables, .host = *host, .land = land, .decode = decode, .context = context};
     self->at = oak_take_zeroed(host, slots * sizeof *self->at);
     self->summary = oak_take_zeroed(host, slots * sizeof *self->summary);
     self->mark = oak_take_zeroed(host, slots);
@@ -128,7 +129,8 @@ static void settle(oak_selection *self)
 {
     oak_decoded decoded;
     for (uint32_t i = 0; i < self->land->slots; i++)
-        if (self->decode(self->context, oak_islands_address(self->land, i), &decoded)) note_call(self, &decoded);
+        if (self->decode(self->context, oak_islands_address(self->land, i), &decoded))
+            note_call(self, &decoded);
     for (self->changed = true; self->changed && self->steps < MOST_STEPS;) {
         self->changed = false;
         for (uint32_t i = 0; i < self->land->slots; i++)

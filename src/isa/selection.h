@@ -16,8 +16,8 @@ typedef struct oak_selection {
     const oak_islands *land;
     oak_decode_at decode;
     const void *context;
-    bool intended;    /* targets are the labels that the source names, not what is selected */
-    oak_selected *at; /* by slot; with no bit set where nothing has come */
+    bool intended;         /* targets are the labels that the source names, not what is selected */
+    oak_selected *at;      /* by slot; with no bit set where nothing has come */
     oak_selected *summary; /* by slot: what a routine that begins there leaves to who called it */
     uint8_t *mark;
     uint32_t *todo;
@@ -30,7 +30,8 @@ typedef struct oak_selection {
  * back. */
 OAK_MUST_USE oak_status oak_selection_open(oak_selection *self, const oak_isa *isa,
                                            const oak_isa_tables *tables, const oak_host *host,
-                                           const oak_islands *land, oak_decode_at decode, const void *context);
+                                           const oak_islands *land, oak_decode_at decode,
+                                           const void *context);
 void oak_selection_close(oak_selection *self);
 /* Follows all code from where it begins: entries[0] after a reset, the others with anything selected. */
 void oak_selection_follow(oak_selection *self, const uint32_t *entries, unsigned count);

@@ -446,8 +446,8 @@ static oak_status follow_selection(looker *self)
     enum { MOST = 64 };
     uint32_t entries[MOST];
     unsigned count = 0;
-    oak_status status = oak_selection_open(&self->selection, self->isa, self->tables, &self->host, &self->land,
-                                           decode_plain, self);
+    oak_status status = oak_selection_open(&self->selection, self->isa, self->tables, &self->host,
+                                           &self->land, decode_plain, self);
     for (unsigned i = 0; i < self->part->vector_count && count < MOST; i++) {
         uint32_t address = self->part->vectors[i].address;
         /* Where code runs through a vector, it is none of this program. */

@@ -1,7 +1,9 @@
 /* print.c — an instruction of the running chip as source text. */
 #include <oakspindle/print.h>
 
+#include "base/arena.h"
 #include "base/bytes.h"
+#include "look/looker.h"
 #include "part/naming.h"
 #include "session/session_state.h"
 
@@ -100,6 +102,36 @@ static uint32_t state_behind(const oak_session *session, uint32_t address)
     return 0;
 }
 
+/* What the program has selected at the instruction that is printed. */
+static bool whole(void *context, unsigned space, uint32_t *address)
+{
+    const naming *self = context;
+    return look_whole(self->session->read_back, space, address);
+}
+
+/* Reads the program back once, where instructions name registers only in part. */
+static bool knows_banks(oak_session *session)
+{
+    if (!session->isa->selector || !session->program) return false;
+    if (session->read_back) return true;
+    looker *made = oak_take_zeroed(&session->host, sizeof *made);
+    if (!made) return false;
+    if (look_open(made, session->program, &session->host, NULL)) {
+        look_close(made);
+        oak_release(&session->host, made, 1, sizeof *made);
+        return false;
+    }
+    session->read_back = made;
+    return true;
+}
+
+void session_close_names(oak_session *session)
+{
+    if (!session->read_back) return;
+    look_close(session->read_back);
+    oak_release(&session->host, session->read_back, 1, sizeof *session->read_back);
+}
+
 oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
                                          unsigned *size)
 {
@@ -110,6 +142,10 @@ oak_status oak_session_print_instruction(oak_session *session, uint32_t address,
     if (!status) {
         naming self = {.session = session};
         oak_namer namer = {.context = &self, .name = name_of};
+        if (knows_banks(session)) {
+            namer.whole = whole;
+            session->read_back->here = address;
+        }
         oak_buf buf;
         oak_buf_open(&buf, &session->host);
         session->isa->print(session->tables, &decoded, &namer, &buf);

@@ -64,6 +64,7 @@ void oak_session_close(oak_session *session)
             session->chip.ops->set_stop(session->chip.chip, session->stops[i].point.address, false);
     if (session->attached) session->chip.ops->attach(session->chip.chip, NULL);
     oak_host host = session->host;
+    session_close_names(session);
     oak_release(&host, session->stops, session->stop_room, sizeof *session->stops);
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
     oak_release(&host, session->laps, session->lap_room, sizeof *session->laps);

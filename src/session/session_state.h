@@ -167,6 +167,8 @@ struct oak_session {
     oak_isa_tables *tables;
     bool borrowed; /* they are the program's */
     const oak_program *program;
+    struct looker
+        *read_back; /* of the program, where banks are followed; made when an instruction is printed first */
     uint64_t clock_millihertz;
     bool has_run;              /* since it was opened, and not only been told of a state */
     bool stops_hit;            /* some may have been, since reset */
@@ -342,6 +344,7 @@ bool session_is_deeper(const oak_session *session, uint32_t stack, uint32_t than
 uint64_t session_keep_moment(oak_session *session);
 void session_forget_history(oak_session *session);
 void session_close_history(oak_session *session);
+void session_close_names(oak_session *session); /* print.c */
 
 /* record.c */
 void session_record_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);

@@ -151,9 +151,11 @@ enum { RP = 3, PAGE = 0x1F << 2, W = 0xFF << 8 }; /* RP, PCLATH and w */
 /* From w to RP or PCLATH. */
 static void select_w(oak_selected *now, uint32_t mask, int up)
 {
-    uint32_t zero = up < 0 ? now->zero >> -up : now->zero << up, one = up < 0 ? now->one >> -up : now->one << up;
+    uint32_t zero = up < 0 ? now->zero >> -up : now->zero << up,
+             one = up < 0 ? now->one >> -up : now->one << up;
     uint32_t entry = (up < 0 ? now->entry >> -up : now->entry << up) & mask;
-    now->zero = (now->zero & ~mask) | (zero & mask) | entry, now->one = (now->one & ~mask) | (one & mask) | entry;
+    now->zero = (now->zero & ~mask) | (zero & mask) | entry,
+    now->one = (now->one & ~mask) | (one & mask) | entry;
     now->entry &= ~mask;
 }
 
@@ -218,13 +220,19 @@ static uint32_t home(unsigned space, uint32_t address)
 }
 
 static const oak_select_step steps[] = {
-    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false}, {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true},
-    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false}, {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true},
-    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false}, {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true},
+    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false},      {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true},
+    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false},     {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true},
+    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false},  {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true},
     {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true}};
-static const oak_selector selector = {
-    .at_reset = RP | PAGE, .steps = steps, .step_count = sizeof steps / sizeof *steps, .follow = follow, .whole = whole, .computed = computed, .block = 0x100,
-    .operand = selected_operand, .home = home};
+static const oak_selector selector = {.at_reset = RP | PAGE,
+                                      .steps = steps,
+                                      .step_count = sizeof steps / sizeof *steps,
+                                      .follow = follow,
+                                      .whole = whole,
+                                      .computed = computed,
+                                      .block = 0x100,
+                                      .operand = selected_operand,
+                                      .home = home};
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
@@ -239,7 +247,7 @@ static const oak_register_info registers[PICMID_REGISTERS] = {
 #define INFO(id, name, bits, title, derived, points) [PICMID_REG_##id] = {name, bits, title, derived, points},
     PICMID_REGISTER_LIST(INFO)};
 static const oak_register_cells register_cells[] = {
-    {PICMID_REG_STATUS, PICMID_FILE, 1, 0, 0, STATUS}, {PICMID_REG_FSR, PICMID_FILE, 1, 0, 0, FSR}, {PICMID_REG_PCLATH, PICMID_FILE, 1, 0, 0, PCLATH}};
+    {PICMID_REG_PC, PICMID_FILE, 1, 0, 0, PCL}, {PICMID_REG_STATUS, PICMID_FILE, 1, 0, 0, STATUS}, {PICMID_REG_FSR, PICMID_FILE, 1, 0, 0, FSR}, {PICMID_REG_PCLATH, PICMID_FILE, 1, 0, 0, PCLATH}};
 static const oak_flag_info flags[] = {
     {"irp", PICMID_REG_STATUS, 7, 1, "bank that FSR points to", false, 0}, {"rp", PICMID_REG_STATUS, 5, 2, "bank", false, 0},
     {"to", PICMID_REG_STATUS, 4, 1, "the watchdog has not reset it", false, 0}, {"pd", PICMID_REG_STATUS, 3, 1, "it has not slept", false, 0},
