@@ -296,6 +296,8 @@ void cli_report_why(cli *self, oak_session *session, const char *budget);
 void cli_report_where(cli *self, oak_session *session, const char *budget);
 /* What a special register holds, false where it cannot be read; whether a name means it: its own, its device's, or "". */
 bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32_t *value);
+/* True when one that is told of by itself holds something else than after a reset. */
+bool cli_special_differs(oak_session *session, const oak_part_register *reg, uint32_t *value);
 bool cli_names_special(const oak_part_register *reg, const char *name);
 /* Special registers with every field: all (""), those of a device, or one. False when there is no such. */
 bool cli_report_special(cli *self, oak_session *session, const char *name);

@@ -111,17 +111,24 @@ bool cli_names_special(const oak_part_register *reg, const char *name)
     return !length || (begins && (!reg->name[length] || reg->name[length] == '_')); /* or all of a device */
 }
 
-/* True when a register holds something else than after reset. */
-static bool differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
+bool cli_special_differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
 {
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    const oak_part_memory *memory = oak_part_find_memory(oak_session_part(session), reg->space, reg->address);
+    if (memory && !memory->writable) return false; /* it configures the chip */
+    for (unsigned i = 0; i < about->cells_count; i++) {
+        const oak_register_cells *cells = &about->cells[i];
+        if (cells->reg == about->pc_register && cells->space == reg->space && cells->address == reg->address)
+            return false;
+    }
     return cli_read_special(session, reg, value) && *value != reg->reset;
 }
 
 /* One a line, with its bits and what it is. */
 static void show_narrow_special(const oak_part *part, const oak_part_register *reg, uint32_t value, bool new)
 {
-    char binary[16];
-    cli_write_binary(value & 0xFF, 8, binary);
+    char binary[48];
+    cli_write_binary(value, reg->bits, binary);
     printf(" %c%-6s 0x%0*x  %s  ", new ? '*' : ' ', reg->name, reg->bits / 4, (unsigned)value, binary);
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
@@ -176,7 +183,7 @@ void report_specials(cli *self, oak_session *session)
     if (self->marks) cli_take_changes(session, &changes);
     report_title(self, "Special function registers that differ from reset");
     for (unsigned i = 0; i < part->register_count; i++) {
-        if (!differs(session, &part->registers[i], &value)) continue;
+        if (!cli_special_differs(session, &part->registers[i], &value)) continue;
         any = true;
         bool new = cli_has_changed(&changes, part->registers[i].space, part->registers[i].address, 1);
         if (wide) show_wide_special(self, &part->registers[i], value, new, device, sizeof device, &column);

@@ -221,7 +221,7 @@ static int draw_special(view *v, int row, int bottom, int from, int to)
         const oak_part_register *reg = &part->registers[i];
         char text[VIEW_LONGEST];
         uint32_t value;
-        if (!cli_read_special(v->b->session, reg, &value) || value == reg->reset) continue;
+        if (!cli_special_differs(v->b->session, reg, &value)) continue;
         bool new = cli_has_changed(&v->changes, reg->space, reg->address, 1);
         snprintf(text, sizeof text, "%c%-10s 0x%0*x ", new ? '*' : ' ', reg->name, reg->bits / 4,
                  (unsigned)value);

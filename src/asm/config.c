@@ -10,8 +10,8 @@
 
 static bool is_configuration(const assembler *as, const oak_part_register *reg)
 {
-    return reg->space == as->isa->about.code_space && !as->isa->about.spaces[reg->space].special &&
-           as->isa->about.spaces[reg->space].unit_bits;
+    const oak_part_memory *memory = oak_part_find_memory(as->part, reg->space, reg->address);
+    return reg->space == as->isa->about.code_space && memory && !memory->writable;
 }
 
 /* "WDTE=on, FOSC=rc": a word field by field. */

@@ -25,6 +25,99 @@ static void draw_bits(oak_buf *buf, const oak_insn_row *row, const oak_decoded *
     oak_buf_char(buf, '\n');
 }
 
+/* The letter of a bit of a row, counted from its last. */
+static char letter_of(const oak_insn_row *row, unsigned bit)
+{
+    unsigned left = bit + 1;
+    const char *p = row->bits + oak_length(row->bits);
+    while (p > row->bits && left) left -= *--p != ' ';
+    return *p;
+}
+
+/* Where one bit of a target comes from: a letter of the code, P what is selected, * where the next instruction lies, 0 nothing. */
+typedef struct target_bit {
+    char from;
+    unsigned step; /* of the selector, for P */
+} target_bit;
+
+static bool flips(uint32_t a, uint32_t b, unsigned bit)
+{
+    return (a ^ b) == (uint32_t)1 << bit;
+}
+
+static target_bit origin_of(const oak_isa *isa, const oak_isa_tables *tables, const oak_insn_row *row,
+                            const oak_decoded *example, unsigned pattern_bytes, unsigned bit)
+{
+    const oak_selector *selector = isa->selector;
+    unsigned code = isa->about.code_space;
+    for (unsigned s = 0; selector && s < selector->step_count; s++) {
+        oak_selected zero = {~(uint32_t)0, 0, 0}, one = zero;
+        uint32_t a = example->target, b = a;
+        oak_select(&one, selector->steps[s].mask, selector->steps[s].mask);
+        if (selector->steps[s].space == code && selector->steps[s].one && selector->whole(&zero, code, &a) &&
+            selector->whole(&one, code, &b) && flips(a, b, bit))
+            return (target_bit){'P', s};
+    }
+    oak_decoded other;
+    uint8_t bytes[OAK_LONGEST_INSN];
+    for (unsigned i = 0; i < 8 * pattern_bytes; i++) {
+        if (letter_of(row, i) == '0' || letter_of(row, i) == '1') continue;
+        oak_lay_down(isa, example->word ^ (uint64_t)1 << i, pattern_bytes, bytes);
+        if (isa->decode(tables, bytes, pattern_bytes, example->address, 0, &other) == OAK_OK &&
+            other.has_target && flips(other.target, example->target, bit))
+            return (target_bit){letter_of(row, i), 0};
+    }
+    oak_lay_down(isa, example->word, pattern_bytes, bytes);
+    bool moved = isa->decode(tables, bytes, pattern_bytes, example->address ^ (uint32_t)1 << bit, 0,
+                             &other) == OAK_OK &&
+                 flips(other.target, example->target, bit);
+    return (target_bit){moved ? '*' : '0', 0};
+}
+
+/* What a target is put together from, where each bit of it comes from one place:   | P P a a a | a a a a a a a a | */
+static void draw_target(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *tables,
+                        const oak_insn_row *row, const oak_decoded *example, unsigned pattern_bytes)
+{
+    enum { MOST = 32 };
+    target_bit from[MOST];
+    unsigned width = 0, letters = 0, selected = 0, last = 0;
+    uint64_t end = isa->about.spaces[isa->about.code_space].end;
+    while (width < MOST && end >> (width + 1)) width++;
+    oak_decoded moved;
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_lay_down(isa, example->word, pattern_bytes, bytes);
+    if (isa->decode(tables, bytes, pattern_bytes, example->address + 4, 0, &moved) ||
+        moved.target != example->target)
+        return; /* a distance */
+    bool next = false;
+    for (unsigned bit = 0; bit < width; bit++) {
+        from[bit] = origin_of(isa, tables, row, example, pattern_bytes, bit);
+        if (from[bit].from == 'P') selected++, last = last < bit && selected > 1 ? last : bit;
+        else if (from[bit].from == '*') next = true;
+        else letters += from[bit].from != '0';
+    }
+    if (!letters || letters == width || (!next && !selected)) return; /* added up, or as it stands */
+    oak_buf_text(buf, "  target    |");
+    for (unsigned bit = width; bit-- > 0;) oak_buf_format(buf, " %c%s", from[bit].from, bit % 8 ? "" : " |");
+    oak_buf_text(buf, "\n");
+    if (next) oak_buf_text(buf, "            *: as in the address of the next instruction\n");
+    if (!selected) return;
+    oak_buf_text(buf, "            P:");
+    for (unsigned bit = width; bit-- > 0;)
+        if (from[bit].from == 'P') {
+            const char *line = isa->selector->steps[from[bit].step].line;
+            while (*line && *line != ' ') line++;
+            oak_buf_format(buf, "%s%s", line, bit == last ? "" : " and");
+        }
+    uint32_t target = example->target;
+    for (unsigned bit = 0; bit < width; bit++)
+        if (from[bit].from == 'P') target &= ~((uint32_t)1 << bit);
+    unsigned lowest = 0;
+    while (from[lowest].from != 'P') lowest++;
+    oak_buf_format(buf, ", which `page` sets: with the lowest of them set, this example goes to 0x%04x\n",
+                   (unsigned)(target | (uint32_t)1 << lowest));
+}
+
 /* An instruction of the row as it may stand in a source: every field holds what fits of one number. */
 static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *tables,
                           const oak_insn_row *row)
@@ -53,6 +146,8 @@ static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables
                 &isa->rows[decoded.row] == row;
     }
     if (!found) return;
+    if (decoded.has_target && decoded.flow != OAK_FLOW_BRANCH)
+        draw_target(buf, isa, tables, row, &decoded, pattern.size);
     oak_buf_text(buf, "  example   ");
     isa->print(tables, &decoded, NULL, buf);
     oak_buf_text(buf, "   is");

@@ -249,10 +249,10 @@ static const oak_register_info registers[PICMID_REGISTERS] = {
 static const oak_register_cells register_cells[] = {
     {PICMID_REG_PC, PICMID_FILE, 1, 0, 0, PCL}, {PICMID_REG_STATUS, PICMID_FILE, 1, 0, 0, STATUS}, {PICMID_REG_FSR, PICMID_FILE, 1, 0, 0, FSR}, {PICMID_REG_PCLATH, PICMID_FILE, 1, 0, 0, PCLATH}};
 static const oak_flag_info flags[] = {
-    {"irp", PICMID_REG_STATUS, 7, 1, "bank that FSR points to", false, 0}, {"rp", PICMID_REG_STATUS, 5, 2, "bank", false, 0},
-    {"to", PICMID_REG_STATUS, 4, 1, "the watchdog has not reset it", false, 0}, {"pd", PICMID_REG_STATUS, 3, 1, "it has not slept", false, 0},
-    {"z", PICMID_REG_STATUS, 2, 1, "zero", false, 0}, {"dc", PICMID_REG_STATUS, 1, 1, "carry out of bit 3; no borrow", false, 0},
-    {"c", PICMID_REG_STATUS, 0, 1, "carry; no borrow", false, 0}};
+    {"irp", PICMID_REG_STATUS, 7, 1, "upper banks by fsr", false, 0}, {"rp", PICMID_REG_STATUS, 5, 2, "bank", false, 0},
+    {"to", PICMID_REG_STATUS, 4, 1, "not timed out", false, 0}, {"pd", PICMID_REG_STATUS, 3, 1, "not slept", false, 0},
+    {"z", PICMID_REG_STATUS, 2, 1, "zero", false, 0}, {"dc", PICMID_REG_STATUS, 1, 1, "digit carry", false, 0},
+    {"c", PICMID_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PICMID_LINES] = {4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4};
 static const kit_language language = {
     .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .jump = "goto", .check = check};
