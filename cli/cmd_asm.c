@@ -26,16 +26,6 @@ static char *default_output(const char *source)
     return path;
 }
 
-/* Memory of words that configure the chip is no room for a program. */
-static bool configures(const oak_part *part, const oak_part_memory *memory)
-{
-    for (unsigned i = 0; i < part->register_count; i++)
-        if (part->registers[i].space == memory->space &&
-            part->registers[i].address - memory->base < memory->size)
-            return true;
-    return false;
-}
-
 static void print_summary(cli *self, const oak_program *program, const char *output)
 {
     const oak_part *part = oak_program_part(program);
@@ -55,7 +45,7 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     for (unsigned i = 0; i < part->memory_count; i++)
         if (part->memories[i].space == part->architecture->code_space &&
             (!part->memories[i].writable || part->memories[i].loaded) &&
-            !configures(part, &part->memories[i]))
+            !cli_configures(part, &part->memories[i]))
             size += part->memories[i].size;
     printf("%s%s%s: %s %s%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
            output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes), what,

@@ -5,17 +5,34 @@
 
 #include "cli.h"
 
-/* What keeps its contents in the space of code; the first RAM; RAM of other spaces and beyond that. */
+bool cli_is_configuration(const oak_part *part, const oak_part_register *reg)
+{
+    const oak_part_memory *memory = oak_part_find_memory(part, reg->space, reg->address);
+    return memory && !memory->writable;
+}
+
+bool cli_configures(const oak_part *part, const oak_part_memory *memory)
+{
+    for (unsigned i = 0; i < part->register_count; i++)
+        if (cli_is_configuration(part, &part->registers[i]) &&
+            oak_part_find_memory(part, part->registers[i].space, part->registers[i].address) == memory)
+            return true;
+    return false;
+}
+
+/* What keeps its contents in the space of code; RAM of the space with the first one; data memory of other spaces. */
 typedef enum memory_kind { KEEPS, RAM, MORE_RAM } memory_kind;
 static uint64_t memory_size(const oak_part *part, memory_kind kind)
 {
     uint64_t size = 0;
-    bool first = true;
+    unsigned first = 0; /* space of the first RAM */
+    for (unsigned i = part->memory_count; i-- > 0;)
+        if (part->memories[i].writable) first = part->memories[i].space;
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
         bool code = memory->space == part->architecture->code_space && (!memory->writable || memory->loaded);
-        bool is_first = memory->writable && first;
-        if (memory->writable) first = false;
+        bool is_first = memory->writable && memory->space == first;
+        if (cli_configures(part, memory)) continue;
         if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first)
             size += memory->size;
     }
@@ -63,6 +80,7 @@ static void print_registers(cli *self, const oak_part *part)
            "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
+        if (cli_is_configuration(part, reg)) continue;
         printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name,
                wide ? 8 : 2, (unsigned)reg->reset, reg->field_count ? 24 : 0, reg->title);
         printf("%s", faint);
@@ -72,6 +90,32 @@ static void print_registers(cli *self, const oak_part *part)
             else printf("  %u-%u %s", field->bit + field->width - 1u, field->bit, field->name);
         }
         printf("%s\n", off);
+    }
+}
+
+/* What `config` takes: each field with its values, that of an erased chip with a star. */
+static void print_configuration(cli *self, const oak_part *part)
+{
+    bool any = false;
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        if (!cli_is_configuration(part, reg)) continue;
+        if (!any) title(self, "Configuration");
+        any = true;
+        printf("  config %s: FIELD=VALUE, …   an erased chip has 0x%x, its values are marked *\n", reg->name,
+               (unsigned)reg->reset);
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            const oak_part_field *field = &reg->fields[f];
+            char values[160] = "";
+            for (unsigned v = 0; v < field->value_count; v++) {
+                size_t used = strlen(values);
+                uint32_t erased = reg->reset >> field->bit & ((1u << field->width) - 1);
+                snprintf(values + used, sizeof values - used, "%s%s%s", used ? ", " : "",
+                         field->values[v].name, field->values[v].value == erased ? "*" : "");
+            }
+            if (!*values) snprintf(values, sizeof values, "0 to %u", (1u << field->width) - 1);
+            printf("    %-8s %-20s  %s\n", field->name, values, field->title);
+        }
     }
 }
 
@@ -102,17 +146,22 @@ static void print_part(cli *self, const oak_part *part)
            cli_paint(self->result_colour, PAINT_OFF), part->title);
     printf("architecture %s; usual clock %s", part->architecture->name, clock);
     if (part->clocks_per_cycle > 1)
-        printf(", %u clocks a %s: %s\n", part->clocks_per_cycle, part->architecture->cycle_unit, cycle);
+        printf(", %u clocks a%s %s: %s\n", part->clocks_per_cycle,
+               strchr("aeio", *part->architecture->cycle_unit) ? "n" : "", part->architecture->cycle_unit,
+               cycle);
     else printf(": a %s takes %s\n", part->architecture->cycle_unit, cycle);
     title(self, "Memory");
-    int digits = 4;
-    for (unsigned i = 0; i < part->memory_count; i++)
+    int digits = 4, width = 5;
+    for (unsigned i = 0; i < part->memory_count; i++) {
+        int length = (int)strlen(part->memories[i].name);
         digits = digits_of(part->memories[i].base + (part->memories[i].size - 1), digits);
+        if (length > width) width = length;
+    }
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
         bool words = oak_unit_bytes(part->architecture, memory->space) > 1;
-        printf("  %-5s 0x%0*x to 0x%0*x  %8s  %s%s%s\n", memory->name, digits, (unsigned)memory->base, digits,
-               (unsigned)(memory->base + (memory->size - 1)),
+        printf("  %-*s 0x%0*x to 0x%0*x  %10s  %s%s%s\n", width, memory->name, digits, (unsigned)memory->base,
+               digits, (unsigned)(memory->base + (memory->size - 1)),
                show_size(memory->size, words, size, sizeof size),
                memory->loaded     ? "read and write, loaded"
                : memory->writable ? "read and write"
@@ -128,6 +177,7 @@ static void print_part(cli *self, const oak_part *part)
         printf("  0x%04x %-11s %s\n", (unsigned)part->vectors[i].address, part->vectors[i].name,
                part->vectors[i].title);
     print_registers(self, part);
+    print_configuration(self, part);
     if (!part->block_count)
         printf("\nSo far the simulator gives life to the instructions, the memories and the ports;\n"
                "timers, the serial port and interrupts are registers that keep what is written.\n");
@@ -166,6 +216,10 @@ static cJSON *part_json(const oak_part *part)
             cJSON_AddNumberToObject(field, "bit", reg->fields[f].bit);
             cJSON_AddNumberToObject(field, "width", reg->fields[f].width);
             cJSON_AddStringToObject(field, "title", reg->fields[f].title);
+            cJSON *values = reg->fields[f].value_count ? cJSON_AddObjectToObject(field, "values") : NULL;
+            for (unsigned v = 0; v < reg->fields[f].value_count; v++)
+                cJSON_AddNumberToObject(values, reg->fields[f].values[v].name,
+                                        reg->fields[f].values[v].value);
             cJSON_AddItemToArray(bits, field);
         }
         cJSON_AddItemToArray(registers, item);
@@ -257,7 +311,7 @@ static int list_parts(cli *self, const wanted *w)
                               "no part files were found");
     else if (!self->json)
         printf("%s%-12s %-12s %9s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part",
-               "architecture", "code", "RAM", "external RAM", "ports", "what it is",
+               "architecture", "code", "RAM", "other data", "ports", "what it is",
                cli_paint(self->result_colour, PAINT_OFF));
     for (char **name = names; name && *name; name++) {
         int status;

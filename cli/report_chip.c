@@ -114,8 +114,7 @@ bool cli_names_special(const oak_part_register *reg, const char *name)
 bool cli_special_differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
-    const oak_part_memory *memory = oak_part_find_memory(oak_session_part(session), reg->space, reg->address);
-    if (memory && !memory->writable) return false; /* it configures the chip */
+    if (cli_is_configuration(oak_session_part(session), reg)) return false;
     for (unsigned i = 0; i < about->cells_count; i++) {
         const oak_register_cells *cells = &about->cells[i];
         if (cells->reg == about->pc_register && cells->space == reg->space && cells->address == reg->address)

@@ -39,14 +39,15 @@ static const subject subjects[] = {
     "w\n pop af\n ret\n"
     {"parts/z80-32k.yaml", Z80, "mem[0x8000]", "b", " jp 0x1234\n"},
     {"parts/z80-64k.yaml", Z80, "mem[0x8000]", "b", " jp 0x1234\n"},
-    {"parts/picmid-8k.yaml",
-     " org 0x2007\n dw 0x3ffb\n org 0\n goto start\n org 0x10\nstart: movlw 60\n movwf 0x21\nround: call "
-     "work\n movwf 0x20\n decfsz 0x21, f\n goto round\n"
-     "rest: goto rest\nwork: addlw 3\n movwf 0x22\n bsf STATUS, RP0\n movwf 0xa5\n bcf STATUS, RP0\n movlw "
-     "0xa5\n movwf FSR\n incf INDF, f\n"
-     " movlw 2\n movwf 0x23\nagain: decfsz 0x23, f\n goto again\n call leaf\n call leaf\n movf 0x22, w\n "
-     "return\nleaf: return\n",
-     "file[0x20]", "w", " goto 0x700\n"},
+#define PICMID                                                                                               \
+    " org 0x2007\n dw 0x3ffb\n org 0\n goto start\n org 0x10\nstart: movlw 60\n movwf 0x21\nround: call "    \
+    "work\n movwf 0x20\n decfsz 0x21, f\n goto round\n"                                                      \
+    "rest: goto rest\nwork: addlw 3\n movwf 0x22\n bsf STATUS, RP0\n movwf 0xa5\n bcf STATUS, RP0\n movlw "  \
+    "0xa5\n movwf FSR\n incf INDF, f\n"                                                                      \
+    " movlw 2\n movwf 0x23\nagain: decfsz 0x23, f\n goto again\n call leaf\n call leaf\n movf 0x22, w\n "    \
+    "return\nleaf: return\n"
+    {"parts/picmid-8k.yaml", PICMID, "file[0x20]", "w", " goto 0x700\n"},
+    {"parts/picmid-2k.yaml", PICMID, "file[0x20]", "w", " goto 0x700\n"},
     {"tests/made_up/knot.yaml",
      " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
      "round\nrest: jmp rest\n"

@@ -248,6 +248,36 @@ START_TEST(an_instruction_is_explained_from_its_row)
 }
 END_TEST
 
+/* Where a target's bits come from: pages are put together, distances and whole addresses are not. */
+START_TEST(a_target_is_drawn_with_what_it_is_put_together_from)
+{
+    static const struct {
+        const char *part, *word, *drawn;
+    } all[] = {
+        {"mcs51-8k", "ajmp", "  target    | * * * * * p p p | p p p p p p p p |\n"},
+        {"mcs51-8k", "acall", "  target    | * * * * * p p p | p p p p p p p p |\n"},
+        {"mcs51-8k", "sjmp", NULL},
+        {"mcs51-8k", "ljmp", NULL},
+        {"z80-32k", "rst", NULL},
+        {"armv7m-256k", "bl", NULL},
+        {"picmid-8k", "goto",
+         "  target    | P P a a a | a a a a a a a a |\n            P: PCLATH, 4 and PCLATH, 3"},
+        {"picmid-8k", "call", ", this example goes to 0x0825\n"},
+        {"picmid-8k", "btfss", NULL},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        text t = {0};
+        oak_text_sink sink = text_sink(&t);
+        oak_part *one = load_part(all[i].part);
+        ck_assert_int_eq(oak_explain_mnemonic(&host, one->architecture, all[i].word, &sink), OAK_OK);
+        const char *found = strstr(t.bytes, all[i].drawn ? all[i].drawn : "  target ");
+        ck_assert_msg((found != NULL) == (all[i].drawn != NULL), "%s: %s", all[i].word, t.bytes);
+        free(t.bytes);
+        oak_part_free(one);
+    }
+}
+END_TEST
+
 /* Every code that has examples: the wrong one gives just this code, the right one assembles. */
 START_TEST(the_examples_of_every_code_are_true)
 {
@@ -520,6 +550,7 @@ int main(void)
                                    what_is_put_in_is_one_difference,
                                    a_comparison_hides_nothing,
                                    an_instruction_is_explained_from_its_row,
+                                   a_target_is_drawn_with_what_it_is_put_together_from,
                                    the_examples_of_every_code_are_true,
                                    s_records_are_written_and_read_back,
                                    faults_of_s_records_are_named,
