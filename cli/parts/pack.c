@@ -121,6 +121,7 @@ static void write_blocks(const oak_part *part, unsigned p)
         fputs("    {", out);
         text("name", block->name);
         text("title", block->title);
+        if (block->memory) text("memory", block->memory);
         fprintf(out, ".kind = (oak_block_kind)%u, ", (unsigned)block->kind);
         number("space", block->space);
         number("base", block->base);

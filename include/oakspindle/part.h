@@ -90,10 +90,11 @@ typedef enum oak_block_kind {
     OAK_BLOCK_DOWN_COUNTER,
     OAK_BLOCK_WIRED_LINE,
     OAK_BLOCK_PRESCALED_TIMER,
-    OAK_BLOCK_PIN_EVENTS
+    OAK_BLOCK_PIN_EVENTS,
+    OAK_BLOCK_EEPROM
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_PIN_EVENTS + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_EEPROM + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
@@ -117,8 +118,10 @@ typedef struct oak_part_block {
     uint16_t second_interrupt;    /* of a kind with two lines */
     uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
     uint16_t pin;                 /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
-    uint32_t unit;                /* a watchdog: cycles of one step; a prescaled timer: of its watchdog */
-    uint32_t key;                 /* a watchdog: the value that feeds it; 0: any */
+    uint32_t
+        unit; /* a watchdog: cycles of one step; a prescaled timer: of its watchdog; an EEPROM: of a write */
+    const char *memory; /* an EEPROM: the memory behind it, by its name; or NULL */
+    uint32_t key;       /* a watchdog: the value that feeds it; 0: any */
     const oak_part_role *roles;
     unsigned role_count;
 } oak_part_block;

@@ -129,6 +129,15 @@
     X(OAK_EVENTS_CHANGED, "changed")                                                                         \
     X(OAK_EVENTS_CHANGE_INTERRUPT, "change-interrupt")                                                       \
     X(OAK_EVENTS_COMPARED, "compared")
+#define OAK_EEPROM_ROLES(X)                                                                                  \
+    X(OAK_EEPROM_ADDRESS, "address")                                                                         \
+    X(OAK_EEPROM_DATA, "data")                                                                               \
+    X(OAK_EEPROM_ALLOW, "allow")                                                                             \
+    X(OAK_EEPROM_READ, "read")                                                                               \
+    X(OAK_EEPROM_WRITE, "write")                                                                             \
+    X(OAK_EEPROM_UNLOCK, "unlock")                                                                           \
+    X(OAK_EEPROM_DONE, "done")                                                                               \
+    X(OAK_EEPROM_INTERRUPT, "interrupt")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
@@ -144,6 +153,7 @@ enum oak_down_role { OAK_DOWN_ROLES(OAK_ROLE_NUMBER) OAK_DOWN_ROLE_COUNT };
 enum oak_wired_role { OAK_WIRED_ROLES(OAK_ROLE_NUMBER) OAK_WIRED_ROLE_COUNT };
 enum oak_prescaled_role { OAK_PRESCALED_ROLES(OAK_ROLE_NUMBER) OAK_PRESCALED_ROLE_COUNT };
 enum oak_events_role { OAK_EVENTS_ROLES(OAK_ROLE_NUMBER) OAK_EVENTS_ROLE_COUNT };
+enum oak_eeprom_role { OAK_EEPROM_ROLES(OAK_ROLE_NUMBER) OAK_EEPROM_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -277,6 +287,14 @@ typedef struct oak_pin_events {
     uint32_t compared;
 } oak_pin_events;
 
+typedef struct oak_eeprom {
+    bool allow, done, interrupt;
+    uint8_t data, value,
+        unlocked;         /* unlocked: how many of the two bytes have come, the last at unlocked_at */
+    uint32_t address, to; /* to, value: of the write that is under way */
+    uint64_t unlocked_at, done_at; /* done_at: UINT64_MAX while nothing is written */
+} oak_eeprom;
+
 typedef struct oak_watchdog {
     bool running;
     uint32_t period;
@@ -299,6 +317,8 @@ typedef struct oak_block_services {
     void (*suffer)(void *machine, oak_fault fault, uint32_t address, uint64_t now);
     /* There was no memory for something the program has done. */
     void (*lose)(void *machine);
+    /* Reads or writes a cell of the memory that a block names, counted from its first one. */
+    void (*kept)(void *machine, const oak_block *block, uint32_t index, uint8_t *value, bool writes);
 } oak_block_services;
 
 struct oak_block {
@@ -319,6 +339,7 @@ struct oak_block {
         oak_down_counter down;
         oak_prescaled_timer prescaled;
         oak_pin_events events;
+        oak_eeprom eeprom;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -352,7 +373,7 @@ typedef struct oak_block_ops {
 extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block,
     oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
-    oak_pin_events_block;
+    oak_pin_events_block, oak_eeprom_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -368,7 +389,8 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_DOWN_COUNTER] = &oak_down_counter_block,
                                                [OAK_BLOCK_WIRED_LINE] = &oak_wired_line_block,
                                                [OAK_BLOCK_PRESCALED_TIMER] = &oak_prescaled_timer_block,
-                                               [OAK_BLOCK_PIN_EVENTS] = &oak_pin_events_block};
+                                               [OAK_BLOCK_PIN_EVENTS] = &oak_pin_events_block,
+                                               [OAK_BLOCK_EEPROM] = &oak_eeprom_block};
     return all[block->about->kind];
 }
 

@@ -18,6 +18,7 @@ static const char *const down_roles[] = {OAK_DOWN_ROLES(ROLE) NULL};
 static const char *const wired_roles[] = {OAK_WIRED_ROLES(ROLE) NULL};
 static const char *const prescaled_roles[] = {OAK_PRESCALED_ROLES(ROLE) NULL};
 static const char *const events_roles[] = {OAK_EVENTS_ROLES(ROLE) NULL};
+static const char *const eeprom_roles[] = {OAK_EEPROM_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -52,6 +53,7 @@ static const struct kind {
         {"prescaled-timer", prescaled_roles, OAK_PRESCALED_ROLE_COUNT, {"count"}, {"count"}},
     [OAK_BLOCK_PIN_EVENTS] =
         {"pin-events", events_roles, OAK_EVENTS_ROLE_COUNT, {"edge", "changing"}, {NULL}},
+    [OAK_BLOCK_EEPROM] = {"eeprom", eeprom_roles, OAK_EEPROM_ROLE_COUNT, {NULL}, {"address", "data"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

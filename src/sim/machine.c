@@ -117,11 +117,23 @@ static void lose(void *context)
     machine->lost = true;
 }
 
+static void kept(void *context, const oak_block *block, uint32_t index, uint8_t *value, bool writes)
+{
+    oak_machine *machine = context;
+    const char *name = block->about->memory;
+    const oak_part_memory *memory =
+        name ? oak_part_find_memory_named(machine->part, name, oak_length(name)) : NULL;
+    if (!memory || index >= memory->size) return; /* nothing is there */
+    if (writes)
+        machine->isa->core->write_memory(machine->core, memory->space, memory->base + index, value, 1);
+    else machine->isa->core->read_memory(machine->core, memory->space, memory->base + index, value, 1);
+}
+
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
     machine->services = (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,
-                                             sim_level_of, sim_first_of,   sim_suffer,     lose};
+                                             sim_level_of, sim_first_of,   sim_suffer,     lose, kept};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];

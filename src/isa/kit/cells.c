@@ -90,6 +90,7 @@ bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t si
     space->cells = oak_take_zeroed(host, owned_bytes(space, keeps));
     if (!space->cells) return false;
     if (fill) memset(space->cells, fill, size * space->unit);
+    space->lasts = fill != 0;
     if (keeps) space->known = space->cells + size * space->unit; /* in one piece */
     return true;
 }
@@ -225,7 +226,7 @@ void kit_reset(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     for (unsigned i = 0; i < KIT_MOST_STRETCHES && kit->used; i++)
-        if (kit->space[i].cells && !kit->space[i].known)
+        if (kit->space[i].cells && !kit->space[i].known && !kit->space[i].lasts)
             memset(kit->space[i].cells, 0, kit->space[i].size * unit_of(&kit->space[i]));
     kit->used = false;
     kit->time = (oak_chip_time){0};

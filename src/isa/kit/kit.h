@@ -87,6 +87,7 @@ typedef struct kit_space {
     uint32_t first, size; /* in units */
     uint8_t *present;     /* of a special space: 1 where the part has a register; or NULL */
     uint8_t unit;         /* bytes of one; 0 is 1 */
+    bool lasts;           /* a reset leaves it as it is: it keeps what was written */
     bool owned;           /* its cells are the kit's to give back */
 } kit_space;
 

@@ -387,7 +387,7 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
         const oak_core_memory *memory = &setup->memories[i];
         bool code = memory->space == PICMID_CODE;
         if (memory->space != PICMID_FILE)
-            taken = kit_take_space(core, memory->space, memory->base, memory->size, code ? 0xFF : 0, code);
+            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF, code);
     }
     if (!taken) {
         kit_destroy(core);

@@ -1,0 +1,109 @@
+/* eeprom_block.c — a door to memory that keeps its contents, one byte at a time: address and data, reading at once, writing in `unit`
+ * cycles.
+ *
+ * A write begins only when it is allowed (`allow`) and `unlock` has been written just before: 0x55, in the second cycle after it 0xaa, and in the cycle behind that
+ * `write`. Anything in between, an interrupt above all, and nothing is written, which is noticed. */
+#include "periph/block.h"
+
+enum { FIRST = 0x55, SECOND = 0xAA, APART = 2 };
+
+static uint8_t cell(const oak_block *block, uint32_t address)
+{
+    uint8_t value = 0xFF;
+    block->services->kept(block->services->machine, block, address, &value, false);
+    return value;
+}
+
+static void reset(oak_block *block, uint64_t now)
+{
+    (void)now;
+    block->as.eeprom = (oak_eeprom){.done_at = UINT64_MAX};
+    oak_block_interrupt(block, false);
+}
+
+static uint32_t get(oak_block *block, unsigned role, uint64_t now)
+{
+    const oak_eeprom *it = &block->as.eeprom;
+    (void)now;
+    switch (role) {
+    case OAK_EEPROM_ADDRESS: return it->address;
+    case OAK_EEPROM_DATA: return it->data;
+    case OAK_EEPROM_ALLOW: return it->allow;
+    case OAK_EEPROM_WRITE: return it->done_at != UINT64_MAX;
+    case OAK_EEPROM_DONE: return it->done;
+    case OAK_EEPROM_INTERRUPT: return it->interrupt;
+    default: return 0; /* what begins something, and what unlocks */
+    }
+}
+
+static void begin_write(oak_block *block, uint64_t now)
+{
+    oak_eeprom *it = &block->as.eeprom;
+    if (it->done_at != UINT64_MAX) return;
+    if (!it->allow || it->unlocked != 2 || now - it->unlocked_at != 1) {
+        block->services->suffer(block->services->machine, OAK_FAULT_STAYS_LOCKED, it->address, now);
+        return;
+    }
+    it->done_at = now + block->about->unit;
+    it->to = it->address;
+    it->value = it->data;
+}
+
+static void unlock(oak_block *block, uint32_t value, uint64_t now)
+{
+    oak_eeprom *it = &block->as.eeprom;
+    bool second = it->unlocked == 1 && value == SECOND && now - it->unlocked_at == APART;
+    it->unlocked = second ? 2 : value == FIRST;
+    it->unlocked_at = now;
+}
+
+static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
+{
+    oak_eeprom *it = &block->as.eeprom;
+    switch (role) {
+    case OAK_EEPROM_ADDRESS: it->address = value; break;
+    case OAK_EEPROM_DATA: it->data = (uint8_t)value; break;
+    case OAK_EEPROM_ALLOW: it->allow = value != 0; break;
+    case OAK_EEPROM_READ:
+        if (value) it->data = cell(block, it->address);
+        break;
+    case OAK_EEPROM_WRITE:
+        if (value) begin_write(block, now); /* it cannot be called off */
+        break;
+    case OAK_EEPROM_UNLOCK: unlock(block, value, now); break;
+    case OAK_EEPROM_DONE: it->done = value != 0; break;
+    case OAK_EEPROM_INTERRUPT: it->interrupt = value != 0; break;
+    default: break;
+    }
+    oak_block_interrupt(block, it->done && it->interrupt);
+    return true;
+}
+
+static uint64_t advance(oak_block *block, uint64_t now)
+{
+    oak_eeprom *it = &block->as.eeprom;
+    if (it->done_at > now) return it->done_at;
+    it->done_at = UINT64_MAX;
+    it->done = true;
+    block->services->kept(block->services->machine, block, it->to, &it->value, true);
+    oak_block_interrupt(block, it->interrupt);
+    return UINT64_MAX;
+}
+
+static void visit(oak_block *block, const oak_state_visitor *visitor)
+{
+    oak_eeprom *it = &block->as.eeprom;
+    OAK_VISIT(it, allow, bool)
+    OAK_VISIT(it, done, bool)
+    OAK_VISIT(it, interrupt, bool)
+    OAK_VISIT(it, data, uint8_t)
+    OAK_VISIT(it, value, uint8_t)
+    OAK_VISIT(it, unlocked, uint8_t)
+    OAK_VISIT(it, address, uint32_t)
+    OAK_VISIT(it, to, uint32_t)
+    OAK_VISIT(it, unlocked_at, uint64_t)
+    OAK_VISIT(it, done_at, uint64_t)
+    OAK_VISIT(block, line, bool)
+}
+
+const oak_block_ops oak_eeprom_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
