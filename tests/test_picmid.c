@@ -383,11 +383,11 @@ END_TEST
 
 #define KEEPER                                                                                               \
     UNGUARDED                                                                                                \
-        " vector reset, start\n section prog, code\nstart: bank EEADR\n movlw 5\n movwf EEADR\n movlw "      \
-        "0x5a\n "                                                                                            \
-        "movwf EEDATA\n call keep\n bank EECON1\nwait: btfsc EECON1, WR\n goto wait\n bank EEDATA\n clrf "   \
-        "EEDATA\n bank EECON1\n bsf EECON1, RD\n bank EEDATA\n movf EEDATA, w\nrest: goto rest\n"            \
-        "keep: bank EECON1\n bsf EECON1, WREN\n movlw 0x55\n movwf EECON2\n movlw 0xaa\n movwf EECON2\n"
+    " vector reset, start\n section prog, code\nstart: bank EEADR\n movlw 5\n movwf EEADR\n movlw "          \
+    "0x5a\n "                                                                                                \
+    "movwf EEDATA\n call keep\n bank EECON1\nwait: btfsc EECON1, WR\n goto wait\n bank EEDATA\n clrf "       \
+    "EEDATA\n bank EECON1\n bsf EECON1, RD\n bank EEDATA\n movf EEDATA, w\nrest: goto rest\n"                \
+    "keep: bank EECON1\n bsf EECON1, WREN\n movlw 0x55\n movwf EECON2\n movlw 0xaa\n movwf EECON2\n"
 
 /* A byte is written in 4,000 cycles when it is unlocked just before, read at once, and is there after a reset; what comes between unlocking and
  * writing locks again. */
@@ -533,8 +533,31 @@ START_TEST(banks_and_pages_are_followed)
 }
 END_TEST
 
+/* The example: no alarm about its banks, its trials pass, and read back every register has its name. */
+START_TEST(the_steam_box_keeps_its_setting)
+{
+    char *out, *error;
+    const char *in = "d=$(mktemp -d) && cd $d && cp " SOURCE_FOLDER "/examples/steambox/* . && ";
+    char command[900];
+    snprintf(command, sizeof command, "%s" SPINDLE " trial --afresh; code=$?; rm -r $d; exit $code", in);
+    ck_assert_int_eq(shell(command, &out, &error), 0);
+    ck_assert_ptr_nonnull(strstr(out, "5 passed, 0 failed"));
+    free(out), free(error);
+    snprintf(command, sizeof command,
+             "%s" SPINDLE " asm steambox.asm --part picmid-8k && " SPINDLE
+             " look steambox.hex --part picmid-8k; code=$?; rm -r $d; exit $code",
+             in);
+    ck_assert_int_eq(shell(command, &out, &error), 0);
+    ck_assert_str_eq(error, "");
+    ck_assert(strstr(out, "bsf EECON1, 0 ") && strstr(out, "movwf OPTION_REG ") &&
+              !strstr(out, "bank unknown"));
+    free(out), free(error);
+}
+END_TEST
+
 RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
           sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
-          settings_are_kept_in_eeprom, the_chip_is_configured_by_name, banks_and_pages_are_followed)
+          settings_are_kept_in_eeprom, the_chip_is_configured_by_name, banks_and_pages_are_followed,
+          the_steam_box_keeps_its_setting)
