@@ -310,7 +310,7 @@ static int list_parts(cli *self, const wanted *w)
         exit_code = cli_usage(self, &command_parts, "Set OAKSPINDLE_PARTS to the folder with the part files.",
                               "no part files were found");
     else if (!self->json)
-        printf("%s%-12s %-12s %9s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part",
+        printf("%s%-12s %-12s %10s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part",
                "architecture", "code", "RAM", "other data", "ports", "what it is",
                cli_paint(self->result_colour, PAINT_OFF));
     for (char **name = names; name && *name; name++) {
@@ -325,7 +325,7 @@ static int list_parts(cli *self, const wanted *w)
         shown++;
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
         else if (part)
-            printf("%-12s %-12s %9s %9s %12s %6u  %s\n", part->name, part->architecture->name,
+            printf("%-12s %-12s %10s %9s %12s %6u  %s\n", part->name, part->architecture->name,
                    show_size(memory_size(part, KEEPS),
                              oak_unit_bytes(part->architecture, part->architecture->code_space) > 1, code,
                              sizeof code),
