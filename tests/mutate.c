@@ -370,6 +370,12 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/examples/press/press.asm",
          SOURCE_FOLDER "/parts/z80-32k.yaml",
          {"mem[0x8000:2] + left * 3 == 0x12 && !p0.3", "clamps << 2 | flag.c", "HS ? low(tick) : hl - ix"}},
+        {SOURCE_FOLDER "/parts/picmid-8k.yaml",
+         SOURCE_FOLDER "/examples/steambox/steambox.asm",
+         SOURCE_FOLDER "/examples/steambox/steambox.asm",
+         SOURCE_FOLDER "/parts/picmid-2k.yaml",
+         {"file[0x20:2] + minutes * 3 == 0x12 && !rb.3", "shadow << 2 | w",
+          "EEDATA ? low(texts) : fsr - stk0"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

@@ -43,6 +43,7 @@ bool bench_is_a_register(const oak_part *part, const oak_change *changes, size_t
         bool lies =
             cells->space == c->space &&
             (cells->banks ? at % cells->stride == 0 && at / cells->stride < cells->banks : at < cells->size);
+        if (lies && cells->reg == about->pc_register) return true; /* every instruction changes it */
         for (size_t i = 0; lies && i < number; i++) {
             bool same = cells->size > 1 || (changes[i].before == c->before && changes[i].after == c->after);
             if (!changes[i].space && changes[i].address == cells->reg && same) return true;
