@@ -238,11 +238,12 @@ void asm_suggest_edit(assembler *as, size_t first, size_t last, const char *text
 }
 
 static const oak_warning usual_levels[] = {
-    {"runs-off", OAK_WARN_ON},      {"jump-into-data", OAK_WARN_ON},     {"missing-mark", OAK_WARN_ON},
-    {"doubtful-mark", OAK_WARN_ON}, {"no-destination", OAK_WARN_ON},     {"no-config", OAK_WARN_ON},
-    {"other-bank", OAK_WARN_ON},    {"other-page", OAK_WARN_ON},         {"computed-block", OAK_WARN_ON},
-    {"skips-part", OAK_WARN_ON},    {"operation-as-label", OAK_WARN_ON}, {"counts-from-zero", OAK_WARN_ON},
-    {"never-returns", OAK_WARN_ON}, {"handler-return", OAK_WARN_ON},     {"unused-label", OAK_WARN_OFF},
+    {"runs-off", OAK_WARN_ON},         {"jump-into-data", OAK_WARN_ON}, {"missing-mark", OAK_WARN_ON},
+    {"doubtful-mark", OAK_WARN_ON},    {"no-destination", OAK_WARN_ON}, {"no-config", OAK_WARN_ON},
+    {"other-bank", OAK_WARN_ON},       {"other-page", OAK_WARN_ON},     {"computed-block", OAK_WARN_ON},
+    {"skips-part", OAK_WARN_ON},       {"all-inputs", OAK_WARN_ON},     {"operation-as-label", OAK_WARN_ON},
+    {"counts-from-zero", OAK_WARN_ON}, {"never-returns", OAK_WARN_ON},  {"handler-return", OAK_WARN_ON},
+    {"unused-label", OAK_WARN_OFF},
 };
 enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
 

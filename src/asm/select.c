@@ -296,6 +296,71 @@ static void check_computed(followed *self, const statement *one, const oak_decod
              end / size * size - 1, end / size * size - table);
 }
 
+/* The number of the statement + 1 that writes the register of a role of a block first, or 0. */
+static uint32_t first_write(followed *self, const oak_part_block *block, const char *role)
+{
+    assembler *as = self->as;
+    int number = oak_block_role(block->kind, role);
+    for (unsigned r = 0; r < block->role_count; r++) {
+        if (block->roles[r].role != number) continue;
+        for (size_t i = 0; i < as->statement_count; i++) {
+            const statement *one = &as->statements[i];
+            if (!is_code(as, one)) continue;
+            const oak_insn_row *row = &as->isa->rows[one->as.code.rows[one->form]];
+            unsigned space;
+            oak_value value;
+            int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space);
+            size_t length = oak_length(row->operands);
+            bool keeps = length > 3 && oak_same(row->operands + length - 3, ", w");
+            if (index < 0 || space != block->space || keeps || (*row->uses != 'w' && *row->uses != 'b') ||
+                !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
+                continue;
+            uint32_t home = as->isa->selector->home(space, (uint32_t)value.number);
+            if (home == block->roles[r].address) return (uint32_t)i + 1;
+        }
+    }
+    return 0;
+}
+
+/* Ports that are written, and of which nothing makes an output: all pins are inputs after a reset. Where registers are reached through a
+ * pointer, by a number without its bank, or by instructions of their own, nobody knows. */
+static void check_directions(followed *self)
+{
+    assembler *as = self->as;
+    for (size_t i = 0; i < as->statement_count; i++) {
+        const statement *one = &as->statements[i];
+        unsigned space;
+        oak_value value;
+        if (!is_code(as, one)) continue;
+        const oak_insn_row *row = &as->isa->rows[one->as.code.rows[one->form]];
+        int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space);
+        if (index < 0 && oak_same(row->operands, "port")) return;
+        if (index < 0 || space == as->isa->about.code_space ||
+            !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
+            continue;
+        bool plain =
+            !value.space && !value.name && (uint32_t)value.number < as->isa->about.spaces[space].page;
+        if (plain || as->isa->selector->home(space, (uint32_t)value.number) == 0) return;
+    }
+    for (unsigned b = 0; b < as->part->block_count; b++) {
+        const oak_part_block *block = &as->part->blocks[b];
+        if (block->kind != OAK_BLOCK_PORT) continue;
+        uint32_t written = first_write(self, block, "data");
+        if (!written || first_write(self, block, "inputs")) continue;
+        const statement *one = &as->statements[written - 1];
+        char hint[160] = "", name[96];
+        for (unsigned r = 0; r < block->role_count; r++)
+            if (block->roles[r].role == oak_block_role(block->kind, "inputs"))
+                oak_format(hint, sizeof hint,
+                           "Clear bits of `%s`: a 1 makes an input, and all are 1 after a reset.",
+                           oak_part_name_of(as->part, as->isa, block->space, block->roles[r].address, name,
+                                            sizeof name));
+        if (*hint)
+            asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "all-inputs", hint,
+                     "port %s is written, and nothing makes one of its pins an output", block->name);
+    }
+}
+
 /* A skip before a directive skips one instruction of it. */
 static void check_skips(followed *self)
 {
@@ -319,6 +384,7 @@ static void check_skips(followed *self)
 
 void asm_check_selection(assembler *as)
 {
+    bool elsewhere = false; /* what is written is not what is named */
     followed self;
     const oak_selector *selector = as->isa->selector;
     if (follow(&self, as)) as->out_of_memory = true;
@@ -340,7 +406,9 @@ void asm_check_selection(assembler *as)
         if (plain || !selector->whole(&now, space, &reached) || selector->home(space, address) == reached)
             continue;
         report(as, one, operand, &value, space, reached);
+        elsewhere = true;
     }
     if (!as->out_of_memory) check_skips(&self);
+    if (!as->out_of_memory && !elsewhere) check_directions(&self);
     close_followed(&self);
 }
