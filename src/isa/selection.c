@@ -5,7 +5,7 @@
 
 #include "base/arena.h"
 
-enum { WAITS = 1, ROUTINE = 2, MOST_STEPS = 2000000, LONGEST_TABLE = 256 };
+enum { WAITS = 1, ROUTINE = 2, DECODED = 4, NO_CODE = 8, MOST_STEPS = 2000000, LONGEST_TABLE = 256 };
 
 oak_status oak_selection_open(oak_selection *self, const oak_isa *isa, const oak_isa_tables *tables,
                               const oak_host *host, const oak_islands *land, oak_decode_at decode,
@@ -18,8 +18,11 @@ oak_status oak_selection_open(oak_selection *self, const oak_isa *isa, const oak
     self->summary = oak_take_zeroed(host, slots * sizeof *self->summary);
     self->mark = oak_take_zeroed(host, slots);
     self->todo = oak_take_zeroed(host, slots * sizeof *self->todo);
+    self->touched = oak_take_zeroed(host, slots * sizeof *self->touched);
+    self->decoded = oak_take_zeroed(host, slots * sizeof *self->decoded);
     self->room = slots;
-    return self->at && self->summary && self->mark && self->todo ? OAK_OK : OAK_NO_MEMORY;
+    bool taken = self->at && self->summary && self->mark && self->todo && self->touched && self->decoded;
+    return taken ? OAK_OK : OAK_NO_MEMORY;
 }
 
 void oak_selection_close(oak_selection *self)
@@ -29,6 +32,8 @@ void oak_selection_close(oak_selection *self)
     oak_release(&self->host, self->summary, slots, sizeof *self->summary);
     oak_release(&self->host, self->mark, slots, 1);
     oak_release(&self->host, self->todo, slots, sizeof *self->todo);
+    oak_release(&self->host, self->touched, slots, sizeof *self->touched);
+    oak_release(&self->host, self->decoded, slots, sizeof *self->decoded);
 }
 
 static bool join(oak_selected *into, const oak_selected *from)
@@ -43,10 +48,31 @@ static bool is_none(const oak_selected *one)
     return !(one->zero | one->one | one->entry);
 }
 
+/* Nothing has come anywhere. */
+static void forget(oak_selection *self)
+{
+    while (self->touched_count) self->at[self->touched[--self->touched_count]] = (oak_selected){0};
+}
+
+/* Each instruction is decoded once. */
+static bool decode(oak_selection *self, uint32_t address, oak_decoded *decoded)
+{
+    uint32_t slot = oak_islands_slot(self->land, address);
+    if (slot == self->land->slots) return false;
+    if (!(self->mark[slot] & (DECODED | NO_CODE)))
+        self->mark[slot] |= self->decode(self->context, address, &self->decoded[slot]) ? DECODED : NO_CODE;
+    *decoded = self->decoded[slot];
+    return self->mark[slot] & DECODED;
+}
+
 static void arrive(oak_selection *self, uint32_t address, const oak_selected *now)
 {
     uint32_t slot = oak_islands_slot(self->land, address);
-    if (slot >= self->land->slots || !join(&self->at[slot], now) || (self->mark[slot] & WAITS)) return;
+    if (slot >= self->land->slots) return;
+    bool first = is_none(&self->at[slot]);
+    if (!join(&self->at[slot], now)) return;
+    if (first) self->touched[self->touched_count++] = slot;
+    if (self->mark[slot] & WAITS) return;
     self->mark[slot] |= WAITS;
     self->todo[self->count++] = address;
 }
@@ -61,7 +87,7 @@ void oak_selection_target(const oak_isa *isa, const oak_selected *now, oak_decod
 static void arrive_at_table(oak_selection *self, uint32_t address, const oak_selected *now)
 {
     oak_decoded decoded;
-    for (unsigned i = 0; i < LONGEST_TABLE && self->decode(self->context, address, &decoded); i++) {
+    for (unsigned i = 0; i < LONGEST_TABLE && decode(self, address, &decoded); i++) {
         arrive(self, address, now);
         if (oak_goes_on(decoded.flow)) return;
         address += decoded.size;
@@ -98,7 +124,7 @@ static void follow(oak_selection *self, oak_selected *into)
         uint32_t address = self->todo[--self->count], slot = oak_islands_slot(self->land, address);
         oak_decoded decoded;
         self->mark[slot] &= (uint8_t)~WAITS;
-        if (self->steps++ > MOST_STEPS || !self->decode(self->context, address, &decoded)) continue;
+        if (self->steps++ > MOST_STEPS || !decode(self, address, &decoded)) continue;
         oak_selected now = self->at[slot];
         if (!self->intended) oak_selection_target(self->isa, &now, &decoded);
         note_call(self, &decoded);
@@ -118,7 +144,7 @@ static bool summarize(oak_selection *self, uint32_t slot)
 {
     const oak_selected all = {0, 0, ~(uint32_t)0};
     oak_selected left = {0};
-    for (uint32_t i = 0; i < self->land->slots; i++) self->at[i] = left;
+    forget(self);
     arrive(self, oak_islands_address(self->land, slot), &all);
     follow(self, &left);
     return join(&self->summary[slot], &left);
@@ -129,8 +155,7 @@ static void settle(oak_selection *self)
 {
     oak_decoded decoded;
     for (uint32_t i = 0; i < self->land->slots; i++)
-        if (self->decode(self->context, oak_islands_address(self->land, i), &decoded))
-            note_call(self, &decoded);
+        if (decode(self, oak_islands_address(self->land, i), &decoded)) note_call(self, &decoded);
     for (self->changed = true; self->changed && self->steps < MOST_STEPS;) {
         self->changed = false;
         for (uint32_t i = 0; i < self->land->slots; i++)
@@ -144,7 +169,7 @@ static void settle(oak_selection *self)
 void oak_selection_follow(oak_selection *self, const uint32_t *entries, unsigned count)
 {
     settle(self);
-    for (uint32_t i = 0; i < self->land->slots; i++) self->at[i] = (oak_selected){0};
+    forget(self);
     for (unsigned i = 0; i < count; i++) {
         oak_selected now = OAK_SELECTED_ANY;
         if (!i) now.one &= ~self->isa->selector->at_reset;

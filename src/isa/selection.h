@@ -20,8 +20,9 @@ typedef struct oak_selection {
     oak_selected *at;      /* by slot; with no bit set where nothing has come */
     oak_selected *summary; /* by slot: what a routine that begins there leaves to who called it */
     uint8_t *mark;
-    uint32_t *todo;
-    size_t count, room; /* of todo */
+    oak_decoded *decoded;              /* by slot, once it was asked for */
+    uint32_t *todo, *touched;          /* touched: slots in which something came */
+    size_t count, room, touched_count; /* count and room: of todo */
     uint64_t steps;
     bool changed;
 } oak_selection;
