@@ -437,7 +437,7 @@ enum asm_directive {
 };
 int asm_directive(const assembler *as, const char *text, size_t length);
 void asm_open_directives(assembler *as);
-const char *asm_directive_name(unsigned number);
+const char *asm_directive_name(const assembler *as, unsigned number);
 void asm_read_line(assembler *as);
 /* At the end of all sources: a last pool for every section that waits for one. */
 void asm_end_pools(assembler *as);

@@ -36,9 +36,9 @@ int asm_directive(const assembler *as, const char *text, size_t length)
     return WORD_NONE;
 }
 
-const char *asm_directive_name(unsigned number)
+const char *asm_directive_name(const assembler *as, unsigned number)
 {
-    return number < DIRECTIVES ? directive_names[number] : NULL;
+    return number < (as->isa->selector ? DIRECTIVES : BANK) ? directive_names[number] : NULL;
 }
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
