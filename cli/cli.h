@@ -296,8 +296,7 @@ void cli_report_why(cli *self, oak_session *session, const char *budget);
 void cli_report_where(cli *self, oak_session *session, const char *budget);
 /* What a special register holds, false where it cannot be read; whether a name means it: its own, its device's, or "". */
 bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32_t *value);
-/* Words that configure the chip; memory that holds such words is no room for a program. */
-bool cli_is_configuration(const oak_part *part, const oak_part_register *reg);
+/* Memory that holds words which configure the chip is no room for a program. */
 bool cli_configures(const oak_part *part, const oak_part_memory *memory);
 /* True when one that is told of by itself holds something else than after a reset. */
 bool cli_special_differs(oak_session *session, const oak_part_register *reg, uint32_t *value);

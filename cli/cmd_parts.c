@@ -5,16 +5,10 @@
 
 #include "cli.h"
 
-bool cli_is_configuration(const oak_part *part, const oak_part_register *reg)
-{
-    const oak_part_memory *memory = oak_part_find_memory(part, reg->space, reg->address);
-    return memory && !memory->writable;
-}
-
 bool cli_configures(const oak_part *part, const oak_part_memory *memory)
 {
     for (unsigned i = 0; i < part->register_count; i++)
-        if (cli_is_configuration(part, &part->registers[i]) &&
+        if (oak_part_is_configuration(part, &part->registers[i]) &&
             oak_part_find_memory(part, part->registers[i].space, part->registers[i].address) == memory)
             return true;
     return false;
@@ -80,7 +74,7 @@ static void print_registers(cli *self, const oak_part *part)
            "what it is");
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        if (cli_is_configuration(part, reg)) continue;
+        if (oak_part_is_configuration(part, reg)) continue;
         printf("  0x%0*x %-*s 0x%0*x   %-*s", digits, (unsigned)reg->address, name_width, reg->name,
                wide ? 8 : 2, (unsigned)reg->reset, reg->field_count ? 24 : 0, reg->title);
         printf("%s", faint);
@@ -99,7 +93,7 @@ static void print_configuration(cli *self, const oak_part *part)
     bool any = false;
     for (unsigned i = 0; i < part->register_count; i++) {
         const oak_part_register *reg = &part->registers[i];
-        if (!cli_is_configuration(part, reg)) continue;
+        if (!oak_part_is_configuration(part, reg)) continue;
         if (!any) title(self, "Configuration");
         any = true;
         printf("  config %s: FIELD=VALUE, …   an erased chip has 0x%x, its values are marked *\n", reg->name,
@@ -109,11 +103,12 @@ static void print_configuration(cli *self, const oak_part *part)
             char values[160] = "";
             for (unsigned v = 0; v < field->value_count; v++) {
                 size_t used = strlen(values);
-                uint32_t erased = reg->reset >> field->bit & ((1u << field->width) - 1);
                 snprintf(values + used, sizeof values - used, "%s%s%s", used ? ", " : "",
-                         field->values[v].name, field->values[v].value == erased ? "*" : "");
+                         field->values[v].name,
+                         field->values[v].value == oak_field_value(field, reg->reset) ? "*" : "");
             }
-            if (!*values) snprintf(values, sizeof values, "0 to %u", (1u << field->width) - 1);
+            if (!*values)
+                snprintf(values, sizeof values, "0 to %u", (unsigned)oak_field_value(field, UINT32_MAX));
             printf("    %-8s %-20s  %s\n", field->name, values, field->title);
         }
     }

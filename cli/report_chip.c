@@ -75,18 +75,11 @@ static bool is_port(const oak_part *part, const oak_part_register *reg)
     return false;
 }
 
-static uint32_t field_mask(unsigned width)
-{
-    return width >= 32 ? UINT32_MAX : ((uint32_t)1 << width) - 1;
-}
-
 /* A field that is not 0: its name, its value, and what that means where it is known. False when there is nothing to show. */
 static bool show_field(const oak_part_field *field, uint32_t whole, const char *before)
 {
-    uint32_t value = whole >> field->bit & field_mask(field->width);
-    const char *meaning = NULL;
-    for (unsigned i = 0; i < field->value_count; i++)
-        if (field->values[i].value == value) meaning = field->values[i].name;
+    uint32_t value = oak_field_value(field, whole);
+    const char *meaning = oak_field_meaning(field, whole);
     if (meaning) printf("%s%s=%u (%s)", before, field->name, (unsigned)value, meaning);
     else if (value && field->width == 1) printf("%s%s", before, field->name);
     else if (value) printf("%s%s=%u", before, field->name, (unsigned)value);
@@ -114,7 +107,7 @@ bool cli_names_special(const oak_part_register *reg, const char *name)
 bool cli_special_differs(oak_session *session, const oak_part_register *reg, uint32_t *value)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
-    if (cli_is_configuration(oak_session_part(session), reg)) return false;
+    if (oak_part_is_configuration(oak_session_part(session), reg)) return false;
     for (unsigned i = 0; i < about->cells_count; i++) {
         const oak_register_cells *cells = &about->cells[i];
         if (cells->reg == about->pc_register && cells->space == reg->space && cells->address == reg->address)
@@ -131,7 +124,7 @@ static void show_narrow_special(const oak_part *part, const oak_part_register *r
     printf(" %c%-6s 0x%0*x  %s  ", new ? '*' : ' ', reg->name, reg->bits / 4, (unsigned)value, binary);
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
-        fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
+        fields = fields || oak_field_value(&reg->fields[f], value);
     printf("%-*s", fields ? 24 : 0, reg->title);
     for (unsigned f = 0; fields && f < reg->field_count; f++) show_field(&reg->fields[f], value, " ");
     putchar('\n');
@@ -159,7 +152,7 @@ static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t 
            cli_paint(self->result_colour, PAINT_OFF));
     bool fields = false;
     for (unsigned f = 0; f < reg->field_count; f++)
-        fields = fields || (value >> reg->fields[f].bit & field_mask(reg->fields[f].width));
+        fields = fields || oak_field_value(&reg->fields[f], value);
     const char *before = " (";
     for (unsigned f = 0; fields && f < reg->field_count; f++) {
         if (!show_field(&reg->fields[f], value, before)) continue;
@@ -194,10 +187,9 @@ void report_specials(cli *self, oak_session *session)
 
 static void show_whole_field(const oak_part_field *field, uint32_t whole)
 {
-    uint32_t value = whole >> field->bit & field_mask(field->width);
-    printf("%s=%u", field->name, (unsigned)value);
-    for (unsigned i = 0; i < field->value_count; i++)
-        if (field->values[i].value == value) printf(" (%s)", field->values[i].name);
+    const char *meaning = oak_field_meaning(field, whole);
+    printf("%s=%u", field->name, (unsigned)oak_field_value(field, whole));
+    if (meaning) printf(" (%s)", meaning);
 }
 
 bool cli_report_special(cli *self, oak_session *session, const char *name)

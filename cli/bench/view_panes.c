@@ -227,8 +227,7 @@ static int draw_special(view *v, int row, int bottom, int from, int to)
                  (unsigned)value);
         for (unsigned f = reg->field_count; f-- > 0;) {
             const oak_part_field *field = &reg->fields[f];
-            uint32_t bits =
-                value >> field->bit & (field->width >= 32 ? UINT32_MAX : ((uint32_t)1 << field->width) - 1);
+            uint32_t bits = oak_field_value(field, value);
             if (!bits) continue;
             snprintf(text + strlen(text), sizeof text - strlen(text), field->width > 1 ? " %s=%u" : " %s",
                      field->name, (unsigned)bits);

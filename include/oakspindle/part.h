@@ -47,6 +47,13 @@ typedef struct oak_part_field {
     unsigned value_count;
 } oak_part_field;
 
+/* What a field holds in a register, and what that means, or NULL. */
+static inline uint32_t oak_field_value(const oak_part_field *field, uint32_t whole)
+{
+    return whole >> field->bit & (field->width >= 32 ? UINT32_MAX : ((uint32_t)1 << field->width) - 1);
+}
+const char *oak_field_meaning(const oak_part_field *field, uint32_t whole);
+
 typedef struct oak_part_register {
     const char *name;
     uint8_t space;
@@ -205,6 +212,8 @@ void oak_part_free(oak_part *part);
 const oak_part_register *oak_part_find_register(const oak_part *part, const char *name, size_t length);
 const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address);
 const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space, uint32_t address);
+/* A register that configures the chip: a word in memory that only a programmer writes. */
+bool oak_part_is_configuration(const oak_part *part, const oak_part_register *reg);
 const oak_part_memory *oak_part_find_memory_named(const oak_part *part, const char *name, size_t length);
 /* A field by its own name ("TR0"). */
 bool oak_part_find_field(const oak_part *part, const char *name, size_t length, const oak_part_register **reg,

@@ -3,39 +3,18 @@
  *   config CONFIG: WDTE = off, FOSC = xt      what is not named stays as on an erased chip */
 #include "asm/assembler.h"
 #include "base/bytes.h"
+#include "part/naming.h"
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
     asm_report(as, OAK_ERROR, (as)->origin, (size_t)((from) - (as)->text), (size_t)((to) - (as)->text),      \
                code, hint, __VA_ARGS__)
-
-static bool is_configuration(const assembler *as, const oak_part_register *reg)
-{
-    const oak_part_memory *memory = oak_part_find_memory(as->part, reg->space, reg->address);
-    return reg->space == as->isa->about.code_space && memory && !memory->writable;
-}
-
-/* "WDTE=on, FOSC=rc": a word field by field. */
-static void write_fields(const oak_part_register *reg, uint32_t word, char *text, size_t room)
-{
-    *text = 0;
-    for (unsigned f = 0; f < reg->field_count; f++) {
-        const oak_part_field *field = &reg->fields[f];
-        uint32_t value = word >> field->bit & (((uint32_t)1 << field->width) - 1);
-        const char *name = NULL;
-        for (unsigned v = 0; v < field->value_count; v++)
-            if (field->values[v].value == value) name = field->values[v].name;
-        size_t used = oak_length(text);
-        if (name) oak_format(text + used, room - used, "%s%s=%s", f ? ", " : "", field->name, name);
-        else oak_format(text + used, room - used, "%s%s=%u", f ? ", " : "", field->name, (unsigned)value);
-    }
-}
 
 static bool list_words(const assembler *as, char *text, size_t room)
 {
     *text = 0;
     for (unsigned i = 0; i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
-        if (!is_configuration(as, reg)) continue;
+        if (!oak_part_is_configuration(as->part, reg)) continue;
         size_t used = oak_length(text);
         oak_format(text + used, room - used, "%s%s", *text ? ", " : "", reg->name);
     }
@@ -76,13 +55,14 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
     if (value == UINT64_MAX && (oak_read_number(value_at, stop, &value, &used) || value_at + used != stop))
         value = UINT64_MAX;
     if (value >> field->width) {
-        if (!*hint) oak_format(hint, sizeof hint, "Write a number below %u.", 1u << field->width);
+        if (!*hint)
+            oak_format(hint, sizeof hint, "Write a number up to %u.",
+                       (unsigned)oak_field_value(field, UINT32_MAX));
         REPORT(as, value_at, stop > value_at ? stop : value_at + 1, "config", hint, "`%s` has no such value",
                field->name);
         return false;
     }
-    uint32_t mask = (((uint32_t)1 << field->width) - 1) << field->bit;
-    *word = (*word & ~mask) | (uint32_t)value << field->bit;
+    *word = (*word & ~(oak_field_value(field, UINT32_MAX) << field->bit)) | (uint32_t)value << field->bit;
     *at = asm_skip_blanks(size && value_at + size > stop ? value_at + size : stop, end);
     return true;
 }
@@ -94,15 +74,15 @@ void asm_read_config(assembler *as, const char *word, size_t word_length, const 
     size_t length = asm_word_length(at, end);
     const oak_part_register *reg = length ? oak_part_find_register(as->part, at, length) : NULL;
     const char *colon = asm_skip_blanks(at + length, end);
-    if (!reg || !is_configuration(as, reg) || colon == end || *colon != ':') {
+    if (!reg || !oak_part_is_configuration(as->part, reg) || colon == end || *colon != ':') {
         bool any = list_words(as, known, sizeof known);
         if (any)
             oak_format(hint, sizeof hint, "Write `config %s: FIELD=VALUE, …`; the words are %s.",
-                       reg && is_configuration(as, reg) ? reg->name : known, known);
+                       reg && oak_part_is_configuration(as->part, reg) ? reg->name : known, known);
         else oak_format(hint, sizeof hint, "Nothing configures %s beside its program.", as->part->name);
         REPORT(as, length ? at : word, length ? at + length : word + word_length, "config", hint,
-               reg && is_configuration(as, reg) ? "its fields are missing"
-                                                : "the part has no such configuration word");
+               reg && oak_part_is_configuration(as->part, reg) ? "its fields are missing"
+                                                               : "the part has no such configuration word");
         return;
     }
     oak_format(name, sizeof name, "config_%s", reg->name);
@@ -132,8 +112,8 @@ void asm_check_configuration(assembler *as)
     bool program = asm_code_byte(as, as->part->vector_count ? as->part->vectors[0].address : 0, 0, &byte);
     for (unsigned i = 0; program && i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
-        if (!is_configuration(as, reg) || asm_code_byte(as, reg->address, 0, &byte)) continue;
-        write_fields(reg, reg->reset, fields, sizeof fields);
+        if (!oak_part_is_configuration(as->part, reg) || asm_code_byte(as, reg->address, 0, &byte)) continue;
+        oak_part_write_fields(reg, reg->reset, fields, sizeof fields);
         oak_format(message, sizeof message, "Write `config %s: %s`, as it is to be.", reg->name, fields);
         uint32_t origin = 0;
         for (size_t k = as->statement_count; k-- > 0;)

@@ -628,7 +628,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
     int target = as->isa->target_of(as->tables, row);
     one->unit = (uint8_t)(ASM_ENCODED | as->isa->flow_of(as->tables, row, bytes, insn->state));
     if (target >= 0) one->unit |= ASM_HAS_TARGET, one->count = (uint32_t)values[target].number;
-    else if ((one->unit & 0x3F) == OAK_FLOW_BRANCH) /* it skips */
+    else if (as->isa->skips && (one->unit & 0x3F) == OAK_FLOW_BRANCH)
         one->unit |= ASM_HAS_TARGET, one->count = one->address + one->size + as->isa->skips;
     if (!as->isa->doubt) return;
     unsigned decimal = 0;

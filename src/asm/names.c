@@ -190,7 +190,8 @@ void asm_suggest_operation(assembler *as, const char *text, size_t length, size_
     as->operations_left--;
     for (unsigned i = 0; (candidate = as->isa->mnemonic_name(as->tables, i)); i++)
         consider(&best, text, length, candidate);
-    for (unsigned i = 0; (candidate = asm_directive_name(as, i)); i++) consider(&best, text, length, candidate);
+    for (unsigned i = 0; (candidate = asm_directive_name(as, i)); i++)
+        consider(&best, text, length, candidate);
     for (size_t i = 0; i < as->names.count; i++)
         if (asm_macro_of(asm_name_at(as, i))) consider(&best, text, length, asm_name_at(as, i)->text);
     say_nearest(as, &best, first, first + length, hint, room);

@@ -43,6 +43,12 @@ static bool is_code(const assembler *as, const statement *one)
     return one->kind == STATEMENT_INSN && one->space == as->isa->about.code_space && one->size;
 }
 
+/* A number that is only a part of an address, and meant so. */
+static bool is_plain(const assembler *as, const oak_value *value, unsigned space)
+{
+    return !value->space && !value->name && (uint32_t)value->number < as->isa->about.spaces[space].page;
+}
+
 static void close_followed(followed *self)
 {
     const oak_host *host = self->as->host;
@@ -51,23 +57,9 @@ static void close_followed(followed *self)
     oak_islands_free(&self->land, host);
 }
 
-/* Where code runs through a vector, it is none of this program. */
-static bool runs_into(const followed *self, uint32_t address)
-{
-    for (uint32_t back = 1; back <= OAK_LONGEST_INSN && back <= address; back++) {
-        oak_decoded decoded;
-        if (decode_at(self, address - back, &decoded) && decoded.size == back && oak_goes_on(decoded.flow))
-            return true;
-    }
-    return false;
-}
-
 /* From the vectors of the part, and from whatever they do not lead to. */
 static oak_status follow(followed *self, assembler *as)
 {
-    enum { MOST = 64 };
-    uint32_t entries[MOST];
-    unsigned count = 0;
     oak_status status = OAK_OK;
     *self = (followed){.as = as};
     for (size_t i = 0; i < as->statement_count && !status; i++)
@@ -84,10 +76,8 @@ static oak_status follow(followed *self, assembler *as)
         oak_selection_open(&self->selection, as->isa, as->tables, as->host, &self->land, decode_at, self);
     if (status) return status;
     self->selection.intended = true;
-    for (unsigned i = 0; i < as->part->vector_count && count < MOST; i++)
-        if (!i || !runs_into(self, as->part->vectors[i].address))
-            entries[count++] = as->part->vectors[i].address;
-    oak_selection_follow(&self->selection, entries, count);
+    for (unsigned i = 0; i < as->part->vector_count; i++)
+        (i ? oak_selection_vector : oak_selection_reset)(&self->selection, as->part->vectors[i].address);
     for (size_t i = 0; i < as->statement_count; i++)
         if (is_code(as, &as->statements[i]) &&
             !oak_selection_reached(&self->selection, as->statements[i].address))
@@ -296,68 +286,65 @@ static void check_computed(followed *self, const statement *one, const oak_decod
              end / size * size - 1, end / size * size - table);
 }
 
-/* The number of the statement + 1 that writes the register of a role of a block first, or 0. */
-static uint32_t first_write(followed *self, const oak_part_block *block, const char *role)
+/* The address of the register that an instruction names in part, at its home. */
+static bool names_register(assembler *as, const statement *one, uint32_t *home, bool *plain, bool *writes)
 {
-    assembler *as = self->as;
-    int number = oak_block_role(block->kind, role);
+    unsigned space;
+    oak_value value;
+    int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space, writes);
+    if (index < 0 || space == as->isa->about.code_space ||
+        !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
+        return false;
+    *plain = is_plain(as, &value, space);
+    *home = as->isa->selector->home(space, (uint32_t)value.number);
+    return true;
+}
+
+/* The first statement that writes the register of a role of a block, or NULL. */
+static const statement *first_write(assembler *as, const oak_part_block *block, int role)
+{
     for (unsigned r = 0; r < block->role_count; r++) {
-        if (block->roles[r].role != number) continue;
+        if (block->roles[r].role != role) continue;
         for (size_t i = 0; i < as->statement_count; i++) {
             const statement *one = &as->statements[i];
-            if (!is_code(as, one)) continue;
-            const oak_insn_row *row = &as->isa->rows[one->as.code.rows[one->form]];
-            unsigned space;
-            oak_value value;
-            int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space);
-            size_t length = oak_length(row->operands);
-            bool keeps = length > 3 && oak_same(row->operands + length - 3, ", w");
-            if (index < 0 || space != block->space || keeps || (*row->uses != 'w' && *row->uses != 'b') ||
-                !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
-                continue;
-            uint32_t home = as->isa->selector->home(space, (uint32_t)value.number);
-            if (home == block->roles[r].address) return (uint32_t)i + 1;
+            uint32_t home;
+            bool plain, writes;
+            if (is_code(as, one) && names_register(as, one, &home, &plain, &writes) && writes &&
+                home == block->roles[r].address)
+                return one;
         }
     }
-    return 0;
+    return NULL;
 }
 
 /* Ports that are written, and of which nothing makes an output: all pins are inputs after a reset. Where registers are reached through a
- * pointer, by a number without its bank, or by instructions of their own, nobody knows. */
-static void check_directions(followed *self)
+ * pointer, by a number without its bank, or by instructions that do not name them, nobody knows. */
+static void check_directions(assembler *as)
 {
-    assembler *as = self->as;
     for (size_t i = 0; i < as->statement_count; i++) {
-        const statement *one = &as->statements[i];
-        unsigned space;
-        oak_value value;
-        if (!is_code(as, one)) continue;
-        const oak_insn_row *row = &as->isa->rows[one->as.code.rows[one->form]];
-        int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space);
-        if (index < 0 && oak_same(row->operands, "port")) return;
-        if (index < 0 || space == as->isa->about.code_space ||
-            !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
-            continue;
-        bool plain =
-            !value.space && !value.name && (uint32_t)value.number < as->isa->about.spaces[space].page;
-        if (plain || as->isa->selector->home(space, (uint32_t)value.number) == 0) return;
+        uint32_t home;
+        bool plain, writes = false;
+        if (!is_code(as, &as->statements[i])) continue;
+        bool named = names_register(as, &as->statements[i], &home, &plain, &writes);
+        if (named ? plain || home == as->isa->selector->pointed : writes) return;
     }
     for (unsigned b = 0; b < as->part->block_count; b++) {
         const oak_part_block *block = &as->part->blocks[b];
-        if (block->kind != OAK_BLOCK_PORT) continue;
-        uint32_t written = first_write(self, block, "data");
-        if (!written || first_write(self, block, "inputs")) continue;
-        const statement *one = &as->statements[written - 1];
-        char hint[160] = "", name[96];
-        for (unsigned r = 0; r < block->role_count; r++)
-            if (block->roles[r].role == oak_block_role(block->kind, "inputs"))
-                oak_format(hint, sizeof hint,
-                           "Clear bits of `%s`: a 1 makes an input, and all are 1 after a reset.",
-                           oak_part_name_of(as->part, as->isa, block->space, block->roles[r].address, name,
-                                            sizeof name));
-        if (*hint)
+        int inputs = oak_block_role(block->kind, "inputs");
+        const statement *one = block->kind == OAK_BLOCK_PORT
+                                   ? first_write(as, block, oak_block_role(block->kind, "data"))
+                                   : NULL;
+        if (!one || first_write(as, block, inputs)) continue;
+        char hint[160], name[96];
+        for (unsigned r = 0; r < block->role_count; r++) {
+            const oak_part_role *role = &block->roles[r];
+            if (role->role != inputs) continue;
+            oak_format(hint, sizeof hint,
+                       "Clear bits of `%s`: a 1 makes an input, and all are 1 after a reset.",
+                       oak_part_name_of(as->part, as->isa, block->space, role->address, name, sizeof name));
             asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "all-inputs", hint,
                      "port %s is written, and nothing makes one of its pins an output", block->name);
+        }
     }
 }
 
@@ -396,19 +383,20 @@ void asm_check_selection(assembler *as)
             check_computed(&self, one, &decoded);
         unsigned space;
         oak_value value;
-        int index = selector->operand(as->tables, one->as.code.rows[one->form], &space);
+        bool writes;
+        int index = selector->operand(as->tables, one->as.code.rows[one->form], &space, &writes);
         const oak_operand *operand = index < 0 ? NULL : &one->as.code.insn->operand[index];
         if (!operand || !operand->expr || asm_value(as, operand->expr, one, &value)) continue;
-        uint32_t address = (uint32_t)value.number, window = as->isa->about.spaces[space].page;
-        bool plain = !value.space && !value.name && address < window; /* a part of an address, meant so */
+        uint32_t address = (uint32_t)value.number;
         oak_selected now = oak_selection_at(&self.selection, one->address);
         uint32_t reached = address;
-        if (plain || !selector->whole(&now, space, &reached) || selector->home(space, address) == reached)
+        if (is_plain(as, &value, space) || !selector->whole(&now, space, &reached) ||
+            selector->home(space, address) == reached)
             continue;
         report(as, one, operand, &value, space, reached);
         elsewhere = true;
     }
     if (!as->out_of_memory) check_skips(&self);
-    if (!as->out_of_memory && !elsewhere) check_directions(&self);
+    if (!as->out_of_memory && !elsewhere) check_directions(as);
     close_followed(&self);
 }

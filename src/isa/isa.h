@@ -232,8 +232,10 @@ typedef struct oak_selector {
     void (*follow)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_selected *now);
     /* Completes an address of a space; false where what is missing is not known. */
     bool (*whole)(const oak_selected *now, unsigned space, uint32_t *address);
-    /* The operand of a row that is completed so, and its space; -1 where none is. */
-    int (*operand)(const oak_isa_tables *tables, unsigned row, unsigned *space);
+    /* The operand of a row that is completed so, and its space; -1 where none is. *writes: it stores there; or, without an operand, to a
+     * register that it does not name. */
+    int (*operand)(const oak_isa_tables *tables, unsigned row, unsigned *space, bool *writes);
+    uint32_t pointed; /* home of the register that stands for what a pointer names */
     /* The block of so many addresses that a jump leads into which counts from where it stands; OAK_NOT_FOUND where that is not
      * known, OAK_UNSUPPORTED for other jumps. */
     oak_status (*computed)(const oak_decoded *decoded, const oak_selected *now, uint32_t *at);

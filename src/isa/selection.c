@@ -166,16 +166,22 @@ static void settle(oak_selection *self)
     for (uint32_t i = 0; i < self->land->slots; i++) self->summary[i] = OAK_SELECTED_ANY;
 }
 
-void oak_selection_follow(oak_selection *self, const uint32_t *entries, unsigned count)
+void oak_selection_reset(oak_selection *self, uint32_t address)
 {
+    oak_selected now = OAK_SELECTED_ANY;
     settle(self);
     forget(self);
-    for (unsigned i = 0; i < count; i++) {
-        oak_selected now = OAK_SELECTED_ANY;
-        if (!i) now.one &= ~self->isa->selector->at_reset;
-        arrive(self, entries[i], &now);
-    }
+    now.one &= ~self->isa->selector->at_reset;
+    arrive(self, address, &now);
     follow(self, NULL);
+}
+
+void oak_selection_vector(oak_selection *self, uint32_t address)
+{
+    oak_decoded before;
+    for (uint32_t back = 1; back <= OAK_LONGEST_INSN && back <= address; back++)
+        if (decode(self, address - back, &before) && before.size == back && oak_goes_on(before.flow)) return;
+    oak_selection_from(self, address);
 }
 
 void oak_selection_from(oak_selection *self, uint32_t address)

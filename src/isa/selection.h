@@ -34,9 +34,10 @@ OAK_MUST_USE oak_status oak_selection_open(oak_selection *self, const oak_isa *i
                                            const oak_islands *land, oak_decode_at decode,
                                            const void *context);
 void oak_selection_close(oak_selection *self);
-/* Follows all code from where it begins: entries[0] after a reset, the others with anything selected. */
-void oak_selection_follow(oak_selection *self, const uint32_t *entries, unsigned count);
-/* The same from one address more that nothing has led to. */
+/* Follows all code: from where it begins after a reset; from vectors, where anything may be selected, unless code runs through them; and from one
+ * address more that nothing has led to. In this order. */
+void oak_selection_reset(oak_selection *self, uint32_t address);
+void oak_selection_vector(oak_selection *self, uint32_t address);
 void oak_selection_from(oak_selection *self, uint32_t address);
 /* What is selected before the instruction at an address; nothing known where nothing has come. */
 oak_selected oak_selection_at(const oak_selection *self, uint32_t address);

@@ -262,21 +262,14 @@ static void write_word(looker *self, uint32_t address)
 /* A word that configures the chip, field by field. */
 static void write_fields(looker *self, uint32_t address, uint32_t stop)
 {
-    const oak_part_register *reg = oak_part_register_at(self->part, self->isa->about.code_space, address);
+    const oak_architecture *about = &self->isa->about;
+    const oak_part_register *reg = oak_part_register_at(self->part, about->code_space, address);
+    char fields[400];
+    if (!reg || stop != address + 1 || !oak_part_is_configuration(self->part, reg)) return;
     const uint8_t *bytes = self->bytes + look_slot(self, address) * self->unit;
-    unsigned word = (unsigned)(bytes[0] | bytes[1] << 8);
-    if (!reg || stop != address + 1) return;
-    oak_buf_format(&self->buf, "  ; %s:", reg->name);
-    for (unsigned f = 0; f < reg->field_count; f++) {
-        const oak_part_field *field = &reg->fields[f];
-        unsigned value = word >> field->bit & ((1u << field->width) - 1);
-        const char *name = NULL;
-        for (unsigned v = 0; v < field->value_count; v++)
-            if (field->values[v].value == value) name = field->values[v].name;
-        const char *comma = f ? "," : "";
-        if (name) oak_buf_format(&self->buf, "%s %s=%s", comma, field->name, name);
-        else oak_buf_format(&self->buf, "%s %s=%u", comma, field->name, value);
-    }
+    uint64_t word = oak_number_at(about, about->code_space, bytes, self->unit);
+    oak_part_write_fields(reg, (uint32_t)word, fields, sizeof fields);
+    oak_buf_format(&self->buf, "  ; %s: %s", reg->name, fields);
 }
 
 /* Up to eight bytes, or a longer text; ends before the next label or code. */
@@ -440,20 +433,12 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
     return self->isa->open(host, &self->tables);
 }
 
-/* From the vectors of the part, the first of which is reset. */
 static oak_status follow_selection(looker *self)
 {
-    enum { MOST = 64 };
-    uint32_t entries[MOST];
-    unsigned count = 0;
     oak_status status = oak_selection_open(&self->selection, self->isa, self->tables, &self->host,
                                            &self->land, decode_plain, self);
-    for (unsigned i = 0; i < self->part->vector_count && count < MOST; i++) {
-        uint32_t address = self->part->vectors[i].address;
-        /* Where code runs through a vector, it is none of this program. */
-        if (!i || !look_is_known(self, address - 1)) entries[count++] = address;
-    }
-    if (!status) oak_selection_follow(&self->selection, entries, count);
+    for (unsigned i = 0; i < self->part->vector_count && !status; i++)
+        (i ? oak_selection_vector : oak_selection_reset)(&self->selection, self->part->vectors[i].address);
     return status;
 }
 

@@ -95,3 +95,17 @@ void oak_part_example(const oak_part *part, const char *text, char *example, siz
         }
     }
 }
+
+void oak_part_write_fields(const oak_part_register *reg, uint32_t word, char *text, size_t room)
+{
+    *text = 0;
+    for (unsigned f = 0; f < reg->field_count; f++) {
+        const oak_part_field *field = &reg->fields[f];
+        const char *name = oak_field_meaning(field, word);
+        size_t used = oak_length(text);
+        if (name) oak_format(text + used, room - used, "%s%s=%s", f ? ", " : "", field->name, name);
+        else
+            oak_format(text + used, room - used, "%s%s=%u", f ? ", " : "", field->name,
+                       (unsigned)oak_field_value(field, word));
+    }
+}

@@ -11,4 +11,7 @@
 const char *oak_part_name_of(const oak_part *part, const oak_isa *isa, unsigned space, uint32_t address,
                              char *text, size_t room);
 
+/* A word that configures the chip as `config` takes its fields: "WDTE=on, FOSC=rc". */
+void oak_part_write_fields(const oak_part_register *reg, uint32_t word, char *text, size_t room);
+
 #endif

@@ -28,6 +28,19 @@ const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space
     return NULL;
 }
 
+bool oak_part_is_configuration(const oak_part *part, const oak_part_register *reg)
+{
+    const oak_part_memory *memory = oak_part_find_memory(part, reg->space, reg->address);
+    return memory && !memory->writable && !reg->read_only;
+}
+
+const char *oak_field_meaning(const oak_part_field *field, uint32_t whole)
+{
+    for (unsigned i = 0; i < field->value_count; i++)
+        if (field->values[i].value == oak_field_value(field, whole)) return field->values[i].name;
+    return NULL;
+}
+
 const oak_part_memory *oak_part_find_memory_named(const oak_part *part, const char *name, size_t length)
 {
     for (unsigned i = 0; i < part->memory_count; i++)

@@ -271,12 +271,13 @@ static void check_block(part_file *file, yaml_node_t *map, const oak_part_block 
 }
 
 /* The memory that is behind an EEPROM, which is listed before. */
-static bool read_memory(part_file *file, yaml_node_t *map, oak_part_block *block)
+static bool read_memory(part_file *file, yaml_node_t *map, const oak_part_block *like, oak_part_block *block)
 {
     const part_builder *b = file->builder;
     yaml_node_t *node = part_member(file, map, "memory");
     const char *name = node ? part_scalar(node) : NULL;
     if (!node && block->kind != OAK_BLOCK_EEPROM) return true;
+    if (!node && like) block->memory = like->memory;
     for (unsigned i = 0; name && block->kind == OAK_BLOCK_EEPROM && i < b->box->part.memory_count; i++)
         if (oak_same(b->memories[i].name, name)) block->memory = b->memories[i].name;
     if (block->memory) return true;
@@ -338,7 +339,7 @@ void part_add_block(part_file *file, yaml_node_t *map)
     block.interrupt = (uint16_t)line;
     block.unit = unit ? (uint32_t)unit : 1;
     block.key = (uint32_t)key;
-    if (!read_memory(file, map, &block)) return;
+    if (!read_memory(file, map, like, &block)) return;
     block.pin = pin_member(file, map, "drives");
     block.second_interrupt = OAK_NO_LINE;
     read_lines(file, map, &block);

@@ -29,8 +29,7 @@ static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
     const oak_architecture *about = &machine->isa->about;
-    if (is_core_register(about, reg) ||
-        (reg->space == about->code_space && about->spaces[reg->space].unit_bits))
+    if (is_core_register(about, reg) || oak_part_is_configuration(machine->part, reg))
         return; /* the core resets its own; words that configure it are programmed */
     uint8_t bytes[4];
     bool has_roles = machine->first_binding[number] != machine->first_binding[number + 1];

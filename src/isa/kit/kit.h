@@ -310,7 +310,7 @@ OAK_MUST_USE oak_status kit_create_plain(const kit_arch *arch, const oak_isa_tab
 /* A register of a special space as a program reads and writes it, at a cycle; false where the part has none. */
 bool kit_in(oak_core *core, unsigned space, uint32_t address, uint64_t now, uint32_t *value);
 bool kit_out(oak_core *core, unsigned space, uint32_t address, uint8_t value, uint64_t now);
-/* Cells of its own for a space, all of them `fill`; keeps: it is programmed. False when there is no memory, or no place for one more. */
+/* Cells of its own for a space, all of them `fill`, which a reset leaves as they are where that is what is erased (0xff); keeps: it is programmed. False when there is no memory, or no place for one more. */
 bool kit_take_space(oak_core *core, unsigned space, uint32_t first, uint32_t size, uint8_t fill, bool keeps);
 /* The stretch of a space that an address lies in, or NULL. */
 kit_space *kit_stretch(const oak_core *core, unsigned space, uint32_t address);

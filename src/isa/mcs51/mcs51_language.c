@@ -35,18 +35,8 @@ static const kit_letter letters[] = {{"a", 'a'}, {"c", 'c'}, {"r*", 'r'}, {"@r*"
                                      {"dptr", 'd'}, {"@dptr", 'D'}, {0}};
 /* clang-format on */
 
-static const oak_remedy remedies[] = {
-#define REMEDY(mnemonic, operands, hint) {mnemonic, operands, hint},
-#include "isa/mcs51/mcs51_words.def"
-    {0}};
-static const char *const trade[OAK_TRADES] = {
-#define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
-#include "isa/mcs51/mcs51_words.def"
-};
-static const oak_message messages[] = {
-#define MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
-#include "isa/mcs51/mcs51_words.def"
-    {0}};
+#define KIT_WORDS "isa/mcs51/mcs51_words.def"
+#include "isa/kit/words.h"
 static const kit_pair opposites[] = {
 #define OPPOSITES(a, b) {#a, #b},
 #include "isa/mcs51/mcs51_words.def"

@@ -60,7 +60,6 @@ struct oak_core {
         [PICMID_ROW]; /* where the cell of an operand lies, by bank: in data, PICMID_OTHER + address, or PICMID_ABSENT */
     uint16_t far[PICMID_CELLS]; /* the same of a whole address */
     uint8_t present[PICMID_CELLS];
-    uint8_t *eeprom;
     /* From here on: what a tape holds. */
     uint8_t data[PICMID_CELLS + 8]; /* by address: what is the same in several banks lies in the first one */
     uint8_t w, sp, sleeping, serving, watchdog, begun,

@@ -19,18 +19,8 @@ static const kit_class classes[] = {
     {0}};
 static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"{}", '='}, {0}};
 /* clang-format on */
-static const oak_remedy remedies[] = {
-#define REMEDY(mnemonic, operands, hint) {mnemonic, operands, hint},
-#include "isa/picmid/picmid_words.def"
-    {0}};
-static const char *const trade[OAK_TRADES] = {
-#define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
-#include "isa/picmid/picmid_words.def"
-};
-static const oak_message messages[] = {
-#define MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
-#include "isa/picmid/picmid_words.def"
-    {0}};
+#define KIT_WORDS "isa/picmid/picmid_words.def"
+#include "isa/kit/words.h"
 
 /* ------------------------------------------------------------------------------------------ operands */
 
@@ -116,6 +106,13 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
 
 /* ------------------------------------------------------------------------------------------ reading back */
 
+/* Does an instruction store into its register? */
+static bool writes_cell(const oak_insn_row *row)
+{
+    return *row->operands == 'r' && !oak_same(row->operands, "reg, w") &&
+           (*row->uses == 'b' || *row->uses == 'w');
+}
+
 /* What skips goes on behind the next instruction; what writes PCL goes anywhere. */
 static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                          uint32_t address, uint32_t state, oak_decoded *decoded)
@@ -123,10 +120,9 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (status) return status;
     const oak_insn_row *row = &picmid_rows[decoded->row];
-    bool writes = *row->uses == 'b' || (*row->uses == 'w' && *row->operands == 'r');
     if (decoded->flow == OAK_FLOW_BRANCH)
         decoded->has_target = true, decoded->target = (address + 2) % PICMID_SPAN;
-    if (writes && kit_field_of(tables, decoded, 'f') == PCL) decoded->flow = OAK_FLOW_COMPUTED;
+    if (writes_cell(row) && kit_field_of(tables, decoded, 'f') == PCL) decoded->flow = OAK_FLOW_COMPUTED;
     return OAK_OK;
 }
 
@@ -164,11 +160,11 @@ static void follow(const oak_isa_tables *tables, const oak_decoded *decoded, oak
     const oak_insn_row *row = &picmid_rows[decoded->row];
     uint32_t cell = kit_field_of(tables, decoded, 'f'), bit = kit_field_of(tables, decoded, 'b');
     uint32_t mask = cell == STATUS ? RP : cell == PCLATH ? PAGE : 0;
-    bool writes = *row->uses == 'b' || *row->uses == 'w', to_w = oak_same(row->operands, "reg, w");
-    if (to_w || *row->operands == 'k' || decoded->row == PICMID_CLRW) oak_select_any(now, W);
+    if (oak_same(row->operands, "reg, w") || *row->operands == 'k' || decoded->row == PICMID_CLRW)
+        oak_select_any(now, W);
     if (decoded->row == PICMID_MOVLW) oak_select(now, W, kit_field_of(tables, decoded, 'k') << 8);
     if (decoded->row == PICMID_CLRW) oak_select(now, W, 0);
-    if (!writes || to_w || *row->operands != 'r' || !mask) return;
+    if (!writes_cell(row) || !mask) return;
     if (decoded->row == PICMID_BCF || decoded->row == PICMID_BSF) {
         uint32_t one = (cell == STATUS ? (bit >= 5 ? 1u << (bit - 5) : 0) : 4u << bit) & mask;
         oak_select(now, one, decoded->row == PICMID_BSF ? one : 0);
@@ -207,10 +203,11 @@ static oak_status computed(const oak_decoded *decoded, const oak_selected *now, 
     return !(now->entry & PAGE) && ((now->one ^ now->zero) & PAGE) == PAGE ? OAK_OK : OAK_NOT_FOUND;
 }
 
-static int selected_operand(const oak_isa_tables *tables, unsigned row, unsigned *space)
+static int selected_operand(const oak_isa_tables *tables, unsigned row, unsigned *space, bool *writes)
 {
     unsigned class = kit_tables_of(tables)->row[row].class_of[0];
     *space = class == TARGET ? PICMID_CODE : PICMID_FILE;
+    *writes = class == REGISTER ? writes_cell(&picmid_rows[row]) : row == PICMID_TRIS || row == PICMID_OPTION;
     return class == TARGET || class == REGISTER ? 0 : -1;
 }
 
@@ -232,6 +229,7 @@ static const oak_selector selector = {.at_reset = RP | PAGE,
                                       .computed = computed,
                                       .block = 0x100,
                                       .operand = selected_operand,
+                                      .pointed = INDF,
                                       .home = home};
 
 /* ------------------------------------------------------------------------------------------ the whole */

@@ -51,18 +51,8 @@ static const kit_letter letters[] = {
     {"({})", '('}, {"{}", '='}, {"nz", '?'}, {"z", '?'}, {"nc", '?'}, {"po", '?'}, {"pe", '?'}, {"p", '?'}, {"m", '?'}, {0}};
 /* clang-format on */
 
-static const oak_remedy remedies[] = {
-#define REMEDY(mnemonic, operands, hint) {mnemonic, operands, hint},
-#include "isa/z80/z80_words.def"
-    {0}};
-static const char *const trade[OAK_TRADES] = {
-#define TRADE(kind, hint) [OAK_TRADE_##kind] = hint,
-#include "isa/z80/z80_words.def"
-};
-static const oak_message messages[] = {
-#define MESSAGE(code, meaning, wrong, right) {code, meaning, wrong, right},
-#include "isa/z80/z80_words.def"
-    {0}};
+#define KIT_WORDS "isa/z80/z80_words.def"
+#include "isa/kit/words.h"
 
 /* Memory is written in parentheses. */
 static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
