@@ -540,6 +540,8 @@ OAK_MUST_USE oak_status asm_note_steps(assembler *as);
 /* layout.c: what an instruction becomes where it lies; false, and nothing said, while that is not known. */
 bool asm_evaluate_quietly(assembler *as, const oak_expr *expr, const statement *one, oak_value *value);
 bool asm_encode_quietly(assembler *as, const statement *one, uint8_t *bytes);
+/* Where an instruction goes on that skips the next one. */
+uint32_t asm_behind_skipped(const assembler *as, const statement *one);
 /* read.c: a number of so many bytes at an address of code, in a section of its own. */
 void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t value, unsigned bytes);
 

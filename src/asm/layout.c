@@ -606,6 +606,15 @@ static void report_misaligned(assembler *as, const statement *one, const oak_ref
                why->message);
 }
 
+uint32_t asm_behind_skipped(const assembler *as, const statement *one)
+{
+    const statement *end = as->statements + as->statement_count, *next = one + 1;
+    uint32_t behind = one->address + one->size;
+    while (next < end && !next->size) next++;
+    bool follows = next < end && next->kind == STATEMENT_INSN && next->space == one->space && next->address == behind;
+    return behind + (follows ? next->size : as->isa->skips);
+}
+
 static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
 {
     oak_value values[OAK_MOST_OPERANDS];
@@ -629,7 +638,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
     one->unit = (uint8_t)(ASM_ENCODED | as->isa->flow_of(as->tables, row, bytes, insn->state));
     if (target >= 0) one->unit |= ASM_HAS_TARGET, one->count = (uint32_t)values[target].number;
     else if (as->isa->skips && (one->unit & 0x3F) == OAK_FLOW_BRANCH)
-        one->unit |= ASM_HAS_TARGET, one->count = one->address + one->size + as->isa->skips;
+        one->unit |= ASM_HAS_TARGET, one->count = asm_behind_skipped(as, one);
     if (!as->isa->doubt) return;
     unsigned decimal = 0;
     oak_source_line line = asm_source(as, one->origin);

@@ -32,6 +32,7 @@ static bool decode_at(const void *context, uint32_t address, oak_decoded *decode
     /* Where it is meant to go: the label in the source. */
     int target = as->isa->target_of(as->tables, decoded->row);
     oak_value value;
+    if (target < 0 && decoded->flow == OAK_FLOW_BRANCH) decoded->target = asm_behind_skipped(as, one);
     if (decoded->has_target && target >= 0 &&
         asm_evaluate_quietly(as, one->as.code.insn->operand[target].expr, one, &value))
         decoded->target = (uint32_t)value.number;
@@ -90,8 +91,16 @@ static oak_status follow(followed *self, assembler *as)
 void asm_read_select(assembler *as, bool of_code, const char *at, const char *end)
 {
     const oak_selector *selector = as->isa->selector;
+    const char *first = at;
     const oak_expr *expr = asm_parse_expression(as, &at, end);
+    bool selects = false;
     if (!expr || !asm_nothing_left(as, at, end)) return;
+    for (unsigned i = 0; i < selector->step_count; i++)
+        selects |= (selector->steps[i].space == as->isa->about.code_space) == of_code;
+    if (!selects)
+        asm_report(as, OAK_ERROR, as->origin, (size_t)(first - as->text), (size_t)(end - as->text), "unknown-operation",
+                   "Leave it out.", "%s has no pages of code: its jumps and calls reach everything",
+                   as->isa->about.name);
     for (unsigned i = 0; i < selector->step_count; i++) {
         const oak_select_step *is = &selector->steps[i];
         if ((is->space == as->isa->about.code_space) != of_code) continue;
@@ -100,17 +109,25 @@ void asm_read_select(assembler *as, bool of_code, const char *at, const char *en
         if (grown) as->steps = grown;
         else as->out_of_memory = true;
         if (!one) return;
+        if (is->shift) one->as.code.insn->operand->expr = expr, one->as.code.insn->operand->extra = is->shift;
         grown[as->step_count++] =
             (asm_step){.is = is, .expr = expr, .statement = (uint32_t)(one - as->statements)};
         as->relaxes = true;
     }
 }
 
+/* The bits of an address that a step sets, where they lie in what is selected. */
+static uint32_t bits_of(const oak_select_step *is, uint32_t address)
+{
+    return is->shift ? address >> is->shift & is->mask : address & is->address ? is->mask : 0;
+}
+
+/* What it is to set: a bit, or a number. */
 static bool wants(assembler *as, const asm_step *step, uint32_t *bit)
 {
     oak_value value;
     if (!asm_evaluate_quietly(as, step->expr, &as->statements[step->statement], &value)) return false;
-    *bit = (as->isa->selector->home(step->is->space, (uint32_t)value.number) & step->is->address) != 0;
+    *bit = bits_of(step->is, as->isa->selector->home(step->is->space, (uint32_t)value.number));
     return true;
 }
 
@@ -121,8 +138,8 @@ bool asm_choose_steps(assembler *as)
         asm_step *step = &as->steps[i];
         statement *one = &as->statements[step->statement];
         uint32_t bit = 0;
-        bool stands =
-            !step->dropped && (!wants(as, step, &bit) ? !step->is->one : (bit != 0) == step->is->one);
+        bool stands = !step->dropped && (step->is->shift || (!wants(as, step, &bit) ? !step->is->one
+                                                                                  : (bit != 0) == step->is->one));
         changed = changed || one->form_count != stands;
         one->form_count = stands;
     }
@@ -134,10 +151,11 @@ static bool matters(assembler *as, const asm_step *step, uint32_t address)
 {
     const oak_selector *selector = as->isa->selector;
     oak_selected now = OAK_SELECTED_ANY;
+    if (selector->anywhere) return !selector->anywhere(step->is->space, address);
     for (unsigned i = 0; i < selector->step_count; i++) {
         const oak_select_step *other = &selector->steps[i];
         if (other->space == step->is->space && other->mask != step->is->mask)
-            oak_select(&now, other->mask, address & other->address ? other->mask : 0);
+            oak_select(&now, other->mask, bits_of(other, address));
     }
     return !selector->whole(&now, step->is->space, &address);
 }
@@ -156,13 +174,13 @@ static void drop(followed *self)
             continue;
         }
         oak_selected now = oak_selection_at(&self->selection, one->address);
-        uint32_t right = step->is->one ? now.one & ~now.zero : now.zero & ~now.one;
+        uint32_t right = (now.one & ~now.zero & step->wanted) | (now.zero & ~now.one & ~step->wanted);
         step->dropped = (right & ~now.entry & step->is->mask) == step->is->mask;
     }
     /* Of a pair the other one goes as well. */
     for (size_t i = 0; i + 1 < as->step_count; i++) {
         asm_step *step = &as->steps[i], *next = step + 1;
-        if (next->expr != step->expr || next->is->mask != step->is->mask) continue;
+        if (next->expr != step->expr || next->is->mask != step->is->mask) continue; /* not of a pair */
         step->dropped = next->dropped = step->dropped || next->dropped;
     }
 }
@@ -223,9 +241,12 @@ oak_status asm_note_steps(assembler *as)
         oak_value value;
         for (next = i; next < as->step_count && as->steps[next].expr == first->expr; next++) {
             size_t used = oak_length(became);
-            if (as->statements[as->steps[next].statement].form_count)
-                oak_format(became + used, sizeof became - used, "%s%s", used ? "; " : "",
-                           as->steps[next].is->line);
+            const oak_select_step *is = as->steps[next].is;
+            int shown = (int)oak_length(is->line) - (is->shift ? 1 : 0); /* the number stands for a number */
+            if (!as->statements[as->steps[next].statement].form_count) continue;
+            oak_format(became + used, sizeof became - used, "%s%.*s", used ? "; " : "", shown, is->line);
+            used = oak_length(became);
+            if (is->shift) oak_format(became + used, sizeof became - used, "%u", (unsigned)as->steps[next].wanted);
         }
         if (!asm_evaluate_quietly(as, first->expr, one, &value)) continue;
         unsigned space = first->is->space;
@@ -289,14 +310,15 @@ static void check_computed(followed *self, const statement *one, const oak_decod
 /* The address of the register that an instruction names in part, at its home. */
 static bool names_register(assembler *as, const statement *one, uint32_t *home, bool *plain, bool *writes)
 {
-    unsigned space;
     oak_value value;
-    int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &space, writes);
-    if (index < 0 || space == as->isa->about.code_space ||
+    oak_selected_operand what;
+    int index = as->isa->selector->operand(as->tables, one->as.code.rows[one->form], &what);
+    *writes = what.writes;
+    if (index < 0 || what.space == as->isa->about.code_space ||
         !asm_evaluate_quietly(as, one->as.code.insn->operand[index].expr, one, &value))
         return false;
-    *plain = is_plain(as, &value, space);
-    *home = as->isa->selector->home(space, (uint32_t)value.number);
+    *plain = what.part && is_plain(as, &value, what.space);
+    *home = as->isa->selector->home(what.space, (uint32_t)value.number);
     return true;
 }
 
@@ -331,9 +353,9 @@ static void check_directions(assembler *as)
     for (unsigned b = 0; b < as->part->block_count; b++) {
         const oak_part_block *block = &as->part->blocks[b];
         int inputs = oak_block_role(block->kind, "inputs");
-        const statement *one = block->kind == OAK_BLOCK_PORT
-                                   ? first_write(as, block, oak_block_role(block->kind, "data"))
-                                   : NULL;
+        if (block->kind != OAK_BLOCK_PORT) continue;
+        const statement *one = first_write(as, block, oak_block_role(block->kind, "data"));
+        if (!one) one = first_write(as, block, oak_block_role(block->kind, "output"));
         if (!one || first_write(as, block, inputs)) continue;
         char hint[160], name[96];
         for (unsigned r = 0; r < block->role_count; r++) {
@@ -381,19 +403,18 @@ void asm_check_selection(assembler *as)
         if (!is_code(as, one)) continue;
         if (decode_at(&self, one->address, &decoded) && decoded.flow == OAK_FLOW_COMPUTED)
             check_computed(&self, one, &decoded);
-        unsigned space;
         oak_value value;
-        bool writes;
-        int index = selector->operand(as->tables, one->as.code.rows[one->form], &space, &writes);
-        const oak_operand *operand = index < 0 ? NULL : &one->as.code.insn->operand[index];
+        oak_selected_operand what;
+        int index = selector->operand(as->tables, one->as.code.rows[one->form], &what);
+        const oak_operand *operand = index < 0 || !what.part ? NULL : &one->as.code.insn->operand[index];
         if (!operand || !operand->expr || asm_value(as, operand->expr, one, &value)) continue;
         uint32_t address = (uint32_t)value.number;
         oak_selected now = oak_selection_at(&self.selection, one->address);
         uint32_t reached = address;
-        if (is_plain(as, &value, space) || !selector->whole(&now, space, &reached) ||
-            selector->home(space, address) == reached)
+        if (is_plain(as, &value, what.space) || !selector->whole(&now, what.space, &reached) ||
+            selector->home(what.space, address) == reached)
             continue;
-        report(as, one, operand, &value, space, reached);
+        report(as, one, operand, &value, what.space, reached);
         elsewhere = true;
     }
     if (!as->out_of_memory) check_skips(&self);

@@ -224,7 +224,14 @@ typedef struct oak_select_step {
     uint32_t address; /* the bit of the address that decides */
     const char *line; /* as in a source */
     bool one;         /* it stands where that bit is 1; others where it is 0 */
+    uint8_t shift;    /* not 0: it takes all bits of the mask as its operand, which are those of the address so much further down */
 } oak_select_step;
+/* What an operand names that is completed so. */
+typedef struct oak_selected_operand {
+    unsigned space;
+    bool part;   /* the instruction holds only a part of the address */
+    bool writes; /* it stores there; or, without an operand, to a register that it does not name */
+} oak_selected_operand;
 typedef struct oak_selector {
     uint32_t at_reset; /* bits that are 0 after a reset */
     const oak_select_step *steps;
@@ -232,9 +239,10 @@ typedef struct oak_selector {
     void (*follow)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_selected *now);
     /* Completes an address of a space; false where what is missing is not known. */
     bool (*whole)(const oak_selected *now, unsigned space, uint32_t *address);
-    /* The operand of a row that is completed so, and its space; -1 where none is. *writes: it stores there; or, without an operand, to a
-     * register that it does not name. */
-    int (*operand)(const oak_isa_tables *tables, unsigned row, unsigned *space, bool *writes);
+    /* Reached whatever is selected. NULL: `whole` knows. */
+    bool (*anywhere)(unsigned space, uint32_t address);
+    /* The operand of a row that names a register, or is completed so; -1 where none is. */
+    int (*operand)(const oak_isa_tables *tables, unsigned row, oak_selected_operand *what);
     uint32_t pointed; /* home of the register that stands for what a pointer names */
     /* The block of so many addresses that a jump leads into which counts from where it stands; OAK_NOT_FOUND where that is not
      * known, OAK_UNSUPPORTED for other jumps. */
@@ -467,6 +475,9 @@ typedef struct oak_isa {
     /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
     const char *const *trade;
     const oak_message *messages; /* examples in its own words, and codes that are its own */
+
+    /* A register of the part that the core resets itself, beside those of about.cells. NULL: there is no other. */
+    bool (*own_register)(unsigned space, uint32_t address);
 
     const oak_core_ops *core;
 } oak_isa;

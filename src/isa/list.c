@@ -1,6 +1,7 @@
 /* list.c — the architectures there are; one line each. A program that links another list in front of the library has others. */
 #include "isa/isa.h"
 
-extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m, oak_isa_z80, oak_isa_picmid;
+extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m, oak_isa_z80, oak_isa_picmid,
+    oak_isa_pic18;
 const oak_isa *const oak_isa_list[] = {&oak_isa_mcs51, &oak_isa_armv6m, &oak_isa_armv7m,
-                                       &oak_isa_z80,   &oak_isa_picmid, NULL};
+                                       &oak_isa_z80,   &oak_isa_picmid, &oak_isa_pic18, NULL};

@@ -18,8 +18,10 @@ static void bite(void *context)
 }
 
 /* Is it a register of the core, which resets it? */
-static bool is_core_register(const oak_architecture *about, const oak_part_register *reg)
+static bool is_core_register(const oak_isa *isa, const oak_part_register *reg)
 {
+    const oak_architecture *about = &isa->about;
+    if (isa->own_register && isa->own_register(reg->space, reg->address)) return true;
     for (unsigned i = 0; i < about->cells_count; i++)
         if (about->cells[i].space == reg->space && about->cells[i].address == reg->address) return true;
     return false;
@@ -28,8 +30,7 @@ static bool is_core_register(const oak_architecture *about, const oak_part_regis
 static void reset_register(oak_machine *machine, unsigned number)
 {
     const oak_part_register *reg = &machine->part->registers[number];
-    const oak_architecture *about = &machine->isa->about;
-    if (is_core_register(about, reg) || oak_part_is_configuration(machine->part, reg))
+    if (is_core_register(machine->isa, reg) || oak_part_is_configuration(machine->part, reg))
         return; /* the core resets its own; words that configure it are programmed */
     uint8_t bytes[4];
     bool has_roles = machine->first_binding[number] != machine->first_binding[number + 1];

@@ -190,7 +190,7 @@ static oak_status put_value(encoder *self, uint32_t *field)
         self->why->operand = (int)self->operand;
         return OAK_REFUSED;
     }
-    if (self->class->field == KIT_CELL && check_space(self, self->class->space)) return OAK_REFUSED;
+    if ((self->class->field == KIT_CELL || self->class->field == KIT_END_CELL) && check_space(self, self->class->space)) return OAK_REFUSED;
     *field = (uint32_t)number;
     if (self->class->field == KIT_SIGNED)
         return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
@@ -198,6 +198,19 @@ static oak_status put_value(encoder *self, uint32_t *field)
         int64_t end = (int64_t)language->isa->about.spaces[self->class->space].end;
         *field &= (uint32_t)most;
         return number < 0 || number >= end ? out_of_range(self, 0, end - 1) : OAK_OK;
+    }
+    if (self->class->field == KIT_END_CELL) {
+        int64_t end = (int64_t)language->isa->about.spaces[self->class->space].end;
+        if (number >= 0 && (number < half || (number >= end - half && number < end))) {
+            *field &= (uint32_t)most;
+            return OAK_OK;
+        }
+        char text[120];
+        kit_show_number(self->value, text, sizeof text);
+        SAY(self, "%s does not lie in the access bank: 0 to 0x%llx, and 0x%llx to 0x%llx", text, (long long)half - 1,
+            (long long)(end - half), (long long)end - 1);
+        HINT(self, "Leave `a` out, or write `b` for the bank that is selected.");
+        return refuse(self, "value-range");
     }
     int64_t least = self->class->field == KIT_BITS ? -half : 0;
     return number < least || number > most ? out_of_range(self, least, most) : OAK_OK;

@@ -215,6 +215,7 @@ typedef struct kit_arch {
     void (*fold_counts)(oak_core *core);
     bool
         skips; /* branches are skips: a chain goes on behind them, and what a skip leaves out is given back (SKIP) */
+    uint16_t alike; /* handlers from this one on go on as their rows do; or 0 */
     bool paged;     /* where a jump leads is known when it runs: a case of its own tells a jump to itself */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
     size_t tape_from,

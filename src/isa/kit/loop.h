@@ -77,15 +77,16 @@
         if (condition) ENTER(TARGET);                                                                        \
         ENTER(op + (units));                                                                                 \
     } while (0)
-/* Of an architecture whose branches skip: `units` are left out, what stands there has been charged. */
-#define SKIP(units)                                                                                          \
+/* Of an architecture whose chains go on behind a branch: what stands behind it, an instruction of so many units, has been charged. It goes
+ * on elsewhere; or `units` are left out. */
+#define AWAY(size, where)                                                                                    \
     do {                                                                                                     \
-        op += 1;                                                                                             \
+        op += (size);                                                                                        \
         if (!LOOP_ONE) spent -= op->cost;                                                                    \
         COUNT(-1);                                                                                           \
-        op += (units);                                                                                       \
-        ENTER(op);                                                                                           \
+        ENTER(where);                                                                                        \
     } while (0)
+#define SKIP(size, units) AWAY(size, op + (units))
 #define FAULT(kind, space, address)                                                                          \
     do {                                                                                                     \
         kit->fault = (kind);                                                                                 \
@@ -270,6 +271,7 @@ finish:
 #undef MORE
 #undef NOW_ENDS
 #undef BRANCH_IF
+#undef AWAY
 #undef SKIP
 #undef COUNT
 #undef COUNT_MORE

@@ -71,8 +71,9 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
 bool kit_ends_chain(const oak_core *core, uint32_t pc)
 {
     uint16_t natural = kit_natural(core, pc), row = kit_look(core)->row[pc];
-    if (natural != row || row < KIT_FIRST_ROW) return true;
     const kit_arch *arch = kit_look(core)->arch;
+    bool alike = natural == row || (arch->alike && natural >= arch->alike);
+    if (!alike || row < KIT_FIRST_ROW) return true;
     unsigned flow = arch->isa->rows[row - KIT_FIRST_ROW].flow;
     return flow != OAK_FLOW_NEXT && !(arch->skips && flow == OAK_FLOW_BRANCH);
 }

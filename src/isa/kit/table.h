@@ -18,6 +18,7 @@ typedef enum kit_field {
     KIT_SIGNED,
     KIT_BITS,    /* either */
     KIT_CELL,    /* the address of a cell of a space, or the number of it */
+    KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
     KIT_TARGET,  /* an address of code */
     KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
     KIT_RELATIVE /* how far it is from what stands behind, in units */

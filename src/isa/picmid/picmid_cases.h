@@ -1,5 +1,4 @@
-/* picmid_cases.h — what each row does, for the loop of the kit; and an instruction on a register with an effect of its own: the same instruction
- * again, in a spare slot, on a cell that stands in for it. */
+/* picmid_cases.h — what each row does, for the loop of the kit. */
 
 /* The cell of the operand; 0 is the one that FSR points to. */
 #define CELL                                                                                                 \
@@ -41,7 +40,7 @@
     do {                                                                                                     \
         if (!(condition)) NEXT(1);                                                                           \
         MORE(1);                                                                                             \
-        SKIP(1);                                                                                             \
+        SKIP(1, 1);                                                                                             \
     } while (0)
 #define STATUS_NOW                                                                                           \
     ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
@@ -173,59 +172,29 @@
     CASE(PICMID_ENDS): /* it writes PCL: nothing of its chain is behind it */
         at = bank[AT];
         whole = true;
-        goto special_now;
+        goto effect;
 special:
         whole = false;
-special_now:
-        SAVE;
-        {
-            kit_op *slot = ops + CORE_SPAN + KIT_SPARE;
-            uint16_t handler = kit->row[HERE];
-            char use = *picmid_rows[handler - KIT_FIRST_ROW].uses;
-            if (at == PICMID_ABSENT) FAULT(OAK_FAULT_ABSENT, PICMID_FILE, AT ? (uint32_t)(bank - core->near[0]) / PICMID_ROW * PICMID_BANK + AT
-                                                                              : (uint32_t)(far - core->far) + core->data[FSR]);
-            io_op = op;
-            io_at = at - PICMID_OTHER;
-            io_writes = use != 'r';
-            io_end = kit->time.cycles + (LOOP_ONE ? 1 : (uint32_t)(whole ? spent : spent - op[1].cost));
-            kit->pc = HERE;
-            if (use != 'w') core->data[PICMID_SCRATCH] = picmid_read(core, io_at, X ? X : 0xFF, io_end - 1);
-            *slot = *op;
-            slot->at = PICMID_BANK;
-            slot->handler = handler;
-            slot->cost = 0;
-            slot[1].handler = slot[2].handler = PICMID_DONE;
-            slot[2].cost = LOOP_ONE ? 0 : UINT64_MAX; /* a skip there must not run out of time: it is charged behind it */
-            op = slot;
-            RESUME(handler);
-        }
-    CASE(PICMID_DONE):
-        io_skips = op == ops + CORE_SPAN + KIT_SPARE + 2;
-        op = io_op + 1;
-        if (io_writes) {
-            SAVE;
-            if (io_at == PCL) {
-                if (!whole && !LOOP_ONE) { /* nothing behind it in its chain comes next */
-                    spent -= op->cost;
-                    COUNT(-1);
-                }
-                whole = true;
-                op = ops + (((uint32_t)core->data[PCLATH] << 8 | core->data[PICMID_SCRATCH]) & (PICMID_SPAN - 1));
-                MORE(1);
-            } else if (io_at == STATUS) /* what sets flags leaves the others alone */
-                picmid_set_status(core, core->data[PICMID_SCRATCH], *picmid_rows[kit->row[io_op - ops] - KIT_FIRST_ROW].flags ? 0xE0 : 0xE7);
-            else picmid_write(core, io_at, core->data[PICMID_SCRATCH], io_end);
-            LOAD;
-        }
-        io_op = NULL;
-        if (whole) FINISH;
-        op--;
-        if (io_skips) {
-            if (!LOOP_ONE) MORE(1);
-            SKIP(1);
-        }
-        if (kit->attention) LEAVE(1);
-        NEXT(1);
+effect:
+        if (at == PICMID_ABSENT)
+            FAULT(OAK_FAULT_ABSENT, PICMID_FILE, AT ? (uint32_t)(bank - core->near[0]) / PICMID_ROW * PICMID_BANK + AT
+                                                    : (uint32_t)(far - core->far) + core->data[FSR]);
+        io_at = at - PICMID_OTHER;
+#define EFFECT_UNITS            1
+#define EFFECT_SCRATCH          PICMID_BANK
+#define EFFECT_CELL             core->data[PICMID_SCRATCH]
+#define EFFECT_DONE             PICMID_DONE
+#define EFFECT_ROW(number)      (uint16_t)(number)
+#define EFFECT_USES(row)        *picmid_rows[row].uses
+#define EFFECT_READ(asked, now) picmid_read(core, io_at, (uint8_t)(asked), now)
+#define EFFECT_WRITE(row)                                                                                    \
+    do {                                                                                                     \
+        if (io_at == PCL) EFFECT_GOES(ops + picmid_target(core, core->data[PICMID_SCRATCH]));                \
+        else if (io_at == STATUS) /* what sets flags leaves the others alone */                              \
+            picmid_set_status(core, core->data[PICMID_SCRATCH], *picmid_rows[row].flags ? 0xE0 : 0xE7);      \
+        else picmid_write(core, io_at, core->data[PICMID_SCRATCH], io_end);                                  \
+    } while (0)
+#include "isa/kit/effects.h"
 
 circles: /* a jump to itself */
     exit = KIT_EXIT_PARKED;

@@ -75,6 +75,12 @@ static void picmid_write(oak_core *core, uint32_t home, uint8_t value, uint64_t 
         setup->device_write(setup->machine, PICMID_FILE, home, value, now);
 }
 
+/* Where a write to PCL leads. */
+static uint32_t picmid_target(const oak_core *core, uint8_t value)
+{
+    return ((uint32_t)core->data[PCLATH] << 8 | value) & (PICMID_SPAN - 1);
+}
+
 /* As somebody sees it who looks on, at an address as it is; and as he changes it. */
 static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint8_t stored)
 {
@@ -97,7 +103,7 @@ static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value
     if (home == STATUS) {
         picmid_set_status(core, value, 0xE7);
         core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | (value & 0x18));
-    } else if (home == PCL) core->kit.pc = ((uint32_t)core->data[PCLATH] << 8 | value) & (PICMID_SPAN - 1);
+    } else if (home == PCL) core->kit.pc = picmid_target(core, value);
     else picmid_write(core, home, value, core->kit.time.cycles);
 }
 

@@ -203,11 +203,12 @@ static oak_status computed(const oak_decoded *decoded, const oak_selected *now, 
     return !(now->entry & PAGE) && ((now->one ^ now->zero) & PAGE) == PAGE ? OAK_OK : OAK_NOT_FOUND;
 }
 
-static int selected_operand(const oak_isa_tables *tables, unsigned row, unsigned *space, bool *writes)
+static int selected_operand(const oak_isa_tables *tables, unsigned row, oak_selected_operand *what)
 {
     unsigned class = kit_tables_of(tables)->row[row].class_of[0];
-    *space = class == TARGET ? PICMID_CODE : PICMID_FILE;
-    *writes = class == REGISTER ? writes_cell(&picmid_rows[row]) : row == PICMID_TRIS || row == PICMID_OPTION;
+    what->space = class == TARGET ? PICMID_CODE : PICMID_FILE;
+    what->part = true;
+    what->writes = class == REGISTER ? writes_cell(&picmid_rows[row]) : row == PICMID_TRIS || row == PICMID_OPTION;
     return class == TARGET || class == REGISTER ? 0 : -1;
 }
 
@@ -217,10 +218,10 @@ static uint32_t home(unsigned space, uint32_t address)
 }
 
 static const oak_select_step steps[] = {
-    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false},      {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true},
-    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false},     {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true},
-    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false},  {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true},
-    {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true}};
+    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false, 0},      {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true, 0},
+    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false, 0},     {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true, 0},
+    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false, 0},  {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true, 0},
+    {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false, 0}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true, 0}};
 static const oak_selector selector = {.at_reset = RP | PAGE,
                                       .steps = steps,
                                       .step_count = sizeof steps / sizeof *steps,

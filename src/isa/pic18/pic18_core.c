@@ -1,0 +1,685 @@
+/* pic18_core.c — one core: data memory and its registers with effects, the stack, two priorities of interrupts, sleep, program memory that is
+ * written, registers, the loop. */
+#include "isa/pic18/pic18.h"
+
+/* ------------------------------------------------------------------------------------------ data memory */
+
+static bool has_effect(uint32_t address)
+{
+    return address >= TOSL || address == STKPTR || address == PCL || address == WREG || address == BSR ||
+           address == STATUS || address == INTCON || address == RCON;
+}
+
+/* The bits that a register of the core has. */
+static uint8_t mask_of(uint32_t address)
+{
+    switch (address) {
+    case FSR0L + 1:
+    case FSR1L + 1:
+    case FSR2L + 1: return 0x0F;
+    case PCLATU: return 0x1F;
+    case TBLPTRU: return 0x3F;
+    case RCON: return 0x9F;
+    default: return 0xFF;
+    }
+}
+
+static bool of_core(uint32_t address)
+{
+    bool pointers = address >= FSR2L && address <= INDF0, others = address >= PRODL || address == STATUS;
+    return pointers || others;
+}
+
+/* What lies at each address. */
+static void lay_data(oak_core *core)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    for (uint32_t address = 0; address < PIC18_CELLS; address++) {
+        uint8_t kind = PIC18_ABSENT;
+        oak_cell_kind cell = setup->cell_kind(setup->machine, PIC18_DATA, address);
+        core->mask[address] = mask_of(address);
+        if (pic18_points(address)) kind = PIC18_POINTER;
+        else if (has_effect(address) || cell == OAK_CELL_DEVICE || (address == WDTCON && cell)) kind = PIC18_LIVE;
+        else if (core->mask[address] != 0xFF) kind = PIC18_MASKED;
+        else if (cell == OAK_CELL_PLAIN || of_core(address)) kind = PIC18_PLAIN;
+        for (unsigned i = 0; i < setup->memory_count && kind == PIC18_ABSENT; i++)
+            if (setup->memories[i].space == PIC18_DATA &&
+                address - setup->memories[i].base < setup->memories[i].size)
+                kind = PIC18_PLAIN;
+        core->kind[address] = kind;
+    }
+}
+
+static inline uint32_t pic18_status(uint32_t nz, uint32_t carries)
+{
+    return (nz & 0x180 ? 0x10u : 0u) | ((carries ^ carries >> 1) & 0x80 ? 8u : 0u) |
+           (nz & 0xFF ? 0u : 4u) | (carries & 0x10 ? 2u : 0u) | (carries >> 8 & 1);
+}
+
+static void set_status(oak_core *core, uint32_t value)
+{
+    uint32_t carry = value & STATUS_C, over = value >> 3 & 1;
+    core->nz = (value & STATUS_Z ? 0u : 1u) | (value & STATUS_N ? 0x100u : 0u);
+    core->carries = carry << 8 | (carry ^ over) << 7 | (value & STATUS_DC ? 0x10u : 0u);
+}
+
+uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves)
+{
+    uint32_t at = address <= INDF2 ? FSR2L : address <= INDF1 ? FSR1L : FSR0L;
+    uint32_t form = (at == FSR2L ? INDF2 : at == FSR1L ? INDF1 : INDF0) - address;
+    uint8_t *pointer = data + at;
+    uint32_t first = (uint32_t)(pointer[0] | pointer[1] << 8);
+    uint32_t then = form == PIC18_POSTDEC ? first - 1 : form == PIC18_POSTINC || form == PIC18_PREINC ? first + 1 : first;
+    if (moves) pointer[0] = (uint8_t)then, pointer[1] = then >> 8 & 0x0F;
+    if (form == PIC18_PREINC) first = then;
+    if (form == PIC18_PLUSW) first += (w ^ 0x80u) - 0x80;
+    return first & (PIC18_CELLS - 1);
+}
+
+static uint32_t top_of(const oak_core *core)
+{
+    return core->sp ? core->stk[core->sp - 1] : 0;
+}
+
+/* Where a write to PCL leads. */
+static uint32_t pic18_target(const oak_core *core, uint8_t value)
+{
+    return (uint32_t)(core->data[PCLATU] & 0x1F) << 16 | (uint32_t)core->data[PCLATH] << 8 | (value & 0xFE);
+}
+
+static bool is_device(const oak_core *core, uint32_t address)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    return setup->cell_kind(setup->machine, PIC18_DATA, address) == OAK_CELL_DEVICE;
+}
+
+/* A register as it is; device registers apart. */
+static uint8_t look_at(const oak_core *core, uint32_t address)
+{
+    switch (address) {
+    case TOSU: return (uint8_t)(top_of(core) >> 16);
+    case TOSH: return (uint8_t)(top_of(core) >> 8);
+    case TOSL: return (uint8_t)top_of(core);
+    case STKPTR: return (uint8_t)(core->data[STKPTR] | core->sp);
+    case WREG: return core->w;
+    case STATUS: return (uint8_t)pic18_status(core->nz, core->carries);
+    case PCL: return (uint8_t)core->kit.pc;
+    default: return core->kind[address] == PIC18_POINTER ? 0 : core->data[address];
+    }
+}
+
+/* The low byte of what comes next takes the others along. */
+static void keep_pc(oak_core *core, uint32_t next)
+{
+    core->data[PCLATH] = (uint8_t)(next >> 8);
+    core->data[PCLATU] = next >> 16 & 0x1F;
+}
+
+/* A register with an effect in the cycle that begins at `now`; and written at its end. */
+static uint8_t pic18_read(oak_core *core, uint32_t address, uint8_t asked, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (address == PCL) keep_pc(core, core->kit.pc + 2);
+    if (address == PCL) return (uint8_t)(core->kit.pc + 2);
+    if (!is_device(core, address) || core->kind[address] == PIC18_POINTER) return look_at(core, address);
+    return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], false, asked, now);
+}
+
+static void feed(oak_core *core, uint64_t now)
+{
+    kit_core *kit = &core->kit;
+    core->periods = 0;
+    if (kit->setup.acknowledge)
+        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PIC18_WATCHDOG, now);
+    kit->attention = true;
+}
+
+/* What writes program memory: the same steps as EEPROM, and 2,000 cycles in which the core stands. */
+static void control_memory(oak_core *core, uint32_t address, uint8_t value, uint64_t now)
+{
+    enum { FLASH = 0x80, CONFIGURES = 0x40, ERASES = 0x10, ALLOWS = 4, WRITES = 2 };
+    if (address == EECON2) {
+        bool second = core->unlocked == 1 && value == 0xAA && now - core->unlocked_at == 2;
+        core->unlocked = second ? 2 : value == 0x55;
+        core->unlocked_at = now;
+        return;
+    }
+    if (!(value & WRITES) || !(value & (FLASH | CONFIGURES))) return;
+    if ((value & CONFIGURES) || !(value & ALLOWS) || core->unlocked != 2 || now - core->unlocked_at != 1) {
+        if (core->kit.setup.suffer)
+            core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STAYS_LOCKED, PIC18_CODE, core->data[TBLPTRL], now);
+    } else {
+        core->burns = value & ERASES ? 2 : 1;
+        core->kit.attention = true;
+    }
+    core->data[address] = value & (uint8_t)~(WRITES | ERASES);
+}
+
+static void write_top(oak_core *core, unsigned shift, uint8_t value)
+{
+    uint32_t mask = (uint32_t)0xFF << shift;
+    if (!core->sp) return;
+    core->stk[core->sp - 1] = ((core->stk[core->sp - 1] & ~mask) | (uint32_t)value << shift) & (PIC18_REACH - 2);
+}
+
+static void pic18_write(oak_core *core, uint32_t address, uint8_t value, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (core->kind[address] >= PIC18_POINTER) return;
+    value &= core->mask[address];
+    switch (address) {
+    case TOSU: write_top(core, 16, value); return;
+    case TOSH: write_top(core, 8, value); return;
+    case TOSL: write_top(core, 0, value); return;
+    case STKPTR:
+        core->data[STKPTR] &= value & (STKPTR_FULL | STKPTR_EMPTY); /* they can only be taken back */
+        core->sp = value & 0x1F;
+        return;
+    case WREG: core->w = value; return;
+    case STATUS: set_status(core, value); return;
+    case BSR: core->data[BSR] = value & 0x0F; return;
+    case PCL: return;
+    default: break;
+    }
+    core->data[address] = value;
+    if (address == INTCON || address == RCON) core->kit.attention = true;
+    if (address == WDTCON && !(core->guarded & 2) && (value & 1) != core->guarded) {
+        core->guarded = value & 1;
+        feed(core, now);
+    }
+    if (!is_device(core, address)) return;
+    setup->device_write(setup->machine, PIC18_DATA, address, value, now);
+    if (address == EECON1 || address == EECON2) control_memory(core, address, value, now);
+}
+
+/* As somebody sees it who looks on; and as he changes it. */
+static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint8_t stored)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (space != PIC18_DATA) return stored;
+    if (core->kind[address] == PIC18_ABSENT) return 0;
+    if (!is_device(core, address)) return look_at(core, address);
+    return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], true, 0,
+                                       core->kit.time.cycles);
+}
+
+static void poke(oak_core *core, unsigned space, uint32_t address, uint8_t value)
+{
+    if (space != PIC18_DATA || core->kind[address] == PIC18_ABSENT) return;
+    if (address == PCL) core->kit.pc = pic18_target(core, value) % PIC18_SPAN;
+    else if (address == STKPTR) core->data[STKPTR] = value & 0xC0, core->sp = value & 0x1F;
+    else pic18_write(core, address, value, core->kit.time.cycles);
+}
+
+/* movff, through whatever; returns an address where nothing is, or PIC18_CELLS. */
+static uint32_t pic18_move(oak_core *core, uint32_t from, uint32_t to, uint64_t end)
+{
+    uint32_t source = pic18_points(from) ? pic18_effective(core->data, core->w, from, false) : from;
+    if (core->kind[source] == PIC18_ABSENT) return source;
+    if (!pic18_points(to) && core->kind[to] == PIC18_ABSENT) return to;
+    if (pic18_points(from)) (void)pic18_effective(core->data, core->w, from, true);
+    uint8_t value = pic18_read(core, source, 0xFF, end - 1);
+    uint32_t target = pic18_points(to) ? pic18_effective(core->data, core->w, to, true) : to;
+    if (core->kind[target] == PIC18_ABSENT) return target;
+    pic18_write(core, target, value, end);
+    return PIC18_CELLS;
+}
+
+/* ------------------------------------------------------------------------------------------ program memory as data */
+
+static uint32_t table_pointer(const oak_core *core)
+{
+    const uint8_t *at = core->data + TBLPTRL;
+    return (uint32_t)(at[0] | at[1] << 8 | (at[2] & 0x3F) << 16);
+}
+
+static void set_table_pointer(oak_core *core, uint32_t value)
+{
+    uint8_t *at = core->data + TBLPTRL;
+    at[0] = (uint8_t)value, at[1] = (uint8_t)(value >> 8), at[2] = value >> 16 & 0x3F;
+}
+
+static void pic18_table(oak_core *core, int before, int after, bool writes)
+{
+    uint32_t at = table_pointer(core) + (uint32_t)before;
+    const uint8_t *cell = kit_cells(core, PIC18_CODE, at & (PIC18_CODE_END - 1), 1);
+    if (writes) core->held[at % PIC18_BLOCK] = core->data[TABLAT];
+    else core->data[TABLAT] = cell ? *cell : 0;
+    if (before || after) set_table_pointer(core, at + (uint32_t)after);
+}
+
+/* Between two instructions: what was held goes into program memory, where bits can only become 0; or a row of it becomes 0xff. */
+static void burn(oak_core *core)
+{
+    uint8_t bytes[PIC18_ERASED];
+    bool erases = core->burns == 2;
+    uint32_t size = erases ? PIC18_ERASED : PIC18_BLOCK, at = table_pointer(core) & ~(size - 1);
+    const uint8_t *cells = kit_cells(core, PIC18_CODE, at, size);
+    core->burns = 0;
+    for (uint32_t i = 0; cells && i < size; i++) bytes[i] = erases ? 0xFF : cells[i] & core->held[i];
+    if (cells) (void)!kit_program(core, at, bytes, size); /* it is there */
+    memset(core->held, 0xFF, sizeof core->held);
+    core->kit.time.cycles += PIC18_STALL;
+    core->kit.attention = true;
+}
+
+/* ------------------------------------------------------------------------------------------ stack and interrupts */
+
+static bool resets_at_ends(const oak_core *core)
+{
+    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 6, 1);
+    return !cell || *cell & 1;
+}
+
+/* The stack is at an end: what a chip suffers silently. */
+static void at_end(oak_core *core, uint32_t pc, uint8_t flag, uint64_t now)
+{
+    kit_core *kit = &core->kit;
+    kit->pc = pc;
+    core->data[STKPTR] |= flag;
+    if (kit->setup.suffer) kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_END, PIC18_CODE, core->sp, now);
+    if (!resets_at_ends(core)) return;
+    core->cause = STKPTR_FULL;
+    kit->resets = kit->attention = true;
+}
+
+static void pic18_full(oak_core *core, uint32_t pc, uint32_t address, uint64_t now)
+{
+    if (core->sp < PIC18_LEVELS) core->stk[core->sp++] = address & (PIC18_REACH - 1);
+    at_end(core, pc, STKPTR_FULL, now);
+}
+
+static void pic18_empty(oak_core *core, uint32_t pc, uint64_t now)
+{
+    at_end(core, pc, STKPTR_EMPTY, now);
+}
+
+static void pic18_restore(oak_core *core)
+{
+    core->w = core->ws;
+    set_status(core, core->statuss);
+    core->data[BSR] = core->bsrs;
+}
+
+static void pic18_served(oak_core *core, uint64_t now)
+{
+    bool any = core->high || core->low;
+    core->data[INTCON] |= core->low && !core->high ? INTCON_GIEL : INTCON_GIEH;
+    if (core->high) core->high = 0;
+    else core->low = 0;
+    if (any) oak_service_leave(&core->kit.log, now);
+    core->kit.attention = true;
+}
+
+static void pic18_feed(oak_core *core, bool awake, uint64_t now)
+{
+    core->data[RCON] = (uint8_t)((core->data[RCON] & ~RCON_PD) | RCON_TO | (awake ? RCON_PD : 0));
+    feed(core, now);
+}
+
+static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
+{
+    if (line >= PIC18_LINES) return;
+    core->line = level ? core->line | 1u << line : core->line & ~(1u << line);
+    core->from[line] = from;
+    core->kit.attention = true;
+}
+
+/* Lines that wake it. Without priorities PEIE lets those of peripherals through. */
+static uint32_t enabled(const oak_core *core)
+{
+    bool all = core->data[RCON] & RCON_IPEN || core->data[INTCON] & INTCON_GIEL;
+    return core->line & ~(1u << PIC18_WATCHDOG) & (all ? UINT32_MAX : (1u << PIC18_OWN) - 1);
+}
+
+/* Of those the ones that interrupt it; high: these are urgent. */
+static uint32_t let_through(const oak_core *core, uint32_t lines, bool *high)
+{
+    const uint32_t even = 0x55555555;
+    uint8_t control = core->data[INTCON];
+    bool two = core->data[RCON] & RCON_IPEN;
+    uint32_t urgent = two ? lines & even : lines;
+    *high = urgent && control & INTCON_GIEH && !(two && core->high);
+    if (*high) return urgent;
+    return two && (control & INTCON_GIEH) && (control & INTCON_GIEL) ? lines & ~even : 0;
+}
+
+static uint32_t due(const oak_core *core, uint32_t lines)
+{
+    for (unsigned n = 0; n < PIC18_LINES; n++)
+        if (lines >> n & 1 && core->from[n] > core->kit.time.cycles) lines &= ~(1u << n);
+    return lines;
+}
+
+/* A time of the watchdog is over: true when the chip is reset, or wakes. */
+static bool watchdog_bites(oak_core *core)
+{
+    kit_core *kit = &core->kit;
+    uint64_t now = kit->time.cycles;
+    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 3, 1);
+    unsigned most = 1u << (cell ? *cell >> 1 & 7 : 7), periods = core->periods + 1u;
+    if (!core->guarded || !due(core, core->line & 1u << PIC18_WATCHDOG)) return false;
+    core->line &= ~(1u << PIC18_WATCHDOG);
+    feed(core, now);
+    core->periods = (uint8_t)(periods % most);
+    if (core->periods) return false;
+    core->data[RCON] &= (uint8_t)~RCON_TO;
+    if (core->sleeping) {
+        core->sleeping = 0; /* and goes on behind it */
+        return true;
+    }
+    core->cause = RCON_TO;
+    kit->resets = true;
+    if (kit->setup.suffer)
+        kit->setup.suffer(kit->setup.machine, OAK_FAULT_WATCHDOG, PIC18_CODE, kit->pc, now);
+    return true;
+}
+
+/* Before the first instruction: the configuration says whether the watchdog runs. */
+static void begin(oak_core *core, uint64_t now)
+{
+    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 3, 1);
+    core->begun = 1;
+    core->guarded = !cell || *cell & 1 ? 3 : 0; /* and the program cannot stop it */
+    if (core->guarded) feed(core, now);
+}
+
+static bool take_interrupt(oak_core *core)
+{
+    kit_core *kit = &core->kit;
+    uint64_t now = kit->time.cycles;
+    uint32_t which;
+    bool high;
+    if (!core->begun) begin(core, now);
+    if (core->burns) burn(core);
+    if (watchdog_bites(core)) return true;
+    uint32_t ready = due(core, enabled(core));
+    if (!ready) return false;
+    bool wakes = core->sleeping;
+    core->sleeping = 0;
+    if (wakes) kit->blocked = true; /* the instruction behind it comes first */
+    if (wakes || !let_through(core, ready, &high)) return wakes;
+    uint32_t vector = high ? PIC18_HIGH : PIC18_LOW;
+    bool lost = kit_missing(core, vector, 2, &which) &&
+                (!kit->setup.suffer ||
+                 kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, PIC18_CODE, vector, now));
+    if (kit->struck) return false; /* somebody wants to see it */
+    if (lost) {
+        kit->fault = OAK_FAULT_NO_HANDLER;
+        kit->fault_space = PIC18_CODE;
+        kit->fault_address = vector;
+        kit->faulted = true;
+        return false;
+    }
+    if (kit->observed) kit_watch_entry(core, vector);
+    if (core->sp < PIC18_LEVELS - 1) core->stk[core->sp++] = kit->pc;
+    else pic18_full(core, kit->pc, kit->pc, now);
+    core->ws = core->w;
+    core->statuss = (uint8_t)pic18_status(core->nz, core->carries);
+    core->bsrs = core->data[BSR];
+    core->data[INTCON] &= (uint8_t) ~(high ? INTCON_GIEH : INTCON_GIEL);
+    *(high ? &core->high : &core->low) = 1;
+    oak_service_enter(&kit->log, high ? 1 : 2, vector, now);
+    kit->pc = vector;
+    kit->time.cycles += 2;
+    kit->attention = true;
+    if (kit->observed) kit_watch_end(core);
+    return true;
+}
+
+static uint64_t noticed_at(oak_core *core)
+{
+    uint64_t at = UINT64_MAX;
+    bool high;
+    uint32_t asks = enabled(core);
+    if (!core->sleeping && !let_through(core, asks, &high)) asks = 0;
+    if (core->guarded) asks |= core->line & 1u << PIC18_WATCHDOG;
+    for (unsigned n = 0; n < PIC18_LINES; n++)
+        if (asks >> n & 1 && core->from[n] > core->kit.time.cycles && core->from[n] < at) at = core->from[n];
+    return at;
+}
+
+static bool deaf(const oak_core *core)
+{
+    return !(core->data[INTCON] & INTCON_GIEH) && !core->sleeping && !core->guarded;
+}
+
+static unsigned asleep(oak_core *core)
+{
+    return core->sleeping;
+}
+
+static unsigned exception(const oak_core *core)
+{
+    return core->high ? PIC18_HIGH : core->low ? PIC18_LOW : 0;
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+/* A row on a register that is more than a cell; a target that no part has. */
+static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
+{
+    unsigned row = handler - KIT_FIRST_ROW;
+    const kit_op *op = &core->kit.ops[pc];
+    if (row >= PIC18_BC && row <= PIC18_CALL_FAST && op->y) return row <= PIC18_BZ ? PIC18_PERHAPS : PIC18_BEYOND;
+    if (row >= PIC18_FILE_ROWS || row & 1) return handler;
+    uint8_t kind = core->kind[op->at];
+    if (kind == PIC18_POINTER || kind == PIC18_MASKED) return (uint16_t)(PIC18_FIRST_POINTED + row / 2);
+    if (kind == PIC18_PLAIN) return handler;
+    if (op->at == STATUS && op->x == STATUS_C && row == PIC18_BCF_A) return PIC18_CLEAR_CARRY;
+    if (op->at == STATUS && op->x == STATUS_C && row == PIC18_BSF_A) return PIC18_SET_CARRY;
+    if (op->at == STATUS && row == PIC18_BTFSC_A) return PIC18_FLAG_CLEAR;
+    if (op->at == STATUS && row == PIC18_BTFSS_A) return PIC18_FLAG_SET;
+    return op->at == PCL && *pic18_rows[row].uses != 'r' ? PIC18_ENDS : PIC18_EFFECT;
+}
+
+/* x is the mask of a bit, at a register or an immediate; of a register that stands for another, y is how and `to` its pointer. */
+static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
+{
+    const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
+#define FIELD(letter) oak_pattern_get(pattern, letter, decoded->word)
+    op->x = op->y = 0;
+    op->at = FIELD('k');
+    if (decoded->has_target) op->at = decoded->target, op->y = decoded->target >= PIC18_SPAN;
+    if (op->y) { /* of a branch: the flag, and whether it is to be 0 */
+        static const uint8_t flag[] = {STATUS_C, STATUS_N, STATUS_C, STATUS_N, STATUS_OV, STATUS_Z, STATUS_OV, STATUS_Z};
+        bool branch = decoded->row >= PIC18_BC && decoded->row <= PIC18_BZ;
+        op->x = branch ? flag[decoded->row - PIC18_BC] : 0;
+        op->y = decoded->row >= PIC18_BNC && decoded->row <= PIC18_BNZ ? 2 : 1;
+        op->to = 0;
+    }
+    if (decoded->row == PIC18_MOVFF) {
+        op->at = FIELD('s'), op->to = FIELD('d');
+        op->x = core->kind[op->at] != PIC18_PLAIN || core->kind[op->to] != PIC18_PLAIN;
+    }
+    if (decoded->row >= PIC18_FILE_ROWS) return;
+    if (oak_pattern_width(pattern, 'b')) op->x = (uint8_t)(1u << FIELD('b'));
+    op->at = FIELD('f');
+    if (decoded->row & 1) return; /* in its bank, which is known when it runs */
+    if (op->at >= PIC18_ACCESS) op->at += PIC18_CELLS - 0x100;
+    uint32_t last = op->at <= INDF2 ? INDF2 : op->at <= INDF1 ? INDF1 : INDF0;
+    bool points = core->kind[op->at] == PIC18_POINTER;
+    op->y = points ? (uint8_t)(last - op->at) : PIC18_KEEPS;
+    op->to = points ? last - (INDF2 - FSR2L) : core->mask[op->at];
+#undef FIELD
+}
+
+static uint32_t bank_of(const oak_core *core)
+{
+    return (uint32_t)core->data[BSR] << 8;
+}
+
+/* The cell in the bank that is selected, or what a pointer names. */
+static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
+{
+    bool part = decoded->row < PIC18_FILE_ROWS && decoded->row & 1;
+    if (one->space != PIC18_DATA) return;
+    if (part) one->known = false, one->address = (one->address & 0xFF) + bank_of(core);
+    if (!pic18_points(one->address)) return;
+    one->known = false;
+    one->address = pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, one->address, false);
+}
+
+/* Pointers that a register which stands for another reads and moves; the top of the stack. */
+static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
+{
+    static const char letters[] = "fsd";
+    const kit_shape_of_row *row = &kit_tables_of(core->kit.tables)->row[decoded->row];
+    for (const char *p = letters; *p; p++) {
+        uint32_t at = oak_pattern_get(&row->pattern, *p, decoded->word);
+        if (!oak_pattern_width(&row->pattern, *p)) continue;
+        if (*p == 'f') at = decoded->row & 1 ? at + bank_of(core) : at >= PIC18_ACCESS ? at + PIC18_CELLS - 0x100 : at;
+        if (!pic18_points(at)) continue;
+        uint32_t last = at <= INDF2 ? INDF2 : at <= INDF1 ? INDF1 : INDF0, form = last - at;
+        bool moves = form != PIC18_INDF && form != PIC18_PLUSW;
+        list[count++] = (kit_reach){.space = PIC18_DATA, .accesses = moves ? KIT_BOTH : KIT_READS, .bits = 0xFF, .known = true,
+                                    .address = last - (INDF2 - FSR2L), .size = 2};
+    }
+    bool stack = decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN || decoded->row == PIC18_PUSH || decoded->row == PIC18_POP;
+    if (stack)
+        list[count++] = (kit_reach){.space = PIC18_DATA, .accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = TOSL, .size = 3};
+    return count;
+}
+
+/* ------------------------------------------------------------------------------------------ the loop */
+
+#include "isa/kit/dispatch.h"
+#define PIC18_POINTED_LABEL(id) PIC18_EXTRA(PIC18_##id##_P)
+#define CORE_TABLE    "isa/pic18/pic18.def"
+#define CORE_CASES    "isa/pic18/pic18_cases.h"
+#define CORE_SPAN     PIC18_SPAN
+#define CORE_CODE     PIC18_CODE
+#define PIC18_EXTRA   KIT_EXTRA_LABEL
+#define CORE_EXTRA(X)                                                                                        \
+    X(PIC18_ENDS) X(PIC18_DONE) X(PIC18_BEYOND) X(PIC18_PERHAPS) X(PIC18_CLEAR_CARRY) X(PIC18_SET_CARRY) X(PIC18_FLAG_CLEAR)  \
+    X(PIC18_FLAG_SET) X(PIC18_EFFECT) PIC18_FILE_LIST(PIC18_POINTED_LABEL)
+#define CORE_LOCALS                                                                                          \
+    uint8_t *bank, *cell, *pointer;                                                                          \
+    const uint8_t *kinds;                                                                                    \
+    uint32_t w, nz, carries, mask, at = 0, byte = 0, io_at = 0;                                              \
+    uint64_t io_end = 0;                                                                                     \
+    bool io_writes = false, io_skips = false, whole = false;                                                 \
+    kit_op *io_op = NULL
+#define SAVE (core->w = (uint8_t)w, core->nz = nz, core->carries = carries)
+#define LOAD                                                                                                 \
+    (w = core->w, nz = core->nz, carries = core->carries, bank = core->data + bank_of(core),                 \
+     kinds = core->kind + bank_of(core))
+#define BACK_TO_IT      (op = io_op ? io_op : op)
+#define CORE_LOOP(name) pic18_##name
+KIT_LOOPS(pic18_);
+#include "isa/kit/loops.h"
+
+/* ------------------------------------------------------------------------------------------ registers */
+
+/* What caused it decides what stays: after power comes, nothing. */
+static void reset_registers(oak_core *core)
+{
+    uint8_t *data = core->data, cause = core->kit.resets ? core->cause : 0;
+    if (!cause) {
+        memset(data + PIC18_REGISTERS_AT, 0, PIC18_CELLS - PIC18_REGISTERS_AT);
+        memset(core->stk, 0, sizeof core->stk);
+        core->w = core->ws = core->statuss = core->bsrs = 0;
+        core->nz = 1, core->carries = 0;
+    }
+    data[RCON] = (uint8_t)(cause ? data[RCON] & 0x1F : RCON_RI | RCON_TO | RCON_PD);
+    if (cause == RCON_RI || cause == RCON_TO) data[RCON] &= (uint8_t)~cause;
+    if (cause != STKPTR_FULL) data[STKPTR] &= cause ? 0xC0 : 0;
+    data[BSR] = data[PCLATH] = data[PCLATU] = data[INTCON] = data[TABLAT] = data[WDTCON] = 0;
+    set_table_pointer(core, 0);
+    memset(core->held, 0xFF, sizeof core->held);
+    core->sp = core->sleeping = core->high = core->low = core->begun = core->guarded = core->cause = 0;
+    core->unlocked = core->burns = core->periods = 0;
+    core->unlocked_at = 0;
+    core->line = 0;
+    core->kit.pc = 0;
+    core->kit.log.depth = 0;
+    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
+    core->kit.attention = true;
+    core->kit.next_event = core->kit.next_device = 0;
+}
+
+/* Where registers that are cells begin. */
+static uint32_t cell_of(unsigned reg)
+{
+    const oak_register_cells *cells = kit_cells_of(&oak_isa_pic18.about, reg);
+    return reg == PIC18_REG_PC || reg == PIC18_REG_SP || !cells ? 0 : cells->address;
+}
+
+static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    uint32_t at = reg < PIC18_REGISTERS ? cell_of(reg) : 0;
+    if (!at) return kit_read_register(core, reg, value);
+    *value = 0;
+    for (unsigned i = kit_cells_of(&oak_isa_pic18.about, reg)->size; i--;) *value = *value << 8 | look_at(core, at + i);
+    return OAK_OK;
+}
+
+static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+{
+    if (reg >= PIC18_REGISTERS || value >> oak_isa_pic18.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
+    uint32_t at = cell_of(reg);
+    core->kit.attention = true;
+    if (reg == PIC18_REG_PC) {
+        if (value >= PIC18_SPAN || value & 1) return OAK_OUT_OF_RANGE;
+        core->sleeping = 0;
+    }
+    if (!at) return kit_write_register(core, reg, value);
+    for (unsigned i = 0; i < kit_cells_of(&oak_isa_pic18.about, reg)->size; i++, value >>= 8)
+        pic18_write(core, at + i, (uint8_t)value, core->kit.time.cycles);
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+/* clang-format off */
+#define LEVEL(n) [PIC18_REG_STK1 + (n)] = KIT_AT(stk[n])
+static const struct kit_register registers_at[PIC18_REGISTERS] = {
+    [PIC18_REG_PC] = KIT_AT(kit.pc), [PIC18_REG_SP] = KIT_AT(sp), [PIC18_REG_WS] = KIT_AT(ws), [PIC18_REG_STATUSS] = KIT_AT(statuss), [PIC18_REG_BSRS] = KIT_AT(bsrs),
+    LEVEL(0), LEVEL(1), LEVEL(2), LEVEL(3), LEVEL(4), LEVEL(5), LEVEL(6), LEVEL(7), LEVEL(8), LEVEL(9), LEVEL(10), LEVEL(11), LEVEL(12), LEVEL(13), LEVEL(14), LEVEL(15),
+    LEVEL(16), LEVEL(17), LEVEL(18), LEVEL(19), LEVEL(20), LEVEL(21), LEVEL(22), LEVEL(23), LEVEL(24), LEVEL(25), LEVEL(26), LEVEL(27), LEVEL(28), LEVEL(29), LEVEL(30)};
+
+#define FROM(n) KIT_INNER("from" #n, from[n], UINT64_MAX)
+#define HELD(n) KIT_INNER("held" #n, held[n], 0xFF)
+static const kit_inner inner[] = {
+    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("begun", begun, 1), KIT_INNER("guarded", guarded, 3), KIT_INNER("high", high, 1), KIT_INNER("low", low, 1),
+    KIT_INNER("cause", cause, 0xFF), KIT_INNER("unlocked", unlocked, 2), KIT_INNER("unlocked-at", unlocked_at, UINT64_MAX), KIT_INNER("burns", burns, 2),
+    KIT_INNER("periods", periods, 127), KIT_INNER("line", line, UINT32_MAX), KIT_INNER("nz", nz, 0x1FF), KIT_INNER("carries", carries, 0x1FF),
+    HELD(0), HELD(1), HELD(2), HELD(3), HELD(4), HELD(5), HELD(6), HELD(7),
+    FROM(0), FROM(1), FROM(2), FROM(3), FROM(4), FROM(5), FROM(6), FROM(7), FROM(8), FROM(9), FROM(10), FROM(11), FROM(12), FROM(13), FROM(14), FROM(15),
+    FROM(16), FROM(17), FROM(18), FROM(19), FROM(20), FROM(21), FROM(22), FROM(23), FROM(24), FROM(25), FROM(26), FROM(27), FROM(28), FROM(29), FROM(30), FROM(31), {0}};
+
+static const kit_arch arch = {
+    .isa = &oak_isa_pic18, .code_span = PIC18_SPAN, .core_size = sizeof(oak_core), .cycles = pic18_cycles, KIT_LOOPS_OF(pic18_),
+    .skips = true, .alike = PIC18_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
+    .asleep = asleep, .peek = peek, .poke = poke, .bank = bank_of, .window = window, .more_cells = more_cells, .registers_at = registers_at, .inner = inner,
+    .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
+/* clang-format on */
+
+/* Data memory is one space of registers and RAM; what else the part has is the kit's. */
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+{
+    oak_core *core;
+    oak_status status = kit_create(&arch, tables, setup, &core);
+    if (status) return status;
+    bool taken = kit_put_space(core, (kit_space){.number = PIC18_DATA, .cells = core->data, .size = PIC18_CELLS, .unit = 1});
+    for (unsigned i = 0; i < setup->memory_count && taken; i++) {
+        const oak_core_memory *memory = &setup->memories[i];
+        if (memory->space != PIC18_DATA)
+            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF, memory->space == PIC18_CODE);
+    }
+    if (!taken) {
+        kit_destroy(core);
+        return OAK_NO_MEMORY;
+    }
+    lay_data(core);
+    kit_begin(core);
+    *result = core;
+    return OAK_OK;
+}
+
+const oak_core_ops pic18_core_ops = {KIT_CORE_OPS,
+                                     .create = create,
+                                     .read_register = read_register,
+                                     .write_register = write_register,
+                                     .interrupt = interrupt,
+                                     .exception = exception};
