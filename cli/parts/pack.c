@@ -130,6 +130,9 @@ static void write_blocks(const oak_part *part, unsigned p)
         fputs(".uses = {", out);
         for (unsigned u = 0; u < OAK_MOST_USES; u++) fprintf(out, "%u, ", block->uses[u]);
         fputs("}, ", out);
+        fputs(".timers = {", out);
+        for (unsigned t = 0; t < OAK_MOST_TIMERS; t++) fprintf(out, "%u, ", block->timers[t]);
+        fputs("}, ", out);
         number("pin", block->pin);
         number("unit", block->unit);
         number("key", block->key);

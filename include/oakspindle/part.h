@@ -98,14 +98,19 @@ typedef enum oak_block_kind {
     OAK_BLOCK_WIRED_LINE,
     OAK_BLOCK_PRESCALED_TIMER,
     OAK_BLOCK_PIN_EVENTS,
-    OAK_BLOCK_EEPROM
+    OAK_BLOCK_EEPROM,
+    OAK_BLOCK_TIMEOUT,
+    OAK_BLOCK_WIDE_TIMER,
+    OAK_BLOCK_PERIOD_TIMER,
+    OAK_BLOCK_CHANNEL
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_EEPROM + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_CHANNEL + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
     OAK_MOST_ROLES = 64,
+    OAK_MOST_TIMERS = 3,
     OAK_MOST_USES = 5 /* pins that a block listens to or drives */
 };
 
@@ -126,9 +131,10 @@ typedef struct oak_part_block {
     uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
     uint16_t pin;                 /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
     uint32_t
-        unit; /* a watchdog: cycles of one step; a prescaled timer: of its watchdog; an EEPROM: of a write */
+        unit; /* a watchdog: cycles of one step; a timeout: in all; an EEPROM: of a write; a wide timer: of a step at its fastest rate */
     const char *memory; /* an EEPROM: the memory behind it, by its name; or NULL */
-    uint32_t key;       /* a watchdog: the value that feeds it; 0: any */
+    uint32_t key;       /* a watchdog: the value that feeds it; 0: any; a wide timer: 1: its high byte always goes through a buffer, and a write holds it */
+    uint8_t timers[OAK_MOST_TIMERS]; /* a channel: the blocks that count for it, numbers + 1: two wide timers, a period timer; 0: none */
     const oak_part_role *roles;
     unsigned role_count;
 } oak_part_block;

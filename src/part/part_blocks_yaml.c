@@ -288,11 +288,34 @@ static bool read_memory(part_file *file, yaml_node_t *map, const oak_part_block 
     return false;
 }
 
+/* timers: [T1, T2] — the blocks that count for a channel, which are listed before. */
+static void read_timers(part_file *file, yaml_node_t *map, oak_part_block *block)
+{
+    part_builder *b = file->builder;
+    yaml_node_t *list = part_member(file, map, "timers");
+    unsigned wide = 0;
+    bool good = list && list->type == YAML_SEQUENCE_NODE && block->kind == OAK_BLOCK_CHANNEL;
+    if (!list) return;
+    for (yaml_node_item_t *item = good ? list->data.sequence.items.start : NULL;
+         good && item < list->data.sequence.items.top; item++) {
+        const char *name = part_scalar(part_node_at(file, *item));
+        unsigned found = 0;
+        while (name && found < b->box->part.block_count && !oak_same_name(name, oak_length(name), b->blocks[found].name)) found++;
+        good = name && found < b->box->part.block_count;
+        bool turns = good && b->blocks[found].kind == OAK_BLOCK_PERIOD_TIMER;
+        good = good && (turns || (b->blocks[found].kind == OAK_BLOCK_WIDE_TIMER && wide < 2));
+        if (good) block->timers[turns ? OAK_MOST_TIMERS - 1 : wide++] = (uint8_t)(found + 1);
+    }
+    if (good) return;
+    REFUSE_AT(file, list, "part-value", "Write `timers: [T1, T2]`: one or two wide timers, and a period timer.",
+              "`timers` of a channel are blocks that are listed before it");
+}
+
 void part_add_block(part_file *file, yaml_node_t *map)
 {
     static const char *const keys[] = {"name",  "kind",      "like",   "at",   "space", "interrupt",
                                        "title", "pins",      "drives", "unit", "key",   "interrupts",
-                                       "uses",  "registers", "memory", NULL};
+                                       "uses",  "registers", "memory", "timers",     NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     oak_part_block block = {0};
@@ -344,6 +367,7 @@ void part_add_block(part_file *file, yaml_node_t *map)
     block.second_interrupt = OAK_NO_LINE;
     read_lines(file, map, &block);
     read_uses(file, map, &block);
+    read_timers(file, map, &block);
     block.roles = roles;
     if (like) copy_block(file, map, like, &block, roles);
     yaml_node_t *list = part_member(file, map, "registers");

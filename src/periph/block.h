@@ -44,7 +44,19 @@
     X(OAK_SERIAL_ROOM_INTERRUPT, "room-interrupt")                                                           \
     X(OAK_SERIAL_RECEIVED_INTERRUPT, "received-interrupt")                                                   \
     X(OAK_SERIAL_DIVISOR_LOW, "divisor-low")                                                                 \
-    X(OAK_SERIAL_DIVISOR_HIGH, "divisor-high")
+    X(OAK_SERIAL_DIVISOR_HIGH, "divisor-high")                                                               \
+    X(OAK_SERIAL_ARRIVED, "arrived")                                                                         \
+    X(OAK_SERIAL_COUNT, "count")                                                                             \
+    X(OAK_SERIAL_FAST, "fast")                                                                               \
+    X(OAK_SERIAL_SENDS, "sends")                                                                             \
+    X(OAK_SERIAL_RECEIVES, "receives")                                                                       \
+    X(OAK_SERIAL_NINE_OUT, "nine-out")                                                                       \
+    X(OAK_SERIAL_NINE_IN, "nine-in")                                                                         \
+    X(OAK_SERIAL_NINTH_OUT, "ninth-out")                                                                     \
+    X(OAK_SERIAL_NINTH_IN, "ninth-in")                                                                       \
+    X(OAK_SERIAL_FRAMING, "framing")                                                                         \
+    X(OAK_SERIAL_ROOM_URGENT, "room-urgent")                                                                 \
+    X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -128,7 +140,9 @@
     X(OAK_EVENTS_EDGE_INTERRUPT, "edge-interrupt")                                                           \
     X(OAK_EVENTS_CHANGED, "changed")                                                                         \
     X(OAK_EVENTS_CHANGE_INTERRUPT, "change-interrupt")                                                       \
-    X(OAK_EVENTS_COMPARED, "compared")
+    X(OAK_EVENTS_COMPARED, "compared")                                                                       \
+    X(OAK_EVENTS_EDGE_URGENT, "edge-urgent")                                                                 \
+    X(OAK_EVENTS_CHANGE_URGENT, "change-urgent")
 #define OAK_EEPROM_ROLES(X)                                                                                  \
     X(OAK_EEPROM_ADDRESS, "address")                                                                         \
     X(OAK_EEPROM_DATA, "data")                                                                               \
@@ -137,7 +151,46 @@
     X(OAK_EEPROM_WRITE, "write")                                                                             \
     X(OAK_EEPROM_UNLOCK, "unlock")                                                                           \
     X(OAK_EEPROM_DONE, "done")                                                                               \
-    X(OAK_EEPROM_INTERRUPT, "interrupt")
+    X(OAK_EEPROM_INTERRUPT, "interrupt")                                                                     \
+    X(OAK_EEPROM_URGENT, "urgent")                                                                           \
+    X(OAK_EEPROM_ELSEWHERE, "elsewhere")
+#define OAK_TIMEOUT_ROLES(X)                                                                                 \
+    X(OAK_TIMEOUT_LENT, "lent")                                                                              \
+    X(OAK_TIMEOUT_RATE, "rate")
+#define OAK_WIDE_ROLES(X)                                                                                    \
+    X(OAK_WIDE_RUN, "run")                                                                                   \
+    X(OAK_WIDE_EDGES, "edges")                                                                               \
+    X(OAK_WIDE_FALLING, "falling")                                                                           \
+    X(OAK_WIDE_RATE, "rate")                                                                                 \
+    X(OAK_WIDE_DIRECT, "direct")                                                                             \
+    X(OAK_WIDE_NARROW, "narrow")                                                                             \
+    X(OAK_WIDE_BUFFERED, "buffered")                                                                         \
+    X(OAK_WIDE_LOW, "low")                                                                                   \
+    X(OAK_WIDE_HIGH, "high")                                                                                 \
+    X(OAK_WIDE_OVERFLOW, "overflow")                                                                         \
+    X(OAK_WIDE_INTERRUPT, "interrupt")                                                                       \
+    X(OAK_WIDE_URGENT, "urgent")
+#define OAK_PERIOD_ROLES(X)                                                                                  \
+    X(OAK_PERIOD_RUN, "run")                                                                                 \
+    X(OAK_PERIOD_RATE, "rate")                                                                               \
+    X(OAK_PERIOD_EVERY, "every")                                                                             \
+    X(OAK_PERIOD_COUNT, "count")                                                                             \
+    X(OAK_PERIOD_TOP, "top")                                                                                 \
+    X(OAK_PERIOD_MATCH, "match")                                                                             \
+    X(OAK_PERIOD_INTERRUPT, "interrupt")                                                                     \
+    X(OAK_PERIOD_URGENT, "urgent")
+#define OAK_CHANNEL_ROLES(X)                                                                                 \
+    X(OAK_CHANNEL_MODE, "mode")                                                                              \
+    X(OAK_CHANNEL_FINE_HIGH, "fine-high")                                                                    \
+    X(OAK_CHANNEL_FINE_LOW, "fine-low")                                                                      \
+    X(OAK_CHANNEL_FINE, "fine")                                                                              \
+    X(OAK_CHANNEL_LOW, "low")                                                                                \
+    X(OAK_CHANNEL_HIGH, "high")                                                                              \
+    X(OAK_CHANNEL_SECOND_ALWAYS, "second-always")                                                            \
+    X(OAK_CHANNEL_SECOND, "second")                                                                          \
+    X(OAK_CHANNEL_EVENT, "event")                                                                            \
+    X(OAK_CHANNEL_INTERRUPT, "interrupt")                                                                    \
+    X(OAK_CHANNEL_URGENT, "urgent")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
@@ -154,6 +207,10 @@ enum oak_wired_role { OAK_WIRED_ROLES(OAK_ROLE_NUMBER) OAK_WIRED_ROLE_COUNT };
 enum oak_prescaled_role { OAK_PRESCALED_ROLES(OAK_ROLE_NUMBER) OAK_PRESCALED_ROLE_COUNT };
 enum oak_events_role { OAK_EVENTS_ROLES(OAK_ROLE_NUMBER) OAK_EVENTS_ROLE_COUNT };
 enum oak_eeprom_role { OAK_EEPROM_ROLES(OAK_ROLE_NUMBER) OAK_EEPROM_ROLE_COUNT };
+enum oak_timeout_role { OAK_TIMEOUT_ROLES(OAK_ROLE_NUMBER) OAK_TIMEOUT_ROLE_COUNT };
+enum oak_wide_role { OAK_WIDE_ROLES(OAK_ROLE_NUMBER) OAK_WIDE_ROLE_COUNT };
+enum oak_period_role { OAK_PERIOD_ROLES(OAK_ROLE_NUMBER) OAK_PERIOD_ROLE_COUNT };
+enum oak_channel_role { OAK_CHANNEL_ROLES(OAK_ROLE_NUMBER) OAK_CHANNEL_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -172,6 +229,8 @@ enum oak_handshake_use {
 enum oak_down_use { OAK_DOWN_COUNT_PIN, OAK_DOWN_PULSE_PIN };
 enum oak_wired_use { OAK_WIRED_PIN };
 enum oak_prescaled_use { OAK_PRESCALED_COUNT };
+enum oak_wide_use { OAK_WIDE_COUNT };
+enum oak_channel_use { OAK_CHANNEL_PIN };
 enum oak_events_use { OAK_EVENTS_EDGE, OAK_EVENTS_CHANGING /* the first of four */ };
 
 typedef struct oak_timer {
@@ -182,16 +241,20 @@ typedef struct oak_timer {
     uint64_t handled; /* events before and at this cycle are in the flags */
 } oak_timer;
 
-enum { OAK_SERIAL_KEPT = 65536 };
+enum { OAK_SERIAL_KEPT = 65536, OAK_SERIAL_WAIT = 2 };
 typedef struct oak_serial {
-    bool running, shifting, holding, received, overrun, room_interrupt, received_interrupt;
-    uint8_t shifter, held, data;
-    uint32_t divisor; /* cycles of a bit */
+    bool running, shifting, holding, overrun, room_interrupt, received_interrupt;
+    bool counted, fast, sends, receives, nine_out, nine_in, ninth_out, room_urgent, received_urgent;
+    uint8_t received;                 /* bytes that wait */
+    uint16_t shifter, held;           /* with a ninth bit */
+    uint16_t waiting[OAK_SERIAL_WAIT]; /* the oldest first; bit 8: the ninth, bit 9: it came without its stop bit */
+    uint32_t divisor; /* cycles of a bit; counted: of so many and one more in 16 cycles, or 4 */
     uint32_t length;  /* the same, of the byte in the shifter */
     uint64_t done;    /* when the byte in the shifter is out */
     uint8_t bit;      /* of it, that comes next on the pin */
     bool receiving, line_high;
-    uint8_t in_bit, in_byte;
+    uint8_t in_bit;
+    uint16_t in_byte;
     uint32_t in_length;
     uint64_t in_began;
 } oak_serial;
@@ -276,19 +339,45 @@ typedef struct oak_down_counter {
 
 typedef struct oak_prescaled_timer {
     bool edges, falling, lent, overflow, interrupt;
-    bool guards, seen;          /* the watchdog runs; level of the pin */
+    bool seen;                  /* level of the pin */
     uint32_t rate, count, part; /* part: of a step, at `since` */
-    uint64_t since, fed;
+    uint64_t since;
 } oak_prescaled_timer;
 
+typedef struct oak_timeout {
+    bool runs, lent;
+    uint32_t rate;
+    uint64_t fed;
+} oak_timeout;
+
+typedef struct oak_wide_timer {
+    bool run, edges, falling, direct, narrow, buffered, overflow, interrupt, urgent, seen;
+    uint8_t kept; /* the high byte, on its way in or out */
+    uint32_t rate, count, part, top; /* part: of a step, at `since`; behind `top` comes 0 */
+    uint64_t since;
+} oak_wide_timer;
+
+typedef struct oak_period_timer {
+    bool run, match, interrupt, urgent;
+    uint32_t rate, every, count, top, part, turns; /* turns: since the last match that was told */
+    uint64_t since;
+} oak_period_timer;
+
+typedef struct oak_channel {
+    bool event, interrupt, urgent, second, second_always, seen, level, fell; /* level: of its pin; fell: in this turn of a pulse */
+    uint8_t mode, fine, low, high, edges;
+    uint32_t width, last;  /* of the pulse of this turn, in quarters of a step; the count when it was looked at last */
+    uint64_t settled, due; /* matches and turns up to `settled` are done; due: the next match, as far as it is known */
+} oak_channel;
+
 typedef struct oak_pin_events {
-    bool rising, edge, edge_interrupt, changed, change_interrupt;
+    bool rising, edge, edge_interrupt, changed, change_interrupt, edge_urgent, change_urgent;
     bool seen;
     uint32_t compared;
 } oak_pin_events;
 
 typedef struct oak_eeprom {
-    bool allow, done, interrupt;
+    bool allow, done, interrupt, urgent, elsewhere;
     uint8_t data, value,
         unlocked;         /* unlocked: how many of the two bytes have come, the last at unlocked_at */
     uint32_t address, to; /* to, value: of the write that is under way */
@@ -319,6 +408,7 @@ typedef struct oak_block_services {
     void (*lose)(void *machine);
     /* Reads or writes a cell of the memory that a block names, counted from its first one. */
     void (*kept)(void *machine, const oak_block *block, uint32_t index, uint8_t *value, bool writes);
+    oak_block *(*numbered)(void *machine, unsigned number); /* another one, by its place in the part */
 } oak_block_services;
 
 struct oak_block {
@@ -340,6 +430,10 @@ struct oak_block {
         oak_prescaled_timer prescaled;
         oak_pin_events events;
         oak_eeprom eeprom;
+        oak_timeout timeout;
+        oak_wide_timer wide;
+        oak_period_timer period;
+        oak_channel channel;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -373,7 +467,8 @@ typedef struct oak_block_ops {
 extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oak_watchdog_block,
     oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
-    oak_pin_events_block, oak_eeprom_block;
+    oak_pin_events_block, oak_eeprom_block, oak_timeout_block, oak_wide_timer_block, oak_period_timer_block,
+    oak_channel_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -390,7 +485,11 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_WIRED_LINE] = &oak_wired_line_block,
                                                [OAK_BLOCK_PRESCALED_TIMER] = &oak_prescaled_timer_block,
                                                [OAK_BLOCK_PIN_EVENTS] = &oak_pin_events_block,
-                                               [OAK_BLOCK_EEPROM] = &oak_eeprom_block};
+                                               [OAK_BLOCK_EEPROM] = &oak_eeprom_block,
+                                               [OAK_BLOCK_TIMEOUT] = &oak_timeout_block,
+                                               [OAK_BLOCK_WIDE_TIMER] = &oak_wide_timer_block,
+                                               [OAK_BLOCK_PERIOD_TIMER] = &oak_period_timer_block,
+                                               [OAK_BLOCK_CHANNEL] = &oak_channel_block};
     return all[block->about->kind];
 }
 
@@ -407,6 +506,15 @@ void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_serial_keep(oak_block *block, uint8_t byte, uint64_t cycle);
 /* As oak_block_interrupt, for a line that can be noticed from the cycle `from` on. */
 void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from);
+
+/* Asks on the first line where it is urgent, else on the second. */
+void oak_block_ask_by(oak_block *block, bool urgent, bool asks);
+/* Does the part give it this role? */
+bool oak_block_has(const oak_block *block, unsigned role);
+/* The cycle at which the count becomes a value, UINT64_MAX for never; brings it to `now`. */
+uint64_t oak_wide_timer_time(oak_block *block, uint32_t value, uint64_t now);
+/* The cycle at which its turn began, and at which the next one will (UINT64_MAX: never); brings it to `now`. Returns cycles of a step. */
+uint32_t oak_period_timer_turn(oak_block *block, uint64_t now, uint64_t *began, uint64_t *next);
 
 /* counter.c */
 void oak_counter_settle(oak_counter *counter, uint64_t now);

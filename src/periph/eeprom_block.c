@@ -2,7 +2,7 @@
  * cycles.
  *
  * A write begins only when it is allowed (`allow`) and `unlock` has been written just before: 0x55, in the second cycle after it 0xaa, and in the cycle behind that
- * `write`. Anything in between, an interrupt above all, and nothing is written, which is noticed. */
+ * `write`. Anything in between, an interrupt above all, and nothing is written, which is noticed. What is `elsewhere` is the core's to read and write. */
 #include "periph/block.h"
 
 enum { FIRST = 0x55, SECOND = 0xAA, APART = 2 };
@@ -17,8 +17,8 @@ static uint8_t cell(const oak_block *block, uint32_t address)
 static void reset(oak_block *block, uint64_t now)
 {
     (void)now;
-    block->as.eeprom = (oak_eeprom){.done_at = UINT64_MAX};
-    oak_block_interrupt(block, false);
+    block->as.eeprom = (oak_eeprom){.done_at = UINT64_MAX, .urgent = true};
+    oak_block_ask_by(block, true, false);
 }
 
 static uint32_t get(oak_block *block, unsigned role, uint64_t now)
@@ -32,6 +32,8 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_EEPROM_WRITE: return it->done_at != UINT64_MAX;
     case OAK_EEPROM_DONE: return it->done;
     case OAK_EEPROM_INTERRUPT: return it->interrupt;
+    case OAK_EEPROM_URGENT: return it->urgent;
+    case OAK_EEPROM_ELSEWHERE: return it->elsewhere;
     default: return 0; /* what begins something, and what unlocks */
     }
 }
@@ -39,7 +41,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 static void begin_write(oak_block *block, uint64_t now)
 {
     oak_eeprom *it = &block->as.eeprom;
-    if (it->done_at != UINT64_MAX) return;
+    if (it->done_at != UINT64_MAX || it->elsewhere) return;
     if (!it->allow || it->unlocked != 2 || now - it->unlocked_at != 1) {
         block->services->suffer(block->services->machine, OAK_FAULT_STAYS_LOCKED, it->address, now);
         return;
@@ -65,7 +67,7 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_EEPROM_DATA: it->data = (uint8_t)value; break;
     case OAK_EEPROM_ALLOW: it->allow = value != 0; break;
     case OAK_EEPROM_READ:
-        if (value) it->data = cell(block, it->address);
+        if (value && !it->elsewhere) it->data = cell(block, it->address);
         break;
     case OAK_EEPROM_WRITE:
         if (value) begin_write(block, now); /* it cannot be called off */
@@ -73,9 +75,11 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_EEPROM_UNLOCK: unlock(block, value, now); break;
     case OAK_EEPROM_DONE: it->done = value != 0; break;
     case OAK_EEPROM_INTERRUPT: it->interrupt = value != 0; break;
+    case OAK_EEPROM_URGENT: it->urgent = value != 0; break;
+    case OAK_EEPROM_ELSEWHERE: it->elsewhere = value != 0; break;
     default: break;
     }
-    oak_block_interrupt(block, it->done && it->interrupt);
+    oak_block_ask_by(block, it->urgent, it->done && it->interrupt);
     return true;
 }
 
@@ -86,7 +90,7 @@ static uint64_t advance(oak_block *block, uint64_t now)
     it->done_at = UINT64_MAX;
     it->done = true;
     block->services->kept(block->services->machine, block, it->to, &it->value, true);
-    oak_block_interrupt(block, it->interrupt);
+    oak_block_ask_by(block, it->urgent, it->interrupt);
     return UINT64_MAX;
 }
 
@@ -96,6 +100,8 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, allow, bool)
     OAK_VISIT(it, done, bool)
     OAK_VISIT(it, interrupt, bool)
+    OAK_VISIT(it, urgent, bool)
+    OAK_VISIT(it, elsewhere, bool)
     OAK_VISIT(it, data, uint8_t)
     OAK_VISIT(it, value, uint8_t)
     OAK_VISIT(it, unlocked, uint8_t)
@@ -104,6 +110,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, unlocked_at, uint64_t)
     OAK_VISIT(it, done_at, uint64_t)
     OAK_VISIT(block, line, bool)
+    OAK_VISIT(block, second_line, bool)
 }
 
 const oak_block_ops oak_eeprom_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

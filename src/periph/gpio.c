@@ -21,14 +21,20 @@ static uint32_t output_of(const oak_gpio *gpio)
     return (gpio->latch & ~gpio->alternate) | (level & gpio->alternate);
 }
 
+/* Pins that the chip drives, of a port with directions. */
+static uint32_t outputs_of(const oak_gpio *gpio)
+{
+    return gpio->direction | (gpio->alternate & gpio->forced);
+}
+
 uint32_t oak_gpio_levels(const oak_gpio *gpio)
 {
     uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
     uint32_t pulls = gpio->pulled & ~gpio->driven, held = gpio->driven | pulls;
     uint32_t levels = (gpio->driven & gpio->driven_level) | (pulls & gpio->pulled_level);
     if (gpio->directed)
-        return ((output_of(gpio) & gpio->direction) |
-                (~gpio->direction & (levels | (~held & gpio->pull_up)))) &
+        return ((output_of(gpio) & outputs_of(gpio)) |
+                (~outputs_of(gpio) & (levels | (~held & gpio->pull_up)))) &
                all;
     /* A strong low always wins over the weak or missing high of these stages; push-pull wins over the outside. */
     uint32_t free = gpio->stage == OAK_PUSH_PULL ? 0 : held;
@@ -39,7 +45,7 @@ uint32_t oak_gpio_levels(const oak_gpio *gpio)
 /* Pins that the chip itself drives strongly. */
 static uint32_t strong(const oak_gpio *gpio)
 {
-    if (gpio->directed) return gpio->direction;
+    if (gpio->directed) return outputs_of(gpio);
     return gpio->stage == OAK_PUSH_PULL ? UINT32_MAX : ~output_of(gpio);
 }
 
@@ -66,7 +72,7 @@ oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
     oak_pin pin = {.outside = outside};
     pin.chip = !high ? OAK_LOW : gpio->stage == OAK_PUSH_PULL ? OAK_HIGH : OAK_FLOAT;
     pin.weak_high = high && gpio->stage == OAK_QUASI;
-    if (gpio->directed && !(gpio->direction >> bit & 1)) {
+    if (gpio->directed && !(outputs_of(gpio) >> bit & 1)) {
         pin.chip = OAK_FLOAT;
         pin.weak_high = gpio->pull_up >> bit & 1;
     }

@@ -13,6 +13,7 @@ typedef struct oak_gpio {
     uint32_t pull_up;   /* inputs held up weakly */
     uint32_t alternate; /* pins that another device drives in place of the latch */
     uint32_t alternate_level;
+    uint32_t forced;       /* of these, pins that are outputs then, whatever `direction` says */
     uint32_t driven;       /* pins the outside drives */
     uint32_t driven_level; /* and how */
     uint32_t pulled;       /* pins the outside pulls */

@@ -23,15 +23,16 @@ static void update(oak_block *block)
 {
     oak_pin_events *it = &block->as.events;
     it->changed |= pins_now(block) != it->compared;
-    oak_block_interrupt(block, it->edge && it->edge_interrupt);
-    oak_block_ask(block, true, it->changed && it->change_interrupt, 0);
+    bool edge = it->edge && it->edge_interrupt, change = it->changed && it->change_interrupt;
+    oak_block_interrupt(block, (edge && it->edge_urgent) || (change && it->change_urgent));
+    oak_block_ask(block, true, (edge && !it->edge_urgent) || (change && !it->change_urgent), 0);
 }
 
 static void reset(oak_block *block, uint64_t now)
 {
     (void)now;
     block->as.events =
-        (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0), .compared = pins_now(block)};
+        (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0), .compared = pins_now(block), .edge_urgent = true, .change_urgent = true};
     oak_block_interrupt(block, false);
     oak_block_ask(block, true, false, 0);
 }
@@ -46,6 +47,8 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_EVENTS_EDGE_INTERRUPT: return it->edge_interrupt;
     case OAK_EVENTS_CHANGED: return it->changed;
     case OAK_EVENTS_COMPARED: return pins_now(block);
+    case OAK_EVENTS_EDGE_URGENT: return it->edge_urgent;
+    case OAK_EVENTS_CHANGE_URGENT: return it->change_urgent;
     default: return it->change_interrupt;
     }
 }
@@ -60,6 +63,8 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_EVENTS_EDGE_INTERRUPT: it->edge_interrupt = value != 0; break;
     case OAK_EVENTS_CHANGED: it->changed = value != 0; break;
     case OAK_EVENTS_COMPARED: it->compared = pins_now(block); break;
+    case OAK_EVENTS_EDGE_URGENT: it->edge_urgent = value != 0; break;
+    case OAK_EVENTS_CHANGE_URGENT: it->change_urgent = value != 0; break;
     default: it->change_interrupt = value != 0; break;
     }
     update(block);
@@ -97,6 +102,8 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, edge_interrupt, bool)
     OAK_VISIT(it, changed, bool)
     OAK_VISIT(it, change_interrupt, bool)
+    OAK_VISIT(it, edge_urgent, bool)
+    OAK_VISIT(it, change_urgent, bool)
     OAK_VISIT(it, seen, bool)
     OAK_VISIT(it, compared, uint32_t)
     OAK_VISIT(block, line, bool)

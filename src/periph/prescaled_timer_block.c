@@ -2,10 +2,7 @@
  *
  * It counts cycles or, with `edges`, edges of its pin: rising ones, or with `falling` falling ones. Where the prescaler is not `lent` to the watchdog, it
  * counts one of 2 to 256 of them (2 << rate). Behind a write to it two cycles pass before it counts on, and the prescaler begins at 0.
- * From 255 to 0 it sets `overflow`, which the program takes back by writing 0.
- *
- * The watchdog runs from the moment at which its line is acknowledged first, which begins it anew each time; it asks on its line after `unit` cycles,
- * or, with the prescaler, 1 << rate times as long. */
+ * From 255 to 0 it sets `overflow`, which the program takes back by writing 0. */
 #include "periph/block.h"
 
 enum { HELD = 2, COUNTS = 256 };
@@ -39,18 +36,10 @@ static void update(oak_block *block)
     oak_block_interrupt(block, it->overflow && it->interrupt);
 }
 
-static uint64_t bites_at(const oak_block *block)
-{
-    const oak_prescaled_timer *it = &block->as.prescaled;
-    if (!it->guards) return UINT64_MAX;
-    return it->fed + ((uint64_t)block->about->unit << (it->lent ? it->rate : 0));
-}
-
 static void reset(oak_block *block, uint64_t now)
 {
     block->as.prescaled = (oak_prescaled_timer){.since = now, .seen = pin_high(block)};
     oak_block_interrupt(block, false);
-    oak_block_ask(block, true, false, 0);
 }
 
 static uint32_t get(oak_block *block, unsigned role, uint64_t now)
@@ -103,11 +92,8 @@ static uint64_t advance(oak_block *block, uint64_t now)
     const oak_prescaled_timer *it = &block->as.prescaled;
     settle(block, now);
     update(block);
-    uint64_t bites = bites_at(block), next = UINT64_MAX;
-    if (bites <= now) oak_block_ask(block, true, true, 0);
-    if (it->interrupt && !it->overflow && !it->edges)
-        next = it->since + (uint64_t)(COUNTS - it->count) * step_of(it) - it->part;
-    return bites > now && bites < next ? bites : next;
+    if (!it->interrupt || it->overflow || it->edges) return UINT64_MAX;
+    return it->since + (uint64_t)(COUNTS - it->count) * step_of(it) - it->part;
 }
 
 static void pins(oak_block *block, uint64_t now)
@@ -123,15 +109,6 @@ static void pins(oak_block *block, uint64_t now)
     update(block);
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
-{
-    oak_prescaled_timer *it = &block->as.prescaled;
-    if (!second) return;
-    it->guards = true;
-    it->fed = now;
-    oak_block_ask(block, true, false, 0);
-}
-
 static void visit(oak_block *block, const oak_state_visitor *visitor)
 {
     oak_prescaled_timer *it = &block->as.prescaled;
@@ -140,18 +117,15 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, lent, bool)
     OAK_VISIT(it, overflow, bool)
     OAK_VISIT(it, interrupt, bool)
-    OAK_VISIT(it, guards, bool)
     OAK_VISIT(it, seen, bool)
     OAK_VISIT(it, rate, uint32_t)
     OAK_VISIT(it, count, uint32_t)
     OAK_VISIT(it, part, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(it, fed, uint64_t)
     OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
     it->rate &= 7;
     it->count %= COUNTS;
     it->part %= step_of(it);
 }
 
-const oak_block_ops oak_prescaled_timer_block = {reset, get, set, advance, visit, pins, served, NULL, NULL};
+const oak_block_ops oak_prescaled_timer_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};

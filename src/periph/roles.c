@@ -19,6 +19,10 @@ static const char *const wired_roles[] = {OAK_WIRED_ROLES(ROLE) NULL};
 static const char *const prescaled_roles[] = {OAK_PRESCALED_ROLES(ROLE) NULL};
 static const char *const events_roles[] = {OAK_EVENTS_ROLES(ROLE) NULL};
 static const char *const eeprom_roles[] = {OAK_EEPROM_ROLES(ROLE) NULL};
+static const char *const timeout_roles[] = {OAK_TIMEOUT_ROLES(ROLE) NULL};
+static const char *const wide_roles[] = {OAK_WIDE_ROLES(ROLE) NULL};
+static const char *const period_roles[] = {OAK_PERIOD_ROLES(ROLE) NULL};
+static const char *const channel_roles[] = {OAK_CHANNEL_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -54,6 +58,10 @@ static const struct kind {
     [OAK_BLOCK_PIN_EVENTS] =
         {"pin-events", events_roles, OAK_EVENTS_ROLE_COUNT, {"edge", "changing"}, {NULL}},
     [OAK_BLOCK_EEPROM] = {"eeprom", eeprom_roles, OAK_EEPROM_ROLE_COUNT, {NULL}, {"address", "data"}},
+    [OAK_BLOCK_TIMEOUT] = {"timeout", timeout_roles, OAK_TIMEOUT_ROLE_COUNT, {NULL}, {NULL}},
+    [OAK_BLOCK_WIDE_TIMER] = {"wide-timer", wide_roles, OAK_WIDE_ROLE_COUNT, {"count"}, {"run", "low"}},
+    [OAK_BLOCK_PERIOD_TIMER] = {"period-timer", period_roles, OAK_PERIOD_ROLE_COUNT, {NULL}, {"run", "top"}},
+    [OAK_BLOCK_CHANNEL] = {"channel", channel_roles, OAK_CHANNEL_ROLE_COUNT, {"pin"}, {"mode", "low"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

@@ -55,7 +55,9 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                      (block->about->kind == OAK_BLOCK_TIMER &&
                       (role->role == OAK_TIMER_PERIOD || role->role == OAK_TIMER_PRESCALE ||
                        role->role == OAK_TIMER_COMPARE)) ||
-                     (block->about->kind == OAK_BLOCK_SERIAL && role->role == OAK_SERIAL_DIVISOR) ||
+                     (block->about->kind == OAK_BLOCK_SERIAL &&
+                      (role->role == OAK_SERIAL_DIVISOR || role->role == OAK_SERIAL_ROOM_URGENT ||
+                       role->role == OAK_SERIAL_RECEIVED_URGENT)) ||
                      block->about->kind >= OAK_BLOCK_PRESCALED_TIMER ||
                      (block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_LOOSE);
         if (plain)
@@ -129,16 +131,31 @@ static void kept(void *context, const oak_block *block, uint32_t index, uint8_t 
     else machine->isa->core->read_memory(machine->core, memory->space, memory->base + index, value, 1);
 }
 
+static oak_block *numbered(void *context, unsigned number)
+{
+    oak_machine *machine = context;
+    return number < machine->part->block_count ? &machine->block[number] : NULL;
+}
+
+/* The pin that a serial port sends on is its own as soon as it runs, where the chip needs no direction for that. */
+static void force_pin(oak_machine *machine, const oak_block *block)
+{
+    uint16_t pin = block->about->uses[OAK_SERIAL_SEND_PIN];
+    if (block->about->kind == OAK_BLOCK_SERIAL && pin != OAK_NO_PIN && oak_block_has(block, OAK_SERIAL_COUNT))
+        machine->gpio[pin / OAK_MOST_PINS].forced |= (uint32_t)1 << pin % OAK_MOST_PINS;
+}
+
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
     machine->services = (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,
-                                             sim_level_of, sim_first_of,   sim_suffer,     lose, kept};
+                                             sim_level_of, sim_first_of,   sim_suffer,     lose, kept, numbered};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];
         block->services = &machine->services;
         if (!machine->first_of[block->about->kind]) machine->first_of[block->about->kind] = block;
+        force_pin(machine, block);
         if (part->blocks[i].kind == OAK_BLOCK_PORT) block->as.port = &machine->gpio[part->blocks[i].pin];
     }
 }
