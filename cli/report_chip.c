@@ -22,6 +22,16 @@ static void say_exception(cli *self, oak_session *session)
     printf("%s", cli_paint(self->result_colour, PAINT_OFF));
 }
 
+bool cli_is_free_level(oak_session *session, unsigned reg)
+{
+    const oak_stack_info *stack = &oak_session_part(session)->architecture->stack;
+    oak_chip_port chip = oak_session_chip(session);
+    uint32_t used = 0;
+    if (!stack->levels || reg < stack->first_level || reg >= (unsigned)stack->first_level + stack->levels) return false;
+    chip.ops->read_register(chip.chip, stack->pointer, &used);
+    return reg - stack->first_level >= used;
+}
+
 void report_registers(cli *self, oak_session *session)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
@@ -39,6 +49,7 @@ void report_registers(cli *self, oak_session *session)
         const oak_register_info *reg = &about->registers[i];
         uint32_t value = 0;
         char text[100];
+        if (cli_is_free_level(session, i)) continue;
         chip.ops->read_register(chip.chip, i, &value);
         cli_write_register(reg, value, self->register_base, text, sizeof text);
         int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;

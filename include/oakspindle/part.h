@@ -61,6 +61,7 @@ typedef struct oak_part_register {
     uint32_t address;
     uint32_t reset; /* value after reset */
     bool read_only; /* writing it is a mistake, and does nothing */
+    bool may_stay;  /* one that configures the chip: it is usual to leave it erased */
     const char *title;
     const oak_part_field *fields; /* highest bit first */
     unsigned field_count;

@@ -105,20 +105,37 @@ void asm_read_config(assembler *as, const char *word, size_t word_length, const 
     asm_put_word(as, name, reg->address, value, (reg->bits + 7u) / 8u);
 }
 
+static void say_missing(assembler *as, unsigned count, const char *names, const char *fields, const char *hint)
+{
+    uint32_t origin = 0;
+    for (size_t k = as->statement_count; k-- > 0;)
+        if (as->statements[k].kind == STATEMENT_INSN) origin = as->statements[k].origin;
+    asm_warn(as, origin, 0, 0, "no-config", hint, "%s %s not set: the chip runs as an erased one, %s", names,
+             count > 1 ? "are" : "is", fields);
+}
+
+/* What is not set is told, and what the chip would do then: all words at once. */
 void asm_check_configuration(assembler *as)
 {
     uint8_t byte;
-    char fields[260], message[400];
+    char names[160] = "", all[300] = "", hint[400];
+    unsigned count = 0;
     bool program = asm_code_byte(as, as->part->vector_count ? as->part->vectors[0].address : 0, 0, &byte);
     for (unsigned i = 0; program && i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
-        if (!oak_part_is_configuration(as->part, reg) || asm_code_byte(as, reg->address, 0, &byte)) continue;
+        char fields[260];
+        if (!oak_part_is_configuration(as->part, reg) || reg->may_stay || asm_code_byte(as, reg->address, 0, &byte))
+            continue;
         oak_part_write_fields(reg, reg->reset, fields, sizeof fields);
-        oak_format(message, sizeof message, "Write `config %s: %s`, as it is to be.", reg->name, fields);
-        uint32_t origin = 0;
-        for (size_t k = as->statement_count; k-- > 0;)
-            if (as->statements[k].kind == STATEMENT_INSN) origin = as->statements[k].origin;
-        asm_warn(as, origin, 0, 0, "no-config", message,
-                 "`%s` is not set: the chip runs as an erased one, %s", reg->name, fields);
+        size_t named = oak_length(names), told = oak_length(all);
+        oak_format(names + named, sizeof names - named, "%s`%s`", count ? ", " : "", reg->name);
+        oak_format(all + told, sizeof all - told, "%s%s", count ? ", " : "", fields);
+        if (count++) continue;
+        oak_format(hint, sizeof hint, "Write `config %s: %s`, as it is to be.", reg->name, fields);
     }
+    if (count > 1) {
+        size_t end = oak_length(hint);
+        oak_format(hint + end, sizeof hint - end, " The same for the others; `spindle parts` shows what they mean.");
+    }
+    if (count) say_missing(as, count, names, all, hint);
 }

@@ -173,14 +173,16 @@ const char *part_usual_space(const part_file *file)
     return about->spaces[about->code_space].name;
 }
 
-/* `access: read` or `access: both`. */
+/* `access: read`, `access: seldom` or `access: both`. */
 bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *reg)
 {
     yaml_node_t *node = part_member(file, map, "access");
     const char *word = node && part_scalar(node) ? part_scalar(node) : "both";
     reg->read_only = oak_same(word, "read");
+    reg->may_stay = oak_same(word, "seldom");
+    if (reg->may_stay) return true;
     if (reg->read_only || oak_same(word, "both")) return true;
-    REFUSE_AT(file, node, "part-value", "Write `access: read` or leave it out.", "`%s` is no access", word);
+    REFUSE_AT(file, node, "part-value", "Write `access: read`, `access: seldom` (of what is usually left erased), or leave it out.", "`%s` is no access", word);
     return false;
 }
 

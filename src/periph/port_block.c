@@ -47,7 +47,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_PORT_FALL: return port->fall;
     case OAK_PORT_PENDING: return port->pending;
     case OAK_PORT_DATA: return oak_gpio_levels(port);
-    case OAK_PORT_INPUTS: return ~port->direction;
+    case OAK_PORT_INPUTS: return ~port->direction & (uint32_t)(((uint64_t)1 << port->pin_count) - 1);
     case OAK_PORT_LOOSE: return !port->pull_up;
     default: return 0; /* set, clear, toggle */
     }

@@ -26,6 +26,12 @@
 #define ON(name)   case KIT_FIRST_ROW + (name)
 #endif
 #define DISPATCH RESUME(op->handler)
+/* Before an instruction on a register with an effect is given up: back to its own operation. */
+#define EFFECT_GIVEN_UP                                                                                      \
+    do {                                                                                                     \
+        if (kit->effect.op) op = kit->effect.op;                                                             \
+        kit->effect.op = NULL;                                                                               \
+    } while (0)
 #if defined(__GNUC__)
 #define KIT_MAYBE_UNUSED __attribute__((unused)) /* of labels: not every architecture goes there */
 #else

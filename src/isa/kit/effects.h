@@ -9,28 +9,28 @@
  *   EFFECT_READ(asked, now)       what it reads
  *   EFFECT_WRITE(row)             what its writing does: may set `op` to where it goes on, and charge for that; then EFFECT_WENT
  *
- * Locals: io_op, io_at (set before), io_end, io_writes, io_skips, whole (nothing of its chain is behind it). */
+ * Locals: kit->effect.op, kit->effect.at (set before), kit->effect.end, kit->effect.writes, kit->effect.skips, whole (nothing of its chain is behind it). */
 /* It jumps: nothing behind it in its chain comes next. */
 #define EFFECT_GOES(where)                                                                                   \
     do {                                                                                                     \
-        if (!whole && !LOOP_ONE) {                                                                           \
+        if (!kit->effect.whole && !LOOP_ONE) {                                                                           \
             spent -= op->cost;                                                                               \
             COUNT(-1);                                                                                       \
         }                                                                                                    \
-        whole = true;                                                                                        \
+        kit->effect.whole = true;                                                                                        \
         op = (where);                                                                                        \
-        if (!(LOOP_ONE && io_skips)) MORE(1); /* what skips has charged it */                                \
+        if (!(LOOP_ONE && kit->effect.skips)) MORE(1); /* what skips has charged it */                                \
     } while (0)
         SAVE;
         {
             kit_op *slot = ops + CORE_SPAN + KIT_SPARE;
             uint16_t row = EFFECT_ROW(kit->row[HERE] - KIT_FIRST_ROW);
             char use = EFFECT_USES(row);
-            io_op = op;
-            io_writes = use != 'r';
-            io_end = kit->time.cycles + (LOOP_ONE ? 1 : (uint32_t)(whole ? spent : spent - op[EFFECT_UNITS].cost));
+            kit->effect.op = op;
+            kit->effect.writes = use != 'r';
+            kit->effect.end = kit->time.cycles + (LOOP_ONE ? 1 : (uint32_t)(kit->effect.whole ? spent : spent - op[EFFECT_UNITS].cost));
             kit->pc = HERE;
-            if (use != 'w') EFFECT_CELL = EFFECT_READ(X ? X : 0xFF, io_end - 1);
+            if (use != 'w') EFFECT_CELL = EFFECT_READ(X ? X : 0xFF, kit->effect.end - 1);
             *slot = *op;
             slot->at = EFFECT_SCRATCH;
             slot->handler = (uint16_t)(KIT_FIRST_ROW + row);
@@ -41,17 +41,17 @@
             RESUME(slot->handler);
         }
     CASE(EFFECT_DONE):
-        io_skips = op == ops + CORE_SPAN + KIT_SPARE + 2 * EFFECT_UNITS;
-        op = io_op + EFFECT_UNITS;
-        if (io_writes) {
+        kit->effect.skips = op == ops + CORE_SPAN + KIT_SPARE + 2 * EFFECT_UNITS;
+        op = kit->effect.op + EFFECT_UNITS;
+        if (kit->effect.writes) {
             SAVE;
-            EFFECT_WRITE(EFFECT_ROW(kit->row[io_op - ops] - KIT_FIRST_ROW));
+            EFFECT_WRITE(EFFECT_ROW(kit->row[kit->effect.op - ops] - KIT_FIRST_ROW));
             LOAD;
         }
-        io_op = NULL;
-        if (whole) FINISH;
+        kit->effect.op = NULL;
+        if (kit->effect.whole) FINISH;
         op -= EFFECT_UNITS;
-        if (io_skips) {
+        if (kit->effect.skips) {
             if (!LOOP_ONE) MORE(1);
             SKIP(EFFECT_UNITS, EFFECT_UNITS);
         }

@@ -264,6 +264,13 @@ typedef struct kit_core {
     unsigned watched_count;
     uint32_t watching; /* counts whenever they change */
     bool observed;     /* something is watched, judged or counted */
+    /* The instruction under way reaches a register with an effect (effects.h): its operation, NULL for none. */
+    struct kit_effect {
+        kit_op *op;
+        uint64_t end;
+        uint32_t at;
+        bool writes, skips, whole; /* whole: nothing of its chain is behind it */
+    } effect;
     /* Watched cells that the instruction under way writes, and what they held. */
     struct kit_written {
         uint8_t number, value, bits;

@@ -72,7 +72,7 @@ enum {
 /* What lies at an address of data memory. */
 enum { PIC18_PLAIN, PIC18_MASKED, PIC18_LIVE, PIC18_POINTER, PIC18_ABSENT };
 /* What a register that stands for another does to its pointer: INDF and those below it, in this order. */
-enum { PIC18_INDF, PIC18_POSTINC, PIC18_POSTDEC, PIC18_PREINC, PIC18_PLUSW, PIC18_KEEPS };
+enum { PIC18_INDF, PIC18_POSTINC, PIC18_POSTDEC, PIC18_PREINC, PIC18_PLUSW };
 
 #define KIT_TABLE        "isa/pic18/pic18.def"
 #define KIT_ROW_NAME(id) PIC18_##id
@@ -94,6 +94,7 @@ enum { PIC18_FILE_ROWS = PIC18_MOVFF };
 /* Handlers beside the rows: registers with an effect, what comes behind them, addresses that the part cannot have; and the rows on a register that
  * a pointer names, or of which some bits are always 0. */
 #define PIC18_POINTED_HANDLER(id) PIC18_##id##_P,
+#define PIC18_KEPT_HANDLER(id)    PIC18_##id##_K,
 enum {
     PIC18_ENDS = KIT_FIRST_ROW + PIC18_ROWS,
     PIC18_DONE,
@@ -104,8 +105,9 @@ enum {
     PIC18_FLAG_CLEAR,
     PIC18_FLAG_SET,
     PIC18_EFFECT,
-    PIC18_FILE_LIST(PIC18_POINTED_HANDLER) PIC18_HANDLERS,
+    PIC18_FILE_LIST(PIC18_KEPT_HANDLER) PIC18_FILE_LIST(PIC18_POINTED_HANDLER) PIC18_HANDLERS,
     PIC18_ALIKE = PIC18_CLEAR_CARRY, /* from here on they go on as their rows do */
+    PIC18_FIRST_KEPT = PIC18_ADDWF_W_K,
     PIC18_FIRST_POINTED = PIC18_ADDWF_W_P
 };
 

@@ -1,21 +1,19 @@
-/* pic18_cases.h — what each row does, for the loop of the kit. A row with a register is three: in the access bank, in the bank that is selected, and
- * where a pointer leads (or of which some bits are always 0). */
+/* pic18_cases.h — what each row does, for the loop of the kit. A row with a register is four: in the access bank, in the bank that is selected, a
+ * register of which some bits are always 0, and where a pointer leads. */
 #define CELLS(id, ...)                                                                                       \
     ON(PIC18_##id##_A): cell = core->data + AT; mask = 0xFF; __VA_ARGS__                                     \
     ON(PIC18_##id##_B): if (kinds[AT]) goto banked; cell = bank + AT; mask = 0xFF; __VA_ARGS__               \
+    CASE(PIC18_##id##_K): cell = core->data + AT; mask = op->to; __VA_ARGS__                                 \
     CASE(PIC18_##id##_P): POINTED; __VA_ARGS__
 #define POINTED                                                                                              \
-    if (Y == PIC18_KEEPS) cell = core->data + AT, mask = op->to;                                             \
-    else {                                                                                                   \
-        pointer = core->data + op->to;                                                                       \
-        at = (uint32_t)(pointer[0] | pointer[1] << 8);                                                       \
-        if (Y > PIC18_POSTDEC) at = (at + (Y == PIC18_PREINC ? 1u : (w ^ 0x80) - 0x80)) & (PIC18_CELLS - 1); \
-        if (core->kind[at]) goto pointed;                                                                    \
-        cell = core->data + at, mask = 0xFF;                                                                 \
-        if (Y && Y != PIC18_PLUSW) {                                                                         \
-            if (Y != PIC18_PREINC) at += Y == PIC18_POSTINC ? 1u : ~0u;                                       \
-            pointer[0] = (uint8_t)at, pointer[1] = at >> 8 & 0x0F;                                           \
-        }                                                                                                    \
+    pointer = core->data + op->to;                                                                           \
+    at = (uint32_t)(pointer[0] | pointer[1] << 8);                                                           \
+    if (Y > PIC18_POSTDEC) at = (at + (Y == PIC18_PREINC ? 1u : (w ^ 0x80) - 0x80)) & (PIC18_CELLS - 1);     \
+    if (core->kind[at]) goto pointed;                                                                        \
+    cell = core->data + at, mask = 0xFF;                                                                     \
+    if (Y && Y != PIC18_PLUSW) {                                                                             \
+        if (Y != PIC18_PREINC) at += Y == PIC18_POSTINC ? 1u : ~0u;                                          \
+        pointer[0] = (uint8_t)at, pointer[1] = at >> 8 & 0x0F;                                               \
     }
 #define TO_W(value)                                                                                          \
     w = (value);                                                                                             \
@@ -237,22 +235,22 @@
 
     CASE(PIC18_ENDS): /* it writes PCL: nothing of its chain is behind it */
         at = AT;
-        whole = true;
+        kit->effect.whole = true;
         goto effect;
     CASE(PIC18_EFFECT):
         at = AT;
-        whole = false;
+        kit->effect.whole = false;
         goto effect;
 banked:
         at = (uint32_t)(bank - core->data) + AT;
-        whole = false;
+        kit->effect.whole = false;
         goto effect;
 pointed:
         at = AT;
-        whole = false;
+        kit->effect.whole = false;
 effect:
-        io_at = pic18_points(at) ? pic18_effective(core->data, (uint8_t)w, at, false) : at;
-        if (core->kind[io_at] == PIC18_ABSENT) FAULT(OAK_FAULT_ABSENT, PIC18_DATA, io_at);
+        kit->effect.at = pic18_points(at) ? pic18_effective(core->data, (uint8_t)w, at, false) : at;
+        if (core->kind[kit->effect.at] == PIC18_ABSENT) FAULT(OAK_FAULT_ABSENT, PIC18_DATA, kit->effect.at);
         if (pic18_points(at)) (void)pic18_effective(core->data, (uint8_t)w, at, true);
 #define EFFECT_UNITS       2
 #define EFFECT_SCRATCH     PIC18_SCRATCH
@@ -260,15 +258,15 @@ effect:
 #define EFFECT_DONE        PIC18_DONE
 #define EFFECT_ROW(number) (uint16_t)((number) & ~1)
 #define EFFECT_USES(row)   *pic18_rows[row].uses
-#define EFFECT_READ(asked, now) pic18_read(core, io_at, (uint8_t)(asked), now)
+#define EFFECT_READ(asked, now) pic18_read(core, kit->effect.at, (uint8_t)(asked), now)
 #define EFFECT_WRITE(row)                                                                                    \
     do {                                                                                                     \
-        if (io_at == PCL) {                                                                                  \
+        if (kit->effect.at == PCL) {                                                                                  \
             at = pic18_target(core, core->data[PIC18_SCRATCH]);                                              \
             if (at >= PIC18_SPAN) FAULT(OAK_FAULT_OUTSIDE_CODE, PIC18_CODE, at);                             \
             EFFECT_GOES(ops + at);                                                                           \
-        } else if (io_at != STATUS || !*pic18_rows[row].flags) /* what sets flags leaves the others alone */ \
-            pic18_write(core, io_at, core->data[PIC18_SCRATCH], io_end);                                     \
+        } else if (kit->effect.at != STATUS || !*pic18_rows[row].flags) /* what sets flags leaves the others alone */ \
+            pic18_write(core, kit->effect.at, core->data[PIC18_SCRATCH], kit->effect.end);                                     \
     } while (0)
 #include "isa/kit/effects.h"
 /* clang-format on */

@@ -464,7 +464,8 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
     if (row >= PIC18_BC && row <= PIC18_CALL_FAST && op->y) return row <= PIC18_BZ ? PIC18_PERHAPS : PIC18_BEYOND;
     if (row >= PIC18_FILE_ROWS || row & 1) return handler;
     uint8_t kind = core->kind[op->at];
-    if (kind == PIC18_POINTER || kind == PIC18_MASKED) return (uint16_t)(PIC18_FIRST_POINTED + row / 2);
+    if (kind == PIC18_POINTER) return (uint16_t)(PIC18_FIRST_POINTED + row / 2);
+    if (kind == PIC18_MASKED) return (uint16_t)(PIC18_FIRST_KEPT + row / 2);
     if (kind == PIC18_PLAIN) return handler;
     if (op->at == STATUS && op->x == STATUS_C && row == PIC18_BCF_A) return PIC18_CLEAR_CARRY;
     if (op->at == STATUS && op->x == STATUS_C && row == PIC18_BSF_A) return PIC18_SET_CARRY;
@@ -499,7 +500,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (op->at >= PIC18_ACCESS) op->at += PIC18_CELLS - 0x100;
     uint32_t last = op->at <= INDF2 ? INDF2 : op->at <= INDF1 ? INDF1 : INDF0;
     bool points = core->kind[op->at] == PIC18_POINTER;
-    op->y = points ? (uint8_t)(last - op->at) : PIC18_KEEPS;
+    op->y = points ? (uint8_t)(last - op->at) : 0;
     op->to = points ? last - (INDF2 - FSR2L) : core->mask[op->at];
 #undef FIELD
 }
@@ -544,7 +545,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 /* ------------------------------------------------------------------------------------------ the loop */
 
 #include "isa/kit/dispatch.h"
-#define PIC18_POINTED_LABEL(id) PIC18_EXTRA(PIC18_##id##_P)
+#define PIC18_POINTED_LABEL(id) PIC18_EXTRA(PIC18_##id##_K) PIC18_EXTRA(PIC18_##id##_P)
 #define CORE_TABLE    "isa/pic18/pic18.def"
 #define CORE_CASES    "isa/pic18/pic18_cases.h"
 #define CORE_SPAN     PIC18_SPAN
@@ -556,15 +557,12 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_LOCALS                                                                                          \
     uint8_t *bank, *cell, *pointer;                                                                          \
     const uint8_t *kinds;                                                                                    \
-    uint32_t w, nz, carries, mask, at = 0, byte = 0, io_at = 0;                                              \
-    uint64_t io_end = 0;                                                                                     \
-    bool io_writes = false, io_skips = false, whole = false;                                                 \
-    kit_op *io_op = NULL
+    uint32_t w, nz, carries, mask, at = 0, byte = 0
 #define SAVE (core->w = (uint8_t)w, core->nz = nz, core->carries = carries)
 #define LOAD                                                                                                 \
     (w = core->w, nz = core->nz, carries = core->carries, bank = core->data + bank_of(core),                 \
      kinds = core->kind + bank_of(core))
-#define BACK_TO_IT      (op = io_op ? io_op : op)
+#define BACK_TO_IT      EFFECT_GIVEN_UP
 #define CORE_LOOP(name) pic18_##name
 KIT_LOOPS(pic18_);
 #include "isa/kit/loops.h"

@@ -1,13 +1,10 @@
 /* picmid_cases.h — what each row does, for the loop of the kit. */
 
-/* The cell of the operand; 0 is the one that FSR points to. */
-#define CELL                                                                                                 \
-    at = bank[AT];                                                                                           \
-    if (at >= PICMID_OTHER) {                                                                                \
-        if (at != PICMID_OTHER) goto special;                                                                \
-        at = far[core->data[FSR]];                                                                           \
-        if (at >= PICMID_OTHER) goto special;                                                                \
-    }
+/* A row with a register is three: in the bank that is selected, where it is the same in every bank, and where FSR points. */
+#define CELLS(id, ...)                                                                                       \
+    ON(PICMID_##id): at = bank[AT]; if (at >= PICMID_OTHER) goto special; cell = core->data + at; __VA_ARGS__ \
+    CASE(PICMID_##id##_C): cell = core->data + AT; __VA_ARGS__                                               \
+    CASE(PICMID_##id##_I): at = far[core->data[FSR]]; if (at >= PICMID_OTHER) goto special; cell = core->data + at; __VA_ARGS__
 #define FLAGS_OF_SUM(a, b)                                                                                   \
     do {                                                                                                     \
         uint32_t first = (a), second = (b);                                                                  \
@@ -28,13 +25,13 @@
     w = (value);                                                                                             \
     NEXT(1)
 #define TO_F(value)                                                                                          \
-    core->data[at] = (uint8_t)(value);                                                                       \
+    *cell = (uint8_t)(value);                                                                                \
     NEXT(1)
 #define Z_TO_W(value)                                                                                        \
     w = zero = (value);                                                                                      \
     NEXT(1)
 #define Z_TO_F(value)                                                                                        \
-    core->data[at] = (uint8_t)(zero = (value));                                                              \
+    *cell = (uint8_t)(zero = (value));                                                                        \
     NEXT(1)
 #define SKIP_IF(condition)                                                                                   \
     do {                                                                                                     \
@@ -46,7 +43,6 @@
     ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
 #define SELECT                                                                                               \
     (bank = core->near[core->data[STATUS] >> 5 & 3], far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
-#define SIMPLE (STATUS_RP | STATUS_IRP | STATUS_C) /* bits that nothing else depends on */
 #define PAGED  ((kit_op *)(void *)((char *)page + op->to))
 #define PUSHED                                                                                               \
     if (core->sp == PICMID_LEVELS) {                                                                         \
@@ -62,68 +58,56 @@
     op = ops + core->stk[--core->sp]
 
 /* clang-format off */
-    ON(PICMID_ADDWF_W): CELL; FLAGS_OF_SUM(w, core->data[at]); TO_W(zero);
-    ON(PICMID_ADDWF_F): CELL; FLAGS_OF_SUM(w, core->data[at]); TO_F(zero);
-    ON(PICMID_ANDWF_W): CELL; Z_TO_W(w & core->data[at]);
-    ON(PICMID_ANDWF_F): CELL; Z_TO_F(w & core->data[at]);
-    ON(PICMID_CLRF): CELL; Z_TO_F(0);
+    CELLS(ADDWF_W, FLAGS_OF_SUM(w, *cell); TO_W(zero);)
+    CELLS(ADDWF_F, FLAGS_OF_SUM(w, *cell); TO_F(zero);)
+    CELLS(ANDWF_W, Z_TO_W(w & *cell);)
+    CELLS(ANDWF_F, Z_TO_F(w & *cell);)
+    CELLS(CLRF, Z_TO_F(0);)
     ON(PICMID_CLRW): Z_TO_W(0);
-    ON(PICMID_COMF_W): CELL; Z_TO_W(core->data[at] ^ 0xFFu);
-    ON(PICMID_COMF_F): CELL; Z_TO_F(core->data[at] ^ 0xFFu);
-    ON(PICMID_DECF_W): CELL; Z_TO_W((core->data[at] - 1u) & 0xFF);
-    ON(PICMID_DECF_F): CELL; Z_TO_F((core->data[at] - 1u) & 0xFF);
-    ON(PICMID_DECFSZ_W): CELL; w = (core->data[at] - 1u) & 0xFF; SKIP_IF(!w);
-    ON(PICMID_DECFSZ_F): CELL; core->data[at]--; SKIP_IF(!core->data[at]);
-    ON(PICMID_INCF_W): CELL; Z_TO_W((core->data[at] + 1u) & 0xFF);
-    ON(PICMID_INCF_F): CELL; Z_TO_F((core->data[at] + 1u) & 0xFF);
-    ON(PICMID_INCFSZ_W): CELL; w = (core->data[at] + 1u) & 0xFF; SKIP_IF(!w);
-    ON(PICMID_INCFSZ_F): CELL; core->data[at]++; SKIP_IF(!core->data[at]);
-    ON(PICMID_IORWF_W): CELL; Z_TO_W(w | core->data[at]);
-    ON(PICMID_IORWF_F): CELL; Z_TO_F(w | core->data[at]);
-    ON(PICMID_MOVF_W): CELL; Z_TO_W(core->data[at]);
-    ON(PICMID_MOVF_F): CELL; Z_TO_F(core->data[at]);
-    ON(PICMID_MOVWF): CELL; TO_F(w);
+    CELLS(COMF_W, Z_TO_W(*cell ^ 0xFFu);)
+    CELLS(COMF_F, Z_TO_F(*cell ^ 0xFFu);)
+    CELLS(DECF_W, Z_TO_W((*cell - 1u) & 0xFF);)
+    CELLS(DECF_F, Z_TO_F((*cell - 1u) & 0xFF);)
+    CELLS(DECFSZ_W, w = (*cell - 1u) & 0xFF; SKIP_IF(!w);)
+    CELLS(DECFSZ_F, SKIP_IF(!--*cell);)
+    CELLS(INCF_W, Z_TO_W((*cell + 1u) & 0xFF);)
+    CELLS(INCF_F, Z_TO_F((*cell + 1u) & 0xFF);)
+    CELLS(INCFSZ_W, w = (*cell + 1u) & 0xFF; SKIP_IF(!w);)
+    CELLS(INCFSZ_F, SKIP_IF(!++*cell);)
+    CELLS(IORWF_W, Z_TO_W(w | *cell);)
+    CELLS(IORWF_F, Z_TO_F(w | *cell);)
+    CELLS(MOVF_W, Z_TO_W(*cell);)
+    CELLS(MOVF_F, Z_TO_F(*cell);)
+    CELLS(MOVWF, TO_F(w);)
     ON(PICMID_NOP): NEXT(1);
-    ON(PICMID_RLF_W): CELL; w = (uint32_t)core->data[at] << 1 | carry; carry = w >> 8; TO_W(w & 0xFF);
-    ON(PICMID_RLF_F): CELL; byte = (uint32_t)core->data[at] << 1 | carry; carry = byte >> 8; TO_F(byte);
-    ON(PICMID_RRF_W): CELL; w = core->data[at] | carry << 8; carry = w & 1; TO_W(w >> 1);
-    ON(PICMID_RRF_F): CELL; byte = core->data[at] | carry << 8; carry = byte & 1; TO_F(byte >> 1);
-    ON(PICMID_SUBWF_W): CELL; FLAGS_OF_DIFFERENCE(core->data[at], w); TO_W(zero);
-    ON(PICMID_SUBWF_F): CELL; FLAGS_OF_DIFFERENCE(core->data[at], w); TO_F(zero);
-    ON(PICMID_SWAPF_W): CELL; TO_W((core->data[at] << 4 | core->data[at] >> 4) & 0xFF);
-    ON(PICMID_SWAPF_F): CELL; TO_F(core->data[at] << 4 | core->data[at] >> 4);
-    ON(PICMID_XORWF_W): CELL; Z_TO_W(w ^ core->data[at]);
-    ON(PICMID_XORWF_F): CELL; Z_TO_F(w ^ core->data[at]);
-    ON(PICMID_BCF):
-        if (AT == STATUS && X & SIMPLE) {
-            if (X == STATUS_C) carry = 0;
-            core->data[STATUS] &= (uint8_t)~(X & 0xFE);
-            SELECT;
-            NEXT(1);
-        }
-        CELL; TO_F(core->data[at] & ~X);
-    ON(PICMID_BSF):
-        if (AT == STATUS && X & SIMPLE) {
-            if (X == STATUS_C) carry = 1;
-            core->data[STATUS] |= X & 0xFE;
-            SELECT;
-            NEXT(1);
-        }
-        CELL; TO_F(core->data[at] | X);
-    ON(PICMID_BTFSC):
-        if (AT == STATUS) {
-            if (X == STATUS_Z) SKIP_IF(zero);
-            if (X == STATUS_C) SKIP_IF(!carry);
-            SKIP_IF(!(STATUS_NOW & X));
-        }
-        CELL; SKIP_IF(!(core->data[at] & X));
-    ON(PICMID_BTFSS):
-        if (AT == STATUS) {
-            if (X == STATUS_Z) SKIP_IF(!zero);
-            if (X == STATUS_C) SKIP_IF(carry);
-            SKIP_IF(STATUS_NOW & X);
-        }
-        CELL; SKIP_IF(core->data[at] & X);
+    CELLS(RLF_W, w = (uint32_t)*cell << 1 | carry; carry = w >> 8; TO_W(w & 0xFF);)
+    CELLS(RLF_F, byte = (uint32_t)*cell << 1 | carry; carry = byte >> 8; TO_F(byte);)
+    CELLS(RRF_W, w = *cell | carry << 8; carry = w & 1; TO_W(w >> 1);)
+    CELLS(RRF_F, byte = *cell | carry << 8; carry = byte & 1; TO_F(byte >> 1);)
+    CELLS(SUBWF_W, FLAGS_OF_DIFFERENCE(*cell, w); TO_W(zero);)
+    CELLS(SUBWF_F, FLAGS_OF_DIFFERENCE(*cell, w); TO_F(zero);)
+    CELLS(SWAPF_W, TO_W((*cell << 4 | *cell >> 4) & 0xFF);)
+    CELLS(SWAPF_F, TO_F(*cell << 4 | *cell >> 4);)
+    CELLS(XORWF_W, Z_TO_W(w ^ *cell);)
+    CELLS(XORWF_F, Z_TO_F(w ^ *cell);)
+    CELLS(BCF, TO_F(*cell & ~X);)
+    CELLS(BSF, TO_F(*cell | X);)
+    CELLS(BTFSC, SKIP_IF(!(*cell & X));)
+    CELLS(BTFSS, SKIP_IF(*cell & X);)
+    CASE(PICMID_CLEAR_FLAG): /* bits that nothing else depends on, one of them */
+        if (X == STATUS_C) carry = 0;
+        core->data[STATUS] &= (uint8_t)~(X & 0xFE);
+        SELECT;
+        NEXT(1);
+    CASE(PICMID_SET_FLAG):
+        if (X == STATUS_C) carry = 1;
+        core->data[STATUS] |= X & 0xFE;
+        SELECT;
+        NEXT(1);
+    CASE(PICMID_ZERO_CLEAR): SKIP_IF(zero);
+    CASE(PICMID_ZERO_SET): SKIP_IF(!zero);
+    CASE(PICMID_FLAG_CLEAR): SKIP_IF(!(STATUS_NOW & X));
+    CASE(PICMID_FLAG_SET): SKIP_IF(STATUS_NOW & X);
     ON(PICMID_ADDLW): FLAGS_OF_SUM(w, AT); TO_W(zero);
     ON(PICMID_ANDLW): Z_TO_W(w & AT);
     ON(PICMID_IORLW): Z_TO_W(w | AT);
@@ -171,28 +155,28 @@
 
     CASE(PICMID_ENDS): /* it writes PCL: nothing of its chain is behind it */
         at = bank[AT];
-        whole = true;
+        kit->effect.whole = true;
         goto effect;
 special:
-        whole = false;
+        kit->effect.whole = false;
 effect:
         if (at == PICMID_ABSENT)
             FAULT(OAK_FAULT_ABSENT, PICMID_FILE, AT ? (uint32_t)(bank - core->near[0]) / PICMID_ROW * PICMID_BANK + AT
                                                     : (uint32_t)(far - core->far) + core->data[FSR]);
-        io_at = at - PICMID_OTHER;
+        kit->effect.at = at - PICMID_OTHER;
 #define EFFECT_UNITS            1
 #define EFFECT_SCRATCH          PICMID_BANK
 #define EFFECT_CELL             core->data[PICMID_SCRATCH]
 #define EFFECT_DONE             PICMID_DONE
 #define EFFECT_ROW(number)      (uint16_t)(number)
 #define EFFECT_USES(row)        *picmid_rows[row].uses
-#define EFFECT_READ(asked, now) picmid_read(core, io_at, (uint8_t)(asked), now)
+#define EFFECT_READ(asked, now) picmid_read(core, kit->effect.at, (uint8_t)(asked), now)
 #define EFFECT_WRITE(row)                                                                                    \
     do {                                                                                                     \
-        if (io_at == PCL) EFFECT_GOES(ops + picmid_target(core, core->data[PICMID_SCRATCH]));                \
-        else if (io_at == STATUS) /* what sets flags leaves the others alone */                              \
+        if (kit->effect.at == PCL) EFFECT_GOES(ops + picmid_target(core, core->data[PICMID_SCRATCH]));                \
+        else if (kit->effect.at == STATUS) /* what sets flags leaves the others alone */                              \
             picmid_set_status(core, core->data[PICMID_SCRATCH], *picmid_rows[row].flags ? 0xE0 : 0xE7);      \
-        else picmid_write(core, io_at, core->data[PICMID_SCRATCH], io_end);                                  \
+        else picmid_write(core, kit->effect.at, core->data[PICMID_SCRATCH], kit->effect.end);                                  \
     } while (0)
 #include "isa/kit/effects.h"
 
@@ -201,7 +185,7 @@ circles: /* a jump to itself */
     goto leave;
 
 /* clang-format on */
-#undef CELL
+#undef CELLS
 #undef FLAGS_OF_SUM
 #undef FLAGS_OF_DIFFERENCE
 #undef TO_W
@@ -212,6 +196,5 @@ circles: /* a jump to itself */
 #undef PAGED
 #undef STATUS_NOW
 #undef SELECT
-#undef SIMPLE
 #undef PUSHED
 #undef PULLED

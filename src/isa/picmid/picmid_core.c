@@ -253,14 +253,29 @@ static unsigned exception(const oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
-/* Writing PCL jumps, whatever else the instruction does; a jump may be one to itself. */
+/* Where the register of a row is the same in every bank, and is a cell. */
+static bool is_everywhere(const oak_core *core, uint32_t low)
+{
+    uint32_t home = core->near[0][low];
+    return home == low && core->near[1][low] == home && core->near[2][low] == home && core->near[3][low] == home;
+}
+
+/* Writing PCL jumps, whatever else the instruction does; a jump may be one to itself. Registers that are the same in every bank. */
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
-    const oak_insn_row *row = &picmid_rows[handler - KIT_FIRST_ROW];
-    bool writes = *row->uses == 'b' || (*row->uses == 'w' && *row->operands == 'r');
-    bool self = handler == KIT_FIRST_ROW + PICMID_GOTO && core->kit.ops[pc].at == (pc & 0x7FF);
-    if (self) return PICMID_SELF;
-    return writes && core->kit.ops[pc].at == PCL ? PICMID_ENDS : handler;
+    const uint8_t simple = STATUS_RP | STATUS_IRP | STATUS_C; /* bits that nothing else depends on */
+    unsigned row = handler - KIT_FIRST_ROW;
+    const kit_op *op = &core->kit.ops[pc];
+    bool writes = *picmid_rows[row].uses == 'b' || (*picmid_rows[row].uses == 'w' && *picmid_rows[row].operands == 'r');
+    if (row == PICMID_GOTO) return op->at == (pc & 0x7FF) ? PICMID_SELF : handler;
+    if (row > PICMID_BTFSS) return handler;
+    if (writes && op->at == PCL) return PICMID_ENDS;
+    if (op->at == STATUS && row == PICMID_BCF && op->x & simple) return PICMID_CLEAR_FLAG;
+    if (op->at == STATUS && row == PICMID_BSF && op->x & simple) return PICMID_SET_FLAG;
+    if (op->at == STATUS && row == PICMID_BTFSC) return op->x == STATUS_Z ? PICMID_ZERO_CLEAR : PICMID_FLAG_CLEAR;
+    if (op->at == STATUS && row == PICMID_BTFSS) return op->x == STATUS_Z ? PICMID_ZERO_SET : PICMID_FLAG_SET;
+    if (op->at == INDF) return (uint16_t)(PICMID_FIRST_POINTED + row);
+    return is_everywhere(core, op->at) ? (uint16_t)(PICMID_FIRST_EVERYWHERE + row) : handler;
 }
 
 /* x is the mask of a bit, or the number of a port; at a register, an immediate, the low bits of a target. */
@@ -300,21 +315,23 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define CORE_CASES    "isa/picmid/picmid_cases.h"
 #define CORE_SPAN     PICMID_SPAN
 #define CORE_CODE     PICMID_CODE
-#define CORE_EXTRA(X) X(PICMID_ENDS) X(PICMID_DONE) X(PICMID_SELF)
+#define PICMID_EXTRA  KIT_EXTRA_LABEL
+#define PICMID_LABELS(id) PICMID_EXTRA(PICMID_##id##_C) PICMID_EXTRA(PICMID_##id##_I)
+#define CORE_EXTRA(X)                                                                                        \
+    X(PICMID_ENDS) X(PICMID_DONE) X(PICMID_SELF) X(PICMID_CLEAR_FLAG) X(PICMID_SET_FLAG) X(PICMID_ZERO_CLEAR) \
+    X(PICMID_ZERO_SET) X(PICMID_FLAG_CLEAR) X(PICMID_FLAG_SET) PICMID_FILE_LIST(PICMID_LABELS)
 #define CORE_LOCALS                                                                                          \
     const uint16_t *bank, *far;                                                                              \
     kit_op *page;                                                                                            \
-    uint32_t w, zero, carry, half, at = 0, byte = 0, io_at = 0;                                              \
-    uint64_t io_end = 0;                                                                                     \
-    bool io_writes = false, io_skips = false, whole = false;                                                 \
-    kit_op *io_op = NULL
+    uint8_t *cell;                                                                                           \
+    uint32_t w, zero, carry, half, at = 0, byte = 0
 #define SAVE (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
 #define LOAD                                                                                                 \
     (w = core->w, zero = core->zero, carry = core->carry, half = core->half,                                 \
      page = ops + ((uint32_t)(core->data[PCLATH] & 0x18) << 8),                                              \
      bank = core->near[core->data[STATUS] >> 5 & 3],                                                         \
      far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
-#define BACK_TO_IT      (op = io_op ? io_op : op)
+#define BACK_TO_IT      EFFECT_GIVEN_UP
 #define CORE_LOOP(name) picmid_##name
 KIT_LOOPS(picmid_);
 #include "isa/kit/loops.h"
@@ -376,7 +393,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_picmid, .code_span = PICMID_SPAN, .core_size = sizeof(oak_core), .cycles = picmid_cycles, KIT_LOOPS_OF(picmid_),
-    .skips = true, .paged = true, .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
+    .skips = true, .alike = PICMID_ALIKE, .paged = true, .fill = fill, .natural = natural, .reset = reset_registers, .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf,
     .asleep = asleep, .peek = peek, .poke = poke, .bank = bank_of, .window = window, .registers_at = registers_at, .inner = inner,
     .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
 /* clang-format on */
