@@ -137,7 +137,8 @@ static void show_narrow_special(const oak_part *part, const oak_part_register *r
     for (unsigned f = 0; f < reg->field_count && !is_port(part, reg); f++)
         fields = fields || oak_field_value(&reg->fields[f], value);
     printf("%-*s", fields ? 24 : 0, reg->title);
-    for (unsigned f = 0; fields && f < reg->field_count; f++) show_field(&reg->fields[f], value, " ");
+    for (unsigned f = 0; fields && f < reg->field_count; f++)
+        if (!oak_field_is_second_name(reg, f)) show_field(&reg->fields[f], value, " ");
     putchar('\n');
 }
 

@@ -140,6 +140,8 @@ typedef struct oak_part_block {
     unsigned role_count;
 } oak_part_block;
 
+/* Is a field of a register another name for the one before it? */
+bool oak_field_is_second_name(const oak_part_register *reg, unsigned field);
 /* The number of a role of a kind of block by its name, or -1; the name of a role, NULL behind the last. */
 int oak_block_role(oak_block_kind kind, const char *name);
 const char *oak_block_role_name(oak_block_kind kind, unsigned role);

@@ -89,18 +89,32 @@ static void draw_target(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *
     if (isa->decode(tables, bytes, pattern_bytes, example->address + 4, 0, &moved) ||
         moved.target != example->target)
         return; /* a distance */
-    bool next = false;
+    bool next = false, small = false, capital = false, zero = false;
     for (unsigned bit = 0; bit < width; bit++) {
         from[bit] = origin_of(isa, tables, row, example, pattern_bytes, bit);
         if (from[bit].from == 'P') selected++, last = last < bit && selected > 1 ? last : bit;
         else if (from[bit].from == '*') next = true;
         else letters += from[bit].from != '0';
+        small |= from[bit].from >= 'a', capital |= from[bit].from >= 'A' && from[bit].from < 'P';
+        zero |= from[bit].from == '0';
     }
-    if (!letters || letters == width || (!next && !selected)) return; /* added up, or as it stands */
+    bool pieces = small && capital;
+    if (!letters || (!pieces && (letters == width || (!next && !selected)))) return; /* added up, or as it stands */
+    while (width && from[width - 1].from == '0') width--;
     oak_buf_text(buf, "  target    |");
     for (unsigned bit = width; bit-- > 0;) oak_buf_format(buf, " %c%s", from[bit].from, bit % 8 ? "" : " |");
     oak_buf_text(buf, "\n");
     if (next) oak_buf_text(buf, "            *: as in the address of the next instruction\n");
+    if (pieces) {
+        const char *unit = isa->pattern_unit > 1 ? "word" : "byte";
+        uint32_t parts[2] = {0, 0};
+        for (unsigned bit = width; bit-- > 0;) {
+            bool is_capital = from[bit].from >= 'A' && from[bit].from <= 'Z';
+            if (from[bit].from != '0') parts[is_capital] = parts[is_capital] << 1 | (example->target >> bit & 1);
+        }
+        oak_buf_format(buf, "            capitals are bits of the last %s%s: 0x%x and 0x%02x make 0x%04x in the example\n", unit,
+                       zero ? ", 0 is always 0" : "", (unsigned)parts[1], (unsigned)parts[0], (unsigned)example->target);
+    }
     if (!selected) return;
     oak_buf_text(buf, "            P:");
     for (unsigned bit = width; bit-- > 0;)
@@ -130,8 +144,10 @@ static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables
     oak_pattern_compile(row->bits, &pattern);
     /* The first filling of the fields that is defined and belongs to this row. */
     enum { TRIES = 200, SAMPLES = sizeof samples / sizeof *samples };
-    bool found = false;
-    for (unsigned attempt = 0; attempt < TRIES && !found; attempt++) {
+    bool found = false, capitals = false;
+    for (const char *p = row->bits; *p; p++) capitals |= *p >= 'A' && *p <= 'Z';
+    bool both = capitals && row->flow >= OAK_FLOW_BRANCH; /* a target in pieces: bits of each are to be seen */
+    for (unsigned attempt = both ? SAMPLES - 1 : 0; attempt < TRIES && !found; attempt++) {
         uint64_t word = pattern.fixed;
         for (unsigned i = 0; i < pattern.piece_count; i++) {
             bool first = true;

@@ -101,6 +101,7 @@ void oak_part_write_fields(const oak_part_register *reg, uint32_t word, char *te
     *text = 0;
     for (unsigned f = 0; f < reg->field_count; f++) {
         const oak_part_field *field = &reg->fields[f];
+        if (oak_field_is_second_name(reg, f)) continue;
         const char *name = oak_field_meaning(field, word);
         size_t used = oak_length(text);
         if (name) oak_format(text + used, room - used, "%s%s=%s", f ? ", " : "", field->name, name);

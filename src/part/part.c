@@ -28,6 +28,12 @@ const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space
     return NULL;
 }
 
+bool oak_field_is_second_name(const oak_part_register *reg, unsigned field)
+{
+    const oak_part_field *one = &reg->fields[field];
+    return field && one->bit == one[-1].bit && one->width == one[-1].width;
+}
+
 bool oak_part_is_configuration(const oak_part *part, const oak_part_register *reg)
 {
     const oak_part_memory *memory = oak_part_find_memory(part, reg->space, reg->address);

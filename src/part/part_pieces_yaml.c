@@ -154,7 +154,9 @@ bool part_read_fields(part_file *file, yaml_node_t *map, oak_part_register *reg)
         fields[at] = field;
     }
     for (unsigned i = 1; i < filled; i++) {
-        if (fields[i].bit + fields[i].width <= fields[i - 1].bit) continue;
+        const oak_part_field *before = &fields[i - 1];
+        bool second_name = fields[i].bit == before->bit && fields[i].width == before->width;
+        if (second_name || fields[i].bit + fields[i].width <= before->bit) continue;
         REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name,
                   fields[i].name);
         return false;
