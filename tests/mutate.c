@@ -376,6 +376,11 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/picmid-2k.yaml",
          {"file[0x20:2] + minutes * 3 == 0x12 && !rb.3", "shadow << 2 | w",
           "EEDATA ? low(texts) : fsr - stk0"}},
+        {SOURCE_FOLDER "/parts/pic18-32k.yaml",
+         SOURCE_FOLDER "/examples/sander/sander.asm",
+         SOURCE_FOLDER "/examples/sander/sander.asm",
+         SOURCE_FOLDER "/parts/picmid-2k.yaml",
+         {"data[0x20:2] + goal * 3 == 0x12 && !rb.3", "pull << 2 | w", "EEDATA ? low(texts) : fsr0 - stk1"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

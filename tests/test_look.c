@@ -264,6 +264,11 @@ START_TEST(a_target_is_drawn_with_what_it_is_put_together_from)
          "  target    | P P a a a | a a a a a a a a |\n            P: PCLATH, 4 and PCLATH, 3"},
         {"picmid-8k", "call", ", this example goes to 0x0825\n"},
         {"picmid-8k", "btfss", NULL},
+        {"pic18-32k", "goto",
+         "  target    | A A A A A | A A A A A A A a | a a a a a a a 0 |\n            capitals are bits of the last word, 0 is "
+         "always 0: 0x14 and 0x03 make 0x2806 in the example\n"},
+        {"pic18-32k", "bra", NULL},
+        {"z80-32k", "jp", "  target    | N N N N N N N N | n n n n n n n n |\n"},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         text t = {0};
@@ -284,7 +289,7 @@ START_TEST(the_examples_of_every_code_are_true)
     const char *code, *wrong, *right;
     unsigned tried = 0;
     oak_part *others[] = {load_part("armv6m-32k"), load_part("armv7m-256k"), load_part("z80-32k"),
-                          load_part("picmid-8k")};
+                          load_part("picmid-8k"), load_part("pic18-32k")};
     for (unsigned i = 0; (code = oak_code_at(i, &wrong, &right)); i++) {
         text t = {0};
         oak_text_sink sink = text_sink(&t);

@@ -42,7 +42,9 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
         return false;
     }
     const char *value_at = *at = asm_skip_blanks(*at + 1, end);
-    size_t size = asm_word_length(value_at, end), used;
+    const char *stop = value_at;
+    while (stop < end && *stop != ',' && *stop != ' ' && *stop != '\t') stop++;
+    size_t size = (size_t)(stop - value_at), used; /* a name may begin with a digit here */
     uint64_t value = UINT64_MAX;
     hint[0] = 0;
     for (unsigned v = 0; v < field->value_count; v++) {
@@ -50,8 +52,6 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
         oak_format(hint + used, sizeof hint - used, "%s%s", v ? ", " : "Values: ", field->values[v].name);
         if (size && oak_same_name(value_at, size, field->values[v].name)) value = field->values[v].value;
     }
-    const char *stop = value_at;
-    while (stop < end && *stop != ',' && *stop != ' ' && *stop != '\t') stop++;
     if (value == UINT64_MAX && (oak_read_number(value_at, stop, &value, &used) || value_at + used != stop))
         value = UINT64_MAX;
     if (value >> field->width) {
@@ -63,7 +63,7 @@ static bool read_field(assembler *as, const oak_part_register *reg, const char *
         return false;
     }
     *word = (*word & ~(oak_field_value(field, UINT32_MAX) << field->bit)) | (uint32_t)value << field->bit;
-    *at = asm_skip_blanks(size && value_at + size > stop ? value_at + size : stop, end);
+    *at = asm_skip_blanks(stop, end);
     return true;
 }
 

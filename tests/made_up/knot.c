@@ -225,6 +225,7 @@ const oak_isa oak_isa_knot = {
     .vector_mnemonic = "jmp", .plain_return = "ret", .core = &core_ops};
 /* clang-format on */
 
-extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m, oak_isa_z80, oak_isa_picmid;
+extern const oak_isa oak_isa_mcs51, oak_isa_armv6m, oak_isa_armv7m, oak_isa_z80, oak_isa_picmid,
+    oak_isa_pic18;
 const oak_isa *const oak_isa_list[] = {
-    &oak_isa_mcs51, &oak_isa_armv6m, &oak_isa_armv7m, &oak_isa_z80, &oak_isa_picmid, &oak_isa_knot, NULL};
+    &oak_isa_mcs51, &oak_isa_armv6m, &oak_isa_armv7m, &oak_isa_z80, &oak_isa_picmid, &oak_isa_pic18, &oak_isa_knot, NULL};

@@ -137,7 +137,7 @@ struct oak_core {
 #define PIC18_REGISTER_LIST(R)                                                                               \
     R(PC, "pc", 21, "program counter", false, PIC18_CODE)                                                    \
     R(W, "w", 8, "working register", true, 0)                                                                \
-    R(STATUS, "status", 8, "flags", true, 0)                                                                 \
+    R(STATUS, "status", 5, "flags", true, 0)                                                                 \
     R(BSR, "bsr", 4, "bank", true, 0)                                                                        \
     R(SP, "sp", 5, "levels of the stack in use", false, 0)                                                   \
     R(FSR0, "fsr0", 12, "pointer", true, PIC18_DATA)                                                         \
@@ -150,7 +150,7 @@ struct oak_core {
     R(PCLATH, "pclath", 8, "upper bits of a target", true, 0)                                                \
     R(PCLATU, "pclatu", 5, "uppermost bits of a target", true, 0)                                            \
     R(WS, "ws", 8, "w, kept beside", false, 0)                                                               \
-    R(STATUSS, "statuss", 8, "status, kept beside", false, 0)                                                \
+    R(STATUSS, "statuss", 5, "status, kept beside", false, 0)                                                \
     R(BSRS, "bsrs", 4, "bsr, kept beside", false, 0)                                                         \
     PIC18_LEVEL_LIST(R)
 #define PIC18_REGISTER_NUMBER(id, ...) PIC18_REG_##id,

@@ -257,7 +257,7 @@ static void burn(oak_core *core)
     const uint8_t *cells = kit_cells(core, PIC18_CODE, at, size);
     core->burns = 0;
     for (uint32_t i = 0; cells && i < size; i++) bytes[i] = erases ? 0xFF : cells[i] & core->held[i];
-    if (cells) (void)!kit_program(core, at, bytes, size); /* it is there */
+    if (cells) (void)!kit_write_memory(core, PIC18_CODE, at, bytes, size); /* it is there */
     memset(core->held, 0xFF, sizeof core->held);
     core->kit.time.cycles += PIC18_STALL;
     core->kit.attention = true;
