@@ -5,7 +5,7 @@
 #include "cli.h"
 
 static int look(cli *self, const oak_part *part, const char *path, const char *symbols, uint32_t base,
-                const char *output)
+                const char *output, bool routines, uint64_t clock)
 {
     int exit_code;
     oak_program *program = cli_load_program(self, part, &(oak_asm_settings){.paths = &path, .path_count = 1},
@@ -13,7 +13,14 @@ static int look(cli *self, const oak_part *part, const char *path, const char *s
     if (!program) return exit_code;
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
-    oak_status status = oak_look(program, &sink);
+    oak_status status = routines ? oak_look_routines(program, clock, &sink) : oak_look(program, &sink);
+    if (status == OAK_UNSUPPORTED && routines) {
+        char message[120];
+        snprintf(message, sizeof message, "how long routines of %s take is only known when they run",
+                 part->architecture->name);
+        cli_complain(self, "unsupported", path,
+                     "Measure them: `spindle trial` has `call`, `spindle run` has `--lap`.", message);
+    }
     if (status == OAK_OUT_OF_RANGE)
         cli_complain(self, "outside-memory", path, "Choose a larger part: `spindle parts` lists them.",
                      "the image has bytes where the part has no code memory");
@@ -59,14 +66,17 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
 
 static int run(cli *self, int argc, const char **argv)
 {
-    char *part_name = NULL, *symbols = NULL, *output = NULL;
-    int comparing = 0;
+    char *part_name = NULL, *symbols = NULL, *output = NULL, *clock_text = NULL;
+    uint64_t clock = 0;
+    int comparing = 0, routines = 0;
     long long base = 0;
     const struct poptOption table[] = {
         {"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
         {"symbols", 's', POPT_ARG_STRING, &symbols, 0, NULL, NULL},
         {"output", 'o', POPT_ARG_STRING, &output, 0, NULL, NULL},
         {"compare", 'c', POPT_ARG_NONE, &comparing, 0, NULL, NULL},
+        {"routines", 'r', POPT_ARG_NONE, &routines, 0, NULL, NULL},
+        {"clock", 0, POPT_ARG_STRING, &clock_text, 0, NULL, NULL},
         {"base", 0, POPT_ARG_LONGLONG, &base, 0, NULL, NULL},
         POPT_TABLEEND,
     };
@@ -81,19 +91,24 @@ static int run(cli *self, int argc, const char **argv)
     else if (!comparing && files[1])
         exit_code = cli_usage(self, &command_look, "--compare shows what differs between two.",
                               "one image at a time: `%s` is one too many", files[1]);
+    else if (clock_text && oak_read_frequency(clock_text, &clock))
+        exit_code = cli_usage(self, &command_look, "Write `--clock 12MHz`.", "`%s` is no clock frequency",
+                              clock_text);
     else if (cli_take_part(self, &part_name, NULL) > 0) exit_code = EXIT_REFUSED;
     else {
         oak_part *part = cli_load_part(self, &command_look, part_name, &exit_code);
         if (part && !cli_check_base(self, &command_look, files, base)) exit_code = EXIT_USAGE;
         else if (part)
-            exit_code = comparing ? compare(self, part, files, (uint32_t)base)
-                                  : look(self, part, files[0], symbols, (uint32_t)base, output);
+            exit_code = comparing
+                            ? compare(self, part, files, (uint32_t)base)
+                            : look(self, part, files[0], symbols, (uint32_t)base, output, routines, clock);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
     free(part_name);
     free(symbols);
     free(output);
+    free(clock_text);
     return exit_code;
 }
 
@@ -112,11 +127,14 @@ const command command_look = {
     "  -s, --symbols FILE   labels from `spindle asm --symbols FILE`\n"
     "  -o, --output FILE    write the text there\n"
     "  -c, --compare        two images side by side\n"
+    "  -r, --routines       how long each routine takes, at the shortest and at the longest\n"
+    "      --clock F        for the times of --routines, as 12MHz; the part's own when not given\n"
     "      --base ADDRESS   where a raw binary (.bin) begins\n"
     "\n"
     "examples:\n"
     "  spindle look lathe.hex --part mcs51-8k\n"
     "  spindle look lathe.hex --part mcs51-8k --symbols lathe.json -o again.asm\n"
+    "  spindle look --routines lathe.asm --part mcs51-8k --clock 24MHz\n"
     "  spindle look --compare old.hex new.hex --part mcs51-8k\n",
     run,
 };

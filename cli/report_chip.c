@@ -27,7 +27,8 @@ bool cli_is_free_level(oak_session *session, unsigned reg)
     const oak_stack_info *stack = &oak_session_part(session)->architecture->stack;
     oak_chip_port chip = oak_session_chip(session);
     uint32_t used = 0;
-    if (!stack->levels || reg < stack->first_level || reg >= (unsigned)stack->first_level + stack->levels) return false;
+    if (!stack->levels || reg < stack->first_level || reg >= (unsigned)stack->first_level + stack->levels)
+        return false;
     chip.ops->read_register(chip.chip, stack->pointer, &used);
     return reg - stack->first_level >= used;
 }

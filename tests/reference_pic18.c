@@ -39,7 +39,9 @@ static unsigned through(refpic18 *m, unsigned address)
     if (!low) return address;
     now = then = m->cell[low] + 256u * m->cell[low + 1];
     switch (address - low) {
-    case 2: now = now + m->cell[W] + (m->cell[W] > 127 ? 0x1000u - 256 : 0); break; /* with w, which has a sign */
+    case 2:
+        now = now + m->cell[W] + (m->cell[W] > 127 ? 0x1000u - 256 : 0);
+        break; /* with w, which has a sign */
     case 3: now = then = now + 1; break;
     case 4: then = now + 0xFFF; break;
     case 5: then = now + 1; break;
@@ -76,11 +78,14 @@ static void write(refpic18 *m, unsigned address, uint8_t value)
     static const struct {
         unsigned address;
         uint8_t bits;
-    } narrow[] = {{0xFDA, 15}, {0xFE2, 15}, {0xFEA, 15}, {BANK, 15}, {0xFFB, 31}, {0xFF8, 63}, {0xFD0, 0x9F}, {FLAGS, 31}};
+    } narrow[] = {{0xFDA, 15}, {0xFE2, 15}, {0xFEA, 15},   {BANK, 15},
+                  {0xFFB, 31}, {0xFF8, 63}, {0xFD0, 0x9F}, {FLAGS, 31}};
     if (address == NOWHERE || address == COUNTER) return;
     if (address >= 0xFFD) {
         unsigned shift = 8 * (address - 0xFFD);
-        if (m->levels) m->stack[m->levels] = ((m->stack[m->levels] & ~(255u << shift)) | (uint32_t)value << shift) & 0x1FFFFE;
+        if (m->levels)
+            m->stack[m->levels] =
+                ((m->stack[m->levels] & ~(255u << shift)) | (uint32_t)value << shift) & 0x1FFFFE;
         return;
     }
     if (address == 0xFFC) {
@@ -254,7 +259,10 @@ static void table(refpic18 *m, unsigned how, bool reads)
 {
     uint32_t at = m->cell[0xFF6] + 256u * m->cell[0xFF7] + 65536u * m->cell[0xFF8];
     if (how == 3) at++;
-    if (reads) m->cell[0xFF5] = (at & 0x3FFFFF) < 0x20000 ? m->code[at & 0x1FFFF] : (at & 0x3FFFF0) == 0x300000 ? 0xFF : 0;
+    if (reads)
+        m->cell[0xFF5] = (at & 0x3FFFFF) < 0x20000     ? m->code[at & 0x1FFFF]
+                         : (at & 0x3FFFF0) == 0x300000 ? 0xFF
+                                                       : 0;
     at += how == 1 ? 1u : how == 2 ? ~0u : 0;
     m->cell[0xFF6] = (uint8_t)at, m->cell[0xFF7] = (uint8_t)(at >> 8), m->cell[0xFF8] = at >> 16 & 63;
 }

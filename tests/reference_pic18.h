@@ -7,9 +7,9 @@
 
 typedef struct refpic18 {
     uint8_t code[0x20000];
-    uint8_t cell[0x1000]; /* with w, STATUS, BSR and all others at their places */
-    uint8_t shadow[3];    /* w, STATUS, BSR */
-    uint8_t levels, ends; /* levels in use; ends: STKFUL and STKUNF */
+    uint8_t cell[0x1000];   /* with w, STATUS, BSR and all others at their places */
+    uint8_t shadow[3];      /* w, STATUS, BSR */
+    uint8_t levels, ends;   /* levels in use; ends: STKFUL and STKUNF */
     uint32_t pc, stack[32]; /* by level, from 1 */
     uint64_t cycles;
     bool lost; /* it goes, or reaches, where nothing is */

@@ -49,10 +49,13 @@ static const subject subjects[] = {
     {"parts/picmid-8k.yaml", PICMID, "file[0x20]", "w", " goto 0x700\n"},
     {"parts/picmid-2k.yaml", PICMID, "file[0x20]", "w", " goto 0x700\n"},
     {"parts/pic18-32k.yaml",
-     " config CONFIG2H: WDTEN=off\n org 0\n goto start\n org 0x30\nstart: movlw 60\n movwf 0x21\nround: call work, fast\n "
+     " config CONFIG2H: WDTEN=off\n org 0\n goto start\n org 0x30\nstart: movlw 60\n movwf 0x21\nround: call "
+     "work, fast\n "
      "movwf 0x20\n decfsz 0x21, f\n bra round\n"
-     "rest: bra rest\nwork: addlw 3\n movwf 0x22\n movlb 2\n movwf 0x25, b\n movlb 0\n lfsr 0, 0x225\n incf INDF0, f\n"
-     " movlw 2\n movwf 0x23\nagain: decfsz 0x23, f\n bra again\n rcall leaf\n rcall leaf\n movff 0x22, 0x24\n movf 0x22, w\n "
+     "rest: bra rest\nwork: addlw 3\n movwf 0x22\n movlb 2\n movwf 0x25, b\n movlb 0\n lfsr 0, 0x225\n incf "
+     "INDF0, f\n"
+     " movlw 2\n movwf 0x23\nagain: decfsz 0x23, f\n bra again\n rcall leaf\n rcall leaf\n movff 0x22, "
+     "0x24\n movf 0x22, w\n "
      "return\nleaf: return\n",
      "data[0x20]", "w", " goto 0x7000\n"},
     {"tests/made_up/knot.yaml",

@@ -265,7 +265,8 @@ START_TEST(a_target_is_drawn_with_what_it_is_put_together_from)
         {"picmid-8k", "call", ", this example goes to 0x0825\n"},
         {"picmid-8k", "btfss", NULL},
         {"pic18-32k", "goto",
-         "  target    | A A A A A | A A A A A A A a | a a a a a a a 0 |\n            capitals are bits of the last word, 0 is "
+         "  target    | A A A A A | A A A A A A A a | a a a a a a a 0 |\n            capitals are bits of "
+         "the last word, 0 is "
          "always 0: 0x14 and 0x03 make 0x2806 in the example\n"},
         {"pic18-32k", "bra", NULL},
         {"z80-32k", "jp", "  target    | N N N N N N N N | n n n n n n n n |\n"},
@@ -279,6 +280,153 @@ START_TEST(a_target_is_drawn_with_what_it_is_put_together_from)
         ck_assert_msg((found != NULL) == (all[i].drawn != NULL), "%s: %s", all[i].word, t.bytes);
         free(t.bytes);
         oak_part_free(one);
+    }
+}
+END_TEST
+
+/* One routine of nested loops with fixed counts, for each of the architectures that say what loops count by. */
+typedef struct counting {
+    const char *part, *begin, *loop[2], *last[2], *plain, *back;
+} counting;
+static const counting countings[] = {
+    {"picmid-8k",
+     " config CONFIG: WDTE=off\n org 0\n call routine\nrest: goto rest\nroutine: nop\n",
+     {"movlw %u\n movwf 0x30\nl%u:", "movlw %u\n movwf 0x31\nl%u:"},
+     {" decfsz 0x30, f\n goto l%u\n", " decfsz 0x31, f\n goto l%u\n"},
+     " incf 0x40, f\n",
+     " return\n"},
+    {"pic18-32k",
+     " config CONFIG2H: WDTEN=off\n org 0\n call routine\nrest: bra rest\nroutine: nop\n",
+     {"movlw %u\n movwf 0x30\nl%u:", "movlw %u\n movwf 0x31\nl%u:"},
+     {" decf 0x30, f\n bnz l%u\n", " decfsz 0x31, f\n goto l%u\n"},
+     " btfsc 0x40, 7\n movff 0x41, 0x42\n",
+     " return\n"},
+    {"mcs51-8k",
+     " org 0\n acall routine\nrest: sjmp rest\nroutine: nop\n",
+     {"mov r2, #%u\nl%u:", "mov 0x31, #%u\nl%u:"},
+     {" djnz r2, l%u\n", " djnz 0x31, l%u\n"},
+     " inc a\n",
+     " ret\n"},
+    {"z80-32k",
+     " org 0\n ld sp, 0x9000\n call routine\nrest: jr rest\nroutine: nop\n",
+     {"ld b, %u\nl%u:", "ld c, %u\nl%u:"},
+     {" djnz l%u\n", " dec c\n jp nz, l%u\n"},
+     " inc a\n",
+     " ret\n"},
+};
+
+static void add_loops(char *source, size_t room, const counting *one, unsigned depth, uint64_t *seed,
+                      unsigned *labels)
+{
+    unsigned bodies = 1 + random32(seed) % 2;
+    for (unsigned i = 0; i < bodies; i++) {
+        unsigned label = (*labels)++, count = 1 + random32(seed) % (depth ? 12 : 40);
+        size_t end = strlen(source);
+        if (random32(seed) % 8 == 0) count = 256; /* as 0 */
+        snprintf(source + end, room - end, one->loop[depth], count % 256, label);
+        for (unsigned k = random32(seed) % 3; k; k--) strcat(source, one->plain);
+        if (!depth && random32(seed) % 2) add_loops(source, room, one, 1, seed, labels);
+        end = strlen(source);
+        snprintf(source + end, room - end, one->last[depth], label);
+    }
+}
+
+static uint64_t run_of(const char *part, const char *source)
+{
+    bench b;
+    bench_open(&b, part, source);
+    oak_event event = bench_run(&b, 100000000, UINT64_MAX);
+    ck_assert_msg(event.stop.reason == OAK_STOP_PARKED, "%s: %u: %s", part, event.stop.reason, source);
+    uint64_t cycles = cycles_of(&b);
+    bench_close(&b);
+    return cycles;
+}
+
+/* What is said of a routine without running it: its line. */
+static void routine_line(const char *part_name, const char *source, const char *routine, char *line,
+                         size_t room)
+{
+    collected diags;
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    oak_part *one = load_part(part_name);
+    oak_program *program = assemble(one, source, &diags);
+    ck_assert_msg(program != NULL, "%s", source);
+    ck_assert_int_eq(oak_look_routines(program, 0, &sink), OAK_OK);
+    const char *at = strstr(t.bytes, routine);
+    ck_assert_msg(at != NULL, "%s: %s", routine, t.bytes);
+    snprintf(line, room, "%.*s", (int)strcspn(at, "\n"), at);
+    free(t.bytes);
+    oak_program_free(program);
+    oak_part_free(one);
+}
+
+START_TEST(loops_with_a_fixed_count_take_as_long_as_is_said)
+{
+    uint64_t seed = 77;
+    for (const counting *one = countings; one < countings + sizeof countings / sizeof *countings; one++) {
+        char empty[400], line[300], unit[20];
+        unsigned long long base, least, most;
+        snprintf(empty, sizeof empty, "%s%s", one->begin, one->back);
+        routine_line(one->part, empty, "routine              0x", line, sizeof line);
+        ck_assert_int_eq(sscanf(line, "routine %*s %llu %*s %19s", &base, unit), 2);
+        uint64_t overhead = run_of(one->part, empty) - base;
+        for (unsigned round = 0; round < 12; round++) {
+            char source[4000];
+            unsigned labels = 0;
+            snprintf(source, sizeof source, "%s ", one->begin);
+            add_loops(source, sizeof source, one, 0, &seed, &labels);
+            strcat(source, one->back);
+            routine_line(one->part, source, "routine              0x", line, sizeof line);
+            ck_assert_msg(sscanf(line, "routine %*s %llu %*s %19s %llu", &least, unit, &most) == 3, "%s: %s",
+                          source, line);
+            uint64_t ran = run_of(one->part, source) - overhead;
+            ck_assert_msg(least <= ran && ran <= most, "%s of %s: %llu, said are %llu to %llu", source,
+                          one->part, (unsigned long long)ran, least, most);
+            if (strcmp(one->part, "pic18-32k")) ck_assert_uint_eq(least, most);
+        }
+    }
+}
+END_TEST
+
+/* The shortest and the longest way; a loop that something else ends, a table, a routine that calls itself, one that never comes back. */
+START_TEST(what_is_not_known_of_routines_is_said)
+{
+    static const struct {
+        const char *part, *source, *said;
+    } all[] = {
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: jz two\n inc a\n inc a\ntwo: ret\n",
+         "          4       4.000 us          6       6.000 us"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: jnb p1.0, one\n ret\n",
+         "          4       4.000 us          -  goes round at 0x0004, one as often"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: sjmp one\n",
+         "          -                         -  never comes back: it circles at 0x0004, one"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: jmp @a+dptr\n",
+         "          -                         -  where it goes from 0x0004, one is worked out"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: acall one\n ret\n", "-  calls itself at 0x0004, one"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: mov r2, #3\nl: inc r2\n djnz r2, l\n ret\n",
+         "goes round at 0x0006, l"},
+        {"mcs51-8k", " acall one\nrest: sjmp rest\none: mov r2, #3\nl: mov @r0, a\n djnz r2, l\n ret\n",
+         "goes round at"},
+        {"z80-32k", " ld sp, 0x9000\n call one\nrest: jr rest\none: ldir\n ret\n",
+         "the instruction at 0x0008, one repeats as often"},
+        {"picmid-8k",
+         " org 0\n call one\nrest: goto rest\none: addwf PCL, f\n retlw 1\n retlw 2\n goto far\nfar: nop\n "
+         "return\n",
+         "          4       4.000 us          7       7.000 us"},
+        {"picmid-8k",
+         " org 0\n call one\nrest: goto rest\none: movlw 5\n movwf 0x20\n call two\nl: decfsz 0x20, f\n goto "
+         "l\n return\ntwo: clrf 0x21\n return\n",
+         "         23      23.000 us         23      23.000 us"},
+        {"picmid-8k",
+         " org 0\n call one\nrest: goto rest\none: movlw 5\n movwf 0x20\n call two\nl: decfsz 0x20, f\n goto "
+         "l\n return\ntwo: clrf 0x20\n return\n",
+         "goes round at"},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        char line[400];
+        routine_line(all[i].part, all[i].source, "one                  0x", line, sizeof line);
+        ck_assert_msg(strstr(line, all[i].said) != NULL, "%s: %s", all[i].source, line);
     }
 }
 END_TEST
@@ -556,6 +704,8 @@ int main(void)
                                    a_comparison_hides_nothing,
                                    an_instruction_is_explained_from_its_row,
                                    a_target_is_drawn_with_what_it_is_put_together_from,
+                                   loops_with_a_fixed_count_take_as_long_as_is_said,
+                                   what_is_not_known_of_routines_is_said,
                                    the_examples_of_every_code_are_true,
                                    s_records_are_written_and_read_back,
                                    faults_of_s_records_are_named,

@@ -21,7 +21,8 @@ static void rig_open(rig *r)
     oak_diag_sink sink = collect(&diags);
     static const uint8_t free_stack[] = {0xFE}; /* an end of the stack is no reset */
     r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/pic18.yaml", &sink, &r->part), OAK_OK);
+    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/pic18.yaml", &sink, &r->part),
+                     OAK_OK);
     ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
     r->chip = oak_machine_port(r->machine);
     r->ref = calloc(1, sizeof *r->ref);
@@ -89,7 +90,8 @@ static void take_over(rig *r, uint64_t *seed)
     m->ends = 0, m->lost = false;
     m->levels = (uint8_t)(random32(seed) % 2 ? levels[random32(seed) % 7] : random32(seed) % 32);
     m->pc = random32(seed) & 0x1FFF8;
-    for (unsigned i = 1; i < 32; i++) m->stack[i] = random32(seed) & (random32(seed) % 8 ? 0x1FFFE : 0x1FFFFE);
+    for (unsigned i = 1; i < 32; i++)
+        m->stack[i] = random32(seed) & (random32(seed) % 8 ? 0x1FFFE : 0x1FFFFE);
     for (unsigned i = 0; i < 3; i++) m->shadow[i] = random32(seed) & (i == 0 ? 255 : i == 1 ? 31 : 15);
     m->cycles = now(r).cycles;
     set_reg(r, "sp", m->levels);
@@ -115,8 +117,8 @@ static void must_agree(rig *r, const char *what)
             ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, reg(r, name), m->stack[i]);
     }
     if (reg(r, "ws") != m->shadow[0] || reg(r, "statuss") != m->shadow[1] || reg(r, "bsrs") != m->shadow[2])
-        ck_abort_msg("%s: kept beside are 0x%x 0x%x 0x%x, not 0x%x 0x%x 0x%x", what, reg(r, "ws"), reg(r, "statuss"),
-                     reg(r, "bsrs"), m->shadow[0], m->shadow[1], m->shadow[2]);
+        ck_abort_msg("%s: kept beside are 0x%x 0x%x 0x%x, not 0x%x 0x%x 0x%x", what, reg(r, "ws"),
+                     reg(r, "statuss"), reg(r, "bsrs"), m->shadow[0], m->shadow[1], m->shadow[2]);
     ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, DATA, 0, cells, sizeof cells), OAK_OK);
     for (unsigned i = 0; i <= LAST; i++)
         if (cells[i] != refpic18_look(m, i))
@@ -125,7 +127,8 @@ static void must_agree(rig *r, const char *what)
 
 static void run(rig *r, uint64_t instructions, oak_stop *stop)
 {
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, stop)) ck_abort_msg("no run");
+    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, stop))
+        ck_abort_msg("no run");
 }
 
 static bool is_alone(uint16_t code) /* what the second core does not do */
@@ -154,7 +157,8 @@ START_TEST(every_code_does_what_the_second_core_does)
             bool is_code = refpic18_is_code(codes[0], codes[1]);
             if (is_alone(codes[0])) break;
             run(&r, 1, &stop);
-            if (!is_code && stop.reason != OAK_STOP_FAULT) ck_abort_msg("%s: ends with %u", what, stop.reason);
+            if (!is_code && stop.reason != OAK_STOP_FAULT)
+                ck_abort_msg("%s: ends with %u", what, stop.reason);
             if (!is_code) continue;
             refpic18_step(r.ref);
             bool faulted = stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_OUTSIDE_CODE;
@@ -170,10 +174,10 @@ END_TEST
 /* All operands of what makes flags, with every carry. */
 START_TEST(arithmetic_is_right_for_all_operands)
 {
-    static const uint16_t codes[] = {0x2420, 0x2620, 0x2020, 0x2220, 0x5420, 0x5620, 0x5C20, 0x5E20, 0x5820, 0x5A20,
-                                     0x6C20, 0x3620, 0x3420, 0x3220, 0x3020, 0x4620, 0x4220, 0x0620, 0x2A20, 0x2E20,
-                                     0x4E20, 0x3E20, 0x4A20, 0x6220, 0x6420, 0x6020, 0x6620, 0x0220, 0x3A20, 0x1E20,
-                                     0x0007, 0x0F00, 0x0800, 0x0D00};
+    static const uint16_t codes[] = {0x2420, 0x2620, 0x2020, 0x2220, 0x5420, 0x5620, 0x5C20, 0x5E20, 0x5820,
+                                     0x5A20, 0x6C20, 0x3620, 0x3420, 0x3220, 0x3020, 0x4620, 0x4220, 0x0620,
+                                     0x2A20, 0x2E20, 0x4E20, 0x3E20, 0x4A20, 0x6220, 0x6420, 0x6020, 0x6620,
+                                     0x0220, 0x3A20, 0x1E20, 0x0007, 0x0F00, 0x0800, 0x0D00};
     rig r;
     uint64_t seed = 16;
     oak_stop stop;
@@ -196,11 +200,12 @@ START_TEST(arithmetic_is_right_for_all_operands)
                 uint8_t cell;
                 if (r.chip.ops->read_memory(r.chip.chip, DATA, 0x20, &cell, 1)) ck_abort();
                 if (reg(&r, "w") != r.ref->cell[0xFE8] || reg(&r, "status") != r.ref->cell[0xFD8] ||
-                    cell != r.ref->cell[0x20] || reg(&r, "pc") != r.ref->pc || reg(&r, "prodh") != r.ref->cell[0xFF4] ||
-                    reg(&r, "prodl") != r.ref->cell[0xFF3])
-                    ck_abort_msg("0x%04x of %u and %u with 0x%x: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x", code, a, b,
-                                 status, reg(&r, "w"), reg(&r, "status"), cell, r.ref->cell[0xFE8], r.ref->cell[0xFD8],
-                                 r.ref->cell[0x20]);
+                    cell != r.ref->cell[0x20] || reg(&r, "pc") != r.ref->pc ||
+                    reg(&r, "prodh") != r.ref->cell[0xFF4] || reg(&r, "prodl") != r.ref->cell[0xFF3])
+                    ck_abort_msg(
+                        "0x%04x of %u and %u with 0x%x: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x",
+                        code, a, b, status, reg(&r, "w"), reg(&r, "status"), cell, r.ref->cell[0xFE8],
+                        r.ref->cell[0xFD8], r.ref->cell[0x20]);
             }
     rig_close(&r);
 }
@@ -218,10 +223,12 @@ START_TEST(whole_chains_do_what_single_steps_do)
             do code = random32(&seed) & 0xFFFF;
             while (is_alone(code) || code >> 8 >= 0xE8 || code >> 12 == 12 || !refpic18_is_code(code, 0));
             if (random32(&seed) % 8 == 0) code = (uint16_t)(0xC000 | random32(&seed) % 0x1000);
-            if (random32(&seed) % 40 == 0) code = (uint16_t)(0xEC00 | random32(&seed) % 0x400), code &= 0xFDFF;
+            if (random32(&seed) % 40 == 0)
+                code = (uint16_t)(0xEC00 | random32(&seed) % 0x400), code &= 0xFDFF;
             if (code >> 8 == 0xEE) code = 0;
             put_code(&r, at, &code, 1);
-            uint16_t second = (uint16_t)(0xF000 | (code >> 12 == 14 ? random32(&seed) % 0x200 : random32(&seed) % 0x1000));
+            uint16_t second =
+                (uint16_t)(0xF000 | (code >> 12 == 14 ? random32(&seed) % 0x200 : random32(&seed) % 0x1000));
             if (code >= 0xEC00 || code >> 12 == 12) put_code(&r, at += 2, &second, 1);
         }
         for (unsigned piece = 0; piece < 60; piece++) {
@@ -250,7 +257,8 @@ START_TEST(skips_pass_over_two_words)
 {
     bench b;
     oak_event event;
-    bench_open(&b, "pic18-32k", CONFIGURED "start: btfss WREG, 0\n movff 0x20, 0x21\n incf 0x22, f\nrest: bra rest\n");
+    bench_open(&b, "pic18-32k",
+               CONFIGURED "start: btfss WREG, 0\n movff 0x20, 0x21\n incf 0x22, f\nrest: bra rest\n");
     bench_run(&b, 0, 0);
     ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK); /* goto */
     ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
@@ -278,7 +286,7 @@ START_TEST(the_stack_has_ends)
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_END);
     ck_assert_int_eq(value_of(&b, "data[0x21]"), 31);
     ck_assert_int_eq(value_of(&b, "STKPTR & 0x80"), 0x80);
-    bench_run(&b, 3, UINT64_MAX); /* goto 2, incf */
+    bench_run(&b, 3, UINT64_MAX);                    /* goto 2, incf */
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 2); /* it began anew */
     ck_assert_int_eq(value_of(&b, "sp"), 0);
     ck_assert_int_eq(value_of(&b, "STKPTR"), 0x80);
@@ -289,7 +297,8 @@ START_TEST(the_stack_has_ends)
     ck_assert_int_eq(value_of(&b, "STKPTR"), 0x40);
     bench_close(&b);
     bench_open(&b, "pic18-32k",
-               " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: WDTEN=off\n config CONFIG4L: "
+               " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: WDTEN=off\n config "
+               "CONFIG4L: "
                "STVREN=off\n vector reset, start\n section prog, code\nstart: incf 0x20, f\n return\n");
     bench_run(&b, 1000, 1000);
     bench_run(&b, 5, UINT64_MAX);
@@ -304,9 +313,11 @@ START_TEST(resets_tell_their_cause)
 {
     bench b;
     oak_event event;
-    bench_open(&b, "pic18-32k",
-               " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: WDTEN=on, WDTPS=4\n config "
-               "CONFIG4L: STVREN=on\n vector reset, start\n section prog, code\nstart: incf 0x20, f\nrest: bra rest\n");
+    bench_open(
+        &b, "pic18-32k",
+        " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: WDTEN=on, WDTPS=4\n config "
+        "CONFIG4L: STVREN=on\n vector reset, start\n section prog, code\nstart: incf 0x20, f\nrest: bra "
+        "rest\n");
     event = bench_run(&b, 100000, UINT64_MAX);
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_WATCHDOG);
     ck_assert_uint_eq(cycles_of(&b), 4 * 18000 + 1); /* behind the round it is in */
@@ -315,16 +326,19 @@ START_TEST(resets_tell_their_cause)
     ck_assert_int_eq(value_of(&b, "RCON"), 0x14); /* RI and PD, not TO */
     bench_close(&b);
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: incf 0x20, f\n btfss RCON, RI\nrest: bra rest\n movlw 0x80\n movwf 0x21\n reset\n");
+               CONFIGURED
+               "start: incf 0x20, f\n btfss RCON, RI\nrest: bra rest\n movlw 0x80\n movwf 0x21\n reset\n");
     event = bench_run(&b, 1000, UINT64_MAX);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "data[0x20] + data[0x21]"), 0x82);
     ck_assert_int_eq(value_of(&b, "RCON"), 0x0C);
     ck_assert_int_eq(value_of(&b, "w"), 0x80); /* stays */
     bench_close(&b);
-    bench_open(&b, "pic18-32k",
-               CONFIGURED "start: bsf WDTCON, SWDTEN\n clrwdt\n sleep\nwoken: movff RCON, 0x21\n bcf WDTCON, SWDTEN\n bsf "
-                          "INTCON, INT0IE\n sleep\nagain: movff RCON, 0x22\nrest: bra rest\n");
+    bench_open(
+        &b, "pic18-32k",
+        CONFIGURED
+        "start: bsf WDTCON, SWDTEN\n clrwdt\n sleep\nwoken: movff RCON, 0x21\n bcf WDTCON, SWDTEN\n bsf "
+        "INTCON, INT0IE\n sleep\nagain: movff RCON, 0x22\nrest: bra rest\n");
     ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 5s, 1", &b.sink), OAK_OK);
     event = bench_run(&b, 6000000, UINT64_MAX);
     ck_assert_int_eq(event.stop.reason, OAK_STOP_PARKED);
@@ -338,16 +352,20 @@ END_TEST
 /* Two priorities: the urgent one comes into the calm one, not the other way; each return lets its own through again. */
 START_TEST(interrupts_have_two_priorities)
 {
-    static const char source[] = CONFIGURED
-        " vector high, urgent\n vector low, calm\nstart: movlw 1\n movlb 3\n bsf RCON, IPEN\n bcf INTCON3, INT1IP\n bsf INTCON3, "
-        "INT1IE\n bsf INTCON, INT0IE\n movlw 0xc0\n iorwf INTCON, f\nrest: bra rest\n"
-        "urgent: incf 0x20, f\n bcf INTCON, INT0IF\n movlb 1\n movlw 5\n retfie fast\n"
-        "calm: incf 0x21, f\n movff 0x20, 0x22\n bcf INTCON3, INT1IF\n movlw 100\n movwf 0x30\nwait: decfsz 0x30, f\n bra wait\n "
-        "movff 0x20, 0x23\n movff STKPTR, 0x24\n retfie\n";
+    static const char source[] =
+        CONFIGURED " vector high, urgent\n vector low, calm\nstart: movlw 1\n movlb 3\n bsf RCON, IPEN\n bcf "
+                   "INTCON3, INT1IP\n bsf INTCON3, "
+                   "INT1IE\n bsf INTCON, INT0IE\n movlw 0xc0\n iorwf INTCON, f\nrest: bra rest\n"
+                   "urgent: incf 0x20, f\n bcf INTCON, INT0IF\n movlb 1\n movlw 5\n retfie fast\n"
+                   "calm: incf 0x21, f\n movff 0x20, 0x22\n bcf INTCON3, INT1IF\n movlw 100\n movwf "
+                   "0x30\nwait: decfsz 0x30, f\n bra wait\n "
+                   "movff 0x20, 0x23\n movff STKPTR, 0x24\n retfie\n";
     bench b;
     bench_open(&b, "pic18-32k", source);
     ck_assert_int_eq(oak_session_drive(b.session, "rb.1 = 0 until 1ms, 1", &b.sink), OAK_OK);
-    ck_assert_int_eq(oak_session_drive(b.session, "rb.0 = 0 until 1100us, 1 until 1200us, 0 until 1250us, 1", &b.sink), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "rb.0 = 0 until 1100us, 1 until 1200us, 0 until 1250us, 1", &b.sink),
+        OAK_OK);
     bench_run(&b, 2000, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 2);
     ck_assert_int_eq(value_of(&b, "data[0x21]"), 1);
@@ -360,9 +378,12 @@ START_TEST(interrupts_have_two_priorities)
     bench_close(&b);
     /* Without priorities one vector, and PEIE lets peripherals through. */
     bench_open(&b, "pic18-32k",
-               CONFIGURED " vector high, one\nstart: movlw 0xf0\n movwf TMR1H\n bsf PIE1, TMR1IE\n bsf T1CON, TMR1ON\n bsf INTCON, "
-                          "GIE\n movlw 0\nfirst: decfsz WREG, w\n bra first\nsecond: decfsz WREG, w\n bra second\n movlw 20\nthird: decfsz "
-                          "0x30, f\n bra third\n decfsz WREG, w\n bra third\n bsf INTCON, PEIE\nrest: bra rest\none: incf 0x20, f\n "
+               CONFIGURED " vector high, one\nstart: movlw 0xf0\n movwf TMR1H\n bsf PIE1, TMR1IE\n bsf "
+                          "T1CON, TMR1ON\n bsf INTCON, "
+                          "GIE\n movlw 0\nfirst: decfsz WREG, w\n bra first\nsecond: decfsz WREG, w\n bra "
+                          "second\n movlw 20\nthird: decfsz "
+                          "0x30, f\n bra third\n decfsz WREG, w\n bra third\n bsf INTCON, PEIE\nrest: bra "
+                          "rest\none: incf 0x20, f\n "
                           "movff PIR1, 0x21\n bcf PIR1, TMR1IF\n retfie\n");
     bench_run(&b, 60000, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 1);
@@ -389,13 +410,20 @@ START_TEST(pulses_are_as_long_as_the_registers_say)
     static const struct {
         const char *setting;
         unsigned period, width;
-    } all[] = {{" movlw 99\n movwf PR2\n movlw 25\n movwf CCPR1L\n movlw 0x0c\n movwf CCP1CON\n movlw 0x04\n movwf T2CON\n", 100, 25},
-               {" movlw 99\n movwf PR2\n movlw 25\n movwf CCPR1L\n movlw 0x3c\n movwf CCP1CON\n movlw 0x05\n movwf T2CON\n", 400, 103},
-               {" movlw 199\n movwf PR2\n movlw 7\n movwf CCPR1L\n movlw 0x1c\n movwf CCP1CON\n movlw 0x07\n movwf T2CON\n", 3200, 116}};
+    } all[] = {{" movlw 99\n movwf PR2\n movlw 25\n movwf CCPR1L\n movlw 0x0c\n movwf CCP1CON\n movlw 0x04\n "
+                "movwf T2CON\n",
+                100, 25},
+               {" movlw 99\n movwf PR2\n movlw 25\n movwf CCPR1L\n movlw 0x3c\n movwf CCP1CON\n movlw 0x05\n "
+                "movwf T2CON\n",
+                400, 103},
+               {" movlw 199\n movwf PR2\n movlw 7\n movwf CCPR1L\n movlw 0x1c\n movwf CCP1CON\n movlw 0x07\n "
+                "movwf T2CON\n",
+                3200, 116}};
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         char source[900];
         bench b;
-        snprintf(source, sizeof source, CONFIGURED "start: bcf TRISC, 2\n%srest: nop\n bra rest\n", all[i].setting);
+        snprintf(source, sizeof source, CONFIGURED "start: bcf TRISC, 2\n%srest: nop\n bra rest\n",
+                 all[i].setting);
         bench_open(&b, "pic18-32k", source);
         ck_assert_int_eq(oak_session_record(b.session, "rc.2", &b.sink), OAK_OK);
         bench_run(&b, 20000, UINT64_MAX);
@@ -411,22 +439,29 @@ START_TEST(channels_capture_and_compare)
 {
     bench b;
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: movlw 5\n movwf CCP1CON\n movlw 0x01\n movwf T1CON\nw1: btfss PIR1, CCP1IF\n bra w1\n movff CCPR1L, "
-                          "0x20\n movff CCPR1H, 0x21\n bcf PIR1, CCP1IF\nw2: btfss PIR1, CCP1IF\n bra w2\n movf 0x20, w\n subwf CCPR1L, "
+               CONFIGURED "start: movlw 5\n movwf CCP1CON\n movlw 0x01\n movwf T1CON\nw1: btfss PIR1, "
+                          "CCP1IF\n bra w1\n movff CCPR1L, "
+                          "0x20\n movff CCPR1H, 0x21\n bcf PIR1, CCP1IF\nw2: btfss PIR1, CCP1IF\n bra w2\n "
+                          "movf 0x20, w\n subwf CCPR1L, "
                           "w\n movwf 0x22\n movf 0x21, w\n subwfb CCPR1H, w\n movwf 0x23\nrest: bra rest\n");
-    ck_assert_int_eq(oak_session_drive(b.session, "rc.2 = 0 until 1ms, 1 until 1500us, 0 until 2234us, 1", &b.sink), OAK_OK);
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "rc.2 = 0 until 1ms, 1 until 1500us, 0 until 2234us, 1", &b.sink),
+        OAK_OK);
     bench_run(&b, 4000, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x22] + 256 * data[0x23]"), 1234);
     bench_close(&b);
     bench_open(&b, "pic18-32k",
-               CONFIGURED " vector high, each\nstart: bcf TRISC, 1\n movlw high(999)\n movwf CCPR1H\n movlw low(999)\n movwf CCPR1L\n movlw 11\n "
-                          "movwf CCP1CON\n movlw 1\n movwf CCPR2H\n movlw 2\n movwf CCP2CON\n bsf PIE1, CCP1IE\n movlw 0xc0\n movwf INTCON\n bsf "
+               CONFIGURED " vector high, each\nstart: bcf TRISC, 1\n movlw high(999)\n movwf CCPR1H\n movlw "
+                          "low(999)\n movwf CCPR1L\n movlw 11\n "
+                          "movwf CCP1CON\n movlw 1\n movwf CCPR2H\n movlw 2\n movwf CCP2CON\n bsf PIE1, "
+                          "CCP1IE\n movlw 0xc0\n movwf INTCON\n bsf "
                           "T1CON, TMR1ON\nrest: bra rest\neach: bcf PIR1, CCP1IF\n incf 0x20, f\n retfie\n");
     ck_assert_int_eq(oak_session_record(b.session, "rc.1", &b.sink), OAK_OK);
     bench_run(&b, 50200, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 50);
     ck_assert_int_eq(value_of(&b, "PIR1 & 1"), 0); /* it never overflows */
-    ck_assert_uint_eq(edge(&b, 4) - edge(&b, 3), 1000); /* the other channel turns its pin over once a round */
+    ck_assert_uint_eq(edge(&b, 4) - edge(&b, 3),
+                      1000); /* the other channel turns its pin over once a round */
     bench_close(&b);
 }
 END_TEST
@@ -436,10 +471,14 @@ START_TEST(timers_count_as_the_databook_draws_them)
 {
     bench b;
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: movlw 0x88\n movwf T0CON\n movlw 0x12\n movwf TMR0H\n movlw 0xfe\n movwf TMR0L\n nop\n nop\n movff "
-                          "TMR0L, 0x20\n movff TMR0H, 0x21\n movlw 0xc8\n movwf T0CON\n movlw 0xfd\n movwf TMR0L\n nop\n nop\n nop\n nop\n movff "
-                          "TMR0L, 0x22\n movff INTCON, 0x23\n movlw 0x82\n movwf T3CON\n bsf T3CON, TMR3ON\n movlw 9\n movwf PR2\n movlw "
-                          "0x1c\n movwf T2CON\n clrf TMR2\nwait: btfss PIR1, TMR2IF\n bra wait\nrest: nop\n bra rest\n");
+               CONFIGURED
+               "start: movlw 0x88\n movwf T0CON\n movlw 0x12\n movwf TMR0H\n movlw 0xfe\n movwf TMR0L\n "
+               "nop\n nop\n movff "
+               "TMR0L, 0x20\n movff TMR0H, 0x21\n movlw 0xc8\n movwf T0CON\n movlw 0xfd\n movwf TMR0L\n "
+               "nop\n nop\n nop\n nop\n movff "
+               "TMR0L, 0x22\n movff INTCON, 0x23\n movlw 0x82\n movwf T3CON\n bsf T3CON, TMR3ON\n movlw 9\n "
+               "movwf PR2\n movlw "
+               "0x1c\n movwf T2CON\n clrf TMR2\nwait: btfss PIR1, TMR2IF\n bra wait\nrest: nop\n bra rest\n");
     ck_assert_int_eq(oak_session_drive(b.session, "rc.0 = 0 for 50us, 1 for 50us, repeat", &b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_record(b.session, "TMR2", &b.sink), OAK_OK);
     bench_run(&b, 1000, UINT64_MAX);
@@ -463,7 +502,8 @@ START_TEST(the_serial_port_sends_and_receives)
         bench b;
         char source[600];
         snprintf(source, sizeof source,
-                 CONFIGURED "start: movlw 12\n movwf SPBRG\n movlw 0x%02x\n movwf TXSTA\n bsf RCSTA, SPEN\n movlw 0x55\n movwf TXREG\nrest: nop\n bra rest\n",
+                 CONFIGURED "start: movlw 12\n movwf SPBRG\n movlw 0x%02x\n movwf TXSTA\n bsf RCSTA, SPEN\n "
+                            "movlw 0x55\n movwf TXREG\nrest: nop\n bra rest\n",
                  fast ? 0x24 : 0x20);
         bench_open(&b, "pic18-32k", source);
         ck_assert_int_eq(oak_session_record(b.session, "rc.6", &b.sink), OAK_OK);
@@ -474,10 +514,13 @@ START_TEST(the_serial_port_sends_and_receives)
     }
     bench b;
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: movlw 25\n movwf SPBRG\n bsf TXSTA, BRGH\n movlw 0x90\n movwf RCSTA\nw: btfss RCSTA, OERR\n bra w\n movff RCREG, 0x20\n "
-                          "movff RCREG, 0x21\n movff PIR1, 0x22\n bcf RCSTA, CREN\n bsf RCSTA, CREN\nw2: btfss PIR1, RCIF\n bra w2\n movff RCREG, "
+               CONFIGURED "start: movlw 25\n movwf SPBRG\n bsf TXSTA, BRGH\n movlw 0x90\n movwf RCSTA\nw: "
+                          "btfss RCSTA, OERR\n bra w\n movff RCREG, 0x20\n "
+                          "movff RCREG, 0x21\n movff PIR1, 0x22\n bcf RCSTA, CREN\n bsf RCSTA, CREN\nw2: "
+                          "btfss PIR1, RCIF\n bra w2\n movff RCREG, "
                           "0x23\nrest: bra rest\n");
-    ck_assert_int_eq(oak_session_drive(b.session, "rc.7 = bytes \"abcde\" at 9600 from 1ms", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "rc.7 = bytes \"abcde\" at 9600 from 1ms", &b.sink),
+                     OAK_OK);
     bench_run(&b, 10000, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 'a');
     ck_assert_int_eq(value_of(&b, "data[0x21]"), 'b');
@@ -493,11 +536,15 @@ START_TEST(program_memory_is_read_and_written)
     bench b;
     oak_event event;
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: movlw high(place)\n movwf TBLPTRH\n movlw low(place)\n movwf TBLPTRL\n tblrd *+\n movff TABLAT, 0x20\n tblrd *\n "
-                          "movff TABLAT, 0x21\n movlw low(place)\n movwf TBLPTRL\n movlw 0x94\n call burn\n movlw 0x5a\n movwf TABLAT\n tblwt *+\n movlw "
-                          "0xa5\n movwf TABLAT\n tblwt *-\nbefore: movlw 0x84\n call burn\n tblrd *+\n movff TABLAT, 0x22\n tblrd *\n movff TABLAT, "
+               CONFIGURED "start: movlw high(place)\n movwf TBLPTRH\n movlw low(place)\n movwf TBLPTRL\n "
+                          "tblrd *+\n movff TABLAT, 0x20\n tblrd *\n "
+                          "movff TABLAT, 0x21\n movlw low(place)\n movwf TBLPTRL\n movlw 0x94\n call burn\n "
+                          "movlw 0x5a\n movwf TABLAT\n tblwt *+\n movlw "
+                          "0xa5\n movwf TABLAT\n tblwt *-\nbefore: movlw 0x84\n call burn\n tblrd *+\n movff "
+                          "TABLAT, 0x22\n tblrd *\n movff TABLAT, "
                           "0x23\nrest: bra rest\n"
-                          "burn: movwf EECON1\n movlw 0x55\n movwf EECON2\n movlw 0xaa\n movwf EECON2\n bsf EECON1, WR\n return\n"
+                          "burn: movwf EECON1\n movlw 0x55\n movwf EECON2\n movlw 0xaa\n movwf EECON2\n bsf "
+                          "EECON1, WR\n return\n"
                           " org 0x1000\nplace: db 1, 2, 3, 4\n");
     ck_assert_int_eq(oak_session_keep_history(b.session, 1 << 20), OAK_OK);
     event = bench_run(&b, 100000, UINT64_MAX);
@@ -518,8 +565,10 @@ START_TEST(settings_are_kept)
 {
     bench b;
     bench_open(&b, "pic18-32k",
-               CONFIGURED "start: movlw 5\n movwf EEADR\n movlw 0x5a\n movwf EEDATA\n movlw 4\n movwf EECON1\n movlw 0x55\n movwf EECON2\n movlw "
-                          "0xaa\n movwf EECON2\n bsf EECON1, WR\nw: btfsc EECON1, WR\n bra w\n clrf EEDATA\n bsf EECON1, RD\n movff EEDATA, 0x20\nrest: bra "
+               CONFIGURED "start: movlw 5\n movwf EEADR\n movlw 0x5a\n movwf EEDATA\n movlw 4\n movwf "
+                          "EECON1\n movlw 0x55\n movwf EECON2\n movlw "
+                          "0xaa\n movwf EECON2\n bsf EECON1, WR\nw: btfsc EECON1, WR\n bra w\n clrf EEDATA\n "
+                          "bsf EECON1, RD\n movff EEDATA, 0x20\nrest: bra "
                           "rest\n");
     bench_run(&b, 100000, UINT64_MAX);
     ck_assert_int_eq(value_of(&b, "data[0x20]"), 0x5A);
@@ -536,17 +585,38 @@ START_TEST(operands_are_read_as_people_write_them)
         const char *line, *code;
         uint16_t word;
     } all[] = {
-        {" addwf 0x25, w, a\n", NULL, 0x2425},  {" addwf 0x25, 0, 0\n", NULL, 0x2425}, {" addwf 0x25, f\n", NULL, 0x2625},
-        {" addwf 0x25, 1, 1\n", NULL, 0x2725},  {" addwf 0x185, f\n", "other-bank", 0x2785},   {" addwf SPBRG, f\n", NULL, 0x26AF},
-        {" addwf 0x25\n", "no-destination", 0x2625}, {" addwf 0x25, b\n", "no-destination", 0x2725},
-        {" movwf 0x25\n", NULL, 0x6E25},        {" movwf 0x25, b\n", NULL, 0x6F25},    {" movwf 0x25, 1\n", NULL, 0x6F25},
-        {" bsf 0x25, 3\n", NULL, 0x8625},       {" bsf 0x25, 3, b\n", NULL, 0x8725},   {" bsf RCSTA, 2, 0\n", NULL, 0x84AB},
-        {" lfsr 1, 0x345\n", NULL, 0xEE13},     {" lfsr FSR1, 0x345\n", NULL, 0xEE13}, {" movlb 5\n", NULL, 0x0105},
-        {" call 0x100, 1\n", NULL, 0xED80},     {" call 0x100, fast\n", NULL, 0xED80}, {" call 0x100, 0\n", NULL, 0xEC80},
-        {" retfie fast\n", NULL, 0x0011},       {" return\n", NULL, 0x0012},           {" tblrd *+\n", NULL, 0x0009},
-        {" tblrd*-\n", NULL, 0x000A},           {" tblwt +*\n", NULL, 0x000F},         {" movff 0x123, 0x456\n", NULL, 0xC123},
-        {" movwf 0x185, a\n", "value-range", 0}, {" movff 0x20\n", "no-such-form", 0}, {" lfsr 3, 0x100\n", "no-such-form", 0},
-        {" bra 0x2000\n", "branch-reach", 0},   {" goto 0x101\n", "value-range", 0},   {" page 5\n", "unknown-operation", 0},
+        {" addwf 0x25, w, a\n", NULL, 0x2425},
+        {" addwf 0x25, 0, 0\n", NULL, 0x2425},
+        {" addwf 0x25, f\n", NULL, 0x2625},
+        {" addwf 0x25, 1, 1\n", NULL, 0x2725},
+        {" addwf 0x185, f\n", "other-bank", 0x2785},
+        {" addwf SPBRG, f\n", NULL, 0x26AF},
+        {" addwf 0x25\n", "no-destination", 0x2625},
+        {" addwf 0x25, b\n", "no-destination", 0x2725},
+        {" movwf 0x25\n", NULL, 0x6E25},
+        {" movwf 0x25, b\n", NULL, 0x6F25},
+        {" movwf 0x25, 1\n", NULL, 0x6F25},
+        {" bsf 0x25, 3\n", NULL, 0x8625},
+        {" bsf 0x25, 3, b\n", NULL, 0x8725},
+        {" bsf RCSTA, 2, 0\n", NULL, 0x84AB},
+        {" lfsr 1, 0x345\n", NULL, 0xEE13},
+        {" lfsr FSR1, 0x345\n", NULL, 0xEE13},
+        {" movlb 5\n", NULL, 0x0105},
+        {" call 0x100, 1\n", NULL, 0xED80},
+        {" call 0x100, fast\n", NULL, 0xED80},
+        {" call 0x100, 0\n", NULL, 0xEC80},
+        {" retfie fast\n", NULL, 0x0011},
+        {" return\n", NULL, 0x0012},
+        {" tblrd *+\n", NULL, 0x0009},
+        {" tblrd*-\n", NULL, 0x000A},
+        {" tblwt +*\n", NULL, 0x000F},
+        {" movff 0x123, 0x456\n", NULL, 0xC123},
+        {" movwf 0x185, a\n", "value-range", 0},
+        {" movff 0x20\n", "no-such-form", 0},
+        {" lfsr 3, 0x100\n", "no-such-form", 0},
+        {" bra 0x2000\n", "branch-reach", 0},
+        {" goto 0x101\n", "value-range", 0},
+        {" page 5\n", "unknown-operation", 0},
         {" movwf 0x1025\n", "value-range", 0},
     };
     oak_part *part = load_part("pic18-32k");
@@ -555,13 +625,18 @@ START_TEST(operands_are_read_as_people_write_them)
         oak_program *program = assemble(part, all[i].line, &diags);
         uint8_t low = 0, high = 0;
         unsigned first = 0;
-        while (first < diags.count && (!strcmp(diags.one[first].code, "no-config") || !strcmp(diags.one[first].code, "runs-off"))) first++;
+        while (first < diags.count &&
+               (!strcmp(diags.one[first].code, "no-config") || !strcmp(diags.one[first].code, "runs-off")))
+            first++;
         const char *code = first < diags.count ? diags.one[first].code : NULL;
-        ck_assert_msg(!code == !all[i].code && (!code || !strcmp(code, all[i].code)), "%s: %s", all[i].line, code ? code : "nothing is said");
+        ck_assert_msg(!code == !all[i].code && (!code || !strcmp(code, all[i].code)), "%s: %s", all[i].line,
+                      code ? code : "nothing is said");
         if (!all[i].word) continue;
         ck_assert_ptr_nonnull(program);
-        ck_assert(oak_image_byte(oak_program_image(program), 0, &low) && oak_image_byte(oak_program_image(program), 1, &high));
-        ck_assert_msg((low | high << 8) == all[i].word, "%s: 0x%04x", all[i].line, (unsigned)(low | high << 8));
+        ck_assert(oak_image_byte(oak_program_image(program), 0, &low) &&
+                  oak_image_byte(oak_program_image(program), 1, &high));
+        ck_assert_msg((low | high << 8) == all[i].word, "%s: 0x%04x", all[i].line,
+                      (unsigned)(low | high << 8));
         oak_program_free(program);
     }
     oak_part_free(part);
@@ -569,7 +644,8 @@ START_TEST(operands_are_read_as_people_write_them)
 END_TEST
 
 RUN_SUITE("pic18", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
-          whole_chains_do_what_single_steps_do, skips_pass_over_two_words, the_stack_has_ends, resets_tell_their_cause,
-          interrupts_have_two_priorities, pulses_are_as_long_as_the_registers_say, channels_capture_and_compare,
-          timers_count_as_the_databook_draws_them, the_serial_port_sends_and_receives, program_memory_is_read_and_written,
-          settings_are_kept, operands_are_read_as_people_write_them)
+          whole_chains_do_what_single_steps_do, skips_pass_over_two_words, the_stack_has_ends,
+          resets_tell_their_cause, interrupts_have_two_priorities, pulses_are_as_long_as_the_registers_say,
+          channels_capture_and_compare, timers_count_as_the_databook_draws_them,
+          the_serial_port_sends_and_receives, program_memory_is_read_and_written, settings_are_kept,
+          operands_are_read_as_people_write_them)

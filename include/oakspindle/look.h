@@ -14,6 +14,13 @@ extern "C" {
  * cycles as a comment. OAK_NO_MEMORY, or what the sink returns. */
 OAK_MUST_USE oak_status oak_look(const oak_program *program, const oak_text_sink *out);
 
+/* Writes, for each routine that is called and each handler, the fewest and the most cycles from its first instruction to its return, and the
+ * time at a clock in 1/1000 Hz (0: the part's own), where they can be known without running it: loops with a fixed count are counted. Where they cannot, why. A
+ * call's own cycles are the caller's; waits for devices are not known. OAK_UNSUPPORTED for architectures that do not say what loops count by;
+ * OAK_NO_MEMORY, or what the sink returns. */
+OAK_MUST_USE oak_status oak_look_routines(const oak_program *program, uint64_t clock,
+                                          const oak_text_sink *out);
+
 /* What a comparison has found. */
 typedef struct oak_comparison {
     unsigned stretches; /* that differ: something else, put in, taken out, or leading somewhere else */

@@ -134,8 +134,10 @@ typedef struct oak_part_block {
     uint32_t
         unit; /* a watchdog: cycles of one step; a timeout: in all; an EEPROM: of a write; a wide timer: of a step at its fastest rate */
     const char *memory; /* an EEPROM: the memory behind it, by its name; or NULL */
-    uint32_t key;       /* a watchdog: the value that feeds it; 0: any; a wide timer: 1: its high byte always goes through a buffer, and a write holds it */
-    uint8_t timers[OAK_MOST_TIMERS]; /* a channel: the blocks that count for it, numbers + 1: two wide timers, a period timer; 0: none */
+    uint32_t
+        key; /* a watchdog: the value that feeds it; 0: any; a wide timer: 1: its high byte always goes through a buffer, and a write holds it */
+    uint8_t timers
+        [OAK_MOST_TIMERS]; /* a channel: the blocks that count for it, numbers + 1: two wide timers, a period timer; 0: none */
     const oak_part_role *roles;
     unsigned role_count;
 } oak_part_block;

@@ -105,7 +105,8 @@ void asm_read_config(assembler *as, const char *word, size_t word_length, const 
     asm_put_word(as, name, reg->address, value, (reg->bits + 7u) / 8u);
 }
 
-static void say_missing(assembler *as, unsigned count, const char *names, const char *fields, const char *hint)
+static void say_missing(assembler *as, unsigned count, const char *names, const char *fields,
+                        const char *hint)
 {
     uint32_t origin = 0;
     for (size_t k = as->statement_count; k-- > 0;)
@@ -124,7 +125,8 @@ void asm_check_configuration(assembler *as)
     for (unsigned i = 0; program && i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
         char fields[260];
-        if (!oak_part_is_configuration(as->part, reg) || reg->may_stay || asm_code_byte(as, reg->address, 0, &byte))
+        if (!oak_part_is_configuration(as->part, reg) || reg->may_stay ||
+            asm_code_byte(as, reg->address, 0, &byte))
             continue;
         oak_part_write_fields(reg, reg->reset, fields, sizeof fields);
         size_t named = oak_length(names), told = oak_length(all);
@@ -135,7 +137,8 @@ void asm_check_configuration(assembler *as)
     }
     if (count > 1) {
         size_t end = oak_length(hint);
-        oak_format(hint + end, sizeof hint - end, " The same for the others; `spindle parts` shows what they mean.");
+        oak_format(hint + end, sizeof hint - end,
+                   " The same for the others; `spindle parts` shows what they mean.");
     }
     if (count) say_missing(as, count, names, all, hint);
 }

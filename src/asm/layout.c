@@ -611,7 +611,8 @@ uint32_t asm_behind_skipped(const assembler *as, const statement *one)
     const statement *end = as->statements + as->statement_count, *next = one + 1;
     uint32_t behind = one->address + one->size;
     while (next < end && !next->size) next++;
-    bool follows = next < end && next->kind == STATEMENT_INSN && next->space == one->space && next->address == behind;
+    bool follows =
+        next < end && next->kind == STATEMENT_INSN && next->space == one->space && next->address == behind;
     return behind + (follows ? next->size : as->isa->skips);
 }
 

@@ -98,9 +98,9 @@ void asm_read_select(assembler *as, bool of_code, const char *at, const char *en
     for (unsigned i = 0; i < selector->step_count; i++)
         selects |= (selector->steps[i].space == as->isa->about.code_space) == of_code;
     if (!selects)
-        asm_report(as, OAK_ERROR, as->origin, (size_t)(first - as->text), (size_t)(end - as->text), "unknown-operation",
-                   "Leave it out.", "%s has no pages of code: its jumps and calls reach everything",
-                   as->isa->about.name);
+        asm_report(as, OAK_ERROR, as->origin, (size_t)(first - as->text), (size_t)(end - as->text),
+                   "unknown-operation", "Leave it out.",
+                   "%s has no pages of code: its jumps and calls reach everything", as->isa->about.name);
     for (unsigned i = 0; i < selector->step_count; i++) {
         const oak_select_step *is = &selector->steps[i];
         if ((is->space == as->isa->about.code_space) != of_code) continue;
@@ -138,8 +138,9 @@ bool asm_choose_steps(assembler *as)
         asm_step *step = &as->steps[i];
         statement *one = &as->statements[step->statement];
         uint32_t bit = 0;
-        bool stands = !step->dropped && (step->is->shift || (!wants(as, step, &bit) ? !step->is->one
-                                                                                  : (bit != 0) == step->is->one));
+        bool stands =
+            !step->dropped &&
+            (step->is->shift || (!wants(as, step, &bit) ? !step->is->one : (bit != 0) == step->is->one));
         changed = changed || one->form_count != stands;
         one->form_count = stands;
     }
@@ -246,7 +247,8 @@ oak_status asm_note_steps(assembler *as)
             if (!as->statements[as->steps[next].statement].form_count) continue;
             oak_format(became + used, sizeof became - used, "%s%.*s", used ? "; " : "", shown, is->line);
             used = oak_length(became);
-            if (is->shift) oak_format(became + used, sizeof became - used, "%u", (unsigned)as->steps[next].wanted);
+            if (is->shift)
+                oak_format(became + used, sizeof became - used, "%u", (unsigned)as->steps[next].wanted);
         }
         if (!asm_evaluate_quietly(as, first->expr, one, &value)) continue;
         unsigned space = first->is->space;

@@ -192,6 +192,37 @@ typedef struct oak_exception_frame {
     uint8_t registers[8];
 } oak_exception_frame;
 
+/* What an instruction does to what loops count by, as far as it can be known without running it. A place is a register (space 0) or a cell. */
+typedef struct oak_place {
+    uint8_t space;
+    uint32_t number;
+} oak_place;
+typedef enum oak_effect_kind {
+    OAK_EFFECT_OTHER,
+    OAK_EFFECT_LOADS,  /* `to` holds `value` */
+    OAK_EFFECT_COPIES, /* `to` holds what `from` holds */
+    OAK_EFFECT_ADDS,   /* `to` holds `value` more, of 8 bits */
+    OAK_EFFECT_ASKS    /* it looks at the zero flag */
+} oak_effect_kind;
+typedef enum oak_effect_goes {
+    OAK_GOES_UNKNOWN,  /* a branch on something else; or no branch */
+    OAK_GOES_ZERO,     /* it branches when what it has made, or the flag, is zero */
+    OAK_GOES_NOT_ZERO, /* or when it is not */
+    OAK_GOES_NOWHERE   /* it does not branch, and sets the zero flag by what it has made */
+} oak_effect_goes;
+enum { OAK_MOST_EFFECTS = 12 };
+typedef struct oak_effect {
+    uint8_t does, goes, taken; /* taken: cycles more when it branches */
+    bool to_part;              /* the number of `to` is only a part of an address */
+    bool zero;                 /* it writes the zero flag */
+    int32_t value;
+    oak_place to, from;
+    oak_place writes[OAK_MOST_EFFECTS]; /* all places that it writes */
+    bool part[OAK_MOST_EFFECTS];
+    unsigned write_count;
+    bool writes_anything; /* and some that nobody knows */
+} oak_effect;
+
 /* Gives names to addresses when instructions are printed; returns NULL where there is none. */
 typedef struct oak_namer {
     void *context;
@@ -224,7 +255,8 @@ typedef struct oak_select_step {
     uint32_t address; /* the bit of the address that decides */
     const char *line; /* as in a source */
     bool one;         /* it stands where that bit is 1; others where it is 0 */
-    uint8_t shift;    /* not 0: it takes all bits of the mask as its operand, which are those of the address so much further down */
+    uint8_t
+        shift; /* not 0: it takes all bits of the mask as its operand, which are those of the address so much further down */
 } oak_select_step;
 /* What an operand names that is completed so. */
 typedef struct oak_selected_operand {
@@ -464,6 +496,8 @@ typedef struct oak_isa {
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */
     unsigned (*counter_of)(const oak_isa_tables *tables, const oak_decoded *decoded, bool *loads_zero);
+    /* What an instruction does to what loops count by. NULL where nobody knows. */
+    void (*effect)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_effect *effect);
     /* What an instruction does to the stack. NULL where nobody knows. */
     void (*stack_use)(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use);
     const oak_exception_frame *frame; /* NULL: there is no link register */

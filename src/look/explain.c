@@ -99,7 +99,8 @@ static void draw_target(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *
         zero |= from[bit].from == '0';
     }
     bool pieces = small && capital;
-    if (!letters || (!pieces && (letters == width || (!next && !selected)))) return; /* added up, or as it stands */
+    if (!letters || (!pieces && (letters == width || (!next && !selected))))
+        return; /* added up, or as it stands */
     while (width && from[width - 1].from == '0') width--;
     oak_buf_text(buf, "  target    |");
     for (unsigned bit = width; bit-- > 0;) oak_buf_format(buf, " %c%s", from[bit].from, bit % 8 ? "" : " |");
@@ -110,10 +111,14 @@ static void draw_target(oak_buf *buf, const oak_isa *isa, const oak_isa_tables *
         uint32_t parts[2] = {0, 0};
         for (unsigned bit = width; bit-- > 0;) {
             bool is_capital = from[bit].from >= 'A' && from[bit].from <= 'Z';
-            if (from[bit].from != '0') parts[is_capital] = parts[is_capital] << 1 | (example->target >> bit & 1);
+            if (from[bit].from != '0')
+                parts[is_capital] = parts[is_capital] << 1 | (example->target >> bit & 1);
         }
-        oak_buf_format(buf, "            capitals are bits of the last %s%s: 0x%x and 0x%02x make 0x%04x in the example\n", unit,
-                       zero ? ", 0 is always 0" : "", (unsigned)parts[1], (unsigned)parts[0], (unsigned)example->target);
+        oak_buf_format(
+            buf,
+            "            capitals are bits of the last %s%s: 0x%x and 0x%02x make 0x%04x in the example\n",
+            unit, zero ? ", 0 is always 0" : "", (unsigned)parts[1], (unsigned)parts[0],
+            (unsigned)example->target);
     }
     if (!selected) return;
     oak_buf_text(buf, "            P:");
@@ -146,7 +151,8 @@ static void write_example(oak_buf *buf, const oak_isa *isa, const oak_isa_tables
     enum { TRIES = 200, SAMPLES = sizeof samples / sizeof *samples };
     bool found = false, capitals = false;
     for (const char *p = row->bits; *p; p++) capitals |= *p >= 'A' && *p <= 'Z';
-    bool both = capitals && row->flow >= OAK_FLOW_BRANCH; /* a target in pieces: bits of each are to be seen */
+    bool both =
+        capitals && row->flow >= OAK_FLOW_BRANCH; /* a target in pieces: bits of each are to be seen */
     for (unsigned attempt = both ? SAMPLES - 1 : 0; attempt < TRIES && !found; attempt++) {
         uint64_t word = pattern.fixed;
         for (unsigned i = 0; i < pattern.piece_count; i++) {

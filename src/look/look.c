@@ -56,6 +56,20 @@ static void note_data(looker *self, const oak_decoded *decoded)
         if (look_is_known(self, decoded->data + i + 3)) mark[i] |= IS_WORD;
 }
 
+/* Behind a jump that is worked out by adding to the program counter lies its table: returns and jumps. */
+static oak_status visit_table(looker *self, uint32_t address)
+{
+    enum { LONGEST = 256 };
+    oak_decoded decoded;
+    oak_status status = OAK_OK;
+    for (unsigned i = 0;
+         i < LONGEST && !status && decode_plain(self, address, &decoded) && !oak_goes_on(decoded.flow); i++) {
+        status = visit(self, address, 0);
+        address += decoded.size;
+    }
+    return status;
+}
+
 static oak_status follow(looker *self)
 {
     oak_status status = OAK_OK;
@@ -82,6 +96,8 @@ static oak_status follow(looker *self)
             if (decoded.has_target && look_is_known(self, decoded.target))
                 status = visit(self, decoded.target, decoded.flow == OAK_FLOW_CALL ? IS_CALLED : IS_JUMPED);
             note_data(self, &decoded);
+            if (decoded.flow == OAK_FLOW_COMPUTED && self->isa->selector && !status)
+                status = visit_table(self, address + decoded.size);
             if (!oak_goes_on(decoded.flow) || status) break;
             state = decoded.state_after;
             address += decoded.size;
@@ -227,7 +243,10 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
         self->buf.size--;
         oak_buf_text(&self->buf, "  bank unknown\n");
     }
-    if (!oak_goes_on(decoded->flow)) oak_buf_char(&self->buf, '\n');
+    oak_decoded next; /* a table of returns is one */
+    bool table = !oak_goes_on(decoded->flow) && decode_plain(self, address + decoded->size, &next) &&
+                 next.row == decoded->row;
+    if (!oak_goes_on(decoded->flow) && !table) oak_buf_char(&self->buf, '\n');
 }
 
 static bool is_text(uint8_t byte)

@@ -300,22 +300,25 @@ static void read_timers(part_file *file, yaml_node_t *map, oak_part_block *block
          good && item < list->data.sequence.items.top; item++) {
         const char *name = part_scalar(part_node_at(file, *item));
         unsigned found = 0;
-        while (name && found < b->box->part.block_count && !oak_same_name(name, oak_length(name), b->blocks[found].name)) found++;
+        while (name && found < b->box->part.block_count &&
+               !oak_same_name(name, oak_length(name), b->blocks[found].name))
+            found++;
         good = name && found < b->box->part.block_count;
         bool turns = good && b->blocks[found].kind == OAK_BLOCK_PERIOD_TIMER;
         good = good && (turns || (b->blocks[found].kind == OAK_BLOCK_WIDE_TIMER && wide < 2));
         if (good) block->timers[turns ? OAK_MOST_TIMERS - 1 : wide++] = (uint8_t)(found + 1);
     }
     if (good) return;
-    REFUSE_AT(file, list, "part-value", "Write `timers: [T1, T2]`: one or two wide timers, and a period timer.",
+    REFUSE_AT(file, list, "part-value",
+              "Write `timers: [T1, T2]`: one or two wide timers, and a period timer.",
               "`timers` of a channel are blocks that are listed before it");
 }
 
 void part_add_block(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name",  "kind",      "like",   "at",   "space", "interrupt",
-                                       "title", "pins",      "drives", "unit", "key",   "interrupts",
-                                       "uses",  "registers", "memory", "timers",     NULL};
+    static const char *const keys[] = {"name",  "kind",      "like",   "at",     "space", "interrupt",
+                                       "title", "pins",      "drives", "unit",   "key",   "interrupts",
+                                       "uses",  "registers", "memory", "timers", NULL};
     part_builder *b = file->builder;
     oak_part *part = &b->box->part;
     oak_part_block block = {0};

@@ -184,7 +184,9 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
     reg->may_stay = oak_same(word, "seldom");
     if (reg->may_stay) return true;
     if (reg->read_only || oak_same(word, "both")) return true;
-    REFUSE_AT(file, node, "part-value", "Write `access: read`, `access: seldom` (of what is usually left erased), or leave it out.", "`%s` is no access", word);
+    REFUSE_AT(file, node, "part-value",
+              "Write `access: read`, `access: seldom` (of what is usually left erased), or leave it out.",
+              "`%s` is no access", word);
     return false;
 }
 

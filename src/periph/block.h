@@ -245,13 +245,14 @@ enum { OAK_SERIAL_KEPT = 65536, OAK_SERIAL_WAIT = 2 };
 typedef struct oak_serial {
     bool running, shifting, holding, overrun, room_interrupt, received_interrupt;
     bool counted, fast, sends, receives, nine_out, nine_in, ninth_out, room_urgent, received_urgent;
-    uint8_t received;                 /* bytes that wait */
-    uint16_t shifter, held;           /* with a ninth bit */
-    uint16_t waiting[OAK_SERIAL_WAIT]; /* the oldest first; bit 8: the ninth, bit 9: it came without its stop bit */
-    uint32_t divisor; /* cycles of a bit; counted: of so many and one more in 16 cycles, or 4 */
-    uint32_t length;  /* the same, of the byte in the shifter */
-    uint64_t done;    /* when the byte in the shifter is out */
-    uint8_t bit;      /* of it, that comes next on the pin */
+    uint8_t received;       /* bytes that wait */
+    uint16_t shifter, held; /* with a ninth bit */
+    uint16_t waiting
+        [OAK_SERIAL_WAIT]; /* the oldest first; bit 8: the ninth, bit 9: it came without its stop bit */
+    uint32_t divisor;      /* cycles of a bit; counted: of so many and one more in 16 cycles, or 4 */
+    uint32_t length;       /* the same, of the byte in the shifter */
+    uint64_t done;         /* when the byte in the shifter is out */
+    uint8_t bit;           /* of it, that comes next on the pin */
     bool receiving, line_high;
     uint8_t in_bit;
     uint16_t in_byte;
@@ -352,7 +353,7 @@ typedef struct oak_timeout {
 
 typedef struct oak_wide_timer {
     bool run, edges, falling, direct, narrow, buffered, overflow, interrupt, urgent, seen;
-    uint8_t kept; /* the high byte, on its way in or out */
+    uint8_t kept;                    /* the high byte, on its way in or out */
     uint32_t rate, count, part, top; /* part: of a step, at `since`; behind `top` comes 0 */
     uint64_t since;
 } oak_wide_timer;
@@ -364,10 +365,13 @@ typedef struct oak_period_timer {
 } oak_period_timer;
 
 typedef struct oak_channel {
-    bool event, interrupt, urgent, second, second_always, seen, level, fell; /* level: of its pin; fell: in this turn of a pulse */
+    bool event, interrupt, urgent, second, second_always, seen, level,
+        fell; /* level: of its pin; fell: in this turn of a pulse */
     uint8_t mode, fine, low, high, edges;
-    uint32_t width, last;  /* of the pulse of this turn, in quarters of a step; the count when it was looked at last */
-    uint64_t settled, due; /* matches and turns up to `settled` are done; due: the next match, as far as it is known */
+    uint32_t width,
+        last; /* of the pulse of this turn, in quarters of a step; the count when it was looked at last */
+    uint64_t settled,
+        due; /* matches and turns up to `settled` are done; due: the next match, as far as it is known */
 } oak_channel;
 
 typedef struct oak_pin_events {

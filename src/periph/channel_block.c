@@ -10,7 +10,18 @@
  * where a turn begins; a quarter of a cycle is rounded down. The pin is the channel's where the port has it as an output. */
 #include "periph/block.h"
 
-enum { TURNS_OVER = 2, FALLS = 4, RISES, FOURTH, SIXTEENTH, BECOMES_HIGH, BECOMES_LOW, TELLS, BEGINS_ANEW, PULSES };
+enum {
+    TURNS_OVER = 2,
+    FALLS = 4,
+    RISES,
+    FOURTH,
+    SIXTEENTH,
+    BECOMES_HIGH,
+    BECOMES_LOW,
+    TELLS,
+    BEGINS_ANEW,
+    PULSES
+};
 
 static oak_block *timer_of(const oak_block *block, unsigned which)
 {
@@ -36,7 +47,8 @@ static bool compares(const oak_channel *it)
 
 static bool drives(const oak_channel *it)
 {
-    return it->mode == TURNS_OVER || it->mode == BECOMES_HIGH || it->mode == BECOMES_LOW || it->mode >= PULSES;
+    return it->mode == TURNS_OVER || it->mode == BECOMES_HIGH || it->mode == BECOMES_LOW ||
+           it->mode >= PULSES;
 }
 
 static void put(oak_block *block, uint64_t now)
@@ -120,7 +132,8 @@ static void settle(oak_block *block, uint64_t now)
 static void bind(oak_block *block, bool on)
 {
     oak_block *wide = wide_of(block);
-    if (block->as.channel.mode == BEGINS_ANEW && wide) wide->as.wide.top = on ? value_of(&block->as.channel) : 0xFFFF;
+    if (block->as.channel.mode == BEGINS_ANEW && wide)
+        wide->as.wide.top = on ? value_of(&block->as.channel) : 0xFFFF;
 }
 
 static bool pin_high(const oak_block *block)
@@ -131,7 +144,8 @@ static bool pin_high(const oak_block *block)
 
 static void reset(oak_block *block, uint64_t now)
 {
-    block->as.channel = (oak_channel){.settled = now, .due = UINT64_MAX, .urgent = true, .seen = pin_high(block), .fell = true};
+    block->as.channel = (oak_channel){
+        .settled = now, .due = UINT64_MAX, .urgent = true, .seen = pin_high(block), .fell = true};
     put(block, now);
     update(block);
 }

@@ -31,8 +31,10 @@ static void update(oak_block *block)
 static void reset(oak_block *block, uint64_t now)
 {
     (void)now;
-    block->as.events =
-        (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0), .compared = pins_now(block), .edge_urgent = true, .change_urgent = true};
+    block->as.events = (oak_pin_events){.seen = level_of(block, OAK_EVENTS_EDGE, 0),
+                                        .compared = pins_now(block),
+                                        .edge_urgent = true,
+                                        .change_urgent = true};
     oak_block_interrupt(block, false);
     oak_block_ask(block, true, false, 0);
 }

@@ -171,7 +171,8 @@ static void pins(oak_block *block, uint64_t now)
 static void taken(oak_block *block, unsigned role, uint64_t now)
 {
     (void)now;
-    if (role == OAK_WIDE_LOW && is_buffered(block)) block->as.wide.kept = (uint8_t)(block->as.wide.count >> 8);
+    if (role == OAK_WIDE_LOW && is_buffered(block))
+        block->as.wide.kept = (uint8_t)(block->as.wide.count >> 8);
 }
 
 static void visit(oak_block *block, const oak_state_visitor *visitor)

@@ -148,8 +148,9 @@ static void force_pin(oak_machine *machine, const oak_block *block)
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    machine->services = (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,
-                                             sim_level_of, sim_first_of,   sim_suffer,     lose, kept, numbered};
+    machine->services =
+        (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put, sim_level_of,
+                             sim_first_of, sim_suffer,     lose,           kept, numbered};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];

@@ -13,50 +13,51 @@
 /* It jumps: nothing behind it in its chain comes next. */
 #define EFFECT_GOES(where)                                                                                   \
     do {                                                                                                     \
-        if (!kit->effect.whole && !LOOP_ONE) {                                                                           \
+        if (!kit->effect.whole && !LOOP_ONE) {                                                               \
             spent -= op->cost;                                                                               \
             COUNT(-1);                                                                                       \
         }                                                                                                    \
-        kit->effect.whole = true;                                                                                        \
+        kit->effect.whole = true;                                                                            \
         op = (where);                                                                                        \
-        if (!(LOOP_ONE && kit->effect.skips)) MORE(1); /* what skips has charged it */                                \
+        if (!(LOOP_ONE && kit->effect.skips)) MORE(1); /* what skips has charged it */                       \
     } while (0)
-        SAVE;
-        {
-            kit_op *slot = ops + CORE_SPAN + KIT_SPARE;
-            uint16_t row = EFFECT_ROW(kit->row[HERE] - KIT_FIRST_ROW);
-            char use = EFFECT_USES(row);
-            kit->effect.op = op;
-            kit->effect.writes = use != 'r';
-            kit->effect.end = kit->time.cycles + (LOOP_ONE ? 1 : (uint32_t)(kit->effect.whole ? spent : spent - op[EFFECT_UNITS].cost));
-            kit->pc = HERE;
-            if (use != 'w') EFFECT_CELL = EFFECT_READ(X ? X : 0xFF, kit->effect.end - 1);
-            *slot = *op;
-            slot->at = EFFECT_SCRATCH;
-            slot->handler = (uint16_t)(KIT_FIRST_ROW + row);
-            slot->cost = 0;
-            slot[EFFECT_UNITS].handler = slot[2 * EFFECT_UNITS].handler = EFFECT_DONE;
-            slot[2 * EFFECT_UNITS].cost = LOOP_ONE ? 0 : UINT64_MAX; /* a skip there must not run out of time: it is charged behind it */
-            op = slot;
-            RESUME(slot->handler);
-        }
-    CASE(EFFECT_DONE):
-        kit->effect.skips = op == ops + CORE_SPAN + KIT_SPARE + 2 * EFFECT_UNITS;
-        op = kit->effect.op + EFFECT_UNITS;
-        if (kit->effect.writes) {
-            SAVE;
-            EFFECT_WRITE(EFFECT_ROW(kit->row[kit->effect.op - ops] - KIT_FIRST_ROW));
-            LOAD;
-        }
-        kit->effect.op = NULL;
-        if (kit->effect.whole) FINISH;
-        op -= EFFECT_UNITS;
-        if (kit->effect.skips) {
-            if (!LOOP_ONE) MORE(1);
-            SKIP(EFFECT_UNITS, EFFECT_UNITS);
-        }
-        if (kit->attention) LEAVE(EFFECT_UNITS);
-        NEXT(EFFECT_UNITS);
+SAVE;
+{
+    kit_op *slot = ops + CORE_SPAN + KIT_SPARE;
+    uint16_t row = EFFECT_ROW(kit->row[HERE] - KIT_FIRST_ROW);
+    char use = EFFECT_USES(row);
+    kit->effect.op = op;
+    kit->effect.writes = use != 'r';
+    kit->effect.end = kit->time.cycles +
+                      (LOOP_ONE ? 1 : (uint32_t)(kit->effect.whole ? spent : spent - op[EFFECT_UNITS].cost));
+    kit->pc = HERE;
+    if (use != 'w') EFFECT_CELL = EFFECT_READ(X ? X : 0xFF, kit->effect.end - 1);
+    *slot = *op;
+    slot->at = EFFECT_SCRATCH;
+    slot->handler = (uint16_t)(KIT_FIRST_ROW + row);
+    slot->cost = 0;
+    slot[EFFECT_UNITS].handler = slot[2 * EFFECT_UNITS].handler = EFFECT_DONE;
+    slot[2 * EFFECT_UNITS].cost =
+        LOOP_ONE ? 0 : UINT64_MAX; /* a skip there must not run out of time: it is charged behind it */
+    op = slot;
+    RESUME(slot->handler);
+}
+CASE(EFFECT_DONE) : kit->effect.skips = op == ops + CORE_SPAN + KIT_SPARE + 2 * EFFECT_UNITS;
+op = kit->effect.op + EFFECT_UNITS;
+if (kit->effect.writes) {
+    SAVE;
+    EFFECT_WRITE(EFFECT_ROW(kit->row[kit->effect.op - ops] - KIT_FIRST_ROW));
+    LOAD;
+}
+kit->effect.op = NULL;
+if (kit->effect.whole) FINISH;
+op -= EFFECT_UNITS;
+if (kit->effect.skips) {
+    if (!LOOP_ONE) MORE(1);
+    SKIP(EFFECT_UNITS, EFFECT_UNITS);
+}
+if (kit->attention) LEAVE(EFFECT_UNITS);
+NEXT(EFFECT_UNITS);
 #undef EFFECT_UNITS
 #undef EFFECT_SCRATCH
 #undef EFFECT_CELL

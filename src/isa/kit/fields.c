@@ -190,7 +190,9 @@ static oak_status put_value(encoder *self, uint32_t *field)
         self->why->operand = (int)self->operand;
         return OAK_REFUSED;
     }
-    if ((self->class->field == KIT_CELL || self->class->field == KIT_END_CELL) && check_space(self, self->class->space)) return OAK_REFUSED;
+    if ((self->class->field == KIT_CELL || self->class->field == KIT_END_CELL) &&
+        check_space(self, self->class->space))
+        return OAK_REFUSED;
     *field = (uint32_t)number;
     if (self->class->field == KIT_SIGNED)
         return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
@@ -207,8 +209,8 @@ static oak_status put_value(encoder *self, uint32_t *field)
         }
         char text[120];
         kit_show_number(self->value, text, sizeof text);
-        SAY(self, "%s does not lie in the access bank: 0 to 0x%llx, and 0x%llx to 0x%llx", text, (long long)half - 1,
-            (long long)(end - half), (long long)end - 1);
+        SAY(self, "%s does not lie in the access bank: 0 to 0x%llx, and 0x%llx to 0x%llx", text,
+            (long long)half - 1, (long long)(end - half), (long long)end - 1);
         HINT(self, "Leave `a` out, or write `b` for the bank that is selected.");
         return refuse(self, "value-range");
     }

@@ -116,6 +116,7 @@ typedef struct kit_use {
     kit_reach reach;
     uint8_t pointer;
     bool windowed;
+    bool part; /* its address is only a part of one */
 } kit_use;
 /* What is known of the instruction at an address. */
 struct kit_known {

@@ -16,8 +16,8 @@ typedef enum kit_field {
     KIT_NO_VALUE, /* a register, or a fixed word */
     KIT_UNSIGNED, /* from 0 */
     KIT_SIGNED,
-    KIT_BITS,    /* either */
-    KIT_CELL,    /* the address of a cell of a space, or the number of it */
+    KIT_BITS, /* either */
+    KIT_CELL, /* the address of a cell of a space, or the number of it */
     KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
     KIT_TARGET,  /* an address of code */
     KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
@@ -74,6 +74,15 @@ typedef struct kit_letter {
     char letter;
 } kit_letter;
 
+/* A row that loops count with: what it does to the first place that it writes, or to a register by its name. */
+enum { KIT_ITS_OPERAND = 0x7FFF };
+typedef struct kit_counting {
+    uint16_t row;
+    uint8_t does, goes;    /* oak_effect_kind, up to OTHER; oak_effect_goes */
+    int16_t value;         /* KIT_ITS_OPERAND: its immediate */
+    const char *to, *from; /* NULL: what it writes */
+} kit_counting;
+
 /* The data of an architecture; its oak_isa points to functions of the kit, which find this through their tables. */
 typedef struct kit_language {
     const oak_isa *isa;
@@ -81,6 +90,7 @@ typedef struct kit_language {
     const kit_choice *choices;
     const oak_remedy *remedies;
     const kit_letter *letters;
+    const kit_counting *counts;
     const kit_pair *opposites; /* branches on conditions */
     const kit_pair
         *farther;     /* a short branch, and the one that takes the same operands and reaches anything */
@@ -147,6 +157,7 @@ OAK_MUST_USE oak_status kit_encode(const oak_isa_tables *tables, unsigned row, c
                                    oak_refusal *why);
 OAK_MUST_USE oak_status kit_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                                    uint32_t address, uint32_t state, oak_decoded *decoded);
+void kit_effect(const oak_isa_tables *tables, const oak_decoded *decoded, oak_effect *effect); /* uses.c */
 void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                oak_buf *out);
 
@@ -184,7 +195,7 @@ OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
     .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,          \
     .forms = kit_forms, .flow_of = kit_flow_of, .target_of = kit_target_of, .size = kit_row_size,            \
-    .encode = kit_encode, .decode = kit_decode, .print = kit_print
+    .encode = kit_encode, .decode = kit_decode, .print = kit_print, .effect = kit_effect
 
 /* ------------------------------------------------------------------------------------------ between the files */
 

@@ -341,7 +341,8 @@ int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, co
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     field <<= class->shift;
-    if (class->field == KIT_END_CELL) return negative ? (int64_t)about->spaces[class->space].end + offset : offset;
+    if (class->field == KIT_END_CELL)
+        return negative ? (int64_t)about->spaces[class->space].end + offset : offset;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
     if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
         int64_t target = next + (width == 32 ? (int32_t)field : offset * ((int64_t)1 << class->shift));

@@ -74,43 +74,82 @@ static const char *name_of(const struct kit_tables *tables, const oak_decoded *d
     return class->names ? class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)] : NULL;
 }
 
-static void add(struct kit_known *known, kit_use use)
+/* What the columns say of a decoded instruction. */
+typedef struct uses {
+    const struct kit_tables *tables;
+    const oak_decoded *decoded;
+    kit_use *list;
+    unsigned count;
+} uses;
+
+static const oak_architecture *about_of(const uses *self)
 {
-    if (known->count < KIT_MOST_USES) known->use[known->count++] = use;
+    return &self->tables->language->isa->about;
 }
 
-static void add_register(const oak_core *core, struct kit_known *known, const char *name, size_t length,
-                         bool is_flag, uint8_t accesses)
+static void add(uses *self, kit_use use)
+{
+    if (self->count < KIT_MOST_USES) self->list[self->count++] = use;
+}
+
+static void add_register(uses *self, const char *name, size_t length, bool is_flag, uint8_t accesses)
 {
     kit_use use = {.reach = {.accesses = accesses}};
-    if (!accesses || !named_register(&kit_look(core)->arch->isa->about, name, length, is_flag, &use.reach))
-        return;
-    lay(&kit_look(core)->arch->isa->about, &use.reach);
-    add(known, use);
+    if (!accesses || !named_register(about_of(self), name, length, is_flag, &use.reach)) return;
+    lay(about_of(self), &use.reach);
+    add(self, use);
 }
 
-static void add_operand(const oak_core *core, struct kit_known *known, unsigned operand, uint8_t accesses)
+static void add_operand(uses *self, unsigned operand, uint8_t accesses)
 {
-    const struct kit_tables *tables = kit_tables_of(kit_look(core)->tables);
-    const kit_class *class = kit_class_at(tables, known->decoded.row, operand);
-    const char *name = name_of(tables, &known->decoded, operand);
+    const struct kit_tables *tables = self->tables;
+    const kit_class *class = kit_class_at(tables, self->decoded->row, operand);
+    const char *name = name_of(tables, self->decoded, operand);
     bool pointed = class && class->touch == KIT_TOUCH_POINTED;
     if (name && (!class || class->touch != KIT_TOUCH_NOTHING))
-        add_register(core, known, name, oak_length(name), false, pointed ? KIT_READS : accesses);
+        add_register(self, name, oak_length(name), false, pointed ? KIT_READS : accesses);
     if (!class || class->touch < KIT_TOUCH_CELL) return;
-    kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells}, .windowed = true};
+    kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells},
+                   .windowed = true,
+                   .part = class->window};
     kit_reach pointer = {.accesses = KIT_READS};
     if (!pointed) {
-        const oak_pattern *pattern = &tables->row[known->decoded.row].pattern;
+        const oak_pattern *pattern = &tables->row[self->decoded->row].pattern;
         use.reach.known = true;
         use.reach.address =
-            (uint32_t)kit_value_of(tables, class, pattern, known->decoded.word, known->decoded.address);
+            (uint32_t)kit_value_of(tables, class, pattern, self->decoded->word, self->decoded->address);
         if (tables->language->space_of)
             use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
-    } else if (name &&
-               named_register(&kit_look(core)->arch->isa->about, name, oak_length(name), false, &pointer))
+    } else if (name && named_register(about_of(self), name, oak_length(name), false, &pointer))
         use.pointer = (uint8_t)(pointer.address + 1);
-    add(known, use);
+    add(self, use);
+}
+
+static unsigned collect(const struct kit_tables *tables, const oak_decoded *decoded, kit_use *list)
+{
+    uses self = {tables, decoded, list, 0};
+    const oak_insn_row *row = &tables->language->isa->rows[decoded->row];
+    const char *columns = row->uses;
+    for (unsigned i = 0; *columns && *columns != ' '; i++, columns++) {
+        uint8_t accesses = accesses_of(*columns);
+        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        if (accesses || (class && class->touch == KIT_TOUCH_POINTED)) add_operand(&self, i, accesses);
+    }
+    for (unsigned pass = 0; pass < 2; pass++) /* what it uses without a word, and the flags it sets */
+        for (const char *p = pass ? row->flags : columns; *p;) {
+            while (*p == ' ') p++;
+            uint8_t accesses = pass ? KIT_WRITES : accesses_of(*p);
+            if (!pass && *p) p++;
+            size_t length = 0;
+            while (p[length] && p[length] != ' ') length++;
+            add_register(&self, p, length, pass == 1, accesses);
+            p += length;
+        }
+    unsigned restless = about_of(&self)->restless_register;
+    kit_reach always = {
+        .accesses = KIT_WRITES, .bits = 0xFF, .known = true, .address = restless - 1, .size = 1};
+    if (restless) add(&self, (kit_use){.reach = always});
+    return self.count;
 }
 
 /* What is written above the top of the stack, or (below 0) read from there on: in memory, or a level. */
@@ -154,27 +193,7 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
     *known = (struct kit_known){.pc = pc};
     if (!decode_again(core, pc, &known->decoded)) return;
     known->filled = true;
-    const oak_insn_row *row = &kit->arch->isa->rows[known->decoded.row];
-    const char *uses = row->uses;
-    for (unsigned i = 0; *uses && *uses != ' '; i++, uses++) {
-        uint8_t accesses = accesses_of(*uses);
-        const kit_class *class = kit_class_at(kit_tables_of(kit->tables), known->decoded.row, i);
-        if (accesses || (class && class->touch == KIT_TOUCH_POINTED)) add_operand(core, known, i, accesses);
-    }
-    for (unsigned pass = 0; pass < 2; pass++) /* what it uses without a word, and the flags it sets */
-        for (const char *p = pass ? row->flags : uses; *p;) {
-            while (*p == ' ') p++;
-            uint8_t accesses = pass ? KIT_WRITES : accesses_of(*p);
-            if (!pass && *p) p++;
-            size_t length = 0;
-            while (p[length] && p[length] != ' ') length++;
-            add_register(core, known, p, length, pass == 1, accesses);
-            p += length;
-        }
-    unsigned restless = kit->arch->isa->about.restless_register;
-    kit_reach always = {
-        .accesses = KIT_WRITES, .bits = 0xFF, .known = true, .address = restless - 1, .size = 1};
-    if (restless) add(known, (kit_use){.reach = always});
+    known->count = (uint8_t)collect(kit_tables_of(kit->tables), &known->decoded, known->use);
     known->pushed = (int8_t)pushed(core, &known->decoded);
     kit_reach list[KIT_MOST_REACHED];
     known->more = kit->arch->more_cells && kit->arch->more_cells(core, &known->decoded, list, 0) > 0;
@@ -289,6 +308,80 @@ unsigned kit_entry(const oak_core *core, kit_reach *list)
     lay(&arch->isa->about, &list[0]);
     if (stack->space || stack->levels) list[count++] = on_stack(core, stack->return_bytes);
     return count;
+}
+
+/* ------------------------------------------------------------------------------------------ what loops count by */
+
+/* A register of a bank is a place of its own; where it lies nobody knows here. */
+enum { OF_A_BANK = 0x10000 };
+
+static oak_place place_of(const kit_reach *one)
+{
+    return (oak_place){one->space, one->banks ? one->address | OF_A_BANK : one->address};
+}
+
+static oak_place named_place(const struct kit_tables *tables, const char *name)
+{
+    const oak_architecture *about = &tables->language->isa->about;
+    kit_reach one = {.accesses = KIT_BOTH};
+    if (!named_register(about, name, oak_length(name), false, &one)) return (oak_place){0, UINT32_MAX};
+    lay(about, &one);
+    return place_of(&one);
+}
+
+static uint32_t immediate_of(const struct kit_tables *tables, const oak_decoded *decoded)
+{
+    const kit_shape_of_row *row = &tables->row[decoded->row];
+    for (unsigned i = 0; i < row->count; i++) {
+        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        if (class && class->field && class->field < KIT_TARGET && class->touch == KIT_TOUCH_NOTHING)
+            return (uint32_t)kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address);
+    }
+    return 0;
+}
+
+void kit_effect(const oak_isa_tables *opaque, const oak_decoded *decoded, oak_effect *effect)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const oak_insn_row *row = &tables->language->isa->rows[decoded->row];
+    kit_use list[KIT_MOST_USES];
+    unsigned count = collect(tables, decoded, list);
+    const kit_use *written = NULL;
+    kit_reach zero = {.accesses = KIT_WRITES};
+    bool has_zero = named_register(&tables->language->isa->about, "z", 1, true, &zero);
+    if (has_zero) {
+        uint8_t bits = zero.bits;
+        lay(&tables->language->isa->about, &zero);
+        zero.bits = bits;
+    }
+    *effect = (oak_effect){.taken = row->taken};
+    for (const kit_use *use = list; use < list + count; use++) {
+        if (!(use->reach.accesses & KIT_WRITES)) continue;
+        effect->zero |= has_zero && use->reach.space == zero.space && use->reach.address == zero.address &&
+                        use->reach.bits & zero.bits;
+        if (use->windowed && !use->reach.known) effect->writes_anything = true;
+        if (effect->write_count == OAK_MOST_EFFECTS) effect->writes_anything = true;
+        for (unsigned i = 0; i < use->reach.size && effect->write_count < OAK_MOST_EFFECTS; i++) {
+            oak_place one = place_of(&use->reach);
+            one.number += i;
+            effect->part[effect->write_count] = use->part;
+            effect->writes[effect->write_count++] = one;
+        }
+        if (!written) written = use;
+    }
+    for (const kit_counting *one = tables->language->counts; one && one->does; one++) {
+        if (one->row != decoded->row) continue;
+        effect->does = one->does;
+        effect->goes = one->goes;
+        effect->value = one->does != OAK_EFFECT_LOADS   ? one->value
+                        : one->value == KIT_ITS_OPERAND ? (int32_t)immediate_of(tables, decoded)
+                                                        : one->value;
+        if (one->to) effect->to = named_place(tables, one->to);
+        else if (written) effect->to = place_of(&written->reach), effect->to_part = written->part;
+        else if (one->does != OAK_EFFECT_ASKS) effect->does = OAK_EFFECT_OTHER;
+        if (one->from) effect->from = named_place(tables, one->from);
+        return;
+    }
 }
 
 void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op)

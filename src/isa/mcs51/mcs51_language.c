@@ -351,8 +351,12 @@ static const oak_flag_info flags[] = {
 };
 
 /* clang-format off */
+static const kit_counting counts[] = {
+    {MCS51_MOV_RN_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {MCS51_MOV_A_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {MCS51_MOV_DIR_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL},
+    {MCS51_CLR_A, OAK_EFFECT_LOADS, 0, 0, NULL, NULL}, {MCS51_MOV_RN_A, OAK_EFFECT_COPIES, 0, 0, NULL, "a"}, {MCS51_MOV_DIR_A, OAK_EFFECT_COPIES, 0, 0, NULL, "a"},
+    {MCS51_DJNZ_RN, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL, NULL}, {MCS51_DJNZ_DIR, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL, NULL}, {0}};
 static const kit_language language = {
-    .isa = &oak_isa_mcs51, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
+    .isa = &oak_isa_mcs51, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
     .jump = "jmp", .reserves = true, .refuses = refuses, .other_name = other_name, .check = check, .space_of = space_of, .print = print};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)

@@ -7,12 +7,12 @@
 
 enum { PIC18_NUMBER, PIC18_CODE, PIC18_DATA, PIC18_EEPROM, PIC18_SPACES };
 enum {
-    PIC18_SPAN = 0x20000,     /* bytes of program memory that a part may have */
-    PIC18_REACH = 0x200000,   /* that the program counter has */
-    PIC18_CONFIG = 0x300000,  /* the bytes that configure the chip */
+    PIC18_SPAN = 0x20000,    /* bytes of program memory that a part may have */
+    PIC18_REACH = 0x200000,  /* that the program counter has */
+    PIC18_CONFIG = 0x300000, /* the bytes that configure the chip */
     PIC18_CODE_END = 0x400000,
-    PIC18_CELLS = 0x1000,     /* addresses of data memory */
-    PIC18_ACCESS = 0x80,      /* from here on the access bank is the end of data memory */
+    PIC18_CELLS = 0x1000, /* addresses of data memory */
+    PIC18_ACCESS = 0x80,  /* from here on the access bank is the end of data memory */
     PIC18_REGISTERS_AT = 0xF80,
     PIC18_SCRATCH = PIC18_CELLS, /* what stands in for a register with an effect */
     PIC18_LEVELS = 31,
@@ -82,13 +82,15 @@ extern const oak_insn_row pic18_rows[PIC18_ROWS];
 extern const uint8_t pic18_cycles[PIC18_ROWS];
 
 /* The rows with a register, in the order of the table: two each, in the access bank and in the one that is selected. */
-#define PIC18_FILE_LIST(X)                                                                                     \
-    X(ADDWF_W) X(ADDWF_F) X(ADDWFC_W) X(ADDWFC_F) X(ANDWF_W) X(ANDWF_F) X(CLRF) X(COMF_W) X(COMF_F) X(CPFSEQ)  \
-    X(CPFSGT) X(CPFSLT) X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) X(DCFSNZ_W) X(DCFSNZ_F) X(INCF_W)          \
-    X(INCF_F) X(INCFSZ_W) X(INCFSZ_F) X(INFSNZ_W) X(INFSNZ_F) X(IORWF_W) X(IORWF_F) X(MOVF_W) X(MOVF_F)        \
-    X(MOVWF) X(MULWF) X(NEGF) X(RLCF_W) X(RLCF_F) X(RLNCF_W) X(RLNCF_F) X(RRCF_W) X(RRCF_F) X(RRNCF_W)         \
-    X(RRNCF_F) X(SETF) X(SUBFWB_W) X(SUBFWB_F) X(SUBWF_W) X(SUBWF_F) X(SUBWFB_W) X(SUBWFB_F) X(SWAPF_W)        \
-    X(SWAPF_F) X(TSTFSZ) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF) X(BTFSC) X(BTFSS) X(BTG)
+#define PIC18_FILE_LIST(X)                                                                                   \
+    X(ADDWF_W)                                                                                               \
+    X(ADDWF_F) X(ADDWFC_W) X(ADDWFC_F) X(ANDWF_W) X(ANDWF_F) X(CLRF) X(COMF_W) X(COMF_F) X(CPFSEQ) X(CPFSGT) \
+        X(CPFSLT) X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) X(DCFSNZ_W) X(DCFSNZ_F) X(INCF_W) X(INCF_F)    \
+            X(INCFSZ_W) X(INCFSZ_F) X(INFSNZ_W) X(INFSNZ_F) X(IORWF_W) X(IORWF_F) X(MOVF_W) X(MOVF_F)        \
+                X(MOVWF) X(MULWF) X(NEGF) X(RLCF_W) X(RLCF_F) X(RLNCF_W) X(RLNCF_F) X(RRCF_W) X(RRCF_F)      \
+                    X(RRNCF_W) X(RRNCF_F) X(SETF) X(SUBFWB_W) X(SUBFWB_F) X(SUBWF_W) X(SUBWF_F) X(SUBWFB_W)  \
+                        X(SUBWFB_F) X(SWAPF_W) X(SWAPF_F) X(TSTFSZ) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF)      \
+                            X(BTFSC) X(BTFSS) X(BTG)
 enum { PIC18_FILE_ROWS = PIC18_MOVFF };
 
 /* Handlers beside the rows: registers with an effect, what comes behind them, addresses that the part cannot have; and the rows on a register that
@@ -116,24 +118,29 @@ struct oak_core {
     uint8_t kind[PIC18_CELLS + 8], mask[PIC18_CELLS]; /* what an address is; the bits that a register has */
     /* From here on: what a tape holds. */
     uint8_t data[PIC18_CELLS + 8];
-    uint8_t w, sp, sleeping, low, high, begun, guarded; /* low, high: a handler of it is under way; begun: the configuration has been read */
-    uint8_t ws, statuss, bsrs, cause;                   /* cause: why it is being reset, RCON_RI or RCON_TO, STKPTR_FULL; 0: power */
-    uint8_t unlocked, burns, periods;                   /* of program memory: bytes that have come; what is to be done; of the watchdog, over */
+    uint8_t w, sp, sleeping, low, high, begun,
+        guarded; /* low, high: a handler of it is under way; begun: the configuration has been read */
+    uint8_t ws, statuss, bsrs,
+        cause; /* cause: why it is being reset, RCON_RI or RCON_TO, STKPTR_FULL; 0: power */
+    uint8_t unlocked, burns,
+        periods; /* of program memory: bytes that have come; what is to be done; of the watchdog, over */
     uint8_t held[PIC18_BLOCK];
     uint32_t stk[PIC18_LEVELS];
-    uint32_t line, nz, carries; /* Z is nz & 0xff == 0, N is nz & 0x180; carries: into each bit of the sum, C is bit 8 */
+    uint32_t line, nz,
+        carries; /* Z is nz & 0xff == 0, N is nz & 0x180; carries: into each bit of the sum, C is bit 8 */
     uint64_t unlocked_at, from[PIC18_LINES];
 };
 
 #define PIC18_LEVEL(R, n) R(STK##n, "stk" #n, 21, "return address", false, 0)
-#define PIC18_LEVEL_LIST(R) \
-    PIC18_LEVEL(R, 1) PIC18_LEVEL(R, 2) PIC18_LEVEL(R, 3) PIC18_LEVEL(R, 4) PIC18_LEVEL(R, 5) \
-    PIC18_LEVEL(R, 6) PIC18_LEVEL(R, 7) PIC18_LEVEL(R, 8) PIC18_LEVEL(R, 9) PIC18_LEVEL(R, 10) \
-    PIC18_LEVEL(R, 11) PIC18_LEVEL(R, 12) PIC18_LEVEL(R, 13) PIC18_LEVEL(R, 14) PIC18_LEVEL(R, 15) \
-    PIC18_LEVEL(R, 16) PIC18_LEVEL(R, 17) PIC18_LEVEL(R, 18) PIC18_LEVEL(R, 19) PIC18_LEVEL(R, 20) \
-    PIC18_LEVEL(R, 21) PIC18_LEVEL(R, 22) PIC18_LEVEL(R, 23) PIC18_LEVEL(R, 24) PIC18_LEVEL(R, 25) \
-    PIC18_LEVEL(R, 26) PIC18_LEVEL(R, 27) PIC18_LEVEL(R, 28) PIC18_LEVEL(R, 29) PIC18_LEVEL(R, 30) \
-    PIC18_LEVEL(R, 31)
+#define PIC18_LEVEL_LIST(R)                                                                                  \
+    PIC18_LEVEL(R, 1)                                                                                        \
+    PIC18_LEVEL(R, 2) PIC18_LEVEL(R, 3) PIC18_LEVEL(R, 4) PIC18_LEVEL(R, 5) PIC18_LEVEL(R, 6)                \
+        PIC18_LEVEL(R, 7) PIC18_LEVEL(R, 8) PIC18_LEVEL(R, 9) PIC18_LEVEL(R, 10) PIC18_LEVEL(R, 11)          \
+            PIC18_LEVEL(R, 12) PIC18_LEVEL(R, 13) PIC18_LEVEL(R, 14) PIC18_LEVEL(R, 15) PIC18_LEVEL(R, 16)   \
+                PIC18_LEVEL(R, 17) PIC18_LEVEL(R, 18) PIC18_LEVEL(R, 19) PIC18_LEVEL(R, 20)                  \
+                    PIC18_LEVEL(R, 21) PIC18_LEVEL(R, 22) PIC18_LEVEL(R, 23) PIC18_LEVEL(R, 24)              \
+                        PIC18_LEVEL(R, 25) PIC18_LEVEL(R, 26) PIC18_LEVEL(R, 27) PIC18_LEVEL(R, 28)          \
+                            PIC18_LEVEL(R, 29) PIC18_LEVEL(R, 30) PIC18_LEVEL(R, 31)
 #define PIC18_REGISTER_LIST(R)                                                                               \
     R(PC, "pc", 21, "program counter", false, PIC18_CODE)                                                    \
     R(W, "w", 8, "working register", true, 0)                                                                \

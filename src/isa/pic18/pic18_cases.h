@@ -1,10 +1,18 @@
 /* pic18_cases.h — what each row does, for the loop of the kit. A row with a register is four: in the access bank, in the bank that is selected, a
  * register of which some bits are always 0, and where a pointer leads. */
 #define CELLS(id, ...)                                                                                       \
-    ON(PIC18_##id##_A): cell = core->data + AT; mask = 0xFF; __VA_ARGS__                                     \
-    ON(PIC18_##id##_B): if (kinds[AT]) goto banked; cell = bank + AT; mask = 0xFF; __VA_ARGS__               \
-    CASE(PIC18_##id##_K): cell = core->data + AT; mask = op->to; __VA_ARGS__                                 \
-    CASE(PIC18_##id##_P): POINTED; __VA_ARGS__
+    ON(PIC18_##id##_A) : cell = core->data + AT;                                                             \
+    mask = 0xFF;                                                                                             \
+    __VA_ARGS__                                                                                              \
+    ON(PIC18_##id##_B) : if (kinds[AT]) goto banked;                                                         \
+    cell = bank + AT;                                                                                        \
+    mask = 0xFF;                                                                                             \
+    __VA_ARGS__                                                                                              \
+    CASE(PIC18_##id##_K) : cell = core->data + AT;                                                           \
+    mask = op->to;                                                                                           \
+    __VA_ARGS__                                                                                              \
+    CASE(PIC18_##id##_P) : POINTED;                                                                          \
+    __VA_ARGS__
 #define POINTED                                                                                              \
     pointer = core->data + op->to;                                                                           \
     at = (uint32_t)(pointer[0] | pointer[1] << 8);                                                           \
@@ -19,7 +27,7 @@
     w = (value);                                                                                             \
     NEXT(2)
 #define TO_F(value)                                                                                          \
-    *cell = (uint8_t)((value) & mask);                                                                       \
+    *cell = (uint8_t)((value)&mask);                                                                         \
     NEXT(2)
 #define NZ_TO_W(value)                                                                                       \
     w = nz = (value);                                                                                        \

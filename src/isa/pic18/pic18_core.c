@@ -39,7 +39,8 @@ static void lay_data(oak_core *core)
         oak_cell_kind cell = setup->cell_kind(setup->machine, PIC18_DATA, address);
         core->mask[address] = mask_of(address);
         if (pic18_points(address)) kind = PIC18_POINTER;
-        else if (has_effect(address) || cell == OAK_CELL_DEVICE || (address == WDTCON && cell)) kind = PIC18_LIVE;
+        else if (has_effect(address) || cell == OAK_CELL_DEVICE || (address == WDTCON && cell))
+            kind = PIC18_LIVE;
         else if (core->mask[address] != 0xFF) kind = PIC18_MASKED;
         else if (cell == OAK_CELL_PLAIN || of_core(address)) kind = PIC18_PLAIN;
         for (unsigned i = 0; i < setup->memory_count && kind == PIC18_ABSENT; i++)
@@ -52,8 +53,8 @@ static void lay_data(oak_core *core)
 
 static inline uint32_t pic18_status(uint32_t nz, uint32_t carries)
 {
-    return (nz & 0x180 ? 0x10u : 0u) | ((carries ^ carries >> 1) & 0x80 ? 8u : 0u) |
-           (nz & 0xFF ? 0u : 4u) | (carries & 0x10 ? 2u : 0u) | (carries >> 8 & 1);
+    return (nz & 0x180 ? 0x10u : 0u) | ((carries ^ carries >> 1) & 0x80 ? 8u : 0u) | (nz & 0xFF ? 0u : 4u) |
+           (carries & 0x10 ? 2u : 0u) | (carries >> 8 & 1);
 }
 
 static void set_status(oak_core *core, uint32_t value)
@@ -69,7 +70,9 @@ uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves)
     uint32_t form = (at == FSR2L ? INDF2 : at == FSR1L ? INDF1 : INDF0) - address;
     uint8_t *pointer = data + at;
     uint32_t first = (uint32_t)(pointer[0] | pointer[1] << 8);
-    uint32_t then = form == PIC18_POSTDEC ? first - 1 : form == PIC18_POSTINC || form == PIC18_PREINC ? first + 1 : first;
+    uint32_t then = form == PIC18_POSTDEC                           ? first - 1
+                    : form == PIC18_POSTINC || form == PIC18_PREINC ? first + 1
+                                                                    : first;
     if (moves) pointer[0] = (uint8_t)then, pointer[1] = then >> 8 & 0x0F;
     if (form == PIC18_PREINC) first = then;
     if (form == PIC18_PLUSW) first += (w ^ 0x80u) - 0x80;
@@ -122,7 +125,8 @@ static uint8_t pic18_read(oak_core *core, uint32_t address, uint8_t asked, uint6
     if (address == PCL) keep_pc(core, core->kit.pc + 2);
     if (address == PCL) return (uint8_t)(core->kit.pc + 2);
     if (!is_device(core, address) || core->kind[address] == PIC18_POINTER) return look_at(core, address);
-    return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], false, asked, now);
+    return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], false, asked,
+                                       now);
 }
 
 static void feed(oak_core *core, uint64_t now)
@@ -147,19 +151,21 @@ static void control_memory(oak_core *core, uint32_t address, uint8_t value, uint
     if (!(value & WRITES) || !(value & (FLASH | CONFIGURES))) return;
     if ((value & CONFIGURES) || !(value & ALLOWS) || core->unlocked != 2 || now - core->unlocked_at != 1) {
         if (core->kit.setup.suffer)
-            core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STAYS_LOCKED, PIC18_CODE, core->data[TBLPTRL], now);
+            core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STAYS_LOCKED, PIC18_CODE,
+                                   core->data[TBLPTRL], now);
     } else {
         core->burns = value & ERASES ? 2 : 1;
         core->kit.attention = true;
     }
-    core->data[address] = value & (uint8_t)~(WRITES | ERASES);
+    core->data[address] = value & (uint8_t) ~(WRITES | ERASES);
 }
 
 static void write_top(oak_core *core, unsigned shift, uint8_t value)
 {
     uint32_t mask = (uint32_t)0xFF << shift;
     if (!core->sp) return;
-    core->stk[core->sp - 1] = ((core->stk[core->sp - 1] & ~mask) | (uint32_t)value << shift) & (PIC18_REACH - 2);
+    core->stk[core->sp - 1] =
+        ((core->stk[core->sp - 1] & ~mask) | (uint32_t)value << shift) & (PIC18_REACH - 2);
 }
 
 static void pic18_write(oak_core *core, uint32_t address, uint8_t value, uint64_t now)
@@ -277,7 +283,8 @@ static void at_end(oak_core *core, uint32_t pc, uint8_t flag, uint64_t now)
     kit_core *kit = &core->kit;
     kit->pc = pc;
     core->data[STKPTR] |= flag;
-    if (kit->setup.suffer) kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_END, PIC18_CODE, core->sp, now);
+    if (kit->setup.suffer)
+        kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_END, PIC18_CODE, core->sp, now);
     if (!resets_at_ends(core)) return;
     core->cause = STKPTR_FULL;
     kit->resets = kit->attention = true;
@@ -461,7 +468,8 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
     unsigned row = handler - KIT_FIRST_ROW;
     const kit_op *op = &core->kit.ops[pc];
-    if (row >= PIC18_BC && row <= PIC18_CALL_FAST && op->y) return row <= PIC18_BZ ? PIC18_PERHAPS : PIC18_BEYOND;
+    if (row >= PIC18_BC && row <= PIC18_CALL_FAST && op->y)
+        return row <= PIC18_BZ ? PIC18_PERHAPS : PIC18_BEYOND;
     if (row >= PIC18_FILE_ROWS || row & 1) return handler;
     uint8_t kind = core->kind[op->at];
     if (kind == PIC18_POINTER) return (uint16_t)(PIC18_FIRST_POINTED + row / 2);
@@ -483,7 +491,8 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     op->at = FIELD('k');
     if (decoded->has_target) op->at = decoded->target, op->y = decoded->target >= PIC18_SPAN;
     if (op->y) { /* of a branch: the flag, and whether it is to be 0 */
-        static const uint8_t flag[] = {STATUS_C, STATUS_N, STATUS_C, STATUS_N, STATUS_OV, STATUS_Z, STATUS_OV, STATUS_Z};
+        static const uint8_t flag[] = {STATUS_C,  STATUS_N, STATUS_C,  STATUS_N,
+                                       STATUS_OV, STATUS_Z, STATUS_OV, STATUS_Z};
         bool branch = decoded->row >= PIC18_BC && decoded->row <= PIC18_BZ;
         op->x = branch ? flag[decoded->row - PIC18_BC] : 0;
         op->y = decoded->row >= PIC18_BNC && decoded->row <= PIC18_BNZ ? 2 : 1;
@@ -529,16 +538,27 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     for (const char *p = letters; *p; p++) {
         uint32_t at = oak_pattern_get(&row->pattern, *p, decoded->word);
         if (!oak_pattern_width(&row->pattern, *p)) continue;
-        if (*p == 'f') at = decoded->row & 1 ? at + bank_of(core) : at >= PIC18_ACCESS ? at + PIC18_CELLS - 0x100 : at;
+        if (*p == 'f')
+            at = decoded->row & 1 ? at + bank_of(core) : at >= PIC18_ACCESS ? at + PIC18_CELLS - 0x100 : at;
         if (!pic18_points(at)) continue;
         uint32_t last = at <= INDF2 ? INDF2 : at <= INDF1 ? INDF1 : INDF0, form = last - at;
         bool moves = form != PIC18_INDF && form != PIC18_PLUSW;
-        list[count++] = (kit_reach){.space = PIC18_DATA, .accesses = moves ? KIT_BOTH : KIT_READS, .bits = 0xFF, .known = true,
-                                    .address = last - (INDF2 - FSR2L), .size = 2};
+        list[count++] = (kit_reach){.space = PIC18_DATA,
+                                    .accesses = moves ? KIT_BOTH : KIT_READS,
+                                    .bits = 0xFF,
+                                    .known = true,
+                                    .address = last - (INDF2 - FSR2L),
+                                    .size = 2};
     }
-    bool stack = decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN || decoded->row == PIC18_PUSH || decoded->row == PIC18_POP;
+    bool stack = decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN ||
+                 decoded->row == PIC18_PUSH || decoded->row == PIC18_POP;
     if (stack)
-        list[count++] = (kit_reach){.space = PIC18_DATA, .accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = TOSL, .size = 3};
+        list[count++] = (kit_reach){.space = PIC18_DATA,
+                                    .accesses = KIT_BOTH,
+                                    .bits = 0xFF,
+                                    .known = true,
+                                    .address = TOSL,
+                                    .size = 3};
     return count;
 }
 
@@ -546,14 +566,15 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 
 #include "isa/kit/dispatch.h"
 #define PIC18_POINTED_LABEL(id) PIC18_EXTRA(PIC18_##id##_K) PIC18_EXTRA(PIC18_##id##_P)
-#define CORE_TABLE    "isa/pic18/pic18.def"
-#define CORE_CASES    "isa/pic18/pic18_cases.h"
-#define CORE_SPAN     PIC18_SPAN
-#define CORE_CODE     PIC18_CODE
-#define PIC18_EXTRA   KIT_EXTRA_LABEL
+#define CORE_TABLE              "isa/pic18/pic18.def"
+#define CORE_CASES              "isa/pic18/pic18_cases.h"
+#define CORE_SPAN               PIC18_SPAN
+#define CORE_CODE               PIC18_CODE
+#define PIC18_EXTRA             KIT_EXTRA_LABEL
 #define CORE_EXTRA(X)                                                                                        \
-    X(PIC18_ENDS) X(PIC18_DONE) X(PIC18_BEYOND) X(PIC18_PERHAPS) X(PIC18_CLEAR_CARRY) X(PIC18_SET_CARRY) X(PIC18_FLAG_CLEAR)  \
-    X(PIC18_FLAG_SET) X(PIC18_EFFECT) PIC18_FILE_LIST(PIC18_POINTED_LABEL)
+    X(PIC18_ENDS)                                                                                            \
+    X(PIC18_DONE) X(PIC18_BEYOND) X(PIC18_PERHAPS) X(PIC18_CLEAR_CARRY) X(PIC18_SET_CARRY)                   \
+        X(PIC18_FLAG_CLEAR) X(PIC18_FLAG_SET) X(PIC18_EFFECT) PIC18_FILE_LIST(PIC18_POINTED_LABEL)
 #define CORE_LOCALS                                                                                          \
     uint8_t *bank, *cell, *pointer;                                                                          \
     const uint8_t *kinds;                                                                                    \
@@ -608,7 +629,8 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
     uint32_t at = reg < PIC18_REGISTERS ? cell_of(reg) : 0;
     if (!at) return kit_read_register(core, reg, value);
     *value = 0;
-    for (unsigned i = kit_cells_of(&oak_isa_pic18.about, reg)->size; i--;) *value = *value << 8 | look_at(core, at + i);
+    for (unsigned i = kit_cells_of(&oak_isa_pic18.about, reg)->size; i--;)
+        *value = *value << 8 | look_at(core, at + i);
     return OAK_OK;
 }
 
@@ -659,11 +681,13 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     oak_core *core;
     oak_status status = kit_create(&arch, tables, setup, &core);
     if (status) return status;
-    bool taken = kit_put_space(core, (kit_space){.number = PIC18_DATA, .cells = core->data, .size = PIC18_CELLS, .unit = 1});
+    bool taken = kit_put_space(
+        core, (kit_space){.number = PIC18_DATA, .cells = core->data, .size = PIC18_CELLS, .unit = 1});
     for (unsigned i = 0; i < setup->memory_count && taken; i++) {
         const oak_core_memory *memory = &setup->memories[i];
         if (memory->space != PIC18_DATA)
-            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF, memory->space == PIC18_CODE);
+            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF,
+                                   memory->space == PIC18_CODE);
     }
     if (!taken) {
         kit_destroy(core);

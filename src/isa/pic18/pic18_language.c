@@ -25,6 +25,14 @@ static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"a", 'a'}, {"b", '
 static const kit_pair opposites[] = {{"bc", "bnc"}, {"bn", "bnn"}, {"bov", "bnov"}, {"bz", "bnz"}, {0}};
 static const kit_pair farther[] = {{"bra", "goto"}, {"rcall", "call"}, {0}};
 /* clang-format on */
+/* clang-format off */
+#define BOTH(id, does, goes, value, from) {PIC18_##id##_A, does, goes, value, NULL, from}, {PIC18_##id##_B, does, goes, value, NULL, from}
+static const kit_counting counts[] = {
+    {PIC18_MOVLW, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, BOTH(CLRF, OAK_EFFECT_LOADS, OAK_GOES_NOWHERE, 0, NULL), BOTH(SETF, OAK_EFFECT_LOADS, 0, 255, NULL),
+    BOTH(MOVWF, OAK_EFFECT_COPIES, 0, 0, "w"), BOTH(DECFSZ_F, OAK_EFFECT_ADDS, OAK_GOES_ZERO, -1, NULL), BOTH(INCFSZ_F, OAK_EFFECT_ADDS, OAK_GOES_ZERO, 1, NULL),
+    BOTH(DCFSNZ_F, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL), BOTH(INFSNZ_F, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, 1, NULL), BOTH(DECF_F, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, NULL),
+    BOTH(INCF_F, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, NULL), {PIC18_BZ, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL}, {PIC18_BNZ, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {0}};
+/* clang-format on */
 #define KIT_WORDS "isa/pic18/pic18_words.def"
 #include "isa/kit/words.h"
 
@@ -52,7 +60,8 @@ static char single(const oak_operand_reader *reader, const oak_operand *operand)
 }
 
 /* Puts a word where nothing was written. */
-static void put_word(const struct kit_tables *tables, oak_insn *insn, unsigned at, const char *word, unsigned why)
+static void put_word(const struct kit_tables *tables, oak_insn *insn, unsigned at, const char *word,
+                     unsigned why)
 {
     const oak_operand *last = &insn->operand[insn->count - 1];
     for (unsigned i = insn->count; i > at; i--) insn->operand[i] = insn->operand[i - 1];
@@ -89,7 +98,8 @@ static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader
         char letter = single(reader, second);
         bool banked = insn->count == 2 && (letter == 'a' || letter == 'b');
         if (letter == '0' || letter == '1') become(tables, second, letter == '0' ? "w" : "f");
-        if (banked) become(tables, second, letter == 'a' ? "a" : "b"), put_word(tables, insn, 1, "f", LEFT_OUT);
+        if (banked)
+            become(tables, second, letter == 'a' ? "a" : "b"), put_word(tables, insn, 1, "f", LEFT_OUT);
     }
     if (goes && insn->count == 1) put_word(tables, insn, 1, "f", LEFT_OUT);
     if (insn->count == most && last->kind && (digit == '0' || digit == '1') && !(goes && most == 2))
@@ -102,7 +112,8 @@ static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader
 static unsigned forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     unsigned count = kit_forms(tables, insn, rows, why);
-    if (count == 1 && insn->count && insn->operand[insn->count - 1].extra == CHOSEN && !insn->operand[insn->count - 1].kind)
+    if (count == 1 && insn->count && insn->operand[insn->count - 1].extra == CHOSEN &&
+        !insn->operand[insn->count - 1].kind)
         rows[count++] = rows[0] + 1;
     return count;
 }
@@ -158,8 +169,8 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
 }
 
 /* movlb takes a bank, or what lies in one. */
-static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                         uint32_t address, uint8_t *bytes, oak_refusal *why)
+static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                         const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     oak_value bank = *values;
     if (row != PIC18_MOVLB || (values->space != PIC18_DATA && !insn->operand->extra))
@@ -191,7 +202,8 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     if (status) return status;
     if (decoded->flow == OAK_FLOW_BRANCH && !decoded->has_target) {
         oak_decoded next;
-        bool known = available > 2 && !kit_decode(tables, bytes + 2, available - 2, address + 2, state, &next);
+        bool known =
+            available > 2 && !kit_decode(tables, bytes + 2, available - 2, address + 2, state, &next);
         decoded->has_target = true;
         decoded->target = (address + 2 + (known ? next.size : 2)) % PIC18_REACH;
     }
@@ -203,7 +215,8 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
 static oak_flow flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
 {
     oak_decoded decoded;
-    if (decode(tables, bytes, kit_row_size(tables, row), 0, state, &decoded)) return kit_flow_of(tables, row, bytes, state);
+    if (decode(tables, bytes, kit_row_size(tables, row), 0, state, &decoded))
+        return kit_flow_of(tables, row, bytes, state);
     return decoded.flow;
 }
 
@@ -212,7 +225,26 @@ static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *deco
 {
     unsigned pair = decoded->row & ~1u;
     *loads_zero = pair == PIC18_CLRF_A;
-    return *loads_zero || pair == PIC18_DECFSZ_F_A ? 1 + (cell_of(tables, decoded) | (decoded->row & 1u) << 12) : 0;
+    return *loads_zero || pair == PIC18_DECFSZ_F_A
+               ? 1 + (cell_of(tables, decoded) | (decoded->row & 1u) << 12)
+               : 0;
+}
+
+/* What is skipped may be two words; a skip on Z asks the flag. */
+static void effect(const oak_isa_tables *tables, const oak_decoded *decoded, oak_effect *effect)
+{
+    unsigned pair = decoded->row & ~1u;
+    bool set = pair == PIC18_BTFSS_A;
+    kit_effect(tables, decoded, effect);
+    if (decoded->flow == OAK_FLOW_COMPUTED) effect->taken = 1;
+    if (decoded->flow == OAK_FLOW_BRANCH && decoded->row < PIC18_FILE_ROWS &&
+        decoded->target == decoded->address + 6)
+        effect->taken++;
+    if ((!set && pair != PIC18_BTFSC_A) || cell_of(tables, decoded) != STATUS ||
+        kit_field_of(tables, decoded, 'b') != 2)
+        return;
+    effect->does = OAK_EFFECT_ASKS;
+    effect->goes = set ? OAK_GOES_ZERO : OAK_GOES_NOT_ZERO;
 }
 
 /* ------------------------------------------------------------------------------------------ what is selected */
@@ -236,17 +268,22 @@ static void follow(const oak_isa_tables *tables, const oak_decoded *decoded, oak
     uint32_t mask = cell == BSR ? SELECTS_BANK : cell == PCLATH ? SELECTS_BLOCK : cell == WREG ? HOLDS_W : 0;
     if (decoded->row == PIC18_MOVFF) {
         uint32_t to = kit_field_of(tables, decoded, 'd');
-        oak_select_any(now, to == BSR ? SELECTS_BANK : to == PCLATH ? SELECTS_BLOCK : to == WREG ? HOLDS_W : 0);
+        oak_select_any(now, to == BSR      ? SELECTS_BANK
+                            : to == PCLATH ? SELECTS_BLOCK
+                            : to == WREG   ? HOLDS_W
+                                           : 0);
     }
-    if (oak_same(row->operands, "access, w, a") || oak_same(row->operands, "reg, w, b") || *row->operands == 'k' ||
-        decoded->row == PIC18_DAW)
+    if (oak_same(row->operands, "access, w, a") || oak_same(row->operands, "reg, w, b") ||
+        *row->operands == 'k' || decoded->row == PIC18_DAW)
         oak_select_any(now, HOLDS_W);
     if (decoded->row == PIC18_MOVLW) oak_select(now, HOLDS_W, number << 12);
     if (decoded->row == PIC18_MOVLB) oak_select(now, SELECTS_BANK, number);
-    if (file && !(decoded->row & 1) && cell == PCL && *row->uses != 'w') oak_select(now, SELECTS_BLOCK, (decoded->address + 2) >> 4 & SELECTS_BLOCK);
+    if (file && !(decoded->row & 1) && cell == PCL && *row->uses != 'w')
+        oak_select(now, SELECTS_BLOCK, (decoded->address + 2) >> 4 & SELECTS_BLOCK);
     if (!file || !writes_cell(row) || !mask) return;
     if (decoded->row == PIC18_CLRF_A) oak_select(now, mask, 0);
-    else if (decoded->row == PIC18_MOVWF_A && mask != HOLDS_W) select_w(now, mask, mask == SELECTS_BANK ? 12 : 8);
+    else if (decoded->row == PIC18_MOVWF_A && mask != HOLDS_W)
+        select_w(now, mask, mask == SELECTS_BANK ? 12 : 8);
     else oak_select_any(now, mask);
 }
 
@@ -328,7 +365,7 @@ static const oak_flag_info flags[] = {
     {"dc", PIC18_REG_STATUS, 1, 1, "digit carry", false, 0}, {"c", PIC18_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PIC18_LINES] = {8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24};
 static const kit_language language = {
-    .isa = &oak_isa_pic18, .classes = classes, .remedies = remedies, .letters = letters, .opposites = opposites, .farther = farther, .jump = "goto", .check = check};
+    .isa = &oak_isa_pic18, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .opposites = opposites, .farther = farther, .jump = "goto", .check = check};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -345,6 +382,6 @@ const oak_isa oak_isa_pic18 = {
     .pattern_unit = 2, .rows = pic18_rows, .row_count = PIC18_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
     .forms = forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 2, .selector = &selector, .size = kit_row_size, .encode = encode, .decode = decode,
-    .print = kit_print, .doubt = doubt, .counter_of = counter_of, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
+    .print = kit_print, .doubt = doubt, .counter_of = counter_of, .effect = effect, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .own_register = own_register, .core = &pic18_core_ops};
 /* clang-format on */

@@ -2,9 +2,16 @@
 
 /* A row with a register is three: in the bank that is selected, where it is the same in every bank, and where FSR points. */
 #define CELLS(id, ...)                                                                                       \
-    ON(PICMID_##id): at = bank[AT]; if (at >= PICMID_OTHER) goto special; cell = core->data + at; __VA_ARGS__ \
-    CASE(PICMID_##id##_C): cell = core->data + AT; __VA_ARGS__                                               \
-    CASE(PICMID_##id##_I): at = far[core->data[FSR]]; if (at >= PICMID_OTHER) goto special; cell = core->data + at; __VA_ARGS__
+    ON(PICMID_##id) : at = bank[AT];                                                                         \
+    if (at >= PICMID_OTHER) goto special;                                                                    \
+    cell = core->data + at;                                                                                  \
+    __VA_ARGS__                                                                                              \
+    CASE(PICMID_##id##_C) : cell = core->data + AT;                                                          \
+    __VA_ARGS__                                                                                              \
+    CASE(PICMID_##id##_I) : at = far[core->data[FSR]];                                                       \
+    if (at >= PICMID_OTHER) goto special;                                                                    \
+    cell = core->data + at;                                                                                  \
+    __VA_ARGS__
 #define FLAGS_OF_SUM(a, b)                                                                                   \
     do {                                                                                                     \
         uint32_t first = (a), second = (b);                                                                  \
@@ -31,19 +38,19 @@
     w = zero = (value);                                                                                      \
     NEXT(1)
 #define Z_TO_F(value)                                                                                        \
-    *cell = (uint8_t)(zero = (value));                                                                        \
+    *cell = (uint8_t)(zero = (value));                                                                       \
     NEXT(1)
 #define SKIP_IF(condition)                                                                                   \
     do {                                                                                                     \
         if (!(condition)) NEXT(1);                                                                           \
         MORE(1);                                                                                             \
-        SKIP(1, 1);                                                                                             \
+        SKIP(1, 1);                                                                                          \
     } while (0)
 #define STATUS_NOW                                                                                           \
     ((core->data[STATUS] & 0xF8u) | (uint32_t)(zero == 0) << 2 | (half >> 3 & STATUS_DC) | carry)
 #define SELECT                                                                                               \
     (bank = core->near[core->data[STATUS] >> 5 & 3], far = core->far + (core->data[STATUS] & STATUS_IRP) * 2)
-#define PAGED  ((kit_op *)(void *)((char *)page + op->to))
+#define PAGED ((kit_op *)(void *)((char *)page + op->to))
 #define PUSHED                                                                                               \
     if (core->sp == PICMID_LEVELS) {                                                                         \
         SAVE;                                                                                                \

@@ -257,7 +257,8 @@ static unsigned exception(const oak_core *core)
 static bool is_everywhere(const oak_core *core, uint32_t low)
 {
     uint32_t home = core->near[0][low];
-    return home == low && core->near[1][low] == home && core->near[2][low] == home && core->near[3][low] == home;
+    return home == low && core->near[1][low] == home && core->near[2][low] == home &&
+           core->near[3][low] == home;
 }
 
 /* Writing PCL jumps, whatever else the instruction does; a jump may be one to itself. Registers that are the same in every bank. */
@@ -266,13 +267,15 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
     const uint8_t simple = STATUS_RP | STATUS_IRP | STATUS_C; /* bits that nothing else depends on */
     unsigned row = handler - KIT_FIRST_ROW;
     const kit_op *op = &core->kit.ops[pc];
-    bool writes = *picmid_rows[row].uses == 'b' || (*picmid_rows[row].uses == 'w' && *picmid_rows[row].operands == 'r');
+    bool writes =
+        *picmid_rows[row].uses == 'b' || (*picmid_rows[row].uses == 'w' && *picmid_rows[row].operands == 'r');
     if (row == PICMID_GOTO) return op->at == (pc & 0x7FF) ? PICMID_SELF : handler;
     if (row > PICMID_BTFSS) return handler;
     if (writes && op->at == PCL) return PICMID_ENDS;
     if (op->at == STATUS && row == PICMID_BCF && op->x & simple) return PICMID_CLEAR_FLAG;
     if (op->at == STATUS && row == PICMID_BSF && op->x & simple) return PICMID_SET_FLAG;
-    if (op->at == STATUS && row == PICMID_BTFSC) return op->x == STATUS_Z ? PICMID_ZERO_CLEAR : PICMID_FLAG_CLEAR;
+    if (op->at == STATUS && row == PICMID_BTFSC)
+        return op->x == STATUS_Z ? PICMID_ZERO_CLEAR : PICMID_FLAG_CLEAR;
     if (op->at == STATUS && row == PICMID_BTFSS) return op->x == STATUS_Z ? PICMID_ZERO_SET : PICMID_FLAG_SET;
     if (op->at == INDF) return (uint16_t)(PICMID_FIRST_POINTED + row);
     return is_everywhere(core, op->at) ? (uint16_t)(PICMID_FIRST_EVERYWHERE + row) : handler;
@@ -311,15 +314,16 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 /* ------------------------------------------------------------------------------------------ the loop */
 
 #include "isa/kit/dispatch.h"
-#define CORE_TABLE    "isa/picmid/picmid.def"
-#define CORE_CASES    "isa/picmid/picmid_cases.h"
-#define CORE_SPAN     PICMID_SPAN
-#define CORE_CODE     PICMID_CODE
-#define PICMID_EXTRA  KIT_EXTRA_LABEL
+#define CORE_TABLE        "isa/picmid/picmid.def"
+#define CORE_CASES        "isa/picmid/picmid_cases.h"
+#define CORE_SPAN         PICMID_SPAN
+#define CORE_CODE         PICMID_CODE
+#define PICMID_EXTRA      KIT_EXTRA_LABEL
 #define PICMID_LABELS(id) PICMID_EXTRA(PICMID_##id##_C) PICMID_EXTRA(PICMID_##id##_I)
 #define CORE_EXTRA(X)                                                                                        \
-    X(PICMID_ENDS) X(PICMID_DONE) X(PICMID_SELF) X(PICMID_CLEAR_FLAG) X(PICMID_SET_FLAG) X(PICMID_ZERO_CLEAR) \
-    X(PICMID_ZERO_SET) X(PICMID_FLAG_CLEAR) X(PICMID_FLAG_SET) PICMID_FILE_LIST(PICMID_LABELS)
+    X(PICMID_ENDS)                                                                                           \
+    X(PICMID_DONE) X(PICMID_SELF) X(PICMID_CLEAR_FLAG) X(PICMID_SET_FLAG) X(PICMID_ZERO_CLEAR)               \
+        X(PICMID_ZERO_SET) X(PICMID_FLAG_CLEAR) X(PICMID_FLAG_SET) PICMID_FILE_LIST(PICMID_LABELS)
 #define CORE_LOCALS                                                                                          \
     const uint16_t *bank, *far;                                                                              \
     kit_op *page;                                                                                            \

@@ -19,6 +19,13 @@ static const kit_class classes[] = {
     {0}};
 static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"{}", '='}, {0}};
 /* clang-format on */
+/* clang-format off */
+static const kit_counting counts[] = {
+    {PICMID_MOVLW, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {PICMID_CLRF, OAK_EFFECT_LOADS, OAK_GOES_NOWHERE, 0, NULL, NULL}, {PICMID_CLRW, OAK_EFFECT_LOADS, OAK_GOES_NOWHERE, 0, NULL, NULL},
+    {PICMID_MOVWF, OAK_EFFECT_COPIES, 0, 0, NULL, "w"},
+    {PICMID_DECFSZ_F, OAK_EFFECT_ADDS, OAK_GOES_ZERO, -1, NULL, NULL}, {PICMID_INCFSZ_F, OAK_EFFECT_ADDS, OAK_GOES_ZERO, 1, NULL, NULL},
+    {PICMID_DECF_F, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, NULL, NULL}, {PICMID_INCF_F, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, NULL, NULL}, {0}};
+/* clang-format on */
 #define KIT_WORDS "isa/picmid/picmid_words.def"
 #include "isa/kit/words.h"
 
@@ -140,6 +147,19 @@ static unsigned counter_of(const oak_isa_tables *tables, const oak_decoded *deco
     return *loads_zero || decoded->row == PICMID_DECFSZ_F ? 1 + kit_field_of(tables, decoded, 'f') : 0;
 }
 
+/* A skip on Z asks the flag. */
+static void effect(const oak_isa_tables *tables, const oak_decoded *decoded, oak_effect *effect)
+{
+    bool set = decoded->row == PICMID_BTFSS;
+    kit_effect(tables, decoded, effect);
+    if (decoded->flow == OAK_FLOW_COMPUTED) effect->taken = 1;
+    if ((!set && decoded->row != PICMID_BTFSC) || kit_field_of(tables, decoded, 'f') != STATUS ||
+        kit_field_of(tables, decoded, 'b') != 2)
+        return;
+    effect->does = OAK_EFFECT_ASKS;
+    effect->goes = set ? OAK_GOES_ZERO : OAK_GOES_NOT_ZERO;
+}
+
 /* ------------------------------------------------------------------------------------------ what is selected */
 
 enum { RP = 3, PAGE = 0x1F << 2, W = 0xFF << 8 }; /* RP, PCLATH and w */
@@ -208,7 +228,8 @@ static int selected_operand(const oak_isa_tables *tables, unsigned row, oak_sele
     unsigned class = kit_tables_of(tables)->row[row].class_of[0];
     what->space = class == TARGET ? PICMID_CODE : PICMID_FILE;
     what->part = true;
-    what->writes = class == REGISTER ? writes_cell(&picmid_rows[row]) : row == PICMID_TRIS || row == PICMID_OPTION;
+    what->writes =
+        class == REGISTER ? writes_cell(&picmid_rows[row]) : row == PICMID_TRIS || row == PICMID_OPTION;
     return class == TARGET || class == REGISTER ? 0 : -1;
 }
 
@@ -217,11 +238,14 @@ static uint32_t home(unsigned space, uint32_t address)
     return space == PICMID_FILE && address < PICMID_CELLS ? picmid_home(address) : address;
 }
 
-static const oak_select_step steps[] = {
-    {PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false, 0},      {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true, 0},
-    {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false, 0},     {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true, 0},
-    {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false, 0},  {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true, 0},
-    {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false, 0}, {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true, 0}};
+static const oak_select_step steps[] = {{PICMID_FILE, 1, 0x80, "bcf STATUS, 5", false, 0},
+                                        {PICMID_FILE, 1, 0x80, "bsf STATUS, 5", true, 0},
+                                        {PICMID_FILE, 2, 0x100, "bcf STATUS, 6", false, 0},
+                                        {PICMID_FILE, 2, 0x100, "bsf STATUS, 6", true, 0},
+                                        {PICMID_CODE, 0x20, 0x800, "bcf PCLATH, 3", false, 0},
+                                        {PICMID_CODE, 0x20, 0x800, "bsf PCLATH, 3", true, 0},
+                                        {PICMID_CODE, 0x40, 0x1000, "bcf PCLATH, 4", false, 0},
+                                        {PICMID_CODE, 0x40, 0x1000, "bsf PCLATH, 4", true, 0}};
 static const oak_selector selector = {.at_reset = RP | PAGE,
                                       .steps = steps,
                                       .step_count = sizeof steps / sizeof *steps,
@@ -254,7 +278,7 @@ static const oak_flag_info flags[] = {
     {"c", PICMID_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PICMID_LINES] = {4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4};
 static const kit_language language = {
-    .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .jump = "goto", .check = check};
+    .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .jump = "goto", .check = check};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -271,6 +295,6 @@ const oak_isa oak_isa_picmid = {
     .pattern_unit = 2, .rows = picmid_rows, .row_count = PICMID_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
     .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 1, .selector = &selector, .size = kit_row_size, .encode = kit_encode, .decode = decode,
-    .print = kit_print, .doubt = doubt, .counter_of = counter_of, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
+    .print = kit_print, .doubt = doubt, .counter_of = counter_of, .effect = effect, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .core = &picmid_core_ops};
 /* clang-format on */

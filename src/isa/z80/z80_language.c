@@ -187,8 +187,12 @@ static const oak_flag_info flags[] = {
 static const uint16_t vectors[Z80_LINES] = {0x38, 0x38, 0x38, 0x38, 0x38, 0x38, 0x38, 0x38, 0x66};
 
 static const kit_pair farther[] = {{"jr", "jp"}, {0}};
+static const kit_counting counts[] = {
+    {Z80_LD_R_N, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {Z80_DJNZ, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, "b", NULL}, {Z80_DEC_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, NULL, NULL},
+    {Z80_INC_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, NULL, NULL}, {Z80_JR_NZ, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {Z80_JR_Z, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL},
+    {Z80_JP_NZ, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {Z80_JP_Z, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL}, {0}};
 static const kit_language language = {
-    .isa = &oak_isa_z80, .classes = classes, .remedies = remedies, .letters = letters, .farther = farther, .jump = "jp",
+    .isa = &oak_isa_z80, .counts = counts, .classes = classes, .remedies = remedies, .letters = letters, .farther = farther, .jump = "jp",
     .reserves = true, .refuses = refuses, .check = check, .print = print};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
