@@ -142,7 +142,8 @@ static int apply(walker *self, uint32_t address, const oak_effect *effect, knowl
     if (effect->does == OAK_EFFECT_LOADS) result = effect->value & 0xFF;
     if (effect->does == OAK_EFFECT_COPIES) result = copied;
     if (effect->does == OAK_EFFECT_ADDS && known && before >= 0) result = (before + effect->value) & 0xFF;
-    if (effect->does == OAK_EFFECT_ASKS) return zero == ZERO_UNKNOWN ? -1 : (zero != 0) == (effect->goes == OAK_GOES_ZERO);
+    if (effect->does == OAK_EFFECT_ASKS)
+        return zero == ZERO_UNKNOWN ? -1 : (zero != 0) == (effect->goes == OAK_GOES_ZERO);
     if (known && result >= 0) learn(now, key_of(to), (uint8_t)result);
     if (result >= 0 && effect->goes == OAK_GOES_NOWHERE) now->zero = !result;
     if (result < 0 || effect->goes == OAK_GOES_UNKNOWN || effect->goes == OAK_GOES_NOWHERE) return -1;
@@ -152,7 +153,8 @@ static int apply(walker *self, uint32_t address, const oak_effect *effect, knowl
 static bool decode(walker *self, uint32_t address, oak_decoded *decoded, oak_effect *effect)
 {
     looker *look = self->look;
-    if (!look_is_known(look, address) || !(look->mark[look_slot(look, address)] & IS_START) || !look_decode(look, address, decoded))
+    if (!look_is_known(look, address) || !(look->mark[look_slot(look, address)] & IS_START) ||
+        !look_decode(look, address, decoded))
         return false;
     if (look->selection.at) {
         oak_selected now = oak_selection_at(&look->selection, address);
@@ -192,7 +194,8 @@ static void forget_written(walker *self, uint32_t entry, knowledge *now)
                 }
                 todo[count++] = decoded.target;
             }
-            if (decoded.flow == OAK_FLOW_COMPUTED || (decoded.flow == OAK_FLOW_CALL && !decoded.has_target)) forget_all(now);
+            if (decoded.flow == OAK_FLOW_COMPUTED || (decoded.flow == OAK_FLOW_CALL && !decoded.has_target))
+                forget_all(now);
             if (!oak_goes_on(decoded.flow)) break;
             address += decoded.size;
         }
@@ -250,7 +253,8 @@ static found through_table(walker *self, uint32_t jump, uint32_t table, const kn
     found all = no_way(COMPUTED, jump);
     oak_decoded decoded;
     oak_effect effect;
-    for (unsigned i = 0; i < LONGEST && decode(self, table, &decoded, &effect) && !oak_goes_on(decoded.flow); i++) {
+    for (unsigned i = 0; i < LONGEST && decode(self, table, &decoded, &effect) && !oak_goes_on(decoded.flow);
+         i++) {
         found one = walk(self, table, *now);
         all = i ? either(all, one) : one;
         table += decoded.size;
@@ -259,8 +263,8 @@ static found through_table(walker *self, uint32_t jump, uint32_t table, const kn
 }
 
 /* A branch over a few plain instructions, behind which the same is known as without them: both ways are one then. */
-static bool meets(walker *self, uint32_t address, const oak_decoded *branch, const oak_effect *how, const knowledge *now,
-                  uint64_t *least, uint64_t *most)
+static bool meets(walker *self, uint32_t address, const oak_decoded *branch, const oak_effect *how,
+                  const knowledge *now, uint64_t *least, uint64_t *most)
 {
     enum { FEW = 8 };
     uint64_t cycles = 0;
@@ -268,7 +272,9 @@ static bool meets(walker *self, uint32_t address, const oak_decoded *branch, con
     oak_decoded decoded;
     oak_effect effect;
     for (unsigned i = 0; i < FEW && address != branch->target; i++) {
-        if (!decode(self, address, &decoded, &effect) || (decoded.flow != OAK_FLOW_NEXT && decoded.flow != OAK_FLOW_EVENT) || effect.taken) return false;
+        if (!decode(self, address, &decoded, &effect) ||
+            (decoded.flow != OAK_FLOW_NEXT && decoded.flow != OAK_FLOW_EVENT) || effect.taken)
+            return false;
         (void)apply(self, address, &effect, &with);
         cycles += decoded.cycles;
         address += decoded.size;
@@ -296,9 +302,11 @@ static found go(walker *self, uint32_t address, knowledge now)
         int goes = apply(self, address, &effect, &now);
         uint32_t behind_it = address + decoded.size;
         least += decoded.cycles, most = add(most, decoded.cycles);
-        if (decoded.flow == OAK_FLOW_RETURN) return (found){least, because ? UINT64_MAX : most, (uint8_t)because, where};
+        if (decoded.flow == OAK_FLOW_RETURN)
+            return (found){least, because ? UINT64_MAX : most, (uint8_t)because, where};
         if (decoded.flow == OAK_FLOW_COMPUTED) {
-            found all = behind(least + effect.taken, add(most, effect.taken), through_table(self, address, behind_it, &now));
+            found all = behind(least + effect.taken, add(most, effect.taken),
+                               through_table(self, address, behind_it, &now));
             if (because) all.why = (uint8_t)because, all.at = where, all.most = UINT64_MAX;
             return all;
         }
@@ -320,7 +328,8 @@ static found go(walker *self, uint32_t address, knowledge now)
             if (because) all.why = (uint8_t)because, all.at = where, all.most = UINT64_MAX;
             return all;
         }
-        if (decoded.flow == OAK_FLOW_BRANCH && !repeats && goes < 0 && meets(self, behind_it, &decoded, &effect, &now, &least, &most)) {
+        if (decoded.flow == OAK_FLOW_BRANCH && !repeats && goes < 0 &&
+            meets(self, behind_it, &decoded, &effect, &now, &least, &most)) {
             address = decoded.target;
             continue;
         }
@@ -333,7 +342,8 @@ static found go(walker *self, uint32_t address, knowledge now)
         bool leaves = decoded.flow == OAK_FLOW_JUMP || (decoded.flow == OAK_FLOW_BRANCH && goes > 0);
         if (decoded.flow == OAK_FLOW_BRANCH && leaves) least += effect.taken, most = add(most, effect.taken);
         address = leaves ? decoded.target : behind_it;
-        if (address == seen_at && !memcmp(&now, &seen, sizeof now)) return behind(least, most, no_way(WAITS, address));
+        if (address == seen_at && !memcmp(&now, &seen, sizeof now))
+            return behind(least, most, no_way(WAITS, address));
         if (++steps == next_look) seen_at = address, seen = now, next_look *= 2;
     }
 }
@@ -366,7 +376,8 @@ static void write_time(oak_buf *buf, uint64_t cycles, uint64_t clock, uint32_t c
     static const char *const units[] = {"us", "ms", "s"};
     double shown = us / (before == 2 ? 1e6 : before ? 1e3 : 1);
     uint64_t thousandths = (uint64_t)(shown * 1000 + 0.5);
-    oak_format(text, sizeof text, "%llu.%03u %s", (unsigned long long)(thousandths / 1000), (unsigned)(thousandths % 1000), units[before]);
+    oak_format(text, sizeof text, "%llu.%03u %s", (unsigned long long)(thousandths / 1000),
+               (unsigned)(thousandths % 1000), units[before]);
     oak_buf_format(buf, "%14s", text);
 }
 
@@ -380,10 +391,14 @@ static void write_reason(looker *look, const found *one)
     if (symbol && symbol->value == at) label = symbol->name;
     oak_format(place, sizeof place, label ? "0x%04x, %s" : "0x%04x", (unsigned)at, label);
     switch ((reason)one->why) {
-    case LOOPS: oak_buf_format(buf, "goes round at %s as often as something says that is not known here", place); break;
+    case LOOPS:
+        oak_buf_format(buf, "goes round at %s as often as something says that is not known here", place);
+        break;
     case WAITS: oak_buf_format(buf, "never comes back: it circles at %s", place); break;
     case COMPUTED: oak_buf_format(buf, "where it goes from %s is worked out when it runs", place); break;
-    case REPEATS: oak_buf_format(buf, "the instruction at %s repeats as often as a register says", place); break;
+    case REPEATS:
+        oak_buf_format(buf, "the instruction at %s repeats as often as a register says", place);
+        break;
     case OUTSIDE: oak_buf_format(buf, "runs to %s, where no code is", place); break;
     case CALLS_ITSELF: oak_buf_format(buf, "calls itself at %s", place); break;
     default: oak_buf_format(buf, "has too many ways to go through, at %s", place); break;
@@ -442,7 +457,8 @@ oak_status oak_look_routines(const oak_program *program, uint64_t clock, const o
         bool called = (look.mark[slot] & (IS_CALLED | IS_START)) == (IS_CALLED | IS_START);
         if (!called && !(is_handler(&look, address) && look.mark[slot] & IS_START)) continue;
         if (!shown++)
-            oak_buf_format(&look.buf, "%-20s %6s %10s %14s %10s %14s\n", "routine", "at", "shortest", "", "longest", "");
+            oak_buf_format(&look.buf, "%-20s %6s %10s %14s %10s %14s\n", "routine", "at", "shortest", "",
+                           "longest", "");
         write_routine(&self, address, clock);
         if (look.buf.size > 32768) status = look_flush(&look);
     }

@@ -3,7 +3,7 @@
 #define OAK_PIC18_H
 
 #include "base/bytes.h"
-#include "isa/kit/table.h"
+#include "isa/kit/filed.h"
 
 enum { PIC18_NUMBER, PIC18_CODE, PIC18_DATA, PIC18_EEPROM, PIC18_SPACES };
 enum {
@@ -26,49 +26,13 @@ enum {
     PIC18_STALL = 2000 /* cycles for either, in which the core stands */
 };
 /* Registers of the core. */
+#define CELL(name, address, mask, kind) name = (address),
 enum {
-    EECON1 = 0xFA6,
-    EECON2 = 0xFA7,
-    RCON = 0xFD0,
-    WDTCON = 0xFD1,
-    STATUS = 0xFD8,
-    FSR2L = 0xFD9,
-    FSR1L = 0xFE1,
-    FSR0L = 0xFE9,
-    INDF2 = 0xFDF,
-    INDF1 = 0xFE7,
-    INDF0 = 0xFEF,
-    BSR = 0xFE0,
-    WREG = 0xFE8,
-    INTCON = 0xFF2,
-    PRODL = 0xFF3,
-    PRODH = 0xFF4,
-    TABLAT = 0xFF5,
-    TBLPTRL = 0xFF6,
-    TBLPTRU = 0xFF8,
-    PCL = 0xFF9,
-    PCLATH = 0xFFA,
-    PCLATU = 0xFFB,
-    STKPTR = 0xFFC,
-    TOSL = 0xFFD,
-    TOSH = 0xFFE,
-    TOSU = 0xFFF
+#include "isa/pic18/pic18_registers.def"
 };
-enum {
-    STATUS_C = 1,
-    STATUS_DC = 2,
-    STATUS_Z = 4,
-    STATUS_OV = 8,
-    STATUS_N = 16,
-    INTCON_GIEH = 0x80,
-    INTCON_GIEL = 0x40,
-    RCON_IPEN = 0x80,
-    RCON_RI = 0x10,
-    RCON_TO = 8,
-    RCON_PD = 4,
-    STKPTR_FULL = 0x80,
-    STKPTR_EMPTY = 0x40
-};
+enum { STATUS_C = 1, STATUS_DC = 2, STATUS_Z = 4, STATUS_OV = 8, STATUS_N = 16 };
+enum { INTCON_GIEH = 0x80, INTCON_GIEL = 0x40, STKPTR_FULL = 0x80, STKPTR_EMPTY = 0x40 };
+enum { RCON_IPEN = 0x80, RCON_RI = 0x10, RCON_TO = 8, RCON_PD = 4 };
 /* What lies at an address of data memory. */
 enum { PIC18_PLAIN, PIC18_MASKED, PIC18_LIVE, PIC18_POINTER, PIC18_ABSENT };
 /* What a register that stands for another does to its pointer: INDF and those below it, in this order. */
@@ -82,15 +46,13 @@ extern const oak_insn_row pic18_rows[PIC18_ROWS];
 extern const uint8_t pic18_cycles[PIC18_ROWS];
 
 /* The rows with a register, in the order of the table: two each, in the access bank and in the one that is selected. */
-#define PIC18_FILE_LIST(X)                                                                                   \
-    X(ADDWF_W)                                                                                               \
-    X(ADDWF_F) X(ADDWFC_W) X(ADDWFC_F) X(ANDWF_W) X(ANDWF_F) X(CLRF) X(COMF_W) X(COMF_F) X(CPFSEQ) X(CPFSGT) \
-        X(CPFSLT) X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) X(DCFSNZ_W) X(DCFSNZ_F) X(INCF_W) X(INCF_F)    \
-            X(INCFSZ_W) X(INCFSZ_F) X(INFSNZ_W) X(INFSNZ_F) X(IORWF_W) X(IORWF_F) X(MOVF_W) X(MOVF_F)        \
-                X(MOVWF) X(MULWF) X(NEGF) X(RLCF_W) X(RLCF_F) X(RLNCF_W) X(RLNCF_F) X(RRCF_W) X(RRCF_F)      \
-                    X(RRNCF_W) X(RRNCF_F) X(SETF) X(SUBFWB_W) X(SUBFWB_F) X(SUBWF_W) X(SUBWF_F) X(SUBWFB_W)  \
-                        X(SUBWFB_F) X(SWAPF_W) X(SWAPF_F) X(TSTFSZ) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF)      \
-                            X(BTFSC) X(BTFSS) X(BTG)
+/* clang-format off */
+#define PIC18_FILE_LIST(X) \
+    X(ADDWF_W) X(ADDWF_F) X(ADDWFC_W) X(ADDWFC_F) X(ANDWF_W) X(ANDWF_F) X(CLRF) X(COMF_W) X(COMF_F) X(CPFSEQ) X(CPFSGT) X(CPFSLT) \
+    X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) X(DCFSNZ_W) X(DCFSNZ_F) X(INCF_W) X(INCF_F) X(INCFSZ_W) X(INCFSZ_F) X(INFSNZ_W) \
+    X(INFSNZ_F) X(IORWF_W) X(IORWF_F) X(MOVF_W) X(MOVF_F) X(MOVWF) X(MULWF) X(NEGF) X(RLCF_W) X(RLCF_F) X(RLNCF_W) X(RLNCF_F) \
+    X(RRCF_W) X(RRCF_F) X(RRNCF_W) X(RRNCF_F) X(SETF) X(SUBFWB_W) X(SUBFWB_F) X(SUBWF_W) X(SUBWF_F) X(SUBWFB_W) X(SUBWFB_F) X(SWAPF_W) \
+    X(SWAPF_F) X(TSTFSZ) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF) X(BTFSC) X(BTFSS) X(BTG)
 enum { PIC18_FILE_ROWS = PIC18_MOVFF };
 
 /* Handlers beside the rows: registers with an effect, what comes behind them, addresses that the part cannot have; and the rows on a register that
@@ -98,78 +60,40 @@ enum { PIC18_FILE_ROWS = PIC18_MOVFF };
 #define PIC18_POINTED_HANDLER(id) PIC18_##id##_P,
 #define PIC18_KEPT_HANDLER(id)    PIC18_##id##_K,
 enum {
-    PIC18_ENDS = KIT_FIRST_ROW + PIC18_ROWS,
-    PIC18_DONE,
-    PIC18_BEYOND,
-    PIC18_PERHAPS,
-    PIC18_CLEAR_CARRY,
-    PIC18_SET_CARRY,
-    PIC18_FLAG_CLEAR,
-    PIC18_FLAG_SET,
-    PIC18_EFFECT,
+    PIC18_ENDS = KIT_FIRST_ROW + PIC18_ROWS, PIC18_DONE, PIC18_BEYOND, PIC18_PERHAPS,
+    PIC18_CLEAR_CARRY, PIC18_SET_CARRY, PIC18_FLAG_CLEAR, PIC18_FLAG_SET, PIC18_EFFECT, /* these go on as their rows do, and so do: */
     PIC18_FILE_LIST(PIC18_KEPT_HANDLER) PIC18_FILE_LIST(PIC18_POINTED_HANDLER) PIC18_HANDLERS,
-    PIC18_ALIKE = PIC18_CLEAR_CARRY, /* from here on they go on as their rows do */
-    PIC18_FIRST_KEPT = PIC18_ADDWF_W_K,
-    PIC18_FIRST_POINTED = PIC18_ADDWF_W_P
+    PIC18_ALIKE = PIC18_CLEAR_CARRY, PIC18_FIRST_KEPT = PIC18_ADDWF_W_K, PIC18_FIRST_POINTED = PIC18_ADDWF_W_P
 };
+/* clang-format on */
 
 struct oak_core {
     kit_core kit;
     uint8_t kind[PIC18_CELLS + 8], mask[PIC18_CELLS]; /* what an address is; the bits that a register has */
     /* From here on: what a tape holds. */
     uint8_t data[PIC18_CELLS + 8];
-    uint8_t w, sp, sleeping, low, high, begun,
-        guarded; /* low, high: a handler of it is under way; begun: the configuration has been read */
-    uint8_t ws, statuss, bsrs,
-        cause; /* cause: why it is being reset, RCON_RI or RCON_TO, STKPTR_FULL; 0: power */
+    uint8_t w, sp, sleeping, low, high; /* low, high: a handler of it is under way */
+    uint8_t begun, guarded, cause;      /* the configuration has been read; why it is being reset, 0: power */
+    uint8_t ws, statuss, bsrs;
     uint8_t unlocked, burns,
-        periods; /* of program memory: bytes that have come; what is to be done; of the watchdog, over */
+        periods; /* bytes of two; what is done to program memory; of the watchdog, over */
     uint8_t held[PIC18_BLOCK];
     uint32_t stk[PIC18_LEVELS];
-    uint32_t line, nz,
-        carries; /* Z is nz & 0xff == 0, N is nz & 0x180; carries: into each bit of the sum, C is bit 8 */
-    uint64_t unlocked_at, from[PIC18_LINES];
+    uint32_t nz, carries; /* Z: no bit of 0xff, N: one of 0x180; into each bit of the sum, C is bit 8 */
+    uint64_t unlocked_at;
+    kit_lines lines;
 };
 
-#define PIC18_LEVEL(R, n) R(STK##n, "stk" #n, 21, "return address", false, 0)
-#define PIC18_LEVEL_LIST(R)                                                                                  \
-    PIC18_LEVEL(R, 1)                                                                                        \
-    PIC18_LEVEL(R, 2) PIC18_LEVEL(R, 3) PIC18_LEVEL(R, 4) PIC18_LEVEL(R, 5) PIC18_LEVEL(R, 6)                \
-        PIC18_LEVEL(R, 7) PIC18_LEVEL(R, 8) PIC18_LEVEL(R, 9) PIC18_LEVEL(R, 10) PIC18_LEVEL(R, 11)          \
-            PIC18_LEVEL(R, 12) PIC18_LEVEL(R, 13) PIC18_LEVEL(R, 14) PIC18_LEVEL(R, 15) PIC18_LEVEL(R, 16)   \
-                PIC18_LEVEL(R, 17) PIC18_LEVEL(R, 18) PIC18_LEVEL(R, 19) PIC18_LEVEL(R, 20)                  \
-                    PIC18_LEVEL(R, 21) PIC18_LEVEL(R, 22) PIC18_LEVEL(R, 23) PIC18_LEVEL(R, 24)              \
-                        PIC18_LEVEL(R, 25) PIC18_LEVEL(R, 26) PIC18_LEVEL(R, 27) PIC18_LEVEL(R, 28)          \
-                            PIC18_LEVEL(R, 29) PIC18_LEVEL(R, 30) PIC18_LEVEL(R, 31)
-#define PIC18_REGISTER_LIST(R)                                                                               \
-    R(PC, "pc", 21, "program counter", false, PIC18_CODE)                                                    \
-    R(W, "w", 8, "working register", true, 0)                                                                \
-    R(STATUS, "status", 5, "flags", true, 0)                                                                 \
-    R(BSR, "bsr", 4, "bank", true, 0)                                                                        \
-    R(SP, "sp", 5, "levels of the stack in use", false, 0)                                                   \
-    R(FSR0, "fsr0", 12, "pointer", true, PIC18_DATA)                                                         \
-    R(FSR1, "fsr1", 12, "pointer", true, PIC18_DATA)                                                         \
-    R(FSR2, "fsr2", 12, "pointer", true, PIC18_DATA)                                                         \
-    R(PRODH, "prodh", 8, "product, high byte", true, 0)                                                      \
-    R(PRODL, "prodl", 8, "product, low byte", true, 0)                                                       \
-    R(TBLPTR, "tblptr", 22, "pointer into program memory", true, PIC18_CODE)                                 \
-    R(TABLAT, "tablat", 8, "byte of program memory", true, 0)                                                \
-    R(PCLATH, "pclath", 8, "upper bits of a target", true, 0)                                                \
-    R(PCLATU, "pclatu", 5, "uppermost bits of a target", true, 0)                                            \
-    R(WS, "ws", 8, "w, kept beside", false, 0)                                                               \
-    R(STATUSS, "statuss", 5, "status, kept beside", false, 0)                                                \
-    R(BSRS, "bsrs", 4, "bsr, kept beside", false, 0)                                                         \
-    PIC18_LEVEL_LIST(R)
-#define PIC18_REGISTER_NUMBER(id, ...) PIC18_REG_##id,
-enum { PIC18_REGISTER_LIST(PIC18_REGISTER_NUMBER) PIC18_REGISTERS };
+#define REGISTER(id, ...) PIC18_REG_##id,
+enum {
+#include "isa/pic18/pic18_registers.def"
+    PIC18_REGISTERS
+};
 
-/* The address of the register file that a pointer register leads to; does it with what is in the pointers when it is to. */
-uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves);
 /* Does an address stand for what a pointer names? */
 static inline bool pic18_points(uint32_t address)
 {
-    return (address >= INDF2 - 4 && address <= INDF2) || (address >= INDF1 - 4 && address <= INDF1) ||
-           (address >= INDF0 - 4 && address <= INDF0);
+    return address >= PLUSW2 && address <= INDF0 && ((address - PLUSW2) & 7) < 5;
 }
 
 extern const oak_isa oak_isa_pic18;

@@ -79,7 +79,7 @@
     else if (core->sp) FAULT(OAK_FAULT_OUTSIDE_CODE, PIC18_CODE, core->stk[core->sp - 1]);                   \
     else {                                                                                                   \
         SAVE;                                                                                                \
-        pic18_empty(core, HERE, NOW_ENDS);                                                                   \
+        pic18_end(core, HERE, STKPTR_EMPTY, NOW_ENDS);                                                       \
         op = ops;                                                                                            \
     }
 #define BESIDE (core->ws = (uint8_t)w, core->statuss = (uint8_t)STATUS_NOW, core->bsrs = core->data[BSR])
@@ -89,10 +89,6 @@
         pic18_restore(core);                                                                                 \
         LOAD;                                                                                                \
     } while (0)
-#define THROUGH_TABLE(before, after, writes)                                                                 \
-    pic18_table(core, (before), (after), writes);                                                            \
-    NEXT(2)
-
 /* clang-format off */
     CELLS(ADDWF_W, SUM(w, *cell, 0); TO_W(nz);)
     CELLS(ADDWF_F, SUM(w, *cell, 0); TO_F(nz);)
@@ -182,8 +178,7 @@
         w = (at << 4 | (byte & 0x0F)) & 0xFF;
         if (at > 15) CARRY_IS(1);
         NEXT(2);
-    ON(PIC18_NOP): NEXT(2);
-    ON(PIC18_NOP_2): NEXT(2);
+    ON(PIC18_NOP): ON(PIC18_NOP_2): NEXT(2);
 
     ON(PIC18_BC): JUMP_IF(CARRY);
     ON(PIC18_BN): JUMP_IF(NEGATIVE);
@@ -193,10 +188,8 @@
     ON(PIC18_BNZ): JUMP_IF(!ZERO);
     ON(PIC18_BOV): JUMP_IF(OVERFLOWS);
     ON(PIC18_BZ): JUMP_IF(ZERO);
-    ON(PIC18_BRA): ENTER(TARGET);
-    ON(PIC18_GOTO): ENTER(TARGET);
-    ON(PIC18_RCALL): PUSHED(HERE + 2); op = TARGET; FINISH;
-    ON(PIC18_CALL): PUSHED(HERE + 4); op = TARGET; FINISH;
+    ON(PIC18_BRA): ON(PIC18_GOTO): ENTER(TARGET);
+    ON(PIC18_RCALL): ON(PIC18_CALL): PUSHED(HERE + op->size); op = TARGET; FINISH;
     ON(PIC18_CALL_FAST): BESIDE; PUSHED(HERE + 4); op = TARGET; FINISH;
     ON(PIC18_RETURN): PULLED; FINISH;
     ON(PIC18_RETURN_FAST): RESTORED; PULLED; FINISH;
@@ -208,7 +201,7 @@
         if (core->sp) core->sp--;
         else {
             SAVE;
-            pic18_empty(core, HERE, NOW_ENDS);
+            pic18_end(core, HERE, STKPTR_EMPTY, NOW_ENDS);
         }
         op += 2;
         FINISH;
@@ -223,14 +216,8 @@
         core->sleeping = 1;
         op += 2;
         FINISH;
-    ON(PIC18_TBLRD): THROUGH_TABLE(0, 0, false);
-    ON(PIC18_TBLRD_UP): THROUGH_TABLE(0, 1, false);
-    ON(PIC18_TBLRD_DOWN): THROUGH_TABLE(0, -1, false);
-    ON(PIC18_TBLRD_PRE): THROUGH_TABLE(1, 0, false);
-    ON(PIC18_TBLWT): THROUGH_TABLE(0, 0, true);
-    ON(PIC18_TBLWT_UP): THROUGH_TABLE(0, 1, true);
-    ON(PIC18_TBLWT_DOWN): THROUGH_TABLE(0, -1, true);
-    ON(PIC18_TBLWT_PRE): THROUGH_TABLE(1, 0, true);
+    ON(PIC18_TBLRD): ON(PIC18_TBLRD_UP): ON(PIC18_TBLRD_DOWN): ON(PIC18_TBLRD_PRE):
+    ON(PIC18_TBLWT): ON(PIC18_TBLWT_UP): ON(PIC18_TBLWT_DOWN): ON(PIC18_TBLWT_PRE): pic18_table(core, X); NEXT(2);
 
     CASE(PIC18_BEYOND): FAULT(OAK_FAULT_OUTSIDE_CODE, PIC18_CODE, AT);
     CASE(PIC18_PERHAPS):
@@ -278,24 +265,3 @@ effect:
     } while (0)
 #include "isa/kit/effects.h"
 /* clang-format on */
-#undef CELLS
-#undef POINTED
-#undef TO_W
-#undef TO_F
-#undef NZ_TO_W
-#undef NZ_TO_F
-#undef SUM
-#undef DIFFERENCE
-#undef CARRY
-#undef CARRY_IS
-#undef SKIP_IF
-#undef JUMP_IF
-#undef NEGATIVE
-#undef ZERO
-#undef OVERFLOWS
-#undef STATUS_NOW
-#undef PUSHED
-#undef PULLED
-#undef BESIDE
-#undef RESTORED
-#undef THROUGH_TABLE

@@ -4,50 +4,34 @@
 
 /* ------------------------------------------------------------------------------------------ data memory */
 
-static bool has_effect(uint32_t address)
-{
-    return address >= TOSL || address == STKPTR || address == PCL || address == WREG || address == BSR ||
-           address == STATUS || address == INTCON || address == RCON;
-}
-
-/* The bits that a register of the core has. */
-static uint8_t mask_of(uint32_t address)
-{
-    switch (address) {
-    case FSR0L + 1:
-    case FSR1L + 1:
-    case FSR2L + 1: return 0x0F;
-    case PCLATU: return 0x1F;
-    case TBLPTRU: return 0x3F;
-    case RCON: return 0x9F;
-    default: return 0xFF;
-    }
-}
-
-static bool of_core(uint32_t address)
-{
-    bool pointers = address >= FSR2L && address <= INDF0, others = address >= PRODL || address == STATUS;
-    return pointers || others;
-}
-
-/* What lies at each address. */
+/* What lies at each address, and its bits. */
 static void lay_data(oak_core *core)
 {
+    static const struct own {
+        uint16_t address;
+        uint8_t mask, kind;
+    } own[] = {
+#define CELL(name, address, mask, kind) {address, mask, PIC18_##kind},
+#include "isa/pic18/pic18_registers.def"
+    };
     const oak_core_setup *setup = &core->kit.setup;
+    memset(core->mask, 0xFF, sizeof core->mask);
+    memset(core->kind, PIC18_ABSENT, PIC18_CELLS);
+    for (unsigned i = 0; i < setup->memory_count; i++)
+        if (setup->memories[i].space == PIC18_DATA)
+            memset(core->kind + setup->memories[i].base, PIC18_PLAIN, setup->memories[i].size);
     for (uint32_t address = 0; address < PIC18_CELLS; address++) {
-        uint8_t kind = PIC18_ABSENT;
-        oak_cell_kind cell = setup->cell_kind(setup->machine, PIC18_DATA, address);
-        core->mask[address] = mask_of(address);
-        if (pic18_points(address)) kind = PIC18_POINTER;
-        else if (has_effect(address) || cell == OAK_CELL_DEVICE || (address == WDTCON && cell))
-            kind = PIC18_LIVE;
-        else if (core->mask[address] != 0xFF) kind = PIC18_MASKED;
-        else if (cell == OAK_CELL_PLAIN || of_core(address)) kind = PIC18_PLAIN;
-        for (unsigned i = 0; i < setup->memory_count && kind == PIC18_ABSENT; i++)
-            if (setup->memories[i].space == PIC18_DATA &&
-                address - setup->memories[i].base < setup->memories[i].size)
-                kind = PIC18_PLAIN;
-        core->kind[address] = kind;
+        oak_cell_kind cell = core->kind[address] == PIC18_PLAIN
+                                 ? OAK_CELL_ABSENT
+                                 : setup->cell_kind(setup->machine, PIC18_DATA, address);
+        if (cell)
+            core->kind[address] = cell == OAK_CELL_DEVICE || address == WDTCON ? PIC18_LIVE : PIC18_PLAIN;
+    }
+    for (const struct own *one = own; one < own + sizeof own / sizeof *own; one++) {
+        bool device = core->kind[one->address] == PIC18_LIVE;
+        if (one->kind == PIC18_ABSENT) continue;
+        core->mask[one->address] = one->mask;
+        core->kind[one->address] = device ? PIC18_LIVE : one->kind;
     }
 }
 
@@ -64,11 +48,21 @@ static void set_status(oak_core *core, uint32_t value)
     core->carries = carry << 8 | (carry ^ over) << 7 | (value & STATUS_DC ? 0x10u : 0u);
 }
 
-uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves)
+/* Of a register that stands for another: the last one of its pointer, and the pointer. */
+static uint32_t indf_of(uint32_t address)
 {
-    uint32_t at = address <= INDF2 ? FSR2L : address <= INDF1 ? FSR1L : FSR0L;
-    uint32_t form = (at == FSR2L ? INDF2 : at == FSR1L ? INDF1 : INDF0) - address;
-    uint8_t *pointer = data + at;
+    return address <= INDF2 ? INDF2 : address <= INDF1 ? INDF1 : INDF0;
+}
+static uint32_t fsr_of(uint32_t address)
+{
+    return indf_of(address) - (INDF2 - FSR2L);
+}
+
+/* The address of data memory that such a register leads to; moves the pointer when it is to. */
+static uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves)
+{
+    uint32_t form = indf_of(address) - address;
+    uint8_t *pointer = data + fsr_of(address);
     uint32_t first = (uint32_t)(pointer[0] | pointer[1] << 8);
     uint32_t then = form == PIC18_POSTDEC                           ? first - 1
                     : form == PIC18_POSTINC || form == PIC18_PREINC ? first + 1
@@ -77,11 +71,6 @@ uint32_t pic18_effective(uint8_t *data, uint8_t w, uint32_t address, bool moves)
     if (form == PIC18_PREINC) first = then;
     if (form == PIC18_PLUSW) first += (w ^ 0x80u) - 0x80;
     return first & (PIC18_CELLS - 1);
-}
-
-static uint32_t top_of(const oak_core *core)
-{
-    return core->sp ? core->stk[core->sp - 1] : 0;
 }
 
 /* Where a write to PCL leads. */
@@ -100,9 +89,9 @@ static bool is_device(const oak_core *core, uint32_t address)
 static uint8_t look_at(const oak_core *core, uint32_t address)
 {
     switch (address) {
-    case TOSU: return (uint8_t)(top_of(core) >> 16);
-    case TOSH: return (uint8_t)(top_of(core) >> 8);
-    case TOSL: return (uint8_t)top_of(core);
+    case TOSU:
+    case TOSH:
+    case TOSL: return (uint8_t)((core->sp ? core->stk[core->sp - 1] : 0) >> 8 * (address - TOSL));
     case STKPTR: return (uint8_t)(core->data[STKPTR] | core->sp);
     case WREG: return core->w;
     case STATUS: return (uint8_t)pic18_status(core->nz, core->carries);
@@ -111,19 +100,15 @@ static uint8_t look_at(const oak_core *core, uint32_t address)
     }
 }
 
-/* The low byte of what comes next takes the others along. */
-static void keep_pc(oak_core *core, uint32_t next)
-{
-    core->data[PCLATH] = (uint8_t)(next >> 8);
-    core->data[PCLATU] = next >> 16 & 0x1F;
-}
-
 /* A register with an effect in the cycle that begins at `now`; and written at its end. */
 static uint8_t pic18_read(oak_core *core, uint32_t address, uint8_t asked, uint64_t now)
 {
     const oak_core_setup *setup = &core->kit.setup;
-    if (address == PCL) keep_pc(core, core->kit.pc + 2);
-    if (address == PCL) return (uint8_t)(core->kit.pc + 2);
+    uint32_t next = core->kit.pc + 2;
+    if (address == PCL) { /* the low byte takes the others along */
+        core->data[PCLATH] = (uint8_t)(next >> 8), core->data[PCLATU] = next >> 16 & 0x1F;
+        return (uint8_t)next;
+    }
     if (!is_device(core, address) || core->kind[address] == PIC18_POINTER) return look_at(core, address);
     return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], false, asked,
                                        now);
@@ -131,11 +116,8 @@ static uint8_t pic18_read(oak_core *core, uint32_t address, uint8_t asked, uint6
 
 static void feed(oak_core *core, uint64_t now)
 {
-    kit_core *kit = &core->kit;
     core->periods = 0;
-    if (kit->setup.acknowledge)
-        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PIC18_WATCHDOG, now);
-    kit->attention = true;
+    kit_watchdog_feed(core, PIC18_WATCHDOG, now);
 }
 
 /* What writes program memory: the same steps as EEPROM, and 2,000 cycles in which the core stands. */
@@ -162,10 +144,8 @@ static void control_memory(oak_core *core, uint32_t address, uint8_t value, uint
 
 static void write_top(oak_core *core, unsigned shift, uint8_t value)
 {
-    uint32_t mask = (uint32_t)0xFF << shift;
-    if (!core->sp) return;
-    core->stk[core->sp - 1] =
-        ((core->stk[core->sp - 1] & ~mask) | (uint32_t)value << shift) & (PIC18_REACH - 2);
+    uint32_t *top = &core->stk[core->sp - 1];
+    if (core->sp) *top = ((*top & ~((uint32_t)0xFF << shift)) | (uint32_t)value << shift) & (PIC18_REACH - 2);
 }
 
 static void pic18_write(oak_core *core, uint32_t address, uint8_t value, uint64_t now)
@@ -174,9 +154,9 @@ static void pic18_write(oak_core *core, uint32_t address, uint8_t value, uint64_
     if (core->kind[address] >= PIC18_POINTER) return;
     value &= core->mask[address];
     switch (address) {
-    case TOSU: write_top(core, 16, value); return;
-    case TOSH: write_top(core, 8, value); return;
-    case TOSL: write_top(core, 0, value); return;
+    case TOSU:
+    case TOSH:
+    case TOSL: write_top(core, 8 * (address - TOSL), value); return;
     case STKPTR:
         core->data[STKPTR] &= value & (STKPTR_FULL | STKPTR_EMPTY); /* they can only be taken back */
         core->sp = value & 0x1F;
@@ -239,19 +219,16 @@ static uint32_t table_pointer(const oak_core *core)
     return (uint32_t)(at[0] | at[1] << 8 | (at[2] & 0x3F) << 16);
 }
 
-static void set_table_pointer(oak_core *core, uint32_t value)
+/* how: 4 writes; 1 up behind it, 2 down behind it, 3 up before it. */
+static void pic18_table(oak_core *core, unsigned how)
 {
-    uint8_t *at = core->data + TBLPTRL;
-    at[0] = (uint8_t)value, at[1] = (uint8_t)(value >> 8), at[2] = value >> 16 & 0x3F;
-}
-
-static void pic18_table(oak_core *core, int before, int after, bool writes)
-{
-    uint32_t at = table_pointer(core) + (uint32_t)before;
+    uint8_t *pointer = core->data + TBLPTRL;
+    uint32_t at = table_pointer(core) + ((how & 3) == 3);
     const uint8_t *cell = kit_cells(core, PIC18_CODE, at & (PIC18_CODE_END - 1), 1);
-    if (writes) core->held[at % PIC18_BLOCK] = core->data[TABLAT];
+    if (how & 4) core->held[at % PIC18_BLOCK] = core->data[TABLAT];
     else core->data[TABLAT] = cell ? *cell : 0;
-    if (before || after) set_table_pointer(core, at + (uint32_t)after);
+    at += (how & 3) == 1 ? 1u : (how & 3) == 2 ? ~0u : 0;
+    pointer[0] = (uint8_t)at, pointer[1] = (uint8_t)(at >> 8), pointer[2] = at >> 16 & 0x3F;
 }
 
 /* Between two instructions: what was held goes into program memory, where bits can only become 0; or a row of it becomes 0xff. */
@@ -271,21 +248,22 @@ static void burn(oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ stack and interrupts */
 
-static bool resets_at_ends(const oak_core *core)
+/* A byte that configures the chip. */
+static uint8_t configured(const oak_core *core, uint32_t number)
 {
-    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 6, 1);
-    return !cell || *cell & 1;
+    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + number, 1);
+    return cell ? *cell : 0xFF;
 }
 
 /* The stack is at an end: what a chip suffers silently. */
-static void at_end(oak_core *core, uint32_t pc, uint8_t flag, uint64_t now)
+static void pic18_end(oak_core *core, uint32_t pc, uint8_t flag, uint64_t now)
 {
     kit_core *kit = &core->kit;
     kit->pc = pc;
     core->data[STKPTR] |= flag;
     if (kit->setup.suffer)
         kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_END, PIC18_CODE, core->sp, now);
-    if (!resets_at_ends(core)) return;
+    if (!(configured(core, 6) & 1)) return;
     core->cause = STKPTR_FULL;
     kit->resets = kit->attention = true;
 }
@@ -293,12 +271,7 @@ static void at_end(oak_core *core, uint32_t pc, uint8_t flag, uint64_t now)
 static void pic18_full(oak_core *core, uint32_t pc, uint32_t address, uint64_t now)
 {
     if (core->sp < PIC18_LEVELS) core->stk[core->sp++] = address & (PIC18_REACH - 1);
-    at_end(core, pc, STKPTR_FULL, now);
-}
-
-static void pic18_empty(oak_core *core, uint32_t pc, uint64_t now)
-{
-    at_end(core, pc, STKPTR_EMPTY, now);
+    pic18_end(core, pc, STKPTR_FULL, now);
 }
 
 static void pic18_restore(oak_core *core)
@@ -326,17 +299,14 @@ static void pic18_feed(oak_core *core, bool awake, uint64_t now)
 
 static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
 {
-    if (line >= PIC18_LINES) return;
-    core->line = level ? core->line | 1u << line : core->line & ~(1u << line);
-    core->from[line] = from;
-    core->kit.attention = true;
+    kit_line(core, &core->lines, line, level, from);
 }
 
 /* Lines that wake it. Without priorities PEIE lets those of peripherals through. */
 static uint32_t enabled(const oak_core *core)
 {
     bool all = core->data[RCON] & RCON_IPEN || core->data[INTCON] & INTCON_GIEL;
-    return core->line & ~(1u << PIC18_WATCHDOG) & (all ? UINT32_MAX : (1u << PIC18_OWN) - 1);
+    return core->lines.asks & ~(1u << PIC18_WATCHDOG) & (all ? UINT32_MAX : (1u << PIC18_OWN) - 1);
 }
 
 /* Of those the ones that interrupt it; high: these are urgent. */
@@ -351,43 +321,27 @@ static uint32_t let_through(const oak_core *core, uint32_t lines, bool *high)
     return two && (control & INTCON_GIEH) && (control & INTCON_GIEL) ? lines & ~even : 0;
 }
 
-static uint32_t due(const oak_core *core, uint32_t lines)
-{
-    for (unsigned n = 0; n < PIC18_LINES; n++)
-        if (lines >> n & 1 && core->from[n] > core->kit.time.cycles) lines &= ~(1u << n);
-    return lines;
-}
-
 /* A time of the watchdog is over: true when the chip is reset, or wakes. */
 static bool watchdog_bites(oak_core *core)
 {
-    kit_core *kit = &core->kit;
-    uint64_t now = kit->time.cycles;
-    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 3, 1);
-    unsigned most = 1u << (cell ? *cell >> 1 & 7 : 7), periods = core->periods + 1u;
-    if (!core->guarded || !due(core, core->line & 1u << PIC18_WATCHDOG)) return false;
-    core->line &= ~(1u << PIC18_WATCHDOG);
-    feed(core, now);
-    core->periods = (uint8_t)(periods % most);
+    unsigned most = 1u << (configured(core, 3) >> 1 & 7);
+    if (!core->guarded || !kit_watchdog_over(core, &core->lines, PIC18_WATCHDOG)) return false;
+    core->periods = (uint8_t)((core->periods + 1u) % most);
     if (core->periods) return false;
     core->data[RCON] &= (uint8_t)~RCON_TO;
-    if (core->sleeping) {
-        core->sleeping = 0; /* and goes on behind it */
-        return true;
+    if (core->sleeping) core->sleeping = 0; /* and goes on behind it */
+    else {
+        core->cause = RCON_TO;
+        kit_watchdog_resets(core);
     }
-    core->cause = RCON_TO;
-    kit->resets = true;
-    if (kit->setup.suffer)
-        kit->setup.suffer(kit->setup.machine, OAK_FAULT_WATCHDOG, PIC18_CODE, kit->pc, now);
     return true;
 }
 
 /* Before the first instruction: the configuration says whether the watchdog runs. */
 static void begin(oak_core *core, uint64_t now)
 {
-    const uint8_t *cell = kit_cells(core, PIC18_CODE, PIC18_CONFIG + 3, 1);
     core->begun = 1;
-    core->guarded = !cell || *cell & 1 ? 3 : 0; /* and the program cannot stop it */
+    core->guarded = configured(core, 3) & 1 ? 3 : 0; /* and the program cannot stop it */
     if (core->guarded) feed(core, now);
 }
 
@@ -395,29 +349,18 @@ static bool take_interrupt(oak_core *core)
 {
     kit_core *kit = &core->kit;
     uint64_t now = kit->time.cycles;
-    uint32_t which;
     bool high;
     if (!core->begun) begin(core, now);
     if (core->burns) burn(core);
     if (watchdog_bites(core)) return true;
-    uint32_t ready = due(core, enabled(core));
+    uint32_t ready = kit_lines_due(core, enabled(core), &core->lines);
     if (!ready) return false;
     bool wakes = core->sleeping;
     core->sleeping = 0;
     if (wakes) kit->blocked = true; /* the instruction behind it comes first */
     if (wakes || !let_through(core, ready, &high)) return wakes;
     uint32_t vector = high ? PIC18_HIGH : PIC18_LOW;
-    bool lost = kit_missing(core, vector, 2, &which) &&
-                (!kit->setup.suffer ||
-                 kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, PIC18_CODE, vector, now));
-    if (kit->struck) return false; /* somebody wants to see it */
-    if (lost) {
-        kit->fault = OAK_FAULT_NO_HANDLER;
-        kit->fault_space = PIC18_CODE;
-        kit->fault_address = vector;
-        kit->faulted = true;
-        return false;
-    }
+    if (kit_handler_missing(core, vector, 2)) return false;
     if (kit->observed) kit_watch_entry(core, vector);
     if (core->sp < PIC18_LEVELS - 1) core->stk[core->sp++] = kit->pc;
     else pic18_full(core, kit->pc, kit->pc, now);
@@ -436,14 +379,11 @@ static bool take_interrupt(oak_core *core)
 
 static uint64_t noticed_at(oak_core *core)
 {
-    uint64_t at = UINT64_MAX;
     bool high;
     uint32_t asks = enabled(core);
     if (!core->sleeping && !let_through(core, asks, &high)) asks = 0;
-    if (core->guarded) asks |= core->line & 1u << PIC18_WATCHDOG;
-    for (unsigned n = 0; n < PIC18_LINES; n++)
-        if (asks >> n & 1 && core->from[n] > core->kit.time.cycles && core->from[n] < at) at = core->from[n];
-    return at;
+    if (core->guarded) asks |= 1u << PIC18_WATCHDOG;
+    return kit_lines_next(core, asks, &core->lines);
 }
 
 static bool deaf(const oak_core *core)
@@ -490,14 +430,12 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     op->x = op->y = 0;
     op->at = FIELD('k');
     if (decoded->has_target) op->at = decoded->target, op->y = decoded->target >= PIC18_SPAN;
-    if (op->y) { /* of a branch: the flag, and whether it is to be 0 */
-        static const uint8_t flag[] = {STATUS_C,  STATUS_N, STATUS_C,  STATUS_N,
-                                       STATUS_OV, STATUS_Z, STATUS_OV, STATUS_Z};
-        bool branch = decoded->row >= PIC18_BC && decoded->row <= PIC18_BZ;
-        op->x = branch ? flag[decoded->row - PIC18_BC] : 0;
-        op->y = decoded->row >= PIC18_BNC && decoded->row <= PIC18_BNZ ? 2 : 1;
-        op->to = 0;
+    if (op->y) { /* of a branch: the flag, and 2 where it is to be 0 */
+        static const uint8_t flag[] = {STATUS_Z, STATUS_C, STATUS_OV, STATUS_N};
+        uint32_t which = decoded->word >> 8 & 7;
+        op->x = flag[which >> 1], op->y = (uint8_t)(1 + (which & 1)), op->to = 0;
     }
+    if (decoded->row >= PIC18_TBLRD) op->x = decoded->word & 7;
     if (decoded->row == PIC18_MOVFF) {
         op->at = FIELD('s'), op->to = FIELD('d');
         op->x = core->kind[op->at] != PIC18_PLAIN || core->kind[op->to] != PIC18_PLAIN;
@@ -507,10 +445,9 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     op->at = FIELD('f');
     if (decoded->row & 1) return; /* in its bank, which is known when it runs */
     if (op->at >= PIC18_ACCESS) op->at += PIC18_CELLS - 0x100;
-    uint32_t last = op->at <= INDF2 ? INDF2 : op->at <= INDF1 ? INDF1 : INDF0;
-    bool points = core->kind[op->at] == PIC18_POINTER;
-    op->y = points ? (uint8_t)(last - op->at) : 0;
-    op->to = points ? last - (INDF2 - FSR2L) : core->mask[op->at];
+    op->to = core->mask[op->at];
+    if (core->kind[op->at] == PIC18_POINTER)
+        op->y = (uint8_t)(indf_of(op->at) - op->at), op->to = fsr_of(op->at);
 #undef FIELD
 }
 
@@ -541,24 +478,13 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         if (*p == 'f')
             at = decoded->row & 1 ? at + bank_of(core) : at >= PIC18_ACCESS ? at + PIC18_CELLS - 0x100 : at;
         if (!pic18_points(at)) continue;
-        uint32_t last = at <= INDF2 ? INDF2 : at <= INDF1 ? INDF1 : INDF0, form = last - at;
-        bool moves = form != PIC18_INDF && form != PIC18_PLUSW;
-        list[count++] = (kit_reach){.space = PIC18_DATA,
-                                    .accesses = moves ? KIT_BOTH : KIT_READS,
-                                    .bits = 0xFF,
-                                    .known = true,
-                                    .address = last - (INDF2 - FSR2L),
-                                    .size = 2};
+        uint32_t form = indf_of(at) - at;
+        uint8_t accesses = form == PIC18_INDF || form == PIC18_PLUSW ? KIT_READS : KIT_BOTH;
+        list[count++] = (kit_reach){PIC18_DATA, accesses, 0xFF, true, 0, 0, fsr_of(at), 2};
     }
-    bool stack = decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN ||
-                 decoded->row == PIC18_PUSH || decoded->row == PIC18_POP;
-    if (stack)
-        list[count++] = (kit_reach){.space = PIC18_DATA,
-                                    .accesses = KIT_BOTH,
-                                    .bits = 0xFF,
-                                    .known = true,
-                                    .address = TOSL,
-                                    .size = 3};
+    if (decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN || decoded->row == PIC18_PUSH ||
+        decoded->row == PIC18_POP)
+        list[count++] = (kit_reach){PIC18_DATA, KIT_BOTH, 0xFF, true, 0, 0, TOSL, 3};
     return count;
 }
 
@@ -573,8 +499,12 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define PIC18_EXTRA             KIT_EXTRA_LABEL
 #define CORE_EXTRA(X)                                                                                        \
     X(PIC18_ENDS)                                                                                            \
-    X(PIC18_DONE) X(PIC18_BEYOND) X(PIC18_PERHAPS) X(PIC18_CLEAR_CARRY) X(PIC18_SET_CARRY)                   \
-        X(PIC18_FLAG_CLEAR) X(PIC18_FLAG_SET) X(PIC18_EFFECT) PIC18_FILE_LIST(PIC18_POINTED_LABEL)
+    X(PIC18_DONE)                                                                                            \
+    X(PIC18_BEYOND)                                                                                          \
+    X(PIC18_PERHAPS)                                                                                         \
+    X(PIC18_CLEAR_CARRY)                                                                                     \
+    X(PIC18_SET_CARRY)                                                                                       \
+    X(PIC18_FLAG_CLEAR) X(PIC18_FLAG_SET) X(PIC18_EFFECT) PIC18_FILE_LIST(PIC18_POINTED_LABEL)
 #define CORE_LOCALS                                                                                          \
     uint8_t *bank, *cell, *pointer;                                                                          \
     const uint8_t *kinds;                                                                                    \
@@ -604,12 +534,12 @@ static void reset_registers(oak_core *core)
     if (cause == RCON_RI || cause == RCON_TO) data[RCON] &= (uint8_t)~cause;
     if (cause != STKPTR_FULL) data[STKPTR] &= cause ? 0xC0 : 0;
     data[BSR] = data[PCLATH] = data[PCLATU] = data[INTCON] = data[TABLAT] = data[WDTCON] = 0;
-    set_table_pointer(core, 0);
+    memset(data + TBLPTRL, 0, 3);
     memset(core->held, 0xFF, sizeof core->held);
     core->sp = core->sleeping = core->high = core->low = core->begun = core->guarded = core->cause = 0;
     core->unlocked = core->burns = core->periods = 0;
     core->unlocked_at = 0;
-    core->line = 0;
+    core->lines.asks = 0;
     core->kit.pc = 0;
     core->kit.log.depth = 0;
     core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
@@ -658,15 +588,13 @@ static const struct kit_register registers_at[PIC18_REGISTERS] = {
     LEVEL(0), LEVEL(1), LEVEL(2), LEVEL(3), LEVEL(4), LEVEL(5), LEVEL(6), LEVEL(7), LEVEL(8), LEVEL(9), LEVEL(10), LEVEL(11), LEVEL(12), LEVEL(13), LEVEL(14), LEVEL(15),
     LEVEL(16), LEVEL(17), LEVEL(18), LEVEL(19), LEVEL(20), LEVEL(21), LEVEL(22), LEVEL(23), LEVEL(24), LEVEL(25), LEVEL(26), LEVEL(27), LEVEL(28), LEVEL(29), LEVEL(30)};
 
-#define FROM(n) KIT_INNER("from" #n, from[n], UINT64_MAX)
 #define HELD(n) KIT_INNER("held" #n, held[n], 0xFF)
 static const kit_inner inner[] = {
     KIT_INNER("sleeping", sleeping, 1), KIT_INNER("begun", begun, 1), KIT_INNER("guarded", guarded, 3), KIT_INNER("high", high, 1), KIT_INNER("low", low, 1),
     KIT_INNER("cause", cause, 0xFF), KIT_INNER("unlocked", unlocked, 2), KIT_INNER("unlocked-at", unlocked_at, UINT64_MAX), KIT_INNER("burns", burns, 2),
-    KIT_INNER("periods", periods, 127), KIT_INNER("line", line, UINT32_MAX), KIT_INNER("nz", nz, 0x1FF), KIT_INNER("carries", carries, 0x1FF),
+    KIT_INNER("periods", periods, 127), KIT_INNER("nz", nz, 0x1FF), KIT_INNER("carries", carries, 0x1FF),
     HELD(0), HELD(1), HELD(2), HELD(3), HELD(4), HELD(5), HELD(6), HELD(7),
-    FROM(0), FROM(1), FROM(2), FROM(3), FROM(4), FROM(5), FROM(6), FROM(7), FROM(8), FROM(9), FROM(10), FROM(11), FROM(12), FROM(13), FROM(14), FROM(15),
-    FROM(16), FROM(17), FROM(18), FROM(19), FROM(20), FROM(21), FROM(22), FROM(23), FROM(24), FROM(25), FROM(26), FROM(27), FROM(28), FROM(29), FROM(30), FROM(31), {0}};
+    KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_pic18, .code_span = PIC18_SPAN, .core_size = sizeof(oak_core), .cycles = pic18_cycles, KIT_LOOPS_OF(pic18_),
@@ -675,28 +603,10 @@ static const kit_arch arch = {
     .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 
-/* Data memory is one space of registers and RAM; what else the part has is the kit's. */
-static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
-    oak_core *core;
-    oak_status status = kit_create(&arch, tables, setup, &core);
-    if (status) return status;
-    bool taken = kit_put_space(
-        core, (kit_space){.number = PIC18_DATA, .cells = core->data, .size = PIC18_CELLS, .unit = 1});
-    for (unsigned i = 0; i < setup->memory_count && taken; i++) {
-        const oak_core_memory *memory = &setup->memories[i];
-        if (memory->space != PIC18_DATA)
-            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF,
-                                   memory->space == PIC18_CODE);
-    }
-    if (!taken) {
-        kit_destroy(core);
-        return OAK_NO_MEMORY;
-    }
-    lay_data(core);
-    kit_begin(core);
-    *result = core;
-    return OAK_OK;
+    return kit_create_filed(&arch, tables, setup, PIC18_DATA, offsetof(oak_core, data), PIC18_CELLS, lay_data,
+                            core);
 }
 
 const oak_core_ops pic18_core_ops = {KIT_CORE_OPS,

@@ -40,71 +40,41 @@ static const kit_counting counts[] = {
 
 enum { LEFT_OUT = 1, CHOSEN = 2 }; /* an operand's extra: a destination, or the bank, that nobody wrote */
 
-static const char *operands_of(const struct kit_tables *tables, unsigned mnemonic)
-{
-    unsigned row = tables->first_row[mnemonic];
-    return row == KIT_NO_ROW ? "" : pic18_rows[row].operands;
-}
-
-static void become(const struct kit_tables *tables, oak_operand *operand, const char *word)
-{
-    operand->kind = 0;
-    operand->expr = NULL;
-    operand->reg = (uint8_t)kit_find_word(tables, word, oak_length(word));
-}
-
-/* An operand that is one character, 0 or 1 or a letter in lower case; 0 for others. */
-static char single(const oak_operand_reader *reader, const oak_operand *operand)
-{
-    return operand->last == operand->first + 1 ? oak_lower(reader->line[operand->first]) : 0;
-}
-
-/* Puts a word where nothing was written. */
-static void put_word(const struct kit_tables *tables, oak_insn *insn, unsigned at, const char *word,
-                     unsigned why)
-{
-    const oak_operand *last = &insn->operand[insn->count - 1];
-    for (unsigned i = insn->count; i > at; i--) insn->operand[i] = insn->operand[i - 1];
-    insn->operand[at] = (oak_operand){.first = last->first, .last = last->last, .extra = why};
-    become(tables, &insn->operand[at], word);
-    insn->count++;
-}
-
 /* A destination may be written 0 or 1, and left out: then it is f, which is told. Access or banked is a or b, 0 or 1, and where it is left out as the
  * address wants. Fast is fast, or 1. A pointer may be its number. */
-static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader *reader, oak_insn *insn)
+static oak_status read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
 {
-    const struct kit_tables *tables = kit_tables_of(opaque);
-    const char *operands = operands_of(tables, insn->mnemonic);
-    oak_status status = kit_read_operands(opaque, reader, insn);
+    const char *operands = kit_first_operands(tables, insn->mnemonic);
+    oak_status status = kit_read_operands(tables, reader, insn);
     if (status || !*operands) return status;
     oak_operand *second = &insn->operand[1], *last = &insn->operand[insn->count ? insn->count - 1 : 0];
-    char digit = insn->count ? single(reader, last) : 0;
+    char digit = insn->count ? kit_single(reader, last) : 0;
     if (oak_same(operands, "fsr0, address")) {
         static const char *const pointers[] = {"fsr0", "fsr1", "fsr2"};
-        char which = insn->count ? single(reader, insn->operand) : 0;
-        if (which >= '0' && which <= '2') become(tables, insn->operand, pointers[which - '0']);
+        char which = insn->count ? kit_single(reader, insn->operand) : 0;
+        if (which >= '0' && which <= '2') kit_become(tables, insn->operand, pointers[which - '0']);
         return OAK_OK;
     }
     if (oak_same(operands, "target") && insn->count == 2 && (digit == '0' || digit == '1')) {
         if (digit == '0') insn->count = 1;
-        else become(tables, last, "fast");
+        else kit_become(tables, last, "fast");
         return OAK_OK;
     }
     if (operands[0] != 'a' || !insn->count || insn->count > 3) return OAK_OK;
     bool goes = oak_same(operands, "access, w, a"), bits = oak_same(operands, "access, n, a");
     unsigned most = goes || bits ? 3 : 2;
     if (goes && insn->count > 1) {
-        char letter = single(reader, second);
+        char letter = kit_single(reader, second);
         bool banked = insn->count == 2 && (letter == 'a' || letter == 'b');
-        if (letter == '0' || letter == '1') become(tables, second, letter == '0' ? "w" : "f");
+        if (letter == '0' || letter == '1') kit_become(tables, second, letter == '0' ? "w" : "f");
         if (banked)
-            become(tables, second, letter == 'a' ? "a" : "b"), put_word(tables, insn, 1, "f", LEFT_OUT);
+            kit_become(tables, second, letter == 'a' ? "a" : "b"),
+                kit_put_word(tables, insn, 1, "f", LEFT_OUT);
     }
-    if (goes && insn->count == 1) put_word(tables, insn, 1, "f", LEFT_OUT);
+    if (goes && insn->count == 1) kit_put_word(tables, insn, 1, "f", LEFT_OUT);
     if (insn->count == most && last->kind && (digit == '0' || digit == '1') && !(goes && most == 2))
-        become(tables, last, digit == '0' ? "a" : "b");
-    else if (insn->count == most - 1) put_word(tables, insn, most - 1, "a", CHOSEN);
+        kit_become(tables, last, digit == '0' ? "a" : "b");
+    else if (insn->count == most - 1) kit_put_word(tables, insn, most - 1, "a", CHOSEN);
     return OAK_OK;
 }
 
@@ -118,54 +88,12 @@ static unsigned forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *ro
     return count;
 }
 
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
-
 /* What can be encoded and was hardly meant. */
 static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                   unsigned decimal, oak_refusal *why)
 {
-    const kit_shape_of_row *shape = &kit_tables_of(tables)->row[row];
-    const oak_value *value = values;
-    bool file = row < PIC18_FILE_ROWS, plain = !value->space && (value->name || decimal & 1);
-    why->operand = 0;
-    if (file && insn->count == 3 && !insn->operand[1].kind && insn->operand[1].extra == LEFT_OUT) {
-        why->code = "no-destination";
-        SAY(why, "the result goes back to the register: no destination is written");
-        HINT(why, "Write `, f` for that, or `, w` to leave it in w.");
-        why->has_edit = true;
-        why->edit_first = why->edit_last = insn->operand->last;
-        oak_format(why->edit, sizeof why->edit, ", f");
-        why->edit_safe = true;
-        return true;
-    }
-    if (shape->class_of[0] == IMMEDIATE && value->name && value->space == PIC18_DATA) {
-        why->code = "doubtful-mark";
-        SAY(why, "this takes the address of `%s`, 0x%03x, as a number", value->name, (unsigned)value->number);
-        HINT(why, "Write `movf %s, w` for what is kept there; `low(%s)` says that its address is meant.",
-             value->name, value->name);
-        return true;
-    }
-    if (file && plain && row / 2 == PIC18_MOVF_W_A / 2) {
-        why->code = "doubtful-mark";
-        SAY(why, "this is the register at address %u, not the number %u", (unsigned)value->number,
-            (unsigned)value->number);
-        HINT(why, "Write `movlw %u` for the number.", (unsigned)value->number);
-        return true;
-    }
-    return false;
-}
-
-/* An immediate may be the low byte of anything that lies somewhere. */
-static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
-{
-    (void)operand;
-    if (class != &classes[IMMEDIATE - 1] || !value->name || (value->number >= -128 && value->number < 256))
-        return OAK_OK;
-    SAY(why, "`%s`, which is 0x%04x, does not fit 8 bits", value->name, (unsigned)value->number);
-    HINT(why, "low(%s) and high(%s) are its bytes.", value->name, value->name);
-    why->code = "value-range";
-    return OAK_REFUSED;
+    return kit_filed_doubt(tables, row, insn, values, decimal, IMMEDIATE, PIC18_DATA,
+                           row / 2 == PIC18_MOVF_W_A / 2, why);
 }
 
 /* movlb takes a bank, or what lies in one. */
@@ -210,14 +138,6 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     if (writes_cell(&pic18_rows[decoded->row]) && !(decoded->row & 1) && cell_of(tables, decoded) == PCL)
         decoded->flow = OAK_FLOW_COMPUTED;
     return OAK_OK;
-}
-
-static oak_flow flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
-{
-    oak_decoded decoded;
-    if (decode(tables, bytes, kit_row_size(tables, row), 0, state, &decoded))
-        return kit_flow_of(tables, row, bytes, state);
-    return decoded.flow;
 }
 
 /* decfsz counts its register down. */
@@ -353,8 +273,9 @@ static const oak_space_info spaces[PIC18_SPACES] = {
     [PIC18_EEPROM] = {"eeprom", "EEPROM", false, false, 0, 0x100, 0, false, 0},
 };
 static const oak_register_info registers[PIC18_REGISTERS] = {
-#define INFO(id, name, bits, title, derived, points) [PIC18_REG_##id] = {name, bits, title, derived, points},
-    PIC18_REGISTER_LIST(INFO)};
+#define REGISTER(id, name, bits, title, derived, points) [PIC18_REG_##id] = {name, bits, title, derived, points},
+#include "isa/pic18/pic18_registers.def"
+};
 static const oak_register_cells register_cells[] = {
     {PIC18_REG_PC, PIC18_DATA, 1, 0, 0, PCL}, {PIC18_REG_W, PIC18_DATA, 1, 0, 0, WREG}, {PIC18_REG_STATUS, PIC18_DATA, 1, 0, 0, STATUS}, {PIC18_REG_BSR, PIC18_DATA, 1, 0, 0, BSR},
     {PIC18_REG_SP, PIC18_DATA, 1, 0, 0, STKPTR}, {PIC18_REG_FSR0, PIC18_DATA, 2, 0, 0, FSR0L}, {PIC18_REG_FSR1, PIC18_DATA, 2, 0, 0, FSR1L}, {PIC18_REG_FSR2, PIC18_DATA, 2, 0, 0, FSR2L},
@@ -365,7 +286,7 @@ static const oak_flag_info flags[] = {
     {"dc", PIC18_REG_STATUS, 1, 1, "digit carry", false, 0}, {"c", PIC18_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PIC18_LINES] = {8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24};
 static const kit_language language = {
-    .isa = &oak_isa_pic18, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .opposites = opposites, .farther = farther, .jump = "goto", .check = check};
+    .isa = &oak_isa_pic18, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .opposites = opposites, .farther = farther, .jump = "goto"};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -381,7 +302,7 @@ const oak_isa oak_isa_pic18 = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = pic18_rows, .row_count = PIC18_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
-    .forms = forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 2, .selector = &selector, .size = kit_row_size, .encode = encode, .decode = decode,
+    .forms = forms, .flow_of = kit_decoded_flow, .target_of = kit_target_of, .skips = 2, .selector = &selector, .size = kit_row_size, .encode = encode, .decode = decode,
     .print = kit_print, .doubt = doubt, .counter_of = counter_of, .effect = effect, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .own_register = own_register, .core = &pic18_core_ops};
 /* clang-format on */

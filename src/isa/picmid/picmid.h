@@ -3,7 +3,7 @@
 #define OAK_PICMID_H
 
 #include "base/bytes.h"
-#include "isa/kit/table.h"
+#include "isa/kit/filed.h"
 
 enum { PICMID_NUMBER, PICMID_CODE, PICMID_FILE, PICMID_EEPROM, PICMID_SPACES };
 enum {
@@ -54,10 +54,15 @@ extern const uint8_t picmid_cycles[PICMID_ROWS];
  * where FSR points. */
 #define PICMID_FILE_LIST(X)                                                                                  \
     X(ADDWF_W)                                                                                               \
-    X(ADDWF_F) X(ANDWF_W) X(ANDWF_F) X(CLRF) X(COMF_W) X(COMF_F) X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) \
-        X(INCF_W) X(INCF_F) X(INCFSZ_W) X(INCFSZ_F) X(IORWF_W) X(IORWF_F) X(MOVF_W) X(MOVF_F) X(MOVWF)       \
-            X(RLF_W) X(RLF_F) X(RRF_W) X(RRF_F) X(SUBWF_W) X(SUBWF_F) X(SWAPF_W) X(SWAPF_F) X(XORWF_W)       \
-                X(XORWF_F) X(BCF) X(BSF) X(BTFSC) X(BTFSS)
+    X(ADDWF_F)                                                                                               \
+    X(ANDWF_W)                                                                                               \
+    X(ANDWF_F)                                                                                               \
+    X(CLRF)                                                                                                  \
+    X(COMF_W)                                                                                                \
+    X(COMF_F)                                                                                                \
+    X(DECF_W) X(DECF_F) X(DECFSZ_W) X(DECFSZ_F) X(INCF_W) X(INCF_F) X(INCFSZ_W) X(INCFSZ_F) X(IORWF_W)       \
+        X(IORWF_F) X(MOVF_W) X(MOVF_F) X(MOVWF) X(RLF_W) X(RLF_F) X(RRF_W) X(RRF_F) X(SUBWF_W) X(SUBWF_F)    \
+            X(SWAPF_W) X(SWAPF_F) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF) X(BTFSC) X(BTFSS)
 #define PICMID_EVERYWHERE(id) PICMID_##id##_C,
 #define PICMID_POINTED(id)    PICMID_##id##_I,
 enum {
@@ -88,8 +93,8 @@ struct oak_core {
     uint8_t w, sp, sleeping, serving, watchdog, begun,
         guarded; /* begun: the configuration has been read; guarded: the watchdog runs */
     uint16_t stk[PICMID_LEVELS];
-    uint32_t line, zero, carry, half; /* Z is zero & 0xff == 0; carry: 0 or 1; half: DC is bit 4 */
-    uint64_t from[PICMID_LINES];
+    uint32_t zero, carry, half; /* Z is zero & 0xff == 0; carry: 0 or 1; half: DC is bit 4 */
+    kit_lines lines;
 };
 
 #define PICMID_REGISTER_LIST(R)                                                                              \

@@ -192,16 +192,3 @@ circles: /* a jump to itself */
     goto leave;
 
 /* clang-format on */
-#undef CELLS
-#undef FLAGS_OF_SUM
-#undef FLAGS_OF_DIFFERENCE
-#undef TO_W
-#undef TO_F
-#undef Z_TO_W
-#undef Z_TO_F
-#undef SKIP_IF
-#undef PAGED
-#undef STATUS_NOW
-#undef SELECT
-#undef PUSHED
-#undef PULLED

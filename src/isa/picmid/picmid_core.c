@@ -131,86 +131,57 @@ static void picmid_served(oak_core *core, uint64_t now)
 /* The watchdog begins anew: by an instruction, or because the chip falls asleep. */
 static void picmid_feed(oak_core *core, bool awake, uint64_t now)
 {
-    kit_core *kit = &core->kit;
     core->data[STATUS] = (uint8_t)((core->data[STATUS] & 0xE7) | STATUS_TO | (awake ? STATUS_PD : 0));
-    if (kit->setup.acknowledge)
-        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
-    kit->attention = true;
+    kit_watchdog_feed(core, PICMID_WATCHDOG, now);
 }
 
 static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
 {
-    if (line >= PICMID_LINES) return;
-    core->line = level ? core->line | 1u << line : core->line & ~(1u << line);
-    core->from[line] = from;
-    core->kit.attention = true;
+    kit_line(core, &core->lines, line, level, from);
 }
 
 /* Lines that wake it, and interrupt it when GIE is set. */
 static uint32_t enabled(const oak_core *core)
 {
     uint32_t own = (1u << PICMID_OWN) - 1, all = (1u << PICMID_WATCHDOG) - 1;
-    return core->line & (core->data[INTCON] & 0x40 ? all : own);
+    return core->lines.asks & (core->data[INTCON] & 0x40 ? all : own);
 }
 
 /* The watchdog's time is over: true when the chip is reset, or wakes. */
 static bool watchdog_bites(oak_core *core)
 {
-    kit_core *kit = &core->kit;
-    bool over = core->line >> PICMID_WATCHDOG & 1 && core->from[PICMID_WATCHDOG] <= kit->time.cycles;
-    if (!over || !core->guarded) return false;
-    core->line &= ~(1u << PICMID_WATCHDOG);
-    if (kit->setup.acknowledge)
-        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, kit->time.cycles);
+    if (!core->guarded || !kit_watchdog_over(core, &core->lines, PICMID_WATCHDOG)) return false;
     core->data[STATUS] &= (uint8_t)~STATUS_TO;
-    kit->attention = true;
-    if (core->sleeping) {
-        core->sleeping = 0; /* and goes on behind it */
-        return true;
+    if (core->sleeping) core->sleeping = 0; /* and goes on behind it */
+    else {
+        core->watchdog = 1;
+        kit_watchdog_resets(core);
     }
-    core->watchdog = 1;
-    kit->resets = true;
-    if (kit->setup.suffer)
-        kit->setup.suffer(kit->setup.machine, OAK_FAULT_WATCHDOG, PICMID_CODE, kit->pc, kit->time.cycles);
     return true;
 }
 
 /* Before the first instruction: the configuration says whether the watchdog runs. */
 static void begin(oak_core *core, uint64_t now)
 {
-    kit_core *kit = &core->kit;
     const uint8_t *cell = kit_cells(core, PICMID_CODE, PICMID_CONFIG, 2);
     core->begun = 1;
     core->guarded = !cell || *cell & 4;
-    if (core->guarded && kit->setup.acknowledge)
-        kit->next_device = kit->setup.acknowledge(kit->setup.machine, PICMID_WATCHDOG, now);
+    if (core->guarded) kit_watchdog_feed(core, PICMID_WATCHDOG, now);
 }
 
 static bool take_interrupt(oak_core *core)
 {
     kit_core *kit = &core->kit;
     uint64_t now = kit->time.cycles;
-    uint32_t asks = enabled(core), ready = 0, which;
     if (!core->begun) begin(core, now);
     if (watchdog_bites(core)) return true;
-    for (unsigned n = 0; asks >> n; n++)
-        if (asks >> n & 1 && core->from[n] <= now) ready |= 1u << n;
+    uint32_t ready = kit_lines_due(core, enabled(core), &core->lines);
     if (!ready) return false;
     bool wakes = core->sleeping;
     core->sleeping = 0;
     if (wakes) kit->blocked = true; /* the instruction behind it comes first */
     if (wakes || !(core->data[INTCON] & 0x80)) return wakes;
-    bool lost = kit_missing(core, PICMID_VECTOR, 1, &which) &&
-                (!kit->setup.suffer || kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER,
-                                                         PICMID_CODE, PICMID_VECTOR, now));
-    if (kit->struck) return false; /* somebody wants to see it */
-    if (lost) {
-        kit->fault = OAK_FAULT_NO_HANDLER;
-        kit->fault_space = PICMID_CODE;
-        kit->fault_address = PICMID_VECTOR;
-        kit->faulted = true;
-        return false;
-    }
+    if (kit_handler_missing(core, PICMID_VECTOR, 1)) return false;
     if (kit->observed) kit_watch_entry(core, PICMID_VECTOR);
     if (core->sp == PICMID_LEVELS) picmid_stack_wraps(core, kit->pc, now);
     core->stk[core->sp++] = (uint16_t)kit->pc;
@@ -228,12 +199,9 @@ static bool take_interrupt(oak_core *core)
 
 static uint64_t noticed_at(oak_core *core)
 {
-    uint64_t at = UINT64_MAX;
     uint32_t asks = core->data[INTCON] & 0x80 || core->sleeping ? enabled(core) : 0;
-    if (core->guarded) asks |= core->line & 1u << PICMID_WATCHDOG;
-    for (unsigned n = 0; asks >> n; n++)
-        if (asks >> n & 1 && core->from[n] > core->kit.time.cycles && core->from[n] < at) at = core->from[n];
-    return at;
+    if (core->guarded) asks |= 1u << PICMID_WATCHDOG;
+    return kit_lines_next(core, asks, &core->lines);
 }
 
 static bool deaf(const oak_core *core)
@@ -322,8 +290,12 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 #define PICMID_LABELS(id) PICMID_EXTRA(PICMID_##id##_C) PICMID_EXTRA(PICMID_##id##_I)
 #define CORE_EXTRA(X)                                                                                        \
     X(PICMID_ENDS)                                                                                           \
-    X(PICMID_DONE) X(PICMID_SELF) X(PICMID_CLEAR_FLAG) X(PICMID_SET_FLAG) X(PICMID_ZERO_CLEAR)               \
-        X(PICMID_ZERO_SET) X(PICMID_FLAG_CLEAR) X(PICMID_FLAG_SET) PICMID_FILE_LIST(PICMID_LABELS)
+    X(PICMID_DONE)                                                                                           \
+    X(PICMID_SELF)                                                                                           \
+    X(PICMID_CLEAR_FLAG)                                                                                     \
+    X(PICMID_SET_FLAG)                                                                                       \
+    X(PICMID_ZERO_CLEAR)                                                                                     \
+    X(PICMID_ZERO_SET) X(PICMID_FLAG_CLEAR) X(PICMID_FLAG_SET) PICMID_FILE_LIST(PICMID_LABELS)
 #define CORE_LOCALS                                                                                          \
     const uint16_t *bank, *far;                                                                              \
     kit_op *page;                                                                                            \
@@ -351,7 +323,7 @@ static void reset_registers(oak_core *core)
     core->data[PCLATH] = core->data[INTCON] = 0;
     core->sp = core->sleeping = core->serving = core->watchdog = core->begun = core->guarded = 0;
     if (!keeps) memset(core->stk, 0, sizeof core->stk);
-    core->line = 0;
+    core->lines.asks = 0;
     core->kit.pc = 0;
     core->kit.log.depth = 0;
     core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
@@ -389,11 +361,9 @@ static const struct kit_register registers_at[PICMID_REGISTERS] = {
     [PICMID_REG_STK0] = KIT_AT(stk[0]), [PICMID_REG_STK1] = KIT_AT(stk[1]), [PICMID_REG_STK2] = KIT_AT(stk[2]), [PICMID_REG_STK3] = KIT_AT(stk[3]),
     [PICMID_REG_STK4] = KIT_AT(stk[4]), [PICMID_REG_STK5] = KIT_AT(stk[5]), [PICMID_REG_STK6] = KIT_AT(stk[6]), [PICMID_REG_STK7] = KIT_AT(stk[7])};
 
-#define FROM(n) KIT_INNER("from" #n, from[n], UINT64_MAX)
 static const kit_inner inner[] = {
-    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("begun", begun, 1), KIT_INNER("guarded", guarded, 1), KIT_INNER("serving", serving, OAK_MOST_NESTED), KIT_INNER("line", line, (1u << PICMID_LINES) - 1),
-    KIT_INNER("zero", zero, 0xFF), KIT_INNER("carry", carry, 1), KIT_INNER("half", half, 0x1FF),
-    FROM(0), FROM(1), FROM(2), FROM(3), FROM(4), FROM(5), FROM(6), FROM(7), FROM(8), FROM(9), FROM(10), FROM(11), FROM(12), FROM(13), FROM(14), FROM(15), {0}};
+    KIT_INNER("sleeping", sleeping, 1), KIT_INNER("begun", begun, 1), KIT_INNER("guarded", guarded, 1), KIT_INNER("serving", serving, OAK_MOST_NESTED), KIT_INNER("zero", zero, 0xFF), KIT_INNER("carry", carry, 1), KIT_INNER("half", half, 0x1FF),
+    KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_picmid, .code_span = PICMID_SPAN, .core_size = sizeof(oak_core), .cycles = picmid_cycles, KIT_LOOPS_OF(picmid_),
@@ -402,28 +372,10 @@ static const kit_arch arch = {
     .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 
-/* The register file is one space of registers and RAM; what else the part has is the kit's. */
-static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
-    oak_core *core;
-    oak_status status = kit_create(&arch, tables, setup, &core);
-    if (status) return status;
-    bool taken = kit_put_space(
-        core, (kit_space){.number = PICMID_FILE, .cells = core->data, .size = PICMID_CELLS, .unit = 1});
-    for (unsigned i = 0; i < setup->memory_count && taken; i++) {
-        const oak_core_memory *memory = &setup->memories[i];
-        bool code = memory->space == PICMID_CODE;
-        if (memory->space != PICMID_FILE)
-            taken = kit_take_space(core, memory->space, memory->base, memory->size, 0xFF, code);
-    }
-    if (!taken) {
-        kit_destroy(core);
-        return OAK_NO_MEMORY;
-    }
-    lay_file(core);
-    kit_begin(core);
-    *result = core;
-    return OAK_OK;
+    return kit_create_filed(&arch, tables, setup, PICMID_FILE, offsetof(oak_core, data), PICMID_CELLS,
+                            lay_file, core);
 }
 
 const oak_core_ops picmid_core_ops = {KIT_CORE_OPS,

@@ -31,84 +31,24 @@ static const kit_counting counts[] = {
 
 /* ------------------------------------------------------------------------------------------ operands */
 
-/* Does an instruction take a destination, w or f? */
-static bool has_destination(const struct kit_tables *tables, unsigned mnemonic)
-{
-    unsigned row = tables->first_row[mnemonic];
-    return row != KIT_NO_ROW &&
-           (oak_same(picmid_rows[row].operands, "reg, w") || oak_same(picmid_rows[row].operands, "reg, f"));
-}
-
 /* A destination may be written 0 or 1, and left out: then it is f, which is told. */
-static oak_status read_operands(const oak_isa_tables *opaque, oak_operand_reader *reader, oak_insn *insn)
+static oak_status read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
 {
-    const struct kit_tables *tables = kit_tables_of(opaque);
-    oak_status status = kit_read_operands(opaque, reader, insn);
-    if (status || !has_destination(tables, insn->mnemonic) || !insn->count || insn->count > 2) return status;
-    oak_operand *operand = &insn->operand[1];
-    const char *text = reader->line + operand->first;
-    bool digit = insn->count == 2 && operand->kind && operand->last == operand->first + 1 &&
-                 (*text == '0' || *text == '1');
-    bool missing = insn->count == 1;
-    if (missing)
-        *operand = (oak_operand){.first = insn->operand->first, .last = insn->operand->last, .extra = 1};
-    if (!digit && !missing) return OAK_OK;
-    operand->kind = 0;
-    operand->expr = NULL;
-    operand->reg = (uint8_t)kit_find_word(tables, digit && *text == '0' ? "w" : "f", 1);
-    insn->count = 2;
+    oak_status status = kit_read_operands(tables, reader, insn);
+    if (status || !insn->count || !oak_same(kit_first_operands(tables, insn->mnemonic), "reg, w"))
+        return status;
+    char digit = insn->count == 2 && insn->operand[1].kind ? kit_single(reader, &insn->operand[1]) : 0;
+    if (digit == '0' || digit == '1') kit_become(tables, &insn->operand[1], digit == '0' ? "w" : "f");
+    if (insn->count == 1) kit_put_word(tables, insn, 1, "f", 1);
     return OAK_OK;
 }
-
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
 
 /* What can be encoded and was hardly meant. */
 static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                   unsigned decimal, oak_refusal *why)
 {
-    const kit_shape_of_row *shape = &kit_tables_of(tables)->row[row];
-    const oak_value *value = values;
-    (void)decimal;
-    why->operand = 0;
-    if (insn->count == 2 && !insn->operand[1].kind && insn->operand[1].extra) {
-        why->code = "no-destination";
-        SAY(why, "the result goes back to the register: no destination is written");
-        HINT(why, "Write `, f` for that, or `, w` to leave it in w.");
-        why->has_edit = true;
-        why->edit_first = why->edit_last = insn->operand->last;
-        oak_format(why->edit, sizeof why->edit, ", f");
-        why->edit_safe = true;
-        return true;
-    }
-    if (shape->class_of[0] == IMMEDIATE && value->name && value->space == PICMID_FILE) {
-        why->code = "doubtful-mark";
-        SAY(why, "this takes the address of `%s`, 0x%02x, as a number", value->name, (unsigned)value->number);
-        HINT(why, "Write `movf %s, w` for what is kept there; `low(%s)` says that its address is meant.",
-             value->name, value->name);
-        return true;
-    }
-    bool plain = !value->space && (value->name || decimal & 1);
-    if (shape->class_of[0] == REGISTER && plain && row == PICMID_MOVF_W) {
-        why->code = "doubtful-mark";
-        SAY(why, "this is the register at address %u, not the number %u", (unsigned)value->number,
-            (unsigned)value->number);
-        HINT(why, "Write `movlw %s%u` for the number.", "", (unsigned)value->number);
-        return true;
-    }
-    return false;
-}
-
-/* An immediate may be the low byte of anything that lies somewhere. */
-static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
-{
-    (void)operand;
-    if (class != &classes[IMMEDIATE - 1] || !value->name || (value->number >= -128 && value->number < 256))
-        return OAK_OK;
-    SAY(why, "`%s`, which is 0x%04x, does not fit 8 bits", value->name, (unsigned)value->number);
-    HINT(why, "low(%s) and high(%s) are its bytes.", value->name, value->name);
-    why->code = "value-range";
-    return OAK_REFUSED;
+    return kit_filed_doubt(tables, row, insn, values, decimal, IMMEDIATE, PICMID_FILE, row == PICMID_MOVF_W,
+                           why);
 }
 
 /* ------------------------------------------------------------------------------------------ reading back */
@@ -131,13 +71,6 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
         decoded->has_target = true, decoded->target = (address + 2) % PICMID_SPAN;
     if (writes_cell(row) && kit_field_of(tables, decoded, 'f') == PCL) decoded->flow = OAK_FLOW_COMPUTED;
     return OAK_OK;
-}
-
-static oak_flow flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state)
-{
-    oak_decoded decoded;
-    if (decode(tables, bytes, 2, 0, state, &decoded)) return kit_flow_of(tables, row, bytes, state);
-    return decoded.flow;
 }
 
 /* decfsz counts its register down. */
@@ -278,7 +211,7 @@ static const oak_flag_info flags[] = {
     {"c", PICMID_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PICMID_LINES] = {4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4};
 static const kit_language language = {
-    .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .jump = "goto", .check = check};
+    .isa = &oak_isa_picmid, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .jump = "goto"};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -294,7 +227,7 @@ const oak_isa oak_isa_picmid = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = picmid_rows, .row_count = PICMID_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
-    .forms = kit_forms, .flow_of = flow_of, .target_of = kit_target_of, .skips = 1, .selector = &selector, .size = kit_row_size, .encode = kit_encode, .decode = decode,
+    .forms = kit_forms, .flow_of = kit_decoded_flow, .target_of = kit_target_of, .skips = 1, .selector = &selector, .size = kit_row_size, .encode = kit_encode, .decode = decode,
     .print = kit_print, .doubt = doubt, .counter_of = counter_of, .effect = effect, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .core = &picmid_core_ops};
 /* clang-format on */
