@@ -504,6 +504,43 @@ static void add_said(text *all, const oak_part *part, const char *source)
     oak_program_free(program);
 }
 
+/* What a read of the pins leaves in the latch is noticed when it drives: of an input that becomes an output, of a pin that a device drives; not where the whole
+ * port is written, nor what the instruction has changed itself. */
+START_TEST(levels_that_were_only_read_are_noticed_when_they_drive)
+{
+    static const struct {
+        const char *source;
+        int pin; /* of port B, or C from 32 on; -1: nothing is noticed */
+    } all[] = {
+        {" clrf PORTB\n bsf PORTB, 0\n bank TRISB\n bcf TRISB, 4\n", 4},
+        {" clrf PORTB\n bsf PORTB, 0\n bank TRISB\n bcf TRISB, 5\n", -1}, /* it was low */
+        {" clrf PORTB\n bsf PORTB, 0\n clrf PORTB\n bank TRISB\n bcf TRISB, 4\n", -1},
+        {" clrf PORTB\n bsf PORTB, 4\n bank TRISB\n bcf TRISB, 4\n", -1},
+        {" clrf PORTB\n bank TRISB\n bcf TRISB, 4\n bank PORTB\n bsf PORTB, 0\n", -1},
+        {" clrf PORTB\n comf PORTB, f\n bank TRISB\n bcf TRISB, 4\n", -1},
+        {" clrf PORTB\n movf PORTB, w\n movwf PORTB\n bank TRISB\n bcf TRISB, 4\n", -1},
+        {" clrf PORTB\n movf PORTB, f\n bank TRISB\n bcf TRISB, 4\n", 4},
+        {" clrf PORTC\n movlw 40\n movwf CCPR1L\n bank TRISC\n movlw 50\n movwf PR2\n clrf TRISC\n bank T2CON\n movlw 12\n movwf CCP1CON\n bsf T2CON, "
+         "TMR2ON\n movlw 20\nl: addlw -1\n btfss STATUS, Z\n goto l\n bsf PORTC, 7\n",
+         32 + 2},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        bench b;
+        char source[700];
+        snprintf(source, sizeof source, UNGUARDED " vector reset, start\n section prog, code\nstart: bank PORTB\n%srest: nop\n goto rest\n", all[i].source);
+        bench_open(&b, "picmid-8k", source);
+        ck_assert_int_eq(oak_session_drive(b.session, "rb.4 = up", &b.sink), OAK_OK);
+        bench_run(&b, 300, UINT64_MAX);
+        const oak_noticed *noticed, *found = NULL;
+        for (unsigned n = 0; (noticed = oak_session_noticed(b.session, n)); n++)
+            if (noticed->first.fault == OAK_FAULT_BORROWED_LEVEL) found = noticed;
+        ck_assert_msg((found != NULL) == (all[i].pin >= 0), "%s", all[i].source);
+        if (found) ck_assert_msg(found->first.address == (unsigned)all[i].pin + 32, "%s: %u", all[i].source, found->first.address);
+        bench_close(&b);
+    }
+}
+END_TEST
+
 /* Programs right and wrong, whose banks and pages are followed: each with its golden messages. */
 START_TEST(banks_and_pages_are_followed)
 {
@@ -561,5 +598,5 @@ RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_rig
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
           sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
-          settings_are_kept_in_eeprom, the_chip_is_configured_by_name, banks_and_pages_are_followed,
+          settings_are_kept_in_eeprom, levels_that_were_only_read_are_noticed_when_they_drive, the_chip_is_configured_by_name, banks_and_pages_are_followed,
           the_steam_box_keeps_its_setting)

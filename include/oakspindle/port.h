@@ -101,6 +101,7 @@ typedef enum oak_fault {
     OAK_FAULT_STACK_DATA,         /* the stack grows into data of the program; address: the byte */
     OAK_FAULT_STAYS_LOCKED,       /* a write to EEPROM begins without what unlocks it; address: the cell */
     OAK_FAULT_STACK_WRAP, /* a hardware stack goes round: a call when all its levels are in use, or a return when none is; address: levels in use */
+    OAK_FAULT_BORROWED_LEVEL, /* a pin drives what an instruction has read on it and written back to its latch; address: the pin */
     OAK_FAULT_STACK_END, /* a hardware stack takes its last level, or is empty at a return; address: levels in use */
     OAK_FAULT_STARVED /* interrupts leave the main program hardly any time; address: its share in 1/1000 */
 } oak_fault;

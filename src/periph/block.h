@@ -420,6 +420,7 @@ struct oak_block {
     const oak_block_services *services;
     bool line, second_line; /* its interrupts are asked for */
     uint64_t next;          /* as advance has told */
+    uint32_t asked;         /* of a role that is taken: the bits that the instruction looks at */
     union {
         oak_gpio *port;
         oak_timer timer;

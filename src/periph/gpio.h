@@ -21,6 +21,10 @@ typedef struct oak_gpio {
     uint32_t rise, fall;   /* edges that are waited for */
     uint32_t pending;      /* and have come */
     uint32_t seen;         /* levels when edges were looked for last */
+    uint32_t read;         /* levels when an instruction read them last, at the cycle read_at */
+    uint32_t chosen;       /* the one bit that it was for, 0 for all */
+    uint32_t borrowed;     /* bits of the latch that an instruction has read on the pins and written back */
+    uint64_t read_at;
 } oak_gpio;
 
 void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port);

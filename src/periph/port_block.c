@@ -1,4 +1,7 @@
-/* port_block.c — a port with a direction for each pin, and interrupts on edges. */
+/* port_block.c — a port with a direction for each pin, and interrupts on edges.
+ *
+ * Where reading and writing go to one register (`data`), an instruction that reads the port, changes it and writes it back puts what stands on the other pins
+ * into their latches. When such a pin drives that, it is noticed. */
 #include "periph/block.h"
 
 void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from)
@@ -24,10 +27,33 @@ void oak_port_edges(oak_block *block)
     oak_block_interrupt(block, port->pending != 0);
 }
 
+/* Pins that drive what was only read. */
+static void look_at_borrowed(oak_block *block, uint64_t now)
+{
+    oak_gpio *port = block->as.port;
+    uint32_t drive = port->borrowed & port->direction;
+    port->borrowed &= ~drive;
+    for (unsigned bit = 0; drive >> bit; bit++)
+        if (drive >> bit & 1)
+            block->services->suffer(block->services->machine, OAK_FAULT_BORROWED_LEVEL, (uint32_t)block->about->pin * OAK_MOST_PINS + bit, now);
+}
+
+/* A write to the pins' register: an instruction that has read it in this same cycle writes back what it did not change. */
+static void set_data(oak_block *block, uint32_t value, uint64_t now)
+{
+    oak_gpio *port = block->as.port;
+    uint32_t was = port->latch, same = ~(value ^ port->read);
+    bool writes_back = now == port->read_at + 1;
+    port->latch = value;
+    port->borrowed = writes_back ? (port->borrowed | (was ^ value)) & same & ~port->chosen : 0;
+    look_at_borrowed(block, now);
+}
+
 static void reset(oak_block *block, uint64_t now)
 {
     oak_gpio *port = block->as.port;
     (void)now;
+    port->read = port->borrowed = port->chosen = 0, port->read_at = UINT64_MAX - 1;
     port->latch = port->direction = port->pull_up = port->rise = port->fall = port->pending = 0;
     port->alternate = port->alternate_level = 0;
     port->seen = oak_gpio_levels(port);
@@ -56,10 +82,9 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 {
     oak_gpio *port = block->as.port;
-    (void)now;
     switch (role) {
     case OAK_PORT_DIRECTION: port->direction = value; break;
-    case OAK_PORT_OUTPUT: port->latch = value; break;
+    case OAK_PORT_OUTPUT: port->latch = value, port->borrowed = 0; break;
     case OAK_PORT_SET: port->latch |= value; break;
     case OAK_PORT_CLEAR: port->latch &= ~value; break;
     case OAK_PORT_TOGGLE: port->latch ^= value; break;
@@ -67,8 +92,11 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_PORT_RISE: port->rise = value; break;
     case OAK_PORT_FALL: port->fall = value; break;
     case OAK_PORT_PENDING: port->pending &= ~value; break; /* writing 1 takes it back */
-    case OAK_PORT_DATA: port->latch = value; break;
-    case OAK_PORT_INPUTS: port->direction = ~value; break;
+    case OAK_PORT_DATA: set_data(block, value, now); break;
+    case OAK_PORT_INPUTS:
+        port->direction = ~value;
+        look_at_borrowed(block, now);
+        break;
     case OAK_PORT_LOOSE: port->pull_up = value ? 0 : UINT32_MAX; break;
     default: break;
     }
@@ -95,7 +123,21 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, fall, uint32_t)
     OAK_VISIT(it, pending, uint32_t)
     OAK_VISIT(it, seen, uint32_t)
+    OAK_VISIT(it, read, uint32_t)
+    OAK_VISIT(it, borrowed, uint32_t)
+    OAK_VISIT(it, chosen, uint32_t)
+    OAK_VISIT(it, read_at, uint64_t)
     OAK_VISIT(block, line, bool)
 }
 
-const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void taken(oak_block *block, unsigned role, uint64_t now)
+{
+    oak_gpio *port = block->as.port;
+    if (role != OAK_PORT_DATA) return;
+    port->read = oak_gpio_levels(port);
+    port->read_at = now;
+    bool one = block->asked && !(block->asked & (block->asked - 1));
+    port->chosen = one ? block->asked : 0;
+}
+
+const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL, NULL, taken};

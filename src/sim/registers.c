@@ -221,6 +221,7 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
             check_floating(machine, block->about->pin, asked >> role->bit,
                            (asked >> role->bit & mask) == mask, now);
         value = (value & ~(mask << role->bit)) | (field & mask) << role->bit;
+        block->asked = asked >> role->bit;
         if (asked && ops->taken) ops->taken(block, role->role, now);
     }
     return value;
