@@ -37,6 +37,8 @@ typedef struct surroundings {
     const char *devices;   /* a space of devices, in which they may reach only */
     uint8_t registers[8];  /* these: registers of the core, up to 0 */
     sample samples[24];
+    uint16_t shun[4]
+                 [2]; /* of cores with a register file: addresses, first and last, that no sample may reach */
 } surroundings;
 
 #define ARM                                                                                                  \
@@ -94,6 +96,43 @@ static const surroundings all[] = {
       {"indr", "ld b, 8\n indr"},
       {"otir", "ld b, 8\n otir"},
       {"otdr", "ld b, 8\n otdr"}}},
+    {"picmid",
+     " config CONFIG: WDTE=off\n vector reset, start\n org 0x10\nstart: nop\n",
+     "round: clrf STATUS\n clrf PCLATH\n movlw 0x30\n movwf FSR\n movlw 3\n",
+     " goto round\n",
+     0,
+     0,
+     NULL,
+     {0},
+     {{"return", "call sN\n goto nN\nsN: return\nnN:"},
+      {"retlw k", "call sN\n goto nN\nsN: retlw 5\nnN:"},
+      {"retfie", "call sN\n goto nN\nsN: retfie\nnN:"},
+      {"call target", "call sN\n goto nN\nsN: return\nnN:"},
+      {"goto target", "goto nN\nnN:"}},
+     {{1, 2}, {5, 0x1F}, {0x80, 0x1FF}}},
+    {"pic18",
+     " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: WDTEN=off\n config CONFIG4L: "
+     "STVREN=off\n"
+     " vector reset, start\n org 0x30\nstart: nop\n",
+     "round: movlb 1\n lfsr 0, 0x230\n lfsr 1, 0x330\n lfsr 2, 0x430\n clrf STKPTR\n clrf TBLPTRU\n clrf "
+     "TBLPTRH\n clrf TBLPTRL\n movlw 3\n",
+     " goto round\n",
+     0,
+     0,
+     NULL,
+     {0},
+     {{"return", "call sN\n goto nN\nsN: return\nnN:"},
+      {"return fast", "call sN, fast\n goto nN\nsN: return fast\nnN:"},
+      {"retlw k", "call sN\n goto nN\nsN: retlw 5\nnN:"},
+      {"retfie", "call sN\n goto nN\nsN: retfie\nnN:"},
+      {"retfie fast", "call sN, fast\n goto nN\nsN: retfie fast\nnN:"},
+      {"call target", "call sN\n goto nN\nsN: return\nnN:"},
+      {"call target, fast", "call sN, fast\n goto nN\nsN: return fast\nnN:"},
+      {"rcall near", "rcall sN\n goto nN\nsN: return\nnN:"},
+      {"goto target", "goto nN\nnN:"},
+      {"push", "push\n pop"},
+      {"pop", "push\n pop"}},
+     {{0xF80, 0xFD7}, {0xFF0, 0xFF2}, {0xFF9, 0xFF9}}},
     {"armv6m", ARM, {ARM_SAMPLES}},
     {"armv7m",
      ARM,
@@ -148,6 +187,10 @@ static bool is_plain(const tool *t, oak_chip_port chip)
     unsigned count = chip.ops->touches(chip.chip, touched, OAK_MOST_WATCHED);
     for (unsigned i = 0; i < count && i < OAK_MOST_WATCHED; i++) {
         const oak_watched *one = &touched[i];
+        for (unsigned k = 0; k < 4 && one->space; k++)
+            if (t->around->shun[k][1] && one->address >= t->around->shun[k][0] &&
+                one->address <= t->around->shun[k][1])
+                return false;
         bool device =
             t->around->devices && strcmp(t->isa->about.spaces[one->space].name, t->around->devices) == 0;
         for (const uint8_t *own = t->around->registers; device && *own; own++) device = one->address != *own;

@@ -520,14 +520,18 @@ START_TEST(levels_that_were_only_read_are_noticed_when_they_drive)
         {" clrf PORTB\n comf PORTB, f\n bank TRISB\n bcf TRISB, 4\n", -1},
         {" clrf PORTB\n movf PORTB, w\n movwf PORTB\n bank TRISB\n bcf TRISB, 4\n", -1},
         {" clrf PORTB\n movf PORTB, f\n bank TRISB\n bcf TRISB, 4\n", 4},
-        {" clrf PORTC\n movlw 40\n movwf CCPR1L\n bank TRISC\n movlw 50\n movwf PR2\n clrf TRISC\n bank T2CON\n movlw 12\n movwf CCP1CON\n bsf T2CON, "
+        {" clrf PORTC\n movlw 40\n movwf CCPR1L\n bank TRISC\n movlw 50\n movwf PR2\n clrf TRISC\n bank "
+         "T2CON\n movlw 12\n movwf CCP1CON\n bsf T2CON, "
          "TMR2ON\n movlw 20\nl: addlw -1\n btfss STATUS, Z\n goto l\n bsf PORTC, 7\n",
          32 + 2},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         bench b;
         char source[700];
-        snprintf(source, sizeof source, UNGUARDED " vector reset, start\n section prog, code\nstart: bank PORTB\n%srest: nop\n goto rest\n", all[i].source);
+        snprintf(source, sizeof source,
+                 UNGUARDED
+                 " vector reset, start\n section prog, code\nstart: bank PORTB\n%srest: nop\n goto rest\n",
+                 all[i].source);
         bench_open(&b, "picmid-8k", source);
         ck_assert_int_eq(oak_session_drive(b.session, "rb.4 = up", &b.sink), OAK_OK);
         bench_run(&b, 300, UINT64_MAX);
@@ -535,7 +539,9 @@ START_TEST(levels_that_were_only_read_are_noticed_when_they_drive)
         for (unsigned n = 0; (noticed = oak_session_noticed(b.session, n)); n++)
             if (noticed->first.fault == OAK_FAULT_BORROWED_LEVEL) found = noticed;
         ck_assert_msg((found != NULL) == (all[i].pin >= 0), "%s", all[i].source);
-        if (found) ck_assert_msg(found->first.address == (unsigned)all[i].pin + 32, "%s: %u", all[i].source, found->first.address);
+        if (found)
+            ck_assert_msg(found->first.address == (unsigned)all[i].pin + 32, "%s: %u", all[i].source,
+                          found->first.address);
         bench_close(&b);
     }
 }
@@ -598,5 +604,5 @@ RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_rig
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
           sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
-          settings_are_kept_in_eeprom, levels_that_were_only_read_are_noticed_when_they_drive, the_chip_is_configured_by_name, banks_and_pages_are_followed,
-          the_steam_box_keeps_its_setting)
+          settings_are_kept_in_eeprom, levels_that_were_only_read_are_noticed_when_they_drive,
+          the_chip_is_configured_by_name, banks_and_pages_are_followed, the_steam_box_keeps_its_setting)

@@ -80,8 +80,9 @@ static void check_counter(flow *self, const statement *one)
     }
 }
 
-/* Whether a return of this name can be reached, and where; NULL: any return, or what nobody can follow. Calls inside are taken
- * to come back. */
+/* Whether a return of this name can be reached, and where; NULL: any return, or what nobody can follow; ANY_RETURN: any return that can be followed. Calls
+ * inside are taken to come back. */
+static const char ANY_RETURN[] = "";
 static bool reaches_return(flow *self, uint32_t address, const char *name, uint32_t *where)
 {
     size_t count = 0;
@@ -106,7 +107,8 @@ static bool reaches_return(flow *self, uint32_t address, const char *name, uint3
             } else known = decode_at(self, at, state, &to);
             if (!known || oak_returns(to.flow) || to.flow == OAK_FLOW_COMPUTED) {
                 bool is_return = known && oak_returns(to.flow);
-                found = !name || (is_return && oak_same(self->as->isa->rows[to.row].mnemonic, name));
+                found = !name || (is_return && (name == ANY_RETURN ||
+                                                oak_same(self->as->isa->rows[to.row].mnemonic, name)));
                 *where = at;
                 if (found || !known || to.flow != OAK_FLOW_MAY_RETURN) break;
             }
@@ -137,10 +139,30 @@ static void check_handlers(flow *self)
             !reaches_return(self, vector->address, name, &at) || !statement_at(self, at))
             continue;
         const statement *one = statement_at(self, at);
-        asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "handler-return",
-                 "Write `reti`: without it no interrupt of this priority is served any more.",
+        const char *hint = as->isa->trade ? as->isa->trade[OAK_TRADE_RETURN_FROM_INTERRUPT] : NULL;
+        char whole[160];
+        oak_format(whole, sizeof whole, "%s Without it no interrupt of this priority is served any more.",
+                   hint ? hint : "");
+        asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "handler-return", whole,
                  "the handler of %s ends with `%s`", vector->name, name);
     }
+}
+
+/* Where nothing can put an address on the stack but a call: a return that the main program comes to without one. */
+static void check_main(flow *self)
+{
+    assembler *as = self->as;
+    uint32_t at;
+    if (!as->isa->about.stack.levels || !as->part->vector_count ||
+        !is_start(self, as->part->vectors[0].address) ||
+        !reaches_return(self, as->part->vectors[0].address, ANY_RETURN, &at))
+        return;
+    const statement *one = statement_at(self, at);
+    if (one)
+        asm_warn(as, one->origin, 0, asm_source(as, one->origin).size, "falls-into",
+                 "Before the routine that it ends, a jump or a return is missing.",
+                 "the main program comes to this `%s` without a call",
+                 as->isa->rows[one->as.code.rows[one->form]].mnemonic);
 }
 
 static void check_all(flow *self)
@@ -156,6 +178,7 @@ static void check_all(flow *self)
         if (has_target && as->isa->counter_of) check_counter(self, one);
     }
     check_handlers(self);
+    check_main(self);
     uint32_t where;
     /* Each subroutine once, at its first statement: at_slot forgets what has been asked. */
     for (size_t i = 0; i < as->statement_count && self->steps < MOST_STEPS; i++) {

@@ -35,7 +35,8 @@ static void look_at_borrowed(oak_block *block, uint64_t now)
     port->borrowed &= ~drive;
     for (unsigned bit = 0; drive >> bit; bit++)
         if (drive >> bit & 1)
-            block->services->suffer(block->services->machine, OAK_FAULT_BORROWED_LEVEL, (uint32_t)block->about->pin * OAK_MOST_PINS + bit, now);
+            block->services->suffer(block->services->machine, OAK_FAULT_BORROWED_LEVEL,
+                                    (uint32_t)block->about->pin * OAK_MOST_PINS + bit, now);
 }
 
 /* A write to the pins' register: an instruction that has read it in this same cycle writes back what it did not change. */

@@ -100,6 +100,11 @@ static const char program_z80[] =
     "start: ld sp, 0xfff0\n im 1\n ld a, 0xc0\n out (C0_CTRL), a\n ei\n"
     "loop: ld (patch+1), a\npatch: ld b, 2\n call part\n ld (ix+5), a\n djnz loop\n"
     "rest: jr rest\npart: push af\n add a, 3\n ld (0x8000), a\n ldi\n pop af\n ret\ntick: inc (hl)\n reti\n";
+static const char program_filed[] = "log equ 0x10\ncount equ 3\n vector reset, start\n org 0x40\n"
+                                    "start: movlw 0xff\n movwf PR2\n movwf CCPR1L\n movlw 12\n movwf "
+                                    "CCP1CON\n movlw 4\n movwf T2CON\n bsf INTCON, 7\n"
+                                    "loop: incf PORTB, f\n call part\n decfsz 0x20, f\n goto loop\n"
+                                    "rest: goto rest\npart: addlw 3\n movwf 0x21\n return\ntick: retfie\n";
 static const char program_32bit[] =
     "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
     "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
@@ -107,8 +112,8 @@ static const char program_32bit[] =
 
 static chip *find_chip(const char *name)
 {
-    static chip chips[] = {
-        {.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"}, {.name = "z80-64k"}};
+    static chip chips[] = {{.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
+                           {.name = "z80-64k"},  {.name = "picmid-8k"},  {.name = "pic18-32k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -117,6 +122,7 @@ static chip *find_chip(const char *name)
     uint32_t outside;
     const char *source = strncmp(name, "mcs51", 5) == 0 ? program_8bit
                          : strncmp(name, "z80", 3) == 0 ? program_z80
+                         : strncmp(name, "pic", 3) == 0 ? program_filed
                                                         : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -467,6 +473,8 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-armv6m", 800, "armv6m-32k", enter},
                       {"source-armv7m", 800, "armv7m-256k", enter},
                       {"source-z80", 800, "z80-64k", enter},
+                      {"source-picmid", 800, "picmid-8k", enter},
+                      {"source-pic18", 800, "pic18-32k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -477,10 +485,13 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-mcs51", 6000, "mcs51-8k", enter},
                       {"state-armv7m", 6000, "armv7m-256k", enter},
                       {"state-z80", 6000, "z80-64k", enter},
+                      {"state-pic18", 6000, "pic18-32k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
                       {"verbs-z80", 80, "z80-64k", enter},
+                      {"verbs-picmid", 80, "picmid-8k", enter},
+                      {"verbs-pic18", 80, "pic18-32k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

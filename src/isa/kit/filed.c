@@ -25,7 +25,8 @@ uint64_t kit_lines_next(const oak_core *core, uint32_t which, const kit_lines *l
 {
     uint64_t at = UINT64_MAX;
     for (unsigned n = 0; n < KIT_MOST_LINES; n++)
-        if (which & lines->asks & 1u << n && lines->from[n] > kit_look(core)->time.cycles && lines->from[n] < at)
+        if (which & lines->asks & 1u << n && lines->from[n] > kit_look(core)->time.cycles &&
+            lines->from[n] < at)
             at = lines->from[n];
     return at;
 }
@@ -60,8 +61,8 @@ bool kit_handler_missing(oak_core *core, uint32_t vector, unsigned units)
     unsigned code = kit->arch->isa->about.code_space;
     uint32_t which;
     bool lost = kit_missing(core, vector, units, &which) &&
-                (!kit->setup.suffer || kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, code, vector,
-                                                         kit->time.cycles));
+                (!kit->setup.suffer ||
+                 kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, code, vector, kit->time.cycles));
     if (kit->struck) return true; /* somebody wants to see it */
     if (!lost) return false;
     kit->fault = OAK_FAULT_NO_HANDLER;
@@ -78,8 +79,8 @@ oak_status kit_create_filed(const kit_arch *arch, const oak_isa_tables *tables, 
     oak_status status = kit_create(arch, tables, setup, &core);
     if (status) return status;
     uint8_t *cells = (uint8_t *)(void *)core + at;
-    bool taken = kit_put_space(
-        core, (kit_space){.number = (uint8_t)space, .cells = cells, .size = size, .unit = 1});
+    bool taken =
+        kit_put_space(core, (kit_space){.number = (uint8_t)space, .cells = cells, .size = size, .unit = 1});
     for (unsigned i = 0; i < setup->memory_count && taken; i++) {
         const oak_core_memory *memory = &setup->memories[i];
         bool code = memory->space == arch->isa->about.code_space;
@@ -99,9 +100,8 @@ oak_status kit_create_filed(const kit_arch *arch, const oak_isa_tables *tables, 
 #define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
 #define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
 
-bool kit_filed_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                     const oak_value *value, unsigned decimal, unsigned immediate, unsigned space, bool moves,
-                     oak_refusal *why)
+bool kit_filed_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *value,
+                     unsigned decimal, unsigned immediate, unsigned space, bool moves, oak_refusal *why)
 {
     const kit_shape_of_row *shape = &kit_tables_of(tables)->row[row];
     why->operand = 0;
@@ -163,5 +163,6 @@ oak_flow kit_decoded_flow(const oak_isa_tables *tables, unsigned row, const uint
     oak_decoded decoded;
     const oak_isa *isa = kit_tables_of(tables)->language->isa;
     unsigned size = kit_row_size(tables, row) * oak_unit_bytes(&isa->about, isa->about.code_space);
-    return isa->decode(tables, bytes, size, 0, state, &decoded) ? kit_flow_of(tables, row, bytes, state) : decoded.flow;
+    return isa->decode(tables, bytes, size, 0, state, &decoded) ? kit_flow_of(tables, row, bytes, state)
+                                                                : decoded.flow;
 }

@@ -40,14 +40,14 @@ OAK_MUST_USE oak_status kit_create_filed(const kit_arch *arch, const oak_isa_tab
 
 /* A destination that is left out, an address where its contents may be meant, a register where a number may be: by the number of the class of immediates (+ 1), and
  * whether the row is a movf. An operand's `extra` 1: nobody wrote it. */
-bool kit_filed_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                     const oak_value *value, unsigned decimal, unsigned immediate, unsigned space,
-                     bool moves, oak_refusal *why);
+bool kit_filed_doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *value,
+                     unsigned decimal, unsigned immediate, unsigned space, bool moves, oak_refusal *why);
 
 /* An operand that is one character, in lower case, 0 for others; it becomes a word; a word where nothing was written, with `extra`. */
 char kit_single(const oak_operand_reader *reader, const oak_operand *operand);
 void kit_become(const oak_isa_tables *tables, oak_operand *operand, const char *word);
-void kit_put_word(const oak_isa_tables *tables, oak_insn *insn, unsigned at, const char *word, unsigned extra);
+void kit_put_word(const oak_isa_tables *tables, oak_insn *insn, unsigned at, const char *word,
+                  unsigned extra);
 /* The operands of the first row of a mnemonic, as the table has them. */
 const char *kit_first_operands(const oak_isa_tables *tables, unsigned mnemonic);
 /* For an oak_isa: where execution goes, as its decoding says. */

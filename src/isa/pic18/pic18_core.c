@@ -144,7 +144,7 @@ static void control_memory(oak_core *core, uint32_t address, uint8_t value, uint
 
 static void write_top(oak_core *core, unsigned shift, uint8_t value)
 {
-    uint32_t *top = &core->stk[core->sp - 1];
+    uint32_t *top = &core->stk[core->sp ? core->sp - 1 : 0];
     if (core->sp) *top = ((*top & ~((uint32_t)0xFF << shift)) | (uint32_t)value << shift) & (PIC18_REACH - 2);
 }
 
