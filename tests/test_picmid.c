@@ -504,6 +504,46 @@ static void add_said(text *all, const oak_part *part, const char *source)
     oak_program_free(program);
 }
 
+/* Timers 1 and 2, pulses and the serial port where the part files put them: 100 cycles, 25 of them high; 26 * 4 cycles a bit; an overflow each 65,536. */
+START_TEST(timers_pulses_and_the_serial_port_are_wired)
+{
+    static const struct {
+        const char *part, *pulse, *sends, *out;
+    } all[] = {{"picmid-8k", "rc.2", "rc.6", " bcf TRISC, 2\n"},
+               {"picmid-2k", "rb.3", "rb.2", " bcf TRISB, 3\n"}};
+    for (unsigned i = 0; i < 2; i++) {
+        bench b;
+        char source[1200];
+        const oak_trace_change *one;
+        uint64_t pulse[6] = {0}, bit[9] = {0};
+        unsigned pulses = 0, bits = 0;
+        snprintf(source, sizeof source,
+                 UNGUARDED " vector reset, start\n vector interrupt, over\n section prog, code\nover: bcf "
+                           "PIR1, TMR1IF\n incf 0x70, f\n retfie\n"
+                           "start: bank PR2\n%s movlw 99\n movwf PR2\n movlw 25\n movwf SPBRG\n movlw 0x24\n "
+                           "movwf TXSTA\n bsf PIE1, TMR1IE\n bank "
+                           "CCPR1L\n movlw 25\n movwf CCPR1L\n movlw 0x0c\n movwf CCP1CON\n bsf T2CON, "
+                           "TMR2ON\n bsf RCSTA, SPEN\n movlw 0xaa\n movwf TXREG\n "
+                           "movlw 0xc0\n movwf INTCON\n bsf T1CON, TMR1ON\nrest: nop\n goto rest\n",
+                 all[i].out);
+        bench_open(&b, all[i].part, source);
+        ck_assert_int_eq(oak_session_record(b.session, all[i].pulse, &b.sink), OAK_OK);
+        ck_assert_int_eq(oak_session_record(b.session, all[i].sends, &b.sink), OAK_OK);
+        bench_run(&b, 2 * 65536 + 300, UINT64_MAX);
+        ck_assert_int_eq(value_of(&b, "file[0x70]"), 2);
+        for (size_t k = 0; (one = oak_trace_change_at(oak_session_trace(b.session), k)); k++) {
+            if (one->other) continue;
+            if (one->signal == 0 && pulses < 6 && (pulses || one->value)) pulse[pulses++] = one->time;
+            if (one->signal == 1 && bits < 9 && (bits || !one->value)) bit[bits++] = one->time;
+        }
+        ck_assert_uint_eq(pulse[4] - pulse[2], 100);
+        ck_assert_uint_eq(pulse[3] - pulse[2], 25);
+        ck_assert_uint_eq(bit[7] - bit[1], 6 * 104); /* a start bit and 0 alike, then it changes each time */
+        bench_close(&b);
+    }
+}
+END_TEST
+
 /* What a read of the pins leaves in the latch is noticed when it drives: of an input that becomes an output, of a pin that a device drives; not where the whole
  * port is written, nor what the instruction has changed itself. */
 START_TEST(levels_that_were_only_read_are_noticed_when_they_drive)
@@ -548,13 +588,13 @@ START_TEST(levels_that_were_only_read_are_noticed_when_they_drive)
 END_TEST
 
 /* Programs right and wrong, whose banks and pages are followed: each with its golden messages. */
-START_TEST(banks_and_pages_are_followed)
+static unsigned follow_golden(const char *path, const char *part_name, const char *configured)
 {
     char row[400];
     text said = {0}, golden = {0}, source = {0};
     unsigned programs = 0;
-    oak_part *part = load_part("picmid-8k");
-    FILE *file = fopen(SOURCE_FOLDER "/tests/golden/banks.txt", "r");
+    oak_part *part = load_part(part_name);
+    FILE *file = fopen(path, "r");
     ck_assert_ptr_nonnull(file);
     for (bool more = true; more;) {
         more = fgets(row, sizeof row, file) != NULL;
@@ -568,13 +608,23 @@ START_TEST(banks_and_pages_are_followed)
         programs += *row == '#';
         say(&golden, row);
         if (!is_said) say(&said, row);
-        if (*row == '#') say(&source, " config CONFIG: WDTE=off\n");
+        if (*row == '#') say(&source, configured);
         else if (!is_said) say(&source, row);
     }
-    ck_assert_uint_gt(programs, 40);
     fclose(file);
     free(said.bytes), free(golden.bytes), free(source.bytes);
     oak_part_free(part);
+    return programs;
+}
+
+START_TEST(banks_and_pages_are_followed)
+{
+    ck_assert_uint_gt(follow_golden(SOURCE_FOLDER "/tests/golden/banks.txt", "picmid-8k", UNGUARDED), 40);
+    ck_assert_uint_gt(
+        follow_golden(SOURCE_FOLDER "/tests/golden/banks18.txt", "pic18-32k",
+                      " config CONFIG1H: FOSC=xt\n config CONFIG2L: BOREN=on\n config CONFIG2H: "
+                      "WDTEN=off\n config CONFIG4L: STVREN=on\n"),
+        20);
 }
 END_TEST
 
@@ -604,5 +654,6 @@ RUN_SUITE("picmid", every_code_does_what_the_second_core_does, arithmetic_is_rig
           whole_chains_do_what_single_steps_do, the_stack_goes_round, tables_are_reached_through_pcl,
           timer_0_counts_cycles_and_edges, interrupts_come_through_one_vector,
           sleep_ends_by_a_pin_or_the_watchdog, a_toggled_pin_has_the_period_of_its_delay,
-          settings_are_kept_in_eeprom, levels_that_were_only_read_are_noticed_when_they_drive,
-          the_chip_is_configured_by_name, banks_and_pages_are_followed, the_steam_box_keeps_its_setting)
+          settings_are_kept_in_eeprom, timers_pulses_and_the_serial_port_are_wired,
+          levels_that_were_only_read_are_noticed_when_they_drive, the_chip_is_configured_by_name,
+          banks_and_pages_are_followed, the_steam_box_keeps_its_setting)
