@@ -11,7 +11,9 @@ bool cli_configures(const oak_part *part, const oak_part_memory *memory)
         if (oak_part_is_configuration(part, &part->registers[i]) &&
             oak_part_find_memory(part, part->registers[i].space, part->registers[i].address) == memory)
             return true;
-    return false;
+    const oak_architecture *about = part->architecture; /* or where no instruction can be */
+    unsigned bits = about->registers[about->pc_register].bits;
+    return memory->space == about->code_space && bits < 32 && memory->base >> bits;
 }
 
 /* What keeps its contents in the space of code; RAM of the space with the first one; data memory of other spaces. */

@@ -398,7 +398,7 @@ START_TEST(what_is_not_known_of_routines_is_said)
         {"mcs51-8k", " acall one\nrest: sjmp rest\none: jz two\n inc a\n inc a\ntwo: ret\n",
          "          4       4.000 us          6       6.000 us"},
         {"mcs51-8k", " acall one\nrest: sjmp rest\none: jnb p1.0, one\n ret\n",
-         "          4       4.000 us          -  goes round at 0x0004, one as often"},
+         "          4       4.000 us          -  goes round at 0x0004, one, and nothing"},
         {"mcs51-8k", " acall one\nrest: sjmp rest\none: sjmp one\n",
          "          -                         -  never comes back: it circles at 0x0004, one"},
         {"mcs51-8k", " acall one\nrest: sjmp rest\none: jmp @a+dptr\n",

@@ -278,13 +278,21 @@ static void write_word(looker *self, uint32_t address)
     oak_buf_char(&self->buf, '\n');
 }
 
-/* A word that configures the chip, field by field. */
-static void write_fields(looker *self, uint32_t address, uint32_t stop)
+/* What configures the chip at an address, or NULL: it stands in a line of its own. */
+static const oak_part_register *configuration_at(const looker *self, uint32_t address)
+{
+    const oak_part_register *reg =
+        self->configures ? oak_part_register_at(self->part, self->isa->about.code_space, address) : NULL;
+    return reg && oak_part_is_configuration(self->part, reg) ? reg : NULL;
+}
+
+/* And what its fields say. */
+static void write_fields(looker *self, uint32_t address)
 {
     const oak_architecture *about = &self->isa->about;
-    const oak_part_register *reg = oak_part_register_at(self->part, about->code_space, address);
+    const oak_part_register *reg = configuration_at(self, address);
     char fields[400];
-    if (!reg || stop != address + 1 || !oak_part_is_configuration(self->part, reg)) return;
+    if (!reg) return;
     const uint8_t *bytes = self->bytes + look_slot(self, address) * self->unit;
     uint64_t word = oak_number_at(about, about->code_space, bytes, self->unit);
     oak_part_write_fields(reg, (uint32_t)word, fields, sizeof fields);
@@ -301,7 +309,7 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
         return 4;
     }
     while (stop < end && stop - address < 48 && !(self->mark[look_slot(self, stop)] & (IS_START | IS_WORD)) &&
-           !look_label(self, stop))
+           !look_label(self, stop) && !configuration_at(self, stop) && !configuration_at(self, address))
         stop++;
     while (text < stop && is_text(self->bytes[look_slot(self, text)])) text++;
     size_t start = self->buf.size;
@@ -313,7 +321,7 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
             oak_buf_format(&self->buf, "%s0x%04x", at > address ? ", " : "",
                            (unsigned)(bytes[0] | bytes[1] << 8));
         }
-        write_fields(self, address, stop);
+        write_fields(self, address);
         oak_buf_char(&self->buf, '\n');
         return stop - address;
     }
@@ -330,6 +338,11 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
                            self->bytes[look_slot(self, at)]);
     }
     size_t width = self->buf.size - start;
+    if (configuration_at(self, address)) {
+        write_fields(self, address);
+        oak_buf_char(&self->buf, '\n');
+        return stop - address;
+    }
     oak_buf_repeat(&self->buf, ' ', width < 60 ? 60 - width : 1);
     oak_buf_format(&self->buf, "; 0x%04x\n", (unsigned)address);
     return stop - address;
@@ -449,6 +462,8 @@ static oak_status open_looker(looker *self, const oak_program *program, const oa
             self->known[one->first + at] = oak_image_byte(image, (one->base + at) * self->unit, &byte);
         }
     }
+    for (unsigned i = 0; i < part->register_count; i++)
+        self->configures |= oak_part_is_configuration(part, &part->registers[i]);
     return self->isa->open(host, &self->tables);
 }
 

@@ -24,6 +24,7 @@ typedef struct looker {
     size_t todo_count, todo_room;
     oak_selection selection; /* where the instruction set has a selector */
     uint32_t here;           /* the instruction that is printed */
+    bool configures;         /* the part has registers among the code that configure it */
     bool unknown;            /* something in it depends on what nobody knows to be selected */
     char name[120];
     oak_buf buf;

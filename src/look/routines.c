@@ -388,12 +388,15 @@ static void write_reason(looker *look, const found *one)
     char place[80];
     oak_buf *buf = &look->buf;
     const oak_symbol *symbol = oak_program_label_below(look->program, at);
-    if (symbol && symbol->value == at) label = symbol->name;
+    char near[100];
+    if (symbol && symbol->value <= at && at - symbol->value < 64) {
+        oak_format(near, sizeof near, symbol->value == at ? "%.80s" : "%.80s+%u", symbol->name,
+                   (unsigned)(at - symbol->value));
+        label = near;
+    }
     oak_format(place, sizeof place, label ? "0x%04x, %s" : "0x%04x", (unsigned)at, label);
     switch ((reason)one->why) {
-    case LOOPS:
-        oak_buf_format(buf, "goes round at %s as often as something says that is not known here", place);
-        break;
+    case LOOPS: oak_buf_format(buf, "goes round at %s, and nothing here says how often", place); break;
     case WAITS: oak_buf_format(buf, "never comes back: it circles at %s", place); break;
     case COMPUTED: oak_buf_format(buf, "where it goes from %s is worked out when it runs", place); break;
     case REPEATS:
