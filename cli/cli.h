@@ -255,7 +255,7 @@ bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t addres
 /* Is a register a level of a hardware stack that is not in use? */
 bool cli_is_free_level(oak_session *session, unsigned reg);
 /* Whether a change of a register is worth a word: not of those that always change, nor of what is only part of others. */
-bool cli_tells_register(const oak_architecture *about, uint32_t reg);
+bool cli_tells_register(oak_session *session, uint32_t reg);
 /* "r3", "TCON", "iram[0x30]" */
 void cli_change_name(const oak_part *part, const oak_change *change, char *name, size_t room);
 

@@ -240,8 +240,10 @@ void cli_take_changes(oak_session *session, cli_changes *changes)
     if (changes->count > CLI_MOST_CHANGES) changes->count = CLI_MOST_CHANGES;
 }
 
-bool cli_tells_register(const oak_architecture *about, uint32_t reg)
+bool cli_tells_register(oak_session *session, uint32_t reg)
 {
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    if (cli_is_free_level(session, reg)) return false;
     if (reg == about->pc_register || reg + 1 == about->restless_register) return false;
     for (unsigned i = 0; i < about->cells_count; i++)
         if (about->cells[i].reg == reg && about->cells[i].space == OAK_REGISTER_FILE)

@@ -62,7 +62,7 @@ static void tell_changes(bench *b)
         told = i + 1;
         const oak_change *c = &changes[i];
         char name[60];
-        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
+        if (!c->space && !cli_tells_register(b->session, c->address)) continue;
         if (c->space && bench_is_a_register(part, changes, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         printf("%s%s 0x%02x -> 0x%02x", shown++ ? ", " : "  changed: ", name, (unsigned)c->before,

@@ -22,7 +22,7 @@ void bench_recent_words(bench *b, const oak_recent *one, bool narrow, char *text
     for (size_t i = 0, shown = 0; i < one->change_count && shown < 5 && strlen(text) + 80 < room; i++) {
         const oak_change *c = &one->changes[i];
         char name[60];
-        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
+        if (!c->space && !cli_tells_register(b->session, c->address)) continue;
         if (c->space && bench_is_a_register(part, one->changes, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         snprintf(text + strlen(text), room - strlen(text), "%s%s=0x%0*x", shown ? " " : "", name,

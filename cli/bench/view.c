@@ -292,7 +292,7 @@ static void draw_changed(view *v, int row, int to)
         char name[60];
         bool special = c->space && oak_part_register_at(part, c->space, c->address);
         if (special != (n >= v->changes.count)) continue;
-        if (!c->space && !cli_tells_register(part->architecture, c->address)) continue;
+        if (!c->space && !cli_tells_register(v->b->session, c->address)) continue;
         if (c->space && bench_is_a_register(part, v->changes.list, i)) continue;
         cli_change_name(part, c, name, sizeof name);
         int digits = strchr(name, '[') ? 2 : 1;
