@@ -252,6 +252,8 @@ typedef struct cli_changes {
 void cli_take_changes(oak_session *session, cli_changes *changes);
 /* Anything in so many bytes; a register of the core is one byte of space 0. */
 bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes);
+/* "fsr0 leads to line+3, 0x37": what a register that is a pointer leads to; false where it is none, or leads nowhere. */
+bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room);
 /* Is a register a level of a hardware stack that is not in use? */
 bool cli_is_free_level(oak_session *session, unsigned reg);
 /* Whether a change of a register is worth a word: not of those that always change, nor of what is only part of others. */

@@ -33,6 +33,42 @@ bool cli_is_free_level(oak_session *session, unsigned reg)
     return reg - stack->first_level >= used;
 }
 
+bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room)
+{
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    const oak_register_info *reg = &about->registers[number];
+    oak_chip_port chip = oak_session_chip(session);
+    uint32_t address = 0;
+    uint8_t bytes[8];
+    char name[120];
+    bool is_stack = number == about->stack.pointer && about->stack.space;
+    unsigned unit = oak_unit_bytes(about, reg->points_to), size = unit > 1 ? unit : about->word_bytes;
+    if (!reg->points_to || number == about->pc_register || is_stack) return false;
+    chip.ops->read_register(chip.chip, number, &address);
+    if (!address || size > sizeof bytes || chip.ops->read_memory(chip.chip, reg->points_to, address, bytes, size))
+        return false;
+    if (reg->points_to == about->code_space) oak_session_name_place(session, address, name, sizeof name);
+    else oak_session_name_cell(session, reg->points_to, address, name, sizeof name);
+    snprintf(text, room, "%s leads to %s, 0x%0*llx", reg->name, name, (int)size * 2,
+             (unsigned long long)oak_number_at(about, reg->points_to, bytes, size));
+    return true;
+}
+
+/* What each pointer leads to, as many in a line as fit. */
+static void report_pointers(oak_session *session)
+{
+    enum { WIDTH = 100 };
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    int width = 0;
+    for (unsigned i = 0; i < about->register_count; i++) {
+        char text[200];
+        if (!cli_pointed(session, i, text, sizeof text)) continue;
+        bool breaks = !width || width + (int)strlen(text) + 2 > WIDTH;
+        printf("%s%s", breaks ? "\n  " : "; ", text);
+        width = (breaks ? 0 : width) + 2 + (int)strlen(text);
+    }
+}
+
 void report_registers(cli *self, oak_session *session)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
@@ -76,6 +112,7 @@ void report_registers(cli *self, oak_session *session)
                cli_paint(self->result_colour, PAINT_OFF));
     }
     say_exception(self, session);
+    report_pointers(session);
     putchar('\n');
 }
 

@@ -644,9 +644,39 @@ START_TEST(operands_are_read_as_people_write_them)
 }
 END_TEST
 
+/* The example: no alarm about its banks, its trials pass, read back it is the same, and its report says where its pointers lead and which priority took how long. */
+START_TEST(the_sander_stops_at_once)
+{
+    char *out, *error;
+    const char *in = "d=$(mktemp -d) && cd $d && cp " SOURCE_FOLDER "/examples/sander/* . && ";
+    static const struct {
+        const char *command, *said;
+    } all[] = {
+        {SPINDLE " trial --afresh", "7 passed, 0 failed"},
+        {SPINDLE " trial --afresh", "within 14us after rb.0 falls: 7 cycles at the longest"},
+        {SPINDLE " asm sander.asm --part pic18-32k && " SPINDLE " look sander.hex --part pic18-32k -o again.asm && " SPINDLE
+                 " asm again.asm --part pic18-32k && cmp sander.hex again.hex && echo the same",
+         "the same"},
+        {SPINDLE " asm sander.asm --part pic18-32k && " SPINDLE " look sander.hex --part pic18-32k", "db   0x0e  ; CONFIG2H: WDTPS=128, WDTEN=off"},
+        {SPINDLE " run sander.asm --part pic18-32k --board board.yaml --time 1500ms", "fsr0 leads to data[0x211], 0x00; tblptr leads to halt, 0xbd"},
+        {SPINDLE " run sander.asm --part pic18-32k --board board.yaml --time 1500ms", "  low            handled "},
+        {SPINDLE " look --routines sander.asm --part pic18-32k", "vector_high          0x0008         11      11.000 us         11      11.000 us"},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        char command[900];
+        snprintf(command, sizeof command, "%s%s; code=$?; rm -r $d; exit $code", in, all[i].command);
+        ck_assert_int_eq(shell(command, &out, &error), 0);
+        ck_assert_msg(strstr(out, all[i].said) != NULL, "%s: %s", all[i].command, out);
+        ck_assert_str_eq(error, "");
+        free(out), free(error);
+    }
+}
+END_TEST
+
 RUN_SUITE("pic18", every_code_does_what_the_second_core_does, arithmetic_is_right_for_all_operands,
           whole_chains_do_what_single_steps_do, skips_pass_over_two_words, the_stack_has_ends,
           resets_tell_their_cause, interrupts_have_two_priorities, pulses_are_as_long_as_the_registers_say,
           channels_capture_and_compare, timers_count_as_the_databook_draws_them,
           the_serial_port_sends_and_receives, program_memory_is_read_and_written, settings_are_kept,
-          operands_are_read_as_people_write_them)
+          operands_are_read_as_people_write_them,
+          the_sander_stops_at_once)

@@ -61,7 +61,14 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         }
         column += (int)strlen(text) + 2;
     }
-    return row + 1;
+    row++;
+    for (unsigned i = 0; i < about->register_count && row < bottom; i++) {
+        char text[200], key[40];
+        if (!cli_pointed(v->b->session, i, text, sizeof text)) continue;
+        snprintf(key, sizeof key, "pointer %u", i);
+        put_line(v, row++, from, to, key, text);
+    }
+    return row;
 }
 
 static int draw_kept(view *v, int row, int bottom, int from, int to)
