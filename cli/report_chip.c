@@ -33,22 +33,36 @@ bool cli_is_free_level(oak_session *session, unsigned reg)
     return reg - stack->first_level >= used;
 }
 
+/* "line+3": what the program calls an address of a space, or what lies at most 255 before it. */
+static bool name_near(const oak_program *program, unsigned space, uint32_t address, char *text, size_t room)
+{
+    const oak_symbol *one, *found = NULL;
+    for (unsigned i = 0; program && (one = oak_program_symbol(program, i)); i++)
+        if (one->space == space && one->value <= address && address - one->value < 256 &&
+            (!found || one->value > found->value))
+            found = one;
+    if (found)
+        snprintf(text, room, found->value == address ? "%.90s" : "%.90s+%u", found->name,
+                 (unsigned)(address - found->value));
+    return found != NULL;
+}
+
 bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
     const oak_register_info *reg = &about->registers[number];
     oak_chip_port chip = oak_session_chip(session);
-    uint32_t address = 0;
+    uint32_t address = 0, top = 0;
     uint8_t bytes[8];
     char name[120];
-    bool is_stack = number == about->stack.pointer && about->stack.space;
     unsigned unit = oak_unit_bytes(about, reg->points_to), size = unit > 1 ? unit : about->word_bytes;
-    if (!reg->points_to || number == about->pc_register || is_stack) return false;
+    if (!reg->points_to || number == about->pc_register) return false;
     chip.ops->read_register(chip.chip, number, &address);
-    if (!address || size > sizeof bytes || chip.ops->read_memory(chip.chip, reg->points_to, address, bytes, size))
-        return false;
-    if (reg->points_to == about->code_space) oak_session_name_place(session, address, name, sizeof name);
-    else oak_session_name_cell(session, reg->points_to, address, name, sizeof name);
+    if (about->stack.space == reg->points_to) chip.ops->read_register(chip.chip, about->stack.pointer, &top);
+    if (!address || address == top || size > sizeof bytes ||
+        chip.ops->read_memory(chip.chip, reg->points_to, address, bytes, size) ||
+        !name_near(oak_session_program(session), reg->points_to, address, name, sizeof name))
+        return false; /* a number that is no address now leads nowhere in particular */
     snprintf(text, room, "%s leads to %s, 0x%0*llx", reg->name, name, (int)size * 2,
              (unsigned long long)oak_number_at(about, reg->points_to, bytes, size));
     return true;
