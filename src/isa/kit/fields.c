@@ -10,6 +10,7 @@ typedef struct encoder {
     const oak_value *value;
     unsigned operand;
     int64_t next; /* the address behind the instruction */
+    uint32_t address;
     oak_refusal *why;
 } encoder;
 
@@ -124,13 +125,15 @@ static oak_status too_far(encoder *self, bool page)
     }
     const char *name = self->value->name ? self->value->name : "target", *choice = choice_of(self);
     const char *jump = self->tables->language->jump, *opposite = opposite_of(self);
+    const char *between = jump && jump[oak_length(jump) - 1] == '#' ? "" : " ";
     if (choice)
         HINT(self, "Write `%s %s`, which takes the shortest %s that reaches.", choice, name,
              page ? "form" : "jump");
     else if (page || !jump) HINT(self, "Let it jump to a near jump that goes there.");
     else if (opposite)
-        HINT(self, "Write `%s %sskip`, `%s %s`, `skip:`.", opposite, self->operand ? "…, " : "", jump, name);
-    else HINT(self, "Let it jump to a near `%s %s`.", jump, name);
+        HINT(self, "Write `%s %sskip`, `%s%s%s`, `skip:`.", opposite, self->operand ? "…, " : "", jump, between,
+             name);
+    else HINT(self, "Let it jump to a near `%s%s%s`.", jump, between, name);
     return refuse(self, "branch-reach");
 }
 
@@ -180,20 +183,37 @@ static oak_status put_target(encoder *self, uint32_t *field)
     return too_far(self, false);
 }
 
+/* The counter wraps at the end of the space. */
+static oak_status put_near(encoder *self, uint32_t *field)
+{
+    const oak_architecture *about = &self->tables->language->isa->about;
+    int64_t end = (int64_t)about->spaces[self->class->space].end, number = self->value->number;
+    if (number < 0 || number >= end) return out_of_range(self, 0, end - 1);
+    *field = (uint32_t)(number -
+                        kit_field_at(self->tables, self->class->value, self->pattern, self->address));
+    return OAK_OK;
+}
+
 static oak_status put_value(encoder *self, uint32_t *field)
 {
     const kit_language *language = self->tables->language;
     unsigned width = width_of(self);
     int64_t number = self->value->number, most = ((int64_t)1 << width) - 1, half = (int64_t)1 << (width - 1);
     if (self->class->field >= KIT_TARGET) return put_target(self, field);
+    if (self->class->field == KIT_LISTED) {
+        int place = kit_listed(self->class, number);
+        if (place >= 0) *field = (uint32_t)place;
+        return place >= 0 ? OAK_OK : out_of_range(self, -half, most); /* a longer form takes it */
+    }
     if (language->check && language->check(self->class, self->value, self->operand, self->why)) {
         self->why->operand = (int)self->operand;
         return OAK_REFUSED;
     }
-    if ((self->class->field == KIT_CELL || self->class->field == KIT_END_CELL) &&
-        check_space(self, self->class->space))
-        return OAK_REFUSED;
+    bool cell = self->class->field == KIT_CELL || self->class->field == KIT_END_CELL ||
+                self->class->field == KIT_NEAR;
+    if (cell && check_space(self, self->class->space)) return OAK_REFUSED;
     *field = (uint32_t)number;
+    if (self->class->field == KIT_NEAR) return put_near(self, field);
     if (self->class->field == KIT_SIGNED)
         return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
     if (self->class->window) { /* the whole space may be named */
@@ -242,18 +262,21 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
                     .row = &tables->language->isa->rows[row],
                     .pattern = &shape->pattern,
                     .next = (int64_t)address + kit_units_of(tables, row),
+                    .address = address,
                     .why = why};
     const oak_architecture *about = &tables->language->isa->about;
     self.next %= (int64_t)about->spaces[about->code_space].end; /* the counter wraps */
     uint64_t word = shape->pattern.fixed;
     why->hint[0] = 0;
-    for (unsigned i = 0; i < shape->count; i++) {
+    for (unsigned i = 0; i < shape->count + shape->copies; i++) {
         const kit_class *class = kit_class_at(tables, row, i);
         if (!class) continue;
         self.class = class;
-        self.operand = i;
-        self.value = &values[i];
-        int name = class->names ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[i].reg] : -1;
+        self.operand = i < shape->count ? i : 0;
+        self.value = &values[self.operand];
+        int name = class->names
+                       ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[self.operand].reg]
+                       : -1;
         if (name >= 0) word |= oak_pattern_put(&shape->pattern, class->letter, (uint32_t)name);
         if (class->field == KIT_NO_VALUE) continue;
         uint32_t field = 0;

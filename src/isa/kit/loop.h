@@ -5,7 +5,8 @@
  *                  0: whole chains while they fit into `limit` cycles
  *   LOOP_COUNTS    1: the same, and how often each chain is entered is counted (kit_counts)
  *   LOOP_JUDGED    1: counted where somebody counts, and behind each instruction somebody judges (kit_judged)
- *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use
+ *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use. Not defined: every
+ *                  instruction has one of the handlers below, which kit_arch.natural chooses
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
  *   CORE_SPAN      addresses of the program counter;  CORE_CODE: the space of code
@@ -14,7 +15,7 @@
  *   CORE_LOCALS    registers that live in locals, declared
  *   SAVE, LOAD     locals to the core and back
  *
- * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), ENTER(operation), BRANCH_IF(condition, units),
+ * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), GO_ON(operation), ENTER(operation), BRANCH_IF(condition, units),
  * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
  * cycles. */
 
@@ -28,9 +29,10 @@
         LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
     } while (0)
-#define NEXT(units)                                                                                          \
+#define NEXT(units) GO_ON(op + (units))
+#define GO_ON(where)                                                                                         \
     do {                                                                                                     \
-        op += (units);                                                                                       \
+        op = (where);                                                                                        \
         LEAVE_IF_ONE(op);                                                                                    \
         LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
@@ -120,12 +122,14 @@ kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     kit_core *const kit = &core->kit;
 #if KIT_COMPUTED_GOTO
     static const void *const handlers[] = {
+#ifdef CORE_TABLE
 #define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)                        \
     [KIT_FIRST_ROW + KIT_ROW_NAME(id)] = &&ON(KIT_ROW_NAME(id)),
 #define CHOICE(mnemonic, of, meaning)
 #include CORE_TABLE
 #undef INSN
 #undef CHOICE
+#endif
 #define KIT_EXTRA_LABEL(name) [name] = &&CASE(name),
         CORE_EXTRA(KIT_EXTRA_LABEL)
 #undef KIT_EXTRA_LABEL
@@ -267,6 +271,7 @@ finish:
 
 #undef ENTER
 #undef NEXT
+#undef GO_ON
 #undef LEAVE_IF_ONE
 #undef MORE
 #undef NOW_ENDS

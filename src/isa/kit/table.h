@@ -19,6 +19,8 @@ typedef enum kit_field {
     KIT_BITS, /* either */
     KIT_CELL, /* the address of a cell of a space, or the number of it */
     KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
+    KIT_NEAR,    /* an address by how far it is from where the field itself lies */
+    KIT_LISTED,  /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
     KIT_TARGET,  /* an address of code */
     KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
     KIT_RELATIVE /* how far it is from what stands behind, in units */
@@ -29,7 +31,8 @@ typedef enum kit_touch {
     KIT_TOUCH_NOTHING,
     KIT_TOUCH_REGISTER, /* the register itself */
     KIT_TOUCH_CELL,     /* the cell at the value */
-    KIT_TOUCH_POINTED   /* the cell at what its register holds, which is read */
+    KIT_TOUCH_POINTED,  /* the cell at what its register holds, which is read */
+    KIT_TOUCH_STEPPED   /* the same; the register moves on */
 } kit_touch;
 
 /* A class of operands, as the table of rows names it. What is named there and is no class is a word that stands for itself. */
@@ -94,7 +97,7 @@ typedef struct kit_language {
     const kit_pair *opposites; /* branches on conditions */
     const kit_pair
         *farther;     /* a short branch, and the one that takes the same operands and reaches anything */
-    const char *jump; /* that reaches anything, for the advice on a branch out of reach */
+    const char *jump; /* that reaches anything, with what stands before its operand, for the advice on a branch out of reach */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
@@ -111,6 +114,7 @@ typedef struct kit_shape_of_row {
     oak_pattern pattern;
     uint16_t mnemonic, next; /* the next row of the same one */
     uint8_t count;
+    uint8_t copies; /* operands behind these that are not written: each is the first one again ("rd; rs") */
     uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1 */
     uint8_t word_of[KIT_MOST_OPERANDS];
 } kit_shape_of_row;
@@ -217,6 +221,11 @@ uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, 
 /* What a field of a decoded instruction means: a number, or an address of code. */
 int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
                      uint64_t word, uint32_t address);
+/* Where the lowest bits of a field lie: the address of their unit. */
+int64_t kit_field_at(const struct kit_tables *tables, char letter, const oak_pattern *pattern,
+                     uint32_t address);
+/* The place of a number among those of a class of listed ones, or -1. */
+int kit_listed(const kit_class *class, int64_t number);
 /* "`count`, which is 300 (0x12c),", "300 (0x12c)"; and "`count`" or "0x12c". */
 void kit_show_number(const oak_value *value, char *text, size_t room);
 void kit_show_value(const oak_value *value, char *text, size_t room);

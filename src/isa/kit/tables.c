@@ -75,6 +75,7 @@ static void add_names(struct kit_tables *tables, unsigned number, char **room)
     const char *hole = class->shape;
     while (*hole && !(hole[0] == '<' && hole[1] == '>')) hole++;
     memset(tables->name_of_word[number], -1, sizeof tables->name_of_word[number]);
+    if (class->field == KIT_LISTED) return; /* they are numbers */
     for (unsigned i = 0; class->names && class->names[i]; i++) {
         if (!*class->names[i]) continue;
         char whole[40];
@@ -143,7 +144,7 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
     kit_shape_of_row *row = &tables->row[number];
     for (const char *p = about->operands; *p;) {
         const char *end = p;
-        while (*end && !(end[0] == ',' && end[1] == ' ')) end++;
+        while (*end && !((end[0] == ',' || end[0] == ';') && end[1] == ' ')) end++;
         size_t length = (size_t)(end - p);
         const kit_class *class = tables->language->classes;
         uint8_t found = 0;
@@ -151,13 +152,16 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
             if (*class[i].name == *p && oak_length(class[i].name) == length &&
                 memcmp(class[i].name, p, length) == 0)
                 found = i + 1;
-        row->class_of[row->count] = found;
+        unsigned place = row->count + row->copies;
+        row->class_of[place] = found;
         if (!found) {
             int word = kit_find_word(tables, p, length);
-            row->word_of[row->count] =
+            row->word_of[place] =
                 word >= 0 ? (uint8_t)word : add_word(tables, copy_text(tables, room, p, length));
         }
-        row->count++;
+        bool copy = p > about->operands && p[-2] == ';';
+        if (copy) row->copies++;
+        else row->count++;
         p = *end ? end + 2 : end;
     }
     if (row->count > tables->most_operands) tables->most_operands = row->count;
@@ -316,6 +320,24 @@ unsigned kit_row_size(const oak_isa_tables *opaque, unsigned row)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
+/* The number that a text is. */
+static int64_t number_of(const char *text)
+{
+    int64_t number = 0;
+    for (const char *p = *text == '-' ? text + 1 : text; oak_is_digit(*p); p++)
+        number = number * 10 + (*p - '0');
+    return *text == '-' ? -number : number;
+}
+
+int kit_listed(const kit_class *class, int64_t number)
+{
+    int64_t mask = ((int64_t)1 << 8 * class->cells) - 1;
+    if (number < -(mask + 1) / 2 || number > mask) return -1;
+    for (int i = 0; class->names[i]; i++)
+        if (*class->names[i] && !((number_of(class->names[i]) ^ number) & mask)) return i;
+    return -1;
+}
+
 /* Every register that a code names is there. */
 static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t word)
 {
@@ -323,11 +345,40 @@ static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t
     for (unsigned k = 0; k < row->count; k++) {
         const kit_class *class = kit_class_at(tables, number, k);
         if (!class || !class->names) continue;
-        uint32_t name = oak_pattern_get(&row->pattern, class->letter, word);
+        uint32_t name = oak_pattern_get(
+            &row->pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
         for (uint32_t i = 0; i <= name; i++)
             if (!class->names[i] || (i == name && !*class->names[i])) return false;
     }
     return true;
+}
+
+/* Every operand that is the first one again is. */
+static bool has_copies(const struct kit_tables *tables, unsigned number, uint64_t word, uint32_t address)
+{
+    const kit_shape_of_row *row = &tables->row[number];
+    const kit_class *first = row->copies ? kit_class_at(tables, number, 0) : NULL;
+    for (unsigned k = row->count; first && k < row->count + row->copies; k++) {
+        const kit_class *class = kit_class_at(tables, number, k);
+        bool same_name = oak_pattern_get(&row->pattern, class->letter, word) ==
+                         oak_pattern_get(&row->pattern, first->letter, word);
+        bool same_value = class->field == KIT_NO_VALUE ||
+                          kit_value_of(tables, class, &row->pattern, word, address) ==
+                              kit_value_of(tables, first, &row->pattern, word, address);
+        if (!same_name || !same_value) return false;
+    }
+    return true;
+}
+
+int64_t kit_field_at(const struct kit_tables *tables, char letter, const oak_pattern *pattern,
+                     uint32_t address)
+{
+    for (unsigned i = 0; i < pattern->piece_count; i++)
+        if (pattern->piece[i].letter == letter && !pattern->piece[i].field_bit)
+            return (int64_t)address +
+                   (pattern->size - (unsigned)(pattern->piece[i].word_bit + pattern->piece[i].width) / 8) /
+                       unit_of(tables);
+    return address;
 }
 
 int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
@@ -341,6 +392,9 @@ int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, co
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     field <<= class->shift;
+    if (class->field == KIT_LISTED) return number_of(class->names[field]);
+    if (class->field == KIT_NEAR)
+        return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;
     if (class->field == KIT_END_CELL)
         return negative ? (int64_t)about->spaces[class->space].end + offset : offset;
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
@@ -378,7 +432,9 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
             short_of = true;
             continue;
         }
-        if (!has_names(tables, tables->bucket[i], word)) continue;
+        if (!has_names(tables, tables->bucket[i], word) ||
+            !has_copies(tables, tables->bucket[i], word, address))
+            continue;
         const oak_insn_row *about = &language->isa->rows[tables->bucket[i]];
         *decoded = (oak_decoded){.row = tables->bucket[i],
                                  .size = (uint8_t)(pattern->size / unit_of(tables)),

@@ -105,9 +105,12 @@ static void add_operand(uses *self, unsigned operand, uint8_t accesses)
     const struct kit_tables *tables = self->tables;
     const kit_class *class = kit_class_at(tables, self->decoded->row, operand);
     const char *name = name_of(tables, self->decoded, operand);
-    bool pointed = class && class->touch == KIT_TOUCH_POINTED;
+    bool pointed = class && class->touch >= KIT_TOUCH_POINTED;
     if (name && (!class || class->touch != KIT_TOUCH_NOTHING))
-        add_register(self, name, oak_length(name), false, pointed ? KIT_READS : accesses);
+        add_register(self, name, oak_length(name), false,
+                     !pointed                            ? accesses
+                     : class->touch == KIT_TOUCH_STEPPED ? KIT_BOTH
+                                                         : KIT_READS);
     if (!class || class->touch < KIT_TOUCH_CELL) return;
     kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells},
                    .windowed = true,
@@ -133,7 +136,7 @@ static unsigned collect(const struct kit_tables *tables, const oak_decoded *deco
     for (unsigned i = 0; *columns && *columns != ' '; i++, columns++) {
         uint8_t accesses = accesses_of(*columns);
         const kit_class *class = kit_class_at(tables, decoded->row, i);
-        if (accesses || (class && class->touch == KIT_TOUCH_POINTED)) add_operand(&self, i, accesses);
+        if (accesses || (class && class->touch >= KIT_TOUCH_POINTED)) add_operand(&self, i, accesses);
     }
     for (unsigned pass = 0; pass < 2; pass++) /* what it uses without a word, and the flags it sets */
         for (const char *p = pass ? row->flags : columns; *p;) {

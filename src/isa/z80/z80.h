@@ -3,6 +3,7 @@
 #define OAK_Z80_H
 
 #include "base/bytes.h"
+#include "isa/kit/stack.h"
 #include "isa/kit/table.h"
 
 #define KIT_TABLE        "isa/z80/z80.def"
@@ -15,8 +16,7 @@ enum {
     Z80_SPAN = 0x10000,
     Z80_MASKABLE = 8, /* lines 0 to 7, the lowest the most urgent */
     Z80_NMI = 8,      /* the line that cannot be held back: its rising edge counts */
-    Z80_LINES = 9,
-    Z80_MOST_FRAMES = 16 /* handlers inside one another */
+    Z80_LINES = 9
 };
 
 /* Where registers lie in reg[]: of a pair the low half first. */
@@ -64,8 +64,7 @@ enum {
 
 struct oak_core {
     kit_core kit;                   /* first */
-    uint8_t object[Z80_SPAN + 1];   /* 1 where something of the program's begins, or ends before */
-    uint32_t free_floor, free_from; /* no such place above the one, up to the other */
+    kit_objects objects;
     uint8_t known[Z80_SPAN];        /* 1 where ROM was programmed */
     uint8_t guard[Z80_SPAN + 1];    /* kit.guard; the last one is never open */
 
@@ -76,14 +75,9 @@ struct oak_core {
     uint32_t wz;       /* the address last put together: `bit n, (hl)` shows some of it */
     uint32_t refresh;  /* r, less the instructions and prefixes since reset */
     uint32_t prefixes; /* since reset */
-    uint32_t
-        floor; /* the lowest stack pointer that may be pushed to without a second look; Z80_SPAN: not known */
     uint32_t line; /* what asks for an interrupt, a bit a line */
     uint64_t from[Z80_LINES];
-    unsigned depth;
-    struct {
-        uint16_t sp, vector;
-    } frame[Z80_MOST_FRAMES]; /* of handlers under way: where the return address lies */
+    kit_stack stack;
     uint8_t mem[Z80_SPAN];
 };
 

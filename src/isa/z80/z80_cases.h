@@ -72,13 +72,14 @@
 #define PUSH_WORD(value, then, late)                                                                             \
     do {                                                                                                         \
         uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                                \
-        if (sp >= core->floor && !z80_pair(core->guard + sp)) {                                                  \
+        if (sp >= core->stack.floor && !z80_pair(core->guard + sp)) {                                                  \
             z80_set_pair(core->mem + sp, pushed);                                                                \
             SET(RSP, sp);                                                                                        \
             then;                                                                                                \
         }                                                                                                        \
         kit->pc = HERE;                                                                                          \
-        if (!z80_push(core, pushed, NOW_ENDS)) goto faulted;                                                     \
+        if (!kit_push(core, &core->objects, &core->stack, PAIR(RSP), pushed, NOW_ENDS)) goto faulted;                                                     \
+        SET(RSP, sp);                                                                                            \
         late;                                                                                                    \
     } while (0)
 #define POP_WORD /* into `word` */                                                                               \
@@ -87,7 +88,7 @@
           (KIT_GUARD_READS | KIT_GUARD_FIXED | KIT_GUARD_READS << 8)))                                           \
         word = z80_pair(core->mem + address);                                                                    \
     else {                                                                                                       \
-        if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && z80_underflows(core, address)) goto faulted; \
+        if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && kit_underflows(core, address)) goto faulted; \
         GET_WORD(address);                                                                                       \
     }                                                                                                            \
     SET(RSP, address + 2)
@@ -243,9 +244,9 @@
 #define TO_PORT(port, value) kit->pc = HERE; SAVE; WRITE_PORT(port, value); op += 2; FINISH
 #define QUIET     (!core->line && !core->nmi && QUIET_AT(op))
 #define HOLD_BACK op += 1; if (QUIET) ENTER(op); kit->blocked = kit->attention = true; FINISH
-#define RETURN POP_WORD; wz = word; if (core->depth) z80_returned(core, NOW_ENDS); ENTER(ops + word)
+#define RETURN POP_WORD; wz = word; if (core->stack.depth) kit_returned(core, &core->stack, PAIR(RSP) - 2, NOW_ENDS); ENTER(ops + word)
 #define GO_BACK(first) /* from an interrupt */                                                                   \
-    FETCH; POP_WORD; wz = word; first; core->iff1 = core->iff2; if (core->depth) z80_returned(core, NOW_ENDS);   \
+    FETCH; POP_WORD; wz = word; first; core->iff1 = core->iff2; if (core->stack.depth) kit_returned(core, &core->stack, PAIR(RSP) - 2, NOW_ENDS);   \
     op = ops + word; if (QUIET) ENTER(op); kit->attention = true; FINISH
 #define CALL_IT PUSH_WORD(z80_pair(&op->x), ENTER(TARGET), GO(TARGET))
 #define ON_CONDITION(name, condition)                                                                            \
@@ -286,19 +287,19 @@
     ON(Z80_LD_IYH_IYH): FETCH; core->reg[X] = core->reg[Y]; NEXT(2);
     ON(Z80_LD_XH_N): FETCH; core->reg[X] = (uint8_t)AT; NEXT(3);
 
-    ON(Z80_LD_SP_NN): SET(RSP, AT); core->floor = z80_floor(core); NEXT(3);
+    ON(Z80_LD_SP_NN): SET(RSP, AT); core->stack.floor = kit_known_floor(&core->objects, PAIR(RSP)); NEXT(3);
     ON(Z80_LD_DD_NN): SET(X, AT); NEXT(3);
     ON(Z80_LD_XY_NN): FETCH; SET(op->to, AT); NEXT(4);
     ON(Z80_LD_HL_MEM): GET_WORD(AT); wz = address + 1; SET(RHL, word); NEXT(3);
-    ON(Z80_LD_DD_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(X, word); if (X == RSP) core->floor = z80_floor(core); NEXT(4);
+    ON(Z80_LD_DD_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(X, word); if (X == RSP) core->stack.floor = kit_known_floor(&core->objects, PAIR(RSP)); NEXT(4);
     ON(Z80_LD_HL_MEM_LONG): FETCH; GET_WORD(AT); wz = address + 1; SET(RHL, word); NEXT(4);
     ON(Z80_LD_XY_MEM): FETCH; GET_WORD(AT); wz = address + 1; SET(op->to, word); NEXT(4);
     ON(Z80_LD_MEM_HL): wz = AT + 1; PUT_WORD(AT, HL, 3);
     ON(Z80_LD_MEM_DD): FETCH; wz = AT + 1; PUT_WORD(AT, PAIR(X), 4);
     ON(Z80_LD_MEM_HL_LONG): FETCH; wz = AT + 1; PUT_WORD(AT, HL, 4);
     ON(Z80_LD_MEM_XY): FETCH; wz = AT + 1; PUT_WORD(AT, PAIR(op->to), 4);
-    ON(Z80_LD_SP_HL): SET(RSP, HL); core->floor = z80_floor(core); NEXT(1);
-    ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->floor = z80_floor(core); NEXT(2);
+    ON(Z80_LD_SP_HL): SET(RSP, HL); core->stack.floor = kit_known_floor(&core->objects, PAIR(RSP)); NEXT(1);
+    ON(Z80_LD_SP_XY): FETCH; SET(RSP, PAIR(op->to)); core->stack.floor = kit_known_floor(&core->objects, PAIR(RSP)); NEXT(2);
     ON(Z80_PUSH): PUSH_WORD(PAIR(X), NEXT(1), DONE(1));
     ON(Z80_PUSH_AF): PUT_FLAGS; PUSH_WORD((uint32_t)A << 8 | (uint8_t)xy, NEXT(1), DONE(1));
     ON(Z80_PUSH_XY): FETCH; PUSH_WORD(PAIR(op->to), NEXT(2), DONE(2));

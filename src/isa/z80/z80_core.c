@@ -14,52 +14,7 @@ static bool fail(oak_core *core, oak_fault fault, uint32_t address)
     return false;
 }
 
-/* ------------------------------------------------------------------------------------------ the stack */
-
-/* What lies below the top of the stack belongs to it down to where something of the program's ends or begins. */
-static void find_floor(oak_core *core, uint32_t top)
-{
-    uint32_t from = (top - 1) & 0xFFFF, at = from;
-    if (at > core->free_floor && at <= core->free_from)
-        at = core->free_floor; /* it was looked for there before */
-    while (at && !core->object[at]) {
-        at--;
-        if (at == core->free_from && core->free_from > core->free_floor) at = core->free_floor;
-    }
-    if (from > core->free_from || at != core->free_floor) core->free_from = from;
-    core->free_floor = core->floor = at;
-}
-
-/* The floor of a stack that begins here, when it was looked for before. */
-static inline uint32_t z80_floor(const oak_core *core)
-{
-    uint32_t inside = pair(core, RSP) - 2 - core->free_floor;
-    return inside < core->free_from - core->free_floor ? core->free_floor : Z80_SPAN;
-}
-
-/* A push that somebody has to look at: into ROM, over code, beyond the floor. False with the fault set. */
-static bool z80_push(oak_core *core, uint32_t value, uint64_t now)
-{
-    uint32_t top = pair(core, RSP), sp = (top - 2) & 0xFFFF;
-    if (core->floor == Z80_SPAN) find_floor(core, top);
-    if (sp < core->floor && core->kit.setup.suffer) {
-        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, Z80_MEM, core->floor - 1, now);
-        core->floor = 0; /* said once */
-    }
-    for (unsigned i = 0; i < 2; i++) /* the high byte goes first */
-        if (!kit_store(core, (top - 1 - i) & 0xFFFF, (uint8_t)(value >> (i ? 0 : 8))))
-            return fail(core, OAK_FAULT_STACK_OVERFLOW, top);
-    z80_set_pair(core->reg + RSP, sp);
-    return true;
-}
-
-/* Is the word on top of the stack the first one behind the RAM? Then more was taken than put there. */
-static bool z80_underflows(oak_core *core, uint32_t sp)
-{
-    uint8_t below = core->kit.guard[(sp - 1) & 0xFFFF];
-    if (below & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) return false;
-    return !fail(core, OAK_FAULT_STACK_UNDERFLOW, sp);
-}
+/* ------------------------------------------------------------------------------------------ words and flags */
 
 #define FOUR(f)    Z80_BY_OF(f), Z80_BY_OF((f) + 1), Z80_BY_OF((f) + 2), Z80_BY_OF((f) + 3)
 #define SIXTEEN(f) FOUR(f), FOUR((f) + 4), FOUR((f) + 8), FOUR((f) + 12)
@@ -72,28 +27,6 @@ static bool z80_far_word(const oak_core *core, uint32_t at, uint32_t *word)
     uint32_t behind = (at + 1) & 0xFFFF;
     *word = (uint32_t)(core->mem[at] | core->mem[behind] << 8);
     return !((core->kit.guard[at] | core->kit.guard[behind]) & KIT_GUARD_READS);
-}
-
-/* An interrupt has pushed `pc`, or nothing when it could not be. */
-static void begin_frame(oak_core *core, unsigned number, uint16_t vector)
-{
-    uint16_t sp = (uint16_t)pair(core, RSP);
-    while (core->depth && core->frame[core->depth - 1].sp <= sp) { /* its return address is gone */
-        core->depth--;
-        oak_service_leave(&core->kit.log, core->kit.time.cycles);
-    }
-    if (core->depth == Z80_MOST_FRAMES) return;
-    core->frame[core->depth].sp = sp;
-    core->frame[core->depth++].vector = vector;
-    oak_service_enter(&core->kit.log, number, vector, core->kit.time.cycles);
-}
-
-/* A return has taken a word off the stack: is it the one an interrupt put there? */
-static void z80_returned(oak_core *core, uint64_t now)
-{
-    if (core->frame[core->depth - 1].sp != (uint16_t)(pair(core, RSP) - 2)) return;
-    core->depth--;
-    oak_service_leave(&core->kit.log, now);
 }
 
 /* ------------------------------------------------------------------------------------------ interrupts */
@@ -139,7 +72,7 @@ static bool take_interrupt(oak_core *core)
         return false;
     }
     if (kit->observed) kit_watch_entry(core, vector);
-    if (!z80_push(core, kit->pc + core->halted, now)) {
+    if (!kit_push(core, &core->objects, &core->stack, pair(core, RSP), kit->pc + core->halted, now)) {
         kit->faulted = true;
         return false;
     }
@@ -147,11 +80,12 @@ static bool take_interrupt(oak_core *core)
     if (nmi) core->nmi = 0;
     else core->iff2 = 0;
     if (!nmi && core->im == 2) core->serving |= (uint8_t)(1u << line);
+    z80_set_pair(core->reg + RSP, pair(core, RSP) - 2);
     core->halted = 0;
     core->prefixes++; /* it is fetched like an instruction */
     core->wz = vector;
     kit->pc = vector;
-    begin_frame(core, nmi ? Z80_NMI + 1 : line + 1, (uint16_t)vector);
+    kit_begin_frame(core, &core->stack, pair(core, RSP), nmi ? Z80_NMI + 1 : line + 1, vector);
     kit->time.cycles += nmi ? 11 : core->im == 2 ? 19 : 13;
     kit->attention = true;
     if (kit->observed) kit_watch_end(core);
@@ -190,7 +124,7 @@ static uint32_t round_of(oak_core *core)
 
 static unsigned exception(const oak_core *core)
 {
-    return core->depth ? core->frame[core->depth - 1].vector : 0;
+    return kit_frame_vector(&core->stack);
 }
 
 /* ------------------------------------------------------------------------------------------ decoding */
@@ -325,7 +259,7 @@ static void reset_registers(oak_core *core)
     size_t registers = offsetof(oak_core, mem) - offsetof(oak_core, reg);
     memset(core->reg, 0, registers);
     z80_set_flags(&core->flags, 0);
-    core->floor = Z80_SPAN;
+    core->stack.floor = Z80_SPAN;
     core->refresh = 0u - (uint32_t)core->kit.time.instructions;
     core->kit.pc = 0;
     core->kit.log.depth = 0;
@@ -356,7 +290,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     if (reg >= Z80_REGISTERS || value >> oak_isa_z80.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
     if (reg == Z80_REG_PC) core->halted = 0;
-    if (reg == Z80_REG_SP) core->floor = Z80_SPAN;
+    if (reg == Z80_REG_SP) core->stack.floor = Z80_SPAN;
     if (reg == Z80_REG_F || reg == Z80_REG_AF) z80_set_flags(&core->flags, value & 0xFF);
     if (reg == Z80_REG_AF) core->reg[RA] = (uint8_t)(value >> 8);
     else if (reg == Z80_REG_R) {
@@ -370,9 +304,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
 {
     if (space != Z80_MEM || address >= Z80_SPAN || size > Z80_SPAN - address) return OAK_OK;
-    core->object[address] = core->object[address + size] = 1;
-    core->free_from = core->free_floor = 0;
-    core->floor = Z80_SPAN;
+    kit_mark_object(&core->objects, &core->stack, address, size);
     return OAK_OK;
 }
 
