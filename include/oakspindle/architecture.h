@@ -78,7 +78,7 @@ typedef struct oak_architecture {
     uint8_t code_align;     /* instructions begin at multiples of this */
     uint8_t memory_align;   /* memories begin and end at multiples of this; 0: anywhere */
     uint8_t vector_bytes;   /* of a vector that holds an address; 0: vectors hold instructions */
-    uint8_t vector_first;   /* interrupt n is taken at vector_first + n * vector_step */
+    uint16_t vector_first;  /* interrupt n is taken at vector_first + n * vector_step */
     uint8_t vector_step;
     const uint16_t *vector_list; /* where they are, of each line, when they are not evenly spaced */
     uint8_t own_lines;           /* lines of the core, where no controller of the part has them */
@@ -99,6 +99,8 @@ typedef struct oak_architecture {
     unsigned restless_register; /* number + 1 of one that every instruction changes; 0: none */
     bool
         fields_by_name; /* where bits have no addresses: bits of special registers are numbers by their own names, too */
+    bool
+        fields_are_masks; /* fields of special registers, and flags, are their bits by their own names, FIELD_n the value n of a field */
     unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
 

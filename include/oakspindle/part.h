@@ -103,10 +103,12 @@ typedef enum oak_block_kind {
     OAK_BLOCK_TIMEOUT,
     OAK_BLOCK_WIDE_TIMER,
     OAK_BLOCK_PERIOD_TIMER,
-    OAK_BLOCK_CHANNEL
+    OAK_BLOCK_CHANNEL,
+    OAK_BLOCK_COMPARE_TIMER,
+    OAK_BLOCK_INTERVAL_WATCHDOG
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_CHANNEL + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_INTERVAL_WATCHDOG + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
@@ -135,7 +137,7 @@ typedef struct oak_part_block {
         unit; /* a watchdog: cycles of one step; a timeout: in all; an EEPROM: of a write; a wide timer: of a step at its fastest rate */
     const char *memory; /* an EEPROM: the memory behind it, by its name; or NULL */
     uint32_t
-        key; /* a watchdog: the value that feeds it; 0: any; a wide timer: 1: its high byte always goes through a buffer, and a write holds it */
+        key; /* a watchdog: the value that feeds it; 0: any; an interval watchdog: the byte that must go with a write, and above it the one that is read in its place; a wide timer: 1: its high byte always goes through a buffer, and a write holds it */
     uint8_t timers
         [OAK_MOST_TIMERS]; /* a channel: the blocks that count for it, numbers + 1: two wide timers, a period timer; 0: none */
     const oak_part_role *roles;

@@ -105,8 +105,46 @@ static bool add_part_name(assembler *as, const char *text, unsigned space, int64
     return true;
 }
 
+static bool has_capital(const char *text)
+{
+    for (; *text; text++)
+        if (*text >= 'A' && *text <= 'Z') return true;
+    return false;
+}
+
+/* A field as its bits: MC; its values as MC_1, where there are few; and by the names of what they mean, where those are written large. */
+static bool add_masks(assembler *as, const oak_part_field *field)
+{
+    uint32_t most = ((uint32_t)1 << field->width) - 1;
+    char name[120];
+    if (field->width >= 32) return true;
+    if (!add_part_name(as, field->name, 0, (int64_t)most << field->bit)) return false;
+    for (uint32_t i = 0; field->width > 1 && field->width <= 3 && i <= most; i++) {
+        oak_format(name, sizeof name, "%s_%u", field->name, i);
+        if (!add_part_name(as, name, 0, (int64_t)i << field->bit)) return false;
+    }
+    for (unsigned i = 0; i < field->value_count; i++) {
+        const oak_part_value *one = &field->values[i];
+        if (has_capital(one->name) && !add_part_name(as, one->name, 0, (int64_t)one->value << field->bit))
+            return false;
+    }
+    return true;
+}
+
+/* Flags that have a name and no letter alone. */
+static bool add_flags(assembler *as)
+{
+    const oak_architecture *about = as->part->architecture;
+    for (unsigned i = 0; about->fields_are_masks && i < about->flag_count; i++)
+        if (oak_length(about->flags[i].name) > 1 &&
+            !add_part_name(as, about->flags[i].name, 0, (int64_t)1 << about->flags[i].bit))
+            return false;
+    return true;
+}
+
 bool asm_add_part_names(assembler *as)
 {
+    if (!add_flags(as)) return false;
     for (unsigned i = 0; i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
         if (!add_part_name(as, reg->name, reg->space, reg->address)) return false;
@@ -119,6 +157,7 @@ bool asm_add_part_names(assembler *as)
                 if (as->part->architecture->fields_by_name && reg->fields[f].width == 1 &&
                     !add_part_name(as, reg->fields[f].name, 0, reg->fields[f].bit))
                     return false;
+                if (as->part->architecture->fields_are_masks && !add_masks(as, &reg->fields[f])) return false;
                 continue;
             }
             if (reg->fields[f].width != 1) continue;

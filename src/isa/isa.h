@@ -327,6 +327,8 @@ typedef struct oak_core_setup {
     unsigned interrupt_count, priority_bits;
     /* Somebody outside will still change pins by himself. */
     bool (*outside_acts)(void *machine);
+    /* Clocks of devices stand still from now on, a bit each: that of most, the slow one. Optional. */
+    void (*clocks)(void *machine, unsigned stopped, uint64_t now);
     uint32_t lines; /* on which a device can ask, a bit each, of the first 32 */
 } oak_core_setup;
 

@@ -190,7 +190,24 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
     return false;
 }
 
-/* `means: {WDTE: [off, on]}`: the meaning of each value of a field, from 0. */
+/* One meaning out of a list, from 0, or out of a mapping of values. */
+static const char *meaning_at(part_file *file, yaml_node_t *list, size_t at, uint32_t *value)
+{
+    if (list->type == YAML_SEQUENCE_NODE) {
+        *value = (uint32_t)at;
+        return part_scalar(part_node_at(file, list->data.sequence.items.start[at]));
+    }
+    const yaml_node_pair_t *pair = &list->data.mapping.pairs.start[at];
+    const char *number = part_scalar(part_node_at(file, pair->key));
+    uint64_t wide = 0;
+    size_t used = 0;
+    bool read = number && !oak_read_number(number, number + oak_length(number), &wide, &used);
+    if (!read || number[used] || wide > UINT32_MAX) return NULL;
+    *value = (uint32_t)wide;
+    return part_scalar(part_node_at(file, pair->value));
+}
+
+/* `means: {WDTE: [off, on], KEY: {0x5a: PASS}}`: the meaning of values of a field. */
 static bool read_meanings(part_file *file, yaml_node_t *map, oak_part_register *reg)
 {
     oak_arena *arena = &file->builder->box->arena;
@@ -208,6 +225,8 @@ static bool read_meanings(part_file *file, yaml_node_t *map, oak_part_register *
             if (oak_same_name(name, oak_length(name), fields[f].name)) field = &fields[f];
         size_t count = list->type == YAML_SEQUENCE_NODE
                            ? (size_t)(list->data.sequence.items.top - list->data.sequence.items.start)
+                       : list->type == YAML_MAPPING_NODE
+                           ? (size_t)(list->data.mapping.pairs.top - list->data.mapping.pairs.start)
                            : 0;
         if (!field || !count || field->width > 8 || count > (size_t)1 << field->width) {
             REFUSE_AT(file, field ? list : key, "part-value",
@@ -217,10 +236,11 @@ static bool read_meanings(part_file *file, yaml_node_t *map, oak_part_register *
         }
         oak_part_value *values = oak_arena_zero(arena, count * sizeof *values);
         for (size_t i = 0; values && i < count; i++) {
-            const char *word = part_scalar(part_node_at(file, list->data.sequence.items.start[i]));
-            if (!word || oak_same(word, "-")) continue;
+            uint32_t value = 0;
+            const char *word = meaning_at(file, list, i, &value);
+            if (!word || oak_same(word, "-") || value >> field->width) continue;
             values[field->value_count].name = oak_arena_text(arena, word, oak_length(word));
-            values[field->value_count++].value = (uint32_t)i;
+            values[field->value_count++].value = value;
         }
         field->values = values;
         if (!values) file->builder->status = OAK_NO_MEMORY;

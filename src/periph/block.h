@@ -21,7 +21,12 @@
     X(OAK_PORT_PENDING, "pending")                                                                           \
     X(OAK_PORT_DATA, "data")                                                                                 \
     X(OAK_PORT_INPUTS, "inputs")                                                                             \
-    X(OAK_PORT_LOOSE, "pull-ups-off")
+    X(OAK_PORT_LOOSE, "pull-ups-off")                                                                        \
+    X(OAK_PORT_FALLING, "falling")                                                                           \
+    X(OAK_PORT_EDGES, "edges")                                                                               \
+    X(OAK_PORT_EDGE_INTERRUPT, "edge-interrupt")                                                             \
+    X(OAK_PORT_PULLS, "pulls")                                                                               \
+    X(OAK_PORT_OTHERS, "other-functions")
 #define OAK_TIMER_ROLES(X)                                                                                   \
     X(OAK_TIMER_RUN, "run")                                                                                  \
     X(OAK_TIMER_COUNT, "count")                                                                              \
@@ -56,7 +61,8 @@
     X(OAK_SERIAL_NINTH_IN, "ninth-in")                                                                       \
     X(OAK_SERIAL_FRAMING, "framing")                                                                         \
     X(OAK_SERIAL_ROOM_URGENT, "room-urgent")                                                                 \
-    X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")
+    X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")                                                         \
+    X(OAK_SERIAL_HELD, "held")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -191,6 +197,57 @@
     X(OAK_CHANNEL_EVENT, "event")                                                                            \
     X(OAK_CHANNEL_INTERRUPT, "interrupt")                                                                    \
     X(OAK_CHANNEL_URGENT, "urgent")
+#define OAK_COMPARE_ROLES(X) \
+    X(OAK_COMPARE_SOURCE, "source") \
+    X(OAK_COMPARE_DIVIDER, "divider") \
+    X(OAK_COMPARE_MODE, "mode") \
+    X(OAK_COMPARE_CLEAR, "clear") \
+    X(OAK_COMPARE_INTERRUPT, "interrupt") \
+    X(OAK_COMPARE_OVERFLOW, "overflow") \
+    X(OAK_COMPARE_NOW, "count") \
+    X(OAK_COMPARE_CAUSE, "cause") \
+    X(OAK_COMPARE_EDGES_0, "edges-0") \
+    X(OAK_COMPARE_INPUT_0, "input-0") \
+    X(OAK_COMPARE_LATCHED_0, "latched-0") \
+    X(OAK_COMPARE_CAPTURES_0, "captures-0") \
+    X(OAK_COMPARE_OUTPUT_0, "output-0") \
+    X(OAK_COMPARE_INTERRUPT_0, "interrupt-0") \
+    X(OAK_COMPARE_LEVEL_0, "level-0") \
+    X(OAK_COMPARE_SET_0, "set-0") \
+    X(OAK_COMPARE_LOST_0, "lost-0") \
+    X(OAK_COMPARE_EVENT_0, "event-0") \
+    X(OAK_COMPARE_VALUE_0, "value-0") \
+    X(OAK_COMPARE_EDGES_1, "edges-1") \
+    X(OAK_COMPARE_INPUT_1, "input-1") \
+    X(OAK_COMPARE_LATCHED_1, "latched-1") \
+    X(OAK_COMPARE_CAPTURES_1, "captures-1") \
+    X(OAK_COMPARE_OUTPUT_1, "output-1") \
+    X(OAK_COMPARE_INTERRUPT_1, "interrupt-1") \
+    X(OAK_COMPARE_LEVEL_1, "level-1") \
+    X(OAK_COMPARE_SET_1, "set-1") \
+    X(OAK_COMPARE_LOST_1, "lost-1") \
+    X(OAK_COMPARE_EVENT_1, "event-1") \
+    X(OAK_COMPARE_VALUE_1, "value-1") \
+    X(OAK_COMPARE_EDGES_2, "edges-2") \
+    X(OAK_COMPARE_INPUT_2, "input-2") \
+    X(OAK_COMPARE_LATCHED_2, "latched-2") \
+    X(OAK_COMPARE_CAPTURES_2, "captures-2") \
+    X(OAK_COMPARE_OUTPUT_2, "output-2") \
+    X(OAK_COMPARE_INTERRUPT_2, "interrupt-2") \
+    X(OAK_COMPARE_LEVEL_2, "level-2") \
+    X(OAK_COMPARE_SET_2, "set-2") \
+    X(OAK_COMPARE_LOST_2, "lost-2") \
+    X(OAK_COMPARE_EVENT_2, "event-2") \
+    X(OAK_COMPARE_VALUE_2, "value-2")
+#define OAK_INTERVAL_ROLES(X) \
+    X(OAK_INTERVAL_KEY, "key") \
+    X(OAK_INTERVAL_HOLD, "hold") \
+    X(OAK_INTERVAL_COUNTS, "counts") \
+    X(OAK_INTERVAL_CLEAR, "clear") \
+    X(OAK_INTERVAL_SOURCE, "source") \
+    X(OAK_INTERVAL_INTERVAL, "interval") \
+    X(OAK_INTERVAL_EVENT, "event") \
+    X(OAK_INTERVAL_INTERRUPT, "interrupt")
 
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
@@ -211,6 +268,8 @@ enum oak_timeout_role { OAK_TIMEOUT_ROLES(OAK_ROLE_NUMBER) OAK_TIMEOUT_ROLE_COUN
 enum oak_wide_role { OAK_WIDE_ROLES(OAK_ROLE_NUMBER) OAK_WIDE_ROLE_COUNT };
 enum oak_period_role { OAK_PERIOD_ROLES(OAK_ROLE_NUMBER) OAK_PERIOD_ROLE_COUNT };
 enum oak_channel_role { OAK_CHANNEL_ROLES(OAK_ROLE_NUMBER) OAK_CHANNEL_ROLE_COUNT };
+enum oak_compare_role { OAK_COMPARE_ROLES(OAK_ROLE_NUMBER) OAK_COMPARE_ROLE_COUNT };
+enum oak_interval_role { OAK_INTERVAL_ROLES(OAK_ROLE_NUMBER) OAK_INTERVAL_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -231,6 +290,7 @@ enum oak_wired_use { OAK_WIRED_PIN };
 enum oak_prescaled_use { OAK_PRESCALED_COUNT };
 enum oak_wide_use { OAK_WIDE_COUNT };
 enum oak_channel_use { OAK_CHANNEL_PIN };
+enum oak_compare_use { OAK_COMPARE_COUNT, OAK_COMPARE_PIN_0 /* and of the other units */ };
 enum oak_events_use { OAK_EVENTS_EDGE, OAK_EVENTS_CHANGING /* the first of four */ };
 
 typedef struct oak_timer {
@@ -374,6 +434,31 @@ typedef struct oak_channel {
         due; /* matches and turns up to `settled` are done; due: the next match, as far as it is known */
 } oak_channel;
 
+enum {
+    OAK_COMPARE_UNITS = 3,
+    OAK_COMPARE_UNIT_0 = OAK_COMPARE_EDGES_0,
+    OAK_COMPARE_UNIT_ROLES = OAK_COMPARE_EDGES_1 - OAK_COMPARE_EDGES_0
+};
+enum { OAK_COMPARE_EDGES, OAK_COMPARE_SLOW, OAK_COMPARE_MAIN };                           /* sources */
+enum { OAK_COMPARE_STANDS, OAK_COMPARE_UP, OAK_COMPARE_ROUND, OAK_COMPARE_BACK }; /* modes */
+typedef struct oak_compare_timer {
+    uint8_t source, divider, mode;
+    bool interrupt, overflow, down, pin_high;
+    uint32_t count, part; /* part: cycles, or edges, of a step that are over */
+    uint64_t since;
+    struct oak_compare_unit {
+        uint8_t edges, input, output;
+        bool captures, interrupt, event, lost, unread, set, out, latched, level;
+        uint32_t value;
+    } unit[OAK_COMPARE_UNITS];
+} oak_compare_timer;
+
+typedef struct oak_interval_watchdog {
+    bool held, counts, source, event, interrupt, keyed;
+    uint8_t interval, key, next; /* next: what was written, until the key has been looked at */
+    uint64_t gone, since;        /* cycles that are over at `since` */
+} oak_interval_watchdog;
+
 typedef struct oak_pin_events {
     bool rising, edge, edge_interrupt, changed, change_interrupt, edge_urgent, change_urgent;
     bool seen;
@@ -395,6 +480,7 @@ typedef struct oak_watchdog {
 } oak_watchdog;
 
 typedef struct oak_block oak_block;
+enum { OAK_CLOCK_MAIN = 1, OAK_CLOCK_SLOW = 2 };
 
 /* What a block asks of the machine. */
 typedef struct oak_block_services {
@@ -413,6 +499,7 @@ typedef struct oak_block_services {
     /* Reads or writes a cell of the memory that a block names, counted from its first one. */
     void (*kept)(void *machine, const oak_block *block, uint32_t index, uint8_t *value, bool writes);
     oak_block *(*numbered)(void *machine, unsigned number); /* another one, by its place in the part */
+    unsigned (*stopped)(void *machine); /* clocks that stand still, a bit each */
 } oak_block_services;
 
 struct oak_block {
@@ -439,6 +526,8 @@ struct oak_block {
         oak_wide_timer wide;
         oak_period_timer period;
         oak_channel channel;
+        oak_compare_timer compare;
+        oak_interval_watchdog interval;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -473,7 +562,7 @@ extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oa
     oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
     oak_pin_events_block, oak_eeprom_block, oak_timeout_block, oak_wide_timer_block, oak_period_timer_block,
-    oak_channel_block;
+    oak_channel_block, oak_compare_timer_block, oak_interval_watchdog_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -494,7 +583,9 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_TIMEOUT] = &oak_timeout_block,
                                                [OAK_BLOCK_WIDE_TIMER] = &oak_wide_timer_block,
                                                [OAK_BLOCK_PERIOD_TIMER] = &oak_period_timer_block,
-                                               [OAK_BLOCK_CHANNEL] = &oak_channel_block};
+                                               [OAK_BLOCK_CHANNEL] = &oak_channel_block,
+                                               [OAK_BLOCK_COMPARE_TIMER] = &oak_compare_timer_block,
+                                               [OAK_BLOCK_INTERVAL_WATCHDOG] = &oak_interval_watchdog_block};
     return all[block->about->kind];
 }
 
@@ -504,6 +595,7 @@ void oak_block_interrupt(oak_block *block, bool level);
 void oak_port_edges(oak_block *block);
 /* The cycle at which a watchdog bites, UINT64_MAX while it does not run. */
 uint64_t oak_watchdog_bites_at(const oak_block *block);
+uint64_t oak_interval_watchdog_ends_at(const oak_block *block);
 /* A byte arrives at a serial port. */
 void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);

@@ -16,15 +16,15 @@ void oak_gpio_open(oak_gpio *gpio, const oak_part_port *port)
 /* What stands in for the latch. */
 static uint32_t output_of(const oak_gpio *gpio)
 {
-    uint32_t level = gpio->alternate_level;
+    uint32_t level = gpio->alternate_level, alternate = gpio->alternate & ~gpio->own;
     if (!gpio->directed) level &= gpio->latch; /* the other function works through the latch */
-    return (gpio->latch & ~gpio->alternate) | (level & gpio->alternate);
+    return (gpio->latch & ~alternate) | (level & alternate);
 }
 
 /* Pins that the chip drives, of a port with directions. */
 static uint32_t outputs_of(const oak_gpio *gpio)
 {
-    return gpio->direction | (gpio->alternate & gpio->forced);
+    return gpio->direction | (gpio->alternate & gpio->forced & ~gpio->own);
 }
 
 uint32_t oak_gpio_levels(const oak_gpio *gpio)
@@ -53,7 +53,8 @@ uint32_t oak_gpio_floating(const oak_gpio *gpio)
 {
     uint32_t all = gpio->pin_count < 32 ? ((uint32_t)1 << gpio->pin_count) - 1 : UINT32_MAX;
     if (!gpio->directed && gpio->stage == OAK_QUASI) return 0;
-    return all & ~(strong(gpio) | gpio->driven | gpio->pulled | (gpio->directed ? gpio->pull_up : 0u));
+    uint32_t held = gpio->directed ? gpio->pull_up | gpio->pull_down : 0u;
+    return all & ~(strong(gpio) | gpio->driven | gpio->pulled | held);
 }
 
 uint32_t oak_gpio_contention(const oak_gpio *gpio)
@@ -80,7 +81,7 @@ oak_pin oak_gpio_pin(const oak_gpio *gpio, unsigned bit)
     if (pin.chip != OAK_FLOAT) pin.result = pin.chip;
     else if (driven) pin.result = outside;
     else if (pulled) pin.result = pull == OAK_PULLED_HIGH ? OAK_HIGH : OAK_LOW;
-    else pin.result = pin.weak_high ? OAK_HIGH : OAK_FLOAT;
+    else pin.result = pin.weak_high ? OAK_HIGH : gpio->pull_down >> bit & 1 ? OAK_LOW : OAK_FLOAT;
     return pin;
 }
 

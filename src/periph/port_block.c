@@ -24,7 +24,8 @@ void oak_port_edges(oak_block *block)
     uint32_t now = oak_gpio_levels(port), changed = now ^ port->seen;
     port->seen = now;
     port->pending |= changed & ((now & port->rise) | (~now & port->fall));
-    oak_block_interrupt(block, port->pending != 0);
+    port->edges |= changed & (now ^ port->falling);
+    oak_block_interrupt(block, port->pending || port->edges & port->edge_enabled);
 }
 
 /* Pins that drive what was only read. */
@@ -56,6 +57,8 @@ static void reset(oak_block *block, uint64_t now)
     (void)now;
     port->read = port->borrowed = port->chosen = 0, port->read_at = UINT64_MAX - 1;
     port->latch = port->direction = port->pull_up = port->rise = port->fall = port->pending = 0;
+    port->pulls = port->pull_down = port->falling = port->edges = port->edge_enabled = 0;
+    port->own = oak_block_has(block, OAK_PORT_OTHERS) ? UINT32_MAX : 0;
     port->alternate = port->alternate_level = 0;
     port->seen = oak_gpio_levels(port);
     oak_block_interrupt(block, false);
@@ -76,8 +79,22 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_PORT_DATA: return oak_gpio_levels(port);
     case OAK_PORT_INPUTS: return ~port->direction & (uint32_t)(((uint64_t)1 << port->pin_count) - 1);
     case OAK_PORT_LOOSE: return !port->pull_up;
+    case OAK_PORT_FALLING: return port->falling;
+    case OAK_PORT_EDGES: return port->edges;
+    case OAK_PORT_EDGE_INTERRUPT: return port->edge_enabled;
+    case OAK_PORT_PULLS: return port->pulls;
+    case OAK_PORT_OTHERS: return ~port->own;
     default: return 0; /* set, clear, toggle */
     }
+}
+
+/* Pins with a pull go where the latch says. */
+static void hold_by_latch(oak_block *block)
+{
+    oak_gpio *port = block->as.port;
+    if (!oak_block_has(block, OAK_PORT_PULLS)) return;
+    port->pull_up = port->pulls & port->latch;
+    port->pull_down = port->pulls & ~port->latch;
 }
 
 static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
@@ -99,8 +116,14 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         look_at_borrowed(block, now);
         break;
     case OAK_PORT_LOOSE: port->pull_up = value ? 0 : UINT32_MAX; break;
+    case OAK_PORT_FALLING: port->falling = value; break;
+    case OAK_PORT_EDGES: port->edges = value; break;
+    case OAK_PORT_EDGE_INTERRUPT: port->edge_enabled = value; break;
+    case OAK_PORT_PULLS: port->pulls = value; break;
+    case OAK_PORT_OTHERS: port->own = ~value; break;
     default: break;
     }
+    hold_by_latch(block);
     oak_port_edges(block);
     return false; /* an interrupt asks for attention by itself */
 }
@@ -123,6 +146,12 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, rise, uint32_t)
     OAK_VISIT(it, fall, uint32_t)
     OAK_VISIT(it, pending, uint32_t)
+    OAK_VISIT(it, pulls, uint32_t)
+    OAK_VISIT(it, falling, uint32_t)
+    OAK_VISIT(it, edges, uint32_t)
+    OAK_VISIT(it, edge_enabled, uint32_t)
+    OAK_VISIT(it, own, uint32_t)
+    hold_by_latch(block);
     OAK_VISIT(it, seen, uint32_t)
     OAK_VISIT(it, read, uint32_t)
     OAK_VISIT(it, borrowed, uint32_t)

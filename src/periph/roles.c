@@ -23,6 +23,8 @@ static const char *const timeout_roles[] = {OAK_TIMEOUT_ROLES(ROLE) NULL};
 static const char *const wide_roles[] = {OAK_WIDE_ROLES(ROLE) NULL};
 static const char *const period_roles[] = {OAK_PERIOD_ROLES(ROLE) NULL};
 static const char *const channel_roles[] = {OAK_CHANNEL_ROLES(ROLE) NULL};
+static const char *const compare_roles[] = {OAK_COMPARE_ROLES(ROLE) NULL};
+static const char *const interval_roles[] = {OAK_INTERVAL_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -35,7 +37,7 @@ static const struct kind {
     [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}, {NULL}},
     [OAK_BLOCK_TIMER] = {"timer", timer_roles, OAK_TIMER_ROLE_COUNT, {NULL}, {"run"}},
     [OAK_BLOCK_SERIAL] =
-        {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"run", "data"}},
+        {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"data"}},
     [OAK_BLOCK_WATCHDOG] = {"watchdog", watchdog_roles, OAK_WATCHDOG_ROLE_COUNT, {NULL}, {"run", "feed"}},
     [OAK_BLOCK_TIMER_PAIR] =
         {"timer-pair", pair_roles, OAK_PAIR_ROLE_COUNT, {"count-0", "count-1", "gate-0", "gate-1"}, {NULL}},
@@ -62,6 +64,13 @@ static const struct kind {
     [OAK_BLOCK_WIDE_TIMER] = {"wide-timer", wide_roles, OAK_WIDE_ROLE_COUNT, {"count"}, {"run", "low"}},
     [OAK_BLOCK_PERIOD_TIMER] = {"period-timer", period_roles, OAK_PERIOD_ROLE_COUNT, {NULL}, {"run", "top"}},
     [OAK_BLOCK_CHANNEL] = {"channel", channel_roles, OAK_CHANNEL_ROLE_COUNT, {"pin"}, {"mode", "low"}},
+    [OAK_BLOCK_COMPARE_TIMER] = {"compare-timer",
+                                 compare_roles,
+                                 OAK_COMPARE_ROLE_COUNT,
+                                 {"count", "pin-0", "pin-1", "pin-2"},
+                                 {"mode", "source"}},
+    [OAK_BLOCK_INTERVAL_WATCHDOG] =
+        {"interval-watchdog", interval_roles, OAK_INTERVAL_ROLE_COUNT, {NULL}, {"key", "hold"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

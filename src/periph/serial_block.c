@@ -5,6 +5,9 @@
  * let each side run; and of bytes that came two wait, of which reading `arrived` takes the older one. A third one is lost, and nothing
  * more is received until `receives` is taken back.
  *
+ * With `held`, it runs where that is 0, its flags are taken back by writing 0, and a byte received asks on the first line, room for one on the
+ * second.
+ *
  * Where the part gives it pins, bits go out on one and come in on the other, looked at in their middle. */
 #include "periph/block.h"
 
@@ -188,7 +191,7 @@ static void reset(oak_block *block, uint64_t now)
                                     .in_length = 1,
                                     .line_high = line_high(block),
                                     .counted = oak_block_has(block, OAK_SERIAL_COUNT),
-                                    .room_urgent = true,
+                                    .room_urgent = !oak_block_has(block, OAK_SERIAL_HELD),
                                     .received_urgent = true};
     if (block->as.serial.counted) block->as.serial.divisor = 0;
     put(block, true, now);
@@ -201,7 +204,8 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     (void)now;
     switch (role) {
     case OAK_SERIAL_RUN: return serial->running;
-    case OAK_SERIAL_DATA: return serial->counted ? serial->held & 0xFF : *serial->waiting & 0xFF;
+    case OAK_SERIAL_DATA:
+        return oak_block_has(block, OAK_SERIAL_ARRIVED) ? serial->held & 0xFF : *serial->waiting & 0xFF;
     case OAK_SERIAL_ARRIVED: return *serial->waiting & 0xFF;
     case OAK_SERIAL_COUNT: return serial->divisor;
     case OAK_SERIAL_FAST: return serial->fast;
@@ -222,6 +226,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_SERIAL_RECEIVED: return serial->received != 0;
     case OAK_SERIAL_OVERRUN: return serial->overrun;
     case OAK_SERIAL_ROOM_INTERRUPT: return serial->room_interrupt;
+    case OAK_SERIAL_HELD: return !serial->running;
     default: return serial->received_interrupt;
     }
 }
@@ -234,6 +239,13 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         serial->running = value != 0;
         if (!serial->shifting) put(block, true, now);
         break;
+    case OAK_SERIAL_HELD:
+        serial->running = !value;
+        if (!value) break;
+        serial->shifting = serial->holding = serial->receiving = serial->overrun = false;
+        serial->received = 0;
+        put(block, true, now);
+        break;
     case OAK_SERIAL_DIVISOR: serial->divisor = value ? value : 1; break;
     case OAK_SERIAL_DIVISOR_LOW: /* of registers of 8 bits; what is in both counts */
         serial->divisor = (serial->divisor & 0xFF00) | (value & 0xFF);
@@ -245,8 +257,13 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         if (serial->shifting) serial->holding = true; /* a byte that waits already is lost, as on the chip */
         else begin(block, serial->held, now);
         break;
-    case OAK_SERIAL_RECEIVED: serial->received = serial->counted || !value ? serial->received : 0; break;
-    case OAK_SERIAL_OVERRUN: serial->overrun = serial->overrun && (serial->counted || !value); break;
+    case OAK_SERIAL_RECEIVED: /* writing 1 takes it back; writing 0 where the port is held to stop it */
+        if (!serial->counted && oak_block_has(block, OAK_SERIAL_HELD) != (value != 0)) serial->received = 0;
+        break;
+    case OAK_SERIAL_OVERRUN:
+        serial->overrun =
+            serial->overrun && (serial->counted || oak_block_has(block, OAK_SERIAL_HELD) || !value);
+        break;
     case OAK_SERIAL_COUNT: serial->divisor = value; break;
     case OAK_SERIAL_FAST: serial->fast = value != 0; break;
     case OAK_SERIAL_SENDS:
@@ -325,9 +342,11 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
 static void taken(oak_block *block, unsigned role, uint64_t now)
 {
     oak_serial *serial = &block->as.serial;
-    bool takes = role == (serial->counted ? OAK_SERIAL_ARRIVED : OAK_SERIAL_DATA) && serial->received;
+    bool apart = oak_block_has(block, OAK_SERIAL_ARRIVED); /* what came has a register of its own */
+    bool takes = role == (apart ? OAK_SERIAL_ARRIVED : OAK_SERIAL_DATA) && serial->received;
     if (!takes) return;
     serial->received--;
+    if (oak_block_has(block, OAK_SERIAL_HELD)) serial->overrun = false;
     if (serial->received) serial->waiting[0] = serial->waiting[1];
     update(block, now);
 }

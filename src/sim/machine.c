@@ -72,6 +72,7 @@ static void reset_devices(void *context)
     uint64_t now = sim_now_of(machine);
     machine->moment = now;
     machine->resetting = true;
+    machine->stopped = 0;
     for (unsigned i = 0; i < machine->part->port_count; i++) machine->gpio[i].alternate = 0;
     for (unsigned i = 0; i < machine->part->register_count; i++) reset_register(machine, i);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
@@ -131,6 +132,11 @@ static void kept(void *context, const oak_block *block, uint32_t index, uint8_t 
     else machine->isa->core->read_memory(machine->core, memory->space, memory->base + index, value, 1);
 }
 
+static unsigned stopped(void *context)
+{
+    return ((oak_machine *)context)->stopped;
+}
+
 static oak_block *numbered(void *context, unsigned number)
 {
     oak_machine *machine = context;
@@ -150,7 +156,7 @@ static void open_blocks(oak_machine *machine)
     const oak_part *part = machine->part;
     machine->services =
         (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put, sim_level_of,
-                             sim_first_of, sim_suffer,     lose,           kept, numbered};
+                             sim_first_of, sim_suffer,     lose,           kept, numbered,       stopped};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];
@@ -279,6 +285,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .suffer = sim_suffer_in_core,
                             .reset_devices = reset_devices,
                             .resets_at = sim_resets_at,
+                            .clocks = sim_clocks,
                             .outside_acts = sim_outside_acts,
                             .interrupt_count = part->interrupt_lines,
                             .priority_bits = part->priority_bits};

@@ -38,6 +38,7 @@ struct oak_machine {
     uint64_t moment;             /* the cycle that is being looked at */
     bool advancing, resetting;
     bool telling;                    /* the outside, of a pin: what it does then happens at `moment` */
+    unsigned stopped;                /* clocks of devices that stand still, a bit each */
     bool lost;                       /* there was no memory for something the program has done */
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
     uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */
@@ -90,6 +91,7 @@ OAK_MUST_USE oak_status sim_bus_read(void *context, uint32_t address, unsigned b
 OAK_MUST_USE oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32_t value,
                                       uint64_t now);
 uint64_t sim_resets_at(void *context);
+void sim_clocks(void *context, unsigned stopped, uint64_t now);
 void sim_raise_line(void *context, unsigned line, bool level, uint64_t from);
 uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now);
 bool sim_notice(oak_machine *machine, const oak_notice *what, bool otherwise);

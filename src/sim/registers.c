@@ -310,11 +310,24 @@ uint64_t sim_resets_at(void *context)
     const oak_machine *machine = context;
     uint64_t soonest = UINT64_MAX;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        if (machine->part->blocks[i].kind != OAK_BLOCK_WATCHDOG) continue;
-        uint64_t at = oak_watchdog_bites_at(&machine->block[i]);
+        oak_block_kind kind = machine->part->blocks[i].kind;
+        if (kind != OAK_BLOCK_WATCHDOG && kind != OAK_BLOCK_INTERVAL_WATCHDOG) continue;
+        uint64_t at = kind == OAK_BLOCK_WATCHDOG ? oak_watchdog_bites_at(&machine->block[i])
+                                                 : oak_interval_watchdog_ends_at(&machine->block[i]);
         if (at < soonest) soonest = at;
     }
     return soonest;
+}
+
+void sim_clocks(void *context, unsigned stopped, uint64_t now)
+{
+    oak_machine *machine = context;
+    if (machine->stopped == stopped) return;
+    catch_up_to(machine, now);
+    for (unsigned i = 0; i < machine->part->block_count; i++)
+        oak_block_ops_of(&machine->block[i])->advance(&machine->block[i], now);
+    machine->stopped = stopped;
+    sim_call_attention(machine);
 }
 
 void sim_raise_line(void *context, unsigned line, bool level, uint64_t from)

@@ -256,6 +256,7 @@ oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, s
         memset(space->known + (address - space->first), 1, (count + unit_of(space) - 1) / unit_of(space));
     kit_guard_written(core, address, count);
     if (kit->decoded) kit_forget(core);
+    if (kit->arch->programmed) kit->arch->programmed(core);
     return OAK_OK;
 }
 

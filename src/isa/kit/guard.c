@@ -124,3 +124,34 @@ oak_status kit_check_reads(oak_core *core, bool on)
                 (uint8_t)(on ? kit->guard[at] | KIT_GUARD_UNREAD : kit->guard[at] & ~KIT_GUARD_UNREAD);
     return OAK_OK;
 }
+
+oak_status kit_create_guarded(const kit_arch *arch, const oak_isa_tables *tables, const oak_core_setup *setup,
+                              size_t mem, size_t known, size_t guard, oak_core **result)
+{
+    oak_core *core;
+    oak_status status = kit_create(arch, tables, setup, &core);
+    if (status) return status;
+    uint8_t *at = (uint8_t *)core;
+    kit_of(core)->guard = at + guard;
+    at[guard + arch->code_span] = 0xFF;
+    for (unsigned i = 0; i < setup->memory_count && !status; i++) {
+        const oak_core_memory *one = &setup->memories[i];
+        kit_space space = {.number = one->space, .first = one->base, .size = one->size, .unit = 1};
+        if (one->space != arch->isa->about.code_space) {
+            if (!kit_take_space(core, one->space, one->base, one->size, 0, false)) status = OAK_NO_MEMORY;
+            continue;
+        }
+        space.cells = at + mem + one->base;
+        if (!one->writable) space.known = at + known + one->base;
+        if (space.known) memset(space.cells, 0xFF, one->size);
+        if (!kit_put_space(core, space)) status = OAK_UNSUPPORTED;
+    }
+    if (!status && !kit_take_specials(core)) status = OAK_NO_MEMORY;
+    if (status) {
+        kit_destroy(core);
+        return status;
+    }
+    kit_begin(core);
+    *result = core;
+    return OAK_OK;
+}

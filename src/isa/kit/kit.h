@@ -187,6 +187,8 @@ typedef struct kit_arch {
     bool (*help)(oak_core *core);
     /* After KIT_EXIT_RAISED: true when the exception was taken, else the fault is set. Optional. */
     bool (*raised)(oak_core *core);
+    /* Code has been put into its memory. Optional. */
+    void (*programmed)(oak_core *core);
     /* Before a run: false when it cannot begin, with the fault set. Optional. */
     bool (*starts)(oak_core *core);
     /* What of a stop is its own to tell. Optional. */
@@ -335,6 +337,11 @@ void kit_begin(oak_core *core);
 
 /* ------------------------------------------------------------------------------------------ guard.c */
 
+/* The whole for a core whose code and data share one memory, byte for byte: `mem`, `known` and `guard` (one more than addresses) are offsets in an
+ * oak_core. What else the part has is the kit's. */
+OAK_MUST_USE oak_status kit_create_guarded(const kit_arch *arch, const oak_isa_tables *tables,
+                                           const oak_core_setup *setup, size_t mem, size_t known,
+                                           size_t guard, oak_core **core);
 /* What is guarded when nothing has run yet. */
 void kit_guard_lay(oak_core *core);
 /* The instruction at an address has been decoded out of so many units. */

@@ -123,8 +123,13 @@ static void add_operand(uses *self, unsigned operand, uint8_t accesses)
             (uint32_t)kit_value_of(tables, class, pattern, self->decoded->word, self->decoded->address);
         if (tables->language->space_of)
             use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
-    } else if (name && named_register(about_of(self), name, oak_length(name), false, &pointer))
-        use.pointer = (uint8_t)(pointer.address + 1);
+    } else {
+        if (name && named_register(about_of(self), name, oak_length(name), false, &pointer))
+            use.pointer = (uint8_t)(pointer.address + 1);
+        if (class->field != KIT_NO_VALUE) /* so far from there */
+            use.reach.address = (uint32_t)kit_value_of(tables, class, &tables->row[self->decoded->row].pattern,
+                                                       self->decoded->word, self->decoded->address);
+    }
     add(self, use);
 }
 
@@ -219,8 +224,9 @@ static inline void resolve(const oak_core *core, const struct kit_known *known, 
     uint32_t value = 0;
     *one = use->reach;
     if (one->banks) one->address += arch->bank(core);
+    uint64_t end = arch->isa->about.spaces[one->space].end;
     if (use->pointer && arch->isa->core->read_register(core, use->pointer - 1u, &value) == OAK_OK)
-        one->address = value;
+        one->address = one->address ? (uint32_t)((value + one->address) % (end ? end : 1)) : value;
     if (use->windowed && arch->window) arch->window(core, &known->decoded, one);
 }
 

@@ -178,13 +178,12 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
     return ((z80_flags_of(&core->flags) & masks[condition / 2]) != 0) == condition % 2;
 }
 
-/* A distance is added to an index register; words have two bytes. */
+/* A port has an address of 8 bits; words have two bytes. */
 static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
-    uint32_t distance = kit_field_of(core->kit.tables, decoded, 'd');
+    (void)core;
     if (one->space == Z80_IO) one->address &= 0xFF;
     if (one->space != Z80_MEM) return;
-    if (!one->known) one->address = (one->address + (distance ^ 0x80u) - 0x80u) & 0xFFFF;
     bool word = decoded->row >= Z80_LD_HL_MEM && decoded->row <= Z80_LD_MEM_XY;
     if (word) one->size = 2;
 }
@@ -325,34 +324,10 @@ static const kit_arch arch = {
     .more_cells = more_cells, .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 
-static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **result)
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
-    oak_core *core;
-    oak_status status = kit_create(&arch, tables, setup, &core);
-    if (!status) {
-        core->kit.guard = core->guard;
-        core->guard[Z80_SPAN] = 0xFF;
-    }
-    for (unsigned i = 0; i < setup->memory_count && !status; i++) {
-        const oak_core_memory *one = &setup->memories[i];
-        kit_space space = {.number = one->space, .first = one->base, .size = one->size, .unit = 1};
-        if (one->space != Z80_MEM) {
-            if (!kit_take_space(core, one->space, one->base, one->size, 0, false)) status = OAK_NO_MEMORY;
-            continue;
-        }
-        space.cells = core->mem + one->base;
-        if (!one->writable) space.known = core->known + one->base;
-        if (space.known) memset(space.cells, 0xFF, one->size);
-        if (!kit_put_space(core, space)) status = OAK_UNSUPPORTED;
-    }
-    if (!status && !kit_take_specials(core)) status = OAK_NO_MEMORY;
-    if (status) {
-        kit_destroy(core);
-        return status;
-    }
-    kit_begin(core);
-    *result = core;
-    return OAK_OK;
+    return kit_create_guarded(&arch, tables, setup, offsetof(oak_core, mem), offsetof(oak_core, known),
+                              offsetof(oak_core, guard), core);
 }
 
 const oak_core_ops z80_core_ops = {
