@@ -55,40 +55,44 @@ static bool is_capital(char c)
  * stands for a bit above all those of the small letter: of a number whose low byte comes first. */
 void oak_pattern_compile(const char *bits, oak_pattern *pattern)
 {
-    unsigned width_left[128] = {0}, length = 0;
-    memset(pattern, 0, sizeof *pattern);
-    for (const char *p = bits; *p; p++) {
-        if (*p == ' ') continue;
+    uint8_t width[128] = {0};
+    struct oak_pattern_piece *piece = NULL;
+    unsigned length = 0, run = 0;
+    uint64_t fixed = 0, mask = 0;
+    char before = 0;
+    bool capitals = false;
+    *pattern = (oak_pattern){0};
+    for (const char *p = bits; *p; p++) { /* pieces by where they begin, from the left, until all is known */
+        char letter = *p;
+        if (letter == ' ') continue;
+        bool digit = letter == '0' || letter == '1';
+        fixed = fixed << 1 | (letter == '1'), mask = mask << 1 | digit;
         length++;
-        width_left[*p & 127]++;
-    }
-    for (char capital = 'A'; capital <= 'Z'; capital++)
-        if (width_left[(unsigned)capital])
-            width_left[(unsigned)capital] += width_left[oak_lower(capital) & 127];
-    OAK_INVARIANT(length % 8 == 0 && length <= 8 * OAK_LONGEST_INSN);
-    pattern->size = (uint8_t)(length / 8);
-    for (const char *p = bits; *p; p++) {
-        if (*p == ' ') continue;
-        length--;
-        if (*p == '0' || *p == '1') {
-            pattern->mask |= (uint64_t)1 << length;
-            pattern->fixed |= (uint64_t)(*p == '1') << length;
+        if (letter == before) {
+            run++;
             continue;
         }
-        unsigned field_bit = --width_left[*p & 127];
-        struct oak_pattern_piece *piece =
-            pattern->piece + (pattern->piece_count ? pattern->piece_count - 1u : 0u);
-        char letter = is_capital(*p) ? oak_lower(*p) : *p;
-        bool goes_on = pattern->piece_count && piece->letter == letter && piece->word_bit == length + 1 &&
-                       piece->field_bit == field_bit + 1;
-        if (!goes_on) {
-            OAK_INVARIANT(pattern->piece_count < OAK_MOST_PIECES);
-            piece = pattern->piece + pattern->piece_count++;
-            *piece = (struct oak_pattern_piece){.letter = letter};
-        }
-        piece->field_bit = (uint8_t)field_bit;
-        piece->word_bit = (uint8_t)length;
-        piece->width++;
+        if (piece) piece->width = (uint8_t)run, width[before & 127] = (uint8_t)(width[before & 127] + run);
+        before = letter, run = 1;
+        piece = NULL;
+        if (digit) continue;
+        OAK_INVARIANT(pattern->piece_count < OAK_MOST_PIECES);
+        piece = pattern->piece + pattern->piece_count++;
+        piece->letter = letter, piece->field_bit = width[letter & 127];
+        piece->word_bit = (uint8_t)(length - 1);
+        capitals |= is_capital(letter);
+    }
+    if (piece) piece->width = (uint8_t)run, width[before & 127] = (uint8_t)(width[before & 127] + run);
+    pattern->fixed = fixed, pattern->mask = mask;
+    OAK_INVARIANT(length % 8 == 0 && length <= 8 * OAK_LONGEST_INSN);
+    pattern->size = (uint8_t)(length / 8);
+    for (unsigned i = 0; i < pattern->piece_count; i++) {
+        piece = &pattern->piece[i];
+        bool capital = capitals && is_capital(piece->letter);
+        unsigned all = width[piece->letter & 127];
+        if (capital) piece->letter = oak_lower(piece->letter), all += width[piece->letter & 127];
+        piece->field_bit = (uint8_t)(all - piece->field_bit - piece->width);
+        piece->word_bit = (uint8_t)(length - piece->word_bit - piece->width);
     }
 }
 

@@ -114,6 +114,7 @@ typedef struct kit_shape_of_row {
     oak_pattern pattern;
     uint16_t mnemonic, next; /* the next row of the same one */
     uint8_t count;
+    uint8_t fixed; /* bits of its pattern */
     uint8_t copies; /* operands behind these that are not written: each is the first one again ("rd; rs") */
     uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1 */
     uint8_t word_of[KIT_MOST_OPERANDS];

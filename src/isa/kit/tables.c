@@ -138,6 +138,19 @@ static uint16_t add_mnemonic(struct kit_tables *tables, const char *name)
     return number;
 }
 
+/* The number + 1 of a class, 0 for a word. */
+static uint8_t class_named(const struct kit_tables *tables, const char *text, size_t length)
+{
+    const kit_class *class = tables->language->classes;
+    for (uint8_t i = 0; class[i].name; i++) {
+        const char *name = class[i].name;
+        size_t same = 0;
+        while (same < length && name[same] == text[same]) same++;
+        if (same == length && !name[same]) return (uint8_t)(i + 1);
+    }
+    return 0;
+}
+
 static void build_row(struct kit_tables *tables, unsigned number, char **room)
 {
     const oak_insn_row *about = &tables->language->isa->rows[number];
@@ -146,12 +159,7 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
         const char *end = p;
         while (*end && !((end[0] == ',' || end[0] == ';') && end[1] == ' ')) end++;
         size_t length = (size_t)(end - p);
-        const kit_class *class = tables->language->classes;
-        uint8_t found = 0;
-        for (uint8_t i = 0; class[i].name; i++)
-            if (*class[i].name == *p && oak_length(class[i].name) == length &&
-                memcmp(class[i].name, p, length) == 0)
-                found = i + 1;
+        uint8_t found = class_named(tables, p, length);
         unsigned place = row->count + row->copies;
         row->class_of[place] = found;
         if (!found) {
@@ -194,19 +202,11 @@ static void build_index(struct kit_tables *tables, unsigned rows)
 {
     uint16_t filled[256] = {0};
     for (unsigned byte = 0; byte < 256; byte++) filled[byte] = tables->first[byte];
-    for (unsigned i = 0; i < rows; i++) {
-        const oak_pattern *pattern = &tables->row[i].pattern;
-        unsigned fixed = fixed_bits(pattern->mask);
-        EACH_FIRST_BYTE(byte, pattern)
-        {
-            unsigned at = filled[byte]++;
-            for (; at > tables->first[byte] &&
-                   fixed_bits(tables->row[tables->bucket[at - 1]].pattern.mask) < fixed;
-                 at--)
-                tables->bucket[at] = tables->bucket[at - 1];
-            tables->bucket[at] = (uint16_t)i;
+    for (unsigned fixed = 8 * OAK_LONGEST_INSN + 1; fixed-- > 0;)
+        for (unsigned i = 0; i < rows; i++) {
+            if (tables->row[i].fixed != fixed) continue;
+            EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->bucket[filled[byte]++] = (uint16_t)i;
         }
-    }
 }
 
 /* How many rows begin with each byte: where the index of each begins. Returns the entries of the index. */
@@ -215,6 +215,7 @@ static size_t count_entries(struct kit_tables *tables, unsigned rows)
     uint16_t count = 0;
     for (unsigned i = 0; i < rows; i++) {
         oak_pattern_compile(tables->language->isa->rows[i].bits, &tables->row[i].pattern);
+        tables->row[i].fixed = (uint8_t)fixed_bits(tables->row[i].pattern.mask);
         EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->first[byte]++;
     }
     for (unsigned byte = 0; byte <= 256; byte++) {

@@ -55,8 +55,9 @@
 #define DO_MOV(n)  r = a
 #define DO_ADD(n)  SUM(n, a, b, 0)
 #define DO_ADDC(n) SUM(n, a, b, CARRY)
-#define DO_SUBC(n) SUM(n, a ^ MASK_##n, b, CARRY)
-#define DO_SUB(n)  SUM(n, a ^ MASK_##n, b, 1)
+#define INVERTED(n) (INVERTED_BEFORE ? a : a ^ MASK_##n) /* numbers are, when they are decoded */
+#define DO_SUBC(n) SUM(n, INVERTED(n), b, CARRY)
+#define DO_SUB(n)  SUM(n, INVERTED(n), b, 1)
 #define DO_CMP(n)  DO_SUB(n)
 #define DO_DADD(n) r = msp430_decimal(a, b, CARRY, n); sz = r << UP_##n & 0x1FFFF; by = sz; r &= MASK_##n
 #define DO_BIT(n)  BITWISE(n, a & b)
@@ -97,11 +98,20 @@
 #define UNDO_I
 #define UNDO_M
 #define UNDO_P undo = 0
+#define INVERTS_R 0
+#define INVERTS_I 1
+#define INVERTS_M 0
+#define INVERTS_P 0
 #define ON_MODES(it, n, source, result)                                                                          \
-    CASE(MSP430_MODES(it, n, source, result)): SOURCE_##source(n); RESULT_##result(it, n); UNDO_##source; GO_ON(NEXT_ONE)
+    CASE(MSP430_MODES(it, n, source, result)): {                                                                 \
+        enum { INVERTED_BEFORE = INVERTS_##source };                                                             \
+        SOURCE_##source(n); RESULT_##result(it, n); UNDO_##source; GO_ON(NEXT_ONE);                              \
+    }
 /* To pc, sr, sp or r3, from anywhere: the mode of the source is in bits 16 and 17 of AT, a cycle more for pc above. */
 #define ON_TO(it, n)                                                                                             \
-    CASE(MSP430_TO(it, n)): REG(RSR) = (uint16_t)SR_NOW;                                                         \
+    CASE(MSP430_TO(it, n)): {                                                                                    \
+    enum { INVERTED_BEFORE = 0 };                                                                                \
+    REG(RSR) = (uint16_t)SR_NOW;                                                                                 \
     switch (AT >> 16 & 3) {                                                                                      \
     case MSP430_R: SOURCE_R(n); break;                                                                           \
     case MSP430_I: SOURCE_I(n); break;                                                                           \
@@ -111,7 +121,8 @@
     b = (Y == RPC ? HERE + op->size : REG(Y)) & MASK_##n;                                                        \
     DO_##it(n); UNDO_P;                                                                                          \
     if (!WRITES_OF(it) || Y == RCG) ENTER(NEXT_ONE);                                                             \
-    goto result_goes
+    goto result_goes;                                                                                            \
+    }
 #define ON_OP(it)                                                                                                \
     ON_MODES(it, 2, R, R); ON_MODES(it, 2, I, R); ON_MODES(it, 2, M, R); ON_MODES(it, 2, P, R);                  \
     ON_MODES(it, 2, R, M); ON_MODES(it, 2, I, M); ON_MODES(it, 2, M, M); ON_MODES(it, 2, P, M); ON_TO(it, 2);    \

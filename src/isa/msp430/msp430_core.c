@@ -254,6 +254,7 @@ static shape shape_of(const oak_core *core, uint32_t pc)
         if (to == RPC || to == RSR || to == RCG) it.to = RZERO;
     }
     unsigned n = 2 * (op - 4) + byte;
+    bool subtracts = op >= 7 && op <= 9;
     it.by_sr = it.from.mode == MSP430_R && reg == RSR;
     if (code == 0x4130) it.handler = MSP430_RETURN;
     else if (code == 0x4030) it.handler = MSP430_JUMP;
@@ -261,7 +262,10 @@ static shape shape_of(const oak_core *core, uint32_t pc)
         it.handler = MSP430_NOTHING;
     else if (!memory && (to == RPC || to == RSR || to == RCG || (op == 4 && to == RSP)))
         it.handler = (uint16_t)(MSP430_MOV_TO_2 + n);
-    else it.handler = (uint16_t)(MSP430_FIRST_MODES + 8 * n + (memory ? 4 : 0) + it.from.mode);
+    else {
+        it.handler = (uint16_t)(MSP430_FIRST_MODES + 8 * n + (memory ? 4 : 0) + it.from.mode);
+        if (subtracts && it.from.mode == MSP430_I) it.from.number ^= byte ? 0xFF : 0xFFFF;
+    }
     return it;
 }
 
