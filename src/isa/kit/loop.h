@@ -105,6 +105,12 @@
         goto leave;                                                                                          \
     } while (0)
 #define HELP   goto needs_help
+/* What comes next cannot be executed: that is no matter when the time is over in front of it. */
+#define BEFORE_FAULT                                                                                         \
+    if (!LOOP_ONE && (uint32_t)spent >= limit) {                                                             \
+        exit = KIT_EXIT_TIME;                                                                                \
+        goto leave;                                                                                          \
+    }
 #define FINISH goto complete /* `op` comes next; somebody may have called for attention */
 
 /* What comes next is decoded and fits: when nobody asks for an interrupt, to let them through changes nothing before its end. */
@@ -195,14 +201,16 @@ next_one:
     }
     CASE(KIT_PARKED) : exit = KIT_EXIT_PARKED;
     goto leave;
-    CASE(KIT_RESERVED) : FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
-    CASE(KIT_UNPROGRAMMED) :
+    CASE(KIT_RESERVED) : BEFORE_FAULT;
+    FAULT(OAK_FAULT_RESERVED, CORE_CODE, HERE);
+    CASE(KIT_UNPROGRAMMED) : BEFORE_FAULT;
     {
         uint32_t empty;
         (void)kit_missing(core, HERE, OAK_LONGEST_INSN, &empty);
         FAULT(OAK_FAULT_UNPROGRAMMED, CORE_CODE, empty);
     }
-    CASE(KIT_OUTSIDE) : FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
+    CASE(KIT_OUTSIDE) : BEFORE_FAULT;
+    FAULT(OAK_FAULT_OUTSIDE_CODE, CORE_CODE, HERE);
 
     END_CASES
 
@@ -284,6 +292,7 @@ finish:
 #undef FAULT
 #undef LEAVE
 #undef HELP
+#undef BEFORE_FAULT
 #undef QUIET_AT
 #undef FINISH
 #undef X

@@ -251,7 +251,7 @@ static shape shape_of(const oak_core *core, uint32_t pc)
     if (memory) {
         uint32_t at = (pc + 2 * words) & 0xFFFF, more = code_at(core, at);
         it.distance = to == RPC ? (at + more) & 0xFFFF : more;
-        if (to == RPC || to == RSR || to == RCG) it.to = RZERO;
+        if (to == RPC || to == RSR) it.to = RZERO;
     }
     unsigned n = 2 * (op - 4) + byte;
     bool subtracts = op >= 7 && op <= 9;
@@ -287,7 +287,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (it.by_sr && !ends) op->at = it.handler | it.distance << 16;
     bool jumps = decoded->row >= MSP430_BR_R && decoded->row <= MSP430_RET;
     bool longer = it.from.mode != MSP430_M && it.to == RPC && !jumps;
-    if (it.handler >= MSP430_MOV_TO_2 && ends && longer) op->at |= 1u << 18;
+    if (it.handler >= MSP430_MOV_TO_2 && it.handler < MSP430_FIRST_ONE_TO && longer) op->at |= 1u << 18;
     if (it.handler == MSP430_CALL_TO) {
         op->at = behind & 0xFFFF;
         op->to = (it.from.number & 0xFFFE) * (uint32_t)sizeof *op;
