@@ -3,6 +3,13 @@
 #include <stdint.h>
 #include <string.h>
 
+/* An int may have 16 bits. */
+#if __SIZEOF_INT__ == 4
+#define LEADING_ZEROS(word) __builtin_clz(word)
+#else
+#define LEADING_ZEROS(word) __builtin_clzl(word)
+#endif
+
 static uint32_t seed = 0x2545F491;
 static uint32_t next(void)
 {
@@ -14,7 +21,7 @@ static uint32_t next(void)
 /* ---- hashing */
 static uint32_t crc32(const uint8_t *bytes, uint32_t count)
 {
-    uint32_t crc = ~0u;
+    uint32_t crc = 0xFFFFFFFFu;
     while (count--) {
         crc ^= *bytes++;
         for (int i = 0; i < 8; i++) crc = crc >> 1 ^ (0xEDB88320u & (0u - (crc & 1)));
@@ -223,7 +230,7 @@ static int32_t sine(int32_t angle)
 static uint32_t root(uint32_t value)
 {
     uint32_t result = 0;
-    for (uint32_t bit = 1u << 30; bit; bit >>= 2) {
+    for (uint32_t bit = (uint32_t)1 << 30; bit; bit >>= 2) {
         if (value >= result + bit) value -= result + bit, result = (result >> 1) + bit;
         else result >>= 1;
     }
@@ -287,7 +294,7 @@ void program(uint32_t *results)
     uint32_t leading = 0;
     for (unsigned i = 0; i < 32; i++) {
         uint32_t word = next() >> (i & 31);
-        leading += word ? (uint32_t)__builtin_clz(word) * (i + 1) : 99;
+        leading += word ? (uint32_t)LEADING_ZEROS(word) * (i + 1) : 99;
         leading ^= __builtin_bswap32(word) >> 3 ^ (uint32_t)(int32_t)(int16_t)word ^
                    (uint32_t)(int32_t)(int8_t)(word >> 8);
     }

@@ -202,7 +202,7 @@ static void build_index(struct kit_tables *tables, unsigned rows)
 {
     uint16_t filled[256] = {0};
     for (unsigned byte = 0; byte < 256; byte++) filled[byte] = tables->first[byte];
-    for (unsigned fixed = 8 * OAK_LONGEST_INSN + 1; fixed-- > 0;)
+    for (unsigned fixed = 8 * OAK_LONGEST_INSN + KIT_MOST_OPERANDS; fixed-- > 0;)
         for (unsigned i = 0; i < rows; i++) {
             if (tables->row[i].fixed != fixed) continue;
             EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->bucket[filled[byte]++] = (uint16_t)i;
@@ -216,6 +216,8 @@ static size_t count_entries(struct kit_tables *tables, unsigned rows)
     for (unsigned i = 0; i < rows; i++) {
         oak_pattern_compile(tables->language->isa->rows[i].bits, &tables->row[i].pattern);
         tables->row[i].fixed = (uint8_t)fixed_bits(tables->row[i].pattern.mask);
+        for (const char *p = tables->language->isa->rows[i].operands; *p; p++)
+            tables->row[i].fixed = (uint8_t)(tables->row[i].fixed + (*p == ';')); /* a copy is fixed, too */
         EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->first[byte]++;
     }
     for (unsigned byte = 0; byte <= 256; byte++) {

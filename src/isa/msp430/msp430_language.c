@@ -19,6 +19,7 @@ static const kit_choice choices[] = {
 static const char *const all[] = {"pc", "sp", "sr", "r3", FOUR_ON, "r0", "r1", "r2", NULL}, *const based[] = {"", "sp", "", "", FOUR_ON, "", "r1", NULL},
                   *const pointing[] = {"pc", "sp", "", "", FOUR_ON, "r0", "r1", NULL},
                   *const constants[] = {"", "", "4", "8", "0", "1", "2", "-1", NULL}, *const pushed[] = {"", "0", "", "1", "4", "2", "8", "-1", NULL};
+enum { WORD_CONSTANT = 12, BYTE_CONSTANT, WORD_NUMBER = 16, BYTE_NUMBER }; /* places of classes */
 static const kit_class classes[] = {
     /* name       shape      names     letter value kind       space       touches             cells window points shift */
     {"rs",        "<>",      all,      's', 0,   KIT_NO_VALUE, 0,          KIT_TOUCH_REGISTER, 0, false, false, 0},
@@ -121,10 +122,21 @@ static bool goes_to_pc(uint32_t code)
     return op >= 4 && op != 9 && op != 11 && !(code & 0x8F);
 }
 
+/* A number that has a word of its own though it needs none. */
+static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
+{
+    const kit_class *class = kit_class_at(kit_tables_of(tables), decoded->row, 0);
+    bool wide = class == &classes[WORD_NUMBER], narrow = class == &classes[BYTE_NUMBER];
+    if (!wide && !narrow && decoded->row != MSP430_CALL_N) return false;
+    uint32_t number = kit_field_of(tables, decoded, 'x');
+    return kit_listed(&classes[narrow ? BYTE_CONSTANT : WORD_CONSTANT], number) >= 0;
+}
+
 static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
                          uint32_t state, oak_decoded *decoded)
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
+    if (!status) decoded->oddly |= is_longer(tables, decoded);
     uint32_t code = available > 1 ? (uint32_t)(bytes[0] | bytes[1] << 8) : 0, mode = code >> 4 & 3, reg = code >> 8 & 15;
     bool named = decoded->row >= MSP430_BR_R && decoded->row <= MSP430_RET;
     if (status || named || !goes_to_pc(code)) return status;
