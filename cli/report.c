@@ -118,6 +118,36 @@ static void say_time(oak_session *session)
            part->architecture->cycle_unit, time.cycles == 1 ? "" : "s", simulated, clock,
            cli_count(time.instructions, instructions, sizeof instructions),
            time.instructions == 1 ? "" : "s");
+    if (time.asleep)
+        printf("  asleep %.2f %% of the time: %s %ss\n", 100.0 * (double)time.asleep / (double)time.cycles,
+               cli_count(time.asleep, cycles, sizeof cycles), part->architecture->cycle_unit);
+}
+
+/* Where execution starts, where a vector says so, and what stands there before `main`. */
+static void say_start(oak_session *session)
+{
+    const oak_part *part = oak_session_part(session);
+    const oak_program *program = oak_session_program(session);
+    const oak_architecture *about = part->architecture;
+    oak_chip_port chip = oak_session_chip(session);
+    uint8_t bytes[8] = {0};
+    char place[120];
+    for (unsigned i = 0; about->vector_bytes && i < part->vector_count; i++) {
+        const oak_part_vector *vector = &part->vectors[i];
+        if (strcmp(vector->name, "reset") != 0 ||
+            chip.ops->read_memory(chip.chip, about->code_space, vector->address, bytes, about->vector_bytes))
+            continue;
+        uint32_t start = (uint32_t)oak_number_at(about, about->code_space, bytes, about->vector_bytes) &
+                         ~(uint32_t)about->code_bit;
+        oak_session_name_place(session, start, place, sizeof place);
+        const oak_symbol *main = program ? oak_program_find(program, "main", 4) : NULL;
+        printf("  it starts at 0x%04x%s%s, as the vector `reset` at 0x%04x says", (unsigned)start,
+               strncmp(place, "0x", 2) ? ", " : "", strncmp(place, "0x", 2) ? place : "",
+               (unsigned)vector->address);
+        if (main && main->kind == OAK_SYMBOL_LABEL && main->value != (int64_t)start)
+            printf("; start-up code runs before `main`, at 0x%04x", (unsigned)main->value);
+        printf("\n");
+    }
 }
 
 const char *cli_vector_name(const oak_session *session, uint32_t vector)
@@ -299,6 +329,7 @@ void cli_report_where(cli *self, oak_session *session, const char *budget)
     cli_report_why(self, session, budget);
     say_where(self, session);
     say_time(session);
+    if (oak_session_last_event(session)->stop.reason == OAK_STOP_NONE) say_start(session);
 }
 
 void cli_report(cli *self, oak_session *session, const cli_reported *what)
@@ -311,6 +342,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
     say_where(self, session);
     say_time(session);
     if (!what->brief) {
+        say_start(session);
         report_registers(self, session);
         report_specials(self, session);
         report_ports(self, session);

@@ -33,7 +33,8 @@ static void store(refmsp *m, const place *to, bool byte, uint16_t value)
 }
 
 /* The value of a source; *cost is what finding it takes, *at where it lies. */
-static uint16_t source(refmsp *m, unsigned reg, unsigned mode, bool byte, unsigned *cost, place *at, bool *odd)
+static uint16_t source(refmsp *m, unsigned reg, unsigned mode, bool byte, unsigned *cost, place *at,
+                       bool *odd)
 {
     static const int constant[4] = {0, 1, 2, -1};
     uint16_t mask = byte ? 0xFF : 0xFFFF;
@@ -205,7 +206,10 @@ int refmsp_step(refmsp *m)
     uint16_t before[16];
     for (unsigned i = 0; i < 16; i++) before[i] = m->r[i];
     uint16_t code = fetch(m);
-    int done = code < 0x1000 ? REFMSP_RESERVED : code < 0x2000 ? single(m, code) : code < 0x4000 ? jump(m, code) : both(m, code);
+    int done = code < 0x1000   ? REFMSP_RESERVED
+               : code < 0x2000 ? single(m, code)
+               : code < 0x4000 ? jump(m, code)
+                               : both(m, code);
     for (unsigned i = 0; i < 16 && done; i++) m->r[i] = before[i];
     return done;
 }

@@ -229,7 +229,7 @@ START_TEST(whole_blocks_equal_single_steps)
         randomise(&r, &m, &seed);
         m.pc = 0;
         set_reg(&r, PC, 0);
-        oak_chip_time zero = {0, 0}, time;
+        oak_chip_time zero = {0}, time;
         r.chip.ops->write_time(r.chip.chip, &zero);
         r.chip.ops->write_memory(r.chip.chip, XRAM, 0, m.xram, sizeof m.xram);
         uint64_t cycles = 0, steps = 0;

@@ -20,7 +20,8 @@ static void rig_open(rig *r)
     collected diags;
     oak_diag_sink sink = collect(&diags);
     r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/msp430.yaml", &sink, &r->part), OAK_OK);
+    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/msp430.yaml", &sink, &r->part),
+                     OAK_OK);
     ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
     r->chip = oak_machine_port(r->machine);
     r->ref = calloc(1, sizeof *r->ref);
@@ -52,7 +53,8 @@ static oak_stop run(rig *r, uint64_t instructions)
 static uint32_t reg(rig *r, unsigned code)
 {
     uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, code < 3 ? code : code - 1, &value)) ck_abort_msg("no r%u", code);
+    if (r->chip.ops->read_register(r->chip.chip, code < 3 ? code : code - 1, &value))
+        ck_abort_msg("no r%u", code);
     return value;
 }
 
@@ -144,7 +146,8 @@ START_TEST(every_code_does_what_the_second_model_does)
             ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s stops by %d", what, stop.reason);
             must_agree(&r, what);
             if (now(&r).cycles - before != r.ref->cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before), r.ref->cycles);
+                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before),
+                             r.ref->cycles);
             if ((code * 3 + round) % 997 == 0) memories_must_agree(&r, what);
         }
     memories_must_agree(&r, "in the end");
@@ -178,8 +181,8 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
             oak_stop stop = run(&r, done);
-            ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED, "%s: %d fault %d at 0x%x, 0x%x",
-                          what, stop.reason, stop.fault, stop.pc,
+            ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED,
+                          "%s: %d fault %d at 0x%x, 0x%x", what, stop.reason, stop.fault, stop.pc,
                           r.ref->mem[stop.pc] | r.ref->mem[stop.pc + 1] << 8);
             if (stop.reason == OAK_STOP_PARKED) {
                 fill(&r, &seed);
@@ -209,13 +212,14 @@ static void once(rig *r, uint16_t code, uint16_t a, uint16_t b, uint16_t sr)
     refmsp_step(r->ref);
     run(r, 1);
     if (reg(r, 5) != r->ref->r[5] || reg(r, 6) != r->ref->r[6] || reg(r, SR) != r->ref->r[SR])
-        ck_abort_msg("%04x with 0x%04x, 0x%04x, sr 0x%03x: 0x%04x sr 0x%03x, not 0x%04x sr 0x%03x", code, a, b, sr,
-                     reg(r, 6), reg(r, SR), r->ref->r[6], r->ref->r[SR]);
+        ck_abort_msg("%04x with 0x%04x, 0x%04x, sr 0x%03x: 0x%04x sr 0x%03x, not 0x%04x sr 0x%03x", code, a,
+                     b, sr, reg(r, 6), reg(r, SR), r->ref->r[6], r->ref->r[SR]);
 }
 
 START_TEST(arithmetic_is_right_on_all_operands)
 {
-    static const uint16_t edges[] = {0, 1, 2, 9, 0x7F, 0x80, 0xFF, 0x100, 0x999, 0x7FFE, 0x7FFF, 0x8000, 0x8001, 0x9999, 0xFFFE, 0xFFFF};
+    static const uint16_t edges[] = {0,     1,      2,      9,      0x7F,   0x80,   0xFF,   0x100,
+                                     0x999, 0x7FFE, 0x7FFF, 0x8000, 0x8001, 0x9999, 0xFFFE, 0xFFFF};
     rig r;
     uint64_t seed = 7;
     rig_open(&r);
@@ -223,9 +227,11 @@ START_TEST(arithmetic_is_right_on_all_operands)
         uint16_t word = (uint16_t)(op << 12 | 0x506), byte = word | 0x40;
         for (unsigned carry = 0; carry < 2; carry++)
             for (unsigned a = 0; a < 256; a++)
-                for (unsigned b = 0; b < 256; b++) once(&r, byte, (uint16_t)a, (uint16_t)b, (uint16_t)(carry | 0x106));
+                for (unsigned b = 0; b < 256; b++)
+                    once(&r, byte, (uint16_t)a, (uint16_t)b, (uint16_t)(carry | 0x106));
         for (unsigned i = 0; i < 256; i++)
-            for (unsigned sr = 0; sr < 8; sr++) once(&r, word, edges[i / 16], edges[i % 16], (uint16_t)(sr | (i & 1) << 8));
+            for (unsigned sr = 0; sr < 8; sr++)
+                once(&r, word, edges[i / 16], edges[i % 16], (uint16_t)(sr | (i & 1) << 8));
         for (unsigned i = 0; i < 20000; i++)
             once(&r, word, (uint16_t)random32(&seed), (uint16_t)random32(&seed), random32(&seed) & 0x107);
     }

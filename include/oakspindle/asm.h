@@ -108,6 +108,8 @@ typedef struct oak_section {
     bool placed; /* by the tool; false: at an address the source gives */
     uint32_t address;
     uint32_t size; /* bytes; bits in a space of bits */
+    bool copied;   /* its contents are kept at `load` in code memory, and copied by the program */
+    uint32_t load;
 } oak_section;
 /* By space and address, from 0; NULL after the last. */
 const oak_section *oak_program_section(const oak_program *program, unsigned index);

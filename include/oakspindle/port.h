@@ -93,10 +93,12 @@ typedef enum oak_fault {
     OAK_FAULT_BAD_RETURN, /* a return from an exception with a value that fits no state; address: the value */
     OAK_FAULT_BREAKPOINT, /* a breakpoint instruction without a debugger; address: the instruction */
     OAK_FAULT_WATCHDOG,   /* the watchdog was not fed in time and resets the chip; address: the instruction */
-    OAK_FAULT_CONTENTION, /* chip and outside drive a pin against each other; address: the pin */
-    OAK_FAULT_FRAMING,    /* a byte arrived at a serial port without its stop bit; address: the byte */
-    OAK_FAULT_OVERRUN,    /* a byte arrived before the last one was taken, and is lost; address: the byte */
-    OAK_FAULT_FLOATING,   /* a pin that nothing drives is read; address: the pin */
+    OAK_FAULT_WATCHDOG_FREE, /* the same, and since reset nobody has held it or set it up */
+    OAK_FAULT_WATCHDOG_KEY, /* it was written without its key, and resets the chip; address: the instruction */
+    OAK_FAULT_CONTENTION,   /* chip and outside drive a pin against each other; address: the pin */
+    OAK_FAULT_FRAMING,      /* a byte arrived at a serial port without its stop bit; address: the byte */
+    OAK_FAULT_OVERRUN,      /* a byte arrived before the last one was taken, and is lost; address: the byte */
+    OAK_FAULT_FLOATING,     /* a pin that nothing drives is read; address: the pin */
     OAK_FAULT_READ_ONLY_REGISTER, /* a write to a register that cannot be written; address: the register */
     OAK_FAULT_STACK_DATA,         /* the stack grows into data of the program; address: the byte */
     OAK_FAULT_STAYS_LOCKED,       /* a write to EEPROM begins without what unlocks it; address: the cell */
@@ -124,6 +126,7 @@ typedef struct oak_stop {
 typedef struct oak_chip_time {
     uint64_t cycles; /* cycle units of the part since reset: machine cycles or core clocks */
     uint64_t instructions;
+    uint64_t asleep; /* of the cycles, those in which the core slept; a simulated chip counts them */
 } oak_chip_time;
 
 /* What stands on a pin. The last two are weak, a resistor to ground or to the supply: only the outside drives so, and what

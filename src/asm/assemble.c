@@ -191,9 +191,19 @@ static oak_status keep_sections(assembler *as)
                                .space = from->space,
                                .placed = from->floats,
                                .address = from->base,
-                               .size = from->here - from->base};
+                               .size = from->here - from->base,
+                               .copied = from->copied,
+                               .load = from->load};
         if (!section.name || add_section(program, &section)) return OAK_NO_MEMORY;
     }
+    oak_section kept = {.name = "copied", .space = (uint8_t)as->isa->about.code_space, .placed = true};
+    for (size_t i = as->copies; as->copies && i < as->section_count; i++) {
+        const asm_section *from = &as->sections[i];
+        if (!from->copied) continue;
+        if (!kept.size) kept.address = from->load;
+        kept.size = from->load + (from->here - from->base) - kept.address;
+    }
+    if (kept.size && add_section(program, &kept)) return OAK_NO_MEMORY;
     size_t named = program->section_count;
     for (size_t i = 0; i < as->statement_count; i++) {
         const statement *one = &as->statements[i];

@@ -198,6 +198,8 @@ typedef struct asm_section {
     uint8_t space;
     bool floats;
     bool homeless; /* no room was found, which has been said */
+    bool copied;   /* the program copies its contents from `load`, in code memory, to where it lies */
+    uint32_t load;
     uint32_t align;
     uint32_t base;
     uint32_t here;
@@ -299,6 +301,8 @@ typedef struct assembler {
     uint16_t section;      /* where statements go now */
     uint8_t space;         /* its space */
     bool floats;           /* some section is to be placed */
+    uint16_t copies;       /* the first section that is copied, or 0 */
+    uint32_t copying;      /* where that is done + 1, or 0 */
     const oak_expr *entry; /* where execution begins, NULL when it is not said */
     uint32_t entry_place;
     bool ended;
@@ -431,6 +435,7 @@ enum asm_directive {
     DQ,
     POOL,
     CONFIG,
+    COPIED,
     BANK,
     PAGE,
     DIRECTIVES
@@ -492,6 +497,10 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
 bool asm_place_sections(assembler *as);
 /* Reports named sections that overlap, with both places. */
 void asm_check_sections(assembler *as);
+/* The directive that copies sections; a warning where it is missing; where in the image a statement's bytes lie. */
+void asm_read_copied(assembler *as, const char *word, size_t length);
+void asm_check_copied(assembler *as);
+uint32_t asm_image_address(const assembler *as, const statement *one);
 /* Takes the size each has grown to, and begins anew. */
 void asm_rewind_sections(assembler *as);
 

@@ -562,6 +562,7 @@ static bool inside_memory(assembler *as, const statement *one)
 static bool must_be_code(assembler *as, const statement *one, const char *what)
 {
     const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
+    if (as->sections[one->section].copied) return true;
     if (one->space == as->isa->about.code_space && !(memory && !oak_memory_is_filled(memory))) return true;
     if (goes_on(&as->not_code, one)) return false;
     if (one->space == as->isa->about.code_space) {
@@ -634,7 +635,7 @@ static void emit_instruction(assembler *as, statement *one, byte_writer *writer)
                    why.hint, "%s", why.message);
         return;
     }
-    write_bytes(writer, one->address * asm_unit(as), bytes, one->size * asm_unit(as));
+    write_bytes(writer, asm_image_address(as, one) * asm_unit(as), bytes, one->size * asm_unit(as));
     int target = as->isa->target_of(as->tables, row);
     one->unit = (uint8_t)(ASM_ENCODED | as->isa->flow_of(as->tables, row, bytes, insn->state));
     if (target >= 0) one->unit |= ASM_HAS_TARGET, one->count = (uint32_t)values[target].number;
@@ -677,7 +678,7 @@ static void emit_data(assembler *as, const statement *one, byte_writer *writer)
 {
     unsigned code_bits = as->isa->about.spaces[as->isa->about.code_space].unit_bits, unit = asm_unit(as);
     unsigned width = code_bits % 8 && one->unit < unit ? unit : one->unit; /* of a value in the image */
-    uint32_t address = one->address * unit, end = (one->address + one->size) * unit;
+    uint32_t address = asm_image_address(as, one) * unit, end = address + one->size * unit;
     for (uint32_t i = 0; i < one->count; i++) {
         const data_item *item = &one->as.items[i];
         if (!item->expr) {
@@ -743,13 +744,19 @@ void asm_emit(assembler *as)
             break;
         case STATEMENT_BINARY:
             if (must_be_code(as, one, "data with values") && inside_memory(as, one))
-                write_bytes(&writer, one->address * asm_unit(as), (const uint8_t *)one->as.bytes, one->count);
+                write_bytes(&writer, asm_image_address(as, one) * asm_unit(as),
+                            (const uint8_t *)one->as.bytes, one->count);
             break;
         case STATEMENT_POOL:
             if (one->size && must_be_code(as, one, "a pool") && inside_memory(as, one))
                 asm_emit_pool(as, one, &writer, write_pool);
             break;
-        case STATEMENT_SPACE: inside_memory(as, one); break;
+        case STATEMENT_SPACE:
+        case STATEMENT_ALIGN:
+            if (inside_memory(as, one) && as->sections[one->section].copied)
+                for (uint32_t k = 0; k < one->size; k++)
+                    write_bytes(&writer, asm_image_address(as, one) + k, &(const uint8_t){0}, 1);
+            break;
         case STATEMENT_ASSERT: check_claim(as, one); break;
         case STATEMENT_VALUE:
             if (one->as.expr && !one->label->reported) {
@@ -765,6 +772,7 @@ void asm_emit(assembler *as)
     if (writer.count) flush(&writer);
     asm_check_sections(as);
     asm_check_flow(as);
+    asm_check_copied(as);
     if (!as->error_count) asm_check_configuration(as);
     oak_value value;
     statement at = {.origin = as->entry_place, .space = as->space};

@@ -31,12 +31,16 @@ static uint32_t unit_of(const listing *self)
 static void show_units(listing *self, uint32_t address, uint32_t count)
 {
     const oak_architecture *about = self->program->part->architecture;
-    uint32_t unit = unit_of(self);
+    uint32_t unit = unit_of(self), loaded = address;
+    const oak_section *section;
+    for (unsigned i = 0; (section = oak_program_section(self->program, i)); i++)
+        if (section->copied && address - section->address < section->size)
+            loaded = section->load + (address - section->address);
     for (uint32_t i = 0; i < BYTES_A_LINE / unit; i++) {
         uint8_t bytes[8] = {0};
         bool there = i < count;
         for (uint32_t b = 0; b < unit && there; b++)
-            there = oak_image_byte(self->program->image, (address + i) * unit + b, &bytes[b]);
+            there = oak_image_byte(self->program->image, (loaded + i) * unit + b, &bytes[b]);
         unsigned digits = there ? 2 * unit : 0;
         if (there)
             oak_buf_format(&self->buf, "%0*llX", (int)digits,

@@ -283,7 +283,8 @@ static const oak_warning usual_levels[] = {
     {"other-bank", OAK_WARN_ON},       {"other-page", OAK_WARN_ON},     {"computed-block", OAK_WARN_ON},
     {"skips-part", OAK_WARN_ON},       {"all-inputs", OAK_WARN_ON},     {"operation-as-label", OAK_WARN_ON},
     {"counts-from-zero", OAK_WARN_ON}, {"never-returns", OAK_WARN_ON},  {"handler-return", OAK_WARN_ON},
-    {"falls-into", OAK_WARN_ON},       {"unused-label", OAK_WARN_OFF},
+    {"falls-into", OAK_WARN_ON},       {"not-copied", OAK_WARN_ON},     {"odd-word", OAK_WARN_ON},
+    {"unused-label", OAK_WARN_OFF},
 };
 enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
 

@@ -10,10 +10,11 @@
 #include "base/bytes.h"
 
 static const char *const directive_names[DIRECTIVES] = {
-    "org",     "equ",     "set",    "bit",    "db",    "dw",      "ds",      "end",    "align",  "if",
-    "ifdef",   "ifndef",  "elseif", "else",   "endif", "macro",   "endm",    "local",  "repeat", "each",
-    "endr",    "include", "incbin", "assert", "error", "warning", "message", "struct", "ends",   "bits",
-    "section", "export",  "entry",  "vector", "dd",    "dq",      "pool",    "config", "bank",   "page"};
+    "org",    "equ",    "set",    "bit",     "db",     "dw",     "ds",     "end",     "align",
+    "if",     "ifdef",  "ifndef", "elseif",  "else",   "endif",  "macro",  "endm",    "local",
+    "repeat", "each",   "endr",   "include", "incbin", "assert", "error",  "warning", "message",
+    "struct", "ends",   "bits",   "section", "export", "entry",  "vector", "dd",      "dq",
+    "pool",   "config", "copied", "bank",    "page"};
 
 enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
 
@@ -715,10 +716,25 @@ void asm_put_word(assembler *as, const char *section, uint32_t address, uint32_t
     add_statement(as, STATEMENT_SECTION);
 }
 
+/* A mnemonic may go on behind points (`b.w`, `c.inc`): the longest that is one. */
+static size_t dotted_length(assembler *as, const char *at, size_t length, const char *end)
+{
+    size_t longest = length;
+    while (longest < LONGEST_MNEMONIC && at + longest < end &&
+           (oak_is_word(at[longest]) || at[longest] == '.'))
+        longest++;
+    for (size_t n = longest; n > length; n--) {
+        if (n < longest && at[n] != '.') continue;
+        asm_name *dotted = at[n - 1] == '.' ? NULL : asm_intern(as, at, n);
+        if (dotted && asm_mnemonic(as, dotted) != WORD_NONE) return n;
+    }
+    return length;
+}
+
 statement *asm_put_instruction(assembler *as, const char *line)
 {
     const char *text = as->text, *end = line + oak_length(line);
-    size_t length = asm_word_length(line, end), before = as->statement_count;
+    size_t length = dotted_length(as, line, asm_word_length(line, end), end), before = as->statement_count;
     asm_name *name = asm_intern(as, line, length);
     if (!name) return NULL;
     as->text = line;
@@ -759,6 +775,9 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case EXPORT: read_export(as, at, end); return;
     case VECTOR: read_vector(as, word, word_length, at, end); return;
     case CONFIG: asm_read_config(as, word, word_length, at, end); return;
+    case COPIED:
+        if (asm_nothing_left(as, at, end)) asm_read_copied(as, word, word_length);
+        return;
     case BANK:
     case PAGE:
         if (asm_skip_blanks(at, end) == end) operand_missing(as, directive, word, word_length);
@@ -990,21 +1009,6 @@ static void read_skipped(assembler *as, const char *at, const char *end)
     int directive = length ? asm_directive(as, at, length) : WORD_NONE;
     if (directive >= IF && directive <= ENDIF)
         asm_read_source_directive(as, directive, NULL, at, length, at + length, end);
-}
-
-/* A mnemonic may go on behind points (`b.w`, `c.inc`): the longest that is one. */
-static size_t dotted_length(assembler *as, const char *at, size_t length, const char *end)
-{
-    size_t longest = length;
-    while (longest < LONGEST_MNEMONIC && at + longest < end &&
-           (oak_is_word(at[longest]) || at[longest] == '.'))
-        longest++;
-    for (size_t n = longest; n > length; n--) {
-        if (n < longest && at[n] != '.') continue;
-        asm_name *dotted = at[n - 1] == '.' ? NULL : asm_intern(as, at, n);
-        if (dotted && asm_mnemonic(as, dotted) != WORD_NONE) return n;
-    }
-    return length;
 }
 
 static bool is_nearly_instruction(const assembler *as, const char *text, size_t length)

@@ -1,6 +1,8 @@
 /* sections.c — named stretches of a space, and room for those that float.
  *
  *   section NAME, SPACE [, at ADDRESS] [, align N]      opens one, or goes on in one that was opened before
+ *   section NAME, SPACE, copied                         what it holds lies in code memory, and is copied by the program
+ *   copied                                              where it does that
  *
  * Room is looked for from the lowest free address up, the most aligned and the largest section first, so that the result
  * does not depend on the order of the source files. */
@@ -77,6 +79,79 @@ int asm_find_section(assembler *as, asm_name *name, size_t first, size_t last, u
     return add_section(as, &section) ? (int)as->section_count - 1 : -1;
 }
 
+static const char *const copied_names[] = {"copied_from", "copied_to", "copied_bytes"};
+
+/* The names that the lines of copying use; 0 until all is laid out. */
+static bool name_copied(assembler *as, unsigned which, int64_t value)
+{
+    asm_name *name = asm_intern(as, copied_names[which], oak_length(copied_names[which]));
+    asm_symbol *symbol = !name ? NULL : name->symbol ? name->symbol : asm_new_symbol(as, name);
+    if (!symbol) return false;
+    bool moved = symbol->value != value;
+    symbol->kind = SYMBOL_PART;
+    symbol->value = value;
+    return moved;
+}
+
+static const oak_copier *copier_of(const assembler *as, unsigned space)
+{
+    for (const oak_copier *one = as->isa->copiers; one && one->space; one++)
+        if (one->space == space) return one;
+    return NULL;
+}
+
+static void mark_copied(assembler *as, asm_section *section, const char *word, size_t length)
+{
+    const char *wrong = NULL, *hint = NULL;
+    if (!copier_of(as, section->space)) {
+        wrong = "nothing on this core copies from code memory to there";
+        hint = "Keep space with ds, and let the program store each value.";
+    } else if (!section->floats) {
+        wrong = "where a section that is copied lies is left to the tool";
+        hint = "Leave `at` out.";
+    } else if (as->copies && as->sections[as->copies].space != section->space) {
+        wrong = "sections that are copied lie in one space";
+        hint = "Give them all the same.";
+    }
+    if (wrong) REPORT(as, word, word + length, "section", hint, "%s", wrong);
+    else {
+        section->copied = true;
+        if (!as->copies) as->copies = (uint16_t)(section - as->sections);
+    }
+}
+
+void asm_read_copied(assembler *as, const char *word, size_t length)
+{
+    const oak_copier *copier = as->isa->copiers;
+    if (as->copies) copier = copier_of(as, as->sections[as->copies].space);
+    if (!copier || as->copying) {
+        REPORT(as, word, word + length, "section",
+               copier ? "Once is enough." : "Let the program store each value.",
+               copier ? "all that is copied was copied before"
+                      : "nothing on this core copies from code memory");
+        return;
+    }
+    as->copying = as->origin + 1;
+    for (unsigned i = 0; i < 3; i++) (void)name_copied(as, i, 0);
+    for (const char *const *line = copier->line; *line; line++) {
+        if (!asm_put_instruction(as, *line)) return;
+    }
+}
+
+void asm_check_copied(assembler *as)
+{
+    if (as->copies && !as->copying)
+        asm_warn(as, as->sections[as->copies].origin, 0, asm_source(as, as->sections[as->copies].origin).size,
+                 "not-copied", "Write `copied` where the program begins, behind what sets the stack pointer.",
+                 "nothing copies section `%s` to where it lies", as->sections[as->copies].name->text);
+}
+
+uint32_t asm_image_address(const assembler *as, const statement *one)
+{
+    const asm_section *section = &as->sections[one->section];
+    return section->copied ? section->load + (one->address - section->base) : one->address;
+}
+
 void asm_read_section(assembler *as, const char *word, size_t length, const char *at, const char *end)
 {
     at = asm_skip_blanks(at, end);
@@ -85,7 +160,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
     unsigned space = 0;
     oak_value value = {0};
     uint32_t address = 0, align = 1;
-    bool fixed = false;
+    bool fixed = false, copied = false;
     const oak_part_memory *memory = NULL;
     if (!name_length || *at == '.') {
         char hint[60];
@@ -110,6 +185,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
             if (is_at) fixed = true, address = (uint32_t)value.number;
             else align = (uint32_t)value.number;
             at = number;
+        } else if (oak_same_name(at, size, "copied")) {
+            copied = true;
+            at += size;
         } else {
             memory = size ? oak_part_find_memory_named(as->part, at, size) : NULL;
             if (memory && oak_same(memory->name, as->isa->about.spaces[memory->space].name)) memory = NULL;
@@ -130,6 +208,7 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
                                    (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL,
                                    align, memory);
     if (section < 0) return;
+    if (copied) mark_copied(as, &as->sections[section], word, length);
     asm_enter(as, (uint16_t)section);
     statement *grown =
         oak_grow(as->host, as->statements, &as->statement_room, as->statement_count + 1, sizeof *grown);
@@ -258,6 +337,42 @@ static void place_one(room_finder *finder, asm_section *section, bool *moved)
     if (!take(finder, section->space, found, section->size)) as->out_of_memory = true;
 }
 
+/* All that is copied lies together, in the same order where it is kept and where it is used. */
+static void place_copied(room_finder *finder, bool *moved)
+{
+    assembler *as = finder->as;
+    asm_section whole = as->sections[as->copies], kept;
+    whole.size = 0;
+    for (size_t i = 0; i < as->section_count; i++) {
+        asm_section *one = &as->sections[i];
+        if (!one->copied) continue;
+        if (one->align > whole.align) whole.align = one->align;
+        whole.size = (whole.size + one->align - 1) / one->align * one->align;
+        one->load = whole.size; /* for now, from the beginning of all */
+        whole.size += one->size;
+    }
+    kept = whole;
+    kept.space = (uint8_t)as->isa->about.code_space;
+    kept.memory = NULL;
+    for (unsigned i = 0; i < as->part->memory_count && !kept.memory; i++)
+        if (as->part->memories[i].space == kept.space && !as->part->memories[i].writable)
+            kept.memory = &as->part->memories[i];
+    if (!whole.size) return;
+    place_one(finder, &whole, moved);
+    place_one(finder, &kept, moved);
+    for (size_t i = 0; i < as->section_count; i++) {
+        asm_section *one = &as->sections[i];
+        if (!one->copied) continue;
+        one->homeless = whole.homeless || kept.homeless;
+        if (one->base != whole.base + one->load) *moved = true;
+        one->base = one->here = whole.base + one->load;
+        one->load += kept.base;
+    }
+    *moved |= name_copied(as, 0, kept.base);
+    *moved |= name_copied(as, 1, whole.base);
+    *moved |= name_copied(as, 2, whole.size);
+}
+
 bool asm_place_sections(assembler *as)
 {
     if (!as->floats) return false;
@@ -271,10 +386,12 @@ bool asm_place_sections(assembler *as)
     uint16_t order[MOST_SECTIONS];
     size_t count = 0;
     for (size_t i = 0; i < as->section_count; i++)
-        if (as->sections[i].floats && as->sections[i].size) order[count++] = (uint16_t)i;
+        if (as->sections[i].floats && as->sections[i].size && !as->sections[i].copied)
+            order[count++] = (uint16_t)i;
     if (oak_sort(as->host, order, count, sizeof *order, in_placing_order, as)) as->out_of_memory = true;
     for (size_t i = 0; i < count && !as->out_of_memory; i++)
         place_one(&finder, &as->sections[order[i]], &moved);
+    if (as->copies && !as->out_of_memory) place_copied(&finder, &moved);
     oak_release(as->host, finder.taken, finder.room, sizeof *finder.taken);
     return moved;
 }

@@ -448,6 +448,11 @@ typedef struct oak_message {
     const char *code, *meaning, *wrong, *right; /* a list ends with NULL */
 } oak_message;
 
+typedef struct oak_copier {
+    uint8_t space;
+    const char *line[14];
+} oak_copier;
+
 typedef struct oak_isa {
     oak_architecture about;
     const oak_insn_row *rows;
@@ -507,6 +512,9 @@ typedef struct oak_isa {
      * about.vector_bytes bytes with about.code_bit set. */
     const char *vector_mnemonic;
     const char *call_mnemonic; /* that of a call to any place in the first memory of code */
+    /* How a program copies `copied_bytes` bytes of code memory from `copied_from` on to `copied_to` in a space: lines of source, each list up to
+     * NULL, up to one without a space. NULL: nothing does. */
+    const oak_copier *copiers;
     const char *plain_return; /* the return that does not end an interrupt; NULL where one return does both */
     /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
     const char *const *trade;

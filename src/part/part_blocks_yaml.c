@@ -253,11 +253,12 @@ static void check_block(part_file *file, yaml_node_t *map, const oak_part_block 
     check_line(file, lines ? lines : part_member(file, map, "interrupt"), block->interrupt);
     check_line(file, lines, block->second_interrupt);
     for (unsigned i = 0; (needed = oak_block_needs(block->kind, i)); i++) {
-        unsigned role = 0;
-        while (role < block->role_count &&
-               !oak_same(oak_block_role_name(block->kind, block->roles[role].role), needed))
-            role++;
-        if (role < block->role_count) continue;
+        bool has = false, held = block->kind == OAK_BLOCK_SERIAL && oak_same(needed, "run");
+        for (unsigned r = 0; r < block->role_count; r++) {
+            const char *role = oak_block_role_name(block->kind, block->roles[r].role);
+            has = has || oak_same(role, needed) || (held && oak_same(role, "held")); /* its opposite */
+        }
+        if (has) continue;
         REFUSE_AT(file, map, "part-role", "Give it to a register with `role:`, or to a field with `does:`.",
                   "block `%s` is a %s without the role `%s`", block->name, oak_block_kind_name(block->kind),
                   needed);

@@ -62,7 +62,8 @@
     X(OAK_SERIAL_FRAMING, "framing")                                                                         \
     X(OAK_SERIAL_ROOM_URGENT, "room-urgent")                                                                 \
     X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")                                                         \
-    X(OAK_SERIAL_HELD, "held")
+    X(OAK_SERIAL_HELD, "held")                                                                               \
+    X(OAK_SERIAL_BUSY, "busy")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -197,56 +198,56 @@
     X(OAK_CHANNEL_EVENT, "event")                                                                            \
     X(OAK_CHANNEL_INTERRUPT, "interrupt")                                                                    \
     X(OAK_CHANNEL_URGENT, "urgent")
-#define OAK_COMPARE_ROLES(X) \
-    X(OAK_COMPARE_SOURCE, "source") \
-    X(OAK_COMPARE_DIVIDER, "divider") \
-    X(OAK_COMPARE_MODE, "mode") \
-    X(OAK_COMPARE_CLEAR, "clear") \
-    X(OAK_COMPARE_INTERRUPT, "interrupt") \
-    X(OAK_COMPARE_OVERFLOW, "overflow") \
-    X(OAK_COMPARE_NOW, "count") \
-    X(OAK_COMPARE_CAUSE, "cause") \
-    X(OAK_COMPARE_EDGES_0, "edges-0") \
-    X(OAK_COMPARE_INPUT_0, "input-0") \
-    X(OAK_COMPARE_LATCHED_0, "latched-0") \
-    X(OAK_COMPARE_CAPTURES_0, "captures-0") \
-    X(OAK_COMPARE_OUTPUT_0, "output-0") \
-    X(OAK_COMPARE_INTERRUPT_0, "interrupt-0") \
-    X(OAK_COMPARE_LEVEL_0, "level-0") \
-    X(OAK_COMPARE_SET_0, "set-0") \
-    X(OAK_COMPARE_LOST_0, "lost-0") \
-    X(OAK_COMPARE_EVENT_0, "event-0") \
-    X(OAK_COMPARE_VALUE_0, "value-0") \
-    X(OAK_COMPARE_EDGES_1, "edges-1") \
-    X(OAK_COMPARE_INPUT_1, "input-1") \
-    X(OAK_COMPARE_LATCHED_1, "latched-1") \
-    X(OAK_COMPARE_CAPTURES_1, "captures-1") \
-    X(OAK_COMPARE_OUTPUT_1, "output-1") \
-    X(OAK_COMPARE_INTERRUPT_1, "interrupt-1") \
-    X(OAK_COMPARE_LEVEL_1, "level-1") \
-    X(OAK_COMPARE_SET_1, "set-1") \
-    X(OAK_COMPARE_LOST_1, "lost-1") \
-    X(OAK_COMPARE_EVENT_1, "event-1") \
-    X(OAK_COMPARE_VALUE_1, "value-1") \
-    X(OAK_COMPARE_EDGES_2, "edges-2") \
-    X(OAK_COMPARE_INPUT_2, "input-2") \
-    X(OAK_COMPARE_LATCHED_2, "latched-2") \
-    X(OAK_COMPARE_CAPTURES_2, "captures-2") \
-    X(OAK_COMPARE_OUTPUT_2, "output-2") \
-    X(OAK_COMPARE_INTERRUPT_2, "interrupt-2") \
-    X(OAK_COMPARE_LEVEL_2, "level-2") \
-    X(OAK_COMPARE_SET_2, "set-2") \
-    X(OAK_COMPARE_LOST_2, "lost-2") \
-    X(OAK_COMPARE_EVENT_2, "event-2") \
+#define OAK_COMPARE_ROLES(X)                                                                                 \
+    X(OAK_COMPARE_SOURCE, "source")                                                                          \
+    X(OAK_COMPARE_DIVIDER, "divider")                                                                        \
+    X(OAK_COMPARE_MODE, "mode")                                                                              \
+    X(OAK_COMPARE_CLEAR, "clear")                                                                            \
+    X(OAK_COMPARE_INTERRUPT, "interrupt")                                                                    \
+    X(OAK_COMPARE_OVERFLOW, "overflow")                                                                      \
+    X(OAK_COMPARE_NOW, "count")                                                                              \
+    X(OAK_COMPARE_CAUSE, "cause")                                                                            \
+    X(OAK_COMPARE_EDGES_0, "edges-0")                                                                        \
+    X(OAK_COMPARE_INPUT_0, "input-0")                                                                        \
+    X(OAK_COMPARE_LATCHED_0, "latched-0")                                                                    \
+    X(OAK_COMPARE_CAPTURES_0, "captures-0")                                                                  \
+    X(OAK_COMPARE_OUTPUT_0, "output-0")                                                                      \
+    X(OAK_COMPARE_INTERRUPT_0, "interrupt-0")                                                                \
+    X(OAK_COMPARE_LEVEL_0, "level-0")                                                                        \
+    X(OAK_COMPARE_SET_0, "set-0")                                                                            \
+    X(OAK_COMPARE_LOST_0, "lost-0")                                                                          \
+    X(OAK_COMPARE_EVENT_0, "event-0")                                                                        \
+    X(OAK_COMPARE_VALUE_0, "value-0")                                                                        \
+    X(OAK_COMPARE_EDGES_1, "edges-1")                                                                        \
+    X(OAK_COMPARE_INPUT_1, "input-1")                                                                        \
+    X(OAK_COMPARE_LATCHED_1, "latched-1")                                                                    \
+    X(OAK_COMPARE_CAPTURES_1, "captures-1")                                                                  \
+    X(OAK_COMPARE_OUTPUT_1, "output-1")                                                                      \
+    X(OAK_COMPARE_INTERRUPT_1, "interrupt-1")                                                                \
+    X(OAK_COMPARE_LEVEL_1, "level-1")                                                                        \
+    X(OAK_COMPARE_SET_1, "set-1")                                                                            \
+    X(OAK_COMPARE_LOST_1, "lost-1")                                                                          \
+    X(OAK_COMPARE_EVENT_1, "event-1")                                                                        \
+    X(OAK_COMPARE_VALUE_1, "value-1")                                                                        \
+    X(OAK_COMPARE_EDGES_2, "edges-2")                                                                        \
+    X(OAK_COMPARE_INPUT_2, "input-2")                                                                        \
+    X(OAK_COMPARE_LATCHED_2, "latched-2")                                                                    \
+    X(OAK_COMPARE_CAPTURES_2, "captures-2")                                                                  \
+    X(OAK_COMPARE_OUTPUT_2, "output-2")                                                                      \
+    X(OAK_COMPARE_INTERRUPT_2, "interrupt-2")                                                                \
+    X(OAK_COMPARE_LEVEL_2, "level-2")                                                                        \
+    X(OAK_COMPARE_SET_2, "set-2")                                                                            \
+    X(OAK_COMPARE_LOST_2, "lost-2")                                                                          \
+    X(OAK_COMPARE_EVENT_2, "event-2")                                                                        \
     X(OAK_COMPARE_VALUE_2, "value-2")
-#define OAK_INTERVAL_ROLES(X) \
-    X(OAK_INTERVAL_KEY, "key") \
-    X(OAK_INTERVAL_HOLD, "hold") \
-    X(OAK_INTERVAL_COUNTS, "counts") \
-    X(OAK_INTERVAL_CLEAR, "clear") \
-    X(OAK_INTERVAL_SOURCE, "source") \
-    X(OAK_INTERVAL_INTERVAL, "interval") \
-    X(OAK_INTERVAL_EVENT, "event") \
+#define OAK_INTERVAL_ROLES(X)                                                                                \
+    X(OAK_INTERVAL_KEY, "key")                                                                               \
+    X(OAK_INTERVAL_HOLD, "hold")                                                                             \
+    X(OAK_INTERVAL_COUNTS, "counts")                                                                         \
+    X(OAK_INTERVAL_CLEAR, "clear")                                                                           \
+    X(OAK_INTERVAL_SOURCE, "source")                                                                         \
+    X(OAK_INTERVAL_INTERVAL, "interval")                                                                     \
+    X(OAK_INTERVAL_EVENT, "event")                                                                           \
     X(OAK_INTERVAL_INTERRUPT, "interrupt")
 
 #define OAK_ROLE_NUMBER(number, name) number,
@@ -439,7 +440,7 @@ enum {
     OAK_COMPARE_UNIT_0 = OAK_COMPARE_EDGES_0,
     OAK_COMPARE_UNIT_ROLES = OAK_COMPARE_EDGES_1 - OAK_COMPARE_EDGES_0
 };
-enum { OAK_COMPARE_EDGES, OAK_COMPARE_SLOW, OAK_COMPARE_MAIN };                           /* sources */
+enum { OAK_COMPARE_EDGES, OAK_COMPARE_SLOW, OAK_COMPARE_MAIN };                   /* sources */
 enum { OAK_COMPARE_STANDS, OAK_COMPARE_UP, OAK_COMPARE_ROUND, OAK_COMPARE_BACK }; /* modes */
 typedef struct oak_compare_timer {
     uint8_t source, divider, mode;
@@ -455,6 +456,7 @@ typedef struct oak_compare_timer {
 
 typedef struct oak_interval_watchdog {
     bool held, counts, source, event, interrupt, keyed;
+    bool touched;                /* somebody has written to it since reset */
     uint8_t interval, key, next; /* next: what was written, until the key has been looked at */
     uint64_t gone, since;        /* cycles that are over at `since` */
 } oak_interval_watchdog;
@@ -487,7 +489,7 @@ typedef struct oak_block_services {
     void *machine;
     const oak_host *host;
     void (*interrupt)(void *machine, unsigned line, bool level, uint64_t from);
-    void (*bite)(void *machine);
+    void (*bite)(void *machine, oak_fault fault); /* a watchdog resets the chip */
     /* A block drives a pin in place of the latch, or with it, or lets it go again. */
     void (*put)(void *machine, unsigned pin, bool drives, bool high, uint64_t now);
     bool (*level)(void *machine, unsigned pin);                 /* what a reading instruction would see */
@@ -499,7 +501,7 @@ typedef struct oak_block_services {
     /* Reads or writes a cell of the memory that a block names, counted from its first one. */
     void (*kept)(void *machine, const oak_block *block, uint32_t index, uint8_t *value, bool writes);
     oak_block *(*numbered)(void *machine, unsigned number); /* another one, by its place in the part */
-    unsigned (*stopped)(void *machine); /* clocks that stand still, a bit each */
+    unsigned (*stopped)(void *machine);                     /* clocks that stand still, a bit each */
 } oak_block_services;
 
 struct oak_block {

@@ -120,8 +120,9 @@ static uint64_t next_arrival(const oak_compare_timer *it)
 static void count_on(oak_block *block, uint64_t steps, uint64_t now, uint32_t each)
 {
     oak_compare_timer *it = &block->as.compare;
-    uint64_t top = it->unit[0].value,
-             turn = it->mode == OAK_COMPARE_ROUND ? 0x10000 : it->mode == OAK_COMPARE_UP ? top + 1 : 2 * top;
+    uint64_t top = it->unit[0].value, turn = it->mode == OAK_COMPARE_ROUND ? 0x10000
+                                             : it->mode == OAK_COMPARE_UP  ? top + 1
+                                                                           : 2 * top;
     uint64_t twice = 2 * turn;
     if (twice && steps > 3 * twice) steps = 2 * twice + steps % twice;
     while (steps) {

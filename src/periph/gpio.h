@@ -7,14 +7,14 @@
 typedef struct oak_gpio {
     oak_stage stage;
     uint8_t pin_count;
-    bool directed;      /* pins are inputs unless `direction` has them as outputs */
-    uint32_t latch;     /* as last written by the program */
-    uint32_t direction; /* 1: output */
-    uint32_t pull_up;   /* inputs held up weakly */
+    bool directed;                         /* pins are inputs unless `direction` has them as outputs */
+    uint32_t latch;                        /* as last written by the program */
+    uint32_t direction;                    /* 1: output */
+    uint32_t pull_up;                      /* inputs held up weakly */
     uint32_t pulls, pull_down;             /* inputs that are held, and those held down */
     uint32_t falling, edges, edge_enabled; /* of ports whose flags come by one edge of each pin, `edges` */
-    uint32_t own; /* pins that no other device is let to, whatever it drives */
-    uint32_t alternate; /* pins that another device drives in place of the latch */
+    uint32_t own;                          /* pins that no other device is let to, whatever it drives */
+    uint32_t alternate;                    /* pins that another device drives in place of the latch */
     uint32_t alternate_level;
     uint32_t forced;       /* of these, pins that are outputs then, whatever `direction` says */
     uint32_t driven;       /* pins the outside drives */

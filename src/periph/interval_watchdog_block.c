@@ -41,7 +41,9 @@ static void settle(oak_block *block, uint64_t now)
     if (it->gone < all) return;
     it->gone %= all;
     it->event = true;
-    if (!it->counts) block->services->bite(block->services->machine);
+    if (!it->counts)
+        block->services->bite(block->services->machine,
+                              it->touched ? OAK_FAULT_WATCHDOG : OAK_FAULT_WATCHDOG_FREE);
 }
 
 static void reset(oak_block *block, uint64_t now)
@@ -91,8 +93,9 @@ static void written(oak_block *block, uint64_t now)
     (void)now;
     if (!it->keyed) return;
     it->keyed = false;
+    it->touched = true;
     if (it->key != (block->about->key & 0xFF)) {
-        block->services->bite(block->services->machine);
+        block->services->bite(block->services->machine, OAK_FAULT_WATCHDOG_KEY);
         return;
     }
     it->held = it->next & 0x80, it->counts = it->next & 0x10, it->source = it->next & 4;
@@ -125,6 +128,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, counts, bool)
     OAK_VISIT(it, source, bool)
     OAK_VISIT(it, event, bool)
+    OAK_VISIT(it, touched, bool)
     OAK_VISIT(it, interrupt, bool)
     OAK_VISIT(it, interval, uint8_t)
     OAK_VISIT(it, next, uint8_t)
@@ -135,4 +139,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->gone %= length(block);
 }
 
-const oak_block_ops oak_interval_watchdog_block = {reset, get, set, advance, visit, NULL, served, written, NULL};
+const oak_block_ops oak_interval_watchdog_block = {reset, get,    set,     advance, visit,
+                                                   NULL,  served, written, NULL};

@@ -37,7 +37,7 @@ static const struct kind {
     [OAK_BLOCK_PORT] = {"port", port_roles, OAK_PORT_ROLE_COUNT, {NULL}, {NULL}},
     [OAK_BLOCK_TIMER] = {"timer", timer_roles, OAK_TIMER_ROLE_COUNT, {NULL}, {"run"}},
     [OAK_BLOCK_SERIAL] =
-        {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"data"}},
+        {"serial", serial_roles, OAK_SERIAL_ROLE_COUNT, {"receive", "send"}, {"run", "data"}},
     [OAK_BLOCK_WATCHDOG] = {"watchdog", watchdog_roles, OAK_WATCHDOG_ROLE_COUNT, {NULL}, {"run", "feed"}},
     [OAK_BLOCK_TIMER_PAIR] =
         {"timer-pair", pair_roles, OAK_PAIR_ROLE_COUNT, {"count-0", "count-1", "gate-0", "gate-1"}, {NULL}},

@@ -227,6 +227,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_SERIAL_OVERRUN: return serial->overrun;
     case OAK_SERIAL_ROOM_INTERRUPT: return serial->room_interrupt;
     case OAK_SERIAL_HELD: return !serial->running;
+    case OAK_SERIAL_BUSY: return serial->shifting;
     default: return serial->received_interrupt;
     }
 }

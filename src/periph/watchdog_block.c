@@ -49,7 +49,7 @@ static uint64_t advance(oak_block *block, uint64_t now)
     uint64_t at = oak_watchdog_bites_at(block);
     if (at > now) return at;
     block->as.watchdog.fed = now;
-    block->services->bite(block->services->machine);
+    block->services->bite(block->services->machine, OAK_FAULT_WATCHDOG);
     return oak_watchdog_bites_at(block);
 }
 

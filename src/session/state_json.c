@@ -123,6 +123,7 @@ static cJSON *state_document(state_writer *w)
     NEED(w, cJSON_AddNumberToObject(root, "clocks_per_cycle", session->part->clocks_per_cycle));
     NEED(w, cJSON_AddNumberToObject(root, "cycles", (double)time.cycles));
     NEED(w, cJSON_AddNumberToObject(root, "instructions", (double)time.instructions));
+    if (time.asleep) NEED(w, cJSON_AddNumberToObject(root, "asleep", (double)time.asleep));
     cJSON *stop = cJSON_AddObjectToObject(root, "stop");
     NEED(w, cJSON_AddStringToObject(stop, "reason", oak_stop_word(session->last.stop.reason)));
     uint32_t pc = 0;
@@ -388,10 +389,12 @@ static void take_document(state_reader *reader, const cJSON *root)
     }
     /* The time first, since devices go by it; what the chip remembers last, since all else may change it. */
     const cJSON *cycles = cJSON_GetObjectItemCaseSensitive(root, "cycles"),
-                *instructions = cJSON_GetObjectItemCaseSensitive(root, "instructions");
+                *instructions = cJSON_GetObjectItemCaseSensitive(root, "instructions"),
+                *asleep = cJSON_GetObjectItemCaseSensitive(root, "asleep");
     if ((cycles && !whole_number(cycles, 9e15, &time.cycles)) ||
-        (instructions && !whole_number(instructions, 9e15, &time.instructions)))
-        REFUSE(reader, NULL, "`cycles` and `instructions` are whole numbers");
+        (instructions && !whole_number(instructions, 9e15, &time.instructions)) ||
+        (asleep && !whole_number(asleep, 9e15, &time.asleep)))
+        REFUSE(reader, NULL, "`cycles`, `instructions` and `asleep` are whole numbers");
     else session->chip.ops->write_time(session->chip.chip, &time);
     const cJSON *inner = object_member(reader, root, "inner");
     /* On a bus a register is what its device makes of it, and writing it would do something; in a space of their own the

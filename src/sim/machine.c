@@ -7,11 +7,11 @@
 
 /* ------------------------------------------------------------------------------------------ devices as a whole */
 
-static void bite(void *context)
+static void bite(void *context, oak_fault fault)
 {
     oak_machine *machine = context;
-    oak_notice what = sim_make_notice(machine, OAK_FAULT_WATCHDOG, machine->isa->about.code_space, 0,
-                                      oak_machine_moment(machine));
+    oak_notice what =
+        sim_make_notice(machine, fault, machine->isa->about.code_space, 0, oak_machine_moment(machine));
     what.address = what.pc;
     if (machine->isa->core->strike)
         machine->isa->core->strike(machine->core, &what, sim_notice(machine, &what, true), true);
@@ -58,7 +58,8 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                      (block->about->kind == OAK_BLOCK_SERIAL &&
                       (role->role == OAK_SERIAL_DIVISOR || role->role == OAK_SERIAL_ROOM_URGENT ||
                        role->role == OAK_SERIAL_RECEIVED_URGENT)) ||
-                     block->about->kind >= OAK_BLOCK_PRESCALED_TIMER ||
+                     (block->about->kind >= OAK_BLOCK_PRESCALED_TIMER &&
+                      block->about->kind != OAK_BLOCK_INTERVAL_WATCHDOG) ||
                      (block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_LOOSE);
         if (plain)
             oak_block_ops_of(block)->set(block, role->role,
@@ -155,8 +156,8 @@ static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
     machine->services =
-        (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put, sim_level_of,
-                             sim_first_of, sim_suffer,     lose,           kept, numbered,       stopped};
+        (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,  sim_level_of,
+                             sim_first_of, sim_suffer,     lose,           kept, numbered, stopped};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];

@@ -12,16 +12,22 @@ __attribute__((section(".results"))) uint32_t results[64];
 #define WIDE(name, helper)                                                                                   \
     ".global " name "\n" name ": push r11\n push r10\n push r9\n push r8\n call #" helper                    \
     "\n add #8, r1\n ret\n"
-__asm__(".section .vectors,\"a\"\n .fill 15, 2, 0xffff\n .word start\n .text\n .global start\n"
-        "start: mov #stack_top, r1\n mov #0x5a80, &0x120\n call #begin\nhere: jmp here\n"
-        ".global __mspabi_slll\n__mspabi_slll: tst.b r14\n jz 2f\n1: rla r12\n rlc r13\n dec.b r14\n jnz 1b\n2: ret\n"
-        ".global __mspabi_srll\n__mspabi_srll: tst.b r14\n jz 2f\n1: clrc\n rrc r13\n rrc r12\n dec.b r14\n jnz 1b\n2: ret\n"
-        ".global __mspabi_sral\n__mspabi_sral: tst.b r14\n jz 2f\n1: rra r13\n rrc r12\n dec.b r14\n jnz 1b\n2: ret\n"
-        ".global __mspabi_slli\n__mspabi_slli: tst.b r13\n jz 2f\n1: rla r12\n dec.b r13\n jnz 1b\n2: ret\n"
-        ".global __mspabi_srli\n__mspabi_srli: tst.b r13\n jz 2f\n1: clrc\n rrc r12\n dec.b r13\n jnz 1b\n2: ret\n"
-        ".global __mspabi_srai\n__mspabi_srai: tst.b r13\n jz 2f\n1: rra r12\n dec.b r13\n jnz 1b\n2: ret\n" WIDE(
-            "__mspabi_mpyll", "multiply") WIDE("__mspabi_divlli", "divide_signed") WIDE("__mspabi_divull", "divide")
-            WIDE("__mspabi_remlli", "rest_signed") WIDE("__mspabi_remull", "rest"));
+__asm__(
+    ".section .vectors,\"a\"\n .fill 15, 2, 0xffff\n .word start\n .text\n .global start\n"
+    "start: mov #stack_top, r1\n mov #0x5a80, &0x120\n call #begin\nhere: jmp here\n"
+    ".global __mspabi_slll\n__mspabi_slll: tst.b r14\n jz 2f\n1: rla r12\n rlc r13\n dec.b r14\n jnz 1b\n2: "
+    "ret\n"
+    ".global __mspabi_srll\n__mspabi_srll: tst.b r14\n jz 2f\n1: clrc\n rrc r13\n rrc r12\n dec.b r14\n jnz "
+    "1b\n2: ret\n"
+    ".global __mspabi_sral\n__mspabi_sral: tst.b r14\n jz 2f\n1: rra r13\n rrc r12\n dec.b r14\n jnz 1b\n2: "
+    "ret\n"
+    ".global __mspabi_slli\n__mspabi_slli: tst.b r13\n jz 2f\n1: rla r12\n dec.b r13\n jnz 1b\n2: ret\n"
+    ".global __mspabi_srli\n__mspabi_srli: tst.b r13\n jz 2f\n1: clrc\n rrc r12\n dec.b r13\n jnz 1b\n2: "
+    "ret\n"
+    ".global __mspabi_srai\n__mspabi_srai: tst.b r13\n jz 2f\n1: rra r12\n dec.b r13\n jnz 1b\n2: ret\n" WIDE(
+        "__mspabi_mpyll", "multiply") WIDE("__mspabi_divlli", "divide_signed")
+        WIDE("__mspabi_divull", "divide") WIDE("__mspabi_remlli", "rest_signed")
+            WIDE("__mspabi_remull", "rest"));
 
 __attribute__((used)) void begin(void)
 {
@@ -146,12 +152,14 @@ uint32_t __mspabi_remul(uint32_t a, uint32_t b)
 }
 int32_t __mspabi_divli(int32_t a, int32_t b)
 {
-    uint32_t q = __mspabi_divul(a < 0 ? 0u - (uint32_t)a : (uint32_t)a, b < 0 ? 0u - (uint32_t)b : (uint32_t)b);
+    uint32_t q =
+        __mspabi_divul(a < 0 ? 0u - (uint32_t)a : (uint32_t)a, b < 0 ? 0u - (uint32_t)b : (uint32_t)b);
     return (int32_t)((a < 0) != (b < 0) ? 0u - q : q);
 }
 int32_t __mspabi_remli(int32_t a, int32_t b)
 {
-    uint32_t r = __mspabi_remul(a < 0 ? 0u - (uint32_t)a : (uint32_t)a, b < 0 ? 0u - (uint32_t)b : (uint32_t)b);
+    uint32_t r =
+        __mspabi_remul(a < 0 ? 0u - (uint32_t)a : (uint32_t)a, b < 0 ? 0u - (uint32_t)b : (uint32_t)b);
     return (int32_t)(a < 0 ? 0u - r : r);
 }
 /* Called with the divisor first. */

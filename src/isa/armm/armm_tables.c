@@ -606,6 +606,11 @@ static const oak_message messages_v7[] = {
 #include "isa/armm/armm_words.def"
     {0}};
 
+static const oak_copier copiers[] = {
+    {1,
+     {"ldr r0, =copied_from", "ldr r1, =copied_to", "ldr r2, =copied_bytes", "ldrb r3, [r0]", "strb r3, [r1]",
+      "adds r0, r0, #1", "adds r1, r1, #1", "subs r2, r2, #1", "bne $-10"}},
+    {0}};
 #define ARMM_ARCHITECTURE(name_text, title_text, row_table, open_function, ops, register_number, flag_table, \
                           message_table)                                                                     \
     {                                                                                                        \
@@ -636,7 +641,7 @@ static const oak_message messages_v7[] = {
         .size = row_size, .encode = armm_encode, .decode = armm_decode, .print = armm_print,                 \
         .pattern_unit = 2, .flow_of = armm_flow_of, .target_of = armm_target_of, .state_of = state_of,       \
         .stack_use = armm_stack_use, .frame = &frame, .trade = trade, .messages = message_table,             \
-        .call_mnemonic = "bl", .core = &ops                                                                  \
+        .call_mnemonic = "bl", .copiers = copiers, .core = &ops                                              \
     }
 
 const oak_isa oak_isa_armv6m =

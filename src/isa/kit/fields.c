@@ -131,8 +131,8 @@ static oak_status too_far(encoder *self, bool page)
              page ? "form" : "jump");
     else if (page || !jump) HINT(self, "Let it jump to a near jump that goes there.");
     else if (opposite)
-        HINT(self, "Write `%s %sskip`, `%s%s%s`, `skip:`.", opposite, self->operand ? "…, " : "", jump, between,
-             name);
+        HINT(self, "Write `%s %sskip`, `%s%s%s`, `skip:`.", opposite, self->operand ? "…, " : "", jump,
+             between, name);
     else HINT(self, "Let it jump to a near `%s%s%s`.", jump, between, name);
     return refuse(self, "branch-reach");
 }
@@ -189,8 +189,8 @@ static oak_status put_near(encoder *self, uint32_t *field)
     const oak_architecture *about = &self->tables->language->isa->about;
     int64_t end = (int64_t)about->spaces[self->class->space].end, number = self->value->number;
     if (number < 0 || number >= end) return out_of_range(self, 0, end - 1);
-    *field = (uint32_t)(number -
-                        kit_field_at(self->tables, self->class->value, self->pattern, self->address));
+    *field =
+        (uint32_t)(number - kit_field_at(self->tables, self->class->value, self->pattern, self->address));
     return OAK_OK;
 }
 
@@ -274,9 +274,8 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
         self.class = class;
         self.operand = i < shape->count ? i : 0;
         self.value = &values[self.operand];
-        int name = class->names
-                       ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[self.operand].reg]
-                       : -1;
+        int name =
+            class->names ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[self.operand].reg] : -1;
         if (name >= 0) word |= oak_pattern_put(&shape->pattern, class->letter, (uint32_t)name);
         if (class->field == KIT_NO_VALUE) continue;
         uint32_t field = 0;

@@ -104,7 +104,7 @@
         exit = KIT_EXIT_EVENT;                                                                               \
         goto leave;                                                                                          \
     } while (0)
-#define HELP   goto needs_help
+#define HELP goto needs_help
 /* What comes next cannot be executed: that is no matter when the time is over in front of it. */
 #define BEFORE_FAULT                                                                                         \
     if (!LOOP_ONE && (uint32_t)spent >= limit) {                                                             \

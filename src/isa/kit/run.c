@@ -165,6 +165,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
         unsigned asleep = kit->arch->asleep ? kit->arch->asleep(core) : 0;
         if (asleep) {
             if (asleep == 1 && !is_lost(core)) {
+                if (until > kit->time.cycles) kit->time.asleep += until - kit->time.cycles;
                 kit->time.cycles = until;
                 continue;
             }

@@ -24,7 +24,8 @@ static void find_floor(kit_objects *objects, kit_stack *stack, uint32_t top)
     objects->free_floor = stack->floor = at;
 }
 
-bool kit_push(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word, uint64_t now)
+bool kit_push(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
+              uint64_t now)
 {
     const kit_core *kit = kit_look(core);
     unsigned code = kit->arch->isa->about.code_space;

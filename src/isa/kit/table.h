@@ -96,8 +96,9 @@ typedef struct kit_language {
     const kit_counting *counts;
     const kit_pair *opposites; /* branches on conditions */
     const kit_pair
-        *farther;     /* a short branch, and the one that takes the same operands and reaches anything */
-    const char *jump; /* that reaches anything, with what stands before its operand, for the advice on a branch out of reach */
+        *farther; /* a short branch, and the one that takes the same operands and reaches anything */
+    const char *
+        jump; /* that reaches anything, with what stands before its operand, for the advice on a branch out of reach */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
@@ -114,7 +115,7 @@ typedef struct kit_shape_of_row {
     oak_pattern pattern;
     uint16_t mnemonic, next; /* the next row of the same one */
     uint8_t count;
-    uint8_t fixed; /* bits of its pattern */
+    uint8_t fixed;  /* bits of its pattern */
     uint8_t copies; /* operands behind these that are not written: each is the first one again ("rd; rs") */
     uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1 */
     uint8_t word_of[KIT_MOST_OPERANDS];
@@ -201,8 +202,8 @@ OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_
 #define KIT_ISA_SHARED                                                                                       \
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
     .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,          \
-    .forms = kit_forms, .target_of = kit_target_of, .size = kit_row_size,            \
-    .encode = kit_encode, .print = kit_print, .effect = kit_effect
+    .forms = kit_forms, .target_of = kit_target_of, .size = kit_row_size, .encode = kit_encode,              \
+    .print = kit_print, .effect = kit_effect
 
 /* ------------------------------------------------------------------------------------------ between the files */
 

@@ -348,8 +348,8 @@ static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t
     for (unsigned k = 0; k < row->count; k++) {
         const kit_class *class = kit_class_at(tables, number, k);
         if (!class || !class->names) continue;
-        uint32_t name = oak_pattern_get(
-            &row->pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
+        uint32_t name =
+            oak_pattern_get(&row->pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
         for (uint32_t i = 0; i <= name; i++)
             if (!class->names[i] || (i == name && !*class->names[i])) return false;
     }
@@ -365,9 +365,9 @@ static bool has_copies(const struct kit_tables *tables, unsigned number, uint64_
         const kit_class *class = kit_class_at(tables, number, k);
         bool same_name = oak_pattern_get(&row->pattern, class->letter, word) ==
                          oak_pattern_get(&row->pattern, first->letter, word);
-        bool same_value = class->field == KIT_NO_VALUE ||
-                          kit_value_of(tables, class, &row->pattern, word, address) ==
-                              kit_value_of(tables, first, &row->pattern, word, address);
+        bool same_value =
+            class->field == KIT_NO_VALUE || kit_value_of(tables, class, &row->pattern, word, address) ==
+                                                kit_value_of(tables, first, &row->pattern, word, address);
         if (!same_name || !same_value) return false;
     }
     return true;

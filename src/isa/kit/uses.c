@@ -127,8 +127,9 @@ static void add_operand(uses *self, unsigned operand, uint8_t accesses)
         if (name && named_register(about_of(self), name, oak_length(name), false, &pointer))
             use.pointer = (uint8_t)(pointer.address + 1);
         if (class->field != KIT_NO_VALUE) /* so far from there */
-            use.reach.address = (uint32_t)kit_value_of(tables, class, &tables->row[self->decoded->row].pattern,
-                                                       self->decoded->word, self->decoded->address);
+            use.reach.address =
+                (uint32_t)kit_value_of(tables, class, &tables->row[self->decoded->row].pattern,
+                                       self->decoded->word, self->decoded->address);
     }
     add(self, use);
 }

@@ -355,6 +355,8 @@ static const kit_counting counts[] = {
     {MCS51_MOV_RN_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {MCS51_MOV_A_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {MCS51_MOV_DIR_IMM, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL},
     {MCS51_CLR_A, OAK_EFFECT_LOADS, 0, 0, NULL, NULL}, {MCS51_MOV_RN_A, OAK_EFFECT_COPIES, 0, 0, NULL, "a"}, {MCS51_MOV_DIR_A, OAK_EFFECT_COPIES, 0, 0, NULL, "a"},
     {MCS51_DJNZ_RN, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL, NULL}, {MCS51_DJNZ_DIR, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL, NULL}, {0}};
+static const oak_copier copiers[] = {
+    {MCS51_IRAM, {"mov dptr, #copied_from", "mov r0, #copied_to", "mov r7, #copied_bytes", "clr a", "movc a, @a+dptr", "mov @r0, a", "inc dptr", "inc r0", "djnz r7, $-5"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_mcs51, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
     .jump = "jmp", .reserves = true, .refuses = refuses, .other_name = other_name, .check = check, .space_of = space_of, .print = print};
@@ -373,5 +375,5 @@ const oak_isa oak_isa_mcs51 = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags, .bank_flag = 4 /* rs */},
     .rows = mcs51_rows, .row_count = MCS51_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .bit_of = bit_of,
     .counter_of = counter_of, .stack_use = stack_use, .vector_mnemonic = "ljmp", .plain_return = "ret", .trade = trade,
-    .messages = messages, .call_mnemonic = "lcall", .core = &mcs51_core_ops};
+    .messages = messages, .call_mnemonic = "lcall", .copiers = copiers, .core = &mcs51_core_ops};
 /* clang-format on */

@@ -137,7 +137,8 @@ static bool take_interrupt(oak_core *core)
     uint32_t ready = kit_lines_due(core, enabled(core), &core->lines), line = MSP430_LINES - 1;
     if (!ready) return false;
     while (!(ready >> line & 1)) line--;
-    uint32_t vector = MSP430_VECTORS + 2 * line, sr = msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
+    uint32_t vector = MSP430_VECTORS + 2 * line,
+             sr = msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
     if (kit_handler_missing(core, vector, 2)) return false;
     if (kit->observed) kit_watch_entry(core, vector);
     for (unsigned i = 0; i < 2; i++) {
@@ -189,7 +190,8 @@ typedef struct source {
     uint8_t mode, reg;
     uint32_t number;
 } source;
-static source source_of(const oak_core *core, uint32_t pc, unsigned reg, unsigned mode, bool byte, unsigned *words)
+static source source_of(const oak_core *core, uint32_t pc, unsigned reg, unsigned mode, bool byte,
+                        unsigned *words)
 {
     static const uint16_t constants[2][4] = {{0, 0, 4, 8}, {0, 1, 2, 0xFFFF}};
     uint32_t at = (pc + 2) & 0xFFFF, more = code_at(core, at);
@@ -197,7 +199,9 @@ static source source_of(const oak_core *core, uint32_t pc, unsigned reg, unsigne
         uint32_t number = constants[reg == RCG][mode];
         return (source){MSP430_I, RZERO, byte ? number & 0xFF : number};
     }
-    if (mode == 0) return reg == RPC ? (source){MSP430_I, RZERO, byte ? at & 0xFF : at} : (source){MSP430_R, (uint8_t)reg, 0};
+    if (mode == 0)
+        return reg == RPC ? (source){MSP430_I, RZERO, byte ? at & 0xFF : at}
+                          : (source){MSP430_R, (uint8_t)reg, 0};
     if (mode == 2) return reg == RPC ? (source){MSP430_M, RZERO, at} : (source){MSP430_M, (uint8_t)reg, 0};
     if (mode == 3 && reg != RPC) return (source){MSP430_P, (uint8_t)reg, 0};
     ++*words;
@@ -291,8 +295,11 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (it.handler == MSP430_CALL_TO) {
         op->at = behind & 0xFFFF;
         op->to = (it.from.number & 0xFFFE) * (uint32_t)sizeof *op;
-    } else if (it.handler == MSP430_JUMP) op->to = (it.from.mode == MSP430_I ? it.from.number & 0xFFFE : decoded->target) * (uint32_t)sizeof *op;
-    else if (!(it.handler >= MSP430_IF_NE && it.handler < MSP430_JUMP)) op->to = behind * (uint32_t)sizeof *op;
+    } else if (it.handler == MSP430_JUMP)
+        op->to =
+            (it.from.mode == MSP430_I ? it.from.number & 0xFFFE : decoded->target) * (uint32_t)sizeof *op;
+    else if (!(it.handler >= MSP430_IF_NE && it.handler < MSP430_JUMP))
+        op->to = behind * (uint32_t)sizeof *op;
 }
 
 /* Words and bytes. */
@@ -308,7 +315,8 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
     if (decoded->row == MSP430_RETI)
-        list[count++] = (kit_reach){MSP430_MEM, KIT_READS, 0xFF, false, 0, 0, (core->reg[RSP] + 2u) & 0xFFFF, 2};
+        list[count++] =
+            (kit_reach){MSP430_MEM, KIT_READS, 0xFF, false, 0, 0, (core->reg[RSP] + 2u) & 0xFFFF, 2};
     return count;
 }
 
@@ -324,12 +332,14 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define SPACED_ONES(X)     X(RRC, 2) X(RRC, 1) X(SWPB, 2) X(RRA, 2) X(RRA, 1) X(SXT, 2)
 #define CORE_EXTRA(X)      ENDING(X) X(MSP430_NOTHING) X(MSP430_FROM_SR) MSP430_OPS(LABELS_TO) SPACED_ONES(LABELS_ONE) PUSHES(X, 2) PUSHES(X, 1) MSP430_OPS(LABELS_MODES)
 /* clang-format on */
-#define CORE_CASES      "isa/msp430/msp430_cases.h"
-#define CORE_SPAN       MSP430_SPAN
-#define CORE_CODE       MSP430_MEM
-#define CORE_LOCALS     uint32_t sz, by, a = 0, b = 0, r = 0, address = 0, undo = 0; bool returning = false
-#define LOAD            (sz = core->flags.sz, by = core->flags.by)
-#define SAVE            (core->flags = (msp430_flags){sz, by})
+#define CORE_CASES "isa/msp430/msp430_cases.h"
+#define CORE_SPAN  MSP430_SPAN
+#define CORE_CODE  MSP430_MEM
+#define CORE_LOCALS                                                                                          \
+    uint32_t sz, by, a = 0, b = 0, r = 0, address = 0, undo = 0;                                             \
+    bool returning = false
+#define LOAD (sz = core->flags.sz, by = core->flags.by)
+#define SAVE (core->flags = (msp430_flags){sz, by})
 #define BACK_TO_IT                                                                                           \
     do {                                                                                                     \
         if (undo) core->reg[undo >> 16] = (uint16_t)undo;                                                    \
@@ -349,8 +359,7 @@ static bool has_reset_vector(const oak_core *core)
 
 static void programmed(oak_core *core)
 {
-    if (core->fresh && has_reset_vector(core))
-        core->kit.pc = msp430_word(core->mem + MSP430_RESET) & 0xFFFE;
+    if (core->fresh && has_reset_vector(core)) core->kit.pc = msp430_word(core->mem + MSP430_RESET) & 0xFFFE;
 }
 
 /* What the manual leaves open begins with 0. */

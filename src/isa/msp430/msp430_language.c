@@ -103,7 +103,9 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
         }
         if (names && wide && value->known && value->number & 1) {
             SAY(why, "a word at the odd address 0x%04x", (unsigned)value->number);
-            HINT(why, "Words lie at even addresses: the chip would take the one at 0x%04x. Write `%s.b` for a byte.",
+            HINT(why,
+                 "Words lie at even addresses: the chip would take the one at 0x%04x. Write `%s.b` for a "
+                 "byte.",
                  (unsigned)value->number & 0xFFFE, msp430_rows[row].mnemonic);
             why->operand = (int)i;
             why->code = "odd-word";
@@ -132,12 +134,13 @@ static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
     return kit_listed(&classes[narrow ? BYTE_CONSTANT : WORD_CONSTANT], number) >= 0;
 }
 
-static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                         uint32_t state, oak_decoded *decoded)
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                         uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (!status) decoded->oddly |= is_longer(tables, decoded);
-    uint32_t code = available > 1 ? (uint32_t)(bytes[0] | bytes[1] << 8) : 0, mode = code >> 4 & 3, reg = code >> 8 & 15;
+    uint32_t code = available > 1 ? (uint32_t)(bytes[0] | bytes[1] << 8) : 0, mode = code >> 4 & 3,
+             reg = code >> 8 & 15;
     bool named = decoded->row >= MSP430_BR_R && decoded->row <= MSP430_RET;
     if (status || named || !goes_to_pc(code)) return status;
     bool constant = reg == 3 || (reg == 2 && mode >= 2);
@@ -162,8 +165,9 @@ static bool print(const kit_class *class, uint32_t value, const oak_namer *namer
 
 static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
 {
-    static const uint8_t numbers[16] = {MSP430_REG_PC, MSP430_REG_SP, MSP430_REG_SR, MSP430_REG_PC, MSP430_REG_R4, MSP430_REG_R5,
-                                        MSP430_REG_R6, MSP430_REG_R7, MSP430_REG_R8, MSP430_REG_R9, MSP430_REG_R10, MSP430_REG_R11,
+    static const uint8_t numbers[16] = {MSP430_REG_PC,  MSP430_REG_SP,  MSP430_REG_SR,  MSP430_REG_PC,
+                                        MSP430_REG_R4,  MSP430_REG_R5,  MSP430_REG_R6,  MSP430_REG_R7,
+                                        MSP430_REG_R8,  MSP430_REG_R9,  MSP430_REG_R10, MSP430_REG_R11,
                                         MSP430_REG_R12, MSP430_REG_R13, MSP430_REG_R14, MSP430_REG_R15};
     uint32_t code = (uint32_t)(decoded->word >> 8 * (decoded->size - 2));
     *use = (oak_stack_use){0};
@@ -172,8 +176,7 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
         use->named = !(code & 0x30) && (code & 15) != 3;
         use->from[0].number = numbers[code & 15];
     } else if ((code & 0xFF30) == 0x4130 && decoded->row != MSP430_RET) use->words = -1; /* pop */
-    else if (code == 0x4031) { /* mov #n, sp */
-        use->sets = true;
+    else if (code == 0x4031) { /* mov #n, sp */ use->sets = true;
         use->first = (kit_field_of(tables, decoded, 'x') - 2) & 0xFFFF;
     }
 }
@@ -202,6 +205,8 @@ static const kit_counting counts[] = {
     {MSP430_DECD_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -2, NULL, NULL}, {MSP430_INC_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, NULL, NULL},
     {MSP430_INCD_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 2, NULL, NULL},
     {MSP430_JNE, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {MSP430_JEQ, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL}, {0}};
+static const oak_copier copiers[] = {
+    {MSP430_MEM, {"mov #copied_from, r12", "mov #copied_to, r13", "cmp #copied_to+copied_bytes, r13", "jhs $+10", "mov.b @r12+, 0(r13)", "inc r13", "jmp $-12"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_msp430, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
     .farther = farther, .jump = "br #", .reserves = true, .refuses = refuses, .print = print};
@@ -218,5 +223,5 @@ const oak_isa oak_isa_msp430 = {
               .stack = {.pointer = MSP430_REG_SP, .space = MSP430_MEM, .cell = 2, .return_bytes = 2},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .rows = msp430_rows, .row_count = MSP430_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_decoded_flow, .doubt = doubt,
-    .stack_use = stack_use, .pattern_unit = 2, .call_mnemonic = "call #", .trade = trade, .messages = messages, .core = &msp430_core_ops};
+    .stack_use = stack_use, .pattern_unit = 2, .call_mnemonic = "call #", .copiers = copiers, .trade = trade, .messages = messages, .core = &msp430_core_ops};
 /* clang-format on */

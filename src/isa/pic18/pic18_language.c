@@ -285,6 +285,8 @@ static const oak_flag_info flags[] = {
     {"n", PIC18_REG_STATUS, 4, 1, "negative", false, 0}, {"ov", PIC18_REG_STATUS, 3, 1, "overflow", false, 0}, {"z", PIC18_REG_STATUS, 2, 1, "zero", false, 0},
     {"dc", PIC18_REG_STATUS, 1, 1, "digit carry", false, 0}, {"c", PIC18_REG_STATUS, 0, 1, "carry", false, 0}};
 static const uint16_t vectors[PIC18_LINES] = {8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24, 8, 24};
+static const oak_copier copiers[] = {
+    {PIC18_DATA, {"movlw low(copied_from)", "movwf TBLPTRL", "movlw high(copied_from)", "movwf TBLPTRH", "clrf TBLPTRU", "lfsr 0, copied_to", "movlw copied_bytes", "tblrd *+", "movff TABLAT, POSTINC0", "addlw 0xff", "bnz $-8"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_pic18, .classes = classes, .remedies = remedies, .letters = letters, .counts = counts, .opposites = opposites, .farther = farther, .jump = "goto"};
 
@@ -302,7 +304,7 @@ const oak_isa oak_isa_pic18 = {
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .pattern_unit = 2, .rows = pic18_rows, .row_count = PIC18_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = read_operands,
-    .forms = forms, .flow_of = kit_decoded_flow, .target_of = kit_target_of, .skips = 2, .selector = &selector, .size = kit_row_size, .encode = encode, .decode = decode,
+    .forms = forms, .flow_of = kit_decoded_flow, .target_of = kit_target_of, .skips = 2, .copiers = copiers, .selector = &selector, .size = kit_row_size, .encode = encode, .decode = decode,
     .print = kit_print, .doubt = doubt, .counter_of = counter_of, .effect = effect, .vector_mnemonic = "goto", .call_mnemonic = "call", .plain_return = "return",
     .trade = trade, .messages = messages, .own_register = own_register, .core = &pic18_core_ops};
 /* clang-format on */

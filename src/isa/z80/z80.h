@@ -63,10 +63,10 @@ enum {
 };
 
 struct oak_core {
-    kit_core kit;                   /* first */
+    kit_core kit; /* first */
     kit_objects objects;
-    uint8_t known[Z80_SPAN];        /* 1 where ROM was programmed */
-    uint8_t guard[Z80_SPAN + 1];    /* kit.guard; the last one is never open */
+    uint8_t known[Z80_SPAN];     /* 1 where ROM was programmed */
+    uint8_t guard[Z80_SPAN + 1]; /* kit.guard; the last one is never open */
 
     /* From here on: what a tape holds. */
     uint8_t reg[REG_BYTES];
@@ -75,7 +75,7 @@ struct oak_core {
     uint32_t wz;       /* the address last put together: `bit n, (hl)` shows some of it */
     uint32_t refresh;  /* r, less the instructions and prefixes since reset */
     uint32_t prefixes; /* since reset */
-    uint32_t line; /* what asks for an interrupt, a bit a line */
+    uint32_t line;     /* what asks for an interrupt, a bit a line */
     uint64_t from[Z80_LINES];
     kit_stack stack;
     uint8_t mem[Z80_SPAN];

@@ -191,6 +191,7 @@ static const kit_counting counts[] = {
     {Z80_LD_R_N, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {Z80_DJNZ, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, "b", NULL}, {Z80_DEC_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, NULL, NULL},
     {Z80_INC_R, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, NULL, NULL}, {Z80_JR_NZ, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {Z80_JR_Z, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL},
     {Z80_JP_NZ, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {Z80_JP_Z, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL}, {0}};
+static const oak_copier copiers[] = {{Z80_MEM, {"ld hl, copied_from", "ld de, copied_to", "ld bc, copied_bytes", "ldir"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_z80, .counts = counts, .classes = classes, .remedies = remedies, .letters = letters, .farther = farther, .jump = "jp",
     .reserves = true, .refuses = refuses, .check = check, .print = print};
@@ -208,5 +209,5 @@ const oak_isa oak_isa_z80 = {
               .stack = {.pointer = Z80_REG_SP, .space = Z80_MEM, .cell = 2, .return_bytes = 2},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .rows = z80_rows, .row_count = Z80_ROWS, .open = open_tables, KIT_ISA_FUNCTIONS, .doubt = doubt, .counter_of = counter_of,
-    .stack_use = stack_use, .vector_mnemonic = "jp", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &z80_core_ops};
+    .stack_use = stack_use, .vector_mnemonic = "jp", .call_mnemonic = "call", .copiers = copiers, .trade = trade, .messages = messages, .core = &z80_core_ops};
 /* clang-format on */
