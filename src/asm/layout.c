@@ -543,8 +543,12 @@ static bool inside_memory(assembler *as, const statement *one)
     const oak_part_memory *memory = oak_part_find_memory(as->part, one->space, one->address);
     if (memory && last >= one->address && last - memory->base < memory->size) return true;
     if (goes_on(&as->overrun, one)) return false;
-    for (unsigned i = 0; i < as->part->memory_count && !memory; i++)
-        if (as->part->memories[i].space == one->space) memory = &as->part->memories[i];
+    bool holds = one->kind != STATEMENT_SPACE; /* then it belongs where memory is programmed */
+    for (unsigned pass = 0; pass < 2 && !memory; pass++)
+        for (unsigned i = 0; i < as->part->memory_count && !memory; i++)
+            if (as->part->memories[i].space == one->space &&
+                (pass || !holds || !as->part->memories[i].writable))
+                memory = &as->part->memories[i];
     char hint[120] = "";
     uint32_t end = memory ? memory->base + (memory->size - 1) : 0;
     if (memory && one->address - 1 <= end) /* it has grown out of it */

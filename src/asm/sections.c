@@ -32,10 +32,24 @@ static asm_section *add_section(assembler *as, const asm_section *section)
     return &grown[as->section_count++];
 }
 
+/* Where code lies when nobody says so: at 0, or where the memory begins that keeps it. */
+static uint32_t first_code(const assembler *as)
+{
+    unsigned space = as->isa->about.code_space;
+    if (oak_part_find_memory(as->part, space, 0)) return 0;
+    for (unsigned i = 0; i < as->part->memory_count; i++) {
+        const oak_part_memory *memory = &as->part->memories[i];
+        if (memory->space == space && !memory->writable)
+            return memory->first_free > memory->base ? memory->first_free : memory->base;
+    }
+    return 0;
+}
+
 bool asm_open_sections(assembler *as)
 {
     for (unsigned space = 0; space < as->isa->about.space_count; space++) {
         asm_section section = {.space = (uint8_t)space, .align = 1, .origin = OAK_NO_PLACE};
+        if (space == as->isa->about.code_space) section.base = section.here = first_code(as);
         if (!add_section(as, &section)) return false;
     }
     asm_enter(as, (uint16_t)as->isa->about.code_space);

@@ -497,6 +497,9 @@ typedef struct oak_isa {
                          uint32_t address, uint32_t state, oak_decoded *decoded);
     void (*print)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                   oak_buf *out);
+    /* Says what the values of a decoded instruction are that lie behind its first word (or byte), a line each. NULL: it has none. */
+    void (*tell_fields)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                        oak_buf *out);
     unsigned
         pattern_unit; /* bytes of a pattern that lie in memory with the lowest first; 0 or 1: as the pattern has them */
 

@@ -241,7 +241,6 @@ typedef struct part_names {
 static const char *name_of(void *context, unsigned space, uint32_t address)
 {
     part_names *self = context;
-    if (space == self->part->architecture->code_space) return NULL;
     return oak_part_name_of(self->part, self->isa, space, address, self->text, sizeof self->text);
 }
 
@@ -266,6 +265,7 @@ oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const u
         oak_buf_format(&buf, "%s\n\n",
                        decoded.has_target || decoded.has_data ? "   (as if it stood at address 0)" : "");
         write_row(&buf, isa, &isa->rows[decoded.row], &decoded);
+        if (isa->tell_fields) isa->tell_fields(tables, &decoded, &namer, &buf);
         status = finish(&buf, out);
     }
     isa->close(host, tables);

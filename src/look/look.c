@@ -178,7 +178,8 @@ const char *look_label(looker *self, uint32_t address)
 const char *look_name(void *context, unsigned space, uint32_t address)
 {
     looker *self = context;
-    if (space == self->part->architecture->code_space) return look_label(self, address);
+    const char *label = space == self->part->architecture->code_space ? look_label(self, address) : NULL;
+    if (label) return label;
     return oak_part_name_of(self->part, self->isa, space, address, self->name, sizeof self->name);
 }
 

@@ -84,11 +84,17 @@ static oak_status check_space(encoder *self, unsigned space)
     return refuse(self, "wrong-space");
 }
 
+static bool has_several(const char *words)
+{
+    while (*words && *words != ' ') words++;
+    return *words;
+}
+
 /* The mnemonic of a choice that this row is one of, or NULL. */
 static const char *choice_of(const encoder *self)
 {
     for (const kit_choice *one = self->tables->language->choices; one && one->mnemonic; one++)
-        for (const char *p = one->of; *p;) {
+        for (const char *p = has_several(one->of) ? one->of : ""; *p;) {
             const char *end = p;
             while (*end && *end != ' ') end++;
             if (oak_same_name(p, (size_t)(end - p), self->row->mnemonic)) return one->mnemonic;
@@ -118,7 +124,12 @@ static oak_status too_far(encoder *self, bool page)
 {
     const char *farther = farther_than(self);
     if (farther) {
-        HINT(self, "Write `%s` in place of `%s`: it reaches everything.", farther, self->row->mnemonic);
+        bool marked = farther[oak_length(farther) - 1] == '#';
+        HINT(self, "Write `%s%s` in place of `%s`: it reaches everything.", farther,
+             !marked             ? ""
+             : self->value->name ? self->value->name
+                                 : "target",
+             self->row->mnemonic);
         oak_format(self->why->edit, sizeof self->why->edit, "%s", farther);
         self->why->has_edit = self->why->edit_word = self->why->edit_safe = true;
         return refuse(self, "branch-reach");

@@ -167,6 +167,8 @@ void kit_effect(const oak_isa_tables *tables, const oak_decoded *decoded, oak_ef
 void kit_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                oak_buf *out);
 
+void kit_tell_fields(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
+                     oak_buf *out);
 /* For a kit_arch: the operands of an operation, as the classes say: x is the first name, y the second, at the first value, or where a call
  * comes back to. */
 void kit_row_fill(oak_core *core, const oak_decoded *decoded, kit_op *op);
@@ -203,7 +205,7 @@ OAK_MUST_USE oak_status kit_write_register(oak_core *core, unsigned reg, uint32_
     .close = kit_close_tables, .mnemonic = kit_mnemonic, .mnemonic_name = kit_mnemonic_name,                 \
     .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,          \
     .forms = kit_forms, .target_of = kit_target_of, .size = kit_row_size, .encode = kit_encode,              \
-    .print = kit_print, .effect = kit_effect
+    .tell_fields = kit_tell_fields, .print = kit_print, .effect = kit_effect
 
 /* ------------------------------------------------------------------------------------------ between the files */
 

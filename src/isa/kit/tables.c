@@ -510,3 +510,44 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
         }
     }
 }
+
+/* Where the lowest bits of a field lie: the number of their word, from 1. */
+static unsigned word_of_field(const kit_shape_of_row *row, char letter, unsigned unit)
+{
+    for (unsigned i = 0; i < row->pattern.piece_count; i++) {
+        const struct oak_pattern_piece *piece = &row->pattern.piece[i];
+        if (piece->letter == letter && !piece->field_bit)
+            return (row->pattern.size - piece->word_bit / 8u - 1) / unit + 1;
+    }
+    return 1;
+}
+
+void kit_tell_fields(const oak_isa_tables *opaque, const oak_decoded *decoded, const oak_namer *namer,
+                     oak_buf *out)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const kit_shape_of_row *row = &tables->row[decoded->row];
+    unsigned unit = tables->language->isa->pattern_unit > 1 ? tables->language->isa->pattern_unit : 1;
+    for (unsigned i = 0; i < row->count; i++) {
+        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        unsigned at = class && class->value ? word_of_field(row, class->value, unit) : 1,
+                 width = class && class->value ? oak_pattern_width(&row->pattern, class->value) : 0;
+        if (at < 2) continue;
+        uint32_t field = oak_pattern_get(&row->pattern, class->value, decoded->word),
+                 value =
+                     (uint32_t)kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address);
+        bool leads = class->field == KIT_NEAR || class->field == KIT_RELATIVE,
+             address = class->field >= KIT_TARGET || class->touch == KIT_TOUCH_CELL;
+        oak_buf_format(out, "  %c         0x%0*x, %s %u: ", class->value, (int)(width + 3) / 4,
+                       (unsigned)field, unit > 1 ? "word" : "byte", at);
+        if (leads) oak_buf_format(out, "a distance, it leads to 0x%04x", (unsigned)value);
+        else if (class->touch >= KIT_TOUCH_POINTED && class->names)
+            oak_buf_format(out, "%d from %s", width == 16 ? (int)(int16_t)value : (int)value,
+                           class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
+        else oak_buf_format(out, address ? "the address 0x%04x" : "the number %u", (unsigned)value);
+        unsigned space = class->space ? class->space : tables->language->isa->about.code_space;
+        const char *name = address ? namer->name(namer->context, space, value) : NULL;
+        if (name) oak_buf_format(out, ", %s", name);
+        oak_buf_char(out, '\n');
+    }
+}

@@ -86,7 +86,9 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
         const oak_value *value = &values[i];
         if (!class) continue;
         bool names = class->field == KIT_NEAR || class->field == KIT_CELL;
-        const char *name = value->name ? value->name : "the address";
+        char name[80];
+        if (value->name) oak_format(name, sizeof name, "%.70s", value->name);
+        else oak_format(name, sizeof name, "0x%04x", (unsigned)value->number);
         if (jumps && class->field == KIT_NEAR && value->known) {
             SAY(why, "this goes where the word at %s says, not to %s", name, name);
             HINT(why, "Write `%s #%s` to go there; `%s &%s` says that the word is meant.",
