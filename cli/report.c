@@ -119,7 +119,8 @@ static void say_time(oak_session *session)
            cli_count(time.instructions, instructions, sizeof instructions),
            time.instructions == 1 ? "" : "s");
     if (time.asleep)
-        printf("  asleep %.2f %% of the time: %s %ss\n", 100.0 * (double)time.asleep / (double)time.cycles,
+        printf("  asleep %.*f %% of the time: %s %ss\n", time.asleep > time.cycles / 1000 * 999 ? 4 : 1,
+               100.0 * (double)time.asleep / (double)time.cycles,
                cli_count(time.asleep, cycles, sizeof cycles), part->architecture->cycle_unit);
 }
 

@@ -381,6 +381,11 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/examples/sander/sander.asm",
          SOURCE_FOLDER "/parts/picmid-2k.yaml",
          {"data[0x20:2] + goal * 3 == 0x12 && !rb.3", "pull << 2 | w", "EEDATA ? low(texts) : fsr0 - stk1"}},
+        {SOURCE_FOLDER "/parts/msp430-32k.yaml",
+         SOURCE_FOLDER "/examples/shed/shed.asm",
+         SOURCE_FOLDER "/examples/shed/shed.asm",
+         SOURCE_FOLDER "/parts/mcs51-4k.yaml",
+         {"mem[0x2000:2] + visits * 3 == 0x12 && !p1.3", "left << 2 | gie", "TAR ? low(words) : r5 - sp"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

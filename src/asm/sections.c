@@ -218,6 +218,9 @@ void asm_read_section(assembler *as, const char *word, size_t length, const char
         at = asm_skip_blanks(at, end);
     }
     if (!asm_nothing_left(as, at, end)) return;
+    /* Where instructions could lie, words may. */
+    if (space == as->isa->about.code_space && align < as->isa->about.code_align && !fixed)
+        align = as->isa->about.code_align;
     int section = asm_find_section(as, asm_intern(as, name_at, name_length), (size_t)(name_at - as->text),
                                    (size_t)(name_at - as->text) + name_length, space, fixed ? &address : NULL,
                                    align, memory);

@@ -242,10 +242,11 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         break;
     case OAK_SERIAL_HELD:
         serial->running = !value;
-        if (!value) break;
-        serial->shifting = serial->holding = serial->receiving = serial->overrun = false;
-        serial->received = 0;
-        put(block, true, now);
+        if (value) {
+            serial->shifting = serial->holding = serial->receiving = serial->overrun = false;
+            serial->received = 0;
+        }
+        if (!serial->shifting) put(block, true, now);
         break;
     case OAK_SERIAL_DIVISOR: serial->divisor = value ? value : 1; break;
     case OAK_SERIAL_DIVISOR_LOW: /* of registers of 8 bits; what is in both counts */

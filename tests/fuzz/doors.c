@@ -105,6 +105,14 @@ static const char program_filed[] = "log equ 0x10\ncount equ 3\n vector reset, s
                                     "CCP1CON\n movlw 4\n movwf T2CON\n bsf INTCON, 7\n"
                                     "loop: incf PORTB, f\n call part\n decfsz 0x20, f\n goto loop\n"
                                     "rest: goto rest\npart: addlw 3\n movwf 0x21\n return\ntick: retfie\n";
+static const char program_16bit[] =
+    "log equ 0x10\ncount equ 3\n vector reset, start\n vector timer0, tick\n section s, ram, copied\nkept: "
+    "dw 7\n section p, flash\n"
+    "start: mov #0x4000, sp\n mov #0x5a80, &WDTCTL\n copied\n mov #0x2100, r5\n mov #0x2200, r6\n mov #9, "
+    "r8\n mov #50, &TACCR0\n mov #CCIE, &TACCTL0\n mov "
+    "#SMCLK|MC_1, &TACTL\n eint\n"
+    "loop: add.b @r5+, 2(r6)\n call #part\n xor &kept, r7\n dec r8\n jnz loop\n"
+    "rest: jmp rest\npart: push r4\n addc #3, r4\n mov r4, &0x3000\n pop r4\n ret\ntick: inc &kept\n reti\n";
 static const char program_32bit[] =
     "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
     "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
@@ -112,8 +120,9 @@ static const char program_32bit[] =
 
 static chip *find_chip(const char *name)
 {
-    static chip chips[] = {{.name = "mcs51-8k"}, {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
-                           {.name = "z80-64k"},  {.name = "picmid-8k"},  {.name = "pic18-32k"}};
+    static chip chips[] = {{.name = "mcs51-8k"},  {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
+                           {.name = "z80-64k"},   {.name = "picmid-8k"},  {.name = "pic18-32k"},
+                           {.name = "msp430-32k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -123,6 +132,7 @@ static chip *find_chip(const char *name)
     const char *source = strncmp(name, "mcs51", 5) == 0 ? program_8bit
                          : strncmp(name, "z80", 3) == 0 ? program_z80
                          : strncmp(name, "pic", 3) == 0 ? program_filed
+                         : strncmp(name, "msp", 3) == 0 ? program_16bit
                                                         : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -475,6 +485,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-z80", 800, "z80-64k", enter},
                       {"source-picmid", 800, "picmid-8k", enter},
                       {"source-pic18", 800, "pic18-32k", enter},
+                      {"source-msp430", 800, "msp430-32k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -486,12 +497,14 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-armv7m", 6000, "armv7m-256k", enter},
                       {"state-z80", 6000, "z80-64k", enter},
                       {"state-pic18", 6000, "pic18-32k", enter},
+                      {"state-msp430", 6000, "msp430-32k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
                       {"verbs-z80", 80, "z80-64k", enter},
                       {"verbs-picmid", 80, "picmid-8k", enter},
                       {"verbs-pic18", 80, "pic18-32k", enter},
+                      {"verbs-msp430", 80, "msp430-32k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

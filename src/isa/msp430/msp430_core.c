@@ -401,7 +401,7 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
 
 static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 {
-    if (reg >= MSP430_REGISTERS || value >> 16) return OAK_OUT_OF_RANGE;
+    if (reg >= MSP430_REGISTERS || value >> oak_isa_msp430.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
     if (reg == MSP430_REG_PC) core->fresh = false, value &= 0xFFFE;
     if (reg == MSP430_REG_SP) core->stack.floor = MSP430_SPAN;

@@ -191,7 +191,7 @@ static const oak_space_info spaces[MSP430_SPACES] = {
     [MSP430_MEM] = {"mem", "memory", false, false, 0, MSP430_SPAN, 0, false, 0}};
 
 static const oak_register_info registers[MSP430_REGISTERS] = {
-#define INFO(id, name, lies, title, points) [MSP430_REG_##id] = {name, 16, title, false, points},
+#define INFO(id, name, lies, title, points) [MSP430_REG_##id] = {name, MSP430_REG_##id == MSP430_REG_SR ? 9 : 16, title, false, points},
     MSP430_REGISTER_LIST(INFO)};
 
 static const oak_flag_info flags[] = {
