@@ -231,7 +231,7 @@ typedef struct cli_cells {
     unsigned columns; /* 0: as many as fit */
 } cli_cells;
 /* Reads "2 bytes big signed 8 columns"; false after a message. */
-bool cli_read_cells(cli *self, const char *words, cli_cells *cells);
+bool cli_read_cells(cli *self, oak_session *session, const char *words, cli_cells *cells);
 /* Characters of a cell, and how many fit, with a blank before each and their text beside. */
 unsigned cli_cell_width(const cli_cells *cells);
 unsigned cli_cell_columns(const cli_cells *cells, unsigned width);
@@ -254,6 +254,8 @@ void cli_take_changes(oak_session *session, cli_changes *changes);
 bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes);
 /* "fsr0 leads to line+3, 0x37": what a register that is a pointer leads to; false where it is none, or leads nowhere. */
 bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room);
+/* "line+3 WDTCTL": the names of what lies in a stretch, in the order of addresses; of what it begins in, too. */
+void cli_names_in(oak_session *session, unsigned space, uint32_t from, uint32_t to, char *text, size_t room);
 /* Is a register a level of a hardware stack that is not in use? */
 bool cli_is_free_level(oak_session *session, unsigned reg);
 /* Whether a change of a register is worth a word: not of those that always change, nor of what is only part of others. */

@@ -7,11 +7,16 @@
 static bool explain_bytes(cli *self, const oak_part *part, const char *const *words,
                           const oak_text_sink *sink, int *exit_code)
 {
+    const oak_architecture *about = part->architecture;
     uint8_t bytes[16];
-    size_t count = 0;
+    size_t count = 0, unit = oak_unit_bytes(about, about->code_space);
+    if (unit < about->code_align) unit = about->code_align;
+    if (oak_is_high_first(about, about->code_space)) unit = 1;
     for (unsigned w = 0; words[w]; w++) {
         const char *p = words[w];
-        if (p[0] == '0' && (p[1] == 'x' || p[1] == 'X')) p += 2;
+        size_t first = count;
+        bool number = p[0] == '0' && (p[1] == 'x' || p[1] == 'X');
+        if (number) p += 2;
         for (; *p; p += 2) {
             char pair[3] = {p[0], p[1], 0};
             if (!strchr("0123456789abcdefABCDEF", p[0]) || !p[1] || !strchr("0123456789abcdefABCDEF", p[1]) ||
@@ -19,6 +24,13 @@ static bool explain_bytes(cli *self, const oak_part *part, const char *const *wo
                 return false;
             bytes[count++] = (uint8_t)strtoul(pair, NULL, 16);
         }
+        /* A number is a word of code, whose bytes lie as the architecture has them. */
+        if (number && count - first == unit)
+            for (size_t i = 0; i < unit / 2; i++) {
+                uint8_t low = bytes[first + i];
+                bytes[first + i] = bytes[first + unit - 1 - i];
+                bytes[first + unit - 1 - i] = low;
+            }
     }
     oak_status status = oak_explain_bytes(&self->host, part, bytes, count, sink);
     if (status == OAK_REFUSED)
@@ -189,14 +201,16 @@ const command command_explain = {
     "usage: spindle explain MNEMONIC | BYTES | CODE [--part PART]\n"
     "\n"
     "A mnemonic: every form with its bits drawn, size, cycles, flags and what it does.\n"
-    "Bytes: the instruction they are, with the bits of its operands filled in. The code in\n"
-    "brackets behind a message: what it means, with a wrong and a right example. `notices`:\n"
-    "what a chip suffers silently, or one kind of it (contention). `board`: the kinds of\n"
-    "stand-ins on boards, or one of them (motor) with its terminals and settings.\n"
+    "Bytes as they lie in memory, or words of code as numbers (0x4770): the instruction they\n"
+    "are, with the bits of its operands filled in. The code in brackets behind a message:\n"
+    "what it means, with a wrong and a right example. `notices`: what a chip suffers\n"
+    "silently, or one kind of it (contention). `board`: the kinds of stand-ins on boards,\n"
+    "or one of them (motor) with its terminals and settings.\n"
     "\n"
     "examples:\n"
     "  spindle explain djnz\n"
     "  spindle explain 75 90 fe\n"
+    "  spindle explain 0x40b2 0x5a80 0x0120 --part msp430-32k\n"
     "  spindle explain wrong-space\n"
     "  spindle explain motor\n",
     run,

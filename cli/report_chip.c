@@ -47,6 +47,30 @@ static bool name_near(const oak_program *program, unsigned space, uint32_t addre
     return found != NULL;
 }
 
+void cli_names_in(oak_session *session, unsigned space, uint32_t from, uint32_t to, char *text, size_t room)
+{
+    const oak_program *program = oak_session_program(session);
+    const oak_part *part = oak_session_part(session);
+    const oak_symbol *one, *before = NULL;
+    size_t length = 0;
+    *text = 0;
+    for (unsigned i = 0; program && (one = oak_program_symbol(program, i)); i++)
+        if (one->space == space && one->value < from && from - one->value < one->size &&
+            (!before || one->value > before->value))
+            before = one;
+    if (before)
+        length = (size_t)snprintf(text, room, "%s+%u", before->name, (unsigned)(from - before->value));
+    for (uint64_t at = from; at <= to && length < room; at++) {
+        const oak_part_register *reg = oak_part_register_at(part, space, (uint32_t)at);
+        const char *name = reg && reg->address == at ? reg->name : NULL;
+        for (unsigned i = 0; program && !name && (one = oak_program_symbol(program, i)); i++)
+            if (one->space == space && one->value == (int64_t)at && one->kind == OAK_SYMBOL_LABEL)
+                name = one->name;
+        if (name) length += (size_t)snprintf(text + length, room - length, "%s%s", length ? " " : "", name);
+    }
+    if (length >= room) memcpy(text + room - 4, "...", 4);
+}
+
 bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;

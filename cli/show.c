@@ -7,8 +7,15 @@
 /* ------------------------------------------------------------------------------------------ what to show */
 
 /* The words behind `as`: a base, the bytes of a cell, their order, "8 columns". */
-static bool read_word(const char *word, size_t length, const char *next, cli_cells *cells, bool *takes_next)
+static bool read_word(const oak_architecture *about, const char *word, size_t length, const char *next,
+                      cli_cells *cells, bool *takes_next)
 {
+    static const char *const sizes[] = {"bytes", "halfwords", "words"};
+    for (unsigned i = 0; i < 3; i++)
+        if (length == strlen(sizes[i]) && strncmp(word, sizes[i], length) == 0) {
+            cells->bytes = i == 2 && about->word_bytes > 2 ? about->word_bytes : i ? 2 : 1;
+            return true;
+        }
     static const struct {
         const char *word;
         char base;
@@ -35,20 +42,21 @@ static bool read_word(const char *word, size_t length, const char *next, cli_cel
     return count == 1 || count == 2 || count == 4;
 }
 
-bool cli_read_cells(cli *self, const char *words, cli_cells *cells)
+bool cli_read_cells(cli *self, oak_session *session, const char *words, cli_cells *cells)
 {
     for (const char *at = words; *at;) {
         size_t length = strcspn(at, " ,");
         const char *next = at + length + strspn(at + length, " ,");
         bool takes_next = false;
-        if (!read_word(at, length, next, cells, &takes_next)) {
+        if (!read_word(oak_session_part(session)->architecture, at, length, next, cells, &takes_next)) {
             char message[200];
             snprintf(message, sizeof message, "behind `as`, `%.*s` means nothing",
                      (int)(length < 60 ? length : 60), at);
-            cli_complain(
-                self, "show", NULL,
-                "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.",
-                message);
+            cli_complain(self, "show", NULL,
+                         "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes, or bytes, halfwords, "
+                         "words; little or big; 8 "
+                         "columns.",
+                         message);
             return false;
         }
         at = takes_next ? next + strcspn(next, " ,") : next;
@@ -84,7 +92,7 @@ bool cli_read_show(cli *self, oak_session *session, const char *text, show_item 
     oak_reading ignored;
     if (as) {
         *as = 0;
-        good = cli_read_cells(self, as + 4, &item->cells);
+        good = cli_read_cells(self, session, as + 4, &item->cells);
     }
     if (good && strstr(item->expression, "..")) {
         item->is_range = true;
@@ -263,20 +271,28 @@ static void show_range(cli *self, oak_session *session, const show_item *item)
     enum { WIDTH = 100 };
     static cli_changes changes;
     unsigned bytes = bytes_of(&item->cells), columns = cli_cell_columns(&item->cells, WIDTH),
-             width = cli_cell_width(&item->cells), step = columns * bytes;
+             width = cli_cell_width(&item->cells);
+    uint64_t cells = ((uint64_t)item->to - item->from) / bytes + 1;
+    if (bytes > 1 && cells < columns) columns = (unsigned)cells;
+    unsigned step = columns * bytes;
     changes.count = 0;
     if (self->marks) cli_take_changes(session, &changes);
     printf("  %s\n", item->text);
     /* Whole rows, as addresses have them; cells of several bytes begin where the stretch does. */
     uint64_t first = bytes > 1 ? item->from : item->from / step * step;
     for (uint64_t row = first; row <= item->to; row += step) {
-        char beside[400] = "";
+        char beside[400] = "", names[60];
         printf("    0x%04llx ", (unsigned long long)row);
         for (unsigned i = 0; i < columns; i++) {
             char text[100];
             uint64_t at = row + (uint64_t)i * bytes;
-            bool inside = at >= item->from && at + bytes - 1 <= item->to &&
-                          cli_cell_text(session, item->space, (uint32_t)at, &item->cells, text, sizeof text);
+            /* Where the stretch ends within a cell, the bytes that are left. */
+            unsigned here =
+                at <= item->to && item->to - at + 1 < bytes ? (unsigned)(item->to - at + 1) : bytes;
+            cli_cells one = item->cells;
+            if (here < bytes) one = (cli_cells){.bytes = here == 2 ? 2 : 1, .order = CLI_ORDER_BIG};
+            bool inside = at >= item->from && at <= item->to &&
+                          cli_cell_text(session, item->space, (uint32_t)at, &one, text, sizeof text);
             if (i == 8 && columns == 16) putchar(' ');
             if (!inside) {
                 printf("%*s", (int)width + 1, "");
@@ -285,11 +301,16 @@ static void show_range(cli *self, oak_session *session, const show_item *item)
             }
             printf("%c%*s", cli_has_changed(&changes, item->space, (uint32_t)at, bytes) ? '*' : ' ',
                    (int)width, text);
-            cli_cell_text(session, item->space, (uint32_t)at, &(cli_cells){.bytes = bytes, .base = 't'}, text,
-                          sizeof text);
+            cli_cell_text(session, item->space, (uint32_t)at, &(cli_cells){.bytes = one.bytes, .base = 't'},
+                          text, sizeof text);
             snprintf(beside + strlen(beside), sizeof beside - strlen(beside), "%s", text);
         }
-        printf("%s%s\n", item->cells.base == 't' ? "" : "  ", item->cells.base == 't' ? "" : beside);
+        uint64_t last = row + step - 1 < item->to ? row + step - 1 : item->to;
+        cli_names_in(session, item->space, (uint32_t)(row > item->from ? row : item->from), (uint32_t)last,
+                     names, sizeof names);
+        if (item->cells.base == 't') *beside = 0;
+        for (size_t end = strlen(beside); !*names && end && beside[end - 1] == ' ';) beside[--end] = 0;
+        printf("%s%s%s%s\n", *beside ? "  " : "", beside, *names ? "  " : "", names);
     }
 }
 

@@ -408,6 +408,15 @@ START_TEST(memory_is_shown_in_any_base_and_cells_of_any_size)
     has(out, "0x20000300  12345678 00000000  ");
     has(out, "0x20000300  78563412 00000000");
     has(out, "0x20000300  053170 011064 000000 000000");
+    /* Words are as long as the core has them, and what lies there is told beside it. */
+    ck_assert_int_eq(
+        bench_with(KILN, "show mem[0x20000300..0x20000303] as words big\nshow mem[0x20000300..0x20000303] as "
+                         "halfwords\nshow mem[0x20000000..0x2000000f]\n"),
+        0);
+    has(out, "0x20000300  00000000  ....");
+    has(out, "0x20000300  0000 0000  ....");
+    ck_assert_int_eq(bench_with(LATHE, "show iram[0x30..0x3f] as words\n"), 0);
+    has(out, "0x0030  0000 0000");
     ck_assert_int_eq(
         bench_with(LATHE,
                    "show iram[0x60..0x63] as 3\nshow a as loud\nshow iram[0x60..0x63] as 70 columns\n"),
@@ -415,7 +424,8 @@ START_TEST(memory_is_shown_in_any_base_and_cells_of_any_size)
     has(err, "`3` means nothing");
     has(err, "`loud` means nothing");
     has(err, "`70` means nothing");
-    has(err, "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes; little or big; 8 columns.");
+    has(err, "Write hex, dec, signed, oct, bin or text; 1, 2 or 4 bytes, or bytes, halfwords, words; little "
+             "or big; 8 columns.");
 }
 END_TEST
 

@@ -109,7 +109,7 @@ void bench_kept_text(bench *b, unsigned number, const oak_diag_sink *sink, char 
          value[100];
     if (!expression) return;
     if (as) *as = 0;
-    if (as) cli_read_cells(b->self, as + 4, &cells);
+    if (as) cli_read_cells(b->self, b->session, as + 4, &cells);
     if (oak_session_value(b->session, expression, sink, &reading))
         snprintf(text, room, "%.60s  ?", expression);
     else if (cells.base) {
@@ -148,7 +148,7 @@ bool bench_verb_registers(bench *b, const char *rest)
     if (*rest && !as)
         return bench_complain(b, "Write `registers as dec`: hex, dec, signed, oct or bin.",
                               "`%s` means nothing behind `registers`", rest);
-    if (as && !cli_read_cells(b->self, rest + 3, &cells)) return false;
+    if (as && !cli_read_cells(b->self, b->session, rest + 3, &cells)) return false;
     if (as && (!cells.base || cells.base == 't' || cells.bytes || cells.columns))
         return bench_complain(b, NULL, "registers are shown as hex, dec, signed, oct or bin");
     if (as) b->self->register_base = cells.base, b->panes.touched = true;

@@ -15,7 +15,7 @@ static bool take_cells(bench *b, const char *rest, cli_cells *cells, char **copy
     for (char *p = *copy; (p = strstr(p, " as ")); p += 4) as = p;
     *cells = (cli_cells){0};
     if (as) *as = 0;
-    if (!as || cli_read_cells(b->self, as + 4, cells)) return true;
+    if (!as || cli_read_cells(b->self, b->session, as + 4, cells)) return true;
     free(*copy);
     return false;
 }

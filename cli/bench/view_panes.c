@@ -174,7 +174,11 @@ static int draw_memory(view *v, int row, int bottom, int from, int to)
                           sizeof text);
             strncat(side, text, sizeof side - strlen(side) - 1);
         }
-        if (b->cells.base != 't') view_put(row, column + 1, to, STYLE_FAINT, side);
+        if (b->cells.base == 't') *side = 0;
+        uint64_t last = at + columns * bytes - 1 < b->memory_to ? at + columns * bytes - 1 : b->memory_to;
+        cli_names_in(b->session, b->memory_space, (uint32_t)at, (uint32_t)last, text, sizeof text);
+        view_put(row, column + 1, to, STYLE_FAINT, side);
+        view_put(row, column + (*side ? 2 : 1) + (int)strlen(side), to, STYLE_PLAIN, text);
     }
     return row;
 }

@@ -58,7 +58,6 @@ main:   mov  &every, &left
         clr.b &P2IFG
         bis.b #door, &P2IE
         bis.b #send, &P3SEL                ; the pin is the serial port's
-        bis.b #send, &P3DIR
         mov.b #low(bit_of), &UCA0BR0
         mov.b #high(bit_of), &UCA0BR1
         bic.b #UCSWRST, &UCA0CTL1

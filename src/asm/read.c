@@ -1103,6 +1103,16 @@ void asm_read_line(assembler *as)
                 read_directive(as, name->directive, word, length, rest, end);
             return;
         }
+        if (mnemonic != WORD_NONE && word + length + 1 < end && word[length] == '.' &&
+            oak_is_word(word[length + 1])) {
+            size_t whole = length + 1 + asm_word_length(word + length + 1, end);
+            char hint[120];
+            oak_format(hint, sizeof hint, "Write `%s`: it has no form with `%.*s`.", name->text,
+                       (int)(whole - length < 20 ? whole - length : 20), word + length);
+            REPORT(as, word, word + whole, "unknown-operation", hint, "`%.*s` is no instruction of %s",
+                   (int)(whole < 60 ? whole : 60), word, as->isa->about.name);
+            return;
+        }
         if (mnemonic != WORD_NONE) {
             read_instruction(as, mnemonic, word, length, rest, end);
             return;

@@ -148,7 +148,8 @@ static oak_block *numbered(void *context, unsigned number)
 static void force_pin(oak_machine *machine, const oak_block *block)
 {
     uint16_t pin = block->about->uses[OAK_SERIAL_SEND_PIN];
-    if (block->about->kind == OAK_BLOCK_SERIAL && pin != OAK_NO_PIN && oak_block_has(block, OAK_SERIAL_COUNT))
+    if (block->about->kind == OAK_BLOCK_SERIAL && pin != OAK_NO_PIN &&
+        (oak_block_has(block, OAK_SERIAL_COUNT) || oak_block_has(block, OAK_SERIAL_HELD)))
         machine->gpio[pin / OAK_MOST_PINS].forced |= (uint32_t)1 << pin % OAK_MOST_PINS;
 }
 
