@@ -53,18 +53,18 @@ static const char *const halves[] = {"dl", "dh", NULL}, *const conditions[] = {"
 /* clang-format off */
 static const kit_class classes[] = {
     /*          shape   names       letter value kind           space      touches          cells window points shift */
-    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false, 0},
-    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false, 0},
-    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false, 0},
-    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false, 0},
-    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false, 0},
-    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false, 0},
-    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false, 0},
-    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0},
-    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false, 0},
-    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false, 0},
-    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false, 0},
-    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false, 0},
+    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false, 0, NULL},
+    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL},
+    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false, 0, NULL},
+    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL},
+    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false, 0, NULL},
+    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false, 0, NULL},
+    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false, 0, NULL},
+    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false, 0, NULL},
+    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false, 0, NULL},
+    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false, 0, NULL},
+    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false, 0, NULL},
     {0}};
 /* clang-format on */
 static const kit_choice choices[] = {{"gosub", "call lcall"}, {0}};

@@ -9,6 +9,7 @@ typedef struct encoder {
     const kit_class *class;
     const oak_value *value;
     unsigned operand;
+    unsigned number; /* of the row */
     int64_t next; /* the address behind the instruction */
     uint32_t address;
     oak_refusal *why;
@@ -200,6 +201,18 @@ static oak_status put_near(encoder *self, uint32_t *field)
     const oak_architecture *about = &self->tables->language->isa->about;
     int64_t end = (int64_t)about->spaces[self->class->space].end, number = self->value->number;
     if (number < 0 || number >= end) return out_of_range(self, 0, end - 1);
+    if (self->class->field == KIT_BEHIND) {
+        int (*beside)(unsigned, unsigned) = self->tables->language->beside;
+        int64_t half = (int64_t)1 << (width_of(self) - 1),
+                distance = number - self->next - (beside ? beside(self->number, self->operand) : 0);
+        if (distance >= end / 2) distance -= end;
+        if (distance < -end / 2) distance += end;
+        *field = (uint32_t)distance;
+        if (distance >= -half && distance < half) return OAK_OK;
+        SAY(self, "it is %lld bytes from here: from %lld to %lld is possible", (long long)distance,
+            (long long)-half, (long long)half - 1);
+        return refuse(self, "value-range");
+    }
     *field =
         (uint32_t)(number - kit_field_at(self->tables, self->class->value, self->pattern, self->address));
     return OAK_OK;
@@ -221,10 +234,15 @@ static oak_status put_value(encoder *self, uint32_t *field)
         return OAK_REFUSED;
     }
     bool cell = self->class->field == KIT_CELL || self->class->field == KIT_END_CELL ||
-                self->class->field == KIT_NEAR;
+                self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND;
     if (cell && check_space(self, self->class->space)) return OAK_REFUSED;
     *field = (uint32_t)number;
-    if (self->class->field == KIT_NEAR) return put_near(self, field);
+    if (self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND) return put_near(self, field);
+    if (self->class->field == KIT_COUNT_UP || self->class->field == KIT_COUNT_DOWN) {
+        bool up = self->class->field == KIT_COUNT_UP;
+        *field = (uint32_t)(up ? number - 1 : most + 1 - number);
+        return number < 1 || number > most + 1 ? out_of_range(self, 1, most + 1) : OAK_OK;
+    }
     if (self->class->field == KIT_SIGNED)
         return number < -half || number >= half ? out_of_range(self, -half, half - 1) : OAK_OK;
     if (self->class->window) { /* the whole space may be named */
@@ -271,7 +289,7 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
     const kit_shape_of_row *shape = &tables->row[row];
     encoder self = {.tables = tables,
                     .row = &tables->language->isa->rows[row],
-                    .pattern = &shape->pattern,
+                    .number = row,
                     .next = (int64_t)address + kit_units_of(tables, row),
                     .address = address,
                     .why = why};
@@ -280,21 +298,26 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
     uint64_t word = shape->pattern.fixed;
     why->hint[0] = 0;
     for (unsigned i = 0; i < shape->count + shape->copies; i++) {
-        const kit_class *class = kit_class_at(tables, row, i);
-        if (!class) continue;
-        self.class = class;
         self.operand = i < shape->count ? i : 0;
+        const oak_operand *read = &insn->operand[self.operand];
+        const kit_class *class = kit_class_at(tables, row, i);
+        unsigned number = class && class->bits ? kit_class_for(tables, row, i, read) : shape->class_of[i];
+        if (!number) continue;
+        self.class = class = &tables->language->classes[number - 1];
+        self.pattern = class->bits ? &tables->own_bits[number - 1] : &shape->pattern;
         self.value = &values[self.operand];
-        int name =
-            class->names ? tables->name_of_word[shape->class_of[i] - 1][insn->operand[self.operand].reg] : -1;
-        if (name >= 0) word |= oak_pattern_put(&shape->pattern, class->letter, (uint32_t)name);
-        if (class->field == KIT_NO_VALUE) continue;
-        uint32_t field = 0;
-        oak_status status = put_value(&self, &field);
-        if (!status && field & ((1u << class->shift) - 1)) status = uneven(&self);
-        if (status) return status;
-        field >>= class->shift;
-        word |= oak_pattern_put(&shape->pattern, class->value, field);
+        uint64_t put = class->bits ? self.pattern->fixed : 0;
+        int name = class->names ? tables->name_of_word[number - 1][read->reg] : -1;
+        if (name >= 0) put |= oak_pattern_put(self.pattern, class->letter, (uint32_t)name);
+        if (class->field != KIT_NO_VALUE) {
+            uint32_t field = 0;
+            oak_status status = put_value(&self, &field);
+            if (!status && field & ((1u << class->shift) - 1)) status = uneven(&self);
+            if (status) return status;
+            put |= oak_pattern_put(self.pattern, class->value, field >> class->shift);
+        }
+        word |= class->bits ? oak_pattern_put(&shape->pattern, kit_own_letter(tables, row, i), (uint32_t)put)
+                            : put;
     }
     oak_lay_down(tables->language->isa, word, shape->pattern.size, bytes);
     return OAK_OK;

@@ -135,15 +135,34 @@ static oak_status read_marked(const struct kit_tables *tables, oak_operand_reade
     return operand->expr ? OAK_OK : OAK_REFUSED;
 }
 
+/* Where it ends when the next one belongs to it; NULL when there is none. */
+static const char *pair_end(const struct kit_tables *tables, const char *at, const char *end)
+{
+    const char *comma = tables->language->pairs ? operand_end(at, end) : end;
+    return comma < end ? operand_end(comma + 1, end) : NULL;
+}
+
+static bool is_pair(const char *shape)
+{
+    unsigned depth = 0;
+    for (; *shape; shape++) {
+        if (*shape == ',' && !depth) return true;
+        depth += *shape == '[';
+    }
+    return false;
+}
+
 /* Reads the operand as the shape with a value that says most of it. */
 static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader,
                              oak_operand *operand)
 {
-    const char *at = reader->at, *stop = operand_end(at, reader->end), *end = without_blanks(at, stop);
-    const char *value = NULL, *value_end = NULL;
+    const char *at = reader->at, *stop = operand_end(at, reader->end), *pair = pair_end(tables, at, reader->end);
+    const char *value = NULL, *value_end = NULL, *single = stop, *end = without_blanks(at, stop);
     size_t most = 0;
     for (unsigned i = 0; i < tables->shape_count; i++) {
-        const char *pattern = tables->shape[i];
+        const char *pattern = tables->shape[i], *goes_to = is_pair(pattern) ? pair : single;
+        if (!goes_to) continue;
+        end = without_blanks(at, goes_to);
         size_t fixed = fixed_letters(pattern) + 1;
         int word = -1;
         const char *from = take_front(tables, i, &pattern, at, end, &word);
@@ -152,6 +171,7 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
         from = skip(from, end);
         if (!to || to <= from || fixed <= most || !is_balanced(from, to)) continue;
         most = fixed;
+        stop = goes_to;
         value = from, value_end = to;
         operand->kind = (uint8_t)(i + 1);
         operand->extra = word >= 0;
@@ -159,6 +179,7 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
     }
     const char *last = reader->end;
     if (!most) {
+        end = without_blanks(at, single);
         reader->refuse(reader, at, end > at ? end : at + 1, "operand", NULL,
                        end > at ? "this is no operand" : "an operand is missing here");
         return OAK_REFUSED;
@@ -176,13 +197,34 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
     return OAK_REFUSED;
 }
 
+/* Goes through the alternatives for an operand of a row, by the number + 1 of each. */
+#define EACH_ALTERNATIVE(one, tables, row, operand)                                                              for (unsigned first_ = (tables)->row[row].class_of[operand], one = first_;                                        one && (one == first_ || is_alternative(tables, first_, one)); one++)
+static bool is_alternative(const struct kit_tables *tables, unsigned first, unsigned one)
+{
+    const kit_class *classes = tables->language->classes;
+    return classes[first - 1].bits && classes[one - 1].name &&
+           oak_same(classes[one - 1].name, classes[first - 1].name);
+}
+
+unsigned kit_class_for(const struct kit_tables *tables, unsigned row, unsigned operand,
+                       const oak_operand *read)
+{
+    EACH_ALTERNATIVE(class, tables, row, operand)
+    {
+        bool named = tables->name_of_word[class - 1][read->reg] >= 0;
+        if (read->kind == WORD ? !tables->shape_of_class[class - 1] && named
+                               : tables->shape_of_class[class - 1] == read->kind && (!read->extra || named))
+            return class;
+    }
+    return 0;
+}
+
 static bool row_takes_word(const struct kit_tables *tables, unsigned row, unsigned operand, unsigned word)
 {
     const kit_shape_of_row *shape = &tables->row[row];
     if (operand >= shape->count) return false;
-    unsigned class = shape->class_of[operand];
-    if (!class) return shape->word_of[operand] == word;
-    return !tables->shape_of_class[class - 1] && tables->name_of_word[class - 1][word] >= 0;
+    if (!shape->class_of[operand]) return shape->word_of[operand] == word;
+    return kit_class_for(tables, row, operand, &(oak_operand){.kind = WORD, .reg = (uint8_t)word}) != 0;
 }
 
 uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index)
@@ -220,6 +262,12 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
 {
     const char *start = reader->at, *end = reader->end;
     if (start == end || !tables->opens_word[(uint8_t)oak_lower(*start)]) return -1;
+    const char *pair = pair_end(tables, start, end);
+    int both = pair ? kit_find_word(tables, start, (size_t)(pair - start)) : -1;
+    if (both >= 0 && some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)both)) {
+        *behind = without_blanks(start, pair);
+        return both;
+    }
     bool letter = oak_is_letter(*start), reserves = tables->language->reserves;
     const char *stop = start;
     if (letter && reserves)
@@ -293,9 +341,7 @@ static bool takes(const struct kit_tables *tables, unsigned row, const oak_insn 
             if (!row_takes_word(tables, row, i, operand->reg)) return false;
             continue;
         }
-        unsigned class = shape->class_of[i];
-        if (!class || tables->shape_of_class[class - 1] != operand->kind) return false;
-        if (operand->extra && tables->name_of_word[class - 1][operand->reg] < 0) return false;
+        if (!kit_class_for(tables, row, i, operand)) return false;
     }
     return true;
 }
@@ -328,11 +374,11 @@ static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oa
         for (unsigned row = tables->first_row[insn->mnemonic]; row != KIT_NO_ROW;
              row = tables->row[row].next) {
             const oak_insn_row *about = &tables->language->isa->rows[row];
-            const oak_operand *first = insn->operand;
-            unsigned class = tables->row[row].class_of[0];
+            oak_operand first = insn->operand[0];
+            first.extra = 0;
             bool same = tables->row[row].count && insn->count &&
-                        (first->kind == WORD ? row_takes_word(tables, row, 0, first->reg)
-                                             : class && tables->shape_of_class[class - 1] == first->kind);
+                        (first.kind == WORD ? row_takes_word(tables, row, 0, first.reg)
+                                            : kit_class_for(tables, row, 0, &first) != 0);
             if (pass == 0 && !same) continue;
             char one[64];
             oak_format(one, sizeof one, "%s`%s%s%s`", shown ? ", " : "", about->mnemonic,

@@ -20,6 +20,9 @@ typedef enum kit_field {
     KIT_CELL, /* the address of a cell of a space, or the number of it */
     KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
     KIT_NEAR,    /* an address by how far it is from where the field itself lies */
+    KIT_BEHIND,  /* the same, from what stands behind the instruction (and `beside` it) */
+    KIT_COUNT_UP,   /* from 1 on: the field is one less */
+    KIT_COUNT_DOWN, /* from 1 on: the field is so far below its end */
     KIT_LISTED,  /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
     KIT_TARGET,  /* an address of code */
     KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
@@ -48,7 +51,19 @@ typedef struct kit_class {
     bool
         points; /* its number may be an address of code or data: what is read back says it by name where it has one */
     uint8_t shift; /* it is a multiple of 1 << shift, and the field holds the bits above */
+    /* Classes of one name, one behind the other, are alternatives: each with a pattern of its own for its fields, which lies in the field x
+     * of the row; that of a second such operand in y. What is tried first stands first. Else NULL. */
+    const char *bits;
 } kit_class;
+
+/* An operand of a row as a code has it: its class, NULL for a word, and the pattern and bits its fields lie in. */
+typedef struct kit_part {
+    const kit_class *class;
+    const oak_pattern *pattern;
+    uint64_t word;
+    uint8_t number; /* of the class + 1 */
+    bool odd;       /* no alternative has these bits */
+} kit_part;
 
 enum {
     KIT_MOST_CHOICES = 4, /* of one mnemonic */
@@ -99,6 +114,7 @@ typedef struct kit_language {
         *farther; /* a short branch, and the one that takes the same operands and reaches anything */
     const char *
         jump; /* that reaches anything, with what stands before its operand, for the advice on a branch out of reach */
+    bool pairs;    /* an operand may have a comma in it: `5, x` */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
@@ -108,6 +124,8 @@ typedef struct kit_language {
     oak_status (*check)(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why);
     /* The space a value lies in, where the class alone does not say; and how it is written, where it is not a number or a name. */
     unsigned (*space_of)(const kit_class *class, uint32_t value);
+    /* What KIT_BEHIND is counted from, less where the instruction ends. */
+    int (*beside)(unsigned row, unsigned operand);
     bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);
 } kit_language;
 
@@ -117,7 +135,7 @@ typedef struct kit_shape_of_row {
     uint8_t count;
     uint8_t fixed;  /* bits of its pattern */
     uint8_t copies; /* operands behind these that are not written: each is the first one again ("rd; rs") */
-    uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1 */
+    uint8_t class_of[KIT_MOST_OPERANDS]; /* 0: a word; else number + 1, of the first alternative */
     uint8_t word_of[KIT_MOST_OPERANDS];
 } kit_shape_of_row;
 
@@ -135,6 +153,7 @@ struct kit_tables {
     const char *word[KIT_MOST_WORDS];         /* that an operand, or a register in one, may be */
     const char *shape[KIT_MOST_SHAPES];       /* of operands with a value, the longest first */
     uint8_t shape_of_class[KIT_MOST_CLASSES]; /* by class; its number + 1, or 0 for words alone */
+    oak_pattern own_bits[KIT_MOST_CLASSES];   /* of alternatives */
     int8_t name_of_word[KIT_MOST_CLASSES][KIT_MOST_WORDS]; /* the field of a class that a word has, or -1 */
     uint8_t word_index[256];                               /* words by their hash; number + 1 */
     uint16_t mnemonic_index[KIT_MNEMONIC_INDEX];           /* the same of mnemonics */
@@ -224,9 +243,16 @@ unsigned kit_row_with_shape(const struct kit_tables *tables, const oak_insn *ins
                             uint8_t shape);
 /* A field of a decoded instruction. */
 uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter);
-/* What a field of a decoded instruction means: a number, or an address of code. */
-int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
-                     uint64_t word, uint32_t address);
+/* An operand of a row in a code. */
+kit_part kit_part_of(const struct kit_tables *tables, unsigned row, unsigned operand, uint64_t word);
+/* The letter of the field of a row that an alternative lies in. */
+char kit_own_letter(const struct kit_tables *tables, unsigned row, unsigned operand);
+/* The number + 1 of the class of a row that takes an operand as it was read, 0 for none; and the same of a word. */
+unsigned kit_class_for(const struct kit_tables *tables, unsigned row, unsigned operand,
+                       const oak_operand *read);
+/* What the value of an operand means: a number, or an address of code. */
+int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned operand, const kit_part *part,
+                     uint32_t address);
 /* Where the lowest bits of a field lie: the address of their unit. */
 int64_t kit_field_at(const struct kit_tables *tables, char letter, const oak_pattern *pattern,
                      uint32_t address);

@@ -260,6 +260,7 @@ oak_status kit_open_tables(const kit_language *language, const oak_host *host, o
     for (uint8_t i = 0; language->classes[i].name; i++) {
         const char *shape = language->classes[i].shape;
         add_names(tables, i, &room);
+        if (language->classes[i].bits) oak_pattern_compile(language->classes[i].bits, &tables->own_bits[i]);
         if (!has_value(shape)) continue;
         tables->shape_of_class[i] = add_shape(tables, shape);
         if (oak_same(shape, "{}")) tables->plain_shape = tables->shape_of_class[i];
@@ -341,17 +342,49 @@ int kit_listed(const kit_class *class, int64_t number)
     return -1;
 }
 
+/* The register that a code names is there. */
+static bool has_name(const kit_class *class, const oak_pattern *pattern, uint64_t word)
+{
+    if (!class->names) return true;
+    uint32_t name = oak_pattern_get(pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
+    for (uint32_t i = 0; i <= name; i++)
+        if (!class->names[i] || (i == name && !*class->names[i])) return false;
+    return true;
+}
+
+char kit_own_letter(const struct kit_tables *tables, unsigned row, unsigned operand)
+{
+    char letter = 'x';
+    for (unsigned i = 0; i < operand; i++) {
+        const kit_class *class = kit_class_at(tables, row, i);
+        letter = (char)(letter + (class && class->bits));
+    }
+    return letter;
+}
+
+kit_part kit_part_of(const struct kit_tables *tables, unsigned number, unsigned operand, uint64_t word)
+{
+    const kit_shape_of_row *row = &tables->row[number];
+    uint8_t first = row->class_of[operand];
+    kit_part part = {kit_class_at(tables, number, operand), &row->pattern, word, first, false};
+    if (!part.class || !part.class->bits) return part;
+    part.word = oak_pattern_get(&row->pattern, kit_own_letter(tables, number, operand), word);
+    for (const char *name = part.class->name; part.class->name && oak_same(part.class->name, name);
+         part.class ++, part.number++) {
+        part.pattern = &tables->own_bits[part.number - 1];
+        if (!((part.word ^ part.pattern->fixed) & part.pattern->mask) &&
+            has_name(part.class, part.pattern, part.word))
+            return part;
+    }
+    return (kit_part){NULL, &row->pattern, word, first, true};
+}
+
 /* Every register that a code names is there. */
 static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t word)
 {
-    const kit_shape_of_row *row = &tables->row[number];
-    for (unsigned k = 0; k < row->count; k++) {
-        const kit_class *class = kit_class_at(tables, number, k);
-        if (!class || !class->names) continue;
-        uint32_t name =
-            oak_pattern_get(&row->pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
-        for (uint32_t i = 0; i <= name; i++)
-            if (!class->names[i] || (i == name && !*class->names[i])) return false;
+    for (unsigned k = 0; k < tables->row[number].count; k++) {
+        kit_part part = kit_part_of(tables, number, k, word);
+        if (part.odd || (part.class && !has_name(part.class, part.pattern, part.word))) return false;
     }
     return true;
 }
@@ -360,14 +393,15 @@ static bool has_names(const struct kit_tables *tables, unsigned number, uint64_t
 static bool has_copies(const struct kit_tables *tables, unsigned number, uint64_t word, uint32_t address)
 {
     const kit_shape_of_row *row = &tables->row[number];
-    const kit_class *first = row->copies ? kit_class_at(tables, number, 0) : NULL;
-    for (unsigned k = row->count; first && k < row->count + row->copies; k++) {
-        const kit_class *class = kit_class_at(tables, number, k);
-        bool same_name = oak_pattern_get(&row->pattern, class->letter, word) ==
-                         oak_pattern_get(&row->pattern, first->letter, word);
-        bool same_value =
-            class->field == KIT_NO_VALUE || kit_value_of(tables, class, &row->pattern, word, address) ==
-                                                kit_value_of(tables, first, &row->pattern, word, address);
+    if (!row->copies) return true;
+    kit_part first = kit_part_of(tables, number, 0, word);
+    for (unsigned k = row->count; k < row->count + row->copies; k++) {
+        kit_part copy = kit_part_of(tables, number, k, word);
+        bool same_name = oak_pattern_get(&row->pattern, copy.class->letter, word) ==
+                         oak_pattern_get(&row->pattern, first.class->letter, word);
+        bool same_value = copy.class->field == KIT_NO_VALUE ||
+                          kit_value_of(tables, number, k, &copy, address) ==
+                              kit_value_of(tables, number, 0, &first, address);
         if (!same_name || !same_value) return false;
     }
     return true;
@@ -384,18 +418,25 @@ int64_t kit_field_at(const struct kit_tables *tables, char letter, const oak_pat
     return address;
 }
 
-int64_t kit_value_of(const struct kit_tables *tables, const kit_class *class, const oak_pattern *pattern,
-                     uint64_t word, uint32_t address)
+int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned operand, const kit_part *part,
+                     uint32_t address)
 {
-    uint32_t field = oak_pattern_get(pattern, class->value, word);
+    const kit_class *class = part->class;
+    const oak_pattern *pattern = part->pattern;
+    uint32_t field = oak_pattern_get(pattern, class->value, part->word);
     unsigned width = oak_pattern_width(pattern, class->value);
     const oak_architecture *about = &tables->language->isa->about;
     int64_t end = (int64_t)about->spaces[about->code_space].end, offset = field,
-            next = ((int64_t)address + pattern->size / unit_of(tables)) % end;
+            next = ((int64_t)address + kit_units_of(tables, row)) % end;
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     field <<= class->shift;
     if (class->field == KIT_LISTED) return number_of(class->names[field]);
+    if (class->field == KIT_COUNT_UP) return field + 1;
+    if (class->field == KIT_COUNT_DOWN) return ((int64_t)1 << width) - field;
+    if (class->field == KIT_BEHIND)
+        return (next + (tables->language->beside ? tables->language->beside(row, operand) : 0) + offset + end) %
+               end;
     if (class->field == KIT_NEAR)
         return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;
     if (class->field == KIT_END_CELL)
@@ -447,10 +488,10 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
                                  .word = word,
                                  .oddly = oak_pattern_get(pattern, '-', word) != 0};
         for (unsigned k = 0; k < row->count; k++) {
-            const kit_class *class = kit_class_at(tables, decoded->row, k);
-            if (!class || (class->field < KIT_TARGET && !class->points)) continue;
-            uint32_t value = (uint32_t)kit_value_of(tables, class, pattern, word, address);
-            if (class->points) decoded->may_point = true, decoded->data = value;
+            kit_part part = kit_part_of(tables, decoded->row, k, word);
+            if (!part.class || (part.class->field < KIT_TARGET && !part.class->points)) continue;
+            uint32_t value = (uint32_t)kit_value_of(tables, decoded->row, k, &part, address);
+            if (part.class->points) decoded->may_point = true, decoded->data = value;
             else decoded->has_target = true, decoded->target = value;
         }
         return OAK_OK;
@@ -489,7 +530,8 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
     const kit_shape_of_row *row = &tables->row[decoded->row];
     oak_buf_text(out, tables->language->isa->rows[decoded->row].mnemonic);
     for (unsigned i = 0; i < row->count; i++) {
-        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        kit_part part = kit_part_of(tables, decoded->row, i, decoded->word);
+        const kit_class *class = part.class;
         oak_buf_text(out, i ? ", " : " ");
         if (!class) {
             oak_buf_text(out, tables->word[row->word_of[i]]);
@@ -502,11 +544,11 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
                 continue;
             }
             if (*p++ == '<')
-                oak_buf_text(out, class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
+                oak_buf_text(out, class->names[oak_pattern_get(part.pattern, class->letter, part.word)]);
             else
                 print_value(tables->language, class, namer,
-                            kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address),
-                            oak_pattern_width(&row->pattern, class->value), out);
+                            kit_value_of(tables, decoded->row, i, &part, decoded->address),
+                            oak_pattern_width(part.pattern, class->value), out);
         }
     }
 }
@@ -529,21 +571,22 @@ void kit_tell_fields(const oak_isa_tables *opaque, const oak_decoded *decoded, c
     const kit_shape_of_row *row = &tables->row[decoded->row];
     unsigned unit = tables->language->isa->pattern_unit > 1 ? tables->language->isa->pattern_unit : 1;
     for (unsigned i = 0; i < row->count; i++) {
-        const kit_class *class = kit_class_at(tables, decoded->row, i);
-        unsigned at = class && class->value ? word_of_field(row, class->value, unit) : 1,
-                 width = class && class->value ? oak_pattern_width(&row->pattern, class->value) : 0;
+        kit_part part = kit_part_of(tables, decoded->row, i, decoded->word);
+        const kit_class *class = part.class;
+        char own = class && class->bits ? kit_own_letter(tables, decoded->row, i) : 0;
+        unsigned at = class && class->value ? word_of_field(row, own ? own : class->value, unit) : 1,
+                 width = class && class->value ? oak_pattern_width(part.pattern, class->value) : 0;
         if (at < 2) continue;
-        uint32_t field = oak_pattern_get(&row->pattern, class->value, decoded->word),
-                 value =
-                     (uint32_t)kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address);
-        bool leads = class->field == KIT_NEAR || class->field == KIT_RELATIVE,
+        uint32_t field = oak_pattern_get(part.pattern, class->value, part.word),
+                 value = (uint32_t)kit_value_of(tables, decoded->row, i, &part, decoded->address);
+        bool leads = class->field == KIT_NEAR || class->field == KIT_BEHIND || class->field == KIT_RELATIVE,
              address = class->field >= KIT_TARGET || class->touch == KIT_TOUCH_CELL;
-        oak_buf_format(out, "  %c         0x%0*x, %s %u: ", class->value, (int)(width + 3) / 4,
+        oak_buf_format(out, "  %c         0x%0*x, %s %u: ", own ? own : class->value, (int)(width + 3) / 4,
                        (unsigned)field, unit > 1 ? "word" : "byte", at);
         if (leads) oak_buf_format(out, "a distance, it leads to 0x%04x", (unsigned)value);
         else if (class->touch >= KIT_TOUCH_POINTED && class->names)
             oak_buf_format(out, "%d from %s", width == 16 ? (int)(int16_t)value : (int)value,
-                           class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)]);
+                           class->names[oak_pattern_get(part.pattern, class->letter, part.word)]);
         else oak_buf_format(out, address ? "the address 0x%04x" : "the number %u", (unsigned)value);
         unsigned space = class->space ? class->space : tables->language->isa->about.code_space;
         const char *name = address ? namer->name(namer->context, space, value) : NULL;

@@ -68,10 +68,11 @@ static bool decode_again(const oak_core *core, uint32_t pc, oak_decoded *decoded
 /* The register that an operand names: by its field, or as the word it is; its name, or NULL. */
 static const char *name_of(const struct kit_tables *tables, const oak_decoded *decoded, unsigned operand)
 {
-    const kit_shape_of_row *row = &tables->row[decoded->row];
-    const kit_class *class = kit_class_at(tables, decoded->row, operand);
-    if (!class) return tables->word[row->word_of[operand]];
-    return class->names ? class->names[oak_pattern_get(&row->pattern, class->letter, decoded->word)] : NULL;
+    kit_part part = kit_part_of(tables, decoded->row, operand, decoded->word);
+    const kit_class *class = part.class;
+    if (!class) return tables->word[tables->row[decoded->row].word_of[operand]];
+    return class->names && class->letter ? class->names[oak_pattern_get(part.pattern, class->letter, part.word)]
+                                         : NULL;
 }
 
 /* What the columns say of a decoded instruction. */
@@ -103,7 +104,8 @@ static void add_register(uses *self, const char *name, size_t length, bool is_fl
 static void add_operand(uses *self, unsigned operand, uint8_t accesses)
 {
     const struct kit_tables *tables = self->tables;
-    const kit_class *class = kit_class_at(tables, self->decoded->row, operand);
+    kit_part part = kit_part_of(tables, self->decoded->row, operand, self->decoded->word);
+    const kit_class *class = part.class;
     const char *name = name_of(tables, self->decoded, operand);
     bool pointed = class && class->touch >= KIT_TOUCH_POINTED;
     if (name && (!class || class->touch != KIT_TOUCH_NOTHING))
@@ -111,16 +113,15 @@ static void add_operand(uses *self, unsigned operand, uint8_t accesses)
                      !pointed                            ? accesses
                      : class->touch == KIT_TOUCH_STEPPED ? KIT_BOTH
                                                          : KIT_READS);
-    if (!class || class->touch < KIT_TOUCH_CELL) return;
+    if (!class || class->touch < KIT_TOUCH_CELL || !class->cells) return; /* more_cells says where */
     kit_use use = {.reach = {class->space, accesses, 0xFF, false, 0, 0, 0, class->cells},
                    .windowed = true,
                    .part = class->window};
     kit_reach pointer = {.accesses = KIT_READS};
     if (!pointed) {
-        const oak_pattern *pattern = &tables->row[self->decoded->row].pattern;
         use.reach.known = true;
         use.reach.address =
-            (uint32_t)kit_value_of(tables, class, pattern, self->decoded->word, self->decoded->address);
+            (uint32_t)kit_value_of(tables, self->decoded->row, operand, &part, self->decoded->address);
         if (tables->language->space_of)
             use.reach.space = (uint8_t)tables->language->space_of(class, use.reach.address);
     } else {
@@ -128,8 +129,7 @@ static void add_operand(uses *self, unsigned operand, uint8_t accesses)
             use.pointer = (uint8_t)(pointer.address + 1);
         if (class->field != KIT_NO_VALUE) /* so far from there */
             use.reach.address =
-                (uint32_t)kit_value_of(tables, class, &tables->row[self->decoded->row].pattern,
-                                       self->decoded->word, self->decoded->address);
+                (uint32_t)kit_value_of(tables, self->decoded->row, operand, &part, self->decoded->address);
     }
     add(self, use);
 }
@@ -343,9 +343,10 @@ static uint32_t immediate_of(const struct kit_tables *tables, const oak_decoded 
 {
     const kit_shape_of_row *row = &tables->row[decoded->row];
     for (unsigned i = 0; i < row->count; i++) {
-        const kit_class *class = kit_class_at(tables, decoded->row, i);
-        if (class && class->field && class->field < KIT_TARGET && class->touch == KIT_TOUCH_NOTHING)
-            return (uint32_t)kit_value_of(tables, class, &row->pattern, decoded->word, decoded->address);
+        kit_part part = kit_part_of(tables, decoded->row, i, decoded->word);
+        if (part.class && part.class->field && part.class->field < KIT_TARGET &&
+            part.class->touch == KIT_TOUCH_NOTHING)
+            return (uint32_t)kit_value_of(tables, decoded->row, i, &part, decoded->address);
     }
     return 0;
 }
