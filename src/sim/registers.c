@@ -277,15 +277,40 @@ void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t 
     if (special->number >= 0) write_register_value(machine, (unsigned)special->number, value, now);
 }
 
+/* Where the lowest bit of an access lies in a register. */
+static unsigned part_of(const oak_machine *machine, const oak_part_register *reg, uint32_t address,
+                        unsigned bytes)
+{
+    unsigned behind = address - reg->address, whole = reg->bits / 8u;
+    if (!machine->part->architecture->big_endian) return 8 * behind;
+    return behind + bytes < whole ? 8 * (whole - behind - bytes) : 0;
+}
+
+/* Bytes of an access that lie in a register; the others, where the high byte stands first, in what lies behind it. */
+static unsigned inside(const oak_machine *machine, const oak_part_register *reg, uint32_t address,
+                       unsigned bytes)
+{
+    unsigned left = reg->address + reg->bits / 8u - address;
+    return machine->part->architecture->big_endian && left < bytes ? left : bytes;
+}
+
 oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
 {
     oak_machine *machine = context;
     unsigned number;
     const oak_part_register *reg = sim_register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
+    unsigned here = inside(machine, reg, address, bytes);
+    if (here < bytes) {
+        uint32_t rest = 0;
+        oak_status status = sim_bus_read(context, address, here, now, value);
+        if (!status) status = sim_bus_read(context, address + here, bytes - here, now, &rest);
+        *value = *value << 8 * (bytes - here) | rest;
+        return status;
+    }
     uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, UINT32_MAX);
     *value = read_port(machine, port_of(machine, reg), whole, false, UINT32_MAX, now) >>
-             (8 * (address - reg->address));
+             part_of(machine, reg, address, bytes);
     if (bytes < 4) *value &= sim_field_mask(8 * bytes);
     return OAK_OK;
 }
@@ -296,8 +321,13 @@ oak_status sim_bus_write(void *context, uint32_t address, unsigned bytes, uint32
     unsigned number;
     const oak_part_register *reg = sim_register_over(machine, address, &number);
     if (!reg) return OAK_OUT_OF_RANGE;
+    unsigned here = inside(machine, reg, address, bytes);
+    if (here < bytes) {
+        oak_status status = sim_bus_write(context, address, here, value >> 8 * (bytes - here), now);
+        return status ? status : sim_bus_write(context, address + here, bytes - here, value, now);
+    }
     if (8 * bytes < reg->bits) { /* a part of it: the rest stays */
-        unsigned shift = 8 * (address - reg->address);
+        unsigned shift = part_of(machine, reg, address, bytes);
         uint32_t mask = sim_field_mask(8 * bytes) << shift;
         value = (machine->stored[number] & ~mask) | (value << shift & mask);
     }

@@ -10,7 +10,7 @@ typedef struct encoder {
     const oak_value *value;
     unsigned operand;
     unsigned number; /* of the row */
-    int64_t next; /* the address behind the instruction */
+    int64_t next;    /* the address behind the instruction */
     uint32_t address;
     oak_refusal *why;
 } encoder;

@@ -156,7 +156,8 @@ static bool is_pair(const char *shape)
 static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader *reader,
                              oak_operand *operand)
 {
-    const char *at = reader->at, *stop = operand_end(at, reader->end), *pair = pair_end(tables, at, reader->end);
+    const char *at = reader->at, *stop = operand_end(at, reader->end),
+               *pair = pair_end(tables, at, reader->end);
     const char *value = NULL, *value_end = NULL, *single = stop, *end = without_blanks(at, stop);
     size_t most = 0;
     for (unsigned i = 0; i < tables->shape_count; i++) {
@@ -198,7 +199,9 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
 }
 
 /* Goes through the alternatives for an operand of a row, by the number + 1 of each. */
-#define EACH_ALTERNATIVE(one, tables, row, operand)                                                              for (unsigned first_ = (tables)->row[row].class_of[operand], one = first_;                                        one && (one == first_ || is_alternative(tables, first_, one)); one++)
+#define EACH_ALTERNATIVE(one, tables, row, operand)                                                          \
+    for (unsigned first_ = (tables)->row[row].class_of[operand], one = first_;                               \
+         one && (one == first_ || is_alternative(tables, first_, one)); one++)
 static bool is_alternative(const struct kit_tables *tables, unsigned first, unsigned one)
 {
     const kit_class *classes = tables->language->classes;

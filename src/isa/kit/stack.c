@@ -24,21 +24,21 @@ static void find_floor(kit_objects *objects, kit_stack *stack, uint32_t top)
     objects->free_floor = stack->floor = at;
 }
 
-bool kit_push(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
-              uint64_t now)
+bool kit_push_bytes(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
+                    unsigned bytes, uint64_t now)
 {
     const kit_core *kit = kit_look(core);
     unsigned code = kit->arch->isa->about.code_space;
-    uint32_t sp = (top - 2) & (KIT_STACK_SPAN - 1);
+    uint32_t sp = (top - bytes) & (KIT_STACK_SPAN - 1);
     if (stack->floor == KIT_STACK_SPAN) find_floor(objects, stack, top);
     if (sp < stack->floor && kit->setup.suffer) {
         kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_DATA, code, stack->floor - 1, now);
         stack->floor = 0; /* said once */
     }
     bool low_on_top = kit->arch->isa->about.big_endian;
-    for (unsigned i = 0; i < 2; i++) /* from the top down */
+    for (unsigned i = 0; i < bytes; i++) /* from the top down */
         if (!kit_store(core, (top - 1 - i) & (KIT_STACK_SPAN - 1),
-                       (uint8_t)(word >> ((i != 0) == low_on_top ? 8 : 0))))
+                       (uint8_t)(word >> 8 * (low_on_top ? i : bytes - 1 - i))))
             return fail(core, OAK_FAULT_STACK_OVERFLOW, top);
     return true;
 }

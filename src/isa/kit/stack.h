@@ -31,8 +31,13 @@ static inline uint32_t kit_known_floor(const kit_objects *objects, uint32_t top)
 }
 /* A push that somebody has to look at: into ROM, over code, beyond the floor. The pointer, which stands at `top`, is the caller's to move.
  * False with the fault set. */
-bool kit_push(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
-              uint64_t now);
+bool kit_push_bytes(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
+                    unsigned bytes, uint64_t now);
+static inline bool kit_push(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top,
+                            uint32_t word, uint64_t now)
+{
+    return kit_push_bytes(core, objects, stack, top, word, 2, now);
+}
 /* Is the word at `sp` the first one behind the RAM? Then more was taken than put there: true, with the fault set. */
 bool kit_underflows(oak_core *core, uint32_t sp);
 /* An interrupt has pushed its return address to `sp`, or nothing when it could not be. */

@@ -19,14 +19,14 @@ typedef enum kit_field {
     KIT_BITS, /* either */
     KIT_CELL, /* the address of a cell of a space, or the number of it */
     KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
-    KIT_NEAR,    /* an address by how far it is from where the field itself lies */
-    KIT_BEHIND,  /* the same, from what stands behind the instruction (and `beside` it) */
+    KIT_NEAR,       /* an address by how far it is from where the field itself lies */
+    KIT_BEHIND,     /* the same, from what stands behind the instruction (and `beside` it) */
     KIT_COUNT_UP,   /* from 1 on: the field is one less */
     KIT_COUNT_DOWN, /* from 1 on: the field is so far below its end */
-    KIT_LISTED,  /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
-    KIT_TARGET,  /* an address of code */
-    KIT_PAGE,    /* its low bits: it lies in the same page as what stands behind the instruction */
-    KIT_RELATIVE /* how far it is from what stands behind, in units */
+    KIT_LISTED,     /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
+    KIT_TARGET,     /* an address of code */
+    KIT_PAGE,       /* its low bits: it lies in the same page as what stands behind the instruction */
+    KIT_RELATIVE    /* how far it is from what stands behind, in units */
 } kit_field;
 
 /* What an operand is to a program that runs. */

@@ -399,9 +399,9 @@ static bool has_copies(const struct kit_tables *tables, unsigned number, uint64_
         kit_part copy = kit_part_of(tables, number, k, word);
         bool same_name = oak_pattern_get(&row->pattern, copy.class->letter, word) ==
                          oak_pattern_get(&row->pattern, first.class->letter, word);
-        bool same_value = copy.class->field == KIT_NO_VALUE ||
-                          kit_value_of(tables, number, k, &copy, address) ==
-                              kit_value_of(tables, number, 0, &first, address);
+        bool same_value =
+            copy.class->field == KIT_NO_VALUE || kit_value_of(tables, number, k, &copy, address) ==
+                                                     kit_value_of(tables, number, 0, &first, address);
         if (!same_name || !same_value) return false;
     }
     return true;
@@ -435,7 +435,8 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
     if (class->field == KIT_COUNT_UP) return field + 1;
     if (class->field == KIT_COUNT_DOWN) return ((int64_t)1 << width) - field;
     if (class->field == KIT_BEHIND)
-        return (next + (tables->language->beside ? tables->language->beside(row, operand) : 0) + offset + end) %
+        return (next + (tables->language->beside ? tables->language->beside(row, operand) : 0) + offset +
+                end) %
                end;
     if (class->field == KIT_NEAR)
         return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;

@@ -71,8 +71,9 @@ static const char *name_of(const struct kit_tables *tables, const oak_decoded *d
     kit_part part = kit_part_of(tables, decoded->row, operand, decoded->word);
     const kit_class *class = part.class;
     if (!class) return tables->word[tables->row[decoded->row].word_of[operand]];
-    return class->names && class->letter ? class->names[oak_pattern_get(part.pattern, class->letter, part.word)]
-                                         : NULL;
+    return class->names && class->letter
+               ? class->names[oak_pattern_get(part.pattern, class->letter, part.word)]
+               : NULL;
 }
 
 /* What the columns say of a decoded instruction. */

@@ -1,0 +1,972 @@
+/* cpu12_core.c — one core of the 16-bit accumulator machine: memory with devices in it, interrupts, postbytes, what is rarely executed, registers,
+ * the loop. */
+#include "isa/cpu12/cpu12.h"
+
+/* ------------------------------------------------------------------------------------------ handlers */
+
+/* clang-format off */
+/* With an accumulator: an operand in modes I immediate, M at an address, N near a register, G whatever a postbyte says. In the order of their codes. */
+#define CPU12_BYTES(X) X(SUB) X(CMP) X(SBC) X(AND) X(BIT) X(LD) X(EOR) X(ADC) X(OR) X(ADD)
+#define CPU12_WORDS(X) X(SUBW) X(ADDW) X(CPW) X(LDW)
+/* A byte, in an accumulator (R) or memory. */
+#define CPU12_ONES(X) X(NEG) X(COM) X(INC) X(DEC) X(LSR) X(ROL) X(ROR) X(ASR) X(ASL) X(CLR) X(TST)
+#define CPU12_BITS(X) X(BSET) X(BCLR)
+#define CPU12_TESTS(X) X(BRSET) X(BRCLR)
+#define CPU12_CONDITIONS(X) X(HI) X(LS) X(CC) X(CS) X(NE) X(EQ) X(VC) X(VS) X(PL) X(MI) X(GE) X(LT) X(GT) X(LE)
+#define CPU12_IN(op, mode) CPU12_DO_##op##_##mode
+#define FOUR(X, op) X(CPU12_IN(op, I)) X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, G))
+#define THREE(X, op) X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, G))
+#define ENUM(name) name,
+#define ENUM_4(op) FOUR(ENUM, op)
+#define ENUM_3(op) THREE(ENUM, op)
+#define ENUM_R(op) CPU12_IN(op, R),
+#define ENUM_IF(condition) CPU12_IF_##condition, CPU12_IF_FAR_##condition,
+/* What ends a chain; the rest goes on as its row does. */
+#define ENDING(X) X(CPU12_JUMP) X(CPU12_GO) X(CPU12_JSR_TO) X(CPU12_JSR_BY) X(CPU12_CALLS) X(CPU12_RTS_) X(CPU12_RTC_) X(CPU12_RTI_) X(CPU12_SOFTWARE) X(CPU12_SLEEPS) \
+    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
+#define REST(X) X(CPU12_OTHER) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_G) X(CPU12_STEP) X(CPU12_SHIFT) X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) \
+    X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING)
+enum {
+    CPU12_BEHIND_ROWS = KIT_FIRST_ROW + CPU12_ROWS - 1,
+    ENDING(ENUM)
+    CPU12_CONDITIONS(ENUM_IF)
+    CPU12_TESTS(ENUM_3)
+    CPU12_ALIKE,
+    CPU12_BEHIND_ALIKE = CPU12_ALIKE - 1,
+    REST(ENUM)
+    CPU12_BYTES(ENUM_4) CPU12_WORDS(ENUM_4) ENUM_3(ST) ENUM_3(STW) CPU12_ONES(ENUM_R) CPU12_ONES(ENUM_3) CPU12_BITS(ENUM_3)
+};
+/* clang-format on */
+
+/* ------------------------------------------------------------------------------------------ memory */
+
+static uint32_t pair(const oak_core *core, unsigned at)
+{
+    return cpu12_pair(core->reg + at);
+}
+
+static bool fail(oak_core *core, oak_fault fault, uint32_t address)
+{
+    core->kit.fault = fault;
+    core->kit.fault_space = CPU12_MEM;
+    core->kit.fault_address = address;
+    return false;
+}
+
+/* A byte or a word, high byte first. False with the fault set; or where a device is to be reached and time is not known exactly. */
+static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    uint32_t second = (address + bytes - 1) & 0xFFFF;
+    unsigned guard = core->guard[address] | core->guard[second];
+    if (guard & KIT_GUARD_READS && !core->single) return false;
+    bool device = guard & KIT_GUARD_ABSENT && second >= address;
+    if (device && setup->bus_read && !setup->bus_read(setup->machine, address, bytes, core->reads, value))
+        return true;
+    if (guard & KIT_GUARD_READS) {
+        kit_unread(core, core->guard[address] & KIT_GUARD_READS ? address : second);
+        return false;
+    }
+    *value = bytes == 2 ? (uint32_t)(core->mem[address] << 8 | core->mem[second]) : core->mem[address];
+    return true;
+}
+
+static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (!core->single) return false;
+    uint32_t second = (address + bytes - 1) & 0xFFFF;
+    bool device = (core->guard[address] | core->guard[second]) & KIT_GUARD_ABSENT && second >= address;
+    if (device && setup->bus_write && !setup->bus_write(setup->machine, address, bytes, value, core->writes))
+        return true;
+    for (unsigned i = 0; i < bytes; i++)
+        if (!kit_store(core, (address + i) & 0xFFFF, (uint8_t)(value >> 8 * (bytes - 1 - i)))) return false;
+    return true;
+}
+
+static bool cpu12_push(oak_core *core, uint32_t value, unsigned bytes, uint64_t now)
+{
+    uint32_t top = pair(core, RSP);
+    if (!kit_push_bytes(core, &core->objects, &core->stack, top, value, bytes, now)) return false;
+    cpu12_set_pair(core->reg + RSP, top - bytes);
+    return true;
+}
+
+static bool cpu12_pull(oak_core *core, unsigned bytes, uint32_t *value)
+{
+    uint32_t at = pair(core, RSP);
+    bool ends = core->guard[at] & (KIT_GUARD_READS | KIT_GUARD_FIXED);
+    if ((ends && kit_underflows(core, at)) || !cpu12_read(core, at, bytes, value)) return false;
+    cpu12_set_pair(core->reg + RSP, at + bytes);
+    return true;
+}
+
+/* All registers, as an interrupt finds them. False: there is no room, and nothing has moved. */
+static bool push_frame(oak_core *core, uint32_t back, uint64_t now)
+{
+    uint32_t top = pair(core, RSP);
+    const uint32_t words[] = {back, pair(core, RY), pair(core, RX), (uint32_t)(core->reg[RB] << 8 | core->reg[RA])}; /* a lies above b */
+    uint8_t ccr = cpu12_ccr(core->ccr, &core->flags);
+    bool good = true;
+    for (unsigned i = 0; i < 4 && good; i++) good = cpu12_push(core, words[i], 2, now);
+    good = good && cpu12_push(core, ccr, 1, now);
+    if (!good) cpu12_set_pair(core->reg + RSP, top);
+    return good;
+}
+
+/* X can be taken back by a program, never set. */
+static void set_ccr(oak_core *core, uint32_t value)
+{
+    if (!(core->ccr & CPU12_X)) value &= ~(uint32_t)CPU12_X;
+    core->ccr = (uint8_t)(value & CPU12_KEPT);
+    core->flags = cpu12_flags_of(value);
+    core->kit.attention = true;
+}
+
+static void stand_still(oak_core *core, bool all, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (setup->clocks) setup->clocks(setup->machine, all ? 3 : 0, now);
+}
+
+/* ------------------------------------------------------------------------------------------ interrupts */
+
+static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
+{
+    if (line < CPU12_LINES) kit_line(core, &core->lines, line, level, from);
+}
+
+static uint32_t enabled(const oak_core *core)
+{
+    uint32_t lines = core->ccr & CPU12_I ? 0 : (1u << CPU12_XIRQ) - 1;
+    return lines | (core->ccr & CPU12_X ? 0 : 1u << CPU12_XIRQ);
+}
+
+static bool take_interrupt(oak_core *core)
+{
+    kit_core *kit = &core->kit;
+    uint64_t now = kit->time.cycles;
+    uint32_t ready = kit_lines_due(core, enabled(core), &core->lines), line = CPU12_LINES - 1;
+    if (!ready) return false;
+    while (!(ready >> line & 1)) line--;
+    uint32_t vector = CPU12_VECTORS + 2 * line;
+    if (kit_handler_missing(core, vector, 2)) return false;
+    if (kit->observed) kit_watch_entry(core, vector);
+    if (!core->waits && !push_frame(core, kit->pc, now)) return kit->faulted = true;
+    if (core->waits == 2) stand_still(core, false, now);
+    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, line + 1, vector);
+    kit->time.cycles += core->waits ? 6 : 9;
+    core->waits = 0;
+    core->ccr |= (uint8_t)(CPU12_I | (line == CPU12_XIRQ ? CPU12_X : 0));
+    kit->pc = cpu12_word(core->mem + vector);
+    kit->attention = true;
+    if (kit->observed) kit_watch_end(core);
+    kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
+    return true;
+}
+
+static uint64_t noticed_at(oak_core *core)
+{
+    return kit_lines_next(core, enabled(core), &core->lines);
+}
+
+static bool deaf(const oak_core *core)
+{
+    return !enabled(core);
+}
+
+static unsigned asleep(oak_core *core)
+{
+    return core->waits ? 1 : 0;
+}
+
+/* The address of the vector, in vectors. */
+static unsigned exception(const oak_core *core)
+{
+    return kit_frame_vector(&core->stack) / 2;
+}
+
+/* ------------------------------------------------------------------------------------------ postbytes */
+
+/* How an address comes about. */
+enum { NEAR, MOVES_BEFORE, MOVES_BEHIND, BY_A, BY_B, BY_D, POINTED, POINTED_D, NUMBER };
+typedef struct index {
+    uint8_t mode, reg, size; /* bytes of the postbyte and what belongs to it */
+    uint16_t offset;
+} index_of;
+
+/* Reads one; `end` is what it counts from where it names pc. */
+static index_of read_index(const uint8_t *bytes, uint32_t end)
+{
+    static const uint8_t regs[] = {RX, RY, RSP, RZERO};
+    unsigned post = bytes[0], word = (unsigned)(bytes[1] << 8 | bytes[2]);
+    index_of it = {NEAR, regs[post >> 6], 1, 0};
+    if (!(post & 0x20)) it.offset = (uint16_t)((post & 0x1F) ^ 0x10) - 0x10;
+    else if (post >> 6 != 3) {
+        unsigned step = post & 15;
+        it.mode = post & 0x10 ? MOVES_BEHIND : MOVES_BEFORE;
+        it.offset = (uint16_t)(step < 8 ? step + 1 : step - 16);
+    } else {
+        it.reg = regs[post >> 3 & 3];
+        switch (post & 7) {
+        case 0: it.offset = bytes[1], it.size = 2; break;
+        case 1: it.offset = (uint16_t)(bytes[1] | 0xFF00), it.size = 2; break;
+        case 2:
+        case 3: it.offset = (uint16_t)word, it.size = 3, it.mode = post & 1 ? POINTED : NEAR; break;
+        case 7: it.mode = POINTED_D; break;
+        default: it.mode = (uint8_t)(BY_A + (post & 3)); break;
+        }
+    }
+    if (it.reg == RZERO) it.offset = (uint16_t)(it.offset + end);
+    return it;
+}
+
+enum { UNREACHED = 0x10000 };
+/* The address that a mode and register (as in an operation's x) lead to; registers move on. UNREACHED: with the fault set, or time is to be known. */
+static uint32_t cpu12_address(oak_core *core, unsigned how, uint32_t offset)
+{
+    uint8_t *reg = core->reg + (how & 15);
+    uint32_t base = cpu12_pair(reg);
+    switch (how >> 4) {
+    case MOVES_BEFORE:
+    case MOVES_BEHIND:
+        if (!core->moved) memcpy(core->before, core->reg, sizeof core->before);
+        core->moved = true;
+        cpu12_set_pair(reg, base + offset);
+        return how >> 4 == MOVES_BEHIND ? base : (base + offset) & 0xFFFF;
+    case BY_A: return (base + core->reg[RA] + offset) & 0xFFFF;
+    case BY_B: return (base + core->reg[RB] + offset) & 0xFFFF;
+    case BY_D: return (base + pair(core, RD) + offset) & 0xFFFF;
+    case POINTED_D: offset += pair(core, RD); /* fallthrough */
+    case POINTED: return cpu12_read(core, (base + offset) & 0xFFFF, 2, &base) ? base : UNREACHED;
+    default: return (base + offset) & 0xFFFF;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ decoding */
+
+/* What natural and fill find in a code. */
+typedef struct shape {
+    uint16_t handler;
+    uint8_t x, y;
+    uint32_t at;
+    index_of index[2]; /* what postbytes say; size 0: there is none */
+} shape;
+
+static uint8_t packed(index_of it)
+{
+    return (uint8_t)(it.mode << 4 | it.reg);
+}
+
+/* The operand of a code with modes M, N, G: which of them, from the first handler on. */
+static void take_memory(shape *it, unsigned first, const uint8_t *bytes, unsigned kind, uint32_t end)
+{
+    enum { DIRECT, INDEXED, EXTENDED };
+    it->handler = (uint16_t)first;
+    if (kind == DIRECT) it->at = bytes[0];
+    else if (kind == EXTENDED) it->at = cpu12_word(bytes);
+    else {
+        index_of index = it->index[0] = read_index(bytes, end);
+        bool plain = index.mode == NEAR;
+        it->handler = (uint16_t)(first + (!plain ? 2 : index.reg == RZERO ? 0 : 1));
+        it->x = plain ? index.reg : packed(index);
+        it->at = index.offset;
+    }
+}
+
+static const uint8_t word_regs[] = {RD, RY, RX, RSP};
+
+/* Page 2 of the codes, and moves. `end` is what stands behind the instruction. */
+static shape shape_of_more(const uint8_t *bytes, uint32_t end)
+{
+    shape it = {.handler = CPU12_OTHER};
+    unsigned code = bytes[1];
+    if (code >> 4 == 2)
+        it.handler = (uint16_t)(code == 0x20 ? CPU12_JUMP : code == 0x21 ? CPU12_NOTHING : CPU12_IF_HI + 2 * (code - 0x22) + 1);
+    else if (code < 0x10 && (code & 7) < 6) {
+        bool byte = code & 8;
+        unsigned kind = code & 7, number = byte ? 1 : 2;
+        /* Where a move counts from that names pc: from its end, and these. */
+        uint32_t source_from = end - (kind == 2 ? 1 : 2), result_from = end + (kind == 0 ? number : kind == 1 ? 2 : 1);
+        index_of first = {NUMBER, 0, 0, 0}, second = {NEAR, RZERO, 2, 0};
+        const uint8_t *at = bytes + 2;
+        if (kind == 2 || kind == 5) first = read_index(at, source_from), at++;
+        if (kind < 2) second = read_index(at, result_from), at++;
+        if (kind == 2) second = read_index(at, result_from);
+        if (kind == 0 || kind == 3) first.offset = (uint16_t)(byte ? at[0] : cpu12_word(at)), at += number;
+        if (kind == 1 || kind == 4) first = (index_of){NEAR, RZERO, 2, (uint16_t)cpu12_word(at)}, at += 2;
+        if (kind >= 3) second.offset = (uint16_t)cpu12_word(at);
+        bool puts = first.mode == NUMBER && second.mode == NEAR;
+        it.handler = (uint16_t)(puts ? byte ? CPU12_PUT_1 : CPU12_PUT_2 : byte ? CPU12_MOVE_1 : CPU12_MOVE_2);
+        it.x = packed(first), it.y = puts ? second.reg : packed(second);
+        it.at = first.offset | (uint32_t)second.offset << 16;
+        if (first.size == 1) it.index[0] = first;
+        if (kind < 3) it.index[first.size == 1] = second;
+    } else if (code == 0x3E) it.handler = CPU12_SLEEPS;
+    else if (code == 0x12) it.at = cpu12_word(bytes + 2), it.x = NEAR << 4 | RZERO;
+    else if ((code >= 0x18 && code < 0x20) || code == 0x3D || code == 0x3F) {
+        index_of index = it.index[0] = read_index(bytes + 2, end);
+        it.x = packed(index), it.at = index.offset;
+    } else if (code >= 0x30 && !(code >= 0x3A && code < 0x40)) it.handler = CPU12_SOFTWARE, it.at = CPU12_TRAPPED;
+    return it;
+}
+
+static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
+{
+    static const uint16_t bytes_of[16] = {CPU12_IN(SUB, I), CPU12_IN(CMP, I), CPU12_IN(SBC, I), 0, CPU12_IN(AND, I), CPU12_IN(BIT, I), CPU12_IN(LD, I), 0,
+                                          CPU12_IN(EOR, I), CPU12_IN(ADC, I), CPU12_IN(OR, I), CPU12_IN(ADD, I)};
+    uint8_t bytes[OAK_LONGEST_INSN];
+    kit_fetch(core, pc, bytes);
+    unsigned code = bytes[0], low = code & 15, end = pc + size;
+    shape it = {.handler = CPU12_OTHER, .at = bytes[1]};
+    if (code == 0x18) return shape_of_more(bytes, end);
+    if (code >= 0x80 && low != 7) { /* with an accumulator */
+        unsigned kind = code >> 4 & 3, first = bytes_of[low];
+        bool wide = low == 3 || low >= 12;
+        if (low == 3) first = code < 0xC0 ? CPU12_IN(SUBW, I) : CPU12_IN(ADDW, I);
+        if (low >= 12) first = code < 0xC0 ? CPU12_IN(CPW, I) : CPU12_IN(LDW, I);
+        it.y = wide ? word_regs[low >= 12 ? low - 12 : 0] : code < 0xC0 ? RA : RB;
+        if (!kind) it.handler = (uint16_t)first, it.at = wide ? cpu12_word(bytes + 1) : bytes[1];
+        else take_memory(&it, first + 1, bytes + 1, kind - 1, end);
+        if (code >= 0xC0 && low == 15) { /* lds */
+            if (kind && it.handler != first + 3) it.x = (uint8_t)(NEAR << 4 | (it.handler == first + 1 ? RZERO : it.x));
+            it.handler = kind ? CPU12_LDS_G_ : CPU12_LDS_I_;
+        }
+        return it;
+    }
+    if (low == 7 && code >= 0x80) { /* clr, tst, nop, tfr in their place */
+        static const uint16_t sevens[] = {CPU12_IN(CLR, R), CPU12_IN(TST, R), CPU12_NOTHING, CPU12_OTHER, CPU12_IN(CLR, R), CPU12_IN(TST, R), 0, 0};
+        it.handler = sevens[code >> 4 & 7];
+        it.y = code < 0xC0 ? RA : RB;
+        if (code >= 0xE0) take_memory(&it, CPU12_IN(TST, M), bytes + 1, code >= 0xF0 ? 2 : 1, end);
+        return it;
+    }
+    if (code >= 0x40) {
+        unsigned row = code >> 4; /* 4: a, 5: b and stores, 6: indexed, 7: extended */
+        if (low >= 12 && row == 4) take_memory(&it, low < 14 ? CPU12_IN(BSET, M) + 3 * (low - 12) : CPU12_IN(BRSET, M) + 3 * (low - 14), bytes + 1, 0, end), it.at |= (uint32_t)bytes[2] << 16;
+        else if (low >= 10 && row > 4) {
+            take_memory(&it, low < 12 ? CPU12_IN(ST, M) : CPU12_IN(STW, M), bytes + 1, row - 5, end);
+            it.y = low < 12 ? (low == 10 ? RA : RB) : word_regs[low - 12];
+        } else if (low >= 10) it.handler = CPU12_CALLS;
+        else if (row < 6 && low == 9) it.handler = CPU12_SHIFT, it.y = row == 5;
+        else if (row < 6) it.handler = (uint16_t)(CPU12_IN(NEG, R) + low), it.y = row == 4 ? RA : RB;
+        else take_memory(&it, CPU12_IN(NEG, M) + 3 * low, bytes + 1, row - 5, end);
+        if (it.handler == CPU12_CALLS) {
+            index_of index = code == 0x4A ? (index_of){NEAR, RZERO, 2, (uint16_t)cpu12_word(bytes + 1)} : (it.index[0] = read_index(bytes + 1, end));
+            it.x = packed(index);
+            it.at = index.offset | (uint32_t)bytes[1 + index.size] << 16;
+        }
+        return it;
+    }
+    if (code >= 0x30) {
+        static const uint16_t stack[] = {CPU12_PUL_2, CPU12_PUL_2, CPU12_PUL_1, CPU12_PUL_1, CPU12_PSH_2, CPU12_PSH_2, CPU12_PSH_1, CPU12_PSH_1,
+                                         CPU12_FLAGS, CPU12_PSH_C, CPU12_PUL_2, CPU12_PSH_2, 0, CPU12_RTS_, CPU12_SLEEPS, CPU12_SOFTWARE};
+        static const uint8_t regs[] = {RX, RY, RA, RB, RX, RY, RA, RB, 0, 0, RD, RD};
+        it.handler = stack[low];
+        it.y = low < 12 ? regs[low] : 0;
+        if (low == 15) it.at = CPU12_BY_PROGRAM;
+        return it;
+    }
+    if (code >= 0x20) {
+        it.handler = (uint16_t)(low > 1 ? CPU12_IF_HI + 2 * (low - 2) : low ? CPU12_NOTHING : CPU12_JUMP);
+        return it;
+    }
+    switch (code) {
+    case 0x00: it.handler = CPU12_DEBUGGER; break;
+    case 0x02:
+    case 0x03:
+    case 0x08:
+    case 0x09: it.handler = CPU12_STEP, it.y = code < 4 ? RY : RX, it.at = code & 1 ? 0xFFFF : 1; break;
+    case 0x04: {
+        static const uint8_t regs[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+        unsigned does = bytes[1] >> 6;
+        it.handler = (bytes[1] & 7) < 2 ? CPU12_LOOP_1 : CPU12_LOOP_2;
+        it.y = regs[bytes[1] & 7], it.x = bytes[1] >> 5 & 1;
+        it.at = does == 0 ? 0xFFFF : does == 1 ? 0 : 1;
+        break;
+    }
+    case 0x05:
+    case 0x15:
+    case 0x19:
+    case 0x1A:
+    case 0x1B: {
+        index_of index = it.index[0] = read_index(bytes + 1, end);
+        bool plain = index.mode == NEAR && code != 0x1B;
+        it.x = packed(index), it.at = index.offset;
+        it.handler = code == 0x05 ? CPU12_GO : code == 0x15 ? CPU12_JSR_BY : plain ? CPU12_LEA_N : CPU12_LEA_G;
+        it.y = code == 0x19 ? RY : code == 0x1A ? RX : RSP;
+        if (it.handler == CPU12_LEA_N) it.x = index.reg;
+        break;
+    }
+    case 0x06: it.handler = CPU12_JUMP; break;
+    case 0x07:
+    case 0x16:
+    case 0x17: it.handler = CPU12_JSR_TO; break;
+    case 0x0A: it.handler = CPU12_RTC_; break;
+    case 0x0B: it.handler = CPU12_RTI_; break;
+    case 0x10:
+    case 0x14: /* i, x and s stay, or may not */
+        it.x = code == 0x14;
+        it.handler = (bytes[1] ^ (it.x ? 0 : 0xFF)) & CPU12_KEPT ? CPU12_FLAGS : CPU12_ADJUST;
+        break;
+    default: break;
+    }
+    if ((low >= 12 && code < 0x20)) { /* bits, indexed and extended */
+        bool far = code >= 0x10;
+        unsigned taken = far ? 2 : read_index(bytes + 1, end).size;
+        take_memory(&it, low < 14 ? CPU12_IN(BSET, M) + 3 * (low - 12) : CPU12_IN(BRSET, M) + 3 * (low - 14), bytes + 1, far ? 2 : 1, end);
+        it.at = (it.at & 0xFFFF) | (uint32_t)bytes[1 + taken] << 16;
+    }
+    return it;
+}
+
+static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
+{
+    (void)handler;
+    uint16_t own = shape_of(core, pc, core->kit.ops[pc].size).handler;
+    return own == CPU12_JUMP && core->kit.ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : own;
+}
+
+static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
+{
+    shape it = shape_of(core, decoded->address, decoded->size);
+    uint32_t behind = (uint32_t)(decoded->address + decoded->size);
+    op->x = it.x, op->y = it.y, op->at = it.at;
+    op->size = decoded->size; /* natural asks for it */
+    bool branches = it.handler >= CPU12_IF_HI && it.handler < CPU12_ALIKE;
+    bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 || it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
+    op->to = (goes ? decoded->target : behind) * (uint32_t)sizeof *op;
+    if (it.handler == CPU12_JSR_TO) op->at = behind & 0xFFFF;
+}
+
+/* What a row says of the operand: bytes of it. */
+static unsigned width_of(uint64_t word, unsigned size)
+{
+    unsigned first = (unsigned)(word >> 8 * (size - 1)) & 0xFF, second = size > 1 ? (unsigned)(word >> 8 * (size - 2)) & 0xFF : 0;
+    unsigned low = first & 15;
+    if (first != 0x18) return first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)) ? 2 : 1;
+    if (second == 0x12) return 4;
+    if (second == 0x3D || second == 0x3F) return second == 0x3D ? 2 : 4;
+    return second < 6 || (second >= 0x18 && second < 0x20 && second & 2) ? 2 : 1;
+}
+
+static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
+{
+    (void)core;
+    one->size = width_of(decoded->word, decoded->size);
+}
+
+static kit_reach cell(uint8_t accesses, uint32_t address, uint32_t size)
+{
+    return (kit_reach){CPU12_MEM, accesses, 0xFF, false, 0, 0, address & 0xFFFF, size};
+}
+
+/* What postbytes lead to with what is in the registers now; what x and y point to; the rest of what a call or an interrupt pushes. */
+static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
+{
+    const oak_insn_row *row = &cpu12_rows[decoded->row];
+    shape it = shape_of(core, decoded->address, decoded->size);
+    bool first_indexed = *row->operands == 'i' || *row->operands == '[' || *row->operands == 'n';
+    unsigned size = width_of(decoded->word, decoded->size), top = pair(core, RSP);
+    for (unsigned i = 0; i < 2 && it.index[i].size; i++) {
+        index_of index = it.index[i];
+        char use = row->uses[i + !first_indexed];
+        uint8_t accesses = use == 'r' ? KIT_READS : use == 'w' ? KIT_WRITES : use == 'b' ? KIT_BOTH : 0;
+        uint32_t offset = index.mode == MOVES_BEHIND ? 0 : index.offset;
+        if (index.mode == BY_A || index.mode == BY_B) offset += core->reg[index.mode == BY_A ? RA : RB];
+        if (index.mode == BY_D || index.mode == POINTED_D) offset += pair(core, RD);
+        uint32_t at = (pair(core, index.reg) + offset) & 0xFFFF;
+        if (index.mode >= POINTED) {
+            list[count++] = cell(KIT_READS, at, 2);
+            at = (uint32_t)(core->mem[at] << 8 | core->mem[(at + 1) & 0xFFFF]);
+        }
+        if (accesses) list[count++] = cell(accesses, at, size);
+    }
+    switch (decoded->row) {
+    case CPU12_EMACS: list[count++] = cell(KIT_READS, pair(core, RX), 2), list[count++] = cell(KIT_READS, pair(core, RY), 2); break;
+    case CPU12_MEM_: list[count++] = cell(KIT_READS, pair(core, RX), 4), list[count++] = cell(KIT_WRITES, pair(core, RY), 1); break;
+    case CPU12_REV:
+    case CPU12_REVW:
+    case CPU12_WAV: list[count++] = (kit_reach){CPU12_MEM, KIT_BOTH, 0xFF, false, 0, 0, 0, CPU12_SPAN}; break;
+    case CPU12_RTI: list[count++] = cell(KIT_READS, top, CPU12_FRAME); break;
+    case CPU12_SWI:
+    case CPU12_TRAP:
+    case CPU12_WAI:
+    case CPU12_STOP: list[count++] = cell(KIT_WRITES, top - CPU12_FRAME, CPU12_FRAME); break;
+    case CPU12_RTC: list[count++] = cell(KIT_READS, top, 3); break;
+    default:
+        if (it.handler == CPU12_CALLS) list[count++] = cell(KIT_WRITES, top - 3, 3);
+    }
+    return count;
+}
+
+/* ------------------------------------------------------------------------------------------ what is rarely executed */
+
+/* Brings back a frame; *to is where it goes on. */
+static bool cpu12_return(oak_core *core, uint32_t *to, uint64_t now)
+{
+    uint32_t top = pair(core, RSP), ccr, word[4];
+    bool good = cpu12_pull(core, 1, &ccr);
+    for (unsigned i = 0; i < 4 && good; i++) good = cpu12_pull(core, 2, &word[i]);
+    if (!good) {
+        cpu12_set_pair(core->reg + RSP, top);
+        return false;
+    }
+    core->reg[RB] = (uint8_t)(word[0] >> 8), core->reg[RA] = (uint8_t)word[0];
+    cpu12_set_pair(core->reg + RX, word[1]);
+    cpu12_set_pair(core->reg + RY, word[2]);
+    set_ccr(core, ccr);
+    *to = word[3];
+    if (core->stack.depth) kit_returned(core, &core->stack, top + CPU12_FRAME - 2, now);
+    return true;
+}
+
+/* An interrupt by the program. */
+static bool cpu12_software(oak_core *core, uint32_t back, uint32_t vector, uint32_t *to, uint64_t now)
+{
+    uint32_t which;
+    if (kit_missing(core, vector, 2, &which)) return fail(core, OAK_FAULT_NO_HANDLER, vector);
+    if (!push_frame(core, back, now)) return false;
+    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, (vector - CPU12_VECTORS) / 2 + 1, vector);
+    core->ccr |= CPU12_I;
+    *to = cpu12_word(core->mem + vector);
+    return true;
+}
+
+static bool cpu12_call(oak_core *core, const kit_op *op, uint32_t back, uint32_t *to, uint64_t now)
+{
+    uint32_t page = op->at >> 16 & 0xFF, top = pair(core, RSP);
+    if (op->x >> 4 >= POINTED) { /* the page lies behind the word */
+        uint32_t at = cpu12_address(core, op->x & 15, (op->at & 0xFFFF) + (op->x >> 4 == POINTED_D ? pair(core, RD) : 0));
+        if (!cpu12_read(core, at, 2, to) || !cpu12_read(core, (at + 2) & 0xFFFF, 1, &page)) return false;
+    } else *to = cpu12_address(core, op->x, op->at & 0xFFFF);
+    if (!cpu12_push(core, back, 2, now) || !cpu12_push(core, core->page, 1, now)) {
+        cpu12_set_pair(core->reg + RSP, top);
+        return false;
+    }
+    core->page = (uint8_t)page;
+    return true;
+}
+
+static bool cpu12_return_to_page(oak_core *core, uint32_t *to, uint64_t now)
+{
+    uint32_t top = pair(core, RSP), page;
+    bool good = cpu12_pull(core, 1, &page) && cpu12_pull(core, 2, to);
+    if (!good) cpu12_set_pair(core->reg + RSP, top);
+    else core->page = (uint8_t)page;
+    if (good && core->stack.depth) kit_returned(core, &core->stack, top + 1, now);
+    return good;
+}
+
+/* Interrupts that a program lets through come behind the next instruction. */
+static void change_ccr(oak_core *core, uint32_t value)
+{
+    uint8_t before = core->ccr;
+    set_ccr(core, value);
+    if (before & ~core->ccr & (CPU12_I | CPU12_X)) core->kit.blocked = true;
+}
+
+static bool cpu12_to_flags(oak_core *core, unsigned code, uint32_t mask)
+{
+    uint32_t ccr = cpu12_ccr(core->ccr, &core->flags), value;
+    if (code == 0x38 && !cpu12_pull(core, 1, &value)) return false; /* pulc */
+    change_ccr(core, code == 0x38 ? value : code == 0x10 ? ccr & mask : ccr | mask);
+    return true;
+}
+
+/* A register by its number in tfr and exg; bytes of it are in *wide. */
+static uint32_t get_register(const oak_core *core, unsigned number, bool *wide, unsigned tmp)
+{
+    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+    *wide = number > 2;
+    if (number == 2) return cpu12_ccr(core->ccr, &core->flags);
+    if (number < 2) return core->reg[at[number]];
+    return pair(core, number == 3 ? tmp : at[number]);
+}
+
+static void set_register(oak_core *core, unsigned number, uint32_t value, unsigned tmp)
+{
+    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+    if (number == 2) change_ccr(core, value & 0xFF);
+    else if (number < 2) core->reg[at[number]] = (uint8_t)value;
+    else cpu12_set_pair(core->reg + (number == 3 ? tmp : at[number]), value);
+    if (number == 7) core->stack.floor = kit_known_floor(&core->objects, value & 0xFFFF);
+}
+
+static void transfer(oak_core *core, unsigned post)
+{
+    unsigned from = post >> 4 & 7, to = post & 7;
+    bool wide_from, wide_to;
+    uint32_t first = get_register(core, from, &wide_from, RTMP3), second = get_register(core, to, &wide_to, RTMP2);
+    if (!(post & 0x80)) {
+        if (!wide_from && wide_to) first = (first ^ 0x80) - 0x80; /* with its sign */
+        set_register(core, to, first, RTMP2);
+    } else if (wide_from && !wide_to) { /* the byte above is filled */
+        set_register(core, from, second | (to ? 0xFF00 : 0), RTMP3);
+        set_register(core, to, first, RTMP2);
+    } else {
+        set_register(core, from, second, RTMP3);
+        set_register(core, to, first, RTMP2);
+    }
+}
+
+static void set_result(cpu12_flags *f, uint32_t value, unsigned bits)
+{
+    f->n = value >> (bits - 1) << 15, f->z = value;
+}
+static void set_carry(cpu12_flags *f, bool carry, bool overflow)
+{
+    f->c = carry ? 0x10000 : 0, f->v = overflow ? 0x8000 : 0;
+}
+
+/* The flags of a difference of so many bits. */
+static void compare(cpu12_flags *f, uint32_t a, uint32_t b, unsigned bits)
+{
+    uint32_t r = a - b, top = 1u << (bits - 1);
+    set_result(f, r & (2 * top - 1), bits);
+    set_carry(f, a < b, (a ^ b) & (a ^ r) & top);
+}
+
+static void divide(oak_core *core, unsigned row)
+{
+    cpu12_flags *f = &core->flags;
+    bool is_signed = row == CPU12_EDIVS || row == CPU12_IDIVS, extended = row == CPU12_EDIV || row == CPU12_EDIVS;
+    uint32_t d = pair(core, RD), x = pair(core, RX), top = extended ? pair(core, RY) << 16 | d : row == CPU12_FDIV ? d << 16 : d;
+    int64_t up = is_signed ? extended ? (int32_t)top : (int16_t)top : (int64_t)top, by = is_signed ? (int16_t)x : (int64_t)x;
+    int64_t quotient = by ? up / by : 0xFFFF, rest = by ? up % by : d;
+    bool over = row == CPU12_FDIV ? x <= d : by && (is_signed ? quotient < -0x8000 || quotient > 0x7FFF : quotient > 0xFFFF);
+    set_carry(f, !by, over);
+    if (row == CPU12_IDIV || row == CPU12_FDIV) { /* what cannot be is 0xffff */
+        if (!by || over) quotient = 0xFFFF, rest = d;
+        f->z = (uint32_t)quotient;
+    } else if (!by || over) return; /* the registers stay */
+    else set_result(f, (uint32_t)quotient & 0xFFFF, 16);
+    cpu12_set_pair(core->reg + (extended ? RY : RX), (uint32_t)quotient & 0xFFFF);
+    cpu12_set_pair(core->reg + RD, (uint32_t)rest & 0xFFFF);
+}
+
+static void multiply(oak_core *core, unsigned row)
+{
+    uint32_t d = pair(core, RD), y = pair(core, RY), product = d * y;
+    if (row == CPU12_MUL) {
+        product = (uint32_t)core->reg[RA] * core->reg[RB];
+        core->flags.c = product << 9; /* bit 7 */
+        cpu12_set_pair(core->reg + RD, product);
+        return;
+    }
+    if (row == CPU12_EMULS) product = (uint32_t)((int32_t)(int16_t)d * (int16_t)y);
+    cpu12_set_pair(core->reg + RD, product & 0xFFFF);
+    cpu12_set_pair(core->reg + RY, product >> 16);
+    set_result(&core->flags, product, 32);
+    core->flags.c = product << 1; /* bit 15 */
+}
+
+/* Sums of what x and y point to, b times: products into y and d, what y points to into x. */
+static bool weigh(oak_core *core, uint32_t *more)
+{
+    uint32_t x = pair(core, RX), y = pair(core, RY), product = 0, sum = 0, one, weight, left = core->reg[RB];
+    *more = 0;
+    do {
+        if (!cpu12_read(core, x, 1, &one) || !cpu12_read(core, y, 1, &weight)) return false;
+        x = (x + 1) & 0xFFFF, y = (y + 1) & 0xFFFF;
+        product += one * weight, sum += weight;
+        *more += 7;
+        left = (left - 1) & 0xFF;
+    } while (left);
+    core->reg[RB] = 0;
+    cpu12_set_pair(core->reg + RD, product & 0xFFFF);
+    cpu12_set_pair(core->reg + RY, product >> 16 & 0xFFFF);
+    cpu12_set_pair(core->reg + RX, sum & 0xFFFF);
+    core->flags.z = 0;
+    return true;
+}
+
+/* Rules, as a list of places (bytes past y, or addresses): of what stands in front of a separator the least, which goes to what stands behind it
+ * where it is more. A list without an end goes on for good: after so many *again is set, and interrupts may come. */
+static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
+{
+    enum { AT_ONCE = 256 };
+    uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], item = 0, value, size = weighted ? 2 : 1,
+             ends = weighted ? 0xFFFF : 0xFF;
+    bool results = core->flags.v & 0x8000, weights = weighted && core->flags.c & 0x10000;
+    if (!core->single) return false;
+    *again = true;
+    for (unsigned n = 0; n < AT_ONCE; n++, *more += 3) {
+        if (!cpu12_read(core, x, size, &item)) return false;
+        x = (x + size) & 0xFFFF;
+        *again = item != ends;
+        if (!*again) break;
+        if (item == ends - 1) {
+            if (results) a = 0xFF;
+            else if (weights) {
+                if (!cpu12_read(core, y, 1, &value)) return false;
+                y = (y + 1) & 0xFFFF;
+                a = a * (value + 1) >> 8;
+                *more += 5;
+            }
+            results = !results;
+            continue;
+        }
+        uint32_t at = weighted ? item : (y + item) & 0xFFFF;
+        if (!cpu12_read(core, at, 1, &value)) return false;
+        if (!results && value < a) a = value;
+        if (results && a > value && !cpu12_write(core, at, 1, a)) return false;
+    }
+    core->reg[RA] = (uint8_t)a;
+    cpu12_set_pair(core->reg + RX, x);
+    if (weighted) cpu12_set_pair(core->reg + RY, y);
+    core->flags.v = results ? 0x8000 : 0;
+    return true;
+}
+
+static bool belong(oak_core *core)
+{
+    uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], points, slopes, grade = 0xFF;
+    if (!core->single || !cpu12_read(core, x, 2, &points) || !cpu12_read(core, (x + 2) & 0xFFFF, 2, &slopes)) return false;
+    uint32_t up = (a - (points >> 8)) * (slopes >> 8), down = ((points & 0xFF) - a) * (slopes & 0xFF);
+    if (a < points >> 8 || a > (points & 0xFF)) grade = 0;
+    else {
+        if (slopes >> 8 && up < grade) grade = up;
+        if (slopes & 0xFF && down < grade) grade = down;
+    }
+    if (!cpu12_write(core, y, 1, grade)) return false;
+    cpu12_set_pair(core->reg + RX, x + 4);
+    cpu12_set_pair(core->reg + RY, y + 1);
+    return true;
+}
+
+/* Between two cells, of which the second lies so far behind: b is how far, of 256. */
+static bool look_up(oak_core *core, uint32_t address, unsigned bytes)
+{
+    uint32_t first, second;
+    if (!cpu12_read(core, address, bytes, &first) || !cpu12_read(core, (address + bytes) & 0xFFFF, bytes, &second)) return false;
+    uint32_t sum = (first << 8) + (uint32_t)((int32_t)core->reg[RB] * ((int32_t)second - (int32_t)first)), result = sum >> 8;
+    if (bytes == 1) core->reg[RA] = (uint8_t)result;
+    else cpu12_set_pair(core->reg + RD, result & 0xFFFF);
+    set_result(&core->flags, result & (bytes == 1 ? 0xFF : 0xFFFF), 8 * bytes);
+    core->flags.c = (sum & 0x80) << 9;
+    return true;
+}
+
+static bool accumulate(oak_core *core, uint32_t address)
+{
+    uint32_t one, other, high, low;
+    if (!core->single || !cpu12_read(core, pair(core, RX), 2, &one) || !cpu12_read(core, pair(core, RY), 2, &other) ||
+        !cpu12_read(core, address, 2, &high) || !cpu12_read(core, (address + 2) & 0xFFFF, 2, &low))
+        return false;
+    uint32_t product = (uint32_t)((int32_t)(int16_t)one * (int16_t)other), before = high << 16 | low, sum = before + product;
+    if (!cpu12_write(core, address, 2, sum >> 16) || !cpu12_write(core, (address + 2) & 0xFFFF, 2, sum & 0xFFFF)) return false;
+    set_result(&core->flags, sum, 32);
+    set_carry(&core->flags, ((before & 0xFFFF) + (product & 0xFFFF)) >> 16, (before ^ sum) & (product ^ sum) & 0x80000000u);
+    return true;
+}
+
+/* The larger or smaller one of a register and memory, into either. */
+static bool choose(oak_core *core, unsigned code, uint32_t address)
+{
+    unsigned bytes = code & 2 ? 2 : 1;
+    uint32_t own = bytes == 2 ? pair(core, RD) : core->reg[RA], other;
+    if (!cpu12_read(core, address, bytes, &other)) return false;
+    bool takes_other = code & 1 ? other < own : other > own;
+    uint32_t result = takes_other ? other : own;
+    if (code & 4 && !cpu12_write(core, address, bytes, result)) return false;
+    compare(&core->flags, own, other, 8 * bytes);
+    if (!(code & 4) && bytes == 2) cpu12_set_pair(core->reg + RD, result);
+    if (!(code & 4) && bytes == 1) core->reg[RA] = (uint8_t)result;
+    return true;
+}
+
+static void with_b(oak_core *core, unsigned row)
+{
+    cpu12_flags *f = &core->flags;
+    uint32_t a = core->reg[RA], b = core->reg[RB], r = a + b;
+    if (row == CPU12_SBA || row == CPU12_CBA) {
+        compare(f, a, b, 8);
+        if (row == CPU12_SBA) core->reg[RA] = (uint8_t)(a - b);
+    } else if (row == CPU12_ABA) {
+        set_result(f, r & 0xFF, 8);
+        set_carry(f, r >> 8, (a ^ r) & (b ^ r) & 0x80);
+        f->h = a ^ b ^ r;
+        core->reg[RA] = (uint8_t)r;
+    } else {
+        r = row == CPU12_TAB ? a : b;
+        core->reg[RA] = core->reg[RB] = (uint8_t)r;
+        set_result(f, r, 8);
+        f->v = 0;
+    }
+}
+
+static void decimal(oak_core *core)
+{
+    uint32_t a = core->reg[RA], carry = core->flags.c >> 16 & 1, more = 0;
+    if ((a & 15) > 9 || core->flags.h & 0x10) more = 6;
+    if (a > 0x99 || carry) more |= 0x60, carry = 1;
+    a = (a + more) & 0xFF;
+    core->reg[RA] = (uint8_t)a;
+    set_result(&core->flags, a, 8);
+    set_carry(&core->flags, carry, false);
+}
+
+/* False with the fault set, or where time is to be known; nothing has changed then but memory. *more: cycles beyond those of the row. */
+static bool cpu12_other(oak_core *core, uint32_t pc, const kit_op *op, uint32_t *more, bool *again)
+{
+    unsigned row = core->kit.row[pc] - KIT_FIRST_ROW, code = core->mem[(pc + 1) & 0xFFFF];
+    switch (row) {
+    case CPU12_MUL:
+    case CPU12_EMUL:
+    case CPU12_EMULS: multiply(core, row); return true;
+    case CPU12_EDIV:
+    case CPU12_EDIVS:
+    case CPU12_IDIV:
+    case CPU12_IDIVS:
+    case CPU12_FDIV: divide(core, row); return true;
+    case CPU12_ABA:
+    case CPU12_SBA:
+    case CPU12_CBA:
+    case CPU12_TAB:
+    case CPU12_TBA: with_b(core, row); return true;
+    case CPU12_DAA: decimal(core); return true;
+    case CPU12_WAV: return weigh(core, more);
+    case CPU12_REV:
+    case CPU12_REVW: return evaluate(core, row == CPU12_REVW, more, again);
+    case CPU12_MEM_: return belong(core);
+    default: break;
+    }
+    if (core->mem[pc] == 0xB7) {
+        transfer(core, code);
+        return true;
+    }
+    uint32_t address = cpu12_address(core, op->x, op->at & 0xFFFF);
+    if (address == UNREACHED) return false;
+    if (row == CPU12_EMACS) return accumulate(core, address);
+    if (row == CPU12_TBL || row == CPU12_ETBL) return look_up(core, address, row == CPU12_TBL ? 1 : 2);
+    return choose(core, code, address);
+}
+
+/* ------------------------------------------------------------------------------------------ the loop */
+
+#include "isa/kit/dispatch.h"
+
+/* clang-format off */
+#define LABEL              KIT_EXTRA_LABEL
+#define LABELS_4(op)       FOUR(LABEL, op)
+#define LABELS_3(op)       THREE(LABEL, op)
+#define LABELS_R(op)       LABEL(CPU12_IN(op, R))
+#define LABELS_IF(which)   LABEL(CPU12_IF_##which) LABEL(CPU12_IF_FAR_##which)
+#define CORE_EXTRA(X)      ENDING(X) CPU12_CONDITIONS(LABELS_IF) CPU12_TESTS(LABELS_3) REST(X) CPU12_BYTES(LABELS_4) CPU12_WORDS(LABELS_4) \
+    LABELS_3(ST) LABELS_3(STW) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_3) CPU12_BITS(LABELS_3)
+/* clang-format on */
+#define CORE_CASES "isa/cpu12/cpu12_cases.h"
+#define CORE_SPAN  CPU12_SPAN
+#define CORE_CODE  CPU12_MEM
+#define CORE_LOCALS uint32_t n, z, v, c, h, a = 0, b = 0, r = 0, address = 0
+#define LOAD (n = core->flags.n, z = core->flags.z, v = core->flags.v, c = core->flags.c, h = core->flags.h, core->single = LOOP_ONE)
+#define SAVE (core->flags = (cpu12_flags){n, z, v, c, h})
+#define BACK_TO_IT                                                                                           \
+    do {                                                                                                     \
+        if (core->moved) memcpy(core->reg, core->before, sizeof core->before);                               \
+        core->moved = false;                                                                                 \
+    } while (0)
+#define CORE_LOOP(name) cpu12_##name
+KIT_LOOPS(cpu12_);
+#include "isa/kit/loops.h"
+
+/* ------------------------------------------------------------------------------------------ registers */
+
+static bool has_reset_vector(const oak_core *core)
+{
+    uint32_t which;
+    return !kit_missing(core, CPU12_RESET, 2, &which);
+}
+
+static void programmed(oak_core *core)
+{
+    if (core->fresh && has_reset_vector(core)) core->kit.pc = cpu12_word(core->mem + CPU12_RESET);
+}
+
+/* What the manual leaves open begins with 0. */
+static void reset_registers(oak_core *core)
+{
+    memset(core->reg, 0, offsetof(oak_core, mem) - offsetof(oak_core, reg));
+    core->ccr = CPU12_KEPT;
+    core->flags = cpu12_flags_of(0);
+    core->stack.floor = KIT_STACK_SPAN;
+    core->fresh = true;
+    core->kit.pc = 0;
+    programmed(core);
+    core->kit.log.depth = 0;
+    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
+    core->kit.attention = true;
+    core->kit.next_event = core->kit.next_device = 0;
+}
+
+/* The first instruction is that of the reset vector, or where somebody has put pc. */
+static bool starts(oak_core *core)
+{
+    bool begins = !core->fresh || has_reset_vector(core);
+    if (begins) core->fresh = false;
+    else (void)fail(core, OAK_FAULT_NO_HANDLER, CPU12_RESET);
+    return begins;
+}
+
+/* clang-format off */
+#define NOWHERE {0, 0, false}
+#define PAIR_AT(at) {offsetof(oak_core, reg) + (at), 2, true}
+#define PLACE(id, name, bits, lies, ...) [CPU12_REG_##id] = lies,
+/* clang-format on */
+static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER_LIST(PLACE)};
+
+static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    if (reg != CPU12_REG_CCR) return kit_read_register(core, reg, value);
+    *value = cpu12_ccr(core->ccr, &core->flags);
+    return OAK_OK;
+}
+
+static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+{
+    if (reg >= CPU12_REGISTERS || value >> oak_isa_cpu12.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
+    core->kit.attention = true;
+    if (reg == CPU12_REG_PC) core->fresh = false;
+    if (reg == CPU12_REG_SP) core->stack.floor = KIT_STACK_SPAN;
+    if (reg != CPU12_REG_CCR) return kit_write_register(core, reg, value);
+    core->ccr = (uint8_t)(value & CPU12_KEPT);
+    core->flags = cpu12_flags_of(value);
+    return OAK_OK;
+}
+
+static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
+{
+    if (space == CPU12_MEM && address < CPU12_SPAN && size <= CPU12_SPAN - address)
+        kit_mark_object(&core->objects, &core->stack, address, size);
+    return OAK_OK;
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+/* clang-format off */
+static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
+
+static const kit_arch arch = {
+    .isa = &oak_isa_cpu12, .code_span = CPU12_SPAN, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_),
+    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .starts = starts, .programmed = programmed,
+    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells,
+    .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
+/* clang-format on */
+
+static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
+{
+    return kit_create_guarded(&arch, tables, setup, offsetof(oak_core, mem), offsetof(oak_core, known),
+                              offsetof(oak_core, guard), core);
+}
+
+const oak_core_ops cpu12_core_ops = {
+    KIT_CORE_OPS,
+    .create = create,
+    .read_register = read_register,
+    .write_register = write_register,
+    .interrupt = interrupt,
+    .exception = exception,
+    .check_reads = kit_check_reads,
+    .mark_object = mark_object,
+};

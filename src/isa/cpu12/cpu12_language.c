@@ -1,0 +1,255 @@
+/* cpu12_language.c — the 16-bit accumulator machine for the assembler: its classes of operands, registers, and what it says in words of its own. All
+ * else is the kit's. */
+#include "isa/cpu12/cpu12.h"
+
+#define KIT_ROWS_OF   cpu12_rows
+#define KIT_CYCLES_OF cpu12_cycles
+#include "isa/kit/rows.h"
+
+static const kit_choice choices[] = {
+#define INSN(id, mnemonic, operands, bits, cycles, taken, flow, uses, flags, meaning)
+#define CHOICE(mnemonic, of, meaning) {#mnemonic, of},
+#include "isa/cpu12/cpu12.def"
+    {0}};
+#undef INSN
+#undef CHOICE
+
+/* clang-format off */
+static const char *const based[] = {"x", "y", "sp", "pc", NULL}, *const moving[] = {"x", "y", "sp", "", NULL}, *const counters[] = {"a", "b", "", "", "d", "x", "y", "sp", NULL},
+                  *const narrow[] = {"a", "b", "ccr", "", NULL}, *const wide[] = {"", "", "", "tmp2", "d", "x", "y", "sp", NULL},
+                  *const sources[] = {"a", "b", "ccr", "tmp3", "d", "x", "y", "sp", NULL}, *const results[] = {"a", "b", "ccr", "tmp2", "d", "x", "y", "sp", NULL};
+enum { BYTE_NUMBER = 1, WORD_NUMBER, MEMORY = 5, MEMORY_FAR = 6 }; /* classes by their numbers + 1 */
+/* The postbyte of a reg letter r: x y sp pc. */
+static const kit_class classes[] = {
+    /* name      shape      names   letter value kind         space      touches             cells window points shift own bits */
+    {"#n",       "#{}",     NULL,     0,   'n', KIT_BITS,     0,         0,                  0, false, false, 0, NULL},
+    {"#nn",      "#{}",     NULL,     0,   'n', KIT_BITS,     0,         0,                  0, false, true,  0, NULL},
+    {"#m",       "#{}",     NULL,     0,   'm', KIT_BITS,     0,         0,                  0, false, false, 0, NULL},
+    {"#t",       "#{}",     NULL,     0,   't', KIT_UNSIGNED, 0,         0,                  0, false, false, 0, NULL},
+    {"dir",      "{}",      NULL,     0,   'e', KIT_CELL,     CPU12_MEM, KIT_TOUCH_CELL,     1, false, false, 0, NULL},
+    {"ext",      "{}",      NULL,     0,   'e', KIT_CELL,     CPU12_MEM, KIT_TOUCH_CELL,     1, false, false, 0, NULL},
+    {"ext'",     "{}",      NULL,     0,   'g', KIT_CELL,     CPU12_MEM, KIT_TOUCH_CELL,     1, false, false, 0, NULL},
+    {"indexed",  "{},pcr",  NULL,     0,   'n', KIT_BEHIND,   CPU12_MEM, KIT_TOUCH_NOTHING,  0, false, false, 0, "110nnnnn"},
+    {"indexed",  "{},<>",   based,    'r', 'n', KIT_SIGNED,   CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "rr0nnnnn"},
+    {"indexed",  "{},+<>",  moving,   'r', 'n', KIT_COUNT_UP, CPU12_MEM, KIT_TOUCH_STEPPED,  0, false, false, 0, "rr100nnn"},
+    {"indexed",  "{},-<>",  moving,   'r', 'n', KIT_COUNT_DOWN, CPU12_MEM, KIT_TOUCH_STEPPED, 0, false, false, 0, "rr101nnn"},
+    {"indexed",  "{},<>+",  moving,   'r', 'n', KIT_COUNT_UP, CPU12_MEM, KIT_TOUCH_STEPPED,  0, false, false, 0, "rr110nnn"},
+    {"indexed",  "{},<>-",  moving,   'r', 'n', KIT_COUNT_DOWN, CPU12_MEM, KIT_TOUCH_STEPPED, 0, false, false, 0, "rr111nnn"},
+    {"indexed",  "a,<>",    based,    'r', 0,   KIT_NO_VALUE, CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr100"},
+    {"indexed",  "b,<>",    based,    'r', 0,   KIT_NO_VALUE, CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr101"},
+    {"indexed",  "d,<>",    based,    'r', 0,   KIT_NO_VALUE, CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr110"},
+    {"n9,r",     "{},pcr",  NULL,     0,   'n', KIT_BEHIND,   CPU12_MEM, KIT_TOUCH_NOTHING,  0, false, false, 0, "1111100n nnnnnnnn"},
+    {"n9,r",     "{},<>",   based,    'r', 'n', KIT_SIGNED,   CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr00n nnnnnnnn"},
+    {"n16,r",    "{},pcr",  NULL,     0,   'n', KIT_BEHIND,   CPU12_MEM, KIT_TOUCH_NOTHING,  0, false, false, 0, "11111010 nnnnnnnnnnnnnnnn"},
+    {"n16,r",    "{},<>",   based,    'r', 'n', KIT_BITS,     CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr010 nnnnnnnnnnnnnnnn"},
+    {"[d,r]",    "[d,<>]",  based,    'r', 0,   KIT_NO_VALUE, CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, NULL},
+    {"[n,r]",    "[{},pcr]", NULL,    0,   'n', KIT_BEHIND,   CPU12_MEM, KIT_TOUCH_NOTHING,  0, false, false, 0, "11111011 nnnnnnnnnnnnnnnn"},
+    {"[n,r]",    "[{},<>]", based,    'r', 'n', KIT_BITS,     CPU12_MEM, KIT_TOUCH_POINTED,  0, false, false, 0, "111rr011 nnnnnnnnnnnnnnnn"},
+    {"rel",      "{}",      NULL,     0,   'f', KIT_RELATIVE, 0,         0,                  0, false, false, 0, NULL},
+    {"target",   "{}",      NULL,     0,   'e', KIT_TARGET,   0,         0,                  0, false, false, 0, NULL},
+    {"page",     "{}",      NULL,     0,   'p', KIT_BITS,     0,         0,                  0, false, false, 0, NULL},
+    {"counter",  "<>",      counters, 'c', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {"rel9",     "{}",      NULL,     0,   'f', KIT_RELATIVE, 0,         0,                  0, false, false, 0, NULL},
+    {"narrow",   "<>",      narrow,   's', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {"wide",     "<>",      wide,     'd', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {"source",   "<>",      sources,  's', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {"result",   "<>",      results,  'd', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
+    {0}};
+static const kit_letter letters[] = {{"a", 'a'}, {"b", 'a'}, {"d", 'w'}, {"x", 'w'}, {"y", 'w'}, {"sp", 'w'}, {"pc", 'w'}, {"#{}", '#'}, {"[{},<>]", '['}, {"[{},pcr]", '['}, {"[d*", '['},
+                                     {"{},<>", 'i'}, {"{},pcr", 'i'}, {"{},<>+", 'i'}, {"{},<>-", 'i'}, {"{},+<>", 'i'}, {"{},-<>", 'i'}, {"a,*", 'i'}, {"b,*", 'i'}, {"d,*", 'i'}, {"{}", '='}, {0}};
+static const kit_pair opposites[] = {{"bne", "beq"}, {"bcc", "bcs"}, {"bhi", "bls"}, {"bge", "blt"}, {"bgt", "ble"}, {"bpl", "bmi"}, {"bvc", "bvs"},
+                                     {"dbne", "dbeq"}, {"tbne", "tbeq"}, {"ibne", "ibeq"}, {"brset", "brclr"}, {0}};
+static const kit_pair farther[] = {{"bra", "lbra"}, {"bsr", "jsr"}, {"bne", "lbne"}, {"beq", "lbeq"}, {"bcc", "lbcc"}, {"bcs", "lbcs"}, {"bhi", "lbhi"}, {"bls", "lbls"}, {"bge", "lbge"},
+                                   {"blt", "lblt"}, {"bgt", "lbgt"}, {"ble", "lble"}, {"bpl", "lbpl"}, {"bmi", "lbmi"}, {"bvc", "lbvc"}, {"bvs", "lbvs"}, {"brn", "lbrn"}, {0}};
+/* clang-format on */
+
+#define KIT_WORDS "isa/cpu12/cpu12_words.def"
+#include "isa/kit/words.h"
+
+#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
+#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
+
+/* What a move counts from that names pc, beside its end. */
+static int beside(unsigned row, unsigned operand)
+{
+    switch (row) {
+    case CPU12_MOVB_I_X: return 1;
+    case CPU12_MOVW_I_X:
+    case CPU12_MOVB_E_X:
+    case CPU12_MOVW_E_X: return 2;
+    case CPU12_MOVB_X_E:
+    case CPU12_MOVW_X_E: return -2;
+    case CPU12_MOVB_X_X:
+    case CPU12_MOVW_X_X: return operand ? 1 : -1;
+    default: return 0;
+    }
+}
+
+static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
+{
+    (void)is_word, (void)behind;
+    if (reader->at == reader->end || *reader->at != ',') return false;
+    reader->refuse(reader, reader->at, reader->at + 1, "operand", "Write `0,x` for what x points to.",
+                   "an offset is missing in front of the comma");
+    return true;
+}
+
+/* ------------------------------------------------------------------------------------------ values in doubt */
+
+/* An address where a number is meant: the mark makes the difference. */
+static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
+                  unsigned decimal, oak_refusal *why)
+{
+    const kit_shape_of_row *shape = &kit_tables_of(tables)->row[row];
+    bool stack = row == CPU12_LDS_D || row == CPU12_LDS_E;
+    for (unsigned i = 0; i < shape->count; i++) {
+        const oak_value *value = &values[i];
+        bool memory = shape->class_of[i] == MEMORY || shape->class_of[i] == MEMORY_FAR;
+        if (!memory || value->space || !value->known || cpu12_rows[row].uses[i] != 'r') continue;
+        bool number = stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
+        if (!number) continue;
+        SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
+        if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
+        else HINT(why, "Write `#%lld` for the number; the address as 0x%04x.", (long long)value->number, (unsigned)value->number);
+        why->operand = (int)i;
+        why->code = "doubtful-mark";
+        why->has_edit = true;
+        why->edit_first = why->edit_last = insn->operand[i].first;
+        oak_format(why->edit, sizeof why->edit, "#");
+        return true;
+    }
+    return false;
+}
+
+/* A byte cannot hold an address: a word, or what lies there, was meant. */
+static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
+{
+    (void)operand;
+    if (class->value == 't' && (value->number < 0x30 || (value->number > 0x39 && value->number < 0x40) || value->number > 0xFF)) {
+        SAY(why, "%lld is no number of a trap", (long long)value->number);
+        HINT(why, "Numbers from 0x30 to 0x39 and from 0x40 to 0xff are no instructions.");
+        why->code = "value-range";
+        return OAK_REFUSED;
+    }
+    bool is_label = value->space == CPU12_MEM && value->name;
+    if (class != &classes[BYTE_NUMBER - 1] || !is_label || (value->number >= -128 && value->number < 256))
+        return OAK_OK;
+    SAY(why, "`%s` is the address 0x%04x, which does not fit 8 bits", value->name, (unsigned)value->number);
+    HINT(why, "Leave the # out for what is kept there; low(%s) and high(%s) are the bytes of the address.", value->name, value->name);
+    why->code = "value-range";
+    return OAK_REFUSED;
+}
+
+/* ------------------------------------------------------------------------------------------ reading back */
+
+/* A form that people's source would not become: a shorter one takes it. */
+static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
+{
+    const oak_insn_row *row = &cpu12_rows[decoded->row];
+    unsigned first = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF, low = first & 15;
+    bool direct = first >> 4 == 11 || first >> 4 == 15 || (first >> 4 == 7 && low >= 10) || (first >> 4 == 1 && (low >= 12 || first == 0x16));
+    if (oak_same_name(row->operands, 3, "ext") || oak_same(row->operands, "target"))
+        return direct && first != 0xF7 && kit_field_of(tables, decoded, 'e') < 0x100;
+    if (*row->operands != 'n') return false;
+    kit_part part = kit_part_of(kit_tables_of(tables), decoded->row, 0, decoded->word);
+    bool far = row->operands[1] == '1', near_pc = part.class->field == KIT_BEHIND;
+    int offset = (int)oak_pattern_get(part.pattern, 'n', part.word), half = far ? 0x8000 : 0x100;
+    offset = (offset ^ half) - half;
+    int middle = near_pc ? offset + 1 : offset, shortest = near_pc ? offset + (far ? 2 : 1) : offset;
+    return (far && middle >= -256 && middle < 256) || (shortest >= -16 && shortest < 16);
+}
+
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address, uint32_t state,
+                         oak_decoded *decoded)
+{
+    oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
+    if (status) return status;
+    uint32_t trap = decoded->row == CPU12_TRAP ? kit_field_of(tables, decoded, 't') : 0x40;
+    if (trap < 0x30 || (trap >= 0x3A && trap < 0x40)) return OAK_REFUSED;
+    decoded->oddly |= is_longer(tables, decoded);
+    return OAK_OK;
+}
+
+/* Offsets have signs; a word that is the address of something has its name. */
+static bool print(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out)
+{
+    bool address = (class->points && value >= 0x100) || class->field == KIT_BEHIND;
+    const char *name = address && namer && namer->name ? namer->name(namer->context, CPU12_MEM, value) : NULL;
+    if (name) oak_buf_text(out, name);
+    if (name) return true;
+    bool counts = class->field == KIT_COUNT_UP || class->field == KIT_COUNT_DOWN;
+    if (counts || class->field == KIT_SIGNED) oak_buf_format(out, "%d", (int)(int32_t)value);
+    else if (class->field == KIT_BEHIND) oak_buf_format(out, "0x%04x", (unsigned)value);
+    else if (class->field == KIT_BITS && class->touch == KIT_TOUCH_POINTED) {
+        int distance = (int)(value & 0xFFFF) - (value & 0x8000 ? 0x10000 : 0);
+        if (distance >= -0x400 && distance < 0x400) oak_buf_format(out, "%d", distance);
+        else oak_buf_format(out, "0x%04x", (unsigned)value & 0xFFFF);
+    } else return false;
+    return true;
+}
+
+static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
+{
+    *use = (oak_stack_use){0};
+    unsigned code = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF;
+    static const uint8_t registers_of[] = {CPU12_REG_X, CPU12_REG_Y, CPU12_REG_A, CPU12_REG_B, CPU12_REG_X, CPU12_REG_Y, CPU12_REG_A, CPU12_REG_B,
+                                           CPU12_REG_CCR, CPU12_REG_CCR, CPU12_REG_D, CPU12_REG_D};
+    if (code >= 0x30 && code < 0x3C) {
+        unsigned reg = registers_of[code - 0x30];
+        bool pushes = (code >= 0x34 && code < 0x38) || code == 0x39 || code == 0x3B;
+        int bytes = reg == CPU12_REG_X || reg == CPU12_REG_Y || reg == CPU12_REG_D ? 2 : 1;
+        use->words = pushes ? bytes : -bytes;
+        use->named = pushes;
+        use->from[0].number = reg;
+    } else if (decoded->row == CPU12_LDS_I) {
+        use->sets = true;
+        use->first = (kit_field_of(tables, decoded, 'n') - 1) & 0xFFFF;
+    }
+}
+
+/* ------------------------------------------------------------------------------------------ the whole */
+
+/* clang-format off */
+static const oak_space_info spaces[CPU12_SPACES] = {
+    [CPU12_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0, false, 0},
+    [CPU12_MEM] = {"mem", "memory", false, false, 0, CPU12_SPAN, 0, false, 0}};
+
+static const oak_register_info registers[CPU12_REGISTERS] = {
+#define INFO(id, name, bits, lies, title, derived, points) [CPU12_REG_##id] = {name, bits, title, derived, points},
+    CPU12_REGISTER_LIST(INFO)};
+
+static const oak_register_cells register_cells[] = {
+    {CPU12_REG_B, OAK_REGISTER_FILE, 1, 0, 0, RB}, {CPU12_REG_A, OAK_REGISTER_FILE, 1, 0, 0, RA}, {CPU12_REG_D, OAK_REGISTER_FILE, 2, 0, 0, RD}};
+
+static const oak_flag_info flags[] = {
+    {"s", CPU12_REG_CCR, 7, 1, "stop is a nop", false, 0}, {"x", CPU12_REG_CCR, 6, 1, "xirq is held back", false, 0}, {"h", CPU12_REG_CCR, 5, 1, "half carry", false, 0},
+    {"i", CPU12_REG_CCR, 4, 1, "interrupts are held back", false, 0}, {"n", CPU12_REG_CCR, 3, 1, "negative", false, 0}, {"z", CPU12_REG_CCR, 2, 1, "zero", false, 0},
+    {"v", CPU12_REG_CCR, 1, 1, "overflow", false, 0}, {"c", CPU12_REG_CCR, 0, 1, "carry", false, 0}};
+
+static const kit_counting counts[] = {
+    {CPU12_LDAA_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "a", NULL}, {CPU12_LDAB_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "b", NULL}, {CPU12_LDX_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "x", NULL},
+    {CPU12_LDY_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "y", NULL}, {CPU12_CLRA, OAK_EFFECT_LOADS, 0, 0, "a", NULL}, {CPU12_CLRB, OAK_EFFECT_LOADS, 0, 0, "b", NULL},
+    {CPU12_DECA, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, "a", NULL}, {CPU12_DECB, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, "b", NULL}, {CPU12_DEX, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, "x", NULL},
+    {CPU12_DEY, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, -1, "y", NULL}, {CPU12_INX, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, "x", NULL}, {CPU12_INY, OAK_EFFECT_ADDS, OAK_GOES_NOWHERE, 1, "y", NULL},
+    {CPU12_DBNE, OAK_EFFECT_ADDS, OAK_GOES_NOT_ZERO, -1, NULL, NULL}, {CPU12_BNE, OAK_EFFECT_ASKS, OAK_GOES_NOT_ZERO, 0, NULL, NULL}, {CPU12_BEQ, OAK_EFFECT_ASKS, OAK_GOES_ZERO, 0, NULL, NULL}, {0}};
+static const oak_copier copiers[] = {
+    {CPU12_MEM, {"ldx #copied_from", "ldy #copied_to", "ldd #copied_bytes", "movb 1,x+,1,y+", "dbne d, $-4"}}, {0}};
+static const kit_language language = {
+    .isa = &oak_isa_cpu12, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
+    .farther = farther, .jump = "jmp", .pairs = true, .reserves = true, .refuses = refuses, .check = check, .print = print, .beside = beside};
+
+static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
+{
+    return kit_open_tables(&language, host, tables);
+}
+
+const oak_isa oak_isa_cpu12 = {
+    .about = {.name = "cpu12", .title = "CPU12, 16-bit accumulators", .cycle_unit = "bus cycle", .elf_machine = 53, .word_bytes = 2, .code_align = 1, .big_endian = true,
+              .vector_bytes = 2, .vector_first = CPU12_VECTORS, .vector_step = 2, .own_lines = CPU12_LINES, .spaces = spaces, .space_count = CPU12_SPACES,
+              .code_space = CPU12_MEM, .registers = registers, .register_count = CPU12_REGISTERS, .pc_register = CPU12_REG_PC, .fields_are_masks = true,
+              .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
+              .stack = {.pointer = CPU12_REG_SP, .space = CPU12_MEM, .cell = 1, .return_bytes = 2},
+              .flags = flags, .flag_count = sizeof flags / sizeof *flags},
+    .rows = cpu12_rows, .row_count = CPU12_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .doubt = doubt,
+    .stack_use = stack_use, .call_mnemonic = "jsr", .copiers = copiers, .trade = trade, .messages = messages, .core = &cpu12_core_ops};
+/* clang-format on */
