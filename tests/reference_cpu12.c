@@ -211,7 +211,8 @@ static bool condition(const refcpu *m, unsigned code)
 
 static void frame(refcpu *m)
 {
-    push_word(m, m->pc), push_word(m, m->y), push_word(m, m->x), push(m, m->a), push(m, m->b), push(m, m->ccr);
+    push_word(m, m->pc), push_word(m, m->y), push_word(m, m->x), push(m, m->a), push(m, m->b),
+        push(m, m->ccr);
 }
 
 static int interrupt(refcpu *m, uint16_t vector, const char *letters)
@@ -270,15 +271,24 @@ static void transfer(refcpu *m, uint8_t post)
     unsigned from = post >> 4 & 7, to = post & 7;
     uint16_t *words[8] = {NULL, NULL, NULL, NULL, NULL, &m->x, &m->y, &m->sp};
     uint8_t *bytes[3] = {&m->a, &m->b, NULL};
-    uint16_t first = from < 2 ? *bytes[from] : from == 2 ? m->ccr : from == 3 ? m->tmp3 : from == 4 ? get_d(m) : *words[from];
-    uint16_t other = to < 2 ? *bytes[to] : to == 2 ? m->ccr : to == 3 ? m->tmp2 : to == 4 ? get_d(m) : *words[to];
+    uint16_t first = from < 2    ? *bytes[from]
+                     : from == 2 ? m->ccr
+                     : from == 3 ? m->tmp3
+                     : from == 4 ? get_d(m)
+                                 : *words[from];
+    uint16_t other = to < 2    ? *bytes[to]
+                     : to == 2 ? m->ccr
+                     : to == 3 ? m->tmp2
+                     : to == 4 ? get_d(m)
+                               : *words[to];
     uint16_t into_to, into_from = other;
     bool exchanges = post & 0x80, from_byte = from < 3, to_byte = to < 3;
     into_to = first;
     if (!exchanges && from_byte && !to_byte) into_to = (uint16_t)(int8_t)first;
     if (exchanges && from_byte && !to_byte) into_from = other & 0xFF;
     if (exchanges && !from_byte && to_byte) into_from = (uint16_t)(to == 0 ? other : 0xFF00 | other);
-    for (unsigned turn = exchanges ? 0 : 1; turn < 2; turn++) { /* the first one gets its own before the second */
+    for (unsigned turn = exchanges ? 0 : 1; turn < 2;
+         turn++) { /* the first one gets its own before the second */
         unsigned number = turn ? to : from;
         uint16_t value = turn ? into_to : into_from;
         if (number < 2) *bytes[number] = (uint8_t)value;
@@ -351,7 +361,7 @@ static void rules(refcpu *m, bool weighted)
 static void choose(refcpu *m, unsigned code)
 {
     static const char *const to_register[] = {"OrPf", "OrPO", "OfrPP", "OfIfrPf", "OfIPrPf"},
-                            *const to_memory[] = {"OrPw", "OrPwO", "OfrPwP", "OfIfrPw", "OfIPrPw"};
+                             *const to_memory[] = {"OrPw", "OrPwO", "OfrPwP", "OfIfrPw", "OfIPrPw"};
     place p = index_of(m, 0);
     takes(m, (code & 4 ? to_memory : to_register)[p.kind]);
     bool wide = code & 2, least = code & 1;
@@ -368,7 +378,7 @@ static void choose(refcpu *m, unsigned code)
 static void move(refcpu *m, unsigned code)
 {
     static const char *const bytes[] = {"OPwO", "OPrPw", "OrPwO", "OPwP", "OrPwPO", "OrPwP"},
-                            *const words[] = {"OPPW", "OPRPW", "ORPWO", "OPWPO", "ORPWPO", "ORPWP"};
+                             *const words[] = {"OPPW", "OPRPW", "ORPWO", "OPWPO", "ORPWPO", "ORPWP"};
     bool byte = code & 8;
     unsigned kind = code & 7, size = byte ? 1 : 2;
     uint16_t from = 0, to = 0, value;
@@ -513,7 +523,8 @@ static int loop(refcpu *m)
 /* Bits of a byte, and branches on them: columns c to f of rows 0, 1 and 4. */
 static int bits(refcpu *m, unsigned code)
 {
-    static const char *const sets[] = {"rPwO", "rPwP", "frPwPO"}, *const tests[] = {"rPPP", "rfPPP", "PrfPPP"};
+    static const char *const sets[] = {"rPwO", "rPwP", "frPwPO"}, *const tests[] = {"rPPP", "rfPPP",
+                                                                                    "PrfPPP"};
     unsigned low = code & 3; /* set, clear, branch when set, when clear */
     bool branches = low > 1;
     place p = {IDX, 0};
@@ -543,7 +554,11 @@ static int call(refcpu *m, unsigned code)
         uint8_t post = fetch(m);
         unsigned which = post >> 3 & 3;
         uint16_t offset = (post & 7) == 7 ? get_d(m) : fetch_word(m);
-        uint16_t base = which == 0 ? m->x : which == 1 ? m->y : which == 2 ? m->sp : m->pc, at = (uint16_t)(base + offset);
+        uint16_t base = which == 0   ? m->x
+                        : which == 1 ? m->y
+                        : which == 2 ? m->sp
+                                     : m->pc,
+                 at = (uint16_t)(base + offset);
         to = word_at(m, at), page = m->mem[(uint16_t)(at + 2)];
         takes(m, letters[3]);
     } else {
@@ -573,7 +588,8 @@ static void belong(refcpu *m)
 static int first_rows(refcpu *m, unsigned code)
 {
     static const char *const jumps[] = {"PPP", "PPP", "fPPP", "fIfPPP", "fIfPPP"},
-                            *const calls[] = {"PPPS", "PPPS", "fPPPS", "fIfPPPS", "fIfPPPS"}, *const leas[] = {"Pf", "PO", "PP"};
+                             *const calls[] = {"PPPS", "PPPS", "fPPPS", "fIfPPPS", "fIfPPPS"},
+                             *const leas[] = {"Pf", "PO", "PP"};
     place p;
     uint32_t product;
     uint16_t to;
@@ -586,7 +602,9 @@ static int first_rows(refcpu *m, unsigned code)
     case 0x04: return loop(m);
     case 0x05: p = index_of(m, 0), m->pc = p.at, takes(m, jumps[p.kind]); break;
     case 0x06: m->pc = fetch_word(m), takes(m, "PPP"); break;
-    case 0x07: to = fetch(m), push_word(m, m->pc), m->pc = (uint16_t)(m->pc + (int8_t)to), takes(m, "SPPP"); break;
+    case 0x07:
+        to = fetch(m), push_word(m, m->pc), m->pc = (uint16_t)(m->pc + (int8_t)to), takes(m, "SPPP");
+        break;
     case 0x08: m->x++, flag(m, Z, m->x == 0); break;
     case 0x09: m->x--, flag(m, Z, m->x == 0); break;
     case 0x0A: m->page = pull(m), m->pc = pull_word(m), takes(m, "uUnfPPP"); break;
@@ -599,7 +617,9 @@ static int first_rows(refcpu *m, unsigned code)
     }
     case 0x10: set_ccr(m, m->ccr & fetch(m)); break;
     case 0x11: divide(m, 0x1100), takes(m, "ffffffffffO"); break;
-    case 0x12: product = (uint32_t)(m->a * m->b), set_d(m, (uint16_t)product), flag(m, C, product & 128); break;
+    case 0x12:
+        product = (uint32_t)(m->a * m->b), set_d(m, (uint16_t)product), flag(m, C, product & 128);
+        break;
     case 0x13:
         product = (uint32_t)get_d(m) * m->y;
         m->y = (uint16_t)(product >> 16), set_d(m, (uint16_t)product);
@@ -677,7 +697,12 @@ static int step(refcpu *m)
         if (row == 5) p.at = fetch(m), takes(m, "Pw");
         else if (row == 7) p.at = fetch_word(m), takes(m, stores || low == 9 ? "PwO" : "rPwO");
         else p = index_of(m, 0), takes(m, (stores || low == 9 ? storing : changing)[p.kind]);
-        uint16_t value = low == 10 ? m->a : low == 11 ? m->b : low == 12 ? get_d(m) : low == 13 ? m->y : low == 14 ? m->x : m->sp;
+        uint16_t value = low == 10   ? m->a
+                         : low == 11 ? m->b
+                         : low == 12 ? get_d(m)
+                         : low == 13 ? m->y
+                         : low == 14 ? m->x
+                                     : m->sp;
         if (!stores) m->mem[p.at] = change(m, low, m->mem[p.at]);
         else if (wide) put_word(m, p.at, value), nz16(m, value), flag(m, V, false);
         else m->mem[p.at] = logic8(m, value);
@@ -701,6 +726,7 @@ int refcpu_step(refcpu *m)
     uint8_t a = m->a, b = m->b, ccr = m->ccr;
     uint16_t x = m->x, y = m->y, sp = m->sp, pc = m->pc;
     int done = step(m);
-    if (done == REFCPU_RESERVED || done == REFCPU_DEBUG) m->a = a, m->b = b, m->ccr = ccr, m->x = x, m->y = y, m->sp = sp, m->pc = pc;
+    if (done == REFCPU_RESERVED || done == REFCPU_DEBUG)
+        m->a = a, m->b = b, m->ccr = ccr, m->x = x, m->y = y, m->sp = sp, m->pc = pc;
     return done;
 }

@@ -41,9 +41,9 @@ enum {
     CPU12_KEPT = CPU12_S | CPU12_X | CPU12_I /* those that are no flags of a result */
 };
 
-/* The flags, as far as they have been worked out: N is bit 15 of n, Z that z is 0, V bit 15 of v, C bit 16 of c, H bit 4 of h. */
+/* The flags, as far as they have been worked out: N is bit 15 of n, Z that z is 0, V bit 15 of x & (y ^ n), C bit 16 of c, H bit 4 of h. */
 typedef struct cpu12_flags {
-    uint32_t n, z, v, c, h;
+    uint32_t n, z, x, y, c, h;
 } cpu12_flags;
 
 struct oak_core {
@@ -54,6 +54,7 @@ struct oak_core {
     /* While one instruction is under way: its registers before addresses moved them on, and whether devices may be reached. */
     uint8_t before[RTMP2];
     bool moved, single;
+    uint8_t now;            /* flags */
     uint64_t reads, writes; /* when it does that */
 
     /* From here on: what a tape holds. */
@@ -88,13 +89,14 @@ static inline void cpu12_put_word(uint8_t *at, uint32_t word)
 
 static inline uint8_t cpu12_ccr(uint32_t kept, const cpu12_flags *f)
 {
-    return (uint8_t)((kept & CPU12_KEPT) | (f->c >> 16 & 1) | (f->v >> 15 & 1) << 1 | (f->z ? 0 : CPU12_Z) |
-                     (f->n >> 15 & 1) << 3 | (f->h >> 4 & 1) << 5);
+    return (uint8_t)((kept & CPU12_KEPT) | (f->c >> 16 & 1) | ((f->x & (f->y ^ f->n)) >> 15 & 1) << 1 |
+                     (f->z ? 0 : CPU12_Z) | (f->n >> 15 & 1) << 3 | (f->h >> 4 & 1) << 5);
 }
 static inline cpu12_flags cpu12_flags_of(uint32_t ccr)
 {
-    return (cpu12_flags){.n = (ccr & CPU12_N) << 12, .z = !(ccr & CPU12_Z), .v = (ccr & CPU12_V) << 14,
-                         .c = (ccr & CPU12_C) << 16, .h = (ccr & CPU12_H) >> 1};
+    uint32_t n = (ccr & CPU12_N) << 12;
+    return (cpu12_flags){n,  !(ccr & CPU12_Z),      (ccr & CPU12_V) << 14,
+                         ~n, (ccr & CPU12_C) << 16, (ccr & CPU12_H) >> 1};
 }
 
 /* clang-format off */

@@ -5,36 +5,38 @@
 /* ------------------------------------------------------------------------------------------ handlers */
 
 /* clang-format off */
-/* With an accumulator: an operand in modes I immediate, M at an address, N near a register, G whatever a postbyte says. In the order of their codes. */
+/* With an accumulator: an operand in modes I immediate, M at an address, N near a register, H where a register moves on, G whatever a postbyte
+ * says. In the order of their codes. */
 #define CPU12_BYTES(X) X(SUB) X(CMP) X(SBC) X(AND) X(BIT) X(LD) X(EOR) X(ADC) X(OR) X(ADD)
 #define CPU12_WORDS(X) X(SUBW) X(ADDW) X(CPW) X(LDW)
 /* A byte, in an accumulator (R) or memory. */
 #define CPU12_ONES(X) X(NEG) X(COM) X(INC) X(DEC) X(LSR) X(ROL) X(ROR) X(ASR) X(ASL) X(CLR) X(TST)
+#define CPU12_STORES(X) X(ST) X(STW)
 #define CPU12_BITS(X) X(BSET) X(BCLR)
 #define CPU12_TESTS(X) X(BRSET) X(BRCLR)
 #define CPU12_CONDITIONS(X) X(HI) X(LS) X(CC) X(CS) X(NE) X(EQ) X(VC) X(VS) X(PL) X(MI) X(GE) X(LT) X(GT) X(LE)
 #define CPU12_IN(op, mode) CPU12_DO_##op##_##mode
-#define FOUR(X, op) X(CPU12_IN(op, I)) X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, G))
-#define THREE(X, op) X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, G))
-#define ENUM(name) name,
-#define ENUM_4(op) FOUR(ENUM, op)
-#define ENUM_3(op) THREE(ENUM, op)
-#define ENUM_R(op) CPU12_IN(op, R),
+#define FOUR(X, op)  X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, H)) X(CPU12_IN(op, G))
+#define FIVE(X, op)  X(CPU12_IN(op, I)) FOUR(X, op)
+#define ENUM(name)   name,
+#define ENUM_5(op)   FIVE(ENUM, op)
+#define ENUM_4(op)   FOUR(ENUM, op)
+#define ENUM_R(op)   CPU12_IN(op, R),
 #define ENUM_IF(condition) CPU12_IF_##condition, CPU12_IF_FAR_##condition,
 /* What ends a chain; the rest goes on as its row does. */
 #define ENDING(X) X(CPU12_JUMP) X(CPU12_GO) X(CPU12_JSR_TO) X(CPU12_JSR_BY) X(CPU12_CALLS) X(CPU12_RTS_) X(CPU12_RTC_) X(CPU12_RTI_) X(CPU12_SOFTWARE) X(CPU12_SLEEPS) \
-    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
-#define REST(X) X(CPU12_OTHER) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_G) X(CPU12_STEP) X(CPU12_SHIFT) X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) \
-    X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING)
+    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_OTHER) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
+#define REST(X) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_1) X(CPU12_LEA_2) X(CPU12_LEA_G) X(CPU12_COPY_1) X(CPU12_COPY_2) X(CPU12_STEP) X(CPU12_SHIFT) \
+    X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING)
 enum {
     CPU12_BEHIND_ROWS = KIT_FIRST_ROW + CPU12_ROWS - 1,
     ENDING(ENUM)
     CPU12_CONDITIONS(ENUM_IF)
-    CPU12_TESTS(ENUM_3)
+    CPU12_TESTS(ENUM_4)
     CPU12_ALIKE,
     CPU12_BEHIND_ALIKE = CPU12_ALIKE - 1,
     REST(ENUM)
-    CPU12_BYTES(ENUM_4) CPU12_WORDS(ENUM_4) ENUM_3(ST) ENUM_3(STW) CPU12_ONES(ENUM_R) CPU12_ONES(ENUM_3) CPU12_BITS(ENUM_3)
+    CPU12_BYTES(ENUM_5) CPU12_WORDS(ENUM_5) CPU12_STORES(ENUM_4) CPU12_ONES(ENUM_R) CPU12_ONES(ENUM_4) CPU12_BITS(ENUM_4)
 };
 /* clang-format on */
 
@@ -74,9 +76,10 @@ static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_
 static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
 {
     const oak_core_setup *setup = &core->kit.setup;
-    if (!core->single) return false;
     uint32_t second = (address + bytes - 1) & 0xFFFF;
-    bool device = (core->guard[address] | core->guard[second]) & KIT_GUARD_ABSENT && second >= address;
+    unsigned guard = core->guard[address] | core->guard[second];
+    bool device = guard & KIT_GUARD_ABSENT && second >= address;
+    if (guard & ~(unsigned)(KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single) return false;
     if (device && setup->bus_write && !setup->bus_write(setup->machine, address, bytes, value, core->writes))
         return true;
     for (unsigned i = 0; i < bytes; i++)
@@ -105,7 +108,8 @@ static bool cpu12_pull(oak_core *core, unsigned bytes, uint32_t *value)
 static bool push_frame(oak_core *core, uint32_t back, uint64_t now)
 {
     uint32_t top = pair(core, RSP);
-    const uint32_t words[] = {back, pair(core, RY), pair(core, RX), (uint32_t)(core->reg[RB] << 8 | core->reg[RA])}; /* a lies above b */
+    const uint32_t words[] = {back, pair(core, RY), pair(core, RX),
+                              (uint32_t)(core->reg[RB] << 8 | core->reg[RA])}; /* a lies above b */
     uint8_t ccr = cpu12_ccr(core->ccr, &core->flags);
     bool good = true;
     for (unsigned i = 0; i < 4 && good; i++) good = cpu12_push(core, words[i], 2, now);
@@ -245,6 +249,11 @@ static uint32_t cpu12_address(oak_core *core, unsigned how, uint32_t offset)
 
 /* ------------------------------------------------------------------------------------------ decoding */
 
+static uint8_t packed(index_of it)
+{
+    return (uint8_t)(it.mode << 4 | it.reg);
+}
+
 /* What natural and fill find in a code. */
 typedef struct shape {
     uint16_t handler;
@@ -253,169 +262,145 @@ typedef struct shape {
     index_of index[2]; /* what postbytes say; size 0: there is none */
 } shape;
 
-static uint8_t packed(index_of it)
+enum {
+    INHERENT,
+    BYTE_NUMBER,
+    WORD_NUMBER,
+    DIRECT,
+    INDEXED,
+    EXTENDED,
+    BY_POSTBYTE,
+    BITS_DIRECT,
+    BITS_INDEXED,
+    BITS_EXTENDED
+};
+/* clang-format off */
+static const struct code {
+    uint16_t handler;
+    uint8_t kind, y;
+    uint16_t at;
+} codes[256] = {
+#define WITH(code, op, reg)  [code] = {CPU12_IN(op, I), BYTE_NUMBER, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
+#define WIDE(code, op, reg)  [code] = {CPU12_IN(op, I), WORD_NUMBER, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
+#define STORE(code, op, reg) [code] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), EXTENDED, reg, 0},
+#define ONE(low, op)         [0x40 + low] = {CPU12_IN(op, R), INHERENT, RA, 0}, [0x50 + low] = {CPU12_IN(op, R), INHERENT, RB, 0}, [0x60 + low] = {CPU12_IN(op, M), INDEXED, 0, 0}, [0x70 + low] = {CPU12_IN(op, M), EXTENDED, 0, 0},
+#define BITS(low, op)        [low] = {CPU12_IN(op, M), BITS_INDEXED, 0, 0}, [0x10 + low] = {CPU12_IN(op, M), BITS_EXTENDED, 0, 0}, [0x40 + low] = {CPU12_IN(op, M), BITS_DIRECT, 0, 0},
+#define CELL(code, op, kind) [code] = {CPU12_IN(op, M), kind, 0, 0},
+#define PLAIN(code, to, reg, number) [code] = {to, INHERENT, reg, number},
+#define INDEX(code, to, reg) [code] = {to, BY_POSTBYTE, reg, 0},
+#include "isa/cpu12/cpu12_codes.def"
+};
+/* clang-format on */
+
+/* An operand that a postbyte says: mode N, H, or G. Behind the first handler of a code they stand as M, N, H, G. */
+static void take_index(shape *it, const uint8_t *bytes, uint32_t end, bool masked)
 {
-    return (uint8_t)(it.mode << 4 | it.reg);
+    index_of index = it->index[0] = read_index(bytes, end);
+    bool plain = index.mode == NEAR, moves = index.mode == MOVES_BEFORE || index.mode == MOVES_BEHIND;
+    bool itself = it->y == index.reg && it->handler == CPU12_IN(STW, M); /* what it stores has moved on */
+    moves = moves && !itself && !masked;
+    it->handler = (uint16_t)(it->handler + (plain ? 1 : moves ? 2 : 3));
+    it->x = plain || moves ? index.reg : packed(index);
+    it->at = index.offset;
+    if (moves && index.mode == MOVES_BEFORE)
+        it->at |= (uint32_t)index.offset << 16; /* before it is reached */
 }
 
-/* The operand of a code with modes M, N, G: which of them, from the first handler on. */
-static void take_memory(shape *it, unsigned first, const uint8_t *bytes, unsigned kind, uint32_t end)
+/* Moves: the number or source in the low half of `at`, the result above. What names pc counts from the end, and so much. */
+static void take_move(shape *it, unsigned code, const uint8_t *at, uint32_t end)
 {
-    enum { DIRECT, INDEXED, EXTENDED };
-    it->handler = (uint16_t)first;
-    if (kind == DIRECT) it->at = bytes[0];
-    else if (kind == EXTENDED) it->at = cpu12_word(bytes);
-    else {
-        index_of index = it->index[0] = read_index(bytes, end);
-        bool plain = index.mode == NEAR;
-        it->handler = (uint16_t)(first + (!plain ? 2 : index.reg == RZERO ? 0 : 1));
-        it->x = plain ? index.reg : packed(index);
-        it->at = index.offset;
-    }
+    bool byte = code & 8;
+    unsigned kind = code & 7, number = byte ? 1 : 2;
+    index_of first = {NUMBER, 0, 0, 0}, second = {NEAR, RZERO, 0, 0};
+    if (kind == 2 || kind == 5) first = it->index[0] = read_index(at++, end - (kind == 2 ? 1 : 2));
+    if (kind < 3)
+        second = it->index[kind == 2] = read_index(at++, end + (kind == 0 ? number : kind == 1 ? 2 : 1));
+    if (kind == 0 || kind == 3) first.offset = (uint16_t)(byte ? *at : cpu12_word(at)), at += number;
+    if (kind == 1 || kind == 4) first = (index_of){NEAR, RZERO, 0, (uint16_t)cpu12_word(at)}, at += 2;
+    if (kind > 2) second.offset = (uint16_t)cpu12_word(at);
+    bool puts = first.mode == NUMBER && second.mode == NEAR;
+    it->handler = (uint16_t)((puts ? CPU12_PUT_1 : CPU12_MOVE_1) + !byte);
+    it->x = packed(first), it->y = puts ? second.reg : packed(second);
+    it->at = first.offset | (uint32_t)second.offset << 16;
 }
 
-static const uint8_t word_regs[] = {RD, RY, RX, RSP};
-
-/* Page 2 of the codes, and moves. `end` is what stands behind the instruction. */
+/* Page 2 of the codes. */
 static shape shape_of_more(const uint8_t *bytes, uint32_t end)
 {
     shape it = {.handler = CPU12_OTHER};
     unsigned code = bytes[1];
-    if (code >> 4 == 2)
-        it.handler = (uint16_t)(code == 0x20 ? CPU12_JUMP : code == 0x21 ? CPU12_NOTHING : CPU12_IF_HI + 2 * (code - 0x22) + 1);
-    else if (code < 0x10 && (code & 7) < 6) {
-        bool byte = code & 8;
-        unsigned kind = code & 7, number = byte ? 1 : 2;
-        /* Where a move counts from that names pc: from its end, and these. */
-        uint32_t source_from = end - (kind == 2 ? 1 : 2), result_from = end + (kind == 0 ? number : kind == 1 ? 2 : 1);
-        index_of first = {NUMBER, 0, 0, 0}, second = {NEAR, RZERO, 2, 0};
-        const uint8_t *at = bytes + 2;
-        if (kind == 2 || kind == 5) first = read_index(at, source_from), at++;
-        if (kind < 2) second = read_index(at, result_from), at++;
-        if (kind == 2) second = read_index(at, result_from);
-        if (kind == 0 || kind == 3) first.offset = (uint16_t)(byte ? at[0] : cpu12_word(at)), at += number;
-        if (kind == 1 || kind == 4) first = (index_of){NEAR, RZERO, 2, (uint16_t)cpu12_word(at)}, at += 2;
-        if (kind >= 3) second.offset = (uint16_t)cpu12_word(at);
-        bool puts = first.mode == NUMBER && second.mode == NEAR;
-        it.handler = (uint16_t)(puts ? byte ? CPU12_PUT_1 : CPU12_PUT_2 : byte ? CPU12_MOVE_1 : CPU12_MOVE_2);
-        it.x = packed(first), it.y = puts ? second.reg : packed(second);
-        it.at = first.offset | (uint32_t)second.offset << 16;
-        if (first.size == 1) it.index[0] = first;
-        if (kind < 3) it.index[first.size == 1] = second;
-    } else if (code == 0x3E) it.handler = CPU12_SLEEPS;
+    bool traps = code >= 0x30 && !(code >= 0x3A && code < 0x40);
+    if (code >> 4 == 2) it.handler = (uint16_t)(codes[code].handler + (code > 0x21)); /* near and far */
+    else if (code < 0x10 && (code & 7) < 6) take_move(&it, code, bytes + 2, end);
+    else if (code == 0x3E) it.handler = CPU12_SLEEPS;
+    else if (traps) it.handler = CPU12_SOFTWARE, it.at = CPU12_TRAPPED;
     else if (code == 0x12) it.at = cpu12_word(bytes + 2), it.x = NEAR << 4 | RZERO;
-    else if ((code >= 0x18 && code < 0x20) || code == 0x3D || code == 0x3F) {
-        index_of index = it.index[0] = read_index(bytes + 2, end);
-        it.x = packed(index), it.at = index.offset;
-    } else if (code >= 0x30 && !(code >= 0x3A && code < 0x40)) it.handler = CPU12_SOFTWARE, it.at = CPU12_TRAPPED;
+    else if (code >= 0x18) {
+        it.index[0] = read_index(bytes + 2, end);
+        it.x = packed(it.index[0]), it.at = it.index[0].offset;
+        if (code >= 0x3A && code < 0x3D) it.index[0].size = 0; /* rules have none */
+    }
     return it;
+}
+
+/* Copies of registers that are words or bytes, both; dbne and its like; and, or with the flags. */
+static void take_post(shape *it, unsigned code, unsigned post)
+{
+    static const uint8_t regs[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+    unsigned from = post >> 4, to = post & 7;
+    if (code == 0x04) {
+        it->handler = (uint16_t)(to < 2 ? CPU12_LOOP_1 : CPU12_LOOP_2);
+        it->y = regs[to], it->x = post >> 5 & 1;
+        it->at = post >> 6 == 0 ? 0xFFFF : post >> 6 == 1 ? 0 : 1;
+    } else if (code == 0x10 || code == 0x14) { /* i, x and s stay, or may not */
+        it->x = code == 0x14, it->at = post;
+        it->handler = (post ^ (it->x ? 0 : 0xFF)) & CPU12_KEPT ? CPU12_FLAGS : CPU12_ADJUST;
+    } else if (code == 0xB7 && ((from < 2 && to < 2) || (from > 3 && from < 8 && to > 3 && to < 7))) {
+        it->handler = (uint16_t)(from < 2 ? CPU12_COPY_1 : CPU12_COPY_2);
+        it->x = regs[from], it->y = regs[to];
+    }
 }
 
 static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
 {
-    static const uint16_t bytes_of[16] = {CPU12_IN(SUB, I), CPU12_IN(CMP, I), CPU12_IN(SBC, I), 0, CPU12_IN(AND, I), CPU12_IN(BIT, I), CPU12_IN(LD, I), 0,
-                                          CPU12_IN(EOR, I), CPU12_IN(ADC, I), CPU12_IN(OR, I), CPU12_IN(ADD, I)};
     uint8_t bytes[OAK_LONGEST_INSN];
     kit_fetch(core, pc, bytes);
-    unsigned code = bytes[0], low = code & 15, end = pc + size;
-    shape it = {.handler = CPU12_OTHER, .at = bytes[1]};
-    if (code == 0x18) return shape_of_more(bytes, end);
-    if (code >= 0x80 && low != 7) { /* with an accumulator */
-        unsigned kind = code >> 4 & 3, first = bytes_of[low];
-        bool wide = low == 3 || low >= 12;
-        if (low == 3) first = code < 0xC0 ? CPU12_IN(SUBW, I) : CPU12_IN(ADDW, I);
-        if (low >= 12) first = code < 0xC0 ? CPU12_IN(CPW, I) : CPU12_IN(LDW, I);
-        it.y = wide ? word_regs[low >= 12 ? low - 12 : 0] : code < 0xC0 ? RA : RB;
-        if (!kind) it.handler = (uint16_t)first, it.at = wide ? cpu12_word(bytes + 1) : bytes[1];
-        else take_memory(&it, first + 1, bytes + 1, kind - 1, end);
-        if (code >= 0xC0 && low == 15) { /* lds */
-            if (kind && it.handler != first + 3) it.x = (uint8_t)(NEAR << 4 | (it.handler == first + 1 ? RZERO : it.x));
-            it.handler = kind ? CPU12_LDS_G_ : CPU12_LDS_I_;
+    const struct code *code = &codes[bytes[0]];
+    uint32_t end = pc + size, word = cpu12_word(bytes + 1);
+    if (*bytes == 0x18) return shape_of_more(bytes, end);
+    shape it = {.handler = code->handler ? code->handler : CPU12_OTHER, .y = code->y, .at = code->at};
+    switch (code->kind) {
+    case BYTE_NUMBER: it.at = bytes[1]; break;
+    case DIRECT: it.at = bytes[1], it.x = RZERO, it.handler++; break; /* N */
+    case WORD_NUMBER:
+    case EXTENDED: it.at = word; break;
+    case INDEXED: take_index(&it, bytes + 1, end, false); break;
+    case BITS_DIRECT: it.at = bytes[1] | (uint32_t)bytes[2] << 16; break;
+    case BITS_EXTENDED: it.at = word | (uint32_t)bytes[3] << 16; break;
+    case BITS_INDEXED:
+        take_index(&it, bytes + 1, end, true);
+        it.at |= (uint32_t)bytes[1 + it.index[0].size] << 16;
+        break;
+    case BY_POSTBYTE:
+        it.index[0] = read_index(bytes + 1, end);
+        it.x = packed(it.index[0]);
+        it.at = it.index[0].offset | (uint32_t)(*bytes == 0x4B ? bytes[1 + it.index[0].size] : 0) << 16;
+        break;
+    default: take_post(&it, *bytes, bytes[1]);
+    }
+    if (*bytes == 0x4A)
+        it = (shape){.handler = CPU12_CALLS, .x = NEAR << 4 | RZERO, .at = word | (uint32_t)bytes[3] << 16};
+    index_of index = it.index[0];
+    if (it.handler == CPU12_LEA_G && it.y != RSP) { /* nothing is reached */
+        if (index.mode == NEAR) it.handler = CPU12_LEA_N, it.x = index.reg;
+        else if (index.mode >= BY_A && index.mode <= BY_D && index.reg != RZERO) {
+            it.handler = (uint16_t)(index.mode == BY_D ? CPU12_LEA_2 : CPU12_LEA_1);
+            it.x = index.reg, it.at |= (uint32_t)(index.mode == BY_A ? RA : RB) << 16;
         }
-        return it;
     }
-    if (low == 7 && code >= 0x80) { /* clr, tst, nop, tfr in their place */
-        static const uint16_t sevens[] = {CPU12_IN(CLR, R), CPU12_IN(TST, R), CPU12_NOTHING, CPU12_OTHER, CPU12_IN(CLR, R), CPU12_IN(TST, R), 0, 0};
-        it.handler = sevens[code >> 4 & 7];
-        it.y = code < 0xC0 ? RA : RB;
-        if (code >= 0xE0) take_memory(&it, CPU12_IN(TST, M), bytes + 1, code >= 0xF0 ? 2 : 1, end);
-        return it;
-    }
-    if (code >= 0x40) {
-        unsigned row = code >> 4; /* 4: a, 5: b and stores, 6: indexed, 7: extended */
-        if (low >= 12 && row == 4) take_memory(&it, low < 14 ? CPU12_IN(BSET, M) + 3 * (low - 12) : CPU12_IN(BRSET, M) + 3 * (low - 14), bytes + 1, 0, end), it.at |= (uint32_t)bytes[2] << 16;
-        else if (low >= 10 && row > 4) {
-            take_memory(&it, low < 12 ? CPU12_IN(ST, M) : CPU12_IN(STW, M), bytes + 1, row - 5, end);
-            it.y = low < 12 ? (low == 10 ? RA : RB) : word_regs[low - 12];
-        } else if (low >= 10) it.handler = CPU12_CALLS;
-        else if (row < 6 && low == 9) it.handler = CPU12_SHIFT, it.y = row == 5;
-        else if (row < 6) it.handler = (uint16_t)(CPU12_IN(NEG, R) + low), it.y = row == 4 ? RA : RB;
-        else take_memory(&it, CPU12_IN(NEG, M) + 3 * low, bytes + 1, row - 5, end);
-        if (it.handler == CPU12_CALLS) {
-            index_of index = code == 0x4A ? (index_of){NEAR, RZERO, 2, (uint16_t)cpu12_word(bytes + 1)} : (it.index[0] = read_index(bytes + 1, end));
-            it.x = packed(index);
-            it.at = index.offset | (uint32_t)bytes[1 + index.size] << 16;
-        }
-        return it;
-    }
-    if (code >= 0x30) {
-        static const uint16_t stack[] = {CPU12_PUL_2, CPU12_PUL_2, CPU12_PUL_1, CPU12_PUL_1, CPU12_PSH_2, CPU12_PSH_2, CPU12_PSH_1, CPU12_PSH_1,
-                                         CPU12_FLAGS, CPU12_PSH_C, CPU12_PUL_2, CPU12_PSH_2, 0, CPU12_RTS_, CPU12_SLEEPS, CPU12_SOFTWARE};
-        static const uint8_t regs[] = {RX, RY, RA, RB, RX, RY, RA, RB, 0, 0, RD, RD};
-        it.handler = stack[low];
-        it.y = low < 12 ? regs[low] : 0;
-        if (low == 15) it.at = CPU12_BY_PROGRAM;
-        return it;
-    }
-    if (code >= 0x20) {
-        it.handler = (uint16_t)(low > 1 ? CPU12_IF_HI + 2 * (low - 2) : low ? CPU12_NOTHING : CPU12_JUMP);
-        return it;
-    }
-    switch (code) {
-    case 0x00: it.handler = CPU12_DEBUGGER; break;
-    case 0x02:
-    case 0x03:
-    case 0x08:
-    case 0x09: it.handler = CPU12_STEP, it.y = code < 4 ? RY : RX, it.at = code & 1 ? 0xFFFF : 1; break;
-    case 0x04: {
-        static const uint8_t regs[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
-        unsigned does = bytes[1] >> 6;
-        it.handler = (bytes[1] & 7) < 2 ? CPU12_LOOP_1 : CPU12_LOOP_2;
-        it.y = regs[bytes[1] & 7], it.x = bytes[1] >> 5 & 1;
-        it.at = does == 0 ? 0xFFFF : does == 1 ? 0 : 1;
-        break;
-    }
-    case 0x05:
-    case 0x15:
-    case 0x19:
-    case 0x1A:
-    case 0x1B: {
-        index_of index = it.index[0] = read_index(bytes + 1, end);
-        bool plain = index.mode == NEAR && code != 0x1B;
-        it.x = packed(index), it.at = index.offset;
-        it.handler = code == 0x05 ? CPU12_GO : code == 0x15 ? CPU12_JSR_BY : plain ? CPU12_LEA_N : CPU12_LEA_G;
-        it.y = code == 0x19 ? RY : code == 0x1A ? RX : RSP;
-        if (it.handler == CPU12_LEA_N) it.x = index.reg;
-        break;
-    }
-    case 0x06: it.handler = CPU12_JUMP; break;
-    case 0x07:
-    case 0x16:
-    case 0x17: it.handler = CPU12_JSR_TO; break;
-    case 0x0A: it.handler = CPU12_RTC_; break;
-    case 0x0B: it.handler = CPU12_RTI_; break;
-    case 0x10:
-    case 0x14: /* i, x and s stay, or may not */
-        it.x = code == 0x14;
-        it.handler = (bytes[1] ^ (it.x ? 0 : 0xFF)) & CPU12_KEPT ? CPU12_FLAGS : CPU12_ADJUST;
-        break;
-    default: break;
-    }
-    if ((low >= 12 && code < 0x20)) { /* bits, indexed and extended */
-        bool far = code >= 0x10;
-        unsigned taken = far ? 2 : read_index(bytes + 1, end).size;
-        take_memory(&it, low < 14 ? CPU12_IN(BSET, M) + 3 * (low - 12) : CPU12_IN(BRSET, M) + 3 * (low - 14), bytes + 1, far ? 2 : 1, end);
-        it.at = (it.at & 0xFFFF) | (uint32_t)bytes[1 + taken] << 16;
+    if (it.y == RSP && *bytes >= 0xCF && (*bytes & 15) == 15) { /* lds: whatever a postbyte says */
+        if (code->kind != WORD_NUMBER) it.x = index.size ? packed(index) : NEAR << 4 | RZERO, it.at &= 0xFFFF;
+        it.handler = code->kind == WORD_NUMBER ? CPU12_LDS_I_ : CPU12_LDS_G_;
     }
     return it;
 }
@@ -434,7 +419,8 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     op->x = it.x, op->y = it.y, op->at = it.at;
     op->size = decoded->size; /* natural asks for it */
     bool branches = it.handler >= CPU12_IF_HI && it.handler < CPU12_ALIKE;
-    bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 || it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
+    bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 ||
+                it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
     op->to = (goes ? decoded->target : behind) * (uint32_t)sizeof *op;
     if (it.handler == CPU12_JSR_TO) op->at = behind & 0xFFFF;
 }
@@ -442,9 +428,11 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 /* What a row says of the operand: bytes of it. */
 static unsigned width_of(uint64_t word, unsigned size)
 {
-    unsigned first = (unsigned)(word >> 8 * (size - 1)) & 0xFF, second = size > 1 ? (unsigned)(word >> 8 * (size - 2)) & 0xFF : 0;
+    unsigned first = (unsigned)(word >> 8 * (size - 1)) & 0xFF,
+             second = size > 1 ? (unsigned)(word >> 8 * (size - 2)) & 0xFF : 0;
     unsigned low = first & 15;
-    if (first != 0x18) return first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)) ? 2 : 1;
+    if (first != 0x18)
+        return first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)) ? 2 : 1;
     if (second == 0x12) return 4;
     if (second == 0x3D || second == 0x3F) return second == 0x3D ? 2 : 4;
     return second < 6 || (second >= 0x18 && second < 0x20 && second & 2) ? 2 : 1;
@@ -483,8 +471,14 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         if (accesses) list[count++] = cell(accesses, at, size);
     }
     switch (decoded->row) {
-    case CPU12_EMACS: list[count++] = cell(KIT_READS, pair(core, RX), 2), list[count++] = cell(KIT_READS, pair(core, RY), 2); break;
-    case CPU12_MEM_: list[count++] = cell(KIT_READS, pair(core, RX), 4), list[count++] = cell(KIT_WRITES, pair(core, RY), 1); break;
+    case CPU12_EMACS:
+        list[count++] = cell(KIT_READS, pair(core, RX), 2),
+        list[count++] = cell(KIT_READS, pair(core, RY), 2);
+        break;
+    case CPU12_MEM_:
+        list[count++] = cell(KIT_READS, pair(core, RX), 4),
+        list[count++] = cell(KIT_WRITES, pair(core, RY), 1);
+        break;
     case CPU12_REV:
     case CPU12_REVW:
     case CPU12_WAV: list[count++] = (kit_reach){CPU12_MEM, KIT_BOTH, 0xFF, false, 0, 0, 0, CPU12_SPAN}; break;
@@ -527,7 +521,8 @@ static bool cpu12_software(oak_core *core, uint32_t back, uint32_t vector, uint3
     uint32_t which;
     if (kit_missing(core, vector, 2, &which)) return fail(core, OAK_FAULT_NO_HANDLER, vector);
     if (!push_frame(core, back, now)) return false;
-    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, (vector - CPU12_VECTORS) / 2 + 1, vector);
+    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, (vector - CPU12_VECTORS) / 2 + 1,
+                    vector);
     core->ccr |= CPU12_I;
     *to = cpu12_word(core->mem + vector);
     return true;
@@ -537,7 +532,8 @@ static bool cpu12_call(oak_core *core, const kit_op *op, uint32_t back, uint32_t
 {
     uint32_t page = op->at >> 16 & 0xFF, top = pair(core, RSP);
     if (op->x >> 4 >= POINTED) { /* the page lies behind the word */
-        uint32_t at = cpu12_address(core, op->x & 15, (op->at & 0xFFFF) + (op->x >> 4 == POINTED_D ? pair(core, RD) : 0));
+        uint32_t at = cpu12_address(core, op->x & 15,
+                                    (op->at & 0xFFFF) + (op->x >> 4 == POINTED_D ? pair(core, RD) : 0));
         if (!cpu12_read(core, at, 2, to) || !cpu12_read(core, (at + 2) & 0xFFFF, 1, &page)) return false;
     } else *to = cpu12_address(core, op->x, op->at & 0xFFFF);
     if (!cpu12_push(core, back, 2, now) || !cpu12_push(core, core->page, 1, now)) {
@@ -597,7 +593,8 @@ static void transfer(oak_core *core, unsigned post)
 {
     unsigned from = post >> 4 & 7, to = post & 7;
     bool wide_from, wide_to;
-    uint32_t first = get_register(core, from, &wide_from, RTMP3), second = get_register(core, to, &wide_to, RTMP2);
+    uint32_t first = get_register(core, from, &wide_from, RTMP3),
+             second = get_register(core, to, &wide_to, RTMP2);
     if (!(post & 0x80)) {
         if (!wide_from && wide_to) first = (first ^ 0x80) - 0x80; /* with its sign */
         set_register(core, to, first, RTMP2);
@@ -610,62 +607,72 @@ static void transfer(oak_core *core, unsigned post)
     }
 }
 
-static void set_result(cpu12_flags *f, uint32_t value, unsigned bits)
+/* ---- of these the flags are worked out before and behind: core->now */
+static void flag(oak_core *core, unsigned bit, bool on)
 {
-    f->n = value >> (bits - 1) << 15, f->z = value;
+    core->now = (uint8_t)(on ? core->now | bit : core->now & ~bit);
 }
-static void set_carry(cpu12_flags *f, bool carry, bool overflow)
+static void result_of(oak_core *core, uint32_t value, unsigned bits)
 {
-    f->c = carry ? 0x10000 : 0, f->v = overflow ? 0x8000 : 0;
+    flag(core, CPU12_N, value >> (bits - 1) & 1);
+    flag(core, CPU12_Z, !(value & (0xFFFFFFFFu >> (32 - bits))));
+}
+static void overflow_of(oak_core *core, bool carry, bool overflow)
+{
+    flag(core, CPU12_C, carry);
+    flag(core, CPU12_V, overflow);
 }
 
 /* The flags of a difference of so many bits. */
-static void compare(cpu12_flags *f, uint32_t a, uint32_t b, unsigned bits)
+static uint32_t difference(oak_core *core, uint32_t a, uint32_t b, unsigned bits)
 {
-    uint32_t r = a - b, top = 1u << (bits - 1);
-    set_result(f, r & (2 * top - 1), bits);
-    set_carry(f, a < b, (a ^ b) & (a ^ r) & top);
+    uint32_t r = a - b;
+    result_of(core, r, bits);
+    overflow_of(core, a < b, (a ^ b) & (a ^ r) & 1u << (bits - 1));
+    return r;
 }
 
 static void divide(oak_core *core, unsigned row)
 {
-    cpu12_flags *f = &core->flags;
-    bool is_signed = row == CPU12_EDIVS || row == CPU12_IDIVS, extended = row == CPU12_EDIV || row == CPU12_EDIVS;
-    uint32_t d = pair(core, RD), x = pair(core, RX), top = extended ? pair(core, RY) << 16 | d : row == CPU12_FDIV ? d << 16 : d;
-    int64_t up = is_signed ? extended ? (int32_t)top : (int16_t)top : (int64_t)top, by = is_signed ? (int16_t)x : (int64_t)x;
-    int64_t quotient = by ? up / by : 0xFFFF, rest = by ? up % by : d;
-    bool over = row == CPU12_FDIV ? x <= d : by && (is_signed ? quotient < -0x8000 || quotient > 0x7FFF : quotient > 0xFFFF);
-    set_carry(f, !by, over);
-    if (row == CPU12_IDIV || row == CPU12_FDIV) { /* what cannot be is 0xffff */
-        if (!by || over) quotient = 0xFFFF, rest = d;
-        f->z = (uint32_t)quotient;
-    } else if (!by || over) return; /* the registers stay */
-    else set_result(f, (uint32_t)quotient & 0xFFFF, 16);
-    cpu12_set_pair(core->reg + (extended ? RY : RX), (uint32_t)quotient & 0xFFFF);
-    cpu12_set_pair(core->reg + RD, (uint32_t)rest & 0xFFFF);
+    bool with_sign = row == CPU12_EDIVS || row == CPU12_IDIVS,
+         extended = row == CPU12_EDIV || row == CPU12_EDIVS,
+         saturates = row == CPU12_IDIV || row == CPU12_FDIV;
+    uint32_t d = pair(core, RD), x = pair(core, RX),
+             top = extended            ? pair(core, RY) << 16 | d
+                   : row == CPU12_FDIV ? d << 16
+                                       : d;
+    int64_t up = !with_sign ? (int64_t)top
+                 : extended ? (int32_t)top
+                            : (int16_t)top,
+            by = with_sign ? (int16_t)x : (int64_t)x, quotient = by ? up / by : 0xFFFF,
+            most = with_sign ? 0x7FFF : 0xFFFF;
+    bool over = row == CPU12_FDIV ? x <= d : by && (quotient < -0x8000 || quotient > most);
+    overflow_of(core, !by, over);
+    uint32_t rest = by && !over ? (uint32_t)(up % by) : d;
+    if ((!by || over) && !saturates) return; /* the registers stay */
+    if (!by || over) quotient = 0xFFFF;
+    if (saturates) flag(core, CPU12_Z, !quotient);
+    else result_of(core, (uint32_t)quotient, 16);
+    cpu12_set_pair(core->reg + (extended ? RY : RX), (uint32_t)quotient);
+    cpu12_set_pair(core->reg + RD, rest);
 }
 
 static void multiply(oak_core *core, unsigned row)
 {
     uint32_t d = pair(core, RD), y = pair(core, RY), product = d * y;
-    if (row == CPU12_MUL) {
-        product = (uint32_t)core->reg[RA] * core->reg[RB];
-        core->flags.c = product << 9; /* bit 7 */
-        cpu12_set_pair(core->reg + RD, product);
-        return;
-    }
+    if (row == CPU12_MUL) product = (uint32_t)core->reg[RA] * core->reg[RB];
     if (row == CPU12_EMULS) product = (uint32_t)((int32_t)(int16_t)d * (int16_t)y);
-    cpu12_set_pair(core->reg + RD, product & 0xFFFF);
+    cpu12_set_pair(core->reg + RD, product);
+    flag(core, CPU12_C, product & (row == CPU12_MUL ? 0x80 : 0x8000));
+    if (row == CPU12_MUL) return;
     cpu12_set_pair(core->reg + RY, product >> 16);
-    set_result(&core->flags, product, 32);
-    core->flags.c = product << 1; /* bit 15 */
+    result_of(core, product, 32);
 }
 
 /* Sums of what x and y point to, b times: products into y and d, what y points to into x. */
 static bool weigh(oak_core *core, uint32_t *more)
 {
     uint32_t x = pair(core, RX), y = pair(core, RY), product = 0, sum = 0, one, weight, left = core->reg[RB];
-    *more = 0;
     do {
         if (!cpu12_read(core, x, 1, &one) || !cpu12_read(core, y, 1, &weight)) return false;
         x = (x + 1) & 0xFFFF, y = (y + 1) & 0xFFFF;
@@ -674,10 +681,10 @@ static bool weigh(oak_core *core, uint32_t *more)
         left = (left - 1) & 0xFF;
     } while (left);
     core->reg[RB] = 0;
-    cpu12_set_pair(core->reg + RD, product & 0xFFFF);
-    cpu12_set_pair(core->reg + RY, product >> 16 & 0xFFFF);
-    cpu12_set_pair(core->reg + RX, sum & 0xFFFF);
-    core->flags.z = 0;
+    cpu12_set_pair(core->reg + RD, product);
+    cpu12_set_pair(core->reg + RY, product >> 16);
+    cpu12_set_pair(core->reg + RX, sum);
+    flag(core, CPU12_Z, true);
     return true;
 }
 
@@ -686,9 +693,9 @@ static bool weigh(oak_core *core, uint32_t *more)
 static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 {
     enum { AT_ONCE = 256 };
-    uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], item = 0, value, size = weighted ? 2 : 1,
-             ends = weighted ? 0xFFFF : 0xFF;
-    bool results = core->flags.v & 0x8000, weights = weighted && core->flags.c & 0x10000;
+    uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], item = 0, value,
+             size = weighted ? 2 : 1, ends = weighted ? 0xFFFF : 0xFF;
+    bool results = core->now & CPU12_V, weights = weighted && core->now & CPU12_C;
     if (!core->single) return false;
     *again = true;
     for (unsigned n = 0; n < AT_ONCE; n++, *more += 3) {
@@ -696,39 +703,39 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
         x = (x + size) & 0xFFFF;
         *again = item != ends;
         if (!*again) break;
-        if (item == ends - 1) {
-            if (results) a = 0xFF;
-            else if (weights) {
-                if (!cpu12_read(core, y, 1, &value)) return false;
-                y = (y + 1) & 0xFFFF;
-                a = a * (value + 1) >> 8;
-                *more += 5;
-            }
-            results = !results;
+        if (item != ends - 1) {
+            uint32_t at = weighted ? item : (y + item) & 0xFFFF;
+            if (!cpu12_read(core, at, 1, &value)) return false;
+            if (!results && value < a) a = value;
+            if (results && a > value && !cpu12_write(core, at, 1, a)) return false;
             continue;
         }
-        uint32_t at = weighted ? item : (y + item) & 0xFFFF;
-        if (!cpu12_read(core, at, 1, &value)) return false;
-        if (!results && value < a) a = value;
-        if (results && a > value && !cpu12_write(core, at, 1, a)) return false;
+        if (results) a = 0xFF;
+        else if (weights) {
+            if (!cpu12_read(core, y, 1, &value)) return false;
+            y = (y + 1) & 0xFFFF;
+            a = a * (value + 1) >> 8;
+            *more += 5;
+        }
+        results = !results;
     }
     core->reg[RA] = (uint8_t)a;
     cpu12_set_pair(core->reg + RX, x);
-    if (weighted) cpu12_set_pair(core->reg + RY, y);
-    core->flags.v = results ? 0x8000 : 0;
+    cpu12_set_pair(core->reg + RY, y);
+    flag(core, CPU12_V, results);
     return true;
 }
 
 static bool belong(oak_core *core)
 {
     uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], points, slopes, grade = 0xFF;
-    if (!core->single || !cpu12_read(core, x, 2, &points) || !cpu12_read(core, (x + 2) & 0xFFFF, 2, &slopes)) return false;
-    uint32_t up = (a - (points >> 8)) * (slopes >> 8), down = ((points & 0xFF) - a) * (slopes & 0xFF);
-    if (a < points >> 8 || a > (points & 0xFF)) grade = 0;
-    else {
-        if (slopes >> 8 && up < grade) grade = up;
-        if (slopes & 0xFF && down < grade) grade = down;
-    }
+    if (!core->single || !cpu12_read(core, x, 2, &points) || !cpu12_read(core, (x + 2) & 0xFFFF, 2, &slopes))
+        return false;
+    uint32_t from = points >> 8, to = points & 0xFF, up = (a - from) * (slopes >> 8),
+             down = (to - a) * (slopes & 0xFF);
+    if (slopes >> 8 && up < grade) grade = up;
+    if (slopes & 0xFF && down < grade) grade = down;
+    if (a < from || a > to) grade = 0;
     if (!cpu12_write(core, y, 1, grade)) return false;
     cpu12_set_pair(core->reg + RX, x + 4);
     cpu12_set_pair(core->reg + RY, y + 1);
@@ -739,25 +746,29 @@ static bool belong(oak_core *core)
 static bool look_up(oak_core *core, uint32_t address, unsigned bytes)
 {
     uint32_t first, second;
-    if (!cpu12_read(core, address, bytes, &first) || !cpu12_read(core, (address + bytes) & 0xFFFF, bytes, &second)) return false;
-    uint32_t sum = (first << 8) + (uint32_t)((int32_t)core->reg[RB] * ((int32_t)second - (int32_t)first)), result = sum >> 8;
-    if (bytes == 1) core->reg[RA] = (uint8_t)result;
-    else cpu12_set_pair(core->reg + RD, result & 0xFFFF);
-    set_result(&core->flags, result & (bytes == 1 ? 0xFF : 0xFFFF), 8 * bytes);
-    core->flags.c = (sum & 0x80) << 9;
+    if (!cpu12_read(core, address, bytes, &first) ||
+        !cpu12_read(core, (address + bytes) & 0xFFFF, bytes, &second))
+        return false;
+    uint32_t sum = (first << 8) + (uint32_t)((int32_t)core->reg[RB] * ((int32_t)second - (int32_t)first));
+    if (bytes == 1) core->reg[RA] = (uint8_t)(sum >> 8);
+    else cpu12_set_pair(core->reg + RD, sum >> 8);
+    result_of(core, sum >> 8, 8 * bytes);
+    flag(core, CPU12_C, sum & 0x80);
     return true;
 }
 
-static bool accumulate(oak_core *core, uint32_t address)
+static bool accumulate(oak_core *core, uint32_t at)
 {
-    uint32_t one, other, high, low;
-    if (!core->single || !cpu12_read(core, pair(core, RX), 2, &one) || !cpu12_read(core, pair(core, RY), 2, &other) ||
-        !cpu12_read(core, address, 2, &high) || !cpu12_read(core, (address + 2) & 0xFFFF, 2, &low))
+    uint32_t one, other, high, low, behind = (at + 2) & 0xFFFF;
+    if (!core->single || !cpu12_read(core, pair(core, RX), 2, &one) ||
+        !cpu12_read(core, pair(core, RY), 2, &other) || !cpu12_read(core, at, 2, &high) ||
+        !cpu12_read(core, behind, 2, &low))
         return false;
-    uint32_t product = (uint32_t)((int32_t)(int16_t)one * (int16_t)other), before = high << 16 | low, sum = before + product;
-    if (!cpu12_write(core, address, 2, sum >> 16) || !cpu12_write(core, (address + 2) & 0xFFFF, 2, sum & 0xFFFF)) return false;
-    set_result(&core->flags, sum, 32);
-    set_carry(&core->flags, ((before & 0xFFFF) + (product & 0xFFFF)) >> 16, (before ^ sum) & (product ^ sum) & 0x80000000u);
+    uint32_t product = (uint32_t)((int32_t)(int16_t)one * (int16_t)other), before = high << 16 | low,
+             sum = before + product;
+    if (!cpu12_write(core, at, 2, sum >> 16) || !cpu12_write(core, behind, 2, sum & 0xFFFF)) return false;
+    result_of(core, sum, 32);
+    overflow_of(core, (low + (product & 0xFFFF)) >> 16, (before ^ sum) & (product ^ sum) & 0x80000000u);
     return true;
 }
 
@@ -767,50 +778,47 @@ static bool choose(oak_core *core, unsigned code, uint32_t address)
     unsigned bytes = code & 2 ? 2 : 1;
     uint32_t own = bytes == 2 ? pair(core, RD) : core->reg[RA], other;
     if (!cpu12_read(core, address, bytes, &other)) return false;
-    bool takes_other = code & 1 ? other < own : other > own;
-    uint32_t result = takes_other ? other : own;
+    uint32_t result = (code & 1 ? other < own : other > own) ? other : own;
     if (code & 4 && !cpu12_write(core, address, bytes, result)) return false;
-    compare(&core->flags, own, other, 8 * bytes);
+    difference(core, own, other, 8 * bytes);
     if (!(code & 4) && bytes == 2) cpu12_set_pair(core->reg + RD, result);
-    if (!(code & 4) && bytes == 1) core->reg[RA] = (uint8_t)result;
+    else if (!(code & 4)) core->reg[RA] = (uint8_t)result;
     return true;
 }
 
-static void with_b(oak_core *core, unsigned row)
+/* With a and b. */
+static void between(oak_core *core, unsigned row)
 {
-    cpu12_flags *f = &core->flags;
-    uint32_t a = core->reg[RA], b = core->reg[RB], r = a + b;
-    if (row == CPU12_SBA || row == CPU12_CBA) {
-        compare(f, a, b, 8);
-        if (row == CPU12_SBA) core->reg[RA] = (uint8_t)(a - b);
-    } else if (row == CPU12_ABA) {
-        set_result(f, r & 0xFF, 8);
-        set_carry(f, r >> 8, (a ^ r) & (b ^ r) & 0x80);
-        f->h = a ^ b ^ r;
-        core->reg[RA] = (uint8_t)r;
-    } else {
+    uint32_t a = core->reg[RA], b = core->reg[RB], r = a + b, more = 0;
+    bool carry = core->now & CPU12_C;
+    switch (row) {
+    case CPU12_CBA: difference(core, a, b, 8); return;
+    case CPU12_SBA: r = difference(core, a, b, 8); break;
+    case CPU12_ABA:
+        result_of(core, r, 8);
+        overflow_of(core, r >> 8, (a ^ r) & (b ^ r) & 0x80);
+        flag(core, CPU12_H, (a ^ b ^ r) & 0x10);
+        break;
+    case CPU12_DAA:
+        if ((a & 15) > 9 || core->now & CPU12_H) more = 6;
+        carry = carry || a > 0x99;
+        r = a + more + (carry ? 0x60 : 0);
+        result_of(core, r, 8);
+        overflow_of(core, carry, false);
+        break;
+    default: /* tab, tba */
         r = row == CPU12_TAB ? a : b;
-        core->reg[RA] = core->reg[RB] = (uint8_t)r;
-        set_result(f, r, 8);
-        f->v = 0;
+        core->reg[RB] = (uint8_t)r;
+        result_of(core, r, 8);
+        flag(core, CPU12_V, false);
     }
-}
-
-static void decimal(oak_core *core)
-{
-    uint32_t a = core->reg[RA], carry = core->flags.c >> 16 & 1, more = 0;
-    if ((a & 15) > 9 || core->flags.h & 0x10) more = 6;
-    if (a > 0x99 || carry) more |= 0x60, carry = 1;
-    a = (a + more) & 0xFF;
-    core->reg[RA] = (uint8_t)a;
-    set_result(&core->flags, a, 8);
-    set_carry(&core->flags, carry, false);
+    core->reg[RA] = (uint8_t)r;
 }
 
 /* False with the fault set, or where time is to be known; nothing has changed then but memory. *more: cycles beyond those of the row. */
-static bool cpu12_other(oak_core *core, uint32_t pc, const kit_op *op, uint32_t *more, bool *again)
+static bool cpu12_rare(oak_core *core, unsigned row, const kit_op *op, uint32_t *more, bool *again)
 {
-    unsigned row = core->kit.row[pc] - KIT_FIRST_ROW, code = core->mem[(pc + 1) & 0xFFFF];
+    uint32_t address;
     switch (row) {
     case CPU12_MUL:
     case CPU12_EMUL:
@@ -823,24 +831,32 @@ static bool cpu12_other(oak_core *core, uint32_t pc, const kit_op *op, uint32_t 
     case CPU12_ABA:
     case CPU12_SBA:
     case CPU12_CBA:
+    case CPU12_DAA:
     case CPU12_TAB:
-    case CPU12_TBA: with_b(core, row); return true;
-    case CPU12_DAA: decimal(core); return true;
+    case CPU12_TBA: between(core, row); return true;
     case CPU12_WAV: return weigh(core, more);
     case CPU12_REV:
     case CPU12_REVW: return evaluate(core, row == CPU12_REVW, more, again);
     case CPU12_MEM_: return belong(core);
-    default: break;
+    default: address = cpu12_address(core, op->x, op->at & 0xFFFF);
     }
-    if (core->mem[pc] == 0xB7) {
-        transfer(core, code);
-        return true;
-    }
-    uint32_t address = cpu12_address(core, op->x, op->at & 0xFFFF);
     if (address == UNREACHED) return false;
     if (row == CPU12_EMACS) return accumulate(core, address);
     if (row == CPU12_TBL || row == CPU12_ETBL) return look_up(core, address, row == CPU12_TBL ? 1 : 2);
-    return choose(core, code, address);
+    return choose(core, core->mem[(uint32_t)(op - core->kit.ops) + 1], address);
+}
+
+static bool cpu12_other(oak_core *core, const kit_op *op, uint32_t *more, bool *again)
+{
+    uint32_t pc = (uint32_t)(op - core->kit.ops);
+    if (core->mem[pc] == 0xB7) {
+        transfer(core, core->mem[(pc + 1) & 0xFFFF]);
+        return true;
+    }
+    core->now = cpu12_ccr(0, &core->flags);
+    if (!cpu12_rare(core, core->kit.row[pc] - KIT_FIRST_ROW, op, more, again)) return false;
+    core->flags = cpu12_flags_of(core->now);
+    return true;
 }
 
 /* ------------------------------------------------------------------------------------------ the loop */
@@ -849,19 +865,21 @@ static bool cpu12_other(oak_core *core, uint32_t pc, const kit_op *op, uint32_t 
 
 /* clang-format off */
 #define LABEL              KIT_EXTRA_LABEL
+#define LABELS_5(op)       FIVE(LABEL, op)
 #define LABELS_4(op)       FOUR(LABEL, op)
-#define LABELS_3(op)       THREE(LABEL, op)
 #define LABELS_R(op)       LABEL(CPU12_IN(op, R))
 #define LABELS_IF(which)   LABEL(CPU12_IF_##which) LABEL(CPU12_IF_FAR_##which)
-#define CORE_EXTRA(X)      ENDING(X) CPU12_CONDITIONS(LABELS_IF) CPU12_TESTS(LABELS_3) REST(X) CPU12_BYTES(LABELS_4) CPU12_WORDS(LABELS_4) \
-    LABELS_3(ST) LABELS_3(STW) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_3) CPU12_BITS(LABELS_3)
+#define CORE_EXTRA(X)      ENDING(X) CPU12_CONDITIONS(LABELS_IF) CPU12_TESTS(LABELS_4) REST(X) CPU12_BYTES(LABELS_5) CPU12_WORDS(LABELS_5) \
+    CPU12_STORES(LABELS_4) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_4) CPU12_BITS(LABELS_4)
 /* clang-format on */
-#define CORE_CASES "isa/cpu12/cpu12_cases.h"
-#define CORE_SPAN  CPU12_SPAN
-#define CORE_CODE  CPU12_MEM
-#define CORE_LOCALS uint32_t n, z, v, c, h, a = 0, b = 0, r = 0, address = 0
-#define LOAD (n = core->flags.n, z = core->flags.z, v = core->flags.v, c = core->flags.c, h = core->flags.h, core->single = LOOP_ONE)
-#define SAVE (core->flags = (cpu12_flags){n, z, v, c, h})
+#define CORE_CASES  "isa/cpu12/cpu12_cases.h"
+#define CORE_SPAN   CPU12_SPAN
+#define CORE_CODE   CPU12_MEM
+#define CORE_LOCALS uint32_t n, z, x, y, c, to = 0
+#define LOAD                                                                                                 \
+    (n = core->flags.n, z = core->flags.z, x = core->flags.x, y = core->flags.y, c = core->flags.c,          \
+     core->single = LOOP_ONE)
+#define SAVE (core->flags = (cpu12_flags){n, z, x, y, c, core->flags.h})
 #define BACK_TO_IT                                                                                           \
     do {                                                                                                     \
         if (core->moved) memcpy(core->reg, core->before, sizeof core->before);                               \

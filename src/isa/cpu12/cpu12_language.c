@@ -106,11 +106,14 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
         const oak_value *value = &values[i];
         bool memory = shape->class_of[i] == MEMORY || shape->class_of[i] == MEMORY_FAR;
         if (!memory || value->space || !value->known || cpu12_rows[row].uses[i] != 'r') continue;
-        bool number = stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
+        bool number =
+            stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
         if (!number) continue;
         SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
         if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
-        else HINT(why, "Write `#%lld` for the number; the address as 0x%04x.", (long long)value->number, (unsigned)value->number);
+        else
+            HINT(why, "Write `#%lld` for the number; the address as 0x%04x.", (long long)value->number,
+                 (unsigned)value->number);
         why->operand = (int)i;
         why->code = "doubtful-mark";
         why->has_edit = true;
@@ -125,7 +128,8 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
 static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
 {
     (void)operand;
-    if (class->value == 't' && (value->number < 0x30 || (value->number > 0x39 && value->number < 0x40) || value->number > 0xFF)) {
+    if (class->value == 't' &&
+        (value->number < 0x30 || (value->number > 0x39 && value->number < 0x40) || value->number > 0xFF)) {
         SAY(why, "%lld is no number of a trap", (long long)value->number);
         HINT(why, "Numbers from 0x30 to 0x39 and from 0x40 to 0xff are no instructions.");
         why->code = "value-range";
@@ -135,7 +139,8 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
     if (class != &classes[BYTE_NUMBER - 1] || !is_label || (value->number >= -128 && value->number < 256))
         return OAK_OK;
     SAY(why, "`%s` is the address 0x%04x, which does not fit 8 bits", value->name, (unsigned)value->number);
-    HINT(why, "Leave the # out for what is kept there; low(%s) and high(%s) are the bytes of the address.", value->name, value->name);
+    HINT(why, "Leave the # out for what is kept there; low(%s) and high(%s) are the bytes of the address.",
+         value->name, value->name);
     why->code = "value-range";
     return OAK_REFUSED;
 }
@@ -147,7 +152,8 @@ static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
 {
     const oak_insn_row *row = &cpu12_rows[decoded->row];
     unsigned first = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF, low = first & 15;
-    bool direct = first >> 4 == 11 || first >> 4 == 15 || (first >> 4 == 7 && low >= 10) || (first >> 4 == 1 && (low >= 12 || first == 0x16));
+    bool direct = first >> 4 == 11 || first >> 4 == 15 || (first >> 4 == 7 && low >= 10) ||
+                  (first >> 4 == 1 && (low >= 12 || first == 0x16));
     if (oak_same_name(row->operands, 3, "ext") || oak_same(row->operands, "target"))
         return direct && first != 0xF7 && kit_field_of(tables, decoded, 'e') < 0x100;
     if (*row->operands != 'n') return false;
@@ -159,8 +165,8 @@ static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
     return (far && middle >= -256 && middle < 256) || (shortest >= -16 && shortest < 16);
 }
 
-static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address, uint32_t state,
-                         oak_decoded *decoded)
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                         uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (status) return status;
@@ -192,7 +198,8 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
 {
     *use = (oak_stack_use){0};
     unsigned code = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF;
-    static const uint8_t registers_of[] = {CPU12_REG_X, CPU12_REG_Y, CPU12_REG_A, CPU12_REG_B, CPU12_REG_X, CPU12_REG_Y, CPU12_REG_A, CPU12_REG_B,
+    static const uint8_t registers_of[] = {CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
+                                           CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
                                            CPU12_REG_CCR, CPU12_REG_CCR, CPU12_REG_D, CPU12_REG_D};
     if (code >= 0x30 && code < 0x3C) {
         unsigned reg = registers_of[code - 0x30];
