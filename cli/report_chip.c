@@ -16,8 +16,10 @@ static void say_exception(cli *self, oak_session *session)
         if (part->vectors[i].address == vector) name = part->vectors[i].name;
     printf("; %s", cli_paint(self->result_colour, PAINT_STRONG));
     if (!vector) printf("in the main program");
-    else if (bytes && name) printf("handling %s (exception %u)", name, (unsigned)vector / bytes);
-    else if (bytes) printf("handling exception %u", (unsigned)vector / bytes);
+    else if (bytes && name && !part->architecture->own_lines)
+        printf("handling %s (exception %u)", name, (unsigned)vector / bytes);
+    else if (bytes && !part->architecture->own_lines)
+        printf("handling exception %u", (unsigned)vector / bytes);
     else printf("handling the interrupt %s", name ? name : cli_vector_name(session, vector));
     printf("%s", cli_paint(self->result_colour, PAINT_OFF));
 }
@@ -179,8 +181,8 @@ bool cli_read_special(oak_session *session, const oak_part_register *reg, uint32
     uint8_t bytes[4] = {0};
     if (chip.ops->read_memory(chip.chip, reg->space, reg->address, bytes, (reg->bits + 7u) / 8u))
         return false;
-    *value =
-        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+    *value = (uint32_t)oak_number_at(oak_session_part(session)->architecture, reg->space, bytes,
+                                     (reg->bits + 7u) / 8u);
     return true;
 }
 

@@ -55,6 +55,11 @@ typedef struct oak_register_cells {
     uint32_t address;
 } oak_register_cells;
 
+/* A register that an interrupt puts on the stack. */
+typedef struct oak_stack_saved {
+    uint8_t reg, bytes;
+} oak_stack_saved;
+
 /* How return addresses are kept. */
 typedef struct oak_stack_info {
     uint8_t pointer;      /* the register; of a hardware stack it counts the levels in use */
@@ -65,7 +70,10 @@ typedef struct oak_stack_info {
     bool points_to_free;         /* the pointer names the next free cell, not the one on top */
     bool return_high_first;      /* the byte at the lowest address of a return address is the highest */
     uint8_t first_level, levels; /* of a hardware stack: the registers that are its levels */
-    uint32_t usual_first;        /* where a stack that grows up begins when nobody says so */
+    const oak_stack_saved
+        *saved; /* what an interrupt puts there behind the return address, the last one first */
+    uint8_t saved_count;
+    uint32_t usual_first; /* where a stack that grows up begins when nobody says so */
 } oak_stack_info;
 
 typedef struct oak_architecture {

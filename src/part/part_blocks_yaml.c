@@ -256,7 +256,9 @@ static void check_block(part_file *file, yaml_node_t *map, const oak_part_block 
         bool has = false, held = block->kind == OAK_BLOCK_SERIAL && oak_same(needed, "run");
         for (unsigned r = 0; r < block->role_count; r++) {
             const char *role = oak_block_role_name(block->kind, block->roles[r].role);
-            has = has || oak_same(role, needed) || (held && oak_same(role, "held")); /* its opposite */
+            has = has || oak_same(role, needed) ||
+                  (held && (oak_same(role, "held") ||
+                            oak_same(role, "sixteenths"))); /* its opposite, or it always runs */
         }
         if (has) continue;
         REFUSE_AT(file, map, "part-role", "Give it to a register with `role:`, or to a field with `does:`.",
@@ -295,7 +297,8 @@ static void read_timers(part_file *file, yaml_node_t *map, oak_part_block *block
     part_builder *b = file->builder;
     yaml_node_t *list = part_member(file, map, "timers");
     unsigned wide = 0;
-    bool good = list && list->type == YAML_SEQUENCE_NODE && block->kind == OAK_BLOCK_CHANNEL;
+    bool good = list && list->type == YAML_SEQUENCE_NODE &&
+                (block->kind == OAK_BLOCK_CHANNEL || block->kind == OAK_BLOCK_TIMER_CHANNEL);
     if (!list) return;
     for (yaml_node_item_t *item = good ? list->data.sequence.items.start : NULL;
          good && item < list->data.sequence.items.top; item++) {
@@ -305,13 +308,17 @@ static void read_timers(part_file *file, yaml_node_t *map, oak_part_block *block
                !oak_same_name(name, oak_length(name), b->blocks[found].name))
             found++;
         good = name && found < b->box->part.block_count;
-        bool turns = good && b->blocks[found].kind == OAK_BLOCK_PERIOD_TIMER;
-        good = good && (turns || (b->blocks[found].kind == OAK_BLOCK_WIDE_TIMER && wide < 2));
+        oak_block_kind of = good ? b->blocks[found].kind : OAK_BLOCK_PORT;
+        bool turns = of == OAK_BLOCK_PERIOD_TIMER && block->kind == OAK_BLOCK_CHANNEL;
+        if (block->kind == OAK_BLOCK_TIMER_CHANNEL) good = of == OAK_BLOCK_FREE_TIMER && !wide;
+        else good = turns || (of == OAK_BLOCK_WIDE_TIMER && wide < 2);
         if (good) block->timers[turns ? OAK_MOST_TIMERS - 1 : wide++] = (uint8_t)(found + 1);
     }
     if (good) return;
     REFUSE_AT(file, list, "part-value",
-              "Write `timers: [T1, T2]`: one or two wide timers, and a period timer.",
+              block->kind == OAK_BLOCK_TIMER_CHANNEL
+                  ? "Write `timers: [TIM]`: a free timer."
+                  : "Write `timers: [T1, T2]`: one or two wide timers, and a period timer.",
               "`timers` of a channel are blocks that are listed before it");
 }
 

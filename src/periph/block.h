@@ -26,7 +26,8 @@
     X(OAK_PORT_EDGES, "edges")                                                                               \
     X(OAK_PORT_EDGE_INTERRUPT, "edge-interrupt")                                                             \
     X(OAK_PORT_PULLS, "pulls")                                                                               \
-    X(OAK_PORT_OTHERS, "other-functions")
+    X(OAK_PORT_OTHERS, "other-functions")                                                                    \
+    X(OAK_PORT_ALL_UP, "pull-ups-on")
 #define OAK_TIMER_ROLES(X)                                                                                   \
     X(OAK_TIMER_RUN, "run")                                                                                  \
     X(OAK_TIMER_COUNT, "count")                                                                              \
@@ -63,7 +64,8 @@
     X(OAK_SERIAL_ROOM_URGENT, "room-urgent")                                                                 \
     X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")                                                         \
     X(OAK_SERIAL_HELD, "held")                                                                               \
-    X(OAK_SERIAL_BUSY, "busy")
+    X(OAK_SERIAL_BUSY, "busy")                                                                               \
+    X(OAK_SERIAL_SIXTEENTHS, "sixteenths")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -250,6 +252,30 @@
     X(OAK_INTERVAL_EVENT, "event")                                                                           \
     X(OAK_INTERVAL_INTERRUPT, "interrupt")
 
+#define OAK_FREE_ROLES(X)                                                                                    \
+    X(OAK_FREE_RUN, "run")                                                                                   \
+    X(OAK_FREE_RATE, "rate")                                                                                 \
+    X(OAK_FREE_COUNT, "count")                                                                               \
+    X(OAK_FREE_OVERFLOW, "overflow")                                                                         \
+    X(OAK_FREE_INTERRUPT, "interrupt")                                                                       \
+    X(OAK_FREE_FAST, "fast")
+#define OAK_ON_TIMER_ROLES(X)                                                                                \
+    X(OAK_ON_TIMER_COMPARES, "compares")                                                                     \
+    X(OAK_ON_TIMER_OUTPUT, "output")                                                                         \
+    X(OAK_ON_TIMER_EDGES, "edges")                                                                           \
+    X(OAK_ON_TIMER_VALUE, "value")                                                                           \
+    X(OAK_ON_TIMER_EVENT, "event")                                                                           \
+    X(OAK_ON_TIMER_INTERRUPT, "interrupt")                                                                   \
+    X(OAK_ON_TIMER_FORCE, "force")
+#define OAK_RATE_ROLES(X)                                                                                    \
+    X(OAK_RATE_RATE, "rate")                                                                                 \
+    X(OAK_RATE_STEPS, "steps")                                                                               \
+    X(OAK_RATE_EVENT, "event")                                                                               \
+    X(OAK_RATE_INTERRUPT, "interrupt")
+#define OAK_ARMED_ROLES(X)                                                                                   \
+    X(OAK_ARMED_RATE, "rate")                                                                                \
+    X(OAK_ARMED_ARM, "arm")
+
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
 enum oak_timer_role { OAK_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_TIMER_ROLE_COUNT };
@@ -271,6 +297,10 @@ enum oak_period_role { OAK_PERIOD_ROLES(OAK_ROLE_NUMBER) OAK_PERIOD_ROLE_COUNT }
 enum oak_channel_role { OAK_CHANNEL_ROLES(OAK_ROLE_NUMBER) OAK_CHANNEL_ROLE_COUNT };
 enum oak_compare_role { OAK_COMPARE_ROLES(OAK_ROLE_NUMBER) OAK_COMPARE_ROLE_COUNT };
 enum oak_interval_role { OAK_INTERVAL_ROLES(OAK_ROLE_NUMBER) OAK_INTERVAL_ROLE_COUNT };
+enum oak_free_role { OAK_FREE_ROLES(OAK_ROLE_NUMBER) OAK_FREE_ROLE_COUNT };
+enum oak_on_timer_role { OAK_ON_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_ON_TIMER_ROLE_COUNT };
+enum oak_rate_role { OAK_RATE_ROLES(OAK_ROLE_NUMBER) OAK_RATE_ROLE_COUNT };
+enum oak_armed_role { OAK_ARMED_ROLES(OAK_ROLE_NUMBER) OAK_ARMED_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -291,6 +321,7 @@ enum oak_wired_use { OAK_WIRED_PIN };
 enum oak_prescaled_use { OAK_PRESCALED_COUNT };
 enum oak_wide_use { OAK_WIDE_COUNT };
 enum oak_channel_use { OAK_CHANNEL_PIN };
+enum oak_on_timer_use { OAK_ON_TIMER_PIN };
 enum oak_compare_use { OAK_COMPARE_COUNT, OAK_COMPARE_PIN_0 /* and of the other units */ };
 enum oak_events_use { OAK_EVENTS_EDGE, OAK_EVENTS_CHANGING /* the first of four */ };
 
@@ -305,6 +336,8 @@ typedef struct oak_timer {
 enum { OAK_SERIAL_KEPT = 65536, OAK_SERIAL_WAIT = 2 };
 typedef struct oak_serial {
     bool running, shifting, holding, overrun, room_interrupt, received_interrupt;
+    bool sided;  /* sends and receives apart */
+    bool looked; /* at the flag of a byte that waits */
     bool counted, fast, sends, receives, nine_out, nine_in, ninth_out, room_urgent, received_urgent;
     uint8_t received;       /* bytes that wait */
     uint16_t shifter, held; /* with a ninth bit */
@@ -461,6 +494,32 @@ typedef struct oak_interval_watchdog {
     uint64_t gone, since;        /* cycles that are over at `since` */
 } oak_interval_watchdog;
 
+typedef struct oak_free_timer {
+    bool runs, overflow, interrupt, fast;
+    uint8_t rate;
+    uint32_t count, part; /* at the cycle `since`; part: cycles of a step that are over */
+    uint64_t since;
+} oak_free_timer;
+
+typedef struct oak_timer_channel {
+    bool compares, event, interrupt, level, out;
+    uint8_t output, edges;
+    uint32_t value;
+    uint64_t since; /* matches up to here have been seen */
+} oak_timer_channel;
+
+typedef struct oak_rate_interrupt {
+    uint8_t rate, steps;
+    bool event, interrupt;
+    uint64_t gone, since; /* cycles of a turn that are over at `since` */
+} oak_rate_interrupt;
+
+typedef struct oak_armed_watchdog {
+    uint8_t rate;
+    bool set, half;       /* its rate has been; the first of two bytes has come */
+    uint64_t gone, since; /* cycles that are over at `since` */
+} oak_armed_watchdog;
+
 typedef struct oak_pin_events {
     bool rising, edge, edge_interrupt, changed, change_interrupt, edge_urgent, change_urgent;
     bool seen;
@@ -530,6 +589,10 @@ struct oak_block {
         oak_channel channel;
         oak_compare_timer compare;
         oak_interval_watchdog interval;
+        oak_free_timer free;
+        oak_timer_channel on_timer;
+        oak_rate_interrupt rated;
+        oak_armed_watchdog armed;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -564,7 +627,8 @@ extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oa
     oak_timer_pair_block, oak_capture_timer_block, oak_edge_inputs_block, oak_framed_serial_block,
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
     oak_pin_events_block, oak_eeprom_block, oak_timeout_block, oak_wide_timer_block, oak_period_timer_block,
-    oak_channel_block, oak_compare_timer_block, oak_interval_watchdog_block;
+    oak_channel_block, oak_compare_timer_block, oak_interval_watchdog_block, oak_free_timer_block,
+    oak_timer_channel_block, oak_rate_interrupt_block, oak_armed_watchdog_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -587,7 +651,11 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_PERIOD_TIMER] = &oak_period_timer_block,
                                                [OAK_BLOCK_CHANNEL] = &oak_channel_block,
                                                [OAK_BLOCK_COMPARE_TIMER] = &oak_compare_timer_block,
-                                               [OAK_BLOCK_INTERVAL_WATCHDOG] = &oak_interval_watchdog_block};
+                                               [OAK_BLOCK_INTERVAL_WATCHDOG] = &oak_interval_watchdog_block,
+                                               [OAK_BLOCK_FREE_TIMER] = &oak_free_timer_block,
+                                               [OAK_BLOCK_TIMER_CHANNEL] = &oak_timer_channel_block,
+                                               [OAK_BLOCK_RATE_INTERRUPT] = &oak_rate_interrupt_block,
+                                               [OAK_BLOCK_ARMED_WATCHDOG] = &oak_armed_watchdog_block};
     return all[block->about->kind];
 }
 
@@ -598,6 +666,7 @@ void oak_port_edges(oak_block *block);
 /* The cycle at which a watchdog bites, UINT64_MAX while it does not run. */
 uint64_t oak_watchdog_bites_at(const oak_block *block);
 uint64_t oak_interval_watchdog_ends_at(const oak_block *block);
+uint64_t oak_armed_watchdog_ends_at(const oak_block *block);
 /* A byte arrives at a serial port. */
 void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);

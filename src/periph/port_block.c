@@ -79,6 +79,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_PORT_DATA: return oak_gpio_levels(port);
     case OAK_PORT_INPUTS: return ~port->direction & (uint32_t)(((uint64_t)1 << port->pin_count) - 1);
     case OAK_PORT_LOOSE: return !port->pull_up;
+    case OAK_PORT_ALL_UP: return port->pull_up != 0;
     case OAK_PORT_FALLING: return port->falling;
     case OAK_PORT_EDGES: return port->edges;
     case OAK_PORT_EDGE_INTERRUPT: return port->edge_enabled;
@@ -115,7 +116,8 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         port->direction = ~value;
         look_at_borrowed(block, now);
         break;
-    case OAK_PORT_LOOSE: port->pull_up = value ? 0 : UINT32_MAX; break;
+    case OAK_PORT_LOOSE:
+    case OAK_PORT_ALL_UP: port->pull_up = (role == OAK_PORT_ALL_UP) == (value != 0) ? UINT32_MAX : 0; break;
     case OAK_PORT_FALLING: port->falling = value; break;
     case OAK_PORT_EDGES: port->edges = value; break;
     case OAK_PORT_EDGE_INTERRUPT: port->edge_enabled = value; break;

@@ -25,6 +25,10 @@ static const char *const period_roles[] = {OAK_PERIOD_ROLES(ROLE) NULL};
 static const char *const channel_roles[] = {OAK_CHANNEL_ROLES(ROLE) NULL};
 static const char *const compare_roles[] = {OAK_COMPARE_ROLES(ROLE) NULL};
 static const char *const interval_roles[] = {OAK_INTERVAL_ROLES(ROLE) NULL};
+static const char *const free_roles[] = {OAK_FREE_ROLES(ROLE) NULL};
+static const char *const on_timer_roles[] = {OAK_ON_TIMER_ROLES(ROLE) NULL};
+static const char *const rate_roles[] = {OAK_RATE_ROLES(ROLE) NULL};
+static const char *const armed_roles[] = {OAK_ARMED_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -71,6 +75,13 @@ static const struct kind {
                                  {"mode", "source"}},
     [OAK_BLOCK_INTERVAL_WATCHDOG] =
         {"interval-watchdog", interval_roles, OAK_INTERVAL_ROLE_COUNT, {NULL}, {"key", "hold"}},
+    [OAK_BLOCK_FREE_TIMER] = {"free-timer", free_roles, OAK_FREE_ROLE_COUNT, {NULL}, {"run", "count"}},
+    [OAK_BLOCK_TIMER_CHANNEL] =
+        {"timer-channel", on_timer_roles, OAK_ON_TIMER_ROLE_COUNT, {"pin"}, {"value", "event"}},
+    [OAK_BLOCK_RATE_INTERRUPT] =
+        {"rate-interrupt", rate_roles, OAK_RATE_ROLE_COUNT, {NULL}, {"rate", "event"}},
+    [OAK_BLOCK_ARMED_WATCHDOG] =
+        {"armed-watchdog", armed_roles, OAK_ARMED_ROLE_COUNT, {NULL}, {"rate", "arm"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

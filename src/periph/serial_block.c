@@ -8,6 +8,9 @@
  * With `held`, it runs where that is 0, its flags are taken back by writing 0, and a byte received asks on the first line, room for one on the
  * second.
  *
+ * With `sixteenths`, a bit lasts 16 times as many cycles as it says, each side runs by `sends` and `receives`, what comes while a byte waits is lost, and
+ * a byte is only taken by reading it when its flag has been looked at before.
+ *
  * Where the part gives it pins, bits go out on one and come in on the other, looked at in their middle. */
 #include "periph/block.h"
 
@@ -55,18 +58,18 @@ static uint16_t pin_of(const oak_block *block, unsigned use)
 
 static bool sends(const oak_serial *serial)
 {
-    return serial->running && (!serial->counted || serial->sends);
+    return serial->running && (!serial->sided || serial->sends);
 }
 
 static bool receives(const oak_serial *serial)
 {
-    return serial->running && (!serial->counted || (serial->receives && !serial->overrun));
+    return serial->running && (!serial->sided || (serial->receives && !(serial->counted && serial->overrun)));
 }
 
 static uint32_t cycles_of_bit(const oak_serial *serial)
 {
     if (serial->counted) return (serial->divisor + 1) * (serial->fast ? 4 : 16);
-    return serial->divisor ? serial->divisor : 1;
+    return (serial->divisor ? serial->divisor : 1) * (serial->sided ? 16 : 1);
 }
 
 static void put(oak_block *block, bool high, uint64_t now)
@@ -132,7 +135,7 @@ static void take_frame(oak_block *block, uint16_t frame, uint64_t now)
     if (serial->received >= most) {
         serial->overrun = true;
         block->services->suffer(block->services->machine, OAK_FAULT_OVERRUN, frame & 0xFF, now);
-        if (serial->counted) return;
+        if (serial->sided) return;
         serial->received = 0;
     }
     serial->waiting[serial->received++] = frame;
@@ -191,6 +194,9 @@ static void reset(oak_block *block, uint64_t now)
                                     .in_length = 1,
                                     .line_high = line_high(block),
                                     .counted = oak_block_has(block, OAK_SERIAL_COUNT),
+                                    .sided = oak_block_has(block, OAK_SERIAL_COUNT) ||
+                                             oak_block_has(block, OAK_SERIAL_SIXTEENTHS),
+                                    .running = oak_block_has(block, OAK_SERIAL_SIXTEENTHS),
                                     .room_urgent = !oak_block_has(block, OAK_SERIAL_HELD),
                                     .received_urgent = true};
     if (block->as.serial.counted) block->as.serial.divisor = 0;
@@ -207,7 +213,8 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_SERIAL_DATA:
         return oak_block_has(block, OAK_SERIAL_ARRIVED) ? serial->held & 0xFF : *serial->waiting & 0xFF;
     case OAK_SERIAL_ARRIVED: return *serial->waiting & 0xFF;
-    case OAK_SERIAL_COUNT: return serial->divisor;
+    case OAK_SERIAL_COUNT:
+    case OAK_SERIAL_SIXTEENTHS: return serial->divisor;
     case OAK_SERIAL_FAST: return serial->fast;
     case OAK_SERIAL_SENDS: return serial->sends;
     case OAK_SERIAL_RECEIVES: return serial->receives;
@@ -260,13 +267,14 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
         else begin(block, serial->held, now);
         break;
     case OAK_SERIAL_RECEIVED: /* writing 1 takes it back; writing 0 where the port is held to stop it */
-        if (!serial->counted && oak_block_has(block, OAK_SERIAL_HELD) != (value != 0)) serial->received = 0;
+        if (!serial->sided && oak_block_has(block, OAK_SERIAL_HELD) != (value != 0)) serial->received = 0;
         break;
     case OAK_SERIAL_OVERRUN:
         serial->overrun =
-            serial->overrun && (serial->counted || oak_block_has(block, OAK_SERIAL_HELD) || !value);
+            serial->overrun && (serial->sided || oak_block_has(block, OAK_SERIAL_HELD) || !value);
         break;
-    case OAK_SERIAL_COUNT: serial->divisor = value; break;
+    case OAK_SERIAL_COUNT:
+    case OAK_SERIAL_SIXTEENTHS: serial->divisor = value; break;
     case OAK_SERIAL_FAST: serial->fast = value != 0; break;
     case OAK_SERIAL_SENDS:
         serial->sends = value != 0;
@@ -319,6 +327,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, waiting[0], uint16_t)
     OAK_VISIT(it, waiting[1], uint16_t)
     OAK_VISIT(it, overrun, bool)
+    OAK_VISIT(it, looked, bool)
     OAK_VISIT(it, room_interrupt, bool)
     OAK_VISIT(it, received_interrupt, bool)
     OAK_VISIT(it, shifter, uint16_t)
@@ -345,10 +354,13 @@ static void taken(oak_block *block, unsigned role, uint64_t now)
 {
     oak_serial *serial = &block->as.serial;
     bool apart = oak_block_has(block, OAK_SERIAL_ARRIVED); /* what came has a register of its own */
+    bool asks_first = serial->sided && !serial->counted;
     bool takes = role == (apart ? OAK_SERIAL_ARRIVED : OAK_SERIAL_DATA) && serial->received;
-    if (!takes) return;
+    if (role == OAK_SERIAL_RECEIVED) serial->looked = serial->received != 0;
+    if (!takes || (asks_first && !serial->looked)) return;
     serial->received--;
-    if (oak_block_has(block, OAK_SERIAL_HELD)) serial->overrun = false;
+    serial->looked = false;
+    if (oak_block_has(block, OAK_SERIAL_HELD) || asks_first) serial->overrun = false;
     if (serial->received) serial->waiting[0] = serial->waiting[1];
     update(block, now);
 }

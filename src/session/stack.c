@@ -258,6 +258,12 @@ static bool walk_bytes(walk *w, uint32_t *pc)
     bool called = follows_call(w->session, value);
     if (!called && !w->handlers) return false;
     if (!called) w->handlers--;
+    for (unsigned i = 0; !called && i < w->info->saved_count; i++) {
+        const oak_stack_saved *saved = &w->info->saved[i];
+        if (!peek(w, saved->bytes, &value)) return false;
+        take_saved(w, saved->bytes, value, 0, saved->reg);
+    }
+    if (!called && !peek(w, w->info->return_bytes, &value)) return false;
     take(w, w->info->return_bytes, value, called ? OAK_STACK_RETURNS : OAK_STACK_INTERRUPTED);
     *pc = value;
     return true;

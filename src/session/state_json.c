@@ -148,8 +148,8 @@ static cJSON *state_document(state_writer *w)
         session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
                                        (reg->bits + 7u) / 8u);
         NEED(w, cJSON_AddNumberToObject(specials, reg->name,
-                                        (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 |
-                                            (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24));
+                                        (double)oak_number_at(session->part->architecture, reg->space, bytes,
+                                                              (reg->bits + 7u) / 8u)));
     }
     cJSON *memory = cJSON_AddArrayToObject(root, "memory");
     for (unsigned i = 0; i < session->part->memory_count; i++)

@@ -155,7 +155,7 @@ static uint32_t read_bits(oak_session *session, const oak_part_register *reg, ui
     uint8_t bytes[4] = {0};
     session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
                                    (reg->bits + 7u) / 8u);
-    return (uint32_t)bytes[0] | (uint32_t)bytes[1] << 8 | (uint32_t)bytes[2] << 16 | (uint32_t)bytes[3] << 24;
+    return (uint32_t)oak_number_at(session->part->architecture, reg->space, bytes, (reg->bits + 7u) / 8u);
 }
 
 uint32_t session_read_special(oak_session *session, const oak_part_register *reg)

@@ -59,8 +59,9 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                       (role->role == OAK_SERIAL_DIVISOR || role->role == OAK_SERIAL_ROOM_URGENT ||
                        role->role == OAK_SERIAL_RECEIVED_URGENT)) ||
                      (block->about->kind >= OAK_BLOCK_PRESCALED_TIMER &&
-                      block->about->kind != OAK_BLOCK_INTERVAL_WATCHDOG) ||
-                     (block->about->kind == OAK_BLOCK_PORT && role->role == OAK_PORT_LOOSE);
+                      block->about->kind < OAK_BLOCK_INTERVAL_WATCHDOG) ||
+                     (block->about->kind == OAK_BLOCK_PORT &&
+                      (role->role == OAK_PORT_LOOSE || role->role == OAK_PORT_ALL_UP));
         if (plain)
             oak_block_ops_of(block)->set(block, role->role,
                                          reg->reset >> role->bit & sim_field_mask(role->width), now);
@@ -147,9 +148,12 @@ static oak_block *numbered(void *context, unsigned number)
 /* The pin that a serial port sends on is its own as soon as it runs, where the chip needs no direction for that. */
 static void force_pin(oak_machine *machine, const oak_block *block)
 {
-    uint16_t pin = block->about->uses[OAK_SERIAL_SEND_PIN];
-    if (block->about->kind == OAK_BLOCK_SERIAL && pin != OAK_NO_PIN &&
-        (oak_block_has(block, OAK_SERIAL_COUNT) || oak_block_has(block, OAK_SERIAL_HELD)))
+    bool serial = block->about->kind == OAK_BLOCK_SERIAL &&
+                  (oak_block_has(block, OAK_SERIAL_COUNT) || oak_block_has(block, OAK_SERIAL_HELD) ||
+                   oak_block_has(block, OAK_SERIAL_SIXTEENTHS)),
+         channel = block->about->kind == OAK_BLOCK_TIMER_CHANNEL;
+    uint16_t pin = block->about->uses[channel ? OAK_ON_TIMER_PIN : OAK_SERIAL_SEND_PIN];
+    if ((serial || channel) && pin != OAK_NO_PIN)
         machine->gpio[pin / OAK_MOST_PINS].forced |= (uint32_t)1 << pin % OAK_MOST_PINS;
 }
 

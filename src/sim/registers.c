@@ -341,9 +341,11 @@ uint64_t sim_resets_at(void *context)
     uint64_t soonest = UINT64_MAX;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block_kind kind = machine->part->blocks[i].kind;
-        if (kind != OAK_BLOCK_WATCHDOG && kind != OAK_BLOCK_INTERVAL_WATCHDOG) continue;
         uint64_t at = kind == OAK_BLOCK_WATCHDOG ? oak_watchdog_bites_at(&machine->block[i])
-                                                 : oak_interval_watchdog_ends_at(&machine->block[i]);
+                      : kind == OAK_BLOCK_INTERVAL_WATCHDOG
+                          ? oak_interval_watchdog_ends_at(&machine->block[i])
+                      : kind == OAK_BLOCK_ARMED_WATCHDOG ? oak_armed_watchdog_ends_at(&machine->block[i])
+                                                         : UINT64_MAX;
         if (at < soonest) soonest = at;
     }
     return soonest;

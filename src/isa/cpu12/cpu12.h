@@ -22,7 +22,8 @@ enum {
     CPU12_BY_PROGRAM = 0xFFF6,
     CPU12_TRAPPED = 0xFFF8,
     CPU12_RESET = 0xFFFE,
-    CPU12_FRAME = 9 /* bytes that an interrupt pushes */
+    CPU12_COP = 0xFFFA, /* where a reset by the watchdog leads */
+    CPU12_FRAME = 9     /* bytes that an interrupt pushes */
 };
 
 /* Where registers lie in reg[]: words, the low byte first; one that is always 0, for addresses that need none. */
@@ -63,7 +64,8 @@ struct oak_core {
     uint8_t page;
     uint8_t waits; /* 1: for an interrupt, with its frame pushed; 2: the same, with all clocks still */
     cpu12_flags flags;
-    bool fresh; /* nothing has run since reset */
+    bool fresh;     /* nothing has run since reset */
+    uint16_t entry; /* the vector that the reset leads through */
     kit_lines lines;
     kit_stack stack;
     uint8_t mem[CPU12_SPAN];

@@ -894,12 +894,12 @@ KIT_LOOPS(cpu12_);
 static bool has_reset_vector(const oak_core *core)
 {
     uint32_t which;
-    return !kit_missing(core, CPU12_RESET, 2, &which);
+    return !kit_missing(core, core->entry, 2, &which);
 }
 
 static void programmed(oak_core *core)
 {
-    if (core->fresh && has_reset_vector(core)) core->kit.pc = cpu12_word(core->mem + CPU12_RESET);
+    if (core->fresh && has_reset_vector(core)) core->kit.pc = cpu12_word(core->mem + core->entry);
 }
 
 /* What the manual leaves open begins with 0. */
@@ -910,6 +910,7 @@ static void reset_registers(oak_core *core)
     core->flags = cpu12_flags_of(0);
     core->stack.floor = KIT_STACK_SPAN;
     core->fresh = true;
+    core->entry = core->kit.resets ? CPU12_COP : CPU12_RESET;
     core->kit.pc = 0;
     programmed(core);
     core->kit.log.depth = 0;
@@ -923,7 +924,7 @@ static bool starts(oak_core *core)
 {
     bool begins = !core->fresh || has_reset_vector(core);
     if (begins) core->fresh = false;
-    else (void)fail(core, OAK_FAULT_NO_HANDLER, CPU12_RESET);
+    else (void)fail(core, OAK_FAULT_NO_HANDLER, core->entry);
     return begins;
 }
 
@@ -963,7 +964,7 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
-static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
+static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER("entry", entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_cpu12, .code_span = CPU12_SPAN, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_),

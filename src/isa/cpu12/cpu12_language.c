@@ -233,6 +233,7 @@ static const oak_flag_info flags[] = {
     {"i", CPU12_REG_CCR, 4, 1, "interrupts are held back", false, 0}, {"n", CPU12_REG_CCR, 3, 1, "negative", false, 0}, {"z", CPU12_REG_CCR, 2, 1, "zero", false, 0},
     {"v", CPU12_REG_CCR, 1, 1, "overflow", false, 0}, {"c", CPU12_REG_CCR, 0, 1, "carry", false, 0}};
 
+static const oak_stack_saved saved[] = {{CPU12_REG_CCR, 1}, {CPU12_REG_B, 1}, {CPU12_REG_A, 1}, {CPU12_REG_X, 2}, {CPU12_REG_Y, 2}};
 static const kit_counting counts[] = {
     {CPU12_LDAA_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "a", NULL}, {CPU12_LDAB_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "b", NULL}, {CPU12_LDX_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "x", NULL},
     {CPU12_LDY_I, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, "y", NULL}, {CPU12_CLRA, OAK_EFFECT_LOADS, 0, 0, "a", NULL}, {CPU12_CLRB, OAK_EFFECT_LOADS, 0, 0, "b", NULL},
@@ -255,7 +256,7 @@ const oak_isa oak_isa_cpu12 = {
               .vector_bytes = 2, .vector_first = CPU12_VECTORS, .vector_step = 2, .own_lines = CPU12_LINES, .spaces = spaces, .space_count = CPU12_SPACES,
               .code_space = CPU12_MEM, .registers = registers, .register_count = CPU12_REGISTERS, .pc_register = CPU12_REG_PC, .fields_are_masks = true,
               .cells = register_cells, .cells_count = sizeof register_cells / sizeof *register_cells,
-              .stack = {.pointer = CPU12_REG_SP, .space = CPU12_MEM, .cell = 1, .return_bytes = 2},
+              .stack = {.pointer = CPU12_REG_SP, .space = CPU12_MEM, .cell = 1, .return_bytes = 2, .return_high_first = true, .saved = saved, .saved_count = sizeof saved / sizeof *saved},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .rows = cpu12_rows, .row_count = CPU12_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .doubt = doubt,
     .stack_use = stack_use, .call_mnemonic = "jsr", .copiers = copiers, .trade = trade, .messages = messages, .core = &cpu12_core_ops};

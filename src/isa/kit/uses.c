@@ -317,7 +317,9 @@ unsigned kit_entry(const oak_core *core, kit_reach *list)
     list[0] =
         (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = stack->pointer, .size = 1};
     lay(&arch->isa->about, &list[0]);
-    if (stack->space || stack->levels) list[count++] = on_stack(core, stack->return_bytes);
+    int bytes = stack->return_bytes;
+    for (unsigned i = 0; i < stack->saved_count; i++) bytes += stack->saved[i].bytes;
+    if (stack->space || stack->levels) list[count++] = on_stack(core, bytes);
     return count;
 }
 

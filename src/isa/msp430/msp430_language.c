@@ -200,6 +200,7 @@ static const oak_flag_info flags[] = {
     {"cpuoff", MSP430_REG_SR, 4, 1, "the core sleeps", false, 0}, {"gie", MSP430_REG_SR, 3, 1, "interrupts are let through", false, 0},
     {"n", MSP430_REG_SR, 2, 1, "negative", false, 0}, {"z", MSP430_REG_SR, 1, 1, "zero", false, 0}, {"c", MSP430_REG_SR, 0, 1, "carry", false, 0}};
 
+static const oak_stack_saved saved[] = {{MSP430_REG_SR, 2}};
 static const kit_counting counts[] = {
     {MSP430_MOV_N_R, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {MSP430_MOV_C_R, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL},
     {MSP430_CLR_R, OAK_EFFECT_LOADS, 0, 0, NULL, NULL}, {MSP430_MOV_B_N_R, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL},
@@ -222,7 +223,7 @@ const oak_isa oak_isa_msp430 = {
     .about = {.name = "msp430", .title = "MSP430, 16-bit", .cycle_unit = "clock cycle", .elf_machine = 105, .word_bytes = 2, .code_align = 2, .memory_align = 2,
               .vector_bytes = 2, .vector_first = MSP430_VECTORS, .vector_step = 2, .own_lines = MSP430_LINES, .spaces = spaces, .space_count = MSP430_SPACES,
               .code_space = MSP430_MEM, .registers = registers, .register_count = MSP430_REGISTERS, .pc_register = MSP430_REG_PC, .fields_are_masks = true,
-              .stack = {.pointer = MSP430_REG_SP, .space = MSP430_MEM, .cell = 2, .return_bytes = 2},
+              .stack = {.pointer = MSP430_REG_SP, .space = MSP430_MEM, .cell = 2, .return_bytes = 2, .saved = saved, .saved_count = 1},
               .flags = flags, .flag_count = sizeof flags / sizeof *flags},
     .rows = msp430_rows, .row_count = MSP430_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_decoded_flow, .doubt = doubt,
     .stack_use = stack_use, .pattern_unit = 2, .call_mnemonic = "call #", .copiers = copiers, .trade = trade, .messages = messages, .core = &msp430_core_ops};

@@ -75,8 +75,8 @@ extern const uint8_t picmid_cycles[PICMID_ROWS];
     X(MOVWF)                                                                                                 \
     X(RLF_W)                                                                                                 \
     X(RLF_F)                                                                                                 \
-    X(RRF_W) X(RRF_F) X(SUBWF_W) X(SUBWF_F) X(SWAPF_W) X(SWAPF_F) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF)        \
-        X(BTFSC) X(BTFSS)
+    X(RRF_W)                                                                                                 \
+    X(RRF_F) X(SUBWF_W) X(SUBWF_F) X(SWAPF_W) X(SWAPF_F) X(XORWF_W) X(XORWF_F) X(BCF) X(BSF) X(BTFSC) X(BTFSS)
 #define PICMID_EVERYWHERE(id) PICMID_##id##_C,
 #define PICMID_POINTED(id)    PICMID_##id##_I,
 enum {
