@@ -211,7 +211,8 @@ static uint64_t advance(oak_block *block, uint64_t now)
     const oak_timer_channel *it = &block->as.on_timer;
     catch_up(block, now);
     update(block);
-    return it->compares && (it->output || (it->interrupt && !it->event)) ? arrives(timer_of(block), it->value) : UINT64_MAX;
+    return it->compares && (it->output || (it->interrupt && !it->event)) ? arrives(timer_of(block), it->value)
+                                                                         : UINT64_MAX;
 }
 
 static void taken(oak_block *block, unsigned role, uint64_t now)
@@ -263,5 +264,6 @@ static bool set_timer(oak_block *timer, unsigned role, uint32_t value, uint64_t 
     return true;
 }
 
-const oak_block_ops oak_free_timer_block = {reset_timer, get_timer, set_timer, advance_timer, visit_timer, NULL, NULL, NULL, taken_timer};
+const oak_block_ops oak_free_timer_block = {reset_timer, get_timer, set_timer, advance_timer, visit_timer,
+                                            NULL,        NULL,      NULL,      taken_timer};
 const oak_block_ops oak_timer_channel_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};

@@ -196,6 +196,10 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         read = read >> about->flags[name->number].bit & ((1u << *bits) - 1);
         break;
     case NAME_SPECIAL:
+        if (as_address) {
+            *value = name->reg->address;
+            return OAK_OK;
+        }
         read = session_read_special(session, name->reg);
         note_pins_of(session, name->reg, UINT32_MAX);
         *bits = name->reg->bits;

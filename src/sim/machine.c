@@ -56,8 +56,8 @@ static void set_up_block(oak_machine *machine, unsigned number, uint64_t now)
                       (role->role == OAK_TIMER_PERIOD || role->role == OAK_TIMER_PRESCALE ||
                        role->role == OAK_TIMER_COMPARE)) ||
                      (block->about->kind == OAK_BLOCK_SERIAL &&
-                      (role->role == OAK_SERIAL_DIVISOR || role->role == OAK_SERIAL_ROOM_URGENT ||
-                       role->role == OAK_SERIAL_RECEIVED_URGENT)) ||
+                      (role->role == OAK_SERIAL_DIVISOR || role->role == OAK_SERIAL_SIXTEENTHS ||
+                       role->role == OAK_SERIAL_ROOM_URGENT || role->role == OAK_SERIAL_RECEIVED_URGENT)) ||
                      (block->about->kind >= OAK_BLOCK_PRESCALED_TIMER &&
                       block->about->kind < OAK_BLOCK_INTERVAL_WATCHDOG) ||
                      (block->about->kind == OAK_BLOCK_PORT &&

@@ -585,9 +585,11 @@ static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
     bool found = false;
     oak_status status = oak_session_place(r->session, r->one->call.text, &sink, &target);
     if (status) return status;
-    for (unsigned i = 0; i < r->part->memory_count && !found; i++) {
-        const oak_part_memory *memory = &r->part->memories[i];
-        if (memory->space != r->part->architecture->code_space || memory->size < ROOM) continue;
+    for (unsigned n = 0; n < 2 * r->part->memory_count && !found; n++) { /* ROM first */
+        const oak_part_memory *memory = &r->part->memories[n % r->part->memory_count];
+        if (memory->space != r->part->architecture->code_space || memory->size < ROOM ||
+            memory->writable != (n >= r->part->memory_count))
+            continue;
         for (uint32_t at = (memory->base + memory->size - ROOM) & ~(uint32_t)3;
              at >= memory->base + ROOM && !found; at -= 4) {
             uint8_t byte;
