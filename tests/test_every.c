@@ -66,6 +66,14 @@ static const subject subjects[] = {
      "#2, r9\nw: dec r9\n jnz "
      "w\n xor r6, 0x2004\n pop r6\n ret\n",
      "mem[0x2000:2]", "r6", " vector reset, s\n org 0x8000\ns: mov #0x5a80, &0x120\n br #0x9000\n"},
+    {"parts/cpu12-64k.yaml",
+     " vector reset, start\n section p, flash\nstart: lds #0x4000\n movb #60, 0x1000\nround: jsr work\n staa "
+     "0x1002\n dec 0x1000\n "
+     "bne round\n"
+     "rest: bra rest\nwork: adda #3\n psha\n ldx #0x1010\n ldab 1,x+\n addb 1,x-\n stab 0,x\n ldab #2\nw: "
+     "dbne b, w\n tfr a, b\n exg d, "
+     "x\n pula\n rts\n",
+     "mem[0x1000]", "a", " vector reset, s\n section p, flash, at 0x4000\ns: jmp 0x6000\n"},
     {"tests/made_up/knot.yaml",
      " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
      "round\nrest: jmp rest\n"

@@ -1,167 +1,96 @@
-; loom.asm - the loom: how fast the shuttle flies.
+; loom.asm — watches a hand loom: counts the picks (throws of the shuttle), and stops the take-up motor when a thread of
+; the warp breaks. For an armv6m-32k.
 ;
-;   pt.0  barrier  1 = the shuttle is in the light barrier
-;   pp.0  lamp     1 = lit: the last pick was slow
-;   ps.0, ps.1     the weaver asks: w width, n picks, s the slowest; 9600 bit/s
-;   ps.2, ps.3     the log: a line for each pick
+;   p0.0  take-up motor: 1 runs it         p1.0  shuttle eye: a falling edge a pick
+;   p0.1  lamp: 1 after a broken thread    p1.1  drop wires: low when a broken thread lets one fall
 ;
-; Channel 0 of the timer keeps the count at both edges of the barrier; the difference is how long the shuttle was in it.
+; Every thread of the warp holds up a drop wire. When one falls, it touches the bar below: the line goes low, the
+; interrupt stops the motor within `promised` cycles, and the pick at which it happened is kept.
 
-lamp    equ  1                             ; bits of their ports
-barrier equ  1
-ready   equ  0x80                          ; of a serial port's status: there is room for a byte
-weaver  equ  &SCI0BD                       ; where the registers of the serial ports begin
-log     equ  &SCI1BD
-status  equ  4                             ; and how far behind that these lie
-byte    equ  7
+motor           equ  0
+lamp            equ  1
+shuttle         equ  0
+wires           equ  1
+promised        equ  48                 ; cycles from the falling wire to the motor
+per_span        equ  8                  ; picks of a hand's breadth of cloth
 
-; ---------------------------------------------------------------- settings, filled in by start-up code
-
-        section settings, ram, copied
-slow:   dw   2500                          ; microseconds: a pick that takes longer lights the lamp
-
-; ---------------------------------------------------------------- variables
-
-        section vars, ram
-since:  ds   2                             ; when the shuttle came, as the timer counts
-width:  ds   2                             ; how long the last pick took
-slowest: ds  2
-picks:  ds   2
-due:    ds   1                             ; a line is to be written
-asked:  ds   1                             ; what the weaver has typed, or 0
-
-; ---------------------------------------------------------------- vectors
-
+        vector stack, stack_top
         vector reset, start
-        vector channel0, passes
-        vector sci0, typed
+        vector p1, edge
 
-; ---------------------------------------------------------------- start-up
+        org  0xc0
+start:  ldr  r5, =picks                 ; RAM holds anything at first
+        movs r0, #0
+        str  r0, [r5]
+        str  r0, [r5, #spans - picks]
+        str  r0, [r5, #broken_at - picks]
+        ldr  r4, =P0_DIR
+        movs r0, #(1 << motor) | (1 << lamp)
+        str  r0, [r4]
+        ldr  r4, =P1_FALL               ; falling edges of both lines
+        movs r0, #(1 << shuttle) | (1 << wires)
+        str  r0, [r4]
+        ldr  r4, =P1_PULL
+        str  r0, [r4]
+        ldr  r4, =NVIC_ISER
+        movs r0, #1 << 1                ; port 1
+        str  r0, [r4]
+        ldr  r4, =P0_SET
+        movs r0, #1 << motor
+        str  r0, [r4]
 
-        section prog, flash
-start:  lds  #0x4000                       ; the top of the RAM
-        copied                             ; settings
-        clra
-        clrb
-        std  slowest
-        std  picks
-        std  width
-        std  due                           ; and asked
+; Sleeps between the picks, and adds up the spans of cloth.
+weave:  wfi
+        ldr  r5, =picks
+        ldr  r0, [r5]
+        bl   spans_of
+        str  r0, [r5, #spans - picks]
+        ldr  r1, [r5, #broken_at - picks]
+        cmp  r1, #0
+        beq  weave
+mended_by_hand:
+        b    .
 
-; ---------------------------------------------------------------- program
+; Spans in r0 picks: a division by subtraction, since the core has none. Whole spans only.
+spans_of:
+        movs r1, #0
+.more:  subs r0, #per_span
+        blo  .done
+        adds r1, #1
+        b    .more
+.done:  mov  r0, r1
+        bx   lr
 
-main:   bset DDRP, #lamp
-        movb #3, TSCR2                     ; a step of the timer is 8 cycles: a microsecond
-        movb #3, TCTL4                     ; both edges of pt.0
-        movb #0x80, TSCR1                  ; it runs
-        movb #barrier, TIE                 ; channel 0 asks
-        movw #52, SCI0BD                   ; 8 MHz / 16 / 9600
-        movw #52, SCI1BD
-        movb #0x2c, SCI0CR2                ; sends, receives, asks when a byte has come
-        movb #0x08, SCI1CR2                ; sends
-rest:   sei                                ; nothing may come between the look and the sleep
-        tst  due
-        bne  write
-        tst  asked
-        bne  answer
-        cli                                ; lets interrupts through behind the next instruction
-        wai
-        bra  rest
+; An edge on port 1: the wires first, for they matter.
+edge:   ldr  r0, =P1_PEND
+        ldr  r1, [r0]
+        lsrs r2, r1, #wires + 1         ; the wires' bit goes to the carry
+        bcc  pick
+        ldr  r2, =P0_CLR
+        movs r3, #1 << motor
+        str  r3, [r2]
+motor_is_off:
+        ldr  r2, =P0_SET
+        movs r3, #1 << lamp
+        str  r3, [r2]
+        ldr  r2, =picks
+        ldr  r3, [r2]
+        adds r3, #1                     ; the pick that is under way
+        str  r3, [r2, #broken_at - picks]
+pick:   lsrs r2, r1, #shuttle + 1
+        bcc  seen
+        ldr  r2, =picks
+        ldr  r3, [r2]
+        adds r3, #1
+        str  r3, [r2]
+seen:   str  r1, [r0]                   ; what was pending has been looked at
+        bx   lr
 
-; A line for each pick: "pick 12: 1850 us".
-write:  clr  due
-        cli
-        ldy  #log
-        ldx  #pick
-        bsr  text
-        ldd  picks
-        bsr  number
-        ldx  #colon
-        bsr  text
-        ldd  width
-        bsr  number
-        ldx  #unit
-        bsr  text
-        bra  rest
+        section variables, ram
+picks:          ds 4
+spans:          ds 4
+broken_at:      ds 4                    ; the pick at which a thread broke, 0 while all hold
 
-; What the weaver wants to know.
-answer: ldaa asked
-        clr  asked
-        cli
-        ldy  #weaver
-        cmpa #'w'
-        beq  .width
-        cmpa #'n'
-        beq  .picks
-        cmpa #'s'
-        beq  .slow
-        ldx  #help
-        bsr  text
-        bra  rest
-.picks: ldd  picks
-        bra  .say
-.slow:  ldd  slowest
-        bra  .say
-.width: ldd  width
-.say:   bsr  number
-        ldx  #eol
-        bsr  text
-        bra  rest
-
-; Sends the text at x to the line whose registers begin at y.
-text:   ldaa 1,x+
-        beq  .done
-        bsr  send
-        bra  text
-.done:  rts
-
-; Sends d as a number to the line at y.
-number: ldx  #10
-        idiv                               ; x is the rest of the number, d its last digit
-        addb #'0'
-        pshb
-        tfr  x, d
-        tbeq x, .last
-        bsr  number
-.last:  pula                               ; and goes on into send
-
-; Sends the byte a to the line at y.
-send:   brclr status,y, #ready, send
-        staa byte,y
-        rts
-
-; ---------------------------------------------------------------- interrupts
-
-; The shuttle comes into the barrier, or leaves it.
-passes: movb #barrier, TFLG1               ; taken back by writing 1
-        brclr PTT, #barrier, .leaves
-        movw TC0, since
-        rti
-.leaves: ldd TC0
-        subd since                         ; right also where the count has gone round
-        std  width
-        bclr PTP, #lamp
-        cpd  slow
-        bls  .fast
-        bset PTP, #lamp
-.fast:  emaxm slowest,pcr                  ; the larger one of d and what is there stays
-        ldx  picks
-        inx
-        stx  picks
-        movb #1, due
-        rti
-
-; The weaver has typed something.
-typed:  ldaa SCI0SR1                       ; first the flag, then the byte
-        ldaa SCI0DRL
-        staa asked
-        rti
-
-; ---------------------------------------------------------------- texts
-
-        section texts, flash
-pick:   db   "pick ", 0
-colon:  db   ": ", 0
-unit:   db   " us"
-eol:    db   13, 10, 0
-help:   db   "w, n or s?", 13, 10, 0
+        section stack, ram, align 8
+        ds   128
+stack_top:

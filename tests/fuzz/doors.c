@@ -113,6 +113,13 @@ static const char program_16bit[] =
     "#SMCLK|MC_1, &TACTL\n eint\n"
     "loop: add.b @r5+, 2(r6)\n call #part\n xor &kept, r7\n dec r8\n jnz loop\n"
     "rest: jmp rest\npart: push r4\n addc #3, r4\n mov r4, &0x3000\n pop r4\n ret\ntick: inc &kept\n reti\n";
+static const char program_cpu12[] = "log equ 0x10\ncount equ 3\n vector reset, start\n vector channel0, "
+                                    "tick\n section s, ram, copied\nkept: dw 7\n section p, flash\n"
+                                    "start: lds #0x4000\n copied\n bset TIOS, #1\n movb #0x80, TSCR1\n movw "
+                                    "#50, TC0\n bset TIE, #1\n cli\n ldx #0x1100\n ldy #0x1200\n ldab #9\n"
+                                    "loop: ldaa 1,x+\n staa [2,y]\n bsr part\n addd kept\n dbne b, loop\n"
+                                    "rest: bra rest\npart: pshy\n leay 3,y\n sty 0x3000\n puly\n rts\ntick: "
+                                    "movb #1, TFLG1\n inc kept\n rti\n";
 static const char program_32bit[] =
     "count equ 3\n vector stack, 0x20001000\n vector reset, start\n vector systick, tick\n org 0x200\n"
     "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
@@ -120,20 +127,21 @@ static const char program_32bit[] =
 
 static chip *find_chip(const char *name)
 {
-    static chip chips[] = {{.name = "mcs51-8k"},  {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
-                           {.name = "z80-64k"},   {.name = "picmid-8k"},  {.name = "pic18-32k"},
-                           {.name = "msp430-32k"}};
+    static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
+                           {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
+                           {.name = "msp430-32k"}, {.name = "cpu12-64k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
     if (c->part) return c;
     char path[500];
     uint32_t outside;
-    const char *source = strncmp(name, "mcs51", 5) == 0 ? program_8bit
-                         : strncmp(name, "z80", 3) == 0 ? program_z80
-                         : strncmp(name, "pic", 3) == 0 ? program_filed
-                         : strncmp(name, "msp", 3) == 0 ? program_16bit
-                                                        : program_32bit;
+    const char *source = strncmp(name, "mcs51", 5) == 0   ? program_8bit
+                         : strncmp(name, "z80", 3) == 0   ? program_z80
+                         : strncmp(name, "pic", 3) == 0   ? program_filed
+                         : strncmp(name, "msp", 3) == 0   ? program_16bit
+                         : strncmp(name, "cpu12", 5) == 0 ? program_cpu12
+                                                          : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
         oak_assemble_text(&host, c->part, "rig.asm", source, strlen(source), &sink, &c->program) ||
@@ -486,6 +494,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-picmid", 800, "picmid-8k", enter},
                       {"source-pic18", 800, "pic18-32k", enter},
                       {"source-msp430", 800, "msp430-32k", enter},
+                      {"source-cpu12", 800, "cpu12-64k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -498,6 +507,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-z80", 6000, "z80-64k", enter},
                       {"state-pic18", 6000, "pic18-32k", enter},
                       {"state-msp430", 6000, "msp430-32k", enter},
+                      {"state-cpu12", 6000, "cpu12-64k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
@@ -505,6 +515,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"verbs-picmid", 80, "picmid-8k", enter},
                       {"verbs-pic18", 80, "pic18-32k", enter},
                       {"verbs-msp430", 80, "msp430-32k", enter},
+                      {"verbs-cpu12", 80, "cpu12-64k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},
