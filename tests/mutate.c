@@ -390,7 +390,8 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/examples/dowels/dowels.asm",
          SOURCE_FOLDER "/examples/dowels/dowels.asm",
          SOURCE_FOLDER "/parts/mcs51-4k.yaml",
-         {"mem[0x1000:2] + pieces * 3 == 0x12 && !pt.3", "width << 2 | flag.i", "TCNT ? low(piece) : x - sp"}},
+         {"mem[0x1000:2] + pieces * 3 == 0x12 && !pt.3", "width << 2 | flag.i",
+          "TCNT ? low(piece) : x - sp"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

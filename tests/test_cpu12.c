@@ -323,5 +323,337 @@ START_TEST(arithmetic_is_right_on_all_operands)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ reading back */
+
+START_TEST(every_code_is_read_back_and_assembles_to_itself)
+{
+    oak_part *part = load_part("cpu12-64k");
+    oak_host host = oak_linux_host();
+    uint64_t seed = 5;
+    for (unsigned round = 0; round < 24; round++) {
+        oak_program *program;
+        ck_assert_int_eq(oak_program_create(&host, part, &program), OAK_OK);
+        uint32_t at = 0x4000;
+        for (unsigned code = 0; code < 1024; code++) {
+            uint8_t bytes[8];
+            random_tail(bytes, 0, &seed);
+            if (code < 256) bytes[0] = (uint8_t)code;
+            else if (code < 512) bytes[0] = 0x18, bytes[1] = (uint8_t)code;
+            else bytes[0] = (uint8_t)(0xA0 | (code & 15)), bytes[1] = (uint8_t)(code >> 1); /* postbytes */
+            oak_image_write(oak_program_image(program), at, bytes, sizeof bytes);
+            at += sizeof bytes;
+        }
+        oak_program_finish(program);
+        must_come_back(program);
+        oak_program_free(program);
+    }
+    oak_part_free(part);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ devices */
+
+#define START " vector reset, start\n section p, flash, at 0x4000\nstart: lds #0x4000\n"
+
+/* The time of a change of the recorded pin, from the first one that rises on. */
+static uint64_t edge(const bench *b, unsigned which)
+{
+    const oak_trace_change *one;
+    bool rose = false;
+    for (size_t i = 0; (one = oak_trace_change_at(oak_session_trace(b->session), i)); i++) {
+        rose = rose || (!one->other && one->value);
+        if (rose && !one->other && !which--) return one->time;
+    }
+    return 0;
+}
+
+/* A channel turns its pin over, clears or sets it where the count arrives; a step is 1 << PR cycles; the pin is its own whatever DDRT says. */
+START_TEST(channels_compare)
+{
+    static const struct {
+        const char *rate;
+        unsigned step;
+    } all[] = {{"0", 1}, {"3", 8}, {"7", 128}};
+    for (unsigned i = 0; i < 3; i++) {
+        char source[900];
+        bench b;
+        snprintf(source, sizeof source,
+                 START " vector channel2, tick\n movb #4, TIOS\n movb #0x10, TCTL2\n movb #%s, TSCR2\n movb "
+                       "#4, TIE\n movb #0x80, TSCR1\n "
+                       "ldd TCNT\n addd #250\n std TC2\n cli\nrest: bra rest\ntick: movb #4, TFLG1\n ldd "
+                       "TC2\n addd #250\n std TC2\n inc "
+                       "0x1000\n rti\n",
+                 all[i].rate);
+        bench_open(&b, "cpu12-64k", source);
+        b.chip.ops->write_memory(b.chip.chip, MEM, 0x1000, (const uint8_t[]){0}, 1);
+        ck_assert_int_eq(oak_session_record(b.session, "pt.2", &b.sink), OAK_OK);
+        bench_run(&b, 250 * all[i].step * 10 + 60, UINT64_MAX);
+        for (unsigned k = 1; k < 6; k++)
+            ck_assert_uint_eq(edge(&b, k) - edge(&b, k - 1), 250 * all[i].step);
+        ck_assert_int_eq(value_of(&b, "mem[0x1000]"), 10);
+        bench_close(&b);
+    }
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " movb #3, TIOS\n movb #0x0e, TCTL2\n movb #0x80, TSCR1\n movw #1000, TC0\n movw #3000, "
+                     "TC1\n movb #3, CFORC\nrest: nop\n "
+                     "bra rest\n");
+    bench_run(&b, 200, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "PTIT & 3"), 2); /* at once: 0 low, 1 high */
+    ck_assert_int_eq(value_of(&b, "TFLG1"), 0);
+    bench_run(&b, 1000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "TFLG1"), 1);
+    bench_run(&b, 70000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "TFLG1"), 3);
+    ck_assert_int_eq(value_of(&b, "TFLG2"), 0x80);
+    bench_close(&b);
+}
+END_TEST
+
+/* Captures keep the count at the edge that is asked for; flags go by writing 1, or by the access itself where TFFCA says so. */
+START_TEST(channels_capture)
+{
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " movb #0x40, TCTL3\n movb #0x80, TSCR1\nw1: brclr TFLG1, #0x80, w1\n ldd TC7\n std "
+                     "0x1000\n movb #0x80, TFLG1\n movb "
+                     "#0x80, TCTL3\nw2: brclr TFLG1, #0x80, w2\n ldd TC7\n subd 0x1000\n std 0x1002\n bset "
+                     "TSCR1, #0x10\n ldd TC7\n ldaa "
+                     "TFLG1\n staa 0x1004\nrest: bra rest\n");
+    ck_assert_int_eq(
+        oak_session_drive(b.session, "pt.7 = 0 until 1000 cycles, 1 until 3345 cycles, 0", &b.sink), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 9000, UINT64_MAX).stop.reason, OAK_STOP_PARKED);
+    ck_assert_int_eq(value_of(&b, "mem[0x1002:2]"), 2345);
+    ck_assert_int_eq(value_of(&b, "mem[0x1004]"), 0);
+    bench_close(&b);
+}
+END_TEST
+
+/* The real-time interrupt by its two fields; wai sleeps meanwhile. */
+START_TEST(real_time_goes_round)
+{
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " vector rti, tick\n clr 0x1000\n movb #0x23, RTICTL\n movb #0x80, CRGINT\n cli\nround: "
+                     "wai\n bra round\ntick: movb #0x80, "
+                     "CRGFLG\n inc 0x1000\n rti\n");
+    bench_run(&b, 4 * 1024 * 20 + 100, UINT64_MAX); /* 256 times 4, twice doubled */
+    ck_assert_int_eq(value_of(&b, "mem[0x1000]"), 20);
+    oak_chip_time time;
+    b.chip.ops->read_time(b.chip.chip, &time);
+    ck_assert_uint_gt(time.asleep, 4 * 1024 * 20 - 20 * 40);
+    bench_close(&b);
+}
+END_TEST
+
+/* The watchdog: still until its rate is written, then fed by two bytes, bitten into its own vector; a wrong byte resets at once. */
+START_TEST(the_watchdog_is_armed_once)
+{
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " vector cop, bitten\nrest: bra rest\nbitten: ldaa #7\nagain: bra again\n");
+    ck_assert_int_eq(bench_run(&b, 200000, UINT64_MAX).stop.reason, OAK_STOP_PARKED);
+    bench_close(&b);
+    bench_open(&b, "cpu12-64k",
+               START " vector cop, bitten\n movb #1, COPCTL\n movb #0, COPCTL\n ldy #5\nfeed: ldx #2500\nw: "
+                     "dbne x, w\n movb #0x55, ARMCOP\n movb #0xaa, "
+                     "ARMCOP\n dbne y, feed\nrest: bra rest\nbitten: ldaa #7\nagain: bra again\n");
+    oak_event event = bench_run(&b, 200000, UINT64_MAX);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_WATCHDOG);
+    ck_assert_uint_gt(cycles_of(&b), 5 * 7500 + 8192 - 100);
+    ck_assert_uint_lt(cycles_of(&b), 5 * 7530 + 8192 + 100);
+    bench_run(&b, 100, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "a"), 7);
+    bench_close(&b);
+    bench_open(&b, "cpu12-64k",
+               START " vector cop, start\n movb #1, COPCTL\n movb #0x12, ARMCOP\nrest: bra rest\n");
+    ck_assert_int_eq(bench_run(&b, 1000, UINT64_MAX).stop.fault, OAK_FAULT_WATCHDOG_KEY);
+    bench_close(&b);
+}
+END_TEST
+
+/* Both serial ports, each with its own rate; a byte goes when its flag was looked at, and is lost while one waits. */
+START_TEST(serial_ports_send_and_receive)
+{
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " movw #3, SCI1BD\n movb #8, SCI1CR2\n movb #0x4b, SCI1DRL\nrest: nop\n bra rest\n");
+    ck_assert_int_eq(oak_session_record(b.session, "ps.3", &b.sink), OAK_OK);
+    bench_run(&b, 900, UINT64_MAX);
+    /* 0, 1 1 0 1 0 0 1 0, 1: changes behind the start bit after 1, 3, 4, 5, 7, 8 and 9 bits of 48 cycles. */
+    static const unsigned bits[] = {0, 1, 3, 4, 5, 7, 8, 9};
+    for (unsigned i = 0; i < 8; i++) ck_assert_uint_eq(edge(&b, i + 1) - edge(&b, 1), bits[i] * 48);
+    ck_assert_int_eq(value_of(&b, "SCI1SR1 & 0xc0"), 0xC0);
+    bench_close(&b);
+    bench_open(&b, "cpu12-64k",
+               START " movw #52, SCI0BD\n movb #4, SCI0CR2\n ldaa SCI0DRL\nw1: brclr SCI0SR1, #0x20, w1\n "
+                     "ldaa SCI0DRL\n staa 0x1000\n ldx "
+                     "#30000\nw: dbne x, w\n ldab SCI0SR1\n stab 0x1001\n ldaa SCI0DRL\n staa 0x1002\n ldab "
+                     "SCI0SR1\n stab 0x1003\nrest: bra rest\n");
+    ck_assert_int_eq(oak_session_drive(b.session, "ps.0 = bytes \"oak\" at 9600 from 1ms", &b.sink), OAK_OK);
+    bench_run(&b, 200000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "mem[0x1000]"), 'o');
+    ck_assert_int_eq(value_of(&b, "mem[0x1001] & 0x28"), 0x28); /* one waits, another was lost */
+    ck_assert_int_eq(value_of(&b, "mem[0x1002]"), 'a');
+    ck_assert_int_eq(value_of(&b, "mem[0x1003] & 0x28"), 0);
+    bench_close(&b);
+}
+END_TEST
+
+/* Interrupts: irq as long as its pin is low, xirq through i; cli lets them in behind the next instruction; the frame, and back. */
+START_TEST(interrupts_push_all_registers)
+{
+    bench b;
+    bench_open(&b, "cpu12-64k",
+               START " vector irq, one\n vector xirq, two\n ldd #0x1234\n ldx #0x5678\n ldy #0x9abc\n andcc "
+                     "#0xbf\n cli\n inca\n inca\nrest: bra "
+                     "rest\none: ldaa 2,sp\n staa 0x1000\n movw 3,sp, 0x1002\n movw 5,sp, 0x1004\n movw "
+                     "7,sp, 0x1006\n bset PUCR, #0x10\n ldaa #0\n rti\ntwo: "
+                     "ldaa #0x77\n staa 0x1010\n tfr ccr, a\n staa 0x1011\n rti\n");
+    ck_assert_int_eq(oak_session_drive(b.session, "pe.1 = 0 until 30us, 1", &b.sink), OAK_OK);
+    ck_assert_int_eq(oak_session_drive(b.session, "pe.0 = 1 until 100us, 0 for 1us, 1", &b.sink), OAK_OK);
+    bench_run(&b, 2000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "mem[0x1000]"), 0x13); /* one inca behind cli, and not two */
+    ck_assert_int_eq(value_of(&b, "mem[0x1002:2]"), 0x5678);
+    ck_assert_int_eq(value_of(&b, "mem[0x1004:2]"), 0x9ABC);
+    ck_assert_int_eq(value_of(&b, "x * 65536 + y"), 0x56789ABC);
+    ck_assert_int_eq(value_of(&b, "a"), 0x14);
+    ck_assert_int_eq(value_of(&b, "mem[0x1010]"), 0x77);
+    ck_assert_int_eq(value_of(&b, "mem[0x1011] & 0x50"), 0x50); /* both are held back in it */
+    ck_assert_int_eq(value_of(&b, "ccr & 0x50"), 0);
+    bench_close(&b);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ source */
+
+/* What people write: its bytes, and what is said of it. */
+START_TEST(operands_are_read_as_people_write_them)
+{
+    static const struct {
+        const char *line, *code;
+        unsigned count;
+        uint8_t bytes[6];
+    } all[] = {
+        {" ldaa #5\n", NULL, 2, {0x86, 5}},
+        {" ldaa 0x55\n", NULL, 2, {0x96, 0x55}},
+        {" ldaa 0x1055\n", NULL, 3, {0xB6, 0x10, 0x55}},
+        {" ldaa 5,x\n", NULL, 2, {0xA6, 5}},
+        {" ldaa -16,y\n", NULL, 2, {0xA6, 0x50}},
+        {" ldaa 16,x\n", NULL, 3, {0xA6, 0xE0, 16}},
+        {" ldaa -17,sp\n", NULL, 3, {0xA6, 0xF1, 0xEF}},
+        {" ldaa 256,x\n", NULL, 4, {0xA6, 0xE2, 1, 0}},
+        {" ldaa 1,x+\n", NULL, 2, {0xA6, 0x30}},
+        {" ldaa 8 , - y\n", NULL, 2, {0xA6, 0x68}},
+        {" ldaa 1,+sp\n", NULL, 2, {0xA6, 0xA0}},
+        {" ldaa 2,y-\n", NULL, 2, {0xA6, 0x7E}},
+        {" ldaa a,x\n", NULL, 2, {0xA6, 0xE4}},
+        {" ldaa B, Y\n", NULL, 2, {0xA6, 0xED}},
+        {" ldaa d,sp\n", NULL, 2, {0xA6, 0xF6}},
+        {" ldaa [d,x]\n", NULL, 2, {0xA6, 0xE7}},
+        {" ldaa [5,y]\n", NULL, 4, {0xA6, 0xEB, 0, 5}},
+        {" ldaa 0x4002,pcr\n", NULL, 2, {0xA6, 0xC0}},
+        {" ldaa 5,pc\n", NULL, 2, {0xA6, 0xC5}},
+        {" ldaa [0x4010,pcr]\n", NULL, 4, {0xA6, 0xFB, 0, 0x0C}},
+        {" movb #1, 5,x\n", NULL, 4, {0x18, 0x08, 5, 1}},
+        {" movb 1,x+,1,y+\n", NULL, 4, {0x18, 0x0A, 0x30, 0x70}},
+        {" movw 0x1000, 2,-x\n", NULL, 5, {0x18, 0x01, 0x2E, 0x10, 0x00}},
+        {" movb 0x4005,pcr, 0x1000\n",
+         NULL,
+         5,
+         {0x18, 0x0D, 0xC2, 0x10, 0x00}}, /* counts from two before its end */
+        {" brset 0x50, #3, $\n", NULL, 4, {0x4E, 0x50, 3, 0xFC}},
+        {" brclr 300,x, #1, $\n", NULL, 6, {0x0F, 0xE2, 1, 44, 1, 0xFA}},
+        {" dbne d, $\n", NULL, 3, {0x04, 0x34, 0xFD}},
+        {" tfr a, x\n", NULL, 2, {0xB7, 0x05}},
+        {" sex a, x\n", NULL, 2, {0xB7, 0x05}},
+        {" exg d, x\n", NULL, 2, {0xB7, 0xC5}},
+        {" lsla\n", NULL, 1, {0x48}},
+        {" bhs $\n", NULL, 2, {0x24, 0xFE}},
+        {" jsr 0x20\n", NULL, 2, {0x17, 0x20}},
+        {" trap #0x30\n", NULL, 2, {0x18, 0x30}},
+        {" call 0x4100, 3\n", NULL, 4, {0x4A, 0x41, 0x00, 3}},
+        {" ldaa 5\n", "doubtful-mark", 2, {0x96, 5}},
+        {" lds 0x4000\n", "doubtful-mark", 3, {0xFF, 0x40, 0}},
+        {" ldaa #300\n", "value-range", 0, {0}},
+        {" ldaa 9,x+\n", "value-range", 0, {0}},
+        {" movb 20,x, 0x1000\n", "value-range", 0, {0}},
+        {" ldaa 1,pc+\n", "operand", 0, {0}},
+        {" bra 0x5000\n", "branch-reach", 0, {0}},
+        {" bne 0x5000\n", "branch-reach", 0, {0}},
+        {" dbne x, 0x5000\n", "branch-reach", 0, {0}},
+        {" trap #5\n", "value-range", 0, {0}},
+        {" staa #5\n", "no-such-form", 0, {0}},
+        {" ldaa ,x\n", "operand", 0, {0}},
+        {" bset 0x50\n", "no-such-form", 0, {0}},
+        {" leax 0x1000\n", "no-such-form", 0, {0}},
+        {" mov a, b\n", "unknown-operation", 0, {0}},
+    };
+    oak_part *part = load_part("cpu12-64k");
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        char source[300];
+        collected diags;
+        snprintf(source, sizeof source, " org 0x4000\n%s", all[i].line);
+        oak_program *program = assemble(part, source, &diags);
+        unsigned first = 0;
+        while (first < diags.count && !strcmp(diags.one[first].code, "runs-off")) first++;
+        const char *code = first < diags.count ? diags.one[first].code : NULL;
+        ck_assert_msg(!code == !all[i].code && (!code || !strcmp(code, all[i].code)), "%s: %s", all[i].line,
+                      code ? code : "nothing is said");
+        if (!all[i].count) continue;
+        ck_assert_ptr_nonnull(program);
+        for (unsigned k = 0; k < all[i].count; k++) {
+            uint8_t byte = 0;
+            oak_image_byte(oak_program_image(program), 0x4000 + k, &byte);
+            ck_assert_msg(byte == all[i].bytes[k], "%s, byte %u: 0x%02x", all[i].line, k, byte);
+        }
+        uint8_t behind;
+        ck_assert_msg(!oak_image_byte(oak_program_image(program), 0x4000 + all[i].count, &behind),
+                      "%s is longer", all[i].line);
+        oak_program_free(program);
+    }
+    oak_part_free(part);
+}
+END_TEST
+
+/* The example and the tool. */
+START_TEST(the_dowel_counter_measures)
+{
+    char *out, *error;
+    const char *in = "d=$(mktemp -d) && cd $d && cp " SOURCE_FOLDER "/examples/dowels/* . && ";
+    static const struct {
+        const char *command, *said;
+    } all[] = {
+        {SPINDLE " trial --afresh", "5 passed, 0 failed"},
+        {SPINDLE " run dowels.asm --part cpu12-64k --board board.yaml --time 300ms", "piece 3: 2900 us"},
+        {SPINDLE " run dowels.asm --part cpu12-64k --board board.yaml --time 300ms",
+         "it starts at 0x4000, start, as the vector `reset` at 0xfffe says; start-up code runs before "
+         "`main`"},
+        {SPINDLE " asm dowels.asm --part cpu12-64k && " SPINDLE
+                 " look dowels.hex --part cpu12-64k -o again.asm && " SPINDLE
+                 " asm again.asm --part cpu12-64k && cmp dowels.hex again.hex && echo the same",
+         "the same"},
+        {"printf 'stop passes\ngo\nstack\n' | " SPINDLE
+         " bench dowels.asm --part cpu12-64k --board board.yaml",
+         "saved ccr\n"},
+        {"printf 'stop passes\ngo\nTCNT\nmemory mem[0x1000..0x100f] as words little\n' | " SPINDLE
+         " bench dowels.asm --part cpu12-64k --board board.yaml",
+         "since width longest pieces due asked"},
+        {SPINDLE " explain ee fb 00 3a --part cpu12-64k",
+         "x         0x003a, byte 4: a distance, it leads to 0x003e"},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        char command[900];
+        snprintf(command, sizeof command, "%s%s; code=$?; rm -r $d; exit $code", in, all[i].command);
+        ck_assert_int_eq(shell(command, &out, &error), 0);
+        ck_assert_msg(strstr(out, all[i].said) != NULL, "%s: %s", all[i].command, out);
+        free(out), free(error);
+    }
+}
+END_TEST
+
 RUN_SUITE("cpu12", every_code_does_what_the_second_core_does, every_postbyte_leads_where_it_should,
-          chains_of_code_that_overwrites_itself_agree_with_single_steps, arithmetic_is_right_on_all_operands)
+          chains_of_code_that_overwrites_itself_agree_with_single_steps, arithmetic_is_right_on_all_operands,
+          every_code_is_read_back_and_assembles_to_itself, channels_compare, channels_capture,
+          real_time_goes_round, the_watchdog_is_armed_once, serial_ports_send_and_receive,
+          interrupts_push_all_registers, operands_are_read_as_people_write_them, the_dowel_counter_measures)

@@ -615,6 +615,11 @@ START_TEST(copied_sections_come_out_of_the_flash)
          "rest\n section s, data, copied\n"
          "kept: db 18, 52, 86, 120, 9\n section t, data, copied\nmore: db 7\n",
          "data"},
+        {"cpu12-64k",
+         " vector reset, start\n section p, flash\nstart: lds #0x4000\n copied\nrest: bra rest\n section s, "
+         "ram, copied\nkept: db 18, 52, "
+         "86, 120, 9\n section t, ram, copied\nmore: db 7\n",
+         "mem"},
         {"armv7m-256k",
          " vector stack, 0x20001000\n vector reset, start\n section p, flash\nstart: copied\nrest: b rest\n "
          "section s, ram, copied\nkept: "

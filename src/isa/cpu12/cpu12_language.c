@@ -109,8 +109,10 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
         bool number =
             stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
         if (!number) continue;
-        SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
-        if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
+        if (stack) SAY(why, "this takes the word at 0x%04x, not the number", (unsigned)value->number);
+        else SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
+        if (stack && !value->name) HINT(why, "Write `#0x%04x` for the number.", (unsigned)value->number);
+        else if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
         else
             HINT(why, "Write `#%lld` for the number; the address as 0x%04x.", (long long)value->number,
                  (unsigned)value->number);
