@@ -88,6 +88,15 @@ static int beside(unsigned row, unsigned operand)
 static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
 {
     (void)is_word, (void)behind;
+    const char *at = reader->at, *end = reader->end;
+    while (at < end && *at != ',') at++;
+    while (at < end && (*at == ',' || *at == ' ')) at++;
+    bool before = at < end && (*at == '+' || *at == '-');
+    if (at + before + 2 <= end && oak_same_name(at + before, 2, "pc") &&
+        (before || (at + 2 < end && (at[2] == '+' || at[2] == '-')))) {
+        reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.", "pc does not move on by itself");
+        return true;
+    }
     if (reader->at == reader->end || *reader->at != ',') return false;
     reader->refuse(reader, reader->at, reader->at + 1, "operand", "Write `0,x` for what x points to.",
                    "an offset is missing in front of the comma");
