@@ -388,8 +388,7 @@ START_TEST(channels_compare)
         b.chip.ops->write_memory(b.chip.chip, MEM, 0x1000, (const uint8_t[]){0}, 1);
         ck_assert_int_eq(oak_session_record(b.session, "pt.2", &b.sink), OAK_OK);
         bench_run(&b, 250 * all[i].step * 10 + 60, UINT64_MAX);
-        for (unsigned k = 1; k < 6; k++)
-            ck_assert_uint_eq(edge(&b, k) - edge(&b, k - 1), 250 * all[i].step);
+        for (unsigned k = 1; k < 6; k++) ck_assert_uint_eq(edge(&b, k) - edge(&b, k - 1), 250 * all[i].step);
         ck_assert_int_eq(value_of(&b, "mem[0x1000]"), 10);
         bench_close(&b);
     }

@@ -12,9 +12,15 @@
 #define KIT_COUNT        CPU12_ROWS
 #include "isa/kit/rows.h"
 
-enum { CPU12_NUMBER, CPU12_MEM, CPU12_SPACES };
+enum { CPU12_NUMBER, CPU12_MEM, CPU12_FLASH, CPU12_SPACES };
 enum {
     CPU12_SPAN = 0x10000,
+    CPU12_WINDOW =
+        0x8000, /* of CPU12_PAGE addresses, where the flash has pages: 0x30 lies at place 0xc0000, and so on */
+    CPU12_PAGE = 0x4000,
+    CPU12_PAGES = 0xC0000,
+    CPU12_PLACES = 0x100000,
+    CPU12_PPAGE = 0x30, /* the register that selects one */
     CPU12_VECTORS = 0xFFC0,
     CPU12_LINES = 27, /* of interrupts; the highest is the most urgent */
     CPU12_IRQ = 25,   /* from here on they come while it stands still, too */
@@ -50,11 +56,14 @@ typedef struct cpu12_flags {
 struct oak_core {
     kit_core kit; /* first */
     kit_objects objects;
-    uint8_t known[CPU12_SPAN];     /* 1 where ROM was programmed */
-    uint8_t guard[CPU12_SPAN + 1]; /* kit.guard; the last one is never open */
+    uint8_t known[CPU12_PLACES]; /* 1 where ROM was programmed */
+    bool paged;
+    uint8_t guard[CPU12_PLACES + 1]; /* kit.guard; the last one is never open */
     /* While one instruction is under way: its registers before addresses moved them on, and whether devices may be reached. */
     uint8_t before[RTMP2];
     bool moved, single;
+    bool selects; /* a page, by a write: `wanted`, from the next instruction on */
+    uint8_t wanted;
     uint8_t now;            /* flags */
     uint64_t reads, writes; /* when it does that */
 
@@ -68,7 +77,7 @@ struct oak_core {
     uint16_t entry; /* the vector that the reset leads through */
     kit_lines lines;
     kit_stack stack;
-    uint8_t mem[CPU12_SPAN];
+    uint8_t mem[CPU12_PLACES]; /* on a tape what a program sees */
 };
 
 static inline uint32_t cpu12_pair(const uint8_t *at)
@@ -112,6 +121,17 @@ static inline cpu12_flags cpu12_flags_of(uint32_t ccr)
 #define CPU12_REGISTER_NUMBER(id, ...) CPU12_REG_##id,
 enum { CPU12_REGISTER_LIST(CPU12_REGISTER_NUMBER) CPU12_REGISTERS };
 /* clang-format on */
+
+/* The address a program sees of a place; and the place an address is that is seen at a place. */
+static inline uint32_t cpu12_seen(uint32_t place)
+{
+    return place < CPU12_SPAN ? place : CPU12_WINDOW | place % CPU12_PAGE;
+}
+static inline uint32_t cpu12_place(uint32_t at, uint32_t seen)
+{
+    bool inside = at >= CPU12_SPAN && (seen & 0xC000) == CPU12_WINDOW;
+    return inside ? at / CPU12_PAGE * CPU12_PAGE + seen % CPU12_PAGE : seen;
+}
 
 extern const oak_insn_row cpu12_rows[CPU12_ROWS];
 extern const uint8_t cpu12_cycles[CPU12_ROWS];

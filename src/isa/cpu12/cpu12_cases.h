@@ -1,6 +1,7 @@
 /* cpu12_cases.h — what the instructions do, for kit/loop.h: operations times modes. N, Z, V, C and H are worked out when somebody asks (cpu12_ccr). */
 /* clang-format off */
 #define NEXT_ONE       TARGET
+#define PLACE(seen)    place_of(core, seen)
 #define OPEN           { uint32_t a = 0, b = 0, r = 0, address = 0; (void)a, (void)b, (void)r, (void)address
 #define CLOSE          GO_ON(NEXT_ONE); }
 #define CLOSE_BY(units) NEXT(units); }
@@ -200,11 +201,11 @@ ON_MOVE(1) ON_MOVE(2)
     CASE(CPU12_PUL_1): OPEN; PULL(a, 1); SET_1(Y, a); CLOSE_BY(1)
     CASE(CPU12_PUL_2): OPEN; PULL(a, 2); SET_2(Y, a); CLOSE_BY(1)
     CASE(CPU12_JSR_TO): OPEN; PUSH(AT, 2, ENTER(TARGET)); }
-    CASE(CPU12_JSR_BY): OPEN; ADDRESS_G; r = address; PUSH(HERE + op->size, 2, DONE_G; ENTER(ops + r)); }
+    CASE(CPU12_JSR_BY): OPEN; ADDRESS_G; r = address; PUSH(cpu12_seen(HERE) + op->size, 2, DONE_G; ENTER(ops + PLACE(r))); }
     CASE(CPU12_RTS_): OPEN; PULL(a, 2);
     if (core->stack.depth) kit_returned(core, &core->stack, address, NOW_ENDS);
-    ENTER(ops + a); }
-    CASE(CPU12_GO): OPEN; ADDRESS_G; DONE_G; ENTER(ops + address); }
+    ENTER(ops + PLACE(a)); }
+    CASE(CPU12_GO): OPEN; ADDRESS_G; DONE_G; ENTER(ops + PLACE(address)); }
     CASE(CPU12_JUMP): ENTER(TARGET);
 
 /* ---- branches */
@@ -234,20 +235,20 @@ ON_MOVE(1) ON_MOVE(2)
     if (!cpu12_return(core, &to, NOW_ENDS)) goto faulted;
     LOAD; op = ops + to; FINISH;
     CASE(CPU12_SOFTWARE): SINGLY;
-    if (!cpu12_software(core, HERE + op->size, AT, &to, NOW_ENDS)) goto faulted;
+    if (!cpu12_software(core, cpu12_seen(HERE) + op->size, AT, &to, NOW_ENDS)) goto faulted;
     op = ops + to; FINISH;
     CASE(CPU12_SLEEPS): SINGLY;
     {
         bool stops = MEM_1(HERE) == 0x18;
         if (stops && core->ccr & CPU12_S) GO_ON(NEXT_ONE);
-        if (!push_frame(core, HERE + op->size, NOW_ENDS)) goto faulted;
+        if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
         MORE(stops ? 6 : 0);
         core->waits = stops ? 2 : 1;
         if (stops) stand_still(core, true, NOW_ENDS);
     }
     kit->attention = true; op = NEXT_ONE; FINISH;
     CASE(CPU12_CALLS): SINGLY;
-    if (!cpu12_call(core, op, HERE + op->size, &to, NOW_ENDS)) goto faulted;
+    if (!cpu12_call(core, op, cpu12_seen(HERE) + op->size, &to, NOW_ENDS)) goto faulted;
     core->moved = false; ENTER(ops + to);
     CASE(CPU12_RTC_): SINGLY;
     if (!cpu12_return_to_page(core, &to, NOW_ENDS)) goto faulted;

@@ -80,8 +80,13 @@ static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32
     unsigned guard = core->guard[address] | core->guard[second];
     bool device = guard & KIT_GUARD_ABSENT && second >= address;
     if (guard & ~(unsigned)(KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single) return false;
-    if (device && setup->bus_write && !setup->bus_write(setup->machine, address, bytes, value, core->writes))
+    if (device && setup->bus_write &&
+        !setup->bus_write(setup->machine, address, bytes, value, core->writes)) {
+        core->selects = core->paged && address == CPU12_PPAGE && bytes == 1;
+        core->wanted = (uint8_t)value;
+        core->kit.attention |= core->selects;
         return true;
+    }
     for (unsigned i = 0; i < bytes; i++)
         if (!kit_store(core, (address + i) & 0xFFFF, (uint8_t)(value >> 8 * (bytes - 1 - i)))) return false;
     return true;
@@ -127,6 +132,30 @@ static void set_ccr(oak_core *core, uint32_t value)
     core->kit.attention = true;
 }
 
+/* Where code that a program sees at an address lies. */
+static inline uint32_t place_of(const oak_core *core, uint32_t seen)
+{
+    bool inside = core->paged && (seen & 0xC000) == CPU12_WINDOW;
+    return inside ? CPU12_PAGES + core->page % 16u * CPU12_PAGE + seen % CPU12_PAGE : seen;
+}
+
+/* What the window shows is put there. */
+static void show_page(oak_core *core)
+{
+    const uint8_t *page = core->mem + CPU12_PAGES + core->page % 16u * CPU12_PAGE;
+    if (core->paged) memcpy(core->mem + CPU12_WINDOW, page, CPU12_PAGE);
+}
+
+static void select_page(oak_core *core, uint32_t page, uint64_t now)
+{
+    const oak_core_setup *setup = &core->kit.setup;
+    if (core->page == (uint8_t)page) return;
+    core->page = (uint8_t)page;
+    show_page(core);
+    if (core->paged && setup->bus_write)
+        (void)!setup->bus_write(setup->machine, CPU12_PPAGE, 1, core->page, now);
+}
+
 static void stand_still(oak_core *core, bool all, uint64_t now)
 {
     const oak_core_setup *setup = &core->kit.setup;
@@ -156,21 +185,27 @@ static bool take_interrupt(oak_core *core)
     uint32_t vector = CPU12_VECTORS + 2 * line;
     if (kit_handler_missing(core, vector, 2)) return false;
     if (kit->observed) kit_watch_entry(core, vector);
-    if (!core->waits && !push_frame(core, kit->pc, now)) return kit->faulted = true;
+    if (!core->waits && !push_frame(core, cpu12_seen(kit->pc), now)) return kit->faulted = true;
     if (core->waits == 2) stand_still(core, false, now);
     kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, line + 1, vector);
     kit->time.cycles += core->waits ? 6 : 9;
     core->waits = 0;
     core->ccr |= (uint8_t)(CPU12_I | (line == CPU12_XIRQ ? CPU12_X : 0));
-    kit->pc = cpu12_word(core->mem + vector);
+    kit->pc = place_of(core, cpu12_word(core->mem + vector));
     kit->attention = true;
     if (kit->observed) kit_watch_end(core);
     kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
     return true;
 }
 
+/* A page that was selected by a write shows from the next instruction on. */
 static uint64_t noticed_at(oak_core *core)
 {
+    if (core->selects) {
+        core->selects = false;
+        select_page(core, core->wanted, core->kit.time.cycles);
+        core->kit.pc = place_of(core, cpu12_seen(core->kit.pc));
+    }
     return kit_lines_next(core, enabled(core), &core->lines);
 }
 
@@ -366,7 +401,7 @@ static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
     uint8_t bytes[OAK_LONGEST_INSN];
     kit_fetch(core, pc, bytes);
     const struct code *code = &codes[bytes[0]];
-    uint32_t end = pc + size, word = cpu12_word(bytes + 1);
+    uint32_t end = cpu12_seen(pc) + size, word = cpu12_word(bytes + 1);
     if (*bytes == 0x18) return shape_of_more(bytes, end);
     shape it = {.handler = code->handler ? code->handler : CPU12_OTHER, .y = code->y, .at = code->at};
     switch (code->kind) {
@@ -407,8 +442,14 @@ static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
 
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
-    (void)handler;
-    uint16_t own = shape_of(core, pc, core->kit.ops[pc].size).handler;
+    unsigned size = core->kit.ops[pc].size, behind = pc % CPU12_PAGE + size;
+    uint16_t own = shape_of(core, pc, size).handler;
+    bool stays = oak_goes_on((oak_flow)cpu12_rows[handler - KIT_FIRST_ROW].flow) || behind > CPU12_PAGE;
+    if (pc >= CPU12_SPAN && behind >= CPU12_PAGE && stays) return KIT_OUTSIDE; /* it runs out of its page */
+    if (pc < CPU12_SPAN && core->paged && (core->kit.ops[pc].to / sizeof(kit_op) & 0xFC000) == CPU12_WINDOW) {
+        if (own == CPU12_JUMP) return CPU12_GO; /* into whatever page is selected then */
+        if (own == CPU12_JSR_TO) return CPU12_JSR_BY;
+    }
     return own == CPU12_JUMP && core->kit.ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : own;
 }
 
@@ -422,7 +463,10 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 ||
                 it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
     op->to = (goes ? decoded->target : behind) * (uint32_t)sizeof *op;
-    if (it.handler == CPU12_JSR_TO) op->at = behind & 0xFFFF;
+    if (it.handler == CPU12_JSR_TO) op->at = (cpu12_seen(decoded->address) + decoded->size) & 0xFFFF;
+    if (goes && core->paged && decoded->address < CPU12_SPAN && (decoded->target & 0xFC000) == CPU12_WINDOW &&
+        (it.handler == CPU12_JSR_TO || it.handler == CPU12_JUMP))
+        op->x = NEAR << 4 | RZERO, op->at = decoded->target;
 }
 
 /* What a row says of the operand: bytes of it. */
@@ -510,7 +554,7 @@ static bool cpu12_return(oak_core *core, uint32_t *to, uint64_t now)
     cpu12_set_pair(core->reg + RX, word[1]);
     cpu12_set_pair(core->reg + RY, word[2]);
     set_ccr(core, ccr);
-    *to = word[3];
+    *to = place_of(core, word[3]);
     if (core->stack.depth) kit_returned(core, &core->stack, top + CPU12_FRAME - 2, now);
     return true;
 }
@@ -524,7 +568,7 @@ static bool cpu12_software(oak_core *core, uint32_t back, uint32_t vector, uint3
     kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, (vector - CPU12_VECTORS) / 2 + 1,
                     vector);
     core->ccr |= CPU12_I;
-    *to = cpu12_word(core->mem + vector);
+    *to = place_of(core, cpu12_word(core->mem + vector));
     return true;
 }
 
@@ -540,7 +584,8 @@ static bool cpu12_call(oak_core *core, const kit_op *op, uint32_t back, uint32_t
         cpu12_set_pair(core->reg + RSP, top);
         return false;
     }
-    core->page = (uint8_t)page;
+    select_page(core, page, now);
+    *to = place_of(core, *to);
     return true;
 }
 
@@ -549,7 +594,7 @@ static bool cpu12_return_to_page(oak_core *core, uint32_t *to, uint64_t now)
     uint32_t top = pair(core, RSP), page;
     bool good = cpu12_pull(core, 1, &page) && cpu12_pull(core, 2, to);
     if (!good) cpu12_set_pair(core->reg + RSP, top);
-    else core->page = (uint8_t)page;
+    else select_page(core, page, now), *to = place_of(core, *to);
     if (good && core->stack.depth) kit_returned(core, &core->stack, top + 1, now);
     return good;
 }
@@ -873,7 +918,7 @@ static bool cpu12_other(oak_core *core, const kit_op *op, uint32_t *more, bool *
     CPU12_STORES(LABELS_4) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_4) CPU12_BITS(LABELS_4)
 /* clang-format on */
 #define CORE_CASES  "isa/cpu12/cpu12_cases.h"
-#define CORE_SPAN   CPU12_SPAN
+#define CORE_SPAN   (kit->arch->code_span) /* pages lie behind what a program sees */
 #define CORE_CODE   CPU12_MEM
 #define CORE_LOCALS uint32_t n, z, x, y, c, to = 0
 #define LOAD                                                                                                 \
@@ -897,9 +942,25 @@ static bool has_reset_vector(const oak_core *core)
     return !kit_missing(core, core->entry, 2, &which);
 }
 
+/* Two pages stand at places of their own, too: what was programmed at either is at both. */
+static void mirror(oak_core *core, uint32_t one, uint32_t other)
+{
+    for (uint32_t i = 0; i < CPU12_PAGE; i++) {
+        bool from_one = core->known[one + i] && !core->known[other + i];
+        uint32_t to = (from_one ? other : one) + i, from = (from_one ? one : other) + i;
+        if (core->known[from] && !core->known[to]) core->mem[to] = core->mem[from], core->known[to] = 1;
+    }
+}
+
 static void programmed(oak_core *core)
 {
-    if (core->fresh && has_reset_vector(core)) core->kit.pc = cpu12_word(core->mem + core->entry);
+    if (core->paged) {
+        mirror(core, 0x4000, CPU12_PAGES + 14 * CPU12_PAGE);
+        mirror(core, 0xC000, CPU12_PAGES + 15 * CPU12_PAGE);
+        show_page(core);
+    }
+    if (core->fresh && has_reset_vector(core))
+        core->kit.pc = place_of(core, cpu12_word(core->mem + core->entry));
 }
 
 /* What the manual leaves open begins with 0. */
@@ -922,6 +983,12 @@ static void reset_registers(oak_core *core)
 /* The first instruction is that of the reset vector, or where somebody has put pc. */
 static bool starts(oak_core *core)
 {
+    const oak_core_setup *setup = &core->kit.setup;
+    uint32_t page = core->page;
+    if (core->paged && setup->bus_read)
+        (void)!setup->bus_read(setup->machine, CPU12_PPAGE, 1, core->kit.time.cycles, &page);
+    core->page = (uint8_t)page; /* somebody may have changed it */
+    show_page(core);
     bool begins = !core->fresh || has_reset_vector(core);
     if (begins) core->fresh = false;
     else (void)fail(core, OAK_FAULT_NO_HANDLER, core->entry);
@@ -931,9 +998,9 @@ static bool starts(oak_core *core)
 /* clang-format off */
 #define NOWHERE {0, 0, false}
 #define PAIR_AT(at) {offsetof(oak_core, reg) + (at), 2, true}
-#define PLACE(id, name, bits, lies, ...) [CPU12_REG_##id] = lies,
+#define LIES(id, name, bits, lies, ...) [CPU12_REG_##id] = lies,
 /* clang-format on */
-static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER_LIST(PLACE)};
+static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER_LIST(LIES)};
 
 static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
 {
@@ -966,17 +1033,45 @@ static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, 
 /* clang-format off */
 static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER("entry", entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
 
-static const kit_arch arch = {
-    .isa = &oak_isa_cpu12, .code_span = CPU12_SPAN, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_),
-    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .starts = starts, .programmed = programmed,
-    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells,
-    .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
+#define ARCH(span) {.isa = &oak_isa_cpu12, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
+    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .starts = starts, .programmed = programmed, \
+    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells, \
+    .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}
+static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
 /* clang-format on */
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
-    return kit_create_guarded(&arch, tables, setup, offsetof(oak_core, mem), offsetof(oak_core, known),
-                              offsetof(oak_core, guard), core);
+    bool paged = false;
+    for (unsigned i = 0; i < setup->memory_count; i++) paged |= setup->memories[i].base >= CPU12_SPAN;
+    oak_status status =
+        kit_create_guarded(paged ? &paged_arch : &arch, tables, setup, offsetof(oak_core, mem),
+                           offsetof(oak_core, known), offsetof(oak_core, guard), core);
+    if (status || !paged) return status;
+    uint8_t *mem = (*core)->mem, *known = (*core)->known;
+    kit_space window = {.number = CPU12_MEM,
+                        .first = CPU12_WINDOW,
+                        .size = CPU12_PAGE,
+                        .unit = 1,
+                        .cells = mem + CPU12_WINDOW,
+                        .known = known + CPU12_WINDOW};
+    kit_space flash = {.number = CPU12_FLASH,
+                       .size = CPU12_PLACES - CPU12_PAGES,
+                       .unit = 1,
+                       .cells = mem + CPU12_PAGES,
+                       .known = known + CPU12_PAGES};
+    kit_space *own = kit_stretch(*core, CPU12_FLASH, 0);
+    (*core)->paged = true;
+    if (own) { /* the same cells, seen otherwise */
+        setup->host->resize(setup->host->context, own->cells, own->size, 0);
+        *own = flash;
+    }
+    if (!kit_put_space(*core, window)) {
+        kit_destroy(*core);
+        return OAK_UNSUPPORTED;
+    }
+    kit_guard_lay(*core);
+    return OAK_OK;
 }
 
 const oak_core_ops cpu12_core_ops = {

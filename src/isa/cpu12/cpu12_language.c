@@ -48,6 +48,7 @@ static const kit_class classes[] = {
     {"rel",      "{}",      NULL,     0,   'f', KIT_RELATIVE, 0,         0,                  0, false, false, 0, NULL},
     {"target",   "{}",      NULL,     0,   'e', KIT_TARGET,   0,         0,                  0, false, false, 0, NULL},
     {"page",     "{}",      NULL,     0,   'p', KIT_BITS,     0,         0,                  0, false, false, 0, NULL},
+    {"its page", "{}",      NULL,     0,   'p', KIT_PAGE_OF,  0,         0,                  0, false, false, 0, NULL},
     {"counter",  "<>",      counters, 'c', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
     {"rel9",     "{}",      NULL,     0,   'f', KIT_RELATIVE, 0,         0,                  0, false, false, 0, NULL},
     {"narrow",   "<>",      narrow,   's', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
@@ -94,7 +95,8 @@ static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind
     bool before = at < end && (*at == '+' || *at == '-');
     if (at + before + 2 <= end && oak_same_name(at + before, 2, "pc") &&
         (before || (at + 2 < end && (at[2] == '+' || at[2] == '-')))) {
-        reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.", "pc does not move on by itself");
+        reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.",
+                       "pc does not move on by itself");
         return true;
     }
     if (reader->at == reader->end || *reader->at != ',') return false;
@@ -184,6 +186,11 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     uint32_t trap = decoded->row == CPU12_TRAP ? kit_field_of(tables, decoded, 't') : 0x40;
     if (trap < 0x30 || (trap >= 0x3A && trap < 0x40)) return OAK_REFUSED;
     decoded->oddly |= is_longer(tables, decoded);
+    bool calls = decoded->row == CPU12_CALL_E || decoded->row == CPU12_CALL_P;
+    uint32_t seen = calls ? kit_field_of(tables, decoded, 'e') : 0;
+    if ((seen & 0xC000) == CPU12_WINDOW) /* of the page it names */
+        decoded->target =
+            kit_field_of(tables, decoded, 'p') % (CPU12_PLACES / CPU12_PAGE) * CPU12_PAGE + seen % CPU12_PAGE;
     return OAK_OK;
 }
 
@@ -230,7 +237,8 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
 /* clang-format off */
 static const oak_space_info spaces[CPU12_SPACES] = {
     [CPU12_NUMBER] = {"number", "a plain number", false, false, 0, 0, 0, false, 0},
-    [CPU12_MEM] = {"mem", "memory", false, false, 0, CPU12_SPAN, 0, false, 0}};
+    [CPU12_MEM] = {"mem", "memory", false, false, 0, CPU12_PLACES, 0, false, CPU12_PAGE},
+    [CPU12_FLASH] = {"flash", "flash, page behind page", false, false, 0, CPU12_PLACES - CPU12_PAGES, 0, false, 0}};
 
 static const oak_register_info registers[CPU12_REGISTERS] = {
 #define INFO(id, name, bits, lies, title, derived, points) [CPU12_REG_##id] = {name, bits, title, derived, points},
@@ -255,7 +263,7 @@ static const oak_copier copiers[] = {
     {CPU12_MEM, {"ldx #copied_from", "ldy #copied_to", "ldd #copied_bytes", "movb 1,x+,1,y+", "dbne d, $-4"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_cpu12, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
-    .farther = farther, .jump = "jmp", .pairs = true, .reserves = true, .refuses = refuses, .check = check, .print = print, .beside = beside};
+    .farther = farther, .jump = "jmp", .pairs = true, .reserves = true, .refuses = refuses, .check = check, .print = print, .beside = beside, .seen = cpu12_seen, .place = cpu12_place, .span = CPU12_SPAN};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {

@@ -10,6 +10,7 @@ typedef struct encoder {
     const oak_value *value;
     unsigned operand;
     unsigned number; /* of the row */
+    bool pages;      /* its page is part of the instruction */
     int64_t next;    /* the address behind the instruction */
     uint32_t address;
     oak_refusal *why;
@@ -164,11 +165,26 @@ static oak_status put_target(encoder *self, uint32_t *field)
         HINT(self, "A jump or call goes to a label of the program.");
         return refuse(self, "wrong-space");
     }
-    if (target < 0 || target >= end || (self->class->field == KIT_TARGET && width < 32 && target >> width)) {
+    int64_t shown = language->seen && target >= 0 && target < end ? language->seen((uint32_t)target) : target;
+    if (target < 0 || target >= end || (self->class->field == KIT_TARGET && width < 32 && shown >> width)) {
         int64_t most = self->class->field == KIT_TARGET && width < 32 && 2 * reach < end ? 2 * reach : end;
         SAY(self, "a code address lies between 0 and 0x%llx, this is %lld", (unsigned long long)most - 1,
             (long long)target);
         return refuse(self, "value-range");
+    }
+    if (language->seen && target >= language->span) {
+        uint32_t here = language->place(self->address, language->seen((uint32_t)target));
+        if (here != target && self->address >= language->span && !self->pages) {
+            SAY(self, "%s lies in another page", name);
+            HINT(self, "Write `call %s`, which selects its page; it comes back by `rtc`.",
+                 self->value->name ? self->value->name : "target");
+            return refuse(self, "branch-reach");
+        }
+        target = language->seen((uint32_t)target);
+    }
+    if (language->seen) {
+        end = language->span;
+        distance = target - language->seen(self->address) - (self->next - self->address);
     }
     *field = (uint32_t)target;
     if (self->class->field == KIT_TARGET) return OAK_OK;
@@ -203,8 +219,13 @@ static oak_status put_near(encoder *self, uint32_t *field)
     if (number < 0 || number >= end) return out_of_range(self, 0, end - 1);
     if (self->class->field == KIT_BEHIND) {
         int (*beside)(unsigned, unsigned) = self->tables->language->beside;
-        int64_t half = (int64_t)1 << (width_of(self) - 1),
-                distance = number - self->next - (beside ? beside(self->number, self->operand) : 0);
+        const kit_language *language = self->tables->language;
+        int64_t half = (int64_t)1 << (width_of(self) - 1), next = self->next;
+        if (language->seen) {
+            number = language->seen((uint32_t)number), end = language->span;
+            next = language->seen(self->address) + (self->next - self->address);
+        }
+        int64_t distance = number - next - (beside ? beside(self->number, self->operand) : 0);
         if (distance >= end / 2) distance -= end;
         if (distance < -end / 2) distance += end;
         *field = (uint32_t)distance;
@@ -236,6 +257,12 @@ static oak_status put_value(encoder *self, uint32_t *field)
     bool cell = self->class->field == KIT_CELL || self->class->field == KIT_END_CELL ||
                 self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND;
     if (cell && check_space(self, self->class->space)) return OAK_REFUSED;
+    if (self->class->field == KIT_PAGE_OF) {
+        *field = (uint32_t)(number / language->isa->about.spaces[language->isa->about.code_space].page);
+        return OAK_OK;
+    }
+    if (language->seen && self->value->space == language->isa->about.code_space && number >= language->span)
+        number = language->seen((uint32_t)number);
     *field = (uint32_t)number;
     if (self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND) return put_near(self, field);
     if (self->class->field == KIT_COUNT_UP || self->class->field == KIT_COUNT_DOWN) {
@@ -290,6 +317,7 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
     encoder self = {.tables = tables,
                     .row = &tables->language->isa->rows[row],
                     .number = row,
+                    .pages = tables->row[row].copies != 0,
                     .next = (int64_t)address + kit_units_of(tables, row),
                     .address = address,
                     .why = why};

@@ -24,6 +24,7 @@ typedef enum kit_field {
     KIT_COUNT_UP,   /* from 1 on: the field is one less */
     KIT_COUNT_DOWN, /* from 1 on: the field is so far below its end */
     KIT_LISTED,     /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
+    KIT_PAGE_OF,    /* the page an address lies in; of an operand that is not written */
     KIT_TARGET,     /* an address of code */
     KIT_PAGE,       /* its low bits: it lies in the same page as what stands behind the instruction */
     KIT_RELATIVE    /* how far it is from what stands behind, in units */
@@ -124,6 +125,11 @@ typedef struct kit_language {
     oak_status (*check)(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why);
     /* The space a value lies in, where the class alone does not say; and how it is written, where it is not a number or a name. */
     unsigned (*space_of)(const kit_class *class, uint32_t value);
+    /* Where pages lie behind a window: the address a program sees of a place, the place that an address seen at a place is, and how many addresses
+     * a program sees. Optional, all three. */
+    uint32_t (*seen)(uint32_t place);
+    uint32_t (*place)(uint32_t at, uint32_t seen);
+    uint32_t span;
     /* What KIT_BEHIND is counted from, less where the instruction ends. */
     int (*beside)(unsigned row, unsigned operand);
     bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);

@@ -426,18 +426,20 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
     uint32_t field = oak_pattern_get(pattern, class->value, part->word);
     unsigned width = oak_pattern_width(pattern, class->value);
     const oak_architecture *about = &tables->language->isa->about;
-    int64_t end = (int64_t)about->spaces[about->code_space].end, offset = field,
-            next = ((int64_t)address + kit_units_of(tables, row)) % end;
+    const kit_language *language = tables->language;
+    bool paged = language->seen != NULL;
+    int64_t end = paged ? language->span : (int64_t)about->spaces[about->code_space].end, offset = field,
+            next = ((int64_t)(paged ? language->seen(address) : address) + kit_units_of(tables, row)) % end;
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     field <<= class->shift;
     if (class->field == KIT_LISTED) return number_of(class->names[field]);
     if (class->field == KIT_COUNT_UP) return field + 1;
     if (class->field == KIT_COUNT_DOWN) return ((int64_t)1 << width) - field;
-    if (class->field == KIT_BEHIND)
-        return (next + (tables->language->beside ? tables->language->beside(row, operand) : 0) + offset +
-                end) %
-               end;
+    if (class->field == KIT_BEHIND) {
+        int64_t seen = (next + (language->beside ? language->beside(row, operand) : 0) + offset + end) % end;
+        return paged ? language->place(address, (uint32_t)seen) : seen;
+    }
     if (class->field == KIT_NEAR)
         return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;
     if (class->field == KIT_END_CELL)
@@ -445,8 +447,11 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
     if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
     if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
         int64_t target = next + (width == 32 ? (int32_t)field : offset * ((int64_t)1 << class->shift));
-        return target < 0 ? target + end : target >= end ? target - end : target;
+        target = target < 0 ? target + end : target >= end ? target - end : target;
+        return paged ? language->place(address, (uint32_t)target) : target;
     }
+    if (paged && (class->field == KIT_TARGET || class->field == KIT_CELL))
+        return language->place(address, field);
     if (class->field == KIT_PAGE) return (next >> width << width) | field;
     return field;
 }
