@@ -45,7 +45,7 @@ static void print_summary(cli *self, const oak_program *program, const char *out
     for (unsigned i = 0; i < part->memory_count; i++)
         if (part->memories[i].space == part->architecture->code_space &&
             (!part->memories[i].writable || part->memories[i].loaded) &&
-            !cli_configures(part, &part->memories[i]))
+            !cli_configures(part, &part->memories[i]) && !part->memories[i].mirror)
             size += part->memories[i].size;
     printf("%s%s%s: %s %s%s of code from 0x%04x to 0x%04x", cli_paint(self->result_colour, PAINT_STRONG),
            output, cli_paint(self->result_colour, PAINT_OFF), cli_count(count, bytes, sizeof bytes), what,

@@ -13,7 +13,8 @@ bool cli_configures(const oak_part *part, const oak_part_memory *memory)
             return true;
     const oak_architecture *about = part->architecture; /* or where no instruction can be */
     unsigned bits = about->registers[about->pc_register].bits;
-    return memory->space == about->code_space && bits < 32 && memory->base >> bits;
+    return memory->space == about->code_space && bits < 32 && !about->spaces[memory->space].page &&
+           memory->base >> bits;
 }
 
 /* What keeps its contents in the space of code; RAM of the space with the first one; data memory of other spaces. */
@@ -28,7 +29,7 @@ static uint64_t memory_size(const oak_part *part, memory_kind kind)
         const oak_part_memory *memory = &part->memories[i];
         bool code = memory->space == part->architecture->code_space && (!memory->writable || memory->loaded);
         bool is_first = memory->writable && memory->space == first;
-        if (cli_configures(part, memory)) continue;
+        if (cli_configures(part, memory) || memory->mirror) continue;
         if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first)
             size += memory->size;
     }

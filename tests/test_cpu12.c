@@ -524,6 +524,61 @@ START_TEST(interrupts_push_all_registers)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ pages */
+
+static const char paged[] =
+    " vector reset, start\n vector rti, tick\n section vars, ram\nsum: ds 2\nticks: ds 1\n section prog, "
+    "low\nstart: lds #0x4000\n ldd #0\n std "
+    "sum\n movb #0x10, RTICTL\n movb #0x80, CRGINT\n cli\n ldy #100\nagain: pshy\n call one\n call two, "
+    "page(two)\n puly\n dbne y, again\n movb "
+    "#page(text), PPAGE\n ldx #text\n ldaa 0,x\n jsr fixed\nrest: nop\n bra rest\ntick: movb #0x80, CRGFLG\n "
+    "inc ticks\n rti\n section p1, "
+    "pages, at 0xc0000\none: ldd sum\n jsr add1\n std sum\n rtc\nadd1: addd #1\n rts\n section p2, pages, at "
+    "0xc4000\ntwo: ldx #table\n ldd "
+    "sum\n addd 2,x\n std sum\n call three\n rtc\ntable: dw 1, 10, 100\n section p3, pages, at "
+    "0xf4100\nthree: leax table3,pcr\n ldd sum\n addd "
+    "0,x\n std sum\n rtc\ntable3: dw 100\ntext: db \"oak\"\n section f, high\nfixed: inca\n rts\n";
+
+/* Each routine in a page of its own, interrupts between: what is called, read and jumped to lies in the page that is selected; and so backwards. */
+START_TEST(pages_show_at_the_window)
+{
+    bench b, other;
+    bench_open(&b, "cpu12-256k", paged);
+    bench_open(&other, "cpu12-256k", paged);
+    bench_run(&b, 15000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "sum"), 100 * 111);
+    ck_assert_int_eq(value_of(&b, "a"), 'o' + 1);
+    ck_assert_int_eq(value_of(&b, "PPAGE"), 0x3D);
+    ck_assert_int_eq(value_of(&b, "ticks"), 15000 / 512);
+    ck_assert_int_eq(value_of(&b, "flash[0x3410d]"), 'o'); /* the same cells, page behind page */
+    for (uint64_t cycles = 0; cycles < 15000;) {           /* step by step the same */
+        oak_event event;
+        ck_assert_int_eq(oak_session_step(other.session, &event), OAK_OK);
+        cycles = cycles_of(&other);
+    }
+    ck_assert_int_eq(value_of(&other, "sum * 65536 + ticks"), value_of(&b, "sum * 65536 + ticks"));
+    ck_assert_uint_eq(cycles_of(&other), cycles_of(&b));
+    bench_close(&other);
+    must_come_back(b.program);
+    bench_close(&b);
+    /* What cannot be: a jump into another page, code that runs out of its own. */
+    oak_part *part = load_part("cpu12-256k");
+    collected diags;
+    ck_assert_ptr_null(assemble(
+        part, " section p, pages, at 0xc0000\na1: jsr b1\n bra a1\n section q, pages, at 0xc4000\nb1: rts\n",
+        &diags));
+    ck_assert_str_eq(diags.one[0].code, "branch-reach");
+    ck_assert_str_eq(diags.one[0].hint, "Write `call b1`, which selects its page; it comes back by `rtc`.");
+    oak_part_free(part);
+    bench_open(&b, "cpu12-256k",
+               " vector reset, start\n section p, low\nstart: lds #0x4000\n call run\n section q, pages, at "
+               "0xc3ffe\nrun: nop\n nop\n");
+    oak_event event = bench_run(&b, 100, UINT64_MAX);
+    ck_assert_int_eq(event.stop.fault, OAK_FAULT_OUTSIDE_CODE);
+    bench_close(&b);
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ source */
 
 /* What people write: its bytes, and what is said of it. */
@@ -655,4 +710,5 @@ RUN_SUITE("cpu12", every_code_does_what_the_second_core_does, every_postbyte_lea
           chains_of_code_that_overwrites_itself_agree_with_single_steps, arithmetic_is_right_on_all_operands,
           every_code_is_read_back_and_assembles_to_itself, channels_compare, channels_capture,
           real_time_goes_round, the_watchdog_is_armed_once, serial_ports_send_and_receive,
-          interrupts_push_all_registers, operands_are_read_as_people_write_them, the_dowel_counter_measures)
+          interrupts_push_all_registers, pages_show_at_the_window, operands_are_read_as_people_write_them,
+          the_dowel_counter_measures)

@@ -158,6 +158,7 @@ static void write_lists(const oak_part *part, unsigned p)
         text("name", memory->name);
         number("first_free", memory->first_free);
         number("loaded", memory->loaded);
+        number("mirror", memory->mirror);
         fputs("},\n", out);
     }
     fputs("};\n", out);

@@ -24,6 +24,7 @@ typedef struct oak_part_memory {
     const char *name;    /* "flash", "ram"; that of its space where the part gives none */
     uint32_t first_free; /* the lowest address the assembler places floating sections at */
     bool loaded;         /* RAM that a loader fills with code and data before the program begins */
+    bool mirror;         /* its cells stand elsewhere, too, and are counted there */
 } oak_part_memory;
 /* A program, or data that it begins with, may lie in this memory. */
 static inline bool oak_memory_is_filled(const oak_part_memory *memory)

@@ -7,8 +7,8 @@
 
 void part_add_memory(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name",       "space",  "kind",  "at", "size",
-                                       "first-free", "loaded", "title", NULL};
+    static const char *const keys[] = {"name",       "space",  "kind",   "at",    "size",
+                                       "first-free", "loaded", "mirror", "title", NULL};
     part_builder *b = file->builder;
     oak_part_memory memory = {0};
     uint64_t base, size, first_free;
@@ -21,6 +21,9 @@ void part_add_memory(part_file *file, yaml_node_t *map)
     const char *loaded =
         part_member(file, map, "loaded") ? part_text_member(file, map, "loaded", true) : "no";
     memory.loaded = loaded && oak_same(loaded, "yes");
+    const char *mirror =
+        part_member(file, map, "mirror") ? part_text_member(file, map, "mirror", true) : "no";
+    memory.mirror = mirror && oak_same(mirror, "yes");
     if (loaded && !memory.loaded && !oak_same(loaded, "no")) {
         REFUSE_AT(file, part_member(file, map, "loaded"), "part-value", "Write yes or no.", "`%s` is neither",
                   loaded);

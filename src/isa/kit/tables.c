@@ -553,7 +553,9 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
                 oak_buf_text(out, class->names[oak_pattern_get(part.pattern, class->letter, part.word)]);
             else
                 print_value(tables->language, class, namer,
-                            kit_value_of(tables, decoded->row, i, &part, decoded->address),
+                            class->field == KIT_TARGET && decoded->has_target
+                                ? decoded->target
+                                : kit_value_of(tables, decoded->row, i, &part, decoded->address),
                             oak_pattern_width(part.pattern, class->value), out);
         }
     }
