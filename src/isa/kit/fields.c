@@ -10,7 +10,7 @@ typedef struct encoder {
     const oak_value *value;
     unsigned operand;
     unsigned number; /* of the row */
-    bool pages;      /* its page is part of the instruction */
+    bool pages;      /* its page, p, is part of the instruction */
     int64_t next;    /* the address behind the instruction */
     uint32_t address;
     oak_refusal *why;
@@ -317,7 +317,7 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
     encoder self = {.tables = tables,
                     .row = &tables->language->isa->rows[row],
                     .number = row,
-                    .pages = tables->row[row].copies != 0,
+                    .pages = oak_pattern_width(&shape->pattern, 'p') != 0,
                     .next = (int64_t)address + kit_units_of(tables, row),
                     .address = address,
                     .why = why};
