@@ -177,6 +177,8 @@ ON_PUT(1) ON_PUT(2)
     TIMED; address = cpu12_address(core, Y, AT >> 16); STORE(m, a); DONE_G; CLOSE
 ON_MOVE(1) ON_MOVE(2)
 
+#define SINGLY if (!LOOP_ONE) goto guarded; TIMED; SAVE
+
 /* ---- the stack */
 #define PUSH(value, m, after)                                                                                     \
     do {                                                                                                         \
@@ -229,47 +231,104 @@ ON_MOVE(1) ON_MOVE(2)
     CASE(CPU12_LOOP_1): OPEN; r = (REG_1(Y) + AT) & 0xFF; SET_1(Y, r); BRANCH_IF((r == 0) != X, 3); }
     CASE(CPU12_LOOP_2): OPEN; r = (REG_2(Y) + AT) & 0xFFFF; SET_2(Y, r); BRANCH_IF((r == 0) != X, 3); }
 
-/* ---- what is rare, or reaches several cells: one by one */
-#define SINGLY if (!LOOP_ONE) goto guarded; TIMED; SAVE
-    CASE(CPU12_RTI_): SINGLY;
-    if (!cpu12_return(core, &to, NOW_ENDS)) goto faulted;
-    LOAD; op = ops + to; FINISH;
-    CASE(CPU12_SOFTWARE): SINGLY;
-    if (!cpu12_software(core, cpu12_seen(HERE) + op->size, AT, &to, NOW_ENDS)) goto faulted;
-    op = ops + to; FINISH;
-    CASE(CPU12_SLEEPS): SINGLY;
-    {
-        bool stops = MEM_1(HERE) == 0x18;
-        if (stops && core->ccr & CPU12_S) GO_ON(NEXT_ONE);
-        if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
-        MORE(stops ? 6 : 0);
-        core->waits = stops ? 2 : 1;
-        if (stops) stand_still(core, true, NOW_ENDS);
-    }
-    kit->attention = true; op = NEXT_ONE; FINISH;
-    CASE(CPU12_CALLS): SINGLY;
-    if (!cpu12_call(core, op, cpu12_seen(HERE) + op->size, &to, NOW_ENDS)) goto faulted;
-    core->moved = false; ENTER(ops + to);
-    CASE(CPU12_RTC_): SINGLY;
-    if (!cpu12_return_to_page(core, &to, NOW_ENDS)) goto faulted;
-    ENTER(ops + to);
-    CASE(CPU12_FLAGS): SINGLY;
-    if (!cpu12_to_flags(core, MEM_1(HERE), AT)) goto faulted;
-    LOAD; op = NEXT_ONE; FINISH;
-    CASE(CPU12_ADJUST): SAVE; to = cpu12_ccr(core->ccr, &core->flags);
-    core->flags = cpu12_flags_of(X ? to | AT : to & AT);
-    LOAD; ENTER(NEXT_ONE);
-    CASE(CPU12_DEBUGGER): BEFORE_FAULT;
-    FAULT(OAK_FAULT_BREAKPOINT, CPU12_MEM, HERE);
-    CASE(CPU12_OTHER): TIMED; SAVE;
+/* ---- with both accumulators; products, quotients. V is what it was where only N and Z change */
+#define OVER(on)     x = (on) ? 0x8000u : 0; y = ~n
+#define V_WAS        bool was = OVERFLOW & 0x8000
+    CASE(CPU12_ABA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_ADD; SET_1(RA, r); CLOSE_BY(2)
+    CASE(CPU12_SBA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_SUB; SET_1(RA, r); CLOSE_BY(2)
+    CASE(CPU12_CBA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_CMP; CLOSE_BY(2)
+    CASE(CPU12_TAB_): OPEN; BITWISE(1, REG_1(RB - Y + RA)); SET_1(Y, r); CLOSE_BY(2)
+    CASE(CPU12_DAA_): OPEN; a = REG_1(RA); b = (a & 15) > 9 || core->flags.h & 0x10 ? 6 : 0; if (CARRY || a > 0x99) b |= 0x60;
+    BITWISE(1, (a + b) & 0xFF); c = (b & 0x40) << 10; SET_1(RA, r); CLOSE_BY(2)
+    CASE(CPU12_MUL_): OPEN; r = (uint32_t)REG_1(RA) * REG_1(RB); SET_2(RD, r); c = (r & 0x80) << 9; CLOSE_BY(1)
+#define ON_PRODUCT(which, value, size) CASE(which): OPEN; V_WAS; r = (value); SET_2(RD, r); SET_2(RY, r >> 16); n = r >> 16; z = r; c = (r & 0x8000) << 1; OVER(was); CLOSE_BY(size)
+    ON_PRODUCT(CPU12_EMUL_, REG_2(RD) * REG_2(RY), 1)
+    ON_PRODUCT(CPU12_EMULS_, (uint32_t)((int32_t)(int16_t)REG_2(RD) * (int16_t)REG_2(RY)), 2)
+#define ON_DIVIDE(which, up, by, least, most, to, size) /* where there is no quotient the registers stay */                      \
+    CASE(which): OPEN; bool fits = divide(up, by, least, most, &r, &b); a = REG_2(RX); c = a ? 0 : 0x10000;                       \
+    if (fits) { SET_2(to, r); SET_2(RD, b); RESULT(2, r); }                                                                      \
+    OVER(a && !fits); CLOSE_BY(size)
+    ON_DIVIDE(CPU12_EDIV_, (int64_t)REG_2(RY) << 16 | REG_2(RD), REG_2(RX), 0, 0xFFFF, RY, 1)
+    ON_DIVIDE(CPU12_EDIVS_, (int32_t)(REG_2(RY) << 16 | REG_2(RD)), (int16_t)REG_2(RX), -0x8000, 0x7FFF, RY, 2)
+    ON_DIVIDE(CPU12_IDIVS_, (int16_t)REG_2(RD), (int16_t)REG_2(RX), -0x8000, 0x7FFF, RX, 2)
+#define ON_FRACTION(which, up, fits) /* the largest one where there is none */                                                   \
+    CASE(which): OPEN; a = REG_2(RX); c = a ? 0 : 0x10000; bool good = a && (fits); r = 0xFFFF;                                   \
+    if (good) { r = (up) / a; b = (up) % a; SET_2(RD, b); }                                                                      \
+    z = r; OVER((which == CPU12_FDIV_) && !good); SET_2(RX, r); CLOSE_BY(2)
+    ON_FRACTION(CPU12_IDIV_, REG_2(RD), true)
+    ON_FRACTION(CPU12_FDIV_, REG_2(RD) << 16, REG_2(RD) < a)
+
+/* ---- several steps in one */
+#define ON_CHOICE(m, own) /* y: 1 the smaller one, 4 into memory */                                                              \
+    CASE(CPU12_CHOOSE_##m): OPEN; ADDRESS_G; FETCH(m, a); b = REG_##m(own);                                                       \
+    { uint32_t chosen = (Y & 1 ? a < b : a > b) ? a : b; if (Y & 4) STORE(m, chosen); else SET_##m(own, chosen); }                \
+    LESS(m, 0); DONE_G; CLOSE
+    ON_CHOICE(1, RA) ON_CHOICE(2, RD)
+#define ON_TABLE(m, own) /* b: how far from the first to the second, of 256 */                                                   \
+    CASE(CPU12_TBL_##m): OPEN; V_WAS; ADDRESS_G; FETCH(m, a); address = (address + m) & 0xFFFF; FETCH(m, b);                       \
+    r = (a << 8) + (uint32_t)((int32_t)REG_1(RB) * ((int32_t)b - (int32_t)a)); c = (r & 0x80) << 9; r >>= 8;                       \
+    SET_##m(own, r); RESULT(m, r); OVER(was); DONE_G; CLOSE
+    ON_TABLE(1, RA) ON_TABLE(2, RD)
+    CASE(CPU12_EMACS_): SINGLY; OPEN; uint32_t product, low, sum; address = REG_2(RX); FETCH(2, a); address = REG_2(RY); FETCH(2, b);
+    product = (uint32_t)((int32_t)(int16_t)a * (int16_t)b); address = AT; FETCH(2, a); address = (AT + 2) & 0xFFFF; FETCH(2, low);
+    a = a << 16 | low; sum = a + product; STORE(2, sum & 0xFFFF); address = AT; r = sum >> 16; STORE(2, r); n = sum >> 16; z = sum;
+    c = low + (product & 0xFFFF); OVER((a ^ sum) & (product ^ sum) & 0x80000000u); CLOSE
+    CASE(CPU12_BELONG): OPEN; uint32_t slopes, grade = 0xFF; address = REG_2(RX); FETCH(2, b); address = (address + 2) & 0xFFFF; FETCH(2, slopes); a = REG_1(RA);
+    r = (a - (b >> 8)) * (slopes >> 8); if (slopes >> 8 && r < grade) grade = r;
+    r = ((b & 0xFF) - a) * (slopes & 0xFF); if (slopes & 0xFF && r < grade) grade = r;
+    if (a < b >> 8 || a > (b & 0xFF)) grade = 0;
+    address = REG_2(RY); STORE(1, grade); SET_2(RX, REG_2(RX) + 4); SET_2(RY, REG_2(RY) + 1); CLOSE_BY(1)
+    CASE(CPU12_WEIGH): OPEN; uint32_t values = REG_2(RX), by = REG_2(RY), left = REG_1(RB), sum = 0; to = 0;
+    do {
+        address = values; FETCH(1, a); address = by; FETCH(1, b); values = (values + 1) & 0xFFFF; by = (by + 1) & 0xFFFF;
+        r += a * b; sum += b; to += 7; left = (left - 1) & 0xFF;
+    } while (left);
+    SET_2(RD, r); SET_2(RY, r >> 16); SET_2(RX, sum); z = 0; MORE(to); CLOSE
+    CASE(CPU12_RULES): SINGLY;
     {
         bool again = false;
         to = 0;
-        if (!cpu12_other(core, op, &to, &again)) UNREACHED_NOW;
-        MORE(to); LOAD; core->moved = false;
+        if (!evaluate(core, Y, &to, &again)) goto faulted;
+        MORE(to); LOAD;
         if (!again) op = NEXT_ONE;
     }
     FINISH;
+    CASE(CPU12_TRANSFER): SAVE; transfer(core, AT); LOAD; op = NEXT_ONE; FINISH;
+
+/* ---- what reaches many cells: one by one, registers as they were where it is given up */
+    CASE(CPU12_RTI_): SINGLY; keep(core); OPEN; uint32_t ccr, frame = REG_2(RSP) + CPU12_FRAME - 2; PULL(ccr, 1); PULL(r, 2); SET_1(RB, r >> 8); SET_1(RA, r);
+    PULL(r, 2); SET_2(RX, r); PULL(r, 2); SET_2(RY, r); PULL(to, 2); core->moved = false;
+    if (core->stack.depth) kit_returned(core, &core->stack, frame, NOW_ENDS);
+    set_ccr(core, ccr); LOAD; op = ops + PLACE(to); FINISH; }
+    CASE(CPU12_SOFTWARE): SINGLY;
+    if (kit_missing(core, AT, 2, &to)) FAULT(OAK_FAULT_NO_HANDLER, CPU12_MEM, AT);
+    if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
+    kit_begin_frame(core, &core->stack, REG_2(RSP) + CPU12_FRAME - 2, (AT - CPU12_VECTORS) / 2 + 1, AT);
+    core->ccr |= CPU12_I; op = ops + PLACE(MEM_2(AT)); FINISH;
+    CASE(CPU12_SLEEPS): SINGLY; to = MEM_1(HERE) == 0x18; /* stop */
+    if (to && core->ccr & CPU12_S) GO_ON(NEXT_ONE);
+    if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
+    MORE(to ? 6 : 0); core->waits = to ? 2 : 1;
+    if (to) stand_still(core, true, NOW_ENDS);
+    kit->attention = true; op = NEXT_ONE; FINISH;
+    CASE(CPU12_CALLS): SINGLY; keep(core); OPEN; r = AT >> 16;
+    if (X >> 4 < POINTED) to = cpu12_address(core, X, AT & 0xFFFF);
+    else { /* word and page lie there */
+        address = (REG_2(X & 15) + AT + (X >> 4 == POINTED_D ? REG_2(RD) : 0)) & 0xFFFF; FETCH(2, to);
+        address = (address + 2) & 0xFFFF; FETCH(1, r);
+    }
+    PUSH(cpu12_seen(HERE) + op->size, 2, (void)0); PUSH(core->page, 1, (void)0); core->moved = false;
+    select_page(core, r, NOW_ENDS); ENTER(ops + PLACE(to)); }
+    CASE(CPU12_RTC_): SINGLY; keep(core); OPEN; PULL(r, 1); PULL(to, 2); core->moved = false;
+    if (core->stack.depth) kit_returned(core, &core->stack, address, NOW_ENDS);
+    select_page(core, r, NOW_ENDS); ENTER(ops + PLACE(to)); }
+    CASE(CPU12_FLAGS): SINGLY; OPEN; a = cpu12_ccr(core->ccr, &core->flags); a = X ? a | AT : a & AT;
+    if (MEM_1(HERE) == 0x38) { PULL(a, 1); } /* pulc */
+    change_ccr(core, a); LOAD; op = NEXT_ONE; FINISH; }
+    CASE(CPU12_ADJUST): SAVE; to = cpu12_ccr(core->ccr, &core->flags); core->flags = cpu12_flags_of(X ? to | AT : to & AT);
+    LOAD; ENTER(NEXT_ONE);
+    CASE(CPU12_DEBUGGER): BEFORE_FAULT;
+    FAULT(OAK_FAULT_BREAKPOINT, CPU12_MEM, HERE);
 
     unreached: KIT_MAYBE_UNUSED;
     if (LOOP_ONE) goto faulted;

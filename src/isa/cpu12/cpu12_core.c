@@ -25,9 +25,12 @@
 #define ENUM_IF(condition) CPU12_IF_##condition, CPU12_IF_FAR_##condition,
 /* What ends a chain; the rest goes on as its row does. */
 #define ENDING(X) X(CPU12_JUMP) X(CPU12_GO) X(CPU12_JSR_TO) X(CPU12_JSR_BY) X(CPU12_CALLS) X(CPU12_RTS_) X(CPU12_RTC_) X(CPU12_RTI_) X(CPU12_SOFTWARE) X(CPU12_SLEEPS) \
-    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_OTHER) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
+    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_TRANSFER) X(CPU12_RULES) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
+/* What the second page has beside moves and branches; on one line with its like. */
+#define RARE(X) X(CPU12_MUL_) X(CPU12_EMUL_) X(CPU12_EMULS_) X(CPU12_EDIV_) X(CPU12_EDIVS_) X(CPU12_IDIV_) X(CPU12_IDIVS_) X(CPU12_FDIV_) X(CPU12_ABA_) X(CPU12_SBA_) X(CPU12_CBA_) \
+    X(CPU12_TAB_) X(CPU12_DAA_) X(CPU12_EMACS_) X(CPU12_TBL_1) X(CPU12_TBL_2) X(CPU12_BELONG) X(CPU12_WEIGH) X(CPU12_CHOOSE_1) X(CPU12_CHOOSE_2)
 #define REST(X) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_1) X(CPU12_LEA_2) X(CPU12_LEA_G) X(CPU12_COPY_1) X(CPU12_COPY_2) X(CPU12_STEP) X(CPU12_SHIFT) \
-    X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING)
+    X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING) RARE(X)
 enum {
     CPU12_BEHIND_ROWS = KIT_FIRST_ROW + CPU12_ROWS - 1,
     ENDING(ENUM)
@@ -324,6 +327,10 @@ static const struct code {
 #define PLAIN(code, to, reg, number) [code] = {to, INHERENT, reg, number},
 #define INDEX(code, to, reg) [code] = {to, BY_POSTBYTE, reg, 0},
 #include "isa/cpu12/cpu12_codes.def"
+}, more_codes[0x40] = {
+#define MORE(code, to, reg)  [code] = {to, INHERENT, reg, 0},
+#define LOOK(code, to, reg)  [code] = {to, BY_POSTBYTE, reg, 0},
+#include "isa/cpu12/cpu12_codes.def"
 };
 /* clang-format on */
 
@@ -362,18 +369,15 @@ static void take_move(shape *it, unsigned code, const uint8_t *at, uint32_t end)
 /* Page 2 of the codes. */
 static shape shape_of_more(const uint8_t *bytes, uint32_t end)
 {
-    shape it = {.handler = CPU12_OTHER};
     unsigned code = bytes[1];
-    bool traps = code >= 0x30 && !(code >= 0x3A && code < 0x40);
+    shape it = {.handler = CPU12_SOFTWARE, .at = CPU12_TRAPPED};
     if (code >> 4 == 2) it.handler = (uint16_t)(codes[code].handler + (code > 0x21)); /* near and far */
     else if (code < 0x10 && (code & 7) < 6) take_move(&it, code, bytes + 2, end);
-    else if (code == 0x3E) it.handler = CPU12_SLEEPS;
-    else if (traps) it.handler = CPU12_SOFTWARE, it.at = CPU12_TRAPPED;
-    else if (code == 0x12) it.at = cpu12_word(bytes + 2), it.x = NEAR << 4 | RZERO;
-    else if (code >= 0x18) {
-        it.index[0] = read_index(bytes + 2, end);
-        it.x = packed(it.index[0]), it.at = it.index[0].offset;
-        if (code >= 0x3A && code < 0x3D) it.index[0].size = 0; /* rules have none */
+    else if (code < 0x40 && more_codes[code].handler) {
+        it.handler = more_codes[code].handler, it.y = more_codes[code].y, it.at = 0;
+        if (code == 0x12) it.at = cpu12_word(bytes + 2);
+        if (more_codes[code].kind == BY_POSTBYTE)
+            it.index[0] = read_index(bytes + 2, end), it.x = packed(it.index[0]), it.at = it.index[0].offset;
     }
     return it;
 }
@@ -390,7 +394,8 @@ static void take_post(shape *it, unsigned code, unsigned post)
     } else if (code == 0x10 || code == 0x14) { /* i, x and s stay, or may not */
         it->x = code == 0x14, it->at = post;
         it->handler = (post ^ (it->x ? 0 : 0xFF)) & CPU12_KEPT ? CPU12_FLAGS : CPU12_ADJUST;
-    } else if (code == 0xB7 && ((from < 2 && to < 2) || (from > 3 && from < 8 && to > 3 && to < 7))) {
+    } else if (code == 0xB7) it->handler = CPU12_TRANSFER, it->at = post;
+    if (code == 0xB7 && ((from < 2 && to < 2) || (from > 3 && from < 8 && to > 3 && to < 7))) {
         it->handler = (uint16_t)(from < 2 ? CPU12_COPY_1 : CPU12_COPY_2);
         it->x = regs[from], it->y = regs[to];
     }
@@ -403,7 +408,7 @@ static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
     const struct code *code = &codes[bytes[0]];
     uint32_t end = cpu12_seen(pc) + size, word = cpu12_word(bytes + 1);
     if (*bytes == 0x18) return shape_of_more(bytes, end);
-    shape it = {.handler = code->handler ? code->handler : CPU12_OTHER, .y = code->y, .at = code->at};
+    shape it = {.handler = code->handler, .y = code->y, .at = code->at};
     switch (code->kind) {
     case BYTE_NUMBER: it.at = bytes[1]; break;
     case DIRECT: it.at = bytes[1], it.x = RZERO, it.handler++; break; /* N */
@@ -540,63 +545,11 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 
 /* ------------------------------------------------------------------------------------------ what is rarely executed */
 
-/* Brings back a frame; *to is where it goes on. */
-static bool cpu12_return(oak_core *core, uint32_t *to, uint64_t now)
+/* What the registers hold is remembered until the instruction is done. */
+static void keep(oak_core *core)
 {
-    uint32_t top = pair(core, RSP), ccr, word[4];
-    bool good = cpu12_pull(core, 1, &ccr);
-    for (unsigned i = 0; i < 4 && good; i++) good = cpu12_pull(core, 2, &word[i]);
-    if (!good) {
-        cpu12_set_pair(core->reg + RSP, top);
-        return false;
-    }
-    core->reg[RB] = (uint8_t)(word[0] >> 8), core->reg[RA] = (uint8_t)word[0];
-    cpu12_set_pair(core->reg + RX, word[1]);
-    cpu12_set_pair(core->reg + RY, word[2]);
-    set_ccr(core, ccr);
-    *to = place_of(core, word[3]);
-    if (core->stack.depth) kit_returned(core, &core->stack, top + CPU12_FRAME - 2, now);
-    return true;
-}
-
-/* An interrupt by the program. */
-static bool cpu12_software(oak_core *core, uint32_t back, uint32_t vector, uint32_t *to, uint64_t now)
-{
-    uint32_t which;
-    if (kit_missing(core, vector, 2, &which)) return fail(core, OAK_FAULT_NO_HANDLER, vector);
-    if (!push_frame(core, back, now)) return false;
-    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, (vector - CPU12_VECTORS) / 2 + 1,
-                    vector);
-    core->ccr |= CPU12_I;
-    *to = place_of(core, cpu12_word(core->mem + vector));
-    return true;
-}
-
-static bool cpu12_call(oak_core *core, const kit_op *op, uint32_t back, uint32_t *to, uint64_t now)
-{
-    uint32_t page = op->at >> 16 & 0xFF, top = pair(core, RSP);
-    if (op->x >> 4 >= POINTED) { /* the page lies behind the word */
-        uint32_t at = cpu12_address(core, op->x & 15,
-                                    (op->at & 0xFFFF) + (op->x >> 4 == POINTED_D ? pair(core, RD) : 0));
-        if (!cpu12_read(core, at, 2, to) || !cpu12_read(core, (at + 2) & 0xFFFF, 1, &page)) return false;
-    } else *to = cpu12_address(core, op->x, op->at & 0xFFFF);
-    if (!cpu12_push(core, back, 2, now) || !cpu12_push(core, core->page, 1, now)) {
-        cpu12_set_pair(core->reg + RSP, top);
-        return false;
-    }
-    select_page(core, page, now);
-    *to = place_of(core, *to);
-    return true;
-}
-
-static bool cpu12_return_to_page(oak_core *core, uint32_t *to, uint64_t now)
-{
-    uint32_t top = pair(core, RSP), page;
-    bool good = cpu12_pull(core, 1, &page) && cpu12_pull(core, 2, to);
-    if (!good) cpu12_set_pair(core->reg + RSP, top);
-    else select_page(core, page, now), *to = place_of(core, *to);
-    if (good && core->stack.depth) kit_returned(core, &core->stack, top + 1, now);
-    return good;
+    memcpy(core->before, core->reg, sizeof core->before);
+    core->moved = true;
 }
 
 /* Interrupts that a program lets through come behind the next instruction. */
@@ -607,300 +560,66 @@ static void change_ccr(oak_core *core, uint32_t value)
     if (before & ~core->ccr & (CPU12_I | CPU12_X)) core->kit.blocked = true;
 }
 
-static bool cpu12_to_flags(oak_core *core, unsigned code, uint32_t mask)
-{
-    uint32_t ccr = cpu12_ccr(core->ccr, &core->flags), value;
-    if (code == 0x38 && !cpu12_pull(core, 1, &value)) return false; /* pulc */
-    change_ccr(core, code == 0x38 ? value : code == 0x10 ? ccr & mask : ccr | mask);
-    return true;
-}
-
-/* A register by its number in tfr and exg; bytes of it are in *wide. */
-static uint32_t get_register(const oak_core *core, unsigned number, bool *wide, unsigned tmp)
-{
-    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
-    *wide = number > 2;
-    if (number == 2) return cpu12_ccr(core->ccr, &core->flags);
-    if (number < 2) return core->reg[at[number]];
-    return pair(core, number == 3 ? tmp : at[number]);
-}
-
-static void set_register(oak_core *core, unsigned number, uint32_t value, unsigned tmp)
-{
-    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
-    if (number == 2) change_ccr(core, value & 0xFF);
-    else if (number < 2) core->reg[at[number]] = (uint8_t)value;
-    else cpu12_set_pair(core->reg + (number == 3 ? tmp : at[number]), value);
-    if (number == 7) core->stack.floor = kit_known_floor(&core->objects, value & 0xFFFF);
-}
-
+/* Between registers, by their numbers: a b ccr tmp d x y sp. */
 static void transfer(oak_core *core, unsigned post)
 {
-    unsigned from = post >> 4 & 7, to = post & 7;
-    bool wide_from, wide_to;
-    uint32_t first = get_register(core, from, &wide_from, RTMP3),
-             second = get_register(core, to, &wide_to, RTMP2);
-    if (!(post & 0x80)) {
-        if (!wide_from && wide_to) first = (first ^ 0x80) - 0x80; /* with its sign */
-        set_register(core, to, first, RTMP2);
-    } else if (wide_from && !wide_to) { /* the byte above is filled */
-        set_register(core, from, second | (to ? 0xFF00 : 0), RTMP3);
-        set_register(core, to, first, RTMP2);
-    } else {
-        set_register(core, from, second, RTMP3);
-        set_register(core, to, first, RTMP2);
+    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+    unsigned number[] = {post >> 4 & 7, post & 7};
+    uint32_t value[2];
+    for (unsigned i = 0; i < 2; i++)
+        value[i] = number[i] == 2  ? cpu12_ccr(core->ccr, &core->flags)
+                   : number[i] < 2 ? core->reg[at[number[i]]]
+                                   : pair(core, number[i] == 3 ? (i ? RTMP2 : RTMP3) : at[number[i]]);
+    bool exchanges = post & 0x80, widens = number[0] < 3 && number[1] > 2,
+         narrows = number[0] > 2 && number[1] < 3;
+    uint32_t to = widens && !exchanges ? (value[0] ^ 0x80) - 0x80 : value[0]; /* with its sign */
+    uint32_t from = narrows && number[1] ? value[1] | 0xFF00 : value[1];      /* or filled above */
+    for (unsigned i = exchanges ? 0 : 1; i < 2; i++) {
+        unsigned n = number[i];
+        if (n == 2) change_ccr(core, (i ? to : from) & 0xFF);
+        else if (n < 2) core->reg[at[n]] = (uint8_t)(i ? to : from);
+        else cpu12_set_pair(core->reg + (n == 3 ? (i ? RTMP2 : RTMP3) : at[n]), i ? to : from);
+        if (n == 7) core->stack.floor = kit_known_floor(&core->objects, pair(core, RSP));
     }
 }
 
-/* ---- of these the flags are worked out before and behind: core->now */
-static void flag(oak_core *core, unsigned bit, bool on)
+/* False where there is none, or it lies outside. */
+static bool divide(int64_t up, int64_t by, int64_t least, int64_t most, uint32_t *quotient, uint32_t *rest)
 {
-    core->now = (uint8_t)(on ? core->now | bit : core->now & ~bit);
-}
-static void result_of(oak_core *core, uint32_t value, unsigned bits)
-{
-    flag(core, CPU12_N, value >> (bits - 1) & 1);
-    flag(core, CPU12_Z, !(value & (0xFFFFFFFFu >> (32 - bits))));
-}
-static void overflow_of(oak_core *core, bool carry, bool overflow)
-{
-    flag(core, CPU12_C, carry);
-    flag(core, CPU12_V, overflow);
-}
-
-/* The flags of a difference of so many bits. */
-static uint32_t difference(oak_core *core, uint32_t a, uint32_t b, unsigned bits)
-{
-    uint32_t r = a - b;
-    result_of(core, r, bits);
-    overflow_of(core, a < b, (a ^ b) & (a ^ r) & 1u << (bits - 1));
-    return r;
-}
-
-static void divide(oak_core *core, unsigned row)
-{
-    bool with_sign = row == CPU12_EDIVS || row == CPU12_IDIVS,
-         extended = row == CPU12_EDIV || row == CPU12_EDIVS,
-         saturates = row == CPU12_IDIV || row == CPU12_FDIV;
-    uint32_t d = pair(core, RD), x = pair(core, RX),
-             top = extended            ? pair(core, RY) << 16 | d
-                   : row == CPU12_FDIV ? d << 16
-                                       : d;
-    int64_t up = !with_sign ? (int64_t)top
-                 : extended ? (int32_t)top
-                            : (int16_t)top,
-            by = with_sign ? (int16_t)x : (int64_t)x, quotient = by ? up / by : 0xFFFF,
-            most = with_sign ? 0x7FFF : 0xFFFF;
-    bool over = row == CPU12_FDIV ? x <= d : by && (quotient < -0x8000 || quotient > most);
-    overflow_of(core, !by, over);
-    uint32_t rest = by && !over ? (uint32_t)(up % by) : d;
-    if ((!by || over) && !saturates) return; /* the registers stay */
-    if (!by || over) quotient = 0xFFFF;
-    if (saturates) flag(core, CPU12_Z, !quotient);
-    else result_of(core, (uint32_t)quotient, 16);
-    cpu12_set_pair(core->reg + (extended ? RY : RX), (uint32_t)quotient);
-    cpu12_set_pair(core->reg + RD, rest);
-}
-
-static void multiply(oak_core *core, unsigned row)
-{
-    uint32_t d = pair(core, RD), y = pair(core, RY), product = d * y;
-    if (row == CPU12_MUL) product = (uint32_t)core->reg[RA] * core->reg[RB];
-    if (row == CPU12_EMULS) product = (uint32_t)((int32_t)(int16_t)d * (int16_t)y);
-    cpu12_set_pair(core->reg + RD, product);
-    flag(core, CPU12_C, product & (row == CPU12_MUL ? 0x80 : 0x8000));
-    if (row == CPU12_MUL) return;
-    cpu12_set_pair(core->reg + RY, product >> 16);
-    result_of(core, product, 32);
-}
-
-/* Sums of what x and y point to, b times: products into y and d, what y points to into x. */
-static bool weigh(oak_core *core, uint32_t *more)
-{
-    uint32_t x = pair(core, RX), y = pair(core, RY), product = 0, sum = 0, one, weight, left = core->reg[RB];
-    do {
-        if (!cpu12_read(core, x, 1, &one) || !cpu12_read(core, y, 1, &weight)) return false;
-        x = (x + 1) & 0xFFFF, y = (y + 1) & 0xFFFF;
-        product += one * weight, sum += weight;
-        *more += 7;
-        left = (left - 1) & 0xFF;
-    } while (left);
-    core->reg[RB] = 0;
-    cpu12_set_pair(core->reg + RD, product);
-    cpu12_set_pair(core->reg + RY, product >> 16);
-    cpu12_set_pair(core->reg + RX, sum);
-    flag(core, CPU12_Z, true);
-    return true;
+    int64_t q = by ? up / by : 0;
+    *quotient = (uint32_t)q & 0xFFFF;
+    *rest = by ? (uint32_t)(up % by) & 0xFFFF : 0;
+    return by && q >= least && q <= most;
 }
 
 /* Rules, as a list of places (bytes past y, or addresses): of what stands in front of a separator the least, which goes to what stands behind it
- * where it is more. A list without an end goes on for good: after so many *again is set, and interrupts may come. */
+ * where it is more. A list without an end goes on for good: after so many *again is set, and interrupts may come. False with the fault set. */
 static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 {
     enum { AT_ONCE = 256 };
+    uint8_t ccr = cpu12_ccr(core->ccr, &core->flags);
     uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], item = 0, value,
              size = weighted ? 2 : 1, ends = weighted ? 0xFFFF : 0xFF;
-    bool results = core->now & CPU12_V, weights = weighted && core->now & CPU12_C;
-    if (!core->single) return false;
     *again = true;
     for (unsigned n = 0; n < AT_ONCE; n++, *more += 3) {
         if (!cpu12_read(core, x, size, &item)) return false;
         x = (x + size) & 0xFFFF;
         *again = item != ends;
         if (!*again) break;
-        if (item != ends - 1) {
-            uint32_t at = weighted ? item : (y + item) & 0xFFFF;
-            if (!cpu12_read(core, at, 1, &value)) return false;
-            if (!results && value < a) a = value;
-            if (results && a > value && !cpu12_write(core, at, 1, a)) return false;
-            continue;
-        }
-        if (results) a = 0xFF;
-        else if (weights) {
-            if (!cpu12_read(core, y, 1, &value)) return false;
-            y = (y + 1) & 0xFFFF;
-            a = a * (value + 1) >> 8;
-            *more += 5;
-        }
-        results = !results;
+        bool results = ccr & CPU12_V, separates = item == ends - 1;
+        uint32_t at = separates ? y : weighted ? item : (y + item) & 0xFFFF;
+        if ((!separates || (weighted && ccr & CPU12_C)) && !cpu12_read(core, at, 1, &value)) return false;
+        if (separates && results) a = 0xFF;
+        else if (separates && weighted && ccr & CPU12_C)
+            a = a * (value + 1) >> 8, y = (y + 1) & 0xFFFF, *more += 5;
+        else if (!separates && !results && value < a) a = value;
+        else if (!separates && results && a > value && !cpu12_write(core, at, 1, a)) return false;
+        if (separates) ccr ^= CPU12_V;
     }
     core->reg[RA] = (uint8_t)a;
     cpu12_set_pair(core->reg + RX, x);
     cpu12_set_pair(core->reg + RY, y);
-    flag(core, CPU12_V, results);
-    return true;
-}
-
-static bool belong(oak_core *core)
-{
-    uint32_t x = pair(core, RX), y = pair(core, RY), a = core->reg[RA], points, slopes, grade = 0xFF;
-    if (!core->single || !cpu12_read(core, x, 2, &points) || !cpu12_read(core, (x + 2) & 0xFFFF, 2, &slopes))
-        return false;
-    uint32_t from = points >> 8, to = points & 0xFF, up = (a - from) * (slopes >> 8),
-             down = (to - a) * (slopes & 0xFF);
-    if (slopes >> 8 && up < grade) grade = up;
-    if (slopes & 0xFF && down < grade) grade = down;
-    if (a < from || a > to) grade = 0;
-    if (!cpu12_write(core, y, 1, grade)) return false;
-    cpu12_set_pair(core->reg + RX, x + 4);
-    cpu12_set_pair(core->reg + RY, y + 1);
-    return true;
-}
-
-/* Between two cells, of which the second lies so far behind: b is how far, of 256. */
-static bool look_up(oak_core *core, uint32_t address, unsigned bytes)
-{
-    uint32_t first, second;
-    if (!cpu12_read(core, address, bytes, &first) ||
-        !cpu12_read(core, (address + bytes) & 0xFFFF, bytes, &second))
-        return false;
-    uint32_t sum = (first << 8) + (uint32_t)((int32_t)core->reg[RB] * ((int32_t)second - (int32_t)first));
-    if (bytes == 1) core->reg[RA] = (uint8_t)(sum >> 8);
-    else cpu12_set_pair(core->reg + RD, sum >> 8);
-    result_of(core, sum >> 8, 8 * bytes);
-    flag(core, CPU12_C, sum & 0x80);
-    return true;
-}
-
-static bool accumulate(oak_core *core, uint32_t at)
-{
-    uint32_t one, other, high, low, behind = (at + 2) & 0xFFFF;
-    if (!core->single || !cpu12_read(core, pair(core, RX), 2, &one) ||
-        !cpu12_read(core, pair(core, RY), 2, &other) || !cpu12_read(core, at, 2, &high) ||
-        !cpu12_read(core, behind, 2, &low))
-        return false;
-    uint32_t product = (uint32_t)((int32_t)(int16_t)one * (int16_t)other), before = high << 16 | low,
-             sum = before + product;
-    if (!cpu12_write(core, at, 2, sum >> 16) || !cpu12_write(core, behind, 2, sum & 0xFFFF)) return false;
-    result_of(core, sum, 32);
-    overflow_of(core, (low + (product & 0xFFFF)) >> 16, (before ^ sum) & (product ^ sum) & 0x80000000u);
-    return true;
-}
-
-/* The larger or smaller one of a register and memory, into either. */
-static bool choose(oak_core *core, unsigned code, uint32_t address)
-{
-    unsigned bytes = code & 2 ? 2 : 1;
-    uint32_t own = bytes == 2 ? pair(core, RD) : core->reg[RA], other;
-    if (!cpu12_read(core, address, bytes, &other)) return false;
-    uint32_t result = (code & 1 ? other < own : other > own) ? other : own;
-    if (code & 4 && !cpu12_write(core, address, bytes, result)) return false;
-    difference(core, own, other, 8 * bytes);
-    if (!(code & 4) && bytes == 2) cpu12_set_pair(core->reg + RD, result);
-    else if (!(code & 4)) core->reg[RA] = (uint8_t)result;
-    return true;
-}
-
-/* With a and b. */
-static void between(oak_core *core, unsigned row)
-{
-    uint32_t a = core->reg[RA], b = core->reg[RB], r = a + b, more = 0;
-    bool carry = core->now & CPU12_C;
-    switch (row) {
-    case CPU12_CBA: difference(core, a, b, 8); return;
-    case CPU12_SBA: r = difference(core, a, b, 8); break;
-    case CPU12_ABA:
-        result_of(core, r, 8);
-        overflow_of(core, r >> 8, (a ^ r) & (b ^ r) & 0x80);
-        flag(core, CPU12_H, (a ^ b ^ r) & 0x10);
-        break;
-    case CPU12_DAA:
-        if ((a & 15) > 9 || core->now & CPU12_H) more = 6;
-        carry = carry || a > 0x99;
-        r = a + more + (carry ? 0x60 : 0);
-        result_of(core, r, 8);
-        overflow_of(core, carry, false);
-        break;
-    default: /* tab, tba */
-        r = row == CPU12_TAB ? a : b;
-        core->reg[RB] = (uint8_t)r;
-        result_of(core, r, 8);
-        flag(core, CPU12_V, false);
-    }
-    core->reg[RA] = (uint8_t)r;
-}
-
-/* False with the fault set, or where time is to be known; nothing has changed then but memory. *more: cycles beyond those of the row. */
-static bool cpu12_rare(oak_core *core, unsigned row, const kit_op *op, uint32_t *more, bool *again)
-{
-    uint32_t address;
-    switch (row) {
-    case CPU12_MUL:
-    case CPU12_EMUL:
-    case CPU12_EMULS: multiply(core, row); return true;
-    case CPU12_EDIV:
-    case CPU12_EDIVS:
-    case CPU12_IDIV:
-    case CPU12_IDIVS:
-    case CPU12_FDIV: divide(core, row); return true;
-    case CPU12_ABA:
-    case CPU12_SBA:
-    case CPU12_CBA:
-    case CPU12_DAA:
-    case CPU12_TAB:
-    case CPU12_TBA: between(core, row); return true;
-    case CPU12_WAV: return weigh(core, more);
-    case CPU12_REV:
-    case CPU12_REVW: return evaluate(core, row == CPU12_REVW, more, again);
-    case CPU12_MEM_: return belong(core);
-    default: address = cpu12_address(core, op->x, op->at & 0xFFFF);
-    }
-    if (address == UNREACHED) return false;
-    if (row == CPU12_EMACS) return accumulate(core, address);
-    if (row == CPU12_TBL || row == CPU12_ETBL) return look_up(core, address, row == CPU12_TBL ? 1 : 2);
-    return choose(core, core->mem[(uint32_t)(op - core->kit.ops) + 1], address);
-}
-
-static bool cpu12_other(oak_core *core, const kit_op *op, uint32_t *more, bool *again)
-{
-    uint32_t pc = (uint32_t)(op - core->kit.ops);
-    if (core->mem[pc] == 0xB7) {
-        transfer(core, core->mem[(pc + 1) & 0xFFFF]);
-        return true;
-    }
-    core->now = cpu12_ccr(0, &core->flags);
-    if (!cpu12_rare(core, core->kit.row[pc] - KIT_FIRST_ROW, op, more, again)) return false;
-    core->flags = cpu12_flags_of(core->now);
+    core->flags = cpu12_flags_of(ccr);
     return true;
 }
 
