@@ -414,7 +414,6 @@ static void reset_registers(oak_core *core)
     core->kit.next_event = core->kit.next_device = 0;
     core->kit.fault_space = ARMM_MEM;
     core->kit.faulted = core->kit.struck = false;
-    core->fresh = true;
     core->kit.log.depth = 0;
     armm_reset_exceptions(core);
     armm_reset_system(core);
@@ -523,7 +522,7 @@ static void stored(oak_core *core, uint32_t address, size_t count)
     bool code = address < core->ram_code_high && address + count > core->ram_code_low;
     if (core->kit.decoded && code) armm_forget(core);
     if (!region->writable) armm_forget_singles(core);
-    if (core->fresh) take_reset_vector(core);
+    if (core->kit.fresh) take_reset_vector(core);
 }
 
 static oak_status program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)
@@ -685,8 +684,8 @@ static bool interrupt(oak_core *core)
 static bool starts(oak_core *core)
 {
     core->fault_unhandled = false;
-    bool begins = !core->fresh || has_reset_vector(core);
-    if (begins) core->fresh = false;
+    bool begins = !core->kit.fresh || has_reset_vector(core);
+    if (begins) core->kit.fresh = false;
     else core->kit.fault = OAK_FAULT_NO_HANDLER, core->kit.fault_address = ARMM_RESET;
     return begins;
 }
@@ -850,7 +849,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     case ARMM_PC:
         core->kit.pc = value & ~(uint32_t)1;
         core->it = 0;
-        core->sleeping = core->fresh = core->not_thumb = false;
+        core->sleeping = core->kit.fresh = core->not_thumb = false;
         break;
     case ARMM_XPSR:
         armm_set_flags(core, value);
@@ -949,7 +948,7 @@ static void visit(oak_core *core, const oak_state_visitor *visitor)
     }
     armm_set_alignment(core);
     core->kit.attention = true;
-    core->fresh = false;
+    core->kit.fresh = false;
 }
 
 static unsigned exception_now(const oak_core *core)

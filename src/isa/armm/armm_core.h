@@ -289,7 +289,6 @@ struct oak_core {
     uint64_t ends;     /* when an instruction that may jump ends, without what the jump takes */
     bool sleeping, waits_for_event, event;
     bool executes_conditional; /* the slow instruction stands in an it block */
-    bool fresh;                /* nothing has been executed since reset */
     const armm_op *now_op;     /* the instruction under way that reaches beyond memory; NULL: none */
     uint32_t claimed;          /* address claimed by an exclusive load, 1 for none */
     /* The object, or the space between two, that the stack lies in: pushes within it are no news. */

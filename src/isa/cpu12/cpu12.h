@@ -3,9 +3,8 @@
 #define OAK_CPU12_H
 
 #include "base/bytes.h"
-#include "isa/kit/filed.h"
-#include "isa/kit/stack.h"
 #include "isa/kit/table.h"
+#include "isa/kit/vectored.h"
 
 #define KIT_TABLE        "isa/cpu12/cpu12.def"
 #define KIT_ROW_NAME(id) CPU12_##id
@@ -73,8 +72,6 @@ struct oak_core {
     uint8_t page;
     uint8_t waits; /* 1: for an interrupt, with its frame pushed; 2: the same, with all clocks still */
     cpu12_flags flags;
-    bool fresh;     /* nothing has run since reset */
-    uint16_t entry; /* the vector that the reset leads through */
     kit_lines lines;
     kit_stack stack;
     uint8_t mem[CPU12_PLACES]; /* on a tape what a program sees */

@@ -50,14 +50,6 @@ static uint32_t pair(const oak_core *core, unsigned at)
     return cpu12_pair(core->reg + at);
 }
 
-static bool fail(oak_core *core, oak_fault fault, uint32_t address)
-{
-    core->kit.fault = fault;
-    core->kit.fault_space = CPU12_MEM;
-    core->kit.fault_address = address;
-    return false;
-}
-
 /* A byte or a word, high byte first. False with the fault set; or where a device is to be reached and time is not known exactly. */
 static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
 {
@@ -167,11 +159,6 @@ static void stand_still(oak_core *core, bool all, uint64_t now)
 
 /* ------------------------------------------------------------------------------------------ interrupts */
 
-static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
-{
-    if (line < CPU12_LINES) kit_line(core, &core->lines, line, level, from);
-}
-
 static uint32_t enabled(const oak_core *core)
 {
     uint32_t lines = core->ccr & CPU12_I ? 0 : (1u << CPU12_XIRQ) - 1;
@@ -220,12 +207,6 @@ static bool deaf(const oak_core *core)
 static unsigned asleep(oak_core *core)
 {
     return core->waits ? 1 : 0;
-}
-
-/* The address of the vector, in vectors. */
-static unsigned exception(const oak_core *core)
-{
-    return kit_frame_vector(&core->stack) / 2;
 }
 
 /* ------------------------------------------------------------------------------------------ postbytes */
@@ -655,12 +636,6 @@ KIT_LOOPS(cpu12_);
 
 /* ------------------------------------------------------------------------------------------ registers */
 
-static bool has_reset_vector(const oak_core *core)
-{
-    uint32_t which;
-    return !kit_missing(core, core->entry, 2, &which);
-}
-
 /* Two pages stand at places of their own, too: what was programmed at either is at both. */
 static void mirror(oak_core *core, uint32_t one, uint32_t other)
 {
@@ -678,8 +653,8 @@ static void programmed(oak_core *core)
         mirror(core, 0xC000, CPU12_PAGES + 15 * CPU12_PAGE);
         show_page(core);
     }
-    if (core->fresh && has_reset_vector(core))
-        core->kit.pc = place_of(core, cpu12_word(core->mem + core->entry));
+    uint32_t entry = core->kit.entry;
+    if (kit_entered_by(core, entry)) core->kit.pc = place_of(core, cpu12_word(core->mem + entry));
 }
 
 /* What the manual leaves open begins with 0. */
@@ -689,14 +664,8 @@ static void reset_registers(oak_core *core)
     core->ccr = CPU12_KEPT;
     core->flags = cpu12_flags_of(0);
     core->stack.floor = KIT_STACK_SPAN;
-    core->fresh = true;
-    core->entry = core->kit.resets ? CPU12_COP : CPU12_RESET;
-    core->kit.pc = 0;
+    core->kit.entry = core->kit.resets ? CPU12_COP : CPU12_RESET;
     programmed(core);
-    core->kit.log.depth = 0;
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
 }
 
 /* The first instruction is that of the reset vector, or where somebody has put pc. */
@@ -708,10 +677,7 @@ static bool starts(oak_core *core)
         (void)!setup->bus_read(setup->machine, CPU12_PPAGE, 1, core->kit.time.cycles, &page);
     core->page = (uint8_t)page; /* somebody may have changed it */
     show_page(core);
-    bool begins = !core->fresh || has_reset_vector(core);
-    if (begins) core->fresh = false;
-    else (void)fail(core, OAK_FAULT_NO_HANDLER, core->entry);
-    return begins;
+    return kit_starts(core);
 }
 
 /* clang-format off */
@@ -732,7 +698,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 {
     if (reg >= CPU12_REGISTERS || value >> oak_isa_cpu12.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
-    if (reg == CPU12_REG_PC) core->fresh = false;
+    if (reg == CPU12_REG_PC) core->kit.fresh = false;
     if (reg == CPU12_REG_SP) core->stack.floor = KIT_STACK_SPAN;
     if (reg != CPU12_REG_CCR) return kit_write_register(core, reg, value);
     core->ccr = (uint8_t)(value & CPU12_KEPT);
@@ -740,20 +706,13 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
-{
-    if (space == CPU12_MEM && address < CPU12_SPAN && size <= CPU12_SPAN - address)
-        kit_mark_object(&core->objects, &core->stack, address, size);
-    return OAK_OK;
-}
-
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
-static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER("entry", entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
+static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("entry", kit.entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
 
 #define ARCH(span) {.isa = &oak_isa_cpu12, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
-    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .starts = starts, .programmed = programmed, \
+    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = starts, .programmed = programmed, \
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells, \
     .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}
 static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
@@ -798,8 +757,6 @@ const oak_core_ops cpu12_core_ops = {
     .create = create,
     .read_register = read_register,
     .write_register = write_register,
-    .interrupt = interrupt,
-    .exception = exception,
     .check_reads = kit_check_reads,
-    .mark_object = mark_object,
+    KIT_VECTORED_OPS,
 };

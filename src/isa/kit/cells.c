@@ -222,6 +222,27 @@ void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes)
     }
 }
 
+bool kit_fail(oak_core *core, oak_fault fault, uint32_t address)
+{
+    kit_core *kit = kit_of(core);
+    kit->fault = fault;
+    kit->fault_space = (uint8_t)kit->arch->isa->about.code_space;
+    kit->fault_address = address;
+    return false;
+}
+
+void kit_reset_chip(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    kit->pc = 0;
+    kit->fresh = true;
+    kit->arch->reset(core);
+    kit->log.depth = 0;
+    kit->blocked = kit->struck = kit->resets = kit->faulted = false;
+    kit->attention = true;
+    kit->next_event = kit->next_device = 0;
+}
+
 void kit_reset(oak_core *core)
 {
     kit_core *kit = kit_of(core);
@@ -234,14 +255,14 @@ void kit_reset(oak_core *core)
     kit_fold_counts(core);
     oak_tallies_clear(&kit->tallies);
     kit_guard_lay(core);
-    kit->arch->reset(core);
+    kit_reset_chip(core);
 }
 
 void kit_begin(oak_core *core)
 {
     kit_lay_out(core);
     kit_guard_lay(core);
-    kit_of(core)->arch->reset(core); /* everything else is 0 as it was made */
+    kit_reset_chip(core); /* everything else is 0 as it was made */
 }
 
 oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count)

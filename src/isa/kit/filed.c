@@ -65,9 +65,7 @@ bool kit_handler_missing(oak_core *core, uint32_t vector, unsigned units)
                  kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, code, vector, kit->time.cycles));
     if (kit->struck) return true; /* somebody wants to see it */
     if (!lost) return false;
-    kit->fault = OAK_FAULT_NO_HANDLER;
-    kit->fault_space = (uint8_t)code;
-    kit->fault_address = vector;
+    (void)kit_fail(core, OAK_FAULT_NO_HANDLER, vector);
     return kit->faulted = true;
 }
 

@@ -172,7 +172,7 @@ typedef struct kit_arch {
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
     /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
     uint16_t (*natural)(const oak_core *core, uint32_t pc, uint16_t handler);
-    /* What a reset does on the chip; RAM keeps what it holds. */
+    /* What a reset does on the chip beside what it does to a kit_core; RAM keeps what it holds. */
     void (*reset)(oak_core *core);
     /* Serves the most urgent interrupt that can be served now; true when one was, or a fault was found in trying (`faulted`). */
     bool (*interrupt)(oak_core *core);
@@ -221,6 +221,7 @@ typedef struct kit_arch {
     uint16_t alike; /* handlers from this one on go on as their rows do; or 0 */
     bool paged;     /* where a jump leads is known when it runs: a case of its own tells a jump to itself */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
+    size_t objects, stack, lines; /* members of an oak_core, see vectored.h */
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
 } kit_arch;
@@ -292,6 +293,8 @@ typedef struct kit_core {
     uint32_t fault_address;
     bool attention;       /* something has changed that the run must look at before the next instruction */
     bool blocked;         /* one instruction must pass before an interrupt is taken */
+    bool fresh;           /* nothing has run since reset */
+    uint16_t entry;       /* the vector that a reset leads through, of cores that have one (vectored.h) */
     bool struck;          /* a device ends the run with a fault */
     bool resets;          /* the chip resets itself before it goes on */
     bool faulted;         /* an interrupt could not be served */
@@ -357,6 +360,10 @@ void kit_guard_written(oak_core *core, uint32_t address, size_t count);
 void kit_forget_overwritten(oak_core *core);
 OAK_MUST_USE oak_status kit_check_reads(oak_core *core, bool on);
 
+/* Sets the fault, at an address of code; returns false. */
+bool kit_fail(oak_core *core, oak_fault fault, uint32_t address);
+/* What a reset does on the chip. */
+void kit_reset_chip(oak_core *core);
 /* Power comes: RAM begins with zeros, and time with it. */
 void kit_reset(oak_core *core);
 OAK_MUST_USE oak_status kit_program(oak_core *core, uint32_t address, const uint8_t *bytes, size_t count);

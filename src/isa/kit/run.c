@@ -106,7 +106,7 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
 static void reset_itself(oak_core *core)
 {
     kit_core *kit = kit_of(core);
-    kit->arch->reset(core);
+    kit_reset_chip(core);
     if (kit->setup.reset_devices) kit->setup.reset_devices(kit->setup.machine);
 }
 

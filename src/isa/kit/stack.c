@@ -1,15 +1,6 @@
 /* stack.c — see stack.h. */
 #include "isa/kit/stack.h"
 
-static bool fail(oak_core *core, oak_fault fault, uint32_t address)
-{
-    kit_core *kit = kit_of(core);
-    kit->fault = fault;
-    kit->fault_space = (uint8_t)kit->arch->isa->about.code_space;
-    kit->fault_address = address;
-    return false;
-}
-
 /* What lies below the top of the stack belongs to it down to where something of the program's ends or begins. */
 static void find_floor(kit_objects *objects, kit_stack *stack, uint32_t top)
 {
@@ -39,7 +30,7 @@ bool kit_push_bytes(oak_core *core, kit_objects *objects, kit_stack *stack, uint
     for (unsigned i = 0; i < bytes; i++) /* from the top down */
         if (!kit_store(core, (top - 1 - i) & (KIT_STACK_SPAN - 1),
                        (uint8_t)(word >> 8 * (low_on_top ? i : bytes - 1 - i))))
-            return fail(core, OAK_FAULT_STACK_OVERFLOW, top);
+            return kit_fail(core, OAK_FAULT_STACK_OVERFLOW, top);
     return true;
 }
 
@@ -47,7 +38,7 @@ bool kit_underflows(oak_core *core, uint32_t sp)
 {
     uint8_t below = kit_look(core)->guard[(sp - 1) & (KIT_STACK_SPAN - 1)];
     if (below & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) return false;
-    return !fail(core, OAK_FAULT_STACK_UNDERFLOW, sp);
+    return !kit_fail(core, OAK_FAULT_STACK_UNDERFLOW, sp);
 }
 
 void kit_begin_frame(oak_core *core, kit_stack *stack, uint32_t sp, unsigned number, uint32_t vector)

@@ -321,17 +321,12 @@ KIT_LOOPS(mcs51_);
 /* What a reset does on the chip: RAM keeps what it holds. */
 static void reset_registers(oak_core *core)
 {
-    core->kit.pc = 0;
     core->a = core->cy = 0;
     core->carries = 0;
     memset(core->data + RAM_SIZE, 0, sizeof core->data - RAM_SIZE);
     core->data[SP] = 7;
     core->line = core->serving = 0;
-    core->kit.log.depth = 0;
     stack_set(core);
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
 }
 
 /* ------------------------------------------------------------------------------------------ looking and changing */

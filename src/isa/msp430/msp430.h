@@ -3,9 +3,8 @@
 #define OAK_MSP430_H
 
 #include "base/bytes.h"
-#include "isa/kit/filed.h"
-#include "isa/kit/stack.h"
 #include "isa/kit/table.h"
+#include "isa/kit/vectored.h"
 
 #define KIT_TABLE        "isa/msp430/msp430.def"
 #define KIT_ROW_NAME(id) MSP430_##id
@@ -54,7 +53,6 @@ struct oak_core {
     /* From here on: what a tape holds. */
     uint16_t reg[REGISTERS_KEPT]; /* reg[RPC] and reg[RCG] stay 0; of reg[RSR] only MSP430_KEPT counts */
     msp430_flags flags;
-    bool fresh; /* nothing has run since reset */
     kit_lines lines;
     kit_stack stack;
     uint8_t mem[MSP430_SPAN];

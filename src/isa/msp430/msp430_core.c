@@ -53,19 +53,11 @@ enum {
 
 /* ------------------------------------------------------------------------------------------ memory */
 
-static bool fail(oak_core *core, oak_fault fault, uint32_t address)
-{
-    core->kit.fault = fault;
-    core->kit.fault_space = MSP430_MEM;
-    core->kit.fault_address = address;
-    return false;
-}
-
 /* What is guarded: a device, or something to complain of. */
 static bool msp430_read(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
 {
     const oak_core_setup *setup = &core->kit.setup;
-    if (bytes == 2 && address & 1) return fail(core, OAK_FAULT_UNALIGNED, address);
+    if (bytes == 2 && address & 1) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
     bool device = core->guard[address] & KIT_GUARD_ABSENT;
     if (device && setup->bus_read && !setup->bus_read(setup->machine, address, bytes, now, value))
         return true;
@@ -81,7 +73,7 @@ static bool msp430_read(oak_core *core, uint32_t address, unsigned bytes, uint64
 static bool msp430_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now)
 {
     const oak_core_setup *setup = &core->kit.setup;
-    if (bytes == 2 && address & 1) return fail(core, OAK_FAULT_UNALIGNED, address);
+    if (bytes == 2 && address & 1) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
     bool device = core->guard[address] & KIT_GUARD_ABSENT;
     if (device && setup->bus_write && !setup->bus_write(setup->machine, address, bytes, value, now))
         return true;
@@ -93,7 +85,7 @@ static bool msp430_write(oak_core *core, uint32_t address, unsigned bytes, uint3
 static bool msp430_push(oak_core *core, uint32_t value, uint64_t now)
 {
     uint32_t top = core->reg[RSP];
-    if (top & 1) return fail(core, OAK_FAULT_UNALIGNED, top);
+    if (top & 1) return kit_fail(core, OAK_FAULT_UNALIGNED, top);
     return kit_push(core, &core->objects, &core->stack, top, value, now);
 }
 
@@ -119,11 +111,6 @@ static void msp430_clocks(oak_core *core, uint64_t now)
 }
 
 /* ------------------------------------------------------------------------------------------ interrupts */
-
-static void interrupt(oak_core *core, unsigned line, bool level, uint64_t from)
-{
-    if (line < MSP430_LINES) kit_line(core, &core->lines, line, level, from);
-}
 
 static uint32_t enabled(const oak_core *core)
 {
@@ -170,12 +157,6 @@ static bool deaf(const oak_core *core)
 static unsigned asleep(oak_core *core)
 {
     return core->reg[RSR] & MSP430_CPUOFF ? 1 : 0;
-}
-
-/* The address of the vector, in vectors. */
-static unsigned exception(const oak_core *core)
-{
-    return kit_frame_vector(&core->stack) / 2;
 }
 
 /* ------------------------------------------------------------------------------------------ decoding */
@@ -351,15 +332,9 @@ KIT_LOOPS(msp430_);
 
 /* ------------------------------------------------------------------------------------------ registers */
 
-static bool has_reset_vector(const oak_core *core)
-{
-    uint32_t which;
-    return !kit_missing(core, MSP430_RESET, 2, &which);
-}
-
 static void programmed(oak_core *core)
 {
-    if (core->fresh && has_reset_vector(core)) core->kit.pc = msp430_word(core->mem + MSP430_RESET) & 0xFFFE;
+    if (kit_entered_by(core, MSP430_RESET)) core->kit.pc = msp430_word(core->mem + MSP430_RESET) & 0xFFFE;
 }
 
 /* What the manual leaves open begins with 0. */
@@ -368,22 +343,8 @@ static void reset_registers(oak_core *core)
     memset(core->reg, 0, offsetof(oak_core, mem) - offsetof(oak_core, reg));
     core->flags = msp430_flags_of(0);
     core->stack.floor = MSP430_SPAN;
-    core->fresh = true;
-    core->kit.pc = 0;
+    core->kit.entry = MSP430_RESET;
     programmed(core);
-    core->kit.log.depth = 0;
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
-}
-
-/* The first instruction is that of the reset vector, or where somebody has put pc. */
-static bool starts(oak_core *core)
-{
-    bool begins = !core->fresh || has_reset_vector(core);
-    if (begins) core->fresh = false;
-    else (void)fail(core, OAK_FAULT_NO_HANDLER, MSP430_RESET);
-    return begins;
 }
 
 /* clang-format off */
@@ -403,7 +364,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 {
     if (reg >= MSP430_REGISTERS || value >> oak_isa_msp430.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
-    if (reg == MSP430_REG_PC) core->fresh = false, value &= 0xFFFE;
+    if (reg == MSP430_REG_PC) core->kit.fresh = false, value &= 0xFFFE;
     if (reg == MSP430_REG_SP) core->stack.floor = MSP430_SPAN;
     if (reg != MSP430_REG_SR) return kit_write_register(core, reg, value);
     core->flags = msp430_flags_of(value);
@@ -412,21 +373,14 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
-{
-    if (space == MSP430_MEM && address < MSP430_SPAN && size <= MSP430_SPAN - address)
-        kit_mark_object(&core->objects, &core->stack, address, size);
-    return OAK_OK;
-}
-
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
-static const kit_inner inner[] = {KIT_INNER("fresh", fresh, 1), KIT_INNER_LINES, {0}};
+static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
     .isa = &oak_isa_msp430, .code_span = MSP430_SPAN, .core_size = sizeof(oak_core), .cycles = msp430_cycles, KIT_LOOPS_OF(msp430_),
-    .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .starts = starts, .programmed = programmed,
+    .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = kit_starts, .programmed = programmed,
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells,
     .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
@@ -442,8 +396,6 @@ const oak_core_ops msp430_core_ops = {
     .create = create,
     .read_register = read_register,
     .write_register = write_register,
-    .interrupt = interrupt,
-    .exception = exception,
     .check_reads = kit_check_reads,
-    .mark_object = mark_object,
+    KIT_VECTORED_OPS,
 };

@@ -540,11 +540,6 @@ static void reset_registers(oak_core *core)
     core->unlocked = core->burns = core->periods = 0;
     core->unlocked_at = 0;
     core->lines.asks = 0;
-    core->kit.pc = 0;
-    core->kit.log.depth = 0;
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
 }
 
 /* Where registers that are cells begin. */

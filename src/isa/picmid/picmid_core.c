@@ -324,11 +324,6 @@ static void reset_registers(oak_core *core)
     core->sp = core->sleeping = core->serving = core->watchdog = core->begun = core->guarded = 0;
     if (!keeps) memset(core->stk, 0, sizeof core->stk);
     core->lines.asks = 0;
-    core->kit.pc = 0;
-    core->kit.log.depth = 0;
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
 }
 
 static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)

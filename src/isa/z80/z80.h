@@ -3,8 +3,8 @@
 #define OAK_Z80_H
 
 #include "base/bytes.h"
-#include "isa/kit/stack.h"
 #include "isa/kit/table.h"
+#include "isa/kit/vectored.h"
 
 #define KIT_TABLE        "isa/z80/z80.def"
 #define KIT_ROW_NAME(id) Z80_##id

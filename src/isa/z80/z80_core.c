@@ -6,14 +6,6 @@ static uint32_t pair(const oak_core *core, unsigned at)
     return z80_pair(core->reg + at);
 }
 
-static bool fail(oak_core *core, oak_fault fault, uint32_t address)
-{
-    core->kit.fault = fault;
-    core->kit.fault_space = Z80_MEM;
-    core->kit.fault_address = address;
-    return false;
-}
-
 /* ------------------------------------------------------------------------------------------ words and flags */
 
 #define FOUR(f)    Z80_BY_OF(f), Z80_BY_OF((f) + 1), Z80_BY_OF((f) + 2), Z80_BY_OF((f) + 3)
@@ -61,16 +53,7 @@ static bool take_interrupt(oak_core *core)
              vector = nmi            ? 0x66
                       : core->im < 2 ? 0x38
                                      : (uint32_t)(core->mem[table] | core->mem[(table + 1) & 0xFFFF] << 8);
-    uint32_t which;
-    bool lost = kit_missing(core, vector, 1, &which) &&
-                (!kit->setup.suffer ||
-                 kit->setup.suffer(kit->setup.machine, OAK_FAULT_NO_HANDLER, Z80_MEM, vector, now));
-    if (kit->struck) return false; /* somebody wants to see it */
-    if (lost) {
-        (void)fail(core, OAK_FAULT_NO_HANDLER, vector);
-        kit->faulted = true;
-        return false;
-    }
+    if (kit_handler_missing(core, vector, 1)) return false;
     if (kit->observed) kit_watch_entry(core, vector);
     if (!kit_push(core, &core->objects, &core->stack, pair(core, RSP), kit->pc + core->halted, now)) {
         kit->faulted = true;
@@ -260,11 +243,6 @@ static void reset_registers(oak_core *core)
     z80_set_flags(&core->flags, 0);
     core->stack.floor = Z80_SPAN;
     core->refresh = 0u - (uint32_t)core->kit.time.instructions;
-    core->kit.pc = 0;
-    core->kit.log.depth = 0;
-    core->kit.blocked = core->kit.struck = core->kit.resets = core->kit.faulted = false;
-    core->kit.attention = true;
-    core->kit.next_event = core->kit.next_device = 0;
 }
 
 /* clang-format off */
@@ -299,14 +277,6 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-/* Where it begins, and where it ends: a stack that grows down meets its end. */
-static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
-{
-    if (space != Z80_MEM || address >= Z80_SPAN || size > Z80_SPAN - address) return OAK_OK;
-    kit_mark_object(&core->objects, &core->stack, address, size);
-    return OAK_OK;
-}
-
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
@@ -319,7 +289,7 @@ static const kit_inner inner[] = {
 
 static const kit_arch arch = {
     .isa = &oak_isa_z80, .code_span = Z80_SPAN, .core_size = sizeof(oak_core), .cycles = z80_cycles, KIT_LOOPS_OF(z80_),
-    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner,
+    .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),
     .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .round = round_of, .passes = passes, .window = window,
     .more_cells = more_cells, .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
@@ -338,5 +308,5 @@ const oak_core_ops z80_core_ops = {
     .interrupt = interrupt,
     .exception = exception,
     .check_reads = kit_check_reads,
-    .mark_object = mark_object,
+    .mark_object = kit_own_object,
 };

@@ -1,0 +1,24 @@
+/* vectored.h — what cores share that begin where a vector leads, have interrupt lines and vectors of their own, and keep code, data and stack in one
+ * memory: members of an oak_core called objects, stack and lines. */
+#ifndef OAK_ISA_KIT_VECTORED_H
+#define OAK_ISA_KIT_VECTORED_H
+
+#include "isa/kit/filed.h"
+#include "isa/kit/stack.h"
+
+/* Is a vector to be read: nothing has run since reset, and it is there? */
+bool kit_entered_by(const oak_core *core, uint32_t vector);
+/* For a kit_arch: the first instruction is that of the vector `kit.entry`, or where somebody has put pc. */
+bool kit_starts(oak_core *core);
+/* For oak_core_ops. The exception is the address of the vector, in vectors. */
+void kit_own_line(oak_core *core, unsigned line, bool level, uint64_t from);
+unsigned kit_own_vector(const oak_core *core);
+oak_status kit_own_object(oak_core *core, unsigned space, uint32_t address, uint32_t size);
+
+#define KIT_VECTORED                                                                                         \
+    .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),                              \
+    .lines = offsetof(oak_core, lines)
+#define KIT_VECTORED_OPS                                                                                     \
+    .interrupt = kit_own_line, .exception = kit_own_vector, .mark_object = kit_own_object
+
+#endif
