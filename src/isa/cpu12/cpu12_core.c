@@ -165,27 +165,15 @@ static uint32_t enabled(const oak_core *core)
     return lines | (core->ccr & CPU12_X ? 0 : 1u << CPU12_XIRQ);
 }
 
-static bool take_interrupt(oak_core *core)
+static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
 {
-    kit_core *kit = &core->kit;
-    uint64_t now = kit->time.cycles;
-    uint32_t ready = kit_lines_due(core, enabled(core), &core->lines), line = CPU12_LINES - 1;
-    if (!ready) return false;
-    while (!(ready >> line & 1)) line--;
-    uint32_t vector = CPU12_VECTORS + 2 * line;
-    if (kit_handler_missing(core, vector, 2)) return false;
-    if (kit->observed) kit_watch_entry(core, vector);
-    if (!core->waits && !push_frame(core, cpu12_seen(kit->pc), now)) return kit->faulted = true;
+    unsigned cycles = core->waits ? 6 : 9;
+    if (!core->waits && !push_frame(core, cpu12_seen(core->kit.pc), now)) return 0;
     if (core->waits == 2) stand_still(core, false, now);
-    kit_begin_frame(core, &core->stack, pair(core, RSP) + CPU12_FRAME - 2, line + 1, vector);
-    kit->time.cycles += core->waits ? 6 : 9;
     core->waits = 0;
-    core->ccr |= (uint8_t)(CPU12_I | (line == CPU12_XIRQ ? CPU12_X : 0));
-    kit->pc = place_of(core, cpu12_word(core->mem + vector));
-    kit->attention = true;
-    if (kit->observed) kit_watch_end(core);
-    kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
-    return true;
+    core->ccr |= (uint8_t)(CPU12_I | (vector == CPU12_VECTORS + 2 * CPU12_XIRQ ? CPU12_X : 0));
+    core->kit.pc = place_of(core, cpu12_word(core->mem + vector));
+    return cycles;
 }
 
 /* A page that was selected by a write shows from the next instruction on. */
@@ -196,12 +184,7 @@ static uint64_t noticed_at(oak_core *core)
         select_page(core, core->wanted, core->kit.time.cycles);
         core->kit.pc = place_of(core, cpu12_seen(core->kit.pc));
     }
-    return kit_lines_next(core, enabled(core), &core->lines);
-}
-
-static bool deaf(const oak_core *core)
-{
-    return !enabled(core);
+    return kit_vectored_notice(core);
 }
 
 static unsigned asleep(oak_core *core)
@@ -713,7 +696,7 @@ static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("e
 
 #define ARCH(span) {.isa = &oak_isa_cpu12, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
     .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = starts, .programmed = programmed, \
-    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells, \
+    .enabled = enabled, .enter = enter, .noticed_at = noticed_at, .asleep = asleep, .window = window, .more_cells = more_cells, \
     .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}
 static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
 /* clang-format on */

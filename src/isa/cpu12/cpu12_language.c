@@ -67,41 +67,32 @@ static const kit_pair farther[] = {{"bra", "lbra"}, {"bsr", "jsr"}, {"bne", "lbn
 #define KIT_WORDS "isa/cpu12/cpu12_words.def"
 #include "isa/kit/words.h"
 
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
-
 /* What a move counts from that names pc, beside its end. */
 static int beside(unsigned row, unsigned operand)
 {
-    switch (row) {
-    case CPU12_MOVB_I_X: return 1;
-    case CPU12_MOVW_I_X:
-    case CPU12_MOVB_E_X:
-    case CPU12_MOVW_E_X: return 2;
-    case CPU12_MOVB_X_E:
-    case CPU12_MOVW_X_E: return -2;
-    case CPU12_MOVB_X_X:
-    case CPU12_MOVW_X_X: return operand ? 1 : -1;
-    default: return 0;
-    }
+    static const int8_t of[CPU12_ROWS][2] = {
+        [CPU12_MOVB_I_X] = {0, 1},  [CPU12_MOVW_I_X] = {0, 2},  [CPU12_MOVB_E_X] = {0, 2},
+        [CPU12_MOVW_E_X] = {0, 2},  [CPU12_MOVB_X_E] = {-2, 0}, [CPU12_MOVW_X_E] = {-2, 0},
+        [CPU12_MOVB_X_X] = {-1, 1}, [CPU12_MOVW_X_X] = {-1, 1}};
+    return of[row][operand > 0];
 }
 
 static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
 {
     (void)is_word, (void)behind;
     const char *at = reader->at, *end = reader->end;
+    bool bare = at < end && *at == ',';
     while (at < end && *at != ',') at++;
     while (at < end && (*at == ',' || *at == ' ')) at++;
-    bool before = at < end && (*at == '+' || *at == '-');
-    if (at + before + 2 <= end && oak_same_name(at + before, 2, "pc") &&
-        (before || (at + 2 < end && (at[2] == '+' || at[2] == '-')))) {
+    bool before = at < end && (*at == '+' || *at == '-'),
+         pc = at + before + 2 <= end && oak_same_name(at + before, 2, "pc");
+    if (pc && (before || (at + 2 < end && (at[2] == '+' || at[2] == '-'))))
         reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.",
                        "pc does not move on by itself");
-        return true;
-    }
-    if (reader->at == reader->end || *reader->at != ',') return false;
-    reader->refuse(reader, reader->at, reader->at + 1, "operand", "Write `0,x` for what x points to.",
-                   "an offset is missing in front of the comma");
+    else if (bare)
+        reader->refuse(reader, reader->at, reader->at + 1, "operand", "Write `0,x` for what x points to.",
+                       "an offset is missing in front of the comma");
+    else return false;
     return true;
 }
 
@@ -116,22 +107,21 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
     for (unsigned i = 0; i < shape->count; i++) {
         const oak_value *value = &values[i];
         bool memory = shape->class_of[i] == MEMORY || shape->class_of[i] == MEMORY_FAR;
-        if (!memory || value->space || !value->known || cpu12_rows[row].uses[i] != 'r') continue;
         bool number =
             stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
-        if (!number) continue;
-        if (stack) SAY(why, "this takes the word at 0x%04x, not the number", (unsigned)value->number);
-        else SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
-        if (stack && !value->name) HINT(why, "Write `#0x%04x` for the number.", (unsigned)value->number);
-        else if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
+        if (!memory || !number || value->space || !value->known || cpu12_rows[row].uses[i] != 'r') continue;
+        unsigned at = (unsigned)value->number;
+        SAY(why,
+            stack ? "this takes the word at 0x%04x, not the number"
+                  : "this is the memory at address %u, not the number",
+            at);
+        if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
         else
-            HINT(why, "Write `#%lld` for the number; the address as 0x%04x.", (long long)value->number,
-                 (unsigned)value->number);
-        why->operand = (int)i;
-        why->code = "doubtful-mark";
-        why->has_edit = true;
-        why->edit_first = why->edit_last = insn->operand[i].first;
-        oak_format(why->edit, sizeof why->edit, "#");
+            HINT(why,
+                 stack ? "Write `#0x%04x` for the number."
+                       : "Write `#%u` for the number; the address as 0x%04x.",
+                 at, at);
+        kit_offer_mark(insn, i, "#", why);
         return true;
     }
     return false;
@@ -216,16 +206,16 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
 {
     *use = (oak_stack_use){0};
     unsigned code = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF;
-    static const uint8_t registers_of[] = {CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
-                                           CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
-                                           CPU12_REG_CCR, CPU12_REG_CCR, CPU12_REG_D, CPU12_REG_D};
+    static const struct {
+        uint8_t reg;
+        int8_t bytes;
+    } of[] = {{CPU12_REG_X, -2},   {CPU12_REG_Y, -2},  {CPU12_REG_A, -1}, {CPU12_REG_B, -1},
+              {CPU12_REG_X, 2},    {CPU12_REG_Y, 2},   {CPU12_REG_A, 1},  {CPU12_REG_B, 1},
+              {CPU12_REG_CCR, -1}, {CPU12_REG_CCR, 1}, {CPU12_REG_D, -2}, {CPU12_REG_D, 2}};
     if (code >= 0x30 && code < 0x3C) {
-        unsigned reg = registers_of[code - 0x30];
-        bool pushes = (code >= 0x34 && code < 0x38) || code == 0x39 || code == 0x3B;
-        int bytes = reg == CPU12_REG_X || reg == CPU12_REG_Y || reg == CPU12_REG_D ? 2 : 1;
-        use->words = pushes ? bytes : -bytes;
-        use->named = pushes;
-        use->from[0].number = reg;
+        use->words = of[code - 0x30].bytes;
+        use->named = use->words > 0;
+        use->from[0].number = of[code - 0x30].reg;
     } else if (decoded->row == CPU12_LDS_I) {
         use->sets = true;
         use->first = (kit_field_of(tables, decoded, 'n') - 1) & 0xFFFF;

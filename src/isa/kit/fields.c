@@ -300,6 +300,15 @@ oak_flow kit_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *
     return (oak_flow)kit_tables_of(tables)->language->isa->rows[row].flow;
 }
 
+void kit_offer_mark(const oak_insn *insn, unsigned operand, const char *mark, oak_refusal *why)
+{
+    why->operand = (int)operand;
+    why->code = "doubtful-mark";
+    why->has_edit = true;
+    why->edit_first = why->edit_last = insn->operand[operand].first;
+    oak_format(why->edit, sizeof why->edit, "%s", mark);
+}
+
 int kit_target_of(const oak_isa_tables *tables, unsigned row)
 {
     for (unsigned i = 0; i < kit_tables_of(tables)->row[row].count; i++) {

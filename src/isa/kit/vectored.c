@@ -9,7 +9,8 @@ static void *member(oak_core *core, size_t offset)
 bool kit_entered_by(const oak_core *core, uint32_t vector)
 {
     uint32_t which;
-    return kit_look(core)->fresh && !kit_missing(core, vector, kit_look(core)->arch->isa->about.vector_bytes, &which);
+    return kit_look(core)->fresh &&
+           !kit_missing(core, vector, kit_look(core)->arch->isa->about.vector_bytes, &which);
 }
 
 bool kit_starts(oak_core *core)
@@ -19,6 +20,40 @@ bool kit_starts(oak_core *core)
     if (begins) kit->fresh = false;
     else (void)kit_fail(core, OAK_FAULT_NO_HANDLER, kit->entry);
     return begins;
+}
+
+bool kit_vectored_interrupt(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    const oak_architecture *about = &kit->arch->isa->about;
+    uint64_t now = kit->time.cycles;
+    uint32_t ready = kit_lines_due(core, kit->arch->enabled(core), member(core, kit->arch->lines)), line = about->own_lines - 1u, sp;
+    if (!ready) return false;
+    while (!(ready >> line & 1)) line--;
+    uint32_t vector = about->vector_first + about->vector_step * line;
+    if (kit_handler_missing(core, vector, about->vector_bytes)) return false;
+    if (kit->observed) kit_watch_entry(core, vector);
+    unsigned cycles = kit->arch->enter(core, vector, now);
+    if (!cycles) return kit->faulted = true;
+    if (kit_read_register(core, about->stack.pointer, &sp)) sp = 0;
+    for (unsigned i = 0; i < about->stack.saved_count; i++) sp += about->stack.saved[i].bytes;
+    kit_begin_frame(core, member(core, kit->arch->stack), sp, line + 1, vector);
+    kit->time.cycles += cycles;
+    kit->attention = true;
+    if (kit->observed) kit_watch_end(core);
+    kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
+    return true;
+}
+
+uint64_t kit_vectored_notice(oak_core *core)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    return kit_lines_next(core, arch->enabled(core), member(core, arch->lines));
+}
+
+bool kit_vectored_deaf(const oak_core *core)
+{
+    return !kit_look(core)->arch->enabled(core);
 }
 
 void kit_own_line(oak_core *core, unsigned line, bool level, uint64_t from)

@@ -10,6 +10,10 @@
 bool kit_entered_by(const oak_core *core, uint32_t vector);
 /* For a kit_arch: the first instruction is that of the vector `kit.entry`, or where somebody has put pc. */
 bool kit_starts(oak_core *core);
+/* Serves the highest line that asks and is let through (`enabled`); the vectors lie in the order of lines. */
+bool kit_vectored_interrupt(oak_core *core);
+uint64_t kit_vectored_notice(oak_core *core);
+bool kit_vectored_deaf(const oak_core *core);
 /* For oak_core_ops. The exception is the address of the vector, in vectors. */
 void kit_own_line(oak_core *core, unsigned line, bool level, uint64_t from);
 unsigned kit_own_vector(const oak_core *core);
@@ -17,8 +21,7 @@ oak_status kit_own_object(oak_core *core, unsigned space, uint32_t address, uint
 
 #define KIT_VECTORED                                                                                         \
     .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),                              \
-    .lines = offsetof(oak_core, lines)
-#define KIT_VECTORED_OPS                                                                                     \
-    .interrupt = kit_own_line, .exception = kit_own_vector, .mark_object = kit_own_object
+    .lines = offsetof(oak_core, lines), .interrupt = kit_vectored_interrupt, .deaf = kit_vectored_deaf
+#define KIT_VECTORED_OPS .interrupt = kit_own_line, .exception = kit_own_vector, .mark_object = kit_own_object
 
 #endif

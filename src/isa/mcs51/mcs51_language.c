@@ -110,9 +110,6 @@ static oak_status refuse(oak_refusal *why, const char *code)
     return OAK_REFUSED;
 }
 
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
-
 static oak_status direct_address(const oak_value *value, bool accumulator, oak_refusal *why)
 {
     char name[120];

@@ -117,41 +117,18 @@ static uint32_t enabled(const oak_core *core)
     return core->reg[RSR] & MSP430_GIE ? (1u << MSP430_LINES) - 1 : 0;
 }
 
-static bool take_interrupt(oak_core *core)
+static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
 {
-    kit_core *kit = &core->kit;
-    uint64_t now = kit->time.cycles;
-    uint32_t ready = kit_lines_due(core, enabled(core), &core->lines), line = MSP430_LINES - 1;
-    if (!ready) return false;
-    while (!(ready >> line & 1)) line--;
-    uint32_t vector = MSP430_VECTORS + 2 * line,
-             sr = msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
-    if (kit_handler_missing(core, vector, 2)) return false;
-    if (kit->observed) kit_watch_entry(core, vector);
+    uint32_t sr = msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
     for (unsigned i = 0; i < 2; i++) {
-        if (!msp430_push(core, i ? sr : kit->pc, now)) return kit->faulted = true;
+        if (!msp430_push(core, i ? sr : core->kit.pc, now)) return 0;
         core->reg[RSP] = (uint16_t)(core->reg[RSP] - 2);
-        if (!i) kit_begin_frame(core, &core->stack, core->reg[RSP], line + 1, vector);
     }
     core->flags = msp430_flags_of(0);
     core->reg[RSR] = (uint16_t)(sr & MSP430_SCG0);
     if (sr & (MSP430_SCG1 | MSP430_OSCOFF)) msp430_clocks(core, now);
-    kit->pc = msp430_word(core->mem + vector) & 0xFFFE;
-    kit->time.cycles += 6;
-    kit->attention = true;
-    if (kit->observed) kit_watch_end(core);
-    kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
-    return true;
-}
-
-static uint64_t noticed_at(oak_core *core)
-{
-    return kit_lines_next(core, enabled(core), &core->lines);
-}
-
-static bool deaf(const oak_core *core)
-{
-    return !enabled(core);
+    core->kit.pc = msp430_word(core->mem + vector) & 0xFFFE;
+    return 6;
 }
 
 static unsigned asleep(oak_core *core)
@@ -381,7 +358,7 @@ static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER_LI
 static const kit_arch arch = {
     .isa = &oak_isa_msp430, .code_span = MSP430_SPAN, .core_size = sizeof(oak_core), .cycles = msp430_cycles, KIT_LOOPS_OF(msp430_),
     .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = kit_starts, .programmed = programmed,
-    .interrupt = take_interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .window = window, .more_cells = more_cells,
+    .enabled = enabled, .enter = enter, .noticed_at = kit_vectored_notice, .asleep = asleep, .window = window, .more_cells = more_cells,
     .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 

@@ -50,9 +50,6 @@ static const kit_pair opposites[] = {{"jne", "jeq"}, {"jnc", "jc"}, {"jge", "jl"
 #define KIT_WORDS "isa/msp430/msp430_words.def"
 #include "isa/kit/words.h"
 
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
-
 static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
 {
     (void)is_word, (void)behind;
@@ -64,15 +61,6 @@ static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind
 }
 
 /* ------------------------------------------------------------------------------------------ values in doubt */
-
-static void offer_mark(const oak_insn *insn, unsigned operand, const char *mark, oak_refusal *why)
-{
-    why->operand = (int)operand;
-    why->code = "doubtful-mark";
-    why->has_edit = true;
-    why->edit_first = why->edit_last = insn->operand[operand].first;
-    oak_format(why->edit, sizeof why->edit, "%s", mark);
-}
 
 /* Without its mark a label is what lies there, and not where it lies. */
 static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
@@ -93,14 +81,14 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
             SAY(why, "this goes where the word at %s says, not to %s", name, name);
             HINT(why, "Write `%s #%s` to go there; `%s &%s` says that the word is meant.",
                  msp430_rows[row].mnemonic, name, msp430_rows[row].mnemonic, name);
-            offer_mark(insn, i, "#", why);
+            kit_offer_mark(insn, i, "#", why);
             return true;
         }
         if (class->field == KIT_NEAR && !value->space && value->known && (decimal >> i & 1)) {
             SAY(why, "this is the memory at address %lld, not the number", (long long)value->number);
             HINT(why, "Write `#%lld` for the number, `&%lld` for the address.", (long long)value->number,
                  (long long)value->number);
-            offer_mark(insn, i, "#", why);
+            kit_offer_mark(insn, i, "#", why);
             return true;
         }
         if (names && wide && value->known && value->number & 1) {

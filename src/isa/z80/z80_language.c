@@ -66,9 +66,6 @@ static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind
 
 /* ------------------------------------------------------------------------------------------ values in doubt */
 
-#define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
-#define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
-
 /* An address where a byte is meant, or a byte where an address is: the parentheses make the difference. */
 static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                   unsigned decimal, oak_refusal *why)
