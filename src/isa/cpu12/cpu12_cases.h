@@ -61,7 +61,7 @@
 #define LESS(m, carried) r = b - a - (carried); c = r << UP_##m; x = (b ^ a) << UP_##m; y = b << UP_##m; RESULT(m, r)
 #define BITWISE(m, value) r = (value); x = 0; RESULT(m, r)
 #define DO_SUB  LESS(1, 0)
-#define DO_CMP  LESS(1, 0)
+#define DO_CMP  DO_SUB
 #define DO_SBC  LESS(1, CARRY)
 #define DO_AND  BITWISE(1, b & a)
 #define DO_BIT  BITWISE(1, b & a)
@@ -74,21 +74,9 @@
 #define DO_ADDW SUM(2, 0)
 #define DO_CPW  LESS(2, 0)
 #define DO_LDW  BITWISE(2, a)
-#define KEEPS_SUB 1
-#define KEEPS_CMP 0
-#define KEEPS_SBC 1
-#define KEEPS_AND 1
-#define KEEPS_BIT 0
-#define KEEPS_LD 1
-#define KEEPS_EOR 1
-#define KEEPS_ADC 1
-#define KEEPS_OR 1
-#define KEEPS_ADD 1
-#define KEEPS_SUBW 1
-#define KEEPS_ADDW 1
-#define KEEPS_CPW 0
-#define KEEPS_LDW 1
-#define WITH(op, m) b = REG_##m(Y); DO_##op; if (KEEPS_##op) SET_##m(Y, r)
+/* Three look only. */
+#define KEEPS(op) (CPU12_IN(op, I) != CPU12_IN(CMP, I) && CPU12_IN(op, I) != CPU12_IN(BIT, I) && CPU12_IN(op, I) != CPU12_IN(CPW, I))
+#define WITH(op, m) b = REG_##m(Y); DO_##op; if (KEEPS(op)) SET_##m(Y, r)
 #define ON_I(op, m)       CASE(CPU12_IN(op, I)): OPEN; a = AT; WITH(op, m); CLOSE_BY(1 + m)
 #define ON_MODE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(m, a); DONE_##how; WITH(op, m); PASS_##how; }
 #define ON_ALL(op, m) ON_I(op, m); ON_MODE(op, m, M); ON_MODE(op, m, N); ON_MODE(op, m, H); ON_MODE(op, m, G);
@@ -213,21 +201,10 @@ ON_MOVE(1) ON_MOVE(2)
 /* ---- branches */
 #define ON_IF(which, condition)                                                                                   \
     CASE(CPU12_IF_##which): if (condition) { MORE(2); ENTER(TARGET); } ENTER(op + 2);                             \
-    CASE(CPU12_IF_FAR_##which): if (condition) { MORE(1); ENTER(TARGET); } ENTER(op + 4)
-    ON_IF(HI, !CARRIED && z);
-    ON_IF(LS, CARRIED || !z);
-    ON_IF(CC, !CARRIED);
-    ON_IF(CS, CARRIED);
-    ON_IF(NE, z);
-    ON_IF(EQ, !z);
-    ON_IF(VC, !(OVERFLOW & 0x8000));
-    ON_IF(VS, OVERFLOW & 0x8000);
-    ON_IF(PL, !(n & 0x8000));
-    ON_IF(MI, n & 0x8000);
-    ON_IF(GE, !((n ^ OVERFLOW) & 0x8000));
-    ON_IF(LT, (n ^ OVERFLOW) & 0x8000);
-    ON_IF(GT, z && !((n ^ OVERFLOW) & 0x8000));
-    ON_IF(LE, !z || (n ^ OVERFLOW) & 0x8000);
+    CASE(CPU12_IF_FAR_##which): if (condition) { MORE(1); ENTER(TARGET); } ENTER(op + 4);
+#define LOWER        ((n ^ OVERFLOW) & 0x8000)
+    ON_IF(HI, !CARRIED && z) ON_IF(LS, CARRIED || !z) ON_IF(CC, !CARRIED) ON_IF(CS, CARRIED) ON_IF(NE, z) ON_IF(EQ, !z) ON_IF(VC, !(OVERFLOW & 0x8000))
+    ON_IF(VS, OVERFLOW & 0x8000) ON_IF(PL, !(n & 0x8000)) ON_IF(MI, n & 0x8000) ON_IF(GE, !LOWER) ON_IF(LT, LOWER) ON_IF(GT, z && !LOWER) ON_IF(LE, !z || LOWER)
     CASE(CPU12_LOOP_1): OPEN; r = (REG_1(Y) + AT) & 0xFF; SET_1(Y, r); BRANCH_IF((r == 0) != X, 3); }
     CASE(CPU12_LOOP_2): OPEN; r = (REG_2(Y) + AT) & 0xFFFF; SET_2(Y, r); BRANCH_IF((r == 0) != X, 3); }
 

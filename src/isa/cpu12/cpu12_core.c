@@ -264,26 +264,12 @@ typedef struct shape {
     index_of index[2]; /* what postbytes say; size 0: there is none */
 } shape;
 
-enum {
-    INHERENT,
-    BYTE_NUMBER,
-    WORD_NUMBER,
-    DIRECT,
-    INDEXED,
-    EXTENDED,
-    BY_POSTBYTE,
-    BITS_DIRECT,
-    BITS_INDEXED,
-    BITS_EXTENDED
-};
 /* clang-format off */
-static const struct code {
-    uint16_t handler;
-    uint8_t kind, y;
-    uint16_t at;
-} codes[256] = {
-#define WITH(code, op, reg)  [code] = {CPU12_IN(op, I), BYTE_NUMBER, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
-#define WIDE(code, op, reg)  [code] = {CPU12_IN(op, I), WORD_NUMBER, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
+enum { INHERENT, BYTE_NUMBER, WORD_NUMBER, DIRECT, INDEXED, EXTENDED, BY_POSTBYTE, BITS_DIRECT, BITS_INDEXED, BITS_EXTENDED };
+static const struct code { uint16_t handler; uint8_t kind, y; uint16_t at; } codes[256] = {
+#define WITH_A(code, op, reg, kind) [code] = {CPU12_IN(op, I), kind, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
+#define WITH(code, op, reg)  WITH_A(code, op, reg, BYTE_NUMBER)
+#define WIDE(code, op, reg)  WITH_A(code, op, reg, WORD_NUMBER)
 #define STORE(code, op, reg) [code] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), EXTENDED, reg, 0},
 #define ONE(low, op)         [0x40 + low] = {CPU12_IN(op, R), INHERENT, RA, 0}, [0x50 + low] = {CPU12_IN(op, R), INHERENT, RB, 0}, [0x60 + low] = {CPU12_IN(op, M), INDEXED, 0, 0}, [0x70 + low] = {CPU12_IN(op, M), EXTENDED, 0, 0},
 #define BITS(low, op)        [low] = {CPU12_IN(op, M), BITS_INDEXED, 0, 0}, [0x10 + low] = {CPU12_IN(op, M), BITS_EXTENDED, 0, 0}, [0x40 + low] = {CPU12_IN(op, M), BITS_DIRECT, 0, 0},
@@ -462,13 +448,22 @@ static kit_reach cell(uint8_t accesses, uint32_t address, uint32_t size)
     return (kit_reach){CPU12_MEM, accesses, 0xFF, false, 0, 0, address & 0xFFFF, size};
 }
 
+/* clang-format off */
+/* What rows reach beside, at a register or so far below. */
+static const struct { uint16_t row; uint8_t accesses, reg, below; uint32_t size; } beside[] = {
+    {CPU12_EMACS, KIT_READS, RX, 0, 2}, {CPU12_EMACS, KIT_READS, RY, 0, 2}, {CPU12_MEM_, KIT_READS, RX, 0, 4}, {CPU12_MEM_, KIT_WRITES, RY, 0, 1},
+    {CPU12_REV, KIT_BOTH, RZERO, 0, CPU12_SPAN}, {CPU12_REVW, KIT_BOTH, RZERO, 0, CPU12_SPAN}, {CPU12_WAV, KIT_BOTH, RZERO, 0, CPU12_SPAN},
+#define FRAME(row) {row, KIT_WRITES, RSP, CPU12_FRAME, CPU12_FRAME}
+    FRAME(CPU12_SWI), FRAME(CPU12_TRAP), FRAME(CPU12_WAI), FRAME(CPU12_STOP), {CPU12_RTI, KIT_READS, RSP, 0, CPU12_FRAME}, {CPU12_RTC, KIT_READS, RSP, 0, 3}};
+/* clang-format on */
+
 /* What postbytes lead to with what is in the registers now; what x and y point to; the rest of what a call or an interrupt pushes. */
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
     const oak_insn_row *row = &cpu12_rows[decoded->row];
     shape it = shape_of(core, decoded->address, decoded->size);
     bool first_indexed = *row->operands == 'i' || *row->operands == '[' || *row->operands == 'n';
-    unsigned size = width_of(decoded->word, decoded->size), top = pair(core, RSP);
+    unsigned size = width_of(decoded->word, decoded->size);
     for (unsigned i = 0; i < 2 && it.index[i].size; i++) {
         index_of index = it.index[i];
         char use = row->uses[i + !first_indexed];
@@ -483,27 +478,11 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         }
         if (accesses) list[count++] = cell(accesses, at, size);
     }
-    switch (decoded->row) {
-    case CPU12_EMACS:
-        list[count++] = cell(KIT_READS, pair(core, RX), 2),
-        list[count++] = cell(KIT_READS, pair(core, RY), 2);
-        break;
-    case CPU12_MEM_:
-        list[count++] = cell(KIT_READS, pair(core, RX), 4),
-        list[count++] = cell(KIT_WRITES, pair(core, RY), 1);
-        break;
-    case CPU12_REV:
-    case CPU12_REVW:
-    case CPU12_WAV: list[count++] = (kit_reach){CPU12_MEM, KIT_BOTH, 0xFF, false, 0, 0, 0, CPU12_SPAN}; break;
-    case CPU12_RTI: list[count++] = cell(KIT_READS, top, CPU12_FRAME); break;
-    case CPU12_SWI:
-    case CPU12_TRAP:
-    case CPU12_WAI:
-    case CPU12_STOP: list[count++] = cell(KIT_WRITES, top - CPU12_FRAME, CPU12_FRAME); break;
-    case CPU12_RTC: list[count++] = cell(KIT_READS, top, 3); break;
-    default:
-        if (it.handler == CPU12_CALLS) list[count++] = cell(KIT_WRITES, top - 3, 3);
-    }
+    for (unsigned i = 0; i < sizeof beside / sizeof *beside; i++)
+        if (beside[i].row == decoded->row)
+            list[count++] =
+                cell(beside[i].accesses, pair(core, beside[i].reg) - beside[i].below, beside[i].size);
+    if (it.handler == CPU12_CALLS) list[count++] = cell(KIT_WRITES, pair(core, RSP) - 3, 3);
     return count;
 }
 
@@ -670,23 +649,15 @@ static bool starts(oak_core *core)
 /* clang-format on */
 static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER_LIST(LIES)};
 
-static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+static uint32_t status(const oak_core *core)
 {
-    if (reg != CPU12_REG_CCR) return kit_read_register(core, reg, value);
-    *value = cpu12_ccr(core->ccr, &core->flags);
-    return OAK_OK;
+    return cpu12_ccr(core->ccr, &core->flags);
 }
 
-static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+static void set_status(oak_core *core, uint32_t value)
 {
-    if (reg >= CPU12_REGISTERS || value >> oak_isa_cpu12.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
-    core->kit.attention = true;
-    if (reg == CPU12_REG_PC) core->kit.fresh = false;
-    if (reg == CPU12_REG_SP) core->stack.floor = KIT_STACK_SPAN;
-    if (reg != CPU12_REG_CCR) return kit_write_register(core, reg, value);
     core->ccr = (uint8_t)(value & CPU12_KEPT);
     core->flags = cpu12_flags_of(value);
-    return OAK_OK;
 }
 
 /* ------------------------------------------------------------------------------------------ the whole */
@@ -695,7 +666,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("entry", kit.entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
 
 #define ARCH(span) {.isa = &oak_isa_cpu12, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
-    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = starts, .programmed = programmed, \
+    .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .status = status, .set_status = set_status, .starts = starts, .programmed = programmed, \
     .enabled = enabled, .enter = enter, .noticed_at = noticed_at, .asleep = asleep, .window = window, .more_cells = more_cells, \
     .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}
 static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
@@ -738,8 +709,6 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 const oak_core_ops cpu12_core_ops = {
     KIT_CORE_OPS,
     .create = create,
-    .read_register = read_register,
-    .write_register = write_register,
     .check_reads = kit_check_reads,
     KIT_VECTORED_OPS,
 };

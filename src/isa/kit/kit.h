@@ -221,11 +221,14 @@ typedef struct kit_arch {
     uint16_t alike; /* handlers from this one on go on as their rows do; or 0 */
     bool paged;     /* where a jump leads is known when it runs: a case of its own tells a jump to itself */
     uint16_t taken; /* the handler in front of the spare operations: of a branch that is tried there; or 0 */
-    /* See vectored.h: members of an oak_core; the lines that are let through, a bit each; puts on the stack what an interrupt does and goes where the
-     * vector says: the cycles of that, 0 with the fault set. */
+    /* See vectored.h: members of an oak_core; lines that are let through, a bit each. An interrupt puts on the stack what it does and goes
+     * where the vector says: its cycles, 0 with the fault set. */
     size_t objects, stack, lines;
     uint32_t (*enabled)(const oak_core *core);
     unsigned (*enter)(oak_core *core, uint32_t vector, uint64_t now);
+    /* The register that lies nowhere: flags, as a program sees them. */
+    uint32_t (*status)(const oak_core *core);
+    void (*set_status)(oak_core *core, uint32_t value);
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
 } kit_arch;

@@ -27,7 +27,8 @@ bool kit_vectored_interrupt(oak_core *core)
     kit_core *kit = kit_of(core);
     const oak_architecture *about = &kit->arch->isa->about;
     uint64_t now = kit->time.cycles;
-    uint32_t ready = kit_lines_due(core, kit->arch->enabled(core), member(core, kit->arch->lines)), line = about->own_lines - 1u, sp;
+    uint32_t ready = kit_lines_due(core, kit->arch->enabled(core), member(core, kit->arch->lines)),
+             line = about->own_lines - 1u, sp;
     if (!ready) return false;
     while (!(ready >> line & 1)) line--;
     uint32_t vector = about->vector_first + about->vector_step * line;
@@ -67,6 +68,28 @@ unsigned kit_own_vector(const oak_core *core)
     const kit_arch *arch = kit_look(core)->arch;
     const kit_stack *stack = (const void *)((const char *)core + arch->stack);
     return kit_frame_vector(stack) / arch->isa->about.vector_step;
+}
+
+oak_status kit_own_read(const oak_core *core, unsigned reg, uint32_t *value)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    if (reg >= arch->isa->about.register_count) return OAK_OUT_OF_RANGE;
+    if (arch->registers_at[reg].bytes) return kit_read_register(core, reg, value);
+    *value = arch->status(core);
+    return OAK_OK;
+}
+
+oak_status kit_own_write(oak_core *core, unsigned reg, uint32_t value)
+{
+    kit_core *kit = kit_of(core);
+    const oak_architecture *about = &kit->arch->isa->about;
+    if (reg >= about->register_count || value >> about->registers[reg].bits) return OAK_OUT_OF_RANGE;
+    kit->attention = true;
+    if (reg == about->pc_register) kit->fresh = false, value &= ~(about->code_align - 1u);
+    if (reg == about->stack.pointer) ((kit_stack *)member(core, kit->arch->stack))->floor = KIT_STACK_SPAN;
+    if (kit->arch->registers_at[reg].bytes) return kit_write_register(core, reg, value);
+    kit->arch->set_status(core, value);
+    return OAK_OK;
 }
 
 oak_status kit_own_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)

@@ -14,14 +14,18 @@ bool kit_starts(oak_core *core);
 bool kit_vectored_interrupt(oak_core *core);
 uint64_t kit_vectored_notice(oak_core *core);
 bool kit_vectored_deaf(const oak_core *core);
-/* For oak_core_ops. The exception is the address of the vector, in vectors. */
+/* For oak_core_ops. A register that is not kept in one place is the status. The exception is the address of the vector, in vectors. */
 void kit_own_line(oak_core *core, unsigned line, bool level, uint64_t from);
+oak_status kit_own_read(const oak_core *core, unsigned reg, uint32_t *value);
+oak_status kit_own_write(oak_core *core, unsigned reg, uint32_t value);
 unsigned kit_own_vector(const oak_core *core);
 oak_status kit_own_object(oak_core *core, unsigned space, uint32_t address, uint32_t size);
 
 #define KIT_VECTORED                                                                                         \
     .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),                              \
     .lines = offsetof(oak_core, lines), .interrupt = kit_vectored_interrupt, .deaf = kit_vectored_deaf
-#define KIT_VECTORED_OPS .interrupt = kit_own_line, .exception = kit_own_vector, .mark_object = kit_own_object
+#define KIT_VECTORED_OPS                                                                                     \
+    .interrupt = kit_own_line, .exception = kit_own_vector, .mark_object = kit_own_object,                   \
+    .read_register = kit_own_read, .write_register = kit_own_write
 
 #endif

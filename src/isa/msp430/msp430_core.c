@@ -330,24 +330,16 @@ static void reset_registers(oak_core *core)
 /* clang-format on */
 static const struct kit_register registers_at[MSP430_REGISTERS] = {MSP430_REGISTER_LIST(PLACE)};
 
-static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
+static uint32_t status(const oak_core *core)
 {
-    if (reg != MSP430_REG_SR) return kit_read_register(core, reg, value);
-    *value = msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
-    return OAK_OK;
+    return msp430_sr(core->reg[RSR], core->flags.sz, core->flags.by);
 }
 
-static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
+static void set_status(oak_core *core, uint32_t value)
 {
-    if (reg >= MSP430_REGISTERS || value >> oak_isa_msp430.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
-    core->kit.attention = true;
-    if (reg == MSP430_REG_PC) core->kit.fresh = false, value &= 0xFFFE;
-    if (reg == MSP430_REG_SP) core->stack.floor = MSP430_SPAN;
-    if (reg != MSP430_REG_SR) return kit_write_register(core, reg, value);
     core->flags = msp430_flags_of(value);
     core->reg[RSR] = (uint16_t)(value & MSP430_KEPT);
     msp430_clocks(core, core->kit.time.cycles);
-    return OAK_OK;
 }
 
 /* ------------------------------------------------------------------------------------------ the whole */
@@ -357,7 +349,7 @@ static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER_LI
 
 static const kit_arch arch = {
     .isa = &oak_isa_msp430, .code_span = MSP430_SPAN, .core_size = sizeof(oak_core), .cycles = msp430_cycles, KIT_LOOPS_OF(msp430_),
-    .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .starts = kit_starts, .programmed = programmed,
+    .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .status = status, .set_status = set_status, .starts = kit_starts, .programmed = programmed,
     .enabled = enabled, .enter = enter, .noticed_at = kit_vectored_notice, .asleep = asleep, .window = window, .more_cells = more_cells,
     .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};
 /* clang-format on */
@@ -371,8 +363,6 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 const oak_core_ops msp430_core_ops = {
     KIT_CORE_OPS,
     .create = create,
-    .read_register = read_register,
-    .write_register = write_register,
     .check_reads = kit_check_reads,
     KIT_VECTORED_OPS,
 };
