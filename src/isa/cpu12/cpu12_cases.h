@@ -26,11 +26,11 @@
 #define GUARD_1(which) (core->guard[address] & (which))
 #define GUARD_2(which) (cpu12_pair(core->guard + address) & (which) * 0x101u)
 #define TIMED          (void)(LOOP_ONE && (core->reads = NOW_ENDS - 1, core->writes = NOW_ENDS))
-#define UNREACHED_NOW  goto unreached
+#define UNREACHED_NOW  do { LOAD; if (LOOP_ONE) goto faulted; goto guarded; } while (0) /* flags as they were at SAVE */
 #define FETCH(n, into)                                                                                            \
     do {                                                                                                         \
         if (GUARD_##n(KIT_GUARD_READS)) {                                                                        \
-            TIMED;                                                                                               \
+            TIMED, SAVE;                                                                                         \
             uint32_t got_;                                                                                       \
             if (!cpu12_read(core, address, n, &got_)) UNREACHED_NOW;                                             \
             (into) = got_;                                                                                       \
@@ -39,14 +39,14 @@
 #define STORE(n, value)                                                                                          \
     do {                                                                                                         \
         if (GUARD_##n(0xFFu)) {                                                                                  \
-            TIMED;                                                                                               \
+            TIMED, SAVE;                                                                                         \
             if (!cpu12_write(core, address, n, value)) UNREACHED_NOW;                                            \
         } else KEEP_##n(address, value);                                                                         \
     } while (0)
 /* Where the operand lies; and behind it. */
 #define ADDRESS_M address = AT & 0xFFFF
 #define ADDRESS_N address = (REG_2(X) + AT) & 0xFFFF
-#define ADDRESS_G TIMED; address = cpu12_address(core, X, AT & 0xFFFF); if (address == UNREACHED) UNREACHED_NOW
+#define ADDRESS_G TIMED; address = cpu12_address(core, X, AT & 0xFFFF); if (address == UNREACHED) { SAVE; UNREACHED_NOW; }
 /* Where a register moves on: behind what was reached. */
 #define ADDRESS_H uint8_t *const moves = core->reg + X; uint32_t base = cpu12_pair(moves), by = AT; address = (base + (AT >> 16)) & 0xFFFF
 #define DONE_H    cpu12_set_pair(moves, base + by)
@@ -106,20 +106,15 @@ ON_STORE(STW, 2, M); ON_STORE(STW, 2, N); ON_STORE(STW, 2, H); ON_STORE(STW, 2, 
 #define ON_ONE(op)                                                                                                \
     CASE(CPU12_IN(op, R)): OPEN; b = REG_1(Y); DO_##op; if (CHANGES_IT(op)) SET_1(Y, r); CLOSE_BY(1)               \
     ON_CELL(op, M); ON_CELL(op, N); ON_CELL(op, H); ON_CELL(op, G);
-/* Nothing is known of it before it is stored: flags change behind that. */
 #define ON_CELL(op, how)                                                                                          \
     CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how;                                                                 \
     if (GUARD_1(CHANGES_IT(op) ? 0xFFu : KIT_GUARD_READS)) {                                                      \
-        cpu12_flags was = {n, z, x, y, c, 0};                                                                       \
-        TIMED;                                                                                                   \
+        TIMED, SAVE;                                                                                             \
         uint32_t got_ = 0;                                                                                       \
         if (LOOKS_AT_IT(op) && !cpu12_read(core, address, 1, &got_)) UNREACHED_NOW;                              \
         b = got_;                                                                                                \
         DO_##op;                                                                                                 \
-        if (CHANGES_IT(op) && !cpu12_write(core, address, 1, r & 0xFF)) {                                        \
-            n = was.n, z = was.z, x = was.x, y = was.y, c = was.c;                                               \
-            UNREACHED_NOW;                                                                                        \
-        }                                                                                                        \
+        if (CHANGES_IT(op) && !cpu12_write(core, address, 1, r & 0xFF)) UNREACHED_NOW;                                                        \
     } else {                                                                                                     \
         b = MEM_1(address);                                                                                      \
         DO_##op;                                                                                                 \
@@ -279,12 +274,12 @@ ON_MOVE(1) ON_MOVE(2)
     set_ccr(core, ccr); LOAD; op = ops + PLACE(to); FINISH; }
     CASE(CPU12_SOFTWARE): SINGLY;
     if (kit_missing(core, AT, 2, &to)) FAULT(OAK_FAULT_NO_HANDLER, CPU12_MEM, AT);
-    if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
+    if (!kit_push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
     kit_begin_frame(core, &core->stack, REG_2(RSP) + CPU12_FRAME - 2, (AT - CPU12_VECTORS) / 2 + 1, AT);
     core->ccr |= CPU12_I; op = ops + PLACE(MEM_2(AT)); FINISH;
     CASE(CPU12_SLEEPS): SINGLY; to = MEM_1(HERE) == 0x18; /* stop */
     if (to && core->ccr & CPU12_S) GO_ON(NEXT_ONE);
-    if (!push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
+    if (!kit_push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
     MORE(to ? 6 : 0); core->waits = to ? 2 : 1;
     if (to) stand_still(core, true, NOW_ENDS);
     kit->attention = true; op = NEXT_ONE; FINISH;
@@ -307,8 +302,6 @@ ON_MOVE(1) ON_MOVE(2)
     CASE(CPU12_DEBUGGER): BEFORE_FAULT;
     FAULT(OAK_FAULT_BREAKPOINT, CPU12_MEM, HERE);
 
-    unreached: KIT_MAYBE_UNUSED;
-    if (LOOP_ONE) goto faulted;
     guarded: KIT_MAYBE_UNUSED; /* single steps look at it */
     BACK_TO_IT;
     exit = KIT_EXIT_WATCH;

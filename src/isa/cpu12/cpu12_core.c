@@ -104,20 +104,6 @@ static bool cpu12_pull(oak_core *core, unsigned bytes, uint32_t *value)
     return true;
 }
 
-/* All registers, as an interrupt finds them. False: there is no room, and nothing has moved. */
-static bool push_frame(oak_core *core, uint32_t back, uint64_t now)
-{
-    uint32_t top = pair(core, RSP);
-    const uint32_t words[] = {back, pair(core, RY), pair(core, RX),
-                              (uint32_t)(core->reg[RB] << 8 | core->reg[RA])}; /* a lies above b */
-    uint8_t ccr = cpu12_ccr(core->ccr, &core->flags);
-    bool good = true;
-    for (unsigned i = 0; i < 4 && good; i++) good = cpu12_push(core, words[i], 2, now);
-    good = good && cpu12_push(core, ccr, 1, now);
-    if (!good) cpu12_set_pair(core->reg + RSP, top);
-    return good;
-}
-
 /* X can be taken back by a program, never set. */
 static void set_ccr(oak_core *core, uint32_t value)
 {
@@ -168,7 +154,7 @@ static uint32_t enabled(const oak_core *core)
 static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
 {
     unsigned cycles = core->waits ? 6 : 9;
-    if (!core->waits && !push_frame(core, cpu12_seen(core->kit.pc), now)) return 0;
+    if (!core->waits && !kit_push_frame(core, cpu12_seen(core->kit.pc), now)) return 0;
     if (core->waits == 2) stand_still(core, false, now);
     core->waits = 0;
     core->ccr |= (uint8_t)(CPU12_I | (vector == CPU12_VECTORS + 2 * CPU12_XIRQ ? CPU12_X : 0));

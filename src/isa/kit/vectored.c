@@ -22,6 +22,23 @@ bool kit_starts(oak_core *core)
     return begins;
 }
 
+bool kit_push_frame(oak_core *core, uint32_t back, uint64_t now)
+{
+    const kit_arch *arch = kit_look(core)->arch;
+    const oak_stack_info *info = &arch->isa->about.stack;
+    uint32_t top = 0, value = back;
+    unsigned bytes = info->return_bytes;
+    bool good = !kit_own_read(core, info->pointer, &top);
+    for (unsigned left = info->saved_count + 1; good && left; left--) {
+        good = kit_push_bytes(core, member(core, arch->objects), member(core, arch->stack), top, value, bytes, now);
+        top = (top - bytes) & (KIT_STACK_SPAN - 1);
+        if (left == 1) break;
+        bytes = info->saved[left - 2].bytes;
+        good = good && !kit_own_read(core, info->saved[left - 2].reg, &value);
+    }
+    return good && !kit_write_register(core, info->pointer, top);
+}
+
 bool kit_vectored_interrupt(oak_core *core)
 {
     kit_core *kit = kit_of(core);

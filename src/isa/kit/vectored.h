@@ -12,6 +12,8 @@ bool kit_entered_by(const oak_core *core, uint32_t vector);
 bool kit_starts(oak_core *core);
 /* Serves the highest line that asks and is let through (`enabled`); the vectors lie in the order of lines. */
 bool kit_vectored_interrupt(oak_core *core);
+/* Pushes a return address and the registers that about.stack says are saved, the last one first. False with the fault set; then nothing has moved. */
+bool kit_push_frame(oak_core *core, uint32_t back, uint64_t now);
 uint64_t kit_vectored_notice(oak_core *core);
 bool kit_vectored_deaf(const oak_core *core);
 /* For oak_core_ops. A register that is not kept in one place is the status. The exception is the address of the vector, in vectors. */
