@@ -10,6 +10,7 @@
 #define PASS_N GO_ON(NEXT_ONE)
 #define PASS_H NEXT(2)
 #define PASS_G GO_ON(NEXT_ONE)
+#define PASS_W NEXT(4)
 #define REG_1(at)      core->reg[at]
 #define REG_2(at)      cpu12_pair(core->reg + (at))
 #define SET_1(at, to)  (core->reg[at] = (uint8_t)(to))
@@ -46,12 +47,14 @@
 /* Where the operand lies; and behind it. */
 #define ADDRESS_M address = AT & 0xFFFF
 #define ADDRESS_N address = (REG_2(X) + AT) & 0xFFFF
+#define ADDRESS_W ADDRESS_N
 #define ADDRESS_G TIMED; address = cpu12_address(core, X, AT & 0xFFFF); if (address == UNREACHED) { SAVE; UNREACHED_NOW; }
 /* Where a register moves on: behind what was reached. */
-#define ADDRESS_H uint8_t *const moves = core->reg + X; uint32_t base = cpu12_pair(moves), by = AT; address = (base + (AT >> 16)) & 0xFFFF
-#define DONE_H    cpu12_set_pair(moves, base + by)
+#define ADDRESS_H address = (REG_2(X) + (AT >> 16)) & 0xFFFF
+#define DONE_H    SET_2(X, REG_2(X) + AT)
 #define DONE_M
 #define DONE_N
+#define DONE_W
 #define DONE_G    core->moved = false
 #define DONE_I
 
@@ -79,14 +82,14 @@
 #define WITH(op, m) b = REG_##m(Y); DO_##op; if (KEEPS(op)) SET_##m(Y, r)
 #define ON_I(op, m)       CASE(CPU12_IN(op, I)): OPEN; a = AT; WITH(op, m); CLOSE_BY(1 + m)
 #define ON_MODE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(m, a); DONE_##how; WITH(op, m); PASS_##how; }
-#define ON_ALL(op, m) ON_I(op, m); ON_MODE(op, m, M); ON_MODE(op, m, N); ON_MODE(op, m, H); ON_MODE(op, m, G);
+#define EACH(ON, ...) ON(__VA_ARGS__, M) ON(__VA_ARGS__, N) ON(__VA_ARGS__, H) ON(__VA_ARGS__, G)
+#define ON_ALL(op, m) ON_I(op, m); EACH(ON_MODE, op, m)
 #define ON_BYTE(op) ON_ALL(op, 1)
 #define ON_WORD(op) ON_ALL(op, 2)
 CPU12_BYTES(ON_BYTE)
 CPU12_WORDS(ON_WORD)
 #define ON_STORE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; a = REG_##m(Y); STORE(m, a); x = 0; RESULT(m, a); DONE_##how; PASS_##how; }
-ON_STORE(ST, 1, M); ON_STORE(ST, 1, N); ON_STORE(ST, 1, H); ON_STORE(ST, 1, G);
-ON_STORE(STW, 2, M); ON_STORE(STW, 2, N); ON_STORE(STW, 2, H); ON_STORE(STW, 2, G);
+EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
 
 /* One operand, `b`. */
 #define SHIFTED(value, out) r = (value); c = (uint32_t)(out) << 16; RESULT(1, r); x = 0x8000; y = c >> 1
@@ -105,7 +108,7 @@ ON_STORE(STW, 2, M); ON_STORE(STW, 2, N); ON_STORE(STW, 2, H); ON_STORE(STW, 2, 
 #define CHANGES_IT(op)  (CPU12_IN(op, R) != CPU12_IN(TST, R))
 #define ON_ONE(op)                                                                                                \
     CASE(CPU12_IN(op, R)): OPEN; b = REG_1(Y); DO_##op; if (CHANGES_IT(op)) SET_1(Y, r); CLOSE_BY(1)               \
-    ON_CELL(op, M); ON_CELL(op, N); ON_CELL(op, H); ON_CELL(op, G);
+    EACH(ON_CELL, op)
 #define ON_CELL(op, how)                                                                                          \
     CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how;                                                                 \
     if (GUARD_1(CHANGES_IT(op) ? 0xFFu : KIT_GUARD_READS)) {                                                      \
@@ -127,11 +130,9 @@ CPU12_ONES(ON_ONE)
 #define MASK (AT >> 16 & 0xFF)
 #define ON_BIT(op, value, how)                                                                                    \
     CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(1, b); r = (value); STORE(1, r); x = 0; RESULT(1, r); DONE_##how; CLOSE
-ON_BIT(BSET, b | MASK, M); ON_BIT(BSET, b | MASK, N); ON_BIT(BSET, b | MASK, H); ON_BIT(BSET, b | MASK, G);
-ON_BIT(BCLR, b & ~MASK & 0xFF, M); ON_BIT(BCLR, b & ~MASK & 0xFF, N); ON_BIT(BCLR, b & ~MASK & 0xFF, H); ON_BIT(BCLR, b & ~MASK & 0xFF, G);
+EACH(ON_BIT, BSET, b | MASK) EACH(ON_BIT, BCLR, b & ~MASK & 0xFF)
 #define ON_TEST(which, value, how) CASE(CPU12_IN(which, how)): OPEN; ADDRESS_##how; FETCH(1, b); DONE_##how; BRANCH_IF(!((value) & MASK), op->size); }
-ON_TEST(BRSET, ~b, M); ON_TEST(BRSET, ~b, N); ON_TEST(BRSET, ~b, H); ON_TEST(BRSET, ~b, G);
-ON_TEST(BRCLR, b, M); ON_TEST(BRCLR, b, N); ON_TEST(BRCLR, b, H); ON_TEST(BRCLR, b, G);
+EACH(ON_TEST, BRSET, ~b) EACH(ON_TEST, BRCLR, b)
 
 /* ---- addresses and registers */
 #define TO_SP BITWISE(2, a); SET_2(RSP, a); core->stack.floor = kit_known_floor(&core->objects, a)
@@ -250,12 +251,9 @@ ON_MOVE(1) ON_MOVE(2)
     r = ((b & 0xFF) - a) * (slopes & 0xFF); if (slopes & 0xFF && r < grade) grade = r;
     if (a < b >> 8 || a > (b & 0xFF)) grade = 0;
     address = REG_2(RY); STORE(1, grade); SET_2(RX, REG_2(RX) + 4); SET_2(RY, REG_2(RY) + 1); CLOSE_BY(1)
-    CASE(CPU12_WEIGH): OPEN; uint32_t values = REG_2(RX), by = REG_2(RY), left = REG_1(RB), sum = 0; to = 0;
-    do {
-        address = values; FETCH(1, a); address = by; FETCH(1, b); values = (values + 1) & 0xFFFF; by = (by + 1) & 0xFFFF;
-        r += a * b; sum += b; to += 7; left = (left - 1) & 0xFF;
-    } while (left);
-    SET_2(RD, r); SET_2(RY, r >> 16); SET_2(RX, sum); z = 0; MORE(to); CLOSE
+    CASE(CPU12_WEIGH): SINGLY; to = 0;
+    if (!weigh(core, &to)) goto faulted;
+    MORE(to); z = 0; op = NEXT_ONE; FINISH;
     CASE(CPU12_RULES): SINGLY;
     {
         bool again = false;

@@ -5,7 +5,7 @@
 /* ------------------------------------------------------------------------------------------ handlers */
 
 /* clang-format off */
-/* With an accumulator: an operand in modes I immediate, M at an address, N near a register, H where a register moves on, G whatever a postbyte
+/* With an accumulator: an operand in modes I immediate, M at an address, N near a register (W: by a word), H where a register moves on, G whatever a postbyte
  * says. In the order of their codes. */
 #define CPU12_BYTES(X) X(SUB) X(CMP) X(SBC) X(AND) X(BIT) X(LD) X(EOR) X(ADC) X(OR) X(ADD)
 #define CPU12_WORDS(X) X(SUBW) X(ADDW) X(CPW) X(LDW)
@@ -270,7 +270,7 @@ static const struct code { uint16_t handler; uint8_t kind, y; uint16_t at; } cod
 };
 /* clang-format on */
 
-/* An operand that a postbyte says: mode N, H, or G. Behind the first handler of a code they stand as M, N, H, G. */
+/* An operand that a postbyte says: mode N, H, G or W. Behind the first handler of a code they stand as M, N, H, G, W. */
 static void take_index(shape *it, const uint8_t *bytes, uint32_t end, bool masked)
 {
     index_of index = it->index[0] = read_index(bytes, end);
@@ -387,11 +387,12 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
     uint16_t own = shape_of(core, pc, size).handler;
     bool stays = oak_goes_on((oak_flow)cpu12_rows[handler - KIT_FIRST_ROW].flow) || behind > CPU12_PAGE;
     if (pc >= CPU12_SPAN && behind >= CPU12_PAGE && stays) return KIT_OUTSIDE; /* it runs out of its page */
-    if (pc < CPU12_SPAN && core->paged && (core->kit.ops[pc].to / sizeof(kit_op) & 0xFC000) == CPU12_WINDOW) {
+    if (pc < CPU12_SPAN && core->paged &&
+        ((pc + core->kit.ops[pc].to / sizeof(kit_op)) & 0xFC000) == CPU12_WINDOW) {
         if (own == CPU12_JUMP) return CPU12_GO; /* into whatever page is selected then */
         if (own == CPU12_JSR_TO) return CPU12_JSR_BY;
     }
-    return own == CPU12_JUMP && core->kit.ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : own;
+    return own == CPU12_JUMP && !core->kit.ops[pc].to ? KIT_PARKED : own;
 }
 
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
@@ -403,7 +404,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     bool branches = it.handler >= CPU12_IF_HI && it.handler < CPU12_ALIKE;
     bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 ||
                 it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
-    op->to = (goes ? decoded->target : behind) * (uint32_t)sizeof *op;
+    op->to = kit_way(decoded->address, goes ? decoded->target : behind);
     if (it.handler == CPU12_JSR_TO) op->at = (cpu12_seen(decoded->address) + decoded->size) & 0xFFFF;
     if (goes && core->paged && decoded->address < CPU12_SPAN && (decoded->target & 0xFC000) == CPU12_WINDOW &&
         (it.handler == CPU12_JSR_TO || it.handler == CPU12_JUMP))
@@ -519,6 +520,21 @@ static bool divide(int64_t up, int64_t by, int64_t least, int64_t most, uint32_t
     *quotient = (uint32_t)q & 0xFFFF;
     *rest = by ? (uint32_t)(up % by) & 0xFFFF : 0;
     return by && q >= least && q <= most;
+}
+
+/* The sum of so many products of bytes, and of the factors. */
+static bool weigh(oak_core *core, uint32_t *more)
+{
+    uint32_t values = pair(core, RX), by = pair(core, RY), products = 0, sum = 0, value, factor;
+    uint8_t left = core->reg[RB];
+    do {
+        if (!cpu12_read(core, values++ & 0xFFFF, 1, &value) || !cpu12_read(core, by++ & 0xFFFF, 1, &factor))
+            return false;
+        products += value * factor, sum += factor, *more += 7;
+    } while (--left);
+    cpu12_set_pair(core->reg + RD, products), cpu12_set_pair(core->reg + RY, products >> 16);
+    cpu12_set_pair(core->reg + RX, sum);
+    return true;
 }
 
 /* Rules, as a list of places (bytes past y, or addresses): of what stands in front of a separator the least, which goes to what stands behind it

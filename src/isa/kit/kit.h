@@ -40,7 +40,7 @@ typedef struct kit_op {
     uint8_t x, y;    /* register numbers, masks, short immediates */
     uint32_t at;     /* a cell, an immediate, an address */
     uint64_t cost;   /* instructions << 32 | cycles, to the end of the chain */
-    uint32_t to;     /* a target, in bytes from the first operation; or another cell */
+    uint32_t to;     /* a target, in bytes from here (kit_way); or another cell */
     uint16_t size;   /* units of the instruction */
     uint16_t judged; /* the values that it may change of those that are judged, a bit each */
 } kit_op;
@@ -309,6 +309,12 @@ typedef struct kit_core {
     uint64_t next_event;  /* or at which a line can be noticed */
     oak_service_log log;
 } kit_core;
+
+/* The `to` of an operation that goes from one address to another. */
+static inline uint32_t kit_way(uint32_t from, uint32_t to)
+{
+    return (to - from) * (uint32_t)sizeof(kit_op);
+}
 
 static inline kit_core *kit_of(oak_core *core)
 {

@@ -120,7 +120,7 @@
 #define X      op->x
 #define Y      op->y
 #define AT     op->at
-#define TARGET ((kit_op *)(void *)((char *)ops + op->to))
+#define TARGET ((kit_op *)(void *)((char *)op + (int32_t)op->to))
 #define HERE   ((uint32_t)(op - ops))
 
 kit_exit LOOP_NAME(oak_core *core, uint32_t limit)

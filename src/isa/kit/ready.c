@@ -17,7 +17,7 @@ uint16_t kit_natural(const oak_core *core, uint32_t pc)
     if (kit->arch->natural) handler = kit->arch->natural(core, pc, handler);
     if (handler != kit->row[pc]) return handler;
     bool jumps = kit->arch->isa->rows[handler - KIT_FIRST_ROW].flow == OAK_FLOW_JUMP;
-    return jumps && !kit->arch->paged && kit->ops[pc].to == pc * sizeof(kit_op) ? KIT_PARKED : handler;
+    return jumps && !kit->arch->paged && !kit->ops[pc].to ? KIT_PARKED : handler;
 }
 
 uint16_t kit_handler_at(const oak_core *core, uint32_t pc)
@@ -59,7 +59,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
         return 1;
     }
     kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
-    op->to = decoded.target * (uint32_t)sizeof(kit_op);
+    op->to = kit_way(pc, decoded.target);
     (kit->arch->fill ? kit->arch->fill : kit_row_fill)(core, &decoded, op);
     op->size = decoded.size;
     op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);

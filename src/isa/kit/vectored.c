@@ -30,7 +30,8 @@ bool kit_push_frame(oak_core *core, uint32_t back, uint64_t now)
     unsigned bytes = info->return_bytes;
     bool good = !kit_own_read(core, info->pointer, &top);
     for (unsigned left = info->saved_count + 1; good && left; left--) {
-        good = kit_push_bytes(core, member(core, arch->objects), member(core, arch->stack), top, value, bytes, now);
+        good = kit_push_bytes(core, member(core, arch->objects), member(core, arch->stack), top, value, bytes,
+                              now);
         top = (top - bytes) & (KIT_STACK_SPAN - 1);
         if (left == 1) break;
         bytes = info->saved[left - 2].bytes;

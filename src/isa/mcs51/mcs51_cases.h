@@ -242,7 +242,7 @@
             slot->handler = handler;
             slot->cost = 0;
             slot[op->size].handler = MCS51_IO_DONE;
-            if (mcs51_rows[row].flow == OAK_FLOW_BRANCH) slot->to = (CORE_SPAN + KIT_SPARE - 1) * (uint32_t)sizeof *op;
+            if (mcs51_rows[row].flow == OAK_FLOW_BRANCH) slot->to = kit_way((uint32_t)(slot - ops), CORE_SPAN + KIT_SPARE - 1);
             kit->pc = HERE & 0xFFFF; /* for whoever wants to know */
             if (mcs51_is_io(core, AT)) {
                 uint32_t at = AT;
@@ -267,7 +267,7 @@
         op = io_op + (op - (ops + CORE_SPAN + KIT_SPARE));
         goto io_finish;
     CASE(MCS51_IO_TAKEN):
-        op = (kit_op *)(void *)((char *)ops + io_target);
+        op = (kit_op *)(void *)((char *)io_op + (int32_t)io_target);
     io_finish:
         if (core->touch[kit->row[io_op - ops] - KIT_FIRST_ROW] != MCS51_TOUCH_READ && mcs51_is_io(core, io_op->at)) {
             SAVE;

@@ -8,7 +8,7 @@
 
 /* clang-format off */
 #define REG(n)         core->reg[n]
-#define NEXT_ONE       ((kit_op *)(void *)((char *)ops + op->to))
+#define NEXT_ONE       TARGET
 #define SOURCE_AT      (AT & 0xFFFF)
 #define MASK_2         0xFFFFu
 #define MASK_1         0xFFu

@@ -235,7 +235,7 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
     (void)handler;
     shape it = shape_of(core, pc);
-    if (it.handler == MSP430_JUMP && core->kit.ops[pc].to == pc * sizeof(kit_op)) return KIT_PARKED;
+    if (it.handler == MSP430_JUMP && !core->kit.ops[pc].to) return KIT_PARKED;
     return it.by_sr && it.handler >= MSP430_ALIKE ? MSP430_FROM_SR : it.handler;
 }
 
@@ -252,12 +252,12 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (it.handler >= MSP430_MOV_TO_2 && it.handler < MSP430_FIRST_ONE_TO && longer) op->at |= 1u << 18;
     if (it.handler == MSP430_CALL_TO) {
         op->at = behind & 0xFFFF;
-        op->to = (it.from.number & 0xFFFE) * (uint32_t)sizeof *op;
+        op->to = kit_way(decoded->address, it.from.number & 0xFFFE);
     } else if (it.handler == MSP430_JUMP)
         op->to =
-            (it.from.mode == MSP430_I ? it.from.number & 0xFFFE : decoded->target) * (uint32_t)sizeof *op;
+            kit_way(decoded->address, it.from.mode == MSP430_I ? it.from.number & 0xFFFE : decoded->target);
     else if (!(it.handler >= MSP430_IF_NE && it.handler < MSP430_JUMP))
-        op->to = behind * (uint32_t)sizeof *op;
+        op->to = kit_way(decoded->address, behind);
 }
 
 /* Words and bytes. */
