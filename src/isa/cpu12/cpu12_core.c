@@ -18,11 +18,7 @@
 #define CPU12_IN(op, mode) CPU12_DO_##op##_##mode
 #define FOUR(X, op)  X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, H)) X(CPU12_IN(op, G))
 #define FIVE(X, op)  X(CPU12_IN(op, I)) FOUR(X, op)
-#define ENUM(name)   name,
-#define ENUM_5(op)   FIVE(ENUM, op)
-#define ENUM_4(op)   FOUR(ENUM, op)
-#define ENUM_R(op)   CPU12_IN(op, R),
-#define ENUM_IF(condition) CPU12_IF_##condition, CPU12_IF_FAR_##condition,
+#define BOTH_IF(X, condition) X(CPU12_IF_##condition) X(CPU12_IF_FAR_##condition)
 /* What ends a chain; the rest goes on as its row does. */
 #define ENDING(X) X(CPU12_JUMP) X(CPU12_GO) X(CPU12_JSR_TO) X(CPU12_JSR_BY) X(CPU12_CALLS) X(CPU12_RTS_) X(CPU12_RTC_) X(CPU12_RTI_) X(CPU12_SOFTWARE) X(CPU12_SLEEPS) \
     X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_TRANSFER) X(CPU12_RULES) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
@@ -31,11 +27,14 @@
     X(CPU12_TAB_) X(CPU12_DAA_) X(CPU12_EMACS_) X(CPU12_TBL_1) X(CPU12_TBL_2) X(CPU12_BELONG) X(CPU12_WEIGH) X(CPU12_CHOOSE_1) X(CPU12_CHOOSE_2)
 #define REST(X) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_1) X(CPU12_LEA_2) X(CPU12_LEA_G) X(CPU12_COPY_1) X(CPU12_COPY_2) X(CPU12_STEP) X(CPU12_SHIFT) \
     X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING) RARE(X)
+#define ENUM(name)   name,
+#define ENUM_5(op)   FIVE(ENUM, op)
+#define ENUM_4(op)   FOUR(ENUM, op)
+#define ENUM_R(op)   CPU12_IN(op, R),
+#define ENUM_IF(condition) BOTH_IF(ENUM, condition)
 enum {
     CPU12_BEHIND_ROWS = KIT_FIRST_ROW + CPU12_ROWS - 1,
-    ENDING(ENUM)
-    CPU12_CONDITIONS(ENUM_IF)
-    CPU12_TESTS(ENUM_4)
+    ENDING(ENUM) CPU12_CONDITIONS(ENUM_IF) CPU12_TESTS(ENUM_4)
     CPU12_ALIKE,
     CPU12_BEHIND_ALIKE = CPU12_ALIKE - 1,
     REST(ENUM)
@@ -50,40 +49,26 @@ static uint32_t pair(const oak_core *core, unsigned at)
     return cpu12_pair(core->reg + at);
 }
 
+static unsigned guard_of(const oak_core *core, uint32_t address, unsigned bytes)
+{
+    return core->guard[address] | core->guard[(address + bytes - 1) & 0xFFFF];
+}
+
 /* A byte or a word, high byte first. False with the fault set; or where a device is to be reached and time is not known exactly. */
 static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_t *value)
 {
-    const oak_core_setup *setup = &core->kit.setup;
-    uint32_t second = (address + bytes - 1) & 0xFFFF;
-    unsigned guard = core->guard[address] | core->guard[second];
-    if (guard & KIT_GUARD_READS && !core->single) return false;
-    bool device = guard & KIT_GUARD_ABSENT && second >= address;
-    if (device && setup->bus_read && !setup->bus_read(setup->machine, address, bytes, core->reads, value))
-        return true;
-    if (guard & KIT_GUARD_READS) {
-        kit_unread(core, core->guard[address] & KIT_GUARD_READS ? address : second);
-        return false;
-    }
-    *value = bytes == 2 ? (uint32_t)(core->mem[address] << 8 | core->mem[second]) : core->mem[address];
-    return true;
+    if (guard_of(core, address, bytes) & KIT_GUARD_READS && !core->single) return false;
+    return kit_guarded_read(core, address, bytes, core->reads, value);
 }
 
 static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
 {
-    const oak_core_setup *setup = &core->kit.setup;
-    uint32_t second = (address + bytes - 1) & 0xFFFF;
-    unsigned guard = core->guard[address] | core->guard[second];
-    bool device = guard & KIT_GUARD_ABSENT && second >= address;
-    if (guard & ~(unsigned)(KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single) return false;
-    if (device && setup->bus_write &&
-        !setup->bus_write(setup->machine, address, bytes, value, core->writes)) {
-        core->selects = core->paged && address == CPU12_PPAGE && bytes == 1;
-        core->wanted = (uint8_t)value;
-        core->kit.attention |= core->selects;
-        return true;
-    }
-    for (unsigned i = 0; i < bytes; i++)
-        if (!kit_store(core, (address + i) & 0xFFFF, (uint8_t)(value >> 8 * (bytes - 1 - i)))) return false;
+    unsigned harmless = KIT_GUARD_FRESH | KIT_GUARD_UNREAD;
+    if (guard_of(core, address, bytes) & ~harmless && !core->single) return false;
+    if (!kit_guarded_write(core, address, bytes, value, core->writes)) return false;
+    if (!core->paged || address != CPU12_PPAGE || bytes != 1) return true;
+    core->selects = core->kit.attention = true;
+    core->wanted = (uint8_t)value;
     return true;
 }
 
@@ -577,7 +562,7 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 #define LABELS_5(op)       FIVE(LABEL, op)
 #define LABELS_4(op)       FOUR(LABEL, op)
 #define LABELS_R(op)       LABEL(CPU12_IN(op, R))
-#define LABELS_IF(which)   LABEL(CPU12_IF_##which) LABEL(CPU12_IF_FAR_##which)
+#define LABELS_IF(which)   BOTH_IF(LABEL, which)
 #define CORE_EXTRA(X)      ENDING(X) CPU12_CONDITIONS(LABELS_IF) CPU12_TESTS(LABELS_4) REST(X) CPU12_BYTES(LABELS_5) CPU12_WORDS(LABELS_5) \
     CPU12_STORES(LABELS_4) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_4) CPU12_BITS(LABELS_4)
 /* clang-format on */

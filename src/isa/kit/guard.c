@@ -67,6 +67,47 @@ void kit_unread(oak_core *core, uint32_t address)
     kit->fault_address = address;
 }
 
+/* The address of a byte, counted from the lowest place of the value; and whether a device may have it. */
+static uint32_t byte_at(const kit_core *kit, uint32_t address, unsigned bytes, unsigned n)
+{
+    return (address + (kit->arch->isa->about.big_endian ? bytes - 1 - n : n)) & 0xFFFF;
+}
+
+static bool has_device(const kit_core *kit, uint32_t address, unsigned bytes)
+{
+    uint32_t last = (address + bytes - 1) & 0xFFFF;
+    return (kit->guard[address] | kit->guard[last]) & KIT_GUARD_ABSENT && last >= address;
+}
+
+bool kit_guarded_read(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
+{
+    const kit_core *kit = kit_look(core);
+    const oak_core_setup *setup = &kit->setup;
+    bool device = setup->bus_read && has_device(kit, address, bytes);
+    if (device && !setup->bus_read(setup->machine, address, bytes, now, value)) return true;
+    *value = 0;
+    for (unsigned i = 0; i < bytes; i++)
+        if (kit->guard[(address + i) & 0xFFFF] & KIT_GUARD_READS) {
+            kit_unread(core, (address + i) & 0xFFFF);
+            return false;
+        }
+    for (unsigned i = 0; i < bytes; i++)
+        *value |= (uint32_t)*kit_cells(core, code_of(kit), byte_at(kit, address, bytes, i), 1) << 8 * i;
+    return true;
+}
+
+bool kit_guarded_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now)
+{
+    const kit_core *kit = kit_look(core);
+    const oak_core_setup *setup = &kit->setup;
+    bool device = setup->bus_write && has_device(kit, address, bytes), big = kit->arch->isa->about.big_endian;
+    if (device && !setup->bus_write(setup->machine, address, bytes, value, now)) return true;
+    for (unsigned i = 0; i < bytes; i++) /* in ascending order */
+        if (!kit_store(core, (address + i) & 0xFFFF, (uint8_t)(value >> 8 * (big ? bytes - 1 - i : i))))
+            return false;
+    return true;
+}
+
 void kit_guard_written(oak_core *core, uint32_t address, size_t count)
 {
     kit_core *kit = kit_of(core);

@@ -366,6 +366,10 @@ void kit_guard_decoded(oak_core *core, uint32_t pc, unsigned units);
 bool kit_store(oak_core *core, uint32_t address, uint8_t value);
 /* What a read of a cell that is guarded for it is: sets the fault. */
 void kit_unread(oak_core *core, uint32_t address);
+/* A byte or a word of the first 64 KiB as a program reaches them, in the architecture's order: a device where there is one, else memory.
+ * False with the fault set. */
+bool kit_guarded_read(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
+bool kit_guarded_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
 bool kit_ends_chain(const oak_core *core, uint32_t pc);
 /* Cells have been written from outside. */
 void kit_guard_written(oak_core *core, uint32_t address, size_t count);

@@ -56,30 +56,14 @@ enum {
 /* What is guarded: a device, or something to complain of. */
 static bool msp430_read(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
 {
-    const oak_core_setup *setup = &core->kit.setup;
     if (bytes == 2 && address & 1) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
-    bool device = core->guard[address] & KIT_GUARD_ABSENT;
-    if (device && setup->bus_read && !setup->bus_read(setup->machine, address, bytes, now, value))
-        return true;
-    for (unsigned i = 0; i < bytes; i++)
-        if (core->guard[address + i] & KIT_GUARD_READS) {
-            kit_unread(core, address + i);
-            return false;
-        }
-    *value = bytes == 2 ? msp430_word(core->mem + address) : core->mem[address];
-    return true;
+    return kit_guarded_read(core, address, bytes, now, value);
 }
 
 static bool msp430_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now)
 {
-    const oak_core_setup *setup = &core->kit.setup;
     if (bytes == 2 && address & 1) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
-    bool device = core->guard[address] & KIT_GUARD_ABSENT;
-    if (device && setup->bus_write && !setup->bus_write(setup->machine, address, bytes, value, now))
-        return true;
-    for (unsigned i = 0; i < bytes; i++)
-        if (!kit_store(core, address + i, (uint8_t)(value >> 8 * i))) return false;
-    return true;
+    return kit_guarded_write(core, address, bytes, value, now);
 }
 
 static bool msp430_push(oak_core *core, uint32_t value, uint64_t now)
