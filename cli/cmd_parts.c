@@ -17,17 +17,21 @@ bool cli_configures(const oak_part *part, const oak_part_memory *memory)
            memory->base >> bits;
 }
 
-/* What keeps its contents in the space of code; RAM of the space with the first one; data memory of other spaces. */
+/* What keeps its contents in the space of code, or, where nothing does, RAM that is loaded; RAM of the space with the first one; data memory of other spaces. */
 typedef enum memory_kind { KEEPS, RAM, MORE_RAM } memory_kind;
 static uint64_t memory_size(const oak_part *part, memory_kind kind)
 {
     uint64_t size = 0;
-    unsigned first = 0; /* space of the first RAM */
-    for (unsigned i = part->memory_count; i-- > 0;)
-        if (part->memories[i].writable) first = part->memories[i].space;
+    unsigned first = 0, own = part->architecture->code_space; /* space of the first RAM, of code */
+    bool rom = false;
+    for (unsigned i = part->memory_count; i-- > 0;) {
+        const oak_part_memory *memory = &part->memories[i];
+        if (memory->writable) first = memory->space;
+        else rom |= memory->space == own && !cli_configures(part, memory);
+    }
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        bool code = memory->space == part->architecture->code_space && (!memory->writable || memory->loaded);
+        bool code = memory->space == own && (!memory->writable || (memory->loaded && !rom));
         bool is_first = memory->writable && memory->space == first;
         if (cli_configures(part, memory) || memory->mirror) continue;
         if (kind == KEEPS ? code : kind == RAM ? is_first : memory->writable && !is_first)
