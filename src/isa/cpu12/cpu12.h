@@ -130,6 +130,8 @@ static inline uint32_t cpu12_place(uint32_t at, uint32_t seen)
     return inside ? at / CPU12_PAGE * CPU12_PAGE + seen % CPU12_PAGE : seen;
 }
 
+/* What an operand of a move counts from that names pc, beside its end. */
+int cpu12_beside(unsigned row, unsigned operand);
 extern const oak_insn_row cpu12_rows[CPU12_ROWS];
 extern const uint8_t cpu12_cycles[CPU12_ROWS];
 extern const oak_isa oak_isa_cpu12;

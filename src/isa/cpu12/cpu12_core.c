@@ -165,38 +165,13 @@ static unsigned asleep(oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ postbytes */
 
-/* How an address comes about. */
-enum { NEAR, MOVES_BEFORE, MOVES_BEHIND, BY_A, BY_B, BY_D, POINTED, POINTED_D, NUMBER };
+/* How an address comes about; or it is a number, or something else. */
+enum { NEAR, MOVES_BEFORE, MOVES_BEHIND, BY_A, BY_B, BY_D, POINTED, POINTED_D, NUMBER, OTHER };
 typedef struct index {
-    uint8_t mode, reg, size; /* bytes of the postbyte and what belongs to it */
+    uint8_t mode, reg;
     uint16_t offset;
+    bool post, far; /* a postbyte says it; an address of 16 bits */
 } index_of;
-
-/* Reads one; `end` is what it counts from where it names pc. */
-static index_of read_index(const uint8_t *bytes, uint32_t end)
-{
-    static const uint8_t regs[] = {RX, RY, RSP, RZERO};
-    unsigned post = bytes[0], word = (unsigned)(bytes[1] << 8 | bytes[2]);
-    index_of it = {NEAR, regs[post >> 6], 1, 0};
-    if (!(post & 0x20)) it.offset = (uint16_t)((post & 0x1F) ^ 0x10) - 0x10;
-    else if (post >> 6 != 3) {
-        unsigned step = post & 15;
-        it.mode = post & 0x10 ? MOVES_BEHIND : MOVES_BEFORE;
-        it.offset = (uint16_t)(step < 8 ? step + 1 : step - 16);
-    } else {
-        it.reg = regs[post >> 3 & 3];
-        switch (post & 7) {
-        case 0: it.offset = bytes[1], it.size = 2; break;
-        case 1: it.offset = (uint16_t)(bytes[1] | 0xFF00), it.size = 2; break;
-        case 2:
-        case 3: it.offset = (uint16_t)word, it.size = 3, it.mode = post & 1 ? POINTED : NEAR; break;
-        case 7: it.mode = POINTED_D; break;
-        default: it.mode = (uint8_t)(BY_A + (post & 3)); break;
-        }
-    }
-    if (it.reg == RZERO) it.offset = (uint16_t)(it.offset + end);
-    return it;
-}
 
 enum { UNREACHED = 0x10000 };
 /* The address that a mode and register (as in an operation's x) lead to; registers move on. UNREACHED: with the fault set, or time is to be known. */
@@ -232,75 +207,75 @@ typedef struct shape {
     uint16_t handler;
     uint8_t x, y;
     uint32_t at;
-    index_of index[2]; /* what postbytes say; size 0: there is none */
 } shape;
 
 /* clang-format off */
-enum { INHERENT, BYTE_NUMBER, WORD_NUMBER, DIRECT, INDEXED, EXTENDED, BY_POSTBYTE, BITS_DIRECT, BITS_INDEXED, BITS_EXTENDED };
-static const struct code { uint16_t handler; uint8_t kind, y; uint16_t at; } codes[256] = {
-#define WITH_A(code, op, reg, kind) [code] = {CPU12_IN(op, I), kind, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x30] = {CPU12_IN(op, M), EXTENDED, reg, 0},
-#define WITH(code, op, reg)  WITH_A(code, op, reg, BYTE_NUMBER)
-#define WIDE(code, op, reg)  WITH_A(code, op, reg, WORD_NUMBER)
-#define STORE(code, op, reg) [code] = {CPU12_IN(op, M), DIRECT, reg, 0}, [code + 0x10] = {CPU12_IN(op, M), INDEXED, reg, 0}, [code + 0x20] = {CPU12_IN(op, M), EXTENDED, reg, 0},
-#define ONE(low, op)         [0x40 + low] = {CPU12_IN(op, R), INHERENT, RA, 0}, [0x50 + low] = {CPU12_IN(op, R), INHERENT, RB, 0}, [0x60 + low] = {CPU12_IN(op, M), INDEXED, 0, 0}, [0x70 + low] = {CPU12_IN(op, M), EXTENDED, 0, 0},
-#define BITS(low, op)        [low] = {CPU12_IN(op, M), BITS_INDEXED, 0, 0}, [0x10 + low] = {CPU12_IN(op, M), BITS_EXTENDED, 0, 0}, [0x40 + low] = {CPU12_IN(op, M), BITS_DIRECT, 0, 0},
-#define CELL(code, op, kind) [code] = {CPU12_IN(op, M), kind, 0, 0},
-#define PLAIN(code, to, reg, number) [code] = {to, INHERENT, reg, number},
-#define INDEX(code, to, reg) [code] = {to, BY_POSTBYTE, reg, 0},
+static const struct code { uint16_t handler; uint8_t y; uint16_t at; bool modes; /* others stand behind */ } codes[256] = {
+#define MODES(code, op, reg) [code] = {CPU12_IN(op, M), reg, 0, true},
+#define THREE(code, op, reg) MODES(code, op, reg) MODES(code + 0x10, op, reg) MODES(code + 0x20, op, reg)
+#define WITH(code, op, reg)  [code] = {CPU12_IN(op, I), reg, 0, false}, THREE(code + 0x10, op, reg)
+#define WIDE(code, op, reg)  WITH(code, op, reg)
+#define STORE(code, op, reg) THREE(code, op, reg)
+#define ONE(low, op)         [0x40 + low] = {CPU12_IN(op, R), RA, 0, false}, [0x50 + low] = {CPU12_IN(op, R), RB, 0, false}, MODES(0x60 + low, op, 0) MODES(0x70 + low, op, 0)
+#define BITS(low, op)        MODES(low, op, 0) MODES(0x10 + low, op, 0) MODES(0x40 + low, op, 0)
+#define CELL(code, op, kind) MODES(code, op, 0)
+#define PLAIN(code, to, reg, number) [code] = {to, reg, number, false},
+#define INDEX(code, to, reg) PLAIN(code, to, reg, 0)
 #include "isa/cpu12/cpu12_codes.def"
 }, more_codes[0x40] = {
-#define MORE(code, to, reg)  [code] = {to, INHERENT, reg, 0},
-#define LOOK(code, to, reg)  [code] = {to, BY_POSTBYTE, reg, 0},
+#define MORE(code, to, reg)  [code] = {to, reg, 0, false},
+#define LOOK(code, to, reg)  [code] = {to, reg, 0, false},
 #include "isa/cpu12/cpu12_codes.def"
 };
 /* clang-format on */
 
-/* An operand that a postbyte says: mode N, H, G or W. Behind the first handler of a code they stand as M, N, H, G, W. */
-static void take_index(shape *it, const uint8_t *bytes, uint32_t end, bool masked)
+static unsigned byte_of(const oak_decoded *decoded, unsigned n)
 {
-    index_of index = it->index[0] = read_index(bytes, end);
+    return n < decoded->size ? (unsigned)(decoded->word >> 8 * (decoded->size - 1 - n)) & 0xFF : 0;
+}
+
+/* What an operand says, as its class does. */
+static index_of operand_of(const oak_core *core, const oak_decoded *decoded, unsigned operand)
+{
+    enum { DIR = 5, FIRST = 8 }; /* classes by their numbers + 1 */
+    static const uint8_t regs[] = {RX, RY, RSP, RZERO},
+                         modes[] = {NEAR, NEAR,      MOVES_BEFORE, MOVES_BEFORE, MOVES_BEHIND, MOVES_BEHIND,
+                                    BY_A, BY_B,      BY_D,         NEAR,         NEAR,         NEAR,
+                                    NEAR, POINTED_D, POINTED,      POINTED};
+    const struct kit_tables *tables = kit_tables_of(core->kit.tables);
+    kit_part part = kit_part_of(tables, decoded->row, operand, decoded->word);
+    const kit_class *class = part.class;
+    index_of it = {OTHER, RZERO, 0, false, part.number != DIR};
+    if (!class) return it;
+    if (class->value) it.offset = (uint16_t)oak_pattern_get(part.pattern, class->value, part.word);
+    if (class->shape[0] == '#' || class->value == 'p') it.mode = NUMBER;
+    else if (class->value == 'e' || class->value == 'g') it.mode = NEAR;
+    it.post = part.number >= FIRST && part.number < FIRST + sizeof modes;
+    if (!it.post) return it;
+    it.mode = modes[part.number - FIRST];
+    if (class->letter) it.reg = regs[oak_pattern_get(part.pattern, 'r', part.word)];
+    uint32_t value =
+        class->value ? (uint32_t)kit_value_of(tables, decoded->row, operand, &part, decoded->address) : 0;
+    it.offset = (uint16_t)(class->field == KIT_COUNT_DOWN ? 0 - value
+                           : class->field == KIT_BEHIND   ? cpu12_seen(value)
+                                                          : value);
+    if (it.reg == RZERO && class->field != KIT_BEHIND)
+        it.offset = (uint16_t)(it.offset + cpu12_seen(decoded->address) + decoded->size +
+                               (uint32_t)cpu12_beside(decoded->row, operand));
+    return it;
+}
+
+/* An operand in memory: mode M at an address; behind it stand N, H, G. */
+static void take_index(shape *it, index_of index, bool masked)
+{
     bool plain = index.mode == NEAR, moves = index.mode == MOVES_BEFORE || index.mode == MOVES_BEHIND;
     bool itself = it->y == index.reg && it->handler == CPU12_IN(STW, M); /* what it stores has moved on */
     moves = moves && !itself && !masked;
-    it->handler = (uint16_t)(it->handler + (plain ? 1 : moves ? 2 : 3));
+    it->handler = (uint16_t)(it->handler + (plain ? index.post || !index.far : moves ? 2 : 3));
     it->x = plain || moves ? index.reg : packed(index);
     it->at = index.offset;
     if (moves && index.mode == MOVES_BEFORE)
         it->at |= (uint32_t)index.offset << 16; /* before it is reached */
-}
-
-/* Moves: the number or source in the low half of `at`, the result above. What names pc counts from the end, and so much. */
-static void take_move(shape *it, unsigned code, const uint8_t *at, uint32_t end)
-{
-    bool byte = code & 8;
-    unsigned kind = code & 7, number = byte ? 1 : 2;
-    index_of first = {NUMBER, 0, 0, 0}, second = {NEAR, RZERO, 0, 0};
-    if (kind == 2 || kind == 5) first = it->index[0] = read_index(at++, end - (kind == 2 ? 1 : 2));
-    if (kind < 3)
-        second = it->index[kind == 2] = read_index(at++, end + (kind == 0 ? number : kind == 1 ? 2 : 1));
-    if (kind == 0 || kind == 3) first.offset = (uint16_t)(byte ? *at : cpu12_word(at)), at += number;
-    if (kind == 1 || kind == 4) first = (index_of){NEAR, RZERO, 0, (uint16_t)cpu12_word(at)}, at += 2;
-    if (kind > 2) second.offset = (uint16_t)cpu12_word(at);
-    bool puts = first.mode == NUMBER && second.mode == NEAR;
-    it->handler = (uint16_t)((puts ? CPU12_PUT_1 : CPU12_MOVE_1) + !byte);
-    it->x = packed(first), it->y = puts ? second.reg : packed(second);
-    it->at = first.offset | (uint32_t)second.offset << 16;
-}
-
-/* Page 2 of the codes. */
-static shape shape_of_more(const uint8_t *bytes, uint32_t end)
-{
-    unsigned code = bytes[1];
-    shape it = {.handler = CPU12_SOFTWARE, .at = CPU12_TRAPPED};
-    if (code >> 4 == 2) it.handler = (uint16_t)(codes[code].handler + (code > 0x21)); /* near and far */
-    else if (code < 0x10 && (code & 7) < 6) take_move(&it, code, bytes + 2, end);
-    else if (code < 0x40 && more_codes[code].handler) {
-        it.handler = more_codes[code].handler, it.y = more_codes[code].y, it.at = 0;
-        if (code == 0x12) it.at = cpu12_word(bytes + 2);
-        if (more_codes[code].kind == BY_POSTBYTE)
-            it.index[0] = read_index(bytes + 2, end), it.x = packed(it.index[0]), it.at = it.index[0].offset;
-    }
-    return it;
 }
 
 /* Copies of registers that are words or bytes, both; dbne and its like; and, or with the flags. */
@@ -322,36 +297,33 @@ static void take_post(shape *it, unsigned code, unsigned post)
     }
 }
 
-static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
+static shape shape_of(const oak_core *core, const oak_decoded *decoded)
 {
-    uint8_t bytes[OAK_LONGEST_INSN];
-    kit_fetch(core, pc, bytes);
-    const struct code *code = &codes[bytes[0]];
-    uint32_t end = cpu12_seen(pc) + size, word = cpu12_word(bytes + 1);
-    if (*bytes == 0x18) return shape_of_more(bytes, end);
-    shape it = {.handler = code->handler, .y = code->y, .at = code->at};
-    switch (code->kind) {
-    case BYTE_NUMBER: it.at = bytes[1]; break;
-    case DIRECT: it.at = bytes[1], it.x = RZERO, it.handler++; break; /* N */
-    case WORD_NUMBER:
-    case EXTENDED: it.at = word; break;
-    case INDEXED: take_index(&it, bytes + 1, end, false); break;
-    case BITS_DIRECT: it.at = bytes[1] | (uint32_t)bytes[2] << 16; break;
-    case BITS_EXTENDED: it.at = word | (uint32_t)bytes[3] << 16; break;
-    case BITS_INDEXED:
-        take_index(&it, bytes + 1, end, true);
-        it.at |= (uint32_t)bytes[1 + it.index[0].size] << 16;
-        break;
-    case BY_POSTBYTE:
-        it.index[0] = read_index(bytes + 1, end);
-        it.x = packed(it.index[0]);
-        it.at = it.index[0].offset | (uint32_t)(*bytes == 0x4B ? bytes[1 + it.index[0].size] : 0) << 16;
-        break;
-    default: take_post(&it, *bytes, bytes[1]);
+    static const struct code trap = {CPU12_SOFTWARE, 0, CPU12_TRAPPED, false};
+    unsigned first = byte_of(decoded, 0), second = byte_of(decoded, 1);
+    bool more = first == 0x18, far = more && second >> 4 == 2;
+    const struct code *code = more && second < 0x40 && more_codes[second].handler ? &more_codes[second]
+                              : more                                              ? &trap
+                                                                                  : &codes[first];
+    if (far) code = &codes[second];
+    index_of index = operand_of(core, decoded, 0), other = operand_of(core, decoded, 1);
+    if (decoded->row == CPU12_ABX || decoded->row == CPU12_ABY)
+        index = (index_of){BY_B, code->y, 0, true, false};
+    if (decoded->row == CPU12_INS || decoded->row == CPU12_DES)
+        index = (index_of){NEAR, RSP, decoded->row == CPU12_INS ? 1 : 0xFFFF, true, false};
+    shape it = {.handler = (uint16_t)(code->handler + (far && second > 0x21)), .y = code->y, .at = code->at};
+    if (more && second < 0x10 &&
+        (second & 7) < 6) { /* moves: the number or source in the low half of `at`, the result above */
+        bool puts = index.mode == NUMBER && other.mode == NEAR;
+        it.handler = (uint16_t)((puts ? CPU12_PUT_1 : CPU12_MOVE_1) + !(second & 8));
+        it.x = packed(index), it.y = puts ? other.reg : packed(other);
+        it.at = index.offset | (uint32_t)other.offset << 16;
+        return it;
     }
-    if (*bytes == 0x4A)
-        it = (shape){.handler = CPU12_CALLS, .x = NEAR << 4 | RZERO, .at = word | (uint32_t)bytes[3] << 16};
-    index_of index = it.index[0];
+    if (code->modes) take_index(&it, index, other.mode == NUMBER);
+    else if (code != &trap && index.mode <= NUMBER) it.x = packed(index), it.at = index.offset;
+    if (other.mode == NUMBER) it.at |= (uint32_t)other.offset << 16;
+    if (!more) take_post(&it, first, second);
     if (it.handler == CPU12_LEA_G && it.y != RSP) { /* nothing is reached */
         if (index.mode == NEAR) it.handler = CPU12_LEA_N, it.x = index.reg;
         else if (index.mode >= BY_A && index.mode <= BY_D && index.reg != RZERO) {
@@ -359,17 +331,19 @@ static shape shape_of(const oak_core *core, uint32_t pc, unsigned size)
             it.x = index.reg, it.at |= (uint32_t)(index.mode == BY_A ? RA : RB) << 16;
         }
     }
-    if (it.y == RSP && *bytes >= 0xCF && (*bytes & 15) == 15) { /* lds: whatever a postbyte says */
-        if (code->kind != WORD_NUMBER) it.x = index.size ? packed(index) : NEAR << 4 | RZERO, it.at &= 0xFFFF;
-        it.handler = code->kind == WORD_NUMBER ? CPU12_LDS_I_ : CPU12_LDS_G_;
-    }
+    if (it.y == RSP && first >= 0xCF && (first & 15) == 15) /* lds: whatever a postbyte says */
+        it = (shape){index.mode == NUMBER ? CPU12_LDS_I_ : CPU12_LDS_G_, packed(index), RSP, index.offset};
     return it;
 }
 
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
-    unsigned size = core->kit.ops[pc].size, behind = pc % CPU12_PAGE + size;
-    uint16_t own = shape_of(core, pc, size).handler;
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_decoded decoded;
+    kit_fetch(core, pc, bytes);
+    if (oak_isa_cpu12.decode(core->kit.tables, bytes, sizeof bytes, pc, 0, &decoded)) return handler;
+    unsigned behind = pc % CPU12_PAGE + decoded.size;
+    uint16_t own = shape_of(core, &decoded).handler;
     bool stays = oak_goes_on((oak_flow)cpu12_rows[handler - KIT_FIRST_ROW].flow) || behind > CPU12_PAGE;
     if (pc >= CPU12_SPAN && behind >= CPU12_PAGE && stays) return KIT_OUTSIDE; /* it runs out of its page */
     if (pc < CPU12_SPAN && core->paged &&
@@ -382,10 +356,9 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
-    shape it = shape_of(core, decoded->address, decoded->size);
+    shape it = shape_of(core, decoded);
     uint32_t behind = (uint32_t)(decoded->address + decoded->size);
     op->x = it.x, op->y = it.y, op->at = it.at;
-    op->size = decoded->size; /* natural asks for it */
     bool branches = it.handler >= CPU12_IF_HI && it.handler < CPU12_ALIKE;
     bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 ||
                 it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
@@ -397,11 +370,9 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 }
 
 /* What a row says of the operand: bytes of it. */
-static unsigned width_of(uint64_t word, unsigned size)
+static unsigned width_of(const oak_decoded *decoded)
 {
-    unsigned first = (unsigned)(word >> 8 * (size - 1)) & 0xFF,
-             second = size > 1 ? (unsigned)(word >> 8 * (size - 2)) & 0xFF : 0;
-    unsigned low = first & 15;
+    unsigned first = byte_of(decoded, 0), second = byte_of(decoded, 1), low = first & 15;
     if (first != 0x18)
         return first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)) ? 2 : 1;
     if (second == 0x12) return 4;
@@ -412,7 +383,7 @@ static unsigned width_of(uint64_t word, unsigned size)
 static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
     (void)core;
-    one->size = width_of(decoded->word, decoded->size);
+    one->size = width_of(decoded);
 }
 
 static kit_reach cell(uint8_t accesses, uint32_t address, uint32_t size)
@@ -433,12 +404,12 @@ static const struct { uint16_t row; uint8_t accesses, reg, below; uint32_t size;
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
     const oak_insn_row *row = &cpu12_rows[decoded->row];
-    shape it = shape_of(core, decoded->address, decoded->size);
-    bool first_indexed = *row->operands == 'i' || *row->operands == '[' || *row->operands == 'n';
-    unsigned size = width_of(decoded->word, decoded->size);
-    for (unsigned i = 0; i < 2 && it.index[i].size; i++) {
-        index_of index = it.index[i];
-        char use = row->uses[i + !first_indexed];
+    bool calls = byte_of(decoded, 0) == 0x4A || byte_of(decoded, 0) == 0x4B;
+    unsigned size = width_of(decoded);
+    for (unsigned i = 0; i < 2; i++) {
+        index_of index = operand_of(core, decoded, i);
+        if (!index.post) continue;
+        char use = row->uses[i];
         uint8_t accesses = use == 'r' ? KIT_READS : use == 'w' ? KIT_WRITES : use == 'b' ? KIT_BOTH : 0;
         uint32_t offset = index.mode == MOVES_BEHIND ? 0 : index.offset;
         if (index.mode == BY_A || index.mode == BY_B) offset += core->reg[index.mode == BY_A ? RA : RB];
@@ -454,7 +425,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         if (beside[i].row == decoded->row)
             list[count++] =
                 cell(beside[i].accesses, pair(core, beside[i].reg) - beside[i].below, beside[i].size);
-    if (it.handler == CPU12_CALLS) list[count++] = cell(KIT_WRITES, pair(core, RSP) - 3, 3);
+    if (calls) list[count++] = cell(KIT_WRITES, pair(core, RSP) - 3, 3);
     return count;
 }
 

@@ -68,7 +68,7 @@ static const kit_pair farther[] = {{"bra", "lbra"}, {"bsr", "jsr"}, {"bne", "lbn
 #include "isa/kit/words.h"
 
 /* What a move counts from that names pc, beside its end. */
-static int beside(unsigned row, unsigned operand)
+int cpu12_beside(unsigned row, unsigned operand)
 {
     static const int8_t of[CPU12_ROWS][2] = {
         [CPU12_MOVB_I_X] = {0, 1},  [CPU12_MOVW_I_X] = {0, 2},  [CPU12_MOVB_E_X] = {0, 2},
@@ -253,7 +253,7 @@ static const oak_copier copiers[] = {
     {CPU12_MEM, {"ldx #copied_from", "ldy #copied_to", "ldd #copied_bytes", "movb 1,x+,1,y+", "dbne d, $-4"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_cpu12, .counts = counts, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .opposites = opposites,
-    .farther = farther, .jump = "jmp", .pairs = true, .reserves = true, .refuses = refuses, .check = check, .print = print, .beside = beside, .seen = cpu12_seen, .place = cpu12_place, .span = CPU12_SPAN};
+    .farther = farther, .jump = "jmp", .pairs = true, .reserves = true, .refuses = refuses, .check = check, .print = print, .beside = cpu12_beside, .seen = cpu12_seen, .place = cpu12_place, .span = CPU12_SPAN};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
