@@ -77,24 +77,6 @@ struct oak_core {
     uint8_t mem[CPU12_PLACES]; /* on a tape what a program sees */
 };
 
-static inline uint32_t cpu12_pair(const uint8_t *at)
-{
-    return (uint32_t)(at[0] | at[1] << 8);
-}
-static inline void cpu12_set_pair(uint8_t *at, uint32_t value)
-{
-    at[0] = (uint8_t)value, at[1] = (uint8_t)(value >> 8);
-}
-/* Words in memory. */
-static inline uint32_t cpu12_word(const uint8_t *at)
-{
-    return (uint32_t)(at[0] << 8 | at[1]);
-}
-static inline void cpu12_put_word(uint8_t *at, uint32_t word)
-{
-    at[0] = (uint8_t)(word >> 8), at[1] = (uint8_t)word;
-}
-
 static inline uint8_t cpu12_ccr(uint32_t kept, const cpu12_flags *f)
 {
     return (uint8_t)((kept & CPU12_KEPT) | (f->c >> 16 & 1) | ((f->x & (f->y ^ f->n)) >> 15 & 1) << 1 |

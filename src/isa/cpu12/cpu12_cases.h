@@ -12,20 +12,20 @@
 #define PASS_G GO_ON(NEXT_ONE)
 #define PASS_W NEXT(4)
 #define REG_1(at)      core->reg[at]
-#define REG_2(at)      cpu12_pair(core->reg + (at))
+#define REG_2(at)      kit_le16(core->reg + (at))
 #define SET_1(at, to)  (core->reg[at] = (uint8_t)(to))
-#define SET_2(at, to)  cpu12_set_pair(core->reg + (at), to)
+#define SET_2(at, to)  kit_put_le16(core->reg + (at), to)
 #define UP_1           8
 #define UP_2           0
 #define CARRY          (c >> 16 & 1)
 #define CARRIED        (c > 0xFFFF) /* the same: a difference below 0 has all bits above */
 #define OVERFLOW       (x & (y ^ n))
 #define MEM_1(where)   core->mem[where]
-#define MEM_2(where)   cpu12_word(core->mem + (where))
+#define MEM_2(where)   kit_be16(core->mem + (where))
 #define KEEP_1(where, to) (core->mem[where] = (uint8_t)(to))
-#define KEEP_2(where, to) cpu12_put_word(core->mem + (where), to)
+#define KEEP_2(where, to) kit_put_be16(core->mem + (where), to)
 #define GUARD_1(which) (core->guard[address] & (which))
-#define GUARD_2(which) (cpu12_pair(core->guard + address) & (which) * 0x101u)
+#define GUARD_2(which) (kit_le16(core->guard + address) & (which) * 0x101u)
 #define TIMED          (void)(LOOP_ONE && (core->reads = NOW_ENDS - 1, core->writes = NOW_ENDS))
 #define UNREACHED_NOW  do { LOAD; if (LOOP_ONE) goto faulted; goto guarded; } while (0) /* flags as they were at SAVE */
 #define FETCH(n, into)                                                                                            \
@@ -84,10 +84,9 @@
 #define ON_MODE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(m, a); DONE_##how; WITH(op, m); PASS_##how; }
 #define EACH(ON, ...) ON(__VA_ARGS__, M) ON(__VA_ARGS__, N) ON(__VA_ARGS__, H) ON(__VA_ARGS__, G)
 #define ON_ALL(op, m) ON_I(op, m); EACH(ON_MODE, op, m)
-#define ON_BYTE(op) ON_ALL(op, 1)
-#define ON_WORD(op) ON_ALL(op, 2)
-CPU12_BYTES(ON_BYTE)
-CPU12_WORDS(ON_WORD)
+#define ON_BYTE(m, op) ON_ALL(op, m)
+CPU12_BYTES(ON_BYTE, 1)
+CPU12_WORDS(ON_BYTE, 2)
 #define ON_STORE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; a = REG_##m(Y); STORE(m, a); x = 0; RESULT(m, a); DONE_##how; PASS_##how; }
 EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
 
@@ -106,7 +105,7 @@ EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
 #define DO_TST BITWISE(1, b); c = 0
 #define LOOKS_AT_IT(op) (CPU12_IN(op, R) != CPU12_IN(CLR, R))
 #define CHANGES_IT(op)  (CPU12_IN(op, R) != CPU12_IN(TST, R))
-#define ON_ONE(op)                                                                                                \
+#define ON_ONE(m, op)                                                                                              \
     CASE(CPU12_IN(op, R)): OPEN; b = REG_1(Y); DO_##op; if (CHANGES_IT(op)) SET_1(Y, r); CLOSE_BY(1)               \
     EACH(ON_CELL, op)
 #define ON_CELL(op, how)                                                                                          \
@@ -124,7 +123,7 @@ EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
         if (CHANGES_IT(op)) KEEP_1(address, r);                                                                  \
     }                                                                                                            \
     DONE_##how; PASS_##how; }
-CPU12_ONES(ON_ONE)
+CPU12_ONES(ON_ONE, 1)
 
 /* Bits: the mask is above the address or offset. */
 #define MASK (AT >> 16 & 0xFF)

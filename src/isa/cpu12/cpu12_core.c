@@ -5,40 +5,34 @@
 /* ------------------------------------------------------------------------------------------ handlers */
 
 /* clang-format off */
-/* With an accumulator: an operand in modes I immediate, M at an address, N near a register (W: by a word), H where a register moves on, G whatever a postbyte
- * says. In the order of their codes. */
-#define CPU12_BYTES(X) X(SUB) X(CMP) X(SBC) X(AND) X(BIT) X(LD) X(EOR) X(ADC) X(OR) X(ADD)
-#define CPU12_WORDS(X) X(SUBW) X(ADDW) X(CPW) X(LDW)
-/* A byte, in an accumulator (R) or memory. */
-#define CPU12_ONES(X) X(NEG) X(COM) X(INC) X(DEC) X(LSR) X(ROL) X(ROR) X(ASR) X(ASL) X(CLR) X(TST)
-#define CPU12_STORES(X) X(ST) X(STW)
-#define CPU12_BITS(X) X(BSET) X(BCLR)
-#define CPU12_TESTS(X) X(BRSET) X(BRCLR)
-#define CPU12_CONDITIONS(X) X(HI) X(LS) X(CC) X(CS) X(NE) X(EQ) X(VC) X(VS) X(PL) X(MI) X(GE) X(LT) X(GT) X(LE)
+/* With an accumulator: an operand in modes I immediate, M at an address, N near a register, H where a register moves on, G whatever a postbyte
+ * says. In the order of their codes. F is told X and what an instruction does. */
+#define CPU12_BYTES(F, X) F(X, SUB) F(X, CMP) F(X, SBC) F(X, AND) F(X, BIT) F(X, LD) F(X, EOR) F(X, ADC) F(X, OR) F(X, ADD)
+#define CPU12_WORDS(F, X) F(X, SUBW) F(X, ADDW) F(X, CPW) F(X, LDW)
+#define CPU12_ONES(F, X) F(X, NEG) F(X, COM) F(X, INC) F(X, DEC) F(X, LSR) F(X, ROL) F(X, ROR) F(X, ASR) F(X, ASL) F(X, CLR) F(X, TST) /* a byte, in an accumulator (R) or memory */
+#define CPU12_CONDITIONS(F, X) F(X, HI) F(X, LS) F(X, CC) F(X, CS) F(X, NE) F(X, EQ) F(X, VC) F(X, VS) F(X, PL) F(X, MI) F(X, GE) F(X, LT) F(X, GT) F(X, LE)
 #define CPU12_IN(op, mode) CPU12_DO_##op##_##mode
 #define FOUR(X, op)  X(CPU12_IN(op, M)) X(CPU12_IN(op, N)) X(CPU12_IN(op, H)) X(CPU12_IN(op, G))
 #define FIVE(X, op)  X(CPU12_IN(op, I)) FOUR(X, op)
+#define SIX(X, op)   X(CPU12_IN(op, R)) FOUR(X, op)
 #define BOTH_IF(X, condition) X(CPU12_IF_##condition) X(CPU12_IF_FAR_##condition)
 /* What ends a chain; the rest goes on as its row does. */
 #define ENDING(X) X(CPU12_JUMP) X(CPU12_GO) X(CPU12_JSR_TO) X(CPU12_JSR_BY) X(CPU12_CALLS) X(CPU12_RTS_) X(CPU12_RTC_) X(CPU12_RTI_) X(CPU12_SOFTWARE) X(CPU12_SLEEPS) \
-    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_TRANSFER) X(CPU12_RULES) X(CPU12_LOOP_1) X(CPU12_LOOP_2)
+    X(CPU12_DEBUGGER) X(CPU12_FLAGS) X(CPU12_ADJUST) X(CPU12_TRANSFER) X(CPU12_RULES) X(CPU12_LOOP_1) X(CPU12_LOOP_2) CPU12_CONDITIONS(BOTH_IF, X) \
+    FOUR(X, BRSET) FOUR(X, BRCLR)
 /* What the second page has beside moves and branches; on one line with its like. */
 #define RARE(X) X(CPU12_MUL_) X(CPU12_EMUL_) X(CPU12_EMULS_) X(CPU12_EDIV_) X(CPU12_EDIVS_) X(CPU12_IDIV_) X(CPU12_IDIVS_) X(CPU12_FDIV_) X(CPU12_ABA_) X(CPU12_SBA_) X(CPU12_CBA_) \
     X(CPU12_TAB_) X(CPU12_DAA_) X(CPU12_EMACS_) X(CPU12_TBL_1) X(CPU12_TBL_2) X(CPU12_BELONG) X(CPU12_WEIGH) X(CPU12_CHOOSE_1) X(CPU12_CHOOSE_2)
 #define REST(X) X(CPU12_LDS_I_) X(CPU12_LDS_G_) X(CPU12_LEA_N) X(CPU12_LEA_1) X(CPU12_LEA_2) X(CPU12_LEA_G) X(CPU12_COPY_1) X(CPU12_COPY_2) X(CPU12_STEP) X(CPU12_SHIFT) \
     X(CPU12_PSH_1) X(CPU12_PSH_2) X(CPU12_PSH_C) X(CPU12_PUL_1) X(CPU12_PUL_2) X(CPU12_MOVE_1) X(CPU12_MOVE_2) X(CPU12_PUT_1) X(CPU12_PUT_2) X(CPU12_NOTHING) RARE(X)
+#define CHAINED(X) REST(X) CPU12_BYTES(FIVE, X) CPU12_WORDS(FIVE, X) FOUR(X, ST) FOUR(X, STW) CPU12_ONES(SIX, X) FOUR(X, BSET) FOUR(X, BCLR)
 #define ENUM(name)   name,
-#define ENUM_5(op)   FIVE(ENUM, op)
-#define ENUM_4(op)   FOUR(ENUM, op)
-#define ENUM_R(op)   CPU12_IN(op, R),
-#define ENUM_IF(condition) BOTH_IF(ENUM, condition)
 enum {
     CPU12_BEHIND_ROWS = KIT_FIRST_ROW + CPU12_ROWS - 1,
-    ENDING(ENUM) CPU12_CONDITIONS(ENUM_IF) CPU12_TESTS(ENUM_4)
+    ENDING(ENUM)
     CPU12_ALIKE,
     CPU12_BEHIND_ALIKE = CPU12_ALIKE - 1,
-    REST(ENUM)
-    CPU12_BYTES(ENUM_5) CPU12_WORDS(ENUM_5) CPU12_STORES(ENUM_4) CPU12_ONES(ENUM_R) CPU12_ONES(ENUM_4) CPU12_BITS(ENUM_4)
+    CHAINED(ENUM)
 };
 /* clang-format on */
 
@@ -46,7 +40,7 @@ enum {
 
 static uint32_t pair(const oak_core *core, unsigned at)
 {
-    return cpu12_pair(core->reg + at);
+    return kit_le16(core->reg + at);
 }
 
 static unsigned guard_of(const oak_core *core, uint32_t address, unsigned bytes)
@@ -76,7 +70,7 @@ static bool cpu12_push(oak_core *core, uint32_t value, unsigned bytes, uint64_t 
 {
     uint32_t top = pair(core, RSP);
     if (!kit_push_bytes(core, &core->objects, &core->stack, top, value, bytes, now)) return false;
-    cpu12_set_pair(core->reg + RSP, top - bytes);
+    kit_put_le16(core->reg + RSP, top - bytes);
     return true;
 }
 
@@ -85,17 +79,26 @@ static bool cpu12_pull(oak_core *core, unsigned bytes, uint32_t *value)
     uint32_t at = pair(core, RSP);
     bool ends = core->guard[at] & (KIT_GUARD_READS | KIT_GUARD_FIXED);
     if ((ends && kit_underflows(core, at)) || !cpu12_read(core, at, bytes, value)) return false;
-    cpu12_set_pair(core->reg + RSP, at + bytes);
+    kit_put_le16(core->reg + RSP, at + bytes);
     return true;
 }
 
-/* X can be taken back by a program, never set. */
-static void set_ccr(oak_core *core, uint32_t value)
+static uint32_t status(const oak_core *core)
 {
-    if (!(core->ccr & CPU12_X)) value &= ~(uint32_t)CPU12_X;
+    return cpu12_ccr(core->ccr, &core->flags);
+}
+
+static void set_status(oak_core *core, uint32_t value)
+{
     core->ccr = (uint8_t)(value & CPU12_KEPT);
     core->flags = cpu12_flags_of(value);
     core->kit.attention = true;
+}
+
+/* By a program: x can be taken back, never set. */
+static void set_ccr(oak_core *core, uint32_t value)
+{
+    set_status(core, core->ccr & CPU12_X ? value : value & ~(uint32_t)CPU12_X);
 }
 
 /* Where code that a program sees at an address lies. */
@@ -143,7 +146,7 @@ static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
     if (core->waits == 2) stand_still(core, false, now);
     core->waits = 0;
     core->ccr |= (uint8_t)(CPU12_I | (vector == CPU12_VECTORS + 2 * CPU12_XIRQ ? CPU12_X : 0));
-    core->kit.pc = place_of(core, cpu12_word(core->mem + vector));
+    core->kit.pc = place_of(core, kit_be16(core->mem + vector));
     return cycles;
 }
 
@@ -178,13 +181,13 @@ enum { UNREACHED = 0x10000 };
 static uint32_t cpu12_address(oak_core *core, unsigned how, uint32_t offset)
 {
     uint8_t *reg = core->reg + (how & 15);
-    uint32_t base = cpu12_pair(reg);
+    uint32_t base = kit_le16(reg);
     switch (how >> 4) {
     case MOVES_BEFORE:
     case MOVES_BEHIND:
         if (!core->moved) memcpy(core->before, core->reg, sizeof core->before);
         core->moved = true;
-        cpu12_set_pair(reg, base + offset);
+        kit_put_le16(reg, base + offset);
         return how >> 4 == MOVES_BEHIND ? base : (base + offset) & 0xFFFF;
     case BY_A: return (base + core->reg[RA] + offset) & 0xFFFF;
     case BY_B: return (base + core->reg[RB] + offset) & 0xFFFF;
@@ -212,19 +215,14 @@ typedef struct shape {
 /* clang-format off */
 static const struct code { uint16_t handler; uint8_t y; uint16_t at; bool modes; /* others stand behind */ } codes[256] = {
 #define MODES(code, op, reg) [code] = {CPU12_IN(op, M), reg, 0, true},
-#define THREE(code, op, reg) MODES(code, op, reg) MODES(code + 0x10, op, reg) MODES(code + 0x20, op, reg)
-#define WITH(code, op, reg)  [code] = {CPU12_IN(op, I), reg, 0, false}, THREE(code + 0x10, op, reg)
-#define WIDE(code, op, reg)  WITH(code, op, reg)
-#define STORE(code, op, reg) THREE(code, op, reg)
+#define STORE(code, op, reg) MODES(code, op, reg) MODES(code + 0x10, op, reg) MODES(code + 0x20, op, reg)
+#define WITH(code, op, reg)  [code] = {CPU12_IN(op, I), reg, 0, false}, STORE(code + 0x10, op, reg)
 #define ONE(low, op)         [0x40 + low] = {CPU12_IN(op, R), RA, 0, false}, [0x50 + low] = {CPU12_IN(op, R), RB, 0, false}, MODES(0x60 + low, op, 0) MODES(0x70 + low, op, 0)
 #define BITS(low, op)        MODES(low, op, 0) MODES(0x10 + low, op, 0) MODES(0x40 + low, op, 0)
-#define CELL(code, op, kind) MODES(code, op, 0)
 #define PLAIN(code, to, reg, number) [code] = {to, reg, number, false},
-#define INDEX(code, to, reg) PLAIN(code, to, reg, 0)
 #include "isa/cpu12/cpu12_codes.def"
 }, more_codes[0x40] = {
 #define MORE(code, to, reg)  [code] = {to, reg, 0, false},
-#define LOOK(code, to, reg)  [code] = {to, reg, 0, false},
 #include "isa/cpu12/cpu12_codes.def"
 };
 /* clang-format on */
@@ -464,7 +462,7 @@ static void transfer(oak_core *core, unsigned post)
         unsigned n = number[i];
         if (n == 2) change_ccr(core, (i ? to : from) & 0xFF);
         else if (n < 2) core->reg[at[n]] = (uint8_t)(i ? to : from);
-        else cpu12_set_pair(core->reg + (n == 3 ? (i ? RTMP2 : RTMP3) : at[n]), i ? to : from);
+        else kit_put_le16(core->reg + (n == 3 ? (i ? RTMP2 : RTMP3) : at[n]), i ? to : from);
         if (n == 7) core->stack.floor = kit_known_floor(&core->objects, pair(core, RSP));
     }
 }
@@ -488,8 +486,8 @@ static bool weigh(oak_core *core, uint32_t *more)
             return false;
         products += value * factor, sum += factor, *more += 7;
     } while (--left);
-    cpu12_set_pair(core->reg + RD, products), cpu12_set_pair(core->reg + RY, products >> 16);
-    cpu12_set_pair(core->reg + RX, sum);
+    kit_put_le16(core->reg + RD, products), kit_put_le16(core->reg + RY, products >> 16);
+    kit_put_le16(core->reg + RX, sum);
     return true;
 }
 
@@ -518,8 +516,8 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
         if (separates) ccr ^= CPU12_V;
     }
     core->reg[RA] = (uint8_t)a;
-    cpu12_set_pair(core->reg + RX, x);
-    cpu12_set_pair(core->reg + RY, y);
+    kit_put_le16(core->reg + RX, x);
+    kit_put_le16(core->reg + RY, y);
     core->flags = cpu12_flags_of(ccr);
     return true;
 }
@@ -528,19 +526,11 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 
 #include "isa/kit/dispatch.h"
 
-/* clang-format off */
-#define LABEL              KIT_EXTRA_LABEL
-#define LABELS_5(op)       FIVE(LABEL, op)
-#define LABELS_4(op)       FOUR(LABEL, op)
-#define LABELS_R(op)       LABEL(CPU12_IN(op, R))
-#define LABELS_IF(which)   BOTH_IF(LABEL, which)
-#define CORE_EXTRA(X)      ENDING(X) CPU12_CONDITIONS(LABELS_IF) CPU12_TESTS(LABELS_4) REST(X) CPU12_BYTES(LABELS_5) CPU12_WORDS(LABELS_5) \
-    CPU12_STORES(LABELS_4) CPU12_ONES(LABELS_R) CPU12_ONES(LABELS_4) CPU12_BITS(LABELS_4)
-/* clang-format on */
-#define CORE_CASES  "isa/cpu12/cpu12_cases.h"
-#define CORE_SPAN   (kit->arch->code_span) /* pages lie behind what a program sees */
-#define CORE_CODE   CPU12_MEM
-#define CORE_LOCALS uint32_t n, z, x, y, c, to = 0
+#define CORE_EXTRA(X) ENDING(X) CHAINED(X)
+#define CORE_CASES    "isa/cpu12/cpu12_cases.h"
+#define CORE_SPAN     (kit->arch->code_span) /* pages lie behind what a program sees */
+#define CORE_CODE     CPU12_MEM
+#define CORE_LOCALS   uint32_t n, z, x, y, c, to = 0
 #define LOAD                                                                                                 \
     (n = core->flags.n, z = core->flags.z, x = core->flags.x, y = core->flags.y, c = core->flags.c,          \
      core->single = LOOP_ONE)
@@ -574,7 +564,7 @@ static void programmed(oak_core *core)
         show_page(core);
     }
     uint32_t entry = core->kit.entry;
-    if (kit_entered_by(core, entry)) core->kit.pc = place_of(core, cpu12_word(core->mem + entry));
+    if (kit_entered_by(core, entry)) core->kit.pc = place_of(core, kit_be16(core->mem + entry));
 }
 
 /* What the manual leaves open begins with 0. */
@@ -607,17 +597,6 @@ static bool starts(oak_core *core)
 /* clang-format on */
 static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER_LIST(LIES)};
 
-static uint32_t status(const oak_core *core)
-{
-    return cpu12_ccr(core->ccr, &core->flags);
-}
-
-static void set_status(oak_core *core, uint32_t value)
-{
-    core->ccr = (uint8_t)(value & CPU12_KEPT);
-    core->flags = cpu12_flags_of(value);
-}
-
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
@@ -630,6 +609,17 @@ static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("e
 static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
 /* clang-format on */
 
+/* Places as the cells of a space, from an address on. */
+static bool lay(oak_core *core, uint8_t space, uint32_t first, uint32_t place, uint32_t size)
+{
+    return kit_lay_space(core, (kit_space){.number = space,
+                                           .first = first,
+                                           .size = size,
+                                           .unit = 1,
+                                           .cells = core->mem + place,
+                                           .known = core->known + place});
+}
+
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
     bool paged = false;
@@ -638,30 +628,12 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
         kit_create_guarded(paged ? &paged_arch : &arch, tables, setup, offsetof(oak_core, mem),
                            offsetof(oak_core, known), offsetof(oak_core, guard), core);
     if (status || !paged) return status;
-    uint8_t *mem = (*core)->mem, *known = (*core)->known;
-    kit_space window = {.number = CPU12_MEM,
-                        .first = CPU12_WINDOW,
-                        .size = CPU12_PAGE,
-                        .unit = 1,
-                        .cells = mem + CPU12_WINDOW,
-                        .known = known + CPU12_WINDOW};
-    kit_space flash = {.number = CPU12_FLASH,
-                       .size = CPU12_PLACES - CPU12_PAGES,
-                       .unit = 1,
-                       .cells = mem + CPU12_PAGES,
-                       .known = known + CPU12_PAGES};
-    kit_space *own = kit_stretch(*core, CPU12_FLASH, 0);
     (*core)->paged = true;
-    if (own) { /* the same cells, seen otherwise */
-        setup->host->resize(setup->host->context, own->cells, own->size, 0);
-        *own = flash;
-    }
-    if (!kit_put_space(*core, window)) {
-        kit_destroy(*core);
-        return OAK_UNSUPPORTED;
-    }
-    kit_guard_lay(*core);
-    return OAK_OK;
+    bool good = lay(*core, CPU12_FLASH, 0, CPU12_PAGES, CPU12_PLACES - CPU12_PAGES) &&
+                lay(*core, CPU12_MEM, CPU12_WINDOW, CPU12_WINDOW, CPU12_PAGE);
+    if (good) kit_guard_lay(*core);
+    else kit_destroy(*core);
+    return good ? OAK_OK : OAK_UNSUPPORTED;
 }
 
 const oak_core_ops cpu12_core_ops = {

@@ -79,6 +79,16 @@ bool kit_put_space(oak_core *core, kit_space space)
     return at != NULL;
 }
 
+bool kit_lay_space(oak_core *core, kit_space space)
+{
+    const oak_host *host = kit_of(core)->setup.host;
+    kit_space *old = kit_stretch(core, space.number, space.first);
+    if (!old || !old->owned || old->first != space.first) return kit_put_space(core, space);
+    host->resize(host->context, old->cells, owned_bytes(old, old->known != NULL), 0);
+    *old = space;
+    return true;
+}
+
 bool kit_take_space(oak_core *core, unsigned number, uint32_t first, uint32_t size, uint8_t fill, bool keeps)
 {
     const oak_host *host = kit_of(core)->setup.host;

@@ -310,6 +310,24 @@ typedef struct kit_core {
     oak_service_log log;
 } kit_core;
 
+/* Words in bytes, the low one first, or the high one. */
+static inline uint32_t kit_le16(const uint8_t *at)
+{
+    return (uint32_t)(at[0] | at[1] << 8);
+}
+static inline void kit_put_le16(uint8_t *at, uint32_t word)
+{
+    at[0] = (uint8_t)word, at[1] = (uint8_t)(word >> 8);
+}
+static inline uint32_t kit_be16(const uint8_t *at)
+{
+    return (uint32_t)(at[0] << 8 | at[1]);
+}
+static inline void kit_put_be16(uint8_t *at, uint32_t word)
+{
+    at[0] = (uint8_t)(word >> 8), at[1] = (uint8_t)word;
+}
+
 /* The `to` of an operation that goes from one address to another. */
 static inline uint32_t kit_way(uint32_t from, uint32_t to)
 {
@@ -345,6 +363,8 @@ kit_space *kit_stretch(const oak_core *core, unsigned space, uint32_t address);
 bool kit_take_specials(oak_core *core);
 /* Puts cells of the architecture's own into the table of spaces. False when there is no place for one more stretch. */
 bool kit_put_space(oak_core *core, kit_space space);
+/* The same, in the place of a stretch of that space that begins there, whose cells are given back. */
+bool kit_lay_space(oak_core *core, kit_space space);
 /* The bytes of code from an address on, OAK_LONGEST_INSN of them; 0xff where there is no memory. */
 void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */

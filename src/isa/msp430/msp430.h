@@ -58,15 +58,6 @@ struct oak_core {
     uint8_t mem[MSP430_SPAN];
 };
 
-static inline uint32_t msp430_word(const uint8_t *at)
-{
-    return (uint32_t)(at[0] | at[1] << 8);
-}
-static inline void msp430_put_word(uint8_t *at, uint32_t word)
-{
-    at[0] = (uint8_t)word, at[1] = (uint8_t)(word >> 8);
-}
-
 static inline uint32_t msp430_sr(uint32_t kept, uint32_t sz, uint32_t by)
 {
     uint32_t carried = by ^ sz, v = (carried ^ carried >> 1) >> 15 & 1;

@@ -20,13 +20,13 @@
 #define N_XOR_V        ((by ^ sz ^ by << 1 ^ by >> 1) >> 16 & 1)
 
 /* ---- memory: a word at an odd address is guarded, too */
-#define MEM_2(where)      msp430_word(core->mem + (where))
+#define MEM_2(where)      kit_le16(core->mem + (where))
 #define MEM_1(where)      core->mem[where]
-#define KEEP_2(where, v)  msp430_put_word(core->mem + (where), v)
+#define KEEP_2(where, v)  kit_put_le16(core->mem + (where), v)
 #define KEEP_1(where, v)  (core->mem[where] = (uint8_t)(v))
 #define READS_2           (KIT_GUARD_READS * 0x101u)
 #define READS_1           KIT_GUARD_READS
-#define GUARD_2(which)    ((address & 1) || (msp430_word(core->guard + address) & (which)))
+#define GUARD_2(which)    ((address & 1) || (kit_le16(core->guard + address) & (which)))
 #define GUARD_1(which)    (core->guard[address] & (which))
 #define FETCH(n, into)                                                                                            \
     do {                                                                                                         \

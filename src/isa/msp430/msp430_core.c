@@ -111,7 +111,7 @@ static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
     core->flags = msp430_flags_of(0);
     core->reg[RSR] = (uint16_t)(sr & MSP430_SCG0);
     if (sr & (MSP430_SCG1 | MSP430_OSCOFF)) msp430_clocks(core, now);
-    core->kit.pc = msp430_word(core->mem + vector) & 0xFFFE;
+    core->kit.pc = kit_le16(core->mem + vector) & 0xFFFE;
     return 6;
 }
 
@@ -295,7 +295,7 @@ KIT_LOOPS(msp430_);
 
 static void programmed(oak_core *core)
 {
-    if (kit_entered_by(core, MSP430_RESET)) core->kit.pc = msp430_word(core->mem + MSP430_RESET) & 0xFFFE;
+    if (kit_entered_by(core, MSP430_RESET)) core->kit.pc = kit_le16(core->mem + MSP430_RESET) & 0xFFFE;
 }
 
 /* What the manual leaves open begins with 0. */

@@ -98,17 +98,6 @@ static inline uint32_t z80_half(uint32_t sz, uint32_t by, uint32_t hx)
     return (by & Z80_HIGH ? hx >> 8 : by & Z80_OWN_H ? hx : by & Z80_PARITY ? by : by ^ sz) & 0x10;
 }
 
-static inline uint32_t z80_pair(const uint8_t *at)
-{
-    return (uint32_t)(at[0] | at[1] << 8);
-}
-
-static inline void z80_set_pair(uint8_t *at, uint32_t value)
-{
-    at[0] = (uint8_t)value;
-    at[1] = (uint8_t)(value >> 8);
-}
-
 /* F as the chip would show it, and back. */
 static inline uint8_t z80_flags_of(const z80_flags *f)
 {

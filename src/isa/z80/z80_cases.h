@@ -4,8 +4,8 @@
 #define A              core->reg[RA]
 /* Nothing lies where F would: A as a pair is A, and sums of it need no second look at their low bytes. */
 #define A_WIDE         PAIR(RA)
-#define PAIR(at)       z80_pair(core->reg + (at))
-#define SET(at, value) z80_set_pair(core->reg + (at), value)
+#define PAIR(at)       kit_le16(core->reg + (at))
+#define SET(at, value) kit_put_le16(core->reg + (at), value)
 #define HL             PAIR(RHL)
 #define BEHIND(at)     (((at) + 1) & 0xFFFF)
 /* Prefixed codes are fetched in two cycles that refresh; these have an index register in `to`. */
@@ -25,8 +25,8 @@
 /* The guard of the byte behind the last one sends a word that wraps round the long way. */
 #define GET_WORD(where)                                                                                          \
     address = (where);                                                                                           \
-    if (!(z80_pair(core->guard + address) & (KIT_GUARD_READS | KIT_GUARD_READS << 8)))                           \
-        word = z80_pair(core->mem + address);                                                                    \
+    if (!(kit_le16(core->guard + address) & (KIT_GUARD_READS | KIT_GUARD_READS << 8)))                           \
+        word = kit_le16(core->mem + address);                                                                    \
     else if (!z80_far_word(core, address, &got)) goto unread_word;                                               \
     else word = got
 /* What DONE follows. */
@@ -57,7 +57,7 @@
 /* Two bytes at `address`, the low one first; and the register pair at `at` for the word on top of the stack. */
 #define PUT_PAIR(value, rest, units)                                                                             \
     got = (value);                                                                                               \
-    LAST(z80_pair(core->guard + address), z80_set_pair(core->mem + address, got),                                \
+    LAST(kit_le16(core->guard + address), kit_put_le16(core->mem + address, got),                                \
          STORE_BACK(got); STORE(BEHIND(address), got >> 8), rest, units)
 #define PUT_WORD(where, value, units) address = (where); PUT_PAIR(value, (void)0, units)
 #define CHANGE_TOP(at, units) GET_WORD(PAIR(RSP)); wz = word; PUT_PAIR(PAIR(at), SET(at, word), units)
@@ -72,8 +72,8 @@
 #define PUSH_WORD(value, then, late)                                                                             \
     do {                                                                                                         \
         uint32_t sp = (PAIR(RSP) - 2) & 0xFFFF, pushed = (value);                                                \
-        if (sp >= core->stack.floor && !z80_pair(core->guard + sp)) {                                                  \
-            z80_set_pair(core->mem + sp, pushed);                                                                \
+        if (sp >= core->stack.floor && !kit_le16(core->guard + sp)) {                                                  \
+            kit_put_le16(core->mem + sp, pushed);                                                                \
             SET(RSP, sp);                                                                                        \
             then;                                                                                                \
         }                                                                                                        \
@@ -84,9 +84,9 @@
     } while (0)
 #define POP_WORD /* into `word` */                                                                               \
     address = PAIR(RSP);                                                                                         \
-    if (!(z80_pair(core->guard + address) &                                                                      \
+    if (!(kit_le16(core->guard + address) &                                                                      \
           (KIT_GUARD_READS | KIT_GUARD_FIXED | KIT_GUARD_READS << 8)))                                           \
-        word = z80_pair(core->mem + address);                                                                    \
+        word = kit_le16(core->mem + address);                                                                    \
     else {                                                                                                       \
         if (core->guard[address] & (KIT_GUARD_READS | KIT_GUARD_FIXED) && kit_underflows(core, address)) goto faulted; \
         GET_WORD(address);                                                                                       \
@@ -248,7 +248,7 @@
 #define GO_BACK(first) /* from an interrupt */                                                                   \
     FETCH; POP_WORD; wz = word; first; core->iff1 = core->iff2; if (core->stack.depth) kit_returned(core, &core->stack, PAIR(RSP) - 2, NOW_ENDS);   \
     op = ops + word; if (QUIET) ENTER(op); kit->attention = true; FINISH
-#define CALL_IT PUSH_WORD(z80_pair(&op->x), ENTER(TARGET), GO(TARGET))
+#define CALL_IT PUSH_WORD(kit_le16(&op->x), ENTER(TARGET), GO(TARGET))
 #define ON_CONDITION(name, condition)                                                                            \
     ON(Z80_JP_##name): wz = AT; BRANCH_IF(condition, 3);                                                         \
     ON(Z80_CALL_##name): wz = AT; if (!(condition)) ENTER(op + 3); MORE(7); CALL_IT;                       \

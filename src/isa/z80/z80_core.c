@@ -3,7 +3,7 @@
 
 static uint32_t pair(const oak_core *core, unsigned at)
 {
-    return z80_pair(core->reg + at);
+    return kit_le16(core->reg + at);
 }
 
 /* ------------------------------------------------------------------------------------------ words and flags */
@@ -63,7 +63,7 @@ static bool take_interrupt(oak_core *core)
     if (nmi) core->nmi = 0;
     else core->iff2 = 0;
     if (!nmi && core->im == 2) core->serving |= (uint8_t)(1u << line);
-    z80_set_pair(core->reg + RSP, pair(core, RSP) - 2);
+    kit_put_le16(core->reg + RSP, pair(core, RSP) - 2);
     core->halted = 0;
     core->prefixes++; /* it is fetched like an instruction */
     core->wz = vector;
