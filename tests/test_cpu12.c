@@ -340,9 +340,15 @@ START_TEST(every_code_is_read_back_and_assembles_to_itself)
             if (code < 256) bytes[0] = (uint8_t)code;
             else if (code < 512) bytes[0] = 0x18, bytes[1] = (uint8_t)code;
             else bytes[0] = (uint8_t)(0xA0 | (code & 15)), bytes[1] = (uint8_t)(code >> 1); /* postbytes */
+            if (round & 1) /* an address or offset that is short */
+                bytes[(code < 256 ? 1 : 2) + (round >> 1 & 1)] = round & 4 ? 0xFF : 0;
             oak_image_write(oak_program_image(program), at, bytes, sizeof bytes);
-            at += sizeof bytes;
+            uint8_t call[3] = {0x16, (uint8_t)(at >> 8), (uint8_t)at}; /* so that each is reached */
+            oak_image_write(oak_program_image(program), 0x8000 + code * 3, call, sizeof call);
+            at += 2 * sizeof bytes; /* a gap: where the next begins does not depend on this one */
         }
+        oak_image_write(oak_program_image(program), 0x8000 + 1024 * 3, (uint8_t[]){0x20, 0xFE}, 2);
+        oak_image_write(oak_program_image(program), 0xFFFE, (uint8_t[]){0x80, 0x00}, 2);
         oak_program_finish(program);
         must_come_back(program);
         oak_program_free(program);

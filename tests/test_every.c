@@ -130,6 +130,23 @@ static uint32_t code_base(const oak_part *part)
     return 0;
 }
 
+/* The vector of the reset, where it holds an address, leads to one; false where it cannot. */
+static bool put_reset(oak_program *program, uint32_t target)
+{
+    const oak_part *part = oak_program_part(program);
+    const oak_architecture *about = part->architecture;
+    for (unsigned i = 0; i < part->vector_count; i++) {
+        if (strcmp(part->vectors[i].name, "reset")) continue;
+        uint8_t bytes[4];
+        for (unsigned n = 0; n < about->vector_bytes; n++)
+            bytes[about->big_endian ? about->vector_bytes - 1 - n : n] =
+                (uint8_t)((target | about->code_bit) >> 8 * n);
+        return oak_image_write(oak_program_image(program), part->vectors[i].address, bytes,
+                               about->vector_bytes) == OAK_OK;
+    }
+    return false;
+}
+
 /* Words of every kind, following one another in a chain of stretches that the reset leads into. */
 START_TEST(any_code_that_is_read_back_assembles_to_the_same_bytes)
 {
@@ -159,6 +176,7 @@ START_TEST(any_code_that_is_read_back_assembles_to_the_same_bytes)
                 at += code_base(part);
                 ck_assert_int_eq(oak_image_write(oak_program_image(program), at, bytes, count), OAK_OK);
             }
+            if (part->architecture->vector_bytes) ck_assert(put_reset(program, code_base(part) + 8));
             ck_assert_int_eq(oak_program_finish(program), OAK_OK);
             must_come_back(program);
             oak_program_free(program);

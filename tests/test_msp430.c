@@ -265,8 +265,12 @@ START_TEST(every_code_is_read_back_and_assembles_to_itself)
             for (unsigned i = 2; i < 6; i++) bytes[i] = (uint8_t)random32(&seed);
             if (code & 0x40) bytes[3] = 0, bytes[5] &= 0x7F; /* of bytes only the low one counts */
             oak_image_write(oak_program_image(program), at, bytes, sizeof bytes);
+            uint8_t call[4] = {0xB0, 0x12, (uint8_t)at, (uint8_t)(at >> 8)}; /* so that each is reached */
+            oak_image_write(oak_program_image(program), 0xA000 + (code & 0x3FF) * 4, call, sizeof call);
             at += 6;
         }
+        oak_image_write(oak_program_image(program), 0xB000, (uint8_t[]){0xFF, 0x3F}, 2);
+        oak_image_write(oak_program_image(program), 0xFFFE, (uint8_t[]){0x00, 0xA0}, 2);
         oak_program_finish(program);
         must_come_back(program);
         oak_program_free(program);

@@ -431,20 +431,22 @@ void asm_layout(assembler *as)
     as->laying_out = true;
     asm_link_pools(as);
     for (unsigned round = 0; (as->relaxes || as->floats) && round < MOST_ROUNDS; round++) {
+        /* Forms first, all by one and the same layout: a distance measured between two of them means nothing. */
+        bool chosen = false;
+        for (size_t i = 0; i < as->statement_count && (round || !as->floats); i++) {
+            statement *one = &as->statements[i];
+            uint8_t form = one->form_count > 1 ? choose_form(as, one, round < SHRINKING_ROUNDS) : one->form;
+            chosen |= form != one->form;
+            one->form = form;
+        }
         asm_rewind_sections(as);
         asm_rewind_pools(as);
-        bool moved = asm_place_sections(as);
+        bool moved = asm_place_sections(as) || chosen;
         if (as->step_count && asm_choose_steps(as)) moved = true;
         asm_enter(as, (uint16_t)as->isa->about.code_space);
         for (size_t i = 0; i < as->statement_count; i++) {
             statement *one = &as->statements[i];
             uint32_t before = one->address;
-            if (one->form_count > 1) {
-                one->address = asm_here(as)->here;
-                uint8_t form = choose_form(as, one, round < SHRINKING_ROUNDS);
-                if (form != one->form) moved = true;
-                one->form = form;
-            }
             asm_place(as, one);
             if (one->address != before) moved = true;
             if (!one->label) continue;

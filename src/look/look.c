@@ -305,7 +305,10 @@ static unsigned write_data(looker *self, uint32_t address, uint32_t end)
 {
     write_label(self, address);
     uint32_t stop = address + 1, text = address;
-    if ((self->mark[look_slot(self, address)] & IS_WORD) && address + 4 <= end) {
+    bool whole = (self->mark[look_slot(self, address)] & IS_WORD) && address + 4 <= end;
+    for (uint32_t at = address + 1; whole && at < address + 4; at++)
+        whole = !(self->mark[look_slot(self, at)] & IS_START) && !look_label(self, at);
+    if (whole) {
         write_word(self, address);
         return 4;
     }

@@ -35,17 +35,11 @@ enum {
 enum { RB, RA, RD = RB, RX = 2, RY = 4, RSP = 6, RZERO = 8, RTMP2 = 10, RTMP3 = 12, REG_BYTES = 14 };
 
 /* Bits of ccr. */
+enum { CPU12_C = 1, CPU12_V = 2, CPU12_Z = 4, CPU12_N = 8, CPU12_I = 0x10, CPU12_H = 0x20, CPU12_X = 0x40 };
 enum {
-    CPU12_C = 1,
-    CPU12_V = 2,
-    CPU12_Z = 4,
-    CPU12_N = 8,
-    CPU12_I = 0x10,
-    CPU12_H = 0x20,
-    CPU12_X = 0x40,
     CPU12_S = 0x80,
-    CPU12_KEPT = CPU12_S | CPU12_X | CPU12_I /* those that are no flags of a result */
-};
+    CPU12_KEPT = CPU12_S | CPU12_X | CPU12_I
+}; /* kept: those that are no flags of a result */
 
 /* The flags, as far as they have been worked out: N is bit 15 of n, Z that z is 0, V bit 15 of x & (y ^ n), C bit 16 of c, H bit 4 of h. */
 typedef struct cpu12_flags {

@@ -278,7 +278,7 @@ ON_MOVE(1) ON_MOVE(2)
     if (to && core->ccr & CPU12_S) GO_ON(NEXT_ONE);
     if (!kit_push_frame(core, cpu12_seen(HERE) + op->size, NOW_ENDS)) goto faulted;
     MORE(to ? 6 : 0); core->waits = to ? 2 : 1;
-    if (to) stand_still(core, true, NOW_ENDS);
+    if (to) kit_clocks(core, 3, NOW_ENDS);
     kit->attention = true; op = NEXT_ONE; FINISH;
     CASE(CPU12_CALLS): SINGLY; keep(core); OPEN; r = AT >> 16;
     if (X >> 4 < POINTED) to = cpu12_address(core, X, AT & 0xFFFF);

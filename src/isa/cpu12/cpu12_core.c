@@ -57,8 +57,7 @@ static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_
 
 static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
 {
-    unsigned harmless = KIT_GUARD_FRESH | KIT_GUARD_UNREAD;
-    if (guard_of(core, address, bytes) & ~harmless && !core->single) return false;
+    if (guard_of(core, address, bytes) & ~(KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single) return false;
     if (!kit_guarded_write(core, address, bytes, value, core->writes)) return false;
     if (!core->paged || address != CPU12_PPAGE || bytes != 1) return true;
     core->selects = core->kit.attention = true;
@@ -125,12 +124,6 @@ static void select_page(oak_core *core, uint32_t page, uint64_t now)
         (void)!setup->bus_write(setup->machine, CPU12_PPAGE, 1, core->page, now);
 }
 
-static void stand_still(oak_core *core, bool all, uint64_t now)
-{
-    const oak_core_setup *setup = &core->kit.setup;
-    if (setup->clocks) setup->clocks(setup->machine, all ? 3 : 0, now);
-}
-
 /* ------------------------------------------------------------------------------------------ interrupts */
 
 static uint32_t enabled(const oak_core *core)
@@ -143,7 +136,7 @@ static unsigned enter(oak_core *core, uint32_t vector, uint64_t now)
 {
     unsigned cycles = core->waits ? 6 : 9;
     if (!core->waits && !kit_push_frame(core, cpu12_seen(core->kit.pc), now)) return 0;
-    if (core->waits == 2) stand_still(core, false, now);
+    if (core->waits == 2) kit_clocks(core, 0, now);
     core->waits = 0;
     core->ccr |= (uint8_t)(CPU12_I | (vector == CPU12_VECTORS + 2 * CPU12_XIRQ ? CPU12_X : 0));
     core->kit.pc = place_of(core, kit_be16(core->mem + vector));
@@ -168,6 +161,13 @@ static unsigned asleep(oak_core *core)
 
 /* ------------------------------------------------------------------------------------------ postbytes */
 
+/* What the registers hold is remembered until the instruction is done. */
+static void keep(oak_core *core)
+{
+    if (!core->moved) memcpy(core->before, core->reg, sizeof core->before);
+    core->moved = true;
+}
+
 /* How an address comes about; or it is a number, or something else. */
 enum { NEAR, MOVES_BEFORE, MOVES_BEHIND, BY_A, BY_B, BY_D, POINTED, POINTED_D, NUMBER, OTHER };
 typedef struct index {
@@ -185,8 +185,7 @@ static uint32_t cpu12_address(oak_core *core, unsigned how, uint32_t offset)
     switch (how >> 4) {
     case MOVES_BEFORE:
     case MOVES_BEHIND:
-        if (!core->moved) memcpy(core->before, core->reg, sizeof core->before);
-        core->moved = true;
+        keep(core);
         kit_put_le16(reg, base + offset);
         return how >> 4 == MOVES_BEHIND ? base : (base + offset) & 0xFFFF;
     case BY_A: return (base + core->reg[RA] + offset) & 0xFFFF;
@@ -199,11 +198,6 @@ static uint32_t cpu12_address(oak_core *core, unsigned how, uint32_t offset)
 }
 
 /* ------------------------------------------------------------------------------------------ decoding */
-
-static uint8_t packed(index_of it)
-{
-    return (uint8_t)(it.mode << 4 | it.reg);
-}
 
 /* What natural and fill find in a code. */
 typedef struct shape {
@@ -261,6 +255,11 @@ static index_of operand_of(const oak_core *core, const oak_decoded *decoded, uns
         it.offset = (uint16_t)(it.offset + cpu12_seen(decoded->address) + decoded->size +
                                (uint32_t)cpu12_beside(decoded->row, operand));
     return it;
+}
+
+static uint8_t packed(index_of it)
+{
+    return (uint8_t)(it.mode << 4 | it.reg);
 }
 
 /* An operand in memory: mode M at an address; behind it stand N, H, G. */
@@ -336,10 +335,8 @@ static shape shape_of(const oak_core *core, const oak_decoded *decoded)
 
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
-    uint8_t bytes[OAK_LONGEST_INSN];
     oak_decoded decoded;
-    kit_fetch(core, pc, bytes);
-    if (oak_isa_cpu12.decode(core->kit.tables, bytes, sizeof bytes, pc, 0, &decoded)) return handler;
+    if (kit_decode_at(core, pc, &decoded)) return handler;
     unsigned behind = pc % CPU12_PAGE + decoded.size;
     uint16_t own = shape_of(core, &decoded).handler;
     bool stays = oak_goes_on((oak_flow)cpu12_rows[handler - KIT_FIRST_ROW].flow) || behind > CPU12_PAGE;
@@ -357,31 +354,25 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     shape it = shape_of(core, decoded);
     uint32_t behind = (uint32_t)(decoded->address + decoded->size);
     op->x = it.x, op->y = it.y, op->at = it.at;
-    bool branches = it.handler >= CPU12_IF_HI && it.handler < CPU12_ALIKE;
-    bool goes = branches || it.handler == CPU12_LOOP_1 || it.handler == CPU12_LOOP_2 ||
-                it.handler == CPU12_JUMP || it.handler == CPU12_JSR_TO;
-    op->to = kit_way(decoded->address, goes ? decoded->target : behind);
-    if (it.handler == CPU12_JSR_TO) op->at = (cpu12_seen(decoded->address) + decoded->size) & 0xFFFF;
-    if (goes && core->paged && decoded->address < CPU12_SPAN && (decoded->target & 0xFC000) == CPU12_WINDOW &&
-        (it.handler == CPU12_JSR_TO || it.handler == CPU12_JUMP))
+    bool calls = it.handler == CPU12_JSR_TO, jumps = it.handler == CPU12_JUMP;
+    bool branches = it.handler >= CPU12_LOOP_1 && it.handler < CPU12_ALIKE;
+    op->to = kit_way(decoded->address, branches || calls || jumps ? decoded->target : behind);
+    if (calls) op->at = (cpu12_seen(decoded->address) + decoded->size) & 0xFFFF;
+    if ((calls || jumps) && core->paged && decoded->address < CPU12_SPAN &&
+        (decoded->target & 0xFC000) == CPU12_WINDOW)
         op->x = NEAR << 4 | RZERO, op->at = decoded->target;
 }
 
 /* What a row says of the operand: bytes of it. */
-static unsigned width_of(const oak_decoded *decoded)
-{
-    unsigned first = byte_of(decoded, 0), second = byte_of(decoded, 1), low = first & 15;
-    if (first != 0x18)
-        return first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)) ? 2 : 1;
-    if (second == 0x12) return 4;
-    if (second == 0x3D || second == 0x3F) return second == 0x3D ? 2 : 4;
-    return second < 6 || (second >= 0x18 && second < 0x20 && second & 2) ? 2 : 1;
-}
-
 static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
     (void)core;
-    one->size = width_of(decoded);
+    unsigned first = byte_of(decoded, 0), second = byte_of(decoded, 1), low = first & 15;
+    bool words = first >= 0x50 && first != 0xA7 && (low >= 12 || (first >= 0x80 && low == 3)),
+         longs = second == 0x12 || second == 0x3F;
+    if (first == 0x18)
+        words = second < 6 || second == 0x3D || (second >= 0x18 && second < 0x20 && second & 2);
+    one->size = first == 0x18 && longs ? 4 : words ? 2 : 1;
 }
 
 static kit_reach cell(uint8_t accesses, uint32_t address, uint32_t size)
@@ -403,7 +394,8 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 {
     const oak_insn_row *row = &cpu12_rows[decoded->row];
     bool calls = byte_of(decoded, 0) == 0x4A || byte_of(decoded, 0) == 0x4B;
-    unsigned size = width_of(decoded);
+    kit_reach its;
+    window(core, decoded, &its);
     for (unsigned i = 0; i < 2; i++) {
         index_of index = operand_of(core, decoded, i);
         if (!index.post) continue;
@@ -417,7 +409,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
             list[count++] = cell(KIT_READS, at, 2);
             at = (uint32_t)(core->mem[at] << 8 | core->mem[(at + 1) & 0xFFFF]);
         }
-        if (accesses) list[count++] = cell(accesses, at, size);
+        if (accesses) list[count++] = cell(accesses, at, its.size);
     }
     for (unsigned i = 0; i < sizeof beside / sizeof *beside; i++)
         if (beside[i].row == decoded->row)
@@ -428,13 +420,6 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 }
 
 /* ------------------------------------------------------------------------------------------ what is rarely executed */
-
-/* What the registers hold is remembered until the instruction is done. */
-static void keep(oak_core *core)
-{
-    memcpy(core->before, core->reg, sizeof core->before);
-    core->moved = true;
-}
 
 /* Interrupts that a program lets through come behind the next instruction. */
 static void change_ccr(oak_core *core, uint32_t value)
@@ -447,13 +432,14 @@ static void change_ccr(oak_core *core, uint32_t value)
 /* Between registers, by their numbers: a b ccr tmp d x y sp. */
 static void transfer(oak_core *core, unsigned post)
 {
-    static const uint8_t at[] = {RA, RB, 0, 0, RD, RX, RY, RSP};
+    static const uint8_t at[2][8] = {{RA, RB, 0, RTMP3, RD, RX, RY, RSP},
+                                     {RA, RB, 0, RTMP2, RD, RX, RY, RSP}};
     unsigned number[] = {post >> 4 & 7, post & 7};
     uint32_t value[2];
-    for (unsigned i = 0; i < 2; i++)
-        value[i] = number[i] == 2  ? cpu12_ccr(core->ccr, &core->flags)
-                   : number[i] < 2 ? core->reg[at[number[i]]]
-                                   : pair(core, number[i] == 3 ? (i ? RTMP2 : RTMP3) : at[number[i]]);
+    for (unsigned i = 0; i < 2; i++) {
+        value[i] = number[i] == 2 ? cpu12_ccr(core->ccr, &core->flags) : pair(core, at[i][number[i]]);
+        if (number[i] < 2) value[i] = core->reg[at[i][number[i]]];
+    }
     bool exchanges = post & 0x80, widens = number[0] < 3 && number[1] > 2,
          narrows = number[0] > 2 && number[1] < 3;
     uint32_t to = widens && !exchanges ? (value[0] ^ 0x80) - 0x80 : value[0]; /* with its sign */
@@ -461,8 +447,8 @@ static void transfer(oak_core *core, unsigned post)
     for (unsigned i = exchanges ? 0 : 1; i < 2; i++) {
         unsigned n = number[i];
         if (n == 2) change_ccr(core, (i ? to : from) & 0xFF);
-        else if (n < 2) core->reg[at[n]] = (uint8_t)(i ? to : from);
-        else kit_put_le16(core->reg + (n == 3 ? (i ? RTMP2 : RTMP3) : at[n]), i ? to : from);
+        else if (n < 2) core->reg[at[i][n]] = (uint8_t)(i ? to : from);
+        else kit_put_le16(core->reg + at[i][n], i ? to : from);
         if (n == 7) core->stack.floor = kit_known_floor(&core->objects, pair(core, RSP));
     }
 }
@@ -607,18 +593,9 @@ static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("e
     .enabled = enabled, .enter = enter, .noticed_at = noticed_at, .asleep = asleep, .window = window, .more_cells = more_cells, \
     .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}
 static const kit_arch arch = ARCH(CPU12_SPAN), paged_arch = ARCH(CPU12_PLACES);
-/* clang-format on */
-
 /* Places as the cells of a space, from an address on. */
-static bool lay(oak_core *core, uint8_t space, uint32_t first, uint32_t place, uint32_t size)
-{
-    return kit_lay_space(core, (kit_space){.number = space,
-                                           .first = first,
-                                           .size = size,
-                                           .unit = 1,
-                                           .cells = core->mem + place,
-                                           .known = core->known + place});
-}
+#define LAY(space, place, first, size) kit_lay_space(*core, (kit_space){space, mem + (place), known + (place), first, size, NULL, 1, false, false})
+/* clang-format on */
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
@@ -629,8 +606,9 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
                            offsetof(oak_core, known), offsetof(oak_core, guard), core);
     if (status || !paged) return status;
     (*core)->paged = true;
-    bool good = lay(*core, CPU12_FLASH, 0, CPU12_PAGES, CPU12_PLACES - CPU12_PAGES) &&
-                lay(*core, CPU12_MEM, CPU12_WINDOW, CPU12_WINDOW, CPU12_PAGE);
+    uint8_t *mem = (*core)->mem, *known = (*core)->known;
+    bool good = LAY(CPU12_FLASH, CPU12_PAGES, 0, CPU12_PLACES - CPU12_PAGES) &&
+                LAY(CPU12_MEM, CPU12_WINDOW, CPU12_WINDOW, CPU12_PAGE);
     if (good) kit_guard_lay(*core);
     else kit_destroy(*core);
     return good ? OAK_OK : OAK_UNSUPPORTED;

@@ -1,6 +1,7 @@
 /* cpu12_language.c — the 16-bit accumulator machine for the assembler: its classes of operands, registers, and what it says in words of its own. All
  * else is the kit's. */
 #include "isa/cpu12/cpu12.h"
+#include <string.h>
 
 #define KIT_ROWS_OF   cpu12_rows
 #define KIT_CYCLES_OF cpu12_cycles
@@ -84,9 +85,9 @@ static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind
     bool bare = at < end && *at == ',';
     while (at < end && *at != ',') at++;
     while (at < end && (*at == ',' || *at == ' ')) at++;
-    bool before = at < end && (*at == '+' || *at == '-'),
+    bool before = at < end && strchr("+-", *at),
          pc = at + before + 2 <= end && oak_same_name(at + before, 2, "pc");
-    if (pc && (before || (at + 2 < end && (at[2] == '+' || at[2] == '-'))))
+    if (pc && (before || (at + 2 < end && strchr("+-", at[2]))))
         reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.",
                        "pc does not move on by itself");
     else if (bare)
@@ -111,39 +112,29 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
             stack || (decimal >> i & 1) || (value->name && value->number >= 0 && value->number < 0x100);
         if (!memory || !number || value->space || !value->known || cpu12_rows[row].uses[i] != 'r') continue;
         unsigned at = (unsigned)value->number;
-        SAY(why,
-            stack ? "this takes the word at 0x%04x, not the number"
-                  : "this is the memory at address %u, not the number",
-            at);
+        if (stack) SAY(why, "this takes the word at 0x%04x, not the number", at);
+        else SAY(why, "this is the memory at address %u, not the number", at);
         if (value->name) HINT(why, "Write `#%s` for the number.", value->name);
-        else
-            HINT(why,
-                 stack ? "Write `#0x%04x` for the number."
-                       : "Write `#%u` for the number; the address as 0x%04x.",
-                 at, at);
+        else if (stack) HINT(why, "Write `#0x%04x` for the number.", at);
+        else HINT(why, "Write `#%u` for the number; the address as 0x%04x.", at, at);
         kit_offer_mark(insn, i, "#", why);
         return true;
     }
     return false;
 }
 
-/* A byte cannot hold an address: a word, or what lies there, was meant. */
+static bool traps(int64_t number)
+{
+    return (number >= 0x30 && number < 0x3A) || (number >= 0x40 && number < 0x100);
+}
+
 static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
 {
     (void)operand;
-    if (class->value == 't' &&
-        (value->number < 0x30 || (value->number > 0x39 && value->number < 0x40) || value->number > 0xFF)) {
-        SAY(why, "%lld is no number of a trap", (long long)value->number);
-        HINT(why, "Numbers from 0x30 to 0x39 and from 0x40 to 0xff are no instructions.");
-        why->code = "value-range";
-        return OAK_REFUSED;
-    }
-    bool is_label = value->space == CPU12_MEM && value->name;
-    if (class != &classes[BYTE_NUMBER - 1] || !is_label || (value->number >= -128 && value->number < 256))
-        return OAK_OK;
-    SAY(why, "`%s` is the address 0x%04x, which does not fit 8 bits", value->name, (unsigned)value->number);
-    HINT(why, "Leave the # out for what is kept there; low(%s) and high(%s) are the bytes of the address.",
-         value->name, value->name);
+    if (class == &classes[BYTE_NUMBER - 1]) return kit_address_as_byte(value, "Leave the # out", why);
+    if (class->value != 't' || traps(value->number)) return OAK_OK;
+    SAY(why, "%lld is no number of a trap", (long long)value->number);
+    HINT(why, "Numbers from 0x30 to 0x39 and from 0x40 to 0xff are no instructions.");
     why->code = "value-range";
     return OAK_REFUSED;
 }
@@ -154,11 +145,9 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
 static bool is_longer(const oak_isa_tables *tables, const oak_decoded *decoded)
 {
     const oak_insn_row *row = &cpu12_rows[decoded->row];
-    unsigned first = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF, low = first & 15;
-    bool direct = first >> 4 == 11 || first >> 4 == 15 || (first >> 4 == 7 && low >= 10) ||
-                  (first >> 4 == 1 && (low >= 12 || first == 0x16));
-    if (oak_same_name(row->operands, 3, "ext") || oak_same(row->operands, "target"))
-        return direct && first != 0xF7 && kit_field_of(tables, decoded, 'e') < 0x100;
+    bool direct = oak_same(row[-1].mnemonic, row->mnemonic) && oak_same_name(row[-1].operands, 3, "dir");
+    if (decoded->row == CPU12_JSR_E || (direct && oak_same_name(row->operands, 3, "ext")))
+        return kit_field_of(tables, decoded, 'e') < 0x100;
     if (*row->operands != 'n') return false;
     kit_part part = kit_part_of(kit_tables_of(tables), decoded->row, 0, decoded->word);
     bool far = row->operands[1] == '1', near_pc = part.class->field == KIT_BEHIND;
@@ -173,14 +162,13 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (status) return status;
-    uint32_t trap = decoded->row == CPU12_TRAP ? kit_field_of(tables, decoded, 't') : 0x40;
-    if (trap < 0x30 || (trap >= 0x3A && trap < 0x40)) return OAK_REFUSED;
+    if (decoded->row == CPU12_TRAP && !traps(kit_field_of(tables, decoded, 't'))) return OAK_REFUSED;
     decoded->oddly |= is_longer(tables, decoded);
     bool calls = decoded->row == CPU12_CALL_E || decoded->row == CPU12_CALL_P;
-    uint32_t seen = calls ? kit_field_of(tables, decoded, 'e') : 0;
-    if ((seen & 0xC000) == CPU12_WINDOW) /* of the page it names */
-        decoded->target =
-            kit_field_of(tables, decoded, 'p') % (CPU12_PLACES / CPU12_PAGE) * CPU12_PAGE + seen % CPU12_PAGE;
+    uint32_t seen = calls ? kit_field_of(tables, decoded, 'e') : 0,
+             page = calls ? kit_field_of(tables, decoded, 'p') * CPU12_PAGE % CPU12_PLACES : 0;
+    if ((seen & 0xC000) == CPU12_WINDOW && page >= CPU12_SPAN) /* of the page it names */
+        decoded->target = page + seen % CPU12_PAGE;
     return OAK_OK;
 }
 
@@ -191,31 +179,26 @@ static bool print(const kit_class *class, uint32_t value, const oak_namer *namer
     const char *name = address && namer && namer->name ? namer->name(namer->context, CPU12_MEM, value) : NULL;
     if (name) oak_buf_text(out, name);
     if (name) return true;
-    bool counts = class->field == KIT_COUNT_UP || class->field == KIT_COUNT_DOWN;
-    if (counts || class->field == KIT_SIGNED) oak_buf_format(out, "%d", (int)(int32_t)value);
-    else if (class->field == KIT_BEHIND) oak_buf_format(out, "0x%04x", (unsigned)value);
-    else if (class->field == KIT_BITS && class->touch == KIT_TOUCH_POINTED) {
-        int distance = (int)(value & 0xFFFF) - (value & 0x8000 ? 0x10000 : 0);
-        if (distance >= -0x400 && distance < 0x400) oak_buf_format(out, "%d", distance);
-        else oak_buf_format(out, "0x%04x", (unsigned)value & 0xFFFF);
-    } else return false;
-    return true;
+    bool pointed = class->field == KIT_BITS && class->touch == KIT_TOUCH_POINTED;
+    int distance = (int)(value & 0xFFFF) - (value & 0x8000 ? 0x10000 : 0);
+    bool small = class->field == KIT_SIGNED || class->field == KIT_COUNT_UP ||
+                 class->field == KIT_COUNT_DOWN || (pointed && distance >= -0x400 && distance < 0x400);
+    bool large = !small && (pointed || class->field == KIT_BEHIND);
+    if (small || large) oak_buf_format(out, small ? "%d" : "0x%04x", distance & (small ? -1 : 0xFFFF));
+    return small || large;
 }
 
 static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
 {
     *use = (oak_stack_use){0};
     unsigned code = (unsigned)(decoded->word >> 8 * (decoded->size - 1)) & 0xFF;
-    static const struct {
-        uint8_t reg;
-        int8_t bytes;
-    } of[] = {{CPU12_REG_X, -2},   {CPU12_REG_Y, -2},  {CPU12_REG_A, -1}, {CPU12_REG_B, -1},
-              {CPU12_REG_X, 2},    {CPU12_REG_Y, 2},   {CPU12_REG_A, 1},  {CPU12_REG_B, 1},
-              {CPU12_REG_CCR, -1}, {CPU12_REG_CCR, 1}, {CPU12_REG_D, -2}, {CPU12_REG_D, 2}};
+    static const uint8_t of[] = {CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
+                                 CPU12_REG_X,   CPU12_REG_Y,   CPU12_REG_A, CPU12_REG_B,
+                                 CPU12_REG_CCR, CPU12_REG_CCR, CPU12_REG_D, CPU12_REG_D};
     if (code >= 0x30 && code < 0x3C) {
-        use->words = of[code - 0x30].bytes;
-        use->named = use->words > 0;
-        use->from[0].number = of[code - 0x30].reg;
+        use->from[0].number = of[code - 0x30];
+        use->named = code < 0x38 ? code & 4 : code & 1; /* what is pulled */
+        use->words = oak_isa_cpu12.about.registers[use->from[0].number].bits / 8 * (use->named ? 1 : -1);
     } else if (decoded->row == CPU12_LDS_I) {
         use->sets = true;
         use->first = (kit_field_of(tables, decoded, 'n') - 1) & 0xFFFF;

@@ -232,6 +232,12 @@ void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes)
     }
 }
 
+void kit_clocks(oak_core *core, unsigned off, uint64_t now)
+{
+    const oak_core_setup *setup = &kit_look(core)->setup;
+    if (setup->clocks) setup->clocks(setup->machine, off, now);
+}
+
 bool kit_fail(oak_core *core, oak_fault fault, uint32_t address)
 {
     kit_core *kit = kit_of(core);

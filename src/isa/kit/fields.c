@@ -300,6 +300,20 @@ oak_flow kit_flow_of(const oak_isa_tables *tables, unsigned row, const uint8_t *
     return (oak_flow)kit_tables_of(tables)->language->isa->rows[row].flow;
 }
 
+oak_status kit_address_as_byte(const oak_value *value, const char *instead, oak_refusal *why)
+{
+    const char *hole = instead, *name = value->name;
+    if (!value->space || !name || (value->number >= -128 && value->number < 256)) return OAK_OK;
+    while (*hole && *hole != '%') hole++;
+    oak_format(why->message, sizeof why->message, "`%s` is the address 0x%04x, which does not fit 8 bits",
+               name, (unsigned)value->number);
+    oak_format(why->hint, sizeof why->hint,
+               "%.*s%s%s for what is kept there; low(%s) and high(%s) are the bytes of the address.",
+               (int)(hole - instead), instead, *hole ? name : "", *hole ? hole + 2 : "", name, name);
+    why->code = "value-range";
+    return OAK_REFUSED;
+}
+
 void kit_offer_mark(const oak_insn *insn, unsigned operand, const char *mark, oak_refusal *why)
 {
     why->operand = (int)operand;

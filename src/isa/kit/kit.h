@@ -367,6 +367,10 @@ bool kit_put_space(oak_core *core, kit_space space);
 bool kit_lay_space(oak_core *core, kit_space space);
 /* The bytes of code from an address on, OAK_LONGEST_INSN of them; 0xff where there is no memory. */
 void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes);
+/* The instruction at an address, whatever is decoded there now. */
+OAK_MUST_USE oak_status kit_decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded);
+/* What stands still: devices by their clocks, a bit each, from a cycle on. */
+void kit_clocks(oak_core *core, unsigned off, uint64_t now);
 /* The stored cells of a space, or NULL when [address, address + count) is not wholly inside it. */
 uint8_t *kit_cells(const oak_core *core, unsigned space, uint32_t address, size_t count);
 void kit_begin(oak_core *core);

@@ -40,16 +40,21 @@ uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t
     return 0;
 }
 
+oak_status kit_decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded)
+{
+    uint8_t bytes[OAK_LONGEST_INSN];
+    kit_fetch(core, pc, bytes);
+    return kit_look(core)->arch->isa->decode(kit_look(core)->tables, bytes, sizeof bytes, pc, 0, decoded);
+}
+
 /* Fills in the operation at pc; its cost is left to the caller. Returns the units it takes. */
 static unsigned decode_one(oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
     kit_op *op = &kit->ops[pc];
-    uint8_t bytes[OAK_LONGEST_INSN];
     uint32_t which;
-    kit_fetch(core, pc, bytes);
     oak_decoded decoded;
-    oak_status status = kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, pc, 0, &decoded);
+    oak_status status = kit_decode_at(core, pc, &decoded);
     uint16_t fault = kit_missing(core, pc, decoded.size, &which);
     if (status && !fault) fault = KIT_RESERVED;
     if (kit->guard) kit_guard_decoded(core, pc, status ? OAK_LONGEST_INSN : decoded.size);

@@ -242,6 +242,8 @@ static inline const struct kit_tables *kit_tables_of(const oak_isa_tables *table
 uint16_t kit_first_row(const struct kit_tables *tables, unsigned mnemonic, unsigned index);
 /* The class of an operand of a row, NULL for a word. */
 const kit_class *kit_class_at(const struct kit_tables *tables, unsigned row, unsigned operand);
+/* A byte cannot hold the address of a variable: its contents were meant. `instead`: what is written for these, with %s where its name stands. */
+OAK_MUST_USE oak_status kit_address_as_byte(const oak_value *value, const char *instead, oak_refusal *why);
 /* A value in doubt: what would make it clear is a mark in front of the operand. */
 void kit_offer_mark(const oak_insn *insn, unsigned operand, const char *mark, oak_refusal *why);
 /* The number of a word, or -1; blanks count for nothing. */

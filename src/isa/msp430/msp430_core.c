@@ -88,10 +88,8 @@ static uint32_t msp430_decimal(uint32_t a, uint32_t b, uint32_t carry, unsigned 
 /* What is off while it sleeps: the clock of most devices, and the slow one. */
 static void msp430_clocks(oak_core *core, uint64_t now)
 {
-    const oak_core_setup *setup = &core->kit.setup;
     unsigned sr = core->reg[RSR];
-    if (setup->clocks)
-        setup->clocks(setup->machine, (sr & MSP430_SCG1 ? 1u : 0) | (sr & MSP430_OSCOFF ? 2u : 0), now);
+    kit_clocks(core, (sr & MSP430_SCG1 ? 1u : 0) | (sr & MSP430_OSCOFF ? 2u : 0), now);
 }
 
 /* ------------------------------------------------------------------------------------------ interrupts */

@@ -95,18 +95,11 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
     return false;
 }
 
-/* A byte cannot hold the address of a variable: its contents were meant. */
 static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
 {
-    bool is_label = value->space == Z80_MEM && value->name;
     (void)operand;
-    if (class != &classes[IMMEDIATE - 1] || !is_label || (value->number >= -128 && value->number < 256))
-        return OAK_OK;
-    SAY(why, "`%s` is the address 0x%04x, which does not fit 8 bits", value->name, (unsigned)value->number);
-    HINT(why, "Write `ld a, (%s)` for what is kept there; low(%s) and high(%s) are the bytes of the address.",
-         value->name, value->name, value->name);
-    why->code = "value-range";
-    return OAK_REFUSED;
+    if (class != &classes[IMMEDIATE - 1]) return OAK_OK;
+    return kit_address_as_byte(value, "Write `ld a, (%s)`", why);
 }
 
 /* ------------------------------------------------------------------------------------------ reading back */
