@@ -15,21 +15,19 @@ enum { CPU12_NUMBER, CPU12_MEM, CPU12_FLASH, CPU12_SPACES };
 enum {
     CPU12_SPAN = 0x10000,
     CPU12_WINDOW =
-        0x8000, /* of CPU12_PAGE addresses, where the flash has pages: 0x30 lies at place 0xc0000, and so on */
+        0x8000, /* of CPU12_PAGE addresses on paged flash: page 0x30 lies at place 0xc0000, and so on */
     CPU12_PAGE = 0x4000,
     CPU12_PAGES = 0xC0000,
     CPU12_PLACES = 0x100000,
     CPU12_PPAGE = 0x30, /* the register that selects one */
     CPU12_VECTORS = 0xFFC0,
     CPU12_LINES = 27, /* of interrupts; the highest is the most urgent */
-    CPU12_IRQ = 25,   /* from here on they come while it stands still, too */
     CPU12_XIRQ = 26,  /* held back by x alone */
-    CPU12_BY_PROGRAM = 0xFFF6,
-    CPU12_TRAPPED = 0xFFF8,
-    CPU12_RESET = 0xFFFE,
-    CPU12_COP = 0xFFFA, /* where a reset by the watchdog leads */
-    CPU12_FRAME = 9     /* bytes that an interrupt pushes */
+    CPU12_FRAME = 9   /* bytes that an interrupt pushes */
 };
+
+/* Where vectors lie; the last one leads on from a reset by the watchdog. */
+enum { CPU12_BY_PROGRAM = 0xFFF6, CPU12_TRAPPED = 0xFFF8, CPU12_RESET = 0xFFFE, CPU12_COP = 0xFFFA };
 
 /* Where registers lie in reg[]: words, the low byte first; one that is always 0, for addresses that need none. */
 enum { RB, RA, RD = RB, RX = 2, RY = 4, RSP = 6, RZERO = 8, RTMP2 = 10, RTMP3 = 12, REG_BYTES = 14 };
@@ -41,9 +39,9 @@ enum {
     CPU12_KEPT = CPU12_S | CPU12_X | CPU12_I
 }; /* kept: those that are no flags of a result */
 
-/* The flags, as far as they have been worked out: N is bit 15 of n, Z that z is 0, V bit 15 of x & (y ^ n), C bit 16 of c, H bit 4 of h. */
+/* The flags, as far as they have been worked out: N is bit 15 of n, Z that z is 0, V bit 15 of v, C bit 16 of c, H bit 4 of h. */
 typedef struct cpu12_flags {
-    uint32_t n, z, x, y, c, h;
+    uint32_t n, z, v, c, h;
 } cpu12_flags;
 
 struct oak_core {
@@ -54,10 +52,8 @@ struct oak_core {
     uint8_t guard[CPU12_PLACES + 1]; /* kit.guard; the last one is never open */
     /* While one instruction is under way: its registers before addresses moved them on, and whether devices may be reached. */
     uint8_t before[RTMP2];
-    bool moved, single;
-    bool selects; /* a page, by a write: `wanted`, from the next instruction on */
+    bool moved, single, selects; /* a page, by a write: `wanted`, from the next instruction on */
     uint8_t wanted;
-    uint8_t now;            /* flags */
     uint64_t reads, writes; /* when it does that */
 
     /* From here on: what a tape holds. */
@@ -73,14 +69,13 @@ struct oak_core {
 
 static inline uint8_t cpu12_ccr(uint32_t kept, const cpu12_flags *f)
 {
-    return (uint8_t)((kept & CPU12_KEPT) | (f->c >> 16 & 1) | ((f->x & (f->y ^ f->n)) >> 15 & 1) << 1 |
-                     (f->z ? 0 : CPU12_Z) | (f->n >> 15 & 1) << 3 | (f->h >> 4 & 1) << 5);
+    return (uint8_t)((kept & CPU12_KEPT) | (f->c >> 16 & 1) | (f->v >> 15 & 1) << 1 | (f->z ? 0 : CPU12_Z) |
+                     (f->n >> 15 & 1) << 3 | (f->h >> 4 & 1) << 5);
 }
 static inline cpu12_flags cpu12_flags_of(uint32_t ccr)
 {
-    uint32_t n = (ccr & CPU12_N) << 12;
-    return (cpu12_flags){n,  !(ccr & CPU12_Z),      (ccr & CPU12_V) << 14,
-                         ~n, (ccr & CPU12_C) << 16, (ccr & CPU12_H) >> 1};
+    return (cpu12_flags){(ccr & CPU12_N) << 12, !(ccr & CPU12_Z), (ccr & CPU12_V) << 14,
+                         (ccr & CPU12_C) << 16, (ccr & CPU12_H) >> 1};
 }
 
 /* clang-format off */

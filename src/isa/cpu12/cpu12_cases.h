@@ -2,7 +2,7 @@
 /* clang-format off */
 #define NEXT_ONE       TARGET
 #define PLACE(seen)    place_of(core, seen)
-#define OPEN           { uint32_t a = 0, b = 0, r = 0, address = 0; (void)a, (void)b, (void)r, (void)address
+#define OPEN           { uint32_t a = 0, b = 0, r = 0; size_t address = 0; (void)a, (void)b, (void)r, (void)address
 #define CLOSE          GO_ON(NEXT_ONE); }
 #define CLOSE_BY(units) NEXT(units); }
 /* Bytes of an instruction by how its operand is written: those that have always as many are passed over the fastest way. */
@@ -10,16 +10,14 @@
 #define PASS_N GO_ON(NEXT_ONE)
 #define PASS_H NEXT(2)
 #define PASS_G GO_ON(NEXT_ONE)
-#define PASS_W NEXT(4)
 #define REG_1(at)      core->reg[at]
 #define REG_2(at)      kit_le16(core->reg + (at))
 #define SET_1(at, to)  (core->reg[at] = (uint8_t)(to))
-#define SET_2(at, to)  kit_put_le16(core->reg + (at), to)
-#define UP_1           8
-#define UP_2           0
+#define SET_2(at, to)  kit_put_le16(core->reg + (at), (uint32_t)(to))
+#define UP(m)          (m == 1 ? 8 : 0)
 #define CARRY          (c >> 16 & 1)
 #define CARRIED        (c > 0xFFFF) /* the same: a difference below 0 has all bits above */
-#define OVERFLOW       (x & (y ^ n))
+#define OVERFLOW       (v & 0x8000)
 #define MEM_1(where)   core->mem[where]
 #define MEM_2(where)   kit_be16(core->mem + (where))
 #define KEEP_1(where, to) (core->mem[where] = (uint8_t)(to))
@@ -28,41 +26,48 @@
 #define GUARD_2(which) (kit_le16(core->guard + address) & (which) * 0x101u)
 #define TIMED          (void)(LOOP_ONE && (core->reads = NOW_ENDS - 1, core->writes = NOW_ENDS))
 #define UNREACHED_NOW  do { LOAD; if (LOOP_ONE) goto faulted; goto guarded; } while (0) /* flags as they were at SAVE */
-#define FETCH(n, into)                                                                                            \
+/* Where memory is not just memory the address is worked out anew: nothing is kept for that. */
+#define ANEW(how) TIMED, SAVE; KIT_ANEW(op); AGAIN_##how
+#define FETCH_BY(how, n, into)                                                                                    \
     do {                                                                                                         \
         if (GUARD_##n(KIT_GUARD_READS)) {                                                                        \
-            TIMED, SAVE;                                                                                         \
+            ANEW(how);                                                                                           \
             uint32_t got_;                                                                                       \
-            if (!cpu12_read(core, address, n, &got_)) UNREACHED_NOW;                                             \
+            if (!cpu12_read(core, ADDRESS, n, &got_)) UNREACHED_NOW;                                             \
             (into) = got_;                                                                                       \
         } else (into) = MEM_##n(address);                                                                        \
     } while (0)
-#define STORE(n, value)                                                                                          \
+#define STORE_BY(how, n, value)                                                                                   \
     do {                                                                                                         \
         if (GUARD_##n(0xFFu)) {                                                                                  \
-            TIMED, SAVE;                                                                                         \
-            if (!cpu12_write(core, address, n, value)) UNREACHED_NOW;                                            \
+            ANEW(how);                                                                                           \
+            if (!cpu12_write(core, ADDRESS, n, value)) UNREACHED_NOW;                                            \
         } else KEEP_##n(address, value);                                                                         \
     } while (0)
+#define FETCH(n, into)  FETCH_BY(G, n, into)
+#define STORE(n, value) STORE_BY(G, n, value)
+#define ADDRESS ((uint32_t)address)
 /* Where the operand lies; and behind it. */
 #define ADDRESS_M address = AT & 0xFFFF
 #define ADDRESS_N address = (REG_2(X) + AT) & 0xFFFF
-#define ADDRESS_W ADDRESS_N
 #define ADDRESS_G TIMED; address = cpu12_address(core, X, AT & 0xFFFF); if (address == UNREACHED) { SAVE; UNREACHED_NOW; }
 /* Where a register moves on: behind what was reached. */
 #define ADDRESS_H address = (REG_2(X) + (AT >> 16)) & 0xFFFF
 #define DONE_H    SET_2(X, REG_2(X) + AT)
+#define AGAIN_M ADDRESS_M
+#define AGAIN_N ADDRESS_N
+#define AGAIN_H ADDRESS_H
+#define AGAIN_G (void)0
 #define DONE_M
 #define DONE_N
-#define DONE_W
 #define DONE_G    core->moved = false
 #define DONE_I
 
 /* ---- results: `a` is the operand, `b` what was there, `r` what comes */
-#define RESULT(m, value) n = (value) << UP_##m; z = (value) & (m == 1 ? 0xFFu : 0xFFFFu)
-#define SUM(m, carried)  r = b + a + (carried); c = r << UP_##m; x = ~(b ^ a) << UP_##m; y = b << UP_##m; RESULT(m, r)
-#define LESS(m, carried) r = b - a - (carried); c = r << UP_##m; x = (b ^ a) << UP_##m; y = b << UP_##m; RESULT(m, r)
-#define BITWISE(m, value) r = (value); x = 0; RESULT(m, r)
+#define RESULT(m, value) n = (value) << UP(m); z = (value) & (m == 1 ? 0xFFu : 0xFFFFu)
+#define SUM(m, carried)  r = b + a + (carried); c = r << UP(m); v = (r ^ b) & (r ^ a); v <<= UP(m); RESULT(m, r)
+#define LESS(m, carried) r = b - a - (carried); c = r << UP(m); v = (b ^ a) & (b ^ r); v <<= UP(m); RESULT(m, r)
+#define BITWISE(m, value) r = (value); v = 0; RESULT(m, r)
 #define DO_SUB  LESS(1, 0)
 #define DO_CMP  DO_SUB
 #define DO_SBC  LESS(1, CARRY)
@@ -81,21 +86,21 @@
 #define KEEPS(op) (CPU12_IN(op, I) != CPU12_IN(CMP, I) && CPU12_IN(op, I) != CPU12_IN(BIT, I) && CPU12_IN(op, I) != CPU12_IN(CPW, I))
 #define WITH(op, m) b = REG_##m(Y); DO_##op; if (KEEPS(op)) SET_##m(Y, r)
 #define ON_I(op, m)       CASE(CPU12_IN(op, I)): OPEN; a = AT; WITH(op, m); CLOSE_BY(1 + m)
-#define ON_MODE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(m, a); DONE_##how; WITH(op, m); PASS_##how; }
+#define ON_MODE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH_BY(how, m, a); DONE_##how; WITH(op, m); PASS_##how; }
 #define EACH(ON, ...) ON(__VA_ARGS__, M) ON(__VA_ARGS__, N) ON(__VA_ARGS__, H) ON(__VA_ARGS__, G)
 #define ON_ALL(op, m) ON_I(op, m); EACH(ON_MODE, op, m)
 #define ON_BYTE(m, op) ON_ALL(op, m)
 CPU12_BYTES(ON_BYTE, 1)
 CPU12_WORDS(ON_BYTE, 2)
-#define ON_STORE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; a = REG_##m(Y); STORE(m, a); x = 0; RESULT(m, a); DONE_##how; PASS_##how; }
+#define ON_STORE(op, m, how) CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; STORE_BY(how, m, a = REG_##m(Y)); DONE_##how; v = 0; RESULT(m, a); PASS_##how; }
 EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
 
 /* One operand, `b`. */
-#define SHIFTED(value, out) r = (value); c = (uint32_t)(out) << 16; RESULT(1, r); x = 0x8000; y = c >> 1
+#define SHIFTED(value, out) r = (value); c = (uint32_t)(out) << 16; RESULT(1, r); v = n ^ c >> 1
 #define DO_NEG a = b; b = 0; LESS(1, 0)
 #define DO_COM BITWISE(1, b ^ 0xFF); c = 0x10000
-#define DO_INC r = b + 1; RESULT(1, r); x = n; y = b << 8
-#define DO_DEC r = b - 1; RESULT(1, r); x = y = b << 8
+#define DO_INC r = b + 1; RESULT(1, r); v = (r & ~b) << 8
+#define DO_DEC r = b - 1; RESULT(1, r); v = (b & ~r) << 8
 #define DO_LSR SHIFTED(b >> 1, b & 1)
 #define DO_ROL SHIFTED((b << 1 & 0xFF) | CARRY, b >> 7)
 #define DO_ROR SHIFTED(b >> 1 | CARRY << 7, b & 1)
@@ -111,12 +116,12 @@ EACH(ON_STORE, ST, 1) EACH(ON_STORE, STW, 2)
 #define ON_CELL(op, how)                                                                                          \
     CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how;                                                                 \
     if (GUARD_1(CHANGES_IT(op) ? 0xFFu : KIT_GUARD_READS)) {                                                      \
-        TIMED, SAVE;                                                                                             \
+        ANEW(how);                                                                                               \
         uint32_t got_ = 0;                                                                                       \
-        if (LOOKS_AT_IT(op) && !cpu12_read(core, address, 1, &got_)) UNREACHED_NOW;                              \
+        if (LOOKS_AT_IT(op) && !cpu12_read(core, ADDRESS, 1, &got_)) UNREACHED_NOW;                              \
         b = got_;                                                                                                \
         DO_##op;                                                                                                 \
-        if (CHANGES_IT(op) && !cpu12_write(core, address, 1, r & 0xFF)) UNREACHED_NOW;                                                        \
+        if (CHANGES_IT(op) && !cpu12_write(core, ADDRESS, 1, r & 0xFF)) UNREACHED_NOW;                                                        \
     } else {                                                                                                     \
         b = MEM_1(address);                                                                                      \
         DO_##op;                                                                                                 \
@@ -128,7 +133,7 @@ CPU12_ONES(ON_ONE, 1)
 /* Bits: the mask is above the address or offset. */
 #define MASK (AT >> 16 & 0xFF)
 #define ON_BIT(op, value, how)                                                                                    \
-    CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(1, b); r = (value); STORE(1, r); x = 0; RESULT(1, r); DONE_##how; CLOSE
+    CASE(CPU12_IN(op, how)): OPEN; ADDRESS_##how; FETCH(1, b); r = (value); STORE(1, r); v = 0; RESULT(1, r); DONE_##how; CLOSE
 EACH(ON_BIT, BSET, b | MASK) EACH(ON_BIT, BCLR, b & ~MASK & 0xFF)
 #define ON_TEST(which, value, how) CASE(CPU12_IN(which, how)): OPEN; ADDRESS_##how; FETCH(1, b); DONE_##how; BRANCH_IF(!((value) & MASK), op->size); }
 EACH(ON_TEST, BRSET, ~b) EACH(ON_TEST, BRCLR, b)
@@ -141,13 +146,13 @@ EACH(ON_TEST, BRSET, ~b) EACH(ON_TEST, BRCLR, b)
     CASE(CPU12_LEA_1): SET_2(Y, REG_2(X) + REG_1(AT >> 16)); NEXT(2);
     CASE(CPU12_LEA_2): SET_2(Y, REG_2(X) + REG_2(RD)); NEXT(2);
     CASE(CPU12_LEA_G): OPEN; ADDRESS_G; SET_2(Y, address); DONE_G;
-    if (Y == RSP) core->stack.floor = kit_known_floor(&core->objects, address);
+    if (Y == RSP) core->stack.floor = kit_known_floor(&core->objects, ADDRESS);
     CLOSE
     CASE(CPU12_COPY_1): SET_1(Y, REG_1(X)); NEXT(2);
     CASE(CPU12_COPY_2): SET_2(Y, REG_2(X)); NEXT(2);
     CASE(CPU12_STEP): z = (REG_2(Y) + AT) & 0xFFFF; SET_2(Y, z); NEXT(1);
     CASE(CPU12_SHIFT): OPEN; b = REG_2(RD); r = Y ? b << 1 & 0xFFFF : b >> 1; c = (Y ? b >> 15 : b & 1) << 16; RESULT(2, r);
-    x = 0x8000; y = c >> 1; SET_2(RD, r); CLOSE_BY(1)
+    v = n ^ c >> 1; SET_2(RD, r); CLOSE_BY(1)
     CASE(CPU12_NOTHING): GO_ON(NEXT_ONE);
 
 /* ---- moves: the number or source below, the result above */
@@ -186,26 +191,26 @@ ON_MOVE(1) ON_MOVE(2)
     CASE(CPU12_PUL_1): OPEN; PULL(a, 1); SET_1(Y, a); CLOSE_BY(1)
     CASE(CPU12_PUL_2): OPEN; PULL(a, 2); SET_2(Y, a); CLOSE_BY(1)
     CASE(CPU12_JSR_TO): OPEN; PUSH(AT, 2, ENTER(TARGET)); }
-    CASE(CPU12_JSR_BY): OPEN; ADDRESS_G; r = address; PUSH(cpu12_seen(HERE) + op->size, 2, DONE_G; ENTER(ops + PLACE(r))); }
+    CASE(CPU12_JSR_BY): OPEN; ADDRESS_G; r = ADDRESS; PUSH(cpu12_seen(HERE) + op->size, 2, DONE_G; ENTER(ops + PLACE(r))); }
     CASE(CPU12_RTS_): OPEN; PULL(a, 2);
-    if (core->stack.depth) kit_returned(core, &core->stack, address, NOW_ENDS);
+    if (core->stack.depth) kit_returned(core, &core->stack, ADDRESS, NOW_ENDS);
     ENTER(ops + PLACE(a)); }
-    CASE(CPU12_GO): OPEN; ADDRESS_G; DONE_G; ENTER(ops + PLACE(address)); }
+    CASE(CPU12_GO): OPEN; ADDRESS_G; DONE_G; ENTER(ops + PLACE(ADDRESS)); }
     CASE(CPU12_JUMP): ENTER(TARGET);
 
 /* ---- branches */
 #define ON_IF(which, condition)                                                                                   \
     CASE(CPU12_IF_##which): if (condition) { MORE(2); ENTER(TARGET); } ENTER(op + 2);                             \
     CASE(CPU12_IF_FAR_##which): if (condition) { MORE(1); ENTER(TARGET); } ENTER(op + 4);
-#define LOWER        ((n ^ OVERFLOW) & 0x8000)
-    ON_IF(HI, !CARRIED && z) ON_IF(LS, CARRIED || !z) ON_IF(CC, !CARRIED) ON_IF(CS, CARRIED) ON_IF(NE, z) ON_IF(EQ, !z) ON_IF(VC, !(OVERFLOW & 0x8000))
-    ON_IF(VS, OVERFLOW & 0x8000) ON_IF(PL, !(n & 0x8000)) ON_IF(MI, n & 0x8000) ON_IF(GE, !LOWER) ON_IF(LT, LOWER) ON_IF(GT, z && !LOWER) ON_IF(LE, !z || LOWER)
+#define LOWER        ((n ^ v) & 0x8000)
+    ON_IF(HI, !CARRIED && z) ON_IF(LS, CARRIED || !z) ON_IF(CC, !CARRIED) ON_IF(CS, CARRIED) ON_IF(NE, z) ON_IF(EQ, !z) ON_IF(VC, !OVERFLOW)
+    ON_IF(VS, OVERFLOW) ON_IF(PL, !(n & 0x8000)) ON_IF(MI, n & 0x8000) ON_IF(GE, !LOWER) ON_IF(LT, LOWER) ON_IF(GT, z && !LOWER) ON_IF(LE, !z || LOWER)
     CASE(CPU12_LOOP_1): OPEN; r = (REG_1(Y) + AT) & 0xFF; SET_1(Y, r); BRANCH_IF((r == 0) != X, 3); }
     CASE(CPU12_LOOP_2): OPEN; r = (REG_2(Y) + AT) & 0xFFFF; SET_2(Y, r); BRANCH_IF((r == 0) != X, 3); }
 
 /* ---- with both accumulators; products, quotients. V is what it was where only N and Z change */
-#define OVER(on)     x = (on) ? 0x8000u : 0; y = ~n
-#define V_WAS        bool was = OVERFLOW & 0x8000
+#define OVER(on)     v = (on) ? 0x8000u : 0
+#define V_WAS        bool was = OVERFLOW
     CASE(CPU12_ABA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_ADD; SET_1(RA, r); CLOSE_BY(2)
     CASE(CPU12_SBA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_SUB; SET_1(RA, r); CLOSE_BY(2)
     CASE(CPU12_CBA_): OPEN; b = REG_1(RA); a = REG_1(RB); DO_CMP; CLOSE_BY(2)
@@ -289,7 +294,7 @@ ON_MOVE(1) ON_MOVE(2)
     PUSH(cpu12_seen(HERE) + op->size, 2, (void)0); PUSH(core->page, 1, (void)0); core->moved = false;
     select_page(core, r, NOW_ENDS); ENTER(ops + PLACE(to)); }
     CASE(CPU12_RTC_): SINGLY; keep(core); OPEN; PULL(r, 1); PULL(to, 2); core->moved = false;
-    if (core->stack.depth) kit_returned(core, &core->stack, address, NOW_ENDS);
+    if (core->stack.depth) kit_returned(core, &core->stack, ADDRESS, NOW_ENDS);
     select_page(core, r, NOW_ENDS); ENTER(ops + PLACE(to)); }
     CASE(CPU12_FLAGS): SINGLY; OPEN; a = cpu12_ccr(core->ccr, &core->flags); a = X ? a | AT : a & AT;
     if (MEM_1(HERE) == 0x38) { PULL(a, 1); } /* pulc */

@@ -57,7 +57,8 @@ static bool cpu12_read(oak_core *core, uint32_t address, unsigned bytes, uint32_
 
 static bool cpu12_write(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
 {
-    if (guard_of(core, address, bytes) & ~(KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single) return false;
+    if (guard_of(core, address, bytes) & ~(0u | KIT_GUARD_FRESH | KIT_GUARD_UNREAD) && !core->single)
+        return false;
     if (!kit_guarded_write(core, address, bytes, value, core->writes)) return false;
     if (!core->paged || address != CPU12_PPAGE || bytes != 1) return true;
     core->selects = core->kit.attention = true;
@@ -516,11 +517,11 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 #define CORE_CASES    "isa/cpu12/cpu12_cases.h"
 #define CORE_SPAN     (kit->arch->code_span) /* pages lie behind what a program sees */
 #define CORE_CODE     CPU12_MEM
-#define CORE_LOCALS   uint32_t n, z, x, y, c, to = 0
+#define CORE_LOCALS   uint32_t n, z, v, c, to = 0
 #define LOAD                                                                                                 \
-    (n = core->flags.n, z = core->flags.z, x = core->flags.x, y = core->flags.y, c = core->flags.c,          \
-     core->single = LOOP_ONE)
-#define SAVE (core->flags = (cpu12_flags){n, z, x, y, c, core->flags.h})
+    (n = core->flags.n, z = core->flags.z, v = core->flags.v, c = core->flags.c, core->single = LOOP_ONE)
+#define CORE_SETTLE KIT_SETTLE(n, z, v, c)
+#define SAVE (core->flags = (cpu12_flags){n, z, v, c, core->flags.h})
 #define BACK_TO_IT                                                                                           \
     do {                                                                                                     \
         if (core->moved) memcpy(core->reg, core->before, sizeof core->before);                               \

@@ -9,6 +9,10 @@
 #define CASE(name)    CASE_OF(name) /* of a handler that is no row */
 #define ON(name)      CASE_OF(name) /* of a row */
 #define CASE_OF(name) on_##name
+/* Locals are worked out before the next operation is looked up, so that nothing stands between that and the jump. */
+#define KIT_SETTLE(a, b, c, d) __asm__("" : "+r"(a), "+r"(b), "+r"(c), "+r"(d))
+/* What was worked out from an operation is forgotten: on a path that is rare it is worked out anew, so that nothing is kept for it. */
+#define KIT_ANEW(op) __asm__("" : "+r"(op))
 #else
 #define KIT_COMPUTED_GOTO 0
 #define RESUME(number)                                                                                       \
@@ -24,6 +28,10 @@
         }
 #define CASE(name) case name
 #define ON(name)   case KIT_FIRST_ROW + (name)
+#endif
+#ifndef KIT_SETTLE
+#define KIT_SETTLE(a, b, c, d) (void)0
+#define KIT_ANEW(op)           (void)0
 #endif
 #define DISPATCH RESUME(op->handler)
 /* Before an instruction on a register with an effect is given up: back to its own operation. */

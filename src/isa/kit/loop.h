@@ -13,7 +13,7 @@
  *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
  *   CORE_RESTLESS  1: a register changes with the count of instructions (restless_register)
  *   CORE_LOCALS    registers that live in locals, declared
- *   SAVE, LOAD     locals to the core and back
+ *   SAVE, LOAD     locals to the core and back;  CORE_SETTLE  KIT_SETTLE of four of them, or not defined
  *
  * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), GO_ON(operation), ENTER(operation), BRANCH_IF(condition, units),
  * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
@@ -29,10 +29,14 @@
         LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
     } while (0)
+#ifndef CORE_SETTLE
+#define CORE_SETTLE (void)0
+#endif
 #define NEXT(units) GO_ON(op + (units))
 #define GO_ON(where)                                                                                         \
     do {                                                                                                     \
         op = (where);                                                                                        \
+        CORE_SETTLE;                                                                                         \
         LEAVE_IF_ONE(op);                                                                                    \
         LOOK(op);                                                                                            \
         DISPATCH;                                                                                            \
