@@ -1,7 +1,6 @@
 /* cpu12_language.c — the 16-bit accumulator machine for the assembler: its classes of operands, registers, and what it says in words of its own. All
  * else is the kit's. */
 #include "isa/cpu12/cpu12.h"
-#include <string.h>
 
 #define KIT_ROWS_OF   cpu12_rows
 #define KIT_CYCLES_OF cpu12_cycles
@@ -78,6 +77,7 @@ int cpu12_beside(unsigned row, unsigned operand)
     return of[row][operand > 0];
 }
 
+#define STEPS_ON(c) ((c) == '+' || (c) == '-')
 static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind)
 {
     (void)is_word, (void)behind;
@@ -85,9 +85,9 @@ static bool refuses(oak_operand_reader *reader, bool is_word, const char *behind
     bool bare = at < end && *at == ',';
     while (at < end && *at != ',') at++;
     while (at < end && (*at == ',' || *at == ' ')) at++;
-    bool before = at < end && strchr("+-", *at),
+    bool before = at < end && STEPS_ON(*at),
          pc = at + before + 2 <= end && oak_same_name(at + before, 2, "pc");
-    if (pc && (before || (at + 2 < end && strchr("+-", at[2]))))
+    if (pc && (before || (at + 2 < end && STEPS_ON(at[2]))))
         reader->refuse(reader, at, at + 3, "operand", "x, y and sp do: `1,x+`.",
                        "pc does not move on by itself");
     else if (bare)
