@@ -131,22 +131,23 @@ unsigned oak_pattern_width(const oak_pattern *pattern, char letter)
     return width;
 }
 
-/* Where the byte `i` of a pattern lies. */
-static unsigned place_of(const oak_isa *isa, unsigned i)
+/* Where the byte `i` of a pattern of so many bytes lies. */
+static unsigned place_of(const oak_isa *isa, unsigned i, unsigned size)
 {
     unsigned unit = isa->pattern_unit > 1 ? isa->pattern_unit : 1;
+    if (unit > size) unit = size;
     return i / unit * unit + (unit - 1 - i % unit);
 }
 
 void oak_lay_down(const oak_isa *isa, uint64_t word, unsigned size, uint8_t *bytes)
 {
-    for (unsigned i = size; i-- > 0; word >>= 8) bytes[place_of(isa, i)] = (uint8_t)word;
+    for (unsigned i = size; i-- > 0; word >>= 8) bytes[place_of(isa, i, size)] = (uint8_t)word;
 }
 
 uint64_t oak_gather(const oak_isa *isa, const uint8_t *bytes, unsigned size)
 {
     uint64_t word = 0;
-    for (unsigned i = 0; i < size; i++) word = word << 8 | bytes[place_of(isa, i)];
+    for (unsigned i = 0; i < size; i++) word = word << 8 | bytes[place_of(isa, i, size)];
     return word;
 }
 

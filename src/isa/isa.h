@@ -501,7 +501,7 @@ typedef struct oak_isa {
     void (*tell_fields)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                         oak_buf *out);
     unsigned
-        pattern_unit; /* bytes of a pattern that lie in memory with the lowest first; 0 or 1: as the pattern has them */
+        pattern_unit; /* bytes of a pattern that lie in memory with the lowest first, all where it has no more; 0 or 1: as the pattern has them */
 
     /* The counter that an instruction counts down and branches on, or (*loads_zero) sets to zero: a number above 0 for each,
      * 0 for other instructions. NULL where there are no such instructions. */

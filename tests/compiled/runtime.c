@@ -9,8 +9,10 @@ void start(void);
 void parked(void);
 
 __attribute__((section(".results"))) uint32_t results[64];
+#ifndef __riscv
 __attribute__((section(".vectors"), used)) static const void *const vectors[16] = {
     stack_top, (const void *)start, (const void *)parked, (const void *)parked};
+#endif
 
 void parked(void)
 {
@@ -25,11 +27,20 @@ __attribute__((used)) void begin(void)
     program(results);
 }
 
+#ifdef __riscv
+__attribute__((naked, section(".vectors"))) void start(void)
+{
+    __asm__("la sp, stack_top\n"
+            "call begin\n"
+            "1: j 1b\n");
+}
+#else
 __attribute__((naked)) void start(void)
 {
     __asm__("bl begin\n"
             "b .\n");
 }
+#endif
 
 void *memcpy(void *to, const void *from, size_t count)
 {
@@ -198,6 +209,42 @@ __attribute__((used)) int64_t divide64_signed(int64_t n, int64_t d, int64_t *rem
     *remainder = n < 0 ? (int64_t)(0 - rest) : (int64_t)rest;
     return (n < 0) != (d < 0) ? (int64_t)(0 - quotient) : (int64_t)quotient;
 }
+#ifdef __riscv
+uint64_t __udivdi3(uint64_t n, uint64_t d)
+{
+    uint64_t rest;
+    return divide64(n, d, &rest);
+}
+uint64_t __umoddi3(uint64_t n, uint64_t d)
+{
+    uint64_t rest;
+    divide64(n, d, &rest);
+    return rest;
+}
+int64_t __divdi3(int64_t n, int64_t d)
+{
+    int64_t rest;
+    return divide64_signed(n, d, &rest);
+}
+int64_t __moddi3(int64_t n, int64_t d)
+{
+    int64_t rest;
+    divide64_signed(n, d, &rest);
+    return rest;
+}
+uint64_t __ashldi3(uint64_t value, int by)
+{
+    return __aeabi_llsl(value, by);
+}
+uint64_t __lshrdi3(uint64_t value, int by)
+{
+    return __aeabi_llsr(value, by);
+}
+int64_t __ashrdi3(int64_t value, int by)
+{
+    return __aeabi_lasr(value, by);
+}
+#else
 #define RETURNS_PAIR(name, of)                                                                               \
     __attribute__((naked)) void name(void)                                                                   \
     {                                                                                                        \
@@ -206,3 +253,4 @@ __attribute__((used)) int64_t divide64_signed(int64_t n, int64_t d, int64_t *rem
     }
 RETURNS_PAIR(__aeabi_uldivmod, "divide64")
 RETURNS_PAIR(__aeabi_ldivmod, "divide64_signed")
+#endif

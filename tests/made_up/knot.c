@@ -53,18 +53,18 @@ static const char *const halves[] = {"dl", "dh", NULL}, *const conditions[] = {"
 /* clang-format off */
 static const kit_class classes[] = {
     /*          shape   names       letter value kind           space      touches          cells window points shift */
-    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false, 0, NULL},
-    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL},
-    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false, 0, NULL},
-    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL},
-    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false, 0, NULL},
-    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false, 0, NULL},
-    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false, 0, NULL},
-    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
-    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false, 0, NULL},
-    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false, 0, NULL},
-    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false, 0, NULL},
-    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false, 0, NULL},
+    {"#n",      "#{}",  NULL,       0,   'n', KIT_BITS,     0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"#b",      "#{}",  NULL,       0,   'b', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"#a",      "#{}",  NULL,       0,   'a', KIT_CELL,     KNOT_WIDE, 0,                0, false, false, 0, NULL, NULL, NULL},
+    {"{m}",     "{{}}", NULL,       0,   'm', KIT_UNSIGNED, 0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"f",       "{}",   NULL,       0,   'f', KIT_CELL,     KNOT_NIB,  KIT_TOUCH_CELL,   1, true, false, 0, NULL, NULL, NULL},
+    {"p",       "{}",   NULL,       0,   'p', KIT_CELL,     KNOT_IO,   KIT_TOUCH_CELL,   1, false, false, 0, NULL, NULL, NULL},
+    {"@p",      "@<>",  pointers,   'z', 0,   KIT_NO_VALUE, KNOT_WIDE, KIT_TOUCH_POINTED, 2, false, false, 0, NULL, NULL, NULL},
+    {"half",    "<>",   halves,     'h', 0,   KIT_NO_VALUE, 0,         KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
+    {"cond",    "<>",   conditions, 'c', 0,   KIT_NO_VALUE, 0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"rel",     "{}",   NULL,       0,   'r', KIT_RELATIVE, 0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"page",    "{}",   NULL,       0,   'a', KIT_PAGE,     0,         0,                0, false, false, 0, NULL, NULL, NULL},
+    {"target",  "{}",   NULL,       0,   'a', KIT_TARGET,   0,         0,                0, false, false, 0, NULL, NULL, NULL},
     {0}};
 /* clang-format on */
 static const kit_choice choices[] = {{"gosub", "call lcall"}, {0}};

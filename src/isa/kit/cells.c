@@ -5,13 +5,13 @@
 
 static size_t row_size(const kit_core *kit)
 {
-    return kit->arch->code_span * sizeof *kit->row;
+    return kit->span * sizeof *kit->row;
 }
 
 static size_t ops_size(const kit_core *kit)
 {
     if (kit->arch->op_bytes) return kit->slots * kit->arch->op_bytes;
-    return (kit->arch->code_span + 2 * KIT_SPARE) * sizeof *kit->ops;
+    return (kit->span + 2 * KIT_SPARE) * sizeof *kit->ops;
 }
 
 static size_t owned_bytes(const kit_space *space, bool keeps)
@@ -34,7 +34,8 @@ void kit_destroy(oak_core *core)
         if (space->present) host->resize(host->context, space->present, space->size, 0);
     }
     if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
-    size_t laid_out = ops_size(kit) + row_size(kit) + kit->arch->code_span;
+    size_t laid_out = ops_size(kit) + row_size(kit) + kit->span;
+    if (kit->arch->slot_bytes && kit->guard) host->resize(host->context, kit->guard, kit->guard_bytes, 0);
     if (kit->ops) host->resize(host->context, kit->ops, laid_out, 0);
     host->resize(host->context, core, kit->arch->core_size, 0);
 }
@@ -52,7 +53,9 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     kit->own_cycles = arch->cycles;
     *result = core;
     if (arch->op_bytes) return OAK_OK;
-    kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + arch->code_span); /* in one piece */
+    kit->span = kit->guard_bytes = arch->code_span;
+    if (arch->slot_bytes) kit_lay_lands(core);
+    kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + kit->span); /* in one piece */
     if (!kit->ops) {
         kit_destroy(core);
         return OAK_NO_MEMORY;
@@ -226,7 +229,8 @@ void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes)
     unsigned code = kit->arch->isa->about.code_space;
     const kit_space *space = NULL;
     for (unsigned i = 0; i < OAK_LONGEST_INSN; i++) {
-        uint32_t unit = i / unit_of(&kit->space[code]), at = (pc + unit) % kit->arch->code_span;
+        uint32_t unit = i / unit_of(&kit->space[code]), at = pc + unit;
+        if (kit->arch->code_span) at %= kit->arch->code_span;
         if (!space || at - space->first >= space->size) space = kit_stretch(core, code, at);
         bytes[i] = space ? space->cells[(at - space->first) * unit_of(space) + i % unit_of(space)] : 0xFF;
     }
@@ -351,7 +355,7 @@ oak_chip_time *kit_time(oak_core *core)
 
 uint32_t kit_place(const oak_core *core)
 {
-    return kit_look(core)->pc;
+    return kit_address(core, kit_look(core)->pc);
 }
 
 /* What is decoded stays, unless the code was another. */
@@ -367,7 +371,7 @@ void kit_tape(oak_core *core, oak_tape *tape)
         if (kit->space[i].owned && kit->space[i].cells && !kit->space[i].known)
             oak_tape_piece(tape, kit->space[i].cells, (size_t)kit->space[i].size * kit->space[i].unit);
     if (kit->guard) {
-        oak_tape_piece(tape, kit->guard, arch->code_span);
+        oak_tape_piece(tape, kit->guard, kit->guard_bytes);
         if (!tape->saves && tape->at && kit->decoded)
             kit_forget(core); /* what was code may be other code now */
     }
@@ -392,7 +396,7 @@ oak_status kit_count(oak_core *core, bool on)
     kit_core *kit = kit_of(core);
     const oak_host *host = kit->setup.host;
     oak_status status =
-        oak_tallies_set(&kit->tallies, host, kit->arch->op_bytes ? kit->slots : kit->arch->code_span, on);
+        oak_tallies_set(&kit->tallies, host, kit->arch->op_bytes ? kit->slots : kit->span, on);
     if (kit->counts) host->resize(host->context, kit->counts, ops_size(kit), 0);
     kit->counts = on && !status ? oak_take_zeroed(host, ops_size(kit)) : NULL;
     kit->counting = false;
@@ -407,8 +411,8 @@ oak_status kit_count(oak_core *core, bool on)
 oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
 {
     const kit_core *kit = kit_look(core);
-    uint32_t slots = kit->arch->slot ? kit->slots : kit->arch->code_span,
-             slot = kit->arch->slot ? kit->arch->slot(core, address) : address;
+    uint32_t slots = kit->arch->slot ? kit->slots : kit->span,
+             slot = kit->arch->slot ? kit->arch->slot(core, address) : kit_find_slot(core, address);
     if (slot >= slots) return OAK_OUT_OF_RANGE;
     if (!kit->tallies.at) return OAK_UNSUPPORTED;
     if (kit->counting) kit_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */

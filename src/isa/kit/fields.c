@@ -202,6 +202,10 @@ static oak_status put_target(encoder *self, uint32_t *field)
         return too_far(self, true);
     }
     if (distance >= end / 2) distance -= end; /* the counter wraps */
+    if (self->class->field == KIT_TWO_PARTS) {
+        *field = (uint32_t)(distance + (distance << 1 & 0x1000));
+        return OAK_OK;
+    }
     if (distance < -end / 2) distance += end;
     *field = (uint32_t)distance;
     if (distance >= -reach && distance < reach) return OAK_OK;
@@ -290,7 +294,8 @@ static oak_status put_value(encoder *self, uint32_t *field)
         HINT(self, "Leave `a` out, or write `b` for the bank that is selected.");
         return refuse(self, "value-range");
     }
-    int64_t least = self->class->field == KIT_BITS ? -half : 0;
+    if (self->class->field == KIT_PARTS) *field += *field << 1 & 0x1000;
+    int64_t least = self->class->field == KIT_BITS || self->class->field == KIT_PARTS ? -half : 0;
     return number < least || number > most ? out_of_range(self, least, most) : OAK_OK;
 }
 
@@ -341,7 +346,8 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
                     .row = &tables->language->isa->rows[row],
                     .number = row,
                     .pages = oak_pattern_width(&shape->pattern, 'p') != 0,
-                    .next = (int64_t)address + kit_units_of(tables, row),
+                    .next =
+                        (int64_t)address + (tables->language->own_distance ? 0 : kit_units_of(tables, row)),
                     .address = address,
                     .why = why};
     const oak_architecture *about = &tables->language->isa->about;
@@ -359,13 +365,26 @@ oak_status kit_encode(const oak_isa_tables *opaque, unsigned row, const oak_insn
         self.value = &values[self.operand];
         uint64_t put = class->bits ? self.pattern->fixed : 0;
         int name = class->names ? tables->name_of_word[number - 1][read->reg] : -1;
-        if (name >= 0) put |= oak_pattern_put(self.pattern, class->letter, (uint32_t)name);
+        if (name >= 0) {
+            uint32_t code = class->codes ? class->codes[name] : (uint32_t)name;
+            for (unsigned k = 0; k < i; k++) { /* a register that is the same as another */
+                const kit_class *other = kit_class_at(tables, row, k);
+                if (other && other->letter == class->letter && !class->bits &&
+                    oak_pattern_get(self.pattern, class->letter, word) !=
+                        oak_pattern_get(self.pattern, class->letter,
+                                        oak_pattern_put(self.pattern, class->letter, code)))
+                    return refuse(&self, "operand");
+            }
+            put |= oak_pattern_put(self.pattern, class->letter, code);
+        }
         if (class->field != KIT_NO_VALUE) {
             uint32_t field = 0;
             oak_status status = put_value(&self, &field);
             if (!status && field & ((1u << class->shift) - 1)) status = uneven(&self);
             if (status) return status;
-            put |= oak_pattern_put(self.pattern, class->value, field >> class->shift);
+            unsigned width = oak_pattern_width(self.pattern, class->value);
+            put |= oak_pattern_put(self.pattern, class->value,
+                                   kit_in_order(class, field >> class->shift, width));
         }
         word |= class->bits ? oak_pattern_put(&shape->pattern, kit_own_letter(tables, row, i), (uint32_t)put)
                             : put;

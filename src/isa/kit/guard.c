@@ -17,11 +17,12 @@ void kit_guard_lay(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     if (!kit->guard) return;
-    memset(kit->guard, KIT_GUARD_ABSENT, kit->arch->code_span);
+    memset(kit->guard, KIT_GUARD_ABSENT, kit->guard_bytes);
     for (unsigned i = 0; i < KIT_MOST_STRETCHES; i++) {
         const kit_space *space = &kit->space[i];
         if (space->number == code_of(kit) && space->size)
-            memset(kit->guard + space->first, space->known ? KIT_GUARD_FIXED : fresh(kit), space->size);
+            memset(kit_guard_at(core, space->first), space->known ? KIT_GUARD_FIXED : fresh(kit),
+                   space->size);
     }
     kit->overwritten = false;
     if (kit->decoded) kit_forget(core);
@@ -29,31 +30,34 @@ void kit_guard_lay(oak_core *core)
 
 void kit_guard_decoded(oak_core *core, uint32_t pc, unsigned units)
 {
-    kit_core *kit = kit_of(core);
+    const kit_core *kit = kit_look(core);
     for (unsigned i = 0; i < units; i++) {
-        uint8_t *guard = &kit->guard[(pc + i) % kit->arch->code_span];
-        if (!(*guard & KIT_GUARD_FIXED)) *guard |= KIT_GUARD_CODE;
+        uint32_t at = kit->arch->code_span ? (pc + i) % kit->arch->code_span : pc + i;
+        uint8_t *guard = kit_guard_at(core, at);
+        if (guard && !(*guard & KIT_GUARD_FIXED)) *guard |= KIT_GUARD_CODE;
     }
 }
 
-static void overwrite(kit_core *kit, uint32_t address)
+static void overwrite(oak_core *core, uint32_t address)
 {
-    if (!kit->overwritten || address < kit->first_over) kit->first_over = address;
-    if (!kit->overwritten || address > kit->last_over) kit->last_over = address;
+    kit_core *kit = kit_of(core);
+    uint32_t slot = kit_find_slot(core, address);
+    if (!kit->overwritten || slot < kit->first_over) kit->first_over = slot;
+    if (!kit->overwritten || slot > kit->last_over) kit->last_over = slot;
     kit->overwritten = kit->attention = true;
 }
 
 bool kit_store(oak_core *core, uint32_t address, uint8_t value)
 {
     kit_core *kit = kit_of(core);
-    uint8_t *guard = &kit->guard[address], *cell = kit_cells(core, code_of(kit), address, 1);
-    if (!cell || *guard & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {
-        kit->fault = *guard & KIT_GUARD_FIXED ? OAK_FAULT_READ_ONLY : OAK_FAULT_ABSENT;
+    uint8_t *guard = kit_guard_at(core, address), *cell = kit_cells(core, code_of(kit), address, 1);
+    if (!cell || !guard || *guard & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {
+        kit->fault = guard && *guard & KIT_GUARD_FIXED ? OAK_FAULT_READ_ONLY : OAK_FAULT_ABSENT;
         kit->fault_space = (uint8_t)code_of(kit);
         kit->fault_address = address;
         return false;
     }
-    if (*guard & KIT_GUARD_CODE) overwrite(kit, address);
+    if (*guard & KIT_GUARD_CODE) overwrite(core, address);
     *guard = 0;
     *cell = value;
     return true;
@@ -62,7 +66,8 @@ bool kit_store(oak_core *core, uint32_t address, uint8_t value)
 void kit_unread(oak_core *core, uint32_t address)
 {
     kit_core *kit = kit_of(core);
-    kit->fault = kit->guard[address] & KIT_GUARD_ABSENT ? OAK_FAULT_ABSENT : OAK_FAULT_UNWRITTEN;
+    const uint8_t *guard = kit_guard_at(core, address);
+    kit->fault = !guard || *guard & KIT_GUARD_ABSENT ? OAK_FAULT_ABSENT : OAK_FAULT_UNWRITTEN;
     kit->fault_space = (uint8_t)code_of(kit);
     kit->fault_address = address;
 }
@@ -113,9 +118,9 @@ void kit_guard_written(oak_core *core, uint32_t address, size_t count)
     kit_core *kit = kit_of(core);
     if (!kit->guard) return;
     for (size_t i = 0; i < count; i++) {
-        uint8_t *guard = &kit->guard[address + i];
-        if (*guard & KIT_GUARD_FIXED) continue;
-        if (*guard & KIT_GUARD_CODE) overwrite(kit, address + (uint32_t)i);
+        uint8_t *guard = kit_guard_at(core, address + (uint32_t)i);
+        if (!guard || *guard & KIT_GUARD_FIXED) continue;
+        if (*guard & KIT_GUARD_CODE) overwrite(core, address + (uint32_t)i);
         *guard = 0;
     }
     if (kit->overwritten) kit_forget_overwritten(core);
@@ -159,7 +164,7 @@ oak_status kit_check_reads(oak_core *core, bool on)
     kit_core *kit = kit_of(core);
     if (!kit->guard) return OAK_UNSUPPORTED;
     kit->checks_reads = on;
-    for (uint32_t at = 0; at < kit->arch->code_span; at++)
+    for (uint32_t at = 0; at < kit->guard_bytes; at++)
         if (kit->guard[at] & KIT_GUARD_FRESH)
             kit->guard[at] =
                 (uint8_t)(on ? kit->guard[at] | KIT_GUARD_UNREAD : kit->guard[at] & ~KIT_GUARD_UNREAD);

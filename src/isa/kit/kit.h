@@ -7,11 +7,15 @@
  *   run.c        the run around the loop: events, budgets, interrupts, parked, devices that end it
  *   cells.c      spaces as a table: programming, reading, writing, what came from outside, the tape, tallies
  *   guard.c      code and data in one memory: what a store must look at, code that is overwritten
+ *   wide.c       addresses of 32 bits: where code lies among them, loads and stores that are not plain
  *   watch.c      what an instruction reaches, what somebody wants to know of it
  *
  * Code is decoded when it is first reached, one operation for each address, so that a jump into the middle of an instruction works
  * as on the chip. An operation holds the cost (cycles and instructions) of everything from itself to the end of its chain;
  * the loop charges it once, when it enters there, and gives back what was not executed when it leaves in the middle.
+ *
+ * Operations lie in slots. Where an architecture's addresses are few, an address is its slot; else (`slot_bytes`) the memories that code can lie in
+ * have theirs, one behind the other, and kit_address and kit_slot lead from one to the other. `pc` is a slot inside the kit.
  *
  * An architecture's oak_core begins with a kit_core, and says in a kit_arch what is its own. */
 #ifndef OAK_ISA_KIT_H
@@ -52,6 +56,8 @@ enum {
     KIT_MOST_USES = 20,                   /* registers and cells that an instruction names */
     KIT_MOST_REACHED = KIT_MOST_USES + 4, /* with what the stack and `more_cells` add */
     KIT_MOST_WRITTEN = 8,
+    KIT_MOST_LANDS = 8,
+    KIT_NOWHERES = 16, /* addresses without code that a program has gone to are remembered */
     KIT_MOST_KNOWN = 256
 };
 
@@ -160,8 +166,9 @@ typedef struct kit_inner {
 /* What an architecture has of its own. What is said to be optional may be NULL. */
 typedef struct kit_arch {
     const oak_isa *isa;
-    uint32_t code_span;    /* addresses that the program counter has; behind the last it goes on at 0 */
-    size_t core_size;      /* bytes of an oak_core */
+    uint32_t code_span; /* addresses that the program counter has; behind the last it goes on at 0 */
+    uint8_t slot_bytes; /* or 0 such, and an operation for so many bytes of each memory that can hold code */
+    size_t core_size;   /* bytes of an oak_core */
     const uint8_t *cycles; /* of each row, whatever happens */
     /* The loop in its forms: whole chains while they fit into `limit` cycles; single instructions until these are used up. */
     kit_exit (*run_chains)(oak_core *core, uint32_t limit);
@@ -187,6 +194,8 @@ typedef struct kit_arch {
     bool (*help)(oak_core *core);
     /* After KIT_EXIT_RAISED: true when the exception was taken, else the fault is set. Optional. */
     bool (*raised)(oak_core *core);
+    /* After a fault of an instruction: true when the core takes it as an exception. Optional. */
+    bool (*traps)(oak_core *core);
     /* Code has been put into its memory. Optional. */
     void (*programmed)(oak_core *core);
     /* Before a run: false when it cannot begin, with the fault set. Optional. */
@@ -241,6 +250,11 @@ struct kit_counted {
 
 _Static_assert(sizeof(struct kit_counted) <= sizeof(kit_op), "counts lie at the offsets of operations");
 
+/* A memory that can hold code: its addresses, its first slot, the first of its bytes among all. */
+typedef struct kit_land {
+    uint32_t base, size, first, bytes;
+} kit_land;
+
 typedef struct kit_core {
     const kit_arch *arch;
     const oak_isa_tables *tables;
@@ -249,6 +263,10 @@ typedef struct kit_core {
         [KIT_MOST_STRETCHES]; /* the first one of each space by its number, then whatever more they have */
     kit_op *ops;
     uint32_t slots; /* of operations, where they are the architecture's own */
+    uint32_t span;  /* else of these, without spare ones */
+    kit_land land[KIT_MOST_LANDS];
+    unsigned land_count;
+    uint32_t guard_bytes;
     uint16_t *
         row; /* the handler of each decoded address by itself, its row or why there is none; KIT_DECODE elsewhere */
     uint8_t *stop_at; /* 1 where a stop point is */
@@ -295,6 +313,8 @@ typedef struct kit_core {
     /* From here on: what a tape holds. */
     oak_chip_time time;
     uint32_t pc;
+    uint32_t nowhere[KIT_NOWHERES]; /* addresses of the last slots */
+    uint32_t nowhere_next;
     oak_fault fault;
     uint8_t fault_space;
     uint32_t fault_address;
@@ -334,6 +354,24 @@ static inline uint32_t kit_way(uint32_t from, uint32_t to)
     return (to - from) * (uint32_t)sizeof(kit_op);
 }
 
+/* ------------------------------------------------------------------------------------------ wide.c */
+
+/* Lays out the slots; called by kit_create. */
+void kit_lay_lands(oak_core *core);
+uint32_t kit_far_address(const oak_core *core, uint32_t slot);
+/* The slot of an address; one that faults where no code can be. */
+uint32_t kit_far_slot(oak_core *core, uint32_t address);
+/* The same, or `span`. */
+uint32_t kit_find_slot(const oak_core *core, uint32_t address);
+/* The guard of an address of code memory. */
+uint8_t *kit_guard_at(const oak_core *core, uint32_t address);
+/* The whole for a core with wide addresses: memories and their guard are the kit's. */
+OAK_MUST_USE oak_status kit_create_wide(const kit_arch *arch, const oak_isa_tables *tables,
+                                        const oak_core_setup *setup, oak_core **core);
+/* A load or store of 1, 2 or 4 bytes that lie together: memory, or a device at a cycle. False with the fault set. */
+bool kit_load(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value);
+bool kit_put(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now);
+
 static inline kit_core *kit_of(oak_core *core)
 {
     return (kit_core *)(void *)core;
@@ -341,6 +379,15 @@ static inline kit_core *kit_of(oak_core *core)
 static inline const kit_core *kit_look(const oak_core *core)
 {
     return (const kit_core *)(const void *)core;
+}
+
+static inline uint32_t kit_address(const oak_core *core, uint32_t slot)
+{
+    return kit_look(core)->arch->slot_bytes ? kit_far_address(core, slot) : slot;
+}
+static inline uint32_t kit_slot(oak_core *core, uint32_t address)
+{
+    return kit_look(core)->arch->slot_bytes ? kit_far_slot(core, address) : address;
 }
 
 /* ------------------------------------------------------------------------------------------ cells.c */
@@ -367,7 +414,7 @@ bool kit_put_space(oak_core *core, kit_space space);
 bool kit_lay_space(oak_core *core, kit_space space);
 /* The bytes of code from an address on, OAK_LONGEST_INSN of them; 0xff where there is no memory. */
 void kit_fetch(const oak_core *core, uint32_t pc, uint8_t *bytes);
-/* The instruction at an address, whatever is decoded there now. */
+/* The instruction at a slot, whatever is decoded there now. */
 OAK_MUST_USE oak_status kit_decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded);
 /* What stands still: devices by their clocks, a bit each, from a cycle on. */
 void kit_clocks(oak_core *core, unsigned off, uint64_t now);

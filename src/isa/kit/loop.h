@@ -9,7 +9,7 @@
  *                  instruction has one of the handlers below, which kit_arch.natural chooses
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
  *   CORE_CASES     the file with ON(row) for each row and CASE(handler) for each of these
- *   CORE_SPAN      addresses of the program counter;  CORE_CODE: the space of code
+ *   CORE_SPAN      slots of operations;  CORE_CODE: the space of code;  CORE_FAR  1: addresses are not slots (slot_bytes)
  *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
  *   CORE_RESTLESS  1: a register changes with the count of instructions (restless_register)
  *   CORE_LOCALS    registers that live in locals, declared
@@ -125,7 +125,8 @@
 #define Y      op->y
 #define AT     op->at
 #define TARGET ((kit_op *)(void *)((char *)op + (int32_t)op->to))
-#define HERE   ((uint32_t)(op - ops))
+#define SLOT   ((uint32_t)(op - ops))
+#define HERE   (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
 
 kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
@@ -189,7 +190,7 @@ next_one:
 
     CASE(KIT_DECODE) : spent -= op->cost;
     COUNT(-1);
-    kit_decode_chain(core, HERE);
+    kit_decode_chain(core, SLOT);
     ENTER(op);
     CASE(KIT_WRAP) : ENTER(op - CORE_SPAN);
     CASE(KIT_STOP) : exit = KIT_EXIT_STOP;
@@ -198,7 +199,7 @@ next_one:
         : /* runs of single instructions look for themselves */
           SAVE;
     {
-        uint16_t natural = LOOP_ONE ? kit_natural(core, HERE) : kit_unwatched(core, HERE);
+        uint16_t natural = LOOP_ONE ? kit_natural(core, SLOT) : kit_unwatched(core, SLOT);
         if (natural) RESUME(natural);
         exit = KIT_EXIT_WATCH;
         goto leave;
@@ -303,6 +304,7 @@ finish:
 #undef Y
 #undef AT
 #undef TARGET
+#undef SLOT
 #undef HERE
 #undef LOOP_NAME
 #undef LOOP_ONE

@@ -1,5 +1,8 @@
 /* loops.h — the forms of an architecture's loop: CORE_LOOP(run_chains), CORE_LOOP(run_counted), CORE_LOOP(run_judged), CORE_LOOP(run_singly),
  * declared before where they are not static. Everything else is as loop.h says. */
+#ifndef CORE_FAR
+#define CORE_FAR 0
+#endif
 #ifndef CORE_RESTLESS
 #define CORE_RESTLESS 0
 #endif

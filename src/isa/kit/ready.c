@@ -6,7 +6,7 @@
 
 static uint32_t span_of(const kit_core *kit)
 {
-    return kit->arch->code_span;
+    return kit->span;
 }
 
 uint16_t kit_natural(const oak_core *core, uint32_t pc)
@@ -31,11 +31,12 @@ uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t
 {
     unsigned code = kit_look(core)->arch->isa->about.code_space;
     for (unsigned i = 0; i < units; i++) {
-        *which = (pc + i) % span_of(kit_look(core));
+        uint32_t wraps = kit_look(core)->arch->code_span;
+        *which = wraps ? (pc + i) % wraps : pc + i;
         const kit_space *space = kit_stretch(core, code, *which);
         if (!space) return KIT_OUTSIDE;
         if (space->known && !space->known[*which - space->first]) return KIT_UNPROGRAMMED;
-        if (kit_look(core)->guard && kit_look(core)->guard[*which] & KIT_GUARD_FRESH) return KIT_UNPROGRAMMED;
+        if (kit_look(core)->guard && *kit_guard_at(core, *which) & KIT_GUARD_FRESH) return KIT_UNPROGRAMMED;
     }
     return 0;
 }
@@ -43,11 +44,13 @@ uint16_t kit_missing(const oak_core *core, uint32_t pc, unsigned units, uint32_t
 oak_status kit_decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded)
 {
     uint8_t bytes[OAK_LONGEST_INSN];
-    kit_fetch(core, pc, bytes);
-    return kit_look(core)->arch->isa->decode(kit_look(core)->tables, bytes, sizeof bytes, pc, 0, decoded);
+    uint32_t address = kit_address(core, pc);
+    kit_fetch(core, address, bytes);
+    return kit_look(core)->arch->isa->decode(kit_look(core)->tables, bytes, sizeof bytes, address, 0,
+                                             decoded);
 }
 
-/* Fills in the operation at pc; its cost is left to the caller. Returns the units it takes. */
+/* Fills in the operation at pc; its cost is left to the caller. Returns the slots it takes. */
 static unsigned decode_one(oak_core *core, uint32_t pc)
 {
     kit_core *kit = kit_of(core);
@@ -55,21 +58,25 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
     uint32_t which;
     oak_decoded decoded;
     oak_status status = kit_decode_at(core, pc, &decoded);
-    uint16_t fault = kit_missing(core, pc, decoded.size, &which);
+    uint32_t address = kit_address(core, pc);
+    uint16_t fault = kit_missing(core, address, decoded.size, &which);
     if (status && !fault) fault = KIT_RESERVED;
-    if (kit->guard) kit_guard_decoded(core, pc, status ? OAK_LONGEST_INSN : decoded.size);
+    if (kit->guard) kit_guard_decoded(core, address, status ? OAK_LONGEST_INSN : decoded.size);
     if (fault) {
         kit->row[pc] = fault;
         op->handler = kit->stop_at[pc] ? KIT_STOP : fault;
         return 1;
     }
     kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
-    op->to = kit_way(pc, decoded.target);
+    op->to = oak_goes_on((oak_flow)decoded.flow) && decoded.flow != OAK_FLOW_BRANCH &&
+                     decoded.flow != OAK_FLOW_CALL
+                 ? 0
+                 : kit_way(pc, kit_slot(core, decoded.target));
     (kit->arch->fill ? kit->arch->fill : kit_row_fill)(core, &decoded, op);
-    op->size = decoded.size;
+    op->size = (uint16_t)(decoded.size / (kit->arch->slot_bytes ? kit->arch->slot_bytes : 1));
     op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);
     op->judged = kit_may_change(core, pc);
-    return decoded.size;
+    return op->size;
 }
 
 /* True when the chain ends with this address: what follows is not always executed next, or time matters exactly. */
@@ -171,9 +178,10 @@ void kit_lay_out(oak_core *core)
 oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)
 {
     kit_core *kit = kit_of(core);
-    if (address >= span_of(kit)) return OAK_OUT_OF_RANGE;
-    kit->stop_at[address] = on;
-    if (kit->row[address]) kit->ops[address].handler = on ? KIT_STOP : kit_handler_at(core, address);
+    uint32_t slot = kit_find_slot(core, address);
+    if (slot >= span_of(kit)) return OAK_OUT_OF_RANGE;
+    kit->stop_at[slot] = on;
+    if (kit->row[slot]) kit->ops[slot].handler = on ? KIT_STOP : kit_handler_at(core, slot);
     return OAK_OK;
 }
 

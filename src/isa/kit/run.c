@@ -37,8 +37,9 @@ void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool re
 static void fill_stop(const oak_core *core, oak_stop_reason reason, oak_stop *stop)
 {
     const kit_core *kit = kit_look(core);
-    *stop = (oak_stop){.reason = reason, .pc = kit->pc};
-    if (reason == OAK_STOP_WATCH) stop->watched = kit->watch_hits, stop->watched_pc = kit->watch_pc;
+    *stop = (oak_stop){.reason = reason, .pc = kit_address(core, kit->pc)};
+    if (reason == OAK_STOP_WATCH)
+        stop->watched = kit->watch_hits, stop->watched_pc = kit_address(core, kit->watch_pc);
     if (reason == OAK_STOP_FAULT) {
         stop->fault = kit->fault;
         stop->fault_space = kit->fault_space;
@@ -96,7 +97,7 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     kit->blocked = false;
     before = kit->time.instructions;
     exit = kit->arch->run_singly(core, (uint32_t)left);
-    OAK_INVARIANT(kit->pc < kit->arch->code_span && kit->time.instructions >= before);
+    OAK_INVARIANT(kit->pc < kit->span && kit->time.instructions >= before);
     if (kit->time.instructions == before) kit->blocked = was_blocked; /* it has not been executed */
     else if (was_blocked) kit->attention = true;
     return exit;
@@ -183,6 +184,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
         first = false;
         if (exit == KIT_EXIT_RAISED && kit->arch->raised(core)) continue;
         if (exit == KIT_EXIT_RAISED) exit = KIT_EXIT_FAULT;
+        if (exit == KIT_EXIT_FAULT && kit->arch->traps && kit->arch->traps(core)) continue;
         if (exit == KIT_EXIT_PARKED && circle(core, until_cycle, until_instruction)) continue;
         if (exit == KIT_EXIT_STOP || exit == KIT_EXIT_PARKED || exit == KIT_EXIT_FAULT) {
             fill_stop(core,

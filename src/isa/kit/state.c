@@ -26,6 +26,7 @@ oak_status kit_read_register(const oak_core *core, unsigned reg, uint32_t *value
     }
     default: memcpy(value, at, sizeof *value); break;
     }
+    if (reg == arch->isa->about.pc_register) *value = kit_address(core, *value);
     return OAK_OK;
 }
 
@@ -37,6 +38,7 @@ oak_status kit_write_register(oak_core *core, unsigned reg, uint32_t value)
     if (bits < 32 && value >> bits) return OAK_OUT_OF_RANGE;
     uint8_t *at = register_at(core, reg);
     uint16_t half = (uint16_t)value;
+    if (reg == kit->arch->isa->about.pc_register) value = kit_slot(core, value);
     if (kit->arch->registers_at[reg].pair) at[1] = (uint8_t)(value >> 8);
     switch (kit->arch->registers_at[reg].pair ? 1 : kit->arch->registers_at[reg].bytes) {
     case 1: *at = (uint8_t)value; break;

@@ -23,11 +23,13 @@ typedef enum kit_field {
     KIT_BEHIND,     /* the same, from what stands behind the instruction (and `beside` it) */
     KIT_COUNT_UP,   /* from 1 on: the field is one less */
     KIT_COUNT_DOWN, /* from 1 on: the field is so far below its end */
+    KIT_PARTS,      /* a number in two parts, the lower 12 bits with their sign */
     KIT_LISTED,     /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
     KIT_PAGE_OF,    /* the page an address lies in; of an operand that is not written */
     KIT_TARGET,     /* an address of code */
     KIT_PAGE,       /* its low bits: it lies in the same page as what stands behind the instruction */
-    KIT_RELATIVE    /* how far it is from what stands behind, in units */
+    KIT_RELATIVE, /* how far it is from what stands behind, in units; or from the instruction (own_distance) */
+    KIT_TWO_PARTS /* the same in two parts of 32 bits, the lower 12 with their sign */
 } kit_field;
 
 /* What an operand is to a program that runs. */
@@ -55,6 +57,10 @@ typedef struct kit_class {
     /* Classes of one name, one behind the other, are alternatives: each with a pattern of its own for its fields, which lies in the field x
      * of the row; that of a second such operand in y. What is tried first stands first. Else NULL. */
     const char *bits;
+    /* Where the bits of its value do not lie in their order: their numbers as they stand in a code, from the left, 0 to 9 and then letters. */
+    const char *order;
+    const uint16_t
+        *codes; /* what the field of the register holds for each of its names; NULL: the number of it */
 } kit_class;
 
 /* An operand of a row as a code has it: its class, NULL for a word, and the pattern and bits its fields lie in. */
@@ -130,6 +136,9 @@ typedef struct kit_language {
     uint32_t (*seen)(uint32_t place);
     uint32_t (*place)(uint32_t at, uint32_t seen);
     uint32_t span;
+    uint8_t
+        longest; /* bytes of an instruction; a row that is longer is written, and becomes several. 0: no such */
+    bool own_distance; /* distances are counted from the instruction itself */
     /* What KIT_BEHIND is counted from, less where the instruction ends. */
     int (*beside)(unsigned row, unsigned operand);
     bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);
@@ -166,7 +175,8 @@ struct kit_tables {
     bool opens_word[256];                                  /* by the first character, in lower case */
     uint8_t most_operands, longest_word;
     uint8_t plain_shape, marked_shape; /* of a value without a mark, and behind #; number + 1 */
-    bool marks_only;                   /* a shape is a mark, or nothing, before a value */
+    uint8_t shortest; /* bytes of a pattern, where there are shorter ones than pattern_unit; else that */
+    bool marks_only;  /* a shape is a mark, or nothing, before a value */
 };
 
 /* The functions of an oak_isa. */
@@ -251,6 +261,11 @@ int kit_find_word(const struct kit_tables *tables, const char *text, size_t leng
 /* The row that would take these operands if one were written in this shape (its number + 1); KIT_NO_ROW. */
 unsigned kit_row_with_shape(const struct kit_tables *tables, const oak_insn *insn, unsigned operand,
                             uint8_t shape);
+/* The number of the name that the field of a class has in a code, or -1. */
+int kit_name_in(const kit_class *class, const oak_pattern *pattern, uint64_t word);
+/* The bits of a value as they stand in a code, and back; of so many. */
+uint32_t kit_in_order(const kit_class *class, uint32_t field, unsigned width);
+uint32_t kit_out_of_order(const kit_class *class, uint32_t field, unsigned width);
 /* A field of a decoded instruction. */
 uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter);
 /* An operand of a row in a code. */

@@ -178,11 +178,6 @@ static void build_row(struct kit_tables *tables, unsigned number, char **room)
     tables->first_row[row->mnemonic] = (uint16_t)number;
 }
 
-static uint8_t top_of(uint64_t word, unsigned size)
-{
-    return (uint8_t)(word >> (8 * (size - 1)));
-}
-
 static unsigned fixed_bits(uint64_t mask)
 {
     unsigned count = 0;
@@ -190,12 +185,29 @@ static unsigned fixed_bits(uint64_t mask)
     return count;
 }
 
-/* Calls for every first byte that a row can have: its fixed bits with each value of the others. */
-#define EACH_FIRST_BYTE(byte, pattern)                                                                       \
-    for (unsigned free_ = ~(unsigned)top_of((pattern)->mask, (pattern)->size) & 0xFF, bits_ = free_,         \
-                  byte = top_of((pattern)->fixed, (pattern)->size) | bits_, more_ = 1;                       \
+static unsigned pattern_unit(const oak_isa *isa)
+{
+    return isa->pattern_unit > 1 ? isa->pattern_unit : 1;
+}
+
+/* A code may be this row, and is not only written so. */
+static bool is_read(const struct kit_tables *tables, const oak_pattern *pattern)
+{
+    return !tables->language->longest || pattern->size <= tables->language->longest;
+}
+
+/* The byte that rows are found by: the first of their pattern, or of memory where patterns are shorter than their unit. */
+static unsigned first_of(const struct kit_tables *tables, const oak_pattern *pattern)
+{
+    return tables->shortest < pattern_unit(tables->language->isa) ? 0 : 8u * (pattern->size - 1u);
+}
+
+/* Calls for every such byte that a row can have: its fixed bits with each value of the others. */
+#define EACH_FIRST_BYTE(byte, pattern, shift)                                                                \
+    for (unsigned free_ = ~(unsigned)((pattern)->mask >> (shift)) & 0xFF, bits_ = free_,                     \
+                  byte = ((unsigned)((pattern)->fixed >> (shift)) & 0xFF) | bits_, more_ = 1;                \
          more_; more_ = bits_ != 0, bits_ = (bits_ - 1) & free_,                                             \
-                  byte = top_of((pattern)->fixed, (pattern)->size) | bits_)
+                  byte = ((unsigned)((pattern)->fixed >> (shift)) & 0xFF) | bits_)
 
 /* Rows by the first byte of the pattern; those with more fixed bits are special cases of the others, and come first. */
 static void build_index(struct kit_tables *tables, unsigned rows)
@@ -205,7 +217,10 @@ static void build_index(struct kit_tables *tables, unsigned rows)
     for (unsigned fixed = 8 * OAK_LONGEST_INSN + KIT_MOST_OPERANDS; fixed-- > 0;)
         for (unsigned i = 0; i < rows; i++) {
             if (tables->row[i].fixed != fixed) continue;
-            EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->bucket[filled[byte]++] = (uint16_t)i;
+            const oak_pattern *pattern = &tables->row[i].pattern;
+            if (!is_read(tables, pattern)) continue;
+            EACH_FIRST_BYTE(byte, pattern, first_of(tables, pattern))
+            tables->bucket[filled[byte]++] = (uint16_t)i;
         }
 }
 
@@ -213,12 +228,19 @@ static void build_index(struct kit_tables *tables, unsigned rows)
 static size_t count_entries(struct kit_tables *tables, unsigned rows)
 {
     uint16_t count = 0;
+    tables->shortest = (uint8_t)pattern_unit(tables->language->isa);
     for (unsigned i = 0; i < rows; i++) {
         oak_pattern_compile(tables->language->isa->rows[i].bits, &tables->row[i].pattern);
         tables->row[i].fixed = (uint8_t)fixed_bits(tables->row[i].pattern.mask);
         for (const char *p = tables->language->isa->rows[i].operands; *p; p++)
             tables->row[i].fixed = (uint8_t)(tables->row[i].fixed + (*p == ';')); /* a copy is fixed, too */
-        EACH_FIRST_BYTE(byte, &tables->row[i].pattern) tables->first[byte]++;
+        const oak_pattern *pattern = &tables->row[i].pattern;
+        if (is_read(tables, pattern) && pattern->size < tables->shortest) tables->shortest = pattern->size;
+    }
+    for (unsigned i = 0; i < rows; i++) {
+        const oak_pattern *pattern = &tables->row[i].pattern;
+        if (!is_read(tables, pattern)) continue;
+        EACH_FIRST_BYTE(byte, pattern, first_of(tables, pattern)) tables->first[byte]++;
     }
     for (unsigned byte = 0; byte <= 256; byte++) {
         uint16_t here = tables->first[byte];
@@ -346,10 +368,41 @@ int kit_listed(const kit_class *class, int64_t number)
 static bool has_name(const kit_class *class, const oak_pattern *pattern, uint64_t word)
 {
     if (!class->names) return true;
-    uint32_t name = oak_pattern_get(pattern, class->field == KIT_LISTED ? class->value : class->letter, word);
+    if (class->field != KIT_LISTED) return kit_name_in(class, pattern, word) >= 0;
+    uint32_t name = oak_pattern_get(pattern, class->value, word);
     for (uint32_t i = 0; i <= name; i++)
         if (!class->names[i] || (i == name && !*class->names[i])) return false;
     return true;
+}
+
+int kit_name_in(const kit_class *class, const oak_pattern *pattern, uint64_t word)
+{
+    uint32_t code = oak_pattern_get(pattern, class->letter, word);
+    for (uint32_t i = 0; class->names[i]; i++)
+        if ((class->codes ? class->codes[i] : i) == code) return *class->names[i] ? (int)i : -1;
+    return -1;
+}
+
+/* The number of a bit, as `order` has it. */
+static unsigned bit_of(char digit)
+{
+    return (unsigned)(oak_is_digit(digit) ? digit - '0' : digit - 'a' + 10);
+}
+
+uint32_t kit_in_order(const kit_class *class, uint32_t field, unsigned width)
+{
+    uint32_t code = 0;
+    if (!class->order) return field;
+    for (unsigned i = 0; i < width; i++) code = code << 1 | (field >> bit_of(class->order[i]) & 1);
+    return code;
+}
+
+uint32_t kit_out_of_order(const kit_class *class, uint32_t code, unsigned width)
+{
+    uint32_t field = 0;
+    if (!class->order) return code;
+    for (unsigned i = 0; i < width; i++) field |= (code >> (width - 1 - i) & 1) << bit_of(class->order[i]);
+    return field;
 }
 
 char kit_own_letter(const struct kit_tables *tables, unsigned row, unsigned operand)
@@ -423,13 +476,14 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
 {
     const kit_class *class = part->class;
     const oak_pattern *pattern = part->pattern;
-    uint32_t field = oak_pattern_get(pattern, class->value, part->word);
     unsigned width = oak_pattern_width(pattern, class->value);
+    uint32_t field = kit_out_of_order(class, oak_pattern_get(pattern, class->value, part->word), width);
     const oak_architecture *about = &tables->language->isa->about;
     const kit_language *language = tables->language;
     bool paged = language->seen != NULL;
     int64_t end = paged ? language->span : (int64_t)about->spaces[about->code_space].end, offset = field,
-            next = ((int64_t)(paged ? language->seen(address) : address) + kit_units_of(tables, row)) % end;
+            behind = language->own_distance ? 0 : kit_units_of(tables, row),
+            next = ((int64_t)(paged ? language->seen(address) : address) + behind) % end;
     bool negative = width && width < 32 && field >> (width - 1) & 1;
     if (negative) offset -= (int64_t)1 << width;
     field <<= class->shift;
@@ -444,8 +498,11 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
         return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;
     if (class->field == KIT_END_CELL)
         return negative ? (int64_t)about->spaces[class->space].end + offset : offset;
-    if (class->field == KIT_SIGNED) return width == 32 ? (int32_t)field : offset;
-    if (class->field == KIT_RELATIVE) { /* the program counter wraps at the end of its space */
+    if (class->field == KIT_SIGNED)
+        return width == 32 ? (int32_t)field : offset * ((int64_t)1 << class->shift);
+    if (class->field == KIT_PARTS || class->field == KIT_TWO_PARTS) field -= field << 1 & 0x1000;
+    if (class->field == KIT_RELATIVE ||
+        class->field == KIT_TWO_PARTS) { /* the program counter wraps at the end of its space */
         int64_t target = next + (width == 32 ? (int32_t)field : offset * ((int64_t)1 << class->shift));
         target = target < 0 ? target + end : target >= end ? target - end : target;
         return paged ? language->place(address, (uint32_t)target) : target;
@@ -464,10 +521,11 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
     (void)state;
     *decoded = (oak_decoded){.address = address, .size = 1};
     const oak_isa *isa = language->isa;
-    unsigned least = isa->pattern_unit > 1 ? isa->pattern_unit : 1;
+    unsigned least = tables->shortest, unit = pattern_unit(isa);
+    bool mixed = least < unit; /* what is there of a code is then its lower end */
     if (available < least) return OAK_OUT_OF_RANGE;
     uint64_t first = oak_gather(isa, bytes, least);
-    unsigned byte = (unsigned)(first >> (8 * (least - 1)));
+    unsigned byte = mixed ? bytes[0] : (unsigned)(first >> (8 * (least - 1)));
     decoded->word = first;
     bool short_of = false;
     for (unsigned i = tables->first[byte]; i < tables->first[byte + 1]; i++) {
@@ -475,9 +533,10 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
         const oak_pattern *pattern = &row->pattern;
         bool fits = pattern->size <= available;
         unsigned seen = fits ? pattern->size : (unsigned)(available / least * least);
-        unsigned unseen = 8u * (pattern->size - seen);
-        uint64_t word = oak_gather(isa, bytes, seen);
-        if ((word ^ pattern->fixed >> unseen) & (pattern->mask >> unseen)) continue;
+        unsigned unseen = mixed ? 0 : 8u * (pattern->size - seen);
+        uint64_t word = oak_gather(isa, bytes, seen),
+                 there = mixed && !fits ? ((uint64_t)1 << 8 * seen) - 1 : UINT64_MAX;
+        if ((word ^ pattern->fixed >> unseen) & (pattern->mask >> unseen) & there) continue;
         if (!fits) {
             short_of = true;
             continue;
@@ -549,8 +608,7 @@ void kit_print(const oak_isa_tables *opaque, const oak_decoded *decoded, const o
                 oak_buf_char(out, *p);
                 continue;
             }
-            if (*p++ == '<')
-                oak_buf_text(out, class->names[oak_pattern_get(part.pattern, class->letter, part.word)]);
+            if (*p++ == '<') oak_buf_text(out, class->names[kit_name_in(class, part.pattern, part.word)]);
             else
                 print_value(tables->language, class, namer,
                             class->field == KIT_TARGET && decoded->has_target
@@ -594,7 +652,7 @@ void kit_tell_fields(const oak_isa_tables *opaque, const oak_decoded *decoded, c
         if (leads) oak_buf_format(out, "a distance, it leads to 0x%04x", (unsigned)value);
         else if (class->touch >= KIT_TOUCH_POINTED && class->names)
             oak_buf_format(out, "%d from %s", width == 16 ? (int)(int16_t)value : (int)value,
-                           class->names[oak_pattern_get(part.pattern, class->letter, part.word)]);
+                           class->names[kit_name_in(class, part.pattern, part.word)]);
         else oak_buf_format(out, address ? "the address 0x%04x" : "the number %u", (unsigned)value);
         unsigned space = class->space ? class->space : tables->language->isa->about.code_space;
         const char *name = address ? namer->name(namer->context, space, value) : NULL;

@@ -61,8 +61,9 @@ static bool decode_again(const oak_core *core, uint32_t pc, oak_decoded *decoded
 {
     const kit_core *kit = kit_look(core);
     uint8_t bytes[OAK_LONGEST_INSN];
-    kit_fetch(core, pc, bytes);
-    return kit_decode(kit->tables, bytes, sizeof bytes, pc, 0, decoded) == OAK_OK;
+    uint32_t address = kit_address(core, pc);
+    kit_fetch(core, address, bytes);
+    return kit_decode(kit->tables, bytes, sizeof bytes, address, 0, decoded) == OAK_OK;
 }
 
 /* The register that an operand names: by its field, or as the word it is; its name, or NULL. */

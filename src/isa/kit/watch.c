@@ -56,7 +56,7 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
 {
     kit_core *kit = kit_of(core);
     kit_reach reached[KIT_MOST_REACHED];
-    uint32_t pc = kit->pc % kit->arch->code_span;
+    uint32_t pc = kit->pc % kit->span;
     if (!kit->row[pc]) kit_decode_chain(core, pc);
     unsigned count = 0, found = find_reached(core, pc, false, reached);
     for (unsigned i = 0; i < found; i++) {

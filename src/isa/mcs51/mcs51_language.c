@@ -18,18 +18,18 @@ static const char *const banked[] = {"r0", "r1", "r2", "r3", "r4", "r5", "r6", "
                   *const pointers[] = {"r0", "r1", NULL}, *const pointer[] = {"dptr", NULL};
 static const kit_class classes[] = {
     /* name                    shape  names     letter value kind          space       touches           cells window points shift */
-    [MCS51_RN - 1]          = {"rn",      "<>",  banked,   'n', 0,   KIT_NO_VALUE, 0,          KIT_TOUCH_REGISTER, 0, false, false, 0, NULL},
-    [MCS51_AT_RI - 1]       = {"@ri",     "@<>", pointers, 'i', 0,   KIT_NO_VALUE, MCS51_IRAM, KIT_TOUCH_POINTED,  1, false, false, 0, NULL},
-    [MCS51_AT_DPTR - 1]     = {"@dptr",   "@<>", pointer,  'z', 0,   KIT_NO_VALUE, MCS51_XRAM, KIT_TOUCH_POINTED,  1, false, false, 0, NULL},
-    [MCS51_IMMEDIATE - 1]   = {"#data",   "#{}", NULL,     0,   'd', KIT_BITS,     0,          0,                  0, false, false, 0, NULL},
-    [MCS51_DATA16 - 1]      = {"#data16", "#{}", NULL,     0,   'd', KIT_BITS,     0,          0,                  0, false, true, 0, NULL},
-    [MCS51_NOT_BIT - 1]     = {"/bit",    "/{}", NULL,     0,   'b', KIT_UNSIGNED, MCS51_BIT,  KIT_TOUCH_CELL,     1, false, false, 0, NULL},
-    [MCS51_DIRECT - 1]      = {"direct",  "{}",  NULL,     0,   'a', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL,     1, false, false, 0, NULL},
-    [MCS51_SOURCE - 1]      = {"source",  "{}",  NULL,     0,   's', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL,     1, false, false, 0, NULL},
-    [MCS51_BIT_ADDRESS - 1] = {"bit",     "{}",  NULL,     0,   'b', KIT_UNSIGNED, MCS51_BIT,  KIT_TOUCH_CELL,     1, false, false, 0, NULL},
-    [MCS51_REL - 1]         = {"rel",     "{}",  NULL,     0,   'r', KIT_RELATIVE, 0,          0,                  0, false, false, 0, NULL},
-    [MCS51_ADDR11 - 1]      = {"addr11",  "{}",  NULL,     0,   'p', KIT_PAGE,     0,          0,                  0, false, false, 0, NULL},
-    [MCS51_ADDR16 - 1]      = {"addr16",  "{}",  NULL,     0,   'l', KIT_TARGET,   0,          0,                  0, false, false, 0, NULL},
+    [MCS51_RN - 1]          = {"rn",      "<>",  banked,   'n', 0,   KIT_NO_VALUE, 0,          KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
+    [MCS51_AT_RI - 1]       = {"@ri",     "@<>", pointers, 'i', 0,   KIT_NO_VALUE, MCS51_IRAM, KIT_TOUCH_POINTED,  1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_AT_DPTR - 1]     = {"@dptr",   "@<>", pointer,  'z', 0,   KIT_NO_VALUE, MCS51_XRAM, KIT_TOUCH_POINTED,  1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_IMMEDIATE - 1]   = {"#data",   "#{}", NULL,     0,   'd', KIT_BITS,     0,          0,                  0, false, false, 0, NULL, NULL, NULL},
+    [MCS51_DATA16 - 1]      = {"#data16", "#{}", NULL,     0,   'd', KIT_BITS,     0,          0,                  0, false, true, 0, NULL, NULL, NULL},
+    [MCS51_NOT_BIT - 1]     = {"/bit",    "/{}", NULL,     0,   'b', KIT_UNSIGNED, MCS51_BIT,  KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_DIRECT - 1]      = {"direct",  "{}",  NULL,     0,   'a', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_SOURCE - 1]      = {"source",  "{}",  NULL,     0,   's', KIT_UNSIGNED, MCS51_IRAM, KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_BIT_ADDRESS - 1] = {"bit",     "{}",  NULL,     0,   'b', KIT_UNSIGNED, MCS51_BIT,  KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
+    [MCS51_REL - 1]         = {"rel",     "{}",  NULL,     0,   'r', KIT_RELATIVE, 0,          0,                  0, false, false, 0, NULL, NULL, NULL},
+    [MCS51_ADDR11 - 1]      = {"addr11",  "{}",  NULL,     0,   'p', KIT_PAGE,     0,          0,                  0, false, false, 0, NULL, NULL, NULL},
+    [MCS51_ADDR16 - 1]      = {"addr16",  "{}",  NULL,     0,   'l', KIT_TARGET,   0,          0,                  0, false, false, 0, NULL, NULL, NULL},
     {0}};
 static const kit_letter letters[] = {{"a", 'a'}, {"c", 'c'}, {"r*", 'r'}, {"@r*", '@'}, {"#{}", '#'}, {"{}", '='},
                                      {"dptr", 'd'}, {"@dptr", 'D'}, {0}};

@@ -10,16 +10,16 @@
 enum { ACCESS = 1, REGISTER, BIT, IMMEDIATE, BANK, FROM, TO, ADDRESS, NEAR, TARGET }; /* classes by their numbers + 1 */
 static const kit_class classes[] = {
     /* name      shape  names letter value kind      space       touches         cells window points shift */
-    {"access",   "{}", NULL, 0, 'f', KIT_END_CELL, PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL},
-    {"reg",      "{}", NULL, 0, 'f', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, true,  false, 0, NULL},
-    {"n",        "{}", NULL, 0, 'b', KIT_UNSIGNED, 0,          0,              0, false, false, 0, NULL},
-    {"k",        "{}", NULL, 0, 'k', KIT_BITS,     0,          0,              0, false, false, 0, NULL},
-    {"bank",     "{}", NULL, 0, 'k', KIT_UNSIGNED, 0,          0,              0, false, false, 0, NULL},
-    {"from",     "{}", NULL, 0, 's', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL},
-    {"to",       "{}", NULL, 0, 'd', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL},
-    {"address",  "{}", NULL, 0, 'k', KIT_CELL,     PIC18_DATA, 0,              0, false, false, 0, NULL},
-    {"near",     "{}", NULL, 0, 'n', KIT_RELATIVE, 0,          0,              0, false, false, 1, NULL},
-    {"target",   "{}", NULL, 0, 'a', KIT_TARGET,   0,          0,              0, false, false, 1, NULL},
+    {"access",   "{}", NULL, 0, 'f', KIT_END_CELL, PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL, NULL, NULL},
+    {"reg",      "{}", NULL, 0, 'f', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, true,  false, 0, NULL, NULL, NULL},
+    {"n",        "{}", NULL, 0, 'b', KIT_UNSIGNED, 0,          0,              0, false, false, 0, NULL, NULL, NULL},
+    {"k",        "{}", NULL, 0, 'k', KIT_BITS,     0,          0,              0, false, false, 0, NULL, NULL, NULL},
+    {"bank",     "{}", NULL, 0, 'k', KIT_UNSIGNED, 0,          0,              0, false, false, 0, NULL, NULL, NULL},
+    {"from",     "{}", NULL, 0, 's', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL, NULL, NULL},
+    {"to",       "{}", NULL, 0, 'd', KIT_CELL,     PIC18_DATA, KIT_TOUCH_CELL, 1, false, false, 0, NULL, NULL, NULL},
+    {"address",  "{}", NULL, 0, 'k', KIT_CELL,     PIC18_DATA, 0,              0, false, false, 0, NULL, NULL, NULL},
+    {"near",     "{}", NULL, 0, 'n', KIT_RELATIVE, 0,          0,              0, false, false, 1, NULL, NULL, NULL},
+    {"target",   "{}", NULL, 0, 'a', KIT_TARGET,   0,          0,              0, false, false, 1, NULL, NULL, NULL},
     {0}};
 static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"a", 'a'}, {"b", 'b'}, {"{}", '='}, {0}};
 static const kit_pair opposites[] = {{"bc", "bnc"}, {"bn", "bnn"}, {"bov", "bnov"}, {"bz", "bnz"}, {0}};

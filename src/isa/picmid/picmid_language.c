@@ -11,11 +11,11 @@ static const char *const ports[] = {"", "5", "6", "7", NULL};
 enum { REGISTER = 1, BIT, IMMEDIATE, TARGET }; /* classes by their numbers + 1 */
 static const kit_class classes[] = {
     /* name      shape  names  letter value kind         space        touches         cells window points shift */
-    {"reg",      "{}",  NULL,  0,   'f', KIT_CELL,     PICMID_FILE, KIT_TOUCH_CELL,  1, true,  false, 0, NULL},
-    {"b",        "{}",  NULL,  0,   'b', KIT_UNSIGNED, 0,           0,               0, false, false, 0, NULL},
-    {"k",        "{}",  NULL,  0,   'k', KIT_BITS,     0,           0,               0, false, false, 0, NULL},
-    {"target",   "{}",  NULL,  0,   'a', KIT_PAGE,     0,           0,               0, true,  false, 0, NULL},
-    {"port",     "<>",  ports, 't', 0,   KIT_NO_VALUE, 0,           0,               0, false, false, 0, NULL},
+    {"reg",      "{}",  NULL,  0,   'f', KIT_CELL,     PICMID_FILE, KIT_TOUCH_CELL,  1, true,  false, 0, NULL, NULL, NULL},
+    {"b",        "{}",  NULL,  0,   'b', KIT_UNSIGNED, 0,           0,               0, false, false, 0, NULL, NULL, NULL},
+    {"k",        "{}",  NULL,  0,   'k', KIT_BITS,     0,           0,               0, false, false, 0, NULL, NULL, NULL},
+    {"target",   "{}",  NULL,  0,   'a', KIT_PAGE,     0,           0,               0, true,  false, 0, NULL, NULL, NULL},
+    {"port",     "<>",  ports, 't', 0,   KIT_NO_VALUE, 0,           0,               0, false, false, 0, NULL, NULL, NULL},
     {0}};
 static const kit_letter letters[] = {{"w", 'w'}, {"f", 'f'}, {"{}", '='}, {0}};
 /* clang-format on */
