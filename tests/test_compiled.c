@@ -206,11 +206,23 @@ COMPILED(stepping_one_by_one_finds_the_same_on_msp430, "msp430", "msp430-32k", "
 COMPILED(stepping_one_by_one_finds_the_same_on_armv6m, "armv6m", "armv6m-32k", "-O2", true)
 COMPILED(stepping_one_by_one_finds_the_same_on_armv7m, "armv7m", "armv7m-256k", "-O2", true)
 
-RUN_SUITE("compiled", plain_code_for_armv6m_finds_what_the_host_finds,
-          fast_code_for_armv6m_finds_what_the_host_finds, small_code_for_armv6m_finds_what_the_host_finds,
-          plain_code_for_armv7m_finds_what_the_host_finds, fast_code_for_armv7m_finds_what_the_host_finds,
-          small_code_for_armv7m_finds_what_the_host_finds, code_for_armv6m_runs_on_the_newer_core,
-          plain_code_for_msp430_finds_what_the_host_finds, fast_code_for_msp430_finds_what_the_host_finds,
-          small_code_for_msp430_finds_what_the_host_finds, stepping_one_by_one_finds_the_same_on_msp430,
-          stepping_one_by_one_finds_the_same_on_armv6m, stepping_one_by_one_finds_the_same_on_armv7m,
-          the_benchmarks_find_what_they_find_on_the_host)
+/* With short codes and without. */
+START_TEST(code_for_rv32_finds_what_the_host_finds)
+{
+    static const char *const levels[] = {"-O0", "-O2", "-Os"};
+    for (unsigned i = 0; i < 3; i++) {
+        compare("rv32imc", "rv32-256k", levels[i], false);
+        compare("rv32im", "rv32-256k", levels[i], false);
+    }
+    compare("rv32imc", "rv32-256k", "-O2", true);
+}
+END_TEST
+
+RUN_SUITE("compiled", code_for_rv32_finds_what_the_host_finds,
+          plain_code_for_armv6m_finds_what_the_host_finds, fast_code_for_armv6m_finds_what_the_host_finds,
+          small_code_for_armv6m_finds_what_the_host_finds, plain_code_for_armv7m_finds_what_the_host_finds,
+          fast_code_for_armv7m_finds_what_the_host_finds, small_code_for_armv7m_finds_what_the_host_finds,
+          code_for_armv6m_runs_on_the_newer_core, plain_code_for_msp430_finds_what_the_host_finds,
+          fast_code_for_msp430_finds_what_the_host_finds, small_code_for_msp430_finds_what_the_host_finds,
+          stepping_one_by_one_finds_the_same_on_msp430, stepping_one_by_one_finds_the_same_on_armv6m,
+          stepping_one_by_one_finds_the_same_on_armv7m, the_benchmarks_find_what_they_find_on_the_host)

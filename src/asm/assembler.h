@@ -281,6 +281,7 @@ typedef struct assembler {
 
     statement *statements;
     size_t statement_count, statement_room;
+    bool full;    /* short codes are passed over */
     bool relaxes; /* some instruction has more than one form, or loads from a pool */
     bool laying_out;
     asm_literal *literals;
@@ -436,6 +437,7 @@ enum asm_directive {
     POOL,
     CONFIG,
     COPIED,
+    COMPRESS,
     BANK,
     PAGE,
     DIRECTIVES

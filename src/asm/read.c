@@ -10,21 +10,26 @@
 #include "base/bytes.h"
 
 static const char *const directive_names[DIRECTIVES] = {
-    "org",    "equ",    "set",    "bit",     "db",     "dw",     "ds",     "end",     "align",
-    "if",     "ifdef",  "ifndef", "elseif",  "else",   "endif",  "macro",  "endm",    "local",
-    "repeat", "each",   "endr",   "include", "incbin", "assert", "error",  "warning", "message",
-    "struct", "ends",   "bits",   "section", "export", "entry",  "vector", "dd",      "dq",
-    "pool",   "config", "copied", "bank",    "page"};
+    "org",    "equ",    "set",    "bit",      "db",     "dw",     "ds",     "end",     "align",
+    "if",     "ifdef",  "ifndef", "elseif",   "else",   "endif",  "macro",  "endm",    "local",
+    "repeat", "each",   "endr",   "include",  "incbin", "assert", "error",  "warning", "message",
+    "struct", "ends",   "bits",   "section",  "export", "entry",  "vector", "dd",      "dq",
+    "pool",   "config", "copied", "compress", "bank",   "page"};
 
-enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 7, LONGEST_MNEMONIC = 24 };
+enum { LONGEST_LINE = 60000, LONGEST_DIRECTIVE = 8, LONGEST_MNEMONIC = 24 };
 
 _Static_assert(DIRECTIVES <= 64, "sets of directives are kept in 64 bits");
+
+static bool offers(const assembler *as, unsigned directive)
+{
+    if (directive == COMPRESS) return as->isa->full_size;
+    return (directive != BANK && directive != PAGE) || as->isa->selector;
+}
 
 void asm_open_directives(assembler *as)
 {
     for (unsigned i = 0; i < DIRECTIVES; i++)
-        if ((i != BANK && i != PAGE) || as->isa->selector)
-            as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
+        if (offers(as, i)) as->directives_by_letter[directive_names[i][0] & 31] |= (uint64_t)1 << i;
 }
 
 int asm_directive(const assembler *as, const char *text, size_t length)
@@ -39,7 +44,8 @@ int asm_directive(const assembler *as, const char *text, size_t length)
 
 const char *asm_directive_name(const assembler *as, unsigned number)
 {
-    return number < (as->isa->selector ? DIRECTIVES : BANK) ? directive_names[number] : NULL;
+    if (number == COMPRESS && !offers(as, number)) number = COPIED; /* the list goes on behind it */
+    return number < DIRECTIVES && offers(as, number) ? directive_names[number] : NULL;
 }
 
 #define REPORT(as, from, to, code, hint, ...)                                                                \
@@ -778,6 +784,19 @@ static void read_directive(assembler *as, int directive, const char *word, size_
     case COPIED:
         if (asm_nothing_left(as, at, end)) asm_read_copied(as, word, word_length);
         return;
+    case COMPRESS: {
+        const char *on = asm_skip_blanks(at, end);
+        size_t length = (size_t)(end - on);
+        bool off = length >= 3 && oak_same_name(on, 3, "off");
+        if (!off && !(length >= 2 && oak_same_name(on, 2, "on"))) {
+            REPORT(as, word, word + word_length, "statement", "Write `compress off` or `compress on`.",
+                   "`compress` is on or off");
+            return;
+        }
+        as->full = off;
+        asm_nothing_left(as, on + (off ? 3 : 2), end);
+        return;
+    }
     case BANK:
     case PAGE:
         if (asm_skip_blanks(at, end) == end) operand_missing(as, directive, word, word_length);
@@ -899,6 +918,10 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
     size_t reports = as->diag_count;
     uint32_t state = asm_here(as)->state;
     unsigned forms = read_forms(as, mnemonic, word, word_length, at, end, rows);
+    for (unsigned i = 0; as->full && i < forms;) /* longer ones stand behind */
+        if (forms > 1 && as->isa->size(as->tables, rows[i]) < as->isa->full_size)
+            memmove(rows + i, rows + i + 1, --forms * sizeof *rows);
+        else i++;
     if (!forms) {
         asm_diag *last = as->diag_count > reports ? &as->diags[as->diag_count - 1] : NULL;
         if (last && last->edit.text && last->edit.safe) {

@@ -483,6 +483,10 @@ typedef struct oak_isa {
      * written as a plain decimal number. NULL where there is nothing to doubt. */
     bool (*doubt)(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                   unsigned decimal, oak_refusal *why);
+    /* Of an architecture with short codes, of fewer bytes than this: `compress off` passes them over. Does what is read back become the same code,
+     * with them or without? Both 0 or NULL elsewhere. */
+    uint8_t full_size;
+    bool (*comes_back)(const oak_isa_tables *tables, const oak_decoded *decoded, bool full);
     /* The address of bit `bit` of the cell at `cell`; OAK_REFUSED when the cell has no bit addresses. */
     oak_status (*bit_of)(const oak_value *cell, int64_t bit, oak_value *result);
 

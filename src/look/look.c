@@ -224,12 +224,19 @@ static void write_label(looker *self, uint32_t address)
 static void write_instruction(looker *self, uint32_t address, const oak_decoded *decoded)
 {
     oak_namer namer = {.context = self, .name = look_name, .whole = look_whole};
+    const oak_isa *isa = self->isa;
+    bool oddly = decoded->oddly, is_short = decoded->size < isa->full_size;
     write_label(self, address);
+    if (isa->comes_back && (is_short ? self->full : !isa->comes_back(self->tables, decoded, self->full))) {
+        oddly = !isa->comes_back(self->tables, decoded, !self->full); /* another code either way */
+        if (!oddly) self->full = !self->full;
+        if (!oddly) oak_buf_text(&self->buf, self->full ? "        compress off\n" : "        compress on\n");
+    } else if (isa->comes_back) oddly |= !isa->comes_back(self->tables, decoded, self->full);
     self->here = address;
     self->unknown = false;
     size_t start = self->buf.size;
     oak_buf_text(&self->buf, "        ");
-    if (decoded->oddly) {
+    if (oddly) {
         const char *sign = self->unit > 1 ? "dw   0x" : "db   0x";
         for (unsigned i = 0; i < decoded->size; i++) {
             const uint8_t *bytes = self->bytes + look_slot(self, address + i) * self->unit;

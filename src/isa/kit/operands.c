@@ -488,3 +488,46 @@ unsigned kit_forms(const oak_isa_tables *opaque, oak_insn *insn, uint16_t *rows,
     if (!find_remedy(tables, insn, why) && !suggested) list_forms(tables, insn, why);
     return 0;
 }
+
+/* An operand of a code as somebody may have written it. */
+static void as_written(const struct kit_tables *tables, const oak_decoded *decoded, unsigned operand,
+                       oak_operand *written, oak_value *value)
+{
+    const kit_shape_of_row *shape = &tables->row[decoded->row];
+    kit_part part = kit_part_of(tables, decoded->row, operand, decoded->word);
+    *written = (oak_operand){.kind = WORD, .reg = shape->word_of[operand]};
+    *value = (oak_value){.known = true};
+    if (!part.class) return;
+    const char *name =
+        part.class->names ? part.class->names[kit_name_in(part.class, part.pattern, part.word)] : NULL;
+    if (name) written->reg = (uint8_t)kit_find_word(tables, name, oak_length(name));
+    if (!part.class->field) return;
+    written->kind = tables->shape_of_class[part.number - 1];
+    written->extra = name != NULL;
+    value->number = kit_value_of(tables, decoded->row, operand, &part, decoded->address);
+}
+
+bool kit_comes_back(const oak_isa_tables *opaque, const oak_decoded *decoded, bool full)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    const oak_isa *isa = tables->language->isa;
+    oak_operand operands[KIT_MOST_OPERANDS];
+    oak_value values[KIT_MOST_OPERANDS];
+    uint16_t rows[OAK_MOST_FORMS];
+    uint8_t bytes[OAK_LONGEST_INSN], own[OAK_LONGEST_INSN];
+    oak_refusal why;
+    unsigned size = tables->row[decoded->row].pattern.size;
+    oak_insn insn = {.mnemonic = tables->row[decoded->row].mnemonic,
+                     .count = tables->row[decoded->row].count,
+                     .operand = operands};
+    for (unsigned i = 0; i < insn.count; i++) as_written(tables, decoded, i, &operands[i], &values[i]);
+    unsigned count = kit_forms(opaque, &insn, rows, &why);
+    oak_lay_down(isa, decoded->word, size, own);
+    for (unsigned i = 0; i < count; i++) {
+        unsigned bytes_of_it = tables->row[rows[i]].pattern.size;
+        if (full && bytes_of_it < isa->full_size) continue;
+        if (kit_encode(opaque, rows[i], &insn, values, decoded->address, bytes, &why)) continue;
+        return bytes_of_it == size && !memcmp(bytes, own, size);
+    }
+    return false;
+}

@@ -266,6 +266,8 @@ int kit_name_in(const kit_class *class, const oak_pattern *pattern, uint64_t wor
 /* The bits of a value as they stand in a code, and back; of so many. */
 uint32_t kit_in_order(const kit_class *class, uint32_t field, unsigned width);
 uint32_t kit_out_of_order(const kit_class *class, uint32_t field, unsigned width);
+/* For an oak_isa: the first form that encodes what is read back, of those that are as long as a full one where `full`, is this code again. */
+bool kit_comes_back(const oak_isa_tables *tables, const oak_decoded *decoded, bool full);
 /* A field of a decoded instruction. */
 uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter);
 /* An operand of a row in a code. */

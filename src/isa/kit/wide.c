@@ -32,7 +32,8 @@ uint32_t kit_far_address(const oak_core *core, uint32_t slot)
 {
     const kit_core *kit = kit_look(core);
     const kit_land *land = kit->land + kit->land_count;
-    if (slot >= kit->span - KIT_NOWHERES) return kit->nowhere[(slot - (kit->span - KIT_NOWHERES)) % KIT_NOWHERES];
+    if (slot >= kit->span - KIT_NOWHERES)
+        return kit->nowhere[(slot - (kit->span - KIT_NOWHERES)) % KIT_NOWHERES];
     while (land > kit->land + 1 && slot < land[-1].first) land--;
     land -= land > kit->land;
     return land->base + (slot - land->first) * kit->arch->slot_bytes;
@@ -78,7 +79,8 @@ oak_status kit_create_wide(const kit_arch *arch, const oak_isa_tables *tables, c
     bool taken = kit->guard != NULL;
     for (unsigned i = 0; i < setup->memory_count && taken; i++) {
         const oak_core_memory *one = &setup->memories[i];
-        taken = kit_take_space(core, one->space, one->base, one->size, one->writable ? 0 : 0xFF, !one->writable);
+        taken =
+            kit_take_space(core, one->space, one->base, one->size, one->writable ? 0 : 0xFF, !one->writable);
     }
     if (!taken || !kit_take_specials(core)) {
         kit_destroy(core);

@@ -18,10 +18,19 @@ enum {
 
 /* Bits of mstatus, and causes of traps. */
 enum { RV32_MIE = 8, RV32_MPIE = 0x80, RV32_MPP = 0x1800 };
-enum { CAUSE_FETCH = 1, CAUSE_ILLEGAL, CAUSE_BREAKPOINT, CAUSE_LOAD_UNEVEN, CAUSE_LOAD, CAUSE_STORE_UNEVEN, CAUSE_STORE, CAUSE_ECALL = 11 };
+enum {
+    CAUSE_FETCH = 1,
+    CAUSE_ILLEGAL,
+    CAUSE_BREAKPOINT,
+    CAUSE_LOAD_UNEVEN,
+    CAUSE_LOAD,
+    CAUSE_STORE_UNEVEN,
+    CAUSE_STORE,
+    CAUSE_ECALL = 11
+};
 
 struct oak_core {
-    kit_core kit; /* first */
+    kit_core kit;        /* first */
     struct rv32_window { /* what plain accesses reach: words of RAM, of code for loads */
         uint8_t *bytes, *guard;
         uint32_t base, size;

@@ -179,7 +179,8 @@ static bool traps(oak_core *core)
     if (cause == CAUSE_ILLEGAL) {
         uint8_t bytes[OAK_LONGEST_INSN];
         kit_fetch(core, value, bytes);
-        value = (uint32_t)(bytes[0] | bytes[1] << 8) | ((bytes[0] & 3) == 3 ? (uint32_t)(bytes[2] | bytes[3] << 8) << 16 : 0);
+        value = (uint32_t)(bytes[0] | bytes[1] << 8) |
+                ((bytes[0] & 3) == 3 ? (uint32_t)(bytes[2] | bytes[3] << 8) << 16 : 0);
     }
     enter(core, cause, value);
     return true;
@@ -239,18 +240,20 @@ static bool read_control(oak_core *core, uint32_t number, uint64_t now, uint32_t
 {
     uint32_t mask, *at = control(core, number, &mask), low = number & ~(uint32_t)UPPER;
     uint64_t count = low == MCYCLE ? now : core->kit.time.instructions;
-    *value = at                                    ? *at
-             : number == 0x344                     ? pending(core)
-             : number == 0x301                     ? 0x40001104u /* RV32, C I M */
-             : low == MCYCLE || low == MINSTRET    ? (uint32_t)(count >> (number & UPPER ? 32 : 0))
-                                                   : 0;
-    return at || number == 0x344 || number == 0x301 || low == MCYCLE || low == MINSTRET || (number >> 4 == 0xF1 && number);
+    *value = at                                 ? *at
+             : number == 0x344                  ? pending(core)
+             : number == 0x301                  ? 0x40001104u /* RV32, C I M */
+             : low == MCYCLE || low == MINSTRET ? (uint32_t)(count >> (number & UPPER ? 32 : 0))
+                                                : 0;
+    return at || number == 0x344 || number == 0x301 || low == MCYCLE || low == MINSTRET ||
+           (number >> 4 == 0xF1 && number);
 }
 
 enum { RV32_GOES_ON, RV32_GOES, RV32_FAULTS };
 static int control_access(oak_core *core, const kit_op *op, uint32_t here, unsigned row, uint64_t now)
 {
-    bool number = row == RV32_CSRWI || row == RV32_CSRSI || row == RV32_CSRCI || row == RV32_CSRRWI || row == RV32_CSRRSI || row == RV32_CSRRCI;
+    bool number = row == RV32_CSRWI || row == RV32_CSRSI || row == RV32_CSRCI || row == RV32_CSRRWI ||
+                  row == RV32_CSRRSI || row == RV32_CSRRCI;
     bool puts = row == RV32_CSRW || row == RV32_CSRWI || row == RV32_CSRRW || row == RV32_CSRRWI,
          sets = row == RV32_CSRS || row == RV32_CSRSI || row == RV32_CSRRS || row == RV32_CSRRSI;
     uint32_t old, with = number ? op->y : core->x[op->y], mask, *at = control(core, op->at, &mask);
@@ -288,8 +291,9 @@ static int rv32_special(oak_core *core, const kit_op *op, uint32_t here, unsigne
 
 #include "isa/kit/dispatch.h"
 
-#define LABELS_2(name)  KIT_EXTRA_LABEL(RV32_DO_##name##_1) KIT_EXTRA_LABEL(RV32_DO_##name##_2)
-#define CORE_EXTRA(X)   IFS(LABELS_2) ONES(LABELS_2) X(RV32_DO_JUMP) X(RV32_DO_CALL) X(RV32_DO_GO) X(RV32_DO_SPECIAL)
+#define LABELS_2(name) KIT_EXTRA_LABEL(RV32_DO_##name##_1) KIT_EXTRA_LABEL(RV32_DO_##name##_2)
+#define CORE_EXTRA(X)                                                                                        \
+    IFS(LABELS_2) ONES(LABELS_2) X(RV32_DO_JUMP) X(RV32_DO_CALL) X(RV32_DO_GO) X(RV32_DO_SPECIAL)
 #define CORE_CASES      "isa/rv32/rv32_cases.h"
 #define CORE_SPAN       (kit->span)
 #define CORE_CODE       RV32_MEM

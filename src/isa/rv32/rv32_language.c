@@ -60,6 +60,14 @@ static oak_status check(const kit_class *class, const oak_value *value, unsigned
     return OAK_REFUSED;
 }
 
+/* What is near a register is so far from it. */
+static bool print(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out)
+{
+    (void)namer;
+    if (class->touch == KIT_TOUCH_POINTED) oak_buf_format(out, "%d", (int)(int32_t)value);
+    return class->touch == KIT_TOUCH_POINTED;
+}
+
 static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                          uint32_t address, uint32_t state, oak_decoded *decoded)
 {
@@ -83,7 +91,7 @@ static const kit_counting counts[] = {
     {RV32_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {RV32_C_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_rv32, .counts = counts, .classes = classes, .remedies = remedies, .letters = letters, .opposites = opposites,
-    .jump = "j", .reserves = true, .check = check, .longest = 4, .own_distance = true};
+    .jump = "j", .reserves = true, .check = check, .print = print, .longest = 4, .own_distance = true};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -94,6 +102,6 @@ const oak_isa oak_isa_rv32 = {
     .about = {.name = "rv32", .title = "RISC-V RV32IMC, machine mode", .cycle_unit = "clock cycle", .elf_machine = 243, .word_bytes = 4, .code_align = 2, .memory_align = 4,
               .own_lines = RV32_LINES, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
               .pc_register = RV32_REG_PC, .fields_are_masks = true, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
-    .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4,
+    .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4, .full_size = 4, .comes_back = kit_comes_back,
     .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
 /* clang-format on */
