@@ -54,7 +54,10 @@ oak_status kit_create(const kit_arch *arch, const oak_isa_tables *tables, const 
     *result = core;
     if (arch->op_bytes) return OAK_OK;
     kit->span = kit->guard_bytes = arch->code_span;
-    if (arch->slot_bytes) kit_lay_lands(core);
+    if (arch->slot_bytes && !kit_lay_lands(core)) {
+        kit_destroy(core);
+        return OAK_UNSUPPORTED;
+    }
     kit->ops = oak_take_zeroed(host, ops_size(kit) + row_size(kit) + kit->span); /* in one piece */
     if (!kit->ops) {
         kit_destroy(core);

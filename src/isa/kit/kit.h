@@ -57,7 +57,8 @@ enum {
     KIT_MOST_REACHED = KIT_MOST_USES + 4, /* with what the stack and `more_cells` add */
     KIT_MOST_WRITTEN = 8,
     KIT_MOST_LANDS = 8,
-    KIT_NOWHERES = 16, /* addresses without code that a program has gone to are remembered */
+    KIT_MOST_LAND_BYTES = 1 << 28, /* of all of them */
+    KIT_NOWHERES = 16,             /* addresses without code that a program has gone to are remembered */
     KIT_MOST_KNOWN = 256
 };
 
@@ -356,8 +357,8 @@ static inline uint32_t kit_way(uint32_t from, uint32_t to)
 
 /* ------------------------------------------------------------------------------------------ wide.c */
 
-/* Lays out the slots; called by kit_create. */
-void kit_lay_lands(oak_core *core);
+/* Lays out the slots; called by kit_create. False where there are too many memories that can hold code, or too much of them. */
+bool kit_lay_lands(oak_core *core);
 uint32_t kit_far_address(const oak_core *core, uint32_t slot);
 /* The slot of an address; one that faults where no code can be. */
 uint32_t kit_far_slot(oak_core *core, uint32_t address);

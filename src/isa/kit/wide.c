@@ -6,19 +6,21 @@
 /* Slots that follow a memory, where a program runs out of it. */
 enum { BEHIND = KIT_SPARE };
 
-void kit_lay_lands(oak_core *core)
+bool kit_lay_lands(oak_core *core)
 {
     kit_core *kit = kit_of(core);
     uint32_t slot = 0, bytes = 0;
-    for (unsigned i = 0; i < kit->setup.memory_count && kit->land_count < KIT_MOST_LANDS; i++) {
+    for (unsigned i = 0; i < kit->setup.memory_count; i++) {
         const oak_core_memory *one = &kit->setup.memories[i];
         if (one->space != kit->arch->isa->about.code_space) continue;
+        if (kit->land_count == KIT_MOST_LANDS || one->size > KIT_MOST_LAND_BYTES - bytes) return false;
         kit->land[kit->land_count++] = (kit_land){one->base, one->size, slot, bytes};
         slot += one->size / kit->arch->slot_bytes + BEHIND;
         bytes += one->size;
     }
     kit->span = slot + KIT_NOWHERES;
-    kit->guard_bytes = bytes;
+    kit->guard_bytes = bytes + 1; /* never none */
+    return true;
 }
 
 static const kit_land *land_at(const kit_core *kit, uint32_t address)

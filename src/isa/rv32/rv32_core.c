@@ -175,6 +175,7 @@ static bool traps(oak_core *core)
     case OAK_FAULT_NO_HANDLER: cause = CAUSE_ECALL, value = 0; break;
     default: return false;
     }
+    if (kit_address(core, kit->pc) == (core->mtvec & ~3u)) return false; /* it would come here again */
     if (!(core->mtvec & ~3u) || kit_find_slot(core, core->mtvec & ~3u) >= kit->span) return false;
     if (cause == CAUSE_ILLEGAL) {
         uint8_t bytes[OAK_LONGEST_INSN];
