@@ -455,7 +455,7 @@ void asm_layout(assembler *as)
                 for (asm_symbol *label = one->label; label; label = label->as.beside)
                     label->value = one->address;
         }
-        if (!moved && !as->pool_moved) return;
+        if (!moved && !as->pool_moved && (round || !as->floats)) return; /* forms have been chosen */
     }
 }
 

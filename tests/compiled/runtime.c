@@ -210,28 +210,20 @@ __attribute__((used)) int64_t divide64_signed(int64_t n, int64_t d, int64_t *rem
     return (n < 0) != (d < 0) ? (int64_t)(0 - quotient) : (int64_t)quotient;
 }
 #ifdef __riscv
-uint64_t __udivdi3(uint64_t n, uint64_t d)
-{
-    uint64_t rest;
-    return divide64(n, d, &rest);
-}
-uint64_t __umoddi3(uint64_t n, uint64_t d)
-{
-    uint64_t rest;
-    divide64(n, d, &rest);
-    return rest;
-}
-int64_t __divdi3(int64_t n, int64_t d)
-{
-    int64_t rest;
-    return divide64_signed(n, d, &rest);
-}
-int64_t __moddi3(int64_t n, int64_t d)
-{
-    int64_t rest;
-    divide64_signed(n, d, &rest);
-    return rest;
-}
+#define DIVIDES(type, name, rest_name, by)                                                                   \
+    type name(type n, type d)                                                                                \
+    {                                                                                                        \
+        type rest;                                                                                           \
+        return by(n, d, &rest);                                                                              \
+    }                                                                                                        \
+    type rest_name(type n, type d)                                                                           \
+    {                                                                                                        \
+        type rest;                                                                                           \
+        by(n, d, &rest);                                                                                     \
+        return rest;                                                                                         \
+    }
+DIVIDES(uint64_t, __udivdi3, __umoddi3, divide64)
+DIVIDES(int64_t, __divdi3, __moddi3, divide64_signed)
 uint64_t __ashldi3(uint64_t value, int by)
 {
     return __aeabi_llsl(value, by);

@@ -49,14 +49,11 @@ static void overwrite(oak_core *core, uint32_t address)
 
 bool kit_store(oak_core *core, uint32_t address, uint8_t value)
 {
-    kit_core *kit = kit_of(core);
-    uint8_t *guard = kit_guard_at(core, address), *cell = kit_cells(core, code_of(kit), address, 1);
-    if (!cell || !guard || *guard & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT)) {
-        kit->fault = guard && *guard & KIT_GUARD_FIXED ? OAK_FAULT_READ_ONLY : OAK_FAULT_ABSENT;
-        kit->fault_space = (uint8_t)code_of(kit);
-        kit->fault_address = address;
-        return false;
-    }
+    uint8_t *guard = kit_guard_at(core, address),
+            *cell = kit_cells(core, code_of(kit_look(core)), address, 1);
+    if (!cell || !guard || *guard & (KIT_GUARD_FIXED | KIT_GUARD_ABSENT))
+        return kit_fail(core, guard && *guard & KIT_GUARD_FIXED ? OAK_FAULT_READ_ONLY : OAK_FAULT_ABSENT,
+                        address);
     if (*guard & KIT_GUARD_CODE) overwrite(core, address);
     *guard = 0;
     *cell = value;
@@ -65,11 +62,9 @@ bool kit_store(oak_core *core, uint32_t address, uint8_t value)
 
 void kit_unread(oak_core *core, uint32_t address)
 {
-    kit_core *kit = kit_of(core);
     const uint8_t *guard = kit_guard_at(core, address);
-    kit->fault = !guard || *guard & KIT_GUARD_ABSENT ? OAK_FAULT_ABSENT : OAK_FAULT_UNWRITTEN;
-    kit->fault_space = (uint8_t)code_of(kit);
-    kit->fault_address = address;
+    bool absent = !guard || *guard & KIT_GUARD_ABSENT;
+    (void)kit_fail(core, absent ? OAK_FAULT_ABSENT : OAK_FAULT_UNWRITTEN, address);
 }
 
 /* The address of a byte, counted from the lowest place of the value; and whether a device may have it. */

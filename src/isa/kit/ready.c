@@ -68,10 +68,7 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
         return 1;
     }
     kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
-    op->to = oak_goes_on((oak_flow)decoded.flow) && decoded.flow != OAK_FLOW_BRANCH &&
-                     decoded.flow != OAK_FLOW_CALL
-                 ? 0
-                 : kit_way(pc, kit_slot(core, decoded.target));
+    op->to = kit_way(pc, decoded.has_target ? kit_slot(core, decoded.target) : 0);
     (kit->arch->fill ? kit->arch->fill : kit_row_fill)(core, &decoded, op);
     op->size = (uint16_t)(decoded.size / (kit->arch->slot_bytes ? kit->arch->slot_bytes : 1));
     op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);

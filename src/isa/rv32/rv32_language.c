@@ -24,7 +24,7 @@ static const char *const csrs[] = {"mstatus", "misa", "mie", "mtvec", "mscratch"
 static const uint16_t csr_codes[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342, 0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82, 0xF11, 0xF12, 0xF13, 0xF14};
 #define REG(name, names, letter, codes)                    {name, "<>", names, letter, 0, KIT_NO_VALUE, 0, KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, codes}
 #define NUM(name, letter, kind, shift, order)              {name, "{}", NULL, 0, letter, kind, 0, 0, 0, false, false, shift, NULL, order, NULL}
-#define NEAR(name, names, reg, kind, shift, order, codes)  {name, "{}(<>)", names, reg, 'i', kind, RV32_MEM, KIT_TOUCH_POINTED, 4, true, false, shift, NULL, order, codes}
+#define NEAR(name, names, reg, kind, any, shift, order, codes)  {name, "{}(<>)", names, reg, 'i', kind, RV32_MEM, KIT_TOUCH_POINTED, 4, any, false, shift, NULL, order, codes}
 static const kit_class classes[] = {
     REG("rd", all, 'd', all_codes), REG("rs1", all, 's', all_codes), REG("rs2", all, 't', all_codes), REG("rde", all, 'e', all_codes), REG("rdf", all, 'f', all_codes),
     REG("rdz", some, 'd', all_codes), REG("rs1z", some, 's', all_codes), REG("rs2z", some, 't', all_codes), REG("rdnsp", far_from_sp, 'd', all_codes),
@@ -34,8 +34,8 @@ static const kit_class classes[] = {
     NUM("upper", 'i', KIT_BITS, 0, NULL), NUM("upper6", 'i', KIT_SIGNED, 0, NULL), NUM("imm16", 'i', KIT_SIGNED, 4, "502431"), NUM("imm4", 'i', KIT_UNSIGNED, 2, "32765401"),
     NUM("parts", 'i', KIT_PARTS, 0, NULL), NUM("far", 'i', KIT_TWO_PARTS, 0, NULL), NUM("branch", 'i', KIT_RELATIVE, 1, "b9876543210a"),
     NUM("target", 'i', KIT_RELATIVE, 1, "j9876543210aihgfedcb"), NUM("c.branch", 'i', KIT_RELATIVE, 1, "73265104"), NUM("c.target", 'i', KIT_RELATIVE, 1, "a3879562104"),
-    NEAR("near(rs1)", all, 's', KIT_SIGNED, 0, NULL, all_codes), NEAR("near4(rs1')", eight, 's', KIT_UNSIGNED, 2, "32104", eight_codes),
-    NEAR("near4(sp)", stack, 'y', KIT_UNSIGNED, 2, "321054", stack_codes), NEAR("up4(sp)", stack, 'y', KIT_UNSIGNED, 2, "321054", stack_codes),
+    NEAR("near(rs1)", all, 's', KIT_SIGNED, true, 0, NULL, all_codes), NEAR("near4(rs1')", eight, 's', KIT_UNSIGNED, false, 2, "32104", eight_codes),
+    NEAR("near4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes), NEAR("up4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes),
     {0}};
 static const kit_letter letters[] = {{"{}(<>)", 'x'}, {"x*", 'r'}, {"a*", 'r'}, {"s*", 'r'}, {"t*", 'r'}, {"{}", '='}, {0}};
 static const kit_pair opposites[] = {{"beq", "bne"}, {"blt", "bge"}, {"bltu", "bgeu"}, {"beqz", "bnez"}, {"bltz", "bgez"}, {"bgtz", "blez"}, {0}};
