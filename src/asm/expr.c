@@ -37,6 +37,8 @@ enum operator_number {
     OP_PAGE,
     OP_BYTES, /* the byte an address of words begins at, and back */
     OP_WORDS,
+    OP_UPPER_PART, /* what instructions take an address in */
+    OP_LOWER_PART,
     OP_ADDRESS, /* of a variable: while a program runs its name means what is in it */
     OP_MIN,
     OP_MAX
@@ -393,6 +395,13 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
         return FAULT(parser, start, start + 1, "expression",
                      "Leave it out: # belongs before the whole operand of an instruction.",
                      "# cannot stand inside an expression");
+    bool word = c == '%' && parser->end - start > 4 && start[3] == '(';
+    if (word && (oak_same_name(start + 1, 2, "hi") || oak_same_name(start + 1, 2, "lo"))) {
+        unsigned op = oak_same_name(start + 1, 2, "hi") ? OP_UPPER_PART : OP_LOWER_PART;
+        parser->at += 4;
+        const oak_expr *inner = closing(parser, start, parse_choice(parser));
+        return inner ? make_operation(parser, OAK_EXPR_UNARY, op, start, inner, NULL, NULL) : NULL;
+    }
     const char *hint =
         c == '%'   ? "Binary is written 0b101 or 101b; % between two values is the rest of a division."
         : c == ',' ? "There is one comma too many, or what stands before it is missing."
@@ -543,6 +552,8 @@ bool oak_expr_is_plain(const oak_expr *expr)
     case OP_PAGE:
     case OP_BYTES:
     case OP_WORDS:
+    case OP_UPPER_PART:
+    case OP_LOWER_PART:
     case OP_ADDRESS: return false;
     default: return expr->kind == OAK_EXPR_UNARY || expr->kind == OAK_EXPR_BINARY;
     }
@@ -622,6 +633,19 @@ static oak_status of_address(const oak_expr *expr, const oak_architecture *about
     return OAK_OK;
 }
 
+/* %lo(x): the lower bits, with their sign; %hi(x): what is to be added to them in the upper ones. */
+static oak_status part_of_address(const oak_expr *expr, const oak_architecture *about, const oak_value *of,
+                                  oak_value *value, oak_expr_fault *fault)
+{
+    unsigned bits = about ? about->part_bits : 0;
+    if (!bits)
+        return value_fault(expr, fault, "expression", "addresses are not taken in two parts here: write low(x) or high(x)");
+    uint32_t whole = (uint32_t)of->number, half = 1u << (bits - 1), lower = ((whole + half) & (2 * half - 1)) - half;
+    if (expr->op == OP_LOWER_PART) value->number = (int32_t)lower;
+    else value->number = (whole - lower) >> bits;
+    return OAK_OK;
+}
+
 static oak_status cell_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
                              oak_expr_fault *fault)
 {
@@ -654,7 +678,7 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
     case OAK_EXPR_CELL: return cell_value(expr, scope, value, fault);
     default: break;
     }
-    bool asks = expr->op == OP_ADDRESS || (expr->op >= OP_UPPER && expr->op <= OP_WORDS);
+    bool asks = expr->op == OP_ADDRESS || (expr->op >= OP_UPPER && expr->op <= OP_LOWER_PART);
     bool address = expr->kind == OAK_EXPR_UNARY && asks && !scope->in_address;
     if (address) {
         oak_expr_scope inside = *scope;
@@ -674,6 +698,8 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         *value = left;
         value->space = expr->op == OP_PLUS || expr->op == OP_ADDRESS ? left.space : 0;
         value->name = NULL;
+        if (expr->op == OP_UPPER_PART || expr->op == OP_LOWER_PART)
+            return part_of_address(expr, scope->about, &left, value, fault);
         if (expr->op >= OP_BANK && expr->op <= OP_WORDS)
             return of_address(expr, scope->about, &left, value, fault);
         value->number = oak_expr_plain(expr->op, left.number, 0);

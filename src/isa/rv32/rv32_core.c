@@ -20,6 +20,8 @@ enum {
 static const struct does { uint16_t handler; uint8_t d, s, t; int16_t n; } does[RV32_ROWS] = {
 #define DO(row, name, d, s, t, n) [RV32_##row] = {RV32_DO_##name##_1, d, s, t, n},
 #define ENDS(row, name, d, s, n)  [RV32_##row] = {RV32_DO_##name, d, s, 0, n},
+#define COUNTS(row, number) ENDS(row, SPECIAL, 'd', 0, number)
+#define CONTROL(row, d, s) ENDS(row, SPECIAL, d, s, 0) ENDS(row##_N, SPECIAL, d, s, 0)
 #define ALIKE3(name)  DO(name, name, 'd', 's', 't', 0)
 #define ALIKE2(name)  DO(name, name, 'd', 's', 0, 0)
 #define BRANCH2(name) DO(name, name, 's', 't', 0, 0)
@@ -30,7 +32,7 @@ static const struct does { uint16_t handler; uint8_t d, s, t; int16_t n; } does[
     BRANCH2(BEQ) BRANCH2(BNE) BRANCH2(BLT) BRANCH2(BGE) BRANCH2(BLTU) BRANCH2(BGEU)
     DO(BEQZ, BEQ, 's', 0, 0, 0) DO(BNEZ, BNE, 's', 0, 0, 0) DO(BLTZ, BLT, 's', 0, 0, 0) DO(BGEZ, BGE, 's', 0, 0, 0) DO(BGTZ, BLT, 0, 't', 0, 0) DO(BLEZ, BGE, 0, 't', 0, 0)
     DO(C_BEQZ, BEQ, 's', 0, 0, 0) DO(C_BNEZ, BNE, 's', 0, 0, 0)
-    DO(NOP, NOTHING, 0, 0, 0, 0) DO(C_NOP, NOTHING, 0, 0, 0, 0) DO(FENCE, NOTHING, 0, 0, 0, 0) DO(MV, COPY, 'd', 's', 0, 0) DO(C_MV, COPY, 'd', 't', 0, 0) DO(LI, SET, 'd', 0, 0, 0) DO(C_LI, SET, 'd', 0, 0, 0)
+    DO(NOP, NOTHING, 0, 0, 0, 0) DO(C_NOP, NOTHING, 0, 0, 0, 0) DO(FENCE, NOTHING, 0, 0, 0, 0) DO(FENCE_SETS, NOTHING, 0, 0, 0, 0) DO(FENCE_TSO, NOTHING, 0, 0, 0, 0) DO(MV, COPY, 'd', 's', 0, 0) DO(C_MV, COPY, 'd', 't', 0, 0) DO(LI, SET, 'd', 0, 0, 0) DO(C_LI, SET, 'd', 0, 0, 0)
     DO(LUI, SET, 'd', 0, 0, 0) DO(C_LUI, SET, 'd', 0, 0, 0) DO(AUIPC, SET, 'd', 0, 0, 0)
     DO(NOT, XORI, 'd', 's', 0, -1) DO(NEG, SUB, 'd', 0, 't', 0) DO(SEQZ, SLTUI, 'd', 's', 0, 1) DO(SNEZ, SLTU, 'd', 0, 't', 0) DO(SLTZ, SLTI, 'd', 's', 0, 0) DO(SGTZ, SLT, 'd', 0, 't', 0)
     DO(C_ADDI, ADDI, 'd', 'd', 0, 0) DO(C_ADDI16SP, ADDI, 2, 2, 0, 0) DO(C_ADDI4SPN, ADDI, 'd', 2, 0, 0) DO(C_SRLI, SRLI, 'd', 'd', 0, 0) DO(C_SRAI, SRAI, 'd', 'd', 0, 0)
@@ -39,9 +41,9 @@ static const struct does { uint16_t handler; uint8_t d, s, t; int16_t n; } does[
     ENDS(J, JUMP, 0, 0, 0) ENDS(C_J, JUMP, 0, 0, 0) ENDS(JAL, CALL, 'd', 0, 0) ENDS(CALL, CALL, 1, 0, 0) ENDS(CALL_NEAR, CALL, 1, 0, 0) ENDS(C_CALL, CALL, 1, 0, 0) ENDS(C_JAL, CALL, 1, 0, 0)
     ENDS(RET, GO, 0, 1, 0) ENDS(C_RET, GO, 0, 1, 0) ENDS(JR, GO, 0, 's', 0) ENDS(C_JR, GO, 0, 's', 0) ENDS(JR_NEAR, GO, 0, 's', 0) ENDS(JALR, GO, 'd', 's', 0)
     ENDS(JALR_RA, GO, 1, 's', 0) ENDS(C_JALR, GO, 1, 's', 0)
-    ENDS(RDCYCLE, SPECIAL, 'd', 0, 0) ENDS(RDINSTRET, SPECIAL, 'd', 0, 0) ENDS(CSRR, SPECIAL, 'd', 0, 0) ENDS(CSRW, SPECIAL, 0, 's', 0) ENDS(CSRS, SPECIAL, 0, 's', 0) ENDS(CSRC, SPECIAL, 0, 's', 0)
-    ENDS(CSRWI, SPECIAL, 0, 'i', 0) ENDS(CSRSI, SPECIAL, 0, 'i', 0) ENDS(CSRCI, SPECIAL, 0, 'i', 0) ENDS(CSRRW, SPECIAL, 'd', 's', 0) ENDS(CSRRS, SPECIAL, 'd', 's', 0)
-    ENDS(CSRRC, SPECIAL, 'd', 's', 0) ENDS(CSRRWI, SPECIAL, 'd', 'i', 0) ENDS(CSRRSI, SPECIAL, 'd', 'i', 0) ENDS(CSRRCI, SPECIAL, 'd', 'i', 0)
+    COUNTS(RDCYCLE, 0xC00) COUNTS(RDTIME, 0xC01) COUNTS(RDINSTRET, 0xC02) COUNTS(RDCYCLEH, 0xC80) COUNTS(RDTIMEH, 0xC81) COUNTS(RDINSTRETH, 0xC82)
+    CONTROL(CSRR, 'd', 0) CONTROL(CSRW, 0, 's') CONTROL(CSRS, 0, 's') CONTROL(CSRC, 0, 's') CONTROL(CSRWI, 0, 'i') CONTROL(CSRSI, 0, 'i') CONTROL(CSRCI, 0, 'i')
+    CONTROL(CSRRW, 'd', 's') CONTROL(CSRRS, 'd', 's') CONTROL(CSRRC, 'd', 's') CONTROL(CSRRWI, 'd', 'i') CONTROL(CSRRSI, 'd', 'i') CONTROL(CSRRCI, 'd', 'i')
     ENDS(ECALL, SPECIAL, 0, 0, 0) ENDS(EBREAK, SPECIAL, 0, 0, 0) ENDS(C_EBREAK, SPECIAL, 0, 0, 0) ENDS(MRET, SPECIAL, 0, 0, 0) ENDS(WFI, SPECIAL, 0, 0, 0) ENDS(FENCE_I, SPECIAL, 0, 0, 0)
 };
 /* clang-format on */
@@ -87,6 +89,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (row == RV32_LUI || row == RV32_C_LUI) op->at <<= 12;
     if (row == RV32_AUIPC) op->at = (op->at << 12) + (uint32_t)decoded->address;
     if (it->handler == RV32_DO_CALL) op->at = (uint32_t)decoded->address + decoded->size;
+    if (it->handler == RV32_DO_SPECIAL) op->to = (uint32_t)decoded->word >> 12 & 7; /* what it does to a control register */
     if (it->handler == RV32_DO_GO) op->to = (uint32_t)decoded->address + decoded->size;
 }
 
@@ -240,6 +243,7 @@ static uint32_t *control(oak_core *core, uint32_t number, uint32_t *mask)
 static bool read_control(oak_core *core, uint32_t number, uint64_t now, uint32_t *value)
 {
     uint32_t mask, *at = control(core, number, &mask), low = number & ~(uint32_t)UPPER;
+    if (low == 0xC00 || low == 0xC02) low -= 0x100u; /* what machine mode lets others read */
     uint64_t count = low == MCYCLE ? now : core->kit.time.instructions;
     *value = at                                 ? *at
              : number == 0x344                  ? pending(core)
@@ -251,14 +255,10 @@ static bool read_control(oak_core *core, uint32_t number, uint64_t now, uint32_t
 }
 
 enum { RV32_GOES_ON, RV32_GOES, RV32_FAULTS };
-static int control_access(oak_core *core, const kit_op *op, uint32_t here, unsigned row, uint64_t now)
+static int control_access(oak_core *core, const kit_op *op, uint32_t here, uint64_t now)
 {
-    bool number = row == RV32_CSRWI || row == RV32_CSRSI || row == RV32_CSRCI || row == RV32_CSRRWI ||
-                  row == RV32_CSRRSI || row == RV32_CSRRCI;
-    bool puts = row == RV32_CSRW || row == RV32_CSRWI || row == RV32_CSRRW || row == RV32_CSRRWI,
-         sets = row == RV32_CSRS || row == RV32_CSRSI || row == RV32_CSRRS || row == RV32_CSRRSI;
-    uint32_t old, with = number ? op->y : core->x[op->y], mask, *at = control(core, op->at, &mask);
-    bool writes = row != RV32_CSRR && (puts || op->y);
+    bool puts = (op->to & 3) == 1, sets = (op->to & 3) == 2, writes = puts || op->y;
+    uint32_t old, with = op->to & 4 ? op->y : core->x[op->y], mask, *at = control(core, op->at, &mask);
     if (!read_control(core, op->at, now, &old) || (writes && op->at >> 10 == 3)) {
         (void)kit_fail(core, OAK_FAULT_RESERVED, here);
         return RV32_FAULTS;
@@ -272,8 +272,6 @@ static int control_access(oak_core *core, const kit_op *op, uint32_t here, unsig
 static int rv32_special(oak_core *core, const kit_op *op, uint32_t here, unsigned row, uint64_t now)
 {
     switch (row) {
-    case RV32_RDCYCLE: core->x[op->x] = (uint32_t)now; return RV32_GOES_ON;
-    case RV32_RDINSTRET: core->x[op->x] = (uint32_t)core->kit.time.instructions; return RV32_GOES_ON;
     case RV32_ECALL: (void)kit_fail(core, OAK_FAULT_NO_HANDLER, CAUSE_ECALL); return RV32_FAULTS;
     case RV32_EBREAK:
     case RV32_C_EBREAK: (void)kit_fail(core, OAK_FAULT_BREAKPOINT, here); return RV32_FAULTS;
@@ -284,7 +282,7 @@ static int rv32_special(oak_core *core, const kit_op *op, uint32_t here, unsigne
         core->goes = kit_slot(core, core->mepc);
         core->kit.attention = true;
         return RV32_GOES;
-    default: return control_access(core, op, here, row, now);
+    default: return control_access(core, op, here, now);
     }
 }
 

@@ -20,8 +20,9 @@ static const char *const all[] = {"zero", "ra", "sp", FROM_3, FROM_8, FROM_16, "
                   *const eight[] = {FROM_8, X_8, "fp", NULL}, *const stack[] = {"sp", "x2", NULL};
 static const uint16_t all_codes[] = {ALL_32, ALL_32, 8}, eight_codes[] = {EIGHT_ON(0), EIGHT_ON(0), 0}, stack_codes[] = {0, 0};
 static const char *const csrs[] = {"mstatus", "misa", "mie", "mtvec", "mscratch", "mepc", "mcause", "mtval", "mip", "mcycle", "minstret", "mcycleh", "minstreth",
-                                   "mvendorid", "marchid", "mimpid", "mhartid", NULL};
-static const uint16_t csr_codes[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342, 0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82, 0xF11, 0xF12, 0xF13, 0xF14};
+                                   "cycle", "time", "instret", "cycleh", "timeh", "instreth", "mvendorid", "marchid", "mimpid", "mhartid", NULL},
+                  *const sets[] = {"0", "w", "r", "rw", "o", "ow", "or", "orw", "i", "iw", "ir", "irw", "io", "iow", "ior", "iorw", NULL};
+static const uint16_t csr_codes[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342, 0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82, 0xC00, 0xC01, 0xC02, 0xC80, 0xC81, 0xC82, 0xF11, 0xF12, 0xF13, 0xF14};
 #define REG(name, names, letter, codes)                    {name, "<>", names, letter, 0, KIT_NO_VALUE, 0, KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, codes}
 #define NUM(name, letter, kind, shift, order)              {name, "{}", NULL, 0, letter, kind, 0, 0, 0, false, false, shift, NULL, order, NULL}
 #define NEAR(name, names, reg, kind, any, shift, order, codes)  {name, "{}(<>)", names, reg, 'i', kind, RV32_MEM, KIT_TOUCH_POINTED, 4, any, false, shift, NULL, order, codes}
@@ -30,6 +31,8 @@ static const kit_class classes[] = {
     REG("rdz", some, 'd', all_codes), REG("rs1z", some, 's', all_codes), REG("rs2z", some, 't', all_codes), REG("rdnsp", far_from_sp, 'd', all_codes),
     REG("same", all, 'd', all_codes), REG("rd'", eight, 'd', eight_codes), REG("rs1'", eight, 's', eight_codes), REG("rs2'", eight, 't', eight_codes),
     REG("same'", eight, 'd', eight_codes), REG("csr", csrs, 'c', csr_codes),
+    {"pred", "<>", sets, 'p', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL}, {"succ", "<>", sets, 'q', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL},
+    NUM("csrn", 'c', KIT_UNSIGNED, 0, NULL),
     NUM("imm", 'i', KIT_SIGNED, 0, NULL), NUM("imm6", 'i', KIT_SIGNED, 0, NULL), NUM("imm5", 'i', KIT_UNSIGNED, 0, NULL), NUM("shift", 'i', KIT_UNSIGNED, 0, NULL),
     NUM("upper", 'i', KIT_BITS, 0, NULL), NUM("upper6", 'i', KIT_SIGNED, 0, NULL), NUM("imm16", 'i', KIT_SIGNED, 4, "502431"), NUM("imm4", 'i', KIT_UNSIGNED, 2, "32765401"),
     NUM("parts", 'i', KIT_PARTS, 0, NULL), NUM("far", 'i', KIT_TWO_PARTS, 0, NULL), NUM("branch", 'i', KIT_RELATIVE, 1, "b9876543210a"),
@@ -100,8 +103,8 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 
 const oak_isa oak_isa_rv32 = {
     .about = {.name = "rv32", .title = "RISC-V RV32IMC, machine mode", .cycle_unit = "clock cycle", .elf_machine = 243, .word_bytes = 4, .code_align = 2, .memory_align = 4,
-              .own_lines = RV32_LINES, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
+              .own_lines = RV32_LINES, .part_bits = 12, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
               .pc_register = RV32_REG_PC, .fields_are_masks = true, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
     .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4, .full_size = 4, .comes_back = kit_comes_back,
-    .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
+    .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
 /* clang-format on */
