@@ -89,7 +89,7 @@ bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room)
         chip.ops->read_memory(chip.chip, reg->points_to, address, bytes, size) ||
         !name_near(oak_session_program(session), reg->points_to, address, name, sizeof name))
         return false; /* a number that is no address now leads nowhere in particular */
-    snprintf(text, room, "%s leads to %s, 0x%0*llx", reg->name, name, (int)size * 2,
+    snprintf(text, room, "%s leads to %s, 0x%0*llx", oak_register_called(about, number), name, (int)size * 2,
              (unsigned long long)oak_number_at(about, reg->points_to, bytes, size));
     return true;
 }
@@ -129,8 +129,10 @@ void report_registers(cli *self, oak_session *session)
         if (cli_is_free_level(session, i)) continue;
         chip.ops->read_register(chip.chip, i, &value);
         cli_write_register(reg, value, self->register_base, text, sizeof text);
-        int pad = wide && reg->bits == 32 ? 4 - (int)strlen(reg->name) : 0;
-        int room = 3 + (int)strlen(reg->name) + (pad > 0 ? pad : 0) + (int)strlen(text);
+        const char *name = oak_register_called(about, i);
+        int pad = wide && reg->bits == 32 ? 4 - (int)strlen(name) : 0;
+        if (pad < 0) pad = 0;
+        int room = 3 + (int)strlen(name) + pad + (int)strlen(text);
         /* Narrow ones in as few lines as they need, the derived ones below; wide ones six a line, aligned. */
         bool breaks = wide ? column == 6 : (reg->derived && !derived) || width + room > WIDTH;
         if (breaks) printf("\n "), column = 0, width = 1;
@@ -138,7 +140,7 @@ void report_registers(cli *self, oak_session *session)
         column++;
         width += room;
         printf("%c%s%s%s%*s %s ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
-               cli_paint(self->result_colour, PAINT_STRONG), reg->name,
+               cli_paint(self->result_colour, PAINT_STRONG), name,
                cli_paint(self->result_colour, PAINT_OFF), pad, "", text);
     }
     printf("\n  flags:");

@@ -340,7 +340,7 @@ void cli_change_name(const oak_part *part, const oak_change *change, char *name,
 {
     const oak_part_register *reg =
         change->space ? oak_part_register_at(part, change->space, change->address) : NULL;
-    if (!change->space) snprintf(name, room, "%s", part->architecture->registers[change->address].name);
+    if (!change->space) snprintf(name, room, "%s", oak_register_called(part->architecture, change->address));
     else if (reg) snprintf(name, room, "%s", reg->name);
     else
         snprintf(name, room, "%s[0x%02x]", part->architecture->spaces[change->space].name,
@@ -404,7 +404,7 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
             flags_text(about, one->address, one->bits, whole, text, room);
         else text[0] = 0;
         if (*text) return;
-        snprintf(text, room, "%s = 0x%0*x", reg->name, (reg->bits + 3) / 4, (unsigned)whole);
+        snprintf(text, room, "%s = 0x%0*x", oak_register_called(about, one->address), (reg->bits + 3) / 4, (unsigned)whole);
         return;
     }
     char name[120];

@@ -23,8 +23,8 @@ static void say_address_meant(bench *b, const char *assignment)
     const char *name = assignment + strcspn(assignment, "=");
     bool pointer = false;
     for (unsigned i = 0; i < about->register_count; i++)
-        pointer |= about->registers[i].points_to && left == strlen(about->registers[i].name) &&
-                   strncasecmp(assignment, about->registers[i].name, left) == 0;
+        pointer |= about->registers[i].points_to && left == strlen(oak_register_called(about, i)) &&
+                   strncasecmp(assignment, oak_register_called(about, i), left) == 0;
     name += strspn(name, "= \t");
     char address[100], message[400], hint[200];
     oak_reading reading;

@@ -93,7 +93,7 @@ static unsigned space_of_pointer(bench *b, const char *expression)
 {
     const oak_part *part = oak_session_part(b->session);
     for (unsigned i = 0; i < part->architecture->register_count; i++)
-        if (strcasecmp(expression, part->architecture->registers[i].name) == 0 &&
+        if (strcasecmp(expression, oak_register_called(part->architecture, i)) == 0 &&
             part->architecture->registers[i].points_to)
             return part->architecture->registers[i].points_to;
     for (unsigned i = 0; i < part->memory_count; i++)

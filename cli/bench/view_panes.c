@@ -34,7 +34,7 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         bool new = cli_has_changed(&v->changes, 0, i, 1);
         char number[50];
         cli_write_register(reg, value, v->b->self->register_base, number, sizeof number);
-        snprintf(text, sizeof text, "%s%-4s %s", new ? "*" : " ", reg->name, number);
+        snprintf(text, sizeof text, "%s%-4s %s", new ? "*" : " ", oak_register_called(about, i), number);
         int width = cli_is_wide(about) ? 18 : 13;
         while (width < (int)strlen(text) + 1) width += 13;
         if (column + width > to) column = from, row++;

@@ -98,6 +98,7 @@ typedef struct oak_architecture {
     unsigned code_space;
     const oak_register_info *registers;
     unsigned register_count;
+    const char *const *called; /* what programs call each register, where that is another name; or NULL */
     unsigned pc_register;
     oak_stack_info stack;
     const oak_register_cells *cells; /* of registers */
@@ -112,6 +113,13 @@ typedef struct oak_architecture {
         fields_are_masks; /* fields of special registers, and flags, are their bits by their own names, FIELD_n the value n of a field */
     unsigned bank_flag;   /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
+
+/* A register as programs call it. */
+static inline const char *oak_register_called(const oak_architecture *about, unsigned number)
+{
+    const char *called = about->called ? about->called[number] : (const char *)0;
+    return called ? called : about->registers[number].name;
+}
 
 /* The vector of a line. */
 static inline uint32_t oak_vector_of(const oak_architecture *about, unsigned line)

@@ -182,6 +182,8 @@ typedef struct oak_stack_use {
     } from[OAK_MOST_PUSHED];
     bool sets; /* the stack begins anew: the first word goes to `first` */
     uint32_t first;
+    bool stores; /* the word `at` below the top, which there is room for, becomes what from[0] is */
+    unsigned at;
 } oak_stack_use;
 
 /* What an exception puts on the stack where return addresses are kept in a link register: the registers in ascending order of
@@ -189,6 +191,7 @@ typedef struct oak_stack_use {
 typedef struct oak_exception_frame {
     uint32_t returns_from;
     uint8_t link_register, words, link_word, pc_word, skipped_bit;
+    bool elsewhere; /* an exception puts nothing there: a register tells where it came from */
     uint8_t registers[8];
 } oak_exception_frame;
 

@@ -276,6 +276,13 @@
     X(OAK_ARMED_RATE, "rate")                                                                                \
     X(OAK_ARMED_ARM, "arm")
 
+#define OAK_MACHINE_ROLES(X)                                                                                 \
+    X(OAK_MACHINE_TIME, "time")                                                                              \
+    X(OAK_MACHINE_TIME_HIGH, "time-high")                                                                    \
+    X(OAK_MACHINE_MOMENT, "moment")                                                                          \
+    X(OAK_MACHINE_MOMENT_HIGH, "moment-high")                                                                \
+    X(OAK_MACHINE_REQUEST, "request")
+
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
 enum oak_timer_role { OAK_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_TIMER_ROLE_COUNT };
@@ -301,6 +308,7 @@ enum oak_free_role { OAK_FREE_ROLES(OAK_ROLE_NUMBER) OAK_FREE_ROLE_COUNT };
 enum oak_on_timer_role { OAK_ON_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_ON_TIMER_ROLE_COUNT };
 enum oak_rate_role { OAK_RATE_ROLES(OAK_ROLE_NUMBER) OAK_RATE_ROLE_COUNT };
 enum oak_armed_role { OAK_ARMED_ROLES(OAK_ROLE_NUMBER) OAK_ARMED_ROLE_COUNT };
+enum oak_machine_role { OAK_MACHINE_ROLES(OAK_ROLE_NUMBER) OAK_MACHINE_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -520,6 +528,11 @@ typedef struct oak_armed_watchdog {
     uint64_t gone, since; /* cycles that are over at `since` */
 } oak_armed_watchdog;
 
+typedef struct oak_machine_timer {
+    uint64_t ahead, moment; /* the time is the cycle and so many more */
+    bool request;
+} oak_machine_timer;
+
 typedef struct oak_pin_events {
     bool rising, edge, edge_interrupt, changed, change_interrupt, edge_urgent, change_urgent;
     bool seen;
@@ -593,6 +606,7 @@ struct oak_block {
         oak_timer_channel on_timer;
         oak_rate_interrupt rated;
         oak_armed_watchdog armed;
+        oak_machine_timer machine;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -628,7 +642,7 @@ extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oa
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
     oak_pin_events_block, oak_eeprom_block, oak_timeout_block, oak_wide_timer_block, oak_period_timer_block,
     oak_channel_block, oak_compare_timer_block, oak_interval_watchdog_block, oak_free_timer_block,
-    oak_timer_channel_block, oak_rate_interrupt_block, oak_armed_watchdog_block;
+    oak_timer_channel_block, oak_rate_interrupt_block, oak_armed_watchdog_block, oak_machine_timer_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -655,7 +669,8 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_FREE_TIMER] = &oak_free_timer_block,
                                                [OAK_BLOCK_TIMER_CHANNEL] = &oak_timer_channel_block,
                                                [OAK_BLOCK_RATE_INTERRUPT] = &oak_rate_interrupt_block,
-                                               [OAK_BLOCK_ARMED_WATCHDOG] = &oak_armed_watchdog_block};
+                                               [OAK_BLOCK_ARMED_WATCHDOG] = &oak_armed_watchdog_block,
+                                               [OAK_BLOCK_MACHINE_TIMER] = &oak_machine_timer_block};
     return all[block->about->kind];
 }
 

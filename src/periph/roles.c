@@ -29,6 +29,7 @@ static const char *const free_roles[] = {OAK_FREE_ROLES(ROLE) NULL};
 static const char *const on_timer_roles[] = {OAK_ON_TIMER_ROLES(ROLE) NULL};
 static const char *const rate_roles[] = {OAK_RATE_ROLES(ROLE) NULL};
 static const char *const armed_roles[] = {OAK_ARMED_ROLES(ROLE) NULL};
+static const char *const machine_roles[] = {OAK_MACHINE_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -82,6 +83,8 @@ static const struct kind {
         {"rate-interrupt", rate_roles, OAK_RATE_ROLE_COUNT, {NULL}, {"rate", "event"}},
     [OAK_BLOCK_ARMED_WATCHDOG] =
         {"armed-watchdog", armed_roles, OAK_ARMED_ROLE_COUNT, {NULL}, {"rate", "arm"}},
+    [OAK_BLOCK_MACHINE_TIMER] =
+        {"machine-timer", machine_roles, OAK_MACHINE_ROLE_COUNT, {NULL}, {"time", "moment"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)

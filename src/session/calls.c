@@ -210,12 +210,9 @@ bool oak_session_is_called(oak_session *session)
     if (session_handled(session)) return true;
     if (!session->isa->frame) return count > ROOM;
     /* The register holds what the last call has left there, also in the main program: does that call lead to here? */
-    static const char link[] = "lr";
     const oak_architecture *about = session->part->architecture;
     uint32_t back = 0, pc = session_pc(session);
-    for (unsigned i = 0; i < about->register_count; i++)
-        if (oak_same(about->registers[i].name, link))
-            session->chip.ops->read_register(session->chip.chip, i, &back);
+    session->chip.ops->read_register(session->chip.chip, session->isa->frame->link_register, &back);
     back &= ~(uint32_t)1;
     oak_decoded call;
     for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back;

@@ -80,7 +80,9 @@ static bool find_name(oak_session *session, const char *text, size_t length, wat
     if (length > 5 && oak_same_name(text, 5, "flag.") && find_flag(session, text + 5, length - 5, name))
         return true;
     for (unsigned i = 0; i < about->register_count; i++) {
-        if (!oak_same_name(text, length, about->registers[i].name)) continue;
+        if (!oak_same_name(text, length, about->registers[i].name) &&
+            !oak_same_name(text, length, oak_register_called(about, i)))
+            continue;
         name->kind = NAME_REGISTER;
         name->number = i;
         return true;
@@ -151,7 +153,7 @@ static void suggest(const oak_session *session, const char *text, size_t length,
     for (unsigned i = 0;
          session->program && i < MOST_LOOKED_AT && (symbol = oak_program_symbol(session->program, i)); i++)
         consider(&found, symbol->name);
-    for (unsigned i = 0; i < about->register_count; i++) consider(&found, about->registers[i].name);
+    for (unsigned i = 0; i < about->register_count; i++) consider(&found, oak_register_called(about, i));
     for (unsigned i = 0; i < session->part->register_count; i++)
         consider(&found, session->part->registers[i].name);
     for (unsigned i = 0; i < about->flag_count; i++) consider(&found, about->flags[i].name);

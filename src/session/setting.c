@@ -84,8 +84,17 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
 {
     const oak_architecture *about = session->part->architecture;
     switch (name->kind) {
-    case NAME_REGISTER:
-        return session->chip.ops->write_register(session->chip.chip, name->number, (uint32_t)value);
+    case NAME_REGISTER: {
+        const oak_chip_ops *ops = session->chip.ops;
+        uint32_t before = 0, after = 0;
+        ops->read_register(session->chip.chip, name->number, &before);
+        oak_status status = ops->write_register(session->chip.chip, name->number, (uint32_t)value);
+        ops->read_register(session->chip.chip, name->number, &after);
+        if (!status && after == before && after != (uint32_t)value)
+            return session_fill_fault(fault, left, "not-settable", "`%s` stays as it is: it only shows what others do, or has no such bits",
+                                      oak_register_called(about, name->number));
+        return status;
+    }
     case NAME_FLAG: {
         const oak_flag_info *flag = &about->flags[name->number];
         uint32_t mask = ((1u << flag->width) - 1) << flag->bit, whole = 0;

@@ -39,7 +39,7 @@ static void add_entry(oak_session *session, uint32_t address)
     grown[session->entry_count++] = address;
 }
 
-static uint32_t word_at(oak_session *session, uint32_t address)
+static uint32_t word_at(const oak_session *session, uint32_t address)
 {
     uint8_t b[4] = {0};
     session->chip.ops->read_memory(session->chip.chip, session->part->architecture->code_space, address, b,
@@ -53,6 +53,7 @@ static void find_entries(oak_session *session)
     oak_line line;
     oak_decoded decoded;
     const oak_architecture *about = session->part->architecture;
+    bool sets = false;
     session->entries_known = true;
     if (!session->program) return;
     for (unsigned i = 0; oak_program_line(session->program, i, &line) == OAK_OK; i++)
@@ -61,7 +62,8 @@ static void find_entries(oak_session *session)
             oak_stack_use use = {0};
             if (session->isa->stack_use) session->isa->stack_use(session->tables, &decoded, &use);
             if (use.sets && !session->stack_known)
-                session->stack_known = true, session->stack_first = use.first;
+                session->stack_known = sets = true, session->stack_first = use.first;
+            else if (sets) session->stack_first -= (uint32_t)(use.words * about->stack.cell), sets = false; /* in two instructions */
             if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
             at += decoded.size;
         }
@@ -117,8 +119,24 @@ static void drop_words(followed *stack, unsigned words)
     }
 }
 
+/* Word `at` below the top, which lies in room that was made, gets a name. */
+static void name_word(followed *stack, unsigned at, uint8_t space, uint32_t number)
+{
+    unsigned i = stack->count, above = at;
+    while (i && stack->entry[i - 1].words <= above) above -= stack->entry[--i].words;
+    if (!i-- || stack->count + 2 > MOST_FOLLOWED || stack->entry[i].known) return;
+    unsigned below = stack->entry[i].words - above - 1, more = (below ? 1u : 0u) + (above ? 1u : 0u);
+    memmove(stack->entry + i + 1 + more, stack->entry + i + 1, (stack->count - i - 1) * sizeof *stack->entry);
+    stack->count += more;
+    if (below) stack->entry[i].words = below, stack->entry[i++].known = false;
+    stack->entry[i].words = 1, stack->entry[i].known = true;
+    stack->entry[i].space = space, stack->entry[i].number = number;
+    if (above) stack->entry[i + 1].words = above, stack->entry[i + 1].known = false;
+}
+
 static void follow_one(const oak_stack_use *use, followed *stack)
 {
+    if (use->stores) name_word(stack, use->at, use->from[0].space, use->from[0].number);
     if (use->words < 0) drop_words(stack, (unsigned)-use->words);
     unsigned words = use->words > 0 ? (unsigned)use->words : 0;
     if (words > use->named && stack->count < MOST_FOLLOWED) {
@@ -212,7 +230,9 @@ static bool peek(const walk *w, unsigned bytes, uint32_t *value)
         if (w->at < w->first + (bytes - 1)) return false;
     } else {
         const oak_part_memory *memory = oak_part_find_memory(w->session->part, info->space, w->at);
-        bool bottom = w->session->isa->frame && w->at == word_at(w->session, 0);
+        const oak_session *session = w->session;
+        bool bottom = session->stack_known ? w->at == session->stack_first + info->cell
+                                           : session->isa->frame && w->at == word_at(session, 0);
         if (bottom || !memory || !memory->writable) return false;
     }
     if (w->session->chip.ops->read_memory(w->session->chip.chip, info->space, lowest(w, bytes), b, bytes))
@@ -285,6 +305,16 @@ static bool walk_frame(walk *w, uint32_t *pc, uint32_t *link)
     return true;
 }
 
+/* Is this the handler that is under way? */
+static bool is_handler(oak_session *session, uint32_t pc)
+{
+    uint32_t entry = 0, vector = session_handled(session);
+    oak_decoded decoded;
+    if (!entry_of(session, pc, &entry)) return false;
+    return entry == vector || (session_decode(session, vector, &decoded) == OAK_OK && decoded.has_target &&
+                               decoded.target == entry);
+}
+
 /* The same for words, with a link register, which *link is: 0 when it is not known. */
 static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
 {
@@ -304,7 +334,7 @@ static bool walk_words(walk *w, uint32_t *pc, uint32_t *link)
         else take(w, 4, value, OAK_STACK_UNKNOWN);
         drop_words(&own, 1);
     }
-    if (own.count) return false;
+    if (own.count || (w->handlers && frame->elsewhere && is_handler(w->session, *pc))) return false;
     if (back >= frame->returns_from && w->handlers) {
         w->handlers--;
         return walk_frame(w, pc, link);
@@ -372,6 +402,7 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
         return w;
     }
     if (!info->space) return w;
+    if (!session->entries_known) find_entries(session);
     session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
     const oak_exception_frame *frame = session->isa->frame;
     if (frame) session->chip.ops->read_register(session->chip.chip, frame->link_register, &link);

@@ -268,6 +268,8 @@ uint32_t kit_in_order(const kit_class *class, uint32_t field, unsigned width);
 uint32_t kit_out_of_order(const kit_class *class, uint32_t field, unsigned width);
 /* For an oak_isa: the first form that encodes what is read back, of those that are as long as a full one where `full`, is this code again. */
 bool kit_comes_back(const oak_isa_tables *tables, const oak_decoded *decoded, bool full);
+/* The first number among the operands of a decoded instruction that is no target; false when it has none. */
+bool kit_number_among(const oak_isa_tables *tables, const oak_decoded *decoded, int64_t *number);
 /* A field of a decoded instruction. */
 uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter);
 /* An operand of a row in a code. */

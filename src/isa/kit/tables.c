@@ -564,6 +564,18 @@ oak_status kit_decode(const oak_isa_tables *opaque, const uint8_t *bytes, size_t
     return short_of ? OAK_OUT_OF_RANGE : OAK_REFUSED;
 }
 
+bool kit_number_among(const oak_isa_tables *opaque, const oak_decoded *decoded, int64_t *number)
+{
+    const struct kit_tables *tables = kit_tables_of(opaque);
+    for (unsigned i = 0; i < tables->row[decoded->row].count; i++) {
+        kit_part part = kit_part_of(tables, decoded->row, i, decoded->word);
+        if (!part.class || !part.class->field || part.class->field >= KIT_TARGET) continue;
+        *number = kit_value_of(tables, decoded->row, i, &part, decoded->address);
+        return true;
+    }
+    return false;
+}
+
 uint32_t kit_field_of(const oak_isa_tables *tables, const oak_decoded *decoded, char letter)
 {
     return oak_pattern_get(&kit_tables_of(tables)->row[decoded->row].pattern, letter, decoded->word);

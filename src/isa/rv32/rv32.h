@@ -12,9 +12,14 @@
 
 enum { RV32_NUMBER, RV32_MEM, RV32_SPACES };
 enum {
+    RV32_MOST_NESTED = 16,
     RV32_SINK = 32, /* behind the registers: what is written to x0 */
-    RV32_LINES = 16 /* of interrupts, bits 16 to 31 of mip */
+    RV32_TIMER_LINE = 16, /* behind those of the part, which are bits 16 to 31 of mip; bit 7 */
+    RV32_SOFT_LINE,       /* bit 3 */
+    RV32_LINES
 };
+
+enum { RV32_FIRST_INTERRUPT = 16 }; /* number of interrupt 0 in the log, behind those of exceptions */
 
 /* Bits of mstatus, and causes of traps. */
 enum { RV32_MIE = 8, RV32_MPIE = 0x80, RV32_MPP = 0x1800 };
@@ -44,6 +49,8 @@ struct oak_core {
     uint32_t mstatus, mtvec, mepc, mcause, mtval, mie, mscratch;
     kit_lines lines;
     bool asleep;
+    uint8_t depth; /* handlers that have not returned, as far as they are remembered, and where they begin */
+    uint32_t handler[RV32_MOST_NESTED];
 };
 
 /* clang-format off */

@@ -67,15 +67,11 @@ static uint8_t reg_of(const oak_core *core, const oak_decoded *decoded, uint8_t 
 /* The number among the operands. */
 static uint32_t number_of(const oak_core *core, const oak_decoded *decoded)
 {
-    const struct kit_tables *tables = kit_tables_of(core->kit.tables);
-    for (unsigned i = 0; i < tables->row[decoded->row].count; i++) {
-        kit_part part = kit_part_of(tables, decoded->row, i, decoded->word);
-        if (!part.class) continue;
-        if (part.class->letter == 'c') return kit_field_of(core->kit.tables, decoded, 'c');
-        if (part.class->field && part.class->field < KIT_TARGET)
-            return (uint32_t)kit_value_of(tables, decoded->row, i, &part, decoded->address);
-    }
-    return (uint32_t)does[decoded->row].n;
+    const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
+    int64_t number = does[decoded->row].n;
+    if (oak_pattern_width(pattern, 'c')) return oak_pattern_get(pattern, 'c', decoded->word);
+    (void)kit_number_among(core->kit.tables, decoded, &number);
+    return (uint32_t)number;
 }
 
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
@@ -141,9 +137,20 @@ static bool rv32_store(oak_core *core, uint32_t address, unsigned bytes, uint32_
 
 /* ------------------------------------------------------------------------------------------ traps */
 
+/* Lines as bits of mip and mie, and back. */
+static uint32_t bits_of_lines(uint32_t lines)
+{
+    return lines << 16 | (lines >> RV32_TIMER_LINE & 1) << 7 | (lines >> RV32_SOFT_LINE & 1) << 3;
+}
+
+static uint32_t lines_of_bits(uint32_t bits)
+{
+    return bits >> 16 | (bits >> 7 & 1) << RV32_TIMER_LINE | (bits >> 3 & 1) << RV32_SOFT_LINE;
+}
+
 static uint32_t pending(const oak_core *core)
 {
-    return kit_lines_due(core, (1u << RV32_LINES) - 1, &core->lines) << 16;
+    return bits_of_lines(kit_lines_due(core, (1u << RV32_LINES) - 1, &core->lines));
 }
 
 /* To the handler, as the manual says. */
@@ -157,7 +164,10 @@ static void enter(oak_core *core, uint32_t cause, uint32_t value)
     core->mtval = value;
     core->mstatus = RV32_MPP | (core->mstatus & RV32_MIE ? RV32_MPIE : 0);
     core->asleep = false;
-    kit->pc = kit_slot(core, vectored ? base + 4 * (cause & 0xFF) : base);
+    base += vectored ? 4 * (cause & 0xFF) : 0;
+    kit->pc = kit_slot(core, base);
+    oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base, kit->time.cycles);
+    if (core->depth < RV32_MOST_NESTED) core->handler[core->depth++] = base;
     kit->time.cycles += 4;
     kit->attention = true;
 }
@@ -192,22 +202,24 @@ static bool traps(oak_core *core)
 
 static bool interrupt(oak_core *core)
 {
-    uint32_t ready = core->mstatus & RV32_MIE ? pending(core) & core->mie : 0, line = 0;
+    static const uint8_t cause_of_line[RV32_LINES] = {[RV32_TIMER_LINE] = 7, [RV32_SOFT_LINE] = 3};
+    uint32_t ready = core->mstatus & RV32_MIE ? lines_of_bits(pending(core) & core->mie) : 0, line = 0;
     if (!ready) return false;
-    while (!(ready >> (16 + line) & 1)) line++;
-    enter(core, 0x80000000u | (16 + line), 0);
+    if (ready >> RV32_SOFT_LINE == 1 && !(ready & 0xFFFF)) line = RV32_SOFT_LINE; /* before the timer, as the manual has them */
+    while (!(ready >> line & 1)) line++;
+    enter(core, 0x80000000u | (line < RV32_TIMER_LINE ? 16 + line : cause_of_line[line]), 0);
     core->kit.next_device = core->kit.setup.acknowledge(core->kit.setup.machine, line, core->kit.time.cycles);
     return true;
 }
 
 static uint64_t noticed_at(oak_core *core)
 {
-    return kit_lines_next(core, core->mie >> 16, &core->lines);
+    return kit_lines_next(core, lines_of_bits(core->mie), &core->lines);
 }
 
 static bool deaf(const oak_core *core)
 {
-    return !(core->mie >> 16);
+    return !core->mie;
 }
 
 static unsigned asleep(oak_core *core)
@@ -230,7 +242,7 @@ static uint32_t *control(oak_core *core, uint32_t number, uint32_t *mask)
     *mask = UINT32_MAX;
     switch (number) {
     case 0x300: *mask = RV32_MIE | RV32_MPIE; return &core->mstatus;
-    case 0x304: *mask = 0xFFFF0000u; return &core->mie;
+    case 0x304: *mask = 0xFFFF0088u; return &core->mie;
     case 0x305: *mask = ~2u; return &core->mtvec;
     case 0x340: return &core->mscratch;
     case 0x341: *mask = ~1u; return &core->mepc;
@@ -280,6 +292,8 @@ static int rv32_special(oak_core *core, const kit_op *op, uint32_t here, unsigne
     case RV32_MRET:
         core->mstatus = RV32_MPP | RV32_MPIE | (core->mstatus & RV32_MPIE ? RV32_MIE : 0);
         core->goes = kit_slot(core, core->mepc);
+        oak_service_leave(&core->kit.log, now);
+        if (core->depth) core->depth--;
         core->kit.attention = true;
         return RV32_GOES;
     default: return control_access(core, op, here, now);
@@ -329,8 +343,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 
 static unsigned exception(const oak_core *core)
 {
-    (void)core;
-    return 0;
+    return core->depth ? core->handler[core->depth - 1] : 0;
 }
 
 static oak_status check_reads(oak_core *core, bool on)

@@ -80,6 +80,24 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     return status;
 }
 
+/* Room on the stack, and what is put there. */
+static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
+{
+    unsigned row = decoded->row, d = kit_field_of(tables, decoded, 'd'), s = kit_field_of(tables, decoded, 's'),
+             t = kit_field_of(tables, decoded, 't');
+    int64_t number = 0;
+    *use = (oak_stack_use){0};
+    if (!kit_number_among(tables, decoded, &number)) return;
+    use->sets = d == 2 && (row == RV32_LUI || row == RV32_AUIPC); /* of li and la the first half */
+    use->first = (uint32_t)number * 4096 + (row == RV32_AUIPC ? decoded->address : 0) - 4;
+    if (row == RV32_C_ADDI16SP || (row == RV32_C_ADDI && d == 2) || (row == RV32_ADDI && d == 2 && s == 2))
+        use->words = (int)-number / 4;
+    use->stores = (row == RV32_C_SWSP || (row == RV32_SW && s == 2)) && number >= 0 && t;
+    use->at = (unsigned)number / 4;
+    use->from[0].number = t - 1 + RV32_REG_X1;
+}
+static const oak_exception_frame frame = {.returns_from = UINT32_MAX, .link_register = RV32_REG_X1, .elsewhere = true};
+
 /* ------------------------------------------------------------------------------------------ the whole */
 
 /* clang-format off */
@@ -90,6 +108,8 @@ static const oak_register_info registers[RV32_REGISTERS] = {
 #define ONE(id, name, lies, title, points) [RV32_REG_##id] = {name, 32, title, false, points},
     RV32_REGISTER_LIST};
 #undef ONE
+static const oak_flag_info flags[] = {{"mstatus_mie", RV32_REG_MSTATUS, 3, 1, "interrupts", false, 0}, {"mstatus_mpie", RV32_REG_MSTATUS, 7, 1, "before the trap", false, 0}, {"mstatus_mpp", RV32_REG_MSTATUS, 11, 2, "came from mode", false, 0}};
+static const char *const called[RV32_REGISTERS] = {[RV32_REG_X1] = "ra", "sp", FROM_3, FROM_8, FROM_16};
 static const kit_counting counts[] = {
     {RV32_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {RV32_C_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {0}};
 static const kit_language language = {
@@ -104,7 +124,7 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 const oak_isa oak_isa_rv32 = {
     .about = {.name = "rv32", .title = "RISC-V RV32IMC, machine mode", .cycle_unit = "clock cycle", .elf_machine = 243, .word_bytes = 4, .code_align = 2, .memory_align = 4,
               .own_lines = RV32_LINES, .part_bits = 12, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
-              .pc_register = RV32_REG_PC, .fields_are_masks = true, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
+              .called = called, .flags = flags, .flag_count = 3, .pc_register = RV32_REG_PC, .fields_are_masks = true, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
     .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4, .full_size = 4, .comes_back = kit_comes_back,
-    .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
+    .stack_use = stack_use, .frame = &frame, .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
 /* clang-format on */
