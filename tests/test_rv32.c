@@ -1,7 +1,233 @@
-/* RISC-V, as far as it stands: traps and interrupts, code in RAM, short codes. What compilers make of C is in test_compiled.c. */
+/* RV32IMC against a second implementation: every short code, samples of all others, and chains of anything that overwrites itself; traps and
+ * interrupts, code in RAM, short codes, the timer, the stack. What compilers make of C is in test_compiled.c. */
+#include "reference_rv32.h"
 #include "support.h"
 
+#include <stddef.h>
 #include <stdio.h>
+
+/* ------------------------------------------------------------------------------------------ the second core */
+
+enum { MEM = 1, PC = 0, MSTATUS = 32, MTVEC, MEPC, MCAUSE, MTVAL, MIE, MIP, MSCRATCH };
+
+typedef struct rig {
+    oak_host host;
+    oak_part *part;
+    oak_machine *machine;
+    oak_chip_port chip;
+    refrv *ref;
+} rig;
+
+static void rig_open(rig *r)
+{
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    r->host = oak_linux_host();
+    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/rv32.yaml", &sink, &r->part), OAK_OK);
+    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
+    r->chip = oak_machine_port(r->machine);
+    r->ref = calloc(1, sizeof *r->ref);
+    r->ref->mstatus = 0x1800;
+}
+
+static void rig_close(rig *r)
+{
+    oak_machine_free(r->machine);
+    oak_part_free(r->part);
+    free(r->ref);
+}
+
+static oak_chip_time now(rig *r)
+{
+    oak_chip_time time;
+    r->chip.ops->read_time(r->chip.chip, &time);
+    return time;
+}
+
+static void set_reg(rig *r, unsigned number, uint32_t value)
+{
+    refrv *m = r->ref;
+    uint32_t *const others[] = {&m->mstatus, &m->mtvec, &m->mepc, &m->mcause, &m->mtval, &m->mie, NULL, &m->mscratch};
+    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+    *(number == PC ? &m->pc : number < MSTATUS ? &m->x[number] : others[number - MSTATUS]) = value;
+}
+
+static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
+{
+    if (r->chip.ops->write_memory(r->chip.chip, MEM, at, bytes, count)) ck_abort_msg("no memory at 0x%x", at);
+    memcpy(r->ref->mem + at, bytes, count);
+}
+
+static void fill(rig *r, uint64_t *seed)
+{
+    static uint8_t bytes[65536];
+    for (size_t i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)random32(seed);
+    poke(r, 0, bytes, sizeof bytes);
+}
+
+/* Registers mostly point into the memory, where it is even. */
+static void take_over(rig *r, uint64_t *seed)
+{
+    static const uint32_t corners[] = {0, 1, 2, 31, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFE};
+    for (unsigned i = 1; i < 32; i++) {
+        unsigned kind = random32(seed) % 8;
+        set_reg(r, i, kind < 4 ? random32(seed) & (kind < 3 ? 0xFFFC : 0xFFFF) : kind < 6 ? corners[random32(seed) % 8] : random32(seed));
+    }
+    set_reg(r, PC, 0x100 + (random32(seed) & 0xF7FE));
+    set_reg(r, MTVEC, 0x40 + (random32(seed) & 0x7C));
+    set_reg(r, MEPC, random32(seed) & 0xFFFE);
+    set_reg(r, MSCRATCH, random32(seed));
+    set_reg(r, MIE, 0);
+    set_reg(r, MSTATUS, 0x1800 | (random32(seed) & 0x88));
+}
+
+static void must_agree(rig *r, const char *what)
+{
+    const refrv *m = r->ref;
+    const uint32_t others[] = {m->mstatus, m->mtvec, m->mepc, m->mcause, m->mtval, m->mie, 0, m->mscratch};
+    for (unsigned i = 0; i <= MSCRATCH; i++) {
+        uint32_t is = 0, want = i == PC ? m->pc : i < MSTATUS ? m->x[i] : others[i - MSTATUS];
+        r->chip.ops->read_register(r->chip.chip, i, &is);
+        if (is != want) ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, r->part->architecture->registers[i].name, is, want);
+    }
+}
+
+static void memories_must_agree(rig *r, const char *what)
+{
+    static uint8_t mem[65536];
+    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, MEM, 0, mem, sizeof mem), OAK_OK);
+    for (unsigned at = 0; at < sizeof mem; at++)
+        if (mem[at] != r->ref->mem[at]) ck_abort_msg("%s: 0x%x at 0x%x, not 0x%x", what, mem[at], at, r->ref->mem[at]);
+}
+
+static void step_reference(rig *r, uint64_t *cycles)
+{
+    r->ref->x[0] = 0;
+    refrv_step(r->ref);
+    r->ref->time += r->ref->cycles, *cycles += r->ref->cycles;
+    r->ref->count += !r->ref->trapped;
+}
+
+/* One instruction on both. */
+static void once(rig *r, uint32_t code, uint64_t *seed)
+{
+    uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16), (uint8_t)(code >> 24)};
+    char what[40];
+    uint64_t cycles = 0;
+    oak_stop stop;
+    take_over(r, seed);
+    poke(r, r->ref->pc, bytes, sizeof bytes);
+    uint32_t pc = r->ref->pc;
+    oak_chip_time before = now(r);
+    r->ref->time = before.cycles, r->ref->count = before.instructions;
+    snprintf(what, sizeof what, "%08x at 0x%x", code, pc);
+    step_reference(r, &cycles);
+    /* A trap is no instruction: it is taken on the way to the next one, or as far as the cycles go. */
+    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + cycles : UINT64_MAX, before.instructions + 1, &stop)) ck_abort_msg("no run");
+    if (stop.reason == OAK_STOP_PARKED && r->ref->pc == pc) return;
+    if (r->ref->trapped && now(r).instructions > before.instructions) ck_abort_msg("%s: is executed", what);
+    must_agree(r, what);
+    if (now(r).cycles - before.cycles != cycles) ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles), (unsigned)cycles);
+}
+
+START_TEST(every_short_code_does_what_the_second_core_does)
+{
+    rig r;
+    uint64_t seed = 3;
+    rig_open(&r);
+    fill(&r, &seed);
+    for (uint32_t code = 0; code < 0x10000; code += EACH)
+        for (unsigned round = 0; round < 3 && (code & 3) != 3; round++) once(&r, code | random32(&seed) << 16, &seed);
+    memories_must_agree(&r, "in the end");
+    rig_close(&r);
+}
+END_TEST
+
+/* Codes of 32 bits: by opcodes that there are, with fields of all kinds. */
+static uint32_t some_code(uint64_t *seed)
+{
+    static const uint8_t opcodes[] = {0x37, 0x17, 0x6F, 0x67, 0x63, 0x03, 0x23, 0x13, 0x33, 0x0F, 0x73};
+    static const uint16_t controls[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342, 0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82,
+                                        0xC00, 0xC02, 0xC80, 0xC82, 0xF11, 0xF14, 0xC01, 0x7C0};
+    static const uint32_t whole[] = {0x00000073, 0x00100073, 0x30200073, 0x0000100F, 0x8330000F};
+    uint32_t code = (random32(seed) & ~127u) | opcodes[random32(seed) % sizeof opcodes];
+    if (random32(seed) % 64 == 0) code = random32(seed) | 3;
+    if (random32(seed) % 64 == 0) code = whole[random32(seed) % 5];
+    if (((code & 127) == 0x13 || (code & 127) == 0x33) && random32(seed) % 8) {
+        static const uint8_t upper[] = {0, 0, 32, 1};
+        if ((code & 127) == 0x33 || (code >> 12 & 3) == 1) code = (code & 0x01FFFFFF) | (uint32_t)upper[random32(seed) % 4] << 25;
+    }
+    if ((code & 127) == 0x73 && code >> 12 & 3 && random32(seed) % 8) code = (code & 0xFFFFF) | (uint32_t)controls[random32(seed) % 21] << 20;
+    return code == 0x10500073 ? 0x13 : code; /* nothing would wake it */
+}
+
+START_TEST(every_full_code_does_what_the_second_core_does)
+{
+    rig r;
+    uint64_t seed = 4;
+    rig_open(&r);
+    fill(&r, &seed);
+    for (unsigned n = 0; n < 400000 / EACH; n++) {
+        once(&r, some_code(&seed), &seed);
+        if (n % 20000 == 0) memories_must_agree(&r, "a code");
+    }
+    memories_must_agree(&r, "in the end");
+    rig_close(&r);
+}
+END_TEST
+
+/* Programs of anything, over which they write themselves, with traps in a handler of anything, run as a whole. */
+START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
+{
+    rig r;
+    uint64_t seed = 5, executed = 0;
+    rig_open(&r);
+    for (unsigned program = 0; program < 60 / EACH; program++) {
+        fill(&r, &seed);
+        for (uint32_t at = 0; at < 0xFFF0; at += 4) {
+            uint32_t code = random32(&seed) % 2 ? some_code(&seed) : (uint32_t)(random32(&seed) & 0xFFFEFFFD);
+            uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16), (uint8_t)(code >> 24)};
+            poke(&r, at, bytes, 4);
+        }
+        for (unsigned piece = 0; piece < 150; piece++) {
+            oak_stop stop;
+            uint64_t cycles = 0;
+            take_over(&r, &seed);
+            oak_chip_time before = now(&r);
+            r.ref->time = before.cycles, r.ref->count = before.instructions;
+            unsigned wanted = 1 + random32(&seed) % 300, done = 0;
+            static refrv last; /* its registers, behind the last instruction that was executed */
+            uint64_t last_cycles = 0;
+            memcpy(&last, r.ref, offsetof(refrv, mem));
+            while (done < wanted) {
+                uint32_t pc = r.ref->pc;
+                step_reference(&r, &cycles);
+                bool ends = r.ref->trapped ? pc == r.ref->pc || pc == (r.ref->mtvec & ~3u) || !(r.ref->mtvec & ~3u)
+                                           : pc == r.ref->pc || r.ref->sleeps; /* it parks */
+                if (ends) break;
+                if (r.ref->trapped) continue;
+                done++, last_cycles = cycles;
+                memcpy(&last, r.ref, offsetof(refrv, mem));
+            }
+            memcpy(r.ref, &last, offsetof(refrv, mem));
+            cycles = last_cycles;
+            if (!done) continue;
+            char what[60];
+            snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
+            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop)) ck_abort_msg("no run");
+            if (stop.reason != OAK_STOP_STEPS) ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
+            executed += done;
+            must_agree(&r, what);
+            if (now(&r).cycles - before.cycles != cycles) ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles), (unsigned)cycles);
+        }
+        memories_must_agree(&r, "a program");
+    }
+    ck_assert_uint_gt(executed, 100000 / EACH / 2);
+    rig_close(&r);
+}
+END_TEST
+
+/* ------------------------------------------------------------------------------------------ traps, lines, short codes */
 
 /* Two benches with the same program: one runs, the other goes step by step; they must arrive at the same. */
 static void same_by_steps(bench *ran, const char *source, const char *what)
@@ -133,5 +359,6 @@ START_TEST(short_codes_are_taken_where_they_fit)
 }
 END_TEST
 
-RUN_SUITE("rv32", exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,
+RUN_SUITE("rv32", every_short_code_does_what_the_second_core_does, every_full_code_does_what_the_second_core_does,
+          chains_of_code_that_overwrites_itself_agree_with_single_steps, exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,
           a_line_asks_by_its_own_vector, code_in_ram_may_be_written_over, short_codes_are_taken_where_they_fit)

@@ -58,7 +58,9 @@ enum {
     KIT_MOST_WRITTEN = 8,
     KIT_MOST_LANDS = 8,
     KIT_MOST_LAND_BYTES = 1 << 28, /* of all of them */
-    KIT_NOWHERES = 16,             /* addresses without code that a program has gone to are remembered */
+    KIT_NOWHERES = 64,             /* addresses without code, that have slots of their own all the same: */
+    KIT_GONE_TO = 4,               /* those that pc has been at last, */
+    KIT_CROWDED = 56,              /* and those that decoded jumps lead to; from so many on all is decoded anew */
     KIT_MOST_KNOWN = 256
 };
 
@@ -315,7 +317,7 @@ typedef struct kit_core {
     oak_chip_time time;
     uint32_t pc;
     uint32_t nowhere[KIT_NOWHERES]; /* addresses of the last slots */
-    uint32_t nowhere_next;
+    uint32_t nowhere_next, nowhere_used;
     oak_fault fault;
     uint8_t fault_space;
     uint32_t fault_address;
@@ -360,8 +362,11 @@ static inline uint32_t kit_way(uint32_t from, uint32_t to)
 /* Lays out the slots; called by kit_create. False where there are too many memories that can hold code, or too much of them. */
 bool kit_lay_lands(oak_core *core);
 uint32_t kit_far_address(const oak_core *core, uint32_t slot);
-/* The slot of an address; one that faults where no code can be. */
+/* The slot of an address; one that faults where no code can be: for a while, to go to; or as long as what is decoded, to lead to. */
 uint32_t kit_far_slot(oak_core *core, uint32_t address);
+uint32_t kit_target_slot(oak_core *core, uint32_t address);
+/* All that was decoded has been forgotten. */
+void kit_forget_targets(oak_core *core);
 /* The same, or `span`. */
 uint32_t kit_find_slot(const oak_core *core, uint32_t address);
 /* The guard of an address of code memory. */

@@ -126,6 +126,11 @@
 #define AT     op->at
 #define TARGET ((kit_op *)(void *)((char *)op + (int32_t)op->to))
 #define SLOT   ((uint32_t)(op - ops))
+#define LEAVE_IF_CROWDED                                                                                     \
+    if (CORE_FAR && kit->nowhere_used >= KIT_CROWDED) { /* all that was decoded is forgotten first */          \
+        exit = KIT_EXIT_EVENT;                                                                               \
+        goto leave;                                                                                          \
+    }
 #define HERE   (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
 
 kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
@@ -174,7 +179,10 @@ kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     const bool observed = kit->observed;
     uint32_t more = 0;
 next_one:
-    if (kit->row[kit->pc] == KIT_DECODE) kit_decode_chain(core, kit->pc);
+    if (kit->row[kit->pc] == KIT_DECODE) {
+        LEAVE_IF_CROWDED;
+        kit_decode_chain(core, kit->pc);
+    }
     if (observed) {
         SAVE;
         kit_watch_begin(core, kit->pc);
@@ -188,7 +196,8 @@ next_one:
 
 #include CORE_CASES
 
-    CASE(KIT_DECODE) : spent -= op->cost;
+    CASE(KIT_DECODE) : LEAVE_IF_CROWDED;
+    spent -= op->cost;
     COUNT(-1);
     kit_decode_chain(core, SLOT);
     ENTER(op);
@@ -304,6 +313,7 @@ finish:
 #undef Y
 #undef AT
 #undef TARGET
+#undef LEAVE_IF_CROWDED
 #undef SLOT
 #undef HERE
 #undef LOOP_NAME

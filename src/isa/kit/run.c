@@ -178,6 +178,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
         kit_exit exit =
             (kit->arch->stretch ? kit->arch->stretch : run_stretch)(core, steps < left ? steps : left, first);
         if (kit->overwritten) kit_forget_overwritten(core);
+        if (kit->nowhere_used >= KIT_CROWDED) kit_forget(core);
         first = exit == KIT_EXIT_HELP; /* the same instruction again, also when a stop point is there */
         if (first && kit->arch->help && kit->arch->help(core)) continue;
         if (first) exit = KIT_EXIT_FAULT;

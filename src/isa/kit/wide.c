@@ -1,6 +1,7 @@
 /* wide.c — addresses of 32 bits: where code lies among them, and what is reached that is not plain memory. */
 #include "base/arena.h"
 #include "base/bytes.h"
+#include "base/invariant.h"
 #include "isa/kit/kit.h"
 
 /* Slots that follow a memory, where a program runs out of it. */
@@ -54,12 +55,31 @@ uint32_t kit_far_slot(oak_core *core, uint32_t address)
     kit_core *kit = kit_of(core);
     uint32_t slot = kit_find_slot(core, address), n = 0;
     if (slot < kit->span) return slot;
-    while (n < KIT_NOWHERES && kit->nowhere[n] != address) n++;
-    if (n == KIT_NOWHERES) {
-        n = kit->nowhere_next++ % KIT_NOWHERES;
-        kit->nowhere[n] = address;
-    }
+    while (n < KIT_GONE_TO && kit->nowhere[n] != address) n++;
+    if (n == KIT_GONE_TO) n = kit->nowhere_next++ % KIT_GONE_TO;
+    kit->nowhere[n] = address;
     return kit->span - KIT_NOWHERES + n;
+}
+
+uint32_t kit_target_slot(oak_core *core, uint32_t address)
+{
+    kit_core *kit = kit_of(core);
+    uint32_t slot = kit_find_slot(core, address), n = KIT_GONE_TO;
+    if (slot < kit->span) return slot;
+    while (n < KIT_GONE_TO + kit->nowhere_used && kit->nowhere[n] != address) n++;
+    OAK_INVARIANT(n < KIT_NOWHERES);
+    kit->nowhere[n] = address;
+    if (n == KIT_GONE_TO + kit->nowhere_used) kit->nowhere_used++;
+    return kit->span - KIT_NOWHERES + n;
+}
+
+void kit_forget_targets(oak_core *core)
+{
+    kit_core *kit = kit_of(core);
+    if (!kit->nowhere_used) return;
+    uint32_t address = kit_far_address(core, kit->pc);
+    kit->nowhere_used = 0;
+    kit->pc = kit_far_slot(core, address);
 }
 
 uint8_t *kit_guard_at(const oak_core *core, uint32_t address)

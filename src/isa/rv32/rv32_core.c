@@ -32,7 +32,7 @@ static const struct does { uint16_t handler; uint8_t d, s, t; int16_t n; } does[
     BRANCH2(BEQ) BRANCH2(BNE) BRANCH2(BLT) BRANCH2(BGE) BRANCH2(BLTU) BRANCH2(BGEU)
     DO(BEQZ, BEQ, 's', 0, 0, 0) DO(BNEZ, BNE, 's', 0, 0, 0) DO(BLTZ, BLT, 's', 0, 0, 0) DO(BGEZ, BGE, 's', 0, 0, 0) DO(BGTZ, BLT, 0, 't', 0, 0) DO(BLEZ, BGE, 0, 't', 0, 0)
     DO(C_BEQZ, BEQ, 's', 0, 0, 0) DO(C_BNEZ, BNE, 's', 0, 0, 0)
-    DO(NOP, NOTHING, 0, 0, 0, 0) DO(C_NOP, NOTHING, 0, 0, 0, 0) DO(FENCE, NOTHING, 0, 0, 0, 0) DO(FENCE_SETS, NOTHING, 0, 0, 0, 0) DO(FENCE_TSO, NOTHING, 0, 0, 0, 0) DO(MV, COPY, 'd', 's', 0, 0) DO(C_MV, COPY, 'd', 't', 0, 0) DO(LI, SET, 'd', 0, 0, 0) DO(C_LI, SET, 'd', 0, 0, 0)
+    DO(NOP, NOTHING, 0, 0, 0, 0) DO(C_NOP, NOTHING, 0, 0, 0, 0) DO(FENCE, NOTHING, 0, 0, 0, 0) DO(FENCE_SETS, NOTHING, 0, 0, 0, 0) DO(FENCE_TSO, NOTHING, 0, 0, 0, 0) DO(FENCE_ANY, NOTHING, 0, 0, 0, 0) DO(MV, COPY, 'd', 's', 0, 0) DO(C_MV, COPY, 'd', 't', 0, 0) DO(LI, SET, 'd', 0, 0, 0) DO(C_LI, SET, 'd', 0, 0, 0)
     DO(LUI, SET, 'd', 0, 0, 0) DO(C_LUI, SET, 'd', 0, 0, 0) DO(AUIPC, SET, 'd', 0, 0, 0)
     DO(NOT, XORI, 'd', 's', 0, -1) DO(NEG, SUB, 'd', 0, 't', 0) DO(SEQZ, SLTUI, 'd', 's', 0, 1) DO(SNEZ, SLTU, 'd', 0, 't', 0) DO(SLTZ, SLTI, 'd', 's', 0, 0) DO(SGTZ, SLT, 'd', 0, 't', 0)
     DO(C_ADDI, ADDI, 'd', 'd', 0, 0) DO(C_ADDI16SP, ADDI, 2, 2, 0, 0) DO(C_ADDI4SPN, ADDI, 'd', 2, 0, 0) DO(C_SRLI, SRLI, 'd', 'd', 0, 0) DO(C_SRAI, SRAI, 'd', 'd', 0, 0)
@@ -44,7 +44,7 @@ static const struct does { uint16_t handler; uint8_t d, s, t; int16_t n; } does[
     COUNTS(RDCYCLE, 0xC00) COUNTS(RDTIME, 0xC01) COUNTS(RDINSTRET, 0xC02) COUNTS(RDCYCLEH, 0xC80) COUNTS(RDTIMEH, 0xC81) COUNTS(RDINSTRETH, 0xC82)
     CONTROL(CSRR, 'd', 0) CONTROL(CSRW, 0, 's') CONTROL(CSRS, 0, 's') CONTROL(CSRC, 0, 's') CONTROL(CSRWI, 0, 'i') CONTROL(CSRSI, 0, 'i') CONTROL(CSRCI, 0, 'i')
     CONTROL(CSRRW, 'd', 's') CONTROL(CSRRS, 'd', 's') CONTROL(CSRRC, 'd', 's') CONTROL(CSRRWI, 'd', 'i') CONTROL(CSRRSI, 'd', 'i') CONTROL(CSRRCI, 'd', 'i')
-    ENDS(ECALL, SPECIAL, 0, 0, 0) ENDS(EBREAK, SPECIAL, 0, 0, 0) ENDS(C_EBREAK, SPECIAL, 0, 0, 0) ENDS(MRET, SPECIAL, 0, 0, 0) ENDS(WFI, SPECIAL, 0, 0, 0) ENDS(FENCE_I, SPECIAL, 0, 0, 0)
+    ENDS(ECALL, SPECIAL, 0, 0, 0) ENDS(EBREAK, SPECIAL, 0, 0, 0) ENDS(C_EBREAK, SPECIAL, 0, 0, 0) ENDS(MRET, SPECIAL, 0, 0, 0) ENDS(WFI, SPECIAL, 0, 0, 0) ENDS(FENCE_I, SPECIAL, 0, 0, 0) ENDS(FENCE_I_ANY, SPECIAL, 0, 0, 0)
 };
 /* clang-format on */
 
@@ -263,7 +263,7 @@ static bool read_control(oak_core *core, uint32_t number, uint64_t now, uint32_t
              : low == MCYCLE || low == MINSTRET ? (uint32_t)(count >> (number & UPPER ? 32 : 0))
                                                 : 0;
     return at || number == 0x344 || number == 0x301 || low == MCYCLE || low == MINSTRET ||
-           (number >> 4 == 0xF1 && number);
+           (number >= 0xF11 && number <= 0xF14);
 }
 
 enum { RV32_GOES_ON, RV32_GOES, RV32_FAULTS };
@@ -288,7 +288,8 @@ static int rv32_special(oak_core *core, const kit_op *op, uint32_t here, unsigne
     case RV32_EBREAK:
     case RV32_C_EBREAK: (void)kit_fail(core, OAK_FAULT_BREAKPOINT, here); return RV32_FAULTS;
     case RV32_WFI: core->asleep = core->kit.attention = true; return RV32_GOES_ON;
-    case RV32_FENCE_I: return RV32_GOES_ON;
+    case RV32_FENCE_I:
+    case RV32_FENCE_I_ANY: return RV32_GOES_ON;
     case RV32_MRET:
         core->mstatus = RV32_MPP | RV32_MPIE | (core->mstatus & RV32_MPIE ? RV32_MIE : 0);
         core->goes = kit_slot(core, core->mepc);
