@@ -160,9 +160,10 @@ const char *cli_vector_name(const oak_session *session, uint32_t vector)
     for (unsigned i = 0; i < part->vector_count; i++)
         if (part->vectors[i].address == vector) return part->vectors[i].name;
     /* Where a table of the program's own leads to the handler, its name is the program's. */
+    uint32_t leads = oak_session_leads_to(session, vector);
     for (unsigned i = 0; program && (symbol = oak_program_symbol(program, i)); i++)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == part->architecture->code_space &&
-            symbol->value == (int64_t)vector)
+            symbol->value == (int64_t)leads)
             return symbol->name;
     snprintf(address, sizeof address, "0x%04lx", (unsigned long)vector);
     return address;

@@ -140,8 +140,8 @@ void report_registers(cli *self, oak_session *session)
         column++;
         width += room;
         printf("%c%s%s%s%*s %s ", cli_has_changed(&changes, 0, i, 1) ? '*' : ' ',
-               cli_paint(self->result_colour, PAINT_STRONG), name,
-               cli_paint(self->result_colour, PAINT_OFF), pad, "", text);
+               cli_paint(self->result_colour, PAINT_STRONG), name, cli_paint(self->result_colour, PAINT_OFF),
+               pad, "", text);
     }
     printf("\n  flags:");
     for (unsigned i = 0; i < about->flag_count; i++) {

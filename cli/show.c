@@ -404,7 +404,8 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
             flags_text(about, one->address, one->bits, whole, text, room);
         else text[0] = 0;
         if (*text) return;
-        snprintf(text, room, "%s = 0x%0*x", oak_register_called(about, one->address), (reg->bits + 3) / 4, (unsigned)whole);
+        snprintf(text, room, "%s = 0x%0*x", oak_register_called(about, one->address), (reg->bits + 3) / 4,
+                 (unsigned)whole);
         return;
     }
     char name[120];

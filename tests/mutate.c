@@ -392,6 +392,12 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/mcs51-4k.yaml",
          {"mem[0x1000:2] + pieces * 3 == 0x12 && !pt.3", "width << 2 | flag.i",
           "TCNT ? low(piece) : x - sp"}},
+        {SOURCE_FOLDER "/parts/rv32-256k.yaml",
+         SOURCE_FOLDER "/examples/planer/planer.asm",
+         SOURCE_FOLDER "/examples/planer/planer.asm",
+         SOURCE_FOLDER "/parts/armv6m-32k.yaml",
+         {"mem[0x20000200:4] + fed * 3 == 0x12 && !p0.3", "left << 2 | flag.mie",
+          "MT_TIME ? low(words) : a0 - x2"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

@@ -30,8 +30,8 @@ static uint32_t s_code(uint32_t immediate, uint32_t rs2, uint32_t rs1)
 }
 static uint32_t b_code(uint32_t immediate, uint32_t rs1, uint32_t funct3)
 {
-    return (immediate >> 12 & 1) << 31 | (immediate >> 5 & 63) << 25 | rs1 << 15 | funct3 << 12 | (immediate >> 1 & 15) << 8 |
-           (immediate >> 11 & 1) << 7 | 0x63;
+    return (immediate >> 12 & 1) << 31 | (immediate >> 5 & 63) << 25 | rs1 << 15 | funct3 << 12 |
+           (immediate >> 1 & 15) << 8 | (immediate >> 11 & 1) << 7 | 0x63;
 }
 static uint32_t j_code(uint32_t immediate, uint32_t rd)
 {
@@ -43,7 +43,8 @@ uint32_t refrv_in_full(uint16_t code)
 {
     uint32_t rd = code >> 7 & 31, rs2 = code >> 2 & 31, low = (code >> 2 & 7) + 8, high = (code >> 7 & 7) + 8;
     uint32_t six = with_sign(bits(code, "mgfedc"), 6), shift = bits(code, "mgfedc");
-    uint32_t jump = with_sign(bits(code, "mikjghclfed") << 1, 12), branch = with_sign(bits(code, "mgfclked") << 1, 9);
+    uint32_t jump = with_sign(bits(code, "mikjghclfed") << 1, 12),
+             branch = with_sign(bits(code, "mgfclked") << 1, 9);
     uint32_t word = bits(code, "fmlkg") << 2; /* of c.lw and c.sw: 5 | 12:10 | 6 */
     switch ((code & 3) << 3 | code >> 13) {
     case 0: {
@@ -77,7 +78,8 @@ uint32_t refrv_in_full(uint16_t code)
     case 16: return code >> 12 & 1 || !rd ? 0 : i_code(shift, rd, 1, rd, 0x13);
     case 18: return rd ? i_code(bits(code, "dcmgfe") << 2, 2, 2, rd, 0x03) : 0;
     case 20:
-        if (!(code >> 12 & 1)) return rs2 ? (rd ? r_code(0, rs2, 0, 0, rd) : 0) : rd ? i_code(0, rd, 0, 0, 0x67) : 0;
+        if (!(code >> 12 & 1))
+            return rs2 ? (rd ? r_code(0, rs2, 0, 0, rd) : 0) : rd ? i_code(0, rd, 0, 0, 0x67) : 0;
         if (rs2) return rd ? r_code(0, rs2, rd, 0, rd) : 0;
         return rd ? i_code(0, rd, 0, 1, 0x67) : 0x00100073;
     case 22: return s_code(bits(code, "ihmlkj") << 2, rs2, 2);
@@ -126,7 +128,8 @@ static uint32_t *control(refrv *m, uint32_t number, uint32_t *writable)
     static const struct {
         uint16_t number;
         uint32_t writable;
-    } all[] = {{0x300, 0x88}, {0x304, 0xFFFF0088}, {0x305, ~2u}, {0x340, ~0u}, {0x341, ~1u}, {0x342, ~0u}, {0x343, ~0u}};
+    } all[] = {{0x300, 0x88}, {0x304, 0xFFFF0088}, {0x305, ~2u}, {0x340, ~0u},
+               {0x341, ~1u},  {0x342, ~0u},        {0x343, ~0u}};
     uint32_t *const at[] = {&m->mstatus, &m->mie, &m->mtvec, &m->mscratch, &m->mepc, &m->mcause, &m->mtval};
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++)
         if (all[i].number == number) return *writable = all[i].writable, at[i];
@@ -138,7 +141,9 @@ static bool control_value(refrv *m, uint32_t number, uint32_t *value)
     uint32_t unused, *at = control(m, number, &unused);
     switch (number) {
     case 0xC00:
-    case 0xB00: *value = (uint32_t)(m->time + 2); return true; /* as devices are read: behind the instruction's own cycles */
+    case 0xB00:
+        *value = (uint32_t)(m->time + 2);
+        return true; /* as devices are read: behind the instruction's own cycles */
     case 0xC80:
     case 0xB80: *value = (uint32_t)((m->time + 2) >> 32); return true;
     case 0xC02:
@@ -174,7 +179,7 @@ static bool system(refrv *m, uint32_t code, uint32_t next)
     if (funct3 == 4 || !control_value(m, number, &old) || (writes && number >> 10 == 3)) return false;
     uint32_t *at = control(m, number, &writable);
     uint32_t new = (funct3 & 3) == 1 ? with : (funct3 & 3) == 2 ? old | with : old & ~with;
-    if (writes && at) *at = (*at & ~writable) | (new & writable);
+    if (writes && at) *at = (*at & ~writable) | (new &writable);
     if (rd) m->x[rd] = old;
     m->cycles = 2;
     m->pc = next;
@@ -183,7 +188,8 @@ static bool system(refrv *m, uint32_t code, uint32_t next)
 
 static void execute(refrv *m, uint32_t code, uint32_t next, uint32_t as_written)
 {
-    unsigned rd = code >> 7 & 31, rs1 = code >> 15 & 31, rs2 = code >> 20 & 31, funct3 = code >> 12 & 7, funct7 = code >> 25;
+    unsigned rd = code >> 7 & 31, rs1 = code >> 15 & 31, rs2 = code >> 20 & 31, funct3 = code >> 12 & 7,
+             funct7 = code >> 25;
     uint32_t a = m->x[rs1], b = m->x[rs2], immediate = with_sign(code >> 20, 12), result = 0, pc = m->pc;
     m->cycles = 1;
     switch (code & 127) {
@@ -191,7 +197,9 @@ static void execute(refrv *m, uint32_t code, uint32_t next, uint32_t as_written)
     case 0x17: result = pc + (code & ~0xFFFu); break;
     case 0x6F: /* jal */
         result = next;
-        next = pc + with_sign((code >> 31) << 20 | (code >> 12 & 0xFF) << 12 | (code >> 20 & 1) << 11 | (code >> 21 & 0x3FF) << 1, 21);
+        next = pc + with_sign((code >> 31) << 20 | (code >> 12 & 0xFF) << 12 | (code >> 20 & 1) << 11 |
+                                  (code >> 21 & 0x3FF) << 1,
+                              21);
         m->cycles = 3;
         break;
     case 0x67:
@@ -201,7 +209,8 @@ static void execute(refrv *m, uint32_t code, uint32_t next, uint32_t as_written)
     case 0x63: {
         bool less = funct3 & 2 ? a < b : (int32_t)a < (int32_t)b, is = funct3 & 4 ? less : a == b;
         if (funct3 == 2 || funct3 == 3) goto illegal;
-        uint32_t by = with_sign((code >> 31) << 12 | (code >> 7 & 1) << 11 | (code >> 25 & 63) << 5 | (code >> 8 & 15) << 1, 13);
+        uint32_t by = with_sign(
+            (code >> 31) << 12 | (code >> 7 & 1) << 11 | (code >> 25 & 63) << 5 | (code >> 8 & 15) << 1, 13);
         if (is != (funct3 & 1)) next = pc + by, m->cycles = 3;
         m->pc = next;
         return;

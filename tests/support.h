@@ -11,9 +11,9 @@
 /* Under the sanitizers, several times as slow, every seventh of all operands and a seventh of the random samples are tried; the
  * build for release goes through all. */
 #ifdef __SANITIZE_ADDRESS__
-enum { EACH = 7 };
+enum { STRIDE = 7 };
 #else
-enum { EACH = 1 };
+enum { STRIDE = 1 };
 #endif
 
 enum { MOST_COLLECTED = 64 };

@@ -90,7 +90,7 @@ END_TEST
 
 START_TEST(a_sample_of_wide_codes_encodes_back_or_is_refused)
 {
-    enum { PIECE = 1500, ROUNDS = 60 / EACH };
+    enum { PIECE = 1500, ROUNDS = 60 / STRIDE };
     static uint8_t code[4 * PIECE];
     uint64_t seed = 77;
     unsigned refused = 0;
@@ -262,13 +262,13 @@ static void all_rows(const char *part, bool v7, unsigned samples)
 
 START_TEST(every_row_of_armv6m_does_what_the_reference_does)
 {
-    all_rows("armv6m-32k", false, EACH > 1 ? 100 : 400);
+    all_rows("armv6m-32k", false, STRIDE > 1 ? 100 : 400);
 }
 END_TEST
 
 START_TEST(every_row_of_armv7m_does_what_the_reference_does)
 {
-    all_rows("armv7m-256k", true, EACH > 1 ? 100 : 400);
+    all_rows("armv7m-256k", true, STRIDE > 1 ? 100 : 400);
 }
 END_TEST
 
@@ -941,8 +941,8 @@ static void whole_and_single(const char *part, bool v7, unsigned programs)
 
 START_TEST(whole_blocks_end_where_single_steps_end)
 {
-    whole_and_single("armv6m-32k", false, 500);
-    whole_and_single("armv7m-256k", true, 1500);
+    whole_and_single("armv6m-32k", false, 500 / STRIDE);
+    whole_and_single("armv7m-256k", true, 1500 / STRIDE);
 }
 END_TEST
 

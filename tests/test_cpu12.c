@@ -157,21 +157,21 @@ START_TEST(every_code_does_what_the_second_core_does)
     rig_open(&r);
     fill(&r, &seed);
     for (unsigned code = 0; code < 256; code++)
-        for (unsigned round = 0; round < 600 / EACH; round++) {
+        for (unsigned round = 0; round < 600 / STRIDE; round++) {
             bytes[0] = (uint8_t)code;
             random_tail(bytes, 1, &seed);
             reserved += !once(&r, bytes, 8, &seed);
             if (round % 50 == 0) memories_must_agree(&r, "a code");
         }
     for (unsigned code = 0; code < 256; code++)
-        for (unsigned round = 0; round < 400 / EACH; round++) {
+        for (unsigned round = 0; round < 400 / STRIDE; round++) {
             bytes[0] = 0x18, bytes[1] = (uint8_t)code;
             random_tail(bytes, 2, &seed);
             if (code == 0x3B && round % 4) continue; /* long lists of rules */
             reserved += !once(&r, bytes, 8, &seed);
             if (round % 50 == 0) memories_must_agree(&r, "a code of page 2");
         }
-    ck_assert_uint_gt(reserved, 1000 / EACH);
+    ck_assert_uint_gt(reserved, 1000 / STRIDE);
     rig_close(&r);
 }
 END_TEST
@@ -205,7 +205,7 @@ START_TEST(every_postbyte_leads_where_it_should)
                 random_tail(bytes, 3, &seed);
                 once(&r, bytes, 8, &seed);
             }
-    for (unsigned both = 0; both < 0x10000; both += EACH) {
+    for (unsigned both = 0; both < 0x10000; both += STRIDE) {
         bytes[0] = 0x18, bytes[1] = both & 1 ? 2 : 10, bytes[2] = (uint8_t)(both >> 8),
         bytes[3] = (uint8_t)both;
         random_tail(bytes, 4, &seed);
@@ -223,7 +223,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
     uint64_t seed = 99;
     rig_open(&r);
     unsigned long long executed = 0;
-    for (unsigned program = 0; program < 120 / EACH; program++) {
+    for (unsigned program = 0; program < 120 / STRIDE; program++) {
         fill(&r, &seed);
         for (unsigned piece = 0; piece < 100; piece++) {
             take_over(&r, &seed);
@@ -255,7 +255,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
         }
         memories_must_agree(&r, "a program");
     }
-    ck_assert_uint_gt(executed, 30000 / EACH);
+    ck_assert_uint_gt(executed, 30000 / STRIDE);
     rig_close(&r);
 }
 END_TEST
@@ -273,7 +273,7 @@ START_TEST(arithmetic_is_right_on_all_operands)
     rig_open(&r);
     for (unsigned i = 0; i < sizeof on_b / sizeof *on_b; i++) {
         poke(&r, 0x1000, on_b[i], 2);
-        for (unsigned both = 0; both < 0x10000; both += EACH)
+        for (unsigned both = 0; both < 0x10000; both += STRIDE)
             for (unsigned flags = 0; flags < (i == 4 ? 4u : 2u); flags++) {
                 set_reg(&r, PC, 0x1000);
                 set_reg(&r, A, (uint16_t)(both >> 8));
@@ -289,7 +289,7 @@ START_TEST(arithmetic_is_right_on_all_operands)
                                        {0x18, 0x11}, {0x18, 0x15}, {0x83, 0x80}, {0xC3, 0x80}};
     for (unsigned i = 0; i < sizeof words / sizeof *words; i++) {
         uint8_t bytes[3] = {words[i][0], words[i][1], 0};
-        for (unsigned n = 0; n < 16 * 16 * 16 + 20000; n += EACH) {
+        for (unsigned n = 0; n < 16 * 16 * 16 + 20000; n += STRIDE) {
             bool edge = n < 16 * 16 * 16;
             uint16_t d = edge ? edges[n % 16] : (uint16_t)random32(&seed),
                      x = edge ? edges[n / 16 % 16] : (uint16_t)random32(&seed),

@@ -74,6 +74,14 @@ static const subject subjects[] = {
      "dbne b, w\n tfr a, b\n exg d, "
      "x\n pula\n rts\n",
      "mem[0x1000]", "a", " vector reset, s\n section p, flash, at 0x4000\ns: jmp 0x6000\n"},
+    {"parts/rv32-256k.yaml",
+     " vector reset, start\n org 0x100\nstart: la sp, 0x20001000\n li s0, 60\n li s1, 0x20000010\nround: "
+     "call "
+     "work\n sw a0, 0(s1)\n addi s0, s0, -1\n bnez s0, round\nrest: j rest\n"
+     "work: addi sp, sp, -16\n sw ra, 12(sp)\n sw a0, 8(sp)\n addi a0, a0, 3\n li t0, 2\nw: addi t0, t0, "
+     "-1\n "
+     "bnez t0, w\n mul a1, a0, a0\n lb a2, 8(sp)\n lw ra, 12(sp)\n addi sp, sp, 16\n ret\n",
+     "mem[0x20000010:4]", "a0", " vector reset, s\n org 0x100\ns: li t0, 0x4000\n jr t0\n"},
     {"tests/made_up/knot.yaml",
      " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
      "round\nrest: jmp rest\n"
@@ -574,7 +582,7 @@ START_TEST(conditions_on_what_changes_all_the_time_end_runs_where_they_become_tr
         char condition[4][120];
         put_on(&b, one, one->program);
         const oak_architecture *about = b.part->architecture;
-        for (unsigned r = 0; r < about->register_count + about->flag_count; r++) {
+        for (unsigned r = 0; r < about->register_count + about->flag_count; r += STRIDE) {
             const char *name = r < about->register_count ? about->registers[r].name
                                                          : about->flags[r - about->register_count].name;
             if (r == about->pc_register) continue;
@@ -585,7 +593,8 @@ START_TEST(conditions_on_what_changes_all_the_time_end_runs_where_they_become_tr
             snprintf(condition[2], sizeof *condition, "(%s.0 || %s + 5 > %s) && %s & 2", name, name,
                      one->cell, one->counts);
             snprintf(condition[3], sizeof *condition, "%s & 6 == 2 ? %s : !%s", one->counts, name, one->cell);
-            for (unsigned c = 0; c < 4; c++) {
+            for (unsigned c = r < 10 ? 0 : r % 4; c < 4;
+                 c += r < 10 ? 1 : 4) { /* of the many, each one of these */
                 see(one, condition[c], &all);
                 bench_close(&b);
                 put_on(&b, one, one->program);

@@ -181,7 +181,7 @@ END_TEST
 START_TEST(generated_programs_are_the_same_however_they_are_run)
 {
     uint64_t seed = 5, own = 17;
-    for (int round = 0; round < 12; round += EACH > 1 ? 5 : 1) {
+    for (int round = 0; round<12; round += STRIDE> 1 ? 5 : 1) {
         char source[1500];
         unsigned period = 300 + random32(&seed) % 2000, length = 1 + random32(&seed) % 90,
                  work = 1 + random32(&seed) % 40, sleeps = round % 2;

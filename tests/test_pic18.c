@@ -144,7 +144,7 @@ START_TEST(every_code_does_what_the_second_core_does)
     oak_stop stop;
     unsigned lost = 0;
     rig_open(&r);
-    for (unsigned code = 0; code < 0x10000; code += EACH)
+    for (unsigned code = 0; code < 0x10000; code += STRIDE)
         for (unsigned round = 0; round < 3; round++) {
             char what[60];
             uint16_t codes[] = {(uint16_t)code, (uint16_t)(random32(&seed) | 0xF000)};
@@ -166,7 +166,7 @@ START_TEST(every_code_does_what_the_second_core_does)
             lost += faulted;
             if (!faulted && stop.reason != OAK_STOP_PARKED) must_agree(&r, what);
         }
-    ck_assert_uint_gt(lost, 500 / EACH);
+    ck_assert_uint_gt(lost, 500 / STRIDE);
     rig_close(&r);
 }
 END_TEST
@@ -184,7 +184,7 @@ START_TEST(arithmetic_is_right_for_all_operands)
     rig_open(&r);
     take_over(&r, &seed);
     for (unsigned n = 0; n < sizeof codes / sizeof *codes; n++)
-        for (unsigned a = 0; a < 256; a += EACH)
+        for (unsigned a = 0; a < 256; a += STRIDE)
             for (unsigned b = 0; b < 256; b++) {
                 uint8_t first = (uint8_t)a, w = (uint8_t)b, status = random32(&seed) & 31;
                 bool immediate = codes[n] >> 8 >= 8 && codes[n] >> 8 < 16;
@@ -217,7 +217,7 @@ START_TEST(whole_chains_do_what_single_steps_do)
     rig r;
     uint64_t seed = 17, pieces = 0;
     rig_open(&r);
-    for (unsigned round = 0; round < 20 / EACH; round++) {
+    for (unsigned round = 0; round < 20 / STRIDE; round++) {
         for (uint32_t at = 0; at < 0x20000; at += 2) {
             uint16_t code;
             do code = random32(&seed) & 0xFFFF;
@@ -244,7 +244,7 @@ START_TEST(whole_chains_do_what_single_steps_do)
             ck_assert_uint_eq(stop.reason, OAK_STOP_STEPS);
         }
     }
-    ck_assert_uint_gt(pieces, 500 / EACH / 2);
+    ck_assert_uint_gt(pieces, 500 / STRIDE / 2);
     rig_close(&r);
 }
 END_TEST

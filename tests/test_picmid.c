@@ -161,7 +161,7 @@ START_TEST(arithmetic_is_right_for_all_operands)
     rig_open(&r);
     take_over(&r, &seed);
     for (unsigned n = 0; n < sizeof codes / sizeof *codes; n++)
-        for (unsigned a = 0; a < 256; a += EACH)
+        for (unsigned a = 0; a < 256; a += STRIDE)
             for (unsigned b = 0; b < 256; b++) {
                 uint8_t first = (uint8_t)a, status = (uint8_t)(0x18 | (random32(&seed) & 7));
                 bool immediate = codes[n] >> 12 == 3;
@@ -191,7 +191,7 @@ START_TEST(whole_chains_do_what_single_steps_do)
     rig r;
     uint64_t seed = 7;
     rig_open(&r);
-    for (unsigned round = 0; round < 40 / EACH; round++) {
+    for (unsigned round = 0; round < 40 / STRIDE; round++) {
         r.chip.ops->reset(r.chip.chip);
         for (unsigned at = 0; at < 0x2000; at++) {
             uint16_t code;

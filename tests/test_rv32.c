@@ -47,7 +47,8 @@ static oak_chip_time now(rig *r)
 static void set_reg(rig *r, unsigned number, uint32_t value)
 {
     refrv *m = r->ref;
-    uint32_t *const others[] = {&m->mstatus, &m->mtvec, &m->mepc, &m->mcause, &m->mtval, &m->mie, NULL, &m->mscratch};
+    uint32_t *const others[] = {&m->mstatus, &m->mtvec, &m->mepc, &m->mcause,
+                                &m->mtval,   &m->mie,   NULL,     &m->mscratch};
     if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
     *(number == PC ? &m->pc : number < MSTATUS ? &m->x[number] : others[number - MSTATUS]) = value;
 }
@@ -71,7 +72,10 @@ static void take_over(rig *r, uint64_t *seed)
     static const uint32_t corners[] = {0, 1, 2, 31, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFE};
     for (unsigned i = 1; i < 32; i++) {
         unsigned kind = random32(seed) % 8;
-        set_reg(r, i, kind < 4 ? random32(seed) & (kind < 3 ? 0xFFFC : 0xFFFF) : kind < 6 ? corners[random32(seed) % 8] : random32(seed));
+        set_reg(r, i,
+                kind < 4   ? random32(seed) & (kind < 3 ? 0xFFFC : 0xFFFF)
+                : kind < 6 ? corners[random32(seed) % 8]
+                           : random32(seed));
     }
     set_reg(r, PC, 0x100 + (random32(seed) & 0xF7FE));
     set_reg(r, MTVEC, 0x40 + (random32(seed) & 0x7C));
@@ -88,7 +92,9 @@ static void must_agree(rig *r, const char *what)
     for (unsigned i = 0; i <= MSCRATCH; i++) {
         uint32_t is = 0, want = i == PC ? m->pc : i < MSTATUS ? m->x[i] : others[i - MSTATUS];
         r->chip.ops->read_register(r->chip.chip, i, &is);
-        if (is != want) ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, r->part->architecture->registers[i].name, is, want);
+        if (is != want)
+            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, r->part->architecture->registers[i].name, is,
+                         want);
     }
 }
 
@@ -97,7 +103,8 @@ static void memories_must_agree(rig *r, const char *what)
     static uint8_t mem[65536];
     ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, MEM, 0, mem, sizeof mem), OAK_OK);
     for (unsigned at = 0; at < sizeof mem; at++)
-        if (mem[at] != r->ref->mem[at]) ck_abort_msg("%s: 0x%x at 0x%x, not 0x%x", what, mem[at], at, r->ref->mem[at]);
+        if (mem[at] != r->ref->mem[at])
+            ck_abort_msg("%s: 0x%x at 0x%x, not 0x%x", what, mem[at], at, r->ref->mem[at]);
 }
 
 static void step_reference(rig *r, uint64_t *cycles)
@@ -123,11 +130,15 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
     snprintf(what, sizeof what, "%08x at 0x%x", code, pc);
     step_reference(r, &cycles);
     /* A trap is no instruction: it is taken on the way to the next one, or as far as the cycles go. */
-    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + cycles : UINT64_MAX, before.instructions + 1, &stop)) ck_abort_msg("no run");
+    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + cycles : UINT64_MAX,
+                         before.instructions + 1, &stop))
+        ck_abort_msg("no run");
     if (stop.reason == OAK_STOP_PARKED && r->ref->pc == pc) return;
     if (r->ref->trapped && now(r).instructions > before.instructions) ck_abort_msg("%s: is executed", what);
     must_agree(r, what);
-    if (now(r).cycles - before.cycles != cycles) ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles), (unsigned)cycles);
+    if (now(r).cycles - before.cycles != cycles)
+        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles),
+                     (unsigned)cycles);
 }
 
 START_TEST(every_short_code_does_what_the_second_core_does)
@@ -136,8 +147,9 @@ START_TEST(every_short_code_does_what_the_second_core_does)
     uint64_t seed = 3;
     rig_open(&r);
     fill(&r, &seed);
-    for (uint32_t code = 0; code < 0x10000; code += EACH)
-        for (unsigned round = 0; round < 3 && (code & 3) != 3; round++) once(&r, code | random32(&seed) << 16, &seed);
+    for (uint32_t code = 0; code < 0x10000; code += STRIDE)
+        for (unsigned round = 0; round < 3 && (code & 3) != 3; round++)
+            once(&r, code | random32(&seed) << 16, &seed);
     memories_must_agree(&r, "in the end");
     rig_close(&r);
 }
@@ -147,17 +159,20 @@ END_TEST
 static uint32_t some_code(uint64_t *seed)
 {
     static const uint8_t opcodes[] = {0x37, 0x17, 0x6F, 0x67, 0x63, 0x03, 0x23, 0x13, 0x33, 0x0F, 0x73};
-    static const uint16_t controls[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342, 0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82,
-                                        0xC00, 0xC02, 0xC80, 0xC82, 0xF11, 0xF14, 0xC01, 0x7C0};
+    static const uint16_t controls[] = {0x300, 0x301, 0x304, 0x305, 0x340, 0x341, 0x342,
+                                        0x343, 0x344, 0xB00, 0xB02, 0xB80, 0xB82, 0xC00,
+                                        0xC02, 0xC80, 0xC82, 0xF11, 0xF14, 0xC01, 0x7C0};
     static const uint32_t whole[] = {0x00000073, 0x00100073, 0x30200073, 0x0000100F, 0x8330000F};
     uint32_t code = (random32(seed) & ~127u) | opcodes[random32(seed) % sizeof opcodes];
     if (random32(seed) % 64 == 0) code = random32(seed) | 3;
     if (random32(seed) % 64 == 0) code = whole[random32(seed) % 5];
     if (((code & 127) == 0x13 || (code & 127) == 0x33) && random32(seed) % 8) {
         static const uint8_t upper[] = {0, 0, 32, 1};
-        if ((code & 127) == 0x33 || (code >> 12 & 3) == 1) code = (code & 0x01FFFFFF) | (uint32_t)upper[random32(seed) % 4] << 25;
+        if ((code & 127) == 0x33 || (code >> 12 & 3) == 1)
+            code = (code & 0x01FFFFFF) | (uint32_t)upper[random32(seed) % 4] << 25;
     }
-    if ((code & 127) == 0x73 && code >> 12 & 3 && random32(seed) % 8) code = (code & 0xFFFFF) | (uint32_t)controls[random32(seed) % 21] << 20;
+    if ((code & 127) == 0x73 && code >> 12 & 3 && random32(seed) % 8)
+        code = (code & 0xFFFFF) | (uint32_t)controls[random32(seed) % 21] << 20;
     return code == 0x10500073 ? 0x13 : code; /* nothing would wake it */
 }
 
@@ -167,7 +182,7 @@ START_TEST(every_full_code_does_what_the_second_core_does)
     uint64_t seed = 4;
     rig_open(&r);
     fill(&r, &seed);
-    for (unsigned n = 0; n < 400000 / EACH; n++) {
+    for (unsigned n = 0; n < 400000 / STRIDE; n++) {
         once(&r, some_code(&seed), &seed);
         if (n % 20000 == 0) memories_must_agree(&r, "a code");
     }
@@ -182,11 +197,12 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
     rig r;
     uint64_t seed = 5, executed = 0;
     rig_open(&r);
-    for (unsigned program = 0; program < 60 / EACH; program++) {
+    for (unsigned program = 0; program < 60 / STRIDE; program++) {
         fill(&r, &seed);
         for (uint32_t at = 0; at < 0xFFF0; at += 4) {
             uint32_t code = random32(&seed) % 2 ? some_code(&seed) : (uint32_t)(random32(&seed) & 0xFFFEFFFD);
-            uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16), (uint8_t)(code >> 24)};
+            uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16),
+                                (uint8_t)(code >> 24)};
             poke(&r, at, bytes, 4);
         }
         for (unsigned piece = 0; piece < 150; piece++) {
@@ -202,8 +218,9 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             while (done < wanted) {
                 uint32_t pc = r.ref->pc;
                 step_reference(&r, &cycles);
-                bool ends = r.ref->trapped ? pc == r.ref->pc || pc == (r.ref->mtvec & ~3u) || !(r.ref->mtvec & ~3u)
-                                           : pc == r.ref->pc || r.ref->sleeps; /* it parks */
+                bool ends = r.ref->trapped
+                                ? pc == r.ref->pc || pc == (r.ref->mtvec & ~3u) || !(r.ref->mtvec & ~3u)
+                                : pc == r.ref->pc || r.ref->sleeps; /* it parks */
                 if (ends) break;
                 if (r.ref->trapped) continue;
                 done++, last_cycles = cycles;
@@ -214,15 +231,19 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop)) ck_abort_msg("no run");
-            if (stop.reason != OAK_STOP_STEPS) ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
+            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop))
+                ck_abort_msg("no run");
+            if (stop.reason != OAK_STOP_STEPS)
+                ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             executed += done;
             must_agree(&r, what);
-            if (now(&r).cycles - before.cycles != cycles) ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles), (unsigned)cycles);
+            if (now(&r).cycles - before.cycles != cycles)
+                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles),
+                             (unsigned)cycles);
         }
         memories_must_agree(&r, "a program");
     }
-    ck_assert_uint_gt(executed, 100000 / EACH / 2);
+    ck_assert_uint_gt(executed, 100000 / STRIDE / 2);
     rig_close(&r);
 }
 END_TEST
@@ -315,8 +336,9 @@ START_TEST(a_line_asks_by_its_own_vector)
 END_TEST
 
 /* What is written over is decoded again. */
-static const char writing[] = "start: li s0, 0x20000100\n li a0, 0\n li t0, 0x80820505\n sw t0, 0(s0)\n jalr s0\n"
-                              " jalr s0\n addi t0, t0, 4\n sw t0, 0(s0)\n jalr s0\n jalr s0\nrest: j rest\n";
+static const char writing[] =
+    "start: li s0, 0x20000100\n li a0, 0\n li t0, 0x80820505\n sw t0, 0(s0)\n jalr s0\n"
+    " jalr s0\n addi t0, t0, 4\n sw t0, 0(s0)\n jalr s0\n jalr s0\nrest: j rest\n";
 START_TEST(code_in_ram_may_be_written_over)
 {
     bench b;
@@ -334,11 +356,13 @@ START_TEST(short_codes_are_taken_where_they_fit)
     static const struct {
         const char *line;
         uint32_t size;
-    } cases[] = {{"addi a0, a0, 31", 2}, {"addi a0, a0, 32", 4},  {"addi a0, a1, 1", 4},   {"addi sp, sp, -512", 2},
-                 {"addi s0, sp, 4", 2},  {"addi t0, sp, 4", 4},   {"lw a0, 124(s1)", 2},   {"lw a0, 128(s1)", 4},
-                 {"lw a0, 2(s1)", 4},    {"sw a0, -4(sp)", 4},   {"lw a0, 256(sp)", 4},  {"sw a0, 256(sp)", 4},    {"sw t6, 252(sp)", 2},   {"and a0, a0, a1", 2},   {"and a0, a1, a0", 4},
-                 {"lui a0, 0", 4},       {"li a0, -32", 2},       {"li a0, 2047", 4},      {"li a0, 2048", 8},
-                 {"mv a0, zero", 4},     {"compress off\n nop", 4}, {"compress on\n nop", 2}};
+    } cases[] = {
+        {"addi a0, a0, 31", 2},    {"addi a0, a0, 32", 4},  {"addi a0, a1, 1", 4}, {"addi sp, sp, -512", 2},
+        {"addi s0, sp, 4", 2},     {"addi t0, sp, 4", 4},   {"lw a0, 124(s1)", 2}, {"lw a0, 128(s1)", 4},
+        {"lw a0, 2(s1)", 4},       {"sw a0, -4(sp)", 4},    {"lw a0, 256(sp)", 4}, {"sw a0, 256(sp)", 4},
+        {"sw t6, 252(sp)", 2},     {"and a0, a0, a1", 2},   {"and a0, a1, a0", 4}, {"lui a0, 0", 4},
+        {"li a0, -32", 2},         {"li a0, 2047", 4},      {"li a0, 2048", 8},    {"mv a0, zero", 4},
+        {"compress off\n nop", 4}, {"compress on\n nop", 2}};
     oak_part *part = load_part("rv32-256k");
     for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
         char source[200];
@@ -359,6 +383,9 @@ START_TEST(short_codes_are_taken_where_they_fit)
 }
 END_TEST
 
-RUN_SUITE("rv32", every_short_code_does_what_the_second_core_does, every_full_code_does_what_the_second_core_does,
-          chains_of_code_that_overwrites_itself_agree_with_single_steps, exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,
-          a_line_asks_by_its_own_vector, code_in_ram_may_be_written_over, short_codes_are_taken_where_they_fit)
+RUN_SUITE("rv32", every_short_code_does_what_the_second_core_does,
+          every_full_code_does_what_the_second_core_does,
+          chains_of_code_that_overwrites_itself_agree_with_single_steps,
+          exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,
+          a_line_asks_by_its_own_vector, code_in_ram_may_be_written_over,
+          short_codes_are_taken_where_they_fit)

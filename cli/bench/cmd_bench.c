@@ -256,8 +256,8 @@ static char *complete_word(const char *text, int state)
             const oak_symbol *symbol;
             if (source == 0) name = bench_verbs[at].name;
             else if (source == 1)
-                name =
-                    at < part->architecture->register_count ? oak_register_called(part->architecture, at) : NULL;
+                name = at < part->architecture->register_count ? oak_register_called(part->architecture, at)
+                                                               : NULL;
             else if (source == 2) name = at < part->register_count ? part->registers[at].name : NULL;
             else name = program && (symbol = oak_program_symbol(program, at)) ? symbol->name : NULL;
             if (!name) break;

@@ -91,7 +91,8 @@ typedef struct oak_architecture {
     const uint16_t *vector_list; /* where they are, of each line, when they are not evenly spaced */
     uint8_t own_lines;           /* lines of the core, where no controller of the part has them */
     uint8_t own_exceptions;      /* numbers below this are the core's own, not lines of the part */
-    uint8_t part_bits; /* of the lower part of an address, where instructions take it in two: %hi and %lo; 0: nowhere */
+    uint8_t
+        part_bits; /* of the lower part of an address, where instructions take it in two: %hi and %lo; 0: nowhere */
     uint8_t code_bit; /* set in the address of code when it is kept in a register or a vector; 0: none */
     const oak_space_info *spaces;
     unsigned space_count;

@@ -104,6 +104,8 @@ OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budg
                                             const oak_diag_sink *sink, oak_event *event);
 /* Was what runs here called, or has it interrupted something: is there a way out of it? */
 bool oak_session_is_called(oak_session *session);
+/* Where an address of code leads: to the target of the jump that stands there, else to itself. */
+uint32_t oak_session_leads_to(const oak_session *session, uint32_t address);
 /* Runs to a place as if a stop point were there for this once. */
 OAK_MUST_USE oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                                            const oak_diag_sink *sink, oak_event *event);

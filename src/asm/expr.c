@@ -639,8 +639,10 @@ static oak_status part_of_address(const oak_expr *expr, const oak_architecture *
 {
     unsigned bits = about ? about->part_bits : 0;
     if (!bits)
-        return value_fault(expr, fault, "expression", "addresses are not taken in two parts here: write low(x) or high(x)");
-    uint32_t whole = (uint32_t)of->number, half = 1u << (bits - 1), lower = ((whole + half) & (2 * half - 1)) - half;
+        return value_fault(expr, fault, "expression",
+                           "addresses are not taken in two parts here: write low(x) or high(x)");
+    uint32_t whole = (uint32_t)of->number, half = 1u << (bits - 1),
+             lower = ((whole + half) & (2 * half - 1)) - half;
     if (expr->op == OP_LOWER_PART) value->number = (int32_t)lower;
     else value->number = (whole - lower) >> bits;
     return OAK_OK;

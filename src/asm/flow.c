@@ -52,7 +52,8 @@ static void check_ends(flow *self, const statement *one, oak_flow goes, bool has
         asm_warn(as, one->origin, 0, LINE_SIZE, "runs-off",
                  "End it with a jump, a return, or a jump to itself.", "execution runs on into %s at 0x%04x",
                  asm_code_byte(as, next, 0, &byte) ? "data" : "nothing", (unsigned)next);
-    if (has_target && !is_start(self, one->count) && asm_code_byte(as, one->count, 0, &byte))
+    if (has_target && goes != OAK_FLOW_NEXT && !is_start(self, one->count) &&
+        asm_code_byte(as, one->count, 0, &byte))
         asm_warn(as, one->origin, 0, LINE_SIZE, "jump-into-data", NULL,
                  "this goes to 0x%04x, where no instruction begins", (unsigned)one->count);
 #undef LINE_SIZE

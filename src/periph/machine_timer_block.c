@@ -16,7 +16,8 @@ static uint64_t advance(oak_block *block, uint64_t now)
     const oak_machine_timer *it = &block->as.machine;
     uint64_t time = time_at(block, now);
     bool reached = time >= it->moment;
-    uint64_t missing = reached ? 0 - time : it->moment - time; /* to the moment, or until the time is 0 again */
+    uint64_t missing =
+        reached ? 0 - time : it->moment - time; /* to the moment, or until the time is 0 again */
     oak_block_ask(block, false, reached, now);
     oak_block_ask(block, true, it->request, now);
     return (reached && !it->moment) || missing > UINT64_MAX - now ? UINT64_MAX : now + missing;

@@ -91,8 +91,10 @@ static oak_status write_name(oak_session *session, const watch_name *name, uint6
         oak_status status = ops->write_register(session->chip.chip, name->number, (uint32_t)value);
         ops->read_register(session->chip.chip, name->number, &after);
         if (!status && after == before && after != (uint32_t)value)
-            return session_fill_fault(fault, left, "not-settable", "`%s` stays as it is: it only shows what others do, or has no such bits",
-                                      oak_register_called(about, name->number));
+            return session_fill_fault(
+                fault, left, "not-settable",
+                "`%s` stays as it is: it only shows what others do, or has no such bits",
+                oak_register_called(about, name->number));
         return status;
     }
     case NAME_FLAG: {

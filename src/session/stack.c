@@ -63,7 +63,9 @@ static void find_entries(oak_session *session)
             if (session->isa->stack_use) session->isa->stack_use(session->tables, &decoded, &use);
             if (use.sets && !session->stack_known)
                 session->stack_known = sets = true, session->stack_first = use.first;
-            else if (sets) session->stack_first -= (uint32_t)(use.words * about->stack.cell), sets = false; /* in two instructions */
+            else if (sets)
+                session->stack_first -= (uint32_t)(use.words * about->stack.cell),
+                    sets = false; /* in two instructions */
             if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
             at += decoded.size;
         }
@@ -305,14 +307,19 @@ static bool walk_frame(walk *w, uint32_t *pc, uint32_t *link)
     return true;
 }
 
+uint32_t oak_session_leads_to(const oak_session *session, uint32_t address)
+{
+    oak_decoded decoded;
+    bool jumps = session_decode_plain(session, address, &decoded) == OAK_OK && decoded.flow == OAK_FLOW_JUMP;
+    return jumps && decoded.has_target ? decoded.target : address;
+}
+
 /* Is this the handler that is under way? */
 static bool is_handler(oak_session *session, uint32_t pc)
 {
     uint32_t entry = 0, vector = session_handled(session);
-    oak_decoded decoded;
-    if (!entry_of(session, pc, &entry)) return false;
-    return entry == vector || (session_decode(session, vector, &decoded) == OAK_OK && decoded.has_target &&
-                               decoded.target == entry);
+    return entry_of(session, pc, &entry) &&
+           (entry == vector || entry == oak_session_leads_to(session, vector));
 }
 
 /* The same for words, with a link register, which *link is: 0 when it is not known. */

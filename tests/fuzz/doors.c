@@ -125,11 +125,22 @@ static const char program_32bit[] =
     "start: movs r0, #20\n ldr r4, =0x20000010\nloop: str r0, [r4]\n bl part\n subs r0, r0, #1\n bne loop\n"
     "rest: b rest\npart: push {r0, lr}\n adds r1, r1, #1\n pop {r0, pc}\ntick: bx lr\n";
 
+static const char program_rv32[] =
+    "log equ 0x10\ncount equ 3\n vector reset, start\n section s, ram, copied\nkept: dd 7\n section p, "
+    "flash\n"
+    "start: la sp, 0x20001000\n la t0, tick\n csrw mtvec, t0\n copied\n li t1, MT_CMP\n li t0, 90\n sw t0, "
+    "0(t1)\n sw zero, 4(t1)\n"
+    " li t0, 0x80\n csrw mie, t0\n csrsi mstatus, 8\n li s0, 9\n la s1, kept\n"
+    "loop: lw a0, 0(s1)\n call part\n sb a0, 8(s1)\n addi s0, s0, -1\n bnez s0, loop\n"
+    "rest: j rest\npart: addi sp, sp, -16\n sw ra, 12(sp)\n addi a0, a0, 3\n lw ra, 12(sp)\n addi sp, sp, "
+    "16\n ret\n"
+    " align 4\ntick: li t1, MT_CMP\n lw t0, 0(t1)\n addi t0, t0, 200\n sw t0, 0(t1)\n mret\n";
+
 static chip *find_chip(const char *name)
 {
     static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
                            {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
-                           {.name = "msp430-32k"}, {.name = "cpu12-64k"}};
+                           {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -141,6 +152,7 @@ static chip *find_chip(const char *name)
                          : strncmp(name, "pic", 3) == 0   ? program_filed
                          : strncmp(name, "msp", 3) == 0   ? program_16bit
                          : strncmp(name, "cpu12", 5) == 0 ? program_cpu12
+                         : strncmp(name, "rv32", 4) == 0  ? program_rv32
                                                           : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -495,6 +507,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-pic18", 800, "pic18-32k", enter},
                       {"source-msp430", 800, "msp430-32k", enter},
                       {"source-cpu12", 800, "cpu12-64k", enter},
+                      {"source-rv32", 800, "rv32-256k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -508,6 +521,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-pic18", 6000, "pic18-32k", enter},
                       {"state-msp430", 6000, "msp430-32k", enter},
                       {"state-cpu12", 6000, "cpu12-64k", enter},
+                      {"state-rv32", 8000, "rv32-256k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
@@ -516,6 +530,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"verbs-pic18", 80, "pic18-32k", enter},
                       {"verbs-msp430", 80, "msp430-32k", enter},
                       {"verbs-cpu12", 80, "cpu12-64k", enter},
+                      {"verbs-rv32", 80, "rv32-256k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

@@ -417,9 +417,10 @@ oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
     uint32_t slots = kit->arch->slot ? kit->slots : kit->span,
              slot = kit->arch->slot ? kit->arch->slot(core, address) : kit_find_slot(core, address);
     if (slot >= slots) return OAK_OUT_OF_RANGE;
+    bool between = kit->arch->slot_bytes && address % kit->arch->slot_bytes; /* no instruction begins there */
     if (!kit->tallies.at) return OAK_UNSUPPORTED;
     if (kit->counting) kit_fold_counts((oak_core *)(uintptr_t)core); /* what was counted stays what it was */
-    *tally = kit->tallies.at[slot];
+    *tally = between ? (oak_tally){0} : kit->tallies.at[slot];
     return OAK_OK;
 }
 

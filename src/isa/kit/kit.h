@@ -60,7 +60,7 @@ enum {
     KIT_MOST_LAND_BYTES = 1 << 28, /* of all of them */
     KIT_NOWHERES = 64,             /* addresses without code, that have slots of their own all the same: */
     KIT_GONE_TO = 4,               /* those that pc has been at last, */
-    KIT_CROWDED = 56,              /* and those that decoded jumps lead to; from so many on all is decoded anew */
+    KIT_CROWDED = 56, /* and those that decoded jumps lead to; from so many on all is decoded anew */
     KIT_MOST_KNOWN = 256
 };
 

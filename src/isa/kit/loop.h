@@ -127,11 +127,11 @@
 #define TARGET ((kit_op *)(void *)((char *)op + (int32_t)op->to))
 #define SLOT   ((uint32_t)(op - ops))
 #define LEAVE_IF_CROWDED                                                                                     \
-    if (CORE_FAR && kit->nowhere_used >= KIT_CROWDED) { /* all that was decoded is forgotten first */          \
+    if (CORE_FAR && kit->nowhere_used >= KIT_CROWDED) { /* all that was decoded is forgotten first */        \
         exit = KIT_EXIT_EVENT;                                                                               \
         goto leave;                                                                                          \
     }
-#define HERE   (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
+#define HERE (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
 
 kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {

@@ -259,6 +259,22 @@ static bool some_row_takes_word(const struct kit_tables *tables, unsigned mnemon
     return false;
 }
 
+/* Is a word one only where something takes it, and a name elsewhere? */
+static bool is_free(const struct kit_tables *tables, unsigned word)
+{
+    const kit_language *language = tables->language;
+    bool free = false;
+    if (!language->frees) return !language->reserves;
+    for (const kit_class *class = language->classes; class->name; class ++) {
+        if (tables->name_of_word[class - language->classes][word] < 0) continue;
+        const kit_class *const *one = language->frees;
+        while (*one && *one != class) one++;
+        if (!*one) return false;
+        free = true;
+    }
+    return free;
+}
+
 /* The word that an operand is; `behind` it the text goes on. -1: it is none. */
 static int word_at(const struct kit_tables *tables, const oak_operand_reader *reader, const oak_insn *insn,
                    const char **behind)
@@ -283,7 +299,7 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
         stop--;
         if (!oak_is_word(*stop)) word = kit_find_word(tables, start, (size_t)(stop - start));
     }
-    if (word >= 0 && ((letter && !reserves) || oak_is_digit(*start)) &&
+    if (word >= 0 && ((letter && is_free(tables, (unsigned)word)) || oak_is_digit(*start)) &&
         !some_row_takes_word(tables, insn->mnemonic, insn->count, (unsigned)word))
         return -1;
     *behind = without_blanks(start, stop);
@@ -328,7 +344,8 @@ bool kit_is_register(const oak_isa_tables *opaque, const char *text, size_t leng
     const oak_architecture *about = &tables->language->isa->about;
     if (!tables->language->reserves) return false; /* names are known by their place */
     if (length > tables->longest_word) return false;
-    return kit_find_word(tables, text, length) >= 0 ||
+    int word = kit_find_word(tables, text, length);
+    return (word >= 0 && !is_free(tables, (unsigned)word)) ||
            oak_same_name(text, length, about->registers[about->pc_register].name);
 }
 

@@ -68,9 +68,9 @@ static unsigned decode_one(oak_core *core, uint32_t pc)
         return 1;
     }
     kit->row[pc] = (uint16_t)(KIT_FIRST_ROW + decoded.row);
-    op->to = kit_way(pc, !decoded.has_target           ? 0
-                       : kit->arch->slot_bytes ? kit_target_slot(core, decoded.target)
-                                               : decoded.target);
+    op->to = kit_way(pc, !decoded.has_target     ? 0
+                         : kit->arch->slot_bytes ? kit_target_slot(core, decoded.target)
+                                                 : decoded.target);
     (kit->arch->fill ? kit->arch->fill : kit_row_fill)(core, &decoded, op);
     op->size = (uint16_t)(decoded.size / (kit->arch->slot_bytes ? kit->arch->slot_bytes : 1));
     op->handler = kit->stop_at[pc] ? KIT_STOP : kit_handler_at(core, pc);

@@ -123,6 +123,8 @@ typedef struct kit_language {
         jump; /* that reaches anything, with what stands before its operand, for the advice on a branch out of reach */
     bool pairs;    /* an operand may have a comma in it: `5, x` */
     bool reserves; /* what reads like a register is one, whatever the instruction takes; it can be no label */
+    const kit_class *const
+        *frees; /* classes whose names mean something only where they are taken; up to NULL. Optional */
     /* In an architecture's own words; all optional. True after a refusal: of an operand at reader->at that is a word, or none. */
     bool (*refuses)(oak_operand_reader *reader, bool is_word, const char *behind);
     /* A word where a class (its number + 1) with a plain value would fit: its other name, as hint and edit. */

@@ -20,7 +20,7 @@ static bool named_register(const oak_architecture *about, const char *name, size
     if (length > sizeof flag - 1 && !memcmp(name, flag, sizeof flag - 1))
         is_flag = true, name += sizeof flag - 1, length -= sizeof flag - 1;
     for (unsigned i = 0; i < about->register_count && !is_flag; i++) {
-        if (!oak_same_name(name, length, about->registers[i].name)) continue;
+        if (!oak_same_name(name, length, oak_register_called(about, i))) continue;
         *one = (kit_reach){.accesses = one->accesses, .bits = 0xFF, .known = true, .address = i, .size = 1};
         return true;
     }

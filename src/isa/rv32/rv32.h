@@ -13,7 +13,7 @@
 enum { RV32_NUMBER, RV32_MEM, RV32_SPACES };
 enum {
     RV32_MOST_NESTED = 16,
-    RV32_SINK = 32, /* behind the registers: what is written to x0 */
+    RV32_SINK = 32,       /* behind the registers: what is written to x0 */
     RV32_TIMER_LINE = 16, /* behind those of the part, which are bits 16 to 31 of mip; bit 7 */
     RV32_SOFT_LINE,       /* bit 3 */
     RV32_LINES

@@ -85,7 +85,8 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (row == RV32_LUI || row == RV32_C_LUI) op->at <<= 12;
     if (row == RV32_AUIPC) op->at = (op->at << 12) + (uint32_t)decoded->address;
     if (it->handler == RV32_DO_CALL) op->at = (uint32_t)decoded->address + decoded->size;
-    if (it->handler == RV32_DO_SPECIAL) op->to = (uint32_t)decoded->word >> 12 & 7; /* what it does to a control register */
+    if (it->handler == RV32_DO_SPECIAL)
+        op->to = (uint32_t)decoded->word >> 12 & 7; /* what it does to a control register */
     if (it->handler == RV32_DO_GO) op->to = (uint32_t)decoded->address + decoded->size;
 }
 
@@ -166,7 +167,8 @@ static void enter(oak_core *core, uint32_t cause, uint32_t value)
     core->asleep = false;
     base += vectored ? 4 * (cause & 0xFF) : 0;
     kit->pc = kit_slot(core, base);
-    oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base, kit->time.cycles);
+    oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base,
+                      kit->time.cycles);
     if (core->depth < RV32_MOST_NESTED) core->handler[core->depth++] = base;
     kit->time.cycles += 4;
     kit->attention = true;
@@ -205,7 +207,8 @@ static bool interrupt(oak_core *core)
     static const uint8_t cause_of_line[RV32_LINES] = {[RV32_TIMER_LINE] = 7, [RV32_SOFT_LINE] = 3};
     uint32_t ready = core->mstatus & RV32_MIE ? lines_of_bits(pending(core) & core->mie) : 0, line = 0;
     if (!ready) return false;
-    if (ready >> RV32_SOFT_LINE == 1 && !(ready & 0xFFFF)) line = RV32_SOFT_LINE; /* before the timer, as the manual has them */
+    if (ready >> RV32_SOFT_LINE == 1 && !(ready & 0xFFFF))
+        line = RV32_SOFT_LINE; /* before the timer, as the manual has them */
     while (!(ready >> line & 1)) line++;
     enter(core, 0x80000000u | (line < RV32_TIMER_LINE ? 16 + line : cause_of_line[line]), 0);
     core->kit.next_device = core->kit.setup.acknowledge(core->kit.setup.machine, line, core->kit.time.cycles);

@@ -34,12 +34,14 @@ static const kit_class classes[] = {
     {"pred", "<>", sets, 'p', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL}, {"succ", "<>", sets, 'q', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL},
     NUM("csrn", 'c', KIT_UNSIGNED, 0, NULL),
     NUM("imm", 'i', KIT_SIGNED, 0, NULL), NUM("imm6", 'i', KIT_SIGNED, 0, NULL), NUM("imm5", 'i', KIT_UNSIGNED, 0, NULL), NUM("shift", 'i', KIT_UNSIGNED, 0, NULL),
-    NUM("upper", 'i', KIT_BITS, 0, NULL), NUM("upper6", 'i', KIT_SIGNED, 0, NULL), NUM("imm16", 'i', KIT_SIGNED, 4, "502431"), NUM("imm4", 'i', KIT_UNSIGNED, 2, "32765401"),
+    NUM("upper", 'i', KIT_BITS, 0, NULL), NUM("upper6", 'i', KIT_SIGNED, 0, NULL), NUM("high20", 'i', KIT_BITS, 12, NULL), NUM("high6", 'i', KIT_SIGNED, 12, NULL), NUM("imm16", 'i', KIT_SIGNED, 4, "502431"), NUM("imm4", 'i', KIT_UNSIGNED, 2, "32765401"),
     NUM("parts", 'i', KIT_PARTS, 0, NULL), NUM("far", 'i', KIT_TWO_PARTS, 0, NULL), NUM("branch", 'i', KIT_RELATIVE, 1, "b9876543210a"),
     NUM("target", 'i', KIT_RELATIVE, 1, "j9876543210aihgfedcb"), NUM("c.branch", 'i', KIT_RELATIVE, 1, "73265104"), NUM("c.target", 'i', KIT_RELATIVE, 1, "a3879562104"),
     NEAR("near(rs1)", all, 's', KIT_SIGNED, true, 0, NULL, all_codes), NEAR("near4(rs1')", eight, 's', KIT_UNSIGNED, false, 2, "32104", eight_codes),
     NEAR("near4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes), NEAR("up4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes),
     {0}};
+enum { CSR = 14, SETS }; /* among them */
+static const kit_class *const frees[] = {&classes[CSR], &classes[SETS], &classes[SETS + 1], NULL};
 static const kit_letter letters[] = {{"{}(<>)", 'x'}, {"x*", 'r'}, {"a*", 'r'}, {"s*", 'r'}, {"t*", 'r'}, {"{}", '='}, {0}};
 static const kit_pair opposites[] = {{"beq", "bne"}, {"blt", "bge"}, {"bltu", "bgeu"}, {"beqz", "bnez"}, {"bltz", "bgez"}, {"bgtz", "blez"}, {0}};
 /* clang-format on */
@@ -56,8 +58,8 @@ static bool reserved(unsigned row, uint32_t number)
 static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
 {
     (void)operand;
-    bool short_code =
-        oak_same(class->name, "upper6") || oak_same(class->name, "imm16") || oak_same(class->name, "imm4");
+    bool short_code = oak_same(class->name, "upper6") || oak_same(class->name, "high6") ||
+                      oak_same(class->name, "imm16") || oak_same(class->name, "imm4");
     if (!short_code || value->number) return OAK_OK;
     why->code = "value-range";
     return OAK_REFUSED;
@@ -83,8 +85,8 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
 /* Room on the stack, and what is put there. */
 static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak_stack_use *use)
 {
-    unsigned row = decoded->row, d = kit_field_of(tables, decoded, 'd'), s = kit_field_of(tables, decoded, 's'),
-             t = kit_field_of(tables, decoded, 't');
+    unsigned row = decoded->row, d = kit_field_of(tables, decoded, 'd'),
+             s = kit_field_of(tables, decoded, 's'), t = kit_field_of(tables, decoded, 't');
     int64_t number = 0;
     *use = (oak_stack_use){0};
     if (!kit_number_among(tables, decoded, &number)) return;
@@ -96,7 +98,9 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
     use->at = (unsigned)number / 4;
     use->from[0].number = t - 1 + RV32_REG_X1;
 }
-static const oak_exception_frame frame = {.returns_from = UINT32_MAX, .link_register = RV32_REG_X1, .elsewhere = true};
+static const oak_exception_frame frame = {.returns_from = UINT32_MAX,
+                                          .link_register = RV32_REG_X1,
+                                          .elsewhere = true};
 
 /* ------------------------------------------------------------------------------------------ the whole */
 
@@ -108,13 +112,17 @@ static const oak_register_info registers[RV32_REGISTERS] = {
 #define ONE(id, name, lies, title, points) [RV32_REG_##id] = {name, 32, title, false, points},
     RV32_REGISTER_LIST};
 #undef ONE
-static const oak_flag_info flags[] = {{"mstatus_mie", RV32_REG_MSTATUS, 3, 1, "interrupts", false, 0}, {"mstatus_mpie", RV32_REG_MSTATUS, 7, 1, "before the trap", false, 0}, {"mstatus_mpp", RV32_REG_MSTATUS, 11, 2, "came from mode", false, 0}};
+static const oak_flag_info flags[] = {{"mie", RV32_REG_MSTATUS, 3, 1, "interrupts", false, 0}, {"mpie", RV32_REG_MSTATUS, 7, 1, "before the trap", false, 0}, {"mpp", RV32_REG_MSTATUS, 11, 2, "came from mode", false, 0}};
 static const char *const called[RV32_REGISTERS] = {[RV32_REG_X1] = "ra", "sp", FROM_3, FROM_8, FROM_16};
+/* Every code of four bytes, whatever `compress` says: with registers that no short one has. */
+static const oak_copier copiers[] = {
+    {RV32_MEM, {"la t0, copied_from", "la t1, copied_to", "la t2, copied_to + copied_bytes", "li t3, -1", "lbu t4, 0(t0)", "sb t4, 0(t1)", "sub t0, t0, t3", "sub t1, t1, t3",
+                "bne t1, t2, $-16"}}, {0}};
 static const kit_counting counts[] = {
     {RV32_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {RV32_C_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_rv32, .counts = counts, .classes = classes, .remedies = remedies, .letters = letters, .opposites = opposites,
-    .jump = "j", .reserves = true, .check = check, .print = print, .longest = 4, .own_distance = true};
+    .jump = "j", .reserves = true, .frees = frees, .check = check, .print = print, .longest = 4, .own_distance = true};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -124,7 +132,7 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 const oak_isa oak_isa_rv32 = {
     .about = {.name = "rv32", .title = "RISC-V RV32IMC, machine mode", .cycle_unit = "clock cycle", .elf_machine = 243, .word_bytes = 4, .code_align = 2, .memory_align = 4,
               .own_lines = RV32_LINES, .part_bits = 12, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
-              .called = called, .flags = flags, .flag_count = 3, .pc_register = RV32_REG_PC, .fields_are_masks = true, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
+              .called = called, .flags = flags, .flag_count = 3, .pc_register = RV32_REG_PC, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
     .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4, .full_size = 4, .comes_back = kit_comes_back,
-    .stack_use = stack_use, .frame = &frame, .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
+    .stack_use = stack_use, .frame = &frame, .copiers = copiers, .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
 /* clang-format on */
