@@ -164,6 +164,25 @@ void cli_write_register(const oak_register_info *reg, uint32_t value, char base,
              number);
 }
 
+/* The flags of a status register, one by one, under it. */
+static void show_flags(const oak_architecture *about, const char *name, uint32_t value)
+{
+    enum { WIDTH = 100 };
+    int width = 0;
+    for (unsigned i = 0; i < about->flag_count; i++) {
+        const oak_flag_info *flag = &about->flags[i];
+        const char *reg = oak_register_called(about, flag->reg);
+        char text[120];
+        if (strcasecmp(reg, name) != 0 && strcasecmp(about->registers[flag->reg].name, name) != 0) continue;
+        int length = snprintf(text, sizeof text, "%s=%u %s", flag->name,
+                              (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)), flag->title);
+        bool breaks = !width || width + 2 + length > WIDTH;
+        printf("%s%s", !breaks ? "  " : width ? "\n      " : "      ", text);
+        width = (breaks ? 6 : width + 2) + length;
+    }
+    if (width) putchar('\n');
+}
+
 static void show_value(cli *self, oak_session *session, const show_item *item)
 {
     oak_reading reading;
@@ -191,6 +210,7 @@ static void show_value(cli *self, oak_session *session, const show_item *item)
             printf("  place %s", place);
         }
         putchar('\n');
+        show_flags(oak_session_part(session)->architecture, item->expression, (uint32_t)value);
     }
 }
 
@@ -357,7 +377,7 @@ static void flags_text(const oak_architecture *about, unsigned reg, uint32_t bit
         if (flag->reg != reg || flag->width != 1 || (bits && !(bits >> flag->bit & 1))) continue;
         size_t used = strlen(text);
         snprintf(text + used, room - used, "%s%s = %u", used ? ", " : "", flag->name,
-                 (unsigned)(value >> flag->bit & 1));
+                 (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)));
     }
 }
 
@@ -410,6 +430,8 @@ void cli_touched_text(oak_session *session, const oak_watched *one, char *text, 
     }
     char name[120];
     oak_session_name_cell(session, one->space, one->address, name, sizeof name);
+    if (!strchr(name, '[') && !oak_part_register_at(oak_session_part(session), one->space, one->address))
+        snprintf(name + strlen(name), sizeof name - strlen(name), " at 0x%x", (unsigned)one->address);
     if (one->size > sizeof bytes) {
         snprintf(text, room, "%s, %u bytes", name, (unsigned)one->size);
         return;

@@ -1,7 +1,7 @@
-; sieve_rv32.asm — primes below 8192 with a byte a number in RAM, `outer` times 20 rounds: loads, stores, adds, compares.
+; sieve_rv32.asm — primes below 8192 with a byte a number in RAM, `outer` times 40 rounds: loads, stores, adds, compares.
 size    equ  8192
 outer   equ  1               ; times
-rounds  equ  20
+rounds  equ  40
 
         vector reset, start
 

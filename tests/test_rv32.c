@@ -255,7 +255,7 @@ static void same_by_steps(bench *ran, const char *source, const char *what)
 {
     bench stepped;
     bench_open(&stepped, "rv32-256k", source);
-    while (cycles_of(&stepped) < cycles_of(ran)) {
+    while (cycles_of(&stepped) < cycles_of(ran)) { /* a step may be a long sleep */
         oak_event event;
         ck_assert_int_eq(oak_session_step(stepped.session, &event), OAK_OK);
     }
@@ -383,7 +383,121 @@ START_TEST(short_codes_are_taken_where_they_fit)
 }
 END_TEST
 
-RUN_SUITE("rv32", every_short_code_does_what_the_second_core_does,
+/* The machine timer: asks from the moment on, by hand; halves that do not belong together; the software interrupt comes first. */
+START_TEST(the_machine_timer_asks_from_its_moment_on)
+{
+    static const char timing[] =
+        "start: la t0, handler\n csrw mtvec, t0\n li t1, MT_CMP\n li t0, 1000\n sw t0, 0(t1)\n sw zero, 4(t1)\n"
+        " li t0, 0x88\n csrw mie, t0\n csrsi mstatus, 8\nrest: wfi\n j rest\n"
+        " align 4\nhandler: csrr a0, mcause\n csrr a1, mip\n csrr a2, mcycle\n li t1, MT_CMP\n li t0, -1\n"
+        " sw t0, 4(t1)\n li t1, MT_SOFT\n sw zero, 0(t1)\n addi a3, a3, 1\n mret\n";
+    bench b;
+    bench_open(&b, "rv32-256k", timing);
+    bench_run(&b, 3000, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "a3"), 1);
+    ck_assert_uint_eq((uint32_t)value_of(&b, "a0"), 0x80000007u);
+    ck_assert_int_eq(value_of(&b, "a1"), 0x80);
+    ck_assert_int_eq(value_of(&b, "a2"), 1000 + 4 + 3 * 2); /* taken at once, and three reads */
+    ck_assert_int_eq(value_of(&b, "MT_TIME"), 3000);
+    /* Both at once: the software interrupt is served, and the timer behind it. */
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    ck_assert_int_eq(oak_session_set(b.session, "MT_CMPH = 0", &sink), OAK_OK);
+    ck_assert_int_eq(oak_session_set(b.session, "MT_SOFT = 1", &sink), OAK_OK);
+    oak_event event;
+    ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
+    while ((uint32_t)value_of(&b, "mcause") == 0x80000007u && cycles_of(&b) < 4000) (void)oak_session_step(b.session, &event);
+    ck_assert_uint_eq((uint32_t)value_of(&b, "mcause"), 0x80000003u);
+    ck_assert_int_eq(value_of(&b, "mip"), 0x88);
+    /* The time is 64 bits, and wraps. */
+    ck_assert_int_eq(oak_session_set(b.session, "MT_TIME = 0xfffffff0", &sink), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "MT_TIMEH"), 0);
+    bench_run(&b, 100, UINT64_MAX);
+    ck_assert_int_eq(value_of(&b, "MT_TIMEH"), 1);
+    ck_assert_int_eq(value_of(&b, "MT_TIME"), 84);
+    bench_close(&b);
+    same_by_steps((bench_open(&b, "rv32-256k", timing), bench_run(&b, 1020, UINT64_MAX), &b), timing, "a3 * 65536 + a2");
+    bench_close(&b);
+}
+END_TEST
+
+/* What was put into room on the stack is told by name, and the return address by what it leads to. */
+START_TEST(the_stack_is_told_with_what_was_stored)
+{
+    bench b;
+    bench_open(&b, "rv32-256k",
+               "start: li sp, 0x20001000\nagain: call outer\nbehind: j again\nouter: addi sp, sp, -32\n sw ra, 28(sp)\n sw s0, 24(sp)\n"
+               " call inner\n lw ra, 28(sp)\n addi sp, sp, 32\n ret\ninner: addi sp, sp, -16\n sw s1, 12(sp)\nhere: nop\n"
+               " addi sp, sp, 16\n ret\n");
+    ck_assert_int_eq(oak_session_add_stop(b.session, "here", NULL, 0, &b.sink, NULL), OAK_OK);
+    bench_run(&b, 1000, UINT64_MAX);
+    oak_stack_item items[20];
+    size_t count = oak_session_stack(b.session, items, 20);
+    ck_assert_uint_eq(count, 12); /* up to where the stack began */
+    ck_assert_int_eq(items[3].kind, OAK_STACK_SAVED);
+    ck_assert_uint_eq(items[3].number, 9);
+    ck_assert_int_eq(items[10].kind, OAK_STACK_SAVED);
+    ck_assert_uint_eq(items[10].number, 8);
+    ck_assert_int_eq(items[11].kind, OAK_STACK_RETURNS);
+    ck_assert_uint_eq(items[11].value, (uint32_t)value_of(&b, "behind"));
+    ck_assert(oak_session_is_called(b.session));
+    oak_event event;
+    const oak_budget budget = {.cycles = 1000};
+    ck_assert_int_eq(oak_session_run_out(b.session, &budget, &b.sink, &event), OAK_OK);
+    ck_assert_int_eq(value_of(&b, "sp"), 0x20001000 - 32);
+    bench_close(&b);
+}
+END_TEST
+
+/* Source, bytes, and what is wrong with others. */
+START_TEST(operands_are_read_as_people_write_them)
+{
+    static const struct {
+        const char *line;
+        uint32_t code;
+    } good[] = {{"lui a0, %hi(0x12345fff)", 0x12346537},     {"addi a0, a0, %lo(0x12345fff)", 0x157D},
+                {"lw a1, %lo(0x20000804)(a0)", 0x80452583}, {"csrr a0, 0x7c0", 0x7C002573},
+                {"csrrwi x0, mscratch, 7", 0x3403D073},     {"fence rw, w", 0x0310000F},
+                {"fence.tso", 0x8330000F},                  {"c.addi s0, -1", 0x147D},
+                {"c.lwsp ra, 4(sp)", 0x4092},               {"c.addi16sp sp, -64", 0x7139},
+                {"li a0, 0x12345000", 0x12345537},          {"li a0, 0x1f000", 0x657D},
+                {"rdtime a0", 0xC0102573},                  {"mret", 0x30200073},
+                {"jalr a0, -4(a1)", 0xFFC58567},            {"sltz a0, a1", 0x0005A533}};
+    static const struct {
+        const char *line, *code;
+    } bad[] = {{"lui a0, 0x100000", "value-range"}, {"c.sub t3, a0", "no-such-form"}, {"c.li t0, 40", "value-range"},
+               {"c.lw a0, 3(a0)", "value-range"},   {"addi a0, a1, 2048", "value-range"}, {"lw a0, 4", "no-such-form"},
+               {"csrw 4096, a0", "value-range"},    {"fence w", "no-such-form"},       {"a0: nop", "reserved-name"}};
+    oak_part *part = load_part("rv32-256k");
+    collected diags;
+    for (unsigned i = 0; i < sizeof good / sizeof *good; i++) {
+        char source[100];
+        snprintf(source, sizeof source, " %s\nbehind: j behind\n", good[i].line);
+        oak_program *program = assemble(part, source, &diags);
+        if (!program) show_collected(&diags);
+        uint8_t bytes[4] = {0};
+        uint32_t size = (uint32_t)oak_program_find(program, "behind", 6)->value;
+        for (unsigned k = 0; k < size; k++) ck_assert(oak_image_byte(oak_program_image(program), k, &bytes[k]));
+        uint32_t code = (uint32_t)(bytes[0] | bytes[1] << 8) | (uint32_t)(bytes[2] | bytes[3] << 8) << 16;
+        ck_assert_msg(code == good[i].code, "%s: %08x, not %08x", good[i].line, code, good[i].code);
+        oak_program_free(program);
+    }
+    for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
+        char source[100];
+        snprintf(source, sizeof source, "%s%s\n", strchr(bad[i].line, ':') ? "" : " ", bad[i].line);
+        ck_assert_ptr_null(assemble(part, source, &diags));
+        ck_assert_msg(strcmp(diags.one[0].code, bad[i].code) == 0, "%s: %s", bad[i].line, diags.one[0].code);
+    }
+    /* What means something in one place only is free elsewhere. */
+    oak_program *program = assemble(part, "w: ds 4\ntime: ds 4\nstart: la a0, time\n fence w, w\n csrr a1, time\nrest: j rest\n", &diags);
+    ck_assert_ptr_nonnull(program);
+    oak_program_free(program);
+    oak_part_free(part);
+}
+END_TEST
+
+RUN_SUITE("rv32", the_machine_timer_asks_from_its_moment_on, the_stack_is_told_with_what_was_stored, operands_are_read_as_people_write_them,
+          every_short_code_does_what_the_second_core_does,
           every_full_code_does_what_the_second_core_does,
           chains_of_code_that_overwrites_itself_agree_with_single_steps,
           exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,

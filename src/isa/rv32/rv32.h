@@ -40,7 +40,8 @@ struct oak_core {
         uint8_t *bytes, *guard;
         uint32_t base, size;
     } load, store, code;
-    uint32_t code_first; /* slot of the code window */
+    uint32_t code_behind; /* what an address in the window for loads becomes in that of code */
+    uint32_t code_first;  /* slot of the code window */
     uint32_t goes;       /* the slot a special instruction goes to */
     bool stores;         /* the access under way is a store */
 

@@ -13,31 +13,34 @@ THREE(MULHU, (uint64_t)a * b >> 32) THREE(DIVU, b ? a / b : UINT32_MAX) THREE(RE
 THREE(DIV, !b ? UINT32_MAX : OVERFLOWS ? a : (uint32_t)((int32_t)a / (int32_t)b)) THREE(REM, !b ? a : OVERFLOWS ? 0 : (uint32_t)((int32_t)a % (int32_t)b))
 BOTH(SET, RX(X) = AT) BOTH(COPY, RX(X) = RX(Y)) BOTH(NOTHING, (void)0)
 
-/* Memory: words and halfwords lie where they are aligned; what is no plain RAM or code goes the long way, where time is exact. */
+/* Memory: AT leads into the window of RAM; words and halfwords lie where they are aligned; what is no plain RAM or code goes the long way, where time is exact. */
 #define TURNED(by, width) ((by) >> ((width) / 2) | (by) << (32 - (width) / 2) % 32)
-#define LIES_IN(window, width) (TURNED(address - core->window.base, width) < core->window.size / (width))
-#define GIVE_UP  do { if (LOOP_ONE) goto faulted; goto guarded; } while (0)
+#define LIES_IN(by, window, width) (TURNED(by, width) < core->window.size / (width))
 #define LOADS(name, type, width)                                                                                  \
     BOTH(name, {                                                                                                 \
-        uint32_t address = RX(Y) + AT, got;                                                                      \
+        uint32_t at = RX(Y) + AT;                                                                                 \
         type value;                                                                                              \
-        if (LIES_IN(load, width)) memcpy(&value, core->load.bytes + (address - core->load.base), width);         \
-        else if (LIES_IN(code, width)) memcpy(&value, core->code.bytes + (address - core->code.base), width);    \
-        else if (!rv32_load(core, address, width, LOOP_ONE ? NOW_ENDS : UINT64_MAX, &got)) GIVE_UP;               \
-        else value = (type)got;                                                                                  \
+        if (LIES_IN(at, load, width)) memcpy(&value, core->load.bytes + at, width);                              \
+        else if (at += core->code_behind, LIES_IN(at, code, width)) memcpy(&value, core->code.bytes + at, width); \
+        else goto reach;                                                                                         \
         RX(X) = (uint32_t)value;                                                                                 \
     })
 LOADS(LB, int8_t, 1) LOADS(LBU, uint8_t, 1) LOADS(LH, int16_t, 2) LOADS(LHU, uint16_t, 2) LOADS(LW, uint32_t, 4)
 #define STORES(name, type, width)                                                                                 \
     BOTH(name, {                                                                                                 \
-        uint32_t address = RX(Y) + AT, at = address - core->store.base;                                          \
+        uint32_t at = RX(Y) + AT;                                                                                 \
         type value = (type)RX(X), guards = 0;                                                                    \
-        if (LIES_IN(store, width) && (memcpy(&guards, core->store.guard + at, width), !guards))                  \
-            memcpy(core->store.bytes + at, &value, width);                                                       \
-        else if (!rv32_store(core, address, width, value, LOOP_ONE ? NOW_ENDS : UINT64_MAX)) GIVE_UP;             \
-        else if (kit->attention) LEAVE(op->size); /* code was overwritten, or a device asks */                   \
+        if (!LIES_IN(at, store, width) || (memcpy(&guards, core->store.guard + at, width), guards)) goto reach;  \
+        memcpy(core->store.bytes + at, &value, width);                                                           \
     })
 STORES(SB, uint8_t, 1) STORES(SH, uint16_t, 2) STORES(SW, uint32_t, 4)
+    reach: KIT_MAYBE_UNUSED;
+    if (!rv32_reach(core, op, kit->row[SLOT] - KIT_FIRST_ROW, LOOP_ONE ? NOW_ENDS : UINT64_MAX)) {
+        if (LOOP_ONE) goto faulted;
+        goto guarded;
+    }
+    if (kit->attention) LEAVE(op->size); /* code was overwritten, or a device asks */
+    GO_ON(op + op->size);
 
 #define BRANCHES(name, condition) CASE(RV32_DO_##name##_1): if (condition) { MORE(2); ENTER(TARGET); } ENTER(op + 1); \
     CASE(RV32_DO_##name##_2): if (condition) { MORE(2); ENTER(TARGET); } ENTER(op + 2);

@@ -77,10 +77,11 @@ static uint32_t number_of(const oak_core *core, const oak_decoded *decoded)
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
     const struct does *it = &does[decoded->row];
-    bool stores = it->handler >= RV32_DO_SB_1, branches = it->handler < RV32_DO_JUMP;
+    bool stores = it->handler >= RV32_DO_SB_1, loads = it->handler >= RV32_DO_LB_1 && !stores, branches = it->handler < RV32_DO_JUMP;
     unsigned row = decoded->row;
     op->x = reg_of(core, decoded, it->d), op->y = reg_of(core, decoded, it->s);
     op->at = it->t ? reg_of(core, decoded, it->t) : number_of(core, decoded);
+    if (stores || loads) op->at -= core->store.base; /* the windows begin there */
     if (!stores && !branches && !op->x) op->x = RV32_SINK;
     if (row == RV32_LUI || row == RV32_C_LUI) op->at <<= 12;
     if (row == RV32_AUIPC) op->at = (op->at << 12) + (uint32_t)decoded->address;
@@ -90,13 +91,19 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
     if (it->handler == RV32_DO_GO) op->to = (uint32_t)decoded->address + decoded->size;
 }
 
+/* Of what a row loads or stores. */
+static unsigned bytes_of(unsigned row)
+{
+    unsigned handler = does[row].handler;
+    bool byte = handler == RV32_DO_LB_1 || handler == RV32_DO_LBU_1 || handler == RV32_DO_SB_1,
+         half = handler == RV32_DO_LH_1 || handler == RV32_DO_LHU_1 || handler == RV32_DO_SH_1;
+    return byte ? 1 : half ? 2 : 4;
+}
+
 static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
     (void)core;
-    unsigned handler = does[decoded->row].handler;
-    bool byte = handler == RV32_DO_LB_1 || handler == RV32_DO_LBU_1 || handler == RV32_DO_SB_1,
-         half = handler == RV32_DO_LH_1 || handler == RV32_DO_LHU_1 || handler == RV32_DO_SH_1;
-    one->size = byte ? 1 : half ? 2 : 4;
+    one->size = bytes_of(decoded->row);
 }
 
 /* ------------------------------------------------------------------------------------------ memory */
@@ -117,23 +124,36 @@ static void open_windows(oak_core *core)
     }
     core->load = core->store;
     if (kit->checks_reads) core->load.size = 0;
+    core->code_behind = core->load.base - core->code.base;
 }
 
-/* `now` UINT64_MAX: time is not known exactly; then nothing but memory is reached. */
-static bool rv32_load(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, uint32_t *value)
+/* A first store where nothing but that is to be noticed: no code, nothing that keeps its contents. */
+static bool put_fresh(oak_core *core, uint32_t address, unsigned bytes, uint32_t value)
 {
-    core->stores = false;
-    if (address % bytes) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
-    if (now == UINT64_MAX && kit_find_slot(core, address) >= core->kit.span) return false;
-    return kit_load(core, address, bytes, now, value);
+    uint32_t at = address - core->store.base, guards = 0;
+    if (at >= core->store.size) return false;
+    memcpy(&guards, core->store.guard + at, bytes);
+    if (guards & ~(KIT_GUARD_FRESH * 0x01010101u)) return false;
+    memset(core->store.guard + at, 0, bytes);
+    for (unsigned i = 0; i < bytes; i++) core->store.bytes[at + i] = (uint8_t)(value >> 8 * i);
+    return true;
 }
 
-static bool rv32_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value, uint64_t now)
+/* A load or store that is no plain one. `now` UINT64_MAX: time is not known exactly; then nothing but memory is reached. */
+static bool rv32_reach(oak_core *core, const kit_op *op, unsigned row, uint64_t now)
 {
-    core->stores = true;
+    unsigned kind = does[row].handler - RV32_DO_LB_1, bytes = bytes_of(row);
+    uint32_t address = core->x[op->y] + op->at + core->store.base, value = core->x[op->x];
+    core->stores = kind >= RV32_DO_SB_1 - RV32_DO_LB_1;
     if (address % bytes) return kit_fail(core, OAK_FAULT_UNALIGNED, address);
+    if (core->stores && put_fresh(core, address, bytes, value)) return true;
     if (now == UINT64_MAX && kit_find_slot(core, address) >= core->kit.span) return false;
-    return kit_put(core, address, bytes, value, now);
+    if (core->stores) return kit_put(core, address, bytes, value, now);
+    if (!kit_load(core, address, bytes, now, &value)) return false;
+    bool signs = kind == 0 || kind == RV32_DO_LH_1 - RV32_DO_LB_1;
+    uint32_t sign = signs ? 1u << (8 * bytes - 1) : 0;
+    core->x[op->x] = (value ^ sign) - sign;
+    return true;
 }
 
 /* ------------------------------------------------------------------------------------------ traps */
