@@ -147,6 +147,29 @@ static const surroundings all[] = {
       {"reti", "push #nN\n push #0\n reti\nnN:"},
       {"br #target", "br #nN\nnN:"},
       {"call #target", "call #sN\n jmp nN\nsN: ret\nnN:"}}},
+    {"rv32",
+     " vector reset, start\n org 0x100\nstart: nop\n",
+     "round: li t0, 0x20000500\n"
+     " li x2, 0x20000480\n li x3, 0x200004c0\n li x4, 0x20000500\n li x8, 0x20000600\n li x9, 0x20000640\n "
+     "li x10, 0x20000680\n li x11, 0x200006c0\n li x12, 0x20000700\n li x13, 0x20000740\n li x14, "
+     "0x20000780\n li x15, 0x200007c0\n li x16, 0x20000800\n li x17, 0x20000840\n li x18, 0x20000880\n li "
+     "x19, 0x200008c0\n li x20, 0x20000900\n li x21, 0x20000940\n li x22, 0x20000980\n li x23, 0x200009c0\n "
+     "li x24, 0x20000a00\n li x25, 0x20000a40\n li x26, 0x20000a80\n li x27, 0x20000ac0\n li x28, "
+     "0x20000b00\n li x29, 0x20000b40\n li x30, 0x20000b80\n li x31, 0x20000bc0\n",
+     " la t1, round\n jr t1\n",
+     0x20000000,
+     0x20001000,
+     NULL,
+     {0},
+     {{"ret", "la ra, nN\n ret\nnN:"},
+      {"jr rs1", "la t2, nN\n jr t2\nnN:"},
+      {"jr rs1z", "la t2, nN\n jr t2\nnN:"},
+      {"jr near(rs1)", "la t2, nN\n compress off\n jr 0(t2)\n compress on\nnN:"},
+      {"jalr rs1", "la t2, nN\n jalr t2\nnN:"},
+      {"jalr rs1z", "la t2, nN\n jalr t2\nnN:"},
+      {"jalr rd, near(rs1)", "la t2, nN\n jalr t3, 0(t2)\nnN:"},
+      {"mret", "la t2, nN\n csrw mepc, t2\n mret\nnN:"}},
+     {{0}}},
     {"cpu12",
      " vector reset, start\n section p, flash, at 0x4000\nstart: nop\n",
      "round: lds #0x3f00\n ldd #0x1201\n ldx #0x1800\n ldy #0x2000\n",

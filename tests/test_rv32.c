@@ -387,7 +387,8 @@ END_TEST
 START_TEST(the_machine_timer_asks_from_its_moment_on)
 {
     static const char timing[] =
-        "start: la t0, handler\n csrw mtvec, t0\n li t1, MT_CMP\n li t0, 1000\n sw t0, 0(t1)\n sw zero, 4(t1)\n"
+        "start: la t0, handler\n csrw mtvec, t0\n li t1, MT_CMP\n li t0, 1000\n sw t0, 0(t1)\n sw zero, "
+        "4(t1)\n"
         " li t0, 0x88\n csrw mie, t0\n csrsi mstatus, 8\nrest: wfi\n j rest\n"
         " align 4\nhandler: csrr a0, mcause\n csrr a1, mip\n csrr a2, mcycle\n li t1, MT_CMP\n li t0, -1\n"
         " sw t0, 4(t1)\n li t1, MT_SOFT\n sw zero, 0(t1)\n addi a3, a3, 1\n mret\n";
@@ -406,7 +407,8 @@ START_TEST(the_machine_timer_asks_from_its_moment_on)
     ck_assert_int_eq(oak_session_set(b.session, "MT_SOFT = 1", &sink), OAK_OK);
     oak_event event;
     ck_assert_int_eq(oak_session_step(b.session, &event), OAK_OK);
-    while ((uint32_t)value_of(&b, "mcause") == 0x80000007u && cycles_of(&b) < 4000) (void)oak_session_step(b.session, &event);
+    while ((uint32_t)value_of(&b, "mcause") == 0x80000007u && cycles_of(&b) < 4000)
+        (void)oak_session_step(b.session, &event);
     ck_assert_uint_eq((uint32_t)value_of(&b, "mcause"), 0x80000003u);
     ck_assert_int_eq(value_of(&b, "mip"), 0x88);
     /* The time is 64 bits, and wraps. */
@@ -416,7 +418,8 @@ START_TEST(the_machine_timer_asks_from_its_moment_on)
     ck_assert_int_eq(value_of(&b, "MT_TIMEH"), 1);
     ck_assert_int_eq(value_of(&b, "MT_TIME"), 84);
     bench_close(&b);
-    same_by_steps((bench_open(&b, "rv32-256k", timing), bench_run(&b, 1020, UINT64_MAX), &b), timing, "a3 * 65536 + a2");
+    same_by_steps((bench_open(&b, "rv32-256k", timing), bench_run(&b, 1020, UINT64_MAX), &b), timing,
+                  "a3 * 65536 + a2");
     bench_close(&b);
 }
 END_TEST
@@ -426,8 +429,10 @@ START_TEST(the_stack_is_told_with_what_was_stored)
 {
     bench b;
     bench_open(&b, "rv32-256k",
-               "start: li sp, 0x20001000\nagain: call outer\nbehind: j again\nouter: addi sp, sp, -32\n sw ra, 28(sp)\n sw s0, 24(sp)\n"
-               " call inner\n lw ra, 28(sp)\n addi sp, sp, 32\n ret\ninner: addi sp, sp, -16\n sw s1, 12(sp)\nhere: nop\n"
+               "start: li sp, 0x20001000\nagain: call outer\nbehind: j again\nouter: addi sp, sp, -32\n sw "
+               "ra, 28(sp)\n sw s0, 24(sp)\n"
+               " call inner\n lw ra, 28(sp)\n addi sp, sp, 32\n ret\ninner: addi sp, sp, -16\n sw s1, "
+               "12(sp)\nhere: nop\n"
                " addi sp, sp, 16\n ret\n");
     ck_assert_int_eq(oak_session_add_stop(b.session, "here", NULL, 0, &b.sink, NULL), OAK_OK);
     bench_run(&b, 1000, UINT64_MAX);
@@ -455,19 +460,29 @@ START_TEST(operands_are_read_as_people_write_them)
     static const struct {
         const char *line;
         uint32_t code;
-    } good[] = {{"lui a0, %hi(0x12345fff)", 0x12346537},     {"addi a0, a0, %lo(0x12345fff)", 0x157D},
-                {"lw a1, %lo(0x20000804)(a0)", 0x80452583}, {"csrr a0, 0x7c0", 0x7C002573},
-                {"csrrwi x0, mscratch, 7", 0x3403D073},     {"fence rw, w", 0x0310000F},
-                {"fence.tso", 0x8330000F},                  {"c.addi s0, -1", 0x147D},
-                {"c.lwsp ra, 4(sp)", 0x4092},               {"c.addi16sp sp, -64", 0x7139},
-                {"li a0, 0x12345000", 0x12345537},          {"li a0, 0x1f000", 0x657D},
-                {"rdtime a0", 0xC0102573},                  {"mret", 0x30200073},
-                {"jalr a0, -4(a1)", 0xFFC58567},            {"sltz a0, a1", 0x0005A533}};
+    } good[] = {{"lui a0, %hi(0x12345fff)", 0x12346537},
+                {"addi a0, a0, %lo(0x12345fff)", 0x157D},
+                {"lw a1, %lo(0x20000804)(a0)", 0x80452583},
+                {"csrr a0, 0x7c0", 0x7C002573},
+                {"csrrwi x0, mscratch, 7", 0x3403D073},
+                {"fence rw, w", 0x0310000F},
+                {"fence.tso", 0x8330000F},
+                {"c.addi s0, -1", 0x147D},
+                {"c.lwsp ra, 4(sp)", 0x4092},
+                {"c.addi16sp sp, -64", 0x7139},
+                {"li a0, 0x12345000", 0x12345537},
+                {"li a0, 0x1f000", 0x657D},
+                {"rdtime a0", 0xC0102573},
+                {"mret", 0x30200073},
+                {"jalr a0, -4(a1)", 0xFFC58567},
+                {"sltz a0, a1", 0x0005A533}};
     static const struct {
         const char *line, *code;
-    } bad[] = {{"lui a0, 0x100000", "value-range"}, {"c.sub t3, a0", "no-such-form"}, {"c.li t0, 40", "value-range"},
-               {"c.lw a0, 3(a0)", "value-range"},   {"addi a0, a1, 2048", "value-range"}, {"lw a0, 4", "no-such-form"},
-               {"csrw 4096, a0", "value-range"},    {"fence w", "no-such-form"},       {"a0: nop", "reserved-name"}};
+    } bad[] = {{"lui a0, 0x100000", "value-range"},  {"c.sub t3, a0", "no-such-form"},
+               {"c.li t0, 40", "value-range"},       {"c.lw a0, 3(a0)", "value-range"},
+               {"addi a0, a1, 2048", "value-range"}, {"lw a0, 4", "no-such-form"},
+               {"csrw 4096, a0", "value-range"},     {"fence w", "no-such-form"},
+               {"a0: nop", "reserved-name"}};
     oak_part *part = load_part("rv32-256k");
     collected diags;
     for (unsigned i = 0; i < sizeof good / sizeof *good; i++) {
@@ -477,7 +492,8 @@ START_TEST(operands_are_read_as_people_write_them)
         if (!program) show_collected(&diags);
         uint8_t bytes[4] = {0};
         uint32_t size = (uint32_t)oak_program_find(program, "behind", 6)->value;
-        for (unsigned k = 0; k < size; k++) ck_assert(oak_image_byte(oak_program_image(program), k, &bytes[k]));
+        for (unsigned k = 0; k < size; k++)
+            ck_assert(oak_image_byte(oak_program_image(program), k, &bytes[k]));
         uint32_t code = (uint32_t)(bytes[0] | bytes[1] << 8) | (uint32_t)(bytes[2] | bytes[3] << 8) << 16;
         ck_assert_msg(code == good[i].code, "%s: %08x, not %08x", good[i].line, code, good[i].code);
         oak_program_free(program);
@@ -489,15 +505,16 @@ START_TEST(operands_are_read_as_people_write_them)
         ck_assert_msg(strcmp(diags.one[0].code, bad[i].code) == 0, "%s: %s", bad[i].line, diags.one[0].code);
     }
     /* What means something in one place only is free elsewhere. */
-    oak_program *program = assemble(part, "w: ds 4\ntime: ds 4\nstart: la a0, time\n fence w, w\n csrr a1, time\nrest: j rest\n", &diags);
+    oak_program *program = assemble(
+        part, "w: ds 4\ntime: ds 4\nstart: la a0, time\n fence w, w\n csrr a1, time\nrest: j rest\n", &diags);
     ck_assert_ptr_nonnull(program);
     oak_program_free(program);
     oak_part_free(part);
 }
 END_TEST
 
-RUN_SUITE("rv32", the_machine_timer_asks_from_its_moment_on, the_stack_is_told_with_what_was_stored, operands_are_read_as_people_write_them,
-          every_short_code_does_what_the_second_core_does,
+RUN_SUITE("rv32", the_machine_timer_asks_from_its_moment_on, the_stack_is_told_with_what_was_stored,
+          operands_are_read_as_people_write_them, every_short_code_does_what_the_second_core_does,
           every_full_code_does_what_the_second_core_does,
           chains_of_code_that_overwrites_itself_agree_with_single_steps,
           exceptions_lead_to_the_handler_and_back, what_no_handler_takes_ends_the_run,

@@ -203,7 +203,7 @@ static oak_status put_target(encoder *self, uint32_t *field)
     }
     if (distance >= end / 2) distance -= end; /* the counter wraps */
     if (self->class->field == KIT_TWO_PARTS) {
-        *field = (uint32_t)(distance + (distance << 1 & 0x1000));
+        *field = (uint32_t)distance + ((uint32_t)distance << 1 & 0x1000);
         return OAK_OK;
     }
     if (distance < -end / 2) distance += end;

@@ -42,8 +42,8 @@ struct oak_core {
     } load, store, code;
     uint32_t code_behind; /* what an address in the window for loads becomes in that of code */
     uint32_t code_first;  /* slot of the code window */
-    uint32_t goes;       /* the slot a special instruction goes to */
-    bool stores;         /* the access under way is a store */
+    uint32_t goes;        /* the slot a special instruction goes to */
+    bool stores;          /* the access under way is a store */
 
     /* From here on: what a tape holds. */
     uint32_t x[RV32_SINK + 1]; /* x[0] is 0 */

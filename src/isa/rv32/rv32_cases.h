@@ -51,8 +51,9 @@ BRANCHES(BLTU, RX(X) < RX(Y)) BRANCHES(BGEU, RX(X) >= RX(Y))
     CASE(RV32_DO_GO): { uint32_t to = (RX(Y) + AT) & ~1u, at = to - core->code.base; RX(X) = op->to; /* where it comes back to */
     ENTER(ops + (at < core->code.size ? core->code_first + at / 2 : kit_far_slot(core, to))); }
 
-#define SINGLY if (!LOOP_ONE) goto guarded
-    CASE(RV32_DO_SPECIAL): SINGLY;
+    CASE(RV32_DO_SPECIAL):
+    if (!LOOP_ONE && op->to && is_plain(op->at) && control_access(core, op, 0, 0) == RV32_GOES_ON) ENTER(op + op->size);
+    if (!LOOP_ONE) goto guarded;
     switch (rv32_special(core, op, HERE, kit->row[SLOT] - KIT_FIRST_ROW, NOW_ENDS)) {
     case RV32_GOES: op = ops + core->goes; break;
     case RV32_FAULTS: goto faulted;

@@ -77,7 +77,8 @@ static uint32_t number_of(const oak_core *core, const oak_decoded *decoded)
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
     const struct does *it = &does[decoded->row];
-    bool stores = it->handler >= RV32_DO_SB_1, loads = it->handler >= RV32_DO_LB_1 && !stores, branches = it->handler < RV32_DO_JUMP;
+    bool stores = it->handler >= RV32_DO_SB_1, loads = it->handler >= RV32_DO_LB_1 && !stores,
+         branches = it->handler < RV32_DO_JUMP;
     unsigned row = decoded->row;
     op->x = reg_of(core, decoded, it->d), op->y = reg_of(core, decoded, it->s);
     op->at = it->t ? reg_of(core, decoded, it->t) : number_of(core, decoded);
@@ -289,6 +290,12 @@ static bool read_control(oak_core *core, uint32_t number, uint64_t now, uint32_t
            (number >= 0xF11 && number <= 0xF14);
 }
 
+/* A control register that neither time nor interrupts have anything to do with: mtvec, mscratch, mepc, mcause, mtval. */
+static bool is_plain(uint32_t number)
+{
+    return number == 0x305 || (number >= 0x340 && number <= 0x343);
+}
+
 enum { RV32_GOES_ON, RV32_GOES, RV32_FAULTS };
 static int control_access(oak_core *core, const kit_op *op, uint32_t here, uint64_t now)
 {
@@ -300,7 +307,7 @@ static int control_access(oak_core *core, const kit_op *op, uint32_t here, uint6
     }
     if (writes && at) *at = (*at & ~mask) | ((puts ? with : sets ? old | with : old & ~with) & mask);
     core->x[op->x] = old;
-    core->kit.attention = true;
+    if (!is_plain(op->at)) core->kit.attention = true;
     return RV32_GOES_ON;
 }
 
