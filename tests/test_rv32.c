@@ -248,6 +248,101 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ read back */
+
+/* Each code in eight bytes of its own, with a return behind it, reached by a branch out of a table; all are read back and assembled again. Where
+ * no jump is among them, those that are instructions must be told as such, and no others. */
+enum { IN_A_TABLE = 200 };
+static void come_back(const uint32_t *codes, const bool *is_code, unsigned count)
+{
+    oak_host host = oak_linux_host();
+    oak_part *part = load_part("rv32-256k");
+    oak_program *program;
+    ck_assert_int_eq(oak_program_create(&host, part, &program), OAK_OK);
+    oak_image *image = oak_program_image(program);
+    uint32_t at = 0;
+    static uint32_t slot[20000];
+    for (unsigned first = 0; first < count; first += IN_A_TABLE) {
+        unsigned some = count - first < IN_A_TABLE ? count - first : IN_A_TABLE;
+        uint32_t slots = at + 4 * some + 4, next = slots + 8 * some;
+        for (unsigned i = 0; i <= some; i++) { /* beqz a0; behind the last one, j to the next table */
+            uint32_t to = i < some ? slots + 8 * i : next, by = to - (at + 4 * i), code;
+            if (i < some)
+                code = 0x00050063 | (by >> 5 & 63) << 25 | (by >> 1 & 15) << 8 | (by >> 11 & 1) << 7;
+            else code = 0x6F | (by >> 1 & 0x3FF) << 21 | (by >> 11 & 1) << 20 | (by >> 12 & 0xFF) << 12;
+            uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16),
+                                (uint8_t)(code >> 24)};
+            ck_assert_int_eq(oak_image_write(image, at + 4 * i, bytes, 4), OAK_OK);
+        }
+        for (unsigned i = 0; i < some; i++) {
+            uint32_t code = codes[first + i];
+            bool wide = (code & 3) == 3;
+            uint8_t bytes[6] = {(uint8_t)code,
+                                (uint8_t)(code >> 8),
+                                wide ? (uint8_t)(code >> 16) : 0x82,
+                                wide ? (uint8_t)(code >> 24) : 0x80,
+                                0x82,
+                                0x80};
+            slot[first + i] = slots + 8 * i;
+            ck_assert_int_eq(oak_image_write(image, slot[first + i], bytes, wide ? 6 : 4), OAK_OK);
+        }
+        at = next;
+    }
+    static const uint8_t end[] = {0x01, 0xA0}; /* j here */
+    ck_assert_int_eq(oak_image_write(image, at, end, 2), OAK_OK);
+    ck_assert_int_eq(oak_program_finish(program), OAK_OK);
+    must_come_back(program);
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    ck_assert_int_eq(oak_look(program, &sink), OAK_OK);
+    const char *line = t.bytes;
+    for (unsigned i = 0; is_code && i < count; i++) { /* lines come by their addresses */
+        char mark[20];
+        snprintf(mark, sizeof mark, "; 0x%04x", slot[i]);
+        const char *found = strstr(line, mark);
+        ck_assert_msg(found != NULL, "%08x", codes[i]);
+        while (found > t.bytes && found[-1] != '\n') found--;
+        const char *as =
+            strstr(found, " ; as "); /* bytes that have a shorter or other way to be written, too */
+        bool told = strncmp(found, "        db ", 11) != 0 || (as && as < strchr(found, '\n'));
+        if (told != is_code[i]) ck_abort_msg("%08x is read back as %.60s", codes[i], found);
+        line = found;
+    }
+    free(t.bytes);
+    oak_program_free(program);
+    oak_part_free(part);
+}
+
+START_TEST(every_short_code_comes_back)
+{
+    static uint32_t codes[20000];
+    static bool is_code[20000];
+    for (unsigned jumps = 0; jumps < 2; jumps++) {
+        unsigned count = 0;
+        for (uint32_t code = 0; code < 0x10000; code += STRIDE) {
+            uint32_t full = refrv_in_full((uint16_t)code);
+            bool goes = (full & 127) == 0x6F || (full & 127) == 0x63;
+            if ((code & 3) == 3 || goes != jumps) continue;
+            codes[count] = code, is_code[count++] = full != 0;
+            if (count == sizeof codes / sizeof *codes)
+                come_back(codes, jumps ? NULL : is_code, count), count = 0;
+        }
+        come_back(codes, jumps ? NULL : is_code, count);
+    }
+}
+END_TEST
+
+START_TEST(a_sample_of_full_codes_comes_back)
+{
+    static uint32_t codes[20000];
+    uint64_t seed = 31;
+    for (unsigned round = 0; round < (STRIDE > 1 ? 1 : 4); round++) {
+        for (unsigned i = 0; i < sizeof codes / sizeof *codes; i++) codes[i] = some_code(&seed);
+        come_back(codes, NULL, sizeof codes / sizeof *codes);
+    }
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ traps, lines, short codes */
 
 /* Two benches with the same program: one runs, the other goes step by step; they must arrive at the same. */
@@ -383,6 +478,48 @@ START_TEST(short_codes_are_taken_where_they_fit)
 }
 END_TEST
 
+/* A handler that lets interrupts through is interrupted itself, and a trap in that one is a third: each comes back to the one before. */
+START_TEST(handlers_nest)
+{
+    static const char nesting[] =
+        "start: li sp, 0x20001000\n la t0, trap\n csrw mtvec, t0\n li t1, MT_CMP\n li t0, -1\n sw t0, 4(t1)\n"
+        " li t0, 0x88\n csrw mie, t0\n csrsi mstatus, 8\n li t1, MT_SOFT\n li t0, 1\n sw t0, 0(t1)\n "
+        "nop\nrest: j rest\n"
+        " align 4\ntrap: addi sp, sp, -32\n sw t0, 28(sp)\n sw t1, 24(sp)\n csrr t0, mepc\n sw t0, 20(sp)\n "
+        "csrr t0, mstatus\n sw t0, 16(sp)\n"
+        " slli s0, s0, 4\n csrr t0, mcause\n andi t1, t0, 15\n or s0, s0, t1\n addi s1, s1, 1\n"
+        " bgez t0, exception\n li t1, MT_SOFT\n sw zero, 0(t1)\n addi t0, t0, -3\n li t1, 0x80000000\n bne "
+        "t0, t1, timer\n"
+        " li t1, MT_CMP\n sw zero, 0(t1)\n sw zero, 4(t1)\n csrsi mstatus, 8\n nop\n nop\n j out\n"
+        "timer: li t1, MT_CMP\n li t0, -1\n sw t0, 4(t1)\ndeep: ecall\n j out\n"
+        "exception: lw t0, 20(sp)\n addi t0, t0, 4\n sw t0, 20(sp)\nin: nop\n"
+        "out: csrci mstatus, 8\n lw t0, 20(sp)\n csrw mepc, t0\n lw t0, 16(sp)\n csrw mstatus, t0\n lw t1, "
+        "24(sp)\n lw t0, 28(sp)\n addi sp, sp, 32\n mret\n";
+    bench b;
+    bench_open(&b, "rv32-256k", nesting);
+    ck_assert_int_eq(oak_session_add_stop(b.session, "in", NULL, 0, &b.sink, NULL), OAK_OK);
+    ck_assert_int_eq(bench_run(&b, 5000, UINT64_MAX).stop.reason, OAK_STOP_POINT);
+    ck_assert_int_eq(value_of(&b, "s1"), 3);
+    ck_assert_int_eq(value_of(&b, "handling"), value_of(&b, "trap"));
+    ck_assert_int_eq(value_of(&b, "sp"), 0x20001000 - 3 * 32);
+    ck_assert_int_eq(bench_run(&b, 5000, UINT64_MAX).stop.reason,
+                     OAK_STOP_CYCLES); /* the timer might come once more */
+    ck_assert_int_eq(value_of(&b, "pc"), value_of(&b, "rest"));
+    ck_assert_int_eq(value_of(&b, "s0"), 0x37B); /* software, timer, ecall */
+    ck_assert_int_eq(value_of(&b, "sp"), 0x20001000);
+    ck_assert_int_eq(value_of(&b, "handling"), 0);
+    ck_assert_int_eq(value_of(&b, "mstatus"), 0x1888);
+    oak_service service;
+    unsigned served = 0;
+    for (unsigned i = 0; b.chip.ops->service(b.chip.chip, i, &service) == OAK_OK; i++) {
+        ck_assert_uint_eq(service.count, 1);
+        served++;
+    }
+    ck_assert_uint_eq(served, 3);
+    bench_close(&b);
+}
+END_TEST
+
 /* The machine timer: asks from the moment on, by hand; halves that do not belong together; the software interrupt comes first. */
 START_TEST(the_machine_timer_asks_from_its_moment_on)
 {
@@ -474,13 +611,14 @@ START_TEST(operands_are_read_as_people_write_them)
                 {"li a0, 0x1f000", 0x657D},
                 {"rdtime a0", 0xC0102573},
                 {"mret", 0x30200073},
+                {"lw a0, (a1)", 0x4188},
                 {"jalr a0, -4(a1)", 0xFFC58567},
                 {"sltz a0, a1", 0x0005A533}};
     static const struct {
         const char *line, *code;
     } bad[] = {{"lui a0, 0x100000", "value-range"},  {"c.sub t3, a0", "no-such-form"},
                {"c.li t0, 40", "value-range"},       {"c.lw a0, 3(a0)", "value-range"},
-               {"addi a0, a1, 2048", "value-range"}, {"lw a0, 4", "no-such-form"},
+               {"addi a0, a1, 2048", "value-range"}, {"sw a0, 4", "no-such-form"},
                {"csrw 4096, a0", "value-range"},     {"fence w", "no-such-form"},
                {"a0: nop", "reserved-name"}};
     oak_part *part = load_part("rv32-256k");
@@ -513,7 +651,67 @@ START_TEST(operands_are_read_as_people_write_them)
 }
 END_TEST
 
-RUN_SUITE("rv32", the_machine_timer_asks_from_its_moment_on, the_stack_is_told_with_what_was_stored,
+/* What people write who know other cores, and what they are told. */
+START_TEST(wrong_lines_are_told_what_to_write)
+{
+    static const struct {
+        const char *line, *hint;
+    } cases[] = {{"mov a0, a1", "Write `mv a0, a1` to copy"},
+                 {"lw a0, a1", "Write `lw a0, 0(a1)`"},
+                 {"add a0, a1, 5", "Write `addi`"},
+                 {"addi a0, 5", "Write `addi a0, a0, 5`"},
+                 {"beq a0, start", "`beqz a0, target`"},
+                 {"call a0", "Write `jalr a0`"},
+                 {"jr start", "Write `j target`"},
+                 {"csrr mstatus, a0", "The register comes first"},
+                 {"push ra", "Write `addi sp, sp, -16`"},
+                 {"bl start", "Write `call target`"},
+                 {"cmp a0, a1", "Branches compare"},
+                 {"sw a0, start", "Write `la t0, name`"},
+                 {"c.sub t3, a0", "Short codes take"},
+                 {"c.addi a0", "Forms that exist: `c.addi rdz, imm6`."},
+                 {"li a0", "Forms that exist: `li rd, imm`, `li rd, high20`."}};
+    oak_part *part = load_part("rv32-256k");
+    for (unsigned i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char source[100];
+        collected diags;
+        snprintf(source, sizeof source, "start: %s\n", cases[i].line);
+        ck_assert_ptr_null(assemble(part, source, &diags));
+        ck_assert_msg(strstr(diags.one[0].hint, cases[i].hint) != NULL, "%s: %s", cases[i].line,
+                      diags.one[0].hint);
+    }
+    oak_part_free(part);
+}
+END_TEST
+
+/* Read back, the two halves of an address say where they lead together; at the bench, too. */
+START_TEST(two_halves_tell_the_address_they_form)
+{
+    bench b;
+    bench_open(&b, "rv32-256k",
+               "start: la a0, table\n lw a1, table\n lui a2, %hi(spot)\n sw a1, %lo(spot)(a2)\n lui a3, "
+               "0x12\n addi a4, a3, 1\nrest: j rest\n"
+               " org 0x900\ntable: dd 5\n org 0x20000ff8\nspot: ds 4\n");
+    text t = {0};
+    oak_text_sink sink = text_sink(&t);
+    ck_assert_int_eq(oak_look(b.program, &sink), OAK_OK);
+    unsigned found = 0;
+    for (const char *p = t.bytes; (p = strstr(p, "  together ")); p++) found++;
+    ck_assert_uint_eq(found, 4);
+    ck_assert_ptr_nonnull(strstr(t.bytes, "  together 0x20000ff8\n"));
+    free(t.bytes);
+    char line[200];
+    unsigned size;
+    ck_assert_int_eq(oak_session_print_instruction(b.session, 4, line, sizeof line, &size), OAK_OK);
+    ck_assert_msg(strstr(line, "; together table") != NULL, "%s", line);
+    must_come_back(b.program);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("rv32", wrong_lines_are_told_what_to_write, two_halves_tell_the_address_they_form,
+          every_short_code_comes_back, a_sample_of_full_codes_comes_back, handlers_nest,
+          the_machine_timer_asks_from_its_moment_on, the_stack_is_told_with_what_was_stored,
           operands_are_read_as_people_write_them, every_short_code_does_what_the_second_core_does,
           every_full_code_does_what_the_second_core_does,
           chains_of_code_that_overwrites_itself_agree_with_single_steps,

@@ -405,6 +405,8 @@ static const oak_expr *parse_primary(oak_expr_parser *parser)
     const char *hint =
         c == '%'   ? "Binary is written 0b101 or 101b; % between two values is the rest of a division."
         : c == ',' ? "There is one comma too many, or what stands before it is missing."
+        : c == '['
+            ? "Brackets have no meaning here: `spindle explain` with the mnemonic shows how it is written."
         : c == ')' ? "Nothing was opened that it could close."
         : c == '=' ? "Two values are compared with ==; a name is given a value with `NAME equ VALUE`."
                    : "";

@@ -507,6 +507,9 @@ typedef struct oak_isa {
     /* Says what the values of a decoded instruction are that lie behind its first word (or byte), a line each. NULL: it has none. */
     void (*tell_fields)(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
                         oak_buf *out);
+    /* The address that an instruction forms together with the one before it. NULL: none do. */
+    bool (*together)(const oak_isa_tables *tables, const oak_decoded *before, const oak_decoded *decoded,
+                     uint32_t *address);
     unsigned
         pattern_unit; /* bytes of a pattern that lie in memory with the lowest first, all where it has no more; 0 or 1: as the pattern has them */
 
@@ -541,6 +544,14 @@ extern const oak_isa *const oak_isa_list[]; /* list.c; up to NULL */
 const oak_isa *oak_isa_find(const char *name);
 /* All of them, from 0; NULL after the last. */
 const oak_isa *oak_isa_at(unsigned index);
+
+/* How much of the operands of a row people see: what stands behind a ; is filled in from them. */
+static inline size_t oak_shown_operands(const oak_insn_row *row)
+{
+    size_t length = 0;
+    while (row->operands[length] && row->operands[length] != ';') length++;
+    return length;
+}
 
 /* A code of `size` bytes from its pattern to memory, and back. */
 void oak_lay_down(const oak_isa *isa, uint64_t word, unsigned size, uint8_t *bytes);

@@ -181,8 +181,8 @@ static void write_row(oak_buf *buf, const oak_isa *isa, const oak_insn_row *row,
 {
     unsigned bits = 0;
     for (const char *p = row->bits; *p; p++) bits += *p != ' ';
-    oak_buf_format(buf, "%s%s%s\n  %s.\n", row->mnemonic, *row->operands ? " " : "", row->operands,
-                   row->meaning);
+    oak_buf_format(buf, "%s%s%.*s\n  %s.\n", row->mnemonic, *row->operands ? " " : "",
+                   (int)oak_shown_operands(row), row->operands, row->meaning);
     char taken[80] = "";
     const char *more = row->more_cycles ? row->more_cycles : "";
     if (row->taken)

@@ -247,6 +247,15 @@ static void write_instruction(looker *self, uint32_t address, const oak_decoded 
     }
     self->isa->print(self->tables, decoded, &namer, &self->buf);
     comment(self, start, address, decoded->size, decoded->cycles);
+    uint32_t formed;
+    if (isa->together && self->before.size && self->before.address + self->before.size == address &&
+        isa->together(self->tables, &self->before, decoded, &formed)) {
+        const char *name = look_name(self, isa->about.code_space, formed);
+        self->buf.size--;
+        if (name) oak_buf_format(&self->buf, "  together %s\n", name);
+        else oak_buf_format(&self->buf, "  together 0x%04x\n", (unsigned)formed);
+    }
+    self->before = *decoded;
     if (self->unknown) {
         self->buf.size--;
         oak_buf_text(&self->buf, "  bank unknown\n");

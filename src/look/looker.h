@@ -25,6 +25,7 @@ typedef struct looker {
     oak_selection selection; /* where the instruction set has a selector */
     uint32_t here;           /* the instruction that is printed */
     bool configures;         /* the part has registers among the code that configure it */
+    oak_decoded before;      /* the instruction that was printed before it */
     bool full;               /* short codes are passed over from here on */
     bool unknown;            /* something in it depends on what nobody knows to be selected */
     char name[120];

@@ -132,6 +132,19 @@ void session_close_names(oak_session *session)
     oak_release(&session->host, session->read_back, 1, sizeof *session->read_back);
 }
 
+/* The address that an instruction forms with the one before it. */
+static bool forms_address(const oak_session *session, const oak_decoded *decoded, uint32_t *formed)
+{
+    oak_decoded before;
+    uint32_t align = session->part->architecture->code_align;
+    if (!session->isa->together) return false;
+    for (uint32_t back = align; back <= OAK_LONGEST_INSN && back <= decoded->address; back += align)
+        if (session_decode_plain(session, decoded->address - back, &before) == OAK_OK &&
+            before.size == back && session->isa->together(session->tables, &before, decoded, formed))
+            return true;
+    return false;
+}
+
 oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
                                          unsigned *size)
 {
@@ -149,6 +162,13 @@ oak_status oak_session_print_instruction(oak_session *session, uint32_t address,
         oak_buf buf;
         oak_buf_open(&buf, &session->host);
         session->isa->print(session->tables, &decoded, &namer, &buf);
+        uint32_t formed;
+        if (forms_address(session, &decoded, &formed)) {
+            char place[100];
+            oak_session_name_cell(session, session->part->architecture->code_space, formed, place,
+                                  sizeof place);
+            oak_buf_format(&buf, "  ; together %s", place);
+        }
         oak_format(text, room, "%s", oak_buf_string(&buf));
         *size = decoded.size;
         oak_buf_close(&buf);

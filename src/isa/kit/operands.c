@@ -170,7 +170,8 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
         if (!from || !*pattern) continue;
         const char *to = take_back(tables, i, pattern + 2, from, end, &word);
         from = skip(from, end);
-        if (!to || to <= from || fixed <= most || !is_balanced(from, to)) continue;
+        bool empty = to == from && tables->language->own_distance; /* (a0) is 0(a0) */
+        if (!to || (to <= from && !empty) || fixed <= most || !is_balanced(from, to)) continue;
         most = fixed;
         stop = goes_to;
         value = from, value_end = to;
@@ -185,6 +186,8 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
                        end > at ? "this is no operand" : "an operand is missing here");
         return OAK_REFUSED;
     }
+    static const char zero[] = "0";
+    if (value == value_end) value = zero, value_end = zero + 1;
     reader->at = value;
     reader->end = value_end;
     operand->expr = reader->expression(reader);
@@ -390,7 +393,8 @@ static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oa
     char text[sizeof why->hint] = "";
     unsigned shown = 0;
     size_t size = 0;
-    for (unsigned pass = 0; pass < 2 && !shown; pass++)
+    unsigned full = tables->language->isa->full_size; /* short and long forms are its own to choose */
+    for (unsigned pass = 0; pass < 3 && !shown; pass++)
         for (unsigned row = tables->first_row[insn->mnemonic]; row != KIT_NO_ROW;
              row = tables->row[row].next) {
             const oak_insn_row *about = &tables->language->isa->rows[row];
@@ -399,10 +403,10 @@ static void list_forms(const struct kit_tables *tables, const oak_insn *insn, oa
             bool same = tables->row[row].count && insn->count &&
                         (first.kind == WORD ? row_takes_word(tables, row, 0, first.reg)
                                             : kit_class_for(tables, row, 0, &first) != 0);
-            if (pass == 0 && !same) continue;
+            if ((pass == 0 && !same) || (pass < 2 && full && tables->row[row].pattern.size != full)) continue;
             char one[64];
-            oak_format(one, sizeof one, "%s`%s%s%s`", shown ? ", " : "", about->mnemonic,
-                       *about->operands ? " " : "", about->operands);
+            oak_format(one, sizeof one, "%s`%s%s%.*s`", shown ? ", " : "", about->mnemonic,
+                       *about->operands ? " " : "", (int)oak_shown_operands(about), about->operands);
             shown++;
             if (size + oak_length(one) + 14 >= sizeof text) continue;
             oak_format(text + size, sizeof text - size, "%s", one);

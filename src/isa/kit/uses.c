@@ -191,6 +191,8 @@ static int pushed(const oak_core *core, const oak_decoded *decoded)
     const oak_isa *isa = kit_look(core)->arch->isa;
     oak_stack_use use = {0};
     if (!isa->about.stack.space && !isa->about.stack.levels) return 0;
+    if (isa->frame)
+        return 0; /* where a link register is, room is only made: what is stored there is a store */
     if (decoded->flow == OAK_FLOW_CALL) return isa->about.stack.return_bytes;
     if (oak_returns(decoded->flow)) return -isa->about.stack.return_bytes;
     if (isa->stack_use) isa->stack_use(kit_look(core)->tables, decoded, &use);

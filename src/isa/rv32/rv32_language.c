@@ -32,17 +32,17 @@ static const kit_class classes[] = {
     REG("same", all, 'd', all_codes), REG("rd'", eight, 'd', eight_codes), REG("rs1'", eight, 's', eight_codes), REG("rs2'", eight, 't', eight_codes),
     REG("same'", eight, 'd', eight_codes), REG("csr", csrs, 'c', csr_codes),
     {"pred", "<>", sets, 'p', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL}, {"succ", "<>", sets, 'q', 0, KIT_NO_VALUE, 0, 0, 0, false, false, 0, NULL, NULL, NULL},
-    NUM("csrn", 'c', KIT_UNSIGNED, 0, NULL),
+    NUM("csr-number", 'c', KIT_UNSIGNED, 0, NULL),
     NUM("imm", 'i', KIT_SIGNED, 0, NULL), NUM("imm6", 'i', KIT_SIGNED, 0, NULL), NUM("imm5", 'i', KIT_UNSIGNED, 0, NULL), NUM("shift", 'i', KIT_UNSIGNED, 0, NULL),
     NUM("upper", 'i', KIT_BITS, 0, NULL), NUM("upper6", 'i', KIT_SIGNED, 0, NULL), NUM("high20", 'i', KIT_BITS, 12, NULL), NUM("high6", 'i', KIT_SIGNED, 12, NULL), NUM("imm16", 'i', KIT_SIGNED, 4, "502431"), NUM("imm4", 'i', KIT_UNSIGNED, 2, "32765401"),
-    NUM("parts", 'i', KIT_PARTS, 0, NULL), NUM("far", 'i', KIT_TWO_PARTS, 0, NULL), NUM("branch", 'i', KIT_RELATIVE, 1, "b9876543210a"),
+    NUM("number", 'i', KIT_PARTS, 0, NULL), NUM("place", 'i', KIT_TWO_PARTS, 0, NULL), NUM("branch", 'i', KIT_RELATIVE, 1, "b9876543210a"),
     NUM("target", 'i', KIT_RELATIVE, 1, "j9876543210aihgfedcb"), NUM("c.branch", 'i', KIT_RELATIVE, 1, "73265104"), NUM("c.target", 'i', KIT_RELATIVE, 1, "a3879562104"),
-    NEAR("near(rs1)", all, 's', KIT_SIGNED, true, 0, NULL, all_codes), NEAR("near4(rs1')", eight, 's', KIT_UNSIGNED, false, 2, "32104", eight_codes),
-    NEAR("near4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes), NEAR("up4(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes),
+    NEAR("offset(rs1)", all, 's', KIT_SIGNED, true, 0, NULL, all_codes), NEAR("offset(rs1')", eight, 's', KIT_UNSIGNED, false, 2, "32104", eight_codes),
+    NEAR("offset(sp)", stack, 'y', KIT_UNSIGNED, false, 2, "321054", stack_codes),
     {0}};
 enum { CSR = 14, SETS }; /* among them */
 static const kit_class *const frees[] = {&classes[CSR], &classes[SETS], &classes[SETS + 1], NULL};
-static const kit_letter letters[] = {{"{}(<>)", 'x'}, {"x*", 'r'}, {"a*", 'r'}, {"s*", 'r'}, {"t*", 'r'}, {"{}", '='}, {0}};
+static const kit_letter letters[] = {{"{}(<>)", 'x'}, {"x*", 'r'}, {"ra", 'r'}, {"gp", 'r'}, {"fp", 'r'}, {"zero", 'r'}, {"m*", 'c'}, {"a*", 'r'}, {"s*", 'r'}, {"t*", 'r'}, {"{}", '='}, {0}};
 static const kit_pair opposites[] = {{"beq", "bne"}, {"blt", "bge"}, {"bltu", "bgeu"}, {"beqz", "bnez"}, {"bltz", "bgez"}, {"bgtz", "blez"}, {0}};
 /* clang-format on */
 
@@ -80,6 +80,25 @@ static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, siz
     if (!status && reserved(decoded->row, kit_field_of(tables, decoded, 'i'))) status = OAK_REFUSED;
     if (status) decoded->size = available && (bytes[0] & 3) == 3 ? 4 : 2;
     return status;
+}
+
+/* lui or auipc, and what adds to its register. */
+static bool together(const oak_isa_tables *tables, const oak_decoded *before, const oak_decoded *decoded,
+                     uint32_t *address)
+{
+    int64_t upper = 0, number = 0;
+    unsigned row = decoded->row, reg = kit_field_of(tables, decoded, row == RV32_C_ADDI ? 'd' : 's');
+    bool adds = row == RV32_ADDI || row == RV32_C_ADDI || row == RV32_JALR || row == RV32_JR_NEAR ||
+                row == RV32_C_LW || row == RV32_C_SW || (row >= RV32_LB && row <= RV32_SW);
+    bool from_pc = before->row == RV32_AUIPC;
+    if (row == RV32_C_LW || row == RV32_C_SW) reg += 8;
+    if (!adds || (!from_pc && before->row != RV32_LUI && before->row != RV32_C_LUI) || !reg ||
+        kit_field_of(tables, before, 'd') != reg)
+        return false;
+    if (!kit_number_among(tables, before, &upper) || !kit_number_among(tables, decoded, &number))
+        return false;
+    *address = (uint32_t)upper * 4096 + (uint32_t)number + (from_pc ? before->address : 0);
+    return true;
 }
 
 /* Room on the stack, and what is put there. */
@@ -132,7 +151,7 @@ static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 const oak_isa oak_isa_rv32 = {
     .about = {.name = "rv32", .title = "RISC-V RV32IMC, machine mode", .cycle_unit = "clock cycle", .elf_machine = 243, .word_bytes = 4, .code_align = 2, .memory_align = 4,
               .own_lines = RV32_LINES, .part_bits = 12, .spaces = spaces, .space_count = RV32_SPACES, .code_space = RV32_MEM, .registers = registers, .register_count = RV32_REGISTERS,
-              .called = called, .flags = flags, .flag_count = 3, .pc_register = RV32_REG_PC, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4}},
+              .called = called, .flags = flags, .flag_count = 3, .pc_register = RV32_REG_PC, .stack = {.pointer = RV32_REG_X2, .space = RV32_MEM, .cell = 4, .return_bytes = 4}},
     .rows = rv32_rows, .row_count = RV32_ROWS, .open = open_tables, KIT_ISA_SHARED, .decode = decode, .flow_of = kit_flow_of, .pattern_unit = 4, .full_size = 4, .comes_back = kit_comes_back,
-    .stack_use = stack_use, .frame = &frame, .copiers = copiers, .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
+    .together = together, .stack_use = stack_use, .frame = &frame, .copiers = copiers, .vector_mnemonic = "j", .call_mnemonic = "call", .trade = trade, .messages = messages, .core = &rv32_core_ops};
 /* clang-format on */
