@@ -65,7 +65,8 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
         if (restless && one.accesses == KIT_WRITES) continue; /* they all do */
         uint32_t bytes = one.size, size = one.space ? kit->space[one.space].size
                                                     : UINT32_MAX; /* of a space that is one stretch */
-        bool whole = one.space && (bytes == 2 || bytes == 4) && one.address <= UINT32_MAX - bytes &&
+        bool whole = one.space && (bytes == 2 || bytes == 4) && bytes <= kit->arch->isa->about.word_bytes &&
+                     one.address <= UINT32_MAX - bytes &&
                      !kit_stretch(core, one.space, one.address) ==
                          !kit_stretch(core, one.space, one.address + bytes - 1);
         if (whole) { /* one value */
