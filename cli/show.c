@@ -377,7 +377,7 @@ static void flags_text(const oak_architecture *about, unsigned reg, uint32_t bit
         if (flag->reg != reg || flag->width != 1 || (bits && !(bits >> flag->bit & 1))) continue;
         size_t used = strlen(text);
         snprintf(text + used, room - used, "%s%s = %u", used ? ", " : "", flag->name,
-                 (unsigned)(value >> flag->bit & ((1u << flag->width) - 1)));
+                 (unsigned)(value >> flag->bit & 1));
     }
 }
 

@@ -583,11 +583,23 @@ START_TEST(the_stack_is_told_with_what_was_stored)
     ck_assert_int_eq(items[11].kind, OAK_STACK_RETURNS);
     ck_assert_uint_eq(items[11].value, (uint32_t)value_of(&b, "behind"));
     ck_assert(oak_session_is_called(b.session));
+    ck_assert_uint_eq(items[11].at, 0x20001000 - 4);
     oak_event event;
     const oak_budget budget = {.cycles = 1000};
     ck_assert_int_eq(oak_session_run_out(b.session, &budget, &b.sink, &event), OAK_OK);
     ck_assert_int_eq(value_of(&b, "sp"), 0x20001000 - 32);
     bench_close(&b);
+    /* Room that is made behind lui, and an address in two halves: both begin where sp does. */
+    static const char *const begins[] = {"li sp, 0x20001000", "la sp, 0x20001000"};
+    for (unsigned i = 0; i < 2; i++) {
+        char source[200];
+        snprintf(source, sizeof source, "start: %s\n addi sp, sp, -16\n sw s0, 12(sp)\nrest: j rest\n",
+                 begins[i]);
+        bench_open(&b, "rv32-256k", source);
+        bench_run(&b, 1000, UINT64_MAX);
+        ck_assert_uint_eq(oak_session_stack(b.session, items, 20), 4);
+        bench_close(&b);
+    }
 }
 END_TEST
 

@@ -380,7 +380,21 @@ START_TEST(a_jump_to_itself_is_counted_round_by_round)
 }
 END_TEST
 
-RUN_SUITE("stack", room_on_the_32_bit_stack_is_passed_over, the_8_bit_stack_is_told_with_what_was_pushed,
+/* What is pushed right behind the line that sets the pointer is on the stack, and does not move where it begins. */
+START_TEST(a_push_behind_the_setting_of_the_pointer_moves_no_beginning)
+{
+    bench b;
+    oak_stack_item items[8];
+    bench_open(&b, "mcs51-8k", " org 0\nstart: mov sp, #0x3f\n push acc\nrest: sjmp rest\n");
+    bench_run(&b, 100, UINT64_MAX);
+    ck_assert_uint_eq(oak_session_stack(b.session, items, 8), 1);
+    ck_assert_uint_eq(items[0].at, 0x40);
+    bench_close(&b);
+}
+END_TEST
+
+RUN_SUITE("stack", a_push_behind_the_setting_of_the_pointer_moves_no_beginning,
+          room_on_the_32_bit_stack_is_passed_over, the_8_bit_stack_is_told_with_what_was_pushed,
           interrupts_on_the_8_bit_stack_are_told_also_one_in_the_other,
           the_32_bit_stack_is_told_with_frames_of_exceptions,
           a_stack_that_the_code_does_not_explain_still_shows_what_points_behind_calls,

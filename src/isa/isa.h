@@ -182,6 +182,7 @@ typedef struct oak_stack_use {
     } from[OAK_MOST_PUSHED];
     bool sets; /* the stack begins anew: the first word goes to `first` */
     uint32_t first;
+    bool partly; /* what the next instruction adds belongs to `first` */
     bool stores; /* the word `at` below the top, which there is room for, becomes what from[0] is */
     unsigned at;
 } oak_stack_use;

@@ -53,7 +53,7 @@ static void find_entries(oak_session *session)
     oak_line line;
     oak_decoded decoded;
     const oak_architecture *about = session->part->architecture;
-    bool sets = false;
+    bool partly = false;
     session->entries_known = true;
     if (!session->program) return;
     for (unsigned i = 0; oak_program_line(session->program, i, &line) == OAK_OK; i++)
@@ -62,10 +62,9 @@ static void find_entries(oak_session *session)
             oak_stack_use use = {0};
             if (session->isa->stack_use) session->isa->stack_use(session->tables, &decoded, &use);
             if (use.sets && !session->stack_known)
-                session->stack_known = sets = true, session->stack_first = use.first;
-            else if (sets)
-                session->stack_first -= (uint32_t)(use.words * about->stack.cell),
-                    sets = false; /* in two instructions */
+                session->stack_known = true, session->stack_first = use.first, partly = use.partly;
+            else if (partly)
+                session->stack_first -= (uint32_t)(use.words * about->stack.cell), partly = false;
             if (decoded.has_target && decoded.flow == OAK_FLOW_CALL) add_entry(session, decoded.target);
             at += decoded.size;
         }

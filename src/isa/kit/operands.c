@@ -170,7 +170,7 @@ static oak_status read_shape(const struct kit_tables *tables, oak_operand_reader
         if (!from || !*pattern) continue;
         const char *to = take_back(tables, i, pattern + 2, from, end, &word);
         from = skip(from, end);
-        bool empty = to == from && tables->language->own_distance; /* (a0) is 0(a0) */
+        bool empty = to == from && tables->language->bare;
         if (!to || (to <= from && !empty) || fixed <= most || !is_balanced(from, to)) continue;
         most = fixed;
         stop = goes_to;

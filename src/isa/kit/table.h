@@ -140,6 +140,7 @@ typedef struct kit_language {
     uint32_t span;
     uint8_t
         longest; /* bytes of an instruction; a row that is longer is written, and becomes several. 0: no such */
+    bool bare;   /* a register in brackets with nothing in front is near by 0: (a0) is 0(a0) */
     bool own_distance; /* distances are counted from the instruction itself */
     /* What KIT_BEHIND is counted from, less where the instruction ends. */
     int (*beside)(unsigned row, unsigned operand);

@@ -110,6 +110,7 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
     *use = (oak_stack_use){0};
     if (!kit_number_among(tables, decoded, &number)) return;
     use->sets = d == 2 && (row == RV32_LUI || row == RV32_AUIPC); /* of li and la the first half */
+    use->partly = row == RV32_AUIPC; /* what follows lui may as well be the first room that is made */
     use->first = (uint32_t)number * 4096 + (row == RV32_AUIPC ? decoded->address : 0) - 4;
     if (row == RV32_C_ADDI16SP || (row == RV32_C_ADDI && d == 2) || (row == RV32_ADDI && d == 2 && s == 2))
         use->words = (int)-number / 4;
@@ -141,7 +142,7 @@ static const kit_counting counts[] = {
     {RV32_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {RV32_C_LI, OAK_EFFECT_LOADS, 0, KIT_ITS_OPERAND, NULL, NULL}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_rv32, .counts = counts, .classes = classes, .remedies = remedies, .letters = letters, .opposites = opposites,
-    .jump = "j", .reserves = true, .frees = frees, .check = check, .print = print, .longest = 4, .own_distance = true};
+    .jump = "j", .reserves = true, .frees = frees, .check = check, .print = print, .longest = 4, .own_distance = true, .bare = true};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
