@@ -145,7 +145,7 @@ static void absent(oak_core *core, uint32_t address)
 {
     enum { NEAR = 1024 };
     oak_fault fault = OAK_FAULT_ABSENT;
-    uint32_t sp = core->r[ARMM_SP];
+    uint32_t sp = core->r[ARM_SP];
     for (unsigned i = 0; i < core->region_count; i++) {
         const armm_region *region = &core->region[i];
         uint32_t end = region->base + region->size;
@@ -176,7 +176,7 @@ static size_t objects_up_to(const oak_core *core, uint32_t address)
 static oak_status mark_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
 {
     const armm_region *region = armm_region_at(core, address);
-    if (space != ARMM_MEM || !size || !region || !region->writable) return OAK_OK;
+    if (space != ARM_MEM || !size || !region || !region->writable) return OAK_OK;
     size_t at = objects_up_to(core, address);
     struct armm_object *grown = oak_grow(core->kit.setup.host, core->objects, &core->object_room,
                                          core->object_count + 1, sizeof *grown);
@@ -221,7 +221,7 @@ void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
     }
     open_for_pushes(core);
     if (hit && hit->end > to && core->kit.setup.suffer)
-        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARMM_MEM, hit->first,
+        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARM_MEM, hit->first,
                                core->now);
 }
 
@@ -389,7 +389,7 @@ static void take_reset_vector(oak_core *core)
         for (unsigned i = 0; i < 4; i++)
             sp |= (uint32_t)at[i] << (8 * i), pc |= (uint32_t)at[4 + i] << (8 * i);
     }
-    core->r[ARMM_SP] = sp & ~(uint32_t)3;
+    core->r[ARM_SP] = sp & ~(uint32_t)3;
     core->kit.pc = pc & ~(uint32_t)1;
     core->not_thumb = !(pc & 1);
 }
@@ -398,7 +398,7 @@ static void take_reset_vector(oak_core *core)
 static void reset_registers(oak_core *core)
 {
     memset(core->r, 0, sizeof core->r);
-    core->r[ARMM_LR] = UINT32_MAX;
+    core->r[ARM_LR] = UINT32_MAX;
     core->other_sp = 0;
     core->nz = 1;
     core->c = core->v = 0;
@@ -412,7 +412,7 @@ static void reset_registers(oak_core *core)
     core->raised = 0;
     core->kit.attention = true;
     core->kit.next_event = core->kit.next_device = 0;
-    core->kit.fault_space = ARMM_MEM;
+    core->kit.fault_space = ARM_MEM;
     core->kit.faulted = core->kit.struck = false;
     core->kit.log.depth = 0;
     armm_reset_exceptions(core);
@@ -455,9 +455,9 @@ static bool take_memory(oak_core *core)
     for (unsigned i = 0; i < core->region_count; i++) {
         armm_region *region = &core->region[i];
         bool keeps = !region->writable;
-        if (!kit_take_space(core, ARMM_MEM, region->base, region->size, keeps ? 0xFF : 0, keeps))
+        if (!kit_take_space(core, ARM_MEM, region->base, region->size, keeps ? 0xFF : 0, keeps))
             return false;
-        const kit_space *memory = kit_stretch(core, ARMM_MEM, region->base);
+        const kit_space *memory = kit_stretch(core, ARM_MEM, region->base);
         region->bytes = memory->cells;
         region->known = memory->known;
     }
@@ -486,7 +486,7 @@ static oak_status create(const kit_arch *arch, const oak_isa_tables *tables, con
     oak_core *core;
     oak_status status = kit_create(arch, tables, setup, &core);
     if (status) return status;
-    core->v7 = tables->v7;
+    core->v7 = armm_is_v7(tables);
     for (unsigned i = 0; i < setup->memory_count; i++) {
         const oak_core_memory *memory = &setup->memories[i];
         core->region[i] = (armm_region){.base = memory->base,
@@ -604,7 +604,7 @@ static bool has_reset_vector(const oak_core *core)
 static uint32_t watched_registers(oak_core *core)
 {
     uint32_t hits = 0;
-    armm_uses uses = armm_next_uses(core);
+    arm_uses uses = armm_next_uses(core);
     if (armm_single_at(core, core->kit.pc)->it_after != core->it) uses.writes |= (uint32_t)1 << ARMM_XPSR;
     for (unsigned i = 0; i < core->watched_count; i++) {
         const oak_watched *one = &core->watched[i];
@@ -697,7 +697,7 @@ static void explain(const oak_core *core, oak_stop *stop)
     if (stop->reason == OAK_STOP_PARKED && handled) {
         stop->reason = OAK_STOP_FAULT;
         stop->fault = core->kit.fault;
-        stop->fault_space = ARMM_MEM;
+        stop->fault_space = ARM_MEM;
         stop->fault_address = core->kit.fault_address;
         stop->fault_taken = true;
     }
@@ -751,10 +751,10 @@ static oak_status watch(oak_core *core, const oak_watched *cells, unsigned count
     for (unsigned i = 0; i < count; i++) {
         if (!cells[i].space && !(cells[i].accesses & OAK_ACCESS_HANDLER)) {
             bool known = cells[i].address < (core->v7 ? ARMM_REGISTERS : ARMM_BASEPRI) &&
-                         cells[i].address != ARMM_PC && !cells[i].bits;
+                         cells[i].address != ARM_PC && !cells[i].bits;
             if (!known || (cells[i].accesses & OAK_ACCESS_CHANGE)) return OAK_UNSUPPORTED;
             bool sp =
-                cells[i].address == ARMM_SP || cells[i].address == ARMM_MSP || cells[i].address == ARMM_PSP;
+                cells[i].address == ARM_SP || cells[i].address == ARMM_MSP || cells[i].address == ARMM_PSP;
             registers |= sp ? ARMM_STACK_POINTERS : (uint32_t)1 << cells[i].address;
             core->watched[i] = cells[i];
             continue;
@@ -828,13 +828,13 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
     if (reg >= ARMM_REGISTERS || (reg >= ARMM_BASEPRI && !core->v7)) return OAK_OUT_OF_RANGE;
     switch (reg) {
     case ARMM_XPSR: *value = armm_xpsr(core); break;
-    case ARMM_MSP: *value = core->uses_psp ? core->other_sp : core->r[ARMM_SP]; break;
-    case ARMM_PSP: *value = core->uses_psp ? core->r[ARMM_SP] : core->other_sp; break;
+    case ARMM_MSP: *value = core->uses_psp ? core->other_sp : core->r[ARM_SP]; break;
+    case ARMM_PSP: *value = core->uses_psp ? core->r[ARM_SP] : core->other_sp; break;
     case ARMM_PRIMASK: *value = core->primask; break;
     case ARMM_CONTROL: *value = core->control; break;
     case ARMM_BASEPRI: *value = core->basepri; break;
     case ARMM_FAULTMASK: *value = core->faultmask; break;
-    case ARMM_PC: *value = core->kit.pc; break;
+    case ARM_PC: *value = core->kit.pc; break;
     default: *value = core->r[reg]; break;
     }
     return OAK_OK;
@@ -845,8 +845,8 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     if (reg >= ARMM_REGISTERS || (reg >= ARMM_BASEPRI && !core->v7)) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
     switch (reg) {
-    case ARMM_SP: core->r[ARMM_SP] = value & ~(uint32_t)3; break;
-    case ARMM_PC:
+    case ARM_SP: core->r[ARM_SP] = value & ~(uint32_t)3; break;
+    case ARM_PC:
         core->kit.pc = value & ~(uint32_t)1;
         core->it = 0;
         core->sleeping = core->kit.fresh = core->not_thumb = false;
@@ -860,8 +860,8 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
             if (core->ipsr) armm_put_bit(core->active, core->ipsr, true);
         }
         break;
-    case ARMM_MSP: *(core->uses_psp ? &core->other_sp : &core->r[ARMM_SP]) = value & ~(uint32_t)3; break;
-    case ARMM_PSP: *(core->uses_psp ? &core->r[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; break;
+    case ARMM_MSP: *(core->uses_psp ? &core->other_sp : &core->r[ARM_SP]) = value & ~(uint32_t)3; break;
+    case ARMM_PSP: *(core->uses_psp ? &core->r[ARM_SP] : &core->other_sp) = value & ~(uint32_t)3; break;
     case ARMM_PRIMASK: core->primask = value & 1; break;
     case ARMM_CONTROL: armm_write_control(core, value & 3); break;
     case ARMM_BASEPRI: core->basepri = (uint8_t)value; break;
@@ -874,7 +874,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
 static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
                               size_t count)
 {
-    if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
+    if (space != ARM_MEM) return OAK_OUT_OF_RANGE;
     if (!armm_is_system(address)) return kit_read_memory(core, space, address, bytes, count);
     for (size_t i = 0; i < count; i++) {
         uint32_t word, at = address + (uint32_t)i;
@@ -891,7 +891,7 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
 static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
                                size_t count)
 {
-    if (space != ARMM_MEM) return OAK_OUT_OF_RANGE;
+    if (space != ARM_MEM) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
     if (!armm_is_system(address)) {
         oak_status status = kit_write_memory(core, space, address, bytes, count);

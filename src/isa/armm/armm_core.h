@@ -218,17 +218,13 @@ typedef struct armm_region {
 
 /* An instruction as it is decoded for itself. */
 enum { ARMM_SINGLES = 256 };
-/* Registers, a bit each. */
-typedef struct armm_uses {
-    uint32_t reads, writes;
-} armm_uses;
 
 typedef struct armm_single {
     armm_op op;
     uint32_t pc, cycles;
     uint8_t it, it_after, size;
     bool known, uses_known;
-    armm_uses uses; /* when it is executed, where uses_known */
+    arm_uses uses; /* when it is executed, where uses_known */
 } armm_single;
 
 /* What became of a slow instruction. */
@@ -332,14 +328,14 @@ void armm_watch_entry(oak_core *core, unsigned exception);
 
 /* armm_uses.c: registers that the next instruction reads and writes as things stand; the program counter is none of them, nor is
  * what entering and leaving an exception does. */
-armm_uses armm_next_uses(oak_core *core);
+arm_uses armm_next_uses(oak_core *core);
 unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room);
 
 /* armm_ready.c */
 void armm_decode_chain(oak_core *core, armm_op *op);
 void armm_forget(oak_core *core);
 /* Registers that are written by entering or leaving a handler: somebody may watch them. */
-enum { ARMM_STACK_POINTERS = 1 << ARMM_SP | 1 << ARMM_MSP | 1 << ARMM_PSP };
+enum { ARMM_STACK_POINTERS = 1 << ARM_SP | 1 << ARMM_MSP | 1 << ARMM_PSP };
 void armm_note_registers(oak_core *core, uint32_t written);
 /* The registers that the instruction at an address reads or writes, whatever the state; and the judged values it may change. */
 uint32_t armm_may_use(oak_core *core, uint32_t pc);

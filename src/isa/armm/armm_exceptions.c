@@ -135,8 +135,8 @@ static void become_handler(oak_core *core, unsigned number, uint32_t exc_return,
 {
     if (core->watched_count) armm_watch_entry(core, number);
     if (core->uses_psp) {
-        uint32_t sp = core->r[ARMM_SP];
-        core->r[ARMM_SP] = core->other_sp;
+        uint32_t sp = core->r[ARM_SP];
+        core->r[ARM_SP] = core->other_sp;
         core->other_sp = sp;
         core->uses_psp = false;
     }
@@ -145,23 +145,23 @@ static void become_handler(oak_core *core, unsigned number, uint32_t exc_return,
     armm_put_bit(core->pending, number, false);
     armm_put_bit(core->active, number, true);
     core->it = core->it_after = 0;
-    core->r[ARMM_LR] = exc_return;
+    core->r[ARM_LR] = exc_return;
     core->kit.pc = handler & ~(uint32_t)1;
     core->event = true;
     core->claimed = 1;
     core->sleeping = false;
     core->not_thumb = !(handler & 1);
-    armm_note_registers(core, ARMM_STACK_POINTERS | 1u << ARMM_LR | 1u << ARMM_XPSR | 1u << ARMM_CONTROL);
+    armm_note_registers(core, ARMM_STACK_POINTERS | 1u << ARM_LR | 1u << ARMM_XPSR | 1u << ARMM_CONTROL);
 }
 
 /* Stacks the registers and goes to the handler. False when that fails, which stops the run. */
 static bool enter(oak_core *core, unsigned number, uint32_t back)
 {
-    uint32_t handler, sp = core->r[ARMM_SP], align = sp & 4;
+    uint32_t handler, sp = core->r[ARM_SP], align = sp & 4;
     if (!vector_of(core, number, &handler)) {
         bool fault = number <= ARMM_USAGE_FAULT && number != ARMM_NMI;
         bool ends = fault || !core->kit.setup.suffer ||
-                    core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_NO_HANDLER, ARMM_MEM, number,
+                    core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_NO_HANDLER, ARM_MEM, number,
                                            core->kit.time.cycles);
         if (ends) {
             if (!fault) unhandled(core, OAK_FAULT_NO_HANDLER, number);
@@ -171,7 +171,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
         } /* else the core goes where the vector says, whatever is there */
     }
     const uint32_t frame[8] = {core->r[0],  core->r[1],       core->r[2], core->r[3],
-                               core->r[12], core->r[ARMM_LR], back,       armm_xpsr(core) | align << 7};
+                               core->r[12], core->r[ARM_LR], back,       armm_xpsr(core) | align << 7};
     oak_fault fault = core->kit.fault;
     uint32_t fault_address = core->kit.fault_address, to = (sp - FRAME) & ~(uint32_t)4;
     core->now = core->kit.time.cycles;
@@ -184,7 +184,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     }
     core->kit.fault = fault;
     core->kit.fault_address = fault_address;
-    core->r[ARMM_SP] = to;
+    core->r[ARM_SP] = to;
     armm_pushed(core, sp, to);
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
     oak_service_enter(&core->kit.log, number, 4 * number, core->kit.time.cycles);
@@ -238,8 +238,8 @@ void armm_write_control(oak_core *core, uint32_t value)
     bool psp = (value & 2) && !core->ipsr;
     core->control = (uint8_t)((core->v7 ? value & 1 : 0) | (psp ? 2 : 0));
     if (core->ipsr || psp == core->uses_psp) return;
-    uint32_t sp = core->r[ARMM_SP];
-    core->r[ARMM_SP] = core->other_sp;
+    uint32_t sp = core->r[ARM_SP];
+    core->r[ARM_SP] = core->other_sp;
     core->other_sp = sp;
     core->uses_psp = psp;
 }
@@ -305,7 +305,7 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
         chain(core, next, value, handler, cycles);
         return ARMM_BRANCHED;
     }
-    uint32_t frame[8], sp = kind == 13 ? core->other_sp : core->r[ARMM_SP];
+    uint32_t frame[8], sp = kind == 13 ? core->other_sp : core->r[ARM_SP];
     for (unsigned i = 0; i < 8; i++) {
         if (armm_load(core, sp + 4 * i, 4, &frame[i])) continue;
         armm_put_bit(core->active, number, true);
@@ -319,15 +319,15 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     }
     sp += FRAME + (frame[7] >> 9 & 1) * 4;
     if (kind == 13) {
-        core->other_sp = core->r[ARMM_SP];
-        core->r[ARMM_SP] = sp;
+        core->other_sp = core->r[ARM_SP];
+        core->r[ARM_SP] = sp;
         core->uses_psp = true;
         core->control |= 2;
     } else {
-        core->r[ARMM_SP] = sp;
+        core->r[ARM_SP] = sp;
     }
     take_from_frame(core, frame);
-    core->r[ARMM_LR] = frame[5];
+    core->r[ARM_LR] = frame[5];
     core->kit.pc = frame[6] & ~(uint32_t)1;
     core->not_thumb = !(frame[7] >> 24 & 1);
     core->it = core->it_after = core->v7 ? (uint8_t)((frame[7] >> 25 & 3) | (frame[7] >> 8 & 0xFC)) : 0;

@@ -620,7 +620,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     SHIFTED_CASES(ASR, (void)0, ((uint32_t)((int64_t)(int32_t)M_PACKED >> op->by)), M_PACKED >> (op->by - 1) & 1)
     SHIFTED_CASES(ROR, (void)0, (M_PACKED >> op->by | M_PACKED << (32 - op->by)), M_PACKED >> (op->by - 1) & 1)
     SHIFTED_CASES(RRX, SETTLE_FLAGS, (M_PACKED >> 1 | c << 31), M_PACKED & 1)
-    BOTH(MOV_SP, r[ARMM_SP] = M & ~(uint32_t)3; NEXT)
+    BOTH(MOV_SP, r[ARM_SP] = M & ~(uint32_t)3; NEXT)
 
     BOTH(MUL, D = N * M; NEXT)
     NARROW(MULS, D = N * M; SET_NZ(D); NEXT)
@@ -792,12 +792,12 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     }
     push_many:
     {
-        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)op->d, offset_ = WORDS_FROM(push, to_);
+        uint32_t to_ = r[ARM_SP] - 4 * (uint32_t)op->d, offset_ = WORDS_FROM(push, to_);
         const uint8_t *list_ = core->list[0] + op->offset;
         if (offset_ < core->push.words[op->d]) {
             uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;
             EACH_OF(op->d, STORE_ONE);
-            r[ARMM_SP] = to_;
+            r[ARM_SP] = to_;
             GO_BEHIND;
         }
         NOW;
@@ -829,11 +829,11 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     }
 #define PUSH(count, stores)                                                                                            \
     {                                                                                                                  \
-        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
+        uint32_t to_ = r[ARM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
         if (offset_ < core->push.words[count]) {                                                                       \
             uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                     \
             stores;                                                                                                    \
-            r[ARMM_SP] = to_;                                                                                          \
+            r[ARM_SP] = to_;                                                                                          \
             NEXT;                                                                                                      \
         }                                                                                                              \
         const uint8_t pushed_[2] = {op->d, op->n};                                                                     \
@@ -868,12 +868,12 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
     })
 #define PUSH_SOME(count)                                                                                               \
     BOTH(PUSH_##count, {                                                                                               \
-        uint32_t to_ = r[ARMM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
+        uint32_t to_ = r[ARM_SP] - 4 * (uint32_t)(count), offset_ = WORDS_FROM(push, to_);                            \
         if (offset_ >= core->push.words[count]) goto push_many;                                                        \
         const uint8_t *list_ = core->list[0] + op->offset;                                                             \
         uint8_t *at_ = core->push.bytes + 4 * (size_t)offset_;                                                         \
         DO_##count(STORE_ONE);                                                                                         \
-        r[ARMM_SP] = to_;                                                                                              \
+        r[ARM_SP] = to_;                                                                                              \
         NEXT;                                                                                                          \
     })
 #define POP_PC_SOME(count)                                                                                             \
@@ -979,9 +979,9 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #endif
 
     BOTH(B, ENTER(TARGET))
-    WIDE(BL, r[ARMM_LR] = RETURN_ADDRESS; ENTER(TARGET))
+    WIDE(BL, r[ARM_LR] = RETURN_ADDRESS; ENTER(TARGET))
     NARROW(BX, JUMP_TO(M))
-    NARROW(BLX, uint32_t to_ = M; r[ARMM_LR] = RETURN_ADDRESS; JUMP_TO(to_))
+    NARROW(BLX, uint32_t to_ = M; r[ARM_LR] = RETURN_ADDRESS; JUMP_TO(to_))
     /* Jumps that leave bit 0 out; those to elsewhere are slow ones. */
 #define BRANCH_TO(address)                                                                                              \
     do {                                                                                                               \

@@ -266,10 +266,10 @@ static const access_row index_rows[] = {
 static bool sets_flags(const oak_isa_tables *tables, const oak_decoded *decoded)
 {
     switch (armm_set_of[decoded->row]) {
-    case ARMM_SET_ITS: return !decoded->state;
-    case ARMM_SET_BIT: return oak_pattern_get(&tables->shape[decoded->row].pattern, 's', decoded->word);
-    case ARMM_SET_ALWAYS:
-    case ARMM_SET_OUTSIDE: return true;
+    case ARM_SET_ITS: return !decoded->state;
+    case ARM_SET_BIT: return oak_pattern_get(&tables->shape[decoded->row].pattern, 's', decoded->word);
+    case ARM_SET_ALWAYS:
+    case ARM_SET_OUTSIDE: return true;
     default: return false;
     }
 }
@@ -291,7 +291,7 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
     unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d,
              m = has_letter(pattern, 'm') ? GET('m') : d, kind = has_letter(pattern, 'y') ? GET('y') : 0,
              by = has_letter(pattern, 'i') ? GET('i') : 0;
-    if (d == ARMM_SP) {
+    if (d == ARM_SP) {
         bool moves = decoded->row == ARMM_MOV_W && !flags;
         if (moves) make(op, ARMM_OP_MOV_SP, 0, 0, m);
         return moves;
@@ -320,7 +320,7 @@ static bool make_plain(oak_core *core, armm_op *op, const oak_decoded *decoded)
 
 static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const armm_shape *shape = &core->kit.tables->shape[decoded->row];
+    const arm_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
     uint32_t word = (uint32_t)decoded->word, value = GET('i');
     int carry = -1;
@@ -328,9 +328,9 @@ static bool make_constant(oak_core *core, armm_op *op, const oak_decoded *decode
     unsigned handler =
         sets_flags(core->kit.tables, decoded) ? constant_rows[found].flags : constant_rows[found].plain;
     unsigned d = GET('d'), n = has_letter(pattern, 'n') ? GET('n') : d;
-    if (handler == ARMM_OP_NOP || n == ARMM_PC) return false;
-    if (shape->class_of[shape->count - 1].what == ARMM_CONST) armm_expand(GET('i'), &value, &carry);
-    if (d == ARMM_SP && (n != ARMM_SP || value & 3)) return false;
+    if (handler == ARMM_OP_NOP || n == ARM_PC) return false;
+    if (shape->class_of[shape->count - 1].what == ARM_CONST) armm_expand(GET('i'), &value, &carry);
+    if (d == ARM_SP && (n != ARM_SP || value & 3)) return false;
     if (decoded->row == ARMM_SBC_IMM_W) value = ~value;
     make(op, handler, d, n, value);
     return true;
@@ -360,17 +360,17 @@ static bool make_logic(oak_core *core, armm_op *op, const oak_decoded *decoded)
 /* Loads and stores of one register other than sp and pc: an offset, a base that moves, or data in the code. */
 static bool make_offset(oak_core *core, armm_op *op, const oak_decoded *decoded)
 {
-    const armm_shape *shape = &core->kit.tables->shape[decoded->row];
+    const arm_shape *shape = &core->kit.tables->shape[decoded->row];
     const oak_pattern *pattern = &shape->pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(offset_rows, decoded->row);
-    unsigned memory = shape->class_of[1].what, n = memory == ARMM_MEM_SP ? ARMM_SP : GET('n'), t = GET('t');
-    if (t >= ARMM_PC || t == ARMM_SP) return false;
+    unsigned memory = shape->class_of[1].what, n = memory == ARM_MEM_SP ? ARM_SP : GET('n'), t = GET('t');
+    if (t >= ARM_PC || t == ARM_SP) return false;
     uint32_t offset = GET('i') * shape->class_of[1].scale;
-    bool moves = memory == ARMM_MEM_PRE_IMM || memory == ARMM_MEM_POST_IMM;
-    if (memory == ARMM_MEM_NEG || (moves && !GET('v'))) offset = 0 - offset;
-    if (memory == ARMM_WORD8 || memory == ARMM_WORD12) n = ARMM_R_ZERO, offset = decoded->data;
-    if (moves && n == ARMM_SP && offset & 3) return false;
+    bool moves = memory == ARM_MEM_PRE_IMM || memory == ARM_MEM_POST_IMM;
+    if (memory == ARM_MEM_NEG || (moves && !GET('v'))) offset = 0 - offset;
+    if (memory == ARM_WORD8 || memory == ARM_WORD12) n = ARMM_R_ZERO, offset = decoded->data;
+    if (moves && n == ARM_SP && offset & 3) return false;
     make(op, offset_rows[found].operation, t, n, offset);
     return true;
 }
@@ -418,19 +418,19 @@ static bool make_list(oak_core *core, armm_op *op, const oak_decoded *decoded)
     bool moves = has_letter(pattern, 'w') ? GET('w') : row != ARMM_LDM_KEEP;
     bool pushes = row == ARMM_PUSH || row == ARMM_PUSH_W;
     if (!has_list(row)) return false;
-    if (pushes || row == ARMM_POP || row == ARMM_POP_W) n = ARMM_SP;
-    mask = armm_list(row, pattern, word);
+    if (pushes || row == ARMM_POP || row == ARMM_POP_W) n = ARM_SP;
+    mask = arm_list(&core->kit.tables->shape[row], word);
     for (uint32_t left = mask; left; left &= left - 1) bytes += 4;
-    bool returns = mask >> ARMM_PC & 1;
-    int list = list_at(core, mask & ~((uint32_t)1 << ARMM_PC));
-    if (list < 0 || !mask || n == ARMM_PC || (stores && n == ARMM_SP)) return false;
+    bool returns = mask >> ARM_PC & 1;
+    int list = list_at(core, mask & ~((uint32_t)1 << ARM_PC));
+    if (list < 0 || !mask || n == ARM_PC || (stores && n == ARM_SP)) return false;
     const uint8_t *numbers = core->list[list];
     if (pushes && bytes <= 8) {
         make(op, bytes == 4 ? ARMM_OP_PUSH_ONE : ARMM_OP_PUSH_TWO, numbers[0], bytes == 4 ? 0 : numbers[1],
              0);
         return true;
     }
-    if (bytes == 4 && n == ARMM_SP && moves && !below && !returns) {
+    if (bytes == 4 && n == ARM_SP && moves && !below && !returns) {
         make(op, ARMM_OP_LDR_POST, numbers[0], n, 4);
         return true;
     }
@@ -481,7 +481,7 @@ static bool make_index(oak_core *core, armm_op *op, const oak_decoded *decoded)
     const oak_pattern *pattern = &core->kit.tables->shape[decoded->row].pattern;
     uint32_t word = (uint32_t)decoded->word;
     FIND(index_rows, decoded->row);
-    if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
+    if (GET('t') >= ARM_PC || GET('t') == ARM_SP) return false;
     unsigned scaled = has_letter(pattern, 'i') && GET('i') ? ARMM_OP_LDR_S - ARMM_OP_LDR_R : 0;
     make(op, index_rows[found].operation + scaled, GET('t'), GET('n'), scaled ? 0 : GET('m'));
     if (scaled) op->m = (uint8_t)GET('m'), op->by = (uint8_t)GET('i');
@@ -552,44 +552,44 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     bool constant;
     switch (decoded->row) {
     case ARMM_ADD_HIGH:
-        if (GET('d') == ARMM_SP || (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc))))
+        if (GET('d') == ARM_SP || (GET('d') == ARM_PC && (GET('m') == ARM_PC || !is_first(core, pc))))
             return false;
-        if (GET('d') == ARMM_PC) {
+        if (GET('d') == ARM_PC) {
             make(op, ARMM_OP_ADD_PC, 0, 0, GET('m'));
             return true;
         }
-        if (GET('m') == ARMM_PC) make(op, ARMM_OP_ADD_I, GET('d'), GET('d'), pc + 4);
+        if (GET('m') == ARM_PC) make(op, ARMM_OP_ADD_I, GET('d'), GET('d'), pc + 4);
         else make(op, ARMM_OP_ADD_R, GET('d'), GET('d'), GET('m'));
         return true;
     case ARMM_MOV_HIGH:
-        if (GET('d') == ARMM_PC && (GET('m') == ARMM_PC || !is_first(core, pc))) return false;
-        if (GET('d') == ARMM_PC) {
+        if (GET('d') == ARM_PC && (GET('m') == ARM_PC || !is_first(core, pc))) return false;
+        if (GET('d') == ARM_PC) {
             make(op, ARMM_OP_MOV_PC, 0, 0, GET('m'));
             return true;
         }
-        if (GET('m') == ARMM_PC && GET('d') == ARMM_SP) return false;
-        if (GET('m') == ARMM_PC) make(op, ARMM_OP_MOV_I, GET('d'), 0, pc + 4);
-        else make(op, GET('d') == ARMM_SP ? ARMM_OP_MOV_SP : ARMM_OP_MOV_R, GET('d'), 0, GET('m'));
+        if (GET('m') == ARM_PC && GET('d') == ARM_SP) return false;
+        if (GET('m') == ARM_PC) make(op, ARMM_OP_MOV_I, GET('d'), 0, pc + 4);
+        else make(op, GET('d') == ARM_SP ? ARMM_OP_MOV_SP : ARMM_OP_MOV_R, GET('d'), 0, GET('m'));
         return true;
-    case ARMM_ADD_RD_SP: make(op, ARMM_OP_ADD_I, GET('d'), ARMM_SP, GET('i') * 4); return true;
-    case ARMM_ADD_SP: make(op, ARMM_OP_ADD_I, ARMM_SP, ARMM_SP, GET('i') * 4); return true;
-    case ARMM_SUB_SP: make(op, ARMM_OP_SUB_I, ARMM_SP, ARMM_SP, GET('i') * 4); return true;
+    case ARMM_ADD_RD_SP: make(op, ARMM_OP_ADD_I, GET('d'), ARM_SP, GET('i') * 4); return true;
+    case ARMM_ADD_SP: make(op, ARMM_OP_ADD_I, ARM_SP, ARM_SP, GET('i') * 4); return true;
+    case ARMM_SUB_SP: make(op, ARMM_OP_SUB_I, ARM_SP, ARM_SP, GET('i') * 4); return true;
     case ARMM_ADR:
     case ARMM_ADR_AFTER:
     case ARMM_ADR_BEFORE: make(op, ARMM_OP_MOV_I, GET('d'), 0, decoded->data); return true;
     case ARMM_LDR_WORD:
     case ARMM_LDR_WORD_W:
         value = read_known_word(core, decoded->data, &constant);
-        if (!constant || GET('t') >= ARMM_PC || GET('t') == ARMM_SP || (decoded->data & 3)) return false;
+        if (!constant || GET('t') >= ARM_PC || GET('t') == ARM_SP || (decoded->data & 3)) return false;
         make(op, ARMM_OP_MOV_I, GET('t'), 0, value);
         return true;
     case ARMM_PUSH_ONE:
-        if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
+        if (GET('t') >= ARM_PC || GET('t') == ARM_SP) return false;
         make(op, ARMM_OP_PUSH_ONE, GET('t'), 0, 0);
         return true;
     case ARMM_POP_ONE:
-        if (GET('t') >= ARMM_PC || GET('t') == ARMM_SP) return false;
-        make(op, ARMM_OP_LDR_POST, GET('t'), ARMM_SP, 4);
+        if (GET('t') >= ARM_PC || GET('t') == ARM_SP) return false;
+        make(op, ARMM_OP_LDR_POST, GET('t'), ARM_SP, 4);
         return true;
     case ARMM_MOVT: make(op, ARMM_OP_MOVT, GET('d'), 0, GET('j') << 28 | GET('i') << 16); return true;
     case ARMM_BFI:
@@ -644,7 +644,7 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     case ARMM_CPSIE:
     case ARMM_CPSID: make(op, ARMM_OP_CPS, 0, decoded->row == ARMM_CPSID, GET('f')); return true;
     case ARMM_MRS:
-        if (GET('d') == ARMM_SP) return false;
+        if (GET('d') == ARM_SP) return false;
         make(op, ARMM_OP_MRS, GET('d'), 0, GET('z'));
         return true;
     case ARMM_MSR: make(op, ARMM_OP_MSR, 0, GET('n'), GET('z')); return true;
@@ -652,7 +652,7 @@ static bool make_other(oak_core *core, armm_op *op, const oak_decoded *decoded, 
     case ARMM_TBH:
         if (!is_first(core, pc)) return false;
         make(op, decoded->row == ARMM_TBB ? ARMM_OP_TBB : ARMM_OP_TBH, GET('m'),
-             GET('n') == ARMM_PC ? ARMM_R_ZERO : GET('n'), GET('n') == ARMM_PC ? pc + 4 : 0);
+             GET('n') == ARM_PC ? ARMM_R_ZERO : GET('n'), GET('n') == ARM_PC ? pc + 4 : 0);
         return true;
     case ARMM_LDRD_WORD:
         if ((decoded->data & 3) || decoded->data > INT16_MAX - 8) return false;
@@ -730,9 +730,8 @@ static uint32_t own_cycles(const oak_core *core, const oak_decoded *decoded, con
     default: break;
     }
     if (!has_list(row) || op->handler == ARMM_OP_SLOW || op->handler == ARMM_OP_SLOW_END) return cycles;
-    const oak_pattern *pattern = &core->kit.tables->shape[row].pattern;
-    uint32_t list = armm_list(row, pattern, (uint32_t)decoded->word);
-    if (list >> ARMM_PC && !core->v7) cycles++; /* 4 + N against 1 + N, two of which are the refill */
+    uint32_t list = arm_list(&core->kit.tables->shape[row], (uint32_t)decoded->word);
+    if (list >> ARM_PC && !core->v7) cycles++; /* 4 + N against 1 + N, two of which are the refill */
     for (; list; list &= list - 1) cycles++;
     return cycles;
 }
@@ -768,12 +767,12 @@ static void make_one(oak_core *core, uint32_t pc, uint32_t state, armm_op *op, o
         bytes[available] = region->bytes[pc - region->base + available];
         available++;
     }
-    oak_status status = armm_decode(core->kit.tables, bytes, available, pc, state, decoded);
+    oak_status status = arm_decode(core->kit.tables, bytes, available, pc, state, decoded);
     unsigned fault = fault_operation(core, pc, decoded->size);
     *cycles = 1;
     if (fault || status) {
         decoded->flow = OAK_FLOW_COMPUTED;
-        decoded->state_after = (uint8_t)armm_it_next(state);
+        decoded->state_after = (uint8_t)arm_it_next(state);
         make(op, fault ? fault : ARMM_OP_RESERVED, 0, 0, pc);
         return;
     }
@@ -813,7 +812,7 @@ static void make_conditional(armm_op *op, uint32_t state, unsigned size)
 {
     unsigned condition = state >> 4;
     uint64_t second = (uint64_t)op->handler << ARMM_SECOND_AT;
-    if (condition >= ARMM_ALWAYS) return;
+    if (condition >= ARM_ALWAYS) return;
     op->handler = (uint16_t)((size == 4 ? ARMM_OP_IF_EQ_W : ARMM_OP_IF_EQ) + condition);
     op->cost = second;
 }
@@ -1008,7 +1007,7 @@ static void fuse(oak_core *core, uint32_t at)
     if (armm_ends_chain(next->handler) || stop_at[2] || armm_step(natural[2].handler) != STEP) return;
     unsigned third = fused_with(natural[2].handler);
     bool adds = op->handler == ARMM_OP_ADD_R || op->handler == ARMM_OP_ADD_I;
-    if (third == ARMM_OP_DECODE || !adds || op->d == ARMM_SP) return;
+    if (third == ARMM_OP_DECODE || !adds || op->d == ARM_SP) return;
     if (next->handler == ARMM_OP_CMP_R)
         op->handler = (uint16_t)(third + (op->handler == ARMM_OP_ADD_R ? 2 : 3));
     else if (next->handler == ARMM_OP_CMP_I && natural[2].handler == ARMM_OP_BNE &&

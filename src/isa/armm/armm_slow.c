@@ -21,7 +21,7 @@ typedef enum alu { AND, BIC, ORR, ORN, EOR, MOV, MVN, ADD, ADC, SBC, SUB, RSB } 
 
 static void set_register(oak_core *core, unsigned number, uint32_t value)
 {
-    R[number] = number == ARMM_SP ? value & ~(uint32_t)3 : value;
+    R[number] = number == ARM_SP ? value & ~(uint32_t)3 : value;
 }
 
 static uint32_t add_with_carry(oak_core *core, uint32_t a, uint32_t b, uint32_t carry, bool flags)
@@ -95,10 +95,10 @@ static uint32_t shifted_by_constant(const oak_core *core, uint32_t value, unsign
 static bool sets(const oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word)
 {
     switch (armm_set_of[row]) {
-    case ARMM_SET_BIT: return GET('s');
-    case ARMM_SET_ITS: return !core->executes_conditional;
-    case ARMM_SET_ALWAYS:
-    case ARMM_SET_OUTSIDE: return true;
+    case ARM_SET_BIT: return GET('s');
+    case ARM_SET_ITS: return !core->executes_conditional;
+    case ARM_SET_ALWAYS:
+    case ARM_SET_OUTSIDE: return true;
     default: return false;
     }
 }
@@ -125,7 +125,7 @@ static void data_processing(oak_core *core, unsigned row, alu kind, const oak_pa
 
 static armm_done write_loaded(oak_core *core, unsigned t, uint32_t value, uint32_t *extra)
 {
-    if (t == ARMM_PC) return armm_jump(core, value, extra);
+    if (t == ARM_PC) return armm_jump(core, value, extra);
     set_register(core, t, value);
     return ARMM_NEXT;
 }
@@ -140,23 +140,23 @@ static uint32_t extended(uint32_t value, unsigned bytes, bool is_signed)
 static armm_done transfer(oak_core *core, unsigned row, uint32_t word, uint32_t pc, unsigned bytes,
                           bool loads, bool is_signed, uint32_t *extra)
 {
-    const armm_shape *shape = &core->kit.tables->shape[row];
+    const arm_shape *shape = &core->kit.tables->shape[row];
     const oak_pattern *pattern = &shape->pattern;
-    const armm_class *memory = &shape->class_of[1];
+    const arm_class *memory = &shape->class_of[1];
     uint32_t offset = GET('i') * memory->scale, n = GET('n'), base = R[n], address = base,
              value = R[GET('t')];
     switch (memory->what) {
-    case ARMM_WORD8: address = ((pc + 4) & ~(uint32_t)3) + offset; break;
-    case ARMM_WORD12: address = ((pc + 4) & ~(uint32_t)3) + (GET('v') ? offset : 0 - offset); break;
-    case ARMM_MEM_NEG: address = base - offset; break;
-    case ARMM_MEM_PRE_IMM: address = base = GET('v') ? base + offset : base - offset; break;
-    case ARMM_MEM_POST_IMM: base = GET('v') ? base + offset : base - offset; break;
-    case ARMM_MEM_REG: address = base + R[GET('m')]; break;
-    case ARMM_MEM_REG_SHIFT: address = base + (R[GET('m')] << GET('i')); break;
-    case ARMM_MEM_SP: address = R[ARMM_SP] + offset; break;
+    case ARM_WORD8: address = ((pc + 4) & ~(uint32_t)3) + offset; break;
+    case ARM_WORD12: address = ((pc + 4) & ~(uint32_t)3) + (GET('v') ? offset : 0 - offset); break;
+    case ARM_MEM_NEG: address = base - offset; break;
+    case ARM_MEM_PRE_IMM: address = base = GET('v') ? base + offset : base - offset; break;
+    case ARM_MEM_POST_IMM: base = GET('v') ? base + offset : base - offset; break;
+    case ARM_MEM_REG: address = base + R[GET('m')]; break;
+    case ARM_MEM_REG_SHIFT: address = base + (R[GET('m')] << GET('i')); break;
+    case ARM_MEM_SP: address = R[ARM_SP] + offset; break;
     default: address = base + offset; break;
     }
-    bool moves = memory->what == ARMM_MEM_PRE_IMM || memory->what == ARMM_MEM_POST_IMM;
+    bool moves = memory->what == ARM_MEM_PRE_IMM || memory->what == ARM_MEM_POST_IMM;
     if (loads ? !armm_load(core, address, bytes, &value) : !armm_store(core, address, bytes, value))
         return ARMM_RAISED;
     if (moves) set_register(core, n, base);
@@ -182,31 +182,31 @@ static armm_done transfer_many(oak_core *core, uint32_t list, unsigned base, uin
         if (!done) return ARMM_RAISED;
         address += 4;
     }
-    if (base == ARMM_SP && moves && !loads) armm_pushed(core, R[ARMM_SP], after);
+    if (base == ARM_SP && moves && !loads) armm_pushed(core, R[ARM_SP], after);
     if (moves) set_register(core, base, after);
     for (unsigned i = 0; loads && i < 15; i++)
         if (list >> i & 1) set_register(core, i, loaded[i]);
-    if (!loads || !(list >> ARMM_PC & 1)) return ARMM_NEXT;
-    return armm_jump(core, loaded[ARMM_PC], extra);
+    if (!loads || !(list >> ARM_PC & 1)) return ARMM_NEXT;
+    return armm_jump(core, loaded[ARM_PC], extra);
 }
 
 static armm_done many(oak_core *core, unsigned row, const oak_pattern *pattern, uint32_t word,
                       uint32_t *extra)
 {
-    uint32_t list = armm_list(row, pattern, word), size = 0;
+    uint32_t list = arm_list(&core->kit.tables->shape[row], word), size = 0;
     for (uint32_t left = list; left; left &= left - 1) size += 4;
-    *extra = size / 4 + (list >> ARMM_PC && !core->v7); /* 4 + N against 1 + N, two of which are the refill */
+    *extra = size / 4 + (list >> ARM_PC && !core->v7); /* 4 + N against 1 + N, two of which are the refill */
     unsigned base = GET('n');
     uint32_t start = R[base];
     switch (row) {
     case ARMM_PUSH:
     case ARMM_PUSH_W:
-        base = ARMM_SP;
+        base = ARM_SP;
         start = R[base] - size;
         return transfer_many(core, list, base, start, false, true, start, extra);
     case ARMM_POP:
     case ARMM_POP_W:
-        base = ARMM_SP;
+        base = ARM_SP;
         return transfer_many(core, list, base, R[base], true, true, R[base] + size, extra);
     case ARMM_STM: return transfer_many(core, list, base, start, false, true, start + size, extra);
     case ARMM_LDM: return transfer_many(core, list, base, start, true, true, start + size, extra);
@@ -275,17 +275,17 @@ bool armm_store_many(oak_core *core, const armm_op *op, uint32_t address)
 
 bool armm_push(oak_core *core, const uint8_t *list, unsigned count)
 {
-    uint32_t to = R[ARMM_SP] - 4 * count;
+    uint32_t to = R[ARM_SP] - 4 * count;
     for (unsigned i = 0; i < count; i++)
         if (!armm_store(core, to + 4 * i, 4, R[list[i]])) return false;
-    armm_pushed(core, R[ARMM_SP], to);
-    R[ARMM_SP] = to;
+    armm_pushed(core, R[ARM_SP], to);
+    R[ARM_SP] = to;
     return true;
 }
 
 armm_done armm_pop_pc(oak_core *core, const armm_op *op, uint32_t address, uint32_t *extra)
 {
-    uint32_t list = core->list_mask[op->offset / ARMM_REGISTERS_MOST] | 1u << ARMM_PC;
+    uint32_t list = core->list_mask[op->offset / ARMM_REGISTERS_MOST] | 1u << ARM_PC;
     return transfer_many(core, list, op->n, address, true, op->change != 0,
                          R[op->n] + armm_extended(op->change), extra);
 }
@@ -323,8 +323,8 @@ uint32_t armm_read_special(const oak_core *core, unsigned number)
     case 3: return armm_xpsr(core) & 0xF80001FFu;
     case 5:
     case 7: return core->ipsr;
-    case 8: return armm_privileged(core) ? (core->uses_psp ? core->other_sp : R[ARMM_SP]) : 0;
-    case 9: return armm_privileged(core) ? (core->uses_psp ? R[ARMM_SP] : core->other_sp) : 0;
+    case 8: return armm_privileged(core) ? (core->uses_psp ? core->other_sp : R[ARM_SP]) : 0;
+    case 9: return armm_privileged(core) ? (core->uses_psp ? R[ARM_SP] : core->other_sp) : 0;
     case ARMM_SPECIAL_PRIMASK: return core->primask;
     case 17:
     case 18: return core->basepri;
@@ -350,8 +350,8 @@ void armm_write_special(oak_core *core, unsigned number, uint32_t value)
     }
     if (!privileged) return;
     switch (number) {
-    case 8: *(core->uses_psp ? &core->other_sp : &R[ARMM_SP]) = value & ~(uint32_t)3; return;
-    case 9: *(core->uses_psp ? &R[ARMM_SP] : &core->other_sp) = value & ~(uint32_t)3; return;
+    case 8: *(core->uses_psp ? &core->other_sp : &R[ARM_SP]) = value & ~(uint32_t)3; return;
+    case 9: *(core->uses_psp ? &R[ARM_SP] : &core->other_sp) = value & ~(uint32_t)3; return;
     case ARMM_SPECIAL_PRIMASK: core->primask = value & 1; break;
     case 17: core->basepri = (uint8_t)kept; break;
     case 18:
@@ -386,9 +386,9 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_ADD_HIGH:
     case ARMM_MOV_HIGH: {
         unsigned d = GET('d'), m = GET('m');
-        value = m == ARMM_PC ? pc + 4 : R[m];
-        if (row == ARMM_ADD_HIGH) value += d == ARMM_PC ? pc + 4 : R[d];
-        if (d != ARMM_PC) {
+        value = m == ARM_PC ? pc + 4 : R[m];
+        if (row == ARMM_ADD_HIGH) value += d == ARM_PC ? pc + 4 : R[d];
+        if (d != ARM_PC) {
             set_register(core, d, value);
             return ARMM_NEXT;
         }
@@ -424,14 +424,14 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_STRH_POST: return transfer(core, row, word, pc, 2, false, false, extra);
 
     case ARMM_PUSH_ONE:
-        value = R[ARMM_SP] - 4;
+        value = R[ARM_SP] - 4;
         if (!armm_store(core, value, 4, R[GET('t')])) return ARMM_RAISED;
-        armm_pushed(core, R[ARMM_SP], value);
-        R[ARMM_SP] = value;
+        armm_pushed(core, R[ARM_SP], value);
+        R[ARM_SP] = value;
         return ARMM_NEXT;
     case ARMM_POP_ONE:
-        if (!armm_load(core, R[ARMM_SP], 4, &value)) return ARMM_RAISED;
-        R[ARMM_SP] += 4;
+        if (!armm_load(core, R[ARM_SP], 4, &value)) return ARMM_RAISED;
+        R[ARM_SP] += 4;
         return write_loaded(core, GET('t'), value, extra);
     case ARMM_PUSH:
     case ARMM_POP:
@@ -480,21 +480,21 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
         oak_decoded decoded;
         uint8_t bytes[4];
         oak_lay_down(&oak_isa_armv7m, word, pattern->size, bytes);
-        if (armm_decode(core->kit.tables, bytes, 4, pc, 0, &decoded))
+        if (arm_decode(core->kit.tables, bytes, 4, pc, 0, &decoded))
             return ARMM_NEXT; /* it was decoded before */
         bool taken = row == ARMM_B || row == ARMM_B_W || row == ARMM_BL ||
                      (row == ARMM_CBZ && !R[GET('n')]) || (row == ARMM_CBNZ && R[GET('n')]) ||
                      ((row == ARMM_B_COND || row == ARMM_B_COND_W) &&
                       armm_holds(GET('c'), core->nz, core->c, core->v));
         if (!taken) return ARMM_NEXT;
-        if (row == ARMM_BL) R[ARMM_LR] = (pc + 4) | 1;
+        if (row == ARMM_BL) R[ARM_LR] = (pc + 4) | 1;
         core->kit.pc = decoded.target;
         return ARMM_BRANCHED;
     }
 
     case ARMM_TBB:
     case ARMM_TBH: /* outside the first memory */
-        value = GET('n') == ARMM_PC ? pc + 4 : R[GET('n')];
+        value = GET('n') == ARM_PC ? pc + 4 : R[GET('n')];
         return table_branch(core, row == ARMM_TBB ? 1 : 2, value, GET('m'), pc, extra);
     case ARMM_LDRD_WORD: return dual_word(core, pattern, word, pc);
 
@@ -506,7 +506,7 @@ armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc,
     case ARMM_SUB_IMM_W: data_processing(core, row, SUB, pattern, word, true, true); return ARMM_NEXT;
     case ARMM_ADDW: set_register(core, GET('d'), R[GET('n')] + GET('i')); return ARMM_NEXT;
     case ARMM_SUBW:
-        value = GET('n') == ARMM_PC ? (pc + 4) & ~(uint32_t)3 : R[GET('n')];
+        value = GET('n') == ARM_PC ? (pc + 4) & ~(uint32_t)3 : R[GET('n')];
         set_register(core, GET('d'), value - GET('i'));
         return ARMM_NEXT;
     case ARMM_MRS: set_register(core, GET('d'), armm_read_special(core, GET('z'))); return ARMM_NEXT;

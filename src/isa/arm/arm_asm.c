@@ -1,6 +1,6 @@
-/* armm_asm.c — the operands of a source line, the rows they may become, and what to write instead where there is none. */
+/* arm_asm.c — the operands of a source line, the rows they may become, and what to write instead where there is none. */
 #include "base/bytes.h"
-#include "isa/armm/armm.h"
+#include "isa/arm/arm.h"
 
 #define SAY(why, ...)  oak_format((why)->message, sizeof(why)->message, __VA_ARGS__)
 #define HINT(why, ...) oak_format((why)->hint, sizeof(why)->hint, __VA_ARGS__)
@@ -31,7 +31,7 @@ static int take_register(oak_operand_reader *reader)
 {
     skip_blanks(reader);
     size_t length = word_length(reader);
-    int number = armm_register_number(reader->at, length);
+    int number = arm_register_number(reader->at, length);
     if (number >= 0) reader->at += length;
     return number;
 }
@@ -54,7 +54,7 @@ static oak_status read_immediate(oak_operand_reader *reader, oak_operand *operan
     }
     reader->at++;
     skip_blanks(reader);
-    if (reader->at < reader->end && *reader->at == '-') operand->extra |= ARMM_MEM_MINUS;
+    if (reader->at < reader->end && *reader->at == '-') operand->extra |= ARM_MEM_MINUS;
     operand->expr = reader->expression(reader);
     return operand->expr ? OAK_OK : OAK_REFUSED;
 }
@@ -67,63 +67,89 @@ static int shift_kind(const char *text, size_t length)
     return -1;
 }
 
+/* +index, -index, with a shift behind; taken: there is one. */
+static oak_status read_index(const arm_dialect *dialect, oak_operand_reader *reader, oak_operand *operand,
+                             bool *taken)
+{
+    const char *from = reader->at;
+    bool minus = dialect->plain && take(reader, '-');
+    if (dialect->plain && !minus) (void)take(reader, '+');
+    int index = take_register(reader);
+    *taken = index >= 0;
+    if (!*taken) reader->at = from;
+    if (!*taken) return OAK_OK;
+    operand->extra |= ARM_MEM_HAS_INDEX | (uint32_t)index | (minus ? (uint32_t)ARM_MEM_INDEX_MINUS : 0);
+    from = reader->at;
+    if (!take(reader, ',')) return OAK_OK;
+    skip_blanks(reader);
+    size_t length = word_length(reader);
+    const char *word = reader->at;
+    int kind = shift_kind(word, length);
+    if (kind < 0 && dialect->plain && !(operand->extra & ARM_MEM_POST)) kind = 5;
+    if (kind < 0 && dialect->plain) reader->at = from; /* another operand */
+    if (kind < 0 && dialect->plain) return OAK_OK;
+    reader->at += length;
+    if (kind == 5 || (kind != 0 && !dialect->plain))
+        return refuse(reader, word, "shift", "Write `[r0, r1, lsl #2]`.",
+                      kind == 5 ? "this is no shift" : "an index can only be shifted left");
+    operand->extra |= (uint32_t)kind << ARM_MEM_KIND | ARM_MEM_SHIFT;
+    if (kind == 4) return OAK_OK;
+    uint32_t sign = operand->extra & ARM_MEM_MINUS;
+    oak_status status = read_immediate(reader, operand);
+    operand->extra = (operand->extra & ~(uint32_t)ARM_MEM_MINUS) | sign;
+    return status;
+}
+
 /* [base], [base, #offset], [base, index], [base, index, lsl #n], with ! or an offset behind. */
-static oak_status read_memory(oak_operand_reader *reader, oak_operand *operand)
+static oak_status read_memory(const arm_dialect *dialect, oak_operand_reader *reader, oak_operand *operand)
 {
     const char *start = reader->at++;
-    operand->kind = ARMM_K_MEM;
-    int base = take_register(reader), index;
+    operand->kind = ARM_K_MEM;
+    int base = take_register(reader);
     oak_status status = OAK_OK;
+    bool taken;
     if (base < 0)
         return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
                       "a base register is missing in these brackets");
     operand->reg = (uint8_t)base;
     if (take(reader, ',')) {
-        index = take_register(reader);
-        if (index < 0) {
+        status = read_index(dialect, reader, operand, &taken);
+        if (!status && !taken) {
             status = read_immediate(reader, operand);
-            if (status) return status;
-            operand->extra |= ARMM_MEM_HAS_OFFSET;
-        } else {
-            operand->extra |= ARMM_MEM_HAS_INDEX | (uint32_t)index;
-            if (take(reader, ',')) {
-                skip_blanks(reader);
-                size_t length = word_length(reader);
-                const char *word = reader->at;
-                if (shift_kind(word, length) != 0 && (reader->at += length))
-                    return refuse(reader, word, "shift", "Write `[r0, r1, lsl #2]`.",
-                                  "an index can only be shifted left");
-                reader->at += length;
-                status = read_immediate(reader, operand);
-                if (status) return status;
-                operand->extra = (operand->extra & ~(uint32_t)ARMM_MEM_MINUS) | ARMM_MEM_SHIFT;
-            }
+            operand->extra |= ARM_MEM_HAS_OFFSET;
         }
+        if (status) return status;
     }
     if (!take(reader, ']'))
         return refuse(reader, start, "memory-operand", "Write `[r0]`, `[r0, #4]` or `[r0, r1]`.",
                       "these brackets are not closed");
     if (take(reader, '!')) {
-        operand->extra |= ARMM_MEM_PRE;
+        operand->extra |= ARM_MEM_PRE;
         return OAK_OK;
     }
     const char *behind = reader->at;
     if (!take(reader, ',')) return OAK_OK;
     skip_blanks(reader);
-    if (reader->at == reader->end || *reader->at != '#' ||
-        (operand->extra & (ARMM_MEM_HAS_OFFSET | ARMM_MEM_HAS_INDEX))) {
+    bool further = !(operand->extra & (ARM_MEM_HAS_OFFSET | ARM_MEM_HAS_INDEX));
+    if (further && dialect->plain) {
+        operand->extra |= ARM_MEM_POST;
+        status = read_index(dialect, reader, operand, &taken);
+        if (status || taken) return status;
+        operand->extra &= ~(uint32_t)ARM_MEM_POST;
+    }
+    if (reader->at == reader->end || *reader->at != '#' || !further) {
         reader->at = behind;
         return OAK_OK;
     }
-    operand->extra |= ARMM_MEM_POST | ARMM_MEM_HAS_OFFSET;
+    operand->extra |= ARM_MEM_POST | ARM_MEM_HAS_OFFSET;
     return read_immediate(reader, operand);
 }
 
 /* {r0-r3, r7, lr} */
-static oak_status read_list(oak_operand_reader *reader, oak_operand *operand)
+static oak_status read_list(const arm_dialect *dialect, oak_operand_reader *reader, oak_operand *operand)
 {
     const char *start = reader->at++;
-    operand->kind = ARMM_K_LIST;
+    operand->kind = ARM_K_LIST;
     do {
         skip_blanks(reader);
         const char *from = reader->at;
@@ -141,8 +167,19 @@ static oak_status read_list(oak_operand_reader *reader, oak_operand *operand)
             operand->extra |= (uint32_t)1 << i;
         }
     } while (take(reader, ','));
-    if (take(reader, '}')) return OAK_OK;
+    if (take(reader, '}')) {
+        if (dialect->plain && take(reader, '^')) operand->extra |= ARM_LIST_CARET;
+        return OAK_OK;
+    }
     return refuse(reader, start, "register-list", "Write `{r0, r4-r7, lr}`.", "this list is not closed");
+}
+
+/* What a barrier holds back, by its number. */
+static const char *const barriers[16] = {[2] = "oshst", [3] = "osh",  [6] = "nshst", [7] = "nsh",
+                                         [10] = "ishst", [11] = "ish", [14] = "st",   [15] = "sy"};
+const char *arm_barrier_name(unsigned number)
+{
+    return barriers[number & 15];
 }
 
 /* Words that mean something with one mnemonic only. */
@@ -154,11 +191,11 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
     *taken = false;
     if (oak_same(mnemonic, "it")) {
         for (unsigned i = 0; i < 15; i++)
-            if (oak_same_name(text, length, armm_condition_names[i]))
+            if (oak_same_name(text, length, arm_condition_names[i]))
                 operand->reg = (uint8_t)i, *taken = true;
         if (oak_same_name(text, length, "hs")) operand->reg = 2, *taken = true;
         if (oak_same_name(text, length, "lo")) operand->reg = 3, *taken = true;
-        operand->kind = ARMM_K_COND;
+        operand->kind = ARM_K_COND;
         reader->at += length;
         if (*taken) return OAK_OK;
         return refuse(reader, text, "condition", "Conditions: eq ne cs cc mi pl vs vc hi ls ge lt gt le al.",
@@ -166,28 +203,34 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
     }
     if (oak_same(mnemonic, "cpsie") || oak_same(mnemonic, "cpsid")) {
         for (size_t i = 0; i < length; i++)
-            operand->reg |= oak_lower(text[i]) == 'i' ? 2 : oak_lower(text[i]) == 'f';
+            operand->reg |= oak_lower(text[i]) == 'i'                                ? 2
+                            : oak_lower(text[i]) == 'a' && tables->dialect->plain ? 4
+                                                                                     : oak_lower(text[i]) == 'f';
         reader->at += length;
         *taken = true;
-        operand->kind = ARMM_K_IFLAGS;
-        bool good = length == 1 || (length == 2 && operand->reg == 3);
-        if (good && operand->reg) return OAK_OK;
-        return refuse(reader, text, "interrupt-mask", "Write `cpsid i`.", "the masks are i and f");
+        operand->kind = ARM_K_IFLAGS;
+        unsigned named = (operand->reg & 1u) + (operand->reg >> 1 & 1u) + (operand->reg >> 2 & 1u);
+        if (named && named == length) return OAK_OK;
+        return refuse(reader, text, "interrupt-mask", "Write `cpsid i`.",
+                      tables->dialect->plain ? "the masks are a, i and f" : "the masks are i and f");
     }
     if (oak_same(mnemonic, "msr") || oak_same(mnemonic, "mrs")) {
-        int number = armm_special_number(tables->v7, text, length);
+        int number = tables->dialect->special_number(text, length);
         if (number < 0) return OAK_OK;
-        operand->kind = ARMM_K_SPECIAL;
+        operand->kind = ARM_K_SPECIAL;
         operand->reg = (uint8_t)number;
         reader->at += length;
         *taken = true;
         return OAK_OK;
     }
     bool barrier = oak_same(mnemonic, "dsb") || oak_same(mnemonic, "dmb") || oak_same(mnemonic, "isb");
-    if (barrier && oak_same_name(text, length, "sy")) {
-        operand->kind = ARMM_K_BARRIER;
+    for (unsigned i = tables->dialect->plain ? 0 : 15; barrier && i < 16; i++) {
+        if (!barriers[i] || !oak_same_name(text, length, barriers[i])) continue;
+        operand->kind = ARM_K_BARRIER;
+        operand->reg = (uint8_t)i;
         reader->at += length;
         *taken = true;
+        break;
     }
     return OAK_OK;
 }
@@ -198,15 +241,15 @@ static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader 
     char first = *reader->at;
     const char *start = reader->at;
     bool taken;
-    if (first == '[') return read_memory(reader, operand);
-    if (first == '{') return read_list(reader, operand);
+    if (first == '[') return read_memory(tables->dialect, reader, operand);
+    if (first == '{') return read_list(tables->dialect, reader, operand);
     if (first == '#') {
-        operand->kind = ARMM_K_IMM;
+        operand->kind = ARM_K_IMM;
         return read_immediate(reader, operand);
     }
     if (first == '=') {
         reader->at++;
-        operand->kind = ARMM_K_LITERAL;
+        operand->kind = ARM_K_LITERAL;
         operand->pooled = true;
         if (!oak_same(mnemonic, "ldr"))
             return refuse(reader, start, "literal", "Write `ldr r0, =value`.",
@@ -217,24 +260,26 @@ static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader 
     oak_status status = read_word(tables, reader, mnemonic, operand, &taken);
     if (status || taken) return status;
     size_t length = word_length(reader);
-    int number = armm_register_number(reader->at, length), kind = shift_kind(reader->at, length);
+    int number = arm_register_number(reader->at, length), kind = shift_kind(reader->at, length);
     if (number >= 0) {
         reader->at += length;
-        operand->kind = ARMM_K_REG;
+        operand->kind = ARM_K_REG;
         operand->reg = (uint8_t)number;
         if (reader->at < reader->end && *reader->at == '!') {
             reader->at++;
-            operand->kind = ARMM_K_REG_MOVES;
+            operand->kind = ARM_K_REG_MOVES;
         }
         return OAK_OK;
     }
     if (kind >= 0) {
         reader->at += length;
-        operand->kind = ARMM_K_SHIFT;
+        operand->kind = ARM_K_SHIFT;
         operand->reg = (uint8_t)kind;
-        return kind == 4 ? OAK_OK : read_immediate(reader, operand);
+        int by = kind == 4 || !tables->dialect->plain ? -1 : take_register(reader);
+        if (by >= 0) operand->extra = ARM_SHIFT_BY | (uint32_t)by;
+        return kind == 4 || by >= 0 ? OAK_OK : read_immediate(reader, operand);
     }
-    operand->kind = ARMM_K_PLAIN;
+    operand->kind = ARM_K_PLAIN;
     operand->expr = reader->expression(reader);
     return operand->expr ? OAK_OK : OAK_REFUSED;
 }
@@ -242,20 +287,23 @@ static oak_status read_operand(const oak_isa_tables *tables, oak_operand_reader 
 /* `stmdb sp!, {…}` and `ldm sp!, {…}` are other spellings of push and pop. */
 static void take_stack_spelling(const oak_isa_tables *tables, oak_insn *insn)
 {
-    const char *mnemonic = tables->mnemonic[armm_base(insn->mnemonic)];
+    const char *mnemonic = tables->mnemonic[arm_base(insn->mnemonic)];
     bool stores = oak_same(mnemonic, "stmdb");
-    if (insn->count != 2 || insn->operand[0].kind != ARMM_K_REG_MOVES || insn->operand[0].reg != ARMM_SP ||
-        insn->operand[1].kind != ARMM_K_LIST || (!stores && !oak_same(mnemonic, "ldm")))
+    if (insn->count != 2 || insn->operand[0].kind != ARM_K_REG_MOVES || insn->operand[0].reg != ARM_SP ||
+        insn->operand[1].kind != ARM_K_LIST || (!stores && !oak_same(mnemonic, "ldm")))
         return;
-    unsigned spelled = tables->shape[stores ? ARMM_PUSH : ARMM_POP].mnemonic;
+    uint32_t list = insn->operand[1].extra;
+    if (tables->dialect->plain && ((list & (list - 1)) == 0 || list & ARM_LIST_CARET)) return;
+    unsigned spelled = 0;
+    while (!oak_same(tables->mnemonic[spelled], stores ? "push" : "pop")) spelled++;
     insn->mnemonic = (uint16_t)((insn->mnemonic & ~0xFFu) | spelled);
     insn->operand[0] = insn->operand[1];
     insn->count = 1;
 }
 
-oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
+oak_status arm_read_operands(const oak_isa_tables *tables, oak_operand_reader *reader, oak_insn *insn)
 {
-    const char *mnemonic = tables->mnemonic[armm_base(insn->mnemonic)];
+    const char *mnemonic = tables->mnemonic[arm_base(insn->mnemonic)];
     insn->count = 0;
     skip_blanks(reader);
     if (reader->at == reader->end) return OAK_OK;
@@ -285,67 +333,83 @@ oak_status armm_read_operands(const oak_isa_tables *tables, oak_operand_reader *
 
 /* ------------------------------------------------------------------------------------------ matching */
 
-static bool memory_fits(const armm_class *class, const oak_operand *operand)
+static bool memory_fits(const arm_class *class, const oak_operand *operand)
 {
     uint32_t extra = operand->extra;
-    bool index = extra & ARMM_MEM_HAS_INDEX, shift = extra & ARMM_MEM_SHIFT;
-    bool pre = extra & ARMM_MEM_PRE, post = extra & ARMM_MEM_POST, offset = extra & ARMM_MEM_HAS_OFFSET;
+    bool both = extra & ARM_MEM_INDEX_MINUS || extra >> ARM_MEM_KIND;
+    if (both && !arm_is_index(class)) return false;
+    bool index = extra & ARM_MEM_HAS_INDEX, shift = extra & ARM_MEM_SHIFT;
+    bool pre = extra & ARM_MEM_PRE, post = extra & ARM_MEM_POST, offset = extra & ARM_MEM_HAS_OFFSET;
     switch (class->what) {
-    case ARMM_MEM_IMM:
-        return !index && !pre && !post && (operand->reg != ARMM_SP || class->allowed >> ARMM_SP & 1);
-    case ARMM_MEM_NEG:
-    case ARMM_MEM_SIGNED: return !index && !pre && !post;
-    case ARMM_MEM_SP: return !index && !pre && !post && operand->reg == ARMM_SP;
-    case ARMM_MEM_PRE_IMM: return !index && pre;
-    case ARMM_MEM_POST_IMM: return !index && post;
-    case ARMM_MEM_REG: return index && !shift && !pre;
-    case ARMM_MEM_REG_SHIFT: return index && !pre;
-    case ARMM_MEM_REG_TWO: return index && shift && !pre;
-    case ARMM_MEM_BASE: return !index && !pre && !post && !offset;
-    case ARMM_WORD8:
-    case ARMM_WORD12:
-    case ARMM_WORD8X4: return !index && !pre && !post && operand->reg == ARMM_PC;
+    case ARM_MEM_IMM:
+        return !index && !pre && !post && (operand->reg != ARM_SP || class->allowed >> ARM_SP & 1);
+    case ARM_MEM_NEG:
+    case ARM_MEM_SIGNED: return !index && !pre && !post;
+    case ARM_MEM_SP: return !index && !pre && !post && operand->reg == ARM_SP;
+    case ARM_MEM_INDEXED: return index && !pre && !post && (!shift || class->scale);
+    case ARM_MEM_PRE_INDEX: return index && pre && (!shift || class->scale);
+    case ARM_MEM_POST_INDEX: return index && post && (!shift || class->scale);
+    case ARM_MEM_PRE_IMM: return !index && pre;
+    case ARM_MEM_POST_IMM: return !index && post;
+    case ARM_MEM_REG: return index && !shift && !pre;
+    case ARM_MEM_REG_SHIFT: return index && !pre;
+    case ARM_MEM_REG_TWO: return index && shift && !pre;
+    case ARM_MEM_BASE: return !index && !pre && !post && !offset;
+    case ARM_WORD8:
+    case ARM_WORD12:
+    case ARM_WORD8X4: return !index && !pre && !post && operand->reg == ARM_PC;
     default: return false;
     }
 }
 
-static bool one_fits(const armm_class *class, unsigned kind, const oak_operand *operand)
+static bool one_fits(const arm_class *class, unsigned kind, const oak_operand *operand)
 {
     switch (class->what) {
-    case ARMM_REG:
-    case ARMM_REG_TWICE:
-    case ARMM_REG_PRODUCT: return kind == ARMM_K_REG;
-    case ARMM_REG_SP:
-    case ARMM_SP_TWICE: return kind == ARMM_K_REG && operand->reg == ARMM_SP;
-    case ARMM_BASE_MOVES: return kind == ARMM_K_REG_MOVES;
-    case ARMM_BASE_MAY_MOVE: return kind == ARMM_K_REG_MOVES || kind == ARMM_K_REG;
-    case ARMM_SHIFT_MAY:
-    case ARMM_SAT_SHIFT_MAY:
-    case ARMM_ROTATION_MAY: return kind == ARMM_K_SHIFT;
-    case ARMM_SY_MAY: return kind == ARMM_K_BARRIER;
-    case ARMM_LABEL:
-    case ARMM_PLACE8:
-    case ARMM_PLACE_AFTER:
-    case ARMM_PLACE_BEFORE: return kind == ARMM_K_PLAIN;
-    case ARMM_WORD8:
-    case ARMM_WORD12:
-        return kind == ARMM_K_PLAIN || kind == ARMM_K_LITERAL ||
-               (kind == ARMM_K_MEM && memory_fits(class, operand));
-    case ARMM_WORD8X4: return kind == ARMM_K_PLAIN || (kind == ARMM_K_MEM && memory_fits(class, operand));
-    case ARMM_CONDITION: return kind == ARMM_K_COND;
-    case ARMM_IFLAGS: return kind == ARMM_K_IFLAGS;
-    case ARMM_SPECIAL: return kind == ARMM_K_SPECIAL;
+    case ARM_REG:
+    case ARM_REG_TWICE:
+    case ARM_REG_NEXT:
+    case ARM_REG_PRODUCT: return kind == ARM_K_REG;
+    case ARM_SP_MAY_MOVE:
+        return (kind == ARM_K_REG_MOVES || kind == ARM_K_REG) && operand->reg == ARM_SP;
+    case ARM_REG_SP:
+    case ARM_SP_TWICE: return kind == ARM_K_REG && operand->reg == ARM_SP;
+    case ARM_BASE_MOVES: return kind == ARM_K_REG_MOVES;
+    case ARM_BASE_MAY_MOVE: return kind == ARM_K_REG_MOVES || kind == ARM_K_REG;
+    case ARM_SHIFT_MAY:
+    case ARM_SHIFT_LSL_MAY:
+    case ARM_SHIFT_ASR:
+    case ARM_SAT_SHIFT_MAY:
+    case ARM_ROTATION_MAY: return kind == ARM_K_SHIFT && !(operand->extra & ARM_SHIFT_BY);
+    case ARM_SHIFT_BY_REG: return kind == ARM_K_SHIFT && operand->extra & ARM_SHIFT_BY;
+    case ARM_BARRIER_MAY:
+    case ARM_SY_MAY: return kind == ARM_K_BARRIER;
+    case ARM_LABEL:
+    case ARM_LABEL_WORDS:
+    case ARM_ADR_AFTER:
+    case ARM_ADR_BEFORE:
+    case ARM_PLACE8:
+    case ARM_PLACE_AFTER:
+    case ARM_PLACE_BEFORE: return kind == ARM_K_PLAIN;
+    case ARM_WORD8:
+    case ARM_WORD12:
+        return kind == ARM_K_PLAIN || kind == ARM_K_LITERAL ||
+               (kind == ARM_K_MEM && memory_fits(class, operand));
+    case ARM_WORD8X4: return kind == ARM_K_PLAIN || (kind == ARM_K_MEM && memory_fits(class, operand));
+    case ARM_CONDITION: return kind == ARM_K_COND;
+    case ARM_IFLAGS: return kind == ARM_K_IFLAGS;
+    case ARM_SPECIAL: return kind == ARM_K_SPECIAL;
     default:
-        if (armm_is_list(class)) return kind == ARMM_K_LIST;
-        if (class->what >= ARMM_MEM_IMM && class->what <= ARMM_MEM_BASE)
-            return kind == ARMM_K_MEM && memory_fits(class, operand);
-        return kind == ARMM_K_IMM;
+        if (arm_is_list(class))
+            return kind == ARM_K_LIST &&
+                   (class->what == ARM_LIST_USER) == ((operand->extra & ARM_LIST_CARET) != 0);
+        if (arm_is_memory(class)) return kind == ARM_K_MEM && memory_fits(class, operand);
+        return kind == ARM_K_IMM;
     }
 }
 
 /* The operands of the row, in order, are those of the instruction named in match->of. */
-static bool all_fit(const armm_shape *shape, const uint8_t *kinds, const oak_operand *operands,
-                    const armm_match *match)
+static bool all_fit(const arm_shape *shape, const uint8_t *kinds, const oak_operand *operands,
+                    const arm_match *match)
 {
     for (unsigned i = 0; i < shape->count; i++) {
         int of = match->of[i];
@@ -355,33 +419,35 @@ static bool all_fit(const armm_shape *shape, const uint8_t *kinds, const oak_ope
     return true;
 }
 
-static bool is_commutative(unsigned row)
+static bool is_commutative(const char *mnemonic)
 {
-    return row == ARMM_AND_REG || row == ARMM_EOR_REG || row == ARMM_ORR_REG || row == ARMM_ADC_REG ||
-           row == ARMM_ADD_HIGH;
+    static const char *const names[] = {"and", "eor", "orr", "adc", "add"};
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+        if (oak_same(mnemonic, names[i])) return true;
+    return false;
 }
 
-static void straight(armm_match *match, unsigned count, unsigned from)
+static void straight(arm_match *match, unsigned count, unsigned from)
 {
-    for (unsigned i = 0; i < ARMM_MOST_CLASSES; i++) {
+    for (unsigned i = 0; i < ARM_MOST_CLASSES; i++) {
         unsigned of = i >= from ? i + 1 : i; /* `from`: the operand that is passed over */
         match->of[i] = of < count ? (int8_t)of : -1;
     }
 }
 
-bool armm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, const uint8_t *kinds,
-                  const oak_operand *operands, armm_match *match)
+bool arm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, const uint8_t *kinds,
+                  const oak_operand *operands, arm_match *match)
 {
-    const armm_shape *shape = &tables->shape[row];
+    const arm_shape *shape = &tables->shape[row];
     unsigned most = shape->count, least = most && shape->class_of[most - 1].optional ? most - 1 : most;
-    straight(match, count, ARMM_MOST_CLASSES);
+    straight(match, count, ARM_MOST_CLASSES);
     if (count >= least && count <= most && all_fit(shape, kinds, operands, match)) return true;
     if (!most) return false;
     uint8_t first = shape->class_of[0].what;
-    bool twice = first == ARMM_REG_TWICE || first == ARMM_REG_PRODUCT || first == ARMM_SP_TWICE;
-    if (twice && count == most + 1 && kinds[0] == ARMM_K_REG && kinds[1] == ARMM_K_REG) {
-        bool third = kinds[2] == ARMM_K_REG && operands[2].reg == operands[0].reg;
-        if (third && (is_commutative(row) || first == ARMM_REG_PRODUCT)) {
+    bool twice = first == ARM_REG_TWICE || first == ARM_REG_PRODUCT || first == ARM_SP_TWICE;
+    if (twice && count == most + 1 && kinds[0] == ARM_K_REG && kinds[1] == ARM_K_REG) {
+        bool third = kinds[2] == ARM_K_REG && operands[2].reg == operands[0].reg;
+        if (third && (is_commutative(tables->mnemonic[shape->mnemonic]) || first == ARM_REG_PRODUCT)) {
             straight(match, count, 2);
             if (all_fit(shape, kinds, operands, match)) return true;
         }
@@ -389,32 +455,39 @@ bool armm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, co
         return operands[0].reg == operands[1].reg && all_fit(shape, kinds, operands, match);
     }
     /* The destination may be left out where it is the first source, too. Small constants have a form of their own. */
-    if (first != ARMM_REG || most < 3 || shape->class_of[1].what != ARMM_REG ||
-        shape->class_of[0].letter != 'd' || row == ARMM_ADD_IMM3 || row == ARMM_SUB_IMM3 ||
+    if (first != ARM_REG || most < 3 || shape->class_of[1].what != ARM_REG ||
+        shape->class_of[0].letter != 'd' ||
+        (shape->class_of[2].what == ARM_IMM && oak_pattern_width(&shape->pattern, 'i') == 3) ||
         count + 1 < least || count + 1 > most || !count)
         return false;
     match->of[0] = 0;
-    for (unsigned i = 1; i < ARMM_MOST_CLASSES; i++) match->of[i] = i - 1 < count ? (int8_t)(i - 1) : -1;
+    for (unsigned i = 1; i < ARM_MOST_CLASSES; i++) match->of[i] = i - 1 < count ? (int8_t)(i - 1) : -1;
     return all_fit(shape, kinds, operands, match);
 }
 
 /* ------------------------------------------------------------------------------------------ choosing */
 
+static bool is_named(const oak_isa_tables *tables, unsigned row, const char *name)
+{
+    return oak_same(tables->mnemonic[tables->shape[row].mnemonic], name);
+}
+
 /* Whether a row can stand here with this s, condition and width. */
 static bool may_become(const oak_isa_tables *tables, unsigned row, unsigned mnemonic, uint32_t state)
 {
-    if (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7) return false;
-    bool s = armm_s(mnemonic), inside = state != 0, wide = armm_is_wide(&tables->shape[row]);
-    unsigned width = armm_width(mnemonic);
-    if (width && (width == ARMM_WIDTH_WIDE) != wide) return false;
-    if (row == ARMM_B_COND || row == ARMM_B_COND_W)
-        return !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION;
-    if ((row == ARMM_B || row == ARMM_B_W) && !inside && armm_condition(mnemonic) != ARMM_NO_CONDITION)
-        return false;
-    switch (armm_set_of[row]) {
-    case ARMM_SET_ITS: return s != inside;
-    case ARMM_SET_OUTSIDE: return s && !inside;
-    case ARMM_SET_BIT: return true;
+    const arm_shape *shape = &tables->shape[row];
+    if (!arm_has_row(tables, row)) return false;
+    bool s = arm_s(mnemonic), inside = state != 0, wide = arm_is_wide(shape);
+    bool has_condition = arm_condition(mnemonic) != ARM_NO_CONDITION;
+    unsigned width = arm_width(mnemonic);
+    if (width && (width == ARM_WIDTH_WIDE) != wide) return false;
+    if (shape->conditional) return !inside && has_condition;
+    if (tables->dialect->plain && has_condition && !shape->has_condition) return false;
+    if (is_named(tables, row, "b") && !tables->dialect->plain && !inside && has_condition) return false;
+    switch (tables->dialect->set[row]) {
+    case ARM_SET_ITS: return s != inside;
+    case ARM_SET_OUTSIDE: return s && !inside;
+    case ARM_SET_BIT: return true;
     default: return !s;
     }
 }
@@ -422,16 +495,16 @@ static bool may_become(const oak_isa_tables *tables, unsigned row, unsigned mnem
 static unsigned collect(const oak_isa_tables *tables, const oak_insn *insn, unsigned mnemonic,
                         const uint8_t *kinds, uint16_t *rows)
 {
-    unsigned base = armm_base(mnemonic), count = 0;
-    armm_match match;
-    for (unsigned row = tables->first_row[base]; row != ARMM_NO_ROW && count < OAK_MOST_FORMS;
+    unsigned base = arm_base(mnemonic), count = 0;
+    arm_match match;
+    for (unsigned row = tables->first_row[base]; row != ARM_NO_ROW && count < OAK_MOST_FORMS;
          row = tables->shape[row].next)
         if (may_become(tables, row, mnemonic, insn->state) &&
-            armm_matches(tables, row, insn->count, kinds, insn->operand, &match))
+            arm_matches(tables, row, insn->count, kinds, insn->operand, &match))
             rows[count++] = (uint16_t)row;
     unsigned also = tables->also[base];
-    if (also != ARMM_NO_ROW && count < OAK_MOST_FORMS && may_become(tables, also, mnemonic, insn->state) &&
-        armm_matches(tables, also, insn->count, kinds, insn->operand, &match))
+    if (also != ARM_NO_ROW && count < OAK_MOST_FORMS && may_become(tables, also, mnemonic, insn->state) &&
+        arm_matches(tables, also, insn->count, kinds, insn->operand, &match))
         rows[count++] = (uint16_t)also;
     return count;
 }
@@ -439,25 +512,26 @@ static unsigned collect(const oak_isa_tables *tables, const oak_insn *insn, unsi
 /* The text of a mnemonic as it was understood. */
 static void spell(const oak_isa_tables *tables, unsigned mnemonic, char *text, size_t room)
 {
-    unsigned condition = armm_condition(mnemonic);
-    oak_format(text, room, "%s%s%s", tables->mnemonic[armm_base(mnemonic)], armm_s(mnemonic) ? "s" : "",
-               armm_condition_names[condition]);
+    unsigned condition = arm_condition(mnemonic);
+    oak_format(text, room, "%s%s%s", tables->mnemonic[arm_base(mnemonic)], arm_s(mnemonic) ? "s" : "",
+               arm_condition_names[condition]);
 }
 
 /* The condition of an instruction against the it block it stands in. */
 static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *insn, oak_refusal *why)
 {
-    unsigned condition = armm_condition(insn->mnemonic), base = armm_base(insn->mnemonic);
+    unsigned condition = arm_condition(insn->mnemonic), base = arm_base(insn->mnemonic);
     const char *name = tables->mnemonic[base];
     char text[24];
     bool branch = oak_same(name, "b"), is_it = oak_same(name, "it");
     spell(tables, insn->mnemonic, text, sizeof text);
     why->operand = -1;
+    if (tables->dialect->plain) return false;
     if (!insn->state) {
-        if (is_it || condition == ARMM_NO_CONDITION || branch) return false;
+        if (is_it || condition == ARM_NO_CONDITION || branch) return false;
         why->code = "no-it-block";
         SAY(why, "`%s` is conditional and stands in no it block", text);
-        if (tables->v7) HINT(why, "Write `it %s` in the line before.", armm_condition_names[condition]);
+        if (!tables->dialect->small) HINT(why, "Write `it %s` in the line before.", arm_condition_names[condition]);
         else HINT(why, "armv6m has no conditional instructions but jumps: jump over it.");
         return true;
     }
@@ -469,7 +543,7 @@ static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *ins
         HINT(why, "The it block before it is not complete, or names too many.");
         return true;
     }
-    if (condition == wanted || (wanted == ARMM_ALWAYS && condition == ARMM_NO_CONDITION) ||
+    if (condition == wanted || (wanted == ARM_ALWAYS && condition == ARM_NO_CONDITION) ||
         oak_same(name, "bkpt"))
         return false;
     oak_insn right = *insn;
@@ -477,10 +551,10 @@ static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *ins
     right.mnemonic = (uint16_t)((insn->mnemonic & ~0xF00u) | wanted << 8);
     spell(tables, right.mnemonic, other, sizeof other);
     SAY(why,
-        condition == ARMM_NO_CONDITION ? "`%s` stands in an it block without its condition"
+        condition == ARM_NO_CONDITION ? "`%s` stands in an it block without its condition"
                                        : "`%s` has another condition than the it block says here",
         text);
-    HINT(why, "The block gives it the condition %s: write `%s`.", armm_condition_names[wanted], other);
+    HINT(why, "The block gives it the condition %s: write `%s`.", arm_condition_names[wanted], other);
     return true;
 }
 
@@ -489,11 +563,11 @@ static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t 
 {
     uint16_t rows[OAK_MOST_FORMS];
     char text[24];
-    bool of_pc = insn->count && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC;
+    bool of_pc = insn->count && kinds[0] == ARM_K_REG && insn->operand[0].reg == ARM_PC;
     if (!of_pc && collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows)) {
         spell(tables, insn->mnemonic ^ 1u << 12, text, sizeof text);
         why->code = "flags-form";
-        if (armm_s(insn->mnemonic)) SAY(why, "this form leaves the flags alone");
+        if (arm_s(insn->mnemonic)) SAY(why, "this form leaves the flags alone");
         else SAY(why, "this form sets the flags, which its name must say");
         HINT(why, "Write `%s`%s.", text, insn->state ? " inside the it block" : "");
         why->edit_word = true;
@@ -504,8 +578,8 @@ static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t 
     }
     for (unsigned i = 0; i < insn->count; i++) {
         uint8_t was = kinds[i];
-        if (was != ARMM_K_PLAIN && was != ARMM_K_IMM) continue;
-        kinds[i] = was == ARMM_K_PLAIN ? ARMM_K_IMM : ARMM_K_PLAIN;
+        if (was != ARM_K_PLAIN && was != ARM_K_IMM) continue;
+        kinds[i] = was == ARM_K_PLAIN ? ARM_K_IMM : ARM_K_PLAIN;
         bool fits = collect(tables, insn, insn->mnemonic, kinds, rows) ||
                     collect(tables, insn, insn->mnemonic ^ 1u << 12, kinds, rows);
         kinds[i] = was;
@@ -513,7 +587,7 @@ static bool suggest(const oak_isa_tables *tables, const oak_insn *insn, uint8_t 
         why->operand = (int)i;
         why->has_edit = why->edit_safe = true;
         why->edit_first = insn->operand[i].first;
-        if (was == ARMM_K_PLAIN) {
+        if (was == ARM_K_PLAIN) {
             why->code = "immediate-mark";
             SAY(why, "an immediate value needs its mark");
             HINT(why, "Put # before it.");
@@ -536,11 +610,12 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
 {
     char text[sizeof why->hint] = "";
     unsigned shown = 0;
-    for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;
+    for (unsigned row = tables->first_row[arm_base(insn->mnemonic)]; row != ARM_NO_ROW;
          row = tables->shape[row].next) {
-        if (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7) continue;
-        const oak_insn_row *about = &armv7m_rows[row];
-        bool sets = armm_set_of[row] == ARMM_SET_ITS || armm_set_of[row] == ARMM_SET_OUTSIDE;
+        if (!arm_has_row(tables, row)) continue;
+        const oak_insn_row *about = &tables->dialect->full[row];
+        bool sets =
+            tables->dialect->set[row] == ARM_SET_ITS || tables->dialect->set[row] == ARM_SET_OUTSIDE;
         char one[80], so_far[sizeof text];
         memcpy(so_far, text, sizeof text);
         oak_format(one, sizeof one, "`%s%s%s%s`", about->mnemonic, sets ? "s" : "",
@@ -618,7 +693,7 @@ static const oak_remedy remedies[] = {
 };
 
 static const char letters[] = {
-    [ARMM_K_REG] = 'r', [ARMM_K_IMM] = '#', [ARMM_K_PLAIN] = '=', [ARMM_K_SPECIAL] = 's', [ARMM_K_MEM] = 'm',
+    [ARM_K_REG] = 'r', [ARM_K_IMM] = '#', [ARM_K_PLAIN] = '=', [ARM_K_SPECIAL] = 's', [ARM_K_MEM] = 'm',
 };
 
 /* What a core without an instruction does instead. */
@@ -645,53 +720,67 @@ static const char *without(const char *name)
     return "Write it in several instructions, or choose a part with armv7m.";
 }
 
-/* In an it block both forms of 16 bits leave the flags: where the destination is left out, the manual takes the one with two operands. */
-static void prefer_two_operands(const oak_insn *insn, uint16_t *rows, unsigned count)
+/* A jump, or an instruction that writes pc. */
+static bool leads_elsewhere(const oak_isa_tables *tables, const oak_insn *insn, unsigned row)
 {
-    for (unsigned i = 1; i < count && insn->state && insn->count == 2 && rows[0] == ARMM_ADD_REG; i++) {
-        if (rows[i] != ARMM_ADD_HIGH) continue;
-        rows[i] = rows[0];
-        rows[0] = ARMM_ADD_HIGH;
-    }
+    static const char *const jumps[] = {"b", "bx", "tbb", "tbh"}, *const writes[] = {"mov", "ldr", "add", "sub"};
+    for (size_t i = 0; i < sizeof jumps / sizeof *jumps; i++)
+        if (is_named(tables, row, jumps[i]) && !tables->shape[row].conditional) return true;
+    const oak_operand *first = insn->operand, *last = &insn->operand[insn->count ? insn->count - 1 : 0];
+    if (!insn->count) return false;
+    bool loads = *tables->mnemonic[tables->shape[row].mnemonic] != 's' && !is_named(tables, row, "push");
+    if (last->kind == ARM_K_LIST) return loads && last->extra >> ARM_PC & 1;
+    for (size_t i = 0; i < sizeof writes / sizeof *writes; i++)
+        if (is_named(tables, row, writes[i])) return first->kind == ARM_K_REG && first->reg == ARM_PC;
+    return false;
 }
 
-unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
+/* An instruction that exists without the condition that it is given. */
+static bool takes_no_condition(const oak_isa_tables *tables, const oak_insn *insn, const uint8_t *kinds,
+                               oak_refusal *why)
+{
+    uint16_t rows[OAK_MOST_FORMS];
+    unsigned never = insn->mnemonic | ARM_NO_CONDITION << 8;
+    if (!tables->dialect->plain || never == insn->mnemonic || !collect(tables, insn, never, kinds, rows))
+        return false;
+    why->code = "condition";
+    SAY(why, "`%s` takes no condition: it is always executed", tables->mnemonic[arm_base(insn->mnemonic)]);
+    HINT(why, "Jump over it, or leave the condition out.");
+    return true;
+}
+
+unsigned arm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows, oak_refusal *why)
 {
     uint8_t kinds[OAK_MOST_OPERANDS] = {0};
     for (unsigned i = 0; i < insn->count; i++) kinds[i] = insn->operand[i].kind;
-    const char *name = tables->mnemonic[armm_base(insn->mnemonic)];
+    const char *name = tables->mnemonic[arm_base(insn->mnemonic)];
     uint32_t state = insn->state;
-    insn->state_after = armm_it_next(state);
+    insn->state_after = arm_it_next(state);
     why->operand = -1;
-    if (!tables->here[armm_base(insn->mnemonic)]) {
+    if (!tables->here[arm_base(insn->mnemonic)]) {
         why->code = "no-such-instruction";
         SAY(why, "armv6m has no `%s`: it is an instruction of armv7m", name);
         HINT(why, "%s", without(name));
         return 0;
     }
     if (condition_is_wrong(tables, insn, why)) return 0;
-    if (oak_same(name, "it") && insn->count == 1 && kinds[0] == ARMM_K_COND)
+    if (oak_same(name, "it") && insn->count == 1 && kinds[0] == ARM_K_COND)
         insn->state_after = (uint32_t)insn->operand[0].reg << 4 |
-                            armm_it_mask(insn->operand[0].reg, armm_condition(insn->mnemonic));
+                            arm_it_mask(insn->operand[0].reg, arm_condition(insn->mnemonic));
     unsigned count = collect(tables, insn, insn->mnemonic, kinds, rows);
-    prefer_two_operands(insn, rows, count);
+    if (tables->dialect->prefer) tables->dialect->prefer(insn, rows, count);
     if (count) {
-        oak_flow flow = OAK_FLOW_NEXT;
-        if (rows[0] == ARMM_B || rows[0] == ARMM_B_W || rows[0] == ARMM_BX || rows[0] == ARMM_TBB ||
-            rows[0] == ARMM_TBH)
-            flow = OAK_FLOW_JUMP;
-        bool pops = insn->count && (rows[0] == ARMM_POP || rows[0] == ARMM_POP_W || rows[0] == ARMM_POP_ONE);
-        if (pops && insn->operand[0].extra >> ARMM_PC & 1) flow = OAK_FLOW_JUMP;
-        bool loads = insn->count && (rows[0] == ARMM_MOV_HIGH || oak_same(name, "ldr"));
-        if (loads && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC) flow = OAK_FLOW_JUMP;
-        insn->never_goes_on = flow == OAK_FLOW_JUMP && !state;
-        if (flow == OAK_FLOW_JUMP && state && !armm_it_last(state)) {
+        bool jumps = leads_elsewhere(tables, insn, rows[0]),
+             always = arm_condition(insn->mnemonic) == ARM_NO_CONDITION;
+        insn->never_goes_on = jumps && !state && always;
+        if (jumps && state && !arm_it_last(state)) {
             why->code = "it-block";
             SAY(why, "a jump can only be the last of an it block");
             return 0;
         }
         return count;
     }
+    if (takes_no_condition(tables, insn, kinds, why)) return 0;
     why->code = "no-such-form";
     char spelled[24];
     spell(tables, insn->mnemonic, spelled, sizeof spelled);
@@ -699,15 +788,17 @@ unsigned armm_forms(const oak_isa_tables *tables, oak_insn *insn, uint16_t *rows
     else SAY(why, "`%s` has no form with these operands", spelled);
     bool suggested = suggest(tables, insn, kinds, why);
     if (suggested && why->has_edit && why->edit_safe) return 0;
-    if (oak_remedy_for(remedies, letters, sizeof letters, name, insn->count, kinds, why)) {
+    const oak_remedy *own = tables->dialect->remedies;
+    if ((own && oak_remedy_for(own, letters, sizeof letters, name, insn->count, kinds, why)) ||
+        oak_remedy_for(remedies, letters, sizeof letters, name, insn->count, kinds, why)) {
         if (suggested) SAY(why, "`%s` has no form with these operands", spelled);
     } else if (!suggested) {
-        armm_match match;
-        bool newer = false, of_pc = insn->count && kinds[0] == ARMM_K_REG && insn->operand[0].reg == ARMM_PC;
-        for (unsigned row = tables->first_row[armm_base(insn->mnemonic)]; row != ARMM_NO_ROW;
+        arm_match match;
+        bool newer = false, of_pc = insn->count && kinds[0] == ARM_K_REG && insn->operand[0].reg == ARM_PC;
+        for (unsigned row = tables->first_row[arm_base(insn->mnemonic)]; row != ARM_NO_ROW;
              row = tables->shape[row].next)
-            newer = newer || (armm_since_of[row] == ARMM_SINCE_V7 && !tables->v7 &&
-                              armm_matches(tables, row, insn->count, kinds, insn->operand, &match));
+            newer = newer || (!arm_has_row(tables, row) &&
+                              arm_matches(tables, row, insn->count, kinds, insn->operand, &match));
         if (newer && !of_pc) SAY(why, "`%s` has this form on armv7m, not on armv6m", name);
         list_forms(tables, insn, why);
     }
