@@ -22,6 +22,18 @@ static inline uint32_t oak_bit_width(uint32_t value)
 #endif
 }
 
+/* The number of the lowest bit that is set, of a value that is not 0. */
+static inline unsigned oak_lowest_bit(uint32_t value)
+{
+#ifdef __GNUC__
+    return (unsigned)__builtin_ctz(value);
+#else
+    unsigned bit = 0;
+    while (!(value >> bit & 1)) bit++;
+    return bit;
+#endif
+}
+
 static inline uint32_t oak_reversed_bytes(uint32_t value)
 {
     return value >> 24 | (value >> 8 & 0xFF00) | (value << 8 & 0xFF0000) | value << 24;

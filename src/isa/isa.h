@@ -384,6 +384,8 @@ typedef struct oak_core_ops {
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
     /* As the chip port's mark_object. */
     oak_status (*mark_object)(oak_core *core, unsigned space, uint32_t address, uint32_t size);
+    /* A reset leads to this address from now on. Of architectures that say `enters`. */
+    void (*begins)(oak_core *core, uint32_t address);
     /* As the chip port's count and counted. */
     oak_status (*count)(oak_core *core, bool on);
     oak_status (*counted)(const oak_core *core, uint32_t address, oak_tally *tally);

@@ -344,6 +344,8 @@ oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32
     uint64_t from = 0, length;
     uint32_t address;
     unsigned code = machine->isa->about.code_space, unit = oak_unit_bytes(&machine->isa->about, code);
+    if (machine->isa->about.enters && oak_image_entry(image, &address))
+        machine->isa->core->begins(machine->core, address);
     while (from <= UINT32_MAX && oak_image_next_run(image, (uint32_t)from, &address, &length) == OAK_OK) {
         from = address + length;
         uint32_t at = address / unit, end = (uint32_t)((from + unit - 1) / unit);

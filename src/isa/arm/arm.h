@@ -16,6 +16,7 @@
 #ifndef OAK_ARM_H
 #define OAK_ARM_H
 
+#include "base/bits.h"
 #include "isa/isa.h"
 
 enum arm_set { ARM_SET_NEVER, ARM_SET_ITS, ARM_SET_BIT, ARM_SET_ALWAYS, ARM_SET_OUTSIDE };
@@ -341,6 +342,12 @@ arm_uses arm_uses_of(const oak_isa_tables *tables, const oak_decoded *decoded, c
 unsigned arm_reach(const oak_isa_tables *tables, const oak_decoded *decoded, const uint32_t *registers,
                    oak_watched *list, unsigned count, unsigned room);
 bool arm_stores(const oak_isa_tables *tables, unsigned row);
+
+/* The cycles of a division beyond its least, by the size of what comes out. */
+static inline uint32_t arm_quotient_cycles(uint32_t quotient)
+{
+    return (10 * oak_bit_width(quotient) + 31) / 32;
+}
 
 /* A register shifted as operands say: kinds as in ARM_K_SHIFT by an amount of 0 to 255; *carry goes in and out. */
 static inline uint32_t arm_shifted(unsigned kind, uint32_t value, uint32_t by, uint32_t *carry)

@@ -182,12 +182,13 @@ static oak_status put_register(encoder *self, const arm_class *class, unsigned n
 
 /* ------------------------------------------------------------------------------------------ immediates */
 
-static oak_status put_constant(encoder *self, const oak_value *value)
+static oak_status put_constant(encoder *self, const arm_class *class, const oak_value *value)
 {
-    uint32_t field;
+    uint32_t field, bits = (uint32_t)value->number;
     if (self->rotated) return put_between(self, value, 'i', 0, 255, 0);
+    if (class->scale != 1) bits = class->scale ? 0 - bits : ~bits;
     if (value->number >= INT32_MIN && value->number <= UINT32_MAX &&
-        self->tables->dialect->compress((uint32_t)value->number, &field)) {
+        self->tables->dialect->compress(bits, &field)) {
         put(self, 'i', field);
         return OAK_OK;
     }
@@ -524,7 +525,7 @@ static oak_status put_operand(encoder *self, const arm_class *class, int index)
     case ARM_SHIFT_32:
         if (value->number == 32) return OAK_OK;
         return put_between(self, value, 'i', 1, 32, 0);
-    case ARM_CONST: return put_constant(self, value);
+    case ARM_CONST: return put_constant(self, class, value);
     case ARM_SAT: return put_between(self, value, 'w', 1, 1 << width_of(self, 'w'), 1);
     case ARM_SAT0: return put_between(self, value, 'w', 0, (1 << width_of(self, 'w')) - 1, 0);
     case ARM_LSB: self->lsb = (uint32_t)value->number; return put_between(self, value, 'i', 0, 31, 0);

@@ -76,6 +76,8 @@ static const struct {
     {"#shift", ARM_SHIFT_31, 1, false},
     {"#shift32", ARM_SHIFT_32, 1, false},
     {"#const", ARM_CONST, 1, false},
+    {"#~const", ARM_CONST, 0, false}, /* its inverse fits */
+    {"#-const", ARM_CONST, 2, false}, /* its negative does */
     {"#rot?", ARM_ROTATED_MAY, 1, true},
     {"#sat", ARM_SAT, 1, false},
     {"#sat0", ARM_SAT0, 1, false},

@@ -399,11 +399,6 @@ void armm_write_special(oak_core *core, unsigned number, uint32_t value);
 void armm_change_masks(oak_core *core, unsigned masks, bool set);
 /* An operation that ends its chain. */
 armm_done armm_execute_end(oak_core *core, const armm_op *op, uint32_t pc, uint32_t *extra_cycles);
-/* The cycles of a division beyond its least, by the size of what comes out. */
-static inline uint32_t armm_quotient_cycles(uint32_t quotient)
-{
-    return (10 * oak_bit_width(quotient) + 31) / 32;
-}
 armm_done armm_execute(oak_core *core, unsigned row, uint32_t word, uint32_t pc, uint32_t *extra_cycles);
 /* The cycles it takes to fill the pipeline again at a target, beyond the one of the branch itself. */
 uint32_t armm_refill(const oak_core *core, uint32_t target);

@@ -648,13 +648,13 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         uint32_t divisor_ = M;
         if (!divisor_) goto by_zero;
         D = N / divisor_;
-        TOOK_MORE(armm_quotient_cycles(D));
+        TOOK_MORE(arm_quotient_cycles(D));
     })
     WIDE(SDIV, {
         uint32_t divisor_ = M;
         if (!divisor_) goto by_zero;
         D = divisor_ == UINT32_MAX ? 0 - N : (uint32_t)((int32_t)N / (int32_t)divisor_);
-        TOOK_MORE(armm_quotient_cycles((int32_t)D < 0 ? 0 - D : D));
+        TOOK_MORE(arm_quotient_cycles((int32_t)D < 0 ? 0 - D : D));
     })
     by_zero: /* 0, unless that is a fault */
     {

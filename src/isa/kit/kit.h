@@ -219,6 +219,7 @@ typedef struct kit_arch {
     /* With what is in the registers now it would reach what its row says beside registers: false where a condition keeps it from it.
      * Optional. */
     bool (*passes)(const oak_core *core, const oak_decoded *decoded);
+    bool own_uses; /* more_cells tells all of them: there are no columns that the kit reads */
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     /* Of an architecture whose operations are its own (code_span is 0, and kit_core's `slots` says how many there are): bytes of one; the
      * slot of an address of code, `slots` for none; and what the kit does with its own otherwise. */
@@ -532,11 +533,13 @@ static inline bool kit_judged(oak_core *core)
     .run_singly = prefix##run_singly
 
 /* What every architecture takes from the kit as it is. */
-#define KIT_CORE_OPS                                                                                         \
+#define KIT_CORE_OPS_BUT_MEMORY                                                                                         \
     .destroy = kit_destroy, .reset = kit_reset, .program = kit_program, .run = kit_run,                      \
-    .read_memory = kit_read_memory, .write_memory = kit_write_memory, .set_stop = kit_set_stop,              \
+    .set_stop = kit_set_stop,                                                                                \
     .time = kit_time, .attend = kit_attend, .strike = kit_strike, .services = kit_services,                  \
     .count = kit_count, .counted = kit_counted, .tape = kit_tape, .place = kit_place, .watch = kit_watch,    \
     .judge = kit_judge, .visit = kit_visit, .touches = kit_touches
+#define KIT_CORE_OPS                                                                                         \
+    KIT_CORE_OPS_BUT_MEMORY, .read_memory = kit_read_memory, .write_memory = kit_write_memory
 
 #endif

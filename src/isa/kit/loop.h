@@ -16,7 +16,7 @@
  *   SAVE, LOAD     locals to the core and back;  CORE_SETTLE  KIT_SETTLE of four of them, or not defined
  *
  * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), GO_ON(operation), ENTER(operation), BRANCH_IF(condition, units),
- * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row. `spent` is instructions << 32 |
+ * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row, FEWER(n) gives some back. `spent` is instructions << 32 |
  * cycles. */
 
 #define ENTER(where)                                                                                         \
@@ -45,10 +45,12 @@
 #define LEAVE_IF_ONE(op)                                                                                     \
     if ((op) < ops + last_slot) goto one_done
 #define MORE(n)  (more += (n))
+#define FEWER(n) (more -= (n))
 #define NOW_ENDS (kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] + more)
 #else
 #define LEAVE_IF_ONE(op) (void)0
 #define MORE(n)          (spent += (n), COUNT_MORE(n))
+#define FEWER(n)         (spent -= (n), COUNT_FEWER(n))
 #define NOW_ENDS         (kit->time.cycles + (uint32_t)spent)
 #endif
 #if LOOP_JUDGED
@@ -74,9 +76,11 @@
 #define COUNTED       ((struct kit_counted *)(void *)(counts + ((char *)op - (char *)ops)))
 #define COUNT(n)      (void)(COUNTS_NOW && (COUNTED->entered += (n)))
 #define COUNT_MORE(n) (void)(COUNTS_NOW && (COUNTED->more += (n)))
+#define COUNT_FEWER(n) (void)(COUNTS_NOW && (COUNTED->more -= (n)))
 #else
 #define COUNT(n)      (void)0
 #define COUNT_MORE(n) (void)0
+#define COUNT_FEWER(n) (void)0
 #endif
 #define BRANCH_IF(condition, units)                                                                          \
     do {                                                                                                     \
@@ -296,12 +300,14 @@ finish:
 #undef GO_ON
 #undef LEAVE_IF_ONE
 #undef MORE
+#undef FEWER
 #undef NOW_ENDS
 #undef BRANCH_IF
 #undef AWAY
 #undef SKIP
 #undef COUNT
 #undef COUNT_MORE
+#undef COUNT_FEWER
 #undef COUNTED
 #undef FAULT
 #undef LEAVE

@@ -63,7 +63,7 @@ static bool decode_again(const oak_core *core, uint32_t pc, oak_decoded *decoded
     uint8_t bytes[OAK_LONGEST_INSN];
     uint32_t address = kit_address(core, pc);
     kit_fetch(core, address, bytes);
-    return kit_decode(kit->tables, bytes, sizeof bytes, address, 0, decoded) == OAK_OK;
+    return kit->arch->isa->decode(kit->tables, bytes, sizeof bytes, address, 0, decoded) == OAK_OK;
 }
 
 /* The register that an operand names: by its field, or as the word it is; its name, or NULL. */
@@ -206,7 +206,8 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
     *known = (struct kit_known){.pc = pc};
     if (!decode_again(core, pc, &known->decoded)) return;
     known->filled = true;
-    known->count = (uint8_t)collect(kit_tables_of(kit->tables), &known->decoded, known->use);
+    if (!kit->arch->own_uses)
+        known->count = (uint8_t)collect(kit_tables_of(kit->tables), &known->decoded, known->use);
     known->pushed = (int8_t)pushed(core, &known->decoded);
     kit_reach list[KIT_MOST_REACHED];
     known->more = kit->arch->more_cells && kit->arch->more_cells(core, &known->decoded, list, 0) > 0;
@@ -317,6 +318,7 @@ unsigned kit_entry(const oak_core *core, kit_reach *list)
     const kit_arch *arch = kit_look(core)->arch;
     const oak_stack_info *stack = &arch->isa->about.stack;
     unsigned count = 1;
+    if (arch->isa->frame) return 0; /* nothing goes to the stack */
     list[0] =
         (kit_reach){.accesses = KIT_BOTH, .bits = 0xFF, .known = true, .address = stack->pointer, .size = 1};
     lay(&arch->isa->about, &list[0]);

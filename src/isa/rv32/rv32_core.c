@@ -187,12 +187,14 @@ static void enter(oak_core *core, uint32_t cause, uint32_t value)
     core->mstatus = RV32_MPP | (core->mstatus & RV32_MIE ? RV32_MPIE : 0);
     core->asleep = false;
     base += vectored ? 4 * (cause & 0xFF) : 0;
+    if (kit->observed) kit_watch_entry(core, base);
     kit->pc = kit_slot(core, base);
     oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base,
                       kit->time.cycles);
     if (core->depth < RV32_MOST_NESTED) core->handler[core->depth++] = base;
     kit->time.cycles += 4;
     kit->attention = true;
+    if (kit->observed) kit_watch_end(core);
 }
 
 /* What an instruction suffers is a trap where there is a handler; else the run ends with it. */
