@@ -288,3 +288,33 @@ void must_come_back(const oak_program *program)
     free(after.bytes);
     oak_program_free(again);
 }
+
+void poke_both(const oak_chip_port *chip, unsigned space, uint8_t *mirror, uint32_t at, const uint8_t *bytes,
+               size_t count)
+{
+    if (chip->ops->write_memory(chip->chip, space, at, bytes, count)) ck_abort_msg("no memory at 0x%x", at);
+    memcpy(mirror + at, bytes, count);
+}
+
+void fill_both(const oak_chip_port *chip, unsigned space, uint8_t *mirror, size_t size, uint64_t *seed)
+{
+    uint8_t bytes[4096];
+    for (size_t at = 0; at < size; at += sizeof bytes) {
+        for (size_t i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)random32(seed);
+        poke_both(chip, space, mirror, (uint32_t)at, bytes,
+                  size - at < sizeof bytes ? size - at : sizeof bytes);
+    }
+}
+
+void must_be_alike(const oak_chip_port *chip, unsigned space, const uint8_t *mirror, size_t size,
+                   const char *what)
+{
+    uint8_t bytes[4096];
+    for (size_t at = 0; at < size; at += sizeof bytes) {
+        size_t count = size - at < sizeof bytes ? size - at : sizeof bytes;
+        if (chip->ops->read_memory(chip->chip, space, (uint32_t)at, bytes, count)) ck_abort_msg("no memory");
+        for (size_t i = 0; i < count; i++)
+            if (bytes[i] != mirror[at + i])
+                ck_abort_msg("%s: 0x%x at 0x%zx, not 0x%x", what, bytes[i], at + i, mirror[at + i]);
+    }
+}

@@ -77,6 +77,13 @@ int terminal_close(terminal *t);
 
 uint32_t random32(uint64_t *seed);
 
+/* Memory of a chip and of a second core beside it: written alike, filled with anything, compared from address 0 on. */
+void poke_both(const oak_chip_port *chip, unsigned space, uint8_t *mirror, uint32_t at, const uint8_t *bytes,
+               size_t count);
+void fill_both(const oak_chip_port *chip, unsigned space, uint8_t *mirror, size_t size, uint64_t *seed);
+void must_be_alike(const oak_chip_port *chip, unsigned space, const uint8_t *mirror, size_t size,
+                   const char *what);
+
 /* A suite of one case with the given tests, run; the number of failures. */
 typedef const TTest *test_function;
 int run_suite(const char *name, const test_function *tests, unsigned count);

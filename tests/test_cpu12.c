@@ -73,15 +73,12 @@ static void set_reg(rig *r, unsigned number, uint16_t value)
 
 static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    if (r->chip.ops->write_memory(r->chip.chip, MEM, at, bytes, count)) ck_abort_msg("no memory at 0x%x", at);
-    memcpy(r->ref->mem + at, bytes, count);
+    poke_both(&r->chip, MEM, r->ref->mem, at, bytes, count);
 }
 
 static void fill(rig *r, uint64_t *seed)
 {
-    static uint8_t bytes[65536];
-    for (size_t i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)random32(seed);
-    poke(r, 0, bytes, sizeof bytes);
+    fill_both(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
 }
 
 static void take_over(rig *r, uint64_t *seed)
@@ -102,11 +99,7 @@ static void must_agree(rig *r, const char *what)
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    static uint8_t mem[65536];
-    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, MEM, 0, mem, sizeof mem), OAK_OK);
-    for (unsigned at = 0; at < sizeof mem; at++)
-        if (mem[at] != r->ref->mem[at])
-            ck_abort_msg("%s: 0x%x at 0x%x, not 0x%x", what, mem[at], at, r->ref->mem[at]);
+    must_be_alike(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
 }
 
 /* One instruction on a random machine; false where it is reserved. */

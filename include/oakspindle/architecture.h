@@ -112,8 +112,9 @@ typedef struct oak_architecture {
         fields_by_name; /* where bits have no addresses: bits of special registers are numbers by their own names, too */
     bool
         fields_are_masks; /* fields of special registers, and flags, are their bits by their own names, FIELD_n the value n of a field */
-    bool enters; /* a loader begins the program: where `entry` says, an exported `start`; else where a reset leads */
-    unsigned bank_flag;   /* number + 1 of the flag that selects the bank of registers; 0: none does */
+    bool
+        enters; /* a loader begins the program: where `entry` says, an exported `start`; else where a reset leads */
+    unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */
 } oak_architecture;
 
 /* A register as programs call it. */

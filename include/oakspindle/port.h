@@ -105,7 +105,7 @@ typedef enum oak_fault {
     OAK_FAULT_STACK_WRAP, /* a hardware stack goes round: a call when all its levels are in use, or a return when none is; address: levels in use */
     OAK_FAULT_BORROWED_LEVEL, /* a pin drives what an instruction has read on it and written back to its latch; address: the pin */
     OAK_FAULT_STACK_END, /* a hardware stack takes its last level, or is empty at a return; address: levels in use */
-    OAK_FAULT_ODD_JUMP,   /* a jump to an address whose bit 0 asks for another instruction set; address: the target */
+    OAK_FAULT_ODD_JUMP, /* a jump to an address whose bit 0 asks for another instruction set; address: the target */
     OAK_FAULT_STARVED /* interrupts leave the main program hardly any time; address: its share in 1/1000 */
 } oak_fault;
 

@@ -32,20 +32,28 @@ enum { BANK_USR, BANK_FIQ, BANK_IRQ, BANK_SVC, BANK_ABT, BANK_UND, BANKS };
 /* Exceptions, in the order of their vectors, four bytes each. */
 enum { A32_RESET, A32_UNDEFINED, A32_SUPERVISOR, A32_PREFETCH_ABORT, A32_DATA_ABORT, A32_IRQ = 6, A32_FIQ };
 /* Bits of cpsr. */
-enum { CPSR_MODE = 31, CPSR_T = 1 << 5, CPSR_F = 1 << 6, CPSR_I = 1 << 7, CPSR_A = 1 << 8, CPSR_GE = 15 << 16, CPSR_Q = 1 << 27 };
+enum {
+    CPSR_MODE = 31,
+    CPSR_T = 1 << 5,
+    CPSR_F = 1 << 6,
+    CPSR_I = 1 << 7,
+    CPSR_A = 1 << 8,
+    CPSR_GE = 15 << 16,
+    CPSR_Q = 1 << 27
+};
 
 struct oak_core {
-    kit_core kit;        /* first */
-    struct a32_window {  /* what plain accesses reach: RAM, and what holds code */
+    kit_core kit;       /* first */
+    struct a32_window { /* what plain accesses reach: RAM, and what holds code */
         uint8_t *bytes, *guard;
         uint32_t base, last; /* last: the last offset at which a word lies in it; 0 for none */
     } load, store, code;
-    uint32_t code_behind; /* what an offset in the window for loads becomes in that of code */
+    uint32_t code_behind;           /* what an offset in the window for loads becomes in that of code */
     uint32_t code_first, code_size; /* slots of code */
-    uint32_t goes;        /* the slot that an instruction goes to which writes pc */
-    uint32_t extra;       /* cycles it takes beyond those of its row */
-    uint32_t begins;      /* where execution begins: the image says it, or 0 */
-    bool stores;          /* the access under way is a store */
+    uint32_t goes;                  /* the slot that an instruction goes to which writes pc */
+    uint32_t extra;                 /* cycles it takes beyond those of its row */
+    uint32_t begins;                /* where execution begins: the image says it, or 0 */
+    bool stores;                    /* the access under way is a store */
 
     /* From here on: what a tape holds. */
     uint32_t r[A32_SINK + 1]; /* of the mode that it is in; r[15] is what an instruction reads as pc */
@@ -53,7 +61,8 @@ struct oak_core {
     int64_t nz;
     uint32_t ca, cb;
     uint32_t status; /* cpsr without these four */
-    uint32_t spsr[BANKS], bank[BANKS][2], high[2][5]; /* sp and lr; r8 to r12 outside of fiq and in it; of the mode it is in not those here */
+    uint32_t spsr[BANKS], bank[BANKS][2],
+        high[2][5]; /* sp and lr; r8 to r12 outside of fiq and in it; of the mode it is in not those here */
     kit_lines lines;
     uint32_t enabled, fast; /* the interrupt controller's: a bit a line */
     uint32_t claim;

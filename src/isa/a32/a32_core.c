@@ -56,10 +56,13 @@ static const struct does { uint16_t handler, flags; } does[A32_ROWS] = {
 };
 /* clang-format on */
 
-enum { TO_CONDITION = 16, TO_NEXT = 20 }; /* bits of `to`: the condition, and that of a jump behind it + 1; the handler is below */
+enum {
+    TO_CONDITION = 16,
+    TO_NEXT = 20
+}; /* bits of `to`: the condition, and that of a jump behind it + 1; the handler is below */
 
-#define F(low) (word >> (low) & 15)
-#define BIT(n) (word >> (n) & 1)
+#define F(low) (word >> (low)&15)
+#define BIT(n) (word >> (n)&1)
 
 /* A row whose registers are read and written by a32_compute alone. */
 static bool is_computed(unsigned row, uint32_t word)
@@ -246,8 +249,8 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 static uint16_t natural(const oak_core *core, uint32_t slot, uint16_t row_handler)
 {
     const kit_op *op = &core->kit.ops[slot];
-    unsigned row = row_handler - KIT_FIRST_ROW, handler = op->to & 0xFFFF, condition = op->to >> TO_CONDITION & 15,
-             next = op->to >> TO_NEXT & 15;
+    unsigned row = row_handler - KIT_FIRST_ROW, handler = op->to & 0xFFFF,
+             condition = op->to >> TO_CONDITION & 15, next = op->to >> TO_NEXT & 15;
     if (row == A32_B && op->y == ARM_ALWAYS) return op->to ? A32_DO_JUMP : KIT_PARKED;
     if (row == A32_B) return (uint16_t)(A32_DO_B_EQ + op->y);
     if (row == A32_BL) return op->y == ARM_ALWAYS ? A32_DO_CALL : A32_DO_CALL_IF;
@@ -258,18 +261,28 @@ static uint16_t natural(const oak_core *core, uint32_t slot, uint16_t row_handle
                                                      : A32_DO_SUBS_I_EQ) +
                           next - 1);
     if (condition == ARM_ALWAYS) return (uint16_t)handler;
-    unsigned family = handler < A32_ALIKE ? A32_DO_IF_ENDS_EQ : a32_cycles[row] == 1 ? A32_DO_IF_EQ : A32_DO_IF_MORE_EQ;
+    unsigned family = handler < A32_ALIKE    ? A32_DO_IF_ENDS_EQ
+                      : a32_cycles[row] == 1 ? A32_DO_IF_EQ
+                                             : A32_DO_IF_MORE_EQ;
     return (uint16_t)(family + condition);
 }
 
 /* ------------------------------------------------------------------------------------------ memory */
 
 /* The interrupt controller, in front of the end of memory: what asks, what is let through and what of it is fast, the first of each that does. */
-enum { CONTROLLER = (int)0xFFFFF000, PENDING = 0, ENABLE = 4, FAST = 8, NUMBER = 12, FAST_NUMBER = 16, CONTROLLER_SIZE = 20 };
+enum {
+    CONTROLLER = (int)0xFFFFF000,
+    PENDING = 0,
+    ENABLE = 4,
+    FAST = 8,
+    NUMBER = 12,
+    FAST_NUMBER = 16,
+    CONTROLLER_SIZE = 20
+};
 
-static bool is_controller(uint32_t address)
+static bool is_controller(const oak_core *core, uint32_t address)
 {
-    return address - (uint32_t)CONTROLLER < CONTROLLER_SIZE;
+    return core->kit.setup.interrupt_count && address - (uint32_t)CONTROLLER < CONTROLLER_SIZE;
 }
 
 static uint32_t due(const oak_core *core)
@@ -346,7 +359,7 @@ bool a32_load(oak_core *core, uint32_t address, unsigned bytes, uint64_t now, ui
 {
     core->stores = false;
     if (!may_reach(core, address, bytes, now)) return false;
-    if (!is_controller(address) || bytes != 4) return kit_load(core, address, bytes, now, value);
+    if (!is_controller(core, address) || bytes != 4) return kit_load(core, address, bytes, now, value);
     *value = controller_read(core, address);
     return true;
 }
@@ -356,7 +369,7 @@ bool a32_store(oak_core *core, uint32_t address, unsigned bytes, uint32_t value,
     core->stores = true;
     if (put_fresh(core, address, bytes, value)) return true;
     if (!may_reach(core, address, bytes, now)) return false;
-    if (!is_controller(address) || bytes != 4) return kit_put(core, address, bytes, value, now);
+    if (!is_controller(core, address) || bytes != 4) return kit_put(core, address, bytes, value, now);
     controller_write(core, address, value);
     return true;
 }
@@ -393,7 +406,7 @@ uint32_t *a32_register_of(oak_core *core, uint32_t mode, unsigned number)
 
 uint32_t a32_cpsr(const oak_core *core)
 {
-    return core->status | (uint32_t)(core->nz < 0) << 31 | (uint32_t)!(uint32_t)core->nz << 30 |
+    return core->status | (uint32_t)(core->nz < 0) << 31 | (uint32_t) !(uint32_t)core->nz << 30 |
            (uint32_t)(core->ca >= core->cb) << 29 | a32_v(core->ca, core->cb) << 28;
 }
 
@@ -422,7 +435,8 @@ void a32_put_cpsr(oak_core *core, uint32_t value)
 
 bool a32_holds(const oak_core *core, unsigned condition)
 {
-    uint32_t cpsr = a32_cpsr(core), n = cpsr >> 31, z = cpsr >> 30 & 1, c = cpsr >> 29 & 1, v = cpsr >> 28 & 1, holds;
+    uint32_t cpsr = a32_cpsr(core), n = cpsr >> 31, z = cpsr >> 30 & 1, c = cpsr >> 29 & 1,
+             v = cpsr >> 28 & 1, holds;
     switch (condition >> 1) {
     case 0: holds = z; break;
     case 1: holds = c; break;
@@ -438,7 +452,8 @@ bool a32_holds(const oak_core *core, unsigned condition)
 
 static void enter(oak_core *core, unsigned exception, uint32_t link)
 {
-    static const uint8_t modes[] = {MODE_SVC, MODE_UND, MODE_SVC, MODE_ABT, MODE_ABT, MODE_SVC, MODE_IRQ, MODE_FIQ};
+    static const uint8_t modes[] = {MODE_SVC, MODE_UND, MODE_SVC, MODE_ABT,
+                                    MODE_ABT, MODE_SVC, MODE_IRQ, MODE_FIQ};
     kit_core *kit = &core->kit;
     uint32_t cpsr = a32_cpsr(core), held = CPSR_I;
     if (kit->observed) kit_watch_entry(core, 4 * exception);
@@ -496,8 +511,8 @@ static bool interrupt(oak_core *core)
     unsigned exception = fast ? A32_FIQ : A32_IRQ;
     if (kit_handler_missing(core, 4 * exception, 4)) return true;
     enter(core, exception, kit_address(core, core->kit.pc) + 4);
-    core->kit.next_device = core->kit.setup.acknowledge(core->kit.setup.machine, oak_lowest_bit(fast ? fast : slow),
-                                                        core->kit.time.cycles);
+    core->kit.next_device = core->kit.setup.acknowledge(
+        core->kit.setup.machine, oak_lowest_bit(fast ? fast : slow), core->kit.time.cycles);
     return true;
 }
 
@@ -582,17 +597,16 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
 
 #include "isa/kit/dispatch.h"
 
-#define L1(n) KIT_EXTRA_LABEL(A32_DO_##n)
-#define L2(n) L1(n##_I) L1(n##_R)
-#define L4(n) L2(n) L1(n##_PRE) L1(n##_POST)
-#define L5(n) L2(n) L1(n##_LSL) L1(n##_LSR) L1(n##_ASR)
-#define LC(c) L1(B_##c) L1(IF_##c) L1(IF_MORE_##c) L1(IF_ENDS_##c) L1(CMP_I_##c) L1(CMP_R_##c) L1(SUBS_I_##c)
-#define CORE_EXTRA(X)                                                                                        \
-    ENDING(L1) PLAIN_DATA(L5) WITH_FLAGS(L2) IN_MEMORY(L4) ALONE(L1) A32_CONDITIONS(LC)
-#define CORE_CASES      "isa/a32/a32_cases.h"
-#define CORE_SPAN       (kit->span)
-#define CORE_CODE       ARM_MEM
-#define CORE_FAR        1
+#define L1(n)         KIT_EXTRA_LABEL(A32_DO_##n)
+#define L2(n)         L1(n##_I) L1(n##_R)
+#define L4(n)         L2(n) L1(n##_PRE) L1(n##_POST)
+#define L5(n)         L2(n) L1(n##_LSL) L1(n##_LSR) L1(n##_ASR)
+#define LC(c)         L1(B_##c) L1(IF_##c) L1(IF_MORE_##c) L1(IF_ENDS_##c) L1(CMP_I_##c) L1(CMP_R_##c) L1(SUBS_I_##c)
+#define CORE_EXTRA(X) ENDING(L1) PLAIN_DATA(L5) WITH_FLAGS(L2) IN_MEMORY(L4) ALONE(L1) A32_CONDITIONS(LC)
+#define CORE_CASES    "isa/a32/a32_cases.h"
+#define CORE_SPAN     (kit->span)
+#define CORE_CODE     ARM_MEM
+#define CORE_FAR      1
 #define CORE_LOCALS                                                                                          \
     int64_t nz;                                                                                              \
     uint32_t ca, cb
@@ -656,20 +670,24 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     return OAK_OK;
 }
 
-static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+static oak_status read_memory(const oak_core *core, unsigned space, uint32_t address, uint8_t *bytes,
+                              size_t count)
 {
-    if (space != ARM_MEM || !is_controller(address)) return kit_read_memory(core, space, address, bytes, count);
+    if (space != ARM_MEM || !is_controller(core, address))
+        return kit_read_memory(core, space, address, bytes, count);
     for (size_t i = 0; i < count; i++) {
         uint32_t at = address + (uint32_t)i;
-        if (!is_controller(at)) return OAK_OUT_OF_RANGE;
+        if (!is_controller(core, at)) return OAK_OUT_OF_RANGE;
         bytes[i] = (uint8_t)(controller_read(core, at & ~3u) >> 8 * (at & 3));
     }
     return OAK_OK;
 }
 
-static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes, size_t count)
+static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
+                               size_t count)
 {
-    if (space != ARM_MEM || !is_controller(address)) return kit_write_memory(core, space, address, bytes, count);
+    if (space != ARM_MEM || !is_controller(core, address))
+        return kit_write_memory(core, space, address, bytes, count);
     if (count != 4 || address & 3) return OAK_OUT_OF_RANGE;
     controller_write(core, address, kit_le16(bytes) | kit_le16(bytes + 2) << 16);
     return OAK_OK;
@@ -708,14 +726,9 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
 }
 
 const oak_core_ops a32_core_ops = {
-    KIT_CORE_OPS_BUT_MEMORY,
-    .create = create,
-    .read_memory = read_memory,
-    .write_memory = write_memory,
-    .check_reads = check_reads,
-    .interrupt = line,
-    .exception = exception,
-    .read_register = read_register,
-    .write_register = write_register,
-    .begins = begins,
+    KIT_CORE_OPS_BUT_MEMORY,          .create = create,
+    .read_memory = read_memory,       .write_memory = write_memory,
+    .check_reads = check_reads,       .interrupt = line,
+    .exception = exception,           .read_register = read_register,
+    .write_register = write_register, .begins = begins,
 };

@@ -75,7 +75,8 @@ static const char *special_name(unsigned number)
 #define PARTS(of)                                                                                            \
     of, of "_c", of "_x", of "_xc", of "_s", of "_sc", of "_sx", of "_sxc", of "_f", of "_fc", of "_fx",     \
         of "_fxc", of "_fs", of "_fsc", of "_fsx"
-    static const char *const names[] = {PARTS("cpsr"), "cpsr", PARTS("spsr"), "spsr"}; /* all parts: for mrs */
+    static const char *const names[] = {PARTS("cpsr"), "cpsr", PARTS("spsr"),
+                                        "spsr"}; /* all parts: for mrs */
     return names[number & 31];
 }
 
@@ -155,7 +156,8 @@ static const char *unsound(const oak_isa_tables *tables, unsigned row, uint32_t 
     case A32_STREXH:
     case A32_STREXD: {
         bool second = row == A32_STREXD && GET('d') == GET('t') + 1;
-        return GET('d') == GET('t') || GET('d') == GET('n') || second ? "rd must differ from the others" : NULL;
+        return GET('d') == GET('t') || GET('d') == GET('n') || second ? "rd must differ from the others"
+                                                                      : NULL;
     }
     default: break;
     }
@@ -206,9 +208,9 @@ static oak_flow flow_of(const oak_isa_tables *tables, unsigned row, uint32_t wor
 /* ------------------------------------------------------------------------------------------ the architecture */
 
 /* Those of the exceptions; every line of a device has that of irq, or of fiq. */
-static const uint16_t vectors[A32_LINES] = {
-    0x00, 0x04, 0x08, 0x0C, 0x10, 0x1C, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18,
-    0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18};
+static const uint16_t vectors[A32_LINES] = {0x00, 0x04, 0x08, 0x0C, 0x10, 0x1C, 0x18, 0x18, 0x18, 0x18, 0x18,
+                                            0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18,
+                                            0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18, 0x18};
 
 static const arm_dialect dialect = {.isa = &oak_isa_a32,
                                     .full = a32_rows,
@@ -239,14 +241,18 @@ static const oak_register_info registers[A32_REGISTERS] = {
     A32_REGISTER_LIST
 #undef ONE
 };
-static const oak_flag_info flags[] = {
-    {"n", A32_REG_CPSR, 31, 1, "negative", false, 0},  {"z", A32_REG_CPSR, 30, 1, "zero", false, 0},
-    {"c", A32_REG_CPSR, 29, 1, "carry", false, 0},     {"v", A32_REG_CPSR, 28, 1, "overflow", false, 0},
-    {"q", A32_REG_CPSR, 27, 1, "saturated", false, 0}, {"ge", A32_REG_CPSR, 16, 4, "not below", false, 0},
-    {"i", A32_REG_CPSR, 7, 1, "irq held back", false, 0}, {"f", A32_REG_CPSR, 6, 1, "fiq held back", false, 0},
-    {"mode", A32_REG_CPSR, 0, 5, "mode", false, 0}};
-static const oak_exception_frame frame = {
-    .returns_from = UINT32_MAX, .link_register = A32_REG_LR, .elsewhere = true};
+static const oak_flag_info flags[] = {{"n", A32_REG_CPSR, 31, 1, "negative", false, 0},
+                                      {"z", A32_REG_CPSR, 30, 1, "zero", false, 0},
+                                      {"c", A32_REG_CPSR, 29, 1, "carry", false, 0},
+                                      {"v", A32_REG_CPSR, 28, 1, "overflow", false, 0},
+                                      {"q", A32_REG_CPSR, 27, 1, "saturated", false, 0},
+                                      {"ge", A32_REG_CPSR, 16, 4, "not below", false, 0},
+                                      {"i", A32_REG_CPSR, 7, 1, "irq held back", false, 0},
+                                      {"f", A32_REG_CPSR, 6, 1, "fiq held back", false, 0},
+                                      {"mode", A32_REG_CPSR, 0, 5, "mode", false, 0}};
+static const oak_exception_frame frame = {.returns_from = UINT32_MAX,
+                                          .link_register = A32_REG_LR,
+                                          .elsewhere = true};
 static const oak_copier copiers[] = {
     {ARM_MEM,
      {"ldr r0, =copied_from", "ldr r1, =copied_to", "ldr r2, =copied_bytes", "ldrb r3, [r0], #1",

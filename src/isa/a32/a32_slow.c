@@ -2,8 +2,8 @@
 #include "base/bits.h"
 #include "isa/a32/a32.h"
 
-#define R(low) core->r[word >> (low) & 15]
-#define BIT(number) (word >> (number) & 1)
+#define R(low)      core->r[word >> (low)&15]
+#define BIT(number) (word >> (number)&1)
 
 /* ------------------------------------------------------------------------------------------ flags */
 
@@ -64,7 +64,12 @@ static uint32_t process(oak_core *core, uint32_t word, bool *keeps)
     case 7: result = sum(core, b, ~a, in, sets); break;
     default:
         logic = true;
-        result = code == 0 || code == 8 ? a & b : code == 1 || code == 9 ? a ^ b : code == 12 ? a | b : code == 13 ? b : code == 14 ? a & ~b : ~b;
+        result = code == 0 || code == 8   ? a & b
+                 : code == 1 || code == 9 ? a ^ b
+                 : code == 12             ? a | b
+                 : code == 13             ? b
+                 : code == 14             ? a & ~b
+                                          : ~b;
     }
     if (sets && logic) set_carries(core, carry, a32_v(core->ca, core->cb));
     if (sets) core->nz = (int32_t)result;
@@ -180,7 +185,8 @@ static uint32_t saturate(oak_core *core, uint32_t word)
 static uint32_t saturate_halves(oak_core *core, uint32_t word)
 {
     int64_t one = (int64_t)1 << (word >> 16 & 15), least = BIT(22) ? 0 : -one;
-    uint32_t low = within(core, half(R(0), false), least, one - 1), high = within(core, half(R(0), true), least, one - 1);
+    uint32_t low = within(core, half(R(0), false), least, one - 1),
+             high = within(core, half(R(0), true), least, one - 1);
     return (low & 0xFFFF) | high << 16;
 }
 
@@ -277,8 +283,12 @@ void a32_compute(oak_core *core, unsigned row, uint32_t word)
     case A32_SMMLSR: R(16) = upper_product(core, word); return;
     case A32_USAD8: R(16) = distances(R(0), R(8)); return;
     case A32_USADA8: R(16) = R(12) + distances(R(0), R(8)); return;
-    case A32_QADD: R(12) = within(core, (int64_t)(int32_t)R(0) + (int32_t)R(16), INT32_MIN, INT32_MAX); return;
-    case A32_QSUB: R(12) = within(core, (int64_t)(int32_t)R(0) - (int32_t)R(16), INT32_MIN, INT32_MAX); return;
+    case A32_QADD:
+        R(12) = within(core, (int64_t)(int32_t)R(0) + (int32_t)R(16), INT32_MIN, INT32_MAX);
+        return;
+    case A32_QSUB:
+        R(12) = within(core, (int64_t)(int32_t)R(0) - (int32_t)R(16), INT32_MIN, INT32_MAX);
+        return;
     case A32_QDADD:
         doubled = (int32_t)within(core, doubled, INT32_MIN, INT32_MAX);
         R(12) = within(core, (int32_t)R(0) + doubled, INT32_MIN, INT32_MAX);
@@ -377,7 +387,8 @@ static int data(oak_core *core, uint32_t word, uint64_t now)
 
 static uint32_t status_mask(uint32_t parts)
 {
-    return (parts & 1 ? 0xFF : 0) | (parts & 2 ? 0xFF00 : 0) | (parts & 4 ? 0xFF0000 : 0) | (parts & 8 ? 0xFF000000u : 0);
+    return (parts & 1 ? 0xFF : 0) | (parts & 2 ? 0xFF00 : 0) | (parts & 4 ? 0xFF0000 : 0) |
+           (parts & 8 ? 0xFF000000u : 0);
 }
 
 static int write_status(oak_core *core, uint32_t word, uint32_t value)
@@ -431,13 +442,15 @@ static int transfer(oak_core *core, unsigned row, uint32_t word, uint64_t now)
     if (two) loads = !BIT(5), bytes = 4, signs = false;
     uint32_t base = R(16), moved = base + offset_of(core, word, of_halves), address = pre ? moved : base,
              value = core->r[t], second = core->r[t | 1];
-    if (row == A32_LDR_WORD || row == A32_LDRB_WORD || (word >> 16 & 15) == ARM_PC) /* pc counts as a multiple of 4 */
+    if (row == A32_LDR_WORD || row == A32_LDRB_WORD ||
+        (word >> 16 & 15) == ARM_PC) /* pc counts as a multiple of 4 */
         address = moved;
     if (two && address & 3) {
         core->stores = !loads;
         return kit_fail(core, OAK_FAULT_UNALIGNED, address) ? A32_GOES : A32_FAULTS;
     }
-    if (loads ? !a32_load(core, address, bytes, now, &value) || (two && !a32_load(core, address + 4, bytes, now, &second))
+    if (loads ? !a32_load(core, address, bytes, now, &value) ||
+                    (two && !a32_load(core, address + 4, bytes, now, &second))
               : !a32_store(core, address, bytes, value, now) ||
                     (two && !a32_store(core, address + 4, bytes, second, now)))
         return A32_FAULTS;
@@ -464,17 +477,21 @@ static unsigned count_bits(uint32_t bits)
 /* ldm and stm in all forms. */
 static int transfer_many(oak_core *core, uint32_t word, uint64_t now)
 {
-    uint32_t list = word & 0xFFFF, n = word >> 16 & 15, count = count_bits(list), base = core->r[n], values[16];
-    uint32_t address = BIT(23) ? base : base - 4 * count, moved = BIT(23) ? base + 4 * count : base - 4 * count;
+    uint32_t list = word & 0xFFFF, n = word >> 16 & 15, count = count_bits(list), base = core->r[n],
+             values[16];
+    uint32_t address = BIT(23) ? base : base - 4 * count,
+             moved = BIT(23) ? base + 4 * count : base - 4 * count;
     bool loads = BIT(20), returns = BIT(22) && loads && list >> ARM_PC, users = BIT(22) && !returns;
     if (BIT(24) == BIT(23)) address += 4;
     core->stores = !loads;
     if (address & 3) return kit_fail(core, OAK_FAULT_UNALIGNED, address) ? A32_GOES : A32_FAULTS;
-    if (returns && !a32_has_spsr(core)) return kit_fail(core, OAK_FAULT_BAD_RETURN, address) ? A32_GOES : A32_FAULTS;
+    if (returns && !a32_has_spsr(core))
+        return kit_fail(core, OAK_FAULT_BAD_RETURN, address) ? A32_GOES : A32_FAULTS;
     for (unsigned i = 0; i < 16; i++) {
         if (!(list >> i & 1)) continue;
         values[i] = users ? *a32_register_of(core, MODE_USR, i) : core->r[i];
-        if (loads ? !a32_load(core, address, 4, now, &values[i]) : !a32_store(core, address, 4, values[i], now))
+        if (loads ? !a32_load(core, address, 4, now, &values[i])
+                  : !a32_store(core, address, 4, values[i], now))
             return A32_FAULTS;
         address += 4;
     }
@@ -497,7 +514,8 @@ static int exchange(oak_core *core, unsigned row, uint32_t word, uint64_t now)
         core->stores = false;
         return kit_fail(core, OAK_FAULT_UNALIGNED, address) ? A32_GOES : A32_FAULTS;
     }
-    if (!a32_load(core, address, bytes, now, &old) || !a32_store(core, address, bytes, R(0), now)) return A32_FAULTS;
+    if (!a32_load(core, address, bytes, now, &old) || !a32_store(core, address, bytes, R(0), now))
+        return A32_FAULTS;
     R(12) = old;
     return A32_GOES_ON;
 }
@@ -516,7 +534,8 @@ static int claim(oak_core *core, unsigned row, uint32_t word, uint64_t now)
         core->claimed = false;
         return A32_GOES_ON;
     }
-    if (loads ? !a32_load(core, address, part, now, &value) || (bytes == 8 && !a32_load(core, address + 4, 4, now, &second))
+    if (loads ? !a32_load(core, address, part, now, &value) ||
+                    (bytes == 8 && !a32_load(core, address + 4, 4, now, &second))
               : !a32_store(core, address, part, value, now) ||
                     (bytes == 8 && !a32_store(core, address + 4, 4, second, now)))
         return A32_FAULTS;
@@ -540,7 +559,8 @@ static int frame(oak_core *core, uint32_t word, uint64_t now)
         return kit_fail(core, OAK_FAULT_BAD_RETURN, address) ? A32_GOES : A32_FAULTS;
     for (unsigned i = 0; i < 2; i++) {
         uint32_t one = i ? *saved_of(core) : core->r[ARM_LR];
-        if (loads ? !a32_load(core, address + 4 * i, 4, now, &values[i]) : !a32_store(core, address + 4 * i, 4, one, now))
+        if (loads ? !a32_load(core, address + 4 * i, 4, now, &values[i])
+                  : !a32_store(core, address + 4 * i, 4, one, now))
             return A32_FAULTS;
     }
     if (BIT(21)) *base = moved;
@@ -597,7 +617,9 @@ int a32_execute(oak_core *core, unsigned row, uint32_t word, uint32_t here, uint
     }
     if (row >= A32_LDREX && row <= A32_STREXH) return claim(core, row, word, now);
     if (row >= A32_RFE && row <= A32_SRSDA) return frame(core, word, now);
-    if (row == A32_PUSH || row == A32_POP || (row >= A32_STM && row <= A32_LDMDA_USER)) return transfer_many(core, word, now);
-    if (row == A32_PUSH_ONE || row == A32_POP_ONE || (row >= A32_LDR_WORD && row < A32_STM)) return transfer(core, row, word, now);
+    if (row == A32_PUSH || row == A32_POP || (row >= A32_STM && row <= A32_LDMDA_USER))
+        return transfer_many(core, word, now);
+    if (row == A32_PUSH_ONE || row == A32_POP_ONE || (row >= A32_LDR_WORD && row < A32_STM))
+        return transfer(core, row, word, now);
     return data(core, word, now);
 }

@@ -62,7 +62,7 @@ enum arm_what {
     ARM_REG,
     ARM_REG_TWICE,   /* destination and first source */
     ARM_REG_PRODUCT, /* destination and second source */
-    ARM_REG_NEXT, /* the one behind the register before, not encoded */
+    ARM_REG_NEXT,    /* the one behind the register before, not encoded */
     ARM_REG_SP,
     ARM_SP_MAY_MOVE,
     ARM_SP_TWICE,
@@ -162,7 +162,7 @@ typedef struct arm_shape {
     oak_pattern pattern;
     uint8_t mnemonic;
     uint8_t count;
-    bool conditional; /* a jump with its condition in the code */
+    bool conditional;   /* a jump with its condition in the code */
     bool has_condition; /* its condition is in the code, as of every instruction of 32-bit code */
     arm_class class_of[ARM_MOST_CLASSES];
     uint16_t next; /* the next row of the same mnemonic, or ARM_NO_ROW */
@@ -180,14 +180,15 @@ typedef struct arm_also {
 /* What an instruction set has for itself. */
 typedef struct arm_dialect {
     const oak_isa *isa;
-    const oak_insn_row *full; /* the rows of the largest one of the table; those of isa have no names where it lacks them */
-    const uint8_t *set;       /* arm_set of each row */
-    const uint8_t *since;     /* the version each row came with; NULL: all have been there */
+    const oak_insn_row
+        *full; /* the rows of the largest one of the table; those of isa have no names where it lacks them */
+    const uint8_t *set;   /* arm_set of each row */
+    const uint8_t *since; /* the version each row came with; NULL: all have been there */
     uint8_t version;
     const arm_alias *aliases;
     const arm_also *also;
-    bool plain; /* 32-bit code: every instruction is a word and has its condition in the code */
-    bool small; /* only the short forms, and few others */
+    bool plain;   /* 32-bit code: every instruction is a word and has its condition in the code */
+    bool small;   /* only the short forms, and few others */
     uint32_t any; /* registers that can stand anywhere, a bit each */
     /* Special registers of mrs and msr by number; NULL or -1 for none. */
     const char *(*special_name)(unsigned number);
@@ -273,7 +274,8 @@ const char *arm_barrier_name(unsigned number); /* NULL for one without a name */
 const char *arm_unsound(const oak_isa_tables *tables, unsigned row, uint32_t word);
 
 /* The functions of an oak_isa. */
-OAK_MUST_USE oak_status arm_open_tables(const arm_dialect *dialect, const oak_host *host, oak_isa_tables **tables);
+OAK_MUST_USE oak_status arm_open_tables(const arm_dialect *dialect, const oak_host *host,
+                                        oak_isa_tables **tables);
 void arm_close_tables(const oak_host *host, oak_isa_tables *tables);
 int arm_mnemonic(const oak_isa_tables *tables, const char *text, size_t length);
 const char *arm_mnemonic_name(const oak_isa_tables *tables, unsigned number);
@@ -365,7 +367,11 @@ static inline uint32_t arm_shifted(unsigned kind, uint32_t value, uint32_t by, u
         if (by > 31) by = 31, *carry = value >> 31;
         else *carry = value >> (by - 1) & 1;
         return (uint32_t)((int32_t)value >> by);
-    default: by &= 31; value = by ? value >> by | value << (32 - by) : value; *carry = value >> 31; return value;
+    default:
+        by &= 31;
+        value = by ? value >> by | value << (32 - by) : value;
+        *carry = value >> 31;
+        return value;
     }
 }
 

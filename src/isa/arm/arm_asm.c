@@ -175,7 +175,7 @@ static oak_status read_list(const arm_dialect *dialect, oak_operand_reader *read
 }
 
 /* What a barrier holds back, by its number. */
-static const char *const barriers[16] = {[2] = "oshst", [3] = "osh",  [6] = "nshst", [7] = "nsh",
+static const char *const barriers[16] = {[2] = "oshst",  [3] = "osh",  [6] = "nshst", [7] = "nsh",
                                          [10] = "ishst", [11] = "ish", [14] = "st",   [15] = "sy"};
 const char *arm_barrier_name(unsigned number)
 {
@@ -191,8 +191,7 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
     *taken = false;
     if (oak_same(mnemonic, "it")) {
         for (unsigned i = 0; i < 15; i++)
-            if (oak_same_name(text, length, arm_condition_names[i]))
-                operand->reg = (uint8_t)i, *taken = true;
+            if (oak_same_name(text, length, arm_condition_names[i])) operand->reg = (uint8_t)i, *taken = true;
         if (oak_same_name(text, length, "hs")) operand->reg = 2, *taken = true;
         if (oak_same_name(text, length, "lo")) operand->reg = 3, *taken = true;
         operand->kind = ARM_K_COND;
@@ -203,9 +202,9 @@ static oak_status read_word(const oak_isa_tables *tables, oak_operand_reader *re
     }
     if (oak_same(mnemonic, "cpsie") || oak_same(mnemonic, "cpsid")) {
         for (size_t i = 0; i < length; i++)
-            operand->reg |= oak_lower(text[i]) == 'i'                                ? 2
+            operand->reg |= oak_lower(text[i]) == 'i'                             ? 2
                             : oak_lower(text[i]) == 'a' && tables->dialect->plain ? 4
-                                                                                     : oak_lower(text[i]) == 'f';
+                                                                                  : oak_lower(text[i]) == 'f';
         reader->at += length;
         *taken = true;
         operand->kind = ARM_K_IFLAGS;
@@ -369,8 +368,7 @@ static bool one_fits(const arm_class *class, unsigned kind, const oak_operand *o
     case ARM_REG_TWICE:
     case ARM_REG_NEXT:
     case ARM_REG_PRODUCT: return kind == ARM_K_REG;
-    case ARM_SP_MAY_MOVE:
-        return (kind == ARM_K_REG_MOVES || kind == ARM_K_REG) && operand->reg == ARM_SP;
+    case ARM_SP_MAY_MOVE: return (kind == ARM_K_REG_MOVES || kind == ARM_K_REG) && operand->reg == ARM_SP;
     case ARM_REG_SP:
     case ARM_SP_TWICE: return kind == ARM_K_REG && operand->reg == ARM_SP;
     case ARM_BASE_MOVES: return kind == ARM_K_REG_MOVES;
@@ -436,7 +434,7 @@ static void straight(arm_match *match, unsigned count, unsigned from)
 }
 
 bool arm_matches(const oak_isa_tables *tables, unsigned row, unsigned count, const uint8_t *kinds,
-                  const oak_operand *operands, arm_match *match)
+                 const oak_operand *operands, arm_match *match)
 {
     const arm_shape *shape = &tables->shape[row];
     unsigned most = shape->count, least = most && shape->class_of[most - 1].optional ? most - 1 : most;
@@ -531,7 +529,8 @@ static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *ins
         if (is_it || condition == ARM_NO_CONDITION || branch) return false;
         why->code = "no-it-block";
         SAY(why, "`%s` is conditional and stands in no it block", text);
-        if (!tables->dialect->small) HINT(why, "Write `it %s` in the line before.", arm_condition_names[condition]);
+        if (!tables->dialect->small)
+            HINT(why, "Write `it %s` in the line before.", arm_condition_names[condition]);
         else HINT(why, "armv6m has no conditional instructions but jumps: jump over it.");
         return true;
     }
@@ -552,7 +551,7 @@ static bool condition_is_wrong(const oak_isa_tables *tables, const oak_insn *ins
     spell(tables, right.mnemonic, other, sizeof other);
     SAY(why,
         condition == ARM_NO_CONDITION ? "`%s` stands in an it block without its condition"
-                                       : "`%s` has another condition than the it block says here",
+                                      : "`%s` has another condition than the it block says here",
         text);
     HINT(why, "The block gives it the condition %s: write `%s`.", arm_condition_names[wanted], other);
     return true;
@@ -614,8 +613,7 @@ static void list_forms(const oak_isa_tables *tables, const oak_insn *insn, oak_r
          row = tables->shape[row].next) {
         if (!arm_has_row(tables, row)) continue;
         const oak_insn_row *about = &tables->dialect->full[row];
-        bool sets =
-            tables->dialect->set[row] == ARM_SET_ITS || tables->dialect->set[row] == ARM_SET_OUTSIDE;
+        bool sets = tables->dialect->set[row] == ARM_SET_ITS || tables->dialect->set[row] == ARM_SET_OUTSIDE;
         char one[80], so_far[sizeof text];
         memcpy(so_far, text, sizeof text);
         oak_format(one, sizeof one, "`%s%s%s%s`", about->mnemonic, sets ? "s" : "",
@@ -723,7 +721,8 @@ static const char *without(const char *name)
 /* A jump, or an instruction that writes pc. */
 static bool leads_elsewhere(const oak_isa_tables *tables, const oak_insn *insn, unsigned row)
 {
-    static const char *const jumps[] = {"b", "bx", "tbb", "tbh"}, *const writes[] = {"mov", "ldr", "add", "sub"};
+    static const char *const jumps[] = {"b", "bx", "tbb", "tbh"}, *const writes[] = {"mov", "ldr", "add",
+                                                                                     "sub"};
     for (size_t i = 0; i < sizeof jumps / sizeof *jumps; i++)
         if (is_named(tables, row, jumps[i]) && !tables->shape[row].conditional) return true;
     const oak_operand *first = insn->operand, *last = &insn->operand[insn->count ? insn->count - 1 : 0];

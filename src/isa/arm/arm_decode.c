@@ -70,7 +70,8 @@ void arm_stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, oak
     *use = (oak_stack_use){0};
     if (push || oak_same(mnemonic, "pop")) {
         use->words = (int)count_bits(list) * (push ? 1 : -1);
-        for (unsigned i = 0; push && i < 16; i++) /* the lowest register lies at the lowest address, the top */
+        for (unsigned i = 0; push && i < 16;
+             i++) /* the lowest register lies at the lowest address, the top */
             if (list >> i & 1) use->from[use->named++].number = i;
     } else if (moves_sp(tables, shape, word, &subtracts, &bytes)) {
         use->words = (int)(bytes / 4) * (subtracts ? 1 : -1);
@@ -117,7 +118,7 @@ static int find_row(const oak_isa_tables *tables, uint32_t word, bool wide)
 }
 
 oak_status arm_decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                       uint32_t state, oak_decoded *decoded)
+                      uint32_t state, oak_decoded *decoded)
 {
     const arm_dialect *dialect = tables->dialect;
     uint8_t least = dialect->isa->about.code_align;
@@ -333,7 +334,10 @@ static void print_operand(const oak_isa_tables *tables, const oak_decoded *decod
     case ARM_ADR_BEFORE:
     case ARM_WORD8: print_address(namer, decoded->data, out); return;
     case ARM_CONDITION: oak_buf_text(out, arm_condition_names[GET('c')]); return;
-    case ARM_IFLAGS: oak_buf_format(out, "%s%s%s", GET('f') & 4 ? "a" : "", GET('f') & 2 ? "i" : "", GET('f') & 1 ? "f" : ""); return;
+    case ARM_IFLAGS:
+        oak_buf_format(out, "%s%s%s", GET('f') & 4 ? "a" : "", GET('f') & 2 ? "i" : "",
+                       GET('f') & 1 ? "f" : "");
+        return;
     case ARM_SPECIAL:
         value = GET('z');
         if (oak_pattern_width(pattern, 'z') == 1) value = value << 4 | 0xF; /* all of it */
@@ -361,13 +365,13 @@ static void print_mnemonic(const oak_isa_tables *tables, const oak_decoded *deco
     if (set == ARM_SET_BIT ? GET('s') : set == ARM_SET_OUTSIDE || (set == ARM_SET_ITS && !decoded->state))
         oak_buf_char(out, 's');
     if (shape->conditional) oak_buf_text(out, arm_condition_names[GET('c')]);
-    else if (shape->has_condition) oak_buf_text(out, GET('o') == ARM_ALWAYS ? "" : arm_condition_names[GET('o')]);
+    else if (shape->has_condition)
+        oak_buf_text(out, GET('o') == ARM_ALWAYS ? "" : arm_condition_names[GET('o')]);
     else if (decoded->state) oak_buf_text(out, arm_condition_names[decoded->state >> 4]);
     if (arm_is_wide(shape) && tables->has_narrow[shape->mnemonic]) oak_buf_text(out, ".w");
 }
 
-void arm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer,
-                oak_buf *out)
+void arm_print(const oak_isa_tables *tables, const oak_decoded *decoded, const oak_namer *namer, oak_buf *out)
 {
     const arm_shape *shape = &tables->shape[decoded->row];
     print_mnemonic(tables, decoded, out);

@@ -28,6 +28,7 @@ static const char *unsound_registers(const arm_dialect *dialect, const arm_shape
                        class->what == ARM_MEM_REG_TWO || arm_is_index(class);
         if (indexed && !(dialect->any >> GET('m') & 1))
             return dialect->plain ? "pc cannot be an index" : "sp and pc cannot be an index";
+        if (class->what == ARM_SHIFT_BY_REG && GET('e') == ARM_PC) return "pc cannot stand here";
         if (class->what == ARM_REG_NEXT && (GET('t') & 1 || GET('t') == ARM_LR))
             return "the first of the two registers has an even number, up to r12";
     }
@@ -267,8 +268,7 @@ static oak_status too_far(encoder *self, const oak_value *value, int64_t offset,
     if (value->name) oak_format(name, sizeof name, "`%.60s`", value->name);
     if (offset & (self->tables->dialect->plain ? 3 : 1)) {
         SAY(self->why, "%s is at the %s address 0x%llx, where no instruction can be", name,
-            self->tables->dialect->plain ? "uneven" : "odd",
-            (unsigned long long)value->number);
+            self->tables->dialect->plain ? "uneven" : "odd", (unsigned long long)value->number);
         return refuse(self, "odd-target");
     }
     SAY(self->why, "%s is %lld bytes away; this reaches from %lld to %lld", name, (long long)offset,
@@ -338,7 +338,8 @@ static oak_status put_signed(encoder *self, int64_t offset, bool minus, unsigned
 }
 
 /* The address of a place by a constant that is added to pc, or subtracted. */
-static oak_status put_adr(encoder *self, bool before, int64_t offset, const char *name, const oak_value *value)
+static oak_status put_adr(encoder *self, bool before, int64_t offset, const char *name,
+                          const oak_value *value)
 {
     uint32_t field;
     int64_t size = before ? -offset : offset;
@@ -467,7 +468,7 @@ static oak_status put_list(encoder *self, const arm_class *class, uint32_t list)
         allowed = class->allowed;
         if (list & ~allowed) break;
         SAY(self->why, (list >> ARM_LR & 3) == 3 ? "lr and pc cannot be loaded together"
-                                                  : "this form takes one register");
+                                                 : "this form takes one register");
         return refuse(self, "register-list");
     }
     default: break;
@@ -476,7 +477,8 @@ static oak_status put_list(encoder *self, const arm_class *class, uint32_t list)
         unsigned number = 0;
         while (!((list & ~allowed) >> number & 1)) number++;
         SAY(self->why, "%s cannot be in this list", arm_register_name(number));
-        if (self->tables->dialect->small) HINT(self->why, "armv6m stores r0 to r7, and lr with push, pc with pop.");
+        if (self->tables->dialect->small)
+            HINT(self->why, "armv6m stores r0 to r7, and lr with push, pc with pop.");
         return refuse(self, "register-list");
     }
     put(self, 'r', field);
@@ -564,7 +566,7 @@ static oak_status put_operand(encoder *self, const arm_class *class, int index)
 }
 
 oak_status arm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
-                       const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
+                      const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     const arm_shape *shape = &tables->shape[row];
     encoder self = {.tables = tables,
@@ -595,7 +597,8 @@ oak_status arm_encode(const oak_isa_tables *tables, unsigned row, const oak_insn
     unsigned condition = arm_condition(insn->mnemonic);
     if (shape->conditional) put(&self, 'c', condition);
     if (shape->has_condition) put(&self, 'o', condition == ARM_NO_CONDITION ? ARM_ALWAYS : condition);
-    self.rotated = shape->count && arm_last(shape)->what == ARM_ROTATED_MAY && match.of[shape->count - 1] >= 0;
+    self.rotated =
+        shape->count && arm_last(shape)->what == ARM_ROTATED_MAY && match.of[shape->count - 1] >= 0;
     for (unsigned i = 0; i < shape->count; i++) {
         oak_status status = put_operand(&self, &shape->class_of[i], match.of[i]);
         if (status) return status;

@@ -6,7 +6,7 @@
 /* ------------------------------------------------------------------------------------------ small tables */
 
 const char *const arm_condition_names[16] = {"eq", "ne", "cs", "cc", "mi", "pl", "vs", "vc",
-                                              "hi", "ls", "ge", "lt", "gt", "le", "al", ""};
+                                             "hi", "ls", "ge", "lt", "gt", "le", "al", ""};
 
 static const char *const register_names[16] = {"r0", "r1", "r2",  "r3",  "r4",  "r5", "r6", "r7",
                                                "r8", "r9", "r10", "r11", "r12", "sp", "lr", "pc"};
@@ -160,11 +160,19 @@ static const struct {
     uint8_t what;
     char letter;
 } registers[] = {
-    {"rd", ARM_REG, 'd'},          {"rn", ARM_REG, 'n'},         {"rm", ARM_REG, 'm'},
-    {"rt", ARM_REG, 't'},          {"rt2", ARM_REG, 'u'},        {"ra", ARM_REG, 'a'},
-    {"rdlo", ARM_REG, 'l'},        {"rdhi", ARM_REG, 'h'},       {"rdn", ARM_REG_TWICE, 'd'},
-    {"rdm", ARM_REG_PRODUCT, 'd'}, {"rs", ARM_REG, 'e'},
-    {"rn!", ARM_BASE_MOVES, 'n'},   {"rn{!}", ARM_BASE_MAY_MOVE, 'n'},
+    {"rd", ARM_REG, 'd'},
+    {"rn", ARM_REG, 'n'},
+    {"rm", ARM_REG, 'm'},
+    {"rt", ARM_REG, 't'},
+    {"rt2", ARM_REG, 'u'},
+    {"ra", ARM_REG, 'a'},
+    {"rdlo", ARM_REG, 'l'},
+    {"rdhi", ARM_REG, 'h'},
+    {"rdn", ARM_REG_TWICE, 'd'},
+    {"rdm", ARM_REG_PRODUCT, 'd'},
+    {"rs", ARM_REG, 'e'},
+    {"rn!", ARM_BASE_MOVES, 'n'},
+    {"rn{!}", ARM_BASE_MAY_MOVE, 'n'},
 };
 
 /* Those that can stand anywhere, with sp and pc where the text of the operand says so; r0 to r7 in a field of three bits. */
@@ -220,7 +228,8 @@ static void build_shape(const arm_dialect *dialect, arm_shape *shape, const oak_
         build_class(dialect, &shape->class_of[shape->count++], &shape->pattern, p, (size_t)(end - p));
         p = *end ? end + 2 : end;
     }
-    shape->conditional = shape->count && shape->class_of[0].what == ARM_LABEL && oak_pattern_width(&shape->pattern, 'c');
+    shape->conditional =
+        shape->count && shape->class_of[0].what == ARM_LABEL && oak_pattern_width(&shape->pattern, 'c');
 }
 
 /* ------------------------------------------------------------------------------------------ the tables */
@@ -285,8 +294,7 @@ oak_status arm_open_tables(const arm_dialect *dialect, const oak_host *host, oak
         tables->here[number] = true;
         if (!arm_is_wide(shape)) tables->has_narrow[number] = true;
         uint8_t set = dialect->set[i];
-        if (set == ARM_SET_ITS || set == ARM_SET_BIT || set == ARM_SET_OUTSIDE)
-            tables->sets[number] = true;
+        if (set == ARM_SET_ITS || set == ARM_SET_BIT || set == ARM_SET_OUTSIDE) tables->sets[number] = true;
     }
     for (const arm_alias *one = dialect->aliases; one->alias; one++) {
         uint8_t of = add_mnemonic(tables, one->of);
@@ -395,4 +403,3 @@ bool arm_names_row(const oak_isa_tables *tables, unsigned mnemonic, unsigned row
     if (!arm_has_row(tables, row)) return false;
     return tables->shape[row].mnemonic == base || tables->also[base] == row;
 }
-

@@ -49,7 +49,9 @@ static void use_operand(char letter, const arm_shape *shape, const arm_class *cl
         if (GET('y') == 3 && !GET('i')) uses->reads |= naming->status;
         break;
     case ARM_SPECIAL:
-    case ARM_IFLAGS: use(letter, naming->special(class, GET(class->what == ARM_IFLAGS ? 'f' : 'z')), uses); break;
+    case ARM_IFLAGS:
+        use(letter, naming->special(class, GET(class->what == ARM_IFLAGS ? 'f' : 'z')), uses);
+        break;
     default:
         if (arm_is_list(class)) use(letter, arm_list(shape, word), uses);
         break;
@@ -62,7 +64,8 @@ static void use_silent(const char *text, const arm_naming *naming, arm_uses *use
     const struct {
         const char *name;
         uint32_t bit;
-    } names[] = {{"sp", BIT(ARM_SP)}, {"lr", BIT(ARM_LR)}, {"flags", naming->status}, {"saved", naming->saved}};
+    } names[] = {
+        {"sp", BIT(ARM_SP)}, {"lr", BIT(ARM_LR)}, {"flags", naming->status}, {"saved", naming->saved}};
     for (const char *p = text; *p;) {
         while (*p == ' ') p++;
         char letter = *p;
@@ -195,10 +198,12 @@ unsigned arm_reach(const oak_isa_tables *tables, const oak_decoded *decoded, con
         const arm_class *class = &shape->class_of[i];
         oak_watched one = {.space = ARM_MEM};
         if (arm_is_list(class)) one = words_of(shape, decoded, mnemonic, registers);
-        else if (points_to(tables, decoded, class, registers, &one.address)) one.size = arm_bytes_of(mnemonic);
+        else if (points_to(tables, decoded, class, registers, &one.address))
+            one.size = arm_bytes_of(mnemonic);
         else continue;
         char letter = memory_use(tables, decoded->row, i);
-        one.accesses = (uint8_t)((letter != 'w' ? OAK_ACCESS_READ : 0) | (letter != 'r' ? OAK_ACCESS_WRITE : 0));
+        one.accesses =
+            (uint8_t)((letter != 'w' ? OAK_ACCESS_READ : 0) | (letter != 'r' ? OAK_ACCESS_WRITE : 0));
         if (letter != '-') count = oak_touch(list, count, room, &one);
     }
     return count;

@@ -29,14 +29,14 @@ enum armm_more {
 enum armm_since { ARMM_SINCE_V6, ARMM_SINCE_V7 };
 
 enum armm_register { /* behind those of every Arm */
-    ARMM_XPSR = ARM_PC + 1,
-    ARMM_MSP,
-    ARMM_PSP,
-    ARMM_PRIMASK,
-    ARMM_CONTROL,
-    ARMM_BASEPRI, /* these two only on armv7m */
-    ARMM_FAULTMASK,
-    ARMM_REGISTERS
+                     ARMM_XPSR = ARM_PC + 1,
+                     ARMM_MSP,
+                     ARMM_PSP,
+                     ARMM_PRIMASK,
+                     ARMM_CONTROL,
+                     ARMM_BASEPRI, /* these two only on armv7m */
+                     ARMM_FAULTMASK,
+                     ARMM_REGISTERS
 };
 
 extern const oak_insn_row armv6m_rows[ARMM_ROWS], armv7m_rows[ARMM_ROWS];

@@ -221,8 +221,7 @@ void armm_stack_grew(oak_core *core, uint32_t sp, uint32_t to)
     }
     open_for_pushes(core);
     if (hit && hit->end > to && core->kit.setup.suffer)
-        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARM_MEM, hit->first,
-                               core->now);
+        core->kit.setup.suffer(core->kit.setup.machine, OAK_FAULT_STACK_DATA, ARM_MEM, hit->first, core->now);
 }
 
 static bool is_unaligned(oak_core *core, uint32_t address, unsigned bytes)
@@ -455,8 +454,7 @@ static bool take_memory(oak_core *core)
     for (unsigned i = 0; i < core->region_count; i++) {
         armm_region *region = &core->region[i];
         bool keeps = !region->writable;
-        if (!kit_take_space(core, ARM_MEM, region->base, region->size, keeps ? 0xFF : 0, keeps))
-            return false;
+        if (!kit_take_space(core, ARM_MEM, region->base, region->size, keeps ? 0xFF : 0, keeps)) return false;
         const kit_space *memory = kit_stretch(core, ARM_MEM, region->base);
         region->bytes = memory->cells;
         region->known = memory->known;

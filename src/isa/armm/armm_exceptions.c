@@ -170,7 +170,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
             return false;
         } /* else the core goes where the vector says, whatever is there */
     }
-    const uint32_t frame[8] = {core->r[0],  core->r[1],       core->r[2], core->r[3],
+    const uint32_t frame[8] = {core->r[0],  core->r[1],      core->r[2], core->r[3],
                                core->r[12], core->r[ARM_LR], back,       armm_xpsr(core) | align << 7};
     oak_fault fault = core->kit.fault;
     uint32_t fault_address = core->kit.fault_address, to = (sp - FRAME) & ~(uint32_t)4;

@@ -528,18 +528,18 @@ static oak_status open_v7(const oak_host *host, oak_isa_tables **tables)
                   .vector_step = 4,                                                                          \
                   .own_exceptions = 16,                                                                      \
                   .spaces = spaces,                                                                          \
-                  .space_count = ARM_SPACES,                                                                \
-                  .code_space = ARM_MEM,                                                                    \
+                  .space_count = ARM_SPACES,                                                                 \
+                  .code_space = ARM_MEM,                                                                     \
                   .registers = core_registers,                                                               \
                   .register_count = register_number,                                                         \
-                  .pc_register = ARM_PC,                                                                    \
-                  .stack = {.pointer = ARM_SP, .space = ARM_MEM, .cell = 4, .return_bytes = 4},            \
+                  .pc_register = ARM_PC,                                                                     \
+                  .stack = {.pointer = ARM_SP, .space = ARM_MEM, .cell = 4, .return_bytes = 4},              \
                   .state_register = ARMM_XPSR,                                                               \
                   .flags = flag_table,                                                                       \
                   .flag_count = sizeof flag_table / sizeof *flag_table},                                     \
         .rows = row_table, .row_count = ARMM_ROWS, .open = open_function, ARM_ISA_FUNCTIONS,                 \
         .pattern_unit = 2, .state_of = state_of, .frame = &frame, .trade = trade, .messages = message_table, \
-        .copiers = copiers, .core = &ops                                              \
+        .copiers = copiers, .core = &ops                                                                     \
     }
 
 const oak_isa oak_isa_armv6m =

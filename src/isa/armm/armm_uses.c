@@ -30,7 +30,7 @@ static bool decode_at(const oak_core *core, uint32_t pc, oak_decoded *decoded)
     if (!region) return false;
     size_t available = region->size - (pc - region->base);
     return arm_decode(core->kit.tables, region->bytes + (pc - region->base), available < 4 ? available : 4,
-                       pc, core->it, decoded) == OAK_OK;
+                      pc, core->it, decoded) == OAK_OK;
 }
 
 /* When it is executed. */

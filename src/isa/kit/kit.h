@@ -533,13 +533,11 @@ static inline bool kit_judged(oak_core *core)
     .run_singly = prefix##run_singly
 
 /* What every architecture takes from the kit as it is. */
-#define KIT_CORE_OPS_BUT_MEMORY                                                                                         \
+#define KIT_CORE_OPS_BUT_MEMORY                                                                              \
     .destroy = kit_destroy, .reset = kit_reset, .program = kit_program, .run = kit_run,                      \
-    .set_stop = kit_set_stop,                                                                                \
-    .time = kit_time, .attend = kit_attend, .strike = kit_strike, .services = kit_services,                  \
-    .count = kit_count, .counted = kit_counted, .tape = kit_tape, .place = kit_place, .watch = kit_watch,    \
-    .judge = kit_judge, .visit = kit_visit, .touches = kit_touches
-#define KIT_CORE_OPS                                                                                         \
-    KIT_CORE_OPS_BUT_MEMORY, .read_memory = kit_read_memory, .write_memory = kit_write_memory
+    .set_stop = kit_set_stop, .time = kit_time, .attend = kit_attend, .strike = kit_strike,                  \
+    .services = kit_services, .count = kit_count, .counted = kit_counted, .tape = kit_tape,                  \
+    .place = kit_place, .watch = kit_watch, .judge = kit_judge, .visit = kit_visit, .touches = kit_touches
+#define KIT_CORE_OPS KIT_CORE_OPS_BUT_MEMORY, .read_memory = kit_read_memory, .write_memory = kit_write_memory
 
 #endif

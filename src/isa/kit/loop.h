@@ -73,13 +73,13 @@
 #define COUNTS_NOW true
 #endif
 #if LOOP_COUNTS
-#define COUNTED       ((struct kit_counted *)(void *)(counts + ((char *)op - (char *)ops)))
-#define COUNT(n)      (void)(COUNTS_NOW && (COUNTED->entered += (n)))
-#define COUNT_MORE(n) (void)(COUNTS_NOW && (COUNTED->more += (n)))
+#define COUNTED        ((struct kit_counted *)(void *)(counts + ((char *)op - (char *)ops)))
+#define COUNT(n)       (void)(COUNTS_NOW && (COUNTED->entered += (n)))
+#define COUNT_MORE(n)  (void)(COUNTS_NOW && (COUNTED->more += (n)))
 #define COUNT_FEWER(n) (void)(COUNTS_NOW && (COUNTED->more -= (n)))
 #else
-#define COUNT(n)      (void)0
-#define COUNT_MORE(n) (void)0
+#define COUNT(n)       (void)0
+#define COUNT_MORE(n)  (void)0
 #define COUNT_FEWER(n) (void)0
 #endif
 #define BRANCH_IF(condition, units)                                                                          \
