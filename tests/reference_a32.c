@@ -3,7 +3,7 @@
 #include <string.h>
 
 #define FIELD(high, low) (code >> (low) & ((2u << ((high) - (low))) - 1))
-#define BIT(n)           (code >> (n) & 1)
+#define BIT(n)           (code >> (n)&1)
 #define REG(low)         (*refa_register(m, m->mode, FIELD((low) + 3, low)))
 #define PC               m->r[0][15]
 
@@ -24,13 +24,15 @@ uint32_t *refa_register(refa *m, uint32_t mode, unsigned number)
 
 uint32_t refa_cpsr(const refa *m)
 {
-    return (uint32_t)m->n << 31 | (uint32_t)m->z << 30 | (uint32_t)m->c << 29 | (uint32_t)m->v << 28 | (uint32_t)m->q << 27 |
-           m->ge << 16 | (uint32_t)m->a << 8 | (uint32_t)m->i << 7 | (uint32_t)m->f << 6 | m->mode;
+    return (uint32_t)m->n << 31 | (uint32_t)m->z << 30 | (uint32_t)m->c << 29 | (uint32_t)m->v << 28 |
+           (uint32_t)m->q << 27 | m->ge << 16 | (uint32_t)m->a << 8 | (uint32_t)m->i << 7 |
+           (uint32_t)m->f << 6 | m->mode;
 }
 
 void refa_set_cpsr(refa *m, uint32_t value)
 {
-    m->n = value >> 31, m->z = value >> 30 & 1, m->c = value >> 29 & 1, m->v = value >> 28 & 1, m->q = value >> 27 & 1;
+    m->n = value >> 31, m->z = value >> 30 & 1, m->c = value >> 29 & 1, m->v = value >> 28 & 1,
+    m->q = value >> 27 & 1;
     m->ge = value >> 16 & 15;
     m->a = value >> 8 & 1, m->i = value >> 7 & 1, m->f = value >> 6 & 1;
     uint32_t mode = value & 31;
@@ -225,7 +227,8 @@ static void products(refa *m, uint32_t code)
 {
     static const uint8_t cycles[] = {2, 3, 4, 3, 3, 4, 3, 4};
     unsigned what = FIELD(23, 21);
-    uint64_t product = what >= 6 ? (uint64_t)((int64_t)(int32_t)REG(0) * (int32_t)REG(8)) : (uint64_t)REG(0) * REG(8);
+    uint64_t product =
+        what >= 6 ? (uint64_t)((int64_t)(int32_t)REG(0) * (int32_t)REG(8)) : (uint64_t)REG(0) * REG(8);
     m->cycles = cycles[what];
     if (what < 2 || what == 3) {
         uint32_t result = (uint32_t)product;
@@ -315,7 +318,8 @@ static void packing(refa *m, uint32_t code)
     uint32_t value;
     if (what == 0 && !(how & 1)) { /* pkhbt, pkhtb */
         value = BIT(6) ? shift(2, REG(0), FIELD(11, 7) ? FIELD(11, 7) : 32, &carry) : REG(0) << FIELD(11, 7);
-        REG(12) = BIT(6) ? (REG(16) & 0xFFFF0000) | (value & 0xFFFF) : (value & 0xFFFF0000) | (REG(16) & 0xFFFF);
+        REG(12) =
+            BIT(6) ? (REG(16) & 0xFFFF0000) | (value & 0xFFFF) : (value & 0xFFFF0000) | (REG(16) & 0xFFFF);
     } else if (what == 0 && how == 5) {
         value = 0;
         for (unsigned i = 0; i < 4; i++) value |= (m->ge >> i & 1 ? REG(16) : REG(0)) & 0xFFu << 8 * i;
@@ -341,8 +345,9 @@ static void packing(refa *m, uint32_t code)
         for (unsigned i = 0; i < 4; i++) b[i] = (uint8_t)(value >> 8 * i);
         uint32_t bits = 0;
         for (unsigned i = 0; i < 32; i++) bits = bits << 1 | (value >> i & 1);
-        if (what == 3) REG(12) = how == 1 ? (uint32_t)b[0] << 24 | (uint32_t)b[1] << 16 | (uint32_t)b[2] << 8 | b[3]
-                                          : (uint32_t)b[2] << 24 | (uint32_t)b[3] << 16 | (uint32_t)b[0] << 8 | b[1];
+        if (what == 3)
+            REG(12) = how == 1 ? (uint32_t)b[0] << 24 | (uint32_t)b[1] << 16 | (uint32_t)b[2] << 8 | b[3]
+                               : (uint32_t)b[2] << 24 | (uint32_t)b[3] << 16 | (uint32_t)b[0] << 8 | b[1];
         else REG(12) = how == 1 ? bits : (uint32_t)(int16_t)(b[0] << 8 | b[1]);
     } else undefined(m);
 }
@@ -363,13 +368,15 @@ static void dividing(refa *m, uint32_t code)
         REG(16) = (uint32_t)(sum >> 32), REG(12) = (uint32_t)sum;
         m->cycles = 2;
     } else if (what == 0x15 && (how < 2 || (how > 5 && a != 15))) {
-        uint64_t product = (uint64_t)((int64_t)(int32_t)REG(0) * (int32_t)REG(8)), base = a == 15 ? 0 : (uint64_t)REG(12) << 32;
+        uint64_t product = (uint64_t)((int64_t)(int32_t)REG(0) * (int32_t)REG(8)),
+                 base = a == 15 ? 0 : (uint64_t)REG(12) << 32;
         base = how > 5 ? base - product : base + product;
         if (how & 1) base += 0x80000000u;
         REG(16) = (uint32_t)(base >> 32);
         m->cycles = 2;
     } else if ((what == 0x11 || what == 0x13) && how == 0 && a == 15) {
-        int64_t of = what == 0x11 ? (int32_t)REG(0) : (int64_t)REG(0), by = what == 0x11 ? (int32_t)REG(8) : (int64_t)REG(8);
+        int64_t of = what == 0x11 ? (int32_t)REG(0) : (int64_t)REG(0),
+                by = what == 0x11 ? (int32_t)REG(8) : (int64_t)REG(8);
         int64_t quotient = by ? of / by : 0;
         uint32_t size = (uint32_t)quotient;
         if (what == 0x11 && (int32_t)size < 0) size = 0 - size;
@@ -451,7 +458,9 @@ static void move_many(refa *m, uint32_t code)
     }
     for (unsigned i = 0; i < 16; i++) {
         if (!(code >> i & 1)) continue;
-        if (load ? !get(m, at, 4, &values[i]) : !put(m, at, 4, i == 15 ? here + 8 : *refa_register(m, mode, i))) return;
+        if (load ? !get(m, at, 4, &values[i])
+                 : !put(m, at, 4, i == 15 ? here + 8 : *refa_register(m, mode, i)))
+            return;
         at += 4;
     }
     if (load && pc && values[15] & 1) {
@@ -478,7 +487,8 @@ static void exchange(refa *m, uint32_t code)
         return;
     }
     static const uint8_t sizes[] = {4, 8, 1, 2};
-    unsigned bytes = sizes[FIELD(22, 21)], one = bytes == 8 ? 4 : bytes, t = BIT(20) ? FIELD(15, 12) : FIELD(3, 0);
+    unsigned bytes = sizes[FIELD(22, 21)], one = bytes == 8 ? 4 : bytes,
+             t = BIT(20) ? FIELD(15, 12) : FIELD(3, 0);
     m->cycles = bytes == 8 ? 4 : 3;
     if (at & (bytes - 1)) {
         abort_data(m);
@@ -496,7 +506,8 @@ static void exchange(refa *m, uint32_t code)
         m->claimed = false;
         return;
     }
-    if (!put(m, at, one, REG(0)) || (bytes == 8 && !put(m, at + 4, 4, *refa_register(m, m->mode, t + 1)))) return;
+    if (!put(m, at, one, REG(0)) || (bytes == 8 && !put(m, at + 4, 4, *refa_register(m, m->mode, t + 1))))
+        return;
     m->claimed = false;
     REG(12) = 0;
 }
@@ -529,7 +540,8 @@ static void unconditional(refa *m, uint32_t code)
         refa_set_cpsr(m, status);
     } else if (FIELD(27, 25) == 4) { /* rfe, srs */
         uint32_t mode = BIT(20) ? m->mode : code & 31;
-        uint32_t *base = refa_register(m, mode, BIT(20) ? FIELD(19, 16) : 13), at = *base, first = 0, status = 0;
+        uint32_t *base = refa_register(m, mode, BIT(20) ? FIELD(19, 16) : 13), at = *base, first = 0,
+                 status = 0;
         uint32_t moved = BIT(23) ? at + 8 : at - 8;
         at = BIT(23) ? at + (BIT(24) ? 4 : 0) : at - 8 + (BIT(24) ? 0 : 4);
         m->cycles = BIT(20) ? 6 : 3;
@@ -546,7 +558,8 @@ static void unconditional(refa *m, uint32_t code)
             if (BIT(21)) *base = moved;
             if (status & 0x20) m->stuck = true;
             else refa_set_cpsr(m, status), m->claimed = false, PC = first & ~3u;
-        } else if (put(m, at, 4, *refa_register(m, m->mode, 14)) && put(m, at + 4, 4, m->spsr[refa_bank(m->mode)]) && BIT(21))
+        } else if (put(m, at, 4, *refa_register(m, m->mode, 14)) &&
+                   put(m, at + 4, 4, m->spsr[refa_bank(m->mode)]) && BIT(21))
             *base = moved;
     } else if (FIELD(27, 20) == 0x57) {
         if (FIELD(7, 4) == 1) m->claimed = false;

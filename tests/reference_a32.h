@@ -19,7 +19,9 @@ typedef struct refa {
     unsigned cycles; /* of the last instruction */
     bool trapped, sleeps;
     bool stuck; /* it goes where this core cannot follow */
-    bool (*refuses)(uint32_t code); /* what the manual calls unpredictable is an undefined instruction where this says so */
+    bool (*refuses)(
+        uint32_t
+            code); /* what the manual calls unpredictable is an undefined instruction where this says so */
     uint8_t mem[65536]; /* last: what stands before it are registers */
 } refa;
 

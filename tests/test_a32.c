@@ -26,7 +26,8 @@ static const oak_isa *isa;
 static oak_isa_tables *tables;
 static bool refuses(uint32_t code)
 {
-    const uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16), (uint8_t)(code >> 24)};
+    const uint8_t bytes[4] = {(uint8_t)code, (uint8_t)(code >> 8), (uint8_t)(code >> 16),
+                              (uint8_t)(code >> 24)};
     oak_decoded decoded;
     return isa->decode(tables, bytes, 4, 0x1000, 0, &decoded) != OAK_OK;
 }
@@ -68,7 +69,8 @@ static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 
 static void poke_word(rig *r, uint32_t at, uint32_t word)
 {
-    const uint8_t bytes[4] = {(uint8_t)word, (uint8_t)(word >> 8), (uint8_t)(word >> 16), (uint8_t)(word >> 24)};
+    const uint8_t bytes[4] = {(uint8_t)word, (uint8_t)(word >> 8), (uint8_t)(word >> 16),
+                              (uint8_t)(word >> 24)};
     poke(r, at, bytes, 4);
 }
 
@@ -83,7 +85,10 @@ static uint32_t *place_of(refa *m, const char *name)
     static const char *const modes[] = {"usr", "fiq", "irq", "svc", "abt", "und"};
     static const uint8_t numbers[] = {0x10, 0x11, 0x12, 0x13, 0x17, 0x1B};
     const char *suffix = strchr(name, '_');
-    unsigned bank = 0, number = name[0] == 'r' ? (unsigned)atoi(name + 1) : name[0] == 'l' ? 14 : name[1] == 'p' && name[2] != 's' ? 13 : 15;
+    unsigned bank = 0, number = name[0] == 'r'                     ? (unsigned)atoi(name + 1)
+                                : name[0] == 'l'                   ? 14
+                                : name[1] == 'p' && name[2] != 's' ? 13
+                                                                   : 15;
     while (suffix && strcmp(modes[bank], suffix + 1) != 0) bank++;
     if (strncmp(name, "spsr", 4) == 0) return &m->spsr[suffix ? bank : refa_bank(m->mode)];
     return refa_register(m, suffix ? numbers[bank] : m->mode, number);
@@ -93,7 +98,8 @@ static void set_reg(rig *r, unsigned number, uint32_t value)
 {
     if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
     if (number == CPSR) refa_set_cpsr(r->ref, value);
-    else if (number != SPSR || refa_bank(r->ref->mode)) *place_of(r->ref, r->part->architecture->registers[number].name) = value;
+    else if (number != SPSR || refa_bank(r->ref->mode))
+        *place_of(r->ref, r->part->architecture->registers[number].name) = value;
 }
 
 /* Registers mostly point into the memory. Any mode, any flags. */
@@ -132,14 +138,16 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
     char what[60];
     oak_stop stop;
     take_over(r, seed);
-    for (unsigned i = 0; i < 32; i += 4) poke_word(r, i, 0xEAFFFFFE); /* each exception stays where it comes to */
+    for (unsigned i = 0; i < 32; i += 4)
+        poke_word(r, i, 0xEAFFFFFE); /* each exception stays where it comes to */
     uint32_t pc = r->ref->r[0][15];
     poke_word(r, pc, code);
     oak_chip_time before = now(r);
     snprintf(what, sizeof what, "%08x at 0x%x", code, pc);
     r->executed++;
     refa_step(r->ref);
-    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + 3 : UINT64_MAX, before.instructions + 1, &stop))
+    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + 3 : UINT64_MAX,
+                         before.instructions + 1, &stop))
         ck_abort_msg("no run");
     r->refused += refuses(code);
     if (stop.reason == OAK_STOP_PARKED && r->ref->r[0][15] == pc) return;
@@ -148,14 +156,16 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
     if (stop.reason == OAK_STOP_FAULT) ck_abort_msg("%s: fault %d", what, stop.fault);
     must_agree(r, what);
     if (now(r).cycles - before.cycles != r->ref->cycles)
-        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles), r->ref->cycles);
+        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles),
+                     r->ref->cycles);
 }
 
 /* The rows, as the table has them. */
 static const struct {
     const char *mnemonic, *operands, *bits;
 } rows[] = {
-#define INSN(id, mnemonic, operands, bits, cycles, more, set, uses, flags, meaning) {#mnemonic, operands, bits},
+#define INSN(id, mnemonic, operands, bits, cycles, more, set, uses, flags, meaning)                          \
+    {#mnemonic, operands, bits},
 #define ALIAS(alias, of)
 #define ALSO(mnemonic, row)
 #include "isa/a32/a32.def"
@@ -171,7 +181,8 @@ static uint32_t sample(unsigned row, uint64_t *seed)
     if (*rows[row].bits == 'o') {
         if (random32(seed) % 4 || code >> 28 == 15) code = (code & 0x0FFFFFFF) | 0xE0000000;
         /* registers alike make most rows unpredictable: a few of them are made different */
-        if (random32(seed) % 2 && strchr(rows[row].bits, 't')) code = (code & ~0xF000u) | (random32(seed) % 7 * 2 << 12);
+        if (random32(seed) % 2 && strchr(rows[row].bits, 't'))
+            code = (code & ~0xF000u) | (random32(seed) % 7 * 2 << 12);
     }
     return code;
 }
@@ -188,7 +199,8 @@ START_TEST(every_row_does_what_the_second_core_does)
             uint32_t code = sample(row, &seed);
             if (code) once(&r, code, &seed);
         }
-        if (r.refused > r.executed * 7 / 8) ck_abort_msg("%s %s is refused", rows[row].mnemonic, rows[row].operands);
+        if (r.refused > r.executed * 7 / 8)
+            ck_abort_msg("%s %s is refused", rows[row].mnemonic, rows[row].operands);
         memories_must_agree(&r, rows[row].mnemonic);
     }
     rig_close(&r);
@@ -256,12 +268,15 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             }
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop)) ck_abort_msg("no run");
-            if (stop.reason != OAK_STOP_STEPS) ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
+            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop))
+                ck_abort_msg("no run");
+            if (stop.reason != OAK_STOP_STEPS)
+                ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             executed += done;
             must_agree(&r, what);
             if (now(&r).cycles - before.cycles != last_cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles), (unsigned)last_cycles);
+                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles),
+                             (unsigned)last_cycles);
         }
         memories_must_agree(&r, "a program");
     }

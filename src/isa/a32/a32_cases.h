@@ -52,24 +52,33 @@ ONE_CASE(NOTHING, (void)0;)
 /* Memory: offsets lead into the window of RAM; what is no plain RAM or code goes the long way, where time is exact. */
 #define TAKE(type, width)                                                                                         \
     type value;                                                                                                  \
-    if (at < core->load.last) memcpy(&value, core->load.bytes + at, width);                                      \
-    else if (at += core->code_behind, at < core->code.last) memcpy(&value, core->code.bytes + at, width);        \
-    else goto reach;
+    const uint8_t *lies = core->load.bytes;                                                                      \
+    if (KIT_RARELY(at >= core->load.last)) {                                                                      \
+        at += core->code_behind, lies = core->code.bytes;                                                        \
+        if (at >= core->code.last) goto reach;                                                                   \
+    }                                                                                                            \
+    memcpy(&value, lies + at, width);
 #define PUT(type, width)                                                                                          \
     type value = (type)RX(X), guards = 0;                                                                        \
-    if (at >= core->store.last || (memcpy(&guards, core->store.guard + at, width), guards)) goto reach;          \
+    if (KIT_RARELY(at >= core->store.last || (memcpy(&guards, core->store.guard + at, width), guards))) goto reach; \
     memcpy(core->store.bytes + at, &value, width);
 #define BASE core->store.base
 #define LOADS(name, type, width)                                                                                  \
     ONE_CASE(name##_I, { uint32_t at = RX(Y) + AT; TAKE(type, width) RX(X) = (uint32_t)value; })                 \
     ONE_CASE(name##_PRE, { uint32_t to = RX(Y) + AT, at = to - BASE; TAKE(type, width) RX(Y) = to; RX(X) = (uint32_t)value; })  \
     ONE_CASE(name##_POST, { uint32_t to = RX(Y), at = to - BASE; TAKE(type, width) RX(Y) = to + AT; RX(X) = (uint32_t)value; }) \
-    ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; TAKE(type, width) RX(X) = (uint32_t)value; })
+    ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; TAKE(type, width) RX(X) = (uint32_t)value; }) \
+    ONE_CASE(name##_X, { uint32_t at = RX(Y) + RX(AT) - BASE; TAKE(type, width) RX(X) = (uint32_t)value; })       \
+    ONE_CASE(name##_X_PRE, { uint32_t to = RX(Y) + RX(AT), at = to - BASE; TAKE(type, width) RX(Y) = to; RX(X) = (uint32_t)value; }) \
+    ONE_CASE(name##_X_POST, { uint32_t to = RX(Y), at = to - BASE, by = RX(AT); TAKE(type, width) RX(Y) = to + by; RX(X) = (uint32_t)value; })
 #define STORES(name, type, width)                                                                                 \
     ONE_CASE(name##_I, { uint32_t at = RX(Y) + AT; PUT(type, width) })                                           \
-    ONE_CASE(name##_PRE, { uint32_t to = RX(Y) + AT, at = to - BASE; PUT(type, width) RX(Y) = to; })              \
-    ONE_CASE(name##_POST, { uint32_t to = RX(Y), at = to - BASE; PUT(type, width) RX(Y) = to + AT; })             \
-    ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; PUT(type, width) })
+    ONE_CASE(name##_PRE, { uint32_t y = Y, to = RX(y) + AT, at = to - BASE; PUT(type, width) RX(y) = to; })       \
+    ONE_CASE(name##_POST, { uint32_t y = Y, to = RX(y), at = to - BASE, by = AT; PUT(type, width) RX(y) = to + by; }) \
+    ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; PUT(type, width) })         \
+    ONE_CASE(name##_X, { uint32_t at = RX(Y) + RX(AT) - BASE; PUT(type, width) })                                 \
+    ONE_CASE(name##_X_PRE, { uint32_t y = Y, to = RX(y) + RX(AT), at = to - BASE; PUT(type, width) RX(y) = to; }) \
+    ONE_CASE(name##_X_POST, { uint32_t y = Y, to = RX(y), at = to - BASE, by = RX(AT); PUT(type, width) RX(y) = to + by; })
 LOADS(LDR, uint32_t, 4) LOADS(LDRB, uint8_t, 1) LOADS(LDRH, uint16_t, 2) LOADS(LDRSB, int8_t, 1) LOADS(LDRSH, int16_t, 2)
 STORES(STR, uint32_t, 4) STORES(STRB, uint8_t, 1) STORES(STRH, uint16_t, 2)
 
@@ -133,7 +142,7 @@ STORES(STR, uint32_t, 4) STORES(STRB, uint8_t, 1) STORES(STRH, uint16_t, 2)
     CASE(A32_DO_IF_MORE_##c): if (IF_##c) RESUME((uint16_t)op->to); FEWER(kit->own_cycles[kit->row[SLOT] - KIT_FIRST_ROW] - 1u); NEXT(1); \
     CASE(A32_DO_IF_ENDS_##c): if (IF_##c) RESUME((uint16_t)op->to); FEWER(kit->own_cycles[kit->row[SLOT] - KIT_FIRST_ROW] - 1u); ENTER(op + 1);
 A32_CONDITIONS(ON_CONDITION)
-/* A comparison and the jump behind it, where that is one now. */
+/* A comparison and the jump behind it, where nobody wants to stop or look between them. */
 #define MEETS_EQ a == b
 #define MEETS_NE a != b
 #define MEETS_CS a >= b
@@ -149,7 +158,7 @@ A32_CONDITIONS(ON_CONDITION)
 #define MEETS_GT (int32_t)a > (int32_t)b
 #define MEETS_LE (int32_t)a <= (int32_t)b
 #define THEN(name, second, c, ...) CASE(A32_DO_##name##_##c): { uint32_t a = RX(Y), b = second; LESS(a, b) __VA_ARGS__(a - b) \
-    if (LOOP_ONE || LOOP_JUDGED || op[1].handler != A32_DO_B_##c) NEXT(1);                                        \
+    if (LOOP_ONE || LOOP_JUDGED) NEXT(1);                                                                         \
     op++; if (MEETS_##c) ENTER(TARGET); FEWER(2); ENTER(op + 1); }
 #define THEN_ON(c) THEN(CMP_I, AT, c, TEST) THEN(CMP_R, RX(AT), c, TEST) THEN(SUBS_I, AT, c, KEEP)
 A32_CONDITIONS(THEN_ON)

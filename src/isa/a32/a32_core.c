@@ -15,7 +15,7 @@ const uint32_t a32_pairs[4][2] = {{0, 1}, {0, 0}, {0x7FFFFFFF, 0x80000000}, {0x8
 #define ENDING(X) X(JUMP) X(CALL) X(CALL_IF) X(BX) X(BLX) X(SPECIAL) X(UDIV) X(SDIV) X(STM) X(LDM) X(LDM_PC)
 #define FIVE(n)  A32_DO_##n##_I, A32_DO_##n##_R, A32_DO_##n##_LSL, A32_DO_##n##_LSR, A32_DO_##n##_ASR,
 #define TWO(n)   A32_DO_##n##_I, A32_DO_##n##_R,
-#define FOUR(n)  A32_DO_##n##_I, A32_DO_##n##_PRE, A32_DO_##n##_POST, A32_DO_##n##_R,
+#define SEVEN(n) A32_DO_##n##_I, A32_DO_##n##_PRE, A32_DO_##n##_POST, A32_DO_##n##_R, A32_DO_##n##_X, A32_DO_##n##_X_PRE, A32_DO_##n##_X_POST,
 #define ONE_(n)  A32_DO_##n,
 #define B_(c)    A32_DO_B_##c,
 #define ENDS_(c) A32_DO_IF_ENDS_##c,
@@ -29,7 +29,7 @@ enum {
     A32_BEHIND_ROWS = KIT_FIRST_ROW + A32_ROWS - 1,
     ENDING(ONE_) A32_CONDITIONS(B_) A32_CONDITIONS(ENDS_)
     A32_ALIKE, A32_BEHIND_ALIKE = A32_ALIKE - 1,
-    PLAIN_DATA(FIVE) WITH_FLAGS(TWO) IN_MEMORY(FOUR) ALONE(ONE_) A32_CONDITIONS(IF_) A32_CONDITIONS(MORE_) A32_CONDITIONS(CMPI) A32_CONDITIONS(CMPR) A32_CONDITIONS(SUBI)
+    PLAIN_DATA(FIVE) WITH_FLAGS(TWO) IN_MEMORY(SEVEN) ALONE(ONE_) A32_CONDITIONS(IF_) A32_CONDITIONS(MORE_) A32_CONDITIONS(CMPI) A32_CONDITIONS(CMPR) A32_CONDITIONS(SUBI)
     A32_HANDLERS
 };
 
@@ -38,7 +38,8 @@ static const struct does { uint16_t handler, flags; } does[A32_ROWS] = {
 #define BOTH(row) [A32_##row##_I] = {A32_DO_##row##_I, A32_DO_##row##S_I}, [A32_##row##_R] = {A32_DO_##row##_I, A32_DO_##row##S_I}
 #define COMPARE(row) [A32_##row##_I] = {A32_DO_##row##_I, A32_DO_##row##_I}, [A32_##row##_R] = {A32_DO_##row##_I, A32_DO_##row##_I}
 #define SHIFTS(row) [A32_##row##_I] = {A32_DO_MOV_##row, A32_DO_MOVS_##row}, [A32_##row##_S] = {A32_DO_##row##_BY, 0}
-#define MEMORY(row) [A32_##row##_I] = {A32_DO_##row##_I, 0}, [A32_##row##_PRE] = {A32_DO_##row##_PRE, 0}, [A32_##row##_POST] = {A32_DO_##row##_POST, 0}, [A32_##row##_R] = {A32_DO_##row##_R, 0}
+#define MEMORY(row) [A32_##row##_I] = {A32_DO_##row##_I, 0}, [A32_##row##_PRE] = {A32_DO_##row##_PRE, 0}, [A32_##row##_POST] = {A32_DO_##row##_POST, 0}, [A32_##row##_R] = {A32_DO_##row##_X, 0}, \
+    [A32_##row##_R_PRE] = {A32_DO_##row##_X_PRE, 0}, [A32_##row##_R_POST] = {A32_DO_##row##_X_POST, 0}
 #define IN_CODE(row) [A32_##row##_WORD] = {A32_DO_##row##_I, 0}
 #define MANY(row) [A32_STM##row] = {A32_DO_STM, 0}, [A32_LDM##row] = {A32_DO_LDM, 0}
 #define SAME(row) [A32_##row] = {A32_DO_##row, 0}
@@ -110,14 +111,17 @@ static unsigned fill_transfer(const oak_core *core, unsigned row, uint32_t word,
     uint32_t offset = of_halves ? (word >> 4 & 0xF0) | (word & 15) : word & 0xFFF;
     op->x = (uint8_t)F(12), op->y = (uint8_t)F(16);
     op->at = plus ? offset : 0 - offset;
-    if (!BIT(24) || BIT(21)) return indexed ? 0 : handler;
+    bool moves = !BIT(24) || BIT(21);
+    if (!indexed && moves) return handler;
     if (!indexed) {
         op->at -= core->store.base;
         if (op->y == ARM_PC) op->y = A32_ZERO; /* whose address is added by the caller */
         return handler;
     }
-    op->at = F(0) | (of_halves ? 0 : word >> 7 & 31) << 8;
-    return plus && (of_halves || !(word >> 5 & 3)) ? handler : 0;
+    uint32_t by = of_halves ? 0 : word >> 7 & 31;
+    op->at = F(0) | by << 8;
+    if (!plus || (!of_halves && word >> 5 & 3) || (by && moves)) return 0;
+    return by ? handler - 1 : handler; /* _X, behind _R */
 }
 
 static unsigned fill_many(unsigned row, uint32_t word, kit_op *op)
@@ -255,7 +259,8 @@ static uint16_t natural(const oak_core *core, uint32_t slot, uint16_t row_handle
     if (row == A32_B) return (uint16_t)(A32_DO_B_EQ + op->y);
     if (row == A32_BL) return op->y == ARM_ALWAYS ? A32_DO_CALL : A32_DO_CALL_IF;
     bool compares = handler == A32_DO_CMP_I || handler == A32_DO_CMP_R || handler == A32_DO_SUBS_I;
-    if (compares && next && condition == ARM_ALWAYS)
+    bool seen = core->kit.watched_count || core->kit.stop_at[slot + 1];
+    if (compares && next && condition == ARM_ALWAYS && !seen)
         return (uint16_t)((handler == A32_DO_CMP_I   ? A32_DO_CMP_I_EQ
                            : handler == A32_DO_CMP_R ? A32_DO_CMP_R_EQ
                                                      : A32_DO_SUBS_I_EQ) +
@@ -599,10 +604,10 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
 
 #define L1(n)         KIT_EXTRA_LABEL(A32_DO_##n)
 #define L2(n)         L1(n##_I) L1(n##_R)
-#define L4(n)         L2(n) L1(n##_PRE) L1(n##_POST)
+#define L7(n)         L1(n##_I) L1(n##_PRE) L1(n##_POST) L1(n##_R) L1(n##_X) L1(n##_X_PRE) L1(n##_X_POST)
 #define L5(n)         L2(n) L1(n##_LSL) L1(n##_LSR) L1(n##_ASR)
 #define LC(c)         L1(B_##c) L1(IF_##c) L1(IF_MORE_##c) L1(IF_ENDS_##c) L1(CMP_I_##c) L1(CMP_R_##c) L1(SUBS_I_##c)
-#define CORE_EXTRA(X) ENDING(L1) PLAIN_DATA(L5) WITH_FLAGS(L2) IN_MEMORY(L4) ALONE(L1) A32_CONDITIONS(LC)
+#define CORE_EXTRA(X) ENDING(L1) PLAIN_DATA(L5) WITH_FLAGS(L2) IN_MEMORY(L7) ALONE(L1) A32_CONDITIONS(LC)
 #define CORE_CASES    "isa/a32/a32_cases.h"
 #define CORE_SPAN     (kit->span)
 #define CORE_CODE     ARM_MEM

@@ -219,10 +219,12 @@ static void build_shape(const arm_dialect *dialect, arm_shape *shape, const oak_
     for (const char *p = row->operands; *p;) {
         const char *end = p;
         unsigned nested = 0;
-        /* "[rn|sp], #+-imm8" is one operand: the comma behind a bracket belongs to it. */
-        while (*end && (nested || *end != ',' || (end > p && end[-1] == ']'))) {
+        /* "[rn|sp], #+-imm8" and "[rn], +-rm, shift" are one operand: what follows a bracket belongs to it. */
+        bool behind = false;
+        while (*end && (nested || *end != ',' || behind)) {
             nested += *end == '[' || *end == '{';
             nested -= *end == ']' || *end == '}';
+            behind |= *end == ']';
             end++;
         }
         build_class(dialect, &shape->class_of[shape->count++], &shape->pattern, p, (size_t)(end - p));

@@ -41,7 +41,9 @@
         kit->effect.op = NULL;                                                                               \
     } while (0)
 #if defined(__GNUC__)
-#define KIT_MAYBE_UNUSED __attribute__((unused)) /* of labels: not every architecture goes there */
+#define KIT_RARELY(condition) __builtin_expect(!!(condition), 0)
+#define KIT_MAYBE_UNUSED      __attribute__((unused)) /* of labels: not every architecture goes there */
 #else
+#define KIT_RARELY(condition) (condition)
 #define KIT_MAYBE_UNUSED
 #endif
