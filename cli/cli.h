@@ -256,8 +256,8 @@ bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t addres
 bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room);
 /* "line+3 WDTCTL": the names of what lies in a stretch, in the order of addresses; of what it begins in, too. */
 void cli_names_in(oak_session *session, unsigned space, uint32_t from, uint32_t to, char *text, size_t room);
-/* Is a register a level of a hardware stack that is not in use? */
-bool cli_is_free_level(oak_session *session, unsigned reg);
+/* A register that is not shown: a level of a hardware stack that is not in use; of another mode, without anything new in it. */
+bool cli_is_hidden(oak_session *session, unsigned reg);
 /* Whether a change of a register is worth a word: not of those that always change, nor of what is only part of others. */
 bool cli_tells_register(oak_session *session, uint32_t reg);
 /* "r3", "TCON", "iram[0x30]" */

@@ -24,11 +24,28 @@ static void say_exception(cli *self, oak_session *session)
     printf("%s", cli_paint(self->result_colour, PAINT_OFF));
 }
 
-bool cli_is_free_level(oak_session *session, unsigned reg)
+/* A register of another mode that says no more than what is shown anyway: 0, or what the one in use holds. */
+static bool is_aside(oak_session *session, unsigned reg)
+{
+    const oak_architecture *about = oak_session_part(session)->architecture;
+    oak_chip_port chip = oak_session_chip(session);
+    uint32_t value = 0, other = 0;
+    if (!about->banked_from || reg < about->banked_from) return false;
+    const char *name = about->registers[reg].name;
+    size_t length = strcspn(name, "_");
+    chip.ops->read_register(chip.chip, reg, &value);
+    for (unsigned i = 0; i < about->banked_from; i++)
+        if (strlen(about->registers[i].name) == length && !strncmp(about->registers[i].name, name, length))
+            chip.ops->read_register(chip.chip, i, &other);
+    return !value || value == other;
+}
+
+bool cli_is_hidden(oak_session *session, unsigned reg)
 {
     const oak_stack_info *stack = &oak_session_part(session)->architecture->stack;
     oak_chip_port chip = oak_session_chip(session);
     uint32_t used = 0;
+    if (is_aside(session, reg)) return true;
     if (!stack->levels || reg < stack->first_level || reg >= (unsigned)stack->first_level + stack->levels)
         return false;
     chip.ops->read_register(chip.chip, stack->pointer, &used);
@@ -126,7 +143,7 @@ void report_registers(cli *self, oak_session *session)
         const oak_register_info *reg = &about->registers[i];
         uint32_t value = 0;
         char text[100];
-        if (cli_is_free_level(session, i)) continue;
+        if (cli_is_hidden(session, i)) continue;
         chip.ops->read_register(chip.chip, i, &value);
         cli_write_register(reg, value, self->register_base, text, sizeof text);
         const char *name = oak_register_called(about, i);

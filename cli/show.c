@@ -271,7 +271,7 @@ void cli_take_changes(oak_session *session, cli_changes *changes)
 bool cli_tells_register(oak_session *session, uint32_t reg)
 {
     const oak_architecture *about = oak_session_part(session)->architecture;
-    if (cli_is_free_level(session, reg)) return false;
+    if (cli_is_hidden(session, reg)) return false;
     if (reg == about->pc_register || reg + 1 == about->restless_register) return false;
     for (unsigned i = 0; i < about->cells_count; i++)
         if (about->cells[i].reg == reg && about->cells[i].space == OAK_REGISTER_FILE)

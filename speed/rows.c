@@ -182,6 +182,22 @@ static const surroundings all[] = {
       {"rtc", "call sN, 0\n bra nN\nsN: rtc\nnN:"},
       {"jmp target", "jmp nN\nnN:"},
       {"jsr target", "jsr sN\n bra nN\nsN: rts\nnN:"}}},
+    {"a32",
+     " vector reset, start\n org 0x100\nstart: nop\n",
+     "round: ldr r0, =0x20000400\n ldr r1, =0x20000440\n ldr r2, =0x20000480\n mov r3, #8\n mov r4, #4\n mov "
+     "r5, #16\n ldr r6, =0x200004c0\n "
+     "ldr r7, =0x20000500\n ldr r8, =0x20000540\n mov r9, #8\n ldr r10, =0x20000580\n mov r11, #4\n ldr r12, "
+     "=0x200005c0\n ldr lr, =0x20000600\n ldr sp, =0x20000640\n",
+     " b round\n pool\n align 4\ndata: dd 0x20000400, 0x20000400\n",
+     0x20000000,
+     0x20001000,
+     NULL,
+     {0},
+     {{"bx rm", "adr r0, nN\n bx r0\nnN:"},
+      {"blx rm", "adr r0, nN\n blx r0\nnN:"},
+      {"pop {one|pc}", "adr r0, nN\n push {r0}\n pop {pc}\nnN:"},
+      {"rfe rn{!}", "adr r0, nN\n mov r1, #0x1d3\n push {r0, r1}\n rfe sp!\nnN:"}},
+     {{0}}},
     {"armv6m", ARM, {ARM_SAMPLES}},
     {"armv7m",
      ARM,

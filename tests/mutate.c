@@ -398,6 +398,12 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/armv6m-32k.yaml",
          {"mem[0x20000200:4] + fed * 3 == 0x12 && !p0.3", "left << 2 | flag.mie",
           "MT_TIME ? low(words) : a0 - x2"}},
+        {SOURCE_FOLDER "/parts/a32-1m.yaml",
+         SOURCE_FOLDER "/examples/tags/tags.asm",
+         SOURCE_FOLDER "/examples/tags/tags.asm",
+         SOURCE_FOLDER "/parts/rv32-256k.yaml",
+         {"mem[0x500:4] + printed * 3 == 0x12 && !p0.3", "printed << 2 | flag.mode",
+          "IC_NUMBER ? low(tags) : r0 - sp_irq"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

@@ -218,7 +218,21 @@ START_TEST(code_for_rv32_finds_what_the_host_finds)
 }
 END_TEST
 
-RUN_SUITE("compiled", code_for_rv32_finds_what_the_host_finds,
+/* As compilers have made it since the fourth version of the architecture. */
+START_TEST(code_for_a32_finds_what_the_host_finds)
+{
+    static const char *const levels[] = {"-O0", "-O2", "-Os"},
+                             *const versions[] = {"armv4t", "armv5te", "armv6"},
+                             *const names[] = {"digest", "cipher", "product", "squeeze", "sorting",
+                                               "worker", "seek",   "warp",    "orders"};
+    for (unsigned i = 0; i < 3; i++) compare("armv7a", "a32-512k", levels[i], false);
+    for (unsigned i = 0; i < 3; i++) compare(versions[i], "a32-512k", "-O2", false);
+    compare("armv7a", "a32-512k", "-O2", true);
+    for (unsigned i = 0; i < 9; i++) benchmark(names[i], "armv7a", "a32-512k", levels[i % 3]);
+}
+END_TEST
+
+RUN_SUITE("compiled", code_for_a32_finds_what_the_host_finds, code_for_rv32_finds_what_the_host_finds,
           plain_code_for_armv6m_finds_what_the_host_finds, fast_code_for_armv6m_finds_what_the_host_finds,
           small_code_for_armv6m_finds_what_the_host_finds, plain_code_for_armv7m_finds_what_the_host_finds,
           fast_code_for_armv7m_finds_what_the_host_finds, small_code_for_armv7m_finds_what_the_host_finds,

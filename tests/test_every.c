@@ -82,6 +82,14 @@ static const subject subjects[] = {
      "-1\n "
      "bnez t0, w\n mul a1, a0, a0\n lb a2, 8(sp)\n lw ra, 12(sp)\n addi sp, sp, 16\n ret\n",
      "mem[0x20000010:4]", "a0", " vector reset, s\n org 0x100\ns: li t0, 0x4000\n jr t0\n"},
+    {"parts/a32-512k.yaml",
+     " vector reset, start\n org 0x100\nstart: ldr sp, =0x20001000\n mov r4, #60\n ldr r5, "
+     "=0x20000010\nround: bl work\n "
+     "str r0, [r5]\n subs r4, r4, #1\n bne round\nrest: b rest\n"
+     "work: push {r1, lr}\n add r0, r0, #3\n mov r1, #2\nw: subs r1, r1, #1\n bne w\n cmp r0, #100\n addhi "
+     "r2, r2, r0, lsl #1\n "
+     "strb r0, [sp, #-4]!\n ldrb r3, [sp], #4\n pop {r1, pc}\n",
+     "mem[0x20000010:4]", "r0", " vector reset, s\n org 0x100\ns: mov r0, #0x4000\n bx r0\n"},
     {"tests/made_up/knot.yaml",
      " jmp start\n org 0x10\nstart: lit #180\nround: gosub work\n xch w, w'\n stn 3\n xch w, w'\n b nz, "
      "round\nrest: jmp rest\n"

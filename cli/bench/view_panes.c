@@ -29,7 +29,7 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
         const oak_register_info *reg = &about->registers[i];
         uint32_t value = 0;
         char text[60];
-        if (cli_is_free_level(v->b->session, i)) continue;
+        if (cli_is_hidden(v->b->session, i)) continue;
         chip.ops->read_register(chip.chip, i, &value);
         bool new = cli_has_changed(&v->changes, 0, i, 1);
         char number[50];

@@ -112,6 +112,7 @@ typedef struct oak_architecture {
         fields_by_name; /* where bits have no addresses: bits of special registers are numbers by their own names, too */
     bool
         fields_are_masks; /* fields of special registers, and flags, are their bits by their own names, FIELD_n the value n of a field */
+    unsigned banked_from; /* registers from this number on are those of other modes, as "sp_irq"; 0: none */
     bool
         enters; /* a loader begins the program: where `entry` says, an exported `start`; else where a reset leads */
     unsigned bank_flag; /* number + 1 of the flag that selects the bank of registers; 0: none does */

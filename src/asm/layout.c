@@ -732,6 +732,17 @@ static void check_claim(assembler *as, const statement *one)
                one->as.claim.text ? one->as.claim.text : "this does not hold");
 }
 
+/* Where a loader begins the program and nobody says where: at an exported `start`. */
+static void enter_at_start(const assembler *as)
+{
+    for (size_t i = 0; i < as->names.count; i++) {
+        const asm_name *name = asm_name_at(as, i);
+        const asm_symbol *symbol = name->exported ? name->symbol : asm_shared(name);
+        if (symbol && symbol->kind == SYMBOL_LABEL && oak_same_name(name->text, name->length, "start"))
+            oak_image_set_entry(as->program->image, (uint32_t)symbol->value);
+    }
+}
+
 void asm_emit(assembler *as)
 {
     byte_writer writer = {.as = as};
@@ -782,6 +793,7 @@ void asm_emit(assembler *as)
     if (!as->error_count) asm_check_configuration(as);
     oak_value value;
     statement at = {.origin = as->entry_place, .space = as->space};
+    if (!as->entry && as->isa->about.enters) enter_at_start(as);
     if (!as->entry || asm_value(as, as->entry, &at, &value)) return;
     if (value.number >= 0 && value.number <= UINT32_MAX &&
         (!value.space || value.space == as->isa->about.code_space))

@@ -9,7 +9,12 @@ void start(void);
 void parked(void);
 
 __attribute__((section(".results"))) uint32_t results[64];
-#ifndef __riscv
+#if defined(__arm__) && !defined(__thumb__)
+#define CLASSIC 1
+#else
+#define CLASSIC 0
+#endif
+#if !defined(__riscv) && !CLASSIC
 __attribute__((section(".vectors"), used)) static const void *const vectors[16] = {
     stack_top, (const void *)start, (const void *)parked, (const void *)parked};
 #endif
@@ -33,6 +38,13 @@ __attribute__((naked, section(".vectors"))) void start(void)
     __asm__("la sp, stack_top\n"
             "call begin\n"
             "1: j 1b\n");
+}
+#elif CLASSIC
+__attribute__((naked, section(".vectors"))) void start(void)
+{
+    __asm__("ldr sp, =stack_top\n"
+            "bl begin\n"
+            "b .\n");
 }
 #else
 __attribute__((naked)) void start(void)

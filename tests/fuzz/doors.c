@@ -136,11 +136,23 @@ static const char program_rv32[] =
     "16\n ret\n"
     " align 4\ntick: li t1, MT_CMP\n lw t0, 0(t1)\n addi t0, t0, 200\n sw t0, 0(t1)\n mret\n";
 
+static const char program_a32[] =
+    "log equ 0x10\ncount equ 3\n vector reset, start\n vector irq, tick\n org 0x100\n"
+    "start: cpsid i, #0x12\n ldr sp, =0x20000800\n cpsid i, #0x13\n ldr sp, =0x20001000\n ldr r0, "
+    "=TIM0_TOP\n mov r1, #90\n str r1, [r0]\n"
+    " mov r1, #3\n str r1, [r0, #TIM0_CTRL - TIM0_TOP]\n ldr r0, =IC_ENABLE\n mov r1, #4\n str r1, [r0]\n "
+    "cpsie i\n mov r4, #9\n ldr r5, =0x20000010\n"
+    "loop: ldr r0, [r5], #4\n bl part\n strb r0, [r5]\n subs r4, r4, #1\n bne loop\nrest: b rest\n"
+    "part: push {r1, lr}\n addne r0, r0, #3\n pop {r1, pc}\n"
+    "tick: sub lr, lr, #4\n push {r0, r1, lr}\n ldr r0, =TIM0_STAT\n mov r1, #1\n str r1, [r0]\n ldm sp!, "
+    "{r0, r1, pc}^\n";
+
 static chip *find_chip(const char *name)
 {
     static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
                            {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
-                           {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"}};
+                           {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"},
+                           {.name = "a32-512k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -153,6 +165,7 @@ static chip *find_chip(const char *name)
                          : strncmp(name, "msp", 3) == 0   ? program_16bit
                          : strncmp(name, "cpu12", 5) == 0 ? program_cpu12
                          : strncmp(name, "rv32", 4) == 0  ? program_rv32
+                         : strncmp(name, "a32", 3) == 0   ? program_a32
                                                           : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -508,6 +521,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-msp430", 800, "msp430-32k", enter},
                       {"source-cpu12", 800, "cpu12-64k", enter},
                       {"source-rv32", 800, "rv32-256k", enter},
+                      {"source-a32", 800, "a32-512k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -522,6 +536,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-msp430", 6000, "msp430-32k", enter},
                       {"state-cpu12", 6000, "cpu12-64k", enter},
                       {"state-rv32", 8000, "rv32-256k", enter},
+                      {"state-a32", 9000, "a32-512k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
@@ -531,6 +546,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"verbs-msp430", 80, "msp430-32k", enter},
                       {"verbs-cpu12", 80, "cpu12-64k", enter},
                       {"verbs-rv32", 80, "rv32-256k", enter},
+                      {"verbs-a32", 80, "a32-512k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

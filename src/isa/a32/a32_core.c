@@ -565,12 +565,12 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     static const arm_naming naming = {1u << A32_REG_CPSR, 1u << A32_REG_SPSR, special_bits};
     const oak_isa_tables *tables = core->kit.tables;
     uint32_t word = (uint32_t)decoded->word, registers[16];
-    bool has_condition = word >> 28 < ARM_ALWAYS;
     arm_uses uses = arm_uses_of(tables, decoded, &naming);
-    if (decoded->flow == OAK_FLOW_RETURN || decoded->flow == OAK_FLOW_MAY_RETURN)
-        if (tables->shape[decoded->row].has_condition && BIT(20) && (word >> 26 & 3) == 0) /* subs pc */
-            uses.reads |= naming.saved, uses.writes |= naming.status;
-    if (has_condition) uses.reads |= naming.status;
+    const arm_shape *shape = &tables->shape[decoded->row];
+    bool of_data = shape->has_condition && (word >> 26 & 3) == 0 && BIT(20),
+         of_list = shape->count && arm_last(shape)->what == ARM_LIST_USER;
+    if (oak_returns(decoded->flow) && (of_data || of_list)) /* subs pc, ldm ^ */
+        uses.reads |= naming.saved, uses.writes |= naming.status;
     uint32_t all = (uses.reads | uses.writes) & ~(1u << ARM_PC);
     for (unsigned i = 0; i < 32 && count < KIT_MOST_REACHED - 2; i++)
         if (all >> i & 1)
@@ -591,6 +591,15 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
                                     .address = memory[i].address,
                                     .size = memory[i].size};
     return count;
+}
+
+/* A condition is looked at whether it holds or not. */
+static unsigned always(const oak_core *core, const oak_decoded *decoded, kit_reach *list)
+{
+    (void)core;
+    list[0] =
+        (kit_reach){.accesses = KIT_READS, .bits = 0xFF, .known = true, .address = A32_REG_CPSR, .size = 1};
+    return decoded->word >> 28 < ARM_ALWAYS;
 }
 
 static bool passes(const oak_core *core, const oak_decoded *decoded)
@@ -720,7 +729,7 @@ static const kit_inner inner[] = {KIT_INNER("asleep", asleep, 1), KIT_INNER("eve
 static const kit_arch arch = {
     .isa = &oak_isa_a32, .slot_bytes = 4, .core_size = sizeof(oak_core), .cycles = a32_cycles, KIT_LOOPS_OF(a32_), .alike = A32_ALIKE, .fill = fill, .natural = natural,
     .reset = reset_registers, .interrupt = interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .traps = traps, .registers_at = registers_at, .inner = inner,
-    .own_uses = true, .more_cells = more_cells, .passes = passes, .tape_from = offsetof(oak_core, r), .tape_to = sizeof(oak_core)};
+    .always = always, .more_cells = more_cells, .passes = passes, .tape_from = offsetof(oak_core, r), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)

@@ -74,9 +74,8 @@ static const char *special_name(unsigned number)
 {
 #define PARTS(of)                                                                                            \
     of, of "_c", of "_x", of "_xc", of "_s", of "_sc", of "_sx", of "_sxc", of "_f", of "_fc", of "_fx",     \
-        of "_fxc", of "_fs", of "_fsc", of "_fsx"
-    static const char *const names[] = {PARTS("cpsr"), "cpsr", PARTS("spsr"),
-                                        "spsr"}; /* all parts: for mrs */
+        of "_fxc", of "_fs", of "_fsc", of "_fsx", of "_fsxc"
+    static const char *const names[] = {PARTS("cpsr"), PARTS("spsr")}; /* no part: all of it, for mrs */
     return names[number & 31];
 }
 
@@ -133,7 +132,7 @@ static const char *unsound(const oak_isa_tables *tables, unsigned row, uint32_t 
     case A32_ADR:
     case A32_ADR_BACK:
         (void)expand(GET('i'), &value, &carry);
-        if (!compress(value, &again) || again != GET('i') || (!value && row == A32_ADR_BACK))
+        if (!compress(value, &again) || again != GET('i') || value >> 31 || (!value && row == A32_ADR_BACK))
             return "no such distance";
         return NULL;
     case A32_LSL_I:
@@ -278,6 +277,7 @@ const oak_isa oak_isa_a32 = {
               .stack = {.pointer = A32_REG_SP, .space = ARM_MEM, .cell = 4, .return_bytes = 4},
               .flags = flags,
               .flag_count = sizeof flags / sizeof *flags,
+              .banked_from = A32_REG_R8_USR,
               .enters = true},
     .rows = a32_rows,
     .row_count = A32_ROWS,

@@ -379,7 +379,7 @@ static bool one_fits(const arm_class *class, unsigned kind, const oak_operand *o
     case ARM_SAT_SHIFT_MAY:
     case ARM_ROTATION_MAY: return kind == ARM_K_SHIFT && !(operand->extra & ARM_SHIFT_BY);
     case ARM_SHIFT_BY_REG: return kind == ARM_K_SHIFT && operand->extra & ARM_SHIFT_BY;
-    case ARM_BARRIER_MAY:
+    case ARM_BARRIER_MAY: return kind == ARM_K_BARRIER || kind == ARM_K_IMM;
     case ARM_SY_MAY: return kind == ARM_K_BARRIER;
     case ARM_LABEL:
     case ARM_LABEL_WORDS:

@@ -340,7 +340,7 @@ static void print_operand(const oak_isa_tables *tables, const oak_decoded *decod
         return;
     case ARM_SPECIAL:
         value = GET('z');
-        if (oak_pattern_width(pattern, 'z') == 1) value = value << 4 | 0xF; /* all of it */
+        if (oak_pattern_width(pattern, 'z') == 1) value <<= 4; /* all of it */
         oak_buf_text(out, dialect->special_name(value));
         return;
     default:

@@ -519,7 +519,10 @@ static oak_status put_operand(encoder *self, const arm_class *class, int index)
         if ((operand->extra & 15) != ARM_PC) return put(self, 'e', operand->extra & 15), OAK_OK;
         SAY(self->why, "pc cannot stand here");
         return refuse(self, "register");
-    case ARM_BARRIER_MAY: put(self, 'i', operand->reg); return OAK_OK;
+    case ARM_BARRIER_MAY:
+        if (operand->kind == ARM_K_IMM) return put_between(self, value, 'i', 0, 15, 0);
+        put(self, 'i', operand->reg);
+        return OAK_OK;
     case ARM_ZERO: return value->number ? out_of_range(self, value, 0, 0, 1) : OAK_OK;
     case ARM_IMM: return put_scaled(self, value, class->scale);
     case ARM_IMM16: return put_imm16(self, value);

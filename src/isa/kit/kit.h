@@ -219,7 +219,9 @@ typedef struct kit_arch {
     /* With what is in the registers now it would reach what its row says beside registers: false where a condition keeps it from it.
      * Optional. */
     bool (*passes)(const oak_core *core, const oak_decoded *decoded);
-    bool own_uses; /* more_cells tells all of them: there are no columns that the kit reads */
+    /* Of an architecture whose rows have no columns that the kit reads, more_cells tells all that is reached where `passes` holds; this what is
+     * reached in any case. */
+    unsigned (*always)(const oak_core *core, const oak_decoded *decoded, kit_reach *list);
     unsigned (*more_cells)(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count);
     /* Of an architecture whose operations are its own (code_span is 0, and kit_core's `slots` says how many there are): bytes of one; the
      * slot of an address of code, `slots` for none; and what the kit does with its own otherwise. */

@@ -206,10 +206,13 @@ static void learn(const oak_core *core, uint32_t pc, struct kit_known *known)
     *known = (struct kit_known){.pc = pc};
     if (!decode_again(core, pc, &known->decoded)) return;
     known->filled = true;
-    if (!kit->arch->own_uses)
-        known->count = (uint8_t)collect(kit_tables_of(kit->tables), &known->decoded, known->use);
-    known->pushed = (int8_t)pushed(core, &known->decoded);
     kit_reach list[KIT_MOST_REACHED];
+    if (!kit->arch->always)
+        known->count = (uint8_t)collect(kit_tables_of(kit->tables), &known->decoded, known->use);
+    else known->count = (uint8_t)kit->arch->always(core, &known->decoded, list);
+    for (unsigned i = 0; kit->arch->always && i < known->count; i++)
+        known->use[i] = (kit_use){.reach = list[i]};
+    known->pushed = (int8_t)pushed(core, &known->decoded);
     known->more = kit->arch->more_cells && kit->arch->more_cells(core, &known->decoded, list, 0) > 0;
 }
 

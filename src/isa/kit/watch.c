@@ -73,8 +73,18 @@ unsigned kit_touches(oak_core *core, oak_watched *list, unsigned room)
             count = oak_touch(list, count, room, &one);
             continue;
         }
-        one.size = 1;
-        for (uint32_t b = 0; b < bytes; b++) {
+        uint32_t word = kit->arch->isa->about.word_bytes;
+        bool words = one.space && word > 2 && bytes > word && bytes % word == 0 &&
+                     one.address <= UINT32_MAX - bytes && kit_stretch(core, one.space, one.address) &&
+                     kit_stretch(core, one.space, one.address) ==
+                         kit_stretch(core, one.space, one.address + bytes - 1);
+        one.size = words ? word : 1; /* several registers are several words */
+        for (uint32_t at = 0; words && at < bytes; at += word) {
+            oak_watched part = one;
+            part.address += at;
+            count = oak_touch(list, count, room, &part);
+        }
+        for (uint32_t b = 0; b < bytes && !words; b++) {
             oak_watched byte = one;
             byte.address += b;
             bool wraps = size && size < UINT32_MAX && !(size & (size - 1)) && !kit->space[one.space].first;
