@@ -81,6 +81,8 @@ extern const uint32_t a32_pairs[4][2];
 /* The whole of cpsr, and back; without a change of registers where the mode is another. */
 uint32_t a32_cpsr(const oak_core *core);
 void a32_put_cpsr(oak_core *core, uint32_t value);
+/* As a program does it: a mode that does not exist leaves the mode as it is. */
+void a32_write_cpsr(oak_core *core, uint32_t value);
 unsigned a32_bank_of(uint32_t mode);
 static inline bool a32_is_privileged(const oak_core *core)
 {

@@ -415,14 +415,8 @@ uint32_t a32_cpsr(const oak_core *core)
            (uint32_t)(core->ca >= core->cb) << 29 | a32_v(core->ca, core->cb) << 28;
 }
 
-static bool is_mode(uint32_t mode)
-{
-    return a32_bank_of(mode) != BANK_USR || (mode & CPSR_MODE) == MODE_USR || (mode & CPSR_MODE) == MODE_SYS;
-}
-
 void a32_put_cpsr(oak_core *core, uint32_t value)
 {
-    if (!is_mode(value)) value = (value & ~(uint32_t)CPSR_MODE) | (core->status & CPSR_MODE);
     uint32_t was = core->status & CPSR_MODE, becomes = value & CPSR_MODE;
     uint32_t registers[7];
     for (unsigned i = 0; i < 7; i++) registers[i] = *a32_register_of(core, becomes, 8 + i);
@@ -476,9 +470,20 @@ static void enter(oak_core *core, unsigned exception, uint32_t link)
     if (kit->observed) kit_watch_end(core);
 }
 
+static bool is_mode(uint32_t mode)
+{
+    return a32_bank_of(mode) != BANK_USR || (mode & CPSR_MODE) == MODE_USR || (mode & CPSR_MODE) == MODE_SYS;
+}
+
+void a32_write_cpsr(oak_core *core, uint32_t value)
+{
+    if (!is_mode(value)) value = (value & ~(uint32_t)CPSR_MODE) | (core->status & CPSR_MODE);
+    a32_put_cpsr(core, value);
+}
+
 void a32_returns(oak_core *core, uint32_t cpsr, uint64_t now)
 {
-    a32_put_cpsr(core, cpsr);
+    a32_write_cpsr(core, cpsr);
     oak_service_leave(&core->kit.log, now == UINT64_MAX ? core->kit.time.cycles : now);
     if (core->depth) core->depth--;
     core->claimed = false;

@@ -400,7 +400,7 @@ static int write_status(oak_core *core, uint32_t word, uint32_t value)
         return A32_GOES_ON;
     }
     mask &= a32_is_privileged(core) ? (uint32_t)ALL : (uint32_t)USERS;
-    a32_put_cpsr(core, (a32_cpsr(core) & ~mask) | (value & mask));
+    a32_write_cpsr(core, (a32_cpsr(core) & ~mask) | (value & mask));
     core->kit.attention = true;
     return A32_GOES_ON;
 }
@@ -412,7 +412,7 @@ static int change_state(oak_core *core, uint32_t word)
     if ((word >> 18 & 3) == 2) cpsr &= ~masks;
     if ((word >> 18 & 3) == 3) cpsr |= masks;
     if (BIT(17)) cpsr = (cpsr & ~(uint32_t)CPSR_MODE) | (word & CPSR_MODE);
-    a32_put_cpsr(core, cpsr);
+    a32_write_cpsr(core, cpsr);
     core->kit.attention = true;
     return A32_GOES_ON;
 }

@@ -47,6 +47,18 @@ static oak_watched named(const oak_architecture *about, const kit_reach *one)
     return watched;
 }
 
+/* The register in use that one of another mode may be: "sp" of "sp_irq"; itself where it is none. */
+static unsigned in_use(const oak_architecture *about, unsigned reg)
+{
+    const char *name = about->registers[reg].name;
+    size_t length = 0;
+    if (!about->banked_from || reg < about->banked_from) return reg;
+    while (name[length] && name[length] != '_') length++;
+    for (unsigned i = 0; i < about->banked_from; i++)
+        if (oak_same_name(name, length, about->registers[i].name)) return i;
+    return reg;
+}
+
 static unsigned find_reached(const oak_core *core, uint32_t pc, bool may, kit_reach *list)
 {
     return is_instruction(kit_look(core), pc) ? kit_reached(core, pc, may, list) : 0;
@@ -202,6 +214,9 @@ oak_status kit_watch(oak_core *core, const oak_watched *asked, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         watched[i] = (kit_wanted){.cells = asked[i]};
         bool handler = asked[i].accesses & OAK_ACCESS_HANDLER, is_register = !asked[i].space && !handler;
+        if (is_register && asked[i].address < kit->arch->isa->about.register_count &&
+            in_use(&kit->arch->isa->about, asked[i].address) != asked[i].address)
+            return OAK_UNSUPPORTED;
         if (is_register &&
             ((asked[i].accesses & OAK_ACCESS_CHANGE) || !register_lies(&kit->arch->isa->about, &watched[i])))
             return OAK_UNSUPPORTED;
@@ -241,6 +256,10 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             oak_judged_at(&kit->judged, i, at, bytes, false);
         if (cells->space) continue;
         kit->judged.value[i].kind = OAK_JUDGED_REGISTER;
+        judges[0].cells.address = in_use(about, cells->address);
+        if (judges[0].cells.address != cells->address) /* or another mode makes it the one in use */
+            judges[1].cells =
+                (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = about->flags[0].reg, .size = 1};
         (void)register_lies(about, &judges[0]);
         if (judges[0].banks && about->bank_flag) {
             const oak_flag_info *flag = &about->flags[about->bank_flag - 1];
