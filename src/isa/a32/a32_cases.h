@@ -81,6 +81,12 @@ ONE_CASE(NOTHING, (void)0;)
     ONE_CASE(name##_X_POST, { uint32_t y = Y, to = RX(y), at = to - BASE, by = RX(AT); PUT(type, width) RX(y) = to + by; })
 LOADS(LDR, uint32_t, 4) LOADS(LDRB, uint8_t, 1) LOADS(LDRH, uint16_t, 2) LOADS(LDRSB, int8_t, 1) LOADS(LDRSH, int16_t, 2)
 STORES(STR, uint32_t, 4) STORES(STRB, uint8_t, 1) STORES(STRH, uint16_t, 2)
+/* Two words. */
+#define PAIR(window) uint32_t at = RX(Y) + AT, behind = at + 4; \
+    if (KIT_RARELY(at & 3 || at >= core->window.last || behind >= core->window.last)) goto reach;
+ONE_CASE(LDRD, { PAIR(load) memcpy(&RX(X), core->load.bytes + at, 4); memcpy(&RX(X + 1u), core->load.bytes + behind, 4); })
+ONE_CASE(STRD, { PAIR(store) uint64_t guards; memcpy(&guards, core->store.guard + at, 8); if (guards) goto reach;
+    memcpy(core->store.bytes + at, &RX(X), 4); memcpy(core->store.bytes + behind, &RX(X + 1u), 4); })
 
     reach: KIT_MAYBE_UNUSED; /* once more, the long way */
     SAVE;
@@ -168,9 +174,11 @@ A32_CONDITIONS(THEN_ON)
     CASE(A32_DO_BX): { uint32_t to = RX(AT); if (to & 3) goto reach_and_end; ENTER(ops + A32_SLOT(to)); }
     CASE(A32_DO_BLX): { uint32_t to = RX(AT); if (to & 3) goto reach_and_end; RX(ARM_LR) = HERE + 4; ENTER(ops + A32_SLOT(to)); }
 
-    CASE(A32_DO_SPECIAL): reach_and_end: KIT_MAYBE_UNUSED;
+    CASE(A32_DO_SPECIAL): code_word = AT; goto execute;
+    reach_and_end: code_word = a32_word_at(core, HERE);
+    execute:
     SAVE;
-    switch (a32_execute(core, kit->row[SLOT] - KIT_FIRST_ROW, a32_word_at(core, HERE), HERE, LOOP_ONE ? NOW_ENDS : UINT64_MAX)) {
+    switch (a32_execute(core, kit->row[SLOT] - KIT_FIRST_ROW, code_word, HERE, LOOP_ONE ? NOW_ENDS : UINT64_MAX)) {
     case A32_FAULTS:
         if (LOOP_ONE) goto faulted;
         goto guarded;

@@ -11,7 +11,7 @@ const uint32_t a32_pairs[4][2] = {{0, 1}, {0, 0}, {0x7FFFFFFF, 0x80000000}, {0x8
 #define WITH_FLAGS(X) X(SUBS) X(RSBS) X(ADDS) X(ADCS) X(SBCS) X(ANDS) X(EORS) X(ORRS) X(BICS) X(CMP) X(CMN) X(TST) X(TEQ) X(MOV) X(MVN) X(MOVS) X(MVNS)
 #define IN_MEMORY(X) X(LDR) X(LDRB) X(LDRH) X(LDRSB) X(LDRSH) X(STR) X(STRB) X(STRH)
 #define ALONE(X) X(MOV_LSL) X(MOV_LSR) X(MOV_ASR) X(MOVS_LSL) X(MOVS_LSR) X(MOVS_ASR) X(ROR) X(LSL_BY) X(LSR_BY) X(ASR_BY) X(MUL) X(MLA) X(MLS) X(UMULL) X(SMULL) X(UMLAL) X(SMLAL) \
-    X(MOVT) X(UXTB) X(UXTH) X(SXTB) X(SXTH) X(REV) X(CLZ) X(UBFX) X(SBFX) X(NOTHING) X(COMPUTE)
+    X(MOVT) X(UXTB) X(UXTH) X(SXTB) X(SXTH) X(REV) X(CLZ) X(UBFX) X(SBFX) X(LDRD) X(STRD) X(NOTHING) X(COMPUTE)
 #define ENDING(X) X(JUMP) X(CALL) X(CALL_IF) X(BX) X(BLX) X(SPECIAL) X(UDIV) X(SDIV) X(STM) X(LDM) X(LDM_PC)
 #define FIVE(n)  A32_DO_##n##_I, A32_DO_##n##_R, A32_DO_##n##_LSL, A32_DO_##n##_LSR, A32_DO_##n##_ASR,
 #define TWO(n)   A32_DO_##n##_I, A32_DO_##n##_R,
@@ -49,7 +49,7 @@ static const struct does { uint16_t handler, flags; } does[A32_ROWS] = {
     COMPARE(CMP), COMPARE(CMN), COMPARE(TST), COMPARE(TEQ), SHIFTS(LSL), SHIFTS(LSR), SHIFTS(ASR), [A32_ROR_I] = {A32_DO_ROR, 0},
     [A32_ADR] = {A32_DO_MOV_I, 0}, [A32_ADR_BACK] = {A32_DO_MOV_I, 0}, [A32_MOVW] = {A32_DO_MOV_I, 0}, SAME(MOVT),
     MEMORY(LDR), MEMORY(LDRB), MEMORY(LDRH), MEMORY(LDRSB), MEMORY(LDRSH), MEMORY(STR), MEMORY(STRB), MEMORY(STRH),
-    IN_CODE(LDR), IN_CODE(LDRB), IN_CODE(LDRH), IN_CODE(LDRSB), IN_CODE(LDRSH), [A32_PUSH_ONE] = {A32_DO_STR_PRE, 0}, [A32_POP_ONE] = {A32_DO_LDR_POST, 0},
+    [A32_LDRD_I] = {A32_DO_LDRD, 0}, [A32_STRD_I] = {A32_DO_STRD, 0}, IN_CODE(LDR), IN_CODE(LDRB), IN_CODE(LDRH), IN_CODE(LDRSB), IN_CODE(LDRSH), [A32_PUSH_ONE] = {A32_DO_STR_PRE, 0}, [A32_POP_ONE] = {A32_DO_LDR_POST, 0},
     MANY(), MANY(DB), MANY(IB), MANY(DA), [A32_PUSH] = {A32_DO_STM, 0}, [A32_POP] = {A32_DO_LDM, 0},
     SAME(MUL), SAME(MLA), SAME(MLS), SAME(UMULL), SAME(SMULL), SAME(UMLAL), SAME(SMLAL), SAME(UDIV), SAME(SDIV),
     SAME(UXTB), SAME(UXTH), SAME(SXTB), SAME(SXTH), SAME(REV), SAME(CLZ), SAME(UBFX), SAME(SBFX), SAME(BX), SAME(BLX), [A32_B] = {A32_DO_JUMP, 0}, [A32_BL] = {A32_DO_CALL, 0},
@@ -244,7 +244,7 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
         return;
     }
     if (!handler && is_computed(row, word)) handler = A32_DO_COMPUTE, op->at = word, op->to = 0;
-    if (!handler) handler = A32_DO_SPECIAL, op->to = 0;
+    if (!handler) handler = A32_DO_SPECIAL, op->to = 0, op->at = word;
     op->to = (op->to & 0xFF000000u) | handler | condition << TO_CONDITION;
     bool compares = handler == A32_DO_CMP_I || handler == A32_DO_CMP_R || handler == A32_DO_SUBS_I;
     if (compares && condition == ARM_ALWAYS) op->to |= jump_behind(core, address) << TO_NEXT;
@@ -628,7 +628,7 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
 #define CORE_FAR      1
 #define CORE_LOCALS                                                                                          \
     int64_t nz;                                                                                              \
-    uint32_t ca, cb
+    uint32_t ca, cb, code_word
 #define LOAD            (nz = core->nz, ca = core->ca, cb = core->cb)
 #define SAVE            (core->nz = nz, core->ca = ca, core->cb = cb)
 #define BACK_TO_IT      (void)0
