@@ -9,7 +9,8 @@
 /* Without flags: with a constant, a register, one that is shifted. */
 #define DATA_1(name, second, value) ONE_CASE(name, { uint32_t a = RX(Y), b = second; (void)a; RX(X) = value; })
 #define DATA(name, value) DATA_1(name##_I, AT, value) DATA_1(name##_R, RX(AT), value) DATA_1(name##_LSL, RX((uint8_t)AT) << SHIFTED_BY, value) \
-    DATA_1(name##_LSR, RX((uint8_t)AT) >> SHIFTED_BY, value) DATA_1(name##_ASR, (uint32_t)((int32_t)RX((uint8_t)AT) >> SHIFTED_BY), value)
+    DATA_1(name##_LSR, RX((uint8_t)AT) >> SHIFTED_BY, value) DATA_1(name##_ASR, (uint32_t)((int32_t)RX((uint8_t)AT) >> SHIFTED_BY), value) \
+    DATA_1(name##_ROR, oak_rotated_right(RX((uint8_t)AT), SHIFTED_BY), value)
 DATA(AND, a & b) DATA(EOR, a ^ b) DATA(SUB, a - b) DATA(RSB, b - a) DATA(ADD, a + b) DATA(ADC, a + b + CARRY) DATA(SBC, a - b - !CARRY)
 DATA(RSC, b - a - !CARRY) DATA(ORR, a | b) DATA(BIC, a & ~b)
 /* With flags. */
@@ -38,7 +39,7 @@ ONE_CASE(MUL, RX(X) = N_ * M_;) ONE_CASE(MLA, RX(X) = RX(Y) + N_ * M_;) ONE_CASE
 #define PRODUCT(name, value) ONE_CASE(name, { uint64_t all = value; RX(Y) = (uint32_t)all; RX(X) = (uint32_t)(all >> 32); })
 #define BOTH_HALVES ((uint64_t)RX(X) << 32 | RX(Y))
 #define WITH_SIGNS (uint64_t)((int64_t)(int32_t)N_ * (int32_t)M_)
-PRODUCT(UMULL, (uint64_t)N_ * M_) PRODUCT(SMULL, WITH_SIGNS) PRODUCT(UMLAL, BOTH_HALVES + (uint64_t)N_ * M_) PRODUCT(SMLAL, BOTH_HALVES + WITH_SIGNS)
+PRODUCT(UMULL, (uint64_t)N_ * M_) PRODUCT(SMULL, WITH_SIGNS) PRODUCT(UMLAL, BOTH_HALVES + (uint64_t)N_ * M_) PRODUCT(SMLAL, BOTH_HALVES + WITH_SIGNS) PRODUCT(UMAAL, (uint64_t)N_ * M_ + RX(X) + RX(Y))
     CASE(A32_DO_UDIV): { uint32_t by = M_; RX(X) = by ? N_ / by : 0; MORE(arm_quotient_cycles(RX(X))); ENTER(op + 1); }
     CASE(A32_DO_SDIV): { uint32_t by = M_, of = N_; RX(X) = !by ? 0 : by == UINT32_MAX ? 0 - of : (uint32_t)((int32_t)of / (int32_t)by);
     MORE(arm_quotient_cycles((int32_t)RX(X) < 0 ? 0 - RX(X) : RX(X))); ENTER(op + 1); }
@@ -63,6 +64,9 @@ ONE_CASE(NOTHING, (void)0;)
     if (KIT_RARELY(at >= core->store.last || (memcpy(&guards, core->store.guard + at, width), guards))) goto reach; \
     memcpy(core->store.bytes + at, &value, width);
 #define BASE core->store.base
+/* Any index, in front or behind: AT holds the bits of the code. */
+#define ANY_INDEX uint32_t y = Y, how = AT, old = RX(y), to = old + index_by(core, how, CARRY), before = how >> 24 & 1, at = (before ? to : old) - BASE; \
+    bool moves = !before || how >> 21 & 1
 #define LOADS(name, type, width)                                                                                  \
     ONE_CASE(name##_I, { uint32_t at = RX(Y) + AT; TAKE(type, width) RX(X) = (uint32_t)value; })                 \
     ONE_CASE(name##_PRE, { uint32_t to = RX(Y) + AT, at = to - BASE; TAKE(type, width) RX(Y) = to; RX(X) = (uint32_t)value; })  \
@@ -70,7 +74,8 @@ ONE_CASE(NOTHING, (void)0;)
     ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; TAKE(type, width) RX(X) = (uint32_t)value; }) \
     ONE_CASE(name##_X, { uint32_t at = RX(Y) + RX(AT) - BASE; TAKE(type, width) RX(X) = (uint32_t)value; })       \
     ONE_CASE(name##_X_PRE, { uint32_t to = RX(Y) + RX(AT), at = to - BASE; TAKE(type, width) RX(Y) = to; RX(X) = (uint32_t)value; }) \
-    ONE_CASE(name##_X_POST, { uint32_t to = RX(Y), at = to - BASE, by = RX(AT); TAKE(type, width) RX(Y) = to + by; RX(X) = (uint32_t)value; })
+    ONE_CASE(name##_X_POST, { uint32_t to = RX(Y), at = to - BASE, by = RX(AT); TAKE(type, width) RX(Y) = to + by; RX(X) = (uint32_t)value; }) \
+    ONE_CASE(name##_G, { ANY_INDEX; TAKE(type, width) if (moves) RX(y) = to; RX(X) = (uint32_t)value; })
 #define STORES(name, type, width)                                                                                 \
     ONE_CASE(name##_I, { uint32_t at = RX(Y) + AT; PUT(type, width) })                                           \
     ONE_CASE(name##_PRE, { uint32_t y = Y, to = RX(y) + AT, at = to - BASE; PUT(type, width) RX(y) = to; })       \
@@ -78,7 +83,8 @@ ONE_CASE(NOTHING, (void)0;)
     ONE_CASE(name##_R, { uint32_t at = RX(Y) + (RX((uint8_t)AT) << (AT >> 8)) - BASE; PUT(type, width) })         \
     ONE_CASE(name##_X, { uint32_t at = RX(Y) + RX(AT) - BASE; PUT(type, width) })                                 \
     ONE_CASE(name##_X_PRE, { uint32_t y = Y, to = RX(y) + RX(AT), at = to - BASE; PUT(type, width) RX(y) = to; }) \
-    ONE_CASE(name##_X_POST, { uint32_t y = Y, to = RX(y), at = to - BASE, by = RX(AT); PUT(type, width) RX(y) = to + by; })
+    ONE_CASE(name##_X_POST, { uint32_t y = Y, to = RX(y), at = to - BASE, by = RX(AT); PUT(type, width) RX(y) = to + by; }) \
+    ONE_CASE(name##_G, { ANY_INDEX; PUT(type, width) if (moves) RX(y) = to; })
 LOADS(LDR, uint32_t, 4) LOADS(LDRB, uint8_t, 1) LOADS(LDRH, uint16_t, 2) LOADS(LDRSB, int8_t, 1) LOADS(LDRSH, int16_t, 2)
 STORES(STR, uint32_t, 4) STORES(STRB, uint8_t, 1) STORES(STRH, uint16_t, 2)
 /* Two words. */
@@ -124,6 +130,21 @@ ONE_CASE(STRD, { PAIR(store) uint64_t guards; memcpy(&guards, core->store.guard 
         for (uint32_t list = AT & 0x7FFF; list; list &= list - 1, at += 4) memcpy(&RX(oak_lowest_bit(list)), core->load.bytes + at, 4);
         MORE(X + 2u);
         ENTER(ops + A32_SLOT(to)); }
+
+/* A jump by a table, a return by one word. */
+#define LOADS_PC(address, ...) {                                                                                   \
+    uint32_t at = address - BASE, to;                                                                            \
+    const uint8_t *lies = core->load.bytes;                                                                      \
+    if (at >= core->load.last) {                                                                                 \
+        at += core->code_behind, lies = core->code.bytes;                                                        \
+        if (at >= core->code.last) goto reach_and_end;                                                           \
+    }                                                                                                            \
+    memcpy(&to, lies + at, 4);                                                                                   \
+    if (to & 3) goto reach_and_end;                                                                              \
+    __VA_ARGS__; MORE(2);                                                                                        \
+    ENTER(ops + A32_SLOT(to)); }
+    CASE(A32_DO_LDR_PC): LOADS_PC(RX(Y) + (RX((uint8_t)AT) << (AT >> 8)), (void)0)
+    CASE(A32_DO_POP_PC): LOADS_PC(RX(ARM_SP), RX(ARM_SP) += 4)
 
 #define V_ ((ca ^ cb) & (ca ^ (ca - cb)))
 #define IF_EQ !(uint32_t)nz

@@ -10,12 +10,12 @@ const uint32_t a32_pairs[4][2] = {{0, 1}, {0, 0}, {0x7FFFFFFF, 0x80000000}, {0x8
 #define PLAIN_DATA(X) X(AND) X(EOR) X(SUB) X(RSB) X(ADD) X(ADC) X(SBC) X(RSC) X(ORR) X(BIC)
 #define WITH_FLAGS(X) X(SUBS) X(RSBS) X(ADDS) X(ADCS) X(SBCS) X(ANDS) X(EORS) X(ORRS) X(BICS) X(CMP) X(CMN) X(TST) X(TEQ) X(MOV) X(MVN) X(MOVS) X(MVNS)
 #define IN_MEMORY(X) X(LDR) X(LDRB) X(LDRH) X(LDRSB) X(LDRSH) X(STR) X(STRB) X(STRH)
-#define ALONE(X) X(MOV_LSL) X(MOV_LSR) X(MOV_ASR) X(MOVS_LSL) X(MOVS_LSR) X(MOVS_ASR) X(ROR) X(LSL_BY) X(LSR_BY) X(ASR_BY) X(MUL) X(MLA) X(MLS) X(UMULL) X(SMULL) X(UMLAL) X(SMLAL) \
+#define ALONE(X) X(MOV_LSL) X(MOV_LSR) X(MOV_ASR) X(MOVS_LSL) X(MOVS_LSR) X(MOVS_ASR) X(ROR) X(LSL_BY) X(LSR_BY) X(ASR_BY) X(MUL) X(MLA) X(MLS) X(UMULL) X(SMULL) X(UMLAL) X(SMLAL) X(UMAAL) \
     X(MOVT) X(UXTB) X(UXTH) X(SXTB) X(SXTH) X(REV) X(CLZ) X(UBFX) X(SBFX) X(LDRD) X(STRD) X(NOTHING) X(COMPUTE)
-#define ENDING(X) X(JUMP) X(CALL) X(CALL_IF) X(BX) X(BLX) X(SPECIAL) X(UDIV) X(SDIV) X(STM) X(LDM) X(LDM_PC)
-#define FIVE(n)  A32_DO_##n##_I, A32_DO_##n##_R, A32_DO_##n##_LSL, A32_DO_##n##_LSR, A32_DO_##n##_ASR,
+#define ENDING(X) X(JUMP) X(CALL) X(CALL_IF) X(BX) X(BLX) X(SPECIAL) X(UDIV) X(SDIV) X(STM) X(LDM) X(LDM_PC) X(LDR_PC) X(POP_PC)
+#define SIX(n)  A32_DO_##n##_I, A32_DO_##n##_R, A32_DO_##n##_LSL, A32_DO_##n##_LSR, A32_DO_##n##_ASR, A32_DO_##n##_ROR,
 #define TWO(n)   A32_DO_##n##_I, A32_DO_##n##_R,
-#define SEVEN(n) A32_DO_##n##_I, A32_DO_##n##_PRE, A32_DO_##n##_POST, A32_DO_##n##_R, A32_DO_##n##_X, A32_DO_##n##_X_PRE, A32_DO_##n##_X_POST,
+#define EIGHT(n) A32_DO_##n##_I, A32_DO_##n##_PRE, A32_DO_##n##_POST, A32_DO_##n##_R, A32_DO_##n##_X, A32_DO_##n##_X_PRE, A32_DO_##n##_X_POST, A32_DO_##n##_G,
 #define ONE_(n)  A32_DO_##n,
 #define B_(c)    A32_DO_B_##c,
 #define ENDS_(c) A32_DO_IF_ENDS_##c,
@@ -29,7 +29,7 @@ enum {
     A32_BEHIND_ROWS = KIT_FIRST_ROW + A32_ROWS - 1,
     ENDING(ONE_) A32_CONDITIONS(B_) A32_CONDITIONS(ENDS_)
     A32_ALIKE, A32_BEHIND_ALIKE = A32_ALIKE - 1,
-    PLAIN_DATA(FIVE) WITH_FLAGS(TWO) IN_MEMORY(SEVEN) ALONE(ONE_) A32_CONDITIONS(IF_) A32_CONDITIONS(MORE_) A32_CONDITIONS(CMPI) A32_CONDITIONS(CMPR) A32_CONDITIONS(SUBI)
+    PLAIN_DATA(SIX) WITH_FLAGS(TWO) IN_MEMORY(EIGHT) ALONE(ONE_) A32_CONDITIONS(IF_) A32_CONDITIONS(MORE_) A32_CONDITIONS(CMPI) A32_CONDITIONS(CMPR) A32_CONDITIONS(SUBI)
     A32_HANDLERS
 };
 
@@ -51,7 +51,7 @@ static const struct does { uint16_t handler, flags; } does[A32_ROWS] = {
     MEMORY(LDR), MEMORY(LDRB), MEMORY(LDRH), MEMORY(LDRSB), MEMORY(LDRSH), MEMORY(STR), MEMORY(STRB), MEMORY(STRH),
     [A32_LDRD_I] = {A32_DO_LDRD, 0}, [A32_STRD_I] = {A32_DO_STRD, 0}, IN_CODE(LDR), IN_CODE(LDRB), IN_CODE(LDRH), IN_CODE(LDRSB), IN_CODE(LDRSH), [A32_PUSH_ONE] = {A32_DO_STR_PRE, 0}, [A32_POP_ONE] = {A32_DO_LDR_POST, 0},
     MANY(), MANY(DB), MANY(IB), MANY(DA), [A32_PUSH] = {A32_DO_STM, 0}, [A32_POP] = {A32_DO_LDM, 0},
-    SAME(MUL), SAME(MLA), SAME(MLS), SAME(UMULL), SAME(SMULL), SAME(UMLAL), SAME(SMLAL), SAME(UDIV), SAME(SDIV),
+    SAME(MUL), SAME(MLA), SAME(MLS), SAME(UMULL), SAME(SMULL), SAME(UMLAL), SAME(SMLAL), SAME(UMAAL), SAME(UDIV), SAME(SDIV),
     SAME(UXTB), SAME(UXTH), SAME(SXTB), SAME(SXTH), SAME(REV), SAME(CLZ), SAME(UBFX), SAME(SBFX), SAME(BX), SAME(BLX), [A32_B] = {A32_DO_JUMP, 0}, [A32_BL] = {A32_DO_CALL, 0},
     IDLE(NOP), IDLE(YIELD), IDLE(DBG), IDLE(DSB), IDLE(DMB), IDLE(ISB), IDLE(PLD), IDLE(PLDW), IDLE(PLI), IDLE(PLD_R), IDLE(PLDW_R), IDLE(PLI_R),
 };
@@ -85,7 +85,7 @@ static unsigned fill_second(uint32_t word, kit_op *op)
     }
     op->at = F(0) | by << 8;
     if (!kind && !by) return BY_REGISTER;
-    if (kind == 3 || (kind == 1 && !by)) return NOT_HERE;
+    if ((kind == 3 || kind == 1) && !by) return NOT_HERE;
     if (!by) op->at = F(0) | 31u << 8; /* asr #32 */
     return SHIFTED + kind;
 }
@@ -97,13 +97,24 @@ static unsigned fill_data(unsigned row, uint32_t word, kit_op *op)
     bool sets = BIT(20), plain = it->handler >= A32_DO_AND_I && it->handler < A32_DO_SUBS_I;
     unsigned how = fill_second(word, op), handler = sets ? it->flags : it->handler;
     op->x = (uint8_t)F(12), op->y = (uint8_t)F(16);
-    if (!handler || how > (sets || !plain ? 1u : 4u)) return 0;
+    if (!handler || how > (sets || !plain ? 1u : 5u)) return 0;
     bool logic = (word >> 21 & 15) < 2 || (word >> 21 & 15) >= 12 || (word >> 22 & 7) == 4;
     if (sets && logic && !how && (word >> 8 & 15)) return 0; /* its rotation makes the carry */
     return handler + how;
 }
 
+/* How far an index of any kind leads, by the bits of the code. */
+static inline uint32_t index_by(const oak_core *core, uint32_t how, uint32_t carry)
+{
+    unsigned kind = how >> 5 & 3, by = how >> 7 & 31;
+    if (!by && kind == 3) kind = 4;
+    else if (!by && kind) by = 32;
+    uint32_t index = arm_shifted(kind, core->r[how & 15], by, &carry);
+    return how >> 23 & 1 ? index : 0 - index;
+}
+
 /* Loads and stores of one register. */
+enum { IN_ALL = A32_DO_LDRB_I - A32_DO_LDR_I };
 static unsigned fill_transfer(const oak_core *core, unsigned row, uint32_t word, kit_op *op)
 {
     unsigned handler = does[row].handler;
@@ -120,7 +131,10 @@ static unsigned fill_transfer(const oak_core *core, unsigned row, uint32_t word,
     }
     uint32_t by = of_halves ? 0 : word >> 7 & 31;
     op->at = F(0) | by << 8;
-    if (!plus || (!of_halves && word >> 5 & 3) || (by && moves)) return 0;
+    if (!plus || (!of_halves && word >> 5 & 3) || (by && moves)) {
+        op->at = (word & 0x01A0000F) | (of_halves ? 0 : word & 0xFE0);
+        return handler ? handler - (handler - A32_DO_LDR_I) % IN_ALL + IN_ALL - 1 : 0; /* _G */
+    }
     return by ? handler - 1 : handler; /* _X, behind _R */
 }
 
@@ -151,6 +165,7 @@ static unsigned fill_other(unsigned row, uint32_t word, uint32_t address, kit_op
     case A32_DO_SMULL:
     case A32_DO_UMLAL:
     case A32_DO_SMLAL:
+    case A32_DO_UMAAL:
     case A32_DO_UDIV:
     case A32_DO_SDIV:
         op->x = (uint8_t)F(16), op->y = (uint8_t)F(12), op->at = F(0) | F(8) << 8;
@@ -200,6 +215,12 @@ static unsigned choose(oak_core *core, unsigned row, uint32_t word, uint32_t add
     if (many) return does[row].handler ? fill_many(row, word, op) : 0;
     if (one) {
         bool literal = F(16) == ARM_PC;
+        bool table = row == A32_LDR_R && F(12) == ARM_PC && !literal && BIT(23) && !(word >> 5 & 3);
+        if (row == A32_POP_ONE && F(12) == ARM_PC) return A32_DO_POP_PC;
+        if (table) {
+            op->y = (uint8_t)F(16), op->at = F(0) | (word >> 7 & 31) << 8;
+            return A32_DO_LDR_PC;
+        }
         unsigned handler = does[row].handler && F(12) != ARM_PC ? fill_transfer(core, row, word, op) : 0;
         if (!handler || !literal) return handler;
         if (op->y != A32_ZERO) return 0;
@@ -618,10 +639,10 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
 
 #define L1(n)         KIT_EXTRA_LABEL(A32_DO_##n)
 #define L2(n)         L1(n##_I) L1(n##_R)
-#define L7(n)         L1(n##_I) L1(n##_PRE) L1(n##_POST) L1(n##_R) L1(n##_X) L1(n##_X_PRE) L1(n##_X_POST)
-#define L5(n)         L2(n) L1(n##_LSL) L1(n##_LSR) L1(n##_ASR)
+#define L8(n)         L1(n##_I) L1(n##_PRE) L1(n##_POST) L1(n##_R) L1(n##_X) L1(n##_X_PRE) L1(n##_X_POST) L1(n##_G)
+#define L6(n)         L2(n) L1(n##_LSL) L1(n##_LSR) L1(n##_ASR) L1(n##_ROR)
 #define LC(c)         L1(B_##c) L1(IF_##c) L1(IF_MORE_##c) L1(IF_ENDS_##c) L1(CMP_I_##c) L1(CMP_R_##c) L1(SUBS_I_##c)
-#define CORE_EXTRA(X) ENDING(L1) PLAIN_DATA(L5) WITH_FLAGS(L2) IN_MEMORY(L7) ALONE(L1) A32_CONDITIONS(LC)
+#define CORE_EXTRA(X) ENDING(L1) PLAIN_DATA(L6) WITH_FLAGS(L2) IN_MEMORY(L8) ALONE(L1) A32_CONDITIONS(LC)
 #define CORE_CASES    "isa/a32/a32_cases.h"
 #define CORE_SPAN     (kit->span)
 #define CORE_CODE     ARM_MEM
