@@ -106,10 +106,7 @@ static unsigned fill_data(unsigned row, uint32_t word, kit_op *op)
 /* How far an index of any kind leads, by the bits of the code. */
 static inline uint32_t index_by(const oak_core *core, uint32_t how, uint32_t carry)
 {
-    unsigned kind = how >> 5 & 3, by = how >> 7 & 31;
-    if (!by && kind == 3) kind = 4;
-    else if (!by && kind) by = 32;
-    uint32_t index = arm_shifted(kind, core->r[how & 15], by, &carry);
+    uint32_t index = arm_shifted_by_code(how >> 5 & 3, how >> 7 & 31, core->r[how & 15], &carry);
     return how >> 23 & 1 ? index : 0 - index;
 }
 

@@ -32,9 +32,7 @@ static uint32_t second_operand(const oak_core *core, uint32_t word, uint32_t *ca
         return value;
     }
     if (BIT(4)) return arm_shifted(kind, value, R(8) & 0xFF, carry);
-    if (!by && kind == 3) kind = 4;
-    else if (!by && kind) by = 32;
-    return arm_shifted(kind, value, by, carry);
+    return arm_shifted_by_code(kind, by, value, carry);
 }
 
 /* Of a + b + in: sets c and v where asked. */
@@ -177,7 +175,7 @@ static uint32_t saturate(oak_core *core, uint32_t word)
 {
     uint32_t carry = 0;
     unsigned by = word >> 7 & 31, bits = word >> 16 & 31;
-    int32_t value = (int32_t)(BIT(6) ? arm_shifted(2, R(0), by ? by : 32, &carry) : R(0) << by);
+    int32_t value = (int32_t)(BIT(6) ? arm_shifted_by_code(2, by, R(0), &carry) : R(0) << by);
     int64_t one = (int64_t)1 << bits;
     return within(core, value, BIT(22) ? 0 : -one, one - 1);
 }
@@ -307,7 +305,7 @@ void a32_compute(oak_core *core, unsigned row, uint32_t word)
     case A32_BFI: R(12) = field(core, row, word); return;
     case A32_PKHBT: R(12) = (R(16) & 0xFFFF) | (R(0) << (word >> 7 & 31) & 0xFFFF0000); return;
     case A32_PKHTB: {
-        uint32_t by = word >> 7 & 31, low = arm_shifted(2, R(0), by ? by : 32, &carry);
+        uint32_t by = word >> 7 & 31, low = arm_shifted_by_code(2, by, R(0), &carry);
         R(12) = (R(16) & 0xFFFF0000) | (low & 0xFFFF);
         return;
     }
@@ -424,12 +422,7 @@ static uint32_t offset_of(const oak_core *core, uint32_t word, bool of_halves)
 {
     uint32_t carry = carry_of(core), offset = word & 0xFFF;
     if (of_halves) offset = BIT(22) ? (word >> 4 & 0xF0) | (word & 15) : R(0);
-    else if (BIT(25)) {
-        unsigned kind = word >> 5 & 3, by = word >> 7 & 31;
-        if (!by && kind == 3) kind = 4;
-        else if (!by && kind) by = 32;
-        offset = arm_shifted(kind, R(0), by, &carry);
-    }
+    else if (BIT(25)) offset = arm_shifted_by_code(word >> 5 & 3, word >> 7 & 31, R(0), &carry);
     return BIT(23) ? offset : 0 - offset;
 }
 
@@ -520,13 +513,12 @@ static int exchange(oak_core *core, unsigned row, uint32_t word, uint64_t now)
     return A32_GOES_ON;
 }
 
-static int claim(oak_core *core, unsigned row, uint32_t word, uint64_t now)
+static int claim(oak_core *core, uint32_t word, uint64_t now)
 {
     static const uint8_t sizes[] = {4, 8, 1, 2};
     unsigned bytes = sizes[word >> 21 & 3], part = bytes == 8 ? 4 : bytes;
     bool loads = BIT(20);
     uint32_t address = R(16), value = loads ? 0 : R(0), second = core->r[(word & 15) | 1];
-    (void)row;
     core->stores = !loads;
     if (address & (bytes - 1)) return kit_fail(core, OAK_FAULT_UNALIGNED, address) ? A32_GOES : A32_FAULTS;
     if (!loads && (!core->claimed || core->claim != address)) {
@@ -615,7 +607,7 @@ int a32_execute(oak_core *core, unsigned row, uint32_t word, uint32_t here, uint
     case A32_SWPB: return exchange(core, row, word, now);
     default: break;
     }
-    if (row >= A32_LDREX && row <= A32_STREXH) return claim(core, row, word, now);
+    if (row >= A32_LDREX && row <= A32_STREXH) return claim(core, word, now);
     if (row >= A32_RFE && row <= A32_SRSDA) return frame(core, word, now);
     if (row == A32_PUSH || row == A32_POP || (row >= A32_STM && row <= A32_LDMDA_USER))
         return transfer_many(core, word, now);

@@ -375,4 +375,12 @@ static inline uint32_t arm_shifted(unsigned kind, uint32_t value, uint32_t by, u
     }
 }
 
+/* The same by a constant as a code holds it, in 5 bits: 0 means 32 places, rrx, or for lsl none. */
+static inline uint32_t arm_shifted_by_code(unsigned kind, unsigned by, uint32_t value, uint32_t *carry)
+{
+    if (!by && kind == 3) kind = 4;
+    else if (!by && kind) by = 32;
+    return arm_shifted(kind, value, by, carry);
+}
+
 #endif

@@ -148,10 +148,7 @@ static bool points_to(const oak_isa_tables *tables, const oak_decoded *decoded, 
              m = registers[GET('m')];
     uint32_t base = n == ARM_PC ? decoded->address + arm_ahead(tables) : registers[n], carry = 0;
     if (arm_is_index(class)) { /* rrx with the carry as it is in nobody's interest: it moves bit 31 */
-        unsigned kind = GET('y'), by = GET('i');
-        if (kind == 3 && !by) kind = 4;
-        else if (!by && kind) by = 32;
-        offset = arm_shifted(kind, m, by, &carry);
+        offset = arm_shifted_by_code(GET('y'), GET('i'), m, &carry);
     }
     switch (class->what) {
     case ARM_MEM_IMM: *address = base + offset; return true;

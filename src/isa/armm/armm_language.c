@@ -468,41 +468,16 @@ static const oak_copier copiers[] = {
      {"ldr r0, =copied_from", "ldr r1, =copied_to", "ldr r2, =copied_bytes", "ldrb r3, [r0]", "strb r3, [r1]",
       "adds r0, r0, #1", "adds r1, r1, #1", "subs r2, r2, #1", "bne $-10"}},
     {0}};
-static const arm_dialect dialect_v6 = {.isa = &oak_isa_armv6m,
-                                       .full = armv7m_rows,
-                                       .set = armm_set_of,
-                                       .since = since_of,
-                                       .version = ARMM_SINCE_V6,
-                                       .aliases = aliases,
-                                       .also = also,
-                                       .small = true,
-                                       .any = 0x5FFF,
-                                       .special_name = name_v6,
-                                       .special_number = number_v6,
-                                       .expand = armm_expand,
-                                       .compress = compress,
-                                       .constants = CONSTANTS,
-                                       .unsound = unsound,
-                                       .flow = flow_of,
-                                       .outside_only = outside_only,
-                                       .prefer = prefer_two_operands};
-static const arm_dialect dialect_v7 = {.isa = &oak_isa_armv7m,
-                                       .full = armv7m_rows,
-                                       .set = armm_set_of,
-                                       .since = since_of,
-                                       .version = ARMM_SINCE_V7,
-                                       .aliases = aliases,
-                                       .also = also,
-                                       .any = 0x5FFF,
-                                       .special_name = name_v7,
-                                       .special_number = number_v7,
-                                       .expand = armm_expand,
-                                       .compress = compress,
-                                       .constants = CONSTANTS,
-                                       .unsound = unsound,
-                                       .flow = flow_of,
-                                       .outside_only = outside_only,
-                                       .prefer = prefer_two_operands};
+#define DIALECT(isa_of_it, version_of_it, is_small, names, numbers)                                          \
+    {                                                                                                        \
+        .isa = &isa_of_it, .full = armv7m_rows, .set = armm_set_of, .since = since_of,                       \
+        .version = version_of_it, .aliases = aliases, .also = also, .small = is_small, .any = 0x5FFF,        \
+        .special_name = names, .special_number = numbers, .expand = armm_expand, .compress = compress,       \
+        .constants = CONSTANTS, .unsound = unsound, .flow = flow_of, .outside_only = outside_only,           \
+        .prefer = prefer_two_operands                                                                        \
+    }
+static const arm_dialect dialect_v6 = DIALECT(oak_isa_armv6m, ARMM_SINCE_V6, true, name_v6, number_v6);
+static const arm_dialect dialect_v7 = DIALECT(oak_isa_armv7m, ARMM_SINCE_V7, false, name_v7, number_v7);
 
 static oak_status open_v6(const oak_host *host, oak_isa_tables **tables)
 {
