@@ -264,7 +264,7 @@ static void show_wide_special(cli *self, const oak_part_register *reg, uint32_t 
         fields = fields || oak_field_value(&reg->fields[f], value);
     const char *before = " (";
     for (unsigned f = 0; fields && f < reg->field_count; f++) {
-        if (!show_field(&reg->fields[f], value, before)) continue;
+        if (oak_field_is_second_name(reg, f) || !show_field(&reg->fields[f], value, before)) continue;
         *column += 8;
         before = " ";
     }
@@ -321,7 +321,7 @@ bool cli_report_special(cli *self, oak_session *session, const char *name)
         unsigned shown = 0;
         for (unsigned bit = 32; bit-- > 0;) /* the highest first, as manuals draw them */
             for (unsigned f = 0; f < reg->field_count; f++) {
-                if (reg->fields[f].bit != bit) continue;
+                if (reg->fields[f].bit != bit || oak_field_is_second_name(reg, f)) continue;
                 printf("%s", shown % 8 ? "  " : shown ? "\n      " : "      ");
                 show_whole_field(&reg->fields[f], value);
                 shown++;

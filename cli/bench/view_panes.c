@@ -240,7 +240,7 @@ static int draw_special(view *v, int row, int bottom, int from, int to)
         for (unsigned f = reg->field_count; f-- > 0;) {
             const oak_part_field *field = &reg->fields[f];
             uint32_t bits = oak_field_value(field, value);
-            if (!bits) continue;
+            if (!bits || oak_field_is_second_name(reg, f)) continue;
             snprintf(text + strlen(text), sizeof text - strlen(text), field->width > 1 ? " %s=%u" : " %s",
                      field->name, (unsigned)bits);
         }

@@ -126,8 +126,9 @@ static void write_blocks(const oak_part *part, unsigned p)
         fprintf(out, ".kind = (oak_block_kind)%u, ", (unsigned)block->kind);
         number("space", block->space);
         number("base", block->base);
-        number("interrupt", block->interrupt);
-        number("second_interrupt", block->second_interrupt);
+        fputs(".interrupts = {", out);
+        for (unsigned l = 0; l < OAK_MOST_BLOCK_LINES; l++) fprintf(out, "%u, ", block->interrupts[l]);
+        fputs("}, ", out);
         fputs(".uses = {", out);
         for (unsigned u = 0; u < OAK_MOST_USES; u++) fprintf(out, "%u, ", block->uses[u]);
         fputs("}, ", out);

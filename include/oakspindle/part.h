@@ -111,15 +111,19 @@ typedef enum oak_block_kind {
     OAK_BLOCK_TIMER_CHANNEL,
     OAK_BLOCK_RATE_INTERRUPT,
     OAK_BLOCK_ARMED_WATCHDOG,
-    OAK_BLOCK_MACHINE_TIMER
+    OAK_BLOCK_MACHINE_TIMER,
+    OAK_BLOCK_WAVE_TIMER,
+    OAK_BLOCK_PIN_REQUEST,
+    OAK_BLOCK_GUARDED_WATCHDOG
 } oak_block_kind;
 enum {
-    OAK_BLOCK_KINDS = OAK_BLOCK_MACHINE_TIMER + 1,
+    OAK_BLOCK_KINDS = OAK_BLOCK_GUARDED_WATCHDOG + 1,
     OAK_NO_LINE = 0xFFFF,
     OAK_NO_PIN = 0xFFFF,
     OAK_MOST_BLOCKS = 32,
     OAK_MOST_ROLES = 64,
     OAK_MOST_TIMERS = 3,
+    OAK_MOST_BLOCK_LINES = 4,
     OAK_MOST_USES = 5 /* pins that a block listens to or drives */
 };
 
@@ -135,8 +139,7 @@ typedef struct oak_part_block {
     oak_block_kind kind;
     uint8_t space;
     uint32_t base;
-    uint16_t interrupt;           /* line, or OAK_NO_LINE */
-    uint16_t second_interrupt;    /* of a kind with two lines */
+    uint16_t interrupts[OAK_MOST_BLOCK_LINES]; /* its lines, in the order of its kind, or OAK_NO_LINE */
     uint16_t uses[OAK_MOST_USES]; /* pins, by what they are for (oak_block_use_name), or OAK_NO_PIN */
     uint16_t pin;                 /* a port: its number; a timer: the pin it can drive, or OAK_NO_PIN */
     uint32_t
@@ -150,7 +153,7 @@ typedef struct oak_part_block {
     unsigned role_count;
 } oak_part_block;
 
-/* Is a field of a register another name for the one before it? */
+/* Is a field of a register another name for one before it, or for a part of another one? */
 bool oak_field_is_second_name(const oak_part_register *reg, unsigned field);
 /* The number of a role of a kind of block by its name, or -1; the name of a role, NULL behind the last. */
 int oak_block_role(oak_block_kind kind, const char *name);

@@ -389,6 +389,8 @@ typedef struct oak_core_ops {
     /* As the chip port's count and counted. */
     oak_status (*count)(oak_core *core, bool on);
     oak_status (*counted)(const oak_core *core, uint32_t address, oak_tally *tally);
+    /* The core stands still for so many cycles, from the end of the instruction under way. */
+    void (*stall)(oak_core *core, uint32_t cycles);
 } oak_core_ops;
 
 /* Adds to a list of what an instruction touches; what is there already only gets the accesses. Returns the new count. */

@@ -31,7 +31,13 @@ const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space
 bool oak_field_is_second_name(const oak_part_register *reg, unsigned field)
 {
     const oak_part_field *one = &reg->fields[field];
-    return field && one->bit == one[-1].bit && one->width == one[-1].width;
+    for (unsigned i = 0; i < reg->field_count; i++) {
+        const oak_part_field *other = &reg->fields[i];
+        bool inside =
+            i != field && one->bit >= other->bit && one->bit + one->width <= other->bit + other->width;
+        if (inside && (other->width > one->width || i < field)) return true;
+    }
+    return false;
 }
 
 bool oak_part_is_configuration(const oak_part *part, const oak_part_register *reg)

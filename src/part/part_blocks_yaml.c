@@ -192,29 +192,29 @@ static void add_block_port(part_file *file, yaml_node_t *map, oak_part_block *bl
     if (number >= 0) block->pin = (uint16_t)number;
 }
 
-/* interrupts: [1, 3] — the lines of a kind that has two. */
+/* interrupts: [1, 3] — the lines of a kind that has several; `-` where one asks for nothing. */
 static void read_lines(part_file *file, yaml_node_t *map, oak_part_block *block)
 {
     yaml_node_t *list = part_member(file, map, "interrupts");
     if (!list) return;
-    uint64_t line[2] = {OAK_NO_LINE, OAK_NO_LINE};
+    uint64_t line[OAK_MOST_BLOCK_LINES] = {OAK_NO_LINE, OAK_NO_LINE, OAK_NO_LINE, OAK_NO_LINE};
     size_t count = 0;
     bool good = list->type == YAML_SEQUENCE_NODE;
     for (yaml_node_item_t *item = good ? list->data.sequence.items.start : NULL;
          good && item < list->data.sequence.items.top; item++) {
         const char *text = part_scalar(part_node_at(file, *item));
         size_t used = 0, length = text ? oak_length(text) : 0;
-        good = count < 2 && length && !oak_read_number(text, text + length, &line[count], &used) &&
-               used == length && line[count] < OAK_NO_LINE;
+        good = count < OAK_MOST_BLOCK_LINES && length &&
+               (oak_same(text, "-") || (!oak_read_number(text, text + length, &line[count], &used) &&
+                                        used == length && line[count] < OAK_NO_LINE));
         count++;
     }
-    if (!good || count != 2) {
-        REFUSE_AT(file, list, "part-value", "Write `interrupts: [1, 3]`.",
-                  "`interrupts` of a block are the numbers of its two lines");
+    if (!good || count < 2) {
+        REFUSE_AT(file, list, "part-value", "Write `interrupts: [1, 3]`; `-` for a line that is not there.",
+                  "`interrupts` of a block are the numbers of its lines, two to four");
         return;
     }
-    block->interrupt = (uint16_t)line[0];
-    block->second_interrupt = (uint16_t)line[1];
+    for (unsigned i = 0; i < OAK_MOST_BLOCK_LINES; i++) block->interrupts[i] = (uint16_t)line[i];
 }
 
 /* uses: {receive: p3.0, send: p3.1} — the pins of a block. */
@@ -250,15 +250,15 @@ static void check_block(part_file *file, yaml_node_t *map, const oak_part_block 
 {
     yaml_node_t *lines = part_member(file, map, "interrupts"), *uses = part_member(file, map, "uses");
     const char *needed;
-    check_line(file, lines ? lines : part_member(file, map, "interrupt"), block->interrupt);
-    check_line(file, lines, block->second_interrupt);
+    for (unsigned i = 0; i < OAK_MOST_BLOCK_LINES; i++)
+        check_line(file, lines ? lines : part_member(file, map, "interrupt"), block->interrupts[i]);
     for (unsigned i = 0; (needed = oak_block_needs(block->kind, i)); i++) {
         bool has = false, held = block->kind == OAK_BLOCK_SERIAL && oak_same(needed, "run");
         for (unsigned r = 0; r < block->role_count; r++) {
             const char *role = oak_block_role_name(block->kind, block->roles[r].role);
             has = has || oak_same(role, needed) ||
-                  (held && (oak_same(role, "held") ||
-                            oak_same(role, "sixteenths"))); /* its opposite, or it always runs */
+                  (held && (oak_same(role, "held") || oak_same(role, "sixteenths") ||
+                            oak_same(role, "complete"))); /* its opposite, or it always runs */
         }
         if (has) continue;
         REFUSE_AT(file, map, "part-role", "Give it to a register with `role:`, or to a field with `does:`.",
@@ -370,12 +370,12 @@ void part_add_block(part_file *file, yaml_node_t *map)
     if (!part_number_member(file, map, "unit", false, like ? like->unit : 1, UINT32_MAX, &unit)) return;
     if (!part_number_member(file, map, "key", false, like ? like->key : 0, UINT32_MAX, &key)) return;
     block.base = (uint32_t)base;
-    block.interrupt = (uint16_t)line;
+    for (unsigned i = 0; i < OAK_MOST_BLOCK_LINES; i++) block.interrupts[i] = OAK_NO_LINE;
+    block.interrupts[0] = (uint16_t)line;
     block.unit = unit ? (uint32_t)unit : 1;
     block.key = (uint32_t)key;
     if (!read_memory(file, map, like, &block)) return;
     block.pin = pin_member(file, map, "drives");
-    block.second_interrupt = OAK_NO_LINE;
     read_lines(file, map, &block);
     read_uses(file, map, &block);
     read_timers(file, map, &block);

@@ -156,12 +156,14 @@ bool part_read_fields(part_file *file, yaml_node_t *map, oak_part_register *reg)
         for (; at && fields[at - 1].bit < field.bit; at--) fields[at] = fields[at - 1];
         fields[at] = field;
     }
-    for (unsigned i = 1; i < filled; i++) {
-        const oak_part_field *before = &fields[i - 1];
-        bool second_name = fields[i].bit == before->bit && fields[i].width == before->width;
-        if (second_name || fields[i].bit + fields[i].width <= before->bit) continue;
-        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", fields[i - 1].name,
-                  fields[i].name);
+    for (unsigned i = 0; i < filled * filled; i++) { /* one may be another name, or that of a part */
+        const oak_part_field *one = &fields[i / filled], *other = &fields[i % filled];
+        unsigned end = one->bit + one->width, other_end = other->bit + other->width;
+        bool apart = end <= other->bit || other_end <= one->bit,
+             inside = one->bit >= other->bit && end <= other_end,
+             around = other->bit >= one->bit && other_end <= end;
+        if (apart || inside || around) continue;
+        REFUSE_AT(file, map, "part-overlap", NULL, "`%s` and `%s` share a bit", one->name, other->name);
         return false;
     }
     reg->fields = fields;

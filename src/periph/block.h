@@ -27,7 +27,8 @@
     X(OAK_PORT_EDGE_INTERRUPT, "edge-interrupt")                                                             \
     X(OAK_PORT_PULLS, "pulls")                                                                               \
     X(OAK_PORT_OTHERS, "other-functions")                                                                    \
-    X(OAK_PORT_ALL_UP, "pull-ups-on")
+    X(OAK_PORT_ALL_UP, "pull-ups-on")                                                                        \
+    X(OAK_PORT_LATCH_LOOSE, "latch-pull-ups-off")
 #define OAK_TIMER_ROLES(X)                                                                                   \
     X(OAK_TIMER_RUN, "run")                                                                                  \
     X(OAK_TIMER_COUNT, "count")                                                                              \
@@ -65,7 +66,11 @@
     X(OAK_SERIAL_RECEIVED_URGENT, "received-urgent")                                                         \
     X(OAK_SERIAL_HELD, "held")                                                                               \
     X(OAK_SERIAL_BUSY, "busy")                                                                               \
-    X(OAK_SERIAL_SIXTEENTHS, "sixteenths")
+    X(OAK_SERIAL_SIXTEENTHS, "sixteenths")                                                                   \
+    X(OAK_SERIAL_COUNT_HIGH, "count-high")                                                                   \
+    X(OAK_SERIAL_TWICE, "twice")                                                                             \
+    X(OAK_SERIAL_COMPLETE, "complete")                                                                       \
+    X(OAK_SERIAL_COMPLETE_INTERRUPT, "complete-interrupt")
 #define OAK_WATCHDOG_ROLES(X)                                                                                \
     X(OAK_WATCHDOG_RUN, "run")                                                                               \
     X(OAK_WATCHDOG_PERIOD, "period")                                                                         \
@@ -162,7 +167,10 @@
     X(OAK_EEPROM_DONE, "done")                                                                               \
     X(OAK_EEPROM_INTERRUPT, "interrupt")                                                                     \
     X(OAK_EEPROM_URGENT, "urgent")                                                                           \
-    X(OAK_EEPROM_ELSEWHERE, "elsewhere")
+    X(OAK_EEPROM_ELSEWHERE, "elsewhere")                                                                     \
+    X(OAK_EEPROM_ADDRESS_HIGH, "address-high")                                                               \
+    X(OAK_EEPROM_OPENS, "opens")                                                                             \
+    X(OAK_EEPROM_HALF, "half")
 #define OAK_TIMEOUT_ROLES(X)                                                                                 \
     X(OAK_TIMEOUT_LENT, "lent")                                                                              \
     X(OAK_TIMEOUT_RATE, "rate")
@@ -283,6 +291,47 @@
     X(OAK_MACHINE_MOMENT_HIGH, "moment-high")                                                                \
     X(OAK_MACHINE_REQUEST, "request")
 
+#define OAK_WAVE_ROLES(X)                                                                                    \
+    X(OAK_WAVE_WAVEFORM, "waveform")                                                                         \
+    X(OAK_WAVE_WAVEFORM_HIGH, "waveform-high")                                                               \
+    X(OAK_WAVE_CLOCK, "clock")                                                                               \
+    X(OAK_WAVE_RESTART, "restart")                                                                           \
+    X(OAK_WAVE_LOW, "low")                                                                                   \
+    X(OAK_WAVE_HIGH, "high")                                                                                 \
+    X(OAK_WAVE_A_LOW, "a-low")                                                                               \
+    X(OAK_WAVE_A_HIGH, "a-high")                                                                             \
+    X(OAK_WAVE_B_LOW, "b-low")                                                                               \
+    X(OAK_WAVE_B_HIGH, "b-high")                                                                             \
+    X(OAK_WAVE_KEPT_LOW, "kept-low")                                                                         \
+    X(OAK_WAVE_KEPT_HIGH, "kept-high")                                                                       \
+    X(OAK_WAVE_OUTPUT_A, "output-a")                                                                         \
+    X(OAK_WAVE_OUTPUT_B, "output-b")                                                                         \
+    X(OAK_WAVE_FORCE_A, "force-a")                                                                           \
+    X(OAK_WAVE_FORCE_B, "force-b")                                                                           \
+    X(OAK_WAVE_RISING, "rising")                                                                             \
+    X(OAK_WAVE_FILTER, "filter")                                                                             \
+    X(OAK_WAVE_OVERFLOW, "overflow")                                                                         \
+    X(OAK_WAVE_MATCH_A, "match-a")                                                                           \
+    X(OAK_WAVE_MATCH_B, "match-b")                                                                           \
+    X(OAK_WAVE_CAPTURED, "captured")                                                                         \
+    X(OAK_WAVE_OVERFLOW_INTERRUPT, "overflow-interrupt")                                                     \
+    X(OAK_WAVE_A_INTERRUPT, "a-interrupt")                                                                   \
+    X(OAK_WAVE_B_INTERRUPT, "b-interrupt")                                                                   \
+    X(OAK_WAVE_CAPTURED_INTERRUPT, "captured-interrupt")
+#define OAK_REQUEST_ROLES(X)                                                                                 \
+    X(OAK_REQUEST_SENSE, "sense")                                                                            \
+    X(OAK_REQUEST_MASK, "mask")                                                                              \
+    X(OAK_REQUEST_EVENT, "event")                                                                            \
+    X(OAK_REQUEST_INTERRUPT, "interrupt")
+#define OAK_GUARDED_ROLES(X)                                                                                 \
+    X(OAK_GUARDED_RATE, "rate")                                                                              \
+    X(OAK_GUARDED_RATE_HIGH, "rate-high")                                                                    \
+    X(OAK_GUARDED_CHANGE, "change")                                                                          \
+    X(OAK_GUARDED_RESETS, "resets")                                                                          \
+    X(OAK_GUARDED_INTERRUPT, "interrupt")                                                                    \
+    X(OAK_GUARDED_EVENT, "event")                                                                            \
+    X(OAK_GUARDED_CAUSED, "caused")
+
 #define OAK_ROLE_NUMBER(number, name) number,
 enum oak_port_role { OAK_PORT_ROLES(OAK_ROLE_NUMBER) OAK_PORT_ROLE_COUNT };
 enum oak_timer_role { OAK_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_TIMER_ROLE_COUNT };
@@ -309,6 +358,9 @@ enum oak_on_timer_role { OAK_ON_TIMER_ROLES(OAK_ROLE_NUMBER) OAK_ON_TIMER_ROLE_C
 enum oak_rate_role { OAK_RATE_ROLES(OAK_ROLE_NUMBER) OAK_RATE_ROLE_COUNT };
 enum oak_armed_role { OAK_ARMED_ROLES(OAK_ROLE_NUMBER) OAK_ARMED_ROLE_COUNT };
 enum oak_machine_role { OAK_MACHINE_ROLES(OAK_ROLE_NUMBER) OAK_MACHINE_ROLE_COUNT };
+enum oak_wave_role { OAK_WAVE_ROLES(OAK_ROLE_NUMBER) OAK_WAVE_ROLE_COUNT };
+enum oak_request_role { OAK_REQUEST_ROLES(OAK_ROLE_NUMBER) OAK_REQUEST_ROLE_COUNT };
+enum oak_guarded_role { OAK_GUARDED_ROLES(OAK_ROLE_NUMBER) OAK_GUARDED_ROLE_COUNT };
 #undef OAK_ROLE_NUMBER
 
 /* The pins of the kinds that use some. */
@@ -331,6 +383,8 @@ enum oak_wide_use { OAK_WIDE_COUNT };
 enum oak_channel_use { OAK_CHANNEL_PIN };
 enum oak_on_timer_use { OAK_ON_TIMER_PIN };
 enum oak_compare_use { OAK_COMPARE_COUNT, OAK_COMPARE_PIN_0 /* and of the other units */ };
+enum oak_wave_use { OAK_WAVE_COUNT, OAK_WAVE_PIN_A, OAK_WAVE_PIN_B, OAK_WAVE_CAPTURE };
+enum oak_request_use { OAK_REQUEST_PIN /* the first of eight, with a mask */ };
 enum oak_events_use { OAK_EVENTS_EDGE, OAK_EVENTS_CHANGING /* the first of four */ };
 
 typedef struct oak_timer {
@@ -341,11 +395,12 @@ typedef struct oak_timer {
     uint64_t handled; /* events before and at this cycle are in the flags */
 } oak_timer;
 
-enum { OAK_SERIAL_KEPT = 65536, OAK_SERIAL_WAIT = 2 };
+enum { OAK_SERIAL_KEPT = 65536, OAK_SERIAL_WAIT = 3 };
 typedef struct oak_serial {
     bool running, shifting, holding, overrun, room_interrupt, received_interrupt;
     bool sided;  /* sends and receives apart */
     bool looked; /* at the flag of a byte that waits */
+    bool completes, complete, complete_interrupt, twice;
     bool counted, fast, sends, receives, nine_out, nine_in, ninth_out, room_urgent, received_urgent;
     uint8_t received;       /* bytes that wait */
     uint16_t shifter, held; /* with a ninth bit */
@@ -541,11 +596,39 @@ typedef struct oak_pin_events {
 
 typedef struct oak_eeprom {
     bool allow, done, interrupt, urgent, elsewhere;
+    uint8_t half; /* 1 erases alone, 2 writes alone */
     uint8_t data, value,
         unlocked;         /* unlocked: how many of the two bytes have come, the last at unlocked_at */
     uint32_t address, to; /* to, value: of the write that is under way */
     uint64_t unlocked_at, done_at; /* done_at: UINT64_MAX while nothing is written */
 } oak_eeprom;
+
+typedef struct oak_wave_timer {
+    uint8_t waveform, clock, output[2];
+    bool rising, filter, down, blocked; /* blocked: the next step is no match */
+    bool seen, seen_capture;            /* levels of the pins */
+    bool event[4], interrupt[4];        /* overflow, a, b, captured */
+    bool out[2];
+    uint8_t kept;                                /* the high byte on its way, in or out */
+    uint32_t count, match[2], next[2], captured; /* next: what becomes of match[] at the end of a turn */
+    uint64_t since, base;                        /* the prescaler began at `base` */
+} oak_wave_timer;
+
+typedef struct oak_pin_request {
+    uint8_t sense;
+    bool event, interrupt;
+    uint32_t mask, seen;
+} oak_pin_request;
+
+typedef struct oak_guarded_watchdog {
+    uint8_t rate;
+    bool resets, interrupt, event, caused, bitten;
+    struct {
+        uint8_t rate;
+        bool change, resets;
+    } written;
+    uint64_t since, opened; /* opened: when its setting may be changed, for four cycles */
+} oak_guarded_watchdog;
 
 typedef struct oak_watchdog {
     bool running;
@@ -574,14 +657,15 @@ typedef struct oak_block_services {
     void (*kept)(void *machine, const oak_block *block, uint32_t index, uint8_t *value, bool writes);
     oak_block *(*numbered)(void *machine, unsigned number); /* another one, by its place in the part */
     unsigned (*stopped)(void *machine);                     /* clocks that stand still, a bit each */
+    void (*stall)(void *machine, uint32_t cycles);          /* the core stands for so long */
 } oak_block_services;
 
 struct oak_block {
     const oak_part_block *about;
     const oak_block_services *services;
-    bool line, second_line; /* its interrupts are asked for */
-    uint64_t next;          /* as advance has told */
-    uint32_t asked;         /* of a role that is taken: the bits that the instruction looks at */
+    bool lines[OAK_MOST_BLOCK_LINES]; /* its interrupts are asked for */
+    uint64_t next;                    /* as advance has told */
+    uint32_t asked;                   /* of a role that is taken: the bits that the instruction looks at */
     union {
         oak_gpio *port;
         oak_timer timer;
@@ -607,6 +691,9 @@ struct oak_block {
         oak_rate_interrupt rated;
         oak_armed_watchdog armed;
         oak_machine_timer machine;
+        oak_wave_timer wave;
+        oak_pin_request request;
+        oak_guarded_watchdog guarded;
     } as;
     oak_sent sent; /* of a serial port */
 };
@@ -622,8 +709,8 @@ typedef struct oak_block_ops {
     void (*visit)(oak_block *block, const oak_state_visitor *visitor);
     /* These may be NULL. Levels of pins have changed at the beginning of the cycle `now`. */
     void (*pins)(oak_block *block, uint64_t now);
-    /* The interrupt of its first or second line is being served. */
-    void (*served)(oak_block *block, bool second, uint64_t now);
+    /* The interrupt of one of its lines is being served. */
+    void (*served)(oak_block *block, unsigned which, uint64_t now);
     /* All roles of a register have been set. */
     void (*written)(oak_block *block, uint64_t now);
     /* An instruction has read a role. */
@@ -642,7 +729,8 @@ extern const oak_block_ops oak_port_block, oak_timer_block, oak_serial_block, oa
     oak_handshake_block, oak_down_counter_block, oak_wired_line_block, oak_prescaled_timer_block,
     oak_pin_events_block, oak_eeprom_block, oak_timeout_block, oak_wide_timer_block, oak_period_timer_block,
     oak_channel_block, oak_compare_timer_block, oak_interval_watchdog_block, oak_free_timer_block,
-    oak_timer_channel_block, oak_rate_interrupt_block, oak_armed_watchdog_block, oak_machine_timer_block;
+    oak_timer_channel_block, oak_rate_interrupt_block, oak_armed_watchdog_block, oak_machine_timer_block,
+    oak_wave_timer_block, oak_pin_request_block, oak_guarded_watchdog_block;
 
 static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
 {
@@ -670,7 +758,10 @@ static inline const oak_block_ops *oak_block_ops_of(const oak_block *block)
                                                [OAK_BLOCK_TIMER_CHANNEL] = &oak_timer_channel_block,
                                                [OAK_BLOCK_RATE_INTERRUPT] = &oak_rate_interrupt_block,
                                                [OAK_BLOCK_ARMED_WATCHDOG] = &oak_armed_watchdog_block,
-                                               [OAK_BLOCK_MACHINE_TIMER] = &oak_machine_timer_block};
+                                               [OAK_BLOCK_MACHINE_TIMER] = &oak_machine_timer_block,
+                                               [OAK_BLOCK_WAVE_TIMER] = &oak_wave_timer_block,
+                                               [OAK_BLOCK_PIN_REQUEST] = &oak_pin_request_block,
+                                               [OAK_BLOCK_GUARDED_WATCHDOG] = &oak_guarded_watchdog_block};
     return all[block->about->kind];
 }
 
@@ -682,16 +773,21 @@ void oak_port_edges(oak_block *block);
 uint64_t oak_watchdog_bites_at(const oak_block *block);
 uint64_t oak_interval_watchdog_ends_at(const oak_block *block);
 uint64_t oak_armed_watchdog_ends_at(const oak_block *block);
+uint64_t oak_guarded_watchdog_resets_at(const oak_block *block);
 /* A byte arrives at a serial port. */
 void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 void oak_framed_serial_receive(oak_block *block, uint8_t byte, uint64_t now);
 /* Keeps a byte that was sent. */
 void oak_serial_keep(oak_block *block, uint8_t byte, uint64_t cycle);
 /* As oak_block_interrupt, for a line that can be noticed from the cycle `from` on. */
-void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from);
+void oak_block_ask(oak_block *block, unsigned which, bool level, uint64_t from);
+/* Shows which of its lines are asked for, so many. */
+void oak_block_visit_lines(oak_block *block, const oak_state_visitor *visitor, unsigned count);
 
 /* Asks on the first line where it is urgent, else on the second. */
 void oak_block_ask_by(oak_block *block, bool urgent, bool asks);
+/* Does writing 1 to a role do something, and 0 nothing? Or is there nothing to write back? An instruction that changes one bit leaves such alone. */
+bool oak_role_acts(oak_block_kind kind, unsigned role);
 /* Does the part give it this role? */
 bool oak_block_has(const oak_block *block, unsigned role);
 /* The cycle at which the count becomes a value, UINT64_MAX for never; brings it to `now`. */

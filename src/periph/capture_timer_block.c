@@ -46,7 +46,7 @@ static void settle(oak_block *block, uint64_t now)
             counter->count = counter->reload;
         }
     }
-    if (!was && (timer->overflow || timer->edge)) oak_block_ask(block, false, true, from);
+    if (!was && (timer->overflow || timer->edge)) oak_block_ask(block, 0, true, from);
 }
 
 static bool level(const oak_block *block, unsigned use)
@@ -120,7 +120,7 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
 
 static void written(oak_block *block, uint64_t now)
 {
-    oak_block_ask(block, false, block->as.capture.overflow || block->as.capture.edge, now + 1);
+    oak_block_ask(block, 0, block->as.capture.overflow || block->as.capture.edge, now + 1);
 }
 
 static uint64_t advance(oak_block *block, uint64_t now)
@@ -153,7 +153,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, seen_trigger, bool)
     OAK_VISIT(it, step_at, uint64_t)
     OAK_VISIT(it, trigger_at, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     load(it);
 }
 

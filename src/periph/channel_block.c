@@ -251,8 +251,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, last, uint16_t)
     OAK_VISIT(it, settled, uint64_t)
     OAK_VISIT(it, due, uint64_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
     it->mode &= 15, it->fine &= 3, it->edges &= 15, it->width &= 1023;
 }
 

@@ -160,7 +160,7 @@ static void update(oak_block *block)
 {
     const oak_compare_timer *it = &block->as.compare;
     oak_block_interrupt(block, it->unit[0].event && it->unit[0].interrupt);
-    oak_block_ask(block, true, cause_of(it) != 0, 0);
+    oak_block_ask(block, 1, cause_of(it) != 0, 0);
 }
 
 static bool input_of(const oak_block *block, unsigned number)
@@ -317,10 +317,10 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return next == UINT64_MAX ? next : it->since + next * step_of(block) - it->part;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
     settle(block, now);
-    if (!second) block->as.compare.unit[0].event = false;
+    if (!which) block->as.compare.unit[0].event = false;
     update(block);
 }
 
@@ -373,8 +373,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OF_UNIT(1)
     OF_UNIT(2)
 #undef OF_UNIT
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
 }
 
 const oak_block_ops oak_compare_timer_block = {reset, get, set, advance, visit, look, served, NULL, taken};

@@ -122,9 +122,9 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return it->running && !it->edges && seen ? it->since + it->count * step_of(it) : UINT64_MAX;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
-    (void)second;
+    (void)which;
     settle(block, now);
     block->as.down.zero = false; /* the acknowledgement takes it back */
     update(block, now);
@@ -144,7 +144,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, reload, uint32_t)
     OAK_VISIT(it, count, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     if (!it->count) it->count = 1;
 }
 

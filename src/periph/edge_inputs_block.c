@@ -80,13 +80,13 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return block->as.edges.due;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
     oak_edge_inputs *inputs = &block->as.edges;
     settle(block, now);
-    if (!inputs->falling[second]) return; /* the pin says when it is over */
-    inputs->pending[second] = false;
-    oak_block_ask(block, second, false, 0);
+    if (!inputs->falling[which]) return; /* the pin says when it is over */
+    inputs->pending[which] = false;
+    oak_block_ask(block, which, false, 0);
 }
 
 static void visit(oak_block *block, const oak_state_visitor *visitor)
@@ -101,8 +101,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, level[0], bool)
     OAK_VISIT(it, level[1], bool)
     OAK_VISIT(it, due, uint64_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
 }
 
 const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served, written, NULL};

@@ -93,7 +93,7 @@ static void put(oak_block *block, unsigned use, bool drives, bool high, uint64_t
 static void ask(oak_block *block, uint64_t from)
 {
     const oak_framed_serial *port = &block->as.framed;
-    oak_block_ask(block, false, port->sent || port->received, from);
+    oak_block_ask(block, 0, port->sent || port->received, from);
 }
 
 static void begin(oak_block *block, uint8_t byte, uint64_t now)
@@ -374,7 +374,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, in_frame, uint16_t)
     OAK_VISIT(it, next_sample, uint64_t)
     OAK_VISIT(it, line_high, bool)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->bit &= 15;
     it->in_bit &= 15;
 }

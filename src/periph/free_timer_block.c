@@ -82,7 +82,7 @@ static void visit_timer(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, count, uint32_t)
     OAK_VISIT(it, part, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->rate &= 7;
     it->count &= 0xFFFF;
     it->part &= (1u << it->rate) - 1;
@@ -235,7 +235,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, edges, uint8_t)
     OAK_VISIT(it, value, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->output &= 3;
     it->edges &= 3;
     it->value &= 0xFFFF;

@@ -26,6 +26,7 @@ typedef struct oak_gpio {
     uint32_t seen;         /* levels when edges were looked for last */
     uint32_t read;         /* levels when an instruction read them last, at the cycle read_at */
     uint32_t chosen;       /* the one bit that it was for, 0 for all */
+    bool loose;            /* inputs whose latch is high are not pulled up */
     uint32_t borrowed;     /* bits of the latch that an instruction has read on the pins and written back */
     uint64_t read_at;
 } oak_gpio;

@@ -114,7 +114,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, seen_taken, bool)
     OAK_VISIT(it, kept, uint8_t)
     OAK_VISIT(it, output, uint8_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
 }
 
 /* Reading takes the byte. */

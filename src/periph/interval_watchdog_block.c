@@ -113,9 +113,9 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return runs(block) && noticed ? it->since + length(block) - it->gone : UINT64_MAX;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
-    (void)second;
+    (void)which;
     settle(block, now);
     block->as.interval.event = false;
     update(block);
@@ -134,7 +134,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, next, uint8_t)
     OAK_VISIT(it, gone, uint64_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->interval &= 3;
     it->gone %= length(block);
 }

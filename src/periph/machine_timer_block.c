@@ -18,8 +18,8 @@ static uint64_t advance(oak_block *block, uint64_t now)
     bool reached = time >= it->moment;
     uint64_t missing =
         reached ? 0 - time : it->moment - time; /* to the moment, or until the time is 0 again */
-    oak_block_ask(block, false, reached, now);
-    oak_block_ask(block, true, it->request, now);
+    oak_block_ask(block, 0, reached, now);
+    oak_block_ask(block, 1, it->request, now);
     return (reached && !it->moment) || missing > UINT64_MAX - now ? UINT64_MAX : now + missing;
 }
 
@@ -64,8 +64,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, ahead, uint64_t)
     OAK_VISIT(it, moment, uint64_t)
     OAK_VISIT(it, request, bool)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
 }
 
 const oak_block_ops oak_machine_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

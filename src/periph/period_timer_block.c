@@ -119,8 +119,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, part, uint32_t)
     OAK_VISIT(it, turns, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
     it->rate &= 3, it->every &= 15;
     it->turns %= it->every + 1;
     it->part %= step_of(it);

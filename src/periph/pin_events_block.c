@@ -25,7 +25,7 @@ static void update(oak_block *block)
     it->changed |= pins_now(block) != it->compared;
     bool edge = it->edge && it->edge_interrupt, change = it->changed && it->change_interrupt;
     oak_block_interrupt(block, (edge && it->edge_urgent) || (change && it->change_urgent));
-    oak_block_ask(block, true, (edge && !it->edge_urgent) || (change && !it->change_urgent), 0);
+    oak_block_ask(block, 1, (edge && !it->edge_urgent) || (change && !it->change_urgent), 0);
 }
 
 static void reset(oak_block *block, uint64_t now)
@@ -36,7 +36,7 @@ static void reset(oak_block *block, uint64_t now)
                                         .edge_urgent = true,
                                         .change_urgent = true};
     oak_block_interrupt(block, false);
-    oak_block_ask(block, true, false, 0);
+    oak_block_ask(block, 1, false, 0);
 }
 
 static uint32_t get(oak_block *block, unsigned role, uint64_t now)
@@ -108,8 +108,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, change_urgent, bool)
     OAK_VISIT(it, seen, bool)
     OAK_VISIT(it, compared, uint32_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
 }
 
 const oak_block_ops oak_pin_events_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};

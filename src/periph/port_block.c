@@ -4,18 +4,29 @@
  * into their latches. When such a pin drives that, it is noticed. */
 #include "periph/block.h"
 
-void oak_block_ask(oak_block *block, bool second, bool level, uint64_t from)
+void oak_block_ask(oak_block *block, unsigned which, bool level, uint64_t from)
 {
-    bool *line = second ? &block->second_line : &block->line;
-    uint16_t number = second ? block->about->second_interrupt : block->about->interrupt;
+    bool *line = &block->lines[which];
+    uint16_t number = block->about->interrupts[which];
     if (*line == level || number == OAK_NO_LINE) return;
     *line = level;
     block->services->interrupt(block->services->machine, number, level, from);
 }
 
+void oak_block_visit_lines(oak_block *block, const oak_state_visitor *visitor, unsigned count)
+{
+    static const char *const names[OAK_MOST_BLOCK_LINES] = {"line", "second_line", "third_line",
+                                                            "fourth_line"};
+    for (unsigned i = 0; i < count; i++) {
+        uint64_t value = block->lines[i];
+        visitor->number(visitor->context, block->about->name, names[i], &value);
+        block->lines[i] = value != 0;
+    }
+}
+
 void oak_block_interrupt(oak_block *block, bool level)
 {
-    oak_block_ask(block, false, level, 0);
+    oak_block_ask(block, 0, level, 0);
 }
 
 void oak_port_edges(oak_block *block)
@@ -56,6 +67,7 @@ static void reset(oak_block *block, uint64_t now)
     oak_gpio *port = block->as.port;
     (void)now;
     port->read = port->borrowed = port->chosen = 0, port->read_at = UINT64_MAX - 1;
+    port->loose = false;
     port->latch = port->direction = port->pull_up = port->rise = port->fall = port->pending = 0;
     port->pulls = port->pull_down = port->falling = port->edges = port->edge_enabled = 0;
     port->own = oak_block_has(block, OAK_PORT_OTHERS) ? UINT32_MAX : 0;
@@ -85,6 +97,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_PORT_EDGE_INTERRUPT: return port->edge_enabled;
     case OAK_PORT_PULLS: return port->pulls;
     case OAK_PORT_OTHERS: return ~port->own;
+    case OAK_PORT_LATCH_LOOSE: return port->loose;
     default: return 0; /* set, clear, toggle */
     }
 }
@@ -93,6 +106,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 static void hold_by_latch(oak_block *block)
 {
     oak_gpio *port = block->as.port;
+    if (oak_block_has(block, OAK_PORT_LATCH_LOOSE)) port->pull_up = port->loose ? 0 : port->latch;
     if (!oak_block_has(block, OAK_PORT_PULLS)) return;
     port->pull_up = port->pulls & port->latch;
     port->pull_down = port->pulls & ~port->latch;
@@ -123,6 +137,7 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_PORT_EDGE_INTERRUPT: port->edge_enabled = value; break;
     case OAK_PORT_PULLS: port->pulls = value; break;
     case OAK_PORT_OTHERS: port->own = ~value; break;
+    case OAK_PORT_LATCH_LOOSE: port->loose = value != 0; break;
     default: break;
     }
     hold_by_latch(block);
@@ -153,13 +168,14 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, edges, uint32_t)
     OAK_VISIT(it, edge_enabled, uint32_t)
     OAK_VISIT(it, own, uint32_t)
+    OAK_VISIT(it, loose, bool)
     hold_by_latch(block);
     OAK_VISIT(it, seen, uint32_t)
     OAK_VISIT(it, read, uint32_t)
     OAK_VISIT(it, borrowed, uint32_t)
     OAK_VISIT(it, chosen, uint32_t)
     OAK_VISIT(it, read_at, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
 }
 
 static void taken(oak_block *block, unsigned role, uint64_t now)

@@ -122,7 +122,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, count, uint32_t)
     OAK_VISIT(it, part, uint32_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->rate &= 7;
     it->count %= COUNTS;
     it->part %= step_of(it);

@@ -77,7 +77,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, interrupt, bool)
     OAK_VISIT(it, gone, uint64_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->rate &= 7;
     it->steps &= 15;
 }

@@ -30,6 +30,9 @@ static const char *const on_timer_roles[] = {OAK_ON_TIMER_ROLES(ROLE) NULL};
 static const char *const rate_roles[] = {OAK_RATE_ROLES(ROLE) NULL};
 static const char *const armed_roles[] = {OAK_ARMED_ROLES(ROLE) NULL};
 static const char *const machine_roles[] = {OAK_MACHINE_ROLES(ROLE) NULL};
+static const char *const wave_roles[] = {OAK_WAVE_ROLES(ROLE) NULL};
+static const char *const request_roles[] = {OAK_REQUEST_ROLES(ROLE) NULL};
+static const char *const guarded_roles[] = {OAK_GUARDED_ROLES(ROLE) NULL};
 #undef ROLE
 
 static const struct kind {
@@ -85,6 +88,11 @@ static const struct kind {
         {"armed-watchdog", armed_roles, OAK_ARMED_ROLE_COUNT, {NULL}, {"rate", "arm"}},
     [OAK_BLOCK_MACHINE_TIMER] =
         {"machine-timer", machine_roles, OAK_MACHINE_ROLE_COUNT, {NULL}, {"time", "moment"}},
+    [OAK_BLOCK_WAVE_TIMER] =
+        {"wave-timer", wave_roles, OAK_WAVE_ROLE_COUNT, {"count", "a", "b", "capture"}, {"clock", "low"}},
+    [OAK_BLOCK_PIN_REQUEST] = {"pin-request", request_roles, OAK_REQUEST_ROLE_COUNT, {"pin"}, {"event"}},
+    [OAK_BLOCK_GUARDED_WATCHDOG] =
+        {"guarded-watchdog", guarded_roles, OAK_GUARDED_ROLE_COUNT, {NULL}, {"rate", "resets"}},
 };
 
 const char *oak_block_role_name(oak_block_kind kind, unsigned role)
@@ -118,4 +126,18 @@ bool oak_block_sends(oak_block_kind kind)
 const char *oak_block_kind_name(oak_block_kind kind)
 {
     return kinds[kind].name;
+}
+
+bool oak_role_acts(oak_block_kind kind, unsigned role)
+{
+    switch (kind) {
+    case OAK_BLOCK_PORT:
+        return role == OAK_PORT_INPUT || (role >= OAK_PORT_SET && role <= OAK_PORT_TOGGLE) ||
+               role == OAK_PORT_PENDING;
+    case OAK_BLOCK_WAVE_TIMER: return role >= OAK_WAVE_OVERFLOW && role <= OAK_WAVE_CAPTURED;
+    case OAK_BLOCK_PIN_REQUEST: return role == OAK_REQUEST_EVENT;
+    case OAK_BLOCK_GUARDED_WATCHDOG: return role == OAK_GUARDED_EVENT;
+    case OAK_BLOCK_SERIAL: return role == OAK_SERIAL_COMPLETE;
+    default: return false;
+    }
 }

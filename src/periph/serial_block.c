@@ -8,6 +8,10 @@
  * With `held`, it runs where that is 0, its flags are taken back by writing 0, and a byte received asks on the first line, room for one on the
  * second.
  *
+ * With `complete`, that flag is set when the last bit is out and nothing waits, is taken back by writing 1 or by being served, and asks on the third line;
+ * a byte received asks on the first, room on the second; `twice` makes a bit half as long; of bytes that came three wait, and when there is one
+ * more it is lost, which `overrun` tells until one is read.
+ *
  * With `sixteenths`, a bit lasts 16 times as many cycles as it says, each side runs by `sends` and `receives`, what comes while a byte waits is lost, and
  * a byte is only taken by reading it when its flag has been looked at before.
  *
@@ -63,12 +67,14 @@ static bool sends(const oak_serial *serial)
 
 static bool receives(const oak_serial *serial)
 {
-    return serial->running && (!serial->sided || (serial->receives && !(serial->counted && serial->overrun)));
+    return serial->running &&
+           (!serial->sided ||
+            (serial->receives && !(serial->counted && !serial->completes && serial->overrun)));
 }
 
 static uint32_t cycles_of_bit(const oak_serial *serial)
 {
-    if (serial->counted) return (serial->divisor + 1) * (serial->fast ? 4 : 16);
+    if (serial->counted) return (serial->divisor + 1) * (serial->fast ? 4 : serial->twice ? 8 : 16);
     return (serial->divisor ? serial->divisor : 1) * (serial->sided ? 16 : 1);
 }
 
@@ -113,6 +119,7 @@ static void send(oak_block *block, uint64_t now)
         if (serial->done > now) return;
         oak_serial_keep(block, (uint8_t)serial->shifter, serial->done);
         serial->shifting = false;
+        serial->complete = serial->complete || !serial->holding;
         if (serial->holding) begin(block, serial->held, serial->done);
         serial->holding = false;
     }
@@ -130,7 +137,7 @@ static uint64_t sample_at(const oak_serial *serial)
 static void take_frame(oak_block *block, uint16_t frame, uint64_t now)
 {
     oak_serial *serial = &block->as.serial;
-    unsigned most = serial->counted ? OAK_SERIAL_WAIT : 1;
+    unsigned most = serial->completes ? OAK_SERIAL_WAIT : serial->counted ? 2 : 1;
     if (!receives(serial)) return;
     if (serial->received >= most) {
         serial->overrun = true;
@@ -162,10 +169,11 @@ static void update(oak_block *block, uint64_t now)
     oak_serial *serial = &block->as.serial;
     send(block, now);
     while (serial->receiving && sample_at(serial) <= now) take_sample(block);
-    bool room = sends(serial) && !serial->holding && serial->room_interrupt;
+    bool room = (sends(serial) || serial->completes) && !serial->holding && serial->room_interrupt;
     bool received = serial->received && serial->received_interrupt;
     oak_block_interrupt(block, (room && serial->room_urgent) || (received && serial->received_urgent));
-    oak_block_ask(block, true, (room && !serial->room_urgent) || (received && !serial->received_urgent), 0);
+    oak_block_ask(block, 1, (room && !serial->room_urgent) || (received && !serial->received_urgent), 0);
+    oak_block_ask(block, 2, serial->complete && serial->complete_interrupt, 0);
 }
 
 static void pins(oak_block *block, uint64_t now)
@@ -189,16 +197,17 @@ void oak_serial_receive(oak_block *block, uint8_t byte, uint64_t now)
 
 static void reset(oak_block *block, uint64_t now)
 {
-    block->as.serial = (oak_serial){.divisor = 1,
-                                    .length = 1,
-                                    .in_length = 1,
-                                    .line_high = line_high(block),
-                                    .counted = oak_block_has(block, OAK_SERIAL_COUNT),
-                                    .sided = oak_block_has(block, OAK_SERIAL_COUNT) ||
-                                             oak_block_has(block, OAK_SERIAL_SIXTEENTHS),
-                                    .running = oak_block_has(block, OAK_SERIAL_SIXTEENTHS),
-                                    .room_urgent = !oak_block_has(block, OAK_SERIAL_HELD),
-                                    .received_urgent = true};
+    block->as.serial = (oak_serial){
+        .divisor = 1,
+        .length = 1,
+        .in_length = 1,
+        .line_high = line_high(block),
+        .counted = oak_block_has(block, OAK_SERIAL_COUNT),
+        .sided = oak_block_has(block, OAK_SERIAL_COUNT) || oak_block_has(block, OAK_SERIAL_SIXTEENTHS),
+        .running = oak_block_has(block, OAK_SERIAL_SIXTEENTHS) || oak_block_has(block, OAK_SERIAL_COMPLETE),
+        .completes = oak_block_has(block, OAK_SERIAL_COMPLETE),
+        .room_urgent = !oak_block_has(block, OAK_SERIAL_HELD) && !oak_block_has(block, OAK_SERIAL_COMPLETE),
+        .received_urgent = true};
     if (block->as.serial.counted) block->as.serial.divisor = 0;
     put(block, true, now);
     update(block, now);
@@ -214,7 +223,11 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
         return oak_block_has(block, OAK_SERIAL_ARRIVED) ? serial->held & 0xFF : *serial->waiting & 0xFF;
     case OAK_SERIAL_ARRIVED: return *serial->waiting & 0xFF;
     case OAK_SERIAL_COUNT:
-    case OAK_SERIAL_SIXTEENTHS: return serial->divisor;
+    case OAK_SERIAL_SIXTEENTHS: return serial->completes ? serial->divisor & 0xFF : serial->divisor;
+    case OAK_SERIAL_COUNT_HIGH: return serial->divisor >> 8;
+    case OAK_SERIAL_TWICE: return serial->twice;
+    case OAK_SERIAL_COMPLETE: return serial->complete;
+    case OAK_SERIAL_COMPLETE_INTERRUPT: return serial->complete_interrupt;
     case OAK_SERIAL_FAST: return serial->fast;
     case OAK_SERIAL_SENDS: return serial->sends;
     case OAK_SERIAL_RECEIVES: return serial->receives;
@@ -228,7 +241,7 @@ static uint32_t get(oak_block *block, unsigned role, uint64_t now)
     case OAK_SERIAL_DIVISOR: return serial->divisor;
     case OAK_SERIAL_DIVISOR_LOW: return serial->divisor & 0xFF;
     case OAK_SERIAL_DIVISOR_HIGH: return serial->divisor >> 8 & 0xFF;
-    case OAK_SERIAL_ROOM: return !serial->holding && (!serial->counted || sends(serial));
+    case OAK_SERIAL_ROOM: return !serial->holding && (!serial->counted || serial->completes || sends(serial));
     case OAK_SERIAL_SENT: return !serial->shifting;
     case OAK_SERIAL_RECEIVED: return serial->received != 0;
     case OAK_SERIAL_OVERRUN: return serial->overrun;
@@ -274,7 +287,15 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
             serial->overrun && (serial->sided || oak_block_has(block, OAK_SERIAL_HELD) || !value);
         break;
     case OAK_SERIAL_COUNT:
-    case OAK_SERIAL_SIXTEENTHS: serial->divisor = value; break;
+    case OAK_SERIAL_SIXTEENTHS:
+        serial->divisor = serial->completes ? (serial->divisor & 0xFF00) | value : value;
+        break;
+    case OAK_SERIAL_COUNT_HIGH: serial->divisor = (serial->divisor & 0xFF) | (value & 0xFF) << 8; break;
+    case OAK_SERIAL_TWICE: serial->twice = value != 0; break;
+    case OAK_SERIAL_COMPLETE:
+        if (value) serial->complete = false;
+        break;
+    case OAK_SERIAL_COMPLETE_INTERRUPT: serial->complete_interrupt = value != 0; break;
     case OAK_SERIAL_FAST: serial->fast = value != 0; break;
     case OAK_SERIAL_SENDS:
         serial->sends = value != 0;
@@ -304,7 +325,7 @@ static uint64_t advance(oak_block *block, uint64_t now)
     update(block, now);
     if (serial->shifting && pin_of(block, OAK_SERIAL_SEND_PIN) != OAK_NO_PIN)
         next = serial->bit < bits_of(serial->nine_out) ? bit_begins(serial) : serial->done;
-    else if (serial->shifting && serial->room_interrupt) next = serial->done;
+    else if (serial->shifting && (serial->room_interrupt || serial->complete_interrupt)) next = serial->done;
     if (serial->receiving && sample_at(serial) < next) next = sample_at(serial);
     return next;
 }
@@ -326,6 +347,10 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, received_urgent, bool)
     OAK_VISIT(it, waiting[0], uint16_t)
     OAK_VISIT(it, waiting[1], uint16_t)
+    OAK_VISIT(it, waiting[2], uint16_t)
+    OAK_VISIT(it, complete, bool)
+    OAK_VISIT(it, complete_interrupt, bool)
+    OAK_VISIT(it, twice, bool)
     OAK_VISIT(it, overrun, bool)
     OAK_VISIT(it, looked, bool)
     OAK_VISIT(it, room_interrupt, bool)
@@ -342,8 +367,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, in_byte, uint16_t)
     OAK_VISIT(it, in_length, uint32_t)
     OAK_VISIT(it, in_began, uint64_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 3);
     if (it->received > OAK_SERIAL_WAIT) it->received = OAK_SERIAL_WAIT;
     if (!it->length) it->length = 1;
     if (!it->in_length) it->in_length = 1;
@@ -360,9 +384,15 @@ static void taken(oak_block *block, unsigned role, uint64_t now)
     if (!takes || (asks_first && !serial->looked)) return;
     serial->received--;
     serial->looked = false;
-    if (oak_block_has(block, OAK_SERIAL_HELD) || asks_first) serial->overrun = false;
-    if (serial->received) serial->waiting[0] = serial->waiting[1];
+    if (oak_block_has(block, OAK_SERIAL_HELD) || asks_first || serial->completes) serial->overrun = false;
+    for (unsigned i = 0; i < serial->received; i++) serial->waiting[i] = serial->waiting[i + 1];
     update(block, now);
 }
 
-const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};
+static void served(oak_block *block, unsigned which, uint64_t now)
+{
+    if (which == 2) block->as.serial.complete = false;
+    update(block, now);
+}
+
+const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, served, NULL, taken};

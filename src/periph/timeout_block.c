@@ -37,9 +37,9 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return UINT64_MAX;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
-    (void)second;
+    (void)which;
     block->as.timeout.runs = true;
     block->as.timeout.fed = now;
     oak_block_interrupt(block, false);
@@ -52,7 +52,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, lent, bool)
     OAK_VISIT(it, rate, uint32_t)
     OAK_VISIT(it, fed, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
     it->rate &= 7;
 }
 

@@ -133,7 +133,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, count, uint32_t)
     OAK_VISIT(it, since, uint64_t)
     OAK_VISIT(it, handled, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
 }
 
 const oak_block_ops oak_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

@@ -73,8 +73,8 @@ static void load(oak_timer_pair *pair)
 
 static void ask(oak_block *block, uint64_t from)
 {
-    oak_block_ask(block, false, block->as.pair.overflow[0], from);
-    oak_block_ask(block, true, block->as.pair.overflow[1], from);
+    oak_block_ask(block, 0, block->as.pair.overflow[0], from);
+    oak_block_ask(block, 1, block->as.pair.overflow[1], from);
 }
 
 /* Brings the counters to `now` and notes what has overflown. */
@@ -210,11 +210,11 @@ static uint64_t advance(oak_block *block, uint64_t now)
     return next;
 }
 
-static void served(oak_block *block, bool second, uint64_t now)
+static void served(oak_block *block, unsigned which, uint64_t now)
 {
     settle(block, now);
-    block->as.pair.overflow[second] = false;
-    oak_block_ask(block, second, false, 0);
+    block->as.pair.overflow[which] = false;
+    oak_block_ask(block, which, false, 0);
 }
 
 static void visit(oak_block *block, const oak_state_visitor *visitor)
@@ -238,8 +238,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     COUNTER(1)
     COUNTER(2)
 #undef COUNTER
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
     it->settled = UINT64_MAX;
     it->mode[0] &= 3;
     it->mode[1] &= 3;

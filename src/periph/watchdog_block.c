@@ -59,7 +59,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, running, bool)
     OAK_VISIT(it, period, uint32_t)
     OAK_VISIT(it, fed, uint64_t)
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
 }
 
 const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};

@@ -11,8 +11,8 @@ enum { HELD = 2, ALWAYS_BUFFERED = 1 };
 
 void oak_block_ask_by(oak_block *block, bool urgent, bool asks)
 {
-    oak_block_ask(block, false, asks && urgent, 0);
-    oak_block_ask(block, true, asks && !urgent, 0);
+    oak_block_ask(block, 0, asks && urgent, 0);
+    oak_block_ask(block, 1, asks && !urgent, 0);
 }
 
 bool oak_block_has(const oak_block *block, unsigned role)
@@ -194,8 +194,7 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     OAK_VISIT(it, part, uint32_t)
     OAK_VISIT(it, top, uint16_t)
     OAK_VISIT(it, since, uint64_t)
-    OAK_VISIT(block, line, bool)
-    OAK_VISIT(block, second_line, bool)
+    oak_block_visit_lines(block, visitor, 2);
     it->rate &= 7;
     it->part %= step_of(block);
     if (it->narrow) it->count &= 0xFF;

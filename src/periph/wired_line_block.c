@@ -4,8 +4,7 @@
 static void pins(oak_block *block, uint64_t now)
 {
     uint16_t pin = block->about->uses[OAK_WIRED_PIN];
-    oak_block_ask(block, false, pin != OAK_NO_PIN && !block->services->level(block->services->machine, pin),
-                  now);
+    oak_block_ask(block, 0, pin != OAK_NO_PIN && !block->services->level(block->services->machine, pin), now);
 }
 
 static void reset(oak_block *block, uint64_t now)
@@ -16,7 +15,7 @@ static void reset(oak_block *block, uint64_t now)
 static uint32_t get(oak_block *block, unsigned role, uint64_t now)
 {
     (void)role, (void)now;
-    return block->line;
+    return block->lines[0];
 }
 
 static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
@@ -33,7 +32,7 @@ static uint64_t advance(oak_block *block, uint64_t now)
 
 static void visit(oak_block *block, const oak_state_visitor *visitor)
 {
-    OAK_VISIT(block, line, bool)
+    oak_block_visit_lines(block, visitor, 1);
 }
 
 const oak_block_ops oak_wired_line_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};

@@ -78,7 +78,7 @@ static void reset_devices(void *context)
     for (unsigned i = 0; i < machine->part->port_count; i++) machine->gpio[i].alternate = 0;
     for (unsigned i = 0; i < machine->part->register_count; i++) reset_register(machine, i);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
-        machine->block[i].line = machine->block[i].second_line = false;
+        memset(machine->block[i].lines, 0, sizeof machine->block[i].lines);
         oak_block_ops_of(&machine->block[i])->reset(&machine->block[i], now);
     }
     for (unsigned i = 0; i < machine->part->register_count; i++) set_up_block(machine, i, now);
@@ -100,7 +100,8 @@ oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8
         const oak_part_register *reg = sim_register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
         uint8_t all[4];
-        uint32_t value = sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), 0);
+        uint32_t value =
+            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), false, 0);
         oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
         bytes[i] = all[at - reg->address];
     }
@@ -139,6 +140,12 @@ static unsigned stopped(void *context)
     return ((oak_machine *)context)->stopped;
 }
 
+static void stall(void *context, uint32_t cycles)
+{
+    oak_machine *machine = context;
+    if (machine->isa->core->stall) machine->isa->core->stall(machine->core, cycles);
+}
+
 static oak_block *numbered(void *context, unsigned number)
 {
     oak_machine *machine = context;
@@ -160,9 +167,9 @@ static void force_pin(oak_machine *machine, const oak_block *block)
 static void open_blocks(oak_machine *machine)
 {
     const oak_part *part = machine->part;
-    machine->services =
-        (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,  sim_level_of,
-                             sim_first_of, sim_suffer,     lose,           kept, numbered, stopped};
+    machine->services = (oak_block_services){machine,      &machine->host, sim_raise_line, bite, sim_put,
+                                             sim_level_of, sim_first_of,   sim_suffer,     lose, kept,
+                                             numbered,     stopped,        stall};
     for (unsigned i = 0; i < part->block_count; i++) {
         oak_block *block = &machine->block[i];
         block->about = &part->blocks[i];
@@ -296,8 +303,8 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .interrupt_count = part->interrupt_lines,
                             .priority_bits = part->priority_bits};
     for (unsigned i = 0; i < part->block_count; i++)
-        for (unsigned second = 0; second < 2; second++) {
-            unsigned line = second ? part->blocks[i].second_interrupt : part->blocks[i].interrupt;
+        for (unsigned which = 0; which < OAK_MOST_BLOCK_LINES; which++) {
+            unsigned line = part->blocks[i].interrupts[which];
             if (line < 32) setup.lines |= (uint32_t)1 << line;
         }
     oak_status status = isa->open(host, &machine->tables);

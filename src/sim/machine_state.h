@@ -81,8 +81,10 @@ uint32_t sim_field_mask(unsigned width);
 void sim_call_attention(oak_machine *machine);
 uint64_t sim_advance(void *context, uint64_t now);
 uint64_t sim_now_of(oak_machine *machine);
-uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
-                            uint32_t asked); /* asked: the bits an instruction looks at; 0: none does */
+uint32_t sim_register_value(
+    oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool latch,
+    uint32_t
+        asked); /* latch: what comes back is written again; asked: the bits an instruction looks at; 0: none does */
 uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
                          uint32_t asked, uint64_t now);
 void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t value, uint64_t now);

@@ -206,7 +206,7 @@ static uint32_t read_port(oak_machine *machine, int port, uint32_t latch, bool w
 /* ------------------------------------------------------------------------------------------ values */
 
 /* The value of a register: what was written, with the roles of blocks over it. */
-uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now,
+uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now, bool latch,
                             uint32_t asked)
 {
     catch_up_to(machine, now);
@@ -214,8 +214,13 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
         const oak_block_ops *ops = oak_block_ops_of(block);
+        uint32_t mask = sim_field_mask(role->width);
+        if (latch && asked && oak_role_acts(block->about->kind, role->role)) {
+            value &= ~(mask << role->bit);
+            continue;
+        }
         ops->advance(block, now);
-        uint32_t field = ops->get(block, role->role, now), mask = sim_field_mask(role->width);
+        uint32_t field = ops->get(block, role->role, now);
         bool pins = role->role == OAK_PORT_INPUT || role->role == OAK_PORT_DATA;
         if (asked && block->about->kind == OAK_BLOCK_PORT && pins)
             check_floating(machine, block->about->pin, asked >> role->bit,
@@ -264,7 +269,7 @@ uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return stored;
     if (special->number >= 0)
-        return sim_register_value(machine, (unsigned)special->number, stored, now, asked);
+        return sim_register_value(machine, (unsigned)special->number, stored, now, latch, asked);
     return read_port(machine, special->port, stored, latch, asked, now);
 }
 
@@ -308,7 +313,7 @@ oak_status sim_bus_read(void *context, uint32_t address, unsigned bytes, uint64_
         *value = *value << 8 * (bytes - here) | rest;
         return status;
     }
-    uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, UINT32_MAX);
+    uint32_t whole = sim_register_value(machine, number, machine->stored[number], now, false, UINT32_MAX);
     *value = read_port(machine, port_of(machine, reg), whole, false, UINT32_MAX, now) >>
              part_of(machine, reg, address, bytes);
     if (bytes < 4) *value &= sim_field_mask(8 * bytes);
@@ -341,11 +346,12 @@ uint64_t sim_resets_at(void *context)
     uint64_t soonest = UINT64_MAX;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block_kind kind = machine->part->blocks[i].kind;
-        uint64_t at = kind == OAK_BLOCK_WATCHDOG ? oak_watchdog_bites_at(&machine->block[i])
-                      : kind == OAK_BLOCK_INTERVAL_WATCHDOG
-                          ? oak_interval_watchdog_ends_at(&machine->block[i])
-                      : kind == OAK_BLOCK_ARMED_WATCHDOG ? oak_armed_watchdog_ends_at(&machine->block[i])
-                                                         : UINT64_MAX;
+        uint64_t at =
+            kind == OAK_BLOCK_WATCHDOG            ? oak_watchdog_bites_at(&machine->block[i])
+            : kind == OAK_BLOCK_INTERVAL_WATCHDOG ? oak_interval_watchdog_ends_at(&machine->block[i])
+            : kind == OAK_BLOCK_ARMED_WATCHDOG    ? oak_armed_watchdog_ends_at(&machine->block[i])
+            : kind == OAK_BLOCK_GUARDED_WATCHDOG  ? oak_guarded_watchdog_resets_at(&machine->block[i])
+                                                  : UINT64_MAX;
         if (at < soonest) soonest = at;
     }
     return soonest;
@@ -375,11 +381,11 @@ uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
     catch_up_to(machine, now);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
-        bool second = block->about->second_interrupt == line;
-        if (block->about->interrupt != line && !second) continue;
+        unsigned which = 0;
+        while (which < OAK_MOST_BLOCK_LINES && block->about->interrupts[which] != line) which++;
         const oak_block_ops *ops = oak_block_ops_of(block);
-        if (!ops->served) continue;
-        ops->served(block, second, now);
+        if (which == OAK_MOST_BLOCK_LINES || !ops->served) continue;
+        ops->served(block, which, now);
         block->next = ops->advance(block, now);
         if (block->next < machine->next) machine->next = block->next;
     }

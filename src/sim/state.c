@@ -29,8 +29,7 @@ oak_status oak_machine_tape(oak_machine *machine, oak_tape *tape)
     oak_tape_piece(tape, machine->gpio, machine->part->port_count * sizeof *machine->gpio);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
-        oak_tape_piece(tape, &block->line, sizeof block->line);
-        oak_tape_piece(tape, &block->second_line, sizeof block->second_line);
+        oak_tape_piece(tape, block->lines, sizeof block->lines);
         oak_tape_piece(tape, &block->next, sizeof block->next);
         if (block->about->kind != OAK_BLOCK_PORT)
             oak_tape_piece(tape, &block->as, sizeof block->as); /* a port lies in gpio */

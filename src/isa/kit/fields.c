@@ -259,7 +259,8 @@ static oak_status put_value(encoder *self, uint32_t *field)
         return OAK_REFUSED;
     }
     bool cell = self->class->field == KIT_CELL || self->class->field == KIT_END_CELL ||
-                self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND;
+                self->class->field == KIT_PORT_CELL || self->class->field == KIT_NEAR ||
+                self->class->field == KIT_BEHIND;
     if (cell && check_space(self, self->class->space)) return OAK_REFUSED;
     if (self->class->field == KIT_PAGE_OF) {
         *field = (uint32_t)(number / language->isa->about.spaces[language->isa->about.code_space].page);
@@ -267,6 +268,7 @@ static oak_status put_value(encoder *self, uint32_t *field)
     }
     if (language->seen && self->value->space == language->isa->about.code_space && number >= language->span)
         number = language->seen((uint32_t)number);
+    if (self->class->field == KIT_PORT_CELL && self->value->space) number -= language->ports_from;
     *field = (uint32_t)number;
     if (self->class->field == KIT_NEAR || self->class->field == KIT_BEHIND) return put_near(self, field);
     if (self->class->field == KIT_COUNT_UP || self->class->field == KIT_COUNT_DOWN) {

@@ -331,6 +331,7 @@ typedef struct kit_core {
     bool struck;          /* a device ends the run with a fault */
     bool resets;          /* the chip resets itself before it goes on */
     bool faulted;         /* an interrupt could not be served */
+    uint32_t stalled;     /* cycles that it stands, from here on */
     uint64_t next_device; /* the next cycle at which a device does something, 0: not known */
     uint64_t next_event;  /* or at which a line can be noticed */
     oak_service_log log;
@@ -497,6 +498,7 @@ void kit_choose_handlers(oak_core *core);
 
 void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, oak_stop *stop);
 void kit_attend(oak_core *core);
+void kit_stall(oak_core *core, uint32_t cycles);
 void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets);
 
 /* ------------------------------------------------------------------------------------------ watch.c */
@@ -539,7 +541,8 @@ static inline bool kit_judged(oak_core *core)
     .destroy = kit_destroy, .reset = kit_reset, .program = kit_program, .run = kit_run,                      \
     .set_stop = kit_set_stop, .time = kit_time, .attend = kit_attend, .strike = kit_strike,                  \
     .services = kit_services, .count = kit_count, .counted = kit_counted, .tape = kit_tape,                  \
-    .place = kit_place, .watch = kit_watch, .judge = kit_judge, .visit = kit_visit, .touches = kit_touches
+    .place = kit_place, .watch = kit_watch, .judge = kit_judge, .visit = kit_visit, .touches = kit_touches,  \
+    .stall = kit_stall
 #define KIT_CORE_OPS KIT_CORE_OPS_BUT_MEMORY, .read_memory = kit_read_memory, .write_memory = kit_write_memory
 
 #endif

@@ -181,8 +181,8 @@ oak_status kit_set_stop(oak_core *core, uint32_t address, bool on)
     uint32_t slot = kit_find_slot(core, address);
     if (slot >= span_of(kit)) return OAK_OUT_OF_RANGE;
     kit->stop_at[slot] = on;
-    for (uint32_t one = slot - (slot > 0); one <= slot;
-         one++) /* the one before may be executed together with it */
+    for (uint32_t one = slot < 2 ? 0 : slot - 2; one <= slot;
+         one++) /* those before may be executed together with it */
         if (kit->row[one]) kit->ops[one].handler = kit->stop_at[one] ? KIT_STOP : kit_handler_at(core, one);
     return OAK_OK;
 }

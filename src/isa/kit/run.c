@@ -7,8 +7,10 @@
 static void attend(oak_core *core)
 {
     kit_core *kit = kit_of(core);
+    kit->time.cycles += kit->stalled;
     uint64_t now = kit->time.cycles;
     kit->attention = false;
+    kit->stalled = 0;
     if (kit->next_device <= now)
         kit->next_device = kit->setup.advance ? kit->setup.advance(kit->setup.machine, now) : UINT64_MAX;
     uint64_t noticed = kit->arch->noticed_at(core);
@@ -19,6 +21,12 @@ void kit_attend(oak_core *core)
 {
     kit_of(core)->attention = true;
     kit_of(core)->next_device = 0;
+}
+
+void kit_stall(oak_core *core, uint32_t cycles)
+{
+    kit_of(core)->stalled += cycles;
+    kit_of(core)->attention = true;
 }
 
 void kit_strike(oak_core *core, const oak_notice *notice, bool ends_run, bool resets)

@@ -15,17 +15,22 @@ static void find_floor(kit_objects *objects, kit_stack *stack, uint32_t top)
     objects->free_floor = stack->floor = at;
 }
 
+void kit_meets_data(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t sp,
+                    uint64_t now)
+{
+    const kit_core *kit = kit_look(core);
+    if (stack->floor == KIT_STACK_SPAN) find_floor(objects, stack, top);
+    if (sp >= stack->floor || !kit->setup.suffer) return;
+    kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_DATA, kit->arch->isa->about.stack.space,
+                      stack->floor - 1, now);
+    stack->floor = 0; /* said once */
+}
+
 bool kit_push_bytes(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,
                     unsigned bytes, uint64_t now)
 {
     const kit_core *kit = kit_look(core);
-    unsigned code = kit->arch->isa->about.code_space;
-    uint32_t sp = (top - bytes) & (KIT_STACK_SPAN - 1);
-    if (stack->floor == KIT_STACK_SPAN) find_floor(objects, stack, top);
-    if (sp < stack->floor && kit->setup.suffer) {
-        kit->setup.suffer(kit->setup.machine, OAK_FAULT_STACK_DATA, code, stack->floor - 1, now);
-        stack->floor = 0; /* said once */
-    }
+    kit_meets_data(core, objects, stack, top, (top - bytes) & (KIT_STACK_SPAN - 1), now);
     bool low_on_top = kit->arch->isa->about.big_endian;
     for (unsigned i = 0; i < bytes; i++) /* from the top down */
         if (!kit_store(core, (top - 1 - i) & (KIT_STACK_SPAN - 1),

@@ -29,6 +29,9 @@ static inline uint32_t kit_known_floor(const kit_objects *objects, uint32_t top)
     uint32_t inside = top - 2 - objects->free_floor;
     return inside < objects->free_from - objects->free_floor ? objects->free_floor : KIT_STACK_SPAN;
 }
+/* The pointer goes from `top` down to `sp`: somebody is told where that is beyond the floor. */
+void kit_meets_data(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t sp,
+                    uint64_t now);
 /* A push that somebody has to look at: into ROM, over code, beyond the floor. The pointer, which stands at `top`, is the caller's to move.
  * False with the fault set. */
 bool kit_push_bytes(oak_core *core, kit_objects *objects, kit_stack *stack, uint32_t top, uint32_t word,

@@ -19,9 +19,10 @@ typedef enum kit_field {
     KIT_BITS, /* either */
     KIT_CELL, /* the address of a cell of a space, or the number of it */
     KIT_END_CELL, /* the same of the first and the last cells: the field holds its low bits, with the sign of their number */
-    KIT_NEAR,       /* an address by how far it is from where the field itself lies */
-    KIT_BEHIND,     /* the same, from what stands behind the instruction (and `beside` it) */
-    KIT_COUNT_UP,   /* from 1 on: the field is one less */
+    KIT_PORT_CELL, /* the same of a part of the space that the language says, from where the field counts; a plain number is counted from there, too */
+    KIT_NEAR,      /* an address by how far it is from where the field itself lies */
+    KIT_BEHIND,    /* the same, from what stands behind the instruction (and `beside` it) */
+    KIT_COUNT_UP,  /* from 1 on: the field is one less */
     KIT_COUNT_DOWN, /* from 1 on: the field is so far below its end */
     KIT_PARTS,      /* a number in two parts, the lower 12 bits with their sign */
     KIT_LISTED,     /* one of the numbers that `names` are, modulo the bits of `cells` bytes */
@@ -141,7 +142,8 @@ typedef struct kit_language {
     uint8_t
         longest; /* bytes of an instruction; a row that is longer is written, and becomes several. 0: no such */
     bool bare;   /* a register in brackets with nothing in front is near by 0: (a0) is 0(a0) */
-    bool own_distance; /* distances are counted from the instruction itself */
+    uint32_t ports_from; /* see KIT_PORT_CELL */
+    bool own_distance;   /* distances are counted from the instruction itself */
     /* What KIT_BEHIND is counted from, less where the instruction ends. */
     int (*beside)(unsigned row, unsigned operand);
     bool (*print)(const kit_class *class, uint32_t value, const oak_namer *namer, oak_buf *out);

@@ -496,6 +496,7 @@ int64_t kit_value_of(const struct kit_tables *tables, unsigned row, unsigned ope
     }
     if (class->field == KIT_NEAR)
         return (kit_field_at(tables, class->value, pattern, address) + offset + end) % end;
+    if (class->field == KIT_PORT_CELL) return field + language->ports_from;
     if (class->field == KIT_END_CELL)
         return negative ? (int64_t)about->spaces[class->space].end + offset : offset;
     if (class->field == KIT_SIGNED)
@@ -596,6 +597,7 @@ static void print_value(const kit_language *language, const kit_class *class, co
     const char *name =
         space && namer && namer->name ? namer->name(namer->context, space, (uint32_t)value) : NULL;
     unsigned digits = class->field >= KIT_TARGET ? 4 : (width + 3) / 4;
+    if (class->field == KIT_PORT_CELL) value -= language->ports_from; /* as a plain number is read */
     if (name) oak_buf_text(out, name);
     else if (class->field == KIT_SIGNED || width <= 3) oak_buf_format(out, "%lld", (long long)value);
     else oak_buf_format(out, "0x%0*llx", (int)digits, (unsigned long long)value);

@@ -113,7 +113,7 @@ oak_status kit_own_write(oak_core *core, unsigned reg, uint32_t value)
 oak_status kit_own_object(oak_core *core, unsigned space, uint32_t address, uint32_t size)
 {
     const kit_arch *arch = kit_look(core)->arch;
-    if (space == arch->isa->about.code_space && address < KIT_STACK_SPAN && size <= KIT_STACK_SPAN - address)
+    if (space == arch->isa->about.stack.space && address < KIT_STACK_SPAN && size <= KIT_STACK_SPAN - address)
         kit_mark_object(member(core, arch->objects), member(core, arch->stack), address, size);
     return OAK_OK;
 }
