@@ -404,6 +404,12 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/rv32-256k.yaml",
          {"mem[0x500:4] + printed * 3 == 0x12 && !p0.3", "printed << 2 | flag.mode",
           "IC_NUMBER ? low(tags) : r0 - sp_irq"}},
+        {SOURCE_FOLDER "/parts/avr-32k.yaml",
+         SOURCE_FOLDER "/examples/cabinet/cabinet.asm",
+         SOURCE_FOLDER "/examples/cabinet/cabinet.asm",
+         SOURCE_FOLDER "/parts/rv32-256k.yaml",
+         {"data[0x100:2] + heat * 3 == 0x12 && !pb.1", "fan << 2 | flag.i",
+          "TCNT0 ? low(bytes(heating)) : x - sp"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

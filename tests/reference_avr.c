@@ -36,7 +36,8 @@ static void signs(refavr *m, bool negative, bool overflow)
 
 static uint8_t add(refavr *m, uint8_t a, uint8_t b, int carry)
 {
-    int whole = a + b + carry, signed_sum = with_sign(a) + with_sign(b) + carry, low = a % 16 + b % 16 + carry;
+    int whole = a + b + carry, signed_sum = with_sign(a) + with_sign(b) + carry,
+        low = a % 16 + b % 16 + carry;
     uint8_t result = (uint8_t)whole;
     set_flag(m, H, low > 15);
     set_flag(m, C, whole > 255);
@@ -48,7 +49,8 @@ static uint8_t add(refavr *m, uint8_t a, uint8_t b, int carry)
 /* keeps: the zero flag can only be taken back. */
 static uint8_t subtract(refavr *m, uint8_t a, uint8_t b, int borrow, bool keeps)
 {
-    int whole = a - b - borrow, signed_rest = with_sign(a) - with_sign(b) - borrow, low = a % 16 - b % 16 - borrow;
+    int whole = a - b - borrow, signed_rest = with_sign(a) - with_sign(b) - borrow,
+        low = a % 16 - b % 16 - borrow;
     uint8_t result = (uint8_t)whole;
     set_flag(m, H, low < 0);
     set_flag(m, C, whole < 0);
@@ -122,7 +124,8 @@ static int transfer(refavr *m, uint16_t code)
 {
     unsigned reg = code / 16 % 32;
     bool stores = code & 0x200;
-    unsigned how = code % 16, at, moved = 0, to = 0; /* a pointer that is loaded or stored itself is not defined: it moves last */
+    unsigned how = code % 16, at, moved = 0,
+             to = 0; /* a pointer that is loaded or stored itself is not defined: it moves last */
     m->cycles = 2;
     switch (how) {
     case 0: at = m->code[m->pc++]; break;
@@ -171,7 +174,9 @@ static int alone(refavr *m, uint16_t code)
     case 0x9588: return m->data[0x53] & 1 ? REFAVR_SLEEPS : REFAVR_DONE;
     case 0x9598:
     case 0x95A8: return REFAVR_DONE;
-    case 0x95C8: m->data[0] = (uint8_t)(m->code[pair(m, Z) / 2] >> (pair(m, Z) % 2 ? 8 : 0)), m->cycles = 3; return REFAVR_DONE;
+    case 0x95C8:
+        m->data[0] = (uint8_t)(m->code[pair(m, Z) / 2] >> (pair(m, Z) % 2 ? 8 : 0)), m->cycles = 3;
+        return REFAVR_DONE;
     case 0x95E8: return REFAVR_PROGRAMS;
     default: return REFAVR_RESERVED;
     }
@@ -221,7 +226,8 @@ static int long_sum(refavr *m, uint16_t code)
 {
     unsigned at = 24 + code / 16 % 4 * 2, by = code % 16 + code / 64 % 4 * 16, was = pair(m, at);
     bool adds = !(code & 0x100);
-    long whole = adds ? (long)was + by : (long)was - by, signed_was = was < 0x8000 ? (long)was : (long)was - 0x10000,
+    long whole = adds ? (long)was + by : (long)was - by,
+         signed_was = was < 0x8000 ? (long)was : (long)was - 0x10000,
          signed_sum = adds ? signed_was + by : signed_was - by;
     unsigned result = (unsigned)whole & 0xFFFF;
     set_pair(m, at, result);
@@ -249,7 +255,9 @@ static int nine(refavr *m, uint16_t code)
     case 9: return skip(m, !(m->data[cell] & bit));
     case 10: m->data[cell] = (uint8_t)(m->data[cell] | bit), m->cycles = 2; return REFAVR_DONE;
     case 11: return skip(m, m->data[cell] & bit);
-    default: product(m, m->data[code / 16 % 32] * m->data[code % 16 + code / 512 % 2 * 16], false), m->cycles = 2; return REFAVR_DONE;
+    default:
+        product(m, m->data[code / 16 % 32] * m->data[code % 16 + code / 512 % 2 * 16], false), m->cycles = 2;
+        return REFAVR_DONE;
     }
 }
 
@@ -308,7 +316,8 @@ static int execute(refavr *m, uint16_t code)
     case 7: *h = logic(m, *h & k); return REFAVR_DONE;
     case 8:
     case 10: {
-        unsigned q = code % 8 + code / 1024 % 4 * 8 + code / 8192 % 2 * 32, at = (pair(m, code & 8 ? Y : Z) + q) & 0xFFFF;
+        unsigned q = code % 8 + code / 1024 % 4 * 8 + code / 8192 % 2 * 32,
+                 at = (pair(m, code & 8 ? Y : Z) + q) & 0xFFFF;
         m->cycles = 2;
         if (code & 0x200) m->data[at] = *d;
         else *d = m->data[at];

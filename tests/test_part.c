@@ -114,7 +114,7 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
          "at most 255"},
         {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 8}\n", "part-value", 11, 16,
          "no bit"},
-        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 5-3, A2: 4}\n", "part-overlap",
+        {HEAD MEMORY "registers:\n  - name: P0\n    at: 0x80\n    bits: {A1: 5-3, A2: 4-2}\n", "part-overlap",
          11, 11, "share a bit"},
         {HEAD MEMORY "ports:\n  - {name: p0, register: P9, stage: open-drain, pins: [a]}\n", "part-value", 9,
          26, "`P9`"},

@@ -37,7 +37,8 @@ static void update(oak_block *block)
 static void reset(oak_block *block, uint64_t now)
 {
     bool bitten = block->as.guarded.bitten;
-    block->as.guarded = (oak_guarded_watchdog){.since = now, .opened = UINT64_MAX, .resets = bitten, .caused = bitten};
+    block->as.guarded =
+        (oak_guarded_watchdog){.since = now, .opened = UINT64_MAX, .resets = bitten, .caused = bitten};
     update(block);
 }
 
@@ -62,7 +63,9 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     bool ran = runs(block);
     switch (role) {
     case OAK_GUARDED_RATE: it->written.rate = (uint8_t)((it->written.rate & 8) | (value & 7)); break;
-    case OAK_GUARDED_RATE_HIGH: it->written.rate = (uint8_t)((it->written.rate & 7) | (value & 1) << 3); break;
+    case OAK_GUARDED_RATE_HIGH:
+        it->written.rate = (uint8_t)((it->written.rate & 7) | (value & 1) << 3);
+        break;
     case OAK_GUARDED_CHANGE: it->written.change = value != 0; break;
     case OAK_GUARDED_RESETS: it->written.resets = value != 0; break;
     case OAK_GUARDED_INTERRUPT: it->interrupt = value != 0; break;
@@ -128,4 +131,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
-const oak_block_ops oak_guarded_watchdog_block = {reset, get, set, advance, visit, NULL, served, written, NULL};
+const oak_block_ops oak_guarded_watchdog_block = {reset, get,    set,     advance, visit,
+                                                  NULL,  served, written, NULL};

@@ -71,7 +71,8 @@ static void pins(oak_block *block, uint64_t now)
     (void)now;
     it->seen = high;
     if (is_masked(block)) it->event = it->event || changed & it->mask;
-    else if (changed && it->sense != LOW) it->event = it->event || it->sense == CHANGE || (it->sense == RISING) == (high != 0);
+    else if (changed && it->sense != LOW)
+        it->event = it->event || it->sense == CHANGE || (it->sense == RISING) == (high != 0);
     update(block);
 }
 

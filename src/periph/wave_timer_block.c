@@ -11,10 +11,16 @@
 #include "periph/block.h"
 
 enum { OVERFLOW, MATCH_A, MATCH_B, CAPTURED };
-enum { WIDE = 1, OWN_RATES = 2 };                     /* of the key */
-enum { FALLING_EDGES = 6, RISING_EDGES = 7 };         /* clocks */
-enum { ROUND, CLEARS, FAST, BOTH_WAYS, BOTH_WAYS_LATE }; /* ways to count; late: values take effect at the bottom */
-enum { ALL, OF_A, KEPT };                             /* what the top is */
+enum { WIDE = 1, OWN_RATES = 2 };             /* of the key */
+enum { FALLING_EDGES = 6, RISING_EDGES = 7 }; /* clocks */
+enum {
+    ROUND,
+    CLEARS,
+    FAST,
+    BOTH_WAYS,
+    BOTH_WAYS_LATE
+};                        /* ways to count; late: values take effect at the bottom */
+enum { ALL, OF_A, KEPT }; /* what the top is */
 
 typedef struct way {
     uint8_t kind, by;
@@ -28,12 +34,17 @@ static bool is_wide(const oak_block *block)
 
 static way way_of(const oak_block *block)
 {
-    static const way narrow[8] = {{ROUND, ALL, 0xFF}, {BOTH_WAYS, ALL, 0xFF},  {CLEARS, OF_A, 0}, {FAST, ALL, 0xFF},
-                                  {ROUND, ALL, 0xFF}, {BOTH_WAYS, OF_A, 0}, {ROUND, ALL, 0xFF}, {FAST, OF_A, 0}};
-    static const way wide[16] = {{ROUND, ALL, 0xFFFF},      {BOTH_WAYS, ALL, 0xFF},   {BOTH_WAYS, ALL, 0x1FF}, {BOTH_WAYS, ALL, 0x3FF},
-                                 {CLEARS, OF_A, 0},         {FAST, ALL, 0xFF},        {FAST, ALL, 0x1FF},      {FAST, ALL, 0x3FF},
-                                 {BOTH_WAYS_LATE, KEPT, 0}, {BOTH_WAYS_LATE, OF_A, 0}, {BOTH_WAYS, KEPT, 0},    {BOTH_WAYS, OF_A, 0},
-                                 {CLEARS, KEPT, 0},         {ROUND, ALL, 0xFFFF},     {FAST, KEPT, 0},         {FAST, OF_A, 0}};
+    static const way narrow[8] = {{ROUND, ALL, 0xFF}, {BOTH_WAYS, ALL, 0xFF}, {CLEARS, OF_A, 0},
+                                  {FAST, ALL, 0xFF},  {ROUND, ALL, 0xFF},     {BOTH_WAYS, OF_A, 0},
+                                  {ROUND, ALL, 0xFF}, {FAST, OF_A, 0}};
+    static const way wide[16] = {{ROUND, ALL, 0xFFFF},      {BOTH_WAYS, ALL, 0xFF},
+                                 {BOTH_WAYS, ALL, 0x1FF},   {BOTH_WAYS, ALL, 0x3FF},
+                                 {CLEARS, OF_A, 0},         {FAST, ALL, 0xFF},
+                                 {FAST, ALL, 0x1FF},        {FAST, ALL, 0x3FF},
+                                 {BOTH_WAYS_LATE, KEPT, 0}, {BOTH_WAYS_LATE, OF_A, 0},
+                                 {BOTH_WAYS, KEPT, 0},      {BOTH_WAYS, OF_A, 0},
+                                 {CLEARS, KEPT, 0},         {ROUND, ALL, 0xFFFF},
+                                 {FAST, KEPT, 0},           {FAST, OF_A, 0}};
     return is_wide(block) ? wide[block->as.wave.waveform & 15] : narrow[block->as.wave.waveform & 7];
 }
 
@@ -50,7 +61,8 @@ static uint32_t top_of(const oak_block *block)
 
 static uint32_t rate_of(const oak_block *block)
 {
-    static const uint16_t shared[8] = {0, 1, 8, 64, 256, 1024, 0, 0}, own[8] = {0, 1, 8, 32, 64, 128, 256, 1024};
+    static const uint16_t shared[8] = {0, 1, 8, 64, 256, 1024, 0, 0},
+                          own[8] = {0, 1, 8, 32, 64, 128, 256, 1024};
     return (block->about->key & OWN_RATES ? own : shared)[block->as.wave.clock & 7];
 }
 
@@ -113,7 +125,8 @@ static void show(oak_block *block, unsigned n, uint64_t now)
     uint16_t pin = block->about->uses[OAK_WAVE_PIN_A + n];
     way how = way_of(block);
     bool pulses = how.kind >= FAST, turns = it->output[n] == 1;
-    bool own = !n && (how.by == OF_A || (how.by == KEPT && how.kind == FAST)); /* pulses turn it over only then */
+    bool own =
+        !n && (how.by == OF_A || (how.by == KEPT && how.kind == FAST)); /* pulses turn it over only then */
     bool drives = it->output[n] && !(turns && pulses && !own);
     if (pin != OAK_NO_PIN) block->services->put(block->services->machine, pin, drives, it->out[n], now);
 }
@@ -237,7 +250,8 @@ static void settle(oak_block *block, uint64_t now)
 static void update(oak_block *block)
 {
     const oak_wave_timer *it = &block->as.wave;
-    for (unsigned i = 0; i < OAK_MOST_BLOCK_LINES; i++) oak_block_ask(block, i, it->event[i] && it->interrupt[i], 0);
+    for (unsigned i = 0; i < OAK_MOST_BLOCK_LINES; i++)
+        oak_block_ask(block, i, it->event[i] && it->interrupt[i], 0);
 }
 
 static bool level_of(const oak_block *block, unsigned use)
@@ -351,9 +365,7 @@ static bool set(oak_block *block, unsigned role, uint32_t value, uint64_t now)
     case OAK_WAVE_OVERFLOW_INTERRUPT:
     case OAK_WAVE_A_INTERRUPT:
     case OAK_WAVE_B_INTERRUPT:
-    case OAK_WAVE_CAPTURED_INTERRUPT:
-        it->interrupt[role - OAK_WAVE_OVERFLOW_INTERRUPT] = value != 0;
-        break;
+    case OAK_WAVE_CAPTURED_INTERRUPT: it->interrupt[role - OAK_WAVE_OVERFLOW_INTERRUPT] = value != 0; break;
     default: break;
     }
     update(block);
@@ -382,7 +394,8 @@ static void pins(oak_block *block, uint64_t now)
     bool high = level_of(block, OAK_WAVE_COUNT), capture = level_of(block, OAK_WAVE_CAPTURE);
     if (high == it->seen && capture == it->seen_capture) return;
     settle(block, now);
-    if (high != it->seen && by_edges(block) && high == (it->clock == RISING_EDGES)) count_on(block, 1, now, 1);
+    if (high != it->seen && by_edges(block) && high == (it->clock == RISING_EDGES))
+        count_on(block, 1, now, 1);
     if (capture != it->seen_capture && capture == it->rising && way_of(block).by != KEPT) {
         it->captured = it->count;
         it->event[CAPTURED] = true;

@@ -503,6 +503,16 @@ static void tell_most(trial_running *r)
     }
 }
 
+/* A pin as it is recorded: by what the board calls it. */
+static const char *recorded_name(const trial_running *r, const char *pin)
+{
+    unsigned number;
+    const char *called = oak_part_find_pin(r->part, pin, oak_length(pin), &number)
+                             ? oak_session_pin_name(r->session, number)
+                             : NULL;
+    return called ? called : pin;
+}
+
 static oak_status look_at_end(trial_running *r, const oak_event *ended)
 {
     oak_status status = OAK_OK;
@@ -555,8 +565,9 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
         case TRIAL_ENDS: status = expect_end(r, what, ended); break;
         case TRIAL_PIN:
             r->result->checks++;
-            if (trial_shape_holds(oak_session_trace(r->session), what->place, trial_cycles(r, &what->span),
-                                  what->value.text, found, sizeof found, &refused))
+            if (trial_shape_holds(oak_session_trace(r->session), recorded_name(r, what->place),
+                                  trial_cycles(r, &what->span), what->value.text, found, sizeof found,
+                                  &refused))
                 break;
             if (refused) {
                 TRIAL_REFUSE(r->sink, r->trials, &what->value, "trial",
@@ -581,6 +592,7 @@ static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
     const oak_isa *isa = oak_isa_find(r->part->architecture->name);
     const oak_program *program = oak_session_program(r->session);
     oak_diag_sink sink = trial_sink(r, &r->one->call);
+    unsigned unit = oak_unit_bytes(&isa->about, isa->about.code_space);
     uint32_t target, free = 0;
     bool found = false;
     oak_status status = oak_session_place(r->session, r->one->call.text, &sink, &target);
@@ -594,8 +606,8 @@ static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
              at >= memory->base + ROOM && !found; at -= 4) {
             uint8_t byte;
             found = true;
-            for (uint32_t b = 0; b < ROOM && found; b++)
-                found = !oak_image_byte(oak_program_image(program), at + b, &byte);
+            for (uint32_t b = 0; b < ROOM * unit && found; b++)
+                found = !oak_image_byte(oak_program_image(program), at * unit + b, &byte);
             free = at;
         }
     }
@@ -615,11 +627,11 @@ static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
                      r->one->call.text, (unsigned)free);
         return OAK_REFUSED;
     }
-    uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free, bytes, ROOM);
+    uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free * unit, bytes, ROOM);
     status = r->chip.ops->write_memory(r->chip.chip, r->part->architecture->code_space, free, bytes, size);
     oak_program_free(call);
     *from = free;
-    *back = free + size;
+    *back = free + size / unit;
     return status;
 }
 

@@ -147,12 +147,22 @@ static const char program_a32[] =
     "tick: sub lr, lr, #4\n push {r0, r1, lr}\n ldr r0, =TIM0_STAT\n mov r1, #1\n str r1, [r0]\n ldm sp!, "
     "{r0, r1, pc}^\n";
 
+static const char program_avr[] = "log equ 0x110\ncount equ 3\n vector reset, start\n vector timer0_a, "
+                                  "tick\n section s, data, copied\nkept: db 7, 1, 2, 3\n section p, code\n"
+                                  "start: copied\n ldi r16, 90\n out OCR0A, r16\n ldi r16, 2\n out TCCR0A, "
+                                  "r16\n sts TIMSK0, r16\n ldi r16, 1\n out TCCR0B, r16\n sei\n ldi r20, 9\n"
+                                  "loop: ldi xl, low(kept)\n ldi xh, high(kept)\n ld r17, x+\n rcall part\n "
+                                  "sbic PINB, 3\n st x, r17\n dec r20\n brne loop\nrest: rjmp rest\n"
+                                  "part: push r17\n add r16, r17\n adc r18, r20\n cpi r16, 3\n brne done\n "
+                                  "sbi PORTB, 1\ndone: pop r17\n ret\n"
+                                  "tick: in r15, SREG\n lds r14, kept\n out SREG, r15\n reti\n";
+
 static chip *find_chip(const char *name)
 {
     static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
                            {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
                            {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"},
-                           {.name = "a32-512k"}};
+                           {.name = "a32-512k"},   {.name = "avr-32k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -166,6 +176,7 @@ static chip *find_chip(const char *name)
                          : strncmp(name, "cpu12", 5) == 0 ? program_cpu12
                          : strncmp(name, "rv32", 4) == 0  ? program_rv32
                          : strncmp(name, "a32", 3) == 0   ? program_a32
+                         : strncmp(name, "avr", 3) == 0   ? program_avr
                                                           : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -522,6 +533,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-cpu12", 800, "cpu12-64k", enter},
                       {"source-rv32", 800, "rv32-256k", enter},
                       {"source-a32", 800, "a32-512k", enter},
+                      {"source-avr", 800, "avr-32k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -537,6 +549,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-cpu12", 6000, "cpu12-64k", enter},
                       {"state-rv32", 8000, "rv32-256k", enter},
                       {"state-a32", 9000, "a32-512k", enter},
+                      {"state-avr", 9000, "avr-32k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
@@ -547,6 +560,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"verbs-cpu12", 80, "cpu12-64k", enter},
                       {"verbs-rv32", 80, "rv32-256k", enter},
                       {"verbs-a32", 80, "a32-512k", enter},
+                      {"verbs-avr", 80, "avr-32k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

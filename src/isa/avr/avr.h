@@ -10,15 +10,22 @@ enum { AVR_NUMBER, AVR_CODE, AVR_DATA, AVR_EEPROM, AVR_SPACES };
 enum {
     AVR_SPAN = 0x10000,  /* words that the program counter has */
     AVR_CELLS = 0x10000, /* addresses of data memory: registers, those of the part, RAM */
-    AVR_IO = 0x20,       /* from here on the registers of the part, which in, out and their like count from 0 */
-    AVR_IO_END = 0x200,  /* before here */
-    AVR_LINES = 25,      /* interrupts: line n leads to 2 (n + 1) */
-    AVR_FEEDS = 31,      /* the line that feeds the watchdog */
+    AVR_IO = 0x20, /* from here on the registers of the part, which in, out and their like count from 0 */
+    AVR_IO_END = 0x200, /* before here */
+    AVR_LINES = 25,     /* interrupts: line n leads to 2 (n + 1) */
+    AVR_FEEDS = 31,     /* the line that feeds the watchdog */
     AVR_ALL_LINES = 32,
     AVR_PAGE = 64 /* words of program memory that are erased and written at once */
 };
 /* Registers of the core, and what it must know of the part's. */
-enum { AVR_SMCR = 0x53, AVR_MCUSR = 0x54, AVR_SPMCSR = 0x57, AVR_SPL = 0x5D, AVR_SPH = 0x5E, AVR_SREG = 0x5F };
+enum {
+    AVR_SMCR = 0x53,
+    AVR_MCUSR = 0x54,
+    AVR_SPMCSR = 0x57,
+    AVR_SPL = 0x5D,
+    AVR_SPH = 0x5E,
+    AVR_SREG = 0x5F
+};
 enum { RX = 26, RY = 28, RZ = 30 };
 enum { FLAG_C = 1, FLAG_Z = 2, FLAG_N = 4, FLAG_V = 8, FLAG_S = 16, FLAG_H = 32, FLAG_T = 64, FLAG_I = 128 };
 /* What lies at an address of data memory. */
@@ -35,7 +42,7 @@ extern const oak_insn_row avr_rows[AVR_ROWS];
 extern const uint8_t avr_cycles[AVR_ROWS];
 
 /* What may go together with a branch behind it, or, of CP_CPC and CPI_CPC, without one. */
-#define AVR_FUSED(X) X(CP_CPC) X(CPI_CPC) X(CP) X(CPI) X(CPC) X(SUBI) X(SBCI) X(SBIW) X(DEC) X(TST)
+#define AVR_FUSED(X)         X(CP_CPC) X(CPI_CPC) X(CP) X(CPI) X(CPC) X(SUBI) X(SBCI) X(SBIW) X(DEC) X(TST)
 #define AVR_THEN_NUMBERS(id) AVR_##id##_ALONE, AVR_##id##_CS, AVR_##id##_EQ, AVR_##id##_CC, AVR_##id##_NE,
 /* Handlers beside the rows: registers of the part that are more than a cell; a target that no part has. */
 enum {
@@ -59,8 +66,8 @@ struct oak_core {
     const uint8_t *code; /* program memory, so many bytes */
     uint32_t code_bytes;
     kit_objects objects;
+    /* From here on: what a tape holds. */
     uint8_t data[AVR_CELLS + 8];
-    /* From here on: what a tape holds beside its spaces. */
     uint16_t sp, top; /* top: where the stack begins */
     uint8_t t, i, sleeping, spm;
     uint32_t nz, carries, over;

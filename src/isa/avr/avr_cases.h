@@ -1,14 +1,15 @@
 /* avr_cases.h — what each row does, for the loop of the kit. */
-#define RD      data[X]
-#define RR      data[Y]
-#define PAIR(n) kit_le16(data + (n))
+#define RD                 data[X]
+#define RR                 data[Y]
+#define PAIR(n)            kit_le16(data + (n))
 #define SET_PAIR(n, value) kit_put_le16(data + (n), (value))
-#define CARRY   (carries >> 8 & 1)
-#define OVERFLOWS ((over ^ over >> 1) & 0x80)
-#define SIGNED  (!(nz & NZ_NEGATIVE) != !(OVERFLOWS != 0) ? !(nz & NZ_ODD) : (nz & NZ_ODD) != 0)
+#define CARRY              (carries >> 8 & 1)
+#define OVERFLOWS          ((over ^ over >> 1) & 0x80)
+#define SIGNED             (!(nz & NZ_NEGATIVE) != !(OVERFLOWS != 0) ? !(nz & NZ_ODD) : (nz & NZ_ODD) != 0)
 /* When an instruction of so many words ends. */
-#define END_HERE(units) \
-    (LOOP_ONE ? kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW] : kit->time.cycles + (uint32_t)(spent - op[units].cost))
+#define END_HERE(units)                                                                                      \
+    (LOOP_ONE ? kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW]                        \
+              : kit->time.cycles + (uint32_t)(spent - op[units].cost))
 #define SUM(first, second, carry)                                                                            \
     do {                                                                                                     \
         uint32_t a = (first), b = (second);                                                                  \
@@ -49,7 +50,7 @@
     r = (uint32_t)(value)&0xFFFF;                                                                            \
     carries = (carries & 0x10) | (r >> 15) << 8;                                                             \
     if (doubled) r = r << 1 & 0xFFFF;                                                                        \
-    nz = (nz & NZ_ODD) | (nz & NZ_NEGATIVE ? 0x200u : 0) | (r ? 0x100u : 0);                                  \
+    nz = (nz & NZ_ODD) | (nz & NZ_NEGATIVE ? 0x200u : 0) | (r ? 0x100u : 0);                                 \
     SET_PAIR(0, r);                                                                                          \
     NEXT(1)
 #define WITH_SIGN(n) ((int8_t)data[n])
@@ -70,7 +71,7 @@
     data[at] = RD;                                                                                           \
     then;                                                                                                    \
     NEXT(1)
-#define BACK(pair)   ((PAIR(pair) - 1) & 0xFFFF)
+#define BACK(pair) ((PAIR(pair) - 1) & 0xFFFF)
 #define SKIP_IF(condition, one_more)                                                                         \
     do {                                                                                                     \
         if (!(condition)) NEXT(1);                                                                           \
@@ -92,7 +93,10 @@
         if (KIT_RARELY(at < core->stack.floor || core->kind[at])) {                                          \
             SAVE;                                                                                            \
             kit->pc = HERE;                                                                                  \
-            if (!avr_may_push(core, at, LOOP_ONE ? kit->time.cycles : kit->time.cycles + (uint32_t)(spent - op->cost))) goto faulted; \
+            if (!avr_may_push(core, at,                                                                      \
+                              LOOP_ONE ? kit->time.cycles                                                    \
+                                       : kit->time.cycles + (uint32_t)(spent - op->cost)))                   \
+                goto faulted;                                                                                \
         }                                                                                                    \
         data[at] = (uint8_t)(value);                                                                         \
         core->sp = (uint16_t)(at - 1);                                                                       \
@@ -101,14 +105,15 @@
     do {                                                                                                     \
         byte = core->sp;                                                                                     \
         PUSH((address)&0xFF);                                                                                \
-        if (KIT_RARELY(core->sp < core->stack.floor || core->kind[core->sp]) && !avr_may_push(core, core->sp, NOW_ENDS)) { \
+        if (KIT_RARELY(core->sp < core->stack.floor || core->kind[core->sp]) &&                              \
+            !avr_may_push(core, core->sp, NOW_ENDS)) {                                                       \
             core->sp = (uint16_t)byte;                                                                       \
             goto faulted;                                                                                    \
         }                                                                                                    \
         data[core->sp] = (uint8_t)((address) >> 8);                                                          \
         core->sp--;                                                                                          \
     } while (0)
-#define POPPED(offset) data[(uint16_t)(core->sp + (offset))]
+#define POPPED(offset)   data[(uint16_t)(core->sp + (offset))]
 #define NO_STACK(offset) KIT_RARELY(core->kind[(uint16_t)(core->sp + (offset))])
 #define PULL                                                                                                 \
     if (NO_STACK(1) || NO_STACK(2)) goto empty_stack;                                                        \
@@ -125,7 +130,9 @@
         change;                                                                                              \
         if (SIGNED != before) nz ^= NZ_ODD;                                                                  \
     } while (0)
-#define FLAG_ROW(id, ...) ON(AVR_##id): __VA_ARGS__; NEXT(1);
+#define FLAG_ROW(id, ...)                                                                                    \
+    ON(AVR_##id) : __VA_ARGS__;                                                                              \
+    NEXT(1);
 /* clang-format off */
     ON(AVR_LSL): SUM(RD, RD, 0); TO_RD;
     ON(AVR_ROL): SUM(RD, RD, CARRY); TO_RD;

@@ -223,12 +223,18 @@ static unsigned asleep(oak_core *core)
 static uint16_t fused(const oak_core *core, const oak_decoded *decoded)
 {
     enum { ALONE, BRANCHES = 4 };
-    static const uint16_t alone[][2] = {{AVR_CP_CPC_ALONE, AVR_CP}, {AVR_CPI_CPC_ALONE, AVR_CPI}, {AVR_CP_ALONE, AVR_CP}, {AVR_CPI_ALONE, AVR_CPI}, {AVR_CPC_ALONE, AVR_CPC},
-                                        {AVR_SUBI_ALONE, AVR_SUBI}, {AVR_SBCI_ALONE, AVR_SBCI}, {AVR_SBIW_ALONE, AVR_SBIW}, {AVR_DEC_ALONE, AVR_DEC}, {AVR_TST_ALONE, AVR_TST}};
-    static const uint16_t sums[][3] = {{AVR_ADD, AVR_ADC, AVR_ADD_ADC}, {AVR_SUB, AVR_SBC, AVR_SUB_SBC}, {AVR_SUBI, AVR_SBCI, AVR_SUBI_SBCI}};
+    static const uint16_t alone[][2] = {{AVR_CP_CPC_ALONE, AVR_CP}, {AVR_CPI_CPC_ALONE, AVR_CPI},
+                                        {AVR_CP_ALONE, AVR_CP},     {AVR_CPI_ALONE, AVR_CPI},
+                                        {AVR_CPC_ALONE, AVR_CPC},   {AVR_SUBI_ALONE, AVR_SUBI},
+                                        {AVR_SBCI_ALONE, AVR_SBCI}, {AVR_SBIW_ALONE, AVR_SBIW},
+                                        {AVR_DEC_ALONE, AVR_DEC},   {AVR_TST_ALONE, AVR_TST}};
+    static const uint16_t sums[][3] = {{AVR_ADD, AVR_ADC, AVR_ADD_ADC},
+                                       {AVR_SUB, AVR_SBC, AVR_SUB_SBC},
+                                       {AVR_SUBI, AVR_SBCI, AVR_SUBI_SBCI}};
     oak_decoded next;
     uint32_t pc = decoded->address, which, d = kit_field_of(core->kit.tables, decoded, 'd');
-    if (kit_missing(core, (pc + 1) % AVR_SPAN, 1, &which) || kit_decode_at(core, (pc + 1) % AVR_SPAN, &next)) return 0;
+    if (kit_missing(core, (pc + 1) % AVR_SPAN, 1, &which) || kit_decode_at(core, (pc + 1) % AVR_SPAN, &next))
+        return 0;
     unsigned row = next.row;
     bool apart = kit_field_of(core->kit.tables, &next, 'd') != d &&
                  (row == AVR_SBCI || kit_field_of(core->kit.tables, &next, 'r') != d);
@@ -238,7 +244,9 @@ static uint16_t fused(const oak_core *core, const oak_decoded *decoded)
     bool longer = row == AVR_CPC && (decoded->row == AVR_CP || decoded->row == AVR_CPI);
     if (longer) {
         first = decoded->row == AVR_CPI;
-        if (kit_missing(core, (pc + 2) % AVR_SPAN, 1, &which) || kit_decode_at(core, (pc + 2) % AVR_SPAN, &next)) return alone[first][0];
+        if (kit_missing(core, (pc + 2) % AVR_SPAN, 1, &which) ||
+            kit_decode_at(core, (pc + 2) % AVR_SPAN, &next))
+            return alone[first][0];
         row = next.row;
     }
     while (first < sizeof alone / sizeof *alone && alone[first][1] != decoded->row) first++;
@@ -267,13 +275,16 @@ static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
  * costs more is in x beside an address, else in at. */
 static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 {
-    static const uint8_t moves[][2] = {{AVR_LD_XI, RX}, {AVR_LD_XD, RX + 1}, {AVR_LD_YI, RY}, {AVR_LD_YD, RY + 1}, {AVR_LD_ZI, RZ}, {AVR_LD_ZD, RZ + 1},
-                                       {AVR_ST_XI, RX}, {AVR_ST_XD, RX + 1}, {AVR_ST_YI, RY}, {AVR_ST_YD, RY + 1}, {AVR_ST_ZI, RZ}, {AVR_ST_ZD, RZ + 1},
+    static const uint8_t moves[][2] = {{AVR_LD_XI, RX},     {AVR_LD_XD, RX + 1}, {AVR_LD_YI, RY},
+                                       {AVR_LD_YD, RY + 1}, {AVR_LD_ZI, RZ},     {AVR_LD_ZD, RZ + 1},
+                                       {AVR_ST_XI, RX},     {AVR_ST_XD, RX + 1}, {AVR_ST_YI, RY},
+                                       {AVR_ST_YD, RY + 1}, {AVR_ST_ZI, RZ},     {AVR_ST_ZD, RZ + 1},
                                        {AVR_LPM_ZI, RZ}};
     const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
 #define FIELD(letter) oak_pattern_get(pattern, letter, decoded->word)
 #define WIDTH(letter) oak_pattern_width(pattern, letter)
-    bool pairs = decoded->row == AVR_MOVW, skips = decoded->flow == OAK_FLOW_BRANCH && decoded->row >= AVR_CPSE;
+    bool pairs = decoded->row == AVR_MOVW,
+         skips = decoded->flow == OAK_FLOW_BRANCH && decoded->row >= AVR_CPSE;
     uint32_t d = FIELD('d'), r = FIELD('r');
     unsigned width = WIDTH('d');
     op->x = (uint8_t)(width == 2 ? 24 + 2 * d : pairs ? 2 * d : width == 5 ? d : 16 + d);
@@ -311,14 +322,21 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
     const oak_pattern *pattern = &kit_tables_of(core->kit.tables)->row[decoded->row].pattern;
-    uint32_t d = oak_pattern_get(pattern, 'd', decoded->word), r = oak_pattern_get(pattern, 'r', decoded->word);
-#define PAIR_OF(first, how) (kit_reach){AVR_DATA, how, 0xFF, true, 0, 0, first, 2}
+    uint32_t d = oak_pattern_get(pattern, 'd', decoded->word),
+             r = oak_pattern_get(pattern, 'r', decoded->word);
+#define PAIR_OF(first, how)                                                                                  \
+    (kit_reach)                                                                                              \
+    {                                                                                                        \
+        AVR_DATA, how, 0xFF, true, 0, 0, first, 2                                                            \
+    }
     if (decoded->row == AVR_MOVW) {
         list[count++] = PAIR_OF(2 * r, KIT_READS);
         list[count++] = PAIR_OF(2 * d, KIT_WRITES);
-    } else if (decoded->row == AVR_ADIW || decoded->row == AVR_SBIW) list[count++] = PAIR_OF(24 + 2 * d, KIT_BOTH);
+    } else if (decoded->row == AVR_ADIW || decoded->row == AVR_SBIW)
+        list[count++] = PAIR_OF(24 + 2 * d, KIT_BOTH);
     else if (decoded->row == AVR_LPM)
-        list[count++] = (kit_reach){AVR_CODE, KIT_READS, 0xFF, true, 0, 0, kit_le16(core->data + RZ) >> 1u, 1};
+        list[count++] =
+            (kit_reach){AVR_CODE, KIT_READS, 0xFF, true, 0, 0, kit_le16(core->data + RZ) >> 1u, 1};
 #undef PAIR_OF
     return count;
 }
@@ -331,10 +349,13 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_SPAN  AVR_SPAN
 #define CORE_CODE  AVR_CODE
 #define CORE_EXTRA(X)                                                                                        \
-    X(AVR_OUT_LIVE) X(AVR_IN_LIVE) X(AVR_SBI_LIVE) X(AVR_CBI_LIVE) X(AVR_SBIC_LIVE) X(AVR_SBIS_LIVE) X(AVR_ADD_ADC) X(AVR_SUB_SBC) X(AVR_SUBI_SBCI) \
-    AVR_FUSED(AVR_THEN_LABELS)
+    X(AVR_OUT_LIVE)                                                                                          \
+    X(AVR_IN_LIVE) X(AVR_SBI_LIVE) X(AVR_CBI_LIVE) X(AVR_SBIC_LIVE) X(AVR_SBIS_LIVE) X(AVR_ADD_ADC)          \
+        X(AVR_SUB_SBC) X(AVR_SUBI_SBCI) AVR_FUSED(AVR_THEN_LABELS)
 #define AVR_LABEL KIT_EXTRA_LABEL
-#define AVR_THEN_LABELS(id) AVR_LABEL(AVR_##id##_ALONE) AVR_LABEL(AVR_##id##_CS) AVR_LABEL(AVR_##id##_EQ) AVR_LABEL(AVR_##id##_CC) AVR_LABEL(AVR_##id##_NE)
+#define AVR_THEN_LABELS(id)                                                                                  \
+    AVR_LABEL(AVR_##id##_ALONE)                                                                              \
+    AVR_LABEL(AVR_##id##_CS) AVR_LABEL(AVR_##id##_EQ) AVR_LABEL(AVR_##id##_CC) AVR_LABEL(AVR_##id##_NE)
 #define CORE_LOCALS                                                                                          \
     uint8_t *const data = core->data;                                                                        \
     uint32_t nz, carries, over, r, at = 0, byte = 0
@@ -385,12 +406,13 @@ static const kit_arch arch = {
     .skips = true, .alike = AVR_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),
     .lines = offsetof(oak_core, lines), .enabled = enabled, .interrupt = take_interrupt, .noticed_at = kit_vectored_notice, .deaf = kit_vectored_deaf,
     .asleep = asleep, .status = status, .set_status = set_status, .peek = peek, .poke = poke, .window = window, .more_cells = more_cells, .registers_at = registers_at, .inner = inner,
-    .tape_from = offsetof(oak_core, sp), .tape_to = sizeof(oak_core)};
+    .tape_from = offsetof(oak_core, data), .tape_to = sizeof(oak_core)};
 /* clang-format on */
 
 static oak_status create(const oak_isa_tables *tables, const oak_core_setup *setup, oak_core **core)
 {
-    return kit_create_filed(&arch, tables, setup, AVR_DATA, offsetof(oak_core, data), AVR_CELLS, lay_data, core);
+    return kit_create_filed(&arch, tables, setup, AVR_DATA, offsetof(oak_core, data), AVR_CELLS, lay_data,
+                            core);
 }
 
 const oak_core_ops avr_core_ops = {KIT_CORE_OPS,

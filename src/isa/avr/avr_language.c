@@ -77,8 +77,8 @@ static const kit_counting counts[] = {
 /* ------------------------------------------------------------------------------------------ values */
 
 /* cbr clears the bits it names: an immediate the other way round. */
-static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
-                         uint32_t address, uint8_t *bytes, oak_refusal *why)
+static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
+                         const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
 {
     oak_value turned[OAK_MOST_OPERANDS];
     oak_status status = kit_encode(tables, row, insn, values, address, bytes, why);
@@ -100,10 +100,16 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
         why->operand = 1;
         why->code = "doubtful-mark";
         SAY(why, "this loads the address of `%s`, 0x%02x, as a number", name, (unsigned)values[1].number);
-        HINT(why, "Write `lds r16, %s` for what is kept there (`in` for a register of the part); `low(%s)` says that its address is meant.", name, name);
+        HINT(why,
+             "Write `lds r16, %s` for what is kept there (`in` for a register of the part); `low(%s)` says "
+             "that its address is meant.",
+             name, name);
         return true;
     }
-    bool moves = about->operands[0] != 'r' ? false : kit_class_at(kit_tables_of(tables), row, 1) && kit_class_at(kit_tables_of(tables), row, 1)->touch == KIT_TOUCH_STEPPED;
+    bool moves = about->operands[0] != 'r'
+                     ? false
+                     : kit_class_at(kit_tables_of(tables), row, 1) &&
+                           kit_class_at(kit_tables_of(tables), row, 1)->touch == KIT_TOUCH_STEPPED;
     (void)moves;
     return false;
 }
@@ -116,8 +122,8 @@ static bool skips(unsigned row)
 }
 
 /* What skips goes on behind the next instruction, which may be of two words. */
-static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available, uint32_t address,
-                         uint32_t state, oak_decoded *decoded)
+static oak_status decode(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
+                         uint32_t address, uint32_t state, oak_decoded *decoded)
 {
     oak_status status = kit_decode(tables, bytes, available, address, state, decoded);
     if (status || !skips(decoded->row)) return status;
@@ -135,7 +141,8 @@ static void effect(const oak_isa_tables *tables, const oak_decoded *decoded, oak
     if (skips(decoded->row) && decoded->target == (decoded->address + 3) % AVR_SPAN) effect->taken++;
     bool pair = decoded->row == AVR_ADIW || decoded->row == AVR_SBIW;
     uint32_t d = kit_field_of(tables, decoded, 'd'), first = pair ? 24 + 2 * d : 2 * d;
-    for (unsigned i = 0; (pair || decoded->row == AVR_MOVW) && i < 2 && effect->write_count < OAK_MOST_EFFECTS; i++)
+    for (unsigned i = 0;
+         (pair || decoded->row == AVR_MOVW) && i < 2 && effect->write_count < OAK_MOST_EFFECTS; i++)
         effect->writes[effect->write_count++] = (oak_place){AVR_DATA, first + i};
 }
 
@@ -153,7 +160,8 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
 
 static bool own_register(unsigned space, uint32_t address)
 {
-    return space == AVR_DATA && (address == AVR_SREG || address == AVR_SPL || address == AVR_SPH || address == AVR_MCUSR);
+    return space == AVR_DATA &&
+           (address == AVR_SREG || address == AVR_SPL || address == AVR_SPH || address == AVR_MCUSR);
 }
 
 /* clang-format off */
