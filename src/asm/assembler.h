@@ -545,6 +545,8 @@ statement *asm_put_instruction(assembler *as, const char *line);
 void asm_read_select(assembler *as, bool of_code, const char *at, const char *end);
 bool asm_choose_steps(assembler *as);
 void asm_drop_steps(assembler *as);
+/* Warns of pointers that lead elsewhere than what goes by them wants. */
+void asm_check_pointers(assembler *as);
 void asm_check_selection(assembler *as);
 /* What became of the directives, for the listing. */
 OAK_MUST_USE oak_status asm_note_steps(assembler *as);

@@ -632,6 +632,7 @@ static oak_status of_address(const oak_expr *expr, const oak_architecture *about
         return value_fault(expr, fault, "value-range", "no word begins at this byte");
     value->number = pages ? of->number / page : expr->op == OP_BYTES ? of->number * unit : of->number / unit;
     if (expr->op == OP_WORDS) value->space = (uint8_t)space;
+    if (expr->op == OP_BYTES && unit > 1) value->of = (uint8_t)space, value->in_bytes = true;
     return OAK_OK;
 }
 
@@ -707,6 +708,8 @@ oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak
         if (expr->op >= OP_BANK && expr->op <= OP_WORDS)
             return of_address(expr, scope->about, &left, value, fault);
         value->number = oak_expr_plain(expr->op, left.number, 0);
+        if (expr->op == OP_LOW || expr->op == OP_HIGH) value->of = left.space ? left.space : left.of;
+        else if (expr->op != OP_PLUS) value->of = 0;
         return OAK_OK;
     default: break;
     }

@@ -277,6 +277,7 @@ void asm_check_flow(assembler *as)
     check_labels(as);
     if (as->error_count) return; /* what follows from an error is not worth a warning */
     if (as->isa->selector) asm_check_selection(as);
+    if (as->isa->pointing) asm_check_pointers(as);
     if (find_land(&self)) as->out_of_memory = true;
     size_t slots = self.land.slots + 1; /* one for what lies on none */
     self.todo_room = slots;

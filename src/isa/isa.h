@@ -71,6 +71,9 @@ typedef struct oak_value {
     uint8_t space;    /* 0: a plain number */
     bool known;       /* false while layout has not placed what it depends on */
     const char *name; /* the symbol it came from, for messages; NULL for anything computed */
+    /* A plain number that is a byte of an address, or an address counted in bytes: the space of the address, 0: none; and whether it is counted so. */
+    uint8_t of;
+    bool in_bytes;
 } oak_value;
 
 typedef struct oak_operand {
@@ -195,6 +198,16 @@ typedef struct oak_exception_frame {
     bool elsewhere; /* an exception puts nothing there: a register tells where it came from */
     uint8_t registers[8];
 } oak_exception_frame;
+
+/* What an instruction does with a pointer that is loaded byte by byte. */
+typedef struct oak_pointing {
+    uint8_t pointer;            /* its number, from 0 */
+    bool loads, high;           /* it loads the low or the high byte with its last operand */
+    bool goes;                  /* or goes by it, */
+    uint8_t space;              /* to a space, */
+    bool counts_code, in_bytes; /* of code, which is counted in bytes there, or in units */
+    const char *name, *instead; /* the pointer; a remedy for one of another space */
+} oak_pointing;
 
 /* What an instruction does to what loops count by, as far as it can be known without running it. A place is a register (space 0) or a cell. */
 typedef struct oak_place {
@@ -502,8 +515,10 @@ typedef struct oak_isa {
      * or -1. */
     oak_flow (*flow_of)(const oak_isa_tables *tables, unsigned row, const uint8_t *bytes, uint32_t state);
     int (*target_of)(const oak_isa_tables *tables, unsigned row);
-    const oak_selector *selector; /* NULL where instructions give addresses whole */
-    unsigned skips;               /* units that a branch without a target skips */
+    void (*pointing)(const oak_isa_tables *tables, const oak_decoded *decoded,
+                     oak_pointing *what); /* NULL: no such pointers */
+    const oak_selector *selector;         /* NULL where instructions give addresses whole */
+    unsigned skips;                       /* units that a branch without a target skips */
     /* Decodes one instruction; OAK_REFUSED for a reserved code, OAK_OUT_OF_RANGE when `available` bytes are too few. */
     oak_status (*decode)(const oak_isa_tables *tables, const uint8_t *bytes, size_t available,
                          uint32_t address, uint32_t state, oak_decoded *decoded);

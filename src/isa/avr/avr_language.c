@@ -31,14 +31,14 @@ static const kit_class classes[] = {
     {"rd",      "<>",       all,    'd', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, all_codes},
     {"rr",      "<>",       all,    'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, all_codes},
     {"again",   "<>",       all,    'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, all_codes},
-    {"hd",      "<>",       upper,  'd', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, upper_codes},
-    {"hr",      "<>",       upper,  'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, upper_codes},
-    {"md",      "<>",       middle, 'd', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
-    {"mr",      "<>",       middle, 'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
+    {"r16+",      "<>",       upper,  'd', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, upper_codes},
+    {"r16+'",      "<>",       upper,  'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, upper_codes},
+    {"r16-23",      "<>",       middle, 'd', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
+    {"r16-23'",      "<>",       middle, 'r', 0,   KIT_NO_VALUE,  0,        KIT_TOUCH_REGISTER, 0, false, false, 0, NULL, NULL, NULL},
     {"k",       "{}",       NULL,   0,   'k', KIT_BITS,      0,        0,                  0, false, false, 0, NULL, NULL, NULL},
-    {"pd",      "<>",       pairs,  'd', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, pair_codes},
-    {"pr",      "<>",       pairs,  'r', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, pair_codes},
-    {"wd",      "<>",       words,  'd', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, word_codes},
+    {"pair",      "<>",       pairs,  'd', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, pair_codes},
+    {"pair'",      "<>",       pairs,  'r', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, pair_codes},
+    {"pair24",      "<>",       words,  'd', 0,   KIT_NO_VALUE,  0,        0,                  0, false, false, 0, NULL, NULL, word_codes},
     {"k6",      "{}",       NULL,   0,   'k', KIT_UNSIGNED,  0,        0,                  0, false, false, 0, NULL, NULL, NULL},
     {"mem",     "{}",       NULL,   0,   'k', KIT_CELL,      AVR_DATA, KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
     {"io",      "{}",       NULL,   0,   'a', KIT_PORT_CELL, AVR_DATA, KIT_TOUCH_CELL,     1, false, false, 0, NULL, NULL, NULL},
@@ -76,6 +76,28 @@ static const kit_counting counts[] = {
 
 /* ------------------------------------------------------------------------------------------ values */
 
+/* A register of the part that in, out, sbi and their like do not reach. */
+static oak_status check(const kit_class *class, const oak_value *value, unsigned operand, oak_refusal *why)
+{
+    bool low = class->name[0] == 'l';
+    int64_t number = value->number - (value->space ? AVR_IO : 0), end = low ? 0x20 : 0x40;
+    char name[60];
+    (void)operand;
+    if (class->field != KIT_PORT_CELL || (number >= 0 && number < end) ||
+        (value->space && value->space != AVR_DATA))
+        return OAK_OK;
+    if (value->name) oak_format(name, sizeof name, "%.50s", value->name);
+    else oak_format(name, sizeof name, "0x%02llx", (long long)value->number);
+    SAY(why, "%s lies beyond the registers that this reaches, which are 0x20 to 0x%02x of data memory", name,
+        (unsigned)end + AVR_IO - 1);
+    if (low)
+        HINT(why, "Write `lds r16, %s`, `ori r16, 1 << 3` (or `andi`, or `sbrs r16, 3`), `sts %s, r16`.",
+             name, name);
+    else HINT(why, "Write `lds r16, %s` or `sts %s, r16`.", name, name);
+    why->code = "value-range";
+    return OAK_REFUSED;
+}
+
 /* cbr clears the bits it names: an immediate the other way round. */
 static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_insn *insn,
                          const oak_value *values, uint32_t address, uint8_t *bytes, oak_refusal *why)
@@ -92,8 +114,7 @@ static oak_status encode(const oak_isa_tables *tables, unsigned row, const oak_i
 static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *insn, const oak_value *values,
                   unsigned decimal, oak_refusal *why)
 {
-    const oak_insn_row *about = &avr_rows[row];
-    (void)decimal, (void)insn;
+    (void)decimal;
     why->operand = 0;
     if (row == AVR_LDI && values[1].name && values[1].space == AVR_DATA) {
         const char *name = values[1].name;
@@ -106,11 +127,32 @@ static bool doubt(const oak_isa_tables *tables, unsigned row, const oak_insn *in
              name, name);
         return true;
     }
-    bool moves = about->operands[0] != 'r'
-                     ? false
-                     : kit_class_at(kit_tables_of(tables), row, 1) &&
-                           kit_class_at(kit_tables_of(tables), row, 1)->touch == KIT_TOUCH_STEPPED;
-    (void)moves;
+    bool jumps = row == AVR_RJMP || row == AVR_JMP || row == AVR_RCALL || row == AVR_CALL;
+    if (jumps && values[0].in_bytes) {
+        why->code = "pointer-words";
+        SAY(why, "%s counts words, this is the address of a byte", avr_rows[row].mnemonic);
+        HINT(why, "Leave bytes() out: a label of the program is the address of its word.");
+        return true;
+    }
+    uint8_t bytes[OAK_LONGEST_INSN];
+    oak_decoded decoded;
+    oak_refusal none;
+    if (kit_encode(tables, row, insn, values, 0, bytes, &none) ||
+        kit_decode(tables, bytes, sizeof bytes, 0, 0, &decoded))
+        return false;
+    uint32_t reg = kit_field_of(tables, &decoded, 'd');
+    for (unsigned i = 0; i < kit_tables_of(tables)->row[row].count; i++) {
+        const kit_class *class = kit_class_at(kit_tables_of(tables), row, i);
+        if (!class || class->touch != KIT_TOUCH_STEPPED ||
+            reg / 2 != (uint32_t)(RX / 2 + (*class->names[0] - 'x')))
+            continue;
+        why->code = "own-pointer";
+        why->operand = (int)(1 - i);
+        SAY(why, "what becomes of r%u is not defined: it is a half of %s, which moves here", (unsigned)reg,
+            class->names[0]);
+        HINT(why, "Take another register, or move the pointer with `adiw`.");
+        return true;
+    }
     return false;
 }
 
@@ -156,6 +198,32 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
     } else if (decoded->row == AVR_POP) use->words = -1;
 }
 
+/* x, y and z are loaded by halves; ld and st go by them to data memory, lpm to bytes of program memory, ijmp and icall to its words. */
+static void pointing(const oak_isa_tables *tables, const oak_decoded *decoded, oak_pointing *what)
+{
+    static const char *const called[] = {"x", "y", "z"};
+    uint32_t d = kit_field_of(tables, decoded, 'd') + 16;
+    if (decoded->row == AVR_LDI && d >= RX) {
+        what->loads = true, what->pointer = (uint8_t)((d - RX) / 2), what->high = d & 1;
+        return;
+    }
+    bool reads = decoded->row >= AVR_LPM && decoded->row <= AVR_SPM,
+         jumps = decoded->row == AVR_IJMP || decoded->row == AVR_ICALL;
+    for (unsigned i = 0; i < kit_tables_of(tables)->row[decoded->row].count && !reads; i++) {
+        const kit_class *class = kit_class_at(kit_tables_of(tables), decoded->row, i);
+        if (!class || class->touch < KIT_TOUCH_POINTED) continue;
+        what->goes = true, what->space = AVR_DATA, what->pointer = (uint8_t)(*class->names[0] - 'x');
+        what->instead = "Write `lpm` to read program memory, by bytes: `low(bytes(label))`.";
+    }
+    if (reads || jumps) {
+        what->goes = what->counts_code = true, what->space = AVR_CODE, what->pointer = 2,
+        what->in_bytes = reads;
+        what->instead =
+            jumps ? "A jump or call goes to a label of the program." : "Write `ld` for data memory.";
+    }
+    if (what->goes) what->name = called[what->pointer];
+}
+
 /* ------------------------------------------------------------------------------------------ the whole */
 
 static bool own_register(unsigned space, uint32_t address)
@@ -188,7 +256,7 @@ static const oak_copier copiers[] = {
                 "lpm r0, z+", "st x+, r0", "sbiw r24, 1", "brne $-3"}}, {0}};
 static const kit_language language = {
     .isa = &oak_isa_avr, .classes = classes, .choices = choices, .remedies = remedies, .letters = letters, .counts = counts, .opposites = opposites, .farther = farther, .jump = "jmp",
-    .ports_from = AVR_IO};
+    .reserves = true, .check = check, .ports_from = AVR_IO};
 
 static oak_status open_tables(const oak_host *host, oak_isa_tables **tables)
 {
@@ -205,6 +273,6 @@ const oak_isa oak_isa_avr = {
     .pattern_unit = 2, .rows = avr_rows, .row_count = AVR_ROWS, .open = open_tables, .close = kit_close_tables, .mnemonic = kit_mnemonic,
     .mnemonic_name = kit_mnemonic_name, .names_row = kit_names_row, .is_register = kit_is_register, .read_operands = kit_read_operands,
     .forms = kit_forms, .flow_of = kit_flow_of, .target_of = kit_target_of, .skips = 1, .copiers = copiers, .size = kit_row_size, .encode = encode, .decode = decode,
-    .tell_fields = kit_tell_fields, .print = kit_print, .doubt = doubt, .effect = effect, .stack_use = stack_use, .vector_mnemonic = "jmp", .call_mnemonic = "call", .plain_return = "ret",
+    .tell_fields = kit_tell_fields, .print = kit_print, .doubt = doubt, .pointing = pointing, .effect = effect, .stack_use = stack_use, .vector_mnemonic = "jmp", .call_mnemonic = "call", .plain_return = "ret",
     .trade = trade, .messages = messages, .own_register = own_register, .core = &avr_core_ops};
 /* clang-format on */

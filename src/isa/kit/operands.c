@@ -278,6 +278,14 @@ static bool is_free(const struct kit_tables *tables, unsigned word)
     return free;
 }
 
+/* What stands behind a word goes on with a shape that begins with one. */
+static bool begins_shape(const struct kit_tables *tables, const char *at, const char *end)
+{
+    for (unsigned i = 0; i < tables->shape_count && at < end; i++)
+        if (tables->shape[i][0] == '<' && tables->shape[i][2] && tables->shape[i][2] == *at) return true;
+    return false;
+}
+
 /* The word that an operand is; `behind` it the text goes on. -1: it is none. */
 static int word_at(const struct kit_tables *tables, const oak_operand_reader *reader, const oak_insn *insn,
                    const char **behind)
@@ -295,6 +303,12 @@ static int word_at(const struct kit_tables *tables, const oak_operand_reader *re
     if (letter && reserves)
         while (stop < end && (oak_is_word(*stop) || (*stop == '\'' && stop > start))) stop++;
     else stop = without_blanks(start, operand_end(start, end));
+    if (letter && reserves && begins_shape(tables, skip(stop, end), end)) { /* x+, y+5 */
+        stop = without_blanks(start, operand_end(start, end));
+        if ((size_t)(stop - start) > tables->longest_word) return -1;
+        *behind = stop;
+        return kit_find_word(tables, start, (size_t)(stop - start));
+    }
     bool short_enough = (size_t)(stop - start) <= tables->longest_word || !letter || !reserves;
     int word = short_enough ? kit_find_word(tables, start, (size_t)(stop - start)) : -1;
     /* Something is behind it that does not belong there. */
