@@ -362,6 +362,14 @@ uint32_t cli_port_levels(oak_session *session, unsigned port)
 }
 
 /* One port, bit by bit: what the program wrote, what the outside drives, what stands on the pins. */
+enum { MANY_PORTS = 8 }; /* of more than so many those are left out that nothing has happened to */
+
+static uint32_t reset_of(const oak_part *part, const oak_part_port *port)
+{
+    const oak_part_register *reg = oak_part_register_at(part, port->space, port->address);
+    return reg ? reg->reset : 0;
+}
+
 void report_ports(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
@@ -372,6 +380,7 @@ void report_ports(cli *self, oak_session *session)
     if (!most) return;
     int width = (int)(most + (most - 1) / 4) < 14 ? 14 : (int)(most + (most - 1) / 4);
     char heading[60];
+    unsigned left_out = 0;
     snprintf(heading, sizeof heading, "Ports, bit %u to bit 0", most - 1);
     report_title(self, heading);
     printf("  %-5s %-*s  %-*s  %s\n", "", width, part->ports[0].has_block ? "driven by chip" : "latch", width,
@@ -379,7 +388,7 @@ void report_ports(cli *self, oak_session *session)
     for (unsigned p = 0; p < part->port_count; p++) {
         const oak_part_port *port = &part->ports[p];
         char latch[80] = "", outside[80] = "", result[80] = "";
-        bool contention = false;
+        bool contention = false, moved = false;
         uint8_t stored = 0;
         if (!port->has_block) chip.ops->read_memory(chip.chip, port->space, port->address, &stored, 1);
         for (unsigned bit = port->pin_count; bit-- > 0;) {
@@ -396,11 +405,17 @@ void report_ports(cli *self, oak_session *session)
             snprintf(result + strlen(result), sizeof result - strlen(result), "%c%s",
                      pin.contention ? '!' : results[pin.result], gap);
             contention = contention || pin.contention;
+            moved = moved || pin.outside != OAK_FLOAT;
         }
         bool new = self->marks &&p < OAK_MOST_PORTS && self->port_levels[p] != cli_port_levels(session, p);
+        if (part->port_count > MANY_PORTS && !moved && !new && stored == reset_of(part, port)) {
+            left_out++;
+            continue;
+        }
         printf(" %c%-5s %-*s  %-*s  %s%s\n", new ? '*' : ' ', port->name, width, latch, width, outside,
                result, contention ? "  ! chip and outside drive against each other" : "");
     }
+    if (left_out) printf("  %u others stand as after reset, and nothing outside is at them\n", left_out);
     for (unsigned p = 0; p < part->port_count; p++) show_named_pins(self, session, p);
     printf("  %s- nobody drives it, %sd u pulled down or up, z floating%s\n",
            cli_paint(self->result_colour, PAINT_FAINT), part->ports[0].has_block ? "+ held up weakly, " : "",

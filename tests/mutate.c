@@ -410,6 +410,11 @@ int main(int argc, char **argv)
          SOURCE_FOLDER "/parts/rv32-256k.yaml",
          {"data[0x100:2] + heat * 3 == 0x12 && !pb.1", "fan << 2 | flag.i",
           "TCNT0 ? low(bytes(heating)) : x - sp"}},
+        {SOURCE_FOLDER "/parts/mcs4-4k.yaml",
+         SOURCE_FOLDER "/examples/pegs/pegs.asm",
+         SOURCE_FOLDER "/examples/pegs/pegs.asm",
+         SOURCE_FOLDER "/parts/avr-32k.yaml",
+         {"ram[0:2] + status[3] * 3 == 0x12 && !c8.0", "r6 << 2 | cy", "M1 ? low(shapes) : src - sp"}},
     };
     unsigned long count = argc > 1 ? strtoul(argv[1], NULL, 10) : 100000;
     uint64_t seed = argc > 2 ? strtoull(argv[2], NULL, 10) : 1;

@@ -439,7 +439,7 @@ START_TEST(the_examples_of_every_code_are_true)
     oak_part *others[] = {load_part("armv6m-32k"), load_part("armv7m-256k"), load_part("z80-32k"),
                           load_part("picmid-8k"),  load_part("pic18-32k"),   load_part("msp430-32k"),
                           load_part("cpu12-64k"),  load_part("rv32-256k"),   load_part("a32-512k"),
-                          load_part("avr-32k")};
+                          load_part("avr-32k"),    load_part("mcs4-4k")};
     for (unsigned i = 0; (code = oak_code_at(i, &wrong, &right)); i++) {
         text t = {0};
         oak_text_sink sink = text_sink(&t);

@@ -71,7 +71,7 @@ typedef struct oak_part_register {
 /* How a pin drives: both ways; only low, else floating; low, and weakly high. */
 typedef enum oak_stage { OAK_PUSH_PULL, OAK_OPEN_DRAIN, OAK_QUASI } oak_stage;
 
-enum { OAK_MOST_PINS = 32, OAK_MOST_PORTS = 16 };
+enum { OAK_MOST_PINS = 32, OAK_MOST_PORTS = 40 };
 
 typedef struct oak_part_port {
     const char *name;

@@ -467,7 +467,7 @@ static inline size_t asm_word_length(const char *at, const char *end)
     return length;
 }
 /* Where the comment of a line begins, or its end. */
-const char *asm_find_comment(const char *at, const char *end);
+const char *asm_find_comment(const char *at, const char *end, bool slashes);
 
 /* source.c */
 /* Opens a file as the source of the lines that follow; false after a report. */

@@ -2,6 +2,7 @@
 #include "asm/program.h"
 #include "base/bytes.h"
 #include "base/text.h"
+#include "isa/isa.h"
 
 enum { BYTES_A_LINE = 4 };
 
@@ -202,11 +203,13 @@ static listed_use *find_uses(listing *self, size_t *count, size_t *room)
     uint16_t *units = units_of(self, &unit_room);
     *count = *room = 0;
     if (!units) self->status = OAK_NO_MEMORY;
+    const oak_isa *isa = oak_isa_find(oak_program_part(program)->architecture->name);
+    bool slashes = isa && isa->manual_marks;
     for (uint32_t origin = 0; origin < program->source_count && !self->status; origin++) {
         oak_source_line line = oak_program_source(program, origin);
         const char *at = line.text, *end = line.text + line.size;
         char quote = 0;
-        while (at < end && (quote || (*at != ';' && !(*at == '/' && at + 1 < end && at[1] == '/')))) {
+        while (at < end && (quote || !oak_opens_comment(line.text, at, end, slashes))) {
             if (quote && *at == '\\' && at + 1 < end) at++;
             else if (*at == quote) quote = 0;
             else if (!quote && oak_opens_quote(line.text, at)) quote = *at;

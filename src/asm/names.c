@@ -296,11 +296,12 @@ const char *oak_warning_at(unsigned index, oak_warning_level *usual)
 }
 
 /* True when the comment of a line says allow(CODE). */
-static bool is_allowed(oak_source_line line, const char *code)
+static bool is_allowed(const assembler *as, oak_source_line line, const char *code)
 {
     static const char word[] = "allow(";
     size_t length = oak_length(code), size = sizeof word - 1;
-    const char *at = asm_find_comment(line.text, line.text + line.size), *end = line.text + line.size;
+    const char *at = asm_find_comment(line.text, line.text + line.size, as->isa->manual_marks),
+               *end = line.text + line.size;
     for (; at + size + length < end; at++)
         if (memcmp(at, word, size) == 0 && memcmp(at + size, code, length) == 0 && at[size + length] == ')')
             return true;
@@ -327,7 +328,7 @@ void asm_warn(assembler *as, uint32_t origin, size_t first, size_t last, const c
 {
     oak_warning_level level = warning_level(as, code);
     oak_source_line line = asm_source(as, origin);
-    if (level == OAK_WARN_OFF || is_allowed(line, code)) return;
+    if (level == OAK_WARN_OFF || is_allowed(as, line, code)) return;
     while (first < last && first < line.size && (line.text[first] == ' ' || line.text[first] == '\t'))
         first++;
     char message[300];

@@ -956,8 +956,8 @@ static void read_instruction(assembler *as, int mnemonic, const char *word, size
 
 /* ------------------------------------------------------------------------------------------ lines */
 
-/* Where the comment begins, or the end of the line. Quotes hide what is inside them. */
-const char *asm_find_comment(const char *at, const char *end)
+/* Where the comment begins, or the end of the line. Quotes hide what is inside them. `slashes`: a slash behind a blank is enough. */
+const char *asm_find_comment(const char *at, const char *end, bool slashes)
 {
     /* What can begin a comment or quote; in front of the first of these nothing needs to be looked at. */
     const char *start = at;
@@ -969,7 +969,7 @@ const char *asm_find_comment(const char *at, const char *end)
         if (quote) {
             if (c == '\\' && at + 1 < end) at++;
             else if (c == quote) quote = 0;
-        } else if (c == ';' || (c == '/' && at + 1 < end && at[1] == '/')) {
+        } else if (oak_opens_comment(start, at, end, slashes)) {
             return at;
         } else if (oak_opens_quote(start, at)) {
             quote = c;
@@ -1058,7 +1058,7 @@ static bool stands_before_misspelt(assembler *as, const char *word, size_t lengt
 
 void asm_read_line(assembler *as)
 {
-    const char *end = asm_find_comment(as->text, as->end), *at = as->text;
+    const char *end = asm_find_comment(as->text, as->end, as->isa->manual_marks), *at = as->text;
     if (end - at > LONGEST_LINE) {
         REPORT(as, at, at + 1, "line-length", NULL, "this line is longer than %d bytes", LONGEST_LINE);
         return;
@@ -1098,7 +1098,8 @@ void asm_read_line(assembler *as)
         asm_name *name = asm_intern(as, word, length);
         if (!name) return;
         bool local = *word == '.' && name->directive == WORD_NONE;
-        if ((rest < end && *rest == ':') || (local && word == as->text)) {
+        bool comma = as->isa->manual_marks && at + length < end && at[length] == ',' && !is_operation(as, name);
+        if ((rest < end && *rest == ':') || comma || (local && word == as->text)) {
             asm_name *label = *word == '.' ? intern_scoped(as, word, length) : name;
             if (!label) return;
             if (*word != '.' && is_operation(as, name))
@@ -1106,7 +1107,7 @@ void asm_read_line(assembler *as)
                          "operation-as-label", "Leave the colon out to use it.", "this makes a label of `%s`",
                          name->text);
             define_label(as, label, word);
-            at = rest < end && *rest == ':' ? rest + 1 : rest;
+            at = rest < end && (*rest == ':' || comma) ? rest + 1 : rest;
             continue;
         }
         size_t next_length = asm_word_length(rest, end);

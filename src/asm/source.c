@@ -191,7 +191,7 @@ static const char *swap_words(assembler *as, const asm_body *body, const asm_swa
         if (quote && c == '\\' && at + 1 < end) oak_buf_char(&out, *at++);
         else if (quote && c == quote) quote = 0;
         else if (!quote && !comment && oak_opens_quote(body->text, at)) quote = c;
-        else if (!quote && (c == ';' || (c == '/' && at + 1 < end && at[1] == '/'))) comment = true;
+        else if (!quote && oak_opens_comment(body->text, at, end, as->isa->manual_marks)) comment = true;
         oak_buf_char(&out, *at++);
     }
     const char *text = NULL;
@@ -350,7 +350,7 @@ static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps,
         while (stop < end && *stop != '\n') stop++;
         size_t length = operation_of(&word, stop);
         if (length && asm_directive(as, word, length) == LOCAL) {
-            const char *items = word + length, *items_end = asm_find_comment(items, stop), *text;
+            const char *items = word + length, *items_end = asm_find_comment(items, stop, as->isa->manual_marks), *text;
             size_t size;
             while (count < room && take_item(&items, items_end, &text, &size) && size) {
                 char fresh[80];

@@ -73,6 +73,14 @@ static inline bool oak_is_word(char c)
 {
     return oak_char_kind[(uint8_t)c] & (OAK_CHAR_LETTER | OAK_CHAR_DIGIT);
 }
+
+/* Does a comment begin here, in a text that begins at `start`? */
+static inline bool oak_opens_comment(const char *start, const char *at, const char *end, bool slashes)
+{
+    if (*at != '/') return *at == ';';
+    return (at + 1 < end && at[1] == '/') || (slashes && (at == start || at[-1] == ' ' || at[-1] == '\t' || at[-1] == '\n'));
+}
+
 /* Whether a text or character in quotes begins at `at`: a ' behind a word belongs to a name (af'). */
 static inline bool oak_opens_quote(const char *start, const char *at)
 {

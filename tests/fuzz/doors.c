@@ -157,12 +157,18 @@ static const char program_avr[] = "log equ 0x110\ncount equ 3\n vector reset, st
                                   "sbi PORTB, 1\ndone: pop r17\n ret\n"
                                   "tick: in r15, SREG\n lds r14, kept\n out SREG, r15\n reti\n";
 
+static const char program_mcs4[] =
+    "log equ 0x10\ncount equ 3\nstart, ldm 9\n xch r8\nloop, jms part / again\n fim p1, 0x12\n src p1\n ld r6\n wrm\n wr1\n wmp\n isz r8, loop\nrest, jun rest\n"
+    "part, ldm 3\n clc\n add r6\n daa\n xch r6\n fim p0, low(table)\n fin p4\n ldm 1\n dcl\n src p4\n adm\n wrm\n ldm 0\n dcl\n rdr\n jcn t0, done\n kbp\ndone, bbl 3\n"
+    "table, db 1, 2, 3\n";
+
 static chip *find_chip(const char *name)
 {
     static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
                            {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
                            {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"},
-                           {.name = "a32-512k"},   {.name = "avr-32k"}};
+                           {.name = "a32-512k"},   {.name = "avr-32k"},
+                           {.name = "mcs4-4k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;
@@ -177,6 +183,7 @@ static chip *find_chip(const char *name)
                          : strncmp(name, "rv32", 4) == 0  ? program_rv32
                          : strncmp(name, "a32", 3) == 0   ? program_a32
                          : strncmp(name, "avr", 3) == 0   ? program_avr
+                         : strncmp(name, "mcs4", 4) == 0  ? program_mcs4
                                                           : program_32bit;
     snprintf(path, sizeof path, SOURCE_FOLDER "/parts/%s.yaml", name);
     if (oak_part_load(&host, path, &sink, &c->part) ||
@@ -534,6 +541,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"source-rv32", 800, "rv32-256k", enter},
                       {"source-a32", 800, "a32-512k", enter},
                       {"source-avr", 800, "avr-32k", enter},
+                      {"source-mcs4", 800, "mcs4-4k", enter},
                       {"hex", 4000, NULL, enter},
                       {"srec", 4000, NULL, enter},
                       {"part", 6000, INPUT, enter},
@@ -550,6 +558,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"state-rv32", 8000, "rv32-256k", enter},
                       {"state-a32", 9000, "a32-512k", enter},
                       {"state-avr", 9000, "avr-32k", enter},
+                      {"state-mcs4", 9000, "mcs4-4k", enter},
                       {"dump", 4000, NULL, enter},
                       {"verbs-mcs51", 80, "mcs51-8k", enter},
                       {"verbs-armv7m", 80, "armv7m-256k", enter},
@@ -561,6 +570,7 @@ const door doors[] = {{"source-mcs51", 800, "mcs51-8k", enter},
                       {"verbs-rv32", 80, "rv32-256k", enter},
                       {"verbs-a32", 80, "a32-512k", enter},
                       {"verbs-avr", 80, "avr-32k", enter},
+                      {"verbs-mcs4", 80, "mcs4-4k", enter},
                       {"expression-mcs51", 300, "mcs51-8k", enter},
                       {"expression-armv7m", 300, "armv7m-256k", enter},
                       {"expression-z80", 300, "z80-64k", enter},

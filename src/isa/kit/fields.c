@@ -61,6 +61,7 @@ static oak_status out_of_range(encoder *self, int64_t least, int64_t most)
     if (all && self->class->field == KIT_BITS) {
         SAY(self, "%s does not fit %u bits", text, width);
         if (width == 8) HINT(self, "Take one byte of it: low(…) or high(…).");
+        if (width == 4) HINT(self, "Take one digit of it: `… & 15`, `… >> 4 & 15`.");
     } else
         SAY(self, "%s does not fit: from %lld to %lld is possible", text, (long long)least, (long long)most);
     return refuse(self, "value-range");
