@@ -252,6 +252,21 @@ typedef struct cli_changes {
 void cli_take_changes(oak_session *session, cli_changes *changes);
 /* Anything in so many bytes; a register of the core is one byte of space 0. */
 bool cli_has_changed(const cli_changes *changes, unsigned space, uint32_t address, unsigned bytes);
+/* What lies where in a part, and what a program uses of it (or NULL): as text, and drawn into a file; false after a message. */
+void cli_print_map(cli *self, const oak_part *part, const oak_program *program);
+bool cli_draw_map(cli *self, const oak_part *part, const oak_program *program, const char *path);
+/* Memory that is several chips, as lines, each with the marks below it: those that a list names ("ram3 ram4..ram7", "all"), else those of RAM in which
+ * there is something. Returns how many. */
+typedef void (*chips_line)(void *context, const char *text, bool marks);
+bool cli_has_chips(const oak_part *part);
+unsigned cli_chip_lines(oak_session *session, const cli_changes *changes, const char *chosen,
+                        unsigned columns, chips_line say, void *context);
+unsigned cli_report_chips(cli *self, oak_session *session, const char *chosen);
+cJSON *cli_json_chips(oak_session *session, const char *chosen);
+/* Whether there are chips that a list names; the empty one does. */
+bool cli_are_chips(oak_session *session, const char *names);
+/* "chips ram0 ram1": the names in what is to be shown; NULL where it is no such thing. */
+const char *cli_shows_chips(const char *what);
 /* "fsr0 leads to line+3, 0x37": what a register that is a pointer leads to; false where it is none, or leads nowhere. */
 bool cli_pointed(oak_session *session, unsigned number, char *text, size_t room);
 /* "line+3 WDTCTL": the names of what lies in a stretch, in the order of addresses; of what it begins in, too. */

@@ -8,7 +8,7 @@
 #include "cli.h"
 
 typedef struct asm_options {
-    char *part, *output, *listing, *symbols, *deps, *whole;
+    char *part, *output, *listing, *symbols, *deps, *whole, *plot;
     char **includes, **warns;
     int record_size, json, map, fill, fix, watch;
 } asm_options;
@@ -187,102 +187,6 @@ static bool write_dependencies(cli *self, const oak_program *program, const char
 
 /* ------------------------------------------------------------------------------------------ the memory map */
 
-/* How many of the bytes of a stretch are in use. */
-static uint64_t used_bytes(const oak_program *program, unsigned space, uint64_t from, uint64_t to)
-{
-    uint64_t used = 0, at = from;
-    const oak_section *section;
-    for (unsigned i = 0; (section = oak_program_section(program, i)); i++) {
-        uint64_t first = section->address, last = first + section->size;
-        if (section->space != space || last <= at || first >= to) continue;
-        if (first < at) first = at;
-        if (last > to) last = to;
-        used += last - first;
-        at = last;
-    }
-    return used;
-}
-
-static int by_size(const void *a, const void *b)
-{
-    const oak_section *left = *(const oak_section *const *)a, *right = *(const oak_section *const *)b;
-    if (left->size != right->size) return left->size > right->size ? -1 : 1;
-    return left->address < right->address ? -1 : left->address > right->address;
-}
-
-typedef struct hole {
-    uint64_t size, at;
-} hole;
-
-/* The largest holes of a memory, at most `room`; sections come ascending by address. */
-static unsigned find_holes(const oak_program *program, const oak_part_memory *memory, hole *holes,
-                           unsigned room)
-{
-    uint64_t at = memory->base, end = (uint64_t)memory->base + memory->size;
-    unsigned count = 0;
-    const oak_section *section;
-    for (unsigned i = 0; at < end; i++) {
-        section = oak_program_section(program, i);
-        if (section && section->space != memory->space) continue;
-        uint64_t first = section && section->address < end ? section->address : end;
-        if (first > at) {
-            unsigned place = count < room ? count++ : room;
-            for (; place && holes[place - 1].size < first - at; place--)
-                if (place < room) holes[place] = holes[place - 1];
-            if (place < room) holes[place] = (hole){first - at, at};
-        }
-        if (!section) break;
-        if ((uint64_t)section->address + section->size > at) at = (uint64_t)section->address + section->size;
-    }
-    return count;
-}
-
-static void print_memory(cli *self, const oak_program *program, const oak_part_memory *memory)
-{
-    enum { BAR = 64, MOST_SECTIONS = 2000, HOLES = 3 };
-    static const oak_section *sections[MOST_SECTIONS];
-    const oak_section *section;
-    hole holes[HOLES];
-    unsigned count = 0;
-    char used_text[32], size_text[32];
-    uint64_t end = (uint64_t)memory->base + memory->size,
-             used = used_bytes(program, memory->space, memory->base, end);
-    printf("\n%s%s%s  %s of %s bytes used, %.1f %%\n  |", cli_paint(self->result_colour, PAINT_TITLE),
-           memory->name, cli_paint(self->result_colour, PAINT_OFF),
-           cli_count(used, used_text, sizeof used_text), cli_count(memory->size, size_text, sizeof size_text),
-           100.0 * (double)used / (double)memory->size);
-    for (unsigned b = 0; b < BAR; b++) {
-        uint64_t from = memory->base + (uint64_t)memory->size * b / BAR,
-                 to = memory->base + (uint64_t)memory->size * (b + 1) / BAR;
-        uint64_t part_used = used_bytes(program, memory->space, from, to);
-        putchar(!part_used ? '.' : 2 * part_used < to - from ? '-' : '#');
-    }
-    printf("|\n");
-    for (unsigned i = 0; (section = oak_program_section(program, i)); i++)
-        if (section->space == memory->space && section->address >= memory->base && section->address < end &&
-            section->size && count < MOST_SECTIONS)
-            sections[count++] = section;
-    qsort(sections, count, sizeof *sections, by_size);
-    for (unsigned i = 0; i < count; i++)
-        printf("  %7s bytes  0x%04x to 0x%04x  %s%s\n",
-               cli_count(sections[i]->size, size_text, sizeof size_text), (unsigned)sections[i]->address,
-               (unsigned)(sections[i]->address + sections[i]->size - 1),
-               sections[i]->name ? sections[i]->name : "placed by org",
-               sections[i]->placed ? ", placed by the tool" : "");
-    unsigned found = find_holes(program, memory, holes, HOLES);
-    for (unsigned i = 0; i < found; i++)
-        printf("  %7s free   0x%04x to 0x%04x\n", cli_count(holes[i].size, size_text, sizeof size_text),
-               (unsigned)holes[i].at, (unsigned)(holes[i].at + holes[i].size - 1));
-}
-
-static void print_map(cli *self, const oak_program *program)
-{
-    const oak_part *part = oak_program_part(program);
-    for (unsigned m = 0; m < part->memory_count; m++) print_memory(self, program, &part->memories[m]);
-    printf(
-        "\n  # more than half used, - less, . free; below: what is there by size, then the largest holes\n");
-}
-
 static cJSON *map_json(const oak_program *program)
 {
     const oak_part *part = oak_program_part(program);
@@ -346,6 +250,11 @@ static void print_json(cli *self, const oak_program *program, const char *output
         cJSON_AddNumberToObject(root, "lines", oak_program_line_count(program));
         if (options->whole) cJSON_AddStringToObject(root, "whole", options->whole);
         cJSON_AddItemToObject(root, "map", map_json(program));
+        cJSON *named = cJSON_AddArrayToObject(root, "registers");
+        const oak_part *part = oak_program_part(program);
+        for (unsigned i = 0; i < part->register_count; i++)
+            if (oak_program_names_register(program, i))
+                cJSON_AddItemToArray(named, cJSON_CreateString(part->registers[i].name));
     }
     cli_print_json(self, root);
 }
@@ -365,7 +274,9 @@ static int assemble(cli *self, const oak_part *part, const oak_asm_settings *set
         print_summary(self, program, output);
         if (options->whole) print_whole(program, options, output);
     }
-    if (!exit_code && options->map && !self->json) print_map(self, program);
+    if (!exit_code && options->map && !self->json) cli_print_map(self, oak_program_part(program), program);
+    if (!exit_code && options->plot && !cli_draw_map(self, oak_program_part(program), program, options->plot))
+        exit_code = EXIT_REFUSED;
     if (!self->json && self->errors > 1) fprintf(stderr, "%u errors; nothing was written\n", self->errors);
     oak_program_free(program);
     free(output);
@@ -482,6 +393,7 @@ static int run(cli *self, int argc, const char **argv)
         {"listing", 'l', POPT_ARG_STRING, &options.listing, 0, NULL, NULL},
         {"symbols", 's', POPT_ARG_STRING, &options.symbols, 0, NULL, NULL},
         {"map", 'm', POPT_ARG_NONE, &options.map, 0, NULL, NULL},
+        {"picture", 0, POPT_ARG_STRING, &options.plot, 0, NULL, NULL},
         {"deps", 0, POPT_ARG_STRING, &options.deps, 0, NULL, NULL},
         {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
         {"fix", 0, POPT_ARG_NONE, &options.fix, 0, NULL, NULL},
@@ -533,6 +445,7 @@ static int run(cli *self, int argc, const char **argv)
     free(options.part);
     free(options.output);
     free(options.whole);
+    free(options.plot);
     free(options.listing);
     free(options.symbols);
     free(options.deps);
@@ -558,6 +471,8 @@ const command command_asm = {
     "  -l, --listing FILE   write line, address, bytes and cycles beside the source\n"
     "  -s, --symbols FILE   write symbols and lines as JSON\n"
     "  -m, --map            show what lies where, with bars and the largest holes\n"
+    "      --picture FILE   draw that: the memories of the part, its chips and devices, and\n"
+    "                       what the program uses of each; .png or .svg\n"
     "      --fix            put right in the sources what has only one answer, and show it\n"
     "      --watch          assemble again whenever a source changes\n"
     "      --deps FILE      write a dependency rule for make\n"

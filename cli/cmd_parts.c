@@ -353,30 +353,39 @@ static int list_parts(cli *self, const wanted *w)
 
 static int run(cli *self, int argc, const char **argv)
 {
-    int json = 0;
+    int json = 0, map = 0;
+    char *picture = NULL;
     wanted w = {0};
     const struct poptOption table[] = {{"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL},
                                        {"arch", 'a', POPT_ARG_STRING, &w.architecture, 0, NULL, NULL},
                                        {"code", 0, POPT_ARG_STRING, &w.code, 0, NULL, NULL},
                                        {"ram", 0, POPT_ARG_STRING, &w.ram, 0, NULL, NULL},
                                        {"with", 0, POPT_ARG_STRING, &w.word, 0, NULL, NULL},
+                                       {"map", 'm', POPT_ARG_NONE, &map, 0, NULL, NULL},
+                                       {"picture", 0, POPT_ARG_STRING, &picture, 0, NULL, NULL},
                                        POPT_TABLEEND};
     poptContext context;
     bool done;
     int exit_code;
     const char **names = cli_options(self, &command_parts, argc, argv, table, &context, &done);
     if (!names) exit_code = done ? EXIT_DONE : EXIT_USAGE;
+    else if (!names[0] && (map || picture))
+        exit_code = cli_usage(self, &command_parts, NULL, "of which part? `spindle parts NAME --map`");
     else if (!names[0]) exit_code = list_parts(self, &w);
     else if (names[1])
         exit_code =
             cli_usage(self, &command_parts, NULL, "one part at a time: `%s` is one too many", names[1]);
     else {
         oak_part *part = cli_load_part(self, &command_parts, names[0], &exit_code);
+        if (part && picture && !cli_draw_map(self, part, NULL, picture)) exit_code = EXIT_REFUSED;
         if (part && self->json) cli_print_json(self, part_json(part));
+        else if (part && map) cli_print_map(self, part, NULL);
+        else if (part && picture) (void)0;
         else if (part) print_part(self, part);
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
+    free(picture);
     free(w.architecture);
     free(w.code);
     free(w.ram);
@@ -397,6 +406,8 @@ const command command_parts = {
     "      --code SIZE    with at least so much program memory: 8KiB\n"
     "      --ram SIZE     with at least so much RAM: 256\n"
     "      --with WORD    with such a register, bit, vector or pin function: timer2, RXD\n"
+    "  -m, --map          what lies where: memories with their chips, registers by device\n"
+    "      --picture FILE draw that; .png or .svg\n"
     "      --json         as one JSON document\n"
     "\n"
     "examples:\n"

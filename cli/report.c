@@ -314,6 +314,7 @@ bool cli_report_part(cli *self, oak_session *session, oak_board *board, const ch
     }
     if (strcmp(part, "registers") == 0) report_registers(self, session);
     else if (strcmp(part, "special") == 0) report_specials(self, session);
+    else if (strcmp(part, "chips") == 0) (void)cli_report_chips(self, session, NULL);
     else if (strcmp(part, "pins") == 0) report_ports(self, session);
     else if (strcmp(part, "interrupts") == 0) show_interrupts(self, session);
     else if (strcmp(part, "board") == 0 && board) show_board(self, session, board);
@@ -334,6 +335,15 @@ void cli_report_where(cli *self, oak_session *session, const char *budget)
     if (oak_session_last_event(session)->stop.reason == OAK_STOP_NONE) say_start(session);
 }
 
+static void report_chips(cli *self, oak_session *session)
+{
+    static cli_changes none;
+    if (!cli_has_chips(oak_session_part(session)) || !cli_chip_lines(session, &none, NULL, 106, NULL, NULL))
+        return;
+    report_title(self, "Chips in which there is something");
+    (void)cli_report_chips(self, session, NULL);
+}
+
 void cli_report(cli *self, oak_session *session, const cli_reported *what)
 {
     const show_item *shows = what->shows;
@@ -347,6 +357,7 @@ void cli_report(cli *self, oak_session *session, const cli_reported *what)
         say_start(session);
         report_registers(self, session);
         report_specials(self, session);
+        report_chips(self, session);
         report_ports(self, session);
         show_interrupts(self, session);
     }

@@ -408,7 +408,7 @@ void report_ports(cli *self, oak_session *session)
             moved = moved || pin.outside != OAK_FLOAT;
         }
         bool new = self->marks &&p < OAK_MOST_PORTS && self->port_levels[p] != cli_port_levels(session, p);
-        if (part->port_count > MANY_PORTS && !moved && !new && stored == reset_of(part, port)) {
+        if (part->port_count > MANY_PORTS && !moved && !new &&stored == reset_of(part, port)) {
             left_out++;
             continue;
         }

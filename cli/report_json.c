@@ -47,6 +47,9 @@ cJSON *cli_json_show(cli *self, oak_session *session, const show_item *item)
         cJSON *list = cli_json_changes(session);
         cJSON_AddItemToObject(entry, "changes", list);
         cJSON_AddNumberToObject(entry, "count", cJSON_GetArraySize(list));
+    } else if (cli_shows_chips(item->expression) && cli_has_chips(oak_session_part(session))) {
+        const char *names = cli_shows_chips(item->expression);
+        cJSON_AddItemToObject(entry, "chips", cli_json_chips(session, *names ? names : NULL));
     } else {
         oak_reading reading;
         if (oak_session_value(session, item->expression, &self->sink, &reading) == OAK_OK)
@@ -188,6 +191,8 @@ void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
     cJSON_AddItemToObject(root, "noticed", cli_json_noticed(session));
     cJSON_AddItemToObject(root, "interrupts", cli_json_interrupts(session));
     cJSON_AddItemToObject(root, "laps", cli_json_laps(session));
+    if (cli_has_chips(oak_session_part(session)))
+        cJSON_AddItemToObject(root, "chips", cli_json_chips(session, NULL));
     if (what->board) cJSON_AddItemToObject(root, "board", cli_json_board(what->board));
     cJSON *list = cJSON_AddArrayToObject(root, "show");
     for (unsigned i = 0; i < what->show_count; i++)

@@ -94,7 +94,13 @@ bool cli_read_show(cli *self, oak_session *session, const char *text, show_item 
         *as = 0;
         good = cli_read_cells(self, session, as + 4, &item->cells);
     }
-    if (good && strstr(item->expression, "..")) {
+    if (good && cli_shows_chips(item->expression) && cli_has_chips(oak_session_part(session))) {
+        good = cli_are_chips(session, cli_shows_chips(item->expression));
+        if (!good)
+            cli_complain(self, "expression", text,
+                         "They are called as `chips all` shows them: chips ram0 ram4..ram7.",
+                         "there is no such chip");
+    } else if (good && strstr(item->expression, "..")) {
         item->is_range = true;
         good = oak_session_range(session, item->expression, &self->sink, &item->space, &item->from,
                                  &item->to) == OAK_OK;
@@ -457,7 +463,11 @@ void cli_show_item(cli *self, oak_session *session, const show_item *item)
 {
     if (item->is_range) show_range(self, session, item);
     else if (strcmp(item->expression, "changes") == 0) show_changes(session);
-    else show_value(self, session, item);
+    else if (cli_shows_chips(item->expression) && cli_has_chips(oak_session_part(session))) {
+        const char *names = cli_shows_chips(item->expression);
+        if (!cli_report_chips(self, session, *names ? names : NULL))
+            printf("  nothing is in any of the chips\n");
+    } else show_value(self, session, item);
 }
 
 bool cli_show(cli *self, oak_session *session, const char *text, bool is_new)

@@ -43,10 +43,11 @@ static unsigned exchange(refmcs4 *m, uint8_t code, bool writes)
         for (unsigned n = 0; n < 4; n++) {
             refmcs4_chip *chip = &m->chip[bank][n];
             if (!selected(m, bank) || !chip->chosen) continue;
-            uint8_t *cell = code == 0xE1                         ? &chip->port
-                            : (code & 0xF) >= 0xC                ? &chip->states[chip->reg][code & 3]
-                            : (code & 0xF) >= 4 && (code & 0xF) < 8 ? &chip->states[chip->reg][code & 3]
-                                                                 : &chip->characters[chip->reg][chip->character];
+            uint8_t *cell = code == 0xE1          ? &chip->port
+                            : (code & 0xF) >= 0xC ? &chip->states[chip->reg][code & 3]
+                            : (code & 0xF) >= 4 && (code & 0xF) < 8
+                                ? &chip->states[chip->reg][code & 3]
+                                : &chip->characters[chip->reg][chip->character];
             if (writes) *cell = m->acc;
             found |= *cell;
         }

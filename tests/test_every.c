@@ -99,8 +99,10 @@ static const subject subjects[] = {
      "0x110\ns: pop r16\n ret\n",
      "data[0x100]", "r16", " vector reset, s\n section p, code\ns: jmp 0x1000\n"},
     {"parts/mcs4-4k.yaml",
-     "start: fim p4, 0xd8\nround: jms work\n fim p1, 0x12\n src p1\n ld r6\n wrm\n wr1\n isz r9, round\n isz r8, round\nrest: jun rest\n"
-     "work: ldm 3\n clc\n add r6\n daa\n xch r6\n fim p2, 0x20\n src p2\n ld r6\n wmp\n ldm 1\n dcl\n src p2\n adm\n wrm\n ldm 0\n dcl\n ldm 14\n xch r7\nw: isz r7, "
+     "start: fim p4, 0xd8\nround: jms work\n fim p1, 0x12\n src p1\n ld r6\n wrm\n wr1\n isz r9, round\n isz "
+     "r8, round\nrest: jun rest\n"
+     "work: ldm 3\n clc\n add r6\n daa\n xch r6\n fim p2, 0x20\n src p2\n ld r6\n wmp\n ldm 1\n dcl\n src "
+     "p2\n adm\n wrm\n ldm 0\n dcl\n ldm 14\n xch r7\nw: isz r7, "
      "w\n rdm\n jcn nz, s9\n kbp\ns9: xch r5\n bbl 3\n",
      "ram[0x12]", "r6", " jun 0x234\n"},
     {"tests/made_up/knot.yaml",
@@ -200,7 +202,8 @@ START_TEST(any_code_that_is_read_back_assembles_to_the_same_bytes)
         oak_part *part = NULL;
         ck_assert_int_eq(oak_part_load(&host, path, &sink, &part), OAK_OK);
         unsigned unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
-        const oak_part_memory *first = oak_part_find_memory(part, part->architecture->code_space, code_base(part));
+        const oak_part_memory *first =
+            oak_part_find_memory(part, part->architecture->code_space, code_base(part));
         unsigned room = first->size - 404;
         unsigned unit_bits = part->architecture->spaces[part->architecture->code_space].unit_bits;
         for (unsigned round = 0; round < 60; round++) {
@@ -213,7 +216,11 @@ START_TEST(any_code_that_is_read_back_assembles_to_the_same_bytes)
                     bytes[i] =
                         (uint8_t)(random32(&seed) &
                                   (unit > 1 && i % unit == unit - 1 ? (1u << (unit_bits - 8)) - 1 : 0xFF));
-                uint32_t at = piece ? random32(&seed) % (unit > 1 ? 1500 : room < 7000 ? room : 7000) & ~3u : 0;
+                uint32_t at = piece ? random32(&seed) % (unit > 1      ? 1500
+                                                         : room < 7000 ? room
+                                                                       : 7000) &
+                                          ~3u
+                                    : 0;
                 at += code_base(part);
                 ck_assert_int_eq(oak_image_write(oak_program_image(program), at, bytes, count), OAK_OK);
             }

@@ -32,8 +32,10 @@ static void rig_open(rig *r)
     ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
     r->chip = oak_machine_port(r->machine);
     r->ref = calloc(1, sizeof *r->ref);
-    r->acc = number_of(r, "acc"), r->carry = number_of(r, "cy"), r->pc = number_of(r, "pc"), r->sp = number_of(r, "sp");
-    r->level = number_of(r, "stk0"), r->command = number_of(r, "cl"), r->sent = number_of(r, "src"), r->test = number_of(r, "test");
+    r->acc = number_of(r, "acc"), r->carry = number_of(r, "cy"), r->pc = number_of(r, "pc"),
+    r->sp = number_of(r, "sp");
+    r->level = number_of(r, "stk0"), r->command = number_of(r, "cl"), r->sent = number_of(r, "src"),
+    r->test = number_of(r, "test");
     for (unsigned bank = 0; bank < 4; bank++) r->ref->chip[bank][0].chosen = true; /* as if 0 had been sent */
 }
 
@@ -54,7 +56,8 @@ static oak_chip_time now(rig *r)
 static oak_stop run(rig *r, uint64_t instructions)
 {
     oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop)) ck_abort_msg("no run");
+    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
+        ck_abort_msg("no run");
     return stop;
 }
 
@@ -73,14 +76,16 @@ static void set_reg(rig *r, unsigned number, uint32_t value)
 static uint8_t cell(rig *r, unsigned space, unsigned at)
 {
     uint8_t value = 0xFF;
-    if (r->chip.ops->read_memory(r->chip.chip, space, at, &value, 1)) ck_abort_msg("no cell %u of space %u", at, space);
+    if (r->chip.ops->read_memory(r->chip.chip, space, at, &value, 1))
+        ck_abort_msg("no cell %u of space %u", at, space);
     return value;
 }
 
 static void put(rig *r, unsigned space, unsigned at, unsigned value)
 {
     uint8_t byte = (uint8_t)value;
-    if (r->chip.ops->write_memory(r->chip.chip, space, at, &byte, 1)) ck_abort_msg("no cell %u of space %u", at, space);
+    if (r->chip.ops->write_memory(r->chip.chip, space, at, &byte, 1))
+        ck_abort_msg("no cell %u of space %u", at, space);
 }
 
 /* A new program, all of it. */
@@ -113,13 +118,18 @@ static void must_agree(rig *r, const char *what)
 {
     refmcs4 *m = r->ref;
     for (unsigned i = 0; i < 16; i++)
-        if (reg(r, 2 + i) != m->index[i]) ck_abort_msg("%s: r%u is %u, not %u", what, i, reg(r, 2 + i), m->index[i]);
-    if (reg(r, r->acc) != m->acc || reg(r, r->carry) != m->carry) ck_abort_msg("%s: acc %u cy %u, not %u %u", what, reg(r, r->acc), reg(r, r->carry), m->acc, m->carry);
-    if (reg(r, r->pc) != m->address[m->at]) ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, reg(r, r->pc), m->address[m->at]);
+        if (reg(r, 2 + i) != m->index[i])
+            ck_abort_msg("%s: r%u is %u, not %u", what, i, reg(r, 2 + i), m->index[i]);
+    if (reg(r, r->acc) != m->acc || reg(r, r->carry) != m->carry)
+        ck_abort_msg("%s: acc %u cy %u, not %u %u", what, reg(r, r->acc), reg(r, r->carry), m->acc, m->carry);
+    if (reg(r, r->pc) != m->address[m->at])
+        ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, reg(r, r->pc), m->address[m->at]);
     if (reg(r, r->command) != m->command) ck_abort_msg("%s: cl is %u", what, reg(r, r->command));
     for (unsigned level = 1; level < 4; level++) { /* downwards from the top */
         unsigned own = reg(r, r->level + (reg(r, r->sp) + 3 - level) % 3);
-        if (own != m->address[(m->at + 4 - level) % 4]) ck_abort_msg("%s: level %u is 0x%x, not 0x%x", what, level, own, m->address[(m->at + 4 - level) % 4]);
+        if (own != m->address[(m->at + 4 - level) % 4])
+            ck_abort_msg("%s: level %u is 0x%x, not 0x%x", what, level, own,
+                         m->address[(m->at + 4 - level) % 4]);
     }
 }
 
@@ -129,10 +139,13 @@ static void chips_must_agree(rig *r, const char *what)
         for (unsigned n = 0; n < 4; n++) {
             const refmcs4_chip *chip = &r->ref->chip[bank][n];
             for (unsigned i = 0; i < 64; i++)
-                if (cell(r, RAM, bank * 256 + n * 64 + i) != chip->characters[i / 16][i % 16]) ck_abort_msg("%s: bank %u, chip %u, character %u", what, bank, n, i);
+                if (cell(r, RAM, bank * 256 + n * 64 + i) != chip->characters[i / 16][i % 16])
+                    ck_abort_msg("%s: bank %u, chip %u, character %u", what, bank, n, i);
             for (unsigned i = 0; i < 16; i++)
-                if (cell(r, STATUS, bank * 64 + n * 16 + i) != chip->states[i / 4][i % 4]) ck_abort_msg("%s: bank %u, chip %u, status %u", what, bank, n, i);
-            if (cell(r, RAMPORT, bank * 4 + n) != chip->port) ck_abort_msg("%s: bank %u, port %u", what, bank, n);
+                if (cell(r, STATUS, bank * 64 + n * 16 + i) != chip->states[i / 4][i % 4])
+                    ck_abort_msg("%s: bank %u, chip %u, status %u", what, bank, n, i);
+            if (cell(r, RAMPORT, bank * 4 + n) != chip->port)
+                ck_abort_msg("%s: bank %u, port %u", what, bank, n);
         }
     for (unsigned n = 0; n < 16; n++)
         if (cell(r, ROMPORT, n) != r->ref->rom_port[n]) ck_abort_msg("%s: ROM port %u", what, n);
@@ -145,13 +158,17 @@ static void expect_step(rig *r, const char *what)
     int done = refmcs4_step(r->ref);
     oak_stop stop = run(r, 1);
     if (done) {
-        ck_assert_msg(stop.reason == OAK_STOP_FAULT && stop.fault == (done == REFMCS4_RESERVED ? OAK_FAULT_RESERVED : OAK_FAULT_READ_ONLY), "%s: %d %d", what, stop.reason, stop.fault);
+        ck_assert_msg(stop.reason == OAK_STOP_FAULT &&
+                          stop.fault == (done == REFMCS4_RESERVED ? OAK_FAULT_RESERVED : OAK_FAULT_READ_ONLY),
+                      "%s: %d %d", what, stop.reason, stop.fault);
         return;
     }
     if (stop.reason == OAK_STOP_PARKED && r->ref->address[r->ref->at] == pc) return;
-    if (stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_STACK_WRAP) return; /* it has done it, and tells */
+    if (stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_STACK_WRAP)
+        return; /* it has done it, and tells */
     ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s: %d, fault %d", what, stop.reason, stop.fault);
-    ck_assert_msg(now(r).cycles - before == r->ref->cycles, "%s: %u cycles", what, (unsigned)(now(r).cycles - before));
+    ck_assert_msg(now(r).cycles - before == r->ref->cycles, "%s: %u cycles", what,
+                  (unsigned)(now(r).cycles - before));
 }
 
 START_TEST(every_code_does_what_the_second_model_does)
@@ -197,7 +214,8 @@ START_TEST(chains_agree_with_single_steps)
             while (done < wanted) {
                 uint16_t pc = r.ref->address[r.ref->at];
                 uint8_t code = r.ref->code[pc];
-                if ((code >> 4 == 5 && depth == 3) || (code >> 4 == 12 && !depth)) break; /* that it goes round stops a run */
+                if ((code >> 4 == 5 && depth == 3) || (code >> 4 == 12 && !depth))
+                    break; /* that it goes round stops a run */
                 depth += code >> 4 == 5 ? 1 : code >> 4 == 12 ? ~0u : 0;
                 if (refmcs4_step(r.ref)) break;
                 done++, cycles += r.ref->cycles;
@@ -227,11 +245,13 @@ START_TEST(a_program_fills_all_chips)
     static const char source[] =
         "fill:   fim p3, 0            / r6: bank, r7: what is written\n"
         "bank,   fim p0, banks\n"
-        "        ld r6\n        clc\n        add r1\n        xch r1\n        fin p1\n        ld r3\n        dcl\n"
+        "        ld r6\n        clc\n        add r1\n        xch r1\n        fin p1\n        ld r3\n        "
+        "dcl\n"
         "        fim p2, 0\n"
         "chip,   src p2\n        ld r7\n        wrm\n        inc r7\n"
         "        isz r5, chip\n"
-        "        ld r7\n        wr0\n        iac\n        wr1\n        iac\n        wr2\n        iac\n        wr3\n        wmp\n        wrr\n"
+        "        ld r7\n        wr0\n        iac\n        wr1\n        iac\n        wr2\n        iac\n       "
+        " wr3\n        wmp\n        wrr\n"
         "        inc r7\n        isz r4, chip\n"
         "        inc r6\n        ldm 4\n        clc\n        sub r6\n        jcn nz, bank\n"
         "rest,   jun rest\n"
@@ -278,12 +298,15 @@ END_TEST
 START_TEST(the_stack_goes_round_and_tells)
 {
     bench b;
-    bench_open(&b, "mcs4-4k", "main: jms a\nrest: jun rest\na: jms b\n bbl 1\nb: jms c\n bbl 2\nc: nop\n bbl 3\n");
+    bench_open(&b, "mcs4-4k",
+               "main: jms a\nrest: jun rest\na: jms b\n bbl 1\nb: jms c\n bbl 2\nc: nop\n bbl 3\n");
     ck_assert_int_eq(bench_run(&b, 1000, UINT64_MAX).stop.reason, OAK_STOP_PARKED);
     ck_assert_int_eq(value_of(&b, "sp"), 0);
     ck_assert_int_eq(value_of(&b, "acc"), 1);
     bench_close(&b);
-    bench_open(&b, "mcs4-4k", "main: jms a\nrest: jun rest\na: jms b\n bbl 1\nb: jms c\n bbl 2\nc: jms d\n bbl 3\nd: bbl 4\n");
+    bench_open(
+        &b, "mcs4-4k",
+        "main: jms a\nrest: jun rest\na: jms b\n bbl 1\nb: jms c\n bbl 2\nc: jms d\n bbl 3\nd: bbl 4\n");
     oak_event event = bench_run(&b, 1000, UINT64_MAX);
     ck_assert_int_eq(event.stop.fault, OAK_FAULT_STACK_WRAP);
     ck_assert_int_eq(value_of(&b, "pc == &d && sp == 1"), 1);
@@ -322,7 +345,8 @@ START_TEST(what_the_manual_writes_is_read)
         collected diags;
         oak_program *program = assemble(part, all[i].source, &diags);
         if (all[i].wrong) {
-            ck_assert_msg(!program && diags.count && !strcmp(diags.one[0].code, all[i].wrong), "%s: %s", all[i].source, diags.count ? diags.one[0].code : "accepted");
+            ck_assert_msg(!program && diags.count && !strcmp(diags.one[0].code, all[i].wrong), "%s: %s",
+                          all[i].source, diags.count ? diags.one[0].code : "accepted");
             ck_assert_msg(*diags.one[0].hint != 0, "%s: no remedy", all[i].source);
             continue;
         }
@@ -346,7 +370,8 @@ START_TEST(every_code_is_read_back_and_assembles_to_itself)
     for (unsigned piece = 0; piece < 40; piece++) {
         oak_program *program;
         uint8_t bytes[4096];
-        for (unsigned at = 0; at < sizeof bytes; at++) bytes[at] = (uint8_t)(at < 0x800 && !piece ? at / 2 : random32(&seed));
+        for (unsigned at = 0; at < sizeof bytes; at++)
+            bytes[at] = (uint8_t)(at < 0x800 && !piece ? at / 2 : random32(&seed));
         ck_assert_int_eq(oak_program_create(&host, part, &program), OAK_OK);
         ck_assert_int_eq(oak_image_write(oak_program_image(program), 0, bytes, sizeof bytes), OAK_OK);
         oak_program_finish(program);
@@ -357,5 +382,6 @@ START_TEST(every_code_is_read_back_and_assembles_to_itself)
 }
 END_TEST
 
-RUN_SUITE("mcs4", every_code_does_what_the_second_model_does, chains_agree_with_single_steps, a_program_fills_all_chips, the_stack_goes_round_and_tells,
-          what_the_manual_writes_is_read, every_code_is_read_back_and_assembles_to_itself)
+RUN_SUITE("mcs4", every_code_does_what_the_second_model_does, chains_agree_with_single_steps,
+          a_program_fills_all_chips, the_stack_goes_round_and_tells, what_the_manual_writes_is_read,
+          every_code_is_read_back_and_assembles_to_itself)

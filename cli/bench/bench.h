@@ -19,6 +19,7 @@ typedef enum bench_pane {
     PANE_RECENT,
     PANE_SPECIAL,
     PANE_STOPS,
+    PANE_CHIPS,
     PANES
 } bench_pane;
 typedef struct bench_panes {
@@ -36,8 +37,9 @@ typedef struct bench {
     oak_session *session;
     oak_board *board; /* or NULL */
     const char *path;
-    double pace;  /* 0: as fast as it goes */
-    bool bounded; /* a run without bounds ends after a while: nobody is there to end it */
+    char chips[200]; /* names of those that are shown; empty: those in which there is something */
+    double pace;     /* 0: as fast as it goes */
+    bool bounded;    /* a run without bounds ends after a while: nobody is there to end it */
     bool quits, again;
     bool echoes;                 /* each verb is printed before what it answers: nobody has typed it here */
     bool went_back;              /* the last verb that moves did */
@@ -184,6 +186,7 @@ bool bench_verb_keep(bench *b, const char *rest);
 bool bench_verb_forget(bench *b, const char *rest);
 bool bench_verb_registers(bench *b, const char *rest);
 bool bench_verb_special(bench *b, const char *rest);
+bool bench_verb_chips(bench *b, const char *rest);
 bool bench_verb_pins(bench *b, const char *rest);
 bool bench_verb_board(bench *b, const char *rest);
 bool bench_verb_interrupts(bench *b, const char *rest);

@@ -351,20 +351,45 @@ static cJSON *moved(bench *b)
     return data;
 }
 
+static cJSON *chips(bench *b, const char *rest)
+{
+    (void)rest;
+    return cli_json_chips(b->session, *b->chips ? b->chips : NULL);
+}
+
 cJSON *bench_data(bench *b, const bench_verb *verb, const char *rest)
 {
     static const struct {
         const char *verb;
         cJSON *(*data)(bench *b, const char *rest);
-    } all[] = {{"show", shown},      {"keep", shown},      {"memory", memory},
-               {"follow", memory},   {"find", found},      {"registers", registers},
-               {"special", special}, {"pins", pins},       {"board", board},
-               {"stack", stack},     {"touches", touches}, {"recent", recent},
-               {"changes", changes}, {"laps", laps},       {"noticed", noticed},
-               {"code", code},       {"tally", tally},     {"interrupts", interrupts},
-               {"stops", stops},     {"stop", stops},      {"watch", stops},
-               {"when", stops},      {"interrupt", stops}, {"say", stops},
-               {"on", stops},        {"off", stops},       {"remove", stops}};
+    } all[] = {{"show", shown},
+               {"keep", shown},
+               {"memory", memory},
+               {"follow", memory},
+               {"find", found},
+               {"registers", registers},
+               {"special", special},
+               {"pins", pins},
+               {"board", board},
+               {"chips", chips},
+               {"stack", stack},
+               {"touches", touches},
+               {"recent", recent},
+               {"changes", changes},
+               {"laps", laps},
+               {"noticed", noticed},
+               {"code", code},
+               {"tally", tally},
+               {"interrupts", interrupts},
+               {"stops", stops},
+               {"stop", stops},
+               {"watch", stops},
+               {"when", stops},
+               {"interrupt", stops},
+               {"say", stops},
+               {"on", stops},
+               {"off", stops},
+               {"remove", stops}};
     if (verb->moves) return moved(b);
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)
         if (strcmp(all[i].verb, verb->name) == 0) return all[i].data(b, rest);

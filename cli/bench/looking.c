@@ -162,6 +162,21 @@ bool bench_verb_special(bench *b, const char *rest)
            bench_complain(b, "`special all` shows every one.", "there is no special register or device `%s`",
                           rest);
 }
+/* chips: what is in them; chips ram0 ram4..ram7: these, from now on, here and in the view; chips usual: those in which there is something. */
+bool bench_verb_chips(bench *b, const char *rest)
+{
+    if (!cli_has_chips(oak_session_part(b->session)))
+        return bench_complain(b, "`memory` shows a stretch of any.", "no memory of %s is told as chips",
+                              oak_session_part(b->session)->name);
+    if (strlen(rest) >= sizeof b->chips) return bench_complain(b, NULL, "these are too many names");
+    if (strcmp(rest, "usual") != 0 && !cli_are_chips(b->session, rest))
+        return bench_complain(b, "They are called as they are shown: `chips all` shows every one.",
+                              "there is no chip `%s`", rest);
+    if (*rest) snprintf(b->chips, sizeof b->chips, "%s", strcmp(rest, "usual") == 0 ? "" : rest);
+    if (!cli_report_chips(b->self, b->session, *b->chips ? b->chips : NULL))
+        printf("  nothing is in any of them\n");
+    return true;
+}
 bool bench_verb_pins(bench *b, const char *rest)
 {
     (void)rest;

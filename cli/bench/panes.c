@@ -5,8 +5,8 @@
 
 #include "bench.h"
 
-static const char *const names[] = {"registers", "kept",   "board",   "pins", "memory",
-                                    "stack",     "recent", "special", "stops"};
+static const char *const names[] = {"registers", "kept",   "board",   "pins",  "memory",
+                                    "stack",     "recent", "special", "stops", "chips"};
 enum { NAMES = sizeof names / sizeof *names };
 
 static const bench_panes usual = {.pane = {PANE_REGISTERS, PANE_KEPT, PANE_BOARD, PANE_PINS, PANE_MEMORY},

@@ -108,6 +108,8 @@ const bench_verb bench_verbs[] = {
      bench_verb_registers, false},
     {"special", "[all | NAME]", "special registers that differ from reset; all or one, with every bit",
      "special TCON", bench_verb_special, false},
+    {"chips", "[NAMES | all | usual]", "memory that is several chips; names choose which, from now on",
+     "chips all", bench_verb_chips, false},
     {"pins", "", "ports and pins", "pins", bench_verb_pins, false},
     {"board", "", "what a person sees of the board", "board", bench_verb_board, false},
     {"source", "[PLACE]", "the source around a place", "source halt", bench_verb_source, false},

@@ -276,12 +276,37 @@ static int draw_stops(view *v, int row, int bottom, int from, int to)
     return row;
 }
 
+typedef struct chip_pane {
+    view *v;
+    int row, bottom, from, to;
+} chip_pane;
+
+static void draw_chip_line(void *context, const char *text, bool marks)
+{
+    chip_pane *pane = context;
+    if (pane->row < pane->bottom)
+        view_put(pane->row++, pane->from, pane->to, marks ? STYLE_CHANGED : STYLE_PLAIN, text);
+}
+
+/* Memory that is several chips, as many beside each other as there is room for. */
+static int draw_chips(view *v, int row, int bottom, int from, int to)
+{
+    chip_pane pane = {v, row + 1, bottom, from, to};
+    view_title(row, from, to, *v->b->chips ? v->b->chips : "chips in which there is something");
+    if (!cli_chip_lines(v->b->session, &v->changes, *v->b->chips ? v->b->chips : NULL, (unsigned)(to - from),
+                        draw_chip_line, &pane) &&
+        pane.row < bottom)
+        view_put(pane.row++, from + 1, to, STYLE_FAINT, "none");
+    return pane.row;
+}
+
 void view_panes(view *v, int row, int bottom, int from, int to)
 {
     static int (*const draw[PANES])(view *, int, int, int, int) = {
         [PANE_REGISTERS] = draw_registers, [PANE_KEPT] = draw_kept,       [PANE_BOARD] = draw_board,
         [PANE_PINS] = draw_pins,           [PANE_MEMORY] = draw_memory,   [PANE_STACK] = draw_stack,
-        [PANE_RECENT] = draw_recent,       [PANE_SPECIAL] = draw_special, [PANE_STOPS] = draw_stops};
+        [PANE_RECENT] = draw_recent,       [PANE_SPECIAL] = draw_special, [PANE_STOPS] = draw_stops,
+        [PANE_CHIPS] = draw_chips};
     const bench_panes *panes = &v->b->panes;
     for (unsigned i = 0; i < panes->count && row < bottom; i++) {
         /* Memory is as long as there is room: those below it get their few lines first. */

@@ -160,6 +160,14 @@ static void write_lists(const oak_part *part, unsigned p)
         number("first_free", memory->first_free);
         number("loaded", memory->loaded);
         number("mirror", memory->mirror);
+        if (memory->chips.each) {
+            number("chips.each", memory->chips.each);
+            number("chips.row", memory->chips.row);
+            number("chips.bank", memory->chips.bank);
+            number("chips.ports", memory->chips.ports);
+            text("chips.called", memory->chips.called);
+            if (memory->chips.beside) text("chips.beside", memory->chips.beside);
+        }
         fputs("},\n", out);
     }
     fputs("};\n", out);

@@ -1,57 +1,12 @@
 /* draw.c — a picture of signals over time, by cairo: names on the left, what was measured on the right, times above,
  * cycles below. Dark on light, in colours that colour-blind people can tell apart; what has no level is also drawn
  * differently, not only in another colour. */
-#include <cairo-svg.h>
-#include <cairo.h>
-#include <fontconfig/fontconfig.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <strings.h>
 
-#include "late.h"
+#include "picture.h"
 #include "wave.h"
-
-/* What is called of cairo. */
-#define CAIRO_LIST(F)                                                                                        \
-    F(cairo_, set_source_rgb)                                                                                \
-    F(cairo_, text_extents)                                                                                  \
-    F(cairo_, select_font_face)                                                                              \
-    F(cairo_, set_font_size)                                                                                 \
-    F(cairo_, move_to)                                                                                       \
-    F(cairo_, show_text)                                                                                     \
-    F(cairo_, line_to)                                                                                       \
-    F(cairo_, stroke)                                                                                        \
-    F(cairo_, set_line_width)                                                                                \
-    F(cairo_, rectangle)                                                                                     \
-    F(cairo_, fill)                                                                                          \
-    F(cairo_, set_dash)                                                                                      \
-    F(cairo_, close_path)                                                                                    \
-    F(cairo_, save)                                                                                          \
-    F(cairo_, clip)                                                                                          \
-    F(cairo_, restore)                                                                                       \
-    F(cairo_, paint)                                                                                         \
-    F(cairo_, image_surface_create)                                                                          \
-    F(cairo_, create)                                                                                        \
-    F(cairo_, destroy)                                                                                       \
-    F(cairo_, surface_destroy)                                                                               \
-    F(cairo_, svg_surface_create_for_stream)                                                                 \
-    F(cairo_, status)                                                                                        \
-    F(cairo_, surface_write_to_png_stream)                                                                   \
-    F(cairo_, surface_finish) F(cairo_, surface_status) F(cairo_, debug_reset_static_data)
-LATE_TABLE(cairo_table, CAIRO_LIST)
-#define FONT_LIST(F) F(Fc, Fini)
-LATE_TABLE(font_table, FONT_LIST)
-static cairo_table cairo;
-static font_table font_library;
-
-typedef struct colour {
-    double r, g, b;
-} colour;
-
-static const colour ink = {0.10, 0.11, 0.13}, faint = {0.52, 0.54, 0.57}, grid = {0.90, 0.90, 0.91},
-                    band = {0.972, 0.975, 0.98}, line = {0.0, 0.36, 0.62}, fill = {0.83, 0.90, 0.96},
-                    loose = {0.80, 0.36, 0.0}, mark = {0.48, 0.25, 0.49}, unlike = {0.99, 0.85, 0.62};
 
 enum { TOP = 86, BOTTOM = 44, GAP = 14, SIDE = 20, LEAST_ROW = 26, MOST_ROW = 64, USUAL_HEIGHT = 800 };
 
@@ -63,27 +18,22 @@ typedef struct drawing {
 
 static void use(const drawing *d, colour c)
 {
-    cairo.set_source_rgb(d->cr, c.r, c.g, c.b);
+    picture_use(d->cr, c);
 }
 
 static double text_width(const drawing *d, const char *text)
 {
-    cairo_text_extents_t size;
-    cairo.text_extents(d->cr, text, &size);
-    return size.x_advance;
+    return picture_text_width(d->cr, text);
 }
 
 static void font(const drawing *d, double size, bool bold)
 {
-    cairo.select_font_face(d->cr, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
-                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
-    cairo.set_font_size(d->cr, size);
+    picture_font(d->cr, size, bold);
 }
 
 static void text_at(const drawing *d, double x, double y, const char *text)
 {
-    cairo.move_to(d->cr, x, y);
-    cairo.show_text(d->cr, text);
+    picture_text(d->cr, x, y, text);
 }
 
 static double x_of(const drawing *d, double time)
@@ -379,13 +329,6 @@ static void draw_all(const drawing *d)
 
 /* ------------------------------------------------------------------------------------------ files */
 
-static cairo_status_t take(void *closure, const unsigned char *bytes, unsigned count)
-{
-    oak_text_sink *sink = closure;
-    return sink->write(sink->context, (const char *)bytes, count) ? CAIRO_STATUS_WRITE_ERROR
-                                                                  : CAIRO_STATUS_SUCCESS;
-}
-
 static double widest_name(const wave_view *view)
 {
     cairo_surface_t *probe = cairo.image_surface_create(CAIRO_FORMAT_RGB24, 8, 8);
@@ -406,23 +349,16 @@ static double widest_name(const wave_view *view)
     return most;
 }
 
+static void draw_for(cairo_t *cr, void *context)
+{
+    drawing *d = context;
+    d->cr = cr;
+    draw_all(d);
+}
+
 bool wave_draw(cli *self, const wave_view *view, const char *path, int width, int height)
 {
-    const char *ending = strrchr(path, '.');
-    bool svg = ending && strcasecmp(ending, ".svg") == 0;
-    if (!svg && (!ending || strcasecmp(ending, ".png") != 0)) {
-        cli_complain(self, "picture", path, "Let its name end in .png or .svg.",
-                     "this is no kind of picture");
-        return false;
-    }
-    if (width < 400 || width > 8000 || height < 0 || height > 8000) {
-        cli_complain(self, "picture", path, "Widths go from 400 to 8000 pixels, heights up to 8000.",
-                     "the picture has no such size");
-        return false;
-    }
-    if (!LATE_LOAD(self, &cairo, CAIRO_LIST, "libcairo.so.2", "libcairo2") ||
-        !LATE_LOAD(self, &font_library, FONT_LIST, "libfontconfig.so.1", "libfontconfig1"))
-        return false;
+    if (!picture_load(self, path, width, height)) return false;
     drawing d = {.view = view, .top = TOP, .width = width};
     double names = widest_name(view), most = width * 0.3;
     d.left = SIDE + (names < most ? names : most) + GAP;
@@ -433,23 +369,7 @@ bool wave_draw(cli *self, const wave_view *view, const char *path, int width, in
     d.row = floor(d.row);
     d.height = TOP + BOTTOM + d.row * view->row_count;
     if (d.height < height) d.height = height;
-    cli_text bytes = {0};
-    oak_text_sink sink = cli_text_sink(&bytes);
-    cairo_surface_t *surface = svg ? cairo.svg_surface_create_for_stream(take, &sink, d.width, d.height)
-                                   : cairo.image_surface_create(CAIRO_FORMAT_RGB24, width, (int)d.height);
-    d.cr = cairo.create(surface);
-    draw_all(&d);
-    bool good = cairo.status(d.cr) == CAIRO_STATUS_SUCCESS;
-    cairo.destroy(d.cr);
-    if (good && !svg) good = cairo.surface_write_to_png_stream(surface, take, &sink) == CAIRO_STATUS_SUCCESS;
-    cairo.surface_finish(surface);
-    good = good && cairo.surface_status(surface) == CAIRO_STATUS_SUCCESS;
-    cairo.surface_destroy(surface);
-    if (!good) cli_failed(self, OAK_NO_MEMORY, path);
-    else good = cli_write_file(self, path, &bytes);
-    cairo.debug_reset_static_data(); /* fonts are kept otherwise, which looks like a leak */
-    font_library.Fini();
-    free(bytes.bytes);
+    bool good = picture_save(self, path, d.width, d.height, draw_for, &d);
     if (good && !self->json)
         printf("%s: %d by %d pixels, %u signal%s\n", path, width, (int)d.height, view->row_count,
                view->row_count == 1 ? "" : "s");

@@ -1,15 +1,26 @@
 / The counter of the peg lathe: a light barrier sees every peg, four digits show the batch, a button ends it.
 /
-/   RAM bank 0, chip 0    register 0   the batch, units first; its status: 0 the barrier, 1 how long the button was down,
-/                                      2 the digit that is shown, 3 its line
-/                         register 1   all pegs of the day, six digits
-/                         register 2   status 0: where the next batch goes
-/   RAM bank 1            a register for each of the last 16 batches; status 0: one is there
-/   ports                 RAM chips 0 and 1 the segments, ROM chip 0 the digits' lines, ROM chip 8 the barrier (0) and
-/                         the button (1, low while it is down); the test pin is low while the counter is to hold
+/   ports   RAM chips 0 and 1 the segments, ROM chip 0 the digits' lines, ROM chip 8 the barrier (0) and
+/           the button (1, low while it is down); the test pin is low while the counter is to hold
+
+        section bank0, ram, at 0        / registers of 16 characters
+batch:  ds   16                         / the batch, units first
+day:    ds   16                         / all pegs of the day, six digits
+        section bank1, ram, at 0x100
+kept:   ds   256                        / a register for each of the last 16 batches
+
+        section beside0, status, at 0   / four status characters beside each of them
+seen:   ds   1                          / register 0: the barrier
+down:   ds   1                          /             how long the button was down
+which:  ds   1                          /             the digit that is shown
+line:   ds   1                          /             and its line
+        section beside2, status, at 8
+next:   ds   1                          / register 2: where the next batch goes
+        section others, status, at 64
+filled: ds   64                         / bank 1, the first beside each: one is there
 
         section prog, code, at 0
-start,  fim  p1, 0x00
+start,  fim  p1, batch
         src  p1
         ldm  1
         wr3                     / the first line
@@ -19,7 +30,7 @@ main,   jms  show
         jun  main
 
 / One digit: all lines off, its segments, its line on; the next one next time.
-show,   fim  p1, 0x00
+show,   fim  p1, batch
         src  p1
         rd2                     / which
         xch  r5
@@ -38,7 +49,7 @@ show,   fim  p1, 0x00
         src  p1
         ld   r6
         wmp                     / e to g, chip 1
-        fim  p1, 0x00
+        fim  p1, batch
         src  p1
         rd3
         wrr
@@ -63,7 +74,7 @@ look,   fim  p0, 0x80
         rar
         tcc
         xch  r10                / 1: a peg
-        fim  p1, 0x00
+        fim  p1, batch
         src  p1
         rd0
         xch  r11                / and before
@@ -73,11 +84,11 @@ look,   fim  p0, 0x80
         ld   r11
         jcn  nz, same
         jcn  t0, same
-count,  fim  p2, 0x00
+count,  fim  p2, batch
         ldm  16 - 4
         xch  r6
         jms  bump
-        fim  p2, 0x10
+        fim  p2, day
         ldm  16 - 6
         xch  r6
         jms  bump
@@ -100,7 +111,7 @@ button, fim  p0, 0x80
         rdr
         rar
         rar
-        fim  p1, 0x00
+        fim  p1, batch
         src  p1
         jcn  c, up
         rd1
@@ -125,7 +136,7 @@ finish, fim  p1, 0x20
         ld   r8
         iac
         wr0                     / behind the last place comes the first
-        fim  p2, 0x00
+        fim  p2, batch
         ldm  0
         xch  r9
         ldm  16 - 4

@@ -113,6 +113,8 @@ typedef struct oak_section {
 } oak_section;
 /* By space and address, from 0; NULL after the last. */
 const oak_section *oak_program_section(const oak_program *program, unsigned index);
+/* Whether the source names the part's register with that number, or a bit of it. */
+bool oak_program_names_register(const oak_program *program, unsigned index);
 /* The files that were read, from 0, sources and what they include; NULL after the last. */
 const char *oak_program_file(const oak_program *program, unsigned index);
 

@@ -15,6 +15,16 @@ extern "C" {
 
 enum { OAK_LARGEST_MEMORY = 64 << 20 }; /* bytes of one memory: the simulator keeps all of it */
 
+/* Memory that is several chips, all alike. */
+typedef struct oak_part_chips {
+    uint32_t each;      /* cells of one; 0: it is not told as chips */
+    uint32_t row;       /* cells that stand in a row */
+    uint8_t bank;       /* chips that are selected together; 0: there are no banks */
+    uint8_t ports;      /* the space in which each has a port; 0: none */
+    const char *called; /* with its number: "ram" */
+    const char *beside; /* the memory of which so many cells stand beside each row, by its name; NULL: none */
+} oak_part_chips;
+
 typedef struct oak_part_memory {
     uint8_t space;
     bool writable;
@@ -25,6 +35,7 @@ typedef struct oak_part_memory {
     uint32_t first_free; /* the lowest address the assembler places floating sections at */
     bool loaded;         /* RAM that a loader fills with code and data before the program begins */
     bool mirror;         /* its cells stand elsewhere, too, and are counted there */
+    oak_part_chips chips;
 } oak_part_memory;
 /* A program, or data that it begins with, may lie in this memory. */
 static inline bool oak_memory_is_filled(const oak_part_memory *memory)

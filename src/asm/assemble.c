@@ -139,8 +139,12 @@ static void keep_symbols(assembler *as)
     oak_program *program = as->program;
     size_t kept = 0;
     settle_constants(as);
+    program->named = oak_arena_zero(&program->arena, program->part->register_count + 1u);
+    if (!program->named) as->out_of_memory = true;
     for (size_t i = 0; i < as->symbols.count; i++) {
         const asm_symbol symbol = *asm_symbol_at(as, i);
+        if (symbol.kind == SYMBOL_PART && symbol.uses && symbol.of && program->named)
+            program->named[symbol.of - 1] = 1;
         if (symbol.replaced || symbol.kind == SYMBOL_PART || symbol.kind == SYMBOL_UNDEFINED) continue;
         oak_source_line line = oak_program_where(program, symbol.origin);
         oak_symbol *to = oak_pool_at(&as->symbols, kept++); /* at or before the one that was just read */

@@ -57,6 +57,7 @@ typedef struct asm_symbol {
     bool settled : 1;  /* a constant whose value is kept in `value` and `space`, once layout is done */
     bool ahead : 1;    /* with `looked`: it depends on what is defined later */
     bool bare : 1;     /* a label without a colon, alone in its line */
+    uint16_t of;       /* a part's name: the number of its register + 1, or 0 */
 } asm_symbol;
 
 enum { WORD_UNKNOWN = -2, WORD_NONE = -1 };

@@ -93,13 +93,15 @@ asm_symbol *asm_new_symbol(assembler *as, asm_name *name)
     return symbol;
 }
 
-static bool add_part_name(assembler *as, const char *text, unsigned space, int64_t value)
+/* of: the number of the register it names, or a bit of which it names, + 1. */
+static bool add_part_name(assembler *as, unsigned of, const char *text, unsigned space, int64_t value)
 {
     asm_name *name = asm_intern(as, text, oak_length(text));
     if (!name || name->symbol) return name != NULL;
     asm_symbol *symbol = asm_new_symbol(as, name);
     if (!symbol) return false;
     symbol->kind = SYMBOL_PART;
+    symbol->of = (uint16_t)of;
     symbol->space = (uint8_t)space;
     symbol->value = value;
     return true;
@@ -113,19 +115,19 @@ static bool has_capital(const char *text)
 }
 
 /* A field as its bits: MC; its values as MC_1, where there are few; and by the names of what they mean, where those are written large. */
-static bool add_masks(assembler *as, const oak_part_field *field)
+static bool add_masks(assembler *as, unsigned of, const oak_part_field *field)
 {
     uint32_t most = ((uint32_t)1 << field->width) - 1;
     char name[120];
     if (field->width >= 32) return true;
-    if (!add_part_name(as, field->name, 0, (int64_t)most << field->bit)) return false;
+    if (!add_part_name(as, of, field->name, 0, (int64_t)most << field->bit)) return false;
     for (uint32_t i = 0; field->width > 1 && field->width <= 3 && i <= most; i++) {
         oak_format(name, sizeof name, "%s_%u", field->name, i);
-        if (!add_part_name(as, name, 0, (int64_t)i << field->bit)) return false;
+        if (!add_part_name(as, of, name, 0, (int64_t)i << field->bit)) return false;
     }
     for (unsigned i = 0; i < field->value_count; i++) {
         const oak_part_value *one = &field->values[i];
-        if (has_capital(one->name) && !add_part_name(as, one->name, 0, (int64_t)one->value << field->bit))
+        if (has_capital(one->name) && !add_part_name(as, of, one->name, 0, (int64_t)one->value << field->bit))
             return false;
     }
     return true;
@@ -137,7 +139,7 @@ static bool add_flags(assembler *as)
     const oak_architecture *about = as->part->architecture;
     for (unsigned i = 0; about->fields_are_masks && i < about->flag_count; i++)
         if (oak_length(about->flags[i].name) > 1 &&
-            !add_part_name(as, about->flags[i].name, 0, (int64_t)1 << about->flags[i].bit))
+            !add_part_name(as, 0, about->flags[i].name, 0, (int64_t)1 << about->flags[i].bit))
             return false;
     return true;
 }
@@ -147,23 +149,24 @@ bool asm_add_part_names(assembler *as)
     if (!add_flags(as)) return false;
     for (unsigned i = 0; i < as->part->register_count; i++) {
         const oak_part_register *reg = &as->part->registers[i];
-        if (!add_part_name(as, reg->name, reg->space, reg->address)) return false;
+        if (!add_part_name(as, i + 1, reg->name, reg->space, reg->address)) return false;
         for (unsigned f = 0; f < reg->field_count; f++) {
             if (!as->isa
                      ->bit_of) { /* no bit has an address of its own: REGISTER_FIELD is where the field begins */
                 char name[120];
                 oak_format(name, sizeof name, "%s_%s", reg->name, reg->fields[f].name);
-                if (!add_part_name(as, name, 0, reg->fields[f].bit)) return false;
+                if (!add_part_name(as, i + 1, name, 0, reg->fields[f].bit)) return false;
                 if (as->part->architecture->fields_by_name && reg->fields[f].width == 1 &&
-                    !add_part_name(as, reg->fields[f].name, 0, reg->fields[f].bit))
+                    !add_part_name(as, i + 1, reg->fields[f].name, 0, reg->fields[f].bit))
                     return false;
-                if (as->part->architecture->fields_are_masks && !add_masks(as, &reg->fields[f])) return false;
+                if (as->part->architecture->fields_are_masks && !add_masks(as, i + 1, &reg->fields[f]))
+                    return false;
                 continue;
             }
             if (reg->fields[f].width != 1) continue;
             oak_value cell = {.number = reg->address, .space = reg->space, .known = true}, bit;
             if (as->isa->bit_of(&cell, reg->fields[f].bit, &bit)) continue;
-            if (!add_part_name(as, reg->fields[f].name, bit.space, bit.number)) return false;
+            if (!add_part_name(as, i + 1, reg->fields[f].name, bit.space, bit.number)) return false;
         }
     }
     return true;

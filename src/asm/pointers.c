@@ -21,7 +21,8 @@ static void operand_text(const assembler *as, const statement *one, unsigned ope
 {
     oak_source_line line = asm_source(as, one->origin);
     const oak_operand *read = &one->as.code.insn->operand[operand];
-    size_t length = read->last > read->first && read->last <= line.size ? (size_t)(read->last - read->first) : 0;
+    size_t length =
+        read->last > read->first && read->last <= line.size ? (size_t)(read->last - read->first) : 0;
     oak_format(text, room, "%.*s", (int)length, line.text + read->first);
 }
 
@@ -37,14 +38,20 @@ static void complain(assembler *as, const statement *one, const half *loaded, co
     if (by->space != loaded->value.of) {
         oak_format(hint, sizeof hint, "%s", by->instead);
         asm_warn(as, one->origin, 0, end, "pointer-space", hint,
-                 "`%s` goes by %s to %s, but line %u loads it with `%s`, of %s", mnemonic_of(as, one), by->name, goes->title, line, operand, lies->title);
+                 "`%s` goes by %s to %s, but line %u loads it with `%s`, of %s", mnemonic_of(as, one),
+                 by->name, goes->title, line, operand, lies->title);
     } else if (by->in_bytes) {
-        oak_format(hint, sizeof hint, "Load both halves with that of bytes(…), as `low(bytes(label))`: the address of the byte.");
-        asm_warn(as, one->origin, 0, end, "pointer-words", hint, "`%s` counts bytes, but line %u loads %s with `%s`, the address of a word",
+        oak_format(
+            hint, sizeof hint,
+            "Load both halves with that of bytes(…), as `low(bytes(label))`: the address of the byte.");
+        asm_warn(as, one->origin, 0, end, "pointer-words", hint,
+                 "`%s` counts bytes, but line %u loads %s with `%s`, the address of a word",
                  mnemonic_of(as, one), line, by->name, operand);
     } else {
-        oak_format(hint, sizeof hint, "Load both halves without bytes(…), as `low(label)`: the address of the word.");
-        asm_warn(as, one->origin, 0, end, "pointer-words", hint, "`%s` counts words, but line %u loads %s with `%s`, the address of a byte",
+        oak_format(hint, sizeof hint,
+                   "Load both halves without bytes(…), as `low(label)`: the address of the word.");
+        asm_warn(as, one->origin, 0, end, "pointer-words", hint,
+                 "`%s` counts words, but line %u loads %s with `%s`, the address of a byte",
                  mnemonic_of(as, one), line, by->name, operand);
     }
 }
@@ -57,7 +64,8 @@ static void forget_written(const assembler *as, const oak_decoded *decoded, half
     for (unsigned i = 0; i < POINTERS * HALVES; i++)
         for (unsigned w = 0; w < effect.write_count; w++) {
             half *one = &halves[i / HALVES][i % HALVES];
-            if (effect.writes[w].space == one->place.space && effect.writes[w].number == one->place.number) one->from = NULL;
+            if (effect.writes[w].space == one->place.space && effect.writes[w].number == one->place.number)
+                one->from = NULL;
         }
 }
 
@@ -70,7 +78,8 @@ void asm_check_pointers(assembler *as)
         oak_decoded decoded;
         oak_pointing what = {0};
         oak_effect effect;
-        if (one->kind != STATEMENT_INSN || one->space != as->isa->about.code_space || !asm_encode_quietly(as, one, bytes) ||
+        if (one->kind != STATEMENT_INSN || one->space != as->isa->about.code_space ||
+            !asm_encode_quietly(as, one, bytes) ||
             as->isa->decode(as->tables, bytes, sizeof bytes, one->address, 0, &decoded))
             continue;
         as->isa->pointing(as->tables, &decoded, &what);
@@ -84,7 +93,8 @@ void asm_check_pointers(assembler *as)
             half *it = &halves[what.pointer % POINTERS][what.high];
             const oak_insn *insn = one->as.code.insn;
             as->isa->effect(as->tables, &decoded, &effect);
-            bool known = insn->count && asm_evaluate_quietly(as, insn->operand[insn->count - 1].expr, one, &it->value);
+            bool known =
+                insn->count && asm_evaluate_quietly(as, insn->operand[insn->count - 1].expr, one, &it->value);
             it->from = known && effect.write_count ? one : NULL;
             it->place = effect.writes[0];
         }

@@ -363,6 +363,11 @@ const oak_section *oak_program_section(const oak_program *program, unsigned inde
     return index < program->section_count ? &program->sections[index] : NULL;
 }
 
+bool oak_program_names_register(const oak_program *program, unsigned index)
+{
+    return program->named && index < program->part->register_count && program->named[index];
+}
+
 const char *oak_program_file(const oak_program *program, unsigned index)
 {
     return index < program->file_count ? program->files[index].name : NULL;

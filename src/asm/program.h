@@ -88,6 +88,7 @@ struct oak_program {
     struct oak_isa_tables *tables; /* of its architecture, where it was assembled; or NULL */
     uint32_t *labels;              /* indexes of the labels of code, ascending by address */
     size_t label_count;
+    uint8_t *named; /* of each register of the part: 1 where the source names it, or a bit of it; or NULL */
 };
 
 static inline oak_symbol *oak_program_symbol_at(const oak_program *program, size_t number)

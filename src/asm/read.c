@@ -1098,7 +1098,8 @@ void asm_read_line(assembler *as)
         asm_name *name = asm_intern(as, word, length);
         if (!name) return;
         bool local = *word == '.' && name->directive == WORD_NONE;
-        bool comma = as->isa->manual_marks && at + length < end && at[length] == ',' && !is_operation(as, name);
+        bool comma =
+            as->isa->manual_marks && at + length < end && at[length] == ',' && !is_operation(as, name);
         if ((rest < end && *rest == ':') || comma || (local && word == as->text)) {
             asm_name *label = *word == '.' ? intern_scoped(as, word, length) : name;
             if (!label) return;

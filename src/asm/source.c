@@ -350,7 +350,8 @@ static unsigned add_locals(assembler *as, const asm_body *body, asm_swap *swaps,
         while (stop < end && *stop != '\n') stop++;
         size_t length = operation_of(&word, stop);
         if (length && asm_directive(as, word, length) == LOCAL) {
-            const char *items = word + length, *items_end = asm_find_comment(items, stop, as->isa->manual_marks), *text;
+            const char *items = word + length,
+                       *items_end = asm_find_comment(items, stop, as->isa->manual_marks), *text;
             size_t size;
             while (count < room && take_item(&items, items_end, &text, &size) && size) {
                 char fresh[80];

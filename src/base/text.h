@@ -78,7 +78,8 @@ static inline bool oak_is_word(char c)
 static inline bool oak_opens_comment(const char *start, const char *at, const char *end, bool slashes)
 {
     if (*at != '/') return *at == ';';
-    return (at + 1 < end && at[1] == '/') || (slashes && (at == start || at[-1] == ' ' || at[-1] == '\t' || at[-1] == '\n'));
+    return (at + 1 < end && at[1] == '/') ||
+           (slashes && (at == start || at[-1] == ' ' || at[-1] == '\t' || at[-1] == '\n'));
 }
 
 /* Whether a text or character in quotes begins at `at`: a ' behind a word belongs to a name (af'). */

@@ -548,7 +548,8 @@ typedef struct oak_isa {
     /* How a program copies `copied_bytes` bytes of code memory from `copied_from` on to `copied_to` in a space: lines of source, each list up to
      * NULL, up to one without a space. NULL: nothing does. */
     const oak_copier *copiers;
-    bool manual_marks; /* as its manual writes: a comma may stand behind a label, and a slash behind a blank begins a remark */
+    bool
+        manual_marks; /* as its manual writes: a comma may stand behind a label, and a slash behind a blank begins a remark */
     const char *plain_return; /* the return that does not end an interrupt; NULL where one return does both */
     /* What it has for each kind of instruction, as a sentence of remedy, by oak_trade; NULL where there is nothing like it. */
     const char *const *trade;

@@ -63,6 +63,8 @@ bool part_space_member(part_file *file, yaml_node_t *map, const char *otherwise,
 /* part_pieces_yaml.c */
 void part_add_memory(part_file *file, yaml_node_t *map);
 bool part_read_fields(part_file *file, yaml_node_t *map, oak_part_register *reg);
+/* Once all memories are there: what stands beside the rows of chips is one of them, and as many cells for each row. */
+void part_check_chips(part_file *file, yaml_node_t *root);
 const char *part_usual_space(const part_file *file);
 bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *reg);
 void part_add_register(part_file *file, yaml_node_t *map);

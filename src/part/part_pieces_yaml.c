@@ -5,10 +5,66 @@
 
 /* ------------------------------------------------------------------------------------------ pieces of a part */
 
+/* chips: {each: 64, called: ram, row: 16, bank: 4, beside: status, ports: ramport} */
+static bool read_chips(part_file *file, yaml_node_t *map, unsigned space, uint64_t size,
+                       oak_part_chips *chips)
+{
+    static const char *const keys[] = {"each", "called", "row", "bank", "beside", "ports", NULL};
+    const part_builder *b = file->builder;
+    uint64_t each, row, bank;
+    if (!part_check_keys(file, map, "`chips`", keys) ||
+        !part_number_member(file, map, "each", true, 0, UINT32_MAX, &each) ||
+        !part_number_member(file, map, "row", false, 16, 64, &row) ||
+        !part_number_member(file, map, "bank", false, 0, 255, &bank))
+        return false;
+    chips->called = part_text_member(file, map, "called", true);
+    if (!chips->called) return false;
+    if (b->box->part.architecture->spaces[space].unit_bits > 8) {
+        REFUSE_AT(file, map, "part-value", NULL, "memory of words is not told as chips");
+        return false;
+    }
+    if (!each || !row || each % row || size % each || (bank && size / each % bank)) {
+        REFUSE_AT(file, map, "part-value",
+                  "The memory is so many chips of `each` cells, a chip so many rows.",
+                  "these chips do not make up the memory");
+        return false;
+    }
+    chips->each = (uint32_t)each, chips->row = (uint32_t)row, chips->bank = (uint8_t)bank;
+    chips->beside = part_member(file, map, "beside") ? part_text_member(file, map, "beside", true) : NULL;
+    yaml_node_t *ports = part_member(file, map, "ports");
+    const char *name = ports ? part_scalar(ports) : NULL;
+    unsigned of = name ? oak_part_find_space(&b->box->part, name, oak_length(name)) : 0;
+    chips->ports = (uint8_t)of;
+    if (!ports || (of && b->box->part.architecture->spaces[of].special)) return true;
+    REFUSE_AT(file, ports, "part-value", NULL, "`%s` is no space of registers", name ? name : "?");
+    return false;
+}
+
+void part_check_chips(part_file *file, yaml_node_t *root)
+{
+    enum { MOST_BESIDE = 16 };
+    const part_builder *b = file->builder;
+    for (unsigned i = 0; i < b->box->part.memory_count; i++) {
+        const oak_part_memory *memory = &b->memories[i], *beside = NULL;
+        const char *name = memory->chips.beside;
+        if (!memory->chips.each || !name) continue;
+        for (unsigned k = 0; k < b->box->part.memory_count; k++)
+            if (oak_same(b->memories[k].name, name)) beside = &b->memories[k];
+        uint32_t rows = memory->size / memory->chips.row;
+        if (!beside)
+            REFUSE_AT(file, part_member(file, root, "memories"), "part-value", NULL,
+                      "there is no memory `%s` to stand beside chips", name);
+        else if (beside->size % rows || beside->size / rows > MOST_BESIDE)
+            REFUSE_AT(file, part_member(file, root, "memories"), "part-value",
+                      "So many cells, up to 16, for each row.", "`%s` does not stand beside %u rows", name,
+                      (unsigned)rows);
+    }
+}
+
 void part_add_memory(part_file *file, yaml_node_t *map)
 {
-    static const char *const keys[] = {"name",       "space",  "kind",   "at",    "size",
-                                       "first-free", "loaded", "mirror", "title", NULL};
+    static const char *const keys[] = {"name",   "space",  "kind",  "at",    "size", "first-free",
+                                       "loaded", "mirror", "title", "chips", NULL};
     part_builder *b = file->builder;
     oak_part_memory memory = {0};
     uint64_t base, size, first_free;
@@ -59,6 +115,9 @@ void part_add_memory(part_file *file, yaml_node_t *map)
                   (unsigned long long)size, (unsigned long long)OAK_LARGEST_MEMORY);
         return;
     }
+    if (part_member(file, map, "chips") &&
+        !read_chips(file, part_member(file, map, "chips"), memory.space, size, &memory.chips))
+        return;
     unsigned align = about->memory_align ? about->memory_align : 1;
     if (base % align || size % align) {
         REFUSE_AT(file, map, "part-value", NULL, "a memory of %s begins and ends at a multiple of %u",

@@ -73,6 +73,7 @@ static void read_root(part_file *file, yaml_node_t *root, unsigned depth)
         REFUSE_AT(file, clock, "part-value", "Write it like 12MHz or 11.0592 MHz.",
                   "this is no clock frequency");
     part_each_item(file, root, "memories", part_add_memory);
+    part_check_chips(file, root);
     if (part_member(file, root, "import")) part_import_registers(file, root);
     part_each_item(file, root, "registers", part_add_register);
     part_each_item(file, root, "ports", part_add_port);

@@ -278,7 +278,8 @@ void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t 
     oak_machine *machine = context;
     const struct oak_special *special = special_at(machine, space, address);
     if (!special) return;
-    const oak_part_register *reg = special->port >= 0 ? oak_part_register_at(machine->part, space, address) : NULL;
+    const oak_part_register *reg =
+        special->port >= 0 ? oak_part_register_at(machine->part, space, address) : NULL;
     if (reg && reg->read_only) {
         if (!machine->resetting) sim_suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
         else set_latch(machine, special->port, value, now);

@@ -158,8 +158,10 @@ static const char program_avr[] = "log equ 0x110\ncount equ 3\n vector reset, st
                                   "tick: in r15, SREG\n lds r14, kept\n out SREG, r15\n reti\n";
 
 static const char program_mcs4[] =
-    "log equ 0x10\ncount equ 3\nstart, ldm 9\n xch r8\nloop, jms part / again\n fim p1, 0x12\n src p1\n ld r6\n wrm\n wr1\n wmp\n isz r8, loop\nrest, jun rest\n"
-    "part, ldm 3\n clc\n add r6\n daa\n xch r6\n fim p0, low(table)\n fin p4\n ldm 1\n dcl\n src p4\n adm\n wrm\n ldm 0\n dcl\n rdr\n jcn t0, done\n kbp\ndone, bbl 3\n"
+    "log equ 0x10\ncount equ 3\nstart, ldm 9\n xch r8\nloop, jms part / again\n fim p1, 0x12\n src p1\n ld "
+    "r6\n wrm\n wr1\n wmp\n isz r8, loop\nrest, jun rest\n"
+    "part, ldm 3\n clc\n add r6\n daa\n xch r6\n fim p0, low(table)\n fin p4\n ldm 1\n dcl\n src p4\n adm\n "
+    "wrm\n ldm 0\n dcl\n rdr\n jcn t0, done\n kbp\ndone, bbl 3\n"
     "table, db 1, 2, 3\n";
 
 static chip *find_chip(const char *name)
@@ -167,8 +169,7 @@ static chip *find_chip(const char *name)
     static chip chips[] = {{.name = "mcs51-8k"},   {.name = "armv6m-32k"}, {.name = "armv7m-256k"},
                            {.name = "z80-64k"},    {.name = "picmid-8k"},  {.name = "pic18-32k"},
                            {.name = "msp430-32k"}, {.name = "cpu12-64k"},  {.name = "rv32-256k"},
-                           {.name = "a32-512k"},   {.name = "avr-32k"},
-                           {.name = "mcs4-4k"}};
+                           {.name = "a32-512k"},   {.name = "avr-32k"},    {.name = "mcs4-4k"}};
     open_hosts();
     chip *c = chips;
     while (strcmp(c->name, name) != 0) c++;

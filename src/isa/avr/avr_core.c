@@ -351,8 +351,10 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_EXTRA(X)                                                                                        \
     X(AVR_OUT_LIVE)                                                                                          \
     X(AVR_IN_LIVE)                                                                                           \
-    X(AVR_SBI_LIVE) X(AVR_CBI_LIVE) X(AVR_SBIC_LIVE) X(AVR_SBIS_LIVE) X(AVR_ADD_ADC) X(AVR_SUB_SBC)          \
-        X(AVR_SUBI_SBCI) AVR_FUSED(AVR_THEN_LABELS)
+    X(AVR_SBI_LIVE)                                                                                          \
+    X(AVR_CBI_LIVE)                                                                                          \
+    X(AVR_SBIC_LIVE)                                                                                         \
+    X(AVR_SBIS_LIVE) X(AVR_ADD_ADC) X(AVR_SUB_SBC) X(AVR_SUBI_SBCI) AVR_FUSED(AVR_THEN_LABELS)
 #define AVR_LABEL KIT_EXTRA_LABEL
 #define AVR_THEN_LABELS(id)                                                                                  \
     AVR_LABEL(AVR_##id##_ALONE)                                                                              \

@@ -53,6 +53,7 @@ struct oak_core {
     R(SRC1, "src1", 8, "what bank 1 was sent", false, 0)                                                     \
     R(SRC2, "src2", 8, "what bank 2 was sent", false, 0)                                                     \
     R(SRC3, "src3", 8, "what bank 3 was sent", false, 0)                                                     \
+    R(AT, "at", 10, "the character that is selected", true, MCS4_RAM)                                        \
     R(P0, "p0", 8, "r0 and r1", true, 0)                                                                     \
     R(P1, "p1", 8, "r2 and r3", true, 0)                                                                     \
     R(P2, "p2", 8, "r4 and r5", true, 0)                                                                     \

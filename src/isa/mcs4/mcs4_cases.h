@@ -1,6 +1,6 @@
 /* mcs4_cases.h — what each row does, for the loop of the kit. */
-#define REG      core->r[X]
-#define PAIR     ((uint32_t)(core->r[X] << 4 | core->r[X + 1]))
+#define REG                 core->r[X]
+#define PAIR                ((uint32_t)(core->r[X] << 4 | core->r[X + 1]))
 #define IN_PAGE(units, low) ((uint32_t)(((HERE + (units)) & (MCS4_SPAN - MCS4_PAGE)) | (low)))
 /* When an instruction of one byte ends. */
 #define END_HERE                                                                                             \
@@ -12,7 +12,7 @@
     acc &= 15;                                                                                               \
     NEXT(1)
 #define REST(value)                                                                                          \
-    acc += 16 - (value) - cy;                                                                                \
+    acc += 16 - (value)-cy;                                                                                  \
     cy = acc >> 4;                                                                                           \
     acc &= 15;                                                                                               \
     NEXT(1)

@@ -28,14 +28,16 @@ static unsigned state_of(unsigned row)
 /* Access of a character or status character where several banks are selected, or a chip is not there. What several answer is their OR. */
 static bool mcs4_several(oak_core *core, unsigned row)
 {
-    bool writes = row == MCS4_WRM || (row >= MCS4_WR0 && row <= MCS4_WR3), states = row != MCS4_WRM && row != MCS4_RDM && row != MCS4_ADM && row != MCS4_SBM;
+    bool writes = row == MCS4_WRM || (row >= MCS4_WR0 && row <= MCS4_WR3),
+         states = row != MCS4_WRM && row != MCS4_RDM && row != MCS4_ADM && row != MCS4_SBM;
     uint32_t found = 0, first = MCS4_BANKS;
     for (unsigned bank = 0; bank < MCS4_BANKS; bank++) {
         if (!(mcs4_banks(core->cl) >> bank & 1)) continue;
         if (first == MCS4_BANKS) first = bank;
         if (!core->there[bank * MCS4_CHIPS + (core->sent[bank] >> 6)]) continue;
-        uint8_t *cell = states ? core->status + bank * MCS4_BANK_STATUS + (core->sent[bank] >> 4) * 4 + state_of(row)
-                               : core->ram + bank * MCS4_BANK + core->sent[bank];
+        uint8_t *cell =
+            states ? core->status + bank * MCS4_BANK_STATUS + (core->sent[bank] >> 4) * 4 + state_of(row)
+                   : core->ram + bank * MCS4_BANK + core->sent[bank];
         if (writes) *cell = core->acc;
         found |= 0x100u | *cell;
     }
@@ -126,22 +128,37 @@ static void fill(oak_core *core, const oak_decoded *decoded, kit_op *op)
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
     unsigned row = decoded->row;
-    bool reads = row == MCS4_RDM || row == MCS4_ADM || row == MCS4_SBM || row == MCS4_RDR || (row >= MCS4_RD0 && row <= MCS4_RD3);
+    bool reads = row == MCS4_RDM || row == MCS4_ADM || row == MCS4_SBM || row == MCS4_RDR ||
+                 (row >= MCS4_RD0 && row <= MCS4_RD3);
     if (row == MCS4_FIN)
-        list[count++] = (kit_reach){MCS4_CODE, KIT_READS, 0xFF, false, 0, 0, ((decoded->address + 1) & 0xF00) | (uint32_t)(core->r[0] << 4 | core->r[1]), 1};
+        list[count++] =
+            (kit_reach){MCS4_CODE,
+                        KIT_READS,
+                        0xFF,
+                        false,
+                        0,
+                        0,
+                        ((decoded->address + 1) & 0xF00) | (uint32_t)(core->r[0] << 4 | core->r[1]),
+                        1};
     if (row == MCS4_WRR || row == MCS4_RDR)
-        list[count++] = (kit_reach){MCS4_ROMPORT, reads ? KIT_READS : KIT_WRITES, 0x0F, false, 0, 0, core->src >> 4, 1};
-    if ((row == MCS4_JCN || row == MCS4_JCN_K) && oak_pattern_get(&kit_tables_of(core->kit.tables)->row[row].pattern, 'c', decoded->word) & 1)
+        list[count++] =
+            (kit_reach){MCS4_ROMPORT, reads ? KIT_READS : KIT_WRITES, 0x0F, false, 0, 0, core->src >> 4, 1};
+    if ((row == MCS4_JCN || row == MCS4_JCN_K) &&
+        oak_pattern_get(&kit_tables_of(core->kit.tables)->row[row].pattern, 'c', decoded->word) & 1)
         list[count++] = (kit_reach){MCS4_ROMPORT, KIT_READS, 1, true, 0, 0, MCS4_TEST, 1};
     if (row == MCS4_BBL) /* it was the program counter until then */
-        list[count++] = (kit_reach){0, KIT_WRITES, 0xFF, false, 0, 0, MCS4_REG_STK0 + (core->sp + MCS4_LEVELS - 1u) % MCS4_LEVELS, 1};
-    if (row < MCS4_WRM || row > MCS4_RD3 || row == MCS4_WRR || row == MCS4_RDR || row == MCS4_WPM) return count;
+        list[count++] = (kit_reach){
+            0, KIT_WRITES, 0xFF, false, 0, 0, MCS4_REG_STK0 + (core->sp + MCS4_LEVELS - 1u) % MCS4_LEVELS, 1};
+    if (row < MCS4_WRM || row > MCS4_RD3 || row == MCS4_WRR || row == MCS4_RDR || row == MCS4_WPM)
+        return count;
     for (unsigned bank = 0; bank < MCS4_BANKS; bank++) {
         uint8_t sent = core->sent[bank];
         if (!(mcs4_banks(core->cl) >> bank & 1)) continue;
-        kit_reach one = {MCS4_RAM, reads ? KIT_READS : KIT_WRITES, 0x0F, false, 0, 0, bank * MCS4_BANK + sent, 1};
+        kit_reach one = {MCS4_RAM, reads ? KIT_READS : KIT_WRITES, 0x0F, false, 0,
+                         0,        bank * MCS4_BANK + sent,        1};
         if (row == MCS4_WMP) one.space = MCS4_RAMPORT, one.address = bank * MCS4_CHIPS + (sent >> 6);
-        else if ((row >= MCS4_WR0 && row <= MCS4_WR3) || row >= MCS4_RD0) one.space = MCS4_STATUS, one.address = bank * MCS4_BANK_STATUS + (sent >> 4) * 4u + state_of(row);
+        else if ((row >= MCS4_WR0 && row <= MCS4_WR3) || row >= MCS4_RD0)
+            one.space = MCS4_STATUS, one.address = bank * MCS4_BANK_STATUS + (sent >> 4) * 4u + state_of(row);
         list[count++] = one;
     }
     return count;
@@ -185,6 +202,12 @@ static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *va
         *value = level & 1;
         return status;
     }
+    if (reg == MCS4_REG_AT) { /* of several banks the first */
+        unsigned bank = 0;
+        while (!(mcs4_banks(core->cl) >> bank & 1)) bank++;
+        *value = bank * MCS4_BANK + core->sent[bank];
+        return OAK_OK;
+    }
     if (reg < MCS4_REG_P0 || reg >= MCS4_REGISTERS) return kit_read_register(core, reg, value);
     *value = (uint32_t)(pair[0] << 4 | pair[1]);
     return OAK_OK;
@@ -195,6 +218,7 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     uint8_t *pair = core->r + 2 * (reg - MCS4_REG_P0), level = (uint8_t)value;
     if (reg >= MCS4_REGISTERS || value >> oak_isa_mcs4.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
+    if (reg == MCS4_REG_AT) return OAK_UNSUPPORTED;
     if (reg == MCS4_REG_TEST) return kit_write_memory(core, MCS4_ROMPORT, MCS4_TEST, &level, 1);
     if (reg < MCS4_REG_P0) return kit_write_register(core, reg, value);
     pair[0] = (uint8_t)(value >> 4), pair[1] = value & 15;
@@ -222,13 +246,20 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     oak_core *core;
     oak_status status = kit_create(&arch, tables, setup, &core);
     if (status) return status;
-    bool taken = kit_put_space(core, (kit_space){.number = MCS4_RAM, .cells = core->ram, .size = sizeof core->ram, .unit = 1}) &&
-                 kit_put_space(core, (kit_space){.number = MCS4_STATUS, .cells = core->status, .size = sizeof core->status, .unit = 1}) &&
-                 kit_take_specials(core);
+    bool taken =
+        kit_put_space(
+            core, (kit_space){.number = MCS4_RAM, .cells = core->ram, .size = sizeof core->ram, .unit = 1}) &&
+        kit_put_space(core, (kit_space){.number = MCS4_STATUS,
+                                        .cells = core->status,
+                                        .size = sizeof core->status,
+                                        .unit = 1}) &&
+        kit_take_specials(core);
     for (unsigned i = 0; i < setup->memory_count && taken; i++) {
         const oak_core_memory *memory = &setup->memories[i];
-        if (memory->space == MCS4_CODE) taken = kit_take_space(core, MCS4_CODE, memory->base, memory->size, 0xFF, true);
-        for (uint32_t at = 0; memory->space == MCS4_RAM && at < memory->size; at++) core->there[(memory->base + at) / 64] = true;
+        if (memory->space == MCS4_CODE)
+            taken = kit_take_space(core, MCS4_CODE, memory->base, memory->size, 0xFF, true);
+        for (uint32_t at = 0; memory->space == MCS4_RAM && at < memory->size; at++)
+            core->there[(memory->base + at) / 64] = true;
     }
     if (!taken) {
         kit_destroy(core);
@@ -242,4 +273,5 @@ static oak_status create(const oak_isa_tables *tables, const oak_core_setup *set
     return OAK_OK;
 }
 
-const oak_core_ops mcs4_core_ops = {KIT_CORE_OPS, .create = create, .read_register = read_register, .write_register = write_register};
+const oak_core_ops mcs4_core_ops = {KIT_CORE_OPS, .create = create, .read_register = read_register,
+                                    .write_register = write_register};
