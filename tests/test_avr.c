@@ -650,6 +650,18 @@ START_TEST(words_and_bytes_are_hard_to_confuse)
          NULL}, /* loaded anew */
         {" ldi zl, low(t)\n ldi zh, high(t)\n adiw z, 1\n lpm r16, z\n", NULL},
         {" ldi zl, low(2*t)\n ldi zh, high(2*t)\n lpm r16, z\n", NULL},
+        {" ldi zl, low(t)\n ldi zh, high(t)\n rcall say\n rjmp rest\nsay: lpm r16, z+\n ret\n",
+         "pointer-words"},
+        {" ldi zl, low(bytes(t))\n ldi zh, high(bytes(t))\n rcall say\n rjmp rest\nsay: lpm r16, z+\n ret\n",
+         NULL},
+        {" ldi zl, low(t)\n ldi zh, high(t)\n rjmp go\n nop\ngo: clr r5\n brne rest\n lpm\n",
+         "pointer-words"},
+        {" ldi zl, low(v)\n ldi zh, high(v)\n call say\n rjmp rest\nsay: lpm r16, z+\n ret\n",
+         "pointer-space"},
+        {" ldi zl, low(t)\n ldi zh, high(t)\n rcall say\n rjmp rest\nsay: lsl zl\n rol zh\n lpm r16, z+\n "
+         "ret\n",
+         NULL},
+        {" ldi zl, low(t)\n ldi zh, high(t)\n rcall say\n rjmp rest\nsay: ret\n lpm r16, z+\n ret\n", NULL},
         {" call bytes(t)\n", "pointer-words"},
         {" st -y, r29\n", "own-pointer"},
         {" ldi r16, t\n", NULL},

@@ -35,6 +35,19 @@ static oak_status fault(drive_reader *reader, const char *from, const char *to, 
     return OAK_REFUSED;
 }
 
+/* Something is left over. */
+static oak_status fault_at_rest(drive_reader *reader)
+{
+    char message[80];
+    int rest = (int)(reader->end - reader->at);
+    oak_format(message, sizeof message, "this does not belong here: `%.*s`", rest < 40 ? rest : 40,
+               reader->at);
+    if (rest > 6 && memcmp(reader->at, "bounce", 6) == 0)
+        reader->hint = "`bounce` stands in front of `for` and `until`: `0 bounce 3ms for 20ms, 1`; what "
+                       "repeats does not bounce.";
+    return fault(reader, reader->at, reader->end, message);
+}
+
 /* ------------------------------------------------------------------------------------------ words and numbers */
 
 static void skip(drive_reader *reader)
@@ -550,8 +563,7 @@ static oak_status read_drive(drive_reader *reader, drive *one)
         status = read_levels(reader, one);
     }
     skip(reader);
-    if (!status && reader->at < reader->end)
-        status = fault(reader, reader->at, reader->end, "this does not belong here");
+    if (!status && reader->at < reader->end) status = fault_at_rest(reader);
     return status;
 }
 
@@ -574,8 +586,7 @@ static oak_status read_name(drive_reader *reader)
     if (status == OAK_REFUSED && !reader->fault.code)
         fault(reader, name, name + length, "another pin has this name");
     skip(reader);
-    if (!status && reader->at < reader->end)
-        return fault(reader, reader->at, reader->end, "this does not belong here");
+    if (!status && reader->at < reader->end) return fault_at_rest(reader);
     return status;
 }
 
@@ -609,8 +620,7 @@ static oak_status add(drive_reader *reader)
         reader->hint = "Write `seed 7`.";
         oak_status status = read_count(reader, UINT64_MAX, &session->seed);
         skip(reader);
-        if (!status && reader->at < reader->end)
-            return fault(reader, reader->at, reader->end, "this does not belong here");
+        if (!status && reader->at < reader->end) return fault_at_rest(reader);
         return status;
     }
     reader->at = start;
