@@ -200,6 +200,15 @@ static cJSON *part_json(const oak_part *part)
         cJSON_AddStringToObject(item, "kind", part->memories[i].writable ? "ram" : "rom");
         cJSON_AddNumberToObject(item, "at", part->memories[i].base);
         cJSON_AddNumberToObject(item, "size", part->memories[i].size);
+        const oak_part_chips *chips = &part->memories[i].chips;
+        if (chips->each) {
+            cJSON *about = cJSON_AddObjectToObject(item, "chips");
+            cJSON_AddStringToObject(about, "called", chips->called);
+            cJSON_AddNumberToObject(about, "each", chips->each);
+            cJSON_AddNumberToObject(about, "row", chips->row);
+            cJSON_AddNumberToObject(about, "bank", chips->bank);
+            if (chips->beside) cJSON_AddStringToObject(about, "beside", chips->beside);
+        }
         cJSON_AddItemToArray(memories, item);
     }
     cJSON *registers = cJSON_AddArrayToObject(root, "registers");
@@ -396,7 +405,7 @@ static int run(cli *self, int argc, const char **argv)
 const command command_parts = {
     "parts",
     "list the microcontrollers, or show one",
-    "usage: spindle parts [PART] [--json]\n"
+    "usage: spindle parts [PART] [options]\n"
     "\n"
     "Without a name, lists the microcontrollers there are. With a name, or a path to a\n"
     "part file of your own, shows what it has: memories, ports and the other functions\n"
@@ -414,6 +423,7 @@ const command command_parts = {
     "  spindle parts\n"
     "  spindle parts --ram 256 --with timer2\n"
     "  spindle parts mcs51-8k\n"
-    "  spindle parts ./mychip.yaml\n",
+    "  spindle parts ./mychip.yaml\n"
+    "  spindle parts avr-32k --picture avr.svg\n",
     run,
 };

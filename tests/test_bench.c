@@ -463,6 +463,34 @@ START_TEST(what_the_last_run_changed_is_marked_everywhere)
 }
 END_TEST
 
+START_TEST(chips_are_chosen_and_what_has_changed_in_them_is_marked)
+{
+    const char *pegs = "examples/pegs/pegs.asm --part mcs4-4k --board examples/pegs/board.yaml";
+    ck_assert_int_eq(
+        bench_with(
+            pegs,
+            "go 70ms\nchips\ngo 40ms\nchips\nset status[next] = 3\nchips ram0 ram4..ram5\nchips usual\n"),
+        0);
+    const char *first = strstr(out, "ram0, bank 0"), *then = first ? strstr(first + 1, "> chips\n") : NULL;
+    ck_assert_ptr_nonnull(then);
+    has(then, "  0  2000 0000 0000 0000  ");
+    has(then, "\n     * ");
+    has(then, "  2  0000 0000 0000 0000  0000"); /* the batch goes to the first place */
+    const char *set = strstr(then, "> set");
+    ck_assert_ptr_nonnull(set);
+    has(set, "  2  0000 0000 0000 0000  3000");
+    has(set, "ram4, bank 1                ram5, bank 1\n");
+    const char *usual = strstr(set, "> chips usual");
+    ck_assert_ptr_nonnull(usual);
+    ck_assert_ptr_null(strstr(usual, "ram5"));
+    has(usual, "ram1, bank 0");
+    ck_assert_int_eq(bench_with(pegs, "go 20ms\nchips ram16\n"), 1);
+    has(err, "there is no chip `ram16`");
+    ck_assert_int_eq(bench_with("examples/planer/planer.asm --part rv32-256k", "chips\n"), 1);
+    has(err, "no memory of rv32-256k is told as chips");
+}
+END_TEST
+
 START_TEST(a_pointer_is_followed_from_step_to_step)
 {
     ck_assert_int_eq(
@@ -935,7 +963,8 @@ RUN_SUITE("bench", a_script_goes_on_behind_again_and_what_failed_stays_failed,
           a_changed_source_is_assembled_again_and_stops_stay, a_terminal_edits_completes_and_pauses_at_once,
           a_line_of_a_megabyte_and_a_missing_script_are_refused,
           memory_is_shown_in_any_base_and_cells_of_any_size, what_the_last_run_changed_is_marked_everywhere,
-          a_pointer_is_followed_from_step_to_step, stretches_of_memory_go_to_files_and_come_back,
+          chips_are_chosen_and_what_has_changed_in_them_is_marked, a_pointer_is_followed_from_step_to_step,
+          stretches_of_memory_go_to_files_and_come_back,
           watches_of_every_kind_are_listed_with_their_hits_and_removed,
           what_runs_is_counted_line_by_line_and_by_labels, special_registers_are_shown_with_every_bit,
           reading_anew_keeps_all_that_was_set_up, going_back_takes_back_what_was_put_into_the_flash,

@@ -298,6 +298,7 @@ START_TEST(looking_between_two_moves_changes_nothing)
                                         "recent",
                                         "registers",
                                         "special",
+                                        "chips all",
                                         "pins",
                                         "board",
                                         "stack",

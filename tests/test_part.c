@@ -108,6 +108,27 @@ START_TEST(a_part_file_that_is_wrong_is_refused_with_its_place)
         {HEAD "memories:\n  - {space: core, kind: rom, size: 4KiB}\n", "part-value", 7, 13,
          "no space `core`"},
         {HEAD "memories:\n  - {space: code, kind: rom, size: big}\n", "part-value", 7, 36, "number"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 100, called: rom}}\n",
+         "part-value", 7, 49, "do not make up the memory"},
+        {HEAD
+         "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256, called: rom, bank: 3}}\n",
+         "part-value", 7, 49, "do not make up the memory"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 0, called: rom}}\n",
+         "part-value", 7, 49, "do not make up the memory"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256}}\n", "part-value", 7,
+         49, "`called`"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256, called: rom, ports: "
+              "code}}\n",
+         "part-value", 7, 81, "`code` is no space of registers"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256, called: rom, beside: "
+              "nought}}\n",
+         "part-value", 7, 3, "no memory `nought` to stand beside chips"},
+        {HEAD "memories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256, called: rom, beside: "
+              "iram}}\n  - {space: iram, kind: ram, size: 100}\n",
+         "part-value", 7, 3, "`iram` does not stand beside 256 rows"},
+        {"part: a\nextends: avr-32k\nmemories:\n  - {space: code, kind: rom, size: 4KiB, chips: {each: 256, "
+         "called: rom}}\n",
+         "part-value", 4, 49, "memory of words is not told as chips"},
         {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80}\n  - {name: Q0, at: 0x80}\n", "part-overlap", 10,
          5, "both at 0x80"},
         {HEAD MEMORY "registers:\n  - {name: P0, at: 0x80, reset: 256}\n", "part-value", 9, 33,

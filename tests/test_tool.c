@@ -643,6 +643,125 @@ START_TEST(signals_are_drawn_printed_and_dumped)
 }
 END_TEST
 
+static bool is_png(const char *name, unsigned *width, unsigned *height)
+{
+    char *text, *error, command[200];
+    unsigned b[8] = {0};
+    snprintf(command, sizeof command, "od -An -tu1 -j16 -N8 %.90s/%s; head -c 8 %.90s/%s | od -An -tx1",
+             folder, name, folder, name);
+    ck_assert_int_eq(shell(command, &text, &error), 0);
+    ck_assert_int_eq(
+        sscanf(text, "%u %u %u %u %u %u %u %u", &b[0], &b[1], &b[2], &b[3], &b[4], &b[5], &b[6], &b[7]), 8);
+    *width = b[2] << 8 | b[3], *height = b[6] << 8 | b[7];
+    bool png = strstr(text, "89 50 4e 47 0d 0a 1a 0a") != NULL;
+    free(text);
+    free(error);
+    return png;
+}
+
+START_TEST(a_map_shows_what_a_part_has_and_what_a_program_takes)
+{
+    unsigned width, height;
+    open_folder();
+    ck_assert_int_eq(spindle("parts mcs4-4k --map"), 0);
+    has(out, "code  ROM, 4,096 bytes, 0x0000 to 0x0fff");
+    has(out, "|....|....|....|....|....|....|....|....|....|....|....|....|....|....|....|....|  16 chips, "
+             "ram0 to ram15");
+    has(out, "registers in ramport\n  0x0000 to 0x000f  M0 to M15\n");
+    ck_assert_int_eq(spindle("parts mcs51-8k --map"), 0);
+    has(out, "  0x0088            TCON, several devices\n");
+    has(out, "  0x0098 to 0x0099  SCON to SBUF, serial port\n");
+    put_file("map.asm",
+             " section a, xram, at 0x8000\nlog: ds 0x6000\n section vars, iram\nn: ds 1\n section p, "
+             "code, at 0\nstart: setb TR0\n"
+             " mov SBUF, #1 ; P2 is not named, in a comment\n mov n, TH1\nhere: sjmp here\n");
+    ck_assert_int_eq(spindle("asm map.asm --part mcs51-8k --map --picture map.png"), 0);
+    has(out,
+        "xram  24,576 of 65,536 bytes used, 37.5 %\n  "
+        "|................................|########################........|  2 chips, xram0 to xram1\n");
+    has(out, "        1 byte   0x0030 to 0x0030  vars, placed by the tool\n");
+    has(out, "registers  those that the source names, by device\n  several devices          TCON\n  timers 0 "
+             "and 1           TH1\n  serial port              SBUF\n");
+    ck_assert_ptr_null(strstr(out, "P2"));
+    ck_assert(is_png("map.png", &width, &height));
+    ck_assert_uint_eq(width, 1280);
+    ck_assert_uint_gt(height, 400);
+    ck_assert_int_eq(spindle("asm map.asm --part mcs51-8k --json"), 0);
+    char *plain = strdup(out);
+    unsigned kept = 0;
+    for (const char *p = out; *p; p++)
+        if (*p > ' ') plain[kept++] = *p;
+    plain[kept] = 0;
+    has(plain, "\"registers\":[\"TCON\",\"TH1\",\"SBUF\"]");
+    free(plain);
+    /* A picture of every part, with every register in it, drawn as text. */
+    static const char *const parts[] = {"mcs51-64k",  "z80-64k",    "picmid-8k",  "pic18-32k",
+                                        "msp430-32k", "cpu12-256k", "rv32-256k",  "a32-1m",
+                                        "avr-32k",    "mcs4-4k",    "armv6m-32k", "armv7m-256k"};
+    for (unsigned i = 0; i < sizeof parts / sizeof *parts; i++) {
+        char arguments[120];
+        snprintf(arguments, sizeof arguments, "parts %s --picture part.svg", parts[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        char *svg = get_file("part.svg");
+        has(svg, "<svg");
+        has(svg, "width=\"1280");
+        free(svg);
+        snprintf(arguments, sizeof arguments, "parts %s --picture part.png", parts[i]);
+        ck_assert_int_eq(spindle(arguments), 0);
+        ck_assert(is_png("part.png", &width, &height));
+    }
+    ck_assert_int_eq(spindle("parts --map"), 2);
+    has(err, "of which part? `spindle parts NAME --map`");
+    ck_assert_int_eq(spindle("parts mcs4-4k --picture map.gif"), 1);
+    has(err, "Let its name end in .png or .svg");
+    ck_assert_int_eq(spindle("parts mcs4-4k --picture nowhere/map.png"), 1);
+    has(err, "nowhere/map.png");
+    ck_assert_int_eq(spindle("asm map.asm --part mcs51-8k --picture map.gif"), 1);
+}
+END_TEST
+
+START_TEST(memory_is_shown_as_the_chips_it_is)
+{
+    open_folder();
+    put_file("chips.asm",
+             " section p, code, at 0\n fim p1, 0x5a\n ldm 1\n dcl\n src p1\n ldm 7\n wrm\n wr2\n "
+             "wmp\nhere: jun here\n");
+    ck_assert_int_eq(spindle("run chips.asm --part mcs4-4k"), 0);
+    has(out, "Chips in which there is something\n"
+             "     ram5, bank 1\n"
+             "  0  0000 0000 0000 0000  0000\n"
+             "  1  0000 0000 0070 0000  0070\n"
+             "                 ^\n"
+             "  2  0000 0000 0000 0000  0000\n"
+             "  3  0000 0000 0000 0000  0000\n"
+             "     port M5 0111\n");
+    ck_assert_int_eq(spindle("run chips.asm --part mcs4-4k -b --show 'chips ram8..ram9 rom0'"), 0);
+    has(out, "     rom0\n  0  22 5a d1 fd 23 d7 e0 e6 e1 40 09 ff ff ff ff ff\n");
+    has(out, "     ram8, bank 2                ram9, bank 2\n");
+    ck_assert_ptr_null(strstr(out, "ram5"));
+    ck_assert_int_eq(spindle("run chips.asm --part mcs4-4k -b --show 'chips all'"), 0);
+    for (unsigned i = 0; i < 16; i++) {
+        char name[40];
+        snprintf(name, sizeof name, "ram%u, bank %u", i, i / 4);
+        has(out, name);
+    }
+    ck_assert_int_eq(spindle("run chips.asm --part mcs4-4k --show 'chips ram16'"), 1);
+    has(err, "there is no such chip");
+    ck_assert_int_eq(spindle("run chips.asm --part mcs4-4k --json"), 0);
+    has(out, "\"name\":\t\"ram5\"");
+    /* Memory of many rows: those that hold something, by their addresses. */
+    put_file("far.asm", " mov dptr, #0x9234\n mov a, #0x5c\n movx @dptr, a\nhere: sjmp here\n");
+    ck_assert_int_eq(spindle("run far.asm --part mcs51-8k"), 0);
+    has(out, "     xram1\n9230 00 00 00 00 5c 00 00 00 00 00 00 00 00 00 00 00\n                  ^\n     "
+             "2,047 rows are empty\n");
+    ck_assert_int_eq(spindle("run far.asm --part mcs51-8k --show chips -b"), 0);
+    has(out, "xram1");
+    put_file("rv.asm", " vector reset, start\n org 0x100\nstart: j start\n");
+    ck_assert_int_eq(spindle("run rv.asm --part rv32-256k --show chips"),
+                     2); /* an expression there, and no name of anything */
+}
+END_TEST
+
 START_TEST(wrong_ways_to_see_signals_are_explained)
 {
     put_signals();
@@ -795,5 +914,6 @@ RUN_SUITE("tool", a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells
           safe_edits_are_applied_and_shown, a_changed_source_is_assembled_again,
           a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
           a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work,
-          signals_are_drawn_printed_and_dumped, wrong_ways_to_see_signals_are_explained,
+          signals_are_drawn_printed_and_dumped, a_map_shows_what_a_part_has_and_what_a_program_takes,
+          memory_is_shown_as_the_chips_it_is, wrong_ways_to_see_signals_are_explained,
           a_board_is_shown_and_a_terminal_attached, notices_and_stand_ins_are_explained)
