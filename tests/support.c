@@ -318,3 +318,59 @@ void must_be_alike(const oak_chip_port *chip, unsigned space, const uint8_t *mir
                 ck_abort_msg("%s: 0x%x at 0x%zx, not 0x%x", what, bytes[i], at + i, mirror[at + i]);
     }
 }
+
+/* ------------------------------------------------------------------------------------------ a core alone */
+
+void bare_open(bare *b, const char *architecture)
+{
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    char path[200];
+    snprintf(path, sizeof path, SOURCE_FOLDER "/tests/bare/%s.yaml", architecture);
+    *b = (bare){.host = oak_linux_host()};
+    ck_assert_int_eq(oak_part_load(&b->host, path, &sink, &b->part), OAK_OK);
+    ck_assert_int_eq(oak_machine_create(&b->host, b->part, &b->machine), OAK_OK);
+    b->chip = oak_machine_port(b->machine);
+}
+
+void bare_close(bare *b)
+{
+    oak_machine_free(b->machine);
+    oak_part_free(b->part);
+}
+
+oak_chip_time bare_time(const bare *b)
+{
+    oak_chip_time time;
+    b->chip.ops->read_time(b->chip.chip, &time);
+    return time;
+}
+
+oak_stop bare_run(const bare *b, uint64_t instructions)
+{
+    oak_stop stop;
+    if (b->chip.ops->run(b->chip.chip, UINT64_MAX, bare_time(b).instructions + instructions, &stop))
+        ck_abort_msg("no run");
+    return stop;
+}
+
+unsigned bare_number(const bare *b, const char *name)
+{
+    const oak_architecture *about = b->part->architecture;
+    unsigned n = 0;
+    while (n < about->register_count && strcmp(about->registers[n].name, name) != 0) n++;
+    if (n == about->register_count) ck_abort_msg("no register %s", name);
+    return n;
+}
+
+uint32_t bare_register(const bare *b, unsigned number)
+{
+    uint32_t value = 0;
+    if (b->chip.ops->read_register(b->chip.chip, number, &value)) ck_abort_msg("no register %u", number);
+    return value;
+}
+
+void bare_set(const bare *b, unsigned number, uint32_t value)
+{
+    if (b->chip.ops->write_register(b->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+}

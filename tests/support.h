@@ -97,4 +97,19 @@ int run_suite(const char *name, const test_function *tests, unsigned count);
 /* Reads a program back, assembles that, and compares the images. */
 void must_come_back(const oak_program *program);
 
+/* A core alone, on the part of tests/bare that is called as its architecture: what suites hold beside a second model. What fails, fails the test. */
+typedef struct bare {
+    oak_host host;
+    oak_part *part;
+    oak_machine *machine;
+    oak_chip_port chip;
+} bare;
+void bare_open(bare *b, const char *architecture);
+void bare_close(bare *b);
+oak_chip_time bare_time(const bare *b);
+oak_stop bare_run(const bare *b, uint64_t instructions);
+unsigned bare_number(const bare *b, const char *name); /* of a register */
+uint32_t bare_register(const bare *b, unsigned number);
+void bare_set(const bare *b, unsigned number, uint32_t value);
+
 #endif

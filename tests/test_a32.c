@@ -13,10 +13,7 @@ enum { MEM = 1, PC = 15, CPSR, SPSR, BANKED };
 /* ------------------------------------------------------------------------------------------ the second core */
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refa *ref;
     unsigned refused, executed;
 } rig;
@@ -34,37 +31,25 @@ static bool refuses(uint32_t code)
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    *r = (rig){.host = oak_linux_host()};
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/a32.yaml", &sink, &r->part), OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    *r = (rig){0};
+    bare_open(&r->on, "a32");
     r->ref = calloc(1, sizeof *r->ref);
     r->ref->mode = 0x13;
     r->ref->refuses = refuses;
     isa = oak_isa_find("a32");
-    ck_assert_int_eq(isa->open(&r->host, &tables), OAK_OK);
+    ck_assert_int_eq(isa->open(&r->on.host, &tables), OAK_OK);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-    isa->close(&r->host, tables);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
+    isa->close(&r->on.host, tables);
 }
 
 static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    poke_both(&r->chip, MEM, r->ref->mem, at, bytes, count);
+    poke_both(&r->on.chip, MEM, r->ref->mem, at, bytes, count);
 }
 
 static void poke_word(rig *r, uint32_t at, uint32_t word)
@@ -76,7 +61,7 @@ static void poke_word(rig *r, uint32_t at, uint32_t word)
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    must_be_alike(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
+    must_be_alike(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
 }
 
 /* Where the second core keeps a register that has a name: "r8_fiq". */
@@ -96,10 +81,10 @@ static uint32_t *place_of(refa *m, const char *name)
 
 static void set_reg(rig *r, unsigned number, uint32_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+    bare_set(&r->on, number, value);
     if (number == CPSR) refa_set_cpsr(r->ref, value);
     else if (number != SPSR || refa_bank(r->ref->mode))
-        *place_of(r->ref, r->part->architecture->registers[number].name) = value;
+        *place_of(r->ref, r->on.part->architecture->registers[number].name) = value;
 }
 
 /* Registers mostly point into the memory. Any mode, any flags. */
@@ -108,13 +93,13 @@ static void take_over(rig *r, uint64_t *seed)
     static const uint32_t corners[] = {0, 1, 2, 31, 0x7FFFFFFF, 0x80000000, UINT32_MAX, 0xFFFE};
     static const uint8_t modes[] = {0x10, 0x11, 0x12, 0x13, 0x17, 0x1B, 0x1F};
     set_reg(r, CPSR, (random32(seed) & 0xF80F01C0) | modes[random32(seed) % 7]);
-    for (unsigned i = 0; i < r->part->architecture->register_count; i++) {
+    for (unsigned i = 0; i < r->on.part->architecture->register_count; i++) {
         unsigned kind = random32(seed) % 8;
         if (i == CPSR || i == PC) continue;
         uint32_t value = kind < 4   ? random32(seed) & (kind < 3 ? 0xFFFC : 0xFFFF)
                          : kind < 6 ? corners[random32(seed) % 8]
                                     : random32(seed);
-        bool status = strncmp(r->part->architecture->registers[i].name, "spsr", 4) == 0;
+        bool status = strncmp(r->on.part->architecture->registers[i].name, "spsr", 4) == 0;
         if (status) value = (random32(seed) & 0xF80F01C0) | modes[random32(seed) % 7];
         set_reg(r, i, value);
     }
@@ -123,11 +108,11 @@ static void take_over(rig *r, uint64_t *seed)
 
 static void must_agree(rig *r, const char *what)
 {
-    for (unsigned i = 0; i < r->part->architecture->register_count; i++) {
-        const char *name = r->part->architecture->registers[i].name;
+    for (unsigned i = 0; i < r->on.part->architecture->register_count; i++) {
+        const char *name = r->on.part->architecture->registers[i].name;
         uint32_t is = 0, want = i == CPSR ? refa_cpsr(r->ref) : *place_of(r->ref, name);
         if (i == SPSR && !refa_bank(r->ref->mode)) want = 0;
-        r->chip.ops->read_register(r->chip.chip, i, &is);
+        r->on.chip.ops->read_register(r->on.chip.chip, i, &is);
         if (is != want) ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, is, want);
     }
 }
@@ -142,12 +127,12 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
         poke_word(r, i, 0xEAFFFFFE); /* each exception stays where it comes to */
     uint32_t pc = r->ref->r[0][15];
     poke_word(r, pc, code);
-    oak_chip_time before = now(r);
+    oak_chip_time before = bare_time(&r->on);
     snprintf(what, sizeof what, "%08x at 0x%x", code, pc);
     r->executed++;
     refa_step(r->ref);
-    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + 3 : UINT64_MAX,
-                         before.instructions + 1, &stop))
+    if (r->on.chip.ops->run(r->on.chip.chip, r->ref->trapped ? before.cycles + 3 : UINT64_MAX,
+                            before.instructions + 1, &stop))
         ck_abort_msg("no run");
     r->refused += refuses(code);
     if (stop.reason == OAK_STOP_PARKED && r->ref->r[0][15] == pc) return;
@@ -155,8 +140,8 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
     if (r->ref->stuck) return;
     if (stop.reason == OAK_STOP_FAULT) ck_abort_msg("%s: fault %d", what, stop.fault);
     must_agree(r, what);
-    if (now(r).cycles - before.cycles != r->ref->cycles)
-        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles),
+    if (bare_time(&r->on).cycles - before.cycles != r->ref->cycles)
+        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(bare_time(&r->on).cycles - before.cycles),
                      r->ref->cycles);
 }
 
@@ -192,7 +177,7 @@ START_TEST(every_row_does_what_the_second_core_does)
     rig r;
     uint64_t seed = 3;
     rig_open(&r);
-    fill_both(&r.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
+    fill_both(&r.on.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
     for (unsigned row = 0; row < sizeof rows / sizeof *rows; row++) {
         r.refused = r.executed = 0;
         for (unsigned n = 0; n < 600 / STRIDE; n++) {
@@ -217,7 +202,7 @@ START_TEST(anything_does_what_the_second_core_does)
     rig r;
     uint64_t seed = 4;
     rig_open(&r);
-    fill_both(&r.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
+    fill_both(&r.on.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
     for (unsigned n = 0; n < 400000 / STRIDE; n++) {
         uint32_t code = random32(&seed);
         if (n % 2) code |= 0xE0000000, code &= 0xEFFFFFFF;
@@ -247,7 +232,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             oak_stop stop;
             uint64_t cycles = 0, last_cycles = 0;
             take_over(&r, &seed);
-            oak_chip_time before = now(&r);
+            oak_chip_time before = bare_time(&r.on);
             unsigned wanted = 1 + random32(&seed) % 300, done = 0, in_a_row = 0;
             static refa last; /* behind the last instruction that was executed */
             last = *r.ref;
@@ -263,20 +248,20 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             }
             *r.ref = last;
             if (!done) {
-                r.chip.ops->write_memory(r.chip.chip, MEM, 0, r.ref->mem, sizeof r.ref->mem);
+                r.on.chip.ops->write_memory(r.on.chip.chip, MEM, 0, r.ref->mem, sizeof r.ref->mem);
                 continue;
             }
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop))
+            if (r.on.chip.ops->run(r.on.chip.chip, UINT64_MAX, before.instructions + done, &stop))
                 ck_abort_msg("no run");
             if (stop.reason != OAK_STOP_STEPS)
                 ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             executed += done;
             must_agree(&r, what);
-            if (now(&r).cycles - before.cycles != last_cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles),
-                             (unsigned)last_cycles);
+            if (bare_time(&r.on).cycles - before.cycles != last_cycles)
+                ck_abort_msg("%s: %u cycles, not %u", what,
+                             (unsigned)(bare_time(&r.on).cycles - before.cycles), (unsigned)last_cycles);
         }
         memories_must_agree(&r, "a program");
     }
@@ -293,7 +278,7 @@ START_TEST(every_condition_holds_as_the_manual_has_it)
     rig r;
     uint64_t seed = 6;
     rig_open(&r);
-    fill_both(&r.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
+    fill_both(&r.on.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
     for (unsigned condition = 0; condition < 15; condition++)
         for (unsigned flags = 0; flags < 16; flags++)
             for (unsigned i = 0; i < sizeof codes / sizeof *codes; i++) {
@@ -304,13 +289,13 @@ START_TEST(every_condition_holds_as_the_manual_has_it)
                 set_reg(&r, CPSR, 0x13 | flags << 28);
                 uint32_t pc = r.ref->r[0][15];
                 poke_word(&r, pc, codes[i] | condition << 28);
-                oak_chip_time before = now(&r);
+                oak_chip_time before = bare_time(&r.on);
                 snprintf(what, sizeof what, "%08x with flags %x", codes[i] | condition << 28, flags);
                 refa_step(r.ref);
-                ck_assert_int_eq(r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + 1, &stop),
-                                 OAK_OK);
+                ck_assert_int_eq(
+                    r.on.chip.ops->run(r.on.chip.chip, UINT64_MAX, before.instructions + 1, &stop), OAK_OK);
                 must_agree(&r, what);
-                ck_assert_uint_eq(now(&r).cycles - before.cycles, r.ref->cycles);
+                ck_assert_uint_eq(bare_time(&r.on).cycles - before.cycles, r.ref->cycles);
             }
     rig_close(&r);
 }
@@ -324,7 +309,7 @@ START_TEST(a_comparison_and_its_jump_agree_with_single_steps)
     rig r;
     uint64_t seed = 7;
     rig_open(&r);
-    fill_both(&r.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
+    fill_both(&r.on.chip, MEM, r.ref->mem, sizeof r.ref->mem, &seed);
     for (unsigned condition = 0; condition < 14; condition++)
         for (unsigned i = 0; i < sizeof codes / sizeof *codes; i++) {
             poke_word(&r, 0x1000, codes[i]);
@@ -340,21 +325,22 @@ START_TEST(a_comparison_and_its_jump_agree_with_single_steps)
                         set_reg(&r, 1, corners[a]);
                         set_reg(&r, 2, corners[b]);
                         set_reg(&r, PC, 0x1000);
-                        oak_chip_time before = now(&r);
+                        oak_chip_time before = bare_time(&r.on);
                         unsigned cycles = 0;
                         for (unsigned k = 0; k < 3; k++) refa_step(r.ref), cycles += r.ref->cycles;
-                        ck_assert_int_eq(r.chip.ops->set_stop(r.chip.chip, 0x1004, stops), OAK_OK);
+                        ck_assert_int_eq(r.on.chip.ops->set_stop(r.on.chip.chip, 0x1004, stops), OAK_OK);
                         ck_assert_int_eq(
-                            r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + 3, &stop), OAK_OK);
+                            r.on.chip.ops->run(r.on.chip.chip, UINT64_MAX, before.instructions + 3, &stop),
+                            OAK_OK);
                         ck_assert_int_eq(stop.reason, stops ? OAK_STOP_POINT : OAK_STOP_STEPS);
                         if (stops) {
                             ck_assert_uint_eq(stop.pc, 0x1004);
-                            ck_assert_int_eq(
-                                r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + 3, &stop),
-                                OAK_OK);
+                            ck_assert_int_eq(r.on.chip.ops->run(r.on.chip.chip, UINT64_MAX,
+                                                                before.instructions + 3, &stop),
+                                             OAK_OK);
                         }
                         must_agree(&r, "a comparison and a jump");
-                        ck_assert_uint_eq(now(&r).cycles - before.cycles, cycles);
+                        ck_assert_uint_eq(bare_time(&r.on).cycles - before.cycles, cycles);
                     }
         }
     rig_close(&r);

@@ -9,62 +9,31 @@ enum { CODE = 1, DATA, EEPROM };
 enum { SREG = 32, SP, PC };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refavr *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/avr.yaml", &sink, &r->part), OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "avr");
     r->ref = calloc(1, sizeof *r->ref);
     r->ref->data[0x5D] = r->ref->data[0x5E] = 0xFF;
     for (unsigned at = 0; at < 0x10000; at++) { /* so that all of it is programmed: jumps to itself */
         r->ref->code[at] = 0xCFFF;
-        if (r->chip.ops->write_memory(r->chip.chip, CODE, at, (uint8_t[]){0xFF, 0xCF}, 2))
+        if (r->on.chip.ops->write_memory(r->on.chip.chip, CODE, at, (uint8_t[]){0xFF, 0xCF}, 2))
             ck_abort_msg("no code at 0x%x", at);
     }
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
-}
-
-static oak_stop run(rig *r, uint64_t instructions)
-{
-    oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    return stop;
-}
-
-static uint32_t reg(rig *r, unsigned number)
-{
-    uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, number, &value)) ck_abort_msg("no register %u", number);
-    return value;
 }
 
 static void set_reg(rig *r, unsigned number, uint32_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+    bare_set(&r->on, number, value);
     if (number < 32) r->ref->data[number] = (uint8_t)value;
     else if (number == SREG) r->ref->data[0x5F] = (uint8_t)value;
     else if (number == SP) r->ref->data[0x5D] = (uint8_t)value, r->ref->data[0x5E] = (uint8_t)(value >> 8);
@@ -77,7 +46,7 @@ static void put_code(rig *r, uint32_t at, const uint16_t *words, unsigned count)
     for (unsigned i = 0; i < count; i++) {
         uint16_t where = (uint16_t)(at + i);
         uint8_t bytes[2] = {(uint8_t)words[i], (uint8_t)(words[i] >> 8)};
-        if (r->chip.ops->write_memory(r->chip.chip, CODE, where, bytes, 2))
+        if (r->on.chip.ops->write_memory(r->on.chip.chip, CODE, where, bytes, 2))
             ck_abort_msg("no code at 0x%x", where);
         r->ref->code[where] = words[i];
     }
@@ -85,7 +54,7 @@ static void put_code(rig *r, uint32_t at, const uint16_t *words, unsigned count)
 
 static void fill(rig *r, uint64_t *seed)
 {
-    fill_both(&r->chip, DATA, r->ref->data, sizeof r->ref->data, seed);
+    fill_both(&r->on.chip, DATA, r->ref->data, sizeof r->ref->data, seed);
 }
 
 static void take_over(rig *r, uint64_t *seed)
@@ -99,18 +68,19 @@ static void take_over(rig *r, uint64_t *seed)
 static void must_agree(rig *r, const char *what)
 {
     for (unsigned i = 0; i < 32; i++)
-        if (reg(r, i) != r->ref->data[i])
-            ck_abort_msg("%s: r%u is 0x%x, not 0x%x", what, i, reg(r, i), r->ref->data[i]);
-    if (reg(r, SREG) != r->ref->data[0x5F])
-        ck_abort_msg("%s: sreg is 0x%x, not 0x%x", what, reg(r, SREG), r->ref->data[0x5F]);
-    if (reg(r, SP) != (unsigned)(r->ref->data[0x5D] | r->ref->data[0x5E] << 8))
-        ck_abort_msg("%s: sp is 0x%x", what, reg(r, SP));
-    if (reg(r, PC) != r->ref->pc) ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, reg(r, PC), r->ref->pc);
+        if (bare_register(&r->on, i) != r->ref->data[i])
+            ck_abort_msg("%s: r%u is 0x%x, not 0x%x", what, i, bare_register(&r->on, i), r->ref->data[i]);
+    if (bare_register(&r->on, SREG) != r->ref->data[0x5F])
+        ck_abort_msg("%s: sreg is 0x%x, not 0x%x", what, bare_register(&r->on, SREG), r->ref->data[0x5F]);
+    if (bare_register(&r->on, SP) != (unsigned)(r->ref->data[0x5D] | r->ref->data[0x5E] << 8))
+        ck_abort_msg("%s: sp is 0x%x", what, bare_register(&r->on, SP));
+    if (bare_register(&r->on, PC) != r->ref->pc)
+        ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, bare_register(&r->on, PC), r->ref->pc);
 }
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    must_be_alike(&r->chip, DATA, r->ref->data, sizeof r->ref->data, what);
+    must_be_alike(&r->on.chip, DATA, r->ref->data, sizeof r->ref->data, what);
 }
 
 /* ------------------------------------------------------------------------------------------ every code */
@@ -133,13 +103,13 @@ START_TEST(every_code_does_what_the_second_model_does)
                                               0x940E}[random32(&seed) % 4]; /* of two words */
             put_code(&r, pc, words, 4);
             snprintf(what, sizeof what, "%04x %04x at 0x%04x", words[0], words[1], pc);
-            uint64_t before = now(&r).cycles;
+            uint64_t before = bare_time(&r.on).cycles;
             int done = refavr_step(r.ref);
             if (done == REFAVR_PROGRAMS) {
                 r.ref->pc = pc;
                 continue;
             }
-            oak_stop stop = run(&r, 1);
+            oak_stop stop = bare_run(&r.on, 1);
             if (done == REFAVR_RESERVED) {
                 reserved++;
                 ck_assert_msg(stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_RESERVED &&
@@ -152,8 +122,8 @@ START_TEST(every_code_does_what_the_second_model_does)
             ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s stops by %d, fault %d", what, stop.reason,
                           stop.fault);
             must_agree(&r, what);
-            if (now(&r).cycles - before != r.ref->cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before),
+            if (bare_time(&r.on).cycles - before != r.ref->cycles)
+                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(bare_time(&r.on).cycles - before),
                              r.ref->cycles);
             if ((code * 3 + round) % 997 == 0) memories_must_agree(&r, what);
         }
@@ -188,7 +158,7 @@ START_TEST(chains_agree_with_single_steps)
         for (unsigned piece = 0; piece < 60; piece++) {
             take_over(&r, &seed);
             unsigned wanted = 1 + random32(&seed) % 400, done = 0, cycles = 0;
-            uint64_t before = now(&r).cycles, begun = now(&r).instructions;
+            uint64_t before = bare_time(&r.on).cycles, begun = bare_time(&r.on).instructions;
             while (done < wanted) {
                 uint16_t pc = r.ref->pc;
                 unsigned sp = (unsigned)(r.ref->data[0x5D] | r.ref->data[0x5E] << 8);
@@ -202,13 +172,13 @@ START_TEST(chains_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            oak_stop stop = run(&r, done);
+            oak_stop stop = bare_run(&r.on, done);
             ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED,
                           "%s: %d fault %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             if (stop.reason == OAK_STOP_PARKED) continue;
-            ck_assert_uint_eq(now(&r).instructions - begun, done);
+            ck_assert_uint_eq(bare_time(&r.on).instructions - begun, done);
             must_agree(&r, what);
-            if (now(&r).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
+            if (bare_time(&r.on).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
             executed += done;
         }
         memories_must_agree(&r, "a program");
@@ -228,16 +198,17 @@ static void once(rig *r, const uint16_t *words, unsigned count, uint8_t a, uint8
     set_reg(r, 17, a);
     set_reg(r, 18, b);
     set_reg(r, SREG, sreg);
-    uint64_t before = now(r).cycles;
+    uint64_t before = bare_time(&r->on).cycles;
     unsigned cycles = 0;
     for (unsigned i = 0; i < count; i++) refavr_step(r->ref), cycles += r->ref->cycles;
-    run(r, count);
-    if (reg(r, 17) != r->ref->data[17] || reg(r, 18) != r->ref->data[18] ||
-        reg(r, SREG) != r->ref->data[0x5F] || reg(r, PC) != r->ref->pc || now(r).cycles - before != cycles)
+    bare_run(&r->on, count);
+    if (bare_register(&r->on, 17) != r->ref->data[17] || bare_register(&r->on, 18) != r->ref->data[18] ||
+        bare_register(&r->on, SREG) != r->ref->data[0x5F] || bare_register(&r->on, PC) != r->ref->pc ||
+        bare_time(&r->on).cycles - before != cycles)
         ck_abort_msg("%04x %04x with 0x%02x, 0x%02x, sreg 0x%02x: 0x%02x sreg 0x%02x pc 0x%x, not 0x%02x "
                      "sreg 0x%02x pc 0x%x",
-                     words[0], words[1], a, b, sreg, reg(r, 17), reg(r, SREG), reg(r, PC), r->ref->data[17],
-                     r->ref->data[0x5F], r->ref->pc);
+                     words[0], words[1], a, b, sreg, bare_register(&r->on, 17), bare_register(&r->on, SREG),
+                     bare_register(&r->on, PC), r->ref->data[17], r->ref->data[0x5F], r->ref->pc);
 }
 
 START_TEST(arithmetic_is_right_on_all_operands)
@@ -302,7 +273,7 @@ START_TEST(what_runs_together_is_as_each_alone)
                     uint8_t a = (uint8_t)random32(&seed), b = n % 3 ? (uint8_t)random32(&seed) : a;
                     bool stops = n % 7 == 0; /* somebody wants to stop between them */
                     if (stops)
-                        ck_assert_int_eq(r.chip.ops->set_stop(r.chip.chip, 0x41 + n % 2, true), OAK_OK);
+                        ck_assert_int_eq(r.on.chip.ops->set_stop(r.on.chip.chip, 0x41 + n % 2, true), OAK_OK);
                     if (!stops) once(&r, words, 3, a, b, (uint8_t)random32(&seed));
                     else {
                         put_code(&r, 0x40, words, 4);
@@ -310,11 +281,12 @@ START_TEST(what_runs_together_is_as_each_alone)
                             set_reg(&r, SREG, random32(&seed) & 0xFF);
                         unsigned done = 0;
                         while (done < 3 && (!done || r.ref->pc != 0x41 + n % 2)) refavr_step(r.ref), done++;
-                        oak_stop stop = run(&r, 3);
+                        oak_stop stop = bare_run(&r.on, 3);
                         ck_assert_int_eq(stop.reason,
                                          r.ref->pc == 0x41 + n % 2 ? OAK_STOP_POINT : OAK_STOP_STEPS);
                         must_agree(&r, "a stop between");
-                        ck_assert_int_eq(r.chip.ops->set_stop(r.chip.chip, 0x41 + n % 2, false), OAK_OK);
+                        ck_assert_int_eq(r.on.chip.ops->set_stop(r.on.chip.chip, 0x41 + n % 2, false),
+                                         OAK_OK);
                     }
                 }
     rig_close(&r);

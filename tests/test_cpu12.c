@@ -8,58 +8,26 @@
 enum { MEM = 1, PC = 0, A, B, X, Y, SP, CCR };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refcpu *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/cpu12.yaml", &sink, &r->part),
-                     OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "cpu12");
     r->ref = calloc(1, sizeof *r->ref);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
-}
-
-static oak_stop run(rig *r, uint64_t instructions)
-{
-    oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    return stop;
-}
-
-static uint32_t reg(rig *r, unsigned number)
-{
-    uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, number, &value)) ck_abort_msg("no register %u", number);
-    return value;
 }
 
 static void set_reg(rig *r, unsigned number, uint16_t value)
 {
     refcpu *m = r->ref;
-    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+    bare_set(&r->on, number, value);
     switch (number) {
     case PC: m->pc = value; break;
     case A: m->a = (uint8_t)value; break;
@@ -73,12 +41,12 @@ static void set_reg(rig *r, unsigned number, uint16_t value)
 
 static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    poke_both(&r->chip, MEM, r->ref->mem, at, bytes, count);
+    poke_both(&r->on.chip, MEM, r->ref->mem, at, bytes, count);
 }
 
 static void fill(rig *r, uint64_t *seed)
 {
-    fill_both(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
+    fill_both(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
 }
 
 static void take_over(rig *r, uint64_t *seed)
@@ -93,13 +61,13 @@ static void must_agree(rig *r, const char *what)
     const uint32_t wanted[] = {m->pc, m->a, m->b, m->x, m->y, m->sp, m->ccr};
     static const char *const names[] = {"pc", "a", "b", "x", "y", "sp", "ccr"};
     for (unsigned i = PC; i <= CCR; i++)
-        if (reg(r, i) != wanted[i])
-            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, names[i], reg(r, i), wanted[i]);
+        if (bare_register(&r->on, i) != wanted[i])
+            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, names[i], bare_register(&r->on, i), wanted[i]);
 }
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    must_be_alike(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
+    must_be_alike(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
 }
 
 /* One instruction on a random machine; false where it is reserved. */
@@ -111,10 +79,10 @@ static bool once(rig *r, const uint8_t *bytes, size_t count, uint64_t *seed)
     poke(r, r->ref->pc, bytes, count);
     for (size_t i = 0; i < count; i++)
         snprintf(what + strlen(what), sizeof what - strlen(what), "%02x ", bytes[i]);
-    uint64_t before = now(r).cycles;
+    uint64_t before = bare_time(&r->on).cycles;
     uint16_t pc = r->ref->pc;
     int done = refcpu_step(r->ref);
-    oak_stop stop = run(r, 1);
+    oak_stop stop = bare_run(&r->on, 1);
     if (done == REFCPU_RESERVED || done == REFCPU_DEBUG) {
         ck_assert_msg(stop.reason == OAK_STOP_FAULT &&
                           stop.fault == (done == REFCPU_DEBUG ? OAK_FAULT_BREAKPOINT : OAK_FAULT_RESERVED),
@@ -126,10 +94,11 @@ static bool once(rig *r, const uint8_t *bytes, size_t count, uint64_t *seed)
     ck_assert_msg(stop.reason == OAK_STOP_STEPS || (done == REFCPU_SLEEPS && stop.reason == OAK_STOP_PARKED),
                   "%s stops by %d, %d at 0x%x", what, stop.reason, stop.fault, stop.fault_address);
     must_agree(r, what);
-    if (now(r).cycles - before != r->ref->cycles)
-        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before), r->ref->cycles);
+    if (bare_time(&r->on).cycles - before != r->ref->cycles)
+        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(bare_time(&r->on).cycles - before),
+                     r->ref->cycles);
     if (done == REFCPU_SLEEPS) { /* it sleeps on: begin anew */
-        r->chip.ops->reset(r->chip.chip);
+        r->on.chip.ops->reset(r->on.chip.chip);
         fill(r, seed);
         r->ref->page = 0, r->ref->tmp2 = r->ref->tmp3 = 0;
     }
@@ -221,7 +190,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
         for (unsigned piece = 0; piece < 100; piece++) {
             take_over(&r, &seed);
             unsigned wanted = 1 + random32(&seed) % 400, done = 0, cycles = 0;
-            uint64_t before = now(&r).cycles, begun = now(&r).instructions;
+            uint64_t before = bare_time(&r.on).cycles, begun = bare_time(&r.on).instructions;
             while (done < wanted) {
                 uint16_t pc = r.ref->pc;
                 uint8_t code = r.ref->mem[pc];
@@ -234,16 +203,16 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            oak_stop stop = run(&r, done);
+            oak_stop stop = bare_run(&r.on, done);
             ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED,
                           "%s: %d fault %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             if (stop.reason == OAK_STOP_PARKED) {
                 fill(&r, &seed);
                 continue;
             }
-            ck_assert_uint_eq(now(&r).instructions - begun, done);
+            ck_assert_uint_eq(bare_time(&r.on).instructions - begun, done);
             must_agree(&r, what);
-            if (now(&r).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
+            if (bare_time(&r.on).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
             executed += done;
         }
         memories_must_agree(&r, "a program");
@@ -273,8 +242,9 @@ START_TEST(arithmetic_is_right_on_all_operands)
                 set_reg(&r, B, (uint16_t)(both & 0xFF));
                 set_reg(&r, CCR, (uint16_t)((flags & 1) | (flags & 2 ? 0x20 : 0) | 0xD0));
                 refcpu_step(r.ref);
-                run(&r, 1);
-                if (reg(&r, A) != r.ref->a || reg(&r, B) != r.ref->b || reg(&r, CCR) != r.ref->ccr)
+                bare_run(&r.on, 1);
+                if (bare_register(&r.on, A) != r.ref->a || bare_register(&r.on, B) != r.ref->b ||
+                    bare_register(&r.on, CCR) != r.ref->ccr)
                     must_agree(&r, "bytes");
             }
     }
@@ -294,7 +264,7 @@ START_TEST(arithmetic_is_right_on_all_operands)
             set_reg(&r, A, d >> 8), set_reg(&r, B, d & 0xFF), set_reg(&r, X, x), set_reg(&r, Y, y);
             set_reg(&r, CCR, (uint16_t)(random32(&seed) & 0x2F) | 0xD0);
             refcpu_step(r.ref);
-            run(&r, 1);
+            bare_run(&r.on, 1);
             must_agree(&r, "words");
         }
     }
@@ -306,11 +276,11 @@ START_TEST(arithmetic_is_right_on_all_operands)
             poke(&r, 0x1000, condition < 16 ? near : far, 4);
             set_reg(&r, PC, 0x1000);
             set_reg(&r, CCR, (uint16_t)ccr);
-            uint64_t before = now(&r).cycles;
+            uint64_t before = bare_time(&r.on).cycles;
             refcpu_step(r.ref);
-            run(&r, 1);
+            bare_run(&r.on, 1);
             must_agree(&r, "a condition");
-            ck_assert_uint_eq(now(&r).cycles - before, r.ref->cycles);
+            ck_assert_uint_eq(bare_time(&r.on).cycles - before, r.ref->cycles);
         }
     rig_close(&r);
 }

@@ -8,75 +8,32 @@
 enum { CODE = 1, RAM, STATUS, RAMPORT, ROMPORT };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refmcs4 *ref;
     unsigned acc, carry, pc, sp, level, command, sent, test; /* numbers of registers */
 } rig;
 
-static unsigned number_of(const rig *r, const char *name)
-{
-    unsigned n = 0;
-    while (strcmp(r->part->architecture->registers[n].name, name) != 0) n++;
-    return n;
-}
-
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/mcs4.yaml", &sink, &r->part), OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "mcs4");
     r->ref = calloc(1, sizeof *r->ref);
-    r->acc = number_of(r, "acc"), r->carry = number_of(r, "cy"), r->pc = number_of(r, "pc"),
-    r->sp = number_of(r, "sp");
-    r->level = number_of(r, "stk0"), r->command = number_of(r, "cl"), r->sent = number_of(r, "src"),
-    r->test = number_of(r, "test");
+    r->acc = bare_number(&r->on, "acc"), r->carry = bare_number(&r->on, "cy"),
+    r->pc = bare_number(&r->on, "pc"), r->sp = bare_number(&r->on, "sp");
+    r->level = bare_number(&r->on, "stk0"), r->command = bare_number(&r->on, "cl"),
+    r->sent = bare_number(&r->on, "src"), r->test = bare_number(&r->on, "test");
     for (unsigned bank = 0; bank < 4; bank++) r->ref->chip[bank][0].chosen = true; /* as if 0 had been sent */
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
-}
-
-static oak_stop run(rig *r, uint64_t instructions)
-{
-    oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    return stop;
-}
-
-static uint32_t reg(rig *r, unsigned number)
-{
-    uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, number, &value)) ck_abort_msg("no register %u", number);
-    return value;
-}
-
-static void set_reg(rig *r, unsigned number, uint32_t value)
-{
-    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
 }
 
 static uint8_t cell(rig *r, unsigned space, unsigned at)
 {
     uint8_t value = 0xFF;
-    if (r->chip.ops->read_memory(r->chip.chip, space, at, &value, 1))
+    if (r->on.chip.ops->read_memory(r->on.chip.chip, space, at, &value, 1))
         ck_abort_msg("no cell %u of space %u", at, space);
     return value;
 }
@@ -84,7 +41,7 @@ static uint8_t cell(rig *r, unsigned space, unsigned at)
 static void put(rig *r, unsigned space, unsigned at, unsigned value)
 {
     uint8_t byte = (uint8_t)value;
-    if (r->chip.ops->write_memory(r->chip.chip, space, at, &byte, 1))
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, space, at, &byte, 1))
         ck_abort_msg("no cell %u of space %u", at, space);
 }
 
@@ -96,37 +53,39 @@ static void put_code(rig *r, uint64_t *seed)
         if (byte < 16 || byte == 0xFE || byte == 0xFF || byte == 0xE3) byte = 0xF2;
         r->ref->code[at] = byte;
     }
-    if (r->chip.ops->write_memory(r->chip.chip, CODE, 0, r->ref->code, 4096)) ck_abort_msg("no code");
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, CODE, 0, r->ref->code, 4096)) ck_abort_msg("no code");
 }
 
 /* Registers at both; the stack of the chip is what the four of the other hold behind the program counter. */
 static void take_over(rig *r, uint64_t *seed)
 {
     refmcs4 *m = r->ref;
-    for (unsigned i = 0; i < 16; i++) set_reg(r, 2 + i, m->index[i] = random32(seed) & 15);
-    set_reg(r, r->acc, m->acc = random32(seed) & 15);
-    set_reg(r, r->carry, m->carry = random32(seed) & 1);
-    set_reg(r, r->test, m->test = random32(seed) & 1);
+    for (unsigned i = 0; i < 16; i++) bare_set(&r->on, 2 + i, m->index[i] = random32(seed) & 15);
+    bare_set(&r->on, r->acc, m->acc = random32(seed) & 15);
+    bare_set(&r->on, r->carry, m->carry = random32(seed) & 1);
+    bare_set(&r->on, r->test, m->test = random32(seed) & 1);
     m->at = 0;
     for (unsigned i = 0; i < 4; i++) m->address[i] = random32(seed) & 0xFFF;
-    set_reg(r, r->pc, m->address[0]);
-    set_reg(r, r->sp, 0);
-    for (unsigned i = 0; i < 3; i++) set_reg(r, r->level + i, m->address[1 + i]);
+    bare_set(&r->on, r->pc, m->address[0]);
+    bare_set(&r->on, r->sp, 0);
+    for (unsigned i = 0; i < 3; i++) bare_set(&r->on, r->level + i, m->address[1 + i]);
 }
 
 static void must_agree(rig *r, const char *what)
 {
     refmcs4 *m = r->ref;
     for (unsigned i = 0; i < 16; i++)
-        if (reg(r, 2 + i) != m->index[i])
-            ck_abort_msg("%s: r%u is %u, not %u", what, i, reg(r, 2 + i), m->index[i]);
-    if (reg(r, r->acc) != m->acc || reg(r, r->carry) != m->carry)
-        ck_abort_msg("%s: acc %u cy %u, not %u %u", what, reg(r, r->acc), reg(r, r->carry), m->acc, m->carry);
-    if (reg(r, r->pc) != m->address[m->at])
-        ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, reg(r, r->pc), m->address[m->at]);
-    if (reg(r, r->command) != m->command) ck_abort_msg("%s: cl is %u", what, reg(r, r->command));
+        if (bare_register(&r->on, 2 + i) != m->index[i])
+            ck_abort_msg("%s: r%u is %u, not %u", what, i, bare_register(&r->on, 2 + i), m->index[i]);
+    if (bare_register(&r->on, r->acc) != m->acc || bare_register(&r->on, r->carry) != m->carry)
+        ck_abort_msg("%s: acc %u cy %u, not %u %u", what, bare_register(&r->on, r->acc),
+                     bare_register(&r->on, r->carry), m->acc, m->carry);
+    if (bare_register(&r->on, r->pc) != m->address[m->at])
+        ck_abort_msg("%s: pc is 0x%x, not 0x%x", what, bare_register(&r->on, r->pc), m->address[m->at]);
+    if (bare_register(&r->on, r->command) != m->command)
+        ck_abort_msg("%s: cl is %u", what, bare_register(&r->on, r->command));
     for (unsigned level = 1; level < 4; level++) { /* downwards from the top */
-        unsigned own = reg(r, r->level + (reg(r, r->sp) + 3 - level) % 3);
+        unsigned own = bare_register(&r->on, r->level + (bare_register(&r->on, r->sp) + 3 - level) % 3);
         if (own != m->address[(m->at + 4 - level) % 4])
             ck_abort_msg("%s: level %u is 0x%x, not 0x%x", what, level, own,
                          m->address[(m->at + 4 - level) % 4]);
@@ -154,9 +113,9 @@ static void chips_must_agree(rig *r, const char *what)
 static void expect_step(rig *r, const char *what)
 {
     uint16_t pc = r->ref->address[r->ref->at];
-    uint64_t before = now(r).cycles;
+    uint64_t before = bare_time(&r->on).cycles;
     int done = refmcs4_step(r->ref);
-    oak_stop stop = run(r, 1);
+    oak_stop stop = bare_run(&r->on, 1);
     if (done) {
         ck_assert_msg(stop.reason == OAK_STOP_FAULT &&
                           stop.fault == (done == REFMCS4_RESERVED ? OAK_FAULT_RESERVED : OAK_FAULT_READ_ONLY),
@@ -167,8 +126,8 @@ static void expect_step(rig *r, const char *what)
     if (stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_STACK_WRAP)
         return; /* it has done it, and tells */
     ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s: %d, fault %d", what, stop.reason, stop.fault);
-    ck_assert_msg(now(r).cycles - before == r->ref->cycles, "%s: %u cycles", what,
-                  (unsigned)(now(r).cycles - before));
+    ck_assert_msg(bare_time(&r->on).cycles - before == r->ref->cycles, "%s: %u cycles", what,
+                  (unsigned)(bare_time(&r->on).cycles - before));
 }
 
 START_TEST(every_code_does_what_the_second_model_does)
@@ -185,7 +144,7 @@ START_TEST(every_code_does_what_the_second_model_does)
             if (round % 4 == 0) { /* at the end of a page */
                 pc = (uint16_t)((pc & 0xF00) | (254 + round / 4 % 2));
                 r.ref->address[0] = pc;
-                set_reg(&r, r.pc, pc);
+                bare_set(&r.on, r.pc, pc);
             }
             r.ref->code[pc] = (uint8_t)code;
             put(&r, CODE, pc, code);
@@ -210,7 +169,7 @@ START_TEST(chains_agree_with_single_steps)
         for (unsigned piece = 0; piece < 30; piece++) {
             take_over(&r, &seed);
             unsigned wanted = 1 + random32(&seed) % 300, done = 0, cycles = 0, depth = 0;
-            uint64_t before = now(&r).cycles, begun = now(&r).instructions;
+            uint64_t before = bare_time(&r.on).cycles, begun = bare_time(&r.on).instructions;
             while (done < wanted) {
                 uint16_t pc = r.ref->address[r.ref->at];
                 uint8_t code = r.ref->code[pc];
@@ -222,14 +181,14 @@ START_TEST(chains_agree_with_single_steps)
                 if (r.ref->address[r.ref->at] == pc) break; /* it may park */
             }
             if (!done) continue;
-            oak_stop stop = run(&r, done);
+            oak_stop stop = bare_run(&r.on, done);
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
             if (stop.reason == OAK_STOP_PARKED) continue;
             ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s: %d, fault %d", what, stop.reason, stop.fault);
-            ck_assert_uint_eq(now(&r).instructions - begun, done);
+            ck_assert_uint_eq(bare_time(&r.on).instructions - begun, done);
             must_agree(&r, what);
-            if (now(&r).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
+            if (bare_time(&r.on).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
             executed += done;
         }
         chips_must_agree(&r, "a program");

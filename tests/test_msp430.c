@@ -8,71 +8,46 @@
 enum { MEM = 1, PC = 0, SP, SR };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refmsp *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/msp430.yaml", &sink, &r->part),
-                     OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "msp430");
     r->ref = calloc(1, sizeof *r->ref);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
-}
-
-static oak_stop run(rig *r, uint64_t instructions)
-{
-    oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    return stop;
 }
 
 /* Registers of the chip by their codes; there is no register 3. */
 static uint32_t reg(rig *r, unsigned code)
 {
     uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, code < 3 ? code : code - 1, &value))
+    if (r->on.chip.ops->read_register(r->on.chip.chip, code < 3 ? code : code - 1, &value))
         ck_abort_msg("no r%u", code);
     return value;
 }
 
 static void set_reg(rig *r, unsigned code, uint16_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, code < 3 ? code : code - 1, value))
+    if (r->on.chip.ops->write_register(r->on.chip.chip, code < 3 ? code : code - 1, value))
         ck_abort_msg("no r%u", code);
     r->ref->r[code] = value;
 }
 
 static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    poke_both(&r->chip, MEM, r->ref->mem, at, bytes, count);
+    poke_both(&r->on.chip, MEM, r->ref->mem, at, bytes, count);
 }
 
 static void fill(rig *r, uint64_t *seed)
 {
-    fill_both(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
+    fill_both(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
 }
 
 static void take_over(rig *r, uint64_t *seed)
@@ -96,7 +71,7 @@ static void must_agree(rig *r, const char *what)
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    must_be_alike(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
+    must_be_alike(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
 }
 
 /* ------------------------------------------------------------------------------------------ every code */
@@ -120,10 +95,10 @@ START_TEST(every_code_does_what_the_second_model_does)
             poke(&r, r.ref->r[PC], bytes, sizeof bytes);
             snprintf(what, sizeof what, "%02x%02x %02x%02x %02x%02x", bytes[1], bytes[0], bytes[3], bytes[2],
                      bytes[5], bytes[4]);
-            uint64_t before = now(&r).cycles;
+            uint64_t before = bare_time(&r.on).cycles;
             uint16_t pc = r.ref->r[PC];
             int done = refmsp_step(r.ref);
-            oak_stop stop = run(&r, 1);
+            oak_stop stop = bare_run(&r.on, 1);
             if (done) {
                 oak_fault fault = done == REFMSP_ODD ? OAK_FAULT_UNALIGNED : OAK_FAULT_RESERVED;
                 reserved += done == REFMSP_RESERVED, odd += done == REFMSP_ODD;
@@ -138,8 +113,8 @@ START_TEST(every_code_does_what_the_second_model_does)
             if (itself && stop.reason == OAK_STOP_PARKED) continue;
             ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s stops by %d", what, stop.reason);
             must_agree(&r, what);
-            if (now(&r).cycles - before != r.ref->cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before),
+            if (bare_time(&r.on).cycles - before != r.ref->cycles)
+                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(bare_time(&r.on).cycles - before),
                              r.ref->cycles);
             if ((code * 3 + round) % 997 == 0) memories_must_agree(&r, what);
         }
@@ -163,7 +138,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
         for (unsigned piece = 0; piece < 100; piece++) {
             take_over(&r, &seed);
             unsigned wanted = 1 + random32(&seed) % 400, done = 0, cycles = 0;
-            uint64_t before = now(&r).cycles, begun = now(&r).instructions;
+            uint64_t before = bare_time(&r.on).cycles, begun = bare_time(&r.on).instructions;
             while (done < wanted) {
                 uint16_t pc = r.ref->r[PC];
                 if (refmsp_step(r.ref)) break;
@@ -173,7 +148,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            oak_stop stop = run(&r, done);
+            oak_stop stop = bare_run(&r.on, done);
             ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED,
                           "%s: %d fault %d at 0x%x, 0x%x", what, stop.reason, stop.fault, stop.pc,
                           r.ref->mem[stop.pc] | r.ref->mem[stop.pc + 1] << 8);
@@ -181,9 +156,9 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
                 fill(&r, &seed);
                 continue;
             }
-            ck_assert_uint_eq(now(&r).instructions - begun, done);
+            ck_assert_uint_eq(bare_time(&r.on).instructions - begun, done);
             must_agree(&r, what);
-            if (now(&r).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
+            if (bare_time(&r.on).cycles - before != cycles) ck_abort_msg("%s: cycles", what);
             executed += done;
         }
         memories_must_agree(&r, "a program");
@@ -203,7 +178,7 @@ static void once(rig *r, uint16_t code, uint16_t a, uint16_t b, uint16_t sr)
     set_reg(r, 6, b);
     set_reg(r, SR, sr);
     refmsp_step(r->ref);
-    run(r, 1);
+    bare_run(&r->on, 1);
     if (reg(r, 5) != r->ref->r[5] || reg(r, 6) != r->ref->r[6] || reg(r, SR) != r->ref->r[SR])
         ck_abort_msg("%04x with 0x%04x, 0x%04x, sr 0x%03x: 0x%04x sr 0x%03x, not 0x%04x sr 0x%03x", code, a,
                      b, sr, reg(r, 6), reg(r, SR), r->ref->r[6], r->ref->r[SR]);

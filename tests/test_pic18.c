@@ -8,61 +8,38 @@
 enum { CODE = 1, DATA, LAST = 0xFFF };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refpic18 *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
     static const uint8_t free_stack[] = {0xFE}; /* an end of the stack is no reset */
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/pic18.yaml", &sink, &r->part),
-                     OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "pic18");
     r->ref = calloc(1, sizeof *r->ref);
     memset(r->ref->code, 0xFF, sizeof r->ref->code);
-    ck_assert_int_eq(r->chip.ops->write_memory(r->chip.chip, CODE, 0x300006, free_stack, 1), OAK_OK);
-    ck_assert_int_eq(r->chip.ops->write_memory(r->chip.chip, CODE, 0x300003, free_stack, 1), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->write_memory(r->on.chip.chip, CODE, 0x300006, free_stack, 1), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->write_memory(r->on.chip.chip, CODE, 0x300003, free_stack, 1), OAK_OK);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static unsigned number_of(const rig *r, const char *name)
-{
-    for (unsigned n = 0; n < r->part->architecture->register_count; n++)
-        if (!strcmp(name, r->part->architecture->registers[n].name)) return n;
-    ck_abort_msg("no register %s", name);
-    return 0;
 }
 
 static uint32_t reg(const rig *r, const char *name)
 {
     uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, number_of(r, name), &value)) ck_abort_msg("no %s", name);
+    if (r->on.chip.ops->read_register(r->on.chip.chip, bare_number(&r->on, name), &value))
+        ck_abort_msg("no %s", name);
     return value;
 }
 
 static void set_reg(const rig *r, const char *name, uint32_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, number_of(r, name), value)) ck_abort_msg("no %s", name);
-}
-
-static oak_chip_time now(const rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
+    if (r->on.chip.ops->write_register(r->on.chip.chip, bare_number(&r->on, name), value))
+        ck_abort_msg("no %s", name);
 }
 
 static void put_code(rig *r, uint32_t at, const uint16_t *codes, unsigned count)
@@ -71,7 +48,7 @@ static void put_code(rig *r, uint32_t at, const uint16_t *codes, unsigned count)
     for (unsigned i = 0; i < 2 * count; i++)
         bytes[i] = r->ref->code[(at + i) & 0x1FFFF] = (uint8_t)(codes[i / 2] >> 8 * (i % 2));
     for (unsigned i = 0; i < count; i++)
-        if (r->chip.ops->write_memory(r->chip.chip, CODE, (at + 2 * i) & 0x1FFFF, bytes + 2 * i, 2))
+        if (r->on.chip.ops->write_memory(r->on.chip.chip, CODE, (at + 2 * i) & 0x1FFFF, bytes + 2 * i, 2))
             ck_abort_msg("no code at 0x%x", at);
 }
 
@@ -93,11 +70,13 @@ static void take_over(rig *r, uint64_t *seed)
     for (unsigned i = 1; i < 32; i++)
         m->stack[i] = random32(seed) & (random32(seed) % 8 ? 0x1FFFE : 0x1FFFFE);
     for (unsigned i = 0; i < 3; i++) m->shadow[i] = random32(seed) & (i == 0 ? 255 : i == 1 ? 31 : 15);
-    m->cycles = now(r).cycles;
+    m->cycles = bare_time(&r->on).cycles;
     set_reg(r, "sp", m->levels);
-    if (r->chip.ops->write_memory(r->chip.chip, DATA, 0, m->cell, 0xFF9)) ck_abort_msg("no cells");
-    if (r->chip.ops->write_memory(r->chip.chip, DATA, 0xFFA, m->cell + 0xFFA, 2)) ck_abort_msg("no latches");
-    if (r->chip.ops->write_memory(r->chip.chip, DATA, 0xFFC, &m->levels, 1)) ck_abort_msg("no stack pointer");
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, DATA, 0, m->cell, 0xFF9)) ck_abort_msg("no cells");
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, DATA, 0xFFA, m->cell + 0xFFA, 2))
+        ck_abort_msg("no latches");
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, DATA, 0xFFC, &m->levels, 1))
+        ck_abort_msg("no stack pointer");
     set_reg(r, "ws", m->shadow[0]), set_reg(r, "statuss", m->shadow[1]), set_reg(r, "bsrs", m->shadow[2]);
     for (unsigned i = 1; i < 32; i++) snprintf(name, sizeof name, "stk%u", i), set_reg(r, name, m->stack[i]);
     set_reg(r, "pc", m->pc);
@@ -108,9 +87,10 @@ static void must_agree(rig *r, const char *what)
     const refpic18 *m = r->ref;
     static uint8_t cells[LAST + 1];
     char name[8];
-    if (reg(r, "pc") != m->pc || reg(r, "sp") != m->levels || now(r).cycles != m->cycles)
+    if (reg(r, "pc") != m->pc || reg(r, "sp") != m->levels || bare_time(&r->on).cycles != m->cycles)
         ck_abort_msg("%s: pc 0x%x sp %u cycles %llu, not 0x%x %u %llu", what, reg(r, "pc"), reg(r, "sp"),
-                     (unsigned long long)now(r).cycles, m->pc, m->levels, (unsigned long long)m->cycles);
+                     (unsigned long long)bare_time(&r->on).cycles, m->pc, m->levels,
+                     (unsigned long long)m->cycles);
     for (unsigned i = 1; i < 32; i++) {
         snprintf(name, sizeof name, "stk%u", i);
         if (reg(r, name) != m->stack[i])
@@ -119,16 +99,10 @@ static void must_agree(rig *r, const char *what)
     if (reg(r, "ws") != m->shadow[0] || reg(r, "statuss") != m->shadow[1] || reg(r, "bsrs") != m->shadow[2])
         ck_abort_msg("%s: kept beside are 0x%x 0x%x 0x%x, not 0x%x 0x%x 0x%x", what, reg(r, "ws"),
                      reg(r, "statuss"), reg(r, "bsrs"), m->shadow[0], m->shadow[1], m->shadow[2]);
-    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, DATA, 0, cells, sizeof cells), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->read_memory(r->on.chip.chip, DATA, 0, cells, sizeof cells), OAK_OK);
     for (unsigned i = 0; i <= LAST; i++)
         if (cells[i] != refpic18_look(m, i))
             ck_abort_msg("%s: cell 0x%x is 0x%x, not 0x%x", what, i, cells[i], refpic18_look(m, i));
-}
-
-static void run(rig *r, uint64_t instructions, oak_stop *stop)
-{
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, stop))
-        ck_abort_msg("no run");
 }
 
 static bool is_alone(uint16_t code) /* what the second core does not do */
@@ -156,7 +130,7 @@ START_TEST(every_code_does_what_the_second_core_does)
             put_code(&r, r.ref->pc, codes, 2);
             bool is_code = refpic18_is_code(codes[0], codes[1]);
             if (is_alone(codes[0])) break;
-            run(&r, 1, &stop);
+            stop = bare_run(&r.on, 1);
             if (!is_code && stop.reason != OAK_STOP_FAULT)
                 ck_abort_msg("%s: ends with %u", what, stop.reason);
             if (!is_code) continue;
@@ -180,7 +154,6 @@ START_TEST(arithmetic_is_right_for_all_operands)
                                      0x0220, 0x3A20, 0x1E20, 0x0007, 0x0F00, 0x0800, 0x0D00};
     rig r;
     uint64_t seed = 16;
-    oak_stop stop;
     rig_open(&r);
     take_over(&r, &seed);
     for (unsigned n = 0; n < sizeof codes / sizeof *codes; n++)
@@ -194,11 +167,11 @@ START_TEST(arithmetic_is_right_for_all_operands)
                 r.ref->cell[0xFE8] = w, set_reg(&r, "w", w);
                 r.ref->cell[0xFD8] = status, set_reg(&r, "status", status);
                 r.ref->cell[0x20] = first;
-                if (r.chip.ops->write_memory(r.chip.chip, DATA, 0x20, &first, 1)) ck_abort();
-                run(&r, 1, &stop);
+                if (r.on.chip.ops->write_memory(r.on.chip.chip, DATA, 0x20, &first, 1)) ck_abort();
+                (void)bare_run(&r.on, 1);
                 refpic18_step(r.ref);
                 uint8_t cell;
-                if (r.chip.ops->read_memory(r.chip.chip, DATA, 0x20, &cell, 1)) ck_abort();
+                if (r.on.chip.ops->read_memory(r.on.chip.chip, DATA, 0x20, &cell, 1)) ck_abort();
                 if (reg(&r, "w") != r.ref->cell[0xFE8] || reg(&r, "status") != r.ref->cell[0xFD8] ||
                     cell != r.ref->cell[0x20] || reg(&r, "pc") != r.ref->pc ||
                     reg(&r, "prodh") != r.ref->cell[0xFF4] || reg(&r, "prodl") != r.ref->cell[0xFF3])
@@ -235,9 +208,9 @@ START_TEST(whole_chains_do_what_single_steps_do)
             take_over(&r, &seed);
             oak_stop stop;
             unsigned steps = 1 + random32(&seed) % 60;
-            uint64_t before = now(&r).instructions;
-            run(&r, steps, &stop);
-            for (uint64_t i = before; i < now(&r).instructions; i++) refpic18_step(r.ref);
+            uint64_t before = bare_time(&r.on).instructions;
+            stop = bare_run(&r.on, steps);
+            for (uint64_t i = before; i < bare_time(&r.on).instructions; i++) refpic18_step(r.ref);
             if (stop.reason == OAK_STOP_FAULT || stop.reason == OAK_STOP_PARKED) continue;
             must_agree(&r, "a chain");
             pieces++;

@@ -8,64 +8,42 @@
 enum { CODE = 1, FILE_SPACE };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refpic *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/picmid.yaml", &sink, &r->part),
-                     OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "picmid");
     r->ref = calloc(1, sizeof *r->ref);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static unsigned number_of(const rig *r, const char *name)
-{
-    for (unsigned n = 0; n < r->part->architecture->register_count; n++)
-        if (!strcmp(name, r->part->architecture->registers[n].name)) return n;
-    ck_abort_msg("no register %s", name);
-    return 0;
 }
 
 static uint32_t reg(const rig *r, const char *name)
 {
     uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, number_of(r, name), &value)) ck_abort_msg("no %s", name);
+    if (r->on.chip.ops->read_register(r->on.chip.chip, bare_number(&r->on, name), &value))
+        ck_abort_msg("no %s", name);
     return value;
 }
 
 static void set_reg(const rig *r, const char *name, uint32_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, number_of(r, name), value)) ck_abort_msg("no %s", name);
-}
-
-static oak_chip_time now(const rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
+    if (r->on.chip.ops->write_register(r->on.chip.chip, bare_number(&r->on, name), value))
+        ck_abort_msg("no %s", name);
 }
 
 static void put_code(rig *r, unsigned at, uint16_t code)
 {
     uint8_t bytes[] = {(uint8_t)code, (uint8_t)(code >> 8)};
     r->ref->code[at] = code;
-    if (r->chip.ops->write_memory(r->chip.chip, CODE, at, bytes, 2)) ck_abort_msg("no code at 0x%x", at);
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, CODE, at, bytes, 2))
+        ck_abort_msg("no code at 0x%x", at);
 }
 
 /* The same registers and cells for both. */
@@ -79,10 +57,10 @@ static void take_over(rig *r, uint64_t *seed)
     m->w = (uint8_t)random32(seed), m->levels = (uint8_t)(random32(seed) % 9),
     m->pc = random32(seed) & 0x1FFF;
     for (unsigned i = 0; i < 8; i++) m->stack[i] = random32(seed) & 0x1FFF;
-    m->cycles = now(r).cycles;
+    m->cycles = bare_time(&r->on).cycles;
     for (unsigned i = 0; i < 0x200; i++)
         if (refpic_home(i) == i && i != 2 && i)
-            if (r->chip.ops->write_memory(r->chip.chip, FILE_SPACE, i, &m->cell[i], 1))
+            if (r->on.chip.ops->write_memory(r->on.chip.chip, FILE_SPACE, i, &m->cell[i], 1))
                 ck_abort_msg("no cell 0x%x", i);
     set_reg(r, "w", m->w), set_reg(r, "sp", m->levels), set_reg(r, "pc", m->pc);
     for (unsigned i = 0; i < 8; i++) snprintf(name, sizeof name, "stk%u", i), set_reg(r, name, m->stack[i]);
@@ -94,29 +72,22 @@ static void must_agree(rig *r, const char *what)
     static uint8_t cells[0x200];
     char name[8];
     if (reg(r, "pc") != m->pc || reg(r, "w") != m->w || reg(r, "sp") != m->levels ||
-        now(r).cycles != m->cycles)
+        bare_time(&r->on).cycles != m->cycles)
         ck_abort_msg("%s: pc 0x%x w 0x%x sp %u cycles %llu, not 0x%x 0x%x %u %llu", what, reg(r, "pc"),
-                     reg(r, "w"), reg(r, "sp"), (unsigned long long)now(r).cycles, m->pc, m->w, m->levels,
-                     (unsigned long long)m->cycles);
+                     reg(r, "w"), reg(r, "sp"), (unsigned long long)bare_time(&r->on).cycles, m->pc, m->w,
+                     m->levels, (unsigned long long)m->cycles);
     for (unsigned i = 0; i < 8; i++) {
         snprintf(name, sizeof name, "stk%u", i);
         if (reg(r, name) != m->stack[i])
             ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, name, reg(r, name), m->stack[i]);
     }
-    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, FILE_SPACE, 0, cells, sizeof cells), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->read_memory(r->on.chip.chip, FILE_SPACE, 0, cells, sizeof cells),
+                     OAK_OK);
     for (unsigned i = 0; i < 0x200; i++) {
         unsigned home = refpic_home(i);
         uint8_t wanted = home == 2 ? (uint8_t)m->pc : home ? m->cell[home] : 0;
         if (cells[i] != wanted) ck_abort_msg("%s: cell 0x%x is 0x%x, not 0x%x", what, i, cells[i], wanted);
     }
-}
-
-static void run(rig *r, uint64_t instructions, unsigned *exit)
-{
-    oak_stop stop;
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, now(r).instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    *exit = stop.reason;
 }
 
 /* Each of the 16,384 codes, eight times, on machines that hold anything. */
@@ -130,13 +101,13 @@ START_TEST(every_code_does_what_the_second_core_does)
         for (unsigned round = 0; round < 8; round++) {
             char what[60];
             snprintf(what, sizeof what, "0x%04x", code);
-            r.chip.ops->reset(r.chip.chip);
+            r.on.chip.ops->reset(r.on.chip.chip);
             take_over(&r, &seed);
             put_code(&r, r.ref->pc, (uint16_t)code);
             r.ref->cell[4] = (uint8_t)(round % 2 ? r.ref->cell[4] : 0x20 + round);
             set_reg(&r, "fsr", r.ref->cell[4]);
             bool is_code = refpic_is_code((uint16_t)code);
-            run(&r, 1, &exit);
+            exit = bare_run(&r.on, 1).reason;
             reserved += !is_code;
             if (is_code != (exit != OAK_STOP_FAULT)) ck_abort_msg("%s: ends with %u", what, exit);
             if (!is_code || code == 0x63) break;
@@ -157,7 +128,6 @@ START_TEST(arithmetic_is_right_for_all_operands)
                                      0x0FA0, 0x0E20, 0x08A0, 0x3E00, 0x3C00, 0x3A00};
     rig r;
     uint64_t seed = 6;
-    unsigned exit;
     rig_open(&r);
     take_over(&r, &seed);
     for (unsigned n = 0; n < sizeof codes / sizeof *codes; n++)
@@ -170,11 +140,11 @@ START_TEST(arithmetic_is_right_for_all_operands)
                 r.ref->w = (uint8_t)b, set_reg(&r, "w", b);
                 r.ref->cell[3] = status, set_reg(&r, "status", status);
                 r.ref->cell[0x20] = first;
-                if (r.chip.ops->write_memory(r.chip.chip, FILE_SPACE, 0x20, &first, 1)) ck_abort();
-                run(&r, 1, &exit);
+                if (r.on.chip.ops->write_memory(r.on.chip.chip, FILE_SPACE, 0x20, &first, 1)) ck_abort();
+                (void)bare_run(&r.on, 1);
                 refpic_step(r.ref);
                 uint8_t cell;
-                if (r.chip.ops->read_memory(r.chip.chip, FILE_SPACE, 0x20, &cell, 1)) ck_abort();
+                if (r.on.chip.ops->read_memory(r.on.chip.chip, FILE_SPACE, 0x20, &cell, 1)) ck_abort();
                 if (reg(&r, "w") != r.ref->w || reg(&r, "status") != r.ref->cell[3] ||
                     cell != r.ref->cell[0x20] || reg(&r, "pc") != r.ref->pc)
                     ck_abort_msg("0x%04x of %u and %u: w 0x%x status 0x%x cell 0x%x, not 0x%x 0x%x 0x%x",
@@ -192,7 +162,7 @@ START_TEST(whole_chains_do_what_single_steps_do)
     uint64_t seed = 7;
     rig_open(&r);
     for (unsigned round = 0; round < 40 / STRIDE; round++) {
-        r.chip.ops->reset(r.chip.chip);
+        r.on.chip.ops->reset(r.on.chip.chip);
         for (unsigned at = 0; at < 0x2000; at++) {
             uint16_t code;
             do code = random32(&seed) & 0x3FFF;
@@ -202,9 +172,9 @@ START_TEST(whole_chains_do_what_single_steps_do)
         take_over(&r, &seed);
         for (unsigned piece = 0; piece < 40; piece++) {
             unsigned exit, steps = 1 + random32(&seed) % 60;
-            uint64_t before = now(&r).instructions;
-            run(&r, steps, &exit);
-            for (uint64_t i = before; i < now(&r).instructions; i++) refpic_step(r.ref);
+            uint64_t before = bare_time(&r.on).instructions;
+            exit = bare_run(&r.on, steps).reason;
+            for (uint64_t i = before; i < bare_time(&r.on).instructions; i++) refpic_step(r.ref);
             must_agree(&r, "a chain");
             if (exit == OAK_STOP_PARKED) break;
             ck_assert_uint_eq(exit, OAK_STOP_STEPS);

@@ -11,37 +11,21 @@
 enum { MEM = 1, PC = 0, MSTATUS = 32, MTVEC, MEPC, MCAUSE, MTVAL, MIE, MIP, MSCRATCH };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     refrv *ref;
 } rig;
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/rv32.yaml", &sink, &r->part), OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "rv32");
     r->ref = calloc(1, sizeof *r->ref);
     r->ref->mstatus = 0x1800;
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
 }
 
 static void set_reg(rig *r, unsigned number, uint32_t value)
@@ -49,18 +33,18 @@ static void set_reg(rig *r, unsigned number, uint32_t value)
     refrv *m = r->ref;
     uint32_t *const others[] = {&m->mstatus, &m->mtvec, &m->mepc, &m->mcause,
                                 &m->mtval,   &m->mie,   NULL,     &m->mscratch};
-    if (r->chip.ops->write_register(r->chip.chip, number, value)) ck_abort_msg("no register %u", number);
+    bare_set(&r->on, number, value);
     *(number == PC ? &m->pc : number < MSTATUS ? &m->x[number] : others[number - MSTATUS]) = value;
 }
 
 static void poke(rig *r, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    poke_both(&r->chip, MEM, r->ref->mem, at, bytes, count);
+    poke_both(&r->on.chip, MEM, r->ref->mem, at, bytes, count);
 }
 
 static void fill(rig *r, uint64_t *seed)
 {
-    fill_both(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
+    fill_both(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, seed);
 }
 
 /* Registers mostly point into the memory, where it is even. */
@@ -88,16 +72,16 @@ static void must_agree(rig *r, const char *what)
     const uint32_t others[] = {m->mstatus, m->mtvec, m->mepc, m->mcause, m->mtval, m->mie, 0, m->mscratch};
     for (unsigned i = 0; i <= MSCRATCH; i++) {
         uint32_t is = 0, want = i == PC ? m->pc : i < MSTATUS ? m->x[i] : others[i - MSTATUS];
-        r->chip.ops->read_register(r->chip.chip, i, &is);
+        r->on.chip.ops->read_register(r->on.chip.chip, i, &is);
         if (is != want)
-            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, r->part->architecture->registers[i].name, is,
+            ck_abort_msg("%s: %s is 0x%x, not 0x%x", what, r->on.part->architecture->registers[i].name, is,
                          want);
     }
 }
 
 static void memories_must_agree(rig *r, const char *what)
 {
-    must_be_alike(&r->chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
+    must_be_alike(&r->on.chip, MEM, r->ref->mem, sizeof r->ref->mem, what);
 }
 
 static void step_reference(rig *r, uint64_t *cycles)
@@ -118,19 +102,20 @@ static void once(rig *r, uint32_t code, uint64_t *seed)
     take_over(r, seed);
     poke(r, r->ref->pc, bytes, sizeof bytes);
     uint32_t pc = r->ref->pc;
-    oak_chip_time before = now(r);
+    oak_chip_time before = bare_time(&r->on);
     r->ref->time = before.cycles, r->ref->count = before.instructions;
     snprintf(what, sizeof what, "%08x at 0x%x", code, pc);
     step_reference(r, &cycles);
     /* A trap is no instruction: it is taken on the way to the next one, or as far as the cycles go. */
-    if (r->chip.ops->run(r->chip.chip, r->ref->trapped ? before.cycles + cycles : UINT64_MAX,
-                         before.instructions + 1, &stop))
+    if (r->on.chip.ops->run(r->on.chip.chip, r->ref->trapped ? before.cycles + cycles : UINT64_MAX,
+                            before.instructions + 1, &stop))
         ck_abort_msg("no run");
     if (stop.reason == OAK_STOP_PARKED && r->ref->pc == pc) return;
-    if (r->ref->trapped && now(r).instructions > before.instructions) ck_abort_msg("%s: is executed", what);
+    if (r->ref->trapped && bare_time(&r->on).instructions > before.instructions)
+        ck_abort_msg("%s: is executed", what);
     must_agree(r, what);
-    if (now(r).cycles - before.cycles != cycles)
-        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(r).cycles - before.cycles),
+    if (bare_time(&r->on).cycles - before.cycles != cycles)
+        ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(bare_time(&r->on).cycles - before.cycles),
                      (unsigned)cycles);
 }
 
@@ -202,7 +187,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             oak_stop stop;
             uint64_t cycles = 0;
             take_over(&r, &seed);
-            oak_chip_time before = now(&r);
+            oak_chip_time before = bare_time(&r.on);
             r.ref->time = before.cycles, r.ref->count = before.instructions;
             unsigned wanted = 1 + random32(&seed) % 300, done = 0;
             static refrv last; /* its registers, behind the last instruction that was executed */
@@ -224,15 +209,15 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            if (r.chip.ops->run(r.chip.chip, UINT64_MAX, before.instructions + done, &stop))
+            if (r.on.chip.ops->run(r.on.chip.chip, UINT64_MAX, before.instructions + done, &stop))
                 ck_abort_msg("no run");
             if (stop.reason != OAK_STOP_STEPS)
                 ck_abort_msg("%s: stops by %d %d at 0x%x", what, stop.reason, stop.fault, stop.pc);
             executed += done;
             must_agree(&r, what);
-            if (now(&r).cycles - before.cycles != cycles)
-                ck_abort_msg("%s: %u cycles, not %u", what, (unsigned)(now(&r).cycles - before.cycles),
-                             (unsigned)cycles);
+            if (bare_time(&r.on).cycles - before.cycles != cycles)
+                ck_abort_msg("%s: %u cycles, not %u", what,
+                             (unsigned)(bare_time(&r.on).cycles - before.cycles), (unsigned)cycles);
         }
         memories_must_agree(&r, "a program");
     }

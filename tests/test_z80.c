@@ -8,10 +8,7 @@
 enum { MEM = 1, IO };
 
 typedef struct rig {
-    oak_host host;
-    oak_part *part;
-    oak_machine *machine;
-    oak_chip_port chip;
+    bare on;
     int number[40]; /* of registers, by the places in `names` */
     refz80 *ref;
 } rig;
@@ -23,59 +20,36 @@ enum { NAMES = sizeof names / sizeof *names };
 
 static void rig_open(rig *r)
 {
-    collected diags;
-    oak_diag_sink sink = collect(&diags);
-    r->host = oak_linux_host();
-    ck_assert_int_eq(oak_part_load(&r->host, SOURCE_FOLDER "/tests/bare/z80.yaml", &sink, &r->part), OAK_OK);
-    ck_assert_int_eq(oak_machine_create(&r->host, r->part, &r->machine), OAK_OK);
-    r->chip = oak_machine_port(r->machine);
+    bare_open(&r->on, "z80");
     for (unsigned i = 0; i < NAMES; i++)
-        for (unsigned n = 0; n < r->part->architecture->register_count; n++)
-            if (!strcmp(names[i], r->part->architecture->registers[n].name)) r->number[i] = (int)n;
+        for (unsigned n = 0; n < r->on.part->architecture->register_count; n++)
+            if (!strcmp(names[i], r->on.part->architecture->registers[n].name)) r->number[i] = (int)n;
     r->ref = calloc(1, sizeof *r->ref);
 }
 
 static void rig_close(rig *r)
 {
-    oak_machine_free(r->machine);
-    oak_part_free(r->part);
+    bare_close(&r->on);
     free(r->ref);
-}
-
-static oak_stop run(rig *r, uint64_t instructions)
-{
-    oak_stop stop;
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    if (r->chip.ops->run(r->chip.chip, UINT64_MAX, time.instructions + instructions, &stop))
-        ck_abort_msg("no run");
-    return stop;
-}
-
-static oak_chip_time now(rig *r)
-{
-    oak_chip_time time;
-    r->chip.ops->read_time(r->chip.chip, &time);
-    return time;
 }
 
 static uint32_t reg(rig *r, unsigned name)
 {
     uint32_t value = 0;
-    if (r->chip.ops->read_register(r->chip.chip, (unsigned)r->number[name], &value))
+    if (r->on.chip.ops->read_register(r->on.chip.chip, (unsigned)r->number[name], &value))
         ck_abort_msg("no %s", names[name]);
     return value;
 }
 
 static void set_reg(rig *r, unsigned name, uint32_t value)
 {
-    if (r->chip.ops->write_register(r->chip.chip, (unsigned)r->number[name], value))
+    if (r->on.chip.ops->write_register(r->on.chip.chip, (unsigned)r->number[name], value))
         ck_abort_msg("no %s", names[name]);
 }
 
 static void poke(rig *r, unsigned space, uint32_t at, const uint8_t *bytes, size_t count)
 {
-    if (r->chip.ops->write_memory(r->chip.chip, space, at, bytes, count))
+    if (r->on.chip.ops->write_memory(r->on.chip.chip, space, at, bytes, count))
         ck_abort_msg("no memory at 0x%x", at);
     memcpy((space == MEM ? r->ref->mem : r->ref->io) + at, bytes, count);
 }
@@ -126,8 +100,8 @@ static void must_agree(rig *r, const char *what)
 static void memories_must_agree(rig *r, const char *what)
 {
     static uint8_t mem[65536], io[256];
-    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, MEM, 0, mem, sizeof mem), OAK_OK);
-    ck_assert_int_eq(r->chip.ops->read_memory(r->chip.chip, IO, 0, io, sizeof io), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->read_memory(r->on.chip.chip, MEM, 0, mem, sizeof mem), OAK_OK);
+    ck_assert_int_eq(r->on.chip.ops->read_memory(r->on.chip.chip, IO, 0, io, sizeof io), OAK_OK);
     for (unsigned at = 0; at < sizeof mem; at++)
         if (mem[at] != r->ref->mem[at])
             ck_abort_msg("%s: 0x%x at 0x%x, not 0x%x", what, mem[at], at, r->ref->mem[at]);
@@ -179,10 +153,10 @@ START_TEST(every_code_of_all_seven_pages_does_what_the_second_model_does)
                 poke(&r, MEM, r.ref->pc, bytes, sizeof bytes);
                 snprintf(what, sizeof what, "%s %02x (%02x %02x %02x %02x)", page->name, code, bytes[0],
                          bytes[1], bytes[2], bytes[3]);
-                uint64_t before = now(&r).cycles;
+                uint64_t before = bare_time(&r.on).cycles;
                 refz80 kept = {.pc = r.ref->pc};
                 bool known = refz80_step(r.ref);
-                oak_stop stop = run(&r, 1);
+                oak_stop stop = bare_run(&r.on, 1);
                 if (!known) {
                     reserved++;
                     ck_assert_msg(stop.reason == OAK_STOP_FAULT && stop.fault == OAK_FAULT_RESERVED, "%s",
@@ -192,9 +166,9 @@ START_TEST(every_code_of_all_seven_pages_does_what_the_second_model_does)
                 }
                 ck_assert_msg(stop.reason == OAK_STOP_STEPS, "%s stops by %d", what, stop.reason);
                 must_agree(&r, what);
-                if (now(&r).cycles - before != r.ref->t)
-                    ck_abort_msg("%s: %u T states, not %u", what, (unsigned)(now(&r).cycles - before),
-                                 r.ref->t);
+                if (bare_time(&r.on).cycles - before != r.ref->t)
+                    ck_abort_msg("%s: %u T states, not %u", what,
+                                 (unsigned)(bare_time(&r.on).cycles - before), r.ref->t);
                 if (round % 20 == 0) memories_must_agree(&r, what);
             }
         }
@@ -217,7 +191,7 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
         for (unsigned piece = 0; piece < 60; piece++) {
             take_over(&r, &seed);
             unsigned wanted = 1 + random32(&seed) % 400, done = 0, t = 0;
-            uint64_t before = now(&r).cycles, begun = now(&r).instructions;
+            uint64_t before = bare_time(&r.on).cycles, begun = bare_time(&r.on).instructions;
             bool known = true;
             while (done < wanted) {
                 refz80 *m = r.ref;
@@ -237,16 +211,16 @@ START_TEST(chains_of_code_that_overwrites_itself_agree_with_single_steps)
             if (!done) continue;
             char what[60];
             snprintf(what, sizeof what, "program %u, piece %u, %u instructions", program, piece, done);
-            oak_stop stop = run(&r, done);
+            oak_stop stop = bare_run(&r.on, done);
             ck_assert_msg(stop.reason == OAK_STOP_STEPS || stop.reason == OAK_STOP_PARKED, "%s: %d", what,
                           stop.reason);
             if (stop.reason == OAK_STOP_PARKED) { /* the model goes on round and round */
                 fill(&r, &seed);
                 continue;
             }
-            ck_assert_uint_eq(now(&r).instructions - begun, done);
+            ck_assert_uint_eq(bare_time(&r.on).instructions - begun, done);
             must_agree(&r, what);
-            if (now(&r).cycles - before != t) ck_abort_msg("%s: T states", what);
+            if (bare_time(&r.on).cycles - before != t) ck_abort_msg("%s: T states", what);
             executed += done;
         }
         memories_must_agree(&r, "a program");
@@ -272,7 +246,7 @@ static void once(rig *r, uint8_t a, uint8_t b, uint8_t f)
     set_reg(r, 2, f);
     set_reg(r, 0, 0x100);
     refz80_step(m);
-    run(r, 1);
+    bare_run(&r->on, 1);
     if (reg(r, 1) != m->r8[7] || reg(r, 3) != m->r8[0] || reg(r, 2) != m->f)
         ck_abort_msg("code %02x %02x with a %02x b %02x f %02x: a %02x f %02x, not a %02x f %02x",
                      m->mem[0x100], m->mem[0x101], a, b, f, reg(r, 1), reg(r, 2), m->r8[7], m->f);
@@ -316,16 +290,16 @@ START_TEST(all_flags_go_through_the_stack_and_conditions)
         poke(&r, MEM, 0x8000, word, 2);
         set_reg(&r, 19, 0x8000);
         set_reg(&r, 0, 0x100);
-        run(&r, 2);
+        bare_run(&r.on, 2);
         ck_assert_uint_eq(reg(&r, 2), f);
-        ck_assert_int_eq(r.chip.ops->read_memory(r.chip.chip, MEM, 0x8000, back, 2), OAK_OK);
+        ck_assert_int_eq(r.on.chip.ops->read_memory(r.on.chip.chip, MEM, 0x8000, back, 2), OAK_OK);
         ck_assert_mem_eq(word, back, 2);
         for (unsigned which = 0; which < 8; which++) {
             static const uint8_t mask[] = {0x40, 1, 4, 0x80};
             uint8_t jump[] = {(uint8_t)(0xC2 | which << 3), 0x00, 0x90};
             poke(&r, MEM, 0x200, jump, sizeof jump);
             set_reg(&r, 0, 0x200);
-            run(&r, 1);
+            bare_run(&r.on, 1);
             bool taken = ((f & mask[which / 2]) != 0) == which % 2;
             ck_assert_uint_eq(reg(&r, 0), taken ? 0x9000 : 0x203);
         }

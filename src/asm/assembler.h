@@ -156,7 +156,7 @@ typedef struct statement {
 } statement;
 
 /* A word that an instruction loads. */
-enum { ASM_NO_POOL = UINT32_MAX };
+#define ASM_NO_POOL UINT32_MAX
 typedef struct asm_literal {
     const oak_expr *expr;
     uint32_t user; /* statement of the instruction */

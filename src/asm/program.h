@@ -14,7 +14,7 @@ typedef struct oak_source_file {
     bool looked, is_text; /* it was looked at, and holds no zero byte: its lines may be shown */
 } oak_source_file;
 
-enum { OAK_NO_PLACE = UINT32_MAX };
+#define OAK_NO_PLACE UINT32_MAX
 
 /* A line as it was read: from a file, or out of a macro or repetition. Its index is the place of all that it makes, of
  * statements, symbols and diagnostics; reading order is listing order. */
