@@ -47,10 +47,12 @@ static int digits_of(uint64_t last, int least)
     return least;
 }
 
-static const char *show_size(uint64_t size, bool words, char *text, size_t room)
+/* unit: bits of an address, where those are other than bytes. */
+static const char *show_size(uint64_t size, unsigned unit, char *text, size_t room)
 {
     if (!size) snprintf(text, room, "-");
-    else if (words) snprintf(text, room, "%llu words", (unsigned long long)size);
+    else if (unit > 8) snprintf(text, room, "%llu words", (unsigned long long)size);
+    else if (unit && unit < 8) snprintf(text, room, "%llu cells", (unsigned long long)size);
     else if (size >= 1024 && size % 1024 == 0)
         snprintf(text, room, "%llu KiB", (unsigned long long)(size / 1024));
     else snprintf(text, room, "%llu B", (unsigned long long)size);
@@ -161,14 +163,14 @@ static void print_part(cli *self, const oak_part *part)
     }
     for (unsigned i = 0; i < part->memory_count; i++) {
         const oak_part_memory *memory = &part->memories[i];
-        bool words = oak_unit_bytes(part->architecture, memory->space) > 1;
-        printf("  %-*s 0x%0*x to 0x%0*x  %10s  %s%s%s\n", width, memory->name, digits, (unsigned)memory->base,
-               digits, (unsigned)(memory->base + (memory->size - 1)),
-               show_size(memory->size, words, size, sizeof size),
-               memory->loaded     ? "read and write, loaded"
-               : memory->writable ? "read and write"
-                                  : "read only",
-               *memory->title ? ", " : "", memory->title);
+        printf(
+            "  %-*s 0x%0*x to 0x%0*x  %10s  %s%s%s\n", width, memory->name, digits, (unsigned)memory->base,
+            digits, (unsigned)(memory->base + (memory->size - 1)),
+            show_size(memory->size, part->architecture->spaces[memory->space].unit_bits, size, sizeof size),
+            memory->loaded     ? "read and write, loaded"
+            : memory->writable ? "read and write"
+                               : "read only",
+            *memory->title ? ", " : "", memory->title);
     }
     print_ports(self, part);
     if (part->feature_count) title(self, "Timers, serial, interrupts, reset");
@@ -321,8 +323,8 @@ static int list_parts(cli *self, const wanted *w)
         exit_code = cli_usage(self, &command_parts, "Set OAKSPINDLE_PARTS to the folder with the part files.",
                               "no part files were found");
     else if (!self->json)
-        printf("%s%-12s %-12s %10s %9s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE), "part",
-               "architecture", "code", "RAM", "other data", "ports", "what it is",
+        printf("%s%-12s %-12s %11s %10s %12s %6s  %s%s\n", cli_paint(self->result_colour, PAINT_TITLE),
+               "part", "architecture", "code", "RAM", "other data", "ports", "what it is",
                cli_paint(self->result_colour, PAINT_OFF));
     for (char **name = names; name && *name; name++) {
         int status;
@@ -335,14 +337,18 @@ static int list_parts(cli *self, const wanted *w)
         }
         shown++;
         if (part && self->json) cJSON_AddItemToArray(list, part_json(part));
-        else if (part)
-            printf("%-12s %-12s %10s %9s %12s %6u  %s\n", part->name, part->architecture->name,
-                   show_size(memory_size(part, KEEPS),
-                             oak_unit_bytes(part->architecture, part->architecture->code_space) > 1, code,
+        else if (part) {
+            const oak_space_info *spaces = part->architecture->spaces;
+            unsigned unit = 0; /* of RAM, all of it */
+            for (unsigned i = 0; i < part->memory_count; i++)
+                if (part->memories[i].writable) unit = spaces[part->memories[i].space].unit_bits;
+            printf("%-12s %-12s %11s %10s %12s %6u  %s\n", part->name, part->architecture->name,
+                   show_size(memory_size(part, KEEPS), spaces[part->architecture->code_space].unit_bits, code,
                              sizeof code),
-                   show_size(memory_size(part, RAM), false, iram, sizeof iram),
-                   show_size(memory_size(part, MORE_RAM), false, xram, sizeof xram), part->port_count,
+                   show_size(memory_size(part, RAM), unit, iram, sizeof iram),
+                   show_size(memory_size(part, MORE_RAM), unit, xram, sizeof xram), part->port_count,
                    part->title);
+        }
         oak_part_free(part);
         free(*name);
     }
