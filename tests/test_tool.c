@@ -321,7 +321,7 @@ START_TEST(a_part_is_shown_with_all_it_has)
     has(out, "mcs51-4k");
     has(out, "mcs51-64k");
     has(out, "z80-64k      z80               64 KiB     64 KiB"); /* all of it is loaded */
-    has(out, "msp430-32k   msp430           32 KiB     8 KiB"); /* its RAM, too, beside flash */
+    has(out, "msp430-32k   msp430            32 KiB      8 KiB"); /* its RAM, too, beside flash */
     ck_assert_int_eq(spindle("parts mcs51-8k"), 0);
     has(out, "0x0000 to 0x1fff");
     has(out, "quasi-bidirectional");
