@@ -139,9 +139,9 @@ static void show_group(const chips *c, const unsigned *number, unsigned count, c
     int width = (int)row_width(c) + 3;
     char line[LONGEST] = "     ", marks[LONGEST], text[LONGEST], below[LONGEST];
     for (unsigned i = 0; i < count; i++) {
-        char name[60], bank[60] = "";
+        char name[120], bank[40] = "";
         if (about->bank) snprintf(bank, sizeof bank, ", bank %u", number[i] / about->bank);
-        snprintf(name, sizeof name, "%s%u%s", about->called, number[i], bank);
+        snprintf(name, sizeof name, "%.40s%u%s", about->called, number[i], bank);
         snprintf(line + strlen(line), sizeof line - strlen(line), "%-*s", width, name);
     }
     tell(say, context, line, false);
@@ -268,7 +268,7 @@ cJSON *cli_json_chips(oak_session *session, const char *chosen)
             const oak_part_register *port = port_of(&c, n);
             char name[60];
             cJSON *chip = cJSON_CreateObject();
-            snprintf(name, sizeof name, "%s%u", about->called, n);
+            snprintf(name, sizeof name, "%.40s%u", about->called, n);
             cJSON_AddStringToObject(chip, "name", name);
             if (about->bank) cJSON_AddNumberToObject(chip, "bank", n / about->bank);
             cJSON_AddStringToObject(chip, "space", c.part->architecture->spaces[c.space].name);

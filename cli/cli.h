@@ -18,7 +18,9 @@ typedef struct cli {
     oak_host host;
     oak_diag_sink sink;
     bool json;
-    cJSON *diagnostics; /* when json: what was reported */
+    cJSON *diagnostics; /* when json: what was reported, */
+    cJSON *document;    /* and what the command has to say, or NULL */
+    const char *command; /* its name */
     bool error_colour, result_colour;
     char register_base;                   /* in which registers are shown, as in cli_cells; 0: hexadecimal */
     bool marks;                           /* what the last run has changed is marked with a * */
@@ -140,7 +142,13 @@ void cli_open_json(void);
 /* A document as text, valid whatever it holds; NULL when there is no memory. Free it. */
 char *cli_json_text(const cJSON *document, bool on_one_line);
 /* Prints a document (and takes it over), with the diagnostics under "diagnostics". */
+/* What a command has to say with --json; takes it over. It is printed when the command has ended. */
 void cli_print_json(cli *self, cJSON *document);
+enum { CLI_DOCUMENT_VERSION = 1 }; /* of docs/schema */
+/* From now on what is printed goes into the document; printed and begun anew. */
+void cli_capture(cli *self);
+bool cli_captures(void);
+void cli_finish_json(cli *self, bool ok);
 /* `count` with separators: 41,667. */
 const char *cli_count(unsigned long long count, char *text, size_t room);
 
@@ -262,6 +270,8 @@ bool cli_has_chips(const oak_part *part);
 unsigned cli_chip_lines(oak_session *session, const cli_changes *changes, const char *chosen,
                         unsigned columns, chips_line say, void *context);
 unsigned cli_report_chips(cli *self, oak_session *session, const char *chosen);
+/* What went out of each serial port since it was asked last, with the cycle of each stop bit where that is known. */
+cJSON *cli_json_sent(oak_session *session);
 cJSON *cli_json_chips(oak_session *session, const char *chosen);
 /* Whether there are chips that a list names; the empty one does. */
 bool cli_are_chips(oak_session *session, const char *names);

@@ -321,7 +321,8 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         clock_gettime(CLOCK_MONOTONIC, &end);
         double took =
             (double)(end.tv_sec - begin.tv_sec) * 1000 + (double)(end.tv_nsec - begin.tv_nsec) / 1e6;
-        if (!self->json) printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
+        if (self->json) cli_finish_json(self, !exit_code), cli_capture(self); /* a document each time */
+        else printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
         fflush(stdout);
         oak_program *program = NULL;
         oak_diag_sink quiet = {0};
@@ -343,6 +344,7 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         }
     }
     for (unsigned i = 0; i < count; i++) free(files[i]);
+    self->json = false; /* each document has been printed */
     return EXIT_DONE;
 }
 

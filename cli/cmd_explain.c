@@ -151,15 +151,17 @@ static oak_status explain_anywhere(cli *self, const char *word, const oak_text_s
 static int explain(cli *self, const oak_part *part, bool part_named, const char *const *words)
 {
     int exit_code = EXIT_DONE;
+    const char *kind = "instruction";
     cli_text text = {0};
     oak_text_sink sink = cli_text_sink(&text);
     oak_status status = OAK_NOT_FOUND;
     if (!words[1])
         status = part_named ? oak_explain_mnemonic(&self->host, part->architecture, words[0], &sink)
                             : explain_anywhere(self, words[0], &sink);
-    if (status == OAK_NOT_FOUND && !words[1]) status = oak_explain_code(words[0], &sink);
-    if (status == OAK_NOT_FOUND && !words[1] && (explain_notice(words[0]) || explain_kind(words[0])))
-        status = OAK_OK;
+    if (status == OAK_NOT_FOUND && !words[1]) status = oak_explain_code(words[0], &sink), kind = "message";
+    if (status == OAK_NOT_FOUND && !words[1] && explain_notice(words[0])) status = OAK_OK, kind = "notice";
+    if (status == OAK_NOT_FOUND && !words[1] && explain_kind(words[0])) status = OAK_OK, kind = "stand-in";
+    if (status == OAK_NOT_FOUND) kind = "bytes";
     if (status == OAK_NOT_FOUND && !explain_bytes(self, part, words, &sink, &exit_code))
         exit_code =
             cli_usage(self, &command_explain,
@@ -169,6 +171,13 @@ static int explain(cli *self, const oak_part *part, bool part_named, const char 
                       part_named ? part->architecture->name : "");
     else if (status && status != OAK_NOT_FOUND) exit_code = cli_failed(self, status, words[0]);
     if (!exit_code && text.bytes) fputs(text.bytes, stdout);
+    if (!exit_code && self->json) {
+        cJSON *document = cJSON_CreateObject();
+        cJSON_AddStringToObject(document, "kind", kind);
+        cJSON_AddStringToObject(document, "of", words[0]);
+        if (part_named || kind[0] == 'b') cJSON_AddStringToObject(document, "part", part->name);
+        cli_print_json(self, document);
+    }
     free(text.bytes);
     return exit_code;
 }
@@ -176,7 +185,9 @@ static int explain(cli *self, const oak_part *part, bool part_named, const char 
 static int run(cli *self, int argc, const char **argv)
 {
     char *part_name = NULL;
+    int json = 0;
     const struct poptOption table[] = {{"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
+                                       {"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL},
                                        POPT_TABLEEND};
     poptContext context;
     bool done;
@@ -205,7 +216,7 @@ const command command_explain = {
     "are, with the bits of its operands filled in. The code in brackets behind a message:\n"
     "what it means, with a wrong and a right example. `notices`: what a chip suffers\n"
     "silently, or one kind of it (contention). `board`: the kinds of stand-ins on boards,\n"
-    "or one of them (motor) with its terminals and settings.\n"
+    "or one of them (motor) with its terminals and settings. --json: as a JSON document.\n"
     "\n"
     "examples:\n"
     "  spindle explain djnz\n"

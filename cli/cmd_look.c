@@ -26,6 +26,14 @@ static int look(cli *self, const oak_part *part, const char *path, const char *s
                      "the image has bytes where the part has no code memory");
     exit_code = cli_failed(self, status, path);
     if (!exit_code && !cli_write_file(self, output ? output : "-", &text)) exit_code = EXIT_REFUSED;
+    if (!exit_code && self->json) {
+        cJSON *document = cJSON_CreateObject();
+        cJSON_AddStringToObject(document, "part", part->name);
+        cJSON_AddStringToObject(document, "image", path);
+        if (output) cJSON_AddStringToObject(document, "output", output);
+        cJSON_AddNumberToObject(document, "bytes", (double)oak_image_count(oak_program_image(program)));
+        cli_print_json(self, document);
+    }
     free(text.bytes);
     oak_program_free(program);
     return exit_code;
@@ -56,6 +64,15 @@ static int compare(cli *self, const oak_part *part, const char *const *paths, ui
                        found.moved == 1 ? "" : "s");
             if (!found.stretches && !found.moved) printf("the same bytes\n");
             if (found.stretches || found.moved) exit_code = EXIT_EXPECTATION;
+            if (self->json) {
+                cJSON *document = cJSON_CreateObject();
+                cJSON_AddStringToObject(document, "part", part->name);
+                cJSON_AddStringToObject(document, "before", paths[0]);
+                cJSON_AddStringToObject(document, "after", paths[1]);
+                cJSON_AddNumberToObject(document, "stretches", found.stretches);
+                cJSON_AddNumberToObject(document, "moved", found.moved);
+                cli_print_json(self, document);
+            }
         }
         free(text.bytes);
     }
@@ -68,7 +85,7 @@ static int run(cli *self, int argc, const char **argv)
 {
     char *part_name = NULL, *symbols = NULL, *output = NULL, *clock_text = NULL;
     uint64_t clock = 0;
-    int comparing = 0, routines = 0;
+    int comparing = 0, routines = 0, json = 0;
     long long base = 0;
     const struct poptOption table[] = {
         {"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
@@ -78,6 +95,7 @@ static int run(cli *self, int argc, const char **argv)
         {"routines", 'r', POPT_ARG_NONE, &routines, 0, NULL, NULL},
         {"clock", 0, POPT_ARG_STRING, &clock_text, 0, NULL, NULL},
         {"base", 0, POPT_ARG_LONGLONG, &base, 0, NULL, NULL},
+        {"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL},
         POPT_TABLEEND,
     };
     poptContext context;
@@ -130,6 +148,7 @@ const command command_look = {
     "  -r, --routines       how long each routine takes, at the shortest and at the longest\n"
     "      --clock F        for the times of --routines, as 12MHz; the part's own when not given\n"
     "      --base ADDRESS   where a raw binary (.bin) begins\n"
+    "      --json           as one JSON document, the text in it\n"
     "\n"
     "examples:\n"
     "  spindle look lathe.hex --part mcs51-8k\n"

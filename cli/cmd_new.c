@@ -118,6 +118,14 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
         }
     }
     if (!exit_code && !cli_write_files(self, files, count)) exit_code = EXIT_REFUSED;
+    if (!exit_code && self->json) {
+        cJSON *document = cJSON_CreateObject();
+        cJSON_AddStringToObject(document, "part", part->name);
+        cJSON_AddStringToObject(document, "folder", folder);
+        cJSON *list = cJSON_AddArrayToObject(document, "files");
+        for (unsigned i = 0; i < count; i++) cJSON_AddItemToArray(list, cJSON_CreateString(made[i].path));
+        cli_print_json(self, document);
+    }
     for (unsigned i = 0; i < count; i++) free(made[i].path), free(made[i].text.bytes);
     for (char **one = names; *one; one++) free(*one);
     free(names);
@@ -128,8 +136,10 @@ static int make(cli *self, const char *folder, const oak_part *part, const char 
 static int run(cli *self, int argc, const char **argv)
 {
     char *part_name = NULL, *template_name = NULL;
+    int json = 0;
     const struct poptOption table[] = {{"part", 'p', POPT_ARG_STRING, &part_name, 0, NULL, NULL},
                                        {"template", 't', POPT_ARG_STRING, &template_name, 0, NULL, NULL},
+                                       {"json", 0, POPT_ARG_NONE, &json, 0, NULL, NULL},
                                        POPT_TABLEEND};
     poptContext context;
     bool done;
@@ -161,6 +171,7 @@ const command command_new = {
     "\n"
     "  -p, --part PART        the microcontroller, by name or as a path to a part file\n"
     "  -t, --template NAME    another beginning than `basic`\n"
+    "      --json             tell what was written as a JSON document\n"
     "\n"
     "examples:\n"
     "  spindle new knocker --part mcs51-8k\n",

@@ -199,7 +199,12 @@ static cJSON *part_json(const oak_part *part)
     for (unsigned i = 0; i < part->memory_count; i++) {
         cJSON *item = cJSON_CreateObject();
         cJSON_AddStringToObject(item, "space", part->architecture->spaces[part->memories[i].space].name);
+        cJSON_AddStringToObject(item, "name", part->memories[i].name);
+        cJSON_AddStringToObject(item, "title", part->memories[i].title);
         cJSON_AddStringToObject(item, "kind", part->memories[i].writable ? "ram" : "rom");
+        cJSON_AddBoolToObject(item, "loaded", part->memories[i].loaded);
+        unsigned unit = part->architecture->spaces[part->memories[i].space].unit_bits;
+        cJSON_AddNumberToObject(item, "unit_bits", unit ? unit : 8);
         cJSON_AddNumberToObject(item, "at", part->memories[i].base);
         cJSON_AddNumberToObject(item, "size", part->memories[i].size);
         const oak_part_chips *chips = &part->memories[i].chips;
@@ -220,6 +225,8 @@ static cJSON *part_json(const oak_part *part)
         cJSON_AddStringToObject(item, "name", reg->name);
         cJSON_AddStringToObject(item, "space", part->architecture->spaces[reg->space].name);
         cJSON_AddNumberToObject(item, "at", reg->address);
+        cJSON_AddNumberToObject(item, "width", reg->bits);
+        cJSON_AddStringToObject(item, "access", reg->read_only ? "read" : "both");
         cJSON_AddNumberToObject(item, "reset", reg->reset);
         cJSON_AddStringToObject(item, "title", reg->title);
         bits = cJSON_AddArrayToObject(item, "bits");

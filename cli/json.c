@@ -1,4 +1,4 @@
-/* json.c — documents are complete and valid, or there is none.
+/* json.c — documents are complete and valid, or there is none; and one stands alone on standard output: what a command prints besides is in it.
  *
  * Whatever cannot be added to a document for lack of memory is noticed here, where all memory for documents is taken; and bytes that
  * are no characters, out of a source say, become U+FFFD; control characters are escaped. */
@@ -77,14 +77,74 @@ char *cli_json_text(const cJSON *document, bool on_one_line)
 
 void cli_print_json(cli *self, cJSON *document)
 {
-    static const char nothing[] =
-        "{\"ok\": false, \"diagnostics\": [{\"severity\": \"error\", \"code\": \"failed\", "
-        "\"message\": \"out of memory\"}]}";
-    if (!cJSON_AddItemToObject(document, "diagnostics", self->diagnostics)) cJSON_Delete(self->diagnostics);
+    cJSON_Delete(self->document);
+    self->document = document;
+}
+
+/* ------------------------------------------------------------------------------------------ one document alone */
+
+static FILE *captured, *real_output;
+static char *captured_text;
+static size_t captured_size;
+
+void cli_capture(cli *self)
+{
+    self->json = true;
+    captured = open_memstream(&captured_text, &captured_size);
+    if (!captured) {
+        cli_lose_memory();
+        return;
+    }
+    real_output = stdout;
+    stdout = captured;
+}
+
+bool cli_captures(void)
+{
+    return captured != NULL;
+}
+
+/* Members in front of those of a command; those it has itself stand as they are. */
+static cJSON *complete(cli *self, bool ok)
+{
+    cJSON *whole = cJSON_CreateObject(), *own = self->document, *one;
+    cJSON_AddNumberToObject(whole, "version", CLI_DOCUMENT_VERSION);
+    cJSON_AddStringToObject(whole, "spindle", oak_version());
+    if (self->command) cJSON_AddStringToObject(whole, "command", self->command);
+    cJSON_AddBoolToObject(whole, "ok", ok);
+    if (own) cJSON_DeleteItemFromObjectCaseSensitive(own, "ok");
+    while (own && (one = own->child)) {
+        cJSON_DetachItemViaPointer(own, one);
+        char *name = one->string;
+        one->string = NULL;
+        if (!name || !cJSON_AddItemToObject(whole, name, one)) cJSON_Delete(one);
+        cJSON_free(name);
+    }
+    cJSON_Delete(own);
+    self->document = NULL;
+    return whole;
+}
+
+void cli_finish_json(cli *self, bool ok)
+{
+    static const char nothing[] = "{\"version\": 1, \"ok\": false, \"diagnostics\": [{\"severity\": \"error\", "
+                                  "\"code\": \"failed\", \"message\": \"out of memory\"}]}";
+    if (captured) {
+        if (fflush(captured) || ferror(captured)) cli_lose_memory();
+        fclose(captured);
+        stdout = real_output;
+        captured = NULL;
+    }
+    cJSON *whole = complete(self, ok && !cli_memory_lost());
+    if (captured_text && captured_text[strspn(captured_text, "\n")] && !cJSON_GetObjectItemCaseSensitive(whole, "text"))
+        cJSON_AddStringToObject(whole, "text", captured_text);
+    free(captured_text);
+    captured_text = NULL;
+    if (!cJSON_AddItemToObject(whole, "diagnostics", self->diagnostics)) cJSON_Delete(self->diagnostics);
     self->diagnostics = cJSON_CreateArray();
-    char *text = cli_json_text(document, false);
+    char *text = cli_json_text(whole, false);
     puts(text ? text : nothing);
-    self->printed = true;
+    fflush(stdout);
     free(text);
-    cJSON_Delete(document);
+    cJSON_Delete(whole);
 }

@@ -39,6 +39,11 @@ int main(int argc, const char **argv)
     self.sink = (oak_diag_sink){.context = &self, .report = cli_report_diagnostic};
     self.diagnostics = cJSON_CreateArray();
     const char *name = argc > 1 ? argv[1] : "help";
+    bool talks = strcmp(name, "bench") == 0; /* a document a line */
+    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++)
+        if (strcmp(argv[i], "--json") == 0 && !self.json && !talks) cli_capture(&self);
+    for (size_t i = 0; i < COMMANDS; i++)
+        if (strcmp(commands[i]->name, name) == 0) self.command = commands[i]->name;
     int exit_code = -1;
     if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0 || strcmp(name, "-h") == 0) {
         const command *of = NULL;
@@ -70,12 +75,10 @@ int main(int argc, const char **argv)
         self.errors = 0;
         if (!self.json && !self.said_memory) cli_failed(&self, OAK_NO_MEMORY, name);
     }
-    /* A refusal before the command could print its document is a document too. */
-    if (self.json && (cJSON_GetArraySize(self.diagnostics) || (cli_memory_lost() && !self.printed))) {
-        cJSON *document = cJSON_CreateObject();
-        cJSON_AddBoolToObject(document, "ok", 0);
-        cli_print_json(&self, document);
-    }
+    /* A refusal at the bench, before it could begin, is a document too. */
+    if (self.json && (!talks || cJSON_GetArraySize(self.diagnostics) || (cli_memory_lost() && !self.printed)))
+        cli_finish_json(&self, exit_code == EXIT_DONE);
+    cJSON_Delete(self.document);
     cJSON_Delete(self.diagnostics);
     cli_forget_files();
     if (fflush(stdout) || ferror(stdout)) exit_code = exit_code ? exit_code : EXIT_REFUSED;

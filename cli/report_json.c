@@ -194,6 +194,7 @@ void cli_report_json(cli *self, oak_session *session, const cli_reported *what)
     if (cli_has_chips(oak_session_part(session)))
         cJSON_AddItemToObject(root, "chips", cli_json_chips(session, NULL));
     if (what->board) cJSON_AddItemToObject(root, "board", cli_json_board(what->board));
+    cJSON_AddItemToObject(root, "sent", cli_json_sent(session));
     cJSON *list = cJSON_AddArrayToObject(root, "show");
     for (unsigned i = 0; i < what->show_count; i++)
         cJSON_AddItemToArray(list, cli_json_show(self, session, &what->shows[i]));

@@ -74,3 +74,31 @@ bool report_output(cli *self, oak_session *session, oak_board *board, bool timed
     free(bytes);
     return any;
 }
+
+cJSON *cli_json_sent(oak_session *session)
+{
+    enum { ROOM = 65536 };
+    const oak_part *part = oak_session_part(session);
+    oak_chip_port chip = oak_session_chip(session);
+    cJSON *list = cJSON_CreateArray();
+    uint8_t *bytes = chip.ops->take_output ? cli_malloc(ROOM) : NULL;
+    uint64_t *cycles = bytes && chip.ops->sent_at ? cli_malloc(ROOM * sizeof *cycles) : NULL;
+    unsigned line = 0;
+    for (unsigned i = 0; bytes && i < part->block_count; i++) {
+        size_t count = 0, known = 0;
+        if (!oak_block_sends(part->blocks[i].kind)) continue;
+        if (cycles && chip.ops->sent_at(chip.chip, line, cycles, ROOM, &known)) known = 0;
+        if (chip.ops->take_output(chip.chip, line++, bytes, ROOM, &count) || !count) continue;
+        cJSON *one = cJSON_CreateObject();
+        cJSON_AddStringToObject(one, "by", part->blocks[i].name);
+        cJSON *list_of = cJSON_AddArrayToObject(one, "bytes");
+        for (size_t b = 0; b < count; b++) cJSON_AddItemToArray(list_of, cJSON_CreateNumber(bytes[b]));
+        list_of = known == count ? cJSON_AddArrayToObject(one, "cycles") : NULL;
+        for (size_t b = 0; list_of && b < count; b++)
+            cJSON_AddItemToArray(list_of, cJSON_CreateNumber((double)cycles[b]));
+        cJSON_AddItemToArray(list, one);
+    }
+    free(cycles);
+    free(bytes);
+    return list;
+}

@@ -457,6 +457,7 @@ static int run_program(cli *self, const cli_runner *runner, const oak_part *part
     if (!status) {
         oak_chip_port chip = oak_machine_port(machine);
         status = oak_session_open(&self->host, &chip, program, &session);
+        if (!status) oak_session_track_changes(session, true);
     }
     uint32_t at, size;
     if (!status && options->data_runs && !program_knows_data(program))

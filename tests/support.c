@@ -75,6 +75,7 @@ static void put_on_chip(bench *b)
     ck_assert_int_eq(oak_machine_load(b->machine, oak_program_image(b->program), &outside), OAK_OK);
     b->chip = oak_machine_port(b->machine);
     ck_assert_int_eq(oak_session_open(&b->host, &b->chip, b->program, &b->session), OAK_OK);
+    oak_session_track_changes(b->session, true);
     b->sink = collect(&b->diags);
 }
 

@@ -387,7 +387,16 @@ typedef struct scripted {
     oak_chip_time time;
     bool stops[16];
     char log[4000];
+    struct {
+        unsigned pc, time, other; /* how often it was asked for what */
+    } asked;
+    char broken; /* what cannot be read any more: r registers, m memory, p pins, t time; s it cannot run */
 } scripted;
+
+static oak_status fails(const scripted *self, char what)
+{
+    return self->broken == what ? OAK_IO_ERROR : OAK_OK;
+}
 
 #define LOG(...) snprintf(self->log + strlen(self->log), sizeof self->log - strlen(self->log), __VA_ARGS__)
 
@@ -410,6 +419,7 @@ static oak_status script_run(void *chip, uint64_t until_cycle, uint64_t until_in
 {
     scripted *self = chip;
     LOG("run %lld;", (long long)until_cycle);
+    if (fails(self, 's')) return OAK_IO_ERROR;
     *stop = (oak_stop){.reason = OAK_STOP_CYCLES};
     for (bool first = true;; first = false) {
         stop->pc = self->pc;
@@ -432,8 +442,9 @@ static oak_status script_run(void *chip, uint64_t until_cycle, uint64_t until_in
 static oak_status script_read_register(void *chip, unsigned reg, uint32_t *value)
 {
     scripted *self = chip;
+    self->asked.pc += reg == 0, self->asked.other += reg != 0;
     *value = reg == 0 ? self->pc : reg == 1 ? self->a : 0;
-    return OAK_OK;
+    return fails(self, 'r');
 }
 
 static oak_status script_write_register(void *chip, unsigned reg, uint32_t value)
@@ -450,7 +461,8 @@ static oak_status script_read_memory(void *chip, unsigned space, uint32_t addres
     scripted *self = chip;
     if (space != 2 || address > 256 || count > 256 - address) return OAK_OUT_OF_RANGE;
     memcpy(bytes, self->ram + address, count);
-    return OAK_OK;
+    self->asked.other++;
+    return fails(self, 'm');
 }
 
 static oak_status script_write_memory(void *chip, unsigned space, uint32_t address, const uint8_t *bytes,
@@ -466,7 +478,8 @@ static oak_status script_write_memory(void *chip, unsigned space, uint32_t addre
 static oak_status script_read_pin(void *chip, unsigned pin, oak_pin *state)
 {
     *state = (oak_pin){.result = ((scripted *)chip)->pins[pin], .outside = ((scripted *)chip)->pins[pin]};
-    return OAK_OK;
+    ((scripted *)chip)->asked.other++;
+    return fails(chip, 'p');
 }
 
 static oak_status script_drive_pin(void *chip, unsigned pin, oak_level level)
@@ -488,7 +501,8 @@ static oak_status script_set_stop(void *chip, uint32_t address, bool on)
 static oak_status script_read_time(void *chip, oak_chip_time *time)
 {
     *time = ((scripted *)chip)->time;
-    return OAK_OK;
+    ((scripted *)chip)->asked.time++;
+    return fails(chip, 't');
 }
 
 static oak_status script_write_time(void *chip, const oak_chip_time *time)
@@ -497,7 +511,8 @@ static oak_status script_write_time(void *chip, const oak_chip_time *time)
     return OAK_OK;
 }
 
-START_TEST(a_session_works_on_any_chip_port)
+/* Opens a session on it. */
+static oak_session *open_script(scripted *chip)
 {
     static const oak_chip_ops ops = {.part = script_part,
                                      .reset = script_reset,
@@ -517,25 +532,33 @@ START_TEST(a_session_works_on_any_chip_port)
         {.name = "PX", .space = 4, .bits = 8, .address = 0x90, .title = ""}};
     static const oak_part_port ports[] = {
         {.name = "px", .address = 0x90, .space = 4, .pin_count = 8, .title = ""}};
-    static scripted chip;
-    chip.part = (oak_part){.name = "script",
-                           .title = "",
-                           .architecture = oak_architecture_find("mcs51"),
-                           .clock_millihertz = 12000000000u,
-                           .clocks_per_cycle = 12,
-                           .memories = memories,
-                           .memory_count = 2,
-                           .registers = registers,
-                           .register_count = 1,
-                           .ports = ports,
-                           .port_count = 1};
+    *chip = (scripted){0};
+    chip->part = (oak_part){.name = "script",
+                            .title = "",
+                            .architecture = oak_architecture_find("mcs51"),
+                            .clock_millihertz = 12000000000u,
+                            .clocks_per_cycle = 12,
+                            .memories = memories,
+                            .memory_count = 2,
+                            .registers = registers,
+                            .register_count = 1,
+                            .ports = ports,
+                            .port_count = 1};
     oak_host host = oak_linux_host();
-    oak_chip_port port = {&chip, &ops};
+    oak_chip_port port = {chip, &ops};
     oak_session *session;
+    ck_assert_int_eq(oak_session_open(&host, &port, NULL, &session), OAK_OK);
+    return session;
+}
+
+START_TEST(a_session_works_on_any_chip_port)
+{
+    static scripted chip;
+    oak_session *session = open_script(&chip);
     collected diags;
     oak_diag_sink sink = collect(&diags);
     oak_event event;
-    ck_assert_int_eq(oak_session_open(&host, &port, NULL, &session), OAK_OK);
+    oak_session_track_changes(session, true);
     ck_assert_str_eq(oak_session_part(session)->name, "script");
     ck_assert_int_eq(oak_session_drive(session, "px.3 = 1 until 45 cycles, 0", &sink), OAK_OK);
     ck_assert_int_eq(oak_session_add_stop(session, "6", "iram[0x30] > 10", 0, &sink, NULL), OAK_OK);
@@ -552,6 +575,75 @@ START_TEST(a_session_works_on_any_chip_port)
     oak_session_close(session);
     ck_assert_str_eq(chip.log,
                      "stop 6=1;register 1=3;pin 3=1 at 0;run 45;pin 3=0 at 50;run -1;run -1;stop 6=0;");
+}
+END_TEST
+
+START_TEST(a_step_on_a_slow_port_asks_for_no_more_than_it_needs)
+{
+    static scripted chip;
+    oak_session *session = open_script(&chip);
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    oak_event event;
+    chip.asked.pc = chip.asked.time = chip.asked.other = 0;
+    for (unsigned i = 0; i < 100; i++) ck_assert_int_eq(oak_session_step(session, &event), OAK_OK);
+    ck_assert_uint_le(chip.asked.pc, 100);
+    ck_assert_uint_le(chip.asked.time, 200);
+    ck_assert_uint_eq(chip.asked.other, 0);
+    oak_budget ten = {.instructions = 10};
+    ck_assert_int_eq(oak_session_add_stop(session, "6", NULL, 0, &sink, NULL), OAK_OK);
+    ck_assert_int_eq(oak_session_run(session, &ten, &sink, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_uint_eq(chip.asked.other, 0);
+    oak_change changes[4];
+    size_t count = 7;
+    ck_assert_int_eq(oak_session_changes(session, changes, 4, &count),
+                     OAK_UNSUPPORTED); /* nobody has asked for them */
+    ck_assert_uint_eq(count, 0);
+    ck_assert_int_eq(oak_session_add_watch(session, "iram[0x30]", OAK_WATCH_WRITE, &sink, NULL),
+                     OAK_UNSUPPORTED);
+    ck_assert_str_eq(diags.one[0].message, "this chip cannot tell of accesses");
+    ck_assert_int_eq(oak_session_add_watch(session, "iram[0x30] == 200", OAK_WATCH_HOLDS, &sink, NULL),
+                     OAK_OK);
+    oak_session_close(session);
+}
+END_TEST
+
+START_TEST(what_a_port_fails_at_is_told_by_the_call_that_has_asked)
+{
+    static scripted chip;
+    static const char whats[] = "rts";
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    for (const char *what = whats; *what; what++) {
+        oak_session *session = open_script(&chip);
+        oak_event event;
+        chip.broken = *what;
+        ck_assert_int_eq(oak_session_step(session, &event), OAK_IO_ERROR);
+        ck_assert_int_eq(oak_session_run_to(session, "6", &(oak_budget){.instructions = 9}, &sink, &event),
+                         OAK_IO_ERROR);
+        chip.broken = 0;
+        ck_assert_int_eq(oak_session_step(session, &event), OAK_OK); /* and it goes on when the port does */
+        oak_session_close(session);
+    }
+    oak_session *session = open_script(&chip);
+    oak_reading reading;
+    oak_event event;
+    oak_change changes[4];
+    size_t count;
+    oak_session_track_changes(session, true);
+    ck_assert_int_eq(oak_session_step(session, &event), OAK_OK);
+    chip.broken = 'm';
+    ck_assert_int_eq(oak_session_value(session, "iram[0x30] + 1", &sink, &reading), OAK_IO_ERROR);
+    ck_assert_int_eq(oak_session_changes(session, changes, 4, &count), OAK_IO_ERROR);
+    ck_assert_int_eq(oak_session_step(session, &event), OAK_IO_ERROR); /* how it was cannot be noted */
+    chip.broken = 'r';
+    ck_assert_int_eq(oak_session_value(session, "a", &sink, &reading), OAK_IO_ERROR);
+    chip.broken = 'p';
+    ck_assert_int_eq(oak_session_value(session, "px.1", &sink, &reading), OAK_IO_ERROR);
+    chip.broken = 0;
+    ck_assert_int_eq(oak_session_value(session, "a", &sink, &reading), OAK_OK);
+    oak_session_close(session);
 }
 END_TEST
 
@@ -618,4 +710,5 @@ RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
           a_repeating_drive_does_not_drift, a_stop_point_reached_when_a_pin_changes_is_not_lost,
           changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,
           a_wrong_state_file_is_refused, a_session_works_on_any_chip_port,
-          a_line_port_carries_bytes_both_ways)
+          a_step_on_a_slow_port_asks_for_no_more_than_it_needs,
+          what_a_port_fails_at_is_told_by_the_call_that_has_asked, a_line_port_carries_bytes_both_ways)

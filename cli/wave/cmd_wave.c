@@ -234,6 +234,52 @@ static bool read_moment(cli *self, const char *option, const char *text, uint64_
     return false;
 }
 
+/* A level a character, the highest bit first: 0, 1, z (nobody drives it) or x (not known). */
+static void level_text(const wave_row *row, const wave_piece *piece, char *text)
+{
+    for (unsigned bit = row->bits; bit-- > 0;) {
+        bool value = piece->value >> bit & 1, other = piece->other >> bit & 1;
+        *text++ = other ? (value ? 'x' : 'z') : value ? '1' : '0';
+    }
+    *text = 0;
+}
+
+static cJSON *document_of(const wave_view *view, const char *picture)
+{
+    cJSON *document = cJSON_CreateObject();
+    if (picture) cJSON_AddStringToObject(document, "picture", picture);
+    cJSON_AddNumberToObject(document, "from_ps", (double)view->from);
+    cJSON_AddNumberToObject(document, "to_ps", (double)view->to);
+    cJSON *signals = cJSON_AddArrayToObject(document, "signals"), *marks = cJSON_AddArrayToObject(document, "marks");
+    for (unsigned r = 0; r < view->row_count; r++) {
+        const wave_row *row = &view->rows[r];
+        cJSON *one = cJSON_CreateObject();
+        cJSON_AddStringToObject(one, "name", row->name);
+        cJSON_AddNumberToObject(one, "bits", row->bits);
+        if (row->period > 0) {
+            cJSON_AddNumberToObject(one, "period_ps", row->period);
+            cJSON_AddNumberToObject(one, "high", row->high);
+        }
+        cJSON *levels = cJSON_AddArrayToObject(one, "levels");
+        for (size_t i = 0; i < row->count; i++) {
+            char text[40];
+            cJSON *level = cJSON_CreateObject();
+            level_text(row, &row->pieces[i], text);
+            cJSON_AddNumberToObject(level, "from_ps", (double)row->pieces[i].from);
+            cJSON_AddStringToObject(level, "level", text);
+            cJSON_AddItemToArray(levels, level);
+        }
+        cJSON_AddItemToArray(signals, one);
+    }
+    for (size_t i = 0; i < view->mark_count; i++) {
+        cJSON *one = cJSON_CreateObject();
+        cJSON_AddStringToObject(one, "name", view->marks[i].name);
+        cJSON_AddNumberToObject(one, "at_ps", (double)view->marks[i].time);
+        cJSON_AddItemToArray(marks, one);
+    }
+    return document;
+}
+
 static int show(cli *self, const oak_trace *trace, const char *title, const wave_options *options)
 {
     wave_view view = {.trace = trace, .title = title, .stop = options->stop};
@@ -258,6 +304,7 @@ static int show(cli *self, const oak_trace *trace, const char *title, const wave
             wave_print(self, &view, columns);
             exit_code = EXIT_DONE;
         }
+        if (view.row_count && self->json) cli_print_json(self, document_of(&view, options->out));
     }
     wave_close(&view);
     return exit_code;
@@ -362,6 +409,7 @@ const command command_wave = {
     "      --only NAME       show this signal only; repeat for more, in the order wanted\n"
     "      --width N         pixels, 400 to 8000; usually 1280\n"
     "      --height N        pixels; usually as many as the signals need, up to 800\n"
+    "      --json            as one JSON document: signals with their levels and times\n"
     "\n"
     "of the options of run, these matter most here:\n"
     "      --record WHAT     a pin, a port, an expression, or `pins` (all that have a name,\n"

@@ -128,7 +128,7 @@ typedef struct oak_watch {
 /* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of cells and registers that the
  * program seldom writes; an expression with the program counter, a pin or a register of a device in it is worked out after each
  * instruction, and a run is many times slower while there is one. At most
- * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic. */
+ * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic; OAK_UNSUPPORTED, after one too, where the chip cannot tell of accesses. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,
                                               oak_watch_kind kind, const oak_diag_sink *sink,
@@ -247,8 +247,11 @@ typedef struct oak_change {
     uint32_t after;
 } oak_change;
 
+/* Whether each run first takes note of how all is: registers, special registers, every memory that can be written. It costs what reading all of
+ * that costs, so it is off until somebody asks. */
+void oak_session_track_changes(oak_session *session, bool on);
 /* What differs from how it was when the last run began: registers first, then memory, ascending. `room` changes are
- * written; *count tells how many there are. */
+ * written; *count tells how many there are, none before the first run. OAK_UNSUPPORTED where changes are not tracked. */
 OAK_MUST_USE oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room,
                                             size_t *count);
 

@@ -337,13 +337,13 @@ static oak_status ready(oak_session *session)
     return session->history->count ? OAK_OK : OAK_NOT_FOUND;
 }
 
-oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event)
+static oak_status go_back_steps(oak_session *session, uint64_t steps, oak_event *event)
 {
     uint64_t now = session_time(session).instructions;
     oak_status status = ready(session);
     if (status) return status;
     if (steps > now) return OAK_NOT_FOUND;
-    status = session_take_snapshot(session);
+    status = session_note_before(session);
     if (status) return status;
     for (size_t i = session->history->count; i-- > 0;)
         if (session->history->moments[i].time.instructions <= now - steps)
@@ -351,17 +351,27 @@ oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_even
     return OAK_NOT_FOUND;
 }
 
-oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event)
+oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event)
+{
+    return session_outcome(session, go_back_steps(session, steps, event));
+}
+
+static oak_status go_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event)
 {
     oak_status status = ready(session);
     if (status) return status;
     if (cycle > session_time(session).cycles) return OAK_NOT_FOUND;
-    status = session_take_snapshot(session);
+    status = session_note_before(session);
     if (status) return status;
     for (size_t i = session->history->count; i-- > 0;)
         if (session->history->moments[i].time.cycles <= cycle)
             return arrive(session, i, cycle, UINT64_MAX, event);
     return OAK_NOT_FOUND;
+}
+
+oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event)
+{
+    return session_outcome(session, go_back_to_cycle(session, cycle, event));
 }
 
 /* What is looked for: an expression that holds, one that changes, calls that are no deeper. */
@@ -536,7 +546,7 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
     if (status) return status;
     snapshot kept = session->before; /* what has changed until now is asked for again when nothing is found */
     session->before = (snapshot){0};
-    status = session_take_snapshot(session);
+    status = session_note_before(session);
     if (!status) status = keep_present(session, &present);
     uint64_t end = present.time.instructions;
     for (size_t i = status ? 0 : session->history->count; i-- > 0;) {

@@ -27,7 +27,7 @@ oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, con
     memset(session, 0, sizeof *session);
     session->host = *host;
     oak_arena_open(&session->arena, &session->host);
-    session->chip = *chip;
+    session_guard(session, chip);
     session->part = chip->ops->part(chip->chip);
     session->isa = oak_isa_find(session->part->architecture->name);
     session->program = program;
@@ -94,7 +94,7 @@ const oak_program *oak_session_program(const oak_session *session)
 
 oak_chip_port oak_session_chip(const oak_session *session)
 {
-    return session->chip;
+    return session->port;
 }
 
 uint64_t oak_session_clock(const oak_session *session)
@@ -321,6 +321,17 @@ oak_status session_take_snapshot(oak_session *session)
     return OAK_OK;
 }
 
+oak_status session_note_before(oak_session *session)
+{
+    return session->tracks ? session_take_snapshot(session) : OAK_OK;
+}
+
+void oak_session_track_changes(oak_session *session, bool on)
+{
+    session->tracks = on;
+    if (!on) session->before.taken = false;
+}
+
 typedef struct change_list {
     oak_change *changes;
     size_t room, count;
@@ -334,11 +345,11 @@ static void note_change(change_list *list, unsigned space, uint32_t address, uin
     list->count++;
 }
 
-oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count)
+static oak_status list_changes(oak_session *session, oak_change *changes, size_t room, size_t *count)
 {
     change_list list = {changes, room, 0};
     *count = 0;
-    if (!session->before.taken) return OAK_OK;
+    if (!session->before.taken) return session->tracks ? OAK_OK : OAK_UNSUPPORTED;
     for (unsigned i = 0; i < session->part->architecture->register_count; i++) {
         uint32_t value = 0;
         session->chip.ops->read_register(session->chip.chip, i, &value);
@@ -371,9 +382,14 @@ oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t
     return OAK_OK;
 }
 
+oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count)
+{
+    return session_outcome(session, list_changes(session, changes, room, count));
+}
+
 /* ------------------------------------------------------------------------------------------ running */
 
-oak_status oak_session_reset(oak_session *session)
+static oak_status reset_all(oak_session *session)
 {
     oak_status status = session->chip.ops->reset(session->chip.chip);
     for (size_t i = 0; i < session->stop_count; i++) session->stops[i].point.hits = 0;
@@ -389,6 +405,11 @@ oak_status oak_session_reset(oak_session *session)
     for (size_t i = 0; i < session->watch_count; i++) session->watches[i].about.hits = 0;
     session_forget_values(session);
     return status;
+}
+
+oak_status oak_session_reset(oak_session *session)
+{
+    return session_outcome(session, reset_all(session));
 }
 
 static uint64_t limit_from(uint64_t now, uint64_t budget)
@@ -408,12 +429,12 @@ void oak_session_fail(oak_session *session)
     session->lost = true;
 }
 
-oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
-                           oak_event *event)
+static oak_status run_until_it_stops(oak_session *session, const oak_budget *budget,
+                                     const oak_diag_sink *sink, oak_event *event)
 {
     oak_chip_time now;
     oak_status status = session->chip.ops->read_time(session->chip.chip, &now);
-    if (!status && !session->keeps_before) status = session_take_snapshot(session);
+    if (!status && !session->keeps_before) status = session_note_before(session);
     if (status) return status;
     session->has_run = true;
     uint64_t last_cycle = limit_from(now.cycles, budget->cycles);
@@ -497,6 +518,12 @@ oak_status oak_session_run(oak_session *session, const oak_budget *budget, const
         status = oak_session_remove_stop(session, (unsigned)event->stop_point);
     session->last = *event;
     return session->lost ? OAK_NO_MEMORY : status;
+}
+
+oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
+                           oak_event *event)
+{
+    return session_outcome(session, run_until_it_stops(session, budget, sink, event));
 }
 
 oak_status oak_session_step(oak_session *session, oak_event *event)

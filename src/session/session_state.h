@@ -161,7 +161,9 @@ enum { SESSION_MOST_NOTICED = 64, SESSION_FAULTS = OAK_FAULT_STARVED + 1 };
 struct oak_session {
     oak_host host;
     oak_arena arena;
-    oak_chip_port chip;
+    oak_chip_port chip, port; /* guarded by guard.c; the port itself */
+    oak_chip_ops guarded;
+    bool broken; /* the port could not be read or written */
     const oak_part *part;
     const oak_isa *isa;
     oak_isa_tables *tables;
@@ -197,7 +199,8 @@ struct oak_session {
     bool (*goes_on)(void *context); /* asked while the past is searched; NULL: nobody */
     void *asks;
     passing_stop once;
-    bool replaying, watching, keeps_before;
+    bool replaying, watching, keeps_before, tracks;
+    uint64_t starved_at; /* the cycle at which it was looked whether interrupts leave time */
     /* What the chip looks at, and the watch that each is for, -1 for values. */
     oak_watched armed[OAK_MOST_WATCHED];
     int armed_watch[2 * OAK_MOST_WATCHED];
@@ -299,7 +302,12 @@ OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycl
                                        oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 uint32_t session_pc(const oak_session *session);
+/* guard.c: puts the chip of the session in front of the port; what a call returns, or OAK_IO_ERROR where the port has failed meanwhile. */
+void session_guard(oak_session *session, const oak_chip_port *port);
+oak_status session_outcome(oak_session *session, oak_status status);
 OAK_MUST_USE oak_status session_take_snapshot(oak_session *session);
+/* The same before what moves the chip, where changes are tracked. */
+OAK_MUST_USE oak_status session_note_before(oak_session *session);
 /* Decodes the instruction at an address of code; plain: as if it stood in no conditional block. */
 OAK_MUST_USE oak_status session_decode(oak_session *session, uint32_t address, oak_decoded *decoded);
 OAK_MUST_USE oak_status session_decode_plain(const oak_session *session, uint32_t address,

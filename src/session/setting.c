@@ -362,7 +362,7 @@ static oak_status set_list(oak_session *session, const char *assignment, const o
     return status;
 }
 
-oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
+static oak_status set_one(oak_session *session, const char *assignment, const oak_diag_sink *sink)
 {
     session->touched = true;
     const char *end = assignment + oak_length(assignment), *equals = assignment, *rest;
@@ -415,6 +415,11 @@ oak_status oak_session_set(oak_session *session, const char *assignment, const o
     }
     if (status) session_refuse(sink, assignment, &fault);
     return status ? OAK_REFUSED : OAK_OK;
+}
+
+oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
+{
+    return session_outcome(session, set_one(session, assignment, sink));
 }
 
 const char *oak_session_pin_name(const oak_session *session, unsigned pin)

@@ -181,7 +181,7 @@ static cJSON *state_document(state_writer *w)
     return root;
 }
 
-oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out)
+static oak_status write_all(oak_session *session, const oak_text_sink *out)
 {
     state_writer w = {.session = session};
     cJSON *root = state_document(&w);
@@ -192,6 +192,11 @@ oak_status oak_session_write_state(oak_session *session, const oak_text_sink *ou
     if (!status) status = out->write(out->context, "\n", 1);
     cJSON_free(text);
     return status;
+}
+
+oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out)
+{
+    return session_outcome(session, write_all(session, out));
 }
 
 /* ------------------------------------------------------------------------------------------ taking */

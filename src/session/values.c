@@ -340,11 +340,17 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
     return OAK_OK;
 }
 
-oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
-                             oak_reading *reading)
+static oak_status work_out(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                           oak_reading *reading)
 {
     const oak_expr *expr = session_parse(session, expression, sink);
     return expr ? session_evaluate(session, expr, expression, sink, reading) : OAK_REFUSED;
+}
+
+oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
+                             oak_reading *reading)
+{
+    return session_outcome(session, work_out(session, expression, sink, reading));
 }
 
 /* One end of a stretch; variables mean their addresses. */

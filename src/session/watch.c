@@ -75,7 +75,12 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
     }
     if (status) return status;
     one->cells.accesses = accesses[one->about.kind];
-    if (!session->chip.ops->watch || session->chip.ops->watch(session->chip.chip, &one->cells, 1))
+    if (!session->chip.ops->watch) {
+        (void)refuse(sink, text, "Watch when its value changes, or holds.",
+                     "this chip cannot tell of accesses");
+        return OAK_UNSUPPORTED;
+    }
+    if (session->chip.ops->watch(session->chip.chip, &one->cells, 1))
         return refuse(sink, text,
                       "Cells of memory can be, special registers, and whole registers except for pc.",
                       one->about.kind == OAK_WATCH_CHANGE ? "this stretch cannot be watched for changes"

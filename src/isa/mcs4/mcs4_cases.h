@@ -1,7 +1,8 @@
 /* mcs4_cases.h — what each row does, for the loop of the kit. */
-#define REG                 core->r[X]
-#define PAIR                ((uint32_t)(core->r[X] << 4 | core->r[X + 1]))
-#define IN_PAGE(units, low) ((uint32_t)(((HERE + (units)) & (MCS4_SPAN - MCS4_PAGE)) | (low)))
+#define REG  core->r[X]
+#define PAIR ((uint32_t)(core->r[X] << 4 | core->r[X + 1]))
+#define IN_PAGE(units, low)                                                                                  \
+    (((uint32_t)(HERE + (units)) & (uint32_t)(MCS4_SPAN - MCS4_PAGE)) | (uint32_t)(low))
 /* When an instruction of one byte ends. */
 #define END_HERE                                                                                             \
     (LOOP_ONE ? kit->time.cycles + kit->own_cycles[kit->row[kit->pc] - KIT_FIRST_ROW]                        \
