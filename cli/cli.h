@@ -18,8 +18,8 @@ typedef struct cli {
     oak_host host;
     oak_diag_sink sink;
     bool json;
-    cJSON *diagnostics; /* when json: what was reported, */
-    cJSON *document;    /* and what the command has to say, or NULL */
+    cJSON *diagnostics;  /* when json: what was reported, */
+    cJSON *document;     /* and what the command has to say, or NULL */
     const char *command; /* its name */
     bool error_colour, result_colour;
     char register_base;                   /* in which registers are shown, as in cli_cells; 0: hexadecimal */

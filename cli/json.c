@@ -127,8 +127,9 @@ static cJSON *complete(cli *self, bool ok)
 
 void cli_finish_json(cli *self, bool ok)
 {
-    static const char nothing[] = "{\"version\": 1, \"ok\": false, \"diagnostics\": [{\"severity\": \"error\", "
-                                  "\"code\": \"failed\", \"message\": \"out of memory\"}]}";
+    static const char nothing[] =
+        "{\"version\": 1, \"ok\": false, \"diagnostics\": [{\"severity\": \"error\", "
+        "\"code\": \"failed\", \"message\": \"out of memory\"}]}";
     if (captured) {
         if (fflush(captured) || ferror(captured)) cli_lose_memory();
         fclose(captured);
@@ -136,7 +137,8 @@ void cli_finish_json(cli *self, bool ok)
         captured = NULL;
     }
     cJSON *whole = complete(self, ok && !cli_memory_lost());
-    if (captured_text && captured_text[strspn(captured_text, "\n")] && !cJSON_GetObjectItemCaseSensitive(whole, "text"))
+    if (captured_text && captured_text[strspn(captured_text, "\n")] &&
+        !cJSON_GetObjectItemCaseSensitive(whole, "text"))
         cJSON_AddStringToObject(whole, "text", captured_text);
     free(captured_text);
     captured_text = NULL;

@@ -137,7 +137,8 @@ FILE *cli_terminal(void)
 
 bool cli_write_raw(const void *bytes, size_t size)
 {
-    if (!out.real || cli_captures() || isatty(1)) return fwrite(bytes, 1, size, stdout) == size && fflush(stdout) == 0;
+    if (!out.real || cli_captures() || isatty(1))
+        return fwrite(bytes, 1, size, stdout) == size && fflush(stdout) == 0;
     return fwrite(bytes, 1, size, out.real) == size && fflush(out.real) == 0;
 }
 

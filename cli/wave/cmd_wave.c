@@ -250,7 +250,8 @@ static cJSON *document_of(const wave_view *view, const char *picture)
     if (picture) cJSON_AddStringToObject(document, "picture", picture);
     cJSON_AddNumberToObject(document, "from_ps", (double)view->from);
     cJSON_AddNumberToObject(document, "to_ps", (double)view->to);
-    cJSON *signals = cJSON_AddArrayToObject(document, "signals"), *marks = cJSON_AddArrayToObject(document, "marks");
+    cJSON *signals = cJSON_AddArrayToObject(document, "signals"),
+          *marks = cJSON_AddArrayToObject(document, "marks");
     for (unsigned r = 0; r < view->row_count; r++) {
         const wave_row *row = &view->rows[r];
         cJSON *one = cJSON_CreateObject();

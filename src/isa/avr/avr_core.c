@@ -258,7 +258,8 @@ static uint16_t fused(const oak_core *core, const oak_decoded *decoded)
 static uint16_t natural(const oak_core *core, uint32_t pc, uint16_t handler)
 {
     const kit_op *op = &core->kit.ops[pc];
-    bool seen = core->kit.watched_count || core->kit.stop_at[pc + 1] || core->kit.stop_at[pc + 2];
+    bool seen = core->kit.watched_count || core->kit.stop_at[(pc + 1) % AVR_SPAN] ||
+                core->kit.stop_at[(pc + 2) % AVR_SPAN];
     if (handler < KIT_FIRST_ROW + AVR_RJMP && op->to && !seen) return (uint16_t)op->to;
     switch (handler - KIT_FIRST_ROW) {
     case AVR_IN: return core->kind[op->at] ? AVR_IN_LIVE : handler;
