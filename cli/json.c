@@ -144,7 +144,7 @@ void cli_finish_json(cli *self, bool ok)
     captured_text = NULL;
     if (!cJSON_AddItemToObject(whole, "diagnostics", self->diagnostics)) cJSON_Delete(self->diagnostics);
     self->diagnostics = cJSON_CreateArray();
-    char *text = cli_json_text(whole, false);
+    char *text = cli_json_text(whole, self->command && strcmp(self->command, "bench") == 0);
     puts(text ? text : nothing);
     fflush(stdout);
     free(text);

@@ -720,6 +720,53 @@ START_TEST(a_map_shows_what_a_part_has_and_what_a_program_takes)
 }
 END_TEST
 
+START_TEST(a_job_reads_nothing_but_documents)
+{
+    char *got, *error;
+    int code = shell("cd " SOURCE_FOLDER " && PATH=$(dirname " SPINDLE "):$PATH examples/embed/ci_job", &got,
+                     &error);
+    ck_assert_msg(code == 0, "%s%s", got, error);
+    has(got, "ci_job: 1605 cases pass\n");
+    has(got, "ci_job: a mistake is told with its line, 43\n");
+    free(got);
+    free(error);
+}
+END_TEST
+
+START_TEST(one_document_stands_alone_whatever_is_asked)
+{
+    open_folder();
+    static const struct {
+        const char *arguments;
+        int code;
+        const char *says;
+    } all[] = {{"asm good.asm --part mcs51-4k -o - --json", 0, ":00000001FF"},
+               {"wave good.asm --part mcs51-4k --record p1 --json", 0, "\"signals\""},
+               {"explain djnz --json", 0, "\"kind\":\t\"instruction\""},
+               {"look good.asm --part mcs51-4k --json", 0, "\"image\":\t\"good.asm\""},
+               {"run fault.asm --part mcs51-4k --json", 3, "\"ok\":\tfalse"},
+               {"new thing --part mcs51-4k --json", 0, "thing/main.asm"},
+               {"new thing --part mcs51-4k --json", 1, "this file is already there"},
+               {"nonsense --json", 2, "there is no command `nonsense`"},
+               {"--version --json", 0, "\"text\":\t\"spindle "},
+               {"asm --json --help", 0, "usage: spindle asm"}};
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        ck_assert_msg(spindle(all[i].arguments) == all[i].code, "%s: %s", all[i].arguments, out);
+        ck_assert_str_eq(err, "");
+        has(out, all[i].says);
+        cJSON *document = cJSON_Parse(out);
+        const char *end = NULL;
+        ck_assert_msg(document != NULL, "%s: %s", all[i].arguments, out);
+        cJSON_Delete(document);
+        document = cJSON_ParseWithOpts(out, &end, 0); /* and nothing behind it */
+        ck_assert_uint_eq(strspn(end, "\n"), strlen(end));
+        ck_assert_int_eq(cJSON_IsTrue(cJSON_GetObjectItemCaseSensitive(document, "ok")), all[i].code == 0);
+        ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItemCaseSensitive(document, "version")), 1);
+        cJSON_Delete(document);
+    }
+}
+END_TEST
+
 START_TEST(memory_is_shown_as_the_chips_it_is)
 {
     open_folder();
@@ -915,5 +962,6 @@ RUN_SUITE("tool", a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells
           a_general_reader_accepts_the_elf_file, a_project_sets_warnings_and_include_folders,
           a_part_of_ones_own_may_extend_a_shipped_one, odd_names_of_files_work,
           signals_are_drawn_printed_and_dumped, a_map_shows_what_a_part_has_and_what_a_program_takes,
-          memory_is_shown_as_the_chips_it_is, wrong_ways_to_see_signals_are_explained,
+          memory_is_shown_as_the_chips_it_is, a_job_reads_nothing_but_documents,
+          one_document_stands_alone_whatever_is_asked, wrong_ways_to_see_signals_are_explained,
           a_board_is_shown_and_a_terminal_attached, notices_and_stand_ins_are_explained)

@@ -122,7 +122,8 @@ bool bench_do(bench *b, const char *line)
     if (good && verb->moves && strcmp(verb->name, "where") != 0)
         b->went_back = strcmp(verb->name, "back") == 0;
     if (good && verb->moves) bench_tell(b);
-    if (good && b->self->json) b->data = bench_data(b, verb, rest);
+    if (good && b->self->json && !b->data) b->data = bench_data(b, verb, rest);
+    if (!good) cJSON_Delete(b->data), b->data = NULL;
     if (!good) b->failures++;
     return good;
 }
@@ -147,6 +148,8 @@ static void do_as_json(bench *b, const char *line)
     char place[120];
     chip.ops->read_time(chip.chip, &time);
     oak_session_name_place(b->session, pc, place, sizeof place);
+    cJSON_AddNumberToObject(root, "version", CLI_DOCUMENT_VERSION);
+    cJSON_AddStringToObject(root, "command", "bench");
     cJSON_AddStringToObject(root, "line", line);
     cJSON_AddBoolToObject(root, "ok", good);
     cJSON_AddNumberToObject(root, "cycles", (double)time.cycles);
@@ -166,7 +169,8 @@ static void do_as_json(bench *b, const char *line)
     }
     char *document = cli_json_text(root, true);
     b->self->printed = true;
-    puts(document ? document : "{\"ok\": false, \"text\": \"out of memory\"}");
+    puts(document ? document
+                  : "{\"version\": 1, \"command\": \"bench\", \"ok\": false, \"text\": \"out of memory\"}");
     if (!document) b->failures++;
     fflush(stdout);
     free(document);

@@ -113,6 +113,25 @@ bool bench_verb_tally(bench *b, const char *rest)
 }
 
 /* source [PLACE]: the lines around it. */
+/* A line of source for programs. */
+static void add_line(bench *b, const char *file, unsigned number, bool here, const char *text, size_t length)
+{
+    oak_tally tally;
+    char *copy = cli_malloc(length + 1);
+    cJSON *one = copy ? cJSON_CreateObject() : NULL;
+    if (copy) memcpy(copy, text, length), copy[length] = 0;
+    cJSON_AddStringToObject(one, "file", file);
+    cJSON_AddNumberToObject(one, "line", number);
+    cJSON_AddStringToObject(one, "text", copy);
+    cJSON_AddBoolToObject(one, "here", here);
+    if (bench_line_tally(b, file, number, &tally)) {
+        cJSON_AddNumberToObject(one, "times", (double)tally.times);
+        cJSON_AddNumberToObject(one, "cycles", (double)tally.cycles);
+    }
+    cJSON_AddItemToArray(b->data, one);
+    free(copy);
+}
+
 bool bench_verb_source(bench *b, const char *rest)
 {
     enum { AROUND = 7 };
@@ -129,6 +148,7 @@ bool bench_verb_source(bench *b, const char *rest)
     oak_tally ignored;
     bool counts = oak_session_counted(b->session, at, &ignored) == OAK_OK;
     printf("  %s%s\n", line.file, counts ? ": times executed, and cycles in all" : "");
+    if (b->self->json) b->data = cJSON_CreateArray();
     for (unsigned number = 1; text < end; number++) {
         const char *stop = memchr(text, '\n', (size_t)(end - text));
         if (!stop) stop = end;
@@ -142,6 +162,7 @@ bool bench_verb_source(bench *b, const char *rest)
                        cli_count(tally.cycles, cycles, sizeof cycles));
             else if (counts) printf("%25s ", "");
             printf("| %.*s\n", (int)(stop - text), text);
+            if (b->data) add_line(b, line.file, number, number == line.line, text, (size_t)(stop - text));
         }
         text = stop < end ? stop + 1 : end;
     }

@@ -351,6 +351,23 @@ static cJSON *moved(bench *b)
     return data;
 }
 
+/* What becomes of each thing that a chip suffers silently. */
+static cJSON *levels(bench *b, const char *rest)
+{
+    static const char *const words[] = {"off", "warning", "stop"};
+    const char *kind;
+    oak_notice_level usual;
+    cJSON *data = cJSON_CreateArray();
+    (void)rest;
+    for (unsigned i = 0; (kind = oak_notice_word(i, &usual)); i++) {
+        cJSON *item = element(data);
+        cJSON_AddStringToObject(item, "kind", kind);
+        cJSON_AddStringToObject(item, "level", words[oak_session_level(b->session, kind)]);
+        cJSON_AddStringToObject(item, "usual", words[usual]);
+    }
+    return data;
+}
+
 static cJSON *chips(bench *b, const char *rest)
 {
     (void)rest;
@@ -362,34 +379,15 @@ cJSON *bench_data(bench *b, const bench_verb *verb, const char *rest)
     static const struct {
         const char *verb;
         cJSON *(*data)(bench *b, const char *rest);
-    } all[] = {{"show", shown},
-               {"keep", shown},
-               {"memory", memory},
-               {"follow", memory},
-               {"find", found},
-               {"registers", registers},
-               {"special", special},
-               {"pins", pins},
-               {"board", board},
-               {"chips", chips},
-               {"stack", stack},
-               {"touches", touches},
-               {"recent", recent},
-               {"changes", changes},
-               {"laps", laps},
-               {"noticed", noticed},
-               {"code", code},
-               {"tally", tally},
-               {"interrupts", interrupts},
-               {"stops", stops},
-               {"stop", stops},
-               {"watch", stops},
-               {"when", stops},
-               {"interrupt", stops},
-               {"say", stops},
-               {"on", stops},
-               {"off", stops},
-               {"remove", stops}};
+    } all[] = {
+        {"show", shown},      {"keep", shown},          {"memory", memory},   {"follow", memory},
+        {"find", found},      {"registers", registers}, {"special", special}, {"pins", pins},
+        {"board", board},     {"chips", chips},         {"notice", levels},   {"stack", stack},
+        {"touches", touches}, {"recent", recent},       {"changes", changes}, {"laps", laps},
+        {"noticed", noticed}, {"code", code},           {"tally", tally},     {"interrupts", interrupts},
+        {"stops", stops},     {"stop", stops},          {"watch", stops},     {"when", stops},
+        {"interrupt", stops}, {"say", stops},           {"on", stops},        {"off", stops},
+        {"remove", stops}};
     if (verb->moves) return moved(b);
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)
         if (strcmp(all[i].verb, verb->name) == 0) return all[i].data(b, rest);

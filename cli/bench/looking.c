@@ -6,6 +6,7 @@
 #include <strings.h>
 
 #include "bench.h"
+#include "report.h"
 
 /* ------------------------------------------------------------------------------------------ looking */
 
@@ -205,7 +206,21 @@ bool bench_verb_noticed(bench *b, const char *rest)
 bool bench_verb_output(bench *b, const char *rest)
 {
     (void)rest;
-    return report_part(b, "output");
+    if (!b->self->json) return report_part(b, "output");
+    b->data = cli_json_sent(b->session); /* it is taken once */
+    for (const cJSON *one = b->data ? b->data->child : NULL; one; one = one->next) {
+        const cJSON *bytes = cJSON_GetObjectItemCaseSensitive(one, "bytes"), *byte;
+        size_t count = 0;
+        uint8_t *text = cli_malloc((size_t)cJSON_GetArraySize(bytes) + 1);
+        for (byte = bytes ? bytes->child : NULL; text && byte; byte = byte->next)
+            text[count++] = (uint8_t)byte->valueint;
+        printf("\nSent by %s, %zu bytes\n", cJSON_GetStringValue(cJSON_GetObjectItemCaseSensitive(one, "by")),
+               count);
+        if (text) report_bytes(text, count);
+        free(text);
+    }
+    if (!b->data || !b->data->child) printf("  nothing was sent since it was asked last\n");
+    return true;
 }
 bool bench_verb_changes(bench *b, const char *rest)
 {
