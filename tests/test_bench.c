@@ -359,6 +359,10 @@ START_TEST(programs_in_c_do_the_same_with_the_library)
     has(got, "from begin_speed to begin_log: ");
     free(got);
     free(error);
+    ck_assert_int_eq(shell(MEAN_OF_ALL " " SOURCE_FOLDER "/examples/scale/scale.asm", &got, &error), 0);
+    ck_assert_str_eq(got, "65536 pairs, 0 wrong; at most 7 cycles\n");
+    free(got);
+    free(error);
 }
 END_TEST
 

@@ -647,6 +647,114 @@ START_TEST(what_a_port_fails_at_is_told_by_the_call_that_has_asked)
 }
 END_TEST
 
+START_TEST(everything_is_opened_by_names_and_routines_are_called_on_every_architecture)
+{
+    static const struct {
+        const char *architecture, *part, *open, *shut, *left, *rows;
+        unsigned fresh; /* `left` when the contact is open */
+    } all[] = {{"mcs51", "mcs51-8k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5},
+               {"z80", "z80-32k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5},
+               {"picmid", "picmid-8k", "rb.0 = 1", "rb.0 = 0", "left", "rows", 5},
+               {"pic18", "pic18-32k", "rb.0 = 1", "rb.0 = 0", "left", "rows", 5},
+               {"msp430", "msp430-32k", "p2.0 = 1", "p2.0 = 0", "left", "rows", 5},
+               {"cpu12", "cpu12-64k", "pt.0 = 1", "pt.0 = 0", "left", "rows", 5},
+               {"avr", "avr-32k", "pb.0 = 1", "pb.0 = 0", "left", "rows", 5},
+               {"mcs4", "mcs4-4k", "c8.0 = 1", "c8.0 = 0", "ram[left]", "ram[rows]", 11},
+               {"rv32", "rv32-256k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5},
+               {"a32", "a32-512k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5},
+               {"armv6m", "armv6m-32k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5},
+               {"armv7m", "armv7m-256k", "p1.0 = 1", "p1.0 = 0", "left", "rows", 5}};
+    const oak_budget most = {.cycles = 5000};
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        oak_opened it;
+        oak_event event;
+        oak_reading reading, pc;
+        char path[300];
+        snprintf(path, sizeof path, SOURCE_FOLDER "/examples/treadle/%s.asm", all[i].architecture);
+        ck_assert_msg(oak_open(all[i].part, path, &it) == OAK_OK, "%s", path);
+        ck_assert_int_eq(oak_session_drive(it.session, all[i].open, &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_run_to(it.session, "main", &most, &oak_printer, &event), OAK_OK);
+        ck_assert_int_eq(oak_session_call(it.session, "look", &most, &oak_printer, &event), OAK_OK);
+        ck_assert_int_eq(oak_session_value(it.session, all[i].left, &oak_printer, &reading), OAK_OK);
+        ck_assert_msg(reading.value == all[i].fresh, "%s: %d", all[i].part, (int)reading.value);
+        ck_assert_int_eq(oak_session_drive(it.session, all[i].shut, &oak_printer), OAK_OK);
+        for (unsigned look = 1; look <= 7; look++) {
+            ck_assert_int_eq(oak_session_call(it.session, "look", &most, &oak_printer, &event), OAK_OK);
+            ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+            ck_assert_int_eq(oak_session_value(it.session, all[i].rows, &oak_printer, &reading), OAK_OK);
+            ck_assert_msg(reading.value == (look >= 5), "%s: look %u: %d", all[i].part, look,
+                          (int)reading.value);
+        }
+        /* Execution stands where it stood, and the code is as it was: it goes on. */
+        ck_assert_int_eq(oak_session_value(it.session, "pc", &oak_printer, &pc), OAK_OK);
+        oak_line line;
+        ck_assert_int_eq(oak_program_line_at(it.program, (uint32_t)pc.value, &line), OAK_OK);
+        ck_assert_msg(strstr(line.text, "look") && strncmp(line.text, "main", 4) == 0, "%s: at %.*s",
+                      all[i].part, (int)line.text_size, line.text);
+        ck_assert_int_eq(oak_session_run_to(it.session, "looked", &most, &oak_printer, &event), OAK_OK);
+        ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+        /* What does not come back: it stands there. */
+        ck_assert_int_eq(
+            oak_session_call(it.session, "main", &(oak_budget){.cycles = 50}, &oak_printer, &event),
+            OAK_INTERRUPTED);
+        ck_assert_int_eq(event.stop.reason, OAK_STOP_CYCLES);
+        oak_close(&it);
+        ck_assert_ptr_null(it.session);
+        oak_close(&it);
+    }
+}
+END_TEST
+
+START_TEST(what_is_asked_for_by_name_is_found_or_told)
+{
+    oak_opened it;
+    collected diags;
+    oak_diag_sink sink = collect(&diags);
+    unsigned space;
+    uint32_t at, size;
+    ck_assert_int_eq(oak_open_text("mcs51-8k",
+                                   " section vars, iram\ncount: ds 2\n section prog, code, at 0\nstart: mov "
+                                   "SBUF, #65\nrest: sjmp rest\n",
+                                   &it),
+                     OAK_OK);
+    ck_assert_int_eq(oak_session_address(it.session, "count", &sink, &space, &at, &size), OAK_OK);
+    ck_assert_str_eq(it.part->architecture->spaces[space].name, "iram");
+    ck_assert_uint_eq(at, 0x30);
+    ck_assert_int_eq(oak_session_address(it.session, "SBUF", &sink, &space, &at, &size), OAK_OK);
+    ck_assert_uint_eq(at, 0x99);
+    ck_assert_int_eq(oak_session_address(it.session, "nothing", &sink, &space, &at, &size), OAK_REFUSED);
+    ck_assert_int_eq(oak_session_register(it.session, "dptr"), oak_session_register(it.session, "DPTR"));
+    ck_assert_int_ge(oak_session_register(it.session, "r7"), 0);
+    ck_assert_int_eq(oak_session_register(it.session, "r8"), -1);
+    ck_assert_int_eq(oak_session_register(it.session, NULL), -1);
+    uint8_t bytes[8];
+    size_t count = 9;
+    ck_assert_int_eq(oak_session_take_output(it.session, 0, bytes, 8, &count), OAK_OK);
+    ck_assert_uint_eq(count, 0);
+    ck_assert_int_eq(
+        oak_session_call(it.session, "nothing", &(oak_budget){.cycles = 5}, &sink, &(oak_event){0}),
+        OAK_REFUSED);
+    ck_assert_int_eq(oak_session_call(it.session, NULL, &(oak_budget){.cycles = 5}, &sink, &(oak_event){0}),
+                     OAK_MISUSE);
+    oak_close(&it);
+    unsigned parts = 0;
+    for (const char *name; (name = oak_part_name_at(parts)); parts++) {
+        oak_part *part;
+        ck_assert_int_eq(oak_part_named(name, &sink, &part), OAK_OK);
+        ck_assert_str_eq(part->name, name);
+        oak_part_free(part);
+    }
+    ck_assert_uint_ge(parts, 18);
+    ck_assert_ptr_null(oak_part_name_at(parts + 100));
+    ck_assert_int_eq(oak_open("avr-32k", "nosuch.asm", &it), OAK_NOT_FOUND);
+    ck_assert_ptr_null(it.part);
+    ck_assert_int_eq(oak_open("nosuch", "nosuch.asm", &it), OAK_NOT_FOUND);
+    ck_assert_int_eq(oak_open(NULL, "nosuch.asm", &it), OAK_MISUSE);
+    ck_assert_int_eq(oak_open("avr-32k", NULL, &it), OAK_MISUSE);
+    ck_assert_int_eq(oak_open("avr-32k", "x", NULL), OAK_MISUSE);
+}
+END_TEST
+
 START_TEST(a_line_port_carries_bytes_both_ways)
 {
     oak_line_port a, b;
@@ -711,4 +819,6 @@ RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
           changes_since_the_run_began_are_told, a_stored_state_goes_on_as_if_it_had_never_stopped,
           a_wrong_state_file_is_refused, a_session_works_on_any_chip_port,
           a_step_on_a_slow_port_asks_for_no_more_than_it_needs,
-          what_a_port_fails_at_is_told_by_the_call_that_has_asked, a_line_port_carries_bytes_both_ways)
+          what_a_port_fails_at_is_told_by_the_call_that_has_asked,
+          everything_is_opened_by_names_and_routines_are_called_on_every_architecture,
+          what_is_asked_for_by_name_is_found_or_told, a_line_port_carries_bytes_both_ways)

@@ -1,22 +1,23 @@
-/* embed.c — writes files as C data: embed OUTPUT FOLDER FILE…; names are below the folder. Runs while the tool is built. */
+/* embed.c — writes files as C data, a list of their names, bytes and sizes: embed OUTPUT HEADER TYPE LIST FOLDER ENDING NAME…; a file is FOLDER/NAMEENDING. Runs
+ * while the library and the tool are built. */
 #include <stdio.h>
 #include <stdlib.h>
 
 int main(int count, char **arguments)
 {
-    if (count < 3) return EXIT_FAILURE;
+    if (count < 7) return EXIT_FAILURE;
     FILE *out = fopen(arguments[1], "w");
     if (!out) return EXIT_FAILURE;
-    fputs("/* Made by embed.c. */\n#include \"parts/built_in.h\"\n\n", out);
+    fprintf(out, "/* Made by embed.c. */\n#include \"%s\"\n\n", arguments[2]);
     for (int pass = 0; pass < 2; pass++) {
-        if (pass) fputs("const built_in_file built_in_files[] = {\n", out);
-        for (int i = 3; i < count; i++) {
+        if (pass) fprintf(out, "const %s %s[] = {\n", arguments[3], arguments[4]);
+        for (int i = 7; i < count; i++) {
             if (pass) {
                 fprintf(out, "    {\"%s\", file_%d, sizeof file_%d},\n", arguments[i], i, i);
                 continue;
             }
             char path[1000];
-            snprintf(path, sizeof path, "%s/%s", arguments[2], arguments[i]);
+            snprintf(path, sizeof path, "%s/%s%s", arguments[5], arguments[i], arguments[6]);
             FILE *file = fopen(path, "rb");
             if (!file) return EXIT_FAILURE;
             fprintf(out, "static const unsigned char file_%d[] = {", i);

@@ -10,6 +10,7 @@
 #include <oakspindle/linux.h>
 #include <oakspindle/look.h>
 #include <oakspindle/machine.h>
+#include <oakspindle/open.h>
 #include <oakspindle/part.h>
 #include <oakspindle/port.h>
 #include <oakspindle/print.h>

@@ -247,6 +247,23 @@ typedef struct oak_change {
     uint32_t after;
 } oak_change;
 
+/* Runs one routine: a call of it is put where code memory is free, and run until it comes back (event->stop.reason is OAK_STOP_STEP). What it is
+ * given is set before, by oak_session_set; what it has made of that is read after, by oak_session_value. Execution then stands where it stood before, and the code
+ * memory is as it was. The stack is used as it is: on a part where it has to be set up first, run to behind that. OAK_INTERRUPTED: it did not come back within the
+ * budget, or at a stop point; execution stands there. OAK_REFUSED after a diagnostic, OAK_NOT_FOUND: no code memory is free;
+ * OAK_OUT_OF_RANGE: it cannot be called from there; OAK_UNSUPPORTED: without a program; OAK_MISUSE for a null pointer. */
+OAK_MUST_USE oak_status oak_session_call(oak_session *session, const char *routine, const oak_budget *budget,
+                                         const oak_diag_sink *sink, oak_event *event);
+/* The number of a register of the core by its name, as the chip port takes it; -1 when there is none. */
+int oak_session_register(const oak_session *session, const char *name);
+/* Where a variable, label, cell or special register lies: "count", "iram[0x30]", "TCON"; size: its bytes. OAK_REFUSED after a diagnostic. */
+OAK_MUST_USE oak_status oak_session_address(oak_session *session, const char *what, const oak_diag_sink *sink,
+                                            unsigned *space, uint32_t *address, uint32_t *size);
+/* Takes what a serial port of the part has sent since it was asked last, at most `room` bytes; `port` counts those that can send, from 0. OAK_UNSUPPORTED: this chip does not
+ * tell; OAK_OUT_OF_RANGE: there is no such port. */
+OAK_MUST_USE oak_status oak_session_take_output(oak_session *session, unsigned port, uint8_t *bytes,
+                                                size_t room, size_t *count);
+
 /* Whether each run first takes note of how all is: registers, special registers, every memory that can be written. It costs what reading all of
  * that costs, so it is off until somebody asks. */
 void oak_session_track_changes(oak_session *session, bool on);

@@ -598,6 +598,12 @@ static oak_status run_once_to(oak_session *session, passing_stop once, const oak
     return status;
 }
 
+oak_status session_run_to_address(oak_session *session, uint32_t address, const oak_budget *budget,
+                                  const oak_diag_sink *sink, oak_event *event)
+{
+    return run_once_to(session, (passing_stop){.on = true, .address = address}, budget, sink, event);
+}
+
 oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event)
 {

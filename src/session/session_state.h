@@ -158,12 +158,19 @@ typedef struct session_history session_history;
 
 enum { SESSION_MOST_NOTICED = 64, SESSION_FAULTS = OAK_FAULT_STARVED + 1 };
 
+/* A call of a routine alone, made ready (alone.c). */
+typedef struct made_call {
+    uint32_t target, from, back, size; /* size 0: none */
+    uint8_t bytes[64];
+} made_call;
+
 struct oak_session {
     oak_host host;
     oak_arena arena;
     oak_chip_port chip, port; /* guarded by guard.c; the port itself */
     oak_chip_ops guarded;
     bool broken; /* the port could not be read or written */
+    made_call called;
     const oak_part *part;
     const oak_isa *isa;
     oak_isa_tables *tables;
@@ -302,6 +309,10 @@ OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycl
                                        oak_stop *stop);
 oak_chip_time session_time(const oak_session *session);
 uint32_t session_pc(const oak_session *session);
+/* Runs to an address as if a stop point were there; event->stop.reason is OAK_STOP_STEP then. */
+OAK_MUST_USE oak_status session_run_to_address(oak_session *session, uint32_t address,
+                                               const oak_budget *budget, const oak_diag_sink *sink,
+                                               oak_event *event);
 /* guard.c: puts the chip of the session in front of the port; what a call returns, or OAK_IO_ERROR where the port has failed meanwhile. */
 void session_guard(oak_session *session, const oak_chip_port *port);
 oak_status session_outcome(oak_session *session, oak_status status);

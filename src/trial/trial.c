@@ -4,6 +4,7 @@
 
 #include "base/bytes.h"
 #include "isa/isa.h"
+#include "session/alone.h"
 #include "trial/running.h"
 
 enum { USUAL_SECONDS = 10 };
@@ -588,51 +589,24 @@ static oak_status look_at_end(trial_running *r, const oak_event *ended)
 /* Puts a call of the routine where code memory is free; the places of the call and behind it. */
 static oak_status put_call(trial_running *r, uint32_t *from, uint32_t *back)
 {
-    enum { ROOM = 16 };
-    const oak_isa *isa = oak_isa_find(r->part->architecture->name);
-    const oak_program *program = oak_session_program(r->session);
     oak_diag_sink sink = trial_sink(r, &r->one->call);
-    unsigned unit = oak_unit_bytes(&isa->about, isa->about.code_space);
-    uint32_t target, free = 0;
-    bool found = false;
+    session_call call;
+    uint32_t target;
     oak_status status = oak_session_place(r->session, r->one->call.text, &sink, &target);
     if (status) return status;
-    for (unsigned n = 0; n < 2 * r->part->memory_count && !found; n++) { /* ROM first */
-        const oak_part_memory *memory = &r->part->memories[n % r->part->memory_count];
-        if (memory->space != r->part->architecture->code_space || memory->size < ROOM ||
-            memory->writable != (n >= r->part->memory_count))
-            continue;
-        for (uint32_t at = (memory->base + memory->size - ROOM) & ~(uint32_t)3;
-             at >= memory->base + ROOM && !found; at -= 4) {
-            uint8_t byte;
-            found = true;
-            for (uint32_t b = 0; b < ROOM * unit && found; b++)
-                found = !oak_image_byte(oak_program_image(program), at * unit + b, &byte);
-            free = at;
-        }
+    status = session_put_call(r->session, target, &call);
+    if (status == OAK_NO_MEMORY || !status) {
+        *from = call.from;
+        *back = call.back;
+        return status;
     }
-    if (!found) {
+    if (status == OAK_NOT_FOUND)
         TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL,
                      "there is no free code memory for a call of %s", r->one->call.text);
-        return OAK_REFUSED;
-    }
-    char source[200];
-    uint8_t bytes[ROOM];
-    oak_program *call;
-    oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)free, isa->call_mnemonic,
-               (unsigned)target);
-    if (oak_assemble_text(r->trials->arena.host, r->part, "call", source, oak_length(source), &trial_silent,
-                          &call)) {
+    else
         TRIAL_REFUSE(r->sink, r->trials, &r->one->call, "trial", NULL, "%s cannot be called from 0x%x",
-                     r->one->call.text, (unsigned)free);
-        return OAK_REFUSED;
-    }
-    uint32_t size = (uint32_t)oak_image_known(oak_program_image(call), free * unit, bytes, ROOM);
-    status = r->chip.ops->write_memory(r->chip.chip, r->part->architecture->code_space, free, bytes, size);
-    oak_program_free(call);
-    *from = free;
-    *back = free + size / unit;
-    return status;
+                     r->one->call.text, (unsigned)call.from);
+    return OAK_REFUSED;
 }
 
 /* ------------------------------------------------------------------------------------------ the run */
