@@ -187,6 +187,11 @@ static void print_part(cli *self, const oak_part *part)
                "timers, the serial port and interrupts are registers that keep what is written.\n");
 }
 
+static const char *access_word(oak_part_access access)
+{
+    return access == OAK_READ_ONLY ? "read" : access == OAK_WRITE_ONLY ? "write" : "both";
+}
+
 static cJSON *part_json(const oak_part *part)
 {
     cJSON *root = cJSON_CreateObject();
@@ -226,7 +231,10 @@ static cJSON *part_json(const oak_part *part)
         cJSON_AddStringToObject(item, "space", part->architecture->spaces[reg->space].name);
         cJSON_AddNumberToObject(item, "at", reg->address);
         cJSON_AddNumberToObject(item, "width", reg->bits);
-        cJSON_AddStringToObject(item, "access", reg->read_only ? "read" : "both");
+        cJSON_AddStringToObject(item, "access",
+                                access_word(reg->read_only    ? OAK_READ_ONLY
+                                            : reg->write_only ? OAK_WRITE_ONLY
+                                                              : OAK_READ_WRITE));
         cJSON_AddNumberToObject(item, "reset", reg->reset);
         cJSON_AddStringToObject(item, "title", reg->title);
         bits = cJSON_AddArrayToObject(item, "bits");
@@ -236,10 +244,20 @@ static cJSON *part_json(const oak_part *part)
             cJSON_AddNumberToObject(field, "bit", reg->fields[f].bit);
             cJSON_AddNumberToObject(field, "width", reg->fields[f].width);
             cJSON_AddStringToObject(field, "title", reg->fields[f].title);
-            cJSON *values = reg->fields[f].value_count ? cJSON_AddObjectToObject(field, "values") : NULL;
-            for (unsigned v = 0; v < reg->fields[f].value_count; v++)
-                cJSON_AddNumberToObject(values, reg->fields[f].values[v].name,
-                                        reg->fields[f].values[v].value);
+            cJSON_AddStringToObject(field, "access",
+                                    access_word(reg->fields[f].access ? reg->fields[f].access
+                                                : reg->read_only      ? OAK_READ_ONLY
+                                                : reg->write_only     ? OAK_WRITE_ONLY
+                                                                      : OAK_READ_WRITE));
+            cJSON *values = reg->fields[f].value_count ? cJSON_AddArrayToObject(field, "values") : NULL;
+            for (unsigned v = 0; v < reg->fields[f].value_count; v++) {
+                cJSON *one = cJSON_CreateObject();
+                cJSON_AddNumberToObject(one, "value", reg->fields[f].values[v].value);
+                cJSON_AddStringToObject(one, "means", reg->fields[f].values[v].name);
+                cJSON_AddItemToArray(values, one);
+            }
+            if (reg->fields[f].otherwise)
+                cJSON_AddStringToObject(field, "otherwise", reg->fields[f].otherwise);
             cJSON_AddItemToArray(bits, field);
         }
         cJSON_AddItemToArray(registers, item);
@@ -263,6 +281,7 @@ static cJSON *part_json(const oak_part *part)
         cJSON *item = cJSON_CreateObject();
         cJSON_AddStringToObject(item, "name", part->vectors[i].name);
         cJSON_AddNumberToObject(item, "at", part->vectors[i].address);
+        cJSON_AddStringToObject(item, "title", part->vectors[i].title);
         cJSON_AddItemToArray(vectors, item);
     }
     return root;

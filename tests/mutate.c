@@ -182,23 +182,11 @@ static int mutate_all(const subject *of, unsigned long count, uint64_t seed)
 /* Register descriptions, imported by a part file that stays as it is. */
 static int mutate_descriptions(unsigned long count, uint64_t seed)
 {
-    static const char whole[] =
-        "<?xml "
-        "version=\"1.0\"?>\n<device><size>32</size><peripherals>\n<peripheral><name>FAN</"
-        "name><baseAddress>0x50000000</baseAddress><registers>\n"
-        " <register><name>SPEED</name><description>dust "
-        "fan</description><addressOffset>0x4</addressOffset><resetValue>7</resetValue>\n"
-        "  "
-        "<fields><field><name>MODE</name><bitRange>[2:1]</"
-        "bitRange><enumeratedValues><enumeratedValue><name>slow</name><value>1</value></enumeratedValue></"
-        "enumeratedValues></field>\n"
-        "   <field><name>ON</name><bitOffset>0</bitOffset></field></fields></register>\n"
-        " <cluster><dim>2</dim><dimIncrement>16</dimIncrement><name>C[%s]</name><addressOffset>0x40</"
-        "addressOffset><register><dim>3</dim><dimIncrement>4</dimIncrement><name>L%s</name><addressOffset>0</"
-        "addressOffset></register></cluster>\n"
-        "</registers></peripheral>\n<peripheral "
-        "derivedFrom=\"FAN\"><name>PUMP</name><baseAddress>0x50001000</baseAddress></peripheral>\n</"
-        "peripherals></device>\n";
+    enum { LARGEST = 1 << 16 };
+    char *whole = malloc(LARGEST);
+    FILE *description = fopen(SOURCE_FOLDER "/tests/svd/workshop.svd", "rb");
+    size_t length = description && whole ? fread(whole, 1, LARGEST, description) : 0;
+    if (!length || fclose(description)) return 2;
     oak_host host = oak_linux_host();
     char folder[80], part_path[120], path[120];
     char *room = malloc(1 << 20);
@@ -214,7 +202,7 @@ static int mutate_descriptions(unsigned long count, uint64_t seed)
         collected diags = {0};
         oak_diag_sink sink = collect(&diags);
         oak_part *part = NULL;
-        size_t size = mutate(whole, sizeof whole - 1, room, &seed);
+        size_t size = mutate(whole, length, room, &seed);
         file = fopen(path, "wb");
         if (!file || fwrite(room, 1, size, file) != size || fclose(file)) return 2;
         oak_status status = oak_part_load_from(&host, part_path,
@@ -229,6 +217,7 @@ static int mutate_descriptions(unsigned long count, uint64_t seed)
     unlink(path);
     unlink(part_path);
     free(room);
+    free(whole);
     printf("%lu mutated register descriptions: %lu accepted\n", count, accepted);
     return 0;
 }

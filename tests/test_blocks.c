@@ -416,31 +416,281 @@ START_TEST(registers_fields_and_meanings_come_from_a_register_description)
 }
 END_TEST
 
+/* In two ways: as the tool reads it, and by a script that first writes all out. */
+START_TEST(a_description_of_everything_is_read_as_an_independent_reader_reads_it)
+{
+    char *out, *err;
+    write_file("own_part.yaml", "part: own\nextends: armv6m-32k\ntitle: imported\nimport: " SOURCE_FOLDER
+                                "/tests/svd/workshop.svd\n");
+    ck_assert_int_eq(shell("OAKSPINDLE_PARTS=" SOURCE_FOLDER "/parts " SPINDLE
+                           " parts ./own_part.yaml --json > own.json && python3 " SOURCE_FOLDER
+                           "/tests/svd/compare " SOURCE_FOLDER "/tests/svd/workshop.svd own.json",
+                           &out, &err),
+                     0);
+    ck_assert_str_eq(out, "57 registers, 95 fields, 3 interrupts, 0 differ\n");
+    free(out), free(err);
+    /* And it would notice. */
+    ck_assert_int_eq(shell("sed 's/\"slow\"/\"slack\"/' own.json > other.json; python3 " SOURCE_FOLDER
+                           "/tests/svd/compare " SOURCE_FOLDER "/tests/svd/workshop.svd other.json | tail -1",
+                           &out, &err),
+                     0);
+    ck_assert_str_eq(out, "57 registers, 95 fields, 3 interrupts, 24 differ\n");
+    free(out), free(err);
+    /* What is passed over or left out is noted once. */
+    collected diags = {0};
+    oak_part *part = load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: " SOURCE_FOLDER
+                              "/tests/svd/workshop.svd\n",
+                              &diags);
+    ck_assert_ptr_nonnull(part);
+    ck_assert_uint_eq(diags.count, 3);
+    ck_assert_uint_eq(diags.one[0].severity, OAK_NOTE);
+    ck_assert_ptr_nonnull(strstr(diags.one[0].message, "<colour> in <peripheral>"));
+    ck_assert_uint_eq(diags.one[0].line, 192);
+    ck_assert_uint_eq(diags.one[0].column, 7);
+    ck_assert_ptr_nonnull(strstr(diags.one[1].message, "2 registers are neither 8, 16 nor 32 bits wide"));
+    ck_assert_ptr_nonnull(strstr(diags.one[2].message, "4 registers are another view"));
+    /* Interrupts are vectors, and what a value means is known of all others, too. */
+    ck_assert_uint_eq(part->priority_bits, 3);
+    ck_assert_uint_eq(part->interrupt_lines, 32);
+    diags.count = 0;
+    oak_program *program = assemble(part, " vector GUARD, stop\n org 0x200\nstop: b stop\n", &diags);
+    ck_assert_ptr_nonnull(program);
+    uint8_t byte;
+    ck_assert(oak_image_byte(oak_program_image(program), (16 + 31) * 4 + 1, &byte) && byte == 2);
+    const oak_part_register *shaft = oak_part_find_register(part, "LOOM1_SHAFT", 11);
+    ck_assert_ptr_nonnull(shaft);
+    for (unsigned f = 0; f < shaft->field_count; f++)
+        if (strcmp(shaft->fields[f].name, "PICK") == 0) {
+            ck_assert_str_eq(oak_field_meaning(&shaft->fields[f], 0), "none");
+            ck_assert_str_eq(oak_field_meaning(&shaft->fields[f], 0xA), "raise");
+            ck_assert_str_eq(oak_field_meaning(&shaft->fields[f], 0xF), "some");
+        }
+    oak_program_free(program);
+    oak_part_free(part);
+    /* Another core has lines of its own. */
+    diags.count = 0;
+    part = load_own("part: own\nextends: rv32-256k\ntitle: imported\nimport: " SOURCE_FOLDER
+                    "/tests/svd/workshop.svd\n",
+                    &diags);
+    ck_assert_ptr_nonnull(part);
+    ck_assert_ptr_nonnull(strstr(diags.one[3].message, "3 interrupts are left out: those of rv32 are lines"));
+    oak_part_free(part);
+}
+END_TEST
+
+#define SVD_HEAD                                                                                             \
+    "<device><peripherals>\n<peripheral><name>A</name><baseAddress>0x50000000</baseAddress><registers>\n"
+#define SVD_TAIL "</registers></peripheral></peripherals></device>\n"
+#define REG(name, at, more)                                                                                  \
+    "<register><name>" name "</name><addressOffset>" at "</addressOffset>" more "</register>\n"
+#define FIELDS(...) "<fields>" __VA_ARGS__ "</fields>"
+
 START_TEST(wrong_register_descriptions_are_refused_with_their_line)
 {
     static const struct {
         const char *text;
-        unsigned line;
+        unsigned line, column;
+        const char *message;
     } all[] = {
-        {"<device>\n<peripherals>\n</device>\n", 3},
-        {"<device>\n</device>\n", 3}, /* nothing until the end */
+        {"<device>\n<peripherals>\n</device>\n", 3, 3, "not valid XML"},
+        {"<device>\n</device>\n", 1, 1, "describes no registers"},
+        {"\n<html></html>\n", 2, 1, "it begins with <html>"},
+        {"<device><addressUnitBits>16</addressUnitBits><peripherals/></device>", 1, 26, "count bytes"},
         {"<device><peripherals><peripheral><name>A</name>\n<baseAddress>zero</baseAddress></peripheral></"
          "peripherals></device>",
-         2},
+         2, 14, "`zero` is no number"},
+        {"<device><peripherals>\n <peripheral><name>A</name></peripheral></peripherals></device>", 2, 2,
+         "peripheral `A` has no <baseAddress>"},
+        {"<device><peripherals>\n <peripheral "
+         "derivedFrom='B'><name>A</name><baseAddress>0</baseAddress></peripheral>"
+         "</peripherals></device>",
+         2, 2, "derived from `B`, and there is no peripheral"},
+        {"<device><peripherals><peripheral><name>A</name><baseAddress>0</baseAddress></peripheral>\n"
+         "<peripheral><name>A</name><baseAddress>0</baseAddress></peripheral></peripherals></device>",
+         2, 19, "two peripherals are called `A`; the other one is in line 1"},
+        {SVD_HEAD "<register><addressOffset>0</addressOffset></register>" SVD_TAIL, 3, 1,
+         "a <register> without a <name>"},
+        {SVD_HEAD "<register><name>R</name></register>" SVD_TAIL, 3, 1,
+         "register `R` has no <addressOffset>"},
+        {SVD_HEAD "<cluster><name>C</name></cluster>" SVD_TAIL, 3, 1, "cluster `C` has no <addressOffset>"},
+        {SVD_HEAD REG("A B", "0", "") SVD_TAIL, 3, 17, "`A B` cannot be the name"},
+        {SVD_HEAD REG("R", "0x", "") SVD_TAIL, 3, 40, "`0x` is no number"},
+        {SVD_HEAD REG("R", "0x1FFFFFFFF", "") SVD_TAIL, 3, 40, "is more than"},
+        {SVD_HEAD REG("R", "0xF0000000", "") SVD_TAIL, 3, 1, "behind the last address"},
+        {SVD_HEAD REG("R", "0", "") REG("S", "0", "") SVD_TAIL, 4, 1,
+         "`A_R` (line 3) and `A_S` are both at 0x50000000"},
+        {SVD_HEAD REG("S", "2", "<size>16</size>") REG("R", "0", "") SVD_TAIL, 4, 1,
+         "are both at 0x50000002"},
+        {SVD_HEAD REG("R", "0", "") REG("r", "4", "") SVD_TAIL, 4, 1, "two registers are called"},
+        {SVD_HEAD REG("R", "0", "<access>sometimes</access>") SVD_TAIL, 3, 65, "`sometimes` is no access"},
+        {SVD_HEAD REG("R%s", "0", "") SVD_TAIL, 3, 17, "has a %s, and no <dim>"},
+        {SVD_HEAD REG("R", "0", "<dim>2</dim><dimIncrement>4</dimIncrement>") SVD_TAIL, 3, 17,
+         "all 2 of `R`"},
+        {SVD_HEAD REG("R%s", "0", "<dim>2</dim>") SVD_TAIL, 3, 59, "no <dimIncrement>"},
+        {SVD_HEAD REG("R%s", "0", "<dim>0</dim>") SVD_TAIL, 3, 64, "there are 0 of `R%s`"},
+        {SVD_HEAD REG("R%s", "0", "<dim>3</dim><dimIncrement>4</dimIncrement><dimIndex>A,B</dimIndex>")
+             SVD_TAIL,
+         3, 111, "<dimIndex> has 2 words, <dim> says 3"},
+        {SVD_HEAD REG("R%s", "0", "<dim>3</dim><dimIncrement>4</dimIncrement><dimIndex>0-3</dimIndex>")
+             SVD_TAIL,
+         3, 111, "<dimIndex> has 4 words"},
+        {SVD_HEAD REG("R%s", "0", "<dim>3</dim><dimIncrement>4</dimIncrement><dimIndex>C-A</dimIndex>")
+             SVD_TAIL,
+         3, 111, "<dimIndex> has 0 words"},
+        {SVD_HEAD REG("R%s", "0", "<dim>9000</dim><dimIncrement>4</dimIncrement>") SVD_TAIL, 3, 64,
+         "9000 is more than 4096"},
+        {SVD_HEAD REG("R%s", "0", "<dim>3</dim><dimIncrement>2</dimIncrement>") SVD_TAIL, 3, 1,
+         "are both at 0x50000002"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name></field>")) SVD_TAIL, 4, 1,
+         "does not say which bits"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><bitRange>[1:0]</bitRange></field>")) SVD_TAIL, 4, 1,
+         "<field> without a <name>"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name><bitRange>[1:2]</bitRange></field>")) SVD_TAIL,
+         4, 32, "the bits from 1 down to 2 are none"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name><lsb>4</lsb><msb>3</msb></field>")) SVD_TAIL,
+         4, 27, "the bits from 3 down to 4"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name><lsb>4</lsb></field>")) SVD_TAIL, 4, 1,
+         "a <lsb> without an <msb>"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name><bitRange>7-4</bitRange></field>")) SVD_TAIL,
+         4, 32, "`7-4` is no range of bits"},
+        {SVD_HEAD REG("R", "0",
+                      FIELDS("\n<field><name>F</name><bitOffset>3</bitOffset><bitWidth>0</bitWidth></field>"))
+             SVD_TAIL,
+         4, 56, "a field of 0 bits"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field><name>F</name><bitRange>[32:31]</bitRange></field>"))
+             SVD_TAIL,
+         4, 1, "bits 31 to 32 of field `F`: the register has 32"},
+        {SVD_HEAD REG("R", "0",
+                      FIELDS("\n<field><name>F</name><bitRange>[3:0]</bitRange></field>\n"
+                             "<field><name>G</name><bitRange>[7:3]</bitRange></field>")) SVD_TAIL,
+         5, 1, "fields `F` (line 4) and `G` share bits"},
+        {SVD_HEAD REG("R", "0",
+                      FIELDS("\n<field><name>F</name><bitRange>[3:0]</bitRange></field>\n"
+                             "<field><name>F</name><bitRange>[7:4]</bitRange></field>")) SVD_TAIL,
+         5, 1, "two fields are called `F`; the other one is in line 4"},
+        {SVD_HEAD REG("R", "0", FIELDS("\n<field derivedFrom='S.F'><name>F</name></field>")) SVD_TAIL, 4, 1,
+         "there is no field"},
+        {SVD_HEAD REG(
+             "R", "0",
+             FIELDS("\n<field><name>F</name><bitRange>[3:0]</bitRange><enumeratedValues derivedFrom='V'/>"
+                    "</field>")) SVD_TAIL,
+         4, 48, "no list of values of this name"},
+        {SVD_HEAD REG(
+             "R", "0",
+             FIELDS("\n<field><name>F</name><bitRange>[3:0]</bitRange><enumeratedValues><enumeratedValue>"
+                    "<name>x</name><value>#12</value></enumeratedValue></enumeratedValues></field>"))
+             SVD_TAIL,
+         4, 104, "`#12` is no number"},
+        {SVD_HEAD REG(
+             "R", "0",
+             FIELDS("\n<field><name>F</name><bitRange>[3:0]</bitRange><enumeratedValues><enumeratedValue>"
+                    "<name>x</name></enumeratedValue></enumeratedValues></field>")) SVD_TAIL,
+         4, 66, "`x` has no <value>"},
+        {SVD_HEAD REG(
+             "R", "0",
+             FIELDS(
+                 "\n<field><name>F</name><bitRange>[3:0]</bitRange><enumeratedValues><enumeratedValue>"
+                 "<name>x</name><value>#xxxxxxxxxxxx</value></enumeratedValue></enumeratedValues></field>"))
+             SVD_TAIL,
+         4, 104, "more than 256 values"},
+        {SVD_HEAD "<register derivedFrom='R'><name>R</name></register>" SVD_TAIL, 3, 1, "which is itself"},
+        {SVD_HEAD "<register derivedFrom='S'><name>R</name></register>\n<register "
+                  "derivedFrom='R'><name>S</name></register>" SVD_TAIL,
+         4, 1, "`R`, which is derived from it"},
+        {SVD_HEAD
+         "<cluster><name>C</name><addressOffset>0</addressOffset>\n<cluster derivedFrom='A.C'><name>D</name>"
+         "<addressOffset>4</addressOffset></cluster></cluster>" SVD_TAIL,
+         4, 1, "what it is part of"},
+        {SVD_HEAD
+         "<cluster><name>C</name><addressOffset>0</addressOffset>\n<cluster derivedFrom='A.E'><name>D</name>"
+         "</cluster></cluster><cluster><name>E</name><addressOffset>8</addressOffset><cluster "
+         "derivedFrom='A.C'><name>F"
+         "</name></cluster></cluster>" SVD_TAIL,
+         4, 117, "nested more than 16 deep"},
+        {SVD_HEAD REG(
+             "R", "0",
+             "") "</registers><interrupt>\n<name>I</name></interrupt></peripheral></peripherals></device>",
+         4, 13, "interrupt `I` has no <value>"},
+        {SVD_HEAD REG(
+             "R", "0",
+             "") "</registers><interrupt><name>I</name><value>1</value></interrupt>\n"
+                 "<interrupt><name>J</name><value>1</value></interrupt></peripheral></peripherals></device>",
+         5, 1, "interrupts `I` (line 4) and `J` have the numbers 1 and 1"},
+        {SVD_HEAD REG("R", "0",
+                      "") "</registers>\n<interrupt><name>I</name><value>240</value></interrupt></peripheral>"
+                          "</peripherals></device>",
+         5, 1, "armv6m has 240 at the most"},
     };
-    for (unsigned i = 0; i < 3; i++) {
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
         collected diags = {0};
         write_file("workshop.svd", all[i].text);
         ck_assert_ptr_null(
             load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags));
         ck_assert_uint_ge(diags.count, 1);
         ck_assert_str_eq(diags.one[0].code, "register-description");
-        ck_assert_uint_eq(diags.one[0].line, all[i].line);
+        ck_assert_msg(strstr(diags.one[0].message, all[i].message) && diags.one[0].line == all[i].line &&
+                          (!all[i].column || diags.one[0].column == all[i].column),
+                      "%u: %u:%u: %s, not %u:%u: %s", i, (unsigned)diags.one[0].line,
+                      (unsigned)diags.one[0].column, diags.one[0].message, all[i].line, all[i].column,
+                      all[i].message);
     }
     collected diags = {0};
     ck_assert_ptr_null(
         load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: missing.svd\n", &diags));
     ck_assert_str_eq(diags.one[0].code, "no-file");
+    /* One that the part that is extended has, too. */
+    write_file(
+        "workshop.svd",
+        "<device><peripherals><peripheral><name>A</name><baseAddress>0x50000000</baseAddress><interrupt>"
+        "<name>I</name><value>4</value></interrupt><registers>" REG("R", "0", "") SVD_TAIL);
+    diags.count = 0;
+    ck_assert_ptr_null(
+        load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags));
+    ck_assert_str_eq(diags.one[0].code, "part-overlap");
+    ck_assert_uint_eq(diags.one[0].line, 4);
+    ck_assert_ptr_nonnull(strstr(diags.one[0].hint, "without `extends`"));
+}
+END_TEST
+
+/* Files that are small and mean much: clusters that are derived from each other double with each step; a chain as long as the file. */
+START_TEST(no_description_keeps_the_reader_busy)
+{
+    enum { ROOM = 3000000 };
+    char *text = malloc(ROOM);
+    for (unsigned which = 0; which < 4; which++) {
+        int at = sprintf(text, "%s", SVD_HEAD);
+        if (which == 0) /* doubled 15 times over, ten of each */
+            for (unsigned level = 0; level < 15; level++) {
+                at += sprintf(text + at, "<cluster><name>C%u</name><addressOffset>0</addressOffset>", level);
+                for (unsigned i = 0; i < 10; i++)
+                    at += sprintf(text + at, "<cluster derivedFrom='A.C%u'><name>I%u</name></cluster>\n",
+                                  level + 1, i);
+                at += sprintf(text + at, "</cluster>\n");
+            }
+        if (which == 0)
+            at += sprintf(text + at, "<cluster><name>C15</name><addressOffset>0</addressOffset></cluster>");
+        for (unsigned i = 0; which == 1 && i < 20000; i++) /* a chain forward */
+            at += sprintf(text + at, "<register derivedFrom='R%u'><name>R%u</name></register>\n", i + 1, i);
+        if (which == 1) at += sprintf(text + at, REG("R20000", "0", ""));
+        if (which == 2) /* copies of copies of copies */
+            for (unsigned i = 0; i < 4; i++)
+                at += sprintf(
+                    text + at,
+                    "<cluster><name>C%%s</name><dim>4096</dim><dimIncrement>4</dimIncrement><addressOffset>0"
+                    "</addressOffset>");
+        if (which == 2) at += sprintf(text + at, "</cluster></cluster></cluster></cluster>");
+        for (unsigned i = 0; which == 3 && i < 20000; i++) /* names that are looked for in vain */
+            at += sprintf(text + at, "<register derivedFrom='A.B.C.D'><name>R%u</name></register>\n", i);
+        at += sprintf(text + at, SVD_TAIL);
+        ck_assert_int_lt(at, ROOM);
+        collected diags = {0};
+        write_file("workshop.svd", text);
+        ck_assert_ptr_null(
+            load_own("part: own\nextends: armv6m-32k\ntitle: imported\nimport: workshop.svd\n", &diags));
+        ck_assert_uint_ge(diags.count, 1);
+        ck_assert_uint_le(diags.count, 20);
+    }
+    free(text);
 }
 END_TEST
 
@@ -589,7 +839,8 @@ RUN_SUITE("blocks", a_port_drives_sets_clears_toggles_and_reads_its_pins,
           a_port_without_a_block_drives_its_pins_wherever_its_register_lies,
           another_makers_registers_drive_the_same_blocks, faults_in_blocks_are_told_with_line_and_remedy,
           registers_fields_and_meanings_come_from_a_register_description,
-          wrong_register_descriptions_are_refused_with_their_line,
+          a_description_of_everything_is_read_as_an_independent_reader_reads_it,
+          wrong_register_descriptions_are_refused_with_their_line, no_description_keeps_the_reader_busy,
           a_state_in_the_middle_of_interrupts_and_devices_goes_on_exactly,
           the_kilns_relay_falls_within_the_promised_cycles_of_the_limit_switch,
           the_looms_motor_stops_within_the_promised_cycles_of_a_broken_thread,

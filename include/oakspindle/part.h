@@ -49,6 +49,8 @@ typedef struct oak_part_value {
     uint32_t value;
 } oak_part_value;
 
+typedef enum oak_part_access { OAK_READ_WRITE, OAK_READ_ONLY, OAK_WRITE_ONLY } oak_part_access;
+
 /* A bit or a field of a register. */
 typedef struct oak_part_field {
     const char *name;
@@ -57,6 +59,8 @@ typedef struct oak_part_field {
     const char *title;            /* may be empty */
     const oak_part_value *values; /* what some of its values mean */
     unsigned value_count;
+    const char *otherwise; /* what every other value means, or NULL */
+    oak_part_access access;
 } oak_part_field;
 
 /* What a field holds in a register, and what that means, or NULL. */
@@ -71,9 +75,10 @@ typedef struct oak_part_register {
     uint8_t space;
     uint8_t bits; /* 8, 16 or 32 */
     uint32_t address;
-    uint32_t reset; /* value after reset */
-    bool read_only; /* writing it is a mistake, and does nothing */
-    bool may_stay;  /* one that configures the chip: it is usual to leave it erased */
+    uint32_t reset;  /* value after reset */
+    bool read_only;  /* writing it is a mistake, and does nothing */
+    bool write_only; /* what is read of it means nothing */
+    bool may_stay;   /* one that configures the chip: it is usual to leave it erased */
     const char *title;
     const oak_part_field *fields; /* highest bit first */
     unsigned field_count;

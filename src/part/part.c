@@ -50,7 +50,7 @@ const char *oak_field_meaning(const oak_part_field *field, uint32_t whole)
 {
     for (unsigned i = 0; i < field->value_count; i++)
         if (field->values[i].value == oak_field_value(field, whole)) return field->values[i].name;
-    return NULL;
+    return field->otherwise;
 }
 
 const oak_part_memory *oak_part_find_memory_named(const oak_part *part, const char *name, size_t length)

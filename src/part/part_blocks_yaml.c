@@ -413,39 +413,11 @@ void part_read_interrupts(part_file *file, yaml_node_t *map)
     static const char *const keys[] = {"lines", "priority-bits", NULL};
     uint64_t lines, bits;
     if (!part_check_keys(file, map, "`interrupts`", keys) ||
-        !part_number_member(file, map, "lines", true, 0, 240, &lines) ||
+        !part_number_member(file, map, "lines", true, 0, MOST_LINES, &lines) ||
         !part_number_member(file, map, "priority-bits", true, 0, 8, &bits))
         return;
     file->builder->box->part.interrupt_lines = (uint16_t)lines;
     file->builder->box->part.priority_bits = (uint8_t)bits;
-}
-
-/* import: chip.svd — registers and fields out of a register description, found beside the part file. */
-void part_import_registers(part_file *file, yaml_node_t *root)
-{
-    part_builder *b = file->builder;
-    const char *name = part_text_member(file, root, "import", true);
-    if (!name) return;
-    oak_buf path;
-    size_t folder = oak_length(file->path);
-    while (folder && file->path[folder - 1] != '/') folder--;
-    oak_buf_open(&path, b->host);
-    if (*name != '/') oak_buf_add(&path, file->path, folder);
-    oak_buf_text(&path, name);
-    oak_part_import import = {.host = b->host, .arena = &b->box->arena, .sink = b->sink, .from = file->path};
-    oak_status status = path.failed ? OAK_NO_MEMORY : oak_part_read_svd(&import, oak_buf_string(&path));
-    if (status == OAK_NOT_FOUND || status == OAK_IO_ERROR)
-        REFUSE_AT(file, part_member(file, root, "import"), "no-file",
-                  "It is looked for beside the part file.", "%s cannot be read: %s", oak_buf_string(&path),
-                  oak_status_text(status));
-    else if (status == OAK_REFUSED) b->refused = true;
-    else if (status) b->status = status;
-    for (size_t i = 0; i < import.count && !b->status; i++) {
-        import.registers[i].space = (uint8_t)b->box->part.architecture->code_space;
-        part_insert_register(file, root, &import.registers[i]);
-    }
-    oak_release(b->host, import.registers, import.room, sizeof *import.registers);
-    oak_buf_close(&path);
 }
 
 /* The core enters its handlers at places of its own; each vector has one to itself. */
@@ -478,12 +450,34 @@ static bool check_vector(part_file *file, yaml_node_t *map, const oak_part_vecto
         if (other->address != vector->address ||
             oak_same_name(vector->name, oak_length(vector->name), other->name))
             continue;
-        REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
+        REFUSE_AT(file, map, "part-overlap", part_overlap_hint(map),
                   "vectors `%s` and `%s` are both at 0x%04x", other->name, vector->name,
                   (unsigned)vector->address);
         return false;
     }
     return true;
+}
+
+static void insert_vector(part_file *file, yaml_node_t *map, const oak_part_vector *vector)
+{
+    part_builder *b = file->builder;
+    oak_part *part = &b->box->part;
+    if (!check_vector(file, map, vector)) return;
+    for (unsigned i = 0; i < part->vector_count; i++) {
+        if (!oak_same_name(vector->name, oak_length(vector->name), b->vectors[i].name)) continue;
+        b->vectors[i] = *vector;
+        return;
+    }
+    oak_part_vector *grown =
+        oak_grow(b->host, b->vectors, &b->vector_room, part->vector_count + 1u, sizeof *grown);
+    if (!grown) {
+        b->status = OAK_NO_MEMORY;
+        return;
+    }
+    b->vectors = grown;
+    unsigned slot = part->vector_count++;
+    for (; slot && grown[slot - 1].address > vector->address; slot--) grown[slot] = grown[slot - 1];
+    grown[slot] = *vector;
 }
 
 void part_add_vector(part_file *file, yaml_node_t *map)
@@ -516,22 +510,74 @@ void part_add_vector(part_file *file, yaml_node_t *map)
                   "vector `%s` at 0x%04x is outside code memory", vector.name, (unsigned)vector.address);
         return;
     }
-    if (!check_vector(file, map, &vector)) return;
-    for (unsigned i = 0; i < part->vector_count; i++) {
-        if (!oak_same_name(vector.name, oak_length(vector.name), b->vectors[i].name)) continue;
-        b->vectors[i] = vector;
-        return;
+    insert_vector(file, map, &vector);
+}
+
+/* Those that the core numbers behind its own exceptions; where it has lines of its own, a part file says what comes in by which. */
+static void import_interrupts(part_file *file, yaml_node_t *node, const oak_part_import *import,
+                              const char *from)
+{
+    oak_part *part = &file->builder->box->part;
+    const oak_architecture *about = part->architecture;
+    if (import->priority_bits) part->priority_bits = (uint8_t)import->priority_bits;
+    for (size_t i = 0; i < import->interrupt_count; i++) {
+        const svd_interrupt *one = &import->interrupts[i];
+        if (!about->own_exceptions || one->number >= MOST_LINES) {
+            char text[160];
+            if (about->own_exceptions)
+                oak_format(text, sizeof text, "interrupt `%s`: %s has %u at the most, from 0", one->name,
+                           about->name, MOST_LINES);
+            else
+                oak_format(text, sizeof text, "%u interrupts are left out: those of %s are lines of its core",
+                           (unsigned)import->interrupt_count, about->name);
+            oak_diagnostic told = {.severity = about->own_exceptions ? OAK_ERROR : OAK_NOTE,
+                                   .code = "register-description",
+                                   .file = from,
+                                   .line = one->line,
+                                   .column = one->column,
+                                   .column_end = one->column + 1,
+                                   .message = text};
+            if (file->builder->sink && file->builder->sink->report)
+                file->builder->sink->report(file->builder->sink->context, &told);
+            file->builder->refused |= about->own_exceptions != 0;
+            return;
+        }
+        if (one->number >= part->interrupt_lines) part->interrupt_lines = (uint16_t)(one->number + 1);
+        insert_vector(
+            file, node,
+            &(oak_part_vector){.name = one->name,
+                               .title = one->title,
+                               .address = oak_vector_of(about, about->own_exceptions + one->number)});
     }
-    oak_part_vector *grown =
-        oak_grow(b->host, b->vectors, &b->vector_room, part->vector_count + 1u, sizeof *grown);
-    if (!grown) {
-        b->status = OAK_NO_MEMORY;
-        return;
+}
+
+/* import: chip.svd — registers and fields out of a register description, found beside the part file. */
+void part_import_registers(part_file *file, yaml_node_t *root)
+{
+    part_builder *b = file->builder;
+    const char *name = part_text_member(file, root, "import", true);
+    if (!name) return;
+    oak_buf path;
+    size_t folder = oak_length(file->path);
+    while (folder && file->path[folder - 1] != '/') folder--;
+    oak_buf_open(&path, b->host);
+    if (*name != '/') oak_buf_add(&path, file->path, folder);
+    oak_buf_text(&path, name);
+    oak_part_import import = {.host = b->host, .arena = &b->box->arena, .sink = b->sink};
+    yaml_node_t *node = part_member(file, root, "import");
+    oak_status status = path.failed ? OAK_NO_MEMORY : oak_part_read_svd(&import, oak_buf_string(&path));
+    if (status == OAK_NOT_FOUND || status == OAK_IO_ERROR)
+        REFUSE_AT(file, node, "no-file", "It is looked for beside the part file.", "%s cannot be read: %s",
+                  oak_buf_string(&path), oak_status_text(status));
+    else if (status == OAK_REFUSED) b->refused = true;
+    else if (status) b->status = status;
+    for (size_t i = 0; i < import.count && !b->status; i++) {
+        import.registers[i].space = (uint8_t)b->box->part.architecture->code_space;
+        part_insert_register(file, node, &import.registers[i]);
     }
-    b->vectors = grown;
-    unsigned slot = part->vector_count++;
-    for (; slot && grown[slot - 1].address > vector.address; slot--) grown[slot] = grown[slot - 1];
-    grown[slot] = vector;
+    if (!b->refused && !b->status) import_interrupts(file, node, &import, oak_buf_string(&path));
+    oak_release(b->host, import.registers, import.room, sizeof *import.registers);
+    oak_buf_close(&path);
 }
 
 void part_add_feature(part_file *file, yaml_node_t *map)

@@ -9,7 +9,7 @@
 #include "base/diag.h"
 #include "part/tree_yaml.h"
 
-enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096 };
+enum { MOST_NESTING = 8, LARGEST_FILE = 1 << 20, MOST_ITEMS = 4096, MOST_LINES = 240 };
 
 /* A part with the arena that holds all of it. */
 typedef struct part_box {
@@ -68,6 +68,8 @@ void part_check_chips(part_file *file, yaml_node_t *root);
 const char *part_usual_space(const part_file *file);
 bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *reg);
 void part_add_register(part_file *file, yaml_node_t *map);
+/* What to do about two at one address, said at an item or at an import. */
+const char *part_overlap_hint(const yaml_node_t *node);
 void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added);
 void part_add_port(part_file *file, yaml_node_t *map);
 /* Adds a port, or takes the place of the one that has its name; its number, or -1 when that cannot be. */

@@ -247,9 +247,11 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
     reg->read_only = oak_same(word, "read");
     reg->may_stay = oak_same(word, "seldom");
     if (reg->may_stay) return true;
-    if (reg->read_only || oak_same(word, "both")) return true;
+    reg->write_only = oak_same(word, "write");
+    if (reg->read_only || reg->write_only || oak_same(word, "both")) return true;
     REFUSE_AT(file, node, "part-value",
-              "Write `access: read`, `access: seldom` (of what is usually left erased), or leave it out.",
+              "Write `access: read`, `access: write`, `access: seldom` (of what is usually left erased), or "
+              "leave it out.",
               "`%s` is no access", word);
     return false;
 }
@@ -346,6 +348,13 @@ void part_add_register(part_file *file, yaml_node_t *map)
     part_insert_register(file, map, &reg);
 }
 
+const char *part_overlap_hint(const yaml_node_t *node)
+{
+    return node->type == YAML_SCALAR_NODE ? "One comes from the part that is extended: a part file without "
+                                            "`extends` has only what it says."
+                                          : "Give one of them another address.";
+}
+
 void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_register *added)
 {
     part_builder *b = file->builder;
@@ -359,7 +368,7 @@ void part_insert_register(part_file *file, yaml_node_t *map, const oak_part_regi
             return;
         }
         if (other->space == reg.space && other->address == reg.address) {
-            REFUSE_AT(file, map, "part-overlap", "Give one of them another address.",
+            REFUSE_AT(file, map, "part-overlap", part_overlap_hint(map),
                       "registers `%s` and `%s` are both at 0x%02x", other->name, reg.name,
                       (unsigned)reg.address);
             return;

@@ -7,7 +7,7 @@
 #include <oakspindle/linux.h>
 #include <oakspindle/open.h>
 
-#include "port/linux/part_texts.h"
+#include "open/part_texts.h"
 
 #define BUILT_IN "built-in/"
 enum { ENDING = sizeof ".yaml" - 1 };

@@ -1,6 +1,6 @@
 /* part_texts.h — our part files as text, made while the library is built (cli/parts/embed.c). */
-#ifndef OAK_PORT_PART_TEXTS_H
-#define OAK_PORT_PART_TEXTS_H
+#ifndef OAK_OPEN_PART_TEXTS_H
+#define OAK_OPEN_PART_TEXTS_H
 
 #include <stddef.h>
 
