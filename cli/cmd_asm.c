@@ -325,8 +325,7 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         else printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
         fflush(stdout);
         oak_program *program = NULL;
-        oak_diag_sink quiet = {0};
-        if (!exit_code && oak_assemble_files(&self->host, part, settings, &quiet, &program) == OAK_OK) {
+        if (!exit_code && oak_assemble_files(&self->host, part, settings, &oak_silent, &program) == OAK_OK) {
             const char *name;
             for (unsigned i = 0; (name = oak_program_file(program, i)) && count < MOST_FILES; i++) {
                 bool known = false;

@@ -406,7 +406,7 @@ static bool touched_port(oak_session *session, const oak_watched *one, const cha
             part->ports[i].address == one->address)
             port = &part->ports[i];
     oak_reading reading = {0};
-    if (!port || oak_session_value(session, port->name, NULL, &reading)) return false;
+    if (!port || oak_session_value(session, port->name, &oak_silent, &reading)) return false;
     uint8_t value = reads ? (uint8_t)reading.value : latch;
     const char *where = reads ? "on the pins" : "in the latch";
     if (one->bits && !(one->bits & (one->bits - 1)))

@@ -50,7 +50,7 @@ static oak_image *through_hex(const oak_host *host, oak_image *image)
     oak_image *again;
     ck_assert_int_eq(oak_hex_write(image, 16, &sink), OAK_OK);
     ck_assert_int_eq(oak_image_create(host, &again), OAK_OK);
-    ck_assert_int_eq(oak_hex_read(again, hex.bytes, hex.size, "program.hex", NULL), OAK_OK);
+    ck_assert_int_eq(oak_hex_read(again, hex.bytes, hex.size, "program.hex", &oak_silent), OAK_OK);
     free(hex.bytes);
     oak_image_free(image);
     return again;

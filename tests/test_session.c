@@ -755,6 +755,49 @@ START_TEST(what_is_asked_for_by_name_is_found_or_told)
 }
 END_TEST
 
+/* What the headers say of stop points that are set twice, and of arriving. */
+START_TEST(a_stop_point_set_twice_is_one_and_arriving_is_a_step)
+{
+    oak_opened it;
+    oak_event event;
+    const oak_budget most = {.cycles = 100};
+    ck_assert_int_eq(oak_open_text("mcs51-8k", "start: nop\nhere: inc a\n sjmp start\n", &it), OAK_OK);
+    const oak_chip_ops *ops = it.chip.ops;
+    oak_stop stop;
+    ck_assert_int_eq(ops->set_stop(it.chip.chip, 1, true), OAK_OK);
+    ck_assert_int_eq(ops->set_stop(it.chip.chip, 1, true), OAK_OK);
+    ck_assert_int_eq(ops->run(it.chip.chip, 50, UINT64_MAX, &stop), OAK_OK);
+    ck_assert_int_eq(stop.reason, OAK_STOP_POINT);
+    ck_assert_uint_eq(stop.pc, 1);
+    ck_assert_int_eq(ops->set_stop(it.chip.chip, 1, false), OAK_OK);
+    ck_assert_int_eq(ops->set_stop(it.chip.chip, 1, false), OAK_OK);
+    ck_assert_int_eq(ops->run(it.chip.chip, 50, UINT64_MAX, &stop), OAK_OK);
+    ck_assert_int_eq(stop.reason, OAK_STOP_CYCLES);
+    ck_assert_int_eq(ops->set_stop(it.chip.chip, 0x20000, true), OAK_OUT_OF_RANGE);
+    ck_assert_int_eq(oak_session_reset(it.session), OAK_OK);
+    for (unsigned time = 1; time <= 3; time++) { /* it runs until it comes there again */
+        ck_assert_int_eq(oak_session_run_to(it.session, "here", &most, &oak_printer, &event), OAK_OK);
+        ck_assert_int_eq(event.stop.reason, OAK_STOP_STEP);
+        ck_assert_uint_eq(event.stop.pc, 1);
+        oak_reading a;
+        ck_assert_int_eq(oak_session_value(it.session, "a", &oak_printer, &a), OAK_OK);
+        ck_assert_int_eq(a.value, time - 1); /* and the instruction there has not been executed */
+    }
+    /* Two at one place: each counts, and the run ends once. */
+    unsigned one, other;
+    ck_assert_int_eq(oak_session_add_stop(it.session, "here", NULL, 0, &oak_printer, &one), OAK_OK);
+    ck_assert_int_eq(oak_session_add_stop(it.session, "here", NULL, 0, &oak_printer, &other), OAK_OK);
+    ck_assert_int_eq(oak_session_run(it.session, &most, &oak_printer, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_uint_eq(oak_session_stop_point(it.session, one)->hits, 1);
+    ck_assert_int_eq(oak_session_remove_stop(it.session, one), OAK_OK);
+    ck_assert_int_eq(oak_session_run(it.session, &most, &oak_printer, &event), OAK_OK);
+    ck_assert_int_eq(event.stop.reason, OAK_STOP_POINT);
+    ck_assert_int_eq(event.stop_point, (int)other);
+    oak_close(&it);
+}
+END_TEST
+
 START_TEST(a_line_port_carries_bytes_both_ways)
 {
     oak_line_port a, b;
@@ -821,4 +864,5 @@ RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
           a_step_on_a_slow_port_asks_for_no_more_than_it_needs,
           what_a_port_fails_at_is_told_by_the_call_that_has_asked,
           everything_is_opened_by_names_and_routines_are_called_on_every_architecture,
-          what_is_asked_for_by_name_is_found_or_told, a_line_port_carries_bytes_both_ways)
+          what_is_asked_for_by_name_is_found_or_told, a_stop_point_set_twice_is_one_and_arriving_is_a_step,
+          a_line_port_carries_bytes_both_ways)

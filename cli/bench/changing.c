@@ -9,16 +9,10 @@
 
 /* ------------------------------------------------------------------------------------------ changing */
 
-static void say_nothing(void *context, const oak_diagnostic *diagnostic)
-{
-    (void)context, (void)diagnostic;
-}
-
 /* A pointer that gets what stands in a variable, where its address may be meant. */
 static void say_address_meant(bench *b, const char *assignment)
 {
     const oak_architecture *about = oak_session_part(b->session)->architecture;
-    const oak_diag_sink nobody = {.report = say_nothing};
     size_t left = strcspn(assignment, "= \t");
     const char *name = assignment + strcspn(assignment, "=");
     bool pointer = false;
@@ -30,7 +24,7 @@ static void say_address_meant(bench *b, const char *assignment)
     oak_reading reading;
     snprintf(address, sizeof address, "&%s", name);
     if (!pointer || !(isalpha((unsigned char)*name) || *name == '_') || strlen(name) > sizeof address - 2 ||
-        oak_session_value(b->session, address, &nobody, &reading))
+        oak_session_value(b->session, address, &oak_silent, &reading))
         return;
     snprintf(message, sizeof message, "%.*s is now what stands in `%s`, not its address", (int)left,
              assignment, name);

@@ -78,7 +78,7 @@ bool bench_follow_now(bench *b)
     oak_reading reading;
     uint8_t byte;
     if (!b->follow) return true;
-    if (oak_session_value(b->session, b->follow, NULL, &reading)) return false;
+    if (oak_session_value(b->session, b->follow, &oak_silent, &reading)) return false;
     oak_chip_port chip = oak_session_chip(b->session);
     uint32_t from = (uint32_t)reading.value;
     b->memory_from = b->memory_to = from;

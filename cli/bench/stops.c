@@ -54,7 +54,7 @@ bool bench_watch(bench *b, const char *rest)
         size_t length = strlen(kinds[i].word);
         if (strncmp(rest, kinds[i].word, length) == 0) return add_watch(b, rest + length, kinds[i].kind);
         bool alone = strlen(rest) + 1 == length && strncmp(rest, kinds[i].word, length - 1) == 0;
-        if (alone && oak_session_value(b->session, rest, NULL, &ignored))
+        if (alone && oak_session_value(b->session, rest, &oak_silent, &ignored))
             rest = ""; /* no name of the program's */
     }
     if (!*rest)

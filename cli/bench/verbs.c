@@ -167,22 +167,16 @@ static const bench_verb *match_verb(const char *word, size_t length, unsigned *c
     return *count == 1 ? found : NULL;
 }
 
-static void say_nothing(void *context, const oak_diagnostic *diagnostic)
-{
-    (void)context, (void)diagnostic;
-}
-
 /* A line that is no verb may be an expression, or a stretch of memory: it is shown. */
 static bool is_shown(bench *b, const char *line)
 {
-    const oak_diag_sink nobody = {.report = say_nothing};
     oak_reading reading;
     unsigned space;
     uint32_t from, to;
     char *copy = cli_strdup(line), *as = copy ? strstr(copy, " as ") : NULL;
     if (as) *as = 0;
-    bool shown = copy && (oak_session_value(b->session, copy, &nobody, &reading) == OAK_OK ||
-                          oak_session_range(b->session, copy, &nobody, &space, &from, &to) == OAK_OK);
+    bool shown = copy && (oak_session_value(b->session, copy, &oak_silent, &reading) == OAK_OK ||
+                          oak_session_range(b->session, copy, &oak_silent, &space, &from, &to) == OAK_OK);
     free(copy);
     return shown;
 }

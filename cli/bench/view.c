@@ -219,11 +219,6 @@ static void draw_code(view *v, int top, int bottom, int to)
     }
 }
 
-static void say_nothing(void *context, const oak_diagnostic *diagnostic)
-{
-    (void)context, (void)diagnostic;
-}
-
 /* The cells that it reaches by a pointer, behind what it names. */
 static void draw_reached(view *v, const char *instruction, int row, int column, int to, unsigned shown)
 {
@@ -255,7 +250,6 @@ static void draw_next(view *v, int row, int to)
 {
     char text[160], line[VIEW_LONGEST] = "next     ";
     unsigned size, shown = 0;
-    oak_diag_sink quiet = {NULL, say_nothing};
     if (oak_session_print_instruction(v->b->session, bench_pc(v->b), text, sizeof text, &size)) return;
     snprintf(line + 9, sizeof line - 9, "%s", text);
     view_put(row, 0, to, STYLE_STRONG, line);
@@ -269,7 +263,7 @@ static void draw_next(view *v, int row, int to)
         snprintf(name, sizeof name, "%.*s", (int)length, p);
         bool digit = p > text && (p[-1] == 'x' || (p[-1] >= '0' && p[-1] <= '9') || p[-1] == '#');
         p += length ? length : (*p != 0);
-        if (!length || digit || oak_session_value(v->b->session, name, &quiet, &reading) ||
+        if (!length || digit || oak_session_value(v->b->session, name, &oak_silent, &reading) ||
             reading.is_address)
             continue;
         snprintf(value, sizeof value, "%s%s = 0x%llx", shown++ ? ", " : "   ", name,

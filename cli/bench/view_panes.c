@@ -5,11 +5,6 @@
 
 #include "view.h"
 
-static void say_nothing(void *context, const oak_diagnostic *diagnostic)
-{
-    (void)context, (void)diagnostic;
-}
-
 /* A line with a mark in front when it is another one than before. */
 static void put_line(view *v, int row, int from, int to, const char *key, const char *text)
 {
@@ -73,12 +68,11 @@ static int draw_registers(view *v, int row, int bottom, int from, int to)
 
 static int draw_kept(view *v, int row, int bottom, int from, int to)
 {
-    oak_diag_sink quiet = {NULL, say_nothing};
     if (!v->b->kept_count) return row;
     view_title(row++, from, to, "kept");
     for (unsigned i = 0; i < v->b->kept_count && row < bottom; i++, row++) {
         char text[VIEW_LONGEST], key[40];
-        bench_kept_text(v->b, i, &quiet, text, sizeof text);
+        bench_kept_text(v->b, i, &oak_silent, text, sizeof text);
         snprintf(key, sizeof key, "kept %.30s", v->b->kept[i]);
         char line[VIEW_LONGEST];
         snprintf(line, sizeof line, "%u %.380s", i, text);

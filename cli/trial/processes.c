@@ -48,11 +48,6 @@ static bool goes_on(void *context, uint64_t cycles)
     return !stopped;
 }
 
-static void say_nothing(void *context, const oak_diagnostic *d)
-{
-    (void)context, (void)d;
-}
-
 /* Who is told to stop tells it on. */
 static void wait_for(pid_t process)
 {
@@ -106,7 +101,6 @@ typedef struct manner {
 /* Runs a case in a process of its own, to its end; what became of it is in the slot. */
 static void run_case(cli *self, const trial_outcome *one, uint64_t number, trial_slot *slot, manner how)
 {
-    const oak_diag_sink quiet = {.report = say_nothing};
     slot->done = false;
     slot->one = number;
     slot->read_count = 0;
@@ -120,7 +114,7 @@ static void run_case(cli *self, const trial_outcome *one, uint64_t number, trial
     cli_watch_reads(note_read, slot);
     if (how.keep) oak_trials_show_golden(one->file->trials, keep_run, self);
     if (one->file->lines && !how.shared) (void)!oak_session_count(one->file->session, true);
-    const oak_diag_sink *sink = how.aloud ? &self->sink : &quiet;
+    const oak_diag_sink *sink = how.aloud ? &self->sink : &oak_silent;
     slot->status = how.shared ? oak_trial_go_on(one->file->trials, number, goes_on, NULL, sink, &slot->result)
                               : oak_trial_run(one->file->trials, one->number, number, one->file->session,
                                               one->file->board, goes_on, NULL, sink, &slot->result);

@@ -93,20 +93,14 @@ static void print_before(void *context)
 
 /* ------------------------------------------------------------------------------------------ runs that are not as they were */
 
-static void say_nothing(void *context, const oak_diagnostic *d)
-{
-    (void)context, (void)d;
-}
-
 /* The whole case again: somebody wants to see both runs. */
 static void run_again(telling *t, oak_trial_golden_fn show)
 {
     const trial_file *file = t->one->file;
-    const oak_diag_sink quiet = {.report = say_nothing};
     oak_trial_result result;
     oak_trials_show_golden(file->trials, show, t);
     (void)!oak_trial_run(file->trials, t->one->number, t->one->shown, file->session, file->board, NULL, NULL,
-                         &quiet, &result);
+                         &oak_silent, &result);
 }
 
 static void write_side(const oak_trace *now, const oak_trace_difference *one, bool is_now, char *text,

@@ -121,6 +121,7 @@ typedef struct oak_architecture {
 /* A register as programs call it. */
 static inline const char *oak_register_called(const oak_architecture *about, unsigned number)
 {
+    if (!about) return (const char *)0;
     const char *called = about->called ? about->called[number] : (const char *)0;
     return called ? called : about->registers[number].name;
 }
@@ -128,12 +129,13 @@ static inline const char *oak_register_called(const oak_architecture *about, uns
 /* The vector of a line. */
 static inline uint32_t oak_vector_of(const oak_architecture *about, unsigned line)
 {
+    if (!about) return 0;
     return about->vector_list ? about->vector_list[line] : about->vector_first + line * about->vector_step;
 }
 /* Whether one of so many lines has its vector at an address. */
 static inline bool oak_is_vector(const oak_architecture *about, unsigned lines, uint32_t address)
 {
-    for (unsigned line = 0; line < lines; line++)
+    for (unsigned line = 0; about && line < lines; line++)
         if (oak_vector_of(about, line) == address) return true;
     return false;
 }
@@ -141,19 +143,21 @@ static inline bool oak_is_vector(const oak_architecture *about, unsigned lines, 
 /* Bytes that what one address of a space names takes in an image, and where it is read and written. */
 static inline unsigned oak_unit_bytes(const oak_architecture *about, unsigned space)
 {
+    if (!about) return 0;
     return about->spaces[space].unit_bits > 8 ? (about->spaces[space].unit_bits + 7u) / 8 : 1;
 }
 
 /* Whether values of several cells in a space begin with the highest; words of more than 8 bits lie low byte first everywhere. */
 static inline bool oak_is_high_first(const oak_architecture *about, unsigned space)
 {
-    return about->big_endian && about->spaces[space].unit_bits <= 8;
+    return about && about->big_endian && about->spaces[space].unit_bits <= 8;
 }
 /* The number that up to 8 bytes of a space hold, and back: the only two that know the order of bytes. */
 static inline uint64_t oak_number_at(const oak_architecture *about, unsigned space, const uint8_t *bytes,
                                      unsigned count)
 {
     uint64_t number = 0;
+    if (!about || !bytes) return 0;
     bool high_first = oak_is_high_first(about, space);
     for (unsigned i = 0; i < count; i++) number |= (uint64_t)bytes[high_first ? count - 1 - i : i] << (8 * i);
     return number;
@@ -161,6 +165,7 @@ static inline uint64_t oak_number_at(const oak_architecture *about, unsigned spa
 static inline void oak_put_number(const oak_architecture *about, unsigned space, uint64_t number,
                                   uint8_t *bytes, unsigned count)
 {
+    if (!about || !bytes) return;
     bool high_first = oak_is_high_first(about, space);
     for (unsigned i = 0; i < count; i++) bytes[high_first ? count - 1 - i : i] = (uint8_t)(number >> (8 * i));
 }

@@ -41,7 +41,7 @@ typedef struct oak_asm_settings {
 OAK_MUST_USE oak_status oak_assemble_files(const oak_host *host, const oak_part *part,
                                            const oak_asm_settings *settings, const oak_diag_sink *sink,
                                            oak_program **program);
-/* The codes of warnings and their usual levels, from 0; NULL after the last. */
+/* The codes of warnings and their usual levels (`usual` may be NULL), from 0; NULL after the last. */
 const char *oak_warning_at(unsigned index, oak_warning_level *usual);
 /* The same for text in memory; `name` is what diagnostics call it. The text is copied. */
 OAK_MUST_USE oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name,

@@ -140,7 +140,7 @@ void oak_stand_in_show(oak_stand_in *self, char *text, size_t room);
 void oak_stand_in_draw(oak_stand_in *self, char *text, size_t room);
 /* What it has printed since reset; the oldest is dropped when it is too much. */
 const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count);
-/* What it prints goes there as well, at once. */
+/* What it prints goes there as well, at once; NULL: no longer. */
 void oak_stand_in_listen(oak_stand_in *self, void (*heard)(void *context, const uint8_t *bytes, size_t count),
                          void *context);
 /* Somebody types; returns how many bytes were taken. */

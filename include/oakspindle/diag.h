@@ -37,6 +37,9 @@ typedef struct oak_diag_sink {
     void (*report)(void *context, const oak_diagnostic *diagnostic);
 } oak_diag_sink;
 
+/* A sink that tells nothing. */
+extern const oak_diag_sink oak_silent;
+
 #ifdef __cplusplus
 }
 #endif

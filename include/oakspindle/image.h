@@ -23,7 +23,7 @@ void oak_image_free(oak_image *image);
 /* Writes bytes, replacing what was there. OAK_OUT_OF_RANGE when the end would pass 4 GiB; OAK_NO_MEMORY (bytes
  * before the failing page may have been written). */
 OAK_MUST_USE oak_status oak_image_write(oak_image *image, uint32_t address, const void *bytes, size_t count);
-/* Tells whether the byte at `address` is known, and what it is. */
+/* Tells whether the byte at `address` is known, and what it is (`byte` may be NULL). */
 bool oak_image_byte(const oak_image *image, uint32_t address, uint8_t *byte);
 /* Reads bytes up to the first that the image does not have; returns how many, at most `count`. */
 size_t oak_image_known(const oak_image *image, uint32_t address, void *bytes, size_t count);

@@ -44,7 +44,7 @@ OAK_MUST_USE oak_status oak_explain_bytes(const oak_host *host, const oak_part *
 
 /* Explains the code of a message ("value-range") with a wrong and a right example. OAK_NOT_FOUND. */
 OAK_MUST_USE oak_status oak_explain_code(const char *code, const oak_text_sink *out);
-/* The codes there are, from 0, with their examples (which may be empty); NULL after the last. */
+/* The codes there are, from 0, with their examples (which may be empty; `wrong` and `right` may be NULL); NULL after the last. */
 const char *oak_code_at(unsigned index, const char **wrong, const char **right);
 /* The architecture the examples of a code are written for. */
 const char *oak_code_architecture(unsigned index);

@@ -40,7 +40,7 @@ typedef struct oak_part_memory {
 /* A program, or data that it begins with, may lie in this memory. */
 static inline bool oak_memory_is_filled(const oak_part_memory *memory)
 {
-    return !memory->writable || memory->loaded;
+    return memory && (!memory->writable || memory->loaded);
 }
 
 /* The meaning of one value of a field. */
@@ -66,6 +66,7 @@ typedef struct oak_part_field {
 /* What a field holds in a register, and what that means, or NULL. */
 static inline uint32_t oak_field_value(const oak_part_field *field, uint32_t whole)
 {
+    if (!field) return 0;
     return whole >> field->bit & (field->width >= 32 ? UINT32_MAX : ((uint32_t)1 << field->width) - 1);
 }
 const char *oak_field_meaning(const oak_part_field *field, uint32_t whole);
@@ -246,7 +247,7 @@ OAK_MUST_USE oak_status oak_part_copy(const oak_host *host, const oak_part *plai
 /* Frees a loaded or copied part; NULL is allowed. */
 void oak_part_free(oak_part *part);
 
-/* Lookups; letters of either case are alike. NULL or false when there is none. */
+/* Lookups; letters of either case are alike. NULL or false when there is none. What they find may be unwanted: `reg`, `field` and `pin` may be NULL. */
 const oak_part_register *oak_part_find_register(const oak_part *part, const char *name, size_t length);
 const oak_part_register *oak_part_register_at(const oak_part *part, unsigned space, uint32_t address);
 const oak_part_memory *oak_part_find_memory(const oak_part *part, unsigned space, uint32_t address);

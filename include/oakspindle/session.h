@@ -58,7 +58,8 @@ typedef struct oak_stop_point {
     bool once; /* it is removed when it has ended a run */
 } oak_stop_point;
 
-/* Adds a stop point at a place. `condition` may be NULL; `every` 0 means 1. OAK_REFUSED after a diagnostic. */
+/* Adds a stop point at a place; texts are copied. `condition` and `number` may be NULL; `every` 0 means 1. It ends a run in front of the instruction at which execution
+ * arrives: a run that begins there goes on first. Several may be at one place. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
                                              uint64_t every, const oak_diag_sink *sink, unsigned *number);
 OAK_MUST_USE oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled);
@@ -106,7 +107,8 @@ OAK_MUST_USE oak_status oak_session_run_out(oak_session *session, const oak_budg
 bool oak_session_is_called(oak_session *session);
 /* Where an address of code leads: to the target of the jump that stands there, else to itself. */
 uint32_t oak_session_leads_to(const oak_session *session, uint32_t address);
-/* Runs to a place as if a stop point were there for this once. */
+/* Runs to a place as if a stop point were there for this once: arriving ends it with OAK_STOP_STEP and event->stop.pc there, the instruction not yet
+ * executed; where it stands there already it runs until it comes there again. Other stop points on the way end it as they end a run. */
 OAK_MUST_USE oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                                            const oak_diag_sink *sink, oak_event *event);
 /* What ends a run beside stop points. */
@@ -128,7 +130,7 @@ typedef struct oak_watch {
 /* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of cells and registers that the
  * program seldom writes; an expression with the program counter, a pin or a register of a device in it is worked out after each
  * instruction, and a run is many times slower while there is one. At most
- * OAK_MOST_WATCHES watches of accesses. OAK_REFUSED after a diagnostic; OAK_UNSUPPORTED, after one too, where the chip cannot tell of accesses. */
+ * OAK_MOST_WATCHES watches of accesses. `number` may be NULL. OAK_REFUSED after a diagnostic; OAK_UNSUPPORTED, after one too, where the chip cannot tell of accesses. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,
                                               oak_watch_kind kind, const oak_diag_sink *sink,
@@ -192,7 +194,7 @@ typedef struct oak_noticed {
     uint64_t count;
 } oak_noticed;
 
-/* The word of each kind by number from 0 ("contention"), NULL after the last, and its usual level. */
+/* The word of each kind by number from 0 ("contention"), NULL after the last, and its usual level (`usual` may be NULL). */
 const char *oak_notice_word(unsigned number, oak_notice_level *usual);
 /* What it means and how to put it right, in some sentences; NULL after the last. */
 const char *oak_notice_meaning(unsigned number);

@@ -2,7 +2,11 @@
  *
  * Every function of Oak Spindle that can fail returns an oak_status; results come through its last pointer.
  * There is no errno and no hidden state. Where a status is OAK_REFUSED, the diagnostics sink that was passed
- * in has been told why, in words for the person who wrote the input. */
+ * in has been told why, in words for the person who wrote the input.
+ *
+ * What holds for all of them: a pointer must not be NULL unless its header says that it may; one that is makes the call return OAK_MISUSE,
+ * or 0, false or NULL where there is no status, and nothing happens. Text and data that are given are copied, unless a header says that they must outlive
+ * something. Results are written only when the status is OAK_OK, unless a header says more. `context` is whatever the caller wants. */
 #ifndef OAKSPINDLE_STATUS_H
 #define OAKSPINDLE_STATUS_H
 

@@ -42,7 +42,7 @@ bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t one, 
 /* A trial by its name; with "/3" behind it the third of its cases (else the first). False when there is none. */
 bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number, uint64_t *one);
 
-/* Gives a session, fresh from reset and (where there is one) on its board, what a case is given: values, acts, drives; a routine alone
+/* Gives a session, fresh from reset and on its board (NULL: there is none), what a case is given: values, acts, drives; a routine alone
  * stands before its call. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t one,
                                        oak_session *session, oak_board *board, const oak_diag_sink *sink);
@@ -75,14 +75,14 @@ typedef struct oak_trial_golden {
     const oak_trace *now;
     uint64_t off; /* how far a change may be from its time, in cycles */
 } oak_trial_golden;
-/* At the end of a case, for each of them: first with `before` NULL; true: it is taken care of (kept), and nothing is compared. Then, unless it was, with both. */
+/* At the end of a case, for each of them: first with `before` NULL; true: it is taken care of (kept), and nothing is compared. Then, unless it was, with both. NULL: nobody is asked. */
 typedef bool (*oak_trial_golden_fn)(void *context, const oak_trial_golden *golden);
 void oak_trials_show_golden(oak_trials *trials, oak_trial_golden_fn show, void *context);
 /* A difference in a sentence: "relay falls at 12.350 ms, 5.000 us later than before". */
 void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference *one, char *text,
                                size_t room);
 
-/* Gives it what it is given, and runs it. The session serves once; the trials must outlive it. A failure is a result, no status. OAK_REFUSED after a diagnostic, where what is
+/* Gives it what it is given, and runs it. The session serves once; the trials must outlive it; `board` may be NULL. A failure is a result, no status. OAK_REFUSED after a diagnostic, where what is
  * written means nothing to this program; OAK_INTERRUPTED when `goes_on` (may be NULL), asked now and then, says false. */
 OAK_MUST_USE oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t one, oak_session *session,
                                       oak_board *board, bool (*goes_on)(void *context, uint64_t cycles),
@@ -93,11 +93,11 @@ OAK_MUST_USE oak_status oak_trial_run(oak_trials *trials, unsigned number, uint6
 uint64_t oak_trial_parting(const oak_trials *trials, unsigned number, uint64_t one,
                            const oak_session *session);
 /* Runs what cases have in common once: up to a little before cycle `until`, which is called again with later ones; 0: to where a routine alone is called. False where
- * it cannot be shared, since the run has ended before, or something has failed: the session has served then. *result must stay. */
+ * it cannot be shared, since the run has ended before, or something has failed: the session has served then. *result must stay. `board` and `goes_on` may be NULL. */
 bool oak_trial_share(oak_trials *trials, unsigned number, oak_session *session, oak_board *board,
                      uint64_t until, bool (*goes_on)(void *context, uint64_t cycles), void *context,
                      oak_trial_result *result);
-/* A case from there on, which must not have parted before: with the result that oak_trial_run gives. The session has served then. */
+/* A case from there on, which must not have parted before: with the result that oak_trial_run gives. The session has served then. `goes_on` may be NULL. */
 OAK_MUST_USE oak_status oak_trial_go_on(oak_trials *trials, uint64_t one,
                                         bool (*goes_on)(void *context, uint64_t cycles), void *context,
                                         const oak_diag_sink *sink, oak_trial_result *result);

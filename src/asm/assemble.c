@@ -365,6 +365,7 @@ static oak_status hand_over(assembler *as, oak_status status, oak_program **prog
 oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const char *name, const char *text,
                              size_t size, const oak_diag_sink *sink, oak_program **program)
 {
+    if (!host || !part || !name || (!text && size) || !sink || !program) return OAK_MISUSE;
     assembler as;
     if (size > LARGEST_SOURCE) {
         oak_refuse(sink, "file-size", name, 0, 0, NULL, "a source file may have %d MiB at most",
@@ -382,6 +383,7 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
 oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const oak_asm_settings *settings,
                               const oak_diag_sink *sink, oak_program **program)
 {
+    if (!host || !part || !settings || !sink || !program) return OAK_MISUSE;
     assembler as;
     if (!host->read_file) return OAK_UNSUPPORTED;
     oak_status status = open_assembler(&as, host, part, sink);
@@ -408,6 +410,7 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
 oak_status oak_assemble(const oak_host *host, const oak_part *part, const char *path,
                         const oak_diag_sink *sink, oak_program **program)
 {
+    if (!host || !part || !path || !sink || !program) return OAK_MISUSE;
     oak_asm_settings settings = {.paths = &path, .path_count = 1};
     return oak_assemble_files(host, part, &settings, sink, program);
 }

@@ -312,6 +312,7 @@ static void write_headers(elf_writer *writer, size_t runs)
 
 oak_status oak_program_write_elf(const oak_program *program, const oak_text_sink *out)
 {
+    if (!program || !out) return OAK_MISUSE;
     elf_writer writer = {.program = program};
     size_t runs = 0;
     uint64_t from = 0, length;

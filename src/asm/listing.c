@@ -312,6 +312,7 @@ static void list_symbols(listing *self)
 
 oak_status oak_program_write_listing(const oak_program *program, const oak_text_sink *out)
 {
+    if (!program || !out) return OAK_MISUSE;
     if (!program->file_count) return OAK_NOT_FOUND;
     listing self = {.program = program, .out = out};
     oak_buf_open(&self.buf, &program->host);

@@ -294,7 +294,7 @@ enum { WARNINGS = sizeof usual_levels / sizeof *usual_levels };
 const char *oak_warning_at(unsigned index, oak_warning_level *usual)
 {
     if (index >= WARNINGS) return NULL;
-    *usual = usual_levels[index].level;
+    if (usual) *usual = usual_levels[index].level;
     return usual_levels[index].code;
 }
 

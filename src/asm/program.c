@@ -39,6 +39,7 @@ oak_status oak_sort(const oak_host *host, void *array, size_t count, size_t size
 
 oak_status oak_program_create(const oak_host *host, const oak_part *part, oak_program **program)
 {
+    if (!host || !part || !program) return OAK_MISUSE;
     oak_program *made = host->resize(host->context, NULL, 0, sizeof *made);
     if (!made) return OAK_NO_MEMORY;
     memset(made, 0, sizeof *made);
@@ -75,21 +76,25 @@ void oak_program_free(oak_program *program)
 
 const oak_part *oak_program_part(const oak_program *program)
 {
+    if (!program) return NULL;
     return program->part;
 }
 
 oak_host oak_program_host(const oak_program *program)
 {
+    if (!program) return (oak_host){0};
     return program->host;
 }
 
 oak_image *oak_program_image(const oak_program *program)
 {
+    if (!program) return NULL;
     return program->image;
 }
 
 oak_status oak_program_next_data(const oak_program *program, size_t *index, uint32_t *address, uint32_t *size)
 {
+    if (!program || !index || !address || !size) return OAK_MISUSE;
     while (*index < program->record_count) {
         const oak_record *record = &program->records[(*index)++];
         if (record->kind != OAK_RECORD_DATA && record->kind != OAK_RECORD_POOL) continue;
@@ -135,6 +140,7 @@ oak_source_line oak_program_source(const oak_program *program, uint32_t origin)
 
 uint32_t oak_program_line_count(const oak_program *program)
 {
+    if (!program) return 0;
     return (uint32_t)program->source_count;
 }
 
@@ -142,6 +148,7 @@ uint32_t oak_program_line_count(const oak_program *program)
 
 oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol)
 {
+    if (!program || !symbol) return OAK_MISUSE;
     const char *name = oak_arena_text(&program->arena, symbol->name, oak_length(symbol->name));
     const char *file =
         symbol->file ? oak_arena_text(&program->arena, symbol->file, oak_length(symbol->file)) : NULL;
@@ -156,6 +163,7 @@ oak_status oak_program_add_symbol(oak_program *program, const oak_symbol *symbol
 
 oak_status oak_program_add_line(oak_program *program, const oak_line *line)
 {
+    if (!program || !line) return OAK_MISUSE;
     oak_line *grown =
         oak_grow(&program->host, program->lines, &program->line_room, program->line_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
@@ -246,6 +254,7 @@ static int by_value(const void *a, const void *b, const void *context)
 
 oak_status oak_program_finish(oak_program *program)
 {
+    if (!program) return OAK_MISUSE;
     oak_status status = index_symbols(program);
     if (!status)
         status = oak_sort(&program->host, program->lines, program->line_count, sizeof *program->lines,
@@ -267,6 +276,7 @@ oak_status oak_program_finish(oak_program *program)
 
 const oak_symbol *oak_program_symbol(const oak_program *program, unsigned index)
 {
+    if (!program) return NULL;
     return index < program->symbols.count ? oak_program_symbol_at(program, index) : NULL;
 }
 
@@ -283,12 +293,14 @@ uint32_t oak_program_find_number(const oak_program *program, const char *name, s
 
 const oak_symbol *oak_program_find(const oak_program *program, const char *name, size_t length)
 {
+    if (!program || !name) return NULL;
     uint32_t number = oak_program_find_number(program, name, length, 0);
     return number ? oak_program_symbol_at(program, number - 1) : NULL;
 }
 
 const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t address)
 {
+    if (!program) return NULL;
     size_t low = 0, high = program->label_count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
@@ -304,6 +316,7 @@ const oak_symbol *oak_program_label_below(const oak_program *program, uint32_t a
 
 oak_status oak_program_line_at(const oak_program *program, uint32_t address, oak_line *line)
 {
+    if (!program || !line) return OAK_MISUSE;
     size_t low = 0, high = program->line_count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
@@ -327,6 +340,7 @@ static bool path_ends_with(const char *path, const char *file, size_t length)
 const oak_symbol *oak_program_find_in(const oak_program *program, const char *file, size_t file_length,
                                       const char *name, size_t length, unsigned index)
 {
+    if (!program || !name) return NULL;
     uint32_t number;
     for (unsigned i = 0; (number = oak_program_find_number(program, name, length, i)); i++) {
         const oak_symbol *one = oak_program_symbol_at(program, number - 1);
@@ -339,6 +353,7 @@ const oak_symbol *oak_program_find_in(const oak_program *program, const char *fi
 oak_status oak_program_find_line(const oak_program *program, const char *file, size_t length, uint32_t line,
                                  oak_line *found)
 {
+    if (!program || !file || !found) return OAK_MISUSE;
     const oak_line *best = NULL;
     for (size_t i = 0; i < program->line_count; i++) {
         const oak_line *one = &program->lines[i];
@@ -353,6 +368,7 @@ oak_status oak_program_find_line(const oak_program *program, const char *file, s
 
 oak_status oak_program_line(const oak_program *program, unsigned index, oak_line *line)
 {
+    if (!program || !line) return OAK_MISUSE;
     if (index >= program->line_count) return OAK_NOT_FOUND;
     *line = program->lines[index];
     return OAK_OK;
@@ -360,15 +376,18 @@ oak_status oak_program_line(const oak_program *program, unsigned index, oak_line
 
 const oak_section *oak_program_section(const oak_program *program, unsigned index)
 {
+    if (!program) return NULL;
     return index < program->section_count ? &program->sections[index] : NULL;
 }
 
 bool oak_program_names_register(const oak_program *program, unsigned index)
 {
+    if (!program) return false;
     return program->named && index < program->part->register_count && program->named[index];
 }
 
 const char *oak_program_file(const oak_program *program, unsigned index)
 {
+    if (!program) return NULL;
     return index < program->file_count ? program->files[index].name : NULL;
 }

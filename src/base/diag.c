@@ -1,6 +1,13 @@
 /* diag.c — see diag.h. */
 #include "base/diag.h"
 
+static void say_nothing(void *context, const oak_diagnostic *diagnostic)
+{
+    (void)context, (void)diagnostic;
+}
+
+const oak_diag_sink oak_silent = {.report = say_nothing};
+
 void oak_refuse(const oak_diag_sink *sink, const char *code, const char *file, uint32_t line, uint32_t column,
                 const char *hint, const char *format, ...)
 {

@@ -5,6 +5,7 @@
 
 void oak_tape_piece(oak_tape *tape, void *piece, size_t size)
 {
+    if (!tape || !piece) return;
     tape->size += size;
     if (!tape->at || !size) return;
     if (tape->saves) memcpy(tape->at, piece, size);

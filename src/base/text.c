@@ -286,6 +286,7 @@ static bool has_more(uint64_t letters, unsigned than)
 
 unsigned oak_name_distance(const char *a, size_t a_length, const char *b, size_t b_length, unsigned limit)
 {
+    if (!a || !b) return limit + 1;
     enum { LONGEST = 40 };
     if (a_length > LONGEST || b_length > LONGEST) return limit + 1;
     size_t difference = a_length > b_length ? a_length - b_length : b_length - a_length;

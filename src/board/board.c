@@ -272,6 +272,7 @@ static void tape(void *context, oak_tape *tape)
 
 oak_status oak_board_join(oak_board *board, oak_session *session, uint64_t seed)
 {
+    if (!board || !session) return OAK_MISUSE;
     const oak_outside outside = {.context = board,
                                  .advance = advance,
                                  .pin_changed = pin_changed,
@@ -357,6 +358,7 @@ static void look_at_the_clock(oak_board *board)
 
 oak_status oak_board_act(oak_board *board, const char *text, const oak_diag_sink *sink)
 {
+    if (!board || !text || !sink) return OAK_MISUSE;
     size_t length = 0, end = oak_length(text), at = 0;
     char what[400], hint[300];
     while (text[length] && text[length] != ' ') length++;
@@ -405,39 +407,46 @@ oak_status oak_board_act(oak_board *board, const char *text, const oak_diag_sink
 
 void *oak_stand_in_state(oak_stand_in *self)
 {
+    if (!self) return NULL;
     return self->state;
 }
 
 uint64_t oak_stand_in_now(const oak_stand_in *self)
 {
+    if (!self) return 0;
     return self->board->now;
 }
 
 uint64_t oak_stand_in_cycles(const oak_stand_in *self, uint64_t picoseconds)
 {
+    if (!self) return 0;
     return oak_time_to_cycles(picoseconds, oak_session_clock(self->board->session),
                               self->board->part->clocks_per_cycle);
 }
 
 void oak_stand_in_cycle(const oak_stand_in *self, uint64_t *numerator, uint64_t *denominator)
 {
+    if (!self || !numerator || !denominator) return;
     *numerator = (uint64_t)1000000000000000u * self->board->part->clocks_per_cycle;
     *denominator = oak_session_clock(self->board->session);
 }
 
 bool oak_stand_in_is_wired(const oak_stand_in *self, unsigned terminal)
 {
+    if (!self) return false;
     return terminal < self->terminal_count && self->terminals[terminal].wire != BOARD_NO_WIRE;
 }
 
 oak_level oak_stand_in_level(const oak_stand_in *self, unsigned terminal)
 {
+    if (!self) return OAK_FLOAT;
     if (!oak_stand_in_is_wired(self, terminal)) return OAK_FLOAT;
     return self->board->wires[self->terminals[terminal].wire].level;
 }
 
 void oak_stand_in_put(oak_stand_in *self, unsigned terminal, oak_level level)
 {
+    if (!self) return;
     if (!oak_stand_in_is_wired(self, terminal) || self->terminals[terminal].drive == level) return;
     self->terminals[terminal].drive = level;
     self->board->wires[self->terminals[terminal].wire].dirty = true;
@@ -445,28 +454,33 @@ void oak_stand_in_put(oak_stand_in *self, unsigned terminal, oak_level level)
 
 void oak_stand_in_wake(oak_stand_in *self, uint64_t cycle)
 {
+    if (!self) return;
     self->due = cycle;
     if (cycle != UINT64_MAX) oak_session_wake(self->board->session, self->board->source, cycle);
 }
 
 uint64_t oak_stand_in_number(const oak_stand_in *self, unsigned setting)
 {
+    if (!self) return 0;
     return self->settings[setting].number;
 }
 
 const char *oak_stand_in_text(const oak_stand_in *self, unsigned setting)
 {
+    if (!self) return NULL;
     return self->settings[setting].text ? self->settings[setting].text : "";
 }
 
 const uint8_t *oak_stand_in_file(const oak_stand_in *self, unsigned setting, size_t *size)
 {
+    if (!self || !size) return NULL;
     *size = self->settings[setting].size;
     return self->settings[setting].bytes;
 }
 
 uint64_t oak_stand_in_random(oak_stand_in *self, uint64_t limit)
 {
+    if (!self) return 0;
     self->random += 0x9E3779B97F4A7C15u;
     uint64_t z = self->random;
     z = (z ^ z >> 30) * 0xBF58476D1CE4E5B9u;
@@ -476,6 +490,7 @@ uint64_t oak_stand_in_random(oak_stand_in *self, uint64_t limit)
 
 void oak_stand_in_print(oak_stand_in *self, const uint8_t *bytes, size_t count)
 {
+    if (!self || (!bytes && count)) return;
     if (self->heard && !oak_session_is_replaying(self->board->session))
         self->heard(self->hears, bytes, count);
     if (count > BOARD_MOST_PRINTED) bytes += count - BOARD_MOST_PRINTED, count = BOARD_MOST_PRINTED;
@@ -499,21 +514,25 @@ void oak_stand_in_print(oak_stand_in *self, const uint8_t *bytes, size_t count)
 
 uint64_t oak_board_clock(const oak_board *board)
 {
+    if (!board) return 0;
     return board->clock;
 }
 
 const char *oak_board_title(const oak_board *board)
 {
+    if (!board) return NULL;
     return board->title;
 }
 
 oak_stand_in *oak_board_stand_in(oak_board *board, unsigned number)
 {
+    if (!board) return NULL;
     return number < board->stand_in_count ? &board->stand_ins[number] : NULL;
 }
 
 oak_stand_in *oak_board_find(oak_board *board, const char *name, size_t length)
 {
+    if (!board || !name) return NULL;
     for (unsigned i = 0; i < board->stand_in_count; i++)
         if (oak_same_name(name, length, board->stand_ins[i].name)) return &board->stand_ins[i];
     return NULL;
@@ -521,11 +540,13 @@ oak_stand_in *oak_board_find(oak_board *board, const char *name, size_t length)
 
 const char *oak_stand_in_name(const oak_stand_in *self)
 {
+    if (!self) return NULL;
     return self->name;
 }
 
 const oak_stand_in_kind *oak_stand_in_kind_of(const oak_stand_in *self)
 {
+    if (!self) return NULL;
     return self->kind;
 }
 
@@ -540,16 +561,19 @@ static void picture(oak_stand_in *self, void (*how)(oak_stand_in *self, char *te
 
 void oak_stand_in_show(oak_stand_in *self, char *text, size_t room)
 {
+    if (!self || !text) return;
     picture(self, self->kind->show, text, room);
 }
 
 void oak_stand_in_draw(oak_stand_in *self, char *text, size_t room)
 {
+    if (!self || !text) return;
     picture(self, self->kind->draw ? self->kind->draw : self->kind->show, text, room);
 }
 
 const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count)
 {
+    if (!self || !count) return NULL;
     *count = self->printed_count;
     return self->printed;
 }
@@ -557,12 +581,14 @@ const uint8_t *oak_stand_in_printed(const oak_stand_in *self, size_t *count)
 void oak_stand_in_listen(oak_stand_in *self, void (*heard)(void *context, const uint8_t *bytes, size_t count),
                          void *context)
 {
+    if (!self) return;
     self->heard = heard;
     self->hears = context;
 }
 
 size_t oak_stand_in_type(oak_stand_in *self, const uint8_t *bytes, size_t count)
 {
+    if (!self || (!bytes && count)) return 0;
     if (!self->kind->type || !self->board->started) return 0;
     look_at_the_clock(self->board);
     size_t taken = self->kind->type(self, bytes, count);
@@ -572,6 +598,7 @@ size_t oak_stand_in_type(oak_stand_in *self, const uint8_t *bytes, size_t count)
 
 uint64_t oak_board_restless(const oak_board *board)
 {
+    if (!board) return 0;
     return board->restless;
 }
 

@@ -629,6 +629,7 @@ oak_status oak_board_load(const oak_host *host, const char *path, const oak_part
                           const oak_stand_in_kind *const *kinds, const oak_diag_sink *sink,
                           oak_board **result)
 {
+    if (!host || !path || !part || !sink || !result) return OAK_MISUSE;
     uint8_t *bytes = NULL;
     size_t size = 0;
     oak_status status =

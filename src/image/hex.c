@@ -96,6 +96,7 @@ static oak_status take_line(oak_record_reader *records, const char *start, const
 oak_status oak_hex_read(oak_image *image, const char *text, size_t size, const char *name,
                         const oak_diag_sink *sink)
 {
+    if (!image || (!text && size) || !name || !sink) return OAK_MISUSE;
     hex_reader reader = {.records = {.image = image, .name = name, .sink = sink, .take_line = take_line}};
     return oak_records_read(&reader.records, text, size);
 }
@@ -125,6 +126,7 @@ static oak_status write_record(const oak_text_sink *out, unsigned type, uint32_t
 
 oak_status oak_hex_write(const oak_image *image, unsigned record_size, const oak_text_sink *out)
 {
+    if (!image || !out) return OAK_MISUSE;
     if (record_size > 255) return OAK_MISUSE;
     if (!record_size) record_size = 16;
     uint32_t upper = 0, address = 0;

@@ -23,6 +23,7 @@ struct oak_image {
 
 oak_status oak_image_create(const oak_host *host, oak_image **image)
 {
+    if (!host || !image) return OAK_MISUSE;
     oak_image *made = host->resize(host->context, NULL, 0, sizeof *made);
     if (!made) return OAK_NO_MEMORY;
     *made = (oak_image){.host = host};
@@ -77,6 +78,7 @@ static image_page *make_page(oak_image *image, uint32_t number)
 
 oak_status oak_image_write(oak_image *image, uint32_t address, const void *bytes, size_t count)
 {
+    if (!image || (!bytes && count)) return OAK_MISUSE;
     if (count > (uint64_t)UINT32_MAX + 1 - address) return OAK_OUT_OF_RANGE;
     const uint8_t *from = bytes;
     while (count) {
@@ -100,14 +102,16 @@ static bool known(const image_page *page, uint32_t offset)
 
 bool oak_image_byte(const oak_image *image, uint32_t address, uint8_t *byte)
 {
+    if (!image) return false;
     const image_page *page = find_page(image, address / PAGE);
     if (!page || !known(page, address % PAGE)) return false;
-    *byte = page->bytes[address % PAGE];
+    if (byte) *byte = page->bytes[address % PAGE];
     return true;
 }
 
 size_t oak_image_known(const oak_image *image, uint32_t address, void *bytes, size_t count)
 {
+    if (!image || (!bytes && count)) return 0;
     const image_page *page = find_page(image, address / PAGE);
     uint8_t *to = bytes;
     size_t found = 0;
@@ -121,6 +125,7 @@ size_t oak_image_known(const oak_image *image, uint32_t address, void *bytes, si
 
 size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, void *bytes, size_t count)
 {
+    if (!image || (!bytes && count)) return 0;
     uint8_t *to = bytes;
     size_t found = 0;
     for (size_t i = 0; i < count; i++) {
@@ -133,6 +138,7 @@ size_t oak_image_read(const oak_image *image, uint32_t address, uint8_t fill, vo
 
 oak_status oak_image_next_run(const oak_image *image, uint32_t from, uint32_t *address, uint64_t *length)
 {
+    if (!image || !address || !length) return OAK_MISUSE;
     uint64_t start = 0, size = 0;
     uint32_t offset = from % PAGE;
     for (size_t p = lower_bound(image, from / PAGE); p < image->count; p++) {
@@ -159,6 +165,7 @@ found:
 
 uint64_t oak_image_count(const oak_image *image)
 {
+    if (!image) return 0;
     uint64_t count = 0;
     for (size_t p = 0; p < image->count; p++)
         for (uint32_t offset = 0; offset < PAGE; offset++) count += known(image->pages[p], offset);
@@ -167,12 +174,14 @@ uint64_t oak_image_count(const oak_image *image)
 
 void oak_image_set_entry(oak_image *image, uint32_t address)
 {
+    if (!image) return;
     image->entry = address;
     image->has_entry = true;
 }
 
 bool oak_image_entry(const oak_image *image, uint32_t *address)
 {
+    if (!image || !address) return false;
     if (image->has_entry) *address = image->entry;
     return image->has_entry;
 }

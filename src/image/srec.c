@@ -82,6 +82,7 @@ static oak_status take_line(oak_record_reader *records, const char *start, const
 oak_status oak_srec_read(oak_image *image, const char *text, size_t size, const char *name,
                          const oak_diag_sink *sink)
 {
+    if (!image || (!text && size) || !name || !sink) return OAK_MISUSE;
     srec_reader reader = {.records = {.image = image, .name = name, .sink = sink, .take_line = take_line}};
     return oak_records_read(&reader.records, text, size);
 }
@@ -112,6 +113,7 @@ static oak_status write_record(const oak_text_sink *out, unsigned type, unsigned
 
 oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oak_text_sink *out)
 {
+    if (!image || !out) return OAK_MISUSE;
     if (record_size > MOST_DATA) return OAK_MISUSE;
     if (!record_size) record_size = 16;
     uint64_t from = 0, length, last = 0;
@@ -144,6 +146,7 @@ oak_status oak_srec_write(const oak_image *image, unsigned record_size, const oa
 oak_status oak_raw_write(const oak_image *image, uint8_t fill, size_t limit, const oak_text_sink *out,
                          uint32_t *base)
 {
+    if (!image || !out || !base) return OAK_MISUSE;
     uint64_t from = 0, length, last = 0;
     uint32_t address;
     bool any = false;

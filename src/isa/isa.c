@@ -20,6 +20,7 @@ const oak_isa *oak_isa_find(const char *name)
 
 const oak_architecture *oak_architecture_find(const char *name)
 {
+    if (!name) return NULL;
     const oak_isa *isa = oak_isa_find(name);
     return isa ? &isa->about : NULL;
 }

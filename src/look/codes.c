@@ -34,8 +34,8 @@ const char *oak_code_at(unsigned index, const char **wrong, const char **right)
     oak_message one;
     const char *architecture;
     if (!code_at(index, &one, &architecture)) return NULL;
-    *wrong = one.wrong;
-    *right = one.right;
+    if (wrong) *wrong = one.wrong;
+    if (right) *right = one.right;
     return one.code;
 }
 
@@ -83,6 +83,7 @@ static oak_status write_folded(const oak_text_sink *out, const char *text)
 
 oak_status oak_explain_code(const char *code, const oak_text_sink *out)
 {
+    if (!code || !out) return OAK_MISUSE;
     oak_message one;
     const char *architecture;
     for (unsigned i = 0; code_at(i, &one, &architecture); i++) {

@@ -291,6 +291,7 @@ static oak_status show(side *a, side *b, oak_comparison *found)
 oak_status oak_look_compare(const oak_program *before, const oak_program *after, const oak_text_sink *out,
                             oak_comparison *found)
 {
+    if (!before || !after || !out || !found) return OAK_MISUSE;
     side a = {.sign = '-'}, b = {.sign = '+'};
     oak_host host = oak_program_host(before);
     *found = (oak_comparison){0};

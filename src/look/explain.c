@@ -210,6 +210,7 @@ static oak_status finish(oak_buf *buf, const oak_text_sink *out)
 oak_status oak_explain_mnemonic(const oak_host *host, const oak_architecture *architecture, const char *word,
                                 const oak_text_sink *out)
 {
+    if (!host || !architecture || !word || !out) return OAK_MISUSE;
     const oak_isa *isa = oak_isa_find(architecture->name);
     oak_buf buf;
     unsigned found = 0;
@@ -247,6 +248,7 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
 oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
                              const oak_text_sink *out)
 {
+    if (!host || !part || (!bytes && count) || !out) return OAK_MISUSE;
     const oak_isa *isa = oak_isa_find(part->architecture->name);
     oak_isa_tables *tables;
     oak_decoded decoded;

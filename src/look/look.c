@@ -525,6 +525,7 @@ oak_status look_open(looker *self, const oak_program *program, const oak_host *h
 
 oak_status oak_look(const oak_program *program, const oak_text_sink *out)
 {
+    if (!program || !out) return OAK_MISUSE;
     looker self;
     oak_host host = oak_program_host(program);
     oak_status status = look_open(&self, program, &host, out);

@@ -443,6 +443,7 @@ static void write_routine(walker *self, uint32_t address, uint64_t clock)
 
 oak_status oak_look_routines(const oak_program *program, uint64_t clock, const oak_text_sink *out)
 {
+    if (!program || !out) return OAK_MISUSE;
     looker look;
     oak_host host = oak_program_host(program);
     walker self = {.look = &look};

@@ -14,6 +14,7 @@ enum { ENDING = sizeof ".yaml" - 1 };
 
 void oak_print_diagnostic(void *context, const oak_diagnostic *d)
 {
+    if (!d) return;
     static const char *const words[] = {
         [OAK_ERROR] = "error", [OAK_WARNING] = "warning", [OAK_NOTE] = "note"};
     (void)context;
@@ -110,11 +111,13 @@ static oak_status open_all(const char *part, const char *path, const char *text,
 
 oak_status oak_open(const char *part, const char *path, oak_opened *opened)
 {
+    if (!part || !path || !opened) return OAK_MISUSE;
     return open_all(part, path, NULL, opened);
 }
 
 oak_status oak_open_text(const char *part, const char *text, oak_opened *opened)
 {
+    if (!part || !text || !opened) return OAK_MISUSE;
     return open_all(part, NULL, text, opened);
 }
 

@@ -58,6 +58,7 @@ static const char *register_example(const oak_part *part, bool points)
 
 void oak_part_example(const oak_part *part, const char *text, char *example, size_t room)
 {
+    if (!part || !text || !example) return;
     const oak_architecture *about = part->architecture;
     const oak_part_memory *data = memory_of(part, true, 0), *other = memory_of(part, true, 1);
     bool apart = data && data->space != about->code_space;

@@ -178,12 +178,14 @@ static bool finish(part_builder *b)
 
 oak_status oak_part_load(const oak_host *host, const char *path, const oak_diag_sink *sink, oak_part **part)
 {
+    if (!host || !path || !sink || !part) return OAK_MISUSE;
     return oak_part_load_from(host, path, &(oak_part_shelf){0}, sink, part);
 }
 
 oak_status oak_part_load_from(const oak_host *host, const char *path, const oak_part_shelf *shelf,
                               const oak_diag_sink *sink, oak_part **part)
 {
+    if (!host || !path || !shelf || !sink || !part) return OAK_MISUSE;
     if (!host->read_file) return OAK_UNSUPPORTED;
     part_box *box = host->resize(host->context, NULL, 0, sizeof *box);
     if (!box) return OAK_NO_MEMORY;
@@ -207,6 +209,7 @@ oak_status oak_part_load_from(const oak_host *host, const char *path, const oak_
 
 oak_status oak_part_copy(const oak_host *host, const oak_part *plain, oak_part **part)
 {
+    if (!host || !plain || !part) return OAK_MISUSE;
     part_box *box = host->resize(host->context, NULL, 0, sizeof *box);
     if (!box) return OAK_NO_MEMORY;
     memset(box, 0, sizeof *box);

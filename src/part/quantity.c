@@ -44,6 +44,7 @@ static oak_status read_quantity(const char *text, size_t length, const unit *uni
 
 oak_status oak_read_frequency(const char *text, uint64_t *millihertz)
 {
+    if (!text || !millihertz) return OAK_MISUSE;
     static const unit units[] = {
         {"", 1000}, {"hz", 1000}, {"khz", 1000000}, {"mhz", 1000000000}, {"ghz", 1000000000000}};
     oak_status status = read_quantity(text, oak_length(text), units, 5, millihertz);
@@ -53,6 +54,7 @@ oak_status oak_read_frequency(const char *text, uint64_t *millihertz)
 
 oak_status oak_read_time(const char *text, size_t length, uint64_t *picoseconds)
 {
+    if (!text || !picoseconds) return OAK_MISUSE;
     if (length == 1 && *text == '0') { /* in any unit */
         *picoseconds = 0;
         return OAK_OK;
@@ -92,6 +94,7 @@ uint64_t oak_time_to_cycles(uint64_t picoseconds, uint64_t clock_millihertz, uin
 void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_per_cycle, char *text,
                     size_t room)
 {
+    if (!text) return;
     static const struct {
         const char *name;
         uint64_t per_second;
@@ -111,6 +114,7 @@ void oak_write_time(uint64_t cycles, uint64_t clock_millihertz, uint32_t clocks_
 
 void oak_write_frequency(uint64_t millihertz, char *text, size_t room)
 {
+    if (!text) return;
     static const unit units[] = {{"GHz", 1000000000000}, {"MHz", 1000000000}, {"kHz", 1000000}, {"Hz", 1000}};
     unsigned u = 0;
     while (u < 3 && millihertz < units[u].factor) u++;

@@ -167,6 +167,7 @@ oak_status oak_yaml_read(const uint8_t *bytes, size_t size, yaml_document_t *doc
 
 bool oak_yaml_is_deep(const char *text, size_t size, uint32_t *line, uint32_t *column)
 {
+    if ((!text && size) || !line || !column) return false;
     yaml_parser_t parser;
     unsigned depth = 0;
     if (!yaml_parser_initialize(&parser)) return false;

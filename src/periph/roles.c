@@ -112,6 +112,7 @@ const char *oak_block_needs(oak_block_kind kind, unsigned index)
 
 int oak_block_role(oak_block_kind kind, const char *name)
 {
+    if (!name) return -1;
     const char *other;
     for (unsigned i = 0; (other = oak_block_role_name(kind, i)); i++)
         if (oak_same(name, other)) return (int)i;

@@ -36,15 +36,14 @@ static oak_status make_call(oak_session *session, uint32_t target, made_call *ma
 {
     const oak_isa *isa = session->isa;
     unsigned unit = oak_unit_bytes(&isa->about, isa->about.code_space);
-    static const oak_diag_sink silent = {0};
     char source[200];
     oak_program *one;
     if (!session->program || !isa->call_mnemonic || ROOM * unit > sizeof made->bytes) return OAK_UNSUPPORTED;
     if (!find_room(session, unit, &made->from)) return OAK_NOT_FOUND;
     oak_format(source, sizeof source, " org 0x%x\n %s 0x%x\n", (unsigned)made->from, isa->call_mnemonic,
                (unsigned)target);
-    oak_status status =
-        oak_assemble_text(&session->host, session->part, "call", source, oak_length(source), &silent, &one);
+    oak_status status = oak_assemble_text(&session->host, session->part, "call", source, oak_length(source),
+                                          &oak_silent, &one);
     if (status) return status == OAK_NO_MEMORY ? status : OAK_OUT_OF_RANGE;
     made->size =
         (uint32_t)oak_image_known(oak_program_image(one), made->from * unit, made->bytes, sizeof made->bytes);

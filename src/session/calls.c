@@ -202,6 +202,7 @@ static oak_status go_on(oak_session *session, const oak_budget *left, bool singl
 /* A return address lies on the stack or in the register for it. */
 bool oak_session_is_called(oak_session *session)
 {
+    if (!session) return false;
     enum { ROOM = 200 };
     oak_stack_item items[ROOM];
     size_t count = oak_session_stack(session, items, ROOM);
@@ -231,6 +232,7 @@ bool oak_session_is_called(oak_session *session)
 oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                oak_event *event)
 {
+    if (!session || !budget || !sink || !event) return OAK_MISUSE;
     enum { PATIENCE = 10000, OFTEN = 4096 };
     call_levels levels;
     flow_marks marks = {0};

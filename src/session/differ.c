@@ -127,6 +127,7 @@ static void compare_signal(pairing *p, unsigned signal_before, unsigned signal_n
 void oak_trace_compare(const oak_trace *before, const oak_trace *now, uint64_t off,
                        oak_trace_difference *list, size_t room, size_t *count)
 {
+    if (!before || !now || !list || !count) return;
     pairing p = {.before = before, .now = now, .off = off, .list = list, .room = room};
     for (unsigned i = 0; i < now->signal_count; i++) {
         int other = find_signal(before, &now->signals[i].about);

@@ -204,6 +204,7 @@ bool session_find_pin(const oak_session *session, const char *name, size_t lengt
 
 oak_status oak_session_label_pin(oak_session *session, const char *name, size_t length, unsigned pin)
 {
+    if (!session || !name) return OAK_MISUSE;
     unsigned other;
     if (session_find_pin(session, name, length, &other)) return other == pin ? OAK_OK : OAK_REFUSED;
     pin_label *grown = oak_grow(&session->host, session->labels, &session->label_room,
@@ -218,6 +219,7 @@ oak_status oak_session_label_pin(oak_session *session, const char *name, size_t 
 
 void oak_session_set_seed(oak_session *session, uint64_t seed)
 {
+    if (!session) return;
     session->seed = seed;
 }
 
@@ -641,6 +643,7 @@ static oak_status add(drive_reader *reader)
 
 oak_status oak_session_drive(oak_session *session, const char *text, const oak_diag_sink *sink)
 {
+    if (!session || !text || !sink) return OAK_MISUSE;
     size_t length = oak_length(text);
     drive_reader reader = {.session = session, .text = text, .at = text, .end = text + length};
     if (length > UINT16_MAX - 2) reader.end = text + UINT16_MAX - 2;
@@ -652,6 +655,7 @@ oak_status oak_session_drive(oak_session *session, const char *text, const oak_d
 oak_status oak_session_read_stimuli(oak_session *session, const char *text, size_t size, const char *name,
                                     const oak_diag_sink *sink)
 {
+    if (!session || (!text && size) || !name || !sink) return OAK_MISUSE;
     oak_status result = OAK_OK;
     const char *at = text, *end = text + size;
     char line[4096];

@@ -84,8 +84,13 @@ void session_guard(oak_session *session, const oak_chip_port *port)
     PUT(visit_state)
     PUT(take_output)
     PUT(attach)
-    PUT(served) PUT(tape) PUT(watch) PUT(judge) PUT(touches) PUT(external) PUT(mark_object) PUT(sent_at)
-        PUT(service) PUT(count) PUT(counted) session->chip = (oak_chip_port){session, &session->guarded};
+    PUT(served)
+    PUT(tape)
+    PUT(watch)
+    PUT(judge)
+    PUT(touches)
+    PUT(external) PUT(mark_object) PUT(sent_at) PUT(service) PUT(count) PUT(counted)
+        session->chip = (oak_chip_port){session, &session->guarded};
 }
 
 oak_status session_outcome(oak_session *session, oak_status status)

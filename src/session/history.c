@@ -225,6 +225,7 @@ void session_close_history(oak_session *session)
 
 oak_status oak_session_keep_history(oak_session *session, size_t bytes)
 {
+    if (!session) return OAK_MISUSE;
     if (!session->chip.ops->tape) return OAK_UNSUPPORTED;
     if (!session->history) {
         session->history = session->host.resize(session->host.context, NULL, 0, sizeof *session->history);
@@ -239,11 +240,13 @@ oak_status oak_session_keep_history(oak_session *session, size_t bytes)
 
 void oak_session_touch(oak_session *session)
 {
+    if (!session) return;
     session->touched = true;
 }
 
 oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time)
 {
+    if (!session || !time) return OAK_MISUSE;
     if (!session->history || !session->history->count) return OAK_NOT_FOUND;
     *time = session->history->moments[0].time;
     return OAK_OK;
@@ -251,6 +254,7 @@ oak_status oak_session_earliest(const oak_session *session, oak_chip_time *time)
 
 void oak_session_ask(oak_session *session, bool (*goes_on)(void *context), void *context)
 {
+    if (!session) return;
     session->goes_on = goes_on;
     session->asks = context;
 }
@@ -353,6 +357,7 @@ static oak_status go_back_steps(oak_session *session, uint64_t steps, oak_event 
 
 oak_status oak_session_back_steps(oak_session *session, uint64_t steps, oak_event *event)
 {
+    if (!session || !event) return OAK_MISUSE;
     return session_outcome(session, go_back_steps(session, steps, event));
 }
 
@@ -371,6 +376,7 @@ static oak_status go_back_to_cycle(oak_session *session, uint64_t cycle, oak_eve
 
 oak_status oak_session_back_to_cycle(oak_session *session, uint64_t cycle, oak_event *event)
 {
+    if (!session || !event) return OAK_MISUSE;
     return session_outcome(session, go_back_to_cycle(session, cycle, event));
 }
 
@@ -578,6 +584,7 @@ static oak_status find_back(oak_session *session, search *what, oak_event *event
 oak_status oak_session_back_until(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                   oak_event *event)
 {
+    if (!session || !expression || !sink || !event) return OAK_MISUSE;
     watch_record one;
     oak_status status = session_make_watch(session, expression, OAK_WATCH_HOLDS, sink, &one);
     if (status) return status;
@@ -599,6 +606,7 @@ static bool is_bit_of_port(oak_session *session, const oak_expr *expr)
 oak_status oak_session_back_access(oak_session *session, const char *expression, oak_watch_kind kind,
                                    const oak_diag_sink *sink, oak_event *event)
 {
+    if (!session || !expression || !sink || !event) return OAK_MISUSE;
     watch_record one;
     oak_status status = kind == OAK_WATCH_HOLDS ? OAK_OUT_OF_RANGE
                                                 : session_make_watch(session, expression, kind, sink, &one);
@@ -625,11 +633,13 @@ oak_status oak_session_back_access(oak_session *session, const char *expression,
 oak_status oak_session_back_change(oak_session *session, const char *expression, const oak_diag_sink *sink,
                                    oak_event *event)
 {
+    if (!session || !expression || !sink || !event) return OAK_MISUSE;
     return oak_session_back_access(session, expression, OAK_WATCH_CHANGE, sink, event);
 }
 
 oak_status oak_session_back_over(oak_session *session, oak_event *event)
 {
+    if (!session || !event) return OAK_MISUSE;
     search what = {.calls = true};
     return find_back(session, &what, event);
 }
@@ -667,6 +677,7 @@ static size_t without_devices(const oak_session *session, oak_change *changes, s
 oak_status oak_session_recent(oak_session *session, uint64_t count,
                               void (*tell)(void *context, const oak_recent *one), void *context)
 {
+    if (!session || !tell) return OAK_MISUSE;
     enum { MOST = 64 };
     oak_chip_time now = session_time(session);
     oak_status status = ready(session);

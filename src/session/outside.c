@@ -53,6 +53,7 @@ void session_attach(oak_session *session)
 
 oak_status oak_session_join(oak_session *session, const oak_outside *outside, unsigned *source)
 {
+    if (!session || !outside || !source) return OAK_MISUSE;
     joined_outside *grown = oak_grow(&session->host, session->joined, &session->joined_room,
                                      session->joined_count + 1, sizeof *grown);
     if (!session->attached) return OAK_UNSUPPORTED;
@@ -66,6 +67,7 @@ oak_status oak_session_join(oak_session *session, const oak_outside *outside, un
 
 void oak_session_wake(oak_session *session, unsigned source, uint64_t cycle)
 {
+    if (!session) return;
     if (!source || source > session->joined_count) return;
     joined_outside *one = &session->joined[source - 1];
     if (cycle >= one->due) return;
@@ -106,11 +108,13 @@ static oak_level together(const oak_session *session, unsigned pin, bool *fights
 
 bool oak_session_is_replaying(const oak_session *session)
 {
+    if (!session) return false;
     return session->replaying;
 }
 
 oak_status oak_session_put(oak_session *session, unsigned source, unsigned pin, oak_level level)
 {
+    if (!session) return OAK_MISUSE;
     size_t at = 0;
     if (pin / OAK_MOST_PINS >= session->part->port_count ||
         pin % OAK_MOST_PINS >= session->part->ports[pin / OAK_MOST_PINS].pin_count)
@@ -159,7 +163,7 @@ static int kind_of(oak_fault fault)
 const char *oak_notice_word(unsigned number, oak_notice_level *usual)
 {
     if (number >= KINDS) return NULL;
-    *usual = kinds[number].usual;
+    if (usual) *usual = kinds[number].usual;
     return oak_fault_word(kinds[number].fault);
 }
 
@@ -176,6 +180,7 @@ void session_usual_levels(oak_session *session)
 oak_status oak_session_set_level(oak_session *session, const char *word, size_t length,
                                  oak_notice_level level)
 {
+    if (!session || !word) return OAK_MISUSE;
     for (int i = 0; i < KINDS; i++) {
         if (!oak_same_name(word, length, oak_fault_word(kinds[i].fault))) continue;
         session->levels[kinds[i].fault] = (uint8_t)level;
@@ -186,6 +191,7 @@ oak_status oak_session_set_level(oak_session *session, const char *word, size_t 
 
 oak_notice_level oak_session_level(const oak_session *session, const char *word)
 {
+    if (!session || !word) return OAK_NOTICE_OFF;
     for (int i = 0; i < KINDS; i++)
         if (oak_same(word, oak_fault_word(kinds[i].fault)))
             return (oak_notice_level)session->levels[kinds[i].fault];
@@ -194,6 +200,7 @@ oak_notice_level oak_session_level(const oak_session *session, const char *word)
 
 void oak_session_note(oak_session *session, const oak_notice *notice)
 {
+    if (!session || !notice) return;
     int kind = kind_of(notice->fault);
     if (kind < 0 || session->levels[notice->fault] == OAK_NOTICE_OFF) return;
     for (unsigned i = 0; i < session->noticed_count; i++) {
@@ -218,6 +225,7 @@ bool session_noticed(void *context, const oak_notice *notice)
 
 const oak_noticed *oak_session_noticed(const oak_session *session, unsigned number)
 {
+    if (!session) return NULL;
     return number < session->noticed_count ? &session->noticed[number] : NULL;
 }
 

@@ -109,6 +109,7 @@ static bool is_elsewhere(const oak_session *session, const oak_expr *expr)
 oak_status oak_session_place(oak_session *session, const char *place, const oak_diag_sink *sink,
                              uint32_t *address)
 {
+    if (!session || !place || !sink || !address) return OAK_MISUSE;
     size_t length = oak_length(place);
     for (const char *p = place; *p; p++)
         if (*p == ':') return place_in_file(session, place, p, sink, address);
@@ -212,6 +213,7 @@ oak_status session_reached_place(oak_session *session, const char *place, const 
 
 void oak_session_name_place(const oak_session *session, uint32_t address, char *text, size_t room)
 {
+    if (!session || !text) return;
     const oak_symbol *label = session->program ? oak_program_label_below(session->program, address) : NULL;
     unsigned code = session->part->architecture->code_space;
     /* What lies in another memory has nothing to do with the last label before it. */

@@ -31,6 +31,7 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
 void oak_session_name_cell(const oak_session *session, unsigned space, uint32_t address, char *text,
                            size_t room)
 {
+    if (!session || !text) return;
     naming self = {.session = session};
     const char *name = name_of(&self, space, address);
     const oak_part_register *reg = oak_part_register_at(session->part, space, address);
@@ -148,6 +149,7 @@ static bool forms_address(const oak_session *session, const oak_decoded *decoded
 oak_status oak_session_print_instruction(oak_session *session, uint32_t address, char *text, size_t room,
                                          unsigned *size)
 {
+    if (!session || !text || !size) return OAK_MISUSE;
     oak_decoded decoded;
     uint32_t state;
     if (!state_now(session, address, &state)) state = state_behind(session, address);

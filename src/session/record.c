@@ -127,6 +127,7 @@ static oak_status record_value(oak_session *session, const char *what, const oak
 
 oak_status oak_session_record(oak_session *session, const char *what, const oak_diag_sink *sink)
 {
+    if (!session || !what || !sink) return OAK_MISUSE;
     unsigned pin, number;
     oak_status status = open_trace(session);
     if (status) return status;
@@ -147,6 +148,7 @@ oak_status oak_session_record(oak_session *session, const char *what, const oak_
 
 const oak_trace *oak_session_trace(oak_session *session)
 {
+    if (!session) return NULL;
     if (session->trace) oak_trace_set_end(session->trace, now_of(session));
     return session->trace;
 }
@@ -179,6 +181,7 @@ void session_rewind_records(oak_session *session)
 
 oak_status oak_session_mark(oak_session *session, const char *place, const oak_diag_sink *sink)
 {
+    if (!session || !place || !sink) return OAK_MISUSE;
     unsigned number;
     oak_status status = open_trace(session);
     if (!status) status = session_add_passing(session, place, PASS_MARK, 0, sink);
@@ -192,6 +195,7 @@ oak_status oak_session_mark(oak_session *session, const char *place, const oak_d
 oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
                                const oak_diag_sink *sink)
 {
+    if (!session || !from || !to || !sink) return OAK_MISUSE;
     lap_record *grown =
         oak_grow(&session->host, session->laps, &session->lap_room, session->lap_count + 1, sizeof *grown);
     if (!grown) return OAK_NO_MEMORY;
@@ -214,6 +218,7 @@ oak_status oak_session_add_lap(oak_session *session, const char *from, const cha
 
 const oak_lap *oak_session_lap(const oak_session *session, unsigned number)
 {
+    if (!session) return NULL;
     return number < session->lap_count ? &session->laps[number].about : NULL;
 }
 

@@ -22,6 +22,7 @@ static oak_status mark_objects(oak_session *session)
 oak_status oak_session_open(const oak_host *host, const oak_chip_port *chip, const oak_program *program,
                             oak_session **result)
 {
+    if (!host || !chip || !result) return OAK_MISUSE;
     oak_session *session = host->resize(host->context, NULL, 0, sizeof *session);
     if (!session) return OAK_NO_MEMORY;
     memset(session, 0, sizeof *session);
@@ -84,26 +85,31 @@ void oak_session_close(oak_session *session)
 
 const oak_part *oak_session_part(const oak_session *session)
 {
+    if (!session) return NULL;
     return session->part;
 }
 
 const oak_program *oak_session_program(const oak_session *session)
 {
+    if (!session) return NULL;
     return session->program;
 }
 
 oak_chip_port oak_session_chip(const oak_session *session)
 {
+    if (!session) return (oak_chip_port){0};
     return session->port;
 }
 
 uint64_t oak_session_clock(const oak_session *session)
 {
+    if (!session) return 0;
     return session->clock_millihertz;
 }
 
 oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz)
 {
+    if (!session) return OAK_MISUSE;
     if (!millihertz) return OAK_OUT_OF_RANGE;
     session->clock_millihertz = millihertz;
     session_attach(session);
@@ -112,6 +118,7 @@ oak_status oak_session_set_clock(oak_session *session, uint64_t millihertz)
 
 const oak_event *oak_session_last_event(const oak_session *session)
 {
+    if (!session) return NULL;
     return &session->last;
 }
 
@@ -140,6 +147,7 @@ static stop_record *stop_record_at(const oak_session *session, unsigned number)
 oak_status oak_session_add_stop(oak_session *session, const char *place, const char *condition,
                                 uint64_t every, const oak_diag_sink *sink, unsigned *number)
 {
+    if (!session || !place || !sink) return OAK_MISUSE;
     stop_record record = {.point = {.every = every ? every : 1, .enabled = true}};
     oak_status status = session_reached_place(session, place, sink, &record.point.address);
     if (status) return status;
@@ -189,6 +197,7 @@ void session_drop_passing(oak_session *session)
 
 oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool enabled)
 {
+    if (!session) return OAK_MISUSE;
     stop_record *record = stop_record_at(session, number);
     if (!record || record->point.removed) return OAK_NOT_FOUND;
     record->point.enabled = enabled;
@@ -201,6 +210,7 @@ oak_status oak_session_enable_stop(oak_session *session, unsigned number, bool e
 
 oak_status oak_session_remove_stop(oak_session *session, unsigned number)
 {
+    if (!session) return OAK_MISUSE;
     oak_status status = oak_session_enable_stop(session, number, false);
     if (!status) stop_record_at(session, number)->point.removed = true;
     return status;
@@ -208,6 +218,7 @@ oak_status oak_session_remove_stop(oak_session *session, unsigned number)
 
 oak_status oak_session_stop_once(oak_session *session, unsigned number)
 {
+    if (!session) return OAK_MISUSE;
     stop_record *record = stop_record_at(session, number);
     if (!record || record->point.removed) return OAK_NOT_FOUND;
     record->point.once = true;
@@ -216,6 +227,7 @@ oak_status oak_session_stop_once(oak_session *session, unsigned number)
 
 const oak_stop_point *oak_session_stop_point(const oak_session *session, unsigned number)
 {
+    if (!session) return NULL;
     const stop_record *record = stop_record_at(session, number);
     return record ? &record->point : NULL;
 }
@@ -224,6 +236,7 @@ oak_status oak_session_add_action(oak_session *session, const char *place,
                                   void (*reached)(void *context, unsigned number), void *context,
                                   unsigned number, const oak_diag_sink *sink)
 {
+    if (!session || !place || !reached || !sink) return OAK_MISUSE;
     oak_status status = session_add_passing(session, place, PASS_ACTION, number, sink);
     if (status) return status;
     session->stops[session->stop_count - 1].reached = reached;
@@ -328,6 +341,7 @@ oak_status session_note_before(oak_session *session)
 
 void oak_session_track_changes(oak_session *session, bool on)
 {
+    if (!session) return;
     session->tracks = on;
     if (!on) session->before.taken = false;
 }
@@ -384,6 +398,7 @@ static oak_status list_changes(oak_session *session, oak_change *changes, size_t
 
 oak_status oak_session_changes(oak_session *session, oak_change *changes, size_t room, size_t *count)
 {
+    if (!session || (!changes && room) || !count) return OAK_MISUSE;
     return session_outcome(session, list_changes(session, changes, room, count));
 }
 
@@ -409,6 +424,7 @@ static oak_status reset_all(oak_session *session)
 
 oak_status oak_session_reset(oak_session *session)
 {
+    if (!session) return OAK_MISUSE;
     return session_outcome(session, reset_all(session));
 }
 
@@ -426,6 +442,7 @@ uint32_t session_pc(const oak_session *session)
 
 void oak_session_fail(oak_session *session)
 {
+    if (!session) return;
     session->lost = true;
 }
 
@@ -523,13 +540,15 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
 oak_status oak_session_run(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                            oak_event *event)
 {
+    if (!session || !budget || !sink || !event) return OAK_MISUSE;
     return session_outcome(session, run_until_it_stops(session, budget, sink, event));
 }
 
 oak_status oak_session_step(oak_session *session, oak_event *event)
 {
+    if (!session || !event) return OAK_MISUSE;
     oak_budget one = {.instructions = 1};
-    oak_status status = oak_session_run(session, &one, NULL, event);
+    oak_status status = oak_session_run(session, &one, &oak_silent, event);
     if (!status && event->stop.reason == OAK_STOP_STEPS) event->stop.reason = OAK_STOP_STEP;
     session->last = *event;
     return status;
@@ -607,6 +626,7 @@ oak_status session_run_to_address(oak_session *session, uint32_t address, const 
 oak_status oak_session_run_to(oak_session *session, const char *place, const oak_budget *budget,
                               const oak_diag_sink *sink, oak_event *event)
 {
+    if (!session || !place || !budget || !sink || !event) return OAK_MISUSE;
     passing_stop once = {.on = true};
     oak_status status = session_reached_place(session, place, sink, &once.address);
     return status ? status : run_once_to(session, once, budget, sink, event);
@@ -615,6 +635,7 @@ oak_status oak_session_run_to(oak_session *session, const char *place, const oak
 oak_status oak_session_step_over(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,
                                  oak_event *event)
 {
+    if (!session || !budget || !sink || !event) return OAK_MISUSE;
     oak_decoded decoded;
     uint32_t pc = session_pc(session);
     if (session_decode(session, pc, &decoded) || decoded.flow != OAK_FLOW_CALL)
@@ -627,12 +648,14 @@ oak_status oak_session_step_over(oak_session *session, const oak_budget *budget,
 
 oak_status oak_session_count(oak_session *session, bool on)
 {
+    if (!session) return OAK_MISUSE;
     session->touched = true; /* what is counted from here on begins here, also after going back */
     return session->chip.ops->count ? session->chip.ops->count(session->chip.chip, on) : OAK_UNSUPPORTED;
 }
 
 oak_status oak_session_counted(const oak_session *session, uint32_t address, oak_tally *tally)
 {
+    if (!session || !tally) return OAK_MISUSE;
     *tally = (oak_tally){0};
     return session->chip.ops->counted ? session->chip.ops->counted(session->chip.chip, address, tally)
                                       : OAK_UNSUPPORTED;
@@ -640,5 +663,6 @@ oak_status oak_session_counted(const oak_session *session, uint32_t address, oak
 
 unsigned oak_session_touches(const oak_session *session, oak_watched *list, unsigned room)
 {
+    if (!session || (!list && room)) return 0;
     return session->chip.ops->touches ? session->chip.ops->touches(session->chip.chip, list, room) : 0;
 }

@@ -419,11 +419,13 @@ static oak_status set_one(oak_session *session, const char *assignment, const oa
 
 oak_status oak_session_set(oak_session *session, const char *assignment, const oak_diag_sink *sink)
 {
+    if (!session || !assignment || !sink) return OAK_MISUSE;
     return session_outcome(session, set_one(session, assignment, sink));
 }
 
 const char *oak_session_pin_name(const oak_session *session, unsigned pin)
 {
+    if (!session) return NULL;
     unsigned port = pin / OAK_MOST_PINS;
     for (size_t i = 0; i < session->label_count; i++)
         if (session->labels[i].pin == pin) return session->labels[i].name;

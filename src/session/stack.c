@@ -308,6 +308,7 @@ static bool walk_frame(walk *w, uint32_t *pc, uint32_t *link)
 
 uint32_t oak_session_leads_to(const oak_session *session, uint32_t address)
 {
+    if (!session) return 0;
     oak_decoded decoded;
     bool jumps = session_decode_plain(session, address, &decoded) == OAK_OK && decoded.flow == OAK_FLOW_JUMP;
     return jumps && decoded.has_target ? decoded.target : address;
@@ -419,6 +420,7 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
 
 size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)
 {
+    if (!session || (!items && room)) return 0;
     return walk_stack(session, items, room).count;
 }
 

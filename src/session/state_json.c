@@ -196,6 +196,7 @@ static oak_status write_all(oak_session *session, const oak_text_sink *out)
 
 oak_status oak_session_write_state(oak_session *session, const oak_text_sink *out)
 {
+    if (!session || !out) return OAK_MISUSE;
     return session_outcome(session, write_all(session, out));
 }
 
@@ -511,6 +512,7 @@ static const char *json_value(const char *at, const char *end, unsigned depth)
 oak_status oak_session_read_state(oak_session *session, const char *text, size_t size, const char *name,
                                   const oak_diag_sink *sink)
 {
+    if (!session || (!text && size) || !name || !sink) return OAK_MISUSE;
     const char *stopped = NULL;
     state_reader reader = {.session = session, .name = name, .sink = sink};
     cJSON *root = cJSON_ParseWithLengthOpts(text, size, &stopped, 0);

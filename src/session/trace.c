@@ -11,6 +11,7 @@ enum { USUAL_MOST = 4 << 20, MOST_SIGNALS = 4096 };
 
 oak_status oak_trace_create(const oak_host *host, size_t most, oak_trace **result)
 {
+    if (!host || !result) return OAK_MISUSE;
     oak_trace *trace = host->resize(host->context, NULL, 0, sizeof *trace);
     if (!trace) return OAK_NO_MEMORY;
     memset(trace, 0, sizeof *trace);
@@ -34,6 +35,7 @@ void oak_trace_free(oak_trace *trace)
 
 void oak_trace_set_clock(oak_trace *trace, uint64_t clock_millihertz, uint32_t clocks_per_cycle)
 {
+    if (!trace) return;
     trace->clock = clock_millihertz;
     trace->clocks_per_cycle = clocks_per_cycle;
     trace->numerator = (uint64_t)1000000000000000u * clocks_per_cycle;
@@ -42,6 +44,7 @@ void oak_trace_set_clock(oak_trace *trace, uint64_t clock_millihertz, uint32_t c
 
 uint64_t oak_trace_clock(const oak_trace *trace, uint32_t *clocks_per_cycle)
 {
+    if (!trace || !clocks_per_cycle) return 0;
     *clocks_per_cycle = trace->clocks_per_cycle;
     return trace->clock;
 }
@@ -49,6 +52,7 @@ uint64_t oak_trace_clock(const oak_trace *trace, uint32_t *clocks_per_cycle)
 oak_status oak_trace_add_signal(oak_trace *trace, const char *name, unsigned bits, bool is_event,
                                 unsigned *number)
 {
+    if (!trace || !name || !number) return OAK_MISUSE;
     if (!bits || bits > 32 || trace->signal_count == MOST_SIGNALS) return OAK_OUT_OF_RANGE;
     trace_signal *grown =
         oak_grow(&trace->host, trace->signals, &trace->signal_room, trace->signal_count + 1, sizeof *grown);
@@ -63,11 +67,13 @@ oak_status oak_trace_add_signal(oak_trace *trace, const char *name, unsigned bit
 
 const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned number)
 {
+    if (!trace) return NULL;
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
 oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
 {
+    if (!trace || !change) return OAK_MISUSE;
     if (trace->paused) return OAK_OK;
     if (change->signal >= trace->signal_count) return OAK_OUT_OF_RANGE;
     trace_signal *signal = &trace->signals[change->signal];
@@ -96,11 +102,13 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
 
 bool oak_trace_is_full(const oak_trace *trace)
 {
+    if (!trace) return false;
     return trace->full;
 }
 
 void oak_trace_clear(oak_trace *trace)
 {
+    if (!trace) return;
     trace->change_count = 0;
     trace->end = 0;
     trace->full = false;
@@ -109,16 +117,19 @@ void oak_trace_clear(oak_trace *trace)
 
 const oak_trace_change *oak_trace_change_at(const oak_trace *trace, size_t number)
 {
+    if (!trace) return NULL;
     return number < trace->change_count ? &trace->changes[number] : NULL;
 }
 
 uint64_t oak_trace_end(const oak_trace *trace)
 {
+    if (!trace) return 0;
     return trace->end;
 }
 
 void oak_trace_set_end(oak_trace *trace, uint64_t time)
 {
+    if (!trace) return;
     if (time > trace->end) trace->end = time;
 }
 
@@ -134,16 +145,19 @@ static uint64_t nearest(uint64_t a, uint64_t b, uint64_t c)
 
 uint64_t oak_trace_picoseconds(const oak_trace *trace, uint64_t time)
 {
+    if (!trace) return 0;
     return nearest(time, trace->numerator, trace->denominator);
 }
 
 uint64_t oak_trace_time(const oak_trace *trace, uint64_t picoseconds)
 {
+    if (!trace) return 0;
     return nearest(picoseconds, trace->denominator, trace->numerator);
 }
 
 uint64_t oak_trace_cycles(const oak_trace *trace, uint64_t time)
 {
+    if (!trace) return 0;
     if (!trace->clock) return UINT64_MAX;
     uint64_t per_cycle = (uint64_t)1000000000000000u * trace->clocks_per_cycle;
     if (trace->numerator == per_cycle && trace->denominator == trace->clock) return time;

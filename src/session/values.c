@@ -350,6 +350,7 @@ static oak_status work_out(oak_session *session, const char *expression, const o
 oak_status oak_session_value(oak_session *session, const char *expression, const oak_diag_sink *sink,
                              oak_reading *reading)
 {
+    if (!session || !expression || !sink || !reading) return OAK_MISUSE;
     return session_outcome(session, work_out(session, expression, sink, reading));
 }
 
@@ -381,6 +382,7 @@ static oak_status range_end(oak_session *session, const char *text, const char *
 oak_status oak_session_range(oak_session *session, const char *range, const oak_diag_sink *sink,
                              unsigned *space, uint32_t *from, uint32_t *to)
 {
+    if (!session || !range || !sink || !space || !from || !to) return OAK_MISUSE;
     const char *end = range + oak_length(range), *open = range, *dots, *close = end;
     oak_expr_fault fault = {.code = "range", .last = (uint16_t)(end - range)};
     while (open < end && *open != '[') open++;

@@ -49,6 +49,7 @@ static oak_status flush(oak_buf *buf, const oak_text_sink *out)
 
 oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_text_sink *out)
 {
+    if (!trace || !out) return OAK_MISUSE;
     static const struct {
         const char *name;
         uint64_t picoseconds;
@@ -405,6 +406,7 @@ static void drop_common_scope(oak_trace *trace)
 oak_status oak_trace_read_vcd(const oak_host *host, const char *text, size_t size, const char *name,
                               const oak_diag_sink *sink, oak_trace **result)
 {
+    if (!host || (!text && size) || !name || !sink || !result) return OAK_MISUSE;
     vcd_reader *reader = host->resize(host->context, NULL, 0, sizeof *reader);
     if (!reader) return OAK_NO_MEMORY;
     memset(reader, 0, sizeof *reader);

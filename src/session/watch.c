@@ -134,6 +134,7 @@ static void others(oak_session *session)
 oak_status oak_session_add_watch(oak_session *session, const char *expression, oak_watch_kind kind,
                                  const oak_diag_sink *sink, unsigned *number)
 {
+    if (!session || !expression || !sink) return OAK_MISUSE;
     watch_record one;
     unsigned by_cells = 0;
     oak_status status = session_make_watch(session, expression, kind, sink, &one);
@@ -161,6 +162,7 @@ static watch_record *watch_at(const oak_session *session, unsigned number)
 
 oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool enabled)
 {
+    if (!session) return OAK_MISUSE;
     watch_record *one = watch_at(session, number);
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = enabled;
@@ -171,6 +173,7 @@ oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool 
 
 oak_status oak_session_remove_watch(oak_session *session, unsigned number)
 {
+    if (!session) return OAK_MISUSE;
     watch_record *one = watch_at(session, number);
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = false;
@@ -181,6 +184,7 @@ oak_status oak_session_remove_watch(oak_session *session, unsigned number)
 
 const oak_watch *oak_session_watch(const oak_session *session, unsigned number)
 {
+    if (!session) return NULL;
     return number < session->watch_count ? &session->watches[number].about : NULL;
 }
 

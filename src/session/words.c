@@ -6,6 +6,7 @@
 
 void oak_notice_sentence(const oak_session *session, const oak_notice *notice, char *text, size_t room)
 {
+    if (!session || !notice || !text) return;
     oak_stop stop = {.reason = OAK_STOP_FAULT,
                      .pc = notice->pc,
                      .fault = notice->fault,
@@ -117,6 +118,7 @@ static void fill_in(const oak_session *session, const oak_stop *stop, const char
 
 void oak_fault_sentence(const oak_session *session, const oak_stop *stop, char *text, size_t room)
 {
+    if (!session || !stop || !text) return;
     bool known = (unsigned)stop->fault < sizeof faults / sizeof *faults && faults[stop->fault].sentence;
     size_t size = 0;
     text[0] = 0;

@@ -259,6 +259,7 @@ static bool memories_fit(const oak_isa *isa, const oak_part *part)
 
 oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_machine **result)
 {
+    if (!host || !part || !result) return OAK_MISUSE;
     const oak_isa *isa = oak_isa_find(part->architecture->name);
     if (!isa || !isa->core || part->memory_count > OAK_MOST_MEMORIES || part->block_count > OAK_MOST_BLOCKS)
         return OAK_UNSUPPORTED;
@@ -347,6 +348,7 @@ void oak_machine_free(oak_machine *machine)
 
 oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32_t *outside)
 {
+    if (!machine || !image || !outside) return OAK_MISUSE;
     enum { PIECE = 256 };
     uint64_t from = 0, length;
     uint32_t address;
@@ -377,17 +379,20 @@ oak_status oak_machine_load(oak_machine *machine, const oak_image *image, uint32
 
 void oak_machine_mark_data(oak_machine *machine, uint32_t address, uint32_t count)
 {
+    if (!machine) return;
     if (machine->isa->core->mark_data) machine->isa->core->mark_data(machine->core, address, count);
 }
 
 oak_status oak_machine_check_reads(oak_machine *machine, bool on)
 {
+    if (!machine) return OAK_MISUSE;
     if (!machine->isa->core->check_reads) return OAK_UNSUPPORTED;
     return machine->isa->core->check_reads(machine->core, on);
 }
 
 oak_status oak_machine_receive(oak_machine *machine, unsigned line, uint8_t byte)
 {
+    if (!machine) return OAK_MISUSE;
     oak_machine_catch_up(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];

@@ -115,6 +115,7 @@ static uint64_t simplest(const trial *one, unsigned column)
 bool oak_trial_simpler(const oak_trials *trials, unsigned number, uint64_t case_number, unsigned attempt,
                        uint64_t *simpler)
 {
+    if (!trials || !simpler) return false;
     enum {
         SMALL = 3,
         PARTS = 6,
@@ -213,6 +214,7 @@ bool trial_mentions(const oak_trials *trials, const trial *one, const char *text
 void oak_trial_case_text(const oak_trials *trials, unsigned number, uint64_t case_number, char *text,
                          size_t room)
 {
+    if (!trials || !text) return;
     const trial *one = number < trials->count ? &trials->list[number] : NULL;
     size_t used = 0;
     *text = 0;

@@ -163,12 +163,6 @@ int trial_text_holds(trial_running *r, const trial_text *from, const char *condi
     return -1;
 }
 
-static void hush(void *context, const oak_diagnostic *d)
-{
-    (void)context, (void)d;
-}
-const oak_diag_sink trial_silent = {.report = hush};
-
 /* The two sides of a comparison, for telling what was found. */
 void trial_tell_sides(trial_running *r, const char *condition, char *found, size_t room)
 {
@@ -192,8 +186,8 @@ void trial_tell_sides(trial_running *r, const char *condition, char *found, size
         while (length && condition[length - 1] == ' ') length--;
         oak_format(left, sizeof left, "%.*s", (int)length, condition);
         while (*right == ' ') right++;
-        if (oak_session_value(r->session, left, &trial_silent, &a) ||
-            oak_session_value(r->session, right, &trial_silent, &b))
+        if (oak_session_value(r->session, left, &oak_silent, &a) ||
+            oak_session_value(r->session, right, &oak_silent, &b))
             return;
         bool plain = true; /* a number as it is written */
         for (const char *digit = right; *digit; digit++) plain = plain && oak_is_word(*digit);
@@ -205,7 +199,7 @@ void trial_tell_sides(trial_running *r, const char *condition, char *found, size
         return;
     }
     oak_reading value;
-    if (!oak_session_value(r->session, condition, &trial_silent, &value))
+    if (!oak_session_value(r->session, condition, &oak_silent, &value))
         oak_format(found, room, "it is %lld", (long long)value.value);
 }
 
@@ -278,7 +272,7 @@ bool trial_make_table(trial_running *r, trial_event *e)
     if (!levels_of(r, e->text, 0, e, put, sizeof put)) return false;
     for (unsigned levels = 0; levels < 1u << e->pin_count; levels++) {
         if (!levels_of(r, e->text, levels, e, put, sizeof put) ||
-            oak_session_value(r->session, put, &trial_silent, &value))
+            oak_session_value(r->session, put, &oak_silent, &value))
             return false;
         e->table |= (uint64_t)(value.value != 0) << levels;
     }

@@ -179,6 +179,7 @@ static void write_deed(const oak_trace_difference *one, uint32_t value, uint32_t
 
 void oak_trial_difference_text(const oak_trace *now, const oak_trace_difference *one, char *text, size_t room)
 {
+    if (!now || !one || !text) return;
     char deed[160], old[160], when[60], then[60], apart[60];
     write_deed(one, one->value, one->other, deed, sizeof deed);
     write_deed(one, one->before_value, one->before_other, old, sizeof old);

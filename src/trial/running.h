@@ -85,7 +85,6 @@ oak_status trial_expect_golden(trial_running *r, const trial_expectation *what, 
 
 /* conditions.c: mistakes in what a trial says are told where it stands; nobody is told. */
 oak_diag_sink trial_sink(trial_running *r, const trial_text *reads);
-extern const oak_diag_sink trial_silent;
 uint64_t trial_cycles(const trial_running *r, const trial_span *span);
 /* Takes what a serial port has sent since. */
 void trial_take_output(trial_running *r, unsigned number);

@@ -664,7 +664,7 @@ static oak_status begin_all(trial_running *r)
     if (one->call.text && !status) {
         unsigned stop;
         oak_format(place, sizeof place, "0x%x", (unsigned)r->back);
-        status = oak_session_add_stop(r->session, place, NULL, 1, &trial_silent, &stop);
+        status = oak_session_add_stop(r->session, place, NULL, 1, &oak_silent, &stop);
     }
     r->result->begun = now(r).cycles;
     r->end = r->result->begun + r->length;
@@ -769,6 +769,7 @@ oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_numb
                          oak_board *board, bool (*goes_on)(void *, uint64_t), void *context,
                          const oak_diag_sink *sink, oak_trial_result *result)
 {
+    if (!trials || !session || !sink || !result) return OAK_MISUSE;
     if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, result);
     if (!r) return OAK_NO_MEMORY;
@@ -780,6 +781,7 @@ oak_status oak_trial_run(oak_trials *trials, unsigned number, uint64_t case_numb
 oak_status oak_trial_give(oak_trials *trials, unsigned number, uint64_t case_number, oak_session *session,
                           oak_board *board, const oak_diag_sink *sink)
 {
+    if (!trials || !session || !sink) return OAK_MISUSE;
     oak_trial_result result;
     if (number >= trials->count || case_number >= trial_reach(&trials->list[number])) return OAK_OUT_OF_RANGE;
     trial_running *r = running_of(trials, number, case_number, session, board, sink, &result);
@@ -830,6 +832,7 @@ static bool is_common(const oak_trials *trials, const trial *one)
 uint64_t oak_trial_parting(const oak_trials *trials, unsigned number, uint64_t case_number,
                            const oak_session *session)
 {
+    if (!trials || !session) return 0;
     const trial *one = &trials->list[number];
     trial_running r = {.session = (oak_session *)session, .part = oak_session_part(session)};
     uint64_t first = UINT64_MAX;
@@ -849,12 +852,13 @@ bool oak_trial_share(oak_trials *trials, unsigned number, oak_session *session, 
                      uint64_t until, bool (*goes_on)(void *, uint64_t), void *context,
                      oak_trial_result *result)
 {
+    if (!trials || !session || !result) return false;
     enum { MARGIN = 256 }; /* cycles: more than the longest instruction has, and the entry of an interrupt */
     trial_running *r = trials->running;
     bool over = false;
     if (number >= trials->count) return false;
     if (!r || r->stage == TRIAL_NEW || r->session != session) {
-        r = running_of(trials, number, 0, session, board, &trial_silent, result);
+        r = running_of(trials, number, 0, session, board, &oak_silent, result);
         if (!r || join(r) || place_call(r) || !result->passed) return false;
     }
     r->budget.breathe = goes_on, r->budget.context = context;
@@ -866,6 +870,7 @@ bool oak_trial_share(oak_trials *trials, unsigned number, oak_session *session, 
 oak_status oak_trial_go_on(oak_trials *trials, uint64_t case_number, bool (*goes_on)(void *, uint64_t),
                            void *context, const oak_diag_sink *sink, oak_trial_result *result)
 {
+    if (!trials || !sink || !result) return OAK_MISUSE;
     trial_running *r = trials->running;
     if (!r || r->stage == TRIAL_NEW) return OAK_MISUSE;
     *result = *r->result;
@@ -880,6 +885,7 @@ oak_status oak_trial_go_on(oak_trials *trials, uint64_t case_number, bool (*goes
 
 void oak_trials_show_golden(oak_trials *trials, oak_trial_golden_fn show, void *context)
 {
+    if (!trials) return;
     trials->show = show;
     trials->show_context = context;
 }
@@ -894,16 +900,19 @@ void oak_trials_free(oak_trials *trials)
 
 const oak_trials_about *oak_trials_about_of(const oak_trials *trials)
 {
+    if (!trials) return NULL;
     return &trials->about;
 }
 
 const oak_trial_about *oak_trial_at(const oak_trials *trials, unsigned number)
 {
+    if (!trials) return NULL;
     return number < trials->count ? &trials->list[number].about : NULL;
 }
 
 bool oak_trial_find(const oak_trials *trials, const char *text, unsigned *number, uint64_t *case_number)
 {
+    if (!trials || !text || !number || !case_number) return false;
     size_t length = oak_length(text), name = length, used;
     while (name && oak_is_digit(text[name - 1])) name--;
     bool has_case = name < length && name > 1 && text[name - 1] == '/';

@@ -452,6 +452,7 @@ static void read_file(reader *r, const yaml_node_t *root)
 oak_status oak_trials_load(const oak_host *host, const char *path, const oak_diag_sink *sink,
                            oak_trials **result)
 {
+    if (!host || !path || !sink || !result) return OAK_MISUSE;
     uint8_t *bytes;
     size_t size;
     oak_status status = host->read_file(host->context, path, LARGEST_FILE, &bytes, &size);

@@ -134,6 +134,7 @@ static unsigned leftovers(const char *path, const char *ending, bool remove)
 
 void oak_linux_clear_leftovers(const char *path)
 {
+    if (!path) return;
     char *whole = realpath(path, NULL);
     leftovers(whole ? whole : path, ENDING, true);
     free(whole);
@@ -342,6 +343,7 @@ static void finish(target *t)
 oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, size_t *failed,
                                  const char **why)
 {
+    if ((!outputs && count)) return OAK_MISUSE;
     target *targets = calloc(count ? count : 1, sizeof *targets);
     const char *fault = targets ? NULL : "out of memory";
     size_t at = 0, placed = 0;
@@ -366,6 +368,7 @@ oak_status oak_linux_write_files(const oak_linux_output *outputs, size_t count, 
 
 oak_status oak_linux_write_file(const char *path, const void *bytes, size_t size)
 {
+    if (!path || (!bytes && size)) return OAK_MISUSE;
     const oak_linux_output output = {.path = path, .bytes = bytes, .size = size};
     return oak_linux_write_files(&output, 1, NULL, NULL);
 }

@@ -99,6 +99,7 @@ static oak_status read_file(void *context, const char *path, size_t limit, uint8
 
 oak_status oak_linux_read_stream(const char *path, size_t limit, uint8_t **bytes, size_t *size)
 {
+    if (!path || !bytes || !size) return OAK_MISUSE;
     *bytes = NULL;
     *size = 0;
     int descriptor = open(path, O_RDONLY | O_CLOEXEC | O_NOCTTY);

@@ -89,6 +89,7 @@ static oak_status make_line(int descriptor, bool is_terminal, oak_line_port *lin
 
 oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second, oak_line_port *line)
 {
+    if (!device || !line) return OAK_MISUSE;
     int descriptor = open(device, O_RDWR | O_NOCTTY | O_CLOEXEC);
     if (descriptor < 0) return errno == ENOENT ? OAK_NOT_FOUND : OAK_IO_ERROR;
     if (!isatty(descriptor)) {
@@ -106,6 +107,7 @@ oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second, oak
 
 oak_status oak_linux_line_pair(oak_line_port *a, oak_line_port *b)
 {
+    if (!a || !b) return OAK_MISUSE;
     int ends[2];
     if (socketpair(AF_UNIX, SOCK_STREAM, 0, ends)) return OAK_IO_ERROR;
     oak_status status = make_line(ends[0], false, a);

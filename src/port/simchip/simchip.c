@@ -236,6 +236,7 @@ static oak_status chip_take_output(void *chip, unsigned line, uint8_t *bytes, si
 
 oak_chip_port oak_machine_port(oak_machine *machine)
 {
+    if (!machine) return (oak_chip_port){0};
     static const oak_chip_ops ops = {
         .part = chip_part,
         .reset = chip_reset,
