@@ -266,7 +266,7 @@ typedef struct oak_chip_ops {
     oak_status (*read_pin)(void *chip, unsigned pin, oak_pin *state);
     oak_status (*drive_pin)(void *chip, unsigned pin, oak_level level);
     /* Puts a stop point at an address of code, or takes it away. They are not counted: on twice is on once, and off where there is none is
-     * no error. A reset leaves them. OAK_OUT_OF_RANGE outside of the code memory. */
+     * no error. A reset leaves them. OAK_OUT_OF_RANGE where execution cannot come. */
     oak_status (*set_stop)(void *chip, uint32_t address, bool on);
     oak_status (*read_time)(void *chip, oak_chip_time *time);
     /* Sets the time counters: used to go on from a stored state. */
