@@ -192,6 +192,15 @@ static void show_interrupts(cli *self, oak_session *session)
                part->architecture->cycle_unit,
                time.cycles ? 100.0 * (double)service.cycles / (double)time.cycles : 0.0,
                cli_count(service.longest, longest, sizeof longest));
+        if (!service.waits) continue;
+        printf("  %-14s begins %s", "", cli_count(service.shortest_wait, count, sizeof count));
+        if (service.shortest_wait < service.longest_wait)
+            printf(" to %s", cli_count(service.longest_wait, longest, sizeof longest));
+        printf(" %s%s after the request", part->architecture->cycle_unit,
+               service.longest_wait == 1 ? "" : "s");
+        if (service.shortest_wait < service.longest_wait)
+            printf(", %.1f on average", (double)service.waited / (double)service.waits);
+        putchar('\n');
     }
     if (taken && time.cycles)
         printf("  %-14s the rest: %.1f %%\n", "main program",
@@ -243,6 +252,50 @@ static bool show_printed(cli *self, oak_board *board)
     return any;
 }
 
+/* So many neighbouring bins as one that no more than some rows come of them. */
+static unsigned bins_a_row(const oak_lap *lap)
+{
+    enum { ROWS = 16 };
+    for (unsigned step = 1;; step *= 2) {
+        unsigned rows = 0;
+        for (unsigned i = 0; i < OAK_LAP_BINS; i += step) {
+            uint64_t count = 0;
+            for (unsigned b = i; b < i + step; b++) count += lap->bins[b];
+            rows += count != 0;
+        }
+        if (rows <= ROWS) return step;
+    }
+}
+
+/* How many took how long, where that differs. Where none did, a row of dots stands for any number of bins. */
+static void show_bins(const oak_lap *lap)
+{
+    enum { WIDEST = 40 };
+    uint64_t most = 1, rows[OAK_LAP_BINS] = {0};
+    unsigned step = bins_a_row(lap);
+    bool gap = false, any = false;
+    if (lap->shortest == lap->longest) return;
+    for (unsigned i = 0; i < OAK_LAP_BINS; i++) {
+        rows[i / step] += lap->bins[i];
+        if (rows[i / step] > most) most = rows[i / step];
+    }
+    for (unsigned i = 0; i < OAK_LAP_BINS / step; i++) {
+        char from[40], to[40], count[40], span[90];
+        uint64_t width = lap->bin_width * step, low = lap->bin_from + i * width;
+        if (!rows[i]) {
+            gap = any;
+            continue;
+        }
+        if (gap) printf("  %32s\n", "…  ");
+        gap = false, any = true;
+        cli_count(low, from, sizeof from);
+        if (width == 1) snprintf(span, sizeof span, "%s", from);
+        else snprintf(span, sizeof span, "%s to %s", from, cli_count(low + width - 1, to, sizeof to));
+        printf("  %32s %8s  %.*s\n", span, cli_count(rows[i], count, sizeof count),
+               (int)((rows[i] * WIDEST + most - 1) / most), "########################################");
+    }
+}
+
 static void show_laps(cli *self, oak_session *session)
 {
     const oak_part *part = oak_session_part(session);
@@ -267,6 +320,7 @@ static void show_laps(cli *self, oak_session *session)
             printf(" %19s", both);
         }
         printf("%s\n", lap->count ? "" : "  never reached in this order");
+        show_bins(lap);
     }
 }
 

@@ -90,6 +90,15 @@ cJSON *cli_json_laps(oak_session *session)
         cJSON_AddNumberToObject(item, "shortest", (double)lap->shortest);
         cJSON_AddNumberToObject(item, "longest", (double)lap->longest);
         cJSON_AddNumberToObject(item, "mean", lap->count ? (double)lap->total / (double)lap->count : 0);
+        cJSON *bins = cJSON_AddArrayToObject(item, "histogram");
+        for (unsigned b = 0; b < OAK_LAP_BINS; b++) {
+            if (!lap->bins[b]) continue;
+            cJSON *bin = cJSON_CreateObject();
+            cJSON_AddNumberToObject(bin, "from", (double)(lap->bin_from + b * lap->bin_width));
+            cJSON_AddNumberToObject(bin, "to", (double)(lap->bin_from + (b + 1) * lap->bin_width - 1));
+            cJSON_AddNumberToObject(bin, "count", (double)lap->bins[b]);
+            cJSON_AddItemToArray(bins, bin);
+        }
         cJSON_AddItemToArray(list, item);
     }
     return list;
@@ -148,6 +157,13 @@ cJSON *cli_json_interrupts(oak_session *session)
         cJSON_AddNumberToObject(item, "count", (double)service.count);
         cJSON_AddNumberToObject(item, "cycles", (double)service.cycles);
         cJSON_AddNumberToObject(item, "longest", (double)service.longest);
+        if (service.waits) {
+            cJSON *latency = cJSON_AddObjectToObject(item, "latency");
+            cJSON_AddNumberToObject(latency, "count", (double)service.waits);
+            cJSON_AddNumberToObject(latency, "shortest", (double)service.shortest_wait);
+            cJSON_AddNumberToObject(latency, "longest", (double)service.longest_wait);
+            cJSON_AddNumberToObject(latency, "mean", (double)service.waited / (double)service.waits);
+        }
         cJSON_AddItemToArray(list, item);
     }
     return list;

@@ -58,7 +58,10 @@ static int add_lap(cli *self, const command *of, oak_session *session, const cha
 {
     const char *to = strstr(text, " to ");
     if (!to) {
-        cli_usage(self, of, "Write `--lap 'begin to end'`: two places, which may be the same.",
+        cli_usage(self, of,
+                  "Write `--lap 'begin to end'`: places, which may be the same, or pins: 'p1.1 rises to p0.0 "
+                  "falls', or "
+                  "'look to its return'.",
                   "`%s` is no lap", text);
         return EXIT_USAGE;
     }

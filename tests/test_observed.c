@@ -26,6 +26,7 @@ typedef struct subject {
     const char *lap;                   /* a place that is passed often, or NULL */
     uint64_t cycles;
     bool is_text;
+    const char *reg, *cell; /* NULL: what those of its kind have */
 } subject;
 
 static void add(text *to, const char *format, ...)
@@ -62,9 +63,13 @@ static text run_it(const subject *of, way how)
     }
     if (of->lap) ck_assert_int_eq(oak_session_add_lap(b.session, of->lap, of->lap, &b.sink), OAK_OK);
     bool small = strncmp(of->part, "mcs51", 5) == 0, z80 = strncmp(of->part, "z80", 3) == 0;
-    const char *reg = z80 ? "l" : "r2", *cell = z80     ? "mem[0xc000]"
-                                                : small ? "xram[0x3f]"
-                                                        : "mem[0x20000f00]";
+    const char *reg = of->reg ? of->reg
+                      : z80   ? "l"
+                              : "r2",
+               *cell = of->cell ? of->cell
+                       : z80    ? "mem[0xc000]"
+                       : small  ? "xram[0x3f]"
+                                : "mem[0x20000f00]";
     char never[40], nor[40];
     snprintf(never, sizeof never, "%s == 3 && %s == 4", reg, reg);
     snprintf(nor, sizeof nor, "%s == 1 && %s == 2", reg, reg);
@@ -112,9 +117,11 @@ static text run_it(const subject *of, way how)
     free(state.bytes);
     oak_service service;
     for (unsigned i = 0; b.chip.ops->service(b.chip.chip, i, &service) == OAK_OK; i++)
-        add(&document, "\nvector %u: %llu times, %llu cycles, longest %llu", service.vector,
-            (unsigned long long)service.count, (unsigned long long)service.cycles,
-            (unsigned long long)service.longest);
+        add(&document, "\nvector %u: %llu times, %llu cycles, longest %llu; waits %llu, %llu, %llu to %llu",
+            service.vector, (unsigned long long)service.count, (unsigned long long)service.cycles,
+            (unsigned long long)service.longest, (unsigned long long)service.waits,
+            (unsigned long long)service.waited, (unsigned long long)service.shortest_wait,
+            (unsigned long long)service.longest_wait);
     const oak_lap *lap = oak_session_lap(b.session, 0);
     if (lap)
         add(&document, "\nlaps: %llu, %llu, %llu to %llu, %llu", (unsigned long long)lap->count,
@@ -167,12 +174,31 @@ static void same_in_every_way(const subject *of)
 START_TEST(every_example_is_the_same_however_it_is_run)
 {
     static const subject examples[] = {
-        {"mcs51-8k", EXAMPLE("lathe/lathe.asm"), EXAMPLE("lathe/board.yaml"), "main", 40000, false},
+        {"mcs51-8k", EXAMPLE("lathe/lathe.asm"), EXAMPLE("lathe/board.yaml"), "main", 40000, false, NULL,
+         NULL},
         {"mcs51-8k", EXAMPLE("extractor/extractor.asm"), EXAMPLE("extractor/board.yaml"), "ticked", 60000,
-         false},
-        {"armv7m-256k", EXAMPLE("kiln/kiln.asm"), EXAMPLE("kiln/board.yaml"), "tick", 400000, false},
-        {"armv6m-32k", EXAMPLE("loom/loom.asm"), NULL, NULL, 300000, false},
-        {"z80-32k", EXAMPLE("press/press.asm"), EXAMPLE("press/board.yaml"), "look", 900000, false}};
+         false, NULL, NULL},
+        {"armv7m-256k", EXAMPLE("kiln/kiln.asm"), EXAMPLE("kiln/board.yaml"), "tick", 400000, false, NULL,
+         NULL},
+        {"armv6m-32k", EXAMPLE("loom/loom.asm"), NULL, NULL, 300000, false, NULL, NULL},
+        {"z80-32k", EXAMPLE("press/press.asm"), EXAMPLE("press/board.yaml"), "look", 900000, false, NULL,
+         NULL},
+        {"picmid-8k", EXAMPLE("steambox/steambox.asm"), EXAMPLE("steambox/board.yaml"), NULL, 200000, false,
+         "w", "file[0x7f]"},
+        {"pic18-32k", EXAMPLE("sander/sander.asm"), EXAMPLE("sander/board.yaml"), NULL, 300000, false, "w",
+         "data[0x5ff]"},
+        {"msp430-32k", EXAMPLE("shed/shed.asm"), EXAMPLE("shed/board.yaml"), "second", 900000, false, "r12",
+         "mem[0x2f00]"},
+        {"cpu12-64k", EXAMPLE("dowels/dowels.asm"), EXAMPLE("dowels/board.yaml"), "passes", 900000, false,
+         "d", "mem[0x3000]"},
+        {"rv32-256k", EXAMPLE("planer/planer.asm"), EXAMPLE("planer/board.yaml"), "tick", 900000, false,
+         "x10", "mem[0x20003f00]"},
+        {"a32-1m", EXAMPLE("tags/tags.asm"), EXAMPLE("tags/board.yaml"), "on_irq", 4000000, false, "r0",
+         "mem[0xff000]"},
+        {"avr-32k", EXAMPLE("cabinet/cabinet.asm"), EXAMPLE("cabinet/board.yaml"), "awake", 1200000, false,
+         "r16", "data[0x700]"},
+        {"mcs4-4k", EXAMPLE("pegs/pegs.asm"), EXAMPLE("pegs/board.yaml"), NULL, 60000, false, "acc",
+         "ram[0x7f]"}};
     for (size_t i = 0; i < sizeof examples / sizeof *examples; i++) same_in_every_way(&examples[i]);
 }
 END_TEST
@@ -196,8 +222,14 @@ START_TEST(generated_programs_are_the_same_however_they_are_run)
             "str r1, [r0]\n bx lr\n"
             "later: push {r4, lr}\n movs r4, #%u\nu: subs r4, r4, #1\n bne u\n pop {r4, pc}\n",
             period, work, sleeps ? " wfi\n" : "", length, length / 2 + 1);
-        const subject of = {round % 3 ? "armv7m-256k" : "armv6m-32k", source, NULL,
-                            round % 4 < 2 ? "tick" : "later",         60000,  true};
+        const subject of = {round % 3 ? "armv7m-256k" : "armv6m-32k",
+                            source,
+                            NULL,
+                            round % 4 < 2 ? "tick" : "later",
+                            60000,
+                            true,
+                            NULL,
+                            NULL};
         same_in_every_way(&of);
         snprintf(
             source, sizeof source,
@@ -212,7 +244,8 @@ START_TEST(generated_programs_are_the_same_however_they_are_run)
         ck_assert_ptr_ne(at, NULL);
         char whole[1700];
         snprintf(whole, sizeof whole, " vector reset, start\n%s", source);
-        const subject small = {"mcs51-8k", whole, NULL, round % 4 < 2 ? "tick" : "other", 20000, true};
+        const subject small = {"mcs51-8k", whole, NULL, round % 4 < 2 ? "tick" : "other",
+                               20000,      true,  NULL, NULL};
         same_in_every_way(&small);
         /* Handlers inside one another, a block that is interrupted, code that is overwritten. */
         snprintf(source, sizeof source,
@@ -230,7 +263,8 @@ START_TEST(generated_programs_are_the_same_however_they_are_run)
                  "af\n reti\n",
                  100 + random32(&own) % 150, 60 + random32(&own) % 150, 1 + work, sleeps ? " halt\n" : "",
                  1 + length / 8, 1 + length / 6);
-        const subject z80 = {"z80-64k", source, NULL, round % 4 < 2 ? "tick" : "other", 60000, true};
+        const subject z80 = {"z80-64k", source, NULL, round % 4 < 2 ? "tick" : "other",
+                             60000,     true,   NULL, NULL};
         same_in_every_way(&z80);
     }
 }

@@ -705,6 +705,128 @@ START_TEST(everything_is_opened_by_names_and_routines_are_called_on_every_archit
 }
 END_TEST
 
+/* A subroutine measured up to its return takes as long as from its label to the place behind its call, on every architecture. */
+START_TEST(a_lap_to_its_return_is_one_to_the_place_behind_the_call)
+{
+    static const char *const parts[] = {"mcs51-8k",   "z80-32k",   "picmid-8k",  "pic18-32k",
+                                        "msp430-32k", "cpu12-64k", "avr-32k",    "mcs4-4k",
+                                        "rv32-256k",  "a32-512k",  "armv6m-32k", "armv7m-256k"};
+    static const char *const drives[] = {"p1.0", "p1.0", "rb.0", "rb.0", "p2.0", "pt.0",
+                                         "pb.0", "c8.0", "p1.0", "p1.0", "p1.0", "p1.0"};
+    for (unsigned i = 0; i < sizeof parts / sizeof *parts; i++) {
+        oak_opened it;
+        oak_event event;
+        char path[300], drive[100];
+        snprintf(path, sizeof path, SOURCE_FOLDER "/examples/treadle/%.*s.asm", (int)strcspn(parts[i], "-"),
+                 parts[i]);
+        ck_assert_msg(oak_open(parts[i], path, &it) == OAK_OK, "%s", path);
+        snprintf(drive, sizeof drive, "%s = 1 for 40ms, 0 for 70ms, repeat", drives[i]);
+        ck_assert_int_eq(oak_session_drive(it.session, drive, &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_add_lap(it.session, "look", "its return", &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_add_lap(it.session, "look", "looked", &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 2000000}, &oak_printer, &event),
+                         OAK_OK);
+        const oak_lap *one = oak_session_lap(it.session, 0), *other = oak_session_lap(it.session, 1);
+        ck_assert_msg(one->count > 10 && one->count == other->count && one->total == other->total &&
+                          one->shortest == other->shortest && one->longest == other->longest,
+                      "%s: %u laps of %u to %u, not %u of %u to %u", parts[i], (unsigned)one->count,
+                      (unsigned)one->shortest, (unsigned)one->longest, (unsigned)other->count,
+                      (unsigned)other->shortest, (unsigned)other->longest);
+        uint64_t binned = 0;
+        for (unsigned b = 0; b < OAK_LAP_BINS; b++) binned += one->bins[b];
+        ck_assert_uint_eq(binned, one->count);
+        ck_assert(one->bins[(one->longest - one->bin_from) / one->bin_width] &&
+                  one->bin_from <= one->shortest);
+        oak_close(&it);
+    }
+}
+END_TEST
+
+/* What an interrupt waits for its handler is what passes from the pin to the handler, but for what a pin takes to be noticed and a vector to lead there; and a handler
+ * takes, up to its return, what the chip says it took, but for the way in. */
+START_TEST(how_long_an_interrupt_waits_and_takes_is_what_laps_measure)
+{
+    static const struct {
+        const char *part, *folder, *handler, *pin;
+        const char *drive;
+        uint32_t vector;
+        unsigned wakes; /* cycles that it takes longer from sleep */
+    } all[] = {
+        {"mcs51-8k", "extractor", "slot", "vane falls", NULL, 3, 0},
+        {"mcs51-8k", "extractor", "tick", NULL, NULL, 11, 0},
+        {"armv7m-256k", "kiln", "sensor_edge", "p1.0 changes", "p1.0 = 0 for 1487us, 1 for 511us, repeat",
+         4 * 17, 0},
+        {"armv7m-256k", "kiln", "tick", NULL, NULL, 4 * 15, 0},
+        {"avr-32k", "cabinet", "awake", NULL, NULL, 0, 4},
+        {"rv32-256k", "planer", "moved", NULL, NULL, 0, 0},
+        {"z80-32k", "press", "tick", NULL, NULL, 0, 0},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        oak_opened it;
+        oak_event event;
+        oak_board *board;
+        oak_service service;
+        char path[300], of[60];
+        snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/%s.asm", all[i].folder, all[i].folder);
+        ck_assert_msg(oak_open(all[i].part, path, &it) == OAK_OK, "%s", path);
+        snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/board.yaml", all[i].folder);
+        bool on_board = !all[i].drive;
+        if (on_board) {
+            ck_assert_int_eq(oak_board_load(&it.host, path, it.part, NULL, &oak_printer, &board), OAK_OK);
+            ck_assert_int_eq(oak_board_join(board, it.session, 1), OAK_OK);
+        } else ck_assert_int_eq(oak_session_drive(it.session, all[i].drive, &oak_printer), OAK_OK);
+        oak_service before = {
+            0}; /* what came before it was measured: a pin has changed at reset, and nobody heard it */
+        if (all[i].drive)
+            ck_assert_int_eq(
+                oak_session_run(it.session, &(oak_budget){.cycles = 300000}, &oak_printer, &event), OAK_OK);
+        for (unsigned n = 0; all[i].drive && before.vector != all[i].vector; n++)
+            ck_assert_int_eq(it.chip.ops->service(it.chip.chip, n, &before), OAK_OK);
+        ck_assert_int_eq(oak_session_add_lap(it.session, all[i].handler, "its return", &oak_printer), OAK_OK);
+        if (all[i].pin)
+            ck_assert_int_eq(oak_session_add_lap(it.session, all[i].pin, all[i].handler, &oak_printer),
+                             OAK_OK);
+        ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 9000000}, &oak_printer, &event),
+                         OAK_OK);
+        const oak_lap *taken = oak_session_lap(it.session, 0), *waited = oak_session_lap(it.session, 1);
+        snprintf(of, sizeof of, "%s of %s: ", all[i].handler, all[i].folder);
+        unsigned found = 0;
+        for (unsigned n = 0; it.chip.ops->service(it.chip.chip, n, &service) == OAK_OK; n++) {
+            if (all[i].vector ? service.vector != all[i].vector : service.count != taken->count) continue;
+            found++;
+            service.count -= before.count, service.cycles -= before.cycles;
+            service.waits -= before.waits, service.waited -= before.waited;
+            uint64_t way_in = service.longest - taken->longest;
+            ck_assert_msg(taken->count > 2 && service.count == taken->count && way_in < 40 &&
+                              service.cycles <= taken->total + way_in * taken->count &&
+                              service.cycles >= taken->total + (way_in - all[i].wakes) * taken->count,
+                          "%s%u times %u, %u in all; laps %u times %u, %u in all", of,
+                          (unsigned)service.count, (unsigned)service.longest, (unsigned)service.cycles,
+                          (unsigned)taken->count, (unsigned)taken->longest, (unsigned)taken->total);
+            ck_assert_msg(service.waits && service.shortest_wait >= 1, "%s%u waits", of,
+                          (unsigned)service.waits);
+            if (!all[i].pin) break;
+            /* One edge may come just when the program writes the flags, and is looked at a cycle sooner. */
+            uint64_t more = waited->shortest - service.shortest_wait;
+            ck_assert_msg(waited->count == service.waits && more < 20 &&
+                              (before.count || waited->longest - service.longest_wait == more) &&
+                              waited->total + 1 >= service.waited + more * service.waits &&
+                              waited->total <= service.waited + more * service.waits,
+                          "%s%u waits of %u to %u, %u in all; laps %u of %u to %u, %u in all", of,
+                          (unsigned)service.waits, (unsigned)service.shortest_wait,
+                          (unsigned)service.longest_wait, (unsigned)service.waited, (unsigned)waited->count,
+                          (unsigned)waited->shortest, (unsigned)waited->longest, (unsigned)waited->total);
+            break;
+        }
+        ck_assert_msg(found == 1, "%sits vector is not among the interrupts", of);
+        oak_session_close(it.session);
+        it.session = NULL;
+        if (on_board) oak_board_free(board);
+        oak_close(&it);
+    }
+}
+END_TEST
+
 START_TEST(what_is_asked_for_by_name_is_found_or_told)
 {
     oak_opened it;
@@ -864,5 +986,7 @@ RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
           a_step_on_a_slow_port_asks_for_no_more_than_it_needs,
           what_a_port_fails_at_is_told_by_the_call_that_has_asked,
           everything_is_opened_by_names_and_routines_are_called_on_every_architecture,
+          a_lap_to_its_return_is_one_to_the_place_behind_the_call,
+          how_long_an_interrupt_waits_and_takes_is_what_laps_measure,
           what_is_asked_for_by_name_is_found_or_told, a_stop_point_set_twice_is_one_and_arriving_is_a_step,
           a_line_port_carries_bytes_both_ways)

@@ -220,7 +220,9 @@ bool bench_lap(bench *b, const char *rest)
     const char *to = strstr(rest, " to ");
     char from[200];
     if (!to || to - rest >= (int)sizeof from)
-        return bench_complain(b, "Write `lap begin to end`.", "two places are needed");
+        return bench_complain(
+            b, "Write `lap begin to end`, `lap p1.1 rises to p0.0 falls` or `lap look to its return`.",
+            "this has no beginning and end");
     snprintf(from, sizeof from, "%.*s", (int)(to - rest), rest);
     return bench_done(b, oak_session_add_lap(b->session, from, to + 4, &b->self->sink), rest);
 }

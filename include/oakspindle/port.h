@@ -238,6 +238,8 @@ typedef struct oak_service {
     uint64_t count;   /* how often it was entered */
     uint64_t cycles;  /* in all, of those that have ended, without what interrupted them */
     uint64_t longest; /* the longest one, in cycles */
+    /* From the cycle in which the core could notice the request to the first instruction of its handler, for those of which the first is known: how many, and cycles. */
+    uint64_t waits, waited, shortest_wait, longest_wait;
 } oak_service;
 
 /* How often the instruction at an address was executed, and what that took. */

@@ -171,12 +171,16 @@ OAK_MUST_USE oak_status oak_session_mark(oak_session *session, const char *place
 /* What was recorded up to now, NULL for nothing. It belongs to the session. */
 const oak_trace *oak_session_trace(oak_session *session);
 
-/* How many cycles it takes from one place to another. A lap begins when `from` is reached (again, after it has ended) and
- * ends when `to` is reached; both may be the same place. */
+/* How many cycles it takes from one thing to another: places that are reached, both may be the same; pins ("p1.1 rises", "door falls",
+ * "p1.1 changes"); and, of a subroutine or handler at whose label it begins, "its return": execution is back where it was called, whichever
+ * way it went. A lap begins with `from` (again, after it has ended) and ends with `to`. */
+enum { OAK_LAP_BINS = 64 };
 typedef struct oak_lap {
     const char *from, *to; /* as they were given */
     uint64_t count;
     uint64_t last, shortest, longest, total; /* cycles */
+    /* How many took how long: bin i those of bin_from + i * bin_width cycles to less than one width more. A width is a power of two, and becomes wider as needed. */
+    uint64_t bins[OAK_LAP_BINS], bin_from, bin_width;
 } oak_lap;
 OAK_MUST_USE oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
                                             const oak_diag_sink *sink);

@@ -197,6 +197,7 @@ typedef struct oak_exception_frame {
     uint8_t link_register, words, link_word, pc_word, skipped_bit;
     bool elsewhere; /* an exception puts nothing there: a register tells where it came from */
     uint8_t registers[8];
+    const char *came_from; /* that register, as an expression of what the handler returns to: "lr - 4" */
 } oak_exception_frame;
 
 /* What an instruction does with a pointer that is loaded byte by byte. */
@@ -388,7 +389,7 @@ typedef struct oak_core_ops {
     /* As the chip port's tape, for the core's own. */
     void (*tape)(oak_core *core, oak_tape *tape);
     /* What handling exceptions has cost since reset, by the same numbers. */
-    const oak_service_log *(*services)(const oak_core *core);
+    oak_service_log *(*services)(oak_core *core);
     /* As the chip port's watch, judge and touches. */
     oak_status (*watch)(oak_core *core, const oak_watched *cells, unsigned count);
     oak_status (*judge)(oak_core *core, const oak_judge *judge);

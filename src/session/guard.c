@@ -89,8 +89,10 @@ void session_guard(oak_session *session, const oak_chip_port *port)
     PUT(watch)
     PUT(judge)
     PUT(touches)
-    PUT(external) PUT(mark_object) PUT(sent_at) PUT(service) PUT(count) PUT(counted)
-        session->chip = (oak_chip_port){session, &session->guarded};
+    PUT(external)
+    PUT(mark_object)
+    PUT(sent_at)
+    PUT(service) PUT(count) PUT(counted) session->chip = (oak_chip_port){session, &session->guarded};
 }
 
 oak_status session_outcome(oak_session *session, oak_status status)

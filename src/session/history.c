@@ -79,7 +79,7 @@ static oak_status run_tape(oak_session *session, oak_tape *tape)
         if (one->outside.tape) one->outside.tape(one->outside.context, tape);
     }
     /* Settings of the user stay; only what they have counted goes back. */
-    size_t laps = session->lap_count, hit = 0;
+    size_t hit = 0;
     bool back = !tape->saves && tape->at;
     for (size_t i = 0; session->stops_hit && i < session->stop_count; i++)
         hit += session->stops[i].point.hits != 0;
@@ -95,13 +95,7 @@ static oak_status run_tape(oak_session *session, oak_tape *tape)
         if (back && number < session->stop_count) session->stops[number].point.hits = hits;
         hit--;
     }
-    oak_tape_piece(tape, &laps, sizeof laps);
-    for (size_t i = 0; i < laps && i < session->lap_count; i++) {
-        lap_record *lap = &session->laps[i];
-        oak_tape_piece(tape, &lap->under_way, sizeof lap->under_way);
-        oak_tape_piece(tape, &lap->began, sizeof lap->began);
-        oak_tape_piece(tape, &lap->about.count, sizeof lap->about - offsetof(oak_lap, count));
-    }
+    session_tape_laps(session, tape);
     bool traced = session->trace != NULL;
     oak_tape_piece(tape, &traced, sizeof traced);
     if (traced && session->trace) tape_trace(session->trace, tape);

@@ -31,6 +31,7 @@ static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t c
     if (session->looks_for_pins && session->read_pins[pin / OAK_MOST_PINS] >> pin % OAK_MOST_PINS & 1)
         session->pin_cycle = cycle;
     session_record_pin(session, pin, level, cycle);
+    if (session->lap_count) session_lap_pin(session, pin, level, cycle);
     if (session_trigger_drives(session, pin, level, cycle)) session_attach(session);
     for (size_t i = 0; i < session->joined_count; i++) {
         const oak_outside *one = &session->joined[i].outside;

@@ -1,4 +1,4 @@
-/* record.c — traces of pins and values over time, and laps: how long it takes from one place to another. */
+/* record.c — traces of pins and values over time, and places that are marked. */
 #include "base/bytes.h"
 #include "session/session_state.h"
 
@@ -160,11 +160,7 @@ void session_sample(oak_session *session)
 
 void session_rewind_records(oak_session *session)
 {
-    for (size_t i = 0; i < session->lap_count; i++) {
-        lap_record *one = &session->laps[i];
-        one->under_way = false;
-        one->about.count = one->about.last = one->about.shortest = one->about.longest = one->about.total = 0;
-    }
+    session_rewind_laps(session);
     session->passed = UINT64_MAX;
     if (!session->trace) return;
     oak_trace_clear(session->trace);
@@ -192,48 +188,6 @@ oak_status oak_session_mark(oak_session *session, const char *place, const oak_d
     return status;
 }
 
-oak_status oak_session_add_lap(oak_session *session, const char *from, const char *to,
-                               const oak_diag_sink *sink)
-{
-    if (!session || !from || !to || !sink) return OAK_MISUSE;
-    lap_record *grown =
-        oak_grow(&session->host, session->laps, &session->lap_room, session->lap_count + 1, sizeof *grown);
-    if (!grown) return OAK_NO_MEMORY;
-    session->laps = grown;
-    lap_record one = {.about = {.from = oak_arena_text(&session->arena, from, oak_length(from)),
-                                .to = oak_arena_text(&session->arena, to, oak_length(to))}};
-    if (!one.about.from || !one.about.to) return OAK_NO_MEMORY;
-    unsigned number = (unsigned)session->lap_count;
-    /* The end first: where both are the same place, a lap ends before the next one begins. */
-    oak_status status = session_add_passing(session, to, PASS_LAP_END, number, sink);
-    if (status) return status;
-    status = session_add_passing(session, from, PASS_LAP_BEGIN, number, sink);
-    if (status) {
-        session_drop_passing(session);
-        return status;
-    }
-    grown[session->lap_count++] = one;
-    return OAK_OK;
-}
-
-const oak_lap *oak_session_lap(const oak_session *session, unsigned number)
-{
-    if (!session) return NULL;
-    return number < session->lap_count ? &session->laps[number].about : NULL;
-}
-
-static void end_lap(lap_record *one, uint64_t now)
-{
-    oak_lap *lap = &one->about;
-    if (!one->under_way) return;
-    one->under_way = false;
-    lap->last = now - one->began;
-    lap->total += lap->last;
-    if (!lap->count || lap->last < lap->shortest) lap->shortest = lap->last;
-    if (lap->last > lap->longest) lap->longest = lap->last;
-    lap->count++;
-}
-
 void session_pass(oak_session *session, const stop_record *record)
 {
     uint64_t now = now_of(session);
@@ -241,11 +195,6 @@ void session_pass(oak_session *session, const stop_record *record)
         if (!session->replaying) record->reached(record->context, record->number);
         return;
     }
-    lap_record *lap = record->passing == PASS_MARK ? NULL : &session->laps[record->number];
     if (record->passing == PASS_MARK) note(session, (int)record->number, now, 1, 0);
-    else if (record->passing == PASS_LAP_END) end_lap(lap, now);
-    else if (!lap->under_way) {
-        lap->under_way = true;
-        lap->began = now;
-    }
+    else session_pass_lap(session, record, now);
 }

@@ -189,6 +189,32 @@ oak_status session_add_passing(oak_session *session, const char *place, passing 
     return OAK_OK;
 }
 
+static void set_filter(oak_session *session, uint32_t address)
+{
+    session->stop_filter[filter_of(address) >> 3] |= (uint8_t)(1u << (filter_of(address) & 7));
+}
+
+oak_status session_add_aimed(oak_session *session, passing kind, unsigned number)
+{
+    stop_record *grown =
+        oak_grow(&session->host, session->stops, &session->stop_room, session->stop_count + 1, sizeof *grown);
+    if (!grown) return OAK_NO_MEMORY;
+    session->stops = grown;
+    grown[session->stop_count++] =
+        (stop_record){.point = {.every = 1, .text = "", .enabled = false}, .passing = kind, .number = number};
+    return OAK_OK;
+}
+
+void session_aim(oak_session *session, size_t stop, uint32_t address, bool on)
+{
+    oak_stop_point *point = &session->stops[stop].point;
+    point->address = address;
+    point->enabled = on;
+    if (on) set_filter(session, address);
+    if (on || !session_stops_at(session, address))
+        session->chip.ops->set_stop(session->chip.chip, address, on);
+}
+
 void session_drop_passing(oak_session *session)
 {
     uint32_t address = session->stops[--session->stop_count].point.address;

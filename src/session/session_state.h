@@ -8,7 +8,8 @@
  *   history.c     going back
  *   calls.c       how deep calls are; running out of a subroutine
  *   stack.c       what lies on the stack
- *   record.c      signals over time, laps
+ *   record.c      signals over time
+ *   laps.c        how long it takes from one thing to another
  *   outside.c     several things outside the chip; what the chip suffers
  *   state_json.c  the state as a document (not part of the freestanding core)
  */
@@ -34,10 +35,22 @@ typedef struct stop_record {
     void *context;
 } stop_record;
 
+/* What a lap begins or ends with. */
+typedef struct lap_point {
+    enum { LAP_PLACE, LAP_EDGE, LAP_RETURN } kind;
+    bool rises, falls;
+    unsigned pin;
+    size_t stop; /* its record among the stops */
+} lap_point;
+
 typedef struct lap_record {
     oak_lap about;
+    lap_point from, to;
     bool under_way;
     uint64_t began;
+    uint32_t back,
+        stack; /* where its return leads to, and the stack where it began; by_vector: the vector that was served */
+    bool by_vector;
 } lap_record;
 
 /* A value that is recorded after each instruction. */
@@ -303,6 +316,9 @@ OAK_MUST_USE oak_status session_add_passing(oak_session *session, const char *pl
                                             unsigned number, const oak_diag_sink *sink);
 /* Takes back the one that was added last: what it belongs to could not be made. */
 void session_drop_passing(oak_session *session);
+/* One that is nowhere yet, and then at an address for as long as it is on. */
+OAK_MUST_USE oak_status session_add_aimed(oak_session *session, passing kind, unsigned number);
+void session_aim(oak_session *session, size_t stop, uint32_t address, bool on);
 
 /* Runs without stopping anywhere: what is passed is passed as it was the first time. */
 OAK_MUST_USE oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t until_instruction,
@@ -371,6 +387,11 @@ void session_record_pin(oak_session *session, unsigned pin, oak_level level, uin
 void session_sample(oak_session *session);
 void session_rewind_records(oak_session *session);
 void session_pass(oak_session *session, const stop_record *record);
+/* laps.c */
+void session_pass_lap(oak_session *session, const stop_record *record, uint64_t now);
+void session_lap_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);
+void session_rewind_laps(oak_session *session);
+void session_tape_laps(oak_session *session, oak_tape *tape);
 
 /* outside.c */
 void session_open_outside(oak_session *session);

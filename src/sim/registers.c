@@ -378,13 +378,18 @@ void sim_clocks(void *context, unsigned stopped, uint64_t now)
 void sim_raise_line(void *context, unsigned line, bool level, uint64_t from)
 {
     oak_machine *machine = context;
-    if (machine->core && machine->isa->core->interrupt)
-        machine->isa->core->interrupt(machine->core, line, level, from);
+    if (!machine->core || !machine->isa->core->interrupt) return;
+    if (machine->isa->core->services)
+        oak_service_ask(machine->isa->core->services(machine->core),
+                        machine->isa->about.own_exceptions + line, level,
+                        from > machine->moment ? from : machine->moment);
+    machine->isa->core->interrupt(machine->core, line, level, from);
 }
 
 uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
 {
     oak_machine *machine = context;
+    if (machine->isa->core->services) oak_service_take(machine->isa->core->services(machine->core), line);
     catch_up_to(machine, now);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];

@@ -52,8 +52,9 @@ struct oak_core {
     uint32_t code_first, code_size; /* slots of code */
     uint32_t goes;                  /* the slot that an instruction goes to which writes pc */
     uint32_t extra;                 /* cycles it takes beyond those of its row */
-    uint32_t begins;                /* where execution begins: the image says it, or 0 */
-    bool stores;                    /* the access under way is a store */
+    uint64_t ends;   /* the cycle at which it ends, without these; only at the end of a chain */
+    uint32_t begins; /* where execution begins: the image says it, or 0 */
+    bool stores;     /* the access under way is a store */
 
     /* From here on: what a tape holds. */
     uint32_t r[A32_SINK + 1]; /* of the mode that it is in; r[15] is what an instruction reads as pc */
@@ -97,7 +98,7 @@ static inline bool a32_has_spsr(const oak_core *core)
 /* Does a condition hold? */
 bool a32_holds(const oak_core *core, unsigned condition);
 /* Back from an exception, with cpsr as it was. */
-void a32_returns(oak_core *core, uint32_t cpsr, uint64_t now);
+void a32_returns(oak_core *core, uint32_t cpsr);
 
 /* A load or store of 1, 2 or 4 bytes, aligned or not. `now` UINT64_MAX: time is not known exactly; then nothing but memory is reached.
  * False with the fault set, or where it is not reached. */

@@ -95,7 +95,8 @@ ONE_CASE(STRD, { PAIR(store) uint64_t guards; memcpy(&guards, core->store.guard 
     memcpy(core->store.bytes + at, &RX(X), 4); memcpy(core->store.bytes + behind, &RX(X + 1u), 4); })
 
     reach: KIT_MAYBE_UNUSED; /* once more, the long way */
-    SAVE;
+SAVE;
+    core->ends = NOW_ENDS;
     if (a32_execute(core, kit->row[SLOT] - KIT_FIRST_ROW, a32_word_at(core, HERE), HERE, LOOP_ONE ? NOW_ENDS : UINT64_MAX) == A32_FAULTS) {
         if (LOOP_ONE) goto faulted;
         goto guarded;
@@ -198,7 +199,8 @@ A32_CONDITIONS(THEN_ON)
     CASE(A32_DO_SPECIAL): code_word = AT; goto execute;
     reach_and_end: code_word = a32_word_at(core, HERE);
     execute:
-    SAVE;
+SAVE;
+    core->ends = NOW_ENDS;
     switch (a32_execute(core, kit->row[SLOT] - KIT_FIRST_ROW, code_word, HERE, LOOP_ONE ? NOW_ENDS : UINT64_MAX)) {
     case A32_FAULTS:
         if (LOOP_ONE) goto faulted;

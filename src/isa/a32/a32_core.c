@@ -499,10 +499,10 @@ void a32_write_cpsr(oak_core *core, uint32_t value)
     a32_put_cpsr(core, value);
 }
 
-void a32_returns(oak_core *core, uint32_t cpsr, uint64_t now)
+void a32_returns(oak_core *core, uint32_t cpsr)
 {
     a32_write_cpsr(core, cpsr);
-    oak_service_leave(&core->kit.log, now == UINT64_MAX ? core->kit.time.cycles : now);
+    oak_service_leave(&core->kit.log, core->ends + core->extra);
     if (core->depth) core->depth--;
     core->claimed = false;
     core->event = true;

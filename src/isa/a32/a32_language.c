@@ -251,7 +251,8 @@ static const oak_flag_info flags[] = {{"n", A32_REG_CPSR, 31, 1, "negative", fal
                                       {"mode", A32_REG_CPSR, 0, 5, "mode", false, 0}};
 static const oak_exception_frame frame = {.returns_from = UINT32_MAX,
                                           .link_register = A32_REG_LR,
-                                          .elsewhere = true};
+                                          .elsewhere = true,
+                                          .came_from = "lr - 4"};
 static const oak_copier copiers[] = {
     {ARM_MEM,
      {"ldr r0, =copied_from", "ldr r1, =copied_to", "ldr r2, =copied_bytes", "ldrb r3, [r0], #1",

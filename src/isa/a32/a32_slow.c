@@ -357,17 +357,17 @@ static uint32_t *saved_of(oak_core *core)
     return &core->spsr[a32_bank_of(core->status & CPSR_MODE)];
 }
 
-static int return_to(oak_core *core, uint32_t target, uint32_t cpsr, uint64_t now)
+static int return_to(oak_core *core, uint32_t target, uint32_t cpsr)
 {
     if (!a32_has_spsr(core)) return kit_fail(core, OAK_FAULT_BAD_RETURN, target) ? A32_GOES : A32_FAULTS;
     if (cpsr & CPSR_T) return kit_fail(core, OAK_FAULT_ODD_JUMP, target | 1) ? A32_GOES : A32_FAULTS;
-    a32_returns(core, cpsr, now);
+    a32_returns(core, cpsr);
     core->goes = kit_slot(core, target & ~(uint32_t)3);
     core->kit.attention = true;
     return A32_GOES;
 }
 
-static int data(oak_core *core, uint32_t word, uint64_t now)
+static int data(oak_core *core, uint32_t word)
 {
     bool keeps;
     int64_t nz = core->nz;
@@ -380,7 +380,7 @@ static int data(oak_core *core, uint32_t word, uint64_t now)
     core->extra = 2;
     if (!BIT(20)) return go(core, result);
     core->nz = nz, core->ca = ca, core->cb = cb; /* the flags are those that were saved */
-    return return_to(core, result, *saved_of(core), now);
+    return return_to(core, result, *saved_of(core));
 }
 
 static uint32_t status_mask(uint32_t parts)
@@ -495,7 +495,7 @@ static int transfer_many(oak_core *core, uint32_t word, uint64_t now)
         if (list >> i & 1) *(users ? a32_register_of(core, MODE_USR, i) : &core->r[i]) = values[i];
     if (!loads || !(list >> ARM_PC)) return A32_GOES_ON;
     core->extra += 2;
-    return returns ? return_to(core, values[ARM_PC], *saved_of(core), now) : go(core, values[ARM_PC]);
+    return returns ? return_to(core, values[ARM_PC], *saved_of(core)) : go(core, values[ARM_PC]);
 }
 
 /* One register to the stack, or from it, is a transfer like others; swp, and claims. */
@@ -559,7 +559,7 @@ static int frame(oak_core *core, uint32_t word, uint64_t now)
     if (!loads) return A32_GOES_ON;
     core->extra = 2;
     if (values[1] & CPSR_T) return kit_fail(core, OAK_FAULT_ODD_JUMP, values[0] | 1) ? A32_GOES : A32_FAULTS;
-    a32_returns(core, values[1], now);
+    a32_returns(core, values[1]);
     core->goes = kit_slot(core, values[0] & ~(uint32_t)3);
     core->kit.attention = true;
     return A32_GOES;
@@ -613,5 +613,5 @@ int a32_execute(oak_core *core, unsigned row, uint32_t word, uint32_t here, uint
         return transfer_many(core, word, now);
     if (row == A32_PUSH_ONE || row == A32_POP_ONE || (row >= A32_LDR_WORD && row < A32_STM))
         return transfer(core, row, word, now);
-    return data(core, word, now);
+    return data(core, word);
 }

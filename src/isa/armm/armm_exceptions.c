@@ -188,6 +188,7 @@ static bool enter(oak_core *core, unsigned number, uint32_t back)
     armm_pushed(core, sp, to);
     uint32_t exc_return = core->ipsr ? 0xFFFFFFF1u : core->uses_psp ? 0xFFFFFFFDu : 0xFFFFFFF9u;
     oak_service_enter(&core->kit.log, number, 4 * number, core->kit.time.cycles);
+    oak_service_take(&core->kit.log, number);
     core->kit.time.cycles += core->v7 ? 12 : 16;
     become_handler(core, number, exc_return, handler);
     return !core->fault_unhandled;
@@ -248,7 +249,9 @@ static void chain(oak_core *core, unsigned next, uint32_t exc_return, uint32_t h
 {
     oak_service_leave(&core->kit.log, core->ends + *cycles);
     oak_service_enter(&core->kit.log, next, 4 * next, core->ends + *cycles);
+    oak_service_take(&core->kit.log, next);
     *cycles += core->v7 ? 6 : 10;
+    oak_service_begins(&core->kit.log, core->ends + *cycles);
     become_handler(core, next, exc_return, handler);
     core->kit.attention = true;
 }
@@ -295,7 +298,10 @@ armm_done armm_return_from(oak_core *core, uint32_t value, uint32_t *cycles)
     bool nested = any_active(core), may_leave = !nested || (core->ccr & 1);
     if (!was_active || (value | 15) != UINT32_MAX || (kind != 1 && ((kind != 9 && kind != 13) || !may_leave)))
         return bad_return(core, number, value, cycles);
-    if (armm_bit(core->level, number) && number >= ARMM_INTERRUPT) armm_pend(core, number, true);
+    if (armm_bit(core->level, number) && number >= ARMM_INTERRUPT) {
+        oak_service_ask(&core->kit.log, number, true, core->ends);
+        armm_pend(core, number, true);
+    }
     if (number != ARMM_NMI) core->faultmask = 0;
     core->claimed = 1;
     core->event = true;

@@ -37,7 +37,10 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now)
     if (core->tick_next <= now) {
         uint64_t period = (uint64_t)core->tick_reload + 1;
         core->tick_flag = true;
-        if (core->tick_interrupt) armm_pend(core, ARMM_SYSTICK, true);
+        if (core->tick_interrupt) {
+            oak_service_ask(&core->kit.log, ARMM_SYSTICK, true, core->tick_next);
+            armm_pend(core, ARMM_SYSTICK, true);
+        }
         core->tick_since = core->tick_next;
         if (core->tick_reload) core->tick_since += (now - core->tick_next) / period * period;
         core->tick_value = 0;
@@ -118,6 +121,13 @@ static uint32_t read_lines(oak_core *core, uint32_t offset)
     return value;
 }
 
+/* The program makes it pending, or takes that back. */
+static void pend_now(oak_core *core, unsigned number, bool on)
+{
+    oak_service_ask(&core->kit.log, number, on, core->now);
+    armm_pend(core, number, on);
+}
+
 static void write_lines(oak_core *core, uint32_t offset, uint32_t value)
 {
     uint8_t *bits = line_bits(core, offset);
@@ -127,7 +137,7 @@ static void write_lines(oak_core *core, uint32_t offset, uint32_t value)
         unsigned number = ARMM_INTERRUPT + first + i;
         if (!(value >> i & 1)) continue;
         set = on || (bits == core->pending && armm_bit(core->level, number));
-        if (bits == core->pending) armm_pend(core, number, set);
+        if (bits == core->pending) pend_now(core, number, set);
         else armm_put_bit(bits, number, set);
     }
     core->kit.attention = true;
@@ -174,11 +184,11 @@ static uint32_t read_icsr(const oak_core *core)
 
 static void write_icsr(oak_core *core, uint32_t value)
 {
-    if (value >> 25 & 1) armm_pend(core, ARMM_SYSTICK, false);
-    if (value >> 26 & 1) armm_pend(core, ARMM_SYSTICK, true);
-    if (value >> 27 & 1) armm_pend(core, ARMM_PENDSV, false);
-    if (value >> 28 & 1) armm_pend(core, ARMM_PENDSV, true);
-    if (value >> 31) armm_pend(core, ARMM_NMI, true);
+    if (value >> 25 & 1) pend_now(core, ARMM_SYSTICK, false);
+    if (value >> 26 & 1) pend_now(core, ARMM_SYSTICK, true);
+    if (value >> 27 & 1) pend_now(core, ARMM_PENDSV, false);
+    if (value >> 28 & 1) pend_now(core, ARMM_PENDSV, true);
+    if (value >> 31) pend_now(core, ARMM_NMI, true);
     core->kit.attention = true;
 }
 
@@ -267,7 +277,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
         case 0xD38: core->bfar = value; break;
         case 0xF00:
             if (core->v7 && (value & 0x1FF) < core->kit.setup.interrupt_count)
-                armm_pend(core, ARMM_INTERRUPT + (value & 0x1FF), true);
+                pend_now(core, ARMM_INTERRUPT + (value & 0x1FF), true);
             break;
         default: break;
         }

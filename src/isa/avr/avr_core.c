@@ -172,6 +172,7 @@ static void avr_sleep(oak_core *core, uint64_t now)
     uint8_t mode = core->data[AVR_SMCR];
     if (!(mode & 1)) return; /* it is not let to */
     core->sleeping = 1;
+    core->kit.attention = true; /* nothing is executed behind it */
     kit_clocks(core, mode >> 1 & 7 ? 1u : 0, now);
 }
 

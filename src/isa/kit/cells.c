@@ -424,7 +424,7 @@ oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
     return OAK_OK;
 }
 
-const oak_service_log *kit_services(const oak_core *core)
+oak_service_log *kit_services(oak_core *core)
 {
-    return &kit_look(core)->log;
+    return &kit_of(core)->log;
 }

@@ -475,7 +475,7 @@ void kit_tape(oak_core *core, oak_tape *tape);
 void kit_visit(oak_core *core, const oak_state_visitor *visitor); /* state.c */
 OAK_MUST_USE oak_status kit_count(oak_core *core, bool on);
 OAK_MUST_USE oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally);
-const oak_service_log *kit_services(const oak_core *core);
+oak_service_log *kit_services(oak_core *core);
 
 /* ------------------------------------------------------------------------------------------ ready.c */
 

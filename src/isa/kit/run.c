@@ -130,6 +130,7 @@ static bool serve(oak_core *core, bool *first)
         return true;
     }
     if (kit->blocked || kit->struck || !kit->arch->interrupt(core)) return false;
+    oak_service_begins(&kit->log, kit->time.cycles);
     *first = false;
     return true; /* a more urgent one may follow at once */
 }

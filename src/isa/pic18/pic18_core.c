@@ -358,7 +358,8 @@ static bool take_interrupt(oak_core *core)
     bool wakes = core->sleeping;
     core->sleeping = 0;
     if (wakes) kit->blocked = true; /* the instruction behind it comes first */
-    if (wakes || !let_through(core, ready, &high)) return wakes;
+    ready = wakes ? 0 : let_through(core, ready, &high);
+    if (!ready) return wakes;
     uint32_t vector = high ? PIC18_HIGH : PIC18_LOW;
     if (kit_handler_missing(core, vector, 2)) return false;
     if (kit->observed) kit_watch_entry(core, vector);
@@ -370,6 +371,7 @@ static bool take_interrupt(oak_core *core)
     core->data[INTCON] &= (uint8_t) ~(high ? INTCON_GIEH : INTCON_GIEL);
     *(high ? &core->high : &core->low) = 1;
     oak_service_enter(&kit->log, high ? 1 : 2, vector, now);
+    oak_service_take_all(&kit->log, ready);
     kit->pc = vector;
     kit->time.cycles += 2;
     kit->attention = true;

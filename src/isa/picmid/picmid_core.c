@@ -189,6 +189,7 @@ static bool take_interrupt(oak_core *core)
     if (core->serving < OAK_MOST_NESTED) {
         core->serving++;
         oak_service_enter(&kit->log, 1, PICMID_VECTOR, now);
+        oak_service_take_all(&kit->log, ready);
     }
     kit->pc = PICMID_VECTOR;
     kit->time.cycles += 2;

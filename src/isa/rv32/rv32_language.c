@@ -120,7 +120,8 @@ static void stack_use(const oak_isa_tables *tables, const oak_decoded *decoded, 
 }
 static const oak_exception_frame frame = {.returns_from = UINT32_MAX,
                                           .link_register = RV32_REG_X1,
-                                          .elsewhere = true};
+                                          .elsewhere = true,
+                                          .came_from = "mepc"};
 
 /* ------------------------------------------------------------------------------------------ the whole */
 

@@ -184,8 +184,14 @@ static oak_status chip_service(void *chip, unsigned index, oak_service *service)
     const oak_service_log *log = machine->isa->core->services(machine->core);
     for (unsigned number = 0; number < OAK_MOST_SERVED; number++) {
         if (!log->count[number] || index--) continue;
-        *service =
-            (oak_service){log->vector[number], log->count[number], log->cycles[number], log->longest[number]};
+        *service = (oak_service){.vector = log->vector[number],
+                                 .count = log->count[number],
+                                 .cycles = log->cycles[number],
+                                 .longest = log->longest[number],
+                                 .waits = log->waits[number],
+                                 .waited = log->waited[number],
+                                 .shortest_wait = log->shortest_wait[number],
+                                 .longest_wait = log->longest_wait[number]};
         return OAK_OK;
     }
     return OAK_NOT_FOUND;
