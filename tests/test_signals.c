@@ -2,6 +2,7 @@
 #include "support.h"
 
 #include <stdio.h>
+#include <unistd.h>
 
 #define IDLE " org 0\nhere: nop\n sjmp here\n"
 
@@ -677,6 +678,81 @@ START_TEST(a_run_that_breathes_can_be_ended_between_two_instructions)
 }
 END_TEST
 
+/* What the chip tells of by itself is recorded as if each instruction were looked at: the same changes in the same cycles. Registers that the way into a handler
+ * changes are left out: the chip tells of that, too, where single steps show only what its first instruction has made of it. */
+START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at)
+{
+    static const struct {
+        const char *part, *folder, *values[3];
+        uint64_t cycles;
+    } all[] = {
+        {"mcs51-8k", "extractor", {"flow", "a ^ r0 << 3", "dpl || flow"}, 150000},
+        {"mcs51-8k", "lathe", {"dptr + 1", "b", "cy"}, 40000},
+        {"z80-32k", "press", {"hl", "a == 3 || f", "b - c"}, 300000},
+        {"picmid-8k", "steambox", {"w", "file[0x7f]", "w - 1"}, 60000},
+        {"pic18-32k", "sander", {"w", "data[3]", "w * 3"}, 60000},
+        {"msp430-32k", "shed", {"r12", "r13 + 1", "mem[0x2000:2]"}, 4300000},
+        {"cpu12-64k", "dowels", {"d", "x - y", "a"}, 900000},
+        {"rv32-256k", "planer", {"x5", "x10", "x5 & 0xff"}, 900000},
+        {"a32-1m", "tags", {"r2", "r4 == r2", "r3"}, 900000},
+        {"avr-32k", "cabinet", {"r16", "x", "r17 >> 1"}, 1200000},
+        {"mcs4-4k", "pegs", {"acc", "acc + 1", "ram[0x20]"}, 30000},
+        {"armv7m-256k", "kiln", {"r0", "r1", "r4 & 0xff"}, 200000},
+        {"armv6m-32k", "loom", {"r1 + r2", "r0", "r3 == 0"}, 200000},
+    };
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        text dumps[2] = {{0}, {0}};
+        size_t changes[2] = {0, 0};
+        for (unsigned slow = 0; slow < 2; slow++) {
+            char path[300];
+            oak_opened it;
+            oak_board *board = NULL;
+            oak_event event;
+            snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/%s.asm", all[i].folder, all[i].folder);
+            ck_assert_msg(oak_open(all[i].part, path, &it) == OAK_OK, "%s", path);
+            snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/board.yaml", all[i].folder);
+            if (access(path, R_OK) == 0) {
+                ck_assert_int_eq(oak_board_load(&it.host, path, it.part, NULL, &oak_printer, &board), OAK_OK);
+                ck_assert_int_eq(oak_board_join(board, it.session, 1), OAK_OK);
+            }
+            for (unsigned v = 0; v < 3; v++)
+                ck_assert_msg(oak_session_record(it.session, all[i].values[v], &oak_printer) == OAK_OK,
+                              "%s: %s", all[i].part, all[i].values[v]);
+            if (slow) ck_assert_int_eq(oak_session_record(it.session, "pc - pc", &oak_printer), OAK_OK);
+            for (unsigned part = 0; part < 2; part++) /* a run goes on where another one has ended */
+                ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = all[i].cycles / 2},
+                                                 &oak_printer, &event),
+                                 OAK_OK);
+            const oak_trace *trace = oak_session_trace(it.session);
+            const oak_trace_change *change;
+            for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) {
+                char line[100];
+                oak_text_sink sink = text_sink(&dumps[slow]);
+                if (change->signal > 2) continue;
+                int length =
+                    snprintf(line, sizeof line, "%llu: %u is 0x%x\n", (unsigned long long)change->time,
+                             (unsigned)change->signal, (unsigned)change->value);
+                sink.write(sink.context, line, (size_t)length);
+                changes[slow]++;
+            }
+            oak_session_close(it.session);
+            it.session = NULL;
+            oak_board_free(board);
+            oak_close(&it);
+        }
+        size_t at = 0;
+        while (at < dumps[0].size && at < dumps[1].size && dumps[0].bytes[at] == dumps[1].bytes[at]) at++;
+        size_t from = at > 100 ? at - 100 : 0;
+        ck_assert_msg(dumps[0].size == dumps[1].size && at == dumps[0].size,
+                      "%s: %u changes, not %u: ...%.200s\nand not ...%.200s", all[i].part,
+                      (unsigned)changes[0], (unsigned)changes[1], dumps[0].bytes + from,
+                      dumps[1].bytes + from);
+        ck_assert_msg(changes[0] > 5, "%s: %u changes only", all[i].part, (unsigned)changes[0]);
+        free(dumps[0].bytes), free(dumps[1].bytes);
+    }
+}
+END_TEST
+
 RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_runs,
           pulses_begin_repeat_and_end_as_said, bytes_have_the_bits_parity_and_stop_bits_asked_for,
           a_contact_bounces_by_its_seed_and_then_rests, a_reaction_follows_its_pin_after_the_delay,
@@ -691,4 +767,5 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           a_dump_has_the_exact_times_of_a_crystal_that_does_not_divide_evenly,
           a_dump_that_is_read_back_says_the_same,
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
+          values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           laps_are_counted_with_their_exact_cycles, a_run_that_breathes_can_be_ended_between_two_instructions)

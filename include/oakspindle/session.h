@@ -163,8 +163,8 @@ const char *oak_session_pin_name(const oak_session *session, unsigned pin);
 
 /* --- traces --------------------------------------------------------------------------------------------------- */
 
-/* Records from now on: a pin ("p1.3", "door"), a port ("p1"), every pin that has a name ("pins"), or an expression, which is
- * worked out after each instruction: slower, and exact. OAK_REFUSED after a diagnostic. */
+/* Records from now on: a pin ("p1.3", "door"), a port ("p1"), every pin that has a name ("pins"), or an expression, whose value is
+ * kept whenever it changes; see the watches for what that costs. OAK_REFUSED after a diagnostic. */
 OAK_MUST_USE oak_status oak_session_record(oak_session *session, const char *what, const oak_diag_sink *sink);
 /* Records each moment at which a place is reached. */
 OAK_MUST_USE oak_status oak_session_mark(oak_session *session, const char *place, const oak_diag_sink *sink);

@@ -13,7 +13,8 @@ enum {
     JUDGE_TWO,
     JUDGE_BIT,
     JUDGE_UNLESS, /* 0: goes on at the operation `number` */
-    JUDGE_END
+    JUDGE_END,
+    JUDGE_SAMPLE /* what was worked out is recorded */
 };
 
 /* What the chip is to look at. */
@@ -49,6 +50,11 @@ static bool works_out(oak_session *session, const uint32_t *values, uint32_t *ma
     const judge_op *op = session->judged, *behind = op + session->judged_count;
     uint32_t read = 0;
     for (; op < behind; op++) {
+        if (op->kind == JUDGE_SAMPLE) {
+            session_sample_judged(session, (unsigned)op->number, top);
+            below = stack;
+            continue;
+        }
         if (op->kind <= JUDGE_AGAINST) {
             *below++ = top;
             read |= 1u << op->from;
@@ -166,6 +172,11 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
 static bool compile_all(oak_session *session, judged_values *values)
 {
     session->judged_count = 0;
+    for (size_t i = 0; i < session->sampled_count; i++)
+        if (session_reads_place(session->sampled[i].expr) ||
+            !compile(session, session->sampled[i].expr, 0, values) ||
+            !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)i}))
+            return false;
     for (size_t i = 0; i < session->watch_count; i++) {
         const watch_record *one = &session->watches[i];
         if (!one->expr || !one->about.enabled) continue;
@@ -191,7 +202,7 @@ bool session_judge(oak_session *session)
     memcpy(read, session->read_cells, sizeof read);
     if (compile_all(session, &values)) {
         judge.count = values.count;
-        session->judges_one = values.count == 1;
+        session->judges_one = values.count == 1 && !session->sampled_count;
         forget_vain(session);
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;
     }

@@ -96,11 +96,11 @@ static oak_status record_pins(oak_session *session)
 static void sample(oak_session *session, uint64_t time)
 {
     for (size_t i = 0; i < session->sampled_count; i++) {
-        const sampled_value *one = &session->sampled[i];
+        sampled_value *one = &session->sampled[i];
         oak_reading reading;
-        if (session_evaluate(session, one->expr, one->text, NULL, &reading))
-            note(session, (int)one->signal, time, UINT32_MAX, UINT32_MAX);
-        else note(session, (int)one->signal, time, (uint32_t)reading.value & one->mask, 0);
+        one->known = !session_evaluate(session, one->expr, one->text, NULL, &reading);
+        one->last = one->known ? (uint32_t)reading.value & one->mask : UINT32_MAX;
+        note(session, (int)one->signal, time, one->last, one->known ? 0 : UINT32_MAX);
     }
 }
 
@@ -121,7 +121,9 @@ static oak_status record_value(oak_session *session, const char *what, const oak
     status = oak_trace_add_signal(session->trace, text, bits ? bits : 1, false, &number);
     if (status) return status;
     uint32_t mask = bits < 32 ? ((uint32_t)1 << (bits ? bits : 1)) - 1 : UINT32_MAX;
-    grown[session->sampled_count++] = (sampled_value){expr, text, mask, number};
+    grown[session->sampled_count++] =
+        (sampled_value){.expr = expr, .text = text, .mask = mask, .signal = number};
+    session_others_are_watched(session);
     return OAK_OK;
 }
 
@@ -151,6 +153,16 @@ const oak_trace *oak_session_trace(oak_session *session)
     if (!session) return NULL;
     if (session->trace) oak_trace_set_end(session->trace, now_of(session));
     return session->trace;
+}
+
+void session_sample_judged(oak_session *session, unsigned number, int64_t value)
+{
+    sampled_value *one = &session->sampled[number];
+    uint32_t now = (uint32_t)value & one->mask;
+    if (one->known && one->last == now) return;
+    one->known = true;
+    one->last = now;
+    note(session, (int)one->signal, now_of(session), now, 0);
 }
 
 void session_sample(oak_session *session)

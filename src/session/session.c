@@ -488,12 +488,12 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
     session_look_at_watches(session, 0);
     uint64_t kept = session_keep_moment(session);
     /* Where each instruction is looked at, a breath would last too long. */
-    uint64_t every = session->sampled_count || session->watching ? budget->breath / 32 + 1 : budget->breath;
+    uint64_t every = session->samples || session->watching ? budget->breath / 32 + 1 : budget->breath;
     uint64_t breath = budget->breathe && budget->breath ? limit_from(now.cycles, every) : UINT64_MAX;
     for (;;) {
         uint64_t change = session->attached ? UINT64_MAX : session_apply_drives(session, now.cycles);
         uint64_t until = change < last_cycle ? change : last_cycle;
-        bool singly = session->sampled_count || session->watching;
+        bool singly = session->samples || session->watching;
         uint64_t instruction = singly ? now.instructions + 1 : last_instruction;
         if (breath < until) until = breath;
         if (kept < until) until = kept;

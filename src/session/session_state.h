@@ -53,12 +53,14 @@ typedef struct lap_record {
     bool by_vector;
 } lap_record;
 
-/* A value that is recorded after each instruction. */
+/* A value that is recorded: whenever it has changed, after the instruction. */
 typedef struct sampled_value {
     const oak_expr *expr;
     const char *text;
     uint32_t mask;
     unsigned signal;
+    bool known; /* what it was last, while the chip looks at it */
+    uint32_t last;
 } sampled_value;
 
 /* A time: cycles plus picoseconds. Turned into a cycle only to compare, so that nothing drifts. */
@@ -213,6 +215,8 @@ struct oak_session {
     int16_t recorded_pin[OAK_MOST_PORTS * OAK_MOST_PINS], recorded_port[OAK_MOST_PORTS]; /* signal, or -1 */
     sampled_value *sampled;
     size_t sampled_count, sampled_room;
+    bool
+        samples; /* each instruction has to be looked at, since the chip does not tell of all that is recorded */
     watch_record *watches;
     size_t watch_count, watch_room;
     session_history *history;
@@ -387,6 +391,12 @@ void session_record_pin(oak_session *session, unsigned pin, oak_level level, uin
 void session_sample(oak_session *session);
 void session_rewind_records(oak_session *session);
 void session_pass(oak_session *session, const stop_record *record);
+/* watch.c: they are others than before, and how often they stop in vain is not known. */
+void session_others_are_watched(oak_session *session);
+/* `$` is where execution is. */
+bool session_reads_place(const oak_expr *expr);
+/* Who judges has worked a recorded value out. */
+void session_sample_judged(oak_session *session, unsigned number, int64_t value);
 /* laps.c */
 void session_pass_lap(oak_session *session, const stop_record *record, uint64_t now);
 void session_lap_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);

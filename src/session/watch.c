@@ -89,15 +89,16 @@ static oak_status read_cells(oak_session *session, watch_record *one, const oak_
 }
 
 /* `$` is where execution is. */
-static bool reads_place(const oak_expr *expr)
+bool session_reads_place(const oak_expr *expr)
 {
     switch (expr->kind) {
     case OAK_EXPR_HERE: return true;
     case OAK_EXPR_NUMBER:
     case OAK_EXPR_NAME: return false;
     default:
-        return reads_place(expr->as.of.left) || (expr->as.of.right && reads_place(expr->as.of.right)) ||
-               (expr->as.of.third && reads_place(expr->as.of.third));
+        return session_reads_place(expr->as.of.left) ||
+               (expr->as.of.right && session_reads_place(expr->as.of.right)) ||
+               (expr->as.of.third && session_reads_place(expr->as.of.third));
     }
 }
 
@@ -118,12 +119,11 @@ oak_status session_make_watch(oak_session *session, const char *expression, oak_
         return status;
     }
     one->expr = session_parse(session, one->about.text, sink);
-    one->reads_place = one->expr && reads_place(one->expr);
+    one->reads_place = one->expr && session_reads_place(one->expr);
     return one->expr ? session_evaluate(session, one->expr, one->about.text, sink, &reading) : OAK_REFUSED;
 }
 
-/* The watches are others than before: how often they stop in vain is not known. */
-static void others(oak_session *session)
+void session_others_are_watched(oak_session *session)
 {
     session_unjudge(session);
     session->judges = false;
@@ -150,7 +150,7 @@ oak_status oak_session_add_watch(oak_session *session, const char *expression, o
     session->watches = grown;
     if (number) *number = (unsigned)session->watch_count;
     grown[session->watch_count++] = one;
-    others(session);
+    session_others_are_watched(session);
     return OAK_OK;
 }
 
@@ -167,7 +167,7 @@ oak_status oak_session_enable_watch(oak_session *session, unsigned number, bool 
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = enabled;
     one->known = false;
-    others(session);
+    session_others_are_watched(session);
     return OAK_OK;
 }
 
@@ -178,7 +178,7 @@ oak_status oak_session_remove_watch(oak_session *session, unsigned number)
     if (!one) return OAK_NOT_FOUND;
     one->about.enabled = false;
     one->about.removed = true;
-    others(session);
+    session_others_are_watched(session);
     return OAK_OK;
 }
 
@@ -244,9 +244,13 @@ static void arm_watches(oak_session *session, bool values)
     }
     unsigned accesses = count;
     session->watching = values;
-    if (values && session->judges && session_judge(session)) {
+    session->samples = session->sampled_count != 0;
+    /* What is recorded is wanted at each change, and nothing ends for it. */
+    if ((session->samples || (values && session->judges)) && session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
-        session->watching = !session->judging; /* a chip that does not take the accesses is disarmed */
+        session->watching =
+            values && !session->judging; /* a chip that does not take the accesses is disarmed */
+        session->samples = session->samples && !session->judging;
         return;
     }
     if (values && !session->reads_else && count + session->read_count <= OAK_MOST_WATCHED) {
@@ -298,8 +302,9 @@ int session_look_at_watches(oak_session *session, uint32_t watched)
         if (found < 0) found = (int)i;
     }
     session->collects = false;
-    if (session->watch_count || session->sees_handlers) arm_watches(session, values);
-    else session->watching = false;
+    if (session->watch_count || session->sees_handlers || session->sampled_count)
+        arm_watches(session, values);
+    else session->watching = session->samples = false;
     return found;
 }
 

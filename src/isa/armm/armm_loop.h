@@ -503,7 +503,11 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             SAVE;
             const bool state_ = core->judges_state;
             if (state_) armm_settle(core, op);
-            if (oak_judged_look(&core->kit.judged, core, which_)) goto judged;
+            const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost); /* who judges may ask when */
+            core->kit.time.cycles += done_;
+            const bool ends_ = oak_judged_look(&core->kit.judged, core, which_);
+            core->kit.time.cycles -= done_;
+            if (ends_) goto judged;
             if (state_) core->it = 0;
         }
         from = op;

@@ -59,10 +59,12 @@
         if (from->judged & kit->judged.matter) {                                                             \
             SAVE;                                                                                            \
             uint64_t done =                                                                                  \
-                CORE_RESTLESS ? (spent - (op)->cost) >> 32 : 0; /* a register may depend on it */            \
-            kit->time.instructions += done;                                                                  \
+                spent - (op)->cost; /* a register may depend on it, and who judges may ask when */           \
+            kit->time.instructions += done >> 32;                                                            \
+            kit->time.cycles += (uint32_t)done;                                                              \
             bool ends = oak_judged_look(&kit->judged, core, from->judged);                                   \
-            kit->time.instructions -= done;                                                                  \
+            kit->time.instructions -= done >> 32;                                                            \
+            kit->time.cycles -= (uint32_t)done;                                                              \
             if (ends) goto judged;                                                                           \
         }                                                                                                    \
         from = op;                                                                                           \
