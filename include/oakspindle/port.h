@@ -296,6 +296,8 @@ typedef struct oak_chip_ops {
     /* Lets runs be judged, or (NULL) no longer: every instruction is slower then, whatever it reaches. OAK_OUT_OF_RANGE, or
      * OAK_UNSUPPORTED for what cannot be judged. May be NULL. */
     oak_status (*judge)(void *chip, const oak_judge *judge);
+    /* From within a run, by what is outside: it ends between two instructions, as soon as it can, with OAK_STOP_USER. May be NULL. */
+    void (*halt)(void *chip);
     /* What the instruction that comes next reads and writes as things stand: cells and registers, or bits of them, with the accesses it
      * makes to it. Writes at most `room` of them and returns how many. May be NULL. */
     unsigned (*touches)(void *chip, oak_watched *list, unsigned room);

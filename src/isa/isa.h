@@ -372,6 +372,8 @@ typedef struct oak_core_ops {
     void (*interrupt)(oak_core *core, unsigned line, bool level, uint64_t from);
     /* Something has changed that may bring the next event of a device nearer. */
     void (*attend)(oak_core *core);
+    /* As the chip port's halt. */
+    void (*halt)(oak_core *core);
     /* Lets time pass in a core that has parked or sleeps. */
     void (*idle)(oak_core *core, uint64_t until_cycle);
     /* Bytes of code memory that are data: to execute them is a fault. */

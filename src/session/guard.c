@@ -26,6 +26,11 @@ static unsigned guard_touches(void *chip, oak_watched *list, unsigned room)
     return PORT((oak_session *)chip).ops->touches(PORT((oak_session *)chip).chip, list, room);
 }
 
+static void guard_halt(void *chip)
+{
+    PORT((oak_session *)chip).ops->halt(PORT((oak_session *)chip).chip);
+}
+
 static oak_status guard_reset(void *chip)
 {
     oak_session *session = chip;
@@ -77,6 +82,7 @@ void session_guard(oak_session *session, const oak_chip_port *port)
     PUT(write_memory)
     PUT(read_pin)
     PUT(drive_pin)
+    PUT(halt)
     PUT(set_stop)
     PUT(read_time)
     PUT(write_time)

@@ -30,6 +30,10 @@ static void pin_changed(void *context, unsigned pin, oak_level level, uint64_t c
     oak_session *session = context;
     if (session->looks_for_pins && session->read_pins[pin / OAK_MOST_PINS] >> pin % OAK_MOST_PINS & 1)
         session->pin_cycle = cycle;
+    if (session->halts_at_pins && session->halting_pins[pin / OAK_MOST_PINS] >> pin % OAK_MOST_PINS & 1) {
+        session->halted = true;
+        session->chip.ops->halt(session->chip.chip);
+    }
     session_record_pin(session, pin, level, cycle);
     if (session->lap_count) session_lap_pin(session, pin, level, cycle);
     if (session_trigger_drives(session, pin, level, cycle)) session_attach(session);

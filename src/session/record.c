@@ -98,6 +98,7 @@ static void sample(oak_session *session, uint64_t time)
     for (size_t i = 0; i < session->sampled_count; i++) {
         sampled_value *one = &session->sampled[i];
         oak_reading reading;
+        session->reads_more |= one->reads_place;
         one->known = !session_evaluate(session, one->expr, one->text, NULL, &reading);
         one->last = one->known ? (uint32_t)reading.value & one->mask : UINT32_MAX;
         note(session, (int)one->signal, time, one->last, one->known ? 0 : UINT32_MAX);
@@ -121,8 +122,8 @@ static oak_status record_value(oak_session *session, const char *what, const oak
     status = oak_trace_add_signal(session->trace, text, bits ? bits : 1, false, &number);
     if (status) return status;
     uint32_t mask = bits < 32 ? ((uint32_t)1 << (bits ? bits : 1)) - 1 : UINT32_MAX;
-    grown[session->sampled_count++] =
-        (sampled_value){.expr = expr, .text = text, .mask = mask, .signal = number};
+    grown[session->sampled_count++] = (sampled_value){
+        .expr = expr, .text = text, .mask = mask, .signal = number, .reads_place = session_reads_place(expr)};
     session_others_are_watched(session);
     return OAK_OK;
 }

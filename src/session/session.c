@@ -505,8 +505,12 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
         /* What is at this place counts, whatever ends the run here or does not; and before a copy is taken of it. */
         int found = which_stop(session, event->stop.pc, now.instructions, false, sink);
         bool watched = event->stop.reason == OAK_STOP_WATCH; /* written; perhaps nothing has come of it */
+        bool halted =
+            event->stop.reason == OAK_STOP_USER && session->halted; /* a pin has changed that matters */
+        session->halted = false;
         session->entered = watched && (event->stop.watched & session->handler_bit);
-        if ((session->watching || watched) && event->stop.reason != OAK_STOP_FAULT &&
+        if ((session->watching || watched || halted) &&
+            event->stop.reason != OAK_STOP_FAULT &&
             (event->watch = session_look_at_watches(session, watched ? event->stop.watched : 0)) >= 0) {
             event->stop.reason = OAK_STOP_WATCH;
             break;
@@ -520,7 +524,8 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
             if (status) return status;
             continue;
         }
-        bool goes_on = watched || (event->stop.reason == OAK_STOP_CYCLES && now.cycles < last_cycle) ||
+        bool goes_on = watched || halted ||
+                       (event->stop.reason == OAK_STOP_CYCLES && now.cycles < last_cycle) ||
                        (event->stop.reason == OAK_STOP_STEPS && now.instructions < last_instruction);
         /* A run passes over a stop point where it begins; one that is reached just when a pin changes must not be lost. */
         if (event->stop.reason == OAK_STOP_POINT || goes_on) {

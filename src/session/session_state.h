@@ -59,7 +59,8 @@ typedef struct sampled_value {
     const char *text;
     uint32_t mask;
     unsigned signal;
-    bool known; /* what it was last, while the chip looks at it */
+    bool reads_place; /* its value depends on where execution is */
+    bool known;       /* what it was last, while the chip looks at it */
     uint32_t last;
 } sampled_value;
 
@@ -242,6 +243,9 @@ struct oak_session {
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
+    bool reads_more;                       /* something else than cells and pins */
+    uint32_t halting_pins[OAK_MOST_PORTS]; /* a run ends when one of them changes */
+    bool halts_at_pins, halted;
     bool reads_pins; /* where it reads levels of pins: which, */
     uint32_t read_pins[OAK_MOST_PORTS];
     uint64_t pin_cycle; /* and, while they are looked for, when one of them has changed last */

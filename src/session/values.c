@@ -18,10 +18,16 @@ bool session_find_bit_cell(const oak_session *session, uint32_t address, unsigne
     return false;
 }
 
+/* Of something that neither the chip nor the outside tells of. */
+static void note_else(oak_session *session)
+{
+    session->reads_else = session->reads_more = true;
+}
+
 static void note_written(oak_session *session, unsigned number)
 {
     if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
-        session->reads_else = true;
+        note_else(session);
     else
         session->read_cells[session->read_count++] =
             (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = number, .size = 1};
@@ -72,7 +78,7 @@ static void note_read(oak_session *session, unsigned space, uint32_t address, un
     if (!session->collects) return;
     if (note_core_cell(session, space, address, bits ? bits : UINT32_MAX)) return;
     bool memory = oak_part_find_memory(session->part, space, address) != NULL;
-    if (!memory || session->read_count == OAK_MOST_WATCHED) session->reads_else = true;
+    if (!memory || session->read_count == OAK_MOST_WATCHED) note_else(session);
     else
         session->read_cells[session->read_count++] =
             (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
@@ -107,10 +113,11 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
         oak_pin pin;
         if (!session_find_bit_cell(session, address, &in, &cell)) return OAK_OUT_OF_RANGE;
         session->chip.ops->read_memory(session->chip.chip, in, cell, read, 1);
-        note_read(session, in, cell, 1, (uint8_t)(1u << bit));
         *value = read[0] >> bit & 1;
         int port = session_port_of(session, in, cell);
+        if (port < 0) note_read(session, in, cell, 1, (uint8_t)(1u << bit));
         if (port < 0) return OAK_OK;
+        session->reads_else = true;
         note_pins(session, (unsigned)port, (uint32_t)1 << bit);
         if (!session->chip.ops->read_pin(session->chip.chip, (unsigned)port * OAK_MOST_PINS + bit, &pin))
             *value = pin.result != OAK_LOW;
@@ -149,9 +156,9 @@ static uint32_t port_levels(oak_session *session, unsigned port)
 /* A special register; `bits` are those that somebody wants to know. */
 static uint32_t read_bits(oak_session *session, const oak_part_register *reg, uint32_t bits)
 {
-    note_read(session, reg->space, reg->address, (reg->bits + 7u) / 8u, bits > 0xFF ? 0 : (uint8_t)bits);
     int port = session_port_of(session, reg->space, reg->address);
     if (port >= 0) return port_levels(session, (unsigned)port);
+    note_read(session, reg->space, reg->address, (reg->bits + 7u) / 8u, bits > 0xFF ? 0 : (uint8_t)bits);
     uint8_t bytes[4] = {0};
     session->chip.ops->read_memory(session->chip.chip, reg->space, reg->address, bytes,
                                    (reg->bits + 7u) / 8u);
@@ -180,9 +187,9 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     uint64_t cell;
     oak_status status = OAK_OK;
     *bits = 64;
-    bool other = name->kind == NAME_PORT || name->kind == NAME_PIN || name->kind == NAME_HANDLING ||
-                 name->kind == NAME_DEPTH || name->kind == NAME_CYCLE;
-    if (other) session->reads_else = true;
+    if (name->kind == NAME_PORT || name->kind == NAME_PIN) session->reads_else = true;
+    if (name->kind == NAME_HANDLING || name->kind == NAME_DEPTH || name->kind == NAME_CYCLE)
+        note_else(session);
     switch (name->kind) {
     case NAME_REGISTER:
         note_register(session, name->number, UINT32_MAX);

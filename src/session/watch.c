@@ -194,6 +194,7 @@ void session_disarm_watches(oak_session *session)
 {
     if (session->chip.ops->watch) session->chip.ops->watch(session->chip.chip, NULL, 0);
     session->armed_count = 0;
+    session->halts_at_pins = false;
     session_unjudge(session);
 }
 
@@ -243,6 +244,7 @@ static void arm_watches(oak_session *session, bool values)
         cells[count++] = (oak_watched){.accesses = OAK_ACCESS_HANDLER};
     }
     unsigned accesses = count;
+    session->halts_at_pins = false;
     session->watching = values;
     session->samples = session->sampled_count != 0;
     /* What is recorded is wanted at each change, and nothing ends for it. */
@@ -253,13 +255,17 @@ static void arm_watches(oak_session *session, bool values)
         session->samples = session->samples && !session->judging;
         return;
     }
-    if (values && !session->reads_else && count + session->read_count <= OAK_MOST_WATCHED) {
+    bool told =
+        !session->reads_else || (!session->reads_more && session->attached && session->chip.ops->halt);
+    if ((values || session->samples) && told && count + session->read_count <= OAK_MOST_WATCHED) {
         for (unsigned i = 0; i < session->read_count; i++) {
             session->armed_watch[count] = -1;
             cells[count++] = session->read_cells[i];
         }
         if (arm(session, cells, count)) {
-            session->watching = false;
+            session->watching = session->samples = false;
+            session->halts_at_pins = session->reads_else;
+            for (unsigned i = 0; i < OAK_MOST_PORTS; i++) session->halting_pins[i] = session->read_pins[i];
             return;
         }
     }
@@ -278,6 +284,7 @@ static bool happened(oak_session *session, watch_record *one, uint32_t watched)
         return false;
     }
     session->reads_else |= one->reads_place;
+    session->reads_more |= one->reads_place;
     if (session_evaluate(session, one->expr, one->about.text, NULL, &reading)) return false;
     bool hit = one->known && (one->about.kind == OAK_WATCH_HOLDS ? reading.value && !one->last
                                                                  : reading.value != one->last);
@@ -290,9 +297,11 @@ int session_look_at_watches(oak_session *session, uint32_t watched)
 {
     int found = -1;
     bool values = false;
-    session->reads_else = false;
+    session->reads_else = session->reads_more = session->reads_pins = false;
     session->collects = true;
     session->read_count = 0;
+    for (unsigned i = 0; i < OAK_MOST_PORTS; i++) session->read_pins[i] = 0;
+    if (!session->judging) session_sample(session); /* what it reads counts as well */
     for (size_t i = 0; i < session->watch_count; i++) {
         watch_record *one = &session->watches[i];
         if (!one->about.enabled) continue;

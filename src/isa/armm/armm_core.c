@@ -979,9 +979,10 @@ static oak_status create_v7(const oak_isa_tables *tables, const oak_core_setup *
         .create = create_function, .destroy = destroy, .reset = reset, .program = program, .run = kit_run,   \
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
         .write_memory = write_memory, .set_stop = armm_set_stop, .time = kit_time,                           \
-        .interrupt = armm_interrupt, .attend = kit_attend, .idle = idle, .mark_data = mark_data,             \
-        .check_reads = check_reads, .strike = kit_strike, .visit = visit, .exception = exception_now,        \
-        .services = kit_services, .tape = tape, .place = place, .watch = watch, .judge = judge,              \
-        .touches = armm_touches, .count = count, .counted = counted, .mark_object = mark_object              \
+        .interrupt = armm_interrupt, .halt = kit_halt, .attend = kit_attend, .idle = idle,                   \
+        .mark_data = mark_data, .check_reads = check_reads, .strike = kit_strike, .visit = visit,            \
+        .exception = exception_now, .services = kit_services, .tape = tape, .place = place, .watch = watch,  \
+        .judge = judge, .touches = armm_touches, .count = count, .counted = counted,                         \
+        .mark_object = mark_object                                                                           \
     }
 const oak_core_ops armv6m_core_ops = OPS(create_v6), armv7m_core_ops = OPS(create_v7);

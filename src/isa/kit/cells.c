@@ -424,6 +424,11 @@ oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally)
     return OAK_OK;
 }
 
+void kit_halt(oak_core *core)
+{
+    kit_of(core)->halted = kit_of(core)->attention = true;
+}
+
 oak_service_log *kit_services(oak_core *core)
 {
     return &kit_of(core)->log;

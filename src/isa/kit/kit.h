@@ -313,6 +313,7 @@ typedef struct kit_core {
     } written[KIT_MOST_WRITTEN];
     unsigned written_count;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
+    bool halted;                   /* somebody outside ends the run */
     oak_judged judged;
     uint32_t judged_pc; /* the instruction that was under way last, where somebody judges */
 
@@ -476,6 +477,7 @@ void kit_visit(oak_core *core, const oak_state_visitor *visitor); /* state.c */
 OAK_MUST_USE oak_status kit_count(oak_core *core, bool on);
 OAK_MUST_USE oak_status kit_counted(const oak_core *core, uint32_t address, oak_tally *tally);
 oak_service_log *kit_services(oak_core *core);
+void kit_halt(oak_core *core);
 
 /* ------------------------------------------------------------------------------------------ ready.c */
 
@@ -539,10 +541,10 @@ static inline bool kit_judged(oak_core *core)
 /* What every architecture takes from the kit as it is. */
 #define KIT_CORE_OPS_BUT_MEMORY                                                                              \
     .destroy = kit_destroy, .reset = kit_reset, .program = kit_program, .run = kit_run,                      \
-    .set_stop = kit_set_stop, .time = kit_time, .attend = kit_attend, .strike = kit_strike,                  \
-    .services = kit_services, .count = kit_count, .counted = kit_counted, .tape = kit_tape,                  \
-    .place = kit_place, .watch = kit_watch, .judge = kit_judge, .visit = kit_visit, .touches = kit_touches,  \
-    .stall = kit_stall
+    .set_stop = kit_set_stop, .time = kit_time, .halt = kit_halt, .attend = kit_attend,                      \
+    .strike = kit_strike, .services = kit_services, .count = kit_count, .counted = kit_counted,              \
+    .tape = kit_tape, .place = kit_place, .watch = kit_watch, .judge = kit_judge, .visit = kit_visit,        \
+    .touches = kit_touches, .stall = kit_stall
 #define KIT_CORE_OPS KIT_CORE_OPS_BUT_MEMORY, .read_memory = kit_read_memory, .write_memory = kit_write_memory
 
 #endif

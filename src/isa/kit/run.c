@@ -142,6 +142,7 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
     kit_core *kit = kit_of(core);
     bool first = true;
     kit->used = true;
+    kit->halted = false;
     if (kit->arch->starts && !kit->arch->starts(core)) {
         fill_stop(core, OAK_STOP_FAULT, stop);
         return;
@@ -155,6 +156,11 @@ void kit_run(oak_core *core, uint64_t until_cycle, uint64_t until_instruction, o
             if (kit->struck || kit->faulted) { /* whatever sets these calls for attention, too */
                 kit->struck = kit->faulted = false;
                 fill_stop(core, OAK_STOP_FAULT, stop);
+                return;
+            }
+            if (kit->halted && kit->time.cycles < until_cycle) {
+                kit->halted = false;
+                fill_stop(core, OAK_STOP_USER, stop);
                 return;
             }
             if (kit->watch_hits ||

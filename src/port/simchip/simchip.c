@@ -177,6 +177,12 @@ static oak_status chip_external(void *chip, unsigned space, const oak_external *
     return machine->isa->core->external(machine->core, space, ranges, count);
 }
 
+static void chip_halt(void *chip)
+{
+    oak_machine *machine = chip;
+    machine->isa->core->halt(machine->core);
+}
+
 static oak_status chip_service(void *chip, unsigned index, oak_service *service)
 {
     oak_machine *machine = chip;
@@ -260,6 +266,7 @@ oak_chip_port oak_machine_port(oak_machine *machine)
         .visit_state = chip_visit_state,
         .take_output = chip_take_output,
         .attach = chip_attach,
+        .halt = chip_halt,
         .served = chip_served,
         .service = chip_service,
         .external = chip_external,
