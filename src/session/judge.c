@@ -93,8 +93,14 @@ static bool put(oak_session *session, judge_op op)
     return true;
 }
 
+/* The program counter, and what no memory is: a register of a device. */
+static bool changes_itself(const oak_session *session, const oak_watched *read)
+{
+    return !read->space || !oak_part_find_memory(session->part, read->space, read->address);
+}
+
 /* The number of a value that has just been read, among those that the chip is to look at. */
-static int value_number(const oak_watched *read, judged_values *values)
+static int value_number(const oak_session *session, const oak_watched *read, judged_values *values)
 {
     for (unsigned i = 0; i < values->count; i++) {
         const oak_watched *one = &values->cells[i];
@@ -102,8 +108,12 @@ static int value_number(const oak_watched *read, judged_values *values)
             return (int)i;
     }
     if (values->count == OAK_MOST_JUDGED) return -1;
-    values->cells[values->count] =
-        (oak_watched){.space = read->space, .address = read->address, .size = read->size};
+    values->cells[values->count] = (oak_watched){
+        .space = read->space,
+        .accesses =
+            read->accesses & OAK_ACCESS_CHANGE && changes_itself(session, read) ? OAK_ACCESS_CHANGE : 0,
+        .address = read->address,
+        .size = read->size};
     values->masks[values->count] = 0;
     return (int)values->count++;
 }
@@ -133,15 +143,15 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
 {
     oak_reading reading;
     if (depth == JUDGE_DEPTH) return false;
-    session->collects = true;
+    session->collects = session->compiles = true;
     session->reads_else = false;
     session->read_count = 0;
     oak_status status = session_evaluate(session, expr, "", NULL, &reading);
-    session->collects = false;
+    session->collects = session->compiles = false;
     if (status || session->reads_else) return false;
     if (!session->read_count) return put(session, (judge_op){.kind = JUDGE_NUMBER, .number = reading.value});
     if (expr->kind == OAK_EXPR_NAME || expr->kind == OAK_EXPR_CELL) {
-        int from = value_number(&session->read_cells[0], values);
+        int from = value_number(session, &session->read_cells[0], values);
         if (from < 0) return false;
         judge_op op = bits_of(session, expr, (unsigned)from);
         values->masks[from] |= op.mask << op.shift;

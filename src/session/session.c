@@ -509,8 +509,7 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
             event->stop.reason == OAK_STOP_USER && session->halted; /* a pin has changed that matters */
         session->halted = false;
         session->entered = watched && (event->stop.watched & session->handler_bit);
-        if ((session->watching || watched || halted) &&
-            event->stop.reason != OAK_STOP_FAULT &&
+        if ((session->watching || watched || halted) && event->stop.reason != OAK_STOP_FAULT &&
             (event->watch = session_look_at_watches(session, watched ? event->stop.watched : 0)) >= 0) {
             event->stop.reason = OAK_STOP_WATCH;
             break;

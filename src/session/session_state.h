@@ -243,6 +243,7 @@ struct oak_session {
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;
+    bool compiles;                         /* for who judges, who can look at more */
     bool reads_more;                       /* something else than cells and pins */
     uint32_t halting_pins[OAK_MOST_PORTS]; /* a run ends when one of them changes */
     bool halts_at_pins, halted;

@@ -26,7 +26,10 @@ static void note_else(oak_session *session)
 
 static void note_written(oak_session *session, unsigned number)
 {
-    if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
+    if (number == session->part->architecture->pc_register && session->compiles)
+        session->read_cells[session->read_count++] =
+            (oak_watched){.accesses = OAK_ACCESS_CHANGE, .address = number, .size = 1};
+    else if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
         note_else(session);
     else
         session->read_cells[session->read_count++] =
@@ -78,7 +81,10 @@ static void note_read(oak_session *session, unsigned space, uint32_t address, un
     if (!session->collects) return;
     if (note_core_cell(session, space, address, bits ? bits : UINT32_MAX)) return;
     bool memory = oak_part_find_memory(session->part, space, address) != NULL;
-    if (!memory || session->read_count == OAK_MOST_WATCHED) note_else(session);
+    if (!memory && session->compiles && bytes <= 4)
+        session->read_cells[session->read_count++] =
+            (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
+    else if (!memory || session->read_count == OAK_MOST_WATCHED) note_else(session);
     else
         session->read_cells[session->read_count++] =
             (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};

@@ -248,7 +248,8 @@ static void arm_watches(oak_session *session, bool values)
     session->watching = values;
     session->samples = session->sampled_count != 0;
     /* What is recorded is wanted at each change, and nothing ends for it. */
-    if ((session->samples || (values && session->judges)) && session_judge(session)) {
+    if ((session->samples || (values && (session->judges || session->reads_more))) &&
+        session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
         session->watching =
             values && !session->judging; /* a chip that does not take the accesses is disarmed */

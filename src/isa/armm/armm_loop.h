@@ -505,8 +505,11 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             if (state_) armm_settle(core, op);
             const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost); /* who judges may ask when */
             core->kit.time.cycles += done_;
+const uint32_t began_at_ = core->kit.pc;
+            if (core->kit.judged_always) core->kit.pc = armm_pc_of(core, op);
             const bool ends_ = oak_judged_look(&core->kit.judged, core, which_);
             core->kit.time.cycles -= done_;
+core->kit.pc = began_at_;
             if (ends_) goto judged;
             if (state_) core->it = 0;
         }

@@ -314,6 +314,7 @@ typedef struct kit_core {
     unsigned written_count;
     uint32_t watch_hits, watch_pc; /* as in oak_stop */
     bool halted;                   /* somebody outside ends the run */
+    uint16_t judged_always;        /* the values that may change by themselves, a bit each */
     oak_judged judged;
     uint32_t judged_pc; /* the instruction that was under way last, where somebody judges */
 

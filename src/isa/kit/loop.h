@@ -62,9 +62,12 @@
                 spent - (op)->cost; /* a register may depend on it, and who judges may ask when */           \
             kit->time.instructions += done >> 32;                                                            \
             kit->time.cycles += (uint32_t)done;                                                              \
+            uint32_t began_at = kit->pc;                                                                     \
+            if (kit->judged_always) kit->pc = (uint32_t)((op)-ops);                                          \
             bool ends = oak_judged_look(&kit->judged, core, from->judged);                                   \
             kit->time.instructions -= done >> 32;                                                            \
             kit->time.cycles -= (uint32_t)done;                                                              \
+            kit->pc = began_at;                                                                              \
             if (ends) goto judged;                                                                           \
         }                                                                                                    \
         from = op;                                                                                           \

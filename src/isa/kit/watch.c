@@ -129,7 +129,7 @@ bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, 
 
 uint16_t kit_may_change(const oak_core *core, uint32_t pc)
 {
-    unsigned which = 0;
+    unsigned which = kit_look(core)->judged_always;
     for (unsigned i = 0; i < kit_look(core)->judged.count; i++)
         which |= (unsigned)kit_may_reach(core, pc, kit_look(core)->judges[i], 2) << i;
     return (uint16_t)which;
@@ -237,9 +237,16 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
     kit_core *kit = kit_of(core);
     const oak_architecture *about = &kit->arch->isa->about;
     oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, core, judge);
+    kit->judged_always = 0;
     for (unsigned i = 0; !status && i < kit->judged.count; i++) {
         oak_watched *cells = &kit->judged.value[i].cells;
         const struct kit_register *lies = kit->arch->registers_at;
+        if (cells->accesses & OAK_ACCESS_CHANGE) {
+            kit->judged_always |= (uint16_t)(1u << i);
+            kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
+            kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
+            continue;
+        }
         for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
             const oak_register_cells *one = &about->cells[c];
             if (one->space == cells->space && one->address == cells->address && one->size == cells->size &&
