@@ -95,14 +95,18 @@ void oak_machine_catch_up(oak_machine *machine)
 oak_status oak_machine_read_device(oak_machine *machine, uint32_t address, uint8_t *bytes, size_t count)
 {
     unsigned number;
+    uint8_t all[4];
+    const oak_part_register *last = NULL;
     for (size_t i = 0; i < count; i++) {
         uint32_t at = address + (uint32_t)i;
         const oak_part_register *reg = sim_register_over(machine, at, &number);
         if (!reg) return OAK_OUT_OF_RANGE;
-        uint8_t all[4];
-        uint32_t value =
-            sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), false, 0);
-        oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
+        if (reg != last) { /* once for all of its bytes */
+            uint32_t value =
+                sim_register_value(machine, number, machine->stored[number], sim_now_of(machine), false, 0);
+            oak_put_number(&machine->isa->about, reg->space, value, all, (reg->bits + 7u) / 8u);
+            last = reg;
+        }
         bytes[i] = all[at - reg->address];
     }
     return OAK_OK;

@@ -219,7 +219,9 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
             value &= ~(mask << role->bit);
             continue;
         }
-        ops->advance(block, now);
+        bool again = i > machine->first_binding[number] &&
+                     machine->bindings[i - 1].block == machine->bindings[i].block;
+        if (!again) ops->advance(block, now);
         uint32_t field = ops->get(block, role->role, now);
         bool pins = role->role == OAK_PORT_INPUT || role->role == OAK_PORT_DATA;
         if (asked && block->about->kind == OAK_BLOCK_PORT && pins)
