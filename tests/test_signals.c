@@ -693,6 +693,18 @@ START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_
         {"avr-32k", "cabinet", {"pc > 0x100", "PORTB", "r16"}, 1200000},
         {"armv7m-256k", "kiln", {"pc", "P2_OUT", "r3"}, 20000},
         {"rv32-256k", "planer", {"pc & 0xff", "P0_OUT", "x5"}, 20000},
+        {"mcs51-8k", "treadle/mcs51", {"pc", "p1", "tl0"}, 3000},
+        {"z80-32k", "treadle/z80", {"pc", "C0_CTRL", "a"}, 3000},
+        {"picmid-8k", "treadle/picmid", {"pc", "TMR0", "w"}, 3000},
+        {"pic18-32k", "treadle/pic18", {"pc", "TRISB", "w"}, 3000},
+        {"msp430-32k", "treadle/msp430", {"pc", "TAR", "r12"}, 3000},
+        {"cpu12-64k", "treadle/cpu12", {"pc", "TCNT", "a"}, 3000},
+        {"avr-32k", "treadle/avr", {"PORTB", "TCNT0", "r16"}, 3000},
+        {"mcs4-4k", "treadle/mcs4", {"pc", "acc", "cy"}, 3000},
+        {"rv32-256k", "treadle/rv32", {"pc", "MT_TIME", "x5"}, 3000},
+        {"a32-512k", "treadle/a32", {"pc", "TIM0_COUNT", "r0"}, 3000},
+        {"armv6m-32k", "treadle/armv6m", {"pc", "SYST_CVR", "r0"}, 3000},
+        {"armv7m-256k", "treadle/armv7m", {"pc", "TIM0_COUNT", "r0"}, 3000},
         {"z80-32k", "press", {"hl", "a == 3 || f", "b - c"}, 300000},
         {"picmid-8k", "steambox", {"w", "file[0x7f]", "w - 1"}, 60000},
         {"pic18-32k", "sander", {"w", "data[3]", "w * 3"}, 60000},
@@ -713,7 +725,12 @@ START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_
             oak_opened it;
             oak_board *board = NULL;
             oak_event event;
-            snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/%s.asm", all[i].folder, all[i].folder);
+            /* a program of its own folder, or one of several in one */
+            if (strchr(all[i].folder, '/'))
+                snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s.asm", all[i].folder);
+            else
+                snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/%s.asm", all[i].folder,
+                         all[i].folder);
             ck_assert_msg(oak_open(all[i].part, path, &it) == OAK_OK, "%s", path);
             snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/board.yaml", all[i].folder);
             if (access(path, R_OK) == 0) {

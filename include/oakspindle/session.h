@@ -127,9 +127,9 @@ typedef struct oak_watch {
     bool enabled, removed;
 } oak_watch;
 
-/* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of cells and registers that the
- * program seldom writes; an expression with the program counter, a pin or a register of a device in it is worked out after each
- * instruction, and a run is many times slower while there is one. At most
+/* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of pins, and of cells and registers that the
+ * program seldom writes; the program counter and registers of devices are looked at behind each instruction, and a run is many times slower
+ * while there is such an expression. At most
  * OAK_MOST_WATCHES watches of accesses. `number` may be NULL. OAK_REFUSED after a diagnostic; OAK_UNSUPPORTED, after one too, where the chip cannot tell of accesses. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,

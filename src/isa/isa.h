@@ -341,6 +341,8 @@ typedef struct oak_core_setup {
     uint64_t (*resets_at)(void *machine);
     /* The chip resets itself: a request by the program, or a watchdog. */
     void (*reset_devices)(void *machine);
+    /* Registers of devices that lie in the core's one space, as they are stored: nothing happens. */
+    oak_status (*look)(void *machine, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
     /* What a core must know of its part. */
     unsigned interrupt_count, priority_bits;
     /* Somebody outside will still change pins by himself. */

@@ -1,13 +1,17 @@
 /* judge.c — the values of a judge, and whether one has changed. */
 #include "isa/judge.h"
 
-static oak_status ask(const oak_isa *isa, const oak_core *core, const oak_watched *cells, uint32_t *value)
+static oak_status ask(const oak_judged *judged, const oak_core *core, const oak_watched *cells,
+                      uint32_t *value)
 {
+    const oak_isa *isa = judged->isa;
     uint8_t bytes[4];
     if (!cells->space) return isa->core->read_register(core, cells->address, value);
     unsigned count = cells->size * oak_unit_bytes(&isa->about, cells->space);
     if (!count || count > sizeof bytes) return OAK_OUT_OF_RANGE;
     oak_status status = isa->core->read_memory(core, cells->space, cells->address, bytes, count);
+    if (status == OAK_OUT_OF_RANGE && judged->look)
+        status = judged->look(judged->machine, cells->space, cells->address, bytes, count);
     if (!status) *value = (uint32_t)oak_number_at(&isa->about, cells->space, bytes, count);
     return status;
 }
@@ -25,15 +29,15 @@ uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oa
         for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
         return result;
     default:
-        (void)!ask(judged->isa, core, &value->cells, &result); /* it could be read when it was set */
+        (void)!ask(judged, core, &value->cells, &result); /* it could be read when it was set */
         return result;
     }
 }
 
-oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core *core,
-                          const oak_judge *judge)
+oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
+                          const oak_core *core, const oak_judge *judge)
 {
-    oak_judged made = {.isa = isa};
+    oak_judged made = {.isa = isa, .look = setup->look, .machine = setup->machine};
     if (judge) {
         if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
         made.judge = (oak_judge){.context = judge->context, .ends = judge->ends};
@@ -43,7 +47,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.value[i].cells = judge->cells[i];
         made.value[i].mask = judge->masks[i];
         made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
-        oak_status status = ask(isa, core, &judge->cells[i], &made.last[i]);
+        oak_status status = ask(&made, core, &judge->cells[i], &made.last[i]);
         if (status) return status;
     }
     *judged = made;

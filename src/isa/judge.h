@@ -26,6 +26,9 @@ typedef struct oak_judged_value {
 typedef struct oak_judged {
     oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
+    oak_status (*look)(void *machine, unsigned space, uint32_t address, uint8_t *bytes,
+                       size_t count); /* of the setup, as is */
+    void *machine;
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
@@ -36,8 +39,8 @@ enum { OAK_JUDGED_ALL = (1 << OAK_MOST_JUDGED) - 1 };
 _Static_assert(OAK_MOST_JUDGED <= 16, "each of them has a bit");
 
 /* Takes a judge, or (NULL) takes leave of one; oak_judged_at then says where values are kept. OAK_OUT_OF_RANGE for what cannot be read. */
-OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core *core,
-                                       const oak_judge *judge);
+OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
+                                       const oak_core *core, const oak_judge *judge);
 /* A value lies here: in a register of the host, or as cells of memory. */
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
 /* What the values are now is what they are compared with. */

@@ -121,6 +121,13 @@ oak_status oak_machine_write_device(oak_machine *machine, uint32_t address, cons
     return sim_bus_write(machine, address, (unsigned)count, value, sim_now_of(machine));
 }
 
+static oak_status look(void *context, unsigned space, uint32_t address, uint8_t *bytes, size_t count)
+{
+    oak_machine *machine = context;
+    if (!machine->stored || space != machine->isa->about.code_space) return OAK_OUT_OF_RANGE;
+    return oak_machine_read_device(machine, address, bytes, count);
+}
+
 static void lose(void *context)
 {
     oak_machine *machine = context;
@@ -302,6 +309,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .acknowledge = sim_acknowledge,
                             .suffer = sim_suffer_in_core,
                             .reset_devices = reset_devices,
+                            .look = look,
                             .resets_at = sim_resets_at,
                             .clocks = sim_clocks,
                             .outside_acts = sim_outside_acts,

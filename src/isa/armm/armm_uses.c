@@ -83,7 +83,7 @@ uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
     bool stores = known && arm_stores(core->kit.tables, decoded.row);
     if (written & ARMM_STACK_POINTERS) written |= ARMM_STACK_POINTERS;
     if (in_block) written |= BIT(ARMM_XPSR);
-    unsigned which = 0;
+    unsigned which = core->kit.judged_always;
     for (unsigned i = 0; i < core->kit.judged.count; i++) {
         const oak_watched *cells = &core->kit.judged.value[i].cells;
         which |= (unsigned)(cells->space ? stores : written >> cells->address & 1) << i;
