@@ -678,6 +678,36 @@ START_TEST(a_run_that_breathes_can_be_ended_between_two_instructions)
 }
 END_TEST
 
+/* However much an expression reads. */
+START_TEST(an_expression_may_read_the_same_as_often_as_it_likes)
+{
+    static const char *const names[] = {"pc", "TCON", "a", "p1", "iram[0x30]", "vane"};
+    for (unsigned i = 0; i < sizeof names / sizeof *names; i++) {
+        char all[600] = "", one[40];
+        oak_opened it;
+        oak_event event;
+        for (unsigned n = 0; n < 30; n++)
+            snprintf(all + strlen(all), sizeof all - strlen(all), "%s%s", n ? " + " : "", names[i]);
+        snprintf(one, sizeof one, "30 * %s", names[i]);
+        ck_assert_int_eq(oak_open("mcs51-8k", SOURCE_FOLDER "/examples/extractor/extractor.asm", &it),
+                         OAK_OK);
+        ck_assert_int_eq(oak_session_record(it.session, all, &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_add_watch(it.session, all, OAK_WATCH_HOLDS, &oak_printer, NULL), OAK_OK);
+        ck_assert_int_eq(oak_session_enable_watch(it.session, 0, false), OAK_OK);
+        ck_assert_int_eq(oak_session_record(it.session, one, &oak_printer), OAK_OK);
+        ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 3000}, &oak_printer, &event),
+                         OAK_OK);
+        const oak_trace *trace = oak_session_trace(it.session);
+        const oak_trace_change *change, *last[2] = {NULL, NULL};
+        for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) last[change->signal] = change;
+        ck_assert_msg(last[0] && last[1] && last[0]->time == last[1]->time &&
+                          last[0]->value == last[1]->value,
+                      "%s", names[i]);
+        oak_close(&it);
+    }
+}
+END_TEST
+
 /* What the chip tells of by itself is recorded as if each instruction were looked at: the same changes in the same cycles. Registers that the way into a handler
  * changes are left out: the chip tells of that, too, where single steps show only what its first instruction has made of it. */
 START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at)
@@ -790,4 +820,5 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           a_dump_that_is_read_back_says_the_same,
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
-          laps_are_counted_with_their_exact_cycles, a_run_that_breathes_can_be_ended_between_two_instructions)
+          an_expression_may_read_the_same_as_often_as_it_likes, laps_are_counted_with_their_exact_cycles,
+          a_run_that_breathes_can_be_ended_between_two_instructions)

@@ -30,6 +30,14 @@ static inline void oak_service_ask(oak_service_log *log, unsigned which, bool le
     else if (!log->asked[which]) log->asked[which] = now + 1;
 }
 
+/* A reset of the chip: nothing is under way any more, and nothing asks. */
+static inline void oak_service_reset(oak_service_log *log)
+{
+    log->depth = 0;
+    log->taken = 0;
+    for (unsigned i = 0; i < OAK_MOST_ASKED; i++) log->asked[i] = 0;
+}
+
 /* What has asked is being entered; of several that share a handler, the first one waited longest. */
 static inline void oak_service_take(oak_service_log *log, unsigned which)
 {

@@ -34,14 +34,12 @@ void session_before_step(const oak_session *session, call_levels *levels, call_w
     if (!levels->called[levels->depth] && shallower) *shallowest = before->stack;
 }
 
-/* A call ends just there. */
-static bool is_behind_call(const oak_session *session, uint32_t address)
+bool session_call_before(const oak_session *session, uint32_t address, oak_decoded *call)
 {
-    oak_decoded decoded;
-    for (uint32_t size = session->part->architecture->code_align; size <= OAK_LONGEST_INSN && size <= address;
-         size += session->part->architecture->code_align)
-        if (session_decode_plain(session, address - size, &decoded) == OAK_OK && decoded.size == size &&
-            decoded.flow == OAK_FLOW_CALL)
+    uint32_t align = session->part->architecture->code_align;
+    for (uint32_t size = align; size <= OAK_LONGEST_INSN && size <= address; size += align)
+        if (session_decode_plain(session, address - size, call) == OAK_OK && call->size == size &&
+            call->flow == OAK_FLOW_CALL)
             return true;
     return false;
 }
@@ -61,7 +59,8 @@ static bool leads_back(const oak_session *session, const call_levels *levels, co
     bool up = levels->called[levels->depth] ? !session_is_deeper(session, now.stack, level)
                                             : session_is_deeper(session, level, now.stack);
     if (links && returns) return true;
-    return (!links && up) || is_behind_call(session, now.pc);
+    oak_decoded call;
+    return (!links && up) || session_call_before(session, now.pc, &call);
 }
 
 static void enter(call_levels *levels, uint32_t stack)
@@ -211,22 +210,15 @@ bool oak_session_is_called(oak_session *session)
     if (session_handled(session)) return true;
     if (!session->isa->frame) return count > ROOM;
     /* The register holds what the last call has left there, also in the main program: does that call lead to here? */
-    const oak_architecture *about = session->part->architecture;
     uint32_t back = 0, pc = session_pc(session);
     session->chip.ops->read_register(session->chip.chip, session->isa->frame->link_register, &back);
     back &= ~(uint32_t)1;
     oak_decoded call;
-    for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back;
-         size += about->code_align) {
-        if (session_decode_plain(session, back - size, &call) || call.size != size ||
-            call.flow != OAK_FLOW_CALL)
-            continue;
-        if (!call.has_target) return true;
-        const oak_symbol *around = session->program ? oak_program_label_below(session->program, pc) : NULL;
-        return call.target <= pc &&
-               (!around || (uint32_t)around->value <= call.target || pc - call.target < 4096);
-    }
-    return false;
+    if (!session_call_before(session, back, &call)) return false;
+    if (!call.has_target) return true;
+    const oak_symbol *around = session->program ? oak_program_label_below(session->program, pc) : NULL;
+    return call.target <= pc &&
+           (!around || (uint32_t)around->value <= call.target || pc - call.target < 4096);
 }
 
 oak_status oak_session_run_out(oak_session *session, const oak_budget *budget, const oak_diag_sink *sink,

@@ -90,15 +90,9 @@ const oak_lap *oak_session_lap(const oak_session *session, unsigned number)
 /* What stands before an address has called what begins here. */
 static bool has_called(const oak_session *session, uint32_t back, uint32_t here)
 {
-    const oak_architecture *about = session->part->architecture;
     oak_decoded call;
-    for (uint32_t size = about->code_align; size <= OAK_LONGEST_INSN && size <= back;
-         size += about->code_align)
-        if (session_decode_plain(session, back - size, &call) == OAK_OK && call.size == size &&
-            call.flow == OAK_FLOW_CALL)
-            return !call.has_target || call.target == here ||
-                   oak_session_leads_to(session, call.target) == here;
-    return false;
+    return session_call_before(session, back, &call) &&
+           (!call.has_target || call.target == here || oak_session_leads_to(session, call.target) == here);
 }
 
 /* Where what begins here will return to; by_vector: a handler that keeps nothing on a stack, and may have one of its own. */

@@ -396,6 +396,8 @@ void session_record_pin(oak_session *session, unsigned pin, oak_level level, uin
 void session_sample(oak_session *session);
 void session_rewind_records(oak_session *session);
 void session_pass(oak_session *session, const stop_record *record);
+/* calls.c: the call that ends just before an address; *call may be written where there is none. */
+bool session_call_before(const oak_session *session, uint32_t address, oak_decoded *call);
 /* watch.c: they are others than before, and how often they stop in vain is not known. */
 void session_others_are_watched(oak_session *session);
 /* `$` is where execution is. */

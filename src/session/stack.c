@@ -189,15 +189,10 @@ typedef struct walk {
     unsigned handlers;  /* interrupts that are not returned from yet, at least */
 } walk;
 
-/* Is there a call just before an address? */
-static bool follows_call(oak_session *session, uint32_t address)
+static bool follows_call(const oak_session *session, uint32_t address)
 {
-    oak_decoded decoded;
-    for (uint32_t back = 1; back <= OAK_LONGEST_INSN; back++)
-        if (address >= back && session_decode(session, address - back, &decoded) == OAK_OK &&
-            decoded.size == back && (decoded.flow == OAK_FLOW_CALL))
-            return true;
-    return false;
+    oak_decoded call;
+    return session_call_before(session, address, &call);
 }
 
 /* Where a stack that grows up begins: where the program says so, else at the last thing of the program's below its top, or behind

@@ -24,16 +24,20 @@ static void note_else(oak_session *session)
     session->reads_else = session->reads_more = true;
 }
 
+/* One more of what an expression depends on. What changes by itself only who judges can look at. */
+static void note_cell(oak_session *session, oak_watched cell, bool by_itself)
+{
+    if (session->read_count == OAK_MOST_WATCHED || (by_itself && !session->compiles)) note_else(session);
+    else session->read_cells[session->read_count++] = cell;
+}
+
 static void note_written(oak_session *session, unsigned number)
 {
-    if (number == session->part->architecture->pc_register && session->compiles)
-        session->read_cells[session->read_count++] =
-            (oak_watched){.accesses = OAK_ACCESS_CHANGE, .address = number, .size = 1};
-    else if (number == session->part->architecture->pc_register || session->read_count == OAK_MOST_WATCHED)
-        note_else(session);
-    else
-        session->read_cells[session->read_count++] =
-            (oak_watched){.accesses = OAK_ACCESS_WRITE, .address = number, .size = 1};
+    bool place = number == session->part->architecture->pc_register;
+    note_cell(
+        session,
+        (oak_watched){.accesses = place ? OAK_ACCESS_CHANGE : OAK_ACCESS_WRITE, .address = number, .size = 1},
+        place);
 }
 
 /* Bits of a register of the core: what they hold may have changed when something has written it, or what they follow. The program
@@ -80,14 +84,8 @@ static void note_read(oak_session *session, unsigned space, uint32_t address, un
 {
     if (!session->collects) return;
     if (note_core_cell(session, space, address, bits ? bits : UINT32_MAX)) return;
-    bool memory = oak_part_find_memory(session->part, space, address) != NULL;
-    if (!memory && session->compiles && bytes <= 4)
-        session->read_cells[session->read_count++] =
-            (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
-    else if (!memory || session->read_count == OAK_MOST_WATCHED) note_else(session);
-    else
-        session->read_cells[session->read_count++] =
-            (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes};
+    note_cell(session, (oak_watched){(uint8_t)space, OAK_ACCESS_CHANGE, bits, address, bytes},
+              !oak_part_find_memory(session->part, space, address));
 }
 
 /* Levels of pins are read. */

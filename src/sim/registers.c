@@ -391,7 +391,9 @@ void sim_raise_line(void *context, unsigned line, bool level, uint64_t from)
 uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
 {
     oak_machine *machine = context;
-    if (machine->isa->core->services) oak_service_take(machine->isa->core->services(machine->core), line);
+    if (machine->isa->core->services)
+        oak_service_take(machine->isa->core->services(machine->core),
+                         machine->isa->about.own_exceptions + line);
     catch_up_to(machine, now);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];

@@ -413,7 +413,7 @@ static void reset_registers(oak_core *core)
     core->kit.next_event = core->kit.next_device = 0;
     core->kit.fault_space = ARM_MEM;
     core->kit.faulted = core->kit.struck = false;
-    core->kit.log.depth = 0;
+    oak_service_reset(&core->kit.log);
     armm_reset_exceptions(core);
     armm_reset_system(core);
     armm_set_alignment(core);

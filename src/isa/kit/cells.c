@@ -260,7 +260,7 @@ void kit_reset_chip(oak_core *core)
     kit->pc = 0;
     kit->fresh = true;
     kit->arch->reset(core);
-    kit->log.depth = 0;
+    oak_service_reset(&kit->log);
     kit->blocked = kit->struck = kit->resets = kit->faulted = false;
     kit->attention = true;
     kit->next_event = kit->next_device = 0;
