@@ -231,10 +231,7 @@ static cJSON *part_json(const oak_part *part)
         cJSON_AddStringToObject(item, "space", part->architecture->spaces[reg->space].name);
         cJSON_AddNumberToObject(item, "at", reg->address);
         cJSON_AddNumberToObject(item, "width", reg->bits);
-        cJSON_AddStringToObject(item, "access",
-                                access_word(reg->read_only    ? OAK_READ_ONLY
-                                            : reg->write_only ? OAK_WRITE_ONLY
-                                                              : OAK_READ_WRITE));
+        cJSON_AddStringToObject(item, "access", access_word(reg->access));
         cJSON_AddNumberToObject(item, "reset", reg->reset);
         cJSON_AddStringToObject(item, "title", reg->title);
         bits = cJSON_AddArrayToObject(item, "bits");
@@ -245,10 +242,7 @@ static cJSON *part_json(const oak_part *part)
             cJSON_AddNumberToObject(field, "width", reg->fields[f].width);
             cJSON_AddStringToObject(field, "title", reg->fields[f].title);
             cJSON_AddStringToObject(field, "access",
-                                    access_word(reg->fields[f].access ? reg->fields[f].access
-                                                : reg->read_only      ? OAK_READ_ONLY
-                                                : reg->write_only     ? OAK_WRITE_ONLY
-                                                                      : OAK_READ_WRITE));
+                                    access_word(reg->fields[f].access ? reg->fields[f].access : reg->access));
             cJSON *values = reg->fields[f].value_count ? cJSON_AddArrayToObject(field, "values") : NULL;
             for (unsigned v = 0; v < reg->fields[f].value_count; v++) {
                 cJSON *one = cJSON_CreateObject();

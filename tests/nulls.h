@@ -14,12 +14,7 @@ extern const unsigned nulls_functions;
 
 /* What is valid. */
 typedef struct nulls_given {
-    oak_host host;
-    oak_part *part;
-    oak_program *program;
-    oak_machine *machine;
-    oak_chip_port chip;
-    oak_session *session;
+    oak_opened it;
     oak_image *image;
     oak_board *board;
     oak_stand_in *stand_in;

@@ -50,24 +50,20 @@ static long outcome_of(const nulls_call *one)
 START_TEST(every_function_refuses_every_null_pointer)
 {
     collected diags = {0};
-    oak_opened it;
     unsigned calls = 0, wrong = 0;
-    nulls.host = oak_linux_host();
-    ck_assert_int_eq(oak_open("mcs51-8k", nulls_source, &it), OAK_OK);
-    nulls.part = it.part, nulls.program = it.program, nulls.machine = it.machine, nulls.chip = it.chip;
-    nulls.session = it.session;
+    ck_assert_int_eq(oak_open("mcs51-8k", nulls_source, &nulls.it), OAK_OK);
     nulls.sink = collect(&diags);
     nulls.out = (oak_text_sink){NULL, nowhere};
     nulls.budget = (oak_budget){.cycles = 10};
     nulls.field = (oak_part_field){.name = "F", .title = "", .width = 1};
-    ck_assert_int_eq(oak_image_create(&nulls.host, &nulls.image), OAK_OK);
-    ck_assert_int_eq(oak_trace_create(&nulls.host, 1000, &nulls.trace), OAK_OK);
-    ck_assert_int_eq(oak_board_load(&nulls.host, SOURCE_FOLDER "/examples/lathe/board.yaml", nulls.part, NULL,
-                                    &nulls.sink, &nulls.board),
+    ck_assert_int_eq(oak_image_create(&nulls.it.host, &nulls.image), OAK_OK);
+    ck_assert_int_eq(oak_trace_create(&nulls.it.host, 1000, &nulls.trace), OAK_OK);
+    ck_assert_int_eq(oak_board_load(&nulls.it.host, SOURCE_FOLDER "/examples/lathe/board.yaml", nulls.it.part,
+                                    NULL, &nulls.sink, &nulls.board),
                      OAK_OK);
-    ck_assert_int_eq(oak_board_join(nulls.board, nulls.session, 1), OAK_OK);
+    ck_assert_int_eq(oak_board_join(nulls.board, nulls.it.session, 1), OAK_OK);
     ck_assert_ptr_nonnull(nulls.stand_in = oak_board_stand_in(nulls.board, 0));
-    ck_assert_int_eq(oak_trials_load(&nulls.host, SOURCE_FOLDER "/examples/lathe/lathe.trial.yaml",
+    ck_assert_int_eq(oak_trials_load(&nulls.it.host, SOURCE_FOLDER "/examples/lathe/lathe.trial.yaml",
                                      &nulls.sink, &nulls.trials),
                      OAK_OK);
     for (const nulls_call *one = nulls_calls; one->function; one++, calls++) {
@@ -82,14 +78,14 @@ START_TEST(every_function_refuses_every_null_pointer)
     /* All of it is as it was. */
     oak_event event;
     ck_assert_uint_eq(diags.count, 0);
-    ck_assert_int_eq(oak_session_run(nulls.session, &nulls.budget, &nulls.sink, &event), OAK_OK);
+    ck_assert_int_eq(oak_session_run(nulls.it.session, &nulls.budget, &nulls.sink, &event), OAK_OK);
     oak_trials_free(nulls.trials);
-    oak_session_close(it.session);
-    it.session = NULL;
+    oak_session_close(nulls.it.session);
+    nulls.it.session = NULL;
     oak_board_free(nulls.board);
     oak_trace_free(nulls.trace);
     oak_image_free(nulls.image);
-    oak_close(&it);
+    oak_close(&nulls.it);
 }
 END_TEST
 

@@ -95,8 +95,7 @@ static void write_registers(const oak_part *part, unsigned p)
         number("bits", reg->bits);
         number("address", reg->address);
         number("reset", reg->reset);
-        number("read_only", reg->read_only);
-        number("write_only", reg->write_only);
+        if (reg->access) fprintf(out, ".access = (oak_part_access)%u, ", (unsigned)reg->access);
         number("may_stay", reg->may_stay);
         if (reg->field_count)
             fprintf(out, ".fields = fields_%u_%u, .field_count = %u", p, r, reg->field_count);

@@ -76,10 +76,10 @@ typedef struct oak_part_register {
     uint8_t space;
     uint8_t bits; /* 8, 16 or 32 */
     uint32_t address;
-    uint32_t reset;  /* value after reset */
-    bool read_only;  /* writing it is a mistake, and does nothing */
-    bool write_only; /* what is read of it means nothing */
-    bool may_stay;   /* one that configures the chip: it is usual to leave it erased */
+    uint32_t reset; /* value after reset */
+    oak_part_access
+        access; /* read only: writing it is a mistake, and does nothing; write only: what is read of it means nothing */
+    bool may_stay; /* one that configures the chip: it is usual to leave it erased */
     const char *title;
     const oak_part_field *fields; /* highest bit first */
     unsigned field_count;

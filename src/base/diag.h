@@ -9,5 +9,8 @@
 /* Reports one diagnostic without a source line: for images, part files and state files. line and column may be 0. */
 void oak_refuse(const oak_diag_sink *sink, const char *code, const char *file, uint32_t line, uint32_t column,
                 const char *hint, const char *format, ...) OAK_PRINTF(7, 8);
+/* The same as a note: nothing is refused. */
+void oak_remark(const oak_diag_sink *sink, const char *code, const char *file, uint32_t line, uint32_t column,
+                const char *hint, const char *format, ...) OAK_PRINTF(7, 8);
 
 #endif

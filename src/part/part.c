@@ -48,7 +48,7 @@ bool oak_part_is_configuration(const oak_part *part, const oak_part_register *re
 {
     if (!part || !reg) return false;
     const oak_part_memory *memory = oak_part_find_memory(part, reg->space, reg->address);
-    return memory && !memory->writable && !reg->read_only;
+    return memory && !memory->writable && reg->access != OAK_READ_ONLY;
 }
 
 const char *oak_field_meaning(const oak_part_field *field, uint32_t whole)

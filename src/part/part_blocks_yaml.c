@@ -522,24 +522,16 @@ static void import_interrupts(part_file *file, yaml_node_t *node, const oak_part
     if (import->priority_bits) part->priority_bits = (uint8_t)import->priority_bits;
     for (size_t i = 0; i < import->interrupt_count; i++) {
         const svd_interrupt *one = &import->interrupts[i];
-        if (!about->own_exceptions || one->number >= MOST_LINES) {
-            char text[160];
-            if (about->own_exceptions)
-                oak_format(text, sizeof text, "interrupt `%s`: %s has %u at the most, from 0", one->name,
-                           about->name, MOST_LINES);
-            else
-                oak_format(text, sizeof text, "%u interrupts are left out: those of %s are lines of its core",
-                           (unsigned)import->interrupt_count, about->name);
-            oak_diagnostic told = {.severity = about->own_exceptions ? OAK_ERROR : OAK_NOTE,
-                                   .code = "register-description",
-                                   .file = from,
-                                   .line = one->line,
-                                   .column = one->column,
-                                   .column_end = one->column + 1,
-                                   .message = text};
-            if (file->builder->sink && file->builder->sink->report)
-                file->builder->sink->report(file->builder->sink->context, &told);
-            file->builder->refused |= about->own_exceptions != 0;
+        if (!about->own_exceptions) {
+            oak_remark(file->builder->sink, "register-description", from, one->line, one->column, NULL,
+                       "%u interrupts are left out: those of %s are lines of its core",
+                       (unsigned)import->interrupt_count, about->name);
+            return;
+        }
+        if (one->number >= MOST_LINES) {
+            oak_refuse(file->builder->sink, "register-description", from, one->line, one->column, NULL,
+                       "interrupt `%s`: %s has %u at the most, from 0", one->name, about->name, MOST_LINES);
+            file->builder->refused = true;
             return;
         }
         if (one->number >= part->interrupt_lines) part->interrupt_lines = (uint16_t)(one->number + 1);

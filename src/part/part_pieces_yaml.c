@@ -244,11 +244,12 @@ bool part_access_member(part_file *file, yaml_node_t *map, oak_part_register *re
 {
     yaml_node_t *node = part_member(file, map, "access");
     const char *word = node && part_scalar(node) ? part_scalar(node) : "both";
-    reg->read_only = oak_same(word, "read");
+    reg->access = oak_same(word, "read")    ? OAK_READ_ONLY
+                  : oak_same(word, "write") ? OAK_WRITE_ONLY
+                                            : OAK_READ_WRITE;
     reg->may_stay = oak_same(word, "seldom");
     if (reg->may_stay) return true;
-    reg->write_only = oak_same(word, "write");
-    if (reg->read_only || reg->write_only || oak_same(word, "both")) return true;
+    if (reg->access != OAK_READ_WRITE || oak_same(word, "both")) return true;
     REFUSE_AT(file, node, "part-value",
               "Write `access: read`, `access: write`, `access: seldom` (of what is usually left erased), or "
               "leave it out.",

@@ -25,6 +25,8 @@ enum {
     MOST_WORK = 40000000 /* elements that are looked at: nobody's file keeps the reader busy */
 };
 
+static const char CODE[] = "register-description";
+
 /* What a register takes from those around it. */
 typedef struct svd_values {
     uint64_t size, reset, mask;
@@ -67,19 +69,16 @@ typedef struct svd_copies {
     const svd_node *index; /* dimIndex, or NULL */
 } svd_copies;
 
-/* Everything it has to say of a place. Stops for good after MOST_WRONG. */
-#define REFUSE(self, at, hint, ...)                                                                          \
+/* Everything it has to say, of an element or of its text. Stops for good after MOST_WRONG. */
+#define REFUSE_AT(self, at_line, at_column, hint, ...)                                                       \
     do {                                                                                                     \
         if ((self)->wrong++ < MOST_WRONG && !(self)->status)                                                 \
-            oak_refuse((self)->import->sink, "register-description", (self)->path, (at)->line, (at)->column, \
-                       hint, __VA_ARGS__);                                                                   \
+            oak_refuse((self)->import->sink, CODE, (self)->path, at_line, at_column, hint, __VA_ARGS__);     \
     } while (0)
-#define REFUSE_TEXT(self, at, hint, ...)                                                                     \
-    do {                                                                                                     \
-        if ((self)->wrong++ < MOST_WRONG && !(self)->status)                                                 \
-            oak_refuse((self)->import->sink, "register-description", (self)->path, (at)->text_line,          \
-                       (at)->text_column, hint, __VA_ARGS__);                                                \
-    } while (0)
+#define REFUSE(self, at, ...)      REFUSE_AT(self, (at)->line, (at)->column, __VA_ARGS__)
+#define REFUSE_TEXT(self, at, ...) REFUSE_AT(self, (at)->text_line, (at)->text_column, __VA_ARGS__)
+#define REMARK(self, at, ...)                                                                                \
+    oak_remark((self)->import->sink, CODE, (self)->path, (at)->line, (at)->column, NULL, __VA_ARGS__)
 
 static bool is(const svd_node *node, const char *name)
 {
@@ -95,21 +94,6 @@ static bool goes_on(svd_reader *self, const svd_node *node)
            "<%s>: the description is too large when it is written out", node->name);
     self->status = OAK_REFUSED;
     return false;
-}
-
-static void note(svd_reader *self, const svd_node *at, const char *hint, const char *message)
-{
-    const oak_diag_sink *sink = self->import->sink;
-    if (!sink || !sink->report) return;
-    oak_diagnostic diagnostic = {.severity = OAK_NOTE,
-                                 .code = "register-description",
-                                 .file = self->path,
-                                 .line = at->line,
-                                 .column = at->column,
-                                 .column_end = at->column + 1,
-                                 .message = message,
-                                 .hint = hint};
-    sink->report(sink->context, &diagnostic);
 }
 
 /* ------------------------------------------------------------------------------------------ what there may be */
@@ -187,10 +171,8 @@ static void note_unknown(svd_reader *self, const svd_node *node, const char **na
         for (unsigned i = 0; i < self->unknown && !told; i++) told = oak_same(names[i], child->name);
         if (told) continue;
         names[self->unknown++] = child->name;
-        char text[200];
-        oak_format(text, sizeof text, "<%s> in <%s> is not in the standard: it is passed over", child->name,
-                   node->name);
-        note(self, child, NULL, text);
+        REMARK(self, child, "<%s> in <%s> is not in the standard: it is passed over", child->name,
+               node->name);
     }
 }
 
@@ -455,6 +437,12 @@ static oak_part_access access_of(svd_reader *self, svd_node *node, oak_part_acce
     return OAK_READ_WRITE;
 }
 
+/* One is only read, the other one only written: they may lie in the same bits. */
+static bool are_apart(oak_part_access one, oak_part_access other)
+{
+    return one != OAK_READ_WRITE && other != OAK_READ_WRITE && one != other;
+}
+
 static svd_values values_of(svd_reader *self, svd_node *node, svd_values outer)
 {
     svd_values values = {.size = number_of(self, node, "size", outer.size, 1024),
@@ -692,8 +680,7 @@ static void add_field(svd_reader *self, svd_node *node, const svd_values *values
             const oak_part_field *other = &fields[f];
             bool shared = from < other->bit + (uint64_t)other->width && other->bit <= to,
                  /* one that is read and one that is written may share what they lie in */
-                apart = field.access != OAK_READ_WRITE && other->access != OAK_READ_WRITE &&
-                        field.access != other->access;
+                apart = are_apart(field.access, other->access);
             if (oak_same_name(whole, strlen(whole), other->name))
                 REFUSE(self, node, NULL, "two fields are called `%s`; the other one is in line %u", whole,
                        (unsigned)nodes[f]->line);
@@ -791,8 +778,7 @@ static void add_register(svd_reader *self, svd_node *node, const char *before, c
                                  .bits = (uint8_t)values.size,
                                  .address = (uint32_t)at,
                                  .reset = (uint32_t)(values.reset & values.mask & all),
-                                 .read_only = values.access == OAK_READ_ONLY,
-                                 .write_only = values.access == OAK_WRITE_ONLY,
+                                 .access = values.access,
                                  .title = title_of(self, node, word),
                                  .fields = kept,
                                  .field_count = count};
@@ -925,8 +911,7 @@ static void check_registers(svd_reader *self)
     for (size_t i = 0; i < self->found_count; i++) {
         const svd_found *one = &self->found[i], *last = kept ? &self->found[kept - 1] : NULL;
         if (last && one->reg.address < end) {
-            bool apart =
-                (one->reg.read_only && last->reg.write_only) || (one->reg.write_only && last->reg.read_only);
+            bool apart = are_apart(one->reg.access, last->reg.access);
             if (one->alternate || last->alternate || apart) {
                 if (!self->views++) self->first_view = one->node;
                 continue;
@@ -981,19 +966,14 @@ static void check_interrupts(svd_reader *self, const svd_list *list)
     import->interrupt_count = count;
 }
 
-static void tell_what_is_left_out(svd_reader *self)
+static void tell_what_is_left_out(const svd_reader *self)
 {
-    char text[200];
-    if (self->wide) {
-        oak_format(text, sizeof text, "%u register%s neither 8, 16 nor 32 bits wide, from here on: left out",
-                   self->wide, self->wide == 1 ? " is" : "s are");
-        note(self, self->first_wide, NULL, text);
-    }
-    if (self->views) {
-        oak_format(text, sizeof text, "%u register%s another view of an address, from here on: left out",
-                   self->views, self->views == 1 ? " is" : "s are");
-        note(self, self->first_view, NULL, text);
-    }
+    if (self->wide)
+        REMARK(self, self->first_wide, "%u register%s neither 8, 16 nor 32 bits wide, from here on: left out",
+               self->wide, self->wide == 1 ? " is" : "s are");
+    if (self->views)
+        REMARK(self, self->first_view, "%u register%s another view of an address, from here on: left out",
+               self->views, self->views == 1 ? " is" : "s are");
 }
 
 static void read_device(svd_reader *self)

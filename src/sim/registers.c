@@ -239,7 +239,7 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
     bool sooner = false;
     const oak_part_register *reg = &machine->part->registers[number];
     catch_up_to(machine, now);
-    if (reg->read_only) {
+    if (reg->access == OAK_READ_ONLY) {
         sim_suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
         return;
     }
@@ -282,7 +282,7 @@ void sim_device_write(void *context, unsigned space, uint32_t address, uint32_t 
     if (!special) return;
     const oak_part_register *reg =
         special->port >= 0 ? oak_part_register_at(machine->part, space, address) : NULL;
-    if (reg && reg->read_only) {
+    if (reg && reg->access == OAK_READ_ONLY) {
         if (!machine->resetting) sim_suffer(machine, OAK_FAULT_READ_ONLY_REGISTER, reg->address, now);
         else set_latch(machine, special->port, value, now);
         return;
