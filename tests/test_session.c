@@ -827,6 +827,33 @@ START_TEST(how_long_an_interrupt_waits_and_takes_is_what_laps_measure)
 }
 END_TEST
 
+/* What had asked before the chip resets itself has not waited since then when it asks again. */
+START_TEST(a_reset_forgets_who_had_asked)
+{
+    oak_opened it;
+    oak_event event;
+    oak_service service;
+    ck_assert_int_eq(
+        oak_open_text("armv6m-32k",
+                      " vector stack, 0x20001000\n vector reset, start\n vector pendsv, later\n org 0x200\n"
+                      "start: ldr r0, =0x20000000\n ldr r2, =SCB_ICSR\n ldr r3, =0x10000000\n ldr r1, [r0]\n "
+                      "cmp r1, #7\n beq again\n"
+                      " movs r1, #7\n str r1, [r0]\n cpsid i\n str r3, [r2]\n ldr r1, =1000\nwait: subs r1, "
+                      "r1, #1\n bne wait\n"
+                      " ldr r2, =SCB_AIRCR\n ldr r3, =0x05FA0004\n str r3, [r2]\n b .\n"
+                      "again: str r3, [r2]\nrest: b rest\nlater: movs r7, #1\n bx lr\n",
+                      &it),
+        OAK_OK);
+    ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 20000}, &oak_printer, &event),
+                     OAK_OK);
+    ck_assert_int_eq(it.chip.ops->service(it.chip.chip, 0, &service), OAK_OK);
+    ck_assert_uint_eq(service.count, 1);
+    ck_assert_uint_eq(service.waits, 1);
+    ck_assert_uint_lt(service.longest_wait, 25);
+    oak_close(&it);
+}
+END_TEST
+
 START_TEST(what_is_asked_for_by_name_is_found_or_told)
 {
     oak_opened it;
@@ -987,6 +1014,6 @@ RUN_SUITE("session", what_a_chip_suffers_has_a_level_that_can_be_asked_and_set,
           what_a_port_fails_at_is_told_by_the_call_that_has_asked,
           everything_is_opened_by_names_and_routines_are_called_on_every_architecture,
           a_lap_to_its_return_is_one_to_the_place_behind_the_call,
-          how_long_an_interrupt_waits_and_takes_is_what_laps_measure,
+          how_long_an_interrupt_waits_and_takes_is_what_laps_measure, a_reset_forgets_who_had_asked,
           what_is_asked_for_by_name_is_found_or_told, a_stop_point_set_twice_is_one_and_arriving_is_a_step,
           a_line_port_carries_bytes_both_ways)
