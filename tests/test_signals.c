@@ -708,6 +708,55 @@ START_TEST(an_expression_may_read_the_same_as_often_as_it_likes)
 }
 END_TEST
 
+/* The program of a folder, or one of several in one, with its board if there is one. */
+static void open_example(oak_opened *it, oak_board **board, const char *part, const char *folder)
+{
+    char path[300];
+    const char *file = strchr(folder, '/') ? "" : folder;
+    snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s%s%s.asm", folder, *file ? "/" : "", file);
+    ck_assert_msg(oak_open(part, path, it) == OAK_OK, "%s", path);
+    snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/board.yaml", folder);
+    *board = NULL;
+    if (access(path, R_OK)) return;
+    ck_assert_int_eq(oak_board_load(&it->host, path, it->part, NULL, &oak_printer, board), OAK_OK);
+    ck_assert_int_eq(oak_board_join(*board, it->session, 1), OAK_OK);
+}
+
+/* What was recorded of the first signals, a line for each change. */
+static text changes_of(oak_session *session, unsigned signals, size_t *count)
+{
+    text dump = {0};
+    const oak_trace *trace = oak_session_trace(session);
+    const oak_trace_change *change;
+    *count = 0;
+    for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) {
+        char line[100];
+        oak_text_sink sink = text_sink(&dump);
+        if (change->signal >= signals) continue;
+        int length = snprintf(line, sizeof line, "%llu: %u is 0x%x\n", (unsigned long long)change->time,
+                              (unsigned)change->signal, (unsigned)change->value);
+        sink.write(sink.context, line, (size_t)length);
+        ++*count;
+    }
+    return dump;
+}
+
+static void expect_alike(text dumps[2], const char *name)
+{
+    size_t at = 0;
+    while (at < dumps[0].size && at < dumps[1].size && dumps[0].bytes[at] == dumps[1].bytes[at]) at++;
+    size_t from = at > 100 ? at - 100 : 0;
+    ck_assert_msg(dumps[0].size == dumps[1].size && at == dumps[0].size, "%s: ...%.200s\nand not ...%.200s",
+                  name, dumps[0].bytes + from, dumps[1].bytes + from);
+    free(dumps[0].bytes), free(dumps[1].bytes);
+}
+
+/* Each instruction is looked at where such a thing is recorded. */
+static void look_at_each(oak_session *session)
+{
+    ck_assert_int_eq(oak_session_record(session, "cycle - cycle", &oak_printer), OAK_OK);
+}
+
 /* What the chip tells of by itself is recorded as if each instruction were looked at: the same changes in the same cycles. Registers that the way into a handler
  * changes are left out: the chip tells of that, too, where single steps show only what its first instruction has made of it. */
 START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at)
@@ -748,59 +797,187 @@ START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_
         {"armv6m-32k", "loom", {"r1 + r2", "r0", "r3 == 0"}, 200000},
     };
     for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
-        text dumps[2] = {{0}, {0}};
-        size_t changes[2] = {0, 0};
+        text dumps[2];
+        size_t changes;
         for (unsigned slow = 0; slow < 2; slow++) {
-            char path[300];
             oak_opened it;
-            oak_board *board = NULL;
+            oak_board *board;
             oak_event event;
-            /* a program of its own folder, or one of several in one */
-            if (strchr(all[i].folder, '/'))
-                snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s.asm", all[i].folder);
-            else
-                snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/%s.asm", all[i].folder,
-                         all[i].folder);
-            ck_assert_msg(oak_open(all[i].part, path, &it) == OAK_OK, "%s", path);
-            snprintf(path, sizeof path, SOURCE_FOLDER "/examples/%s/board.yaml", all[i].folder);
-            if (access(path, R_OK) == 0) {
-                ck_assert_int_eq(oak_board_load(&it.host, path, it.part, NULL, &oak_printer, &board), OAK_OK);
-                ck_assert_int_eq(oak_board_join(board, it.session, 1), OAK_OK);
-            }
+            open_example(&it, &board, all[i].part, all[i].folder);
             for (unsigned v = 0; v < 3; v++)
                 ck_assert_msg(oak_session_record(it.session, all[i].values[v], &oak_printer) == OAK_OK,
                               "%s: %s", all[i].part, all[i].values[v]);
-            if (slow) ck_assert_int_eq(oak_session_record(it.session, "cycle - cycle", &oak_printer), OAK_OK);
+            if (slow) look_at_each(it.session);
             for (unsigned part = 0; part < 2; part++) /* a run goes on where another one has ended */
                 ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = all[i].cycles / 2},
                                                  &oak_printer, &event),
                                  OAK_OK);
-            const oak_trace *trace = oak_session_trace(it.session);
-            const oak_trace_change *change;
-            for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) {
-                char line[100];
-                oak_text_sink sink = text_sink(&dumps[slow]);
-                if (change->signal > 2) continue;
-                int length =
-                    snprintf(line, sizeof line, "%llu: %u is 0x%x\n", (unsigned long long)change->time,
-                             (unsigned)change->signal, (unsigned)change->value);
-                sink.write(sink.context, line, (size_t)length);
-                changes[slow]++;
-            }
+            dumps[slow] = changes_of(it.session, 3, &changes);
             oak_session_close(it.session);
             it.session = NULL;
             oak_board_free(board);
             oak_close(&it);
         }
-        size_t at = 0;
-        while (at < dumps[0].size && at < dumps[1].size && dumps[0].bytes[at] == dumps[1].bytes[at]) at++;
-        size_t from = at > 100 ? at - 100 : 0;
-        ck_assert_msg(dumps[0].size == dumps[1].size && at == dumps[0].size,
-                      "%s: %u changes, not %u: ...%.200s\nand not ...%.200s", all[i].part,
-                      (unsigned)changes[0], (unsigned)changes[1], dumps[0].bytes + from,
-                      dumps[1].bytes + from);
-        ck_assert_msg(changes[0] > 5, "%s: %u changes only", all[i].part, (unsigned)changes[0]);
-        free(dumps[0].bytes), free(dumps[1].bytes);
+        expect_alike(dumps, all[i].part);
+        ck_assert_msg(changes > 5, "%s: %u changes only", all[i].part, (unsigned)changes);
+    }
+}
+END_TEST
+
+/* A register of a device is asked for again only where its course does not tell what it is. So each of every part is recorded both ways: while a program works
+ * with it, and while it is set to whatever comes. */
+enum { AT_ONCE = 15 }; /* registers recorded in a run, as many as a chip judges */
+
+static bool of_device(const oak_part *part, const oak_part_register *reg)
+{
+    return !oak_part_find_memory(part, reg->space, reg->address);
+}
+
+/* Registers from *from on, and, for the second, the time, for which each instruction is looked at. */
+static unsigned record_from(oak_session *session, const oak_part *part, unsigned *from, bool slow)
+{
+    unsigned count = 0;
+    for (; *from < part->register_count && count < AT_ONCE; ++*from) {
+        char text[64]; /* not by its name alone: that of a port means its pins */
+        snprintf(text, sizeof text, "%s + 0", part->registers[*from].name);
+        if (of_device(part, &part->registers[*from]))
+            count += oak_session_record(session, text, &oak_silent) == OAK_OK;
+    }
+    if (slow) ck_assert_int_eq(oak_session_record(session, "cycle & 0xffffff", &oak_silent), OAK_OK);
+    return count;
+}
+
+/* Behind each instruction they are the same. In between the way into a handler has its own moment, which only the chip tells. */
+static size_t expect_same(oak_session *told, oak_session *stepped, unsigned count, const char *name)
+{
+    const oak_trace *first = oak_session_trace(told), *second = oak_session_trace(stepped);
+    const oak_trace_change *a, *b;
+    uint32_t is[AT_ONCE] = {0}, expected[AT_ONCE] = {0};
+    size_t next = 0, i = 0;
+    for (; (b = oak_trace_change_at(second, i)); i++) {
+        const oak_trace_change *later = oak_trace_change_at(second, i + 1);
+        if (b->signal < count) expected[b->signal] = b->value;
+        if (later && later->time == b->time) continue;
+        for (; (a = oak_trace_change_at(first, next)) && a->time <= b->time; next++) is[a->signal] = a->value;
+        for (unsigned k = 0; k < count; k++)
+            if (is[k] != expected[k])
+                ck_abort_msg("%s: %s is 0x%x in cycle %llu, not 0x%x", name,
+                             oak_trace_signal_at(first, k)->name, (unsigned)is[k],
+                             (unsigned long long)b->time, (unsigned)expected[k]);
+    }
+    ck_assert_ptr_null(oak_trace_change_at(first, next));
+    return next;
+}
+
+START_TEST(registers_of_devices_are_recorded_alike_while_programs_use_them)
+{
+    static const struct {
+        const char *part, *folder;
+        uint64_t cycles;
+    } all[] = {
+        {"mcs51-8k", "extractor", 40000}, {"avr-32k", "cabinet", 60000},  {"z80-32k", "press", 40000},
+        {"picmid-8k", "steambox", 60000}, {"pic18-32k", "sander", 60000}, {"msp430-32k", "shed", 60000},
+        {"cpu12-64k", "dowels", 60000},   {"rv32-256k", "planer", 40000}, {"a32-1m", "tags", 40000},
+        {"armv7m-256k", "kiln", 40000},   {"armv6m-32k", "loom", 40000},  {"mcs51-8k", "lathe", 20000}};
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        size_t changes = 0;
+        unsigned next = 0, count;
+        do {
+            oak_opened it[2];
+            oak_board *board[2];
+            unsigned from = next;
+            for (unsigned slow = 0; slow < 2; slow++) {
+                oak_event event;
+                open_example(&it[slow], &board[slow], all[i].part, all[i].folder);
+                next = from;
+                count = record_from(it[slow].session, it[slow].part, &next, slow);
+                (void)!oak_session_run(it[slow].session, &(oak_budget){.cycles = all[i].cycles}, &oak_silent,
+                                       &event);
+            }
+            changes += expect_same(it[0].session, it[1].session, count, all[i].folder);
+            for (unsigned slow = 0; slow < 2; slow++) {
+                oak_session_close(it[slow].session);
+                it[slow].session = NULL;
+                oak_board_free(board[slow]);
+                oak_close(&it[slow]);
+            }
+        } while (count);
+        ck_assert_msg(changes > 20, "%s: %u changes only", all[i].folder, (unsigned)changes);
+    }
+}
+END_TEST
+
+static uint32_t any(uint32_t *seed)
+{
+    return (*seed = *seed * 1103515245 + 12345) >> 16;
+}
+
+/* Most registers of a block get values: any, small ones, and such as will soon be past the end. Not of one that resets the chip: there the chip tells one
+ * instruction early what is so from then on. */
+static void set_block(bench *b, uint32_t *seed)
+{
+    const oak_part_block *block = &b->part->blocks[any(seed) % b->part->block_count];
+    if (strncmp(block->name, "WD", 2) == 0 || strcmp(block->name, "COP") == 0) return;
+    for (unsigned n = 0; n < b->part->register_count; n++) {
+        const oak_part_register *reg = &b->part->registers[n];
+        bool own = false;
+        for (unsigned r = 0; r < block->role_count; r++)
+            own |= block->space == reg->space && block->roles[r].address == reg->address;
+        if (!own || any(seed) % 4 == 0) continue;
+        uint8_t value[4];
+        uint32_t kind = any(seed) % 3;
+        for (unsigned k = 0; k < 4; k++)
+            value[k] = (uint8_t)(kind == 0   ? any(seed)
+                                 : kind == 1 ? (k ? 0 : any(seed) & 0x0F)
+                                             : ~(k ? 0 : any(seed) & 0x1F));
+        (void)!b->chip.ops->write_memory(b->chip.chip, reg->space, reg->address, value,
+                                         (reg->bits + 7u) / 8u);
+    }
+}
+
+#define STACK " vector stack, 0x20000400\n"
+START_TEST(registers_of_devices_are_recorded_alike_whatever_they_are_set_to)
+{
+    enum { TIMES = 6, ROUNDS = 40, BETWEEN = 40, LONGER = 600 };
+    static const struct {
+        const char *part, *section, *more, *back;
+    } all[] = {{"mcs51-8k", "code", "", "sjmp"},   {"avr-32k", "code", "", "rjmp"},
+               {"z80-32k", "mem", "", "jr"},       {"picmid-8k", "code", "", "goto"},
+               {"pic18-32k", "code", "", "bra"},   {"msp430-32k", "flash", "", "jmp"},
+               {"cpu12-64k", "flash", "", "bra"},  {"rv32-256k", "flash", "", "j"},
+               {"a32-512k", "rom", "", "b"},       {"armv7m-256k", "flash", STACK, "b"},
+               {"armv6m-32k", "flash", STACK, "b"}};
+    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
+        size_t changes = 0;
+        for (uint32_t seed = 1; seed <= TIMES; seed++)
+            for (unsigned next = 0, count = 1; count;) {
+                bench b[2];
+                unsigned from = next;
+                for (unsigned slow = 0; slow < 2; slow++) {
+                    char source[300];
+                    uint32_t drawn = seed * 7919 + i;
+                    uint64_t end = 0;
+                    oak_event event;
+                    snprintf(source, sizeof source,
+                             "%s vector reset, begin\n section prog, %s, align 4\nbegin: nop\nloop: nop\n "
+                             "nop\n nop\n %s loop\n",
+                             all[i].more, all[i].section, all[i].back);
+                    bench_open(&b[slow], all[i].part, source);
+                    next = from;
+                    count = record_from(b[slow].session, b[slow].part, &next, slow);
+                    for (unsigned round = 1; count && round <= ROUNDS; round++) {
+                        uint64_t between = round % 8 ? BETWEEN : LONGER;
+                        set_block(&b[slow], &drawn);
+                        (void)!oak_session_run(b[slow].session, &(oak_budget){.cycles = between}, &oak_silent,
+                                               &event);
+                        end += between;
+                        if (cycles_of(&b[slow]) < end) break; /* there is no handler, say */
+                    }
+                }
+                changes += expect_same(b[0].session, b[1].session, count, all[i].part);
+                bench_close(&b[0]), bench_close(&b[1]);
+            }
+        ck_assert_msg(changes > 1000, "%s: %u changes only", all[i].part, (unsigned)changes);
     }
 }
 END_TEST
@@ -820,5 +997,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           a_dump_that_is_read_back_says_the_same,
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
+          registers_of_devices_are_recorded_alike_while_programs_use_them,
+          registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes, laps_are_counted_with_their_exact_cycles,
           a_run_that_breathes_can_be_ended_between_two_instructions)

@@ -14,6 +14,7 @@
 #include <oakspindle/architecture.h>
 #include <oakspindle/port.h>
 
+#include "base/course.h"
 #include "base/text.h"
 #include "isa/service.h"
 
@@ -343,6 +344,10 @@ typedef struct oak_core_setup {
     void (*reset_devices)(void *machine);
     /* Registers of devices that lie in the core's one space, as they are stored: nothing happens. */
     oak_status (*look)(void *machine, unsigned space, uint32_t address, uint8_t *bytes, size_t count);
+    /* How such a register, or one in a space of special ones, goes on from now on, as long as `touched` stands: something may have changed it when that is
+     * another number. OAK_UNSUPPORTED where nobody knows. */
+    oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
+    const uint64_t *touched;
     /* What a core must know of its part. */
     unsigned interrupt_count, priority_bits;
     /* Somebody outside will still change pins by himself. */

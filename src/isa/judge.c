@@ -1,22 +1,46 @@
 /* judge.c — the values of a judge, and whether one has changed. */
 #include "isa/judge.h"
 
+/* `outside`: it is kept outside the core. */
 static oak_status ask(const oak_judged *judged, const oak_core *core, const oak_watched *cells,
-                      uint32_t *value)
+                      uint32_t *value, bool *outside)
 {
     const oak_isa *isa = judged->isa;
     uint8_t bytes[4];
+    *outside = false;
     if (!cells->space) return isa->core->read_register(core, cells->address, value);
     unsigned count = cells->size * oak_unit_bytes(&isa->about, cells->space);
     if (!count || count > sizeof bytes) return OAK_OUT_OF_RANGE;
     oak_status status = isa->core->read_memory(core, cells->space, cells->address, bytes, count);
-    if (status == OAK_OUT_OF_RANGE && judged->look)
+    *outside = isa->about.spaces[cells->space].special;
+    if (status == OAK_OUT_OF_RANGE && judged->look) {
+        *outside = true;
         status = judged->look(judged->machine, cells->space, cells->address, bytes, count);
+    }
     if (!status) *value = (uint32_t)oak_number_at(&isa->about, cells->space, bytes, count);
     return status;
 }
 
-uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oak_judged_value *value)
+/* It is asked for again only where something may have changed it otherwise than by its course. */
+static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_value *value)
+{
+    const oak_watched *cells = &value->cells;
+    uint64_t now = judged->isa->core->time(core)->cycles;
+    if (judged->touched && value->touched == *judged->touched && now < value->course.until)
+        return oak_course_word(&value->course, value->word, now);
+    bool outside;
+    value->word = 0;
+    (void)!ask(judged, core, cells, &value->word, &outside); /* it could be read when it was set */
+    value->course.until = 0;
+    if (!judged->course || !outside) return value->word;
+    unsigned count = cells->size * oak_unit_bytes(&judged->isa->about, cells->space);
+    if (judged->course(judged->machine, cells->space, cells->address, count, &value->course))
+        value->course.until = 0;
+    value->touched = *judged->touched;
+    return value->word;
+}
+
+uint32_t oak_judged_ask(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     uint32_t result = 0;
     uint16_t half;
@@ -28,16 +52,18 @@ uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oa
     case OAK_JUDGED_HIGH_FIRST:
         for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
         return result;
-    default:
-        (void)!ask(judged, core, &value->cells, &result); /* it could be read when it was set */
-        return result;
+    default: return follow(judged, core, value);
     }
 }
 
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
                           const oak_core *core, const oak_judge *judge)
 {
-    oak_judged made = {.isa = isa, .look = setup->look, .machine = setup->machine};
+    oak_judged made = {.isa = isa,
+                       .look = setup->look,
+                       .course = setup->course,
+                       .touched = setup->touched,
+                       .machine = setup->machine};
     if (judge) {
         if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
         made.judge = (oak_judge){.context = judge->context, .ends = judge->ends};
@@ -47,7 +73,8 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.value[i].cells = judge->cells[i];
         made.value[i].mask = judge->masks[i];
         made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
-        oak_status status = ask(&made, core, &judge->cells[i], &made.last[i]);
+        bool outside;
+        oak_status status = ask(&made, core, &judge->cells[i], &made.last[i], &outside);
         if (status) return status;
     }
     *judged = made;
@@ -65,14 +92,14 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
 }
 
-void oak_judged_take(oak_judged *judged, const oak_core *core)
+void oak_judged_take(oak_judged *judged, oak_core *core)
 {
     judged->all = judged->matter = (1u << judged->count) - 1;
     for (unsigned i = 0; i < judged->count; i++)
         judged->last[i] = oak_judged_now(judged, core, &judged->value[i]);
 }
 
-void oak_judged_begin(oak_judged *judged, const oak_core *core)
+void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);

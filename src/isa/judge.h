@@ -21,6 +21,10 @@ typedef struct oak_judged_value {
     uint8_t kind, bytes;
     uint32_t mask;
     oak_watched cells;
+    oak_course
+        course; /* of what is asked for: until when it need not be asked for again, as long as nothing is touched */
+    uint64_t touched;
+    uint32_t word; /* as it was */
 } oak_judged_value;
 
 typedef struct oak_judged {
@@ -28,6 +32,8 @@ typedef struct oak_judged {
     const oak_isa *isa;
     oak_status (*look)(void *machine, unsigned space, uint32_t address, uint8_t *bytes,
                        size_t count); /* of the setup, as is */
+    oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
+    const uint64_t *touched;
     void *machine;
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
@@ -44,13 +50,12 @@ OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, c
 /* A value lies here: in a register of the host, or as cells of memory. */
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
 /* What the values are now is what they are compared with. */
-void oak_judged_begin(oak_judged *judged, const oak_core *core);
-uint32_t oak_judged_ask(const oak_judged *judged, const oak_core *core, const oak_judged_value *value);
+void oak_judged_begin(oak_judged *judged, oak_core *core);
+uint32_t oak_judged_ask(const oak_judged *judged, oak_core *core, oak_judged_value *value);
 /* Takes all values as they are, also those that have not decided. */
-void oak_judged_take(oak_judged *judged, const oak_core *core);
+void oak_judged_take(oak_judged *judged, oak_core *core);
 
-static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *core,
-                                      const oak_judged_value *value)
+static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     uint32_t word;
     if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
@@ -65,8 +70,14 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, const oak_core *
     return word & value->mask;
 }
 
+/* Courses are not relied on: the core may have changed a bit of its own in a register of a device, as on the way into a handler. */
+static inline void oak_judged_forget(oak_judged *judged)
+{
+    for (unsigned i = 0; i < judged->count; i++) judged->value[i].course.until = 0;
+}
+
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
-static inline bool oak_judged_look(oak_judged *judged, const oak_core *core, unsigned which)
+static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
 {
     bool changed = false;
     for (unsigned i = 0, some = which & judged->matter; some >> i; i++) {

@@ -71,4 +71,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->rate &= 7;
 }
 
-const oak_block_ops oak_armed_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+const oak_block_ops oak_armed_watchdog_block = {reset, get,  set,  advance, visit,
+                                                NULL,  NULL, NULL, NULL,    oak_block_stands};

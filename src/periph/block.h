@@ -6,6 +6,7 @@
 #ifndef OAK_PERIPH_BLOCK_H
 #define OAK_PERIPH_BLOCK_H
 
+#include "base/course.h"
 #include "periph/gpio.h"
 
 #define OAK_PORT_ROLES(X)                                                                                    \
@@ -715,6 +716,9 @@ typedef struct oak_block_ops {
     void (*written)(oak_block *block, uint64_t now);
     /* An instruction has read a role. */
     void (*taken)(oak_block *block, unsigned role, uint64_t now);
+    /* How a role goes on from `now`, to which the block has been brought, if nobody reaches the machine and no cycle passes that advance has told. NULL:
+     * nobody knows. Begins with one that stays for ever. */
+    void (*course)(oak_block *block, unsigned role, uint64_t now, oak_course *course);
 } oak_block_ops;
 
 #define OAK_VISIT(object, name_, type)                                                                       \
@@ -794,6 +798,18 @@ bool oak_block_has(const oak_block *block, unsigned role);
 uint64_t oak_wide_timer_time(oak_block *block, uint32_t value, uint64_t now);
 /* The cycle at which its turn began, and at which the next one will (UINT64_MAX: never); brings it to `now`. Returns cycles of a step. */
 uint32_t oak_period_timer_turn(oak_block *block, uint64_t now, uint64_t *began, uint64_t *next);
+
+/* The course of what changes only where advance has told, or somebody reaches it. */
+void oak_block_stands(oak_block *block, unsigned role, uint64_t now, oak_course *course);
+/* A count that is `value` now, `part` cycles of `step` being over at `since`, goes on for `left` steps; `shown`: it is what the role shows, from bit `shift`
+ * on. Nothing else of the block changes sooner. */
+typedef struct oak_counting {
+    uint64_t since, left, value;
+    uint32_t part, step;
+    bool down, shown;
+    uint8_t shift;
+} oak_counting;
+void oak_block_counts(oak_course *course, uint64_t now, const oak_counting *counting);
 
 /* counter.c */
 void oak_counter_settle(oak_counter *counter, uint64_t now);

@@ -157,4 +157,25 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_capture_timer_block = {reset, get, set, advance, visit, pins, NULL, written, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_capture_timer *timer = &block->as.capture;
+    const oak_counter *counter = &timer->counter;
+    bool high = role == OAK_CAPTURE_HIGH, shown = high || role == OAK_CAPTURE_LOW;
+    oak_course_ends(course, timer->step_at);
+    oak_course_ends(course, timer->trigger_at);
+    if (!counter->running) return;
+    if (counter->per_cycle > 1)
+        oak_course_ends(course, shown ? now + 1 : oak_counter_time(counter, counter->overflows + 1));
+    else
+        oak_block_counts(course, now,
+                         &(oak_counting){.since = counter->since,
+                                         .left = counter->top - counter->count,
+                                         .value = counter->count,
+                                         .step = 1,
+                                         .shown = shown,
+                                         .shift = high ? 8 : 0});
+}
+
+const oak_block_ops oak_capture_timer_block = {reset, get,  set,     advance, visit,
+                                               pins,  NULL, written, NULL,    course};

@@ -255,4 +255,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->mode &= 15, it->fine &= 3, it->edges &= 15, it->width &= 1023;
 }
 
-const oak_block_ops oak_channel_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};
+const oak_block_ops oak_channel_block = {reset, get,  set,  advance, visit,
+                                         pins,  NULL, NULL, NULL,    oak_block_stands};

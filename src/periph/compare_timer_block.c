@@ -376,4 +376,21 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 2);
 }
 
-const oak_block_ops oak_compare_timer_block = {reset, get, set, advance, visit, look, served, NULL, taken};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_compare_timer *it = &block->as.compare;
+    uint64_t next = next_arrival(it);
+    if (!runs(block)) return;
+    bool down = it->mode == OAK_COMPARE_BACK && it->count && (it->down || it->count >= it->unit[0].value);
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .part = it->part,
+                                     .left = next,
+                                     .value = it->count,
+                                     .step = step_of(block),
+                                     .down = down,
+                                     .shown = role == OAK_COMPARE_NOW});
+}
+
+const oak_block_ops oak_compare_timer_block = {reset, get,    set,  advance, visit,
+                                               look,  served, NULL, taken,   course};

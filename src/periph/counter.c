@@ -4,8 +4,9 @@
 void oak_counter_settle(oak_counter *counter, uint64_t now)
 {
     uint64_t since = counter->since;
+    if (now <= since) return;
     counter->since = now;
-    if (!counter->running || now <= since) return;
+    if (!counter->running) return;
     uint64_t steps = (now - since) * counter->per_cycle, missing = counter->top - counter->count;
     if (steps < missing) {
         counter->count += (uint32_t)steps;
@@ -31,4 +32,30 @@ uint64_t oak_counter_time(const oak_counter *counter, uint64_t count)
     uint64_t steps = counter->top - counter->count +
                      (count - counter->overflows - 1) * (uint64_t)(counter->top - counter->reload);
     return counter->since + (steps + counter->per_cycle - 1) / counter->per_cycle;
+}
+
+void oak_block_stands(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    (void)block, (void)role, (void)now, (void)course;
+}
+
+void oak_block_counts(oak_course *course, uint64_t now, const oak_counting *counting)
+{
+    uint64_t from = counting->since - counting->part;
+    if (counting->since > now) { /* it is held until then */
+        oak_course_ends(course, counting->since);
+        return;
+    }
+    if (counting->part > counting->since) { /* nobody has counted so */
+        oak_course_ends(course, now + 1);
+        return;
+    }
+    if (counting->left < (UINT64_MAX - from) / counting->step)
+        oak_course_ends(course, from + counting->left * counting->step);
+    if (!counting->shown) return;
+    course->value = counting->value;
+    course->from = from;
+    course->step = counting->step;
+    course->down = counting->down;
+    course->shift = counting->shift;
 }

@@ -148,4 +148,18 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     if (!it->count) it->count = 1;
 }
 
-const oak_block_ops oak_down_counter_block = {reset, get, set, advance, visit, pins, served, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_down_counter *it = &block->as.down;
+    if (!it->running || it->edges) return;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .left = it->count,
+                                     .value = it->count,
+                                     .step = (uint32_t)step_of(it),
+                                     .down = true,
+                                     .shown = role == OAK_DOWN_COUNT});
+}
+
+const oak_block_ops oak_down_counter_block = {reset, get,    set,  advance, visit,
+                                              pins,  served, NULL, NULL,    course};

@@ -104,4 +104,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 2);
 }
 
-const oak_block_ops oak_edge_inputs_block = {reset, get, set, advance, visit, pins, served, written, NULL};
+const oak_block_ops oak_edge_inputs_block = {reset, get,    set,     advance, visit,
+                                             pins,  served, written, NULL,    oak_block_stands};

@@ -146,4 +146,10 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 2);
 }
 
-const oak_block_ops oak_eeprom_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_eeprom *it = &block->as.eeprom;
+    if (role == OAK_EEPROM_OPENS && is_open(it, now)) oak_course_ends(course, it->unlocked_at + OPEN + 1);
+}
+
+const oak_block_ops oak_eeprom_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL, course};

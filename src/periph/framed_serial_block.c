@@ -379,4 +379,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->in_bit &= 15;
 }
 
-const oak_block_ops oak_framed_serial_block = {reset, get, set, advance, visit, pins, NULL, written, NULL};
+const oak_block_ops oak_framed_serial_block = {reset, get,  set,     advance, visit,
+                                               pins,  NULL, written, NULL,    oak_block_stands};

@@ -264,6 +264,27 @@ static bool set_timer(oak_block *timer, unsigned role, uint32_t value, uint64_t 
     return true;
 }
 
+static void course_timer(oak_block *timer, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_free_timer *it = &timer->as.free;
+    if (!runs(timer)) return;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .part = it->part,
+                                     .left = 0x10000 - it->count,
+                                     .value = it->count,
+                                     .step = 1u << it->rate,
+                                     .shown = role == OAK_FREE_COUNT});
+}
+
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    (void)role, (void)now;
+    if (block->as.on_timer.compares)
+        oak_course_ends(course, arrives(timer_of(block), block->as.on_timer.value));
+}
+
 const oak_block_ops oak_free_timer_block = {reset_timer, get_timer, set_timer, advance_timer, visit_timer,
-                                            NULL,        NULL,      NULL,      taken_timer};
-const oak_block_ops oak_timer_channel_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};
+                                            NULL,        NULL,      NULL,      taken_timer,   course_timer};
+const oak_block_ops oak_timer_channel_block = {reset, get,  set,  advance, visit,
+                                               pins,  NULL, NULL, taken,   course};

@@ -131,5 +131,12 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_guarded_watchdog *it = &block->as.guarded;
+    if (role != OAK_GUARDED_CHANGE || it->opened == UINT64_MAX || it->opened + OPEN < now) return;
+    oak_course_ends(course, is_open(it, now) ? it->opened + OPEN + 1 : it->opened + 1);
+}
+
 const oak_block_ops oak_guarded_watchdog_block = {reset, get,    set,     advance, visit,
-                                                  NULL,  served, written, NULL};
+                                                  NULL,  served, written, NULL,    course};

@@ -123,4 +123,5 @@ static void taken(oak_block *block, unsigned role, uint64_t now)
     if (role == OAK_HANDSHAKE_INPUT) set(block, OAK_HANDSHAKE_FULL, 1, now);
 }
 
-const oak_block_ops oak_handshake_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};
+const oak_block_ops oak_handshake_block = {reset, get,  set,  advance, visit,
+                                           pins,  NULL, NULL, taken,   oak_block_stands};

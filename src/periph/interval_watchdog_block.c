@@ -139,5 +139,12 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->gone %= length(block);
 }
 
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_interval_watchdog *it = &block->as.interval;
+    (void)role, (void)now;
+    if (runs(block)) oak_course_ends(course, it->since + length(block) - it->gone);
+}
+
 const oak_block_ops oak_interval_watchdog_block = {reset, get,    set,     advance, visit,
-                                                   NULL,  served, written, NULL};
+                                                   NULL,  served, written, NULL,    course};

@@ -67,4 +67,17 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 2);
 }
 
-const oak_block_ops oak_machine_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    bool high = role == OAK_MACHINE_TIME_HIGH;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = now,
+                                     .left = UINT64_MAX,
+                                     .value = time_at(block, now),
+                                     .step = 1,
+                                     .shown = high || role == OAK_MACHINE_TIME,
+                                     .shift = high ? 32 : 0});
+}
+
+const oak_block_ops oak_machine_timer_block = {reset, get,  set,  advance, visit,
+                                               NULL,  NULL, NULL, NULL,    course};

@@ -125,4 +125,18 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->part %= step_of(it);
 }
 
-const oak_block_ops oak_period_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_period_timer *it = &block->as.period;
+    if (!it->run) return;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .part = it->part,
+                                     .left = left_of(it),
+                                     .value = it->count,
+                                     .step = step_of(it),
+                                     .shown = role == OAK_PERIOD_COUNT});
+}
+
+const oak_block_ops oak_period_timer_block = {reset, get,  set,  advance, visit,
+                                              NULL,  NULL, NULL, NULL,    course};

@@ -111,4 +111,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 2);
 }
 
-const oak_block_ops oak_pin_events_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};
+const oak_block_ops oak_pin_events_block = {reset, get,  set,  advance, visit,
+                                            pins,  NULL, NULL, taken,   oak_block_stands};

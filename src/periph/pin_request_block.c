@@ -95,4 +95,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
-const oak_block_ops oak_pin_request_block = {reset, get, set, advance, visit, pins, served, NULL, NULL};
+const oak_block_ops oak_pin_request_block = {reset, get,    set,  advance, visit,
+                                             pins,  served, NULL, NULL,    oak_block_stands};

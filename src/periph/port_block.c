@@ -188,4 +188,5 @@ static void taken(oak_block *block, unsigned role, uint64_t now)
     port->chosen = one ? block->asked : 0;
 }
 
-const oak_block_ops oak_port_block = {reset, get, set, advance, visit, NULL, NULL, NULL, taken};
+const oak_block_ops oak_port_block = {reset, get,  set,  advance, visit,
+                                      NULL,  NULL, NULL, taken,   oak_block_stands};

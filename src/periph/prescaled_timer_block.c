@@ -128,4 +128,18 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->part %= step_of(it);
 }
 
-const oak_block_ops oak_prescaled_timer_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_prescaled_timer *it = &block->as.prescaled;
+    if (it->edges) return;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .part = it->part,
+                                     .left = COUNTS - it->count,
+                                     .value = it->count,
+                                     .step = step_of(it),
+                                     .shown = role == OAK_PRESCALED_TIME});
+}
+
+const oak_block_ops oak_prescaled_timer_block = {reset, get,  set,  advance, visit,
+                                                 pins,  NULL, NULL, NULL,    course};

@@ -82,4 +82,13 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->steps &= 15;
 }
 
-const oak_block_ops oak_rate_interrupt_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_rate_interrupt *it = &block->as.rated;
+    uint64_t turn = turn_of(block);
+    (void)role, (void)now;
+    if (turn) oak_course_ends(course, it->since + turn - it->gone);
+}
+
+const oak_block_ops oak_rate_interrupt_block = {reset, get,  set,  advance, visit,
+                                                NULL,  NULL, NULL, NULL,    course};

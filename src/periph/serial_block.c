@@ -395,4 +395,10 @@ static void served(oak_block *block, unsigned which, uint64_t now)
     update(block, now);
 }
 
-const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, served, NULL, taken};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    (void)role, (void)now;
+    if (block->as.serial.shifting) oak_course_ends(course, block->as.serial.done);
+}
+
+const oak_block_ops oak_serial_block = {reset, get, set, advance, visit, pins, served, NULL, taken, course};

@@ -56,4 +56,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     it->rate &= 7;
 }
 
-const oak_block_ops oak_timeout_block = {reset, get, set, advance, visit, NULL, served, NULL, NULL};
+const oak_block_ops oak_timeout_block = {reset, get,    set,  advance, visit,
+                                         NULL,  served, NULL, NULL,    oak_block_stands};

@@ -136,4 +136,23 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
-const oak_block_ops oak_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_timer *timer = &block->as.timer;
+    uint64_t step = (uint64_t)timer->prescale + 1, next = when(timer, 0, now),
+             match = when(timer, timer->compare, now);
+    if (!timer->running || step > UINT32_MAX) {
+        if (timer->running) oak_course_ends(course, now + 1);
+        return;
+    }
+    uint64_t since = timer->since + ticks_until(timer, now) * step;
+    oak_course_ends(course, match);
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = since,
+                                     .left = next > since ? (next - since) / step : 0,
+                                     .value = count_at(timer, now),
+                                     .step = (uint32_t)step,
+                                     .shown = role == OAK_TIMER_COUNT});
+}
+
+const oak_block_ops oak_timer_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL, course};

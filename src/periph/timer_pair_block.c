@@ -245,4 +245,29 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     load(it);
 }
 
-const oak_block_ops oak_timer_pair_block = {reset, get, set, advance, visit, pins, served, written, NULL};
+/* Only its own counter and what it sets matters to a role, but for timer 0 as two. */
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_timer_pair *pair = &block->as.pair;
+    unsigned n = role & 1, mode = pair->mode[n];
+    bool high = role == OAK_PAIR_HIGH_0 || role == OAK_PAIR_HIGH_1;
+    bool shown = high || role == OAK_PAIR_LOW_0 || role == OAK_PAIR_LOW_1;
+    for (unsigned i = 0; i < 3; i++) {
+        const oak_counter *counter = &pair->counter[i];
+        if (i < 2) oak_course_ends(course, pair->step_at[i]);
+        if (!counter->running) continue;
+        bool own = i == n && shown && !(high && mode >= 2);
+        if (high && mode == 3 && i == HIGH_BYTE) own = true;
+        if (own && !mode) oak_course_ends(course, now + 1); /* five bits of the low byte */
+        oak_block_counts(course, now,
+                         &(oak_counting){.since = counter->since,
+                                         .left = counter->top - counter->count,
+                                         .value = counter->count,
+                                         .step = 1,
+                                         .shown = own && mode,
+                                         .shift = high && mode == 1 ? 8 : 0});
+    }
+}
+
+const oak_block_ops oak_timer_pair_block = {reset, get,    set,     advance, visit,
+                                            pins,  served, written, NULL,    course};

@@ -62,4 +62,10 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
-const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    if (role == OAK_WATCHDOG_COUNT && block->as.watchdog.running)
+        oak_course_ends(course, now + 1 + (oak_watchdog_bites_at(block) - now) % block->about->unit);
+}
+
+const oak_block_ops oak_watchdog_block = {reset, get, set, advance, visit, NULL, NULL, NULL, NULL, course};

@@ -459,4 +459,21 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, OAK_MOST_BLOCK_LINES);
 }
 
-const oak_block_ops oak_wave_timer_block = {reset, get, set, advance, visit, pins, served, NULL, taken};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_wave_timer *it = &block->as.wave;
+    if (!runs(block)) return;
+    uint32_t turn, each = rate_of(block), phase = phase_of(block, &turn), top = top_of(block);
+    bool down = both_ways(block) && top && phase >= top;
+    uint64_t since = now < it->base ? now + 1 : it->base + steps_at(block, now) * each;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = since,
+                                     .left = next_event(block),
+                                     .value = it->count,
+                                     .step = each,
+                                     .down = down,
+                                     .shown = role == OAK_WAVE_LOW});
+}
+
+const oak_block_ops oak_wave_timer_block = {reset, get,    set,  advance, visit,
+                                            pins,  served, NULL, taken,   course};

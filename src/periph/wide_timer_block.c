@@ -200,4 +200,20 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     if (it->narrow) it->count &= 0xFF;
 }
 
-const oak_block_ops oak_wide_timer_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken};
+static void course(oak_block *block, unsigned role, uint64_t now, oak_course *course)
+{
+    const oak_wide_timer *it = &block->as.wide;
+    uint32_t most = it->narrow ? 0xFF : 0xFFFF, top = it->top < most && it->count <= it->top ? it->top : most;
+    bool high = role == OAK_WIDE_HIGH && !is_buffered(block);
+    if (!it->run || it->edges) return;
+    oak_block_counts(course, now,
+                     &(oak_counting){.since = it->since,
+                                     .part = it->part,
+                                     .left = (uint64_t)top - (it->count & most) + 1,
+                                     .value = it->count,
+                                     .step = step_of(block),
+                                     .shown = role == OAK_WIDE_LOW || high,
+                                     .shift = high ? 8 : 0});
+}
+
+const oak_block_ops oak_wide_timer_block = {reset, get, set, advance, visit, pins, NULL, NULL, taken, course};

@@ -35,4 +35,5 @@ static void visit(oak_block *block, const oak_state_visitor *visitor)
     oak_block_visit_lines(block, visitor, 1);
 }
 
-const oak_block_ops oak_wired_line_block = {reset, get, set, advance, visit, pins, NULL, NULL, NULL};
+const oak_block_ops oak_wired_line_block = {reset, get,  set,  advance, visit,
+                                            pins,  NULL, NULL, NULL,    oak_block_stands};

@@ -310,6 +310,8 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .suffer = sim_suffer_in_core,
                             .reset_devices = reset_devices,
                             .look = look,
+                            .course = sim_course,
+                            .touched = &machine->touched,
                             .resets_at = sim_resets_at,
                             .clocks = sim_clocks,
                             .outside_acts = sim_outside_acts,

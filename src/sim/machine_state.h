@@ -40,6 +40,7 @@ struct oak_machine {
     bool telling;                    /* the outside, of a pin: what it does then happens at `moment` */
     unsigned stopped;                /* clocks of devices that stand still, a bit each */
     bool lost;                       /* there was no memory for something the program has done */
+    uint64_t touched;                /* counts whatever may change a register but by its course */
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
     uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */
     uint32_t shown[OAK_MOST_PORTS], floats[OAK_MOST_PORTS]; /* as the outside knows them */
@@ -79,6 +80,9 @@ bool sim_outside_acts(void *context);
 const oak_part_register *sim_register_over(oak_machine *machine, uint32_t address, unsigned *number);
 uint32_t sim_field_mask(unsigned width);
 void sim_call_attention(oak_machine *machine);
+/* How a register of a device goes on from now on, as long as `touched` stands. OAK_UNSUPPORTED where nobody knows. */
+OAK_MUST_USE oak_status sim_course(void *context, unsigned space, uint32_t address, size_t count,
+                                   oak_course *course);
 uint64_t sim_advance(void *context, uint64_t now);
 uint64_t sim_now_of(oak_machine *machine);
 uint32_t sim_register_value(

@@ -94,6 +94,7 @@ uint32_t sim_field_mask(unsigned width)
 void sim_call_attention(oak_machine *machine)
 {
     machine->next = 0;
+    machine->touched++;
     for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     if (machine->core && machine->isa->core->attend) machine->isa->core->attend(machine->core);
 }
@@ -105,6 +106,7 @@ uint64_t sim_advance(void *context, uint64_t now)
     oak_machine *machine = context;
     if (machine->advancing) return machine->next;
     machine->advancing = true;
+    machine->touched++;
     for (;;) {
         uint64_t at = machine->next < now ? machine->next : now;
         if (at < machine->moment) at = machine->moment;
@@ -175,6 +177,7 @@ static void set_latch(oak_machine *machine, int port, uint32_t value, uint64_t n
 {
     if (port < 0) return;
     catch_up_to(machine, now);
+    machine->touched++;
     if (machine->gpio[port].latch == value) return;
     machine->gpio[port].latch = value;
     oak_machine_pins(machine, (unsigned)port, now);
@@ -210,6 +213,7 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
                             uint32_t asked)
 {
     catch_up_to(machine, now);
+    if (asked) machine->touched++;
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
@@ -237,6 +241,7 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
 static void write_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
 {
     bool sooner = false;
+    machine->touched++;
     const oak_part_register *reg = &machine->part->registers[number];
     catch_up_to(machine, now);
     if (reg->access == OAK_READ_ONLY) {
@@ -262,6 +267,46 @@ static void write_register_value(oak_machine *machine, unsigned number, uint32_t
         if (!again && oak_block_ops_of(block)->written) oak_block_ops_of(block)->written(block, now);
     }
     if (sooner) sim_call_attention(machine);
+}
+
+/* Its number, where all of it is meant; or -1. */
+static int whole_register(oak_machine *machine, unsigned space, uint32_t address, size_t count)
+{
+    unsigned number;
+    const struct oak_special *special = special_at(machine, space, address);
+    if (special) return count == 1 ? special->number : -1;
+    if (!machine->stored || space != machine->isa->about.code_space) return -1;
+    const oak_part_register *reg = sim_register_over(machine, address, &number);
+    return reg && reg->address == address && count == (reg->bits + 7u) / 8u ? (int)number : -1;
+}
+
+oak_status sim_course(void *context, unsigned space, uint32_t address, size_t count, oak_course *course)
+{
+    oak_machine *machine = context;
+    const struct oak_special *special = special_at(machine, space, address);
+    int number = whole_register(machine, space, address, count);
+    uint64_t now = sim_now_of(machine);
+    *course = (oak_course){.until = machine->next};
+    if (special && special->port >= 0 && special->number < 0 && count == 1) return OAK_OK;
+    if (number < 0) return OAK_UNSUPPORTED;
+    for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
+        oak_block *block = &machine->block[machine->bindings[i].block];
+        const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
+        const oak_block_ops *ops = oak_block_ops_of(block);
+        oak_course own = {.until = UINT64_MAX};
+        if (!ops->course) return OAK_UNSUPPORTED;
+        ops->course(block, role->role, now, &own);
+        if (own.step && course->step) return OAK_UNSUPPORTED; /* two of them count */
+        if (course->until < own.until) own.until = course->until;
+        if (!own.step) {
+            course->until = own.until;
+            continue;
+        }
+        own.bit = role->bit;
+        own.mask = sim_field_mask(role->width);
+        *course = own;
+    }
+    return OAK_OK;
 }
 
 uint32_t sim_device_read(void *context, unsigned space, uint32_t address, uint32_t stored, bool latch,
@@ -395,6 +440,7 @@ uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
         oak_service_take(machine->isa->core->services(machine->core),
                          machine->isa->about.own_exceptions + line);
     catch_up_to(machine, now);
+    machine->touched++;
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
         unsigned which = 0;

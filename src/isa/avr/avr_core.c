@@ -208,8 +208,8 @@ static bool take_interrupt(oak_core *core)
     kit->pc = vector;
     kit->time.cycles += cycles;
     kit->attention = true;
-    if (kit->observed) kit_watch_end(core);
     kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
+    if (kit->observed) kit_watch_end(core);
     return true;
 }
 

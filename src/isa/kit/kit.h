@@ -524,6 +524,7 @@ OAK_MUST_USE oak_status kit_judge(oak_core *core, const oak_judge *judge);
 static inline bool kit_judged(oak_core *core)
 {
     kit_core *kit = kit_of(core);
+    oak_judged_forget(&kit->judged);
     if (!oak_judged_look(&kit->judged, core, OAK_JUDGED_ALL)) return false;
     kit->watch_pc = kit->judged_pc;
     return kit->attention = true;

@@ -59,8 +59,8 @@ bool kit_vectored_interrupt(oak_core *core)
     kit_begin_frame(core, member(core, kit->arch->stack), sp, line + 1, vector);
     kit->time.cycles += cycles;
     kit->attention = true;
-    if (kit->observed) kit_watch_end(core);
     kit->next_device = kit->setup.acknowledge(kit->setup.machine, line, now);
+    if (kit->observed) kit_watch_end(core); /* who looks on does so later than that */
     return true;
 }
 

@@ -241,17 +241,22 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
     for (unsigned i = 0; !status && i < kit->judged.count; i++) {
         oak_watched *cells = &kit->judged.value[i].cells;
         const struct kit_register *lies = kit->arch->registers_at;
+        for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
+            const oak_register_cells *one = &about->cells[c];
+            unsigned bits = 8 * one->size * oak_unit_bytes(about, one->space);
+            if (one->space != cells->space || one->address != cells->address || one->size != cells->size ||
+                one->banks)
+                continue;
+            if (bits < 32) kit->judged.value[i].mask &= (1u << bits) - 1; /* the program counter has more */
+            *cells = (oak_watched){.accesses = one->reg == about->pc_register ? OAK_ACCESS_CHANGE : 0,
+                                   .address = one->reg,
+                                   .size = 1};
+        }
         if (cells->accesses & OAK_ACCESS_CHANGE) {
             kit->judged_always |= (uint16_t)(1u << i);
             kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
             continue;
-        }
-        for (unsigned c = 0; cells->space && c < about->cells_count; c++) { /* a register in other words */
-            const oak_register_cells *one = &about->cells[c];
-            if (one->space == cells->space && one->address == cells->address && one->size == cells->size &&
-                !one->banks)
-                *cells = (oak_watched){.address = one->reg, .size = 1};
         }
         kit_wanted *judges = kit->judges[i];
         judges[0] = judges[1] = (kit_wanted){.cells = *cells};

@@ -168,8 +168,8 @@ static bool take_interrupt(oak_core *core)
     core->kit.pc = vector;
     core->kit.time.cycles += 2;
     core->kit.attention = true;
-    if (core->kit.observed) kit_watch_end(core);
     core->kit.next_device = core->kit.setup.acknowledge(core->kit.setup.machine, line, now);
+    if (core->kit.observed) kit_watch_end(core);
     return true;
 }
 

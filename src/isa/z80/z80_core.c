@@ -71,8 +71,8 @@ static bool take_interrupt(oak_core *core)
     kit_begin_frame(core, &core->stack, pair(core, RSP), nmi ? Z80_NMI + 1 : line + 1, vector);
     kit->time.cycles += nmi ? 11 : core->im == 2 ? 19 : 13;
     kit->attention = true;
-    if (kit->observed) kit_watch_end(core);
     kit->next_device = kit->setup.acknowledge(kit->setup.machine, nmi ? Z80_NMI : line, now);
+    if (kit->observed) kit_watch_end(core);
     return true;
 }
 
