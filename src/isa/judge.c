@@ -73,6 +73,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.value[i].cells = judge->cells[i];
         made.value[i].mask = judge->masks[i];
         made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
+        if (judge->cells[i].space) made.asked |= 1u << i;
         bool outside;
         oak_status status = ask(&made, core, &judge->cells[i], &made.last[i], &outside);
         if (status) return status;
@@ -83,6 +84,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
 
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host)
 {
+    judged->asked &= ~(1u << number);
     oak_judged_value *value = &judged->value[number];
     bool high_first = value->cells.space && oak_is_high_first(&judged->isa->about, value->cells.space);
     value->at = at;
@@ -90,6 +92,19 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     if (bytes == 1) value->kind = OAK_JUDGED_BYTE;
     else if (host) value->kind = bytes == 2 ? OAK_JUDGED_HALF : OAK_JUDGED_WORD;
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
+}
+
+void oak_judged_settle(oak_judged *judged)
+{
+    uint64_t still = judged->touched ? UINT64_MAX : 0;
+    for (unsigned i = 0; i < judged->count; i++) {
+        const oak_judged_value *value = &judged->value[i];
+        if (!(judged->asked >> i & 1)) continue;
+        bool stays = value->touched == *judged->touched && !value->course.step;
+        if (!stays || value->course.until < still) still = stays ? value->course.until : 0;
+    }
+    judged->still = still;
+    judged->touched_then = judged->touched ? *judged->touched : 0;
 }
 
 void oak_judged_take(oak_judged *judged, oak_core *core)

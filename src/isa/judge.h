@@ -38,6 +38,9 @@ typedef struct oak_judged {
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
+    uint32_t
+        asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still` */
+    uint64_t still, touched_then;
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
@@ -74,7 +77,17 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, 
 static inline void oak_judged_forget(oak_judged *judged)
 {
     for (unsigned i = 0; i < judged->count; i++) judged->value[i].course.until = 0;
+    judged->still = 0;
 }
+
+/* None of these values (a bit each) can have changed: all of them are registers of devices that stand still. */
+static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, uint64_t now)
+{
+    return !(which & ~judged->asked) && now < judged->still && judged->touched_then == *judged->touched;
+}
+
+/* Those that were asked for may stand still. */
+void oak_judged_settle(oak_judged *judged);
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
 static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
@@ -87,6 +100,7 @@ static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned 
         judged->last[i] = now;
         changed = true;
     }
+    if (which & judged->asked) oak_judged_settle(judged);
     if (!changed) return judged->hit;
     if (judged->matter != judged->all) oak_judged_take(judged, core);
     if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;

@@ -56,7 +56,9 @@
 #if LOOP_JUDGED
 #define LOOK(op)                                                                                             \
     if ((op) < ops + CORE_SPAN + KIT_SPARE - 1) {                                                            \
-        if (from->judged & kit->judged.matter) {                                                             \
+        if (from->judged & kit->judged.matter &&                                                             \
+            !oak_judged_stands(&kit->judged, from->judged,                                                   \
+                               kit->time.cycles + (uint32_t)(spent - (op)->cost))) {                         \
             SAVE;                                                                                            \
             uint64_t done =                                                                                  \
                 spent - (op)->cost; /* a register may depend on it, and who judges may ask when */           \

@@ -268,6 +268,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             oak_judged_at(&kit->judged, i, at, bytes, false);
         if (cells->space) continue;
         kit->judged.value[i].kind = OAK_JUDGED_REGISTER;
+        kit->judged.asked &= ~(1u << i);
         judges[0].cells.address = in_use(about, cells->address);
         if (judges[0].cells.address != cells->address) /* or another mode makes it the one in use */
             judges[1].cells =
