@@ -53,6 +53,15 @@ void oak_block_counts(oak_course *course, uint64_t now, const oak_counting *coun
     if (counting->left < (UINT64_MAX - from) / counting->step)
         oak_course_ends(course, from + counting->left * counting->step);
     if (!counting->shown) return;
+    enum { LONG = 16 };
+    if ((uint64_t)counting->step << counting->shift >=
+        LONG) { /* what is shown stays that long, and is known sooner so */
+        uint64_t steps = (now - from) / counting->step, shown = (uint64_t)1 << counting->shift,
+                 value = counting->down ? counting->value - steps : counting->value + steps,
+                 left = counting->down ? value % shown + 1 : shown - value % shown;
+        oak_course_ends(course, from + (steps + left) * counting->step);
+        return;
+    }
     course->value = counting->value;
     course->from = from;
     course->step = counting->step;

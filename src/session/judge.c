@@ -49,6 +49,8 @@ static bool works_out(oak_session *session, const uint32_t *values, uint32_t *ma
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = session->judged, *behind = op + session->judged_count;
     uint32_t read = 0;
+    if (session->judged_samples && oak_trace_is_full(session->trace))
+        op += session->judged_samples; /* nothing more goes in */
     for (; op < behind; op++) {
         if (op->kind == JUDGE_SAMPLE) {
             session_sample_judged(session, (unsigned)op->number, top);
@@ -187,6 +189,7 @@ static bool compile_all(oak_session *session, judged_values *values)
             !compile(session, session->sampled[i].expr, 0, values) ||
             !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)i}))
             return false;
+    session->judged_samples = session->judged_count;
     for (size_t i = 0; i < session->watch_count; i++) {
         const watch_record *one = &session->watches[i];
         if (!one->expr || !one->about.enabled) continue;

@@ -231,9 +231,9 @@ struct oak_session {
     int armed_watch[2 * OAK_MOST_WATCHED];
     unsigned armed_count;
     judge_op judged[JUDGE_MOST];
-    unsigned judged_count;
-    bool judges, judging; /* conditions are to be judged behind each instruction; and are, */
-    bool judges_one;      /* by one value: of those nothing came of, so many are kept */
+    unsigned judged_count, judged_samples; /* the first of them are for what is recorded */
+    bool judges, judging;                  /* conditions are to be judged behind each instruction; and are, */
+    bool judges_one;                       /* by one value: of those nothing came of, so many are kept */
     uint32_t vain_value[JUDGE_VAIN];
     uint64_t vain_since;                      /* the instruction since which */
     unsigned vain_stops;                      /* so many stops have come to nothing */

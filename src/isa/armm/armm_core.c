@@ -874,12 +874,14 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
 {
     if (space != ARM_MEM) return OAK_OUT_OF_RANGE;
     if (!armm_is_system(address)) return kit_read_memory(core, space, address, bytes, count);
+    uint32_t word = 0;
     for (size_t i = 0; i < count; i++) {
-        uint32_t word, at = address + (uint32_t)i;
+        uint32_t at = address + (uint32_t)i;
         oak_core *self = (oak_core *)(uintptr_t)core;
-        bool flag = self->tick_flag;
+        bool flag = self->tick_flag, another = !i || !(at & 3);
         self->now = self->kit.time.cycles;
-        if (!armm_is_system(at) || !armm_system_read(self, at & ~(uint32_t)3, &word)) return OAK_OUT_OF_RANGE;
+        if (another && (!armm_is_system(at) || !armm_system_read(self, at & ~(uint32_t)3, &word)))
+            return OAK_OUT_OF_RANGE;
         self->tick_flag = flag; /* looking clears nothing */
         bytes[i] = (uint8_t)(word >> (8 * (at & 3)));
     }
