@@ -40,7 +40,7 @@ typedef struct command {
 } command;
 
 extern const command command_asm, command_run, command_parts, command_look, command_explain, command_new,
-    command_wave, command_bench, command_trial;
+    command_serve, command_wave, command_bench, command_trial;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {
@@ -212,6 +212,8 @@ typedef struct cli_project {
     unsigned source_count;
 } cli_project;
 int cli_read_project(cli *self, cli_project *project);
+/* The same for the project file at a path. */
+int cli_read_project_at(cli *self, const char *path, cli_project *project);
 /* The same, and takes what every command takes: sources, part, folders of includes, warnings. */
 int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,
                      char ***warns);

@@ -118,12 +118,12 @@ static bool read_document(cli *self, yaml_document_t *document, cli_project *pro
     return false;
 }
 
-int cli_read_project(cli *self, cli_project *project)
+int cli_read_project_at(cli *self, const char *path, cli_project *project)
 {
     uint8_t *bytes = NULL;
     size_t size = 0;
     *project = (cli_project){0};
-    oak_status status = self->host.read_file(self->host.context, CLI_PROJECT_FILE, 1 << 20, &bytes, &size);
+    oak_status status = self->host.read_file(self->host.context, path, 1 << 20, &bytes, &size);
     if (status == OAK_NOT_FOUND) return -1;
     if (status) return cli_failed(self, status, CLI_PROJECT_FILE);
     yaml_parser_t parser;
@@ -150,6 +150,11 @@ int cli_read_project(cli *self, cli_project *project)
     if (good && !cli_memory_lost()) return EXIT_DONE;
     cli_free_project(project);
     return cli_memory_lost() ? cli_failed(self, OAK_NO_MEMORY, CLI_PROJECT_FILE) : EXIT_REFUSED;
+}
+
+int cli_read_project(cli *self, cli_project *project)
+{
+    return cli_read_project_at(self, CLI_PROJECT_FILE, project);
 }
 
 int cli_take_project(cli *self, cli_project *project, const char ***files, char **part, char ***includes,

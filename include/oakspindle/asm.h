@@ -91,6 +91,7 @@ typedef struct oak_line {
     uint32_t size;    /* bytes */
     const char *text; /* the source line, not ended by zero; NULL when not at hand */
     uint32_t text_size;
+    uint8_t cycles; /* fewest, of all its instructions; 0: it has none, or nobody has said */
 } oak_line;
 
 /* The source line whose code holds an address. OAK_NOT_FOUND. */

@@ -14,8 +14,10 @@
 #include <oakspindle/part.h>
 #include <oakspindle/port.h>
 #include <oakspindle/print.h>
+#include <oakspindle/serve.h>
 #include <oakspindle/session.h>
 #include <oakspindle/status.h>
+#include <oakspindle/syntax.h>
 #include <oakspindle/trace.h>
 #include <oakspindle/trial.h>
 #include <oakspindle/version.h>

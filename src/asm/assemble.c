@@ -83,7 +83,8 @@ static oak_status keep_lines(assembler *as)
                                                            .address = (uint32_t)record->at,
                                                            .size = record->size,
                                                            .text = line.text,
-                                                           .text_size = line.size};
+                                                           .text_size = line.size,
+                                                           .cycles = record->cycles};
     }
     return OAK_OK;
 }
@@ -248,7 +249,7 @@ static oak_status build_program(assembler *as)
 
 /* ------------------------------------------------------------------------------------------ the passes */
 
-static void close_assembler(assembler *as)
+void asm_close(assembler *as)
 {
     release_statements(as);
     oak_pool_close(as->host, &as->names);
@@ -261,8 +262,7 @@ static void close_assembler(assembler *as)
     oak_program_free(as->program);
 }
 
-static oak_status open_assembler(assembler *as, const oak_host *host, const oak_part *part,
-                                 const oak_diag_sink *sink)
+oak_status asm_open(assembler *as, const oak_host *host, const oak_part *part, const oak_diag_sink *sink)
 {
     *as = (assembler){.host = host,
                       .part = part,
@@ -358,7 +358,7 @@ static oak_status hand_over(assembler *as, oak_status status, oak_program **prog
         *program = as->program;
         as->program = NULL;
     }
-    close_assembler(as);
+    asm_close(as);
     return status;
 }
 
@@ -372,7 +372,7 @@ oak_status oak_assemble_text(const oak_host *host, const oak_part *part, const c
                    LARGEST_SOURCE >> 20);
         return OAK_REFUSED;
     }
-    oak_status status = open_assembler(&as, host, part, sink);
+    oak_status status = asm_open(&as, host, part, sink);
     if (status == OAK_UNSUPPORTED) return status;
     char *copy = status ? NULL : oak_arena_text(&as.program->arena, text, size);
     if (!status && !copy) status = OAK_NO_MEMORY;
@@ -386,7 +386,7 @@ oak_status oak_assemble_files(const oak_host *host, const oak_part *part, const 
     if (!host || !part || !settings || !sink || !program) return OAK_MISUSE;
     assembler as;
     if (!host->read_file) return OAK_UNSUPPORTED;
-    oak_status status = open_assembler(&as, host, part, sink);
+    oak_status status = asm_open(&as, host, part, sink);
     if (status == OAK_UNSUPPORTED) return status;
     as.settings = settings;
     for (unsigned i = 0; i < settings->path_count && !status; i++) {

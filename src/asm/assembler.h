@@ -1,6 +1,7 @@
 /* assembler.h — the state of one assembly, shared by the files of the front end.
  *
  *   assemble.c    opening, files, the order of the passes, from the result to a program
+ *   syntax.c      what the words of a line are, for editors
  *   source.c      where lines come from: files, includes, macros, repetitions, conditions
  *   config.c      words that configure a chip
  *   select.c      banks and pages: what selects them, and what is found selected
@@ -331,7 +332,14 @@ typedef struct assembler {
     oak_operand operands[OAK_MOST_OPERANDS];
 } assembler;
 
+/* assemble.c: one with its tables and the names of the part, before any source; asm_close also after a failure, but for OAK_UNSUPPORTED. */
+OAK_MUST_USE oak_status asm_open(assembler *as, const oak_host *host, const oak_part *part,
+                                 const oak_diag_sink *sink);
+void asm_close(assembler *as);
+
 /* names.c */
+/* A name that is there already, or NULL. */
+const asm_name *asm_known(const assembler *as, const char *text, size_t length);
 static inline asm_name *asm_name_at(const assembler *as, size_t number)
 {
     return oak_pool_at(&as->names, number);

@@ -34,13 +34,9 @@ static bool more_slots(assembler *as)
     return true;
 }
 
-asm_name *asm_intern(assembler *as, const char *text, size_t length)
+/* The name, or NULL with the slot where it belongs. */
+static asm_name *look_up(const assembler *as, const char *text, size_t length, uint32_t hash, uint32_t *where)
 {
-    uint32_t hash = oak_name_hash(text, length);
-    if (as->names.count >= as->slot_count / 4 * 3 && !more_slots(as)) {
-        as->out_of_memory = true;
-        return NULL;
-    }
     uint32_t mask = (uint32_t)as->slot_count - 1, at = hash & mask;
     for (uint32_t slot; (slot = as->slots[at]); at = (at + 1) & mask) {
         if ((slot ^ hash) & ~mask) continue;
@@ -49,6 +45,25 @@ asm_name *asm_intern(assembler *as, const char *text, size_t length)
             (memcmp(text, name->text, length) == 0 || oak_same_name(text, length, name->text)))
             return name;
     }
+    *where = at;
+    return NULL;
+}
+
+const asm_name *asm_known(const assembler *as, const char *text, size_t length)
+{
+    uint32_t at;
+    return as->slot_count ? look_up(as, text, length, oak_name_hash(text, length), &at) : NULL;
+}
+
+asm_name *asm_intern(assembler *as, const char *text, size_t length)
+{
+    uint32_t hash = oak_name_hash(text, length), at;
+    if (as->names.count >= as->slot_count / 4 * 3 && !more_slots(as)) {
+        as->out_of_memory = true;
+        return NULL;
+    }
+    asm_name *known = look_up(as, text, length, hash, &at);
+    if (known) return known;
     char *copy = length <= UINT16_MAX ? oak_arena_text(&as->program->arena, text, length) : NULL;
     asm_name *name = copy ? oak_pool_add(as->host, &as->names) : NULL;
     if (!name) {

@@ -1,0 +1,375 @@
+/* tells.c — see server.h: what an instruction, a symbol or a number is; what lines and routines cost. */
+#include <oakspindle/look.h>
+#include <stdio.h>
+
+#include "serve/server.h"
+
+/* ------------------------------------------------------------------------------------------ texts as answers */
+
+static oak_status add_text(void *context, const char *bytes, size_t count)
+{
+    oak_buf_add(context, bytes, count);
+    return ((oak_buf *)context)->failed ? OAK_NO_MEMORY : OAK_OK;
+}
+
+static oak_text_sink sink_of(oak_buf *buf)
+{
+    return (oak_text_sink){.context = buf, .write = add_text};
+}
+
+static cJSON *as_markdown(oak_buf *text)
+{
+    cJSON *content = cJSON_CreateObject();
+    cJSON_AddStringToObject(content, "kind", "markdown");
+    cJSON_AddStringToObject(content, "value", oak_buf_string(text));
+    oak_buf_close(text);
+    return content;
+}
+
+/* ------------------------------------------------------------------------------------------ numbers */
+
+static bool number_of(const char *text, size_t size, uint64_t *value)
+{
+    size_t used;
+    return !oak_read_number(text, text + size, value, &used) && used == size;
+}
+
+static void tell_number(oak_buf *out, uint64_t value)
+{
+    char bits[80];
+    unsigned at = 0, width = value > 0xFFFFFFFF ? 64 : value > 0xFFFF ? 32 : value > 0xFF ? 16 : 8;
+    for (unsigned i = width; i-- > 0;) {
+        bits[at++] = value >> i & 1 ? '1' : '0';
+        if (i && i % 4 == 0) bits[at++] = '_';
+    }
+    bits[at] = 0;
+    oak_buf_format(out, "`0x%llx` · `%llu` · `0b%s`", (unsigned long long)value, (unsigned long long)value,
+                   bits);
+    if (value >= ' ' && value < 127) oak_buf_format(out, " · `'%c'`", (int)value);
+    if (value < 0x100 && value & 0x80) oak_buf_format(out, " · as a signed byte %d", (int)value - 0x100);
+}
+
+/* ------------------------------------------------------------------------------------------ names */
+
+/* Comments behind a definition and in the lines right above it. */
+static void tell_comments(oak_buf *out, serve_unit *unit, const serve_text *text, size_t line)
+{
+    oak_word words[MOST_WORDS];
+    size_t first = line, size;
+    for (; first > 0; first--) {
+        const char *of = serve_line(text, first - 1, &size);
+        size_t count = oak_syntax_words(unit->syntax, of, size, words, MOST_WORDS);
+        if (count != 1 || words[0].kind != OAK_WORD_COMMENT) break;
+    }
+    for (size_t i = first; i <= line; i++) {
+        const char *of = serve_line(text, i, &size);
+        size_t count = oak_syntax_words(unit->syntax, of, size, words, MOST_WORDS);
+        if (!count || count > MOST_WORDS || words[count - 1].kind != OAK_WORD_COMMENT) continue;
+        const char *at = of + words[count - 1].at, *end = of + size;
+        while (at < end && (*at == ';' || *at == '/' || *at == ' ')) at++;
+        oak_buf_text(out, i == first ? "\n\n" : " ");
+        oak_buf_add(out, at, (size_t)(end - at));
+    }
+}
+
+static void tell_symbol(oak_server *server, oak_buf *out, const serve_spot *spot)
+{
+    const oak_architecture *about = spot->unit->part->architecture;
+    const serve_name *defined = serve_definition(server, spot->unit, spot->text->path, spot->name);
+    const oak_symbol *symbol = serve_symbol(spot->unit, spot->text->path, spot->name);
+    static const char *const kinds[] = {"label", "constant", "macro"};
+    if (!defined && !symbol) return;
+    const char *kind = defined ? kinds[defined->kind <= OAK_WORD_MACRO ? defined->kind : 0] : "name";
+    oak_buf_format(out, "**%s**, a %s", spot->name, kind);
+    if (symbol && symbol->space) {
+        oak_buf_format(out, " in %s at `0x%llx`", about->spaces[symbol->space].name,
+                       (unsigned long long)symbol->value);
+        if (symbol->size) oak_buf_format(out, ", %u byte%s", symbol->size, symbol->size == 1 ? "" : "s");
+        if (symbol->bytes > 1 && symbol->size > symbol->bytes)
+            oak_buf_format(out, ", of %u each", symbol->bytes);
+    } else if (symbol) {
+        oak_buf_text(out, ": ");
+        if (symbol->value < 0) oak_buf_format(out, "`-%llu`", (unsigned long long)-symbol->value);
+        else tell_number(out, (uint64_t)symbol->value);
+    }
+    if (symbol) oak_buf_format(out, ", named %u time%s", symbol->uses, symbol->uses == 1 ? "" : "s");
+    if (!spot->unit->good && symbol) oak_buf_text(out, " (before the last mistake)");
+    const serve_text *text = defined ? serve_load_text(server, defined->file) : NULL;
+    if (text) tell_comments(out, spot->unit, text, defined->line);
+}
+
+/* ------------------------------------------------------------------------------------------ registers of the part */
+
+static void tell_fields(oak_buf *out, const oak_part_register *reg)
+{
+    for (unsigned i = 0; i < reg->field_count; i++) {
+        const oak_part_field *field = &reg->fields[i];
+        oak_buf_format(out, "\n- `%s` ", field->name);
+        if (field->width > 1)
+            oak_buf_format(out, "bits %u to %u", field->bit + field->width - 1u, field->bit);
+        else oak_buf_format(out, "bit %u", field->bit);
+        if (field->title && *field->title) oak_buf_format(out, ": %s", field->title);
+    }
+}
+
+static void tell_part_name(oak_buf *out, const oak_part *part, const char *name)
+{
+    static const char *const access[] = {"", ", read only", ", write only"};
+    size_t length = strlen(name);
+    for (unsigned i = 0; i < part->register_count; i++) {
+        const oak_part_register *reg = &part->registers[i];
+        if (oak_same_name(name, length, reg->name)) {
+            oak_buf_format(out, "**%s**, %s: a register of %u bits in %s at `0x%x`, `0x%x` after reset%s\n",
+                           reg->name, reg->title ? reg->title : "", reg->bits,
+                           part->architecture->spaces[reg->space].name, reg->address, reg->reset,
+                           access[reg->access]);
+            tell_fields(out, reg);
+            return;
+        }
+        for (unsigned f = 0; f < reg->field_count; f++) {
+            const oak_part_field *field = &reg->fields[f];
+            if (!oak_same_name(name, length, field->name)) continue;
+            oak_buf_format(out, "**%s**, %s of **%s** (bit %u)\n", field->name,
+                           field->title ? field->title : "a field", reg->name, field->bit);
+            return;
+        }
+    }
+    for (unsigned i = 0; i < part->port_count; i++)
+        if (oak_same_name(name, strlen(part->ports[i].name), part->ports[i].name))
+            oak_buf_format(out, "**%s**, of port %s: %s", name, part->ports[i].name,
+                           part->ports[i].title ? part->ports[i].title : "");
+}
+
+/* ------------------------------------------------------------------------------------------ instructions */
+
+/* The instruction of a line as its bytes are, where the program is the one of the text. */
+static bool tell_encoded(oak_buf *out, oak_server *server, const serve_spot *spot)
+{
+    oak_line line;
+    uint8_t bytes[16];
+    const serve_unit *unit = spot->unit;
+    size_t length = strlen(spot->text->path);
+    if (!unit->good || !unit->program ||
+        oak_program_find_line(unit->program, spot->text->path, length, (uint32_t)spot->line + 1, &line) ||
+        line.line != spot->line + 1 || strcmp(line.file, spot->text->path) != 0 || line.size > sizeof bytes)
+        return false;
+    unsigned unit_bytes = oak_unit_bytes(unit->part->architecture, unit->part->architecture->code_space);
+    oak_image_read(oak_program_image(unit->program), line.address * unit_bytes, 0xFF, bytes, line.size);
+    oak_buf_format(out, "at `0x%x`, %u byte%s", line.address, line.size, line.size == 1 ? "" : "s");
+    oak_text_sink sink = sink_of(out);
+    oak_buf_text(out, "\n```\n");
+    bool good = oak_explain_bytes(&server->host, unit->part, bytes, line.size, &sink) == OAK_OK;
+    oak_buf_text(out, "```\n");
+    return good;
+}
+
+static void tell_operation(oak_server *server, oak_buf *out, const serve_spot *spot)
+{
+    char word[LONGEST_NAME];
+    oak_buf encoded;
+    oak_buf_open(&encoded, &server->host);
+    oak_text_sink sink = sink_of(out);
+    if (tell_encoded(&encoded, server, spot)) oak_buf_add(out, encoded.bytes, encoded.size);
+    else if (spot->word->length < sizeof word) {
+        memcpy(word, spot->of + spot->word->at, spot->word->length);
+        word[spot->word->length] = 0;
+        oak_buf_text(out, "```\n");
+        (void)!oak_explain_mnemonic(&server->host, spot->unit->part->architecture, word, &sink);
+        oak_buf_text(out, "```\n");
+    }
+    oak_buf_close(&encoded);
+}
+
+cJSON *serve_hover(oak_server *server, const cJSON *parameters, const char **why)
+{
+    serve_spot spot;
+    oak_buf out;
+    uint64_t value;
+    (void)why;
+    if (!serve_spot_at(server, parameters, &spot) || !spot.word) return NULL;
+    oak_buf_open(&out, &server->host);
+    const char *text = spot.of + spot.word->at;
+    switch (spot.word->kind) {
+    case OAK_WORD_OPERATION: tell_operation(server, &out, &spot); break;
+    case OAK_WORD_NUMBER:
+        if (number_of(text, spot.word->length, &value)) tell_number(&out, value);
+        break;
+    case OAK_WORD_TEXT:
+        if (spot.word->length == 3 && *text == '\'') tell_number(&out, (unsigned char)text[1]);
+        break;
+    case OAK_WORD_PART: tell_part_name(&out, spot.unit->part, spot.name); break;
+    case OAK_WORD_REGISTER: {
+        const oak_architecture *about = spot.unit->part->architecture;
+        for (unsigned i = 0; i < about->register_count; i++)
+            if (oak_same_name(text, spot.word->length, about->registers[i].name) ||
+                oak_same_name(text, spot.word->length, oak_register_called(about, i)))
+                oak_buf_format(&out, "**%s**, a register of %u bits: %s", about->registers[i].name,
+                               about->registers[i].bits,
+                               about->registers[i].title ? about->registers[i].title : "");
+        break;
+    }
+    case OAK_WORD_COMMENT: break;
+    default: tell_symbol(server, &out, &spot); break;
+    }
+    if (!out.size) {
+        oak_buf_close(&out);
+        return NULL;
+    }
+    cJSON *result = cJSON_CreateObject();
+    cJSON_AddItemToObject(result, "contents", as_markdown(&out));
+    cJSON_AddItemToObject(
+        result, "range",
+        serve_range(server, spot.text, spot.line, spot.word->at, spot.word->at + spot.word->length));
+    return result;
+}
+
+/* ------------------------------------------------------------------------------------------ forms of operands */
+
+/* Takes the lines that begin with the mnemonic from its explanation: its forms. */
+cJSON *serve_signature(oak_server *server, const cJSON *parameters, const char **why)
+{
+    serve_spot spot;
+    char word[LONGEST_NAME];
+    const oak_word *operation = NULL;
+    (void)why;
+    if (!serve_spot_at(server, parameters, &spot)) return NULL;
+    for (size_t i = 0; i < spot.count; i++)
+        if (spot.words[i].kind == OAK_WORD_OPERATION && spot.words[i].at + spot.words[i].length < spot.at)
+            operation = &spot.words[i];
+    if (!operation || operation->length >= sizeof word) return NULL;
+    memcpy(word, spot.of + operation->at, operation->length);
+    word[operation->length] = 0;
+    oak_buf text;
+    oak_buf_open(&text, &server->host);
+    oak_text_sink sink = sink_of(&text);
+    cJSON *result = cJSON_CreateObject(), *list = cJSON_AddArrayToObject(result, "signatures");
+    if (!oak_explain_mnemonic(&server->host, spot.unit->part->architecture, word, &sink)) {
+        const char *at = oak_buf_string(&text), *end = at + text.size;
+        while (at < end) {
+            const char *stop = oak_line_end(at, end);
+            size_t length = (size_t)(stop - at);
+            if (length >= operation->length && oak_same_name(at, operation->length, word) &&
+                (length == operation->length || at[operation->length] == ' ')) {
+                char form[200];
+                snprintf(form, sizeof form, "%.*s", (int)(length < 199 ? length : 199), at);
+                cJSON *one = cJSON_CreateObject();
+                cJSON_AddStringToObject(one, "label", form);
+                cJSON_AddItemToArray(list, one);
+            }
+            at = stop + 1;
+        }
+    }
+    oak_buf_close(&text);
+    unsigned commas = 0;
+    for (size_t i = operation->at + operation->length; i < spot.at && i < spot.size; i++)
+        commas += spot.of[i] == ',';
+    cJSON_AddNumberToObject(result, "activeParameter", commas);
+    cJSON_AddNumberToObject(result, "activeSignature", 0);
+    return result;
+}
+
+/* ------------------------------------------------------------------------------------------ what lines cost */
+
+static bool line_of(const serve_spot *spot, unsigned index, oak_line *line)
+{
+    return spot->unit->good && spot->unit->program &&
+           oak_program_line(spot->unit->program, index, line) == OAK_OK;
+}
+
+cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **why)
+{
+    serve_spot spot;
+    oak_line line;
+    size_t from = 0, to = SIZE_MAX, at;
+    (void)why;
+    if (!serve_spot_at(server, parameters, &spot)) return NULL;
+    const cJSON *range = cJSON_GetObjectItem(parameters, "range");
+    if (range) {
+        (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "start"), &from, &at);
+        (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "end"), &to, &at);
+    }
+    cJSON *result = cJSON_CreateArray();
+    for (unsigned i = 0; line_of(&spot, i, &line); i++) {
+        if (!line.cycles || line.line < from + 1 || line.line > to + 1 ||
+            strcmp(line.file, spot.text->path) != 0)
+            continue;
+        size_t size;
+        const char *of = serve_line(spot.text, line.line - 1, &size);
+        oak_word words[MOST_WORDS];
+        size_t count = oak_syntax_words(spot.unit->syntax, of, size, words, MOST_WORDS), end = size;
+        if (count && count <= MOST_WORDS && words[count - 1].kind == OAK_WORD_COMMENT)
+            end = words[count - 1].at;
+        while (end && (of[end - 1] == ' ' || of[end - 1] == '\t')) end--;
+        char label[60];
+        snprintf(label, sizeof label, "%u cy, %u B", line.cycles, line.size);
+        cJSON *one = cJSON_CreateObject(), *place = cJSON_AddObjectToObject(one, "position");
+        cJSON_AddNumberToObject(place, "line", line.line - 1);
+        cJSON_AddNumberToObject(place, "character", serve_column(server, of, size, end));
+        cJSON_AddStringToObject(one, "label", label);
+        cJSON_AddBoolToObject(one, "paddingLeft", true);
+        cJSON_AddStringToObject(one, "tooltip", "the fewest cycles and the bytes of this line");
+        cJSON_AddItemToArray(result, one);
+    }
+    return result;
+}
+
+/* Bytes and cycles of each line of a text, one sum behind the other; NULL when there is no memory. */
+typedef struct line_sum {
+    unsigned bytes, cycles;
+} line_sum;
+static line_sum *sums_of(oak_server *server, const serve_spot *spot)
+{
+    oak_line line;
+    size_t count = spot->text->line_count + 2;
+    line_sum *sums = server->host.resize(server->host.context, NULL, 0, count * sizeof *sums);
+    if (!sums) return NULL;
+    memset(sums, 0, count * sizeof *sums);
+    for (unsigned i = 0; line_of(spot, i, &line); i++) {
+        if (line.line + 1 >= count || strcmp(line.file, spot->text->path) != 0) continue;
+        sums[line.line].bytes += line.size;
+        sums[line.line].cycles += line.cycles;
+    }
+    for (size_t i = 1; i < count; i++)
+        sums[i].bytes += sums[i - 1].bytes, sums[i].cycles += sums[i - 1].cycles;
+    return sums;
+}
+
+static bool begins_routine(const serve_spot *spot, const serve_name *name)
+{
+    return name->kind == OAK_WORD_LABEL && !strchr(name->name, '.') &&
+           strcmp(name->file, spot->text->path) == 0;
+}
+
+/* Above each label of code that is not local: the bytes up to the next one, and the sum of the fewest cycles of its lines. */
+cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **why)
+{
+    serve_spot spot;
+    (void)why;
+    if (!serve_spot_at(server, parameters, &spot)) return NULL;
+    cJSON *result = cJSON_CreateArray();
+    serve_names(server, spot.unit);
+    const serve_unit *unit = spot.unit;
+    line_sum *sums = sums_of(server, &spot);
+    uint32_t end = (uint32_t)spot.text->line_count; /* from the last one upwards */
+    for (size_t i = unit->name_count; sums && unit->good && i-- > 0;) {
+        const serve_name *name = &unit->names[i];
+        if (!begins_routine(&spot, name)) continue;
+        const oak_symbol *symbol = serve_symbol(unit, name->file, name->name);
+        unsigned bytes = sums[end].bytes - sums[name->line].bytes,
+                 cycles = sums[end].cycles - sums[name->line].cycles;
+        end = name->line;
+        if (!symbol || symbol->space != unit->part->architecture->code_space || !cycles) continue;
+        char title[100];
+        snprintf(title, sizeof title, "%u bytes, %u cycles once through, %u use%s", bytes, cycles,
+                 symbol->uses, symbol->uses == 1 ? "" : "s");
+        cJSON *one = cJSON_CreateObject();
+        cJSON_AddItemToObject(one, "range",
+                              serve_range(server, spot.text, name->line, name->at, name->at + name->length));
+        cJSON *command = cJSON_AddObjectToObject(one, "command");
+        cJSON_AddStringToObject(command, "title", title);
+        cJSON_AddStringToObject(command, "command", "");
+        cJSON_InsertItemInArray(result, 0, one);
+    }
+    if (sums) server->host.resize(server->host.context, sums, (spot.text->line_count + 2) * sizeof *sums, 0);
+    return result;
+}
