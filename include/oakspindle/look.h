@@ -42,6 +42,10 @@ OAK_MUST_USE oak_status oak_explain_mnemonic(const oak_host *host, const oak_arc
 OAK_MUST_USE oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes,
                                           size_t count, const oak_text_sink *out);
 
+/* Explains the instruction at an address of a program in the same way, with the program's own labels. */
+OAK_MUST_USE oak_status oak_explain_at(const oak_program *program, uint32_t address,
+                                       const oak_text_sink *out);
+
 /* Explains the code of a message ("value-range") with a wrong and a right example. OAK_NOT_FOUND. */
 OAK_MUST_USE oak_status oak_explain_code(const char *code, const oak_text_sink *out);
 /* The codes there are, from 0, with their examples (which may be empty; `wrong` and `right` may be NULL); NULL after the last. */

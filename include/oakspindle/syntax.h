@@ -17,7 +17,8 @@ typedef enum oak_word_kind {
     OAK_WORD_CALL, /* where an operation stands, and none that is known: a macro, or a mistake */
     OAK_WORD_NAME, /* of a symbol, or whatever else nobody knows */
     OAK_WORD_REGISTER,
-    OAK_WORD_PART, /* a register or bit of the part */
+    OAK_WORD_PART,    /* a register, bit or vector of the part, or what configures it */
+    OAK_WORD_SECTION, /* behind the directive */
     OAK_WORD_NUMBER,
     OAK_WORD_TEXT,
     OAK_WORD_COMMENT

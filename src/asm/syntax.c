@@ -86,10 +86,33 @@ static void put_name(const oak_syntax *syntax, word_list *list, const char *at, 
     put(list, of_part ? OAK_WORD_PART : is_register ? OAK_WORD_REGISTER : OAK_WORD_NAME, at, length);
 }
 
-static void put_operands(const oak_syntax *syntax, word_list *list, const char *at, const char *end)
+static bool is_space(const oak_architecture *about, const char *text, size_t length)
+{
+    for (unsigned i = 1; i < about->space_count; i++)
+        if (oak_same_name(text, length, about->spaces[i].name)) return true;
+    return false;
+}
+
+/* Names that are no symbols' behind a directive: a section and what it says of its place, a vector, what configures. */
+static bool put_own_word(const oak_syntax *syntax, word_list *list, int directive, unsigned before,
+                         const char *at, size_t length)
+{
+    const oak_architecture *about = &syntax->as.isa->about;
+    bool first = !before;
+    if (directive == SECTION && (first || is_space(about, at, length) || oak_same_name(at, length, "at") ||
+                                 oak_same_name(at, length, "align") || oak_same_name(at, length, "copied")))
+        put(list, first ? OAK_WORD_SECTION : OAK_WORD_DIRECTIVE, at, length);
+    else if ((directive == VECTOR && first) || directive == CONFIG) put(list, OAK_WORD_PART, at, length);
+    else if (directive == STRUCT && first) put(list, OAK_WORD_MACRO, at, length);
+    else return false;
+    return true;
+}
+
+static void put_operands(const oak_syntax *syntax, word_list *list, int directive, const char *at,
+                         const char *end)
 {
     const char *start = at;
-    while (at < end) {
+    for (unsigned before = 0; at < end; before++) {
         size_t length = asm_word_length(at, end);
         if (oak_opens_quote(start, at)) {
             const char *from = at++;
@@ -101,14 +124,16 @@ static void put_operands(const oak_syntax *syntax, word_list *list, const char *
             while (at < end && oak_is_word(*at)) at++;
             put(list, OAK_WORD_NUMBER, from, (size_t)(at - from));
         } else if (length) {
-            put_name(syntax, list, at, length);
+            if (!put_own_word(syntax, list, directive, before, at, length))
+                put_name(syntax, list, at, length);
             at += length;
-        } else at++;
+        } else at++, before--;
     }
 }
 
 /* What stands in front of the operands; where these begin. */
-static const char *put_statement(const oak_syntax *syntax, word_list *list, const char *at, const char *end)
+static const char *put_statement(const oak_syntax *syntax, word_list *list, const char *at, const char *end,
+                                 int *directive)
 {
     for (;;) {
         at = asm_skip_blanks(at, end);
@@ -134,6 +159,7 @@ static const char *put_statement(const oak_syntax *syntax, word_list *list, cons
             return rest + next_length;
         }
         if (own != WORD_NONE && !operation) {
+            *directive = own;
             put(list, OAK_WORD_DIRECTIVE, at, length);
             return at + length;
         }
@@ -155,8 +181,9 @@ size_t oak_syntax_words(const oak_syntax *syntax, const char *line, size_t size,
     if (!syntax || !line || !words) return 0;
     word_list list = {.line = line, .words = words, .room = room};
     const char *end = asm_find_comment(line, line + size, syntax->as.isa->manual_marks);
-    const char *at = put_statement(syntax, &list, line, end);
-    put_operands(syntax, &list, at, end);
+    int directive = WORD_NONE;
+    const char *at = put_statement(syntax, &list, line, end, &directive);
+    put_operands(syntax, &list, directive, at, end);
     if (end < line + size) put(&list, OAK_WORD_COMMENT, end, (size_t)(line + size - end));
     return list.count;
 }

@@ -245,31 +245,65 @@ static const char *name_of(void *context, unsigned space, uint32_t address)
     return oak_part_name_of(self->part, self->isa, space, address, self->text, sizeof self->text);
 }
 
-oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
-                             const oak_text_sink *out)
+static oak_status explain_one(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
+                              uint32_t address, bool placed, const oak_namer *namer, const oak_text_sink *out)
 {
-    if (!host || !part || (!bytes && count) || !out) return OAK_MISUSE;
     const oak_isa *isa = oak_isa_find(part->architecture->name);
     oak_isa_tables *tables;
     oak_decoded decoded;
     oak_status status = isa->open(host, &tables);
     if (status) return status;
-    status = isa->decode(tables, bytes, count, 0, 0, &decoded);
+    status = isa->decode(tables, bytes, count, address, 0, &decoded);
     if (!status) {
         oak_buf buf;
-        part_names names = {.part = part, .isa = isa};
-        oak_namer namer = {.context = &names, .name = name_of};
         oak_buf_open(&buf, host);
         unsigned size = decoded.size * oak_unit_bytes(part->architecture, part->architecture->code_space);
         for (unsigned i = 0; i < size; i++) oak_buf_format(&buf, "%02x ", bytes[i]);
         oak_buf_text(&buf, " ");
-        isa->print(tables, &decoded, &namer, &buf);
-        oak_buf_format(&buf, "%s\n\n",
-                       decoded.has_target || decoded.has_data ? "   (as if it stood at address 0)" : "");
+        isa->print(tables, &decoded, namer, &buf);
+        bool moved = !placed && (decoded.has_target || decoded.has_data);
+        oak_buf_format(&buf, "%s\n\n", moved ? "   (as if it stood at address 0)" : "");
         write_row(&buf, isa, &isa->rows[decoded.row], &decoded);
-        if (isa->tell_fields) isa->tell_fields(tables, &decoded, &namer, &buf);
+        if (isa->tell_fields) isa->tell_fields(tables, &decoded, namer, &buf);
         status = finish(&buf, out);
     }
     isa->close(host, tables);
     return status;
+}
+
+oak_status oak_explain_bytes(const oak_host *host, const oak_part *part, const uint8_t *bytes, size_t count,
+                             const oak_text_sink *out)
+{
+    if (!host || !part || (!bytes && count) || !out) return OAK_MISUSE;
+    part_names names = {.part = part, .isa = oak_isa_find(part->architecture->name)};
+    oak_namer namer = {.context = &names, .name = name_of};
+    return explain_one(host, part, bytes, count, 0, false, &namer, out);
+}
+
+/* Labels of the program go before names of the part. */
+typedef struct program_names {
+    part_names of_part;
+    const oak_program *program;
+} program_names;
+
+static const char *name_in_program(void *context, unsigned space, uint32_t address)
+{
+    program_names *self = context;
+    const oak_symbol *label =
+        space == self->of_part.isa->about.code_space ? oak_program_label_below(self->program, address) : NULL;
+    return label && label->value == address ? label->name : name_of(&self->of_part, space, address);
+}
+
+oak_status oak_explain_at(const oak_program *program, uint32_t address, const oak_text_sink *out)
+{
+    if (!program || !out) return OAK_MISUSE;
+    uint8_t bytes[16];
+    const oak_part *part = oak_program_part(program);
+    oak_host host = oak_program_host(program);
+    program_names names = {{.part = part, .isa = oak_isa_find(part->architecture->name)}, program};
+    oak_namer namer = {.context = &names, .name = name_in_program};
+    unsigned unit = oak_unit_bytes(part->architecture, part->architecture->code_space);
+    oak_image_read(oak_program_image((oak_program *)(uintptr_t)program), address * unit, 0xFF, bytes,
+                   sizeof bytes);
+    return explain_one(&host, part, bytes, sizeof bytes, address, true, &namer, out);
 }

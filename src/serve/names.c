@@ -67,11 +67,15 @@ typedef struct found_names {
 
 static const serve_name *find_all(oak_server *server, serve_spot *spot, found_names *found)
 {
-    const serve_name *defined = serve_definition(server, spot->unit, spot->text->path, spot->name);
+    bool of_part =
+        spot->word->kind == OAK_WORD_PART; /* as the name of a vector may be that of a symbol, too */
+    const serve_name *defined =
+        of_part ? NULL : serve_definition(server, spot->unit, spot->text->path, spot->name);
     serve_names(server, spot->unit);
     for (size_t i = 0; i < spot->unit->name_count; i++) {
         const serve_name *one = &spot->unit->names[i];
-        if (!means(server, spot->unit, one, defined, spot->name)) continue;
+        if ((one->kind == OAK_WORD_PART) != of_part || !means(server, spot->unit, one, defined, spot->name))
+            continue;
         const serve_name **grown =
             oak_grow(&server->host, found->list, &found->room, found->count + 1, sizeof *grown);
         if (!grown) break;
@@ -133,6 +137,20 @@ cJSON *serve_highlights(oak_server *server, const cJSON *parameters, const char 
 
 /* ------------------------------------------------------------------------------------------ renaming */
 
+/* A structure lends its name to its members. */
+static bool lends_name(oak_server *server, serve_unit *unit, const char *name)
+{
+    size_t length = strlen(name);
+    serve_names(server, unit);
+    for (size_t i = 0; i < unit->name_count; i++) {
+        const serve_name *one = &unit->names[i];
+        if (one->kind == OAK_WORD_LABEL && one->left_out == length + 1 && one->name[length] == '_' &&
+            oak_same_name(one->name, length, name))
+            return true;
+    }
+    return false;
+}
+
 /* What cannot be renamed, and why. */
 static const char *cannot_rename(oak_server *server, const serve_spot *spot)
 {
@@ -140,6 +158,9 @@ static const char *cannot_rename(oak_server *server, const serve_spot *spot)
     if (spot->word->kind == OAK_WORD_PART) return "this name belongs to the part";
     if (!serve_definition(server, spot->unit, spot->text->path, spot->name))
         return "nothing here defines this name";
+    if (lends_name(server, spot->unit, spot->name)) return "the names of its members begin with this one";
+    if (spot->unit->part->architecture->enters && oak_same_name("start", 5, spot->name))
+        return "a loader begins at the name `start`: say `entry` with another one first";
     return NULL;
 }
 
@@ -155,7 +176,7 @@ cJSON *serve_prepare_rename(oak_server *server, const cJSON *parameters, const c
 /* Could the new name stand where a label stands, and mean nothing else there? */
 static const char *cannot_be_named(oak_server *server, const serve_spot *spot, const char *to)
 {
-    static char text[120];
+    char *text = server->refusal;
     oak_word words[4];
     char line[LONGEST_NAME + 2], whole[2 * LONGEST_NAME];
     size_t length = strlen(to);
@@ -174,12 +195,11 @@ static const char *cannot_be_named(oak_server *server, const serve_spot *spot, c
     oak_syntax_words(spot->unit->syntax, line, length + 1, words, 4);
     if (!local && (words[0].kind == OAK_WORD_OPERATION || words[0].kind == OAK_WORD_DIRECTIVE))
         return "this is the name of an operation";
-    size_t scope = local ? strlen(spot->name) - spot->word->length : 0;
-    snprintf(whole, sizeof whole, "%.*s%s", (int)scope, spot->name, to);
+    snprintf(whole, sizeof whole, "%.*s%s", (int)spot->left_out, spot->name, to);
     const serve_name *other = serve_definition(server, spot->unit, spot->text->path, whole);
     if (!other || oak_same_name(whole, strlen(whole), spot->name)) return NULL;
-    snprintf(text, sizeof text, "this name is taken: line %u of a file of this program defines it",
-             other->line + 1);
+    snprintf(text, sizeof server->refusal, "this name is taken: %.60s:%u defines it",
+             strrchr(other->file, '/') ? strrchr(other->file, '/') + 1 : other->file, other->line + 1);
     return text;
 }
 
@@ -193,8 +213,17 @@ cJSON *serve_rename(oak_server *server, const cJSON *parameters, const char **wh
     *why = cannot_rename(server, &spot);
     if (!*why) *why = cannot_be_named(server, &spot, to->valuestring);
     if (*why) return NULL;
-    cJSON *result = cJSON_CreateObject(), *changes = cJSON_AddObjectToObject(result, "changes");
+    char whole[2 * LONGEST_NAME];
+    snprintf(whole, sizeof whole, "%.*s%s", (int)spot.left_out, spot.name, to->valuestring);
     find_all(server, &spot, &found);
+    for (size_t i = 0; i < found.count; i++) /* where a part of it is left out it stays */
+        if (strncmp(whole, spot.name, found.list[i]->left_out) != 0)
+            *why = "the name of a member begins with that of its structure";
+    if (*why) {
+        let_go(server, &found);
+        return NULL;
+    }
+    cJSON *result = cJSON_CreateObject(), *changes = cJSON_AddObjectToObject(result, "changes");
     for (size_t i = 0; i < found.count; i++) {
         const serve_name *one = found.list[i];
         cJSON *uri = serve_uri(one->file),
@@ -205,7 +234,7 @@ cJSON *serve_rename(oak_server *server, const cJSON *parameters, const char **wh
         cJSON_AddItemToObject(edit, "range",
                               serve_range(server, serve_load_text(server, one->file), one->line, one->at,
                                           one->at + one->length));
-        cJSON_AddStringToObject(edit, "newText", to->valuestring);
+        cJSON_AddStringToObject(edit, "newText", whole + one->left_out);
         cJSON_AddItemToArray(list, edit);
     }
     let_go(server, &found);

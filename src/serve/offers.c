@@ -29,10 +29,19 @@ static void offer(cJSON *list, const char *label, int kind, const char *detail)
     cJSON_AddItemToArray(list, item);
 }
 
-static void offer_operations(cJSON *list, serve_unit *unit)
+static oak_status drop_text(void *context, const char *bytes, size_t count)
 {
+    (void)context, (void)bytes, (void)count;
+    return OAK_OK;
+}
+
+static void offer_operations(const oak_host *host, cJSON *list, serve_unit *unit)
+{
+    oak_text_sink nowhere = {NULL, drop_text};
     const char *name;
     for (unsigned i = 0; (name = oak_syntax_mnemonic(unit->syntax, i)); i++) {
+        /* those that a larger core of its kind has are known, too, and are not offered */
+        if (oak_explain_mnemonic(host, unit->part->architecture, name, &nowhere)) continue;
         offer(list, name, ITEM_KEYWORD, "instruction");
         cJSON_AddStringToObject(list->child->prev, "data",
                                 unit->part->architecture->name); /* for whoever asks for more */
@@ -103,7 +112,7 @@ cJSON *serve_completion(oak_server *server, const cJSON *parameters, const char 
     }
     size_t scoped = serve_scope(spot.unit, spot.text, spot.line, scope, sizeof scope);
     if (behind) offer_values(list, spot.unit, scope, scoped);
-    else offer_operations(list, spot.unit);
+    else offer_operations(&server->host, list, spot.unit);
     return result;
 }
 
@@ -139,15 +148,16 @@ cJSON *serve_more_of(oak_server *server, const cJSON *parameters, const char **w
 
 /* ------------------------------------------------------------------------------------------ colours */
 
-static const char *const colours[] = {"function",  "variable", "macro",  "keyword", "modifier",
-                                      "parameter", "property", "number", "string",  "comment"};
+static const char *const colours[] = {"function", "variable", "macro",  "keyword", "modifier", "parameter",
+                                      "property", "number",   "string", "comment", "namespace"};
 static const char *const shades[] = {"declaration", "readonly"};
 static const struct {
     uint8_t colour, shade;
 } colour_of[] = {[OAK_WORD_LABEL] = {0, 1},     [OAK_WORD_CONSTANT] = {1, 3},  [OAK_WORD_MACRO] = {2, 1},
                  [OAK_WORD_OPERATION] = {3, 0}, [OAK_WORD_DIRECTIVE] = {4, 0}, [OAK_WORD_CALL] = {2, 0},
                  [OAK_WORD_NAME] = {1, 0},      [OAK_WORD_REGISTER] = {5, 0},  [OAK_WORD_PART] = {6, 0},
-                 [OAK_WORD_NUMBER] = {7, 0},    [OAK_WORD_TEXT] = {8, 0},      [OAK_WORD_COMMENT] = {9, 0}};
+                 [OAK_WORD_SECTION] = {10, 0},  [OAK_WORD_NUMBER] = {7, 0},    [OAK_WORD_TEXT] = {8, 0},
+                 [OAK_WORD_COMMENT] = {9, 0}};
 
 cJSON *serve_colour_legend(void)
 {

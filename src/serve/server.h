@@ -36,7 +36,9 @@ typedef struct serve_name {
     const char *name; /* whole: of a local one with the label that it belongs to */
     const char *file;
     uint32_t line, at, length; /* from 0; bytes */
-    uint8_t kind;              /* oak_word_kind */
+    uint32_t
+        left_out; /* bytes of the whole name that do not stand here: of the label or structure it belongs to */
+    uint8_t kind; /* oak_word_kind */
 } serve_name;
 
 typedef struct serve_edit {
@@ -75,9 +77,10 @@ struct oak_server {
     cJSON *cancelled; /* identifiers */
     unsigned turn;    /* counts messages */
     bool bytes;       /* places count bytes, not units of UTF-16 */
-    bool ready, shut, over, lenses;
+    bool ready, shut, over;
     int exit_code;
-    char *part; /* as the client has set it */
+    char *part;        /* as the client has set it */
+    char refusal[120]; /* why something was refused */
 };
 
 /* ------------------------------------------------------------------------------------------ server.c */
@@ -132,8 +135,9 @@ typedef struct serve_spot {
     size_t size;
     oak_word words[MOST_WORDS];
     size_t count;
-    const oak_word *word;    /* NULL: none */
-    char name[LONGEST_NAME]; /* of it, whole */
+    const oak_word *word;        /* NULL: none */
+    char name[2 * LONGEST_NAME]; /* of it, whole */
+    size_t left_out;             /* as of serve_name */
 } serve_spot;
 bool serve_spot_at(oak_server *server, const cJSON *parameters, serve_spot *spot);
 /* The label that is not local in or above a line: its length, 0 for none. */

@@ -143,22 +143,19 @@ static void tell_part_name(oak_buf *out, const oak_part *part, const char *name)
 /* ------------------------------------------------------------------------------------------ instructions */
 
 /* The instruction of a line as its bytes are, where the program is the one of the text. */
-static bool tell_encoded(oak_buf *out, oak_server *server, const serve_spot *spot)
+static bool tell_encoded(oak_buf *out, const serve_spot *spot)
 {
     oak_line line;
-    uint8_t bytes[16];
     const serve_unit *unit = spot->unit;
     size_t length = strlen(spot->text->path);
-    if (!unit->good || !unit->program ||
+    if (!unit->good ||
         oak_program_find_line(unit->program, spot->text->path, length, (uint32_t)spot->line + 1, &line) ||
-        line.line != spot->line + 1 || strcmp(line.file, spot->text->path) != 0 || line.size > sizeof bytes)
+        line.line != spot->line + 1 || strcmp(line.file, spot->text->path) != 0)
         return false;
-    unsigned unit_bytes = oak_unit_bytes(unit->part->architecture, unit->part->architecture->code_space);
-    oak_image_read(oak_program_image(unit->program), line.address * unit_bytes, 0xFF, bytes, line.size);
     oak_buf_format(out, "at `0x%x`, %u byte%s", line.address, line.size, line.size == 1 ? "" : "s");
     oak_text_sink sink = sink_of(out);
     oak_buf_text(out, "\n```\n");
-    bool good = oak_explain_bytes(&server->host, unit->part, bytes, line.size, &sink) == OAK_OK;
+    bool good = oak_explain_at(unit->program, line.address, &sink) == OAK_OK;
     oak_buf_text(out, "```\n");
     return good;
 }
@@ -169,7 +166,7 @@ static void tell_operation(oak_server *server, oak_buf *out, const serve_spot *s
     oak_buf encoded;
     oak_buf_open(&encoded, &server->host);
     oak_text_sink sink = sink_of(out);
-    if (tell_encoded(&encoded, server, spot)) oak_buf_add(out, encoded.bytes, encoded.size);
+    if (tell_encoded(&encoded, spot)) oak_buf_add(out, encoded.bytes, encoded.size);
     else if (spot->word->length < sizeof word) {
         memcpy(word, spot->of + spot->word->at, spot->word->length);
         word[spot->word->length] = 0;
@@ -280,7 +277,7 @@ cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **wh
 {
     serve_spot spot;
     oak_line line;
-    size_t from = 0, to = SIZE_MAX, at;
+    size_t from = 0, to = SIZE_MAX - 1, at;
     (void)why;
     if (!serve_spot_at(server, parameters, &spot)) return NULL;
     const cJSON *range = cJSON_GetObjectItem(parameters, "range");

@@ -317,8 +317,8 @@ static void add_names(oak_server *server, serve_unit *unit, const char *path)
 {
     const serve_text *text = serve_load_text(server, path);
     oak_word words[MOST_WORDS];
-    char scope[LONGEST_NAME], whole[2 * LONGEST_NAME];
-    size_t scoped = 0;
+    char scope[LONGEST_NAME], structure[LONGEST_NAME], whole[2 * LONGEST_NAME];
+    size_t scoped = 0, structured = 0;
     const char *file = text ? oak_arena_text(&unit->names_of, path, strlen(path)) : NULL;
     for (size_t line = 0; file && line < text->line_count; line++) {
         size_t size;
@@ -326,11 +326,19 @@ static void add_names(oak_server *server, serve_unit *unit, const char *path)
         size_t count = oak_syntax_words(unit->syntax, of, size, words, MOST_WORDS);
         for (size_t w = 0; w < count && w < MOST_WORDS; w++) {
             const oak_word *word = &words[w];
-            if (!is_name(word->kind) || word->length >= LONGEST_NAME) continue;
-            bool local = of[word->at] == '.';
-            if (word->kind == OAK_WORD_LABEL && !local) memcpy(scope, of + word->at, scoped = word->length);
-            size_t length = local ? scoped : 0;
-            memcpy(whole, scope, length);
+            const char *says = of + word->at;
+            if (word->kind == OAK_WORD_DIRECTIVE && oak_same_name(says, word->length, "ends")) structured = 0;
+            if (!is_name(word->kind) || word->length + 1 >= LONGEST_NAME) continue;
+            bool local = *says == '.', label = word->kind == OAK_WORD_LABEL && !local,
+                 opens = word->kind == OAK_WORD_MACRO && w &&
+                         oak_same_name(of + words[w - 1].at, words[w - 1].length, "struct");
+            if (opens) {
+                memcpy(structure, says, structured = word->length);
+                structure[structured++] = '_';
+            } else if (label && !structured) memcpy(scope, says, scoped = word->length);
+            bool member = label && structured;
+            size_t length = local ? scoped : member ? structured : 0;
+            memcpy(whole, member ? structure : scope, length);
             memcpy(whole + length, of + word->at, word->length);
             serve_name *grown =
                 oak_grow(&server->host, unit->names, &unit->name_room, unit->name_count + 1, sizeof *grown);
@@ -342,6 +350,7 @@ static void add_names(oak_server *server, serve_unit *unit, const char *path)
                                                      .line = (uint32_t)line,
                                                      .at = word->at,
                                                      .length = word->length,
+                                                     .left_out = (uint32_t)length,
                                                      .kind = word->kind};
         }
     }
@@ -398,12 +407,17 @@ bool serve_spot_at(oak_server *server, const cJSON *parameters, serve_spot *spot
         const oak_word *word = &spot->words[i];
         if (spot->at >= word->at && spot->at <= word->at + word->length) spot->word = word;
     }
-    if (spot->word && spot->word->length < LONGEST_NAME / 2) {
-        size_t length = 0;
-        bool local = spot->of[spot->word->at] == '.' && is_name(spot->word->kind);
-        if (local) length = serve_scope(spot->unit, spot->text, spot->line, spot->name, LONGEST_NAME / 2);
-        memcpy(spot->name + length, spot->of + spot->word->at, spot->word->length);
-        spot->name[length + spot->word->length] = 0;
+    if (!spot->word || spot->word->length >= LONGEST_NAME) return true;
+    memcpy(spot->name, spot->of + spot->word->at, spot->word->length);
+    if (!is_name(spot->word->kind)) return true;
+    serve_names(server, spot->unit);
+    for (size_t i = 0; i < spot->unit->name_count; i++) {
+        const serve_name *one = &spot->unit->names[i];
+        if (one->line != spot->line || one->at != spot->word->at || strcmp(one->file, spot->text->path) != 0)
+            continue;
+        memcpy(spot->name, one->name, strlen(one->name) + 1);
+        spot->left_out = one->left_out;
+        break;
     }
     return true;
 }
