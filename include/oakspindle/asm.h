@@ -35,6 +35,9 @@ typedef struct oak_asm_settings {
     unsigned include_count;
     const oak_warning *warnings; /* what differs from the usual level of a warning */
     unsigned warning_count;
+    /* A source with errors makes a program as well, of what is known: *program is made though the result is OAK_REFUSED. It is good for looking names and
+     * lines up; what its image holds where something is wrong says nothing. */
+    bool keep_refused;
 } oak_asm_settings;
 
 /* The same for several files, with all that can be set. */

@@ -36,11 +36,14 @@ static oak_status keep_records(assembler *as)
         case STATEMENT_SPACE: record.kind = OAK_RECORD_SPACE; break;
         case STATEMENT_VALUE:
             record.kind = OAK_RECORD_VALUE;
+            if (one->label->kind != SYMBOL_CONSTANT && one->label->kind != SYMBOL_VARIABLE)
+                continue; /* it is wrong, as is */
             if (one->label->settled && !one->label->reported) {
                 record.at = one->label->value;
                 record.space = one->label->space;
                 break;
             }
+            if (!one->label->as.constant->expr) continue; /* one whose value is */
             if (asm_evaluate(as, one->label->as.constant->expr, &one->label->as.constant->here, &value,
                              &fault))
                 continue;
@@ -347,14 +350,17 @@ static oak_status finish(assembler *as)
     if (!as->out_of_memory) asm_emit(as);
     if (as->out_of_memory) return OAK_NO_MEMORY;
     oak_status status = asm_deliver_reports(as);
-    if (!status && as->error_count) status = OAK_REFUSED;
-    return status ? status : build_program(as);
+    bool refused = !status && as->error_count;
+    if (refused && !(as->settings && as->settings->keep_refused)) return OAK_REFUSED;
+    if (!status) status = build_program(as);
+    as->kept = !status && !as->out_of_memory;
+    return !status && refused ? OAK_REFUSED : status;
 }
 
 static oak_status hand_over(assembler *as, oak_status status, oak_program **program)
 {
     if (!status) status = finish(as);
-    if (!status) {
+    if (!status || as->kept) {
         *program = as->program;
         as->program = NULL;
     }

@@ -273,6 +273,7 @@ typedef struct assembler {
     oak_program *program;
     oak_arena arena;
     bool out_of_memory;
+    bool kept; /* the program is to be handed over */
 
     uint32_t *slots; /* names by hash (names.c) */
     size_t slot_count;

@@ -17,7 +17,8 @@ static cJSON *location(oak_server *server, const serve_name *name)
 const char *serve_included(const serve_unit *unit, const char *text, size_t length)
 {
     const char *file;
-    for (unsigned i = 0; unit->program && (file = oak_program_file(unit->program, i)); i++) {
+    const oak_program *known = serve_known(unit);
+    for (unsigned i = 0; known && (file = oak_program_file(known, i)); i++) {
         size_t whole = strlen(file);
         if (whole > length && file[whole - length - 1] == '/' &&
             memcmp(file + whole - length, text, length) == 0)

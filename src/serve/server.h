@@ -54,6 +54,7 @@ typedef struct serve_unit {
     char *part_name;
     oak_syntax *syntax;
     oak_program *program; /* the last one without errors; or NULL */
+    oak_program *partial; /* of the texts as they are, where they have errors; or NULL */
     bool fresh;           /* its diagnostics are those of the texts as they are */
     bool good;            /* and the program is, too */
     oak_arena names_of;
@@ -110,6 +111,12 @@ bool serve_place(const oak_server *server, const serve_text *text, const cJSON *
 void serve_change_text(oak_server *server, const cJSON *parameters);
 
 /* ------------------------------------------------------------------------------------------ units.c */
+
+/* What is known of its files: the program of the texts as they are, or the last one without errors. */
+static inline const oak_program *serve_known(const serve_unit *unit)
+{
+    return unit->partial ? unit->partial : unit->program;
+}
 
 /* The unit that a file belongs to, assembled anew where texts have changed; NULL when no part is known. */
 serve_unit *serve_unit_of(oak_server *server, const char *path);

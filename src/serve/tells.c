@@ -93,7 +93,7 @@ static void tell_symbol(oak_server *server, oak_buf *out, const serve_spot *spot
         else tell_number(out, (uint64_t)symbol->value);
     }
     if (symbol) oak_buf_format(out, ", named %u time%s", symbol->uses, symbol->uses == 1 ? "" : "s");
-    if (!spot->unit->good && symbol) oak_buf_text(out, " (before the last mistake)");
+    if (!spot->unit->good && symbol) oak_buf_text(out, " (as far as is known: something is wrong)");
     const serve_text *text = defined ? serve_load_text(server, defined->file) : NULL;
     if (text) tell_comments(out, spot->unit, text, defined->line);
 }

@@ -86,6 +86,7 @@ void serve_drop_unit(oak_server *server, serve_unit *unit)
     oak_arena_close(&unit->names_of);
     oak_release(&server->host, unit->names, unit->name_room, sizeof *unit->names);
     oak_program_free(unit->program);
+    oak_program_free(unit->partial);
     oak_syntax_close(unit->syntax);
     oak_part_free(unit->part);
     serve_free(server, unit->key);
@@ -114,8 +115,9 @@ static serve_unit *make_unit(oak_server *server, const char *key, const char *pa
 static bool belongs(const serve_unit *unit, const char *path)
 {
     const char *file;
+    const oak_program *known = serve_known(unit);
     if (strcmp(unit->key, path) == 0) return true;
-    for (unsigned i = 0; unit->program && (file = oak_program_file(unit->program, i)); i++)
+    for (unsigned i = 0; known && (file = oak_program_file(known, i)); i++)
         if (strcmp(file, path) == 0) return true;
     return false;
 }
@@ -219,10 +221,13 @@ static void assemble(oak_server *server, serve_unit *unit, const oak_serve_proje
                                  .warnings = project->warnings,
                                  .warning_count = project->warning_count};
     oak_program *program = NULL;
+    settings.keep_refused = true;
     forget_edits(server, unit);
     oak_status status = oak_assemble_files(&server->reading, unit->part, &settings, &sink, &program);
     unit->fresh = true;
     unit->good = status == OAK_OK;
+    oak_program_free(unit->partial);
+    unit->partial = unit->good ? NULL : program;
     if (unit->good) {
         oak_program_free(unit->program);
         unit->program = program;
@@ -360,9 +365,10 @@ void serve_names(oak_server *server, serve_unit *unit)
 {
     const char *file;
     bool key_in = false;
+    const oak_program *known = serve_known(unit);
     if (unit->named) return;
     forget_names(server, unit);
-    for (unsigned i = 0; unit->program && (file = oak_program_file(unit->program, i)); i++) {
+    for (unsigned i = 0; known && (file = oak_program_file(known, i)); i++) {
         key_in = key_in || strcmp(file, unit->key) == 0;
         add_names(server, unit, file);
     }
@@ -385,9 +391,14 @@ const serve_name *serve_definition(oak_server *server, serve_unit *unit, const c
 
 const oak_symbol *serve_symbol(const serve_unit *unit, const char *file, const char *name)
 {
-    if (!unit->program) return NULL;
-    const oak_symbol *own = oak_program_find_in(unit->program, file, strlen(file), name, strlen(name), 0);
-    return own ? own : oak_program_find(unit->program, name, strlen(name));
+    const oak_program *programs[] = {unit->partial, unit->program};
+    for (unsigned i = 0; i < 2; i++) {
+        if (!programs[i]) continue;
+        const oak_symbol *own = oak_program_find_in(programs[i], file, strlen(file), name, strlen(name), 0);
+        if (!own) own = oak_program_find(programs[i], name, strlen(name));
+        if (own) return own;
+    }
+    return NULL;
 }
 
 bool serve_spot_at(oak_server *server, const cJSON *parameters, serve_spot *spot)
