@@ -108,10 +108,8 @@ void cli_report_diagnostic(void *context, const oak_diagnostic *reported)
     if (d->severity == OAK_ERROR) self->errors++;
     if (strstr(d->message, "out of memory")) self->said_memory = true;
     if (d->severity == OAK_WARNING) self->warnings++;
-    if (self->json) {
-        cJSON_AddItemToArray(self->diagnostics, diagnostic_json(d));
-        return;
-    }
+    if (self->json || self->keeps) cJSON_AddItemToArray(self->diagnostics, diagnostic_json(d));
+    if (self->json) return;
     fflush(stdout); /* what was printed before stands before it, also in one file */
     fprintf(stderr, "%s", cli_paint(colour, PAINT_PLACE));
     if (d->file) fprintf(stderr, "%s:", d->file);

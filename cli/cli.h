@@ -18,7 +18,8 @@ typedef struct cli {
     oak_host host;
     oak_diag_sink sink;
     bool json;
-    cJSON *diagnostics;  /* when json: what was reported, */
+    bool keeps;          /* what is reported, for a log */
+    cJSON *diagnostics;  /* when json, or keeps: what was reported, */
     cJSON *document;     /* and what the command has to say, or NULL */
     const char *command; /* its name */
     bool error_colour, result_colour;
@@ -141,6 +142,8 @@ bool cli_write_raw(const void *bytes, size_t size);
 void cli_open_json(void);
 /* A document as text, valid whatever it holds; NULL when there is no memory. Free it. */
 char *cli_json_text(const cJSON *document, bool on_one_line);
+/* sarif.c: what was reported, for code hosts. False after a message. */
+bool cli_write_sarif(cli *self, const char *path);
 /* Prints a document (and takes it over), with the diagnostics under "diagnostics". */
 /* What a command has to say with --json; takes it over. It is printed when the command has ended. */
 void cli_print_json(cli *self, cJSON *document);

@@ -10,6 +10,7 @@
 typedef struct asm_options {
     char *part, *output, *listing, *symbols, *deps, *whole, *plot;
     char **includes, **warns;
+    char *sarif;
     int record_size, json, map, fill, fix, watch;
 } asm_options;
 
@@ -352,7 +353,7 @@ static bool outputs_are_free(cli *self, const char *source, const asm_options *o
 {
     char *usual = options->output ? NULL : default_output(source);
     const char *const outputs[] = {options->output ? options->output : usual, options->listing,
-                                   options->symbols, options->deps};
+                                   options->symbols, options->deps, options->sarif};
     bool good = cli_note_read(source);
     for (size_t i = 0; i < sizeof outputs / sizeof *outputs && good; i++)
         good = !outputs[i] || cli_may_write(self, outputs[i]);
@@ -398,6 +399,7 @@ static int run(cli *self, int argc, const char **argv)
         {"deps", 0, POPT_ARG_STRING, &options.deps, 0, NULL, NULL},
         {"fill", 0, POPT_ARG_INT, &options.fill, 0, NULL, NULL},
         {"fix", 0, POPT_ARG_NONE, &options.fix, 0, NULL, NULL},
+        {"sarif", 0, POPT_ARG_STRING, &options.sarif, 0, NULL, NULL},
         {"watch", 0, POPT_ARG_NONE, &options.watch, 0, NULL, NULL},
         {"whole", 0, POPT_ARG_STRING, &options.whole, 0, NULL, NULL},
         {"record", 0, POPT_ARG_INT, &options.record_size, 0, NULL, NULL},
@@ -411,6 +413,7 @@ static int run(cli *self, int argc, const char **argv)
     int exit_code;
     cli_project project = {0};
     const char **files = cli_options(self, &command_asm, argc, argv, table, &context, &done);
+    self->keeps = options.sarif != NULL;
     int found = files && !files[0] ? cli_take_project(self, &project, &files, &options.part,
                                                       &options.includes, &options.warns)
                                    : -1;
@@ -439,6 +442,7 @@ static int run(cli *self, int argc, const char **argv)
         else if (part && options.fix && !cli_fix(self, part, &settings)) exit_code = EXIT_REFUSED;
         else if (part && options.watch) exit_code = watch(self, part, &settings, &options);
         else if (part) exit_code = assemble(self, part, &settings, &options);
+        if (part && set && options.sarif && !cli_write_sarif(self, options.sarif)) exit_code = EXIT_REFUSED;
         oak_part_free(part);
     }
     if (context) poptFreeContext(context);
@@ -450,6 +454,7 @@ static int run(cli *self, int argc, const char **argv)
     free(options.listing);
     free(options.symbols);
     free(options.deps);
+    free(options.sarif);
     for (char **one = options.includes; one && *one; one++) free(*one);
     for (char **one = options.warns; one && *one; one++) free(*one);
     free(options.includes);
@@ -474,6 +479,7 @@ const command command_asm = {
     "  -m, --map            show what lies where, with bars and the largest holes\n"
     "      --picture FILE   draw that: the memories of the part, its chips and devices, and\n"
     "                       what the program uses of each; .png or .svg\n"
+    "      --sarif FILE     write errors and warnings there for a code host (SARIF 2.1.0)\n"
     "      --fix            put right in the sources what has only one answer, and show it\n"
     "      --watch          assemble again whenever a source changes\n"
     "      --deps FILE      write a dependency rule for make\n"

@@ -118,7 +118,7 @@ static int serve(cli *self, const char *part)
         if (count < 0 && errno == EINTR) continue;
         goes_on = count > 0 && oak_serve_take(server, bytes, (size_t)count);
     }
-    int exit_code = oak_serve_ended(server) ? EXIT_REFUSED : EXIT_DONE;
+    int exit_code = oak_serve_ended_well(server) ? EXIT_DONE : EXIT_REFUSED;
     oak_serve_close(server);
     forget_project(&state);
     return exit_code;

@@ -9,6 +9,8 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 /* ------------------------------------------------------------------------------------------ a client */
 
@@ -93,10 +95,30 @@ static int error_of(const client *c)
     return (int)cJSON_GetNumberValue(cJSON_GetObjectItem(cJSON_GetObjectItem(c->answer, "error"), "code"));
 }
 
+static char project_folder[200];
+static void two_files(void *context, const char *path, oak_serve_project *project)
+{
+    static char main_path[300], gate_path[300], include_path[300];
+    static const char *sources[] = {main_path, gate_path}, *includes[] = {include_path};
+    static const oak_warning warnings[] = {{"runs-off", OAK_WARN_OFF}};
+    (void)context;
+    if (!*project_folder || strncmp(path, project_folder, strlen(project_folder)) != 0) return;
+    snprintf(main_path, sizeof main_path, "%s/main.asm", project_folder);
+    snprintf(gate_path, sizeof gate_path, "%s/gate.asm", project_folder);
+    snprintf(include_path, sizeof include_path, "%s/inc", project_folder);
+    *project = (oak_serve_project){.part = "mcs51-8k",
+                                   .sources = sources,
+                                   .source_count = 2,
+                                   .includes = includes,
+                                   .include_count = 1,
+                                   .warnings = warnings,
+                                   .warning_count = 1};
+}
+
 static void meet(client *c, const char *part, bool bytes)
 {
     *c = (client){.host = oak_linux_host(), .told = cJSON_CreateObject(), .alive = true};
-    oak_serve_settings settings = {.context = c, .send = take_bytes, .part = part};
+    oak_serve_settings settings = {.context = c, .send = take_bytes, .part = part, .project = two_files};
     ck_assert_int_eq(oak_serve_open(&c->host, &settings, &c->server), OAK_OK);
     cJSON *parameters =
         cJSON_Parse(bytes ? "{\"capabilities\":{\"general\":{\"positionEncodings\":[\"utf-8\"]}}}"
@@ -112,7 +134,7 @@ static void part_from(client *c)
     ask(c, "shutdown", NULL);
     send(c, "exit", NULL, false);
     ck_assert(!c->alive);
-    ck_assert_int_eq(oak_serve_ended(c->server), 0);
+    ck_assert(oak_serve_ended_well(c->server));
     oak_serve_close(c->server);
     cJSON_Delete(c->told);
     cJSON_Delete(c->answer);
@@ -559,6 +581,67 @@ START_TEST(a_broken_file_keeps_what_was_known_and_repairs_are_offered)
 }
 END_TEST
 
+static void write_text(const char *name, const char *content)
+{
+    char path[400];
+    snprintf(path, sizeof path, "%s/%s", project_folder, name);
+    FILE *file = fopen(path, "w");
+    ck_assert_ptr_nonnull(file);
+    fputs(content, file);
+    fclose(file);
+}
+
+START_TEST(files_of_a_project_belong_together_and_may_vanish)
+{
+    client c;
+    char main_path[300], gate_path[300], uri[400];
+    strcpy(project_folder, "/tmp/oak-serve-XXXXXX");
+    ck_assert_ptr_nonnull(mkdtemp(project_folder));
+    snprintf(main_path, sizeof main_path, "%s/main.asm", project_folder);
+    snprintf(gate_path, sizeof gate_path, "%s/gate.asm", project_folder);
+    snprintf(uri, sizeof uri, "%s/inc", project_folder);
+    ck_assert_int_eq(mkdir(uri, 0700), 0);
+    static const char main_text[] = " include \"pins.inc\"\n vector reset, begin\n section prog, "
+                                    "code\nbegin: call open\n setb motor\n sjmp begin\n";
+    static const char gate_text[] = " export open\n section prog, code\nopen: nop\n ret\nbegin: nop\n";
+    write_text("main.asm", main_text);
+    write_text("gate.asm", gate_text);
+    write_text("inc/pins.inc", "motor bit p1.2\n");
+    meet(&c, NULL, true);
+    open_text(&c, main_path, main_text);
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, main_path)), 0);
+    const cJSON *jump = ask(&c, "textDocument/definition", place(main_path, 3, 13));
+    uri_of(gate_path, uri, sizeof uri);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(jump, "uri")), uri);
+    cJSON *parameters = place(main_path, 3, 13);
+    cJSON_AddStringToObject(parameters, "newName", "lift");
+    const cJSON *changes = cJSON_GetObjectItem(ask(&c, "textDocument/rename", parameters), "changes");
+    char *lifted = edited(gate_text, cJSON_GetObjectItemCaseSensitive(changes, uri));
+    ck_assert_str_eq(lifted, " export lift\n section prog, code\nlift: nop\n ret\nbegin: nop\n");
+    free(lifted);
+    /* a name that both files have for themselves is two names */
+    ck_assert_int_eq(cJSON_GetArraySize(ask(&c, "textDocument/references", place(main_path, 3, 2))), 3);
+    ck_assert_int_eq(cJSON_GetArraySize(ask(&c, "textDocument/documentLink", document(main_path))), 1);
+    /* a mistake in a file that is open tells itself there, and ends with it */
+    open_text(&c, gate_path, " export open\n section prog, code\nopen: nop\n retx\n");
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, gate_path)), 1);
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, main_path)), 0);
+    send(&c, "textDocument/didClose", document(gate_path), false);
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, gate_path)), 0);
+    unlink(gate_path);
+    send(&c, "textDocument/didSave", document(main_path), false);
+    ck_assert_str_eq(
+        cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(told_of(&c, gate_path), 0), "code")),
+        "no-file");
+    ck_assert(cJSON_IsObject(ask(&c, "textDocument/hover", place(main_path, 4, 2))));
+    part_from(&c);
+    char command[300];
+    snprintf(command, sizeof command, "rm -r %s", project_folder);
+    ck_assert_int_eq(system(command), 0);
+    *project_folder = 0;
+}
+END_TEST
+
 /* ------------------------------------------------------------------------------------------ what should not come */
 
 START_TEST(places_count_as_the_client_does)
@@ -652,7 +735,7 @@ START_TEST(half_messages_wait_and_broken_headers_end_it)
         oak_serve_settings settings = {.context = &c, .send = take_bytes};
         ck_assert_int_eq(oak_serve_open(&host, &settings, &c.server), OAK_OK);
         ck_assert_msg(!oak_serve_take(c.server, broken[i], strlen(broken[i])), "%s", broken[i]);
-        ck_assert_int_eq(oak_serve_ended(c.server), 1);
+        ck_assert(!oak_serve_ended_well(c.server));
         oak_serve_close(c.server);
         free(c.output.bytes);
     }
@@ -744,6 +827,7 @@ END_TEST
 RUN_SUITE("serve", every_word_of_every_architecture_is_answered_for,
           what_is_told_is_what_the_manual_and_the_source_say, whatever_is_renamed_the_bytes_stay,
           a_name_that_would_clash_is_refused, after_any_edit_the_diagnostics_are_those_of_a_fresh_assembly,
-          a_broken_file_keeps_what_was_known_and_repairs_are_offered, places_count_as_the_client_does,
+          a_broken_file_keeps_what_was_known_and_repairs_are_offered,
+          files_of_a_project_belong_together_and_may_vanish, places_count_as_the_client_does,
           nonsense_is_refused_and_the_conversation_goes_on, half_messages_wait_and_broken_headers_end_it,
           a_layout_changes_no_byte_and_a_second_one_nothing)

@@ -949,7 +949,70 @@ START_TEST(a_vector_is_listed_with_its_bytes)
 }
 END_TEST
 
-RUN_SUITE("tool", a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells_and_stops_once,
+START_TEST(lines_are_laid_out_and_nothing_else)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k"), 0);
+    char *before = get_file("good.hex");
+    ck_assert_int_eq(spindle("tidy good.asm --part mcs51-4k --check"), 4);
+    has(out, "good.asm: 4 lines would be laid out\n");
+    ck_assert_int_eq(spindle("tidy good.asm bad.asm --part mcs51-4k"), 0);
+    has(out, "good.asm: 4 lines laid out\nbad.asm: 2 lines laid out\n");
+    char *after = get_file("good.asm");
+    ck_assert_str_eq(after,
+                     "        org  0\nstart:  mov  a, #0x2a\n        mov  0x30, a\nrest:   sjmp rest\n");
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k"), 0);
+    char *same = get_file("good.hex");
+    ck_assert_str_eq(before, same);
+    ck_assert_int_eq(spindle("tidy good.asm bad.asm --part mcs51-4k --check"), 0);
+    has(out, "all lines are laid out\n");
+    ck_assert_int_eq(spindle("tidy good.asm --part mcs51-4k --json"), 0);
+    has(out, "\"lines\":\t0");
+    ck_assert_int_eq(spindle("tidy nosuch.asm --part mcs51-4k"), 1);
+    ck_assert_int_eq(spindle("tidy"), 2);
+    ck_assert_int_eq(run_shell("printf 'part: mcs51-4k\nsources:\n  - late.asm\n' >spindle.yaml; printf ' "
+                               "nop\n' >late.asm; " SPINDLE " tidy"),
+                     0);
+    has(out, "late.asm: 1 line laid out\n");
+    ck_assert_int_eq(spindle("serve"), 2);
+    ck_assert_int_eq(spindle("serve --language </dev/null"), 1); /* who leaves without a word */
+    free(before), free(after), free(same);
+}
+END_TEST
+
+START_TEST(code_hosts_get_a_log_of_what_is_wrong)
+{
+    open_folder();
+    ck_assert_int_eq(spindle("asm bad.asm --part mcs51-4k --sarif bad.sarif"), 1);
+    has(err, "bad.asm:1:2: error"); /* told here, too */
+    char *log = get_file("bad.sarif");
+    cJSON *root = cJSON_Parse(log), *run = cJSON_GetArrayItem(cJSON_GetObjectItem(root, "runs"), 0);
+    const cJSON *results = cJSON_GetObjectItem(run, "results"), *second = cJSON_GetArrayItem(results, 1);
+    const cJSON *rules =
+        cJSON_GetObjectItem(cJSON_GetObjectItem(cJSON_GetObjectItem(run, "tool"), "driver"), "rules");
+    ck_assert_int_eq(cJSON_GetArraySize(results), 2);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(second, "ruleId")), "unknown-symbol");
+    ck_assert_str_eq(
+        cJSON_GetStringValue(cJSON_GetObjectItem(
+            cJSON_GetArrayItem(rules, cJSON_GetObjectItem(second, "ruleIndex")->valueint), "id")),
+        "unknown-symbol");
+    const cJSON *at = cJSON_GetObjectItem(
+        cJSON_GetObjectItem(cJSON_GetArrayItem(cJSON_GetObjectItem(second, "locations"), 0),
+                            "physicalLocation"),
+        "region");
+    ck_assert_int_eq(cJSON_GetObjectItem(at, "startLine")->valueint, 2);
+    ck_assert_int_eq(cJSON_GetObjectItem(at, "startColumn")->valueint, 10);
+    cJSON_Delete(root);
+    free(log);
+    ck_assert_int_eq(spindle("asm good.asm --part mcs51-4k --sarif good.sarif"), 0);
+    log = get_file("good.sarif");
+    has(log, "\"results\":\t[]");
+    free(log);
+}
+END_TEST
+
+RUN_SUITE("tool", lines_are_laid_out_and_nothing_else, code_hosts_get_a_log_of_what_is_wrong,
+          a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells_and_stops_once,
           assembling_writes_hex_listing_and_symbols,
           variables_are_as_wide_with_a_file_of_symbols_as_from_source,
           a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,

@@ -37,8 +37,8 @@ OAK_MUST_USE oak_status oak_serve_open(const oak_host *host, const oak_serve_set
 void oak_serve_close(oak_server *server);
 /* Takes bytes as they come, in any pieces, and answers. False when the conversation is over: the client has said so, or what came was no message. */
 bool oak_serve_take(oak_server *server, const char *bytes, size_t count);
-/* How it has ended: 0 when the client said good-bye as it should, else 1. */
-int oak_serve_ended(const oak_server *server);
+/* It is over, and the client has said good-bye as it should. */
+bool oak_serve_ended_well(const oak_server *server);
 
 #ifdef __cplusplus
 }

@@ -105,7 +105,9 @@ cJSON *serve_completion(oak_server *server, const cJSON *parameters, const char 
                          word->kind == OAK_WORD_CALL;
         behind = behind || (operation && word->at + word->length < spot.at);
         if (word->kind == OAK_WORD_COMMENT && word->at < spot.at) {
-            bool of_part = strstr(spot.of + word->at, "part:") != NULL;
+            bool of_part = false;
+            for (size_t at = word->at; at + 5 <= spot.size; at++)
+                of_part |= oak_same_name(spot.of + at, 5, "part:");
             if (of_part) offer_parts(list);
             return result;
         }

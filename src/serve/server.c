@@ -142,7 +142,7 @@ static void leave(oak_server *server, const cJSON *parameters)
 {
     (void)parameters;
     server->over = true;
-    server->exit_code = server->shut ? 0 : 1;
+    server->well = server->shut;
 }
 
 static void cancel(oak_server *server, const cJSON *parameters)
@@ -354,7 +354,6 @@ bool oak_serve_take(oak_server *server, const char *bytes, size_t count)
                                  server->input.size - done, &length);
         if (header < 0 || server->input.failed) {
             server->over = true;
-            server->exit_code = 1;
         }
         if (header <= 0 || server->input.size - done - (size_t)header < length) break;
         take_message(server, server->input.bytes + done + header, length);
@@ -367,9 +366,9 @@ bool oak_serve_take(oak_server *server, const char *bytes, size_t count)
     return !server->over;
 }
 
-int oak_serve_ended(const oak_server *server)
+bool oak_serve_ended_well(const oak_server *server)
 {
-    return server ? server->exit_code : 1;
+    return server && server->well;
 }
 
 /* ------------------------------------------------------------------------------------------ opening and closing */
@@ -409,7 +408,6 @@ oak_status oak_serve_open(const oak_host *host, const oak_serve_settings *settin
     server->host = *host;
     server->reading = (oak_host){.context = server, .resize = resize, .read_file = read_file};
     server->settings = *settings;
-    server->exit_code = 1;
     server->cancelled = cJSON_CreateArray();
     oak_buf_open(&server->input, &server->host);
     *result = server;

@@ -78,8 +78,7 @@ struct oak_server {
     cJSON *cancelled; /* identifiers */
     unsigned turn;    /* counts messages */
     bool bytes;       /* places count bytes, not units of UTF-16 */
-    bool ready, shut, over;
-    int exit_code;
+    bool ready, shut, over, well;
     char *part;        /* as the client has set it */
     char refusal[120]; /* why something was refused */
 };

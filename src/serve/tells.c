@@ -56,6 +56,7 @@ static void tell_comments(oak_buf *out, serve_unit *unit, const serve_text *text
 {
     oak_word words[MOST_WORDS];
     size_t first = line, size;
+    bool any = false;
     for (; first > 0; first--) {
         const char *of = serve_line(text, first - 1, &size);
         size_t count = oak_syntax_words(unit->syntax, of, size, words, MOST_WORDS);
@@ -67,7 +68,9 @@ static void tell_comments(oak_buf *out, serve_unit *unit, const serve_text *text
         if (!count || count > MOST_WORDS || words[count - 1].kind != OAK_WORD_COMMENT) continue;
         const char *at = of + words[count - 1].at, *end = of + size;
         while (at < end && (*at == ';' || *at == '/' || *at == ' ')) at++;
-        oak_buf_text(out, i == first ? "\n\n" : " ");
+        if ((size_t)(end - at) > 5 && oak_same_name(at, 5, "part:")) continue; /* of the file */
+        oak_buf_text(out, any ? " " : "\n\n");
+        any = true;
         oak_buf_add(out, at, (size_t)(end - at));
     }
 }
@@ -92,7 +95,8 @@ static void tell_symbol(oak_server *server, oak_buf *out, const serve_spot *spot
         if (symbol->value < 0) oak_buf_format(out, "`-%llu`", (unsigned long long)-symbol->value);
         else tell_number(out, (uint64_t)symbol->value);
     }
-    if (symbol) oak_buf_format(out, ", named %u time%s", symbol->uses, symbol->uses == 1 ? "" : "s");
+    if (symbol && spot->unit->good)
+        oak_buf_format(out, ", named %u time%s", symbol->uses, symbol->uses == 1 ? "" : "s");
     if (!spot->unit->good && symbol) oak_buf_text(out, " (as far as is known: something is wrong)");
     const serve_text *text = defined ? serve_load_text(server, defined->file) : NULL;
     if (text) tell_comments(out, spot->unit, text, defined->line);
