@@ -360,6 +360,70 @@ static void expect_same_image(text a, const oak_part *part, const char *path, co
     free(b.bytes);
 }
 
+static cJSON *calls_of(client *c, const char *method, const char *path, unsigned line, unsigned column)
+{
+    const cJSON *items = ask(c, "textDocument/prepareCallHierarchy", place(path, line, column));
+    if (!cJSON_IsArray(items)) return NULL;
+    cJSON *parameters = cJSON_CreateObject();
+    cJSON_AddItemToObject(parameters, "item", cJSON_Duplicate(cJSON_GetArrayItem(items, 0), true));
+    return ask(c, method, parameters);
+}
+
+/* The names of the other routines with how often each is called, "show 2, wait 1". */
+static const char *told_calls(const cJSON *list, const char *role)
+{
+    static char text[300];
+    const cJSON *one;
+    *text = 0;
+    cJSON_ArrayForEach(one, list)
+        snprintf(text + strlen(text), sizeof text - strlen(text), "%s%s %d", *text ? ", " : "",
+                 cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(one, role), "name")),
+                 cJSON_GetArraySize(cJSON_GetObjectItem(one, "fromRanges")));
+    return text;
+}
+
+START_TEST(who_calls_whom_is_known)
+{
+    static const char source[] =
+        "main: call show\n lcall wait\n call show\n sjmp main\nshow: mov a, #5\n.x: djnz r2, .x\n acall "
+        "wait\n ret\nwait: nop\n jnb f0, wait\n mov dptr, #show\n ret\n";
+    client c;
+    meet(&c, "mcs51-8k", true);
+    open_text(&c, "/nowhere/a.asm", source);
+    ck_assert_str_eq(told_calls(calls_of(&c, "callHierarchy/incomingCalls", "/nowhere/a.asm", 8, 1), "from"),
+                     "main 1, show 1");
+    ck_assert_str_eq(told_calls(calls_of(&c, "callHierarchy/incomingCalls", "/nowhere/a.asm", 4, 1), "from"),
+                     "main 2");
+    ck_assert_str_eq(told_calls(calls_of(&c, "callHierarchy/outgoingCalls", "/nowhere/a.asm", 0, 1), "to"),
+                     "show 2, wait 1");
+    ck_assert_str_eq(told_calls(calls_of(&c, "callHierarchy/outgoingCalls", "/nowhere/a.asm", 8, 1), "to"),
+                     "");
+    ck_assert_ptr_null(calls_of(&c, "callHierarchy/outgoingCalls", "/nowhere/a.asm", 5, 1)); /* no routine */
+    part_from(&c);
+    for (unsigned i = 0; i < EXAMPLES; i++) { /* every example has a routine that is called */
+        char path[300];
+        unsigned called = 0;
+        example_path(i, path, sizeof path);
+        char *text = file_text(path);
+        meet(&c, examples[i].part, true);
+        open_text(&c, path, text);
+        cJSON *names = cJSON_Duplicate(ask(&c, "textDocument/documentSymbol", document(path)), true);
+        const cJSON *name;
+        cJSON_ArrayForEach(name, names)
+        {
+            const cJSON *start = cJSON_GetObjectItem(cJSON_GetObjectItem(name, "selectionRange"), "start");
+            called += cJSON_GetArraySize(calls_of(
+                          &c, "callHierarchy/incomingCalls", path,
+                          (unsigned)cJSON_GetNumberValue(cJSON_GetObjectItem(start, "line")), 0)) > 0;
+        }
+        ck_assert_msg(called > 0, "%s", path);
+        cJSON_Delete(names);
+        part_from(&c);
+        free(text);
+    }
+}
+END_TEST
+
 START_TEST(whatever_is_renamed_the_bytes_stay)
 {
     for (unsigned i = 0; i < EXAMPLES; i++) {
@@ -825,8 +889,9 @@ START_TEST(a_layout_changes_no_byte_and_a_second_one_nothing)
 END_TEST
 
 RUN_SUITE("serve", every_word_of_every_architecture_is_answered_for,
-          what_is_told_is_what_the_manual_and_the_source_say, whatever_is_renamed_the_bytes_stay,
-          a_name_that_would_clash_is_refused, after_any_edit_the_diagnostics_are_those_of_a_fresh_assembly,
+          what_is_told_is_what_the_manual_and_the_source_say, who_calls_whom_is_known,
+          whatever_is_renamed_the_bytes_stay, a_name_that_would_clash_is_refused,
+          after_any_edit_the_diagnostics_are_those_of_a_fresh_assembly,
           a_broken_file_keeps_what_was_known_and_repairs_are_offered,
           files_of_a_project_belong_together_and_may_vanish, places_count_as_the_client_does,
           nonsense_is_refused_and_the_conversation_goes_on, half_messages_wait_and_broken_headers_end_it,

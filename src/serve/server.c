@@ -83,7 +83,8 @@ static cJSON *capabilities(const oak_server *server)
                                         "foldingRangeProvider",
                                         "documentFormattingProvider",
                                         "documentHighlightProvider",
-                                        "inlayHintProvider"};
+                                        "inlayHintProvider",
+                                        "callHierarchyProvider"};
     static const char *const before[] = {" ", ",", "."};
     cJSON *all = cJSON_CreateObject(), *sync = cJSON_AddObjectToObject(all, "textDocumentSync");
     cJSON_AddStringToObject(all, "positionEncoding", server->bytes ? "utf-8" : "utf-16");
@@ -238,6 +239,9 @@ static const struct request {
                 {"textDocument/rename", serve_rename},
                 {"textDocument/documentSymbol", serve_outline},
                 {"workspace/symbol", serve_workspace_names},
+                {"textDocument/prepareCallHierarchy", serve_prepare_calls},
+                {"callHierarchy/incomingCalls", serve_calls_in},
+                {"callHierarchy/outgoingCalls", serve_calls_out},
                 {"textDocument/hover", serve_hover},
                 {"textDocument/signatureHelp", serve_signature},
                 {"textDocument/inlayHint", serve_inlays},

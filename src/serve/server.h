@@ -4,6 +4,7 @@
  *   texts.c      the texts that editors have open, and places in them
  *   units.c      what is assembled together: diagnostics, the last good program, where names stand
  *   names.c      from a word to its definition and its uses: jumping, renaming, outlines
+ *   calls.c      who calls whom
  *   tells.c      what an instruction, a symbol or a number is; what lines and routines cost
  *   offers.c     completion, colours, folding, repairs, the layout of lines
  */
@@ -154,6 +155,7 @@ size_t serve_scope(serve_unit *unit, const serve_text *text, size_t line, char *
 typedef cJSON *serve_answer(oak_server *server, const cJSON *parameters, const char **why);
 serve_answer serve_definition_of, serve_references, serve_highlights, serve_rename, serve_prepare_rename,
     serve_outline, serve_workspace_names;
+serve_answer serve_prepare_calls, serve_calls_in, serve_calls_out;
 serve_answer serve_hover, serve_signature, serve_inlays, serve_lenses;
 serve_answer serve_completion, serve_more_of, serve_colours, serve_folds, serve_actions, serve_layout,
     serve_links;
