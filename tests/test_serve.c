@@ -311,6 +311,22 @@ START_TEST(what_is_told_is_what_the_manual_and_the_source_say)
         ask(&c, "textDocument/signatureHelp", place("/nowhere/gate.asm", 9, 17)), "signatures");
     ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(forms, 0), "label")),
                      "djnz rn, rel");
+    /* what a general word became, what lies at a label, how a macro is called */
+    open_text(&c, "/nowhere/lift.asm",
+              "; part: mcs51-8k\nwait macro count, reg=r2 ; so long\n mov reg, #count\n endm\nmain: call "
+              "lift\n wait 5, r3\n sjmp main\nlift: inc p1 ; up\n ret\n");
+    hints = ask(&c, "textDocument/inlayHint", document("/nowhere/lift.asm"));
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(hints, 0), "label")),
+                     "2 cy, 2 B, acall");
+    const cJSON *lies = ask(&c, "textDocument/hover", place("/nowhere/lift.asm", 4, 12));
+    ck_assert_ptr_nonnull(
+        strstr(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(lies, "contents"), "value")),
+               ": `inc p1`, named 1 time"));
+    forms = ask(&c, "textDocument/signatureHelp", place("/nowhere/lift.asm", 5, 9));
+    ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItem(forms, "activeParameter")), 1);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(
+                         cJSON_GetArrayItem(cJSON_GetObjectItem(forms, "signatures"), 0), "label")),
+                     "wait count, reg=r2");
     part_from(&c);
 }
 END_TEST

@@ -4,12 +4,21 @@
 #include "isa/isa.h"
 #include "serve/server.h"
 
+bool serve_decode(const serve_unit *unit, uint32_t address, oak_decoded *decoded,
+                  uint8_t bytes[SERVE_LONGEST_CODE])
+{
+    const oak_isa *isa = oak_isa_find(unit->part->architecture->name);
+    uint32_t unit_bytes = oak_unit_bytes(&isa->about, isa->about.code_space);
+    oak_image_read(unit->program->image, address * unit_bytes, 0xFF, bytes, SERVE_LONGEST_CODE);
+    return !isa->decode(unit->program->tables, bytes, SERVE_LONGEST_CODE, address, 0, decoded) &&
+           decoded->size;
+}
+
 static bool is_call(const serve_unit *unit, const char *file, uint32_t line)
 {
-    enum { MOST = 16 };
     oak_line found;
     oak_decoded decoded;
-    uint8_t bytes[MOST];
+    uint8_t bytes[SERVE_LONGEST_CODE];
     const oak_program *program = unit->program;
     const oak_isa *isa = oak_isa_find(unit->part->architecture->name);
     if (!unit->good || oak_program_find_line(program, file, strlen(file), line + 1, &found) ||
@@ -18,8 +27,7 @@ static bool is_call(const serve_unit *unit, const char *file, uint32_t line)
     unsigned unit_bytes = oak_unit_bytes(&isa->about, isa->about.code_space);
     for (uint32_t at = 0; at < found.size;) { /* a jump or call to any place may be several instructions */
         uint32_t address = found.address + at / unit_bytes;
-        oak_image_read(program->image, address * unit_bytes, 0xFF, bytes, MOST);
-        if (isa->decode(program->tables, bytes, MOST, address, 0, &decoded) || !decoded.size) return false;
+        if (!serve_decode(unit, address, &decoded, bytes)) return false;
         if (isa->flow_of(program->tables, decoded.row, bytes, 0) == OAK_FLOW_CALL) return true;
         at += decoded.size * unit_bytes;
     }

@@ -155,6 +155,12 @@ size_t serve_scope(serve_unit *unit, const serve_text *text, size_t line, char *
 typedef cJSON *serve_answer(oak_server *server, const cJSON *parameters, const char **why);
 serve_answer serve_definition_of, serve_references, serve_highlights, serve_rename, serve_prepare_rename,
     serve_outline, serve_workspace_names;
+/* calls.c: decodes what lies at an address of the program, of which the bytes are given back as well; false: no instruction. */
+struct oak_decoded;
+enum { SERVE_LONGEST_CODE = 16 };
+bool serve_decode(const serve_unit *unit, uint32_t address, struct oak_decoded *decoded,
+                  uint8_t bytes[SERVE_LONGEST_CODE]);
+
 serve_answer serve_prepare_calls, serve_calls_in, serve_calls_out;
 serve_answer serve_hover, serve_signature, serve_inlays, serve_lenses;
 serve_answer serve_completion, serve_more_of, serve_colours, serve_folds, serve_actions, serve_layout,

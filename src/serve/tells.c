@@ -2,6 +2,8 @@
 #include <oakspindle/look.h>
 #include <stdio.h>
 
+#include "asm/program.h"
+#include "isa/isa.h"
 #include "serve/server.h"
 
 /* ------------------------------------------------------------------------------------------ texts as answers */
@@ -75,6 +77,25 @@ static void tell_comments(oak_buf *out, serve_unit *unit, const serve_text *text
     }
 }
 
+/* The line whose code lies at a label. */
+static void tell_lies_there(oak_buf *out, const serve_unit *unit, const oak_symbol *symbol)
+{
+    oak_line line;
+    if (symbol->space != unit->part->architecture->code_space ||
+        oak_program_line_at(unit->program, (uint32_t)symbol->value, &line) || !line.text ||
+        line.address != (uint32_t)symbol->value)
+        return;
+    oak_word words[MOST_WORDS];
+    size_t count = oak_syntax_words(unit->syntax, line.text, line.text_size, words, MOST_WORDS), first = 0,
+           end = line.text_size;
+    while (first < count && first < MOST_WORDS && words[first].kind == OAK_WORD_LABEL) first++;
+    if (first >= count || first >= MOST_WORDS) return;
+    if (count <= MOST_WORDS && words[count - 1].kind == OAK_WORD_COMMENT) end = words[count - 1].at;
+    while (end && line.text[end - 1] == ' ') end--;
+    if (end > words[first].at)
+        oak_buf_format(out, ": `%.*s`", (int)(end - words[first].at), line.text + words[first].at);
+}
+
 static void tell_symbol(oak_server *server, oak_buf *out, const serve_spot *spot)
 {
     const oak_architecture *about = spot->unit->part->architecture;
@@ -95,6 +116,8 @@ static void tell_symbol(oak_server *server, oak_buf *out, const serve_spot *spot
         if (symbol->value < 0) oak_buf_format(out, "`-%llu`", (unsigned long long)-symbol->value);
         else tell_number(out, (uint64_t)symbol->value);
     }
+    if (symbol && spot->unit->good && symbol->kind == OAK_SYMBOL_LABEL)
+        tell_lies_there(out, spot->unit, symbol);
     if (symbol && spot->unit->good)
         oak_buf_format(out, ", named %u time%s", symbol->uses, symbol->uses == 1 ? "" : "s");
     if (!spot->unit->good && symbol) oak_buf_text(out, " (as far as is known: something is wrong)");
@@ -226,6 +249,39 @@ cJSON *serve_hover(oak_server *server, const cJSON *parameters, const char **why
 
 /* ------------------------------------------------------------------------------------------ forms of operands */
 
+/* A macro's, as the line that defines it says them. */
+static cJSON *macro_signature(oak_server *server, const serve_spot *spot)
+{
+    char word[LONGEST_NAME], form[300];
+    const oak_word *call = NULL;
+    for (size_t i = 0; i < spot->count; i++)
+        if (spot->words[i].kind == OAK_WORD_CALL && spot->words[i].at + spot->words[i].length < spot->at)
+            call = &spot->words[i];
+    if (!call || call->length >= sizeof word) return NULL;
+    memcpy(word, spot->of + call->at, call->length);
+    word[call->length] = 0;
+    const serve_name *defined = serve_definition(server, spot->unit, spot->text->path, word);
+    const serve_text *text =
+        defined && defined->kind == OAK_WORD_MACRO ? serve_load_text(server, defined->file) : NULL;
+    if (!text) return NULL;
+    size_t size, commas = 0;
+    const char *of = serve_line(text, defined->line, &size), *end = of + size,
+               *at = of + defined->at + defined->length;
+    while (at < end && (*at == ' ' || *at == '\t')) at++;
+    while (at < end && *at != ' ' && *at != '\t') at++; /* behind the word `macro` */
+    const char *stop = oak_find_any(at, end, ";;;;");
+    while (stop > at && stop[-1] == ' ') stop--;
+    snprintf(form, sizeof form, "%s%.*s", word, (int)(stop - at < 250 ? stop - at : 250), at);
+    for (size_t i = call->at + call->length; i < spot->at && i < spot->size; i++)
+        commas += spot->of[i] == ',';
+    cJSON *result = cJSON_CreateObject(), *one = cJSON_CreateObject();
+    cJSON_AddStringToObject(one, "label", form);
+    cJSON_AddItemToArray(cJSON_AddArrayToObject(result, "signatures"), one);
+    cJSON_AddNumberToObject(result, "activeParameter", (double)commas);
+    cJSON_AddNumberToObject(result, "activeSignature", 0);
+    return result;
+}
+
 /* Takes the lines that begin with the mnemonic from its explanation: its forms. */
 cJSON *serve_signature(oak_server *server, const cJSON *parameters, const char **why)
 {
@@ -237,7 +293,7 @@ cJSON *serve_signature(oak_server *server, const cJSON *parameters, const char *
     for (size_t i = 0; i < spot.count; i++)
         if (spot.words[i].kind == OAK_WORD_OPERATION && spot.words[i].at + spot.words[i].length < spot.at)
             operation = &spot.words[i];
-    if (!operation || operation->length >= sizeof word) return NULL;
+    if (!operation || operation->length >= sizeof word) return macro_signature(server, &spot);
     memcpy(word, spot.of + operation->at, operation->length);
     word[operation->length] = 0;
     oak_buf text;
@@ -277,6 +333,32 @@ static bool line_of(const serve_spot *spot, unsigned index, oak_line *line)
            oak_program_line(spot->unit->program, index, line) == OAK_OK;
 }
 
+/* What a general word became: the instruction as it reads back, where that has another name. */
+static void tell_became(const serve_spot *spot, const oak_line *line, const oak_word *words, size_t count,
+                        const char *of, char *text, size_t room)
+{
+    oak_decoded decoded;
+    uint8_t bytes[SERVE_LONGEST_CODE];
+    oak_buf printed;
+    oak_host host = oak_program_host(spot->unit->program);
+    const oak_isa *isa = oak_isa_find(spot->unit->part->architecture->name);
+    const oak_word *operation = NULL;
+    for (size_t i = 0; i < count && i < MOST_WORDS && !operation; i++)
+        if (words[i].kind == OAK_WORD_OPERATION) operation = &words[i];
+    *text = 0;
+    if (!operation || !serve_decode(spot->unit, line->address, &decoded, bytes)) return;
+    oak_buf_open(&printed, &host);
+    isa->print(spot->unit->program->tables, &decoded, &(oak_namer){0}, &printed);
+    const char *became = oak_buf_string(&printed);
+    size_t length = strcspn(became, " ");
+    char name[40];
+    snprintf(name, sizeof name, "%.*s", (int)(length < 39 ? length : 39), became);
+    /* with a condition behind it it is the same: a row of them is a matter of the instruction before */
+    bool begins = strlen(name) <= operation->length && oak_same_name(of + operation->at, strlen(name), name);
+    if (!begins) snprintf(text, room, ", %s", name);
+    oak_buf_close(&printed);
+}
+
 cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **why)
 {
     serve_spot spot;
@@ -301,8 +383,9 @@ cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **wh
         if (count && count <= MOST_WORDS && words[count - 1].kind == OAK_WORD_COMMENT)
             end = words[count - 1].at;
         while (end && (of[end - 1] == ' ' || of[end - 1] == '\t')) end--;
-        char label[60];
-        snprintf(label, sizeof label, "%u cy, %u B", line.cycles, line.size);
+        char label[100], became[60];
+        tell_became(&spot, &line, words, count, of, became, sizeof became);
+        snprintf(label, sizeof label, "%u cy, %u B%s", line.cycles, line.size, became);
         cJSON *one = cJSON_CreateObject(), *place = cJSON_AddObjectToObject(one, "position");
         cJSON_AddNumberToObject(place, "line", line.line - 1);
         cJSON_AddNumberToObject(place, "character", serve_column(server, of, size, end));
