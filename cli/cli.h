@@ -40,8 +40,8 @@ typedef struct command {
     int (*run)(cli *self, int argc, const char **argv);
 } command;
 
-extern const command command_tidy, command_asm, command_run, command_parts, command_look, command_explain,
-    command_new, command_serve, command_wave, command_bench, command_trial;
+extern const command command_tidy, command_find, command_asm, command_run, command_parts, command_look,
+    command_explain, command_new, command_serve, command_wave, command_bench, command_trial;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {

@@ -8,7 +8,7 @@
 
 static const command *const commands[] = {&command_parts,   &command_new,   &command_asm,  &command_run,
                                           &command_bench,   &command_trial, &command_wave, &command_look,
-                                          &command_explain, &command_tidy,  &command_serve};
+                                          &command_explain, &command_find,  &command_tidy, &command_serve};
 enum { COMMANDS = sizeof commands / sizeof *commands };
 
 static void print_help(void)

@@ -980,6 +980,32 @@ START_TEST(lines_are_laid_out_and_nothing_else)
 }
 END_TEST
 
+START_TEST(a_name_is_found_where_it_is_defined_and_used)
+{
+    open_folder();
+    put_file("flow.asm",
+             "; part: mcs51-4k\n include \"pins.inc\"\nmain: setb motor\n.x: djnz r2, .x\n sjmp MAIN\n");
+    put_file("pins.inc", "motor bit p1.2\n");
+    ck_assert_int_eq(spindle("find motor flow.asm"), 0);
+    ck_assert_str_eq(out, "pins.inc:1:1: defined  motor bit p1.2\nflow.asm:3:12: used  main: setb motor\n");
+    ck_assert_int_eq(spindle("find main flow.asm"), 0);
+    ck_assert_str_eq(out, "flow.asm:3:1: defined  main: setb motor\nflow.asm:5:7: used  sjmp MAIN\n");
+    ck_assert_int_eq(spindle("find main.x flow.asm"), 0);
+    has(out, "flow.asm:4:14: used  .x: djnz r2, .x\n");
+    ck_assert_int_eq(spindle("find nosuch flow.asm"), 1);
+    has(err, "nothing here defines this name");
+    ck_assert_int_eq(spindle("find main nosuch.asm"), 1);
+    ck_assert_int_eq(spindle("find main good.asm"), 1); /* of which nobody knows the part */
+    ck_assert_int_eq(spindle("find start good.asm --part mcs51-4k"), 0);
+    ck_assert_int_eq(spindle("find"), 2);
+    ck_assert_int_eq(spindle("find main"), 2);
+    ck_assert_int_eq(run_shell("printf 'part: mcs51-4k\nsources:\n  - flow.asm\n' >spindle.yaml; " SPINDLE
+                               " find main --json"),
+                     0);
+    has(out, "\"what\":\t\"used\"");
+}
+END_TEST
+
 START_TEST(code_hosts_get_a_log_of_what_is_wrong)
 {
     open_folder();
@@ -1011,9 +1037,9 @@ START_TEST(code_hosts_get_a_log_of_what_is_wrong)
 }
 END_TEST
 
-RUN_SUITE("tool", lines_are_laid_out_and_nothing_else, code_hosts_get_a_log_of_what_is_wrong,
-          a_vector_is_listed_with_its_bytes, a_run_shows_memory_in_cells_and_stops_once,
-          assembling_writes_hex_listing_and_symbols,
+RUN_SUITE("tool", lines_are_laid_out_and_nothing_else, a_name_is_found_where_it_is_defined_and_used,
+          code_hosts_get_a_log_of_what_is_wrong, a_vector_is_listed_with_its_bytes,
+          a_run_shows_memory_in_cells_and_stops_once, assembling_writes_hex_listing_and_symbols,
           variables_are_as_wide_with_a_file_of_symbols_as_from_source,
           a_refused_source_leaves_the_earlier_output_alone, json_tells_the_same,
           a_run_reports_why_and_where_it_stopped, a_fault_ends_with_exit_code_3, budgets_and_their_words,
