@@ -322,6 +322,13 @@ START_TEST(what_is_told_is_what_the_manual_and_the_source_say)
     ck_assert_ptr_nonnull(
         strstr(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(lies, "contents"), "value")),
                ": `inc p1`, named 1 time"));
+    lies = ask(&c, "textDocument/hover", place("/nowhere/lift.asm", 5, 2));
+    ck_assert_ptr_nonnull(
+        strstr(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(lies, "contents"), "value")),
+               "so long\n```\n mov r3, #5\n```"));
+    lens = cJSON_GetArrayItem(ask(&c, "textDocument/codeLens", document("/nowhere/lift.asm")), 1);
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(lens, "command"), "title")),
+                     "3 bytes, 3 cycles once through, 1 use, 3 cycles with all it calls");
     forms = ask(&c, "textDocument/signatureHelp", place("/nowhere/lift.asm", 5, 9));
     ck_assert_int_eq((int)cJSON_GetNumberValue(cJSON_GetObjectItem(forms, "activeParameter")), 1);
     ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(

@@ -118,12 +118,6 @@ cJSON *serve_completion(oak_server *server, const cJSON *parameters, const char 
     return result;
 }
 
-static oak_status add_text(void *context, const char *bytes, size_t count)
-{
-    oak_buf_add(context, bytes, count);
-    return ((oak_buf *)context)->failed ? OAK_NO_MEMORY : OAK_OK;
-}
-
 /* The explanation of an instruction that was offered. */
 cJSON *serve_more_of(oak_server *server, const cJSON *parameters, const char **why)
 {
@@ -135,7 +129,7 @@ cJSON *serve_more_of(oak_server *server, const cJSON *parameters, const char **w
     if (!about || !cJSON_IsString(label)) return item;
     oak_buf text;
     oak_buf_open(&text, &server->host);
-    oak_text_sink sink = {&text, add_text};
+    oak_text_sink sink = {&text, serve_add_text};
     oak_buf_text(&text, "```\n");
     bool good = oak_explain_mnemonic(&server->host, about, label->valuestring, &sink) == OAK_OK;
     oak_buf_text(&text, "```\n");

@@ -5,7 +5,8 @@
  *   units.c      what is assembled together: diagnostics, the last good program, where names stand
  *   names.c      from a word to its definition and its uses: jumping, renaming, outlines
  *   calls.c      who calls whom
- *   tells.c      what an instruction, a symbol or a number is; what lines and routines cost
+ *   tells.c      what an instruction, a symbol or a number is
+ *   costs.c      what lines and routines cost
  *   offers.c     completion, colours, folding, repairs, the layout of lines
  */
 #ifndef OAK_SERVE_SERVER_H
@@ -149,6 +150,9 @@ typedef struct serve_spot {
 bool serve_spot_at(oak_server *server, const cJSON *parameters, serve_spot *spot);
 /* The label that is not local in or above a line: its length, 0 for none. */
 size_t serve_scope(serve_unit *unit, const serve_text *text, size_t line, char *name, size_t room);
+
+/* tells.c: a text sink into an oak_buf. */
+oak_status serve_add_text(void *context, const char *bytes, size_t count);
 
 /* ------------------------------------------------------------------------------------------ answers */
 

@@ -1,14 +1,13 @@
-/* tells.c — see server.h: what an instruction, a symbol or a number is; what lines and routines cost. */
+/* tells.c — see server.h: what an instruction, a symbol or a number is. */
 #include <oakspindle/look.h>
 #include <stdio.h>
 
 #include "asm/program.h"
-#include "isa/isa.h"
 #include "serve/server.h"
 
 /* ------------------------------------------------------------------------------------------ texts as answers */
 
-static oak_status add_text(void *context, const char *bytes, size_t count)
+oak_status serve_add_text(void *context, const char *bytes, size_t count)
 {
     oak_buf_add(context, bytes, count);
     return ((oak_buf *)context)->failed ? OAK_NO_MEMORY : OAK_OK;
@@ -16,7 +15,7 @@ static oak_status add_text(void *context, const char *bytes, size_t count)
 
 static oak_text_sink sink_of(oak_buf *buf)
 {
-    return (oak_text_sink){.context = buf, .write = add_text};
+    return (oak_text_sink){.context = buf, .write = serve_add_text};
 }
 
 static cJSON *as_markdown(oak_buf *text)
@@ -204,6 +203,33 @@ static void tell_operation(oak_server *server, oak_buf *out, const serve_spot *s
     oak_buf_close(&encoded);
 }
 
+/* ------------------------------------------------------------------------------------------ macros */
+
+/* The lines that a call becomes, as they are read: those of the listing that came through it. */
+static void tell_expansion(oak_buf *out, const serve_spot *spot)
+{
+    enum { MOST = 24 };
+    const oak_program *program = spot->unit->program;
+    unsigned shown = 0;
+    uint32_t last = OAK_NO_PLACE;
+    for (size_t i = 0; spot->unit->good && i < program->record_count; i++) {
+        uint32_t origin = program->records[i].origin;
+        oak_source_line line = oak_program_source(program, origin), above = line;
+        while (above.parent != OAK_NO_PLACE && above.expanded)
+            above = oak_program_where(program, above.parent);
+        if (!line.expanded || origin == last || above.line != spot->line + 1 ||
+            strcmp(program->files[above.file].name, spot->text->path) != 0)
+            continue;
+        last = origin;
+        if (!shown) oak_buf_text(out, "\n```\n");
+        if (++shown > MOST) continue;
+        oak_buf_add(out, line.text, line.size);
+        oak_buf_char(out, '\n');
+    }
+    if (shown > MOST) oak_buf_format(out, "and %u more\n", shown - MOST);
+    if (shown) oak_buf_text(out, "```\n");
+}
+
 cJSON *serve_hover(oak_server *server, const cJSON *parameters, const char **why)
 {
     serve_spot spot;
@@ -233,7 +259,10 @@ cJSON *serve_hover(oak_server *server, const cJSON *parameters, const char **why
         break;
     }
     case OAK_WORD_COMMENT: break;
-    default: tell_symbol(server, &out, &spot); break;
+    default:
+        tell_symbol(server, &out, &spot);
+        if (spot.word->kind == OAK_WORD_CALL) tell_expansion(&out, &spot);
+        break;
     }
     if (!out.size) {
         oak_buf_close(&out);
@@ -322,138 +351,5 @@ cJSON *serve_signature(oak_server *server, const cJSON *parameters, const char *
         commas += spot.of[i] == ',';
     cJSON_AddNumberToObject(result, "activeParameter", commas);
     cJSON_AddNumberToObject(result, "activeSignature", 0);
-    return result;
-}
-
-/* ------------------------------------------------------------------------------------------ what lines cost */
-
-static bool line_of(const serve_spot *spot, unsigned index, oak_line *line)
-{
-    return spot->unit->good && spot->unit->program &&
-           oak_program_line(spot->unit->program, index, line) == OAK_OK;
-}
-
-/* What a general word became: the instruction as it reads back, where that has another name. */
-static void tell_became(const serve_spot *spot, const oak_line *line, const oak_word *words, size_t count,
-                        const char *of, char *text, size_t room)
-{
-    oak_decoded decoded;
-    uint8_t bytes[SERVE_LONGEST_CODE];
-    oak_buf printed;
-    oak_host host = oak_program_host(spot->unit->program);
-    const oak_isa *isa = oak_isa_find(spot->unit->part->architecture->name);
-    const oak_word *operation = NULL;
-    for (size_t i = 0; i < count && i < MOST_WORDS && !operation; i++)
-        if (words[i].kind == OAK_WORD_OPERATION) operation = &words[i];
-    *text = 0;
-    if (!operation || !serve_decode(spot->unit, line->address, &decoded, bytes)) return;
-    oak_buf_open(&printed, &host);
-    isa->print(spot->unit->program->tables, &decoded, &(oak_namer){0}, &printed);
-    const char *became = oak_buf_string(&printed);
-    size_t length = strcspn(became, " ");
-    char name[40];
-    snprintf(name, sizeof name, "%.*s", (int)(length < 39 ? length : 39), became);
-    /* with a condition behind it it is the same: a row of them is a matter of the instruction before */
-    bool begins = strlen(name) <= operation->length && oak_same_name(of + operation->at, strlen(name), name);
-    if (!begins) snprintf(text, room, ", %s", name);
-    oak_buf_close(&printed);
-}
-
-cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **why)
-{
-    serve_spot spot;
-    oak_line line;
-    size_t from = 0, to = SIZE_MAX - 1, at;
-    (void)why;
-    if (!serve_spot_at(server, parameters, &spot)) return NULL;
-    const cJSON *range = cJSON_GetObjectItem(parameters, "range");
-    if (range) {
-        (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "start"), &from, &at);
-        (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "end"), &to, &at);
-    }
-    cJSON *result = cJSON_CreateArray();
-    for (unsigned i = 0; line_of(&spot, i, &line); i++) {
-        if (!line.cycles || line.line < from + 1 || line.line > to + 1 ||
-            strcmp(line.file, spot.text->path) != 0)
-            continue;
-        size_t size;
-        const char *of = serve_line(spot.text, line.line - 1, &size);
-        oak_word words[MOST_WORDS];
-        size_t count = oak_syntax_words(spot.unit->syntax, of, size, words, MOST_WORDS), end = size;
-        if (count && count <= MOST_WORDS && words[count - 1].kind == OAK_WORD_COMMENT)
-            end = words[count - 1].at;
-        while (end && (of[end - 1] == ' ' || of[end - 1] == '\t')) end--;
-        char label[100], became[60];
-        tell_became(&spot, &line, words, count, of, became, sizeof became);
-        snprintf(label, sizeof label, "%u cy, %u B%s", line.cycles, line.size, became);
-        cJSON *one = cJSON_CreateObject(), *place = cJSON_AddObjectToObject(one, "position");
-        cJSON_AddNumberToObject(place, "line", line.line - 1);
-        cJSON_AddNumberToObject(place, "character", serve_column(server, of, size, end));
-        cJSON_AddStringToObject(one, "label", label);
-        cJSON_AddBoolToObject(one, "paddingLeft", true);
-        cJSON_AddStringToObject(one, "tooltip", "the fewest cycles and the bytes of this line");
-        cJSON_AddItemToArray(result, one);
-    }
-    return result;
-}
-
-/* Bytes and cycles of each line of a text, one sum behind the other; NULL when there is no memory. */
-typedef struct line_sum {
-    unsigned bytes, cycles;
-} line_sum;
-static line_sum *sums_of(oak_server *server, const serve_spot *spot)
-{
-    oak_line line;
-    size_t count = spot->text->line_count + 2;
-    line_sum *sums = server->host.resize(server->host.context, NULL, 0, count * sizeof *sums);
-    if (!sums) return NULL;
-    memset(sums, 0, count * sizeof *sums);
-    for (unsigned i = 0; line_of(spot, i, &line); i++) {
-        if (line.line + 1 >= count || strcmp(line.file, spot->text->path) != 0) continue;
-        sums[line.line].bytes += line.size;
-        sums[line.line].cycles += line.cycles;
-    }
-    for (size_t i = 1; i < count; i++)
-        sums[i].bytes += sums[i - 1].bytes, sums[i].cycles += sums[i - 1].cycles;
-    return sums;
-}
-
-static bool begins_routine(const serve_spot *spot, const serve_name *name)
-{
-    return name->kind == OAK_WORD_LABEL && !strchr(name->name, '.') &&
-           strcmp(name->file, spot->text->path) == 0;
-}
-
-/* Above each label of code that is not local: the bytes up to the next one, and the sum of the fewest cycles of its lines. */
-cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **why)
-{
-    serve_spot spot;
-    (void)why;
-    if (!serve_spot_at(server, parameters, &spot)) return NULL;
-    cJSON *result = cJSON_CreateArray();
-    serve_names(server, spot.unit);
-    const serve_unit *unit = spot.unit;
-    line_sum *sums = sums_of(server, &spot);
-    uint32_t end = (uint32_t)spot.text->line_count; /* from the last one upwards */
-    for (size_t i = unit->name_count; sums && unit->good && i-- > 0;) {
-        const serve_name *name = &unit->names[i];
-        if (!begins_routine(&spot, name)) continue;
-        const oak_symbol *symbol = serve_symbol(unit, name->file, name->name);
-        unsigned bytes = sums[end].bytes - sums[name->line].bytes,
-                 cycles = sums[end].cycles - sums[name->line].cycles;
-        end = name->line;
-        if (!symbol || symbol->space != unit->part->architecture->code_space || !cycles) continue;
-        char title[100];
-        snprintf(title, sizeof title, "%u bytes, %u cycles once through, %u use%s", bytes, cycles,
-                 symbol->uses, symbol->uses == 1 ? "" : "s");
-        cJSON *one = cJSON_CreateObject();
-        cJSON_AddItemToObject(one, "range",
-                              serve_range(server, spot.text, name->line, name->at, name->at + name->length));
-        cJSON *command = cJSON_AddObjectToObject(one, "command");
-        cJSON_AddStringToObject(command, "title", title);
-        cJSON_AddStringToObject(command, "command", "");
-        cJSON_InsertItemInArray(result, 0, one);
-    }
-    if (sums) server->host.resize(server->host.context, sums, (spot.text->line_count + 2) * sizeof *sums, 0);
     return result;
 }
