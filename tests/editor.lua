@@ -53,6 +53,12 @@ expect("outline", #ask("textDocument/documentSymbol", {}) > 40)
 expect("folds", #ask("textDocument/foldingRange", {}) > 10)
 expect("colours", #ask("textDocument/semanticTokens/full", {}).data > 1000)
 
+-- a command of a lens is run by the editor
+vim.lsp.commands["spindle.trial"]({ arguments = { folder .. "/examples/extractor/extractor.trial.yaml" } })
+local said = function() return table.concat(vim.api.nvim_buf_get_lines(0, 0, -1, false), "\n") end
+expect("the trials are run", vim.wait(60000, function() return said():find("passed", 1, true) ~= nil end), said())
+vim.cmd("bdelete!")
+
 -- a mistake, its mark, its repair
 local row = row_of("mov  sp")
 local line = vim.api.nvim_buf_get_lines(0, row - 1, row, false)[1]

@@ -250,8 +250,12 @@ START_TEST(every_word_of_every_architecture_is_answered_for)
             at += length + (at[length] != 0);
         }
         ck_assert_msg(hovers > line / 2 && jumps > 10, "%s: %u hovers, %u jumps", path, hovers, jumps);
-        const cJSON *offers =
-            cJSON_GetObjectItem(ask(&c, "textDocument/completion", place(path, line - 1, 0)), "items");
+        char trials[320];
+        snprintf(trials, sizeof trials, "%.*s.trial.yaml", (int)strlen(path) - 4, path);
+        const cJSON *lens = cJSON_GetObjectItem(cJSON_GetArrayItem(ask(&c, "textDocument/codeLens", document(path)), 0), "command");
+        bool offered = !strcmp(cJSON_GetStringValue(cJSON_GetObjectItem(lens, "command")), "spindle.trial");
+        ck_assert_msg(offered == (access(trials, R_OK) == 0), "%s", trials);
+        const cJSON *offers = cJSON_GetObjectItem(ask(&c, "textDocument/completion", place(path, line - 1, 0)), "items");
         ck_assert_int_gt(cJSON_GetArraySize(offers), 40);
         cJSON *first = cJSON_Duplicate(cJSON_GetArrayItem(offers, 0), true);
         char *label = strdup(cJSON_GetStringValue(cJSON_GetObjectItem(first, "label")));

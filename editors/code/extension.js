@@ -17,6 +17,7 @@ exports.activate = async (context) => {
     provideTasks: () => [task("assemble", "asm"), task("run the trials", "trial"), task("lay lines out", "tidy")],
     resolveTask: () => undefined,
   }));
+  context.subscriptions.push(vscode.commands.registerCommand("spindle.trial", (path) => vscode.tasks.executeTask(task("trials", "trial", path))));
   await client.start();
 };
 

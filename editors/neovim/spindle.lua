@@ -14,6 +14,11 @@ local function start(event)
   if spindle_client then vim.lsp.buf_attach_client(event.buf, spindle_client) end
 end
 
+-- `vim.lsp.codelens.run()` at the top of a file with trials
+vim.lsp.commands["spindle.trial"] = function(command)
+  vim.cmd("botright split | terminal " .. vim.fn.shellescape(vim.g.spindle_command or "spindle") .. " trial " .. vim.fn.shellescape(command.arguments[1]))
+end
+
 vim.filetype.add({ extension = { asm = "spindle", inc = "spindle" } })
 vim.api.nvim_create_autocmd("FileType", {
   pattern = "spindle",

@@ -152,6 +152,26 @@ static bool begins_routine(const serve_spot *spot, const serve_name *name)
            strcmp(name->file, spot->text->path) == 0;
 }
 
+/* At the top of a file with trials beside it (guard.asm, guard.trial.yaml): to run them, which the editor does. */
+static void offer_trials(oak_server *server, const serve_spot *spot, cJSON *list)
+{
+    char path[4096];
+    uint8_t *bytes = NULL;
+    size_t size = 0, length = strlen(spot->text->path);
+    const char *point = strrchr(spot->text->path, '.');
+    if (point && !strchr(point, '/')) length = (size_t)(point - spot->text->path);
+    snprintf(path, sizeof path, "%.*s.trial.yaml", (int)(length < 4000 ? length : 4000), spot->text->path);
+    if (server->host.read_file(server->host.context, path, 1 << 20, &bytes, &size)) return;
+    if (bytes) server->host.resize(server->host.context, bytes, size, 0);
+    cJSON *one = cJSON_CreateObject();
+    cJSON_AddItemToObject(one, "range", serve_range(server, spot->text, 0, 0, 0));
+    cJSON *command = cJSON_AddObjectToObject(one, "command");
+    cJSON_AddStringToObject(command, "title", "run the trials");
+    cJSON_AddStringToObject(command, "command", "spindle.trial");
+    cJSON_AddItemToArray(cJSON_AddArrayToObject(command, "arguments"), cJSON_CreateString(path));
+    cJSON_InsertItemInArray(list, 0, one);
+}
+
 /* Above each label of code that is not local: the bytes up to the next one, and the sum of the fewest cycles of its lines. */
 cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **why)
 {
@@ -187,6 +207,7 @@ cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **wh
         cJSON_InsertItemInArray(result, 0, one);
     }
     if (sums) server->host.resize(server->host.context, sums, (spot.text->line_count + 2) * sizeof *sums, 0);
+    offer_trials(server, &spot, result);
     oak_release(&server->host, times.list, times.room, sizeof *times.list);
     return result;
 }
