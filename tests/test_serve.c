@@ -252,10 +252,12 @@ START_TEST(every_word_of_every_architecture_is_answered_for)
         ck_assert_msg(hovers > line / 2 && jumps > 10, "%s: %u hovers, %u jumps", path, hovers, jumps);
         char trials[320];
         snprintf(trials, sizeof trials, "%.*s.trial.yaml", (int)strlen(path) - 4, path);
-        const cJSON *lens = cJSON_GetObjectItem(cJSON_GetArrayItem(ask(&c, "textDocument/codeLens", document(path)), 0), "command");
+        const cJSON *lens = cJSON_GetObjectItem(
+            cJSON_GetArrayItem(ask(&c, "textDocument/codeLens", document(path)), 0), "command");
         bool offered = !strcmp(cJSON_GetStringValue(cJSON_GetObjectItem(lens, "command")), "spindle.trial");
         ck_assert_msg(offered == (access(trials, R_OK) == 0), "%s", trials);
-        const cJSON *offers = cJSON_GetObjectItem(ask(&c, "textDocument/completion", place(path, line - 1, 0)), "items");
+        const cJSON *offers =
+            cJSON_GetObjectItem(ask(&c, "textDocument/completion", place(path, line - 1, 0)), "items");
         ck_assert_int_gt(cJSON_GetArraySize(offers), 40);
         cJSON *first = cJSON_Duplicate(cJSON_GetArrayItem(offers, 0), true);
         char *label = strdup(cJSON_GetStringValue(cJSON_GetObjectItem(first, "label")));
@@ -322,6 +324,8 @@ START_TEST(what_is_told_is_what_the_manual_and_the_source_say)
     hints = ask(&c, "textDocument/inlayHint", document("/nowhere/lift.asm"));
     ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(hints, 0), "label")),
                      "2 cy, 2 B, acall");
+    ck_assert_str_eq(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetArrayItem(hints, 2), "label")),
+                     "2 cy, 2 B, a round 5 cy, 6 B");
     const cJSON *lies = ask(&c, "textDocument/hover", place("/nowhere/lift.asm", 4, 12));
     ck_assert_ptr_nonnull(
         strstr(cJSON_GetStringValue(cJSON_GetObjectItem(cJSON_GetObjectItem(lies, "contents"), "value")),

@@ -13,6 +13,83 @@ static bool line_of(const serve_spot *spot, unsigned index, oak_line *line)
            oak_program_line(spot->unit->program, index, line) == OAK_OK;
 }
 
+/* What lies below an address, of all lines of the program, in the order of addresses: what macros become is in it, too. */
+typedef struct code_sum {
+    uint32_t address;
+    unsigned bytes, cycles; /* of the lines before this one */
+} code_sum;
+typedef struct code_sums {
+    code_sum *list;
+    size_t count, room;
+} code_sums;
+
+static bool sum_up(oak_server *server, const serve_spot *spot, code_sums *sums)
+{
+    oak_line line;
+    code_sum next = {0};
+    unsigned unit =
+        oak_unit_bytes(spot->unit->part->architecture, spot->unit->part->architecture->code_space);
+    for (unsigned i = 0; line_of(spot, i, &line); i++) {
+        code_sum *grown = oak_grow(&server->host, sums->list, &sums->room, sums->count + 2, sizeof *grown);
+        if (!grown) return false;
+        sums->list = grown;
+        next.address = line.address;
+        grown[sums->count++] = next;
+        next.address += line.size / unit;
+        next.bytes += line.size;
+        next.cycles += line.cycles;
+    }
+    if (sums->count) sums->list[sums->count++] = next;
+    return sums->count > 0;
+}
+
+/* The first at or behind an address. */
+static const code_sum *sum_at(const code_sums *sums, uint32_t address)
+{
+    size_t low = 0, high = sums->count - 1;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (sums->list[middle].address < address) low = middle + 1;
+        else high = middle;
+    }
+    return &sums->list[low];
+}
+
+/* A branch or jump back to a label of the same file ends a loop: what a round of it costs, straight through. */
+static void tell_round(oak_server *server, const serve_spot *spot, const oak_line *line,
+                       const oak_word *words, size_t count, const char *of, const code_sums *sums, char *text,
+                       size_t room)
+{
+    oak_decoded decoded;
+    uint8_t bytes[SERVE_LONGEST_CODE];
+    const serve_unit *unit = spot->unit;
+    const oak_isa *isa = oak_isa_find(unit->part->architecture->name);
+    if (!sums->count || !serve_decode(unit, line->address, &decoded, bytes)) return;
+    oak_flow flow = isa->flow_of(unit->program->tables, decoded.row, bytes, 0);
+    if (flow != OAK_FLOW_BRANCH && flow != OAK_FLOW_JUMP) return;
+    for (size_t i = count < MOST_WORDS ? count : MOST_WORDS; i-- > 0;) {
+        char name[2 * LONGEST_NAME];
+        size_t scoped = 0;
+        if (words[i].kind != OAK_WORD_NAME || words[i].length >= LONGEST_NAME) continue;
+        if (of[words[i].at] == '.')
+            scoped = serve_scope(spot->unit, spot->text, line->line - 1, name, LONGEST_NAME);
+        memcpy(name + scoped, of + words[i].at, words[i].length);
+        name[scoped + words[i].length] = 0;
+        const serve_name *to = serve_definition(server, spot->unit, spot->text->path, name);
+        const oak_symbol *symbol = to && to->kind == OAK_WORD_LABEL && strcmp(to->file, spot->text->path) == 0
+                                       ? serve_symbol(unit, to->file, name)
+                                       : NULL;
+        if (!symbol || symbol->space != isa->about.code_space || symbol->value >= line->address) continue;
+        const code_sum *first = sum_at(sums, (uint32_t)symbol->value),
+                       *last =
+                           sum_at(sums, line->address +
+                                            line->size / oak_unit_bytes(&isa->about, isa->about.code_space));
+        snprintf(text, room, ", a round %u cy, %u B", last->cycles - first->cycles,
+                 last->bytes - first->bytes);
+        return;
+    }
+}
+
 /* What a general word became: the instruction as it reads back, where that has another name. */
 static void tell_became(const serve_spot *spot, const oak_line *line, const oak_word *words, size_t count,
                         const char *of, char *text, size_t room)
@@ -51,6 +128,8 @@ cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **wh
         (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "start"), &from, &at);
         (void)serve_place(server, spot.text, cJSON_GetObjectItem(range, "end"), &to, &at);
     }
+    code_sums sums = {0};
+    if (spot.unit->good) (void)sum_up(server, &spot, &sums);
     cJSON *result = cJSON_CreateArray();
     for (unsigned i = 0; line_of(&spot, i, &line); i++) {
         if (!line.cycles || line.line < from + 1 || line.line > to + 1 ||
@@ -63,9 +142,10 @@ cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **wh
         if (count && count <= MOST_WORDS && words[count - 1].kind == OAK_WORD_COMMENT)
             end = words[count - 1].at;
         while (end && (of[end - 1] == ' ' || of[end - 1] == '\t')) end--;
-        char label[100], became[60];
+        char label[160], became[60], round[60] = "";
         tell_became(&spot, &line, words, count, of, became, sizeof became);
-        snprintf(label, sizeof label, "%u cy, %u B%s", line.cycles, line.size, became);
+        tell_round(server, &spot, &line, words, count, of, &sums, round, sizeof round);
+        snprintf(label, sizeof label, "%u cy, %u B%s%s", line.cycles, line.size, became, round);
         cJSON *one = cJSON_CreateObject(), *place = cJSON_AddObjectToObject(one, "position");
         cJSON_AddNumberToObject(place, "line", line.line - 1);
         cJSON_AddNumberToObject(place, "character", serve_column(server, of, size, end));
@@ -74,28 +154,8 @@ cJSON *serve_inlays(oak_server *server, const cJSON *parameters, const char **wh
         cJSON_AddStringToObject(one, "tooltip", "the fewest cycles and the bytes of this line");
         cJSON_AddItemToArray(result, one);
     }
+    oak_release(&server->host, sums.list, sums.room, sizeof *sums.list);
     return result;
-}
-
-/* Bytes and cycles of each line of a text, one sum behind the other; NULL when there is no memory. */
-typedef struct line_sum {
-    unsigned bytes, cycles;
-} line_sum;
-static line_sum *sums_of(oak_server *server, const serve_spot *spot)
-{
-    oak_line line;
-    size_t count = spot->text->line_count + 2;
-    line_sum *sums = server->host.resize(server->host.context, NULL, 0, count * sizeof *sums);
-    if (!sums) return NULL;
-    memset(sums, 0, count * sizeof *sums);
-    for (unsigned i = 0; line_of(spot, i, &line); i++) {
-        if (line.line + 1 >= count || strcmp(line.file, spot->text->path) != 0) continue;
-        sums[line.line].bytes += line.size;
-        sums[line.line].cycles += line.cycles;
-    }
-    for (size_t i = 1; i < count; i++)
-        sums[i].bytes += sums[i - 1].bytes, sums[i].cycles += sums[i - 1].cycles;
-    return sums;
 }
 
 /* Routines whose cycles are known without running them, with calls and loops that are counted: by address. */
@@ -173,6 +233,17 @@ static void offer_trials(oak_server *server, const serve_spot *spot, cJSON *list
 }
 
 /* Above each label of code that is not local: the bytes up to the next one, and the sum of the fewest cycles of its lines. */
+/* What lies one behind the other from an address on, at most up to another one. */
+static code_sum stretch_of(const code_sums *sums, uint32_t from, uint32_t to, unsigned unit)
+{
+    const code_sum *first = sum_at(sums, from), *last = first, *end = sums->list + sums->count - 1;
+    if (first->address != from) return (code_sum){0};
+    while (last < end && last->address < to &&
+           (last[1].address - last->address) * unit == last[1].bytes - last->bytes)
+        last++;
+    return (code_sum){.bytes = last->bytes - first->bytes, .cycles = last->cycles - first->cycles};
+}
+
 cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **why)
 {
     serve_spot spot;
@@ -181,18 +252,21 @@ cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **wh
     cJSON *result = cJSON_CreateArray();
     serve_names(server, spot.unit);
     const serve_unit *unit = spot.unit;
-    line_sum *sums = sums_of(server, &spot);
+    code_sums sums = {0};
     routine_times times = {0};
-    if (unit->good) look_at_routines(server, unit, &times);
-    uint32_t end = (uint32_t)spot.text->line_count; /* from the last one upwards */
-    for (size_t i = unit->name_count; sums && unit->good && i-- > 0;) {
+    const oak_architecture *about = unit->part->architecture;
+    if (unit->good && sum_up(server, &spot, &sums)) look_at_routines(server, unit, &times);
+    uint32_t next = UINT32_MAX; /* from the last one upwards */
+    for (size_t i = unit->name_count; sums.count && i-- > 0;) {
         const serve_name *name = &unit->names[i];
-        if (!begins_routine(&spot, name)) continue;
-        const oak_symbol *symbol = serve_symbol(unit, name->file, name->name);
-        unsigned bytes = sums[end].bytes - sums[name->line].bytes,
-                 cycles = sums[end].cycles - sums[name->line].cycles;
-        end = name->line;
-        if (!symbol || symbol->space != unit->part->architecture->code_space || !cycles) continue;
+        const oak_symbol *symbol =
+            begins_routine(&spot, name) ? serve_symbol(unit, name->file, name->name) : NULL;
+        if (!symbol || symbol->space != about->code_space) continue;
+        uint32_t at = (uint32_t)symbol->value, to = next > at ? next : UINT32_MAX;
+        code_sum costs = stretch_of(&sums, at, to, oak_unit_bytes(about, about->code_space));
+        unsigned bytes = costs.bytes, cycles = costs.cycles;
+        next = at;
+        if (!cycles) continue;
         char title[200];
         snprintf(title, sizeof title, "%u byte%s, %u cycle%s once through, %u use%s", bytes,
                  bytes == 1 ? "" : "s", cycles, cycles == 1 ? "" : "s", symbol->uses,
@@ -206,7 +280,7 @@ cJSON *serve_lenses(oak_server *server, const cJSON *parameters, const char **wh
         cJSON_AddStringToObject(command, "command", "");
         cJSON_InsertItemInArray(result, 0, one);
     }
-    if (sums) server->host.resize(server->host.context, sums, (spot.text->line_count + 2) * sizeof *sums, 0);
+    oak_release(&server->host, sums.list, sums.room, sizeof *sums.list);
     offer_trials(server, &spot, result);
     oak_release(&server->host, times.list, times.room, sizeof *times.list);
     return result;
