@@ -68,8 +68,9 @@ static void offer_values(cJSON *list, serve_unit *unit, const char *scope, size_
             snprintf(detail, sizeof detail, "%s%s0x%llx",
                      symbol->space ? about->spaces[symbol->space].name : "", symbol->space ? " " : "",
                      (unsigned long long)symbol->value);
-        offer(list, local ? local : name->name,
-              name->kind == OAK_WORD_CONSTANT ? ITEM_CONSTANT : ITEM_FUNCTION, detail);
+        bool data = symbol && symbol->space && symbol->space != about->code_space;
+        int kind = name->kind == OAK_WORD_CONSTANT ? ITEM_CONSTANT : data ? ITEM_VARIABLE : ITEM_FUNCTION;
+        offer(list, local ? local : name->name, kind, detail);
     }
     for (unsigned i = 0; i < about->register_count; i++)
         offer(list, oak_register_called(about, i), ITEM_VARIABLE, about->registers[i].title);
