@@ -44,22 +44,13 @@ static cJSON *ask(serving *state, oak_server *server, const char *method, cJSON 
     return found;
 }
 
-/* The path in a location of ours, shorter where it lies below this folder; to be freed. */
-static char *path_of(const cJSON *location, const char *here)
+/* The path in a location of ours, shorter where it lies below this folder. */
+static const char *path_of(const cJSON *location, const char *here, char path[SERVING_PATH])
 {
     const char *uri = cJSON_GetStringValue(cJSON_GetObjectItem(location, "uri"));
-    char *path = cli_strdup(uri ? uri + strlen("file://") : ""), *to = path;
-    for (const char *at = path; path && *at; at++) {
-        unsigned byte;
-        bool coded = *at == '%' && sscanf(at + 1, "%2x", &byte) == 1;
-        *to++ = coded ? (char)byte : *at;
-        at += coded ? 2 : 0;
-    }
-    if (path) *to = 0;
     size_t length = strlen(here);
-    if (path && strncmp(path, here, length) == 0 && path[length] == '/')
-        memmove(path, path + length + 1, strlen(path + length));
-    return path;
+    if (!uri || !oak_serve_path(uri, path, SERVING_PATH)) return NULL;
+    return strncmp(path, here, length) == 0 && path[length] == '/' ? path + length + 1 : path;
 }
 
 static unsigned place_in(const cJSON *location, const char *name)
@@ -70,7 +61,8 @@ static unsigned place_in(const cJSON *location, const char *name)
 
 static void show(cli *self, const cJSON *location, const char *here, const char *what, cJSON *list)
 {
-    char *path = path_of(location, here);
+    char room[SERVING_PATH];
+    const char *path = path_of(location, here, room);
     uint8_t *bytes = NULL;
     size_t size = 0;
     unsigned line = place_in(location, "line"), column = place_in(location, "character");
@@ -92,7 +84,6 @@ static void show(cli *self, const cJSON *location, const char *here, const char 
     cJSON_AddNumberToObject(one, "column", column + 1);
     cJSON_AddStringToObject(one, "what", what);
     cJSON_AddItemToArray(list, one);
-    free(path);
 }
 
 static cJSON *of_document(const cJSON *uri)
@@ -106,7 +97,7 @@ static cJSON *of_document(const cJSON *uri)
 static bool open_file(serving *state, oak_server *server, const char *here, const char *path)
 {
     cli *self = state->self;
-    char whole[2 * SERVING_PATH + 10];
+    char whole[2 * SERVING_PATH], uri_text[6 * SERVING_PATH + 8];
     uint8_t *bytes = NULL;
     size_t size = 0;
     oak_status status = self->host.read_file(self->host.context, path, 16 << 20, &bytes, &size);
@@ -115,8 +106,10 @@ static bool open_file(serving *state, oak_server *server, const char *here, cons
     if (text && size) memcpy(text, bytes, size);
     if (bytes) self->host.resize(self->host.context, bytes, size, 0);
     if (!text) return false;
-    snprintf(whole, sizeof whole, "file://%s%s%s", *path == '/' ? "" : here, *path == '/' ? "" : "/", path);
-    cJSON *uri = cJSON_CreateString(whole), *message = cJSON_CreateObject(), *parameters = of_document(uri);
+    snprintf(whole, sizeof whole, "%s%s%s", *path == '/' ? "" : here, *path == '/' ? "" : "/", path);
+    if (!oak_serve_uri(whole, uri_text, sizeof uri_text)) *uri_text = 0;
+    cJSON *uri = cJSON_CreateString(uri_text), *message = cJSON_CreateObject(),
+          *parameters = of_document(uri);
     cJSON_AddStringToObject(cJSON_GetObjectItem(parameters, "textDocument"), "text", text);
     cJSON_AddStringToObject(message, "method", "textDocument/didOpen");
     cJSON_AddItemToObject(message, "params", parameters);

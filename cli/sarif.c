@@ -1,6 +1,7 @@
 /* sarif.c — what was reported, as a log in the Static Analysis Results Interchange Format (SARIF 2.1.0, an OASIS standard), which code hosts show
  * beside the lines. */
 #include <oakspindle/look.h>
+#include <oakspindle/serve.h>
 #include <oakspindle/version.h>
 #include <stdlib.h>
 #include <string.h>
@@ -51,7 +52,11 @@ static void add_result(cJSON *results, cJSON *rules, const cJSON *d)
     if (!file) return;
     cJSON *location = cJSON_CreateObject(), *place = cJSON_AddObjectToObject(location, "physicalLocation");
     cJSON_AddItemToArray(cJSON_AddArrayToObject(result, "locations"), location);
-    cJSON_AddStringToObject(cJSON_AddObjectToObject(place, "artifactLocation"), "uri", file);
+    char uri[12300]; /* a relative one where the path is: all of it but the scheme */
+    bool whole = *file == '/';
+    if (oak_serve_uri(file, uri, sizeof uri))
+        cJSON_AddStringToObject(cJSON_AddObjectToObject(place, "artifactLocation"), "uri",
+                                whole ? uri : uri + strlen("file://"));
     if (!line) return;
     cJSON *region = cJSON_AddObjectToObject(place, "region");
     cJSON_AddNumberToObject(region, "startLine", line->valueint);

@@ -15,6 +15,8 @@ void cli_forget_project(serving *self)
         free(self->warning_texts[i]);
         self->warning_texts[i] = NULL;
     }
+    free(self->part);
+    self->part = NULL;
     if (self->read) cli_free_project(&self->project);
     self->read = false;
 }
@@ -66,7 +68,10 @@ void cli_find_project(void *context, const char *path, oak_serve_project *projec
         self->paths[count] = in_folder(self->folder, self->project.sources[i]);
         count += self->paths[count] != NULL;
     }
-    project->part = self->project.part;
+    self->part = !self->project.part               ? NULL
+                 : strchr(self->project.part, '.') ? in_folder(self->folder, self->project.part)
+                                                   : cli_strdup(self->project.part);
+    project->part = self->part;
     project->warnings = self->warnings;
     project->warning_count = take_warnings(self);
     project->sources = (const char *const *)self->paths;

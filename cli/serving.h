@@ -11,6 +11,7 @@ typedef struct serving {
     cli *self;
     cli_project project;
     char folder[SERVING_PATH];
+    char *part; /* its file in that folder, or its name */
     char *paths[2 * CLI_MOST_SOURCES + 1];
     oak_warning warnings[CLI_MOST_SOURCES];
     char *warning_texts[CLI_MOST_SOURCES];

@@ -143,7 +143,7 @@ static void part_from(client *c)
 
 static void uri_of(const char *path, char *uri, size_t room)
 {
-    snprintf(uri, room, "file://%s", path);
+    ck_assert(oak_serve_uri(path, uri, room));
 }
 
 static cJSON *document(const char *path)
@@ -689,7 +689,7 @@ static void write_text(const char *name, const char *content)
 START_TEST(files_of_a_project_belong_together_and_may_vanish)
 {
     client c;
-    char main_path[300], gate_path[300], uri[400];
+    char main_path[300], gate_path[300], other_path[300], uri[400];
     strcpy(project_folder, "/tmp/oak-serve-XXXXXX");
     ck_assert_ptr_nonnull(mkdtemp(project_folder));
     snprintf(main_path, sizeof main_path, "%s/main.asm", project_folder);
@@ -717,6 +717,17 @@ START_TEST(files_of_a_project_belong_together_and_may_vanish)
     /* a name that both files have for themselves is two names */
     ck_assert_int_eq(cJSON_GetArraySize(ask(&c, "textDocument/references", place(main_path, 3, 2))), 3);
     ck_assert_int_eq(cJSON_GetArraySize(ask(&c, "textDocument/documentLink", document(main_path))), 1);
+    /* a source beside the project that it does not read is a program of its own, and tells its own mistakes */
+    snprintf(other_path, sizeof other_path, "%s/other.asm", project_folder);
+    open_text(&c, other_path, " section prog, code\nopen: nop\n retx\n");
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, other_path)), 1);
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, main_path)), 0);
+    parameters = document(other_path);
+    cJSON_AddItemToArray(cJSON_AddArrayToObject(parameters, "contentChanges"),
+                         cJSON_Parse("{\"text\": \" section prog, code\\nx: sjmp x\\n\"}"));
+    send(&c, "textDocument/didChange", parameters, false);
+    ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, other_path)), 0);
+    send(&c, "textDocument/didClose", document(other_path), false);
     /* a mistake in a file that is open tells itself there, and ends with it */
     open_text(&c, gate_path, " export open\n section prog, code\nopen: nop\n retx\n");
     ck_assert_int_eq(cJSON_GetArraySize(told_of(&c, gate_path)), 1);
@@ -815,6 +826,24 @@ START_TEST(nonsense_is_refused_and_the_conversation_goes_on)
     send_text(&c, "{\"id\":500,\"method\":\"shutdown\"}"); /* cancelled before it came */
     ck_assert_int_eq(error_of(&c), -32800);
     part_from(&c);
+}
+END_TEST
+
+START_TEST(names_of_files_are_written_as_the_protocol_has_them)
+{
+    static const char *const paths[] = {"/a/b.asm", "/with blank/100 %/\xc3\xa9.asm", "/"};
+    char uri[100], path[100];
+    for (unsigned i = 0; i < sizeof paths / sizeof *paths; i++) {
+        ck_assert(oak_serve_uri(paths[i], uri, sizeof uri));
+        ck_assert_ptr_null(strchr(uri, ' '));
+        ck_assert(oak_serve_path(uri, path, sizeof path));
+        ck_assert_str_eq(path, paths[i]);
+        ck_assert(!oak_serve_uri(paths[i], uri, 8 + i));
+        ck_assert(!oak_serve_path("file:///long/name", path, 5));
+    }
+    ck_assert(!oak_serve_path("http://x/y", path, sizeof path));
+    ck_assert(oak_serve_path("file:///a%2", path, sizeof path)); /* what is no code stays */
+    ck_assert_str_eq(path, "/a%2");
 }
 END_TEST
 
@@ -926,4 +955,5 @@ RUN_SUITE("serve", every_word_of_every_architecture_is_answered_for,
           a_broken_file_keeps_what_was_known_and_repairs_are_offered,
           files_of_a_project_belong_together_and_may_vanish, places_count_as_the_client_does,
           nonsense_is_refused_and_the_conversation_goes_on, half_messages_wait_and_broken_headers_end_it,
+          names_of_files_are_written_as_the_protocol_has_them,
           a_layout_changes_no_byte_and_a_second_one_nothing)

@@ -992,6 +992,9 @@ START_TEST(a_name_is_found_where_it_is_defined_and_used)
     ck_assert_str_eq(out, "flow.asm:3:1: defined  main: setb motor\nflow.asm:5:7: used  sjmp MAIN\n");
     ck_assert_int_eq(spindle("find main.x flow.asm"), 0);
     has(out, "flow.asm:4:14: used  .x: djnz r2, .x\n");
+    ck_assert_int_eq(
+        run_shell("mkdir '100 %'; cp flow.asm pins.inc '100 %'; " SPINDLE " find motor '100 %/flow.asm'"), 0);
+    has(out, "100 %/pins.inc:1:1: defined  motor bit p1.2\n");
     ck_assert_int_eq(spindle("find nosuch flow.asm"), 1);
     has(err, "nothing here defines this name");
     ck_assert_int_eq(spindle("find main nosuch.asm"), 1);

@@ -22,7 +22,7 @@ typedef struct oak_serve_project {
 
 typedef struct oak_serve_settings {
     void *context;
-    /* Sends an answer, whole. */
+    /* Sends bytes of an answer, which may come in several pieces. */
     void (*send)(void *context, const char *bytes, size_t count);
     /* Fills in what is known of the file with this path. May be NULL. */
     void (*project)(void *context, const char *path, oak_serve_project *project);
@@ -37,6 +37,9 @@ OAK_MUST_USE oak_status oak_serve_open(const oak_host *host, const oak_serve_set
 void oak_serve_close(oak_server *server);
 /* Takes bytes as they come, in any pieces, and answers. False when the conversation is over: the client has said so, or what came was no message. */
 bool oak_serve_take(oak_server *server, const char *bytes, size_t count);
+/* How the protocol writes the path of a file, and back. False where it does not fit, or names no file. */
+bool oak_serve_uri(const char *path, char *text, size_t room);
+bool oak_serve_path(const char *uri, char *text, size_t room);
 /* It is over, and the client has said good-bye as it should. */
 bool oak_serve_ended_well(const oak_server *server);
 

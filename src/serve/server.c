@@ -185,7 +185,7 @@ static void did_open(oak_server *server, const cJSON *parameters)
     if (opened && serve_set_text(server, opened, text->valuestring, strlen(text->valuestring))) {
         opened->open = true;
         opened->version = (int)cJSON_GetNumberValue(cJSON_GetObjectItem(document, "version"));
-        serve_stale(server);
+        serve_stale(server, NULL);
         serve_check(server);
     }
     serve_free(server, path);
@@ -193,15 +193,19 @@ static void did_open(oak_server *server, const cJSON *parameters)
 
 static void did_change(oak_server *server, const cJSON *parameters)
 {
+    const char *uri;
+    document_of(parameters, &uri);
+    char *path = uri ? serve_path(server, uri) : NULL;
     serve_change_text(server, parameters);
-    serve_stale(server);
+    if (path) serve_stale(server, path);
+    serve_free(server, path);
     serve_check(server);
 }
 
 static void did_save(oak_server *server, const cJSON *parameters)
 {
     (void)parameters;
-    serve_stale(server); /* other files may have changed, too */
+    serve_stale(server, NULL); /* other files may have changed, too */
     serve_check(server);
 }
 
@@ -221,7 +225,7 @@ static void did_close(oak_server *server, const cJSON *parameters)
             break;
         }
     serve_free(server, path);
-    serve_stale(server);
+    serve_stale(server, NULL);
     serve_check(server);
 }
 
@@ -421,6 +425,7 @@ oak_status oak_serve_open(const oak_host *host, const oak_serve_settings *settin
 void oak_serve_close(oak_server *server)
 {
     if (!server) return;
+    server->over = true; /* nobody is there any more to be told */
     while (server->unit_count) serve_drop_unit(server, server->units[0]);
     while (server->text_count) serve_drop_text(server, server->texts[0]);
     oak_host host = server->host;

@@ -20,7 +20,7 @@
 #include "base/arena.h"
 #include "base/text.h"
 
-enum { MOST_WORDS = 120, LONGEST_NAME = 200 };
+enum { MOST_WORDS = 120, LONGEST_NAME = 200, LONGEST_PATH = 4096 };
 
 /* A source as the editor has it, or as it lies on the disk. */
 typedef struct serve_text {
@@ -41,11 +41,12 @@ typedef struct serve_name {
     uint32_t
         left_out; /* bytes of the whole name that do not stand here: of the label or structure it belongs to */
     uint8_t kind; /* oak_word_kind */
+    bool exports; /* this is where it is exported */
 } serve_name;
 
 typedef struct serve_edit {
-    char *path, *code, *text, *message;
-    uint32_t line, from, to, edit_from, edit_to; /* line from 0, bytes */
+    char *path, *text;
+    uint32_t line, edit_from, edit_to; /* line from 0, bytes */
     bool safe;
 } serve_edit;
 
@@ -63,6 +64,7 @@ typedef struct serve_unit {
     serve_name *names; /* where names stand in all of its files, by file and place */
     size_t name_count, name_room;
     bool named; /* `names` is up to date */
+    bool alone; /* it is no source of the project in whose folder it lies */
     serve_edit *edits;
     size_t edit_count, edit_room;
     char **told; /* files with diagnostics that the editor shows */
@@ -121,7 +123,8 @@ static inline const oak_program *serve_known(const serve_unit *unit)
 
 /* The unit that a file belongs to, assembled anew where texts have changed; NULL when no part is known. */
 serve_unit *serve_unit_of(oak_server *server, const char *path);
-void serve_stale(oak_server *server);
+/* The text of a file, or (NULL) any, has changed. */
+void serve_stale(oak_server *server, const char *path);
 /* Assembles what has changed and tells what is wrong. */
 void serve_check(oak_server *server);
 void serve_drop_unit(oak_server *server, serve_unit *unit);

@@ -7,30 +7,29 @@ enum { LARGEST_TEXT = 16 << 20 };
 
 /* ------------------------------------------------------------------------------------------ names of files */
 
-char *serve_path(oak_server *server, const char *uri)
+bool oak_serve_path(const char *uri, char *text, size_t room)
 {
     static const char scheme[] = "file://";
-    if (strncmp(uri, scheme, sizeof scheme - 1) != 0) return NULL;
-    const char *at = uri + sizeof scheme - 1;
-    char *path = serve_copy(server, at), *to = path;
-    if (!path) return NULL;
-    for (; *at; at++) {
+    size_t size = 0;
+    if (!uri || !text || !room || strncmp(uri, scheme, sizeof scheme - 1) != 0) return false;
+    for (const char *at = uri + sizeof scheme - 1; *at && size < room; at++) {
         int high = *at == '%' ? oak_hex_digit(at[1]) : -1, low = high >= 0 ? oak_hex_digit(at[2]) : -1;
-        *to++ = low >= 0 ? (char)(high * 16 + low) : *at;
+        text[size++] = low >= 0 ? (char)(high * 16 + low) : *at;
         if (low >= 0) at += 2;
     }
-    *to = 0;
-    char *exact = serve_copy(server, path); /* as long as it is, since its length is what it is freed by */
-    server->host.resize(server->host.context, path, strlen(uri + sizeof scheme - 1) + 1, 0);
-    return exact;
+    if (size == room) return false;
+    text[size] = 0;
+    return true;
 }
 
-cJSON *serve_uri(const char *path)
+bool oak_serve_uri(const char *path, char *text, size_t room)
 {
-    static const char digits[] = "0123456789ABCDEF", plain[] = "/-_.~";
-    char text[3 * 4096 + 8] = "file://";
-    size_t at = 7;
-    for (const char *c = path; *c && at + 4 < sizeof text; c++) {
+    static const char digits[] = "0123456789ABCDEF", plain[] = "/-_.~", scheme[] = "file://";
+    size_t at = sizeof scheme - 1;
+    if (!path || !text || room < sizeof scheme) return false;
+    memcpy(text, scheme, at);
+    for (const char *c = path; *c; c++) {
+        if (at + 4 > room) return false;
         if (oak_is_word(*c) || strchr(plain, *c)) text[at++] = *c;
         else {
             text[at++] = '%';
@@ -39,7 +38,19 @@ cJSON *serve_uri(const char *path)
         }
     }
     text[at] = 0;
-    return cJSON_CreateString(text);
+    return true;
+}
+
+char *serve_path(oak_server *server, const char *uri)
+{
+    char path[LONGEST_PATH];
+    return oak_serve_path(uri, path, sizeof path) ? serve_copy(server, path) : NULL;
+}
+
+cJSON *serve_uri(const char *path)
+{
+    char text[3 * LONGEST_PATH + 8];
+    return cJSON_CreateString(oak_serve_uri(path, text, sizeof text) ? text : "");
 }
 
 /* ------------------------------------------------------------------------------------------ texts */

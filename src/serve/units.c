@@ -57,9 +57,7 @@ static void forget_edits(oak_server *server, serve_unit *unit)
 {
     for (size_t i = 0; i < unit->edit_count; i++) {
         serve_free(server, unit->edits[i].path);
-        serve_free(server, unit->edits[i].code);
         serve_free(server, unit->edits[i].text);
-        serve_free(server, unit->edits[i].message);
     }
     unit->edit_count = 0;
 }
@@ -144,16 +142,14 @@ static void keep_edit(telling *self, const oak_diagnostic *d, const char *path)
         oak_grow(&server->host, unit->edits, &unit->edit_room, unit->edit_count + 1, sizeof *grown);
     if (!grown) return;
     unit->edits = grown;
-    grown[unit->edit_count++] = (serve_edit){.path = serve_copy(server, path),
-                                             .code = serve_copy(server, d->code),
-                                             .text = serve_copy(server, d->edit),
-                                             .message = serve_copy(server, d->hint ? d->hint : d->message),
-                                             .line = d->line ? d->line - 1 : 0,
-                                             .from = d->column ? d->column - 1 : 0,
-                                             .to = d->column_end ? d->column_end - 1 : 0,
-                                             .edit_from = d->edit_column - 1,
-                                             .edit_to = d->edit_column_end - 1,
-                                             .safe = d->edit_safe};
+    serve_edit edit = {.path = serve_copy(server, path),
+                       .text = serve_copy(server, d->edit),
+                       .line = d->line ? d->line - 1 : 0,
+                       .edit_from = d->edit_column - 1,
+                       .edit_to = d->edit_column_end - 1,
+                       .safe = d->edit_safe};
+    if (edit.path && edit.text) grown[unit->edit_count++] = edit;
+    else serve_free(server, edit.path), serve_free(server, edit.text);
 }
 
 static void report(void *context, const oak_diagnostic *d)
@@ -237,35 +233,61 @@ static void assemble(oak_server *server, serve_unit *unit, const oak_serve_proje
     cJSON_Delete(self.files);
 }
 
-void serve_stale(oak_server *server)
+void serve_stale(oak_server *server, const char *path)
 {
-    for (size_t i = 0; i < server->unit_count; i++) server->units[i]->fresh = false;
+    for (size_t i = 0; i < server->unit_count; i++)
+        if (!path || belongs(server->units[i], path)) server->units[i]->fresh = false;
 }
 
-serve_unit *serve_unit_of(oak_server *server, const char *path)
+/* A part file that a source names lies beside it, unless its path is whole. */
+static const char *beside(const char *path, const char *part, char *whole, size_t room)
 {
-    char named[LONGEST_NAME];
+    const char *folder_end = strrchr(path, '/');
+    if (*part == '/' || !strchr(part, '.') || !folder_end) return part;
+    snprintf(whole, room, "%.*s/%s", (int)(folder_end - path), path, part);
+    return whole;
+}
+
+/* A source beside a project that does not read it is a program of its own. */
+static bool is_source(const char *path)
+{
+    size_t length = strlen(path);
+    return length > 4 && oak_same_name(path + length - 4, 4, ".asm");
+}
+
+static serve_unit *unit_of(oak_server *server, const char *path, bool alone)
+{
+    char named[LONGEST_NAME], whole[LONGEST_PATH];
     serve_unit *unit = NULL;
-    for (size_t i = 0; i < server->unit_count && !unit; i++)
-        if (belongs(server->units[i], path)) unit = server->units[i];
+    for (size_t i = 0; i < server->unit_count; i++) /* a project goes before a file alone */
+        if (belongs(server->units[i], path) && (!unit || unit->alone)) unit = server->units[i];
     if (unit && unit->fresh) return unit;
     oak_serve_project project;
     project_of(server, unit ? unit->key : path, &project);
+    if (alone || (unit && unit->alone)) project.source_count = 0;
     const char *key = unit ? unit->key : project.source_count ? project.sources[0] : path;
     for (size_t i = 0; i < server->unit_count && !unit; i++)
         if (strcmp(server->units[i]->key, key) == 0) unit = server->units[i];
     const serve_text *text = serve_load_text(server, key);
-    const char *part = project.part                                      ? project.part
-                       : text && part_in_text(text, named, sizeof named) ? named
-                       : server->part                                    ? server->part
-                                                                         : server->settings.part;
+    const char *part = project.part ? project.part
+                       : text && part_in_text(text, named, sizeof named)
+                           ? beside(key, named, whole, sizeof whole)
+                       : server->part ? server->part
+                                      : server->settings.part;
     if (unit && part && strcmp(unit->part_name, part) != 0) { /* it says otherwise now */
         serve_drop_unit(server, unit);
-        return serve_unit_of(server, path);
+        return unit_of(server, path, alone);
     }
     if (!unit && part) unit = make_unit(server, key, part);
+    if (unit && alone) unit->alone = true;
     if (unit && !unit->fresh) assemble(server, unit, &project);
     return unit;
+}
+
+serve_unit *serve_unit_of(oak_server *server, const char *path)
+{
+    serve_unit *unit = unit_of(server, path, false);
+    return unit && is_source(path) && !belongs(unit, path) ? unit_of(server, path, true) : unit;
 }
 
 /* Says once of a file that nobody knows its part. */
@@ -329,10 +351,12 @@ static void add_names(oak_server *server, serve_unit *unit, const char *path)
         size_t size;
         const char *of = serve_line(text, line, &size);
         size_t count = oak_syntax_words(unit->syntax, of, size, words, MOST_WORDS);
+        bool exports = false;
         for (size_t w = 0; w < count && w < MOST_WORDS; w++) {
             const oak_word *word = &words[w];
             const char *says = of + word->at;
             if (word->kind == OAK_WORD_DIRECTIVE && oak_same_name(says, word->length, "ends")) structured = 0;
+            if (word->kind == OAK_WORD_DIRECTIVE) exports = oak_same_name(says, word->length, "export");
             if (!is_name(word->kind) || word->length + 1 >= LONGEST_NAME) continue;
             bool local = *says == '.', label = word->kind == OAK_WORD_LABEL && !local,
                  opens = word->kind == OAK_WORD_MACRO && w &&
@@ -355,6 +379,7 @@ static void add_names(oak_server *server, serve_unit *unit, const char *path)
                                                      .line = (uint32_t)line,
                                                      .at = word->at,
                                                      .length = word->length,
+                                                     .exports = exports,
                                                      .left_out = (uint32_t)length,
                                                      .kind = word->kind};
         }
@@ -376,6 +401,18 @@ void serve_names(oak_server *server, serve_unit *unit)
     unit->named = true;
 }
 
+/* A name that several files have for themselves is, elsewhere, that of the file which exports it. */
+static bool is_exported(const serve_unit *unit, const serve_name *name)
+{
+    for (size_t i = 0; i < unit->name_count; i++) {
+        const serve_name *one = &unit->names[i];
+        if (one->exports && strcmp(one->file, name->file) == 0 &&
+            oak_same_name(name->name, strlen(name->name), one->name))
+            return true;
+    }
+    return false;
+}
+
 const serve_name *serve_definition(oak_server *server, serve_unit *unit, const char *file, const char *name)
 {
     const serve_name *found = NULL;
@@ -384,7 +421,7 @@ const serve_name *serve_definition(oak_server *server, serve_unit *unit, const c
         const serve_name *one = &unit->names[i];
         if (one->kind > OAK_WORD_MACRO || !oak_same_name(name, strlen(name), one->name)) continue;
         if (strcmp(one->file, file) == 0) return one;
-        if (!found) found = one;
+        if (!found || (!is_exported(unit, found) && is_exported(unit, one))) found = one;
     }
     return found;
 }

@@ -499,7 +499,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #if LOOP_JUDGED
     look: {
         const unsigned which_ = core->judged_by[from - ops]; /* also nowhere is an operation */
-        if (which_ & core->kit.judged.matter && !oak_judged_stands(&core->kit.judged, which_, core->kit.time.cycles + (uint32_t)spent - began - armm_cycles(op->cost))) {
+        if (which_ & core->kit.judged.matter && !oak_judged_stands(&core->kit.judged, which_, core->kit.time.cycles + (uint32_t)((uint32_t)spent - began - armm_cycles(op->cost)))) {
             SAVE;
             const bool state_ = core->judges_state;
             if (state_) armm_settle(core, op);
