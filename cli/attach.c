@@ -1,6 +1,4 @@
 /* attach.c — a serial terminal of the board at this terminal, or at a pseudo-terminal for any terminal program. */
-#undef _XOPEN_SOURCE
-#define _XOPEN_SOURCE 700
 #include <errno.h>
 #include <fcntl.h>
 #include <signal.h>
@@ -50,23 +48,12 @@ static void heard(void *context, const uint8_t *bytes, size_t count)
 
 static bool open_pseudo(cli *self, cli_attached *attached, const char *name)
 {
-    attached->file = posix_openpt(O_RDWR | O_NOCTTY);
-    const char *path = attached->file >= 0 && !grantpt(attached->file) && !unlockpt(attached->file)
-                           ? ptsname(attached->file)
-                           : NULL;
-    int other =
-        path ? open(path, O_RDWR | O_NOCTTY) : -1; /* kept open, so that a reader that goes may come back */
-    struct termios raw;
-    if (!path || other < 0 || tcgetattr(other, &raw)) {
+    char path[64];
+    if (oak_linux_line_pseudo(&attached->line, &attached->file, path, sizeof path)) {
         cli_complain(self, "pseudo-terminal", NULL, NULL, "this system gives no pseudo-terminal");
         return false;
     }
-    raw.c_lflag &= (tcflag_t) ~(ICANON | ECHO | ISIG | IEXTEN);
-    raw.c_iflag &= (tcflag_t) ~(ICRNL | IXON | INLCR);
-    raw.c_oflag &= (tcflag_t)~OPOST;
-    tcsetattr(other, TCSANOW, &raw);
     fcntl(attached->file, F_SETFL, O_NONBLOCK);
-    attached->other = other;
     fprintf(stderr, "spindle: %s is at %s\n", name, path);
     return true;
 }
@@ -77,8 +64,7 @@ bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool
     *attached = (cli_attached){.who = board ? oak_board_find(board, name, strlen(name)) : NULL,
                                .pseudo = pseudo,
                                .as_is = as_is,
-                               .file = -1,
-                               .other = -1};
+                               .file = -1};
     if (!attached->who || !oak_stand_in_kind_of(attached->who)->type) {
         char message[200], hint[300] = "";
         const oak_stand_in *one;
@@ -126,7 +112,6 @@ void cli_detach(cli_attached *attached)
     if (!attached->who) return;
     restore();
     oak_stand_in_listen(attached->who, NULL, NULL);
-    if (attached->other >= 0) close(attached->other);
-    if (attached->pseudo && attached->file >= 0) close(attached->file);
+    if (attached->pseudo) attached->line.ops->close(attached->line.line);
     attached->who = NULL;
 }

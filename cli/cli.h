@@ -40,8 +40,9 @@ typedef struct command {
     int (*run)(cli *self, int argc, const char **argv);
 } command;
 
-extern const command command_tidy, command_find, command_asm, command_run, command_parts, command_look,
-    command_explain, command_new, command_serve, command_wave, command_bench, command_trial;
+extern const command command_send, command_receive, command_programmer, command_tidy, command_find,
+    command_asm, command_run, command_parts, command_look, command_explain, command_new, command_serve,
+    command_wave, command_bench, command_trial;
 
 /* The kinds of colour; "" where there is none. */
 typedef enum paint {
@@ -60,6 +61,8 @@ const char *cli_paint(bool colour, paint kind);
 void cli_open_streams(void);
 /* Standard output itself, for what draws on a terminal. */
 FILE *cli_terminal(void);
+/* As it is, to standard error: for a line that is drawn over and over there. */
+void cli_draw(const char *text);
 /* What the chip has sent; line ends, backspace and bell go through, other control characters only `as_is`. */
 void cli_print_received(const void *bytes, size_t size, bool as_is);
 
@@ -175,7 +178,8 @@ typedef struct cli_attached {
     oak_stand_in *who;
     bool pseudo, reads;
     bool as_is; /* what it sends is sent on with its control sequences */
-    int file, other;
+    int file;
+    oak_line_port line; /* of a pseudo-terminal */
 } cli_attached;
 bool cli_attach(cli *self, oak_board *board, const char *name, bool pseudo, bool as_is,
                 cli_attached *attached);

@@ -6,16 +6,17 @@
 
 #include "cli.h"
 
-static const command *const commands[] = {&command_parts,   &command_new,   &command_asm,  &command_run,
-                                          &command_bench,   &command_trial, &command_wave, &command_look,
-                                          &command_explain, &command_find,  &command_tidy, &command_serve};
+static const command *const commands[] = {&command_parts,   &command_new,        &command_asm,  &command_run,
+                                          &command_bench,   &command_trial,      &command_wave, &command_look,
+                                          &command_explain, &command_find,       &command_tidy, &command_send,
+                                          &command_receive, &command_programmer, &command_serve};
 enum { COMMANDS = sizeof commands / sizeof *commands };
 
 static void print_help(void)
 {
     puts("spindle " OAK_VERSION_TEXT " - assemble and simulate firmware written in assembly\n\n"
          "usage: spindle COMMAND [options] FILE...\n");
-    for (size_t i = 0; i < COMMANDS; i++) printf("  %-8s %s\n", commands[i]->name, commands[i]->summary);
+    for (size_t i = 0; i < COMMANDS; i++) printf("  %-10s %s\n", commands[i]->name, commands[i]->summary);
     puts("\n`spindle COMMAND --help` tells more, with examples. To begin:\n\n"
          "  spindle parts\n"
          "  spindle asm guard.asm --part mcs51-8k\n"

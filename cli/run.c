@@ -227,6 +227,7 @@ static int read_budget(cli *self, const command *of, oak_session *session, const
         if (shorter) snprintf(words, room, "--time %s", options->time);
         else snprintf(words, room, "--cycles %lld", options->cycles);
     } else if (!budget->cycles && !budget->instructions) {
+        if (options->pseudo) return EXIT_DONE; /* whoever sits there ends it */
         budget->cycles = oak_time_to_cycles((uint64_t)DEFAULT_SECONDS * 1000000000000u,
                                             oak_session_clock(session), clocks);
         snprintf(words, room, "the usual %d s; --time gives more", DEFAULT_SECONDS);

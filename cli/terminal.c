@@ -130,6 +130,18 @@ void cli_open_streams(void)
     stderr = open_stream(&err, stderr, _IOLBF);
 }
 
+void cli_draw(const char *text)
+{
+    size_t left = strlen(text);
+    fflush(stderr);
+    while (left) {
+        ssize_t done = write(2, text, left);
+        if (done <= 0) return;
+        text += done;
+        left -= (size_t)done;
+    }
+}
+
 FILE *cli_terminal(void)
 {
     return out.real ? out.real : stdout;

@@ -869,48 +869,151 @@ static size_t expect_same(oak_session *told, oak_session *stepped, unsigned coun
     return next;
 }
 
-START_TEST(registers_of_devices_are_recorded_alike_while_programs_use_them)
-{
-    static const struct {
-        const char *part, *folder;
-        uint64_t cycles;
-    } all[] = {
-        {"mcs51-8k", "extractor", 40000}, {"avr-32k", "cabinet", 60000},  {"z80-32k", "press", 40000},
-        {"picmid-8k", "steambox", 60000}, {"pic18-32k", "sander", 60000}, {"msp430-32k", "shed", 60000},
-        {"cpu12-64k", "dowels", 60000},   {"rv32-256k", "planer", 40000}, {"a32-1m", "tags", 40000},
-        {"armv7m-256k", "kiln", 40000},   {"armv6m-32k", "loom", 40000},  {"mcs51-8k", "lathe", 20000}};
-    for (unsigned i = 0; i < sizeof all / sizeof *all; i++) {
-        size_t changes = 0;
-        unsigned next = 0, count;
-        do {
-            oak_opened it[2];
-            oak_board *board[2];
-            unsigned from = next;
-            for (unsigned slow = 0; slow < 2; slow++) {
-                oak_event event;
-                open_example(&it[slow], &board[slow], all[i].part, all[i].folder);
-                next = from;
-                count = record_from(it[slow].session, it[slow].part, &next, slow);
-                (void)!oak_session_run(it[slow].session, &(oak_budget){.cycles = all[i].cycles}, &oak_silent,
-                                       &event);
-            }
-            changes += expect_same(it[0].session, it[1].session, count, all[i].folder);
-            for (unsigned slow = 0; slow < 2; slow++) {
-                oak_session_close(it[slow].session);
-                it[slow].session = NULL;
-                oak_board_free(board[slow]);
-                oak_close(&it[slow]);
-            }
-        } while (count);
-        ck_assert_msg(changes > 20, "%s: %u changes only", all[i].folder, (unsigned)changes);
-    }
-}
-END_TEST
+static const struct {
+    const char *part, *folder;
+    uint64_t cycles;
+} at_work[] = {{"mcs51-8k", "extractor", 40000},
+               {"avr-32k", "cabinet", 60000},
+               {"z80-32k", "press", 40000},
+               {"picmid-8k", "steambox", 60000},
+               {"pic18-32k", "sander", 60000},
+               {"msp430-32k", "shed", 60000},
+               {"cpu12-64k", "dowels", 60000},
+               {"rv32-256k", "planer", 40000},
+               {"a32-1m", "tags", 40000},
+               {"armv7m-256k", "kiln", 40000},
+               {"armv6m-32k", "loom", 40000},
+               {"mcs51-8k", "lathe", 20000},
+               {"msp430-32k", "treadle/msp430", 8000},
+               {"cpu12-64k", "treadle/cpu12", 8000},
+               {"armv6m-32k", "treadle/armv6m", 8000}};
 
 static uint32_t any(uint32_t *seed)
 {
     return (*seed = *seed * 1103515245 + 12345) >> 16;
 }
+
+/* An example runs for a while, told by the chip and looked at behind each instruction. */
+typedef struct both_ways {
+    oak_opened it[2];
+    oak_board *board[2];
+} both_ways;
+
+static void open_both(both_ways *both, const char *part, const char *folder)
+{
+    for (unsigned slow = 0; slow < 2; slow++) open_example(&both->it[slow], &both->board[slow], part, folder);
+}
+
+static void close_both(both_ways *both)
+{
+    for (unsigned slow = 0; slow < 2; slow++) {
+        oak_session_close(both->it[slow].session);
+        both->it[slow].session = NULL;
+        oak_board_free(both->board[slow]);
+        oak_close(&both->it[slow]);
+    }
+}
+
+static void run_both(both_ways *both, uint64_t cycles)
+{
+    oak_event event;
+    for (unsigned slow = 0; slow < 2; slow++)
+        (void)!oak_session_run(both->it[slow].session, &(oak_budget){.cycles = cycles}, &oak_silent, &event);
+}
+
+START_TEST(registers_of_devices_are_recorded_alike_while_programs_use_them)
+{
+    for (unsigned i = 0; i < sizeof at_work / sizeof *at_work; i++) {
+        size_t changes = 0;
+        unsigned next = 0, count;
+        both_ways both;
+        do {
+            unsigned from = next;
+            open_both(&both, at_work[i].part, at_work[i].folder);
+            for (unsigned slow = 0; slow < 2; slow++) {
+                next = from;
+                count = record_from(both.it[slow].session, both.it[slow].part, &next, slow);
+            }
+            run_both(&both, at_work[i].cycles);
+            changes += expect_same(both.it[0].session, both.it[1].session, count, at_work[i].folder);
+            close_both(&both);
+        } while (count);
+        ck_assert_msg(changes > 20, "%s: %u changes only", at_work[i].folder, (unsigned)changes);
+    }
+}
+END_TEST
+
+/* A condition on a register, with a value that it has had. */
+static void any_condition(char *made, size_t room, const char *name, const char *other, uint32_t value,
+                          uint32_t *seed)
+{
+    unsigned v = value, few = any(seed) % 7, form = any(seed) % 17, bit = any(seed) % 4;
+    switch (form) {
+    case 0: snprintf(made, room, "%s == %u", name, v); break;
+    case 1: snprintf(made, room, "%s != %u", name, v); break;
+    case 2: snprintf(made, room, "%s < %u", name, v); break;
+    case 3: snprintf(made, room, "%u <= %s", v, name); break;
+    case 4: snprintf(made, room, "%s > %u && %s < %u", name, v, name, v + few); break;
+    case 5: snprintf(made, room, "%s <= %u || %s >= %u", name, v, name, v + few); break;
+    case 6: snprintf(made, room, "%u - %s >= %u", v + few, name, few); break;
+    case 7: snprintf(made, room, "3 * %s + 1 > %u + %s", name, 2 * v, name); break;
+    case 8: snprintf(made, room, "%s.%u", name, bit); break;
+    case 9: snprintf(made, room, "(%s & 0x%x) == 0x%x", name, 12u << bit, v & 12u << bit); break;
+    case 10: snprintf(made, room, "%s >> %u == %u", name, bit, v >> bit); break;
+    case 11: snprintf(made, room, "!(%s - %u)", name, v); break;
+    case 12: snprintf(made, room, "-%s + %s * 256 < %u", name, other, v); break;
+    case 13: snprintf(made, room, "%s == %s + %u", name, other, few); break;
+    case 14: snprintf(made, room, "min(%s, %u) == %u", name, v, v); break;
+    case 15: snprintf(made, room, "%s == %u && %s", name, v, other); break;
+    default: snprintf(made, room, "(%s == %u) + (%s > %u)", name, v, other, few); break;
+    }
+}
+
+/* Where a register counts, the cycle at which a condition turns is worked out from how it goes on. So conditions of every form are recorded both ways, on every
+ * register that counts. */
+START_TEST(conditions_on_registers_that_count_turn_in_their_cycle)
+{
+    enum { COUNTS = 8, EACH = 6 };
+    uint32_t seed = 5;
+    size_t turns = 0, tried = 0;
+    for (unsigned i = 0; i < sizeof at_work / sizeof *at_work; i++) {
+        const char *part = at_work[i].part, *folder = at_work[i].folder;
+        unsigned next = 0, count;
+        both_ways seen, both;
+        do {
+            open_both(&seen, part, folder);
+            count = record_from(seen.it[0].session, seen.it[0].part, &next, false);
+            run_both(&seen, at_work[i].cycles);
+            const oak_trace *trace = oak_session_trace(seen.it[0].session);
+            const oak_trace_change *change;
+            for (unsigned signal = 0; signal < count; signal++) {
+                uint32_t had[64], values = 0;
+                char name[64], made[160];
+                for (size_t c = 0; (change = oak_trace_change_at(trace, c)) && values < 64; c++)
+                    if (change->signal == signal) had[values++] = change->value;
+                snprintf(name, sizeof name, "%s", oak_trace_signal_at(trace, signal)->name);
+                name[strlen(name) - strlen(" + 0")] = 0;
+                const char *other =
+                    seen.it[0].part->registers[any(&seed) % seen.it[0].part->register_count].name;
+                for (unsigned n = 0; values > COUNTS && n < EACH; n++, tried++) {
+                    open_both(&both, part, folder);
+                    any_condition(made, sizeof made, name, other, had[any(&seed) % values], &seed);
+                    for (unsigned slow = 0; slow < 2; slow++)
+                        ck_assert_msg(oak_session_record(both.it[slow].session, made, &oak_printer) == OAK_OK,
+                                      "%s", made);
+                    ck_assert_int_eq(oak_session_record(both.it[1].session, "cycle & 0xffffff", &oak_printer),
+                                     OAK_OK);
+                    run_both(&both, at_work[i].cycles / 4);
+                    turns += expect_same(both.it[0].session, both.it[1].session, 1, made);
+                    close_both(&both);
+                }
+            }
+            close_both(&seen);
+        } while (count);
+    }
+    ck_assert_msg(tried && turns > 2 * tried, "%u turns of %u conditions", (unsigned)turns, (unsigned)tried);
+}
+END_TEST
 
 /* Most registers of a block get values: any, small ones, and such as will soon be past the end. Not of one that resets the chip: there the chip tells one
  * instruction early what is so from then on. */
@@ -998,6 +1101,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
+          conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes, laps_are_counted_with_their_exact_cycles,
           a_run_that_breathes_can_be_ended_between_two_instructions)

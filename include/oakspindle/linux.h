@@ -16,6 +16,27 @@ oak_host oak_linux_host(void);
 OAK_MUST_USE oak_status oak_linux_line_open(const char *device, uint32_t bits_per_second,
                                             oak_line_port *line);
 
+/* The same with more to say. OAK_INTERRUPTED: another program has the line. */
+typedef enum oak_line_parity { OAK_PARITY_NONE, OAK_PARITY_EVEN, OAK_PARITY_ODD } oak_line_parity;
+typedef enum oak_line_flow {
+    OAK_FLOW_NONE,
+    OAK_FLOW_WIRES,     /* RTS and CTS */
+    OAK_FLOW_CHARACTERS /* XON and XOFF: these two bytes cannot be sent */
+} oak_line_flow;
+typedef struct oak_linux_line {
+    const char *device;
+    uint32_t bits_per_second;
+    oak_line_parity parity;
+    oak_line_flow flow;
+} oak_linux_line;
+OAK_MUST_USE oak_status oak_linux_line_open_as(const oak_linux_line *settings, oak_line_port *line);
+
+/* A line over a file that is read and one that is written, as standard input and output; closing it leaves them open. */
+OAK_MUST_USE oak_status oak_linux_line_over(int reads, int writes, oak_line_port *line);
+
+/* A pseudo-terminal: this end as a line port, and in `text` the path of the other one for any terminal program, which may come and go. `descriptor` (NULL: unwanted) is this end's; it belongs to the line. OAK_UNSUPPORTED, OAK_NO_MEMORY, OAK_OUT_OF_RANGE (of `room`). */
+OAK_MUST_USE oak_status oak_linux_line_pseudo(oak_line_port *line, int *descriptor, char *text, size_t room);
+
 /* A pair of line ports joined to each other: a stand-in for a board on a desk. Each is closed by itself. */
 OAK_MUST_USE oak_status oak_linux_line_pair(oak_line_port *a, oak_line_port *b);
 

@@ -7,6 +7,7 @@
 #include <oakspindle/board.h>
 #include <oakspindle/diag.h>
 #include <oakspindle/image.h>
+#include <oakspindle/line.h>
 #include <oakspindle/linux.h>
 #include <oakspindle/look.h>
 #include <oakspindle/machine.h>
@@ -14,6 +15,7 @@
 #include <oakspindle/part.h>
 #include <oakspindle/port.h>
 #include <oakspindle/print.h>
+#include <oakspindle/programmer.h>
 #include <oakspindle/serve.h>
 #include <oakspindle/session.h>
 #include <oakspindle/status.h>

@@ -221,6 +221,8 @@ enum { OAK_MOST_WATCHED = 17 };
 typedef struct oak_judge {
     void *context;
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
+    /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
+    void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     const oak_watched *cells; /* may go when the call has returned, as may */
     const uint32_t *masks;    /* the bits of each that matter: no others are told */
     unsigned count;           /* at most OAK_MOST_JUDGED */

@@ -598,6 +598,77 @@ int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
     }
 }
 
+/* Whether it is below a bound or not stays so. */
+static bool side_stays(const oak_expr_sloped *value, int64_t bound, oak_expr_room *room)
+{
+    int64_t slope = value->slope, missing = bound - value->at, turn;
+    const int64_t far = (int64_t)1 << 46,
+                  steep = 1 << 15; /* nothing wraps while another number of 32 bits goes all its way */
+    if (!slope) return true;
+    if (value->at > far || value->at < -far || slope > steep || slope < -steep) return false;
+    if (slope < 0) {
+        slope = -slope;
+        missing = 1 - missing;
+    }
+    turn = missing > 0 ? (missing - 1) / slope + 1
+                       : -(-missing / slope); /* from there on up it is the other one */
+    if (turn > 0 && turn - 1 < room->above) room->above = turn - 1;
+    if (turn <= 0 && -turn < room->below) room->below = -turn;
+    return true;
+}
+
+bool oak_expr_truth_stays(const oak_expr_sloped *value, oak_expr_room *room)
+{
+    return side_stays(value, 0, room) && side_stays(value, 1, room);
+}
+
+bool oak_expr_bits_stay(const oak_expr_sloped *value, unsigned bit, oak_expr_room *room)
+{
+    if (!value->slope) return true;
+    if (bit > 31) return false;
+    int64_t first = (int64_t)((uint64_t)value->at >> bit << bit);
+    return side_stays(value, first, room) && side_stays(value, first + ((int64_t)1 << bit), room);
+}
+
+bool oak_expr_slopes(unsigned op, oak_expr_sloped *left, const oak_expr_sloped *right, oak_expr_room *room)
+{
+    oak_expr_sloped apart = {left->at - right->at, left->slope - right->slope}, was = *left;
+    const int64_t most = 1 << 15;
+    bool stays = true;
+    left->at = oak_expr_plain(op, was.at, right->at);
+    left->slope = 0;
+    if (!was.slope && !right->slope) return true;
+    switch (op) {
+    case OP_ADD: left->slope = was.slope + right->slope; break;
+    case OP_SUBTRACT: left->slope = apart.slope; break;
+    case OP_NEGATE: left->slope = -was.slope; break;
+    case OP_MULTIPLY:
+        if (was.slope && right->slope) return false;
+        left->slope = was.slope ? was.slope * right->at : right->slope * was.at;
+        stays = (was.slope ? right->at : was.at) <= most && (was.slope ? right->at : was.at) >= -most;
+        break;
+    case OP_LESS:
+    case OP_GREATER_EQUAL: return side_stays(&apart, 0, room);
+    case OP_LESS_EQUAL:
+    case OP_GREATER: return side_stays(&apart, 1, room);
+    case OP_EQUAL:
+    case OP_UNEQUAL: return oak_expr_truth_stays(&apart, room);
+    case OP_NOT: return oak_expr_truth_stays(&was, room);
+    case OP_AND_THEN:
+    case OP_OR_ELSE: return oak_expr_truth_stays(&was, room) && oak_expr_truth_stays(right, room);
+    case OP_RIGHT:
+        return !right->slope && right->at >= 0 && right->at < 32 &&
+               oak_expr_bits_stay(&was, (unsigned)right->at, room);
+    case OP_AND:
+        if (right->slope) return false;
+        for (unsigned bit = 0; bit < 32; bit++)
+            if (right->at >> bit & 1) return oak_expr_bits_stay(&was, bit, room);
+        return false;
+    default: return false;
+    }
+    return stays && left->slope <= most && left->slope >= -most;
+}
+
 static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right,
                           oak_value *value, oak_expr_fault *fault)
 {

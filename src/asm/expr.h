@@ -98,6 +98,21 @@ bool oak_expr_is_plain(const oak_expr *expr);
 bool oak_expr_is_both(const oak_expr *expr);
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right);
 
+/* A number, and by how much it grows when a certain other one grows by 1. */
+typedef struct oak_expr_sloped {
+    int64_t at, slope;
+} oak_expr_sloped;
+/* So far that other one may go down and up, and every comparison that was made has the same result. */
+typedef struct oak_expr_room {
+    int64_t below, above;
+} oak_expr_room;
+/* What such an operator makes of two of them, `left` then holds. False where that is no straight line. */
+bool oak_expr_slopes(unsigned op, oak_expr_sloped *left, const oak_expr_sloped *right, oak_expr_room *room);
+/* Its bits from this one on stay as they are. */
+bool oak_expr_bits_stay(const oak_expr_sloped *value, unsigned bit, oak_expr_room *room);
+/* Whether it is 0 stays so. */
+bool oak_expr_truth_stays(const oak_expr_sloped *value, oak_expr_room *room);
+
 OAK_MUST_USE oak_status oak_expr_value(const oak_expr *expr, const oak_expr_scope *scope, oak_value *value,
                                        oak_expr_fault *fault);
 

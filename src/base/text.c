@@ -218,6 +218,24 @@ void oak_format(char *out, size_t room, const char *format, ...)
     va_end(arguments);
 }
 
+static unsigned hex_digit(char c)
+{
+    if (c >= '0' && c <= '9') return (unsigned)(c - '0');
+    c = oak_lower(c);
+    return c >= 'a' && c <= 'f' ? (unsigned)(c - 'a') + 10 : 16;
+}
+
+char oak_escaped(const char **at)
+{
+    char c = *++*at;
+    unsigned high = c == 'x' ? hex_digit((*at)[1]) : 16, low = high < 16 ? hex_digit((*at)[2]) : 16;
+    if (low < 16) {
+        *at += 2;
+        return (char)(high << 4 | low);
+    }
+    return (char)(c == 'n' ? '\n' : c == 'r' ? '\r' : c == 't' ? '\t' : c);
+}
+
 size_t oak_length(const char *text)
 {
     size_t length = 0;

@@ -44,6 +44,9 @@ const char *oak_buf_string(oak_buf *buf);
 void oak_format(char *out, size_t room, const char *format, ...) OAK_PRINTF(3, 4);
 void oak_vformat(char *out, size_t room, const char *format, va_list arguments);
 
+/* What a backslash at *at and what follows it stand for: \n \r \t \x41, any other character itself. *at moves to the last of them. */
+char oak_escaped(const char **at);
+
 size_t oak_length(const char *text);
 /* The first of four characters at or behind `at`, or `end`. */
 const char *oak_find_any(const char *at, const char *end, const char characters[4]);

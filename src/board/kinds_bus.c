@@ -64,7 +64,7 @@ const oak_stand_in_kind oak_kind_shift_register = {.name = "shift-register",
 
 /* ------------------------------------------------------------------------------------------ memory on a parallel bus */
 
-enum { MEMORY_SIZE, MEMORY_WRITABLE, MEMORY_CONTENTS };
+enum { MEMORY_SIZE, MEMORY_WRITABLE, MEMORY_CONTENTS, MEMORY_WRITE_TIME, MEMORY_PAGE };
 enum {
     MEMORY_LINES = 16,
     MEMORY_DATA = MEMORY_LINES,
@@ -73,12 +73,16 @@ enum {
     MEMORY_WRITE,
     MEMORY_LATCH
 };
-enum { MEMORY_MOST = 65536 };
+enum { MEMORY_MOST = 65536, MEMORY_LARGEST_PAGE = 256 };
+typedef enum memory_phase { MEMORY_READY, MEMORY_LOADS, MEMORY_WORKS } memory_phase;
 typedef struct memory {
     uint8_t writing, latched, refused;
-    uint16_t low; /* lower address, kept by the latch */
-    uint64_t reads, writes;
-    uint32_t last;
+    uint8_t phase;  /* memory_phase: an EEPROM takes bytes of a page, and then works */
+    uint8_t loaded; /* the last byte it took */
+    uint16_t low;   /* lower address, kept by the latch */
+    uint64_t reads, writes, pages, early;
+    uint32_t last, page_at;
+    uint8_t page[MEMORY_LARGEST_PAGE], filled[MEMORY_LARGEST_PAGE];
     uint8_t bytes[MEMORY_MOST];
 } memory;
 
@@ -115,13 +119,48 @@ static void memory_drive(oak_stand_in *self)
     bool drives = memory_active(self, MEMORY_ENABLE) && memory_active(self, MEMORY_READ) &&
                   !memory_active(self, MEMORY_WRITE);
     uint32_t address = memory_address(self);
+    uint8_t byte =
+        it->phase ? it->loaded ^ 0x80 : it->bytes[address]; /* not yet: the highest bit is inverted */
     if (drives && address != it->last) it->reads++;
     if (drives) it->last = address;
     for (unsigned i = 0; i < 8; i++)
-        oak_stand_in_put(self, MEMORY_DATA + i,
-                         !drives                       ? OAK_FLOAT
-                         : it->bytes[address] >> i & 1 ? OAK_HIGH
-                                                       : OAK_LOW);
+        oak_stand_in_put(self, MEMORY_DATA + i, !drives ? OAK_FLOAT : byte >> i & 1 ? OAK_HIGH : OAK_LOW);
+}
+
+/* An EEPROM takes bytes as long as one follows the other, all of one page, and then works. */
+static void memory_load(oak_stand_in *self, uint32_t address, uint8_t byte)
+{
+    enum { LOADS_PS = 150000000 }; /* 150 us for the next byte */
+    memory *it = oak_stand_in_state(self);
+    uint32_t page = (uint32_t)oak_stand_in_number(self, MEMORY_PAGE);
+    if (it->phase == MEMORY_WORKS) {
+        it->early++;
+        return;
+    }
+    if (it->phase == MEMORY_READY) {
+        memset(it->filled, 0, sizeof it->filled);
+        it->page_at = address / page * page;
+    }
+    it->phase = MEMORY_LOADS;
+    it->page[address % page] = it->loaded = byte;
+    it->filled[address % page] = 1;
+    oak_stand_in_wake(self, oak_stand_in_now(self) + oak_stand_in_cycles(self, LOADS_PS));
+}
+
+static void memory_due(oak_stand_in *self)
+{
+    memory *it = oak_stand_in_state(self);
+    if (it->phase == MEMORY_LOADS) {
+        it->phase = MEMORY_WORKS;
+        oak_stand_in_wake(self, oak_stand_in_now(self) +
+                                    oak_stand_in_cycles(self, oak_stand_in_number(self, MEMORY_WRITE_TIME)));
+        return;
+    }
+    for (uint32_t i = 0; it->phase && i < MEMORY_LARGEST_PAGE; i++)
+        if (it->filled[i]) it->bytes[(it->page_at + i) % MEMORY_MOST] = it->page[i];
+    it->pages += it->phase != MEMORY_READY;
+    it->phase = MEMORY_READY;
+    memory_drive(self);
 }
 
 static void memory_changed(oak_stand_in *self, unsigned terminal, oak_level level)
@@ -133,9 +172,10 @@ static void memory_changed(oak_stand_in *self, unsigned terminal, oak_level leve
     }
     bool writing = memory_active(self, MEMORY_ENABLE) && memory_active(self, MEMORY_WRITE);
     if (it->writing && !writing) { /* taken when the signal ends */
-        if (oak_stand_in_number(self, MEMORY_WRITABLE))
-            it->bytes[memory_address(self)] = memory_bus(self), it->writes++;
-        else it->refused = 1;
+        if (!oak_stand_in_number(self, MEMORY_WRITABLE)) it->refused = 1;
+        else if (it->writes++, oak_stand_in_number(self, MEMORY_WRITE_TIME))
+            memory_load(self, memory_address(self), memory_bus(self));
+        else it->bytes[memory_address(self)] = memory_bus(self);
     }
     it->writing = writing;
     if (terminal < MEMORY_DATA || terminal >= MEMORY_ENABLE) memory_drive(self);
@@ -154,10 +194,17 @@ static void memory_reset(oak_stand_in *self)
 static void memory_show(oak_stand_in *self, char *text, size_t room)
 {
     const memory *it = oak_stand_in_state(self);
-    oak_format(text, room, "%llu reads, %llu writes%s; begins with %02x %02x %02x %02x %02x %02x %02x %02x",
-               (unsigned long long)it->reads, (unsigned long long)it->writes,
-               it->refused ? ", a write was refused" : "", it->bytes[0], it->bytes[1], it->bytes[2],
-               it->bytes[3], it->bytes[4], it->bytes[5], it->bytes[6], it->bytes[7]);
+    if (oak_stand_in_number(self, MEMORY_WRITE_TIME))
+        oak_format(text, room, "%llu pages written, %llu bytes%s%s; begins with %02x %02x %02x %02x",
+                   (unsigned long long)it->pages, (unsigned long long)it->writes,
+                   it->early ? ", some came while it worked and are lost" : "", it->phase ? ", works" : "",
+                   it->bytes[0], it->bytes[1], it->bytes[2], it->bytes[3]);
+    else
+        oak_format(text, room,
+                   "%llu reads, %llu writes%s; begins with %02x %02x %02x %02x %02x %02x %02x %02x",
+                   (unsigned long long)it->reads, (unsigned long long)it->writes,
+                   it->refused ? ", a write was refused" : "", it->bytes[0], it->bytes[1], it->bytes[2],
+                   it->bytes[3], it->bytes[4], it->bytes[5], it->bytes[6], it->bytes[7]);
 }
 
 static const oak_terminal memory_terminals[] = {
@@ -171,9 +218,13 @@ static const oak_setting memory_settings[] = {
     {"size", OAK_SETTING_NUMBER, "32KiB", 1, MEMORY_MOST, NULL, "bytes"},
     {"writable", OAK_SETTING_WORD, "yes", 0, 0, YES_WORDS, "no: a ROM"},
     {"contents", OAK_SETTING_FILE, "", 0, 0, NULL,
-     "a file of what it holds at reset: Intel HEX, S-records or plain bytes"}};
+     "a file of what it holds at reset: Intel HEX, S-records or plain bytes"},
+    {"write-time", OAK_SETTING_TIME, "0us", 0, 0, NULL,
+     "above 0: an EEPROM, which works so long on a page; meanwhile the highest bit read is inverted"},
+    {"page", OAK_SETTING_NUMBER, "1", 1, MEMORY_LARGEST_PAGE, NULL,
+     "bytes an EEPROM takes together, each within 150us of the last one"}};
 const oak_stand_in_kind oak_kind_memory = {.name = "memory",
-                                           .title = "RAM or ROM on a parallel bus",
+                                           .title = "RAM, ROM or EEPROM on a parallel bus",
                                            .terminals = memory_terminals,
                                            .terminal_count = COUNT_OF(memory_terminals),
                                            .settings = memory_settings,
@@ -181,6 +232,7 @@ const oak_stand_in_kind oak_kind_memory = {.name = "memory",
                                            .state_size = sizeof(memory),
                                            .reset = memory_reset,
                                            .changed = memory_changed,
+                                           .due = memory_due,
                                            .show = memory_show};
 
 /* ------------------------------------------------------------------------------------------ memory for movx */

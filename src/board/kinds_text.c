@@ -335,19 +335,14 @@ static size_t line_type(oak_stand_in *self, const uint8_t *bytes, size_t count)
     return taken;
 }
 
-/* type TEXT, with \n and the like */
+/* type TEXT, with \n, \x41 and the like */
 static bool line_act(oak_stand_in *self, const char *what)
 {
     uint8_t bytes[LINE_WAITING];
     size_t count = 0;
     if (!says(what, "type")) return false;
     for (const char *p = behind(what); *p && count < sizeof bytes; p++) {
-        char c = *p;
-        if (c == '\\' && p[1]) {
-            c = *++p;
-            c = c == 'n' ? '\n' : c == 'r' ? '\r' : c == 't' ? '\t' : c;
-        }
-        bytes[count++] = (uint8_t)c;
+        bytes[count++] = (uint8_t)(*p == '\\' && p[1] ? oak_escaped(&p) : *p);
     }
     line_type(self, bytes, count);
     return true;

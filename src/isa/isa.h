@@ -403,6 +403,10 @@ typedef struct oak_core_ops {
     oak_status (*watch)(oak_core *core, const oak_watched *cells, unsigned count);
     oak_status (*judge)(oak_core *core, const oak_judge *judge);
     unsigned (*touches)(oak_core *core, oak_watched *list, unsigned room);
+    /* How a register of its own in memory goes on by time alone (base/course.h); OAK_UNSUPPORTED where nobody knows. Who judges forgets it
+     * where something else changes it (oak_judged_forget). */
+    oak_status (*course)(const oak_core *core, unsigned space, uint32_t address, size_t count,
+                         oak_course *course);
     /* What is on the external bus of a space: only that from now on; none: what the part has. */
     oak_status (*external)(oak_core *core, unsigned space, const oak_external *ranges, unsigned count);
     /* As the chip port's mark_object. */

@@ -32,10 +32,14 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
     value->word = 0;
     (void)!ask(judged, core, cells, &value->word, &outside); /* it could be read when it was set */
     value->course.until = 0;
-    if (!judged->course || !outside) return value->word;
+    if (!judged->course) return value->word;
     unsigned count = cells->size * oak_unit_bytes(&judged->isa->about, cells->space);
-    if (judged->course(judged->machine, cells->space, cells->address, count, &value->course))
-        value->course.until = 0;
+    oak_status status = OAK_UNSUPPORTED;
+    if (outside)
+        status = judged->course(judged->machine, cells->space, cells->address, count, &value->course);
+    else if (judged->isa->core->course)
+        status = judged->isa->core->course(core, cells->space, cells->address, count, &value->course);
+    if (status) value->course.until = 0;
     value->touched = *judged->touched;
     return value->word;
 }
@@ -66,7 +70,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
                        .machine = setup->machine};
     if (judge) {
         if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
-        made.judge = (oak_judge){.context = judge->context, .ends = judge->ends};
+        made.judge = (oak_judge){.context = judge->context, .ends = judge->ends, .room = judge->room};
         made.count = judge->count;
     }
     for (unsigned i = 0; i < made.count; i++) {
@@ -94,17 +98,53 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
 }
 
-void oak_judged_settle(oak_judged *judged)
+/* The cycle at which a value that counts has gone further than it may. */
+static uint64_t leaves(const oak_judged *judged, unsigned number, uint64_t now, bool may_go)
 {
-    uint64_t still = judged->touched ? UINT64_MAX : 0;
-    for (unsigned i = 0; i < judged->count; i++) {
-        const oak_judged_value *value = &judged->value[i];
-        if (!(judged->asked >> i & 1)) continue;
-        bool stays = value->touched == *judged->touched && !value->course.step;
-        if (!stays || value->course.until < still) still = stays ? value->course.until : 0;
+    const oak_judged_value *value = &judged->value[number];
+    const oak_course *course = &value->course;
+    uint64_t gone = (now - course->from) / course->step, steps = 1;
+    uint32_t mask = course->mask, below = 0, above = 0, shown = judged->last[number] & mask;
+    if (course->shift || course->bit || (value->mask & mask) != mask) may_go = false;
+    if (may_go) judged->judge.room(judged->judge.context, judged->last, number, &below, &above);
+    if (course->down) steps += below < shown ? below : shown;
+    else steps += above < mask - shown ? above : mask - shown;
+    return course->from + (gone + steps) * course->step;
+}
+
+void oak_judged_settle(oak_judged *judged, oak_core *core)
+{
+    enum { SHORT = 4, PAUSE = 63 };
+    judged->still = 0;
+    if (!judged->touched) return;
+    if (judged->passed) {
+        judged->passed--;
+        return;
     }
+    uint64_t still = UINT64_MAX, now = judged->isa->core->time(core)->cycles;
+    uint32_t which = judged->asked & judged->matter, quickest = UINT32_MAX;
+    unsigned moves = OAK_MOST_JUDGED;
+    for (unsigned i = 0; which >> i; i++) {
+        const oak_course *course = &judged->value[i].course;
+        if (!(which >> i & 1) || !course->step || course->step >= quickest) continue;
+        quickest = course->step;
+        moves = i;
+    }
+    for (unsigned i = 0; which >> i; i++) {
+        const oak_judged_value *value = &judged->value[i];
+        if (!(which >> i & 1)) continue;
+        uint64_t until = value->touched == *judged->touched ? value->course.until : 0;
+        if (until > now && value->course.step) {
+            uint64_t left = leaves(judged, i, now, i == moves && judged->judge.room);
+            if (left < until) until = left;
+        }
+        if (until < still) still = until;
+    }
+    bool pays = still >= now + SHORT; /* else it is tried more and more rarely */
+    judged->pause = pays ? 0 : judged->pause < PAUSE ? 2 * judged->pause + 1 : PAUSE;
+    judged->passed = judged->pause;
     judged->still = still;
-    judged->touched_then = judged->touched ? *judged->touched : 0;
+    judged->touched_then = *judged->touched;
 }
 
 void oak_judged_take(oak_judged *judged, oak_core *core)

@@ -41,6 +41,7 @@ typedef struct oak_judged {
     uint32_t
         asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still` */
     uint64_t still, touched_then;
+    unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
@@ -86,8 +87,8 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
     return !(which & ~judged->asked) && now < judged->still && judged->touched_then == *judged->touched;
 }
 
-/* Those that were asked for may stand still. */
-void oak_judged_settle(oak_judged *judged);
+/* Those that were asked for may stand still, or go on for a while with no other answer. */
+void oak_judged_settle(oak_judged *judged, oak_core *core);
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
 static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
@@ -100,10 +101,11 @@ static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned 
         judged->last[i] = now;
         changed = true;
     }
-    if (which & judged->asked) oak_judged_settle(judged);
-    if (!changed) return judged->hit;
-    if (judged->matter != judged->all) oak_judged_take(judged, core);
-    if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
+    if (changed) {
+        if (judged->matter != judged->all) oak_judged_take(judged, core);
+        if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
+    }
+    if (which & judged->asked) oak_judged_settle(judged, core);
     return judged->hit;
 }
 

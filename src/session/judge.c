@@ -85,7 +85,63 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
 {
     oak_session *session = context;
     if (session->judges_one && is_vain(session, values[0])) return false;
+    const judge_op *op = session->judged;
+    if (session->judged_count == 2 && op->kind == JUDGE_VALUE && op[1].kind == JUDGE_SAMPLE) {
+        session_sample_judged(session, 0, values[op->from] >> op->shift & op->mask); /* the usual record */
+        return false;
+    }
     return works_out(session, values, matter);
+}
+
+/* As works_out goes, with one of the values as the one that others grow with: where anything else than the result of a comparison
+ * comes out of it there is no room. */
+static bool goes(const oak_session *session, const uint32_t *values, unsigned number, oak_expr_room *room)
+{
+    oak_expr_sloped stack[JUDGE_DEPTH + 1], *below = stack, top = {0};
+    const judge_op *op = session->judged, *behind = op + session->judged_count;
+    if (session->judged_samples && oak_trace_is_full(session->trace)) op += session->judged_samples;
+    for (; op < behind; op++) {
+        const oak_expr_sloped against = {.at = op->number};
+        if (op->kind <= JUDGE_AGAINST) {
+            *below++ = top;
+            top = (oak_expr_sloped){.at = op->number};
+        }
+        if (op->kind == JUDGE_VALUE || op->kind == JUDGE_AGAINST) {
+            top.at = values[op->from] >> op->shift & op->mask;
+            top.slope = op->from == number;
+            if (top.slope && (op->shift || session->judged_masks[number] & ~op->mask)) return false;
+        }
+        if (op->kind == JUDGE_AGAINST) {
+            if (!oak_expr_slopes(op->op, &top, &against, room)) return false;
+        } else if (op->kind == JUDGE_SAMPLE || op->kind == JUDGE_END) {
+            if (top.slope &&
+                (op->kind == JUDGE_SAMPLE || session->watches[op->number].about.kind != OAK_WATCH_HOLDS ||
+                 !oak_expr_truth_stays(&top, room)))
+                return false;
+            below = stack;
+        } else if (op->kind == JUDGE_UNLESS) {
+            if (!oak_expr_truth_stays(&top, room)) return false;
+            if (!top.at) op = session->judged + op->number - 1;
+        } else if (op->kind == JUDGE_TWO) {
+            oak_expr_sloped left = *--below;
+            if (!oak_expr_slopes(op->op, &left, &top, room)) return false;
+            top = left;
+        } else if (op->kind == JUDGE_ONE) {
+            if (!oak_expr_slopes(op->op, &top, &(oak_expr_sloped){0}, room)) return false;
+        } else if (op->kind == JUDGE_BIT) {
+            if (!oak_expr_bits_stay(&top, op->shift, room)) return false;
+            top = (oak_expr_sloped){.at = top.at >> op->shift & 1};
+        }
+    }
+    return true;
+}
+
+static void room_of(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above)
+{
+    oak_expr_room room = {UINT32_MAX, UINT32_MAX};
+    if (!goes(context, values, number, &room)) room = (oak_expr_room){0};
+    *below = (uint32_t)room.below;
+    *above = (uint32_t)room.above;
 }
 
 static bool put(oak_session *session, judge_op op)
@@ -203,7 +259,11 @@ static bool compile_all(oak_session *session, judged_values *values)
 bool session_judge(oak_session *session)
 {
     judged_values values = {.count = 0};
-    oak_judge judge = {.context = session, .ends = ends, .cells = values.cells, .masks = values.masks};
+    oak_judge judge = {.context = session,
+                       .ends = ends,
+                       .room = room_of,
+                       .cells = values.cells,
+                       .masks = session->judged_masks};
     oak_watched read[OAK_MOST_WATCHED];
     unsigned read_count = session->read_count;
     bool reads_else = session->reads_else;
@@ -215,6 +275,7 @@ bool session_judge(oak_session *session)
     memcpy(read, session->read_cells, sizeof read);
     if (compile_all(session, &values)) {
         judge.count = values.count;
+        memcpy(session->judged_masks, values.masks, sizeof values.masks);
         session->judges_one = values.count == 1 && !session->sampled_count;
         forget_vain(session);
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;

@@ -231,6 +231,7 @@ struct oak_session {
     int armed_watch[2 * OAK_MOST_WATCHED];
     unsigned armed_count;
     judge_op judged[JUDGE_MOST];
+    uint32_t judged_masks[OAK_MOST_JUDGED];
     unsigned judged_count, judged_samples; /* the first of them are for what is recorded */
     bool judges, judging;                  /* conditions are to be judged behind each instruction; and are, */
     bool judges_one;                       /* by one value: of those nothing came of, so many are kept */

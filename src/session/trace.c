@@ -90,12 +90,14 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
         trace->full = true;
         return OAK_OK;
     }
-    oak_trace_change *grown =
-        oak_grow(&trace->host, trace->changes, &trace->change_room, trace->change_count + 1, sizeof *grown);
-    if (!grown) return OAK_NO_MEMORY;
-    trace->changes = grown;
+    if (trace->change_count == trace->change_room) {
+        oak_trace_change *grown = oak_grow(&trace->host, trace->changes, &trace->change_room,
+                                           trace->change_count + 1, sizeof *grown);
+        if (!grown) return OAK_NO_MEMORY;
+        trace->changes = grown;
+    }
     signal->last = trace->change_count;
-    grown[trace->change_count++] = *change;
+    trace->changes[trace->change_count++] = *change;
     if (change->time > trace->end) trace->end = change->time;
     return OAK_OK;
 }

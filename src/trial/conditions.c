@@ -59,13 +59,15 @@ void trial_take_output(trial_running *r, unsigned number)
 /* Bytes that were sent by a serial port, or that a stand-in has printed. */
 static const uint8_t *printed_by(trial_running *r, const char *name, size_t length, size_t *count)
 {
+    static const uint8_t nothing[1] = {0};
     oak_stand_in *who = r->board ? oak_board_find(r->board, name, length) : NULL;
-    if (who) return oak_stand_in_printed(who, count);
+    const uint8_t *printed = who ? oak_stand_in_printed(who, count) : NULL;
+    if (who) return !printed && oak_stand_in_kind_of(who)->type ? nothing : printed;
     for (unsigned i = 0; i < r->output_count; i++) {
         if (!oak_same_name(name, length, r->output[i].name)) continue;
         trial_take_output(r, i);
         *count = r->output[i].count;
-        return r->output[i].bytes;
+        return r->output[i].bytes ? r->output[i].bytes : nothing;
     }
     return NULL;
 }
@@ -91,11 +93,7 @@ static size_t quoted(const char *text, char *bytes, size_t room)
     size_t count = 0;
     if (*text++ != '"') return SIZE_MAX;
     for (; *text && *text != '"'; text++) {
-        char c = *text;
-        if (c == '\\' && text[1]) {
-            c = *++text;
-            c = (char)(c == 'n' ? '\n' : c == 'r' ? '\r' : c == 't' ? '\t' : c);
-        }
+        char c = *text == '\\' && text[1] ? oak_escaped(&text) : *text;
         if (count + 1 >= room) return SIZE_MAX;
         bytes[count++] = c;
     }

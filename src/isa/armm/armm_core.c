@@ -888,6 +888,12 @@ static oak_status read_memory(const oak_core *core, unsigned space, uint32_t add
     return OAK_OK;
 }
 
+static oak_status course_of(const oak_core *core, unsigned space, uint32_t address, size_t count,
+                            oak_course *course)
+{
+    return space == ARM_MEM && count == 4 ? armm_system_course(core, address, course) : OAK_UNSUPPORTED;
+}
+
 static oak_status write_memory(oak_core *core, unsigned space, uint32_t address, const uint8_t *bytes,
                                size_t count)
 {
@@ -980,7 +986,7 @@ static oak_status create_v7(const oak_isa_tables *tables, const oak_core_setup *
     {                                                                                                        \
         .create = create_function, .destroy = destroy, .reset = reset, .program = program, .run = kit_run,   \
         .read_register = read_register, .write_register = write_register, .read_memory = read_memory,        \
-        .write_memory = write_memory, .set_stop = armm_set_stop, .time = kit_time,                           \
+        .course = course_of, .write_memory = write_memory, .set_stop = armm_set_stop, .time = kit_time,      \
         .interrupt = armm_interrupt, .halt = kit_halt, .attend = kit_attend, .idle = idle,                   \
         .mark_data = mark_data, .check_reads = check_reads, .strike = kit_strike, .visit = visit,            \
         .exception = exception_now, .services = kit_services, .tape = tape, .place = place, .watch = watch,  \

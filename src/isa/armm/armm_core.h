@@ -452,6 +452,8 @@ static inline bool armm_privileged(const oak_core *core)
 bool armm_is_system(uint32_t address);
 bool armm_system_read(oak_core *core, uint32_t address, uint32_t *value);
 bool armm_system_write(oak_core *core, uint32_t address, uint32_t value);
+/* As the core's `course`, of a word. */
+OAK_MUST_USE oak_status armm_system_course(const oak_core *core, uint32_t address, oak_course *course);
 void armm_reset_system(oak_core *core);
 /* Brings SysTick to a cycle; the cycle at which it does something next, UINT64_MAX for never. */
 uint64_t armm_advance_tick(oak_core *core, uint64_t now);

@@ -15,6 +15,7 @@ void armm_reset_system(oak_core *core)
 {
     core->tick_on = core->tick_interrupt = core->tick_flag = false;
     core->tick_reload = core->tick_value = 0;
+    oak_judged_forget(&core->kit.judged);
     core->tick_since = core->kit.time.cycles;
     core->tick_next = UINT64_MAX;
     core->shcsr_enabled = core->scr = core->vtor = core->aircr_group = 0;
@@ -73,6 +74,7 @@ static uint32_t read_tick(oak_core *core, uint32_t offset)
     case 0x010: {
         uint32_t value = (uint32_t)core->tick_on | (uint32_t)core->tick_interrupt << 1 | 4u |
                          (uint32_t)core->tick_flag << 16;
+        if (core->tick_flag) oak_judged_forget(&core->kit.judged);
         core->tick_flag = false;
         return value;
     }
@@ -96,6 +98,28 @@ static void write_tick(oak_core *core, uint32_t offset, uint32_t value)
     }
     plan_tick(core);
     core->kit.attention = true;
+}
+
+oak_status armm_system_course(const oak_core *core, uint32_t address, oak_course *course)
+{
+    uint64_t now = core->kit.time.cycles;
+    uint32_t offset = address - SPACE;
+    *course = (oak_course){.until = core->tick_next};
+    if (offset < 0x010 || offset > 0x01C || offset & 3) return OAK_UNSUPPORTED;
+    if (offset != 0x018 || !core->tick_on) return OAK_OK;
+    course->step =
+        1; /* from its value at `since` down to 0, and then, a clock later, from the reload value */
+    course->down = true;
+    course->mask = 0xFFFFFF;
+    course->from = core->tick_since;
+    course->value = core->tick_value;
+    if (now - core->tick_since <= core->tick_value) {
+        oak_course_ends(course, core->tick_since + core->tick_value + 1);
+    } else if (core->tick_reload) {
+        course->from += (uint64_t)core->tick_value + 1;
+        course->value = core->tick_reload;
+    } else course->step = 0;
+    return OAK_OK;
 }
 
 /* ------------------------------------------------------------------------------------------ NVIC */
@@ -244,6 +268,7 @@ bool armm_system_write(oak_core *core, uint32_t address, uint32_t value)
 {
     uint32_t offset = address - SPACE;
     core->kit.attention = true;
+    oak_judged_forget(&core->kit.judged);
     if (offset >= 0x010 && offset <= 0x01C) write_tick(core, offset, value);
     else if (offset >= 0x100 && offset < 0x300) write_lines(core, offset, value);
     else if (offset >= 0x400 && offset < 0x400 + ARMM_MOST_LINES)
